@@ -1,0 +1,304 @@
+//! Box tree over the triangles of a mesh.
+//!
+//! A complete binary tree in heap order: children of node `i` are `2i + 1` and `2i + 2`, leaves
+//! hold a handful of triangles. The split is the median along the widest axis, so the tree and
+//! every answer are the same on any number of threads.
+
+use crate::{Bounds, TriMesh};
+use glam::DVec3;
+
+const LEAF: usize = 4;
+
+/// Part of a triangle that is nearest to a query point.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Feature {
+    Face,
+    /// Edge from corner `c` to corner `c + 1`.
+    Edge(u8),
+    Corner(u8),
+}
+
+/// Answer of [`Bvh::nearest`].
+#[derive(Clone, Copy, Debug)]
+pub struct Nearest {
+    pub triangle: u32,
+    pub point: DVec3,
+    pub distance_squared: f64,
+    pub feature: Feature,
+}
+
+/// Where a segment passes through a triangle.
+#[derive(Clone, Copy, Debug)]
+pub struct SegmentHit {
+    pub triangle: u32,
+    /// 0 at the segment's start, 1 at its end.
+    pub t: f64,
+}
+
+pub struct Bvh {
+    boxes: Vec<Bounds>,
+    /// First leaf node; nodes before it are inner.
+    first_leaf: usize,
+    /// Range of `order` held by leaf `k` is `starts[k]..starts[k + 1]`.
+    starts: Vec<u32>,
+    order: Vec<u32>,
+    corners: Vec<[DVec3; 3]>,
+}
+
+impl Bvh {
+    pub fn new(mesh: &TriMesh) -> Bvh {
+        let n = mesh.triangles.len();
+        let leaves = n.div_ceil(LEAF).next_power_of_two().max(1);
+        let mut items: Vec<(DVec3, u32)> = (0..n)
+            .map(|t| {
+                let [a, b, c] = mesh.corners(t);
+                ((a + b + c) / 3.0, t as u32)
+            })
+            .collect();
+        split(&mut items, leaves);
+        let order: Vec<u32> = items.iter().map(|i| i.1).collect();
+        let mut starts = vec![0u32; leaves + 1];
+        leaf_starts(0, n, &mut starts[..leaves]);
+        starts[leaves] = n as u32;
+        let corners: Vec<[DVec3; 3]> = order.iter().map(|&t| mesh.corners(t as usize)).collect();
+        let first_leaf = leaves - 1;
+        let mut boxes = vec![Bounds::EMPTY; 2 * leaves - 1];
+        for k in 0..leaves {
+            let range = starts[k] as usize..starts[k + 1] as usize;
+            boxes[first_leaf + k] = Bounds::of(corners[range].iter().flatten().copied());
+        }
+        for i in (0..first_leaf).rev() {
+            boxes[i] = boxes[2 * i + 1].union(boxes[2 * i + 2]);
+        }
+        Bvh { boxes, first_leaf, starts, order, corners }
+    }
+
+    pub fn bounds(&self) -> Bounds {
+        self.boxes[0]
+    }
+
+    fn leaf(&self, node: usize) -> std::ops::Range<usize> {
+        let k = node - self.first_leaf;
+        self.starts[k] as usize..self.starts[k + 1] as usize
+    }
+
+    /// The nearest point of the mesh closer than `sqrt(limit_squared)`, if any.
+    pub fn nearest(&self, p: DVec3, limit_squared: f64) -> Option<Nearest> {
+        self.nearest_where(p, limit_squared, |_| true)
+    }
+
+    /// As [`nearest`](Self::nearest), among the triangles for which `keep` holds.
+    pub fn nearest_where(&self, p: DVec3, limit_squared: f64, keep: impl Fn(u32) -> bool) -> Option<Nearest> {
+        let mut best: Option<Nearest> = None;
+        let mut limit = limit_squared;
+        let mut stack = [(0usize, 0.0f64); 64];
+        stack[0] = (0, self.boxes[0].distance_squared(p));
+        let mut top = 1;
+        while top > 0 {
+            top -= 1;
+            let (node, d) = stack[top];
+            if d >= limit {
+                continue;
+            }
+            if node >= self.first_leaf {
+                for i in self.leaf(node) {
+                    let (point, feature) = nearest_on_triangle(p, &self.corners[i]);
+                    let d2 = p.distance_squared(point);
+                    if d2 < limit && keep(self.order[i]) {
+                        limit = d2;
+                        best = Some(Nearest { triangle: self.order[i], point, distance_squared: d2, feature });
+                    }
+                }
+                continue;
+            }
+            let (l, r) = (2 * node + 1, 2 * node + 2);
+            let (dl, dr) = (self.boxes[l].distance_squared(p), self.boxes[r].distance_squared(p));
+            let (near, far) = if dl <= dr { ((l, dl), (r, dr)) } else { ((r, dr), (l, dl)) };
+            stack[top] = far;
+            stack[top + 1] = near;
+            top += 2;
+        }
+        best
+    }
+
+    /// Every place where the segment from `a` to `b` passes through a triangle, unordered.
+    pub fn segment_hits(&self, a: DVec3, b: DVec3, out: &mut Vec<SegmentHit>) {
+        out.clear();
+        let seg = Bounds::of([a, b]);
+        self.visit(&mut |bx| bx.overlaps(&seg), &mut |i| {
+            if let Some(t) = segment_triangle(a, b, &self.corners[i]) {
+                out.push(SegmentHit { triangle: self.order[i], t });
+            }
+        });
+    }
+
+    /// Triangles whose boxes overlap `bounds`.
+    pub fn overlapping(&self, bounds: Bounds, mut f: impl FnMut(u32)) {
+        self.visit(&mut |bx| bx.overlaps(&bounds), &mut |i| {
+            if Bounds::of(self.corners[i]).overlaps(&bounds) {
+                f(self.order[i]);
+            }
+        });
+    }
+
+    fn visit(&self, enter: &mut impl FnMut(&Bounds) -> bool, leaf: &mut impl FnMut(usize)) {
+        let mut stack = [0usize; 64];
+        let mut top = 1;
+        while top > 0 {
+            top -= 1;
+            let node = stack[top];
+            if !enter(&self.boxes[node]) {
+                continue;
+            }
+            if node >= self.first_leaf {
+                self.leaf(node).for_each(&mut *leaf);
+            } else {
+                stack[top] = 2 * node + 1;
+                stack[top + 1] = 2 * node + 2;
+                top += 2;
+            }
+        }
+    }
+
+    pub(crate) fn nodes(&self) -> usize {
+        self.boxes.len()
+    }
+
+    pub(crate) fn children(&self, node: usize) -> Option<[usize; 2]> {
+        (node < self.first_leaf).then_some([2 * node + 1, 2 * node + 2])
+    }
+
+    pub(crate) fn leaf_corners(&self, node: usize) -> &[[DVec3; 3]] {
+        &self.corners[self.leaf(node)]
+    }
+
+    pub(crate) fn leaf_triangles(&self, node: usize) -> &[u32] {
+        &self.order[self.leaf(node)]
+    }
+
+    pub(crate) fn node_box(&self, node: usize) -> &Bounds {
+        &self.boxes[node]
+    }
+}
+
+/// Orders `items` so that each of `leaves` equal shares is compact in space.
+fn split(items: &mut [(DVec3, u32)], leaves: usize) {
+    if leaves <= 1 || items.len() <= 1 {
+        return;
+    }
+    let size = Bounds::of(items.iter().map(|i| i.0)).size();
+    let axis = if size.x >= size.y && size.x >= size.z { 0 } else { 1 + (size.z > size.y) as usize };
+    let mid = items.len() / 2;
+    items.select_nth_unstable_by(mid, |a, b| a.0[axis].total_cmp(&b.0[axis]).then(a.1.cmp(&b.1)));
+    let (l, r) = items.split_at_mut(mid);
+    if l.len() > 4096 {
+        rayon::join(|| split(l, leaves / 2), || split(r, leaves / 2));
+    } else {
+        split(l, leaves / 2);
+        split(r, leaves / 2);
+    }
+}
+
+fn leaf_starts(from: usize, count: usize, starts: &mut [u32]) {
+    if starts.len() == 1 {
+        starts[0] = from as u32;
+        return;
+    }
+    let half = starts.len() / 2;
+    let (l, r) = starts.split_at_mut(half);
+    leaf_starts(from, count / 2, l);
+    leaf_starts(from + count / 2, count - count / 2, r);
+}
+
+/// Closest point of a triangle (Ericson 2005, Real-Time Collision Detection, 5.1.5) and the
+/// part of the triangle that holds it.
+pub fn nearest_on_triangle(p: DVec3, &[a, b, c]: &[DVec3; 3]) -> (DVec3, Feature) {
+    let (ab, ac, ap) = (b - a, c - a, p - a);
+    let (d1, d2) = (ab.dot(ap), ac.dot(ap));
+    if d1 <= 0.0 && d2 <= 0.0 {
+        return (a, Feature::Corner(0));
+    }
+    let bp = p - b;
+    let (d3, d4) = (ab.dot(bp), ac.dot(bp));
+    if d3 >= 0.0 && d4 <= d3 {
+        return (b, Feature::Corner(1));
+    }
+    let vc = d1 * d4 - d3 * d2;
+    if vc <= 0.0 && d1 >= 0.0 && d3 <= 0.0 {
+        return (a + ab * (d1 / (d1 - d3)), Feature::Edge(0));
+    }
+    let cp = p - c;
+    let (d5, d6) = (ab.dot(cp), ac.dot(cp));
+    if d6 >= 0.0 && d5 <= d6 {
+        return (c, Feature::Corner(2));
+    }
+    let vb = d5 * d2 - d1 * d6;
+    if vb <= 0.0 && d2 >= 0.0 && d6 <= 0.0 {
+        return (a + ac * (d2 / (d2 - d6)), Feature::Edge(2));
+    }
+    let va = d3 * d6 - d5 * d4;
+    if va <= 0.0 && d4 - d3 >= 0.0 && d5 - d6 >= 0.0 {
+        return (b + (c - b) * ((d4 - d3) / ((d4 - d3) + (d5 - d6))), Feature::Edge(1));
+    }
+    let sum = va + vb + vc;
+    if sum <= 0.0 {
+        return (a, Feature::Corner(0));
+    }
+    (a + ab * (vb / sum) + ac * (vc / sum), Feature::Face)
+}
+
+/// Parameter at which the segment meets the triangle's plane inside it (border included).
+fn segment_triangle(a: DVec3, b: DVec3, tri: &[DVec3; 3]) -> Option<f64> {
+    let n = (tri[1] - tri[0]).cross(tri[2] - tri[0]);
+    let (da, db) = (n.dot(a - tri[0]), n.dot(b - tri[0]));
+    if da == db || (da > 0.0) == (db > 0.0) && da != 0.0 && db != 0.0 {
+        return None;
+    }
+    let d = b - a;
+    let volume = |p: DVec3, q: DVec3| d.dot((p - a).cross(q - a));
+    let (u, v, w) = (volume(tri[1], tri[2]), volume(tri[2], tri[0]), volume(tri[0], tri[1]));
+    // The tolerance closes the cracks along shared edges; a duplicate hit there is harmless.
+    let eps = 1e-12 * (u.abs() + v.abs() + w.abs());
+    let inside = (u >= -eps && v >= -eps && w >= -eps) || (u <= eps && v <= eps && w <= eps);
+    inside.then(|| (da / (da - db)).clamp(0.0, 1.0))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn point() -> impl Strategy<Value = DVec3> {
+        (-3.0..3.0f64, -3.0..3.0f64, -3.0..3.0f64).prop_map(|(x, y, z)| DVec3::new(x, y, z))
+    }
+
+    proptest! {
+        #[test]
+        fn nearest_agrees_with_asking_every_triangle(p in point()) {
+            let m = TriMesh::sphere(1.5, 3);
+            let found = Bvh::new(&m).nearest(p, f64::INFINITY).unwrap();
+            let least = (0..m.triangles.len())
+                .map(|t| nearest_on_triangle(p, &m.corners(t)).0.distance_squared(p))
+                .fold(f64::INFINITY, f64::min);
+            prop_assert_eq!(found.distance_squared, least);
+        }
+
+        #[test]
+        fn a_segment_from_inside_to_outside_is_hit_an_odd_number_of_times(a in point(), b in point()) {
+            let m = TriMesh::cuboid(DVec3::splat(-1.0), DVec3::splat(1.0));
+            let inside = |p: DVec3| p.abs().max_element() < 1.0;
+            let mut hits = Vec::new();
+            Bvh::new(&m).segment_hits(a, b, &mut hits);
+            prop_assert_eq!(hits.len() % 2 == 1, inside(a) != inside(b));
+        }
+    }
+
+    #[test]
+    fn a_limit_is_kept_and_an_empty_mesh_answers_nothing() {
+        let m = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
+        let far = DVec3::new(3.0, 0.5, 0.5);
+        assert!(Bvh::new(&m).nearest(far, 3.9).is_none());
+        assert!(Bvh::new(&m).nearest(far, 4.1).is_some());
+        assert!(Bvh::new(&TriMesh::default()).nearest(far, f64::INFINITY).is_none());
+    }
+}

@@ -1,0 +1,33 @@
+//! Triangle meshes and exact questions about them.
+//!
+//! Everything here is geometry alone: no file formats, no recipe, no clock. Lengths carry
+//! whatever unit the caller uses; Ulmix uses millimetres throughout.
+//!
+//! | module | idea |
+//! |---|---|
+//! | [`trimesh`] | the indexed mesh, its bounds, area and volume |
+//! | [`weld`] | one index per distinct position |
+//! | [`topology`] | edges, fans, pieces: is it closed, manifold, one body? |
+//! | [`orient`] | consistent, outward winding for parts with flipped faces |
+//! | [`bvh`] | box tree over the triangles: nearest point, segment hits, overlaps |
+//! | [`distance`] | signed distance with an inside even for slightly broken parts |
+//! | [`crossing`] | self-crossing triangles, with exact predicates |
+//! | [`thickness`] | wall thickness by the shrinking ball |
+//! | [`reduce`] | fewer triangles within an error bound, still closed and manifold |
+//! | [`shading`] | normals for drawing, split at creases |
+
+pub mod bvh;
+pub mod crossing;
+pub mod distance;
+pub mod orient;
+pub mod reduce;
+pub mod shading;
+pub mod thickness;
+pub mod topology;
+pub mod trimesh;
+pub mod weld;
+
+pub use bvh::Bvh;
+pub use distance::SignedDistance;
+pub use topology::Topology;
+pub use trimesh::{Bounds, TriMesh};

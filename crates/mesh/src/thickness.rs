@@ -1,0 +1,92 @@
+//! Wall thickness by the shrinking ball.
+
+use crate::{Bvh, TriMesh};
+use glam::DVec3;
+use rayon::prelude::*;
+
+/// Diameter of the largest ball inside the mesh that touches it at each given point
+/// (Ma, Bae & Choi 2012), no larger than `limit`. `normals` point outward and need not be unit.
+/// A point at a sharp convex edge, where the ball shrinks to nothing, answers `f64::NAN`.
+pub fn wall_thickness(bvh: &Bvh, points: &[DVec3], normals: &[DVec3], limit: f64) -> Vec<f64> {
+    points
+        .par_iter()
+        .zip(normals)
+        .with_min_len(256)
+        .map(|(&p, n)| ball_diameter(bvh, p, n.normalize_or_zero(), limit))
+        .collect()
+}
+
+fn ball_diameter(bvh: &Bvh, p: DVec3, n: DVec3, limit: f64) -> f64 {
+    // Contacts whose direction is within 30° of the tangent plane are the near slopes of the
+    // surface itself (or a sharp edge), not an opposite wall.
+    const LEAST_SIN: f64 = 0.5;
+    if n == DVec3::ZERO {
+        return f64::NAN;
+    }
+    let mut r = limit * 0.5;
+    for _ in 0..12 {
+        let centre = p - n * r;
+        let Some(near) = bvh.nearest(centre, (r * (1.0 - 1e-6)) * (r * (1.0 - 1e-6))) else { break };
+        let q = p - near.point;
+        let across = q.dot(n);
+        let len2 = q.length_squared();
+        if across <= LEAST_SIN * len2.sqrt() {
+            // A mesh facet beside p: step back a little rather than stop at noise.
+            return if len2.sqrt() < 0.02 * limit && r < 0.25 * limit { f64::NAN } else { 2.0 * r };
+        }
+        let smaller = len2 / (2.0 * across);
+        if smaller > r * (1.0 - 1e-3) {
+            r = r.min(smaller);
+            break;
+        }
+        r = smaller;
+    }
+    2.0 * r
+}
+
+/// Thickness at the middle of every `stride`-th triangle with its area, thin first.
+pub fn sample_thickness(mesh: &TriMesh, bvh: &Bvh, stride: usize, limit: f64) -> Vec<(f64, f64)> {
+    let picked: Vec<usize> = (0..mesh.triangles.len()).step_by(stride.max(1)).collect();
+    let points: Vec<DVec3> = picked.iter().map(|&t| mesh.corners(t).iter().sum::<DVec3>() / 3.0).collect();
+    let normals: Vec<DVec3> = picked.iter().map(|&t| mesh.area_vector(t)).collect();
+    let mut out: Vec<(f64, f64)> = wall_thickness(bvh, &points, &normals, limit)
+        .into_iter()
+        .zip(&normals)
+        .map(|(d, n)| (d, n.length() * 0.5))
+        .filter(|(d, _)| d.is_finite())
+        .collect();
+    out.sort_by(|a, b| a.0.total_cmp(&b.0));
+    out
+}
+
+/// Value below which `share` (0 to 1) of the total weight lies; `sorted` is ordered by value.
+pub fn weighted_quantile(sorted: &[(f64, f64)], share: f64) -> Option<f64> {
+    let total: f64 = sorted.iter().map(|s| s.1).sum();
+    let mut sum = 0.0;
+    for &(v, w) in sorted {
+        sum += w;
+        if sum >= share * total {
+            return Some(v);
+        }
+    }
+    sorted.last().map(|s| s.0)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn plates_and_balls_measure_their_own_thickness() {
+        let plate = TriMesh::cuboid(DVec3::ZERO, DVec3::new(40.0, 30.0, 2.0));
+        let bvh = Bvh::new(&plate);
+        let d = wall_thickness(&bvh, &[DVec3::new(20.0, 15.0, 2.0)], &[DVec3::Z], 25.0);
+        assert!((d[0] - 2.0).abs() < 1e-9, "{d:?}");
+
+        let ball = TriMesh::sphere(5.0, 6);
+        let bvh = Bvh::new(&ball);
+        let all = sample_thickness(&ball, &bvh, 7, 50.0);
+        let mid = weighted_quantile(&all, 0.5).unwrap();
+        assert!((mid / 10.0 - 1.0).abs() < 0.02, "{mid}");
+    }
+}

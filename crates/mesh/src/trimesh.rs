@@ -1,0 +1,191 @@
+//! The indexed triangle mesh.
+
+use glam::DVec3;
+use rayon::prelude::*;
+
+/// Axis-aligned box; empty when `min > max`.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Bounds {
+    pub min: DVec3,
+    pub max: DVec3,
+}
+
+impl Bounds {
+    pub const EMPTY: Bounds =
+        Bounds { min: DVec3::splat(f64::INFINITY), max: DVec3::splat(f64::NEG_INFINITY) };
+
+    pub fn of(points: impl IntoIterator<Item = DVec3>) -> Bounds {
+        points.into_iter().fold(Bounds::EMPTY, |b, p| b.with(p))
+    }
+
+    pub fn with(self, p: DVec3) -> Bounds {
+        Bounds { min: self.min.min(p), max: self.max.max(p) }
+    }
+
+    pub fn union(self, o: Bounds) -> Bounds {
+        Bounds { min: self.min.min(o.min), max: self.max.max(o.max) }
+    }
+
+    pub fn grown(self, by: f64) -> Bounds {
+        Bounds { min: self.min - by, max: self.max + by }
+    }
+
+    pub fn size(&self) -> DVec3 {
+        self.max - self.min
+    }
+
+    pub fn centre(&self) -> DVec3 {
+        (self.min + self.max) * 0.5
+    }
+
+    pub fn overlaps(&self, o: &Bounds) -> bool {
+        self.min.cmple(o.max).all() && o.min.cmple(self.max).all()
+    }
+
+    pub fn contains(&self, o: &Bounds) -> bool {
+        self.min.cmple(o.min).all() && o.max.cmple(self.max).all()
+    }
+
+    /// Squared distance from `p` to the box, 0 inside.
+    pub fn distance_squared(&self, p: DVec3) -> f64 {
+        (self.min - p).max(p - self.max).max(DVec3::ZERO).length_squared()
+    }
+}
+
+/// Triangles over shared points; a front face is counter-clockwise seen from outside.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct TriMesh {
+    pub points: Vec<DVec3>,
+    pub triangles: Vec<[u32; 3]>,
+}
+
+impl TriMesh {
+    pub fn corners(&self, t: usize) -> [DVec3; 3] {
+        self.triangles[t].map(|i| self.points[i as usize])
+    }
+
+    /// Twice the area, along the front side.
+    pub fn area_vector(&self, t: usize) -> DVec3 {
+        let [a, b, c] = self.corners(t);
+        (b - a).cross(c - a)
+    }
+
+    pub fn bounds(&self) -> Bounds {
+        Bounds::of(self.points.iter().copied())
+    }
+
+    pub fn area(&self) -> f64 {
+        self.sum(|m, t| m.area_vector(t).length() * 0.5)
+    }
+
+    /// Signed volume (divergence theorem): positive for a closed mesh that faces outward.
+    pub fn volume(&self) -> f64 {
+        let o = self.points.first().copied().unwrap_or_default();
+        self.sum(|m, t| {
+            let [a, b, c] = m.corners(t).map(|p| p - o);
+            a.dot(b.cross(c)) / 6.0
+        })
+    }
+
+    // Fixed chunks added in order: the same sum on any number of threads.
+    fn sum(&self, f: impl Fn(&TriMesh, usize) -> f64 + Sync) -> f64 {
+        const CHUNK: usize = 1 << 14;
+        let n = self.triangles.len();
+        let parts: Vec<f64> = (0..n.div_ceil(CHUNK))
+            .into_par_iter()
+            .map(|c| (c * CHUNK..((c + 1) * CHUNK).min(n)).map(|t| f(self, t)).sum())
+            .collect();
+        parts.into_iter().sum()
+    }
+
+    /// Moves every point.
+    pub fn mapped(mut self, f: impl Fn(DVec3) -> DVec3) -> TriMesh {
+        self.points.iter_mut().for_each(|p| *p = f(*p));
+        self
+    }
+
+    /// Keeps the triangles for which `keep` holds, and only the points they use.
+    pub fn filtered(&self, keep: impl Fn(usize) -> bool) -> TriMesh {
+        let mut new = vec![u32::MAX; self.points.len()];
+        let mut out = TriMesh::default();
+        for (t, tri) in self.triangles.iter().enumerate() {
+            if !keep(t) {
+                continue;
+            }
+            out.triangles.push(tri.map(|v| {
+                let slot = &mut new[v as usize];
+                if *slot == u32::MAX {
+                    *slot = out.points.len() as u32;
+                    out.points.push(self.points[v as usize]);
+                }
+                *slot
+            }));
+        }
+        out
+    }
+
+    /// Appends another mesh.
+    pub fn append(&mut self, other: &TriMesh) {
+        let base = self.points.len() as u32;
+        self.points.extend_from_slice(&other.points);
+        self.triangles.extend(other.triangles.iter().map(|t| t.map(|i| i + base)));
+    }
+
+    /// An axis-aligned box of 12 triangles.
+    pub fn cuboid(min: DVec3, max: DVec3) -> TriMesh {
+        let pick = |i: usize, bit: usize, axis: usize| if i >> bit & 1 == 1 { max[axis] } else { min[axis] };
+        let points = (0..8).map(|i| DVec3::new(pick(i, 0, 0), pick(i, 1, 1), pick(i, 2, 2))).collect();
+        let quads = [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
+        let triangles = quads.iter().flat_map(|&[a, b, c, d]| [[a, b, c], [a, c, d]]).collect();
+        TriMesh { points, triangles }
+    }
+
+    /// A sphere around the origin: an octahedron split `levels` times, points pushed to `radius`.
+    pub fn sphere(radius: f64, levels: usize) -> TriMesh {
+        let n = 1usize << levels;
+        let mut soup = Vec::new();
+        for oct in 0..8 {
+            let s = DVec3::new(
+                if oct & 1 == 0 { 1.0 } else { -1.0 },
+                if oct & 2 == 0 { 1.0 } else { -1.0 },
+                if oct & 4 == 0 { 1.0 } else { -1.0 },
+            );
+            let flip = s.x * s.y * s.z < 0.0;
+            let at = |i: usize, j: usize| DVec3::new(i as f64, j as f64, (n - i - j) as f64).normalize() * s * radius;
+            for i in 0..n {
+                for j in 0..n - i {
+                    let mut add = |a, b, c| soup.push(if flip { [a, c, b] } else { [a, b, c] });
+                    add(at(i, j), at(i + 1, j), at(i, j + 1));
+                    if i + j + 1 < n {
+                        add(at(i + 1, j), at(i + 1, j + 1), at(i, j + 1));
+                    }
+                }
+            }
+        }
+        let points = soup.iter().flatten().copied().collect();
+        let triangles = (0..soup.len() as u32).map(|t| [3 * t, 3 * t + 1, 3 * t + 2]).collect();
+        crate::weld::weld(&TriMesh { points, triangles }, radius * 1e-9).mesh
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn box_and_sphere_have_their_textbook_volume_and_area() {
+        let b = TriMesh::cuboid(DVec3::new(1.0, 2.0, 3.0), DVec3::new(4.0, 4.0, 4.0));
+        assert!((b.volume() - 6.0).abs() < 1e-12);
+        assert!((b.area() - 22.0).abs() < 1e-12);
+        let s = TriMesh::sphere(2.0, 6);
+        assert_eq!(s.points.len(), 4 * 64 * 64 + 2);
+        assert!((s.volume() / (32.0 * std::f64::consts::PI / 3.0) - 1.0).abs() < 1e-3);
+    }
+
+    #[test]
+    fn filtering_drops_unused_points() {
+        let b = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
+        let half = b.filtered(|t| t < 2);
+        assert_eq!((half.points.len(), half.triangles.len()), (4, 2));
+    }
+}

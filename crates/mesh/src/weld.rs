@@ -1,0 +1,120 @@
+//! One index per distinct position.
+
+use crate::TriMesh;
+use glam::DVec3;
+use std::collections::HashMap;
+use std::hash::{BuildHasherDefault, Hasher};
+
+/// Multiply-and-rotate hash for small integer keys; far faster than the default here.
+#[derive(Default, Clone)]
+pub struct FastHasher(u64);
+
+impl Hasher for FastHasher {
+    fn write(&mut self, bytes: &[u8]) {
+        for b in bytes {
+            self.write_u64(*b as u64);
+        }
+    }
+    fn write_u64(&mut self, v: u64) {
+        self.0 = (self.0.rotate_left(26) ^ v).wrapping_mul(0x9E37_79B9_7F4A_7C15);
+    }
+    fn write_u32(&mut self, v: u32) {
+        self.write_u64(v as u64);
+    }
+    fn write_i64(&mut self, v: i64) {
+        self.write_u64(v as u64);
+    }
+    fn write_usize(&mut self, v: usize) {
+        self.write_u64(v as u64);
+    }
+    fn finish(&self) -> u64 {
+        self.0 ^ (self.0 >> 29)
+    }
+}
+
+pub type FastMap<K, V> = HashMap<K, V, BuildHasherDefault<FastHasher>>;
+
+/// What [`weld`] did.
+pub struct Welded {
+    pub mesh: TriMesh,
+    /// Points that were merged into another.
+    pub merged: usize,
+    /// Triangles dropped because two of their corners became one point.
+    pub collapsed: usize,
+}
+
+/// Merges points closer than about `tolerance` (same cell of a grid of that size, looked up in
+/// the neighbouring cells too); 0 merges only equal positions. Triangles that collapse are dropped.
+pub fn weld(mesh: &TriMesh, tolerance: f64) -> Welded {
+    let mut points: Vec<DVec3> = Vec::with_capacity(mesh.points.len() / 4);
+    let mut new = Vec::with_capacity(mesh.points.len());
+    if tolerance <= 0.0 {
+        let mut seen: FastMap<[u64; 3], u32> = FastMap::default();
+        seen.reserve(mesh.points.len() / 4);
+        for &p in &mesh.points {
+            // Adding 0.0 makes −0.0 and 0.0 the same key.
+            let key = [p.x + 0.0, p.y + 0.0, p.z + 0.0].map(f64::to_bits);
+            new.push(*seen.entry(key).or_insert_with(|| {
+                points.push(p);
+                points.len() as u32 - 1
+            }));
+        }
+    } else {
+        let mut cells: FastMap<[i64; 3], Vec<u32>> = FastMap::default();
+        let cell = |p: DVec3| (p / tolerance).floor().to_array().map(|v| v as i64);
+        for &p in &mesh.points {
+            let c = cell(p);
+            let mut found = None;
+            'search: for dz in -1..=1 {
+                for dy in -1..=1 {
+                    for dx in -1..=1 {
+                        let near = cells.get(&[c[0] + dx, c[1] + dy, c[2] + dz]);
+                        for &i in near.into_iter().flatten() {
+                            if points[i as usize].distance_squared(p) <= tolerance * tolerance {
+                                found = Some(i);
+                                break 'search;
+                            }
+                        }
+                    }
+                }
+            }
+            new.push(found.unwrap_or_else(|| {
+                points.push(p);
+                let i = points.len() as u32 - 1;
+                cells.entry(c).or_default().push(i);
+                i
+            }));
+        }
+    }
+    let merged = mesh.points.len() - points.len();
+    let triangles: Vec<[u32; 3]> = mesh
+        .triangles
+        .iter()
+        .map(|t| t.map(|i| new[i as usize]))
+        .filter(|[a, b, c]| a != b && b != c && c != a)
+        .collect();
+    let collapsed = mesh.triangles.len() - triangles.len();
+    Welded { mesh: TriMesh { points, triangles }, merged, collapsed }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn soup_becomes_a_shared_mesh_and_slivers_go() {
+        let b = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
+        let mut soup = TriMesh::default();
+        for t in 0..b.triangles.len() {
+            let base = soup.points.len() as u32;
+            soup.points.extend(b.corners(t).map(|p| p + DVec3::splat(1e-7 * t as f64)));
+            soup.triangles.push([base, base + 1, base + 2]);
+        }
+        let n = soup.points.len() as u32;
+        soup.points.extend([DVec3::splat(0.5), DVec3::splat(0.5), DVec3::ONE]);
+        soup.triangles.push([n, n + 1, n + 2]);
+        let w = weld(&soup, 1e-5);
+        assert_eq!((w.mesh.points.len(), w.mesh.triangles.len(), w.collapsed), (9, 12, 1));
+        assert_eq!(weld(&b, 0.0).merged, 0);
+    }
+}
