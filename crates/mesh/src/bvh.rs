@@ -172,10 +172,6 @@ impl Bvh {
         &self.corners[self.leaf(node)]
     }
 
-    pub(crate) fn leaf_triangles(&self, node: usize) -> &[u32] {
-        &self.order[self.leaf(node)]
-    }
-
     pub(crate) fn node_box(&self, node: usize) -> &Bounds {
         &self.boxes[node]
     }

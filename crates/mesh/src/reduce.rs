@@ -4,9 +4,9 @@
 //! point of the input: sharp edges and flat faces stay exact. A collapse is made only when
 //! - the link condition holds (Dey et al. 1999), so the surface stays a closed 2-manifold;
 //! - no triangle turns over or becomes a needle;
-//! - the bound holds: each triangle carries how far the input may be from it. A collapse adds the
-//!   greatest height of the removed vertex over the new planes to the greatest carried value, so
-//!   the carried value bounds the deviation over any number of collapses.
+//! - the bound holds: each triangle carries the removed points that lie farthest from it, and
+//!   after a collapse every carried point of the star is still within the bound of the new
+//!   triangles. Flat areas carry points at distance 0 and vanish whole.
 //!
 //! Space is cut into blocks that are worked in parallel with their borders locked, then again
 //! with the blocks shifted. The result does not depend on the number of threads.
@@ -35,9 +35,11 @@ pub struct Reduced {
 
 const BLOCK_TRIANGLES: f64 = 24_000.0;
 const NEEDLE_SIN: f64 = 0.035;
+const CARRIED: usize = 4;
+const NONE: u32 = u32::MAX;
 
 pub fn reduce(mesh: &TriMesh, options: &ReduceOptions) -> Reduced {
-    let mut triangles: Vec<Tri> = mesh.triangles.iter().map(|&v| Tri { v, error: 0.0 }).collect();
+    let mut triangles: Vec<Tri> = mesh.triangles.iter().map(|&v| Tri { v, carried: [NONE; CARRIED] }).collect();
     for shift in [0.0, 0.5, 0.27] {
         if options.error <= 0.0 || (options.cancelled)() {
             break;
@@ -62,7 +64,8 @@ pub fn reduce(mesh: &TriMesh, options: &ReduceOptions) -> Reduced {
 #[derive(Clone, Copy)]
 struct Tri {
     v: [u32; 3],
-    error: f32,
+    /// Removed points (indices of the input) that this triangle stands for.
+    carried: [u32; CARRIED],
 }
 
 fn round(mesh: &TriMesh, triangles: Vec<Tri>, options: &ReduceOptions, shift: f64) -> Vec<Tri> {
@@ -101,6 +104,7 @@ fn round(mesh: &TriMesh, triangles: Vec<Tri>, options: &ReduceOptions, shift: f6
 
 /// One block with local indices; `triangles` of a removed triangle is marked dead.
 struct Block<'a> {
+    input: &'a [DVec3],
     options: &'a ReduceOptions<'a>,
     global: Vec<u32>,
     points: Vec<DVec3>,
@@ -111,11 +115,14 @@ struct Block<'a> {
     normals: Vec<DVec3>,
     alive: Vec<bool>,
     around: Vec<Vec<u32>>,
+    /// Scratch of the collapse under test: new triangles, and carried points with their place.
+    fan: Vec<(u32, [DVec3; 3])>,
+    placed: Vec<(f64, u32, u32)>,
 }
 
 impl<'a> Block<'a> {
     fn new(
-        mesh: &TriMesh,
+        mesh: &'a TriMesh,
         triangles: impl Iterator<Item = Tri>,
         options: &'a ReduceOptions<'a>,
         lock: &dyn Fn(u32) -> bool,
@@ -146,12 +153,13 @@ impl<'a> Block<'a> {
         }
         let normals = list.iter().map(|t| normal(t.v.map(|v| points[v as usize]))).collect();
         let locked = global.iter().map(|&v| lock(v)).collect();
-        Block { options, locked, border, points, labels, alive: vec![true; list.len()], triangles: list, normals, around, global }
+        Block { input: &mesh.points, options, locked, border, points, labels, alive: vec![true; list.len()], triangles: list, normals, around, global, fan: Vec::new(), placed: Vec::new() }
     }
 
     fn reduced(mut self) -> Vec<Tri> {
         for share in [1.0 / 16.0, 1.0 / 4.0, 1.0] {
-            let limit = self.options.error * share;
+            // Only the farthest points are carried; the margin covers those let go.
+            let limit = 0.8 * self.options.error * share;
             let mut dirty = vec![true; self.points.len()];
             for _ in 0..6 {
                 let mut made = 0;
@@ -174,17 +182,13 @@ impl<'a> Block<'a> {
         }
         let global = &self.global;
         let live = self.triangles.iter().zip(&self.alive).filter(|(_, a)| **a);
-        live.map(|(t, _)| Tri { v: t.v.map(|v| global[v as usize]), error: t.error }).collect()
+        live.map(|(t, _)| Tri { v: t.v.map(|v| global[v as usize]), carried: t.carried }).collect()
     }
 
     /// Removes `v` by moving it onto its best neighbour; `None` when no neighbour will do.
     fn collapse(&mut self, v: u32, limit: f64) -> Option<u32> {
         let star = &self.around[v as usize];
         let p = self.points[v as usize];
-        let carried = star.iter().map(|&t| self.triangles[t as usize].error).fold(0.0, f32::max) as f64;
-        if carried >= limit {
-            return None;
-        }
         // Neighbours by their height over the faces around v: a bound that costs little.
         let mut near: [(f64, u32); 24] = [(f64::INFINITY, 0); 24];
         let mut count = 0;
@@ -197,19 +201,20 @@ impl<'a> Block<'a> {
             }
             let e = self.points[u as usize] - p;
             let height = star.iter().map(|&s| self.normals[s as usize].dot(e).abs()).fold(0.0, f64::max);
-            if height <= 2.0 * limit + 1e-12 && count < near.len() {
+            if height <= 4.0 * limit + 1e-12 && count < near.len() {
                 near[count] = (height, u);
                 count += 1;
             }
         }
         let near = &mut near[..count];
         near.sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-        let (u, height) = near.iter().take(3).find_map(|&(_, u)| self.fits(v, u, limit - carried).map(|h| (u, h)))?;
+        let candidates = near.iter().take(4).map(|n| n.1);
+        let u = { candidates }.find(|&u| self.fits(v, u, limit))?;
 
-        let error = (carried + height) as f32;
         let star = std::mem::take(&mut self.around[v as usize]);
         for &t in &star {
             let tri = &mut self.triangles[t as usize];
+            tri.carried = [NONE; CARRIED];
             if tri.v.contains(&u) {
                 self.alive[t as usize] = false;
                 for w in tri.v {
@@ -219,17 +224,23 @@ impl<'a> Block<'a> {
                 }
             } else {
                 tri.v.iter_mut().filter(|w| **w == v).for_each(|w| *w = u);
-                tri.error = error;
                 self.normals[t as usize] = normal(tri.v.map(|w| self.points[w as usize]));
                 self.around[u as usize].push(t);
+            }
+        }
+        // Farthest first, so that a full triangle keeps the points that matter.
+        self.placed.sort_unstable_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+        for &(_, point, t) in &self.placed {
+            if let Some(slot) = self.triangles[t as usize].carried.iter_mut().find(|c| **c == NONE) {
+                *slot = point;
             }
         }
         Some(u)
     }
 
-    /// Greatest height of `v` over the new triangles when it moves onto `u`; `None` when the
-    /// collapse would break a rule.
-    fn fits(&self, v: u32, u: u32, room: f64) -> Option<f64> {
+    /// Tests the collapse of `v` onto `u` against every rule; when it passes, `placed` holds the
+    /// carried points with their new triangles.
+    fn fits(&mut self, v: u32, u: u32, limit: f64) -> bool {
         let (p, q) = (self.points[v as usize], self.points[u as usize]);
         let (sv, su) = (&self.around[v as usize], &self.around[u as usize]);
         // Link condition: the only common neighbours are the two opposite the edge.
@@ -242,14 +253,14 @@ impl<'a> Block<'a> {
             if w != u && has(su, w) {
                 common += 1;
                 if common > 2 || self.around[w as usize].len() <= 3 {
-                    return None;
+                    return false;
                 }
             }
         }
-        if common != 2 || su.len() + sv.len() > 40 {
-            return None;
+        if common != 2 || su.len() + sv.len() > 24 {
+            return false;
         }
-        let mut height = 0.0f64;
+        self.fan.clear();
         for &t in sv {
             let tri = self.triangles[t as usize].v;
             if tri.contains(&u) {
@@ -260,19 +271,32 @@ impl<'a> Block<'a> {
             let n = e0.cross(c[2] - c[0]);
             let longest = e0.length_squared().max(e1.length_squared()).max(e2.length_squared());
             let double_area = n.length();
-            if double_area <= NEEDLE_SIN * longest * 0.5 {
-                return None;
+            if double_area <= NEEDLE_SIN * longest * 0.5 || n.dot(self.normals[t as usize]) < 0.5 * double_area {
+                return false;
             }
-            let n = n / double_area;
-            if n.dot(self.normals[t as usize]) < 0.5 {
-                return None;
+            // No new plane may pass far from v even where its triangle does not lie under v.
+            if (p - q).dot(n).abs() > 4.0 * limit * double_area {
+                return false;
             }
-            height = height.max((p - q).dot(n).abs());
-            if height > room {
-                return None;
-            }
+            self.fan.push((t, c));
         }
-        Some(height)
+        self.placed.clear();
+        let carried = sv.iter().flat_map(|&t| self.triangles[t as usize].carried).filter(|&i| i != NONE);
+        for i in std::iter::once(self.global[v as usize]).chain(carried) {
+            let point = self.input[i as usize];
+            let mut best = (f64::INFINITY, 0);
+            for (t, c) in &self.fan {
+                let d = crate::bvh::nearest_on_triangle(point, c).0.distance_squared(point);
+                if d < best.0 {
+                    best = (d, *t);
+                }
+            }
+            if best.0 > limit * limit {
+                return false;
+            }
+            self.placed.push((best.0, i, best.1));
+        }
+        true
     }
 }
 

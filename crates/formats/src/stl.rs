@@ -1,0 +1,261 @@
+//! STL, binary and ASCII.
+//!
+//! A file is binary when its length fits its triangle count, whatever its header begins with
+//! ("solid" included), and ASCII when it reads as text with facets.
+
+use crate::{FormatError, Limits, Loaded};
+use glam::DVec3;
+use rayon::prelude::*;
+use ulmix_mesh::TriMesh;
+
+const HEADER: usize = 84;
+const RECORD: usize = 50;
+
+pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
+    let soup = if looks_ascii(bytes) { ascii(bytes, limits)? } else { binary(bytes, limits)? };
+    if soup.is_empty() {
+        return Err(FormatError::new("The file holds no triangles.", "Export the part again; it seems nothing was selected."));
+    }
+    let bad = soup.par_iter().position_first(|p| p.iter().any(|c| !c.is_finite() || c.abs() > 1e9));
+    if let Some(corner) = bad {
+        return Err(FormatError::new(
+            format!("Triangle {} has a coordinate that is not a usable number ({:?}).", corner / 3 + 1, soup[corner]),
+            "Coordinates must be finite and below 1 000 000 000. Repair or export the part again.",
+        ));
+    }
+    Ok(Loaded { mesh: weld_exact(&soup), millimetres_per_unit: None, format: "STL" })
+}
+
+fn claimed(bytes: &[u8]) -> Option<usize> {
+    let n = bytes.get(80..84)?;
+    Some(u32::from_le_bytes([n[0], n[1], n[2], n[3]]) as usize)
+}
+
+fn looks_ascii(bytes: &[u8]) -> bool {
+    if claimed(bytes).is_some_and(|n| HEADER + n.saturating_mul(RECORD) == bytes.len()) {
+        return false;
+    }
+    let start = bytes.iter().position(|b| !b.is_ascii_whitespace()).unwrap_or(0);
+    let head = &bytes[start..bytes.len().min(start + 4096)];
+    head.len() >= 5
+        && head[..5].eq_ignore_ascii_case(b"solid")
+        && head.iter().all(|&b| b != 0)
+        && head.to_ascii_lowercase().windows(5).any(|w| w == b"facet" || w == b"endso")
+}
+
+fn binary(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
+    let Some(n) = claimed(bytes) else {
+        return Err(FormatError::new(
+            format!("With {} bytes the file is too short to be an STL mesh.", bytes.len()),
+            "Choose an STL file (binary or ASCII) or a 3MF file.",
+        ));
+    };
+    let held = (bytes.len() - HEADER) / RECORD;
+    if n > held {
+        // A lying count on something that is no STL reads as nonsense: tell the two apart.
+        let text = bytes[..bytes.len().min(512)].iter().all(|b| b.is_ascii_graphic() || b.is_ascii_whitespace());
+        return Err(if text {
+            FormatError::new("The file is text without facets, not a mesh.", "Choose an STL file (binary or ASCII) or a 3MF file.")
+        } else {
+            FormatError::new(
+                format!("The file says it holds {n} triangles but ends after {held}."),
+                "It was cut short or is not an STL file. Copy or export it again.",
+            )
+        });
+    }
+    if n > limits.triangles {
+        return Err(too_many(n, limits));
+    }
+    let body = &bytes[HEADER..HEADER + n * RECORD];
+    let mut soup = vec![[0f32; 3]; n * 3];
+    soup.par_chunks_mut(3 * 4096).zip(body.par_chunks(RECORD * 4096)).for_each(|(out, records)| {
+        for (tri, r) in out.chunks_exact_mut(3).zip(records.chunks_exact(RECORD)) {
+            let f = |at: usize| f32::from_le_bytes([r[at], r[at + 1], r[at + 2], r[at + 3]]);
+            for (c, p) in tri.iter_mut().enumerate() {
+                *p = [f(12 + 12 * c), f(16 + 12 * c), f(20 + 12 * c)];
+            }
+        }
+    });
+    Ok(soup)
+}
+
+fn too_many(n: usize, limits: &Limits) -> FormatError {
+    FormatError::new(
+        format!("The file holds {n} triangles; up to {} can be read.", limits.triangles),
+        "Reduce the part before bringing it in.",
+    )
+}
+
+fn ascii(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
+    let mut soup: Vec<[f32; 3]> = Vec::new();
+    for (number, line) in bytes.split(|&b| b == b'\n').enumerate() {
+        let mut words = line.split(|b| b.is_ascii_whitespace()).filter(|w| !w.is_empty());
+        let Some(first) = words.next() else { continue };
+        if first.eq_ignore_ascii_case(b"vertex") {
+            let mut p = [0f32; 3];
+            for slot in &mut p {
+                let parsed = words.next().and_then(|w| std::str::from_utf8(w).ok()).and_then(|w| w.parse().ok());
+                *slot = parsed.ok_or_else(|| {
+                    FormatError::new(
+                        format!("Line {}: a vertex needs three numbers.", number + 1),
+                        "The file is damaged there. Export it again.",
+                    )
+                })?;
+            }
+            soup.push(p);
+            if soup.len() > 3 * limits.triangles {
+                return Err(too_many(soup.len() / 3, limits));
+            }
+        } else if first.eq_ignore_ascii_case(b"endfacet") && soup.len() % 3 != 0 {
+            return Err(FormatError::new(
+                format!("Line {}: the facet that ends here does not have three vertices.", number + 1),
+                "Only triangles are allowed in STL. Export the part again.",
+            ));
+        }
+    }
+    if soup.len() % 3 != 0 {
+        return Err(FormatError::new("The file ends in the middle of a triangle.", "It was cut short. Copy or export it again."));
+    }
+    Ok(soup)
+}
+
+/// Gives equal positions one index, in order of first appearance; drops collapsed triangles.
+fn weld_exact(soup: &[[f32; 3]]) -> TriMesh {
+    let size = (soup.len() / 3).next_power_of_two().max(64) * 2;
+    let mut table = vec![u32::MAX; size];
+    let mut mask = size - 1;
+    let mut points: Vec<[f32; 3]> = Vec::with_capacity(soup.len() / 5);
+    // Adding 0.0 makes −0.0 and 0.0 the same key.
+    let hash = |p: &[f32; 3]| {
+        let [x, y, z] = p.map(|v| (v + 0.0).to_bits() as u64);
+        let h = (x ^ y.rotate_left(21) ^ z.rotate_left(42)).wrapping_mul(0x9E37_79B9_7F4A_7C15);
+        (h ^ h >> 32) as usize
+    };
+    let mut index = Vec::with_capacity(soup.len());
+    for p in soup {
+        if points.len() * 2 > size.min(table.len()) {
+            table = vec![u32::MAX; table.len() * 2];
+            mask = table.len() - 1;
+            for (i, q) in points.iter().enumerate() {
+                let mut at = hash(q) & mask;
+                while table[at] != u32::MAX {
+                    at = (at + 1) & mask;
+                }
+                table[at] = i as u32;
+            }
+        }
+        let mut at = hash(p) & mask;
+        index.push(loop {
+            match table[at] {
+                u32::MAX => {
+                    table[at] = points.len() as u32;
+                    points.push(*p);
+                    break table[at];
+                }
+                i if points[i as usize] == *p => break i,
+                _ => at = (at + 1) & mask,
+            }
+        });
+    }
+    let triangles = index
+        .chunks_exact(3)
+        .map(|t| [t[0], t[1], t[2]])
+        .filter(|[a, b, c]| a != b && b != c && c != a)
+        .collect();
+    let points = points.iter().map(|p| DVec3::new(p[0] as f64, p[1] as f64, p[2] as f64)).collect();
+    TriMesh { points, triangles }
+}
+
+/// Binary STL with unit normals; coordinates are rounded to 32-bit floats.
+pub fn write(mesh: &TriMesh) -> Vec<u8> {
+    let mut out = vec![0u8; HEADER + RECORD * mesh.triangles.len()];
+    let title = b"Ulmix, binary STL, millimetres";
+    out[..title.len()].copy_from_slice(title);
+    out[80..84].copy_from_slice(&(mesh.triangles.len() as u32).to_le_bytes());
+    out[HEADER..].par_chunks_mut(RECORD * 4096).enumerate().for_each(|(k, chunk)| {
+        for (i, r) in chunk.chunks_exact_mut(RECORD).enumerate() {
+            let t = k * 4096 + i;
+            let normal = mesh.area_vector(t).normalize_or_zero();
+            let [a, b, c] = mesh.corners(t);
+            for (v, p) in [normal, a, b, c].into_iter().enumerate() {
+                for (d, x) in p.to_array().into_iter().enumerate() {
+                    let at = 12 * v + 4 * d;
+                    r[at..at + 4].copy_from_slice(&(x as f32).to_le_bytes());
+                }
+            }
+        }
+    });
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn refuse(bytes: &[u8]) -> String {
+        let e = crate::read(bytes, &Limits::default()).expect_err("must be refused");
+        assert!(!e.hint.is_empty());
+        e.message
+    }
+
+    fn ball() -> TriMesh {
+        TriMesh::sphere(10.0, 3).mapped(|p| p.as_vec3().as_dvec3())
+    }
+
+    #[test]
+    fn binary_round_trip_keeps_shape_and_closedness() {
+        let m = ball();
+        let back = read(&write(&m), &Limits::default()).unwrap().mesh;
+        assert_eq!(back.triangles.len(), m.triangles.len());
+        assert_eq!(back.points.len(), m.points.len());
+        assert!((back.volume() - m.volume()).abs() < 1e-9);
+    }
+
+    #[test]
+    fn a_binary_file_that_begins_with_solid_is_binary() {
+        let mut bytes = write(&ball());
+        bytes[..12].copy_from_slice(b"solid facet ");
+        assert_eq!(read(&bytes, &Limits::default()).unwrap().mesh.triangles.len(), ball().triangles.len());
+    }
+
+    #[test]
+    fn ascii_reads_with_odd_spacing_and_case() {
+        let text = "  SOLID x\nFACET normal 0 0 1\n outer loop\n\tVERTEX 0 0 0\r\n vertex 1e0 0 0\nvertex 0 1. 0\nendloop\nendfacet\nendsolid";
+        let m = read(text.as_bytes(), &Limits::default()).unwrap().mesh;
+        assert_eq!(m.triangles, vec![[0, 1, 2]]);
+        assert_eq!(m.points[1], DVec3::X);
+    }
+
+    #[test]
+    fn hostile_files_are_refused_with_words() {
+        assert_eq!(refuse(b""), "The file is empty.");
+        assert!(refuse(b"hello").contains("too short"));
+        assert!(refuse(&b"just a long letter. ".repeat(40)).contains("not a mesh"));
+        assert!(refuse(b"\x89PNG\r\n").contains("PNG"));
+        assert!(refuse(b"solid nothing\nendsolid nothing\n").contains("no triangles"));
+        assert!(refuse(b"solid x\nfacet normal 0 0 1\nouter loop\nvertex 0 0\n").contains("Line 4"));
+
+        let good = write(&ball());
+        assert!(refuse(&good[..good.len() - 7]).contains("ends after 511"));
+        let mut lying = good.clone();
+        lying[80..84].copy_from_slice(&u32::MAX.to_le_bytes());
+        assert!(refuse(&lying).contains("4294967295"));
+        for bad in [f32::NAN, f32::INFINITY, -2e9] {
+            let mut b = good.clone();
+            b[HEADER + 50 + 12..HEADER + 50 + 16].copy_from_slice(&bad.to_le_bytes());
+            assert!(refuse(&b).starts_with("Triangle 2 "), "{bad}");
+        }
+        let few = Limits { triangles: 10, ..Limits::default() };
+        assert!(read(&good, &few).is_err());
+    }
+
+    proptest! {
+        #[test]
+        fn no_bytes_make_the_reader_panic(bytes in proptest::collection::vec(any::<u8>(), 0..400), ascii in any::<bool>()) {
+            let mut b = if ascii { b"solid x\nfacet ".to_vec() } else { Vec::new() };
+            b.extend(bytes);
+            let _ = crate::read(&b, &Limits::default());
+        }
+    }
+}

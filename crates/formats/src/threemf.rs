@@ -1,0 +1,246 @@
+//! 3MF, core specification 1.3: a zip archive with one XML model.
+
+use crate::{FormatError, Limits, Loaded};
+use glam::{DAffine3, DMat3, DVec3};
+use quick_xml::events::{BytesStart, Event};
+use std::collections::HashMap;
+use std::io::{Cursor, Read, Write};
+use ulmix_mesh::TriMesh;
+use zip::write::SimpleFileOptions;
+use zip::{CompressionMethod, ZipArchive, ZipWriter};
+
+const TYPES: &str = r#"<?xml version="1.0" encoding="UTF-8"?>
+<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="model" ContentType="application/vnd.ms-package.3dmanufacturing-3dmodel+xml"/></Types>"#;
+const RELS: &str = r#"<?xml version="1.0" encoding="UTF-8"?>
+<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Target="/3D/3dmodel.model" Id="rel0" Type="http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"/></Relationships>"#;
+const MODEL: &str = "3D/3dmodel.model";
+
+/// One object in millimetres, with a title and further metadata. The same input gives the same bytes.
+pub fn write(mesh: &TriMesh, title: &str, metadata: &[(&str, &str)]) -> Vec<u8> {
+    let mut xml = String::with_capacity(mesh.points.len() * 48 + mesh.triangles.len() * 40 + 2048);
+    xml.push_str("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<model unit=\"millimeter\" xml:lang=\"en-US\" xmlns=\"http://schemas.microsoft.com/3dmanufacturing/core/2015/02\">\n");
+    for (name, value) in [("Title", title), ("Application", "Ulmix")].iter().chain(metadata) {
+        xml.push_str(&format!(" <metadata name=\"{}\">{}</metadata>\n", escaped(name), escaped(value)));
+    }
+    xml.push_str(&format!(" <resources>\n  <object id=\"1\" type=\"model\" name=\"{}\">\n   <mesh>\n    <vertices>\n", escaped(title)));
+    use std::fmt::Write as _;
+    // Writing to a String cannot fail.
+    for p in &mesh.points {
+        let p = p.as_vec3();
+        let _ = writeln!(xml, "<vertex x=\"{}\" y=\"{}\" z=\"{}\"/>", p.x, p.y, p.z);
+    }
+    xml.push_str("    </vertices>\n    <triangles>\n");
+    for t in &mesh.triangles {
+        let _ = writeln!(xml, "<triangle v1=\"{}\" v2=\"{}\" v3=\"{}\"/>", t[0], t[1], t[2]);
+    }
+    xml.push_str("    </triangles>\n   </mesh>\n  </object>\n </resources>\n <build>\n  <item objectid=\"1\"/>\n </build>\n</model>\n");
+
+    let options = SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).compression_level(Some(2));
+    let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+    for (name, text) in [("[Content_Types].xml", TYPES), ("_rels/.rels", RELS), (MODEL, xml.as_str())] {
+        zip.start_file(name, options).expect("a fixed name in memory");
+        zip.write_all(text.as_bytes()).expect("memory takes all bytes");
+    }
+    zip.finish().expect("memory takes all bytes").into_inner()
+}
+
+/// Text for XML, without the control characters that XML 1.0 cannot hold.
+fn escaped(s: &str) -> String {
+    let clean: String = s.chars().filter(|c| !c.is_control()).collect();
+    quick_xml::escape::escape(clean.as_str()).into_owned()
+}
+
+fn broken(what: impl Into<String>) -> FormatError {
+    FormatError::new(what, "The 3MF file is damaged or not a 3MF file. Export it again.")
+}
+
+/// All build items in their place, joined into one mesh in millimetres.
+pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
+    let mut zip = ZipArchive::new(Cursor::new(bytes)).map_err(|e| broken(format!("The archive cannot be opened: {e}.")))?;
+    let entry = zip.by_name(MODEL).map_err(|_| broken("The archive holds no 3D model (3D/3dmodel.model)."))?;
+    if entry.size() > limits.unpacked_bytes {
+        return Err(too_big(limits));
+    }
+    let mut xml = Vec::new();
+    entry
+        .take(limits.unpacked_bytes + 1)
+        .read_to_end(&mut xml)
+        .map_err(|e| broken(format!("The model cannot be unpacked: {e}.")))?;
+    if xml.len() as u64 > limits.unpacked_bytes {
+        return Err(too_big(limits));
+    }
+    let model = Model::parse(&xml, limits)?;
+    let mut mesh = TriMesh::default();
+    for (id, place) in &model.items {
+        model.place(*id, *place, 0, limits, &mut mesh)?;
+    }
+    if mesh.triangles.is_empty() {
+        return Err(FormatError::new("The file holds no triangles to build.", "Export the part again; it seems nothing was selected."));
+    }
+    Ok(Loaded { mesh, millimetres_per_unit: Some(model.millimetres), format: "3MF" })
+}
+
+fn too_big(limits: &Limits) -> FormatError {
+    FormatError::new(
+        format!("The model inside the archive is larger than {} MB.", limits.unpacked_bytes >> 20),
+        "Reduce the part before bringing it in.",
+    )
+}
+
+#[derive(Default)]
+struct Object {
+    mesh: TriMesh,
+    components: Vec<(u32, DAffine3)>,
+}
+
+struct Model {
+    millimetres: f64,
+    objects: HashMap<u32, Object>,
+    items: Vec<(u32, DAffine3)>,
+}
+
+impl Model {
+    fn parse(xml: &[u8], limits: &Limits) -> Result<Model, FormatError> {
+        let mut reader = quick_xml::Reader::from_reader(xml);
+        let mut model = Model { millimetres: 1.0, objects: HashMap::new(), items: Vec::new() };
+        let mut current: Option<(u32, Object)> = None;
+        loop {
+            let at = reader.buffer_position();
+            let wrong = |what: &str| broken(format!("The model is not valid at byte {at}: {what}."));
+            match reader.read_event().map_err(|e| wrong(&e.to_string()))? {
+                Event::Eof => break,
+                Event::DocType(_) => return Err(wrong("document type declarations are not allowed")),
+                Event::Start(e) | Event::Empty(e) => match e.local_name().as_ref() {
+                    b"model" => model.millimetres = unit(&e).ok_or_else(|| wrong("unknown unit"))?,
+                    b"object" => {
+                        let id = number(&e, b"id").ok_or_else(|| wrong("an object without id"))?;
+                        current = Some((id, Object::default()));
+                    }
+                    b"vertex" => {
+                        let (_, o) = current.as_mut().ok_or_else(|| wrong("a vertex outside an object"))?;
+                        let read = |k: &[u8]| number::<f64>(&e, k).filter(|v| v.is_finite() && v.abs() <= 1e9);
+                        match (read(b"x"), read(b"y"), read(b"z")) {
+                            (Some(x), Some(y), Some(z)) => o.mesh.points.push(DVec3::new(x, y, z)),
+                            _ => return Err(wrong("a vertex coordinate is not a usable number")),
+                        }
+                    }
+                    b"triangle" => {
+                        let (_, o) = current.as_mut().ok_or_else(|| wrong("a triangle outside an object"))?;
+                        let n = o.mesh.points.len() as u32;
+                        let read = |k: &[u8]| number::<u32>(&e, k).filter(|&i| i < n);
+                        match (read(b"v1"), read(b"v2"), read(b"v3")) {
+                            (Some(a), Some(b), Some(c)) => o.mesh.triangles.push([a, b, c]),
+                            _ => return Err(wrong("a triangle names a vertex that is not there")),
+                        }
+                        if o.mesh.triangles.len() > limits.triangles {
+                            return Err(wrong("too many triangles"));
+                        }
+                    }
+                    b"component" => {
+                        let (_, o) = current.as_mut().ok_or_else(|| wrong("a component outside an object"))?;
+                        let id = number(&e, b"objectid").ok_or_else(|| wrong("a component without object"))?;
+                        o.components.push((id, transform(&e).ok_or_else(|| wrong("a transform needs 12 numbers"))?));
+                    }
+                    b"item" => {
+                        let id = number(&e, b"objectid").ok_or_else(|| wrong("an item without object"))?;
+                        model.items.push((id, transform(&e).ok_or_else(|| wrong("a transform needs 12 numbers"))?));
+                    }
+                    _ => {}
+                },
+                Event::End(e) if e.local_name().as_ref() == b"object" => {
+                    if let Some((id, o)) = current.take() {
+                        model.objects.insert(id, o);
+                    }
+                }
+                _ => {}
+            }
+        }
+        Ok(model)
+    }
+
+    fn place(&self, id: u32, at: DAffine3, depth: usize, limits: &Limits, out: &mut TriMesh) -> Result<(), FormatError> {
+        let object = self.objects.get(&id).ok_or_else(|| broken(format!("Object {id} is used but not there.")))?;
+        if depth > 16 || out.triangles.len() + object.mesh.triangles.len() > limits.triangles {
+            return Err(broken("Its components are nested too deeply or repeat too many triangles."));
+        }
+        let scaled = DAffine3::from_scale(DVec3::splat(self.millimetres)) * at;
+        out.append(&object.mesh.clone().mapped(|p| scaled.transform_point3(p)));
+        for (child, t) in &object.components {
+            self.place(*child, at * *t, depth + 1, limits, out)?;
+        }
+        Ok(())
+    }
+}
+
+fn text(e: &BytesStart, key: &[u8]) -> Option<String> {
+    let a = e.attributes().flatten().find(|a| a.key.as_ref() == key)?;
+    std::str::from_utf8(&a.value).ok().map(str::to_owned)
+}
+
+fn number<T: std::str::FromStr>(e: &BytesStart, key: &[u8]) -> Option<T> {
+    text(e, key)?.trim().parse().ok()
+}
+
+/// Millimetres per model unit; the specification's default is the millimetre.
+fn unit(e: &BytesStart) -> Option<f64> {
+    match text(e, b"unit").as_deref() {
+        None | Some("millimeter") => Some(1.0),
+        Some("micron") => Some(0.001),
+        Some("centimeter") => Some(10.0),
+        Some("inch") => Some(25.4),
+        Some("foot") => Some(304.8),
+        Some("meter") => Some(1000.0),
+        Some(_) => None,
+    }
+}
+
+fn transform(e: &BytesStart) -> Option<DAffine3> {
+    let Some(t) = text(e, b"transform") else { return Some(DAffine3::IDENTITY) };
+    let v: Vec<f64> = t.split_whitespace().map(|w| w.parse().ok().filter(|x: &f64| x.is_finite())).collect::<Option<_>>()?;
+    let row = |i: usize| DVec3::new(v[i], v[i + 1], v[i + 2]);
+    // Row vectors in the file: its rows are the columns here.
+    (v.len() == 12).then(|| DAffine3::from_mat3_translation(DMat3::from_cols(row(0), row(3), row(6)), row(9)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn archive(model: &str) -> Vec<u8> {
+        let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+        zip.start_file(MODEL, SimpleFileOptions::default()).unwrap();
+        zip.write_all(model.as_bytes()).unwrap();
+        zip.finish().unwrap().into_inner()
+    }
+
+    #[test]
+    fn round_trip_is_exact_for_32_bit_coordinates_and_repeatable() {
+        let m = TriMesh::sphere(12.5, 3).mapped(|p| p.as_vec3().as_dvec3());
+        let bytes = write(&m, "keel <bracket> & \"eye\"", &[("Description", "22 % gyroid")]);
+        assert_eq!(bytes, write(&m, "keel <bracket> & \"eye\"", &[("Description", "22 % gyroid")]));
+        let back = crate::read(&bytes, &Limits::default()).unwrap();
+        assert_eq!((back.mesh, back.millimetres_per_unit), (m, Some(1.0)));
+    }
+
+    #[test]
+    fn units_components_and_transforms_are_applied() {
+        let m = archive(
+            r#"<model unit="inch"><resources><object id="1"><mesh><vertices><vertex x="0" y="0" z="0"/><vertex x="1" y="0" z="0"/><vertex x="0" y="1" z="0"/></vertices><triangles><triangle v1="0" v2="1" v3="2"/></triangles></mesh></object><object id="2"><components><component objectid="1" transform="1 0 0 0 1 0 0 0 1 2 0 0"/></components></object></resources><build><item objectid="2" transform="0 1 0 -1 0 0 0 0 1 0 0 1"/></build></model>"#,
+        );
+        let mesh = read(&m, &Limits::default()).unwrap().mesh;
+        assert!((mesh.points[0] - DVec3::new(0.0, 50.8, 25.4)).length() < 1e-9, "{:?}", mesh.points);
+    }
+
+    #[test]
+    fn hostile_models_are_refused() {
+        let refuse = |b: &[u8]| read(b, &Limits { triangles: 1000, unpacked_bytes: 1 << 16 }).unwrap_err().message;
+        assert!(refuse(b"PK\x03\x04 nonsense").contains("cannot be opened"));
+        assert!(refuse(&archive("<!DOCTYPE x [<!ENTITY a \"b\">]><model/>")).contains("not allowed"));
+        assert!(refuse(&archive("<model><object id='1'><vertex x='nan' y='0' z='0'/>")).contains("usable number"));
+        assert!(refuse(&archive("<model><object id='1'><triangle v1='0' v2='1' v3='2'/>")).contains("not there"));
+        assert!(refuse(&archive(&"<x/>".repeat(40_000))).contains("larger than"));
+        let looped = "<model><object id='1'><components><component objectid='1'/></components></object><item objectid='1'/></model>";
+        assert!(refuse(&archive(looped)).contains("nested too deeply"));
+        assert!(refuse(&archive("<model><build/></model>")).contains("no triangles"));
+    }
+}
