@@ -94,7 +94,7 @@ pub fn write(shaded: &Shaded, attributes: &[Attribute], extras: Value) -> Vec<u8
     bin.resize(bin.len().next_multiple_of(4), 0);
     let total = 12 + 8 + text.len() + 8 + bin.len();
     let mut out = Vec::with_capacity(total);
-    let mut word = |out: &mut Vec<u8>, v: u32| out.extend(v.to_le_bytes());
+    let word = |out: &mut Vec<u8>, v: u32| out.extend(v.to_le_bytes());
     word(&mut out, 0x4654_6C67);
     word(&mut out, 2);
     word(&mut out, total as u32);

@@ -1,0 +1,186 @@
+//! Parts of the Reedling drift buoy, made face by face.
+
+use crate::recipe::{KeepSolid, Recipe, Zones};
+use glam::{DVec2, DVec3};
+use std::f64::consts::{PI, TAU};
+use ulmix_mesh::{weld::weld, TriMesh};
+
+/// The keel bracket with its first recipe: a sole with rounded corners and two bolt bosses, an
+/// upright with a fillet at its root, and an eye with a bore. 120 × 72 × 88 mm.
+pub fn keel_bracket() -> (TriMesh, Recipe) {
+    let mesh = bracket();
+    let mut recipe = Recipe::for_part(&mesh.bounds());
+    let boss = |name: &str, y: f64| KeepSolid {
+        name: name.into(),
+        base_mm: [BOSS_X, y, -1.0],
+        axis_mm: [0.0, 0.0, SOLE + BOSS_HEIGHT + 2.0],
+        radius_mm: BOSS + 2.0,
+    };
+    recipe.zones = Zones {
+        skin_mm: 0.0,
+        keep_solid: vec![
+            boss("Bolt boss, port", BOSS_Y),
+            boss("Bolt boss, starboard", -BOSS_Y),
+            KeepSolid {
+                name: "Eye".into(),
+                base_mm: [EYE_X, -HALF_WIDTH - 1.0, EYE_Z],
+                axis_mm: [0.0, 2.0 * HALF_WIDTH + 2.0, 0.0],
+                radius_mm: EYE + 1.0,
+            },
+        ],
+    };
+    (mesh, recipe)
+}
+
+const LENGTH: f64 = 120.0;
+const HALF_SOLE: f64 = 36.0;
+const SOLE: f64 = 22.0;
+const CORNER: f64 = 10.0;
+const HALF_WIDTH: f64 = 27.0;
+const LEFT: f64 = 12.0;
+const RIGHT: f64 = 40.0;
+const FILLET: f64 = 8.0;
+const EYE_X: f64 = 26.0;
+const EYE_Z: f64 = 66.0;
+const EYE: f64 = 22.0;
+const EYE_BORE: f64 = 11.0;
+const BOSS_X: f64 = 96.0;
+const BOSS_Y: f64 = 19.0;
+const BOSS: f64 = 11.0;
+const BOSS_HEIGHT: f64 = 6.0;
+const BOLT: f64 = 4.5;
+
+fn arc(centre: DVec2, radius: f64, from: f64, to: f64, steps: usize) -> impl Iterator<Item = DVec2> {
+    (0..=steps).map(move |i| {
+        let a = from + (to - from) * i as f64 / steps as f64;
+        centre + radius * DVec2::new(a.cos(), a.sin())
+    })
+}
+
+fn circle(centre: DVec2, radius: f64, steps: usize) -> Vec<DVec2> {
+    arc(centre, radius, 0.0, TAU, steps).take(steps).collect()
+}
+
+fn bracket() -> TriMesh {
+    let mut b = Builder::default();
+    let flat = |z: f64| move |p: DVec2| DVec3::new(p.x, p.y, z);
+
+    // The sole, seen from above.
+    let corners = [
+        (LENGTH - CORNER, -HALF_SOLE + CORNER, -PI / 2.0),
+        (LENGTH - CORNER, HALF_SOLE - CORNER, 0.0),
+        (CORNER, HALF_SOLE - CORNER, PI / 2.0),
+        (CORNER, -HALF_SOLE + CORNER, PI),
+    ];
+    let outline: Vec<DVec2> =
+        corners.iter().flat_map(|&(x, y, a)| arc(DVec2::new(x, y), CORNER, a, a + PI / 2.0, 12)).collect();
+    let centres = [DVec2::new(BOSS_X, BOSS_Y), DVec2::new(BOSS_X, -BOSS_Y)];
+    let bolts = centres.map(|c| circle(c, BOLT, 48));
+    let bosses = centres.map(|c| circle(c, BOSS, 72));
+    let foot = [(LEFT, -HALF_WIDTH), (RIGHT + FILLET, -HALF_WIDTH), (RIGHT + FILLET, HALF_WIDTH), (LEFT, HALF_WIDTH)]
+        .map(|(x, y)| DVec2::new(x, y))
+        .to_vec();
+
+    b.face(&outline, &[&bolts[0], &bolts[1]], false, flat(0.0));
+    b.wall(&outline, true, flat(0.0), flat(SOLE));
+    b.face(&outline, &[&foot, &bosses[0], &bosses[1]], true, flat(SOLE));
+    for (bolt, boss) in bolts.iter().zip(&bosses) {
+        b.wall(boss, true, flat(SOLE), flat(SOLE + BOSS_HEIGHT));
+        b.face(boss, &[bolt], true, flat(SOLE + BOSS_HEIGHT));
+        b.wall(bolt, false, flat(0.0), flat(SOLE + BOSS_HEIGHT));
+    }
+
+    // The upright with its eye, seen along y; it stands open on the sole.
+    let eye = DVec2::new(EYE_X, EYE_Z);
+    let half = (RIGHT - LEFT) / 2.0;
+    let down = (EYE * EYE - half * half).sqrt().atan2(half);
+    let mut side = vec![DVec2::new(LEFT, SOLE)];
+    side.extend(arc(DVec2::new(RIGHT + FILLET, SOLE + FILLET), FILLET, 1.5 * PI, PI, 16));
+    side.extend(arc(eye, EYE, -down, PI + down, 96));
+    let bore = circle(eye, EYE_BORE, 72);
+    let at = |y: f64| move |p: DVec2| DVec3::new(p.x, y, p.y);
+    b.face(&side, &[&bore], true, at(-HALF_WIDTH));
+    b.face(&side, &[&bore], false, at(HALF_WIDTH));
+    for pair in side.windows(2).skip(1).chain([[side[side.len() - 1], side[0]].as_slice()]) {
+        b.quad(pair[0], pair[1], at(HALF_WIDTH), at(-HALF_WIDTH));
+    }
+    b.wall(&bore, false, at(HALF_WIDTH), at(-HALF_WIDTH));
+    weld(&b.mesh, 1e-6).mesh
+}
+
+#[derive(Default)]
+struct Builder {
+    mesh: TriMesh,
+}
+
+impl Builder {
+    fn add(&mut self, tri: [DVec3; 3]) {
+        let n = self.mesh.points.len() as u32;
+        self.mesh.points.extend(tri);
+        self.mesh.triangles.push([n, n + 1, n + 2]);
+    }
+
+    /// A flat face with holes; `front` keeps the winding of the plane's own axes.
+    fn face(&mut self, outline: &[DVec2], holes: &[&[DVec2]], front: bool, place: impl Fn(DVec2) -> DVec3)
+    where
+        DVec2: Copy,
+    {
+        let mut points: Vec<DVec2> = outline.to_vec();
+        let mut starts = Vec::new();
+        for h in holes {
+            starts.push(points.len());
+            points.extend_from_slice(h);
+        }
+        let flat: Vec<f64> = points.iter().flat_map(|p| [p.x, p.y]).collect();
+        let order = earcutr::earcut(&flat, &starts, 2).expect("outlines of our own are simple");
+        for t in order.chunks_exact(3) {
+            let [a, b, c] = [points[t[0]], points[t[1]], points[t[2]]];
+            let ccw = (b - a).perp_dot(c - a) > 0.0;
+            let tri = [place(a), place(b), place(c)];
+            self.add(if ccw == front { tri } else { [tri[0], tri[2], tri[1]] });
+        }
+    }
+
+    /// A strip around a closed counter-clockwise outline; `outward` or, for a bore, inward.
+    fn wall(&mut self, outline: &[DVec2], outward: bool, low: impl Fn(DVec2) -> DVec3, high: impl Fn(DVec2) -> DVec3) {
+        for (i, &p) in outline.iter().enumerate() {
+            let q = outline[(i + 1) % outline.len()];
+            let (p, q) = if outward { (p, q) } else { (q, p) };
+            self.quad(p, q, &low, &high);
+        }
+    }
+
+    fn quad(&mut self, p: DVec2, q: DVec2, low: impl Fn(DVec2) -> DVec3, high: impl Fn(DVec2) -> DVec3) {
+        let [a, b, c, d] = [low(p), low(q), high(q), high(p)];
+        self.add([a, b, c]);
+        self.add([a, c, d]);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ulmix_mesh::Topology;
+
+    #[test]
+    fn the_bracket_is_one_sound_body_of_the_stated_size_and_volume() {
+        let (m, recipe) = keel_bracket();
+        let t = Topology::of(&m);
+        assert!(t.sound(), "{:?}", (t.open_edges, t.non_manifold_edges, t.flipped_edges, t.non_manifold_vertices));
+        assert_eq!(t.pieces, 1);
+        let size = m.bounds().size();
+        assert!((size - DVec3::new(120.0, 72.0, 88.0)).length() < 0.1, "{size}");
+        // Sole, bosses and bolt holes by formula; the upright adds the rest.
+        let sole = (LENGTH * 2.0 * HALF_SOLE - (4.0 - PI) * CORNER * CORNER) * SOLE;
+        let bosses = 2.0 * PI * (BOSS * BOSS * BOSS_HEIGHT - BOLT * BOLT * (SOLE + BOSS_HEIGHT));
+        let root = FILLET * FILLET * (1.0 - PI / 4.0);
+        let (half, eye2) = (14.0f64, EYE * EYE);
+        let drop = (eye2 - half * half).sqrt();
+        let upright = 28.0 * (EYE_Z - drop - SOLE) + root;
+        let cap = eye2 * (half / EYE).asin() - half * drop;
+        let eye = PI * (eye2 - EYE_BORE * EYE_BORE) - cap;
+        let want = sole + bosses + (upright + eye) * 2.0 * HALF_WIDTH;
+        assert!((m.volume() / want - 1.0).abs() < 1e-3, "{} for {want}", m.volume());
+        assert!(recipe.validate(&m.bounds()).is_ok());
+    }
+}

@@ -1,0 +1,115 @@
+//! The regular grid on which a shape is sampled, and one bit per sample.
+
+use glam::{DVec3, UVec3};
+use rayon::prelude::*;
+use ulmix_mesh::Bounds;
+
+/// Samples at `origin + step · (i, j, k)`.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Grid {
+    pub origin: DVec3,
+    pub step: f64,
+    /// Samples along each axis; the outermost layer lies outside the sampled box.
+    pub size: UVec3,
+}
+
+impl Grid {
+    /// Covers `bounds` with at least one step of room on every side. The grid is shifted by odd
+    /// fractions of a step, so that flat faces of a part do not lie on its planes.
+    pub fn covering(bounds: &Bounds, step: f64) -> Grid {
+        let shift = DVec3::new(0.382_0, 0.427_3, 0.454_7) * step;
+        let origin = bounds.min - step - shift;
+        let size = ((bounds.max - origin) / step).ceil().max(DVec3::ONE).as_uvec3() + 3;
+        Grid { origin, step, size }
+    }
+
+    pub fn at(&self, i: u32, j: u32, k: u32) -> DVec3 {
+        self.origin + self.step * DVec3::new(i as f64, j as f64, k as f64)
+    }
+
+    pub fn samples(&self) -> u64 {
+        self.size.x as u64 * self.size.y as u64 * self.size.z as u64
+    }
+
+    /// 64-bit words in a row of samples along x, padded to whole bytes of 8 rows.
+    pub fn words(&self) -> usize {
+        self.size.x.div_ceil(64) as usize
+    }
+}
+
+/// One bit per grid sample, rows along x in whole words.
+#[derive(Clone, PartialEq)]
+pub struct Bits {
+    words: usize,
+    rows: usize,
+    layers: usize,
+    data: Vec<u64>,
+}
+
+impl Bits {
+    pub fn new(grid: &Grid) -> Bits {
+        let (words, rows, layers) = (grid.words(), grid.size.y as usize, grid.size.z as usize);
+        Bits { words, rows, layers, data: vec![0; words * rows * layers] }
+    }
+
+    pub fn row(&self, j: usize, k: usize) -> &[u64] {
+        let at = (k * self.rows + j) * self.words;
+        &self.data[at..at + self.words]
+    }
+
+    pub fn get(&self, i: u32, j: u32, k: u32) -> bool {
+        self.row(j as usize, k as usize)[i as usize / 64] >> (i % 64) & 1 == 1
+    }
+
+    pub fn set(&mut self, i: u32, j: u32, k: u32) {
+        let at = (k as usize * self.rows + j as usize) * self.words + i as usize / 64;
+        self.data[at] |= 1 << (i % 64);
+    }
+
+    pub fn words(&self) -> usize {
+        self.words
+    }
+
+    pub fn rows(&self) -> usize {
+        self.rows
+    }
+
+    pub fn layers(&self) -> usize {
+        self.layers
+    }
+
+    pub fn bytes(&self) -> usize {
+        self.data.len() * 8
+    }
+
+    pub fn count(&self) -> u64 {
+        self.data.par_iter().map(|w| w.count_ones() as u64).sum()
+    }
+
+    /// Groups of `depth` whole layers, each with its first layer's index, for parallel writing.
+    pub fn par_layers_mut(&mut self, depth: usize) -> impl IndexedParallelIterator<Item = (usize, &mut [u64])> {
+        let span = self.rows * self.words * depth;
+        self.data.par_chunks_mut(span).enumerate().map(move |(n, d)| (n * depth, d))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_border_is_outside_the_box_and_flat_faces_miss_the_planes() {
+        let b = Bounds { min: DVec3::splat(-10.0), max: DVec3::new(20.0, 5.0, 0.0) };
+        for step in [0.25, 0.3, 1.0, 7.0] {
+            let g = Grid::covering(&b, step);
+            assert!(g.at(0, 0, 0).cmplt(b.min).all());
+            assert!(g.at(g.size.x - 1, g.size.y - 1, g.size.z - 1).cmpgt(b.max).all());
+            for axis in 0..3 {
+                for face in [b.min[axis], b.max[axis]] {
+                    let f = ((face - g.origin[axis]) / step).fract();
+                    assert!(f > 1e-3 && f < 0.999, "step {step}: {f}");
+                }
+            }
+        }
+    }
+}

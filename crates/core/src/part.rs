@@ -1,0 +1,171 @@
+//! The part: what came in, made ready to be filled, and the facts about it.
+
+use glam::DVec3;
+use serde::{Deserialize, Serialize};
+use ulmix_formats::FormatError;
+use ulmix_mesh::topology::piece_volumes;
+use ulmix_mesh::{orient::orient, weld::weld, Bvh, SignedDistance, Topology, TriMesh};
+use utoipa::ToSchema;
+
+/// A part in millimetres with its distance field.
+pub struct Part {
+    pub mesh: TriMesh,
+    pub facts: PartFacts,
+    pub distance: SignedDistance,
+    /// SHA-256 of points and triangles: the part's stage key.
+    pub key: String,
+}
+
+/// What a person should know about the part. Lengths mm, areas mm², volumes mm³.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct PartFacts {
+    pub min_mm: [f64; 3],
+    pub size_mm: [f64; 3],
+    pub volume_mm3: f64,
+    pub area_mm2: f64,
+    pub triangles: usize,
+    pub bodies: usize,
+    pub closed: bool,
+    /// What is not right, in plain words; empty when nothing is.
+    pub defects: Vec<String>,
+}
+
+/// Units a file without its own may be in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Unit {
+    Mm,
+    Cm,
+    M,
+    Inch,
+}
+
+impl Unit {
+    pub fn millimetres(self) -> f64 {
+        match self {
+            Unit::Mm => 1.0,
+            Unit::Cm => 10.0,
+            Unit::M => 1000.0,
+            Unit::Inch => 25.4,
+        }
+    }
+}
+
+impl Part {
+    /// Welds, orients and measures a mesh that is already in millimetres.
+    pub fn prepare(raw: &TriMesh) -> Result<Part, FormatError> {
+        let size = raw.bounds().size();
+        let longest = size.max_element();
+        if !longest.is_finite() || longest <= 0.0 || size.min_element() <= 1e-6 * longest {
+            return Err(FormatError::new(
+                "The part is flat: it encloses no volume.",
+                "Bring in a body with thickness in all three directions.",
+            ));
+        }
+        if !(0.01..=100_000.0).contains(&longest) {
+            return Err(FormatError::new(
+                format!("The part would be {longest:.4} mm long; parts from 0.01 mm to 100 m can be worked on."),
+                "Choose another unit, or scale the part before exporting it.",
+            ));
+        }
+        let welded = weld(raw, 0.0);
+        let mut mesh = welded.mesh;
+        let mut topology = Topology::of(&mesh);
+        if topology.open_edges > 0 {
+            // Slightly apart copies of one point are the commonest reason for open edges.
+            let closer = weld(&mesh, 1e-6 * longest).mesh;
+            let again = Topology::of(&closer);
+            if again.open_edges < topology.open_edges {
+                (mesh, topology) = (closer, again);
+            }
+        }
+        if mesh.triangles.is_empty() {
+            return Err(FormatError::new("Every triangle of the part has collapsed to a line.", "Export the part again at a larger scale."));
+        }
+        let turned = orient(&mut mesh);
+        if turned > 0 {
+            topology = Topology::of(&mesh);
+        }
+        let bodies = piece_volumes(&mesh, &topology).iter().filter(|v| **v > 0.0).count().max(1);
+        let facts = PartFacts {
+            min_mm: mesh.bounds().min.to_array(),
+            size_mm: size.to_array(),
+            volume_mm3: mesh.volume(),
+            area_mm2: mesh.area(),
+            triangles: mesh.triangles.len(),
+            bodies,
+            closed: topology.closed(),
+            defects: defects(&topology, turned, raw.triangles.len() - mesh.triangles.len()),
+        };
+        if facts.volume_mm3 <= 1e-9 * longest.powi(3) {
+            return Err(FormatError::new(
+                "The part encloses no volume.",
+                "Bring in a closed body; a sheet without thickness cannot be filled.",
+            ));
+        }
+        let distance = SignedDistance::new(&mesh, &topology);
+        let key = key(&mesh);
+        Ok(Part { mesh, facts, distance, key })
+    }
+
+    pub fn bvh(&self) -> &Bvh {
+        self.distance.bvh()
+    }
+}
+
+fn defects(t: &Topology, turned: usize, dropped: usize) -> Vec<String> {
+    let many = |n: usize, one: &str, more: &str| if n == 1 { format!("1 {one}") } else { format!("{n} {more}") };
+    let mut out = Vec::new();
+    if t.open_edges > 0 {
+        out.push(format!("{} along holes; the inside is taken as if they were covered", many(t.open_edges, "open edge", "open edges")));
+    }
+    if t.non_manifold_edges > 0 {
+        out.push(format!("{} shared by more than two triangles", many(t.non_manifold_edges, "edge", "edges")));
+    }
+    if turned > 0 {
+        out.push(format!("{} faced the wrong way and {} turned", many(turned, "triangle", "triangles"), if turned == 1 { "was" } else { "were" }));
+    }
+    if dropped > 0 {
+        out.push(format!("{} without area left out", many(dropped, "triangle", "triangles")));
+    }
+    out
+}
+
+fn key(mesh: &TriMesh) -> String {
+    use sha2::{Digest, Sha256};
+    let mut h = Sha256::new();
+    let mut bytes = Vec::with_capacity(mesh.points.len() * 24);
+    mesh.points.iter().flat_map(DVec3::to_array).for_each(|v| bytes.extend(v.to_le_bytes()));
+    h.update(&bytes);
+    bytes.clear();
+    mesh.triangles.iter().flatten().for_each(|v| bytes.extend(v.to_le_bytes()));
+    h.update(&bytes);
+    h.finalize().iter().map(|b| format!("{b:02x}")).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn small_defects_are_told_and_leave_an_inside() {
+        let ball = TriMesh::sphere(20.0, 4);
+        let mut broken = ball.filtered(|t| t != 100 && t != 101);
+        broken.triangles[7].swap(0, 1);
+        let p = Part::prepare(&broken).unwrap();
+        assert!(!p.facts.closed && p.facts.defects.len() == 2, "{:?}", p.facts.defects);
+        assert!(p.distance.inside(DVec3::ZERO) && !p.distance.inside(DVec3::X * 21.0));
+        assert!(Part::prepare(&ball).unwrap().facts.defects.is_empty());
+    }
+
+    #[test]
+    fn what_encloses_nothing_is_refused() {
+        let flat = TriMesh::cuboid(DVec3::ZERO, DVec3::new(10.0, 10.0, 0.0));
+        assert!(Part::prepare(&flat).is_err_and(|e| e.message.contains("flat")));
+        let huge = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(1e8));
+        assert!(Part::prepare(&huge).is_err());
+        let mut none = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
+        none.triangles.clear();
+        assert!(Part::prepare(&none).is_err());
+    }
+}

@@ -1,0 +1,142 @@
+//! One vertex from the planes at the hits of its loop.
+
+use glam::{DMat3, DVec3};
+
+/// A vertex with what repair needs to take it back.
+#[derive(Clone, Copy, Default, Debug)]
+pub struct Placed {
+    pub point: DVec3,
+    /// From `point` to the mean of the loop's hits.
+    pub to_mean: [f32; 3],
+    pub step: f32,
+    /// The normals of the loop differ: an edge or a corner passes here.
+    pub crease: bool,
+    /// The vertex lies outside its own cell.
+    pub left_cell: bool,
+}
+
+/// Hits of a loop in units of the step, relative to the cell's low corner.
+#[derive(Default)]
+pub struct Planes {
+    points: [DVec3; 12],
+    normals: [DVec3; 12],
+    count: usize,
+}
+
+/// Directions with less than this share of the largest eigenvalue are left at the mean.
+const CUTOFF: f64 = 0.1;
+/// How far a vertex may leave its cell, in steps.
+const MARGIN: f64 = 0.5;
+
+impl Planes {
+    pub fn add(&mut self, p: DVec3, n: [f32; 3]) {
+        self.points[self.count] = p;
+        self.normals[self.count] = DVec3::new(n[0] as f64, n[1] as f64, n[2] as f64);
+        self.count += 1;
+    }
+
+    /// Least squares distance to the planes around the mean of the hits, by eigenvectors truncated
+    /// at [`CUTOFF`], clipped to the cell grown by [`MARGIN`].
+    pub fn place(&self, corner: DVec3, step: f64) -> Placed {
+        let (points, normals) = (&self.points[..self.count], &self.normals[..self.count]);
+        let mean = points.iter().sum::<DVec3>() / self.count as f64;
+        let direction = normals.iter().sum::<DVec3>().normalize_or_zero();
+        let smooth = normals.iter().all(|n| n.dot(direction) > 0.97);
+        let local = if smooth {
+            let (mut up, mut down) = (0.0, 0.0);
+            for (p, n) in points.iter().zip(normals) {
+                let along = n.dot(direction);
+                up += along * n.dot(*p - mean);
+                down += along * along;
+            }
+            mean + direction * (up / down)
+        } else {
+            let mut a = DMat3::ZERO;
+            let mut b = DVec3::ZERO;
+            for (p, n) in points.iter().zip(normals) {
+                a += DMat3::from_cols(*n * n.x, *n * n.y, *n * n.z);
+                b += *n * n.dot(*p - mean);
+            }
+            let (values, vectors) = eigen(a);
+            let largest = values.iter().copied().fold(0.0, f64::max);
+            (0..3)
+                .filter(|&i| values[i] > CUTOFF * largest)
+                .fold(mean, |x, i| x + vectors[i] * (vectors[i].dot(b) / values[i]))
+        };
+        let clipped = local.clamp(DVec3::splat(-MARGIN), DVec3::splat(1.0 + MARGIN));
+        let outside = clipped.min_element() < 0.0 || clipped.max_element() > 1.0;
+        Placed {
+            point: corner + clipped * step,
+            to_mean: ((mean - clipped) * step).as_vec3().to_array(),
+            step: step as f32,
+            crease: !smooth,
+            left_cell: outside,
+        }
+    }
+}
+
+/// Eigenvalues and eigenvectors of a symmetric matrix by cyclic Jacobi rotations.
+pub fn eigen(m: DMat3) -> ([f64; 3], [DVec3; 3]) {
+    let mut a = m.to_cols_array_2d();
+    let mut v = DMat3::IDENTITY.to_cols_array_2d();
+    for _ in 0..12 {
+        let off = a[0][1] * a[0][1] + a[0][2] * a[0][2] + a[1][2] * a[1][2];
+        if off < 1e-24 {
+            break;
+        }
+        for (p, q) in [(0, 1), (0, 2), (1, 2)] {
+            if a[p][q].abs() < 1e-300 {
+                continue;
+            }
+            let theta = (a[q][q] - a[p][p]) / (2.0 * a[p][q]);
+            let t = theta.signum() / (theta.abs() + (theta * theta + 1.0).sqrt());
+            let c = 1.0 / (t * t + 1.0).sqrt();
+            let s = t * c;
+            for k in 0..3 {
+                let (x, y) = (a[k][p], a[k][q]);
+                (a[k][p], a[k][q]) = (c * x - s * y, s * x + c * y);
+            }
+            for k in 0..3 {
+                let (x, y) = (a[p][k], a[q][k]);
+                (a[p][k], a[q][k]) = (c * x - s * y, s * x + c * y);
+                let (x, y) = (v[p][k], v[q][k]);
+                (v[p][k], v[q][k]) = (c * x - s * y, s * x + c * y);
+            }
+        }
+    }
+    ([a[0][0], a[1][1], a[2][2]], v.map(DVec3::from))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn eigenvectors_satisfy_their_equation(v in proptest::array::uniform6(-3.0..3.0f64)) {
+            let m = DMat3::from_cols_array(&[v[0], v[1], v[2], v[1], v[3], v[4], v[2], v[4], v[5]]);
+            let (values, vectors) = eigen(m);
+            for i in 0..3 {
+                prop_assert!((m * vectors[i] - vectors[i] * values[i]).length() < 1e-8);
+                prop_assert!((vectors[i].length() - 1.0).abs() < 1e-9);
+            }
+        }
+    }
+
+    #[test]
+    fn three_planes_meet_in_their_corner() {
+        let corner = DVec3::new(0.3, 0.6, 0.8);
+        let mut p = Planes::default();
+        for axis in 0..3 {
+            let n = [DVec3::X, DVec3::Y, DVec3::Z][axis];
+            for shift in [0.1, 0.25] {
+                let mut q = corner - DVec3::splat(shift);
+                q[axis] = corner[axis];
+                p.add(q, n.as_vec3().to_array());
+            }
+        }
+        let placed = p.place(DVec3::ZERO, 1.0);
+        assert!(placed.crease && placed.point.distance(corner) < 1e-7);
+    }
+}

@@ -1,0 +1,320 @@
+//! The recipe: every value of every step, small readable JSON.
+//!
+//! Lengths are in millimetres, angles in degrees, densities in g/cm³. With the part, a recipe gives
+//! the same mesh bit for bit. Values that no step could use are refused in [`Recipe::validate`],
+//! in one place and in words for a person.
+
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+use ulmix_mesh::Bounds;
+use utoipa::ToSchema;
+
+/// Version of the recipe's form; older ones are brought up by [`Recipe::from_json`].
+pub const VERSION: u32 = 1;
+
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Recipe {
+    /// Version of this form.
+    pub ulmix: u32,
+    pub zones: Zones,
+    pub structure: Structure,
+    pub thicken: Thicken,
+    pub mesh: MeshStep,
+    pub material: Material,
+}
+
+/// Where the part may be hollow. Everything that is not kept solid is filled.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Zones {
+    /// Material within this distance of the outer surface stays solid; 0 for none. mm.
+    pub skin_mm: f64,
+    pub keep_solid: Vec<KeepSolid>,
+}
+
+/// A named cylinder of the part that stays solid.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct KeepSolid {
+    pub name: String,
+    /// Centre of the first end. mm.
+    pub base_mm: [f64; 3],
+    /// From the first end to the second. mm.
+    pub axis_mm: [f64; 3],
+    pub radius_mm: f64,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum SurfaceKind {
+    Gyroid,
+    SchwarzP,
+    SchwarzD,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Form {
+    /// Material around the surface.
+    Walls,
+    /// Material on one side of it.
+    Network,
+}
+
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Structure {
+    pub kind: SurfaceKind,
+    pub form: Form,
+    /// Cell size along the cell's own axes. mm.
+    pub cell_mm: [f64; 3],
+    pub shift_mm: [f64; 3],
+    /// Turned about x, then y, then z. Degrees.
+    pub rotation_deg: [f64; 3],
+}
+
+impl Default for Structure {
+    fn default() -> Self {
+        Structure {
+            kind: SurfaceKind::Gyroid,
+            form: Form::Walls,
+            cell_mm: [12.0; 3],
+            shift_mm: [0.0; 3],
+            rotation_deg: [0.0; 3],
+        }
+    }
+}
+
+/// Which of the two linked values was typed last; the other follows.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case", tag = "lead", deny_unknown_fields)]
+pub enum Thicken {
+    Thickness {
+        /// Wall, or strut of a network at its narrowest. mm.
+        thickness_mm: f64,
+    },
+    RelativeDensity {
+        /// Solid share of the fill zone. Percent.
+        percent: f64,
+    },
+}
+
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct MeshStep {
+    /// Grid step of the final mesh; absent: chosen from thickness and part. mm.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub step_mm: Option<f64>,
+    /// Greatest deviation that reduction may cause. mm.
+    pub reduce_mm: f64,
+    /// Loose pieces smaller than this are removed. mm³.
+    pub crumb_mm3: f64,
+}
+
+impl Default for MeshStep {
+    fn default() -> Self {
+        MeshStep { step_mm: None, reduce_mm: 0.02, crumb_mm3: 20.0 }
+    }
+}
+
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Material {
+    pub name: String,
+    /// g/cm³.
+    pub density: f64,
+}
+
+/// Common print materials with typical densities in g/cm³.
+pub const MATERIALS: [(&str, f64); 8] = [
+    ("PA12", 1.01),
+    ("PA11", 1.03),
+    ("PLA", 1.24),
+    ("PETG", 1.27),
+    ("TPU", 1.2),
+    ("AlSi10Mg", 2.67),
+    ("Ti-6Al-4V", 4.43),
+    ("Steel 316L", 7.95),
+];
+
+/// A value that cannot be used: where, what is wrong, what to do.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{message}")]
+pub struct RecipeError {
+    pub field: String,
+    pub message: String,
+    pub hint: String,
+}
+
+impl Recipe {
+    /// First values for a part: cell an eighth of its middle dimension, wall an eighth of the cell.
+    pub fn for_part(bounds: &Bounds) -> Recipe {
+        let mut sides = bounds.size().to_array();
+        sides.sort_by(f64::total_cmp);
+        let cell = round_two(sides[1] / 8.0);
+        Recipe {
+            ulmix: VERSION,
+            zones: Zones::default(),
+            structure: Structure { cell_mm: [cell; 3], ..Default::default() },
+            thicken: Thicken::Thickness { thickness_mm: round_two(cell / 8.0) },
+            mesh: MeshStep {
+                step_mm: None,
+                reduce_mm: round_two((cell / 600.0).clamp(1e-4, 1.0)),
+                crumb_mm3: round_two((cell / 4.0).powi(3)),
+            },
+            material: Material { name: MATERIALS[0].0.into(), density: MATERIALS[0].1 },
+        }
+    }
+
+    pub fn from_json(text: &str) -> Result<Recipe, RecipeError> {
+        let refuse = |message: String, hint: &str| RecipeError { field: "recipe".into(), message, hint: hint.into() };
+        let value: serde_json::Value = serde_json::from_str(text).map_err(|e| {
+            refuse(format!("The recipe is not valid JSON: {e}."), "Export the recipe again from the bench.")
+        })?;
+        match value["ulmix"].as_u64() {
+            Some(v) if v == VERSION as u64 => {}
+            Some(v) => {
+                return Err(refuse(
+                    format!("The recipe has version {v}; this program reads version {VERSION}."),
+                    "Open it with the program version that wrote it.",
+                ))
+            }
+            None => return Err(refuse("The file is not an Ulmix recipe.".into(), "Choose a recipe exported from the bench.")),
+        }
+        serde_json::from_value(value)
+            .map_err(|e| refuse(format!("The recipe cannot be read: {e}."), "Correct that value or export the recipe again."))
+    }
+
+    pub fn to_json(&self) -> String {
+        serde_json::to_string_pretty(self).expect("a recipe holds only plain values") + "\n"
+    }
+
+    /// Refuses values that no step could use. Limits follow the part, whose box is `bounds`.
+    pub fn validate(&self, bounds: &Bounds) -> Result<(), RecipeError> {
+        let longest = bounds.size().max_element();
+        let check = |field: &str, what: &str, unit: &str, v: f64, low: f64, high: f64| {
+            if v.is_finite() && v >= low && v <= high {
+                return Ok(());
+            }
+            let unit = if unit.is_empty() { String::new() } else { format!(" {unit}") };
+            Err(RecipeError {
+                field: field.into(),
+                message: format!("{what} is {}{unit}.", plain(v)),
+                hint: format!("Choose a value from {} to {}{unit}.", plain(low), plain(high)),
+            })
+        };
+        check("zones.skin_mm", "The skin's depth", "mm", self.zones.skin_mm, 0.0, longest)?;
+        for (i, z) in self.zones.keep_solid.iter().enumerate() {
+            let at = format!("zones.keep_solid.{i}");
+            check(&at, &format!("The radius of “{}”", z.name), "mm", z.radius_mm, 1e-3, 10.0 * longest)?;
+            let length = z.axis_mm.iter().map(|v| v * v).sum::<f64>().sqrt();
+            check(&at, &format!("The length of “{}”", z.name), "mm", length, 1e-3, 100.0 * longest)?;
+            for v in z.base_mm {
+                check(&at, &format!("A place of “{}”", z.name), "mm", v, -1e6, 1e6)?;
+            }
+        }
+        for v in self.structure.cell_mm {
+            check("structure.cell_mm", "The cell size", "mm", v, longest / 200.0, 4.0 * longest)?;
+        }
+        for v in self.structure.shift_mm {
+            check("structure.shift_mm", "The shift", "mm", v, -10.0 * longest, 10.0 * longest)?;
+        }
+        for v in self.structure.rotation_deg {
+            check("structure.rotation_deg", "The rotation", "°", v, -360.0, 360.0)?;
+        }
+        match self.thicken {
+            Thicken::Thickness { thickness_mm } => {
+                let most = self.structure.cell_mm.iter().copied().fold(f64::INFINITY, f64::min);
+                check("thicken.thickness_mm", "The thickness", "mm", thickness_mm, longest / 5000.0, most)?;
+            }
+            Thicken::RelativeDensity { percent } => {
+                check("thicken.percent", "The relative density", "%", percent, 1.0, 95.0)?;
+            }
+        }
+        if let Some(step) = self.mesh.step_mm {
+            check("mesh.step_mm", "The grid step", "mm", step, longest / 3000.0, longest / 8.0)?;
+        }
+        check("mesh.reduce_mm", "The reduction's deviation", "mm", self.mesh.reduce_mm, 0.0, longest / 50.0)?;
+        check("mesh.crumb_mm3", "The size of loose crumbs", "mm³", self.mesh.crumb_mm3, 0.0, longest.powi(3))?;
+        check("material.density", "The material's density", "g/cm³", self.material.density, 0.01, 25.0)
+    }
+}
+
+/// SHA-256 of a value's JSON, as a stage key.
+pub fn key_of(parts: &[&dyn erased::Json]) -> String {
+    let mut h = Sha256::new();
+    for p in parts {
+        h.update(p.json().as_bytes());
+        h.update([0]);
+    }
+    h.finalize().iter().map(|b| format!("{b:02x}")).collect()
+}
+
+mod erased {
+    /// Anything that serialises, behind one reference type.
+    pub trait Json {
+        fn json(&self) -> String;
+    }
+    impl<T: serde::Serialize> Json for T {
+        fn json(&self) -> String {
+            serde_json::to_string(self).expect("stage keys hold only plain values")
+        }
+    }
+}
+
+/// Two significant digits, for first values a person would have typed.
+pub fn round_two(v: f64) -> f64 {
+    if v <= 0.0 || !v.is_finite() {
+        return v;
+    }
+    let unit = 10f64.powf(v.log10().floor() - 1.0);
+    let r = (v / unit).round();
+    // Dividing by the inverse keeps short decimals short (0.35, not 0.35000000000000003).
+    if unit < 1.0 { r / (1.0 / unit).round() } else { r * unit }
+}
+
+fn plain(v: f64) -> String {
+    if v == v.trunc() && v.abs() < 1e9 { format!("{v}") } else { format!("{:.3}", v) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use glam::DVec3;
+
+    fn bounds() -> Bounds {
+        Bounds { min: DVec3::ZERO, max: DVec3::new(120.0, 72.0, 88.0) }
+    }
+
+    #[test]
+    fn first_values_follow_the_part_and_survive_json() {
+        let r = Recipe::for_part(&bounds());
+        assert_eq!(r.structure.cell_mm, [11.0; 3]);
+        assert_eq!(r.thicken, Thicken::Thickness { thickness_mm: 1.4 });
+        assert_eq!(Recipe::from_json(&r.to_json()).unwrap(), r);
+        assert!(r.validate(&bounds()).is_ok());
+        let tiny = Recipe::for_part(&Bounds { min: DVec3::ZERO, max: DVec3::splat(0.3) });
+        assert!(tiny.validate(&Bounds { min: DVec3::ZERO, max: DVec3::splat(0.3) }).is_ok());
+    }
+
+    #[test]
+    fn unusable_values_are_named() {
+        let mut r = Recipe::for_part(&bounds());
+        r.structure.cell_mm[1] = f64::NAN;
+        let e = r.validate(&bounds()).unwrap_err();
+        assert_eq!((e.field.as_str(), e.message.as_str()), ("structure.cell_mm", "The cell size is NaN mm."));
+        r.structure.cell_mm[1] = 12.0;
+        r.thicken = Thicken::RelativeDensity { percent: 0.0 };
+        assert_eq!(r.validate(&bounds()).unwrap_err().field, "thicken.percent");
+        for bad in ["", "{}", "{\"ulmix\":99}", "{\"ulmix\":1}", "[1]"] {
+            assert!(!Recipe::from_json(bad).unwrap_err().hint.is_empty());
+        }
+    }
+
+    #[test]
+    fn keys_tell_values_apart() {
+        assert_ne!(key_of(&[&1.0, &2.0]), key_of(&[&1.0, &3.0]));
+        assert_eq!(key_of(&[&"a"]), key_of(&[&"a"]));
+    }
+}

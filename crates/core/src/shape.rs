@@ -1,0 +1,387 @@
+//! The composed shape: part ∩ (lattice ∪ skin ∪ kept solids), with exact hits for the polygoniser.
+
+use crate::grid::{Bits, Grid};
+use crate::part::Part;
+use crate::polygonise::{Hit, Shape};
+use crate::recipe::{Form, KeepSolid, SurfaceKind};
+use crate::sample::PartBits;
+use crate::surface::{gyroid, schwarz_d, schwarz_p, Expansion, Lattice};
+use glam::DVec3;
+use rayon::prelude::*;
+use std::cell::RefCell;
+use std::f64::consts::TAU;
+use ulmix_mesh::bvh::SegmentHit;
+
+/// A kept solid: a cylinder with flat ends.
+#[derive(Clone, Debug)]
+pub struct Cylinder {
+    base: DVec3,
+    axis: DVec3,
+    length: f64,
+    radius: f64,
+}
+
+impl Cylinder {
+    pub fn new(k: &KeepSolid) -> Cylinder {
+        let along = DVec3::from(k.axis_mm);
+        Cylinder { base: k.base_mm.into(), axis: along.normalize_or(DVec3::Z), length: along.length(), radius: k.radius_mm }
+    }
+
+    /// Negative inside; exact inside and beside, a lower bound past the rims.
+    pub fn value(&self, p: DVec3) -> f64 {
+        let q = p - self.base;
+        let along = q.dot(self.axis);
+        let out = (q - self.axis * along).length() - self.radius;
+        out.max(-along).max(along - self.length)
+    }
+
+    fn normal(&self, p: DVec3) -> DVec3 {
+        let q = p - self.base;
+        let along = q.dot(self.axis);
+        let radial = q - self.axis * along;
+        let out = radial.length() - self.radius;
+        if out >= -along && out >= along - self.length {
+            radial.normalize_or(self.axis)
+        } else if -along > along - self.length {
+            -self.axis
+        } else {
+            self.axis
+        }
+    }
+}
+
+/// What a place of the result belongs to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[repr(u8)]
+pub enum Role {
+    Fill = 0,
+    Skin = 1,
+    Solid = 2,
+}
+
+pub struct Composed<'a> {
+    pub part: &'a Part,
+    pub lattice: Lattice,
+    pub skin: f64,
+    pub solids: Vec<Cylinder>,
+    pub step: f64,
+}
+
+impl Composed<'_> {
+    /// Signs of the whole shape, from the part's; computes the lattice only where it decides.
+    pub fn signs(&self, grid: &Grid, part: &PartBits) -> Bits {
+        let mut out = Bits::new(grid);
+        let rows = grid.size.y as usize;
+        let words = grid.words();
+        let deep = part.deep.as_ref().unwrap_or(&part.inside);
+        let kernel = Kernel::new(self.lattice.clone(), grid);
+        out.par_layers_mut(1).for_each(|(k, layer)| {
+            let mut bulk = Bulk::default();
+            for j in 0..rows {
+                let (inside, deep) = (part.inside.row(j, k), deep.row(j, k));
+                for w in 0..words {
+                    if inside[w] == 0 {
+                        continue;
+                    }
+                    let mut solid = !deep[w];
+                    let open = inside[w] & !solid;
+                    if open != 0 {
+                        solid |= self.solid_word(grid, w, j, k);
+                        if inside[w] & !solid != 0 {
+                            solid |= kernel.word(&mut bulk, w, j, k);
+                        }
+                    }
+                    layer[j * words + w] = inside[w] & solid;
+                }
+            }
+        });
+        out
+    }
+
+    /// Samples of the part that are not skin and not kept solid.
+    pub fn fill_zone(&self, grid: &Grid, part: &PartBits) -> Bits {
+        let mut out = Bits::new(grid);
+        let deep = part.deep.as_ref().unwrap_or(&part.inside);
+        let words = grid.words();
+        out.par_layers_mut(1).for_each(|(k, layer)| {
+            for j in 0..grid.size.y as usize {
+                for (w, &d) in deep.row(j, k).iter().enumerate().filter(|(_, d)| **d != 0) {
+                    layer[j * words + w] = d & !self.solid_word(grid, w, j, k);
+                }
+            }
+        });
+        out
+    }
+
+    /// Which of 64 samples lie in a kept solid.
+    fn solid_word(&self, grid: &Grid, w: usize, j: usize, k: usize) -> u64 {
+        let middle = grid.at(64 * w as u32, j as u32, k as u32) + DVec3::X * (31.5 * grid.step);
+        let reach = 32.0 * grid.step;
+        let mut out = 0;
+        for c in &self.solids {
+            if c.value(middle) < reach {
+                for i in 0..64 {
+                    out |= ((c.value(grid.at(64 * w as u32 + i, j as u32, k as u32)) < 0.0) as u64) << i;
+                }
+            }
+        }
+        out
+    }
+
+    /// What the material at `p`, inside the part, belongs to.
+    pub fn role(&self, p: DVec3) -> Role {
+        if self.solids.iter().any(|c| c.value(p) < 0.0) {
+            Role::Solid
+        } else if self.skin > 0.0 && self.part.bvh().nearest(p, self.skin * self.skin).is_some() {
+            Role::Skin
+        } else {
+            Role::Fill
+        }
+    }
+
+    fn skin_value(&self, p: DVec3) -> f64 {
+        -self.skin - self.part.distance.value(p)
+    }
+
+    /// Leaving the part: the first triangle met, or across a hole where the winding turns.
+    fn part_exit(&self, a: DVec3, b: DVec3) -> (f64, DVec3) {
+        thread_local!(static HITS: RefCell<Vec<SegmentHit>> = const { RefCell::new(Vec::new()) });
+        let first = HITS.with_borrow_mut(|hits| {
+            self.part.distance.segment_hits(a, b, hits);
+            let leaving = |h: &&SegmentHit| self.part.distance.face_normal(h.triangle).dot(b - a) > 0.0;
+            let by_t = |x: &&SegmentHit, y: &&SegmentHit| x.t.total_cmp(&y.t).then(x.triangle.cmp(&y.triangle));
+            hits.iter().filter(leaving).min_by(by_t).or_else(|| hits.iter().min_by(by_t)).copied()
+        });
+        if let Some(h) = first {
+            return (h.t, self.part.distance.face_normal(h.triangle));
+        }
+        let t = bisect(|t| if self.part.distance.inside(a.lerp(b, t)) { -1.0 } else { 1.0 });
+        (t, self.part.distance.normal_near(a.lerp(b, t), self.step))
+    }
+}
+
+impl Shape for Composed<'_> {
+    fn hit(&self, a: DVec3, b: DVec3) -> Hit {
+        let part_b = if self.part.distance.bvh().nearest(b, 1.01 * self.step * self.step).is_some() {
+            self.part.distance.value(b)
+        } else {
+            -self.step
+        };
+        // Leaving the union of the inner operands: the last exit, unless another takes over first.
+        let mut exit: Option<(f64, DVec3)> = None;
+        let mut takeover = f64::INFINITY;
+        let mut stays = false;
+        let mut consider = |va: f64, vb: f64, root: &dyn Fn() -> f64, normal: &dyn Fn(DVec3) -> DVec3| {
+            match (va < 0.0, vb < 0.0) {
+                (true, true) => stays = true,
+                (true, false) => {
+                    let t = root();
+                    if exit.is_none_or(|e| t > e.0) {
+                        exit = Some((t, normal(a.lerp(b, t))));
+                    }
+                }
+                (false, true) => takeover = takeover.min(root()),
+                (false, false) => {}
+            }
+        };
+        let l = |p: DVec3| self.lattice.value(p);
+        let (la, lb) = (l(a), l(b));
+        consider(la, lb, &|| root(|t| l(a.lerp(b, t)), la, lb), &|p| self.lattice.normal(p));
+        for c in &self.solids {
+            let (va, vb) = (c.value(a), c.value(b));
+            consider(va, vb, &|| root(|t| c.value(a.lerp(b, t)), va, vb), &|p| c.normal(p));
+        }
+        if self.skin > 0.0 {
+            let (va, vb) = (self.skin_value(a), self.skin_value(b));
+            consider(va, vb, &|| root(|t| self.skin_value(a.lerp(b, t)), va, vb), &|p| {
+                let near = self.part.bvh().nearest(p, f64::INFINITY);
+                near.map_or(DVec3::Z, |n| (p - n.point).normalize_or(DVec3::Z))
+            });
+        }
+        let inner = exit.filter(|e| !stays && takeover > e.0);
+        let outer = (part_b >= 0.0).then(|| self.part_exit(a, b));
+        let (t, n) = match (inner, outer) {
+            (Some(i), Some(o)) => if i.0 < o.0 { i } else { o },
+            (Some(one), None) | (None, Some(one)) => one,
+            // Signs in bulk are 32-bit: a sample within rounding of the border.
+            (None, None) => {
+                let nearer_b = la.abs() > lb.abs();
+                (if nearer_b { 1.0 } else { 0.0 }, self.lattice.normal(if nearer_b { b } else { a }))
+            }
+        };
+        Hit { t: t as f32, normal: n.as_vec3().to_array() }
+    }
+
+    fn value(&self, p: DVec3) -> f64 {
+        let part = self.part.distance.value(p);
+        let skin = if self.skin > 0.0 { -self.skin - part } else { f64::INFINITY };
+        let solid = self.solids.iter().map(|c| c.value(p)).fold(f64::INFINITY, f64::min);
+        part.max(self.lattice.value(p).min(skin).min(solid))
+    }
+}
+
+/// Root in [0, 1] of a function with values of different sign at the ends (Illinois method).
+fn root(f: impl Fn(f64) -> f64, fa: f64, fb: f64) -> f64 {
+    let (mut a, mut b, mut fa, mut fb) = (0.0, 1.0, fa, fb);
+    for _ in 0..16 {
+        let t = (a * fb - b * fa) / (fb - fa);
+        let v = f(t);
+        if v.abs() < 1e-9 || b - a < 1e-7 {
+            return t;
+        }
+        if (v < 0.0) == (fb < 0.0) {
+            (b, fb) = (t, v);
+            fa *= 0.5;
+        } else {
+            (a, fa) = (t, v);
+            fb *= 0.5;
+        }
+    }
+    0.5 * (a + b)
+}
+
+fn bisect(f: impl Fn(f64) -> f64) -> f64 {
+    let (mut low, mut high) = (0.0, 1.0);
+    for _ in 0..30 {
+        let mid = 0.5 * (low + high);
+        *(if f(mid) < 0.0 { &mut low } else { &mut high }) = mid;
+    }
+    0.5 * (low + high)
+}
+
+/// Signs of the lattice in bulk: 64 samples at a time in 32 bits.
+struct Kernel {
+    lattice: Lattice,
+    grid: Grid,
+    /// Phase change per grid step along x, y and z.
+    along: [DVec3; 3],
+    first: DVec3,
+    /// Sines and cosines by sample index when the cell's axes are the grid's.
+    tables: Option<[Vec<(f32, f32)>; 3]>,
+}
+
+#[derive(Default)]
+struct Bulk {
+    s: [[f32; 32]; 3],
+    c: [[f32; 32]; 3],
+}
+
+impl Kernel {
+    fn new(lattice: Lattice, grid: &Grid) -> Kernel {
+        let s = &lattice.surface;
+        let first = s.phases(grid.origin);
+        let along = [DVec3::X, DVec3::Y, DVec3::Z].map(|a| s.turn * (a * grid.step) * s.wave);
+        let straight = (0..3).all(|a| (0..3).all(|b| a == b || along[a][b].abs() < 1e-12));
+        let tables = straight.then(|| {
+            let size = [grid.words() as u32 * 64, grid.size.y, grid.size.z];
+            [0, 1, 2].map(|a| {
+                (0..size[a])
+                    .map(|i| {
+                        let (s, c) = (first[a] + along[a][a] * i as f64).sin_cos();
+                        (s as f32, c as f32)
+                    })
+                    .collect()
+            })
+        });
+        Kernel { lattice, grid: grid.clone(), along, first, tables }
+    }
+
+    /// Bit i set when sample `64 w + i` of the row lies in the lattice.
+    fn word(&self, bulk: &mut Bulk, w: usize, j: usize, k: usize) -> u64 {
+        (0..2).fold(0, |out, half| {
+            self.prepare(bulk, 64 * w + 32 * half, j, k);
+            let bits = match self.lattice.surface.kind {
+                SurfaceKind::Gyroid => self.signs(bulk, gyroid::<f32>),
+                SurfaceKind::SchwarzP => self.signs(bulk, schwarz_p::<f32>),
+                SurfaceKind::SchwarzD => self.signs(bulk, schwarz_d::<f32>),
+            };
+            out | (bits as u64) << (32 * half)
+        })
+    }
+
+    fn prepare(&self, bulk: &mut Bulk, i0: usize, j: usize, k: usize) {
+        if let Some([x, y, z]) = &self.tables {
+            for i in 0..32 {
+                (bulk.s[0][i], bulk.c[0][i]) = x[i0 + i];
+            }
+            for (axis, (s, c)) in [(1, y[j]), (2, z[k])] {
+                bulk.s[axis] = [s; 32];
+                bulk.c[axis] = [c; 32];
+            }
+            return;
+        }
+        let phase = self.first + self.along[0] * i0 as f64 + self.along[1] * j as f64 + self.along[2] * k as f64;
+        for axis in 0..3 {
+            let (mut s, mut c) = (phase[axis] % TAU).sin_cos();
+            let (ds, dc) = self.along[0][axis].sin_cos();
+            for i in 0..32 {
+                (bulk.s[axis][i], bulk.c[axis][i]) = (s as f32, c as f32);
+                (s, c) = (s * dc + c * ds, c * dc - s * ds);
+            }
+        }
+        debug_assert!(i0 <= self.grid.words() * 64);
+    }
+
+    /// The same distance as [`crate::surface::Surface::distance`], written so that it vectorises.
+    #[inline(always)]
+    fn signs(&self, bulk: &Bulk, surface: impl Fn([f32; 3], [f32; 3]) -> Expansion<f32>) -> u32 {
+        let k = self.lattice.surface.wave.as_vec3();
+        let (kx, ky, kz) = (k.x, k.y, k.z);
+        let level = self.lattice.level as f32;
+        let walls = self.lattice.form == Form::Walls;
+        let mut inside = [0f32; 32];
+        for i in 0..32 {
+            let s = [bulk.s[0][i], bulk.s[1][i], bulk.s[2][i]];
+            let c = [bulk.c[0][i], bulk.c[1][i], bulk.c[2][i]];
+            let (f, g, h) = surface(s, c);
+            let (gx, gy, gz) = (g[0] * kx, g[1] * ky, g[2] * kz);
+            let gg = (gx * gx + gy * gy + gz * gz).max(1e-30);
+            let (ax, ay, az) = (gx * kx, gy * ky, gz * kz);
+            let bend = ax * ax * h[0] + ay * ay * h[1] + az * az * h[2]
+                + 2.0 * (ax * ay * h[3] + ay * az * h[4] + az * ax * h[5]);
+            let under = (gg - 2.0 * f * bend / gg).max(0.0);
+            let d = 2.0 * f / (gg.sqrt() + under.sqrt()).max(1e-12);
+            inside[i] = if walls { d.abs() - level } else { level - d };
+        }
+        inside.iter().enumerate().fold(0, |m, (i, v)| m | ((*v < 0.0) as u32) << i)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::recipe::Structure;
+    use crate::sample::sample_part;
+    use crate::surface::Surface;
+    use ulmix_mesh::TriMesh;
+
+    #[test]
+    fn bulk_signs_equal_the_exact_value_away_from_rounding() {
+        let part = Part::prepare(&TriMesh::sphere(11.0, 4)).unwrap();
+        let grid = Grid::covering(&part.mesh.bounds(), 0.45);
+        for (kind, rotation_deg) in [
+            (SurfaceKind::Gyroid, [0.0; 3]),
+            (SurfaceKind::SchwarzP, [20.0, 0.0, 5.0]),
+            (SurfaceKind::SchwarzD, [0.0, 90.0, 33.0]),
+        ] {
+            for form in [Form::Walls, Form::Network] {
+                let structure = Structure { kind, form, cell_mm: [7.0, 8.0, 9.0], rotation_deg, ..Default::default() };
+                let lattice = Lattice::new(Surface::new(&structure, DVec3::ZERO), form, 1.1);
+                let solid = KeepSolid { name: "x".into(), base_mm: [3.0, 0.0, -9.0], axis_mm: [0.0, 1.0, 20.0], radius_mm: 3.0 };
+                let shape = Composed { part: &part, lattice, skin: 1.3, solids: vec![Cylinder::new(&solid)], step: grid.step };
+                let bits = sample_part(&part.distance, &grid, shape.skin, &|| false).unwrap();
+                let signs = shape.signs(&grid, &bits);
+                for k in 0..grid.size.z {
+                    for j in 0..grid.size.y {
+                        for i in 0..grid.size.x {
+                            let v = shape.value(grid.at(i, j, k));
+                            if v.abs() > 1e-4 {
+                                assert_eq!(signs.get(i, j, k), v < 0.0, "{kind:?} {form:?} at {i} {j} {k}: {v}");
+                            }
+                        }
+                    }
+                }
+            }
+        }
+    }
+}
