@@ -1,6 +1,7 @@
 //! Parts of the Reedling drift buoy, made face by face.
 
 use crate::recipe::{KeepSolid, Recipe, Zones};
+use ulmix_formats::stl;
 use glam::{DVec2, DVec3};
 use std::f64::consts::{PI, TAU};
 use ulmix_mesh::{weld::weld, TriMesh};
@@ -10,6 +11,7 @@ use ulmix_mesh::{weld::weld, TriMesh};
 pub fn keel_bracket() -> (TriMesh, Recipe) {
     let mesh = bracket();
     let mut recipe = Recipe::for_part(&mesh.bounds());
+    recipe.name = "Keel bracket".into();
     let boss = |name: &str, y: f64| KeepSolid {
         name: name.into(),
         base_mm: [BOSS_X, y, -1.0],
@@ -30,6 +32,17 @@ pub fn keel_bracket() -> (TriMesh, Recipe) {
         ],
     };
     (mesh, recipe)
+}
+
+/// The keel bracket as the file a person would bring, and its first recipe.
+pub fn keel_bracket_file() -> (Vec<u8>, Recipe) {
+    let (mesh, recipe) = keel_bracket();
+    (stl::write(&mesh), recipe)
+}
+
+/// A box from the origin, in mm, as a file.
+pub fn box_file(size_mm: [f64; 3]) -> Vec<u8> {
+    stl::write(&TriMesh::cuboid(DVec3::ZERO, size_mm.into()))
 }
 
 const LENGTH: f64 = 120.0;

@@ -1,8 +1,33 @@
+//! The job of Ulmix: a part and a recipe become a lighter, closed, printable mesh.
+//!
+//! No interface, no database and no clock here: functions take data, a watcher with a cancel
+//! question, and give data or a typed error. Lengths are millimetres, angles degrees.
+//!
+//! | module | idea |
+//! |---|---|
+//! | [`recipe`] | every value of every step |
+//! | [`part`] | what came in, made ready, and the facts about it |
+//! | [`demo`] | the Reedling parts |
+//! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
+//! | [`surface`] | periodic surfaces, true thickness, density |
+//! | [`shape`] | part, lattice, skin and kept solids as one field |
+//! | [`polygonise`] | signs and exact hits to a closed mesh |
+//! | [`occlusion`] | shade for the picture |
+//! | [`report`] | numbers and checks |
+//! | [`export`] | files, read again before they are offered |
+//! | [`trig`] | sine and cosine, the same bits everywhere |
+//! | [`pipeline`] | the stages in order, cached |
+
 pub mod demo;
+pub mod export;
 pub mod grid;
+pub mod occlusion;
 pub mod part;
+pub mod pipeline;
 pub mod polygonise;
 pub mod recipe;
+pub mod report;
 pub mod sample;
 pub mod shape;
 pub mod surface;
+pub mod trig;

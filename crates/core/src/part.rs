@@ -2,7 +2,8 @@
 
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
-use ulmix_formats::FormatError;
+use crate::recipe::Unit;
+use ulmix_formats::{FormatError, Limits};
 use ulmix_mesh::topology::piece_volumes;
 use ulmix_mesh::{orient::orient, weld::weld, Bvh, SignedDistance, Topology, TriMesh};
 use utoipa::ToSchema;
@@ -30,28 +31,15 @@ pub struct PartFacts {
     pub defects: Vec<String>,
 }
 
-/// Units a file without its own may be in.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum Unit {
-    Mm,
-    Cm,
-    M,
-    Inch,
-}
-
-impl Unit {
-    pub fn millimetres(self) -> f64 {
-        match self {
-            Unit::Mm => 1.0,
-            Unit::Cm => 10.0,
-            Unit::M => 1000.0,
-            Unit::Inch => 25.4,
-        }
-    }
-}
-
 impl Part {
+    /// Reads a file of any known format. `unit` counts when the file states none.
+    pub fn read(bytes: &[u8], unit: Unit) -> Result<Part, FormatError> {
+        let loaded = ulmix_formats::read(bytes, &Limits::default())?;
+        // A format with a unit of its own comes in millimetres.
+        let scale = if loaded.millimetres_per_unit.is_some() { 1.0 } else { unit.millimetres() };
+        Part::prepare(&loaded.mesh.mapped(|p| p * scale))
+    }
+
     /// Welds, orients and measures a mesh that is already in millimetres.
     pub fn prepare(raw: &TriMesh) -> Result<Part, FormatError> {
         let size = raw.bounds().size();

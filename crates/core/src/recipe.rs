@@ -17,11 +17,45 @@ pub const VERSION: u32 = 1;
 pub struct Recipe {
     /// Version of this form.
     pub ulmix: u32,
+    /// Title of what is made; written into exported files.
+    pub name: String,
+    pub part: PartStep,
     pub zones: Zones,
     pub structure: Structure,
     pub thicken: Thicken,
     pub mesh: MeshStep,
     pub material: Material,
+}
+
+/// How the part's file is read.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PartStep {
+    /// Unit of a file that states none.
+    pub unit: Unit,
+}
+
+/// Units a file without its own may be in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Unit {
+    Mm,
+    Cm,
+    M,
+    Inch,
+}
+
+impl Unit {
+    pub const ALL: [Unit; 4] = [Unit::Mm, Unit::Cm, Unit::M, Unit::Inch];
+
+    pub fn millimetres(self) -> f64 {
+        match self {
+            Unit::Mm => 1.0,
+            Unit::Cm => 10.0,
+            Unit::M => 1000.0,
+            Unit::Inch => 25.4,
+        }
+    }
 }
 
 /// Where the part may be hollow. Everything that is not kept solid is filled.
@@ -155,6 +189,8 @@ impl Recipe {
         let cell = round_two(sides[1] / 8.0);
         Recipe {
             ulmix: VERSION,
+            name: "Part".into(),
+            part: PartStep { unit: Unit::Mm },
             zones: Zones::default(),
             structure: Structure { cell_mm: [cell; 3], ..Default::default() },
             thicken: Thicken::Thickness { thickness_mm: round_two(cell / 8.0) },
@@ -204,6 +240,13 @@ impl Recipe {
                 hint: format!("Choose a value from {} to {}{unit}.", plain(low), plain(high)),
             })
         };
+        if self.name.chars().count() > 200 {
+            return Err(RecipeError {
+                field: "name".into(),
+                message: "The name is longer than 200 characters.".into(),
+                hint: "Choose a shorter name.".into(),
+            });
+        }
         check("zones.skin_mm", "The skin's depth", "mm", self.zones.skin_mm, 0.0, longest)?;
         for (i, z) in self.zones.keep_solid.iter().enumerate() {
             let at = format!("zones.keep_solid.{i}");
@@ -242,7 +285,7 @@ impl Recipe {
 }
 
 /// SHA-256 of a value's JSON, as a stage key.
-pub fn key_of(parts: &[&dyn erased::Json]) -> String {
+pub fn key_of(parts: &[&dyn Json]) -> String {
     let mut h = Sha256::new();
     for p in parts {
         h.update(p.json().as_bytes());
@@ -251,15 +294,14 @@ pub fn key_of(parts: &[&dyn erased::Json]) -> String {
     h.finalize().iter().map(|b| format!("{b:02x}")).collect()
 }
 
-mod erased {
-    /// Anything that serialises, behind one reference type.
-    pub trait Json {
-        fn json(&self) -> String;
-    }
-    impl<T: serde::Serialize> Json for T {
-        fn json(&self) -> String {
-            serde_json::to_string(self).expect("stage keys hold only plain values")
-        }
+/// Anything that serialises, behind one reference type.
+pub trait Json {
+    fn json(&self) -> String;
+}
+
+impl<T: Serialize> Json for T {
+    fn json(&self) -> String {
+        serde_json::to_string(self).expect("stage keys hold only plain values")
     }
 }
 

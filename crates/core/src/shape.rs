@@ -2,11 +2,11 @@
 
 use crate::grid::{Bits, Grid};
 use crate::part::Part;
-use crate::polygonise::{Hit, Shape};
+use crate::polygonise::{Edge, Hit, Shape};
 use crate::recipe::{Form, KeepSolid, SurfaceKind};
 use crate::sample::PartBits;
 use crate::surface::{gyroid, schwarz_d, schwarz_p, Expansion, Lattice};
-use glam::DVec3;
+use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use std::cell::RefCell;
 use std::f64::consts::TAU;
@@ -61,20 +61,26 @@ pub enum Role {
 
 pub struct Composed<'a> {
     pub part: &'a Part,
+    pub grid: &'a Grid,
+    /// Signs of the part on `grid`.
+    pub bits: &'a PartBits,
     pub lattice: Lattice,
     pub skin: f64,
     pub solids: Vec<Cylinder>,
-    pub step: f64,
+    /// On coarse grids a wall thinner than the step would tear: signs are taken as if the lattice
+    /// reached this much further, and places are still computed on its true border. mm.
+    pub reach: f64,
 }
 
 impl Composed<'_> {
     /// Signs of the whole shape, from the part's; computes the lattice only where it decides.
-    pub fn signs(&self, grid: &Grid, part: &PartBits) -> Bits {
+    pub fn signs(&self) -> Bits {
+        let (grid, part) = (self.grid, self.bits);
         let mut out = Bits::new(grid);
         let rows = grid.size.y as usize;
         let words = grid.words();
         let deep = part.deep.as_ref().unwrap_or(&part.inside);
-        let kernel = Kernel::new(self.lattice.clone(), grid);
+        let kernel = Kernel::new(self.lattice.clone(), self.reach, grid);
         out.par_layers_mut(1).for_each(|(k, layer)| {
             let mut bulk = Bulk::default();
             for j in 0..rows {
@@ -86,7 +92,7 @@ impl Composed<'_> {
                     let mut solid = !deep[w];
                     let open = inside[w] & !solid;
                     if open != 0 {
-                        solid |= self.solid_word(grid, w, j, k);
+                        solid |= solid_word(&self.solids, grid, w, j, k);
                         if inside[w] & !solid != 0 {
                             solid |= kernel.word(&mut bulk, w, j, k);
                         }
@@ -98,41 +104,14 @@ impl Composed<'_> {
         out
     }
 
-    /// Samples of the part that are not skin and not kept solid.
-    pub fn fill_zone(&self, grid: &Grid, part: &PartBits) -> Bits {
-        let mut out = Bits::new(grid);
-        let deep = part.deep.as_ref().unwrap_or(&part.inside);
-        let words = grid.words();
-        out.par_layers_mut(1).for_each(|(k, layer)| {
-            for j in 0..grid.size.y as usize {
-                for (w, &d) in deep.row(j, k).iter().enumerate().filter(|(_, d)| **d != 0) {
-                    layer[j * words + w] = d & !self.solid_word(grid, w, j, k);
-                }
-            }
-        });
-        out
-    }
-
-    /// Which of 64 samples lie in a kept solid.
-    fn solid_word(&self, grid: &Grid, w: usize, j: usize, k: usize) -> u64 {
-        let middle = grid.at(64 * w as u32, j as u32, k as u32) + DVec3::X * (31.5 * grid.step);
-        let reach = 32.0 * grid.step;
-        let mut out = 0;
-        for c in &self.solids {
-            if c.value(middle) < reach {
-                for i in 0..64 {
-                    out |= ((c.value(grid.at(64 * w as u32 + i, j as u32, k as u32)) < 0.0) as u64) << i;
-                }
-            }
-        }
-        out
-    }
-
-    /// What the material at `p`, inside the part, belongs to.
+    /// What the material at `p`, a place on the border, belongs to.
     pub fn role(&self, p: DVec3) -> Role {
-        if self.solids.iter().any(|c| c.value(p) < 0.0) {
+        // Borders between roles are theirs who reach them: a quarter step of goodwill.
+        let near = 0.25 * self.grid.step;
+        let skin = self.skin + near;
+        if self.solids.iter().any(|c| c.value(p) < near) {
             Role::Solid
-        } else if self.skin > 0.0 && self.part.bvh().nearest(p, self.skin * self.skin).is_some() {
+        } else if self.skin > 0.0 && self.part.bvh().nearest(p, skin * skin).is_some() {
             Role::Skin
         } else {
             Role::Fill
@@ -156,23 +135,51 @@ impl Composed<'_> {
             return (h.t, self.part.distance.face_normal(h.triangle));
         }
         let t = bisect(|t| if self.part.distance.inside(a.lerp(b, t)) { -1.0 } else { 1.0 });
-        (t, self.part.distance.normal_near(a.lerp(b, t), self.step))
+        (t, self.part.distance.normal_near(a.lerp(b, t), self.grid.step))
     }
 }
 
+/// Samples of the part that are not skin and not kept solid.
+pub fn fill_zone(grid: &Grid, part: &PartBits, solids: &[Cylinder]) -> Bits {
+    let mut out = Bits::new(grid);
+    let deep = part.deep.as_ref().unwrap_or(&part.inside);
+    let words = grid.words();
+    out.par_layers_mut(1).for_each(|(k, layer)| {
+        for j in 0..grid.size.y as usize {
+            for (w, &d) in deep.row(j, k).iter().enumerate().filter(|(_, d)| **d != 0) {
+                layer[j * words + w] = d & !solid_word(solids, grid, w, j, k);
+            }
+        }
+    });
+    out
+}
+
+/// Which of 64 samples lie in a kept solid.
+fn solid_word(solids: &[Cylinder], grid: &Grid, w: usize, j: usize, k: usize) -> u64 {
+    let middle = grid.at(64 * w as u32, j as u32, k as u32) + DVec3::X * (31.5 * grid.step);
+    let reach = 32.0 * grid.step;
+    let mut out = 0;
+    for c in solids {
+        if c.value(middle) < reach {
+            for i in 0..64 {
+                out |= ((c.value(grid.at(64 * w as u32 + i, j as u32, k as u32)) < 0.0) as u64) << i;
+            }
+        }
+    }
+    out
+}
+
 impl Shape for Composed<'_> {
-    fn hit(&self, a: DVec3, b: DVec3) -> Hit {
-        let part_b = if self.part.distance.bvh().nearest(b, 1.01 * self.step * self.step).is_some() {
-            self.part.distance.value(b)
-        } else {
-            -self.step
-        };
+    fn hit(&self, edge: &Edge) -> Hit {
+        let (a, b) = (edge.inside, edge.outside);
+        let set = |bits: &Bits, at: UVec3| bits.get(at.x, at.y, at.z);
+        let leaves_part = !set(&self.bits.inside, edge.outside_at);
         // Leaving the union of the inner operands: the last exit, unless another takes over first.
         let mut exit: Option<(f64, DVec3)> = None;
         let mut takeover = f64::INFINITY;
         let mut stays = false;
-        let mut consider = |va: f64, vb: f64, root: &dyn Fn() -> f64, normal: &dyn Fn(DVec3) -> DVec3| {
-            match (va < 0.0, vb < 0.0) {
+        let mut consider = |inside_a: bool, inside_b: bool, root: &dyn Fn() -> f64, normal: &dyn Fn(DVec3) -> DVec3| {
+            match (inside_a, inside_b) {
                 (true, true) => stays = true,
                 (true, false) => {
                     let t = root();
@@ -186,20 +193,28 @@ impl Shape for Composed<'_> {
         };
         let l = |p: DVec3| self.lattice.value(p);
         let (la, lb) = (l(a), l(b));
-        consider(la, lb, &|| root(|t| l(a.lerp(b, t)), la, lb), &|p| self.lattice.normal(p));
+        let border = || {
+            if (la < 0.0) == (lb < 0.0) {
+                // Only the widened lattice changes sign here: its true border lies beyond an end.
+                (-la / (lb - la)).clamp(-0.9, 1.9)
+            } else {
+                root(|t| l(a.lerp(b, t)), la, lb)
+            }
+        };
+        consider(la < self.reach, lb < self.reach, &border, &|p| self.lattice.normal(p));
         for c in &self.solids {
             let (va, vb) = (c.value(a), c.value(b));
-            consider(va, vb, &|| root(|t| c.value(a.lerp(b, t)), va, vb), &|p| c.normal(p));
+            consider(va < 0.0, vb < 0.0, &|| root(|t| c.value(a.lerp(b, t)), va, vb), &|p| c.normal(p));
         }
-        if self.skin > 0.0 {
-            let (va, vb) = (self.skin_value(a), self.skin_value(b));
-            consider(va, vb, &|| root(|t| self.skin_value(a.lerp(b, t)), va, vb), &|p| {
+        if let Some(deep) = &self.bits.deep {
+            let root = || root(|t| self.skin_value(a.lerp(b, t)), self.skin_value(a), self.skin_value(b));
+            consider(!set(deep, edge.inside_at), !set(deep, edge.outside_at), &root, &|p| {
                 let near = self.part.bvh().nearest(p, f64::INFINITY);
                 near.map_or(DVec3::Z, |n| (p - n.point).normalize_or(DVec3::Z))
             });
         }
         let inner = exit.filter(|e| !stays && takeover > e.0);
-        let outer = (part_b >= 0.0).then(|| self.part_exit(a, b));
+        let outer = leaves_part.then(|| self.part_exit(a, b));
         let (t, n) = match (inner, outer) {
             (Some(i), Some(o)) => if i.0 < o.0 { i } else { o },
             (Some(one), None) | (None, Some(one)) => one,
@@ -218,6 +233,19 @@ impl Shape for Composed<'_> {
         let solid = self.solids.iter().map(|c| c.value(p)).fold(f64::INFINITY, f64::min);
         part.max(self.lattice.value(p).min(skin).min(solid))
     }
+
+    fn project(&self, p: DVec3, outside: DVec3) -> DVec3 {
+        let target = match self.lattice.form {
+            Form::Walls => {
+                let d = self.lattice.surface.distance(p);
+                // On a thin wall the point may lie past the middle: the sample beside it knows.
+                let clear = d.abs() > 0.5 * self.lattice.level.max(self.reach);
+                self.lattice.level.copysign(if clear { d } else { self.lattice.surface.distance(outside) })
+            }
+            Form::Network => self.lattice.level,
+        };
+        self.lattice.surface.onto(p, target)
+    }
 }
 
 /// Root in [0, 1] of a function with values of different sign at the ends (Illinois method).
@@ -226,7 +254,7 @@ fn root(f: impl Fn(f64) -> f64, fa: f64, fb: f64) -> f64 {
     for _ in 0..16 {
         let t = (a * fb - b * fa) / (fb - fa);
         let v = f(t);
-        if v.abs() < 1e-9 || b - a < 1e-7 {
+        if v.abs() < 1e-7 || b - a < 1e-7 {
             return t;
         }
         if (v < 0.0) == (fb < 0.0) {
@@ -252,6 +280,7 @@ fn bisect(f: impl Fn(f64) -> f64) -> f64 {
 /// Signs of the lattice in bulk: 64 samples at a time in 32 bits.
 struct Kernel {
     lattice: Lattice,
+    reach: f32,
     grid: Grid,
     /// Phase change per grid step along x, y and z.
     along: [DVec3; 3],
@@ -267,7 +296,7 @@ struct Bulk {
 }
 
 impl Kernel {
-    fn new(lattice: Lattice, grid: &Grid) -> Kernel {
+    fn new(lattice: Lattice, reach: f64, grid: &Grid) -> Kernel {
         let s = &lattice.surface;
         let first = s.phases(grid.origin);
         let along = [DVec3::X, DVec3::Y, DVec3::Z].map(|a| s.turn * (a * grid.step) * s.wave);
@@ -283,7 +312,7 @@ impl Kernel {
                     .collect()
             })
         });
-        Kernel { lattice, grid: grid.clone(), along, first, tables }
+        Kernel { lattice, reach: reach as f32, grid: grid.clone(), along, first, tables }
     }
 
     /// Bit i set when sample `64 w + i` of the row lies in the lattice.
@@ -343,7 +372,7 @@ impl Kernel {
             let d = 2.0 * f / (gg.sqrt() + under.sqrt()).max(1e-12);
             inside[i] = if walls { d.abs() - level } else { level - d };
         }
-        inside.iter().enumerate().fold(0, |m, (i, v)| m | ((*v < 0.0) as u32) << i)
+        inside.iter().enumerate().fold(0, |m, (i, v)| m | ((*v < self.reach) as u32) << i)
     }
 }
 
@@ -368,9 +397,10 @@ mod tests {
                 let structure = Structure { kind, form, cell_mm: [7.0, 8.0, 9.0], rotation_deg, ..Default::default() };
                 let lattice = Lattice::new(Surface::new(&structure, DVec3::ZERO), form, 1.1);
                 let solid = KeepSolid { name: "x".into(), base_mm: [3.0, 0.0, -9.0], axis_mm: [0.0, 1.0, 20.0], radius_mm: 3.0 };
-                let shape = Composed { part: &part, lattice, skin: 1.3, solids: vec![Cylinder::new(&solid)], step: grid.step };
-                let bits = sample_part(&part.distance, &grid, shape.skin, &|| false).unwrap();
-                let signs = shape.signs(&grid, &bits);
+                let bits = sample_part(&part, &grid, 1.3, &|| false).unwrap();
+                let solids = vec![Cylinder::new(&solid)];
+                let shape = Composed { part: &part, grid: &grid, bits: &bits, lattice, skin: 1.3, solids, reach: 0.0 };
+                let signs = shape.signs();
                 for k in 0..grid.size.z {
                     for j in 0..grid.size.y {
                         for i in 0..grid.size.x {

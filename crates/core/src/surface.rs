@@ -9,6 +9,7 @@
 //! the asked thickness in the median is found on the surface itself, for the very cell in use.
 
 use crate::recipe::{Form, Structure, SurfaceKind};
+use crate::trig::sin_cos;
 use glam::{DMat3, DVec3, EulerRot};
 use std::f64::consts::TAU;
 use std::ops::{Add, Mul, Neg, Sub};
@@ -76,9 +77,9 @@ impl Surface {
     }
 
     fn expand(&self, phases: DVec3) -> Expansion<f64> {
-        let (sx, cx) = phases.x.sin_cos();
-        let (sy, cy) = phases.y.sin_cos();
-        let (sz, cz) = phases.z.sin_cos();
+        let (sx, cx) = sin_cos(phases.x);
+        let (sy, cy) = sin_cos(phases.y);
+        let (sz, cz) = sin_cos(phases.z);
         let (s, c) = ([sx, sy, sz], [cx, cy, cz]);
         match self.kind {
             SurfaceKind::Gyroid => gyroid(s, c),
@@ -104,12 +105,26 @@ impl Surface {
         self.turn.transpose() * self.distance_and_gradient(p).1.normalize_or(DVec3::Z)
     }
 
-    /// Gradient of [`distance`](Self::distance) by central differences, exact enough for planes at
-    /// hits on offset walls.
+    /// Moves `p` to where [`distance`](Self::distance) has the value `target`.
+    pub fn onto(&self, mut p: DVec3, target: f64) -> DVec3 {
+        for _ in 0..4 {
+            let (d, g) = self.distance_and_gradient(p);
+            let step = d - target;
+            p -= self.turn.transpose() * g * (step / g.length().max(1e-300));
+            // What is left after a step is of its square.
+            if step.abs() * self.wave.max_element() < 0.04 {
+                break;
+            }
+        }
+        p
+    }
+
+    /// Direction in which [`distance`](Self::distance) grows at `p`: the surface's normal at the
+    /// nearest point of the surface, as for any distance.
     pub fn distance_gradient(&self, p: DVec3) -> DVec3 {
-        let e = 1e-4 / self.wave.max_element();
-        let d = |v: DVec3| self.distance(p + v) - self.distance(p - v);
-        DVec3::new(d(DVec3::X * e), d(DVec3::Y * e), d(DVec3::Z * e)).normalize_or(DVec3::Z)
+        let (d, g) = self.distance_and_gradient(p);
+        let n = self.turn.transpose() * g.normalize_or_zero();
+        self.normal(p - n * d)
     }
 
     /// Foot on the surface by Newton steps from `p`.
@@ -296,7 +311,7 @@ impl Lattice {
 pub struct DensityCurve {
     surface: Surface,
     form: Form,
-    neck: Option<Neck>,
+    neck: Neck,
     sorted: Vec<f64>,
 }
 
@@ -312,14 +327,23 @@ impl DensityCurve {
             })
             .collect();
         sorted.par_sort_unstable_by(f64::total_cmp);
-        let neck = (form == Form::Network).then(|| surface.neck());
+        let neck = surface.neck();
         DensityCurve { surface, form, neck, sorted }
     }
 
+    pub fn bytes(&self) -> usize {
+        self.sorted.len() * 8
+    }
+
+    /// Distance from the middle of the channels' narrowest place to the surface. mm.
+    pub fn channel_depth(&self) -> f64 {
+        self.neck.depth()
+    }
+
     fn level(&self, thickness: f64) -> f64 {
-        match self.neck {
-            None => self.surface.level_at(thickness * 0.5),
-            Some(neck) => -neck.level(&self.surface, thickness),
+        match self.form {
+            Form::Walls => self.surface.level_at(thickness * 0.5),
+            Form::Network => -self.neck.level(&self.surface, thickness),
         }
     }
 

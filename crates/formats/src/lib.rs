@@ -16,6 +16,9 @@ pub mod threemf;
 
 use ulmix_mesh::TriMesh;
 
+/// Bytes of the largest file that is read at all.
+pub const LARGEST_FILE: u64 = 512 << 20;
+
 /// What a reader may spend on a file.
 #[derive(Clone, Copy, Debug)]
 pub struct Limits {

@@ -2,9 +2,9 @@
 //! layers, rows and x, so that everything after is an array lookup.
 
 use super::tables::{tables, Loops};
-use super::{Hit, Shape};
+use super::{Edge, Hit, Shape};
 use crate::grid::{Bits, Grid};
-use glam::IVec3;
+use glam::{IVec3, UVec3};
 use rayon::prelude::*;
 
 /// Cells with corners on both sides. The cell `(i, j, k)` has its low corner at that sample and owns
@@ -19,6 +19,8 @@ pub struct Cells {
     rank: Vec<u32>,
     /// Corner signs per cell.
     pub config: Vec<u8>,
+    /// A smooth field alone decides in the cell.
+    pub smooth: Vec<bool>,
     turned: Vec<bool>,
     pub first_vertex: Vec<u32>,
     pub first_hit: Vec<u32>,
@@ -27,7 +29,7 @@ pub struct Cells {
 }
 
 impl Cells {
-    pub fn find(grid: &Grid, bits: &Bits) -> Cells {
+    pub fn find(grid: &Grid, bits: &Bits, smooth: Option<&Bits>) -> Cells {
         let (words, rows, layers) = (bits.words(), bits.rows() - 1, bits.layers() - 1);
         let mut mask = vec![0u64; words * rows * layers];
         mask.par_chunks_mut(words * rows).enumerate().for_each(|(k, layer)| {
@@ -61,6 +63,7 @@ impl Cells {
             mask,
             rank,
             config: vec![0; total as usize],
+            smooth: vec![false; total as usize],
             turned: vec![false; total as usize],
             first_vertex: Vec::new(),
             first_hit: Vec::new(),
@@ -82,6 +85,21 @@ impl Cells {
             });
         });
         cells.config = config;
+
+        if let Some(bits) = smooth {
+            let mut smooth = std::mem::take(&mut cells.smooth);
+            cells.par_rows_mut(&mut smooth, |c| c as u32, |j, k, _, slots| {
+                let (j, k) = (j as usize, k as usize);
+                let quad = [bits.row(j, k), bits.row(j + 1, k), bits.row(j, k + 1), bits.row(j + 1, k + 1)];
+                let mut at = 0;
+                cells.each_in_row(j as u32, k as u32, |i, _| {
+                    let (w, b) = (i as usize / 64, i % 64);
+                    slots[at] = quad.iter().all(|row| row[w] & shifted(row, w) & 1 << b != 0);
+                    at += 1;
+                });
+            });
+            cells.smooth = smooth;
+        }
 
         let t = tables();
         let mut turned = std::mem::take(&mut cells.turned);
@@ -217,7 +235,7 @@ impl Cells {
         }
     }
 
-    /// The exact hit of every cut edge.
+    /// The exact hit of every cut edge of a cell that is not smooth.
     pub fn hits(&self, grid: &Grid, shape: &dyn Shape, cancelled: &(dyn Fn() -> bool + Sync)) -> Vec<Hit> {
         let mut out = vec![Hit { t: 0.5, normal: [0.0; 3] }; self.hit_count];
         self.par_rows_mut(&mut out, |c| self.first_hit[c], |j, k, _, slots| {
@@ -227,20 +245,36 @@ impl Cells {
             let mut at = 0;
             self.each_in_row(j, k, |i, index| {
                 let cut = self.cut(index);
-                let low = grid.at(i, j, k);
+                let low_at = UVec3::new(i, j, k);
                 for axis in 0..3 {
-                    if cut >> axis & 1 == 1 {
-                        let mut c = [i, j, k];
-                        c[axis] += 1;
-                        let high = grid.at(c[0], c[1], c[2]);
-                        let from_low = self.config[index] & 1 == 1;
-                        slots[at] = if from_low { shape.hit(low, high) } else { shape.hit(high, low) };
-                        at += 1;
+                    if cut >> axis & 1 == 0 {
+                        continue;
                     }
+                    if !self.smooth[index] || self.beside_exact(low_at.as_ivec3(), axis) {
+                        let mut high_at = low_at;
+                        high_at[axis] += 1;
+                        let from_low = self.config[index] & 1 == 1;
+                        let (inside_at, outside_at) = if from_low { (low_at, high_at) } else { (high_at, low_at) };
+                        let at_sample = |s: UVec3| grid.at(s.x, s.y, s.z);
+                        let (inside, outside) = (at_sample(inside_at), at_sample(outside_at));
+                        slots[at] = shape.hit(&Edge { inside, outside, inside_at, outside_at });
+                    }
+                    at += 1;
                 }
             });
         });
         out
+    }
+
+    /// Does one of the other three cells around the edge along `axis` from `low` need its hit?
+    fn beside_exact(&self, low: IVec3, axis: usize) -> bool {
+        let (u, v) = ((axis + 1) % 3, (axis + 2) % 3);
+        [(1, 0), (0, 1), (1, 1)].into_iter().any(|(du, dv)| {
+            let mut c = low;
+            c[u] -= du;
+            c[v] -= dv;
+            !self.smooth[self.index(c)]
+        })
     }
 }
 

@@ -20,7 +20,7 @@ mod vertex;
 
 use crate::grid::{Bits, Grid};
 use cells::Cells;
-use glam::{DVec3, IVec3};
+use glam::{DVec3, IVec3, UVec3};
 use rayon::prelude::*;
 use ulmix_mesh::TriMesh;
 use vertex::Placed;
@@ -34,74 +34,143 @@ pub struct Hit {
     pub normal: [f32; 3],
 }
 
-/// The exact shape behind the signs.
-pub trait Shape: Sync {
-    /// Where the shape's border is met going from `inside` to `outside`, one grid step apart.
-    fn hit(&self, inside: DVec3, outside: DVec3) -> Hit;
-    /// Negative inside; near the border close to a distance.
-    fn value(&self, p: DVec3) -> f64;
+/// A grid edge from an inside to an outside sample.
+#[derive(Clone, Copy, Debug)]
+pub struct Edge {
+    pub inside: DVec3,
+    pub outside: DVec3,
+    /// Indices of the two samples.
+    pub inside_at: UVec3,
+    pub outside_at: UVec3,
 }
 
-/// Mesh of the inside samples of `bits`, whose border samples must be outside.
+/// The exact shape behind the signs.
+pub trait Shape: Sync {
+    /// Where the shape's border is met along the edge.
+    fn hit(&self, edge: &Edge) -> Hit;
+    /// Negative inside; near the border close to a distance.
+    fn value(&self, p: DVec3) -> f64;
+    /// Moves a point onto the border of the smooth field that alone decides around it; `outside` is
+    /// a sample nearby on the side meant.
+    fn project(&self, p: DVec3, outside: DVec3) -> DVec3;
+}
+
+/// How much is done for the mesh.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Care {
+    /// For looking: triangles at creases may cross.
+    Quick,
+    Full,
+}
+
+/// Mesh of the inside samples of `bits`, whose border samples must be outside. Cells whose eight
+/// samples all lie in `smooth` are placed by [`Shape::project`], which costs far less than hits.
 /// `None` when cancelled.
-pub fn polygonise(grid: &Grid, bits: &Bits, shape: &dyn Shape, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<TriMesh> {
-    let cells = Cells::find(grid, bits);
+pub fn polygonise(
+    grid: &Grid,
+    bits: &Bits,
+    smooth: Option<&Bits>,
+    shape: &dyn Shape,
+    care: Care,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<TriMesh> {
+    let cells = Cells::find(grid, bits, smooth);
     let hits = cells.hits(grid, shape, cancelled);
     if cancelled() {
         return None;
     }
-    let placed = vertices(grid, &cells, &hits);
-    let mut mesh = triangles(&cells, bits, &placed, shape, cancelled);
+    let (points, placed) = vertices(grid, &cells, &hits, shape, cancelled);
+    drop(hits);
     if cancelled() {
         return None;
     }
-    repair::repair(&mut mesh, &placed);
-    Some(mesh)
+    let mut mesh = triangles(grid, &cells, bits, points, &placed, (care == Care::Full).then_some(shape), cancelled);
+    if care == Care::Full && !cancelled() {
+        repair::repair(&mut mesh, &placed);
+    }
+    (!cancelled()).then_some(mesh)
 }
 
 /// One vertex per loop, in the order of cells and loops.
-fn vertices(grid: &Grid, cells: &Cells, hits: &[Hit]) -> Vec<Placed> {
-    let mut out = vec![Placed::default(); cells.vertex_count];
-    cells.par_rows_mut(&mut out, |c| cells.first_vertex[c], |j, k, from, slots| {
+fn vertices(
+    grid: &Grid,
+    cells: &Cells,
+    hits: &[Hit],
+    shape: &dyn Shape,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> (Vec<DVec3>, Vec<Placed>) {
+    let mut out = vec![(DVec3::ZERO, Placed::default()); cells.vertex_count];
+    cells.par_rows_mut(&mut out, |c| cells.first_vertex[c], |j, k, _, slots| {
+        if cancelled() {
+            return;
+        }
         let mut at = 0;
         cells.each_in_row(j, k, |i, index| {
             let loops = cells.loops(index);
             let corner = grid.at(i, j, k);
             for l in 0..loops.count as usize {
-                let mut planes = vertex::Planes::default();
-                let mut mask = loops.edges[l];
-                while mask != 0 {
-                    let e = mask.trailing_zeros() as usize;
-                    mask &= mask - 1;
-                    let (axis, b, c) = (e / 4, e as i32 & 1, e as i32 >> 1 & 1);
-                    let mut off = [0i32; 3];
-                    off[(axis + 1) % 3] = b;
-                    off[(axis + 2) % 3] = c;
-                    let hit = &hits[cells.hit_of(IVec3::new(i as i32, j as i32, k as i32) + IVec3::from(off), axis, index, e)];
-                    let mut p = DVec3::from(off.map(|o| o as f64));
-                    // Hits run from the inside sample.
-                    let from_low = cells.config[index] >> tables::edge_corners(e).0 & 1 == 1;
-                    p[axis] = if from_low { hit.t as f64 } else { 1.0 - hit.t as f64 };
-                    planes.add(p, hit.normal);
-                }
-                debug_assert_eq!(cells.first_vertex[index] as usize + l, from + at);
-                slots[at] = planes.place(corner, grid.step);
+                slots[at] = if cells.smooth[index] {
+                    smooth_vertex(grid, corner, cells.config[index], loops.edges[l], shape)
+                } else {
+                    let at = IVec3::new(i as i32, j as i32, k as i32);
+                    planes(cells, hits, at, index, loops.edges[l]).place(corner, grid.step)
+                };
                 at += 1;
             }
         });
     });
-    out
+    out.into_par_iter().unzip()
+}
+
+/// The middle of the loop's cut edges, moved onto the smooth field's border.
+fn smooth_vertex(grid: &Grid, corner: DVec3, config: u8, edges: u16, shape: &dyn Shape) -> (DVec3, Placed) {
+    let place = |c: usize| DVec3::new((c & 1) as f64, (c >> 1 & 1) as f64, (c >> 2) as f64);
+    let mut mean = DVec3::ZERO;
+    let mut outside = DVec3::ZERO;
+    let mut mask = edges;
+    while mask != 0 {
+        let e = mask.trailing_zeros() as usize;
+        mask &= mask - 1;
+        let (a, b) = tables::edge_corners(e);
+        mean += 0.5 * (place(a) + place(b));
+        outside = place(if config >> a & 1 == 1 { b } else { a });
+    }
+    mean /= edges.count_ones() as f64;
+    let point = shape.project(corner + mean * grid.step, corner + outside * grid.step);
+    Placed::within((point - corner) / grid.step, mean, false, corner, grid.step)
+}
+
+/// Hits of a loop of the cell at `at`, in steps from its low corner.
+fn planes(cells: &Cells, hits: &[Hit], at: IVec3, index: usize, edges: u16) -> vertex::Planes {
+    let mut planes = vertex::Planes::default();
+    let mut mask = edges;
+    while mask != 0 {
+        let e = mask.trailing_zeros() as usize;
+        mask &= mask - 1;
+        let (axis, b, c) = (e / 4, e as i32 & 1, e as i32 >> 1 & 1);
+        let mut off = [0i32; 3];
+        off[(axis + 1) % 3] = b;
+        off[(axis + 2) % 3] = c;
+        let hit = &hits[cells.hit_of(at + IVec3::from(off), axis, index, e)];
+        let mut p = DVec3::from(off.map(|o| o as f64));
+        // Hits run from the inside sample.
+        let from_low = cells.config[index] >> tables::edge_corners(e).0 & 1 == 1;
+        p[axis] = if from_low { hit.t as f64 } else { 1.0 - hit.t as f64 };
+        planes.add(p, hit.normal);
+    }
+    planes
 }
 
 /// Two triangles per cut grid edge, around it.
 fn triangles(
+    grid: &Grid,
     cells: &Cells,
     bits: &Bits,
+    points: Vec<DVec3>,
     placed: &[Placed],
-    shape: &dyn Shape,
+    shape: Option<&dyn Shape>,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> TriMesh {
-    let points: Vec<DVec3> = placed.par_iter().map(|p| p.point).collect();
     let mut out = vec![[0u32; 3]; cells.hit_count * 2];
     cells.par_rows_mut(&mut out, |c| cells.first_hit[c] * 2, |j, k, _, slots| {
         if cancelled() {
@@ -127,7 +196,7 @@ fn triangles(
                     quad.swap(1, 3);
                 }
                 let [a, b, c, d] = quad;
-                let pair = if first_diagonal(quad, &points, placed, shape) { [[a, b, c], [a, c, d]] } else { [[b, c, d], [b, d, a]] };
+                let pair = if first_diagonal(quad, &points, placed, shape, grid.step) { [[a, b, c], [a, c, d]] } else { [[b, c, d], [b, d, a]] };
                 slots[at..at + 2].copy_from_slice(&pair);
                 at += 2;
             }
@@ -138,12 +207,12 @@ fn triangles(
 
 /// Split from corner 0 to 2 (true) or 1 to 3: near creases the diagonal that lies on the shape,
 /// elsewhere the one with the larger least angle.
-fn first_diagonal(quad: [u32; 4], points: &[DVec3], placed: &[Placed], shape: &dyn Shape) -> bool {
+fn first_diagonal(quad: [u32; 4], points: &[DVec3], placed: &[Placed], shape: Option<&dyn Shape>, step: f64) -> bool {
     let p = quad.map(|v| points[v as usize]);
-    if quad.iter().any(|&v| placed[v as usize].crease) {
+    if let Some(shape) = shape.filter(|_| quad.iter().any(|&v| placed[v as usize].crease)) {
         let d02 = shape.value((p[0] + p[2]) * 0.5).abs();
         let d13 = shape.value((p[1] + p[3]) * 0.5).abs();
-        if (d02 - d13).abs() > 0.02 * placed[quad[0] as usize].step as f64 {
+        if (d02 - d13).abs() > 0.02 * step {
             return d02 < d13;
         }
     }
@@ -163,12 +232,16 @@ mod tests {
     /// A shape known only by its signs: hits fall at arbitrary places.
     struct Noise;
     impl Shape for Noise {
-        fn hit(&self, a: DVec3, b: DVec3) -> Hit {
+        fn hit(&self, e: &Edge) -> Hit {
+            let (a, b) = (e.inside, e.outside);
             let t = ((a.dot(DVec3::new(12.9, 78.2, 37.7)) + b.x).sin() * 43758.5).fract().abs().clamp(0.05, 0.95);
             Hit { t: t as f32, normal: (b - a).normalize().as_vec3().to_array() }
         }
         fn value(&self, _: DVec3) -> f64 {
             0.0
+        }
+        fn project(&self, p: DVec3, _: DVec3) -> DVec3 {
+            p
         }
     }
 
@@ -182,7 +255,8 @@ mod tests {
         }
     }
     impl Shape for Cube {
-        fn hit(&self, a: DVec3, b: DVec3) -> Hit {
+        fn hit(&self, e: &Edge) -> Hit {
+            let (a, b) = (e.inside, e.outside);
             let (mut lo, mut hi) = (0.0, 1.0);
             for _ in 0..50 {
                 let mid = 0.5 * (lo + hi);
@@ -197,6 +271,9 @@ mod tests {
         }
         fn value(&self, p: DVec3) -> f64 {
             self.signed(p)
+        }
+        fn project(&self, p: DVec3, _: DVec3) -> DVec3 {
+            p
         }
     }
 
@@ -219,7 +296,7 @@ mod tests {
                     }
                 }
             }
-            let mesh = polygonise(&grid, &bits, &Noise, &|| false).unwrap();
+            let mesh = polygonise(&grid, &bits, None, &Noise, Care::Full, &|| false).unwrap();
             let t = Topology::of(&mesh);
             prop_assert!(t.sound(), "{:?}", (t.open_edges, t.non_manifold_edges, t.flipped_edges, t.non_manifold_vertices));
             prop_assert!(volume == 0 || mesh.volume() > 0.0);
@@ -240,7 +317,7 @@ mod tests {
                 }
             }
         }
-        let mesh = polygonise(&grid, &bits, &Cube(half), &|| false).unwrap();
+        let mesh = polygonise(&grid, &bits, None, &Cube(half), Care::Full, &|| false).unwrap();
         assert!(Topology::of(&mesh).sound());
         let bvh = Bvh::new(&mesh);
         assert_eq!(crossing_pairs(&mesh, &bvh).len(), 0);

@@ -11,27 +11,23 @@ use std::collections::BTreeMap;
 use ulmix_mesh::crossing::crossing_pairs_among;
 use ulmix_mesh::{Bvh, TriMesh};
 
-const ROUNDS: usize = 4;
+const ROUNDS: u32 = 8;
 /// Neighbouring normals that turn more than about 154° are a fold.
 const FOLD: f64 = -0.9;
 
 pub fn repair(mesh: &mut TriMesh, placed: &[Placed]) {
-    // Only triangles at a crease can cross; only those with a vertex out of its cell start it.
+    // Only triangles at a crease, or with a vertex out of its cell, can cross.
     let near: Vec<u32> = (0..mesh.triangles.len() as u32)
         .into_par_iter()
-        .filter(|&t| mesh.triangles[t as usize].iter().any(|&v| placed[v as usize].crease))
+        .filter(|&t| mesh.triangles[t as usize].iter().any(|&v| placed[v as usize].crease || placed[v as usize].left_cell))
         .collect();
-    let mut suspects: Vec<bool> = near
-        .par_iter()
-        .map(|&t| mesh.triangles[t as usize].iter().any(|&v| placed[v as usize].left_cell))
-        .collect();
-    let mut times: BTreeMap<u32, u32> = BTreeMap::new();
+    let mut suspects = vec![true; near.len()];
+    let mut moved: BTreeMap<u32, (u32, DVec3)> = BTreeMap::new();
     for _ in 0..ROUNDS {
         let part = TriMesh {
-            points: Vec::new(),
             triangles: near.iter().map(|&t| mesh.triangles[t as usize]).collect(),
+            points: std::mem::take(&mut mesh.points),
         };
-        let part = TriMesh { points: std::mem::take(&mut mesh.points), ..part };
         let bvh = Bvh::new(&part);
         let among = (0..near.len() as u32).into_par_iter().filter(|&t| suspects[t as usize]);
         let pairs = crossing_pairs_among(&part, &bvh, among);
@@ -44,13 +40,11 @@ pub fn repair(mesh: &mut TriMesh, placed: &[Placed]) {
             return;
         }
         for &v in &hit {
-            let n = times.entry(v).or_insert(0);
-            *n += 1;
+            let (times, start) = moved.entry(v).or_insert((0, mesh.points[v as usize]));
+            *times += 1;
             // Half the way twice, then all of it.
-            let share = if *n < 3 { 0.5f64.powi(*n as i32) } else { 0.0 };
-            let p = &placed[v as usize];
-            let to_mean = Vec3::from(p.to_mean).as_dvec3();
-            mesh.points[v as usize] = p.point + to_mean * (1.0 - share);
+            let share = if *times < 3 { 0.5f64.powi(*times as i32) } else { 0.0 };
+            mesh.points[v as usize] = *start + Vec3::from(placed[v as usize].to_mean).as_dvec3() * (1.0 - share);
         }
         for (t, s) in near.iter().zip(&mut suspects) {
             *s = mesh.triangles[*t as usize].iter().any(|v| hit.binary_search(v).is_ok());

@@ -2,17 +2,26 @@
 
 use glam::{DMat3, DVec3};
 
-/// A vertex with what repair needs to take it back.
+/// What repair needs to take a vertex back.
 #[derive(Clone, Copy, Default, Debug)]
 pub struct Placed {
-    pub point: DVec3,
-    /// From `point` to the mean of the loop's hits.
+    /// From the vertex to the mean of its loop's hits.
     pub to_mean: [f32; 3],
-    pub step: f32,
     /// The normals of the loop differ: an edge or a corner passes here.
     pub crease: bool,
     /// The vertex lies outside its own cell.
     pub left_cell: bool,
+}
+
+impl Placed {
+    /// `local` and `mean` in steps from the cell's low corner. Gives the vertex, kept within
+    /// [`MARGIN`] of its cell.
+    pub fn within(local: DVec3, mean: DVec3, crease: bool, corner: DVec3, step: f64) -> (DVec3, Placed) {
+        let clipped = local.clamp(DVec3::splat(-MARGIN), DVec3::splat(1.0 + MARGIN));
+        let left_cell = clipped.min_element() < 0.0 || clipped.max_element() > 1.0;
+        let to_mean = ((mean - clipped) * step).as_vec3().to_array();
+        (corner + clipped * step, Placed { to_mean, crease, left_cell })
+    }
 }
 
 /// Hits of a loop in units of the step, relative to the cell's low corner.
@@ -36,8 +45,9 @@ impl Planes {
     }
 
     /// Least squares distance to the planes around the mean of the hits, by eigenvectors truncated
-    /// at [`CUTOFF`], clipped to the cell grown by [`MARGIN`].
-    pub fn place(&self, corner: DVec3, step: f64) -> Placed {
+    /// at [`CUTOFF`]. Hits with one normal count as one plane: how many grid edges a face happens to
+    /// cut says nothing about how firmly it holds the vertex.
+    pub fn place(&self, corner: DVec3, step: f64) -> (DVec3, Placed) {
         let (points, normals) = (&self.points[..self.count], &self.normals[..self.count]);
         let mean = points.iter().sum::<DVec3>() / self.count as f64;
         let direction = normals.iter().sum::<DVec3>().normalize_or_zero();
@@ -54,8 +64,10 @@ impl Planes {
             let mut a = DMat3::ZERO;
             let mut b = DVec3::ZERO;
             for (p, n) in points.iter().zip(normals) {
-                a += DMat3::from_cols(*n * n.x, *n * n.y, *n * n.z);
-                b += *n * n.dot(*p - mean);
+                let alike = normals.iter().filter(|m| m.dot(*n) > 0.985).count() as f64;
+                let w = *n / alike;
+                a += DMat3::from_cols(w * n.x, w * n.y, w * n.z);
+                b += w * n.dot(*p - mean);
             }
             let (values, vectors) = eigen(a);
             let largest = values.iter().copied().fold(0.0, f64::max);
@@ -63,15 +75,7 @@ impl Planes {
                 .filter(|&i| values[i] > CUTOFF * largest)
                 .fold(mean, |x, i| x + vectors[i] * (vectors[i].dot(b) / values[i]))
         };
-        let clipped = local.clamp(DVec3::splat(-MARGIN), DVec3::splat(1.0 + MARGIN));
-        let outside = clipped.min_element() < 0.0 || clipped.max_element() > 1.0;
-        Placed {
-            point: corner + clipped * step,
-            to_mean: ((mean - clipped) * step).as_vec3().to_array(),
-            step: step as f32,
-            crease: !smooth,
-            left_cell: outside,
-        }
+        Placed::within(local, mean, !smooth, corner, step)
     }
 }
 
@@ -136,7 +140,7 @@ mod tests {
                 p.add(q, n.as_vec3().to_array());
             }
         }
-        let placed = p.place(DVec3::ZERO, 1.0);
-        assert!(placed.crease && placed.point.distance(corner) < 1e-7);
+        let (point, placed) = p.place(DVec3::ZERO, 1.0);
+        assert!(placed.crease && point.distance(corner) < 1e-6);
     }
 }

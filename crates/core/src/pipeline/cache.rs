@@ -1,0 +1,76 @@
+//! Stage results by key, bounded by bytes, least recently used out.
+
+use std::any::Any;
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
+
+pub struct Cache {
+    budget: usize,
+    inner: Mutex<Inner>,
+}
+
+#[derive(Default)]
+struct Inner {
+    entries: HashMap<String, Entry>,
+    clock: u64,
+    bytes: usize,
+}
+
+struct Entry {
+    value: Arc<dyn Any + Send + Sync>,
+    bytes: usize,
+    used: u64,
+}
+
+impl Cache {
+    /// Holds up to `budget` bytes of results. A result larger than that is not kept.
+    pub fn new(budget: usize) -> Cache {
+        Cache { budget, inner: Mutex::default() }
+    }
+
+    pub fn get<T: Any + Send + Sync>(&self, key: &str) -> Option<Arc<T>> {
+        let mut inner = self.inner.lock().unwrap_or_else(PoisonError::into_inner);
+        inner.clock += 1;
+        let now = inner.clock;
+        let entry = inner.entries.get_mut(key)?;
+        entry.used = now;
+        entry.value.clone().downcast().ok()
+    }
+
+    pub fn put<T: Any + Send + Sync>(&self, key: String, value: Arc<T>, bytes: usize) {
+        if bytes > self.budget {
+            return;
+        }
+        let mut inner = self.inner.lock().unwrap_or_else(PoisonError::into_inner);
+        inner.clock += 1;
+        let used = inner.clock;
+        if let Some(old) = inner.entries.insert(key, Entry { value, bytes, used }) {
+            inner.bytes -= old.bytes;
+        }
+        inner.bytes += bytes;
+        while inner.bytes > self.budget {
+            let oldest = inner.entries.iter().min_by_key(|(_, e)| e.used).map(|(k, _)| k.clone());
+            let Some(gone) = oldest.and_then(|k| inner.entries.remove(&k)) else { break };
+            inner.bytes -= gone.bytes;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_least_recently_used_goes_first_and_the_budget_holds() {
+        let c = Cache::new(100);
+        c.put("a".into(), Arc::new(1u8), 40);
+        c.put("b".into(), Arc::new(2u8), 40);
+        assert_eq!(c.get::<u8>("a").as_deref(), Some(&1));
+        c.put("c".into(), Arc::new(3u8), 40);
+        assert_eq!(c.get::<u8>("b"), None);
+        assert_eq!(c.get::<u8>("a").as_deref(), Some(&1));
+        c.put("big".into(), Arc::new(4u8), 101);
+        assert_eq!(c.get::<u8>("big"), None);
+        assert_eq!(c.get::<u16>("c"), None, "another type is no answer");
+    }
+}

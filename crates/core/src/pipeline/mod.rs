@@ -1,0 +1,294 @@
+//! From part and recipe to a mesh and its report, stage by stage.
+//!
+//! Every stage is a pure function of its own slice of the recipe and of the stages before it. Its
+//! key is a hash of that slice, its inputs' keys and [`CODE`]; the cache answers known keys, so an
+//! edit starts at the first stage that it changes.
+//!
+//! ```text
+//! part ─► zones ─► thickness ─► lattice ─► surface ─► finish ─► report
+//! ```
+//!
+//! | module | idea |
+//! |---|---|
+//! | [`cache`] | stage results by key |
+//! | [`plan`] | the grid step, and what a run will cost |
+//! | [`finish`] | crumbs removed, reduced, rounded to what files hold |
+
+pub mod cache;
+pub mod finish;
+pub mod plan;
+
+use crate::grid::{Bits, Grid};
+use crate::part::Part;
+use crate::polygonise::{polygonise, Care};
+use crate::recipe::{key_of, Form, Recipe, RecipeError, Thicken};
+use crate::report::{self, Report};
+use crate::sample::{sample_part, scatter, volume, PartBits};
+use crate::shape::{Composed, Cylinder};
+use crate::surface::{DensityCurve, Lattice, Surface};
+use cache::Cache;
+use finish::Solid;
+use plan::Prediction;
+use serde::{Deserialize, Serialize};
+use std::any::Any;
+use std::sync::Arc;
+use ulmix_mesh::TriMesh;
+use utoipa::ToSchema;
+
+/// Version of the stages' code: part of every key, so that results of older code are not reused.
+pub const CODE: u32 = 1;
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Quality {
+    /// The coarsest grid, while a value moves.
+    Drag,
+    /// A finer one, for looking once it rests.
+    Draft,
+    /// The mesh that is exported.
+    Final,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Stage {
+    /// Signs of the part and its zones on the grid.
+    Zones,
+    /// Thickness and relative density, one from the other.
+    Thickness,
+    /// Signs of the composed shape.
+    Lattice,
+    /// The closed mesh.
+    Surface,
+    /// Crumbs removed, reduced.
+    Finish,
+    /// Numbers and checks.
+    Report,
+}
+
+/// What watches a run. The core has no clock: times are the watcher's to take.
+pub trait Watch: Sync {
+    fn begin(&self, _stage: Stage) {}
+    /// `cached`: answered without work.
+    fn end(&self, _stage: Stage, _cached: bool) {}
+    fn cancelled(&self) -> bool {
+        false
+    }
+}
+
+/// Watches nothing.
+pub struct Unwatched;
+impl Watch for Unwatched {}
+
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum RunError {
+    #[error("cancelled")]
+    Cancelled,
+    #[error("{0}")]
+    Recipe(#[from] RecipeError),
+}
+
+/// The two linked values of the thicken step, both known, and what they lead to.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Linked {
+    /// Wall, or strut of a network at its narrowest. mm.
+    pub thickness_mm: f64,
+    /// Predicted solid share of the fill zone. Percent.
+    pub density_percent: f64,
+    /// Free width between neighbouring walls or struts, about. mm.
+    pub opening_mm: f64,
+    pub fill_volume_mm3: f64,
+    /// Surface of the lattice inside the fill zone. mm².
+    pub lattice_area_mm2: f64,
+}
+
+/// A finished run.
+pub struct Outcome {
+    pub quality: Quality,
+    pub linked: Linked,
+    pub prediction: Prediction,
+    pub step_mm: f64,
+    pub solid: Arc<Solid>,
+    pub report: Arc<Report>,
+}
+
+struct Zones {
+    grid: Grid,
+    part: PartBits,
+    fill: Bits,
+}
+
+pub struct Pipeline {
+    cache: Cache,
+}
+
+impl Pipeline {
+    /// Keeps up to `bytes` of stage results.
+    pub fn new(bytes: usize) -> Pipeline {
+        Pipeline { cache: Cache::new(bytes) }
+    }
+
+    /// Thickness, density and the cost of the final mesh, without meshing anything.
+    pub fn foresee(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<(Linked, Prediction), RunError> {
+        recipe.validate(&part.mesh.bounds())?;
+        let (linked, _) = self.linked(part, recipe, watch)?;
+        Ok((*linked, plan::predict(part, recipe, &linked)))
+    }
+
+    pub fn run(&self, part: &Part, recipe: &Recipe, quality: Quality, watch: &dyn Watch) -> Result<Outcome, RunError> {
+        recipe.validate(&part.mesh.bounds())?;
+        let (linked, linked_key) = self.linked(part, recipe, watch)?;
+        let prediction = plan::predict(part, recipe, &linked);
+        let step = match quality {
+            Quality::Drag | Quality::Draft => plan::draft_step(part, &linked, quality),
+            Quality::Final => prediction.step_mm,
+        };
+        let (zones, zones_key) = self.zones(part, recipe, step, watch)?;
+
+        let surface = placed(part, recipe);
+        let shape = || {
+            let lattice = Lattice::new(surface.clone(), recipe.structure.form, linked.thickness_mm);
+            let reach = plan::reach(quality, step, linked.thickness_mm);
+            let (skin, solids) = (recipe.zones.skin_mm, cylinders(recipe));
+            Composed { part, grid: &zones.grid, bits: &zones.part, lattice, skin, solids, reach }
+        };
+        // A density that leads to the same thickness is the same lattice.
+        let lattice_key = self.key(&[&"lattice", &zones_key, &recipe.structure, &linked.thickness_mm]);
+        let signs = self.stage(Stage::Lattice, &lattice_key, watch, |b: &Bits| b.bytes(), || {
+            Some(shape().signs())
+        })?;
+        let surface_key = self.key(&[&"surface", &lattice_key]);
+        let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {
+            let care = if quality == Quality::Final { Care::Full } else { Care::Quick };
+            polygonise(&zones.grid, &signs, Some(&zones.fill), &shape(), care, &|| watch.cancelled())
+        })?;
+        let (crumb, error) = match quality {
+            Quality::Drag | Quality::Draft => (0.0, 0.0),
+            Quality::Final => (recipe.mesh.crumb_mm3, recipe.mesh.reduce_mm),
+        };
+        let finish_key = self.key(&[&"finish", &surface_key, &crumb, &error, &linked_key]);
+        let solid = self.stage(Stage::Finish, &finish_key, watch, Solid::bytes, || {
+            finish::finish(&raw, &zones.grid, &signs, &shape(), crumb, error, &|| watch.cancelled())
+        })?;
+        let report_key = self.key(&[&"report", &finish_key, &recipe.material, &quality]);
+        let report = self.stage(Stage::Report, &report_key, watch, |_: &Report| 4096, || {
+            Some(report::report(part, recipe, &linked, &solid, step, quality))
+        })?;
+        Ok(Outcome { quality, linked: *linked, prediction, step_mm: step, solid, report })
+    }
+
+    /// Key of the final mesh of a recipe: what the store files it under.
+    pub fn final_key(part: &Part, recipe: &Recipe) -> String {
+        key_of(&[&CODE, &part.key, &recipe.zones, &recipe.structure, &recipe.thicken, &recipe.mesh, &recipe.material])
+    }
+
+    fn key(&self, parts: &[&dyn crate::recipe::Json]) -> String {
+        let mut all: Vec<&dyn crate::recipe::Json> = vec![&CODE];
+        all.extend_from_slice(parts);
+        key_of(&all)
+    }
+
+    fn zones(&self, part: &Part, recipe: &Recipe, step: f64, watch: &dyn Watch) -> Result<(Arc<Zones>, String), RunError> {
+        let key = self.key(&[&"zones", &part.key, &recipe.zones, &step]);
+        let bytes = |z: &Zones| z.fill.bytes() * 3;
+        let zones = self.stage(Stage::Zones, &key, watch, bytes, || {
+            let grid = Grid::covering(&part.mesh.bounds(), step);
+            let bits = sample_part(part, &grid, recipe.zones.skin_mm, &|| watch.cancelled())?;
+            let solids = cylinders(recipe);
+            let fill = crate::shape::fill_zone(&grid, &bits, &solids);
+            Some(Zones { grid, part: bits, fill })
+        })?;
+        Ok((zones, key))
+    }
+
+    /// On a grid of its own, so that draft and final agree.
+    fn linked(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<(Arc<Linked>, String), RunError> {
+        let key = self.key(&[&"linked", &part.key, &recipe.zones, &recipe.structure, &recipe.thicken]);
+        if let Some(known) = self.cache.get::<Linked>(&key) {
+            watch.begin(Stage::Thickness);
+            watch.end(Stage::Thickness, true);
+            return Ok((known, key));
+        }
+        let step = plan::survey_step(part);
+        let (zones, zones_key) = self.zones(part, recipe, step, &Inner(watch))?;
+        let curve_key = self.key(&[&"curve", &zones_key, &recipe.structure]);
+        let curve = self.stage(Stage::Thickness, &curve_key, &Inner(watch), |c: &DensityCurve| c.bytes(), || {
+            let points = scatter(&zones.fill, &zones.grid, 60_000);
+            Some(DensityCurve::new(placed(part, recipe), recipe.structure.form, &points))
+        })?;
+        let linked = self.stage(Stage::Thickness, &key, watch, |_: &Linked| 128, || {
+            Some(link(recipe, &curve, volume(&zones.fill, &zones.grid)))
+        })?;
+        Ok((linked, key))
+    }
+
+    /// The cached result, or the work's; `None` from the work means cancelled.
+    fn stage<T: Any + Send + Sync>(
+        &self,
+        stage: Stage,
+        key: &str,
+        watch: &dyn Watch,
+        bytes: impl Fn(&T) -> usize,
+        work: impl FnOnce() -> Option<T>,
+    ) -> Result<Arc<T>, RunError> {
+        if watch.cancelled() {
+            return Err(RunError::Cancelled);
+        }
+        watch.begin(stage);
+        if let Some(known) = self.cache.get::<T>(key) {
+            watch.end(stage, true);
+            return Ok(known);
+        }
+        let made = work().filter(|_| !watch.cancelled()).ok_or(RunError::Cancelled)?;
+        let size = bytes(&made);
+        let made = Arc::new(made);
+        self.cache.put(key.to_owned(), made.clone(), size);
+        watch.end(stage, false);
+        Ok(made)
+    }
+}
+
+/// Passes on cancelling only: inner steps of one stage are not stages of their own.
+struct Inner<'a>(&'a dyn Watch);
+impl Watch for Inner<'_> {
+    fn cancelled(&self) -> bool {
+        self.0.cancelled()
+    }
+}
+
+fn placed(part: &Part, recipe: &Recipe) -> Surface {
+    Surface::new(&recipe.structure, part.mesh.bounds().min)
+}
+
+fn cylinders(recipe: &Recipe) -> Vec<Cylinder> {
+    recipe.zones.keep_solid.iter().map(Cylinder::new).collect()
+}
+
+fn mesh_bytes(m: &TriMesh) -> usize {
+    m.points.len() * 24 + m.triangles.len() * 12
+}
+
+fn link(recipe: &Recipe, curve: &DensityCurve, fill_volume_mm3: f64) -> Linked {
+    let smallest = recipe.structure.cell_mm.iter().copied().fold(f64::INFINITY, f64::min);
+    let thickness_mm = match recipe.thicken {
+        Thicken::Thickness { thickness_mm } => thickness_mm,
+        Thicken::RelativeDensity { percent } => curve.thickness(percent / 100.0, smallest),
+    };
+    let density = curve.density(thickness_mm);
+    let d = 0.02 * thickness_mm;
+    let slope = (curve.density(thickness_mm + d) - curve.density((thickness_mm - d).max(0.0))) / (2.0 * d);
+    // A step of the offset moves both faces of a wall, or the one of a network.
+    let lattice_area_mm2 = 2.0 * slope.max(0.0) * fill_volume_mm3;
+    let channel = 2.0 * curve.channel_depth();
+    let opening_mm = match recipe.structure.form {
+        Form::Walls => channel - thickness_mm,
+        Form::Network => 2.0 * channel - thickness_mm,
+    };
+    Linked {
+        thickness_mm,
+        density_percent: 100.0 * density,
+        opening_mm: opening_mm.max(0.0),
+        fill_volume_mm3,
+        lattice_area_mm2,
+    }
+}

@@ -1,0 +1,129 @@
+//! Grid steps, and what a final run will cost before it is started.
+
+use super::{Linked, Quality};
+use crate::part::Part;
+use crate::recipe::{round_two, Recipe};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// Steps through the wall that a final grid aims for. Three is the least that keeps a wall whole;
+/// with exact hits a little more gives round edges.
+const STEPS_THROUGH_WALL: f64 = 4.0;
+/// Grid steps per cell below which the curved surface loses its shape.
+const STEPS_PER_CELL: f64 = 24.0;
+/// What a final run may use. MB.
+const MEMORY_MB: f64 = 4096.0;
+/// Border triangles of a picture while a value moves, about: what two cores mesh, shade and send in
+/// a tenth of a second.
+const DRAG_TRIANGLES: f64 = 170_000.0;
+/// The same once the value rests.
+const DRAFT_TRIANGLES: f64 = 700_000.0;
+
+/// What a final run will take, known before it starts.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Prediction {
+    pub step_mm: f64,
+    /// Triangles before reduction.
+    pub raw_triangles: u64,
+    /// Triangles of the exported mesh.
+    pub triangles: u64,
+    /// On two cores of the kind the product is measured on; the server corrects it by its own runs.
+    pub seconds: f64,
+    pub memory_mb: f64,
+    /// What a person should know before starting, in plain words.
+    pub notes: Vec<String>,
+}
+
+/// Step of the grid on which density is surveyed.
+pub fn survey_step(part: &Part) -> f64 {
+    (part.facts.volume_mm3 / 250_000.0).cbrt()
+}
+
+/// Outer surface of the result, about. mm².
+fn result_area(part: &Part, linked: &Linked) -> f64 {
+    // The part's own surface stays where it is solid; counting all of it errs on the safe side.
+    linked.lattice_area_mm2 + part.facts.area_mm2
+}
+
+/// A surface of area A crosses 3A/2h² edges of a grid of step h, and each is two triangles.
+fn raw_triangles(area: f64, step: f64) -> f64 {
+    3.0 * area / (step * step)
+}
+
+/// Step of a draft: as fine as the time of a blink allows, but never finer than the final's.
+pub fn draft_step(part: &Part, linked: &Linked, quality: Quality) -> f64 {
+    let triangles = if quality == Quality::Drag { DRAG_TRIANGLES } else { DRAFT_TRIANGLES };
+    round_two((3.0 * result_area(part, linked) / triangles).sqrt()).max(auto_step(part, linked, f64::INFINITY).0)
+}
+
+/// How far a draft widens the lattice's signs, so that thin walls stay whole: to a wall of 1.7 steps,
+/// the diagonal of a cell. mm.
+pub fn reach(quality: Quality, step: f64, thickness: f64) -> f64 {
+    match quality {
+        Quality::Drag | Quality::Draft => (0.85 * step - 0.5 * thickness).max(0.0),
+        Quality::Final => 0.0,
+    }
+}
+
+/// Final step from thickness, cell and memory, and whether memory made it coarser.
+fn auto_step(part: &Part, linked: &Linked, cell: f64) -> (f64, bool) {
+    let longest = part.mesh.bounds().size().max_element();
+    let wanted = (linked.thickness_mm / STEPS_THROUGH_WALL).min(cell / STEPS_PER_CELL);
+    let wanted = round_two(wanted.clamp(longest / 1500.0, longest / 24.0));
+    let mut step = wanted;
+    while memory(part, linked, step) > MEMORY_MB {
+        step = round_two(step * 1.1).max(step * 1.05);
+    }
+    (step, step > wanted)
+}
+
+/// Peak memory in MB: bits of the grid, and what each border triangle costs while meshing.
+fn memory(part: &Part, linked: &Linked, step: f64) -> f64 {
+    let size = part.mesh.bounds().size() / step + 4.0;
+    let bits = 5.0 * size.x * size.y * size.z / 8.0;
+    let part_tree = part.mesh.triangles.len() as f64 * 400.0;
+    60.0 + (bits + part_tree + raw_triangles(result_area(part, linked), step) * BYTES_PER_TRIANGLE) / 1e6
+}
+
+// Measured on the bracket and on cubes from 0.2 to 0.5 mm: see benches/figures.rs.
+const BYTES_PER_TRIANGLE: f64 = 190.0;
+const SECONDS_PER_TRIANGLE: f64 = 1.6e-6;
+const SECONDS_PER_SAMPLE: f64 = 4.0e-9;
+
+pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked) -> Prediction {
+    let cell = recipe.structure.cell_mm.iter().copied().fold(f64::INFINITY, f64::min);
+    let (auto, limited) = auto_step(part, linked, cell);
+    let step_mm = recipe.mesh.step_mm.unwrap_or(auto);
+    let area = result_area(part, linked);
+    let raw = raw_triangles(area, step_mm);
+    let size = part.mesh.bounds().size() / step_mm;
+    let memory_mb = memory(part, linked, step_mm);
+    let mut notes = Vec::new();
+    let through = linked.thickness_mm / step_mm;
+    if limited && recipe.mesh.step_mm.is_none() {
+        notes.push(format!(
+            "Memory allows a step of {step_mm} mm: {through:.1} steps through a wall of {:.2} mm. A larger cell or thicker wall meshes finer.",
+            linked.thickness_mm
+        ));
+    } else if through < 2.0 {
+        notes.push(format!(
+            "A step of {step_mm} mm is coarse for walls of {:.2} mm: they may break. {} mm or less keeps them whole.",
+            linked.thickness_mm,
+            round_two(linked.thickness_mm / 3.0)
+        ));
+    }
+    if memory_mb > MEMORY_MB {
+        notes.push(format!("It would use about {:.1} GB of memory; a coarser step needs less.", memory_mb / 1024.0));
+    }
+    // What reduction leaves: curved surface of radius about the cell, within the error bound.
+    let error = recipe.mesh.reduce_mm;
+    let kept = if error > 0.0 { (area * 3.2 / (error * cell)).min(raw) } else { raw };
+    Prediction {
+        step_mm,
+        raw_triangles: raw as u64,
+        triangles: kept as u64,
+        seconds: 0.05 + raw * SECONDS_PER_TRIANGLE + size.x * size.y * size.z * SECONDS_PER_SAMPLE,
+        memory_mb,
+        notes,
+    }
+}

@@ -1,0 +1,264 @@
+//! Numbers and checks of a finished mesh: always of what will be exported.
+
+use crate::part::Part;
+use crate::pipeline::finish::Solid;
+use crate::pipeline::{Linked, Quality};
+use crate::recipe::Recipe;
+use crate::shape::Role;
+use glam::DVec3;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use ulmix_mesh::crossing::crossing_pairs;
+use ulmix_mesh::thickness::{wall_thickness, weighted_quantile};
+use ulmix_mesh::topology::piece_volumes;
+use ulmix_mesh::{Bvh, Topology, TriMesh};
+use utoipa::ToSchema;
+
+/// Numbers of a mesh. Volumes mm³, areas mm².
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Report {
+    pub volume_mm3: f64,
+    pub area_mm2: f64,
+    pub mass_g: f64,
+    pub part_volume_mm3: f64,
+    pub part_mass_g: f64,
+    /// Share of the solid part's volume that is gone. Percent.
+    pub saved_percent: f64,
+    /// Solid share of the fill zone. Percent.
+    pub fill_density_percent: f64,
+    pub triangles: usize,
+    /// Wall thickness in the fill zone over its surface, measured on the mesh; absent for a draft.
+    pub walls: Option<Walls>,
+    pub crumbs_removed: usize,
+    pub crumbs_mm3: f64,
+    /// Absent for a draft.
+    pub checks: Option<Vec<Check>>,
+    /// What a person should know, in plain words: an empty or a solid result, among others.
+    pub notes: Vec<String>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Walls {
+    /// Below which one percent of the surface lies. mm.
+    pub thinnest_mm: f64,
+    pub median_mm: f64,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Verdict {
+    Pass,
+    /// Worth a look, no failure.
+    Look,
+    Fail,
+}
+
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Check {
+    /// Stable name, for programs.
+    pub id: String,
+    /// Name for a person.
+    pub title: String,
+    pub verdict: Verdict,
+    /// The figure behind the verdict, with its unit.
+    pub figure: String,
+    pub value: f64,
+    /// A place to look at, when there is one. mm.
+    pub place_mm: Option<[f64; 3]>,
+    /// What it means and what to do, when it does not pass.
+    pub hint: Option<String>,
+}
+
+/// The checks of any mesh. `bodies` is the number of bodies expected, when there is one.
+pub fn checks(mesh: &TriMesh, bodies: Option<usize>) -> Vec<Check> {
+    let t = Topology::of(mesh);
+    let volumes = piece_volumes(mesh, &t);
+    let found = volumes.iter().filter(|v| **v > 0.0).count();
+    let voids = volumes.iter().filter(|v| **v < 0.0).count();
+    let bvh = Bvh::new(mesh);
+    let crossing = crossing_pairs(mesh, &bvh);
+    let middle = |t: u32| (mesh.corners(t as usize).iter().sum::<DVec3>() / 3.0).to_array();
+    let first_crossing = crossing.first().map(|p| middle(p[0]));
+    let mut crossing: Vec<u32> = crossing.into_iter().flatten().collect();
+    crossing.sort_unstable();
+    crossing.dedup();
+    let zero = |id: &str, title: &str, what: [&str; 2], n: usize, place: Option<[f64; 3]>, hint: &str| Check {
+        id: id.into(),
+        title: title.into(),
+        verdict: if n == 0 { Verdict::Pass } else { Verdict::Fail },
+        figure: format!("{n} {}", if n == 1 { what[0] } else { what[1] }),
+        value: n as f64,
+        place_mm: place,
+        hint: (n > 0).then(|| hint.into()),
+    };
+    let place_of_piece = |wanted: &dyn Fn(f64) -> bool| {
+        let piece = volumes.iter().position(|v| wanted(*v))? as u32;
+        t.piece_of.iter().position(|p| *p == piece).map(|t| middle(t as u32))
+    };
+    let outward = mesh.volume() > 0.0 && t.flipped_edges == 0;
+    vec![
+        zero("open_edges", "Closed surface", ["open edge", "open edges"], t.open_edges, None, "The surface has holes: a printer cannot tell inside from outside."),
+        zero(
+            "non_manifold",
+            "Two triangles at every edge",
+            ["bad place", "bad places"],
+            t.non_manifold_edges + t.non_manifold_vertices,
+            None,
+            "Surfaces touch along edges or points; print preparation may split them wrongly.",
+        ),
+        Check {
+            id: "outward".into(),
+            title: "Faces outward".into(),
+            verdict: if outward { Verdict::Pass } else { Verdict::Fail },
+            figure: if outward { "all".into() } else { format!("{} turned edges", t.flipped_edges) },
+            value: t.flipped_edges as f64,
+            place_mm: None,
+            hint: (!outward).then(|| "Some triangles face inward. Bring the file in as a part to have them turned.".into()),
+        },
+        Check {
+            id: "bodies".into(),
+            title: if bodies == Some(1) { "One body".into() } else { "Bodies".into() },
+            verdict: match bodies {
+                _ if found == 0 => Verdict::Fail,
+                Some(wanted) if found != wanted => Verdict::Look,
+                _ => Verdict::Pass,
+            },
+            figure: format!("{found} {}", if found == 1 { "body" } else { "bodies" }),
+            value: found as f64,
+            place_mm: if found > 1 { place_of_piece(&|v| v > 0.0 && v < volumes.iter().copied().fold(0.0, f64::max)) } else { None },
+            hint: bodies.filter(|&w| w != found).map(|w| {
+                format!("The part has {w}. Loose pieces print apart: a larger crumb size removes small ones, thicker walls or another cell size join them.")
+            }),
+        },
+        zero(
+            "self_crossing",
+            "No self-crossing",
+            ["triangle", "triangles"],
+            crossing.len(),
+            first_crossing,
+            "Triangles pass through each other; print preparation may fill or drop the places.",
+        ),
+        Check {
+            id: "sealed_voids".into(),
+            title: "No sealed voids".into(),
+            verdict: if voids == 0 { Verdict::Pass } else { Verdict::Look },
+            figure: format!("{voids} {}", if voids == 1 { "void" } else { "voids" }),
+            value: voids as f64,
+            place_mm: if voids > 0 { place_of_piece(&|v| v < 0.0) } else { None },
+            hint: (voids > 0).then(|| "Powder or resin in closed voids cannot get out. Without a skin, or with openings, it can.".into()),
+        },
+    ]
+}
+
+pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step: f64, quality: Quality) -> Report {
+    let mesh = &solid.mesh;
+    let volume_mm3 = mesh.volume();
+    let density = recipe.material.density / 1000.0;
+    let part_volume_mm3 = part.facts.volume_mm3;
+    // What is solid outside the fill zone is there in any case.
+    let outside = (part_volume_mm3 - linked.fill_volume_mm3).max(0.0);
+    let fill = if linked.fill_volume_mm3 > 0.0 { (volume_mm3 - outside) / linked.fill_volume_mm3 } else { 0.0 };
+    let finished = quality == Quality::Final;
+    let walls = if finished { walls(solid, linked, step) } else { None };
+    Report {
+        volume_mm3,
+        area_mm2: mesh.area(),
+        mass_g: volume_mm3 * density,
+        part_volume_mm3,
+        part_mass_g: part_volume_mm3 * density,
+        saved_percent: 100.0 * (1.0 - volume_mm3 / part_volume_mm3),
+        fill_density_percent: 100.0 * fill.clamp(0.0, 1.0),
+        triangles: mesh.triangles.len(),
+        walls,
+        crumbs_removed: solid.crumbs.removed,
+        crumbs_mm3: solid.crumbs.volume_mm3,
+        checks: finished.then(|| checks(mesh, Some(part.facts.bodies))),
+        notes: notes(recipe, linked, mesh, fill),
+    }
+}
+
+fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64) -> Vec<String> {
+    let mut out = Vec::new();
+    if mesh.triangles.is_empty() {
+        out.push("Nothing is left: the lattice is too thin or its cells too large for this part. Make walls thicker or cells smaller.".into());
+    } else if linked.fill_volume_mm3 <= 0.0 {
+        out.push("Nothing is hollow: skin and kept solids take the whole part. Make the skin thinner.".into());
+    } else if fill > 0.97 {
+        out.push("The fill is solid: walls close every opening. Make walls thinner or cells larger.".into());
+    } else if linked.opening_mm <= 0.0 {
+        out.push("Openings close at the narrowest places. Make walls thinner or cells larger.".into());
+    } else if fill < 0.005 {
+        out.push("The fill is nearly empty. Make walls thicker or cells smaller.".into());
+    }
+    let smallest = recipe.structure.cell_mm.iter().copied().fold(f64::INFINITY, f64::min);
+    if linked.fill_volume_mm3 > 0.0 && smallest.powi(3) > linked.fill_volume_mm3 {
+        out.push("One cell is larger than the whole fill zone. Smaller cells show the structure.".into());
+    }
+    out
+}
+
+/// Thickness at points of the surface, in mm: the largest ball inside that touches there. `NaN` at
+/// sharp edges, where that says nothing.
+pub fn thickness_at_points(mesh: &TriMesh, limit: f64) -> Vec<f32> {
+    let bvh = Bvh::new(mesh);
+    let mut normals = vec![DVec3::ZERO; mesh.points.len()];
+    for (t, tri) in mesh.triangles.iter().enumerate() {
+        let n = mesh.area_vector(t);
+        tri.iter().for_each(|&v| normals[v as usize] += n);
+    }
+    let found = wall_thickness(&bvh, &mesh.points, &normals, limit);
+    found.into_iter().map(|v| v as f32).collect()
+}
+
+/// Measured on triangles all of whose corners belong to the fill and lie clear of the part's border.
+fn walls(solid: &Solid, linked: &Linked, step: f64) -> Option<Walls> {
+    const SAMPLES: usize = 24_000;
+    let mesh = &solid.mesh;
+    let fill: Vec<u32> = (0..mesh.triangles.len() as u32)
+        .into_par_iter()
+        .filter(|&t| mesh.triangles[t as usize].iter().all(|&v| solid.roles[v as usize] == Role::Fill))
+        .collect();
+    let stride = fill.len().div_ceil(SAMPLES).max(1);
+    let picked: Vec<u32> = fill.into_iter().step_by(stride).collect();
+    let points: Vec<DVec3> = picked.iter().map(|&t| mesh.corners(t as usize).iter().sum::<DVec3>() / 3.0).collect();
+    let normals: Vec<DVec3> = picked.iter().map(|&t| mesh.area_vector(t as usize)).collect();
+    let bvh = Bvh::new(mesh);
+    let limit = (6.0 * linked.thickness_mm).max(8.0 * step);
+    let mut found: Vec<(f64, f64)> = wall_thickness(&bvh, &points, &normals, limit)
+        .into_iter()
+        .zip(&normals)
+        .filter(|(d, _)| d.is_finite() && *d < 0.999 * limit)
+        .map(|(d, n)| (d, n.length()))
+        .collect();
+    found.sort_by(|a, b| a.0.total_cmp(&b.0));
+    Some(Walls { thinnest_mm: weighted_quantile(&found, 0.01)?, median_mm: weighted_quantile(&found, 0.5)? })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_check_fails_on_its_own_defect() {
+        let failing = |m: &TriMesh| -> Vec<String> {
+            checks(m, Some(1)).into_iter().filter(|c| c.verdict != Verdict::Pass).map(|c| c.id).collect()
+        };
+        let ball = TriMesh::sphere(5.0, 3);
+        assert!(failing(&ball).is_empty());
+        assert_eq!(failing(&ball.filtered(|t| t != 9)), ["open_edges"]);
+        let mut inward = ball.clone();
+        inward.triangles.iter_mut().for_each(|t| t.swap(0, 1));
+        assert_eq!(failing(&inward), ["outward", "bodies", "sealed_voids"]);
+        let mut two = ball.clone();
+        two.append(&ball.clone().mapped(|p| p + DVec3::X * 20.0));
+        assert_eq!(failing(&two), ["bodies"]);
+        let mut crossing = ball.clone();
+        crossing.append(&ball.clone().mapped(|p| p + DVec3::new(3.0, 0.1, 0.2)));
+        assert_eq!(failing(&crossing), ["bodies", "self_crossing"]);
+        let mut hollow = ball.clone();
+        let inner = TriMesh::sphere(2.0, 3).triangles.iter().map(|t| [t[0], t[2], t[1]]).collect();
+        hollow.append(&TriMesh { points: TriMesh::sphere(2.0, 3).points, triangles: inner });
+        assert_eq!(failing(&hollow), ["sealed_voids"]);
+        assert!(checks(&TriMesh::default(), None).iter().any(|c| c.verdict == Verdict::Fail));
+    }
+}

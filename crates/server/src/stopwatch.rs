@@ -1,0 +1,50 @@
+//! Times the stages of a run and passes on what happens, and a wish to cancel.
+
+use serde::{Deserialize, Serialize};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Instant;
+use ulmix_core::pipeline::{Stage, Watch};
+use utoipa::ToSchema;
+
+/// How long a stage took.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct StageTime {
+    pub stage: Stage,
+    pub seconds: f64,
+    /// Answered from an earlier run.
+    pub cached: bool,
+}
+
+pub struct Stopwatch {
+    log: Mutex<(Option<Instant>, Vec<StageTime>)>,
+    cancel: Arc<AtomicBool>,
+    on_begin: Box<dyn Fn(Stage) + Sync + Send>,
+}
+
+impl Stopwatch {
+    pub fn new(cancel: Arc<AtomicBool>, on_begin: impl Fn(Stage) + Sync + Send + 'static) -> Stopwatch {
+        Stopwatch { log: Mutex::default(), cancel, on_begin: Box::new(on_begin) }
+    }
+
+    pub fn log(&self) -> Vec<StageTime> {
+        self.log.lock().unwrap_or_else(PoisonError::into_inner).1.clone()
+    }
+}
+
+impl Watch for Stopwatch {
+    fn begin(&self, stage: Stage) {
+        self.log.lock().unwrap_or_else(PoisonError::into_inner).0 = Some(Instant::now());
+        (self.on_begin)(stage);
+    }
+
+    fn end(&self, stage: Stage, cached: bool) {
+        let mut log = self.log.lock().unwrap_or_else(PoisonError::into_inner);
+        let seconds = log.0.take().map_or(0.0, |t| t.elapsed().as_secs_f64());
+        log.1.push(StageTime { stage, seconds, cached });
+    }
+
+    fn cancelled(&self) -> bool {
+        self.cancel.load(Ordering::Relaxed)
+    }
+}

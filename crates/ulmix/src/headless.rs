@@ -1,0 +1,179 @@
+//! `build` and `check`: the same recipe and checks as in the app, without a screen.
+//!
+//! Exit codes: 0 fine, 1 a check failed, 2 bad input.
+
+use serde_json::json;
+use std::path::Path;
+use std::process::ExitCode;
+use ulmix_core::export::{export, FileKind};
+use ulmix_core::part::Part;
+use ulmix_core::pipeline::{Pipeline, Quality, RunError};
+use ulmix_core::recipe::Recipe;
+use ulmix_core::report::{checks, Check, Verdict};
+use ulmix_formats::Limits;
+use ulmix_server::stopwatch::Stopwatch;
+
+/// What stopped a command: words and what to do.
+struct Refused {
+    message: String,
+    hint: String,
+}
+
+impl Refused {
+    fn new(message: impl Into<String>, hint: impl Into<String>) -> Refused {
+        Refused { message: message.into(), hint: hint.into() }
+    }
+}
+
+impl From<ulmix_formats::FormatError> for Refused {
+    fn from(e: ulmix_formats::FormatError) -> Refused {
+        Refused::new(e.message, e.hint)
+    }
+}
+
+impl From<ulmix_core::recipe::RecipeError> for Refused {
+    fn from(e: ulmix_core::recipe::RecipeError) -> Refused {
+        Refused::new(format!("{}: {}", e.field, e.message), e.hint)
+    }
+}
+
+pub fn build(recipe: &Path, part: &Path, output: &Path, threads: Option<usize>, as_json: bool) -> ExitCode {
+    if let Some(n) = threads {
+        if n == 0 || n > 1024 {
+            return finish(Err(Refused::new(format!("{n} threads cannot be used."), "Choose from 1 to 1024.")), as_json);
+        }
+        // Only the first call can set the pool, and this is it.
+        let _ = rayon::ThreadPoolBuilder::new().num_threads(n).build_global();
+    }
+    finish(try_build(recipe, part, output, as_json), as_json)
+}
+
+fn try_build(recipe: &Path, part: &Path, output: &Path, as_json: bool) -> Result<bool, Refused> {
+    let kind = FileKind::of_name(&output.to_string_lossy()).ok_or_else(|| {
+        Refused::new(format!("{} has no known ending.", output.display()), "End the output's name in .3mf or .stl.")
+    })?;
+    let text = String::from_utf8(read(recipe)?)
+        .map_err(|_| Refused::new("The recipe is not text.", "Choose a recipe exported from the bench."))?;
+    let recipe = Recipe::from_json(&text)?;
+    let part = Part::read(&read(part)?, recipe.part.unit)?;
+    let watch = Stopwatch::new(Default::default(), |_| {});
+    let outcome = Pipeline::new(1 << 20).run(&part, &recipe, Quality::Final, &watch).map_err(|e| match e {
+        RunError::Recipe(e) => Refused::from(e),
+        RunError::Cancelled => Refused::new("The run was cancelled.", "Start it again."),
+    })?;
+    let report = &outcome.report;
+    if outcome.solid.mesh.triangles.is_empty() {
+        return Err(Refused::new(report.notes.join(" "), "Change the recipe and build again."));
+    }
+    let file = export(&outcome.solid.mesh, &recipe, kind, Some(part.facts.bodies))?;
+    std::fs::write(output, &file.bytes)
+        .map_err(|e| Refused::new(format!("{} cannot be written: {e}.", output.display()), "Choose a folder that can be written to."))?;
+    let peak = peak_memory_mb();
+    if as_json {
+        let stages: Vec<_> = watch.log().iter().map(|s| json!({ "stage": s.stage, "seconds": s.seconds })).collect();
+        print_json(&json!({
+            "output": output, "bytes": file.bytes.len(), "step_mm": outcome.step_mm, "linked": outcome.linked,
+            "predicted": outcome.prediction, "report": **report, "file_checks": file.checks, "stages": stages,
+            "peak_memory_mb": peak,
+        }));
+    } else {
+        println!("{} · {}", recipe.name, ulmix_core::export::describe(&recipe));
+        println!("  lighter by        {:.1} %", report.saved_percent);
+        println!("  mass              {:.1} g of {:.1} g, {}", report.mass_g, report.part_mass_g, recipe.material.name);
+        println!("  volume            {:.2} cm³ of {:.2} cm³", report.volume_mm3 / 1e3, report.part_volume_mm3 / 1e3);
+        println!("  surface           {:.1} cm²", report.area_mm2 / 100.0);
+        println!("  fill density      {:.1} %", report.fill_density_percent);
+        if let Some(w) = report.walls {
+            println!("  thinnest wall     {:.2} mm, median {:.2} mm (asked {:.2} mm)", w.thinnest_mm, w.median_mm, outcome.linked.thickness_mm);
+        }
+        println!("  triangles         {} (of {} before reduction)", report.triangles, outcome.solid.raw_triangles);
+        if report.crumbs_removed > 0 {
+            println!("  crumbs removed    {}, {:.2} mm³", report.crumbs_removed, report.crumbs_mm3);
+        }
+        print_checks(&file.checks);
+        for note in &report.notes {
+            println!("  note: {note}");
+        }
+        for s in watch.log() {
+            println!("  {:<16}  {:.2} s", format!("{:?}", s.stage).to_lowercase(), s.seconds);
+        }
+        println!("  peak memory       {peak:.0} MB");
+        println!("  written           {} ({:.1} MB, read again and checked)", output.display(), file.bytes.len() as f64 / 1e6);
+    }
+    Ok(file.passed())
+}
+
+pub fn check(file: &Path, as_json: bool) -> ExitCode {
+    finish(try_check(file, as_json), as_json)
+}
+
+fn try_check(file: &Path, as_json: bool) -> Result<bool, Refused> {
+    let loaded = ulmix_formats::read(&read(file)?, &Limits::default())?;
+    let found = checks(&loaded.mesh, None);
+    let size = loaded.mesh.bounds().size().to_array();
+    if as_json {
+        print_json(&json!({
+            "format": loaded.format, "triangles": loaded.mesh.triangles.len(), "size": size,
+            "volume": loaded.mesh.volume(), "area": loaded.mesh.area(), "checks": found,
+        }));
+    } else {
+        println!("{} · {} · {} triangles", file.display(), loaded.format, loaded.mesh.triangles.len());
+        let unit = if loaded.millimetres_per_unit.is_some() { "mm" } else { "file units" };
+        println!("  size              {:.3} × {:.3} × {:.3} {unit}", size[0], size[1], size[2]);
+        println!("  volume            {:.3} {unit}³", loaded.mesh.volume());
+        print_checks(&found);
+    }
+    Ok(found.iter().all(|c| c.verdict != Verdict::Fail))
+}
+
+fn print_checks(checks: &[Check]) {
+    for c in checks {
+        let mark = match c.verdict {
+            Verdict::Pass => "ok  ",
+            Verdict::Look => "look",
+            Verdict::Fail => "FAIL",
+        };
+        println!("  {mark} {:<30} {}", c.title, c.figure);
+        if let Some(hint) = &c.hint {
+            println!("       {hint}");
+        }
+    }
+}
+
+fn print_json(value: &serde_json::Value) {
+    println!("{value:#}");
+}
+
+/// A file's bytes, up to the largest an import takes.
+fn read(path: &Path) -> Result<Vec<u8>, Refused> {
+    let failed = |e: std::io::Error| Refused::new(format!("{} cannot be read: {e}.", path.display()), "Check the path and try again.");
+    let length = std::fs::metadata(path).map_err(failed)?.len();
+    if length > ulmix_formats::LARGEST_FILE {
+        return Err(Refused::new(
+            format!("{} has {} MB; files up to {} MB can be read.", path.display(), length >> 20, ulmix_formats::LARGEST_FILE >> 20),
+            "Reduce the part before bringing it in.",
+        ));
+    }
+    std::fs::read(path).map_err(failed)
+}
+
+fn finish(result: Result<bool, Refused>, as_json: bool) -> ExitCode {
+    match result {
+        Ok(true) => ExitCode::SUCCESS,
+        Ok(false) => ExitCode::from(1),
+        Err(e) => {
+            if as_json {
+                print_json(&json!({ "error": e.message, "hint": e.hint }));
+            }
+            eprintln!("{}\n{}", e.message, e.hint);
+            ExitCode::from(2)
+        }
+    }
+}
+
+/// Greatest resident memory of this process, from the kernel. MB.
+fn peak_memory_mb() -> f64 {
+    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let line = status.lines().find_map(|l| l.strip_prefix("VmHWM:"));
+    line.and_then(|l| l.split_whitespace().next()?.parse::<f64>().ok()).map_or(0.0, |kb| kb / 1024.0)
+}
