@@ -74,7 +74,7 @@ impl Part {
         if turned > 0 {
             topology = Topology::of(&mesh);
         }
-        let bodies = piece_volumes(&mesh, &topology).iter().filter(|v| **v > 0.0).count().max(1);
+        let bodies = piece_volumes(&mesh, &topology.piece_of, topology.pieces).iter().filter(|v| **v > 0.0).count().max(1);
         let facts = PartFacts {
             min_mm: mesh.bounds().min.to_array(),
             size_mm: size.to_array(),

@@ -2,7 +2,7 @@
 
 use crate::part::Part;
 use crate::pipeline::finish::Solid;
-use crate::pipeline::{Linked, Quality};
+use crate::pipeline::Linked;
 use crate::recipe::Recipe;
 use crate::shape::Role;
 use glam::DVec3;
@@ -31,6 +31,7 @@ pub struct Report {
     pub walls: Option<Walls>,
     pub crumbs_removed: usize,
     pub crumbs_mm3: f64,
+    pub voids_filled: usize,
     /// Absent for a draft.
     pub checks: Option<Vec<Check>>,
     /// What a person should know, in plain words: an empty or a solid result, among others.
@@ -71,15 +72,18 @@ pub struct Check {
 
 /// The checks of any mesh. `bodies` is the number of bodies expected, when there is one.
 pub fn checks(mesh: &TriMesh, bodies: Option<usize>) -> Vec<Check> {
+    checks_given(mesh, bodies, &crossing_pairs(mesh, &Bvh::new(mesh)))
+}
+
+/// As [`checks`], with the pairs of crossing triangles known.
+pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &[[u32; 2]]) -> Vec<Check> {
     let t = Topology::of(mesh);
-    let volumes = piece_volumes(mesh, &t);
+    let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
     let found = volumes.iter().filter(|v| **v > 0.0).count();
     let voids = volumes.iter().filter(|v| **v < 0.0).count();
-    let bvh = Bvh::new(mesh);
-    let crossing = crossing_pairs(mesh, &bvh);
     let middle = |t: u32| (mesh.corners(t as usize).iter().sum::<DVec3>() / 3.0).to_array();
     let first_crossing = crossing.first().map(|p| middle(p[0]));
-    let mut crossing: Vec<u32> = crossing.into_iter().flatten().collect();
+    let mut crossing: Vec<u32> = crossing.iter().flatten().copied().collect();
     crossing.sort_unstable();
     crossing.dedup();
     let zero = |id: &str, title: &str, what: [&str; 2], n: usize, place: Option<[f64; 3]>, hint: &str| Check {
@@ -150,7 +154,7 @@ pub fn checks(mesh: &TriMesh, bodies: Option<usize>) -> Vec<Check> {
     ]
 }
 
-pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step: f64, quality: Quality) -> Report {
+pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step: f64) -> Report {
     let mesh = &solid.mesh;
     let volume_mm3 = mesh.volume();
     let density = recipe.material.density / 1000.0;
@@ -158,8 +162,8 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
     // What is solid outside the fill zone is there in any case.
     let outside = (part_volume_mm3 - linked.fill_volume_mm3).max(0.0);
     let fill = if linked.fill_volume_mm3 > 0.0 { (volume_mm3 - outside) / linked.fill_volume_mm3 } else { 0.0 };
-    let finished = quality == Quality::Final;
-    let walls = if finished { walls(solid, linked, step) } else { None };
+    let checks = solid.crossings.as_ref().map(|c| checks_given(mesh, Some(part.facts.bodies), c));
+    let walls = if checks.is_some() { walls(part, solid, linked, step) } else { None };
     Report {
         volume_mm3,
         area_mm2: mesh.area(),
@@ -172,7 +176,8 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
         walls,
         crumbs_removed: solid.crumbs.removed,
         crumbs_mm3: solid.crumbs.volume_mm3,
-        checks: finished.then(|| checks(mesh, Some(part.facts.bodies))),
+        voids_filled: solid.crumbs.voids_filled,
+        checks,
         notes: notes(recipe, linked, mesh, fill),
     }
 }
@@ -210,21 +215,25 @@ pub fn thickness_at_points(mesh: &TriMesh, limit: f64) -> Vec<f32> {
     found.into_iter().map(|v| v as f32).collect()
 }
 
-/// Measured on triangles all of whose corners belong to the fill and lie clear of the part's border.
-fn walls(solid: &Solid, linked: &Linked, step: f64) -> Option<Walls> {
-    const SAMPLES: usize = 24_000;
+/// Measured where walls run free: on triangles of the fill at least a wall's thickness away from the
+/// part's own border, where every wall is cut off to an edge, and from kept solids.
+fn walls(part: &Part, solid: &Solid, linked: &Linked, step: f64) -> Option<Walls> {
+    const SAMPLES: usize = 20_000;
     let mesh = &solid.mesh;
-    let fill: Vec<u32> = (0..mesh.triangles.len() as u32)
+    let stride = mesh.triangles.len().div_ceil(4 * SAMPLES).max(1);
+    let clear = linked.thickness_mm;
+    let picked: Vec<usize> = (0..mesh.triangles.len())
         .into_par_iter()
-        .filter(|&t| mesh.triangles[t as usize].iter().all(|&v| solid.roles[v as usize] == Role::Fill))
+        .step_by(stride)
+        .filter(|&t| {
+            mesh.triangles[t].iter().all(|&v| solid.roles[v as usize] == Role::Fill)
+                && part.bvh().nearest(mesh.corners(t)[0], clear * clear).is_none()
+        })
         .collect();
-    let stride = fill.len().div_ceil(SAMPLES).max(1);
-    let picked: Vec<u32> = fill.into_iter().step_by(stride).collect();
-    let points: Vec<DVec3> = picked.iter().map(|&t| mesh.corners(t as usize).iter().sum::<DVec3>() / 3.0).collect();
-    let normals: Vec<DVec3> = picked.iter().map(|&t| mesh.area_vector(t as usize)).collect();
-    let bvh = Bvh::new(mesh);
-    let limit = (6.0 * linked.thickness_mm).max(8.0 * step);
-    let mut found: Vec<(f64, f64)> = wall_thickness(&bvh, &points, &normals, limit)
+    let points: Vec<DVec3> = picked.iter().map(|&t| mesh.corners(t).iter().sum::<DVec3>() / 3.0).collect();
+    let normals: Vec<DVec3> = picked.iter().map(|&t| mesh.area_vector(t)).collect();
+    let limit = (5.0 * linked.thickness_mm).max(8.0 * step);
+    let mut found: Vec<(f64, f64)> = wall_thickness(&Bvh::new(mesh), &points, &normals, limit)
         .into_iter()
         .zip(&normals)
         .filter(|(d, _)| d.is_finite() && *d < 0.999 * limit)

@@ -14,26 +14,33 @@ fn side(a: DVec3, b: DVec3, c: DVec3, d: DVec3) -> f64 {
 /// passes strictly through the inside of the other, decided exactly (Shewchuk 1997). Corners and
 /// edges that two triangles share do not count; overlap within one plane is not looked for.
 pub fn crossing_pairs(mesh: &TriMesh, bvh: &Bvh) -> Vec<[u32; 2]> {
-    crossing_pairs_among(mesh, bvh, (0..mesh.triangles.len() as u32).into_par_iter())
+    let all = (0..mesh.triangles.len() as u32).into_par_iter();
+    // Each pair is met from both sides: the lower index tests it.
+    sorted(all.flat_map_iter(|t| crossing_with(mesh, bvh, t, 0.0, |o| o > t)).collect())
 }
 
-/// As [`crossing_pairs`], for the pairs with at least one triangle of `among`.
+/// As [`crossing_pairs`], for the pairs with at least one triangle of `among`. `bvh` may be of the
+/// mesh before its points moved by less than `slack`.
 pub fn crossing_pairs_among(
     mesh: &TriMesh,
     bvh: &Bvh,
     among: impl ParallelIterator<Item = u32>,
+    slack: f64,
 ) -> Vec<[u32; 2]> {
-    let mut pairs: Vec<[u32; 2]> = among
-        .flat_map_iter(|t| {
-            let mut found = Vec::new();
-            bvh.overlapping(Bounds::of(mesh.corners(t as usize)), |o| {
-                if o != t && triangles_cross(mesh, t, o) {
-                    found.push([t.min(o), t.max(o)]);
-                }
-            });
-            found
-        })
-        .collect();
+    sorted(among.flat_map_iter(|t| crossing_with(mesh, bvh, t, slack, |o| o != t)).collect())
+}
+
+fn crossing_with(mesh: &TriMesh, bvh: &Bvh, t: u32, slack: f64, test: impl Fn(u32) -> bool) -> Vec<[u32; 2]> {
+    let mut found = Vec::new();
+    bvh.overlapping(Bounds::of(mesh.corners(t as usize)).grown(slack), |o| {
+        if test(o) && triangles_cross(mesh, t, o) {
+            found.push([t.min(o), t.max(o)]);
+        }
+    });
+    found
+}
+
+fn sorted(mut pairs: Vec<[u32; 2]>) -> Vec<[u32; 2]> {
     pairs.par_sort_unstable();
     pairs.dedup();
     pairs

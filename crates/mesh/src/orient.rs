@@ -65,7 +65,7 @@ pub fn orient(mesh: &mut TriMesh) -> usize {
     apply(mesh, |t| turn[t] == Some(true));
 
     let topology = Topology::of(mesh);
-    let volumes = piece_volumes(mesh, &topology);
+    let volumes = piece_volumes(mesh, &topology.piece_of, topology.pieces);
     let mut boxes = vec![Bounds::EMPTY; topology.pieces];
     for (t, &p) in topology.piece_of.iter().enumerate() {
         boxes[p as usize] = boxes[p as usize].union(Bounds::of(mesh.corners(t)));

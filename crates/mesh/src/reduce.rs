@@ -11,7 +11,8 @@
 //! Space is cut into blocks that are worked in parallel with their borders locked, then again
 //! with the blocks shifted. The result does not depend on the number of threads.
 
-use crate::TriMesh;
+use crate::crossing::crossing_pairs_among;
+use crate::{Bounds, Bvh, TriMesh};
 use glam::DVec3;
 use rayon::prelude::*;
 
@@ -35,16 +36,18 @@ pub struct Reduced {
 
 const BLOCK_TRIANGLES: f64 = 24_000.0;
 const NEEDLE_SIN: f64 = 0.035;
-const CARRIED: usize = 4;
+const CARRIED: usize = 3;
 const NONE: u32 = u32::MAX;
 
 pub fn reduce(mesh: &TriMesh, options: &ReduceOptions) -> Reduced {
     let mut triangles: Vec<Tri> = mesh.triangles.iter().map(|&v| Tri { v, carried: [NONE; CARRIED] }).collect();
+    // Points that a round could not work on because they lay on its blocks' borders.
+    let mut open = vec![true; mesh.points.len()];
     for shift in [0.0, 0.5, 0.27] {
         if options.error <= 0.0 || (options.cancelled)() {
             break;
         }
-        triangles = round(mesh, triangles, options, shift);
+        triangles = round(mesh, triangles, options, shift, &mut open);
     }
     let mut new = vec![u32::MAX; mesh.points.len()];
     let mut out = Reduced { mesh: TriMesh::default(), source: Vec::new() };
@@ -68,7 +71,9 @@ struct Tri {
     carried: [u32; CARRIED],
 }
 
-fn round(mesh: &TriMesh, triangles: Vec<Tri>, options: &ReduceOptions, shift: f64) -> Vec<Tri> {
+/// One pass over blocks shifted by a share of their size. Works on the points in `open`, and leaves
+/// there the ones around the borders of its own blocks.
+fn round(mesh: &TriMesh, triangles: Vec<Tri>, options: &ReduceOptions, shift: f64, open: &mut [bool]) -> Vec<Tri> {
     let bounds = mesh.bounds();
     // Blocks hold about BLOCK_TRIANGLES if the surface filled space evenly.
     let volume = bounds.size().max(DVec3::splat(1e-9));
@@ -97,9 +102,22 @@ fn round(mesh: &TriMesh, triangles: Vec<Tri>, options: &ReduceOptions, shift: f6
     let runs: Vec<&[u32]> = order.chunk_by(|a, b| ids[*a as usize] == ids[*b as usize]).collect();
     let parts: Vec<Vec<Tri>> = runs
         .into_par_iter()
-        .map(|run| Block::new(mesh, run.iter().map(|&t| triangles[t as usize]), options, &lock).reduced())
+        .map(|run| {
+            let own = || run.iter().map(|&t| triangles[t as usize]);
+            if own().all(|t| t.v.iter().all(|&v| !open[v as usize])) {
+                return own().collect();
+            }
+            Block::new(mesh, own(), options, &lock, open).reduced()
+        })
         .collect();
-    parts.concat()
+    let triangles = parts.concat();
+    open.fill(false);
+    for t in &triangles {
+        if t.v.iter().any(|&v| owner[v as usize] == MANY) {
+            t.v.iter().for_each(|&v| open[v as usize] = true);
+        }
+    }
+    triangles
 }
 
 /// One block with local indices; `triangles` of a removed triangle is marked dead.
@@ -114,6 +132,7 @@ struct Block<'a> {
     triangles: Vec<Tri>,
     normals: Vec<DVec3>,
     alive: Vec<bool>,
+    open: Vec<bool>,
     around: Vec<Vec<u32>>,
     /// Scratch of the collapse under test: new triangles, and carried points with their place.
     fan: Vec<(u32, [DVec3; 3])>,
@@ -126,6 +145,7 @@ impl<'a> Block<'a> {
         triangles: impl Iterator<Item = Tri>,
         options: &'a ReduceOptions<'a>,
         lock: &dyn Fn(u32) -> bool,
+        open: &[bool],
     ) -> Block<'a> {
         let mut global: Vec<u32> = Vec::new();
         let mut list: Vec<Tri> = triangles.collect();
@@ -153,14 +173,65 @@ impl<'a> Block<'a> {
         }
         let normals = list.iter().map(|t| normal(t.v.map(|v| points[v as usize]))).collect();
         let locked = global.iter().map(|&v| lock(v)).collect();
-        Block { input: &mesh.points, options, locked, border, points, labels, alive: vec![true; list.len()], triangles: list, normals, around, global, fan: Vec::new(), placed: Vec::new() }
+        let open = global.iter().map(|&v| open[v as usize]).collect();
+        Block { input: &mesh.points, open, options, locked, border, points, labels, alive: vec![true; list.len()], triangles: list, normals, around, global, fan: Vec::new(), placed: Vec::new() }
     }
 
+    /// Collapses what the rules allow. Where triangles cross afterwards (two faces of an edge so
+    /// sharp that both lie within the bound of each other), the points there are locked and the
+    /// block is worked again.
     fn reduced(mut self) -> Vec<Tri> {
-        for share in [1.0 / 16.0, 1.0 / 4.0, 1.0] {
+        const TRIES: usize = 3;
+        let start = (self.triangles.clone(), self.normals.clone(), self.around.clone());
+        let sharp: Vec<bool> = self.around.iter().map(|star| self.is_sharp(star)).collect();
+        for attempt in 0.. {
+            self.collapse_all();
+            let live: Vec<u32> = (0..self.triangles.len() as u32).filter(|&t| self.alive[t as usize]).collect();
+            if live.len() == self.triangles.len() {
+                break;
+            }
+            let mesh = TriMesh {
+                triangles: live.iter().map(|&t| self.triangles[t as usize].v).collect(),
+                points: std::mem::take(&mut self.points),
+            };
+            let near = (0..live.len() as u32).filter(|&t| mesh.triangles[t as usize].iter().any(|&v| sharp[v as usize]));
+            let pairs = match near.clone().next() {
+                Some(_) => crossing_pairs_among(&mesh, &Bvh::new(&mesh), near.collect::<Vec<_>>().into_par_iter(), 0.0),
+                None => Vec::new(),
+            };
+            let reach = 4.0 * self.options.error;
+            let boxes: Vec<Bounds> = pairs
+                .iter()
+                .flatten()
+                .map(|&t| Bounds::of(mesh.corners(t as usize)).grown(reach))
+                .collect();
+            self.points = mesh.points;
+            if boxes.is_empty() {
+                break;
+            }
+            for (locked, &p) in self.locked.iter_mut().zip(&self.points) {
+                *locked |= attempt == TRIES || boxes.iter().any(|b| b.distance_squared(p) == 0.0);
+            }
+            (self.triangles, self.normals, self.around) = start.clone();
+            self.alive.fill(true);
+        }
+        let global = &self.global;
+        let live = self.triangles.iter().zip(&self.alive).filter(|(_, a)| **a);
+        live.map(|(t, _)| Tri { v: t.v.map(|v| global[v as usize]), carried: t.carried }).collect()
+    }
+
+    /// Do faces around the point turn back on each other, as at an edge finer than a right angle?
+    fn is_sharp(&self, star: &[u32]) -> bool {
+        let normal = |&t: &u32| self.normals[t as usize];
+        star.iter().any(|a| star.iter().any(|b| normal(a).dot(normal(b)) < -0.1))
+    }
+
+    fn collapse_all(&mut self) {
+        // The smallest changes first, or large ones would use up the bound where less would do.
+        for share in [0.12, 1.0] {
             // Only the farthest points are carried; the margin covers those let go.
             let limit = 0.8 * self.options.error * share;
-            let mut dirty = vec![true; self.points.len()];
+            let mut dirty = self.open.clone();
             for _ in 0..6 {
                 let mut made = 0;
                 for v in 0..self.points.len() as u32 {
@@ -180,9 +251,6 @@ impl<'a> Block<'a> {
                 }
             }
         }
-        let global = &self.global;
-        let live = self.triangles.iter().zip(&self.alive).filter(|(_, a)| **a);
-        live.map(|(t, _)| Tri { v: t.v.map(|v| global[v as usize]), carried: t.carried }).collect()
     }
 
     /// Removes `v` by moving it onto its best neighbour; `None` when no neighbour will do.
@@ -208,7 +276,7 @@ impl<'a> Block<'a> {
         }
         let near = &mut near[..count];
         near.sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-        let candidates = near.iter().take(4).map(|n| n.1);
+        let candidates = near.iter().take(3).map(|n| n.1);
         let u = { candidates }.find(|&u| self.fits(v, u, limit))?;
 
         let star = std::mem::take(&mut self.around[v as usize]);
@@ -243,21 +311,7 @@ impl<'a> Block<'a> {
     fn fits(&mut self, v: u32, u: u32, limit: f64) -> bool {
         let (p, q) = (self.points[v as usize], self.points[u as usize]);
         let (sv, su) = (&self.around[v as usize], &self.around[u as usize]);
-        // Link condition: the only common neighbours are the two opposite the edge.
-        let has = |star: &[u32], w: u32| star.iter().any(|&t| self.triangles[t as usize].v.contains(&w));
-        let mut common = 0;
-        for &t in sv {
-            let tri = self.triangles[t as usize].v;
-            let c = tri.iter().position(|&x| x == v).unwrap_or(0);
-            let w = tri[(c + 1) % 3];
-            if w != u && has(su, w) {
-                common += 1;
-                if common > 2 || self.around[w as usize].len() <= 3 {
-                    return false;
-                }
-            }
-        }
-        if common != 2 || su.len() + sv.len() > 24 {
+        if su.len() + sv.len() > 24 {
             return false;
         }
         self.fan.clear();
@@ -279,6 +333,23 @@ impl<'a> Block<'a> {
                 return false;
             }
             self.fan.push((t, c));
+        }
+        // Link condition: the only common neighbours are the two opposite the edge.
+        let has = |star: &[u32], w: u32| star.iter().any(|&t| self.triangles[t as usize].v.contains(&w));
+        let mut common = 0;
+        for &t in sv {
+            let tri = self.triangles[t as usize].v;
+            let c = tri.iter().position(|&x| x == v).unwrap_or(0);
+            let w = tri[(c + 1) % 3];
+            if w != u && has(su, w) {
+                common += 1;
+                if common > 2 || self.around[w as usize].len() <= 3 {
+                    return false;
+                }
+            }
+        }
+        if common != 2 {
+            return false;
         }
         self.placed.clear();
         let carried = sv.iter().flat_map(|&t| self.triangles[t as usize].carried).filter(|&i| i != NONE);
@@ -307,7 +378,7 @@ fn normal([a, b, c]: [DVec3; 3]) -> DVec3 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Bvh, Topology};
+    use crate::Topology;
 
     fn run(mesh: &TriMesh, error: f64, threads: usize) -> TriMesh {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();

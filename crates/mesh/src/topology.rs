@@ -97,11 +97,32 @@ impl Topology {
     }
 }
 
-/// Signed volume of each piece of a [`Topology`].
-pub fn piece_volumes(mesh: &TriMesh, topology: &Topology) -> Vec<f64> {
+/// Piece of every triangle, numbered by first triangle, where pieces are joined by shared points;
+/// and how many there are. On a 2-manifold the same as [`Topology`]'s, and far cheaper.
+pub fn pieces_by_points(mesh: &TriMesh) -> (Vec<u32>, usize) {
+    let mut sets = UnionFind::new(mesh.points.len());
+    for t in &mesh.triangles {
+        sets.join(t[0], t[1]);
+        sets.join(t[1], t[2]);
+    }
+    let mut number = vec![u32::MAX; mesh.points.len()];
+    let mut count = 0;
+    let piece_of = mesh.triangles.iter().map(|t| {
+        let slot = &mut number[sets.root(t[0]) as usize];
+        if *slot == u32::MAX {
+            *slot = count;
+            count += 1;
+        }
+        *slot
+    });
+    (piece_of.collect(), count as usize)
+}
+
+/// Signed volume of each piece.
+pub fn piece_volumes(mesh: &TriMesh, piece_of: &[u32], pieces: usize) -> Vec<f64> {
     let o = mesh.points.first().copied().unwrap_or_default();
-    let mut v = vec![0.0; topology.pieces];
-    for (t, &piece) in topology.piece_of.iter().enumerate() {
+    let mut v = vec![0.0; pieces];
+    for (t, &piece) in piece_of.iter().enumerate() {
         let [a, b, c] = mesh.corners(t).map(|p| p - o);
         v[piece as usize] += a.dot(b.cross(c)) / 6.0;
     }
@@ -165,7 +186,10 @@ mod tests {
         let mut apart = b.clone();
         apart.append(&TriMesh::cuboid(DVec3::splat(2.0), DVec3::splat(3.0)));
         assert_eq!(Topology::of(&apart).pieces, 2);
-        assert_eq!(piece_volumes(&apart, &Topology::of(&apart)).len(), 2);
+        let (piece_of, pieces) = pieces_by_points(&apart);
+        assert_eq!((&piece_of, pieces), (&Topology::of(&apart).piece_of, 2));
+        let volumes = piece_volumes(&apart, &piece_of, pieces);
+        assert!(volumes.iter().all(|v| (v - 1.0).abs() < 1e-12), "{volumes:?}");
 
         // Two boxes that share one corner point: closed, but two fans meet there.
         let mut touching = b.clone();

@@ -3,14 +3,14 @@
 
 use crate::grid::{Bits, Grid};
 use crate::occlusion;
+use crate::recipe::MeshStep;
 use crate::shape::{Composed, Role};
-use glam::DVec3;
 use rayon::prelude::*;
 use std::collections::HashSet;
 use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
-use ulmix_mesh::topology::piece_volumes;
-use ulmix_mesh::{Bvh, Topology, TriMesh};
+use ulmix_mesh::topology::{piece_volumes, pieces_by_points};
+use ulmix_mesh::{Bvh, TriMesh};
 
 /// A mesh ready to be looked at or exported.
 pub struct Solid {
@@ -22,12 +22,17 @@ pub struct Solid {
     pub crumbs: Crumbs,
     /// Triangles before reduction.
     pub raw_triangles: usize,
+    /// Pairs of triangles that cross; not looked for in a draft.
+    pub crossings: Option<Vec<[u32; 2]>>,
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Crumbs {
+    /// Loose pieces removed.
     pub removed: usize,
     pub volume_mm3: f64,
+    /// Closed voids of that size, filled.
+    pub voids_filled: usize,
 }
 
 impl Solid {
@@ -36,93 +41,97 @@ impl Solid {
     }
 }
 
-/// `None` when cancelled.
+/// Without `settings` a draft: the mesh as it is. `None` when cancelled.
 pub fn finish(
     raw: &TriMesh,
     grid: &Grid,
     signs: &Bits,
     shape: &Composed,
-    crumb_mm3: f64,
-    error: f64,
+    settings: Option<&MeshStep>,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Solid> {
+    let finished = settings.is_some();
+    let (crumb_mm3, error) = settings.map_or((0.0, 0.0), |s| (s.crumb_mm3, s.reduce_mm));
     let (whole, crumbs) = if crumb_mm3 > 0.0 { without_crumbs(raw, crumb_mm3) } else { (None, Crumbs::default()) };
     let mesh = whole.as_ref().unwrap_or(raw);
     let roles: Vec<Role> = mesh.points.par_iter().map(|&p| shape.role(p)).collect();
     if cancelled() {
         return None;
     }
-    let (mesh, roles) = if error > 0.0 {
-        reduced(mesh, &roles, error, cancelled)?
+    let (mesh, roles, crossings) = if finished {
+        let (mesh, roles, crossings) = reduced(mesh, &roles, error, cancelled)?;
+        (mesh, roles, Some(crossings))
     } else {
-        (mesh.clone(), roles)
+        (mesh.clone(), roles, None)
     };
     let openness = occlusion::openness(&mesh, grid, signs);
-    Some(Solid { openness, roles, crumbs, raw_triangles: raw.triangles.len(), mesh })
+    Some(Solid { openness, roles, crumbs, raw_triangles: raw.triangles.len(), mesh, crossings })
 }
 
-/// The mesh without loose pieces smaller than `least` mm³; `None` for "nothing to remove".
-/// The largest piece always stays. Voids (pieces that face inward) go with nothing: they are kept.
+/// The mesh without loose pieces, and without closed voids, smaller than `least` mm³; `None` for
+/// "nothing to remove". The largest piece always stays.
 fn without_crumbs(mesh: &TriMesh, least: f64) -> (Option<TriMesh>, Crumbs) {
-    let topology = Topology::of(mesh);
-    let volumes = piece_volumes(mesh, &topology);
-    let largest = (0..volumes.len()).max_by(|&a, &b| volumes[a].total_cmp(&volumes[b]));
-    let is_crumb = |p: usize| volumes[p] >= 0.0 && volumes[p] < least && Some(p) != largest;
-    let gone: Vec<f64> = (0..volumes.len()).filter(|&p| is_crumb(p)).map(|p| volumes[p]).collect();
-    if gone.is_empty() {
+    let (piece_of, pieces) = pieces_by_points(mesh);
+    if pieces < 2 {
         return (None, Crumbs::default());
     }
-    let kept = mesh.filtered(|t| !is_crumb(topology.piece_of[t] as usize));
-    (Some(kept), Crumbs { removed: gone.len(), volume_mm3: gone.iter().sum() })
+    let volumes = piece_volumes(mesh, &piece_of, pieces);
+    let largest = (0..pieces).max_by(|&a, &b| volumes[a].total_cmp(&volumes[b]));
+    let goes: Vec<bool> = (0..pieces).map(|p| volumes[p].abs() < least && Some(p) != largest).collect();
+    let crumbs = Crumbs {
+        removed: (0..pieces).filter(|&p| goes[p] && volumes[p] >= 0.0).count(),
+        volume_mm3: (0..pieces).filter(|&p| goes[p]).map(|p| volumes[p].max(0.0)).sum(),
+        voids_filled: (0..pieces).filter(|&p| goes[p] && volumes[p] < 0.0).count(),
+    };
+    if goes.iter().all(|g| !g) {
+        return (None, crumbs);
+    }
+    (Some(mesh.filtered(|t| !goes[piece_of[t] as usize])), crumbs)
 }
 
-/// Reduces, and takes back what would cross: points around crossing triangles are locked and the
-/// reduction is made again.
-fn reduced(
-    mesh: &TriMesh,
-    roles: &[Role],
-    error: f64,
-    cancelled: &(dyn Fn() -> bool + Sync),
-) -> Option<(TriMesh, Vec<Role>)> {
-    const TRIES: usize = 4;
+/// A reduced mesh with a role for every point and the pairs that cross all the same.
+type Reduced = (TriMesh, Vec<Role>, Vec<[u32; 2]>);
+
+fn reduced(mesh: &TriMesh, roles: &[Role], error: f64, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Reduced> {
     let labels: Vec<u8> = roles.iter().map(|r| *r as u8).collect();
-    let mut locked: Vec<bool> = Vec::new();
-    for attempt in 0..=TRIES {
-        // The last resort is the mesh as it came.
-        let error = if attempt == TRIES { 0.0 } else { error };
-        let mut r = reduce(mesh, &ReduceOptions { error, labels: Some(&labels), locked: &locked, cancelled });
-        if cancelled() {
-            return None;
-        }
-        round_to_f32(&mut r.mesh);
-        let bvh = Bvh::new(&r.mesh);
-        let pairs = crossing_pairs(&r.mesh, &bvh);
-        if pairs.is_empty() || attempt == TRIES {
-            let roles = r.source.iter().map(|&v| roles[v as usize]).collect();
-            return Some((r.mesh, roles));
-        }
-        locked.resize(mesh.points.len(), false);
-        let reach = 4.0 * error;
-        let boxes: Vec<_> = pairs
-            .iter()
-            .flatten()
-            .map(|&t| ulmix_mesh::Bounds::of(r.mesh.corners(t as usize)).grown(reach))
-            .collect();
-        // Few pairs, many points: a set of coarse cells around the pairs narrows the search.
-        let cell = boxes.iter().map(|b| b.size().max_element()).fold(1e-6, f64::max);
-        let key = |p: DVec3| (p / cell).floor().as_i64vec3().to_array();
-        let near: HashSet<[i64; 3]> = boxes
-            .iter()
-            .flat_map(|b| {
-                let (l, h) = (key(b.min), key(b.max));
-                (l[0]..=h[0]).flat_map(move |x| (l[1]..=h[1]).flat_map(move |y| (l[2]..=h[2]).map(move |z| [x, y, z])))
-            })
-            .collect();
-        locked.par_iter_mut().zip(&mesh.points).for_each(|(l, &p)| {
-            *l |= near.contains(&key(p)) && boxes.iter().any(|b| b.distance_squared(p) == 0.0);
-        });
+    let mut r = reduce(mesh, &ReduceOptions { error, labels: Some(&labels), locked: &[], cancelled });
+    if cancelled() {
+        return None;
     }
-    unreachable!("the last attempt returns")
+    round_to_f32(&mut r.mesh);
+    let crossings = untangle(&mut r.mesh);
+    Some((r.mesh, r.source.iter().map(|&v| roles[v as usize]).collect(), crossings))
+}
+
+/// The few triangles that cross all the same, where walls are cut off to an edge finer than the
+/// grid: their points step toward the middle of their neighbours until nothing crosses.
+fn untangle(mesh: &mut TriMesh) -> Vec<[u32; 2]> {
+    const ROUNDS: usize = 6;
+    let mut pairs = crossing_pairs(mesh, &Bvh::new(mesh));
+    for _ in 0..ROUNDS {
+        if pairs.is_empty() {
+            break;
+        }
+        let mut tangled: Vec<u32> = pairs.iter().flatten().flat_map(|&t| mesh.triangles[t as usize]).collect();
+        tangled.sort_unstable();
+        tangled.dedup();
+        let mut sums = vec![(glam::DVec3::ZERO, 0.0); tangled.len()];
+        for t in &mesh.triangles {
+            for (c, v) in t.iter().enumerate() {
+                if let Ok(i) = tangled.binary_search(v) {
+                    sums[i].0 += mesh.points[t[(c + 1) % 3] as usize] + mesh.points[t[(c + 2) % 3] as usize];
+                    sums[i].1 += 2.0;
+                }
+            }
+        }
+        for (&v, (sum, count)) in tangled.iter().zip(sums) {
+            let p = &mut mesh.points[v as usize];
+            *p = p.lerp(sum / count, 0.5);
+        }
+        round_to_f32(mesh);
+        pairs = crossing_pairs(mesh, &Bvh::new(mesh));
+    }
+    pairs
 }
 
 /// Files hold 32-bit coordinates: checks must see the same. Points that would fall together are
@@ -144,6 +153,8 @@ fn round_to_f32(mesh: &mut TriMesh) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use glam::DVec3;
+    use ulmix_mesh::Topology;
 
     #[test]
     fn crumbs_go_and_the_largest_piece_stays_however_small() {

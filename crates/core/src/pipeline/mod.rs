@@ -162,17 +162,14 @@ impl Pipeline {
             let care = if quality == Quality::Final { Care::Full } else { Care::Quick };
             polygonise(&zones.grid, &signs, Some(&zones.fill), &shape(), care, &|| watch.cancelled())
         })?;
-        let (crumb, error) = match quality {
-            Quality::Drag | Quality::Draft => (0.0, 0.0),
-            Quality::Final => (recipe.mesh.crumb_mm3, recipe.mesh.reduce_mm),
-        };
-        let finish_key = self.key(&[&"finish", &surface_key, &crumb, &error, &linked_key]);
+        let settings = (quality == Quality::Final).then_some(&recipe.mesh);
+        let finish_key = self.key(&[&"finish", &surface_key, &settings]);
         let solid = self.stage(Stage::Finish, &finish_key, watch, Solid::bytes, || {
-            finish::finish(&raw, &zones.grid, &signs, &shape(), crumb, error, &|| watch.cancelled())
+            finish::finish(&raw, &zones.grid, &signs, &shape(), settings, &|| watch.cancelled())
         })?;
-        let report_key = self.key(&[&"report", &finish_key, &recipe.material, &quality]);
+        let report_key = self.key(&[&"report", &finish_key, &linked_key, &recipe.material]);
         let report = self.stage(Stage::Report, &report_key, watch, |_: &Report| 4096, || {
-            Some(report::report(part, recipe, &linked, &solid, step, quality))
+            Some(report::report(part, recipe, &linked, &solid, step))
         })?;
         Ok(Outcome { quality, linked: *linked, prediction, step_mm: step, solid, report })
     }

@@ -86,7 +86,7 @@ pub fn polygonise(
     }
     let mut mesh = triangles(grid, &cells, bits, points, &placed, (care == Care::Full).then_some(shape), cancelled);
     if care == Care::Full && !cancelled() {
-        repair::repair(&mut mesh, &placed);
+        repair::repair(&mut mesh, &placed, grid.step);
     }
     (!cancelled()).then_some(mesh)
 }
