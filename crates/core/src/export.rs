@@ -88,7 +88,7 @@ mod tests {
         for kind in [FileKind::Stl, FileKind::ThreeMf] {
             let e = export(&mesh, &recipe, kind, Some(1)).unwrap();
             assert!(e.passed() && e.triangles == mesh.triangles.len());
-            assert!((e.volume_mm3 - mesh.volume()).abs() < 1e-6);
+            assert!((e.volume_mm3 / mesh.volume() - 1.0).abs() < 1e-6);
         }
         assert_eq!(FileKind::of_name("a.b.3MF"), Some(FileKind::ThreeMf));
         assert_eq!(FileKind::of_name("a.obj"), None);

@@ -13,6 +13,8 @@ pub struct Part {
     pub mesh: TriMesh,
     pub facts: PartFacts,
     pub distance: SignedDistance,
+    /// Points where sharp edges end, meet or turn: kept exactly in the final mesh.
+    pub corners: Vec<DVec3>,
     /// SHA-256 of points and triangles: the part's stage key.
     pub key: String,
 }
@@ -92,8 +94,8 @@ impl Part {
             ));
         }
         let distance = SignedDistance::new(&mesh, &topology);
-        let key = key(&mesh);
-        Ok(Part { mesh, facts, distance, key })
+        let (key, corners) = (key(&mesh), corners(&mesh));
+        Ok(Part { mesh, facts, distance, corners, key })
     }
 
     pub fn bvh(&self) -> &Bvh {
@@ -117,6 +119,31 @@ fn defects(t: &Topology, turned: usize, dropped: usize) -> Vec<String> {
         out.push(format!("{} without area left out", many(dropped, "triangle", "triangles")));
     }
     out
+}
+
+/// Points of edges that turn by more than 30°, except those that a single straight edge runs through.
+fn corners(mesh: &TriMesh) -> Vec<DVec3> {
+    const SHARP: f64 = 0.866;
+    let mut sides: Vec<(u32, u32, u32)> = Vec::with_capacity(mesh.triangles.len() * 3);
+    for (t, tri) in mesh.triangles.iter().enumerate() {
+        for c in 0..3 {
+            let (a, b) = (tri[c], tri[(c + 1) % 3]);
+            sides.push((a.min(b), a.max(b), t as u32));
+        }
+    }
+    sides.sort_unstable();
+    let unit = |t: u32| mesh.area_vector(t as usize).normalize_or_zero();
+    let mut ends: Vec<(u32, DVec3)> = Vec::new();
+    for two in sides.windows(2).filter(|w| (w[0].0, w[0].1) == (w[1].0, w[1].1)) {
+        if unit(two[0].2).dot(unit(two[1].2)) < SHARP {
+            let (a, b) = (two[0].0, two[0].1);
+            let along = (mesh.points[b as usize] - mesh.points[a as usize]).normalize_or_zero();
+            ends.extend([(a, along), (b, -along)]);
+        }
+    }
+    ends.sort_by_key(|e| e.0);
+    let straight = |e: &[(u32, DVec3)]| e.len() == 2 && e[0].1.dot(e[1].1) < -0.999_999;
+    ends.chunk_by(|a, b| a.0 == b.0).filter(|e| !straight(e)).map(|e| mesh.points[e[0].0 as usize]).collect()
 }
 
 fn key(mesh: &TriMesh) -> String {
@@ -144,6 +171,13 @@ mod tests {
         assert!(!p.facts.closed && p.facts.defects.len() == 2, "{:?}", p.facts.defects);
         assert!(p.distance.inside(DVec3::ZERO) && !p.distance.inside(DVec3::X * 21.0));
         assert!(Part::prepare(&ball).unwrap().facts.defects.is_empty());
+    }
+
+    #[test]
+    fn corners_are_where_sharp_edges_turn() {
+        let b = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(10.0));
+        assert_eq!(Part::prepare(&b).unwrap().corners.len(), 8);
+        assert!(Part::prepare(&TriMesh::sphere(20.0, 4)).unwrap().corners.is_empty());
     }
 
     #[test]

@@ -118,6 +118,17 @@ impl Composed<'_> {
         }
     }
 
+    /// Does the point lie on the part's own surface?
+    pub fn on_part(&self, p: DVec3) -> bool {
+        let s = ((p - self.grid.origin) / self.grid.step).as_uvec3();
+        let beside = (0..8).any(|c| {
+            let at = (s + UVec3::new(c & 1, c >> 1 & 1, c >> 2)).min(self.grid.size - 1);
+            !self.bits.inside.get(at.x, at.y, at.z)
+        });
+        let near = 1e-3 * self.grid.step;
+        beside && self.part.bvh().nearest(p, near * near).is_some()
+    }
+
     fn skin_value(&self, p: DVec3) -> f64 {
         -self.skin - self.part.distance.value(p)
     }
@@ -232,6 +243,12 @@ impl Shape for Composed<'_> {
         let skin = if self.skin > 0.0 { -self.skin - part } else { f64::INFINITY };
         let solid = self.solids.iter().map(|c| c.value(p)).fold(f64::INFINITY, f64::min);
         part.max(self.lattice.value(p).min(skin).min(solid))
+    }
+
+    fn pins(&self) -> Vec<DVec3> {
+        // Corners of the part with material on them.
+        let tiny = 1e-6 * self.grid.step;
+        self.part.corners.iter().copied().filter(|&p| self.value(p).abs() < tiny).collect()
     }
 
     fn project(&self, p: DVec3, outside: DVec3) -> DVec3 {

@@ -151,12 +151,14 @@ impl Surface {
     }
 
     /// Value of [`distance`](Self::distance) that lies, in the median, `depth` mm from the surface on
-    /// its positive side. Depths beyond a third of the cell mean little.
+    /// its positive side. Beyond a fifth of the cell, where walls from all sides meet, it goes on
+    /// evenly, so that more depth is always more material.
     pub fn level_at(&self, depth: f64) -> f64 {
+        let measured = depth.min(0.2 * (TAU / self.wave).min_element());
         let mut values: Vec<f64> =
-            self.samples().into_iter().map(|p| self.distance(p + self.normal(p) * depth)).collect();
+            self.samples().into_iter().map(|p| self.distance(p + self.normal(p) * measured)).collect();
         values.sort_by(f64::total_cmp);
-        values.get(values.len() / 2).copied().unwrap_or(depth)
+        values.get(values.len() / 2).copied().unwrap_or(measured) + (depth - measured)
     }
 
     /// The narrowest place on the way through the positive side: its middle, and the nearest point
@@ -236,7 +238,9 @@ impl Neck {
     /// Value of [`Surface::distance`] at which a network is `thickness` thick here.
     fn level(&self, surface: &Surface, thickness: f64) -> f64 {
         let out = (self.border - self.middle).normalize_or(DVec3::X);
-        surface.distance(self.middle + out * (0.5 * thickness))
+        // Past the surface and well into the other side it goes on evenly.
+        let measured = (0.5 * thickness).min(1.5 * self.depth());
+        surface.distance(self.middle + out * measured) - (0.5 * thickness - measured)
     }
 }
 

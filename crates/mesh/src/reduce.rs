@@ -22,8 +22,8 @@ pub struct ReduceOptions<'a> {
     pub error: f64,
     /// A value per point; points merge only with equals and borders between values stay.
     pub labels: Option<&'a [u8]>,
-    /// Points that must stay, by index; empty for none.
-    pub locked: &'a [bool],
+    /// Points around which a smaller bound holds, and that bound; empty for none.
+    pub faithful: (&'a [bool], f64),
     /// Asked between rounds; true stops early with the mesh as it is then.
     pub cancelled: &'a (dyn Fn() -> bool + Sync),
 }
@@ -98,7 +98,7 @@ fn round(mesh: &TriMesh, triangles: Vec<Tri>, options: &ReduceOptions, shift: f6
             *o = if *o == u32::MAX || *o == id { id } else { MANY };
         }
     }
-    let lock = |v: u32| owner[v as usize] == MANY || options.locked.get(v as usize).copied().unwrap_or(false);
+    let lock = |v: u32| owner[v as usize] == MANY;
     let runs: Vec<&[u32]> = order.chunk_by(|a, b| ids[*a as usize] == ids[*b as usize]).collect();
     let parts: Vec<Vec<Tri>> = runs
         .into_par_iter()
@@ -133,6 +133,7 @@ struct Block<'a> {
     normals: Vec<DVec3>,
     alive: Vec<bool>,
     open: Vec<bool>,
+    faithful: Vec<bool>,
     around: Vec<Vec<u32>>,
     /// Scratch of the collapse under test: new triangles, and carried points with their place.
     fan: Vec<(u32, [DVec3; 3])>,
@@ -173,8 +174,9 @@ impl<'a> Block<'a> {
         }
         let normals = list.iter().map(|t| normal(t.v.map(|v| points[v as usize]))).collect();
         let locked = global.iter().map(|&v| lock(v)).collect();
+        let faithful = global.iter().map(|&v| options.faithful.0.get(v as usize).copied().unwrap_or(false)).collect();
         let open = global.iter().map(|&v| open[v as usize]).collect();
-        Block { input: &mesh.points, open, options, locked, border, points, labels, alive: vec![true; list.len()], triangles: list, normals, around, global, fan: Vec::new(), placed: Vec::new() }
+        Block { input: &mesh.points, open, faithful, options, locked, border, points, labels, alive: vec![true; list.len()], triangles: list, normals, around, global, fan: Vec::new(), placed: Vec::new() }
     }
 
     /// Collapses what the rules allow. Where triangles cross afterwards (two faces of an edge so
@@ -227,36 +229,35 @@ impl<'a> Block<'a> {
     }
 
     fn collapse_all(&mut self) {
-        // The smallest changes first, or large ones would use up the bound where less would do.
-        for share in [0.12, 1.0] {
-            // Only the farthest points are carried; the margin covers those let go.
-            let limit = 0.8 * self.options.error * share;
-            let mut dirty = self.open.clone();
-            for _ in 0..6 {
-                let mut made = 0;
-                for v in 0..self.points.len() as u32 {
-                    if !dirty[v as usize] || self.locked[v as usize] || self.around[v as usize].is_empty() {
-                        continue;
-                    }
-                    dirty[v as usize] = false;
-                    if let Some(u) = self.collapse(v, limit) {
-                        made += 1;
-                        for &t in &self.around[u as usize] {
-                            self.triangles[t as usize].v.iter().for_each(|&w| dirty[w as usize] = true);
-                        }
+        let mut dirty = self.open.clone();
+        for _ in 0..6 {
+            let mut made = 0;
+            for v in 0..self.points.len() as u32 {
+                if !dirty[v as usize] || self.locked[v as usize] || self.around[v as usize].is_empty() {
+                    continue;
+                }
+                dirty[v as usize] = false;
+                if let Some(u) = self.collapse(v) {
+                    made += 1;
+                    for &t in &self.around[u as usize] {
+                        self.triangles[t as usize].v.iter().for_each(|&w| dirty[w as usize] = true);
                     }
                 }
-                if made * 50 < self.points.len() {
-                    break;
-                }
+            }
+            if made * 50 < self.points.len() {
+                break;
             }
         }
     }
 
     /// Removes `v` by moving it onto its best neighbour; `None` when no neighbour will do.
-    fn collapse(&mut self, v: u32, limit: f64) -> Option<u32> {
+    fn collapse(&mut self, v: u32) -> Option<u32> {
         let star = &self.around[v as usize];
         let p = self.points[v as usize];
+        let near_faithful = star.iter().any(|&t| self.triangles[t as usize].v.iter().any(|&w| self.faithful[w as usize]));
+        let error = if near_faithful { self.options.faithful.1.min(self.options.error) } else { self.options.error };
+        // Only the farthest points are carried; the margin covers those let go.
+        let limit = 0.8 * error;
         // Neighbours by their height over the faces around v: a bound that costs little.
         let mut near: [(f64, u32); 24] = [(f64::INFINITY, 0); 24];
         let mut count = 0;
@@ -383,7 +384,7 @@ mod tests {
     fn run(mesh: &TriMesh, error: f64, threads: usize) -> TriMesh {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
         pool.install(|| {
-            reduce(mesh, &ReduceOptions { error, labels: None, locked: &[], cancelled: &|| false }).mesh
+            reduce(mesh, &ReduceOptions { error, labels: None, faithful: (&[], 0.0), cancelled: &|| false }).mesh
         })
     }
 

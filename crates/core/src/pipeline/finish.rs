@@ -59,7 +59,7 @@ pub fn finish(
         return None;
     }
     let (mesh, roles, crossings) = if finished {
-        let (mesh, roles, crossings) = reduced(mesh, &roles, error, cancelled)?;
+        let (mesh, roles, crossings) = reduced(mesh, &roles, shape, error, cancelled)?;
         (mesh, roles, Some(crossings))
     } else {
         (mesh.clone(), roles, None)
@@ -92,9 +92,20 @@ fn without_crumbs(mesh: &TriMesh, least: f64) -> (Option<TriMesh>, Crumbs) {
 /// A reduced mesh with a role for every point and the pairs that cross all the same.
 type Reduced = (TriMesh, Vec<Role>, Vec<[u32; 2]>);
 
-fn reduced(mesh: &TriMesh, roles: &[Role], error: f64, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Reduced> {
+/// The part's own faces and edges may move by this share of the step at most.
+const FAITHFUL: f64 = 0.008;
+
+fn reduced(
+    mesh: &TriMesh,
+    roles: &[Role],
+    shape: &Composed,
+    error: f64,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Reduced> {
     let labels: Vec<u8> = roles.iter().map(|r| *r as u8).collect();
-    let mut r = reduce(mesh, &ReduceOptions { error, labels: Some(&labels), locked: &[], cancelled });
+    let on_part: Vec<bool> = mesh.points.par_iter().map(|&p| shape.on_part(p)).collect();
+    let faithful = (on_part.as_slice(), FAITHFUL * shape.grid.step);
+    let mut r = reduce(mesh, &ReduceOptions { error, labels: Some(&labels), faithful, cancelled });
     if cancelled() {
         return None;
     }

@@ -153,7 +153,8 @@ impl Cells {
         (self.rank[word] + below.count_ones()) as usize
     }
 
-    fn find_index(&self, c: IVec3) -> Option<usize> {
+    /// Number of a cell, if the surface passes it.
+    pub fn find_index(&self, c: IVec3) -> Option<usize> {
         let within = c.min_element() >= 0
             && (c.x as usize) < self.words * 64
             && (c.y as usize) < self.rows

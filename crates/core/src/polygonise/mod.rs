@@ -53,6 +53,10 @@ pub trait Shape: Sync {
     /// Moves a point onto the border of the smooth field that alone decides around it; `outside` is
     /// a sample nearby on the side meant.
     fn project(&self, p: DVec3, outside: DVec3) -> DVec3;
+    /// Points of the border to pass through exactly where the grid has a vertex beside them.
+    fn pins(&self) -> Vec<DVec3> {
+        Vec::new()
+    }
 }
 
 /// How much is done for the mesh.
@@ -79,10 +83,13 @@ pub fn polygonise(
     if cancelled() {
         return None;
     }
-    let (points, placed) = vertices(grid, &cells, &hits, shape, cancelled);
+    let (mut points, mut placed) = vertices(grid, &cells, &hits, shape, cancelled);
     drop(hits);
     if cancelled() {
         return None;
+    }
+    if care == Care::Full {
+        pin(grid, &cells, shape, &mut points, &mut placed);
     }
     let mut mesh = triangles(grid, &cells, bits, points, &placed, (care == Care::Full).then_some(shape), cancelled);
     if care == Care::Full && !cancelled() {
@@ -120,6 +127,20 @@ fn vertices(
         });
     });
     out.into_par_iter().unzip()
+}
+
+/// Moves the one vertex of a pin's cell onto the pin.
+fn pin(grid: &Grid, cells: &Cells, shape: &dyn Shape, points: &mut [DVec3], placed: &mut [Placed]) {
+    for p in shape.pins() {
+        let local = (p - grid.origin) / grid.step;
+        let Some(cell) = cells.find_index(local.floor().as_ivec3()) else { continue };
+        let v = cells.first_vertex[cell] as usize;
+        if cells.loops(cell).count == 1 && placed[v].crease {
+            let moved = (points[v] - p).as_vec3() + glam::Vec3::from(placed[v].to_mean);
+            points[v] = p;
+            placed[v] = Placed { to_mean: moved.to_array(), crease: true, left_cell: false };
+        }
+    }
 }
 
 /// The middle of the loop's cut edges, moved onto the smooth field's border.
@@ -328,7 +349,9 @@ mod tests {
             for (a, b) in [(half, half), (-half, half), (half, -half)] {
                 let on_edge = back * DVec3::new(along, a, b);
                 let d = bvh.nearest(on_edge, 1.0).unwrap().distance_squared.sqrt();
-                assert!(d < 1e-3, "edge off by {d} at {along}");
+                // A corner's tip between samples shows in no hit: up to a quarter of a step is lost there.
+                let bound = if half - along.abs() < grid.step { 0.25 * grid.step } else { 1e-6 };
+                assert!(d < bound, "edge off by {d} at {along}");
             }
         }
     }

@@ -36,29 +36,72 @@ pub fn repair(mesh: &mut TriMesh, placed: &[Placed], step: f64) {
     let mut suspects = suspect(&|v| placed[v as usize].left_cell, &part);
     let mut moved: BTreeMap<u32, (u32, DVec3)> = BTreeMap::new();
     let mut slack = 0.0;
-    for _ in 0..ROUNDS {
+    for round in 0..ROUNDS {
         let pairs = crossing_pairs_among(&part, &bvh, suspects.par_iter().copied(), slack);
-        let mut hit: Vec<u32> = pairs.iter().flatten().flat_map(|&t| part.triangles[t as usize]).collect();
-        hit.extend(folded(&part, &suspects));
-        hit.sort_unstable();
-        hit.dedup();
-        if hit.is_empty() {
+        let mut bad: Vec<u32> = pairs.into_iter().flatten().chain(folded(&part, &suspects)).collect();
+        bad.sort_unstable();
+        bad.dedup();
+        if bad.is_empty() {
             break;
         }
-        for &v in &hit {
-            let (times, start) = moved.entry(v).or_insert((0, part.points[v as usize]));
-            *times += 1;
-            // Half the way twice, then all of it.
-            let share = if *times < 3 { 0.5f64.powi(*times as i32) } else { 0.0 };
-            part.points[v as usize] = *start + Vec3::from(placed[v as usize].to_mean).as_dvec3() * (1.0 - share);
+        slack = 1.5 * step;
+        let mut hit: Vec<u32> = bad.iter().flat_map(|&t| part.triangles[t as usize]).collect();
+        hit.sort_unstable();
+        hit.dedup();
+        if round == 0 {
+            // Often the other diagonal of the quad is enough, and moves nothing.
+            flip(&mut part, &near, &bad);
+        } else {
+            // First those that left their cell, and only if that is not enough the others.
+            let left = |v: &u32| placed[*v as usize].left_cell;
+            if round < 4 && hit.iter().any(left) {
+                hit.retain(left);
+            }
+            for &v in &hit {
+                let (times, start) = moved.entry(v).or_insert((0, part.points[v as usize]));
+                *times += 1;
+                // A third of the way, two thirds, then all of it.
+                let share = (1.0 - *times as f64 / 3.0).max(0.0);
+                part.points[v as usize] = *start + Vec3::from(placed[v as usize].to_mean).as_dvec3() * (1.0 - share);
+            }
         }
         suspects = suspect(&|v| hit.binary_search(&v).is_ok(), &part);
-        slack = 1.5 * step;
+    }
+    for (&t, tri) in near.iter().zip(part.triangles) {
+        mesh.triangles[t as usize] = tri;
     }
     mesh.points = part.points;
 }
 
-/// Vertices of neighbouring triangles that are folded onto each other.
+/// Splits the quads of bad triangles the other way where their halves then lie flatter. Triangles
+/// `2q` and `2q + 1` of the whole mesh are the halves of quad `q`; `near` gives their numbers there.
+fn flip(part: &mut TriMesh, near: &[u32], bad: &[u32]) {
+    for &t in bad {
+        let other = if near[t as usize] & 1 == 0 { t + 1 } else { t.wrapping_sub(1) };
+        if near.get(other as usize).is_none_or(|o| o / 2 != near[t as usize] / 2) {
+            continue;
+        }
+        let (s, t) = (part.triangles[t.min(other) as usize], t.min(other) as usize);
+        let [a, b] = [s, part.triangles[t + 1]];
+        // Both halves hold the diagonal; the quad runs around it.
+        let Some(apex_a) = (0..3).find(|&c| !b.contains(&a[c])) else { continue };
+        let Some(apex_b) = (0..3).find(|&c| !a.contains(&b[c])) else { continue };
+        let (p, q, r, s) = (a[apex_a], a[(apex_a + 1) % 3], b[apex_b], a[(apex_a + 2) % 3]);
+        let flat = |x: [u32; 3], y: [u32; 3]| {
+            let n = |t: [u32; 3]| {
+                let [i, j, k] = t.map(|v| part.points[v as usize]);
+                (j - i).cross(k - i).normalize_or_zero()
+            };
+            n(x).dot(n(y))
+        };
+        let flipped = [[p, q, r], [p, r, s]];
+        if flat(flipped[0], flipped[1]) > flat(a, b) {
+            part.triangles[t..t + 2].copy_from_slice(&flipped);
+        }
+    }
+}
+
+/// Neighbouring triangles that are folded onto each other.
 fn folded(mesh: &TriMesh, suspects: &[u32]) -> Vec<u32> {
     let mut sides: Vec<(u64, u32)> = Vec::new();
     for &t in suspects {
@@ -73,8 +116,7 @@ fn folded(mesh: &TriMesh, suspects: &[u32]) -> Vec<u32> {
     let mut out = Vec::new();
     for two in sides.windows(2).filter(|w| w[0].0 == w[1].0) {
         if unit(two[0].1).dot(unit(two[1].1)) < FOLD {
-            out.extend(mesh.triangles[two[0].1 as usize]);
-            out.extend(mesh.triangles[two[1].1 as usize]);
+            out.extend([two[0].1, two[1].1]);
         }
     }
     out

@@ -1,0 +1,215 @@
+//! The final mesh against the part and against what was asked.
+
+use glam::DVec3;
+use proptest::prelude::*;
+use ulmix_core::demo::keel_bracket;
+use ulmix_core::part::Part;
+use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
+use ulmix_core::recipe::{Form, KeepSolid, Recipe, SurfaceKind, Thicken};
+use ulmix_core::report::Verdict;
+use ulmix_mesh::{Bvh, Topology, TriMesh};
+
+fn run(part: &Part, recipe: &Recipe) -> Outcome {
+    Pipeline::new(1 << 20).run(part, recipe, Quality::Final, &Unwatched).unwrap()
+}
+
+fn cube(side: f64) -> Part {
+    Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(side))).unwrap()
+}
+
+fn passes(o: &Outcome) -> bool {
+    o.report.checks.as_ref().unwrap().iter().all(|c| c.verdict != Verdict::Fail)
+}
+
+/// Where the part turns by more than 30°: the ends of those edges.
+fn sharp_edges(m: &TriMesh) -> Vec<[DVec3; 2]> {
+    let mut sides: Vec<(u32, u32, usize)> = Vec::new();
+    for (t, tri) in m.triangles.iter().enumerate() {
+        for c in 0..3 {
+            let (a, b) = (tri[c], tri[(c + 1) % 3]);
+            sides.push((a.min(b), a.max(b), t));
+        }
+    }
+    sides.sort_unstable();
+    let unit = |t: usize| m.area_vector(t).normalize();
+    sides
+        .windows(2)
+        .filter(|w| (w[0].0, w[0].1) == (w[1].0, w[1].1) && unit(w[0].2).dot(unit(w[1].2)) < 0.85)
+        .map(|w| [m.points[w[0].0 as usize], m.points[w[0].1 as usize]])
+        .collect()
+}
+
+#[test]
+fn where_nothing_is_removed_the_bracket_stays_true() {
+    let (mesh, mut recipe) = keel_bracket();
+    let part = Part::prepare(&mesh).unwrap();
+    recipe.zones.skin_mm = 60.0;
+    recipe.mesh.step_mm = Some(0.35);
+    let o = run(&part, &recipe);
+    assert!(passes(&o), "{:?}", o.report.checks);
+    assert!((o.report.volume_mm3 / mesh.volume() - 1.0).abs() < 2e-4);
+    let result = Bvh::new(&o.solid.mesh);
+    let off = |p: DVec3| result.nearest(p, 1e3).unwrap().distance_squared.sqrt();
+    let mut worst_edge = 0.0f64;
+    // Where the fillet runs out on the sole, a step lower than the grid's shows in no sample.
+    let run_out = |p: DVec3| p.x > 40.0 && p.x < 48.1 && p.z < 22.0 + o.step_mm && p.y.abs() > 26.9;
+    for [a, b] in sharp_edges(&mesh) {
+        for p in (0..=8).map(|s| a.lerp(b, s as f64 / 8.0)).filter(|p| !run_out(*p)) {
+            worst_edge = worst_edge.max(off(p));
+        }
+    }
+    assert!(worst_edge <= 0.01, "sharp edges off by {worst_edge} mm");
+    let mut worst_face = 0.0f64;
+    let mut worst_curve = 0.0f64;
+    for t in 0..mesh.triangles.len() {
+        let [a, b, c] = mesh.corners(t);
+        let n = mesh.area_vector(t).normalize();
+        for (u, v) in [(0.33, 0.33), (0.1, 0.8), (0.8, 0.1), (0.1, 0.1)] {
+            let d = off(a + (b - a) * u + (c - a) * v);
+            // The bracket's flat faces are the ones that look along an axis.
+            let worst = if n.abs().max_element() > 0.999_999 { &mut worst_face } else { &mut worst_curve };
+            *worst = worst.max(d);
+        }
+    }
+    assert!(worst_face <= 0.01, "flat faces off by {worst_face} mm");
+    assert!(worst_curve <= 0.035, "curved faces off by {worst_curve} mm");
+    let back = o.solid.mesh.points.iter().map(|&p| part.distance.value(p).abs()).fold(0.0, f64::max);
+    assert!(back <= 0.035, "the result leaves the part by {back} mm");
+}
+
+#[test]
+fn a_box_keeps_its_twelve_edges() {
+    let part = cube(20.0);
+    let mut recipe = Recipe::for_part(&part.mesh.bounds());
+    recipe.zones.skin_mm = 2.0;
+    let o = run(&part, &recipe);
+    let bvh = Bvh::new(&o.solid.mesh);
+    for [a, b] in sharp_edges(&part.mesh) {
+        for s in 0..=40 {
+            let d = bvh.nearest(a.lerp(b, s as f64 / 40.0), 1e3).unwrap().distance_squared.sqrt();
+            assert!(d < 1e-3, "edge off by {d}");
+        }
+    }
+}
+
+#[test]
+fn walls_measure_what_was_asked_from_small_cells_to_large() {
+    for (cell, t) in [(4.0, 0.5), (12.0, 1.5), (40.0, 4.0)] {
+        for kind in [SurfaceKind::Gyroid, SurfaceKind::SchwarzP, SurfaceKind::SchwarzD] {
+            let part = cube(2.5 * cell);
+            let mut recipe = Recipe::for_part(&part.mesh.bounds());
+            recipe.structure.kind = kind;
+            recipe.structure.cell_mm = [cell; 3];
+            recipe.thicken = Thicken::Thickness { thickness_mm: t };
+            let o = run(&part, &recipe);
+            let walls = o.report.walls.expect("walls run free inside");
+            assert!((walls.median_mm / t - 1.0).abs() < 0.03, "{kind:?} {cell}: {walls:?} for {t}");
+            assert!(walls.thinnest_mm > 0.8 * t, "{kind:?} {cell}: {walls:?} for {t}");
+        }
+    }
+}
+
+#[test]
+fn relative_density_is_reached_on_the_final_mesh_of_every_kind() {
+    for kind in [SurfaceKind::Gyroid, SurfaceKind::SchwarzP, SurfaceKind::SchwarzD] {
+        for form in [Form::Walls, Form::Network] {
+            for percent in [12.0, 40.0] {
+                let part = cube(24.0);
+                let mut recipe = Recipe::for_part(&part.mesh.bounds());
+                recipe.structure.kind = kind;
+                recipe.structure.form = form;
+                recipe.structure.cell_mm = [9.0, 10.0, 11.0];
+                recipe.structure.rotation_deg = [0.0, 0.0, 25.0];
+                recipe.thicken = Thicken::RelativeDensity { percent };
+                recipe.mesh.crumb_mm3 = 0.0;
+                let o = run(&part, &recipe);
+                // The whole cube is the fill zone: its share is the density.
+                let got = 100.0 * o.solid.mesh.volume() / 13_824.0;
+                assert!((got - percent).abs() < 1.0, "{kind:?} {form:?}: {got} for {percent}");
+                assert!((o.report.fill_density_percent - got).abs() < 0.2);
+                assert!((o.linked.density_percent - percent).abs() < 0.3);
+            }
+        }
+    }
+}
+
+#[test]
+fn density_counts_the_fill_zone_alone() {
+    let (mesh, mut recipe) = keel_bracket();
+    let part = Part::prepare(&mesh).unwrap();
+    recipe.zones.skin_mm = 2.0;
+    recipe.thicken = Thicken::RelativeDensity { percent: 22.0 };
+    recipe.mesh.step_mm = Some(0.5);
+    let o = run(&part, &recipe);
+    assert!((o.report.fill_density_percent - 22.0).abs() < 1.0, "{}", o.report.fill_density_percent);
+}
+
+#[test]
+fn threads_do_not_matter() {
+    let (mesh, mut recipe) = keel_bracket();
+    let part = Part::prepare(&mesh).unwrap();
+    recipe.mesh.step_mm = Some(0.8);
+    recipe.zones.skin_mm = 1.5;
+    recipe.structure.rotation_deg = [15.0, 0.0, 30.0];
+    let with = |n: usize| {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(n).build().unwrap();
+        pool.install(|| run(&part, &recipe))
+    };
+    let (one, three) = (with(1), with(3));
+    assert!(one.solid.mesh == three.solid.mesh && one.solid.roles == three.solid.roles);
+    assert_eq!(one.report, three.report);
+}
+
+#[test]
+fn empty_and_solid_results_are_said() {
+    let part = cube(20.0);
+    let mut recipe = Recipe::for_part(&part.mesh.bounds());
+    recipe.structure.cell_mm = [5.0; 3];
+    recipe.thicken = Thicken::Thickness { thickness_mm: 5.0 };
+    let o = run(&part, &recipe);
+    assert!(o.report.notes.iter().any(|n| n.contains("solid") || n.contains("close")), "{:?}", o.report.notes);
+    recipe.thicken = Thicken::Thickness { thickness_mm: 0.004 };
+    recipe.mesh.step_mm = Some(1.0);
+    let o = run(&part, &recipe);
+    assert!(!o.report.notes.is_empty() && !o.prediction.notes.is_empty());
+    recipe.zones.skin_mm = 15.0;
+    let o = run(&part, &recipe);
+    assert!(o.report.notes.iter().any(|n| n.contains("Nothing is hollow")), "{:?}", o.report.notes);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(16))]
+    #[test]
+    fn any_recipe_gives_a_closed_manifold(
+        kind in prop_oneof![Just(SurfaceKind::Gyroid), Just(SurfaceKind::SchwarzP), Just(SurfaceKind::SchwarzD)],
+        network in any::<bool>(),
+        cell in proptest::array::uniform3(4.0..14.0f64),
+        turn in proptest::array::uniform3(-90.0..90.0f64),
+        shift in proptest::array::uniform3(-20.0..20.0f64),
+        percent in 3.0..80.0f64,
+        skin in prop_oneof![Just(0.0), 0.1..5.0f64],
+        solid in any::<bool>(),
+        ball in any::<bool>(),
+    ) {
+        let mesh = if ball { TriMesh::sphere(11.0, 4) } else { TriMesh::cuboid(DVec3::ZERO, DVec3::new(22.0, 17.0, 13.0)) };
+        let part = Part::prepare(&mesh).unwrap();
+        let mut r = Recipe::for_part(&mesh.bounds());
+        r.structure.kind = kind;
+        r.structure.form = if network { Form::Network } else { Form::Walls };
+        r.structure.cell_mm = cell;
+        r.structure.rotation_deg = turn;
+        r.structure.shift_mm = shift;
+        r.thicken = Thicken::RelativeDensity { percent };
+        r.zones.skin_mm = skin;
+        if solid {
+            let name = "post".into();
+            r.zones.keep_solid.push(KeepSolid { name, base_mm: [4.0, 5.0, -20.0], axis_mm: [2.0, 0.5, 40.0], radius_mm: 3.3 });
+        }
+        r.mesh.step_mm = Some(0.6);
+        let o = run(&part, &r);
+        let t = Topology::of(&o.solid.mesh);
+        prop_assert!(t.sound(), "{:?}", (t.open_edges, t.non_manifold_edges, t.flipped_edges, t.non_manifold_vertices));
+        prop_assert!(o.solid.mesh.volume() > 0.0);
+        prop_assert_eq!(o.solid.crossings.as_ref().map(Vec::len), Some(0));
+    }
+}
