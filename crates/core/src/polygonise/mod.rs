@@ -135,7 +135,8 @@ fn pin(grid: &Grid, cells: &Cells, shape: &dyn Shape, points: &mut [DVec3], plac
         let local = (p - grid.origin) / grid.step;
         let Some(cell) = cells.find_index(local.floor().as_ivec3()) else { continue };
         let v = cells.first_vertex[cell] as usize;
-        if cells.loops(cell).count == 1 && placed[v].crease {
+        let near = points[v].distance(p) < grid.step;
+        if cells.loops(cell).count == 1 && placed[v].crease && near {
             let moved = (points[v] - p).as_vec3() + glam::Vec3::from(placed[v].to_mean);
             points[v] = p;
             placed[v] = Placed { to_mean: moved.to_array(), crease: true, left_cell: false };

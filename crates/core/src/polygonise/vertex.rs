@@ -71,12 +71,34 @@ impl Planes {
             }
             let (values, vectors) = eigen(a);
             let largest = values.iter().copied().fold(0.0, f64::max);
-            (0..3)
-                .filter(|&i| values[i] > CUTOFF * largest)
-                .fold(mean, |x, i| x + vectors[i] * (vectors[i].dot(b) / values[i]))
+            let held = |i: &usize| values[*i] > CUTOFF * largest;
+            let x = (0..3).filter(held).fold(mean, |x, i| x + vectors[i] * (vectors[i].dot(b) / values[i]));
+            // On an edge the vertex is free along it: it stays in its cell if the edge passes there.
+            let mut free = (0..3).filter(|i| !held(i));
+            match (free.next(), free.next()) {
+                (Some(along), None) => slide(x, vectors[along]),
+                _ => x,
+            }
         };
         Placed::within(local, mean, !smooth, corner, step)
     }
+}
+
+/// The nearest point of the line through `x` that lies in the unit cell; `x` when none does.
+fn slide(x: DVec3, along: DVec3) -> DVec3 {
+    let (mut low, mut high) = (f64::NEG_INFINITY, f64::INFINITY);
+    for d in 0..3 {
+        if along[d].abs() < 1e-9 {
+            if !(0.0..=1.0).contains(&x[d]) {
+                return x;
+            }
+            continue;
+        }
+        let (a, b) = (-x[d] / along[d], (1.0 - x[d]) / along[d]);
+        low = low.max(a.min(b));
+        high = high.min(a.max(b));
+    }
+    if low > high { x } else { x + along * 0f64.clamp(low, high) }
 }
 
 /// Eigenvalues and eigenvectors of a symmetric matrix by cyclic Jacobi rotations.
