@@ -33,6 +33,32 @@ pub struct PartFacts {
     pub defects: Vec<String>,
 }
 
+/// A file's contents before it becomes a part.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Inspection {
+    pub format: String,
+    /// The format states its unit: there is one choice.
+    pub unit_stated: bool,
+    pub choices: Vec<UnitChoice>,
+    pub triangles: usize,
+    pub bodies: usize,
+    pub closed: bool,
+    pub defects: Vec<String>,
+}
+
+/// What the part would be in a unit.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct UnitChoice {
+    pub unit: Unit,
+    pub size_mm: [f64; 3],
+    pub volume_mm3: f64,
+    /// The size is one that can be worked on.
+    pub usable: bool,
+}
+
+/// Longest sides that can be worked on. mm.
+const SIZES: std::ops::RangeInclusive<f64> = 0.01..=100_000.0;
+
 impl Part {
     /// Reads a file of any known format. `unit` counts when the file states none.
     pub fn read(bytes: &[u8], unit: Unit) -> Result<Part, FormatError> {
@@ -40,6 +66,33 @@ impl Part {
         // A format with a unit of its own comes in millimetres.
         let scale = if loaded.millimetres_per_unit.is_some() { 1.0 } else { unit.millimetres() };
         Part::prepare(&loaded.mesh.mapped(|p| p * scale))
+    }
+
+    /// What a file holds, before its unit is known.
+    pub fn inspect(bytes: &[u8]) -> Result<Inspection, FormatError> {
+        let loaded = ulmix_formats::read(bytes, &Limits::default())?;
+        let stated = loaded.millimetres_per_unit.is_some();
+        let longest = loaded.mesh.bounds().size().max_element();
+        let fits = |u: &Unit| SIZES.contains(&(longest * u.millimetres()));
+        // Any unit that gives a workable size will do: facts scale.
+        let unit = if stated { Unit::Mm } else { Unit::ALL.into_iter().find(fits).unwrap_or(Unit::Mm) };
+        let scale = unit.millimetres();
+        let facts = Part::prepare(&loaded.mesh.mapped(|p| p * scale))?.facts;
+        let units = if stated { &[Unit::Mm][..] } else { &Unit::ALL[..] };
+        let choices = units.iter().map(|&u| {
+            let by = u.millimetres() / scale;
+            let size_mm = facts.size_mm.map(|v| v * by);
+            UnitChoice { unit: u, size_mm, volume_mm3: facts.volume_mm3 * by.powi(3), usable: SIZES.contains(&(longest * u.millimetres())) }
+        });
+        Ok(Inspection {
+            format: loaded.format.into(),
+            unit_stated: stated,
+            choices: choices.collect(),
+            triangles: facts.triangles,
+            bodies: facts.bodies,
+            closed: facts.closed,
+            defects: facts.defects,
+        })
     }
 
     /// Welds, orients and measures a mesh that is already in millimetres.
@@ -52,7 +105,7 @@ impl Part {
                 "Bring in a body with thickness in all three directions.",
             ));
         }
-        if !(0.01..=100_000.0).contains(&longest) {
+        if !SIZES.contains(&longest) {
             return Err(FormatError::new(
                 format!("The part would be {longest:.4} mm long; parts from 0.01 mm to 100 m can be worked on."),
                 "Choose another unit, or scale the part before exporting it.",

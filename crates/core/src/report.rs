@@ -178,11 +178,11 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
         crumbs_mm3: solid.crumbs.volume_mm3,
         voids_filled: solid.crumbs.voids_filled,
         checks,
-        notes: notes(recipe, linked, mesh, fill),
+        notes: notes(recipe, linked, mesh, fill, solid.crossings.is_none().then_some(step)),
     }
 }
 
-fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64) -> Vec<String> {
+fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step: Option<f64>) -> Vec<String> {
     let mut out = Vec::new();
     if mesh.triangles.is_empty() {
         out.push("Nothing is left: the lattice is too thin or its cells too large for this part. Make walls thicker or cells smaller.".into());
@@ -196,6 +196,9 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64) -> Vec<Str
         out.push("The fill is nearly empty. Make walls thicker or cells smaller.".into());
     }
     let smallest = recipe.structure.cell_mm.iter().copied().fold(f64::INFINITY, f64::min);
+    if let Some(step) = draft_step.filter(|s| *s > smallest / 5.0) {
+        out.push(format!("Cells of {smallest} mm are too fine for this draft's step of {step} mm: only the final mesh shows them truly."));
+    }
     if linked.fill_volume_mm3 > 0.0 && smallest.powi(3) > linked.fill_volume_mm3 {
         out.push("One cell is larger than the whole fill zone. Smaller cells show the structure.".into());
     }

@@ -1,8 +1,10 @@
 //! The one binary: `serve`, `demo`, `build`, `check`.
 
 mod headless;
+mod serving;
 
 use clap::{Parser, Subcommand};
+use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -15,6 +17,32 @@ struct Cli {
 
 #[derive(Subcommand)]
 enum Command {
+    /// Start with the Reedling demo part on a free loopback port and print the address.
+    Demo {
+        /// Where to keep projects; a folder of its own for each start when absent.
+        #[arg(long)]
+        data: Option<PathBuf>,
+        #[arg(long, default_value_t = 0)]
+        port: u16,
+        /// Write the demo part and its recipe into this folder instead, for `build`.
+        #[arg(long)]
+        files: Option<PathBuf>,
+    },
+    /// Start the server.
+    Serve {
+        /// The file that holds all projects; made when missing.
+        #[arg(long, default_value = "ulmix.sqlite")]
+        data: PathBuf,
+        /// Address to listen on. Any other than loopback needs --token.
+        #[arg(long, default_value = "127.0.0.1:7450")]
+        bind: SocketAddr,
+        /// Access token that a browser must show once.
+        #[arg(long, env = "ULMIX_TOKEN")]
+        token: Option<String>,
+    },
+    /// Print the OpenAPI document.
+    #[command(hide = true)]
+    Openapi,
     /// Make the final mesh of a recipe and print its report.
     Build {
         /// A recipe exported from the bench.
@@ -43,6 +71,12 @@ enum Command {
 
 fn main() -> ExitCode {
     match Cli::parse().command {
+        Command::Demo { data, port, files } => serving::demo(data, port, files),
+        Command::Serve { data, bind, token } => serving::serve(data, bind, token),
+        Command::Openapi => {
+            print!("{}", ulmix_server::api::openapi());
+            ExitCode::SUCCESS
+        }
         Command::Build { recipe, part, output, threads, json } => headless::build(&recipe, &part, &output, threads, json),
         Command::Check { file, json } => headless::check(&file, json),
     }

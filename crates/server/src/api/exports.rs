@@ -1,0 +1,159 @@
+//! Files to take away: meshes, the recipe, the part as it came.
+
+use super::projects::read_recipe;
+use super::{blocking, App, Body};
+use crate::picture::unpack;
+use crate::problem::{Answer, Problem};
+use axum::extract::{Path, State};
+use axum::http::{header, StatusCode};
+use axum::response::{IntoResponse, Response};
+use axum::Json;
+use serde::{Deserialize, Serialize};
+use std::collections::VecDeque;
+use std::sync::{Arc, Mutex, PoisonError};
+use ulmix_core::export::{export as write, FileKind};
+use ulmix_core::pipeline::Pipeline;
+use ulmix_core::report::Check;
+use utoipa::ToSchema;
+
+/// Files ready to be fetched: the last few, in memory.
+#[derive(Default)]
+pub struct Exports(Mutex<VecDeque<(String, Arc<Vec<u8>>)>>);
+
+impl Exports {
+    const KEPT: usize = 4;
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ExportRequest {
+    pub kind: FileKind,
+    /// With or without its ending.
+    pub file_name: String,
+}
+
+/// A file that was written, read again and checked.
+#[derive(Serialize, ToSchema)]
+pub struct ExportReady {
+    pub url: String,
+    pub file_name: String,
+    pub bytes: usize,
+    pub triangles: usize,
+    pub volume_mm3: f64,
+    /// Of the file as read again.
+    pub checks: Vec<Check>,
+    pub passed: bool,
+}
+
+/// A name that is safe on every system, with the right ending.
+fn clean_name(wanted: &str, kind: FileKind) -> Answer<String> {
+    let ending = format!(".{}", kind.extension());
+    let trimmed = wanted.trim();
+    let stem = if trimmed.to_ascii_lowercase().ends_with(&ending) { &trimmed[..trimmed.len() - ending.len()] } else { trimmed };
+    let bad = |c: char| c.is_control() || "/\\:*?\"<>|".contains(c);
+    if stem.is_empty() || stem.chars().count() > 120 || stem.starts_with('.') || stem.contains(bad) {
+        return Err(Problem {
+            field: Some("file_name".into()),
+            ..Problem::new(
+                StatusCode::UNPROCESSABLE_ENTITY,
+                "bad_name",
+                "That cannot be a file's name.",
+                "Use up to 120 characters, none of / \\ : * ? \" < > | and no dot in front.",
+            )
+        });
+    }
+    Ok(format!("{stem}{ending}"))
+}
+
+#[utoipa::path(post, path = "/api/projects/{id}/export", request_body = ExportRequest,
+    responses((status = 200, body = ExportReady), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Body<ExportRequest>) -> Answer<Json<ExportReady>> {
+    blocking(move || {
+        let file_name = clean_name(&r.file_name, r.kind)?;
+        let row = app.studio.store.project(&id)?;
+        let recipe = read_recipe(&row)?;
+        let part = app.studio.part(&row, &recipe)?;
+        let done = app.studio.store.finished(&id, &Pipeline::final_key(&part, &recipe))?.ok_or_else(|| {
+            let hint = "Make the final mesh first.";
+            Problem::new(StatusCode::CONFLICT, "no_final", "There is no final mesh of this recipe yet.", hint)
+        })?;
+        let mesh = unpack(&app.studio.store.blob(&done.mesh)?).ok_or_else(|| Problem::internal("a stored mesh cannot be read"))?;
+        if mesh.triangles.is_empty() {
+            let hint = "Change the recipe so that something is left.";
+            return Err(Problem::new(StatusCode::CONFLICT, "empty", "The final mesh is empty: there is nothing to export.", hint));
+        }
+        let file = write(&mesh, &recipe, r.kind, Some(part.facts.bodies))?;
+        let token = app.studio.new_id();
+        let ready = ExportReady {
+            url: format!("/api/exports/{token}/{}", percent(&file_name)),
+            bytes: file.bytes.len(),
+            triangles: file.triangles,
+            volume_mm3: file.volume_mm3,
+            passed: file.passed(),
+            checks: file.checks,
+            file_name,
+        };
+        let mut all = app.exports.0.lock().unwrap_or_else(PoisonError::into_inner);
+        all.push_front((token, Arc::new(file.bytes)));
+        all.truncate(Exports::KEPT);
+        Ok(Json(ready))
+    })
+    .await
+}
+
+#[utoipa::path(get, path = "/api/exports/{id}/{file}", responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
+pub async fn download(State(app): State<App>, Path((id, file)): Path<(String, String)>) -> Answer<Response> {
+    let found = {
+        let all = app.exports.0.lock().unwrap_or_else(PoisonError::into_inner);
+        all.iter().find(|e| e.0 == id).map(|e| e.1.clone())
+    };
+    let bytes = found.ok_or_else(|| Problem::not_found("The exported file"))?;
+    let kind = if file.ends_with(".3mf") { "model/3mf" } else { "model/stl" };
+    Ok(attachment(kind, &file, bytes.to_vec()))
+}
+
+#[utoipa::path(get, path = "/api/projects/{id}/recipe.json", responses((status = 200, body = ulmix_core::recipe::Recipe), (status = 404, body = Problem)))]
+pub async fn recipe(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
+    blocking(move || {
+        let recipe = read_recipe(&app.studio.store.project(&id)?)?;
+        let name = format!("{}.recipe.json", recipe.name);
+        Ok(attachment("application/json", &name, recipe.to_json().into_bytes()))
+    })
+    .await
+}
+
+#[utoipa::path(get, path = "/api/projects/{id}/part", responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
+pub async fn part(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
+    blocking(move || {
+        let row = app.studio.store.project(&id)?;
+        Ok(attachment("application/octet-stream", &row.part_file, app.studio.store.blob(&row.part_blob)?))
+    })
+    .await
+}
+
+fn attachment(kind: &str, name: &str, bytes: Vec<u8>) -> Response {
+    let disposition = format!("attachment; filename*=UTF-8''{}", percent(name));
+    ([(header::CONTENT_TYPE, kind.to_owned()), (header::CONTENT_DISPOSITION, disposition)], bytes).into_response()
+}
+
+/// Percent-encoding of all but the unreserved characters (RFC 3986).
+fn percent(s: &str) -> String {
+    let keep = |b: u8| b.is_ascii_alphanumeric() || b"-._~".contains(&b);
+    s.bytes().map(|b| if keep(b) { (b as char).to_string() } else { format!("%{b:02X}") }).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_are_cleaned_or_refused() {
+        assert_eq!(clean_name(" keel 3.stl ", FileKind::Stl).unwrap(), "keel 3.stl");
+        assert_eq!(clean_name("keel.stl", FileKind::ThreeMf).unwrap(), "keel.stl.3mf");
+        assert_eq!(clean_name("Bügel", FileKind::ThreeMf).unwrap(), "Bügel.3mf");
+        for bad in ["", "  ", "../x", "a/b", ".stl", "a\nb", "con:1", &"x".repeat(300)] {
+            assert_eq!(clean_name(bad, FileKind::Stl).unwrap_err().code, "bad_name", "{bad:?}");
+        }
+        assert_eq!(percent("a b/ü"), "a%20b%2F%C3%BC");
+    }
+}

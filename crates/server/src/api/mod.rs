@@ -1,0 +1,118 @@
+//! The REST interface under /api.
+//!
+//! | module | what it answers |
+//! |---|---|
+//! | [`projects`] | uploads, projects, recipes with undo and redo |
+//! | [`runs`] | drafts, final runs, pictures, events |
+//! | [`exports`] | files to take away: meshes, recipe, part |
+
+pub mod exports;
+pub mod projects;
+pub mod runs;
+
+use crate::problem::{Answer, Problem};
+use crate::studio::Studio;
+use axum::extract::DefaultBodyLimit;
+use axum::routing::{delete, get, post, put};
+use axum::{Json, Router};
+use serde::Serialize;
+use std::sync::Arc;
+use ulmix_core::recipe::MATERIALS;
+use utoipa::{OpenApi, ToSchema};
+
+#[derive(Clone)]
+pub struct App {
+    pub studio: Arc<Studio>,
+    pub uploads: Arc<projects::Uploads>,
+    pub exports: Arc<exports::Exports>,
+}
+
+#[derive(OpenApi)]
+#[openapi(
+    info(title = "Ulmix", description = "Lengths in millimetres, angles in degrees. Errors are problem details."),
+    paths(
+        options, projects::upload, projects::list, projects::create, projects::show, projects::remove,
+        projects::set_recipe, projects::undo, projects::redo, projects::set_card, projects::card,
+        runs::draft, runs::picture, runs::start_final, runs::cancel, runs::events,
+        exports::export, exports::download, exports::recipe, exports::part
+    ),
+    components(schemas(crate::studio::Event, crate::picture::RunInfo))
+)]
+struct Doc;
+
+/// The OpenAPI document as text.
+pub fn openapi() -> String {
+    Doc::openapi().to_pretty_json().expect("a static document") + "\n"
+}
+
+pub fn router(app: App) -> Router {
+    Router::new()
+        .route("/api/openapi.json", get(|| async { ([("content-type", "application/json")], openapi()) }))
+        .route("/api/options", get(options))
+        .route("/api/uploads", post(projects::upload).layer(DefaultBodyLimit::disable()))
+        .route("/api/projects", get(projects::list).post(projects::create))
+        .route("/api/projects/{id}", get(projects::show).delete(projects::remove))
+        .route("/api/projects/{id}/recipe", put(projects::set_recipe))
+        .route("/api/projects/{id}/undo", post(projects::undo))
+        .route("/api/projects/{id}/redo", post(projects::redo))
+        .route("/api/projects/{id}/card", get(projects::card).put(projects::set_card))
+        .route("/api/projects/{id}/draft", post(runs::draft))
+        .route("/api/projects/{id}/picture", get(runs::picture))
+        .route("/api/projects/{id}/final", post(runs::start_final))
+        .route("/api/projects/{id}/events", get(runs::events))
+        .route("/api/projects/{id}/export", post(exports::export))
+        .route("/api/projects/{id}/recipe.json", get(exports::recipe))
+        .route("/api/projects/{id}/part", get(exports::part))
+        .route("/api/exports/{id}/{file}", get(exports::download))
+        .route("/api/jobs/{id}", delete(runs::cancel))
+        .route("/api/{*rest}", get(nothing).post(nothing).put(nothing).delete(nothing))
+        .with_state(app)
+}
+
+async fn nothing() -> Problem {
+    Problem::not_found("This address")
+}
+
+/// A material to choose.
+#[derive(Serialize, ToSchema)]
+pub struct MaterialChoice {
+    pub name: &'static str,
+    /// g/cm³.
+    pub density: f64,
+}
+
+/// What the app needs to know of the server.
+#[derive(Serialize, ToSchema)]
+pub struct Options {
+    pub version: &'static str,
+    pub materials: Vec<MaterialChoice>,
+    pub largest_file_bytes: u64,
+}
+
+#[utoipa::path(get, path = "/api/options", responses((status = 200, body = Options)))]
+pub async fn options() -> Json<Options> {
+    Json(Options {
+        version: env!("CARGO_PKG_VERSION"),
+        materials: MATERIALS.iter().map(|&(name, density)| MaterialChoice { name, density }).collect(),
+        largest_file_bytes: ulmix_formats::LARGEST_FILE,
+    })
+}
+
+/// Runs what takes long beside the async runtime.
+pub async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Answer<T> + Send + 'static) -> Answer<T> {
+    tokio::task::spawn_blocking(work).await.map_err(Problem::internal)?
+}
+
+/// A JSON body, with words of our own when it is none.
+pub struct Body<T>(pub T);
+
+impl<S: Send + Sync, T: serde::de::DeserializeOwned> axum::extract::FromRequest<S> for Body<T> {
+    type Rejection = Problem;
+
+    async fn from_request(request: axum::extract::Request, state: &S) -> Result<Self, Problem> {
+        match Json::<T>::from_request(request, state).await {
+            Ok(Json(v)) => Ok(Body(v)),
+            Err(e) => Err(Problem::new(e.status(), "bad_request", e.body_text(), "Check the request against /api/openapi.json.")),
+        }
+    }
+}

@@ -1,0 +1,324 @@
+//! Uploads, projects, and their recipes with undo and redo.
+
+use super::{blocking, App, Body};
+use crate::picture::RunInfo;
+use crate::problem::{Answer, Problem};
+use crate::store::ProjectRow;
+use crate::studio::{Event, Job};
+use axum::body::Bytes;
+use axum::extract::{Path, Query, State};
+use axum::http::{header, HeaderMap, StatusCode};
+use axum::response::{IntoResponse, Response};
+use axum::Json;
+use serde::{Deserialize, Serialize};
+use std::collections::VecDeque;
+use std::sync::{Arc, Mutex, PoisonError};
+use tokio_stream::StreamExt;
+use ulmix_core::demo;
+use ulmix_core::part::{Inspection, Part, PartFacts};
+use ulmix_core::pipeline::Pipeline;
+use ulmix_core::recipe::{Recipe, Unit};
+use utoipa::{IntoParams, ToSchema};
+
+/// Files brought in that are not yet a project: the last few, in memory.
+#[derive(Default)]
+pub struct Uploads(Mutex<VecDeque<(String, String, Arc<Vec<u8>>)>>);
+
+impl Uploads {
+    const KEPT: usize = 4;
+
+    fn put(&self, id: String, name: String, bytes: Vec<u8>) {
+        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        all.push_front((id, name, Arc::new(bytes)));
+        all.truncate(Self::KEPT);
+    }
+
+    fn get(&self, id: &str) -> Option<(String, Arc<Vec<u8>>)> {
+        let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        all.iter().find(|u| u.0 == id).map(|u| (u.1.clone(), u.2.clone()))
+    }
+}
+
+#[derive(Deserialize, IntoParams)]
+pub struct UploadName {
+    /// The file's name.
+    pub name: String,
+}
+
+/// A file that waits for its unit.
+#[derive(Serialize, ToSchema)]
+pub struct Upload {
+    pub upload: String,
+    pub file_name: String,
+    pub contents: Inspection,
+}
+
+#[utoipa::path(post, path = "/api/uploads", params(UploadName), request_body(content_type = "application/octet-stream", description = "STL or 3MF"),
+    responses((status = 200, body = Upload), (status = 413, body = Problem), (status = 422, body = Problem)))]
+pub async fn upload(State(app): State<App>, Query(q): Query<UploadName>, body: axum::body::Body) -> Answer<Json<Upload>> {
+    let most = ulmix_formats::LARGEST_FILE as usize;
+    let mut bytes: Vec<u8> = Vec::new();
+    let mut total = 0usize;
+    let mut stream = body.into_data_stream();
+    while let Some(chunk) = stream.next().await {
+        let chunk = chunk.map_err(|_| {
+            Problem::new(StatusCode::BAD_REQUEST, "cut_short", "The file did not arrive whole.", "Check the connection and bring it in again.")
+        })?;
+        total += chunk.len();
+        if total <= most {
+            bytes.extend_from_slice(&chunk);
+        } else if total > 8 * most {
+            break;
+        } else {
+            // Read on without keeping, so that the answer reaches the sender.
+            bytes = Vec::new();
+        }
+    }
+    if total > most {
+        return Err(Problem::new(
+            StatusCode::PAYLOAD_TOO_LARGE,
+            "too_large",
+            format!("The file has {} MB; files up to {} MB can be brought in.", total >> 20, most >> 20),
+            "Reduce the part before bringing it in.",
+        ));
+    }
+    let file_name: String = q.name.chars().filter(|c| !c.is_control()).take(200).collect();
+    let (contents, bytes) = blocking(move || Ok((Part::inspect(&bytes)?, bytes))).await?;
+    let id = app.studio.new_id();
+    app.uploads.put(id.clone(), file_name.clone(), bytes);
+    Ok(Json(Upload { upload: id, file_name, contents }))
+}
+
+/// Where a new project's part comes from.
+#[derive(Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case", tag = "from", deny_unknown_fields)]
+pub enum NewProject {
+    Upload { upload: String, unit: Unit },
+    /// The Reedling keel bracket.
+    KeelBracket,
+    Box { size_mm: [f64; 3] },
+}
+
+/// A project with its current recipe.
+#[derive(Serialize, ToSchema)]
+pub struct Project {
+    pub id: String,
+    pub updated_ms: i64,
+    /// Goes up with every change; send it as `If-Match`.
+    pub revision: i64,
+    pub can_undo: bool,
+    pub can_redo: bool,
+    pub recipe: Recipe,
+    pub part: PartFacts,
+    pub part_file: String,
+    /// The final mesh of this recipe, when it was made.
+    pub finished: Option<RunInfo>,
+    /// The final run of this project under way, or the last one.
+    pub job: Option<Job>,
+    /// The last final run of this recipe ended with the server.
+    pub interrupted: bool,
+}
+
+/// A project on the start screen.
+#[derive(Serialize, ToSchema)]
+pub struct ProjectCard {
+    pub id: String,
+    pub name: String,
+    pub updated_ms: i64,
+    pub size_mm: [f64; 3],
+    pub part_volume_mm3: f64,
+    pub structure: String,
+    /// Of the final mesh, when it was made. Percent.
+    pub saved_percent: Option<f64>,
+    pub mass_g: Option<f64>,
+}
+
+pub fn read_recipe(row: &ProjectRow) -> Answer<Recipe> {
+    Ok(Recipe::from_json(&row.recipe)?)
+}
+
+fn read_facts(row: &ProjectRow) -> Answer<PartFacts> {
+    serde_json::from_str(&row.part_facts).map_err(Problem::internal)
+}
+
+fn finished(app: &App, row: &ProjectRow, recipe: &Recipe) -> Answer<Option<RunInfo>> {
+    let part = app.studio.part(row, recipe)?;
+    let found = app.studio.store.finished(&row.id, &Pipeline::final_key(&part, recipe))?;
+    found.map(|f| serde_json::from_str(&f.info).map_err(Problem::internal)).transpose()
+}
+
+fn project(app: &App, id: &str) -> Answer<Project> {
+    let row = app.studio.store.project(id)?;
+    let recipe = read_recipe(&row)?;
+    let part = app.studio.part(&row, &recipe)?;
+    let key = Pipeline::final_key(&part, &recipe);
+    Ok(Project {
+        finished: finished(app, &row, &recipe)?,
+        job: app.studio.job_of(id),
+        interrupted: app.studio.store.interrupted(id, &key)?,
+        part: read_facts(&row)?,
+        recipe,
+        can_undo: row.head > row.first,
+        can_redo: row.head < row.last,
+        revision: row.head,
+        updated_ms: row.updated_ms,
+        part_file: row.part_file,
+        id: row.id,
+    })
+}
+
+/// The project with its revision as ETag.
+fn tagged(p: Project) -> Response {
+    ([(header::ETAG, format!("\"{}\"", p.revision))], Json(p)).into_response()
+}
+
+#[utoipa::path(get, path = "/api/projects", responses((status = 200, body = [ProjectCard])))]
+pub async fn list(State(app): State<App>) -> Answer<Json<Vec<ProjectCard>>> {
+    blocking(move || {
+        let mut out = Vec::new();
+        for row in app.studio.store.projects()? {
+            let (recipe, facts) = (read_recipe(&row)?, read_facts(&row)?);
+            let done = finished(&app, &row, &recipe)?;
+            out.push(ProjectCard {
+                name: recipe.name.clone(),
+                updated_ms: row.updated_ms,
+                size_mm: facts.size_mm,
+                part_volume_mm3: facts.volume_mm3,
+                structure: ulmix_core::export::describe(&recipe),
+                saved_percent: done.as_ref().map(|d| d.report.saved_percent),
+                mass_g: done.as_ref().map(|d| d.report.mass_g),
+                id: row.id,
+            });
+        }
+        Ok(Json(out))
+    })
+    .await
+}
+
+#[utoipa::path(post, path = "/api/projects", request_body = NewProject, responses((status = 201, body = Project), (status = 422, body = Problem)))]
+pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answer<Response> {
+    blocking(move || {
+        let id = app.studio.new_id();
+        let (file_name, bytes, recipe) = match new {
+            NewProject::Upload { upload, unit } => {
+                let (name, bytes) = app.uploads.get(&upload).ok_or_else(|| {
+                    Problem::new(StatusCode::NOT_FOUND, "upload_gone", "The file is no longer held.", "Bring it in again.")
+                })?;
+                let part = Part::read(&bytes, unit)?;
+                let mut recipe = Recipe::for_part(&part.mesh.bounds());
+                recipe.part.unit = unit;
+                let stem = name.rsplit_once('.').map_or(name.as_str(), |n| n.0);
+                recipe.name = if stem.is_empty() { "Part".into() } else { stem.into() };
+                (name, bytes, recipe)
+            }
+            NewProject::KeelBracket => {
+                let (bytes, recipe) = demo::keel_bracket_file();
+                ("keel-bracket.stl".into(), Arc::new(bytes), recipe)
+            }
+            NewProject::Box { size_mm } => {
+                if size_mm.iter().any(|v| !(0.1..=10_000.0).contains(v)) {
+                    return Err(Problem::new(
+                        StatusCode::UNPROCESSABLE_ENTITY,
+                        "bad_value",
+                        "A side of the box is not between 0.1 and 10 000 mm.",
+                        "Choose sides from 0.1 to 10 000 mm.",
+                    ));
+                }
+                let bytes = demo::box_file(size_mm);
+                let mut recipe = Recipe::for_part(&Part::read(&bytes, Unit::Mm)?.mesh.bounds());
+                recipe.name = "Box".into();
+                ("box.stl".into(), Arc::new(bytes), recipe)
+            }
+        };
+        let facts = Part::read(&bytes, recipe.part.unit)?.facts;
+        let facts = serde_json::to_string(&facts).map_err(Problem::internal)?;
+        app.studio.store.create_project(&id, &recipe.to_json(), &file_name, &bytes, &facts)?;
+        Ok((StatusCode::CREATED, tagged(project(&app, &id)?)).into_response())
+    })
+    .await
+}
+
+#[utoipa::path(get, path = "/api/projects/{id}", responses((status = 200, body = Project), (status = 404, body = Problem)))]
+pub async fn show(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
+    blocking(move || project(&app, &id).map(tagged)).await
+}
+
+#[utoipa::path(delete, path = "/api/projects/{id}", responses((status = 204), (status = 404, body = Problem)))]
+pub async fn remove(State(app): State<App>, Path(id): Path<String>) -> Answer<StatusCode> {
+    blocking(move || {
+        app.studio.cancel_project(&id);
+        app.studio.store.delete_project(&id)?;
+        Ok(StatusCode::NO_CONTENT)
+    })
+    .await
+}
+
+/// The revision that the sender knows.
+fn if_match(headers: &HeaderMap) -> Answer<i64> {
+    let value = headers.get(header::IF_MATCH).and_then(|v| v.to_str().ok()).unwrap_or_default();
+    value.trim_matches('"').parse().map_err(|_| {
+        let hint = "Send the revision that the change is based on.";
+        Problem::new(StatusCode::PRECONDITION_REQUIRED, "no_revision", "The change does not say what it is based on.", hint)
+    })
+}
+
+/// Makes a change to the history and tells the other tabs.
+async fn change(app: App, id: String, make: impl FnOnce(&App, &str) -> Answer<()> + Send + 'static) -> Answer<Response> {
+    blocking(move || {
+        make(&app, &id)?;
+        let p = project(&app, &id)?;
+        // Nobody listening is fine.
+        let _ = app.studio.events.send(Event::Recipe { project: id, revision: p.revision });
+        Ok(tagged(p))
+    })
+    .await
+}
+
+#[utoipa::path(put, path = "/api/projects/{id}/recipe", request_body = Recipe,
+    params(("if-match" = String, Header, description = "Revision the change is based on")),
+    responses((status = 200, body = Project), (status = 412, body = Problem), (status = 422, body = Problem)))]
+pub async fn set_recipe(State(app): State<App>, Path(id): Path<String>, headers: HeaderMap, Body(recipe): Body<Recipe>) -> Answer<Response> {
+    let from = if_match(&headers)?;
+    change(app, id, move |app, id| {
+        let row = app.studio.store.project(id)?;
+        let old = read_recipe(&row)?;
+        if recipe.part != old.part {
+            let hint = "Bring the file in again to choose another unit.";
+            return Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_value", "The unit of a project's part stays.", hint));
+        }
+        recipe.validate(&app.studio.part(&row, &old)?.mesh.bounds())?;
+        // What changes nothing is no step of the history.
+        if recipe == old && from == row.head {
+            return Ok(());
+        }
+        app.studio.store.revise(id, from, &recipe.to_json())
+    })
+    .await
+}
+
+#[utoipa::path(post, path = "/api/projects/{id}/undo", responses((status = 200, body = Project), (status = 409, body = Problem)))]
+pub async fn undo(State(app): State<App>, Path(id): Path<String>, headers: HeaderMap) -> Answer<Response> {
+    let from = if_match(&headers)?;
+    change(app, id, move |app, id| app.studio.store.step(id, from, -1)).await
+}
+
+#[utoipa::path(post, path = "/api/projects/{id}/redo", responses((status = 200, body = Project), (status = 409, body = Problem)))]
+pub async fn redo(State(app): State<App>, Path(id): Path<String>, headers: HeaderMap) -> Answer<Response> {
+    let from = if_match(&headers)?;
+    change(app, id, move |app, id| app.studio.store.step(id, from, 1)).await
+}
+
+#[utoipa::path(put, path = "/api/projects/{id}/card", request_body(content_type = "image/png"), responses((status = 204), (status = 422, body = Problem)))]
+pub async fn set_card(State(app): State<App>, Path(id): Path<String>, png: Bytes) -> Answer<StatusCode> {
+    if !png.starts_with(b"\x89PNG") || png.len() > 1 << 20 {
+        let hint = "Send a PNG of at most 1 MB.";
+        return Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_picture", "That is not a small PNG picture.", hint));
+    }
+    blocking(move || app.studio.store.set_card(&id, &png).map(|()| StatusCode::NO_CONTENT)).await
+}
+
+#[utoipa::path(get, path = "/api/projects/{id}/card", responses((status = 200, content_type = "image/png"), (status = 404, body = Problem)))]
+pub async fn card(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
+    let png = blocking(move || app.studio.store.card(&id)).await?.ok_or_else(|| Problem::not_found("The picture"))?;
+    Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "no-cache")], png).into_response())
+}

@@ -1,0 +1,68 @@
+//! Drafts, final runs, pictures and events.
+
+use super::{blocking, App, Body};
+use crate::problem::{Answer, Problem};
+use crate::studio::Job;
+use axum::extract::{Path, State};
+use axum::http::{header, StatusCode};
+use axum::response::sse::{self, KeepAlive, Sse};
+use axum::response::{IntoResponse, Response};
+use axum::Json;
+use serde::Deserialize;
+use std::convert::Infallible;
+use tokio_stream::wrappers::BroadcastStream;
+use tokio_stream::{Stream, StreamExt};
+use ulmix_core::pipeline::Quality;
+use ulmix_core::recipe::Recipe;
+use utoipa::ToSchema;
+
+/// A picture wanted of a recipe, saved or not.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DraftRequest {
+    pub recipe: Recipe,
+    /// A value is moving: the quickest picture.
+    pub drag: bool,
+    /// With wall thickness for colouring.
+    pub thickness: bool,
+}
+
+fn glb(bytes: Vec<u8>) -> Response {
+    ([(header::CONTENT_TYPE, "model/gltf-binary"), (header::CACHE_CONTROL, "no-store")], bytes).into_response()
+}
+
+#[utoipa::path(post, path = "/api/projects/{id}/draft", request_body = DraftRequest,
+    responses((status = 200, content_type = "model/gltf-binary", description = "RunInfo in asset.extras"), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn draft(State(app): State<App>, Path(id): Path<String>, Body(r): Body<DraftRequest>) -> Answer<Response> {
+    let quality = if r.drag { Quality::Drag } else { Quality::Draft };
+    blocking(move || app.studio.draft(&id, &r.recipe, quality, r.thickness, !r.drag)).await.map(glb)
+}
+
+#[utoipa::path(get, path = "/api/projects/{id}/picture",
+    responses((status = 200, content_type = "model/gltf-binary", description = "RunInfo in asset.extras"), (status = 404, body = Problem)))]
+pub async fn picture(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
+    blocking(move || app.studio.picture(&id)).await?.map(glb).ok_or_else(|| Problem::not_found("A picture of this recipe"))
+}
+
+#[utoipa::path(post, path = "/api/projects/{id}/final", responses((status = 202, body = Job), (status = 429, body = Problem)))]
+pub async fn start_final(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
+    let job = blocking(move || app.studio.start_final(&id)).await?;
+    Ok((StatusCode::ACCEPTED, Json(job)).into_response())
+}
+
+#[utoipa::path(delete, path = "/api/jobs/{id}", responses((status = 200, body = Job), (status = 404, body = Problem)))]
+pub async fn cancel(State(app): State<App>, Path(id): Path<String>) -> Answer<Json<Job>> {
+    blocking(move || app.studio.cancel(&id).map(Json)).await
+}
+
+#[utoipa::path(get, path = "/api/projects/{id}/events",
+    responses((status = 200, content_type = "text/event-stream", description = "Event as JSON in each data line")))]
+pub async fn events(State(app): State<App>, Path(id): Path<String>) -> Sse<impl Stream<Item = Result<sse::Event, Infallible>>> {
+    let stream = BroadcastStream::new(app.studio.events.subscribe()).filter_map(move |e| match e {
+        Ok(e) if e.project() == id => sse::Event::default().json_data(&e).ok().map(Ok),
+        Ok(_) => None,
+        // Some were missed: the page asks for the whole state.
+        Err(_) => Some(Ok(sse::Event::default().event("missed").data("{}"))),
+    });
+    Sse::new(stream).keep_alive(KeepAlive::default())
+}

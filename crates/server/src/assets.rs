@@ -1,0 +1,33 @@
+//! The web app, shipped inside the binary.
+
+use axum::http::{header, StatusCode, Uri};
+use axum::response::{IntoResponse, Response};
+
+#[derive(rust_embed::RustEmbed)]
+#[folder = "../../web/dist/"]
+struct Dist;
+
+/// A file of the app; any other path is the app's own to show.
+pub async fn serve(uri: Uri) -> Response {
+    let path = uri.path().trim_start_matches('/');
+    let (name, file) = match Dist::get(path) {
+        Some(f) if !path.is_empty() => (path, f),
+        _ if path.starts_with("assets/") => return StatusCode::NOT_FOUND.into_response(),
+        _ => match Dist::get("index.html") {
+            Some(f) => ("index.html", f),
+            None => return (StatusCode::NOT_FOUND, "The web app was not built into this binary.").into_response(),
+        },
+    };
+    let kind = match name.rsplit_once('.').map_or("", |n| n.1) {
+        "html" => "text/html; charset=utf-8",
+        "js" => "text/javascript",
+        "css" => "text/css",
+        "svg" => "image/svg+xml",
+        "woff2" => "font/woff2",
+        "png" => "image/png",
+        _ => "application/octet-stream",
+    };
+    // Built files carry their hash in their name.
+    let keep = if name.starts_with("assets/") { "public, max-age=31536000, immutable" } else { "no-cache" };
+    ([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, keep)], file.data).into_response()
+}

@@ -1,0 +1,145 @@
+//! Meshes for the view: GLB with a role, a shade and, when asked, a thickness for every point.
+
+use crate::stopwatch::StageTime;
+use serde::{Deserialize, Serialize};
+use ulmix_core::pipeline::finish::Solid;
+use ulmix_core::pipeline::plan::Prediction;
+use ulmix_core::pipeline::{Linked, Outcome, Quality};
+use ulmix_core::report::{thickness_at_points, Report};
+use ulmix_core::shape::Role;
+use ulmix_formats::glb::{self, Attribute, Values};
+use ulmix_mesh::reduce::{reduce, ReduceOptions};
+use ulmix_mesh::shading::shade;
+use ulmix_mesh::TriMesh;
+use utoipa::ToSchema;
+
+/// Most triangles that a picture holds; files for printing are full.
+const MOST: usize = 2_000_000;
+const CREASE_DEGREES: f64 = 32.0;
+
+/// What a run found; rides in the picture's `asset.extras`.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct RunInfo {
+    pub quality: Quality,
+    pub linked: Linked,
+    /// Of the final mesh.
+    pub prediction: Prediction,
+    pub step_mm: f64,
+    pub report: Report,
+    pub stages: Vec<StageTime>,
+    pub seconds: f64,
+    /// The picture carries thickness.
+    pub has_thickness: bool,
+}
+
+impl RunInfo {
+    pub fn new(o: &Outcome, stages: Vec<StageTime>, has_thickness: bool) -> RunInfo {
+        RunInfo {
+            quality: o.quality,
+            linked: o.linked,
+            prediction: o.prediction.clone(),
+            step_mm: o.step_mm,
+            report: (*o.report).clone(),
+            seconds: stages.iter().map(|s| s.seconds).sum(),
+            stages,
+            has_thickness,
+        }
+    }
+}
+
+pub fn draw(solid: &Solid, info: &RunInfo) -> Vec<u8> {
+    let mut mesh = &solid.mesh;
+    let (smaller, source);
+    if mesh.triangles.len() > MOST {
+        (smaller, source) = fewer(solid, info.step_mm);
+        mesh = &smaller;
+    } else {
+        source = (0..mesh.points.len() as u32).collect();
+    }
+    let shaded = shade(mesh, CREASE_DEGREES);
+    let at = |i: &u32| source[*i as usize] as usize;
+    let roles = shaded.source.iter().map(|i| solid.roles[at(i)] as u8).collect();
+    let open = shaded.source.iter().map(|i| solid.openness[at(i)]).collect();
+    let mut attributes =
+        vec![Attribute { name: "ROLE", values: Values::Bytes(roles) }, Attribute { name: "OPEN", values: Values::Bytes(open) }];
+    if info.has_thickness {
+        let limit = 6.0 * info.linked.thickness_mm;
+        let at_points = thickness_at_points(mesh, limit);
+        let filled = over_edges(mesh, at_points, info.linked.thickness_mm as f32);
+        let values = shaded.source.iter().map(|&i| filled[i as usize]).collect();
+        attributes.push(Attribute { name: "THICKNESS", values: Values::Floats(values) });
+    }
+    glb::write(&shaded, &attributes, serde_json::json!(info))
+}
+
+fn fewer(solid: &Solid, step: f64) -> (TriMesh, Vec<u32>) {
+    let labels: Vec<u8> = solid.roles.iter().map(|r: &Role| *r as u8).collect();
+    let mut error = 0.05 * step;
+    loop {
+        let options = ReduceOptions { error, labels: Some(&labels), faithful: (&[], 0.0), cancelled: &|| false };
+        let r = reduce(&solid.mesh, &options);
+        if r.mesh.triangles.len() <= MOST || error > step {
+            return (r.mesh, r.source);
+        }
+        error *= 2.0;
+    }
+}
+
+/// Points at sharp edges have no thickness of their own: they take their neighbours' mean.
+fn over_edges(mesh: &TriMesh, mut values: Vec<f32>, otherwise: f32) -> Vec<f32> {
+    for _ in 0..3 {
+        let mut sums = vec![(0f32, 0u32); values.len()];
+        for t in &mesh.triangles {
+            for &v in t.iter().filter(|&&v| values[v as usize].is_nan()) {
+                for &w in t.iter().filter(|&&w| !values[w as usize].is_nan()) {
+                    sums[v as usize].0 += values[w as usize];
+                    sums[v as usize].1 += 1;
+                }
+            }
+        }
+        for (v, (sum, n)) in values.iter_mut().zip(sums).filter(|(v, s)| v.is_nan() && s.1 > 0) {
+            *v = sum / n as f32;
+        }
+    }
+    values.iter().map(|v| if v.is_nan() { otherwise } else { *v }).collect()
+}
+
+/// A final mesh for the store: counts, 32-bit points, indices. Points are exact in 32 bits.
+pub fn pack(mesh: &TriMesh) -> Vec<u8> {
+    let mut out = Vec::with_capacity(8 + mesh.points.len() * 12 + mesh.triangles.len() * 12);
+    out.extend((mesh.points.len() as u32).to_le_bytes());
+    out.extend((mesh.triangles.len() as u32).to_le_bytes());
+    for p in &mesh.points {
+        p.as_vec3().to_array().iter().for_each(|v| out.extend(v.to_le_bytes()));
+    }
+    mesh.triangles.iter().flatten().for_each(|v| out.extend(v.to_le_bytes()));
+    out
+}
+
+/// `None` when the bytes are not a packed mesh.
+pub fn unpack(bytes: &[u8]) -> Option<TriMesh> {
+    let word = |at: usize| Some(<[u8; 4]>::try_from(bytes.get(at..at + 4)?).ok()?);
+    let (points, triangles) = (u32::from_le_bytes(word(0)?) as usize, u32::from_le_bytes(word(4)?) as usize);
+    if bytes.len() != 8 + 12 * (points + triangles) {
+        return None;
+    }
+    let (p, t) = bytes[8..].split_at(12 * points);
+    let four = |b: &[u8]| [b[0], b[1], b[2], b[3]];
+    Some(TriMesh {
+        points: p.chunks_exact(12).map(|c| [0, 4, 8].map(|i| f32::from_le_bytes(four(&c[i..])) as f64).into()).collect(),
+        triangles: t.chunks_exact(12).map(|c| [0, 4, 8].map(|i| u32::from_le_bytes(four(&c[i..])))).collect(),
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn packed_meshes_come_back() {
+        let m = TriMesh::sphere(3.0, 3).mapped(|p| p.as_vec3().as_dvec3());
+        assert_eq!(unpack(&pack(&m)), Some(m.clone()));
+        assert_eq!(unpack(&pack(&m)[..40]), None);
+        assert_eq!(unpack(&[1, 2, 3]), None);
+    }
+}

@@ -1,0 +1,348 @@
+//! Where runs happen: parts in memory, live drafts of which the latest wins, and a bounded queue of
+//! final runs worked one at a time.
+
+use crate::picture::{draw, pack, RunInfo};
+use crate::problem::{Answer, Problem};
+use crate::stopwatch::{StageTime, Stopwatch};
+use crate::store::{now_ms, ProjectRow, Store};
+use axum::http::StatusCode;
+use serde::{Deserialize, Serialize};
+use std::collections::{HashMap, VecDeque};
+use std::panic::{catch_unwind, AssertUnwindSafe};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use tokio::sync::broadcast;
+use ulmix_core::part::Part;
+use ulmix_core::pipeline::plan::Prediction;
+use ulmix_core::pipeline::{Pipeline, Quality, Stage};
+use ulmix_core::recipe::{key_of, Recipe};
+use utoipa::ToSchema;
+
+/// Stage results kept in memory.
+const CACHE_BYTES: usize = 1 << 30;
+const PARTS_KEPT: usize = 6;
+/// Final runs that may wait.
+const QUEUE: usize = 8;
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum JobState {
+    Queued,
+    Running,
+    Done,
+    Failed,
+    Cancelled,
+}
+
+/// A final run.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Job {
+    pub id: String,
+    pub project: String,
+    /// Revision of the recipe that is being made.
+    pub revision: i64,
+    pub state: JobState,
+    pub stage: Option<Stage>,
+    pub stages: Vec<StageTime>,
+    pub predicted_seconds: f64,
+    pub started_ms: Option<i64>,
+    pub problem: Option<Problem>,
+}
+
+/// What goes out to a project's listeners.
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case", tag = "event")]
+pub enum Event {
+    Job { job: Job },
+    /// The recipe has a new revision.
+    Recipe { project: String, revision: i64 },
+}
+
+impl Event {
+    pub fn project(&self) -> &str {
+        match self {
+            Event::Job { job } => &job.project,
+            Event::Recipe { project, .. } => project,
+        }
+    }
+}
+
+pub struct Studio {
+    pub store: Store,
+    pipeline: Pipeline,
+    parts: Mutex<VecDeque<(String, Arc<Part>)>>,
+    drafts: Mutex<HashMap<String, Arc<AtomicBool>>>,
+    jobs: Mutex<HashMap<String, Entry>>,
+    queue: Mutex<VecDeque<String>>,
+    wake: Condvar,
+    pub events: broadcast::Sender<Event>,
+    /// Measured over predicted seconds of the last final run, times a million.
+    pace: AtomicU64,
+    ids: AtomicU64,
+}
+
+struct Entry {
+    job: Job,
+    recipe: Recipe,
+    cancel: Arc<AtomicBool>,
+}
+
+fn lock<T>(m: &Mutex<T>) -> MutexGuard<'_, T> {
+    m.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Key of a settled draft's picture.
+fn picture_key(part: &Part, recipe: &Recipe) -> String {
+    key_of(&[&"picture", &ulmix_core::pipeline::CODE, &part.key, &recipe.zones, &recipe.structure, &recipe.thicken, &recipe.mesh, &recipe.material])
+}
+
+impl Studio {
+    /// Starts the worker of final runs.
+    pub fn new(store: Store) -> Arc<Studio> {
+        let studio = Arc::new(Studio {
+            store,
+            pipeline: Pipeline::new(CACHE_BYTES),
+            parts: Mutex::default(),
+            drafts: Mutex::default(),
+            jobs: Mutex::default(),
+            queue: Mutex::default(),
+            wake: Condvar::new(),
+            events: broadcast::channel(256).0,
+            pace: AtomicU64::new(1_000_000),
+            ids: AtomicU64::new(0),
+        });
+        let worker = studio.clone();
+        std::thread::Builder::new()
+            .name("final-runs".into())
+            .spawn(move || worker.work())
+            .expect("a thread at start");
+        studio
+    }
+
+    /// An id that nobody had before.
+    pub fn new_id(&self) -> String {
+        let n = self.ids.fetch_add(1, Ordering::Relaxed);
+        let seed = format!("{} {} {n}", std::process::id(), std::time::UNIX_EPOCH.elapsed().map_or(0, |d| d.as_nanos()));
+        crate::store::hash(seed.as_bytes())[..16].to_owned()
+    }
+
+    pub fn part(&self, project: &ProjectRow, recipe: &Recipe) -> Answer<Arc<Part>> {
+        let key = format!("{} {:?}", project.part_blob, recipe.part.unit);
+        if let Some((_, part)) = lock(&self.parts).iter().find(|(k, _)| *k == key) {
+            return Ok(part.clone());
+        }
+        let bytes = self.store.blob(&project.part_blob)?;
+        let part = Arc::new(Part::read(&bytes, recipe.part.unit)?);
+        let mut parts = lock(&self.parts);
+        parts.push_front((key, part.clone()));
+        parts.truncate(PARTS_KEPT);
+        Ok(part)
+    }
+
+    /// Runs a draft; a newer one of the same project cancels it. `keep`: file the picture, so that
+    /// reopening shows it at once.
+    pub fn draft(&self, project: &str, recipe: &Recipe, quality: Quality, thickness: bool, keep: bool) -> Answer<Vec<u8>> {
+        let cancel = Arc::new(AtomicBool::new(false));
+        if let Some(older) = lock(&self.drafts).insert(project.to_owned(), cancel.clone()) {
+            older.store(true, Ordering::Relaxed);
+        }
+        let row = self.store.project(project)?;
+        let part = self.part(&row, recipe)?;
+        let watch = Stopwatch::new(cancel, |_| {});
+        let outcome = guarded(|| self.pipeline.run(&part, recipe, quality, &watch))??;
+        let mut info = RunInfo::new(&outcome, watch.log(), thickness);
+        self.correct(&mut info.prediction);
+        let glb = guarded(|| draw(&outcome.solid, &info))?;
+        if keep {
+            self.store.set_picture(project, &picture_key(&part, recipe), &glb)?;
+        }
+        Ok(glb)
+    }
+
+    /// The stored picture of the current recipe: the final's, or the last settled draft's.
+    pub fn picture(&self, project: &str) -> Answer<Option<Vec<u8>>> {
+        let row = self.store.project(project)?;
+        let recipe = Recipe::from_json(&row.recipe)?;
+        let part = self.part(&row, &recipe)?;
+        if let Some(f) = self.store.finished(project, &Pipeline::final_key(&part, &recipe))? {
+            return self.store.blob(&f.picture).map(Some);
+        }
+        self.store.picture(project, &picture_key(&part, &recipe))
+    }
+
+    fn correct(&self, p: &mut Prediction) {
+        p.seconds *= self.pace.load(Ordering::Relaxed) as f64 / 1e6;
+    }
+
+    /// Queues the final run of the current recipe.
+    pub fn start_final(&self, project: &str) -> Answer<Job> {
+        let row = self.store.project(project)?;
+        let recipe = Recipe::from_json(&row.recipe)?;
+        let part = self.part(&row, &recipe)?;
+        let (_, mut prediction) = guarded(|| self.pipeline.foresee(&part, &recipe, &ulmix_core::pipeline::Unwatched))??;
+        self.correct(&mut prediction);
+        // A newer final replaces the project's older one.
+        self.cancel_project(project);
+        let job = Job {
+            id: self.new_id(),
+            project: project.to_owned(),
+            revision: row.head,
+            state: JobState::Queued,
+            stage: None,
+            stages: Vec::new(),
+            predicted_seconds: prediction.seconds,
+            started_ms: None,
+            problem: None,
+        };
+        let mut queue = lock(&self.queue);
+        if queue.len() >= QUEUE {
+            return Err(Problem::new(
+                StatusCode::TOO_MANY_REQUESTS,
+                "queue_full",
+                "Too many final runs are waiting.",
+                "Cancel one, or start this one when one has finished.",
+            ));
+        }
+        self.store.put_job(&job.id, project, &Pipeline::final_key(&part, &recipe), "queued")?;
+        lock(&self.jobs).insert(job.id.clone(), Entry { job: job.clone(), recipe, cancel: Arc::default() });
+        queue.push_back(job.id.clone());
+        self.wake.notify_one();
+        drop(queue);
+        self.tell(&job);
+        Ok(job)
+    }
+
+    pub fn job_of(&self, project: &str) -> Option<Job> {
+        let jobs = lock(&self.jobs);
+        jobs.values().map(|e| &e.job).filter(|j| j.project == project).max_by_key(|j| (j.revision, j.started_ms)).cloned()
+    }
+
+    pub fn cancel(&self, id: &str) -> Answer<Job> {
+        let mut jobs = lock(&self.jobs);
+        let entry = jobs.get_mut(id).ok_or_else(|| Problem::not_found("The run"))?;
+        entry.cancel.store(true, Ordering::Relaxed);
+        let waiting = entry.job.state == JobState::Queued;
+        if waiting {
+            entry.job.state = JobState::Cancelled;
+        }
+        let job = entry.job.clone();
+        drop(jobs);
+        if waiting {
+            lock(&self.queue).retain(|q| q != id);
+            self.store.put_job(id, &job.project, "", "cancelled")?;
+            self.tell(&job);
+        }
+        Ok(job)
+    }
+
+    pub fn cancel_project(&self, project: &str) {
+        let running: Vec<String> = lock(&self.jobs)
+            .values()
+            .filter(|e| e.job.project == project && matches!(e.job.state, JobState::Queued | JobState::Running))
+            .map(|e| e.job.id.clone())
+            .collect();
+        for id in running {
+            // A run that has just ended needs no cancelling.
+            let _ = self.cancel(&id);
+        }
+    }
+
+    fn tell(&self, job: &Job) {
+        // Nobody listening is fine.
+        let _ = self.events.send(Event::Job { job: job.clone() });
+    }
+
+    fn update(&self, id: &str, change: impl FnOnce(&mut Job)) -> Option<Job> {
+        let mut jobs = lock(&self.jobs);
+        let job = &mut jobs.get_mut(id)?.job;
+        change(job);
+        let job = job.clone();
+        drop(jobs);
+        self.tell(&job);
+        Some(job)
+    }
+
+    fn work(self: Arc<Self>) {
+        loop {
+            let mut queue = lock(&self.queue);
+            let id = loop {
+                match queue.pop_front() {
+                    Some(id) => break id,
+                    None => queue = self.wake.wait(queue).unwrap_or_else(PoisonError::into_inner),
+                }
+            };
+            drop(queue);
+            let started = lock(&self.jobs).get(&id).map(|e| (e.job.project.clone(), e.recipe.clone(), e.cancel.clone()));
+            let Some((project, recipe, cancel)) = started else { continue };
+            self.update(&id, |j| {
+                j.state = JobState::Running;
+                j.started_ms = Some(now_ms());
+            });
+            let result = self.make_final(&id, &project, &recipe, cancel);
+            let (state, name, problem) = match result {
+                Ok(()) => (JobState::Done, "done", None),
+                Err(p) if p.code == "cancelled" => (JobState::Cancelled, "cancelled", None),
+                Err(p) => (JobState::Failed, "failed", Some(p)),
+            };
+            if let Err(e) = self.store.put_job(&id, &project, "", name) {
+                tracing::warn!("state of run {id} not kept: {}", e.message);
+            }
+            self.update(&id, |j| {
+                j.state = state;
+                j.stage = None;
+                j.problem = problem;
+            });
+        }
+    }
+
+    fn make_final(self: &Arc<Self>, id: &str, project: &str, recipe: &Recipe, cancel: Arc<AtomicBool>) -> Answer<()> {
+        let row = self.store.project(project)?;
+        let part = self.part(&row, recipe)?;
+        let key = Pipeline::final_key(&part, recipe);
+        self.store.put_job(id, project, &key, "running")?;
+        let (studio, job) = (self.clone(), id.to_owned());
+        let watch = Arc::new_cyclic(|weak: &std::sync::Weak<Stopwatch>| {
+            let weak = weak.clone();
+            Stopwatch::new(cancel, move |stage| {
+                let stages = weak.upgrade().map_or_else(Vec::new, |w| w.log());
+                studio.update(&job, |j| {
+                    j.stage = Some(stage);
+                    j.stages = stages;
+                });
+            })
+        });
+        let outcome = guarded(|| self.pipeline.run(&part, recipe, Quality::Final, &*watch))??;
+        let stages = watch.log();
+        let info = RunInfo::new(&outcome, stages, true);
+        let worked: f64 = info.stages.iter().filter(|s| !s.cached).map(|s| s.seconds).sum();
+        if info.stages.iter().all(|s| !s.cached) && outcome.prediction.seconds > 0.2 {
+            let pace = (worked / outcome.prediction.seconds).clamp(0.1, 10.0);
+            self.pace.store((pace * 1e6) as u64, Ordering::Relaxed);
+        }
+        let glb = guarded(|| draw(&outcome.solid, &info))?;
+        let json = serde_json::to_string(&info).map_err(Problem::internal)?;
+        self.store.put_final(project, &key, &json, &pack(&outcome.solid.mesh), &glb)
+    }
+}
+
+/// A panic ends this run alone.
+fn guarded<T>(work: impl FnOnce() -> T) -> Answer<T> {
+    catch_unwind(AssertUnwindSafe(work)).map_err(|p| {
+        let what = p.downcast_ref::<&str>().map(|s| s.to_string()).or_else(|| p.downcast_ref::<String>().cloned());
+        Problem::internal(format!("run panicked: {}", what.unwrap_or_default()))
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ulmix_core::pipeline::RunError;
+
+    #[test]
+    fn a_panic_becomes_a_problem() {
+        let p = guarded(|| -> () { panic!("boom") }).unwrap_err();
+        assert_eq!(p.code, "internal");
+        let e: Result<Answer<()>, _> = guarded(|| Err::<(), RunError>(RunError::Cancelled).map_err(Problem::from));
+        assert_eq!(e.unwrap().unwrap_err().code, "cancelled");
+    }
+}
