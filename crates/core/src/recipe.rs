@@ -103,6 +103,7 @@ pub struct Structure {
     pub form: Form,
     /// Cell size along the cell's own axes. mm.
     pub cell_mm: [f64; 3],
+    /// From the middle of the part's box to a cell's corner. mm.
     pub shift_mm: [f64; 3],
     /// Turned about x, then y, then z. Degrees.
     pub rotation_deg: [f64; 3],
@@ -281,6 +282,33 @@ impl Recipe {
         check("mesh.reduce_mm", "The reduction's deviation", "mm", self.mesh.reduce_mm, 0.0, longest / 50.0)?;
         check("mesh.crumb_mm3", "The size of loose crumbs", "mm³", self.mesh.crumb_mm3, 0.0, longest.powi(3))?;
         check("material.density", "The material's density", "g/cm³", self.material.density, 0.01, 25.0)
+    }
+}
+
+/// Ranges that sliders offer for a part; typed values may go further, up to what
+/// [`Recipe::validate`] allows.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Ranges {
+    pub cell_mm: [f64; 2],
+    pub thickness_mm: [f64; 2],
+    pub percent: [f64; 2],
+    pub skin_mm: [f64; 2],
+    pub shift_mm: [f64; 2],
+}
+
+impl Ranges {
+    pub fn for_part(bounds: &Bounds) -> Ranges {
+        let mut sides = bounds.size().to_array();
+        sides.sort_by(f64::total_cmp);
+        let [shortest, middle, _] = sides;
+        let up_to = |low: f64, high: f64| [round_two(low), round_two(high)];
+        Ranges {
+            cell_mm: up_to(middle / 24.0, middle / 2.0),
+            thickness_mm: up_to(middle / 360.0, middle / 18.0),
+            percent: [3.0, 70.0],
+            skin_mm: up_to(0.0, shortest / 6.0),
+            shift_mm: up_to(-middle / 4.0, middle / 4.0).map(|v| if v < 0.0 { -round_two(-v) } else { v }),
+        }
     }
 }
 

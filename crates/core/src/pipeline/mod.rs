@@ -254,7 +254,7 @@ impl Watch for Inner<'_> {
 }
 
 fn placed(part: &Part, recipe: &Recipe) -> Surface {
-    Surface::new(&recipe.structure, part.mesh.bounds().min)
+    Surface::new(&recipe.structure, part.mesh.bounds().centre())
 }
 
 fn cylinders(recipe: &Recipe) -> Vec<Cylinder> {

@@ -17,7 +17,7 @@ use tokio_stream::StreamExt;
 use ulmix_core::demo;
 use ulmix_core::part::{Inspection, Part, PartFacts};
 use ulmix_core::pipeline::Pipeline;
-use ulmix_core::recipe::{Recipe, Unit};
+use ulmix_core::recipe::{Ranges, Recipe, Unit};
 use utoipa::{IntoParams, ToSchema};
 
 /// Files brought in that are not yet a project: the last few, in memory.
@@ -110,6 +110,8 @@ pub struct Project {
     pub can_redo: bool,
     pub recipe: Recipe,
     pub part: PartFacts,
+    /// What sliders offer.
+    pub ranges: Ranges,
     pub part_file: String,
     /// The final mesh of this recipe, when it was made.
     pub finished: Option<RunInfo>,
@@ -156,6 +158,7 @@ fn project(app: &App, id: &str) -> Answer<Project> {
         finished: finished(app, &row, &recipe)?,
         job: app.studio.job_of(id),
         interrupted: app.studio.store.interrupted(id, &key)?,
+        ranges: Ranges::for_part(&part.mesh.bounds()),
         part: read_facts(&row)?,
         recipe,
         can_undo: row.head > row.first,

@@ -1,0 +1,73 @@
+import type { components } from './schema'
+
+type S = components['schemas']
+export type Project = S['Project']
+export type ProjectCard = S['ProjectCard']
+export type Recipe = S['Recipe']
+export type RunInfo = S['RunInfo']
+export type Report = S['Report']
+export type Check = S['Check']
+export type Job = S['Job']
+export type Stage = S['Stage']
+export type Upload = S['Upload']
+export type Options = S['Options']
+export type ExportReady = S['ExportReady']
+export type FileKind = S['FileKind']
+export type NewProject = S['NewProject']
+export type KeepSolid = S['KeepSolid']
+export type ServerEvent = S['Event']
+
+/** What the server refused, in its words. */
+export class Refused extends Error {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    message: string,
+    readonly hint: string,
+  ) {
+    super(message)
+  }
+}
+
+/** The server did not answer at all. */
+export class Unreachable extends Error {}
+
+async function call(path: string, init?: RequestInit): Promise<Response> {
+  let response: Response
+  try {
+    response = await fetch(`/api${path}`, init)
+  } catch (e) {
+    if (init?.signal?.aborted) throw e
+    throw new Unreachable('Ulmix does not answer.')
+  }
+  if (response.ok) return response
+  const body = await response.json().catch(() => null)
+  throw new Refused(response.status, body?.code ?? 'unknown', body?.message ?? `The server answered ${response.status}.`, body?.hint ?? 'Try again.')
+}
+
+const json = async <T>(path: string, init?: RequestInit): Promise<T> => (await call(path, init)).json()
+const send = (method: string, body: unknown, headers: Record<string, string> = {}): RequestInit => ({
+  method,
+  headers: { 'content-type': 'application/json', ...headers },
+  body: JSON.stringify(body),
+})
+const based = (revision: number) => ({ 'if-match': `"${revision}"` })
+
+export const api = {
+  options: () => json<Options>('/options'),
+  projects: () => json<ProjectCard[]>('/projects'),
+  project: (id: string) => json<Project>(`/projects/${id}`),
+  create: (from: NewProject) => json<Project>('/projects', send('POST', from)),
+  remove: (id: string) => call(`/projects/${id}`, { method: 'DELETE' }),
+  upload: (file: File) => json<Upload>(`/uploads?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file }),
+  setRecipe: (id: string, revision: number, recipe: Recipe) => json<Project>(`/projects/${id}/recipe`, send('PUT', recipe, based(revision))),
+  undo: (id: string, revision: number) => json<Project>(`/projects/${id}/undo`, { method: 'POST', headers: based(revision) }),
+  redo: (id: string, revision: number) => json<Project>(`/projects/${id}/redo`, { method: 'POST', headers: based(revision) }),
+  setCard: (id: string, png: Blob) => call(`/projects/${id}/card`, { method: 'PUT', headers: { 'content-type': 'image/png' }, body: png }),
+  draft: async (id: string, recipe: Recipe, drag: boolean, thickness: boolean, signal: AbortSignal) =>
+    (await call(`/projects/${id}/draft`, { ...send('POST', { recipe, drag, thickness }), signal })).arrayBuffer(),
+  picture: async (id: string) => (await call(`/projects/${id}/picture`)).arrayBuffer(),
+  startFinal: (id: string) => json<Job>(`/projects/${id}/final`, { method: 'POST' }),
+  cancel: (job: string) => json<Job>(`/jobs/${job}`, { method: 'DELETE' }),
+  export: (id: string, kind: FileKind, file_name: string) => json<ExportReady>(`/projects/${id}/export`, send('POST', { kind, file_name })),
+}

@@ -1,0 +1,124 @@
+import { InputNumber, Select } from 'antd'
+import { useQuery } from '@tanstack/react-query'
+import { api, type Recipe } from '../../api/client'
+import { area, count, mass, mm, percent, seconds, volume } from '../../shared/format'
+import { CheckRow } from '../recipe/Checks'
+import { edit, useBench } from '../state'
+import './ledger.css'
+
+const stageNames: Record<string, string> = {
+  zones: 'Part and zones',
+  thickness: 'Thickness',
+  lattice: 'Lattice',
+  surface: 'Surface',
+  finish: 'Finish',
+  report: 'Numbers',
+}
+
+export function Ledger() {
+  const { picture, recipe } = useBench()
+  const info = picture?.info
+  if (!info || !recipe) return <aside className="ledger" aria-label="Numbers" />
+  const r = info.report
+  const final = info.quality === 'final'
+  const about = final ? '' : '≈ '
+  const rows: [string, string][] = [
+    ['Mass', about + mass(r.mass_g)],
+    ['Solid part', mass(r.part_mass_g)],
+    ['Volume', about + volume(r.volume_mm3)],
+    ['Fill density', about + percent(r.fill_density_percent)],
+    [recipe.structure.form === 'walls' ? 'Wall asked' : 'Strut asked', mm(info.linked.thickness_mm)],
+    ...(r.walls
+      ? ([
+          ['Wall measured', mm(r.walls.median_mm)],
+          ['Thinnest wall', mm(r.walls.thinnest_mm)],
+        ] as [string, string][])
+      : []),
+    ['Opening, about', info.linked.opening_mm > 0 ? mm(info.linked.opening_mm) : 'closed'],
+    ['Surface', about + area(r.area_mm2)],
+    ['Triangles', count(r.triangles)],
+  ]
+  return (
+    <aside className="ledger" aria-label="Numbers">
+      <div className="lighter">
+        <span>Lighter by</span>
+        <strong data-testid="saved">
+          {about}
+          {percent(r.saved_percent)}
+        </strong>
+        <span className="muted">
+          {volume(r.volume_mm3)} of {volume(r.part_volume_mm3)} remain
+        </span>
+        <span className={final ? 'tag final' : 'tag'}>{final ? 'of the final mesh' : 'draft: the final mesh settles it'}</span>
+      </div>
+      <h3>Numbers</h3>
+      <MaterialRow recipe={recipe} />
+      <dl className="facts">
+        {rows.map(([k, v]) => (
+          <div key={k}>
+            <dt>{k}</dt>
+            <dd>{v}</dd>
+          </div>
+        ))}
+      </dl>
+      {final && r.crumbs_removed + r.voids_filled > 0 && (
+        <p className="muted small">
+          {r.crumbs_removed > 0 && `${count(r.crumbs_removed)} crumbs removed, ${r.crumbs_mm3.toFixed(2)} mm³. `}
+          {r.voids_filled > 0 && `${count(r.voids_filled)} tiny closed voids filled.`}
+        </p>
+      )}
+      <h3>Checks</h3>
+      {r.checks ? (
+        <ul className="checks">
+          {r.checks.map((c) => (
+            <CheckRow key={c.id} check={c} />
+          ))}
+        </ul>
+      ) : (
+        <p className="muted">Made with the final mesh.</p>
+      )}
+      <h3>
+        Last run <span className="figure muted">{seconds(info.seconds)}</span>
+      </h3>
+      <dl className="facts stages" data-testid="stages">
+        {info.stages.map((s) => (
+          <div key={s.stage} data-stage={s.stage} data-cached={s.cached}>
+            <dt>{stageNames[s.stage]}</dt>
+            <dd className={s.cached ? 'muted' : ''}>{s.cached ? 'kept' : seconds(s.seconds)}</dd>
+          </div>
+        ))}
+      </dl>
+    </aside>
+  )
+}
+
+function MaterialRow({ recipe }: { recipe: Recipe }) {
+  const { data } = useQuery({ queryKey: ['options'], queryFn: api.options, staleTime: Infinity })
+  const { material } = recipe
+  return (
+    <div className="material">
+      <Select
+        aria-label="Material"
+        value={material.name}
+        popupMatchSelectWidth={190}
+        onChange={(name) => {
+          const found = data?.materials.find((m) => m.name === name)
+          if (found) edit((r) => ({ ...r, material: { name: found.name, density: found.density } }))
+        }}
+        options={data?.materials.map((m) => ({ value: m.name, label: m.name })) ?? []}
+      />
+      <InputNumber
+        aria-label="Density, g/cm³"
+        key={material.density}
+        defaultValue={material.density}
+        controls={false}
+        suffix="g/cm³"
+        onBlur={(e) => {
+          const density = Number.parseFloat(e.target.value)
+          if (Number.isFinite(density) && density !== material.density) edit((r) => ({ ...r, material: { ...r.material, density } }))
+        }}
+        onPressEnter={(e) => e.currentTarget.blur()}
+      />
+    </div>
+  )
+}

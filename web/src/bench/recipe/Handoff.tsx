@@ -1,0 +1,93 @@
+import { Button, Input, Segmented } from 'antd'
+import { useState } from 'react'
+import { api, Refused, type ExportReady, type FileKind, type RunInfo } from '../../api/client'
+import { count } from '../../shared/format'
+import { startFinal, useBench } from '../state'
+import { CheckRow } from './Checks'
+
+export function handoffSentence(final: RunInfo | null) {
+  return final ? <>3MF or STL, read again and checked</> : <>Needs the final mesh</>
+}
+
+const megabytes = (n: number) => `${(n / 1e6).toFixed(n < 1e7 ? 2 : 1)} MB`
+
+export function Handoff() {
+  const { project, recipe, job } = useBench()
+  const [kind, setKind] = useState<FileKind>('3mf')
+  const [name, setName] = useState<string | null>(null)
+  const [busy, setBusy] = useState(false)
+  const [ready, setReady] = useState<{ file: ExportReady; revision: number } | null>(null)
+  const [refused, setRefused] = useState<Refused | null>(null)
+  if (!project || !recipe) return null
+  const making = job?.state === 'running' || job?.state === 'queued'
+  const shown = name ?? recipe.name
+
+  const write = async () => {
+    setBusy(true)
+    setRefused(null)
+    setReady(null)
+    try {
+      setReady({ file: await api.export(project.id, kind, shown), revision: project.revision })
+    } catch (e) {
+      setRefused(e instanceof Refused ? e : new Refused(0, 'unreachable', 'Ulmix does not answer.', 'Try again when it is back.'))
+    }
+    setBusy(false)
+  }
+
+  const current = ready && ready.revision === project.revision ? ready.file : null
+  return (
+    <>
+      <Input aria-label="File name" value={shown} addonAfter={`.${kind}`} onChange={(e) => setName(e.target.value)} />
+      <Segmented<FileKind>
+        block
+        aria-label="Format"
+        value={kind}
+        onChange={(k) => {
+          setKind(k)
+          setReady(null)
+        }}
+        options={[
+          { value: '3mf', label: '3MF, in millimetres' },
+          { value: 'stl', label: 'STL, binary' },
+        ]}
+      />
+      {project.finished ? (
+        <Button type="primary" block loading={busy} onClick={() => void write()}>
+          Write and check the file
+        </Button>
+      ) : (
+        <Button type="primary" block loading={making} onClick={() => void startFinal()}>
+          Make the final mesh first
+        </Button>
+      )}
+      {refused && (
+        <p className="remark bad">
+          {refused.message} {refused.hint}
+        </p>
+      )}
+      {current && (
+        <div className="ready">
+          <p>
+            <b>{current.file_name}</b> <span className="figure muted">{megabytes(current.bytes)}</span>
+            <br />
+            Read again: {count(current.triangles)} triangles, {current.passed ? 'every check passes.' : 'not every check passes.'}
+          </p>
+          {!current.passed && (
+            <ul className="checks">
+              {current.checks.filter((c) => c.verdict === 'fail').map((c) => (
+                <CheckRow key={c.id} check={c} withHint />
+              ))}
+            </ul>
+          )}
+          <Button block href={current.url} download={current.file_name}>
+            Save {current.file_name}
+          </Button>
+        </div>
+      )}
+      <a className="textlink" href={`/api/projects/${project.id}/recipe.json`}>
+        Save the recipe
+      </a>
+      <p className="muted small">The recipe and the part give the same file again, without a screen: ulmix build.</p>
+    </>
+  )
+}

@@ -1,0 +1,116 @@
+import { Button, Progress, Switch } from 'antd'
+import { useEffect, useState } from 'react'
+import type { Job, Project, Recipe, RunInfo, Stage } from '../../api/client'
+import { plain, seconds, triangles } from '../../shared/format'
+import { cancelFinal, edit, startFinal, useBench } from '../state'
+import { Value } from './Value'
+
+const stages: { stage: Stage; title: string; share: number }[] = [
+  { stage: 'thickness', title: 'Thickness and density', share: 0.01 },
+  { stage: 'zones', title: 'Part and zones on the grid', share: 0.03 },
+  { stage: 'lattice', title: 'Lattice', share: 0.03 },
+  { stage: 'surface', title: 'Closed surface', share: 0.28 },
+  { stage: 'finish', title: 'Reducing', share: 0.5 },
+  { stage: 'report', title: 'Checking', share: 0.15 },
+]
+
+export function meshSentence(project: Project, info: RunInfo | undefined, job: Job | null) {
+  if (job?.state === 'running' || job?.state === 'queued') return <b>Making the final mesh…</b>
+  if (project.finished) {
+    return (
+      <>
+        <b>Final</b>, {triangles(project.finished.report.triangles)} triangles at {plain(project.finished.step_mm)} mm
+      </>
+    )
+  }
+  if (!info) return <>No mesh yet</>
+  return (
+    <>
+      Draft. Final takes about <b>{seconds(info.prediction.seconds)}</b>, {triangles(info.prediction.triangles)} triangles
+    </>
+  )
+}
+
+const withMesh = (change: Partial<Recipe['mesh']>) => (r: Recipe): Recipe => ({ ...r, mesh: { ...r.mesh, ...change } })
+
+export function MeshStep() {
+  const { project, recipe, picture, job } = useBench()
+  if (!project || !recipe) return null
+  const p = picture?.info.prediction
+  const auto = recipe.mesh.step_mm === undefined || recipe.mesh.step_mm === null
+  const step = recipe.mesh.step_mm ?? p?.step_mm ?? 0.3
+  const making = job?.state === 'running' || job?.state === 'queued'
+  return (
+    <>
+      <div className="line">
+        <span className="label">Grid step chosen by Ulmix</span>
+        <Switch size="small" aria-label="Grid step chosen by Ulmix" checked={auto} onChange={(on) => edit(withMesh({ step_mm: on ? undefined : step }))} />
+      </div>
+      {!auto && <Value label="Grid step" value={step} unit="mm" range={[Math.max(step / 4, 0.02), step * 3]} onSet={(v) => edit(withMesh({ step_mm: v }))} />}
+      <Value label="Reduce within" hint="greatest deviation" value={recipe.mesh.reduce_mm} unit="mm" digits={3} range={[0, Math.max(0.1, recipe.mesh.reduce_mm)]} onSet={(v) => edit(withMesh({ reduce_mm: v }))} />
+      <Value label="Drop crumbs" hint="loose pieces below" value={recipe.mesh.crumb_mm3} unit="mm³" digits={1} range={[0, Math.max(100, recipe.mesh.crumb_mm3)]} onSet={(v) => edit(withMesh({ crumb_mm3: v }))} />
+      {p && (
+        <dl className="facts">
+          <div>
+            <dt>Grid step</dt>
+            <dd>{plain(p.step_mm)} mm</dd>
+          </div>
+          <div>
+            <dt>Triangles, about</dt>
+            <dd>{triangles(p.triangles)}</dd>
+          </div>
+          <div>
+            <dt>Time, about</dt>
+            <dd>{seconds(p.seconds)}</dd>
+          </div>
+          <div>
+            <dt>Memory, about</dt>
+            <dd>{p.memory_mb < 1000 ? `${Math.round(p.memory_mb / 10) * 10} MB` : `${(p.memory_mb / 1024).toFixed(1)} GB`}</dd>
+          </div>
+        </dl>
+      )}
+      {p?.notes.map((n) => (
+        <p key={n} className="remark">
+          {n}
+        </p>
+      ))}
+      {project.interrupted && !making && <p className="remark">The last final run was cut off when Ulmix stopped. Nothing else is lost: make it again.</p>}
+      {making && job ? (
+        <Running job={job} />
+      ) : (
+        <Button type="primary" block onClick={() => void startFinal()} disabled={Boolean(project.finished)}>
+          {project.finished ? 'Final mesh is made' : 'Make the final mesh'}
+        </Button>
+      )}
+      {job?.state === 'cancelled' && !project.finished && <p className="muted">The final run was cancelled.</p>}
+    </>
+  )
+}
+
+function Running({ job }: { job: Job }) {
+  const [now, setNow] = useState(Date.now())
+  useEffect(() => {
+    const timer = window.setInterval(() => setNow(Date.now()), 250)
+    return () => window.clearInterval(timer)
+  }, [])
+  const at = stages.findIndex((s) => s.stage === job.stage)
+  const before = stages.slice(0, Math.max(at, 0)).reduce((sum, s) => sum + s.share, 0)
+  const elapsed = job.started_ms ? (now - job.started_ms) / 1000 : 0
+  const byTime = job.predicted_seconds > 0 ? elapsed / job.predicted_seconds : 0
+  const cap = before + (stages[at]?.share ?? 0)
+  const share = Math.min(Math.max(before, byTime), cap || 0.01, 0.99)
+  return (
+    <div className="running" role="status">
+      <div className="line">
+        <span>{job.state === 'queued' ? 'Waiting for its turn' : (stages[at]?.title ?? 'Starting')}</span>
+        <span className="figure muted">
+          {seconds(elapsed)} of about {seconds(job.predicted_seconds)}
+        </span>
+      </div>
+      <Progress percent={Math.round(share * 100)} size="small" showInfo={false} />
+      <Button size="small" block onClick={() => void cancelFinal()}>
+        Cancel
+      </Button>
+    </div>
+  )
+}

@@ -1,0 +1,51 @@
+import type { Project } from '../../api/client'
+import { area, count, size, volume } from '../../shared/format'
+import { useBench } from '../state'
+
+export function partSentence(p: Project) {
+  return (
+    <>
+      <b>{size(p.part.size_mm)}</b>, {volume(p.part.volume_mm3)}, {p.part.closed ? 'closed' : 'not closed'}
+    </>
+  )
+}
+
+export function PartStep() {
+  const { project } = useBench()
+  if (!project) return null
+  const { part } = project
+  const unit = { mm: 'millimetres', cm: 'centimetres', m: 'metres', inch: 'inches' }[project.recipe.part.unit]
+  const facts: [string, string][] = [
+    ['File', project.part_file],
+    ['Read in', unit],
+    ['Size', size(part.size_mm)],
+    ['Volume', volume(part.volume_mm3)],
+    ['Surface', area(part.area_mm2)],
+    ['Triangles', count(part.triangles)],
+    ['Bodies', count(part.bodies)],
+  ]
+  return (
+    <>
+      <dl className="facts">
+        {facts.map(([k, v]) => (
+          <div key={k}>
+            <dt>{k}</dt>
+            <dd title={v}>{v}</dd>
+          </div>
+        ))}
+        <div>
+          <dt>Surface closed</dt>
+          <dd className={part.closed ? '' : 'amber'}>{part.closed ? 'yes' : 'no'}</dd>
+        </div>
+      </dl>
+      {part.defects.map((d) => (
+        <p key={d} className="remark">
+          {d}.
+        </p>
+      ))}
+      <a className="textlink" href={`/api/projects/${project.id}/part`}>
+        Save the part as it came
+      </a>
+    </>
+  )
+}

@@ -1,0 +1,131 @@
+import { Segmented, Switch } from 'antd'
+import { useState } from 'react'
+import type { Recipe } from '../../api/client'
+import { plain } from '../../shared/format'
+import { edit, preview, useBench, type Handle } from '../state'
+import { Value } from './Value'
+
+type S = Recipe['structure']
+const kinds: { value: S['kind']; label: string }[] = [
+  { value: 'gyroid', label: 'Gyroid' },
+  { value: 'schwarz_p', label: 'Schwarz P' },
+  { value: 'schwarz_d', label: 'Schwarz D' },
+]
+
+const cells = (s: S) => {
+  const [x = 0, y = 0, z = 0] = s.cell_mm
+  return x === y && y === z ? `${plain(x)} mm` : `${plain(x)} × ${plain(y)} × ${plain(z)} mm`
+}
+
+export function structureSentence(r: Recipe) {
+  const s = r.structure
+  const kind = kinds.find((k) => k.value === s.kind)?.label
+  const turned = s.rotation_deg.some((v) => v !== 0)
+  const moved = s.shift_mm.some((v) => v !== 0)
+  return (
+    <>
+      <b>
+        {kind} {s.form}
+      </b>
+      , {cells(s)} cells{turned && ', turned'}
+      {moved && (turned ? ' and shifted' : ', shifted')}
+    </>
+  )
+}
+
+const withStructure = (change: Partial<S>) => (r: Recipe): Recipe => ({ ...r, structure: { ...r.structure, ...change } })
+const put = (list: readonly number[], i: number, v: number) => list.map((old, j) => (i === j ? v : old)) as [number, number, number]
+
+export function Structure() {
+  const { project, recipe, handle } = useBench()
+  const uneven = recipe ? new Set(recipe.structure.cell_mm).size > 1 : false
+  const [perAxis, setPerAxis] = useState(uneven)
+  if (!project || !recipe) return null
+  const s = recipe.structure
+  const { ranges } = project
+  const even = (v: number) => withStructure({ cell_mm: [v, v, v] })
+  const [x = 1] = s.cell_mm
+  return (
+    <>
+      <Segmented block aria-label="Surface" value={s.kind} options={kinds} onChange={(kind) => edit(withStructure({ kind }))} />
+      <Segmented<S['form']>
+        block
+        aria-label="Form"
+        value={s.form}
+        options={[
+          { value: 'walls', label: 'Walls' },
+          { value: 'network', label: 'Network of struts' },
+        ]}
+        onChange={(form) => edit(withStructure({ form }))}
+      />
+      {perAxis ? (
+        ['X', 'Y', 'Z'].map((axis, i) => (
+          <Value
+            key={axis}
+            label={`Cell along ${axis}`}
+            value={s.cell_mm[i] ?? x}
+            unit="mm"
+            digits={1}
+            range={ranges.cell_mm}
+            onMove={(v) => preview(withStructure({ cell_mm: put(s.cell_mm, i, v) }))}
+            onSet={(v) => edit(withStructure({ cell_mm: put(s.cell_mm, i, v) }))}
+          />
+        ))
+      ) : (
+        <Value label="Cell size" value={x} unit="mm" digits={1} range={ranges.cell_mm} onMove={(v) => preview(even(v))} onSet={(v) => edit(even(v))} />
+      )}
+      <div className="line">
+        <span className="label">Size for each axis</span>
+        <Switch
+          size="small"
+          aria-label="Size for each axis"
+          checked={perAxis}
+          onChange={(on) => {
+            setPerAxis(on)
+            if (!on && uneven) edit(even(x))
+          }}
+        />
+      </div>
+      <div className="line">
+        <span className="label">Handle in the picture</span>
+        <Segmented<Handle>
+          size="small"
+          aria-label="Handle in the picture"
+          value={handle}
+          onChange={(h) => useBench.setState({ handle: h })}
+          options={[
+            { value: null as unknown as string, label: 'Off' },
+            { value: 'shift', label: 'Shift' },
+            { value: 'turn', label: 'Turn' },
+          ] as { value: Handle; label: string }[]}
+        />
+      </div>
+      {handle !== 'turn' &&
+        ['X', 'Y', 'Z'].map((axis, i) => (
+          <Value
+            key={axis}
+            label={`Shift ${axis}`}
+            value={s.shift_mm[i] ?? 0}
+            unit="mm"
+            digits={1}
+            range={ranges.shift_mm}
+            onMove={(v) => preview(withStructure({ shift_mm: put(s.shift_mm, i, v) }))}
+            onSet={(v) => edit(withStructure({ shift_mm: put(s.shift_mm, i, v) }))}
+          />
+        ))}
+      {handle !== 'shift' &&
+        ['X', 'Y', 'Z'].map((axis, i) => (
+          <Value
+            key={axis}
+            label={`Turn about ${axis}`}
+            value={s.rotation_deg[i] ?? 0}
+            unit="°"
+            digits={0}
+            range={[-180, 180]}
+            onMove={(v) => preview(withStructure({ rotation_deg: put(s.rotation_deg, i, v) }))}
+            onSet={(v) => edit(withStructure({ rotation_deg: put(s.rotation_deg, i, v) }))}
+          />
+        ))}
+    </>
+  )
+}

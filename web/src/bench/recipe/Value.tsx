@@ -1,0 +1,63 @@
+import { InputNumber, Slider } from 'antd'
+import { useEffect, useState, type ReactNode } from 'react'
+import { ask } from './tenfold'
+
+interface Props {
+  label: string
+  hint?: ReactNode
+  value: number
+  unit: string
+  /** What the slider offers; typing may go further. */
+  range: readonly number[]
+  digits?: number
+  /** While the slider moves. */
+  onMove?: (v: number) => void
+  /** When the value rests. */
+  onSet: (v: number) => void
+  /** Shown as following from another value. */
+  follows?: boolean
+}
+
+/** A slider paired with a typed value. */
+export function Value({ label, hint, value, unit, range, digits = 2, onMove, onSet, follows }: Props) {
+  const [typed, setTyped] = useState<number | null>(null)
+  useEffect(() => setTyped(null), [value])
+  const [low = 0, high = 1] = range
+  const tidy = (v: number) => Number(v.toFixed(digits))
+  const step = 10 ** -digits
+
+  const take = async (v: number | null) => {
+    if (v === null || v === tidy(value)) return setTyped(null)
+    if (await ask(label, tidy(value), v, unit)) onSet(v)
+    else setTyped(null)
+  }
+
+  return (
+    <div className={follows ? 'value follows' : 'value'}>
+      <span className="label">
+        {label}
+        {hint && <small>{hint}</small>}
+      </span>
+      <Slider
+        min={low}
+        max={high}
+        step={step}
+        value={Math.min(Math.max(value, low), high)}
+        tooltip={{ open: false }}
+        ariaLabelForHandle={label}
+        onChange={onMove}
+        onChangeComplete={onSet}
+      />
+      <InputNumber
+        aria-label={`${label}, ${unit}`}
+        value={typed ?? tidy(value)}
+        suffix={unit}
+        step={step * 10}
+        controls={false}
+        onChange={setTyped}
+        onBlur={() => void take(typed)}
+        onPressEnter={() => void take(typed)}
+      />
+    </div>
+  )
+}

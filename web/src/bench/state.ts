@@ -1,0 +1,315 @@
+import { create } from 'zustand'
+import { api, Refused, Unreachable, type Job, type Project, type Recipe, type RunInfo } from '../api/client'
+
+export type Step = 'part' | 'zones' | 'structure' | 'thicken' | 'mesh' | 'checks' | 'handoff'
+export type ColourBy = 'zone' | 'thickness'
+export type Axis = 0 | 1 | 2
+export type Handle = 'shift' | 'turn' | null
+
+export interface Cut {
+  axis: Axis
+  at: number
+  /** Keeps the far side instead. */
+  flipped: boolean
+}
+
+export interface Picture {
+  glb: ArrayBuffer
+  info: RunInfo
+  /** Counts pictures, so that the page can say which one is painted. */
+  n: number
+}
+
+interface BenchState {
+  project: Project | null
+  /** The recipe on screen: ahead of the saved one while a value moves. */
+  recipe: Recipe | null
+  picture: Picture | null
+  working: boolean
+  saving: boolean
+  offline: boolean
+  problem: { message: string; hint: string } | null
+  job: Job | null
+  step: Step | null
+  view: 'whole' | 'cut'
+  cut: Cut
+  colourBy: ColourBy
+  handle: Handle
+  /** A place to fly to, from a check. */
+  look: [number, number, number] | null
+}
+
+const blank: BenchState = {
+  project: null,
+  recipe: null,
+  picture: null,
+  working: false,
+  saving: false,
+  offline: false,
+  problem: null,
+  job: null,
+  step: 'structure',
+  view: 'whole',
+  cut: { axis: 1, at: 0, flipped: false },
+  colourBy: 'zone',
+  handle: null,
+  look: null,
+}
+
+export const useBench = create<BenchState>(() => blank)
+const { getState: get, setState: set } = useBench
+
+/** The run's findings that ride in a picture. */
+export function readInfo(glb: ArrayBuffer): RunInfo {
+  const view = new DataView(glb)
+  const text = new TextDecoder().decode(new Uint8Array(glb, 20, view.getUint32(12, true)))
+  return JSON.parse(text).asset.extras
+}
+
+function show(glb: ArrayBuffer) {
+  set((s) => ({ picture: { glb, info: readInfo(glb), n: (s.picture?.n ?? 0) + 1 }, problem: null }))
+}
+
+function tell(e: unknown) {
+  if (e instanceof Unreachable) {
+    set({ offline: true })
+    void retry()
+  } else if (e instanceof Refused) {
+    set({ problem: { message: e.message, hint: e.hint } })
+  } else {
+    throw e
+  }
+}
+
+/** Asks until the server answers again, then saves what is not saved yet. */
+let asking = false
+async function retry() {
+  if (asking) return
+  asking = true
+  while (get().offline) {
+    await new Promise((done) => setTimeout(done, 1500))
+    const { project, recipe } = get()
+    if (!project) break
+    try {
+      const fresh = await api.project(project.id)
+      set({ offline: false, project: fresh, job: fresh.job ?? null })
+      if (recipe && JSON.stringify(recipe) !== JSON.stringify(fresh.recipe)) commit(recipe)
+      else redraw()
+    } catch (e) {
+      if (!(e instanceof Unreachable)) {
+        set({ offline: false })
+        tell(e)
+      }
+    }
+  }
+  asking = false
+}
+
+export async function open(id: string) {
+  set({ ...blank })
+  try {
+    const project = await api.project(id)
+    const { min_mm, size_mm } = project.part
+    const cut: Cut = { axis: 1, at: (min_mm[1] ?? 0) + (size_mm[1] ?? 0) / 2, flipped: false }
+    set({ project, recipe: project.recipe, job: project.job ?? null, cut })
+    try {
+      show(await api.picture(id))
+    } catch (e) {
+      if (!(e instanceof Refused && e.status === 404)) throw e
+      drafts.ask(false)
+    }
+  } catch (e) {
+    tell(e)
+  }
+}
+
+/**
+ * One draft at a time. While a value moves, the newest waits for the one under way, so that pictures
+ * keep coming; a value at rest takes over at once, and the server stops the older run.
+ */
+const drafts = (() => {
+  let running: { drag: boolean; since: number; stop: AbortController } | null = null
+  let wanted: { drag: boolean } | null = null
+
+  const next = async () => {
+    const { project, recipe, colourBy } = get()
+    if (!wanted || !project || !recipe) return
+    const run = { drag: wanted.drag, since: performance.now(), stop: new AbortController() }
+    wanted = null
+    running = run
+    set({ working: true })
+    try {
+      const glb = await api.draft(project.id, recipe, run.drag, colourBy === 'thickness' && !run.drag, run.stop.signal)
+      if (running === run && get().project?.id === project.id) show(glb)
+    } catch (e) {
+      const superseded = run.stop.signal.aborted || (e instanceof Refused && e.code === 'cancelled')
+      if (!superseded && running === run) tell(e)
+    }
+    if (running === run) {
+      running = null
+      set({ working: wanted !== null })
+      void next()
+    }
+  }
+
+  return {
+    ask(drag: boolean) {
+      wanted = { drag }
+      const stale = running && (!drag || !running.drag || performance.now() - running.since > 600)
+      if (running && stale) {
+        running.stop.abort()
+        running = null
+      }
+      if (!running) void next()
+    },
+    stop() {
+      wanted = null
+      running?.stop.abort()
+      running = null
+      set({ working: false })
+    },
+  }
+})()
+
+/** Shows a recipe while a value moves; nothing is saved. */
+export function preview(change: (r: Recipe) => Recipe) {
+  const { recipe } = get()
+  if (!recipe) return
+  set({ recipe: change(recipe) })
+  drafts.ask(true)
+}
+
+/** Saves a recipe as a step of the history and draws it. */
+export function edit(change: (r: Recipe) => Recipe) {
+  const { recipe } = get()
+  if (recipe) commit(change(recipe))
+}
+
+/** Changes go out one after the other; each is based on the one before. */
+let line: Promise<void> = Promise.resolve()
+function inLine(work: () => Promise<void>) {
+  line = line.then(work).catch(tell)
+  return line
+}
+
+function commit(recipe: Recipe) {
+  set({ recipe, saving: true })
+  void inLine(async () => {
+    const { project } = get()
+    if (!project) return
+    try {
+      const saved = await api.setRecipe(project.id, project.revision, recipe)
+      arrived(saved, recipe)
+    } catch (e) {
+      if (e instanceof Refused) await takeBack()
+      throw e
+    } finally {
+      set({ saving: false })
+    }
+  })
+}
+
+/** What the server holds counts again. */
+async function takeBack() {
+  const { project } = get()
+  if (!project) return
+  const fresh = await api.project(project.id)
+  set({ project: fresh, recipe: fresh.recipe, job: fresh.job ?? null })
+  redraw()
+}
+
+/** `sent`: the recipe this answers; a newer one on screen stays. */
+function arrived(project: Project, sent?: Recipe) {
+  const newer = sent && get().recipe !== sent
+  set({ project, ...(newer ? {} : { recipe: project.recipe }) })
+  if (!newer) redraw()
+}
+
+/** The stored final of this recipe, or a draft. */
+export function redraw() {
+  const { project } = get()
+  if (project?.finished) {
+    drafts.stop()
+    void api
+      .picture(project.id)
+      .then((glb) => get().project?.id === project.id && show(glb))
+      .catch(tell)
+  } else {
+    drafts.ask(false)
+  }
+}
+
+const moveHistory = (move: typeof api.undo) => {
+  void inLine(async () => {
+    const { project } = get()
+    if (!project) return
+    try {
+      const moved = await move(project.id, project.revision)
+      set({ project: moved, recipe: moved.recipe })
+      redraw()
+    } catch (e) {
+      if (e instanceof Refused && e.status === 412) await takeBack()
+      throw e
+    }
+  })
+}
+export const undo = () => get().project?.can_undo && moveHistory(api.undo)
+export const redo = () => get().project?.can_redo && moveHistory(api.redo)
+
+export async function startFinal() {
+  const { project } = get()
+  if (!project) return
+  drafts.stop()
+  // What was typed last is saved first.
+  await line
+  try {
+    set({ job: await api.startFinal(project.id), problem: null })
+  } catch (e) {
+    tell(e)
+  }
+}
+
+export async function cancelFinal() {
+  const { job } = get()
+  if (!job) return
+  try {
+    await api.cancel(job.id)
+  } catch (e) {
+    tell(e)
+  }
+}
+
+export async function refresh() {
+  const { project } = get()
+  if (!project) return
+  try {
+    const fresh = await api.project(project.id)
+    const foreign = fresh.revision !== project.revision && !get().saving
+    set({ project: fresh, job: fresh.job ?? null, ...(foreign ? { recipe: fresh.recipe } : {}) })
+    if (foreign || (fresh.finished && get().picture?.info.quality !== 'final')) redraw()
+  } catch (e) {
+    tell(e)
+  }
+}
+
+/** Listens to what happens to the project elsewhere. Returns how to stop. */
+export function listen(id: string): () => void {
+  const source = new EventSource(`/api/projects/${id}/events`)
+  source.onmessage = (message) => {
+    const event = JSON.parse(message.data)
+    if (event.event === 'job') {
+      set({ job: event.job })
+      if (event.job.state === 'done') void refresh()
+      if (event.job.state === 'failed') set({ problem: event.job.problem })
+    } else if (event.revision !== get().project?.revision && !get().saving) {
+      void refresh()
+    }
+  }
+  source.addEventListener('missed', () => void refresh())
+  return () => source.close()
+}
+
+export function colour(by: ColourBy) {
+  set({ colourBy: by })
+  if (by === 'thickness' && !get().picture?.info.has_thickness) drafts.ask(false)
+}

@@ -1,0 +1,232 @@
+import { InputNumber, Segmented, Select, Tooltip } from 'antd'
+import { useEffect, useRef, useState } from 'react'
+import { api } from '../../api/client'
+import { mm } from '../../shared/format'
+import { materials, scale } from '../../theme/tokens'
+import { colour, edit, preview, useBench, type Axis, type ColourBy } from '../state'
+import { Scene, sides, type Readout } from './Scene'
+import './view.css'
+
+const roleNames = { fill: 'Fill', skin: 'Skin', solid: 'Kept solid' }
+
+export function View() {
+  const canvas = useRef<HTMLCanvasElement>(null)
+  const scene = useRef<Scene | null>(null)
+  const [readout, setReadout] = useState<Readout | null>(null)
+  const [painted, setPainted] = useState(0)
+  const s = useBench()
+  const { project, picture, recipe } = s
+
+  useEffect(() => {
+    if (!canvas.current) return
+    const made = new Scene(canvas.current, {
+      cut: (at) => useBench.setState((b) => ({ cut: { ...b.cut, at } })),
+      place: (p, done) => (done ? edit : preview)((r) => ({ ...r, structure: { ...r.structure, shift_mm: p.shift, rotation_deg: p.turn } })),
+      painted: setPainted,
+      readout: setReadout,
+    })
+    scene.current = made
+    return () => {
+      made.dispose()
+      scene.current = null
+    }
+  }, [])
+
+  const part = project?.part
+  const framed = part ? [...part.min_mm, ...part.size_mm].join(' ') : ''
+  useEffect(() => {
+    const box = framed.split(' ').map(Number)
+    if (framed) scene.current?.setBox(box.slice(0, 3), box.slice(3))
+  }, [framed])
+
+  useEffect(() => {
+    if (picture) void scene.current?.setPicture(picture)
+  }, [picture])
+
+  const wanted = picture?.info.linked.thickness_mm ?? 1
+  useEffect(() => scene.current?.setColour(s.colourBy, [0.5 * wanted, 2 * wanted]), [s.colourBy, wanted, picture])
+  useEffect(() => scene.current?.setCut(s.view === 'cut', s.cut), [s.view, s.cut, framed])
+  useEffect(() => {
+    if (recipe) scene.current?.setHandle(s.step === 'structure' ? s.handle : null, { shift: recipe.structure.shift_mm as [number, number, number], turn: recipe.structure.rotation_deg as [number, number, number] })
+  }, [s.handle, s.step, recipe, framed])
+  useEffect(() => {
+    if (s.look) scene.current?.lookAt(s.look)
+  }, [s.look])
+
+  // The start screen shows the picture as it was last seen at rest.
+  const id = project?.id
+  useEffect(() => {
+    if (!id || painted === 0 || picture?.n !== painted || picture.info.quality === 'drag') return
+    const timer = window.setTimeout(async () => {
+      const png = await scene.current?.card()
+      // A missed picture of the start screen is no loss.
+      if (png) await api.setCard(id, png).catch(() => undefined)
+    }, 700)
+    return () => window.clearTimeout(timer)
+  }, [id, painted, picture])
+
+  useEffect(() => {
+    const keys = (e: KeyboardEvent) => {
+      if (e.target instanceof HTMLInputElement || e.ctrlKey || e.metaKey || e.altKey) return
+      const side = { '1': 'angle', '2': 'front', '3': 'right', '4': 'top' }[e.key]
+      const direction = side && sides[side]
+      if (direction) scene.current?.view(direction)
+      else if (e.key === 'f') scene.current?.fit()
+      else if (e.key === 'c') useBench.setState((b) => ({ view: b.view === 'cut' ? 'whole' : 'cut' }))
+    }
+    window.addEventListener('keydown', keys)
+    return () => window.removeEventListener('keydown', keys)
+  }, [])
+
+  const info = picture?.info
+  const drawn = info && picture.n === painted ? info.quality : 'none'
+  const [low, high] = part ? [part.min_mm[s.cut.axis] ?? 0, (part.min_mm[s.cut.axis] ?? 0) + (part.size_mm[s.cut.axis] ?? 0)] : [0, 1]
+
+  return (
+    <section className="view" aria-label="Picture" data-painted={drawn} data-picture={painted} data-step={info?.step_mm}>
+      <div className="canvas">
+        <canvas ref={canvas} aria-label="The part" />
+      </div>
+      <div className="corner top left">
+        <Segmented<'whole' | 'cut'>
+          aria-label="View"
+          value={s.view}
+          onChange={(view) => useBench.setState({ view })}
+          options={[
+            { value: 'whole', label: 'Whole' },
+            { value: 'cut', label: 'Cut' },
+          ]}
+        />
+        {s.view === 'cut' && (
+          <div className="cutbar">
+            <Segmented<Axis>
+              aria-label="Cut across"
+              size="small"
+              value={s.cut.axis}
+              onChange={(axis) => part && useBench.setState({ cut: { ...s.cut, axis, at: (part.min_mm[axis] ?? 0) + (part.size_mm[axis] ?? 0) / 2 } })}
+              options={[
+                { value: 0, label: 'X' },
+                { value: 1, label: 'Y' },
+                { value: 2, label: 'Z' },
+              ]}
+            />
+            <input
+              type="range"
+              aria-label="Cut position"
+              min={low}
+              max={high}
+              step={(high - low) / 400}
+              value={s.cut.at}
+              onChange={(e) => useBench.setState({ cut: { ...s.cut, at: Number(e.target.value) } })}
+            />
+            <InputNumber size="small" aria-label="Cut at" value={Number(s.cut.at.toFixed(1))} min={low} max={high} step={1} suffix="mm" controls={false} style={{ width: 84 }} onChange={(at) => at !== null && useBench.setState({ cut: { ...s.cut, at } })} />
+            <Tooltip title="Keep the other side">
+              <button className="plainbutton" aria-label="Keep the other side" onClick={() => useBench.setState({ cut: { ...s.cut, flipped: !s.cut.flipped } })}>
+                ⇄
+              </button>
+            </Tooltip>
+          </div>
+        )}
+      </div>
+      <div className="corner top right">
+        <span className="colourby">
+          Colour
+          <Select<ColourBy>
+            aria-label="Colour by"
+            size="middle"
+            variant="borderless"
+            popupMatchSelectWidth={false}
+            value={s.colourBy}
+            onChange={colour}
+            options={[
+              { value: 'zone', label: 'by zone' },
+              { value: 'thickness', label: 'by wall thickness' },
+            ]}
+          />
+        </span>
+      </div>
+      <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skin_mm ?? 0) > 0} solids={(recipe?.zones.keep_solid.length ?? 0) > 0} />
+      <div className="corner bottom right">
+        <div className="views" role="group" aria-label="Views">
+          {(['angle', 'front', 'right', 'top'] as const).map((name) => (
+            <button key={name} className="plainbutton" onClick={() => sides[name] && scene.current?.view(sides[name])}>
+              {name === 'angle' ? 'Angle' : name === 'front' ? 'Front' : name === 'right' ? 'Side' : 'Top'}
+            </button>
+          ))}
+          <button className="plainbutton" onClick={() => scene.current?.fit()}>
+            Fit
+          </button>
+        </div>
+        <State />
+      </div>
+      {readout && (
+        <div className="readout" style={{ left: readout.x, top: readout.y }}>
+          {roleNames[readout.role]}
+          {readout.thickness !== null && <span className="figure"> {mm(readout.thickness)} thick</span>}
+        </div>
+      )}
+      <Notes />
+    </section>
+  )
+}
+
+/** What the picture is, in words. */
+function State() {
+  const { picture, working } = useBench()
+  const q = picture?.info.quality
+  return (
+    <div className="state" role="status">
+      <span className={working ? 'dot busy' : q === 'final' ? 'dot done' : 'dot'} />
+      {working ? 'drawing' : q === 'final' ? 'final mesh' : q ? 'draft' : 'no picture yet'}
+      {picture && <span className="figure muted"> grid {picture.info.step_mm} mm</span>}
+    </div>
+  )
+}
+
+function Notes() {
+  const { picture, problem } = useBench()
+  const notes = problem ? [] : (picture?.info.report.notes ?? [])
+  if (!problem && notes.length === 0) return null
+  return (
+    <div className="notes" role="alert">
+      {problem && (
+        <p>
+          <strong className="bad">{problem.message}</strong> {problem.hint}
+        </p>
+      )}
+      {notes.map((n) => (
+        <p key={n}>{n}</p>
+      ))}
+    </div>
+  )
+}
+
+function Legend(p: { colourBy: ColourBy; low: number; high: number; waiting: boolean; skin: boolean; solids: boolean }) {
+  if (p.colourBy === 'zone') {
+    const shown = [['fill', true], ['skin', p.skin], ['solid', p.solids]] as const
+    return (
+      <div className="corner bottom left legend" aria-label="Legend">
+        {shown.filter(([, there]) => there).map(([role]) => (
+          <span key={role} className="swatch">
+            <i style={{ background: materials[role] }} /> {roleNames[role]}
+          </span>
+        ))}
+      </div>
+    )
+  }
+  const middle = (p.low + p.high) / 2
+  return (
+    <div className="corner bottom left legend scale" aria-label="Legend">
+      <div className="row">
+        <strong>Wall thickness</strong>
+        <span className="figure muted">{p.waiting ? 'measuring…' : 'mm'}</span>
+      </div>
+      <div className="bar" style={{ background: `linear-gradient(90deg, ${scale.join(', ')})` }} />
+      <div className="row figure">
+        <span>≤ {p.low.toFixed(2)}</span>
+        <span>{middle.toFixed(2)}</span>
+        <span>≥ {p.high.toFixed(2)}</span>
+      </div>
+    </div>
+  )
+}

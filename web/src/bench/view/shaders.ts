@@ -1,0 +1,103 @@
+import { Color, DoubleSide, ShaderMaterial, Vector3, Vector4 } from 'three'
+import { materials, scale } from '../../theme/tokens'
+
+/**
+ * Lit from the camera's upper left with soft light from above and below, shaded by the openness
+ * baked into every point. Back faces seen through the cut are the cut's caps: the mesh is closed, so
+ * whatever looks at a back face looks into solid material.
+ */
+const vertex = /* glsl */ `
+  attribute float _role;
+  attribute float _open;
+  attribute float _thickness;
+  varying vec3 vWorld;
+  varying vec3 vNormal;
+  varying float vOpen;
+  varying float vRole;
+  varying float vThickness;
+  void main() {
+    vec4 world = modelMatrix * vec4(position, 1.0);
+    vWorld = world.xyz;
+    vNormal = normalize(mat3(modelMatrix) * normal);
+    vOpen = _open / 255.0;
+    vRole = _role;
+    vThickness = _thickness;
+    gl_Position = projectionMatrix * viewMatrix * world;
+  }
+`
+
+const fragment = /* glsl */ `
+  uniform vec4 cut;
+  uniform bool cutting;
+  uniform int colourBy;
+  uniform vec3 fill;
+  uniform vec3 skin;
+  uniform vec3 solid;
+  uniform vec3 ramp[5];
+  uniform vec2 range;
+  uniform vec3 eye;
+  uniform vec3 key;
+  varying vec3 vWorld;
+  varying vec3 vNormal;
+  varying float vOpen;
+  varying float vRole;
+  varying float vThickness;
+
+  vec3 ramped(float v) {
+    float t = clamp((v - range.x) / max(range.y - range.x, 1e-6), 0.0, 1.0) * 4.0;
+    vec3 c = ramp[0];
+    for (int i = 0; i < 4; i++) {
+      c = mix(c, ramp[i + 1], clamp(t - float(i), 0.0, 1.0));
+    }
+    return c;
+  }
+
+  void main() {
+    if (cutting && dot(vWorld, cut.xyz) > cut.w) discard;
+    vec3 base = vRole < 0.5 ? fill : vRole < 1.5 ? skin : solid;
+    if (colourBy == 1) base = ramped(vThickness);
+    if (!gl_FrontFacing) {
+      // Even light and fine strokes tell a cut face from a surface.
+      vec3 p = vWorld * (1.0 / 1.15);
+      float stroke = abs(fract((p.x + p.y + p.z) * 0.7071) - 0.5);
+      float line = smoothstep(0.06, 0.1, stroke / max(fwidth(p.x + p.y + p.z), 1e-4) * 0.12);
+      gl_FragColor = vec4(base * mix(0.86, 0.93, line), 1.0);
+      #include <colorspace_fragment>
+      return;
+    }
+    vec3 n = normalize(vNormal);
+    vec3 toEye = normalize(eye - vWorld);
+    float open = mix(0.22, 1.0, smoothstep(0.0, 0.95, vOpen));
+    float above = 0.5 + 0.5 * n.z;
+    vec3 ambient = mix(vec3(0.40, 0.41, 0.43), vec3(0.80, 0.82, 0.83), above) * open;
+    float direct = max(dot(n, key), 0.0) * mix(0.35, 1.0, open);
+    float side = max(dot(n, toEye), 0.0) * 0.16 * open;
+    float shine = pow(max(dot(n, normalize(key + toEye)), 0.0), 36.0) * 0.10 * open;
+    vec3 warm = vec3(1.0, 0.975, 0.93);
+    vec3 lit = base * (ambient * 0.78 + warm * direct * 0.62 + side) + shine;
+    gl_FragColor = vec4(lit, 1.0);
+    #include <colorspace_fragment>
+  }
+`
+
+const rgb = (hex: string) => new Color(hex)
+
+export function partMaterial(): ShaderMaterial {
+  return new ShaderMaterial({
+    vertexShader: vertex,
+    fragmentShader: fragment,
+    side: DoubleSide,
+    uniforms: {
+      cut: { value: new Vector4(0, 1, 0, 0) },
+      cutting: { value: false },
+      colourBy: { value: 0 },
+      fill: { value: rgb(materials.fill) },
+      skin: { value: rgb(materials.skin) },
+      solid: { value: rgb(materials.solid) },
+      ramp: { value: scale.map(rgb) },
+      range: { value: [0, 1] },
+      eye: { value: new Vector3() },
+      key: { value: new Vector3(0, 0, 1) },
+    },
+  })
+}

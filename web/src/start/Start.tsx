@@ -1,0 +1,193 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { App as AntApp, Button, InputNumber, Popconfirm } from 'antd'
+import { useEffect, useRef, useState } from 'react'
+import { api, Refused, type NewProject, type ProjectCard, type Upload } from '../api/client'
+import { ago, mass, percent, size, volume } from '../shared/format'
+import { Header } from '../shared/Header'
+import { go } from '../shared/place'
+import { UnitDialog } from './UnitDialog'
+import './start.css'
+
+const words = (e: unknown) => (e instanceof Refused ? `${e.message} ${e.hint}` : 'Ulmix does not answer. Is it still running?')
+
+export function Start() {
+  const { message } = AntApp.useApp()
+  const queries = useQueryClient()
+  const projects = useQuery({ queryKey: ['projects'], queryFn: api.projects })
+  const options = useQuery({ queryKey: ['options'], queryFn: api.options, staleTime: Infinity })
+  const [upload, setUpload] = useState<Upload | null>(null)
+  const [reading, setReading] = useState<string | null>(null)
+  const [refused, setRefused] = useState<{ file: string; text: string } | null>(null)
+  const [over, setOver] = useState(false)
+  const [sides, setSides] = useState<[number, number, number]>([60, 40, 30])
+  const picker = useRef<HTMLInputElement>(null)
+  const largest = options.data?.largest_file_bytes
+
+  const create = async (from: NewProject) => {
+    try {
+      const p = await api.create(from)
+      await queries.invalidateQueries({ queryKey: ['projects'] })
+      go(`/project/${p.id}`)
+    } catch (e) {
+      message.error(words(e), 8)
+    }
+  }
+
+  const bring = async (file: File) => {
+    setRefused(null)
+    if (largest && file.size > largest) {
+      return setRefused({ file: file.name, text: `It has ${Math.round(file.size / 1048576)} MB; files up to ${Math.round(largest / 1048576)} MB can be brought in. Reduce the part first.` })
+    }
+    setReading(file.name)
+    try {
+      setUpload(await api.upload(file))
+    } catch (e) {
+      setRefused({ file: file.name, text: words(e) })
+    }
+    setReading(null)
+  }
+
+  useEffect(() => {
+    document.title = 'Ulmix'
+    const stop = (e: DragEvent) => {
+      e.preventDefault()
+      setOver(e.type === 'dragover')
+    }
+    const drop = (e: DragEvent) => {
+      e.preventDefault()
+      setOver(false)
+      const file = e.dataTransfer?.files[0]
+      if (file) void bring(file)
+    }
+    window.addEventListener('dragover', stop)
+    window.addEventListener('dragleave', stop)
+    window.addEventListener('drop', drop)
+    return () => {
+      window.removeEventListener('dragover', stop)
+      window.removeEventListener('dragleave', stop)
+      window.removeEventListener('drop', drop)
+    }
+  })
+
+  return (
+    <div className="start">
+      <Header />
+      <main>
+        <section className={over ? 'begin over' : 'begin'}>
+          <div className="drop">
+            <h1>Make a part lighter</h1>
+            <p>Drop an STL or 3MF file anywhere on this page, or choose one.</p>
+            <div className="row">
+              <Button type="primary" size="large" loading={reading !== null} onClick={() => picker.current?.click()}>
+                {reading ? `Reading ${reading}` : 'Choose a part'}
+              </Button>
+              <input
+                ref={picker}
+                type="file"
+                aria-label="Part file"
+                accept=".stl,.3mf"
+                onChange={(e) => {
+                  const file = e.target.files?.[0]
+                  if (file) void bring(file)
+                  e.target.value = ''
+                }}
+              />
+            </div>
+            {refused && (
+              <p className="refused" role="alert">
+                <strong>{refused.file}</strong> {refused.text}
+              </p>
+            )}
+          </div>
+          <div className="or">
+            <div>
+              <h3>Try the Reedling bracket</h3>
+              <p className="muted">A keel bracket of a river buoy: two bolt bosses and an eye stay solid.</p>
+              <Button onClick={() => void create({ from: 'keel_bracket' })}>Open the keel bracket</Button>
+            </div>
+            <div>
+              <h3>Begin with a box</h3>
+              <div className="row sides">
+                {sides.map((v, i) => (
+                  <InputNumber
+                    key={i}
+                    aria-label={`Side ${'XYZ'[i]}`}
+                    value={v}
+                    min={0.1}
+                    max={10000}
+                    controls={false}
+                    suffix="mm"
+                    style={{ width: 84 }}
+                    onChange={(n) => n !== null && setSides(sides.map((s, j) => (i === j ? n : s)) as typeof sides)}
+                  />
+                ))}
+              </div>
+              <Button onClick={() => void create({ from: 'box', size_mm: sides })}>Make the box</Button>
+            </div>
+          </div>
+        </section>
+        <h2>Projects</h2>
+        {projects.isError && <p className="bad">{words(projects.error)}</p>}
+        {projects.data?.length === 0 && <p className="muted">None yet.</p>}
+        <ul className="cards">
+          {projects.data?.map((p) => (
+            <Card key={p.id} project={p} />
+          ))}
+        </ul>
+      </main>
+      {upload && <UnitDialog upload={upload} onClose={() => setUpload(null)} onCreate={(unit) => create({ from: 'upload', upload: upload.upload, unit })} />}
+    </div>
+  )
+}
+
+function Card({ project: p }: { project: ProjectCard }) {
+  const queries = useQueryClient()
+  const [bare, setBare] = useState(false)
+  return (
+    <li className="card">
+      <a
+        href={`/project/${p.id}`}
+        onClick={(e) => {
+          e.preventDefault()
+          go(`/project/${p.id}`)
+        }}
+      >
+        <div className="thumb">{bare ? <span className="muted">No picture yet</span> : <img src={`/api/projects/${p.id}/card?t=${p.updated_ms}`} alt="" onError={() => setBare(true)} />}</div>
+        <h3>{p.name}</h3>
+        <p className="muted">{p.structure}</p>
+        <dl>
+          <div>
+            <dt>Lighter by</dt>
+            <dd>{p.saved_percent != null ? percent(p.saved_percent) : 'draft'}</dd>
+          </div>
+          <div>
+            <dt>{p.mass_g != null ? 'Mass' : 'Part'}</dt>
+            <dd>{p.mass_g != null ? mass(p.mass_g) : volume(p.part_volume_mm3)}</dd>
+          </div>
+          <div>
+            <dt>Size</dt>
+            <dd>{size(p.size_mm)}</dd>
+          </div>
+        </dl>
+      </a>
+      <div className="foot">
+        <span className="muted">{ago(p.updated_ms)}</span>
+        <Popconfirm
+          title={`Delete ${p.name}?`}
+          description="The project, its part and its meshes go for good."
+          okText="Delete"
+          okButtonProps={{ danger: true }}
+          cancelText="Keep"
+          onConfirm={async () => {
+            await api.remove(p.id)
+            await queries.invalidateQueries({ queryKey: ['projects'] })
+          }}
+        >
+          <button className="plainbutton" aria-label={`Delete ${p.name}`}>
+            Delete
+          </button>
+        </Popconfirm>
+      </div>
+    </li>
+  )
+}

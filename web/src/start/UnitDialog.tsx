@@ -1,0 +1,82 @@
+import { Button, Modal, Radio } from 'antd'
+import { useState } from 'react'
+import type { Upload } from '../api/client'
+import { count, size, volume } from '../shared/format'
+
+type Unit = Upload['contents']['choices'][number]['unit']
+const names: Record<Unit, string> = { mm: 'Millimetres', cm: 'Centimetres', m: 'Metres', inch: 'Inches' }
+
+/** Asks for the unit of a file that states none, and shows the size each would give. */
+export function UnitDialog({ upload, onClose, onCreate }: { upload: Upload; onClose: () => void; onCreate: (unit: Unit) => Promise<void> }) {
+  const { contents } = upload
+  const first = contents.choices.find((c) => c.usable)?.unit ?? 'mm'
+  const [unit, setUnit] = useState<Unit>(first)
+  const [busy, setBusy] = useState(false)
+  const chosen = contents.choices.find((c) => c.unit === unit)
+  return (
+    <Modal
+      open
+      title={contents.unit_stated ? 'Bring this part in?' : 'Which unit is this part in?'}
+      onCancel={onClose}
+      width={460}
+      footer={[
+        <Button key="no" onClick={onClose}>
+          Not this one
+        </Button>,
+        <Button
+          key="yes"
+          type="primary"
+          loading={busy}
+          disabled={!chosen?.usable}
+          onClick={async () => {
+            setBusy(true)
+            await onCreate(unit)
+            setBusy(false)
+          }}
+        >
+          Use this part
+        </Button>,
+      ]}
+    >
+      <p className="muted" style={{ marginTop: 0 }}>
+        {upload.file_name} · {contents.format}
+        {!contents.unit_stated && ' files do not say it.'}
+      </p>
+      {contents.unit_stated ? (
+        <p className="figure">{chosen && size(chosen.size_mm)}</p>
+      ) : (
+        <Radio.Group value={unit} onChange={(e) => setUnit(e.target.value)} className="units">
+          {contents.choices.map((c) => (
+            <Radio key={c.unit} value={c.unit} disabled={!c.usable}>
+              <span>{names[c.unit]}</span>
+              <span className="figure">{size(c.size_mm)}</span>
+            </Radio>
+          ))}
+        </Radio.Group>
+      )}
+      <dl className="facts">
+        <div>
+          <dt>Volume</dt>
+          <dd>{chosen && volume(chosen.volume_mm3)}</dd>
+        </div>
+        <div>
+          <dt>Triangles</dt>
+          <dd>{count(contents.triangles)}</dd>
+        </div>
+        <div>
+          <dt>Bodies</dt>
+          <dd>{count(contents.bodies)}</dd>
+        </div>
+        <div>
+          <dt>Surface</dt>
+          <dd className={contents.closed ? '' : 'amber'}>{contents.closed ? 'closed' : 'not closed'}</dd>
+        </div>
+      </dl>
+      {contents.defects.map((d) => (
+        <p key={d} className="remark" style={{ margin: '6px 0 0' }}>
+          {d}.
+        </p>
+      ))}
+    </Modal>
+  )
+}

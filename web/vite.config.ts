@@ -1,0 +1,12 @@
+import react from '@vitejs/plugin-react'
+import { defineConfig } from 'vite'
+
+export default defineConfig({
+  plugins: [react()],
+  build: {
+    target: 'es2022',
+    chunkSizeWarningLimit: 1500,
+    rollupOptions: { output: { manualChunks: { three: ['three'], antd: ['antd'] } } },
+  },
+  server: { proxy: { '/api': 'http://127.0.0.1:7450' } },
+})
