@@ -5,6 +5,8 @@ export default defineConfig({
   plugins: [react()],
   build: {
     target: 'es2022',
+    // Fonts stay files: the page's policy allows no data: fonts.
+    assetsInlineLimit: 0,
     chunkSizeWarningLimit: 1500,
     rollupOptions: { output: { manualChunks: { three: ['three'], antd: ['antd'] } } },
   },

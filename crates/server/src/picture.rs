@@ -15,6 +15,8 @@ use utoipa::ToSchema;
 
 /// Most triangles that a picture holds; files for printing are full.
 const MOST: usize = 2_000_000;
+/// Points of a picture whose thickness is measured; the rest take their neighbours'.
+const MEASURED: usize = 120_000;
 const CREASE_DEGREES: f64 = 32.0;
 
 /// What a run found; rides in the picture's `asset.extras`.
@@ -64,7 +66,7 @@ pub fn draw(solid: &Solid, info: &RunInfo) -> Vec<u8> {
         vec![Attribute { name: "ROLE", values: Values::Bytes(roles) }, Attribute { name: "OPEN", values: Values::Bytes(open) }];
     if info.has_thickness {
         let limit = 6.0 * info.linked.thickness_mm;
-        let at_points = thickness_at_points(mesh, limit);
+        let at_points = thickness_at_points(mesh, limit, MEASURED);
         let filled = over_edges(mesh, at_points, info.linked.thickness_mm as f32);
         let values = shaded.source.iter().map(|&i| filled[i as usize]).collect();
         attributes.push(Attribute { name: "THICKNESS", values: Values::Floats(values) });
@@ -85,9 +87,10 @@ fn fewer(solid: &Solid, step: f64) -> (TriMesh, Vec<u32>) {
     }
 }
 
-/// Points at sharp edges have no thickness of their own: they take their neighbours' mean.
+/// Points without a thickness of their own (at sharp edges, or not measured) take their neighbours'
+/// mean.
 fn over_edges(mesh: &TriMesh, mut values: Vec<f32>, otherwise: f32) -> Vec<f32> {
-    for _ in 0..3 {
+    for _ in 0..6 {
         let mut sums = vec![(0f32, 0u32); values.len()];
         for t in &mesh.triangles {
             for &v in t.iter().filter(|&&v| values[v as usize].is_nan()) {

@@ -50,7 +50,7 @@ const blank: BenchState = {
   job: null,
   step: 'structure',
   view: 'whole',
-  cut: { axis: 1, at: 0, flipped: false },
+  cut: { axis: 1, at: 0, flipped: true },
   colourBy: 'zone',
   handle: null,
   look: null,
@@ -110,7 +110,7 @@ export async function open(id: string) {
   try {
     const project = await api.project(id)
     const { min_mm, size_mm } = project.part
-    const cut: Cut = { axis: 1, at: (min_mm[1] ?? 0) + (size_mm[1] ?? 0) / 2, flipped: false }
+    const cut: Cut = { axis: 1, at: (min_mm[1] ?? 0) + (size_mm[1] ?? 0) / 2, flipped: true }
     set({ project, recipe: project.recipe, job: project.job ?? null, cut })
     try {
       show(await api.picture(id))

@@ -117,7 +117,7 @@ pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked) -> Prediction {
     }
     // What reduction leaves: curved surface of radius about the cell, within the error bound.
     let error = recipe.mesh.reduce_mm;
-    let kept = if error > 0.0 { (area * 3.2 / (error * cell)).min(raw) } else { raw };
+    let kept = if error > 0.0 { (area * 1.2 / (error * cell)).min(raw) } else { raw };
     Prediction {
         step_mm,
         raw_triangles: raw as u64,

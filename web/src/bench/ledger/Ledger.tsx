@@ -15,6 +15,8 @@ const stageNames: Record<string, string> = {
   report: 'Numbers',
 }
 
+const many = (n: number, what: string) => `${count(n)} ${what}${n === 1 ? '' : 's'}`
+
 export function Ledger() {
   const { picture, recipe } = useBench()
   const info = picture?.info
@@ -63,8 +65,8 @@ export function Ledger() {
       </dl>
       {final && r.crumbs_removed + r.voids_filled > 0 && (
         <p className="muted small">
-          {r.crumbs_removed > 0 && `${count(r.crumbs_removed)} crumbs removed, ${r.crumbs_mm3.toFixed(2)} mm³. `}
-          {r.voids_filled > 0 && `${count(r.voids_filled)} tiny closed voids filled.`}
+          {r.crumbs_removed > 0 && `${many(r.crumbs_removed, 'crumb')} removed, ${r.crumbs_mm3.toFixed(2)} mm³. `}
+          {r.voids_filled > 0 && `${many(r.voids_filled, 'tiny closed void')} filled.`}
         </p>
       )}
       <h3>Checks</h3>

@@ -1,4 +1,4 @@
-import { Segmented, Switch } from 'antd'
+import { InputNumber, Segmented, Switch } from 'antd'
 import { useState } from 'react'
 import type { Recipe } from '../../api/client'
 import { plain } from '../../shared/format'
@@ -34,7 +34,35 @@ export function structureSentence(r: Recipe) {
 }
 
 const withStructure = (change: Partial<S>) => (r: Recipe): Recipe => ({ ...r, structure: { ...r.structure, ...change } })
-const put = (list: readonly number[], i: number, v: number) => list.map((old, j) => (i === j ? v : old)) as [number, number, number]
+const put = (list: readonly number[], i: number, v: number) => list.map((old, j) => (i === j ? v : old)) as Triple
+
+type Triple = [number, number, number]
+
+/** Three typed values, for x, y and z. */
+function Three({ label, unit, values, onSet }: { label: string; unit: string; values: readonly number[]; onSet: (v: Triple) => void }) {
+  return (
+    <div className="three">
+      <span className="label">
+        {label} <small className="muted">{unit}</small>
+      </span>
+      {['X', 'Y', 'Z'].map((axis, i) => (
+        <InputNumber
+          key={`${axis} ${values[i]}`}
+          size="small"
+          aria-label={`${label} ${axis}, ${unit}`}
+          prefix={<span className="muted">{axis}</span>}
+          controls={false}
+          defaultValue={values[i]}
+          onBlur={(e) => {
+            const v = Number.parseFloat(e.target.value)
+            if (Number.isFinite(v) && v !== values[i]) onSet(put(values, i, v))
+          }}
+          onPressEnter={(e) => e.currentTarget.blur()}
+        />
+      ))}
+    </div>
+  )
+}
 
 export function Structure() {
   const { project, recipe, handle } = useBench()
@@ -100,32 +128,8 @@ export function Structure() {
           ] as { value: Handle; label: string }[]}
         />
       </div>
-      {handle !== 'turn' &&
-        ['X', 'Y', 'Z'].map((axis, i) => (
-          <Value
-            key={axis}
-            label={`Shift ${axis}`}
-            value={s.shift_mm[i] ?? 0}
-            unit="mm"
-            digits={1}
-            range={ranges.shift_mm}
-            onMove={(v) => preview(withStructure({ shift_mm: put(s.shift_mm, i, v) }))}
-            onSet={(v) => edit(withStructure({ shift_mm: put(s.shift_mm, i, v) }))}
-          />
-        ))}
-      {handle !== 'shift' &&
-        ['X', 'Y', 'Z'].map((axis, i) => (
-          <Value
-            key={axis}
-            label={`Turn about ${axis}`}
-            value={s.rotation_deg[i] ?? 0}
-            unit="°"
-            digits={0}
-            range={[-180, 180]}
-            onMove={(v) => preview(withStructure({ rotation_deg: put(s.rotation_deg, i, v) }))}
-            onSet={(v) => edit(withStructure({ rotation_deg: put(s.rotation_deg, i, v) }))}
-          />
-        ))}
+      <Three label="Shift" unit="mm" values={s.shift_mm} onSet={(shift_mm) => edit(withStructure({ shift_mm }))} />
+      <Three label="Turn" unit="°" values={s.rotation_deg} onSet={(rotation_deg) => edit(withStructure({ rotation_deg }))} />
     </>
   )
 }

@@ -26,7 +26,8 @@ import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
 import { TransformControls } from 'three/examples/jsm/controls/TransformControls.js'
 import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import type { Cut, ColourBy, Handle, Picture } from '../state'
-import { partMaterial } from './shaders'
+import type { KeepSolid } from '../../api/client'
+import { mostPosts, partMaterial } from './shaders'
 
 export interface Placement {
   shift: [number, number, number]
@@ -174,6 +175,20 @@ export class Scene {
     this.draw()
   }
 
+  /** Kept cylinders, for the colour of cut faces. */
+  setPosts(posts: KeepSolid[]) {
+    const shown = posts.slice(0, mostPosts)
+    shown.forEach((post, i) => {
+      const axis = new Vector3(...post.axis_mm)
+      const length = axis.length()
+      axis.normalize()
+      this.uniform('postBase').value[i].set(...post.base_mm, post.radius_mm)
+      this.uniform('postAxis').value[i].set(axis.x, axis.y, axis.z, length)
+    })
+    this.uniform('posts').value = shown.length
+    this.draw()
+  }
+
   setCut(cutting: boolean, cut: Cut) {
     this.cut = cut
     this.cutting = cutting
@@ -223,17 +238,19 @@ export class Scene {
 
   /** Looks along `from` (towards the part) so that the whole part is seen. */
   view(from: Vector3) {
-    const half = radians(this.camera.fov / 2)
-    const aspect = this.camera.aspect
+    const high = Math.tan(radians(this.camera.fov / 2)) / 1.1
+    const wide = high * this.camera.aspect
     const dir = from.clone().normalize()
-    // Half extents of the box as seen from there.
     const right = new Vector3().crossVectors(new Vector3(0, 0, 1), dir)
     if (right.lengthSq() < 1e-6) right.set(1, 0, 0)
     right.normalize()
     const up = new Vector3().crossVectors(dir, right)
-    const extent = (a: Vector3) => 0.5 * (Math.abs(a.x) * this.box.size.x + Math.abs(a.y) * this.box.size.y + Math.abs(a.z) * this.box.size.z)
-    const need = Math.max(extent(up) / Math.tan(half), extent(right) / (Math.tan(half) * aspect))
-    const distance = need * 1.12 + extent(dir)
+    // The nearest place from which every corner of the box is in view.
+    let distance = 0
+    for (let i = 0; i < 8; i++) {
+      const corner = new Vector3(i & 1 ? 0.5 : -0.5, i & 2 ? 0.5 : -0.5, i & 4 ? 0.5 : -0.5).multiply(this.box.size)
+      distance = Math.max(distance, corner.dot(dir) + Math.max(Math.abs(corner.dot(up)) / high, Math.abs(corner.dot(right)) / wide))
+    }
     this.orbit.target.copy(this.box.centre)
     this.camera.position.copy(this.box.centre).addScaledVector(dir, distance)
     const long = this.box.size.length()
@@ -419,9 +436,9 @@ function shadow(): CanvasTexture {
   const g = canvas.getContext('2d')
   if (g) {
     const fade = g.createRadialGradient(64, 64, 8, 64, 64, 64)
-    fade.addColorStop(0, 'rgba(30, 45, 42, 0.34)')
-    fade.addColorStop(0.55, 'rgba(30, 45, 42, 0.16)')
-    fade.addColorStop(1, 'rgba(30, 45, 42, 0)')
+    fade.addColorStop(0, 'rgba(12, 20, 18, 0.30)')
+    fade.addColorStop(0.55, 'rgba(12, 20, 18, 0.14)')
+    fade.addColorStop(1, 'rgba(12, 20, 18, 0)')
     g.fillStyle = fade
     g.fillRect(0, 0, 128, 128)
   }

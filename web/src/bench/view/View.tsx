@@ -49,6 +49,8 @@ export function View() {
   useEffect(() => {
     if (recipe) scene.current?.setHandle(s.step === 'structure' ? s.handle : null, { shift: recipe.structure.shift_mm as [number, number, number], turn: recipe.structure.rotation_deg as [number, number, number] })
   }, [s.handle, s.step, recipe, framed])
+  const posts = recipe?.zones.keep_solid
+  useEffect(() => scene.current?.setPosts(posts ?? []), [posts])
   useEffect(() => {
     if (s.look) scene.current?.lookAt(s.look)
   }, [s.look])
@@ -103,7 +105,8 @@ export function View() {
               aria-label="Cut across"
               size="small"
               value={s.cut.axis}
-              onChange={(axis) => part && useBench.setState({ cut: { ...s.cut, axis, at: (part.min_mm[axis] ?? 0) + (part.size_mm[axis] ?? 0) / 2 } })}
+              // The half nearer to the first view goes, so that the cut face is seen.
+              onChange={(axis) => part && useBench.setState({ cut: { axis, at: (part.min_mm[axis] ?? 0) + (part.size_mm[axis] ?? 0) / 2, flipped: axis === 1 } })}
               options={[
                 { value: 0, label: 'X' },
                 { value: 1, label: 'Y' },

@@ -37,6 +37,9 @@ const fragment = /* glsl */ `
   uniform vec2 range;
   uniform vec3 eye;
   uniform vec3 key;
+  uniform vec4 postBase[8];
+  uniform vec4 postAxis[8];
+  uniform int posts;
   varying vec3 vWorld;
   varying vec3 vNormal;
   varying float vOpen;
@@ -52,16 +55,30 @@ const fragment = /* glsl */ `
     return c;
   }
 
+  bool inPost(vec3 p) {
+    for (int i = 0; i < 8; i++) {
+      if (i >= posts) break;
+      vec3 q = p - postBase[i].xyz;
+      float along = dot(q, postAxis[i].xyz);
+      if (along > 0.0 && along < postAxis[i].w && length(q - postAxis[i].xyz * along) < postBase[i].w) return true;
+    }
+    return false;
+  }
+
   void main() {
     if (cutting && dot(vWorld, cut.xyz) > cut.w) discard;
     vec3 base = vRole < 0.5 ? fill : vRole < 1.5 ? skin : solid;
     if (colourBy == 1) base = ramped(vThickness);
     if (!gl_FrontFacing) {
+      // The place on the cut that is looked at, in front of the back face.
+      vec3 ray = vWorld - eye;
+      vec3 on = eye + ray * ((cut.w - dot(eye, cut.xyz)) / dot(ray, cut.xyz));
+      if (colourBy == 0 && inPost(on)) base = solid;
       // Even light and fine strokes tell a cut face from a surface.
-      vec3 p = vWorld * (1.0 / 1.15);
+      vec3 p = on * (1.0 / 1.15);
       float stroke = abs(fract((p.x + p.y + p.z) * 0.7071) - 0.5);
       float line = smoothstep(0.06, 0.1, stroke / max(fwidth(p.x + p.y + p.z), 1e-4) * 0.12);
-      gl_FragColor = vec4(base * mix(0.86, 0.93, line), 1.0);
+      gl_FragColor = vec4(base * mix(0.89, 0.94, line), 1.0);
       #include <colorspace_fragment>
       return;
     }
@@ -79,6 +96,9 @@ const fragment = /* glsl */ `
     #include <colorspace_fragment>
   }
 `
+
+/** Kept cylinders whose cut faces are coloured exactly; more take the colour of what lies behind. */
+export const mostPosts = 8
 
 const rgb = (hex: string) => new Color(hex)
 
@@ -98,6 +118,9 @@ export function partMaterial(): ShaderMaterial {
       range: { value: [0, 1] },
       eye: { value: new Vector3() },
       key: { value: new Vector3(0, 0, 1) },
+      postBase: { value: Array.from({ length: mostPosts }, () => new Vector4()) },
+      postAxis: { value: Array.from({ length: mostPosts }, () => new Vector4()) },
+      posts: { value: 0 },
     },
   })
 }
