@@ -6,11 +6,10 @@ use crate::recipe::{round_two, Recipe};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-/// Steps through the wall that a final grid aims for. Three is the least that keeps a wall whole;
-/// with exact hits a little more gives round edges.
-const STEPS_THROUGH_WALL: f64 = 4.0;
+/// Steps through the wall that a final grid aims for: the least that keeps a wall whole everywhere.
+const STEPS_THROUGH_WALL: f64 = 3.0;
 /// Grid steps per cell below which the curved surface loses its shape.
-const STEPS_PER_CELL: f64 = 24.0;
+const STEPS_PER_CELL: f64 = 20.0;
 /// What a final run may use. MB.
 const MEMORY_MB: f64 = 4096.0;
 /// Border triangles of a picture while a value moves, about: what two cores mesh, shade and send in
@@ -53,7 +52,11 @@ fn raw_triangles(area: f64, step: f64) -> f64 {
 /// Step of a draft: as fine as the time of a blink allows, but never finer than the final's.
 pub fn draft_step(part: &Part, linked: &Linked, quality: Quality) -> f64 {
     let triangles = if quality == Quality::Drag { DRAG_TRIANGLES } else { DRAFT_TRIANGLES };
-    round_two((3.0 * result_area(part, linked) / triangles).sqrt()).max(auto_step(part, linked, f64::INFINITY).0)
+    let step = (3.0 * result_area(part, linked) / triangles).sqrt();
+    // On a ladder of six to the doubling, so that a small change of a value keeps the grid, and with
+    // it what is already sampled.
+    let rung = round_two(2f64.powf((step.log2() * 6.0).ceil() / 6.0));
+    rung.max(auto_step(part, linked, f64::INFINITY).0)
 }
 
 /// How far a draft widens the lattice's signs, so that thin walls stay whole: to a wall of 1.7 steps,

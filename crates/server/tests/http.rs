@@ -1,0 +1,338 @@
+//! Real HTTP against a real SQLite file.
+
+use serde_json::{json, Value};
+use std::io::Read;
+use std::net::TcpListener;
+use std::path::Path;
+use std::time::{Duration, Instant};
+use ulmix_formats::{stl, Limits};
+use ulmix_mesh::TriMesh;
+
+struct Server {
+    url: String,
+    _runtime: tokio::runtime::Runtime,
+}
+
+fn start(data: &Path) -> Server {
+    let runtime = tokio::runtime::Runtime::new().unwrap();
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    listener.set_nonblocking(true).unwrap();
+    let url = format!("http://{}", listener.local_addr().unwrap());
+    let config = ulmix_server::Config { data: data.into(), token: None };
+    runtime.spawn(async move {
+        let listener = tokio::net::TcpListener::from_std(listener).unwrap();
+        ulmix_server::serve(config, listener).await.unwrap();
+    });
+    let server = Server { url, _runtime: runtime };
+    until("the server answers", || ureq::get(&format!("{}/api/options", server.url)).call().is_ok().then_some(()));
+    server
+}
+
+fn until<T>(what: &str, mut f: impl FnMut() -> Option<T>) -> T {
+    let start = Instant::now();
+    loop {
+        if let Some(v) = f() {
+            return v;
+        }
+        assert!(start.elapsed() < Duration::from_secs(60), "waited too long until {what}");
+        std::thread::yield_now();
+    }
+}
+
+struct Reply {
+    status: u16,
+    etag: String,
+    body: Vec<u8>,
+}
+
+impl Reply {
+    fn json(&self) -> Value {
+        serde_json::from_slice(&self.body).unwrap_or_else(|_| panic!("no JSON: {}", String::from_utf8_lossy(&self.body)))
+    }
+
+    /// A problem with words and a hint, of the code expected.
+    fn problem(&self, status: u16, code: &str) -> String {
+        let p = self.json();
+        assert_eq!((self.status, p["code"].as_str()), (status, Some(code)), "{p}");
+        assert!(p["message"].as_str().is_some_and(|m| m.len() > 10) && p["hint"].as_str().is_some_and(|h| h.len() > 5), "{p}");
+        p["message"].as_str().unwrap().to_owned()
+    }
+}
+
+impl Server {
+    fn send(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Reply {
+        let mut r = ureq::request(method, &format!("{}{path}", self.url));
+        for (k, v) in headers {
+            r = r.set(k, v);
+        }
+        let response = match r.send_bytes(body) {
+            Ok(r) | Err(ureq::Error::Status(_, r)) => r,
+            Err(e) => panic!("{method} {path}: {e}"),
+        };
+        let (status, etag) = (response.status(), response.header("etag").unwrap_or_default().to_owned());
+        let mut body = Vec::new();
+        response.into_reader().read_to_end(&mut body).unwrap();
+        Reply { status, etag, body }
+    }
+
+    fn get(&self, path: &str) -> Reply {
+        self.send("GET", path, &[], &[])
+    }
+
+    fn post(&self, path: &str, body: &Value) -> Reply {
+        self.send("POST", path, &[("content-type", "application/json")], body.to_string().as_bytes())
+    }
+
+    fn put_recipe(&self, id: &str, revision: &str, recipe: &Value) -> Reply {
+        let headers = [("content-type", "application/json"), ("if-match", revision)];
+        self.send("PUT", &format!("/api/projects/{id}/recipe"), &headers, recipe.to_string().as_bytes())
+    }
+
+    /// A small box project that is quick to mesh: its id and state.
+    fn small_box(&self) -> (String, Value) {
+        let p = self.post("/api/projects", &json!({ "from": "box", "size_mm": [20, 16, 12] }));
+        assert_eq!(p.status, 201);
+        let p = p.json();
+        (p["id"].as_str().unwrap().to_owned(), p)
+    }
+
+    /// On a grid that is quick to mesh.
+    fn make_final(&self, id: &str) -> Value {
+        let p = self.get(&format!("/api/projects/{id}")).json();
+        let mut recipe = p["recipe"].clone();
+        recipe["mesh"]["step_mm"] = json!(0.3);
+        assert_eq!(self.put_recipe(id, &p["revision"].to_string(), &recipe).status, 200);
+        assert_eq!(self.post(&format!("/api/projects/{id}/final"), &json!(null)).status, 202);
+        until("the final mesh is made", || {
+            let p = self.get(&format!("/api/projects/{id}")).json();
+            assert_ne!(p["job"]["state"], "failed", "{p}");
+            (!p["finished"].is_null()).then_some(p)
+        })
+    }
+}
+
+fn draft_body(recipe: &Value, drag: bool) -> Value {
+    json!({ "recipe": recipe, "drag": drag, "thickness": false })
+}
+
+fn extras(glb: &[u8]) -> Value {
+    ulmix_formats::glb::header(glb).unwrap()["asset"]["extras"].clone()
+}
+
+#[test]
+fn from_a_dropped_file_to_a_checked_export() {
+    let dir = tempfile::tempdir().unwrap();
+    let s = start(&dir.path().join("u.sqlite"));
+    // One inch across, as a file that does not say so.
+    let ball = stl::write(&TriMesh::sphere(0.5, 4));
+    let up = s.send("POST", "/api/uploads?name=float%20ball.stl", &[], &ball);
+    assert_eq!(up.status, 200);
+    let up = up.json();
+    let inch = up["contents"]["choices"].as_array().unwrap().iter().find(|c| c["unit"] == "inch").unwrap().clone();
+    assert!((inch["size_mm"][0].as_f64().unwrap() - 25.4).abs() < 1e-4);
+    assert_eq!(up["contents"]["closed"], true);
+
+    let p = s.post("/api/projects", &json!({ "from": "upload", "upload": up["upload"], "unit": "inch" }));
+    assert_eq!(p.status, 201);
+    let p = p.json();
+    let id = p["id"].as_str().unwrap();
+    assert_eq!(p["recipe"]["name"], "float ball");
+    assert!((p["part"]["size_mm"][2].as_f64().unwrap() - 25.4).abs() < 1e-4);
+
+    let none = s.post(&format!("/api/projects/{id}/export"), &json!({ "kind": "stl", "file_name": "x" }));
+    none.problem(409, "no_final");
+    let done = s.make_final(id);
+    assert_eq!(done["finished"]["quality"], "final");
+    for (kind, name) in [("3mf", "ball 1"), ("stl", "ball.stl")] {
+        let e = s.post(&format!("/api/projects/{id}/export"), &json!({ "kind": kind, "file_name": name })).json();
+        assert_eq!(e["passed"], true, "{e}");
+        let file = s.get(e["url"].as_str().unwrap());
+        assert_eq!(file.body.len() as u64, e["bytes"].as_u64().unwrap());
+        let mesh = ulmix_formats::read(&file.body, &Limits::default()).unwrap().mesh;
+        assert!(ulmix_mesh::Topology::of(&mesh).sound());
+        let want = done["finished"]["report"]["volume_mm3"].as_f64().unwrap();
+        assert!((mesh.volume() / want - 1.0).abs() < 1e-5);
+    }
+    s.post(&format!("/api/projects/{id}/export"), &json!({ "kind": "stl", "file_name": "../x" })).problem(422, "bad_name");
+    assert_eq!(s.get(&format!("/api/projects/{id}/part")).body, ball);
+    assert_eq!(s.get(&format!("/api/projects/{id}/recipe.json")).json(), done["recipe"]);
+}
+
+#[test]
+fn an_edit_re_runs_only_what_depends_on_it() {
+    let dir = tempfile::tempdir().unwrap();
+    let s = start(&dir.path().join("u.sqlite"));
+    let (id, p) = s.small_box();
+    let mut recipe = p["recipe"].clone();
+    let stages = |recipe: &Value| -> Vec<(String, bool)> {
+        let glb = s.post(&format!("/api/projects/{id}/draft"), &draft_body(recipe, false));
+        assert_eq!(glb.status, 200);
+        let e = extras(&glb.body);
+        let list = e["stages"].as_array().unwrap();
+        list.iter().map(|s| (s["stage"].as_str().unwrap().to_owned(), s["cached"].as_bool().unwrap())).collect()
+    };
+    let cached = |list: &[(String, bool)], stage: &str| list.iter().find(|s| s.0 == stage).unwrap().1;
+    assert!(stages(&recipe).iter().all(|s| !s.1));
+    assert!(stages(&recipe).iter().all(|s| s.1), "the same again is answered from the cache");
+    recipe["material"] = json!({ "name": "PLA", "density": 1.24 });
+    let after = stages(&recipe);
+    assert!(cached(&after, "surface") && cached(&after, "finish") && !cached(&after, "report"));
+    recipe["structure"]["shift_mm"] = json!([0.3, 0.0, 0.0]);
+    let after = stages(&recipe);
+    assert!(cached(&after, "zones") && !cached(&after, "thickness") && !cached(&after, "lattice"));
+}
+
+#[test]
+fn two_tabs_never_overwrite_each_other_and_undo_reaches_everything() {
+    let dir = tempfile::tempdir().unwrap();
+    let data = dir.path().join("u.sqlite");
+    let s = start(&data);
+    let (id, p) = s.small_box();
+    let mut recipe = p["recipe"].clone();
+    recipe["name"] = json!("First");
+    let first = s.put_recipe(&id, "\"1\"", &recipe);
+    assert_eq!((first.status, first.etag.as_str()), (200, "\"2\""));
+    recipe["name"] = json!("Second tab");
+    assert!(s.put_recipe(&id, "\"1\"", &recipe).problem(412, "changed_elsewhere").contains("another tab"));
+    s.send("PUT", &format!("/api/projects/{id}/recipe"), &[("content-type", "application/json")], recipe.to_string().as_bytes())
+        .problem(428, "no_revision");
+
+    recipe["structure"]["cell_mm"] = json!([-3.0, 4.0, 4.0]);
+    let refused = s.put_recipe(&id, "\"2\"", &recipe);
+    refused.problem(422, "bad_value");
+    assert_eq!(refused.json()["field"], "structure.cell_mm");
+
+    let step = |what: &str, from: &str| s.send("POST", &format!("/api/projects/{id}/{what}"), &[("if-match", from)], &[]);
+    let back = step("undo", "\"2\"").json();
+    assert_eq!((back["recipe"]["name"].as_str(), back["can_undo"].as_bool(), back["can_redo"].as_bool()), (Some("Box"), Some(false), Some(true)));
+    step("undo", "\"1\"").problem(409, "history_end");
+    drop(s);
+    // History is on disk: another process redoes.
+    let s = start(&data);
+    let redone = s.send("POST", &format!("/api/projects/{id}/redo"), &[("if-match", "\"1\"")], &[]).json();
+    assert_eq!(redone["recipe"]["name"], "First");
+}
+
+#[test]
+fn pictures_and_finals_come_back_from_the_store_without_computing() {
+    let dir = tempfile::tempdir().unwrap();
+    let data = dir.path().join("u.sqlite");
+    let s = start(&data);
+    let (id, p) = s.small_box();
+    let path = format!("/api/projects/{id}/picture");
+    s.get(&path).problem(404, "not_found");
+    let draft = s.post(&format!("/api/projects/{id}/draft"), &draft_body(&p["recipe"], false)).body;
+    assert_eq!(s.get(&path).body, draft);
+    let dragged = s.post(&format!("/api/projects/{id}/draft"), &draft_body(&p["recipe"], true)).body;
+    assert_ne!(dragged, draft);
+    assert_eq!(s.get(&path).body, draft, "a picture on the way is not kept");
+    s.make_final(&id);
+    let last = s.get(&path).body;
+    assert_eq!(extras(&last)["quality"], "final");
+    drop(s);
+    let s = start(&data);
+    assert_eq!(s.get(&path).body, last);
+    let e = s.post(&format!("/api/projects/{id}/export"), &json!({ "kind": "stl", "file_name": "x" }));
+    assert_eq!(e.status, 200, "no new run is needed to export");
+    assert_eq!(s.send("DELETE", &format!("/api/projects/{id}"), &[], &[]).status, 204);
+    s.get(&path).problem(404, "not_found");
+    assert_eq!(s.get("/api/projects").json(), json!([]));
+}
+
+#[test]
+fn hostile_uploads_are_refused_with_words_and_the_server_goes_on() {
+    let dir = tempfile::tempdir().unwrap();
+    let s = start(&dir.path().join("u.sqlite"));
+    let good = stl::write(&TriMesh::sphere(10.0, 3));
+    let mut lying = good.clone();
+    lying[80..84].copy_from_slice(&u32::MAX.to_le_bytes());
+    let mut nan = good.clone();
+    nan[100..104].copy_from_slice(&f32::NAN.to_le_bytes());
+    let flat = stl::write(&TriMesh::cuboid(glam_zero(), [10.0, 10.0, 0.0].into()));
+    let cases: [(&str, &[u8], &str); 7] = [
+        ("empty.stl", b"", "empty"),
+        ("cut.stl", &good[..good.len() / 2], "ends after"),
+        ("lying.stl", &lying, "4294967295"),
+        ("nan.stl", &nan, "not a usable number"),
+        ("flat.stl", &flat, "flat"),
+        ("picture.stl", b"\x89PNG\r\n\x1a\n0000", "PNG"),
+        ("letter.txt", b"Dear workshop, the float arrived in good shape and floats rather well indeed, thank you very much again.", "not a mesh"),
+    ];
+    for (name, bytes, words) in cases {
+        let said = s.send("POST", &format!("/api/uploads?name={name}"), &[], bytes).problem(422, "bad_file");
+        assert!(said.contains(words), "{name}: {said}");
+    }
+    // A good mesh is welcome whatever it is called.
+    assert_eq!(s.send("POST", "/api/uploads?name=part.txt", &[], &good).status, 200);
+    s.post("/api/projects", &json!({ "from": "upload", "upload": "gone", "unit": "mm" })).problem(404, "upload_gone");
+    s.post("/api/projects", &json!({ "from": "box", "size_mm": [0, 5, 5] })).problem(422, "bad_value");
+    s.post("/api/projects", &json!({ "from": "nowhere" })).problem(422, "bad_request");
+    s.get("/api/nothing").problem(404, "not_found");
+    s.get("/api/projects/none").problem(404, "not_found");
+    s.send("GET", "/api/projects", &[("host", "evil.example")], &[]).problem(403, "bad_host");
+    s.send("GET", "/api/projects", &[("origin", "http://evil.example")], &[]).problem(403, "bad_origin");
+    assert_eq!(s.get("/api/options").status, 200);
+}
+
+fn glam_zero() -> glam::DVec3 {
+    glam::DVec3::ZERO
+}
+
+#[test]
+fn more_bytes_than_a_file_may_have_are_counted_and_refused() {
+    let dir = tempfile::tempdir().unwrap();
+    let s = start(&dir.path().join("u.sqlite"));
+    let big = std::io::repeat(7).take(600 << 20);
+    let response = match ureq::post(&format!("{}/api/uploads?name=big.stl", s.url)).set("content-length", &(600u64 << 20).to_string()).send(big) {
+        Ok(r) | Err(ureq::Error::Status(_, r)) => r,
+        Err(e) => panic!("{e}"),
+    };
+    assert_eq!(response.status(), 413);
+    let p: Value = response.into_json().unwrap();
+    assert_eq!(p["message"], "The file has 600 MB; files up to 512 MB can be brought in.");
+}
+
+#[test]
+fn a_final_run_reports_its_stages_and_can_be_cancelled() {
+    let dir = tempfile::tempdir().unwrap();
+    let s = start(&dir.path().join("u.sqlite"));
+    let (id, p) = s.small_box();
+    let mut recipe = p["recipe"].clone();
+    // Heavy enough to be caught while it runs.
+    recipe["mesh"]["step_mm"] = json!(0.03);
+    assert_eq!(s.put_recipe(&id, "\"1\"", &recipe).status, 200);
+    let events = ureq::get(&format!("{}/api/projects/{id}/events", s.url)).call().unwrap().into_reader();
+    let job = s.post(&format!("/api/projects/{id}/final"), &json!(null)).json();
+    assert!(job["predicted_seconds"].as_f64().unwrap() > 0.5, "{job}");
+    let mut lines = std::io::BufRead::lines(std::io::BufReader::new(events));
+    let mut next = || loop {
+        let line = lines.next().unwrap().unwrap();
+        if let Some(data) = line.strip_prefix("data:") {
+            return serde_json::from_str::<Value>(data).unwrap()["job"].clone();
+        }
+    };
+    let mut seen = Vec::new();
+    let last = loop {
+        let j = next();
+        if j["stage"] == "lattice" && seen.last() != Some(&"lattice".to_string()) {
+            assert_eq!(s.send("DELETE", &format!("/api/jobs/{}", job["id"].as_str().unwrap()), &[], &[]).status, 200);
+        }
+        if let Some(stage) = j["stage"].as_str() {
+            seen.push(stage.to_owned());
+        }
+        if !matches!(j["state"].as_str(), Some("queued" | "running")) {
+            break j;
+        }
+    };
+    assert_eq!(last["state"], "cancelled", "{last}");
+    assert!(seen.contains(&"zones".to_owned()), "{seen:?}");
+    let after = s.get(&format!("/api/projects/{id}")).json();
+    assert_eq!((after["finished"].clone(), after["interrupted"].clone()), (Value::Null, json!(false)));
+    s.send("DELETE", "/api/jobs/none", &[], &[]).problem(404, "not_found");
+}
+
+#[test]
+fn the_kept_openapi_document_is_the_served_one() {
+    let kept = std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/openapi.json")).unwrap();
+    assert_eq!(kept, ulmix_server::api::openapi(), "run `make types`");
+}

@@ -1,0 +1,178 @@
+//! The binary as a person or a script uses it.
+
+use serde_json::Value;
+use std::io::{BufRead, BufReader};
+use std::path::Path;
+use std::process::{Child, Command, Output, Stdio};
+use std::time::{Duration, Instant};
+use ulmix_formats::{stl, Limits};
+use ulmix_mesh::TriMesh;
+
+fn ulmix(args: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_ulmix")).args(args).output().unwrap()
+}
+
+fn text(path: &Path) -> &str {
+    path.to_str().unwrap()
+}
+
+/// The demo part with a recipe that meshes quickly.
+fn quick_demo(folder: &Path) -> (String, String) {
+    assert!(ulmix(&["demo", "--files", text(folder)]).status.success());
+    let recipe = folder.join("keel-bracket.recipe.json");
+    let mut r: Value = serde_json::from_slice(&std::fs::read(&recipe).unwrap()).unwrap();
+    r["mesh"]["step_mm"] = 0.9.into();
+    r["structure"]["rotation_deg"] = serde_json::json!([0.0, 12.0, 30.0]);
+    std::fs::write(&recipe, r.to_string()).unwrap();
+    (text(&recipe).into(), text(&folder.join("keel-bracket.stl")).into())
+}
+
+#[test]
+fn build_gives_the_same_bytes_on_one_and_two_threads_and_check_agrees() {
+    let dir = tempfile::tempdir().unwrap();
+    let (recipe, part) = quick_demo(dir.path());
+    for ending in ["3mf", "stl"] {
+        let out = |n: &str| dir.path().join(format!("out{n}.{ending}"));
+        for n in ["1", "2"] {
+            let o = ulmix(&["build", &recipe, "--part", &part, "-o", text(&out(n)), "--threads", n, "--json"]);
+            assert_eq!(o.status.code(), Some(0), "{}", String::from_utf8_lossy(&o.stderr));
+            let report: Value = serde_json::from_slice(&o.stdout).unwrap();
+            assert!(report["report"]["saved_percent"].as_f64().unwrap() > 20.0);
+            assert!(report["peak_memory_mb"].as_f64().unwrap() > 1.0);
+            assert!(report["stages"].as_array().unwrap().len() >= 6);
+        }
+        assert!(std::fs::read(out("1")).unwrap() == std::fs::read(out("2")).unwrap());
+        let o = ulmix(&["check", text(&out("1")), "--json"]);
+        assert_eq!(o.status.code(), Some(0));
+        let found: Value = serde_json::from_slice(&o.stdout).unwrap();
+        assert!(found["checks"].as_array().unwrap().iter().all(|c| c["verdict"] != "fail"), "{found}");
+    }
+}
+
+#[test]
+fn exit_codes_tell_bad_meshes_from_bad_input() {
+    let dir = tempfile::tempdir().unwrap();
+    let file = |name: &str, bytes: &[u8]| {
+        let p = dir.path().join(name);
+        std::fs::write(&p, bytes).unwrap();
+        text(&p).to_owned()
+    };
+    let open = file("open.stl", &stl::write(&TriMesh::sphere(5.0, 3).filtered(|t| t > 3)));
+    let o = ulmix(&["check", &open]);
+    assert_eq!(o.status.code(), Some(1));
+    assert!(String::from_utf8_lossy(&o.stdout).contains("open edges"));
+    let junk = file("junk.stl", b"\x00\x01\x02");
+    for args in [vec!["check", junk.as_str()], vec!["check", "/nowhere/at all.stl"]] {
+        let o = ulmix(&args);
+        assert_eq!(o.status.code(), Some(2), "{args:?}");
+        assert!(String::from_utf8_lossy(&o.stderr).lines().count() >= 2, "words and a hint");
+    }
+    let (recipe, part) = quick_demo(dir.path());
+    let out = text(&dir.path().join("o.3mf")).to_owned();
+    let bad_recipe = file("bad.json", b"{\"ulmix\": 1}");
+    let other_ending = text(&dir.path().join("o.obj")).to_owned();
+    for args in [
+        ["build", &bad_recipe, "--part", &part, "-o", &out],
+        ["build", &recipe, "--part", &junk, "-o", &out],
+        ["build", &recipe, "--part", &part, "-o", &other_ending],
+        ["build", &recipe, "--part", &part, "-o", "/nowhere/o.3mf"],
+    ] {
+        assert_eq!(ulmix(&args).status.code(), Some(2), "{args:?}");
+    }
+    let o = ulmix(&["serve", "--bind", "0.0.0.0:0", "--data", text(&dir.path().join("x.sqlite"))]);
+    assert_eq!(o.status.code(), Some(2), "an open address needs a token");
+}
+
+struct Running {
+    child: Child,
+    url: String,
+}
+
+impl Running {
+    fn start(data: &Path) -> Running {
+        let mut child = Command::new(env!("CARGO_BIN_EXE_ulmix"))
+            .args(["demo", "--data", text(data)])
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
+        let mut line = String::new();
+        BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
+        let url = line.trim().rsplit(' ').next().unwrap().trim_end_matches('/').to_owned();
+        Running { child, url }
+    }
+
+    fn get(&self, path: &str) -> Value {
+        ureq::get(&format!("{}{path}", self.url)).call().unwrap().into_json().unwrap()
+    }
+}
+
+impl Drop for Running {
+    fn drop(&mut self) {
+        // SIGKILL: nothing is tidied up.
+        self.child.kill().unwrap();
+        self.child.wait().unwrap();
+    }
+}
+
+#[test]
+fn a_killed_server_loses_nothing_it_called_saved() {
+    let dir = tempfile::tempdir().unwrap();
+    let data = dir.path().join("u.sqlite");
+    let server = Running::start(&data);
+    let path = "/api/projects/keel-bracket";
+    let mut recipe = server.get(path)["recipe"].clone();
+    for n in 1..=5 {
+        recipe["structure"]["cell_mm"] = serde_json::json!([10.0 + n as f64, 12.0, 12.0]);
+        let r = ureq::put(&format!("{}{path}/recipe", server.url)).set("if-match", &format!("\"{n}\"")).send_json(&recipe).unwrap();
+        assert_eq!(r.status(), 200);
+    }
+    ureq::post(&format!("{}{path}/final", server.url)).call().unwrap();
+    let start = Instant::now();
+    while server.get(path)["job"]["state"] != "running" {
+        assert!(start.elapsed() < Duration::from_secs(30));
+        std::thread::yield_now();
+    }
+    drop(server);
+
+    let server = Running::start(&data);
+    let p = server.get(path);
+    assert_eq!(p["recipe"], recipe);
+    assert_eq!(p["revision"], 6);
+    assert_eq!(p["interrupted"], true, "the run that was cut off says so");
+    assert_eq!(server.get("/api/projects").as_array().unwrap().len(), 1, "the demo part is not added twice");
+}
+
+#[test]
+fn what_the_app_makes_a_script_makes_byte_for_byte() {
+    let dir = tempfile::tempdir().unwrap();
+    let server = Running::start(&dir.path().join("u.sqlite"));
+    let path = "/api/projects/keel-bracket";
+    let mut recipe = server.get(path)["recipe"].clone();
+    recipe["mesh"]["step_mm"] = 0.9.into();
+    recipe["zones"]["skin_mm"] = 1.5.into();
+    ureq::put(&format!("{}{path}/recipe", server.url)).set("if-match", "\"1\"").send_json(&recipe).unwrap();
+    ureq::post(&format!("{}{path}/final", server.url)).call().unwrap();
+    let start = Instant::now();
+    while server.get(path)["finished"].is_null() {
+        assert!(start.elapsed() < Duration::from_secs(60));
+        std::thread::yield_now();
+    }
+    let fetch = |path: &str, name: &str| {
+        let file = dir.path().join(name);
+        let mut out = std::fs::File::create(&file).unwrap();
+        std::io::copy(&mut ureq::get(&format!("{}{path}", server.url)).call().unwrap().into_reader(), &mut out).unwrap();
+        text(&file).to_owned()
+    };
+    let recipe = fetch(&format!("{path}/recipe.json"), "r.json");
+    let part = fetch(&format!("{path}/part"), "p.stl");
+    for kind in ["3mf", "stl"] {
+        let wanted = serde_json::json!({ "kind": kind, "file_name": "app" });
+        let e: Value = ureq::post(&format!("{}{path}/export", server.url)).send_json(wanted).unwrap().into_json().unwrap();
+        let app = fetch(e["url"].as_str().unwrap(), &format!("app.{kind}"));
+        let own = text(&dir.path().join(format!("own.{kind}"))).to_owned();
+        assert_eq!(ulmix(&["build", &recipe, "--part", &part, "-o", &own, "--threads", "1"]).status.code(), Some(0));
+        assert!(std::fs::read(&app).unwrap() == std::fs::read(&own).unwrap(), "{kind} differs");
+        assert!(ulmix_formats::read(&std::fs::read(&app).unwrap(), &Limits::default()).is_ok());
+    }
+}
