@@ -76,6 +76,11 @@ impl Surface {
         self.turn * (p - self.shift) * self.wave
     }
 
+    /// A point of the part with these phases.
+    fn at_phases(&self, phases: DVec3) -> DVec3 {
+        self.shift + self.turn.transpose() * (phases / self.wave)
+    }
+
     fn expand(&self, phases: DVec3) -> Expansion<f64> {
         let (sx, cx) = sin_cos(phases.x);
         let (sy, cy) = sin_cos(phases.y);
@@ -146,8 +151,7 @@ impl Surface {
 
     /// Points spread over the surface of one cell, repeatable.
     fn samples(&self) -> Vec<DVec3> {
-        let to_part = |phase: DVec3| self.shift + self.turn.transpose() * (phase / self.wave);
-        (1..=800).filter_map(|i| self.foot(to_part(low_discrepancy(i) * TAU))).collect()
+        (1..=800).filter_map(|i| self.foot(self.at_phases(low_discrepancy(i) * TAU))).collect()
     }
 
     /// Value of [`distance`](Self::distance) that lies, in the median, `depth` mm from the surface on
@@ -196,7 +200,7 @@ impl Surface {
                 if ra != rb {
                     up[rb as usize] = (ra, gap);
                 } else if gap != [0; 3] {
-                    return self.neck_at(self.shift + self.turn.transpose() * (phase(n) / self.wave));
+                    return self.neck_at(self.at_phases(phase(n)));
                 }
             }
         }
@@ -317,26 +321,40 @@ pub struct DensityCurve {
     form: Form,
     neck: Neck,
     sorted: Vec<f64>,
+    /// The same over one whole cell, whatever part of it the zone holds.
+    cell: Vec<f64>,
 }
 
 impl DensityCurve {
     /// `points` spread evenly over the fill zone.
     pub fn new(surface: Surface, form: Form, points: &[DVec3]) -> DensityCurve {
         use rayon::prelude::*;
-        let mut sorted: Vec<f64> = points
-            .par_iter()
-            .map(|&p| match form {
+        let sorted = |points: &[DVec3]| {
+            let value = |&p: &DVec3| match form {
                 Form::Walls => surface.distance(p).abs(),
                 Form::Network => -surface.distance(p),
-            })
-            .collect();
-        sorted.par_sort_unstable_by(f64::total_cmp);
+            };
+            let mut out: Vec<f64> = points.par_iter().map(value).collect();
+            out.par_sort_unstable_by(f64::total_cmp);
+            out
+        };
+        let cell: Vec<DVec3> = (1..=20_000).map(|i| surface.at_phases(low_discrepancy(i) * TAU)).collect();
+        let (sorted, cell) = (sorted(points), sorted(&cell));
         let neck = surface.neck();
-        DensityCurve { surface, form, neck, sorted }
+        DensityCurve { surface, form, neck, sorted, cell }
     }
 
     pub fn bytes(&self) -> usize {
-        self.sorted.len() * 8
+        (self.sorted.len() + self.cell.len()) * 8
+    }
+
+    /// Surface of the lattice per volume that it fills, 1/mm: how fast it grows with the offset.
+    pub fn area_per_volume(&self, thickness: f64) -> f64 {
+        // Wide enough that the points' grain does not show.
+        let d = 0.15 * thickness;
+        let below = |t: f64| self.cell.partition_point(|&v| v < self.level(t)) as f64 / self.cell.len() as f64;
+        // The offset is half the thickness.
+        2.0 * (below(thickness + d) - below(thickness - d)) / (2.0 * d)
     }
 
     /// Distance from the middle of the channels' narrowest place to the surface. mm.

@@ -179,7 +179,7 @@ fn an_edit_re_runs_only_what_depends_on_it() {
     assert!(cached(&after, "surface") && cached(&after, "finish") && !cached(&after, "report"));
     recipe["structure"]["shift_mm"] = json!([0.3, 0.0, 0.0]);
     let after = stages(&recipe);
-    assert!(cached(&after, "zones") && !cached(&after, "thickness") && !cached(&after, "lattice"));
+    assert!(cached(&after, "zones") && !cached(&after, "thickness") && !cached(&after, "lattice"), "{after:?}");
 }
 
 #[test]

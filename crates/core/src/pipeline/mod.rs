@@ -272,11 +272,7 @@ fn link(recipe: &Recipe, curve: &DensityCurve, fill_volume_mm3: f64) -> Linked {
         Thicken::RelativeDensity { percent } => curve.thickness(percent / 100.0, smallest),
     };
     let density = curve.density(thickness_mm);
-    // Wide enough that the survey's grain does not show.
-    let d = 0.15 * thickness_mm;
-    let slope = (curve.density(thickness_mm + d) - curve.density((thickness_mm - d).max(0.0))) / (2.0 * d);
-    // A step of the offset moves both faces of a wall, or the one of a network.
-    let lattice_area_mm2 = 2.0 * slope.max(0.0) * fill_volume_mm3;
+    let lattice_area_mm2 = curve.area_per_volume(thickness_mm) * fill_volume_mm3;
     let channel = 2.0 * curve.channel_depth();
     let opening_mm = match recipe.structure.form {
         Form::Walls => channel - thickness_mm,

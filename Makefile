@@ -1,0 +1,43 @@
+# Two commands matter: `make demo` and `make test`. Everything else serves them.
+.PHONY: demo test check build web bench shots types system
+
+BIN := target/release/ulmix
+
+demo: build
+	$(BIN) demo
+
+build: web
+	cargo build --release -p ulmix
+
+# The web app, from the lock file; built again only when something of it changed.
+web: web/dist/.built
+web/dist/.built: web/node_modules/.installed $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
+	cd web && npm run build --silent
+	touch $@
+web/node_modules/.installed: web/package.json web/package-lock.json
+	cd web && npm ci --no-audit --no-fund --silent
+	touch $@
+
+# What the browser tests need, from Debian's packages.
+system:
+	@command -v chromium >/dev/null && command -v chromedriver >/dev/null || \
+	  { apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium chromium-driver; }
+
+test: system build
+	cargo test --release --workspace
+
+check: web/node_modules/.installed
+	cargo fmt --all --check
+	cd web && npm run check --silent
+
+bench: build
+	cargo bench -p ulmix
+
+# The web app's types follow the server's.
+types: build web/node_modules/.installed
+	$(BIN) openapi > docs/openapi.json
+	cd web && npm run types --silent
+
+# Renews docs/screenshots from the demo data.
+shots: system build
+	ULMIX_SHOTS=$(CURDIR)/docs/screenshots cargo test --release -p ulmix-e2e --test shots -- --nocapture

@@ -1,0 +1,241 @@
+//! One browser and one server for a journey, and the few things a person does.
+
+use fantoccini::wd::WindowHandle;
+use fantoccini::{Client, ClientBuilder, Locator};
+use serde_json::{json, Value};
+use std::future::Future;
+use std::io::{BufRead, BufReader};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+const PATIENCE: Duration = Duration::from_secs(90);
+
+/// Browsers draw in software here: one at a time, or they starve each other.
+static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
+
+pub struct Bench {
+    _turn: tokio::sync::MutexGuard<'static, ()>,
+    client: Client,
+    driver: Child,
+    server: Option<Child>,
+    url: String,
+    folder: tempfile::TempDir,
+}
+
+/// The release binary, built beside these tests.
+fn binary() -> PathBuf {
+    let tests = std::env::current_exe().unwrap();
+    let found = tests.ancestors().map(|a| a.join("ulmix")).find(|p| p.is_file());
+    found.expect("build the binary first: cargo build --release -p ulmix")
+}
+
+/// Starts a process and reads the line in which it says where it listens.
+fn say(mut command: Command, words: &str) -> (Child, String) {
+    let mut child = command.stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap_or_else(|e| panic!("{command:?}: {e}"));
+    let mut out = BufReader::new(child.stdout.take().unwrap());
+    let mut line = String::new();
+    while !line.contains(words) {
+        line.clear();
+        assert!(out.read_line(&mut line).unwrap() > 0, "{command:?} ended");
+    }
+    // The rest is read away, or the process would wait for it.
+    std::thread::spawn(move || std::io::copy(&mut out, &mut std::io::sink()));
+    (child, line.trim().to_owned())
+}
+
+fn serve(data: &Path, port: &str) -> (Child, String) {
+    let mut command = Command::new(binary());
+    command.args(["demo", "--data", data.to_str().unwrap(), "--port", port]);
+    let (child, line) = say(command, "ready at");
+    (child, line.rsplit(' ').next().unwrap().trim_end_matches('/').to_owned())
+}
+
+impl Bench {
+    pub async fn start() -> Bench {
+        let turn = TURN.lock().await;
+        let folder = tempfile::tempdir().unwrap();
+        let (server, url) = serve(&folder.path().join("u.sqlite"), "0");
+        let mut command = Command::new("chromedriver");
+        command.arg("--port=0");
+        let (driver, line) = say(command, "started successfully on port");
+        let port: String = line.chars().filter(char::is_ascii_digit).collect();
+        let profile = folder.path().join("profile");
+        let downloads = folder.path().join("downloads");
+        std::fs::create_dir(&downloads).unwrap();
+        let args = [
+            "--headless", "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking",
+            "--disable-component-update", "--disable-sync", "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
+            "--window-size=1280,939",
+        ];
+        let mut args: Vec<String> = args.map(Into::into).to_vec();
+        args.push(format!("--user-data-dir={}", profile.display()));
+        let options = json!({
+            "args": args,
+            "prefs": { "download.default_directory": downloads, "download.prompt_for_download": false },
+        });
+        let mut capabilities = serde_json::Map::new();
+        capabilities.insert("goog:chromeOptions".into(), options);
+        let client = ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new())
+            .capabilities(capabilities)
+            .connect(&format!("http://127.0.0.1:{port}"))
+            .await
+            .expect("the browser starts");
+        let b = Bench { _turn: turn, client, driver, server: Some(server), url, folder };
+        b.open("/").await;
+        let inner = b.js("return [innerWidth, innerHeight]").await;
+        let (w, h) = (inner[0].as_i64().unwrap(), inner[1].as_i64().unwrap());
+        b.client.set_window_size((2560 - w) as u32, (939 + 800 - h) as u32).await.unwrap();
+        b
+    }
+
+    pub async fn end(self) {
+        // Dropping ends the processes in any case.
+        let _ = self.client.clone().close().await;
+    }
+
+    pub async fn open(&self, path: &str) {
+        self.client.goto(&format!("{}{path}", self.url)).await.unwrap();
+    }
+
+    pub async fn path(&self) -> String {
+        self.client.current_url().await.unwrap().path().to_owned()
+    }
+
+    pub async fn js(&self, script: &str) -> Value {
+        self.client.execute(script, vec![]).await.unwrap()
+    }
+
+    pub async fn until<F: Future<Output = bool>>(&self, what: &str, mut f: impl FnMut() -> F) {
+        let start = Instant::now();
+        while !f().await {
+            if start.elapsed() > PATIENCE {
+                if let Ok(png) = self.client.screenshot().await {
+                    let file = std::env::temp_dir().join("ulmix-journey-failed.png");
+                    let _ = std::fs::write(&file, png);
+                    panic!("waited too long until {what}; see {}", file.display());
+                }
+                panic!("waited too long until {what}");
+            }
+            tokio::task::yield_now().await;
+        }
+    }
+
+    /// The picture of this quality is painted and nothing newer is on its way.
+    pub async fn painted(&self, quality: &str) {
+        let script = format!(
+            "return document.querySelector('.view')?.dataset.painted === '{quality}' && !document.querySelector('.state .dot.busy')"
+        );
+        self.until(&format!("a {quality} picture is painted"), || async { self.js(&script).await == true }).await;
+    }
+
+    pub async fn present(&self, css: &str) -> bool {
+        !self.client.find_all(Locator::Css(css)).await.unwrap().is_empty()
+    }
+
+    /// Do these words stand in an element of this kind?
+    pub async fn seen(&self, css: &str, words: &str) -> bool {
+        let find = "return [...document.querySelectorAll(arguments[0])].some(e => e.innerText.replace(/\\s+/g, ' ').includes(arguments[1]))";
+        self.client.execute(find, vec![json!(css), json!(words)]).await.unwrap() == true
+    }
+
+    async fn ask(&self, css: &str, what: &str) -> String {
+        let script = format!("const e = document.querySelector(arguments[0]); return e ? String({what} ?? '') : ''");
+        self.client.execute(&script, vec![json!(css)]).await.unwrap().as_str().unwrap_or_default().to_owned()
+    }
+
+    pub async fn text(&self, css: &str) -> String {
+        self.ask(css, "e.innerText").await
+    }
+
+    pub async fn value(&self, css: &str) -> String {
+        self.ask(css, "e.value").await
+    }
+
+    pub async fn attribute(&self, css: &str, name: &str) -> String {
+        self.ask(css, &format!("e.getAttribute('{name}')")).await
+    }
+
+    pub async fn click(&self, css: &str) {
+        let found = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(css)).await;
+        found.unwrap_or_else(|e| panic!("{css}: {e}")).click().await.unwrap();
+    }
+
+    /// Clicks the element of this kind whose text begins so.
+    pub async fn click_text(&self, css: &str, words: &str) {
+        let start = Instant::now();
+        loop {
+            for e in self.client.find_all(Locator::Css(css)).await.unwrap() {
+                let begins = e.text().await.is_ok_and(|t| t.trim().starts_with(words));
+                if begins && e.click().await.is_ok() {
+                    return;
+                }
+            }
+            assert!(start.elapsed() < PATIENCE, "no {css} with “{words}” to click");
+        }
+    }
+
+    pub async fn press(&self, css: &str, keys: &str) {
+        self.client.find(Locator::Css(css)).await.unwrap().send_keys(keys).await.unwrap();
+    }
+
+    /// Types a value over the old one and confirms it.
+    pub async fn fill(&self, css: &str, text: &str) {
+        let e = self.client.find(Locator::Css(css)).await.unwrap();
+        e.click().await.unwrap();
+        e.send_keys(&format!("\u{E009}a\u{E000}{text}\n")).await.unwrap();
+    }
+
+    pub async fn drop_file(&self, name: &str, bytes: &[u8]) {
+        let script = "
+            const file = new File([new Uint8Array(arguments[1])], arguments[0])
+            const data = new DataTransfer()
+            data.items.add(file)
+            document.body.dispatchEvent(new DragEvent('drop', { dataTransfer: data, bubbles: true, cancelable: true }))";
+        self.client.execute(script, vec![json!(name), json!(bytes)]).await.unwrap();
+    }
+
+    /// The bytes of a file the browser saved.
+    pub async fn downloaded(&self, name: &str) -> Vec<u8> {
+        let path = self.folder.path().join("downloads").join(name);
+        self.until(&format!("{name} is saved"), || async { path.is_file() }).await;
+        std::fs::read(path).unwrap()
+    }
+
+    pub async fn tab(&self) -> WindowHandle {
+        self.client.window().await.unwrap()
+    }
+
+    pub async fn new_tab(&self) -> WindowHandle {
+        let handle = self.client.new_window(true).await.unwrap().handle;
+        self.client.switch_to_window(handle.clone()).await.unwrap();
+        handle
+    }
+
+    pub async fn switch(&self, to: &WindowHandle) {
+        self.client.switch_to_window(to.clone()).await.unwrap();
+    }
+
+    /// As kill −9 does.
+    pub fn kill_server(&mut self) {
+        if let Some(mut s) = self.server.take() {
+            s.kill().unwrap();
+            s.wait().unwrap();
+        }
+    }
+
+    /// Starts it again on the same port with the same data.
+    pub fn restart_server(&mut self) {
+        let port = self.url.rsplit(':').next().unwrap().to_owned();
+        self.server = Some(serve(&self.folder.path().join("u.sqlite"), &port).0);
+    }
+}
+
+impl Drop for Bench {
+    fn drop(&mut self) {
+        for p in [Some(&mut self.driver), self.server.as_mut()].into_iter().flatten() {
+            let _ = p.kill();
+            let _ = p.wait();
+        }
+    }
+}

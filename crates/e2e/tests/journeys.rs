@@ -1,0 +1,164 @@
+//! A person's journeys in a real browser against the real binary. Assertions are on what is seen
+//! and on the file that is saved, read again.
+
+mod browser;
+
+use browser::Bench;
+use glam::DVec3;
+use std::time::Duration;
+use ulmix_formats::{stl, Limits};
+use ulmix_mesh::{Topology, TriMesh};
+
+/// From the start screen over slider, cut and final mesh to a saved file.
+#[tokio::test]
+async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
+    let b = Bench::start().await;
+    b.open("/").await;
+    b.click_text("button", "Open the keel bracket").await;
+    b.painted("draft").await;
+    assert!(b.seen(".step", "3 zones kept solid").await && b.seen(".step", "Walls 1.4 mm thick").await);
+    let before = b.text("[data-testid=saved]").await;
+
+    // Wall thickness by keyboard on the slider: the picture follows and the recipe is saved.
+    b.click_text(".step .title h2", "Thicken").await;
+    for _ in 0..12 {
+        b.press("[aria-label='Wall thickness'][role=slider]", "\u{E014}").await;
+    }
+    b.until("the saving shrinks", || async { b.text("[data-testid=saved]").await != before }).await;
+    b.painted("draft").await;
+    b.until("the change is saved", || async { b.text("[data-testid=saved-state]").await == "Saved" }).await;
+
+    // Nothing that thickness does not touch is made again.
+    let cached = b.attribute("[data-stage=zones]", "data-cached").await;
+    assert_eq!(cached, "true", "zones do not depend on thickness");
+
+    // Undo takes it all back, redo brings it again.
+    let thicker = b.text("[data-testid=saved]").await;
+    b.click("[aria-label=Undo]").await;
+    b.until("undo shows", || async { b.text("[data-testid=saved]").await != thicker }).await;
+    b.click("[aria-label=Redo]").await;
+    b.until("redo shows", || async { b.text("[data-testid=saved]").await == thicker }).await;
+
+    b.click_text(".ant-segmented-item-label", "Cut").await;
+    b.until("the cut's values show", || async { b.present("[aria-label='Cut at']").await }).await;
+
+    // A coarser step keeps this test short.
+    b.click_text(".step .title h2", "Mesh").await;
+    b.click("[aria-label='Grid step chosen by Ulmix']").await;
+    b.until("the step can be typed", || async { b.present("[aria-label='Grid step, mm']").await }).await;
+    b.fill("[aria-label='Grid step, mm']", "0.8").await;
+    b.until("the new step is saved", || async { b.seen(".facts", "0.8 mm").await && b.text("[data-testid=saved-state]").await == "Saved" }).await;
+    b.click_text("button", "Make the final mesh").await;
+    b.painted("final").await;
+    let saved: f64 = b.text("[data-testid=saved]").await.trim_end_matches(" %").parse().unwrap();
+    assert!(saved > 20.0 && saved < 60.0, "{saved}");
+
+    b.click_text(".step .title h2", "Hand-off").await;
+    b.fill("[aria-label='File name']", "keel v2").await;
+    for (format, name) in [("3MF, in millimetres", "keel v2.3mf"), ("STL, binary", "keel v2.stl")] {
+        b.click_text(".ant-segmented-item-label", format).await;
+        b.click_text("button", "Write and check the file").await;
+        b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
+        b.click_text("a", &format!("Save {name}")).await;
+        let bytes = b.downloaded(name).await;
+        let read = ulmix_formats::read(&bytes, &Limits::default()).unwrap();
+        assert!(name.ends_with("stl") || read.millimetres_per_unit == Some(1.0));
+        let t = Topology::of(&read.mesh);
+        assert!(t.sound() && t.pieces == 1, "{name}: {} pieces", t.pieces);
+        let size = read.mesh.bounds().size();
+        assert!((size - DVec3::new(120.0, 72.0, 88.0)).abs().max_element() < 0.2, "{size}");
+        let part = ulmix_core::demo::keel_bracket().0.volume();
+        let share = 100.0 * (1.0 - read.mesh.volume() / part);
+        assert!((share - saved).abs() < 0.2, "the file is {share} % lighter, the screen said {saved} %");
+    }
+
+    // Reopening shows the same picture from the store.
+    b.open(&b.path().await).await;
+    b.painted("final").await;
+    b.end().await;
+}
+
+/// A foreign STL in inches, dropped on the start screen.
+#[tokio::test]
+async fn a_foreign_part_in_inches_is_asked_for_its_unit() {
+    let b = Bench::start().await;
+    b.open("/").await;
+    b.drop_file("not a part.stl", b"PK no, not this").await;
+    b.until("the wrong file is explained", || async { b.seen(".refused", "not a part.stl").await }).await;
+
+    // 2 × 1.5 × 1 inches, with a hole of one triangle.
+    let part = TriMesh::cuboid(DVec3::ZERO, DVec3::new(2.0, 1.5, 1.0)).filtered(|t| t != 4);
+    b.drop_file("sensor block.stl", &stl::write(&part)).await;
+    b.until("the unit is asked", || async { b.seen(".ant-modal", "Which unit").await }).await;
+    assert!(b.seen(".ant-modal", "50.8 × 38.1 × 25.4 mm").await);
+    assert!(b.seen(".ant-modal", "3 open edges along holes").await);
+    b.click_text(".units span", "Inches").await;
+    b.click_text(".ant-modal button", "Use this part").await;
+    b.painted("draft").await;
+    assert!(b.seen(".step", "50.8 × 38.1 × 25.4 mm").await && b.seen(".step", "not closed").await);
+
+    // A typed tenfold jump is asked about and can be refused.
+    b.fill("[aria-label='Cell size, mm']", "60").await;
+    b.until("the jump is asked about", || async { b.seen(".ant-modal-confirm", "Cell size: 60 mm?").await }).await;
+    b.click_text(".ant-modal-confirm button", "Keep").await;
+    b.until("the old value stays", || async { b.value("[aria-label='Cell size, mm']").await == "4.8" }).await;
+
+    // Another kind keeps everything else.
+    b.click_text(".ant-segmented-item-label", "Schwarz P").await;
+    b.until("the sentence follows", || async { b.value("[aria-label='Cell size, mm']").await == "4.8" }).await;
+    b.painted("draft").await;
+    b.click_text(".step .title h2", "Structure").await;
+    b.until("the sentence says so", || async { b.seen(".step", "Schwarz P walls, 4.8 mm cells").await }).await;
+    b.end().await;
+}
+
+/// Two tabs on one project, and a server that goes away for a while.
+#[tokio::test]
+async fn tabs_follow_each_other_and_a_stopped_server_loses_nothing() {
+    let mut b = Bench::start().await;
+    b.open("/project/keel-bracket").await;
+    b.painted("draft").await;
+    let first = b.tab().await;
+    let second = b.new_tab().await;
+    b.open("/project/keel-bracket").await;
+    b.painted("draft").await;
+    b.click_text(".ant-segmented-item-label", "Schwarz D").await;
+    b.until("the change is saved", || async { b.attribute("[aria-label=Undo]", "disabled").await.is_empty() }).await;
+    b.switch(&first).await;
+    b.click_text(".step .title h2", "Structure").await;
+    b.until("the first tab follows", || async { b.seen(".step", "Schwarz D walls").await }).await;
+
+    b.kill_server();
+    b.click_text(".step .title h2", "Zones").await;
+    b.click("[aria-label='Skin all around']").await;
+    b.until("the page says it is not saved", || async { b.seen(".banner", "does not answer").await }).await;
+    b.restart_server();
+    b.until("the change is saved after all", || async {
+        b.text("[data-testid=saved-state]").await == "Saved" && !b.present(".banner").await
+    })
+    .await;
+    b.switch(&second).await;
+    b.open("/project/keel-bracket").await;
+    b.painted("draft").await;
+    b.until("the other tab has it too", || async { b.seen(".step", "skin 2 mm").await }).await;
+    b.end().await;
+}
+
+/// Nothing is asked from anywhere else, and the smallest screen holds all steps.
+#[tokio::test]
+async fn the_recipe_reads_top_to_bottom_at_1280_by_800() {
+    let b = Bench::start().await;
+    b.open("/project/keel-bracket").await;
+    b.painted("draft").await;
+    let titles = b.js("return [...document.querySelectorAll('.step h2')].map(h => [h.textContent, h.getBoundingClientRect().bottom])").await;
+    let titles = titles.as_array().unwrap();
+    assert_eq!(titles.len(), 7);
+    for t in titles {
+        assert!(t[1].as_f64().unwrap() <= 800.0, "{t} is below the fold");
+    }
+    let outside = b.js("return performance.getEntriesByType('resource').map(e => e.name).filter(n => !n.startsWith(location.origin) && !n.startsWith('blob:'))").await;
+    assert_eq!(outside.as_array().unwrap().len(), 0, "{outside}");
+    let wide = b.js("return document.documentElement.scrollWidth <= innerWidth").await;
+    assert_eq!(wide, true);
+    tokio::time::timeout(Duration::from_secs(30), b.end()).await.unwrap();
+}
