@@ -40,4 +40,4 @@ types: build web/node_modules/.installed
 
 # Renews docs/screenshots from the demo data.
 shots: system build
-	ULMIX_SHOTS=$(CURDIR)/docs/screenshots cargo test --release -p ulmix-e2e --test shots -- --nocapture
+	cargo run --release -p ulmix-e2e --example shots -- docs/screenshots

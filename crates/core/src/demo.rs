@@ -1,9 +1,9 @@
 //! Parts of the Reedling drift buoy, made face by face.
 
 use crate::recipe::{KeepSolid, Recipe, Zones};
-use ulmix_formats::stl;
 use glam::{DVec2, DVec3};
 use std::f64::consts::{PI, TAU};
+use ulmix_formats::stl;
 use ulmix_mesh::{weld::weld, TriMesh};
 
 /// The keel bracket with its first recipe: a sole with rounded corners and two bolt bosses, an
@@ -85,8 +85,7 @@ fn bracket() -> TriMesh {
         (CORNER, HALF_SOLE - CORNER, PI / 2.0),
         (CORNER, -HALF_SOLE + CORNER, PI),
     ];
-    let outline: Vec<DVec2> =
-        corners.iter().flat_map(|&(x, y, a)| arc(DVec2::new(x, y), CORNER, a, a + PI / 2.0, 12)).collect();
+    let outline: Vec<DVec2> = corners.iter().flat_map(|&(x, y, a)| arc(DVec2::new(x, y), CORNER, a, a + PI / 2.0, 12)).collect();
     let centres = [DVec2::new(BOSS_X, BOSS_Y), DVec2::new(BOSS_X, -BOSS_Y)];
     let bolts = centres.map(|c| circle(c, BOLT, 48));
     let bosses = centres.map(|c| circle(c, BOSS, 72));

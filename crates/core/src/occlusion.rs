@@ -38,7 +38,11 @@ pub fn openness(mesh: &TriMesh, grid: &Grid, signs: &Bits) -> Vec<u8> {
                 let met = STOPS.iter().position(|&s| solid_at(signs, grid, start + d * s));
                 open += along * met.map_or(1.0, |i| i as f64 / STOPS.len() as f64 * 0.8);
             }
-            if all > 0.0 { (255.0 * open / all).round() as u8 } else { 255 }
+            if all > 0.0 {
+                (255.0 * open / all).round() as u8
+            } else {
+                255
+            }
         })
         .collect()
 }

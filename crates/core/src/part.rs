@@ -1,8 +1,8 @@
 //! The part: what came in, made ready to be filled, and the facts about it.
 
+use crate::recipe::Unit;
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
-use crate::recipe::Unit;
 use ulmix_formats::{FormatError, Limits};
 use ulmix_mesh::topology::piece_volumes;
 use ulmix_mesh::{orient::orient, weld::weld, Bvh, SignedDistance, Topology, TriMesh};
@@ -82,7 +82,12 @@ impl Part {
         let choices = units.iter().map(|&u| {
             let by = u.millimetres() / scale;
             let size_mm = facts.size_mm.map(|v| v * by);
-            UnitChoice { unit: u, size_mm, volume_mm3: facts.volume_mm3 * by.powi(3), usable: SIZES.contains(&(longest * u.millimetres())) }
+            UnitChoice {
+                unit: u,
+                size_mm,
+                volume_mm3: facts.volume_mm3 * by.powi(3),
+                usable: SIZES.contains(&(longest * u.millimetres())),
+            }
         });
         Ok(Inspection {
             format: loaded.format.into(),
@@ -123,7 +128,10 @@ impl Part {
             }
         }
         if mesh.triangles.is_empty() {
-            return Err(FormatError::new("Every triangle of the part has collapsed to a line.", "Export the part again at a larger scale."));
+            return Err(FormatError::new(
+                "Every triangle of the part has collapsed to a line.",
+                "Export the part again at a larger scale.",
+            ));
         }
         let turned = orient(&mut mesh);
         if turned > 0 {
@@ -160,13 +168,20 @@ fn defects(t: &Topology, turned: usize, dropped: usize) -> Vec<String> {
     let many = |n: usize, one: &str, more: &str| if n == 1 { format!("1 {one}") } else { format!("{n} {more}") };
     let mut out = Vec::new();
     if t.open_edges > 0 {
-        out.push(format!("{} along holes; the inside is taken as if they were covered", many(t.open_edges, "open edge", "open edges")));
+        out.push(format!(
+            "{} along holes; the inside is taken as if they were covered",
+            many(t.open_edges, "open edge", "open edges")
+        ));
     }
     if t.non_manifold_edges > 0 {
         out.push(format!("{} shared by more than two triangles", many(t.non_manifold_edges, "edge", "edges")));
     }
     if turned > 0 {
-        out.push(format!("{} faced the wrong way and {} turned", many(turned, "triangle", "triangles"), if turned == 1 { "was" } else { "were" }));
+        out.push(format!(
+            "{} faced the wrong way and {} turned",
+            many(turned, "triangle", "triangles"),
+            if turned == 1 { "was" } else { "were" }
+        ));
     }
     if dropped > 0 {
         out.push(format!("{} without area left out", many(dropped, "triangle", "triangles")));

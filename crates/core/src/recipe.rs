@@ -111,13 +111,7 @@ pub struct Structure {
 
 impl Default for Structure {
     fn default() -> Self {
-        Structure {
-            kind: SurfaceKind::Gyroid,
-            form: Form::Walls,
-            cell_mm: [12.0; 3],
-            shift_mm: [0.0; 3],
-            rotation_deg: [0.0; 3],
-        }
+        Structure { kind: SurfaceKind::Gyroid, form: Form::Walls, cell_mm: [12.0; 3], shift_mm: [0.0; 3], rotation_deg: [0.0; 3] }
     }
 }
 
@@ -206,9 +200,8 @@ impl Recipe {
 
     pub fn from_json(text: &str) -> Result<Recipe, RecipeError> {
         let refuse = |message: String, hint: &str| RecipeError { field: "recipe".into(), message, hint: hint.into() };
-        let value: serde_json::Value = serde_json::from_str(text).map_err(|e| {
-            refuse(format!("The recipe is not valid JSON: {e}."), "Export the recipe again from the bench.")
-        })?;
+        let value: serde_json::Value = serde_json::from_str(text)
+            .map_err(|e| refuse(format!("The recipe is not valid JSON: {e}."), "Export the recipe again from the bench."))?;
         match value["ulmix"].as_u64() {
             Some(v) if v == VERSION as u64 => {}
             Some(v) => {
@@ -341,11 +334,19 @@ pub fn round_two(v: f64) -> f64 {
     let unit = 10f64.powf(v.log10().floor() - 1.0);
     let r = (v / unit).round();
     // Dividing by the inverse keeps short decimals short (0.35, not 0.35000000000000003).
-    if unit < 1.0 { r / (1.0 / unit).round() } else { r * unit }
+    if unit < 1.0 {
+        r / (1.0 / unit).round()
+    } else {
+        r * unit
+    }
 }
 
 fn plain(v: f64) -> String {
-    if v == v.trunc() && v.abs() < 1e9 { format!("{v}") } else { format!("{:.3}", v) }
+    if v == v.trunc() && v.abs() < 1e9 {
+        format!("{v}")
+    } else {
+        format!("{:.3}", v)
+    }
 }
 
 #[cfg(test)]

@@ -185,7 +185,10 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
 fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step: Option<f64>) -> Vec<String> {
     let mut out = Vec::new();
     if mesh.triangles.is_empty() {
-        out.push("Nothing is left: the lattice is too thin or its cells too large for this part. Make walls thicker or cells smaller.".into());
+        out.push(
+            "Nothing is left: the lattice is too thin or its cells too large for this part. Make walls thicker or cells smaller."
+                .into(),
+        );
     } else if linked.fill_volume_mm3 <= 0.0 {
         out.push("Nothing is hollow: skin and kept solids take the whole part. Make the skin thinner.".into());
     } else if fill > 0.97 {
@@ -197,7 +200,9 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
     }
     let smallest = recipe.structure.cell_mm.iter().copied().fold(f64::INFINITY, f64::min);
     if let Some(step) = draft_step.filter(|s| *s > smallest / 5.0) {
-        out.push(format!("Cells of {smallest} mm are too fine for this draft's step of {step} mm: only the final mesh shows them truly."));
+        out.push(format!(
+            "Cells of {smallest} mm are too fine for this draft's step of {step} mm: only the final mesh shows them truly."
+        ));
     }
     if linked.fill_volume_mm3 > 0.0 && smallest.powi(3) > linked.fill_volume_mm3 {
         out.push("One cell is larger than the whole fill zone. Smaller cells show the structure.".into());

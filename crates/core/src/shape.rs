@@ -189,18 +189,18 @@ impl Shape for Composed<'_> {
         let mut exit: Option<(f64, DVec3)> = None;
         let mut takeover = f64::INFINITY;
         let mut stays = false;
-        let mut consider = |inside_a: bool, inside_b: bool, root: &dyn Fn() -> f64, normal: &dyn Fn(DVec3) -> DVec3| {
-            match (inside_a, inside_b) {
-                (true, true) => stays = true,
-                (true, false) => {
-                    let t = root();
-                    if exit.is_none_or(|e| t > e.0) {
-                        exit = Some((t, normal(a.lerp(b, t))));
-                    }
+        let mut consider = |inside_a: bool, inside_b: bool, root: &dyn Fn() -> f64, normal: &dyn Fn(DVec3) -> DVec3| match (
+            inside_a, inside_b,
+        ) {
+            (true, true) => stays = true,
+            (true, false) => {
+                let t = root();
+                if exit.is_none_or(|e| t > e.0) {
+                    exit = Some((t, normal(a.lerp(b, t))));
                 }
-                (false, true) => takeover = takeover.min(root()),
-                (false, false) => {}
             }
+            (false, true) => takeover = takeover.min(root()),
+            (false, false) => {}
         };
         let l = |p: DVec3| self.lattice.value(p);
         let (la, lb) = (l(a), l(b));
@@ -227,7 +227,13 @@ impl Shape for Composed<'_> {
         let inner = exit.filter(|e| !stays && takeover > e.0);
         let outer = leaves_part.then(|| self.part_exit(a, b));
         let (t, n) = match (inner, outer) {
-            (Some(i), Some(o)) => if i.0 < o.0 { i } else { o },
+            (Some(i), Some(o)) => {
+                if i.0 < o.0 {
+                    i
+                } else {
+                    o
+                }
+            }
             (Some(one), None) | (None, Some(one)) => one,
             // Signs in bulk are 32-bit: a sample within rounding of the border.
             (None, None) => {
@@ -383,8 +389,8 @@ impl Kernel {
             let (gx, gy, gz) = (g[0] * kx, g[1] * ky, g[2] * kz);
             let gg = (gx * gx + gy * gy + gz * gz).max(1e-30);
             let (ax, ay, az) = (gx * kx, gy * ky, gz * kz);
-            let bend = ax * ax * h[0] + ay * ay * h[1] + az * az * h[2]
-                + 2.0 * (ax * ay * h[3] + ay * az * h[4] + az * ax * h[5]);
+            let bend =
+                ax * ax * h[0] + ay * ay * h[1] + az * az * h[2] + 2.0 * (ax * ay * h[3] + ay * az * h[4] + az * ax * h[5]);
             let under = (gg - 2.0 * f * bend / gg).max(0.0);
             let d = 2.0 * f / (gg.sqrt() + under.sqrt()).max(1e-12);
             inside[i] = if walls { d.abs() - level } else { level - d };

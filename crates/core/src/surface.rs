@@ -159,8 +159,7 @@ impl Surface {
     /// evenly, so that more depth is always more material.
     pub fn level_at(&self, depth: f64) -> f64 {
         let measured = depth.min(0.2 * (TAU / self.wave).min_element());
-        let mut values: Vec<f64> =
-            self.samples().into_iter().map(|p| self.distance(p + self.normal(p) * measured)).collect();
+        let mut values: Vec<f64> = self.samples().into_iter().map(|p| self.distance(p + self.normal(p) * measured)).collect();
         values.sort_by(f64::total_cmp);
         values.get(values.len() / 2).copied().unwrap_or(measured) + (depth - measured)
     }
@@ -213,9 +212,11 @@ impl Surface {
             let local = self.turn * (p - middle) / cell;
             middle + self.turn.transpose() * ((local - local.round()) * cell)
         };
-        let nearest = self.samples().into_iter().map(copies).min_by(|a, b| {
-            a.distance_squared(middle).total_cmp(&b.distance_squared(middle))
-        });
+        let nearest = self
+            .samples()
+            .into_iter()
+            .map(copies)
+            .min_by(|a, b| a.distance_squared(middle).total_cmp(&b.distance_squared(middle)));
         let mut border = nearest.unwrap_or(middle);
         // Slide along the surface toward the middle.
         for _ in 0..30 {
@@ -310,7 +311,11 @@ impl Lattice {
     pub fn normal(&self, p: DVec3) -> DVec3 {
         let g = self.surface.distance_gradient(p);
         let outward_is_up = self.form == Form::Walls && self.surface.distance(p) > 0.0;
-        if outward_is_up { g } else { -g }
+        if outward_is_up {
+            g
+        } else {
+            -g
+        }
     }
 }
 
@@ -429,15 +434,20 @@ mod tests {
                     let t = share * cell.iter().copied().fold(f64::INFINITY, f64::min);
                     let lattice = Lattice::new(surface(kind, cell), Form::Walls, t);
                     // From the middle surface outward to where the value turns positive.
-                    let mut found: Vec<f64> = lattice.surface.samples().into_iter().map(|p| {
-                        let n = lattice.surface.normal(p);
-                        let (mut lo, mut hi) = (0.0, t);
-                        for _ in 0..40 {
-                            let mid = 0.5 * (lo + hi);
-                            *(if lattice.value(p + n * mid) < 0.0 { &mut lo } else { &mut hi }) = mid;
-                        }
-                        2.0 * lo
-                    }).collect();
+                    let mut found: Vec<f64> = lattice
+                        .surface
+                        .samples()
+                        .into_iter()
+                        .map(|p| {
+                            let n = lattice.surface.normal(p);
+                            let (mut lo, mut hi) = (0.0, t);
+                            for _ in 0..40 {
+                                let mid = 0.5 * (lo + hi);
+                                *(if lattice.value(p + n * mid) < 0.0 { &mut lo } else { &mut hi }) = mid;
+                            }
+                            2.0 * lo
+                        })
+                        .collect();
                     found.sort_by(f64::total_cmp);
                     let (p5, mid, p95) = (found[found.len() / 20], found[found.len() / 2], found[found.len() * 19 / 20]);
                     assert!((mid / t - 1.0).abs() < 0.01, "{kind:?} {cell:?} {t}: median {mid}");

@@ -15,7 +15,8 @@ pub fn sin_cos(x: f64) -> (f64, f64) {
     let r = ((x - n * PI_2[0]) - n * PI_2[1]) - n * PI_2[2];
     let z = r * r;
     // Taylor series; at |r| ≤ π/4 the first term left out is below 5e-17.
-    let s = r + r * z
+    let s = r + r
+        * z
         * (-1.0 / 6.0
             + z * (1.0 / 120.0
                 + z * (-1.0 / 5040.0

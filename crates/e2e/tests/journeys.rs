@@ -47,7 +47,10 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     b.click("[aria-label='Grid step chosen by Ulmix']").await;
     b.until("the step can be typed", || async { b.present("[aria-label='Grid step, mm']").await }).await;
     b.fill("[aria-label='Grid step, mm']", "0.8").await;
-    b.until("the new step is saved", || async { b.seen(".facts", "0.8 mm").await && b.text("[data-testid=saved-state]").await == "Saved" }).await;
+    b.until("the new step is saved", || async {
+        b.seen(".facts", "0.8 mm").await && b.text("[data-testid=saved-state]").await == "Saved"
+    })
+    .await;
     b.click_text("button", "Make the final mesh").await;
     b.painted("final").await;
     let saved: f64 = b.text("[data-testid=saved]").await.trim_end_matches(" %").parse().unwrap();
@@ -150,7 +153,9 @@ async fn the_recipe_reads_top_to_bottom_at_1280_by_800() {
     let b = Bench::start().await;
     b.open("/project/keel-bracket").await;
     b.painted("draft").await;
-    let titles = b.js("return [...document.querySelectorAll('.step h2')].map(h => [h.textContent, h.getBoundingClientRect().bottom])").await;
+    let titles = b
+        .js("return [...document.querySelectorAll('.step h2')].map(h => [h.textContent, h.getBoundingClientRect().bottom])")
+        .await;
     let titles = titles.as_array().unwrap();
     assert_eq!(titles.len(), 7);
     for t in titles {

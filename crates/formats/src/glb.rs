@@ -37,17 +37,33 @@ pub fn write(shaded: &Shaded, attributes: &[Attribute], extras: Value) -> Vec<u8
         (0..3).for_each(|d| top[d] = top[d].max(q[d]));
         q.iter().chain(&[0]).for_each(|v| bin.extend(v.to_le_bytes()));
     }
-    add(&mut views, &mut accessors, at, bin.len(), 8, 34962, json!({
-        "componentType": 5123, "count": n, "type": "VEC3", "min": [0, 0, 0], "max": top
-    }));
+    add(
+        &mut views,
+        &mut accessors,
+        at,
+        bin.len(),
+        8,
+        34962,
+        json!({
+            "componentType": 5123, "count": n, "type": "VEC3", "min": [0, 0, 0], "max": top
+        }),
+    );
     let at = bin.len();
     for v in &shaded.normals {
         let q = (*v * 127.0).round().to_array().map(|x| x as i8);
         bin.extend([q[0] as u8, q[1] as u8, q[2] as u8, 0]);
     }
-    add(&mut views, &mut accessors, at, bin.len(), 4, 34962, json!({
-        "componentType": 5120, "normalized": true, "count": n, "type": "VEC3"
-    }));
+    add(
+        &mut views,
+        &mut accessors,
+        at,
+        bin.len(),
+        4,
+        34962,
+        json!({
+            "componentType": 5120, "normalized": true, "count": n, "type": "VEC3"
+        }),
+    );
     let mut named = json!({ "POSITION": 0, "NORMAL": 1 });
     for a in attributes {
         let at = bin.len();
@@ -62,9 +78,17 @@ pub fn write(shaded: &Shaded, attributes: &[Attribute], extras: Value) -> Vec<u8
             }
         };
         named[format!("_{}", a.name)] = json!(accessors.len());
-        add(&mut views, &mut accessors, at, bin.len(), 4, 34962, json!({
-            "componentType": kind, "count": n, "type": "SCALAR"
-        }));
+        add(
+            &mut views,
+            &mut accessors,
+            at,
+            bin.len(),
+            4,
+            34962,
+            json!({
+                "componentType": kind, "count": n, "type": "SCALAR"
+            }),
+        );
     }
     let indices = accessors.len();
     let at = bin.len();
@@ -107,7 +131,15 @@ pub fn write(shaded: &Shaded, attributes: &[Attribute], extras: Value) -> Vec<u8
     out
 }
 
-fn add(views: &mut Vec<Value>, accessors: &mut Vec<Value>, at: usize, end: usize, stride: usize, target: u32, mut accessor: Value) {
+fn add(
+    views: &mut Vec<Value>,
+    accessors: &mut Vec<Value>,
+    at: usize,
+    end: usize,
+    stride: usize,
+    target: u32,
+    mut accessor: Value,
+) {
     views.push(json!({ "buffer": 0, "byteOffset": at, "byteLength": end - at, "byteStride": stride, "target": target }));
     accessor["bufferView"] = json!(views.len() - 1);
     accessors.push(accessor);

@@ -55,7 +55,10 @@ fn binary(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
         // A lying count on something that is no STL reads as nonsense: tell the two apart.
         let text = bytes[..bytes.len().min(512)].iter().all(|b| b.is_ascii_graphic() || b.is_ascii_whitespace());
         return Err(if text {
-            FormatError::new("The file is text without facets, not a mesh.", "Choose an STL file (binary or ASCII) or a 3MF file.")
+            FormatError::new(
+                "The file is text without facets, not a mesh.",
+                "Choose an STL file (binary or ASCII) or a 3MF file.",
+            )
         } else {
             FormatError::new(
                 format!("The file says it holds {n} triangles but ends after {held}."),
@@ -157,11 +160,7 @@ fn weld_exact(soup: &[[f32; 3]]) -> TriMesh {
             }
         });
     }
-    let triangles = index
-        .chunks_exact(3)
-        .map(|t| [t[0], t[1], t[2]])
-        .filter(|[a, b, c]| a != b && b != c && c != a)
-        .collect();
+    let triangles = index.chunks_exact(3).map(|t| [t[0], t[1], t[2]]).filter(|[a, b, c]| a != b && b != c && c != a).collect();
     let points = points.iter().map(|p| DVec3::new(p[0] as f64, p[1] as f64, p[2] as f64)).collect();
     TriMesh { points, triangles }
 }

@@ -22,7 +22,10 @@ pub fn write(mesh: &TriMesh, title: &str, metadata: &[(&str, &str)]) -> Vec<u8> 
     for (name, value) in [("Title", title), ("Application", "Ulmix")].iter().chain(metadata) {
         xml.push_str(&format!(" <metadata name=\"{}\">{}</metadata>\n", escaped(name), escaped(value)));
     }
-    xml.push_str(&format!(" <resources>\n  <object id=\"1\" type=\"model\" name=\"{}\">\n   <mesh>\n    <vertices>\n", escaped(title)));
+    xml.push_str(&format!(
+        " <resources>\n  <object id=\"1\" type=\"model\" name=\"{}\">\n   <mesh>\n    <vertices>\n",
+        escaped(title)
+    ));
     use std::fmt::Write as _;
     // Writing to a String cannot fail.
     for p in &mesh.points {
@@ -33,7 +36,9 @@ pub fn write(mesh: &TriMesh, title: &str, metadata: &[(&str, &str)]) -> Vec<u8> 
     for t in &mesh.triangles {
         let _ = writeln!(xml, "<triangle v1=\"{}\" v2=\"{}\" v3=\"{}\"/>", t[0], t[1], t[2]);
     }
-    xml.push_str("    </triangles>\n   </mesh>\n  </object>\n </resources>\n <build>\n  <item objectid=\"1\"/>\n </build>\n</model>\n");
+    xml.push_str(
+        "    </triangles>\n   </mesh>\n  </object>\n </resources>\n <build>\n  <item objectid=\"1\"/>\n </build>\n</model>\n",
+    );
 
     let options = SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).compression_level(Some(2));
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
@@ -75,7 +80,10 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
         model.place(*id, *place, 0, limits, &mut mesh)?;
     }
     if mesh.triangles.is_empty() {
-        return Err(FormatError::new("The file holds no triangles to build.", "Export the part again; it seems nothing was selected."));
+        return Err(FormatError::new(
+            "The file holds no triangles to build.",
+            "Export the part again; it seems nothing was selected.",
+        ));
     }
     Ok(Loaded { mesh, millimetres_per_unit: Some(model.millimetres), format: "3MF" })
 }
@@ -240,7 +248,8 @@ mod tests {
         assert!(refuse(&archive("<model><object id='1'><vertex x='nan' y='0' z='0'/>")).contains("usable number"));
         assert!(refuse(&archive("<model><object id='1'><triangle v1='0' v2='1' v3='2'/>")).contains("not there"));
         assert!(refuse(&archive(&"<x/>".repeat(40_000))).contains("larger than"));
-        let looped = "<model><object id='1'><components><component objectid='1'/></components></object><item objectid='1'/></model>";
+        let looped =
+            "<model><object id='1'><components><component objectid='1'/></components></object><item objectid='1'/></model>";
         assert!(refuse(&archive(looped)).contains("nested too deeply"));
         assert!(refuse(&archive("<model><build/></model>")).contains("no triangles"));
     }

@@ -21,12 +21,7 @@ pub fn crossing_pairs(mesh: &TriMesh, bvh: &Bvh) -> Vec<[u32; 2]> {
 
 /// As [`crossing_pairs`], for the pairs with at least one triangle of `among`. `bvh` may be of the
 /// mesh before its points moved by less than `slack`.
-pub fn crossing_pairs_among(
-    mesh: &TriMesh,
-    bvh: &Bvh,
-    among: impl ParallelIterator<Item = u32>,
-    slack: f64,
-) -> Vec<[u32; 2]> {
+pub fn crossing_pairs_among(mesh: &TriMesh, bvh: &Bvh, among: impl ParallelIterator<Item = u32>, slack: f64) -> Vec<[u32; 2]> {
     sorted(among.flat_map_iter(|t| crossing_with(mesh, bvh, t, slack, |o| o != t)).collect())
 }
 

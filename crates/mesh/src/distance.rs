@@ -18,7 +18,11 @@ pub struct SignedDistance {
 
 enum Sign {
     /// Pseudo-normals: per vertex, and per triangle for its three edges.
-    Normals { triangles: Vec<[u32; 3]>, vertex: Vec<DVec3>, edge: Vec<[DVec3; 3]> },
+    Normals {
+        triangles: Vec<[u32; 3]>,
+        vertex: Vec<DVec3>,
+        edge: Vec<[DVec3; 3]>,
+    },
     Winding(Vec<Dipole>),
 }
 
@@ -35,8 +39,7 @@ impl SignedDistance {
     /// `topology` decides how the sign is found.
     pub fn new(mesh: &TriMesh, topology: &Topology) -> SignedDistance {
         let bvh = Bvh::new(mesh);
-        let face_normals: Vec<DVec3> =
-            (0..mesh.triangles.len()).map(|t| mesh.area_vector(t).normalize_or_zero()).collect();
+        let face_normals: Vec<DVec3> = (0..mesh.triangles.len()).map(|t| mesh.area_vector(t).normalize_or_zero()).collect();
         let sign = if topology.sound() && topology.pieces == 1 {
             pseudo_normals(mesh, &face_normals)
         } else {
@@ -85,6 +88,18 @@ impl SignedDistance {
     /// As [`value`](Self::value), for a point known to be closer than `limit`.
     pub fn value_within(&self, p: DVec3, limit: f64) -> f64 {
         self.query(p, limit).map_or_else(|| self.value(p), |q| q.0)
+    }
+
+    /// Does every point within `radius` of `p` lie on the same side, `d` being the distance at `p`?
+    /// Across a hole the border is where the winding number passes a half, away from any triangle;
+    /// the number's slope there is bounded by the distance from the hole's rim, as for the field of
+    /// a current along it (Biot & Savart).
+    pub fn one_sided(&self, p: DVec3, d: f64, radius: f64) -> bool {
+        d > radius
+            && match &self.sign {
+                Sign::Normals { .. } => true,
+                Sign::Winding(dipoles) => (self.winding(dipoles, p) - 0.5).abs() > 0.75 * radius / d,
+            }
     }
 
     fn inside_given(&self, p: DVec3, near: &Nearest) -> bool {
@@ -169,11 +184,7 @@ fn pseudo_normals(mesh: &TriMesh, faces: &[DVec3]) -> Sign {
             *at_edge.entry(key(tri[c], tri[(c + 1) % 3])).or_default() += faces[t];
         }
     }
-    let edge = mesh
-        .triangles
-        .iter()
-        .map(|t| [0, 1, 2].map(|c| at_edge[&key(t[c], t[(c + 1) % 3])]))
-        .collect();
+    let edge = mesh.triangles.iter().map(|t| [0, 1, 2].map(|c| at_edge[&key(t[c], t[(c + 1) % 3])])).collect();
     Sign::Normals { triangles: mesh.triangles.clone(), vertex, edge }
 }
 

@@ -82,10 +82,8 @@ fn round(mesh: &TriMesh, triangles: Vec<Tri>, options: &ReduceOptions, shift: f6
         let c = ((p - bounds.min) / edge + shift).max(DVec3::ZERO);
         (c.x as u32).min(1023) | (c.y as u32).min(1023) << 10 | (c.z as u32).min(1023) << 20
     };
-    let ids: Vec<u32> = triangles
-        .par_iter()
-        .map(|t| block(t.v.iter().map(|&v| mesh.points[v as usize]).sum::<DVec3>() / 3.0))
-        .collect();
+    let ids: Vec<u32> =
+        triangles.par_iter().map(|t| block(t.v.iter().map(|&v| mesh.points[v as usize]).sum::<DVec3>() / 3.0)).collect();
     let mut order: Vec<u32> = (0..triangles.len() as u32).collect();
     order.par_sort_unstable_by_key(|&t| (ids[t as usize], t));
 
@@ -176,7 +174,23 @@ impl<'a> Block<'a> {
         let locked = global.iter().map(|&v| lock(v)).collect();
         let faithful = global.iter().map(|&v| options.faithful.0.get(v as usize).copied().unwrap_or(false)).collect();
         let open = global.iter().map(|&v| open[v as usize]).collect();
-        Block { input: &mesh.points, open, faithful, options, locked, border, points, labels, alive: vec![true; list.len()], triangles: list, normals, around, global, fan: Vec::new(), placed: Vec::new() }
+        Block {
+            input: &mesh.points,
+            open,
+            faithful,
+            options,
+            locked,
+            border,
+            points,
+            labels,
+            alive: vec![true; list.len()],
+            triangles: list,
+            normals,
+            around,
+            global,
+            fan: Vec::new(),
+            placed: Vec::new(),
+        }
     }
 
     /// Collapses what the rules allow. Where triangles cross afterwards (two faces of an edge so
@@ -202,11 +216,7 @@ impl<'a> Block<'a> {
                 None => Vec::new(),
             };
             let reach = 4.0 * self.options.error;
-            let boxes: Vec<Bounds> = pairs
-                .iter()
-                .flatten()
-                .map(|&t| Bounds::of(mesh.corners(t as usize)).grown(reach))
-                .collect();
+            let boxes: Vec<Bounds> = pairs.iter().flatten().map(|&t| Bounds::of(mesh.corners(t as usize)).grown(reach)).collect();
             self.points = mesh.points;
             if boxes.is_empty() {
                 break;
@@ -383,9 +393,7 @@ mod tests {
 
     fn run(mesh: &TriMesh, error: f64, threads: usize) -> TriMesh {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
-        pool.install(|| {
-            reduce(mesh, &ReduceOptions { error, labels: None, faithful: (&[], 0.0), cancelled: &|| false }).mesh
-        })
+        pool.install(|| reduce(mesh, &ReduceOptions { error, labels: None, faithful: (&[], 0.0), cancelled: &|| false }).mesh)
     }
 
     #[test]

@@ -8,12 +8,7 @@ use rayon::prelude::*;
 /// (Ma, Bae & Choi 2012), no larger than `limit`. `normals` point outward and need not be unit.
 /// A point at a sharp convex edge, where the ball shrinks to nothing, answers `f64::NAN`.
 pub fn wall_thickness(bvh: &Bvh, points: &[DVec3], normals: &[DVec3], limit: f64) -> Vec<f64> {
-    points
-        .par_iter()
-        .zip(normals)
-        .with_min_len(256)
-        .map(|(&p, n)| ball_diameter(bvh, p, n.normalize_or_zero(), limit))
-        .collect()
+    points.par_iter().zip(normals).with_min_len(256).map(|(&p, n)| ball_diameter(bvh, p, n.normalize_or_zero(), limit)).collect()
 }
 
 fn ball_diameter(bvh: &Bvh, p: DVec3, n: DVec3, limit: f64) -> f64 {

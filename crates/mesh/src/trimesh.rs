@@ -11,8 +11,7 @@ pub struct Bounds {
 }
 
 impl Bounds {
-    pub const EMPTY: Bounds =
-        Bounds { min: DVec3::splat(f64::INFINITY), max: DVec3::splat(f64::NEG_INFINITY) };
+    pub const EMPTY: Bounds = Bounds { min: DVec3::splat(f64::INFINITY), max: DVec3::splat(f64::NEG_INFINITY) };
 
     pub fn of(points: impl IntoIterator<Item = DVec3>) -> Bounds {
         points.into_iter().fold(Bounds::EMPTY, |b, p| b.with(p))

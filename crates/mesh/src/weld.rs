@@ -87,12 +87,8 @@ pub fn weld(mesh: &TriMesh, tolerance: f64) -> Welded {
         }
     }
     let merged = mesh.points.len() - points.len();
-    let triangles: Vec<[u32; 3]> = mesh
-        .triangles
-        .iter()
-        .map(|t| t.map(|i| new[i as usize]))
-        .filter(|[a, b, c]| a != b && b != c && c != a)
-        .collect();
+    let triangles: Vec<[u32; 3]> =
+        mesh.triangles.iter().map(|t| t.map(|i| new[i as usize])).filter(|[a, b, c]| a != b && b != c && c != a).collect();
     let collapsed = mesh.triangles.len() - triangles.len();
     Welded { mesh: TriMesh { points, triangles }, merged, collapsed }
 }

@@ -29,7 +29,12 @@ impl Problem {
     }
 
     pub fn not_found(what: &str) -> Problem {
-        Problem::new(StatusCode::NOT_FOUND, "not_found", format!("{what} is not here."), "It may have been deleted. Go back to the start.")
+        Problem::new(
+            StatusCode::NOT_FOUND,
+            "not_found",
+            format!("{what} is not here."),
+            "It may have been deleted. Go back to the start.",
+        )
     }
 
     /// A fault of ours: logged in full, told in short.

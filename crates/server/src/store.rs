@@ -176,11 +176,10 @@ impl Store {
         let mut db = self.db();
         let t = db.transaction()?;
         check_head(&t, id, from)?;
-        let there: bool = t.query_row(
-            "SELECT EXISTS (SELECT 1 FROM revisions WHERE project = ? AND n = ?)",
-            params![id, from + by],
-            |r| r.get(0),
-        )?;
+        let there: bool =
+            t.query_row("SELECT EXISTS (SELECT 1 FROM revisions WHERE project = ? AND n = ?)", params![id, from + by], |r| {
+                r.get(0)
+            })?;
         if !there {
             let what = if by < 0 { "Nothing to undo." } else { "Nothing to redo." };
             return Err(Problem::new(StatusCode::CONFLICT, "history_end", what, "The history ends here."));
@@ -212,10 +211,8 @@ impl Store {
     }
 
     pub fn picture(&self, id: &str, key: &str) -> Answer<Option<Vec<u8>>> {
-        let blob: Option<String> = self
-            .db()
-            .query_row("SELECT blob FROM pictures WHERE project = ? AND key = ?", [id, key], |r| r.get(0))
-            .optional()?;
+        let blob: Option<String> =
+            self.db().query_row("SELECT blob FROM pictures WHERE project = ? AND key = ?", [id, key], |r| r.get(0)).optional()?;
         blob.map(|b| self.blob(&b)).transpose()
     }
 
@@ -235,11 +232,10 @@ impl Store {
     }
 
     pub fn finished(&self, id: &str, key: &str) -> Answer<Option<FinalRow>> {
-        let row = self.db().query_row(
-            "SELECT key, info, mesh, picture FROM finals WHERE project = ? AND key = ?",
-            [id, key],
-            |r| Ok(FinalRow { key: r.get(0)?, info: r.get(1)?, mesh: r.get(2)?, picture: r.get(3)? }),
-        );
+        let row =
+            self.db().query_row("SELECT key, info, mesh, picture FROM finals WHERE project = ? AND key = ?", [id, key], |r| {
+                Ok(FinalRow { key: r.get(0)?, info: r.get(1)?, mesh: r.get(2)?, picture: r.get(3)? })
+            });
         Ok(row.optional()?)
     }
 

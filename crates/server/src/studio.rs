@@ -53,9 +53,14 @@ pub struct Job {
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case", tag = "event")]
 pub enum Event {
-    Job { job: Job },
+    Job {
+        job: Job,
+    },
     /// The recipe has a new revision.
-    Recipe { project: String, revision: i64 },
+    Recipe {
+        project: String,
+        revision: i64,
+    },
 }
 
 impl Event {
@@ -93,7 +98,16 @@ fn lock<T>(m: &Mutex<T>) -> MutexGuard<'_, T> {
 
 /// Key of a settled draft's picture.
 fn picture_key(part: &Part, recipe: &Recipe) -> String {
-    key_of(&[&"picture", &ulmix_core::pipeline::CODE, &part.key, &recipe.zones, &recipe.structure, &recipe.thicken, &recipe.mesh, &recipe.material])
+    key_of(&[
+        &"picture",
+        &ulmix_core::pipeline::CODE,
+        &part.key,
+        &recipe.zones,
+        &recipe.structure,
+        &recipe.thicken,
+        &recipe.mesh,
+        &recipe.material,
+    ])
 }
 
 impl Studio {
@@ -112,10 +126,7 @@ impl Studio {
             ids: AtomicU64::new(0),
         });
         let worker = studio.clone();
-        std::thread::Builder::new()
-            .name("final-runs".into())
-            .spawn(move || worker.work())
-            .expect("a thread at start");
+        std::thread::Builder::new().name("final-runs".into()).spawn(move || worker.work()).expect("a thread at start");
         studio
     }
 

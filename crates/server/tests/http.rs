@@ -204,7 +204,10 @@ fn two_tabs_never_overwrite_each_other_and_undo_reaches_everything() {
 
     let step = |what: &str, from: &str| s.send("POST", &format!("/api/projects/{id}/{what}"), &[("if-match", from)], &[]);
     let back = step("undo", "\"2\"").json();
-    assert_eq!((back["recipe"]["name"].as_str(), back["can_undo"].as_bool(), back["can_redo"].as_bool()), (Some("Box"), Some(false), Some(true)));
+    assert_eq!(
+        (back["recipe"]["name"].as_str(), back["can_undo"].as_bool(), back["can_redo"].as_bool()),
+        (Some("Box"), Some(false), Some(true))
+    );
     step("undo", "\"1\"").problem(409, "history_end");
     drop(s);
     // History is on disk: another process redoes.
@@ -256,7 +259,11 @@ fn hostile_uploads_are_refused_with_words_and_the_server_goes_on() {
         ("nan.stl", &nan, "not a usable number"),
         ("flat.stl", &flat, "flat"),
         ("picture.stl", b"\x89PNG\r\n\x1a\n0000", "PNG"),
-        ("letter.txt", b"Dear workshop, the float arrived in good shape and floats rather well indeed, thank you very much again.", "not a mesh"),
+        (
+            "letter.txt",
+            b"Dear workshop, the float arrived in good shape and floats rather well indeed, thank you very much again.",
+            "not a mesh",
+        ),
     ];
     for (name, bytes, words) in cases {
         let said = s.send("POST", &format!("/api/uploads?name={name}"), &[], bytes).problem(422, "bad_file");
@@ -283,7 +290,10 @@ fn more_bytes_than_a_file_may_have_are_counted_and_refused() {
     let dir = tempfile::tempdir().unwrap();
     let s = start(&dir.path().join("u.sqlite"));
     let big = std::io::repeat(7).take(600 << 20);
-    let response = match ureq::post(&format!("{}/api/uploads?name=big.stl", s.url)).set("content-length", &(600u64 << 20).to_string()).send(big) {
+    let response = match ureq::post(&format!("{}/api/uploads?name=big.stl", s.url))
+        .set("content-length", &(600u64 << 20).to_string())
+        .send(big)
+    {
         Ok(r) | Err(ureq::Error::Status(_, r)) => r,
         Err(e) => panic!("{e}"),
     };

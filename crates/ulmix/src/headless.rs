@@ -66,8 +66,9 @@ fn try_build(recipe: &Path, part: &Path, output: &Path, as_json: bool) -> Result
         return Err(Refused::new(report.notes.join(" "), "Change the recipe and build again."));
     }
     let file = export(&outcome.solid.mesh, &recipe, kind, Some(part.facts.bodies))?;
-    std::fs::write(output, &file.bytes)
-        .map_err(|e| Refused::new(format!("{} cannot be written: {e}.", output.display()), "Choose a folder that can be written to."))?;
+    std::fs::write(output, &file.bytes).map_err(|e| {
+        Refused::new(format!("{} cannot be written: {e}.", output.display()), "Choose a folder that can be written to.")
+    })?;
     let peak = peak_memory_mb();
     if as_json {
         let stages: Vec<_> = watch.log().iter().map(|s| json!({ "stage": s.stage, "seconds": s.seconds })).collect();
@@ -84,7 +85,10 @@ fn try_build(recipe: &Path, part: &Path, output: &Path, as_json: bool) -> Result
         println!("  surface           {:.1} cm²", report.area_mm2 / 100.0);
         println!("  fill density      {:.1} %", report.fill_density_percent);
         if let Some(w) = report.walls {
-            println!("  thinnest wall     {:.2} mm, median {:.2} mm (asked {:.2} mm)", w.thinnest_mm, w.median_mm, outcome.linked.thickness_mm);
+            println!(
+                "  thinnest wall     {:.2} mm, median {:.2} mm (asked {:.2} mm)",
+                w.thinnest_mm, w.median_mm, outcome.linked.thickness_mm
+            );
         }
         println!("  triangles         {} (of {} before reduction)", report.triangles, outcome.solid.raw_triangles);
         if report.crumbs_removed > 0 {
@@ -146,11 +150,17 @@ fn print_json(value: &serde_json::Value) {
 
 /// A file's bytes, up to the largest an import takes.
 fn read(path: &Path) -> Result<Vec<u8>, Refused> {
-    let failed = |e: std::io::Error| Refused::new(format!("{} cannot be read: {e}.", path.display()), "Check the path and try again.");
+    let failed =
+        |e: std::io::Error| Refused::new(format!("{} cannot be read: {e}.", path.display()), "Check the path and try again.");
     let length = std::fs::metadata(path).map_err(failed)?.len();
     if length > ulmix_formats::LARGEST_FILE {
         return Err(Refused::new(
-            format!("{} has {} MB; files up to {} MB can be read.", path.display(), length >> 20, ulmix_formats::LARGEST_FILE >> 20),
+            format!(
+                "{} has {} MB; files up to {} MB can be read.",
+                path.display(),
+                length >> 20,
+                ulmix_formats::LARGEST_FILE >> 20
+            ),
             "Reduce the part before bringing it in.",
         ));
     }

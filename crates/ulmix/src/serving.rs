@@ -25,7 +25,12 @@ pub fn serve(data: PathBuf, bind: SocketAddr, token: Option<String>) -> ExitCode
     runtime.block_on(async {
         let listener = match tokio::net::TcpListener::bind(bind).await {
             Ok(l) => l,
-            Err(e) => return failed(&format!("{bind} cannot be listened on: {e}."), "Choose another --bind address or stop what uses it."),
+            Err(e) => {
+                return failed(
+                    &format!("{bind} cannot be listened on: {e}."),
+                    "Choose another --bind address or stop what uses it.",
+                )
+            }
         };
         if let Ok(address) = listener.local_addr() {
             let query = if token.is_some() { "/?token=…" } else { "/" };

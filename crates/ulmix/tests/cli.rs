@@ -124,7 +124,8 @@ fn a_killed_server_loses_nothing_it_called_saved() {
     let mut recipe = server.get(path)["recipe"].clone();
     for n in 1..=5 {
         recipe["structure"]["cell_mm"] = serde_json::json!([10.0 + n as f64, 12.0, 12.0]);
-        let r = ureq::put(&format!("{}{path}/recipe", server.url)).set("if-match", &format!("\"{n}\"")).send_json(&recipe).unwrap();
+        let r =
+            ureq::put(&format!("{}{path}/recipe", server.url)).set("if-match", &format!("\"{n}\"")).send_json(&recipe).unwrap();
         assert_eq!(r.status(), 200);
     }
     ureq::post(&format!("{}{path}/final", server.url)).call().unwrap();

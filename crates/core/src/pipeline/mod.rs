@@ -154,9 +154,7 @@ impl Pipeline {
         };
         // A density that leads to the same thickness is the same lattice.
         let lattice_key = self.key(&[&"lattice", &zones_key, &recipe.structure, &linked.thickness_mm]);
-        let signs = self.stage(Stage::Lattice, &lattice_key, watch, |b: &Bits| b.bytes(), || {
-            Some(shape().signs())
-        })?;
+        let signs = self.stage(Stage::Lattice, &lattice_key, watch, |b: &Bits| b.bytes(), || Some(shape().signs()))?;
         let surface_key = self.key(&[&"surface", &lattice_key]);
         let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {
             let care = if quality == Quality::Final { Care::Full } else { Care::Quick };
@@ -168,9 +166,13 @@ impl Pipeline {
             finish::finish(&raw, &zones.grid, &signs, &shape(), settings, &|| watch.cancelled())
         })?;
         let report_key = self.key(&[&"report", &finish_key, &linked_key, &recipe.material]);
-        let report = self.stage(Stage::Report, &report_key, watch, |_: &Report| 4096, || {
-            Some(report::report(part, recipe, &linked, &solid, step))
-        })?;
+        let report = self.stage(
+            Stage::Report,
+            &report_key,
+            watch,
+            |_: &Report| 4096,
+            || Some(report::report(part, recipe, &linked, &solid, step)),
+        )?;
         Ok(Outcome { quality, linked: *linked, prediction, step_mm: step, solid, report })
     }
 
@@ -209,13 +211,23 @@ impl Pipeline {
         let step = plan::survey_step(part);
         let (zones, zones_key) = self.zones(part, recipe, step, &Inner(watch))?;
         let curve_key = self.key(&[&"curve", &zones_key, &recipe.structure]);
-        let curve = self.stage(Stage::Thickness, &curve_key, &Inner(watch), |c: &DensityCurve| c.bytes(), || {
-            let points = scatter(&zones.fill, &zones.grid, 60_000);
-            Some(DensityCurve::new(placed(part, recipe), recipe.structure.form, &points))
-        })?;
-        let linked = self.stage(Stage::Thickness, &key, watch, |_: &Linked| 128, || {
-            Some(link(recipe, &curve, volume(&zones.fill, &zones.grid)))
-        })?;
+        let curve = self.stage(
+            Stage::Thickness,
+            &curve_key,
+            &Inner(watch),
+            |c: &DensityCurve| c.bytes(),
+            || {
+                let points = scatter(&zones.fill, &zones.grid, 60_000);
+                Some(DensityCurve::new(placed(part, recipe), recipe.structure.form, &points))
+            },
+        )?;
+        let linked = self.stage(
+            Stage::Thickness,
+            &key,
+            watch,
+            |_: &Linked| 128,
+            || Some(link(recipe, &curve, volume(&zones.fill, &zones.grid))),
+        )?;
         Ok((linked, key))
     }
 
@@ -278,11 +290,5 @@ fn link(recipe: &Recipe, curve: &DensityCurve, fill_volume_mm3: f64) -> Linked {
         Form::Walls => channel - thickness_mm,
         Form::Network => 2.0 * channel - thickness_mm,
     };
-    Linked {
-        thickness_mm,
-        density_percent: 100.0 * density,
-        opening_mm: opening_mm.max(0.0),
-        fill_volume_mm3,
-        lattice_area_mm2,
-    }
+    Linked { thickness_mm, density_percent: 100.0 * density, opening_mm: opening_mm.max(0.0), fill_volume_mm3, lattice_area_mm2 }
 }

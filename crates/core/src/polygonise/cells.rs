@@ -71,51 +71,63 @@ impl Cells {
             hit_count: 0,
         };
         let mut config = std::mem::take(&mut cells.config);
-        cells.par_rows_mut(&mut config, |c| c as u32, |j, k, _, slots| {
-            let (j, k) = (j as usize, k as usize);
-            let quad = [bits.row(j, k), bits.row(j + 1, k), bits.row(j, k + 1), bits.row(j + 1, k + 1)];
-            let mut at = 0;
-            cells.each_in_row(j as u32, k as u32, |i, _| {
-                let (w, b) = (i as usize / 64, i % 64);
-                slots[at] = quad.iter().enumerate().fold(0, |c, (n, row)| {
-                    let two = (row[w] >> b & 1) | (shifted(row, w) >> b & 1) << 1;
-                    c | (two as u8) << (2 * n)
-                });
-                at += 1;
-            });
-        });
-        cells.config = config;
-
-        if let Some(bits) = smooth {
-            let mut smooth = std::mem::take(&mut cells.smooth);
-            cells.par_rows_mut(&mut smooth, |c| c as u32, |j, k, _, slots| {
+        cells.par_rows_mut(
+            &mut config,
+            |c| c as u32,
+            |j, k, _, slots| {
                 let (j, k) = (j as usize, k as usize);
                 let quad = [bits.row(j, k), bits.row(j + 1, k), bits.row(j, k + 1), bits.row(j + 1, k + 1)];
                 let mut at = 0;
                 cells.each_in_row(j as u32, k as u32, |i, _| {
                     let (w, b) = (i as usize / 64, i % 64);
-                    slots[at] = quad.iter().all(|row| row[w] & shifted(row, w) & 1 << b != 0);
+                    slots[at] = quad.iter().enumerate().fold(0, |c, (n, row)| {
+                        let two = (row[w] >> b & 1) | (shifted(row, w) >> b & 1) << 1;
+                        c | (two as u8) << (2 * n)
+                    });
                     at += 1;
                 });
-            });
+            },
+        );
+        cells.config = config;
+
+        if let Some(bits) = smooth {
+            let mut smooth = std::mem::take(&mut cells.smooth);
+            cells.par_rows_mut(
+                &mut smooth,
+                |c| c as u32,
+                |j, k, _, slots| {
+                    let (j, k) = (j as usize, k as usize);
+                    let quad = [bits.row(j, k), bits.row(j + 1, k), bits.row(j, k + 1), bits.row(j + 1, k + 1)];
+                    let mut at = 0;
+                    cells.each_in_row(j as u32, k as u32, |i, _| {
+                        let (w, b) = (i as usize / 64, i % 64);
+                        slots[at] = quad.iter().all(|row| row[w] & shifted(row, w) & 1 << b != 0);
+                        at += 1;
+                    });
+                },
+            );
             cells.smooth = smooth;
         }
 
         let t = tables();
         let mut turned = std::mem::take(&mut cells.turned);
-        cells.par_rows_mut(&mut turned, |c| c as u32, |j, k, _, slots| {
-            let mut at = 0;
-            cells.each_in_row(j, k, |i, index| {
-                let face = t.pinch[cells.config[index] as usize];
-                if face != 255 {
-                    let mut other = IVec3::new(i as i32, j as i32, k as i32);
-                    other[face as usize / 2] += if face & 1 == 1 { 1 } else { -1 };
-                    let neighbour = cells.find_index(other);
-                    slots[at] = neighbour.is_some_and(|o| t.pinch[cells.config[o] as usize] == face ^ 1);
-                }
-                at += 1;
-            });
-        });
+        cells.par_rows_mut(
+            &mut turned,
+            |c| c as u32,
+            |j, k, _, slots| {
+                let mut at = 0;
+                cells.each_in_row(j, k, |i, index| {
+                    let face = t.pinch[cells.config[index] as usize];
+                    if face != 255 {
+                        let mut other = IVec3::new(i as i32, j as i32, k as i32);
+                        other[face as usize / 2] += if face & 1 == 1 { 1 } else { -1 };
+                        let neighbour = cells.find_index(other);
+                        slots[at] = neighbour.is_some_and(|o| t.pinch[cells.config[o] as usize] == face ^ 1);
+                    }
+                    at += 1;
+                });
+            },
+        );
         cells.turned = turned;
 
         let (mut vertices, mut hits) = (0u32, 0u32);
@@ -199,7 +211,11 @@ impl Cells {
         let total = out.len();
         let start_of = |row: usize| {
             let cell = self.rank[row * self.words] as usize;
-            if cell == self.config_len() { total } else { first(cell) as usize }
+            if cell == self.config_len() {
+                total
+            } else {
+                first(cell) as usize
+            }
         };
         self.fill_rows(0, self.rows * self.layers, 0, out, &start_of, &f);
     }
@@ -239,31 +255,35 @@ impl Cells {
     /// The exact hit of every cut edge of a cell that is not smooth.
     pub fn hits(&self, grid: &Grid, shape: &dyn Shape, cancelled: &(dyn Fn() -> bool + Sync)) -> Vec<Hit> {
         let mut out = vec![Hit { t: 0.5, normal: [0.0; 3] }; self.hit_count];
-        self.par_rows_mut(&mut out, |c| self.first_hit[c], |j, k, _, slots| {
-            if cancelled() {
-                return;
-            }
-            let mut at = 0;
-            self.each_in_row(j, k, |i, index| {
-                let cut = self.cut(index);
-                let low_at = UVec3::new(i, j, k);
-                for axis in 0..3 {
-                    if cut >> axis & 1 == 0 {
-                        continue;
-                    }
-                    if !self.smooth[index] || self.beside_exact(low_at.as_ivec3(), axis) {
-                        let mut high_at = low_at;
-                        high_at[axis] += 1;
-                        let from_low = self.config[index] & 1 == 1;
-                        let (inside_at, outside_at) = if from_low { (low_at, high_at) } else { (high_at, low_at) };
-                        let at_sample = |s: UVec3| grid.at(s.x, s.y, s.z);
-                        let (inside, outside) = (at_sample(inside_at), at_sample(outside_at));
-                        slots[at] = shape.hit(&Edge { inside, outside, inside_at, outside_at });
-                    }
-                    at += 1;
+        self.par_rows_mut(
+            &mut out,
+            |c| self.first_hit[c],
+            |j, k, _, slots| {
+                if cancelled() {
+                    return;
                 }
-            });
-        });
+                let mut at = 0;
+                self.each_in_row(j, k, |i, index| {
+                    let cut = self.cut(index);
+                    let low_at = UVec3::new(i, j, k);
+                    for axis in 0..3 {
+                        if cut >> axis & 1 == 0 {
+                            continue;
+                        }
+                        if !self.smooth[index] || self.beside_exact(low_at.as_ivec3(), axis) {
+                            let mut high_at = low_at;
+                            high_at[axis] += 1;
+                            let from_low = self.config[index] & 1 == 1;
+                            let (inside_at, outside_at) = if from_low { (low_at, high_at) } else { (high_at, low_at) };
+                            let at_sample = |s: UVec3| grid.at(s.x, s.y, s.z);
+                            let (inside, outside) = (at_sample(inside_at), at_sample(outside_at));
+                            slots[at] = shape.hit(&Edge { inside, outside, inside_at, outside_at });
+                        }
+                        at += 1;
+                    }
+                });
+            },
+        );
         out
     }
 

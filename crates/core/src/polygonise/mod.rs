@@ -107,25 +107,29 @@ fn vertices(
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> (Vec<DVec3>, Vec<Placed>) {
     let mut out = vec![(DVec3::ZERO, Placed::default()); cells.vertex_count];
-    cells.par_rows_mut(&mut out, |c| cells.first_vertex[c], |j, k, _, slots| {
-        if cancelled() {
-            return;
-        }
-        let mut at = 0;
-        cells.each_in_row(j, k, |i, index| {
-            let loops = cells.loops(index);
-            let corner = grid.at(i, j, k);
-            for l in 0..loops.count as usize {
-                slots[at] = if cells.smooth[index] {
-                    smooth_vertex(grid, corner, cells.config[index], loops.edges[l], shape)
-                } else {
-                    let at = IVec3::new(i as i32, j as i32, k as i32);
-                    planes(cells, hits, at, index, loops.edges[l]).place(corner, grid.step)
-                };
-                at += 1;
+    cells.par_rows_mut(
+        &mut out,
+        |c| cells.first_vertex[c],
+        |j, k, _, slots| {
+            if cancelled() {
+                return;
             }
-        });
-    });
+            let mut at = 0;
+            cells.each_in_row(j, k, |i, index| {
+                let loops = cells.loops(index);
+                let corner = grid.at(i, j, k);
+                for l in 0..loops.count as usize {
+                    slots[at] = if cells.smooth[index] {
+                        smooth_vertex(grid, corner, cells.config[index], loops.edges[l], shape)
+                    } else {
+                        let at = IVec3::new(i as i32, j as i32, k as i32);
+                        planes(cells, hits, at, index, loops.edges[l]).place(corner, grid.step)
+                    };
+                    at += 1;
+                }
+            });
+        },
+    );
     out.into_par_iter().unzip()
 }
 
@@ -194,36 +198,44 @@ fn triangles(
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> TriMesh {
     let mut out = vec![[0u32; 3]; cells.hit_count * 2];
-    cells.par_rows_mut(&mut out, |c| cells.first_hit[c] * 2, |j, k, _, slots| {
-        if cancelled() {
-            return;
-        }
-        let mut at = 0;
-        cells.each_in_row(j, k, |i, index| {
-            let cut = cells.cut(index);
-            for axis in 0..3 {
-                if cut >> axis & 1 == 0 {
-                    continue;
-                }
-                let mut quad = [0u32; 4];
-                for (n, (du, dv)) in [(0, 0), (1, 0), (1, 1), (0, 1)].into_iter().enumerate() {
-                    let mut c = [i as i32, j as i32, k as i32];
-                    c[(axis + 1) % 3] -= du;
-                    c[(axis + 2) % 3] -= dv;
-                    let other = if n == 0 { index } else { cells.index(IVec3::from(c)) };
-                    let edge = 4 * axis + du as usize + 2 * dv as usize;
-                    quad[n] = cells.first_vertex[other] + cells.loops(other).of_edge[edge] as u32;
-                }
-                if !bits.get(i, j, k) {
-                    quad.swap(1, 3);
-                }
-                let [a, b, c, d] = quad;
-                let pair = if first_diagonal(quad, &points, placed, shape, grid.step) { [[a, b, c], [a, c, d]] } else { [[b, c, d], [b, d, a]] };
-                slots[at..at + 2].copy_from_slice(&pair);
-                at += 2;
+    cells.par_rows_mut(
+        &mut out,
+        |c| cells.first_hit[c] * 2,
+        |j, k, _, slots| {
+            if cancelled() {
+                return;
             }
-        });
-    });
+            let mut at = 0;
+            cells.each_in_row(j, k, |i, index| {
+                let cut = cells.cut(index);
+                for axis in 0..3 {
+                    if cut >> axis & 1 == 0 {
+                        continue;
+                    }
+                    let mut quad = [0u32; 4];
+                    for (n, (du, dv)) in [(0, 0), (1, 0), (1, 1), (0, 1)].into_iter().enumerate() {
+                        let mut c = [i as i32, j as i32, k as i32];
+                        c[(axis + 1) % 3] -= du;
+                        c[(axis + 2) % 3] -= dv;
+                        let other = if n == 0 { index } else { cells.index(IVec3::from(c)) };
+                        let edge = 4 * axis + du as usize + 2 * dv as usize;
+                        quad[n] = cells.first_vertex[other] + cells.loops(other).of_edge[edge] as u32;
+                    }
+                    if !bits.get(i, j, k) {
+                        quad.swap(1, 3);
+                    }
+                    let [a, b, c, d] = quad;
+                    let pair = if first_diagonal(quad, &points, placed, shape, grid.step) {
+                        [[a, b, c], [a, c, d]]
+                    } else {
+                        [[b, c, d], [b, d, a]]
+                    };
+                    slots[at..at + 2].copy_from_slice(&pair);
+                    at += 2;
+                }
+            });
+        },
+    );
     TriMesh { points, triangles: out }
 }
 

@@ -98,7 +98,11 @@ fn slide(x: DVec3, along: DVec3) -> DVec3 {
         low = low.max(a.min(b));
         high = high.min(a.max(b));
     }
-    if low > high { x } else { x + along * 0f64.clamp(low, high) }
+    if low > high {
+        x
+    } else {
+        x + along * 0f64.clamp(low, high)
+    }
 }
 
 /// Eigenvalues and eigenvectors of a symmetric matrix by cyclic Jacobi rotations.

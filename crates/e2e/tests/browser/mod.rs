@@ -64,8 +64,15 @@ impl Bench {
         let downloads = folder.path().join("downloads");
         std::fs::create_dir(&downloads).unwrap();
         let args = [
-            "--headless", "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking",
-            "--disable-component-update", "--disable-sync", "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
+            "--headless",
+            "--no-sandbox",
+            "--disable-quic",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--use-angle=swiftshader",
+            "--enable-unsafe-swiftshader",
             "--window-size=1280,939",
         ];
         let mut args: Vec<String> = args.map(Into::into).to_vec();
@@ -96,6 +103,10 @@ impl Bench {
 
     pub async fn open(&self, path: &str) {
         self.client.goto(&format!("{}{path}", self.url)).await.unwrap();
+    }
+
+    pub async fn screenshot(&self, to: &Path) {
+        std::fs::write(to, self.client.screenshot().await.unwrap()).unwrap();
     }
 
     pub async fn path(&self) -> String {

@@ -77,10 +77,16 @@ pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Bod
             let hint = "Make the final mesh first.";
             Problem::new(StatusCode::CONFLICT, "no_final", "There is no final mesh of this recipe yet.", hint)
         })?;
-        let mesh = unpack(&app.studio.store.blob(&done.mesh)?).ok_or_else(|| Problem::internal("a stored mesh cannot be read"))?;
+        let mesh =
+            unpack(&app.studio.store.blob(&done.mesh)?).ok_or_else(|| Problem::internal("a stored mesh cannot be read"))?;
         if mesh.triangles.is_empty() {
             let hint = "Change the recipe so that something is left.";
-            return Err(Problem::new(StatusCode::CONFLICT, "empty", "The final mesh is empty: there is nothing to export.", hint));
+            return Err(Problem::new(
+                StatusCode::CONFLICT,
+                "empty",
+                "The final mesh is empty: there is nothing to export.",
+                hint,
+            ));
         }
         let file = write(&mesh, &recipe, r.kind, Some(part.facts.bodies))?;
         let token = app.studio.new_id();

@@ -31,10 +31,26 @@ pub struct App {
 #[openapi(
     info(title = "Ulmix", description = "Lengths in millimetres, angles in degrees. Errors are problem details."),
     paths(
-        options, projects::upload, projects::list, projects::create, projects::show, projects::remove,
-        projects::set_recipe, projects::undo, projects::redo, projects::set_card, projects::card,
-        runs::draft, runs::picture, runs::start_final, runs::cancel, runs::events,
-        exports::export, exports::download, exports::recipe, exports::part
+        options,
+        projects::upload,
+        projects::list,
+        projects::create,
+        projects::show,
+        projects::remove,
+        projects::set_recipe,
+        projects::undo,
+        projects::redo,
+        projects::set_card,
+        projects::card,
+        runs::draft,
+        runs::picture,
+        runs::start_final,
+        runs::cancel,
+        runs::events,
+        exports::export,
+        exports::download,
+        exports::recipe,
+        exports::part
     ),
     components(schemas(crate::studio::Event, crate::picture::RunInfo))
 )]

@@ -62,7 +62,12 @@ pub async fn upload(State(app): State<App>, Query(q): Query<UploadName>, body: a
     let mut stream = body.into_data_stream();
     while let Some(chunk) = stream.next().await {
         let chunk = chunk.map_err(|_| {
-            Problem::new(StatusCode::BAD_REQUEST, "cut_short", "The file did not arrive whole.", "Check the connection and bring it in again.")
+            Problem::new(
+                StatusCode::BAD_REQUEST,
+                "cut_short",
+                "The file did not arrive whole.",
+                "Check the connection and bring it in again.",
+            )
         })?;
         total += chunk.len();
         if total <= most {
@@ -93,10 +98,15 @@ pub async fn upload(State(app): State<App>, Query(q): Query<UploadName>, body: a
 #[derive(Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case", tag = "from", deny_unknown_fields)]
 pub enum NewProject {
-    Upload { upload: String, unit: Unit },
+    Upload {
+        upload: String,
+        unit: Unit,
+    },
     /// The Reedling keel bracket.
     KeelBracket,
-    Box { size_mm: [f64; 3] },
+    Box {
+        size_mm: [f64; 3],
+    },
 }
 
 /// A project with its current recipe.
@@ -280,7 +290,12 @@ async fn change(app: App, id: String, make: impl FnOnce(&App, &str) -> Answer<()
 #[utoipa::path(put, path = "/api/projects/{id}/recipe", request_body = Recipe,
     params(("if-match" = String, Header, description = "Revision the change is based on")),
     responses((status = 200, body = Project), (status = 412, body = Problem), (status = 422, body = Problem)))]
-pub async fn set_recipe(State(app): State<App>, Path(id): Path<String>, headers: HeaderMap, Body(recipe): Body<Recipe>) -> Answer<Response> {
+pub async fn set_recipe(
+    State(app): State<App>,
+    Path(id): Path<String>,
+    headers: HeaderMap,
+    Body(recipe): Body<Recipe>,
+) -> Answer<Response> {
     let from = if_match(&headers)?;
     change(app, id, move |app, id| {
         let row = app.studio.store.project(id)?;

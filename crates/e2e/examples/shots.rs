@@ -1,0 +1,64 @@
+//! Renews the pictures of the documentation from the demo data: `shots FOLDER`.
+
+#[path = "../tests/browser/mod.rs"]
+#[allow(dead_code)] // journeys use more of it
+mod browser;
+
+use browser::Bench;
+use std::path::PathBuf;
+
+#[tokio::main(flavor = "current_thread")]
+async fn main() {
+    let folder = PathBuf::from(std::env::args().nth(1).expect("a folder for the pictures"));
+    std::fs::create_dir_all(&folder).unwrap();
+    let b = Bench::start().await;
+    let take = async |name: &str| b.screenshot(&folder.join(name)).await;
+
+    b.open("/project/keel-bracket").await;
+    b.painted("draft").await;
+    take("bench-structure.png").await;
+
+    b.click_text(".step .title h2", "Thicken").await;
+    b.click_text(".ant-segmented-item-label", "Cut").await;
+    b.click("[aria-label='Colour by']").await;
+    b.click_text(".ant-select-item-option-content", "by wall thickness").await;
+    b.until("thickness is measured", || async {
+        b.seen(".legend", "Wall thickness").await && !b.seen(".legend", "measuring").await
+    })
+    .await;
+    b.painted("draft").await;
+    take("bench-cut-thickness.png").await;
+
+    b.click("[aria-label='Colour by']").await;
+    b.click_text(".ant-select-item-option-content", "by zone").await;
+    b.click_text(".step .title h2", "Zones").await;
+    b.click("[aria-label='Skin all around']").await;
+    b.until("the skin shows", || async { b.seen(".legend", "Skin").await }).await;
+    b.painted("draft").await;
+    b.click("[aria-label='Dark colours']").await;
+    take("bench-skin-dark.png").await;
+    b.click("[aria-label='Light colours']").await;
+    b.click("[aria-label=Undo]").await;
+    b.click_text(".ant-segmented-item-label", "Whole").await;
+
+    b.click_text(".step .title h2", "Mesh").await;
+    b.painted("draft").await;
+    b.click_text("button", "Make the final mesh").await;
+    b.painted("final").await;
+    b.click_text(".step .title h2", "Hand-off").await;
+    b.click_text("button", "Write and check the file").await;
+    b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
+    b.until("the start screen has its picture", || async {
+        b.js("return fetch('/api/projects/keel-bracket/card').then(r => r.ok)").await == true
+    })
+    .await;
+    take("bench-final.png").await;
+
+    b.open("/").await;
+    b.until("the card's picture is there", || async {
+        b.js("return document.querySelector('.card img')?.naturalWidth > 0").await == true
+    })
+    .await;
+    take("start.png").await;
+    b.end().await;
+}
