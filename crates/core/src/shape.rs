@@ -120,13 +120,17 @@ impl Composed<'_> {
 
     /// Does the point lie on the part's own surface?
     pub fn on_part(&self, p: DVec3) -> bool {
+        let near = 1e-3 * self.grid.step;
+        self.beside_part(p) && self.part.bvh().nearest(p, near * near).is_some()
+    }
+
+    /// Is a sample around the point outside the part? Answers without asking the part itself.
+    fn beside_part(&self, p: DVec3) -> bool {
         let s = ((p - self.grid.origin) / self.grid.step).as_uvec3();
-        let beside = (0..8).any(|c| {
+        (0..8).any(|c| {
             let at = (s + UVec3::new(c & 1, c >> 1 & 1, c >> 2)).min(self.grid.size - 1);
             !self.bits.inside.get(at.x, at.y, at.z)
-        });
-        let near = 1e-3 * self.grid.step;
-        beside && self.part.bvh().nearest(p, near * near).is_some()
+        })
     }
 
     fn skin_value(&self, p: DVec3) -> f64 {
@@ -226,22 +230,17 @@ impl Shape for Composed<'_> {
         }
         let inner = exit.filter(|e| !stays && takeover > e.0);
         let outer = leaves_part.then(|| self.part_exit(a, b));
-        let (t, n) = match (inner, outer) {
-            (Some(i), Some(o)) => {
-                if i.0 < o.0 {
-                    i
-                } else {
-                    o
-                }
-            }
-            (Some(one), None) | (None, Some(one)) => one,
+        let (t, n, firm) = match (inner, outer) {
+            (Some(i), Some(o)) if i.0 < o.0 => (i.0, i.1, false),
+            (_, Some(o)) => (o.0, o.1, true),
+            (Some(i), None) => (i.0, i.1, false),
             // Signs in bulk are 32-bit: a sample within rounding of the border.
             (None, None) => {
                 let nearer_b = la.abs() > lb.abs();
-                (if nearer_b { 1.0 } else { 0.0 }, self.lattice.normal(if nearer_b { b } else { a }))
+                (if nearer_b { 1.0 } else { 0.0 }, self.lattice.normal(if nearer_b { b } else { a }), false)
             }
         };
-        Hit { t: t as f32, normal: n.as_vec3().to_array() }
+        Hit { t: t as f32, normal: n.as_vec3().to_array(), firm }
     }
 
     fn value(&self, p: DVec3) -> f64 {
@@ -249,6 +248,16 @@ impl Shape for Composed<'_> {
         let skin = if self.skin > 0.0 { -self.skin - part } else { f64::INFINITY };
         let solid = self.solids.iter().map(|c| c.value(p)).fold(f64::INFINITY, f64::min);
         part.max(self.lattice.value(p).min(skin).min(solid))
+    }
+
+    fn confine(&self, p: DVec3) -> DVec3 {
+        if !self.beside_part(p) {
+            return p;
+        }
+        match self.part.distance.query(p, 4.0 * self.grid.step) {
+            Some((d, near)) if d > 1e-6 * self.grid.step => near.point,
+            _ => p,
+        }
     }
 
     fn pins(&self) -> Vec<DVec3> {

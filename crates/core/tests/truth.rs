@@ -145,6 +145,18 @@ fn density_counts_the_fill_zone_alone() {
 }
 
 #[test]
+fn a_lattice_cut_off_by_the_part_never_reaches_beyond_it() {
+    let (mesh, mut recipe) = keel_bracket();
+    let part = Part::prepare(&mesh).unwrap();
+    recipe.structure.rotation_deg = [20.0, 0.0, 10.0];
+    recipe.mesh.step_mm = Some(0.6);
+    let o = run(&part, &recipe);
+    let beyond = o.solid.mesh.points.iter().map(|&p| part.distance.value(p)).fold(0.0, f64::max);
+    assert!(beyond < 0.06, "{beyond} mm beyond the part");
+    assert!((o.solid.mesh.bounds().size() - mesh.bounds().size()).abs().max_element() < 0.01);
+}
+
+#[test]
 fn threads_do_not_matter() {
     let (mesh, mut recipe) = keel_bracket();
     let part = Part::prepare(&mesh).unwrap();

@@ -254,7 +254,7 @@ impl Cells {
 
     /// The exact hit of every cut edge of a cell that is not smooth.
     pub fn hits(&self, grid: &Grid, shape: &dyn Shape, cancelled: &(dyn Fn() -> bool + Sync)) -> Vec<Hit> {
-        let mut out = vec![Hit { t: 0.5, normal: [0.0; 3] }; self.hit_count];
+        let mut out = vec![Hit { t: 0.5, normal: [0.0; 3], firm: false }; self.hit_count];
         self.par_rows_mut(
             &mut out,
             |c| self.first_hit[c],

@@ -32,6 +32,8 @@ pub struct Hit {
     pub t: f32,
     /// Unit, outward.
     pub normal: [f32; 3],
+    /// On a face that the result must not leave.
+    pub firm: bool,
 }
 
 /// A grid edge from an inside to an outside sample.
@@ -53,6 +55,10 @@ pub trait Shape: Sync {
     /// Moves a point onto the border of the smooth field that alone decides around it; `outside` is
     /// a sample nearby on the side meant.
     fn project(&self, p: DVec3, outside: DVec3) -> DVec3;
+    /// The nearest point that the result may reach: itself, or on the part's own surface.
+    fn confine(&self, p: DVec3) -> DVec3 {
+        p
+    }
     /// Points of the border to pass through exactly where the grid has a vertex beside them.
     fn pins(&self) -> Vec<DVec3> {
         Vec::new()
@@ -123,7 +129,12 @@ fn vertices(
                         smooth_vertex(grid, corner, cells.config[index], loops.edges[l], shape)
                     } else {
                         let at = IVec3::new(i as i32, j as i32, k as i32);
-                        planes(cells, hits, at, index, loops.edges[l]).place(corner, grid.step)
+                        let (p, mut placed) = planes(cells, hits, at, index, loops.edges[l]).place(corner, grid.step);
+                    let q = shape.confine(p);
+                    if q != p {
+                        placed.to_mean = ((p - q).as_vec3() + glam::Vec3::from(placed.to_mean)).to_array();
+                    }
+                    (q, placed)
                     };
                     at += 1;
                 }
@@ -182,7 +193,7 @@ fn planes(cells: &Cells, hits: &[Hit], at: IVec3, index: usize, edges: u16) -> v
         // Hits run from the inside sample.
         let from_low = cells.config[index] >> tables::edge_corners(e).0 & 1 == 1;
         p[axis] = if from_low { hit.t as f64 } else { 1.0 - hit.t as f64 };
-        planes.add(p, hit.normal);
+        planes.add(p, hit.normal, hit.firm);
     }
     planes
 }
@@ -269,7 +280,7 @@ mod tests {
         fn hit(&self, e: &Edge) -> Hit {
             let (a, b) = (e.inside, e.outside);
             let t = ((a.dot(DVec3::new(12.9, 78.2, 37.7)) + b.x).sin() * 43758.5).fract().abs().clamp(0.05, 0.95);
-            Hit { t: t as f32, normal: (b - a).normalize().as_vec3().to_array() }
+            Hit { t: t as f32, normal: (b - a).normalize().as_vec3().to_array(), firm: false }
         }
         fn value(&self, _: DVec3) -> f64 {
             0.0
@@ -301,7 +312,7 @@ mod tests {
             let mut n = DVec3::ZERO;
             n[axis] = p[axis].signum();
             let n = glam::DQuat::from_euler(glam::EulerRot::XYZ, 0.3, 0.7, 0.2).inverse() * n;
-            Hit { t: lo as f32, normal: n.as_vec3().to_array() }
+            Hit { t: lo as f32, normal: n.as_vec3().to_array(), firm: true }
         }
         fn value(&self, p: DVec3) -> f64 {
             self.signed(p)

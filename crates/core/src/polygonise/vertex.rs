@@ -17,7 +17,10 @@ impl Placed {
     /// `local` and `mean` in steps from the cell's low corner. Gives the vertex, kept within
     /// [`MARGIN`] of its cell.
     pub fn within(local: DVec3, mean: DVec3, crease: bool, corner: DVec3, step: f64) -> (DVec3, Placed) {
-        let clipped = local.clamp(DVec3::splat(-MARGIN), DVec3::splat(1.0 + MARGIN));
+        Placed::exactly(local.clamp(DVec3::splat(-MARGIN), DVec3::splat(1.0 + MARGIN)), mean, crease, corner, step)
+    }
+
+    fn exactly(clipped: DVec3, mean: DVec3, crease: bool, corner: DVec3, step: f64) -> (DVec3, Placed) {
         let left_cell = clipped.min_element() < 0.0 || clipped.max_element() > 1.0;
         let to_mean = ((mean - clipped) * step).as_vec3().to_array();
         (corner + clipped * step, Placed { to_mean, crease, left_cell })
@@ -29,6 +32,7 @@ impl Placed {
 pub struct Planes {
     points: [DVec3; 12],
     normals: [DVec3; 12],
+    firm: [bool; 12],
     count: usize,
 }
 
@@ -38,9 +42,11 @@ const CUTOFF: f64 = 0.1;
 const MARGIN: f64 = 0.5;
 
 impl Planes {
-    pub fn add(&mut self, p: DVec3, n: [f32; 3]) {
+    /// `firm`: on a face of the part itself, which the vertex must not leave.
+    pub fn add(&mut self, p: DVec3, n: [f32; 3], firm: bool) {
         self.points[self.count] = p;
         self.normals[self.count] = DVec3::new(n[0] as f64, n[1] as f64, n[2] as f64);
+        self.firm[self.count] = firm;
         self.count += 1;
     }
 
@@ -80,7 +86,22 @@ impl Planes {
                 _ => x,
             }
         };
-        Placed::within(local, mean, !smooth, corner, step)
+        if smooth || !self.firm[..self.count].contains(&true) {
+            return Placed::within(local, mean, !smooth, corner, step);
+        }
+        // Curved lattice faces beside the part's own pull the compromise off the part: back onto its
+        // faces, one after the other until all hold.
+        let mut x = local.clamp(DVec3::splat(-MARGIN), DVec3::splat(1.0 + MARGIN));
+        for _ in 0..6 {
+            for i in (0..self.count).filter(|&i| self.firm[i]) {
+                x -= normals[i] * normals[i].dot(x - points[i]);
+            }
+        }
+        // Planes that meet far away hold no vertex of this cell.
+        if (x - 0.5).abs().max_element() > 1.5 {
+            return Placed::within(local, mean, true, corner, step);
+        }
+        Placed::exactly(x, mean, true, corner, step)
     }
 }
 
@@ -163,7 +184,7 @@ mod tests {
             for shift in [0.1, 0.25] {
                 let mut q = corner - DVec3::splat(shift);
                 q[axis] = corner[axis];
-                p.add(q, n.as_vec3().to_array());
+                p.add(q, n.as_vec3().to_array(), axis == 0);
             }
         }
         let (point, placed) = p.place(DVec3::ZERO, 1.0);

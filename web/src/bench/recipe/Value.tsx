@@ -1,5 +1,5 @@
 import { InputNumber, Slider } from 'antd'
-import { useEffect, useState, type ReactNode } from 'react'
+import { useEffect, useRef, useState, type ReactNode } from 'react'
 import { ask } from './tenfold'
 
 interface Props {
@@ -26,10 +26,15 @@ export function Value({ label, hint, value, unit, range, digits = 2, onMove, onS
   const tidy = (v: number) => Number(v.toFixed(digits))
   const step = 10 ** -digits
 
+  // The question takes the focus, and losing it must not ask again.
+  const asking = useRef(false)
   const take = async (v: number | null) => {
+    if (asking.current) return
     if (v === null || v === tidy(value)) return setTyped(null)
+    asking.current = true
     if (await ask(label, tidy(value), v, unit)) onSet(v)
     else setTyped(null)
+    asking.current = false
   }
 
   return (
