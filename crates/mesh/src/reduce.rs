@@ -36,7 +36,7 @@ pub struct Reduced {
 
 const BLOCK_TRIANGLES: f64 = 24_000.0;
 const NEEDLE_SIN: f64 = 0.035;
-const CARRIED: usize = 3;
+const CARRIED: usize = 2;
 const NONE: u32 = u32::MAX;
 
 pub fn reduce(mesh: &TriMesh, options: &ReduceOptions) -> Reduced {
@@ -240,7 +240,7 @@ impl<'a> Block<'a> {
 
     fn collapse_all(&mut self) {
         let mut dirty = self.open.clone();
-        for _ in 0..6 {
+        for _ in 0..5 {
             let mut made = 0;
             for v in 0..self.points.len() as u32 {
                 if !dirty[v as usize] || self.locked[v as usize] || self.around[v as usize].is_empty() {
@@ -287,7 +287,7 @@ impl<'a> Block<'a> {
         }
         let near = &mut near[..count];
         near.sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-        let candidates = near.iter().take(3).map(|n| n.1);
+        let candidates = near.iter().take(2).map(|n| n.1);
         let u = { candidates }.find(|&u| self.fits(v, u, limit))?;
 
         let star = std::mem::take(&mut self.around[v as usize]);
@@ -366,11 +366,15 @@ impl<'a> Block<'a> {
         let carried = sv.iter().flat_map(|&t| self.triangles[t as usize].carried).filter(|&i| i != NONE);
         for i in std::iter::once(self.global[v as usize]).chain(carried) {
             let point = self.input[i as usize];
+            // Any triangle within the bound will do; the nearest of all is not needed.
             let mut best = (f64::INFINITY, 0);
             for (t, c) in &self.fan {
                 let d = crate::bvh::nearest_on_triangle(point, c).0.distance_squared(point);
                 if d < best.0 {
                     best = (d, *t);
+                    if d <= 0.25 * limit * limit {
+                        break;
+                    }
                 }
             }
             if best.0 > limit * limit {

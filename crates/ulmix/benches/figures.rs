@@ -81,8 +81,7 @@ fn keel_final() -> serde_json::Value {
     let (mesh, mut recipe) = keel_bracket();
     let part = Part::prepare(&mesh).expect("the bracket");
     recipe.mesh.step_mm = Some(0.25);
-    let (seconds, o) =
-        best(|| Pipeline::new(0).run(&part, &recipe, Quality::Final, &Unwatched).expect("a good recipe"));
+    let (seconds, o) = best(|| Pipeline::new(0).run(&part, &recipe, Quality::Final, &Unwatched).expect("a good recipe"));
     json!({ "seconds": seconds, "triangles": o.report.triangles, "raw_triangles": o.solid.raw_triangles })
 }
 
@@ -162,9 +161,7 @@ fn sheet() -> TriMesh {
     let at = |i: usize, j: usize| (i * (k + 1) + j) as u32;
     let triangles = (0..k)
         .flat_map(|i| {
-            (0..k).flat_map(move |j| {
-                [[at(i, j), at(i + 1, j), at(i + 1, j + 1)], [at(i, j), at(i + 1, j + 1), at(i, j + 1)]]
-            })
+            (0..k).flat_map(move |j| [[at(i, j), at(i + 1, j), at(i + 1, j + 1)], [at(i, j), at(i + 1, j + 1), at(i, j + 1)]])
         })
         .take(5_000_000 - 1000)
         .collect();

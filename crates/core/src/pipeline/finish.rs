@@ -7,7 +7,7 @@ use crate::recipe::MeshStep;
 use crate::shape::{Composed, Role};
 use rayon::prelude::*;
 use std::collections::HashSet;
-use ulmix_mesh::crossing::crossing_pairs;
+use ulmix_mesh::crossing::{crossing_pairs, crossing_pairs_among};
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
 use ulmix_mesh::topology::{piece_volumes, pieces_by_points};
 use ulmix_mesh::{Bvh, TriMesh};
@@ -117,8 +117,10 @@ fn reduced(
 /// The few triangles that cross all the same, where walls are cut off to an edge finer than the
 /// grid: their points step toward the middle of their neighbours until nothing crosses.
 fn untangle(mesh: &mut TriMesh) -> Vec<[u32; 2]> {
-    const ROUNDS: usize = 6;
-    let mut pairs = crossing_pairs(mesh, &Bvh::new(mesh));
+    const ROUNDS: usize = 8;
+    let bvh = Bvh::new(mesh);
+    let mut pairs = crossing_pairs(mesh, &bvh);
+    let mut slack = 0.0f64;
     for _ in 0..ROUNDS {
         if pairs.is_empty() {
             break;
@@ -127,20 +129,28 @@ fn untangle(mesh: &mut TriMesh) -> Vec<[u32; 2]> {
         tangled.sort_unstable();
         tangled.dedup();
         let mut sums = vec![(glam::DVec3::ZERO, 0.0); tangled.len()];
-        for t in &mesh.triangles {
+        let mut touched = Vec::new();
+        for (n, t) in mesh.triangles.iter().enumerate() {
             for (c, v) in t.iter().enumerate() {
                 if let Ok(i) = tangled.binary_search(v) {
                     sums[i].0 += mesh.points[t[(c + 1) % 3] as usize] + mesh.points[t[(c + 2) % 3] as usize];
                     sums[i].1 += 2.0;
+                    touched.push(n as u32);
                 }
             }
         }
+        touched.dedup();
+        let mut farthest = 0.0f64;
         for (&v, (sum, count)) in tangled.iter().zip(sums) {
             let p = &mut mesh.points[v as usize];
-            *p = p.lerp(sum / count, 0.5);
+            let q = p.lerp(sum / count, 0.5);
+            farthest = farthest.max(p.distance(q));
+            *p = q;
         }
         round_to_f32(mesh);
-        pairs = crossing_pairs(mesh, &Bvh::new(mesh));
+        // Boxes are of the points as they were: only what has moved can cross anew.
+        slack += 1.01 * farthest;
+        pairs = crossing_pairs_among(mesh, &bvh, touched.into_par_iter(), 2.0 * slack);
     }
     pairs
 }

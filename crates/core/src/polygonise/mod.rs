@@ -130,11 +130,11 @@ fn vertices(
                     } else {
                         let at = IVec3::new(i as i32, j as i32, k as i32);
                         let (p, mut placed) = planes(cells, hits, at, index, loops.edges[l]).place(corner, grid.step);
-                    let q = shape.confine(p);
-                    if q != p {
-                        placed.to_mean = ((p - q).as_vec3() + glam::Vec3::from(placed.to_mean)).to_array();
-                    }
-                    (q, placed)
+                        let q = shape.confine(p);
+                        if q != p {
+                            placed.to_mean = ((p - q).as_vec3() + glam::Vec3::from(placed.to_mean)).to_array();
+                        }
+                        (q, placed)
                     };
                     at += 1;
                 }
