@@ -222,7 +222,7 @@ pub fn thickness_at_points(mesh: &TriMesh, limit: f64, most: usize) -> Vec<f32> 
     let every = mesh.points.len().div_ceil(most.max(1)).max(1);
     // A multiplicative hash (Knuth 1973) spreads the picked points over neighbouring indices.
     let picked: Vec<usize> =
-        (0..mesh.points.len()).filter(|&v| (v as u32).wrapping_mul(2_654_435_761) as usize % every == 0).collect();
+        (0..mesh.points.len()).filter(|&v| ((v as u32).wrapping_mul(2_654_435_761) as usize).is_multiple_of(every)).collect();
     let points: Vec<DVec3> = picked.iter().map(|&v| mesh.points[v]).collect();
     let at: Vec<DVec3> = picked.iter().map(|&v| normals[v]).collect();
     let mut out = vec![f32::NAN; mesh.points.len()];

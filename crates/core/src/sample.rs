@@ -218,7 +218,7 @@ pub fn scatter(bits: &Bits, grid: &Grid, wanted: usize) -> Vec<DVec3> {
                 for (w, &word) in bits.row(j as usize, k as usize).iter().enumerate() {
                     let mut m = word;
                     while m != 0 {
-                        if n % every == 0 {
+                        if n.is_multiple_of(every) {
                             let i = 64 * w as u32 + m.trailing_zeros();
                             let seed = (k as u64 * 65_537 + j as u64) * 257 + i as u64;
                             let jitter = crate::surface::low_discrepancy(seed + 1) - 0.5;

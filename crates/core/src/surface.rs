@@ -15,9 +15,15 @@ use std::f64::consts::TAU;
 use std::ops::{Add, Mul, Neg, Sub};
 
 /// Numbers the surfaces are computed with: `f64` for exact places, `f32` for signs in bulk.
-pub trait Real: Copy + Add<Output = Self> + Sub<Output = Self> + Mul<Output = Self> + Neg<Output = Self> {}
-impl Real for f32 {}
-impl Real for f64 {}
+pub trait Real: Copy + Add<Output = Self> + Sub<Output = Self> + Mul<Output = Self> + Neg<Output = Self> {
+    const ZERO: Self;
+}
+impl Real for f32 {
+    const ZERO: f32 = 0.0;
+}
+impl Real for f64 {
+    const ZERO: f64 = 0.0;
+}
 
 /// Value, gradient and second derivatives (xx, yy, zz, xy, yz, zx) by phase, from the sines and
 /// cosines of the three phases.
@@ -36,8 +42,7 @@ pub fn gyroid<T: Real>(s: [T; 3], c: [T; 3]) -> Expansion<T> {
 
 #[inline(always)]
 pub fn schwarz_p<T: Real>(s: [T; 3], c: [T; 3]) -> Expansion<T> {
-    let zero = s[0] - s[0];
-    (c[0] + c[1] + c[2], [-s[0], -s[1], -s[2]], [-c[0], -c[1], -c[2], zero, zero, zero])
+    (c[0] + c[1] + c[2], [-s[0], -s[1], -s[2]], [-c[0], -c[1], -c[2], T::ZERO, T::ZERO, T::ZERO])
 }
 
 #[inline(always)]

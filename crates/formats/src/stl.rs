@@ -109,14 +109,14 @@ fn ascii(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
             if soup.len() > 3 * limits.triangles {
                 return Err(too_many(soup.len() / 3, limits));
             }
-        } else if first.eq_ignore_ascii_case(b"endfacet") && soup.len() % 3 != 0 {
+        } else if first.eq_ignore_ascii_case(b"endfacet") && !soup.len().is_multiple_of(3) {
             return Err(FormatError::new(
                 format!("Line {}: the facet that ends here does not have three vertices.", number + 1),
                 "Only triangles are allowed in STL. Export the part again.",
             ));
         }
     }
-    if soup.len() % 3 != 0 {
+    if !soup.len().is_multiple_of(3) {
         return Err(FormatError::new("The file ends in the middle of a triangle.", "It was cut short. Copy or export it again."));
     }
     Ok(soup)

@@ -121,7 +121,7 @@ pub fn pack(mesh: &TriMesh) -> Vec<u8> {
 
 /// `None` when the bytes are not a packed mesh.
 pub fn unpack(bytes: &[u8]) -> Option<TriMesh> {
-    let word = |at: usize| Some(<[u8; 4]>::try_from(bytes.get(at..at + 4)?).ok()?);
+    let word = |at: usize| <[u8; 4]>::try_from(bytes.get(at..at + 4)?).ok();
     let (points, triangles) = (u32::from_le_bytes(word(0)?) as usize, u32::from_le_bytes(word(4)?) as usize);
     if bytes.len() != 8 + 12 * (points + triangles) {
         return None;

@@ -305,6 +305,8 @@ export function listen(id: string): () => void {
       void refresh()
     }
   }
+  // What happened before the line was open, or while it was down, is asked for.
+  source.onopen = () => void refresh()
   source.addEventListener('missed', () => void refresh())
   return () => source.close()
 }

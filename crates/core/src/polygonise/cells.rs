@@ -181,7 +181,7 @@ impl Cells {
     /// Number of the hit on the edge along `axis` from sample `owner`; `cell` is the asking cell
     /// and `edge` the edge's number there.
     pub fn hit_of(&self, owner: IVec3, axis: usize, cell: usize, edge: usize) -> usize {
-        let owner = if edge % 4 == 0 { cell } else { self.index(owner) };
+        let owner = if edge.is_multiple_of(4) { cell } else { self.index(owner) };
         let before = self.cut(owner) & ((1 << axis) - 1);
         (self.first_hit[owner] + before.count_ones()) as usize
     }

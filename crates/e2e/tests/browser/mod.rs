@@ -209,7 +209,9 @@ impl Bench {
     /// The bytes of a file the browser saved.
     pub async fn downloaded(&self, name: &str) -> Vec<u8> {
         let path = self.folder.path().join("downloads").join(name);
-        self.until(&format!("{name} is saved"), || async { path.is_file() }).await;
+        // The browser makes an empty file first and renames the whole one over it.
+        let whole = || std::fs::metadata(&path).is_ok_and(|m| m.len() > 0);
+        self.until(&format!("{name} is saved"), || async { whole() }).await;
         std::fs::read(path).unwrap()
     }
 

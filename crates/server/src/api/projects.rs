@@ -22,20 +22,26 @@ use utoipa::{IntoParams, ToSchema};
 
 /// Files brought in that are not yet a project: the last few, in memory.
 #[derive(Default)]
-pub struct Uploads(Mutex<VecDeque<(String, String, Arc<Vec<u8>>)>>);
+pub struct Uploads(Mutex<VecDeque<Held>>);
+
+struct Held {
+    id: String,
+    name: String,
+    bytes: Arc<Vec<u8>>,
+}
 
 impl Uploads {
     const KEPT: usize = 4;
 
     fn put(&self, id: String, name: String, bytes: Vec<u8>) {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.push_front((id, name, Arc::new(bytes)));
+        all.push_front(Held { id, name, bytes: Arc::new(bytes) });
         all.truncate(Self::KEPT);
     }
 
     fn get(&self, id: &str) -> Option<(String, Arc<Vec<u8>>)> {
         let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.iter().find(|u| u.0 == id).map(|u| (u.1.clone(), u.2.clone()))
+        all.iter().find(|u| u.id == id).map(|u| (u.name.clone(), u.bytes.clone()))
     }
 }
 
