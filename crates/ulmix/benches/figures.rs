@@ -19,9 +19,11 @@ use ulmix_formats::{glb, stl, Limits};
 use ulmix_mesh::shading::shade;
 use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 
+type Case = (&'static str, fn() -> serde_json::Value);
+
 fn main() {
     let words: Vec<String> = std::env::args().skip(1).filter(|a| !a.starts_with('-')).collect();
-    let all: [(&str, fn() -> serde_json::Value); 7] = [
+    let all: [Case; 7] = [
         ("gyroid_400", gyroid),
         ("keel_final_025", keel_final),
         ("slider", slider),

@@ -121,12 +121,9 @@ impl Bench {
         let start = Instant::now();
         while !f().await {
             if start.elapsed() > PATIENCE {
-                if let Ok(png) = self.client.screenshot().await {
-                    let file = std::env::temp_dir().join("ulmix-journey-failed.png");
-                    let _ = std::fs::write(&file, png);
-                    panic!("waited too long until {what}; see {}", file.display());
-                }
-                panic!("waited too long until {what}");
+                let file = std::env::temp_dir().join("ulmix-journey-failed.png");
+                self.screenshot(&file).await;
+                panic!("waited too long until {what}; see {}", file.display());
             }
             tokio::task::yield_now().await;
         }
