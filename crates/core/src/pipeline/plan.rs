@@ -14,7 +14,7 @@ const STEPS_PER_CELL: f64 = 20.0;
 const MEMORY_MB: f64 = 4096.0;
 /// Border triangles of a picture while a value moves, about: what two cores mesh, shade and send in
 /// a tenth of a second.
-const DRAG_TRIANGLES: f64 = 170_000.0;
+const DRAG_TRIANGLES: f64 = 95_000.0;
 /// The same once the value rests.
 const DRAFT_TRIANGLES: f64 = 700_000.0;
 
@@ -90,7 +90,7 @@ fn memory(part: &Part, linked: &Linked, step: f64) -> f64 {
 
 // Measured on the bracket and on cubes from 0.2 to 0.5 mm: see benches/figures.rs.
 const BYTES_PER_TRIANGLE: f64 = 190.0;
-const SECONDS_PER_TRIANGLE: f64 = 1.6e-6;
+const SECONDS_PER_TRIANGLE: f64 = 2.4e-6;
 const SECONDS_PER_SAMPLE: f64 = 4.0e-9;
 
 pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked) -> Prediction {
