@@ -15,11 +15,7 @@ const DIRECTIONS: usize = 18;
 
 /// 255 for a point that sees nothing but open space, less the more is hidden.
 pub fn openness(mesh: &TriMesh, grid: &Grid, signs: &Bits) -> Vec<u8> {
-    let mut normals = vec![DVec3::ZERO; mesh.points.len()];
-    for (t, tri) in mesh.triangles.iter().enumerate() {
-        let n = mesh.area_vector(t);
-        tri.iter().for_each(|&v| normals[v as usize] += n);
-    }
+    let normals = mesh.point_normals();
     let rays = directions();
     mesh.points
         .par_iter()

@@ -214,11 +214,7 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
 /// sharp edges, where that says nothing, and at points beyond `most` of them, spread evenly.
 pub fn thickness_at_points(mesh: &TriMesh, limit: f64, most: usize) -> Vec<f32> {
     let bvh = Bvh::new(mesh);
-    let mut normals = vec![DVec3::ZERO; mesh.points.len()];
-    for (t, tri) in mesh.triangles.iter().enumerate() {
-        let n = mesh.area_vector(t);
-        tri.iter().for_each(|&v| normals[v as usize] += n);
-    }
+    let normals = mesh.point_normals();
     let every = mesh.points.len().div_ceil(most.max(1)).max(1);
     // A multiplicative hash (Knuth 1973) spreads the picked points over neighbouring indices.
     let picked: Vec<usize> =

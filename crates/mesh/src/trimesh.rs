@@ -69,6 +69,16 @@ impl TriMesh {
         (b - a).cross(c - a)
     }
 
+    /// Area-weighted outward direction at every point, not unit.
+    pub fn point_normals(&self) -> Vec<DVec3> {
+        let mut normals = vec![DVec3::ZERO; self.points.len()];
+        for (t, tri) in self.triangles.iter().enumerate() {
+            let n = self.area_vector(t);
+            tri.iter().for_each(|&v| normals[v as usize] += n);
+        }
+        normals
+    }
+
     pub fn bounds(&self) -> Bounds {
         Bounds::of(self.points.iter().copied())
     }

@@ -15,7 +15,7 @@ use tokio::sync::broadcast;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::plan::Prediction;
 use ulmix_core::pipeline::{Pipeline, Quality, Stage};
-use ulmix_core::recipe::{key_of, Recipe};
+use ulmix_core::recipe::Recipe;
 use utoipa::ToSchema;
 
 /// Stage results kept in memory.
@@ -96,20 +96,6 @@ fn lock<T>(m: &Mutex<T>) -> MutexGuard<'_, T> {
     m.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// Key of a settled draft's picture.
-fn picture_key(part: &Part, recipe: &Recipe) -> String {
-    key_of(&[
-        &"picture",
-        &ulmix_core::pipeline::CODE,
-        &part.key,
-        &recipe.zones,
-        &recipe.structure,
-        &recipe.thicken,
-        &recipe.mesh,
-        &recipe.material,
-    ])
-}
-
 impl Studio {
     /// Starts the worker of final runs.
     pub fn new(store: Store) -> Arc<Studio> {
@@ -165,7 +151,7 @@ impl Studio {
         self.correct(&mut info.prediction);
         let glb = guarded(|| draw(&outcome.solid, &info))?;
         if keep {
-            self.store.set_picture(project, &picture_key(&part, recipe), &glb)?;
+            self.store.set_picture(project, &Pipeline::recipe_key(&part, recipe), &glb)?;
         }
         Ok(glb)
     }
@@ -175,10 +161,10 @@ impl Studio {
         let row = self.store.project(project)?;
         let recipe = Recipe::from_json(&row.recipe)?;
         let part = self.part(&row, &recipe)?;
-        if let Some(f) = self.store.finished(project, &Pipeline::final_key(&part, &recipe))? {
+        if let Some(f) = self.store.finished(project, &Pipeline::recipe_key(&part, &recipe))? {
             return self.store.blob(&f.picture).map(Some);
         }
-        self.store.picture(project, &picture_key(&part, &recipe))
+        self.store.picture(project, &Pipeline::recipe_key(&part, &recipe))
     }
 
     fn correct(&self, p: &mut Prediction) {
@@ -214,7 +200,7 @@ impl Studio {
                 "Cancel one, or start this one when one has finished.",
             ));
         }
-        self.store.put_job(&job.id, project, &Pipeline::final_key(&part, &recipe), "queued")?;
+        self.store.put_job(&job.id, project, &Pipeline::recipe_key(&part, &recipe), "queued")?;
         lock(&self.jobs).insert(job.id.clone(), Entry { job: job.clone(), recipe, cancel: Arc::default() });
         queue.push_back(job.id.clone());
         self.wake.notify_one();
@@ -309,7 +295,7 @@ impl Studio {
     fn make_final(self: &Arc<Self>, id: &str, project: &str, recipe: &Recipe, cancel: Arc<AtomicBool>) -> Answer<()> {
         let row = self.store.project(project)?;
         let part = self.part(&row, recipe)?;
-        let key = Pipeline::final_key(&part, recipe);
+        let key = Pipeline::recipe_key(&part, recipe);
         self.store.put_job(id, project, &key, "running")?;
         let (studio, job) = (self.clone(), id.to_owned());
         let watch = Arc::new_cyclic(|weak: &std::sync::Weak<Stopwatch>| {

@@ -59,6 +59,8 @@ const blank: BenchState = {
 export const useBench = create<BenchState>(() => blank)
 const { getState: get, setState: set } = useBench
 
+export const underWay = (job: Job | null) => job?.state === 'queued' || job?.state === 'running'
+
 /** The run's findings that ride in a picture. */
 export function readInfo(glb: ArrayBuffer): RunInfo {
   const view = new DataView(glb)

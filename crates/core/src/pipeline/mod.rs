@@ -176,8 +176,8 @@ impl Pipeline {
         Ok(Outcome { quality, linked: *linked, prediction, step_mm: step, solid, report })
     }
 
-    /// Key of the final mesh of a recipe: what the store files it under.
-    pub fn final_key(part: &Part, recipe: &Recipe) -> String {
+    /// Key of all that a recipe makes of a part: what the store files pictures and finals under.
+    pub fn recipe_key(part: &Part, recipe: &Recipe) -> String {
         key_of(&[&CODE, &part.key, &recipe.zones, &recipe.structure, &recipe.thicken, &recipe.mesh, &recipe.material])
     }
 

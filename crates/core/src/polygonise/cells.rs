@@ -62,7 +62,7 @@ impl Cells {
             layers,
             mask,
             rank,
-            config: vec![0; total as usize],
+            config: Vec::new(),
             smooth: vec![false; total as usize],
             turned: vec![false; total as usize],
             first_vertex: Vec::new(),
@@ -70,43 +70,9 @@ impl Cells {
             vertex_count: 0,
             hit_count: 0,
         };
-        let mut config = std::mem::take(&mut cells.config);
-        cells.par_rows_mut(
-            &mut config,
-            |c| c as u32,
-            |j, k, _, slots| {
-                let (j, k) = (j as usize, k as usize);
-                let quad = [bits.row(j, k), bits.row(j + 1, k), bits.row(j, k + 1), bits.row(j + 1, k + 1)];
-                let mut at = 0;
-                cells.each_in_row(j as u32, k as u32, |i, _| {
-                    let (w, b) = (i as usize / 64, i % 64);
-                    slots[at] = quad.iter().enumerate().fold(0, |c, (n, row)| {
-                        let two = (row[w] >> b & 1) | (shifted(row, w) >> b & 1) << 1;
-                        c | (two as u8) << (2 * n)
-                    });
-                    at += 1;
-                });
-            },
-        );
-        cells.config = config;
-
+        cells.config = cells.corners(bits);
         if let Some(bits) = smooth {
-            let mut smooth = std::mem::take(&mut cells.smooth);
-            cells.par_rows_mut(
-                &mut smooth,
-                |c| c as u32,
-                |j, k, _, slots| {
-                    let (j, k) = (j as usize, k as usize);
-                    let quad = [bits.row(j, k), bits.row(j + 1, k), bits.row(j, k + 1), bits.row(j + 1, k + 1)];
-                    let mut at = 0;
-                    cells.each_in_row(j as u32, k as u32, |i, _| {
-                        let (w, b) = (i as usize / 64, i % 64);
-                        slots[at] = quad.iter().all(|row| row[w] & shifted(row, w) & 1 << b != 0);
-                        at += 1;
-                    });
-                },
-            );
-            cells.smooth = smooth;
+            cells.smooth = cells.corners(bits).into_iter().map(|c| c == 255).collect();
         }
 
         let t = tables();
@@ -143,6 +109,29 @@ impl Cells {
         cells.first_hit.push(hits);
         (cells.vertex_count, cells.hit_count) = (vertices as usize, hits as usize);
         cells
+    }
+
+    /// Which of every cell's eight corner samples are set.
+    fn corners(&self, bits: &Bits) -> Vec<u8> {
+        let mut out = vec![0; self.config_len()];
+        self.par_rows_mut(
+            &mut out,
+            |c| c as u32,
+            |j, k, _, slots| {
+                let (j, k) = (j as usize, k as usize);
+                let quad = [bits.row(j, k), bits.row(j + 1, k), bits.row(j, k + 1), bits.row(j + 1, k + 1)];
+                let mut at = 0;
+                self.each_in_row(j as u32, k as u32, |i, _| {
+                    let (w, b) = (i as usize / 64, i % 64);
+                    slots[at] = quad.iter().enumerate().fold(0, |c, (n, row)| {
+                        let two = (row[w] >> b & 1) | (shifted(row, w) >> b & 1) << 1;
+                        c | (two as u8) << (2 * n)
+                    });
+                    at += 1;
+                });
+            },
+        );
+        out
     }
 
     pub fn loops(&self, cell: usize) -> &'static Loops {

@@ -73,7 +73,7 @@ pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Bod
         let row = app.studio.store.project(&id)?;
         let recipe = read_recipe(&row)?;
         let part = app.studio.part(&row, &recipe)?;
-        let done = app.studio.store.finished(&id, &Pipeline::final_key(&part, &recipe))?.ok_or_else(|| {
+        let done = app.studio.store.finished(&id, &Pipeline::recipe_key(&part, &recipe))?.ok_or_else(|| {
             let hint = "Make the final mesh first.";
             Problem::new(StatusCode::CONFLICT, "no_final", "There is no final mesh of this recipe yet.", hint)
         })?;

@@ -161,7 +161,7 @@ fn read_facts(row: &ProjectRow) -> Answer<PartFacts> {
 
 fn finished(app: &App, row: &ProjectRow, recipe: &Recipe) -> Answer<Option<RunInfo>> {
     let part = app.studio.part(row, recipe)?;
-    let found = app.studio.store.finished(&row.id, &Pipeline::final_key(&part, recipe))?;
+    let found = app.studio.store.finished(&row.id, &Pipeline::recipe_key(&part, recipe))?;
     found.map(|f| serde_json::from_str(&f.info).map_err(Problem::internal)).transpose()
 }
 
@@ -169,7 +169,7 @@ fn project(app: &App, id: &str) -> Answer<Project> {
     let row = app.studio.store.project(id)?;
     let recipe = read_recipe(&row)?;
     let part = app.studio.part(&row, &recipe)?;
-    let key = Pipeline::final_key(&part, &recipe);
+    let key = Pipeline::recipe_key(&part, &recipe);
     Ok(Project {
         finished: finished(app, &row, &recipe)?,
         job: app.studio.job_of(id),

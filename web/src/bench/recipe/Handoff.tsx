@@ -2,7 +2,7 @@ import { Button, Input, Segmented } from 'antd'
 import { useState } from 'react'
 import { api, Refused, type ExportReady, type FileKind, type RunInfo } from '../../api/client'
 import { count } from '../../shared/format'
-import { startFinal, useBench } from '../state'
+import { startFinal, useBench, underWay } from '../state'
 import { CheckRow } from './Checks'
 
 export function handoffSentence(final: RunInfo | null) {
@@ -19,7 +19,7 @@ export function Handoff() {
   const [ready, setReady] = useState<{ file: ExportReady; revision: number } | null>(null)
   const [refused, setRefused] = useState<Refused | null>(null)
   if (!project || !recipe) return null
-  const making = job?.state === 'running' || job?.state === 'queued'
+  const making = underWay(job)
   const shown = name ?? recipe.name
 
   const write = async () => {

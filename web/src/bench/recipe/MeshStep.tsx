@@ -2,7 +2,7 @@ import { Button, Progress, Switch } from 'antd'
 import { useEffect, useState } from 'react'
 import type { Job, Project, Recipe, RunInfo, Stage } from '../../api/client'
 import { plain, seconds, triangles } from '../../shared/format'
-import { cancelFinal, edit, startFinal, useBench } from '../state'
+import { cancelFinal, edit, startFinal, useBench, underWay } from '../state'
 import { Value } from './Value'
 
 const stages: { stage: Stage; title: string; share: number }[] = [
@@ -15,7 +15,7 @@ const stages: { stage: Stage; title: string; share: number }[] = [
 ]
 
 export function meshSentence(project: Project, info: RunInfo | undefined, job: Job | null) {
-  if (job?.state === 'running' || job?.state === 'queued') return <b>Making the final mesh…</b>
+  if (underWay(job)) return <b>Making the final mesh…</b>
   if (project.finished) {
     return (
       <>
@@ -39,7 +39,7 @@ export function MeshStep() {
   const p = picture?.info.prediction
   const auto = recipe.mesh.step_mm === undefined || recipe.mesh.step_mm === null
   const step = recipe.mesh.step_mm ?? p?.step_mm ?? 0.3
-  const making = job?.state === 'running' || job?.state === 'queued'
+  const making = underWay(job)
   return (
     <>
       <div className="line">

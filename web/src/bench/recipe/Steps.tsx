@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react'
 import type { Stage } from '../../api/client'
 import { seconds } from '../../shared/format'
-import { useBench, type Step } from '../state'
+import { useBench, type Step, underWay } from '../state'
 import { Checks, checksSentence } from './Checks'
 import { Handoff, handoffSentence } from './Handoff'
 import { MeshStep, meshSentence } from './MeshStep'
@@ -28,7 +28,7 @@ export function Steps() {
   const info = picture?.info
   const failed = info?.report.checks?.filter((c) => c.verdict !== 'pass').length ?? 0
   const final = project.finished ?? null
-  const making = job?.state === 'running' || job?.state === 'queued'
+  const making = underWay(job)
 
   const list: { step: Step; title: string; sentence: ReactNode; body: () => ReactNode; mark: Mark }[] = [
     { step: 'part', title: 'Part', sentence: partSentence(project), body: () => <PartStep />, mark: project.part.defects.length > 0 ? 'look' : 'done' },
