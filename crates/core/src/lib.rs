@@ -11,6 +11,7 @@
 //! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
 //! | [`surface`] | periodic surfaces, true thickness, density |
 //! | [`shape`] | part, lattice, skin and kept solids as one field |
+//! | [`bulk`] | the lattice in bulk: signs of samples, points onto its border |
 //! | [`polygonise`] | signs and exact hits to a closed mesh |
 //! | [`occlusion`] | shade for the picture |
 //! | [`report`] | numbers and checks |
@@ -18,6 +19,7 @@
 //! | [`trig`] | sine and cosine, the same bits everywhere |
 //! | [`pipeline`] | the stages in order, cached |
 
+pub mod bulk;
 pub mod demo;
 pub mod export;
 pub mod grid;

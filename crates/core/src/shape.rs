@@ -1,15 +1,15 @@
 //! The composed shape: part ∩ (lattice ∪ skin ∪ kept solids), with exact hits for the polygoniser.
 
+use crate::bulk::Kernel;
 use crate::grid::{Bits, Grid};
 use crate::part::Part;
-use crate::polygonise::{Edge, Hit, Shape};
-use crate::recipe::{Form, KeepSolid, SurfaceKind};
+use crate::polygonise::{Edge, Hit, RowPoints, Shape};
+use crate::recipe::KeepSolid;
 use crate::sample::PartBits;
-use crate::surface::{gyroid, schwarz_d, schwarz_p, Expansion, Lattice};
+use crate::surface::Lattice;
 use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use std::cell::RefCell;
-use std::f64::consts::TAU;
 use ulmix_mesh::bvh::SegmentHit;
 
 /// A kept solid: a cylinder with flat ends.
@@ -60,19 +60,33 @@ pub enum Role {
 }
 
 pub struct Composed<'a> {
-    pub part: &'a Part,
+    part: &'a Part,
     pub grid: &'a Grid,
-    /// Signs of the part on `grid`.
-    pub bits: &'a PartBits,
-    pub lattice: Lattice,
-    pub skin: f64,
-    pub solids: Vec<Cylinder>,
-    /// On coarse grids a wall thinner than the step would tear: signs are taken as if the lattice
-    /// reached this much further, and places are still computed on its true border. mm.
-    pub reach: f64,
+    bits: &'a PartBits,
+    lattice: Lattice,
+    kernel: Kernel,
+    skin: f64,
+    solids: Vec<Cylinder>,
+    reach: f64,
 }
 
-impl Composed<'_> {
+impl<'a> Composed<'a> {
+    /// `bits` are the signs of the part on `grid`, `skin` the skin's depth in mm, 0 for none. On coarse
+    /// grids a wall thinner than the step would tear: signs are taken as if the lattice reached
+    /// `reach` mm further, and places are still computed on its true border.
+    pub fn new(
+        part: &'a Part,
+        grid: &'a Grid,
+        bits: &'a PartBits,
+        lattice: Lattice,
+        skin: f64,
+        solids: Vec<Cylinder>,
+        reach: f64,
+    ) -> Composed<'a> {
+        let kernel = Kernel::new(&lattice, reach, grid);
+        Composed { part, grid, bits, lattice, kernel, skin, solids, reach }
+    }
+
     /// Signs of the whole shape, from the part's; computes the lattice only where it decides.
     pub fn signs(&self) -> Bits {
         let (grid, part) = (self.grid, self.bits);
@@ -80,9 +94,7 @@ impl Composed<'_> {
         let rows = grid.size.y as usize;
         let words = grid.words();
         let deep = part.deep.as_ref().unwrap_or(&part.inside);
-        let kernel = Kernel::new(self.lattice.clone(), self.reach, grid);
         out.par_layers_mut(1).for_each(|(k, layer)| {
-            let mut bulk = Bulk::default();
             for j in 0..rows {
                 let (inside, deep) = (part.inside.row(j, k), deep.row(j, k));
                 for w in 0..words {
@@ -94,7 +106,7 @@ impl Composed<'_> {
                     if open != 0 {
                         solid |= solid_word(&self.solids, grid, w, j, k);
                         if inside[w] & !solid != 0 {
-                            solid |= kernel.word(&mut bulk, w, j, k);
+                            solid |= self.kernel.word(w, j, k);
                         }
                     }
                     layer[j * words + w] = inside[w] & solid;
@@ -111,7 +123,7 @@ impl Composed<'_> {
         let skin = self.skin + near;
         if self.solids.iter().any(|c| c.value(p) < near) {
             Role::Solid
-        } else if self.skin > 0.0 && self.part.bvh().nearest(p, skin * skin).is_some() {
+        } else if self.skin > 0.0 && !self.deep(p) && self.part.bvh().nearest(p, skin * skin).is_some() {
             Role::Skin
         } else {
             Role::Fill
@@ -124,13 +136,20 @@ impl Composed<'_> {
         self.beside_part(p) && self.part.bvh().nearest(p, near * near).is_some()
     }
 
+    /// Do all samples around the point lie deeper than the skin? Answers without asking the part.
+    fn deep(&self, p: DVec3) -> bool {
+        self.bits.deep.as_ref().is_some_and(|deep| self.around(p).all(|at| deep.get(at.x, at.y, at.z)))
+    }
+
+    /// The eight samples around a point.
+    fn around(&self, p: DVec3) -> impl Iterator<Item = UVec3> + '_ {
+        let s = ((p - self.grid.origin) / self.grid.step).as_uvec3();
+        (0..8).map(move |c| (s + UVec3::new(c & 1, c >> 1 & 1, c >> 2)).min(self.grid.size - 1))
+    }
+
     /// Is a sample around the point outside the part? Answers without asking the part itself.
     fn beside_part(&self, p: DVec3) -> bool {
-        let s = ((p - self.grid.origin) / self.grid.step).as_uvec3();
-        (0..8).any(|c| {
-            let at = (s + UVec3::new(c & 1, c >> 1 & 1, c >> 2)).min(self.grid.size - 1);
-            !self.bits.inside.get(at.x, at.y, at.z)
-        })
+        self.around(p).any(|at| !self.bits.inside.get(at.x, at.y, at.z))
     }
 
     fn skin_value(&self, p: DVec3) -> f64 {
@@ -266,17 +285,13 @@ impl Shape for Composed<'_> {
         self.part.corners.iter().copied().filter(|&p| self.value(p).abs() < tiny).collect()
     }
 
-    fn project(&self, p: DVec3, outside: DVec3) -> DVec3 {
-        let target = match self.lattice.form {
-            Form::Walls => {
-                let d = self.lattice.surface.distance(p);
-                // On a thin wall the point may lie past the middle: the sample beside it knows.
-                let clear = d.abs() > 0.5 * self.lattice.level.max(self.reach);
-                self.lattice.level.copysign(if clear { d } else { self.lattice.surface.distance(outside) })
-            }
-            Form::Network => self.lattice.level,
-        };
-        self.lattice.surface.onto(p, target)
+    fn roomy(&self) -> bool {
+        let cell = std::f64::consts::TAU / self.lattice.surface.wave.max_element();
+        self.lattice.thickness > 2.0 * self.grid.step && cell > 12.0 * self.grid.step
+    }
+
+    fn project(&self, row: &mut RowPoints) {
+        self.kernel.project(row);
     }
 }
 
@@ -309,109 +324,10 @@ fn bisect(f: impl Fn(f64) -> f64) -> f64 {
     0.5 * (low + high)
 }
 
-/// Signs of the lattice in bulk: 64 samples at a time in 32 bits.
-struct Kernel {
-    lattice: Lattice,
-    reach: f32,
-    grid: Grid,
-    /// Phase change per grid step along x, y and z.
-    along: [DVec3; 3],
-    first: DVec3,
-    /// Sines and cosines by sample index when the cell's axes are the grid's.
-    tables: Option<[Vec<(f32, f32)>; 3]>,
-}
-
-#[derive(Default)]
-struct Bulk {
-    s: [[f32; 32]; 3],
-    c: [[f32; 32]; 3],
-}
-
-impl Kernel {
-    fn new(lattice: Lattice, reach: f64, grid: &Grid) -> Kernel {
-        let s = &lattice.surface;
-        let first = s.phases(grid.origin);
-        let along = [DVec3::X, DVec3::Y, DVec3::Z].map(|a| s.turn * (a * grid.step) * s.wave);
-        let straight = (0..3).all(|a| (0..3).all(|b| a == b || along[a][b].abs() < 1e-12));
-        let tables = straight.then(|| {
-            let size = [grid.words() as u32 * 64, grid.size.y, grid.size.z];
-            [0, 1, 2].map(|a| {
-                (0..size[a])
-                    .map(|i| {
-                        let (s, c) = (first[a] + along[a][a] * i as f64).sin_cos();
-                        (s as f32, c as f32)
-                    })
-                    .collect()
-            })
-        });
-        Kernel { lattice, reach: reach as f32, grid: grid.clone(), along, first, tables }
-    }
-
-    /// Bit i set when sample `64 w + i` of the row lies in the lattice.
-    fn word(&self, bulk: &mut Bulk, w: usize, j: usize, k: usize) -> u64 {
-        (0..2).fold(0, |out, half| {
-            self.prepare(bulk, 64 * w + 32 * half, j, k);
-            let bits = match self.lattice.surface.kind {
-                SurfaceKind::Gyroid => self.signs(bulk, gyroid::<f32>),
-                SurfaceKind::SchwarzP => self.signs(bulk, schwarz_p::<f32>),
-                SurfaceKind::SchwarzD => self.signs(bulk, schwarz_d::<f32>),
-            };
-            out | (bits as u64) << (32 * half)
-        })
-    }
-
-    fn prepare(&self, bulk: &mut Bulk, i0: usize, j: usize, k: usize) {
-        if let Some([x, y, z]) = &self.tables {
-            for i in 0..32 {
-                (bulk.s[0][i], bulk.c[0][i]) = x[i0 + i];
-            }
-            for (axis, (s, c)) in [(1, y[j]), (2, z[k])] {
-                bulk.s[axis] = [s; 32];
-                bulk.c[axis] = [c; 32];
-            }
-            return;
-        }
-        let phase = self.first + self.along[0] * i0 as f64 + self.along[1] * j as f64 + self.along[2] * k as f64;
-        for axis in 0..3 {
-            let (mut s, mut c) = (phase[axis] % TAU).sin_cos();
-            let (ds, dc) = self.along[0][axis].sin_cos();
-            for i in 0..32 {
-                (bulk.s[axis][i], bulk.c[axis][i]) = (s as f32, c as f32);
-                (s, c) = (s * dc + c * ds, c * dc - s * ds);
-            }
-        }
-        debug_assert!(i0 <= self.grid.words() * 64);
-    }
-
-    /// The same distance as [`crate::surface::Surface::distance`], written so that it vectorises.
-    #[inline(always)]
-    fn signs(&self, bulk: &Bulk, surface: impl Fn([f32; 3], [f32; 3]) -> Expansion<f32>) -> u32 {
-        let k = self.lattice.surface.wave.as_vec3();
-        let (kx, ky, kz) = (k.x, k.y, k.z);
-        let level = self.lattice.level as f32;
-        let walls = self.lattice.form == Form::Walls;
-        let mut inside = [0f32; 32];
-        for i in 0..32 {
-            let s = [bulk.s[0][i], bulk.s[1][i], bulk.s[2][i]];
-            let c = [bulk.c[0][i], bulk.c[1][i], bulk.c[2][i]];
-            let (f, g, h) = surface(s, c);
-            let (gx, gy, gz) = (g[0] * kx, g[1] * ky, g[2] * kz);
-            let gg = (gx * gx + gy * gy + gz * gz).max(1e-30);
-            let (ax, ay, az) = (gx * kx, gy * ky, gz * kz);
-            let bend =
-                ax * ax * h[0] + ay * ay * h[1] + az * az * h[2] + 2.0 * (ax * ay * h[3] + ay * az * h[4] + az * ax * h[5]);
-            let under = (gg - 2.0 * f * bend / gg).max(0.0);
-            let d = 2.0 * f / (gg.sqrt() + under.sqrt()).max(1e-12);
-            inside[i] = if walls { d.abs() - level } else { level - d };
-        }
-        inside.iter().enumerate().fold(0, |m, (i, v)| m | ((*v < self.reach) as u32) << i)
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::recipe::Structure;
+    use crate::recipe::{Form, Structure, SurfaceKind};
     use crate::sample::sample_part;
     use crate::surface::Surface;
     use ulmix_mesh::TriMesh;
@@ -431,7 +347,7 @@ mod tests {
                 let solid = KeepSolid { name: "x".into(), base_mm: [3.0, 0.0, -9.0], axis_mm: [0.0, 1.0, 20.0], radius_mm: 3.0 };
                 let bits = sample_part(&part, &grid, 1.3, &|| false).unwrap();
                 let solids = vec![Cylinder::new(&solid)];
-                let shape = Composed { part: &part, grid: &grid, bits: &bits, lattice, skin: 1.3, solids, reach: 0.0 };
+                let shape = Composed::new(&part, &grid, &bits, lattice, 1.3, solids, 0.0);
                 let signs = shape.signs();
                 for k in 0..grid.size.z {
                     for j in 0..grid.size.y {

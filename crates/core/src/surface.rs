@@ -14,15 +14,15 @@ use glam::{DMat3, DVec3, EulerRot};
 use std::f64::consts::TAU;
 use std::ops::{Add, Mul, Neg, Sub};
 
-/// Numbers the surfaces are computed with: `f64` for exact places, `f32` for signs in bulk.
+/// Numbers the surfaces are computed with: `f64` for exact places, eight `f32` in bulk.
 pub trait Real: Copy + Add<Output = Self> + Sub<Output = Self> + Mul<Output = Self> + Neg<Output = Self> {
     const ZERO: Self;
 }
-impl Real for f32 {
-    const ZERO: f32 = 0.0;
-}
 impl Real for f64 {
     const ZERO: f64 = 0.0;
+}
+impl Real for wide::f32x8 {
+    const ZERO: Self = wide::f32x8::ZERO;
 }
 
 /// Value, gradient and second derivatives (xx, yy, zz, xy, yz, zx) by phase, from the sines and
@@ -113,20 +113,6 @@ impl Surface {
     /// Direction in which the level value grows, unit, in the part's axes.
     pub fn normal(&self, p: DVec3) -> DVec3 {
         self.turn.transpose() * self.distance_and_gradient(p).1.normalize_or(DVec3::Z)
-    }
-
-    /// Moves `p` to where [`distance`](Self::distance) has the value `target`.
-    pub fn onto(&self, mut p: DVec3, target: f64) -> DVec3 {
-        for _ in 0..4 {
-            let (d, g) = self.distance_and_gradient(p);
-            let step = d - target;
-            p -= self.turn.transpose() * g * (step / g.length().max(1e-300));
-            // What is left after a step is of its square.
-            if step.abs() * self.wave.max_element() < 0.04 {
-                break;
-            }
-        }
-        p
     }
 
     /// Direction in which [`distance`](Self::distance) grows at `p`: the surface's normal at the
@@ -291,6 +277,8 @@ pub struct Lattice {
     pub form: Form,
     /// Walls reach to this distance value on both sides; a network starts at it.
     pub level: f64,
+    /// As asked. mm.
+    pub thickness: f64,
 }
 
 impl Lattice {
@@ -300,7 +288,7 @@ impl Lattice {
             Form::Walls => surface.level_at(thickness * 0.5),
             Form::Network => surface.neck().level(&surface, thickness),
         };
-        Lattice { surface, form, level }
+        Lattice { surface, form, level, thickness }
     }
 
     /// Negative inside, in mm.

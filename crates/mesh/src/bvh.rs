@@ -141,6 +141,72 @@ impl Bvh {
         });
     }
 
+    /// What `f` gives for pairs of different triangles whose boxes overlap, each pair once; in no
+    /// particular order.
+    pub fn pairs<T: Send>(&self, f: impl Fn(u32, u32) -> Option<T> + Sync) -> Vec<T> {
+        use rayon::prelude::*;
+        // Pairs of nodes some levels down are work enough for many threads.
+        const TASKS: usize = 512;
+        let mut tasks = vec![[0, 0]];
+        while tasks.len() < TASKS {
+            let more: Vec<[usize; 2]> = tasks.iter().flat_map(|&t| self.split_pair(t)).collect();
+            if more.len() == tasks.len() && more == tasks {
+                break;
+            }
+            tasks = more;
+        }
+        let walk = |task: [usize; 2]| {
+            let mut out = Vec::new();
+            let mut stack = vec![task];
+            while let Some([a, b]) = stack.pop() {
+                if a < self.first_leaf || b < self.first_leaf {
+                    stack.extend(self.split_pair([a, b]));
+                    continue;
+                }
+                for i in self.leaf(a) {
+                    let own = Bounds::of(self.corners[i]);
+                    let from = if a == b { i + 1 } else { self.leaf(b).start };
+                    for j in from..self.leaf(b).end {
+                        if own.overlaps(&Bounds::of(self.corners[j])) {
+                            out.extend(f(self.order[i], self.order[j]));
+                        }
+                    }
+                }
+            }
+            out
+        };
+        tasks.into_par_iter().flat_map_iter(walk).collect()
+    }
+
+    /// The pairs of nodes one level down that overlap; a pair of leaves stays.
+    fn split_pair(&self, [a, b]: [usize; 2]) -> Vec<[usize; 2]> {
+        let inner = |n: usize| n < self.first_leaf;
+        let mut out = Vec::with_capacity(4);
+        let mut add = |a: usize, b: usize| {
+            if self.boxes[a].overlaps(&self.boxes[b]) {
+                out.push([a, b]);
+            }
+        };
+        let (al, ar, bl, br) = (2 * a + 1, 2 * a + 2, 2 * b + 1, 2 * b + 2);
+        match (inner(a), inner(b)) {
+            (true, true) if a == b => {
+                add(al, al);
+                add(al, ar);
+                add(ar, ar);
+            }
+            (true, true) => {
+                add(al, bl);
+                add(al, br);
+                add(ar, bl);
+                add(ar, br);
+            }
+            (false, false) => out.push([a, b]),
+            // A complete tree has both at one level.
+            _ => unreachable!("nodes of one level"),
+        }
+        out
+    }
+
     fn visit(&self, enter: &mut impl FnMut(&Bounds) -> bool, leaf: &mut impl FnMut(usize)) {
         let mut stack = [0usize; 64];
         let mut top = 1;

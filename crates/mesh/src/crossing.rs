@@ -14,25 +14,25 @@ fn side(a: DVec3, b: DVec3, c: DVec3, d: DVec3) -> f64 {
 /// passes strictly through the inside of the other, decided exactly (Shewchuk 1997). Corners and
 /// edges that two triangles share do not count; overlap within one plane is not looked for.
 pub fn crossing_pairs(mesh: &TriMesh, bvh: &Bvh) -> Vec<[u32; 2]> {
-    let all = (0..mesh.triangles.len() as u32).into_par_iter();
-    // Each pair is met from both sides: the lower index tests it.
-    sorted(all.flat_map_iter(|t| crossing_with(mesh, bvh, t, 0.0, |o| o > t)).collect())
+    sorted(bvh.pairs(|s, t| triangles_cross(mesh, s, t).then(|| [s.min(t), s.max(t)])))
 }
 
 /// As [`crossing_pairs`], for the pairs with at least one triangle of `among`. `bvh` may be of the
 /// mesh before its points moved by less than `slack`.
 pub fn crossing_pairs_among(mesh: &TriMesh, bvh: &Bvh, among: impl ParallelIterator<Item = u32>, slack: f64) -> Vec<[u32; 2]> {
-    sorted(among.flat_map_iter(|t| crossing_with(mesh, bvh, t, slack, |o| o != t)).collect())
-}
-
-fn crossing_with(mesh: &TriMesh, bvh: &Bvh, t: u32, slack: f64, test: impl Fn(u32) -> bool) -> Vec<[u32; 2]> {
-    let mut found = Vec::new();
-    bvh.overlapping(Bounds::of(mesh.corners(t as usize)).grown(slack), |o| {
-        if test(o) && triangles_cross(mesh, t, o) {
-            found.push([t.min(o), t.max(o)]);
-        }
-    });
-    found
+    let with = |t: u32| {
+        let mut found = Vec::new();
+        let own = Bounds::of(mesh.corners(t as usize));
+        bvh.overlapping(own.grown(slack), |o| {
+            // With slack, the boxes as they are now tell most pairs apart.
+            let meet = o != t && (slack == 0.0 || own.overlaps(&Bounds::of(mesh.corners(o as usize))));
+            if meet && triangles_cross(mesh, t, o) {
+                found.push([t.min(o), t.max(o)]);
+            }
+        });
+        found
+    };
+    sorted(among.flat_map_iter(with).collect())
 }
 
 fn sorted(mut pairs: Vec<[u32; 2]>) -> Vec<[u32; 2]> {
@@ -41,13 +41,17 @@ fn sorted(mut pairs: Vec<[u32; 2]>) -> Vec<[u32; 2]> {
     pairs
 }
 
-fn triangles_cross(mesh: &TriMesh, s: u32, t: u32) -> bool {
+/// As for [`crossing_pairs`], for two triangles.
+pub(crate) fn triangles_cross(mesh: &TriMesh, s: u32, t: u32) -> bool {
     let (si, ti) = (mesh.triangles[s as usize], mesh.triangles[t as usize]);
     let shared = si.iter().filter(|v| ti.contains(v)).count();
     if shared >= 2 {
         return false;
     }
     let (a, b) = (mesh.corners(s as usize), mesh.corners(t as usize));
+    if apart(&a, &si, &b, &ti) || apart(&b, &ti, &a, &si) {
+        return false;
+    }
     // All of one on one side of the other's plane: the common case, quickly told.
     let sides = |plane: &[DVec3; 3], own: &[u32; 3], q: &[DVec3; 3], qi: &[u32; 3]| {
         [0, 1, 2].map(|c| if own.contains(&qi[c]) { 0.0 } else { side(plane[0], plane[1], plane[2], q[c]) })
@@ -62,6 +66,24 @@ fn triangles_cross(mesh: &TriMesh, s: u32, t: u32) -> bool {
         return false;
     }
     pierces(&b, &db, &a) || pierces(&a, &da, &b)
+}
+
+/// Does a plane upright on an edge of `p` keep the triangles apart, but for a corner that they share?
+/// Tells neighbours on a flat face apart, where exact predicates are at their slowest; a margin far
+/// above rounding leaves close calls to them.
+fn apart(p: &[DVec3; 3], pi: &[u32; 3], q: &[DVec3; 3], qi: &[u32; 3]) -> bool {
+    const MARGIN: f64 = 1e-9;
+    let normal = (p[1] - p[0]).cross(p[2] - p[0]);
+    // The corner that is not on the edge must not be the shared one.
+    (0..3).filter(|c| !qi.contains(&pi[(c + 2) % 3])).any(|c| {
+        let outward = (p[(c + 1) % 3] - p[c]).cross(normal);
+        let far = MARGIN * outward.length_squared();
+        (0..3).filter(|&d| !pi.contains(&qi[d])).all(|d| {
+            let v = q[d] - p[c];
+            let along = outward.dot(v);
+            along > 0.0 && along * along > far * MARGIN * v.length_squared()
+        })
+    })
 }
 
 /// Does an edge of `q`, whose corners lie at `d` from the plane of `tri`, pass inside `tri`?

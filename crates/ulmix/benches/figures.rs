@@ -71,7 +71,7 @@ fn gyroid() -> serde_json::Value {
         let bits = sample_part(&part, &grid, 0.0, &|| false).expect("not cancelled");
         let lattice = Lattice::new(Surface::new(&structure, DVec3::splat(50.0)), Form::Walls, 1.1);
         let fill = fill_zone(&grid, &bits, &[]);
-        let shape = Composed { part: &part, grid: &grid, bits: &bits, lattice, skin: 0.0, solids: vec![], reach: 0.0 };
+        let shape = Composed::new(&part, &grid, &bits, lattice, 0.0, vec![], 0.0);
         let signs = shape.signs();
         polygonise(&grid, &signs, Some(&fill), &shape, Care::Full, &|| false).expect("not cancelled")
     });

@@ -150,7 +150,7 @@ impl Pipeline {
             let lattice = Lattice::new(surface.clone(), recipe.structure.form, linked.thickness_mm);
             let reach = plan::reach(quality, step, linked.thickness_mm);
             let (skin, solids) = (recipe.zones.skin_mm, cylinders(recipe));
-            Composed { part, grid: &zones.grid, bits: &zones.part, lattice, skin, solids, reach }
+            Composed::new(part, &zones.grid, &zones.part, lattice, skin, solids, reach)
         };
         // A density that leads to the same thickness is the same lattice.
         let lattice_key = self.key(&[&"lattice", &zones_key, &recipe.structure, &linked.thickness_mm]);

@@ -17,15 +17,62 @@ pub struct Cells {
     mask: Vec<u64>,
     /// Cells before each word of `mask`.
     rank: Vec<u32>,
-    /// Corner signs per cell.
-    pub config: Vec<u8>,
-    /// A smooth field alone decides in the cell.
-    pub smooth: Vec<bool>,
-    turned: Vec<bool>,
+    /// Per cell: corner signs, [`TURNED`] and [`SMOOTH`].
+    kind: Vec<u16>,
+    /// One bit per cell of the grid: some cell around its low corner is not smooth, so that its own
+    /// three edges need hits.
+    exact: Vec<u64>,
+    /// Vertices before each cell, and all of them at the end.
     pub first_vertex: Vec<u32>,
-    pub first_hit: Vec<u32>,
-    pub vertex_count: usize,
-    pub hit_count: usize,
+    /// Hits before each cell, and all of them at the end.
+    first_hit: Vec<u32>,
+    /// Cut edges before each row of cells, and all of them at the end.
+    first_cut: Vec<u32>,
+}
+
+/// The cell uses the opposite rule on ambiguous faces.
+const TURNED: u16 = 1 << 8;
+/// A smooth field alone decides in the cell.
+const SMOOTH: u16 = 1 << 9;
+
+/// Cells of one row along x.
+pub struct Row<'a> {
+    mask: &'a [u64],
+    rank: &'a [u32],
+}
+
+impl Row<'_> {
+    /// Number of the cell at `i`, which the surface passes.
+    #[inline(always)]
+    pub fn index(&self, i: u32) -> usize {
+        let w = i as usize / 64;
+        (self.rank[w] + (self.mask[w] & !(!0u64 << (i % 64))).count_ones()) as usize
+    }
+}
+
+/// What rows write into: a slice, or two of equal meaning side by side.
+pub trait Slots: Send + Sized {
+    fn split(self, at: usize) -> (Self, Self);
+    fn is_empty(&self) -> bool;
+}
+
+impl<T: Send> Slots for &mut [T] {
+    fn split(self, at: usize) -> (Self, Self) {
+        self.split_at_mut(at)
+    }
+    fn is_empty(&self) -> bool {
+        <[T]>::is_empty(self)
+    }
+}
+
+impl<A: Slots, B: Slots> Slots for (A, B) {
+    fn split(self, at: usize) -> (Self, Self) {
+        let ((a, c), (b, d)) = (self.0.split(at), self.1.split(at));
+        ((a, b), (c, d))
+    }
+    fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
 }
 
 impl Cells {
@@ -62,87 +109,173 @@ impl Cells {
             layers,
             mask,
             rank,
-            config: Vec::new(),
-            smooth: vec![false; total as usize],
-            turned: vec![false; total as usize],
-            first_vertex: Vec::new(),
-            first_hit: Vec::new(),
-            vertex_count: 0,
-            hit_count: 0,
+            kind: Vec::new(),
+            exact: vec![!0; words * rows * layers],
+            first_vertex: vec![0; total as usize + 1],
+            first_hit: vec![0; total as usize + 1],
+            first_cut: vec![0; rows * layers + 1],
         };
-        cells.config = cells.corners(bits);
+        cells.kind = cells.corners(bits, smooth);
         if let Some(bits) = smooth {
-            cells.smooth = cells.corners(bits).into_iter().map(|c| c == 255).collect();
+            cells.find_exact(bits);
         }
-
-        let t = tables();
-        let mut turned = std::mem::take(&mut cells.turned);
-        cells.par_rows_mut(
-            &mut turned,
-            |c| c as u32,
-            |j, k, _, slots| {
-                let mut at = 0;
-                cells.each_in_row(j, k, |i, index| {
-                    let face = t.pinch[cells.config[index] as usize];
-                    if face != 255 {
-                        let mut other = IVec3::new(i as i32, j as i32, k as i32);
-                        other[face as usize / 2] += if face & 1 == 1 { 1 } else { -1 };
-                        let neighbour = cells.find_index(other);
-                        slots[at] = neighbour.is_some_and(|o| t.pinch[cells.config[o] as usize] == face ^ 1);
-                    }
-                    at += 1;
-                });
-            },
-        );
-        cells.turned = turned;
-
-        let (mut vertices, mut hits) = (0u32, 0u32);
-        cells.first_vertex.reserve(total as usize + 1);
-        cells.first_hit.reserve(total as usize + 1);
-        for c in 0..total as usize {
-            cells.first_vertex.push(vertices);
-            cells.first_hit.push(hits);
-            vertices += cells.loops(c).count as u32;
-            hits += cells.cut(c).count_ones();
-        }
-        cells.first_vertex.push(vertices);
-        cells.first_hit.push(hits);
-        (cells.vertex_count, cells.hit_count) = (vertices as usize, hits as usize);
+        cells.find_turned();
+        cells.count();
         cells
     }
 
-    /// Which of every cell's eight corner samples are set.
-    fn corners(&self, bits: &Bits) -> Vec<u8> {
-        let mut out = vec![0; self.config_len()];
-        self.par_rows_mut(
-            &mut out,
-            |c| c as u32,
-            |j, k, _, slots| {
-                let (j, k) = (j as usize, k as usize);
-                let quad = [bits.row(j, k), bits.row(j + 1, k), bits.row(j, k + 1), bits.row(j + 1, k + 1)];
-                let mut at = 0;
-                self.each_in_row(j as u32, k as u32, |i, _| {
-                    let (w, b) = (i as usize / 64, i % 64);
-                    slots[at] = quad.iter().enumerate().fold(0, |c, (n, row)| {
-                        let two = (row[w] >> b & 1) | (shifted(row, w) >> b & 1) << 1;
-                        c | (two as u8) << (2 * n)
-                    });
-                    at += 1;
+    /// Fills `exact` from the samples around which a smooth field alone decides.
+    fn find_exact(&mut self, smooth: &Bits) {
+        let (words, rows) = (self.words, self.rows);
+        let rough = |j: usize, k: usize, w: usize| {
+            [(0, 0), (1, 0), (0, 1), (1, 1)].iter().fold(0, |m, (dj, dk)| {
+                let row = smooth.row(j + dj, k + dk);
+                m | !(row[w] & shifted(row, w))
+            })
+        };
+        self.exact.par_chunks_mut(words * rows).enumerate().for_each(|(k, layer)| {
+            for (j, out) in layer.chunks_mut(words).enumerate() {
+                for (w, slot) in out.iter_mut().enumerate() {
+                    let mut m = 0;
+                    for (dj, dk) in [(0, 0), (1, 0), (0, 1), (1, 1)] {
+                        let (Some(j), Some(k)) = (j.checked_sub(dj), k.checked_sub(dk)) else { continue };
+                        let here = rough(j, k, w);
+                        m |= here | here << 1 | if w > 0 { rough(j, k, w - 1) >> 63 } else { 0 };
+                    }
+                    *slot = m;
+                }
+            }
+        });
+    }
+
+    /// Marks cells that share a pinched face from both sides.
+    fn find_turned(&mut self) {
+        let t = tables();
+        let mut kind = self.kind.clone();
+        self.par_rows_mut(&mut kind[..], &self.cell_starts(), |j, k, slots| {
+            let mut slots = slots.iter_mut();
+            self.each_in_row(j, k, |i, index| {
+                let slot = slots.next().expect("one slot a cell");
+                let face = t.pinch[self.config(index) as usize];
+                if face != 255 {
+                    let mut other = IVec3::new(i as i32, j as i32, k as i32);
+                    other[face as usize / 2] += if face & 1 == 1 { 1 } else { -1 };
+                    let neighbour = self.find_index(other);
+                    if neighbour.is_some_and(|o| t.pinch[self.config(o) as usize] == face ^ 1) {
+                        *slot |= TURNED;
+                    }
+                }
+            });
+        });
+        self.kind = kind;
+    }
+
+    /// Numbers vertices, hits and cut edges: counts by rows in parallel, then sums.
+    fn count(&mut self) {
+        let (rows, layers) = (self.rows, self.layers);
+        let loops = &tables().loops;
+        let counts: Vec<[u32; 3]> = (0..rows * layers)
+            .into_par_iter()
+            .map(|row| {
+                let mut n = [0; 3];
+                self.each_in_row((row % rows) as u32, (row / rows) as u32, |i, c| {
+                    let cut = self.cut(c).count_ones();
+                    n[0] += loops[self.pattern(c)].count as u32;
+                    n[1] += if self.is_exact(row, i) { cut } else { 0 };
+                    n[2] += cut;
                 });
-            },
-        );
+                n
+            })
+            .collect();
+        let mut sums = Vec::with_capacity(counts.len() + 1);
+        let mut sum = [0u32; 3];
+        for n in &counts {
+            sums.push(sum);
+            sum = [sum[0] + n[0], sum[1] + n[1], sum[2] + n[2]];
+        }
+        sums.push(sum);
+        let mut first = (std::mem::take(&mut self.first_vertex), std::mem::take(&mut self.first_hit));
+        self.par_rows_mut((&mut first.0[..], &mut first.1[..]), &self.cell_starts(), |j, k, slots| {
+            let row = self.row_number(j, k);
+            let [mut v, mut h, _] = sums[row];
+            let mut slots = slots.0.iter_mut().zip(slots.1);
+            self.each_in_row(j, k, |i, c| {
+                let (vertex, hit) = slots.next().expect("one slot a cell");
+                (*vertex, *hit) = (v, h);
+                v += loops[self.pattern(c)].count as u32;
+                h += if self.is_exact(row, i) { self.cut(c).count_ones() } else { 0 };
+            });
+        });
+        let total = self.config_len();
+        (first.0[total], first.1[total]) = (sum[0], sum[1]);
+        (self.first_vertex, self.first_hit) = first;
+        self.first_cut = sums.iter().map(|s| s[2]).collect();
+    }
+
+    pub fn row_number(&self, j: u32, k: u32) -> usize {
+        k as usize * self.rows + j as usize
+    }
+
+    /// Has the cell at `i`, or one before it along some axes, more than a smooth field?
+    pub fn is_exact(&self, row: usize, i: u32) -> bool {
+        self.exact[row * self.words + i as usize / 64] >> (i % 64) & 1 == 1
+    }
+
+    /// Which of every cell's eight corner samples are set, and whether all of them are in `smooth`.
+    fn corners(&self, bits: &Bits, smooth: Option<&Bits>) -> Vec<u16> {
+        let mut out = vec![0; self.config_len()];
+        self.par_rows_mut(&mut out[..], &self.cell_starts(), |j, k, slots| {
+            let (j, k) = (j as usize, k as usize);
+            let four = |bits: &'_ Bits, w: usize| {
+                [(j, k), (j + 1, k), (j, k + 1), (j + 1, k + 1)].map(|(j, k)| {
+                    let row = bits.row(j, k);
+                    [row[w], shifted(row, w)]
+                })
+            };
+            let mut slots = slots.iter_mut();
+            let (mut word, mut signs, mut all) = (usize::MAX, [[0; 2]; 4], 0);
+            self.each_in_row(j as u32, k as u32, |i, _| {
+                let (w, b) = (i as usize / 64, i % 64);
+                if w != word {
+                    (word, signs) = (w, four(bits, w));
+                    all = smooth.map_or(0, |s| four(s, w).into_iter().flatten().fold(!0, |m, row| m & row));
+                }
+                let corners = (0..8).fold(0, |c, n| c | ((signs[n / 2][n & 1] >> b & 1) as u16) << n);
+                *slots.next().expect("one slot a cell") = corners | if all >> b & 1 == 1 { SMOOTH } else { 0 };
+            });
+        });
         out
     }
 
+    /// Corner signs of a cell.
+    #[inline(always)]
+    pub fn config(&self, cell: usize) -> u8 {
+        self.kind[cell] as u8
+    }
+
+    /// Number of the cell's sign pattern and rule, into tables of 512.
+    #[inline(always)]
+    pub fn pattern(&self, cell: usize) -> usize {
+        (self.kind[cell] & (TURNED | 255)) as usize
+    }
+
+    #[inline(always)]
+    pub fn is_smooth(&self, cell: usize) -> bool {
+        self.kind[cell] & SMOOTH != 0
+    }
+
+    pub fn row(&self, j: u32, k: u32) -> Row<'_> {
+        let start = self.row_number(j, k) * self.words;
+        Row { mask: &self.mask[start..start + self.words], rank: &self.rank[start..start + self.words] }
+    }
+
     pub fn loops(&self, cell: usize) -> &'static Loops {
-        let t = tables();
-        let table = if self.turned[cell] { &t.turned } else { &t.plain };
-        &table[self.config[cell] as usize]
+        &tables().loops[self.pattern(cell)]
     }
 
     /// Which of the cell's own three edges are cut: bits x, y, z.
     pub fn cut(&self, cell: usize) -> u8 {
-        let c = self.config[cell];
+        let c = self.config(cell);
         let from = |corner: u8| (c ^ c >> corner) & 1;
         from(1) | from(2) << 1 | from(4) << 2
     }
@@ -177,7 +310,7 @@ impl Cells {
 
     /// Calls `f(i, number)` for the cells of a row.
     pub fn each_in_row(&self, j: u32, k: u32, mut f: impl FnMut(u32, usize)) {
-        let start = (k as usize * self.rows + j as usize) * self.words;
+        let start = self.row_number(j, k) * self.words;
         let mut index = self.rank[start] as usize;
         for w in 0..self.words {
             let mut m = self.mask[start + w];
@@ -189,50 +322,57 @@ impl Cells {
         }
     }
 
-    /// Splits `out` by rows and fills the parts in parallel: `first` gives a cell's first slot, and
-    /// `f(j, k, start, slots)` fills the slots of one row.
-    pub fn par_rows_mut<T: Send>(
-        &self,
-        out: &mut [T],
-        first: impl Fn(usize) -> u32 + Sync,
-        f: impl Fn(u32, u32, usize, &mut [T]) + Sync,
-    ) {
-        let total = out.len();
-        let start_of = |row: usize| {
-            let cell = self.rank[row * self.words] as usize;
-            if cell == self.config_len() {
-                total
-            } else {
-                first(cell) as usize
-            }
-        };
-        self.fill_rows(0, self.rows * self.layers, 0, out, &start_of, &f);
+    /// First cell of each row.
+    fn cell_starts(&self) -> impl Fn(usize) -> usize + Sync + '_ {
+        |row| self.rank[row * self.words] as usize
+    }
+
+    /// First vertex of each row.
+    pub fn vertex_starts(&self) -> impl Fn(usize) -> usize + Sync + '_ {
+        |row| self.first_vertex[self.rank[row * self.words] as usize] as usize
+    }
+
+    /// First cut edge of each row, times `each`.
+    pub fn cut_starts(&self, each: usize) -> impl Fn(usize) -> usize + Sync + '_ {
+        move |row| self.first_cut[row] as usize * each
+    }
+
+    pub fn vertex_count(&self) -> usize {
+        self.first_vertex.last().map_or(0, |v| *v as usize)
+    }
+
+    pub fn cut_count(&self) -> usize {
+        self.first_cut.last().map_or(0, |v| *v as usize)
     }
 
     fn config_len(&self) -> usize {
         self.rank.last().map_or(0, |r| *r as usize)
     }
 
-    fn fill_rows<T: Send>(
+    /// Splits `out` by rows and fills the parts in parallel: `start_of` gives a row's first slot,
+    /// and `f(j, k, slots)` fills the slots of one row.
+    pub fn par_rows_mut<S: Slots>(&self, out: S, start_of: &(impl Fn(usize) -> usize + Sync), f: impl Fn(u32, u32, S) + Sync) {
+        self.fill_rows(0, self.rows * self.layers, out, start_of, &f);
+    }
+
+    fn fill_rows<S: Slots>(
         &self,
         from: usize,
         to: usize,
-        offset: usize,
-        out: &mut [T],
+        out: S,
         start_of: &(impl Fn(usize) -> usize + Sync),
-        f: &(impl Fn(u32, u32, usize, &mut [T]) + Sync),
+        f: &(impl Fn(u32, u32, S) + Sync),
     ) {
         if out.is_empty() {
             return;
         }
         if to - from == 1 {
-            return f((from % self.rows) as u32, (from / self.rows) as u32, offset, out);
+            return f((from % self.rows) as u32, (from / self.rows) as u32, out);
         }
         let mid = (from + to) / 2;
-        let at = start_of(mid) - offset;
-        let (l, r) = out.split_at_mut(at);
-        let mut left = || self.fill_rows(from, mid, offset, l, start_of, f);
-        let mut right = || self.fill_rows(mid, to, offset + at, r, start_of, f);
+        let (l, r) = out.split(start_of(mid) - start_of(from));
+        let left = || self.fill_rows(from, mid, l, start_of, f);
+        let right = || self.fill_rows(mid, to, r, start_of, f);
         if to - from > 64 {
             rayon::join(left, right);
         } else {
@@ -241,50 +381,36 @@ impl Cells {
         }
     }
 
-    /// The exact hit of every cut edge of a cell that is not smooth.
+    /// The exact hit of every cut edge that a cell asks for that is not smooth.
     pub fn hits(&self, grid: &Grid, shape: &dyn Shape, cancelled: &(dyn Fn() -> bool + Sync)) -> Vec<Hit> {
-        let mut out = vec![Hit { t: 0.5, normal: [0.0; 3], firm: false }; self.hit_count];
-        self.par_rows_mut(
-            &mut out,
-            |c| self.first_hit[c],
-            |j, k, _, slots| {
-                if cancelled() {
+        let count = self.first_hit.last().map_or(0, |h| *h as usize);
+        let mut out = vec![Hit { t: 0.5, normal: [0.0; 3], firm: false }; count];
+        let starts = |row: usize| self.first_hit[self.rank[row * self.words] as usize] as usize;
+        self.par_rows_mut(&mut out[..], &starts, |j, k, slots| {
+            if cancelled() {
+                return;
+            }
+            let mut slots = slots.iter_mut();
+            let row = self.row_number(j, k);
+            self.each_in_row(j, k, |i, index| {
+                if !self.is_exact(row, i) {
                     return;
                 }
-                let mut at = 0;
-                self.each_in_row(j, k, |i, index| {
-                    let cut = self.cut(index);
-                    let low_at = UVec3::new(i, j, k);
-                    for axis in 0..3 {
-                        if cut >> axis & 1 == 0 {
-                            continue;
-                        }
-                        if !self.smooth[index] || self.beside_exact(low_at.as_ivec3(), axis) {
-                            let mut high_at = low_at;
-                            high_at[axis] += 1;
-                            let from_low = self.config[index] & 1 == 1;
-                            let (inside_at, outside_at) = if from_low { (low_at, high_at) } else { (high_at, low_at) };
-                            let at_sample = |s: UVec3| grid.at(s.x, s.y, s.z);
-                            let (inside, outside) = (at_sample(inside_at), at_sample(outside_at));
-                            slots[at] = shape.hit(&Edge { inside, outside, inside_at, outside_at });
-                        }
-                        at += 1;
-                    }
-                });
-            },
-        );
+                let cut = self.cut(index);
+                let low_at = UVec3::new(i, j, k);
+                for axis in (0..3).filter(|axis| cut >> axis & 1 == 1) {
+                    let mut high_at = low_at;
+                    high_at[axis] += 1;
+                    let from_low = self.config(index) & 1 == 1;
+                    let (inside_at, outside_at) = if from_low { (low_at, high_at) } else { (high_at, low_at) };
+                    let at_sample = |s: UVec3| grid.at(s.x, s.y, s.z);
+                    let (inside, outside) = (at_sample(inside_at), at_sample(outside_at));
+                    let slot = slots.next().expect("one slot a hit");
+                    *slot = shape.hit(&Edge { inside, outside, inside_at, outside_at });
+                }
+            });
+        });
         out
-    }
-
-    /// Does one of the other three cells around the edge along `axis` from `low` need its hit?
-    fn beside_exact(&self, low: IVec3, axis: usize) -> bool {
-        let (u, v) = ((axis + 1) % 3, (axis + 2) % 3);
-        [(1, 0), (0, 1), (1, 1)].into_iter().any(|(du, dv)| {
-            let mut c = low;
-            c[u] -= du;
-            c[v] -= dv;
-            !self.smooth[self.index(c)]
-        })
     }
 }
 

@@ -19,11 +19,13 @@ mod tables;
 mod vertex;
 
 use crate::grid::{Bits, Grid};
+use bytemuck::allocation::cast_vec;
 use cells::Cells;
-use glam::{DVec3, IVec3, UVec3};
-use rayon::prelude::*;
+use glam::{DVec3, IVec3, UVec3, Vec3};
+use std::cell::RefCell;
+use tables::LoopStart;
 use ulmix_mesh::TriMesh;
-use vertex::Placed;
+use vertex::{Placed, MARGIN};
 
 /// Where the surface passes between an inside and an outside sample.
 #[derive(Clone, Copy, Debug)]
@@ -52,9 +54,13 @@ pub trait Shape: Sync {
     fn hit(&self, edge: &Edge) -> Hit;
     /// Negative inside; near the border close to a distance.
     fn value(&self, p: DVec3) -> f64;
-    /// Moves a point onto the border of the smooth field that alone decides around it; `outside` is
-    /// a sample nearby on the side meant.
-    fn project(&self, p: DVec3, outside: DVec3) -> DVec3;
+    /// Moves points onto the border of the smooth field that alone decides around them.
+    fn project(&self, row: &mut RowPoints);
+    /// May vertices of the smooth field leave their cells and triangles still not cross? So it is where
+    /// its sheets lie some steps apart.
+    fn roomy(&self) -> bool {
+        false
+    }
     /// The nearest point that the result may reach: itself, or on the part's own surface.
     fn confine(&self, p: DVec3) -> DVec3 {
         p
@@ -62,6 +68,41 @@ pub trait Shape: Sync {
     /// Points of the border to pass through exactly where the grid has a vertex beside them.
     fn pins(&self) -> Vec<DVec3> {
         Vec::new()
+    }
+}
+
+/// Points of one row of cells along x, to be moved all at once.
+#[derive(Default)]
+pub struct RowPoints {
+    /// Of the cells' low corners.
+    pub j: u32,
+    pub k: u32,
+    pub i: Vec<u32>,
+    /// Places by axis, in steps from the cell's low corner.
+    pub local: [Vec<f32>; 3],
+    /// A corner of the cell, as bits x, y, z, on the outer side of the border meant.
+    pub outside: Vec<u8>,
+}
+
+impl RowPoints {
+    /// Room for `count` points of a row.
+    fn begin(&mut self, j: u32, k: u32, count: usize) {
+        (self.j, self.k) = (j, k);
+        self.i.resize(count, 0);
+        self.local.iter_mut().for_each(|list| list.resize(count, 0.0));
+        self.outside.resize(count, 0);
+    }
+
+    fn set(&mut self, n: usize, i: u32, start: &LoopStart) {
+        self.i[n] = i;
+        for axis in 0..3 {
+            self.local[axis][n] = start.mean[axis];
+        }
+        self.outside[n] = start.outside;
+    }
+
+    fn local(&self, n: usize) -> Vec3 {
+        Vec3::new(self.local[0][n], self.local[1][n], self.local[2][n])
     }
 }
 
@@ -97,7 +138,7 @@ pub fn polygonise(
     if care == Care::Full {
         pin(grid, &cells, shape, &mut points, &mut placed);
     }
-    let mut mesh = triangles(grid, &cells, bits, points, &placed, (care == Care::Full).then_some(shape), cancelled);
+    let mut mesh = triangles(grid, &cells, points, &placed, (care == Care::Full).then_some(shape), cancelled);
     if care == Care::Full && !cancelled() {
         repair::repair(&mut mesh, &placed, grid.step);
     }
@@ -112,36 +153,55 @@ fn vertices(
     shape: &dyn Shape,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> (Vec<DVec3>, Vec<Placed>) {
-    let mut out = vec![(DVec3::ZERO, Placed::default()); cells.vertex_count];
-    cells.par_rows_mut(
-        &mut out,
-        |c| cells.first_vertex[c],
-        |j, k, _, slots| {
-            if cancelled() {
-                return;
-            }
-            let mut at = 0;
+    thread_local!(static ROW: RefCell<RowPoints> = RefCell::default());
+    // Arrays of plain numbers come zeroed from the system, without being written twice.
+    let mut points: Vec<DVec3> = cast_vec(vec![[0f64; 3]; cells.vertex_count()]);
+    let mut placed: Vec<Placed> = cast_vec(vec![0u32; points.len()]);
+    let (t, roomy) = (tables::tables(), shape.roomy());
+    cells.par_rows_mut((&mut points[..], &mut placed[..]), &cells.vertex_starts(), |j, k, (points, placed)| {
+        if cancelled() {
+            return;
+        }
+        ROW.with_borrow_mut(|row| {
+            row.begin(j, k, points.len());
+            let (mut at, mut smooth) = (0, false);
             cells.each_in_row(j, k, |i, index| {
-                let loops = cells.loops(index);
-                let corner = grid.at(i, j, k);
-                for l in 0..loops.count as usize {
-                    slots[at] = if cells.smooth[index] {
-                        smooth_vertex(grid, corner, cells.config[index], loops.edges[l], shape)
-                    } else {
-                        let at = IVec3::new(i as i32, j as i32, k as i32);
-                        let (p, mut placed) = planes(cells, hits, at, index, loops.edges[l]).place(corner, grid.step);
-                        let q = shape.confine(p);
-                        if q != p {
-                            placed.to_mean = ((p - q).as_vec3() + glam::Vec3::from(placed.to_mean)).to_array();
-                        }
-                        (q, placed)
-                    };
+                smooth |= cells.is_smooth(index);
+                let pattern = cells.pattern(index);
+                for l in 0..t.loops[pattern].count as usize {
+                    row.set(at, i, &t.starts[pattern][l]);
                     at += 1;
                 }
             });
-        },
-    );
-    out.into_par_iter().unzip()
+            if smooth {
+                shape.project(row);
+            }
+            at = 0;
+            cells.each_in_row(j, k, |i, index| {
+                let loops = &t.loops[cells.pattern(index)];
+                let corner = grid.at(i, j, k);
+                for l in 0..loops.count as usize {
+                    if cells.is_smooth(index) {
+                        let local = row.local(at).clamp(Vec3::splat(-MARGIN as f32), Vec3::splat(1.0 + MARGIN as f32));
+                        points[at] = corner + local.as_dvec3() * grid.step;
+                        if !roomy {
+                            let mean = Vec3::from(t.starts[cells.pattern(index)][l].mean);
+                            placed[at] = Placed::at(local.as_dvec3(), mean.as_dvec3(), false);
+                        }
+                    } else {
+                        let low = IVec3::new(i as i32, j as i32, k as i32);
+                        let spot = planes(cells, hits, low, index, loops.edges[l]).place();
+                        let p = corner + spot.local * grid.step;
+                        points[at] = shape.confine(p);
+                        let shift = (points[at] - p) / grid.step;
+                        placed[at] = Placed::at(spot.local, spot.mean - shift, spot.crease);
+                    }
+                    at += 1;
+                }
+            });
+        });
+    });
+    (points, placed)
 }
 
 /// Moves the one vertex of a pin's cell onto the pin.
@@ -151,30 +211,12 @@ fn pin(grid: &Grid, cells: &Cells, shape: &dyn Shape, points: &mut [DVec3], plac
         let Some(cell) = cells.find_index(local.floor().as_ivec3()) else { continue };
         let v = cells.first_vertex[cell] as usize;
         let near = points[v].distance(p) < grid.step;
-        if cells.loops(cell).count == 1 && placed[v].crease && near {
-            let moved = (points[v] - p).as_vec3() + glam::Vec3::from(placed[v].to_mean);
+        if cells.loops(cell).count == 1 && placed[v].crease() && near {
+            let mean = (points[v] - grid.origin) / grid.step + placed[v].to_mean();
             points[v] = p;
-            placed[v] = Placed { to_mean: moved.to_array(), crease: true, left_cell: false };
+            placed[v] = Placed::at(local - local.floor(), mean - local.floor(), true);
         }
     }
-}
-
-/// The middle of the loop's cut edges, moved onto the smooth field's border.
-fn smooth_vertex(grid: &Grid, corner: DVec3, config: u8, edges: u16, shape: &dyn Shape) -> (DVec3, Placed) {
-    let place = |c: usize| DVec3::new((c & 1) as f64, (c >> 1 & 1) as f64, (c >> 2) as f64);
-    let mut mean = DVec3::ZERO;
-    let mut outside = DVec3::ZERO;
-    let mut mask = edges;
-    while mask != 0 {
-        let e = mask.trailing_zeros() as usize;
-        mask &= mask - 1;
-        let (a, b) = tables::edge_corners(e);
-        mean += 0.5 * (place(a) + place(b));
-        outside = place(if config >> a & 1 == 1 { b } else { a });
-    }
-    mean /= edges.count_ones() as f64;
-    let point = shape.project(corner + mean * grid.step, corner + outside * grid.step);
-    Placed::within((point - corner) / grid.step, mean, false, corner, grid.step)
 }
 
 /// Hits of a loop of the cell at `at`, in steps from its low corner.
@@ -191,81 +233,76 @@ fn planes(cells: &Cells, hits: &[Hit], at: IVec3, index: usize, edges: u16) -> v
         let hit = &hits[cells.hit_of(at + IVec3::from(off), axis, index, e)];
         let mut p = DVec3::from(off.map(|o| o as f64));
         // Hits run from the inside sample.
-        let from_low = cells.config[index] >> tables::edge_corners(e).0 & 1 == 1;
+        let from_low = cells.config(index) >> tables::edge_corners(e).0 & 1 == 1;
         p[axis] = if from_low { hit.t as f64 } else { 1.0 - hit.t as f64 };
         planes.add(p, hit.normal, hit.firm);
     }
     planes
 }
 
+/// The other three cells around a cell's own edge along each axis, in order around it: whether they
+/// lie a row back along y and along z, and a cell back along x, and the edge's number there.
+const AROUND: [[(bool, bool, u32, usize); 3]; 3] = [
+    [(true, false, 0, 1), (true, true, 0, 3), (false, true, 0, 2)],
+    [(false, true, 0, 5), (false, true, 1, 7), (false, false, 1, 6)],
+    [(false, false, 1, 9), (true, false, 1, 11), (true, false, 0, 10)],
+];
+
 /// Two triangles per cut grid edge, around it.
 fn triangles(
     grid: &Grid,
     cells: &Cells,
-    bits: &Bits,
     points: Vec<DVec3>,
     placed: &[Placed],
     shape: Option<&dyn Shape>,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> TriMesh {
-    let mut out = vec![[0u32; 3]; cells.hit_count * 2];
-    cells.par_rows_mut(
-        &mut out,
-        |c| cells.first_hit[c] * 2,
-        |j, k, _, slots| {
-            if cancelled() {
-                return;
-            }
-            let mut at = 0;
-            cells.each_in_row(j, k, |i, index| {
-                let cut = cells.cut(index);
-                for axis in 0..3 {
-                    if cut >> axis & 1 == 0 {
-                        continue;
-                    }
-                    let mut quad = [0u32; 4];
-                    for (n, (du, dv)) in [(0, 0), (1, 0), (1, 1), (0, 1)].into_iter().enumerate() {
-                        let mut c = [i as i32, j as i32, k as i32];
-                        c[(axis + 1) % 3] -= du;
-                        c[(axis + 2) % 3] -= dv;
-                        let other = if n == 0 { index } else { cells.index(IVec3::from(c)) };
-                        let edge = 4 * axis + du as usize + 2 * dv as usize;
-                        quad[n] = cells.first_vertex[other] + cells.loops(other).of_edge[edge] as u32;
-                    }
-                    if !bits.get(i, j, k) {
-                        quad.swap(1, 3);
-                    }
-                    let [a, b, c, d] = quad;
-                    let pair = if first_diagonal(quad, &points, placed, shape, grid.step) {
-                        [[a, b, c], [a, c, d]]
-                    } else {
-                        [[b, c, d], [b, d, a]]
-                    };
-                    slots[at..at + 2].copy_from_slice(&pair);
-                    at += 2;
+    let mut out = vec![[0u32; 3]; cells.cut_count() * 2];
+    let t = tables::tables();
+    cells.par_rows_mut(&mut out[..], &cells.cut_starts(2), |j, k, slots| {
+        if cancelled() {
+            return;
+        }
+        // The border of the grid is outside: no cut edge asks beyond it.
+        let (j0, k0) = (j.saturating_sub(1), k.saturating_sub(1));
+        let rows = [cells.row(j, k), cells.row(j0, k), cells.row(j, k0), cells.row(j0, k0)];
+        let vertex = |cell: usize, edge: usize| cells.first_vertex[cell] + t.loops[cells.pattern(cell)].of_edge[edge] as u32;
+        let row = cells.row_number(j, k);
+        let mut slots = slots.chunks_exact_mut(2);
+        cells.each_in_row(j, k, |i, index| {
+            let cut = cells.cut(index);
+            for axis in 0..3 {
+                if cut >> axis & 1 == 0 {
+                    continue;
                 }
-            });
-        },
-    );
+                let around = AROUND[axis].map(|(y, z, x, edge)| vertex(rows[y as usize + 2 * z as usize].index(i - x), edge));
+                let mut quad = [vertex(index, 4 * axis), around[0], around[1], around[2]];
+                if cells.config(index) & 1 == 0 {
+                    quad.swap(1, 3);
+                }
+                let crease = cells.is_exact(row, i) && quad.iter().any(|&v| placed[v as usize].crease());
+                let shape = shape.filter(|_| crease);
+                let from = if first_diagonal(quad, &points, shape, grid.step) { 0 } else { 1 };
+                let [a, b, c, d] = std::array::from_fn(|n| quad[(from + n) & 3]);
+                slots.next().expect("two triangles a cut edge").copy_from_slice(&[[a, b, c], [a, c, d]]);
+            }
+        });
+    });
     TriMesh { points, triangles: out }
 }
 
-/// Split from corner 0 to 2 (true) or 1 to 3: near creases the diagonal that lies on the shape,
-/// elsewhere the one with the larger least angle.
-fn first_diagonal(quad: [u32; 4], points: &[DVec3], placed: &[Placed], shape: Option<&dyn Shape>, step: f64) -> bool {
+/// Split from corner 0 to 2 (true) or 1 to 3: at a crease of `shape` the diagonal that lies on it,
+/// elsewhere the shorter one.
+fn first_diagonal(quad: [u32; 4], points: &[DVec3], shape: Option<&dyn Shape>, step: f64) -> bool {
     let p = quad.map(|v| points[v as usize]);
-    if let Some(shape) = shape.filter(|_| quad.iter().any(|&v| placed[v as usize].crease)) {
+    if let Some(shape) = shape {
         let d02 = shape.value((p[0] + p[2]) * 0.5).abs();
         let d13 = shape.value((p[1] + p[3]) * 0.5).abs();
         if (d02 - d13).abs() > 0.02 * step {
             return d02 < d13;
         }
     }
-    let worst = |a: DVec3, b: DVec3, c: DVec3| {
-        let cos = |u: DVec3, v: DVec3| u.dot(v) / (u.length_squared() * v.length_squared()).sqrt().max(1e-300);
-        cos(b - a, c - a).max(cos(c - b, a - b)).max(cos(a - c, b - c))
-    };
-    worst(p[0], p[1], p[2]).max(worst(p[0], p[2], p[3])) <= worst(p[1], p[2], p[3]).max(worst(p[1], p[3], p[0]))
+    p[0].distance_squared(p[2]) <= p[1].distance_squared(p[3])
 }
 
 #[cfg(test)]
@@ -285,9 +322,7 @@ mod tests {
         fn value(&self, _: DVec3) -> f64 {
             0.0
         }
-        fn project(&self, p: DVec3, _: DVec3) -> DVec3 {
-            p
-        }
+        fn project(&self, _: &mut RowPoints) {}
     }
 
     struct Cube(f64);
@@ -317,9 +352,7 @@ mod tests {
         fn value(&self, p: DVec3) -> f64 {
             self.signed(p)
         }
-        fn project(&self, p: DVec3, _: DVec3) -> DVec3 {
-            p
-        }
+        fn project(&self, _: &mut RowPoints) {}
     }
 
     proptest! {

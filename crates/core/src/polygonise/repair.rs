@@ -5,25 +5,31 @@
 //! vertex steps back toward the mean of its hits, which never crosses.
 
 use super::vertex::Placed;
-use glam::{DVec3, Vec3};
+use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
 use ulmix_mesh::crossing::crossing_pairs_among;
-use ulmix_mesh::{Bvh, TriMesh};
+use ulmix_mesh::{Bounds, Bvh, TriMesh};
 
 const ROUNDS: u32 = 8;
+/// Steps along a side of the blocks that are looked at.
+const BLOCK: f64 = 4.0;
 /// Neighbouring normals that turn more than about 154° are a fold.
 const FOLD: f64 = -0.9;
 
 /// Works on triangles with a vertex that left its cell; `step` is the grid's.
 pub fn repair(mesh: &mut TriMesh, placed: &[Placed], step: f64) {
-    let with = |wanted: &(dyn Fn(&Placed) -> bool + Sync)| -> Vec<u32> {
-        (0..mesh.triangles.len() as u32)
-            .into_par_iter()
-            .filter(|&t| mesh.triangles[t as usize].iter().any(|&v| wanted(&placed[v as usize])))
-            .collect()
-    };
-    let near = with(&|p| p.crease || p.left_cell);
+    // Only what lies near a vertex that left its cell can cross: the rest is not looked at.
+    let left = mesh.points.par_iter().zip(placed).filter(|(_, q)| q.left_cell());
+    let blocks = Blocks::around(left.map(|(p, _)| *p).collect(), BLOCK * step);
+    let near: Vec<u32> = (0..mesh.triangles.len() as u32)
+        .into_par_iter()
+        .filter(|&t| {
+            let tri = mesh.triangles[t as usize];
+            tri.iter().any(|&v| placed[v as usize].crease() || placed[v as usize].left_cell())
+                && blocks.hold(mesh.points[tri[0] as usize])
+        })
+        .collect();
     let mut part = TriMesh {
         triangles: near.iter().map(|&t| mesh.triangles[t as usize]).collect(),
         points: std::mem::take(&mut mesh.points),
@@ -33,7 +39,7 @@ pub fn repair(mesh: &mut TriMesh, placed: &[Placed], step: f64) {
     let suspect = |hit: &dyn Fn(u32) -> bool, part: &TriMesh| -> Vec<u32> {
         (0..part.triangles.len() as u32).filter(|&t| part.triangles[t as usize].iter().any(|&v| hit(v))).collect()
     };
-    let mut suspects = suspect(&|v| placed[v as usize].left_cell, &part);
+    let mut suspects = suspect(&|v| placed[v as usize].left_cell(), &part);
     let mut moved: BTreeMap<u32, (u32, DVec3)> = BTreeMap::new();
     let mut slack = 0.0;
     for round in 0..ROUNDS {
@@ -53,7 +59,7 @@ pub fn repair(mesh: &mut TriMesh, placed: &[Placed], step: f64) {
             flip(&mut part, &near, &bad);
         } else {
             // First those that left their cell, and only if that is not enough the others.
-            let left = |v: &u32| placed[*v as usize].left_cell;
+            let left = |v: &u32| placed[*v as usize].left_cell();
             if round < 4 && hit.iter().any(left) {
                 hit.retain(left);
             }
@@ -62,7 +68,7 @@ pub fn repair(mesh: &mut TriMesh, placed: &[Placed], step: f64) {
                 *times += 1;
                 // A third of the way, two thirds, then all of it.
                 let share = (1.0 - *times as f64 / 3.0).max(0.0);
-                part.points[v as usize] = *start + Vec3::from(placed[v as usize].to_mean).as_dvec3() * (1.0 - share);
+                part.points[v as usize] = *start + placed[v as usize].to_mean() * (step * (1.0 - share));
             }
         }
         suspects = suspect(&|v| hit.binary_search(&v).is_ok(), &part);
@@ -71,6 +77,44 @@ pub fn repair(mesh: &mut TriMesh, placed: &[Placed], step: f64) {
         mesh.triangles[t as usize] = tri;
     }
     mesh.points = part.points;
+}
+
+/// Cubes of space around given points.
+struct Blocks {
+    low: DVec3,
+    edge: f64,
+    size: UVec3,
+    held: Vec<bool>,
+}
+
+impl Blocks {
+    /// The cubes of side `edge` that hold a point, and their neighbours.
+    fn around(points: Vec<DVec3>, edge: f64) -> Blocks {
+        let bounds = Bounds::of(points.iter().copied());
+        let (low, size) = if points.is_empty() {
+            (DVec3::ZERO, UVec3::ZERO)
+        } else {
+            (bounds.min - 1.5 * edge, (bounds.size() / edge).as_uvec3() + 4)
+        };
+        let mut out = Blocks { low, edge, size, held: vec![false; (size.x * size.y * size.z) as usize] };
+        for p in points {
+            let c = ((p - out.low) / edge).as_uvec3() - 1;
+            for n in 0..27 {
+                let at = out.index(c + UVec3::new(n % 3, n / 3 % 3, n / 9));
+                out.held[at] = true;
+            }
+        }
+        out
+    }
+
+    fn index(&self, c: UVec3) -> usize {
+        ((c.z * self.size.y + c.y) * self.size.x + c.x) as usize
+    }
+
+    fn hold(&self, p: DVec3) -> bool {
+        let c = ((p - self.low) / self.edge).floor();
+        c.min_element() >= 0.0 && c.cmplt(self.size.as_dvec3()).all() && self.held[self.index(c.as_uvec3())]
+    }
 }
 
 /// Splits the quads of bad triangles the other way where their halves then lie flatter. Triangles

@@ -19,12 +19,13 @@ pub struct Loops {
 }
 
 pub struct Tables {
-    /// Per sign pattern (bit `c` set when corner `c` is inside).
-    pub plain: [Loops; 256],
-    /// The same with the opposite rule on ambiguous faces.
-    pub turned: [Loops; 256],
+    /// Per sign pattern (bit `c` set when corner `c` is inside); from 256 on with the opposite rule
+    /// on ambiguous faces.
+    pub loops: [Loops; 512],
+    /// Where the vertex of each loop starts on its way to the border.
+    pub starts: [[LoopStart; 4]; 512],
     /// Face (`2·axis + side`) whose two segments lie in one loop, or 255. Two cells that share
-    /// such a face from both sides must both use `turned`, or an edge would serve four triangles.
+    /// such a face from both sides must both use the opposite rule, or an edge would serve four triangles.
     pub pinch: [u8; 256],
 }
 
@@ -98,20 +99,38 @@ fn loops(config: usize, cut_off: bool) -> Loops {
     out
 }
 
+/// Where the vertex of a loop starts on its way to the border.
+#[derive(Clone, Copy, Default)]
+pub struct LoopStart {
+    /// The middle of the loop's cut edges, in steps from the cell's low corner.
+    pub mean: [f32; 3],
+    /// A corner beyond one of them.
+    pub outside: u8,
+}
+
+fn start(config: usize, loops: &Loops, of: usize) -> LoopStart {
+    let edges = (0..12).filter(|e| loops.edges[of] >> e & 1 == 1).map(edge_corners);
+    let at = |c: usize, axis: usize| (c >> axis & 1) as f32;
+    let sum = |axis: usize| edges.clone().map(|(a, b)| 0.5 * (at(a, axis) + at(b, axis))).sum::<f32>();
+    let mean = [0, 1, 2].map(|axis| sum(axis) / loops.edges[of].count_ones().max(1) as f32);
+    let outside = edges.clone().last().map_or(0, |(a, b)| if inside(config, a) { b } else { a });
+    LoopStart { mean, outside: outside as u8 }
+}
+
 pub fn tables() -> &'static Tables {
     static TABLES: OnceLock<Tables> = OnceLock::new();
     TABLES.get_or_init(|| {
-        let plain = std::array::from_fn(|c| loops(c, true));
-        let turned = std::array::from_fn(|c| loops(c, false));
+        let loops: [Loops; 512] = std::array::from_fn(|c| loops(c % 256, c < 256));
+        let starts = std::array::from_fn(|c| std::array::from_fn(|l| start(c % 256, &loops[c], l)));
         let pinch = std::array::from_fn(|c| {
-            let l: &Loops = &plain[c];
+            let l = &loops[c];
             let pinched = (0..6).find(|&f| {
                 let s = segments(c, f, true);
                 s.len() == 2 && l.of_edge[s[0][0]] == l.of_edge[s[1][0]]
             });
             pinched.map_or(255, |f| f as u8)
         });
-        Tables { plain, turned, pinch }
+        Tables { loops, starts, pinch }
     })
 }
 
@@ -122,14 +141,14 @@ mod tests {
     #[test]
     fn counts_match_the_published_tables() {
         let t = tables();
-        let with = |n: u8| (0..256).filter(|&c| t.plain[c].count == n).count();
+        let with = |n: u8| (0..256).filter(|&c| t.loops[c].count == n).count();
         assert_eq!([with(0), with(1), with(2), with(3), with(4)], [2, 162, 82, 8, 2]);
         assert_eq!(t.pinch.iter().filter(|&&f| f != 255).count(), 36);
     }
 
     #[test]
     fn every_cut_edge_lies_in_exactly_one_loop() {
-        for (c, l) in tables().plain.iter().chain(&tables().turned).enumerate() {
+        for (c, l) in tables().loops.iter().enumerate() {
             for e in 0..12 {
                 let (a, b) = edge_corners(e);
                 let cut = inside(c % 256, a) != inside(c % 256, b);

@@ -1,30 +1,57 @@
 //! One vertex from the planes at the hits of its loop.
 
+use bytemuck::{Pod, Zeroable};
 use glam::{DMat3, DVec3};
 
-/// What repair needs to take a vertex back.
-#[derive(Clone, Copy, Default, Debug)]
+/// What repair needs to take a vertex back, in four bytes: there are millions. Zero for a vertex of
+/// a smooth stretch, which stays.
+#[derive(Clone, Copy, Default, Debug, Pod, Zeroable)]
+#[repr(C, align(4))]
 pub struct Placed {
-    /// From the vertex to the mean of its loop's hits.
-    pub to_mean: [f32; 3],
-    /// The normals of the loop differ: an edge or a corner passes here.
-    pub crease: bool,
-    /// The vertex lies outside its own cell.
-    pub left_cell: bool,
+    /// From the vertex to the mean of its loop's hits, in shares of a step.
+    to_mean: [i8; 3],
+    flags: u8,
 }
 
+const SHARE: f64 = 50.0;
+const CREASE: u8 = 1;
+const LEFT_CELL: u8 = 2;
+
 impl Placed {
-    /// `local` and `mean` in steps from the cell's low corner. Gives the vertex, kept within
-    /// [`MARGIN`] of its cell.
-    pub fn within(local: DVec3, mean: DVec3, crease: bool, corner: DVec3, step: f64) -> (DVec3, Placed) {
-        Placed::exactly(local.clamp(DVec3::splat(-MARGIN), DVec3::splat(1.0 + MARGIN)), mean, crease, corner, step)
+    /// A vertex at `local` whose hits have their mean at `mean`, in steps from the cell's low corner.
+    pub fn at(local: DVec3, mean: DVec3, crease: bool) -> Placed {
+        let left_cell = local.min_element() < 0.0 || local.max_element() > 1.0;
+        let flags = if crease { CREASE } else { 0 } | if left_cell { LEFT_CELL } else { 0 };
+        // The cast saturates: hits lie within two steps of their vertex.
+        Placed { to_mean: ((mean - local) * SHARE).to_array().map(|v| v.round() as i8), flags }
     }
 
-    fn exactly(clipped: DVec3, mean: DVec3, crease: bool, corner: DVec3, step: f64) -> (DVec3, Placed) {
-        let left_cell = clipped.min_element() < 0.0 || clipped.max_element() > 1.0;
-        let to_mean = ((mean - clipped) * step).as_vec3().to_array();
-        (corner + clipped * step, Placed { to_mean, crease, left_cell })
+    /// In steps.
+    pub fn to_mean(&self) -> DVec3 {
+        DVec3::from(self.to_mean.map(|v| v as f64 / SHARE))
     }
+
+    /// The normals of the loop differ: an edge or a corner passes here.
+    pub fn crease(&self) -> bool {
+        self.flags & CREASE != 0
+    }
+
+    /// The vertex lies outside its own cell, so that triangles may cross.
+    pub fn left_cell(&self) -> bool {
+        self.flags & LEFT_CELL != 0
+    }
+}
+
+/// Keeps a place within [`MARGIN`] of the unit cell.
+fn clamped(local: DVec3) -> DVec3 {
+    local.clamp(DVec3::splat(-MARGIN), DVec3::splat(1.0 + MARGIN))
+}
+
+/// A vertex and the mean of its hits, in steps from the cell's low corner.
+pub struct Spot {
+    pub local: DVec3,
+    pub mean: DVec3,
+    pub crease: bool,
 }
 
 /// Hits of a loop in units of the step, relative to the cell's low corner.
@@ -39,7 +66,7 @@ pub struct Planes {
 /// Directions with less than this share of the largest eigenvalue are left at the mean.
 const CUTOFF: f64 = 0.1;
 /// How far a vertex may leave its cell, in steps.
-const MARGIN: f64 = 0.5;
+pub const MARGIN: f64 = 0.5;
 
 impl Planes {
     /// `firm`: on a face of the part itself, which the vertex must not leave.
@@ -53,7 +80,7 @@ impl Planes {
     /// Least squares distance to the planes around the mean of the hits, by eigenvectors truncated
     /// at [`CUTOFF`]. Hits with one normal count as one plane: how many grid edges a face happens to
     /// cut says nothing about how firmly it holds the vertex.
-    pub fn place(&self, corner: DVec3, step: f64) -> (DVec3, Placed) {
+    pub fn place(&self) -> Spot {
         let (points, normals) = (&self.points[..self.count], &self.normals[..self.count]);
         let mean = points.iter().sum::<DVec3>() / self.count as f64;
         let direction = normals.iter().sum::<DVec3>().normalize_or_zero();
@@ -87,11 +114,11 @@ impl Planes {
             }
         };
         if smooth || !self.firm[..self.count].contains(&true) {
-            return Placed::within(local, mean, !smooth, corner, step);
+            return Spot { local: clamped(local), mean, crease: !smooth };
         }
         // Curved lattice faces beside the part's own pull the compromise off the part: back onto its
         // faces, one after the other until all hold.
-        let mut x = local.clamp(DVec3::splat(-MARGIN), DVec3::splat(1.0 + MARGIN));
+        let mut x = clamped(local);
         for _ in 0..6 {
             for i in (0..self.count).filter(|&i| self.firm[i]) {
                 x -= normals[i] * normals[i].dot(x - points[i]);
@@ -99,9 +126,9 @@ impl Planes {
         }
         // Planes that meet far away hold no vertex of this cell.
         if (x - 0.5).abs().max_element() > 1.5 {
-            return Placed::within(local, mean, true, corner, step);
+            return Spot { local: clamped(local), mean, crease: true };
         }
-        Placed::exactly(x, mean, true, corner, step)
+        Spot { local: x, mean, crease: true }
     }
 }
 
@@ -187,7 +214,7 @@ mod tests {
                 p.add(q, n.as_vec3().to_array(), axis == 0);
             }
         }
-        let (point, placed) = p.place(DVec3::ZERO, 1.0);
-        assert!(placed.crease && point.distance(corner) < 1e-6);
+        let spot = p.place();
+        assert!(spot.crease && spot.local.distance(corner) < 1e-6);
     }
 }

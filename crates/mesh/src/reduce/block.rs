@@ -1,0 +1,463 @@
+//! One block of a reduction. Local indices and 32-bit places around the block's own middle keep what
+//! it touches within a core's cache.
+
+use super::{Patch, ReduceOptions, NONE};
+use crate::bvh::nearest_on_triangle;
+use crate::crossing::triangles_cross;
+use crate::{Bounds, Bvh, TriMesh};
+use glam::{DVec3, Vec3};
+
+/// What a block works on.
+pub struct Input<'a> {
+    pub mesh: &'a TriMesh,
+    pub patch: &'a Patch,
+    /// The block's triangles of `patch`, as second values.
+    pub run: &'a [(u32, u32)],
+    pub options: &'a ReduceOptions<'a>,
+    pub lock: &'a (dyn Fn(u32) -> bool + Sync),
+    pub open: &'a [bool],
+}
+
+const NEEDLE_SIN: f32 = 0.035;
+/// Most triangles around the two ends of a collapsed edge.
+const MOST_AROUND: usize = 24;
+/// Points that a triangle carries before those that lie flat in it are let go.
+const PLENTY: usize = 10;
+/// Share of the bound within which a point lies flat.
+const FLAT: f32 = 0.03;
+
+const LOCKED: u8 = 1;
+const BORDER: u8 = 2;
+const FAITHFUL: u8 = 4;
+const DIRTY: u8 = 8;
+
+/// Collapses what the rules allow. Where triangles cross afterwards (two faces of an edge so sharp
+/// that both lie within the bound of each other), the points there are locked and the block is
+/// worked again. `local` holds [`NONE`] for every point of the mesh, before and after.
+pub fn reduced(input: &Input, local: &mut [u32]) -> Patch {
+    const TRIES: usize = 3;
+    let mut kept = Vec::new();
+    for attempt in 0.. {
+        let mut block = Block::new(input, local);
+        block.lock_near(&kept);
+        let sharp = block.sharp();
+        block.collapse_all();
+        let crossing = block.crossing(&sharp);
+        if crossing.is_empty() {
+            return block.patch();
+        }
+        if attempt == TRIES {
+            let mut same = Patch { first: vec![0], ..Patch::default() };
+            let (triangles, patch) = (&input.patch.triangles, input.patch);
+            input.run.iter().for_each(|&(_, t)| same.push(triangles[t as usize], patch.carried_by(t).iter().copied()));
+            return same;
+        }
+        kept.extend(crossing);
+    }
+    unreachable!("the last try returns")
+}
+
+struct Block<'a> {
+    options: &'a ReduceOptions<'a>,
+    /// Places in the 64-bit mesh are `middle + place`.
+    middle: DVec3,
+    /// The input's index of each point.
+    global: Vec<u32>,
+    place: Vec<Vec3>,
+    label: Vec<u8>,
+    flags: Vec<u8>,
+    /// First corner (`3 · triangle + corner`) of the star of each point; the rest by `next`.
+    first: Vec<u32>,
+    next: Vec<u32>,
+    /// Triangles around each point.
+    around: Vec<u16>,
+    triangles: Vec<[u32; 3]>,
+    /// Unit normals; zero for a removed triangle.
+    normal: Vec<Vec3>,
+    /// Changed by this block.
+    touched: Vec<bool>,
+    /// First carried point of each triangle, in `removed`.
+    carried: Vec<u32>,
+    removed: Vec<Removed>,
+    /// Stamps of the points around the one under test.
+    mark: Vec<u32>,
+    stamp: u32,
+    star: Vec<u32>,
+    /// Scratch of the collapse under test.
+    fan: Vec<Fan>,
+    placed: Vec<(u32, u32, bool)>,
+}
+
+#[derive(Clone, Copy)]
+struct Removed {
+    global: u32,
+    place: Vec3,
+    next: u32,
+}
+
+/// A triangle as it would be after the collapse.
+#[derive(Clone, Copy)]
+struct Fan {
+    triangle: u32,
+    corners: [Vec3; 3],
+    /// Unit.
+    normal: Vec3,
+    /// Edges' inward normals in the plane, to tell what lies over the triangle.
+    inward: [Vec3; 3],
+    count: u16,
+}
+
+impl<'a> Block<'a> {
+    fn new(input: &Input<'a>, local: &mut [u32]) -> Block<'a> {
+        let Input { mesh, patch, run, options, .. } = input;
+        let mut global: Vec<u32> = Vec::with_capacity(run.len() / 2 + 64);
+        let triangles: Vec<[u32; 3]> = run
+            .iter()
+            .map(|&(_, t)| {
+                patch.triangles[t as usize].map(|v| {
+                    let slot = &mut local[v as usize];
+                    if *slot == NONE {
+                        *slot = global.len() as u32;
+                        global.push(v);
+                    }
+                    *slot
+                })
+            })
+            .collect();
+        global.iter().for_each(|&v| local[v as usize] = NONE);
+        let n = global.len();
+        let middle = Bounds::of(global.iter().map(|&v| mesh.points[v as usize])).centre();
+        let near = |v: u32| (mesh.points[v as usize] - middle).as_vec3();
+        let place: Vec<Vec3> = global.iter().map(|&v| near(v)).collect();
+        let label: Vec<u8> = options.labels.map_or(vec![0; n], |l| global.iter().map(|&v| l[v as usize]).collect());
+        let flag = |v: u32| {
+            let faithful = options.faithful.0.get(v as usize).copied().unwrap_or(false);
+            (if (input.lock)(v) { LOCKED } else { 0 })
+                | (if faithful { FAITHFUL } else { 0 })
+                | (if input.open[v as usize] { DIRTY } else { 0 })
+        };
+        let mut flags: Vec<u8> = global.iter().map(|&v| flag(v)).collect();
+        let (mut first, mut next, mut around) = (vec![NONE; n], vec![NONE; triangles.len() * 3], vec![0u16; n]);
+        for (t, tri) in triangles.iter().enumerate().rev() {
+            for (c, &v) in tri.iter().enumerate() {
+                next[3 * t + c] = std::mem::replace(&mut first[v as usize], (3 * t + c) as u32);
+                around[v as usize] = around[v as usize].saturating_add(1);
+            }
+            if tri.iter().any(|&v| label[v as usize] != label[tri[0] as usize]) {
+                tri.iter().for_each(|&v| flags[v as usize] |= BORDER);
+            }
+        }
+        let normal = triangles.iter().map(|t| unit_normal(t.map(|v| place[v as usize]))).collect();
+        let mut removed = Vec::new();
+        let carried = run
+            .iter()
+            .map(|&(_, t)| {
+                patch.carried_by(t).iter().fold(NONE, |next, &v| {
+                    removed.push(Removed { global: v, place: near(v), next });
+                    removed.len() as u32 - 1
+                })
+            })
+            .collect();
+        Block {
+            options,
+            middle,
+            label,
+            flags,
+            first,
+            next,
+            around,
+            normal,
+            touched: vec![false; triangles.len()],
+            carried,
+            removed,
+            mark: vec![0; n],
+            stamp: 0,
+            star: Vec::new(),
+            fan: Vec::new(),
+            placed: Vec::new(),
+            triangles,
+            place,
+            global,
+        }
+    }
+
+    fn lock_near(&mut self, boxes: &[Bounds]) {
+        if boxes.is_empty() {
+            return;
+        }
+        for (flags, p) in self.flags.iter_mut().zip(&self.place) {
+            let p = self.middle + p.as_dvec3();
+            if boxes.iter().any(|b| b.distance_squared(p) == 0.0) {
+                *flags |= LOCKED;
+            }
+        }
+    }
+
+    /// Corners of the star of a point.
+    fn corners(&self, v: u32) -> impl Iterator<Item = u32> + '_ {
+        let some = |c: u32| (c != NONE).then_some(c);
+        std::iter::successors(some(self.first[v as usize]), move |&c| some(self.next[c as usize]))
+    }
+
+    /// Points where faces turn back on each other, as at an edge finer than a right angle.
+    fn sharp(&self) -> Vec<bool> {
+        let is_sharp = |v: u32| {
+            let normals = || self.corners(v).map(|c| self.normal[c as usize / 3]);
+            let mean = normals().sum::<Vec3>().normalize_or_zero();
+            // All within 48° of the mean: no two are 96° apart.
+            normals().any(|n| n.dot(mean) < 0.67) && normals().any(|a| normals().any(|b| a.dot(b) < -0.1))
+        };
+        (0..self.place.len() as u32).map(is_sharp).collect()
+    }
+
+    fn collapse_all(&mut self) {
+        for _ in 0..5 {
+            let mut made = 0;
+            for v in 0..self.place.len() as u32 {
+                let flags = &mut self.flags[v as usize];
+                if *flags & (DIRTY | LOCKED) != DIRTY || self.first[v as usize] == NONE {
+                    continue;
+                }
+                *flags &= !DIRTY;
+                made += self.collapse(v) as usize;
+            }
+            if made * 50 < self.place.len() {
+                break;
+            }
+        }
+    }
+
+    /// Removes `v` by moving it onto its best neighbour; false when no neighbour will do.
+    fn collapse(&mut self, v: u32) -> bool {
+        if self.around[v as usize] as usize > MOST_AROUND {
+            return false;
+        }
+        let mut star = std::mem::take(&mut self.star);
+        star.clear();
+        star.extend(self.corners(v));
+        self.stamp += 1;
+        let p = self.place[v as usize];
+        let mut faithful = false;
+        for &c in &star {
+            let tri = self.triangles[c as usize / 3];
+            for w in tri {
+                self.mark[w as usize] = self.stamp;
+                faithful |= self.flags[w as usize] & FAITHFUL != 0;
+            }
+        }
+        let error = if faithful { self.options.faithful.1.min(self.options.error) } else { self.options.error };
+        // The margin covers 32-bit places and the flat points let go.
+        let limit = 0.9 * error as f32;
+        // Neighbours by their height over the faces around v: a bound that costs little.
+        let mut best = [(f32::INFINITY, NONE); 2];
+        for &c in &star {
+            let (t, k) = (c as usize / 3, c as usize % 3);
+            let u = self.triangles[t][(k + 1) % 3];
+            let border = self.flags[v as usize] & BORDER != 0 && self.flags[u as usize] & BORDER == 0;
+            if self.label[u as usize] != self.label[v as usize] || border {
+                continue;
+            }
+            let e = self.place[u as usize] - p;
+            let mut height = 0f32;
+            for &s in &star {
+                height = height.max(self.normal[s as usize / 3].dot(e).abs());
+            }
+            let found = (height, u);
+            if height <= 4.0 * limit && found < best[1] {
+                best[1] = found;
+                if best[1] < best[0] {
+                    best.swap(0, 1);
+                }
+            }
+        }
+        let onto = best.iter().map(|b| b.1).find(|&u| u != NONE && self.fits(v, u, &star, limit));
+        if let Some(u) = onto {
+            self.apply(v, u, &star);
+        }
+        self.star = star;
+        onto.is_some()
+    }
+
+    fn apply(&mut self, v: u32, u: u32, star: &[u32]) {
+        for &c in star {
+            let (t, k) = (c as usize / 3, c as usize % 3);
+            self.carried[t] = NONE;
+            self.touched[t] = true;
+            let tri = self.triangles[t];
+            if tri.contains(&u) {
+                self.normal[t] = Vec3::ZERO;
+                for (k, &w) in tri.iter().enumerate() {
+                    self.around[w as usize] -= 1;
+                    if w != v {
+                        self.unlink(w, (3 * t + k) as u32);
+                    }
+                }
+            } else {
+                self.triangles[t][k] = u;
+                self.next[c as usize] = std::mem::replace(&mut self.first[u as usize], c);
+                self.around[u as usize] += 1;
+                tri.iter().for_each(|&w| self.flags[w as usize] |= DIRTY);
+            }
+        }
+        for f in &self.fan {
+            self.normal[f.triangle as usize] = f.normal;
+        }
+        self.first[v as usize] = NONE;
+        self.flags[u as usize] |= DIRTY;
+        // Points that lie flat are let go where a triangle carries plenty.
+        let mut fan = std::mem::take(&mut self.fan);
+        for &(point, at, flat) in &self.placed {
+            let f = &mut fan[at as usize];
+            if flat && f.count as usize >= PLENTY {
+                continue;
+            }
+            f.count += 1;
+            self.removed[point as usize].next = std::mem::replace(&mut self.carried[f.triangle as usize], point);
+        }
+        self.fan = fan;
+    }
+
+    fn unlink(&mut self, w: u32, corner: u32) {
+        let mut at = self.first[w as usize];
+        if at == corner {
+            self.first[w as usize] = self.next[corner as usize];
+            return;
+        }
+        while self.next[at as usize] != corner {
+            at = self.next[at as usize];
+        }
+        self.next[at as usize] = self.next[corner as usize];
+    }
+
+    /// Tests the collapse of `v` onto `u` against every rule; when it passes, `fan` holds the new
+    /// triangles and `placed` the carried points with theirs. Points around `v` bear the stamp.
+    fn fits(&mut self, v: u32, u: u32, star: &[u32], limit: f32) -> bool {
+        if star.len() + self.around[u as usize] as usize > MOST_AROUND {
+            return false;
+        }
+        // Link condition: the only common neighbours are the two opposite the edge.
+        let mut common = 0;
+        for c in self.corners(u) {
+            let w = self.triangles[c as usize / 3][(c as usize % 3 + 1) % 3];
+            if w != v && self.mark[w as usize] == self.stamp {
+                common += 1;
+                if common > 2 || self.around[w as usize] <= 3 {
+                    return false;
+                }
+            }
+        }
+        if common != 2 {
+            return false;
+        }
+        let q = self.place[u as usize];
+        let (fan, p) = (&mut self.fan, self.place[v as usize]);
+        fan.clear();
+        for &c in star {
+            let (t, k) = (c as usize / 3, c as usize % 3);
+            let tri = self.triangles[t];
+            let (b, c) = (tri[(k + 1) % 3], tri[(k + 2) % 3]);
+            if b == u || c == u {
+                continue;
+            }
+            let corners = [q, self.place[b as usize], self.place[c as usize]];
+            let (e0, e1, e2) = (corners[1] - corners[0], corners[2] - corners[1], corners[0] - corners[2]);
+            let n = e2.cross(e0);
+            let longest = e0.length_squared().max(e1.length_squared()).max(e2.length_squared());
+            let double_area = n.length();
+            if double_area <= NEEDLE_SIN * longest * 0.5 {
+                return false;
+            }
+            let normal = n / double_area;
+            // No triangle turns over, and no new plane passes far from v even where its triangle does
+            // not lie under v.
+            if normal.dot(self.normal[t]) < 0.5 || (p - q).dot(normal).abs() > 4.0 * limit {
+                return false;
+            }
+            let inward = [e0, e1, e2].map(|e| normal.cross(e));
+            fan.push(Fan { triangle: t as u32, corners, normal, inward, count: 0 });
+        }
+        self.placed.clear();
+        let own = self.removed.len() as u32;
+        self.removed.push(Removed { global: self.global[v as usize], place: p, next: NONE });
+        let mut lists = star.iter().map(|&c| self.carried[c as usize / 3]).chain([own]);
+        let held = lists.all(|mut point| {
+            while point != NONE {
+                let Removed { place, next, .. } = self.removed[point as usize];
+                let Some((at, d)) = nearest_in(&self.fan, place, limit) else { return false };
+                self.placed.push((point, at, d < FLAT * limit));
+                point = next;
+            }
+            true
+        });
+        if !held {
+            self.removed.pop();
+        }
+        held
+    }
+
+    /// Boxes around changed triangles at sharp points that cross others.
+    fn crossing(&self, sharp: &[bool]) -> Vec<Bounds> {
+        let live = |t: &usize| self.normal[*t] != Vec3::ZERO;
+        let at_sharp = |t: &usize| self.touched[*t] && self.triangles[*t].iter().any(|&v| sharp[v as usize]);
+        let suspects: Vec<usize> = (0..self.triangles.len()).filter(live).filter(at_sharp).collect();
+        if suspects.is_empty() {
+            return Vec::new();
+        }
+        let points: Vec<DVec3> = self.place.iter().map(|p| p.as_dvec3()).collect();
+        let mesh = TriMesh { points, triangles: self.triangles.clone() };
+        let few = TriMesh { triangles: suspects.iter().map(|&t| self.triangles[t]).collect(), points: mesh.points.clone() };
+        let bvh = Bvh::new(&few);
+        let grown = |t: usize| {
+            let around = Bounds::of(mesh.corners(t)).grown(4.0 * self.options.error);
+            Bounds { min: around.min + self.middle, max: around.max + self.middle }
+        };
+        let mut out = Vec::new();
+        for t in (0..self.triangles.len()).filter(live) {
+            bvh.overlapping(Bounds::of(mesh.corners(t)), |s| {
+                let s = suspects[s as usize];
+                if s != t && triangles_cross(&mesh, s as u32, t as u32) {
+                    out.extend([grown(s), grown(t)]);
+                }
+            });
+        }
+        out
+    }
+
+    fn patch(&self) -> Patch {
+        let mut out = Patch { first: vec![0], ..Patch::default() };
+        for (t, tri) in self.triangles.iter().enumerate().filter(|(t, _)| self.normal[*t] != Vec3::ZERO) {
+            let some = |p: u32| (p != NONE).then_some(p);
+            let list = std::iter::successors(some(self.carried[t]), |&p| some(self.removed[p as usize].next));
+            out.push(tri.map(|v| self.global[v as usize]), list.map(|p| self.removed[p as usize].global));
+        }
+        out
+    }
+}
+
+/// The new triangle near a point, and the distance to it, if that is within the limit. Any within
+/// the limit will do; the nearest of all is not needed.
+fn nearest_in(fan: &[Fan], p: Vec3, limit: f32) -> Option<(u32, f32)> {
+    for (n, f) in fan.iter().enumerate() {
+        let over = (0..3).all(|e| f.inward[e].dot(p - f.corners[e]) >= 0.0);
+        if over {
+            let d = f.normal.dot(p - f.corners[0]).abs();
+            if d <= limit {
+                return Some((n as u32, d));
+            }
+        }
+    }
+    let mut best = (limit, None);
+    for (n, f) in fan.iter().enumerate() {
+        let corners = f.corners.map(|c| c.as_dvec3());
+        let d = nearest_on_triangle(p.as_dvec3(), &corners).0.distance(p.as_dvec3()) as f32;
+        if d <= best.0 {
+            best = (d, Some(n as u32));
+        }
+    }
+    best.1.map(|n| (n, best.0))
+}
+
+fn unit_normal([a, b, c]: [Vec3; 3]) -> Vec3 {
+    // A needle's direction is noise, but a triangle without one would count as removed.
+    (b - a).cross(c - a).try_normalize().unwrap_or(Vec3::Z)
+}
