@@ -1,6 +1,6 @@
 //! Parts of the Reedling drift buoy, made face by face.
 
-use crate::recipe::{KeepSolid, Recipe, Zones};
+use crate::recipe::{Place, Recipe, Role, Zone};
 use glam::{DVec2, DVec3};
 use std::f64::consts::{PI, TAU};
 use ulmix_formats::stl;
@@ -12,25 +12,18 @@ pub fn keel_bracket() -> (TriMesh, Recipe) {
     let mesh = bracket();
     let mut recipe = Recipe::for_part(&mesh.bounds());
     recipe.name = "Keel bracket".into();
-    let boss = |name: &str, y: f64| KeepSolid {
+    let solid = |name: &str, base_mm: [f64; 3], axis_mm: [f64; 3], radius_mm: f64| Zone {
         name: name.into(),
-        base_mm: [BOSS_X, y, -1.0],
-        axis_mm: [0.0, 0.0, SOLE + BOSS_HEIGHT + 2.0],
-        radius_mm: BOSS + 2.0,
+        role: Role::KeepSolid,
+        place: Place::Cylinder { base_mm, axis_mm, radius_mm },
     };
-    recipe.zones = Zones {
-        skin_mm: 0.0,
-        keep_solid: vec![
-            boss("Bolt boss, port", BOSS_Y),
-            boss("Bolt boss, starboard", -BOSS_Y),
-            KeepSolid {
-                name: "Eye".into(),
-                base_mm: [EYE_X, -HALF_WIDTH - 1.0, EYE_Z],
-                axis_mm: [0.0, 2.0 * HALF_WIDTH + 2.0, 0.0],
-                radius_mm: EYE + 1.0,
-            },
-        ],
-    };
+    let boss = |name: &str, y: f64| solid(name, [BOSS_X, y, -1.0], [0.0, 0.0, SOLE + BOSS_HEIGHT + 2.0], BOSS + 2.0);
+    let eye = [EYE_X, -HALF_WIDTH - 1.0, EYE_Z];
+    recipe.zones.list = vec![
+        boss("Bolt boss, port", BOSS_Y),
+        boss("Bolt boss, starboard", -BOSS_Y),
+        solid("Eye", eye, [0.0, 2.0 * HALF_WIDTH + 2.0, 0.0], EYE + 1.0),
+    ];
     (mesh, recipe)
 }
 

@@ -86,6 +86,14 @@ impl Bits {
         self.data.par_iter().map(|w| w.count_ones() as u64).sum()
     }
 
+    /// Changes every word: `f(word number, row, layer, word)`.
+    pub fn par_words_mut(&mut self, f: impl Fn(usize, usize, usize, &mut u64) + Sync) {
+        let (words, rows) = (self.words, self.rows);
+        self.data.par_chunks_mut(words * rows).enumerate().for_each(|(k, layer)| {
+            layer.iter_mut().enumerate().for_each(|(n, word)| f(n % words, n / words, k, word));
+        });
+    }
+
     /// Groups of `depth` whole layers, each with its first layer's index, for parallel writing.
     pub fn par_layers_mut(&mut self, depth: usize) -> impl IndexedParallelIterator<Item = (usize, &mut [u64])> {
         let span = self.rows * self.words * depth;

@@ -10,7 +10,8 @@
 //! | [`demo`] | the Reedling parts |
 //! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
 //! | [`surface`] | periodic surfaces, true thickness, density |
-//! | [`shape`] | part, lattice, skin and kept solids as one field |
+//! | [`solids`], [`zoned`] | regions of zones and skins; what they make of every sample |
+//! | [`shape`] | part, zones, skins and lattice as one field |
 //! | [`bulk`] | the lattice in bulk: signs of samples, points onto its border |
 //! | [`polygonise`] | signs and exact hits to a closed mesh |
 //! | [`occlusion`] | shade for the picture |
@@ -31,5 +32,7 @@ pub mod recipe;
 pub mod report;
 pub mod sample;
 pub mod shape;
+pub mod solids;
 pub mod surface;
 pub mod trig;
+pub mod zoned;

@@ -1,9 +1,12 @@
 //! The part: what came in, made ready to be filled, and the facts about it.
 
-use crate::recipe::Unit;
+use crate::recipe::{FaceKind, FaceMark, Unit};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use ulmix_formats::{FormatError, Limits};
+use std::collections::HashSet;
+use std::sync::OnceLock;
+use ulmix_mesh::faces::{faces, Face, Faces, Kind};
 use ulmix_mesh::topology::piece_volumes;
 use ulmix_mesh::{orient::orient, weld::weld, Bvh, SignedDistance, Topology, TriMesh};
 use utoipa::ToSchema;
@@ -17,6 +20,7 @@ pub struct Part {
     pub corners: Vec<DVec3>,
     /// SHA-256 of points and triangles: the part's stage key.
     pub key: String,
+    faces: OnceLock<Faces>,
 }
 
 /// What a person should know about the part. Lengths mm, areas mm², volumes mm³.
@@ -156,12 +160,67 @@ impl Part {
         }
         let distance = SignedDistance::new(&mesh, &topology);
         let (key, corners) = (key(&mesh), corners(&mesh));
-        Ok(Part { mesh, facts, distance, corners, key })
+        Ok(Part { mesh, facts, distance, corners, key, faces: OnceLock::new() })
     }
 
     pub fn bvh(&self) -> &Bvh {
         self.distance.bvh()
     }
+
+    /// Faces of the part, found when first asked for.
+    pub fn faces(&self) -> &Faces {
+        self.faces.get_or_init(|| faces(&self.mesh, CREASE_DEG))
+    }
+
+    /// The triangles of the faces that the marks describe, and how many marks describe none.
+    pub fn surface_of(&self, marks: &[FaceMark]) -> (TriMesh, usize) {
+        let size = self.mesh.bounds().size().length();
+        let found: Vec<Option<usize>> = marks.iter().map(|m| find(self.faces(), m, size)).collect();
+        let held: HashSet<usize> = found.iter().flatten().copied().collect();
+        let lost = found.iter().filter(|f| f.is_none()).count();
+        (self.mesh.filtered(|t| held.contains(&(self.faces().of[t] as usize))), lost)
+    }
+}
+
+/// Neighbours that turn by more belong to different faces. Degrees.
+const CREASE_DEG: f64 = 28.0;
+
+/// A face's description, to find it again by.
+pub fn mark(face: &Face) -> FaceMark {
+    let kind = match face.kind {
+        Kind::Plane => FaceKind::Plane,
+        Kind::Cylinder { .. } => FaceKind::Cylinder,
+        Kind::Cone { .. } => FaceKind::Cone,
+        Kind::Sphere { .. } => FaceKind::Sphere,
+        Kind::Free => FaceKind::Free,
+    };
+    // Short numbers: what is found again need not agree to the last digit.
+    let short = |v: f64| (v * 1e4).round() / 1e4;
+    FaceMark {
+        kind,
+        place_mm: face.place.to_array().map(short),
+        direction: face.direction.to_array().map(short),
+        area_mm2: short(face.area),
+    }
+}
+
+/// The face of a part of diagonal `size` that fits a description best, if one fits well: of its kind,
+/// nearby, looking the same way, about as large.
+fn find(faces: &Faces, m: &FaceMark, size: f64) -> Option<usize> {
+    let direction = DVec3::from(m.direction);
+    let unlike = |f: &Face| {
+        let turn = match f.kind {
+            // An axis has no sense.
+            Kind::Cylinder { .. } | Kind::Cone { .. } => 1.0 - f.direction.dot(direction).abs(),
+            Kind::Sphere { .. } => 0.0,
+            _ => 1.0 - f.direction.dot(direction),
+        };
+        let grown = (f.area / m.area_mm2.max(1e-300)).ln().abs();
+        f.place.distance(m.place_mm.into()) / size + turn + 0.1 * grown
+    };
+    let same = faces.list.iter().enumerate().filter(|(_, f)| mark(f).kind == m.kind);
+    let best = same.map(|(n, f)| (unlike(f), n)).min_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)))?;
+    (best.0 < 0.12).then_some(best.1)
 }
 
 fn defects(t: &Topology, turned: usize, dropped: usize) -> Vec<String> {
@@ -246,6 +305,18 @@ mod tests {
         let b = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(10.0));
         assert_eq!(Part::prepare(&b).unwrap().corners.len(), 8);
         assert!(Part::prepare(&TriMesh::sphere(20.0, 4)).unwrap().corners.is_empty());
+    }
+
+    #[test]
+    fn faces_are_found_again_on_a_slightly_changed_part() {
+        let (mesh, _) = crate::demo::keel_bracket();
+        let (old, new) = (Part::prepare(&mesh).unwrap(), Part::prepare(&mesh.clone().mapped(|p| p * 1.01 + 0.3)).unwrap());
+        for f in old.faces().list.iter().take(12) {
+            let (again, lost) = new.surface_of(&[mark(f)]);
+            assert!(lost == 0 && (again.area() / f.area / 1.0201 - 1.0).abs() < 1e-6, "{:?} at {}: {lost}, {} of {}", f.kind, f.place, again.area(), f.area);
+        }
+        let far = FaceMark { place_mm: [500.0; 3], ..mark(&old.faces().list[0]) };
+        assert_eq!(new.surface_of(&[far]).1, 1);
     }
 
     #[test]

@@ -4,7 +4,7 @@ use crate::part::Part;
 use crate::pipeline::finish::Solid;
 use crate::pipeline::Linked;
 use crate::recipe::Recipe;
-use crate::shape::Role;
+use crate::shape::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -160,7 +160,7 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
     let density = recipe.material.density / 1000.0;
     let part_volume_mm3 = part.facts.volume_mm3;
     // What is solid outside the fill zone is there in any case.
-    let outside = (part_volume_mm3 - linked.fill_volume_mm3).max(0.0);
+    let outside = linked.solid_volume_mm3;
     let fill = if linked.fill_volume_mm3 > 0.0 { (volume_mm3 - outside) / linked.fill_volume_mm3 } else { 0.0 };
     let checks = solid.crossings.as_ref().map(|c| checks_given(mesh, Some(part.facts.bodies), c));
     let walls = if checks.is_some() { walls(part, solid, linked, step) } else { None };
@@ -184,6 +184,10 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
 
 fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step: Option<f64>) -> Vec<String> {
     let mut out = Vec::new();
+    for lost in &linked.lost_faces {
+        let faces = if lost.faces == 1 { "a face".into() } else { format!("{} faces", lost.faces) };
+        out.push(format!("“{}” no longer finds {faces} of the part. Pick them again.", lost.name));
+    }
     if mesh.triangles.is_empty() {
         out.push(
             "Nothing is left: the lattice is too thin or its cells too large for this part. Make walls thicker or cells smaller."
@@ -239,7 +243,7 @@ fn walls(part: &Part, solid: &Solid, linked: &Linked, step: f64) -> Option<Walls
         .into_par_iter()
         .step_by(stride)
         .filter(|&t| {
-            mesh.triangles[t].iter().all(|&v| solid.roles[v as usize] == Role::Fill)
+            mesh.triangles[t].iter().all(|&v| solid.owners[v as usize] == Owner::Fill)
                 && part.bvh().nearest(mesh.corners(t)[0], clear * clear).is_none()
         })
         .collect();

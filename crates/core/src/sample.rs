@@ -5,7 +5,7 @@
 //! by a fixed infinitesimal shift of the row (Edelsbrunner & Mücke 1990) on exact predicates, so
 //! that neighbours agree.
 //!
-//! A part with defects, and the border of the skin, are found by distance, which is 1-Lipschitz: a
+//! A part with defects, and what is near its faces, are found by distance, which is 1-Lipschitz: a
 //! block whose centre is farther from the border than its half diagonal has one sign. Blocks of 8³
 //! samples are split only where the border passes, down to single samples.
 
@@ -14,23 +14,20 @@ use crate::part::Part;
 use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use robust::{orient2d, Coord};
-use ulmix_mesh::{SignedDistance, TriMesh};
+use ulmix_mesh::{Bvh, SignedDistance, TriMesh};
 
 const BLOCK: u32 = 8;
 
-/// Where the samples lie.
-pub struct PartBits {
-    /// Inside the part.
-    pub inside: Bits,
-    /// Deeper than the skin: inside it, the structure fills. Equals `inside` without a skin.
-    pub deep: Option<Bits>,
+/// Samples inside the part; `None` when cancelled.
+pub fn sample_part(part: &Part, grid: &Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Bits> {
+    let inside = if part.facts.closed { scan(&part.mesh, grid) } else { blocks(Field::Inside(&part.distance), grid, cancelled) };
+    (!cancelled()).then_some(inside)
 }
 
-/// `None` when cancelled. `skin` is the skin's depth in mm, 0 for none.
-pub fn sample_part(part: &Part, grid: &Grid, skin: f64, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<PartBits> {
-    let inside = if part.facts.closed { scan(&part.mesh, grid) } else { deeper(&part.distance, grid, 0.0, cancelled) };
-    let deep = (skin > 0.0).then(|| deeper(&part.distance, grid, skin, cancelled));
-    (!cancelled()).then_some(PartBits { inside, deep })
+/// Samples nearer to a surface than `depth`, on both sides; `None` when cancelled.
+pub fn sample_near(surface: &Bvh, depth: f64, grid: &Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Bits> {
+    let near = blocks(Field::Near { surface, depth }, grid, cancelled);
+    (!cancelled()).then_some(near)
 }
 
 /// Samples with a positive winding number; the mesh must be closed.
@@ -129,14 +126,48 @@ fn set_between(grid: &Grid, row: &mut [u64], from: f64, to: f64) {
     }
 }
 
-/// Samples deeper than `depth` inside the part.
-fn deeper(part: &SignedDistance, grid: &Grid, depth: f64, cancelled: &(dyn Fn() -> bool + Sync)) -> Bits {
+/// What blocks are asked for. Both answer with a 1-Lipschitz distance.
+#[derive(Clone, Copy)]
+enum Field<'a> {
+    Inside(&'a SignedDistance),
+    Near { surface: &'a Bvh, depth: f64 },
+}
+
+impl Field<'_> {
+    /// Distance of the point from the surface, negative inside; `limit` bounds it.
+    fn distance(&self, p: DVec3, limit: f64) -> f64 {
+        match self {
+            Field::Inside(part) => part.value_within(p, limit),
+            Field::Near { surface, .. } => {
+                surface.nearest(p, limit * limit).map_or(limit, |n| n.distance_squared.sqrt())
+            }
+        }
+    }
+
+    /// Does a sample at this distance belong?
+    fn holds(&self, d: f64) -> bool {
+        match self {
+            Field::Inside(_) => d < 0.0,
+            Field::Near { depth, .. } => d < *depth,
+        }
+    }
+
+    /// Do all points within `radius` of `centre`, which lies at `d`, belong or not alike?
+    fn settled(&self, centre: DVec3, d: f64, radius: f64) -> bool {
+        match self {
+            Field::Inside(part) => d.abs() > radius && part.one_sided(centre, d.abs(), radius),
+            Field::Near { depth, .. } => (d - depth).abs() > radius,
+        }
+    }
+}
+
+fn blocks(field: Field, grid: &Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Bits {
     let mut out = Bits::new(grid);
     out.par_layers_mut(BLOCK as usize).for_each(|(k0, bits)| {
         if cancelled() {
             return;
         }
-        let mut slab = Slab { part, grid, depth, k0: k0 as u32, bits };
+        let mut slab = Slab { field, grid, k0: k0 as u32, bits };
         let (nx, ny) = (grid.size.x.div_ceil(BLOCK), grid.size.y.div_ceil(BLOCK));
         for by in 0..ny {
             let mut known = f64::INFINITY;
@@ -150,9 +181,8 @@ fn deeper(part: &SignedDistance, grid: &Grid, depth: f64, cancelled: &(dyn Fn() 
 }
 
 struct Slab<'a> {
-    part: &'a SignedDistance,
+    field: Field<'a>,
     grid: &'a Grid,
-    depth: f64,
     k0: u32,
     bits: &'a mut [u64],
 }
@@ -165,13 +195,10 @@ impl Slab<'_> {
         }
         let half = (size - 1) as f64 * 0.5 * self.grid.step;
         let centre = self.grid.at(low.x, low.y, low.z) + half;
-        let d = self.part.value_within(centre, limit);
+        let d = self.field.distance(centre, limit);
         let radius = half * 3f64.sqrt() + 1e-9 * self.grid.step;
-        // All nearer to the surface than the depth, or all on one side and farther.
-        let near = d.abs() + radius < self.depth;
-        let far = d.abs() > self.depth + radius && self.part.one_sided(centre, d.abs(), radius);
-        if size == 1 || near || far {
-            if d < -self.depth {
+        if size == 1 || self.field.settled(centre, d, radius) {
+            if self.field.holds(d) {
                 self.fill(low, size);
             }
             return d.abs();
@@ -242,18 +269,18 @@ mod tests {
     fn compare(mesh: &TriMesh, step: f64, skin: f64) {
         let part = Part::prepare(mesh).unwrap();
         let grid = Grid::covering(&mesh.bounds(), step);
-        let bits = sample_part(&part, &grid, skin, &|| false).unwrap();
-        let deep = bits.deep.unwrap();
+        let inside = sample_part(&part, &grid, &|| false).unwrap();
+        let near = sample_near(part.bvh(), skin, &grid, &|| false).unwrap();
         for k in 0..grid.size.z {
             for j in 0..grid.size.y {
                 for i in 0..grid.size.x {
                     let v = part.distance.value(grid.at(i, j, k));
-                    assert_eq!(bits.inside.get(i, j, k), v < 0.0, "at {i} {j} {k}: {v}");
-                    assert_eq!(deep.get(i, j, k), v < -skin);
+                    assert_eq!(inside.get(i, j, k), v < 0.0, "at {i} {j} {k}: {v}");
+                    assert_eq!(near.get(i, j, k), v.abs() < skin);
                 }
             }
         }
-        let got = volume(&bits.inside, &grid);
+        let got = volume(&inside, &grid);
         assert!((got / part.facts.volume_mm3 - 1.0).abs() < 0.15, "{got} for {}", mesh.volume());
     }
 
@@ -292,14 +319,14 @@ mod tests {
     fn points_scatter_evenly_over_the_zone() {
         let part = Part::prepare(&TriMesh::sphere(10.0, 4)).unwrap();
         let grid = Grid::covering(&part.mesh.bounds(), 0.71);
-        let bits = sample_part(&part, &grid, 0.0, &|| false).unwrap();
-        let spread = scatter(&bits.inside, &grid, 500);
+        let inside = sample_part(&part, &grid, &|| false).unwrap();
+        let spread = scatter(&inside, &grid, 500);
         assert!((300..900).contains(&spread.len()), "{}", spread.len());
     }
 
     #[test]
     fn cancelling_gives_nothing() {
         let part = Part::prepare(&TriMesh::sphere(10.0, 3)).unwrap();
-        assert!(sample_part(&part, &Grid::covering(&part.mesh.bounds(), 0.5), 0.0, &|| true).is_none());
+        assert!(sample_part(&part, &Grid::covering(&part.mesh.bounds(), 0.5), &|| true).is_none());
     }
 }

@@ -5,12 +5,17 @@ use proptest::prelude::*;
 use ulmix_core::demo::keel_bracket;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{Form, KeepSolid, Recipe, SurfaceKind, Thicken};
+use ulmix_core::recipe::{Form, Place, Recipe, Role, Skin, SurfaceKind, Thicken, Zone};
 use ulmix_core::report::Verdict;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 
 fn run(part: &Part, recipe: &Recipe) -> Outcome {
     Pipeline::new(1 << 20).run(part, recipe, Quality::Final, &Unwatched).unwrap()
+}
+
+/// One skin all around, or none.
+fn skin(recipe: &mut Recipe, depth_mm: f64) {
+    recipe.zones.skins = if depth_mm > 0.0 { vec![Skin { name: "Skin".into(), faces: None, depth_mm }] } else { vec![] };
 }
 
 fn cube(side: f64) -> Part {
@@ -43,7 +48,7 @@ fn sharp_edges(m: &TriMesh) -> Vec<[DVec3; 2]> {
 fn where_nothing_is_removed_the_bracket_stays_true() {
     let (mesh, mut recipe) = keel_bracket();
     let part = Part::prepare(&mesh).unwrap();
-    recipe.zones.skin_mm = 60.0;
+    skin(&mut recipe, 60.0);
     recipe.mesh.step_mm = Some(0.35);
     let o = run(&part, &recipe);
     assert!(passes(&o), "{:?}", o.report.checks);
@@ -81,7 +86,7 @@ fn where_nothing_is_removed_the_bracket_stays_true() {
 fn a_box_keeps_its_twelve_edges() {
     let part = cube(20.0);
     let mut recipe = Recipe::for_part(&part.mesh.bounds());
-    recipe.zones.skin_mm = 2.0;
+    skin(&mut recipe, 2.0);
     let o = run(&part, &recipe);
     let bvh = Bvh::new(&o.solid.mesh);
     for [a, b] in sharp_edges(&part.mesh) {
@@ -137,7 +142,7 @@ fn relative_density_is_reached_on_the_final_mesh_of_every_kind() {
 fn density_counts_the_fill_zone_alone() {
     let (mesh, mut recipe) = keel_bracket();
     let part = Part::prepare(&mesh).unwrap();
-    recipe.zones.skin_mm = 2.0;
+    skin(&mut recipe, 2.0);
     recipe.thicken = Thicken::RelativeDensity { percent: 22.0 };
     recipe.mesh.step_mm = Some(0.5);
     let o = run(&part, &recipe);
@@ -161,14 +166,14 @@ fn threads_do_not_matter() {
     let (mesh, mut recipe) = keel_bracket();
     let part = Part::prepare(&mesh).unwrap();
     recipe.mesh.step_mm = Some(0.8);
-    recipe.zones.skin_mm = 1.5;
+    skin(&mut recipe, 1.5);
     recipe.structure.rotation_deg = [15.0, 0.0, 30.0];
     let with = |n: usize| {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(n).build().unwrap();
         pool.install(|| run(&part, &recipe))
     };
     let (one, three) = (with(1), with(3));
-    assert!(one.solid.mesh == three.solid.mesh && one.solid.roles == three.solid.roles);
+    assert!(one.solid.mesh == three.solid.mesh && one.solid.owners == three.solid.owners);
     assert_eq!(one.report, three.report);
 }
 
@@ -184,7 +189,7 @@ fn empty_and_solid_results_are_said() {
     recipe.mesh.step_mm = Some(1.0);
     let o = run(&part, &recipe);
     assert!(!o.report.notes.is_empty() && !o.prediction.notes.is_empty());
-    recipe.zones.skin_mm = 15.0;
+    skin(&mut recipe, 15.0);
     let o = run(&part, &recipe);
     assert!(o.report.notes.iter().any(|n| n.contains("Nothing is hollow")), "{:?}", o.report.notes);
 }
@@ -199,7 +204,7 @@ proptest! {
         turn in proptest::array::uniform3(-90.0..90.0f64),
         shift in proptest::array::uniform3(-20.0..20.0f64),
         percent in 3.0..80.0f64,
-        skin in prop_oneof![Just(0.0), 0.1..5.0f64],
+        depth in prop_oneof![Just(0.0), 0.1..5.0f64],
         solid in any::<bool>(),
         ball in any::<bool>(),
     ) {
@@ -212,10 +217,11 @@ proptest! {
         r.structure.rotation_deg = turn;
         r.structure.shift_mm = shift;
         r.thicken = Thicken::RelativeDensity { percent };
-        r.zones.skin_mm = skin;
+        skin(&mut r, depth);
         if solid {
             let name = "post".into();
-            r.zones.keep_solid.push(KeepSolid { name, base_mm: [4.0, 5.0, -20.0], axis_mm: [2.0, 0.5, 40.0], radius_mm: 3.3 });
+            let place = Place::Cylinder { base_mm: [4.0, 5.0, -20.0], axis_mm: [2.0, 0.5, 40.0], radius_mm: 3.3 };
+            r.zones.list.push(Zone { name, role: Role::KeepSolid, place });
         }
         r.mesh.step_mm = Some(0.6);
         let o = run(&part, &r);

@@ -9,9 +9,10 @@ use crate::bvh::{Feature, Nearest, SegmentHit};
 use crate::{Bounds, Bvh, Topology, TriMesh};
 use glam::DVec3;
 use std::f64::consts::PI;
+use std::sync::Arc;
 
 pub struct SignedDistance {
-    bvh: Bvh,
+    bvh: Arc<Bvh>,
     face_normals: Vec<DVec3>,
     sign: Sign,
 }
@@ -38,7 +39,7 @@ struct Dipole {
 impl SignedDistance {
     /// `topology` decides how the sign is found.
     pub fn new(mesh: &TriMesh, topology: &Topology) -> SignedDistance {
-        let bvh = Bvh::new(mesh);
+        let bvh = Arc::new(Bvh::new(mesh));
         let face_normals: Vec<DVec3> = (0..mesh.triangles.len()).map(|t| mesh.area_vector(t).normalize_or_zero()).collect();
         let sign = if topology.sound() && topology.pieces == 1 {
             pseudo_normals(mesh, &face_normals)
@@ -54,6 +55,11 @@ impl SignedDistance {
 
     pub fn bvh(&self) -> &Bvh {
         &self.bvh
+    }
+
+    /// The same tree, to keep.
+    pub fn shared_bvh(&self) -> Arc<Bvh> {
+        self.bvh.clone()
     }
 
     /// Unit normal of a triangle.

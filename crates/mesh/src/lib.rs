@@ -11,6 +11,7 @@
 //! | [`orient`] | consistent, outward winding for parts with flipped faces |
 //! | [`bvh`] | box tree over the triangles: nearest point, segment hits, overlaps |
 //! | [`distance`] | signed distance with an inside even for slightly broken parts |
+//! | [`faces`] | triangles that belong together, and what they are |
 //! | [`crossing`] | self-crossing triangles, with exact predicates |
 //! | [`thickness`] | wall thickness by the shrinking ball |
 //! | [`reduce`] | fewer triangles within an error bound, still closed and manifold |
@@ -19,6 +20,7 @@
 pub mod bvh;
 pub mod crossing;
 pub mod distance;
+pub mod faces;
 pub mod orient;
 pub mod reduce;
 pub mod shading;

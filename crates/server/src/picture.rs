@@ -6,7 +6,7 @@ use ulmix_core::pipeline::finish::Solid;
 use ulmix_core::pipeline::plan::Prediction;
 use ulmix_core::pipeline::{Linked, Outcome, Quality};
 use ulmix_core::report::{thickness_at_points, Report};
-use ulmix_core::shape::Role;
+use ulmix_core::shape::Owner;
 use ulmix_formats::glb::{self, Attribute, Values};
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
 use ulmix_mesh::shading::shade;
@@ -60,10 +60,10 @@ pub fn draw(solid: &Solid, info: &RunInfo) -> Vec<u8> {
     }
     let shaded = shade(mesh, CREASE_DEGREES);
     let at = |i: &u32| source[*i as usize] as usize;
-    let roles = shaded.source.iter().map(|i| solid.roles[at(i)] as u8).collect();
+    let owners = shaded.source.iter().map(|i| solid.owners[at(i)] as u8).collect();
     let open = shaded.source.iter().map(|i| solid.openness[at(i)]).collect();
     let mut attributes =
-        vec![Attribute { name: "ROLE", values: Values::Bytes(roles) }, Attribute { name: "OPEN", values: Values::Bytes(open) }];
+        vec![Attribute { name: "ROLE", values: Values::Bytes(owners) }, Attribute { name: "OPEN", values: Values::Bytes(open) }];
     if info.has_thickness {
         let limit = 6.0 * info.linked.thickness_mm;
         let at_points = thickness_at_points(mesh, limit, MEASURED);
@@ -75,7 +75,7 @@ pub fn draw(solid: &Solid, info: &RunInfo) -> Vec<u8> {
 }
 
 fn fewer(solid: &Solid, step: f64) -> (TriMesh, Vec<u32>) {
-    let labels: Vec<u8> = solid.roles.iter().map(|r: &Role| *r as u8).collect();
+    let labels: Vec<u8> = solid.owners.iter().map(|r: &Owner| *r as u8).collect();
     let mut error = 0.05 * step;
     loop {
         let options = ReduceOptions { error, labels: Some(&labels), faithful: (&[], 0.0), cancelled: &|| false };

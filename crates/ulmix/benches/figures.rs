@@ -11,10 +11,10 @@ use ulmix_core::grid::Grid;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
 use ulmix_core::polygonise::{polygonise, Care};
-use ulmix_core::recipe::{Form, Recipe, Structure, Thicken, Unit};
-use ulmix_core::sample::sample_part;
-use ulmix_core::shape::{fill_zone, Composed};
+use ulmix_core::recipe::{Form, Recipe, Structure, Thicken, Unit, Zones};
+use ulmix_core::shape::Composed;
 use ulmix_core::surface::{Lattice, Surface};
+use ulmix_core::zoned::{Regions, Zoned};
 use ulmix_formats::{glb, stl, Limits};
 use ulmix_mesh::shading::shade;
 use ulmix_mesh::{SignedDistance, Topology, TriMesh};
@@ -67,13 +67,12 @@ fn gyroid() -> serde_json::Value {
     let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(100.0))).expect("a cube");
     let structure = Structure { cell_mm: [20.0; 3], ..Structure::default() };
     let (seconds, mesh) = best(|| {
-        let grid = Grid::covering(&part.mesh.bounds(), 0.25);
-        let bits = sample_part(&part, &grid, 0.0, &|| false).expect("not cancelled");
+        let regions = Regions::of(&part, &Zones::default());
+        let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.25), &|| false).expect("not cancelled");
         let lattice = Lattice::new(Surface::new(&structure, DVec3::splat(50.0)), Form::Walls, 1.1);
-        let fill = fill_zone(&grid, &bits, &[]);
-        let shape = Composed::new(&part, &grid, &bits, lattice, 0.0, vec![], 0.0);
+        let shape = Composed::new(&part, &zoned, &regions, lattice, 0.0);
         let signs = shape.signs();
-        polygonise(&grid, &signs, Some(&fill), &shape, Care::Full, &|| false).expect("not cancelled")
+        polygonise(&zoned.grid, &signs, Some(&zoned.fill), &shape, Care::Full, &|| false).expect("not cancelled")
     });
     let sound = Topology::of(&mesh).sound();
     json!({ "seconds": seconds, "triangles": mesh.triangles.len(), "sound": sound })

@@ -4,7 +4,7 @@
 use crate::grid::{Bits, Grid};
 use crate::occlusion;
 use crate::recipe::MeshStep;
-use crate::shape::{Composed, Role};
+use crate::shape::{Composed, Owner};
 use rayon::prelude::*;
 use std::collections::HashSet;
 use ulmix_mesh::crossing::{crossing_pairs, crossing_pairs_among};
@@ -15,8 +15,8 @@ use ulmix_mesh::{Bvh, TriMesh};
 /// A mesh ready to be looked at or exported.
 pub struct Solid {
     pub mesh: TriMesh,
-    /// Role of the material at every point.
-    pub roles: Vec<Role>,
+    /// What the material at every point belongs to.
+    pub owners: Vec<Owner>,
     /// How open the surroundings of every point are: 0 hidden, 255 free.
     pub openness: Vec<u8>,
     pub crumbs: Crumbs,
@@ -54,18 +54,18 @@ pub fn finish(
     let (crumb_mm3, error) = settings.map_or((0.0, 0.0), |s| (s.crumb_mm3, s.reduce_mm));
     let (whole, crumbs) = if crumb_mm3 > 0.0 { without_crumbs(raw, crumb_mm3) } else { (None, Crumbs::default()) };
     let mesh = whole.as_ref().unwrap_or(raw);
-    let roles: Vec<Role> = mesh.points.par_iter().map(|&p| shape.role(p)).collect();
+    let owners: Vec<Owner> = mesh.points.par_iter().map(|&p| shape.owner(p)).collect();
     if cancelled() {
         return None;
     }
-    let (mesh, roles, crossings) = if finished {
-        let (mesh, roles, crossings) = reduced(mesh, &roles, shape, error, cancelled)?;
-        (mesh, roles, Some(crossings))
+    let (mesh, owners, crossings) = if finished {
+        let (mesh, owners, crossings) = reduced(mesh, &owners, shape, error, cancelled)?;
+        (mesh, owners, Some(crossings))
     } else {
-        (mesh.clone(), roles, None)
+        (mesh.clone(), owners, None)
     };
     let openness = occlusion::openness(&mesh, grid, signs);
-    Some(Solid { openness, roles, crumbs, raw_triangles: raw.triangles.len(), mesh, crossings })
+    Some(Solid { openness, owners, crumbs, raw_triangles: raw.triangles.len(), mesh, crossings })
 }
 
 /// The mesh without loose pieces, and without closed voids, smaller than `least` mm³; `None` for
@@ -90,28 +90,28 @@ fn without_crumbs(mesh: &TriMesh, least: f64) -> (Option<TriMesh>, Crumbs) {
 }
 
 /// A reduced mesh with a role for every point and the pairs that cross all the same.
-type Reduced = (TriMesh, Vec<Role>, Vec<[u32; 2]>);
+type Reduced = (TriMesh, Vec<Owner>, Vec<[u32; 2]>);
 
 /// The part's own faces and edges may move by this share of the step at most.
 const FAITHFUL: f64 = 0.008;
 
 fn reduced(
     mesh: &TriMesh,
-    roles: &[Role],
+    owners: &[Owner],
     shape: &Composed,
     error: f64,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Reduced> {
-    let labels: Vec<u8> = roles.iter().map(|r| *r as u8).collect();
-    let on_part: Vec<bool> = mesh.points.par_iter().map(|&p| shape.on_part(p)).collect();
-    let faithful = (on_part.as_slice(), FAITHFUL * shape.grid.step);
+    let labels: Vec<u8> = owners.iter().map(|r| *r as u8).collect();
+    let on_exact: Vec<bool> = mesh.points.par_iter().map(|&p| shape.on_exact(p)).collect();
+    let faithful = (on_exact.as_slice(), FAITHFUL * shape.zoned.grid.step);
     let mut r = reduce(mesh, &ReduceOptions { error, labels: Some(&labels), faithful, cancelled });
     if cancelled() {
         return None;
     }
     round_to_f32(&mut r.mesh);
     let crossings = untangle(&mut r.mesh);
-    Some((r.mesh, r.source.iter().map(|&v| roles[v as usize]).collect(), crossings))
+    Some((r.mesh, r.source.iter().map(|&v| owners[v as usize]).collect(), crossings))
 }
 
 /// The few triangles that cross all the same, where walls are cut off to an edge finer than the

@@ -21,11 +21,12 @@ pub mod plan;
 use crate::grid::{Bits, Grid};
 use crate::part::Part;
 use crate::polygonise::{polygonise, Care};
-use crate::recipe::{key_of, Form, Recipe, RecipeError, Thicken};
+use crate::recipe::{key_of, Form, Recipe, RecipeError, Role, Thicken};
 use crate::report::{self, Report};
-use crate::sample::{sample_part, scatter, volume, PartBits};
-use crate::shape::{Composed, Cylinder};
+use crate::sample::{scatter, volume};
+use crate::shape::Composed;
 use crate::surface::{DensityCurve, Lattice, Surface};
+use crate::zoned::{Regions, Zoned};
 use cache::Cache;
 use finish::Solid;
 use plan::Prediction;
@@ -36,7 +37,7 @@ use ulmix_mesh::TriMesh;
 use utoipa::ToSchema;
 
 /// Version of the stages' code: part of every key, so that results of older code are not reused.
-pub const CODE: u32 = 1;
+pub const CODE: u32 = 2;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -89,7 +90,7 @@ pub enum RunError {
 }
 
 /// The two linked values of the thicken step, both known, and what they lead to.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Linked {
     /// Wall, or strut of a network at its narrowest. mm.
     pub thickness_mm: f64,
@@ -98,8 +99,22 @@ pub struct Linked {
     /// Free width between neighbouring walls or struts, about. mm.
     pub opening_mm: f64,
     pub fill_volume_mm3: f64,
+    /// Material outside the fill zone: kept solids and skins.
+    pub solid_volume_mm3: f64,
+    /// What each zone of the list takes of the part.
+    pub zone_mm3: Vec<f64>,
+    /// Zones and skins that do not find all their faces.
+    pub lost_faces: Vec<LostFaces>,
     /// Surface of the lattice inside the fill zone. mm².
     pub lattice_area_mm2: f64,
+}
+
+/// Faces that a zone or skin names and the part does not have.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct LostFaces {
+    /// Of the zone or skin.
+    pub name: String,
+    pub faces: usize,
 }
 
 /// A finished run.
@@ -110,12 +125,6 @@ pub struct Outcome {
     pub step_mm: f64,
     pub solid: Arc<Solid>,
     pub report: Arc<Report>,
-}
-
-struct Zones {
-    grid: Grid,
-    part: PartBits,
-    fill: Bits,
 }
 
 pub struct Pipeline {
@@ -132,7 +141,7 @@ impl Pipeline {
     pub fn foresee(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<(Linked, Prediction), RunError> {
         recipe.validate(&part.mesh.bounds())?;
         let (linked, _) = self.linked(part, recipe, watch)?;
-        Ok((*linked, plan::predict(part, recipe, &linked)))
+        Ok(((*linked).clone(), plan::predict(part, recipe, &linked)))
     }
 
     pub fn run(&self, part: &Part, recipe: &Recipe, quality: Quality, watch: &dyn Watch) -> Result<Outcome, RunError> {
@@ -143,14 +152,14 @@ impl Pipeline {
             Quality::Drag | Quality::Draft => plan::draft_step(part, &linked, quality),
             Quality::Final => prediction.step_mm,
         };
-        let (zones, zones_key) = self.zones(part, recipe, step, watch)?;
+        let regions = Regions::of(part, &recipe.zones);
+        let (zones, zones_key) = self.zones(part, recipe, &regions, step, watch)?;
 
         let surface = placed(part, recipe);
         let shape = || {
             let lattice = Lattice::new(surface.clone(), recipe.structure.form, linked.thickness_mm);
             let reach = plan::reach(quality, step, linked.thickness_mm);
-            let (skin, solids) = (recipe.zones.skin_mm, cylinders(recipe));
-            Composed::new(part, &zones.grid, &zones.part, lattice, skin, solids, reach)
+            Composed::new(part, &zones, &regions, lattice, reach)
         };
         // A density that leads to the same thickness is the same lattice.
         let lattice_key = self.key(&[&"lattice", &zones_key, &recipe.structure, &linked.thickness_mm]);
@@ -173,7 +182,7 @@ impl Pipeline {
             |_: &Report| 4096,
             || Some(report::report(part, recipe, &linked, &solid, step)),
         )?;
-        Ok(Outcome { quality, linked: *linked, prediction, step_mm: step, solid, report })
+        Ok(Outcome { quality, linked: (*linked).clone(), prediction, step_mm: step, solid, report })
     }
 
     /// Key of all that a recipe makes of a part: what the store files pictures and finals under.
@@ -187,15 +196,17 @@ impl Pipeline {
         key_of(&all)
     }
 
-    fn zones(&self, part: &Part, recipe: &Recipe, step: f64, watch: &dyn Watch) -> Result<(Arc<Zones>, String), RunError> {
+    fn zones(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        regions: &Regions,
+        step: f64,
+        watch: &dyn Watch,
+    ) -> Result<(Arc<Zoned>, String), RunError> {
         let key = self.key(&[&"zones", &part.key, &recipe.zones, &step]);
-        let bytes = |z: &Zones| z.fill.bytes() * 3;
-        let zones = self.stage(Stage::Zones, &key, watch, bytes, || {
-            let grid = Grid::covering(&part.mesh.bounds(), step);
-            let bits = sample_part(part, &grid, recipe.zones.skin_mm, &|| watch.cancelled())?;
-            let solids = cylinders(recipe);
-            let fill = crate::shape::fill_zone(&grid, &bits, &solids);
-            Some(Zones { grid, part: bits, fill })
+        let zones = self.stage(Stage::Zones, &key, watch, Zoned::bytes, || {
+            Zoned::sample(part, regions, Grid::covering(&part.mesh.bounds(), step), &|| watch.cancelled())
         })?;
         Ok((zones, key))
     }
@@ -209,7 +220,8 @@ impl Pipeline {
             return Ok((known, key));
         }
         let step = plan::survey_step(part);
-        let (zones, zones_key) = self.zones(part, recipe, step, &Inner(watch))?;
+        let regions = Regions::of(part, &recipe.zones);
+        let (zones, zones_key) = self.zones(part, recipe, &regions, step, &Inner(watch))?;
         let curve_key = self.key(&[&"curve", &zones_key, &recipe.structure]);
         let curve = self.stage(
             Stage::Thickness,
@@ -225,8 +237,8 @@ impl Pipeline {
             Stage::Thickness,
             &key,
             watch,
-            |_: &Linked| 128,
-            || Some(link(recipe, &curve, volume(&zones.fill, &zones.grid))),
+            |l: &Linked| 256 + l.zone_mm3.len() * 8,
+            || Some(link(recipe, &curve, &zones, regions.lost.clone())),
         )?;
         Ok((linked, key))
     }
@@ -269,15 +281,12 @@ fn placed(part: &Part, recipe: &Recipe) -> Surface {
     Surface::new(&recipe.structure, part.mesh.bounds().centre())
 }
 
-fn cylinders(recipe: &Recipe) -> Vec<Cylinder> {
-    recipe.zones.keep_solid.iter().map(Cylinder::new).collect()
-}
-
 fn mesh_bytes(m: &TriMesh) -> usize {
     m.points.len() * 24 + m.triangles.len() * 12
 }
 
-fn link(recipe: &Recipe, curve: &DensityCurve, fill_volume_mm3: f64) -> Linked {
+fn link(recipe: &Recipe, curve: &DensityCurve, zones: &Zoned, lost: Vec<(String, usize)>) -> Linked {
+    let fill_volume_mm3 = volume(&zones.fill, &zones.grid);
     let smallest = recipe.structure.cell_mm.iter().copied().fold(f64::INFINITY, f64::min);
     let thickness_mm = match recipe.thicken {
         Thicken::Thickness { thickness_mm } => thickness_mm,
@@ -290,5 +299,18 @@ fn link(recipe: &Recipe, curve: &DensityCurve, fill_volume_mm3: f64) -> Linked {
         Form::Walls => channel - thickness_mm,
         Form::Network => 2.0 * channel - thickness_mm,
     };
-    Linked { thickness_mm, density_percent: 100.0 * density, opening_mm: opening_mm.max(0.0), fill_volume_mm3, lattice_area_mm2 }
+    let sample = zones.grid.step.powi(3);
+    // References take nothing.
+    let mut taken = zones.taken.iter().map(|n| *n as f64 * sample);
+    let zone_mm3 = recipe.zones.list.iter().map(|z| if z.role == Role::Reference { 0.0 } else { taken.next().unwrap_or(0.0) });
+    Linked {
+        thickness_mm,
+        density_percent: 100.0 * density,
+        opening_mm: opening_mm.max(0.0),
+        fill_volume_mm3,
+        solid_volume_mm3: volume(&zones.solid, &zones.grid),
+        lattice_area_mm2,
+        zone_mm3: zone_mm3.collect(),
+        lost_faces: lost.into_iter().map(|(name, faces)| LostFaces { name, faces }).collect(),
+    }
 }

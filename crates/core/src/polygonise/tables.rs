@@ -113,7 +113,7 @@ fn start(config: usize, loops: &Loops, of: usize) -> LoopStart {
     let at = |c: usize, axis: usize| (c >> axis & 1) as f32;
     let sum = |axis: usize| edges.clone().map(|(a, b)| 0.5 * (at(a, axis) + at(b, axis))).sum::<f32>();
     let mean = [0, 1, 2].map(|axis| sum(axis) / loops.edges[of].count_ones().max(1) as f32);
-    let outside = edges.clone().last().map_or(0, |(a, b)| if inside(config, a) { b } else { a });
+    let outside = edges.clone().next_back().map_or(0, |(a, b)| if inside(config, a) { b } else { a });
     LoopStart { mean, outside: outside as u8 }
 }
 

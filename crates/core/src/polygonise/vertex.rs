@@ -27,17 +27,17 @@ impl Placed {
     }
 
     /// In steps.
-    pub fn to_mean(&self) -> DVec3 {
+    pub fn to_mean(self) -> DVec3 {
         DVec3::from(self.to_mean.map(|v| v as f64 / SHARE))
     }
 
     /// The normals of the loop differ: an edge or a corner passes here.
-    pub fn crease(&self) -> bool {
+    pub fn crease(self) -> bool {
         self.flags & CREASE != 0
     }
 
     /// The vertex lies outside its own cell, so that triangles may cross.
-    pub fn left_cell(&self) -> bool {
+    pub fn left_cell(self) -> bool {
         self.flags & LEFT_CELL != 0
     }
 }

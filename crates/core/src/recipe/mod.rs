@@ -3,14 +3,21 @@
 //! Lengths are in millimetres, angles in degrees, densities in g/cm³. With the part, a recipe gives
 //! the same mesh bit for bit. Values that no step could use are refused in [`Recipe::validate`],
 //! in one place and in words for a person.
+//!
+//! | module | idea |
+//! |---|---|
+//! | [`zones`] | where the part may be hollow, and its skins |
+
+pub mod zones;
 
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
+pub use zones::{FaceKind, FaceMark, Place, Role, Skin, Zone, Zones};
 
 /// Version of the recipe's form; older ones are brought up by [`Recipe::from_json`].
-pub const VERSION: u32 = 1;
+pub const VERSION: u32 = 2;
 
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
@@ -56,27 +63,6 @@ impl Unit {
             Unit::Inch => 25.4,
         }
     }
-}
-
-/// Where the part may be hollow. Everything that is not kept solid is filled.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Zones {
-    /// Material within this distance of the outer surface stays solid; 0 for none. mm.
-    pub skin_mm: f64,
-    pub keep_solid: Vec<KeepSolid>,
-}
-
-/// A named cylinder of the part that stays solid.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct KeepSolid {
-    pub name: String,
-    /// Centre of the first end. mm.
-    pub base_mm: [f64; 3],
-    /// From the first end to the second. mm.
-    pub axis_mm: [f64; 3],
-    pub radius_mm: f64,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
@@ -200,10 +186,11 @@ impl Recipe {
 
     pub fn from_json(text: &str) -> Result<Recipe, RecipeError> {
         let refuse = |message: String, hint: &str| RecipeError { field: "recipe".into(), message, hint: hint.into() };
-        let value: serde_json::Value = serde_json::from_str(text)
+        let mut value: serde_json::Value = serde_json::from_str(text)
             .map_err(|e| refuse(format!("The recipe is not valid JSON: {e}."), "Export the recipe again from the bench."))?;
         match value["ulmix"].as_u64() {
             Some(v) if v == VERSION as u64 => {}
+            Some(1) => zones::from_version_1(&mut value),
             Some(v) => {
                 return Err(refuse(
                     format!("The recipe has version {v}; this program reads version {VERSION}."),
@@ -241,16 +228,7 @@ impl Recipe {
                 hint: "Choose a shorter name.".into(),
             });
         }
-        check("zones.skin_mm", "The skin's depth", "mm", self.zones.skin_mm, 0.0, longest)?;
-        for (i, z) in self.zones.keep_solid.iter().enumerate() {
-            let at = format!("zones.keep_solid.{i}");
-            check(&at, &format!("The radius of “{}”", z.name), "mm", z.radius_mm, 1e-3, 10.0 * longest)?;
-            let length = z.axis_mm.iter().map(|v| v * v).sum::<f64>().sqrt();
-            check(&at, &format!("The length of “{}”", z.name), "mm", length, 1e-3, 100.0 * longest)?;
-            for v in z.base_mm {
-                check(&at, &format!("A place of “{}”", z.name), "mm", v, -1e6, 1e6)?;
-            }
-        }
+        self.zones.validate(longest, &check)?;
         for v in self.structure.cell_mm {
             check("structure.cell_mm", "The cell size", "mm", v, longest / 200.0, 4.0 * longest)?;
         }

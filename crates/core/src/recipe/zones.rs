@@ -1,0 +1,196 @@
+//! Where the part may be hollow: zones with their roles, and skins.
+//!
+//! A zone is a region of the part. Where zones overlap, the first of the list holds; where none
+//! does, the rest's role. A skin is material within a distance of some faces: it stays in whatever is
+//! filled.
+
+use super::RecipeError;
+use serde::{Deserialize, Serialize};
+use serde_json::{json, Value};
+use utoipa::ToSchema;
+
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Zones {
+    /// What the part is where no zone of the list is: filled or kept solid.
+    pub rest: Role,
+    /// The first that holds a place decides.
+    pub list: Vec<Zone>,
+    pub skins: Vec<Skin>,
+}
+
+impl Default for Zones {
+    fn default() -> Zones {
+        Zones { rest: Role::Fill, list: Vec::new(), skins: Vec::new() }
+    }
+}
+
+/// What becomes of a zone.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Role {
+    /// The structure fills it.
+    Fill,
+    KeepSolid,
+    /// Material goes: drain holes, room for tools.
+    KeepClear,
+    /// Shown, and changes nothing.
+    Reference,
+}
+
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Zone {
+    pub name: String,
+    pub role: Role,
+    pub place: Place,
+}
+
+/// Where a zone lies. Lengths mm, angles degrees.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case", tag = "shape", deny_unknown_fields)]
+pub enum Place {
+    /// With flat ends.
+    Cylinder {
+        /// Centre of the first end.
+        base_mm: [f64; 3],
+        /// From the first end to the second.
+        axis_mm: [f64; 3],
+        radius_mm: f64,
+    },
+    Box {
+        centre_mm: [f64; 3],
+        size_mm: [f64; 3],
+        /// Turned about x, then y, then z.
+        rotation_deg: [f64; 3],
+    },
+    Sphere {
+        centre_mm: [f64; 3],
+        radius_mm: f64,
+    },
+    /// All within a depth of faces of the part.
+    Faces {
+        faces: Vec<FaceMark>,
+        depth_mm: f64,
+    },
+}
+
+/// Material within `depth_mm` of faces stays.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Skin {
+    pub name: String,
+    /// Absent for the whole surface.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub faces: Option<Vec<FaceMark>>,
+    pub depth_mm: f64,
+}
+
+/// What a face is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum FaceKind {
+    Plane,
+    Cylinder,
+    Cone,
+    Sphere,
+    /// None of these.
+    Free,
+}
+
+/// A face by its description, so that it is found again on a slightly changed part.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct FaceMark {
+    pub kind: FaceKind,
+    /// Middle of its area. mm.
+    pub place_mm: [f64; 3],
+    /// A plane's outward normal, an axis, or the mean normal.
+    pub direction: [f64; 3],
+    pub area_mm2: f64,
+}
+
+/// Says what is wrong with a value: field, what it is, unit, value, least, most.
+pub type Check<'a> = dyn Fn(&str, &str, &str, f64, f64, f64) -> Result<(), RecipeError> + 'a;
+
+/// Zones and skins that a recipe may hold.
+const MOST: usize = 64;
+
+impl Zones {
+    pub fn validate(&self, longest: f64, check: &Check) -> Result<(), RecipeError> {
+        let refuse = |field: &str, message: String, hint: &str| {
+            Err(RecipeError { field: field.into(), message, hint: hint.into() })
+        };
+        if !matches!(self.rest, Role::Fill | Role::KeepSolid) {
+            return refuse("zones.rest", "The rest of the part can only be filled or kept solid.".into(), "Choose one of the two.");
+        }
+        if self.list.len() > MOST || self.skins.len() > MOST {
+            return refuse("zones.list", format!("There are more than {MOST} zones."), "Join some of them.");
+        }
+        for (i, z) in self.list.iter().enumerate() {
+            let field = format!("zones.list.{i}");
+            let called = |what: &str| format!("{what} of “{}”", z.name);
+            let place = |v: [f64; 3]| {
+                v.iter().try_for_each(|v| check(&field, &called("A place"), "mm", *v, -1e6, 1e6))
+            };
+            let radius = |v: f64| check(&field, &called("The radius"), "mm", v, 1e-3, 10.0 * longest);
+            match &z.place {
+                Place::Cylinder { base_mm, axis_mm, radius_mm } => {
+                    place(*base_mm)?;
+                    radius(*radius_mm)?;
+                    let length = axis_mm.iter().map(|v| v * v).sum::<f64>().sqrt();
+                    check(&field, &called("The length"), "mm", length, 1e-3, 100.0 * longest)?;
+                }
+                Place::Box { centre_mm, size_mm, rotation_deg } => {
+                    place(*centre_mm)?;
+                    for v in size_mm {
+                        check(&field, &called("A side"), "mm", *v, 1e-3, 100.0 * longest)?;
+                    }
+                    for v in rotation_deg {
+                        check(&field, &called("The rotation"), "°", *v, -360.0, 360.0)?;
+                    }
+                }
+                Place::Sphere { centre_mm, radius_mm } => {
+                    place(*centre_mm)?;
+                    radius(*radius_mm)?;
+                }
+                Place::Faces { faces, depth_mm } => {
+                    check(&field, &called("The depth"), "mm", *depth_mm, 1e-4 * longest, longest)?;
+                    marks(faces, &field, &z.name, check)?;
+                }
+            }
+        }
+        for (i, s) in self.skins.iter().enumerate() {
+            let field = format!("zones.skins.{i}");
+            check(&field, &format!("The depth of “{}”", s.name), "mm", s.depth_mm, 1e-4 * longest, longest)?;
+            marks(s.faces.as_deref().unwrap_or_default(), &field, &s.name, check)?;
+        }
+        Ok(())
+    }
+}
+
+fn marks(faces: &[FaceMark], field: &str, name: &str, check: &Check) -> Result<(), RecipeError> {
+    for f in faces {
+        for v in f.place_mm.into_iter().chain(f.direction).chain([f.area_mm2]) {
+            check(field, &format!("A face of “{name}”"), "", v, -1e12, 1e12)?;
+        }
+    }
+    Ok(())
+}
+
+/// Version 1 knew one skin all around and kept cylinders.
+pub(super) fn from_version_1(recipe: &mut Value) {
+    let zones = &recipe["zones"];
+    let depth = zones["skin_mm"].as_f64().unwrap_or(0.0);
+    let skins: Vec<Value> = if depth > 0.0 { vec![json!({ "name": "Skin", "depth_mm": depth })] } else { Vec::new() };
+    let kept = zones["keep_solid"].as_array().cloned().unwrap_or_default();
+    let list: Vec<Value> = kept
+        .into_iter()
+        .map(|k| {
+            let place = json!({ "shape": "cylinder", "base_mm": k["base_mm"], "axis_mm": k["axis_mm"], "radius_mm": k["radius_mm"] });
+            json!({ "name": k["name"], "role": "keep_solid", "place": place })
+        })
+        .collect();
+    recipe["zones"] = json!({ "rest": "fill", "list": list, "skins": skins });
+    recipe["ulmix"] = json!(2);
+}

@@ -1,0 +1,132 @@
+//! Exact shapes of zones: value and normal anywhere, and signs of samples in words.
+
+use crate::grid::Grid;
+use crate::recipe::Place;
+use glam::{DMat3, DVec3, EulerRot};
+use std::sync::Arc;
+use ulmix_mesh::Bvh;
+
+/// Region of a zone or a skin.
+#[derive(Clone)]
+pub enum Solid {
+    /// With flat ends.
+    Cylinder { base: DVec3, axis: DVec3, length: f64, radius: f64 },
+    Box { centre: DVec3, half: DVec3, turn: DMat3 },
+    Sphere { centre: DVec3, radius: f64 },
+    /// All within a depth of a surface.
+    Near { surface: Arc<Bvh>, depth: f64 },
+}
+
+impl Solid {
+    /// The region of a place; `None` for faces, whose surface only the part knows.
+    pub fn of(place: &Place) -> Option<Solid> {
+        Some(match place {
+            Place::Cylinder { base_mm, axis_mm, radius_mm } => {
+                let along = DVec3::from(*axis_mm);
+                let axis = along.normalize_or(DVec3::Z);
+                Solid::Cylinder { base: (*base_mm).into(), axis, length: along.length(), radius: *radius_mm }
+            }
+            Place::Box { centre_mm, size_mm, rotation_deg } => {
+                let [x, y, z] = rotation_deg.map(f64::to_radians);
+                let turn = DMat3::from_euler(EulerRot::ZYX, z, y, x);
+                Solid::Box { centre: (*centre_mm).into(), half: DVec3::from(*size_mm) * 0.5, turn }
+            }
+            Place::Sphere { centre_mm, radius_mm } => Solid::Sphere { centre: (*centre_mm).into(), radius: *radius_mm },
+            Place::Faces { .. } => return None,
+        })
+    }
+
+    /// Negative inside; exact inside and beside, a lower bound past edges.
+    pub fn value(&self, p: DVec3) -> f64 {
+        match self {
+            Solid::Cylinder { base, axis, length, radius } => {
+                let q = p - *base;
+                let along = q.dot(*axis);
+                let out = (q - *axis * along).length() - radius;
+                out.max(-along).max(along - length)
+            }
+            Solid::Box { centre, half, turn } => ((turn.transpose() * (p - *centre)).abs() - *half).max_element(),
+            Solid::Sphere { centre, radius } => p.distance(*centre) - radius,
+            Solid::Near { surface, depth } => {
+                surface.nearest(p, f64::INFINITY).map_or(f64::INFINITY, |n| n.distance_squared.sqrt() - depth)
+            }
+        }
+    }
+
+    /// Is the value below `limit`? Cheaper than the value.
+    pub fn within(&self, p: DVec3, limit: f64) -> bool {
+        match self {
+            Solid::Near { surface, depth } => {
+                let reach = depth + limit;
+                reach > 0.0 && surface.nearest(p, reach * reach).is_some()
+            }
+            other => other.value(p) < limit,
+        }
+    }
+
+    /// Direction in which the value grows, unit.
+    pub fn normal(&self, p: DVec3) -> DVec3 {
+        match self {
+            Solid::Cylinder { base, axis, length, radius } => {
+                let q = p - *base;
+                let along = q.dot(*axis);
+                let radial = q - *axis * along;
+                let out = radial.length() - radius;
+                if out >= -along && out >= along - length {
+                    radial.normalize_or(*axis)
+                } else if -along > along - length {
+                    -*axis
+                } else {
+                    *axis
+                }
+            }
+            Solid::Box { centre, half, turn } => {
+                let q = turn.transpose() * (p - *centre);
+                let over = q.abs() - *half;
+                let side = if over.x >= over.y && over.x >= over.z { 0 } else { 1 + (over.z > over.y) as usize };
+                turn.col(side) * q[side].signum()
+            }
+            Solid::Sphere { centre, .. } => (p - *centre).normalize_or(DVec3::Z),
+            Solid::Near { surface, .. } => {
+                surface.nearest(p, f64::INFINITY).map_or(DVec3::Z, |n| (p - n.point).normalize_or(DVec3::Z))
+            }
+        }
+    }
+
+    /// Bit i set when sample `64 w + i` of the row lies inside. Not for [`Solid::Near`], whose samples
+    /// are found in blocks.
+    pub fn word(&self, grid: &Grid, w: usize, j: usize, k: usize) -> u64 {
+        let at = |i: u32| grid.at(64 * w as u32 + i, j as u32, k as u32);
+        // Every value is 1-Lipschitz.
+        if self.value(at(0) + DVec3::X * (31.5 * grid.step)) >= 32.0 * grid.step {
+            return 0;
+        }
+        (0..64).fold(0, |out, i| out | ((self.value(at(i)) < 0.0) as u64) << i)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn the_normal_is_the_values_gradient(p in proptest::array::uniform3(-9.0..9.0f64)) {
+            let shapes = [
+                Place::Cylinder { base_mm: [1.0, 2.0, -3.0], axis_mm: [2.0, 1.0, 4.0], radius_mm: 2.0 },
+                Place::Box { centre_mm: [1.0, 0.0, 2.0], size_mm: [4.0, 6.0, 3.0], rotation_deg: [20.0, -35.0, 70.0] },
+                Place::Sphere { centre_mm: [0.5, 1.0, 1.5], radius_mm: 4.0 },
+            ];
+            let p = DVec3::from(p);
+            for s in shapes.iter().filter_map(Solid::of) {
+                let n = s.normal(p);
+                let h = 1e-6;
+                let slope = (s.value(p + n * h) - s.value(p - n * h)) / (2.0 * h);
+                // At an edge of the shape two faces share the slope.
+                prop_assert!((slope - 1.0).abs() < 1e-4 || slope > 0.3, "{slope}");
+                prop_assert_eq!(s.within(p, 0.5), s.value(p) < 0.5);
+            }
+        }
+    }
+}
