@@ -1,8 +1,9 @@
 //! Parts of the Reedling drift buoy, made face by face.
 
+use crate::builder::{arc, circle, Builder};
 use crate::recipe::{Place, Recipe, Role, Zone};
 use glam::{DVec2, DVec3};
-use std::f64::consts::{PI, TAU};
+use std::f64::consts::PI;
 use ulmix_formats::stl;
 use ulmix_mesh::{weld::weld, TriMesh};
 
@@ -33,11 +34,6 @@ pub fn keel_bracket_file() -> (Vec<u8>, Recipe) {
     (stl::write(&mesh), recipe)
 }
 
-/// A box from the origin, in mm, as a file.
-pub fn box_file(size_mm: [f64; 3]) -> Vec<u8> {
-    stl::write(&TriMesh::cuboid(DVec3::ZERO, size_mm.into()))
-}
-
 const LENGTH: f64 = 120.0;
 const HALF_SOLE: f64 = 36.0;
 const SOLE: f64 = 22.0;
@@ -55,17 +51,6 @@ const BOSS_Y: f64 = 19.0;
 const BOSS: f64 = 11.0;
 const BOSS_HEIGHT: f64 = 6.0;
 const BOLT: f64 = 4.5;
-
-fn arc(centre: DVec2, radius: f64, from: f64, to: f64, steps: usize) -> impl Iterator<Item = DVec2> {
-    (0..=steps).map(move |i| {
-        let a = from + (to - from) * i as f64 / steps as f64;
-        centre + radius * DVec2::new(a.cos(), a.sin())
-    })
-}
-
-fn circle(centre: DVec2, radius: f64, steps: usize) -> Vec<DVec2> {
-    arc(centre, radius, 0.0, TAU, steps).take(steps).collect()
-}
 
 fn bracket() -> TriMesh {
     let mut b = Builder::default();
@@ -111,55 +96,6 @@ fn bracket() -> TriMesh {
     }
     b.wall(&bore, false, at(HALF_WIDTH), at(-HALF_WIDTH));
     weld(&b.mesh, 1e-6).mesh
-}
-
-#[derive(Default)]
-struct Builder {
-    mesh: TriMesh,
-}
-
-impl Builder {
-    fn add(&mut self, tri: [DVec3; 3]) {
-        let n = self.mesh.points.len() as u32;
-        self.mesh.points.extend(tri);
-        self.mesh.triangles.push([n, n + 1, n + 2]);
-    }
-
-    /// A flat face with holes; `front` keeps the winding of the plane's own axes.
-    fn face(&mut self, outline: &[DVec2], holes: &[&[DVec2]], front: bool, place: impl Fn(DVec2) -> DVec3)
-    where
-        DVec2: Copy,
-    {
-        let mut points: Vec<DVec2> = outline.to_vec();
-        let mut starts = Vec::new();
-        for h in holes {
-            starts.push(points.len());
-            points.extend_from_slice(h);
-        }
-        let flat: Vec<f64> = points.iter().flat_map(|p| [p.x, p.y]).collect();
-        let order = earcutr::earcut(&flat, &starts, 2).expect("outlines of our own are simple");
-        for t in order.chunks_exact(3) {
-            let [a, b, c] = [points[t[0]], points[t[1]], points[t[2]]];
-            let ccw = (b - a).perp_dot(c - a) > 0.0;
-            let tri = [place(a), place(b), place(c)];
-            self.add(if ccw == front { tri } else { [tri[0], tri[2], tri[1]] });
-        }
-    }
-
-    /// A strip around a closed counter-clockwise outline; `outward` or, for a bore, inward.
-    fn wall(&mut self, outline: &[DVec2], outward: bool, low: impl Fn(DVec2) -> DVec3, high: impl Fn(DVec2) -> DVec3) {
-        for (i, &p) in outline.iter().enumerate() {
-            let q = outline[(i + 1) % outline.len()];
-            let (p, q) = if outward { (p, q) } else { (q, p) };
-            self.quad(p, q, &low, &high);
-        }
-    }
-
-    fn quad(&mut self, p: DVec2, q: DVec2, low: impl Fn(DVec2) -> DVec3, high: impl Fn(DVec2) -> DVec3) {
-        let [a, b, c, d] = [low(p), low(q), high(q), high(p)];
-        self.add([a, b, c]);
-        self.add([a, c, d]);
-    }
 }
 
 #[cfg(test)]

@@ -7,7 +7,7 @@
 //! |---|---|
 //! | [`recipe`] | every value of every step |
 //! | [`part`] | what came in, made ready, and the facts about it |
-//! | [`demo`] | the Reedling parts |
+//! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
 //! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
 //! | [`surface`] | periodic surfaces, true thickness, density |
 //! | [`solids`], [`zoned`] | regions of zones and skins; what they make of every sample |
@@ -20,11 +20,13 @@
 //! | [`trig`] | sine and cosine, the same bits everywhere |
 //! | [`pipeline`] | the stages in order, cached |
 
+pub mod builder;
 pub mod bulk;
 pub mod demo;
 pub mod export;
 pub mod grid;
 pub mod occlusion;
+pub mod own_shapes;
 pub mod part;
 pub mod pipeline;
 pub mod polygonise;

@@ -1,11 +1,12 @@
 //! The part: what came in, made ready to be filled, and the facts about it.
 
-use crate::recipe::{FaceKind, FaceMark, Unit};
+use crate::own_shapes;
+use crate::recipe::{FaceKind, FaceMark, PartStep, RecipeError, Unit};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
-use ulmix_formats::{FormatError, Limits};
 use std::collections::HashSet;
 use std::sync::OnceLock;
+use ulmix_formats::{FormatError, Limits};
 use ulmix_mesh::faces::{faces, Face, Faces, Kind};
 use ulmix_mesh::topology::piece_volumes;
 use ulmix_mesh::{orient::orient, weld::weld, Bvh, SignedDistance, Topology, TriMesh};
@@ -70,6 +71,20 @@ impl Part {
         // A format with a unit of its own comes in millimetres.
         let scale = if loaded.millimetres_per_unit.is_some() { 1.0 } else { unit.millimetres() };
         Part::prepare(&loaded.mesh.mapped(|p| p * scale))
+    }
+
+    /// The part of a recipe: made from its dimensions, or read from what `file` gives.
+    pub fn of<E: From<FormatError> + From<RecipeError>>(
+        step: &PartStep,
+        file: impl FnOnce() -> Result<Vec<u8>, E>,
+    ) -> Result<Part, E> {
+        match &step.shape {
+            Some(shape) => {
+                shape.validate()?;
+                Ok(Part::prepare(&own_shapes::mesh(shape))?)
+            }
+            None => Ok(Part::read(&file()?, step.unit)?),
+        }
     }
 
     /// What a file holds, before its unit is known.
@@ -313,7 +328,14 @@ mod tests {
         let (old, new) = (Part::prepare(&mesh).unwrap(), Part::prepare(&mesh.clone().mapped(|p| p * 1.01 + 0.3)).unwrap());
         for f in old.faces().list.iter().take(12) {
             let (again, lost) = new.surface_of(&[mark(f)]);
-            assert!(lost == 0 && (again.area() / f.area / 1.0201 - 1.0).abs() < 1e-6, "{:?} at {}: {lost}, {} of {}", f.kind, f.place, again.area(), f.area);
+            assert!(
+                lost == 0 && (again.area() / f.area / 1.0201 - 1.0).abs() < 1e-6,
+                "{:?} at {}: {lost}, {} of {}",
+                f.kind,
+                f.place,
+                again.area(),
+                f.area
+            );
         }
         let far = FaceMark { place_mm: [500.0; 3], ..mark(&old.faces().list[0]) };
         assert_eq!(new.surface_of(&[far]).1, 1);

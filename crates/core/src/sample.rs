@@ -138,9 +138,7 @@ impl Field<'_> {
     fn distance(&self, p: DVec3, limit: f64) -> f64 {
         match self {
             Field::Inside(part) => part.value_within(p, limit),
-            Field::Near { surface, .. } => {
-                surface.nearest(p, limit * limit).map_or(limit, |n| n.distance_squared.sqrt())
-            }
+            Field::Near { surface, .. } => surface.nearest(p, limit * limit).map_or(limit, |n| n.distance_squared.sqrt()),
         }
     }
 

@@ -287,7 +287,10 @@ mod tests {
                 zone(Role::KeepClear, rod(1.1)),
                 zone(Role::Fill, Place::Sphere { centre_mm: [3.0, 0.0, 0.0], radius_mm: 2.5 }),
                 zone(Role::KeepSolid, rod(3.0)),
-                zone(Role::KeepClear, Place::Box { centre_mm: [-6.0, 0.0, 0.0], size_mm: [4.0, 5.0, 6.0], rotation_deg: [10.0, 20.0, 30.0] }),
+                zone(
+                    Role::KeepClear,
+                    Place::Box { centre_mm: [-6.0, 0.0, 0.0], size_mm: [4.0, 5.0, 6.0], rotation_deg: [10.0, 20.0, 30.0] },
+                ),
             ],
             skins: vec![Skin { name: "x".into(), faces: None, depth_mm: 1.3 }],
         };

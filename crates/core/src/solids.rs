@@ -10,11 +10,26 @@ use ulmix_mesh::Bvh;
 #[derive(Clone)]
 pub enum Solid {
     /// With flat ends.
-    Cylinder { base: DVec3, axis: DVec3, length: f64, radius: f64 },
-    Box { centre: DVec3, half: DVec3, turn: DMat3 },
-    Sphere { centre: DVec3, radius: f64 },
+    Cylinder {
+        base: DVec3,
+        axis: DVec3,
+        length: f64,
+        radius: f64,
+    },
+    Box {
+        centre: DVec3,
+        half: DVec3,
+        turn: DMat3,
+    },
+    Sphere {
+        centre: DVec3,
+        radius: f64,
+    },
     /// All within a depth of a surface.
-    Near { surface: Arc<Bvh>, depth: f64 },
+    Near {
+        surface: Arc<Bvh>,
+        depth: f64,
+    },
 }
 
 impl Solid {

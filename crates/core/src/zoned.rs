@@ -5,6 +5,8 @@ use crate::part::Part;
 use crate::recipe::{Place, Role, Zones};
 use crate::sample::{sample_near, sample_part};
 use crate::solids::Solid;
+use glam::DVec3;
+use rayon::prelude::*;
 use std::sync::Arc;
 use ulmix_mesh::Bvh;
 
@@ -67,8 +69,6 @@ pub struct Zoned {
     pub solid: Bits,
     /// Samples of those regions of [`Regions::all`] that are not asked by their value.
     near: Vec<Option<Bits>>,
-    /// Samples of the part that each zone of the list took.
-    pub taken: Vec<u64>,
 }
 
 impl Zoned {
@@ -109,8 +109,7 @@ impl Zoned {
         let (mut fill, mut solid) = (Bits::new(&grid), Bits::new(&grid));
         fill.par_words_mut(|w, j, k, out| *out = sort(w, j, k).0);
         solid.par_words_mut(|w, j, k, out| *out = sort(w, j, k).1);
-        let taken = taken(&grid, &inside, regions, &word);
-        (!cancelled()).then_some(Zoned { grid, inside, fill, solid, near, taken })
+        (!cancelled()).then_some(Zoned { grid, inside, fill, solid, near })
     }
 
     /// Does the sample lie in the region, number `n` of [`Regions::all`]?
@@ -126,25 +125,42 @@ impl Zoned {
     }
 }
 
-fn taken(grid: &Grid, inside: &Bits, regions: &Regions, word: &(dyn Fn(usize, &Solid, usize, usize, usize) -> u64 + Sync)) -> Vec<u64> {
-    use rayon::prelude::*;
-    let zones = regions.zones.len();
-    let layers = (0..grid.size.z as usize).into_par_iter().map(|k| {
-        let mut out = vec![0u64; zones];
-        for j in 0..grid.size.y as usize {
-            for (w, &held) in inside.row(j, k).iter().enumerate() {
-                let mut free = held;
-                for (n, (_, region)) in regions.zones.iter().enumerate() {
-                    if free == 0 {
-                        break;
+/// How a part is shared out, as shares of its volume.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Shares {
+    pub fill: f64,
+    /// Kept solids and skins.
+    pub solid: f64,
+    /// What each of [`Regions::zones`] takes.
+    pub zones: Vec<f64>,
+}
+
+impl Regions {
+    /// From points spread evenly over the part. Counting samples of a grid would be off by a layer
+    /// where a region's border runs along it.
+    pub fn shares(&self, points: &[DVec3]) -> Shares {
+        let zones = self.zones.len();
+        let counts = points
+            .par_chunks(1024)
+            .map(|chunk| {
+                let mut n = vec![0u64; zones + 2];
+                for p in chunk {
+                    let zone = self.zones.iter().position(|(_, r)| r.within(*p, 0.0));
+                    if let Some(z) = zone {
+                        n[z] += 1;
                     }
-                    let mine = free & word(n, region, w, j, k);
-                    out[n] += mine.count_ones() as u64;
-                    free &= !mine;
+                    match zone.map_or(self.rest, |z| self.zones[z].0) {
+                        Role::KeepClear => {}
+                        Role::KeepSolid => n[zones] += 1,
+                        _ if self.skins.iter().any(|s| s.within(*p, 0.0)) => n[zones] += 1,
+                        _ => n[zones + 1] += 1,
+                    }
                 }
-            }
-        }
-        out
-    });
-    layers.reduce(|| vec![0; zones], |a, b| a.iter().zip(&b).map(|(x, y)| x + y).collect())
+                n
+            })
+            .reduce(|| vec![0; zones + 2], |a, b| a.iter().zip(&b).map(|(x, y)| x + y).collect());
+        let share = |n: u64| n as f64 / points.len().max(1) as f64;
+        let zone_shares = counts[..zones].iter().map(|n| share(*n)).collect();
+        Shares { fill: share(counts[zones + 1]), solid: share(counts[zones]), zones: zone_shares }
+    }
 }

@@ -178,6 +178,56 @@ fn threads_do_not_matter() {
 }
 
 #[test]
+fn a_place_kept_clear_is_round_at_size_and_takes_its_volume() {
+    let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(30.0, 26.0, 12.0))).unwrap();
+    let mut recipe = Recipe::for_part(&part.mesh.bounds());
+    recipe.zones.rest = Role::KeepSolid;
+    let place = Place::Cylinder { base_mm: [14.0, 12.0, -1.0], axis_mm: [0.0, 0.0, 14.0], radius_mm: 5.0 };
+    recipe.zones.list = vec![Zone { name: "Bore".into(), role: Role::KeepClear, place }];
+    recipe.mesh.step_mm = Some(0.4);
+    let o = run(&part, &recipe);
+    assert!(o.report.checks.as_ref().unwrap().iter().all(|c| c.verdict == Verdict::Pass), "{:?}", o.report.checks);
+    let bore = std::f64::consts::PI * 25.0 * 12.0;
+    assert!((o.report.volume_mm3 / (30.0 * 26.0 * 12.0 - bore) - 1.0).abs() < 5e-4, "{}", o.report.volume_mm3);
+    assert!((o.linked.zone_mm3[0] / bore - 1.0).abs() < 0.02, "{:?}", o.linked.zone_mm3);
+    let off = |p: &DVec3| (p.truncate() - glam::DVec2::new(14.0, 12.0)).length() - 5.0;
+    let wall: Vec<f64> = o.solid.mesh.points.iter().map(off).filter(|d| d.abs() < 0.1).collect();
+    assert!(wall.len() > 40 && wall.iter().all(|d| d.abs() < 0.02), "{:?}", wall.iter().copied().fold(0.0, f64::max));
+    // Middles of the bore's triangles: chords stay within the bound too.
+    let m = &o.solid.mesh;
+    let middles = (0..m.triangles.len()).map(|t| m.corners(t).iter().sum::<DVec3>() / 3.0).filter(|p| p.z > 0.5 && p.z < 11.5);
+    assert!(middles.map(|p| off(&p)).filter(|d| d.abs() < 1.0).all(|d| d.abs() < 0.02));
+}
+
+#[test]
+fn faces_with_a_depth_take_what_geometry_says_and_skins_leave_the_rest_open() {
+    let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(30.0, 24.0, 18.0))).unwrap();
+    let top = part.faces().list.iter().find(|f| f.direction.z > 0.9).map(ulmix_core::part::mark).unwrap();
+    let mut recipe = Recipe::for_part(&part.mesh.bounds());
+    recipe.structure.cell_mm = [9.0; 3];
+    recipe.thicken = Thicken::Thickness { thickness_mm: 1.2 };
+    recipe.zones.list =
+        vec![Zone { name: "Deck".into(), role: Role::KeepSolid, place: Place::Faces { faces: vec![top], depth_mm: 4.0 } }];
+    recipe.mesh.step_mm = Some(0.5);
+    let o = run(&part, &recipe);
+    assert!((o.linked.zone_mm3[0] / (30.0 * 24.0 * 4.0) - 1.0).abs() < 0.02, "{:?}", o.linked.zone_mm3);
+    let flat = |m: &TriMesh, z: f64| -> f64 {
+        let on = |t: &usize| m.corners(*t).iter().all(|p| (p.z - z).abs() < 1e-3);
+        (0..m.triangles.len()).filter(on).map(|t| m.area_vector(t).length() * 0.5).sum()
+    };
+    assert!((flat(&o.solid.mesh, 18.0) / 720.0 - 1.0).abs() < 1e-3, "{}", flat(&o.solid.mesh, 18.0));
+    assert!(flat(&o.solid.mesh, 0.0) < 400.0);
+    // As a skin the same faces give the same solid.
+    recipe.zones.list.clear();
+    recipe.zones.skins = vec![Skin { name: "Deck".into(), faces: Some(vec![top]), depth_mm: 4.0 }];
+    let skinned = run(&part, &recipe);
+    assert!((skinned.report.volume_mm3 / o.report.volume_mm3 - 1.0).abs() < 1e-6);
+    // A face that is not there is said.
+    recipe.zones.skins[0].faces.as_mut().unwrap()[0].place_mm = [900.0; 3];
+    assert!(run(&part, &recipe).report.notes.iter().any(|n| n.contains("Deck") && n.contains("Pick")));
+}
+
+#[test]
 fn empty_and_solid_results_are_said() {
     let part = cube(20.0);
     let mut recipe = Recipe::for_part(&part.mesh.bounds());

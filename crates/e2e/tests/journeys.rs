@@ -16,7 +16,7 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     b.open("/").await;
     b.click_text("button", "Open the keel bracket").await;
     b.painted("draft").await;
-    assert!(b.seen(".step", "3 zones kept solid").await && b.seen(".step", "Walls 1.4 mm thick").await);
+    assert!(b.seen(".step", "3 kept solid").await && b.seen(".step", "Walls 1.4 mm thick").await);
     let before = b.text("[data-testid=saved]").await;
 
     // Wall thickness by keyboard on the slider: the picture follows and the recipe is saved.
@@ -112,6 +112,61 @@ async fn a_foreign_part_in_inches_is_asked_for_its_unit() {
     b.painted("draft").await;
     b.click_text(".step .title h2", "Structure").await;
     b.until("the sentence says so", || async { b.seen(".step", "Schwarz P walls, 4.8 mm cells").await }).await;
+    b.end().await;
+}
+
+/// A shape of our own, resized, with a skin on two picked faces and a bore kept clear.
+#[tokio::test]
+async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
+    let b = Bench::start().await;
+    b.open("/").await;
+    b.click_text("button", "Plate").await;
+    b.painted("draft").await;
+    b.click_text(".step .title h2", "Part").await;
+    b.fill("[aria-label='Side X, mm']", "100").await;
+    b.until("the part follows", || async { b.seen(".step", "100 × 60 × 12 mm").await }).await;
+    b.painted("draft").await;
+
+    b.click_text(".step .title h2", "Zones").await;
+    b.click_text("button", "Skin on some faces").await;
+    b.until("faces can be picked", || async { b.present(".facewords").await }).await;
+    // The top, then the long side that looks at us.
+    for (x, y, faces) in [(0.5, 0.42, "1 face"), (0.42, 0.66, "2 faces")] {
+        b.until("the face is taken", || async {
+            if !b.seen(".editor .label", faces).await {
+                b.click_in(".view canvas", x, y).await;
+            }
+            b.seen(".editor .label", faces).await
+        })
+        .await;
+    }
+    b.click_text("button", "Done picking").await;
+    b.click_text("button", "Add a zone").await;
+    b.click_text(".ant-dropdown-menu-title-content", "Cylinder").await;
+    b.until("the zone opens", || async { b.present("[aria-label=Role]").await }).await;
+    b.click(".ant-select[aria-label=Role], .editor .ant-select").await;
+    b.click_text(".ant-select-item-option-content", "Keep clear").await;
+    b.until("the sentence would say it", || async { b.text("[data-testid=saved-state]").await == "Saved" }).await;
+    b.click_text(".step .title h2", "Mesh").await;
+    b.until("the zones read as a sentence", || async { b.seen(".step", "a skin on faces, 1 kept clear").await }).await;
+    b.click_text("button", "Make the final mesh").await;
+    b.painted("final").await;
+    b.click_text(".step .title h2", "Hand-off").await;
+    b.click_text("button", "Write and check the file").await;
+    b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
+    b.click_text("a", "Save ").await;
+    let read = ulmix_formats::read(&b.downloaded("Plate.3mf").await, &Limits::default()).unwrap();
+    let (m, t) = (&read.mesh, Topology::of(&read.mesh));
+    assert!(t.sound());
+    // The whole top is there but for its holes and the bore; the bottom is open.
+    let area = |z: f64| -> f64 {
+        let flat = |t: &usize| m.corners(*t).iter().all(|p| (p.z - z).abs() < 0.01);
+        (0..m.triangles.len()).filter(flat).map(|t| m.area_vector(t).length() * 0.5).sum()
+    };
+    let (pi, bore) = (std::f64::consts::PI, 2.2f64);
+    let whole = 100.0 * 60.0 - (4.0 - pi) * 100.0 - 4.0 * pi * 2.5 * 2.5 - pi * bore * bore;
+    assert!((area(12.0) / whole - 1.0).abs() < 0.01, "{} of {whole}", area(12.0));
+    assert!(area(0.0) < 0.8 * whole);
     b.end().await;
 }
 

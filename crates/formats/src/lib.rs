@@ -8,9 +8,17 @@
 //! |---|---|
 //! | [`stl`] | STL, binary and ASCII (3D Systems 1989) |
 //! | [`threemf`] | 3MF core specification 1.3 |
+//! | [`obj`] | Wavefront OBJ, its polygons; groups and materials are passed over |
+//! | [`ply`] | PLY, ASCII and both binaries (Turk 1994) |
 //! | [`glb`] | glTF 2.0 binary with KHR_mesh_quantization, written for the view |
+//! | [`glb_read`] | glTF 2.0 binary, its triangles in their places |
+//! | [`polygon`] | polygons to triangles |
 
 pub mod glb;
+pub mod glb_read;
+pub mod obj;
+pub mod ply;
+pub mod polygon;
 pub mod stl;
 pub mod threemf;
 
@@ -64,20 +72,62 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     if bytes.starts_with(b"PK\x03\x04") {
         return threemf::read(bytes, limits);
     }
-    let known: [(&[u8], &str); 7] = [
+    if bytes.starts_with(b"glTF") {
+        return glb_read::read(bytes, limits);
+    }
+    if bytes.starts_with(b"ply\n") || bytes.starts_with(b"ply\r") {
+        return ply::read(bytes, limits);
+    }
+    let known: [(&[u8], &str); 4] = [
         (b"\x89PNG", "a PNG picture"),
         (b"\xff\xd8\xff", "a JPEG picture"),
         (b"%PDF", "a PDF document"),
         (b"ISO-10303-21", "a STEP file"),
-        (b"glTF", "a GLB file"),
-        (b"ply\n", "a PLY file"),
-        (b"ply\r", "a PLY file"),
     ];
     if let Some((_, what)) = known.iter().find(|(magic, _)| bytes.starts_with(magic)) {
         return Err(FormatError::new(
-            format!("This is {what}, not an STL or 3MF mesh."),
-            "Export the part as STL (binary or ASCII) or 3MF and choose that file.",
+            format!("This is {what}, not a mesh."),
+            "Export the part as STL, 3MF, OBJ, PLY or GLB and choose that file.",
         ));
     }
+    if obj::looks_like(bytes) {
+        return obj::read(bytes, limits);
+    }
     stl::read(bytes, limits)
+}
+
+/// Refuses what no step could use: nothing, too much, indices of points that are not there,
+/// coordinates that are no numbers.
+fn usable(
+    mesh: TriMesh,
+    limits: &Limits,
+    format: &'static str,
+    millimetres_per_unit: Option<f64>,
+) -> Result<Loaded, FormatError> {
+    if mesh.triangles.is_empty() {
+        return Err(FormatError::new("The file holds no triangles.", "Export the part again; it seems nothing was selected."));
+    }
+    if mesh.triangles.len() > limits.triangles {
+        return Err(too_many(limits));
+    }
+    if let Some(t) = mesh.triangles.iter().position(|t| t.iter().any(|&v| v as usize >= mesh.points.len())) {
+        return Err(FormatError::new(
+            format!("Triangle {} names a point that the file does not hold.", t + 1),
+            "The file is damaged. Export the part again.",
+        ));
+    }
+    if let Some(v) = mesh.points.iter().position(|p| !p.is_finite() || p.abs().max_element() > 1e9) {
+        return Err(FormatError::new(
+            format!("Point {} has a coordinate that is not a usable number ({}).", v + 1, mesh.points[v]),
+            "Coordinates must be finite and below 1 000 000 000. Repair or export the part again.",
+        ));
+    }
+    Ok(Loaded { mesh, millimetres_per_unit, format })
+}
+
+fn too_many(limits: &Limits) -> FormatError {
+    FormatError::new(
+        format!("The file holds more than {} million triangles.", limits.triangles / 1_000_000),
+        "Reduce the part before bringing it in.",
+    )
 }

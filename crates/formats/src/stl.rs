@@ -47,7 +47,7 @@ fn binary(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
     let Some(n) = claimed(bytes) else {
         return Err(FormatError::new(
             format!("With {} bytes the file is too short to be an STL mesh.", bytes.len()),
-            "Choose an STL file (binary or ASCII) or a 3MF file.",
+            "Choose an STL, 3MF, OBJ, PLY or GLB file.",
         ));
     };
     let held = (bytes.len() - HEADER) / RECORD;
@@ -55,10 +55,7 @@ fn binary(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
         // A lying count on something that is no STL reads as nonsense: tell the two apart.
         let text = bytes[..bytes.len().min(512)].iter().all(|b| b.is_ascii_graphic() || b.is_ascii_whitespace());
         return Err(if text {
-            FormatError::new(
-                "The file is text without facets, not a mesh.",
-                "Choose an STL file (binary or ASCII) or a 3MF file.",
-            )
+            FormatError::new("The file is text without facets, not a mesh.", "Choose an STL, 3MF, OBJ, PLY or GLB file.")
         } else {
             FormatError::new(
                 format!("The file says it holds {n} triangles but ends after {held}."),

@@ -35,6 +35,21 @@ pub fn crossing_pairs_among(mesh: &TriMesh, bvh: &Bvh, among: impl ParallelItera
     sorted(among.flat_map_iter(with).collect())
 }
 
+/// Pairs of neighbours among the given triangles whose unit normals have a product below `limit`: folded
+/// onto each other, they overlap without crossing. Lower index first, sorted.
+pub fn folded_pairs(mesh: &TriMesh, among: &[u32], limit: f64) -> Vec<[u32; 2]> {
+    let side = |t: u32, c: usize| {
+        let tri = mesh.triangles[t as usize];
+        let (a, b) = (tri[c] as u64, tri[(c + 1) % 3] as u64);
+        (a.min(b) << 32 | a.max(b), t)
+    };
+    let mut sides: Vec<(u64, u32)> = among.par_iter().flat_map_iter(|&t| (0..3).map(move |c| side(t, c))).collect();
+    sides.par_sort_unstable();
+    let unit = |t: u32| mesh.area_vector(t as usize).normalize_or_zero();
+    let folded = |w: &&[(u64, u32)]| w[0].0 == w[1].0 && unit(w[0].1).dot(unit(w[1].1)) < limit;
+    sorted(sides.par_windows(2).filter(folded).map(|w| [w[0].1.min(w[1].1), w[0].1.max(w[1].1)]).collect())
+}
+
 fn sorted(mut pairs: Vec<[u32; 2]>) -> Vec<[u32; 2]> {
     pairs.par_sort_unstable();
     pairs.dedup();
@@ -115,6 +130,20 @@ mod tests {
         let mut apart = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
         apart.append(&TriMesh::cuboid(DVec3::new(1.0, 0.0, 0.0), DVec3::new(2.0, 1.0, 1.0)));
         assert_eq!(count(&apart), 0, "boxes that touch do not cross");
+    }
+
+    #[test]
+    fn a_flap_is_folded_and_a_box_is_not() {
+        let mut m = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
+        let all: Vec<u32> = (0..12).collect();
+        assert!(folded_pairs(&m, &all, -0.99).is_empty());
+        // A corner pulled over its neighbour, within the face's plane.
+        m.points.push(DVec3::new(0.4, -0.2, 0.0));
+        m.triangles = vec![[0, 1, 2], [0, 8, 1]];
+        m.points[..3].copy_from_slice(&[DVec3::ZERO, DVec3::X, DVec3::Y]);
+        assert!(folded_pairs(&m, &[0, 1], -0.99).is_empty());
+        m.points[8].y = 0.2;
+        assert_eq!(folded_pairs(&m, &[0, 1], -0.99), [[0, 1]]);
     }
 
     #[test]

@@ -263,7 +263,8 @@ mod tests {
                 DVec3::new(r * a.cos(), r * a.sin(), z)
             })
         };
-        let points: Vec<DVec3> = ring(radii[0], 0.0).chain(ring(radii[1], height)).chain([DVec3::ZERO, DVec3::Z * height]).collect();
+        let points: Vec<DVec3> =
+            ring(radii[0], 0.0).chain(ring(radii[1], height)).chain([DVec3::ZERO, DVec3::Z * height]).collect();
         let n = sides as u32;
         let triangles = (0..n).flat_map(|i| {
             let j = (i + 1) % n;
@@ -284,7 +285,11 @@ mod tests {
         assert!(f.list.iter().all(|f| f.kind == Kind::Plane && f.triangles.len() == 2));
         assert!((f.list[0].area - 20.0).abs() < 1e-9);
         let f = faces(&turned(TriMesh::sphere(7.0, 4)), 30.0);
-        assert!(f.list.len() == 1 && matches!(f.list[0].kind, Kind::Sphere { radius } if (radius - 7.0).abs() < 0.02), "{:?}", f.list[0].kind);
+        assert!(
+            f.list.len() == 1 && matches!(f.list[0].kind, Kind::Sphere { radius } if (radius - 7.0).abs() < 0.02),
+            "{:?}",
+            f.list[0].kind
+        );
     }
 
     #[test]
@@ -296,7 +301,11 @@ mod tests {
         assert!(f.list[0].direction.cross(q * DVec3::Z).length() < 1e-3);
         let f = faces(&turned(prism(64, [6.0, 3.0], 8.0)), 30.0);
         let wanted = (3.0f64 / 8.0).atan().to_degrees();
-        assert!(matches!(f.list[0].kind, Kind::Cone { half_angle_deg } if (half_angle_deg - wanted).abs() < 0.3), "{:?}", f.list[0].kind);
+        assert!(
+            matches!(f.list[0].kind, Kind::Cone { half_angle_deg } if (half_angle_deg - wanted).abs() < 0.3),
+            "{:?}",
+            f.list[0].kind
+        );
     }
 
     #[test]

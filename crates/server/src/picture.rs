@@ -2,14 +2,18 @@
 
 use crate::stopwatch::StageTime;
 use serde::{Deserialize, Serialize};
+use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::finish::Solid;
 use ulmix_core::pipeline::plan::Prediction;
 use ulmix_core::pipeline::{Linked, Outcome, Quality};
+use ulmix_core::recipe::FaceMark;
 use ulmix_core::report::{thickness_at_points, Report};
 use ulmix_core::shape::Owner;
 use ulmix_formats::glb::{self, Attribute, Values};
+use ulmix_mesh::faces::Kind;
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
-use ulmix_mesh::shading::shade;
+use ulmix_mesh::shading::{shade, Shaded};
+use ulmix_mesh::weld::weld;
 use ulmix_mesh::TriMesh;
 use utoipa::ToSchema;
 
@@ -38,7 +42,7 @@ impl RunInfo {
     pub fn new(o: &Outcome, stages: Vec<StageTime>, has_thickness: bool) -> RunInfo {
         RunInfo {
             quality: o.quality,
-            linked: o.linked,
+            linked: o.linked.clone(),
             prediction: o.prediction.clone(),
             step_mm: o.step_mm,
             report: (*o.report).clone(),
@@ -72,6 +76,46 @@ pub fn draw(solid: &Solid, info: &RunInfo) -> Vec<u8> {
         attributes.push(Attribute { name: "THICKNESS", values: Values::Floats(values) });
     }
     glb::write(&shaded, &attributes, serde_json::json!(info))
+}
+
+/// A face of the part, to be picked.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct FaceInfo {
+    pub mark: FaceMark,
+    /// Of a cylinder or sphere. mm.
+    pub radius_mm: Option<f64>,
+}
+
+/// The part with the number of its face at every point.
+pub fn draw_faces(part: &Part) -> Vec<u8> {
+    let faces = part.faces();
+    let mut all = Shaded::default();
+    let mut of: Vec<f32> = Vec::new();
+    for (n, face) in faces.list.iter().enumerate() {
+        // Each face on its own: points on a border belong to several.
+        let own = TriMesh {
+            points: face.triangles.iter().flat_map(|&t| part.mesh.corners(t as usize)).collect(),
+            triangles: (0..face.triangles.len() as u32).map(|t| [3 * t, 3 * t + 1, 3 * t + 2]).collect(),
+        };
+        let own = shade(&weld(&own, 0.0).mesh, CREASE_DEGREES);
+        let base = all.positions.len() as u32;
+        of.extend(std::iter::repeat_n(n as f32, own.positions.len()));
+        all.positions.extend(&own.positions);
+        all.normals.extend(&own.normals);
+        all.triangles.extend(own.triangles.iter().map(|t| t.map(|v| v + base)));
+    }
+    let info: Vec<FaceInfo> = faces
+        .list
+        .iter()
+        .map(|f| FaceInfo {
+            mark: mark(f),
+            radius_mm: match f.kind {
+                Kind::Cylinder { radius } | Kind::Sphere { radius } => Some(radius),
+                _ => None,
+            },
+        })
+        .collect();
+    glb::write(&all, &[Attribute { name: "FACE", values: Values::Floats(of) }], serde_json::json!({ "faces": info }))
 }
 
 fn fewer(solid: &Solid, step: f64) -> (TriMesh, Vec<u32>) {

@@ -124,12 +124,11 @@ impl Studio {
     }
 
     pub fn part(&self, project: &ProjectRow, recipe: &Recipe) -> Answer<Arc<Part>> {
-        let key = format!("{} {:?}", project.part_blob, recipe.part.unit);
+        let key = format!("{} {}", project.part_blob, serde_json::to_string(&recipe.part).map_err(Problem::internal)?);
         if let Some((_, part)) = lock(&self.parts).iter().find(|(k, _)| *k == key) {
             return Ok(part.clone());
         }
-        let bytes = self.store.blob(&project.part_blob)?;
-        let part = Arc::new(Part::read(&bytes, recipe.part.unit)?);
+        let part = Arc::new(Part::of(&recipe.part, || self.store.blob(&project.part_blob))?);
         let mut parts = lock(&self.parts);
         parts.push_front((key, part.clone()));
         parts.truncate(PARTS_KEPT);

@@ -90,7 +90,10 @@ impl Server {
 
     /// A small box project that is quick to mesh: its id and state.
     fn small_box(&self) -> (String, Value) {
-        let p = self.post("/api/projects", &json!({ "from": "box", "size_mm": [20, 16, 12] }));
+        let p = self.post(
+            "/api/projects",
+            &json!({ "from": "shape", "shape": { "shape": "box", "size_mm": [20, 16, 12], "round_mm": 0 } }),
+        );
         assert_eq!(p.status, 201);
         let p = p.json();
         (p["id"].as_str().unwrap().to_owned(), p)
@@ -272,13 +275,55 @@ fn hostile_uploads_are_refused_with_words_and_the_server_goes_on() {
     // A good mesh is welcome whatever it is called.
     assert_eq!(s.send("POST", "/api/uploads?name=part.txt", &[], &good).status, 200);
     s.post("/api/projects", &json!({ "from": "upload", "upload": "gone", "unit": "mm" })).problem(404, "upload_gone");
-    s.post("/api/projects", &json!({ "from": "box", "size_mm": [0, 5, 5] })).problem(422, "bad_value");
+    s.post("/api/projects", &json!({ "from": "shape", "shape": { "shape": "box", "size_mm": [0, 5, 5], "round_mm": 0 } }))
+        .problem(422, "bad_value");
     s.post("/api/projects", &json!({ "from": "nowhere" })).problem(422, "bad_request");
     s.get("/api/nothing").problem(404, "not_found");
     s.get("/api/projects/none").problem(404, "not_found");
     s.send("GET", "/api/projects", &[("host", "evil.example")], &[]).problem(403, "bad_host");
     s.send("GET", "/api/projects", &[("origin", "http://evil.example")], &[]).problem(403, "bad_origin");
     assert_eq!(s.get("/api/options").status, 200);
+}
+
+#[test]
+fn a_shape_keeps_its_dimensions_editable_and_shows_its_faces() {
+    let dir = tempfile::tempdir().unwrap();
+    let s = start(&dir.path().join("u.sqlite"));
+    let tube = json!({ "shape": "tube", "diameter_mm": 30, "bore_mm": 16, "height_mm": 20 });
+    let p = s.post("/api/projects", &json!({ "from": "shape", "shape": tube })).json();
+    let id = p["id"].as_str().unwrap();
+    assert_eq!((p["recipe"]["name"].as_str(), p["part"]["size_mm"][2].as_f64()), (Some("Tube"), Some(20.0)));
+
+    // Its faces, by kind and size.
+    let glb = s.post(&format!("/api/projects/{id}/faces"), &p["recipe"]["part"]);
+    let faces = extras(&glb.body)["faces"].clone();
+    let kinds: Vec<&str> = faces.as_array().unwrap().iter().map(|f| f["mark"]["kind"].as_str().unwrap()).collect();
+    assert_eq!(kinds, ["cylinder", "cylinder", "plane", "plane"]);
+    assert!((faces[0]["radius_mm"].as_f64().unwrap() - 15.0).abs() < 1e-3);
+
+    // A skin on the outer face survives a taller tube.
+    let mut recipe = p["recipe"].clone();
+    recipe["zones"]["skins"] = json!([{ "name": "Outside", "faces": [faces[0]["mark"]], "depth_mm": 2.0 }]);
+    recipe["part"]["shape"]["height_mm"] = json!(22);
+    let saved = s.put_recipe(id, "1", &recipe);
+    assert_eq!(saved.status, 200);
+    assert_eq!(saved.json()["part"]["size_mm"][2], 22.0);
+    let draft = s.post(&format!("/api/projects/{id}/draft"), &draft_body(&recipe, true));
+    let linked = extras(&draft.body)["linked"].clone();
+    assert_eq!(linked["lost_faces"], json!([]));
+    let ring = std::f64::consts::PI * (15.0f64.powi(2) - 13.0f64.powi(2)) * 22.0;
+    assert!((linked["solid_volume_mm3"].as_f64().unwrap() / ring - 1.0).abs() < 0.03, "{linked}");
+
+    // The part as a file, dimensions that make no part, a unit that would be another part.
+    let file = s.get(&format!("/api/projects/{id}/part"));
+    assert!((stl::read(&file.body, &Limits::default()).unwrap().mesh.bounds().size().z - 22.0).abs() < 1e-5);
+    let mut bad = recipe.clone();
+    bad["part"]["shape"]["bore_mm"] = json!(40);
+    assert!(s.put_recipe(id, "2", &bad).problem(422, "bad_value").contains("bore"));
+    bad = recipe.clone();
+    bad["part"]["shape"] = json!(null);
+    s.put_recipe(id, "2", &bad).problem(422, "bad_value");
+    assert_eq!(s.get("/api/projects").json()[0]["size_mm"][2], 22.0);
 }
 
 fn glam_zero() -> glam::DVec3 {

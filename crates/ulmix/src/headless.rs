@@ -37,7 +37,7 @@ impl From<ulmix_core::recipe::RecipeError> for Refused {
     }
 }
 
-pub fn build(recipe: &Path, part: &Path, output: &Path, threads: Option<usize>, as_json: bool) -> ExitCode {
+pub fn build(recipe: &Path, part: Option<&Path>, output: &Path, threads: Option<usize>, as_json: bool) -> ExitCode {
     if let Some(n) = threads {
         if n == 0 || n > 1024 {
             return finish(Err(Refused::new(format!("{n} threads cannot be used."), "Choose from 1 to 1024.")), as_json);
@@ -48,14 +48,18 @@ pub fn build(recipe: &Path, part: &Path, output: &Path, threads: Option<usize>, 
     finish(try_build(recipe, part, output, as_json), as_json)
 }
 
-fn try_build(recipe: &Path, part: &Path, output: &Path, as_json: bool) -> Result<bool, Refused> {
+fn try_build(recipe: &Path, part: Option<&Path>, output: &Path, as_json: bool) -> Result<bool, Refused> {
     let kind = FileKind::of_name(&output.to_string_lossy()).ok_or_else(|| {
         Refused::new(format!("{} has no known ending.", output.display()), "End the output's name in .3mf or .stl.")
     })?;
     let text = String::from_utf8(read(recipe)?)
         .map_err(|_| Refused::new("The recipe is not text.", "Choose a recipe exported from the bench."))?;
     let recipe = Recipe::from_json(&text)?;
-    let part = Part::read(&read(part)?, recipe.part.unit)?;
+    let file = || {
+        let hint = "Name it with --part.";
+        read(part.ok_or_else(|| Refused::new("This recipe needs the part's file.", hint))?)
+    };
+    let part = Part::of::<Refused>(&recipe.part, file)?;
     let watch = Stopwatch::new(Default::default(), |_| {});
     let outcome = Pipeline::new(1 << 20).run(&part, &recipe, Quality::Final, &watch).map_err(|e| match e {
         RunError::Recipe(e) => Refused::from(e),

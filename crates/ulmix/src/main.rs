@@ -47,9 +47,9 @@ enum Command {
     Build {
         /// A recipe exported from the bench.
         recipe: PathBuf,
-        /// The part: STL or 3MF.
+        /// The part, unless the recipe holds its dimensions: STL, 3MF, OBJ, PLY or GLB.
         #[arg(long)]
-        part: PathBuf,
+        part: Option<PathBuf>,
         /// Where to write: the ending, .3mf or .stl, chooses the format.
         #[arg(short, long)]
         output: PathBuf,
@@ -62,7 +62,7 @@ enum Command {
     },
     /// Check a mesh file: closed, manifold, outward, bodies, crossings.
     Check {
-        /// STL or 3MF.
+        /// STL, 3MF, OBJ, PLY or GLB.
         file: PathBuf,
         #[arg(long)]
         json: bool,
@@ -77,7 +77,9 @@ fn main() -> ExitCode {
             print!("{}", ulmix_server::api::openapi());
             ExitCode::SUCCESS
         }
-        Command::Build { recipe, part, output, threads, json } => headless::build(&recipe, &part, &output, threads, json),
+        Command::Build { recipe, part, output, threads, json } => {
+            headless::build(&recipe, part.as_deref(), &output, threads, json)
+        }
         Command::Check { file, json } => headless::check(&file, json),
     }
 }

@@ -151,7 +151,7 @@ fn what_the_app_makes_a_script_makes_byte_for_byte() {
     let path = "/api/projects/keel-bracket";
     let mut recipe = server.get(path)["recipe"].clone();
     recipe["mesh"]["step_mm"] = 0.9.into();
-    recipe["zones"]["skin_mm"] = 1.5.into();
+    recipe["zones"]["skins"] = serde_json::json!([{ "name": "Skin", "depth_mm": 1.5 }]);
     ureq::put(&format!("{}{path}/recipe", server.url)).set("if-match", "\"1\"").send_json(&recipe).unwrap();
     ureq::post(&format!("{}{path}/final", server.url)).call().unwrap();
     let start = Instant::now();

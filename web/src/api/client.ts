@@ -14,7 +14,13 @@ export type Options = S['Options']
 export type ExportReady = S['ExportReady']
 export type FileKind = S['FileKind']
 export type NewProject = S['NewProject']
-export type KeepSolid = S['KeepSolid']
+export type Zone = S['Zone']
+export type Place = S['Place']
+export type Role = S['Role']
+export type Skin = S['Skin']
+export type FaceMark = S['FaceMark']
+export type FaceInfo = S['FaceInfo']
+export type OwnShape = S['OwnShape']
 export type ServerEvent = S['Event']
 
 /** What the server refused, in its words. */
@@ -66,6 +72,7 @@ export const api = {
   setCard: (id: string, png: Blob) => call(`/projects/${id}/card`, { method: 'PUT', headers: { 'content-type': 'image/png' }, body: png }),
   draft: async (id: string, recipe: Recipe, drag: boolean, thickness: boolean, signal: AbortSignal) =>
     (await call(`/projects/${id}/draft`, { ...send('POST', { recipe, drag, thickness }), signal })).arrayBuffer(),
+  faces: async (id: string, part: Recipe['part']) => (await call(`/projects/${id}/faces`, send('POST', part))).arrayBuffer(),
   picture: async (id: string) => (await call(`/projects/${id}/picture`)).arrayBuffer(),
   startFinal: (id: string) => json<Job>(`/projects/${id}/final`, { method: 'POST' }),
   cancel: (job: string) => json<Job>(`/jobs/${job}`, { method: 'DELETE' }),

@@ -148,6 +148,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/faces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["faces"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/final": {
         parameters: {
             query?: never;
@@ -332,6 +348,30 @@ export interface components {
             file_name: string;
             kind: components["schemas"]["FileKind"];
         };
+        /** @description A face of the part, to be picked. */
+        FaceInfo: {
+            mark: components["schemas"]["FaceMark"];
+            /**
+             * Format: double
+             * @description Of a cylinder or sphere. mm.
+             */
+            radius_mm?: number | null;
+        };
+        /**
+         * @description What a face is.
+         * @enum {string}
+         */
+        FaceKind: "plane" | "cylinder" | "cone" | "sphere" | "free";
+        /** @description A face by its description, so that it is found again on a slightly changed part. */
+        FaceMark: {
+            /** Format: double */
+            area_mm2: number;
+            /** @description A plane's outward normal, an axis, or the mean normal. */
+            direction: number[];
+            kind: components["schemas"]["FaceKind"];
+            /** @description Middle of its area. mm. */
+            place_mm: number[];
+        };
         /** @enum {string} */
         FileKind: "stl" | "3mf";
         /** @enum {string} */
@@ -367,16 +407,6 @@ export interface components {
         };
         /** @enum {string} */
         JobState: "queued" | "running" | "done" | "failed" | "cancelled";
-        /** @description A named cylinder of the part that stays solid. */
-        KeepSolid: {
-            /** @description From the first end to the second. mm. */
-            axis_mm: number[];
-            /** @description Centre of the first end. mm. */
-            base_mm: number[];
-            name: string;
-            /** Format: double */
-            radius_mm: number;
-        };
         /** @description The two linked values of the thicken step, both known, and what they lead to. */
         Linked: {
             /**
@@ -391,6 +421,8 @@ export interface components {
              * @description Surface of the lattice inside the fill zone. mm².
              */
             lattice_area_mm2: number;
+            /** @description Zones and skins that do not find all their faces. */
+            lost_faces: components["schemas"]["LostFaces"][];
             /**
              * Format: double
              * @description Free width between neighbouring walls or struts, about. mm.
@@ -398,9 +430,22 @@ export interface components {
             opening_mm: number;
             /**
              * Format: double
+             * @description Material outside the fill zone: kept solids and skins.
+             */
+            solid_volume_mm3: number;
+            /**
+             * Format: double
              * @description Wall, or strut of a network at its narrowest. mm.
              */
             thickness_mm: number;
+            /** @description What each zone of the list takes of the part. */
+            zone_mm3: number[];
+        };
+        /** @description Faces that a zone or skin names and the part does not have. */
+        LostFaces: {
+            faces: number;
+            /** @description Of the zone or skin. */
+            name: string;
         };
         Material: {
             /**
@@ -447,8 +492,8 @@ export interface components {
             from: "keel_bracket";
         } | {
             /** @enum {string} */
-            from: "box";
-            size_mm: number[];
+            from: "shape";
+            shape: components["schemas"]["OwnShape"];
         };
         /** @description What the app needs to know of the server. */
         Options: {
@@ -456,6 +501,69 @@ export interface components {
             largest_file_bytes: number;
             materials: components["schemas"]["MaterialChoice"][];
             version: string;
+        };
+        /**
+         * @description A part by its dimensions. Lengths mm; it stands on z = 0 around the z axis, a torus around the
+         *     origin.
+         */
+        OwnShape: {
+            /** Format: double */
+            round_mm: number;
+            /** @enum {string} */
+            shape: "box";
+            size_mm: number[];
+        } | {
+            open: boolean;
+            /** @enum {string} */
+            shape: "hollow_box";
+            size_mm: number[];
+            /** Format: double */
+            wall_mm: number;
+        } | {
+            /** Format: double */
+            diameter_mm: number;
+            /** @enum {string} */
+            shape: "sphere";
+        } | {
+            /** Format: double */
+            diameter_mm: number;
+            /** Format: double */
+            height_mm: number;
+            /** @enum {string} */
+            shape: "cylinder";
+        } | {
+            /** Format: double */
+            bore_mm: number;
+            /** Format: double */
+            diameter_mm: number;
+            /** Format: double */
+            height_mm: number;
+            /** @enum {string} */
+            shape: "tube";
+        } | {
+            /** Format: double */
+            bottom_mm: number;
+            /** Format: double */
+            height_mm: number;
+            /** @enum {string} */
+            shape: "cone";
+            /** Format: double */
+            top_mm: number;
+        } | {
+            /** Format: double */
+            diameter_mm: number;
+            /** @enum {string} */
+            shape: "torus";
+            /** Format: double */
+            thickness_mm: number;
+        } | {
+            /** Format: double */
+            corner_mm: number;
+            /** Format: double */
+            hole_mm: number;
+            /** @enum {string} */
+            shape: "plate";
+            size_mm: number[];
         };
         /** @description What a person should know about the part. Lengths mm, areas mm², volumes mm³. */
         PartFacts: {
@@ -473,8 +581,39 @@ export interface components {
         };
         /** @description How the part's file is read. */
         PartStep: {
+            shape?: null | components["schemas"]["OwnShape"];
             /** @description Unit of a file that states none. */
             unit: components["schemas"]["Unit"];
+        };
+        /** @description Where a zone lies. Lengths mm, angles degrees. */
+        Place: {
+            /** @description From the first end to the second. */
+            axis_mm: number[];
+            /** @description Centre of the first end. */
+            base_mm: number[];
+            /** Format: double */
+            radius_mm: number;
+            /** @enum {string} */
+            shape: "cylinder";
+        } | {
+            centre_mm: number[];
+            /** @description Turned about x, then y, then z. */
+            rotation_deg: number[];
+            /** @enum {string} */
+            shape: "box";
+            size_mm: number[];
+        } | {
+            centre_mm: number[];
+            /** Format: double */
+            radius_mm: number;
+            /** @enum {string} */
+            shape: "sphere";
+        } | {
+            /** Format: double */
+            depth_mm: number;
+            faces: components["schemas"]["FaceMark"][];
+            /** @enum {string} */
+            shape: "faces";
         };
         /** @description What a final run will take, known before it starts. */
         Prediction: {
@@ -612,6 +751,11 @@ export interface components {
             volume_mm3: number;
             walls?: null | components["schemas"]["Walls"];
         };
+        /**
+         * @description What becomes of a zone.
+         * @enum {string}
+         */
+        Role: "fill" | "keep_solid" | "keep_clear" | "reference";
         /** @description What a run found; rides in the picture's `asset.extras`. */
         RunInfo: {
             /** @description The picture carries thickness. */
@@ -626,6 +770,14 @@ export interface components {
             stages: components["schemas"]["StageTime"][];
             /** Format: double */
             step_mm: number;
+        };
+        /** @description Material within `depth_mm` of faces stays. */
+        Skin: {
+            /** Format: double */
+            depth_mm: number;
+            /** @description Absent for the whole surface. */
+            faces?: components["schemas"]["FaceMark"][] | null;
+            name: string;
         };
         /** @enum {string} */
         Stage: "zones" | "thickness" | "lattice" | "surface" | "finish" | "report";
@@ -698,14 +850,17 @@ export interface components {
              */
             thinnest_mm: number;
         };
-        /** @description Where the part may be hollow. Everything that is not kept solid is filled. */
+        Zone: {
+            name: string;
+            place: components["schemas"]["Place"];
+            role: components["schemas"]["Role"];
+        };
         Zones: {
-            keep_solid: components["schemas"]["KeepSolid"][];
-            /**
-             * Format: double
-             * @description Material within this distance of the outer surface stays solid; 0 for none. mm.
-             */
-            skin_mm: number;
+            /** @description The first that holds a place decides. */
+            list: components["schemas"]["Zone"][];
+            /** @description What the part is where no zone of the list is: filled or kept solid. */
+            rest: components["schemas"]["Role"];
+            skins: components["schemas"]["Skin"][];
         };
     };
     responses: never;
@@ -1046,6 +1201,38 @@ export interface operations {
             };
         };
     };
+    faces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartStep"];
+            };
+        };
+        responses: {
+            /** @description The part with its faces; FaceInfo by number in asset.extras */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/gltf-binary": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     start_final: {
         parameters: {
             query?: never;
@@ -1261,7 +1448,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        /** @description STL or 3MF */
+        /** @description STL, 3MF, OBJ, PLY or GLB */
         requestBody?: {
             content: {
                 "application/octet-stream": unknown;

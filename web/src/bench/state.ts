@@ -1,5 +1,5 @@
 import { create } from 'zustand'
-import { api, Refused, Unreachable, type Job, type Project, type Recipe, type RunInfo } from '../api/client'
+import { api, Refused, Unreachable, type FaceInfo, type Job, type Project, type Recipe, type RunInfo } from '../api/client'
 
 export type Step = 'part' | 'zones' | 'structure' | 'thicken' | 'mesh' | 'checks' | 'handoff'
 export type ColourBy = 'zone' | 'thickness'
@@ -20,6 +20,20 @@ export interface Picture {
   n: number
 }
 
+/** The zone or skin of the recipe that is worked on. */
+export interface Chosen {
+  of: 'zone' | 'skin'
+  index: number
+}
+
+/** The part with its faces, for picking. */
+export interface PartFaces {
+  glb: ArrayBuffer
+  list: FaceInfo[]
+  /** The part step it was made of. */
+  key: string
+}
+
 interface BenchState {
   project: Project | null
   /** The recipe on screen: ahead of the saved one while a value moves. */
@@ -35,6 +49,10 @@ interface BenchState {
   cut: Cut
   colourBy: ColourBy
   handle: Handle
+  chosen: Chosen | null
+  /** Faces of the part are picked for what is chosen. */
+  picking: boolean
+  faces: PartFaces | null
   /** A place to fly to, from a check. */
   look: [number, number, number] | null
 }
@@ -53,6 +71,9 @@ const blank: BenchState = {
   cut: { axis: 1, at: 0, flipped: true },
   colourBy: 'zone',
   handle: null,
+  chosen: null,
+  picking: false,
+  faces: null,
   look: null,
 }
 
@@ -61,15 +82,15 @@ const { getState: get, setState: set } = useBench
 
 export const underWay = (job: Job | null) => job?.state === 'queued' || job?.state === 'running'
 
-/** The run's findings that ride in a picture. */
-export function readInfo(glb: ArrayBuffer): RunInfo {
+/** What the server says of a picture rides in it. */
+function extras<T>(glb: ArrayBuffer): T {
   const view = new DataView(glb)
   const text = new TextDecoder().decode(new Uint8Array(glb, 20, view.getUint32(12, true)))
   return JSON.parse(text).asset.extras
 }
 
 function show(glb: ArrayBuffer) {
-  set((s) => ({ picture: { glb, info: readInfo(glb), n: (s.picture?.n ?? 0) + 1 }, problem: null }))
+  set((s) => ({ picture: { glb, info: extras<RunInfo>(glb), n: (s.picture?.n ?? 0) + 1 }, problem: null }))
 }
 
 function tell(e: unknown) {
@@ -316,4 +337,19 @@ export function listen(id: string): () => void {
 export function colour(by: ColourBy) {
   set({ colourBy: by })
   if (by === 'thickness' && !get().picture?.info.has_thickness) drafts.ask(false)
+}
+
+/** Begins or ends picking faces for the zone or skin that is chosen. */
+export async function pickFaces(picking: boolean) {
+  set({ picking })
+  const { project, recipe, faces } = get()
+  const key = JSON.stringify(recipe?.part)
+  if (!picking || !project || !recipe || faces?.key === key) return
+  try {
+    const glb = await api.faces(project.id, recipe.part)
+    set({ faces: { glb, list: extras<{ faces: FaceInfo[] }>(glb).faces, key } })
+  } catch (e) {
+    set({ picking: false })
+    tell(e)
+  }
 }

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { App as AntApp, Button, InputNumber, Popconfirm } from 'antd'
+import { App as AntApp, Button, Popconfirm } from 'antd'
 import { useEffect, useRef, useState } from 'react'
-import { api, Refused, type NewProject, type ProjectCard, type Upload } from '../api/client'
+import { api, Refused, type NewProject, type OwnShape, type ProjectCard, type Upload } from '../api/client'
 import { ago, mass, percent, size, volume } from '../shared/format'
 import { Header } from '../shared/Header'
 import { go } from '../shared/place'
@@ -9,6 +9,19 @@ import { UnitDialog } from './UnitDialog'
 import './start.css'
 
 const words = (e: unknown) => (e instanceof Refused ? `${e.message} ${e.hint}` : 'Ulmix does not answer. Is it still running?')
+
+/** Shapes to begin with, at a size that fits a hand. */
+const shapes: [string, OwnShape][] = [
+  ['Box', { shape: 'box', size_mm: [60, 40, 30], round_mm: 0 }],
+  ['Rounded box', { shape: 'box', size_mm: [60, 40, 30], round_mm: 6 }],
+  ['Hollow box', { shape: 'hollow_box', size_mm: [60, 40, 30], wall_mm: 8, open: true }],
+  ['Sphere', { shape: 'sphere', diameter_mm: 50 }],
+  ['Cylinder', { shape: 'cylinder', diameter_mm: 40, height_mm: 60 }],
+  ['Tube', { shape: 'tube', diameter_mm: 60, bore_mm: 30, height_mm: 50 }],
+  ['Cone', { shape: 'cone', bottom_mm: 50, top_mm: 24, height_mm: 60 }],
+  ['Torus', { shape: 'torus', diameter_mm: 80, thickness_mm: 24 }],
+  ['Plate', { shape: 'plate', size_mm: [90, 60, 12], corner_mm: 10, hole_mm: 5 }],
+]
 
 export function Start() {
   const { message } = AntApp.useApp()
@@ -19,7 +32,6 @@ export function Start() {
   const [reading, setReading] = useState<string | null>(null)
   const [refused, setRefused] = useState<{ file: string; text: string } | null>(null)
   const [over, setOver] = useState(false)
-  const [sides, setSides] = useState<[number, number, number]>([60, 40, 30])
   const picker = useRef<HTMLInputElement>(null)
   const largest = options.data?.largest_file_bytes
 
@@ -76,7 +88,7 @@ export function Start() {
         <section className={over ? 'begin over' : 'begin'}>
           <div className="drop">
             <h1>Make a part lighter</h1>
-            <p>Drop an STL or 3MF file anywhere on this page, or choose one.</p>
+            <p>Drop an STL, 3MF, OBJ, PLY or GLB file anywhere on this page, or choose one.</p>
             <div className="row">
               <Button type="primary" size="large" loading={reading !== null} onClick={() => picker.current?.click()}>
                 {reading ? `Reading ${reading}` : 'Choose a part'}
@@ -85,7 +97,7 @@ export function Start() {
                 ref={picker}
                 type="file"
                 aria-label="Part file"
-                accept=".stl,.3mf"
+                accept=".stl,.3mf,.obj,.ply,.glb"
                 onChange={(e) => {
                   const file = e.target.files?.[0]
                   if (file) void bring(file)
@@ -106,23 +118,15 @@ export function Start() {
               <Button onClick={() => void create({ from: 'keel_bracket' })}>Open the keel bracket</Button>
             </div>
             <div>
-              <h3>Begin with a box</h3>
-              <div className="row sides">
-                {sides.map((v, i) => (
-                  <InputNumber
-                    key={i}
-                    aria-label={`Side ${'XYZ'[i]}`}
-                    value={v}
-                    min={0.1}
-                    max={10000}
-                    controls={false}
-                    suffix="mm"
-                    style={{ width: 84 }}
-                    onChange={(n) => n !== null && setSides(sides.map((s, j) => (i === j ? n : s)) as typeof sides)}
-                  />
+              <h3>Begin with a shape</h3>
+              <p className="muted">Its dimensions stay editable on the bench.</p>
+              <div className="shapes">
+                {shapes.map(([label, shape]) => (
+                  <Button key={label} onClick={() => void create({ from: 'shape', shape })}>
+                    {label}
+                  </Button>
                 ))}
               </div>
-              <Button onClick={() => void create({ from: 'box', size_mm: sides })}>Make the box</Button>
             </div>
           </div>
         </section>

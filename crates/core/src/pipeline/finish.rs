@@ -7,7 +7,7 @@ use crate::recipe::MeshStep;
 use crate::shape::{Composed, Owner};
 use rayon::prelude::*;
 use std::collections::HashSet;
-use ulmix_mesh::crossing::{crossing_pairs, crossing_pairs_among};
+use ulmix_mesh::crossing::{crossing_pairs, crossing_pairs_among, folded_pairs};
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
 use ulmix_mesh::topology::{piece_volumes, pieces_by_points};
 use ulmix_mesh::{Bvh, TriMesh};
@@ -114,18 +114,24 @@ fn reduced(
     Some((r.mesh, r.source.iter().map(|&v| owners[v as usize]).collect(), crossings))
 }
 
-/// The few triangles that cross all the same, where walls are cut off to an edge finer than the
+/// Neighbouring normals that turn more than about 177° are folded flat: a reader that rounds another way
+/// would find them crossing.
+const FOLDED: f64 = -0.9985;
+
+/// The few triangles that cross or fold all the same, where walls are cut off to an edge finer than the
 /// grid: their points step toward the middle of their neighbours until nothing crosses.
 fn untangle(mesh: &mut TriMesh) -> Vec<[u32; 2]> {
     const ROUNDS: usize = 8;
     let bvh = Bvh::new(mesh);
+    let all: Vec<u32> = (0..mesh.triangles.len() as u32).collect();
     let mut pairs = crossing_pairs(mesh, &bvh);
+    let mut folds = folded_pairs(mesh, &all, FOLDED);
     let mut slack = 0.0f64;
     for _ in 0..ROUNDS {
-        if pairs.is_empty() {
+        if pairs.is_empty() && folds.is_empty() {
             break;
         }
-        let mut tangled: Vec<u32> = pairs.iter().flatten().flat_map(|&t| mesh.triangles[t as usize]).collect();
+        let mut tangled: Vec<u32> = pairs.iter().chain(&folds).flatten().flat_map(|&t| mesh.triangles[t as usize]).collect();
         tangled.sort_unstable();
         tangled.dedup();
         let mut sums = vec![(glam::DVec3::ZERO, 0.0); tangled.len()];
@@ -150,6 +156,7 @@ fn untangle(mesh: &mut TriMesh) -> Vec<[u32; 2]> {
         round_to_f32(mesh);
         // Boxes are of the points as they were: only what has moved can cross anew.
         slack += 1.01 * farthest;
+        folds = folded_pairs(mesh, &touched, FOLDED);
         pairs = crossing_pairs_among(mesh, &bvh, touched.into_par_iter(), 2.0 * slack);
     }
     pairs

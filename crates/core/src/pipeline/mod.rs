@@ -26,7 +26,7 @@ use crate::report::{self, Report};
 use crate::sample::{scatter, volume};
 use crate::shape::Composed;
 use crate::surface::{DensityCurve, Lattice, Surface};
-use crate::zoned::{Regions, Zoned};
+use crate::zoned::{Regions, Shares, Zoned};
 use cache::Cache;
 use finish::Solid;
 use plan::Prediction;
@@ -238,7 +238,12 @@ impl Pipeline {
             &key,
             watch,
             |l: &Linked| 256 + l.zone_mm3.len() * 8,
-            || Some(link(recipe, &curve, &zones, regions.lost.clone())),
+            || {
+                let shares = regions.shares(&scatter(&zones.inside, &zones.grid, 60_000));
+                // Of a part with holes only what counts as inside is known.
+                let whole = if part.facts.closed { part.facts.volume_mm3 } else { volume(&zones.inside, &zones.grid) };
+                Some(link(recipe, &curve, &shares, whole, regions.lost))
+            },
         )?;
         Ok((linked, key))
     }
@@ -285,8 +290,8 @@ fn mesh_bytes(m: &TriMesh) -> usize {
     m.points.len() * 24 + m.triangles.len() * 12
 }
 
-fn link(recipe: &Recipe, curve: &DensityCurve, zones: &Zoned, lost: Vec<(String, usize)>) -> Linked {
-    let fill_volume_mm3 = volume(&zones.fill, &zones.grid);
+fn link(recipe: &Recipe, curve: &DensityCurve, shares: &Shares, whole: f64, lost: Vec<(String, usize)>) -> Linked {
+    let fill_volume_mm3 = whole * shares.fill;
     let smallest = recipe.structure.cell_mm.iter().copied().fold(f64::INFINITY, f64::min);
     let thickness_mm = match recipe.thicken {
         Thicken::Thickness { thickness_mm } => thickness_mm,
@@ -299,16 +304,15 @@ fn link(recipe: &Recipe, curve: &DensityCurve, zones: &Zoned, lost: Vec<(String,
         Form::Walls => channel - thickness_mm,
         Form::Network => 2.0 * channel - thickness_mm,
     };
-    let sample = zones.grid.step.powi(3);
     // References take nothing.
-    let mut taken = zones.taken.iter().map(|n| *n as f64 * sample);
+    let mut taken = shares.zones.iter().map(|s| s * whole);
     let zone_mm3 = recipe.zones.list.iter().map(|z| if z.role == Role::Reference { 0.0 } else { taken.next().unwrap_or(0.0) });
     Linked {
         thickness_mm,
         density_percent: 100.0 * density,
         opening_mm: opening_mm.max(0.0),
         fill_volume_mm3,
-        solid_volume_mm3: volume(&zones.solid, &zones.grid),
+        solid_volume_mm3: whole * shares.solid,
         lattice_area_mm2,
         zone_mm3: zone_mm3.collect(),
         lost_faces: lost.into_iter().map(|(name, faces)| LostFaces { name, faces }).collect(),

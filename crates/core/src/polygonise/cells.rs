@@ -212,6 +212,15 @@ impl Cells {
         self.first_cut = sums.iter().map(|s| s[2]).collect();
     }
 
+    /// Does the cell touch one that has more than a smooth field?
+    pub fn beside_exact(&self, i: u32, j: u32, k: u32) -> bool {
+        (0..8).any(|n| {
+            let (i, j, k) = (i + (n & 1), j + (n >> 1 & 1), k + (n >> 2));
+            let within = (i as usize) < 64 * self.words && (j as usize) < self.rows && (k as usize) < self.layers;
+            within && self.is_exact(self.row_number(j, k), i)
+        })
+    }
+
     pub fn row_number(&self, j: u32, k: u32) -> usize {
         k as usize * self.rows + j as usize
     }

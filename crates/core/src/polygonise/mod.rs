@@ -56,8 +56,8 @@ pub trait Shape: Sync {
     fn value(&self, p: DVec3) -> f64;
     /// Moves points onto the border of the smooth field that alone decides around them.
     fn project(&self, row: &mut RowPoints);
-    /// May vertices of the smooth field leave their cells and triangles still not cross? So it is where
-    /// its sheets lie some steps apart.
+    /// May vertices of the smooth field leave their cells, away from anything else, and triangles still
+    /// not cross? So it is where its sheets lie some steps apart.
     fn roomy(&self) -> bool {
         false
     }
@@ -184,7 +184,8 @@ fn vertices(
                     if cells.is_smooth(index) {
                         let local = row.local(at).clamp(Vec3::splat(-MARGIN as f32), Vec3::splat(1.0 + MARGIN as f32));
                         points[at] = corner + local.as_dvec3() * grid.step;
-                        if !roomy {
+                        let left = local.min_element() < 0.0 || local.max_element() > 1.0;
+                        if left && (!roomy || cells.beside_exact(i, j, k)) {
                             let mean = Vec3::from(t.starts[cells.pattern(index)][l].mean);
                             placed[at] = Placed::at(local.as_dvec3(), mean.as_dvec3(), false);
                         }

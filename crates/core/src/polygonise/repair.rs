@@ -8,7 +8,7 @@ use super::vertex::Placed;
 use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
-use ulmix_mesh::crossing::crossing_pairs_among;
+use ulmix_mesh::crossing::{crossing_pairs_among, folded_pairs};
 use ulmix_mesh::{Bounds, Bvh, TriMesh};
 
 const ROUNDS: u32 = 8;
@@ -44,7 +44,8 @@ pub fn repair(mesh: &mut TriMesh, placed: &[Placed], step: f64) {
     let mut slack = 0.0;
     for round in 0..ROUNDS {
         let pairs = crossing_pairs_among(&part, &bvh, suspects.par_iter().copied(), slack);
-        let mut bad: Vec<u32> = pairs.into_iter().flatten().chain(folded(&part, &suspects)).collect();
+        let mut bad: Vec<u32> =
+            pairs.into_iter().flatten().chain(folded_pairs(&part, &suspects, FOLD).into_iter().flatten()).collect();
         bad.sort_unstable();
         bad.dedup();
         if bad.is_empty() {
@@ -143,25 +144,4 @@ fn flip(part: &mut TriMesh, near: &[u32], bad: &[u32]) {
             part.triangles[t..t + 2].copy_from_slice(&flipped);
         }
     }
-}
-
-/// Neighbouring triangles that are folded onto each other.
-fn folded(mesh: &TriMesh, suspects: &[u32]) -> Vec<u32> {
-    let mut sides: Vec<(u64, u32)> = Vec::new();
-    for &t in suspects {
-        let tri = mesh.triangles[t as usize];
-        for c in 0..3 {
-            let (a, b) = (tri[c], tri[(c + 1) % 3]);
-            sides.push(((a.min(b) as u64) << 32 | a.max(b) as u64, t));
-        }
-    }
-    sides.sort_unstable();
-    let unit = |t: u32| -> DVec3 { mesh.area_vector(t as usize).normalize_or_zero() };
-    let mut out = Vec::new();
-    for two in sides.windows(2).filter(|w| w[0].0 == w[1].0) {
-        if unit(two[0].1).dot(unit(two[1].1)) < FOLD {
-            out.extend([two[0].1, two[1].1]);
-        }
-    }
-    out
 }

@@ -6,12 +6,15 @@
 //!
 //! | module | idea |
 //! |---|---|
+//! | [`shapes`] | shapes of our own to begin with |
 //! | [`zones`] | where the part may be hollow, and its skins |
 
+pub mod shapes;
 pub mod zones;
 
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
+pub use shapes::OwnShape;
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 pub use zones::{FaceKind, FaceMark, Place, Role, Skin, Zone, Zones};
@@ -40,6 +43,9 @@ pub struct Recipe {
 pub struct PartStep {
     /// Unit of a file that states none.
     pub unit: Unit,
+    /// The part is made from its dimensions, not read from a file.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub shape: Option<OwnShape>,
 }
 
 /// Units a file without its own may be in.
@@ -171,7 +177,7 @@ impl Recipe {
         Recipe {
             ulmix: VERSION,
             name: "Part".into(),
-            part: PartStep { unit: Unit::Mm },
+            part: PartStep { unit: Unit::Mm, shape: None },
             zones: Zones::default(),
             structure: Structure { cell_mm: [cell; 3], ..Default::default() },
             thicken: Thicken::Thickness { thickness_mm: round_two(cell / 8.0) },
@@ -210,17 +216,6 @@ impl Recipe {
     /// Refuses values that no step could use. Limits follow the part, whose box is `bounds`.
     pub fn validate(&self, bounds: &Bounds) -> Result<(), RecipeError> {
         let longest = bounds.size().max_element();
-        let check = |field: &str, what: &str, unit: &str, v: f64, low: f64, high: f64| {
-            if v.is_finite() && v >= low && v <= high {
-                return Ok(());
-            }
-            let unit = if unit.is_empty() { String::new() } else { format!(" {unit}") };
-            Err(RecipeError {
-                field: field.into(),
-                message: format!("{what} is {}{unit}.", plain(v)),
-                hint: format!("Choose a value from {} to {}{unit}.", plain(low), plain(high)),
-            })
-        };
         if self.name.chars().count() > 200 {
             return Err(RecipeError {
                 field: "name".into(),
@@ -228,7 +223,7 @@ impl Recipe {
                 hint: "Choose a shorter name.".into(),
             });
         }
-        self.zones.validate(longest, &check)?;
+        self.zones.validate(longest)?;
         for v in self.structure.cell_mm {
             check("structure.cell_mm", "The cell size", "mm", v, longest / 200.0, 4.0 * longest)?;
         }
@@ -254,6 +249,19 @@ impl Recipe {
         check("mesh.crumb_mm3", "The size of loose crumbs", "mm³", self.mesh.crumb_mm3, 0.0, longest.powi(3))?;
         check("material.density", "The material's density", "g/cm³", self.material.density, 0.01, 25.0)
     }
+}
+
+/// Refuses a value outside its bounds: field, what it is, unit, value, least, most.
+pub fn check(field: &str, what: &str, unit: &str, v: f64, low: f64, high: f64) -> Result<(), RecipeError> {
+    if v.is_finite() && v >= low && v <= high {
+        return Ok(());
+    }
+    let unit = if unit.is_empty() { String::new() } else { format!(" {unit}") };
+    Err(RecipeError {
+        field: field.into(),
+        message: format!("{what} is {}{unit}.", plain(v)),
+        hint: format!("Choose a value from {} to {}{unit}.", plain(low), plain(high)),
+    })
 }
 
 /// Ranges that sliders offer for a part; typed values may go further, up to what

@@ -4,7 +4,7 @@
 //! does, the rest's role. A skin is material within a distance of some faces: it stays in whatever is
 //! filled.
 
-use super::RecipeError;
+use super::{check, RecipeError};
 use serde::{Deserialize, Serialize};
 use serde_json::{json, Value};
 use utoipa::ToSchema;
@@ -110,19 +110,19 @@ pub struct FaceMark {
     pub area_mm2: f64,
 }
 
-/// Says what is wrong with a value: field, what it is, unit, value, least, most.
-pub type Check<'a> = dyn Fn(&str, &str, &str, f64, f64, f64) -> Result<(), RecipeError> + 'a;
-
 /// Zones and skins that a recipe may hold.
 const MOST: usize = 64;
 
 impl Zones {
-    pub fn validate(&self, longest: f64, check: &Check) -> Result<(), RecipeError> {
-        let refuse = |field: &str, message: String, hint: &str| {
-            Err(RecipeError { field: field.into(), message, hint: hint.into() })
-        };
+    pub fn validate(&self, longest: f64) -> Result<(), RecipeError> {
+        let refuse =
+            |field: &str, message: String, hint: &str| Err(RecipeError { field: field.into(), message, hint: hint.into() });
         if !matches!(self.rest, Role::Fill | Role::KeepSolid) {
-            return refuse("zones.rest", "The rest of the part can only be filled or kept solid.".into(), "Choose one of the two.");
+            return refuse(
+                "zones.rest",
+                "The rest of the part can only be filled or kept solid.".into(),
+                "Choose one of the two.",
+            );
         }
         if self.list.len() > MOST || self.skins.len() > MOST {
             return refuse("zones.list", format!("There are more than {MOST} zones."), "Join some of them.");
@@ -130,9 +130,7 @@ impl Zones {
         for (i, z) in self.list.iter().enumerate() {
             let field = format!("zones.list.{i}");
             let called = |what: &str| format!("{what} of “{}”", z.name);
-            let place = |v: [f64; 3]| {
-                v.iter().try_for_each(|v| check(&field, &called("A place"), "mm", *v, -1e6, 1e6))
-            };
+            let place = |v: [f64; 3]| v.iter().try_for_each(|v| check(&field, &called("A place"), "mm", *v, -1e6, 1e6));
             let radius = |v: f64| check(&field, &called("The radius"), "mm", v, 1e-3, 10.0 * longest);
             match &z.place {
                 Place::Cylinder { base_mm, axis_mm, radius_mm } => {
@@ -156,20 +154,20 @@ impl Zones {
                 }
                 Place::Faces { faces, depth_mm } => {
                     check(&field, &called("The depth"), "mm", *depth_mm, 1e-4 * longest, longest)?;
-                    marks(faces, &field, &z.name, check)?;
+                    marks(faces, &field, &z.name)?;
                 }
             }
         }
         for (i, s) in self.skins.iter().enumerate() {
             let field = format!("zones.skins.{i}");
             check(&field, &format!("The depth of “{}”", s.name), "mm", s.depth_mm, 1e-4 * longest, longest)?;
-            marks(s.faces.as_deref().unwrap_or_default(), &field, &s.name, check)?;
+            marks(s.faces.as_deref().unwrap_or_default(), &field, &s.name)?;
         }
         Ok(())
     }
 }
 
-fn marks(faces: &[FaceMark], field: &str, name: &str, check: &Check) -> Result<(), RecipeError> {
+fn marks(faces: &[FaceMark], field: &str, name: &str) -> Result<(), RecipeError> {
     for f in faces {
         for v in f.place_mm.into_iter().chain(f.direction).chain([f.area_mm2]) {
             check(field, &format!("A face of “{name}”"), "", v, -1e12, 1e12)?;
@@ -187,7 +185,8 @@ pub(super) fn from_version_1(recipe: &mut Value) {
     let list: Vec<Value> = kept
         .into_iter()
         .map(|k| {
-            let place = json!({ "shape": "cylinder", "base_mm": k["base_mm"], "axis_mm": k["axis_mm"], "radius_mm": k["radius_mm"] });
+            let place =
+                json!({ "shape": "cylinder", "base_mm": k["base_mm"], "axis_mm": k["axis_mm"], "radius_mm": k["radius_mm"] });
             json!({ "name": k["name"], "role": "keep_solid", "place": place })
         })
         .collect();

@@ -1,5 +1,6 @@
 //! One browser and one server for a journey, and the few things a person does.
 
+use fantoccini::actions::{InputSource, MouseActions, PointerAction, MOUSE_BUTTON_LEFT};
 use fantoccini::wd::WindowHandle;
 use fantoccini::{Client, ClientBuilder, Locator};
 use serde_json::{json, Value};
@@ -192,6 +193,18 @@ impl Bench {
         let e = self.client.find(Locator::Css(css)).await.unwrap();
         e.click().await.unwrap();
         e.send_keys(&format!("\u{E009}a\u{E000}{text}\n")).await.unwrap();
+    }
+
+    /// Clicks at a share of an element's width and height.
+    pub async fn click_in(&self, css: &str, x: f64, y: f64) {
+        let script = "const r = document.querySelector(arguments[0]).getBoundingClientRect(); return [r.left + r.width * arguments[1], r.top + r.height * arguments[2]]";
+        let at = self.client.execute(script, vec![json!(css), json!(x), json!(y)]).await.unwrap();
+        let place = |i: usize| at[i].as_f64().unwrap().round();
+        let click = MouseActions::new("mouse".into())
+            .then(PointerAction::MoveTo { duration: None, x: place(0), y: place(1) })
+            .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT })
+            .then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
+        self.client.perform_actions(click).await.unwrap();
     }
 
     pub async fn drop_file(&self, name: &str, bytes: &[u8]) {

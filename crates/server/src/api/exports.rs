@@ -14,6 +14,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use ulmix_core::export::{export as write, FileKind};
 use ulmix_core::pipeline::Pipeline;
 use ulmix_core::report::Check;
+use ulmix_formats::stl;
 use utoipa::ToSchema;
 
 /// Files ready to be fetched: the last few, in memory.
@@ -132,7 +133,12 @@ pub async fn recipe(State(app): State<App>, Path(id): Path<String>) -> Answer<Re
 pub async fn part(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
     blocking(move || {
         let row = app.studio.store.project(&id)?;
-        Ok(attachment("application/octet-stream", &row.part_file, app.studio.store.blob(&row.part_blob)?))
+        let recipe = super::projects::read_recipe(&row)?;
+        let (name, bytes) = match recipe.part.shape {
+            Some(_) => (format!("{}.stl", recipe.name), stl::write(&app.studio.part(&row, &recipe)?.mesh)),
+            None => (row.part_file, app.studio.store.blob(&row.part_blob)?),
+        };
+        Ok(attachment("application/octet-stream", &name, bytes))
     })
     .await
 }

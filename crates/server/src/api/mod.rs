@@ -42,6 +42,7 @@ pub struct App {
         projects::redo,
         projects::set_card,
         projects::card,
+        projects::faces,
         runs::draft,
         runs::picture,
         runs::start_final,
@@ -52,7 +53,7 @@ pub struct App {
         exports::recipe,
         exports::part
     ),
-    components(schemas(crate::studio::Event, crate::picture::RunInfo))
+    components(schemas(crate::studio::Event, crate::picture::RunInfo, crate::picture::FaceInfo))
 )]
 struct Doc;
 
@@ -72,6 +73,7 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/undo", post(projects::undo))
         .route("/api/projects/{id}/redo", post(projects::redo))
         .route("/api/projects/{id}/card", get(projects::card).put(projects::set_card))
+        .route("/api/projects/{id}/faces", post(projects::faces))
         .route("/api/projects/{id}/draft", post(runs::draft))
         .route("/api/projects/{id}/picture", get(runs::picture))
         .route("/api/projects/{id}/final", post(runs::start_final))

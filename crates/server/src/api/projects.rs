@@ -17,7 +17,7 @@ use tokio_stream::StreamExt;
 use ulmix_core::demo;
 use ulmix_core::part::{Inspection, Part, PartFacts};
 use ulmix_core::pipeline::Pipeline;
-use ulmix_core::recipe::{Ranges, Recipe, Unit};
+use ulmix_core::recipe::{OwnShape, PartStep, Ranges, Recipe, Unit};
 use utoipa::{IntoParams, ToSchema};
 
 /// Files brought in that are not yet a project: the last few, in memory.
@@ -59,7 +59,7 @@ pub struct Upload {
     pub contents: Inspection,
 }
 
-#[utoipa::path(post, path = "/api/uploads", params(UploadName), request_body(content_type = "application/octet-stream", description = "STL or 3MF"),
+#[utoipa::path(post, path = "/api/uploads", params(UploadName), request_body(content_type = "application/octet-stream", description = "STL, 3MF, OBJ, PLY or GLB"),
     responses((status = 200, body = Upload), (status = 413, body = Problem), (status = 422, body = Problem)))]
 pub async fn upload(State(app): State<App>, Query(q): Query<UploadName>, body: axum::body::Body) -> Answer<Json<Upload>> {
     let most = ulmix_formats::LARGEST_FILE as usize;
@@ -110,8 +110,9 @@ pub enum NewProject {
     },
     /// The Reedling keel bracket.
     KeelBracket,
-    Box {
-        size_mm: [f64; 3],
+    /// A shape by its dimensions.
+    Shape {
+        shape: OwnShape,
     },
 }
 
@@ -175,7 +176,7 @@ fn project(app: &App, id: &str) -> Answer<Project> {
         job: app.studio.job_of(id),
         interrupted: app.studio.store.interrupted(id, &key)?,
         ranges: Ranges::for_part(&part.mesh.bounds()),
-        part: read_facts(&row)?,
+        part: part.facts.clone(),
         recipe,
         can_undo: row.head > row.first,
         can_redo: row.head < row.last,
@@ -196,7 +197,12 @@ pub async fn list(State(app): State<App>) -> Answer<Json<Vec<ProjectCard>>> {
     blocking(move || {
         let mut out = Vec::new();
         for row in app.studio.store.projects()? {
-            let (recipe, facts) = (read_recipe(&row)?, read_facts(&row)?);
+            let recipe = read_recipe(&row)?;
+            // The facts of a part with dimensions follow them.
+            let facts = match recipe.part.shape {
+                Some(_) => app.studio.part(&row, &recipe)?.facts.clone(),
+                None => read_facts(&row)?,
+            };
             let done = finished(&app, &row, &recipe)?;
             out.push(ProjectCard {
                 name: recipe.name.clone(),
@@ -234,22 +240,17 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
                 let (bytes, recipe) = demo::keel_bracket_file();
                 ("keel-bracket.stl".into(), Arc::new(bytes), recipe)
             }
-            NewProject::Box { size_mm } => {
-                if size_mm.iter().any(|v| !(0.1..=10_000.0).contains(v)) {
-                    return Err(Problem::new(
-                        StatusCode::UNPROCESSABLE_ENTITY,
-                        "bad_value",
-                        "A side of the box is not between 0.1 and 10 000 mm.",
-                        "Choose sides from 0.1 to 10 000 mm.",
-                    ));
-                }
-                let bytes = demo::box_file(size_mm);
-                let mut recipe = Recipe::for_part(&Part::read(&bytes, Unit::Mm)?.mesh.bounds());
-                recipe.name = "Box".into();
-                ("box.stl".into(), Arc::new(bytes), recipe)
+            NewProject::Shape { shape } => {
+                let step = PartStep { unit: Unit::Mm, shape: Some(shape) };
+                let part = Part::of::<Problem>(&step, || Ok(Vec::new()))?;
+                let mut recipe = Recipe::for_part(&part.mesh.bounds());
+                recipe.name = shape.title().into();
+                recipe.part = step;
+                // Its dimensions are the part: nothing is read.
+                (String::new(), Arc::new(Vec::new()), recipe)
             }
         };
-        let facts = Part::read(&bytes, recipe.part.unit)?.facts;
+        let facts = Part::of::<Problem>(&recipe.part, || Ok(bytes.to_vec()))?.facts;
         let facts = serde_json::to_string(&facts).map_err(Problem::internal)?;
         app.studio.store.create_project(&id, &recipe.to_json(), &file_name, &bytes, &facts)?;
         Ok((StatusCode::CREATED, tagged(project(&app, &id)?)).into_response())
@@ -306,11 +307,12 @@ pub async fn set_recipe(
     change(app, id, move |app, id| {
         let row = app.studio.store.project(id)?;
         let old = read_recipe(&row)?;
-        if recipe.part != old.part {
+        let made = |r: &Recipe| r.part.shape.is_some();
+        if recipe.part != old.part && !(made(&recipe) && made(&old)) {
             let hint = "Bring the file in again to choose another unit.";
             return Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_value", "The unit of a project's part stays.", hint));
         }
-        recipe.validate(&app.studio.part(&row, &old)?.mesh.bounds())?;
+        recipe.validate(&app.studio.part(&row, &recipe)?.mesh.bounds())?;
         // What changes nothing is no step of the history.
         if recipe == old && from == row.head {
             return Ok(());
@@ -330,6 +332,19 @@ pub async fn undo(State(app): State<App>, Path(id): Path<String>, headers: Heade
 pub async fn redo(State(app): State<App>, Path(id): Path<String>, headers: HeaderMap) -> Answer<Response> {
     let from = if_match(&headers)?;
     change(app, id, move |app, id| app.studio.store.step(id, from, 1)).await
+}
+
+#[utoipa::path(post, path = "/api/projects/{id}/faces", request_body = PartStep,
+    responses((status = 200, content_type = "model/gltf-binary", description = "The part with its faces; FaceInfo by number in asset.extras"), (status = 404, body = Problem)))]
+pub async fn faces(State(app): State<App>, Path(id): Path<String>, Body(step): Body<PartStep>) -> Answer<Response> {
+    blocking(move || {
+        let row = app.studio.store.project(&id)?;
+        let mut recipe = read_recipe(&row)?;
+        recipe.part = step;
+        let glb = crate::picture::draw_faces(&*app.studio.part(&row, &recipe)?);
+        Ok(([(header::CONTENT_TYPE, "model/gltf-binary")], glb).into_response())
+    })
+    .await
 }
 
 #[utoipa::path(put, path = "/api/projects/{id}/card", request_body(content_type = "image/png"), responses((status = 204), (status = 422, body = Problem)))]

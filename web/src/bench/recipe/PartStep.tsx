@@ -1,6 +1,7 @@
 import type { Project } from '../../api/client'
 import { area, count, size, volume } from '../../shared/format'
 import { useBench } from '../state'
+import { OwnShapeFields } from './OwnShapeFields'
 
 export function partSentence(p: Project) {
   return (
@@ -14,10 +15,10 @@ export function PartStep() {
   const { project } = useBench()
   if (!project) return null
   const { part } = project
+  const made = project.recipe.part.shape
   const unit = { mm: 'millimetres', cm: 'centimetres', m: 'metres', inch: 'inches' }[project.recipe.part.unit]
   const facts: [string, string][] = [
-    ['File', project.part_file],
-    ['Read in', unit],
+    ...(made ? [] : ([['File', project.part_file], ['Read in', unit]] as [string, string][])),
     ['Size', size(part.size_mm)],
     ['Volume', volume(part.volume_mm3)],
     ['Surface', area(part.area_mm2)],
@@ -26,6 +27,7 @@ export function PartStep() {
   ]
   return (
     <>
+      <OwnShapeFields />
       <dl className="facts">
         {facts.map(([k, v]) => (
           <div key={k}>
@@ -44,7 +46,7 @@ export function PartStep() {
         </p>
       ))}
       <a className="textlink" href={`/api/projects/${project.id}/part`}>
-        Save the part as it came
+        {made ? 'Save the part as STL' : 'Save the part as it came'}
       </a>
     </>
   )

@@ -1,132 +1,224 @@
-import { Button, Input, InputNumber, Segmented, Switch } from 'antd'
+import { Button, Dropdown, Segmented, Switch } from 'antd'
 import { useState } from 'react'
-import type { KeepSolid, Recipe } from '../../api/client'
-import { plain } from '../../shared/format'
-import { edit, preview, useBench } from '../state'
+import type { Place, Recipe, Skin } from '../../api/client'
+import { plain, volume } from '../../shared/format'
+import { edit, pickFaces, preview, useBench, type Chosen } from '../state'
+import { FacePick } from './FacePick'
 import { Value } from './Value'
+import { ZoneEditor } from './ZoneEditor'
+import { extent, firstZone, roleNames, shapeNames, withSkin, withZones } from './zoneRules'
 
 export function zonesSentence(r: Recipe) {
-  const n = r.zones.keep_solid.length
-  const skin = r.zones.skin_mm
+  const { list, skins, rest } = r.zones
+  const all = skins.find((s) => !s.faces)
+  const some = skins.length - (all ? 1 : 0)
+  const of = (role: string) => list.filter((z) => z.role === role).length
+  const parts = [
+    all && `skin ${plain(all.depth_mm)} mm`,
+    some > 0 && (some === 1 ? 'a skin on faces' : `${some} skins on faces`),
+    of('keep_solid') > 0 && `${of('keep_solid')} kept solid`,
+    of('keep_clear') > 0 && `${of('keep_clear')} kept clear`,
+    of('fill') > 0 && `${of('fill')} filled`,
+  ].filter(Boolean)
   return (
     <>
-      Filled whole, {skin > 0 ? <b>skin {plain(skin)} mm</b> : 'no skin'}
-      {n > 0 && (
-        <>
-          , <b>{n === 1 ? '1 zone' : `${n} zones`}</b> kept solid
-        </>
-      )}
+      {rest === 'fill' ? 'Filled' : 'Solid'} but for its zones{parts.length > 0 && ': '}
+      <b>{parts.join(', ')}</b>
     </>
   )
 }
 
-const withZones = (change: (z: Recipe['zones']) => Recipe['zones']) => (r: Recipe) => ({ ...r, zones: change(r.zones) })
-const withSkin = (skin_mm: number) => withZones((z) => ({ ...z, skin_mm }))
+const is = (a: Chosen | null, b: Chosen) => a?.of === b.of && a.index === b.index
+
+/** Opens a zone or skin, or closes it. */
+function choose(what: Chosen) {
+  const { chosen } = useBench.getState()
+  void pickFaces(false)
+  useBench.setState({ chosen: is(chosen, what) ? null : what })
+}
 
 export function Zones() {
   const { project, recipe } = useBench()
-  const [open, setOpen] = useState<number | null>(null)
   if (!project || !recipe) return null
-  const { skin_mm, keep_solid } = recipe.zones
+  const { rest } = recipe.zones
+  return (
+    <>
+      <div className="line">
+        <span className="label">The part is</span>
+        <Segmented<'fill' | 'keep_solid'>
+          size="small"
+          aria-label="The part is"
+          value={rest === 'fill' ? 'fill' : 'keep_solid'}
+          onChange={(role) => edit(withZones((z) => ({ ...z, rest: role })))}
+          options={[
+            { value: 'fill', label: 'filled' },
+            { value: 'keep_solid', label: 'solid' },
+          ]}
+        />
+      </div>
+      <Skins />
+      <ZoneList />
+    </>
+  )
+}
+
+function Skins() {
+  const { project, recipe, chosen } = useBench()
+  if (!project || !recipe) return null
+  const { skins } = recipe.zones
   const most = project.ranges.skin_mm[1] ?? 1
-  const set = (i: number, k: KeepSolid) => edit(withZones((z) => ({ ...z, keep_solid: z.keep_solid.map((old, j) => (i === j ? k : old)) })))
-
+  const first = Number((most / 6).toPrecision(1))
+  const around = skins.findIndex((s) => !s.faces)
+  const set = (change: (s: Skin[]) => Skin[]) => edit(withZones((z) => ({ ...z, skins: change(z.skins) })))
+  const depth = (i: number, d: number) => withSkin(i, (s) => ({ ...s, depth_mm: d }))
+  const slider = (i: number, label: string) => (
+    <Value label={label} value={skins[i]?.depth_mm ?? first} unit="mm" range={[0, most]} onMove={(v) => preview(depth(i, Math.max(v, most / 200)))} onSet={(v) => edit(depth(i, Math.max(v, most / 200)))} />
+  )
   const add = () => {
-    const { min_mm, size_mm } = project.part
-    const [x = 0, y = 0, z = 0] = min_mm
-    const [w = 1, d = 1, h = 1] = size_mm
-    const radius = Number(((Math.min(w, d, h) * 3) / 16).toPrecision(2))
-    const post: KeepSolid = { name: `Post ${keep_solid.length + 1}`, base_mm: [x + w / 2, y + d / 2, z - 1], axis_mm: [0, 0, h + 2], radius_mm: radius }
-    edit(withZones((zones) => ({ ...zones, keep_solid: [...zones.keep_solid, post] })))
-    setOpen(keep_solid.length)
+    const n = skins.filter((s) => s.faces).length + 1
+    set((all) => [...all, { name: `Skin ${n}`, faces: [], depth_mm: first }])
+    useBench.setState({ chosen: { of: 'skin', index: skins.length } })
+    void pickFaces(true)
   }
-
   return (
     <>
       <div className="line">
         <span className="label">Skin all around</span>
-        <Switch aria-label="Skin all around" size="small" checked={skin_mm > 0} onChange={(on) => edit(withSkin(on ? Number((most / 6).toPrecision(1)) : 0))} />
+        <Switch
+          aria-label="Skin all around"
+          size="small"
+          checked={around >= 0}
+          onChange={(on) => {
+            useBench.setState({ chosen: null, picking: false })
+            set((all) => (on ? [{ name: 'Skin', depth_mm: first }, ...all] : all.filter((s) => s.faces)))
+          }}
+        />
       </div>
-      {skin_mm > 0 && (
-        <Value label="Skin depth" value={skin_mm} unit="mm" range={[0, most]} onMove={(v) => preview(withSkin(Math.max(v, most / 200)))} onSet={(v) => edit(withSkin(v))} />
-      )}
-      <h3>Kept solid</h3>
-      <ul className="zonelist">
-        {keep_solid.map((k, i) => (
-          <li key={i}>
-            <div className="zonerow">
-              <button className="rowbutton" aria-expanded={open === i} onClick={() => setOpen(open === i ? null : i)}>
-                <i className="solid" /> {k.name}
-                <span className="figure muted">⌀ {plain(2 * k.radius_mm)} mm</span>
-              </button>
-              <button
-                className="plainbutton"
-                aria-label={`Remove ${k.name}`}
-                title="Remove"
-                onClick={() => {
-                  setOpen(null)
-                  edit(withZones((z) => ({ ...z, keep_solid: z.keep_solid.filter((_, j) => j !== i) })))
-                }}
-              >
-                ×
-              </button>
-            </div>
-            {open === i && <Cylinder key={JSON.stringify(k)} value={k} onSet={(v) => set(i, v)} />}
-          </li>
-        ))}
+      {around >= 0 && slider(around, 'Skin depth')}
+      <ul className="zonelist" aria-label="Skins on faces">
+        {skins.map((s, i) => {
+          if (!s.faces) return null
+          const me: Chosen = { of: 'skin', index: i }
+          return (
+            <Row
+              key={i}
+              name={s.name}
+              kind="skin"
+              detail={`${s.faces.length === 1 ? '1 face' : `${s.faces.length} faces`}, ${plain(s.depth_mm)} mm`}
+              open={is(chosen, me)}
+              onOpen={() => choose(me)}
+              onRemove={() => {
+                useBench.setState({ chosen: null, picking: false })
+                set((all) => all.filter((_, j) => j !== i))
+              }}
+            >
+              <div className="editor">
+                <FacePick of={me} faces={s.faces} />
+                {slider(i, 'Depth')}
+              </div>
+            </Row>
+          )
+        })}
       </ul>
-      {keep_solid.length === 0 && <p className="muted">Nothing yet: the lattice takes the whole part.</p>}
-      <Button size="small" onClick={add}>
-        Keep a cylinder solid
-      </Button>
+      {around < 0 && (
+        <Button size="small" onClick={add}>
+          Skin on some faces
+        </Button>
+      )}
     </>
   )
 }
 
-/** Place and size of a kept cylinder, along one of the axes or as it was made. */
-function Cylinder({ value, onSet }: { value: KeepSolid; onSet: (k: KeepSolid) => void }) {
-  const length = Math.hypot(...value.axis_mm)
-  const along = value.axis_mm.findIndex((v) => Math.abs(Math.abs(v) - length) < 1e-9)
-  const numbers: [string, number, (v: number) => KeepSolid][] = [
-    ...['X', 'Y', 'Z'].map((name, i): [string, number, (v: number) => KeepSolid] => [
-      `${name} of its base`,
-      value.base_mm[i] ?? 0,
-      (v) => ({ ...value, base_mm: value.base_mm.map((b, j) => (i === j ? v : b)) as KeepSolid['base_mm'] }),
-    ]),
-    ['Length', length, (v) => ({ ...value, axis_mm: value.axis_mm.map((a) => (a * v) / length) as KeepSolid['axis_mm'] })],
-    ['Diameter', 2 * value.radius_mm, (v) => ({ ...value, radius_mm: v / 2 })],
-  ]
+function ZoneList() {
+  const { project, recipe, chosen, picture } = useBench()
+  const [dragged, setDragged] = useState<number | null>(null)
+  if (!project || !recipe) return null
+  const { list } = recipe.zones
+  const taken = picture?.info.linked.zone_mm3 ?? []
+  const close = () => useBench.setState({ chosen: null, picking: false })
+  const move = (from: number, to: number) => {
+    close()
+    edit(
+      withZones((z) => {
+        const next = [...z.list]
+        next.splice(to, 0, ...next.splice(from, 1))
+        return { ...z, list: next }
+      }),
+    )
+  }
+  const add = (shape: Place['shape']) => {
+    edit(withZones((z) => ({ ...z, list: [firstZone(shape, project, recipe), ...z.list] })))
+    useBench.setState({ chosen: { of: 'zone', index: 0 } })
+    void pickFaces(shape === 'faces')
+  }
   return (
-    <div className="cylinder">
-      <Input size="small" aria-label="Name of the zone" maxLength={60} defaultValue={value.name} onBlur={(e) => e.target.value && e.target.value !== value.name && onSet({ ...value, name: e.target.value })} />
+    <>
       <div className="line">
-        <span className="label">Along</span>
-        <Segmented
-          size="small"
-          aria-label="Along"
-          value={along}
-          onChange={(a) => onSet({ ...value, axis_mm: [0, 1, 2].map((i) => (i === a ? length : 0)) as KeepSolid['axis_mm'] })}
-          options={['X', 'Y', 'Z'].map((label, i) => ({ label, value: i }))}
-        />
+        <h3>Zones</h3>
+        {list.length > 1 && <span className="muted small">the upper one holds where two meet</span>}
       </div>
-      {numbers.map(([label, v, make]) => (
-        <div className="line" key={label}>
-          <span className="label">{label}</span>
-          <InputNumber
-            size="small"
-            aria-label={label}
-            controls={false}
-            suffix="mm"
-            defaultValue={Number(v.toFixed(3))}
-            style={{ width: 96 }}
-            onBlur={(e) => {
-              const n = Number.parseFloat(e.target.value)
-              if (Number.isFinite(n) && Math.abs(n - v) > 5e-4) onSet(make(n))
-            }}
-            onPressEnter={(e) => e.currentTarget.blur()}
-          />
-        </div>
-      ))}
-    </div>
+      <ul className="zonelist" aria-label="Zones">
+        {list.map((z, i) => {
+          const me: Chosen = { of: 'zone', index: i }
+          return (
+            <Row
+              key={i}
+              name={z.name}
+              kind={z.role}
+              title={`${roleNames[z.role]}, takes ${volume(taken[i] ?? 0)}`}
+              detail={extent(z.place)}
+              open={is(chosen, me)}
+              onOpen={() => choose(me)}
+              onRemove={() => {
+                close()
+                edit(withZones((all) => ({ ...all, list: all.list.filter((_, j) => j !== i) })))
+              }}
+              drag={{
+                onDragStart: () => setDragged(i),
+                onDragOver: (e) => dragged !== null && e.preventDefault(),
+                onDrop: (e) => {
+                  e.preventDefault()
+                  if (dragged !== null && dragged !== i) move(dragged, i)
+                  setDragged(null)
+                },
+                onKeyDown: (e) => {
+                  const to = e.altKey && e.key === 'ArrowUp' ? i - 1 : e.altKey && e.key === 'ArrowDown' ? i + 1 : i
+                  if (to !== i && to >= 0 && to < list.length) move(i, to)
+                },
+              }}
+            >
+              <ZoneEditor index={i} zone={z} />
+              <p className="muted small">
+                {z.role === 'reference' ? 'Shown only: it changes nothing.' : `Takes ${volume(taken[i] ?? 0)} of the part.`}
+              </p>
+            </Row>
+          )
+        })}
+      </ul>
+      {list.length === 0 && <p className="muted">None yet: the whole part is {recipe.zones.rest === 'fill' ? 'filled' : 'solid'}.</p>}
+      <Dropdown trigger={['click']} menu={{ items: Object.entries(shapeNames).map(([key, label]) => ({ key, label: key === 'faces' ? 'Faces with a depth' : label })), onClick: ({ key }) => add(key as Place['shape']) }}>
+        <Button size="small">Add a zone</Button>
+      </Dropdown>
+    </>
+  )
+}
+
+type Drag = Pick<React.HTMLAttributes<HTMLLIElement>, 'onDragStart' | 'onDragOver' | 'onDrop' | 'onKeyDown'>
+
+/** A zone or skin in its list. */
+function Row(p: { name: string; kind: string; detail: string; title?: string; open: boolean; onOpen: () => void; onRemove: () => void; drag?: Drag; children: React.ReactNode }) {
+  return (
+    <li draggable={p.drag && !p.open} {...p.drag}>
+      <div className="zonerow">
+        <button className="rowbutton" aria-expanded={p.open} title={p.title} onClick={p.onOpen}>
+          <i className={p.kind} /> <span className="name">{p.name}</span>
+          <span className="figure muted">{p.detail}</span>
+        </button>
+        <button className="plainbutton" aria-label={`Remove ${p.name}`} title="Remove" onClick={p.onRemove}>
+          ×
+        </button>
+      </div>
+      {p.open && p.children}
+    </li>
   )
 }

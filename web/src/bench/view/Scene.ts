@@ -26,8 +26,10 @@ import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
 import { TransformControls } from 'three/examples/jsm/controls/TransformControls.js'
 import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import type { Cut, ColourBy, Handle, Picture } from '../state'
-import type { KeepSolid } from '../../api/client'
+import type { Place, Zone } from '../../api/client'
+import { FacePicker } from './FacePicker'
 import { mostPosts, partMaterial } from './shaders'
+import { zoneGhost } from './zoneGhost'
 
 export interface Placement {
   shift: [number, number, number]
@@ -47,6 +49,9 @@ export interface SceneEvents {
   /** The lattice was moved by its handle; `done` when let go. */
   place: (p: Placement, done: boolean) => void
   painted: (n: number) => void
+  /** A face of the part under the pointer, and one that was clicked. */
+  face: (n: number | null) => void
+  pick: (n: number) => void
   readout: (r: Readout | null) => void
 }
 
@@ -77,6 +82,9 @@ export class Scene {
   private watcher: ResizeObserver
   private flight = 0
   private disposed = false
+  private picker = new FacePicker()
+  private picking = false
+  private ghost: Object3D | null = null
 
   constructor(
     private canvas: HTMLCanvasElement,
@@ -115,6 +123,7 @@ export class Scene {
     this.plane.visible = this.knob.visible = false
     this.dragKnob()
     this.watchPointer()
+    this.watchFaces()
 
     this.watcher = new ResizeObserver(() => this.resize())
     this.watcher.observe(canvas.parentElement ?? canvas)
@@ -128,6 +137,7 @@ export class Scene {
     this.orbit.dispose()
     this.mesh?.geometry.dispose()
     this.material.dispose()
+    this.picker.dispose()
     this.renderer.dispose()
   }
 
@@ -164,6 +174,7 @@ export class Scene {
       }
       this.mesh.material = this.material
       this.mesh.updateMatrixWorld()
+      this.mesh.visible = !(this.picking && this.picker.mesh)
       this.scene.add(this.mesh)
     }
     this.draw()
@@ -175,17 +186,56 @@ export class Scene {
     this.draw()
   }
 
-  /** Kept cylinders, for the colour of cut faces. */
-  setPosts(posts: KeepSolid[]) {
-    const shown = posts.slice(0, mostPosts)
-    shown.forEach((post, i) => {
-      const axis = new Vector3(...post.axis_mm)
-      const length = axis.length()
-      axis.normalize()
-      this.uniform('postBase').value[i].set(...post.base_mm, post.radius_mm)
-      this.uniform('postAxis').value[i].set(axis.x, axis.y, axis.z, length)
+  /** Zones that are kept solid, for the colour of cut faces. */
+  setPosts(zones: Zone[], hasSkin: boolean, step: number) {
+    const round = (p: Place) => p.shape === 'cylinder' || p.shape === 'sphere'
+    const shown = zones.filter((z) => z.role === 'keep_solid' && round(z.place)).slice(0, mostPosts)
+    shown.forEach(({ place }, i) => {
+      if (place.shape === 'cylinder') {
+        const axis = new Vector3().fromArray(place.axis_mm)
+        const length = axis.length()
+        axis.normalize()
+        this.uniform('postBase').value[i].fromArray([...place.base_mm, place.radius_mm])
+        this.uniform('postAxis').value[i].set(axis.x, axis.y, axis.z, length)
+      } else if (place.shape === 'sphere') {
+        this.uniform('postBase').value[i].fromArray([...place.centre_mm, place.radius_mm])
+        this.uniform('postAxis').value[i].set(0, 0, 0, -1)
+      }
     })
     this.uniform('posts').value = shown.length
+    // Where another zone may lie on top, the mesh's own roles tell.
+    this.uniform('onlyPosts').value = zones.every((z) => z.role === 'keep_clear' || z.role === 'reference' || (z.role === 'keep_solid' && round(z.place))) && zones.length <= mostPosts
+    this.uniform('hasSkin').value = hasSkin
+    this.uniform('slack').value = 0.3 * step
+    this.draw()
+  }
+
+  /** Outlines the zone that is worked on. */
+  setGhost(zone: Zone | null) {
+    if (this.ghost) this.scene.remove(this.ghost)
+    this.ghost = zone && zoneGhost(zone)
+    if (this.ghost) this.scene.add(this.ghost)
+    this.draw()
+  }
+
+  async setFaces(glb: ArrayBuffer | null) {
+    if (this.picker.mesh) this.scene.remove(this.picker.mesh)
+    if (glb) await this.picker.load(this.loader, glb)
+    if (this.picker.mesh && !this.disposed) this.scene.add(this.picker.mesh)
+    this.setPicking(this.picking)
+  }
+
+  /** Shows the part by its faces instead of the result. */
+  setPicking(picking: boolean) {
+    this.picking = picking
+    const ready = picking && this.picker.mesh !== null
+    if (this.picker.mesh) this.picker.mesh.visible = ready
+    if (this.mesh) this.mesh.visible = !ready
+    this.draw()
+  }
+
+  chooseFaces(faces: number[]) {
+    this.picker.choose(faces)
     this.draw()
   }
 
@@ -334,6 +384,7 @@ export class Scene {
     const up = right.clone().cross(forward)
     this.uniform('eye').value.copy(eye)
     this.uniform('key').value.copy(right.multiplyScalar(-0.55).add(up.multiplyScalar(0.75)).addScaledVector(forward, -0.6).normalize())
+    this.picker.light(this.uniform('key').value)
     this.floor.visible = eye.z > this.floor.position.z
     this.renderer.render(this.scene, this.camera)
     if (this.shown > 0) this.events.painted(this.shown)
@@ -407,8 +458,33 @@ export class Scene {
     })
   }
 
+  /** Faces of the part under the pointer, while they are picked. */
+  private watchFaces() {
+    const caster = new Raycaster()
+    const under = (e: PointerEvent) => {
+      caster.setFromCamera(this.pointer(e), this.camera)
+      return this.picker.at(caster)
+    }
+    const hover = (face: number | null) => {
+      if (this.picker.hover(face)) {
+        this.events.face(face)
+        this.draw()
+      }
+    }
+    let down: [number, number] | null = null
+    this.canvas.addEventListener('pointermove', (e) => this.picking && e.buttons === 0 && hover(under(e)))
+    this.canvas.addEventListener('pointerleave', () => hover(null))
+    this.canvas.addEventListener('pointerdown', (e) => (down = e.button === 0 ? [e.clientX, e.clientY] : null))
+    this.canvas.addEventListener('pointerup', (e) => {
+      // A drag turns the view.
+      if (!this.picking || !down || Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 4) return
+      const face = under(e)
+      if (face !== null) this.events.pick(face)
+    })
+  }
+
   private read(e: PointerEvent) {
-    if (!this.mesh || this.gizmo.axis) return
+    if (!this.mesh || this.gizmo.axis || this.picking) return
     const caster = new Raycaster()
     caster.setFromCamera(this.pointer(e), this.camera)
     const plane = this.uniform('cut').value

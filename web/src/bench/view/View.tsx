@@ -1,8 +1,9 @@
 import { InputNumber, Segmented, Select, Tooltip } from 'antd'
 import { useEffect, useRef, useState } from 'react'
-import { api } from '../../api/client'
-import { mm } from '../../shared/format'
+import { api, type FaceInfo } from '../../api/client'
+import { area, mm } from '../../shared/format'
 import { materials, scale } from '../../theme/tokens'
+import { facesOf, middle, moved, same, triple, withFaces, withZone } from '../recipe/zoneRules'
 import { colour, edit, preview, useBench, type Axis, type ColourBy } from '../state'
 import { Scene, sides, type Readout } from './Scene'
 import './view.css'
@@ -14,6 +15,7 @@ export function View() {
   const scene = useRef<Scene | null>(null)
   const [readout, setReadout] = useState<Readout | null>(null)
   const [painted, setPainted] = useState(0)
+  const [face, setFace] = useState<number | null>(null)
   const s = useBench()
   const { project, picture, recipe } = s
 
@@ -21,7 +23,24 @@ export function View() {
     if (!canvas.current) return
     const made = new Scene(canvas.current, {
       cut: (at) => useBench.setState((b) => ({ cut: { ...b.cut, at } })),
-      place: (p, done) => (done ? edit : preview)((r) => ({ ...r, structure: { ...r.structure, shift_mm: p.shift, rotation_deg: p.turn } })),
+      place: (p, done) => {
+        const { step, chosen, project: open } = useBench.getState()
+        const change = done ? edit : preview
+        if (step === 'zones' && chosen?.of === 'zone' && open) {
+          const to = p.shift.map((v, i) => v + (open.part.min_mm[i] ?? 0) + (open.part.size_mm[i] ?? 0) / 2)
+          change(withZone(chosen.index, (z) => ({ ...z, place: moved(z.place, to) })))
+        } else {
+          change((r) => ({ ...r, structure: { ...r.structure, shift_mm: p.shift, rotation_deg: p.turn } }))
+        }
+      },
+      face: setFace,
+      pick: (n) => {
+        const { recipe: now, chosen, faces } = useBench.getState()
+        const mark = faces?.list[n]?.mark
+        const held = now && facesOf(now, chosen)
+        if (!chosen || !mark || !held) return
+        edit(withFaces(chosen, held.some((f) => same(f, mark)) ? held.filter((f) => !same(f, mark)) : [...held, mark]))
+      },
       painted: setPainted,
       readout: setReadout,
     })
@@ -46,11 +65,28 @@ export function View() {
   const wanted = picture?.info.linked.thickness_mm ?? 1
   useEffect(() => scene.current?.setColour(s.colourBy, [0.5 * wanted, 2 * wanted]), [s.colourBy, wanted, picture])
   useEffect(() => scene.current?.setCut(s.view === 'cut', s.cut), [s.view, s.cut, framed])
+  const zone = s.step === 'zones' && s.chosen?.of === 'zone' ? (recipe?.zones.list[s.chosen.index] ?? null) : null
   useEffect(() => {
-    if (recipe) scene.current?.setHandle(s.step === 'structure' ? s.handle : null, { shift: recipe.structure.shift_mm as [number, number, number], turn: recipe.structure.rotation_deg as [number, number, number] })
-  }, [s.handle, s.step, recipe, framed])
-  const posts = recipe?.zones.keep_solid
-  useEffect(() => scene.current?.setPosts(posts ?? []), [posts])
+    if (!recipe || !part) return
+    const at = zone && middle(zone.place)
+    const shift = at ? at.map((v, i) => v - (part.min_mm[i] ?? 0) - (part.size_mm[i] ?? 0) / 2) : recipe.structure.shift_mm
+    const turn = at ? [0, 0, 0] : recipe.structure.rotation_deg
+    scene.current?.setHandle(at ? 'shift' : s.step === 'structure' ? s.handle : null, { shift: triple(shift), turn: triple(turn) })
+  }, [s.handle, s.step, recipe, framed, zone, part])
+  useEffect(() => scene.current?.setGhost(zone), [zone])
+  const zones = recipe?.zones.list
+  const solidRest = recipe?.zones.rest === 'keep_solid'
+  const hasSkin = (recipe?.zones.skins.length ?? 0) > 0
+  const grid = picture?.info.step_mm ?? 1
+  useEffect(() => scene.current?.setPosts(solidRest ? [] : (zones ?? []), hasSkin, grid), [zones, hasSkin, grid, solidRest])
+  const picking = s.picking && s.step === 'zones'
+  const partFaces = s.faces
+  useEffect(() => void scene.current?.setFaces(partFaces?.glb ?? null), [partFaces])
+  useEffect(() => scene.current?.setPicking(picking), [picking])
+  useEffect(() => {
+    const held = (recipe && facesOf(recipe, s.chosen)) ?? []
+    scene.current?.chooseFaces((partFaces?.list ?? []).flatMap((f, n) => (held.some((h) => same(h, f.mark)) ? [n] : [])))
+  }, [recipe, s.chosen, partFaces])
   useEffect(() => {
     if (s.look) scene.current?.lookAt(s.look)
   }, [s.look])
@@ -148,7 +184,7 @@ export function View() {
           />
         </span>
       </div>
-      <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skin_mm ?? 0) > 0} solids={(recipe?.zones.keep_solid.length ?? 0) > 0} />
+      <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skins.length ?? 0) > 0} solids={recipe?.zones.rest === 'keep_solid' || (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')} />
       <div className="corner bottom right">
         <div className="views" role="group" aria-label="Views">
           {(['angle', 'front', 'right', 'top'] as const).map((name) => (
@@ -162,6 +198,7 @@ export function View() {
         </div>
         <State />
       </div>
+      {picking && <FaceWords face={face === null ? undefined : partFaces?.list[face]} />}
       {readout && (
         <div className="readout" style={{ left: readout.x, top: readout.y }}>
           {roleNames[readout.role]}
@@ -170,6 +207,26 @@ export function View() {
       )}
       <Notes />
     </section>
+  )
+}
+
+const kindNames = { plane: 'Plane', cylinder: 'Cylinder', cone: 'Cone', sphere: 'Sphere', free: 'Free face' }
+
+/** The face under the pointer, with its kind and size. */
+function FaceWords({ face }: { face?: FaceInfo }) {
+  return (
+    <div className="facewords" role="status">
+      {face ? (
+        <>
+          {kindNames[face.mark.kind]}
+          <span className="figure">
+            {face.radius_mm != null && ` ⌀ ${mm(2 * face.radius_mm)},`} {area(face.mark.area_mm2)}
+          </span>
+        </>
+      ) : (
+        'Point at a face of the part'
+      )}
+    </div>
   )
 }
 

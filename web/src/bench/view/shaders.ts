@@ -40,6 +40,10 @@ const fragment = /* glsl */ `
   uniform vec4 postBase[8];
   uniform vec4 postAxis[8];
   uniform int posts;
+  /** All kept solids are posts: their borders are drawn exactly. */
+  uniform bool onlyPosts;
+  uniform float slack;
+  uniform bool hasSkin;
   varying vec3 vWorld;
   varying vec3 vNormal;
   varying float vOpen;
@@ -55,12 +59,16 @@ const fragment = /* glsl */ `
     return c;
   }
 
-  bool inPost(vec3 p) {
+  bool inPost(vec3 p, float slack) {
     for (int i = 0; i < 8; i++) {
       if (i >= posts) break;
       vec3 q = p - postBase[i].xyz;
+      if (postAxis[i].w < 0.0) {
+        if (length(q) < postBase[i].w + slack) return true;
+        continue;
+      }
       float along = dot(q, postAxis[i].xyz);
-      if (along > 0.0 && along < postAxis[i].w && length(q - postAxis[i].xyz * along) < postBase[i].w) return true;
+      if (along > -slack && along < postAxis[i].w + slack && length(q - postAxis[i].xyz * along) < postBase[i].w + slack) return true;
     }
     return false;
   }
@@ -68,12 +76,13 @@ const fragment = /* glsl */ `
   void main() {
     if (cutting && dot(vWorld, cut.xyz) > cut.w) discard;
     vec3 base = vRole < 0.5 ? fill : vRole < 1.5 ? skin : solid;
+    if (onlyPosts && vRole > 0.01) base = inPost(vWorld, slack) ? solid : hasSkin && vRole > 0.5 ? skin : fill;
     if (colourBy == 1) base = ramped(vThickness);
     if (!gl_FrontFacing) {
       // The place on the cut that is looked at, in front of the back face.
       vec3 ray = vWorld - eye;
       vec3 on = eye + ray * ((cut.w - dot(eye, cut.xyz)) / dot(ray, cut.xyz));
-      if (colourBy == 0 && inPost(on)) base = solid;
+      if (colourBy == 0 && inPost(on, 0.0)) base = solid;
       // Even light and fine strokes tell a cut face from a surface.
       vec3 p = on * (1.0 / 1.15);
       float stroke = abs(fract((p.x + p.y + p.z) * 0.7071) - 0.5);
@@ -97,7 +106,7 @@ const fragment = /* glsl */ `
   }
 `
 
-/** Kept cylinders whose cut faces are coloured exactly; more take the colour of what lies behind. */
+/** Kept cylinders and balls whose cut faces are coloured exactly; other zones take the colour of what lies behind. */
 export const mostPosts = 8
 
 const rgb = (hex: string) => new Color(hex)
@@ -121,6 +130,9 @@ export function partMaterial(): ShaderMaterial {
       postBase: { value: Array.from({ length: mostPosts }, () => new Vector4()) },
       postAxis: { value: Array.from({ length: mostPosts }, () => new Vector4()) },
       posts: { value: 0 },
+      onlyPosts: { value: false },
+      hasSkin: { value: false },
+      slack: { value: 0 },
     },
   })
 }

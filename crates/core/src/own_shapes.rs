@@ -1,0 +1,207 @@
+//! Meshes of [`OwnShape`]s, closed and outward.
+
+use crate::builder::{arc, circle, revolve, Builder};
+use crate::recipe::OwnShape;
+use glam::{DVec2, DVec3};
+use std::f64::consts::{FRAC_PI_2, PI};
+use ulmix_mesh::weld::weld;
+use ulmix_mesh::TriMesh;
+
+/// Steps around a full turn: chords stay within 0.06 % of the radius.
+const AROUND: usize = 96;
+
+pub fn mesh(shape: &OwnShape) -> TriMesh {
+    let made = match *shape {
+        OwnShape::Box { size_mm: [x, y, z], round_mm } => {
+            let (half, up) = (DVec3::new(x, y, z) * 0.5, DVec3::Z * (0.5 * z));
+            if round_mm > 0.0 {
+                rounded(half, round_mm).mapped(|p| p + up)
+            } else {
+                TriMesh::cuboid(up - half, up + half)
+            }
+        }
+        OwnShape::HollowBox { size_mm: [x, y, z], wall_mm, open } => hollow(DVec3::new(x, y, z), wall_mm, open),
+        OwnShape::Sphere { diameter_mm } => {
+            let r = 0.5 * diameter_mm;
+            let profile: Vec<DVec2> = arc(DVec2::new(0.0, r), r, -FRAC_PI_2, FRAC_PI_2, AROUND / 2).map(on_axis).collect();
+            revolve(&profile, AROUND)
+        }
+        OwnShape::Cylinder { diameter_mm, height_mm } => {
+            let r = 0.5 * diameter_mm;
+            revolve(&[(0.0, 0.0), (r, 0.0), (r, height_mm), (0.0, height_mm)].map(DVec2::from), AROUND)
+        }
+        OwnShape::Cone { bottom_mm, top_mm, height_mm } => {
+            let mut profile = vec![DVec2::ZERO, DVec2::new(0.5 * bottom_mm, 0.0), DVec2::new(0.5 * top_mm, height_mm)];
+            if top_mm > 0.0 {
+                profile.push(DVec2::new(0.0, height_mm));
+            }
+            revolve(&profile, AROUND)
+        }
+        OwnShape::Tube { diameter_mm, bore_mm, height_mm } => {
+            let (r, b) = (0.5 * diameter_mm, 0.5 * bore_mm);
+            revolve(&[(b, 0.0), (r, 0.0), (r, height_mm), (b, height_mm)].map(DVec2::from), AROUND)
+        }
+        OwnShape::Torus { diameter_mm, thickness_mm } => {
+            let r = 0.5 * thickness_mm;
+            revolve(&circle(DVec2::new(0.5 * diameter_mm - r, 0.0), r, AROUND / 2), AROUND)
+        }
+        OwnShape::Plate { size_mm: [x, y, z], corner_mm, hole_mm } => plate(DVec2::new(x, y) * 0.5, z, corner_mm, 0.5 * hole_mm),
+    };
+    weld(&made, 1e-7 * made.bounds().size().max_element()).mesh
+}
+
+/// Rounding leaves a pole's radius a hair off zero.
+fn on_axis(p: DVec2) -> DVec2 {
+    if p.x.abs() < 1e-12 * p.y.abs().max(1.0) {
+        DVec2::new(0.0, p.y)
+    } else {
+        p
+    }
+}
+
+/// A box around the origin with edges and corners rounded: a grid on the box, its rim pressed onto
+/// the rounding.
+fn rounded(half: DVec3, radius: f64) -> TriMesh {
+    const STEPS: usize = 12;
+    let inner = half - radius;
+    // Places along one axis: an arc, the flat, an arc, as tangents of even angles.
+    let places = |h: f64| -> Vec<f64> {
+        let rim = (0..=STEPS).map(|i| (PI / 4.0 * (i as f64 / STEPS as f64)).tan() * radius);
+        let rim: Vec<f64> = rim.collect();
+        rim.iter().rev().map(|t| -h - t).chain(rim.iter().map(|t| h + t)).collect()
+    };
+    let mut b = Builder::default();
+    let press = |p: DVec3| {
+        let core = p.clamp(-inner, inner);
+        core + (p - core).normalize_or_zero() * radius
+    };
+    for axis in 0..3 {
+        let (u, v) = ((axis + 1) % 3, (axis + 2) % 3);
+        let (us, vs) = (places(inner[u]), places(inner[v]));
+        for side in [-1.0, 1.0] {
+            let at = |i: usize, j: usize| {
+                let mut p = DVec3::ZERO;
+                (p[axis], p[u], p[v]) = (side * half[axis], us[i], vs[j]);
+                press(p)
+            };
+            for i in 0..us.len() - 1 {
+                for j in 0..vs.len() - 1 {
+                    let mut quad = [at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j + 1)];
+                    if side < 0.0 {
+                        quad.swap(1, 3);
+                    }
+                    b.add([quad[0], quad[1], quad[2]]);
+                    b.add([quad[0], quad[2], quad[3]]);
+                }
+            }
+        }
+    }
+    b.mesh
+}
+
+fn hollow(size: DVec3, wall: f64, open: bool) -> TriMesh {
+    let (low, high) = (DVec3::new(-0.5 * size.x, -0.5 * size.y, 0.0), DVec3::new(0.5 * size.x, 0.5 * size.y, size.z));
+    if !open {
+        let mut m = TriMesh::cuboid(low, high);
+        let mut inside = TriMesh::cuboid(low + wall, high - wall);
+        inside.triangles.iter_mut().for_each(|t| t.swap(1, 2));
+        m.append(&inside);
+        return m;
+    }
+    let ring = |shrink: f64| {
+        [
+            (low.x + shrink, low.y + shrink),
+            (high.x - shrink, low.y + shrink),
+            (high.x - shrink, high.y - shrink),
+            (low.x + shrink, high.y - shrink),
+        ]
+        .map(DVec2::from)
+    };
+    let (outer, inner) = (ring(0.0), ring(wall));
+    let flat = |z: f64| move |p: DVec2| DVec3::new(p.x, p.y, z);
+    let mut b = Builder::default();
+    b.face(&outer, &[], false, flat(0.0));
+    b.wall(&outer, true, flat(0.0), flat(size.z));
+    b.face(&outer, &[&inner], true, flat(size.z));
+    b.wall(&inner, false, flat(wall), flat(size.z));
+    b.face(&inner, &[], true, flat(wall));
+    b.mesh
+}
+
+fn plate(half: DVec2, height: f64, corner: f64, hole: f64) -> TriMesh {
+    let outline: Vec<DVec2> = if corner > 0.0 {
+        let turns = [(1.0, -1.0, -FRAC_PI_2), (1.0, 1.0, 0.0), (-1.0, 1.0, FRAC_PI_2), (-1.0, -1.0, PI)];
+        let centre = |x: f64, y: f64| DVec2::new(x * (half.x - corner), y * (half.y - corner));
+        turns.iter().flat_map(|&(x, y, a)| arc(centre(x, y), corner, a, a + FRAC_PI_2, AROUND / 4)).collect()
+    } else {
+        vec![-half, DVec2::new(half.x, -half.y), half, DVec2::new(-half.x, half.y)]
+    };
+    // As far from both sides as the corner's rounding asks, and a hole's width.
+    let inset = corner.max(2.0 * hole).min(0.5 * half.min_element());
+    let holes: Vec<Vec<DVec2>> = if hole > 0.0 {
+        let at = |x: f64, y: f64| circle(DVec2::new(x * (half.x - inset), y * (half.y - inset)), hole, AROUND / 2);
+        vec![at(1.0, -1.0), at(1.0, 1.0), at(-1.0, 1.0), at(-1.0, -1.0)]
+    } else {
+        Vec::new()
+    };
+    let cut: Vec<&[DVec2]> = holes.iter().map(Vec::as_slice).collect();
+    let flat = |z: f64| move |p: DVec2| DVec3::new(p.x, p.y, z);
+    let mut b = Builder::default();
+    b.face(&outline, &cut, false, flat(0.0));
+    b.face(&outline, &cut, true, flat(height));
+    b.wall(&outline, true, flat(0.0), flat(height));
+    holes.iter().for_each(|h| b.wall(h, false, flat(0.0), flat(height)));
+    b.mesh
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ulmix_mesh::faces::{faces, Kind};
+    use ulmix_mesh::Topology;
+
+    #[test]
+    fn every_shape_is_sound_and_has_its_textbook_volume() {
+        let size_mm = [60.0, 40.0, 12.0];
+        let r = 5.0f64;
+        // A rounded box: the inner box, its six slabs, twelve quarter cylinders and one ball.
+        let [x, y, z] = size_mm.map(|s| s - 2.0 * r);
+        let round = x * y * z + 2.0 * r * (x * y + y * z + z * x) + PI * r * r * (x + y + z) + 4.0 / 3.0 * PI * r.powi(3);
+        let cases = [
+            (OwnShape::Box { size_mm, round_mm: 0.0 }, 28_800.0, 1),
+            (OwnShape::Box { size_mm, round_mm: r }, round, 1),
+            (OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: true }, 28_800.0 - 56.0 * 36.0 * 10.0, 1),
+            (OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: false }, 28_800.0 - 56.0 * 36.0 * 8.0, 2),
+            (OwnShape::Sphere { diameter_mm: 20.0 }, 4.0 / 3.0 * PI * 1000.0, 1),
+            (OwnShape::Cylinder { diameter_mm: 20.0, height_mm: 15.0 }, PI * 1500.0, 1),
+            (OwnShape::Cone { bottom_mm: 20.0, top_mm: 0.0, height_mm: 15.0 }, PI * 500.0, 1),
+            (OwnShape::Cone { bottom_mm: 20.0, top_mm: 10.0, height_mm: 12.0 }, PI * 4.0 * 175.0, 1),
+            (OwnShape::Tube { diameter_mm: 20.0, bore_mm: 12.0, height_mm: 15.0 }, PI * (100.0 - 36.0) * 15.0, 1),
+            (OwnShape::Torus { diameter_mm: 40.0, thickness_mm: 8.0 }, 2.0 * PI * PI * 16.0 * 16.0, 1),
+            (OwnShape::Plate { size_mm, corner_mm: 6.0, hole_mm: 4.0 }, (2400.0 - (4.0 - PI) * 36.0 - 4.0 * PI * 4.0) * 12.0, 1),
+            (OwnShape::Plate { size_mm, corner_mm: 0.0, hole_mm: 0.0 }, 28_800.0, 1),
+        ];
+        for (shape, volume, pieces) in cases {
+            let m = mesh(&shape);
+            let t = Topology::of(&m);
+            assert!(t.sound() && t.pieces == pieces, "{shape:?}");
+            assert!((m.volume() / volume - 1.0).abs() < 4e-3, "{shape:?}: {} for {volume}", m.volume());
+        }
+    }
+
+    #[test]
+    fn faces_of_own_shapes_are_recognised() {
+        let kinds = |shape: OwnShape| faces(&mesh(&shape), 28.0).list.into_iter().map(|f| f.kind).collect::<Vec<_>>();
+        let tube = kinds(OwnShape::Tube { diameter_mm: 20.0, bore_mm: 12.0, height_mm: 15.0 });
+        let radii: Vec<f64> =
+            tube.iter().filter_map(|k| if let Kind::Cylinder { radius } = k { Some(*radius) } else { None }).collect();
+        assert!(tube.len() == 4 && (radii[0] - 10.0).abs() < 1e-3 && (radii[1] - 6.0).abs() < 1e-3, "{tube:?}");
+        let plate = kinds(OwnShape::Plate { size_mm: [60.0, 40.0, 5.0], corner_mm: 6.0, hole_mm: 4.0 });
+        assert_eq!(plate.iter().filter(|k| **k == Kind::Plane).count(), 6, "{plate:?}");
+        assert_eq!(plate.iter().filter(|k| matches!(k, Kind::Cylinder { .. })).count(), 8, "{plate:?}");
+        let cone = kinds(OwnShape::Cone { bottom_mm: 20.0, top_mm: 8.0, height_mm: 12.0 });
+        assert!(cone.iter().any(|k| matches!(k, Kind::Cone { .. })), "{cone:?}");
+        assert!(matches!(kinds(OwnShape::Sphere { diameter_mm: 20.0 })[..], [Kind::Sphere { .. }]));
+        assert!(matches!(kinds(OwnShape::Torus { diameter_mm: 40.0, thickness_mm: 8.0 })[..], [Kind::Free]));
+    }
+}

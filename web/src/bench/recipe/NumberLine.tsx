@@ -1,0 +1,53 @@
+import { InputNumber } from 'antd'
+import { triple } from './zoneRules'
+
+interface Field {
+  label: string
+  value: number
+  unit?: string
+  onSet: (v: number) => void
+}
+
+/** A typed value, taken when its field is left. */
+function NumberField({ label, value, unit, onSet }: Field) {
+  return (
+    <InputNumber
+      key={value}
+      size="small"
+      aria-label={label}
+      controls={false}
+      suffix={unit}
+      defaultValue={Number(value.toFixed(3))}
+      style={{ width: unit ? 96 : '100%' }}
+      onBlur={(e) => {
+        const n = Number.parseFloat(e.target.value)
+        if (Number.isFinite(n) && Math.abs(n - value) > 5e-4) onSet(n)
+      }}
+      onPressEnter={(e) => e.currentTarget.blur()}
+    />
+  )
+}
+
+/** A typed value with its name. */
+export function NumberLine(p: Field & { unit: string }) {
+  return (
+    <div className="line">
+      <span className="label">{p.label}</span>
+      <NumberField {...p} />
+    </div>
+  )
+}
+
+/** Three typed values along x, y and z. */
+export function TripleLine({ label, unit, value, onSet }: { label: string; unit: string; value: readonly number[]; onSet: (v: [number, number, number]) => void }) {
+  return (
+    <div className="triple">
+      <span className="label">
+        {label} <small className="muted">{unit}</small>
+      </span>
+      {['X', 'Y', 'Z'].map((name, i) => (
+        <NumberField key={name} label={`${label} ${name}`} value={value[i] ?? 0} onSet={(v) => onSet(triple(value.map((old, j) => (i === j ? v : old))))} />
+      ))}
+    </div>
+  )
+}

@@ -1,0 +1,46 @@
+import { Switch } from 'antd'
+import type { OwnShape } from '../../api/client'
+import { edit, preview, useBench } from '../state'
+import { Value } from './Value'
+
+/** Names of a shape's dimensions, by their field. */
+const names: Record<string, string> = {
+  round_mm: 'Rounding, radius',
+  wall_mm: 'Wall',
+  diameter_mm: 'Diameter',
+  bore_mm: 'Bore, diameter',
+  height_mm: 'Height',
+  bottom_mm: 'Lower diameter',
+  top_mm: 'Upper diameter',
+  thickness_mm: 'Ring thickness',
+  corner_mm: 'Corner radius',
+  hole_mm: 'Holes, diameter',
+}
+
+/** The dimensions of a part that is made, not read. */
+export function OwnShapeFields() {
+  const shape = useBench((s) => s.recipe?.part.shape)
+  const size = useBench((s) => s.project?.part.size_mm)
+  if (!shape || !size) return null
+  const set = (change: Partial<Record<string, unknown>>) => (r: NonNullable<ReturnType<typeof useBench.getState>['recipe']>) => ({ ...r, part: { ...r.part, shape: { ...shape, ...change } as OwnShape } })
+  const longest = Math.max(...size)
+  const slider = (key: string, label: string, value: number, change: (v: number) => Partial<Record<string, unknown>>) => (
+    <Value key={key} label={label} value={value} unit="mm" range={[0, Number((2 * longest).toPrecision(2))]} digits={1} onMove={(v) => v > 0 && preview(set(change(v)))} onSet={(v) => edit(set(change(v)))} />
+  )
+  return (
+    <>
+      {Object.entries(shape).map(([key, v]) => {
+        if (Array.isArray(v)) return v.map((side, i) => slider(`${key} ${i}`, `Side ${'XYZ'[i]}`, side, (n) => ({ [key]: v.map((old, j) => (i === j ? n : old)) })))
+        if (typeof v === 'number') return slider(key, names[key] ?? key, v, (n) => ({ [key]: n }))
+        if (typeof v === 'boolean')
+          return (
+            <div className="line" key={key}>
+              <span className="label">Open at the top</span>
+              <Switch size="small" aria-label="Open at the top" checked={v} onChange={(on) => edit(set({ [key]: on }))} />
+            </div>
+          )
+        return null
+      })}
+    </>
+  )
+}

@@ -1,0 +1,67 @@
+import type { FaceMark, Place, Project, Recipe, Role, Skin, Zone } from '../../api/client'
+import { plain } from '../../shared/format'
+import type { Chosen } from '../state'
+
+export const roleNames: Record<Role, string> = { fill: 'Fill', keep_solid: 'Keep solid', keep_clear: 'Keep clear', reference: 'Reference' }
+export const shapeNames: Record<Place['shape'], string> = { cylinder: 'Cylinder', box: 'Box', sphere: 'Sphere', faces: 'Faces' }
+
+type Triple = [number, number, number]
+export const triple = (v: readonly number[]): Triple => [v[0] ?? 0, v[1] ?? 0, v[2] ?? 0]
+
+/** Changes the zones of a recipe. */
+export const withZones = (change: (z: Recipe['zones']) => Recipe['zones']) => (r: Recipe) => ({ ...r, zones: change(r.zones) })
+export const withZone = (i: number, change: (z: Zone) => Zone) => withZones((z) => ({ ...z, list: z.list.map((old, j) => (i === j ? change(old) : old)) }))
+export const withSkin = (i: number, change: (s: Skin) => Skin) => withZones((z) => ({ ...z, skins: z.skins.map((old, j) => (i === j ? change(old) : old)) }))
+
+/** The faces of what is chosen, when it has some. */
+export function facesOf(recipe: Recipe, chosen: Chosen | null): FaceMark[] | null {
+  if (!chosen) return null
+  if (chosen.of === 'skin') return recipe.zones.skins[chosen.index]?.faces ?? null
+  const place = recipe.zones.list[chosen.index]?.place
+  return place?.shape === 'faces' ? place.faces : null
+}
+
+export const withFaces = (chosen: Chosen, faces: FaceMark[]) =>
+  chosen.of === 'skin'
+    ? withSkin(chosen.index, (s) => ({ ...s, faces }))
+    : withZone(chosen.index, (z) => (z.place.shape === 'faces' ? { ...z, place: { ...z.place, faces } } : z))
+
+const alike = (a: readonly number[], b: readonly number[]) => a.every((v, i) => v === b[i])
+export const same = (a: FaceMark, b: FaceMark) => a.kind === b.kind && a.area_mm2 === b.area_mm2 && alike(a.place_mm, b.place_mm) && alike(a.direction, b.direction)
+
+/** Where a placed zone has its handle; none for faces. */
+export function middle(place: Place): Triple | null {
+  if (place.shape === 'faces') return null
+  if (place.shape !== 'cylinder') return triple(place.centre_mm)
+  const [base, axis] = [triple(place.base_mm), triple(place.axis_mm)]
+  return [base[0] + axis[0] / 2, base[1] + axis[1] / 2, base[2] + axis[2] / 2]
+}
+
+export function moved(place: Place, to: readonly number[]): Place {
+  const from = middle(place)
+  if (!from || place.shape === 'faces') return place
+  const shift = (v: readonly number[]) => v.map((c, i) => Number((c + (to[i] ?? 0) - (from[i] ?? 0)).toFixed(3)))
+  return place.shape === 'cylinder' ? { ...place, base_mm: triple(shift(place.base_mm)) } : { ...place, centre_mm: triple(shift(place.centre_mm)) }
+}
+
+/** A zone's size in a word or two. */
+export function extent(place: Place): string {
+  if (place.shape === 'cylinder' || place.shape === 'sphere') return `⌀ ${plain(2 * place.radius_mm)} mm`
+  if (place.shape === 'box') return `${place.size_mm.map(plain).join(' × ')} mm`
+  return `${place.faces.length === 1 ? '1 face' : `${place.faces.length} faces`}, ${plain(place.depth_mm)} mm`
+}
+
+/** A first zone of a shape, in the middle of the part. */
+export function firstZone(shape: Place['shape'], project: Project, recipe: Recipe): Zone {
+  const [min, size] = [triple(project.part.min_mm), triple(project.part.size_mm)]
+  const centre_mm = triple(min.map((m, i) => m + (size[i] ?? 0) / 2))
+  const r = Number(((Math.min(...size) * 3) / 16).toPrecision(2))
+  const places: Record<Place['shape'], Place> = {
+    cylinder: { shape: 'cylinder', base_mm: [centre_mm[0], centre_mm[1], min[2] - 1], axis_mm: [0, 0, size[2] + 2], radius_mm: r },
+    box: { shape: 'box', centre_mm, size_mm: [2 * r, 2 * r, 2 * r], rotation_deg: [0, 0, 0] },
+    sphere: { shape: 'sphere', centre_mm, radius_mm: r },
+    faces: { shape: 'faces', faces: [], depth_mm: Number((Math.min(...size) / 10).toPrecision(2)) },
+  }
+  const name = `${shapeNames[shape]} ${recipe.zones.list.filter((z) => z.place.shape === shape).length + 1}`
+  return { name, role: 'keep_solid', place: places[shape] }
+}
