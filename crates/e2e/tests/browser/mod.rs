@@ -199,7 +199,7 @@ impl Bench {
     pub async fn click_in(&self, css: &str, x: f64, y: f64) {
         let script = "const r = document.querySelector(arguments[0]).getBoundingClientRect(); return [r.left + r.width * arguments[1], r.top + r.height * arguments[2]]";
         let at = self.client.execute(script, vec![json!(css), json!(x), json!(y)]).await.unwrap();
-        let place = |i: usize| at[i].as_f64().unwrap().round();
+        let place = |i: usize| at[i].as_f64().unwrap().round() as i64;
         let click = MouseActions::new("mouse".into())
             .then(PointerAction::MoveTo { duration: None, x: place(0), y: place(1) })
             .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT })
