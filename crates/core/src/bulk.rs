@@ -1,9 +1,10 @@
 //! A lattice in bulk, eight at a time in 32 bits: signs of samples, and points moved onto its border.
 
 use crate::grid::Grid;
+use crate::level::{expansion, Expansion};
 use crate::polygonise::RowPoints;
 use crate::recipe::{Form, SurfaceKind};
-use crate::surface::{gyroid, schwarz_d, schwarz_p, Expansion, Lattice};
+use crate::surface::Lattice;
 use crate::trig::sin_cos;
 use glam::{DVec3, Mat3, Vec3};
 use std::f64::consts::TAU;
@@ -13,6 +14,8 @@ use wide::{f32x8, CmpLt};
 pub struct Kernel {
     kind: SurfaceKind,
     walls: bool,
+    /// See [`crate::surface::Surface::sense`].
+    sense: f32,
     level: f32,
     /// Signs are taken as if the lattice reached this much further. mm.
     reach: f32,
@@ -50,6 +53,7 @@ impl Kernel {
         Kernel {
             kind: s.kind,
             walls: lattice.form == Form::Walls,
+            sense: s.sense as f32,
             level: lattice.level as f32,
             reach: reach as f32,
             step: grid.step as f32,
@@ -64,15 +68,6 @@ impl Kernel {
 
     /// Bit i set when sample `64 w + i` of the row lies in the lattice.
     pub fn word(&self, w: usize, j: usize, k: usize) -> u64 {
-        match self.kind {
-            SurfaceKind::Gyroid => self.word_by(w, j, k, gyroid),
-            SurfaceKind::SchwarzP => self.word_by(w, j, k, schwarz_p),
-            SurfaceKind::SchwarzD => self.word_by(w, j, k, schwarz_d),
-        }
-    }
-
-    #[inline(always)]
-    fn word_by(&self, w: usize, j: usize, k: usize, surface: impl Fn([f32x8; 3], [f32x8; 3]) -> Expansion<f32x8>) -> u64 {
         let phase = self.first + self.along[1] * j as f64 + self.along[2] * k as f64;
         (0..8).fold(0, |out, eighth| {
             let i0 = 64 * w + 8 * eighth;
@@ -87,7 +82,7 @@ impl Kernel {
                     (COUNT * f32x8::splat(self.along[0][axis] as f32) + from).sin_cos()
                 }),
             };
-            let (d, _, _) = self.distance(surface([x.0, y.0, z.0], [x.1, y.1, z.1]));
+            let (d, _, _) = self.distance(expansion(self.kind, [x.0, y.0, z.0], [x.1, y.1, z.1]));
             let inside = if self.walls { d.abs() - self.level } else { f32x8::splat(self.level) - d };
             out | (inside.cmp_lt(f32x8::splat(self.reach)).move_mask() as u64) << (8 * eighth)
         })
@@ -97,6 +92,7 @@ impl Kernel {
     /// value in cell axes and its length.
     #[inline(always)]
     fn distance(&self, (f, g, h): Expansion<f32x8>) -> (f32x8, [f32x8; 3], f32x8) {
+        let (f, g, h) = (f * self.sense, g.map(|v| v * self.sense), h.map(|v| v * self.sense));
         let k = self.wave.to_array();
         let (gx, gy, gz) = (g[0] * k[0], g[1] * k[1], g[2] * k[2]);
         let gg = (gx * gx + gy * gy + gz * gz).max(f32x8::splat(1e-30));
@@ -111,15 +107,6 @@ impl Kernel {
     /// Moves points onto the border of the lattice. Of a wall's two sides it is the one whose outer
     /// corner is given.
     pub fn project(&self, row: &mut RowPoints) {
-        match self.kind {
-            SurfaceKind::Gyroid => self.project_by(row, gyroid),
-            SurfaceKind::SchwarzP => self.project_by(row, schwarz_p),
-            SurfaceKind::SchwarzD => self.project_by(row, schwarz_d),
-        }
-    }
-
-    #[inline(always)]
-    fn project_by(&self, row: &mut RowPoints, surface: impl Fn([f32x8; 3], [f32x8; 3]) -> Expansion<f32x8>) {
         let start = self.first + self.along[1] * row.j as f64 + self.along[2] * row.k as f64;
         let turn = (self.turn * self.step).transpose().to_cols_array_2d();
         let back = (self.turn * (1.0 / self.step)).to_cols_array_2d();
@@ -133,7 +120,7 @@ impl Kernel {
             let phase = [corner(0), corner(1), corner(2)];
             let at = |u: &[f32x8; 3]| {
                 let v = [0, 1, 2].map(|axis| (phase[axis] + u[axis] * wave[axis]).sin_cos());
-                surface(v.map(|v| v.0), v.map(|v| v.1))
+                expansion(self.kind, v.map(|v| v.0), v.map(|v| v.1))
             };
             // Steps from the cell's corner to mm in the lattice's axes.
             let turned = |local: [f32x8; 3]| turn.map(|row| sum(row, &local));

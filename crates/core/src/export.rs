@@ -67,10 +67,16 @@ pub fn describe(recipe: &Recipe) -> String {
         SurfaceKind::Gyroid => "Gyroid",
         SurfaceKind::SchwarzP => "Schwarz P",
         SurfaceKind::SchwarzD => "Schwarz D",
+        SurfaceKind::Iwp => "I-WP",
+        SurfaceKind::Neovius => "Neovius",
+        SurfaceKind::Frd => "F-RD",
+        SurfaceKind::SplitP => "Split P",
+        SurfaceKind::Lidinoid => "Lidinoid",
     };
     let form = match s.form {
         Form::Walls => "walls",
         Form::Network => "network",
+        Form::OtherNetwork => "other network",
     };
     let [x, y, z] = s.cell_mm;
     let cell = if x == y && y == z { format!("{x} mm") } else { format!("{x} × {y} × {z} mm") };

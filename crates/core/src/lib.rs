@@ -9,7 +9,7 @@
 //! | [`part`] | what came in, made ready, and the facts about it |
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
 //! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
-//! | [`surface`] | periodic surfaces, true thickness, density |
+//! | [`level`], [`surface`] | periodic surfaces: level functions; true thickness, density |
 //! | [`solids`], [`zoned`] | regions of zones and skins; what they make of every sample |
 //! | [`shape`] | part, zones, skins and lattice as one field |
 //! | [`bulk`] | the lattice in bulk: signs of samples, points onto its border |
@@ -25,6 +25,7 @@ pub mod bulk;
 pub mod demo;
 pub mod export;
 pub mod grid;
+pub mod level;
 pub mod occlusion;
 pub mod own_shapes;
 pub mod part;

@@ -3,7 +3,7 @@
 use crate::part::Part;
 use crate::pipeline::finish::Solid;
 use crate::pipeline::Linked;
-use crate::recipe::Recipe;
+use crate::recipe::{Recipe, Thicken};
 use crate::shape::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
@@ -187,6 +187,14 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
     for lost in &linked.lost_faces {
         let faces = if lost.faces == 1 { "a face".into() } else { format!("{} faces", lost.faces) };
         out.push(format!("“{}” no longer finds {faces} of the part. Pick them again.", lost.name));
+    }
+    if let Thicken::RelativeDensity { percent } = recipe.thicken {
+        if (linked.density_percent - percent).abs() > 1.0 {
+            out.push(format!(
+                "{percent} % cannot be reached by this structure: {:.1} % is the nearest at which it holds together.",
+                linked.density_percent
+            ));
+        }
     }
     if mesh.triangles.is_empty() {
         out.push(

@@ -54,6 +54,37 @@ async fn main() {
     .await;
     take("bench-final.png").await;
 
+    // Faces picked for a skin.
+    b.click_text(".step .title h2", "Zones").await;
+    b.click_text("button", "Skin on some faces").await;
+    b.until("faces can be picked", || async { b.present(".facewords").await }).await;
+    b.until("the face is taken", || async {
+        if !b.seen(".editor .label", "1 face").await {
+            b.click_in(".view canvas", 0.25, 0.63).await;
+        }
+        b.seen(".editor .label", "1 face").await
+    })
+    .await;
+    b.click_in(".view canvas", 0.42, 0.3).await;
+    b.until("the second is taken", || async { b.seen(".editor .label", "2 faces").await }).await;
+    b.painted("draft").await;
+    take("bench-faces.png").await;
+    b.click("[aria-label=Undo]").await;
+    b.click("[aria-label=Undo]").await;
+    b.click("[aria-label=Undo]").await;
+    b.painted("final").await;
+
+    // A shape with its dimensions.
+    b.open("/").await;
+    b.click_text("button", "Tube").await;
+    b.painted("draft").await;
+    b.click_text(".step .title h2", "Structure").await;
+    b.click_text(".kind", "I-WP").await;
+    b.until("the kind shows", || async { b.seen(".kind[aria-checked=true]", "I-WP").await }).await;
+    b.click_text(".step .title h2", "Part").await;
+    b.painted("draft").await;
+    take("bench-shape.png").await;
+
     b.open("/").await;
     b.until("the card's picture is there", || async {
         b.js("return document.querySelector('.card img')?.naturalWidth > 0").await == true

@@ -107,7 +107,7 @@ async fn a_foreign_part_in_inches_is_asked_for_its_unit() {
     b.until("the old value stays", || async { b.value("[aria-label='Cell size, mm']").await == "4.8" }).await;
 
     // Another kind keeps everything else.
-    b.click_text(".ant-segmented-item-label", "Schwarz P").await;
+    b.click_text(".kind", "Schwarz P").await;
     b.until("the sentence follows", || async { b.value("[aria-label='Cell size, mm']").await == "4.8" }).await;
     b.painted("draft").await;
     b.click_text(".step .title h2", "Structure").await;
@@ -180,7 +180,7 @@ async fn tabs_follow_each_other_and_a_stopped_server_loses_nothing() {
     let second = b.new_tab().await;
     b.open("/project/keel-bracket").await;
     b.painted("draft").await;
-    b.click_text(".ant-segmented-item-label", "Schwarz D").await;
+    b.click_text(".kind", "Schwarz D").await;
     b.until("the change is saved", || async { b.attribute("[aria-label=Undo]", "disabled").await.is_empty() }).await;
     b.switch(&first).await;
     b.click_text(".step .title h2", "Structure").await;

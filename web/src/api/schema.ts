@@ -375,7 +375,7 @@ export interface components {
         /** @enum {string} */
         FileKind: "stl" | "3mf";
         /** @enum {string} */
-        Form: "walls" | "network";
+        Form: "walls" | "network" | "other_network";
         /** @description A file's contents before it becomes a part. */
         Inspection: {
             bodies: number;
@@ -800,7 +800,7 @@ export interface components {
             shift_mm: number[];
         };
         /** @enum {string} */
-        SurfaceKind: "gyroid" | "schwarz_p" | "schwarz_d";
+        SurfaceKind: "gyroid" | "schwarz_p" | "schwarz_d" | "iwp" | "neovius" | "frd" | "split_p" | "lidinoid";
         /** @description Which of the two linked values was typed last; the other follows. */
         Thicken: {
             /** @enum {string} */

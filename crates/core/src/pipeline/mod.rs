@@ -302,7 +302,7 @@ fn link(recipe: &Recipe, curve: &DensityCurve, shares: &Shares, whole: f64, lost
     let channel = 2.0 * curve.channel_depth();
     let opening_mm = match recipe.structure.form {
         Form::Walls => channel - thickness_mm,
-        Form::Network => 2.0 * channel - thickness_mm,
+        Form::Network | Form::OtherNetwork => 2.0 * channel - thickness_mm,
     };
     // References take nothing.
     let mut taken = shares.zones.iter().map(|s| s * whole);

@@ -77,6 +77,11 @@ pub enum SurfaceKind {
     Gyroid,
     SchwarzP,
     SchwarzD,
+    Iwp,
+    Neovius,
+    Frd,
+    SplitP,
+    Lidinoid,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
@@ -84,8 +89,10 @@ pub enum SurfaceKind {
 pub enum Form {
     /// Material around the surface.
     Walls,
-    /// Material on one side of it.
+    /// Material on its positive side.
     Network,
+    /// Material on its other side.
+    OtherNetwork,
 }
 
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]

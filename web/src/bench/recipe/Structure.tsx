@@ -10,7 +10,13 @@ const kinds: { value: S['kind']; label: string }[] = [
   { value: 'gyroid', label: 'Gyroid' },
   { value: 'schwarz_p', label: 'Schwarz P' },
   { value: 'schwarz_d', label: 'Schwarz D' },
+  { value: 'iwp', label: 'I-WP' },
+  { value: 'neovius', label: 'Neovius' },
+  { value: 'frd', label: 'F-RD' },
+  { value: 'split_p', label: 'Split P' },
+  { value: 'lidinoid', label: 'Lidinoid' },
 ]
+const forms: Record<S['form'], string> = { walls: 'walls', network: 'network', other_network: 'network, other side' }
 
 const cells = (s: S) => {
   const [x = 0, y = 0, z = 0] = s.cell_mm
@@ -25,7 +31,7 @@ export function structureSentence(r: Recipe) {
   return (
     <>
       <b>
-        {kind} {s.form}
+        {kind} {forms[s.form]}
       </b>
       , {cells(s)} cells{turned && ', turned'}
       {moved && (turned ? ' and shifted' : ', shifted')}
@@ -75,14 +81,21 @@ export function Structure() {
   const [x = 1] = s.cell_mm
   return (
     <>
-      <Segmented block aria-label="Surface" value={s.kind} options={kinds} onChange={(kind) => edit(withStructure({ kind }))} />
+      <div className="kinds" role="radiogroup" aria-label="Surface">
+        {kinds.map((k) => (
+          <button key={k.value} role="radio" aria-checked={s.kind === k.value} className="kind" onClick={() => s.kind !== k.value && edit(withStructure({ kind: k.value }))}>
+            {k.label}
+          </button>
+        ))}
+      </div>
       <Segmented<S['form']>
         block
         aria-label="Form"
         value={s.form}
         options={[
           { value: 'walls', label: 'Walls' },
-          { value: 'network', label: 'Network of struts' },
+          { value: 'network', label: 'Network' },
+          { value: 'other_network', label: 'Other side' },
         ]}
         onChange={(form) => edit(withStructure({ form }))}
       />
