@@ -1,6 +1,6 @@
 //! Files to print from: written, read again by our own reader and checked before they are offered.
 
-use crate::recipe::{Form, Recipe, SurfaceKind};
+use crate::recipe::{Form, Kind, Recipe};
 use crate::report::{checks, Check, Verdict};
 use serde::{Deserialize, Serialize};
 use ulmix_formats::{stl, threemf, FormatError, Limits};
@@ -63,24 +63,15 @@ pub fn export(mesh: &TriMesh, recipe: &Recipe, kind: FileKind, bodies: Option<us
 /// The recipe's structure in one line.
 pub fn describe(recipe: &Recipe) -> String {
     let s = &recipe.structure;
-    let kind = match s.kind {
-        SurfaceKind::Gyroid => "Gyroid",
-        SurfaceKind::SchwarzP => "Schwarz P",
-        SurfaceKind::SchwarzD => "Schwarz D",
-        SurfaceKind::Iwp => "I-WP",
-        SurfaceKind::Neovius => "Neovius",
-        SurfaceKind::Frd => "F-RD",
-        SurfaceKind::SplitP => "Split P",
-        SurfaceKind::Lidinoid => "Lidinoid",
-    };
-    let form = match s.form {
-        Form::Walls => "walls",
-        Form::Network => "network",
-        Form::OtherNetwork => "other network",
+    let form = match (s.kind, s.form) {
+        (Kind::Surface(_), Form::Walls) => " walls",
+        (Kind::Surface(_), Form::Network) => " network",
+        (Kind::Surface(_), Form::OtherNetwork) => " other network",
+        _ => "",
     };
     let [x, y, z] = s.cell_mm;
     let cell = if x == y && y == z { format!("{x} mm") } else { format!("{x} × {y} × {z} mm") };
-    format!("{kind} {form}, {cell} cells")
+    format!("{}{form}, {cell} cells", s.kind.title())
 }
 
 #[cfg(test)]

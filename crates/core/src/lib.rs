@@ -9,33 +9,31 @@
 //! | [`part`] | what came in, made ready, and the facts about it |
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
 //! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
-//! | [`level`], [`surface`] | periodic surfaces: level functions; true thickness, density |
+//! | [`lattice`] | what fills a zone: structures, and giving them thickness |
 //! | [`solids`], [`zoned`] | regions of zones and skins; what they make of every sample |
 //! | [`shape`] | part, zones, skins and lattice as one field |
-//! | [`bulk`] | the lattice in bulk: signs of samples, points onto its border |
 //! | [`polygonise`] | signs and exact hits to a closed mesh |
 //! | [`occlusion`] | shade for the picture |
 //! | [`report`] | numbers and checks |
 //! | [`export`] | files, read again before they are offered |
-//! | [`trig`] | sine and cosine, the same bits everywhere |
+//! | [`trig`], [`random`] | sine and cosine, random numbers: the same bits everywhere |
 //! | [`pipeline`] | the stages in order, cached |
 
 pub mod builder;
-pub mod bulk;
 pub mod demo;
 pub mod export;
 pub mod grid;
-pub mod level;
+pub mod lattice;
 pub mod occlusion;
 pub mod own_shapes;
 pub mod part;
 pub mod pipeline;
 pub mod polygonise;
+pub mod random;
 pub mod recipe;
 pub mod report;
 pub mod sample;
 pub mod shape;
 pub mod solids;
-pub mod surface;
 pub mod trig;
 pub mod zoned;

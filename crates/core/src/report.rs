@@ -210,7 +210,7 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
     } else if fill < 0.005 {
         out.push("The fill is nearly empty. Make walls thicker or cells smaller.".into());
     }
-    let smallest = recipe.structure.cell_mm.iter().copied().fold(f64::INFINITY, f64::min);
+    let smallest = linked.cell_mm;
     if let Some(step) = draft_step.filter(|s| *s > smallest / 5.0) {
         out.push(format!(
             "Cells of {smallest} mm are too fine for this draft's step of {step} mm: only the final mesh shows them truly."

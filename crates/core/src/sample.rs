@@ -246,7 +246,7 @@ pub fn scatter(bits: &Bits, grid: &Grid, wanted: usize) -> Vec<DVec3> {
                         if n.is_multiple_of(every) {
                             let i = 64 * w as u32 + m.trailing_zeros();
                             let seed = (k as u64 * 65_537 + j as u64) * 257 + i as u64;
-                            let jitter = crate::surface::low_discrepancy(seed + 1) - 0.5;
+                            let jitter = crate::lattice::surface::low_discrepancy(seed + 1) - 0.5;
                             out.push(grid.at(i, j, k) + jitter * grid.step);
                         }
                         n += 1;

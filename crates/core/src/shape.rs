@@ -1,12 +1,11 @@
 //! The composed shape: the part with its zones solid, clear, or filled with lattice and skins; with
 //! exact hits for the polygoniser.
 
-use crate::bulk::Kernel;
 use crate::grid::{Bits, Grid};
+use crate::lattice::{Bulk, Lattice};
 use crate::part::Part;
 use crate::polygonise::{Edge, Hit, RowPoints, Shape};
 use crate::recipe::Role;
-use crate::surface::Lattice;
 use crate::zoned::{Regions, Zoned};
 use glam::{DVec3, UVec3};
 use std::cell::RefCell;
@@ -25,8 +24,8 @@ pub struct Composed<'a> {
     part: &'a Part,
     pub zoned: &'a Zoned,
     regions: &'a Regions,
-    lattice: Lattice,
-    kernel: Kernel,
+    lattice: &'a dyn Lattice,
+    bulk: Box<dyn Bulk + 'a>,
     reach: f64,
 }
 
@@ -44,9 +43,8 @@ const MOST_REGIONS: usize = 128;
 impl<'a> Composed<'a> {
     /// On coarse grids a wall thinner than the step would tear: signs are taken as if the lattice
     /// reached `reach` mm further, and places are still computed on its true border.
-    pub fn new(part: &'a Part, zoned: &'a Zoned, regions: &'a Regions, lattice: Lattice, reach: f64) -> Composed<'a> {
-        let kernel = Kernel::new(&lattice, reach, &zoned.grid);
-        Composed { part, zoned, regions, lattice, kernel, reach }
+    pub fn new(part: &'a Part, zoned: &'a Zoned, regions: &'a Regions, lattice: &'a dyn Lattice, reach: f64) -> Composed<'a> {
+        Composed { part, zoned, regions, lattice, bulk: lattice.on_grid(&zoned.grid, reach), reach }
     }
 
     fn grid(&self) -> &Grid {
@@ -55,11 +53,8 @@ impl<'a> Composed<'a> {
 
     /// Signs of the whole shape; computes the lattice only where it decides.
     pub fn signs(&self) -> Bits {
-        let mut out = Bits::new(self.grid());
-        out.par_words_mut(|w, j, k, word| {
-            let (fill, solid) = (self.zoned.fill.row(j, k)[w], self.zoned.solid.row(j, k)[w]);
-            *word = solid | if fill == 0 { 0 } else { fill & self.kernel.word(w, j, k) };
-        });
+        let mut out = self.bulk.signs(&self.zoned.fill);
+        out.par_words_mut(|w, j, k, word| *word |= self.zoned.solid.row(j, k)[w]);
         out
     }
 
@@ -231,12 +226,11 @@ impl Shape for Composed<'_> {
     }
 
     fn roomy(&self) -> bool {
-        let cell = std::f64::consts::TAU / self.lattice.surface.wave.max_element();
-        self.lattice.thickness > 2.0 * self.grid().step && cell > 12.0 * self.grid().step
+        self.lattice.roomy(self.grid().step)
     }
 
     fn project(&self, row: &mut RowPoints) {
-        self.kernel.project(row);
+        self.bulk.project(row);
     }
 }
 
@@ -272,8 +266,9 @@ fn bisect(f: impl Fn(f64) -> f64) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::lattice::surface::Periodic;
+    use crate::lattice::Bare;
     use crate::recipe::{Form, Place, Skin, Structure, SurfaceKind, Zone, Zones};
-    use crate::surface::Surface;
     use ulmix_mesh::TriMesh;
 
     #[test]
@@ -302,9 +297,9 @@ mod tests {
             (SurfaceKind::SchwarzD, [0.0, 90.0, 33.0]),
         ] {
             for form in [Form::Walls, Form::Network] {
-                let structure = Structure { kind, form, cell_mm: [7.0, 8.0, 9.0], rotation_deg, ..Default::default() };
-                let lattice = Lattice::new(Surface::new(&structure, DVec3::ZERO), form, 1.1);
-                let shape = Composed::new(&part, &zoned, &regions, lattice, 0.0);
+                let structure = Structure { form, cell_mm: [7.0, 8.0, 9.0], rotation_deg, ..Default::default() };
+                let lattice = Periodic::new(kind, &structure, DVec3::ZERO).thicken(1.1);
+                let shape = Composed::new(&part, &zoned, &regions, &*lattice, 0.0);
                 let signs = shape.signs();
                 let grid = &zoned.grid;
                 for k in 0..grid.size.z {

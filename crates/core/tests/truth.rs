@@ -5,7 +5,7 @@ use proptest::prelude::*;
 use ulmix_core::demo::keel_bracket;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{Form, Place, Recipe, Role, Skin, SurfaceKind, Thicken, Zone};
+use ulmix_core::recipe::{Form, Kind, Place, Recipe, Role, Skin, SurfaceKind, Thicken, Zone};
 use ulmix_core::report::Verdict;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 
@@ -114,7 +114,7 @@ fn walls_measure_what_was_asked_from_small_cells_to_large() {
         for kind in [SurfaceKind::Gyroid, SurfaceKind::SchwarzP, SurfaceKind::SchwarzD] {
             let part = cube(2.5 * cell);
             let mut recipe = Recipe::for_part(&part.mesh.bounds());
-            recipe.structure.kind = kind;
+            recipe.structure.kind = Kind::Surface(kind);
             recipe.structure.cell_mm = [cell; 3];
             recipe.thicken = Thicken::Thickness { thickness_mm: t };
             let o = run(&part, &recipe);
@@ -133,7 +133,7 @@ fn relative_density_is_reached_on_the_final_mesh_of_every_kind() {
             for &percent in percents {
                 let part = cube(19.0);
                 let mut recipe = Recipe::for_part(&part.mesh.bounds());
-                recipe.structure.kind = kind;
+                recipe.structure.kind = Kind::Surface(kind);
                 recipe.structure.form = form;
                 recipe.structure.cell_mm = [9.0, 10.0, 11.0];
                 recipe.structure.rotation_deg = [0.0, 0.0, 25.0];
@@ -273,7 +273,7 @@ proptest! {
         let mesh = if ball { TriMesh::sphere(11.0, 4) } else { TriMesh::cuboid(DVec3::ZERO, DVec3::new(22.0, 17.0, 13.0)) };
         let part = Part::prepare(&mesh).unwrap();
         let mut r = Recipe::for_part(&mesh.bounds());
-        r.structure.kind = kind;
+        r.structure.kind = Kind::Surface(kind);
         r.structure.form = form;
         r.structure.cell_mm = cell;
         r.structure.rotation_deg = turn;

@@ -29,7 +29,9 @@ pub fn write(mesh: &TriMesh, title: &str, metadata: &[(&str, &str)]) -> Vec<u8> 
     use std::fmt::Write as _;
     // Writing to a String cannot fail.
     for p in &mesh.points {
-        let p = p.as_vec3();
+        // Every digit of the 32-bit number, so that readers in 32 and in 64 bits see the same places:
+        // what does not cross for one must not cross for the other.
+        let p = p.as_vec3().as_dvec3();
         let _ = writeln!(xml, "<vertex x=\"{}\" y=\"{}\" z=\"{}\"/>", p.x, p.y, p.z);
     }
     xml.push_str("    </vertices>\n    <triangles>\n");

@@ -11,9 +11,9 @@ use ulmix_core::grid::Grid;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
 use ulmix_core::polygonise::{polygonise, Care};
-use ulmix_core::recipe::{Form, Recipe, Structure, Thicken, Unit, Zones};
+use ulmix_core::lattice::make::structure as structure_in;
+use ulmix_core::recipe::{Joins, Recipe, Structure, Thicken, Unit, Zones};
 use ulmix_core::shape::Composed;
-use ulmix_core::surface::{Lattice, Surface};
 use ulmix_core::zoned::{Regions, Zoned};
 use ulmix_formats::{glb, stl, Limits};
 use ulmix_mesh::shading::shade;
@@ -69,8 +69,8 @@ fn gyroid() -> serde_json::Value {
     let (seconds, mesh) = best(|| {
         let regions = Regions::of(&part, &Zones::default());
         let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.25), &|| false).expect("not cancelled");
-        let lattice = Lattice::new(Surface::new(&structure, DVec3::splat(50.0)), Form::Walls, 1.1);
-        let shape = Composed::new(&part, &zoned, &regions, lattice, 0.0);
+        let lattice = structure_in(&part, &structure, Joins::default(), &|| false).expect("not cancelled").thicken(1.1);
+        let shape = Composed::new(&part, &zoned, &regions, &*lattice, 0.0);
         let signs = shape.signs();
         polygonise(&zoned.grid, &signs, Some(&zoned.fill), &shape, Care::Full, &|| false).expect("not cancelled")
     });

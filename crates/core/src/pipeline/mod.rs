@@ -5,7 +5,7 @@
 //! edit starts at the first stage that it changes.
 //!
 //! ```text
-//! part ─► zones ─► thickness ─► lattice ─► surface ─► finish ─► report
+//! part ─► zones ─► skeleton ─► thickness ─► lattice ─► surface ─► finish ─► report
 //! ```
 //!
 //! | module | idea |
@@ -19,13 +19,14 @@ pub mod finish;
 pub mod plan;
 
 use crate::grid::{Bits, Grid};
+use crate::lattice::density::DensityCurve;
+use crate::lattice::{make, Bare, Facts};
 use crate::part::Part;
 use crate::polygonise::{polygonise, Care};
-use crate::recipe::{key_of, Form, Recipe, RecipeError, Role, Thicken};
+use crate::recipe::{key_of, Recipe, RecipeError, Role, Thicken};
 use crate::report::{self, Report};
 use crate::sample::{scatter, volume};
 use crate::shape::Composed;
-use crate::surface::{DensityCurve, Lattice, Surface};
 use crate::zoned::{Regions, Shares, Zoned};
 use cache::Cache;
 use finish::Solid;
@@ -37,7 +38,7 @@ use ulmix_mesh::TriMesh;
 use utoipa::ToSchema;
 
 /// Version of the stages' code: part of every key, so that results of older code are not reused.
-pub const CODE: u32 = 2;
+pub const CODE: u32 = 3;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -55,6 +56,8 @@ pub enum Quality {
 pub enum Stage {
     /// Signs of the part and its zones on the grid.
     Zones,
+    /// Seed points, cells, struts: the structure before it is given thickness.
+    Skeleton,
     /// Thickness and relative density, one from the other.
     Thickness,
     /// Signs of the composed shape.
@@ -96,6 +99,8 @@ pub struct Linked {
     pub thickness_mm: f64,
     /// Predicted solid share of the fill zone. Percent.
     pub density_percent: f64,
+    /// Size of the cells, where they are smallest: what seed points make of it. mm.
+    pub cell_mm: f64,
     /// Free width between neighbouring walls or struts, about. mm.
     pub opening_mm: f64,
     pub fill_volume_mm3: f64,
@@ -107,6 +112,8 @@ pub struct Linked {
     pub lost_faces: Vec<LostFaces>,
     /// Surface of the lattice inside the fill zone. mm².
     pub lattice_area_mm2: f64,
+    /// Figures of the skeleton or the cells, of structures that have any.
+    pub structure: Option<Facts>,
 }
 
 /// Faces that a zone or skin names and the part does not have.
@@ -155,14 +162,13 @@ impl Pipeline {
         let regions = Regions::of(part, &recipe.zones);
         let (zones, zones_key) = self.zones(part, recipe, &regions, step, watch)?;
 
-        let surface = placed(part, recipe);
+        let lattice = self.bare(part, recipe, watch)?.0.thicken(linked.thickness_mm);
         let shape = || {
-            let lattice = Lattice::new(surface.clone(), recipe.structure.form, linked.thickness_mm);
             let reach = plan::reach(quality, step, linked.thickness_mm);
-            Composed::new(part, &zones, &regions, lattice, reach)
+            Composed::new(part, &zones, &regions, &*lattice, reach)
         };
         // A density that leads to the same thickness is the same lattice.
-        let lattice_key = self.key(&[&"lattice", &zones_key, &recipe.structure, &linked.thickness_mm]);
+        let lattice_key = self.key(&[&"lattice", &zones_key, &recipe.structure, &recipe.joins, &linked.thickness_mm]);
         let signs = self.stage(Stage::Lattice, &lattice_key, watch, |b: &Bits| b.bytes(), || Some(shape().signs()))?;
         let surface_key = self.key(&[&"surface", &lattice_key]);
         let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {
@@ -187,7 +193,16 @@ impl Pipeline {
 
     /// Key of all that a recipe makes of a part: what the store files pictures and finals under.
     pub fn recipe_key(part: &Part, recipe: &Recipe) -> String {
-        key_of(&[&CODE, &part.key, &recipe.zones, &recipe.structure, &recipe.thicken, &recipe.mesh, &recipe.material])
+        key_of(&[
+            &CODE,
+            &part.key,
+            &recipe.zones,
+            &recipe.structure,
+            &recipe.thicken,
+            &recipe.joins,
+            &recipe.mesh,
+            &recipe.material,
+        ])
     }
 
     fn key(&self, parts: &[&dyn crate::recipe::Json]) -> String {
@@ -211,9 +226,18 @@ impl Pipeline {
         Ok((zones, key))
     }
 
+    /// The structure before it is given thickness. It follows the part, not the zones.
+    fn bare(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<(Held, String), RunError> {
+        let key = self.key(&[&"bare", &part.key, &recipe.structure, &recipe.joins]);
+        let bare = self.stage(Stage::Skeleton, &key, watch, |b: &Held| b.bytes(), || {
+            make::structure(part, &recipe.structure, recipe.joins, &|| watch.cancelled())
+        })?;
+        Ok(((*bare).clone(), key))
+    }
+
     /// On a grid of its own, so that draft and final agree.
     fn linked(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<(Arc<Linked>, String), RunError> {
-        let key = self.key(&[&"linked", &part.key, &recipe.zones, &recipe.structure, &recipe.thicken]);
+        let key = self.key(&[&"linked", &part.key, &recipe.zones, &recipe.structure, &recipe.joins, &recipe.thicken]);
         if let Some(known) = self.cache.get::<Linked>(&key) {
             watch.begin(Stage::Thickness);
             watch.end(Stage::Thickness, true);
@@ -222,7 +246,8 @@ impl Pipeline {
         let step = plan::survey_step(part);
         let regions = Regions::of(part, &recipe.zones);
         let (zones, zones_key) = self.zones(part, recipe, &regions, step, &Inner(watch))?;
-        let curve_key = self.key(&[&"curve", &zones_key, &recipe.structure]);
+        let (bare, bare_key) = self.bare(part, recipe, &Inner(watch))?;
+        let curve_key = self.key(&[&"curve", &zones_key, &bare_key]);
         let curve = self.stage(
             Stage::Thickness,
             &curve_key,
@@ -230,7 +255,7 @@ impl Pipeline {
             |c: &DensityCurve| c.bytes(),
             || {
                 let points = scatter(&zones.fill, &zones.grid, 60_000);
-                Some(DensityCurve::new(placed(part, recipe), recipe.structure.form, &points))
+                Some(DensityCurve::new(bare, &points))
             },
         )?;
         let linked = self.stage(
@@ -274,6 +299,9 @@ impl Pipeline {
     }
 }
 
+/// A structure as the cache holds it.
+type Held = Arc<dyn Bare>;
+
 /// Passes on cancelling only: inner steps of one stage are not stages of their own.
 struct Inner<'a>(&'a dyn Watch);
 impl Watch for Inner<'_> {
@@ -282,38 +310,31 @@ impl Watch for Inner<'_> {
     }
 }
 
-fn placed(part: &Part, recipe: &Recipe) -> Surface {
-    Surface::new(&recipe.structure, part.mesh.bounds().centre())
-}
-
 fn mesh_bytes(m: &TriMesh) -> usize {
     m.points.len() * 24 + m.triangles.len() * 12
 }
 
 fn link(recipe: &Recipe, curve: &DensityCurve, shares: &Shares, whole: f64, lost: Vec<(String, usize)>) -> Linked {
     let fill_volume_mm3 = whole * shares.fill;
-    let smallest = recipe.structure.cell_mm.iter().copied().fold(f64::INFINITY, f64::min);
     let thickness_mm = match recipe.thicken {
         Thicken::Thickness { thickness_mm } => thickness_mm,
-        Thicken::RelativeDensity { percent } => curve.thickness(percent / 100.0, smallest),
+        Thicken::RelativeDensity { percent } => curve.thickness(percent / 100.0, curve.bare().cell()),
     };
     let density = curve.density(thickness_mm);
     let lattice_area_mm2 = curve.area_per_volume(thickness_mm) * fill_volume_mm3;
-    let channel = 2.0 * curve.channel_depth();
-    let opening_mm = match recipe.structure.form {
-        Form::Walls => channel - thickness_mm,
-        Form::Network | Form::OtherNetwork => 2.0 * channel - thickness_mm,
-    };
+    let opening_mm = curve.bare().opening(thickness_mm);
     // References take nothing.
     let mut taken = shares.zones.iter().map(|s| s * whole);
     let zone_mm3 = recipe.zones.list.iter().map(|z| if z.role == Role::Reference { 0.0 } else { taken.next().unwrap_or(0.0) });
     Linked {
         thickness_mm,
         density_percent: 100.0 * density,
+        cell_mm: curve.bare().cell(),
         opening_mm: opening_mm.max(0.0),
         fill_volume_mm3,
         solid_volume_mm3: whole * shares.solid,
         lattice_area_mm2,
+        structure: curve.bare().facts().cloned(),
         zone_mm3: zone_mm3.collect(),
         lost_faces: lost.into_iter().map(|(name, faces)| LostFaces { name, faces }).collect(),
     }

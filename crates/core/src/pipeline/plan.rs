@@ -94,7 +94,7 @@ const SECONDS_PER_TRIANGLE: f64 = 2.4e-6;
 const SECONDS_PER_SAMPLE: f64 = 4.0e-9;
 
 pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked) -> Prediction {
-    let cell = recipe.structure.cell_mm.iter().copied().fold(f64::INFINITY, f64::min);
+    let cell = linked.cell_mm;
     let (auto, limited) = auto_step(part, linked, cell);
     let step_mm = recipe.mesh.step_mm.unwrap_or(auto);
     let area = result_area(part, linked);

@@ -7,14 +7,17 @@
 //! | module | idea |
 //! |---|---|
 //! | [`shapes`] | shapes of our own to begin with |
+//! | [`structure`] | what fills a zone |
 //! | [`zones`] | where the part may be hollow, and its skins |
 
 pub mod shapes;
+pub mod structure;
 pub mod zones;
 
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 pub use shapes::OwnShape;
+pub use structure::{CellKind, ExtrudedKind, Form, Joins, Kind, SeededKind, Seeds, Spread, Structure, SurfaceKind};
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 pub use zones::{FaceKind, FaceMark, Place, Role, Skin, Zone, Zones};
@@ -33,6 +36,8 @@ pub struct Recipe {
     pub zones: Zones,
     pub structure: Structure,
     pub thicken: Thicken,
+    #[serde(default)]
+    pub joins: Joins,
     pub mesh: MeshStep,
     pub material: Material,
 }
@@ -68,49 +73,6 @@ impl Unit {
             Unit::M => 1000.0,
             Unit::Inch => 25.4,
         }
-    }
-}
-
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum SurfaceKind {
-    Gyroid,
-    SchwarzP,
-    SchwarzD,
-    Iwp,
-    Neovius,
-    Frd,
-    SplitP,
-    Lidinoid,
-}
-
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum Form {
-    /// Material around the surface.
-    Walls,
-    /// Material on its positive side.
-    Network,
-    /// Material on its other side.
-    OtherNetwork,
-}
-
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Structure {
-    pub kind: SurfaceKind,
-    pub form: Form,
-    /// Cell size along the cell's own axes. mm.
-    pub cell_mm: [f64; 3],
-    /// From the middle of the part's box to a cell's corner. mm.
-    pub shift_mm: [f64; 3],
-    /// Turned about x, then y, then z. Degrees.
-    pub rotation_deg: [f64; 3],
-}
-
-impl Default for Structure {
-    fn default() -> Self {
-        Structure { kind: SurfaceKind::Gyroid, form: Form::Walls, cell_mm: [12.0; 3], shift_mm: [0.0; 3], rotation_deg: [0.0; 3] }
     }
 }
 
@@ -188,6 +150,7 @@ impl Recipe {
             zones: Zones::default(),
             structure: Structure { cell_mm: [cell; 3], ..Default::default() },
             thicken: Thicken::Thickness { thickness_mm: round_two(cell / 8.0) },
+            joins: Joins { blend_mm: round_two(cell / 20.0), node_mm: 0.0 },
             mesh: MeshStep {
                 step_mm: None,
                 reduce_mm: round_two((cell / 600.0).clamp(1e-4, 1.0)),
@@ -231,18 +194,11 @@ impl Recipe {
             });
         }
         self.zones.validate(longest)?;
-        for v in self.structure.cell_mm {
-            check("structure.cell_mm", "The cell size", "mm", v, longest / 200.0, 4.0 * longest)?;
-        }
-        for v in self.structure.shift_mm {
-            check("structure.shift_mm", "The shift", "mm", v, -10.0 * longest, 10.0 * longest)?;
-        }
-        for v in self.structure.rotation_deg {
-            check("structure.rotation_deg", "The rotation", "°", v, -360.0, 360.0)?;
-        }
+        self.structure.validate(longest)?;
+        self.joins.validate(self.structure.smallest())?;
         match self.thicken {
             Thicken::Thickness { thickness_mm } => {
-                let most = self.structure.cell_mm.iter().copied().fold(f64::INFINITY, f64::min);
+                let most = self.structure.smallest();
                 check("thicken.thickness_mm", "The thickness", "mm", thickness_mm, longest / 5000.0, most)?;
             }
             Thicken::RelativeDensity { percent } => {

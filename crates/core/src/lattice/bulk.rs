@@ -1,20 +1,21 @@
-//! A lattice in bulk, eight at a time in 32 bits: signs of samples, and points moved onto its border.
+//! A periodic surface in bulk, eight at a time in 32 bits: signs of samples, and points moved onto its border.
 
-use crate::grid::Grid;
-use crate::level::{expansion, Expansion};
+use super::level::{expansion, Expansion};
+use super::surface::Thick;
+use super::Bulk;
+use crate::grid::{Bits, Grid};
 use crate::polygonise::RowPoints;
 use crate::recipe::{Form, SurfaceKind};
-use crate::surface::Lattice;
 use crate::trig::sin_cos;
 use glam::{DVec3, Mat3, Vec3};
 use std::f64::consts::TAU;
 use wide::{f32x8, CmpLt};
 
-/// A lattice on a grid.
+/// A thickened surface on a grid.
 pub struct Kernel {
     kind: SurfaceKind,
     walls: bool,
-    /// See [`crate::surface::Surface::sense`].
+    /// See [`super::surface::Surface::sense`].
     sense: f32,
     level: f32,
     /// Signs are taken as if the lattice reached this much further. mm.
@@ -39,7 +40,7 @@ const MOST_STEPS: usize = 3;
 const SMALL: f32 = 0.04;
 
 impl Kernel {
-    pub fn new(lattice: &Lattice, reach: f64, grid: &Grid) -> Kernel {
+    pub fn new(lattice: &Thick, reach: f64, grid: &Grid) -> Kernel {
         let s = &lattice.surface;
         let first = s.phases(grid.origin);
         let along = [DVec3::X, DVec3::Y, DVec3::Z].map(|a| s.turn * (a * grid.step) * s.wave);
@@ -67,7 +68,7 @@ impl Kernel {
     }
 
     /// Bit i set when sample `64 w + i` of the row lies in the lattice.
-    pub fn word(&self, w: usize, j: usize, k: usize) -> u64 {
+    fn word(&self, w: usize, j: usize, k: usize) -> u64 {
         let phase = self.first + self.along[1] * j as f64 + self.along[2] * k as f64;
         (0..8).fold(0, |out, eighth| {
             let i0 = 64 * w + 8 * eighth;
@@ -88,7 +89,7 @@ impl Kernel {
         })
     }
 
-    /// The same distance as [`crate::surface::Surface::distance`], with the gradient of the level
+    /// The same distance as [`super::surface::Surface::distance`], with the gradient of the level
     /// value in cell axes and its length.
     #[inline(always)]
     fn distance(&self, (f, g, h): Expansion<f32x8>) -> (f32x8, [f32x8; 3], f32x8) {
@@ -103,10 +104,22 @@ impl Kernel {
         let length = gg.sqrt();
         ((f + f) / (length + under.sqrt()).max(f32x8::splat(1e-12)), [gx, gy, gz], length)
     }
+}
+
+impl Bulk for Kernel {
+    fn signs(&self, wanted: &Bits) -> Bits {
+        let mut out = wanted.clone();
+        out.par_words_mut(|w, j, k, word| {
+            if *word != 0 {
+                *word &= self.word(w, j, k);
+            }
+        });
+        out
+    }
 
     /// Moves points onto the border of the lattice. Of a wall's two sides it is the one whose outer
     /// corner is given.
-    pub fn project(&self, row: &mut RowPoints) {
+    fn project(&self, row: &mut RowPoints) {
         let start = self.first + self.along[1] * row.j as f64 + self.along[2] * row.k as f64;
         let turn = (self.turn * self.step).transpose().to_cols_array_2d();
         let back = (self.turn * (1.0 / self.step)).to_cols_array_2d();

@@ -4,7 +4,10 @@
 //! gradient comes from f's quadratic expansion (Halley's step), and the offset that gives a wall of
 //! the asked thickness in the median is found on the surface itself, for the very cell in use.
 
-use crate::level::{expansion, Expansion};
+use super::bulk::Kernel;
+use super::level::{expansion, Expansion};
+use super::{Bare, Bulk, Lattice};
+use crate::grid::Grid;
 use crate::recipe::{Form, Structure, SurfaceKind};
 use crate::trig::sin_cos;
 use glam::{DMat3, DVec3, EulerRot};
@@ -25,12 +28,11 @@ pub struct Surface {
 
 impl Surface {
     /// `anchor` is the point of the part where a cell's corner lies before the shift.
-    pub fn new(structure: &Structure, anchor: DVec3) -> Surface {
-        let angles = DVec3::from(structure.rotation_deg).map(f64::to_radians);
-        let turn = DMat3::from_euler(EulerRot::ZYX, angles.z, angles.y, angles.x).transpose();
+    pub fn new(kind: SurfaceKind, structure: &Structure, anchor: DVec3) -> Surface {
+        let turn = turn(structure);
         let cell = DVec3::from(structure.cell_mm);
         let sense = if structure.form == Form::OtherNetwork { -1.0 } else { 1.0 };
-        Surface { kind: structure.kind, sense, wave: TAU / cell, turn, shift: anchor + DVec3::from(structure.shift_mm) }
+        Surface { kind, sense, wave: TAU / cell, turn, shift: anchor + DVec3::from(structure.shift_mm) }
     }
 
     pub fn phases(&self, p: DVec3) -> DVec3 {
@@ -223,94 +225,32 @@ pub fn low_discrepancy(i: u64) -> DVec3 {
     DVec3::new(n / G, n / (G * G), n / (G * G * G)).fract()
 }
 
-/// A surface with thickness: walls around it, or the network on one side of it.
-#[derive(Clone, Debug)]
-pub struct Lattice {
-    pub surface: Surface,
-    pub form: Form,
-    /// Walls reach to this distance value on both sides; a network starts at it.
-    pub level: f64,
-    /// As asked. mm.
-    pub thickness: f64,
-}
-
-impl Lattice {
-    /// `thickness` in mm: of the wall, or of the network's struts at their narrowest.
-    pub fn new(surface: Surface, form: Form, thickness: f64) -> Lattice {
-        let level = match form {
-            Form::Walls => surface.level_at(thickness * 0.5),
-            Form::Network | Form::OtherNetwork => surface.neck().level(&surface, thickness),
-        };
-        Lattice { surface, form, level, thickness }
-    }
-
-    /// Negative inside, in mm.
-    pub fn value(&self, p: DVec3) -> f64 {
-        let d = self.surface.distance(p);
-        match self.form {
-            Form::Walls => d.abs() - self.level,
-            Form::Network | Form::OtherNetwork => self.level - d,
-        }
-    }
-
-    /// Outward unit normal at a point of the border.
-    pub fn normal(&self, p: DVec3) -> DVec3 {
-        let g = self.surface.distance_gradient(p);
-        let outward_is_up = self.form == Form::Walls && self.surface.distance(p) > 0.0;
-        if outward_is_up {
-            g
-        } else {
-            -g
-        }
-    }
-}
-
-/// Distances to the surface over a zone, sorted: relates thickness and relative density without
-/// trying meshes.
-pub struct DensityCurve {
+/// A surface in one of its forms, before it is given thickness.
+#[derive(Clone)]
+pub struct Periodic {
     surface: Surface,
     form: Form,
     neck: Neck,
-    sorted: Vec<f64>,
-    /// The same over one whole cell, whatever part of it the zone holds.
-    cell: Vec<f64>,
 }
 
-impl DensityCurve {
-    /// `points` spread evenly over the fill zone.
-    pub fn new(surface: Surface, form: Form, points: &[DVec3]) -> DensityCurve {
-        use rayon::prelude::*;
-        let sorted = |points: &[DVec3]| {
-            let value = |&p: &DVec3| match form {
-                Form::Walls => surface.distance(p).abs(),
-                Form::Network | Form::OtherNetwork => -surface.distance(p),
-            };
-            let mut out: Vec<f64> = points.par_iter().map(value).collect();
-            out.par_sort_unstable_by(f64::total_cmp);
-            out
-        };
-        let cell: Vec<DVec3> = (1..=20_000).map(|i| surface.at_phases(low_discrepancy(i) * TAU)).collect();
-        let (sorted, cell) = (sorted(points), sorted(&cell));
-        let neck = surface.neck();
-        DensityCurve { surface, form, neck, sorted, cell }
-    }
-
-    pub fn bytes(&self) -> usize {
-        (self.sorted.len() + self.cell.len()) * 8
-    }
-
-    /// Surface of the lattice per volume that it fills, 1/mm: how fast it grows with the offset.
-    pub fn area_per_volume(&self, thickness: f64) -> f64 {
-        // Wide enough that the points' grain does not show.
-        let d = 0.15 * thickness;
-        let below = |t: f64| self.cell.partition_point(|&v| v < self.level(t)) as f64 / self.cell.len() as f64;
-        // The offset is half the thickness.
-        2.0 * (below(thickness + d) - below(thickness - d)) / (2.0 * d)
+impl Periodic {
+    pub fn new(kind: SurfaceKind, structure: &Structure, anchor: DVec3) -> Periodic {
+        let surface = Surface::new(kind, structure, anchor);
+        Periodic { neck: surface.neck(), surface, form: structure.form }
     }
 
     /// Distance from the middle of the channels' narrowest place to the surface. mm.
     pub fn channel_depth(&self) -> f64 {
         self.neck.depth()
+    }
+}
+
+impl Bare for Periodic {
+    fn measure(&self, p: DVec3) -> f64 {
+        match self.form {
+            Form::Walls => self.surface.distance(p).abs(),
+            Form::Network | Form::OtherNetwork => -self.surface.distance(p),
+        }
     }
 
     fn level(&self, thickness: f64) -> f64 {
@@ -320,36 +260,105 @@ impl DensityCurve {
         }
     }
 
-    /// Solid share (0 to 1) of the zone at a thickness in mm.
-    pub fn density(&self, thickness: f64) -> f64 {
-        let level = self.level(thickness);
-        let below = self.sorted.partition_point(|&d| d < level);
-        below as f64 / self.sorted.len().max(1) as f64
+    fn cell_points(&self) -> Vec<DVec3> {
+        (1..=20_000).map(|i| self.surface.at_phases(low_discrepancy(i) * TAU)).collect()
     }
 
-    /// Thickness in mm that gives a solid share, within (0, `limit`].
-    pub fn thickness(&self, density: f64, limit: f64) -> f64 {
-        let at = (density.clamp(0.0, 1.0) * self.sorted.len() as f64) as usize;
-        let Some(&wanted) = self.sorted.get(at.min(self.sorted.len().saturating_sub(1))) else { return limit };
-        let (mut low, mut high) = (0.0, limit);
-        for _ in 0..40 {
-            let mid = 0.5 * (low + high);
-            *(if self.level(mid) < wanted { &mut low } else { &mut high }) = mid;
-        }
-        0.5 * (low + high)
+    fn cell(&self) -> f64 {
+        (TAU / self.surface.wave).min_element()
     }
+
+    fn opening(&self, thickness: f64) -> f64 {
+        let channel = 2.0 * self.neck.depth();
+        match self.form {
+            Form::Walls => channel - thickness,
+            Form::Network | Form::OtherNetwork => 2.0 * channel - thickness,
+        }
+    }
+
+    fn thicken(&self, thickness: f64) -> Box<dyn Lattice> {
+        let level = match self.form {
+            Form::Walls => self.level(thickness),
+            Form::Network | Form::OtherNetwork => -self.level(thickness),
+        };
+        Box::new(Thick { surface: self.surface.clone(), form: self.form, level, thickness })
+    }
+
+    fn bytes(&self) -> usize {
+        std::mem::size_of::<Periodic>()
+    }
+}
+
+/// A surface with thickness: walls around it, or the network on one side of it.
+#[derive(Clone, Debug)]
+pub struct Thick {
+    pub surface: Surface,
+    pub form: Form,
+    /// Walls reach to this distance value on both sides; a network starts at it.
+    pub level: f64,
+    /// As asked. mm.
+    pub thickness: f64,
+}
+
+impl Lattice for Thick {
+    fn value(&self, p: DVec3) -> f64 {
+        let d = self.surface.distance(p);
+        match self.form {
+            Form::Walls => d.abs() - self.level,
+            Form::Network | Form::OtherNetwork => self.level - d,
+        }
+    }
+
+    fn normal(&self, p: DVec3) -> DVec3 {
+        let g = self.surface.distance_gradient(p);
+        let outward_is_up = self.form == Form::Walls && self.surface.distance(p) > 0.0;
+        if outward_is_up {
+            g
+        } else {
+            -g
+        }
+    }
+
+    fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn Bulk + 'a> {
+        Box::new(Kernel::new(self, reach, grid))
+    }
+
+    fn roomy(&self, step: f64) -> bool {
+        let cell = (TAU / self.surface.wave).min_element();
+        self.thickness > 2.0 * step && cell > 12.0 * step
+    }
+}
+
+/// Part to cell axes.
+pub fn turn(structure: &Structure) -> DMat3 {
+    let angles = DVec3::from(structure.rotation_deg).map(f64::to_radians);
+    DMat3::from_euler(EulerRot::ZYX, angles.z, angles.y, angles.x).transpose()
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::lattice::density::DensityCurve;
+    use std::sync::Arc;
+
+    fn thick(surface: Surface, thickness: f64) -> Thick {
+        Thick { level: surface.level_at(0.5 * thickness), surface, form: Form::Walls, thickness }
+    }
+
+    fn placed(cell: [f64; 3], form: Form) -> Structure {
+        Structure { form, cell_mm: cell, rotation_deg: [10.0, 20.0, 30.0], ..Default::default() }
+    }
 
     fn surface(kind: SurfaceKind, cell: [f64; 3]) -> Surface {
         with_form(kind, cell, Form::Walls)
     }
 
+    fn curve(kind: SurfaceKind, form: Form, points: &[DVec3]) -> DensityCurve {
+        DensityCurve::new(Arc::new(Periodic::new(kind, &placed([10.0; 3], form), DVec3::ONE)), points)
+    }
+
     fn with_form(kind: SurfaceKind, cell: [f64; 3], form: Form) -> Surface {
-        Surface::new(&Structure { kind, form, cell_mm: cell, rotation_deg: [10.0, 20.0, 30.0], ..Default::default() }, DVec3::ONE)
+        Surface::new(kind, &placed(cell, form), DVec3::ONE)
     }
 
     use SurfaceKind::*;
@@ -385,7 +394,7 @@ mod tests {
             for cell in [[12.0; 3], [8.0, 12.0, 10.0]] {
                 for share in [0.05, 0.12, 0.2] {
                     let t = share * cell.iter().copied().fold(f64::INFINITY, f64::min);
-                    let lattice = Lattice::new(surface(kind, cell), Form::Walls, t);
+                    let lattice = thick(surface(kind, cell), t);
                     // From the middle surface outward to where the value turns positive.
                     let mut found: Vec<f64> = lattice
                         .surface
@@ -420,7 +429,7 @@ mod tests {
         let points: Vec<DVec3> = (1..60_000).map(|i| low_discrepancy(i) * 60.0).collect();
         for kind in KINDS {
             for form in [Form::Walls, Form::Network, Form::OtherNetwork] {
-                let curve = DensityCurve::new(with_form(kind, [10.0; 3], form), form, &points);
+                let curve = curve(kind, form, &points);
                 for density in [0.1, 0.22, 0.4] {
                     // A network of less than its necks' own share would fall apart.
                     if curve.density(1e-6) > density {
@@ -435,7 +444,7 @@ mod tests {
         for kind in BALANCED {
             // A network that reaches the surface itself fills half.
             let s = surface(kind, [10.0; 3]);
-            let full = DensityCurve::new(s.clone(), Form::Network, &points).density(2.0 * s.neck().depth());
+            let full = curve(kind, Form::Network, &points).density(2.0 * s.neck().depth());
             assert!((full - 0.5).abs() < 0.02, "{kind:?} {full}");
         }
     }
@@ -445,7 +454,7 @@ mod tests {
         // Area of one cell over L², from the minimal surfaces' literature.
         for (kind, area) in [(SurfaceKind::Gyroid, 3.0915), (SurfaceKind::SchwarzP, 2.3451), (SurfaceKind::SchwarzD, 3.8378)] {
             let points: Vec<DVec3> = (1..400_000).map(|i| low_discrepancy(i) * 70.0).collect();
-            let got = DensityCurve::new(surface(kind, [10.0; 3]), Form::Walls, &points).density(0.2);
+            let got = curve(kind, Form::Walls, &points).density(0.2);
             assert!((got / (area * 0.02) - 1.0).abs() < 0.03, "{kind:?}: {got} for {}", area * 0.02);
         }
     }

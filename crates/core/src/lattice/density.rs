@@ -1,0 +1,66 @@
+//! Thickness and relative density, one from the other, without trying meshes.
+
+use super::Bare;
+use glam::DVec3;
+use rayon::prelude::*;
+use std::sync::Arc;
+
+/// Distances to a structure over a zone, sorted.
+pub struct DensityCurve {
+    bare: Arc<dyn Bare>,
+    sorted: Vec<f64>,
+    /// The same over one whole cell, whatever part of it the zone holds; empty when no two are alike.
+    cell: Vec<f64>,
+}
+
+impl DensityCurve {
+    /// `points` spread evenly over the fill zone.
+    pub fn new(bare: Arc<dyn Bare>, points: &[DVec3]) -> DensityCurve {
+        let sorted = |points: &[DVec3]| {
+            let mut out: Vec<f64> = points.par_iter().map(|&p| bare.measure(p)).collect();
+            out.par_sort_unstable_by(f64::total_cmp);
+            out
+        };
+        let (sorted, cell) = (sorted(points), sorted(&bare.cell_points()));
+        DensityCurve { bare, sorted, cell }
+    }
+
+    pub fn bytes(&self) -> usize {
+        (self.sorted.len() + self.cell.len()) * 8
+    }
+
+    pub fn bare(&self) -> &dyn Bare {
+        &*self.bare
+    }
+
+    /// Surface of the lattice per volume that it fills, 1/mm: how fast it grows with the offset.
+    pub fn area_per_volume(&self, thickness: f64) -> f64 {
+        // Wide enough that the points' grain does not show.
+        let d = 0.15 * thickness;
+        let values = if self.cell.is_empty() { &self.sorted } else { &self.cell };
+        let below = |t: f64| share_below(values, self.bare.level(t));
+        // The offset is half the thickness.
+        2.0 * (below(thickness + d) - below(thickness - d)) / (2.0 * d)
+    }
+
+    /// Solid share (0 to 1) of the zone at a thickness in mm.
+    pub fn density(&self, thickness: f64) -> f64 {
+        share_below(&self.sorted, self.bare.level(thickness))
+    }
+
+    /// Thickness in mm that gives a solid share, within (0, `limit`].
+    pub fn thickness(&self, density: f64, limit: f64) -> f64 {
+        let at = (density.clamp(0.0, 1.0) * self.sorted.len() as f64) as usize;
+        let Some(&wanted) = self.sorted.get(at.min(self.sorted.len().saturating_sub(1))) else { return limit };
+        let (mut low, mut high) = (0.0, limit);
+        for _ in 0..40 {
+            let mid = 0.5 * (low + high);
+            *(if self.bare.level(mid) < wanted { &mut low } else { &mut high }) = mid;
+        }
+        0.5 * (low + high)
+    }
+}
+
+fn share_below(sorted: &[f64], level: f64) -> f64 {
+    sorted.partition_point(|&d| d < level) as f64 / sorted.len().max(1) as f64
+}

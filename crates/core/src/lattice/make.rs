@@ -1,0 +1,226 @@
+//! The structure of a recipe in a part.
+
+use super::members::{Frame, Net, Source};
+use super::seeds::{scatter, Scaled, Scattered, Shadow};
+use super::skeleton::Skeleton;
+use super::surface::{low_discrepancy, turn, Periodic};
+use super::{unit, voronoi, Bare, Facts};
+use crate::part::Part;
+use crate::recipe::{CellKind, ExtrudedKind, Joins, Kind, SeededKind, Structure};
+use glam::{DMat3, DVec3};
+use rayon::prelude::*;
+use std::sync::Arc;
+
+/// The structure as it lies in the part, before it is given thickness. `None` when cancelled.
+pub fn structure(part: &Part, s: &Structure, joins: Joins, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Arc<dyn Bare>> {
+    let shift = part.mesh.bounds().centre() + DVec3::from(s.shift_mm);
+    let frame = Frame { turn: turn(s), shift, flat: matches!(s.kind, Kind::Extruded(_)) };
+    Some(match s.kind {
+        Kind::Surface(kind) => Arc::new(Periodic::new(kind, s, part.mesh.bounds().centre())),
+        Kind::Cell(kind) => Arc::new(cells(kind, s, frame, joins)),
+        Kind::Extruded(kind) => Arc::new(extruded(part, kind, s, frame, joins, cancelled)?),
+        Kind::Seeded(kind) => Arc::new(seeded(part, kind, s, frame, joins, cancelled)?),
+    })
+}
+
+/// Points of a cell at which distances are surveyed.
+const SURVEY: u64 = 20_000;
+
+fn cells(kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
+    let cell = DVec3::from(s.cell_mm);
+    let struts: Vec<[DVec3; 2]> = unit::cell(kind).iter().map(|e| e.map(|p| p * cell)).collect();
+    let lengths: Vec<f64> = struts.iter().map(|e| e[0].distance(e[1])).collect();
+    let mut ends: Vec<[i64; 3]> =
+        unit::cell(kind).iter().flatten().map(|p| (*p * 720.0).round().to_array().map(|c| (c as i64).rem_euclid(720))).collect();
+    ends.sort_unstable();
+    ends.dedup();
+    let facts = Facts {
+        nodes: ends.len(),
+        struts: struts.len(),
+        degree: 2.0 * struts.len() as f64 / ends.len() as f64,
+        shortest_mm: lengths.iter().copied().fold(f64::INFINITY, f64::min),
+        mean_mm: lengths.iter().sum::<f64>() / lengths.len() as f64,
+        longest_mm: lengths.iter().copied().fold(0.0, f64::max),
+        pieces: 1,
+        ..Facts::default()
+    };
+    let net = Net::new(frame, Source::Repeated { struts, cell }, joins, s.smallest());
+    let opening = passage(&net, frame, cell);
+    net.with_opening(opening).with_facts(facts).with_cell_points(cell_points(frame, cell))
+}
+
+fn cell_points(frame: Frame, cell: DVec3) -> Vec<DVec3> {
+    (1..=SURVEY).map(|i| frame.back(low_discrepancy(i) * cell)).collect()
+}
+
+/// Diameter of the widest ball that passes through two cells: the highest distance from the struts at
+/// which the places at least as far still join opposite sides. mm.
+fn passage(net: &Net, frame: Frame, cell: DVec3) -> f64 {
+    const N: usize = 28;
+    let at = |n: usize| DVec3::new((n % N) as f64, (n / N % N) as f64, (n / (N * N)) as f64) / (N - 1) as f64 * 2.0;
+    let value: Vec<f64> = (0..N * N * N).into_par_iter().map(|n| net.measure(frame.back(at(n) * cell))).collect();
+    let mut order: Vec<u32> = (0..value.len() as u32).collect();
+    order.sort_by(|&a, &b| value[b as usize].total_cmp(&value[a as usize]).then(a.cmp(&b)));
+    // Two places more: the lower and the upper side.
+    let (low, high) = (value.len() as u32, value.len() as u32 + 1);
+    let mut joined = ulmix_mesh::topology::UnionFind::new(value.len() + 2);
+    let mut open = vec![false; value.len()];
+    for &n in &order {
+        open[n as usize] = true;
+        let c = [n as usize % N, n as usize / N % N, n as usize / (N * N)];
+        for (axis, stride) in [(0, 1), (1, N), (2, N * N)] {
+            if c[axis] > 0 && open[n as usize - stride] {
+                joined.join(n, n - stride as u32);
+            }
+            if c[axis] + 1 < N && open[n as usize + stride] {
+                joined.join(n, n + stride as u32);
+            }
+        }
+        if c[2] == 0 {
+            joined.join(n, low);
+        } else if c[2] == N - 1 {
+            joined.join(n, high);
+        }
+        if joined.root(low) == joined.root(high) {
+            return 2.0 * value[n as usize].max(0.0);
+        }
+    }
+    0.0
+}
+
+fn extruded(
+    part: &Part,
+    kind: ExtrudedKind,
+    s: &Structure,
+    frame: Frame,
+    joins: Joins,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Net> {
+    let [x, y, _] = s.cell_mm;
+    if let Some((lines, ratio)) = unit::pattern(kind) {
+        let cell = DVec3::new(x, y * ratio, 0.0);
+        let struts: Vec<[DVec3; 2]> = lines.iter().map(|e| e.map(|p| p * cell)).collect();
+        let net = Net::new(frame, Source::Repeated { struts, cell }, joins, x.min(y));
+        let points = cell_points(frame, cell);
+        // The widest round bar that fits between the walls.
+        let opening = 2.0 * points.iter().map(|p| net.measure(*p)).fold(0.0, f64::max);
+        return Some(net.with_opening(opening).with_cell_points(points));
+    }
+    let scale = DVec3::new(x, y, 1.0);
+    let bounds = part.mesh.bounds();
+    let corners = (0..8).map(|c| {
+        let p = DVec3::select(glam::BVec3::new(c & 1 == 1, c & 2 == 2, c & 4 == 4), bounds.max, bounds.min);
+        frame.local(p) / scale
+    });
+    let (low, high) = corners.fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(p), h.max(p)));
+    let found = scatter(&Shadow { low, high }, &s.seeds, cancelled)?;
+    let cell = found.cell * x.min(y);
+    let facts = Facts { seeds: found.inside, unevenness: found.unevenness, pieces: 1, ..Facts::default() };
+    let opening = nearest_width(&found) * x.min(y);
+    let seeds = found.points.iter().map(|p| *p * scale).collect();
+    Some(Net::new(frame, Source::Walls(seeds), joins, cell).with_opening(opening).with_facts(facts))
+}
+
+/// Median distance of the inner points from their nearest one: the width of a bar that fits a cell.
+fn nearest_width(found: &Scattered) -> f64 {
+    let grid = super::index::PointGrid::new(&found.points);
+    let mut d: Vec<f64> = (0..found.inside)
+        .into_par_iter()
+        .filter_map(|n| grid.nearest(found.points[n], 1, |m| m as usize == n).first().map(|f| f.0))
+        .collect();
+    d.sort_by(f64::total_cmp);
+    d.get(d.len() / 2).copied().unwrap_or(0.0)
+}
+
+fn seeded(
+    part: &Part,
+    kind: SeededKind,
+    s: &Structure,
+    frame: Frame,
+    joins: Joins,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Net> {
+    let scale = DVec3::from(s.cell_mm);
+    let found = scatter(&Scaled { part, frame, scale }, &s.seeds, cancelled)?;
+    if cancelled() {
+        return None;
+    }
+    let cell = found.cell * s.smallest();
+    let known = |facts: Facts| Facts { seeds: found.inside, unevenness: found.unevenness, ..facts };
+    if kind == SeededKind::VoronoiWalls {
+        let seeds: Vec<DVec3> = found.points.iter().map(|p| *p * scale).collect();
+        let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() });
+        return Some(Net::new(frame, Source::Walls(seeds), joins, cell).with_facts(facts));
+    }
+    let (raw, opening) = match kind {
+        SeededKind::Voronoi => {
+            let (net, mut widths) = voronoi::edges(&found.points, found.low, found.high);
+            widths.sort_by(f64::total_cmp);
+            (net, widths.get(widths.len() / 2).copied().unwrap_or(0.0))
+        }
+        SeededKind::Delaunay => {
+            let pairs = voronoi::neighbours(&found.points, found.low, found.high);
+            (Skeleton { nodes: found.points.clone(), struts: pairs }, TRIANGLE * found.cell)
+        }
+        _ => (nearest(&found, s.seeds.neighbours as usize), found.cell),
+    };
+    let raw = Skeleton { nodes: raw.nodes.iter().map(|p| frame.back(*p * scale)).collect(), struts: raw.struts };
+    let (net, mut facts) = cleaned(part, &raw, s.seeds.weld * cell);
+    facts = known(facts);
+    // In the part's own axes.
+    let still = Frame { turn: DMat3::IDENTITY, shift: DVec3::ZERO, flat: false };
+    let struts = net.struts.iter().map(|e| net.ends(*e)).collect();
+    let made = Net::new(still, Source::Struts(struts), joins, cell);
+    Some(made.with_opening(opening * s.smallest()).with_facts(facts).with_skeleton(net))
+}
+
+/// Widest ball through the triangle of three points a cell apart, whose struts are 1.1 cells long.
+const TRIANGLE: f64 = 0.64;
+
+/// Struts from every point to its nearest ones.
+fn nearest(found: &Scattered, count: usize) -> Skeleton {
+    let grid = super::index::PointGrid::new(&found.points);
+    let struts = (0..found.points.len() as u32)
+        .into_par_iter()
+        .flat_map_iter(|n| {
+            let near = grid.nearest(found.points[n as usize], count, |m| m == n);
+            near.into_iter().map(move |(_, m)| [n.min(m), n.max(m)]).collect::<Vec<_>>()
+        })
+        .collect();
+    Skeleton { nodes: found.points.clone(), struts }.filtered(|_| true)
+}
+
+/// Only what reaches into the part, short struts welded, and of several pieces those that count.
+fn cleaned(part: &Part, raw: &Skeleton, weld: f64) -> (Skeleton, Facts) {
+    let once = raw.filtered(|_| true);
+    // Nodes inside, and how far from the part the others are: a strut that cannot reach it is dropped.
+    let longest = once.struts.iter().map(|s| once.length(*s)).fold(0.0, f64::max);
+    let away: Vec<f64> = once
+        .nodes
+        .par_iter()
+        .map(|p| part.distance.query(*p, longest).map_or_else(|| if part.distance.inside(*p) { -1.0 } else { f64::INFINITY }, |q| q.0))
+        .collect();
+    let reaches = |s: [u32; 2]| {
+        let [a, b] = s.map(|n| away[n as usize]);
+        a < 0.0 || b < 0.0 || {
+            let l = once.length(s);
+            let [p, q] = once.ends(s);
+            a.min(b) < l && part.distance.query((p + q) * 0.5, l).is_some_and(|(d, _)| d < 0.5 * l)
+        }
+    };
+    let keep: Vec<bool> = once.struts.par_iter().map(|s| reaches(*s)).collect();
+    let kept: std::collections::HashSet<[u32; 2]> = once.struts.iter().zip(&keep).filter(|(_, k)| **k).map(|(s, _)| *s).collect();
+    let inside = once.filtered(|s| kept.contains(&s));
+    let (welded, drawn) = inside.welded(weld);
+    // Pieces of a strut or two that hang on nothing would come out loose.
+    let (piece_of, pieces) = welded.pieces();
+    let mut length = vec![0.0; pieces];
+    for s in &welded.struts {
+        length[piece_of[s[0] as usize] as usize] += welded.length(*s);
+    }
+    let most = length.iter().copied().fold(0.0, f64::max);
+    let whole = welded.filtered(|s| length[piece_of[s[0] as usize] as usize] > 0.02 * most);
+    let dropped = welded.struts.len() - whole.struts.len();
+    let facts = Facts { welded: drawn, dropped, ..whole.facts() };
+    (whole, facts)
+}

@@ -1,0 +1,113 @@
+//! What fills a zone: structures before and after they are given thickness.
+//!
+//! | module | idea |
+//! |---|---|
+//! | [`level`], [`surface`], [`bulk`] | periodic surfaces: level functions; true thickness; in bulk |
+//! | [`skeleton`] | struts as a graph of nodes and edges |
+//! | [`unit`] | the tables of strut cells and of patterns across walls |
+//! | [`seeds`], [`voronoi`] | seed points in a part; their Voronoi cells |
+//! | [`members`], [`index`] | struts and cell walls as fields, found through bins of space |
+//! | [`density`] | thickness and relative density, one from the other |
+//! | [`make`] | the structure of a recipe in a part |
+
+pub mod bulk;
+pub mod density;
+pub mod index;
+pub mod level;
+pub mod make;
+pub mod members;
+pub mod seeds;
+pub mod skeleton;
+pub mod surface;
+pub mod unit;
+pub mod voronoi;
+
+use crate::grid::{Bits, Grid};
+use crate::polygonise::RowPoints;
+use glam::DVec3;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// A structure before it is given thickness.
+pub trait Bare: Send + Sync {
+    /// Grows with the distance from the structure: at a thickness there is material where it lies
+    /// below [`level`](Bare::level). mm.
+    fn measure(&self, p: DVec3) -> f64;
+
+    fn level(&self, thickness: f64) -> f64;
+
+    /// Points spread evenly over one whole cell; none when no two cells are alike.
+    fn cell_points(&self) -> Vec<DVec3> {
+        Vec::new()
+    }
+
+    /// Size of its cells where they are smallest. mm.
+    fn cell(&self) -> f64;
+
+    /// Free width at the narrowest place of its openings, about. mm.
+    fn opening(&self, thickness: f64) -> f64;
+
+    /// `thickness` of walls, or of struts at their narrowest. mm.
+    fn thicken(&self, thickness: f64) -> Box<dyn Lattice>;
+
+    /// What is known of its struts or cells.
+    fn facts(&self) -> Option<&Facts> {
+        None
+    }
+
+    /// Its struts, when it has any.
+    fn struts(&self) -> Option<&skeleton::Skeleton> {
+        None
+    }
+
+    /// Memory held.
+    fn bytes(&self) -> usize;
+}
+
+/// A structure with thickness: a field, negative inside and close to a distance near the border. mm.
+pub trait Lattice: Send + Sync {
+    fn value(&self, p: DVec3) -> f64;
+
+    /// Outward unit normal at a point of the border.
+    fn normal(&self, p: DVec3) -> DVec3;
+
+    /// The same on a grid. On coarse grids a member thinner than the step would tear: signs are taken as
+    /// if it reached `reach` mm further, and places are still on its true border.
+    fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn Bulk + 'a>;
+
+    /// Do its sheets lie so far apart on a grid of this step that vertices may leave their cells and
+    /// triangles still not cross?
+    fn roomy(&self, step: f64) -> bool;
+}
+
+/// A lattice on a grid, many samples at a time.
+pub trait Bulk: Send + Sync {
+    /// Those samples of `wanted` that lie in the lattice.
+    fn signs(&self, wanted: &Bits) -> Bits;
+
+    /// Moves points onto the lattice's border.
+    fn project(&self, row: &mut RowPoints);
+}
+
+/// Figures of a skeleton or of Voronoi cells.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Facts {
+    /// Seed points inside the part; 0 for cells that repeat.
+    pub seeds: usize,
+    /// How unequal the cells are: standard deviation over mean of their volumes (areas in a plane).
+    pub unevenness: f64,
+    /// Nodes and struts in the part; of walls, the walls.
+    pub nodes: usize,
+    pub struts: usize,
+    /// Struts that meet at a node, in the mean.
+    pub degree: f64,
+    pub shortest_mm: f64,
+    pub mean_mm: f64,
+    pub longest_mm: f64,
+    /// Struts shorter than the welding length, drawn into one node.
+    pub welded: usize,
+    /// Loose pieces and struts that did not reach into the part, left out.
+    pub dropped: usize,
+    /// Connected pieces.
+    pub pieces: usize,
+}

@@ -1,0 +1,294 @@
+//! Seed points of a structure: an exact number inside the part, and as dense ones around it, so that the
+//! cells at its surface are whole.
+//!
+//! Even points are the least crowded of five times as many (weighted sample elimination, Yuksel 2015).
+//! Relaxation moves every point to the middle of its cell (Lloyd 1982).
+
+use super::index::PointGrid;
+use super::voronoi::{cell_facts, CellFacts};
+use crate::part::Part;
+use crate::random::Random;
+use crate::recipe::{Seeds, Spread};
+use glam::DVec3;
+use rayon::prelude::*;
+use std::cmp::Ordering;
+use std::collections::BinaryHeap;
+
+/// Points in a space in which cells are as wide as long as high.
+pub struct Scattered {
+    /// Those inside the part first.
+    pub points: Vec<DVec3>,
+    pub inside: usize,
+    /// Edge of a cube of a cell's volume.
+    pub cell: f64,
+    /// Bounds of all cells.
+    pub low: DVec3,
+    pub high: DVec3,
+    /// Standard deviation over mean of the volumes of the inner points' cells.
+    pub unevenness: f64,
+}
+
+/// Where points may lie.
+pub trait Region: Sync {
+    /// Bounds of the part.
+    fn bounds(&self) -> (DVec3, DVec3);
+    /// Distance from the part, negative inside; beyond `limit` any larger number.
+    fn distance(&self, p: DVec3, limit: f64) -> f64;
+    fn volume(&self) -> f64;
+    /// All points lie in the plane z = 0.
+    fn flat(&self) -> bool;
+}
+
+/// A part in the structure's axes, measured in cells of size `scale`.
+pub struct Scaled<'a> {
+    pub part: &'a Part,
+    pub frame: super::members::Frame,
+    pub scale: DVec3,
+}
+
+impl Region for Scaled<'_> {
+    fn bounds(&self) -> (DVec3, DVec3) {
+        let b = self.part.mesh.bounds();
+        let corner = |c: u32| {
+            let p = DVec3::select(glam::BVec3::new(c & 1 == 1, c & 2 == 2, c & 4 == 4), b.max, b.min);
+            self.frame.local(p) / self.scale
+        };
+        (0..8).map(corner).fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(p), h.max(p)))
+    }
+
+    fn distance(&self, p: DVec3, limit: f64) -> f64 {
+        // In the direction in which a cell is smallest a step is longest.
+        let by = self.scale.min_element();
+        let at = self.frame.back(p * self.scale);
+        match self.part.distance.query(at, limit * self.scale.max_element()) {
+            Some((d, _)) => d / by,
+            None if self.part.distance.inside(at) => -limit,
+            None => 2.0 * limit,
+        }
+    }
+
+    fn volume(&self) -> f64 {
+        self.part.facts.volume_mm3 / self.scale.to_array().iter().product::<f64>()
+    }
+
+    fn flat(&self) -> bool {
+        false
+    }
+}
+
+/// A plane pattern: the shadow of the part's box.
+pub struct Shadow {
+    pub low: DVec3,
+    pub high: DVec3,
+}
+
+impl Region for Shadow {
+    fn bounds(&self) -> (DVec3, DVec3) {
+        (self.low, self.high)
+    }
+
+    fn distance(&self, p: DVec3, _: f64) -> f64 {
+        let d = (self.low - p).max(p - self.high).with_z(f64::NEG_INFINITY);
+        d.max_element()
+    }
+
+    fn volume(&self) -> f64 {
+        let size = self.high - self.low;
+        size.x * size.y
+    }
+
+    fn flat(&self) -> bool {
+        true
+    }
+}
+
+/// Layers of cells around the part that are made whole.
+const PADDING: f64 = 1.8;
+/// Candidates for an even point.
+const CROWD: usize = 5;
+
+/// Scatters points. Without a count there are as many as unit cells fill the region. `None` when
+/// cancelled.
+pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Scattered> {
+    let volume = region.volume().max(1e-9);
+    let inside = seeds.count.unwrap_or(volume.round().clamp(1.0, crate::recipe::structure::MOST_SEEDS as f64) as u32) as usize;
+    let power = if region.flat() { 1.0 / 2.0 } else { 1.0 / 3.0 };
+    let cell = (volume / inside as f64).powf(power);
+    let pad = PADDING * cell;
+    let (low, high) = region.bounds();
+    let deep = if region.flat() { DVec3::new(1.0, 1.0, 0.0) } else { DVec3::ONE };
+    let (low, high) = ((low - pad) * deep, (high + pad) * deep);
+    let crowd = if seeds.spread == Spread::Even { CROWD } else { 1 };
+
+    // Candidates inside until there are enough; those around the part come along at the same density.
+    let mut random = Random::new(seeds.random, 0);
+    let (mut inner, mut outer) = (Vec::new(), Vec::new());
+    let wanted = inside * crowd;
+    let most = 400 * wanted + 100_000;
+    let mut tried = 0;
+    while inner.len() < wanted && tried < most {
+        let batch: Vec<DVec3> = (0..4096)
+            .map(|_| low + (high - low) * DVec3::new(random.unit(), random.unit(), random.unit()))
+            .collect();
+        tried += batch.len();
+        let distance: Vec<f64> = batch.par_iter().map(|p| region.distance(*p, pad)).collect();
+        for (p, d) in batch.into_iter().zip(distance) {
+            if inner.len() == wanted {
+                break;
+            } else if d < 0.0 {
+                inner.push(p);
+            } else if d < pad {
+                outer.push(p);
+            }
+        }
+        if cancelled() {
+            return None;
+        }
+    }
+    let found = inner.len().min(inside);
+    let around = outer.len() / crowd;
+    let mut points = if crowd > 1 { eliminated(&inner, found, &outer, around, cell, region.flat()) } else { [inner, outer].concat() };
+
+    let (low, high) = (low - 2.0 * cell * deep, high + 2.0 * cell * deep);
+    let thick = if region.flat() { DVec3::new(0.0, 0.0, 0.5) } else { DVec3::ZERO };
+    let facts = |points: &[DVec3]| cell_facts(points, low - thick, high + thick);
+    for _ in 0..seeds.rounds {
+        if cancelled() {
+            return None;
+        }
+        relax(&mut points, found, region, &facts, pad);
+    }
+    let volumes: Vec<f64> = facts(&points)[..found].iter().map(|f| f.volume).collect();
+    Some(Scattered { unevenness: unevenness(&volumes), points, inside: found, cell, low: low - thick, high: high + thick })
+}
+
+/// One round: every point goes to the middle of its cell, unless that changes the side of the part that
+/// it lies on; those at the rim of the padding, whose cells are cut by the box, stay.
+fn relax(points: &mut [DVec3], inside: usize, region: &dyn Region, facts: &dyn Fn(&[DVec3]) -> Vec<CellFacts>, pad: f64) {
+    let facts = facts(points);
+    points.par_iter_mut().zip(&facts).enumerate().for_each(|(n, (p, f))| {
+        let to = if region.flat() { f.middle.with_z(0.0) } else { f.middle };
+        let d = region.distance(to, pad);
+        if (n < inside && d < 0.0) || (n >= inside && d >= 0.0 && d < pad) {
+            *p = to;
+        }
+    });
+}
+
+fn unevenness(volumes: &[f64]) -> f64 {
+    let n = volumes.len().max(1) as f64;
+    let mean = volumes.iter().sum::<f64>() / n;
+    let spread = volumes.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / n;
+    if mean > 0.0 {
+        spread.sqrt() / mean
+    } else {
+        0.0
+    }
+}
+
+/// A candidate by how crowded it is.
+#[derive(PartialEq)]
+struct Crowded(f64, u32);
+impl Eq for Crowded {}
+impl PartialOrd for Crowded {
+    fn partial_cmp(&self, o: &Crowded) -> Option<Ordering> {
+        Some(self.cmp(o))
+    }
+}
+impl Ord for Crowded {
+    fn cmp(&self, o: &Crowded) -> Ordering {
+        self.0.total_cmp(&o.0).then(o.1.cmp(&self.1))
+    }
+}
+
+/// Takes away the most crowded candidates until `keep_inner` and `keep_outer` are left, inner ones first.
+fn eliminated(inner: &[DVec3], keep_inner: usize, outer: &[DVec3], keep_outer: usize, cell: f64, flat: bool) -> Vec<DVec3> {
+    let all = [inner, outer].concat();
+    // Twice the radius of the densest packing of as many balls (Yuksel 2015, eqs. 2 and 3), in units of
+    // the cell.
+    let reach = cell * if flat { (2.0 / 3f64.sqrt()).sqrt() } else { 2f64.powf(1.0 / 6.0) };
+    let weight = |d: f64| (1.0 - (d / reach).min(1.0)).powi(8);
+    let grid = PointGrid::new(&all);
+    let near: Vec<Vec<u32>> = all
+        .par_iter()
+        .enumerate()
+        .map(|(n, p)| grid.within(*p, reach).into_iter().filter(|m| *m as usize != n).collect())
+        .collect();
+    let mut crowding: Vec<f64> =
+        (0..all.len()).into_par_iter().map(|n| near[n].iter().map(|m| weight(all[n].distance(all[*m as usize]))).sum()).collect();
+    let mut heap: BinaryHeap<Crowded> = crowding.iter().enumerate().map(|(n, w)| Crowded(*w, n as u32)).collect();
+    let mut here = vec![true; all.len()];
+    let mut left = [inner.len(), outer.len()];
+    let keep = [keep_inner, keep_outer];
+    while let Some(Crowded(w, n)) = heap.pop() {
+        let n = n as usize;
+        let side = (n >= inner.len()) as usize;
+        // Entries of before a neighbour went are out of date.
+        if !here[n] || w != crowding[n] || left[side] <= keep[side] {
+            continue;
+        }
+        here[n] = false;
+        left[side] -= 1;
+        for &m in &near[n] {
+            if here[m as usize] {
+                crowding[m as usize] -= weight(all[n].distance(all[m as usize]));
+                heap.push(Crowded(crowding[m as usize], m));
+            }
+        }
+    }
+    all.into_iter().zip(here).filter(|(_, h)| *h).map(|(p, _)| p).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::lattice::members::Frame;
+    use glam::DMat3;
+    use ulmix_mesh::TriMesh;
+
+    const STILL: Frame = Frame { turn: DMat3::IDENTITY, shift: DVec3::ZERO, flat: false };
+
+    fn in_ball(seeds: &Seeds) -> (Part, Scattered) {
+        let part = Part::prepare(&TriMesh::sphere(10.0, 3)).unwrap();
+        let s = scatter(&Scaled { part: &part, frame: STILL, scale: DVec3::splat(2.0) }, seeds, &|| false).unwrap();
+        (part, s)
+    }
+
+    #[test]
+    fn the_count_is_exact_and_inside_and_repeats() {
+        for spread in [Spread::Even, Spread::Loose] {
+            for count in [1, 7, 300] {
+                let seeds = Seeds { count: Some(count), spread, rounds: 2, ..Seeds::default() };
+                let (part, s) = in_ball(&seeds);
+                let inside = s.points.iter().filter(|p| part.distance.inside(**p * 2.0)).count();
+                assert_eq!((inside, s.inside), (count as usize, count as usize), "{spread:?}");
+                assert_eq!(in_ball(&seeds).1.points, s.points);
+                assert_ne!(in_ball(&Seeds { random: 2, ..seeds }).1.points, s.points);
+            }
+        }
+    }
+
+    #[test]
+    fn even_points_keep_their_distance_and_relaxing_evens_cells() {
+        let of = |spread, rounds| in_ball(&Seeds { count: Some(300), spread, rounds, ..Seeds::default() }).1;
+        let closest = |s: &Scattered| {
+            let grid = PointGrid::new(&s.points);
+            let d = (0..s.inside).map(|n| grid.nearest(s.points[n], 1, |m| m as usize == n)[0].0);
+            d.fold(f64::INFINITY, f64::min) / s.cell
+        };
+        assert!(closest(&of(Spread::Even, 0)) > 0.6 && closest(&of(Spread::Loose, 0)) < 0.3);
+        let uneven: Vec<f64> = [0, 2, 10].map(|r| of(Spread::Loose, r).unevenness).to_vec();
+        assert!(uneven[0] > 0.3 && uneven[1] < 0.7 * uneven[0] && uneven[2] < 0.7 * uneven[1], "{uneven:?}");
+        assert!(of(Spread::Even, 0).unevenness < 0.2);
+    }
+
+    #[test]
+    fn cells_decide_the_count_when_none_is_given_also_in_a_plane() {
+        let (_, s) = in_ball(&Seeds::default());
+        assert!((s.inside as f64 / (4.0 / 3.0 * std::f64::consts::PI * 125.0) - 1.0).abs() < 0.03);
+        let shadow = Shadow { low: DVec3::ZERO, high: DVec3::new(20.0, 10.0, 0.0) };
+        let s = scatter(&shadow, &Seeds { rounds: 3, ..Seeds::default() }, &|| false).unwrap();
+        assert_eq!(s.inside, 200);
+        assert!(s.points.iter().all(|p| p.z == 0.0) && (s.cell - 1.0).abs() < 1e-12 && s.unevenness < 0.15);
+    }
+}

@@ -1,0 +1,139 @@
+//! Struts as a graph of nodes and edges.
+
+use super::Facts;
+use glam::DVec3;
+use ulmix_mesh::topology::UnionFind;
+
+/// Nodes and the struts between them. mm.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Skeleton {
+    pub nodes: Vec<DVec3>,
+    pub struts: Vec<[u32; 2]>,
+}
+
+impl Skeleton {
+    pub fn length(&self, strut: [u32; 2]) -> f64 {
+        self.nodes[strut[0] as usize].distance(self.nodes[strut[1] as usize])
+    }
+
+    pub fn ends(&self, strut: [u32; 2]) -> [DVec3; 2] {
+        strut.map(|n| self.nodes[n as usize])
+    }
+
+    /// Without the struts that `keep` refuses, without nodes that then hold none, each strut once.
+    pub fn filtered(&self, keep: impl Fn([u32; 2]) -> bool) -> Skeleton {
+        let mut struts: Vec<[u32; 2]> =
+            self.struts.iter().filter(|s| s[0] != s[1] && keep(**s)).map(|s| [s[0].min(s[1]), s[0].max(s[1])]).collect();
+        struts.sort_unstable();
+        struts.dedup();
+        let mut number = vec![u32::MAX; self.nodes.len()];
+        let mut nodes = Vec::new();
+        for n in struts.iter_mut().flatten() {
+            let number = &mut number[*n as usize];
+            if *number == u32::MAX {
+                *number = nodes.len() as u32;
+                nodes.push(self.nodes[*n as usize]);
+            }
+            *n = *number;
+        }
+        Skeleton { nodes, struts }
+    }
+
+    /// Struts shorter than `limit` drawn together into one node at the middle of their ends, shortest
+    /// first, and never so that a node gathers ends farther apart than twice the limit. Also gives how
+    /// many there were.
+    pub fn welded(&self, limit: f64) -> (Skeleton, usize) {
+        let mut short: Vec<(f64, usize)> =
+            self.struts.iter().enumerate().map(|(n, s)| (self.length(*s), n)).filter(|(l, _)| *l < limit).collect();
+        short.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+        let mut joined = UnionFind::new(self.nodes.len());
+        let mut boxes: Vec<(DVec3, DVec3)> = self.nodes.iter().map(|p| (*p, *p)).collect();
+        let mut drawn = 0;
+        for &(_, n) in &short {
+            let [a, b] = self.struts[n].map(|v| joined.root(v));
+            let both = (boxes[a as usize].0.min(boxes[b as usize].0), boxes[a as usize].1.max(boxes[b as usize].1));
+            if a == b || (both.1 - both.0).max_element() > 2.0 * limit {
+                continue;
+            }
+            joined.join(a, b);
+            boxes[joined.root(a) as usize] = both;
+            drawn += 1;
+        }
+        let roots: Vec<u32> = (0..self.nodes.len() as u32).map(|n| joined.root(n)).collect();
+        let mut sums = vec![(DVec3::ZERO, 0.0); self.nodes.len()];
+        for (p, &root) in self.nodes.iter().zip(&roots) {
+            sums[root as usize].0 += *p;
+            sums[root as usize].1 += 1.0;
+        }
+        let nodes = sums.iter().map(|(sum, count)| if *count > 0.0 { *sum / *count } else { *sum }).collect();
+        let struts = self.struts.iter().map(|s| s.map(|n| roots[n as usize])).collect();
+        (Skeleton { nodes, struts }.filtered(|_| true), drawn)
+    }
+
+    /// Piece of every node, and how many pieces there are.
+    pub fn pieces(&self) -> (Vec<u32>, usize) {
+        let mut joined = UnionFind::new(self.nodes.len());
+        for [a, b] in &self.struts {
+            joined.join(*a, *b);
+        }
+        let mut number = vec![u32::MAX; self.nodes.len()];
+        let mut count = 0;
+        let of = (0..self.nodes.len() as u32)
+            .map(|n| {
+                let number = &mut number[joined.root(n) as usize];
+                if *number == u32::MAX {
+                    *number = count;
+                    count += 1;
+                }
+                *number
+            })
+            .collect();
+        (of, count as usize)
+    }
+
+    pub fn facts(&self) -> Facts {
+        let lengths = || self.struts.iter().map(|s| self.length(*s));
+        let count = self.struts.len().max(1) as f64;
+        Facts {
+            nodes: self.nodes.len(),
+            struts: self.struts.len(),
+            degree: 2.0 * self.struts.len() as f64 / self.nodes.len().max(1) as f64,
+            shortest_mm: if self.struts.is_empty() { 0.0 } else { lengths().fold(f64::INFINITY, f64::min) },
+            mean_mm: lengths().sum::<f64>() / count,
+            longest_mm: lengths().fold(0.0, f64::max),
+            pieces: self.pieces().1,
+            ..Facts::default()
+        }
+    }
+
+    pub fn bytes(&self) -> usize {
+        self.nodes.len() * 24 + self.struts.len() * 8
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn short_struts_become_one_node_and_equal_struts_one() {
+        // A square whose one corner is split by a short strut, and a strut given twice.
+        let nodes = [(0.0, 0.0), (10.0, 0.0), (10.0, 10.0), (9.8, 10.2), (0.0, 10.0)].map(|(x, y)| DVec3::new(x, y, 0.0));
+        let s = Skeleton { nodes: nodes.to_vec(), struts: vec![[0, 1], [1, 2], [2, 3], [3, 4], [4, 0], [1, 0], [2, 4]] };
+        let (w, drawn) = s.welded(1.0);
+        assert_eq!((drawn, w.nodes.len(), w.struts.len()), (1, 4, 4));
+        assert!(w.nodes.iter().any(|p| p.distance(DVec3::new(9.9, 10.1, 0.0)) < 1e-12));
+        assert_eq!(w.facts().pieces, 1);
+        assert!((w.facts().degree - 2.0).abs() < 1e-12);
+        assert_eq!(s.filtered(|e| e != [2, 3]).facts().pieces, 1);
+        assert_eq!(s.filtered(|e| s.length(e) > 1.0 && e != [2, 4]).facts().pieces, 1);
+    }
+
+    #[test]
+    fn a_chain_of_short_struts_does_not_swallow_itself() {
+        let nodes: Vec<DVec3> = (0..100).map(|i| DVec3::X * i as f64 * 0.5).collect();
+        let s = Skeleton { nodes, struts: (0..99).map(|i| [i, i + 1]).collect() };
+        let (w, _) = s.welded(1.0);
+        assert!(w.nodes.len() > 15 && w.facts().pieces == 1, "{}", w.nodes.len());
+    }
+}

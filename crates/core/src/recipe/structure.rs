@@ -1,0 +1,259 @@
+//! What fills a zone: kind, cell size, placement, seed points, joins.
+
+use super::{check, RecipeError};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// Kind of structure, by family. In JSON the kind's name alone.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(untagged, expecting = "no structure has that kind")]
+pub enum Kind {
+    Surface(SurfaceKind),
+    Cell(CellKind),
+    Extruded(ExtrudedKind),
+    Seeded(SeededKind),
+}
+
+/// Triply periodic surfaces.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum SurfaceKind {
+    Gyroid,
+    SchwarzP,
+    SchwarzD,
+    Iwp,
+    Neovius,
+    Frd,
+    SplitP,
+    Lidinoid,
+}
+
+/// Cells of struts that repeat along three axes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum CellKind {
+    Cubic,
+    BodyCentred,
+    /// With struts along the third axis.
+    BodyCentredVertical,
+    FaceCentred,
+    /// With struts along the third axis.
+    FaceCentredVertical,
+    /// Body-centred and face-centred together.
+    BodyFaceCentred,
+    Octet,
+    Kelvin,
+    Diamond,
+    RhombicDodecahedron,
+    ReEntrant,
+}
+
+/// Walls that run straight along the third axis, by the pattern they make across it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum ExtrudedKind {
+    /// Regular; the size is across flats.
+    Hexagons,
+    Squares,
+    /// Equilateral; the size is a side.
+    Triangles,
+    /// Bow ties, which grow wider when they are pulled.
+    BowTies,
+    PlanarVoronoi,
+}
+
+/// Structures of scattered seed points.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum SeededKind {
+    /// Struts along the edges of the points' Voronoi cells.
+    Voronoi,
+    /// Walls between the cells.
+    VoronoiWalls,
+    /// Struts between points whose cells touch.
+    Delaunay,
+    /// Struts from each point to its nearest ones.
+    Neighbours,
+}
+
+impl Kind {
+    /// Is it made of walls, not of struts?
+    pub fn walls(self, form: Form) -> bool {
+        match self {
+            Kind::Surface(_) => form == Form::Walls,
+            Kind::Cell(_) => false,
+            Kind::Extruded(_) => true,
+            Kind::Seeded(kind) => kind == SeededKind::VoronoiWalls,
+        }
+    }
+
+    /// Does it grow from seed points?
+    pub fn seeded(self) -> bool {
+        matches!(self, Kind::Seeded(_) | Kind::Extruded(ExtrudedKind::PlanarVoronoi))
+    }
+
+    /// For a person.
+    pub fn title(self) -> &'static str {
+        match self {
+            Kind::Surface(kind) => match kind {
+                SurfaceKind::Gyroid => "Gyroid",
+                SurfaceKind::SchwarzP => "Schwarz P",
+                SurfaceKind::SchwarzD => "Schwarz D",
+                SurfaceKind::Iwp => "I-WP",
+                SurfaceKind::Neovius => "Neovius",
+                SurfaceKind::Frd => "F-RD",
+                SurfaceKind::SplitP => "Split P",
+                SurfaceKind::Lidinoid => "Lidinoid",
+            },
+            Kind::Cell(kind) => match kind {
+                CellKind::Cubic => "Cubic",
+                CellKind::BodyCentred => "Body-centred",
+                CellKind::BodyCentredVertical => "Body-centred, vertical",
+                CellKind::FaceCentred => "Face-centred",
+                CellKind::FaceCentredVertical => "Face-centred, vertical",
+                CellKind::BodyFaceCentred => "Body and face-centred",
+                CellKind::Octet => "Octet",
+                CellKind::Kelvin => "Kelvin",
+                CellKind::Diamond => "Diamond",
+                CellKind::RhombicDodecahedron => "Rhombic dodecahedron",
+                CellKind::ReEntrant => "Re-entrant",
+            },
+            Kind::Extruded(kind) => match kind {
+                ExtrudedKind::Hexagons => "Hexagons",
+                ExtrudedKind::Squares => "Squares",
+                ExtrudedKind::Triangles => "Triangles",
+                ExtrudedKind::BowTies => "Bow ties",
+                ExtrudedKind::PlanarVoronoi => "Planar Voronoi",
+            },
+            Kind::Seeded(kind) => match kind {
+                SeededKind::Voronoi => "Voronoi struts",
+                SeededKind::VoronoiWalls => "Voronoi walls",
+                SeededKind::Delaunay => "Delaunay struts",
+                SeededKind::Neighbours => "Nearest-neighbour struts",
+            },
+        }
+    }
+}
+
+/// What a periodic surface bounds.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Form {
+    /// Material around the surface.
+    #[default]
+    Walls,
+    /// Material on its positive side.
+    Network,
+    /// Material on its other side.
+    OtherNetwork,
+}
+
+/// How seed points are spread.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Spread {
+    /// Each well away from its neighbours.
+    #[default]
+    Even,
+    /// As chance has it.
+    Loose,
+}
+
+/// Points that own cells.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct Seeds {
+    /// Points inside the part; absent: as many as cells of the cell size fill it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub count: Option<u32>,
+    /// The integer that repeats an arrangement.
+    pub random: u32,
+    pub spread: Spread,
+    /// Rounds in which every point moves to the middle of its cell.
+    pub rounds: u32,
+    /// Nearest points that each point is joined to.
+    pub neighbours: u32,
+    /// Struts shorter than this share of the cell size are drawn together into one node.
+    pub weld: f64,
+}
+
+impl Default for Seeds {
+    fn default() -> Self {
+        Seeds { count: None, random: 1, spread: Spread::Even, rounds: 4, neighbours: 4, weld: 0.1 }
+    }
+}
+
+/// Most seed points of a structure.
+pub const MOST_SEEDS: u32 = 500_000;
+
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Structure {
+    pub kind: Kind,
+    #[serde(default)]
+    pub form: Form,
+    /// Cell size along the cell's own axes. mm.
+    pub cell_mm: [f64; 3],
+    /// From the middle of the part's box to a cell's corner. mm.
+    pub shift_mm: [f64; 3],
+    /// Turned about x, then y, then z. Degrees.
+    pub rotation_deg: [f64; 3],
+    #[serde(default)]
+    pub seeds: Seeds,
+}
+
+impl Default for Structure {
+    fn default() -> Self {
+        Structure {
+            kind: Kind::Surface(SurfaceKind::Gyroid),
+            form: Form::Walls,
+            cell_mm: [12.0; 3],
+            shift_mm: [0.0; 3],
+            rotation_deg: [0.0; 3],
+            seeds: Seeds::default(),
+        }
+    }
+}
+
+impl Structure {
+    /// The smallest size of a cell. mm.
+    pub fn smallest(&self) -> f64 {
+        self.cell_mm.iter().copied().fold(f64::INFINITY, f64::min)
+    }
+
+    pub(super) fn validate(&self, longest: f64) -> Result<(), RecipeError> {
+        for v in self.cell_mm {
+            check("structure.cell_mm", "The cell size", "mm", v, longest / 200.0, 4.0 * longest)?;
+        }
+        for v in self.shift_mm {
+            check("structure.shift_mm", "The shift", "mm", v, -10.0 * longest, 10.0 * longest)?;
+        }
+        for v in self.rotation_deg {
+            check("structure.rotation_deg", "The rotation", "°", v, -360.0, 360.0)?;
+        }
+        let s = &self.seeds;
+        if let Some(count) = s.count {
+            check("structure.seeds.count", "The number of seed points", "", count as f64, 1.0, MOST_SEEDS as f64)?;
+        }
+        check("structure.seeds.rounds", "The number of rounds", "", s.rounds as f64, 0.0, 200.0)?;
+        check("structure.seeds.neighbours", "The number of neighbours", "", s.neighbours as f64, 1.0, 12.0)?;
+        check("structure.seeds.weld", "The share below which struts are welded", "", s.weld, 0.0, 0.4)
+    }
+}
+
+/// How struts and walls meet. Absolute, so that thickness and density stay in step.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct Joins {
+    /// Radius within which members that meet flow into each other. mm.
+    pub blend_mm: f64,
+    /// By how much nodes are thicker than the struts that meet there. mm.
+    pub node_mm: f64,
+}
+
+impl Joins {
+    pub(super) fn validate(&self, cell: f64) -> Result<(), RecipeError> {
+        check("joins.blend_mm", "The blend", "mm", self.blend_mm, 0.0, 0.5 * cell)?;
+        check("joins.node_mm", "The nodes' extra thickness", "mm", self.node_mm, 0.0, 0.8 * cell)
+    }
+}
