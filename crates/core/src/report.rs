@@ -240,23 +240,22 @@ pub fn thickness_at_points(mesh: &TriMesh, limit: f64, most: usize) -> Vec<f32> 
     out
 }
 
-/// Measured where walls run free: on triangles of the fill at least a wall's thickness away from the
-/// part's own border, where every wall is cut off to an edge, and from kept solids.
+/// Measured where walls run free: at points of the fill at least a wall's thickness away from the
+/// part's own border, where every wall is cut off to an edge, and from kept solids. At points, not in
+/// triangles: of round struts those lie inside the true surface.
 fn walls(part: &Part, solid: &Solid, linked: &Linked, step: f64) -> Option<Walls> {
     const SAMPLES: usize = 20_000;
     let mesh = &solid.mesh;
-    let stride = mesh.triangles.len().div_ceil(4 * SAMPLES).max(1);
+    let stride = mesh.points.len().div_ceil(3 * SAMPLES).max(1);
     let clear = linked.thickness_mm;
-    let picked: Vec<usize> = (0..mesh.triangles.len())
+    let picked: Vec<usize> = (0..mesh.points.len())
         .into_par_iter()
         .step_by(stride)
-        .filter(|&t| {
-            mesh.triangles[t].iter().all(|&v| solid.owners[v as usize] == Owner::Fill)
-                && part.bvh().nearest(mesh.corners(t)[0], clear * clear).is_none()
-        })
+        .filter(|&v| solid.owners[v] == Owner::Fill && part.bvh().nearest(mesh.points[v], clear * clear).is_none())
         .collect();
-    let points: Vec<DVec3> = picked.iter().map(|&t| mesh.corners(t).iter().sum::<DVec3>() / 3.0).collect();
-    let normals: Vec<DVec3> = picked.iter().map(|&t| mesh.area_vector(t)).collect();
+    let all = mesh.point_normals();
+    let points: Vec<DVec3> = picked.iter().map(|&v| mesh.points[v]).collect();
+    let normals: Vec<DVec3> = picked.iter().map(|&v| all[v]).collect();
     let limit = (5.0 * linked.thickness_mm).max(8.0 * step);
     let mut found: Vec<(f64, f64)> = wall_thickness(&Bvh::new(mesh), &points, &normals, limit)
         .into_iter()

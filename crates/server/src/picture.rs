@@ -122,7 +122,7 @@ fn fewer(solid: &Solid, step: f64) -> (TriMesh, Vec<u32>) {
     let labels: Vec<u8> = solid.owners.iter().map(|r: &Owner| *r as u8).collect();
     let mut error = 0.05 * step;
     loop {
-        let options = ReduceOptions { error, labels: Some(&labels), faithful: (&[], 0.0), cancelled: &|| false };
+        let options = ReduceOptions { error, labels: Some(&labels), faithful: (&[], 0.0), kept: &[], cancelled: &|| false };
         let r = reduce(&solid.mesh, &options);
         if r.mesh.triangles.len() <= MOST || error > step {
             return (r.mesh, r.source);

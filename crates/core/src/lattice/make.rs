@@ -159,8 +159,10 @@ fn seeded(
             (net, widths.get(widths.len() / 2).copied().unwrap_or(0.0))
         }
         SeededKind::Delaunay => {
-            let pairs = voronoi::neighbours(&found.points, found.low, found.high);
-            (Skeleton { nodes: found.points.clone(), struts: pairs }, TRIANGLE * found.cell)
+            let struts = voronoi::neighbours(&found.points, found.low, found.high);
+            // At the rim of the padding cells are cut open, and touch others far away.
+            let all = Skeleton { nodes: found.points.clone(), struts };
+            (all.filtered(|e| all.length(e) < LONGEST * found.cell), TRIANGLE * found.cell)
         }
         _ => (nearest(&found, s.seeds.neighbours as usize), found.cell),
     };
@@ -173,6 +175,9 @@ fn seeded(
     let made = Net::new(still, Source::Struts(struts), joins, cell);
     Some(made.with_opening(opening * s.smallest()).with_facts(facts).with_skeleton(net))
 }
+
+/// Longest struts between points whose cells touch, in cells.
+const LONGEST: f64 = 2.2;
 
 /// Widest ball through the triangle of three points a cell apart, whose struts are 1.1 cells long.
 const TRIANGLE: f64 = 0.64;

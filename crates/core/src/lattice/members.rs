@@ -50,6 +50,17 @@ pub enum Source {
     Walls(Vec<DVec3>),
 }
 
+impl Source {
+    /// Edge of bins, of about `edge` for struts. Lists of points are found anew for every bin, and hardly
+    /// grow with it.
+    fn bin(&self, edge: f64, cell: f64) -> f64 {
+        match self {
+            Source::Walls(_) => 0.35 * cell,
+            _ => edge,
+        }
+    }
+}
+
 /// A straight axis that is thicker than its fellows by `extra` on all sides; a node when it has no length.
 #[derive(Clone, Copy)]
 struct Segment {
@@ -286,7 +297,7 @@ struct Shared {
 impl Net {
     pub fn new(frame: Frame, source: Source, joins: Joins, cell: f64) -> Net {
         let margin = 0.5 * cell + joins.blend_mm + joins.node_mm;
-        let near = Members::new(&source, joins, margin, 0.2 * cell);
+        let near = Members::new(&source, joins, margin, source.bin(0.2 * cell, cell));
         Net {
             shared: Arc::new(Shared { frame, source, joins, cell, near, margin }),
             opening: 0.0,
@@ -413,7 +424,7 @@ impl<'a> GriddedNet<'a> {
         // stay short.
         let beyond = (0.9 * BLOCK as f64 * grid.step).min((0.3 * s.cell).max(2.5 * grid.step));
         let margin = net.radius + reach + s.joins.blend_mm + beyond;
-        let edge = (4.0 * grid.step).clamp(0.04 * s.cell, 0.25 * s.cell);
+        let edge = s.source.bin((4.0 * grid.step).clamp(0.04 * s.cell, 0.25 * s.cell), s.cell);
         GriddedNet { net, grid, reach, members: Members::new(&s.source, s.joins, margin, edge), margin }
     }
 
@@ -504,21 +515,35 @@ impl Bulk for GriddedNet<'_> {
     fn project(&self, row: &mut RowPoints) {
         let step = self.grid.step;
         let corner = |n: usize| self.grid.at(row.i[n], row.j, row.k);
+        let middle = (-0.5 * self.net.radius + 0.5 * self.reach) as f32;
         let turn = (self.net.shared.frame.turn * step).as_mat3().transpose().to_cols_array_2d();
-        // Thin members on coarse grids: from the middle of a cell it may be either side.
-        let lean = if self.reach > 0.0 { 0.5 } else { 0.0 };
         for from in (0..row.i.len()).step_by(8) {
             let count = 8.min(row.i.len() - from);
             let point: [usize; 8] = std::array::from_fn(|l| from + if l < count { l } else { 0 });
-            let start: [[f32; 3]; 8] = point.map(|n| {
-                std::array::from_fn(|a| {
-                    let (mean, out) = (row.local[a][n], (row.outside[n] >> a & 1) as f32);
-                    mean + (out - mean) * lean
+            let start = |lean: [f32; 8]| -> [[f32; 3]; 8] {
+                std::array::from_fn(|l| {
+                    std::array::from_fn(|a| {
+                        let (mean, out) = (row.local[a][point[l]], (row.outside[point[l]] >> a & 1) as f32);
+                        mean + (out - mean) * lean[l]
+                    })
                 })
+            };
+            let places = |start: &[[f32; 3]; 8]| {
+                self.places(|l| corner(point[l]) + DVec3::from(start[l].map(|v| v as f64)) * step)
+            };
+            let mut start_at = start([0.0; 8]);
+            let (mut q, mut bins) = places(&start_at);
+            // Near the middle of a thin member it may be either side: the outer corner tells.
+            let mut lean = [0.0; 8];
+            each_bin(&bins, |bin, lanes| {
+                let deep = self.value8(bin, &q).0.cmp_lt(f32x8::splat(middle)).move_mask() as u8 & lanes;
+                (0..8).filter(|l| deep >> l & 1 == 1).for_each(|l| lean[l] = 0.5);
             });
-            let place = |l: usize| corner(point[l]) + DVec3::from(start[l].map(|v| v as f64)) * step;
-            let (q, bins) = self.places(place);
-            let mut local: [[f32; 8]; 3] = std::array::from_fn(|a| std::array::from_fn(|l| start[l][a]));
+            if lean != [0.0; 8] {
+                start_at = start(lean);
+                (q, bins) = places(&start_at);
+            }
+            let mut local: [[f32; 8]; 3] = std::array::from_fn(|a| std::array::from_fn(|l| start_at[l][a]));
             each_bin(&bins, |bin, lanes| {
                 let mut q = q;
                 let mut moved = [f32x8::ZERO; 3];

@@ -5,12 +5,13 @@ use crate::grid::{Bits, Grid};
 use crate::occlusion;
 use crate::recipe::MeshStep;
 use crate::shape::{Composed, Owner};
+use glam::DVec3;
 use rayon::prelude::*;
 use std::collections::HashSet;
 use ulmix_mesh::crossing::{crossing_pairs, crossing_pairs_among, folded_pairs};
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
 use ulmix_mesh::topology::{piece_volumes, pieces_by_points};
-use ulmix_mesh::{Bvh, TriMesh};
+use ulmix_mesh::{Bounds, Bvh, TriMesh};
 
 /// A mesh ready to be looked at or exported.
 pub struct Solid {
@@ -105,13 +106,34 @@ fn reduced(
     let labels: Vec<u8> = owners.iter().map(|r| *r as u8).collect();
     let on_exact: Vec<bool> = mesh.points.par_iter().map(|&p| shape.on_exact(p)).collect();
     let faithful = (on_exact.as_slice(), FAITHFUL * shape.zoned.grid.step);
-    let mut r = reduce(mesh, &ReduceOptions { error, labels: Some(&labels), faithful, cancelled });
-    if cancelled() {
-        return None;
+    let mut kept = Vec::new();
+    for last in [false, false, true] {
+        let mut r = reduce(mesh, &ReduceOptions { error, labels: Some(&labels), faithful, kept: &kept, cancelled });
+        if cancelled() {
+            return None;
+        }
+        round_to_f32(&mut r.mesh);
+        let crossings = untangle(&mut r.mesh);
+        if last || crossings.is_empty() {
+            return Some((r.mesh, r.source.iter().map(|&v| owners[v as usize]).collect(), crossings));
+        }
+        // Where sheets meet at a sharp angle, larger triangles may have no way past each other: the
+        // small ones of the raw mesh stay there.
+        kept.resize(mesh.points.len(), false);
+        keep_around(&r.mesh, &crossings, mesh, 3.0 * shape.zoned.grid.step, &mut kept);
     }
-    round_to_f32(&mut r.mesh);
-    let crossings = untangle(&mut r.mesh);
-    Some((r.mesh, r.source.iter().map(|&v| owners[v as usize]).collect(), crossings))
+    None
+}
+
+/// Marks the points of `raw` within a distance of triangles that cross.
+fn keep_around(mesh: &TriMesh, crossings: &[[u32; 2]], raw: &TriMesh, distance: f64, kept: &mut [bool]) {
+    let boxes: Vec<Bounds> =
+        crossings.iter().flatten().map(|&t| Bounds::of(mesh.corners(t as usize)).grown(distance)).collect();
+    let whole = boxes.iter().copied().reduce(Bounds::union).expect("something crosses");
+    let holds = |b: &Bounds, p: DVec3| p.cmpge(b.min).all() && p.cmple(b.max).all();
+    kept.par_iter_mut().zip(&raw.points).for_each(|(k, &p)| {
+        *k |= holds(&whole, p) && boxes.iter().any(|b| holds(b, p));
+    });
 }
 
 /// Neighbouring normals that turn more than about 177° are folded flat: a reader that rounds another way
@@ -134,7 +156,7 @@ fn untangle(mesh: &mut TriMesh) -> Vec<[u32; 2]> {
         let mut tangled: Vec<u32> = pairs.iter().chain(&folds).flatten().flat_map(|&t| mesh.triangles[t as usize]).collect();
         tangled.sort_unstable();
         tangled.dedup();
-        let mut sums = vec![(glam::DVec3::ZERO, 0.0); tangled.len()];
+        let mut sums = vec![(DVec3::ZERO, 0.0); tangled.len()];
         let mut touched = Vec::new();
         for (n, t) in mesh.triangles.iter().enumerate() {
             for (c, v) in t.iter().enumerate() {
@@ -181,7 +203,6 @@ fn round_to_f32(mesh: &mut TriMesh) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use glam::DVec3;
     use ulmix_mesh::Topology;
 
     #[test]

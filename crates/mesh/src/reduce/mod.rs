@@ -30,6 +30,8 @@ pub struct ReduceOptions<'a> {
     pub labels: Option<&'a [u8]>,
     /// Points around which a smaller bound holds, and that bound; empty for none.
     pub faithful: (&'a [bool], f64),
+    /// Points that stay, with all triangles at them; empty for none.
+    pub kept: &'a [bool],
     /// Asked between rounds; true stops early with the mesh as it is then.
     pub cancelled: &'a (dyn Fn() -> bool + Sync),
 }
@@ -128,7 +130,8 @@ fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open
             *o = if *o == NONE || *o == id { id } else { MANY };
         }
     }
-    let lock = |v: u32| owner[v as usize] == MANY;
+    let kept = |v: u32| options.kept.get(v as usize).copied().unwrap_or(false);
+    let lock = |v: u32| owner[v as usize] == MANY || kept(v);
     thread_local!(static LOCAL: RefCell<Vec<u32>> = const { RefCell::new(Vec::new()) });
     let runs: Vec<&[(u32, u32)]> = order.chunk_by(|a, b| a.0 == b.0).collect();
     let parts: Vec<Patch> = runs
@@ -149,7 +152,7 @@ fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open
     let out = Patch::joined(&parts);
     open.fill(false);
     for t in &out.triangles {
-        if t.iter().any(|&v| lock(v)) {
+        if t.iter().any(|&v| lock(v) && !kept(v)) {
             t.iter().for_each(|&v| open[v as usize] = true);
         }
     }
@@ -163,7 +166,7 @@ mod tests {
 
     fn run(mesh: &TriMesh, error: f64, threads: usize) -> TriMesh {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
-        pool.install(|| reduce(mesh, &ReduceOptions { error, labels: None, faithful: (&[], 0.0), cancelled: &|| false }).mesh)
+        pool.install(|| reduce(mesh, &ReduceOptions { error, labels: None, faithful: (&[], 0.0), kept: &[], cancelled: &|| false }).mesh)
     }
 
     #[test]
