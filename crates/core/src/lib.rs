@@ -13,7 +13,7 @@
 //! | [`solids`], [`zoned`] | regions of zones and skins; what they make of every sample |
 //! | [`shape`] | part, zones, skins and lattice as one field |
 //! | [`polygonise`] | signs and exact hits to a closed mesh |
-//! | [`occlusion`] | shade for the picture |
+//! | [`occlusion`], [`thumbnail`] | shade for the picture; small pictures of structures |
 //! | [`report`] | numbers and checks |
 //! | [`export`] | files, read again before they are offered |
 //! | [`trig`], [`random`] | sine and cosine, random numbers: the same bits everywhere |
@@ -35,5 +35,6 @@ pub mod report;
 pub mod sample;
 pub mod shape;
 pub mod solids;
+pub mod thumbnail;
 pub mod trig;
 pub mod zoned;

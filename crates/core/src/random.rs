@@ -39,6 +39,13 @@ mod tests {
         let all = draw(1, 2);
         assert!((all.iter().sum::<f64>() / 10_000.0 - 0.5).abs() < 0.01);
         // The published first values of the sequence from zero.
-        assert_eq!([Random(0).next(), { let mut r = Random(0); r.next(); r.next() }], [0xe220_a839_7b1d_cdaf, 0x6e78_9e6a_a1b9_65f4]);
+        assert_eq!(
+            [Random(0).next(), {
+                let mut r = Random(0);
+                r.next();
+                r.next()
+            }],
+            [0xe220_a839_7b1d_cdaf, 0x6e78_9e6a_a1b9_65f4]
+        );
     }
 }

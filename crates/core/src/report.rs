@@ -234,7 +234,10 @@ pub fn thickness_at_points(mesh: &TriMesh, limit: f64, most: usize) -> Vec<f32> 
     let points: Vec<DVec3> = picked.iter().map(|&v| mesh.points[v]).collect();
     let at: Vec<DVec3> = picked.iter().map(|&v| normals[v]).collect();
     let mut out = vec![f32::NAN; mesh.points.len()];
-    for (&v, d) in picked.iter().zip(wall_thickness(&bvh, &points, &at, limit)) {
+    for (&v, d) in picked
+        .iter()
+        .zip(wall_thickness(&bvh, &points, &at, limit, |n, t| mesh.triangles[t as usize].contains(&(picked[n] as u32))))
+    {
         out[v] = d as f32;
     }
     out
@@ -254,15 +257,24 @@ fn walls(part: &Part, solid: &Solid, linked: &Linked, step: f64) -> Option<Walls
         .filter(|&v| solid.owners[v] == Owner::Fill && part.bvh().nearest(mesh.points[v], clear * clear).is_none())
         .collect();
     let all = mesh.point_normals();
-    let points: Vec<DVec3> = picked.iter().map(|&v| mesh.points[v]).collect();
-    let normals: Vec<DVec3> = picked.iter().map(|&v| all[v]).collect();
+    let mut area = vec![0.0; mesh.points.len()];
+    for (t, tri) in mesh.triangles.iter().enumerate() {
+        let a = mesh.area_vector(t).length();
+        tri.iter().for_each(|&v| area[v as usize] += a);
+    }
+    // Where the triangles around a point disagree it lies on an edge.
+    let smooth: Vec<usize> = picked.into_iter().filter(|&v| all[v].length() > 0.9 * area[v]).collect();
+    let points: Vec<DVec3> = smooth.iter().map(|&v| mesh.points[v]).collect();
+    let normals: Vec<DVec3> = smooth.iter().map(|&v| all[v]).collect();
     let limit = (5.0 * linked.thickness_mm).max(8.0 * step);
-    let mut found: Vec<(f64, f64)> = wall_thickness(&Bvh::new(mesh), &points, &normals, limit)
-        .into_iter()
-        .zip(&normals)
-        .filter(|(d, _)| d.is_finite() && *d < 0.999 * limit)
-        .map(|(d, n)| (d, n.length()))
-        .collect();
+    let mut found: Vec<(f64, f64)> = wall_thickness(&Bvh::new(mesh), &points, &normals, limit, |n, t| {
+        mesh.triangles[t as usize].contains(&(smooth[n] as u32))
+    })
+    .into_iter()
+    .zip(&normals)
+    .filter(|(d, _)| d.is_finite() && *d < 0.999 * limit)
+    .map(|(d, n)| (d, n.length()))
+    .collect();
     found.sort_by(|a, b| a.0.total_cmp(&b.0));
     Some(Walls { thinnest_mm: weighted_quantile(&found, 0.01)?, median_mm: weighted_quantile(&found, 0.5)? })
 }

@@ -6,12 +6,23 @@ use rayon::prelude::*;
 
 /// Diameter of the largest ball inside the mesh that touches it at each given point
 /// (Ma, Bae & Choi 2012), no larger than `limit`. `normals` point outward and need not be unit.
-/// A point at a sharp convex edge, where the ball shrinks to nothing, answers `f64::NAN`.
-pub fn wall_thickness(bvh: &Bvh, points: &[DVec3], normals: &[DVec3], limit: f64) -> Vec<f64> {
-    points.par_iter().zip(normals).with_min_len(256).map(|(&p, n)| ball_diameter(bvh, p, n.normalize_or_zero(), limit)).collect()
+/// A point at a sharp convex edge, where the ball shrinks to nothing, answers `f64::NAN`. `beside` names
+/// the triangles that a point, by its number, lies on: they are no opposite wall.
+pub fn wall_thickness(
+    bvh: &Bvh,
+    points: &[DVec3],
+    normals: &[DVec3],
+    limit: f64,
+    beside: impl Fn(usize, u32) -> bool + Sync,
+) -> Vec<f64> {
+    (0..points.len())
+        .into_par_iter()
+        .with_min_len(256)
+        .map(|n| ball_diameter(bvh, points[n], normals[n].normalize_or_zero(), limit, |t| beside(n, t)))
+        .collect()
 }
 
-fn ball_diameter(bvh: &Bvh, p: DVec3, n: DVec3, limit: f64) -> f64 {
+fn ball_diameter(bvh: &Bvh, p: DVec3, n: DVec3, limit: f64, beside: impl Fn(u32) -> bool) -> f64 {
     // Contacts whose direction is within 30° of the tangent plane are the near slopes of the
     // surface itself (or a sharp edge), not an opposite wall.
     const LEAST_SIN: f64 = 0.5;
@@ -21,7 +32,7 @@ fn ball_diameter(bvh: &Bvh, p: DVec3, n: DVec3, limit: f64) -> f64 {
     let mut r = limit * 0.5;
     for _ in 0..12 {
         let centre = p - n * r;
-        let Some(near) = bvh.nearest(centre, (r * (1.0 - 1e-6)) * (r * (1.0 - 1e-6))) else { break };
+        let Some(near) = bvh.nearest_where(centre, (r * (1.0 - 1e-6)).powi(2), |t| !beside(t)) else { break };
         let q = p - near.point;
         let across = q.dot(n);
         let len2 = q.length_squared();
@@ -44,7 +55,7 @@ pub fn sample_thickness(mesh: &TriMesh, bvh: &Bvh, stride: usize, limit: f64) ->
     let picked: Vec<usize> = (0..mesh.triangles.len()).step_by(stride.max(1)).collect();
     let points: Vec<DVec3> = picked.iter().map(|&t| mesh.corners(t).iter().sum::<DVec3>() / 3.0).collect();
     let normals: Vec<DVec3> = picked.iter().map(|&t| mesh.area_vector(t)).collect();
-    let mut out: Vec<(f64, f64)> = wall_thickness(bvh, &points, &normals, limit)
+    let mut out: Vec<(f64, f64)> = wall_thickness(bvh, &points, &normals, limit, |n, t| picked[n] == t as usize)
         .into_iter()
         .zip(&normals)
         .map(|(d, n)| (d, n.length() * 0.5))
@@ -75,7 +86,7 @@ mod tests {
     fn plates_and_balls_measure_their_own_thickness() {
         let plate = TriMesh::cuboid(DVec3::ZERO, DVec3::new(40.0, 30.0, 2.0));
         let bvh = Bvh::new(&plate);
-        let d = wall_thickness(&bvh, &[DVec3::new(20.0, 15.0, 2.0)], &[DVec3::Z], 25.0);
+        let d = wall_thickness(&bvh, &[DVec3::new(20.0, 15.0, 2.0)], &[DVec3::Z], 25.0, |_, _| false);
         assert!((d[0] - 2.0).abs() < 1e-9, "{d:?}");
 
         let ball = TriMesh::sphere(5.0, 6);

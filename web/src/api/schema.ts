@@ -276,6 +276,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/structures/{kind}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["structure_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads": {
         parameters: {
             query?: never;
@@ -296,6 +312,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description Cells of struts that repeat along three axes.
+         * @enum {string}
+         */
+        CellKind: "cubic" | "body_centred" | "body_centred_vertical" | "face_centred" | "face_centred_vertical" | "body_face_centred" | "octet" | "kelvin" | "diamond" | "rhombic_dodecahedron" | "re_entrant";
         Check: {
             /** @description The figure behind the verdict, with its unit. */
             figure: string;
@@ -348,6 +369,11 @@ export interface components {
             file_name: string;
             kind: components["schemas"]["FileKind"];
         };
+        /**
+         * @description Walls that run straight along the third axis, by the pattern they make across it.
+         * @enum {string}
+         */
+        ExtrudedKind: "hexagons" | "squares" | "triangles" | "bow_ties" | "planar_voronoi";
         /** @description A face of the part, to be picked. */
         FaceInfo: {
             mark: components["schemas"]["FaceMark"];
@@ -372,9 +398,47 @@ export interface components {
             /** @description Middle of its area. mm. */
             place_mm: number[];
         };
+        /** @description Figures of a skeleton or of Voronoi cells. */
+        Facts: {
+            /**
+             * Format: double
+             * @description Struts that meet at a node, in the mean.
+             */
+            degree: number;
+            /** @description Loose pieces and struts that did not reach into the part, left out. */
+            dropped: number;
+            /** Format: double */
+            longest_mm: number;
+            /** Format: double */
+            mean_mm: number;
+            /** @description Nodes and struts in the part; of walls, the walls. */
+            nodes: number;
+            /** @description Connected pieces. */
+            pieces: number;
+            /** @description Seed points inside the part; 0 for cells that repeat. */
+            seeds: number;
+            /** Format: double */
+            shortest_mm: number;
+            struts: number;
+            /**
+             * Format: double
+             * @description How unequal the cells are: standard deviation over mean of their volumes (areas in a plane).
+             */
+            unevenness: number;
+            /** @description Struts shorter than the welding length, drawn into one node. */
+            welded: number;
+        };
+        /**
+         * @description Families of kinds, for choosing.
+         * @enum {string}
+         */
+        Family: "surfaces" | "cells" | "extruded" | "seeded";
         /** @enum {string} */
         FileKind: "stl" | "3mf";
-        /** @enum {string} */
+        /**
+         * @description What a periodic surface bounds.
+         * @enum {string}
+         */
         Form: "walls" | "network" | "other_network";
         /** @description A file's contents before it becomes a part. */
         Inspection: {
@@ -407,8 +471,30 @@ export interface components {
         };
         /** @enum {string} */
         JobState: "queued" | "running" | "done" | "failed" | "cancelled";
+        /** @description How struts and walls meet. Absolute, so that thickness and density stay in step. */
+        Joins: {
+            /**
+             * Format: double
+             * @description Radius within which members that meet flow into each other. mm.
+             * @default 0
+             */
+            blend_mm: number;
+            /**
+             * Format: double
+             * @description By how much nodes are thicker than the struts that meet there. mm.
+             * @default 0
+             */
+            node_mm: number;
+        };
+        /** @description Kind of structure, by family. In JSON the kind's name alone. */
+        Kind: components["schemas"]["SurfaceKind"] | components["schemas"]["CellKind"] | components["schemas"]["ExtrudedKind"] | components["schemas"]["SeededKind"];
         /** @description The two linked values of the thicken step, both known, and what they lead to. */
         Linked: {
+            /**
+             * Format: double
+             * @description Size of the cells, where they are smallest: what seed points make of it. mm.
+             */
+            cell_mm: number;
             /**
              * Format: double
              * @description Predicted solid share of the fill zone. Percent.
@@ -433,11 +519,14 @@ export interface components {
              * @description Material outside the fill zone: kept solids and skins.
              */
             solid_volume_mm3: number;
+            structure?: null | components["schemas"]["Facts"];
             /**
              * Format: double
              * @description Wall, or strut of a network at its narrowest. mm.
              */
             thickness_mm: number;
+            /** @description Made of walls, not of struts. */
+            walls: boolean;
             /** @description What each zone of the list takes of the part. */
             zone_mm3: number[];
         };
@@ -500,6 +589,7 @@ export interface components {
             /** Format: int64 */
             largest_file_bytes: number;
             materials: components["schemas"]["MaterialChoice"][];
+            structures: components["schemas"]["StructureChoice"][];
             version: string;
         };
         /**
@@ -704,6 +794,7 @@ export interface components {
             thickness_mm: number[];
         };
         Recipe: {
+            joins: components["schemas"]["Joins"];
             material: components["schemas"]["Material"];
             mesh: components["schemas"]["MeshStep"];
             /** @description Title of what is made; written into exported files. */
@@ -771,6 +862,46 @@ export interface components {
             /** Format: double */
             step_mm: number;
         };
+        /**
+         * @description Structures of scattered seed points.
+         * @enum {string}
+         */
+        SeededKind: "voronoi" | "voronoi_walls" | "delaunay" | "neighbours";
+        /** @description Points that own cells. */
+        Seeds: {
+            /**
+             * Format: int32
+             * @description Points inside the part; absent: as many as cells of the cell size fill it.
+             * @default null
+             */
+            count: number | null;
+            /**
+             * Format: int32
+             * @description Nearest points that each point is joined to.
+             * @default 4
+             */
+            neighbours: number;
+            /**
+             * Format: int32
+             * @description The integer that repeats an arrangement.
+             * @default 1
+             */
+            random: number;
+            /**
+             * Format: int32
+             * @description Rounds in which every point moves to the middle of its cell.
+             * @default 4
+             */
+            rounds: number;
+            /** @default even */
+            spread: components["schemas"]["Spread"];
+            /**
+             * Format: double
+             * @description Struts shorter than this share of the cell size are drawn together into one node.
+             * @default 0.1
+             */
+            weld: number;
+        };
         /** @description Material within `depth_mm` of faces stays. */
         Skin: {
             /** Format: double */
@@ -779,8 +910,13 @@ export interface components {
             faces?: components["schemas"]["FaceMark"][] | null;
             name: string;
         };
+        /**
+         * @description How seed points are spread.
+         * @enum {string}
+         */
+        Spread: "even" | "loose";
         /** @enum {string} */
-        Stage: "zones" | "thickness" | "lattice" | "surface" | "finish" | "report";
+        Stage: "zones" | "skeleton" | "thickness" | "lattice" | "surface" | "finish" | "report";
         /** @description How long a stage took. */
         StageTime: {
             /** @description Answered from an earlier run. */
@@ -793,13 +929,25 @@ export interface components {
             /** @description Cell size along the cell's own axes. mm. */
             cell_mm: number[];
             form: components["schemas"]["Form"];
-            kind: components["schemas"]["SurfaceKind"];
+            kind: components["schemas"]["Kind"];
             /** @description Turned about x, then y, then z. Degrees. */
             rotation_deg: number[];
+            seeds: components["schemas"]["Seeds"];
             /** @description From the middle of the part's box to a cell's corner. mm. */
             shift_mm: number[];
         };
-        /** @enum {string} */
+        /** @description A kind of structure to choose. */
+        StructureChoice: {
+            family: components["schemas"]["Family"];
+            kind: components["schemas"]["Kind"];
+            /** @description Grows from seed points. */
+            seeded: boolean;
+            title: string;
+        };
+        /**
+         * @description Triply periodic surfaces.
+         * @enum {string}
+         */
         SurfaceKind: "gyroid" | "schwarz_p" | "schwarz_d" | "iwp" | "neovius" | "frd" | "split_p" | "lidinoid";
         /** @description Which of the two linked values was typed last; the other follows. */
         Thicken: {
@@ -1429,6 +1577,44 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    structure_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                /** @description Cell size along each axis. mm. */
+                x: number;
+                y: number;
+                z: number;
+                /** @description mm. */
+                thickness: number;
+                blend: number;
+                node: number;
+                form: components["schemas"]["Form"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": number[];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -203,7 +203,9 @@ fn cleaned(part: &Part, raw: &Skeleton, weld: f64) -> (Skeleton, Facts) {
     let away: Vec<f64> = once
         .nodes
         .par_iter()
-        .map(|p| part.distance.query(*p, longest).map_or_else(|| if part.distance.inside(*p) { -1.0 } else { f64::INFINITY }, |q| q.0))
+        .map(|p| {
+            part.distance.query(*p, longest).map_or_else(|| if part.distance.inside(*p) { -1.0 } else { f64::INFINITY }, |q| q.0)
+        })
         .collect();
     let reaches = |s: [u32; 2]| {
         let [a, b] = s.map(|n| away[n as usize]);

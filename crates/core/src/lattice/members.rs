@@ -44,7 +44,10 @@ impl Frame {
 #[derive(Clone)]
 pub enum Source {
     /// Struts of one cell of this size, repeated for ever.
-    Repeated { struts: Vec<[DVec3; 2]>, cell: DVec3 },
+    Repeated {
+        struts: Vec<[DVec3; 2]>,
+        cell: DVec3,
+    },
     Struts(Vec<[DVec3; 2]>),
     /// Walls halfway between neighbouring points.
     Walls(Vec<DVec3>),
@@ -528,9 +531,8 @@ impl Bulk for GriddedNet<'_> {
                     })
                 })
             };
-            let places = |start: &[[f32; 3]; 8]| {
-                self.places(|l| corner(point[l]) + DVec3::from(start[l].map(|v| v as f64)) * step)
-            };
+            let places =
+                |start: &[[f32; 3]; 8]| self.places(|l| corner(point[l]) + DVec3::from(start[l].map(|v| v as f64)) * step);
             let mut start_at = start([0.0; 8]);
             let (mut q, mut bins) = places(&start_at);
             // Near the middle of a thin member it may be either side: the outer corner tells.

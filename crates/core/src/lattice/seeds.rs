@@ -127,9 +127,8 @@ pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool
     let most = 400 * wanted + 100_000;
     let mut tried = 0;
     while inner.len() < wanted && tried < most {
-        let batch: Vec<DVec3> = (0..4096)
-            .map(|_| low + (high - low) * DVec3::new(random.unit(), random.unit(), random.unit()))
-            .collect();
+        let batch: Vec<DVec3> =
+            (0..4096).map(|_| low + (high - low) * DVec3::new(random.unit(), random.unit(), random.unit())).collect();
         tried += batch.len();
         let distance: Vec<f64> = batch.par_iter().map(|p| region.distance(*p, pad)).collect();
         for (p, d) in batch.into_iter().zip(distance) {
@@ -147,7 +146,8 @@ pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool
     }
     let found = inner.len().min(inside);
     let around = outer.len() / crowd;
-    let mut points = if crowd > 1 { eliminated(&inner, found, &outer, around, cell, region.flat()) } else { [inner, outer].concat() };
+    let mut points =
+        if crowd > 1 { eliminated(&inner, found, &outer, around, cell, region.flat()) } else { [inner, outer].concat() };
 
     let (low, high) = (low - 2.0 * cell * deep, high + 2.0 * cell * deep);
     let thick = if region.flat() { DVec3::new(0.0, 0.0, 0.5) } else { DVec3::ZERO };

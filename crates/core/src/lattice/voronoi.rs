@@ -249,8 +249,7 @@ impl Cell {
             w.1 += from.distance(to);
         });
         let real = |p: &Plane| p.other != BOX && p.other > own;
-        let widths =
-            walls.iter().zip(&self.planes).filter(|(w, p)| real(p) && w.1 > 0.0).map(|(w, _)| 4.0 * w.0 / w.1).collect();
+        let widths = walls.iter().zip(&self.planes).filter(|(w, p)| real(p) && w.1 > 0.0).map(|(w, _)| 4.0 * w.0 / w.1).collect();
         (out, widths)
     }
 }

@@ -127,8 +127,7 @@ fn reduced(
 
 /// Marks the points of `raw` within a distance of triangles that cross.
 fn keep_around(mesh: &TriMesh, crossings: &[[u32; 2]], raw: &TriMesh, distance: f64, kept: &mut [bool]) {
-    let boxes: Vec<Bounds> =
-        crossings.iter().flatten().map(|&t| Bounds::of(mesh.corners(t as usize)).grown(distance)).collect();
+    let boxes: Vec<Bounds> = crossings.iter().flatten().map(|&t| Bounds::of(mesh.corners(t as usize)).grown(distance)).collect();
     let whole = boxes.iter().copied().reduce(Bounds::union).expect("something crosses");
     let holds = |b: &Bounds, p: DVec3| p.cmpge(b.min).all() && p.cmple(b.max).all();
     kept.par_iter_mut().zip(&raw.points).for_each(|(k, &p)| {

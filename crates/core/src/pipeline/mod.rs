@@ -97,6 +97,8 @@ pub enum RunError {
 pub struct Linked {
     /// Wall, or strut of a network at its narrowest. mm.
     pub thickness_mm: f64,
+    /// Made of walls, not of struts.
+    pub walls: bool,
     /// Predicted solid share of the fill zone. Percent.
     pub density_percent: f64,
     /// Size of the cells, where they are smallest: what seed points make of it. mm.
@@ -229,9 +231,13 @@ impl Pipeline {
     /// The structure before it is given thickness. It follows the part, not the zones.
     fn bare(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<(Held, String), RunError> {
         let key = self.key(&[&"bare", &part.key, &recipe.structure, &recipe.joins]);
-        let bare = self.stage(Stage::Skeleton, &key, watch, |b: &Held| b.bytes(), || {
-            make::structure(part, &recipe.structure, recipe.joins, &|| watch.cancelled())
-        })?;
+        let bare = self.stage(
+            Stage::Skeleton,
+            &key,
+            watch,
+            |b: &Held| b.bytes(),
+            || make::structure(part, &recipe.structure, recipe.joins, &|| watch.cancelled()),
+        )?;
         Ok(((*bare).clone(), key))
     }
 
@@ -328,6 +334,7 @@ fn link(recipe: &Recipe, curve: &DensityCurve, shares: &Shares, whole: f64, lost
     let zone_mm3 = recipe.zones.list.iter().map(|z| if z.role == Role::Reference { 0.0 } else { taken.next().unwrap_or(0.0) });
     Linked {
         thickness_mm,
+        walls: recipe.structure.kind.walls(recipe.structure.form),
         density_percent: 100.0 * density,
         cell_mm: curve.bare().cell(),
         opening_mm: opening_mm.max(0.0),

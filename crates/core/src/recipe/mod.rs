@@ -17,7 +17,7 @@ pub mod zones;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 pub use shapes::OwnShape;
-pub use structure::{CellKind, ExtrudedKind, Form, Joins, Kind, SeededKind, Seeds, Spread, Structure, SurfaceKind};
+pub use structure::{CellKind, ExtrudedKind, Family, Form, Joins, Kind, SeededKind, Seeds, Spread, Structure, SurfaceKind};
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 pub use zones::{FaceKind, FaceMark, Place, Role, Skin, Zone, Zones};
@@ -37,6 +37,7 @@ pub struct Recipe {
     pub structure: Structure,
     pub thicken: Thicken,
     #[serde(default)]
+    #[schema(required = true)]
     pub joins: Joins,
     pub mesh: MeshStep,
     pub material: Material,

@@ -76,7 +76,49 @@ pub enum SeededKind {
     Neighbours,
 }
 
+/// Families of kinds, for choosing.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Family {
+    Surfaces,
+    Cells,
+    Extruded,
+    Seeded,
+}
+
 impl Kind {
+    /// Every kind, family by family.
+    pub fn all() -> Vec<Kind> {
+        use {CellKind::*, ExtrudedKind::*, SeededKind::*, SurfaceKind::*};
+        let surfaces = [Gyroid, SchwarzP, SchwarzD, Iwp, Neovius, Frd, SplitP, Lidinoid].map(Kind::Surface);
+        let cells = [
+            Cubic,
+            BodyCentred,
+            BodyCentredVertical,
+            FaceCentred,
+            FaceCentredVertical,
+            BodyFaceCentred,
+            Octet,
+            Kelvin,
+            Diamond,
+            RhombicDodecahedron,
+            ReEntrant,
+        ]
+        .map(Kind::Cell);
+        let extruded = [Hexagons, Squares, Triangles, BowTies, PlanarVoronoi].map(Kind::Extruded);
+        let seeded = [Voronoi, VoronoiWalls, Delaunay, Neighbours].map(Kind::Seeded);
+        [&surfaces[..], &cells, &extruded, &seeded].concat()
+    }
+
+    pub fn family(self) -> Family {
+        match self {
+            Kind::Surface(_) => Family::Surfaces,
+            Kind::Cell(_) => Family::Cells,
+            Kind::Extruded(_) => Family::Extruded,
+            Kind::Seeded(_) => Family::Seeded,
+        }
+    }
+
     /// Is it made of walls, not of struts?
     pub fn walls(self, form: Form) -> bool {
         match self {
@@ -129,7 +171,7 @@ impl Kind {
                 SeededKind::Voronoi => "Voronoi struts",
                 SeededKind::VoronoiWalls => "Voronoi walls",
                 SeededKind::Delaunay => "Delaunay struts",
-                SeededKind::Neighbours => "Nearest-neighbour struts",
+                SeededKind::Neighbours => "Nearest neighbours",
             },
         }
     }
@@ -167,13 +209,18 @@ pub struct Seeds {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub count: Option<u32>,
     /// The integer that repeats an arrangement.
+    #[schema(required = true)]
     pub random: u32,
+    #[schema(required = true)]
     pub spread: Spread,
     /// Rounds in which every point moves to the middle of its cell.
+    #[schema(required = true)]
     pub rounds: u32,
     /// Nearest points that each point is joined to.
+    #[schema(required = true)]
     pub neighbours: u32,
     /// Struts shorter than this share of the cell size are drawn together into one node.
+    #[schema(required = true)]
     pub weld: f64,
 }
 
@@ -191,6 +238,7 @@ pub const MOST_SEEDS: u32 = 500_000;
 pub struct Structure {
     pub kind: Kind,
     #[serde(default)]
+    #[schema(required = true)]
     pub form: Form,
     /// Cell size along the cell's own axes. mm.
     pub cell_mm: [f64; 3],
@@ -199,6 +247,7 @@ pub struct Structure {
     /// Turned about x, then y, then z. Degrees.
     pub rotation_deg: [f64; 3],
     #[serde(default)]
+    #[schema(required = true)]
     pub seeds: Seeds,
 }
 
@@ -246,8 +295,10 @@ impl Structure {
 #[serde(default, deny_unknown_fields)]
 pub struct Joins {
     /// Radius within which members that meet flow into each other. mm.
+    #[schema(required = true)]
     pub blend_mm: f64,
     /// By how much nodes are thicker than the struts that meet there. mm.
+    #[schema(required = true)]
     pub node_mm: f64,
 }
 

@@ -166,7 +166,9 @@ mod tests {
 
     fn run(mesh: &TriMesh, error: f64, threads: usize) -> TriMesh {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
-        pool.install(|| reduce(mesh, &ReduceOptions { error, labels: None, faithful: (&[], 0.0), kept: &[], cancelled: &|| false }).mesh)
+        pool.install(|| {
+            reduce(mesh, &ReduceOptions { error, labels: None, faithful: (&[], 0.0), kept: &[], cancelled: &|| false }).mesh
+        })
     }
 
     #[test]

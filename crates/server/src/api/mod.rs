@@ -5,10 +5,12 @@
 //! | [`projects`] | uploads, projects, recipes with undo and redo |
 //! | [`runs`] | drafts, final runs, pictures, events |
 //! | [`exports`] | files to take away: meshes, recipe, part |
+//! | [`structures`] | small pictures of structures |
 
 pub mod exports;
 pub mod projects;
 pub mod runs;
+pub mod structures;
 
 use crate::problem::{Answer, Problem};
 use crate::studio::Studio;
@@ -17,7 +19,7 @@ use axum::routing::{delete, get, post, put};
 use axum::{Json, Router};
 use serde::Serialize;
 use std::sync::Arc;
-use ulmix_core::recipe::MATERIALS;
+use ulmix_core::recipe::{Family, Kind, MATERIALS};
 use utoipa::{OpenApi, ToSchema};
 
 #[derive(Clone)]
@@ -51,7 +53,8 @@ pub struct App {
         exports::export,
         exports::download,
         exports::recipe,
-        exports::part
+        exports::part,
+        structures::structure_picture
     ),
     components(schemas(crate::studio::Event, crate::picture::RunInfo, crate::picture::FaceInfo))
 )]
@@ -82,6 +85,7 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/recipe.json", get(exports::recipe))
         .route("/api/projects/{id}/part", get(exports::part))
         .route("/api/exports/{id}/{file}", get(exports::download))
+        .route("/api/structures/{kind}/picture", get(structures::structure_picture))
         .route("/api/jobs/{id}", delete(runs::cancel))
         .route("/api/{*rest}", get(nothing).post(nothing).put(nothing).delete(nothing))
         .with_state(app)
@@ -99,11 +103,22 @@ pub struct MaterialChoice {
     pub density: f64,
 }
 
+/// A kind of structure to choose.
+#[derive(Serialize, ToSchema)]
+pub struct StructureChoice {
+    pub kind: Kind,
+    pub title: &'static str,
+    pub family: Family,
+    /// Grows from seed points.
+    pub seeded: bool,
+}
+
 /// What the app needs to know of the server.
 #[derive(Serialize, ToSchema)]
 pub struct Options {
     pub version: &'static str,
     pub materials: Vec<MaterialChoice>,
+    pub structures: Vec<StructureChoice>,
     pub largest_file_bytes: u64,
 }
 
@@ -112,6 +127,10 @@ pub async fn options() -> Json<Options> {
     Json(Options {
         version: env!("CARGO_PKG_VERSION"),
         materials: MATERIALS.iter().map(|&(name, density)| MaterialChoice { name, density }).collect(),
+        structures: Kind::all()
+            .into_iter()
+            .map(|kind| StructureChoice { kind, title: kind.title(), family: kind.family(), seeded: kind.seeded() })
+            .collect(),
         largest_file_bytes: ulmix_formats::LARGEST_FILE,
     })
 }

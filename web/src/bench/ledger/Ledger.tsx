@@ -29,11 +29,11 @@ export function Ledger() {
     ['Solid part', mass(r.part_mass_g)],
     ['Volume', about + volume(r.volume_mm3)],
     ['Fill density', about + percent(r.fill_density_percent)],
-    [recipe.structure.form === 'walls' ? 'Wall asked' : 'Strut asked', mm(info.linked.thickness_mm)],
+    [info.linked.walls ? 'Wall asked' : 'Strut asked', mm(info.linked.thickness_mm)],
     ...(r.walls
       ? ([
-          ['Wall measured', mm(r.walls.median_mm)],
-          ['Thinnest wall', mm(r.walls.thinnest_mm)],
+          [info.linked.walls ? 'Wall measured' : 'Strut measured', mm(r.walls.median_mm)],
+          [info.linked.walls ? 'Thinnest wall' : 'Thinnest place', mm(r.walls.thinnest_mm)],
         ] as [string, string][])
       : []),
     ['Opening, about', info.linked.opening_mm > 0 ? mm(info.linked.opening_mm) : 'closed'],

@@ -6,15 +6,15 @@ import { Checks, checksSentence } from './Checks'
 import { Handoff, handoffSentence } from './Handoff'
 import { MeshStep, meshSentence } from './MeshStep'
 import { PartStep, partSentence } from './PartStep'
-import { Structure, structureSentence } from './Structure'
-import { Thicken, thickenSentence } from './Thicken'
+import { Structure, StructureSentence } from './Structure'
+import { Thicken, ThickenSentence } from './Thicken'
 import { Zones, zonesSentence } from './Zones'
 import './recipe.css'
 
 /** Stages of a run that belong to a step: their times are shown there. */
 const stagesOf: Partial<Record<Step, Stage[]>> = {
   zones: ['zones'],
-  structure: ['lattice'],
+  structure: ['skeleton', 'lattice'],
   thicken: ['thickness'],
   mesh: ['surface', 'finish'],
   checks: ['report'],
@@ -33,8 +33,8 @@ export function Steps() {
   const list: { step: Step; title: string; sentence: ReactNode; body: () => ReactNode; mark: Mark }[] = [
     { step: 'part', title: 'Part', sentence: partSentence(project), body: () => <PartStep />, mark: project.part.defects.length > 0 ? 'look' : 'done' },
     { step: 'zones', title: 'Zones', sentence: zonesSentence(recipe), body: () => <Zones />, mark: 'done' },
-    { step: 'structure', title: 'Structure', sentence: structureSentence(recipe), body: () => <Structure />, mark: working ? 'busy' : 'done' },
-    { step: 'thicken', title: 'Thicken', sentence: thickenSentence(recipe, info), body: () => <Thicken />, mark: working ? 'busy' : (info?.report.notes.length ?? 0) > 0 ? 'look' : 'done' },
+    { step: 'structure', title: 'Structure', sentence: <StructureSentence recipe={recipe} />, body: () => <Structure />, mark: working ? 'busy' : 'done' },
+    { step: 'thicken', title: 'Thicken', sentence: <ThickenSentence recipe={recipe} info={info} />, body: () => <Thicken />, mark: working ? 'busy' : (info?.report.notes.length ?? 0) > 0 ? 'look' : 'done' },
     { step: 'mesh', title: 'Mesh', sentence: meshSentence(project, info, job), body: () => <MeshStep />, mark: making ? 'busy' : final ? 'done' : 'todo' },
     { step: 'checks', title: 'Checks', sentence: checksSentence(final), body: () => <Checks />, mark: !final ? 'todo' : failed > 0 ? 'look' : 'done' },
     { step: 'handoff', title: 'Hand-off', sentence: handoffSentence(final), body: () => <Handoff />, mark: final ? 'done' : 'todo' },

@@ -1,48 +1,28 @@
 import { InputNumber, Segmented, Switch } from 'antd'
 import { useState } from 'react'
 import type { Recipe } from '../../api/client'
-import { plain } from '../../shared/format'
 import { edit, preview, useBench, type Handle } from '../state'
+import { Chooser } from './Chooser'
+import { SeedFields } from './SeedFields'
+import { along, cells, choiceOf, forms, put, useChoices, withSeeds, withStructure, type S, type Triple } from './structureRules'
 import { Value } from './Value'
 
-type S = Recipe['structure']
-const kinds: { value: S['kind']; label: string }[] = [
-  { value: 'gyroid', label: 'Gyroid' },
-  { value: 'schwarz_p', label: 'Schwarz P' },
-  { value: 'schwarz_d', label: 'Schwarz D' },
-  { value: 'iwp', label: 'I-WP' },
-  { value: 'neovius', label: 'Neovius' },
-  { value: 'frd', label: 'F-RD' },
-  { value: 'split_p', label: 'Split P' },
-  { value: 'lidinoid', label: 'Lidinoid' },
-]
-const forms: Record<S['form'], string> = { walls: 'walls', network: 'network', other_network: 'network, other side' }
-
-const cells = (s: S) => {
-  const [x = 0, y = 0, z = 0] = s.cell_mm
-  return x === y && y === z ? `${plain(x)} mm` : `${plain(x)} × ${plain(y)} × ${plain(z)} mm`
-}
-
-export function structureSentence(r: Recipe) {
-  const s = r.structure
-  const kind = kinds.find((k) => k.value === s.kind)?.label
+export function StructureSentence({ recipe }: { recipe: Recipe }) {
+  const s = recipe.structure
+  const choice = choiceOf(useChoices(), s.kind)
   const turned = s.rotation_deg.some((v) => v !== 0)
   const moved = s.shift_mm.some((v) => v !== 0)
   return (
     <>
       <b>
-        {kind} {forms[s.form]}
+        {choice?.title} {choice?.family === 'surfaces' && forms[s.form]}
       </b>
-      , {cells(s)} cells{turned && ', turned'}
+      , {cells(s, choice)}
+      {turned && ', turned'}
       {moved && (turned ? ' and shifted' : ', shifted')}
     </>
   )
 }
-
-const withStructure = (change: Partial<S>) => (r: Recipe): Recipe => ({ ...r, structure: { ...r.structure, ...change } })
-const put = (list: readonly number[], i: number, v: number) => list.map((old, j) => (i === j ? v : old)) as Triple
-
-type Triple = [number, number, number]
 
 /** Three typed values, for x, y and z. */
 function Three({ label, unit, values, onSet }: { label: string; unit: string; values: readonly number[]; onSet: (v: Triple) => void }) {
@@ -70,51 +50,77 @@ function Three({ label, unit, values, onSet }: { label: string; unit: string; va
   )
 }
 
+/** The size leads again, not a count of seed points. */
+const sized = (cell_mm: Triple) => (r: Recipe) => withSeeds({ count: null })(withStructure({ cell_mm })(r))
+
 export function Structure() {
-  const { project, recipe, handle } = useBench()
+  const { project, recipe, picture, handle } = useBench()
+  const choice = choiceOf(useChoices(), recipe?.structure.kind ?? 'gyroid')
   const uneven = recipe ? new Set(recipe.structure.cell_mm).size > 1 : false
   const [perAxis, setPerAxis] = useState(uneven)
   if (!project || !recipe) return null
   const s = recipe.structure
   const { ranges } = project
-  const even = (v: number) => withStructure({ cell_mm: [v, v, v] })
   const [x = 1] = s.cell_mm
+  const counted = choice?.seeded && !!s.seeds.count
+  const shown = (i: number) => (counted && !uneven ? (picture?.info.linked.cell_mm ?? x) : (s.cell_mm[i] ?? x))
+  const direction = (['x', 'y', 'z'] as const).find((a) => along[a].every((v, i) => v === s.rotation_deg[i]))
   return (
     <>
-      <div className="kinds" role="radiogroup" aria-label="Surface">
-        {kinds.map((k) => (
-          <button key={k.value} role="radio" aria-checked={s.kind === k.value} className="kind" onClick={() => s.kind !== k.value && edit(withStructure({ kind: k.value }))}>
-            {k.label}
-          </button>
-        ))}
-      </div>
-      <Segmented<S['form']>
-        block
-        aria-label="Form"
-        value={s.form}
-        options={[
-          { value: 'walls', label: 'Walls' },
-          { value: 'network', label: 'Network' },
-          { value: 'other_network', label: 'Other side' },
-        ]}
-        onChange={(form) => edit(withStructure({ form }))}
-      />
+      <Chooser />
+      {choice?.family === 'surfaces' && (
+        <Segmented<S['form']>
+          block
+          size="small"
+          aria-label="Form"
+          value={s.form}
+          options={[
+            { value: 'walls', label: 'Walls' },
+            { value: 'network', label: 'Network' },
+            { value: 'other_network', label: 'Other side' },
+          ]}
+          onChange={(form) => edit(withStructure({ form }))}
+        />
+      )}
+      {choice?.family === 'extruded' && (
+        <div className="line">
+          <span className="label">Walls run along</span>
+          <Segmented<string>
+            size="small"
+            aria-label="Walls run along"
+            value={direction ?? ''}
+            options={['x', 'y', 'z'].map((a) => ({ value: a, label: a.toUpperCase() }))}
+            onChange={(a) => edit(withStructure({ rotation_deg: along[a as 'x' | 'y' | 'z'] }))}
+          />
+        </div>
+      )}
       {perAxis ? (
         ['X', 'Y', 'Z'].map((axis, i) => (
           <Value
             key={axis}
             label={`Cell along ${axis}`}
-            value={s.cell_mm[i] ?? x}
+            value={shown(i)}
             unit="mm"
             digits={1}
             range={ranges.cell_mm}
-            onMove={(v) => preview(withStructure({ cell_mm: put(s.cell_mm, i, v) }))}
-            onSet={(v) => edit(withStructure({ cell_mm: put(s.cell_mm, i, v) }))}
+            follows={counted}
+            onMove={(v) => preview(sized(put(s.cell_mm, i, v)))}
+            onSet={(v) => edit(sized(put(s.cell_mm, i, v)))}
           />
         ))
       ) : (
-        <Value label="Cell size" value={x} unit="mm" digits={1} range={ranges.cell_mm} onMove={(v) => preview(even(v))} onSet={(v) => edit(even(v))} />
+        <Value
+          label="Cell size"
+          value={shown(0)}
+          unit="mm"
+          digits={1}
+          range={ranges.cell_mm}
+          follows={counted}
+          onMove={(v) => preview(sized([v, v, v]))}
+          onSet={(v) => edit(sized([v, v, v]))}
+        />
       )}
+      {choice?.seeded && <SeedFields />}
       <div className="line">
         <span className="label">Size for each axis</span>
         <Switch
@@ -123,7 +129,7 @@ export function Structure() {
           checked={perAxis}
           onChange={(on) => {
             setPerAxis(on)
-            if (!on && uneven) edit(even(x))
+            if (!on && uneven) edit(sized([x, x, x]))
           }}
         />
       </div>

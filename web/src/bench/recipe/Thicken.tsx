@@ -1,11 +1,12 @@
 import type { Recipe, RunInfo } from '../../api/client'
 import { mm, percent, plain } from '../../shared/format'
 import { edit, preview, useBench } from '../state'
+import { choiceOf, useChoices, withJoins } from './structureRules'
 import { Value } from './Value'
 
-export function thickenSentence(r: Recipe, info?: RunInfo) {
-  const what = r.structure.form === 'walls' ? 'Walls' : 'Struts'
+export function ThickenSentence({ recipe: r, info }: { recipe: Recipe; info?: RunInfo }) {
   const got = info?.linked
+  const what = got?.walls === false ? 'Struts' : 'Walls'
   if (r.thicken.lead === 'thickness') {
     return (
       <>
@@ -25,18 +26,20 @@ const dense = (percent: number) => (r: Recipe): Recipe => ({ ...r, thicken: { le
 
 export function Thicken() {
   const { project, recipe, picture } = useBench()
+  const family = choiceOf(useChoices(), recipe?.structure.kind ?? 'gyroid')?.family
   if (!project || !recipe) return null
+  const net = family !== 'surfaces'
   const got = picture?.info.linked
   const t = recipe.thicken
-  const walls = recipe.structure.form === 'walls'
+  const walls = got?.walls !== false
   const thickness = t.lead === 'thickness' ? t.thickness_mm : (got?.thickness_mm ?? 0)
   const density = t.lead === 'relative_density' ? t.percent : (got?.density_percent ?? 0)
-  const smallest = Math.min(...recipe.structure.cell_mm)
+  const smallest = got?.cell_mm ?? Math.min(...recipe.structure.cell_mm)
   return (
     <>
       <Value
         label={walls ? 'Wall thickness' : 'Strut thickness'}
-        hint={walls ? undefined : 'at its narrowest'}
+        hint={walls ? undefined : net ? 'diameter' : 'at its narrowest'}
         value={thickness}
         unit="mm"
         range={project.ranges.thickness_mm}
@@ -58,6 +61,28 @@ export function Thicken() {
       <p className="muted small">
         The one you set last leads; the other follows.
       </p>
+      {net && (
+        <Value
+          label="Blend"
+          hint="where members meet"
+          value={recipe.joins.blend_mm}
+          unit="mm"
+          range={[0, Number((smallest / 5).toFixed(2))]}
+          onMove={(v) => preview(withJoins({ blend_mm: v }))}
+          onSet={(v) => edit(withJoins({ blend_mm: v }))}
+        />
+      )}
+      {net && !walls && (
+        <Value
+          label="Nodes"
+          hint="thicker by"
+          value={recipe.joins.node_mm}
+          unit="mm"
+          range={[0, Number((smallest / 4).toFixed(2))]}
+          onMove={(v) => preview(withJoins({ node_mm: v }))}
+          onSet={(v) => edit(withJoins({ node_mm: v }))}
+        />
+      )}
       {got && (
         <dl className="facts">
           <div>

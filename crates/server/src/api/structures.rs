@@ -1,0 +1,62 @@
+//! Small pictures of structures to choose from.
+
+use super::blocking;
+use crate::problem::{Answer, Problem};
+use axum::extract::{Path, Query};
+use axum::http::{header, StatusCode};
+use axum::response::IntoResponse;
+use serde::Deserialize;
+use ulmix_core::recipe::{Form, Joins, Kind, Structure};
+use ulmix_core::thumbnail::thumbnail;
+use utoipa::IntoParams;
+
+const SIZE: u32 = 112;
+
+#[derive(Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+pub struct Look {
+    /// Cell size along each axis. mm.
+    x: f64,
+    y: f64,
+    z: f64,
+    /// mm.
+    thickness: f64,
+    #[serde(default)]
+    blend: f64,
+    #[serde(default)]
+    node: f64,
+    #[serde(default)]
+    form: Form,
+}
+
+#[utoipa::path(get, path = "/api/structures/{kind}/picture", params(("kind" = String, Path), Look),
+    responses((status = 200, content_type = "image/png", body = Vec<u8>), (status = 422, body = Problem)))]
+pub async fn structure_picture(Path(kind): Path<String>, Query(look): Query<Look>) -> Answer<impl IntoResponse> {
+    let refuse = |what: &str, hint: &str| Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_structure", what, hint);
+    let kind: Kind = serde_json::from_value(kind.into())
+        .map_err(|_| refuse("No structure has that kind.", "Kinds are listed in /api/openapi.json."))?;
+    let cell_mm = [look.x, look.y, look.z];
+    let (least, most) = (cell_mm.iter().copied().fold(f64::INFINITY, f64::min), cell_mm.iter().copied().fold(0.0, f64::max));
+    // Very uneven cells would take long to walk through.
+    let usable = least > 0.0 && most < 1e5 && most <= 20.0 * least && look.thickness > 0.0 && look.thickness <= 2.0 * most;
+    if !usable || !(0.0..=most).contains(&look.blend) || !(0.0..=most).contains(&look.node) {
+        return Err(refuse(
+            "That structure cannot be drawn.",
+            "Choose a cell size and a thickness above zero, with cells of similar sides.",
+        ));
+    }
+    let joins = Joins { blend_mm: look.blend.min(0.5 * least), node_mm: look.node };
+    let structure = Structure { kind, form: look.form, cell_mm, ..Structure::default() };
+    let png = blocking(move || {
+        let pixels = thumbnail(&structure, joins, look.thickness, SIZE)
+            .ok_or_else(|| refuse("That structure cannot be drawn.", "Choose another cell size."))?;
+        let mut out = Vec::new();
+        let mut encoder = png::Encoder::new(&mut out, SIZE, SIZE);
+        encoder.set_color(png::ColorType::Rgba);
+        encoder.write_header().and_then(|mut w| w.write_image_data(&pixels)).map_err(Problem::internal)?;
+        Ok(out)
+    })
+    .await?;
+    // What it shows is all in its address.
+    Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "private, max-age=31536000, immutable")], png))
+}

@@ -1,0 +1,38 @@
+import { Segmented } from 'antd'
+import { useState } from 'react'
+import { edit, useBench } from '../state'
+import { choiceOf, families, pictureOf, useChoices, withStructure, type Family } from './structureRules'
+
+/** Every kind of a family as a picture of itself, with this recipe's cell size and thickness. */
+export function Chooser() {
+  const { project, recipe, picture } = useBench()
+  const choices = useChoices()
+  const chosen = recipe && choiceOf(choices, recipe.structure.kind)
+  const [looked, look] = useState<Family | null>(null)
+  if (!project || !recipe || !chosen) return null
+  const family = looked ?? chosen.family
+  const saved = project.recipe
+  // Pictures follow what is saved: while a value moves they would only flicker.
+  const thickness = picture?.info.linked.thickness_mm ?? Math.min(...saved.structure.cell_mm) / 8
+  return (
+    <>
+      <Segmented<Family> block size="small" aria-label="Family of structures" value={family} options={families} onChange={look} />
+      <div className="kinds" role="radiogroup" aria-label="Kind of structure">
+        {choices
+          .filter((c) => c.family === family)
+          .map((c) => (
+            <button
+              key={c.kind}
+              role="radio"
+              aria-checked={c.kind === chosen.kind}
+              className="kind"
+              onClick={() => c.kind !== chosen.kind && edit(withStructure({ kind: c.kind }))}
+            >
+              <img src={pictureOf(c.kind, saved, thickness)} alt="" width={60} height={60} />
+              <span>{c.title}</span>
+            </button>
+          ))}
+      </div>
+    </>
+  )
+}

@@ -1,0 +1,105 @@
+import { Button, Segmented } from 'antd'
+import { count } from '../../shared/format'
+import { edit, preview, useBench } from '../state'
+import { NumberLine } from './NumberLine'
+import { Value } from './Value'
+import { withSeeds, type S } from './structureRules'
+
+/** How many seed points, how they lie and how even they are. */
+export function SeedFields() {
+  const { recipe, picture } = useBench()
+  if (!recipe) return null
+  const { kind, seeds } = recipe.structure
+  const found = picture?.info.linked.structure
+  const points = seeds.count ?? found?.seeds ?? 0
+  const { random } = seeds
+  return (
+    <>
+      <Value
+        label="Points"
+        hint="inside the part"
+        value={points}
+        unit=""
+        digits={0}
+        range={[10, Math.max(1000, 2 * points)]}
+        follows={!seeds.count}
+        onMove={(v) => preview(withSeeds({ count: Math.max(1, Math.round(v)) }))}
+        onSet={(v) => edit(withSeeds({ count: Math.max(1, Math.round(v)) }))}
+      />
+      <div className="line">
+        <span className="label">Spread</span>
+        <Segmented<S['seeds']['spread']>
+          size="small"
+          aria-label="Spread"
+          value={seeds.spread}
+          options={[
+            { value: 'even', label: 'Even' },
+            { value: 'loose', label: 'Loose' },
+          ]}
+          onChange={(spread) => edit(withSeeds({ spread }))}
+        />
+      </div>
+      <Value
+        label="Relaxed"
+        hint="rounds"
+        value={seeds.rounds}
+        unit=""
+        digits={0}
+        range={[0, 40]}
+        onSet={(v) => edit(withSeeds({ rounds: Math.round(v) }))}
+        onMove={(v) => preview(withSeeds({ rounds: Math.round(v) }))}
+      />
+      {kind === 'neighbours' && (
+        <NumberLine label="Struts from each point" unit="" value={seeds.neighbours} onSet={(v) => edit(withSeeds({ neighbours: Math.round(v) }))} />
+      )}
+      {(kind === 'voronoi' || kind === 'delaunay' || kind === 'neighbours') && (
+        <Value
+          label="Weld below"
+          hint="share of a cell"
+          value={100 * seeds.weld}
+          unit="%"
+          digits={0}
+          range={[0, 40]}
+          onSet={(v) => edit(withSeeds({ weld: v / 100 }))}
+          onMove={(v) => preview(withSeeds({ weld: v / 100 }))}
+        />
+      )}
+      <div className="line">
+        <NumberLine label="Random number" unit="" value={random} onSet={(v) => edit(withSeeds({ random: Math.max(0, Math.round(v)) }))} />
+        <Button size="small" onClick={() => edit(withSeeds({ random: random + 1 }))}>
+          Another
+        </Button>
+      </div>
+      {found && (
+        <dl className="facts">
+          <div>
+            <dt>Unevenness of the cells</dt>
+            <dd>{(100 * found.unevenness).toFixed(0)} %</dd>
+          </div>
+          {found.struts > 0 && (
+            <>
+              <div>
+                <dt>Struts, nodes</dt>
+                <dd>
+                  {count(found.struts)}, {count(found.nodes)}
+                </dd>
+              </div>
+              <div>
+                <dt>Strut length</dt>
+                <dd>
+                  {found.shortest_mm.toFixed(1)} to {found.longest_mm.toFixed(1)} mm, mean {found.mean_mm.toFixed(1)}
+                </dd>
+              </div>
+              <div>
+                <dt>Short ones welded, loose ones dropped</dt>
+                <dd>
+                  {count(found.welded)}, {count(found.dropped)}
+                </dd>
+              </div>
+            </>
+          )}
+        </dl>
+      )}
+    </>
+  )
+}

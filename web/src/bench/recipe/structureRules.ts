@@ -1,0 +1,58 @@
+import { useQuery } from '@tanstack/react-query'
+import { api, type Options, type Recipe } from '../../api/client'
+import { count, plain } from '../../shared/format'
+
+export type S = Recipe['structure']
+export type Kind = S['kind']
+export type Choice = Options['structures'][number]
+export type Family = Choice['family']
+export type Triple = [number, number, number]
+
+export const families: { value: Family; label: string }[] = [
+  { value: 'surfaces', label: 'Surfaces' },
+  { value: 'cells', label: 'Strut cells' },
+  { value: 'extruded', label: 'Extruded' },
+  { value: 'seeded', label: 'Scattered' },
+]
+
+export const forms: Record<S['form'], string> = { walls: 'walls', network: 'network', other_network: 'network, other side' }
+
+export const withStructure = (change: Partial<S>) => (r: Recipe): Recipe => ({ ...r, structure: { ...r.structure, ...change } })
+export const withSeeds = (change: Partial<S['seeds']>) => (r: Recipe): Recipe => ({
+  ...r,
+  structure: { ...r.structure, seeds: { ...r.structure.seeds, ...change } },
+})
+export const withJoins = (change: Partial<Recipe['joins']>) => (r: Recipe): Recipe => ({ ...r, joins: { ...r.joins, ...change } })
+export const put = (list: readonly number[], i: number, v: number) => list.map((old, j) => (i === j ? v : old)) as Triple
+
+/** Kinds with their titles, as the server knows them. */
+export function useChoices(): Choice[] {
+  const { data } = useQuery({ queryKey: ['options'], queryFn: api.options, staleTime: Infinity })
+  return data?.structures ?? []
+}
+
+export const choiceOf = (choices: Choice[], kind: Kind) => choices.find((c) => c.kind === kind)
+
+export function cells(s: S, choice?: Choice) {
+  if (choice?.seeded && s.seeds.count) return `${count(s.seeds.count)} points`
+  const [x = 0, y = 0, z = 0] = s.cell_mm
+  return x === y && y === z ? `${plain(x)} mm cells` : `${plain(x)} × ${plain(y)} × ${plain(z)} mm cells`
+}
+
+/** Rotations that bring the walls of extruded kinds along an axis of the part. */
+export const along: Record<'x' | 'y' | 'z', Triple> = { x: [0, 90, 0], y: [90, 0, 0], z: [0, 0, 0] }
+
+/** Where a small picture of a kind is found. */
+export function pictureOf(kind: Kind, r: Recipe, thickness: number) {
+  const [x = 1, y = 1, z = 1] = r.structure.cell_mm
+  const q = new URLSearchParams({
+    x: String(x),
+    y: String(y),
+    z: String(z),
+    thickness: thickness.toPrecision(3),
+    blend: String(r.joins.blend_mm),
+    node: String(r.joins.node_mm),
+    form: r.structure.form,
+  })
+  return `/api/structures/${kind}/picture?${q}`
+}
