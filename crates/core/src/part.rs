@@ -263,8 +263,8 @@ fn defects(t: &Topology, turned: usize, dropped: usize) -> Vec<String> {
     out
 }
 
-/// Points of edges that turn by more than 30°, except those that a single straight edge runs through.
-fn corners(mesh: &TriMesh) -> Vec<DVec3> {
+/// Edges that turn by more than 30°, each with its ends in order.
+pub fn sharp_edges(mesh: &TriMesh) -> Vec<[u32; 2]> {
     const SHARP: f64 = 0.866;
     let mut sides: Vec<(u32, u32, u32)> = Vec::with_capacity(mesh.triangles.len() * 3);
     for (t, tri) in mesh.triangles.iter().enumerate() {
@@ -275,13 +275,18 @@ fn corners(mesh: &TriMesh) -> Vec<DVec3> {
     }
     sides.sort_unstable();
     let unit = |t: u32| mesh.area_vector(t as usize).normalize_or_zero();
+    let same = sides.windows(2).filter(|w| (w[0].0, w[0].1) == (w[1].0, w[1].1));
+    let mut out: Vec<[u32; 2]> = same.filter(|w| unit(w[0].2).dot(unit(w[1].2)) < SHARP).map(|w| [w[0].0, w[0].1]).collect();
+    out.dedup();
+    out
+}
+
+/// Points of sharp edges, except those that a single straight edge runs through.
+fn corners(mesh: &TriMesh) -> Vec<DVec3> {
     let mut ends: Vec<(u32, DVec3)> = Vec::new();
-    for two in sides.windows(2).filter(|w| (w[0].0, w[0].1) == (w[1].0, w[1].1)) {
-        if unit(two[0].2).dot(unit(two[1].2)) < SHARP {
-            let (a, b) = (two[0].0, two[0].1);
-            let along = (mesh.points[b as usize] - mesh.points[a as usize]).normalize_or_zero();
-            ends.extend([(a, along), (b, -along)]);
-        }
+    for [a, b] in sharp_edges(mesh) {
+        let along = (mesh.points[b as usize] - mesh.points[a as usize]).normalize_or_zero();
+        ends.extend([(a, along), (b, -along)]);
     }
     ends.sort_by_key(|e| e.0);
     let straight = |e: &[(u32, DVec3)]| e.len() == 2 && e[0].1.dot(e[1].1) < -0.999_999;

@@ -876,11 +876,21 @@ export interface components {
              */
             count: number | null;
             /**
+             * @description Struts along the part's sharp edges, where there is a net.
+             * @default true
+             */
+            edges: boolean;
+            /**
              * Format: int32
              * @description Nearest points that each point is joined to.
              * @default 4
              */
             neighbours: number;
+            /**
+             * @description Struts where the cells meet the part's surface, so that the lattice ends in a closed net.
+             * @default true
+             */
+            net: boolean;
             /**
              * Format: int32
              * @description The integer that repeats an arrangement.

@@ -1,11 +1,12 @@
 //! The structure of a recipe in a part.
 
 use super::members::{Frame, Net, Source};
+use super::outer;
 use super::seeds::{scatter, Scaled, Scattered, Shadow};
 use super::skeleton::Skeleton;
 use super::surface::{low_discrepancy, turn, Periodic};
 use super::{unit, voronoi, Bare, Facts};
-use crate::part::Part;
+use crate::part::{sharp_edges, Part};
 use crate::recipe::{CellKind, ExtrudedKind, Joins, Kind, SeededKind, Structure};
 use glam::{DMat3, DVec3};
 use rayon::prelude::*;
@@ -152,23 +153,29 @@ fn seeded(
         let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() });
         return Some(Net::new(frame, Source::Walls(seeds), joins, cell).with_facts(facts));
     }
+    let mut outer = Skeleton::default();
     let (raw, opening) = match kind {
         SeededKind::Voronoi => {
-            let (net, mut widths) = voronoi::edges(&found.points, found.low, found.high);
-            widths.sort_by(f64::total_cmp);
-            (net, widths.get(widths.len() / 2).copied().unwrap_or(0.0))
+            let mut d = voronoi::diagram(&found.points, found.low, found.high);
+            d.widths.sort_by(f64::total_cmp);
+            if s.seeds.net {
+                let surface = part.mesh.clone().mapped(|p| frame.local(p) / scale);
+                let sharp = if s.seeds.edges { sharp_edges(&part.mesh) } else { Vec::new() };
+                outer = outer::net(&surface, &found.points, &d.pairs, &sharp);
+            }
+            (d.edges, d.widths.get(d.widths.len() / 2).copied().unwrap_or(0.0))
         }
         SeededKind::Delaunay => {
-            let struts = voronoi::neighbours(&found.points, found.low, found.high);
+            let struts = voronoi::diagram(&found.points, found.low, found.high).pairs;
             // At the rim of the padding cells are cut open, and touch others far away.
             let all = Skeleton { nodes: found.points.clone(), struts };
             (all.filtered(|e| all.length(e) < LONGEST * found.cell), TRIANGLE * found.cell)
         }
         _ => (nearest(&found, s.seeds.neighbours as usize), found.cell),
     };
-    let raw = Skeleton { nodes: raw.nodes.iter().map(|p| frame.back(*p * scale)).collect(), struts: raw.struts };
-    let (net, mut facts) = cleaned(part, &raw, s.seeds.weld * cell);
-    facts = known(facts);
+    let placed = |s: Skeleton| Skeleton { nodes: s.nodes.iter().map(|p| frame.back(*p * scale)).collect(), ..s };
+    let (net, facts) = cleaned(part, placed(raw), placed(outer), cell, s.seeds.weld);
+    let facts = known(facts);
     // In the part's own axes.
     let still = Frame { turn: DMat3::IDENTITY, shift: DVec3::ZERO, flat: false };
     let struts = net.struts.iter().map(|e| net.ends(*e)).collect();
@@ -195,8 +202,9 @@ fn nearest(found: &Scattered, count: usize) -> Skeleton {
     Skeleton { nodes: found.points.clone(), struts }.filtered(|_| true)
 }
 
-/// Only what reaches into the part, short struts welded, and of several pieces those that count.
-fn cleaned(part: &Part, raw: &Skeleton, weld: f64) -> (Skeleton, Facts) {
+/// Only what reaches into the part, cut off at its surface where an outer net closes it, short struts
+/// welded, and of several pieces those that count.
+fn cleaned(part: &Part, raw: Skeleton, outer: Skeleton, cell: f64, weld: f64) -> (Skeleton, Facts) {
     let once = raw.filtered(|_| true);
     // Nodes inside, and how far from the part the others are: a strut that cannot reach it is dropped.
     let longest = once.struts.iter().map(|s| once.length(*s)).fold(0.0, f64::max);
@@ -218,7 +226,16 @@ fn cleaned(part: &Part, raw: &Skeleton, weld: f64) -> (Skeleton, Facts) {
     let keep: Vec<bool> = once.struts.par_iter().map(|s| reaches(*s)).collect();
     let kept: std::collections::HashSet<[u32; 2]> = once.struts.iter().zip(&keep).filter(|(_, k)| **k).map(|(s, _)| *s).collect();
     let inside = once.filtered(|s| kept.contains(&s));
-    let (welded, drawn) = inside.welded(weld);
+    let joined = if outer.struts.is_empty() {
+        inside
+    } else {
+        // Where a cell's edge leaves the part three borders of the net meet: the same place but for
+        // rounding.
+        cut_off(part, &inside).with(outer).merged(1e-5 * cell)
+    };
+    let on_surface = |p: &DVec3| part.bvh().nearest(*p, (1e-6 * cell).powi(2)).is_some();
+    let held: Vec<bool> = joined.nodes.par_iter().map(on_surface).collect();
+    let (welded, drawn) = joined.welded(weld * cell, &held);
     // Pieces of a strut or two that hang on nothing would come out loose.
     let (piece_of, pieces) = welded.pieces();
     let mut length = vec![0.0; pieces];
@@ -230,4 +247,25 @@ fn cleaned(part: &Part, raw: &Skeleton, weld: f64) -> (Skeleton, Facts) {
     let dropped = welded.struts.len() - whole.struts.len();
     let facts = Facts { welded: drawn, dropped, ..whole.facts() };
     (whole, facts)
+}
+
+/// The stretches of struts that lie inside the part.
+fn cut_off(part: &Part, net: &Skeleton) -> Skeleton {
+    let stretches: Vec<[DVec3; 2]> = net
+        .struts
+        .par_iter()
+        .flat_map_iter(|s| {
+            let [a, b] = net.ends(*s);
+            let mut hits = Vec::new();
+            part.distance.segment_hits(a, b, &mut hits);
+            let mut at: Vec<f64> = hits.iter().map(|h| h.t).chain([0.0, 1.0]).collect();
+            at.sort_by(f64::total_cmp);
+            let inside = |w: &&[f64]| w[1] - w[0] > 1e-9 && part.distance.inside(a.lerp(b, 0.5 * (w[0] + w[1])));
+            at.windows(2).filter(inside).map(|w| [a.lerp(b, w[0]), a.lerp(b, w[1])]).collect::<Vec<_>>()
+        })
+        .collect();
+    Skeleton {
+        nodes: stretches.iter().flatten().copied().collect(),
+        struts: (0..stretches.len() as u32).map(|n| [2 * n, 2 * n + 1]).collect(),
+    }
 }

@@ -5,7 +5,7 @@
 //! | [`level`], [`surface`], [`bulk`] | periodic surfaces: level functions; true thickness; in bulk |
 //! | [`skeleton`] | struts as a graph of nodes and edges |
 //! | [`unit`] | the tables of strut cells and of patterns across walls |
-//! | [`seeds`], [`voronoi`] | seed points in a part; their Voronoi cells |
+//! | [`seeds`], [`voronoi`], [`outer`] | seed points in a part; their Voronoi cells; where those meet the surface |
 //! | [`members`], [`index`] | struts and cell walls as fields, found through bins of space |
 //! | [`density`] | thickness and relative density, one from the other |
 //! | [`make`] | the structure of a recipe in a part |
@@ -16,6 +16,7 @@ pub mod index;
 pub mod level;
 pub mod make;
 pub mod members;
+pub mod outer;
 pub mod seeds;
 pub mod skeleton;
 pub mod surface;

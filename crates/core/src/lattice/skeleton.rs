@@ -2,6 +2,7 @@
 
 use super::Facts;
 use glam::DVec3;
+use std::collections::HashMap;
 use ulmix_mesh::topology::UnionFind;
 
 /// Nodes and the struts between them. mm.
@@ -40,9 +41,10 @@ impl Skeleton {
     }
 
     /// Struts shorter than `limit` drawn together into one node at the middle of their ends, shortest
-    /// first, and never so that a node gathers ends farther apart than twice the limit. Also gives how
-    /// many there were.
-    pub fn welded(&self, limit: f64) -> (Skeleton, usize) {
+    /// first, and never so that a node gathers ends farther apart than twice the limit. Where some of a
+    /// node's ends are `held`, on a surface, it is the one of them nearest to their middle. Also gives how
+    /// many struts there were.
+    pub fn welded(&self, limit: f64, held: &[bool]) -> (Skeleton, usize) {
         let mut short: Vec<(f64, usize)> =
             self.struts.iter().enumerate().map(|(n, s)| (self.length(*s), n)).filter(|(l, _)| *l < limit).collect();
         short.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
@@ -60,14 +62,59 @@ impl Skeleton {
             drawn += 1;
         }
         let roots: Vec<u32> = (0..self.nodes.len() as u32).map(|n| joined.root(n)).collect();
+        let held = |n: usize| held.get(n).copied().unwrap_or(false);
+        let mut any = vec![false; self.nodes.len()];
+        (0..roots.len()).filter(|n| held(*n)).for_each(|n| any[roots[n] as usize] = true);
         let mut sums = vec![(DVec3::ZERO, 0.0); self.nodes.len()];
-        for (p, &root) in self.nodes.iter().zip(&roots) {
-            sums[root as usize].0 += *p;
+        for (n, &root) in roots.iter().enumerate().filter(|(n, r)| held(*n) || !any[**r as usize]) {
+            sums[root as usize].0 += self.nodes[n];
             sums[root as usize].1 += 1.0;
         }
-        let nodes = sums.iter().map(|(sum, count)| if *count > 0.0 { *sum / *count } else { *sum }).collect();
+        let mut nodes: Vec<DVec3> = sums.iter().map(|(sum, count)| if *count > 0.0 { *sum / *count } else { *sum }).collect();
+        let mut nearest = vec![f64::INFINITY; self.nodes.len()];
+        let middle = nodes.clone();
+        for (n, &root) in roots.iter().enumerate().filter(|(n, _)| held(*n)) {
+            let (root, d) = (root as usize, self.nodes[n].distance(middle[root as usize]));
+            if d < nearest[root] {
+                (nearest[root], nodes[root]) = (d, self.nodes[n]);
+            }
+        }
         let struts = self.struts.iter().map(|s| s.map(|n| roots[n as usize])).collect();
         (Skeleton { nodes, struts }.filtered(|_| true), drawn)
+    }
+
+    /// Nodes closer than `limit` as one, at the place of the first. For places that are equal but for
+    /// rounding.
+    pub fn merged(&self, limit: f64) -> Skeleton {
+        let bin = |p: DVec3| (p / limit).floor().to_array().map(|c| c as i64);
+        let mut held: HashMap<[i64; 3], Vec<u32>> = HashMap::new();
+        let mut nodes: Vec<DVec3> = Vec::new();
+        let number: Vec<u32> = self
+            .nodes
+            .iter()
+            .map(|&p| {
+                let at = bin(p);
+                let near = (0..27).find_map(|n| {
+                    let b = [at[0] + n % 3 - 1, at[1] + n / 3 % 3 - 1, at[2] + n / 9 - 1];
+                    held.get(&b)?.iter().copied().find(|m| nodes[*m as usize].distance(p) < limit)
+                });
+                near.unwrap_or_else(|| {
+                    nodes.push(p);
+                    held.entry(at).or_default().push(nodes.len() as u32 - 1);
+                    nodes.len() as u32 - 1
+                })
+            })
+            .collect();
+        let struts = self.struts.iter().map(|s| s.map(|n| number[n as usize])).collect();
+        Skeleton { nodes, struts }.filtered(|_| true)
+    }
+
+    /// Both together.
+    pub fn with(mut self, other: Skeleton) -> Skeleton {
+        let base = self.nodes.len() as u32;
+        self.nodes.extend(other.nodes);
+        self.struts.extend(other.struts.into_iter().map(|s| s.map(|n| n + base)));
+        self
     }
 
     /// Piece of every node, and how many pieces there are.
@@ -120,11 +167,13 @@ mod tests {
         // A square whose one corner is split by a short strut, and a strut given twice.
         let nodes = [(0.0, 0.0), (10.0, 0.0), (10.0, 10.0), (9.8, 10.2), (0.0, 10.0)].map(|(x, y)| DVec3::new(x, y, 0.0));
         let s = Skeleton { nodes: nodes.to_vec(), struts: vec![[0, 1], [1, 2], [2, 3], [3, 4], [4, 0], [1, 0], [2, 4]] };
-        let (w, drawn) = s.welded(1.0);
+        let (w, drawn) = s.welded(1.0, &[]);
         assert_eq!((drawn, w.nodes.len(), w.struts.len()), (1, 4, 4));
         assert!(w.nodes.iter().any(|p| p.distance(DVec3::new(9.9, 10.1, 0.0)) < 1e-12));
         assert_eq!(w.facts().pieces, 1);
         assert!((w.facts().degree - 2.0).abs() < 1e-12);
+        let (w, _) = s.welded(1.0, &[false, false, true]);
+        assert!(w.nodes.contains(&nodes[2]), "a held end does not move");
         assert_eq!(s.filtered(|e| e != [2, 3]).facts().pieces, 1);
         assert_eq!(s.filtered(|e| s.length(e) > 1.0 && e != [2, 4]).facts().pieces, 1);
     }
@@ -133,7 +182,7 @@ mod tests {
     fn a_chain_of_short_struts_does_not_swallow_itself() {
         let nodes: Vec<DVec3> = (0..100).map(|i| DVec3::X * i as f64 * 0.5).collect();
         let s = Skeleton { nodes, struts: (0..99).map(|i| [i, i + 1]).collect() };
-        let (w, _) = s.welded(1.0);
+        let (w, _) = s.welded(1.0, &[]);
         assert!(w.nodes.len() > 15 && w.facts().pieces == 1, "{}", w.nodes.len());
     }
 }

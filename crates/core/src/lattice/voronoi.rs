@@ -185,11 +185,19 @@ pub fn cell_facts(points: &[DVec3], low: DVec3, high: DVec3) -> Vec<CellFacts> {
         .collect()
 }
 
-/// The edges of all cells as a skeleton, and for every wall the width of its widest ball, about.
-/// Edges on the box are left out.
-pub fn edges(points: &[DVec3], low: DVec3, high: DVec3) -> (Skeleton, Vec<f64>) {
+/// The cells of all points together.
+pub struct Diagram {
+    /// Edges of the cells; those on the box are left out.
+    pub edges: Skeleton,
+    /// For every wall the diameter of the widest ball that fits through, about.
+    pub widths: Vec<f64>,
+    /// Pairs of points whose cells share a wall, each once, first point first.
+    pub pairs: Vec<[u32; 2]>,
+}
+
+pub fn diagram(points: &[DVec3], low: DVec3, high: DVec3) -> Diagram {
     let grid = PointGrid::new(points);
-    let found: Vec<(Vec<EdgeKey>, Vec<f64>)> = (0..points.len())
+    let found: Vec<(Vec<EdgeKey>, Vec<Wall>)> = (0..points.len())
         .into_par_iter()
         .map_init(Cell::default, |cell, own| {
             cell.build(points, &grid, own, low, high);
@@ -206,16 +214,23 @@ pub fn edges(points: &[DVec3], low: DVec3, high: DVec3) -> (Skeleton, Vec<f64>) 
             edges.iter().map(|e| e.map(|(key, _)| keys.binary_search_by_key(&key, |k| k.0).expect("every key is listed") as u32))
         })
         .collect();
-    let widths = found.into_iter().flat_map(|(_, w)| w).collect();
-    (Skeleton { nodes: keys.into_iter().map(|k| k.1).collect(), struts }, widths)
+    let walls = || found.iter().flat_map(|(_, w)| w);
+    Diagram {
+        edges: Skeleton { nodes: keys.into_iter().map(|k| k.1).collect(), struts },
+        widths: walls().map(|w| w.1).collect(),
+        pairs: walls().map(|w| w.0).collect(),
+    }
 }
+
+/// The two points beside a wall, and its width.
+type Wall = ([u32; 2], f64);
 
 /// Two vertices, each by the points whose cells meet there.
 type EdgeKey = [([u32; 4], DVec3); 2];
 
 impl Cell {
-    /// Edges of which this cell's point is the first, and widths of walls likewise.
-    fn emit(&self, own: u32) -> (Vec<EdgeKey>, Vec<f64>) {
+    /// Edges and walls of which this cell's point is the first.
+    fn emit(&self, own: u32) -> (Vec<EdgeKey>, Vec<Wall>) {
         let key = |c: &Corner| {
             let [a, b, d] = c.planes.map(|n| self.planes[n as usize].other);
             let mut key = [own, a, b, d];
@@ -249,31 +264,9 @@ impl Cell {
             w.1 += from.distance(to);
         });
         let real = |p: &Plane| p.other != BOX && p.other > own;
-        let widths = walls.iter().zip(&self.planes).filter(|(w, p)| real(p) && w.1 > 0.0).map(|(w, _)| 4.0 * w.0 / w.1).collect();
-        (out, widths)
+        let walls = walls.iter().zip(&self.planes).filter(|(w, p)| real(p) && w.1 > 0.0);
+        (out, walls.map(|(w, p)| ([own, p.other], 4.0 * w.0 / w.1)).collect())
     }
-}
-
-/// Pairs of points whose cells touch, each once, first point first.
-pub fn neighbours(points: &[DVec3], low: DVec3, high: DVec3) -> Vec<[u32; 2]> {
-    let grid = PointGrid::new(points);
-    (0..points.len())
-        .into_par_iter()
-        .map_init(Cell::default, |cell, own| {
-            cell.build(points, &grid, own, low, high);
-            let mut met: Vec<u32> = cell
-                .corners
-                .iter()
-                .flat_map(|c| c.planes)
-                .map(|n| cell.planes[n as usize].other)
-                .filter(|o| *o != BOX && *o > own as u32)
-                .collect();
-            met.sort_unstable();
-            met.dedup();
-            met.into_iter().map(|o| [own as u32, o]).collect::<Vec<_>>()
-        })
-        .flatten()
-        .collect()
 }
 
 #[cfg(test)]
@@ -298,7 +291,7 @@ mod tests {
             let sum: f64 = facts.iter().map(|f| f.volume).sum();
             prop_assert!((sum - 1000.0).abs() < 1e-6, "{sum}");
             // A vertex is as far from four points, and no point is nearer.
-            let (net, _) = edges(&points, LOW, HIGH);
+            let net = diagram(&points, LOW, HIGH).edges;
             for v in &net.nodes {
                 let mut d: Vec<f64> = points.iter().map(|p| p.distance(*v)).collect();
                 d.sort_by(f64::total_cmp);
@@ -323,7 +316,7 @@ mod tests {
             });
             assert_eq!(cell.corners.len() + walls.len(), edges / 2 + 2);
         }
-        let (net, widths) = edges(&points, LOW, HIGH);
+        let Diagram { edges: net, widths, .. } = diagram(&points, LOW, HIGH);
         let mut degree: BTreeMap<u32, usize> = BTreeMap::new();
         net.struts.iter().flatten().for_each(|n| *degree.entry(*n).or_default() += 1);
         let inner = |p: DVec3| p.min_element() > 3.0 && p.max_element() < 7.0;
@@ -343,6 +336,6 @@ mod tests {
                 assert!((f.volume - 8.0).abs() < 1e-6, "{n}: {}", f.volume);
             }
         }
-        assert_eq!(neighbours(&points[..125], LOW, HIGH).iter().filter(|p| p[1] - p[0] == 1).count(), 100);
+        assert_eq!(diagram(&points[..125], LOW, HIGH).pairs.iter().filter(|p| p[1] - p[0] == 1).count(), 100);
     }
 }

@@ -219,6 +219,12 @@ pub struct Seeds {
     /// Nearest points that each point is joined to.
     #[schema(required = true)]
     pub neighbours: u32,
+    /// Struts where the cells meet the part's surface, so that the lattice ends in a closed net.
+    #[schema(required = true)]
+    pub net: bool,
+    /// Struts along the part's sharp edges, where there is a net.
+    #[schema(required = true)]
+    pub edges: bool,
     /// Struts shorter than this share of the cell size are drawn together into one node.
     #[schema(required = true)]
     pub weld: f64,
@@ -226,7 +232,7 @@ pub struct Seeds {
 
 impl Default for Seeds {
     fn default() -> Self {
-        Seeds { count: None, random: 1, spread: Spread::Even, rounds: 4, neighbours: 4, weld: 0.1 }
+        Seeds { count: None, random: 1, spread: Spread::Even, rounds: 4, neighbours: 4, net: true, edges: true, weld: 0.1 }
     }
 }
 

@@ -13,6 +13,7 @@ const stageNames: Record<string, string> = {
   surface: 'Surface',
   finish: 'Finish',
   report: 'Numbers',
+  skeleton: 'Skeleton',
 }
 
 const many = (n: number, what: string) => `${count(n)} ${what}${n === 1 ? '' : 's'}`

@@ -29,7 +29,8 @@ export function Chooser() {
               onClick={() => c.kind !== chosen.kind && edit(withStructure({ kind: c.kind }))}
             >
               <img src={pictureOf(c.kind, saved, thickness)} alt="" width={60} height={60} />
-              <span>{c.title}</span>
+              {/* A long word breaks where it is spoken apart. */}
+              <span>{c.title.replace('dodecahedron', 'dodeca\u00adhedron')}</span>
             </button>
           ))}
       </div>

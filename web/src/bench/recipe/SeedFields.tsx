@@ -1,4 +1,4 @@
-import { Button, Segmented } from 'antd'
+import { Button, Segmented, Switch } from 'antd'
 import { count } from '../../shared/format'
 import { edit, preview, useBench } from '../state'
 import { NumberLine } from './NumberLine'
@@ -52,6 +52,18 @@ export function SeedFields() {
       {kind === 'neighbours' && (
         <NumberLine label="Struts from each point" unit="" value={seeds.neighbours} onSet={(v) => edit(withSeeds({ neighbours: Math.round(v) }))} />
       )}
+      {kind === 'voronoi' && (
+        <div className="line">
+          <span className="label">Closed by a net at the surface</span>
+          <Switch size="small" aria-label="Net at the surface" checked={seeds.net} onChange={(net) => edit(withSeeds({ net }))} />
+        </div>
+      )}
+      {kind === 'voronoi' && seeds.net && (
+        <div className="line">
+          <span className="label">Struts along sharp edges</span>
+          <Switch size="small" aria-label="Struts along sharp edges" checked={seeds.edges} onChange={(edges) => edit(withSeeds({ edges }))} />
+        </div>
+      )}
       {(kind === 'voronoi' || kind === 'delaunay' || kind === 'neighbours') && (
         <Value
           label="Weld below"
@@ -87,11 +99,11 @@ export function SeedFields() {
               <div>
                 <dt>Strut length</dt>
                 <dd>
-                  {found.shortest_mm.toFixed(1)} to {found.longest_mm.toFixed(1)} mm, mean {found.mean_mm.toFixed(1)}
+                  {found.shortest_mm.toFixed(1)} to {found.longest_mm.toFixed(1)} mm
                 </dd>
               </div>
               <div>
-                <dt>Short ones welded, loose ones dropped</dt>
+                <dt>Welded, dropped</dt>
                 <dd>
                   {count(found.welded)}, {count(found.dropped)}
                 </dd>

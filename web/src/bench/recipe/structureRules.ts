@@ -10,9 +10,9 @@ export type Triple = [number, number, number]
 
 export const families: { value: Family; label: string }[] = [
   { value: 'surfaces', label: 'Surfaces' },
-  { value: 'cells', label: 'Strut cells' },
+  { value: 'cells', label: 'Struts' },
   { value: 'extruded', label: 'Extruded' },
-  { value: 'seeded', label: 'Scattered' },
+  { value: 'seeded', label: 'Seeded' },
 ]
 
 export const forms: Record<S['form'], string> = { walls: 'walls', network: 'network', other_network: 'network, other side' }
