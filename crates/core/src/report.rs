@@ -3,7 +3,7 @@
 use crate::part::Part;
 use crate::pipeline::finish::Solid;
 use crate::pipeline::Linked;
-use crate::recipe::{Recipe, Thicken};
+use crate::recipe::{Kind, Recipe, SeededKind, Thicken};
 use crate::shape::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
@@ -205,6 +205,8 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
         out.push("Nothing is hollow: skin and kept solids take the whole part. Make the skin thinner.".into());
     } else if fill > 0.97 {
         out.push("The fill is solid: walls close every opening. Make walls thinner or cells larger.".into());
+    } else if recipe.structure.kind == Kind::Seeded(SeededKind::VoronoiWalls) {
+        out.push("Cells are closed: powder or resin stays in them. Voronoi struts leave them open.".into());
     } else if linked.opening_mm <= 0.0 {
         out.push("Openings close at the narrowest places. Make walls thinner or cells larger.".into());
     } else if fill < 0.005 {

@@ -10,8 +10,9 @@ use glam::DVec3;
 use rayon::prelude::*;
 use ulmix_mesh::TriMesh;
 
-/// Half the block's side in cells.
+/// Half the block's side in cells: more where cells are cut open on all sides.
 const HALF: f64 = 1.12;
+const HALF_OPEN: f64 = 1.5;
 /// Lines of sight per pixel, along each side.
 const FINE: u32 = 2;
 /// The material's colour, and the light, which comes from the upper left.
@@ -23,7 +24,7 @@ const EYE: DVec3 = DVec3::new(0.62, -1.0, 0.72);
 /// cannot be made.
 pub fn thumbnail(structure: &Structure, joins: Joins, thickness: f64, size: u32) -> Option<Vec<u8>> {
     let cell = DVec3::from(structure.cell_mm);
-    let half = cell * HALF;
+    let half = cell * if matches!(structure.kind, Kind::Surface(_) | Kind::Cell(_)) { HALF } else { HALF_OPEN };
     let part = Part::prepare(&TriMesh::cuboid(-half, half)).ok()?;
     let mut seeds = structure.seeds.clone();
     seeds.count = None;

@@ -5,7 +5,7 @@ use proptest::prelude::*;
 use ulmix_core::demo::keel_bracket;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{Form, Kind, Place, Recipe, Role, Skin, SurfaceKind, Thicken, Zone};
+use ulmix_core::recipe::{Form, Joins, Kind, Place, Recipe, Role, Skin, SurfaceKind, Thicken, Zone};
 use ulmix_core::report::Verdict;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 
@@ -257,10 +257,10 @@ fn empty_and_solid_results_are_said() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(16))]
+    #![proptest_config(ProptestConfig::with_cases(24))]
     #[test]
     fn any_recipe_gives_a_closed_manifold(
-        kind in proptest::sample::select(KINDS.to_vec()),
+        kind in proptest::sample::select(Kind::all()),
         form in proptest::sample::select(vec![Form::Walls, Form::Network, Form::OtherNetwork]),
         cell in proptest::array::uniform3(4.0..14.0f64),
         turn in proptest::array::uniform3(-90.0..90.0f64),
@@ -269,16 +269,19 @@ proptest! {
         depth in prop_oneof![Just(0.0), 0.1..5.0f64],
         solid in any::<bool>(),
         ball in any::<bool>(),
+        blend in prop_oneof![Just(0.0), 0.0..2.0f64],
+        node in prop_oneof![Just(0.0), 0.0..2.0f64],
     ) {
         let mesh = if ball { TriMesh::sphere(11.0, 4) } else { TriMesh::cuboid(DVec3::ZERO, DVec3::new(22.0, 17.0, 13.0)) };
         let part = Part::prepare(&mesh).unwrap();
         let mut r = Recipe::for_part(&mesh.bounds());
-        r.structure.kind = Kind::Surface(kind);
+        r.structure.kind = kind;
         r.structure.form = form;
         r.structure.cell_mm = cell;
         r.structure.rotation_deg = turn;
         r.structure.shift_mm = shift;
         r.thicken = Thicken::RelativeDensity { percent };
+        r.joins = Joins { blend_mm: blend, node_mm: node };
         skin(&mut r, depth);
         if solid {
             let name = "post".into();

@@ -4,7 +4,7 @@ use super::members::{Frame, Net, Source};
 use super::outer;
 use super::seeds::{scatter, Scaled, Scattered, Shadow};
 use super::skeleton::Skeleton;
-use super::surface::{low_discrepancy, turn, Periodic};
+use super::surface::{low_discrepancy, low_discrepancy_flat, turn, Periodic};
 use super::{unit, voronoi, Bare, Facts};
 use crate::part::{sharp_edges, Part};
 use crate::recipe::{CellKind, ExtrudedKind, Joins, Kind, SeededKind, Structure};
@@ -51,7 +51,8 @@ fn cells(kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
 }
 
 fn cell_points(frame: Frame, cell: DVec3) -> Vec<DVec3> {
-    (1..=SURVEY).map(|i| frame.back(low_discrepancy(i) * cell)).collect()
+    let spread = if frame.flat { low_discrepancy_flat } else { low_discrepancy };
+    (1..=SURVEY).map(|i| frame.back(spread(i) * cell)).collect()
 }
 
 /// Diameter of the widest ball that passes through two cells: the highest distance from the struts at

@@ -225,6 +225,13 @@ pub fn low_discrepancy(i: u64) -> DVec3 {
     DVec3::new(n / G, n / (G * G), n / (G * G * G)).fract()
 }
 
+/// The same in the unit square: two coordinates of points in space are not even.
+pub fn low_discrepancy_flat(i: u64) -> DVec3 {
+    const G: f64 = 1.324_717_957_244_746;
+    let n = i as f64;
+    DVec3::new(n / G, n / (G * G), 0.0).fract()
+}
+
 /// A surface in one of its forms, before it is given thickness.
 #[derive(Clone)]
 pub struct Periodic {

@@ -1,0 +1,191 @@
+//! What people rely on of strut, extruded and seeded structures: that every kind closes, that thickness,
+//! density and counts are what was asked, that an arrangement repeats.
+
+use glam::DVec3;
+use std::f64::consts::PI;
+use ulmix_core::grid::Grid;
+use ulmix_core::lattice::{density::DensityCurve, make, Bare};
+use ulmix_core::part::Part;
+use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
+use ulmix_core::recipe::{CellKind, ExtrudedKind, Joins, Kind, Recipe, SeededKind, Seeds, Spread, Structure, Thicken, Zones};
+use ulmix_core::report::Verdict;
+use ulmix_core::shape::Composed;
+use ulmix_core::zoned::{Regions, Zoned};
+use ulmix_mesh::TriMesh;
+
+fn cube(side: f64) -> Part {
+    Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(side))).unwrap()
+}
+
+fn recipe(part: &Part, kind: Kind, cell: f64, thicken: Thicken) -> Recipe {
+    let mut r = Recipe::for_part(&part.mesh.bounds());
+    r.structure.kind = kind;
+    r.structure.cell_mm = [cell; 3];
+    r.thicken = thicken;
+    r
+}
+
+fn run(part: &Part, recipe: &Recipe) -> Outcome {
+    Pipeline::new(0).run(part, recipe, Quality::Final, &Unwatched).unwrap()
+}
+
+fn bare(part: &Part, s: &Structure) -> std::sync::Arc<dyn Bare> {
+    make::structure(part, s, Joins::default(), &|| false).unwrap()
+}
+
+/// Over one whole cell.
+fn density(part: &Part, s: &Structure, thickness: f64) -> f64 {
+    let b = bare(part, s);
+    let points = b.cell_points();
+    DensityCurve::new(b, &points).density(thickness)
+}
+
+#[test]
+fn every_kind_closes_and_its_density_is_foreseen() {
+    let part = cube(21.0);
+    for kind in Kind::all().into_iter().filter(|k| !matches!(k, Kind::Surface(_))) {
+        let mut r = recipe(&part, kind, 7.0, Thicken::Thickness { thickness_mm: 1.1 });
+        r.structure.rotation_deg = [0.0, 0.0, 11.0];
+        let o = run(&part, &r);
+        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+        assert!(failed.is_empty(), "{kind:?}: {failed:?}");
+        let (got, foreseen) = (o.report.fill_density_percent, o.linked.density_percent);
+        assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
+    }
+}
+
+#[test]
+fn relative_density_is_reached_by_struts_walls_and_cells() {
+    let part = cube(20.0);
+    for kind in [
+        Kind::Cell(CellKind::Kelvin),
+        Kind::Extruded(ExtrudedKind::Hexagons),
+        Kind::Seeded(SeededKind::Voronoi),
+        Kind::Seeded(SeededKind::VoronoiWalls),
+    ] {
+        let r = recipe(&part, kind, 7.0, Thicken::RelativeDensity { percent: 22.0 });
+        let got = 100.0 * run(&part, &r).solid.mesh.volume() / 8000.0;
+        assert!((got - 22.0).abs() < 1.0, "{kind:?}: {got}");
+    }
+}
+
+#[test]
+fn thin_struts_fill_their_length_times_their_section() {
+    let part = cube(40.0);
+    // Length of struts in a cell of side 1 (Deshpande, Fleck & Ashby 2001, and geometry).
+    for (kind, length) in [
+        (CellKind::Cubic, 3.0),
+        (CellKind::BodyCentred, 4.0 * 3f64.sqrt()),
+        (CellKind::FaceCentred, 6.0 * 2f64.sqrt()),
+        (CellKind::Octet, 12.0 * 2f64.sqrt()),
+        (CellKind::Kelvin, 6.0 * 2f64.sqrt()),
+        (CellKind::Diamond, 4.0 * 3f64.sqrt()),
+        (CellKind::RhombicDodecahedron, 8.0 * 3f64.sqrt()),
+    ] {
+        let s = Structure { kind: Kind::Cell(kind), cell_mm: [10.0; 3], ..Structure::default() };
+        let got = density(&part, &s, 0.5);
+        let thin = PI * 0.25 * 0.25 * length / 100.0;
+        // Where struts meet they share material.
+        assert!(got < 1.01 * thin && got > 0.82 * thin, "{kind:?}: {got} for {thin}");
+    }
+    for (kind, walls) in [(ExtrudedKind::Squares, 2.0), (ExtrudedKind::Hexagons, 2.0), (ExtrudedKind::Triangles, 2.0 * 3f64.sqrt())] {
+        let s = Structure { kind: Kind::Extruded(kind), cell_mm: [10.0; 3], ..Structure::default() };
+        let got = density(&part, &s, 0.2);
+        let thin = walls * 0.02;
+        assert!(got < 1.02 * thin && got > 0.95 * thin, "{kind:?}: {got} for {thin}");
+    }
+}
+
+#[test]
+fn struts_and_walls_measure_what_was_asked() {
+    let part = cube(40.0);
+    for (kind, most) in [(Kind::Cell(CellKind::Cubic), 0.05), (Kind::Extruded(ExtrudedKind::Squares), 0.01)] {
+        let mut r = recipe(&part, kind, 20.0, Thicken::Thickness { thickness_mm: 3.0 });
+        r.mesh.step_mm = Some(0.4);
+        let walls = run(&part, &r).report.walls.unwrap();
+        assert!((walls.median_mm / 3.0 - 1.0).abs() < most, "{kind:?}: {walls:?}");
+    }
+}
+
+#[test]
+fn seed_points_are_counted_and_one_random_number_gives_one_arrangement_on_any_threads() {
+    let part = cube(20.0);
+    let mut r = recipe(&part, Kind::Seeded(SeededKind::Voronoi), 7.0, Thicken::Thickness { thickness_mm: 1.2 });
+    r.structure.seeds = Seeds { count: Some(37), random: 5, spread: Spread::Loose, ..Seeds::default() };
+    let on = |threads: usize| {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+        pool.install(|| run(&part, &r))
+    };
+    let (one, two) = (on(1), on(2));
+    assert!(one.solid.mesh == two.solid.mesh);
+    let facts = one.linked.structure.clone().unwrap();
+    assert_eq!((facts.seeds, facts.pieces), (37, 1));
+    assert!(facts.degree > 2.9 && facts.shortest_mm > 0.0);
+    r.structure.seeds.random = 6;
+    assert!(run(&part, &r).solid.mesh != one.solid.mesh);
+}
+
+#[test]
+fn the_outer_net_lies_on_the_surface_and_closes_the_lattice() {
+    let part = Part::prepare(&TriMesh::sphere(12.0, 5)).unwrap();
+    let s = |net| Structure {
+        kind: Kind::Seeded(SeededKind::Voronoi),
+        cell_mm: [6.0; 3],
+        seeds: Seeds { net, ..Seeds::default() },
+        ..Structure::default()
+    };
+    let ends = |net: bool| {
+        let bare = bare(&part, &s(net));
+        let skeleton = bare.struts().unwrap().clone();
+        let mut degree = vec![0; skeleton.nodes.len()];
+        skeleton.struts.iter().flatten().for_each(|n| degree[*n as usize] += 1);
+        let outside = skeleton.nodes.iter().filter(|p| part.distance.value(**p) > 1e-6).count();
+        (degree.iter().filter(|d| **d == 1).count(), outside)
+    };
+    assert_eq!(ends(true), (0, 0), "no loose end, nothing beyond the part");
+    assert!(ends(false).0 > 20 && ends(false).1 > 20);
+}
+
+#[test]
+fn bulk_signs_and_places_agree_with_the_exact_value() {
+    let part = cube(20.0);
+    let regions = Regions::of(&part, &Zones::default());
+    let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.37), &|| false).unwrap();
+    let joins = Joins { blend_mm: 0.8, node_mm: 0.6 };
+    for kind in [
+        Kind::Cell(CellKind::Octet),
+        Kind::Extruded(ExtrudedKind::Triangles),
+        Kind::Seeded(SeededKind::Voronoi),
+        Kind::Seeded(SeededKind::VoronoiWalls),
+        Kind::Extruded(ExtrudedKind::PlanarVoronoi),
+    ] {
+        let s = Structure { kind, cell_mm: [7.0, 8.0, 9.0], rotation_deg: [10.0, 20.0, 30.0], ..Structure::default() };
+        let lattice = make::structure(&part, &s, joins, &|| false).unwrap().thicken(1.1);
+        for reach in [0.0, 0.2] {
+            let shape = Composed::new(&part, &zoned, &regions, &*lattice, reach);
+            let (signs, grid) = (shape.signs(), &zoned.grid);
+            for k in 0..grid.size.z {
+                for j in 0..grid.size.y {
+                    for i in 0..grid.size.x {
+                        let v = lattice.value(grid.at(i, j, k)) - reach;
+                        if zoned.fill.get(i, j, k) && v.abs() > 1e-4 {
+                            assert_eq!(signs.get(i, j, k), v < 0.0, "{kind:?} at {i} {j} {k}: {v}");
+                        }
+                    }
+                }
+            }
+        }
+    }
+}
+
+#[test]
+fn a_final_mesh_stays_within_a_step_of_the_exact_struts() {
+    let part = cube(20.0);
+    let mut r = recipe(&part, Kind::Seeded(SeededKind::Voronoi), 7.0, Thicken::Thickness { thickness_mm: 1.4 });
+    r.mesh.step_mm = Some(0.3);
+    let lattice = make::structure(&part, &r.structure, r.joins, &|| false).unwrap().thicken(1.4);
+    let solid = run(&part, &r).solid;
+    let inner = |p: &&DVec3| p.min_element() > 0.05 && p.max_element() < 19.95;
+    let worst = solid.mesh.points.iter().filter(inner).map(|p| lattice.value(*p).abs()).fold(0.0, f64::max);
+    assert!(worst < 0.15, "{worst}");
+}
