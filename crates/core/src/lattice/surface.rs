@@ -288,7 +288,7 @@ impl Bare for Periodic {
             Form::Walls => self.level(thickness),
             Form::Network | Form::OtherNetwork => -self.level(thickness),
         };
-        Box::new(Thick { surface: self.surface.clone(), form: self.form, level, thickness })
+        Box::new(Thick { surface: self.surface.clone(), form: self.form, level, thickness, opening: self.opening(thickness) })
     }
 
     fn bytes(&self) -> usize {
@@ -305,6 +305,8 @@ pub struct Thick {
     pub level: f64,
     /// As asked. mm.
     pub thickness: f64,
+    /// Free width between it and itself, about. mm.
+    pub opening: f64,
 }
 
 impl Lattice for Thick {
@@ -332,7 +334,7 @@ impl Lattice for Thick {
 
     fn roomy(&self, step: f64) -> bool {
         let cell = (TAU / self.surface.wave).min_element();
-        self.thickness > 2.0 * step && cell > 12.0 * step
+        self.thickness.min(self.opening) > 2.0 * step && cell > 12.0 * step
     }
 }
 
@@ -349,7 +351,7 @@ mod tests {
     use std::sync::Arc;
 
     fn thick(surface: Surface, thickness: f64) -> Thick {
-        Thick { level: surface.level_at(0.5 * thickness), surface, form: Form::Walls, thickness }
+        Thick { level: surface.level_at(0.5 * thickness), surface, form: Form::Walls, thickness, opening: thickness }
     }
 
     fn placed(cell: [f64; 3], form: Form) -> Structure {
