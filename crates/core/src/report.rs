@@ -156,7 +156,13 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &[[u32; 2]]
 
 pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step: f64) -> Report {
     let mesh = &solid.mesh;
-    let volume_mm3 = mesh.volume();
+    // A draft's grid is too coarse to weigh it: what density and zones say is within a percent of the final.
+    let draft = solid.crossings.is_none();
+    let volume_mm3 = if draft && !mesh.triangles.is_empty() {
+        linked.solid_volume_mm3 + linked.fill_volume_mm3 * linked.density_percent / 100.0
+    } else {
+        mesh.volume()
+    };
     let density = recipe.material.density / 1000.0;
     let part_volume_mm3 = part.facts.volume_mm3;
     // What is solid outside the fill zone is there in any case.
@@ -178,7 +184,7 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
         crumbs_mm3: solid.crumbs.volume_mm3,
         voids_filled: solid.crumbs.voids_filled,
         checks,
-        notes: notes(recipe, linked, mesh, fill, solid.crossings.is_none().then_some(step)),
+        notes: notes(recipe, linked, mesh, fill, draft.then_some(step)),
     }
 }
 

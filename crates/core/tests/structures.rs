@@ -88,7 +88,9 @@ fn thin_struts_fill_their_length_times_their_section() {
         // Where struts meet they share material.
         assert!(got < 1.01 * thin && got > 0.82 * thin, "{kind:?}: {got} for {thin}");
     }
-    for (kind, walls) in [(ExtrudedKind::Squares, 2.0), (ExtrudedKind::Hexagons, 2.0), (ExtrudedKind::Triangles, 2.0 * 3f64.sqrt())] {
+    for (kind, walls) in
+        [(ExtrudedKind::Squares, 2.0), (ExtrudedKind::Hexagons, 2.0), (ExtrudedKind::Triangles, 2.0 * 3f64.sqrt())]
+    {
         let s = Structure { kind: Kind::Extruded(kind), cell_mm: [10.0; 3], ..Structure::default() };
         let got = density(&part, &s, 0.2);
         let thin = walls * 0.02;

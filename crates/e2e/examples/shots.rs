@@ -79,7 +79,7 @@ async fn main() {
     b.click_text("button", "Tube").await;
     b.painted("draft").await;
     b.click_text(".step .title h2", "Structure").await;
-    b.click_text(".kind", "I-WP").await;
+    b.click_text(".kind span", "I-WP").await;
     b.until("the kind shows", || async { b.seen(".kind[aria-checked=true]", "I-WP").await }).await;
     b.click_text(".step .title h2", "Part").await;
     b.painted("draft").await;

@@ -107,7 +107,7 @@ async fn a_foreign_part_in_inches_is_asked_for_its_unit() {
     b.until("the old value stays", || async { b.value("[aria-label='Cell size, mm']").await == "4.8" }).await;
 
     // Another kind keeps everything else.
-    b.click_text(".kind", "Schwarz P").await;
+    b.click_text(".kind span", "Schwarz P").await;
     b.until("the sentence follows", || async { b.value("[aria-label='Cell size, mm']").await == "4.8" }).await;
     b.painted("draft").await;
     b.click_text(".step .title h2", "Structure").await;
@@ -131,7 +131,7 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     b.click_text("button", "Skin on some faces").await;
     b.until("faces can be picked", || async { b.present(".facewords").await }).await;
     // The top, then the long side that looks at us.
-    for (x, y, faces) in [(0.5, 0.42, "1 face"), (0.42, 0.66, "2 faces")] {
+    for (x, y, faces) in [(0.5, 0.42, "1 face"), (0.42, 0.61, "2 faces")] {
         b.until("the face is taken", || async {
             if !b.seen(".editor .label", faces).await {
                 b.click_in(".view canvas", x, y).await;
@@ -170,6 +170,52 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     b.end().await;
 }
 
+/// Kinds are switched without losing what still means something, and a Voronoi lattice leaves as one body.
+#[tokio::test]
+async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
+    let b = Bench::start().await;
+    b.open("/").await;
+    b.click_text("button", "Plate").await;
+    b.painted("draft").await;
+    b.fill("[aria-label='Cell size, mm']", "9").await;
+    b.until("the size is saved", || async { b.text("[data-testid=saved-state]").await == "Saved" }).await;
+    for (family, kind, sentence) in [
+        ("Struts", "Octet", "Octet , 9 mm cells"),
+        ("Extruded", "Hexagons", "Hexagons , 9 mm cells"),
+        ("Seeded", "Voronoi struts", "Voronoi struts , 9 mm cells"),
+    ] {
+        b.click_text(".ant-segmented-item-label", family).await;
+        b.until("its picture is there", || async {
+            b.js("return [...document.querySelectorAll('.kind img')].every(i => i.complete && i.naturalWidth > 0)").await == true
+        })
+        .await;
+        b.click_text(".kind span", kind).await;
+        b.painted("draft").await;
+        b.click_text(".step .title h2", "Structure").await;
+        b.until("the sentence follows", || async { b.seen(".step", sentence).await }).await;
+        b.click_text(".step .title h2", "Structure").await;
+        assert_eq!(b.value("[aria-label='Cell size, mm']").await, "9");
+    }
+    // A number of points leads over the size, which follows.
+    b.fill("[aria-label='Points, ']", "60").await;
+    b.until("the size follows", || async { b.value("[aria-label='Cell size, mm']").await != "9" }).await;
+    b.painted("draft").await;
+    b.click_text(".step .title h2", "Mesh").await;
+    b.until("the points read as a sentence", || async { b.seen(".step", "Voronoi struts , 60 points").await }).await;
+    b.click_text("button", "Make the final mesh").await;
+    b.painted("final").await;
+    b.click_text(".step .title h2", "Hand-off").await;
+    b.click_text("button", "Write and check the file").await;
+    b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
+    b.click_text("a", "Save ").await;
+    let read = ulmix_formats::read(&b.downloaded("Plate.3mf").await, &Limits::default()).unwrap();
+    let t = Topology::of(&read.mesh);
+    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    let size = read.mesh.bounds().size();
+    assert!((size - DVec3::new(90.0, 60.0, 12.0)).abs().max_element() < 0.1, "{size}");
+    b.end().await;
+}
+
 /// Two tabs on one project, and a server that goes away for a while.
 #[tokio::test]
 async fn tabs_follow_each_other_and_a_stopped_server_loses_nothing() {
@@ -180,7 +226,7 @@ async fn tabs_follow_each_other_and_a_stopped_server_loses_nothing() {
     let second = b.new_tab().await;
     b.open("/project/keel-bracket").await;
     b.painted("draft").await;
-    b.click_text(".kind", "Schwarz D").await;
+    b.click_text(".kind span", "Schwarz D").await;
     b.until("the change is saved", || async { b.attribute("[aria-label=Undo]", "disabled").await.is_empty() }).await;
     b.switch(&first).await;
     b.click_text(".step .title h2", "Structure").await;

@@ -98,10 +98,14 @@ fn lock<T>(m: &Mutex<T>) -> MutexGuard<'_, T> {
 
 impl Studio {
     /// Starts the worker of final runs.
-    pub fn new(store: Store) -> Arc<Studio> {
+    pub fn new(store: Store, picture_triangles: Option<u32>) -> Arc<Studio> {
+        let pipeline = Pipeline::new(CACHE_BYTES);
         let studio = Arc::new(Studio {
             store,
-            pipeline: Pipeline::new(CACHE_BYTES),
+            pipeline: match picture_triangles {
+                Some(n) => pipeline.with_drafts(n as f64),
+                None => pipeline,
+            },
             parts: Mutex::default(),
             drafts: Mutex::default(),
             jobs: Mutex::default(),

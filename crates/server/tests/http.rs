@@ -18,7 +18,7 @@ fn start(data: &Path) -> Server {
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     listener.set_nonblocking(true).unwrap();
     let url = format!("http://{}", listener.local_addr().unwrap());
-    let config = ulmix_server::Config { data: data.into(), token: None };
+    let config = ulmix_server::Config { data: data.into(), token: None, picture_triangles: Some(100_000) };
     runtime.spawn(async move {
         let listener = tokio::net::TcpListener::from_std(listener).unwrap();
         ulmix_server::serve(config, listener).await.unwrap();

@@ -27,6 +27,9 @@ enum Command {
         /// Write the demo part and its recipe into this folder instead, for `build`.
         #[arg(long)]
         files: Option<PathBuf>,
+        /// Triangles of a picture while designing, about: fewer for a computer without a graphics card.
+        #[arg(long, env = "ULMIX_PICTURE_TRIANGLES", value_parser = clap::value_parser!(u32).range(10_000..=10_000_000))]
+        picture_triangles: Option<u32>,
     },
     /// Start the server.
     Serve {
@@ -39,6 +42,9 @@ enum Command {
         /// Access token that a browser must show once.
         #[arg(long, env = "ULMIX_TOKEN")]
         token: Option<String>,
+        /// Triangles of a picture while designing, about: fewer for a computer without a graphics card.
+        #[arg(long, env = "ULMIX_PICTURE_TRIANGLES", value_parser = clap::value_parser!(u32).range(10_000..=10_000_000))]
+        picture_triangles: Option<u32>,
     },
     /// Print the OpenAPI document.
     #[command(hide = true)]
@@ -71,8 +77,8 @@ enum Command {
 
 fn main() -> ExitCode {
     match Cli::parse().command {
-        Command::Demo { data, port, files } => serving::demo(data, port, files),
-        Command::Serve { data, bind, token } => serving::serve(data, bind, token),
+        Command::Demo { data, port, files, picture_triangles } => serving::demo(data, port, files, picture_triangles),
+        Command::Serve { data, bind, token, picture_triangles } => serving::serve(data, bind, token, picture_triangles),
         Command::Openapi => {
             print!("{}", ulmix_server::api::openapi());
             ExitCode::SUCCESS

@@ -8,7 +8,7 @@ use ulmix_core::part::Part;
 use ulmix_server::store::Store;
 use ulmix_server::Config;
 
-pub fn serve(data: PathBuf, bind: SocketAddr, token: Option<String>) -> ExitCode {
+pub fn serve(data: PathBuf, bind: SocketAddr, token: Option<String>, picture_triangles: Option<u32>) -> ExitCode {
     if !bind.ip().is_loopback() && token.as_deref().unwrap_or_default().len() < 16 {
         eprintln!("{bind} can be reached from elsewhere.\nGive --token with at least 16 characters, or bind to 127.0.0.1.");
         return ExitCode::from(2);
@@ -37,7 +37,7 @@ pub fn serve(data: PathBuf, bind: SocketAddr, token: Option<String>) -> ExitCode
             println!("Ulmix is ready at http://{address}{query}");
         }
         tokio::select! {
-            done = ulmix_server::serve(Config { data, token }, listener) => match done {
+            done = ulmix_server::serve(Config { data, token, picture_triangles }, listener) => match done {
                 Ok(()) => ExitCode::SUCCESS,
                 Err(e) => failed(&format!("The server stopped: {e}."), "Check that the data file can be written to."),
             },
@@ -46,7 +46,7 @@ pub fn serve(data: PathBuf, bind: SocketAddr, token: Option<String>) -> ExitCode
     })
 }
 
-pub fn demo(data: Option<PathBuf>, port: u16, files: Option<PathBuf>) -> ExitCode {
+pub fn demo(data: Option<PathBuf>, port: u16, files: Option<PathBuf>, picture_triangles: Option<u32>) -> ExitCode {
     if let Some(folder) = files {
         return match write_files(&folder) {
             Ok(()) => ExitCode::SUCCESS,
@@ -57,7 +57,7 @@ pub fn demo(data: Option<PathBuf>, port: u16, files: Option<PathBuf>) -> ExitCod
     if let Err(e) = fill(&data) {
         return failed(&format!("{} cannot be used: {e}.", data.display()), "Choose another --data file.");
     }
-    serve(data, SocketAddr::from((Ipv4Addr::LOCALHOST, port)), None)
+    serve(data, SocketAddr::from((Ipv4Addr::LOCALHOST, port)), None, picture_triangles)
 }
 
 /// The keel bracket as a project, unless the store has projects already.

@@ -138,12 +138,18 @@ pub struct Outcome {
 
 pub struct Pipeline {
     cache: Cache,
+    draft_triangles: f64,
 }
 
 impl Pipeline {
     /// Keeps up to `bytes` of stage results.
     pub fn new(bytes: usize) -> Pipeline {
-        Pipeline { cache: Cache::new(bytes) }
+        Pipeline { cache: Cache::new(bytes), draft_triangles: plan::DRAFT_TRIANGLES }
+    }
+
+    /// Drafts of about so many triangles.
+    pub fn with_drafts(self, triangles: f64) -> Pipeline {
+        Pipeline { draft_triangles: triangles.max(1000.0), ..self }
     }
 
     /// Thickness, density and the cost of the final mesh, without meshing anything.
@@ -158,7 +164,7 @@ impl Pipeline {
         let (linked, linked_key) = self.linked(part, recipe, watch)?;
         let prediction = plan::predict(part, recipe, &linked);
         let step = match quality {
-            Quality::Drag | Quality::Draft => plan::draft_step(part, &linked, quality),
+            Quality::Drag | Quality::Draft => plan::draft_step(part, &linked, quality, self.draft_triangles),
             Quality::Final => prediction.step_mm,
         };
         let regions = Regions::of(part, &recipe.zones);

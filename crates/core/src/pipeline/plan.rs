@@ -17,8 +17,8 @@ const MEMORY_MB: f64 = 4096.0;
 /// Border triangles of a picture while a value moves, about: what two cores mesh, shade and send in
 /// a tenth of a second.
 const DRAG_TRIANGLES: f64 = 125_000.0;
-/// The same once the value rests.
-const DRAFT_TRIANGLES: f64 = 700_000.0;
+/// The same once the value rests, unless it is chosen.
+pub const DRAFT_TRIANGLES: f64 = 700_000.0;
 
 /// What a final run will take, known before it starts.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -51,10 +51,14 @@ fn raw_triangles(area: f64, step: f64) -> f64 {
     3.0 * area / (step * step)
 }
 
-/// Step of a draft: as fine as the time of a blink allows, but never finer than the final's.
-pub fn draft_step(part: &Part, linked: &Linked, quality: Quality) -> f64 {
-    let triangles = if quality == Quality::Drag { DRAG_TRIANGLES } else { DRAFT_TRIANGLES };
-    let step = (3.0 * result_area(part, linked) / triangles).sqrt();
+/// Step of a draft of about `at_rest` triangles once values rest: as fine as the time of a blink allows, but never finer than the final's.
+pub fn draft_step(part: &Part, linked: &Linked, quality: Quality, at_rest: f64) -> f64 {
+    let triangles = if quality == Quality::Drag { DRAG_TRIANGLES.min(at_rest) } else { at_rest };
+    let of = |triangles: f64| (3.0 * result_area(part, linked) / triangles).sqrt();
+    // Openings must stay open when thin members are widened, see [`reach`]; up to three times the
+    // triangles are spent on that.
+    let open = (linked.opening_mm + linked.thickness_mm) / 3.0;
+    let step = of(triangles).min(open.max(of(3.0 * triangles)));
     // On a ladder of six to the doubling, so that a small change of a value keeps the grid, and with
     // it what is already sampled.
     let rung = round_two(2f64.powf((step.log2() * 6.0).ceil() / 6.0));

@@ -48,6 +48,10 @@ fn say(mut command: Command, words: &str) -> (Child, String) {
 fn serve(data: &Path, port: &str) -> (Child, String) {
     let mut command = Command::new(binary());
     command.args(["demo", "--data", data.to_str().unwrap(), "--port", port]);
+    if cfg!(test) {
+        // The browser draws in software here.
+        command.args(["--picture-triangles", "100000"]);
+    }
     let (child, line) = say(command, "ready at");
     (child, line.rsplit(' ').next().unwrap().trim_end_matches('/').to_owned())
 }

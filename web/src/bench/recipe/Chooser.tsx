@@ -28,7 +28,7 @@ export function Chooser() {
               className="kind"
               onClick={() => c.kind !== chosen.kind && edit(withStructure({ kind: c.kind }))}
             >
-              <img src={pictureOf(c.kind, saved, thickness)} alt="" width={60} height={60} />
+              <img src={pictureOf(c.kind, saved, thickness)} alt="" width={52} height={52} />
               {/* A long word breaks where it is spoken apart. */}
               <span>{c.title.replace('dodecahedron', 'dodeca\u00adhedron')}</span>
             </button>
