@@ -143,7 +143,7 @@ impl Shape for Composed<'_> {
     /// Walks along the edge from change to change until material ends.
     fn hit(&self, edge: &Edge) -> Hit {
         let (a, b) = (edge.inside, edge.outside);
-        let l = |p: DVec3| self.lattice.value(p);
+        let l = |p: DVec3| self.bulk.value(p);
         let (la, lb) = (l(a), l(b));
         let (mut sides, end) = (self.sides(edge.inside_at, la), self.sides(edge.outside_at, lb));
         let mut changes: Vec<(f64, Operand)> = Vec::new();
@@ -179,7 +179,7 @@ impl Shape for Composed<'_> {
             let p = a.lerp(b, t);
             let (n, firm) = match operand {
                 Operand::Part(n) => (n, true),
-                Operand::Lattice => (self.lattice.normal(p), false),
+                Operand::Lattice => (self.bulk.normal(p), false),
                 Operand::Region(n) => {
                     let out = self.regions.all().nth(n).map_or(DVec3::Z, |r| r.normal(p));
                     // Leaving a solid region or entering a cleared one: outward is along the edge.
@@ -190,13 +190,13 @@ impl Shape for Composed<'_> {
         }
         // Signs in bulk are 32-bit: a sample within rounding of the border.
         let nearer_b = la.abs() > lb.abs();
-        let n = self.lattice.normal(if nearer_b { b } else { a });
+        let n = self.bulk.normal(if nearer_b { b } else { a });
         Hit { t: if nearer_b { 1.0 } else { 0.0 }, normal: n.as_vec3().to_array(), firm: false }
     }
 
     fn value(&self, p: DVec3) -> f64 {
         let skin = self.regions.skins.iter().map(|s| s.value(p)).fold(f64::INFINITY, f64::min);
-        let filled = self.lattice.value(p).min(skin);
+        let filled = self.bulk.value(p).min(skin);
         let of = |role: Role| match role {
             Role::KeepSolid => f64::NEG_INFINITY,
             Role::KeepClear => f64::INFINITY,

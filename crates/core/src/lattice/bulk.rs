@@ -2,7 +2,7 @@
 
 use super::level::{expansion, Expansion};
 use super::surface::Thick;
-use super::Bulk;
+use super::{Bulk, Lattice};
 use crate::grid::{Bits, Grid};
 use crate::polygonise::RowPoints;
 use crate::recipe::{Form, SurfaceKind};
@@ -12,7 +12,8 @@ use std::f64::consts::TAU;
 use wide::{f32x8, CmpLt};
 
 /// A thickened surface on a grid.
-pub struct Kernel {
+pub struct Kernel<'a> {
+    exact: &'a Thick,
     kind: SurfaceKind,
     walls: bool,
     /// See [`super::surface::Surface::sense`].
@@ -39,8 +40,8 @@ const MOST_STEPS: usize = 3;
 /// A last step is shorter than this, in radians of the shortest wave.
 const SMALL: f32 = 0.04;
 
-impl Kernel {
-    pub fn new(lattice: &Thick, reach: f64, grid: &Grid) -> Kernel {
+impl<'a> Kernel<'a> {
+    pub fn new(lattice: &'a Thick, reach: f64, grid: &Grid) -> Kernel<'a> {
         let s = &lattice.surface;
         let first = s.phases(grid.origin);
         let along = [DVec3::X, DVec3::Y, DVec3::Z].map(|a| s.turn * (a * grid.step) * s.wave);
@@ -52,6 +53,7 @@ impl Kernel {
             })
         });
         Kernel {
+            exact: lattice,
             kind: s.kind,
             walls: lattice.form == Form::Walls,
             sense: s.sense as f32,
@@ -106,7 +108,15 @@ impl Kernel {
     }
 }
 
-impl Bulk for Kernel {
+impl Bulk for Kernel<'_> {
+    fn value(&self, p: DVec3) -> f64 {
+        self.exact.value(p)
+    }
+
+    fn normal(&self, p: DVec3) -> DVec3 {
+        self.exact.normal(p)
+    }
+
     fn signs(&self, wanted: &Bits) -> Bits {
         let mut out = wanted.clone();
         out.par_words_mut(|w, j, k, word| {

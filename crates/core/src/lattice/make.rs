@@ -119,8 +119,14 @@ fn extruded(
     let cell = found.cell * x.min(y);
     let facts = Facts { seeds: found.inside, unevenness: found.unevenness, pieces: 1, ..Facts::default() };
     let opening = nearest_width(&found) * x.min(y);
-    let seeds = found.points.iter().map(|p| *p * scale).collect();
-    Some(Net::new(frame, Source::Walls(seeds), joins, cell).with_opening(opening).with_facts(facts))
+    Some(Net::new(frame, walls(&found, scale), joins, cell).with_opening(opening).with_facts(facts))
+}
+
+/// Walls between the cells of points, in mm.
+fn walls(found: &Scattered, scale: DVec3) -> Source {
+    let seeds: Vec<DVec3> = found.points.iter().map(|p| *p * scale).collect();
+    let pairs = voronoi::diagram(&seeds, found.low * scale, found.high * scale).pairs;
+    Source::Walls { seeds, pairs }
 }
 
 /// Median distance of the inner points from their nearest one: the width of a bar that fits a cell.
@@ -150,9 +156,8 @@ fn seeded(
     let cell = found.cell * s.smallest();
     let known = |facts: Facts| Facts { seeds: found.inside, unevenness: found.unevenness, ..facts };
     if kind == SeededKind::VoronoiWalls {
-        let seeds: Vec<DVec3> = found.points.iter().map(|p| *p * scale).collect();
         let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() });
-        return Some(Net::new(frame, Source::Walls(seeds), joins, cell).with_facts(facts));
+        return Some(Net::new(frame, walls(&found, scale), joins, cell).with_facts(facts));
     }
     let mut outer = Skeleton::default();
     let (raw, opening) = match kind {

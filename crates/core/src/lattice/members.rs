@@ -49,19 +49,11 @@ pub enum Source {
         cell: DVec3,
     },
     Struts(Vec<[DVec3; 2]>),
-    /// Walls halfway between neighbouring points.
-    Walls(Vec<DVec3>),
-}
-
-impl Source {
-    /// Edge of bins, of about `edge` for struts. Lists of points are found anew for every bin, and hardly
-    /// grow with it.
-    fn bin(&self, edge: f64, cell: f64) -> f64 {
-        match self {
-            Source::Walls(_) => 0.35 * cell,
-            _ => edge,
-        }
-    }
+    /// Walls halfway between points whose cells touch; each pair once.
+    Walls {
+        seeds: Vec<DVec3>,
+        pairs: Vec<[u32; 2]>,
+    },
 }
 
 /// A straight axis that is thicker than its fellows by `extra` on all sides; a node when it has no length.
@@ -74,8 +66,48 @@ struct Segment {
 
 /// What is near, for places up to some distance from it.
 enum Members {
-    Struts { bins: Bins, exact: Vec<Segment>, quick: Vec<[f32; 8]> },
-    Walls { bins: Bins, exact: Vec<DVec3>, quick: Vec<[f32; 3]> },
+    Struts {
+        bins: Bins,
+        exact: Vec<Segment>,
+        quick: Vec<[f32; 8]>,
+    },
+    /// Bins hold the points that may be the nearest there.
+    Walls {
+        bins: Bins,
+        exact: Vec<DVec3>,
+        quick: Vec<[f32; 3]>,
+        beside: Beside,
+    },
+}
+
+/// The walls of every point's cell.
+struct Beside {
+    start: Vec<u32>,
+    /// Direction toward the cell's point, and distance from the wall at zero.
+    exact: Vec<(DVec3, f64)>,
+    quick: Vec<[f32; 4]>,
+}
+
+impl Beside {
+    fn new(points: &[DVec3], pairs: &[[u32; 2]]) -> Beside {
+        let mut both: Vec<[u32; 2]> = pairs.iter().flat_map(|[a, b]| [[*a, *b], [*b, *a]]).collect();
+        both.sort_unstable();
+        let mut start = vec![0; points.len() + 1];
+        both.iter().for_each(|[a, _]| start[*a as usize + 1] += 1);
+        (1..start.len()).for_each(|n| start[n] += start[n - 1]);
+        let wall = |[a, b]: &[u32; 2]| {
+            let (p, q) = (points[*a as usize], points[*b as usize]);
+            let n = (p - q).normalize_or(DVec3::X);
+            (n, -n.dot((p + q) * 0.5))
+        };
+        let exact: Vec<(DVec3, f64)> = both.iter().map(wall).collect();
+        let quick = exact.iter().map(|(n, c)| [n.x as f32, n.y as f32, n.z as f32, *c as f32]).collect();
+        Beside { start, exact, quick }
+    }
+
+    fn of(&self, point: u32) -> std::ops::Range<usize> {
+        self.start[point as usize] as usize..self.start[point as usize + 1] as usize
+    }
 }
 
 impl Members {
@@ -103,24 +135,19 @@ impl Members {
                 let (low, high) = span(struts.iter().flatten(), margin);
                 Members::of(segments(struts.iter().copied(), joins), low, high - low, false, margin, edge)
             }
-            Source::Walls(seeds) => {
-                let (low, mut high) = span(seeds.iter(), 0.0);
-                if seeds.iter().all(|s| s.z == 0.0) {
-                    high.z = low.z;
-                }
+            Source::Walls { seeds, pairs } => {
+                let (low, high) = span(seeds.iter(), 0.0);
                 let grid = PointGrid::new(seeds);
                 let bins = Bins::new(low, high - low, edge, false);
                 let about = bins.half_diagonal();
                 let bins = bins.gather(|middle| {
-                    // A wall within the margin is between the nearest point and one at most twice the
-                    // margin farther away.
                     let middle = middle + low;
                     let nearest = grid.nearest(middle, 1, |_| false).first().map_or(0.0, |n| n.0);
-                    grid.within(middle, nearest + 2.0 * (about + margin))
+                    grid.within(middle, nearest + 2.0 * about)
                 });
                 let exact: Vec<DVec3> = seeds.iter().map(|s| *s - low).collect();
                 let quick = exact.iter().map(|s| s.as_vec3().to_array()).collect();
-                Members::Walls { bins, exact, quick }
+                Members::Walls { bins, beside: Beside::new(&exact, pairs), exact, quick }
             }
         }
     }
@@ -159,7 +186,7 @@ impl Members {
         self.bins().bytes()
             + match self {
                 Members::Struts { exact, .. } => exact.len() * (56 + 32),
-                Members::Walls { exact, .. } => exact.len() * (24 + 12),
+                Members::Walls { exact, beside, .. } => exact.len() * (24 + 12) + beside.exact.len() * (32 + 16),
             }
     }
 
@@ -172,19 +199,10 @@ impl Members {
         let list = self.bins().list(self.bins().of(q));
         match self {
             Members::Struts { exact, .. } => list.iter().map(|&id| foot(&exact[id as usize], q).0).fold(far, join),
-            Members::Walls { exact, .. } => {
-                let Some(&own) = list.iter().min_by(|a, b| {
-                    let d = |i: u32| exact[i as usize].distance_squared(q);
-                    d(**a).total_cmp(&d(**b))
-                }) else {
-                    return far;
-                };
-                let s = exact[own as usize];
-                let wall = |&id: &u32| {
-                    let t = exact[id as usize];
-                    (t.distance_squared(q) - s.distance_squared(q)) / (2.0 * s.distance(t))
-                };
-                list.iter().filter(|id| **id != own).map(wall).fold(far, join)
+            Members::Walls { exact, beside, .. } => {
+                let d = |i: u32| exact[i as usize].distance_squared(q);
+                let Some(&own) = list.iter().min_by(|a, b| d(**a).total_cmp(&d(**b))) else { return far };
+                beside.exact[beside.of(own)].iter().map(|(n, c)| n.dot(q) + c).fold(far, join)
             }
         }
     }
@@ -192,21 +210,9 @@ impl Members {
     /// The same for eight places at once, whose bin is given, and its gradient.
     fn distance8(&self, bin: usize, q: &[f32x8; 3], blend: f32, far: f32) -> (f32x8, [f32x8; 3]) {
         let list = self.bins().list(bin);
-        let zero = f32x8::ZERO;
-        let (mut f, mut g) = (f32x8::splat(far), [zero; 3]);
-        let over = if blend > 0.0 { 0.5 / blend } else { 0.0 };
-        let (half, one, blend) = (f32x8::splat(0.5), f32x8::splat(1.0), f32x8::splat(blend));
-        let mut join = |v: f32x8, n: [f32x8; 3]| {
-            if over > 0.0 {
-                let h = (half + (f - v) * over).max(zero).min(one);
-                f = f + (v - f) * h - blend * h * (one - h);
-                g = [0, 1, 2].map(|a| g[a] + (n[a] - g[a]) * h);
-            } else {
-                let nearer = v.cmp_lt(f);
-                f = f.min(v);
-                g = [0, 1, 2].map(|a| nearer.blend(n[a], g[a]));
-            }
-        };
+        let (zero, one) = (f32x8::ZERO, f32x8::splat(1.0));
+        let (f, g) = (f32x8::splat(far), [zero; 3]);
+        let mut joined = Joined { f, g, blend, over: if blend > 0.0 { 0.5 / blend } else { 0.0 } };
         match self {
             Members::Struts { quick, .. } => {
                 for &id in list {
@@ -216,34 +222,66 @@ impl Members {
                     let d = [p[0] - t * bx, p[1] - t * by, p[2] - t * bz];
                     let length = (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt();
                     let unit = one / length.max(f32x8::splat(1e-12));
-                    join(length - extra, d.map(|d| d * unit));
+                    joined.add(length - extra, d.map(|d| d * unit));
                 }
+                (joined.f, joined.g)
             }
-            Members::Walls { quick, .. } => {
-                let to = |id: u32| {
+            Members::Walls { quick, beside, .. } => {
+                let mut own = (f32x8::splat(f32::MAX), f32x8::splat(-1.0));
+                for &id in list {
                     let s = quick[id as usize];
                     let d = [q[0] - s[0], q[1] - s[1], q[2] - s[2]];
-                    (d[0] * d[0] + d[1] * d[1] + d[2] * d[2], s)
-                };
-                let mut own = (f32x8::splat(f32::MAX), [zero; 3]);
-                for &id in list {
-                    let (d, s) = to(id);
+                    let d = d[0] * d[0] + d[1] * d[1] + d[2] * d[2];
                     let nearer = d.cmp_lt(own.0);
-                    own = (own.0.min(d), [0, 1, 2].map(|a| nearer.blend(f32x8::splat(s[a]), own.1[a])));
+                    // Numbers of points are small enough for 32-bit floats to hold.
+                    own = (own.0.min(d), nearer.blend(f32x8::splat(id as f32), own.1));
                 }
-                for &id in list {
-                    let (d, s) = to(id);
-                    // From the other point to the own one.
-                    let away = [0, 1, 2].map(|a| own.1[a] - s[a]);
-                    let length = (away[0] * away[0] + away[1] * away[1] + away[2] * away[2]).sqrt();
-                    let itself = length.cmp_eq(zero);
-                    let over = itself.blend(zero, one / length.max(f32x8::splat(1e-12)));
-                    let wall = itself.blend(f32x8::splat(far), (d - own.0) * over * 0.5);
-                    join(wall, away.map(|v| v * over));
+                let ids = own.1.to_array();
+                let (mut all_f, mut all_g) = (f, g);
+                let mut left: u8 = 0xff;
+                while left != 0 {
+                    let id = ids[left.trailing_zeros() as usize];
+                    let lanes = own.1.cmp_eq(f32x8::splat(id));
+                    left &= !(lanes.move_mask() as u8);
+                    if id < 0.0 {
+                        continue;
+                    }
+                    let mut one = Joined { f, g, ..joined };
+                    for &[x, y, z, c] in &beside.quick[beside.of(id as u32)] {
+                        one.add(q[0] * x + q[1] * y + q[2] * z + c, [x, y, z].map(f32x8::splat));
+                    }
+                    all_f = lanes.blend(one.f, all_f);
+                    all_g = [0, 1, 2].map(|a| lanes.blend(one.g[a], all_g[a]));
                 }
+                (all_f, all_g)
             }
         }
-        (f, g)
+    }
+}
+
+/// A blended minimum as it grows, with its gradient.
+#[derive(Clone, Copy)]
+struct Joined {
+    f: f32x8,
+    g: [f32x8; 3],
+    blend: f32,
+    /// Half of one over the blend; 0 without one.
+    over: f32,
+}
+
+impl Joined {
+    #[inline(always)]
+    fn add(&mut self, v: f32x8, n: [f32x8; 3]) {
+        if self.over > 0.0 {
+            let (half, one) = (f32x8::splat(0.5), f32x8::splat(1.0));
+            let h = (half + (self.f - v) * self.over).max(f32x8::ZERO).min(one);
+            self.f = self.f + (v - self.f) * h - h * (one - h) * self.blend;
+            self.g = [0, 1, 2].map(|a| self.g[a] + (n[a] - self.g[a]) * h);
+        } else {
+            let nearer = v.cmp_lt(self.f);
+            self.f = self.f.min(v);
+            self.g = [0, 1, 2].map(|a| nearer.blend(n[a], self.g[a]));
+        }
     }
 }
 
@@ -300,7 +338,7 @@ struct Shared {
 impl Net {
     pub fn new(frame: Frame, source: Source, joins: Joins, cell: f64) -> Net {
         let margin = 0.5 * cell + joins.blend_mm + joins.node_mm;
-        let near = Members::new(&source, joins, margin, source.bin(0.2 * cell, cell));
+        let near = Members::new(&source, joins, margin, 0.2 * cell);
         Net {
             shared: Arc::new(Shared { frame, source, joins, cell, near, margin }),
             opening: 0.0,
@@ -367,7 +405,7 @@ impl Bare for Net {
     fn bytes(&self) -> usize {
         let source = match &self.shared.source {
             Source::Repeated { struts, .. } | Source::Struts(struts) => struts.len() * 48,
-            Source::Walls(seeds) => seeds.len() * 24,
+            Source::Walls { seeds, pairs } => seeds.len() * 24 + pairs.len() * 8,
         };
         source + self.shared.near.bytes() + self.cell_points.len() * 24 + self.skeleton.as_ref().map_or(0, Skeleton::bytes)
     }
@@ -376,6 +414,14 @@ impl Bare for Net {
 impl Shared {
     fn distance(&self, p: DVec3) -> f64 {
         self.near.distance(self.near.bins().reduced(self.frame.local(p)), self.joins.blend_mm, self.margin)
+    }
+
+    fn normal(&self, members: &Members, p: DVec3, margin: f64) -> DVec3 {
+        let q = members.bins().reduced(self.frame.local(p));
+        let lanes = q.to_array().map(|v| f32x8::splat(v as f32));
+        let (_, g) = members.distance8(members.bins().of(q), &lanes, self.joins.blend_mm as f32, margin as f32);
+        let g = DVec3::from(g.map(|v| v.to_array()[0] as f64));
+        self.frame.turn.transpose() * g.normalize_or(DVec3::Z)
     }
 }
 
@@ -391,12 +437,7 @@ impl Lattice for ThickNet {
     }
 
     fn normal(&self, p: DVec3) -> DVec3 {
-        let s = &self.shared;
-        let q = s.near.bins().reduced(s.frame.local(p));
-        let lanes = q.to_array().map(|v| f32x8::splat(v as f32));
-        let (_, g) = s.near.distance8(s.near.bins().of(q), &lanes, s.joins.blend_mm as f32, s.margin as f32);
-        let g = DVec3::from(g.map(|v| v.to_array()[0] as f64));
-        s.frame.turn.transpose() * g.normalize_or(DVec3::Z)
+        self.shared.normal(&self.shared.near, p, self.shared.margin)
     }
 
     fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn Bulk + 'a> {
@@ -411,28 +452,34 @@ impl Lattice for ThickNet {
 /// Samples along a side of the blocks that are told apart at once.
 const BLOCK: usize = 8;
 
-/// A net on a grid.
+/// A net on a grid, with what lies near every place of its border.
 struct GriddedNet<'a> {
     net: &'a ThickNet,
     grid: &'a Grid,
     reach: f64,
-    members: Members,
+    /// Struts by smaller bins, none farther away than needed. Walls are as they were.
+    closer: Option<Members>,
     margin: f64,
 }
 
 impl<'a> GriddedNet<'a> {
     fn new(net: &'a ThickNet, grid: &'a Grid, reach: f64) -> GriddedNet<'a> {
         let s = &net.shared;
-        // Far enough that most blocks without material are told at once, and near enough that lists
-        // stay short.
-        let beyond = (0.9 * BLOCK as f64 * grid.step).min((0.3 * s.cell).max(2.5 * grid.step));
-        let margin = net.radius + reach + s.joins.blend_mm + beyond;
-        let edge = s.source.bin((4.0 * grid.step).clamp(0.04 * s.cell, 0.25 * s.cell), s.cell);
-        GriddedNet { net, grid, reach, members: Members::new(&s.source, s.joins, margin, edge), margin }
+        // A point may start a step and a half from the border. Where many members meet, each of those that
+        // blend there may lie more than the blend's radius away.
+        let margin = net.radius + reach + 2.5 * s.joins.blend_mm + 2.0 * grid.step;
+        let edge = (3.0 * grid.step).clamp(0.04 * s.cell, 0.25 * s.cell);
+        let walls = matches!(s.source, Source::Walls { .. });
+        let closer = (!walls && margin < s.margin).then(|| Members::new(&s.source, s.joins, margin, edge));
+        GriddedNet { net, grid, reach, margin: if closer.is_some() { margin } else { s.margin }, closer }
+    }
+
+    fn members(&self) -> &Members {
+        self.closer.as_ref().unwrap_or(&self.net.shared.near)
     }
 
     fn value8(&self, bin: usize, q: &[f32x8; 3]) -> (f32x8, [f32x8; 3]) {
-        let (d, g) = self.members.distance8(bin, q, self.net.shared.joins.blend_mm as f32, self.margin as f32);
+        let (d, g) = self.members().distance8(bin, q, self.net.shared.joins.blend_mm as f32, self.margin as f32);
         (d - f32x8::splat(self.net.radius as f32), g)
     }
 
@@ -440,8 +487,8 @@ impl<'a> GriddedNet<'a> {
     fn places(&self, at: impl Fn(usize) -> DVec3) -> ([f32x8; 3], [usize; 8]) {
         let (mut q, mut bins) = ([[0f32; 8]; 3], [0; 8]);
         for lane in 0..8 {
-            let r = self.members.bins().reduced(self.net.shared.frame.local(at(lane)));
-            bins[lane] = self.members.bins().of(r);
+            let r = self.members().bins().reduced(self.net.shared.frame.local(at(lane)));
+            bins[lane] = self.members().bins().of(r);
             for a in 0..3 {
                 q[a][lane] = r[a] as f32;
             }
@@ -474,6 +521,16 @@ fn each_bin(bins: &[usize; 8], mut f: impl FnMut(usize, u8)) {
 }
 
 impl Bulk for GriddedNet<'_> {
+    fn value(&self, p: DVec3) -> f64 {
+        let s = &self.net.shared;
+        let q = self.members().bins().reduced(s.frame.local(p));
+        self.members().distance(q, s.joins.blend_mm, self.margin) - self.net.radius
+    }
+
+    fn normal(&self, p: DVec3) -> DVec3 {
+        self.net.shared.normal(self.members(), p, self.margin)
+    }
+
     fn signs(&self, wanted: &Bits) -> Bits {
         let mut out = wanted.clone();
         let (words, rows) = (wanted.words(), wanted.rows());
@@ -493,7 +550,7 @@ impl Bulk for GriddedNet<'_> {
                         }
                         let i = (64 * w + 8 * eighth) as u32;
                         let low = self.grid.at(i, j0 as u32, k0 as u32);
-                        let v = self.middle_value(low + DVec3::splat(half * self.grid.step)) - self.reach;
+                        let v = self.net.value(low + DVec3::splat(half * self.grid.step)) - self.reach;
                         for k in 0..layers {
                             for j in j0..j1 {
                                 let word = &mut data[at(k, j) + w];
@@ -574,13 +631,5 @@ impl Bulk for GriddedNet<'_> {
                 row.local[a][from..from + count].copy_from_slice(&local[a][..count]);
             }
         }
-    }
-}
-
-impl GriddedNet<'_> {
-    /// At a single place, as far as the margin.
-    fn middle_value(&self, p: DVec3) -> f64 {
-        let q = self.members.bins().reduced(self.net.shared.frame.local(p));
-        self.members.distance(q, self.net.shared.joins.blend_mm, self.margin) - self.net.radius
     }
 }

@@ -81,8 +81,14 @@ pub trait Lattice: Send + Sync {
     fn roomy(&self, step: f64) -> bool;
 }
 
-/// A lattice on a grid, many samples at a time.
+/// A lattice on a grid: the same field near its border, and many samples at a time.
 pub trait Bulk: Send + Sync {
+    /// As [`Lattice::value`], exact within two steps of the border and of the right sign beyond.
+    fn value(&self, p: DVec3) -> f64;
+
+    /// As [`Lattice::normal`].
+    fn normal(&self, p: DVec3) -> DVec3;
+
     /// Those samples of `wanted` that lie in the lattice.
     fn signs(&self, wanted: &Bits) -> Bits;
 

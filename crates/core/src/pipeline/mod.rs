@@ -171,22 +171,23 @@ impl Pipeline {
         let (zones, zones_key) = self.zones(part, recipe, &regions, step, watch)?;
 
         let lattice = self.bare(part, recipe, watch)?.0.thicken(linked.thickness_mm);
-        let shape = || {
+        // Made when the first stage asks for it: held results need none.
+        let shape = std::cell::LazyCell::new(|| {
             let reach = plan::reach(quality, step, linked.thickness_mm);
             Composed::new(part, &zones, &regions, &*lattice, reach)
-        };
+        });
         // A density that leads to the same thickness is the same lattice.
         let lattice_key = self.key(&[&"lattice", &zones_key, &recipe.structure, &recipe.joins, &linked.thickness_mm]);
-        let signs = self.stage(Stage::Lattice, &lattice_key, watch, |b: &Bits| b.bytes(), || Some(shape().signs()))?;
+        let signs = self.stage(Stage::Lattice, &lattice_key, watch, |b: &Bits| b.bytes(), || Some(shape.signs()))?;
         let surface_key = self.key(&[&"surface", &lattice_key]);
         let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {
             let care = if quality == Quality::Final { Care::Full } else { Care::Quick };
-            polygonise(&zones.grid, &signs, Some(&zones.fill), &shape(), care, &|| watch.cancelled())
+            polygonise(&zones.grid, &signs, Some(&zones.fill), &*shape, care, &|| watch.cancelled())
         })?;
         let settings = (quality == Quality::Final).then_some(&recipe.mesh);
         let finish_key = self.key(&[&"finish", &surface_key, &settings]);
         let solid = self.stage(Stage::Finish, &finish_key, watch, Solid::bytes, || {
-            finish::finish(&raw, &zones.grid, &signs, &shape(), settings, &|| watch.cancelled())
+            finish::finish(&raw, &zones.grid, &signs, &shape, settings, &|| watch.cancelled())
         })?;
         let report_key = self.key(&[&"report", &finish_key, &linked_key, &recipe.material]);
         let report = self.stage(
