@@ -159,6 +159,14 @@ impl Studio {
         Ok(glb)
     }
 
+    /// The recipe's struts as six 32-bit numbers each, little-endian: both ends in mm. Empty for walls.
+    pub fn skeleton(&self, project: &str, recipe: &Recipe) -> Answer<Vec<u8>> {
+        let row = self.store.project(project)?;
+        let part = self.part(&row, recipe)?;
+        let struts = guarded(|| self.pipeline.struts(&part, recipe, &ulmix_core::pipeline::Unwatched))??.unwrap_or_default();
+        Ok(struts.iter().flatten().flat_map(|p| p.to_array()).flat_map(|v| (v as f32).to_le_bytes()).collect())
+    }
+
     /// The stored picture of the current recipe: the final's, or the last settled draft's.
     pub fn picture(&self, project: &str) -> Answer<Option<Vec<u8>>> {
         let row = self.store.project(project)?;

@@ -12,7 +12,7 @@ use ulmix_core::lattice::make::structure as structure_in;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
 use ulmix_core::polygonise::{polygonise, Care};
-use ulmix_core::recipe::{Joins, Recipe, Structure, Thicken, Unit, Zones};
+use ulmix_core::recipe::{CellKind, Joins, Kind, Recipe, SeededKind, Seeds, Spread, Structure, Thicken, Unit, Zones};
 use ulmix_core::shape::Composed;
 use ulmix_core::zoned::{Regions, Zoned};
 use ulmix_formats::{glb, stl, Limits};
@@ -23,8 +23,12 @@ type Case = (&'static str, fn() -> serde_json::Value);
 
 fn main() {
     let words: Vec<String> = std::env::args().skip(1).filter(|a| !a.starts_with('-')).collect();
-    let all: [Case; 7] = [
+    let all: [Case; 11] = [
         ("gyroid_400", gyroid),
+        ("struts_10000", struts),
+        ("voronoi_2000", || voronoi(2_000, 0)),
+        ("voronoi_100000", || voronoi(100_000, 0)),
+        ("voronoi_8000_relaxed", || voronoi(8_000, 30)),
         ("keel_final_025", keel_final),
         ("slider", slider),
         ("distance_256", distance),
@@ -76,6 +80,31 @@ fn gyroid() -> serde_json::Value {
     });
     let sound = Topology::of(&mesh).sound();
     json!({ "seconds": seconds, "triangles": mesh.triangles.len(), "sound": sound })
+}
+
+/// Body-centred struts of 1 mm in cells of 5 mm, about ten thousand, on a 0.25 mm grid, to one closed mesh.
+fn struts() -> serde_json::Value {
+    let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(55.0))).expect("a cube");
+    let kind = Kind::Cell(CellKind::BodyCentred);
+    let structure = Structure { kind, cell_mm: [5.0; 3], shift_mm: [2.5; 3], ..Structure::default() };
+    let (seconds, mesh) = best(|| {
+        let regions = Regions::of(&part, &Zones::default());
+        let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.25), &|| false).expect("not cancelled");
+        let lattice = structure_in(&part, &structure, Joins::default(), &|| false).expect("not cancelled").thicken(1.0);
+        let shape = Composed::new(&part, &zoned, &regions, &*lattice, 0.0);
+        let signs = shape.signs();
+        polygonise(&zoned.grid, &signs, Some(&zoned.fill), &shape, Care::Full, &|| false).expect("not cancelled")
+    });
+    json!({ "seconds": seconds, "struts": 11 * 11 * 11 * 8, "triangles": mesh.triangles.len(), "sound": Topology::of(&mesh).sound() })
+}
+
+/// Seed points in a ball of 82 000 triangles to a clipped, cleaned skeleton with its outer net.
+fn voronoi(points: u32, rounds: u32) -> serde_json::Value {
+    let part = Part::prepare(&TriMesh::sphere(50.0, 6)).expect("a ball");
+    let seeds = Seeds { count: Some(points), spread: Spread::Loose, rounds, ..Seeds::default() };
+    let structure = Structure { kind: Kind::Seeded(SeededKind::Voronoi), seeds, ..Structure::default() };
+    let (seconds, bare) = best(|| structure_in(&part, &structure, Joins::default(), &|| false).expect("not cancelled"));
+    json!({ "seconds": seconds, "part_triangles": part.mesh.triangles.len(), "facts": bare.facts() })
 }
 
 fn keel_final() -> serde_json::Value {

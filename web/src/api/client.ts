@@ -73,6 +73,7 @@ export const api = {
   draft: async (id: string, recipe: Recipe, drag: boolean, thickness: boolean, signal: AbortSignal) =>
     (await call(`/projects/${id}/draft`, { ...send('POST', { recipe, drag, thickness }), signal })).arrayBuffer(),
   faces: async (id: string, part: Recipe['part']) => (await call(`/projects/${id}/faces`, send('POST', part))).arrayBuffer(),
+  skeleton: async (id: string, recipe: Recipe) => new Float32Array(await (await call(`/projects/${id}/skeleton`, send('POST', recipe))).arrayBuffer()),
   picture: async (id: string) => (await call(`/projects/${id}/picture`)).arrayBuffer(),
   startFinal: (id: string) => json<Job>(`/projects/${id}/final`, { method: 'POST' }),
   cancel: (job: string) => json<Job>(`/jobs/${job}`, { method: 'DELETE' }),

@@ -4,6 +4,7 @@ import { api, Refused, Unreachable, type FaceInfo, type Job, type Project, type 
 export type Step = 'part' | 'zones' | 'structure' | 'thicken' | 'mesh' | 'checks' | 'handoff'
 export type ColourBy = 'zone' | 'thickness'
 export type Axis = 0 | 1 | 2
+export type ViewMode = 'whole' | 'cut' | 'skeleton'
 export type Handle = 'shift' | 'turn' | null
 
 export interface Cut {
@@ -45,7 +46,7 @@ interface BenchState {
   problem: { message: string; hint: string } | null
   job: Job | null
   step: Step | null
-  view: 'whole' | 'cut'
+  view: ViewMode
   cut: Cut
   colourBy: ColourBy
   handle: Handle
@@ -53,6 +54,8 @@ interface BenchState {
   /** Faces of the part are picked for what is chosen. */
   picking: boolean
   faces: PartFaces | null
+  /** Ends of the struts, when they are looked at. mm. */
+  skeleton: Float32Array | null
   /** A place to fly to, from a check. */
   look: [number, number, number] | null
 }
@@ -74,6 +77,7 @@ const blank: BenchState = {
   chosen: null,
   picking: false,
   faces: null,
+  skeleton: null,
   look: null,
 }
 
@@ -337,6 +341,20 @@ export function listen(id: string): () => void {
 export function colour(by: ColourBy) {
   set({ colourBy: by })
   if (by === 'thickness' && !get().picture?.info.has_thickness) drafts.ask(false)
+}
+
+/** Fetches the struts of the recipe on screen; the newest question counts. */
+let asked = 0
+export async function fetchSkeleton() {
+  const { project, recipe } = get()
+  if (!project || !recipe) return
+  const own = ++asked
+  try {
+    const skeleton = await api.skeleton(project.id, recipe)
+    if (own === asked) set({ skeleton })
+  } catch (e) {
+    if (own === asked) tell(e)
+  }
 }
 
 /** Begins or ends picking faces for the zone or skin that is chosen. */

@@ -24,6 +24,51 @@ pub fn structure(part: &Part, s: &Structure, joins: Joins, cancelled: &(dyn Fn()
     })
 }
 
+/// Most struts that are listed one by one.
+pub const MOST_STRUTS: usize = 400_000;
+
+/// The struts of repeating cells that reach into the part; `None` when there would be more than
+/// [`MOST_STRUTS`].
+pub fn repeated_struts(part: &Part, kind: CellKind, s: &Structure) -> Option<Vec<[DVec3; 2]>> {
+    let shift = part.mesh.bounds().centre() + DVec3::from(s.shift_mm);
+    let frame = Frame { turn: turn(s), shift, flat: false };
+    let cell = DVec3::from(s.cell_mm);
+    let (low, high) = box_of(part, |p| frame.local(p) / cell);
+    let (low, high) = ((low - 1.0).floor(), (high + 1.0).ceil());
+    let unit = unit::cell(kind);
+    let count = (high - low).to_array().map(|c| c as usize);
+    let cells = count.iter().product::<usize>();
+    if cells.saturating_mul(unit.len()) > 20 * MOST_STRUTS {
+        return None;
+    }
+    let found: Vec<[DVec3; 2]> = (0..cells)
+        .into_par_iter()
+        .flat_map_iter(|n| {
+            let at =
+                low + DVec3::new((n % count[0]) as f64, (n / count[0] % count[1]) as f64, (n / (count[0] * count[1])) as f64);
+            let placed = unit.iter().map(move |e| e.map(|p| frame.back((p + at) * cell)));
+            placed.filter(|[a, b]| reaches(part, *a, *b)).collect::<Vec<_>>()
+        })
+        .collect();
+    (found.len() <= MOST_STRUTS).then_some(found)
+}
+
+/// Does a strut come into the part?
+fn reaches(part: &Part, a: DVec3, b: DVec3) -> bool {
+    let (middle, half) = ((a + b) * 0.5, 0.5 * a.distance(b));
+    // Nearer than half its length: some of it may lie inside.
+    part.distance.query(middle, half).map_or_else(|| part.distance.inside(middle), |(d, _)| d < 0.0)
+        || part.distance.inside(a)
+        || part.distance.inside(b)
+}
+
+/// Bounds of the part's box in other axes.
+fn box_of(part: &Part, place: impl Fn(DVec3) -> DVec3) -> (DVec3, DVec3) {
+    let b = part.mesh.bounds();
+    let corner = |c: u32| place(DVec3::select(glam::BVec3::new(c & 1 == 1, c & 2 == 2, c & 4 == 4), b.max, b.min));
+    (0..8).map(corner).fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(p), h.max(p)))
+}
+
 /// Points of a cell at which distances are surveyed.
 const SURVEY: u64 = 20_000;
 
@@ -109,12 +154,7 @@ fn extruded(
         return Some(net.with_opening(opening).with_cell_points(points));
     }
     let scale = DVec3::new(x, y, 1.0);
-    let bounds = part.mesh.bounds();
-    let corners = (0..8).map(|c| {
-        let p = DVec3::select(glam::BVec3::new(c & 1 == 1, c & 2 == 2, c & 4 == 4), bounds.max, bounds.min);
-        frame.local(p) / scale
-    });
-    let (low, high) = corners.fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(p), h.max(p)));
+    let (low, high) = box_of(part, |p| frame.local(p) / scale);
     let found = scatter(&Shadow { low, high }, &s.seeds, cancelled)?;
     let cell = found.cell * x.min(y);
     let facts = Facts { seeds: found.inside, unevenness: found.unevenness, pieces: 1, ..Facts::default() };

@@ -23,13 +23,14 @@ use crate::lattice::density::DensityCurve;
 use crate::lattice::{make, Bare, Facts};
 use crate::part::Part;
 use crate::polygonise::{polygonise, Care};
-use crate::recipe::{key_of, Recipe, RecipeError, Role, Thicken};
+use crate::recipe::{key_of, Kind, Recipe, RecipeError, Role, Thicken};
 use crate::report::{self, Report};
 use crate::sample::{scatter, volume};
 use crate::shape::Composed;
 use crate::zoned::{Regions, Shares, Zoned};
 use cache::Cache;
 use finish::Solid;
+use glam::DVec3;
 use plan::Prediction;
 use serde::{Deserialize, Serialize};
 use std::any::Any;
@@ -246,6 +247,18 @@ impl Pipeline {
             || make::structure(part, &recipe.structure, recipe.joins, &|| watch.cancelled()),
         )?;
         Ok(((*bare).clone(), key))
+    }
+
+    /// The struts of the structure, by their ends; `None` for structures of walls, and for more than
+    /// [`make::MOST_STRUTS`].
+    pub fn struts(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<Option<Vec<[DVec3; 2]>>, RunError> {
+        recipe.validate(&part.mesh.bounds())?;
+        if let Kind::Cell(kind) = recipe.structure.kind {
+            return Ok(make::repeated_struts(part, kind, &recipe.structure));
+        }
+        let bare = self.bare(part, recipe, watch)?.0;
+        let few = bare.struts().filter(|s| s.struts.len() <= make::MOST_STRUTS);
+        Ok(few.map(|s| s.struts.iter().map(|e| s.ends(*e)).collect()))
     }
 
     /// On a grid of its own, so that draft and final agree.

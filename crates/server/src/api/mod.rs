@@ -47,6 +47,7 @@ pub struct App {
         projects::faces,
         runs::draft,
         runs::picture,
+        runs::skeleton,
         runs::start_final,
         runs::cancel,
         runs::events,
@@ -79,6 +80,7 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/faces", post(projects::faces))
         .route("/api/projects/{id}/draft", post(runs::draft))
         .route("/api/projects/{id}/picture", get(runs::picture))
+        .route("/api/projects/{id}/skeleton", post(runs::skeleton))
         .route("/api/projects/{id}/final", post(runs::start_final))
         .route("/api/projects/{id}/events", get(runs::events))
         .route("/api/projects/{id}/export", post(exports::export))

@@ -38,6 +38,13 @@ pub async fn draft(State(app): State<App>, Path(id): Path<String>, Body(r): Body
     blocking(move || app.studio.draft(&id, &r.recipe, quality, r.thickness, !r.drag)).await.map(glb)
 }
 
+#[utoipa::path(post, path = "/api/projects/{id}/skeleton", request_body = Recipe,
+    responses((status = 200, content_type = "application/octet-stream", description = "Six little-endian 32-bit floats per strut: both ends, mm"), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn skeleton(State(app): State<App>, Path(id): Path<String>, Body(recipe): Body<Recipe>) -> Answer<Response> {
+    let bytes = blocking(move || app.studio.skeleton(&id, &recipe)).await?;
+    Ok(([(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")], bytes).into_response())
+}
+
 #[utoipa::path(get, path = "/api/projects/{id}/picture",
     responses((status = 200, content_type = "model/gltf-binary", description = "RunInfo in asset.extras"), (status = 404, body = Problem)))]
 pub async fn picture(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {

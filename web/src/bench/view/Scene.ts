@@ -29,6 +29,7 @@ import type { Cut, ColourBy, Handle, Picture } from '../state'
 import type { Place, Zone } from '../../api/client'
 import { FacePicker } from './FacePicker'
 import { mostPosts, partMaterial } from './shaders'
+import { skeletonLines } from './skeleton'
 import { zoneGhost } from './zoneGhost'
 
 export interface Placement {
@@ -85,6 +86,7 @@ export class Scene {
   private picker = new FacePicker()
   private picking = false
   private ghost: Object3D | null = null
+  private struts: LineSegments | null = null
 
   constructor(
     private canvas: HTMLCanvasElement,
@@ -174,10 +176,9 @@ export class Scene {
       }
       this.mesh.material = this.material
       this.mesh.updateMatrixWorld()
-      this.mesh.visible = !(this.picking && this.picker.mesh)
       this.scene.add(this.mesh)
     }
-    this.draw()
+    this.show()
   }
 
   setColour(by: ColourBy, range: [number, number]) {
@@ -218,6 +219,26 @@ export class Scene {
     this.draw()
   }
 
+  /** Shows struts as lines, coloured by length, instead of the result. */
+  setSkeleton(ends: Float32Array | null) {
+    if (this.struts) {
+      this.scene.remove(this.struts)
+      this.struts.geometry.dispose()
+    }
+    this.struts = ends && skeletonLines(ends)
+    if (this.struts) this.scene.add(this.struts)
+    this.show()
+  }
+
+  /** What is seen: the result, the part by its faces, or the struts. */
+  private show() {
+    const faces = this.picking && this.picker.mesh !== null
+    if (this.picker.mesh) this.picker.mesh.visible = faces
+    if (this.struts) this.struts.visible = !faces
+    if (this.mesh) this.mesh.visible = !faces && !this.struts
+    this.draw()
+  }
+
   async setFaces(glb: ArrayBuffer | null) {
     if (this.picker.mesh) this.scene.remove(this.picker.mesh)
     if (glb) await this.picker.load(this.loader, glb)
@@ -228,10 +249,7 @@ export class Scene {
   /** Shows the part by its faces instead of the result. */
   setPicking(picking: boolean) {
     this.picking = picking
-    const ready = picking && this.picker.mesh !== null
-    if (this.picker.mesh) this.picker.mesh.visible = ready
-    if (this.mesh) this.mesh.visible = !ready
-    this.draw()
+    this.show()
   }
 
   chooseFaces(faces: number[]) {

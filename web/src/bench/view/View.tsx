@@ -1,11 +1,12 @@
 import { InputNumber, Segmented, Select, Tooltip } from 'antd'
 import { useEffect, useRef, useState } from 'react'
 import { api, type FaceInfo } from '../../api/client'
-import { area, mm } from '../../shared/format'
+import { area, count, mm } from '../../shared/format'
 import { materials, scale } from '../../theme/tokens'
 import { facesOf, middle, moved, same, triple, withFaces, withZone } from '../recipe/zoneRules'
-import { colour, edit, preview, useBench, type Axis, type ColourBy } from '../state'
+import { colour, edit, fetchSkeleton, preview, useBench, type Axis, type ColourBy, type ViewMode } from '../state'
 import { Scene, sides, type Readout } from './Scene'
+import { lengthRange } from './skeleton'
 import './view.css'
 
 const roleNames = { fill: 'Fill', skin: 'Skin', solid: 'Kept solid' }
@@ -64,6 +65,12 @@ export function View() {
 
   const wanted = picture?.info.linked.thickness_mm ?? 1
   useEffect(() => scene.current?.setColour(s.colourBy, [0.5 * wanted, 2 * wanted]), [s.colourBy, wanted, picture])
+  const struts = s.view === 'skeleton'
+  const saved = project?.recipe
+  useEffect(() => {
+    if (struts && saved) void fetchSkeleton()
+  }, [struts, saved])
+  useEffect(() => scene.current?.setSkeleton(struts ? s.skeleton : null), [struts, s.skeleton])
   useEffect(() => scene.current?.setCut(s.view === 'cut', s.cut), [s.view, s.cut, framed])
   const zone = s.step === 'zones' && s.chosen?.of === 'zone' ? (recipe?.zones.list[s.chosen.index] ?? null) : null
   useEffect(() => {
@@ -126,13 +133,14 @@ export function View() {
         <canvas ref={canvas} aria-label="The part" />
       </div>
       <div className="corner top left">
-        <Segmented<'whole' | 'cut'>
+        <Segmented<ViewMode>
           aria-label="View"
           value={s.view}
           onChange={(view) => useBench.setState({ view })}
           options={[
             { value: 'whole', label: 'Whole' },
             { value: 'cut', label: 'Cut' },
+            ...(info?.linked.walls === false && recipe?.structure && info.linked.structure ? [{ value: 'skeleton' as const, label: 'Skeleton' }] : []),
           ]}
         />
         {s.view === 'cut' && (
@@ -184,7 +192,7 @@ export function View() {
           />
         </span>
       </div>
-      <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skins.length ?? 0) > 0} solids={recipe?.zones.rest === 'keep_solid' || (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')} />
+      {struts ? <Lengths ends={s.skeleton} /> : <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skins.length ?? 0) > 0} solids={recipe?.zones.rest === 'keep_solid' || (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')} />}
       <div className="corner bottom right">
         <div className="views" role="group" aria-label="Views">
           {(['angle', 'front', 'right', 'top'] as const).map((name) => (
@@ -257,6 +265,26 @@ function Notes() {
       {notes.map((n) => (
         <p key={n}>{n}</p>
       ))}
+    </div>
+  )
+}
+
+/** What the colours of struts say, and how many there are. */
+function Lengths({ ends }: { ends: Float32Array | null }) {
+  if (!ends) return null
+  const [low, high] = lengthRange(ends)
+  return (
+    <div className="corner bottom left legend scale" aria-label="Legend">
+      <div className="row">
+        <strong>Strut length</strong>
+        <span className="figure muted">mm</span>
+      </div>
+      <div className="bar" style={{ background: `linear-gradient(90deg, ${scale.join(', ')})` }} />
+      <div className="row figure">
+        <span>{low.toFixed(1)}</span>
+        <span>{count(ends.length / 6)} struts</span>
+        <span>{high.toFixed(1)}</span>
+      </div>
     </div>
   )
 }
