@@ -108,6 +108,9 @@ function tell(e: unknown) {
   }
 }
 
+/** This page holds a change that the server has not taken yet. */
+let unsaved = false
+
 /** Asks until the server answers again, then saves what is not saved yet. */
 let asking = false
 async function retry() {
@@ -115,13 +118,18 @@ async function retry() {
   asking = true
   while (get().offline) {
     await new Promise((done) => setTimeout(done, 1500))
-    const { project, recipe } = get()
+    const { project } = get()
     if (!project) break
     try {
       const fresh = await api.project(project.id)
       set({ offline: false, project: fresh, job: fresh.job ?? null })
-      if (recipe && JSON.stringify(recipe) !== JSON.stringify(fresh.recipe)) commit(recipe)
-      else redraw()
+      const mine = get().recipe
+      // A page without changes of its own takes over what others have saved meanwhile.
+      if (unsaved && mine) commit(mine)
+      else {
+        set({ recipe: fresh.recipe })
+        redraw()
+      }
     } catch (e) {
       if (!(e instanceof Unreachable)) {
         set({ offline: false })
@@ -134,6 +142,7 @@ async function retry() {
 
 export async function open(id: string) {
   set({ ...blank })
+  unsaved = false
   try {
     const project = await api.project(id)
     const { min_mm, size_mm } = project.part
@@ -220,6 +229,7 @@ function inLine(work: () => Promise<void>) {
 }
 
 function commit(recipe: Recipe) {
+  unsaved = true
   set({ recipe, saving: true })
   void inLine(async () => {
     const { project } = get()
@@ -241,6 +251,7 @@ async function takeBack() {
   const { project } = get()
   if (!project) return
   const fresh = await api.project(project.id)
+  unsaved = false
   set({ project: fresh, recipe: fresh.recipe, job: fresh.job ?? null })
   redraw()
 }
@@ -248,6 +259,7 @@ async function takeBack() {
 /** `sent`: the recipe this answers; a newer one on screen stays. */
 function arrived(project: Project, sent?: Recipe) {
   const newer = sent && get().recipe !== sent
+  if (!newer) unsaved = false
   set({ project, ...(newer ? {} : { recipe: project.recipe }) })
   if (!newer) redraw()
 }
@@ -311,7 +323,7 @@ export async function refresh() {
   if (!project) return
   try {
     const fresh = await api.project(project.id)
-    const foreign = fresh.revision !== project.revision && !get().saving
+    const foreign = fresh.revision !== project.revision && !get().saving && !unsaved
     set({ project: fresh, job: fresh.job ?? null, ...(foreign ? { recipe: fresh.recipe } : {}) })
     if (foreign || (fresh.finished && get().picture?.info.quality !== 'final')) redraw()
   } catch (e) {
