@@ -9,7 +9,7 @@ impl Random {
         Random((seed as u64) << 32 | stream as u64)
     }
 
-    pub fn next(&mut self) -> u64 {
+    pub fn draw(&mut self) -> u64 {
         self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
         let mut z = self.0;
         z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
@@ -19,7 +19,7 @@ impl Random {
 
     /// In [0, 1).
     pub fn unit(&mut self) -> f64 {
-        (self.next() >> 11) as f64 / (1u64 << 53) as f64
+        (self.draw() >> 11) as f64 / (1u64 << 53) as f64
     }
 }
 
@@ -40,10 +40,10 @@ mod tests {
         assert!((all.iter().sum::<f64>() / 10_000.0 - 0.5).abs() < 0.01);
         // The published first values of the sequence from zero.
         assert_eq!(
-            [Random(0).next(), {
+            [Random(0).draw(), {
                 let mut r = Random(0);
-                r.next();
-                r.next()
+                r.draw();
+                r.draw()
             }],
             [0xe220_a839_7b1d_cdaf, 0x6e78_9e6a_a1b9_65f4]
         );

@@ -612,8 +612,8 @@ impl Bulk for GriddedNet<'_> {
                     let gg = (g[0] * g[0] + g[1] * g[1] + g[2] * g[2]).max(f32x8::splat(0.05));
                     let by = v / gg;
                     for a in 0..3 {
-                        q[a] = q[a] - g[a] * by;
-                        moved[a] = moved[a] - g[a] * by;
+                        q[a] -= g[a] * by;
+                        moved[a] -= g[a] * by;
                     }
                     if v.abs().cmp_lt(f32x8::splat(1e-3 * step as f32)).all() {
                         break;
