@@ -180,9 +180,15 @@ fn an_edit_re_runs_only_what_depends_on_it() {
     recipe["material"] = json!({ "name": "PLA", "density": 1.24 });
     let after = stages(&recipe);
     assert!(cached(&after, "surface") && cached(&after, "finish") && !cached(&after, "report"));
+    recipe["thicken"] = json!({ "lead": "thickness", "thickness_mm": 0.9 });
+    let after = stages(&recipe);
+    assert!(cached(&after, "skeleton") && !cached(&after, "lattice"), "{after:?}");
     recipe["structure"]["shift_mm"] = json!([0.3, 0.0, 0.0]);
     let after = stages(&recipe);
-    assert!(cached(&after, "zones") && !cached(&after, "thickness") && !cached(&after, "lattice"), "{after:?}");
+    assert!(
+        cached(&after, "zones") && !cached(&after, "skeleton") && !cached(&after, "thickness") && !cached(&after, "lattice"),
+        "{after:?}"
+    );
 }
 
 #[test]
@@ -390,4 +396,42 @@ fn a_final_run_reports_its_stages_and_can_be_cancelled() {
 fn the_kept_openapi_document_is_the_served_one() {
     let kept = std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/openapi.json")).unwrap();
     assert_eq!(kept, ulmix_server::api::openapi(), "run `make types`");
+}
+
+#[test]
+fn structures_are_drawn_small_and_their_struts_listed() {
+    let dir = tempfile::tempdir().unwrap();
+    let s = start(&dir.path().join("u.sqlite"));
+    let options = s.get("/api/options").json();
+    let kinds = options["structures"].as_array().unwrap();
+    assert!(kinds.len() >= 28 && kinds.iter().all(|k| !k["title"].as_str().unwrap().is_empty()));
+    let picture = |kind: &str, query: &str| s.get(&format!("/api/structures/{kind}/picture?{query}"));
+    for kind in ["gyroid", "kelvin", "hexagons", "voronoi"] {
+        let p = picture(kind, "x=10&y=10&z=10&thickness=1.2");
+        assert_eq!(p.status, 200);
+        assert!(p.body.starts_with(b"\x89PNG") && p.body.len() > 1000, "{kind}");
+    }
+    for (kind, query) in [
+        ("no_such", "x=10&y=10&z=10&thickness=1"),
+        ("gyroid", "x=0&y=10&z=10&thickness=1"),
+        ("gyroid", "x=10&y=10&z=10&thickness=NaN"),
+        ("kelvin", "x=1e-9&y=1&z=1&thickness=1"),
+    ] {
+        let p = picture(kind, query);
+        assert!(p.status == 422 && !p.json()["hint"].as_str().unwrap().is_empty(), "{kind} {query}: {}", p.status);
+    }
+    let (id, p) = s.small_box();
+    let mut recipe = p["recipe"].clone();
+    let struts = |recipe: &Value| {
+        let r = s.post(&format!("/api/projects/{id}/skeleton"), recipe);
+        assert_eq!(r.status, 200);
+        r.body.len() / 24
+    };
+    assert_eq!(struts(&recipe), 0, "walls have none");
+    recipe["structure"]["kind"] = json!("cubic");
+    assert!(struts(&recipe) > 10);
+    recipe["structure"]["kind"] = json!("voronoi");
+    assert!(struts(&recipe) > 10);
+    recipe["structure"]["kind"] = json!("no_such");
+    assert_ne!(s.post(&format!("/api/projects/{id}/skeleton"), &recipe).status, 200);
 }

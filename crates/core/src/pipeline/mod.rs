@@ -162,6 +162,7 @@ impl Pipeline {
 
     pub fn run(&self, part: &Part, recipe: &Recipe, quality: Quality, watch: &dyn Watch) -> Result<Outcome, RunError> {
         recipe.validate(&part.mesh.bounds())?;
+        let (bare, _) = self.bare(part, recipe, watch)?;
         let (linked, linked_key) = self.linked(part, recipe, watch)?;
         let prediction = plan::predict(part, recipe, &linked);
         let step = match quality {
@@ -171,7 +172,7 @@ impl Pipeline {
         let regions = Regions::of(part, &recipe.zones);
         let (zones, zones_key) = self.zones(part, recipe, &regions, step, watch)?;
 
-        let lattice = self.bare(part, recipe, watch)?.0.thicken(linked.thickness_mm);
+        let lattice = bare.thicken(linked.thickness_mm);
         // Made when the first stage asks for it: held results need none.
         let shape = std::cell::LazyCell::new(|| {
             let reach = plan::reach(quality, step, linked.thickness_mm);
