@@ -78,12 +78,29 @@ async fn main() {
     b.open("/").await;
     b.click_text("button", "Tube").await;
     b.painted("draft").await;
-    b.click_text(".step .title h2", "Structure").await;
     b.click_text(".kind span", "I-WP").await;
     b.until("the kind shows", || async { b.seen(".kind[aria-checked=true]", "I-WP").await }).await;
     b.click_text(".step .title h2", "Part").await;
     b.painted("draft").await;
     take("bench-shape.png").await;
+
+    // Voronoi struts and their skeleton; the bracket goes back to how it was.
+    b.open("/project/keel-bracket").await;
+    b.painted("final").await;
+    b.click_text(".ant-segmented-item-label", "Seeded").await;
+    b.click_text(".kind span", "Voronoi struts").await;
+    b.painted("draft").await;
+    b.until("every kind is drawn", || async {
+        b.js("return [...document.querySelectorAll('.kind img')].every(i => i.complete && i.naturalWidth > 0)").await == true
+    })
+    .await;
+    take("bench-voronoi.png").await;
+    b.click_text(".ant-segmented-item-label", "Skeleton").await;
+    b.until("the struts are drawn", || async { b.seen(".legend", "Strut length").await }).await;
+    take("bench-skeleton.png").await;
+    b.click_text(".ant-segmented-item-label", "Whole").await;
+    b.click("[aria-label=Undo]").await;
+    b.painted("final").await;
 
     b.open("/").await;
     b.until("the card's picture is there", || async {
