@@ -5,6 +5,7 @@ use super::outer;
 use super::seeds::{scatter, Scaled, Scattered, Shadow};
 use super::skeleton::Skeleton;
 use super::surface::{low_discrepancy, low_discrepancy_flat, turn, Periodic};
+use super::voronoi::Within;
 use super::{unit, voronoi, Bare, Facts};
 use crate::part::{sharp_edges, Part};
 use crate::recipe::{CellKind, ExtrudedKind, Joins, Kind, SeededKind, Structure};
@@ -165,7 +166,9 @@ fn extruded(
 /// Walls between the cells of points, in mm.
 fn walls(found: &Scattered, scale: DVec3) -> Source {
     let seeds: Vec<DVec3> = found.points.iter().map(|p| *p * scale).collect();
-    let pairs = voronoi::diagram(&seeds, found.low * scale, found.high * scale).pairs;
+    let b = found.bounds;
+    let bounds = Within { low: b.low * scale, high: b.high * scale, radius: b.radius * scale.max_element() };
+    let pairs = voronoi::diagram(&seeds, &bounds).pairs;
     Source::Walls { seeds, pairs }
 }
 
@@ -202,7 +205,7 @@ fn seeded(
     let mut outer = Skeleton::default();
     let (raw, opening) = match kind {
         SeededKind::Voronoi => {
-            let mut d = voronoi::diagram(&found.points, found.low, found.high);
+            let mut d = voronoi::diagram(&found.points, &found.bounds);
             d.widths.sort_by(f64::total_cmp);
             if s.seeds.net {
                 let surface = part.mesh.clone().mapped(|p| frame.local(p) / scale);
@@ -212,7 +215,7 @@ fn seeded(
             (d.edges, d.widths.get(d.widths.len() / 2).copied().unwrap_or(0.0))
         }
         SeededKind::Delaunay => {
-            let struts = voronoi::diagram(&found.points, found.low, found.high).pairs;
+            let struts = voronoi::diagram(&found.points, &found.bounds).pairs;
             // At the rim of the padding cells are cut open, and touch others far away.
             let all = Skeleton { nodes: found.points.clone(), struts };
             (all.filtered(|e| all.length(e) < LONGEST * found.cell), TRIANGLE * found.cell)

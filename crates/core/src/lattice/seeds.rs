@@ -5,7 +5,7 @@
 //! Relaxation moves every point to the middle of its cell (Lloyd 1982).
 
 use super::index::PointGrid;
-use super::voronoi::{cell_facts, CellFacts};
+use super::voronoi::{cell_facts, CellFacts, Within};
 use crate::part::Part;
 use crate::random::Random;
 use crate::recipe::{Seeds, Spread};
@@ -21,9 +21,7 @@ pub struct Scattered {
     pub inside: usize,
     /// Edge of a cube of a cell's volume.
     pub cell: f64,
-    /// Bounds of all cells.
-    pub low: DVec3,
-    pub high: DVec3,
+    pub bounds: Within,
     /// Standard deviation over mean of the volumes of the inner points' cells.
     pub unevenness: f64,
 }
@@ -104,6 +102,8 @@ impl Region for Shadow {
 
 /// Layers of cells around the part that are made whole.
 const PADDING: f64 = 1.8;
+/// How far a cell may reach, in cells.
+const RADIUS: f64 = 3.0;
 /// Candidates for an even point.
 const CROWD: usize = 5;
 
@@ -151,7 +151,9 @@ pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool
 
     let (low, high) = (low - 2.0 * cell * deep, high + 2.0 * cell * deep);
     let thick = if region.flat() { DVec3::new(0.0, 0.0, 0.5) } else { DVec3::ZERO };
-    let facts = |points: &[DVec3]| cell_facts(points, low - thick, high + thick);
+    // Cells whose points lie a cell apart reach about that far; a few times as far is never missed.
+    let bounds = Within { low: low - thick, high: high + thick, radius: RADIUS * cell };
+    let facts = |points: &[DVec3]| cell_facts(points, &bounds);
     for _ in 0..seeds.rounds {
         if cancelled() {
             return None;
@@ -159,7 +161,7 @@ pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool
         relax(&mut points, found, region, &facts, pad);
     }
     let volumes: Vec<f64> = facts(&points)[..found].iter().map(|f| f.volume).collect();
-    Some(Scattered { unevenness: unevenness(&volumes), points, inside: found, cell, low: low - thick, high: high + thick })
+    Some(Scattered { unevenness: unevenness(&volumes), points, inside: found, cell, bounds })
 }
 
 /// One round: every point goes to the middle of its cell, unless that changes the side of the part that

@@ -23,6 +23,16 @@ struct Plane {
 /// Number of no point: a side of the box.
 const BOX: u32 = u32::MAX;
 
+/// What bounds cells.
+#[derive(Clone, Copy, Debug)]
+pub struct Within {
+    pub low: DVec3,
+    pub high: DVec3,
+    /// No cell reaches farther from its point along an axis: at the rim of the points cells would have no
+    /// end, and ask all others.
+    pub radius: f64,
+}
+
 /// Where three planes meet, numbered so that seen from outside they run counter-clockwise.
 #[derive(Clone, Copy)]
 struct Corner {
@@ -104,10 +114,10 @@ impl Cell {
         (det.abs() > 1e-14 && place.is_finite()).then_some(place)
     }
 
-    /// The cell of point `own`; `low` and `high` bound all cells.
-    fn build(&mut self, points: &[DVec3], grid: &PointGrid, own: usize, low: DVec3, high: DVec3) {
+    /// The cell of point `own` within the bounds.
+    fn build(&mut self, points: &[DVec3], grid: &PointGrid, own: usize, bounds: &Within) {
         let p = points[own];
-        self.begin(low, high);
+        self.begin(bounds.low.max(p - bounds.radius), bounds.high.min(p + bounds.radius));
         let mut near: Vec<(f64, u32)> = Vec::new();
         let mut reach = f64::INFINITY;
         for ring in 0.. {
@@ -172,13 +182,13 @@ pub struct CellFacts {
     pub middle: DVec3,
 }
 
-/// Volume and middle of every point's cell within a box.
-pub fn cell_facts(points: &[DVec3], low: DVec3, high: DVec3) -> Vec<CellFacts> {
+/// Volume and middle of every point's cell.
+pub fn cell_facts(points: &[DVec3], bounds: &Within) -> Vec<CellFacts> {
     let grid = PointGrid::new(points);
     (0..points.len())
         .into_par_iter()
         .map_init(Cell::default, |cell, own| {
-            cell.build(points, &grid, own, low, high);
+            cell.build(points, &grid, own, bounds);
             let (volume, middle) = cell.centroid(points[own]);
             CellFacts { volume, middle }
         })
@@ -195,12 +205,12 @@ pub struct Diagram {
     pub pairs: Vec<[u32; 2]>,
 }
 
-pub fn diagram(points: &[DVec3], low: DVec3, high: DVec3) -> Diagram {
+pub fn diagram(points: &[DVec3], bounds: &Within) -> Diagram {
     let grid = PointGrid::new(points);
     let found: Vec<(Vec<EdgeKey>, Vec<Wall>)> = (0..points.len())
         .into_par_iter()
         .map_init(Cell::default, |cell, own| {
-            cell.build(points, &grid, own, low, high);
+            cell.build(points, &grid, own, bounds);
             cell.emit(own as u32)
         })
         .collect();
@@ -279,19 +289,18 @@ mod tests {
     fn scattered(n: u64, seed: u64) -> Vec<DVec3> {
         (1..=n).map(|i| (low_discrepancy(i * 2 + seed) * 7919.0).fract() * 10.0).collect()
     }
-    const LOW: DVec3 = DVec3::ZERO;
-    const HIGH: DVec3 = DVec3::splat(10.0);
+    const ALL: Within = Within { low: DVec3::ZERO, high: DVec3::splat(10.0), radius: f64::INFINITY };
 
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(20))]
         #[test]
         fn cells_fill_the_box_and_obey_their_laws(n in 5u64..120, seed in 0u64..1000) {
             let points = scattered(n, seed);
-            let facts = cell_facts(&points, LOW, HIGH);
+            let facts = cell_facts(&points, &ALL);
             let sum: f64 = facts.iter().map(|f| f.volume).sum();
             prop_assert!((sum - 1000.0).abs() < 1e-6, "{sum}");
             // A vertex is as far from four points, and no point is nearer.
-            let net = diagram(&points, LOW, HIGH).edges;
+            let net = diagram(&points, &ALL).edges;
             for v in &net.nodes {
                 let mut d: Vec<f64> = points.iter().map(|p| p.distance(*v)).collect();
                 d.sort_by(f64::total_cmp);
@@ -308,7 +317,7 @@ mod tests {
         let grid = PointGrid::new(&points);
         for own in 0..200 {
             let mut cell = Cell::default();
-            cell.build(&points, &grid, own, LOW, HIGH);
+            cell.build(&points, &grid, own, &ALL);
             let (mut walls, mut edges) = (std::collections::BTreeSet::new(), 0);
             cell.each_edge(|a, _, _, _| {
                 walls.insert(a);
@@ -316,7 +325,7 @@ mod tests {
             });
             assert_eq!(cell.corners.len() + walls.len(), edges / 2 + 2);
         }
-        let Diagram { edges: net, widths, .. } = diagram(&points, LOW, HIGH);
+        let Diagram { edges: net, widths, .. } = diagram(&points, &ALL);
         let mut degree: BTreeMap<u32, usize> = BTreeMap::new();
         net.struts.iter().flatten().for_each(|n| *degree.entry(*n).or_default() += 1);
         let inner = |p: DVec3| p.min_element() > 3.0 && p.max_element() < 7.0;
@@ -330,12 +339,12 @@ mod tests {
         let mut points: Vec<DVec3> =
             (0..125).map(|n| DVec3::new((n % 5) as f64, (n / 5 % 5) as f64, (n / 25) as f64) * 2.0 + 1.0).collect();
         points.push(points[17]);
-        let facts = cell_facts(&points, LOW, HIGH);
+        let facts = cell_facts(&points, &ALL);
         for (n, f) in facts.iter().enumerate() {
             if n != 17 && n != 125 {
                 assert!((f.volume - 8.0).abs() < 1e-6, "{n}: {}", f.volume);
             }
         }
-        assert_eq!(diagram(&points[..125], LOW, HIGH).pairs.iter().filter(|p| p[1] - p[0] == 1).count(), 100);
+        assert_eq!(diagram(&points[..125], &ALL).pairs.iter().filter(|p| p[1] - p[0] == 1).count(), 100);
     }
 }
