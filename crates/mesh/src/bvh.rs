@@ -6,6 +6,7 @@
 
 use crate::{Bounds, TriMesh};
 use glam::DVec3;
+use rayon::prelude::*;
 
 const LEAF: usize = 4;
 
@@ -50,6 +51,8 @@ impl Bvh {
         let n = mesh.triangles.len();
         let leaves = n.div_ceil(LEAF).next_power_of_two().max(1);
         let mut items: Vec<(DVec3, u32)> = (0..n)
+            .into_par_iter()
+            .with_min_len(4096)
             .map(|t| {
                 let [a, b, c] = mesh.corners(t);
                 ((a + b + c) / 3.0, t as u32)
@@ -60,13 +63,13 @@ impl Bvh {
         let mut starts = vec![0u32; leaves + 1];
         leaf_starts(0, n, &mut starts[..leaves]);
         starts[leaves] = n as u32;
-        let corners: Vec<[DVec3; 3]> = order.iter().map(|&t| mesh.corners(t as usize)).collect();
+        let corners: Vec<[DVec3; 3]> = order.par_iter().with_min_len(4096).map(|&t| mesh.corners(t as usize)).collect();
         let first_leaf = leaves - 1;
         let mut boxes = vec![Bounds::EMPTY; 2 * leaves - 1];
-        for k in 0..leaves {
+        boxes[first_leaf..].par_iter_mut().with_min_len(1024).enumerate().for_each(|(k, leaf)| {
             let range = starts[k] as usize..starts[k + 1] as usize;
-            boxes[first_leaf + k] = Bounds::of(corners[range].iter().flatten().copied());
-        }
+            *leaf = Bounds::of(corners[range].iter().flatten().copied());
+        });
         for i in (0..first_leaf).rev() {
             boxes[i] = boxes[2 * i + 1].union(boxes[2 * i + 2]);
         }

@@ -9,7 +9,7 @@ use crate::recipe::{Form, SurfaceKind};
 use crate::trig::sin_cos;
 use glam::{DVec3, Mat3, Vec3};
 use std::f64::consts::TAU;
-use wide::{f32x8, CmpLt};
+use wide::{f32x8, CmpGt, CmpLt};
 
 /// A thickened surface on a grid.
 pub struct Kernel<'a> {
@@ -31,6 +31,9 @@ pub struct Kernel<'a> {
     /// Phases at the grid's origin, and their change per grid step along x, y and z.
     first: DVec3,
     along: [DVec3; 3],
+    /// A level value above the first is sure to lie beyond the border on the positive side, and one
+    /// below minus the second on the other: where a wall ends, and where a network begins and ends.
+    sure: (f32, f32),
     /// Sines and cosines by sample index when the cell's axes are the grid's.
     tables: Option<[(Vec<f32>, Vec<f32>); 3]>,
 }
@@ -52,10 +55,21 @@ impl<'a> Kernel<'a> {
                 (0..size[a]).map(|i| sin_cos(first[a] + along[a][a] * i as f64)).map(|(s, c)| (s as f32, c as f32)).unzip()
             })
         });
+        let walls = lattice.form == Form::Walls;
+        // Of the quadratic expansion d = 2f/(|g| + √(g² − 2f·bend)): a value of at least d·|g| + d²·bend/2.
+        let (steepest, most_bent) = most(s.kind);
+        let k = s.wave.max_element();
+        let sure = |d: f64| d.max(0.0) * (steepest * k + 0.5 * d.max(0.0) * most_bent * k * k);
+        let sure = if walls {
+            (sure(lattice.level + reach), sure(lattice.level + reach))
+        } else {
+            (sure(lattice.level - reach), sure(reach - lattice.level))
+        };
         Kernel {
             exact: lattice,
             kind: s.kind,
-            walls: lattice.form == Form::Walls,
+            walls,
+            sure: (sure.0 as f32, sure.1 as f32),
             sense: s.sense as f32,
             level: lattice.level as f32,
             reach: reach as f32,
@@ -72,20 +86,30 @@ impl<'a> Kernel<'a> {
     /// Bit i set when sample `64 w + i` of the row lies in the lattice.
     fn word(&self, w: usize, j: usize, k: usize) -> u64 {
         let phase = self.first + self.along[1] * j as f64 + self.along[2] * k as f64;
+        let turning = |axis: usize, i: usize| {
+            let from = reduced(phase[axis] + self.along[0][axis] * i as f64);
+            (COUNT * f32x8::splat(self.along[0][axis] as f32) + from).sin_cos()
+        };
         (0..8).fold(0, |out, eighth| {
             let i0 = 64 * w + 8 * eighth;
-            let [x, y, z] = match &self.tables {
-                Some([x, y, z]) => [
+            let (x, y, z) = match &self.tables {
+                Some([x, y, z]) => (
                     (f32x8::from(&x.0[i0..i0 + 8]), f32x8::from(&x.1[i0..i0 + 8])),
                     (f32x8::splat(y.0[j]), f32x8::splat(y.1[j])),
                     (f32x8::splat(z.0[k]), f32x8::splat(z.1[k])),
-                ],
-                None => [0, 1, 2].map(|axis| {
-                    let from = reduced(phase[axis] + self.along[0][axis] * i0 as f64);
-                    (COUNT * f32x8::splat(self.along[0][axis] as f32) + from).sin_cos()
-                }),
+                ),
+                None => (turning(0, i0), turning(1, i0), turning(2, i0)),
             };
-            let (d, _, _) = self.distance(expansion(self.kind, [x.0, y.0, z.0], [x.1, y.1, z.1]));
+            let (s, c) = ([x.0, y.0, z.0], [x.1, y.1, z.1]);
+            // Far from the border the level value alone tells, at a quarter of the cost.
+            let f = expansion(self.kind, s, c).0 * self.sense;
+            if f.cmp_gt(f32x8::splat(self.sure.0)).all() {
+                return if self.walls { out } else { out | 255 << (8 * eighth) };
+            }
+            if f.cmp_lt(f32x8::splat(-self.sure.1)).all() {
+                return out;
+            }
+            let (d, _, _) = self.distance(expansion(self.kind, s, c));
             let inside = if self.walls { d.abs() - self.level } else { f32x8::splat(self.level) - d };
             out | (inside.cmp_lt(f32x8::splat(self.reach)).move_mask() as u64) << (8 * eighth)
         })
@@ -95,13 +119,13 @@ impl<'a> Kernel<'a> {
     /// value in cell axes and its length.
     #[inline(always)]
     fn distance(&self, (f, g, h): Expansion<f32x8>) -> (f32x8, [f32x8; 3], f32x8) {
-        let (f, g, h) = (f * self.sense, g.map(|v| v * self.sense), h.map(|v| v * self.sense));
-        let k = self.wave.to_array();
-        let (gx, gy, gz) = (g[0] * k[0], g[1] * k[1], g[2] * k[2]);
+        let (k, sense) = (self.wave.to_array(), self.sense);
+        let f = f * sense;
+        let (gx, gy, gz) = (g[0] * (k[0] * sense), g[1] * (k[1] * sense), g[2] * (k[2] * sense));
         let gg = (gx * gx + gy * gy + gz * gz).max(f32x8::splat(1e-30));
         let (ax, ay, az) = (gx * k[0], gy * k[1], gz * k[2]);
         let mixed = ax * ay * h[3] + ay * az * h[4] + az * ax * h[5];
-        let bend = ax * ax * h[0] + ay * ay * h[1] + az * az * h[2] + mixed + mixed;
+        let bend = (ax * ax * h[0] + ay * ay * h[1] + az * az * h[2] + mixed + mixed) * sense;
         let under = (gg - (f + f) * bend / gg).max(f32x8::ZERO);
         let length = gg.sqrt();
         ((f + f) / (length + under.sqrt()).max(f32x8::splat(1e-12)), [gx, gy, gz], length)
@@ -133,27 +157,45 @@ impl Bulk for Kernel<'_> {
         let start = self.first + self.along[1] * row.j as f64 + self.along[2] * row.k as f64;
         let turn = (self.turn * self.step).transpose().to_cols_array_2d();
         let back = (self.turn * (1.0 / self.step)).to_cols_array_2d();
-        let sum = |m: [f32; 3], v: &[f32x8; 3]| v[0] * m[0] + v[1] * m[1] + v[2] * m[2];
         let wave = self.wave.to_array();
-        for from in (0..row.i.len()).step_by(8) {
-            let count = 8.min(row.i.len() - from);
-            // Lanes without a point repeat the first.
-            let point: [usize; 8] = std::array::from_fn(|l| from + if l < count { l } else { 0 });
-            let corner = |axis: usize| f32x8::from(point.map(|n| reduced(start[axis] + self.along[0][axis] * row.i[n] as f64)));
+        for from in (0..row.i.len()).step_by(RowPoints::LANES) {
+            let lanes = from..from + RowPoints::LANES;
+            let corner = |axis: usize| {
+                let (start, along) = (start[axis], self.along[0][axis]);
+                if self.tables.is_some() && axis > 0 {
+                    return f32x8::splat(reduced(start));
+                }
+                let mut out = [0.0; RowPoints::LANES];
+                for (out, &i) in out.iter_mut().zip(&row.i[lanes.clone()]) {
+                    *out = reduced(start + along * i as f64);
+                }
+                f32x8::from(out)
+            };
             let phase = [corner(0), corner(1), corner(2)];
             let at = |u: &[f32x8; 3]| {
-                let v = [0, 1, 2].map(|axis| (phase[axis] + u[axis] * wave[axis]).sin_cos());
-                expansion(self.kind, v.map(|v| v.0), v.map(|v| v.1))
+                let (x, y, z) = (
+                    (phase[0] + u[0] * wave[0]).sin_cos(),
+                    (phase[1] + u[1] * wave[1]).sin_cos(),
+                    (phase[2] + u[2] * wave[2]).sin_cos(),
+                );
+                self.distance(expansion(self.kind, [x.0, y.0, z.0], [x.1, y.1, z.1]))
             };
             // Steps from the cell's corner to mm in the lattice's axes.
-            let turned = |local: [f32x8; 3]| turn.map(|row| sum(row, &local));
+            let turned = |v: [f32x8; 3]| [weighted(turn[0], &v), weighted(turn[1], &v), weighted(turn[2], &v)];
+            let local = |axis: usize| f32x8::from(&row.local[axis][lanes.clone()]);
 
-            let mut u = turned([0, 1, 2].map(|axis| f32x8::from(point.map(|n| row.local[axis][n]))));
-            let mut here = self.distance(at(&u));
+            let mut u = turned([local(0), local(1), local(2)]);
+            let mut here = at(&u);
             // The side of a wall meant: plain, or so near the middle that the outer corner must tell.
             let mut side = here.0;
             if self.walls && side.abs().cmp_lt(f32x8::splat(0.5 * self.level.max(self.reach))).any() {
-                let bit = |axis: u8| f32x8::from(point.map(|n| (row.outside[n] >> axis & 1) as f32));
+                let bit = |axis: u8| {
+                    let mut out = [0.0; RowPoints::LANES];
+                    for (out, &corner) in out.iter_mut().zip(&row.outside[lanes.clone()]) {
+                        *out = (corner >> axis & 1) as f32;
+                    }
+                    f32x8::from(out)
+                };
                 side = at(&turned([bit(0), bit(1), bit(2)])).0;
             }
             let level = f32x8::splat(self.level);
@@ -161,20 +203,40 @@ impl Bulk for Kernel<'_> {
             for round in 0.. {
                 let (d, g, length) = here;
                 let step = (d - level) / length.max(f32x8::splat(1e-12));
-                u = [0, 1, 2].map(|axis| u[axis] - g[axis] * step);
+                u = [u[0] - g[0] * step, u[1] - g[1] * step, u[2] - g[2] * step];
                 // What is left after a step is of its square.
                 let small = (d - level).abs().cmp_lt(f32x8::splat(self.small)).all();
                 if round == MOST_STEPS || small {
                     break;
                 }
-                here = self.distance(at(&u));
+                here = at(&u);
             }
             for axis in 0..3 {
-                let local = sum(back[axis], &u).to_array();
-                row.local[axis][from..from + count].copy_from_slice(&local[..count]);
+                let local = weighted(back[axis], &u).to_array();
+                row.local[axis][lanes.clone()].copy_from_slice(&local);
             }
         }
     }
+}
+
+/// Greatest length of the gradient and greatest size of the second derivatives by phase, from above.
+fn most(kind: SurfaceKind) -> (f64, f64) {
+    const N: u32 = 16;
+    let angle = |n: u32| sin_cos(TAU / N as f64 * n as f64);
+    let (g, h) = (0..N * N * N).fold((0f64, 0f64), |most, n| {
+        let (x, y, z) = (angle(n % N), angle(n / N % N), angle(n / (N * N)));
+        let (_, g, h) = expansion(kind, [x.0, y.0, z.0], [x.1, y.1, z.1]);
+        let bent = h[..3].iter().map(|v| v * v).sum::<f64>() + 2.0 * h[3..].iter().map(|v| v * v).sum::<f64>();
+        (most.0.max(DVec3::from(g).length_squared()), most.1.max(bent))
+    });
+    // Between the samples it may be a little more.
+    (1.1 * g.sqrt(), 1.1 * h.sqrt())
+}
+
+// Spelled out: `array::map` over vectors this wide is left as calls through memory.
+#[inline(always)]
+fn weighted(m: [f32; 3], v: &[f32x8; 3]) -> f32x8 {
+    v[0] * m[0] + v[1] * m[1] + v[2] * m[2]
 }
 
 /// Lane numbers.

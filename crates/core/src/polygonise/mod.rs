@@ -71,7 +71,7 @@ pub trait Shape: Sync {
     }
 }
 
-/// Points of one row of cells along x, to be moved all at once.
+/// Points of one row of cells along x, to be moved all at once; their number is one of whole [`Self::LANES`].
 #[derive(Default)]
 pub struct RowPoints {
     /// Of the cells' low corners.
@@ -85,12 +85,26 @@ pub struct RowPoints {
 }
 
 impl RowPoints {
+    /// Points are handled so many at a time.
+    pub const LANES: usize = 8;
+
     /// Room for `count` points of a row.
     fn begin(&mut self, j: u32, k: u32, count: usize) {
         (self.j, self.k) = (j, k);
+        let count = count.next_multiple_of(Self::LANES);
         self.i.resize(count, 0);
         self.local.iter_mut().for_each(|list| list.resize(count, 0.0));
         self.outside.resize(count, 0);
+    }
+
+    /// Fills the lanes from `count` on with the last point.
+    fn pad(&mut self, count: usize) {
+        let Some(last) = count.checked_sub(1) else { return };
+        for n in count..self.i.len() {
+            self.i[n] = self.i[last];
+            self.local.iter_mut().for_each(|list| list[n] = list[last]);
+            self.outside[n] = self.outside[last];
+        }
     }
 
     fn set(&mut self, n: usize, i: u32, start: &LoopStart) {
@@ -174,6 +188,7 @@ fn vertices(
                 }
             });
             if smooth {
+                row.pad(at);
                 shape.project(row);
             }
             at = 0;

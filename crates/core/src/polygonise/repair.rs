@@ -20,14 +20,24 @@ const FOLD: f64 = -0.9;
 /// Works on triangles with a vertex that left its cell; `step` is the grid's.
 pub fn repair(mesh: &mut TriMesh, placed: &[Placed], step: f64) {
     // Only what lies near a vertex that left its cell can cross: the rest is not looked at.
-    let left = mesh.points.par_iter().zip(placed).filter(|(_, q)| q.left_cell());
-    let blocks = Blocks::around(left.map(|(p, _)| *p).collect(), BLOCK * step);
-    let near: Vec<u32> = (0..mesh.triangles.len() as u32)
-        .into_par_iter()
-        .filter(|&t| {
-            let tri = mesh.triangles[t as usize];
-            tri.iter().any(|&v| placed[v as usize].crease() || placed[v as usize].left_cell())
-                && blocks.hold(mesh.points[tri[0] as usize])
+    let left = (0..placed.len()).into_par_iter().filter(|&v| placed[v].left_cell());
+    let blocks = Blocks::around(left.map(|v| mesh.points[v]).collect(), BLOCK * step);
+    // One bit a vertex: every triangle asks, and bits stay near the processor.
+    let unsettled: Vec<u64> = placed
+        .par_chunks(64)
+        .map(|chunk| chunk.iter().rev().fold(0, |bits, q| bits << 1 | (q.crease() || q.left_cell()) as u64))
+        .collect();
+    let is_unsettled = |v: u32| unsettled[v as usize / 64] >> (v % 64) & 1 == 1;
+    let near: Vec<u32> = mesh
+        .triangles
+        .par_chunks(1 << 16)
+        .enumerate()
+        .flat_map_iter(|(chunk, triangles)| {
+            let (mesh, blocks, is_unsettled) = (&mesh, &blocks, &is_unsettled);
+            triangles.iter().zip((chunk << 16) as u32..).filter_map(move |(tri, t)| {
+                let near = tri.iter().any(|&v| is_unsettled(v)) && blocks.hold(mesh.points[tri[0] as usize]);
+                near.then_some(t)
+            })
         })
         .collect();
     let mut part = TriMesh {
