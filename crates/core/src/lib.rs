@@ -6,7 +6,7 @@
 //! | module | idea |
 //! |---|---|
 //! | [`recipe`] | every value of every step |
-//! | [`part`] | what came in, made ready, and the facts about it |
+//! | [`part`], [`bodies`] | what came in, made ready, and the facts about it |
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
 //! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
 //! | [`lattice`] | what fills a zone: structures, and giving them thickness |
@@ -19,6 +19,7 @@
 //! | [`trig`], [`random`] | sine and cosine, random numbers: the same bits everywhere |
 //! | [`pipeline`] | the stages in order, cached |
 
+pub mod bodies;
 pub mod builder;
 pub mod demo;
 pub mod export;

@@ -1,20 +1,24 @@
 //! The part: what came in, made ready to be filled, and the facts about it.
 
+use crate::bodies::{clean, is_solid, joined, named, pieces, unlike, Body, BodyFacts, Clean};
 use crate::own_shapes;
-use crate::recipe::{FaceKind, FaceMark, PartStep, RecipeError, Unit};
+use crate::recipe::{FaceKind, FaceMark, PartStep, RecipeError, Role, Unit};
+use crate::sample::volume_of;
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
-use std::collections::HashSet;
-use std::sync::OnceLock;
+use std::collections::{BTreeMap, HashSet};
+use std::sync::{Arc, OnceLock};
 use ulmix_formats::{FormatError, Limits};
 use ulmix_mesh::faces::{faces, Face, Faces, Kind};
-use ulmix_mesh::topology::piece_volumes;
-use ulmix_mesh::{orient::orient, weld::weld, Bvh, SignedDistance, Topology, TriMesh};
+use ulmix_mesh::{Bounds, Bvh, SignedDistance, Topology, TriMesh};
 use utoipa::ToSchema;
 
 /// A part in millimetres with its distance field.
 pub struct Part {
+    /// The bodies that are material, together.
     pub mesh: TriMesh,
+    /// Every body of the files; none when there is only one, without a role.
+    pub bodies: Vec<Arc<Body>>,
     pub facts: PartFacts,
     pub distance: SignedDistance,
     /// Points where sharp edges end, meet or turn: kept exactly in the final mesh.
@@ -32,7 +36,10 @@ pub struct PartFacts {
     pub volume_mm3: f64,
     pub area_mm2: f64,
     pub triangles: usize,
+    /// Bodies of material, those that meet counted as one.
     pub bodies: usize,
+    /// Every body of the files, in order.
+    pub list: Vec<BodyFacts>,
     pub closed: bool,
     /// What is not right, in plain words; empty when nothing is.
     pub defects: Vec<String>,
@@ -67,24 +74,27 @@ const SIZES: std::ops::RangeInclusive<f64> = 0.01..=100_000.0;
 impl Part {
     /// Reads a file of any known format. `unit` counts when the file states none.
     pub fn read(bytes: &[u8], unit: Unit) -> Result<Part, FormatError> {
-        let loaded = ulmix_formats::read(bytes, &Limits::default())?;
-        // A format with a unit of its own comes in millimetres.
-        let scale = if loaded.millimetres_per_unit.is_some() { 1.0 } else { unit.millimetres() };
-        Part::prepare(&loaded.mesh.mapped(|p| p * scale))
+        Part::assemble(bodies_of(bytes, unit, "Part")?, &BTreeMap::new())
     }
 
-    /// The part of a recipe: made from its dimensions, or read from what `file` gives.
+    /// The part of a recipe: made from its dimensions, or read from what `file` gives for a SHA-256, and
+    /// for none: the file that the project began with.
     pub fn of<E: From<FormatError> + From<RecipeError>>(
         step: &PartStep,
-        file: impl FnOnce() -> Result<Vec<u8>, E>,
+        file: impl Fn(Option<&str>) -> Result<Vec<u8>, E>,
     ) -> Result<Part, E> {
-        match &step.shape {
-            Some(shape) => {
+        let mut bodies = match (&step.shape, &step.file) {
+            (Some(shape), _) => {
                 shape.validate()?;
-                Ok(Part::prepare(&own_shapes::mesh(shape))?)
+                vec![(shape.title().to_owned(), own_shapes::mesh(shape))]
             }
-            None => Ok(Part::read(&file()?, step.unit)?),
+            (None, None) => bodies_of(&file(None)?, step.unit, "Part")?,
+            (None, Some(f)) => bodies_of(&file(Some(&f.sha256))?, step.unit, stem(&f.name))?,
+        };
+        for more in &step.beside {
+            bodies.extend(bodies_of(&file(Some(&more.file.sha256))?, more.unit, stem(&more.file.name))?);
         }
+        Ok(Part::assemble(bodies, &step.roles)?)
     }
 
     /// What a file holds, before its unit is known.
@@ -96,7 +106,7 @@ impl Part {
         // Any unit that gives a workable size will do: facts scale.
         let unit = if stated { Unit::Mm } else { Unit::ALL.into_iter().find(fits).unwrap_or(Unit::Mm) };
         let scale = unit.millimetres();
-        let facts = Part::prepare(&loaded.mesh.mapped(|p| p * scale))?.facts;
+        let facts = Part::assemble(named(&loaded, scale, "Part"), &BTreeMap::new())?.facts;
         let units = if stated { &[Unit::Mm][..] } else { &Unit::ALL[..] };
         let choices = units.iter().map(|&u| {
             let by = u.millimetres() / scale;
@@ -113,15 +123,21 @@ impl Part {
             unit_stated: stated,
             choices: choices.collect(),
             triangles: facts.triangles,
-            bodies: facts.bodies,
+            bodies: facts.list.len(),
             closed: facts.closed,
             defects: facts.defects,
         })
     }
 
-    /// Welds, orients and measures a mesh that is already in millimetres.
+    /// A part of one mesh that is already in millimetres.
     pub fn prepare(raw: &TriMesh) -> Result<Part, FormatError> {
-        let size = raw.bounds().size();
+        Part::assemble(vec![("Part".into(), raw.clone())], &BTreeMap::new())
+    }
+
+    /// Welds, orients and measures meshes in millimetres; those without a role are the part.
+    fn assemble(raw: Vec<(String, TriMesh)>, roles: &BTreeMap<String, Role>) -> Result<Part, FormatError> {
+        let bounds = raw.iter().map(|m| m.1.bounds()).reduce(Bounds::union).unwrap_or(Bounds::EMPTY);
+        let size = bounds.size();
         let longest = size.max_element();
         if !longest.is_finite() || longest <= 0.0 || size.min_element() <= 1e-6 * longest {
             return Err(FormatError::new(
@@ -135,47 +151,77 @@ impl Part {
                 "Choose another unit, or scale the part before exporting it.",
             ));
         }
-        let welded = weld(raw, 0.0);
-        let mut mesh = welded.mesh;
-        let mut topology = Topology::of(&mesh);
-        if topology.open_edges > 0 {
-            // Slightly apart copies of one point are the commonest reason for open edges.
-            let closer = weld(&mesh, 1e-6 * longest).mesh;
-            let again = Topology::of(&closer);
-            if again.open_edges < topology.open_edges {
-                (mesh, topology) = (closer, again);
-            }
+        let alone = raw.len() == 1;
+        let mut found = Vec::new();
+        let mut wrong = Vec::new();
+        let mut whole = None;
+        for (name, mesh) in raw {
+            let clean = clean(&mesh)?;
+            let of = if alone { String::new() } else { format!("{name}: ") };
+            wrong.extend(defects(&clean).into_iter().map(|d| format!("{of}{d}")));
+            found.extend(pieces(&name, &clean));
+            whole = alone.then_some(clean.mesh);
         }
+        unlike(&mut found.iter_mut().map(|f| &mut f.0).collect::<Vec<_>>());
+        let roled: Vec<Option<Role>> = found.iter().map(|f| roles.get(&f.0).copied()).collect();
+        let mesh = match whole.filter(|_| roled.iter().all(|r| is_solid(*r))) {
+            // As it came: its triangles keep their order.
+            Some(mesh) => mesh,
+            None => found.iter().zip(&roled).filter(|(_, r)| is_solid(**r)).fold(TriMesh::default(), |mut all, (f, _)| {
+                all.append(&f.1);
+                all
+            }),
+        };
         if mesh.triangles.is_empty() {
             return Err(FormatError::new(
-                "Every triangle of the part has collapsed to a line.",
-                "Export the part again at a larger scale.",
+                "Every body is kept clear or a reference: nothing is left to fill.",
+                "Give one of the bodies another role.",
             ));
         }
-        let turned = orient(&mut mesh);
-        if turned > 0 {
-            topology = Topology::of(&mesh);
-        }
-        let bodies = piece_volumes(&mesh, &topology.piece_of, topology.pieces).iter().filter(|v| **v > 0.0).count().max(1);
-        let facts = PartFacts {
-            min_mm: mesh.bounds().min.to_array(),
-            size_mm: size.to_array(),
-            volume_mm3: mesh.volume(),
-            area_mm2: mesh.area(),
-            triangles: mesh.triangles.len(),
-            bodies,
-            closed: topology.closed(),
-            defects: defects(&topology, turned, raw.triangles.len() - mesh.triangles.len()),
-        };
-        if facts.volume_mm3 <= 1e-9 * longest.powi(3) {
+        let volume = mesh.volume();
+        if volume <= 1e-9 * longest.powi(3) {
             return Err(FormatError::new(
                 "The part encloses no volume.",
                 "Bring in a closed body; a sheet without thickness cannot be filled.",
             ));
         }
+        let topology = Topology::of(&mesh);
+        // A single body without a role is the part, and needs no place of its own.
+        let bodies: Vec<Arc<Body>> = if found.len() == 1 && roled[0].is_none() {
+            Vec::new()
+        } else {
+            found.iter().zip(&roled).map(|((name, m), role)| Arc::new(Body::new(name.clone(), *role, m.clone()))).collect()
+        };
+        let list = match &bodies[..] {
+            [] => vec![BodyFacts::of(found[0].0.clone(), None, &mesh, topology.closed())],
+            all => all.iter().map(|b| b.facts.clone()).collect(),
+        };
+        let bounds = mesh.bounds();
+        let facts = PartFacts {
+            min_mm: bounds.min.to_array(),
+            size_mm: bounds.size().to_array(),
+            volume_mm3: volume,
+            area_mm2: mesh.area(),
+            triangles: mesh.triangles.len(),
+            bodies: joined(&bodies.iter().filter(|b| b.solid()).collect::<Vec<_>>()).max(1),
+            list,
+            closed: topology.closed(),
+            defects: wrong,
+        };
         let distance = SignedDistance::new(&mesh, &topology);
-        let (key, corners) = (key(&mesh), corners(&mesh));
-        Ok(Part { mesh, facts, distance, corners, key, faces: OnceLock::new() })
+        let key = key(&mesh, &bodies);
+        let mut part = Part { corners: corners(&mesh), mesh, bodies, facts, distance, key, faces: OnceLock::new() };
+        if part.overlapping() {
+            part.facts.volume_mm3 = volume_of(&part);
+        }
+        Ok(part)
+    }
+
+    /// Do bodies of the part lie in each other, by their boxes?
+    fn overlapping(&self) -> bool {
+        let solid: Vec<Bounds> = self.bodies.iter().filter(|b| b.solid()).map(|b| b.mesh.bounds()).collect();
+        let near = -1e-6 * self.mesh.bounds().size().max_element();
+        (0..solid.len()).any(|a| (0..a).any(|b| solid[a].grown(near).overlaps(&solid[b])))
     }
 
     pub fn bvh(&self) -> &Bvh {
@@ -194,6 +240,24 @@ impl Part {
         let held: HashSet<usize> = found.iter().flatten().copied().collect();
         let lost = found.iter().filter(|f| f.is_none()).count();
         (self.mesh.filtered(|t| held.contains(&(self.faces().of[t] as usize))), lost)
+    }
+}
+
+/// The bodies of a file, in mm; what it does not name is called `stem`.
+fn bodies_of(bytes: &[u8], unit: Unit, stem: &str) -> Result<Vec<(String, TriMesh)>, FormatError> {
+    let loaded = ulmix_formats::read(bytes, &Limits::default())?;
+    // A format with a unit of its own comes in millimetres.
+    let scale = if loaded.millimetres_per_unit.is_some() { 1.0 } else { unit.millimetres() };
+    Ok(named(&loaded, scale, stem))
+}
+
+/// A file's name without its ending.
+pub fn stem(file_name: &str) -> &str {
+    let stem = file_name.rsplit_once('.').map_or(file_name, |n| n.0);
+    if stem.is_empty() {
+        "Part"
+    } else {
+        stem
     }
 }
 
@@ -238,7 +302,8 @@ fn find(faces: &Faces, m: &FaceMark, size: f64) -> Option<usize> {
     (best.0 < 0.12).then_some(best.1)
 }
 
-fn defects(t: &Topology, turned: usize, dropped: usize) -> Vec<String> {
+fn defects(Clean { topology: t, turned, dropped, .. }: &Clean) -> Vec<String> {
+    let (turned, dropped) = (*turned, *dropped);
     let many = |n: usize, one: &str, more: &str| if n == 1 { format!("1 {one}") } else { format!("{n} {more}") };
     let mut out = Vec::new();
     if t.open_edges > 0 {
@@ -293,15 +358,21 @@ fn corners(mesh: &TriMesh) -> Vec<DVec3> {
     ends.chunk_by(|a, b| a.0 == b.0).filter(|e| !straight(e)).map(|e| mesh.points[e[0].0 as usize]).collect()
 }
 
-fn key(mesh: &TriMesh) -> String {
+fn key(mesh: &TriMesh, bodies: &[Arc<Body>]) -> String {
     use sha2::{Digest, Sha256};
     let mut h = Sha256::new();
-    let mut bytes = Vec::with_capacity(mesh.points.len() * 24);
-    mesh.points.iter().flat_map(DVec3::to_array).for_each(|v| bytes.extend(v.to_le_bytes()));
-    h.update(&bytes);
-    bytes.clear();
-    mesh.triangles.iter().flatten().for_each(|v| bytes.extend(v.to_le_bytes()));
-    h.update(&bytes);
+    let mut add = |mesh: &TriMesh| {
+        let mut bytes = Vec::with_capacity(mesh.points.len() * 24);
+        mesh.points.iter().flat_map(DVec3::to_array).for_each(|v| bytes.extend(v.to_le_bytes()));
+        mesh.triangles.iter().flatten().for_each(|v| bytes.extend(v.to_le_bytes()));
+        h.update(&bytes);
+    };
+    add(mesh);
+    let with_role = bodies.iter().filter(|b| b.facts.role.is_some());
+    with_role.clone().for_each(|b| add(&b.mesh));
+    for b in with_role {
+        h.update(format!("{:?}", b.facts.role));
+    }
     h.finalize().iter().map(|b| format!("{b:02x}")).collect()
 }
 

@@ -9,6 +9,7 @@
 //! block whose centre is farther from the border than its half diagonal has one sign. Blocks of 8³
 //! samples are split only where the border passes, down to single samples.
 
+use crate::bodies::Body;
 use crate::grid::{Bits, Grid};
 use crate::part::Part;
 use glam::{DVec3, UVec3};
@@ -20,8 +21,32 @@ const BLOCK: u32 = 8;
 
 /// Samples inside the part; `None` when cancelled.
 pub fn sample_part(part: &Part, grid: &Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Bits> {
-    let inside = if part.facts.closed { scan(&part.mesh, grid) } else { blocks(Field::Inside(&part.distance), grid, cancelled) };
+    sample_inside(&part.mesh, part.facts.closed, &part.distance, grid, cancelled)
+}
+
+/// Samples inside a body; `None` when cancelled.
+pub fn sample_body(body: &Body, grid: &Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Bits> {
+    sample_inside(&body.mesh, body.facts.closed, &body.distance, grid, cancelled)
+}
+
+fn sample_inside(
+    mesh: &TriMesh,
+    closed: bool,
+    distance: &SignedDistance,
+    grid: &Grid,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Bits> {
+    let inside = if closed { scan(mesh, grid) } else { blocks(Field::Inside(distance), grid, cancelled) };
     (!cancelled()).then_some(inside)
+}
+
+/// The part's volume by its samples, where bodies overlap and theirs cannot be summed. mm³.
+pub fn volume_of(part: &Part) -> f64 {
+    let bounds = part.mesh.bounds();
+    let size = bounds.size();
+    let step = (size.x * size.y * size.z / 4e6).cbrt().max(size.max_element() / 1000.0);
+    let grid = Grid::covering(&bounds, step);
+    sample_part(part, &grid, &|| false).map_or(0.0, |inside| volume(&inside, &grid))
 }
 
 /// Samples nearer to a surface than `depth`, on both sides; `None` when cancelled.

@@ -37,8 +37,8 @@ struct Sides {
     regions: [bool; MOST_REGIONS],
 }
 
-/// Zones and skins together that a recipe may hold, twice [`crate::recipe::zones`]' bound.
-const MOST_REGIONS: usize = 128;
+/// Zones, bodies with roles and skins together: twice [`crate::recipe::zones`]' bound, and so many bodies.
+const MOST_REGIONS: usize = 2 * 64 + crate::bodies::MOST_WITH_ROLES;
 
 impl<'a> Composed<'a> {
     /// On coarse grids a wall thinner than the step would tear: signs are taken as if the lattice
@@ -114,14 +114,28 @@ impl<'a> Composed<'a> {
             }
     }
 
-    /// Leaving the part: the first triangle met, or across a hole where the winding turns.
+    /// Leaving the part: the first triangle met, or across a hole where the winding turns. Where bodies
+    /// overlap or touch it is the triangle after which none of them is left.
     fn part_exit(&self, a: DVec3, b: DVec3) -> (f64, DVec3) {
         thread_local!(static HITS: RefCell<Vec<SegmentHit>> = const { RefCell::new(Vec::new()) });
         let first = HITS.with_borrow_mut(|hits| {
             self.part.distance.segment_hits(a, b, hits);
             let leaving = |h: &&SegmentHit| self.part.distance.face_normal(h.triangle).dot(b - a) > 0.0;
-            let by_t = |x: &&SegmentHit, y: &&SegmentHit| x.t.total_cmp(&y.t).then(x.triangle.cmp(&y.triangle));
-            hits.iter().filter(leaving).min_by(by_t).or_else(|| hits.iter().min_by(by_t)).copied()
+            let by_t = |x: &SegmentHit, y: &SegmentHit| x.t.total_cmp(&y.t).then(x.triangle.cmp(&y.triangle));
+            if self.part.bodies.len() > 1 && hits.len() > 1 {
+                hits.sort_unstable_by(by_t);
+                let steps: Vec<i32> = hits.iter().map(|h| if leaving(&h) { -1 } else { 1 }).collect();
+                let mut around = -steps.iter().sum::<i32>();
+                for (n, step) in steps.iter().enumerate() {
+                    around += step;
+                    // Faces of touching bodies lie in one place but for rounding.
+                    let entered = |m: usize| hits[m].t - hits[n].t < 1e-9 && steps[m] > 0;
+                    if around <= 0 && *step < 0 && !(n + 1..hits.len()).any(entered) {
+                        return Some(hits[n]);
+                    }
+                }
+            }
+            hits.iter().filter(leaving).min_by(|x, y| by_t(x, y)).or_else(|| hits.iter().min_by(|x, y| by_t(x, y))).copied()
         });
         if let Some(h) = first {
             return (h.t, self.part.distance.face_normal(h.triangle));

@@ -1,5 +1,6 @@
 //! Exact shapes of zones: value and normal anywhere, and signs of samples in words.
 
+use crate::bodies::Body;
 use crate::grid::Grid;
 use crate::recipe::Place;
 use glam::{DMat3, DVec3, EulerRot};
@@ -30,6 +31,8 @@ pub enum Solid {
         surface: Arc<Bvh>,
         depth: f64,
     },
+    /// A body of the part's files.
+    Body(Arc<Body>),
 }
 
 impl Solid {
@@ -65,6 +68,7 @@ impl Solid {
             Solid::Near { surface, depth } => {
                 surface.nearest(p, f64::INFINITY).map_or(f64::INFINITY, |n| n.distance_squared.sqrt() - depth)
             }
+            Solid::Body(body) => body.distance.value(p),
         }
     }
 
@@ -105,11 +109,12 @@ impl Solid {
             Solid::Near { surface, .. } => {
                 surface.nearest(p, f64::INFINITY).map_or(DVec3::Z, |n| (p - n.point).normalize_or(DVec3::Z))
             }
+            Solid::Body(body) => body.distance.normal_near(p, body.mesh.bounds().size().max_element()),
         }
     }
 
-    /// Bit i set when sample `64 w + i` of the row lies inside. Not for [`Solid::Near`], whose samples
-    /// are found in blocks.
+    /// Bit i set when sample `64 w + i` of the row lies inside. Not for [`Solid::Near`] and
+    /// [`Solid::Body`], whose samples are found all at once.
     pub fn word(&self, grid: &Grid, w: usize, j: usize, k: usize) -> u64 {
         let at = |i: u32| grid.at(64 * w as u32 + i, j as u32, k as u32);
         // Every value is 1-Lipschitz.

@@ -3,7 +3,7 @@
 use crate::grid::{Bits, Grid};
 use crate::part::Part;
 use crate::recipe::{Place, Role, Zones};
-use crate::sample::{sample_near, sample_part};
+use crate::sample::{sample_body, sample_near, sample_part};
 use crate::solids::Solid;
 use glam::DVec3;
 use rayon::prelude::*;
@@ -32,7 +32,7 @@ impl Regions {
         };
         // References change nothing; a zone in the same role as all after it still hides those.
         let list = zones.list.iter().filter(|z| z.role != Role::Reference);
-        let zones_found = list
+        let mut zones_found: Vec<(Role, Solid)> = list
             .map(|z| {
                 let region = match &z.place {
                     Place::Faces { faces, depth_mm } => near(&z.name, faces, *depth_mm),
@@ -41,6 +41,11 @@ impl Regions {
                 (z.role, region)
             })
             .collect();
+        // Bodies with a role of their own come after the zones: those that go before those that stay.
+        for role in [Role::KeepClear, Role::KeepSolid, Role::Fill] {
+            let own = part.bodies.iter().filter(|b| b.facts.role == Some(role));
+            zones_found.extend(own.map(|b| (role, Solid::Body((*b).clone()))));
+        }
         let skins = zones
             .skins
             .iter()
@@ -79,6 +84,7 @@ impl Zoned {
         for region in regions.all() {
             near.push(match region {
                 Solid::Near { surface, depth } => Some(sample_near(surface, *depth, &grid, cancelled)?),
+                Solid::Body(body) => Some(sample_body(body, &grid, cancelled)?),
                 _ => None,
             });
         }

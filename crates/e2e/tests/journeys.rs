@@ -81,6 +81,57 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     b.end().await;
 }
 
+/// Two bodies dropped together, one kept solid, leave as one; then the part is swapped for another.
+#[tokio::test]
+async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
+    let b = Bench::start().await;
+    b.open("/").await;
+    let block = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(24.0));
+    let plate = TriMesh::cuboid(DVec3::new(24.0, -4.0, -4.0), DVec3::new(30.0, 28.0, 28.0));
+    b.drop_files(&[("block.stl", &stl::write(&block)), ("plate.stl", &stl::write(&plate))]).await;
+    b.until("the unit is asked", || async { b.seen(".ant-modal", "With it, in the same unit: plate.stl").await }).await;
+    b.click_text(".ant-modal button", "Use this part").await;
+    b.painted("draft").await;
+    b.click_text(".step .title h2", "Part").await;
+    b.until("both bodies are listed", || async { b.seen(".bodyrow", "plate").await }).await;
+    b.click("[aria-label='Role of plate']").await;
+    b.click_text(".ant-select-item-option-content", "Keep solid").await;
+    b.until("the role is saved", || async { b.text("[data-testid=saved-state]").await == "Saved" }).await;
+    b.painted("draft").await;
+
+    b.click_text(".step .title h2", "Mesh").await;
+    b.click("[aria-label='Grid step chosen by Ulmix']").await;
+    b.until("the step can be typed", || async { b.present("[aria-label='Grid step, mm']").await }).await;
+    b.fill("[aria-label='Grid step, mm']", "0.4").await;
+    b.until("the new step is saved", || async { b.text("[data-testid=saved-state]").await == "Saved" }).await;
+    b.click_text("button", "Make the final mesh").await;
+    b.painted("final").await;
+    b.click_text(".step .title h2", "Hand-off").await;
+    b.fill("[aria-label='File name']", "both").await;
+    b.click_text("button", "Write and check the file").await;
+    b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
+    b.click_text("a", "Save both.3mf").await;
+    let mesh = ulmix_formats::read(&b.downloaded("both.3mf").await, &Limits::default()).unwrap().mesh;
+    let t = Topology::of(&mesh);
+    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    let (volume, solid) = (mesh.volume(), plate.volume());
+    assert!(volume > solid + 500.0 && volume < solid + 0.6 * block.volume(), "{volume}");
+
+    // Another part: roles, cells and thickness stay.
+    b.click_text(".step .title h2", "Part").await;
+    b.click_text("button", "Swap the part").await;
+    let taller = TriMesh::cuboid(DVec3::ZERO, DVec3::new(24.0, 24.0, 40.0));
+    b.choose_file("[aria-label='File of a body']", "taller.stl", &stl::write(&taller)).await;
+    b.until("the unit is asked", || async { b.seen(".ant-modal", "24 × 24 × 40 mm").await }).await;
+    b.click_text(".ant-modal button", "Use this part").await;
+    b.until("the new part is there", || async { b.seen(".facts", "taller.stl").await && b.seen(".bodyrow", "taller").await })
+        .await;
+    b.painted("draft").await;
+    b.click("[aria-label=Undo]").await;
+    b.until("undo brings the old one back", || async { b.seen(".facts", "block.stl").await }).await;
+    b.end().await;
+}
+
 /// A foreign STL in inches, dropped on the start screen.
 #[tokio::test]
 async fn a_foreign_part_in_inches_is_asked_for_its_unit() {

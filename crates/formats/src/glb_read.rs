@@ -1,10 +1,10 @@
 //! glTF 2.0 binary, read: the triangles of the default scene in their places, from metres with y up to
 //! millimetres with z up. Compressed and external geometry is refused.
 
-use crate::{too_many, usable, FormatError, Limits, Loaded};
+use crate::{too_many, usable, FormatError, Limits, Loaded, Named};
 use glam::{DMat4, DQuat, DVec3};
 use serde_json::Value;
-use std::cell::Cell;
+use std::cell::{Cell, RefCell};
 use ulmix_mesh::TriMesh;
 
 const MM_PER_UNIT: f64 = 1000.0;
@@ -22,7 +22,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     if let Some(other) = { needed }.find(|n| !matches!(*n, "KHR_mesh_quantization" | "KHR_materials_unlit")) {
         return Err(broken(format!("The file needs {other}.")));
     }
-    let file = File { json: &json, binary, limits, budget: Cell::new(MOST_NODES) };
+    let file = File { json: &json, binary, limits, budget: Cell::new(MOST_NODES), bodies: RefCell::default() };
     let mut mesh = TriMesh::default();
     let scene = json["scene"].as_u64().unwrap_or(0) as usize;
     let upright =
@@ -31,7 +31,8 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     for node in json["scenes"][scene]["nodes"].as_array().into_iter().flatten() {
         file.node(node, start, 0, &mut mesh)?;
     }
-    usable(mesh, limits, "GLB", Some(MM_PER_UNIT))
+    let bodies = file.bodies.into_inner();
+    usable(mesh, bodies, limits, "GLB", Some(MM_PER_UNIT))
 }
 
 /// The description, and the binary part, if there is one.
@@ -63,6 +64,7 @@ struct File<'a> {
     limits: &'a Limits,
     /// Nodes that may still be placed: a few lines of a file can name millions.
     budget: Cell<usize>,
+    bodies: RefCell<Vec<Named>>,
 }
 
 impl File<'_> {
@@ -90,9 +92,11 @@ impl File<'_> {
         };
         let place = above * own;
         if !node["mesh"].is_null() {
+            let from = out.triangles.len();
             for p in self.item("meshes", &node["mesh"])?["primitives"].as_array().into_iter().flatten() {
                 self.primitive(p, place, out)?;
             }
+            Named::end(node["name"].as_str().unwrap_or_default(), from, out, &mut self.bodies.borrow_mut());
         }
         for child in node["children"].as_array().into_iter().flatten() {
             self.node(child, place, depth + 1, out)?;

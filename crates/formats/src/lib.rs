@@ -8,7 +8,7 @@
 //! |---|---|
 //! | [`stl`] | STL, binary and ASCII (3D Systems 1989) |
 //! | [`threemf`] | 3MF core specification 1.3 |
-//! | [`obj`] | Wavefront OBJ, its polygons; groups and materials are passed over |
+//! | [`obj`] | Wavefront OBJ, its polygons and objects; groups and materials are passed over |
 //! | [`ply`] | PLY, ASCII and both binaries (Turk 1994) |
 //! | [`glb`] | glTF 2.0 binary with KHR_mesh_quantization, written for the view |
 //! | [`glb_read`] | glTF 2.0 binary, its triangles in their places |
@@ -55,10 +55,29 @@ impl FormatError {
     }
 }
 
+/// A body that the file names.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Named {
+    pub name: String,
+    /// How many triangles it has; those of the next one follow.
+    pub triangles: usize,
+}
+
+impl Named {
+    /// Ends the body that began at triangle `from`, if it has any.
+    fn end(name: &str, from: usize, mesh: &TriMesh, out: &mut Vec<Named>) {
+        if mesh.triangles.len() > from {
+            out.push(Named { name: name.trim().to_owned(), triangles: mesh.triangles.len() - from });
+        }
+    }
+}
+
 /// A mesh as read, with the unit when the format states one.
 #[derive(Debug, Clone)]
 pub struct Loaded {
     pub mesh: TriMesh,
+    /// The bodies that make up the mesh, in order, when the file tells them apart.
+    pub bodies: Vec<Named>,
     /// Millimetres per file unit, when the file says so.
     pub millimetres_per_unit: Option<f64>,
     pub format: &'static str,
@@ -100,6 +119,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
 /// coordinates that are no numbers.
 fn usable(
     mesh: TriMesh,
+    bodies: Vec<Named>,
     limits: &Limits,
     format: &'static str,
     millimetres_per_unit: Option<f64>,
@@ -122,7 +142,7 @@ fn usable(
             "Coordinates must be finite and below 1 000 000 000. Repair or export the part again.",
         ));
     }
-    Ok(Loaded { mesh, millimetres_per_unit, format })
+    Ok(Loaded { mesh, bodies, millimetres_per_unit, format })
 }
 
 fn too_many(limits: &Limits) -> FormatError {

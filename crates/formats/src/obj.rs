@@ -1,7 +1,8 @@
-//! Wavefront OBJ: points and polygons. Groups, materials, textures and curves are passed over.
+//! Wavefront OBJ: points and polygons, and the objects that they belong to. Groups, materials, textures
+//! and curves are passed over.
 
 use crate::polygon;
-use crate::{too_many, usable, FormatError, Limits, Loaded};
+use crate::{too_many, usable, FormatError, Limits, Loaded, Named};
 use glam::DVec3;
 use ulmix_mesh::TriMesh;
 
@@ -27,6 +28,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     let mut mesh = TriMesh::default();
     let (mut corners, mut places) = (Vec::new(), Vec::new());
     let mut joined: Vec<u8> = Vec::new();
+    let (mut bodies, mut name, mut from) = (Vec::new(), String::new(), 0);
     for (n, raw) in bytes.split(|b| *b == b'\n').enumerate() {
         let raw = raw.strip_suffix(b"\r").unwrap_or(raw);
         // A backslash at the end continues on the next line.
@@ -78,11 +80,17 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
                     return Err(too_many(limits));
                 }
             }
+            Some(b"o") => {
+                Named::end(&name, from, &mesh, &mut bodies);
+                from = mesh.triangles.len();
+                name = String::from_utf8_lossy(&words.collect::<Vec<_>>().join(&b' ')).into_owned();
+            }
             _ => {}
         }
         joined.clear();
     }
-    usable(mesh, limits, "OBJ", None)
+    Named::end(&name, from, &mesh, &mut bodies);
+    usable(mesh, bodies, limits, "OBJ", None)
 }
 
 fn number(word: &[u8]) -> Option<f64> {

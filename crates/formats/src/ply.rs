@@ -100,7 +100,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
             }
         }
     }
-    usable(mesh, limits, "PLY", None)
+    usable(mesh, Vec::new(), limits, "PLY", None)
 }
 
 fn header(bytes: &[u8]) -> Result<(Form, Vec<Element>, usize), FormatError> {

@@ -1,6 +1,6 @@
 //! 3MF, core specification 1.3: a zip archive with one XML model.
 
-use crate::{FormatError, Limits, Loaded};
+use crate::{FormatError, Limits, Loaded, Named};
 use glam::{DAffine3, DMat3, DVec3};
 use quick_xml::events::{BytesStart, Event};
 use std::collections::HashMap;
@@ -78,8 +78,11 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     }
     let model = Model::parse(&xml, limits)?;
     let mut mesh = TriMesh::default();
+    let mut bodies = Vec::new();
     for (id, place) in &model.items {
+        let from = mesh.triangles.len();
         model.place(*id, *place, 0, limits, &mut mesh)?;
+        Named::end(model.objects.get(id).map_or("", |o| o.name.as_str()), from, &mesh, &mut bodies);
     }
     if mesh.triangles.is_empty() {
         return Err(FormatError::new(
@@ -87,7 +90,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
             "Export the part again; it seems nothing was selected.",
         ));
     }
-    Ok(Loaded { mesh, millimetres_per_unit: Some(model.millimetres), format: "3MF" })
+    Ok(Loaded { mesh, bodies, millimetres_per_unit: Some(model.millimetres), format: "3MF" })
 }
 
 fn too_big(limits: &Limits) -> FormatError {
@@ -99,6 +102,7 @@ fn too_big(limits: &Limits) -> FormatError {
 
 #[derive(Default)]
 struct Object {
+    name: String,
     mesh: TriMesh,
     components: Vec<(u32, DAffine3)>,
 }
@@ -124,7 +128,9 @@ impl Model {
                     b"model" => model.millimetres = unit(&e).ok_or_else(|| wrong("unknown unit"))?,
                     b"object" => {
                         let id = number(&e, b"id").ok_or_else(|| wrong("an object without id"))?;
-                        current = Some((id, Object::default()));
+                        let name = e.attributes().flatten().find(|a| a.key.as_ref() == b"name");
+                        let name = name.and_then(|a| Some(a.unescape_value().ok()?.into_owned())).unwrap_or_default();
+                        current = Some((id, Object { name, ..Object::default() }));
                     }
                     b"vertex" => {
                         let (_, o) = current.as_mut().ok_or_else(|| wrong("a vertex outside an object"))?;

@@ -15,7 +15,8 @@ const CHUNK: usize = 1 << 20;
 /// Steps of history that a project keeps.
 const HISTORY: i64 = 500;
 
-const MIGRATIONS: &[&str] = &["
+const MIGRATIONS: &[&str] = &[
+    "
     CREATE TABLE blobs (hash TEXT NOT NULL, n INTEGER NOT NULL, data BLOB NOT NULL, PRIMARY KEY (hash, n)) WITHOUT ROWID;
     CREATE TABLE projects (
         id TEXT PRIMARY KEY,
@@ -54,7 +55,15 @@ const MIGRATIONS: &[&str] = &["
         state TEXT NOT NULL,
         created_ms INTEGER NOT NULL
     );
-"];
+",
+    "
+    CREATE TABLE files (
+        project TEXT NOT NULL REFERENCES projects(id) ON DELETE CASCADE,
+        blob TEXT NOT NULL,
+        PRIMARY KEY (project, blob)
+    );
+",
+];
 
 pub struct Store {
     db: Mutex<Connection>,
@@ -169,6 +178,26 @@ impl Store {
         t.execute("UPDATE projects SET head = ?, updated_ms = ? WHERE id = ?", params![from + 1, now_ms(), id])?;
         t.commit()?;
         Ok(())
+    }
+
+    /// Keeps a file that the project's recipes may name by its hash, which is returned.
+    pub fn put_file(&self, id: &str, bytes: &[u8]) -> Answer<String> {
+        let mut db = self.db();
+        let t = db.transaction()?;
+        let blob = insert_blob(&t, bytes)?;
+        t.execute("INSERT OR IGNORE INTO files VALUES (?, ?)", params![id, blob])?;
+        t.commit()?;
+        Ok(blob)
+    }
+
+    /// A file of the project.
+    pub fn file(&self, id: &str, sha256: &str) -> Answer<Vec<u8>> {
+        let sql = "SELECT EXISTS (SELECT 1 FROM files WHERE project = ? AND blob = ?)";
+        let known: bool = self.db().query_row(sql, [id, sha256], |r| r.get(0))?;
+        if !known {
+            return Err(Problem::not_found("A file that the recipe names"));
+        }
+        self.blob(sha256)
     }
 
     /// Moves the current revision by one, back (−1) or forth (+1).
@@ -311,7 +340,7 @@ fn insert_blob(t: &Transaction, bytes: &[u8]) -> Answer<String> {
 fn drop_unused_blobs(t: &Transaction) -> Answer<()> {
     t.execute(
         "DELETE FROM blobs WHERE hash NOT IN (
-            SELECT part_blob FROM projects UNION SELECT blob FROM pictures
+            SELECT part_blob FROM projects UNION SELECT blob FROM files UNION SELECT blob FROM pictures
             UNION SELECT mesh FROM finals UNION SELECT picture FROM finals)",
         [],
     )?;

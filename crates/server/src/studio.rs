@@ -128,11 +128,15 @@ impl Studio {
     }
 
     pub fn part(&self, project: &ProjectRow, recipe: &Recipe) -> Answer<Arc<Part>> {
-        let key = format!("{} {}", project.part_blob, serde_json::to_string(&recipe.part).map_err(Problem::internal)?);
+        let key =
+            format!("{} {} {}", project.id, project.part_blob, serde_json::to_string(&recipe.part).map_err(Problem::internal)?);
         if let Some((_, part)) = lock(&self.parts).iter().find(|(k, _)| *k == key) {
             return Ok(part.clone());
         }
-        let part = Arc::new(Part::of(&recipe.part, || self.store.blob(&project.part_blob))?);
+        let part = Arc::new(Part::of(&recipe.part, |sha256| match sha256 {
+            None => self.store.blob(&project.part_blob),
+            Some(sha256) => self.store.file(&project.id, sha256),
+        })?);
         let mut parts = lock(&self.parts);
         parts.push_front((key, part.clone()));
         parts.truncate(PARTS_KEPT);

@@ -3,7 +3,7 @@
 //! Exit codes: 0 fine, 1 a check failed, 2 bad input.
 
 use serde_json::json;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use ulmix_core::export::{export, FileKind};
 use ulmix_core::part::Part;
@@ -37,7 +37,14 @@ impl From<ulmix_core::recipe::RecipeError> for Refused {
     }
 }
 
-pub fn build(recipe: &Path, part: Option<&Path>, output: &Path, threads: Option<usize>, as_json: bool) -> ExitCode {
+pub fn build(
+    recipe: &Path,
+    part: Option<&Path>,
+    bodies: &[PathBuf],
+    output: &Path,
+    threads: Option<usize>,
+    as_json: bool,
+) -> ExitCode {
     if let Some(n) = threads {
         if n == 0 || n > 1024 {
             return finish(Err(Refused::new(format!("{n} threads cannot be used."), "Choose from 1 to 1024.")), as_json);
@@ -45,19 +52,29 @@ pub fn build(recipe: &Path, part: Option<&Path>, output: &Path, threads: Option<
         // Only the first call can set the pool, and this is it.
         let _ = rayon::ThreadPoolBuilder::new().num_threads(n).build_global();
     }
-    finish(try_build(recipe, part, output, as_json), as_json)
+    finish(try_build(recipe, part, bodies, output, as_json), as_json)
 }
 
-fn try_build(recipe: &Path, part: Option<&Path>, output: &Path, as_json: bool) -> Result<bool, Refused> {
+fn try_build(recipe: &Path, part: Option<&Path>, bodies: &[PathBuf], output: &Path, as_json: bool) -> Result<bool, Refused> {
     let kind = FileKind::of_name(&output.to_string_lossy()).ok_or_else(|| {
         Refused::new(format!("{} has no known ending.", output.display()), "End the output's name in .3mf or .stl.")
     })?;
     let text = String::from_utf8(read(recipe)?)
         .map_err(|_| Refused::new("The recipe is not text.", "Choose a recipe exported from the bench."))?;
     let recipe = Recipe::from_json(&text)?;
-    let file = || {
-        let hint = "Name it with --part.";
-        read(part.ok_or_else(|| Refused::new("This recipe needs the part's file.", hint))?)
+    let first = || read(part.ok_or_else(|| Refused::new("This recipe needs the part's file.", "Name it with --part."))?);
+    let file = |sha256: Option<&str>| {
+        let Some(wanted) = sha256 else { return first() };
+        // A file by its contents, whatever it is called now.
+        for path in part.into_iter().chain(bodies.iter().map(PathBuf::as_path)) {
+            let bytes = read(path)?;
+            if ulmix_server::store::hash(&bytes) == wanted {
+                return Ok(bytes);
+            }
+        }
+        let files = recipe.part.file.iter().chain(recipe.part.beside.iter().map(|b| &b.file));
+        let name = files.filter(|f| f.sha256 == wanted).map(|f| f.name.as_str()).next().unwrap_or_default();
+        Err(Refused::new(format!("This recipe also needs the file “{name}”, unchanged."), "Name it with --body."))
     };
     let part = Part::of::<Refused>(&recipe.part, file)?;
     let watch = Stopwatch::new(Default::default(), |_| {});

@@ -56,6 +56,9 @@ enum Command {
         /// The part, unless the recipe holds its dimensions: STL, 3MF, OBJ, PLY or GLB.
         #[arg(long)]
         part: Option<PathBuf>,
+        /// A file with more bodies that the recipe names; once for each.
+        #[arg(long = "body")]
+        bodies: Vec<PathBuf>,
         /// Where to write: the ending, .3mf or .stl, chooses the format.
         #[arg(short, long)]
         output: PathBuf,
@@ -83,8 +86,8 @@ fn main() -> ExitCode {
             print!("{}", ulmix_server::api::openapi());
             ExitCode::SUCCESS
         }
-        Command::Build { recipe, part, output, threads, json } => {
-            headless::build(&recipe, part.as_deref(), &output, threads, json)
+        Command::Build { recipe, part, bodies, output, threads, json } => {
+            headless::build(&recipe, part.as_deref(), &bodies, &output, threads, json)
         }
         Command::Check { file, json } => headless::check(&file, json),
     }

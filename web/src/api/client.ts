@@ -21,6 +21,8 @@ export type Skin = S['Skin']
 export type FaceMark = S['FaceMark']
 export type FaceInfo = S['FaceInfo']
 export type OwnShape = S['OwnShape']
+export type BodyFacts = S['BodyFacts']
+export type NewFile = S['NewFile']
 export type ServerEvent = S['Event']
 
 /** What the server refused, in its words. */
@@ -67,6 +69,8 @@ export const api = {
   remove: (id: string) => call(`/projects/${id}`, { method: 'DELETE' }),
   upload: (file: File) => json<Upload>(`/uploads?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file }),
   setRecipe: (id: string, revision: number, recipe: Recipe) => json<Project>(`/projects/${id}/recipe`, send('PUT', recipe, based(revision))),
+  addFile: (id: string, revision: number, file: NewFile) => json<Project>(`/projects/${id}/files`, send('POST', file, based(revision))),
+  ghosts: async (id: string) => new Float32Array(await (await call(`/projects/${id}/ghosts`)).arrayBuffer()),
   undo: (id: string, revision: number) => json<Project>(`/projects/${id}/undo`, { method: 'POST', headers: based(revision) }),
   redo: (id: string, revision: number) => json<Project>(`/projects/${id}/redo`, { method: 'POST', headers: based(revision) }),
   setCard: (id: string, png: Blob) => call(`/projects/${id}/card`, { method: 'PUT', headers: { 'content-type': 'image/png' }, body: png }),

@@ -164,6 +164,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["add_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/final": {
         parameters: {
             query?: never;
@@ -174,6 +190,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["start_final"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/ghosts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["ghosts"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -328,6 +360,23 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description A file beside the part's own. */
+        Beside: {
+            file: components["schemas"]["FileMark"];
+            /** @description Unit, when the file states none. */
+            unit: components["schemas"]["Unit"];
+        };
+        /** @description What a person should know about a body. Lengths mm, volumes mm³. */
+        BodyFacts: {
+            closed: boolean;
+            min_mm: number[];
+            name: string;
+            role?: null | components["schemas"]["Role"];
+            size_mm: number[];
+            triangles: number;
+            /** Format: double */
+            volume_mm3: number;
+        };
         /**
          * @description Cells of struts that repeat along three axes.
          * @enum {string}
@@ -451,6 +500,13 @@ export interface components {
         Family: "surfaces" | "cells" | "extruded" | "seeded";
         /** @enum {string} */
         FileKind: "stl" | "3mf";
+        /** @description A file by its contents. */
+        FileMark: {
+            name: string;
+            sha256: string;
+        };
+        /** @enum {string} */
+        FileUse: "bodies" | "part";
         /**
          * @description What a periodic surface bounds.
          * @enum {string}
@@ -586,6 +642,12 @@ export interface components {
              */
             step_mm?: number | null;
         };
+        /** @description What a file that was brought in becomes in a project. */
+        NewFile: {
+            becomes: components["schemas"]["FileUse"];
+            unit: components["schemas"]["Unit"];
+            upload: string;
+        };
         /** @description Where a new project's part comes from. */
         NewProject: {
             /** @enum {string} */
@@ -675,18 +737,28 @@ export interface components {
         PartFacts: {
             /** Format: double */
             area_mm2: number;
+            /** @description Bodies of material, those that meet counted as one. */
             bodies: number;
             closed: boolean;
             /** @description What is not right, in plain words; empty when nothing is. */
             defects: string[];
+            /** @description Every body of the files, in order. */
+            list: components["schemas"]["BodyFacts"][];
             min_mm: number[];
             size_mm: number[];
             triangles: number;
             /** Format: double */
             volume_mm3: number;
         };
-        /** @description How the part's file is read. */
+        /** @description Where the part comes from. */
         PartStep: {
+            /** @description Files with more bodies. */
+            beside: components["schemas"]["Beside"][];
+            file?: null | components["schemas"]["FileMark"];
+            /** @description Roles of bodies by name; a body without one is what the rest of the part is. */
+            roles: {
+                [key: string]: components["schemas"]["Role"];
+            };
             shape?: null | components["schemas"]["OwnShape"];
             /** @description Unit of a file that states none. */
             unit: components["schemas"]["Unit"];
@@ -1407,6 +1479,48 @@ export interface operations {
             };
         };
     };
+    add_file: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Revision the change is based on */
+                "if-match": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFile"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Project"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     start_final: {
         parameters: {
             query?: never;
@@ -1425,6 +1539,34 @@ export interface operations {
                 };
             };
             429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ghosts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bodies that are no material, as corners of triangles: three little-endian 32-bit numbers each, mm */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

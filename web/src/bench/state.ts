@@ -1,5 +1,5 @@
 import { create } from 'zustand'
-import { api, Refused, Unreachable, type FaceInfo, type Job, type Project, type Recipe, type RunInfo } from '../api/client'
+import { api, Refused, Unreachable, type FaceInfo, type Job, type NewFile, type Project, type Recipe, type RunInfo } from '../api/client'
 
 export type Step = 'part' | 'zones' | 'structure' | 'thicken' | 'mesh' | 'checks' | 'handoff'
 export type ColourBy = 'zone' | 'thickness'
@@ -278,22 +278,22 @@ export function redraw() {
   }
 }
 
-const moveHistory = (move: typeof api.undo) => {
-  void inLine(async () => {
+/** A change that the server makes to the recipe. */
+const changed = (change: (id: string, revision: number) => Promise<Project>) =>
+  inLine(async () => {
     const { project } = get()
     if (!project) return
     try {
-      const moved = await move(project.id, project.revision)
-      set({ project: moved, recipe: moved.recipe })
-      redraw()
+      arrived(await change(project.id, project.revision))
     } catch (e) {
       if (e instanceof Refused && e.status === 412) await takeBack()
       throw e
     }
   })
-}
-export const undo = () => get().project?.can_undo && moveHistory(api.undo)
-export const redo = () => get().project?.can_redo && moveHistory(api.redo)
+export const undo = () => get().project?.can_undo && void changed(api.undo)
+export const redo = () => get().project?.can_redo && void changed(api.redo)
+/** Takes in a file that was brought in. */
+export const addFile = (file: NewFile) => changed((id, revision) => api.addFile(id, revision, file))
 
 export async function startFinal() {
   const { project } = get()

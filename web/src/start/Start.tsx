@@ -5,7 +5,7 @@ import { api, Refused, type NewProject, type OwnShape, type ProjectCard, type Up
 import { ago, mass, percent, size, volume } from '../shared/format'
 import { Header } from '../shared/Header'
 import { go } from '../shared/place'
-import { UnitDialog } from './UnitDialog'
+import { UnitDialog, type Unit } from '../shared/UnitDialog'
 import './start.css'
 
 const words = (e: unknown) => (e instanceof Refused ? `${e.message} ${e.hint}` : 'Ulmix does not answer. Is it still running?')
@@ -28,16 +28,18 @@ export function Start() {
   const queries = useQueryClient()
   const projects = useQuery({ queryKey: ['projects'], queryFn: api.projects })
   const options = useQuery({ queryKey: ['options'], queryFn: api.options, staleTime: Infinity })
-  const [upload, setUpload] = useState<Upload | null>(null)
+  /** Files that were brought in together: the first is the part, the others stand beside it. */
+  const [uploads, setUploads] = useState<Upload[]>([])
   const [reading, setReading] = useState<string | null>(null)
   const [refused, setRefused] = useState<{ file: string; text: string } | null>(null)
   const [over, setOver] = useState(false)
   const picker = useRef<HTMLInputElement>(null)
   const largest = options.data?.largest_file_bytes
 
-  const create = async (from: NewProject) => {
+  const create = async (from: NewProject, beside: Upload[] = [], unit: Unit = 'mm') => {
     try {
-      const p = await api.create(from)
+      let p = await api.create(from)
+      for (const more of beside) p = await api.addFile(p.id, p.revision, { upload: more.upload, unit, becomes: 'bodies' })
       await queries.invalidateQueries({ queryKey: ['projects'] })
       go(`/project/${p.id}`)
     } catch (e) {
@@ -45,18 +47,25 @@ export function Start() {
     }
   }
 
-  const bring = async (file: File) => {
+  const bring = async (files: File[]) => {
     setRefused(null)
-    if (largest && file.size > largest) {
-      return setRefused({ file: file.name, text: `It has ${Math.round(file.size / 1048576)} MB; files up to ${Math.round(largest / 1048576)} MB can be brought in. Reduce the part first.` })
-    }
-    setReading(file.name)
-    try {
-      setUpload(await api.upload(file))
-    } catch (e) {
-      setRefused({ file: file.name, text: words(e) })
+    const read: Upload[] = []
+    for (const file of files) {
+      if (largest && file.size > largest) {
+        setRefused({ file: file.name, text: `It has ${Math.round(file.size / 1048576)} MB; files up to ${Math.round(largest / 1048576)} MB can be brought in. Reduce the part first.` })
+        return
+      }
+      setReading(file.name)
+      try {
+        read.push(await api.upload(file))
+      } catch (e) {
+        setRefused({ file: file.name, text: words(e) })
+        setReading(null)
+        return
+      }
     }
     setReading(null)
+    setUploads(read)
   }
 
   useEffect(() => {
@@ -68,8 +77,7 @@ export function Start() {
     const drop = (e: DragEvent) => {
       e.preventDefault()
       setOver(false)
-      const file = e.dataTransfer?.files[0]
-      if (file) void bring(file)
+      void bring([...(e.dataTransfer?.files ?? [])])
     }
     window.addEventListener('dragover', stop)
     window.addEventListener('dragleave', stop)
@@ -81,6 +89,7 @@ export function Start() {
     }
   })
 
+  const [first, ...beside] = uploads
   return (
     <div className="start">
       <Header />
@@ -88,7 +97,7 @@ export function Start() {
         <section className={over ? 'begin over' : 'begin'}>
           <div className="drop">
             <h1>Make a part lighter</h1>
-            <p>Drop an STL, 3MF, OBJ, PLY or GLB file anywhere on this page, or choose one.</p>
+            <p>Drop an STL, 3MF, OBJ, PLY or GLB file anywhere on this page, or choose one. Several at once become the bodies of one part.</p>
             <div className="row">
               <Button type="primary" size="large" loading={reading !== null} onClick={() => picker.current?.click()}>
                 {reading ? `Reading ${reading}` : 'Choose a part'}
@@ -96,11 +105,11 @@ export function Start() {
               <input
                 ref={picker}
                 type="file"
+                multiple
                 aria-label="Part file"
                 accept=".stl,.3mf,.obj,.ply,.glb"
                 onChange={(e) => {
-                  const file = e.target.files?.[0]
-                  if (file) void bring(file)
+                  void bring([...(e.target.files ?? [])])
                   e.target.value = ''
                 }}
               />
@@ -139,7 +148,7 @@ export function Start() {
           ))}
         </ul>
       </main>
-      {upload && <UnitDialog upload={upload} onClose={() => setUpload(null)} onCreate={(unit) => create({ from: 'upload', upload: upload.upload, unit })} />}
+      {first && <UnitDialog upload={first} beside={beside} onClose={() => setUploads([])} onUse={(unit) => create({ from: 'upload', upload: first.upload, unit }, beside, unit)} />}
     </div>
   )
 }

@@ -14,9 +14,11 @@ pub mod shapes;
 pub mod structure;
 pub mod zones;
 
+use crate::bodies::MOST_WITH_ROLES;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 pub use shapes::OwnShape;
+use std::collections::BTreeMap;
 pub use structure::{CellKind, ExtrudedKind, Family, Form, Joins, Kind, SeededKind, Seeds, Spread, Structure, SurfaceKind};
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
@@ -43,8 +45,8 @@ pub struct Recipe {
     pub material: Material,
 }
 
-/// How the part's file is read.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+/// Where the part comes from.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct PartStep {
     /// Unit of a file that states none.
@@ -52,6 +54,41 @@ pub struct PartStep {
     /// The part is made from its dimensions, not read from a file.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub shape: Option<OwnShape>,
+    /// The file in place of the one that the project began with.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub file: Option<FileMark>,
+    /// Files with more bodies.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub beside: Vec<Beside>,
+    /// Roles of bodies by name; a body without one is what the rest of the part is.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub roles: BTreeMap<String, Role>,
+}
+
+impl PartStep {
+    /// The file that the project began with, alone.
+    pub fn plain(unit: Unit) -> PartStep {
+        PartStep { unit, shape: None, file: None, beside: Vec::new(), roles: BTreeMap::new() }
+    }
+}
+
+/// A file by its contents.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct FileMark {
+    pub name: String,
+    pub sha256: String,
+}
+
+/// A file beside the part's own.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Beside {
+    pub file: FileMark,
+    /// Unit, when the file states none.
+    pub unit: Unit,
 }
 
 /// Units a file without its own may be in.
@@ -90,6 +127,9 @@ pub enum Thicken {
         percent: f64,
     },
 }
+
+/// Files that may stand beside the part's own.
+const MOST_FILES: usize = 16;
 
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
@@ -147,7 +187,7 @@ impl Recipe {
         Recipe {
             ulmix: VERSION,
             name: "Part".into(),
-            part: PartStep { unit: Unit::Mm, shape: None },
+            part: PartStep::plain(Unit::Mm),
             zones: Zones::default(),
             structure: Structure { cell_mm: [cell; 3], ..Default::default() },
             thicken: Thicken::Thickness { thickness_mm: round_two(cell / 8.0) },
@@ -192,6 +232,20 @@ impl Recipe {
                 field: "name".into(),
                 message: "The name is longer than 200 characters.".into(),
                 hint: "Choose a shorter name.".into(),
+            });
+        }
+        if self.part.beside.len() > MOST_FILES {
+            return Err(RecipeError {
+                field: "part.beside".into(),
+                message: format!("The part has more than {MOST_FILES} files beside it."),
+                hint: "Join some of them into one file.".into(),
+            });
+        }
+        if self.part.roles.len() > MOST_WITH_ROLES {
+            return Err(RecipeError {
+                field: "part.roles".into(),
+                message: format!("More than {MOST_WITH_ROLES} bodies have a role of their own."),
+                hint: "Join some of them into one body.".into(),
             });
         }
         self.zones.validate(longest)?;

@@ -212,12 +212,36 @@ impl Bench {
     }
 
     pub async fn drop_file(&self, name: &str, bytes: &[u8]) {
-        let script = "
-            const file = new File([new Uint8Array(arguments[1])], arguments[0])
-            const data = new DataTransfer()
-            data.items.add(file)
-            document.body.dispatchEvent(new DragEvent('drop', { dataTransfer: data, bubbles: true, cancelable: true }))";
-        self.client.execute(script, vec![json!(name), json!(bytes)]).await.unwrap();
+        self.drop_files(&[(name, bytes)]).await;
+    }
+
+    /// Drops files on the page, all at once.
+    pub async fn drop_files(&self, files: &[(&str, &[u8])]) {
+        self.hand_over(
+            files,
+            "document.body.dispatchEvent(new DragEvent('drop', { dataTransfer: data, bubbles: true, cancelable: true }))",
+        )
+        .await;
+    }
+
+    /// Chooses a file in a file field.
+    pub async fn choose_file(&self, css: &str, name: &str, bytes: &[u8]) {
+        let then = format!(
+            "const field = document.querySelector({})
+            field.files = data.files
+            field.dispatchEvent(new Event('change', {{ bubbles: true }}))",
+            json!(css)
+        );
+        self.hand_over(&[(name, bytes)], &then).await;
+    }
+
+    async fn hand_over(&self, files: &[(&str, &[u8])], then: &str) {
+        let script = format!(
+            "const data = new DataTransfer()
+            for (const [name, bytes] of arguments[0]) data.items.add(new File([new Uint8Array(bytes)], name))
+            {then}"
+        );
+        self.client.execute(&script, vec![json!(files)]).await.unwrap();
     }
 
     /// The bytes of a file the browser saved.

@@ -134,9 +134,10 @@ pub async fn part(State(app): State<App>, Path(id): Path<String>) -> Answer<Resp
     blocking(move || {
         let row = app.studio.store.project(&id)?;
         let recipe = super::projects::read_recipe(&row)?;
-        let (name, bytes) = match recipe.part.shape {
-            Some(_) => (format!("{}.stl", recipe.name), stl::write(&app.studio.part(&row, &recipe)?.mesh)),
-            None => (row.part_file, app.studio.store.blob(&row.part_blob)?),
+        let (name, bytes) = match (&recipe.part.shape, &recipe.part.file) {
+            (Some(_), _) => (format!("{}.stl", recipe.name), stl::write(&app.studio.part(&row, &recipe)?.mesh)),
+            (None, Some(f)) => (f.name.clone(), app.studio.store.file(&id, &f.sha256)?),
+            (None, None) => (row.part_file, app.studio.store.blob(&row.part_blob)?),
         };
         Ok(attachment("application/octet-stream", &name, bytes))
     })

@@ -45,6 +45,8 @@ pub struct App {
         projects::set_card,
         projects::card,
         projects::faces,
+        projects::add_file,
+        projects::ghosts,
         runs::draft,
         runs::picture,
         runs::skeleton,
@@ -78,6 +80,8 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/redo", post(projects::redo))
         .route("/api/projects/{id}/card", get(projects::card).put(projects::set_card))
         .route("/api/projects/{id}/faces", post(projects::faces))
+        .route("/api/projects/{id}/files", post(projects::add_file))
+        .route("/api/projects/{id}/ghosts", get(projects::ghosts))
         .route("/api/projects/{id}/draft", post(runs::draft))
         .route("/api/projects/{id}/picture", get(runs::picture))
         .route("/api/projects/{id}/skeleton", post(runs::skeleton))

@@ -15,9 +15,9 @@ use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
 use tokio_stream::StreamExt;
 use ulmix_core::demo;
-use ulmix_core::part::{Inspection, Part, PartFacts};
+use ulmix_core::part::{stem, Inspection, Part, PartFacts};
 use ulmix_core::pipeline::Pipeline;
-use ulmix_core::recipe::{OwnShape, PartStep, Ranges, Recipe, Unit};
+use ulmix_core::recipe::{Beside, FileMark, OwnShape, PartStep, Ranges, Recipe, Unit};
 use utoipa::{IntoParams, ToSchema};
 
 /// Files brought in that are not yet a project: the last few, in memory.
@@ -31,7 +31,7 @@ struct Held {
 }
 
 impl Uploads {
-    const KEPT: usize = 4;
+    const KEPT: usize = 16;
 
     fn put(&self, id: String, name: String, bytes: Vec<u8>) {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
@@ -39,9 +39,11 @@ impl Uploads {
         all.truncate(Self::KEPT);
     }
 
-    fn get(&self, id: &str) -> Option<(String, Arc<Vec<u8>>)> {
+    fn held(&self, id: &str) -> Answer<(String, Arc<Vec<u8>>)> {
         let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.iter().find(|u| u.id == id).map(|u| (u.name.clone(), u.bytes.clone()))
+        all.iter().find(|u| u.id == id).map(|u| (u.name.clone(), u.bytes.clone())).ok_or_else(|| {
+            Problem::new(StatusCode::NOT_FOUND, "upload_gone", "The file is no longer held.", "Bring it in again.")
+        })
     }
 }
 
@@ -156,8 +158,9 @@ pub fn read_recipe(row: &ProjectRow) -> Answer<Recipe> {
     Ok(Recipe::from_json(&row.recipe)?)
 }
 
-fn read_facts(row: &ProjectRow) -> Answer<PartFacts> {
-    serde_json::from_str(&row.part_facts).map_err(Problem::internal)
+/// Facts as kept; older programs kept other ones.
+fn read_facts(row: &ProjectRow) -> Option<PartFacts> {
+    serde_json::from_str(&row.part_facts).ok()
 }
 
 fn finished(app: &App, row: &ProjectRow, recipe: &Recipe) -> Answer<Option<RunInfo>> {
@@ -198,10 +201,11 @@ pub async fn list(State(app): State<App>) -> Answer<Json<Vec<ProjectCard>>> {
         let mut out = Vec::new();
         for row in app.studio.store.projects()? {
             let recipe = read_recipe(&row)?;
-            // The facts of a part with dimensions follow them.
-            let facts = match recipe.part.shape {
-                Some(_) => app.studio.part(&row, &recipe)?.facts.clone(),
-                None => read_facts(&row)?,
+            // Those kept are of the file that the project began with.
+            let kept = read_facts(&row).filter(|_| recipe.part == PartStep::plain(recipe.part.unit));
+            let facts = match kept {
+                Some(facts) => facts,
+                None => app.studio.part(&row, &recipe)?.facts.clone(),
             };
             let done = finished(&app, &row, &recipe)?;
             out.push(ProjectCard {
@@ -226,14 +230,11 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
         let id = app.studio.new_id();
         let (file_name, bytes, recipe) = match new {
             NewProject::Upload { upload, unit } => {
-                let (name, bytes) = app.uploads.get(&upload).ok_or_else(|| {
-                    Problem::new(StatusCode::NOT_FOUND, "upload_gone", "The file is no longer held.", "Bring it in again.")
-                })?;
+                let (name, bytes) = app.uploads.held(&upload)?;
                 let part = Part::read(&bytes, unit)?;
                 let mut recipe = Recipe::for_part(&part.mesh.bounds());
                 recipe.part.unit = unit;
-                let stem = name.rsplit_once('.').map_or(name.as_str(), |n| n.0);
-                recipe.name = if stem.is_empty() { "Part".into() } else { stem.into() };
+                recipe.name = stem(&name).into();
                 (name, bytes, recipe)
             }
             NewProject::KeelBracket => {
@@ -241,8 +242,8 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
                 ("keel-bracket.stl".into(), Arc::new(bytes), recipe)
             }
             NewProject::Shape { shape } => {
-                let step = PartStep { unit: Unit::Mm, shape: Some(shape) };
-                let part = Part::of::<Problem>(&step, || Ok(Vec::new()))?;
+                let step = PartStep { shape: Some(shape), ..PartStep::plain(Unit::Mm) };
+                let part = Part::of::<Problem>(&step, |_| Ok(Vec::new()))?;
                 let mut recipe = Recipe::for_part(&part.mesh.bounds());
                 recipe.name = shape.title().into();
                 recipe.part = step;
@@ -250,7 +251,7 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
                 (String::new(), Arc::new(Vec::new()), recipe)
             }
         };
-        let facts = Part::of::<Problem>(&recipe.part, || Ok(bytes.to_vec()))?.facts;
+        let facts = Part::of::<Problem>(&recipe.part, |_| Ok(bytes.to_vec()))?.facts;
         let facts = serde_json::to_string(&facts).map_err(Problem::internal)?;
         app.studio.store.create_project(&id, &recipe.to_json(), &file_name, &bytes, &facts)?;
         Ok((StatusCode::CREATED, tagged(project(&app, &id)?)).into_response())
@@ -308,7 +309,8 @@ pub async fn set_recipe(
         let row = app.studio.store.project(id)?;
         let old = read_recipe(&row)?;
         let made = |r: &Recipe| r.part.shape.is_some();
-        if recipe.part != old.part && !(made(&recipe) && made(&old)) {
+        let read = |r: &Recipe| (r.part.unit, r.part.file.clone());
+        if made(&recipe) != made(&old) || (!made(&old) && read(&recipe) != read(&old)) {
             let hint = "Bring the file in again to choose another unit.";
             return Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_value", "The unit of a project's part stays.", hint));
         }
@@ -318,6 +320,63 @@ pub async fn set_recipe(
             return Ok(());
         }
         app.studio.store.revise(id, from, &recipe.to_json())
+    })
+    .await
+}
+
+/// What a file that was brought in becomes in a project.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewFile {
+    pub upload: String,
+    pub unit: Unit,
+    pub becomes: FileUse,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum FileUse {
+    /// More bodies beside the part's own.
+    Bodies,
+    /// The part, in place of the one there is; the recipe stays.
+    Part,
+}
+
+#[utoipa::path(post, path = "/api/projects/{id}/files", request_body = NewFile,
+    params(("if-match" = String, Header, description = "Revision the change is based on")),
+    responses((status = 200, body = Project), (status = 412, body = Problem), (status = 422, body = Problem)))]
+pub async fn add_file(
+    State(app): State<App>,
+    Path(id): Path<String>,
+    headers: HeaderMap,
+    Body(new): Body<NewFile>,
+) -> Answer<Response> {
+    let from = if_match(&headers)?;
+    change(app, id, move |app, id| {
+        let (name, bytes) = app.uploads.held(&new.upload)?;
+        let row = app.studio.store.project(id)?;
+        let mut recipe = read_recipe(&row)?;
+        let file = FileMark { name, sha256: app.studio.store.put_file(id, &bytes)? };
+        match new.becomes {
+            FileUse::Bodies => recipe.part.beside.push(Beside { file, unit: new.unit }),
+            FileUse::Part => recipe.part = PartStep { unit: new.unit, file: Some(file), shape: None, ..recipe.part },
+        }
+        recipe.validate(&app.studio.part(&row, &recipe)?.mesh.bounds())?;
+        app.studio.store.revise(id, from, &recipe.to_json())
+    })
+    .await
+}
+
+#[utoipa::path(get, path = "/api/projects/{id}/ghosts",
+    responses((status = 200, content_type = "application/octet-stream", description = "Bodies that are no material, as corners of triangles: three little-endian 32-bit numbers each, mm"), (status = 404, body = Problem)))]
+pub async fn ghosts(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
+    blocking(move || {
+        let row = app.studio.store.project(&id)?;
+        let part = app.studio.part(&row, &read_recipe(&row)?)?;
+        let ghosts = part.bodies.iter().filter(|b| !b.solid());
+        let corners = ghosts.flat_map(|b| (0..b.mesh.triangles.len()).flat_map(|t| b.mesh.corners(t)));
+        let bytes: Vec<u8> = corners.flat_map(|p| p.as_vec3().to_array()).flat_map(f32::to_le_bytes).collect();
+        Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
     })
     .await
 }

@@ -1,12 +1,14 @@
 import type { Project } from '../../api/client'
 import { area, count, size, volume } from '../../shared/format'
 import { useBench } from '../state'
+import { Bodies } from './Bodies'
 import { OwnShapeFields } from './OwnShapeFields'
 
 export function partSentence(p: Project) {
   return (
     <>
-      <b>{size(p.part.size_mm)}</b>, {volume(p.part.volume_mm3)}, {p.part.closed ? 'closed' : 'not closed'}
+      <b>{size(p.part.size_mm)}</b>, {volume(p.part.volume_mm3)}
+      {p.part.list.length > 1 ? `, ${p.part.list.length} bodies` : p.part.closed ? ', closed' : ', not closed'}
     </>
   )
 }
@@ -18,16 +20,17 @@ export function PartStep() {
   const made = project.recipe.part.shape
   const unit = { mm: 'millimetres', cm: 'centimetres', m: 'metres', inch: 'inches' }[project.recipe.part.unit]
   const facts: [string, string][] = [
-    ...(made ? [] : ([['File', project.part_file], ['Read in', unit]] as [string, string][])),
+    ...(made ? [] : ([['File', project.recipe.part.file?.name ?? project.part_file], ['Read in', unit]] as [string, string][])),
     ['Size', size(part.size_mm)],
     ['Volume', volume(part.volume_mm3)],
     ['Surface', area(part.area_mm2)],
     ['Triangles', count(part.triangles)],
-    ['Bodies', count(part.bodies)],
+    ['Separate pieces', count(part.bodies)],
   ]
   return (
     <>
       <OwnShapeFields />
+      <Bodies />
       <dl className="facts">
         {facts.map(([k, v]) => (
           <div key={k}>

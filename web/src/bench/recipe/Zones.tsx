@@ -22,7 +22,8 @@ export function zonesSentence(r: Recipe) {
   ].filter(Boolean)
   return (
     <>
-      {rest === 'fill' ? 'Filled' : 'Solid'} but for its zones{parts.length > 0 && ': '}
+      {rest === 'fill' ? 'Filled' : 'Solid'}
+      {parts.length > 0 ? ' but for its zones: ' : ' all through'}
       <b>{parts.join(', ')}</b>
     </>
   )

@@ -30,7 +30,7 @@ import type { Place, Zone } from '../../api/client'
 import { FacePicker } from './FacePicker'
 import { mostPosts, partMaterial } from './shaders'
 import { skeletonLines } from './skeleton'
-import { zoneGhost } from './zoneGhost'
+import { veil, zoneGhost } from './zoneGhost'
 
 export interface Placement {
   shift: [number, number, number]
@@ -86,6 +86,8 @@ export class Scene {
   private picker = new FacePicker()
   private picking = false
   private ghost: Object3D | null = null
+  /** Bodies that are no material. */
+  private beside: Mesh | null = null
   private struts: LineSegments | null = null
 
   constructor(
@@ -187,8 +189,8 @@ export class Scene {
     this.draw()
   }
 
-  /** Zones that are kept solid, for the colour of cut faces. */
-  setPosts(zones: Zone[], hasSkin: boolean, step: number) {
+  /** Zones that are kept solid, for the colour of cut faces; `others`: something else may be solid too. */
+  setPosts(zones: Zone[], others: boolean, hasSkin: boolean, step: number) {
     const round = (p: Place) => p.shape === 'cylinder' || p.shape === 'sphere'
     const shown = zones.filter((z) => z.role === 'keep_solid' && round(z.place)).slice(0, mostPosts)
     shown.forEach(({ place }, i) => {
@@ -205,9 +207,20 @@ export class Scene {
     })
     this.uniform('posts').value = shown.length
     // Where another zone may lie on top, the mesh's own roles tell.
-    this.uniform('onlyPosts').value = zones.every((z) => z.role === 'keep_clear' || z.role === 'reference' || (z.role === 'keep_solid' && round(z.place))) && zones.length <= mostPosts
+    this.uniform('onlyPosts').value = !others && zones.every((z) => z.role === 'keep_clear' || z.role === 'reference' || (z.role === 'keep_solid' && round(z.place))) && zones.length <= mostPosts
     this.uniform('hasSkin').value = hasSkin
     this.uniform('slack').value = 0.3 * step
+    this.draw()
+  }
+
+  /** Veils bodies that are no material, by the corners of their triangles. */
+  setBeside(corners: Float32Array | null) {
+    if (this.beside) {
+      this.scene.remove(this.beside)
+      this.beside.geometry.dispose()
+    }
+    this.beside = corners && corners.length > 0 ? veil(corners) : null
+    if (this.beside) this.scene.add(this.beside)
     this.draw()
   }
 

@@ -53,6 +53,7 @@ export function View() {
   }, [])
 
   const part = project?.part
+  const id = project?.id
   const framed = part ? [...part.min_mm, ...part.size_mm].join(' ') : ''
   useEffect(() => {
     const box = framed.split(' ').map(Number)
@@ -82,10 +83,22 @@ export function View() {
   }, [s.handle, s.step, recipe, framed, zone, part])
   useEffect(() => scene.current?.setGhost(zone), [zone])
   const zones = recipe?.zones.list
+  const bodyRoles = Object.values(recipe?.part.roles ?? {})
   const solidRest = recipe?.zones.rest === 'keep_solid'
   const hasSkin = (recipe?.zones.skins.length ?? 0) > 0
   const grid = picture?.info.step_mm ?? 1
-  useEffect(() => scene.current?.setPosts(solidRest ? [] : (zones ?? []), hasSkin, grid), [zones, hasSkin, grid, solidRest])
+  useEffect(() => scene.current?.setPosts(solidRest ? [] : (zones ?? []), bodyRoles.length > 0, hasSkin, grid), [zones, bodyRoles.length, hasSkin, grid, solidRest])
+  const ghosts = saved && Object.entries(saved.part.roles).flatMap(([name, role]) => (role === 'keep_clear' || role === 'reference' ? [name] : []))
+  const ghostKey = ghosts && ghosts.length > 0 && saved ? JSON.stringify(saved.part) : ''
+  useEffect(() => {
+    if (!ghostKey || !id) return scene.current?.setBeside(null)
+    let current = true
+    // What cannot be shown beside the part is no loss.
+    void api.ghosts(id).then((corners) => current && scene.current?.setBeside(corners)).catch(() => undefined)
+    return () => {
+      current = false
+    }
+  }, [ghostKey, id])
   const picking = s.picking && s.step === 'zones'
   const partFaces = s.faces
   useEffect(() => void scene.current?.setFaces(partFaces?.glb ?? null), [partFaces])
@@ -99,7 +112,6 @@ export function View() {
   }, [s.look])
 
   // The start screen shows the picture as it was last seen at rest.
-  const id = project?.id
   useEffect(() => {
     if (!id || painted === 0 || picture?.n !== painted || picture.info.quality === 'drag') return
     const timer = window.setTimeout(async () => {
@@ -192,7 +204,7 @@ export function View() {
           />
         </span>
       </div>
-      {struts ? <Lengths ends={s.skeleton} /> : <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skins.length ?? 0) > 0} solids={recipe?.zones.rest === 'keep_solid' || (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')} />}
+      {struts ? <Lengths ends={s.skeleton} /> : <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skins.length ?? 0) > 0} solids={recipe?.zones.rest === 'keep_solid' || bodyRoles.includes('keep_solid') || (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')} />}
       <div className="corner bottom right">
         <div className="views" role="group" aria-label="Views">
           {(['angle', 'front', 'right', 'top'] as const).map((name) => (

@@ -1,6 +1,15 @@
-import { BoxGeometry, CylinderGeometry, DoubleSide, EdgesGeometry, Euler, Group, LineBasicMaterial, LineSegments, Mesh, MeshBasicMaterial, SphereGeometry, Vector3, type BufferGeometry } from 'three'
+import { BoxGeometry, BufferAttribute, BufferGeometry, CylinderGeometry, DoubleSide, EdgesGeometry, Euler, Group, LineBasicMaterial, LineSegments, Mesh, MeshBasicMaterial, SphereGeometry, Vector3 } from 'three'
 import type { Zone } from '../../api/client'
 import { triple } from '../recipe/zoneRules'
+
+/** Triangles as a veil, by their corners. */
+export function veil(corners: Float32Array): Mesh {
+  const geometry = new BufferGeometry()
+  geometry.setAttribute('position', new BufferAttribute(corners, 3))
+  const mesh = new Mesh(geometry, new MeshBasicMaterial({ color: '#3F6078', transparent: true, opacity: 0.16, side: DoubleSide, depthWrite: false }))
+  mesh.renderOrder = 4
+  return mesh
+}
 
 /** A zone as a veil with its edges; nothing for faces, which the part itself shows. */
 export function zoneGhost(zone: Zone): Group | null {

@@ -1,13 +1,15 @@
 import { Button, Modal, Radio } from 'antd'
 import { useState } from 'react'
 import type { Upload } from '../api/client'
-import { count, size, volume } from '../shared/format'
+import { count, size, volume } from './format'
 
 type Unit = Upload['contents']['choices'][number]['unit']
+export type { Unit }
+
 const names: Record<Unit, string> = { mm: 'Millimetres', cm: 'Centimetres', m: 'Metres', inch: 'Inches' }
 
 /** Asks for the unit of a file that states none, and shows the size each would give. */
-export function UnitDialog({ upload, onClose, onCreate }: { upload: Upload; onClose: () => void; onCreate: (unit: Unit) => Promise<void> }) {
+export function UnitDialog({ upload, beside = [], onClose, onUse }: { upload: Upload; beside?: Upload[]; onClose: () => void; onUse: (unit: Unit) => Promise<void> }) {
   const { contents } = upload
   const first = contents.choices.find((c) => c.usable)?.unit ?? 'mm'
   const [unit, setUnit] = useState<Unit>(first)
@@ -30,7 +32,7 @@ export function UnitDialog({ upload, onClose, onCreate }: { upload: Upload; onCl
           disabled={!chosen?.usable}
           onClick={async () => {
             setBusy(true)
-            await onCreate(unit)
+            await onUse(unit)
             setBusy(false)
           }}
         >
@@ -41,6 +43,12 @@ export function UnitDialog({ upload, onClose, onCreate }: { upload: Upload; onCl
       <p className="muted" style={{ marginTop: 0 }}>
         {upload.file_name} · {contents.format}
         {!contents.unit_stated && ' files do not say it.'}
+        {beside.length > 0 && (
+          <>
+            <br />
+            With it, in the same unit: {beside.map((b) => b.file_name).join(', ')}
+          </>
+        )}
       </p>
       {contents.unit_stated ? (
         <p className="figure">{chosen && size(chosen.size_mm)}</p>

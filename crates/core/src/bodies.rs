@@ -1,0 +1,221 @@
+//! Bodies of a part: what its files hold, each cleaned, named, and with a role of its own.
+
+use crate::recipe::Role;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use ulmix_formats::{FormatError, Loaded, Named};
+use ulmix_mesh::topology::piece_volumes;
+use ulmix_mesh::{orient::orient, weld::weld, SignedDistance, Topology, TriMesh};
+use utoipa::ToSchema;
+
+/// A body in mm.
+#[derive(Clone)]
+pub struct Body {
+    pub facts: BodyFacts,
+    pub mesh: TriMesh,
+    pub distance: Arc<SignedDistance>,
+}
+
+/// What a person should know about a body. Lengths mm, volumes mm³.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct BodyFacts {
+    pub name: String,
+    /// Absent for a body that is what the rest of the part is.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub role: Option<Role>,
+    pub min_mm: [f64; 3],
+    pub size_mm: [f64; 3],
+    pub volume_mm3: f64,
+    pub triangles: usize,
+    pub closed: bool,
+}
+
+/// A mesh with its points welded and its triangles turned alike.
+pub struct Clean {
+    pub mesh: TriMesh,
+    pub topology: Topology,
+    /// Triangles that faced the wrong way.
+    pub turned: usize,
+    /// Triangles without area.
+    pub dropped: usize,
+}
+
+/// Bodies that a file is taken apart into; one with more is taken as one body.
+const MOST: usize = 48;
+/// Bodies with a role of their own that a part may have.
+pub const MOST_WITH_ROLES: usize = 64;
+
+/// Welds and orients a mesh in mm.
+pub fn clean(raw: &TriMesh) -> Result<Clean, FormatError> {
+    let longest = raw.bounds().size().max_element();
+    let mut mesh = weld(raw, 0.0).mesh;
+    let mut topology = Topology::of(&mesh);
+    if topology.open_edges > 0 {
+        // Slightly apart copies of one point are the commonest reason for open edges.
+        let closer = weld(&mesh, 1e-6 * longest).mesh;
+        let again = Topology::of(&closer);
+        if again.open_edges < topology.open_edges {
+            (mesh, topology) = (closer, again);
+        }
+    }
+    if mesh.triangles.is_empty() {
+        return Err(FormatError::new(
+            "Every triangle of the part has collapsed to a line.",
+            "Export the part again at a larger scale.",
+        ));
+    }
+    let turned = orient(&mut mesh);
+    if turned > 0 {
+        topology = Topology::of(&mesh);
+    }
+    let dropped = raw.triangles.len() - mesh.triangles.len();
+    Ok(Clean { mesh, topology, turned, dropped })
+}
+
+/// The meshes of a file, scaled, with the names that the file gives them, or `stem`.
+pub fn named(loaded: &Loaded, scale: f64, stem: &str) -> Vec<(String, TriMesh)> {
+    let whole = || loaded.mesh.clone().mapped(|p| p * scale);
+    if loaded.bodies.len() < 2 || loaded.bodies.len() > MOST {
+        return vec![(stem.to_owned(), whole())];
+    }
+    let mut from = 0;
+    let mut cut = |n: usize, body: &Named| {
+        let range = from..from + body.triangles;
+        from = range.end;
+        let name = if body.name.is_empty() { format!("{stem} {}", n + 1) } else { body.name.clone() };
+        (name, loaded.mesh.filtered(|t| range.contains(&t)).mapped(|p| p * scale))
+    };
+    loaded.bodies.iter().enumerate().map(|(n, body)| cut(n, body)).collect()
+}
+
+/// A mesh's separate closed bodies, each with the cavities inside it; the mesh itself when it is one.
+pub fn pieces(name: &str, clean: &Clean) -> Vec<(String, TriMesh)> {
+    let (mesh, t) = (&clean.mesh, &clean.topology);
+    let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
+    let outer: Vec<usize> = (0..t.pieces).filter(|&p| volumes[p] > 0.0).collect();
+    if outer.len() < 2 || outer.len() > MOST || !t.closed() {
+        return vec![(name.to_owned(), mesh.clone())];
+    }
+    let shell = |p: usize| mesh.filtered(|f| t.piece_of[f] as usize == p);
+    let bounds: Vec<_> = outer.iter().map(|&p| shell(p).bounds()).collect();
+    // A cavity belongs to the smallest body around it.
+    let mut owner: Vec<usize> = vec![0; t.pieces];
+    for (n, &p) in outer.iter().enumerate() {
+        owner[p] = n;
+    }
+    for p in (0..t.pieces).filter(|&p| volumes[p] <= 0.0) {
+        let own = shell(p).bounds();
+        let around = (0..outer.len()).filter(|&n| bounds[n].contains(&own));
+        owner[p] = around.min_by(|&a, &b| volumes[outer[a]].total_cmp(&volumes[outer[b]])).unwrap_or(0);
+    }
+    let body = |n: usize| (format!("{name} {}", n + 1), mesh.filtered(|f| owner[t.piece_of[f] as usize] == n));
+    (0..outer.len()).map(body).collect()
+}
+
+/// Gives names that are taken a number.
+pub fn unlike(names: &mut [&mut String]) {
+    for n in 1..names.len() {
+        let (before, rest) = names.split_at_mut(n);
+        let taken = |name: &str| before.iter().any(|b| b.as_str() == name);
+        let first = rest[0].clone();
+        let mut number = 2;
+        while taken(rest[0]) {
+            *rest[0] = format!("{first} {number}");
+            number += 1;
+        }
+    }
+}
+
+impl BodyFacts {
+    pub fn of(name: String, role: Option<Role>, mesh: &TriMesh, closed: bool) -> BodyFacts {
+        let bounds = mesh.bounds();
+        BodyFacts {
+            name,
+            role,
+            min_mm: bounds.min.to_array(),
+            size_mm: bounds.size().to_array(),
+            volume_mm3: mesh.volume(),
+            triangles: mesh.triangles.len(),
+            closed,
+        }
+    }
+}
+
+impl Body {
+    pub fn new(name: String, role: Option<Role>, mesh: TriMesh) -> Body {
+        let topology = Topology::of(&mesh);
+        let facts = BodyFacts::of(name, role, &mesh, topology.closed());
+        let distance = Arc::new(SignedDistance::new(&mesh, &topology));
+        Body { facts, mesh, distance }
+    }
+
+    /// Is it material of the part?
+    pub fn solid(&self) -> bool {
+        is_solid(self.facts.role)
+    }
+
+    /// Do the two overlap, or touch within `near`?
+    fn meets(&self, other: &Body, near: f64) -> bool {
+        let (a, b) = (self.mesh.bounds().grown(near), other.mesh.bounds());
+        let reaches = |from: &Body, to: &Body| {
+            let bounds = to.mesh.bounds().grown(near);
+            let beside = |p: &&glam::DVec3| bounds.distance_squared(**p) == 0.0;
+            from.mesh.points.iter().filter(beside).any(|p| to.distance.value(*p) < near)
+        };
+        a.overlaps(&b) && (reaches(self, other) || reaches(other, self))
+    }
+}
+
+/// Is a body of this role material of the part?
+pub fn is_solid(role: Option<Role>) -> bool {
+    !matches!(role, Some(Role::KeepClear | Role::Reference))
+}
+
+/// How many bodies are left when those that meet are one.
+pub fn joined(bodies: &[&Arc<Body>]) -> usize {
+    let longest = bodies.iter().map(|b| b.facts.size_mm.iter().fold(0.0, |m: f64, v| m.max(*v))).fold(0.0, f64::max);
+    let mut group: Vec<usize> = (0..bodies.len()).collect();
+    for a in 0..bodies.len() {
+        for b in 0..a {
+            if group[a] != group[b] && bodies[a].meets(bodies[b], 1e-6 * longest) {
+                let (from, to) = (group[a], group[b]);
+                group.iter_mut().filter(|g| **g == from).for_each(|g| *g = to);
+            }
+        }
+    }
+    group.sort_unstable();
+    group.dedup();
+    group.len()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use glam::DVec3;
+
+    #[test]
+    fn bodies_come_apart_with_their_cavities() {
+        let at = |x: f64, r: f64| TriMesh::sphere(r, 3).mapped(|p| p + DVec3::X * x);
+        let mut hollow = at(0.0, 5.0);
+        let mut cavity = at(0.0, 3.0);
+        cavity.triangles.iter_mut().for_each(|t| t.swap(0, 1));
+        hollow.append(&cavity);
+        let mut both = hollow.clone();
+        both.append(&at(20.0, 2.0));
+        let found = pieces("Ball", &clean(&both).unwrap());
+        let names: Vec<_> = found.iter().map(|f| f.0.as_str()).collect();
+        assert_eq!(names, ["Ball 1", "Ball 2"]);
+        assert!((found[0].1.volume() - hollow.volume()).abs() < 1e-9);
+    }
+
+    #[test]
+    fn touching_bodies_are_joined_and_names_told_apart() {
+        let cube =
+            |x: f64| Arc::new(Body::new("Cube".into(), None, TriMesh::cuboid(DVec3::X * x, DVec3::new(x + 10.0, 10.0, 10.0))));
+        let (a, b, c) = (cube(0.0), cube(10.0), cube(25.0));
+        assert_eq!(joined(&[&a, &b, &c]), 2);
+        let mut names = ["Pin".to_owned(), "Pin".into(), "Pin 2".into(), "Pin".into()];
+        unlike(&mut names.iter_mut().collect::<Vec<_>>());
+        assert_eq!(names, ["Pin", "Pin 2", "Pin 2 2", "Pin 3"]);
+    }
+}

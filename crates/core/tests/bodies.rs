@@ -1,0 +1,100 @@
+//! Parts of several bodies, each with its own role.
+
+use glam::DVec3;
+use std::collections::BTreeMap;
+use ulmix_core::part::Part;
+use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
+use ulmix_core::recipe::{Beside, FileMark, Joins, PartStep, Recipe, RecipeError, Role, Thicken, Unit};
+use ulmix_core::report::Verdict;
+use ulmix_formats::{stl, FormatError};
+use ulmix_mesh::{Bvh, TriMesh};
+
+#[derive(Debug)]
+struct Refused;
+impl From<FormatError> for Refused {
+    fn from(_: FormatError) -> Refused {
+        Refused
+    }
+}
+impl From<RecipeError> for Refused {
+    fn from(_: RecipeError) -> Refused {
+        Refused
+    }
+}
+
+/// A cube of 20 mm and another body beside it, from files of their own.
+fn cube_and(other: &TriMesh, role: Option<Role>) -> Part {
+    let cube = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(20.0));
+    let mark = FileMark { name: "other.stl".into(), sha256: "b".into() };
+    let step = PartStep {
+        beside: vec![Beside { file: mark, unit: Unit::Mm }],
+        roles: role.map(|r| ("other".to_owned(), r)).into_iter().collect(),
+        ..PartStep::plain(Unit::Mm)
+    };
+    let file = |sha256: Option<&str>| Ok::<_, Refused>(stl::write(if sha256.is_some() { other } else { &cube }));
+    Part::of(&step, file).unwrap()
+}
+
+fn run(part: &Part, change: impl Fn(&mut Recipe)) -> Outcome {
+    let mut recipe = Recipe::for_part(&part.mesh.bounds());
+    recipe.structure.cell_mm = [7.0; 3];
+    recipe.thicken = Thicken::Thickness { thickness_mm: 1.4 };
+    recipe.joins = Joins::default();
+    change(&mut recipe);
+    let o = Pipeline::new(0).run(part, &recipe, Quality::Final, &Unwatched).unwrap();
+    let bad: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+    assert!(bad.is_empty(), "{bad:?}");
+    o
+}
+
+fn slab(from: f64, to: f64) -> TriMesh {
+    TriMesh::cuboid(DVec3::new(from, 0.0, 0.0), DVec3::new(to, 20.0, 20.0))
+}
+
+#[test]
+fn lattice_and_solid_body_become_one() {
+    // Face to face, and one running into the other.
+    for from in [20.0, 17.0] {
+        let part = cube_and(&slab(from, 26.0), Some(Role::KeepSolid));
+        let names: Vec<_> = part.facts.list.iter().map(|b| b.name.as_str()).collect();
+        assert_eq!((names.as_slice(), part.facts.bodies), (["Part", "other"].as_slice(), 1));
+        assert!((part.facts.volume_mm3 / 10400.0 - 1.0).abs() < 0.01, "{}", part.facts.volume_mm3);
+        let o = run(&part, |_| ());
+        let solid = 400.0 * (26.0 - from);
+        let asked = solid + o.linked.density_percent / 100.0 * 400.0 * from;
+        assert!((o.report.volume_mm3 / asked - 1.0).abs() < 0.02, "{} of {asked}", o.report.volume_mm3);
+        // The solid body's own faces hold.
+        let bvh = Bvh::new(&o.solid.mesh);
+        for n in 0..60 {
+            let (u, v) = (2.0 + 16.0 * (n as f64 * 0.618).fract(), 2.0 + 16.0 * (n as f64 * 0.414).fract());
+            let d = bvh.nearest(DVec3::new(26.0, u, v), 1.0).unwrap().distance_squared.sqrt();
+            assert!(d < 0.01, "{d}");
+        }
+    }
+}
+
+#[test]
+fn a_body_kept_clear_is_cut_out_and_a_reference_is_not() {
+    let ball = TriMesh::sphere(6.0, 5).mapped(|p| p + DVec3::new(20.0, 10.0, 10.0));
+    let solid = |r: &mut Recipe| r.zones.rest = Role::KeepSolid;
+    let cut = run(&cube_and(&ball, Some(Role::KeepClear)), solid).report.volume_mm3;
+    assert!((cut - (8000.0 - 0.5 * ball.volume())).abs() < 2.0, "{cut}");
+    let beside = cube_and(&ball, Some(Role::Reference));
+    assert!((beside.facts.volume_mm3 - 8000.0).abs() < 1e-6 && beside.facts.list.len() == 2);
+    assert!((run(&beside, solid).report.volume_mm3 - 8000.0).abs() < 0.1);
+}
+
+#[test]
+fn bodies_apart_stay_two_and_without_roles_are_filled_alike() {
+    let part = cube_and(&slab(30.0, 50.0), None);
+    assert_eq!(part.facts.bodies, 2);
+    let o = run(&part, |_| ());
+    assert!((o.report.fill_density_percent - o.linked.density_percent).abs() < 1.0);
+}
+
+#[test]
+fn nothing_left_to_fill_is_refused_in_words() {
+    let cube = stl::write(&slab(0.0, 20.0));
+    let step = PartStep { roles: BTreeMap::from([("Part".to_owned(), Role::Reference)]), ..PartStep::plain(Unit::Mm) };
+    assert!(Part::of(&step, |_| Ok::<_, Refused>(cube.clone())).is_err());
+}
