@@ -33,8 +33,9 @@ check: web/node_modules/.installed
 bench: build
 	cargo bench -p ulmix
 
-# The web app's types follow the server's.
-types: build web/node_modules/.installed
+# The web app's types follow the server's; the web app as it was built last will do.
+types: web/node_modules/.installed
+	cargo build --release -p ulmix
 	$(BIN) openapi > docs/openapi.json
 	cd web && npm run types --silent
 

@@ -1,9 +1,10 @@
 //! Bodies of a part: what its files hold, each cleaned, named, and with a role of its own.
 
-use crate::recipe::Role;
+use crate::recipe::{Mend, Role};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ulmix_formats::{FormatError, Loaded, Named};
+use ulmix_mesh::holes::{close, holes};
 use ulmix_mesh::topology::piece_volumes;
 use ulmix_mesh::{orient::orient, weld::weld, SignedDistance, Topology, TriMesh};
 use utoipa::ToSchema;
@@ -38,6 +39,10 @@ pub struct Clean {
     pub turned: usize,
     /// Triangles without area.
     pub dropped: usize,
+    /// Spans of the holes that were closed. mm.
+    pub closed: Vec<f64>,
+    /// Pieces that were removed.
+    pub removed: usize,
 }
 
 /// Bodies that a file is taken apart into; one with more is taken as one body.
@@ -45,8 +50,8 @@ const MOST: usize = 48;
 /// Bodies with a role of their own that a part may have.
 pub const MOST_WITH_ROLES: usize = 64;
 
-/// Welds and orients a mesh in mm.
-pub fn clean(raw: &TriMesh) -> Result<Clean, FormatError> {
+/// Welds, mends and orients a mesh in mm.
+pub fn clean(raw: &TriMesh, mend: &Mend) -> Result<Clean, FormatError> {
     let longest = raw.bounds().size().max_element();
     let mut mesh = weld(raw, 0.0).mesh;
     let mut topology = Topology::of(&mesh);
@@ -64,12 +69,38 @@ pub fn clean(raw: &TriMesh) -> Result<Clean, FormatError> {
             "Export the part again at a larger scale.",
         ));
     }
+    let dropped = raw.triangles.len() - mesh.triangles.len();
     let turned = orient(&mut mesh);
-    if turned > 0 {
+    let closed = if topology.open_edges > 0 { close_holes(&mut mesh, mend.holes_mm) } else { Vec::new() };
+    if turned > 0 || !closed.is_empty() {
+        // A piece that was open may have been turned by guess.
+        orient(&mut mesh);
         topology = Topology::of(&mesh);
     }
-    let dropped = raw.triangles.len() - mesh.triangles.len();
-    Ok(Clean { mesh, topology, turned, dropped })
+    let removed = if mend.crumbs_mm3 > 0.0 { remove_crumbs(&mut mesh, &topology, mend.crumbs_mm3) } else { 0 };
+    if removed > 0 {
+        topology = Topology::of(&mesh);
+    }
+    Ok(Clean { mesh, topology, turned, dropped, closed, removed })
+}
+
+/// Closes holes up to a span; the spans of those that were.
+fn close_holes(mesh: &mut TriMesh, most: f64) -> Vec<f64> {
+    let small: Vec<_> = holes(mesh).into_iter().filter(|h| h.span <= most).collect();
+    small.iter().for_each(|h| close(mesh, h));
+    small.iter().map(|h| h.span).collect()
+}
+
+/// Removes pieces of less than a volume, but for the largest; how many there were.
+fn remove_crumbs(mesh: &mut TriMesh, t: &Topology, least: f64) -> usize {
+    let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
+    let largest = (0..t.pieces).max_by(|&a, &b| volumes[a].abs().total_cmp(&volumes[b].abs()));
+    let goes: Vec<bool> = (0..t.pieces).map(|p| volumes[p].abs() < least && Some(p) != largest).collect();
+    let removed = goes.iter().filter(|g| **g).count();
+    if removed > 0 {
+        *mesh = mesh.filtered(|f| !goes[t.piece_of[f] as usize]);
+    }
+    removed
 }
 
 /// The meshes of a file, scaled, with the names that the file gives them, or `stem`.
@@ -202,7 +233,7 @@ mod tests {
         hollow.append(&cavity);
         let mut both = hollow.clone();
         both.append(&at(20.0, 2.0));
-        let found = pieces("Ball", &clean(&both).unwrap());
+        let found = pieces("Ball", &clean(&both, &Mend::default()).unwrap());
         let names: Vec<_> = found.iter().map(|f| f.0.as_str()).collect();
         assert_eq!(names, ["Ball 1", "Ball 2"]);
         assert!((found[0].1.volume() - hollow.volume()).abs() < 1e-9);

@@ -94,6 +94,12 @@ impl Bits {
         });
     }
 
+    /// Changes every row: `f(row, layer, words)`.
+    pub fn par_rows_mut(&mut self, f: impl Fn(usize, usize, &mut [u64]) + Sync) {
+        let (words, rows) = (self.words, self.rows);
+        self.data.par_chunks_mut(words).enumerate().for_each(|(n, row)| f(n % rows, n / rows, row));
+    }
+
     /// Groups of `depth` whole layers, each with its first layer's index, for parallel writing.
     pub fn par_layers_mut(&mut self, depth: usize) -> impl IndexedParallelIterator<Item = (usize, &mut [u64])> {
         let span = self.rows * self.words * depth;

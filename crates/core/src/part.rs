@@ -2,7 +2,7 @@
 
 use crate::bodies::{clean, is_solid, joined, named, pieces, unlike, Body, BodyFacts, Clean};
 use crate::own_shapes;
-use crate::recipe::{FaceKind, FaceMark, PartStep, RecipeError, Role, Unit};
+use crate::recipe::{FaceKind, FaceMark, Mend, PartStep, RecipeError, Role, Unit};
 use crate::sample::volume_of;
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
@@ -74,7 +74,7 @@ const SIZES: std::ops::RangeInclusive<f64> = 0.01..=100_000.0;
 impl Part {
     /// Reads a file of any known format. `unit` counts when the file states none.
     pub fn read(bytes: &[u8], unit: Unit) -> Result<Part, FormatError> {
-        Part::assemble(bodies_of(bytes, unit, "Part")?, &BTreeMap::new())
+        Part::assemble(bodies_of(bytes, unit, "Part")?, &BTreeMap::new(), &Mend::default())
     }
 
     /// The part of a recipe: made from its dimensions, or read from what `file` gives for a SHA-256, and
@@ -94,7 +94,7 @@ impl Part {
         for more in &step.beside {
             bodies.extend(bodies_of(&file(Some(&more.file.sha256))?, more.unit, stem(&more.file.name))?);
         }
-        Ok(Part::assemble(bodies, &step.roles)?)
+        Ok(Part::assemble(bodies, &step.roles, &step.mend)?)
     }
 
     /// What a file holds, before its unit is known.
@@ -106,7 +106,7 @@ impl Part {
         // Any unit that gives a workable size will do: facts scale.
         let unit = if stated { Unit::Mm } else { Unit::ALL.into_iter().find(fits).unwrap_or(Unit::Mm) };
         let scale = unit.millimetres();
-        let facts = Part::assemble(named(&loaded, scale, "Part"), &BTreeMap::new())?.facts;
+        let facts = Part::assemble(named(&loaded, scale, "Part"), &BTreeMap::new(), &Mend::default())?.facts;
         let units = if stated { &[Unit::Mm][..] } else { &Unit::ALL[..] };
         let choices = units.iter().map(|&u| {
             let by = u.millimetres() / scale;
@@ -131,11 +131,11 @@ impl Part {
 
     /// A part of one mesh that is already in millimetres.
     pub fn prepare(raw: &TriMesh) -> Result<Part, FormatError> {
-        Part::assemble(vec![("Part".into(), raw.clone())], &BTreeMap::new())
+        Part::assemble(vec![("Part".into(), raw.clone())], &BTreeMap::new(), &Mend::default())
     }
 
     /// Welds, orients and measures meshes in millimetres; those without a role are the part.
-    fn assemble(raw: Vec<(String, TriMesh)>, roles: &BTreeMap<String, Role>) -> Result<Part, FormatError> {
+    fn assemble(raw: Vec<(String, TriMesh)>, roles: &BTreeMap<String, Role>, mend: &Mend) -> Result<Part, FormatError> {
         let bounds = raw.iter().map(|m| m.1.bounds()).reduce(Bounds::union).unwrap_or(Bounds::EMPTY);
         let size = bounds.size();
         let longest = size.max_element();
@@ -156,7 +156,7 @@ impl Part {
         let mut wrong = Vec::new();
         let mut whole = None;
         for (name, mesh) in raw {
-            let clean = clean(&mesh)?;
+            let clean = clean(&mesh, mend)?;
             let of = if alone { String::new() } else { format!("{name}: ") };
             wrong.extend(defects(&clean).into_iter().map(|d| format!("{of}{d}")));
             found.extend(pieces(&name, &clean));
@@ -302,8 +302,8 @@ fn find(faces: &Faces, m: &FaceMark, size: f64) -> Option<usize> {
     (best.0 < 0.12).then_some(best.1)
 }
 
-fn defects(Clean { topology: t, turned, dropped, .. }: &Clean) -> Vec<String> {
-    let (turned, dropped) = (*turned, *dropped);
+fn defects(Clean { topology: t, turned, dropped, closed, removed, .. }: &Clean) -> Vec<String> {
+    let (turned, dropped, removed) = (*turned, *dropped, *removed);
     let many = |n: usize, one: &str, more: &str| if n == 1 { format!("1 {one}") } else { format!("{n} {more}") };
     let mut out = Vec::new();
     if t.open_edges > 0 {
@@ -314,6 +314,13 @@ fn defects(Clean { topology: t, turned, dropped, .. }: &Clean) -> Vec<String> {
     }
     if t.non_manifold_edges > 0 {
         out.push(format!("{} shared by more than two triangles", many(t.non_manifold_edges, "edge", "edges")));
+    }
+    if let Some(widest) = closed.first() {
+        let holes = many(closed.len(), "hole was", "holes were");
+        out.push(format!("{holes} closed, the widest of {widest:.1} mm"));
+    }
+    if removed > 0 {
+        out.push(format!("{} removed", many(removed, "crumb was", "crumbs were")));
     }
     if turned > 0 {
         out.push(format!(

@@ -15,7 +15,7 @@ use crate::part::Part;
 use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use robust::{orient2d, Coord};
-use ulmix_mesh::{Bvh, SignedDistance, TriMesh};
+use ulmix_mesh::{Bvh, SignedDistance, Topology, TriMesh};
 
 const BLOCK: u32 = 8;
 
@@ -38,6 +38,20 @@ fn sample_inside(
 ) -> Option<Bits> {
     let inside = if closed { scan(mesh, grid) } else { blocks(Field::Inside(distance), grid, cancelled) };
     (!cancelled()).then_some(inside)
+}
+
+/// Samples inside the part with its places changed by `map`; `None` when cancelled.
+pub fn sample_mapped(
+    part: &Part,
+    map: impl Fn(DVec3) -> DVec3,
+    grid: &Grid,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Bits> {
+    let mesh = part.mesh.clone().mapped(map);
+    if part.facts.closed {
+        return (!cancelled()).then(|| scan(&mesh, grid));
+    }
+    sample_inside(&mesh, false, &SignedDistance::new(&mesh, &Topology::of(&mesh)), grid, cancelled)
 }
 
 /// The part's volume by its samples, where bodies overlap and theirs cannot be summed. mm³.

@@ -4,7 +4,7 @@ use glam::DVec3;
 use std::collections::BTreeMap;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{Beside, FileMark, Joins, PartStep, Recipe, RecipeError, Role, Thicken, Unit};
+use ulmix_core::recipe::{Beside, FileMark, Joins, Mend, PartStep, Recipe, RecipeError, Role, Thicken, Unit};
 use ulmix_core::report::Verdict;
 use ulmix_formats::{stl, FormatError};
 use ulmix_mesh::{Bvh, TriMesh};
@@ -97,4 +97,21 @@ fn nothing_left_to_fill_is_refused_in_words() {
     let cube = stl::write(&slab(0.0, 20.0));
     let step = PartStep { roles: BTreeMap::from([("Part".to_owned(), Role::Reference)]), ..PartStep::plain(Unit::Mm) };
     assert!(Part::of(&step, |_| Ok::<_, Refused>(cube.clone())).is_err());
+}
+
+#[test]
+fn holes_are_closed_up_to_a_span_and_crumbs_removed() {
+    let block = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(20.0));
+    let mut broken = block.filtered(|t| t != 3);
+    broken.append(&TriMesh::sphere(0.2, 1).mapped(|p| p + DVec3::splat(24.0)));
+    let file = stl::write(&broken);
+    let part = |holes_mm: f64, crumbs_mm3: f64| {
+        let step = PartStep { mend: Mend { holes_mm, crumbs_mm3 }, ..PartStep::plain(Unit::Mm) };
+        Part::of(&step, |_| Ok::<_, Refused>(file.clone())).unwrap()
+    };
+    assert!(!part(5.0, 0.0).facts.closed && part(5.0, 0.0).facts.triangles == broken.triangles.len());
+    let mended = part(25.0, 1.0);
+    assert!(mended.facts.closed && (mended.facts.volume_mm3 - 8000.0).abs() < 1e-6, "{:?}", mended.facts);
+    assert_eq!(mended.facts.size_mm, [20.0; 3]);
+    assert_eq!(mended.facts.defects, ["1 hole was closed, the widest of 20.0 mm", "1 crumb was removed"]);
 }

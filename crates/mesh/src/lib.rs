@@ -9,6 +9,7 @@
 //! | [`weld`] | one index per distinct position |
 //! | [`topology`] | edges, fans, pieces: is it closed, manifold, one body? |
 //! | [`orient`] | consistent, outward winding for parts with flipped faces |
+//! | [`holes`] | holes found and closed |
 //! | [`bvh`] | box tree over the triangles: nearest point, segment hits, overlaps |
 //! | [`distance`] | signed distance with an inside even for slightly broken parts |
 //! | [`faces`] | triangles that belong together, and what they are |
@@ -21,6 +22,7 @@ pub mod bvh;
 pub mod crossing;
 pub mod distance;
 pub mod faces;
+pub mod holes;
 pub mod orient;
 pub mod reduce;
 pub mod shading;

@@ -114,6 +114,61 @@ impl Server {
     }
 }
 
+/// Brings a file in; its upload.
+fn upload(s: &Server, name: &str, bytes: &[u8]) -> Value {
+    let r = s.send("POST", &format!("/api/uploads?name={name}"), &[], bytes);
+    assert_eq!(r.status, 200);
+    r.json()["upload"].clone()
+}
+
+#[test]
+fn files_beside_the_part_and_in_its_place_are_kept_with_the_history() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("u.sqlite");
+    let s = start(&data);
+    let cube = |from: f64, to: f64| stl::write(&TriMesh::cuboid(glam::DVec3::splat(from), glam::DVec3::splat(to)));
+    let first = upload(&s, "core.stl", &cube(0.0, 20.0));
+    let p = s.post("/api/projects", &json!({ "from": "upload", "upload": first, "unit": "mm" })).json();
+    let path = format!("/api/projects/{}", p["id"].as_str().unwrap());
+    let add = |revision: &str, becomes: &str, upload: &Value| {
+        let body = json!({ "upload": upload, "unit": "mm", "becomes": becomes }).to_string();
+        s.send("POST", &format!("{path}/files"), &[("content-type", "application/json"), ("if-match", revision)], body.as_bytes())
+    };
+    let pin = upload(&s, "pin.stl", &cube(5.0, 8.0));
+    add("7", "bodies", &pin).problem(412, "changed_elsewhere");
+    add("1", "bodies", &json!("gone")).problem(404, "upload_gone");
+    let with = add("1", "bodies", &pin).json();
+    assert_eq!(with["part"]["list"][1]["name"], "pin");
+    assert_eq!(with["recipe"]["part"]["beside"][0]["file"]["name"], "pin.stl");
+
+    let health = s.get(&format!("{path}/health")).json();
+    assert!(health.as_array().is_some_and(|all| all.len() >= 5 && all.iter().all(|c| c["verdict"] == "pass")), "{health}");
+
+    // A role takes the pin out of the part, and it shows as a ghost.
+    assert!(s.get(&format!("{path}/ghosts")).body.is_empty());
+    let mut recipe = with["recipe"].clone();
+    recipe["part"]["roles"] = json!({ "pin": "keep_clear" });
+    let id = p["id"].as_str().unwrap();
+    let cleared = s.put_recipe(id, "2", &recipe).json();
+    assert_eq!(cleared["part"]["list"][1]["role"], "keep_clear");
+    assert_eq!(s.get(&format!("{path}/ghosts")).body.len(), 12 * 3 * 12);
+
+    // The part swapped; undo finds the old one, also after a restart.
+    let longer = upload(&s, "longer.stl", &cube(0.0, 30.0));
+    let swapped = add("3", "part", &longer).json();
+    assert_eq!(
+        (swapped["part"]["size_mm"][0].as_f64(), swapped["recipe"]["part"]["roles"]["pin"].as_str()),
+        (Some(30.0), Some("keep_clear"))
+    );
+    drop(s);
+    let s = start(&data);
+    let undone = s.send("POST", &format!("{path}/undo"), &[("if-match", "4")], &[]).json();
+    assert_eq!(undone["part"]["size_mm"][0], 20.0);
+    // Names of files that are not the project's lead nowhere.
+    recipe["part"]["beside"][0]["file"]["sha256"] = json!("0".repeat(64));
+    s.put_recipe(id, "3", &recipe).problem(404, "not_found");
+}
+
 fn draft_body(recipe: &Value, drag: bool) -> Value {
     json!({ "recipe": recipe, "drag": drag, "thickness": false })
 }

@@ -12,7 +12,7 @@ use ulmix_core::lattice::make::structure as structure_in;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
 use ulmix_core::polygonise::{polygonise, Care};
-use ulmix_core::recipe::{CellKind, Joins, Kind, Recipe, SeededKind, Seeds, Spread, Structure, Thicken, Unit, Zones};
+use ulmix_core::recipe::{CellKind, FoamKind, Joins, Kind, Recipe, SeededKind, Seeds, Spread, Structure, Thicken, Unit, Zones};
 use ulmix_core::shape::Composed;
 use ulmix_core::zoned::{Regions, Zoned};
 use ulmix_formats::{glb, stl, Limits};
@@ -23,12 +23,13 @@ type Case = (&'static str, fn() -> serde_json::Value);
 
 fn main() {
     let words: Vec<String> = std::env::args().skip(1).filter(|a| !a.starts_with('-')).collect();
-    let all: [Case; 11] = [
+    let all: [Case; 12] = [
         ("gyroid_400", gyroid),
         ("struts_10000", struts),
         ("voronoi_2000", || voronoi(2_000, 0)),
         ("voronoi_100000", || voronoi(100_000, 0)),
         ("voronoi_8000_relaxed", || voronoi(8_000, 30)),
+        ("foam_200", foam),
         ("keel_final_025", keel_final),
         ("slider", slider),
         ("distance_256", distance),
@@ -105,6 +106,14 @@ fn voronoi(points: u32, rounds: u32) -> serde_json::Value {
     let structure = Structure { kind: Kind::Seeded(SeededKind::Voronoi), seeds, ..Structure::default() };
     let (seconds, bare) = best(|| structure_in(&part, &structure, Joins::default(), &|| false).expect("not cancelled"));
     json!({ "seconds": seconds, "part_triangles": part.mesh.triangles.len(), "facts": bare.facts() })
+}
+
+/// A foam sheet in a ball whose box holds 200³ cells of its grid, half of them inside.
+fn foam() -> serde_json::Value {
+    let part = Part::prepare(&TriMesh::sphere(50.0, 6)).expect("a ball");
+    let structure = Structure { kind: Kind::Foam(FoamKind::FoamSheet), cell_mm: [8.0; 3], ..Structure::default() };
+    let (seconds, bare) = best(|| structure_in(&part, &structure, Joins::default(), &|| false).expect("not cancelled"));
+    json!({ "seconds": seconds, "facts": bare.facts() })
 }
 
 fn keel_final() -> serde_json::Value {

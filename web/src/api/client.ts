@@ -70,6 +70,7 @@ export const api = {
   upload: (file: File) => json<Upload>(`/uploads?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file }),
   setRecipe: (id: string, revision: number, recipe: Recipe) => json<Project>(`/projects/${id}/recipe`, send('PUT', recipe, based(revision))),
   addFile: (id: string, revision: number, file: NewFile) => json<Project>(`/projects/${id}/files`, send('POST', file, based(revision))),
+  health: (id: string) => json<Check[]>(`/projects/${id}/health`),
   ghosts: async (id: string) => new Float32Array(await (await call(`/projects/${id}/ghosts`)).arrayBuffer()),
   undo: (id: string, revision: number) => json<Project>(`/projects/${id}/undo`, { method: 'POST', headers: based(revision) }),
   redo: (id: string, revision: number) => json<Project>(`/projects/${id}/redo`, { method: 'POST', headers: based(revision) }),

@@ -212,6 +212,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/part": {
         parameters: {
             query?: never;
@@ -397,6 +413,19 @@ export interface components {
             value: number;
             verdict: components["schemas"]["Verdict"];
         };
+        /** @description How far a sheet is from standing upright on the part's surface. */
+        Contact: {
+            /**
+             * Format: double
+             * @description Degrees.
+             */
+            median_deg: number;
+            /**
+             * Format: double
+             * @description Share of the line where it meets the surface that is within ten degrees. Percent.
+             */
+            within_ten_percent: number;
+        };
         /** @description A picture wanted of a recipe, saved or not. */
         DraftRequest: {
             /** @description A value is moving: the quickest picture. */
@@ -465,6 +494,7 @@ export interface components {
         };
         /** @description Figures of a skeleton or of Voronoi cells. */
         Facts: {
+            contact?: null | components["schemas"]["Contact"];
             /**
              * Format: double
              * @description Struts that meet at a node, in the mean.
@@ -507,6 +537,11 @@ export interface components {
         };
         /** @enum {string} */
         FileUse: "bodies" | "part";
+        /**
+         * @description Sheets that repeat nowhere.
+         * @enum {string}
+         */
+        FoamKind: "foam_sheet";
         /**
          * @description What a periodic surface bounds.
          * @enum {string}
@@ -559,7 +594,7 @@ export interface components {
             node_mm: number;
         };
         /** @description Kind of structure, by family. In JSON the kind's name alone. */
-        Kind: components["schemas"]["SurfaceKind"] | components["schemas"]["CellKind"] | components["schemas"]["ExtrudedKind"] | components["schemas"]["SeededKind"];
+        Kind: components["schemas"]["SurfaceKind"] | components["schemas"]["CellKind"] | components["schemas"]["ExtrudedKind"] | components["schemas"]["SeededKind"] | components["schemas"]["FoamKind"];
         /** @description The two linked values of the thicken step, both known, and what they lead to. */
         Linked: {
             /**
@@ -624,6 +659,21 @@ export interface components {
              */
             density: number;
             name: string;
+        };
+        /** @description What is mended of the part's files. The files stay as they are. */
+        Mend: {
+            /**
+             * Format: double
+             * @description Pieces of less than this volume are removed; 0 for none. mm³.
+             * @default 0
+             */
+            crumbs_mm3: number;
+            /**
+             * Format: double
+             * @description Holes up to this span are closed; 0 for none. mm.
+             * @default 0
+             */
+            holes_mm: number;
         };
         MeshStep: {
             /**
@@ -755,6 +805,7 @@ export interface components {
             /** @description Files with more bodies. */
             beside: components["schemas"]["Beside"][];
             file?: null | components["schemas"]["FileMark"];
+            mend: components["schemas"]["Mend"];
             /** @description Roles of bodies by name; a body without one is what the rest of the part is. */
             roles: {
                 [key: string]: components["schemas"]["Role"];
@@ -1038,6 +1089,8 @@ export interface components {
         StructureChoice: {
             family: components["schemas"]["Family"];
             kind: components["schemas"]["Kind"];
+            /** @description A random number tells its arrangements apart. */
+            random: boolean;
             /** @description Grows from seed points. */
             seeded: boolean;
             title: string;
@@ -1564,6 +1617,33 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    health: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Check"][];
                 };
             };
             404: {

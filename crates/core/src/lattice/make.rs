@@ -1,5 +1,6 @@
 //! The structure of a recipe in a part.
 
+use super::foam::Foam;
 use super::members::{Frame, Net, Source};
 use super::outer;
 use super::seeds::{scatter, Scaled, Scattered, Shadow};
@@ -8,7 +9,7 @@ use super::surface::{low_discrepancy, low_discrepancy_flat, turn, Periodic};
 use super::voronoi::Within;
 use super::{unit, voronoi, Bare, Facts};
 use crate::part::{sharp_edges, Part};
-use crate::recipe::{CellKind, ExtrudedKind, Joins, Kind, SeededKind, Structure};
+use crate::recipe::{CellKind, ExtrudedKind, FoamKind, Joins, Kind, SeededKind, Structure};
 use glam::{DMat3, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -19,6 +20,7 @@ pub fn structure(part: &Part, s: &Structure, joins: Joins, cancelled: &(dyn Fn()
     let frame = Frame { turn: turn(s), shift, flat: matches!(s.kind, Kind::Extruded(_)) };
     Some(match s.kind {
         Kind::Surface(kind) => Arc::new(Periodic::new(kind, s, part.mesh.bounds().centre())),
+        Kind::Foam(FoamKind::FoamSheet) => Arc::new(Foam::new(part, s, cancelled)?),
         Kind::Cell(kind) => Arc::new(cells(kind, s, frame, joins)),
         Kind::Extruded(kind) => Arc::new(extruded(part, kind, s, frame, joins, cancelled)?),
         Kind::Seeded(kind) => Arc::new(seeded(part, kind, s, frame, joins, cancelled)?),

@@ -3,6 +3,7 @@
 //! | module | idea |
 //! |---|---|
 //! | [`level`], [`surface`], [`bulk`] | periodic surfaces: level functions; true thickness; in bulk |
+//! | [`foam`] | a random sheet that meets the part's surface at a right angle |
 //! | [`skeleton`] | struts as a graph of nodes and edges |
 //! | [`unit`] | the tables of strut cells and of patterns across walls |
 //! | [`seeds`], [`voronoi`], [`outer`] | seed points in a part; their Voronoi cells; where those meet the surface |
@@ -12,6 +13,7 @@
 
 pub mod bulk;
 pub mod density;
+pub mod foam;
 pub mod index;
 pub mod level;
 pub mod make;
@@ -117,4 +119,16 @@ pub struct Facts {
     pub dropped: usize,
     /// Connected pieces.
     pub pieces: usize,
+    /// Of a foam sheet, where it meets the part's surface.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub contact: Option<Contact>,
+}
+
+/// How far a sheet is from standing upright on the part's surface.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Contact {
+    /// Degrees.
+    pub median_deg: f64,
+    /// Share of the line where it meets the surface that is within ten degrees. Percent.
+    pub within_ten_percent: f64,
 }

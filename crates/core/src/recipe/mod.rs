@@ -19,7 +19,9 @@ use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 pub use shapes::OwnShape;
 use std::collections::BTreeMap;
-pub use structure::{CellKind, ExtrudedKind, Family, Form, Joins, Kind, SeededKind, Seeds, Spread, Structure, SurfaceKind};
+pub use structure::{
+    CellKind, ExtrudedKind, Family, FoamKind, Form, Joins, Kind, SeededKind, Seeds, Spread, Structure, SurfaceKind,
+};
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 pub use zones::{FaceKind, FaceMark, Place, Role, Skin, Zone, Zones};
@@ -65,12 +67,27 @@ pub struct PartStep {
     #[serde(default)]
     #[schema(required = true)]
     pub roles: BTreeMap<String, Role>,
+    #[serde(default)]
+    #[schema(required = true)]
+    pub mend: Mend,
+}
+
+/// What is mended of the part's files. The files stay as they are.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct Mend {
+    /// Holes up to this span are closed; 0 for none. mm.
+    #[schema(required = true)]
+    pub holes_mm: f64,
+    /// Pieces of less than this volume are removed; 0 for none. mm³.
+    #[schema(required = true)]
+    pub crumbs_mm3: f64,
 }
 
 impl PartStep {
     /// The file that the project began with, alone.
     pub fn plain(unit: Unit) -> PartStep {
-        PartStep { unit, shape: None, file: None, beside: Vec::new(), roles: BTreeMap::new() }
+        PartStep { unit, shape: None, file: None, beside: Vec::new(), roles: BTreeMap::new(), mend: Mend::default() }
     }
 }
 
@@ -241,6 +258,9 @@ impl Recipe {
                 hint: "Join some of them into one file.".into(),
             });
         }
+        check("part.mend.holes_mm", "The span of holes that are closed", "mm", self.part.mend.holes_mm, 0.0, 10.0 * longest)?;
+        let most = longest.powi(3);
+        check("part.mend.crumbs_mm3", "The volume of pieces that are removed", "mm³", self.part.mend.crumbs_mm3, 0.0, most)?;
         if self.part.roles.len() > MOST_WITH_ROLES {
             return Err(RecipeError {
                 field: "part.roles".into(),

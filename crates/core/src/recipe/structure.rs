@@ -12,6 +12,7 @@ pub enum Kind {
     Cell(CellKind),
     Extruded(ExtrudedKind),
     Seeded(SeededKind),
+    Foam(FoamKind),
 }
 
 /// Triply periodic surfaces.
@@ -76,6 +77,14 @@ pub enum SeededKind {
     Neighbours,
 }
 
+/// Sheets that repeat nowhere.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum FoamKind {
+    /// Meets the part's surface at a right angle.
+    FoamSheet,
+}
+
 /// Families of kinds, for choosing.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -107,12 +116,12 @@ impl Kind {
         .map(Kind::Cell);
         let extruded = [Hexagons, Squares, Triangles, BowTies, PlanarVoronoi].map(Kind::Extruded);
         let seeded = [Voronoi, VoronoiWalls, Delaunay, Neighbours].map(Kind::Seeded);
-        [&surfaces[..], &cells, &extruded, &seeded].concat()
+        [&surfaces[..], &[Kind::Foam(FoamKind::FoamSheet)], &cells, &extruded, &seeded].concat()
     }
 
     pub fn family(self) -> Family {
         match self {
-            Kind::Surface(_) => Family::Surfaces,
+            Kind::Surface(_) | Kind::Foam(_) => Family::Surfaces,
             Kind::Cell(_) => Family::Cells,
             Kind::Extruded(_) => Family::Extruded,
             Kind::Seeded(_) => Family::Seeded,
@@ -124,7 +133,7 @@ impl Kind {
         match self {
             Kind::Surface(_) => form == Form::Walls,
             Kind::Cell(_) => false,
-            Kind::Extruded(_) => true,
+            Kind::Extruded(_) | Kind::Foam(_) => true,
             Kind::Seeded(kind) => kind == SeededKind::VoronoiWalls,
         }
     }
@@ -132,6 +141,11 @@ impl Kind {
     /// Does it grow from seed points?
     pub fn seeded(self) -> bool {
         matches!(self, Kind::Seeded(_) | Kind::Extruded(ExtrudedKind::PlanarVoronoi))
+    }
+
+    /// Does a random number tell its arrangements apart?
+    pub fn random(self) -> bool {
+        self.seeded() || matches!(self, Kind::Foam(_))
     }
 
     /// For a person.
@@ -160,6 +174,7 @@ impl Kind {
                 CellKind::RhombicDodecahedron => "Rhombic dodecahedron",
                 CellKind::ReEntrant => "Re-entrant",
             },
+            Kind::Foam(FoamKind::FoamSheet) => "Foam sheet",
             Kind::Extruded(kind) => match kind {
                 ExtrudedKind::Hexagons => "Hexagons",
                 ExtrudedKind::Squares => "Squares",

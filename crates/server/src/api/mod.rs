@@ -47,6 +47,7 @@ pub struct App {
         projects::faces,
         projects::add_file,
         projects::ghosts,
+        projects::health,
         runs::draft,
         runs::picture,
         runs::skeleton,
@@ -82,6 +83,7 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/faces", post(projects::faces))
         .route("/api/projects/{id}/files", post(projects::add_file))
         .route("/api/projects/{id}/ghosts", get(projects::ghosts))
+        .route("/api/projects/{id}/health", get(projects::health))
         .route("/api/projects/{id}/draft", post(runs::draft))
         .route("/api/projects/{id}/picture", get(runs::picture))
         .route("/api/projects/{id}/skeleton", post(runs::skeleton))
@@ -117,6 +119,8 @@ pub struct StructureChoice {
     pub family: Family,
     /// Grows from seed points.
     pub seeded: bool,
+    /// A random number tells its arrangements apart.
+    pub random: bool,
 }
 
 /// What the app needs to know of the server.
@@ -135,7 +139,13 @@ pub async fn options() -> Json<Options> {
         materials: MATERIALS.iter().map(|&(name, density)| MaterialChoice { name, density }).collect(),
         structures: Kind::all()
             .into_iter()
-            .map(|kind| StructureChoice { kind, title: kind.title(), family: kind.family(), seeded: kind.seeded() })
+            .map(|kind| StructureChoice {
+                kind,
+                title: kind.title(),
+                family: kind.family(),
+                seeded: kind.seeded(),
+                random: kind.random(),
+            })
             .collect(),
         largest_file_bytes: ulmix_formats::LARGEST_FILE,
     })

@@ -18,6 +18,7 @@ use ulmix_core::demo;
 use ulmix_core::part::{stem, Inspection, Part, PartFacts};
 use ulmix_core::pipeline::Pipeline;
 use ulmix_core::recipe::{Beside, FileMark, OwnShape, PartStep, Ranges, Recipe, Unit};
+use ulmix_core::report::Check;
 use utoipa::{IntoParams, ToSchema};
 
 /// Files brought in that are not yet a project: the last few, in memory.
@@ -363,6 +364,15 @@ pub async fn add_file(
         }
         recipe.validate(&app.studio.part(&row, &recipe)?.mesh.bounds())?;
         app.studio.store.revise(id, from, &recipe.to_json())
+    })
+    .await
+}
+
+#[utoipa::path(get, path = "/api/projects/{id}/health", responses((status = 200, body = [Check]), (status = 404, body = Problem)))]
+pub async fn health(State(app): State<App>, Path(id): Path<String>) -> Answer<Json<Vec<Check>>> {
+    blocking(move || {
+        let row = app.studio.store.project(&id)?;
+        Ok(Json(ulmix_core::health::health(&*app.studio.part(&row, &read_recipe(&row)?)?)))
     })
     .await
 }

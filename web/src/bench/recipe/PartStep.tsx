@@ -2,6 +2,7 @@ import type { Project } from '../../api/client'
 import { area, count, size, volume } from '../../shared/format'
 import { useBench } from '../state'
 import { Bodies } from './Bodies'
+import { Health } from './Health'
 import { OwnShapeFields } from './OwnShapeFields'
 
 export function partSentence(p: Project) {
@@ -48,6 +49,7 @@ export function PartStep() {
           {d}.
         </p>
       ))}
+      <Health />
       <a className="textlink" href={`/api/projects/${project.id}/part`}>
         {made ? 'Save the part as STL' : 'Save the part as it came'}
       </a>

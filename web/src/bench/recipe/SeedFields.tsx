@@ -5,6 +5,20 @@ import { NumberLine } from './NumberLine'
 import { Value } from './Value'
 import { withSeeds, type S } from './structureRules'
 
+/** The integer that repeats an arrangement. */
+export function RandomNumber() {
+  const random = useBench((s) => s.recipe?.structure.seeds.random)
+  if (random === undefined) return null
+  return (
+    <div className="line">
+      <NumberLine label="Random number" unit="" value={random} onSet={(v) => edit(withSeeds({ random: Math.max(0, Math.round(v)) }))} />
+      <Button size="small" onClick={() => edit(withSeeds({ random: random + 1 }))}>
+        Another
+      </Button>
+    </div>
+  )
+}
+
 /** How many seed points, how they lie and how even they are. */
 export function SeedFields() {
   const { recipe, picture } = useBench()
@@ -12,7 +26,6 @@ export function SeedFields() {
   const { kind, seeds } = recipe.structure
   const found = picture?.info.linked.structure
   const points = seeds.count ?? found?.seeds ?? 0
-  const { random } = seeds
   return (
     <>
       <Value
@@ -76,12 +89,7 @@ export function SeedFields() {
           onMove={(v) => preview(withSeeds({ weld: v / 100 }))}
         />
       )}
-      <div className="line">
-        <NumberLine label="Random number" unit="" value={random} onSet={(v) => edit(withSeeds({ random: Math.max(0, Math.round(v)) }))} />
-        <Button size="small" onClick={() => edit(withSeeds({ random: random + 1 }))}>
-          Another
-        </Button>
-      </div>
+      <RandomNumber />
       {found && (
         <dl className="facts">
           <div>

@@ -3,7 +3,7 @@ import { useState } from 'react'
 import type { Recipe } from '../../api/client'
 import { edit, preview, useBench, type Handle } from '../state'
 import { Chooser } from './Chooser'
-import { SeedFields } from './SeedFields'
+import { RandomNumber, SeedFields } from './SeedFields'
 import { along, cells, choiceOf, forms, put, useChoices, withSeeds, withStructure, type S, type Triple } from './structureRules'
 import { Value } from './Value'
 
@@ -15,7 +15,7 @@ export function StructureSentence({ recipe }: { recipe: Recipe }) {
   return (
     <>
       <b>
-        {choice?.title} {choice?.family === 'surfaces' && forms[s.form]}
+        {choice?.title} {choice?.family === 'surfaces' && !choice.random && forms[s.form]}
       </b>
       , {cells(s, choice)}
       {turned && ', turned'}
@@ -64,11 +64,12 @@ export function Structure() {
   const [x = 1] = s.cell_mm
   const counted = choice?.seeded && !!s.seeds.count
   const shown = (i: number) => (counted && !uneven ? (picture?.info.linked.cell_mm ?? x) : (s.cell_mm[i] ?? x))
+  const contact = choice?.random ? picture?.info.linked.structure?.contact : null
   const direction = (['x', 'y', 'z'] as const).find((a) => along[a].every((v, i) => v === s.rotation_deg[i]))
   return (
     <>
       <Chooser />
-      {choice?.family === 'surfaces' && (
+      {choice?.family === 'surfaces' && !choice.random && (
         <Segmented<S['form']>
           block
           size="small"
@@ -121,6 +122,19 @@ export function Structure() {
         />
       )}
       {choice?.seeded && <SeedFields />}
+      {choice?.random && !choice.seeded && <RandomNumber />}
+      {contact && (
+        <dl className="facts">
+          <div>
+            <dt>Lean at the part's surface</dt>
+            <dd title="How far the sheet is from a right angle to the surface, in the median">{contact.median_deg.toFixed(1)}°</dd>
+          </div>
+          <div>
+            <dt>Upright within 10°</dt>
+            <dd title="Share of the line where the sheet meets the surface">{contact.within_ten_percent.toFixed(1)} %</dd>
+          </div>
+        </dl>
+      )}
       <div className="line">
         <span className="label">Size for each axis</span>
         <Switch
