@@ -3,7 +3,7 @@
 use crate::part::Part;
 use crate::pipeline::finish::Solid;
 use crate::pipeline::Linked;
-use crate::recipe::{Kind, Recipe, SeededKind, Thicken};
+use crate::recipe::{Kind, Recipe, SeededKind, Thicken, MATERIALS};
 use crate::shape::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
@@ -36,6 +36,10 @@ pub struct Report {
     pub checks: Option<Vec<Check>>,
     /// What a person should know, in plain words: an empty or a solid result, among others.
     pub notes: Vec<String>,
+    /// What may not print or not serve, in plain words.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub cautions: Vec<String>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -185,7 +189,25 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
         voids_filled: solid.crumbs.voids_filled,
         checks,
         notes: notes(recipe, linked, mesh, fill, draft.then_some(step)),
+        cautions: cautions(part, recipe, linked),
     }
+}
+
+fn cautions(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<String> {
+    let mut out = Vec::new();
+    let what = if linked.walls { "Walls" } else { "Struts" };
+    if let Some(m) = MATERIALS.iter().find(|m| m.name == recipe.material.name && linked.thickness_mm < m.least_mm) {
+        let (asked, least) = (linked.thickness_mm, m.least_mm);
+        out.push(format!("{what} of {asked:.2} mm seldom print in {}: {least} mm is a common least thickness.", m.name));
+    }
+    let thinnest = part.facts.size_mm.iter().copied().fold(f64::INFINITY, f64::min);
+    let in_space = matches!(recipe.structure.kind, Kind::Seeded(SeededKind::Voronoi | SeededKind::VoronoiWalls));
+    if in_space && thinnest < 0.8 * linked.cell_mm {
+        out.push(
+            "The part is thinner than a cell: cells in space are cut flat. Planar Voronoi, extruded, gives whole ones.".into(),
+        );
+    }
+    out
 }
 
 fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step: Option<f64>) -> Vec<String> {
@@ -290,6 +312,28 @@ fn walls(part: &Part, solid: &Solid, linked: &Linked, step: f64) -> Option<Walls
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::pipeline::{Pipeline, Unwatched};
+
+    #[test]
+    fn thin_walls_and_flat_parts_are_cautioned() {
+        let of = |size: DVec3, change: &dyn Fn(&mut Recipe)| {
+            let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, size)).unwrap();
+            let mut recipe = Recipe::for_part(&part.mesh.bounds());
+            change(&mut recipe);
+            let (linked, _) = Pipeline::new(0).foresee(&part, &recipe, &Unwatched).unwrap();
+            cautions(&part, &recipe, &linked)
+        };
+        assert!(of(DVec3::splat(60.0), &|_| ()).is_empty());
+        let thin = |r: &mut Recipe| r.thicken = Thicken::Thickness { thickness_mm: 0.45 };
+        assert!(of(DVec3::splat(60.0), &thin)[0].contains("0.6 mm"));
+        let metal = |r: &mut Recipe| {
+            thin(r);
+            r.material.name = "Ti-6Al-4V".into();
+        };
+        assert!(of(DVec3::splat(60.0), &metal).is_empty());
+        let voronoi = |r: &mut Recipe| r.structure.kind = Kind::Seeded(SeededKind::Voronoi);
+        assert!(of(DVec3::new(80.0, 60.0, 4.0), &voronoi)[0].contains("thinner than a cell"));
+    }
 
     #[test]
     fn each_check_fails_on_its_own_defect() {

@@ -5,7 +5,10 @@
 mod browser;
 
 use browser::Bench;
+use glam::DVec3;
 use std::path::PathBuf;
+use ulmix_formats::stl;
+use ulmix_mesh::TriMesh;
 
 #[tokio::main(flavor = "current_thread")]
 async fn main() {
@@ -101,6 +104,33 @@ async fn main() {
     b.click_text(".ant-segmented-item-label", "Whole").await;
     b.click("[aria-label=Undo]").await;
     b.painted("final").await;
+
+    // A foam sheet.
+    b.click_text(".ant-segmented-item-label", "Surfaces").await;
+    b.click_text(".kind span", "Foam sheet").await;
+    b.painted("draft").await;
+    take("bench-foam.png").await;
+    b.click("[aria-label=Undo]").await;
+    b.painted("final").await;
+
+    // A float between a sole plate and what it must leave room for.
+    b.open("/").await;
+    let sole = TriMesh::cuboid(DVec3::new(-3.0, -3.0, -6.0), DVec3::new(63.0, 43.0, 0.0));
+    let core = TriMesh::cuboid(DVec3::ZERO, DVec3::new(60.0, 40.0, 36.0));
+    let float = TriMesh::sphere(15.0, 5).mapped(|p| p + DVec3::new(16.0, 6.0, 38.0));
+    let files = [("core.stl", stl::write(&core)), ("sole plate.stl", stl::write(&sole)), ("float.stl", stl::write(&float))];
+    b.drop_files(&files.each_ref().map(|(name, bytes)| (*name, bytes.as_slice()))).await;
+    b.until("the unit is asked", || async { b.present(".units").await }).await;
+    b.click_text(".ant-modal button", "Use this part").await;
+    b.painted("draft").await;
+    b.click_text(".step .title h2", "Part").await;
+    for (body, role) in [("sole plate", "Keep solid"), ("float", "Keep clear")] {
+        b.click(&format!("[aria-label='Role of {body}']")).await;
+        b.click_text(".ant-select-dropdown:not(.ant-select-dropdown-hidden) .ant-select-item-option-content", role).await;
+        b.painted("draft").await;
+    }
+    b.until("the health is told", || async { b.seen(".check", "Holes").await }).await;
+    take("bench-bodies.png").await;
 
     b.open("/").await;
     b.until("the card's picture is there", || async {

@@ -151,6 +151,16 @@ async fn a_foreign_part_in_inches_is_asked_for_its_unit() {
     b.painted("draft").await;
     assert!(b.seen(".step", "50.8 × 38.1 × 25.4 mm").await && b.seen(".step", "not closed").await);
 
+    // The hole is found in words, and closed.
+    b.click_text(".step .title h2", "Part").await;
+    b.until("its health is told", || async { b.seen(".check", "Holes").await && b.seen(".check", "1, up to 50.8 mm").await })
+        .await;
+    b.click("[aria-label='Close holes']").await;
+    b.until("the hole is closed", || async { b.seen(".remark", "1 hole was closed, the widest of 50.8 mm").await }).await;
+    b.painted("draft").await;
+    b.click_text(".step .title h2", "Structure").await;
+    assert!(b.seen(".step", "16.39 cm³, closed").await);
+
     // A typed tenfold jump is asked about and can be refused.
     b.fill("[aria-label='Cell size, mm']", "60").await;
     b.until("the jump is asked about", || async { b.seen(".ant-modal-confirm", "Cell size: 60 mm?").await }).await;

@@ -952,6 +952,8 @@ export interface components {
         Report: {
             /** Format: double */
             area_mm2: number;
+            /** @description What may not print or not serve, in plain words. */
+            cautions: string[];
             /** @description Absent for a draft. */
             checks?: components["schemas"]["Check"][] | null;
             /** Format: double */

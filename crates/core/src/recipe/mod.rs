@@ -174,16 +174,30 @@ pub struct Material {
     pub density: f64,
 }
 
-/// Common print materials with typical densities in g/cm³.
-pub const MATERIALS: [(&str, f64); 8] = [
-    ("PA12", 1.01),
-    ("PA11", 1.03),
-    ("PLA", 1.24),
-    ("PETG", 1.27),
-    ("TPU", 1.2),
-    ("AlSi10Mg", 2.67),
-    ("Ti-6Al-4V", 4.43),
-    ("Steel 316L", 7.95),
+/// A print material to choose.
+pub struct KnownMaterial {
+    pub name: &'static str,
+    /// Typical. g/cm³.
+    pub density: f64,
+    /// Walls and struts below this thickness seldom print by the process that is common for it: a powder
+    /// bed of polymer, a filament of 0.4 mm, a powder bed of metal. mm.
+    pub least_mm: f64,
+}
+
+const fn known(name: &'static str, density: f64, least_mm: f64) -> KnownMaterial {
+    KnownMaterial { name, density, least_mm }
+}
+
+/// Common print materials.
+pub const MATERIALS: [KnownMaterial; 8] = [
+    known("PA12", 1.01, 0.6),
+    known("PA11", 1.03, 0.6),
+    known("PLA", 1.24, 0.8),
+    known("PETG", 1.27, 0.8),
+    known("TPU", 1.2, 0.8),
+    known("AlSi10Mg", 2.67, 0.4),
+    known("Ti-6Al-4V", 4.43, 0.3),
+    known("Steel 316L", 7.95, 0.3),
 ];
 
 /// A value that cannot be used: where, what is wrong, what to do.
@@ -214,7 +228,7 @@ impl Recipe {
                 reduce_mm: round_two((cell / 600.0).clamp(1e-4, 1.0)),
                 crumb_mm3: round_two((cell / 4.0).powi(3)),
             },
-            material: Material { name: MATERIALS[0].0.into(), density: MATERIALS[0].1 },
+            material: Material { name: MATERIALS[0].name.into(), density: MATERIALS[0].density },
         }
     }
 

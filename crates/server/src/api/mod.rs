@@ -136,7 +136,7 @@ pub struct Options {
 pub async fn options() -> Json<Options> {
     Json(Options {
         version: env!("CARGO_PKG_VERSION"),
-        materials: MATERIALS.iter().map(|&(name, density)| MaterialChoice { name, density }).collect(),
+        materials: MATERIALS.iter().map(|m| MaterialChoice { name: m.name, density: m.density }).collect(),
         structures: Kind::all()
             .into_iter()
             .map(|kind| StructureChoice {

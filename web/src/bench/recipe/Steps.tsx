@@ -34,7 +34,7 @@ export function Steps() {
     { step: 'part', title: 'Part', sentence: partSentence(project), body: () => <PartStep />, mark: project.part.defects.length > 0 ? 'look' : 'done' },
     { step: 'zones', title: 'Zones', sentence: zonesSentence(recipe), body: () => <Zones />, mark: 'done' },
     { step: 'structure', title: 'Structure', sentence: <StructureSentence recipe={recipe} />, body: () => <Structure />, mark: working ? 'busy' : 'done' },
-    { step: 'thicken', title: 'Thicken', sentence: <ThickenSentence recipe={recipe} info={info} />, body: () => <Thicken />, mark: working ? 'busy' : (info?.report.notes.length ?? 0) > 0 ? 'look' : 'done' },
+    { step: 'thicken', title: 'Thicken', sentence: <ThickenSentence recipe={recipe} info={info} />, body: () => <Thicken />, mark: working ? 'busy' : (info?.report.notes.length ?? 0) + (info?.report.cautions.length ?? 0) > 0 ? 'look' : 'done' },
     { step: 'mesh', title: 'Mesh', sentence: meshSentence(project, info, job), body: () => <MeshStep />, mark: making ? 'busy' : final ? 'done' : 'todo' },
     { step: 'checks', title: 'Checks', sentence: checksSentence(final), body: () => <Checks />, mark: !final ? 'todo' : failed > 0 ? 'look' : 'done' },
     { step: 'handoff', title: 'Hand-off', sentence: handoffSentence(final), body: () => <Handoff />, mark: final ? 'done' : 'todo' },

@@ -83,6 +83,11 @@ export function Thicken() {
           onSet={(v) => edit(withJoins({ node_mm: v }))}
         />
       )}
+      {picture?.info.report.cautions.map((c) => (
+        <p key={c} className="remark">
+          {c}
+        </p>
+      ))}
       {got && (
         <dl className="facts">
           <div>
