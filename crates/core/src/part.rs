@@ -211,7 +211,9 @@ impl Part {
         let distance = SignedDistance::new(&mesh, &topology);
         let key = key(&mesh, &bodies);
         let mut part = Part { corners: corners(&mesh), mesh, bodies, facts, distance, key, faces: OnceLock::new() };
-        if part.overlapping() {
+        // Bodies side by side keep their exact volume.
+        let apart = part.bodies.iter().filter(|b| b.solid()).count();
+        if part.facts.bodies < apart && part.overlapping() {
             part.facts.volume_mm3 = volume_of(&part);
         }
         Ok(part)
