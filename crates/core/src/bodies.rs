@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ulmix_formats::{FormatError, Loaded, Named};
 use ulmix_mesh::holes::{close, holes};
-use ulmix_mesh::topology::piece_volumes;
+use ulmix_mesh::topology::{piece_volumes, small_pieces};
 use ulmix_mesh::{orient::orient, weld::weld, SignedDistance, Topology, TriMesh};
 use utoipa::ToSchema;
 
@@ -93,9 +93,7 @@ fn close_holes(mesh: &mut TriMesh, most: f64) -> Vec<f64> {
 
 /// Removes pieces of less than a volume, but for the largest; how many there were.
 fn remove_crumbs(mesh: &mut TriMesh, t: &Topology, least: f64) -> usize {
-    let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
-    let largest = (0..t.pieces).max_by(|&a, &b| volumes[a].abs().total_cmp(&volumes[b].abs()));
-    let goes: Vec<bool> = (0..t.pieces).map(|p| volumes[p].abs() < least && Some(p) != largest).collect();
+    let goes = small_pieces(&piece_volumes(mesh, &t.piece_of, t.pieces), least);
     let removed = goes.iter().filter(|g| **g).count();
     if removed > 0 {
         *mesh = mesh.filtered(|f| !goes[t.piece_of[f] as usize]);

@@ -128,9 +128,7 @@ impl Model {
                     b"model" => model.millimetres = unit(&e).ok_or_else(|| wrong("unknown unit"))?,
                     b"object" => {
                         let id = number(&e, b"id").ok_or_else(|| wrong("an object without id"))?;
-                        let name = e.attributes().flatten().find(|a| a.key.as_ref() == b"name");
-                        let name = name.and_then(|a| Some(a.unescape_value().ok()?.into_owned())).unwrap_or_default();
-                        current = Some((id, Object { name, ..Object::default() }));
+                        current = Some((id, Object { name: text(&e, b"name").unwrap_or_default(), ..Object::default() }));
                     }
                     b"vertex" => {
                         let (_, o) = current.as_mut().ok_or_else(|| wrong("a vertex outside an object"))?;
@@ -190,7 +188,7 @@ impl Model {
 
 fn text(e: &BytesStart, key: &[u8]) -> Option<String> {
     let a = e.attributes().flatten().find(|a| a.key.as_ref() == key)?;
-    std::str::from_utf8(&a.value).ok().map(str::to_owned)
+    Some(a.unescape_value().ok()?.into_owned())
 }
 
 fn number<T: std::str::FromStr>(e: &BytesStart, key: &[u8]) -> Option<T> {

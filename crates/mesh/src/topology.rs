@@ -118,6 +118,12 @@ pub fn pieces_by_points(mesh: &TriMesh) -> (Vec<u32>, usize) {
     (piece_of.collect(), count as usize)
 }
 
+/// Which pieces are smaller than `least`, by their volumes; the largest never is.
+pub fn small_pieces(volumes: &[f64], least: f64) -> Vec<bool> {
+    let largest = (0..volumes.len()).max_by(|&a, &b| volumes[a].abs().total_cmp(&volumes[b].abs()));
+    (0..volumes.len()).map(|p| volumes[p].abs() < least && Some(p) != largest).collect()
+}
+
 /// Signed volume of each piece.
 pub fn piece_volumes(mesh: &TriMesh, piece_of: &[u32], pieces: usize) -> Vec<f64> {
     let o = mesh.points.first().copied().unwrap_or_default();

@@ -3,6 +3,7 @@ import { App as AntApp, Button, Popconfirm } from 'antd'
 import { useEffect, useRef, useState } from 'react'
 import { api, Refused, type NewProject, type OwnShape, type ProjectCard, type Upload } from '../api/client'
 import { ago, mass, percent, size, volume } from '../shared/format'
+import { FileField } from '../shared/FileField'
 import { Header } from '../shared/Header'
 import { go } from '../shared/place'
 import { UnitDialog, type Unit } from '../shared/UnitDialog'
@@ -102,17 +103,7 @@ export function Start() {
               <Button type="primary" size="large" loading={reading !== null} onClick={() => picker.current?.click()}>
                 {reading ? `Reading ${reading}` : 'Choose a part'}
               </Button>
-              <input
-                ref={picker}
-                type="file"
-                multiple
-                aria-label="Part file"
-                accept=".stl,.3mf,.obj,.ply,.glb"
-                onChange={(e) => {
-                  void bring([...(e.target.files ?? [])])
-                  e.target.value = ''
-                }}
-              />
+              <FileField picker={picker} label="Part file" multiple onFiles={(files) => void bring(files)} />
             </div>
             {refused && (
               <p className="refused" role="alert">

@@ -577,19 +577,17 @@ impl Bulk for GriddedNet<'_> {
         let corner = |n: usize| self.grid.at(row.i[n], row.j, row.k);
         let middle = (-0.5 * self.net.radius + 0.5 * self.reach) as f32;
         let turn = (self.net.shared.frame.turn * step).as_mat3().transpose().to_cols_array_2d();
-        for from in (0..row.i.len()).step_by(8) {
-            let count = 8.min(row.i.len() - from);
-            let point: [usize; 8] = std::array::from_fn(|l| from + if l < count { l } else { 0 });
+        for from in (0..row.i.len()).step_by(RowPoints::LANES) {
             let start = |lean: [f32; 8]| -> [[f32; 3]; 8] {
                 std::array::from_fn(|l| {
                     std::array::from_fn(|a| {
-                        let (mean, out) = (row.local[a][point[l]], (row.outside[point[l]] >> a & 1) as f32);
+                        let (mean, out) = (row.local[a][from + l], (row.outside[from + l] >> a & 1) as f32);
                         mean + (out - mean) * lean[l]
                     })
                 })
             };
             let places =
-                |start: &[[f32; 3]; 8]| self.places(|l| corner(point[l]) + DVec3::from(start[l].map(|v| v as f64)) * step);
+                |start: &[[f32; 3]; 8]| self.places(|l| corner(from + l) + DVec3::from(start[l].map(|v| v as f64)) * step);
             let mut start_at = start([0.0; 8]);
             let (mut q, mut bins) = places(&start_at);
             // Near the middle of a thin member it may be either side: the outer corner tells.
@@ -628,7 +626,7 @@ impl Bulk for GriddedNet<'_> {
                 }
             });
             for a in 0..3 {
-                row.local[a][from..from + count].copy_from_slice(&local[a][..count]);
+                row.local[a][from..from + RowPoints::LANES].copy_from_slice(&local[a]);
             }
         }
     }

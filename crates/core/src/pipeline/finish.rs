@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use std::collections::HashSet;
 use ulmix_mesh::crossing::{crossing_pairs, crossing_pairs_among, folded_pairs};
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
-use ulmix_mesh::topology::{piece_volumes, pieces_by_points};
+use ulmix_mesh::topology::{piece_volumes, pieces_by_points, small_pieces};
 use ulmix_mesh::{Bounds, Bvh, TriMesh};
 
 /// A mesh ready to be looked at or exported.
@@ -77,8 +77,7 @@ fn without_crumbs(mesh: &TriMesh, least: f64) -> (Option<TriMesh>, Crumbs) {
         return (None, Crumbs::default());
     }
     let volumes = piece_volumes(mesh, &piece_of, pieces);
-    let largest = (0..pieces).max_by(|&a, &b| volumes[a].total_cmp(&volumes[b]));
-    let goes: Vec<bool> = (0..pieces).map(|p| volumes[p].abs() < least && Some(p) != largest).collect();
+    let goes = small_pieces(&volumes, least);
     let crumbs = Crumbs {
         removed: (0..pieces).filter(|&p| goes[p] && volumes[p] >= 0.0).count(),
         volume_mm3: (0..pieces).filter(|&p| goes[p]).map(|p| volumes[p].max(0.0)).sum(),

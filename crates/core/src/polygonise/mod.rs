@@ -71,9 +71,11 @@ pub trait Shape: Sync {
     }
 }
 
-/// Points of one row of cells along x, to be moved all at once; their number is one of whole [`Self::LANES`].
+/// Points of one row of cells along x, to be moved all at once. The lists end on whole [`Self::LANES`]: what lies
+/// past [`Self::count`] repeats the last point.
 #[derive(Default)]
 pub struct RowPoints {
+    pub count: usize,
     /// Of the cells' low corners.
     pub j: u32,
     pub k: u32,
@@ -91,16 +93,17 @@ impl RowPoints {
     /// Room for `count` points of a row.
     fn begin(&mut self, j: u32, k: u32, count: usize) {
         (self.j, self.k) = (j, k);
+        self.count = count;
         let count = count.next_multiple_of(Self::LANES);
         self.i.resize(count, 0);
         self.local.iter_mut().for_each(|list| list.resize(count, 0.0));
         self.outside.resize(count, 0);
     }
 
-    /// Fills the lanes from `count` on with the last point.
-    fn pad(&mut self, count: usize) {
-        let Some(last) = count.checked_sub(1) else { return };
-        for n in count..self.i.len() {
+    /// Fills the lanes past the points with the last one.
+    fn pad(&mut self) {
+        let Some(last) = self.count.checked_sub(1) else { return };
+        for n in self.count..self.i.len() {
             self.i[n] = self.i[last];
             self.local.iter_mut().for_each(|list| list[n] = list[last]);
             self.outside[n] = self.outside[last];
@@ -188,7 +191,7 @@ fn vertices(
                 }
             });
             if smooth {
-                row.pad(at);
+                row.pad();
                 shape.project(row);
             }
             at = 0;

@@ -2,6 +2,7 @@ import { Button, Select } from 'antd'
 import { useRef, useState } from 'react'
 import { api, Refused, type BodyFacts, type Recipe, type Role, type Upload } from '../../api/client'
 import { volume } from '../../shared/format'
+import { FileField } from '../../shared/FileField'
 import { UnitDialog } from '../../shared/UnitDialog'
 import { addFile, edit, useBench } from '../state'
 import { roleNames } from './zoneRules'
@@ -63,18 +64,7 @@ export function Bodies() {
         <Button size="small" disabled={reading} onClick={() => choose('part')}>
           Swap the part
         </Button>
-        <input
-          ref={picker}
-          type="file"
-          hidden
-          aria-label="File of a body"
-          accept=".stl,.3mf,.obj,.ply,.glb"
-          onChange={(e) => {
-            const file = e.target.files?.[0]
-            if (file) void bring(file)
-            e.target.value = ''
-          }}
-        />
+        <FileField picker={picker} label="File of a body" onFiles={([file]) => file && void bring(file)} />
       </div>
       {wanted && (
         <UnitDialog

@@ -88,8 +88,8 @@ export function View() {
   const hasSkin = (recipe?.zones.skins.length ?? 0) > 0
   const grid = picture?.info.step_mm ?? 1
   useEffect(() => scene.current?.setPosts(solidRest ? [] : (zones ?? []), bodyRoles.length > 0, hasSkin, grid), [zones, bodyRoles.length, hasSkin, grid, solidRest])
-  const ghosts = saved && Object.entries(saved.part.roles).flatMap(([name, role]) => (role === 'keep_clear' || role === 'reference' ? [name] : []))
-  const ghostKey = ghosts && ghosts.length > 0 && saved ? JSON.stringify(saved.part) : ''
+  const beside = Object.values(saved?.part.roles ?? {}).some((role) => role === 'keep_clear' || role === 'reference')
+  const ghostKey = beside && saved ? JSON.stringify(saved.part) : ''
   useEffect(() => {
     if (!ghostKey || !id) return scene.current?.setBeside(null)
     let current = true

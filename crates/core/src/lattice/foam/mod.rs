@@ -229,7 +229,7 @@ impl Bulk for OnGrid<'_> {
     fn project(&self, row: &mut RowPoints) {
         let sheet = &self.walls.sheet;
         let step = self.grid.step;
-        for n in 0..row.i.len() {
+        for n in 0..row.count {
             let corner = self.grid.at(row.i[n], row.j, row.k);
             let place = |local: Vec3| corner + local.as_dvec3() * step;
             let mut p = place(Vec3::from([0, 1, 2].map(|a| row.local[a][n])));
@@ -272,7 +272,6 @@ mod tests {
         let block = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(50.0, 34.0, 30.0))).unwrap();
         for part in [&ball, &block] {
             let c = foam(part, 1, [8.0; 3]).facts.contact.unwrap();
-
             assert!(c.median_deg < 3.0 && c.within_ten_percent > 95.0, "{c:?}");
         }
     }

@@ -40,11 +40,10 @@ pub fn noise(cells: &Cells, random: u32, place: impl Fn(DVec3) -> DVec3 + Sync, 
             return;
         }
         let start = place(cells.grid.at(0, j as u32, k as u32));
-        let turned = |w: &(DVec3, f64), by: f64| sin_cos((w.0.dot(start) + w.1 + by) % TAU);
-        for w in &waves {
+        for (wave, phase) in &waves {
             // Turned on from cell to cell.
-            let (mut s, mut c) = turned(w, 0.0);
-            let (ds, dc) = sin_cos(w.0.x * cells.grid.step);
+            let (mut s, mut c) = sin_cos((wave.dot(start) + phase) % TAU);
+            let (ds, dc) = sin_cos(wave.x * cells.grid.step);
             for v in out.iter_mut() {
                 *v += c as f32;
                 (s, c) = (s * dc + c * ds, c * dc - s * ds);
