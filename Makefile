@@ -23,7 +23,8 @@ system:
 	@command -v chromium >/dev/null && command -v chromedriver >/dev/null || \
 	  { apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium chromium-driver; }
 
-test: system build
+# Builds the binary as well: the browser tests run it.
+test: system web
 	cargo test --release --workspace
 
 check: web/node_modules/.installed
