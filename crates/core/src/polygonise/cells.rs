@@ -50,14 +50,28 @@ impl Row<'_> {
     }
 }
 
-/// What rows write into: a slice, or two of equal meaning side by side.
+/// What rows write into: a slice, or two side by side.
 pub trait Slots: Send + Sized {
-    fn split(self, at: usize) -> (Self, Self);
+    /// Parted before a slot that is the first of a row, so many rows on.
+    fn split(self, at: usize, rows: usize) -> (Self, Self);
     fn is_empty(&self) -> bool;
 }
 
+/// One slot a row.
+pub struct ByRow<'a, T>(&'a mut [T]);
+
+impl<T: Send> Slots for ByRow<'_, T> {
+    fn split(self, _: usize, rows: usize) -> (Self, Self) {
+        let (a, b) = self.0.split_at_mut(rows);
+        (ByRow(a), ByRow(b))
+    }
+    fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+}
+
 impl<T: Send> Slots for &mut [T] {
-    fn split(self, at: usize) -> (Self, Self) {
+    fn split(self, at: usize, _: usize) -> (Self, Self) {
         self.split_at_mut(at)
     }
     fn is_empty(&self) -> bool {
@@ -66,8 +80,8 @@ impl<T: Send> Slots for &mut [T] {
 }
 
 impl<A: Slots, B: Slots> Slots for (A, B) {
-    fn split(self, at: usize) -> (Self, Self) {
-        let ((a, c), (b, d)) = (self.0.split(at), self.1.split(at));
+    fn split(self, at: usize, rows: usize) -> (Self, Self) {
+        let ((a, c), (b, d)) = (self.0.split(at, rows), self.1.split(at, rows));
         ((a, b), (c, d))
     }
     fn is_empty(&self) -> bool {
@@ -115,101 +129,152 @@ impl Cells {
             first_hit: vec![0; total as usize + 1],
             first_cut: vec![0; rows * layers + 1],
         };
-        cells.kind = cells.corners(bits, smooth);
         if let Some(bits) = smooth {
             cells.find_exact(bits);
         }
-        cells.find_turned();
-        cells.count();
+        let mut counts = cells.read(bits, smooth);
+        cells.turn(&mut counts);
+        cells.number(&counts);
         cells
     }
 
     /// Fills `exact` from the samples around which a smooth field alone decides.
     fn find_exact(&mut self, smooth: &Bits) {
         let (words, rows) = (self.words, self.rows);
-        let rough = |j: usize, k: usize, w: usize| {
-            [(0, 0), (1, 0), (0, 1), (1, 1)].iter().fold(0, |m, (dj, dk)| {
-                let row = smooth.row(j + dj, k + dk);
-                m | !(row[w] & shifted(row, w))
-            })
-        };
+        // Cells with a corner that is not smooth.
+        let mut rough = vec![0u64; self.exact.len()];
+        rough.par_chunks_mut(words * rows).enumerate().for_each(|(k, layer)| {
+            for (j, out) in layer.chunks_mut(words).enumerate() {
+                let quad = [smooth.row(j, k), smooth.row(j + 1, k), smooth.row(j, k + 1), smooth.row(j + 1, k + 1)];
+                for (w, slot) in out.iter_mut().enumerate() {
+                    *slot = !quad.iter().fold(!0, |m, row| m & row[w] & shifted(row, w));
+                }
+            }
+        });
         self.exact.par_chunks_mut(words * rows).enumerate().for_each(|(k, layer)| {
             for (j, out) in layer.chunks_mut(words).enumerate() {
+                let row = |dj: usize, dk: usize| {
+                    let at = (k.saturating_sub(dk) * rows + j.saturating_sub(dj)) * words;
+                    &rough[at..at + words]
+                };
+                let quad = [row(0, 0), row(1, 0), row(0, 1), row(1, 1)];
+                let mut before = 0;
                 for (w, slot) in out.iter_mut().enumerate() {
-                    let mut m = 0;
-                    for (dj, dk) in [(0, 0), (1, 0), (0, 1), (1, 1)] {
-                        let (Some(j), Some(k)) = (j.checked_sub(dj), k.checked_sub(dk)) else { continue };
-                        let here = rough(j, k, w);
-                        m |= here | here << 1 | if w > 0 { rough(j, k, w - 1) >> 63 } else { 0 };
-                    }
-                    *slot = m;
+                    let here = quad.iter().fold(0, |m, row| m | row[w]);
+                    *slot = here | here << 1 | before >> 63;
+                    before = here;
                 }
             }
         });
     }
 
-    /// Marks cells that share a pinched face from both sides.
-    fn find_turned(&mut self) {
-        let t = tables();
-        let mut kind = self.kind.clone();
-        self.par_rows_mut(&mut kind[..], &self.cell_starts(), |j, k, slots| {
+    /// Reads every cell's corners, and counts for every row.
+    fn read(&mut self, bits: &Bits, smooth: Option<&Bits>) -> Vec<Count> {
+        let vertices = vertex_counts();
+        let pinch = &tables().pinch;
+        let mut kind = vec![0u16; self.config_len()];
+        let mut counts = vec![Count::default(); self.rows * self.layers];
+        self.par_rows_mut((&mut kind[..], ByRow(&mut counts[..])), &self.cell_starts(), |j, k, (slots, ByRow(count))| {
+            let row = self.row_number(j, k);
+            let (j, k) = (j as usize, k as usize);
+            let four = |bits: &'_ Bits, w: usize| {
+                let mut out = [0u64; 8];
+                for (n, (j, k)) in [(j, k), (j + 1, k), (j, k + 1), (j + 1, k + 1)].into_iter().enumerate() {
+                    let row = bits.row(j, k);
+                    (out[2 * n], out[2 * n + 1]) = (row[w], shifted(row, w));
+                }
+                out
+            };
             let mut slots = slots.iter_mut();
-            self.each_in_row(j, k, |i, index| {
-                let slot = slots.next().expect("one slot a cell");
-                let face = t.pinch[self.config(index) as usize];
+            let mut sum = Count::default();
+            for w in 0..self.words {
+                let mut left = self.mask[row * self.words + w];
+                if left == 0 {
+                    continue;
+                }
+                let corners = four(bits, w);
+                let smooth = smooth.map_or(0, |s| four(s, w).iter().fold(!0, |m, row| m & row));
+                let exact = self.exact[row * self.words + w];
+                while left != 0 {
+                    let b = left.trailing_zeros();
+                    left &= left - 1;
+                    let mut config = 0;
+                    for (n, word) in corners.iter().enumerate() {
+                        config |= ((word >> b & 1) as u16) << n;
+                    }
+                    *slots.next().expect("one slot a cell") = config | if smooth >> b & 1 == 1 { SMOOTH } else { 0 };
+                    let cut = cut_edges(config as u8).count_ones();
+                    sum.vertices += vertices[config as usize] as u32;
+                    sum.hits += if exact >> b & 1 == 1 { cut } else { 0 };
+                    sum.cut += cut;
+                    sum.pinched |= pinch[config as usize] != 255;
+                }
+            }
+            count[0] = sum;
+        });
+        self.kind = kind;
+        counts
+    }
+
+    /// Marks cells that share a pinched face from both sides: few rows have any.
+    fn turn(&mut self, counts: &mut [Count]) {
+        let pinch = &tables().pinch;
+        let vertices = vertex_counts();
+        let turned_in = |row: usize| {
+            let mut found = Vec::new();
+            self.each_in_row((row % self.rows) as u32, (row / self.rows) as u32, |i, index| {
+                let face = pinch[self.config(index) as usize];
                 if face != 255 {
-                    let mut other = IVec3::new(i as i32, j as i32, k as i32);
+                    let mut other = IVec3::new(i as i32, (row % self.rows) as i32, (row / self.rows) as i32);
                     other[face as usize / 2] += if face & 1 == 1 { 1 } else { -1 };
                     let neighbour = self.find_index(other);
-                    if neighbour.is_some_and(|o| t.pinch[self.config(o) as usize] == face ^ 1) {
-                        *slot |= TURNED;
+                    if neighbour.is_some_and(|o| pinch[self.config(o) as usize] == face ^ 1) {
+                        found.push((row, index));
                     }
                 }
             });
-        });
-        self.kind = kind;
+            found
+        };
+        let pinched = (0..counts.len()).into_par_iter().filter(|&row| counts[row].pinched);
+        let turned: Vec<(usize, usize)> = pinched.flat_map_iter(turned_in).collect();
+        for (row, cell) in turned {
+            counts[row].vertices -= vertices[self.pattern(cell)] as u32;
+            self.kind[cell] |= TURNED;
+            counts[row].vertices += vertices[self.pattern(cell)] as u32;
+        }
     }
 
-    /// Numbers vertices, hits and cut edges: counts by rows in parallel, then sums.
-    fn count(&mut self) {
-        let (rows, layers) = (self.rows, self.layers);
-        let loops = &tables().loops;
-        let counts: Vec<[u32; 3]> = (0..rows * layers)
-            .into_par_iter()
-            .map(|row| {
-                let mut n = [0; 3];
-                self.each_in_row((row % rows) as u32, (row / rows) as u32, |i, c| {
-                    let cut = self.cut(c).count_ones();
-                    n[0] += loops[self.pattern(c)].count as u32;
-                    n[1] += if self.is_exact(row, i) { cut } else { 0 };
-                    n[2] += cut;
-                });
-                n
-            })
-            .collect();
+    /// Numbers vertices, hits and cut edges.
+    fn number(&mut self, counts: &[Count]) {
+        let vertices = vertex_counts();
         let mut sums = Vec::with_capacity(counts.len() + 1);
-        let mut sum = [0u32; 3];
-        for n in &counts {
+        let mut sum = Count::default();
+        for n in counts {
             sums.push(sum);
-            sum = [sum[0] + n[0], sum[1] + n[1], sum[2] + n[2]];
+            sum = Count {
+                vertices: sum.vertices + n.vertices,
+                hits: sum.hits + n.hits,
+                cut: sum.cut + n.cut,
+                pinched: false,
+            };
         }
         sums.push(sum);
         let mut first = (std::mem::take(&mut self.first_vertex), std::mem::take(&mut self.first_hit));
         self.par_rows_mut((&mut first.0[..], &mut first.1[..]), &self.cell_starts(), |j, k, slots| {
             let row = self.row_number(j, k);
-            let [mut v, mut h, _] = sums[row];
+            let Count { vertices: mut v, hits: mut h, .. } = sums[row];
             let mut slots = slots.0.iter_mut().zip(slots.1);
             self.each_in_row(j, k, |i, c| {
                 let (vertex, hit) = slots.next().expect("one slot a cell");
                 (*vertex, *hit) = (v, h);
-                v += loops[self.pattern(c)].count as u32;
+                v += vertices[self.pattern(c)] as u32;
                 h += if self.is_exact(row, i) { self.cut(c).count_ones() } else { 0 };
             });
         });
         let total = self.config_len();
-        (first.0[total], first.1[total]) = (sum[0], sum[1]);
+        (first.0[total], first.1[total]) = (sum.vertices, sum.hits);
         (self.first_vertex, self.first_hit) = first;
-        self.first_cut = sums.iter().map(|s| s[2]).collect();
+        self.first_cut = sums.iter().map(|s| s.cut).collect();
     }
 
     /// Does the cell touch one that has more than a smooth field?
@@ -221,6 +286,11 @@ impl Cells {
         })
     }
 
+    /// Cells along x that a row has room for.
+    pub fn width(&self) -> usize {
+        64 * self.words
+    }
+
     pub fn row_number(&self, j: u32, k: u32) -> usize {
         k as usize * self.rows + j as usize
     }
@@ -228,32 +298,6 @@ impl Cells {
     /// Has the cell at `i`, or one before it along some axes, more than a smooth field?
     pub fn is_exact(&self, row: usize, i: u32) -> bool {
         self.exact[row * self.words + i as usize / 64] >> (i % 64) & 1 == 1
-    }
-
-    /// Which of every cell's eight corner samples are set, and whether all of them are in `smooth`.
-    fn corners(&self, bits: &Bits, smooth: Option<&Bits>) -> Vec<u16> {
-        let mut out = vec![0; self.config_len()];
-        self.par_rows_mut(&mut out[..], &self.cell_starts(), |j, k, slots| {
-            let (j, k) = (j as usize, k as usize);
-            let four = |bits: &'_ Bits, w: usize| {
-                [(j, k), (j + 1, k), (j, k + 1), (j + 1, k + 1)].map(|(j, k)| {
-                    let row = bits.row(j, k);
-                    [row[w], shifted(row, w)]
-                })
-            };
-            let mut slots = slots.iter_mut();
-            let (mut word, mut signs, mut all) = (usize::MAX, [[0; 2]; 4], 0);
-            self.each_in_row(j as u32, k as u32, |i, _| {
-                let (w, b) = (i as usize / 64, i % 64);
-                if w != word {
-                    (word, signs) = (w, four(bits, w));
-                    all = smooth.map_or(0, |s| four(s, w).into_iter().flatten().fold(!0, |m, row| m & row));
-                }
-                let corners = (0..8).fold(0, |c, n| c | ((signs[n / 2][n & 1] >> b & 1) as u16) << n);
-                *slots.next().expect("one slot a cell") = corners | if all >> b & 1 == 1 { SMOOTH } else { 0 };
-            });
-        });
-        out
     }
 
     /// Corner signs of a cell.
@@ -284,9 +328,7 @@ impl Cells {
 
     /// Which of the cell's own three edges are cut: bits x, y, z.
     pub fn cut(&self, cell: usize) -> u8 {
-        let c = self.config(cell);
-        let from = |corner: u8| (c ^ c >> corner) & 1;
-        from(1) | from(2) << 1 | from(4) << 2
+        cut_edges(self.config(cell))
     }
 
     /// Number of a cell that the surface passes.
@@ -379,7 +421,7 @@ impl Cells {
             return f((from % self.rows) as u32, (from / self.rows) as u32, out);
         }
         let mid = (from + to) / 2;
-        let (l, r) = out.split(start_of(mid) - start_of(from));
+        let (l, r) = out.split(start_of(mid) - start_of(from), mid - from);
         let left = || self.fill_rows(from, mid, l, start_of, f);
         let right = || self.fill_rows(mid, to, r, start_of, f);
         if to - from > 64 {
@@ -421,6 +463,27 @@ impl Cells {
         });
         out
     }
+}
+
+/// What a row of cells makes.
+#[derive(Clone, Copy, Default)]
+struct Count {
+    vertices: u32,
+    hits: u32,
+    cut: u32,
+    /// Some cell has a pinched face.
+    pinched: bool,
+}
+
+/// Vertices by sign pattern: small enough to stay near the processor.
+fn vertex_counts() -> [u8; 512] {
+    std::array::from_fn(|pattern| tables().loops[pattern].count)
+}
+
+/// Which of the three edges from a cell's low corner are cut, by its corner signs.
+fn cut_edges(config: u8) -> u8 {
+    let from = |corner: u8| (config ^ config >> corner) & 1;
+    from(1) | from(2) << 1 | from(4) << 2
 }
 
 /// Word `w` of a row moved down by one sample.

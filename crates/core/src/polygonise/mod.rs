@@ -11,9 +11,11 @@
 //! | [`tables`] | loops per sign pattern |
 //! | [`cells`] | the cells that the surface passes, found 64 at a time |
 //! | [`vertex`] | one vertex from the hits of a loop |
+//! | [`quads`] | two triangles around every cut edge |
 //! | [`repair`] | crossing triangles near creases step back |
 
 mod cells;
+mod quads;
 mod repair;
 mod tables;
 mod vertex;
@@ -155,11 +157,11 @@ pub fn polygonise(
     if care == Care::Full {
         pin(grid, &cells, shape, &mut points, &mut placed);
     }
-    let mut mesh = triangles(grid, &cells, points, &placed, (care == Care::Full).then_some(shape), cancelled);
+    let mut quads = quads::quads(grid, &cells, points, &placed, (care == Care::Full).then_some(shape), cancelled);
     if care == Care::Full && !cancelled() {
-        repair::repair(&mut mesh, &placed, grid.step);
+        repair::repair(&mut quads, &placed, grid.step);
     }
-    (!cancelled()).then_some(mesh)
+    (!cancelled()).then_some(quads.mesh)
 }
 
 /// One vertex per loop, in the order of cells and loops.
@@ -211,7 +213,7 @@ fn vertices(
                         let low = IVec3::new(i as i32, j as i32, k as i32);
                         let spot = planes(cells, hits, low, index, loops.edges[l]).place();
                         let p = corner + spot.local * grid.step;
-                        points[at] = shape.confine(p);
+                        points[at] = if spot.on_face { p } else { shape.confine(p) };
                         let shift = (points[at] - p) / grid.step;
                         placed[at] = Placed::at(spot.local, spot.mean - shift, spot.crease);
                     }
@@ -257,71 +259,6 @@ fn planes(cells: &Cells, hits: &[Hit], at: IVec3, index: usize, edges: u16) -> v
         planes.add(p, hit.normal, hit.firm);
     }
     planes
-}
-
-/// The other three cells around a cell's own edge along each axis, in order around it: whether they
-/// lie a row back along y and along z, and a cell back along x, and the edge's number there.
-const AROUND: [[(bool, bool, u32, usize); 3]; 3] = [
-    [(true, false, 0, 1), (true, true, 0, 3), (false, true, 0, 2)],
-    [(false, true, 0, 5), (false, true, 1, 7), (false, false, 1, 6)],
-    [(false, false, 1, 9), (true, false, 1, 11), (true, false, 0, 10)],
-];
-
-/// Two triangles per cut grid edge, around it.
-fn triangles(
-    grid: &Grid,
-    cells: &Cells,
-    points: Vec<DVec3>,
-    placed: &[Placed],
-    shape: Option<&dyn Shape>,
-    cancelled: &(dyn Fn() -> bool + Sync),
-) -> TriMesh {
-    let mut out = vec![[0u32; 3]; cells.cut_count() * 2];
-    let t = tables::tables();
-    cells.par_rows_mut(&mut out[..], &cells.cut_starts(2), |j, k, slots| {
-        if cancelled() {
-            return;
-        }
-        // The border of the grid is outside: no cut edge asks beyond it.
-        let (j0, k0) = (j.saturating_sub(1), k.saturating_sub(1));
-        let rows = [cells.row(j, k), cells.row(j0, k), cells.row(j, k0), cells.row(j0, k0)];
-        let vertex = |cell: usize, edge: usize| cells.first_vertex[cell] + t.loops[cells.pattern(cell)].of_edge[edge] as u32;
-        let row = cells.row_number(j, k);
-        let mut slots = slots.chunks_exact_mut(2);
-        cells.each_in_row(j, k, |i, index| {
-            let cut = cells.cut(index);
-            for axis in 0..3 {
-                if cut >> axis & 1 == 0 {
-                    continue;
-                }
-                let around = AROUND[axis].map(|(y, z, x, edge)| vertex(rows[y as usize + 2 * z as usize].index(i - x), edge));
-                let mut quad = [vertex(index, 4 * axis), around[0], around[1], around[2]];
-                if cells.config(index) & 1 == 0 {
-                    quad.swap(1, 3);
-                }
-                let crease = cells.is_exact(row, i) && quad.iter().any(|&v| placed[v as usize].crease());
-                let shape = shape.filter(|_| crease);
-                let from = if first_diagonal(quad, &points, shape, grid.step) { 0 } else { 1 };
-                let [a, b, c, d] = std::array::from_fn(|n| quad[(from + n) & 3]);
-                slots.next().expect("two triangles a cut edge").copy_from_slice(&[[a, b, c], [a, c, d]]);
-            }
-        });
-    });
-    TriMesh { points, triangles: out }
-}
-
-/// Split from corner 0 to 2 (true) or 1 to 3: at a crease of `shape` the diagonal that lies on it,
-/// elsewhere the shorter one.
-fn first_diagonal(quad: [u32; 4], points: &[DVec3], shape: Option<&dyn Shape>, step: f64) -> bool {
-    let p = quad.map(|v| points[v as usize]);
-    if let Some(shape) = shape {
-        let d02 = shape.value((p[0] + p[2]) * 0.5).abs();
-        let d13 = shape.value((p[1] + p[3]) * 0.5).abs();
-        if (d02 - d13).abs() > 0.02 * step {
-            return d02 < d13;
-        }
-    }
-    p[0].distance_squared(p[2]) <= p[1].distance_squared(p[3])
 }
 
 #[cfg(test)]

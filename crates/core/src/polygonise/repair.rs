@@ -4,6 +4,7 @@
 //! leave the cell. Most of that is right and keeps edges sharp; where it makes triangles cross, the
 //! vertex steps back toward the mean of its hits, which never crosses.
 
+use super::quads::Quads;
 use super::vertex::Placed;
 use glam::{DVec3, UVec3};
 use rayon::prelude::*;
@@ -17,29 +18,24 @@ const BLOCK: f64 = 4.0;
 /// Neighbouring normals that turn more than about 154° are a fold.
 const FOLD: f64 = -0.9;
 
-/// Works on triangles with a vertex that left its cell; `step` is the grid's.
-pub fn repair(mesh: &mut TriMesh, placed: &[Placed], step: f64) {
+/// Works on quads with a vertex that left its cell; `step` is the grid's.
+pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
+    let mesh = &mut quads.mesh;
+    let unsettled = set_bits(&quads.unsettled);
+    let quad_points = |q: u32| {
+        let [[a, b, c], [.., d]] = [mesh.triangles[2 * q as usize], mesh.triangles[2 * q as usize + 1]];
+        [a, b, c, d]
+    };
     // Only what lies near a vertex that left its cell can cross: the rest is not looked at.
-    let left = (0..placed.len()).into_par_iter().filter(|&v| placed[v].left_cell());
-    let blocks = Blocks::around(left.map(|v| mesh.points[v]).collect(), BLOCK * step);
-    // One bit a vertex: every triangle asks, and bits stay near the processor.
-    let unsettled: Vec<u64> = placed
-        .par_chunks(64)
-        .map(|chunk| chunk.iter().rev().fold(0, |bits, q| bits << 1 | (q.crease() || q.left_cell()) as u64))
-        .collect();
-    let is_unsettled = |v: u32| unsettled[v as usize / 64] >> (v % 64) & 1 == 1;
-    let near: Vec<u32> = mesh
-        .triangles
-        .par_chunks(1 << 16)
-        .enumerate()
-        .flat_map_iter(|(chunk, triangles)| {
-            let (mesh, blocks, is_unsettled) = (&mesh, &blocks, &is_unsettled);
-            triangles.iter().zip((chunk << 16) as u32..).filter_map(move |(tri, t)| {
-                let near = tri.iter().any(|&v| is_unsettled(v)) && blocks.hold(mesh.points[tri[0] as usize]);
-                near.then_some(t)
-            })
-        })
-        .collect();
+    let left = unsettled.iter().flat_map(|&q| quad_points(q)).filter(|&v| placed[v as usize].left_cell());
+    let blocks = Blocks::around(left.map(|v| mesh.points[v as usize]).collect(), BLOCK * step);
+    let halves = unsettled.iter().flat_map(|&q| [2 * q, 2 * q + 1]);
+    let is_near = |&t: &u32| {
+        let tri = mesh.triangles[t as usize];
+        let unsettled = tri.iter().map(|&v| placed[v as usize]).any(|p| p.crease() || p.left_cell());
+        unsettled && blocks.hold(mesh.points[tri[0] as usize])
+    };
+    let near: Vec<u32> = halves.filter(is_near).collect();
     let mut part = TriMesh {
         triangles: near.iter().map(|&t| mesh.triangles[t as usize]).collect(),
         points: std::mem::take(&mut mesh.points),
@@ -88,6 +84,15 @@ pub fn repair(mesh: &mut TriMesh, placed: &[Placed], step: f64) {
         mesh.triangles[t as usize] = tri;
     }
     mesh.points = part.points;
+}
+
+fn set_bits(words: &[u64]) -> Vec<u32> {
+    let of_word = |(w, &word): (usize, &u64)| {
+        let next = |m: &u64| Some(m & (m - 1)).filter(|&rest| rest != 0);
+        let rest = Some(word).filter(|&m| m != 0);
+        std::iter::successors(rest, next).map(move |m| 64 * w as u32 + m.trailing_zeros())
+    };
+    words.iter().enumerate().flat_map(of_word).collect()
 }
 
 /// Cubes of space around given points.

@@ -52,6 +52,8 @@ pub struct Spot {
     pub local: DVec3,
     pub mean: DVec3,
     pub crease: bool,
+    /// In the middle of hits on one flat face of the part: on that face.
+    pub on_face: bool,
 }
 
 /// Hits of a loop in units of the step, relative to the cell's low corner.
@@ -114,7 +116,9 @@ impl Planes {
             }
         };
         if smooth || !self.firm[..self.count].contains(&true) {
-            return Spot { local: clamped(local), mean, crease: !smooth };
+            let on_plane = |(p, n): (&DVec3, &DVec3)| n.dot(direction) > 1.0 - 1e-9 && direction.dot(*p - mean).abs() < 1e-6;
+            let on_face = smooth && !self.firm[..self.count].contains(&false) && points.iter().zip(normals).all(on_plane);
+            return Spot { local: clamped(local), mean, crease: !smooth, on_face };
         }
         // Curved lattice faces beside the part's own pull the compromise off the part: back onto its
         // faces, one after the other until all hold.
@@ -126,9 +130,9 @@ impl Planes {
         }
         // Planes that meet far away hold no vertex of this cell.
         if (x - 0.5).abs().max_element() > 1.5 {
-            return Spot { local: clamped(local), mean, crease: true };
+            return Spot { local: clamped(local), mean, crease: true, on_face: false };
         }
-        Spot { local: x, mean, crease: true }
+        Spot { local: x, mean, crease: true, on_face: false }
     }
 }
 
