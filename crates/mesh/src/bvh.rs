@@ -50,16 +50,19 @@ impl Bvh {
     pub fn new(mesh: &TriMesh) -> Bvh {
         let n = mesh.triangles.len();
         let leaves = n.div_ceil(LEAF).next_power_of_two().max(1);
-        let mut items: Vec<(DVec3, u32)> = (0..n)
+        let around = Bounds::of(mesh.points.iter().copied());
+        // Middles as whole numbers: they sort faster than places, and equal ones go by number.
+        let scale = u32::MAX as f64 / (3.0 * around.size().max_element()).max(f64::MIN_POSITIVE);
+        let mut items: Vec<Item> = (0..n)
             .into_par_iter()
             .with_min_len(4096)
             .map(|t| {
-                let [a, b, c] = mesh.corners(t);
-                ((a + b + c) / 3.0, t as u32)
+                let sum = mesh.corners(t).iter().map(|&c| c - around.min).sum::<DVec3>() * scale;
+                Item { middle: [sum.x as u32, sum.y as u32, sum.z as u32], triangle: t as u32 }
             })
             .collect();
         split(&mut items, leaves);
-        let order: Vec<u32> = items.iter().map(|i| i.1).collect();
+        let order: Vec<u32> = items.iter().map(|i| i.triangle).collect();
         let mut starts = vec![0u32; leaves + 1];
         leaf_starts(0, n, &mut starts[..leaves]);
         starts[leaves] = n as u32;
@@ -144,34 +147,44 @@ impl Bvh {
         });
     }
 
-    /// What `f` gives for pairs of different triangles whose boxes overlap, each pair once; in no
-    /// particular order.
-    pub fn pairs<T: Send>(&self, f: impl Fn(u32, u32) -> Option<T> + Sync) -> Vec<T> {
-        use rayon::prelude::*;
+    /// What `f` gives for pairs of different triangles whose boxes overlap, each pair once, with their
+    /// corners; in no particular order.
+    pub fn pairs<T: Send>(&self, f: impl Fn([u32; 2], [&[DVec3; 3]; 2]) -> Option<T> + Sync) -> Vec<T> {
         // Pairs of nodes some levels down are work enough for many threads.
         const TASKS: usize = 512;
         let mut tasks = vec![[0, 0]];
         while tasks.len() < TASKS {
-            let more: Vec<[usize; 2]> = tasks.iter().flat_map(|&t| self.split_pair(t)).collect();
-            if more.len() == tasks.len() && more == tasks {
+            let mut more = Vec::with_capacity(4 * tasks.len());
+            tasks.iter().for_each(|&t| self.split_pair(t, &mut more));
+            if more == tasks {
                 break;
             }
             tasks = more;
         }
+        let boxes = |node: usize| {
+            let mut out = [Bounds::EMPTY; LEAF];
+            out.iter_mut().zip(self.leaf_corners(node)).for_each(|(b, c)| *b = Bounds::of(*c));
+            out
+        };
         let walk = |task: [usize; 2]| {
             let mut out = Vec::new();
             let mut stack = vec![task];
+            // Pairs with one leaf follow each other.
+            let mut own = (usize::MAX, [Bounds::EMPTY; LEAF]);
             while let Some([a, b]) = stack.pop() {
                 if a < self.first_leaf || b < self.first_leaf {
-                    stack.extend(self.split_pair([a, b]));
+                    self.split_pair([a, b], &mut stack);
                     continue;
                 }
-                for i in self.leaf(a) {
-                    let own = Bounds::of(self.corners[i]);
-                    let from = if a == b { i + 1 } else { self.leaf(b).start };
-                    for j in from..self.leaf(b).end {
-                        if own.overlaps(&Bounds::of(self.corners[j])) {
-                            out.extend(f(self.order[i], self.order[j]));
+                if own.0 != a {
+                    own = (a, boxes(a));
+                }
+                let other = if a == b { own.1 } else { boxes(b) };
+                for (m, i) in self.leaf(a).enumerate() {
+                    let from = if a == b { m + 1 } else { 0 };
+                    for (n, j) in self.leaf(b).enumerate().skip(from) {
+                        if own.1[m].overlaps(&other[n]) {
+                            out.extend(f([self.order[i], self.order[j]], [&self.corners[i], &self.corners[j]]));
                         }
                     }
                 }
@@ -181,10 +194,9 @@ impl Bvh {
         tasks.into_par_iter().flat_map_iter(walk).collect()
     }
 
-    /// The pairs of nodes one level down that overlap; a pair of leaves stays.
-    fn split_pair(&self, [a, b]: [usize; 2]) -> Vec<[usize; 2]> {
+    /// Adds the pairs of nodes one level down that overlap; a pair of leaves stays.
+    fn split_pair(&self, [a, b]: [usize; 2], out: &mut Vec<[usize; 2]>) {
         let inner = |n: usize| n < self.first_leaf;
-        let mut out = Vec::with_capacity(4);
         let mut add = |a: usize, b: usize| {
             if self.boxes[a].overlaps(&self.boxes[b]) {
                 out.push([a, b]);
@@ -207,7 +219,6 @@ impl Bvh {
             // A complete tree has both at one level.
             _ => unreachable!("nodes of one level"),
         }
-        out
     }
 
     fn visit(&self, enter: &mut impl FnMut(&Bounds) -> bool, leaf: &mut impl FnMut(usize)) {
@@ -246,15 +257,29 @@ impl Bvh {
     }
 }
 
+/// A triangle's place while the tree is built.
+#[derive(Clone, Copy)]
+struct Item {
+    middle: [u32; 3],
+    triangle: u32,
+}
+
 /// Orders `items` so that each of `leaves` equal shares is compact in space.
-fn split(items: &mut [(DVec3, u32)], leaves: usize) {
+fn split(items: &mut [Item], leaves: usize) {
     if leaves <= 1 || items.len() <= 1 {
         return;
     }
-    let size = Bounds::of(items.iter().map(|i| i.0)).size();
-    let axis = if size.x >= size.y && size.x >= size.z { 0 } else { 1 + (size.z > size.y) as usize };
+    let (mut low, mut high) = ([u32::MAX; 3], [0; 3]);
+    for item in items.iter() {
+        for d in 0..3 {
+            low[d] = low[d].min(item.middle[d]);
+            high[d] = high[d].max(item.middle[d]);
+        }
+    }
+    let size = [0, 1, 2].map(|d| high[d] - low[d]);
+    let axis = if size[0] >= size[1] && size[0] >= size[2] { 0 } else { 1 + (size[2] > size[1]) as usize };
     let mid = items.len() / 2;
-    items.select_nth_unstable_by(mid, |a, b| a.0[axis].total_cmp(&b.0[axis]).then(a.1.cmp(&b.1)));
+    items.select_nth_unstable_by_key(mid, |i| (i.middle[axis] as u64) << 32 | i.triangle as u64);
     let (l, r) = items.split_at_mut(mid);
     if l.len() > 4096 {
         rayon::join(|| split(l, leaves / 2), || split(r, leaves / 2));

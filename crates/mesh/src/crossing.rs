@@ -14,7 +14,18 @@ fn side(a: DVec3, b: DVec3, c: DVec3, d: DVec3) -> f64 {
 /// passes strictly through the inside of the other, decided exactly (Shewchuk 1997). Corners and
 /// edges that two triangles share do not count; overlap within one plane is not looked for.
 pub fn crossing_pairs(mesh: &TriMesh, bvh: &Bvh) -> Vec<[u32; 2]> {
-    sorted(bvh.pairs(|s, t| triangles_cross(mesh, s, t).then(|| [s.min(t), s.max(t)])))
+    sorted(bvh.pairs(|[s, t], [a, b]| cross(&mesh.triangles[s as usize], &mesh.triangles[t as usize], a, b).then(|| [s.min(t), s.max(t)])))
+}
+
+/// [`crossing_pairs`] and [`folded_pairs`] of all triangles, found on one way.
+pub fn crossing_and_folded_pairs(mesh: &TriMesh, bvh: &Bvh, limit: f64) -> [Vec<[u32; 2]>; 2] {
+    let found = bvh.pairs(|[s, t], [a, b]| {
+        let (si, ti) = (&mesh.triangles[s as usize], &mesh.triangles[t as usize]);
+        let is_fold = shared(si, ti) >= 2 && folded(a, b, limit);
+        (is_fold || cross(si, ti, a, b)).then(|| ([s.min(t), s.max(t)], is_fold))
+    });
+    let of = |wanted: bool| sorted(found.iter().filter(|f| f.1 == wanted).map(|f| f.0).collect());
+    [of(false), of(true)]
 }
 
 /// As [`crossing_pairs`], for the pairs with at least one triangle of `among`. `bvh` may be of the
@@ -45,9 +56,10 @@ pub fn folded_pairs(mesh: &TriMesh, among: &[u32], limit: f64) -> Vec<[u32; 2]> 
     };
     let mut sides: Vec<(u64, u32)> = among.par_iter().flat_map_iter(|&t| (0..3).map(move |c| side(t, c))).collect();
     sides.par_sort_unstable();
-    let unit = |t: u32| mesh.area_vector(t as usize).normalize_or_zero();
-    let folded = |w: &&[(u64, u32)]| w[0].0 == w[1].0 && unit(w[0].1).dot(unit(w[1].1)) < limit;
-    sorted(sides.par_windows(2).filter(folded).map(|w| [w[0].1.min(w[1].1), w[0].1.max(w[1].1)]).collect())
+    let is_fold = |w: &&[(u64, u32)]| {
+        w[0].0 == w[1].0 && folded(&mesh.corners(w[0].1 as usize), &mesh.corners(w[1].1 as usize), limit)
+    };
+    sorted(sides.par_windows(2).filter(is_fold).map(|w| [w[0].1.min(w[1].1), w[0].1.max(w[1].1)]).collect())
 }
 
 fn sorted(mut pairs: Vec<[u32; 2]>) -> Vec<[u32; 2]> {
@@ -56,15 +68,26 @@ fn sorted(mut pairs: Vec<[u32; 2]>) -> Vec<[u32; 2]> {
     pairs
 }
 
+/// Do the normals have a negative product below `limit`?
+fn folded([a, b, c]: &[DVec3; 3], [d, e, f]: &[DVec3; 3], limit: f64) -> bool {
+    let (n, m) = ((*b - *a).cross(*c - *a), (*e - *d).cross(*f - *d));
+    let along = n.dot(m);
+    along < 0.0 && along * along > limit * limit * n.length_squared() * m.length_squared()
+}
+
+fn shared(si: &[u32; 3], ti: &[u32; 3]) -> usize {
+    si.iter().filter(|v| ti.contains(v)).count()
+}
+
 /// As for [`crossing_pairs`], for two triangles.
 pub(crate) fn triangles_cross(mesh: &TriMesh, s: u32, t: u32) -> bool {
-    let (si, ti) = (mesh.triangles[s as usize], mesh.triangles[t as usize]);
-    let shared = si.iter().filter(|v| ti.contains(v)).count();
-    if shared >= 2 {
-        return false;
-    }
-    let (a, b) = (mesh.corners(s as usize), mesh.corners(t as usize));
-    if apart(&a, &si, &b, &ti) || apart(&b, &ti, &a, &si) {
+    let (s, t) = (s as usize, t as usize);
+    cross(&mesh.triangles[s], &mesh.triangles[t], &mesh.corners(s), &mesh.corners(t))
+}
+
+/// The same by indices and places of the corners.
+fn cross(si: &[u32; 3], ti: &[u32; 3], a: &[DVec3; 3], b: &[DVec3; 3]) -> bool {
+    if shared(si, ti) >= 2 || apart(a, si, b, ti) || apart(b, ti, a, si) {
         return false;
     }
     // All of one on one side of the other's plane: the common case, quickly told.
@@ -72,15 +95,15 @@ pub(crate) fn triangles_cross(mesh: &TriMesh, s: u32, t: u32) -> bool {
         [0, 1, 2].map(|c| if own.contains(&qi[c]) { 0.0 } else { side(plane[0], plane[1], plane[2], q[c]) })
     };
     let one_side = |d: &[f64; 3]| d.iter().all(|&x| x >= 0.0) || d.iter().all(|&x| x <= 0.0);
-    let db = sides(&a, &si, &b, &ti);
+    let db = sides(a, si, b, ti);
     if one_side(&db) {
         return false;
     }
-    let da = sides(&b, &ti, &a, &si);
+    let da = sides(b, ti, a, si);
     if one_side(&da) {
         return false;
     }
-    pierces(&b, &db, &a) || pierces(&a, &da, &b)
+    pierces(b, &db, a) || pierces(a, &da, b)
 }
 
 /// Does a plane upright on an edge of `p` keep the triangles apart, but for a corner that they share?

@@ -3,14 +3,6 @@
 use crate::TriMesh;
 use rayon::prelude::*;
 
-/// One side of an edge: the triangle and corner it starts at.
-#[derive(Clone, Copy)]
-struct Side {
-    key: u64,
-    corner: u32,
-    forward: bool,
-}
-
 /// Counts that decide whether a mesh is a closed, 2-manifold, consistently oriented surface.
 ///
 /// The test is direct: every directed edge once, its reverse once, one fan of triangles at
@@ -32,57 +24,28 @@ pub struct Topology {
 
 impl Topology {
     pub fn of(mesh: &TriMesh) -> Topology {
-        let mut sides: Vec<Side> = mesh
-            .triangles
-            .par_iter()
-            .enumerate()
-            .flat_map_iter(|(t, tri)| {
-                (0..3).map(move |c| {
-                    let (a, b) = (tri[c], tri[(c + 1) % 3]);
-                    Side { key: (a.min(b) as u64) << 32 | a.max(b) as u64, corner: 3 * t as u32 + c as u32, forward: a < b }
-                })
-            })
-            .collect();
-        sides.par_sort_unstable_by_key(|s| (s.key, s.corner));
-
-        let mut out = Topology::default();
-        let mut pieces = UnionFind::new(mesh.triangles.len());
-        let mut fans = UnionFind::new(mesh.triangles.len() * 3);
-        for run in sides.chunk_by(|a, b| a.key == b.key) {
-            match run {
-                [_] => out.open_edges += 1,
-                [a, b] => {
-                    out.flipped_edges += (a.forward == b.forward) as usize;
-                    pieces.join(a.corner / 3, b.corner / 3);
-                    join_fans(&mut fans, a, b);
-                }
-                many => {
-                    out.non_manifold_edges += 1;
-                    for b in &many[1..] {
-                        pieces.join(many[0].corner / 3, b.corner / 3);
-                        join_fans(&mut fans, &many[0], b);
-                    }
-                }
-            }
-        }
-        let mut fans_at = vec![0u32; mesh.points.len()];
-        for corner in 0..mesh.triangles.len() * 3 {
-            if fans.root(corner as u32) == corner as u32 {
-                fans_at[mesh.triangles[corner / 3][corner % 3] as usize] += 1;
-            }
-        }
-        out.non_manifold_vertices = fans_at.iter().filter(|&&n| n > 1).count();
-        let mut number = vec![u32::MAX; mesh.triangles.len()];
-        out.piece_of = (0..mesh.triangles.len() as u32)
-            .map(|t| {
-                let slot = &mut number[pieces.root(t) as usize];
-                if *slot == u32::MAX {
-                    *slot = out.pieces as u32;
-                    out.pieces += 1;
-                }
-                *slot
-            })
-            .collect();
+        let corners = Corners::of(mesh);
+        let counted = (0..mesh.points.len())
+            .into_par_iter()
+            .with_min_len(4096)
+            .fold(
+                || (Topology::default(), Around::default()),
+                |(mut sum, mut around), v| {
+                    around.count(mesh, &corners, v as u32, &mut sum);
+                    (sum, around)
+                },
+            )
+            .map(|(sum, _)| sum);
+        let mut out = counted.reduce(Topology::default, |a, b| Topology {
+            open_edges: a.open_edges + b.open_edges,
+            non_manifold_edges: a.non_manifold_edges + b.non_manifold_edges,
+            flipped_edges: a.flipped_edges + b.flipped_edges,
+            non_manifold_vertices: a.non_manifold_vertices + b.non_manifold_vertices,
+            ..Topology::default()
+        });
+        // With one fan at every point, what is joined by points is joined by edges.
+        (out.piece_of, out.pieces) =
+            if out.non_manifold_vertices == 0 { pieces_by_points(mesh) } else { pieces_by_edges(mesh, &corners) };
         out
     }
 
@@ -97,6 +60,118 @@ impl Topology {
     }
 }
 
+/// The corners (`3 · triangle + corner`) at every point: those of point `v` are `all[first[v]..first[v + 1]]`.
+struct Corners {
+    first: Vec<u32>,
+    all: Vec<u32>,
+}
+
+impl Corners {
+    fn of(mesh: &TriMesh) -> Corners {
+        let mut first = vec![0u32; mesh.points.len() + 1];
+        mesh.triangles.iter().flatten().for_each(|&v| first[v as usize + 1] += 1);
+        (1..first.len()).for_each(|v| first[v] += first[v - 1]);
+        let mut all = vec![0u32; mesh.triangles.len() * 3];
+        let mut next = first.clone();
+        for (corner, &v) in mesh.triangles.iter().flatten().enumerate() {
+            all[next[v as usize] as usize] = corner as u32;
+            next[v as usize] += 1;
+        }
+        Corners { first, all }
+    }
+
+    fn at(&self, v: u32) -> &[u32] {
+        &self.all[self.first[v as usize] as usize..self.first[v as usize + 1] as usize]
+    }
+}
+
+/// Sides of triangles at one point.
+#[derive(Default)]
+struct Around {
+    sides: Vec<SideAt>,
+    /// Fan of each corner, as the least joined to it.
+    fan: Vec<u32>,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+struct SideAt {
+    /// The other end.
+    end: u32,
+    /// Number of the corner among those at the point.
+    corner: u32,
+    outgoing: bool,
+}
+
+impl Around {
+    /// Reads the sides at `v`, in the order of their other ends.
+    fn read(&mut self, mesh: &TriMesh, corners: &[u32]) {
+        self.sides.clear();
+        for (n, &corner) in corners.iter().enumerate() {
+            let (t, c) = (mesh.triangles[corner as usize / 3], corner as usize % 3);
+            self.sides.push(SideAt { end: t[(c + 1) % 3], corner: n as u32, outgoing: true });
+            self.sides.push(SideAt { end: t[(c + 2) % 3], corner: n as u32, outgoing: false });
+        }
+        self.sides.sort_unstable();
+    }
+
+    /// Adds what is found at `v`: its fans, and the edges to points of higher number.
+    fn count(&mut self, mesh: &TriMesh, corners: &Corners, v: u32, sum: &mut Topology) {
+        let corners = corners.at(v);
+        self.read(mesh, corners);
+        self.fan.clear();
+        self.fan.extend(0..corners.len() as u32);
+        let mut fans = corners.len();
+        for run in self.sides.chunk_by(|a, b| a.end == b.end) {
+            for side in &run[1..] {
+                let (a, b) = (self.fan[run[0].corner as usize], self.fan[side.corner as usize]);
+                if a != b {
+                    self.fan.iter_mut().filter(|f| **f == a.max(b)).for_each(|f| *f = a.min(b));
+                    fans -= 1;
+                }
+            }
+            let end = run[0].end;
+            // A side from a point to itself is there twice.
+            let uses = if end == v { run.len() / 2 } else { run.len() };
+            if end >= v {
+                sum.open_edges += (uses == 1) as usize;
+                sum.flipped_edges += (uses == 2 && (end == v || run[0].outgoing == run[1].outgoing)) as usize;
+                sum.non_manifold_edges += (uses > 2) as usize;
+            }
+        }
+        sum.non_manifold_vertices += (fans > 1) as usize;
+    }
+}
+
+fn pieces_by_edges(mesh: &TriMesh, corners: &Corners) -> (Vec<u32>, usize) {
+    let mut sets = UnionFind::new(mesh.triangles.len());
+    let mut around = Around::default();
+    for v in 0..mesh.points.len() as u32 {
+        around.read(mesh, corners.at(v));
+        let triangle = |s: &SideAt| corners.at(v)[s.corner as usize] / 3;
+        for run in around.sides.chunk_by(|a, b| a.end == b.end) {
+            for side in &run[1..] {
+                sets.join(triangle(&run[0]), triangle(side));
+            }
+        }
+    }
+    numbered(mesh.triangles.len(), |t| sets.root(t as u32))
+}
+
+/// Sets in the order of their first members, and how many there are.
+fn numbered(members: usize, mut root: impl FnMut(usize) -> u32) -> (Vec<u32>, usize) {
+    let mut number = std::collections::HashMap::new();
+    let mut last = (u32::MAX, 0);
+    let of = (0..members).map(|m| {
+        let root = root(m);
+        if last.0 != root {
+            let next = number.len() as u32;
+            last = (root, *number.entry(root).or_insert(next));
+        }
+        last.1
+    });
+    (of.collect(), number.len())
+}
+
 /// Piece of every triangle, numbered by first triangle, where pieces are joined by shared points;
 /// and how many there are. On a 2-manifold the same as [`Topology`]'s, and far cheaper.
 pub fn pieces_by_points(mesh: &TriMesh) -> (Vec<u32>, usize) {
@@ -105,17 +180,7 @@ pub fn pieces_by_points(mesh: &TriMesh) -> (Vec<u32>, usize) {
         sets.join(t[0], t[1]);
         sets.join(t[1], t[2]);
     }
-    let mut number = vec![u32::MAX; mesh.points.len()];
-    let mut count = 0;
-    let piece_of = mesh.triangles.iter().map(|t| {
-        let slot = &mut number[sets.root(t[0]) as usize];
-        if *slot == u32::MAX {
-            *slot = count;
-            count += 1;
-        }
-        *slot
-    });
-    (piece_of.collect(), count as usize)
+    numbered(mesh.triangles.len(), |t| sets.root(mesh.triangles[t][0]))
 }
 
 /// Which pieces are smaller than `least`, by their volumes; the largest never is.
@@ -133,15 +198,6 @@ pub fn piece_volumes(mesh: &TriMesh, piece_of: &[u32], pieces: usize) -> Vec<f64
         v[piece as usize] += a.dot(b.cross(c)) / 6.0;
     }
     v
-}
-
-/// At both ends of a shared edge the two triangles belong to one fan.
-fn join_fans(fans: &mut UnionFind, a: &Side, b: &Side) {
-    let next = |c: u32| if c % 3 == 2 { c - 2 } else { c + 1 };
-    let ends = |s: &Side| if s.forward { (s.corner, next(s.corner)) } else { (next(s.corner), s.corner) };
-    let ((a0, a1), (b0, b1)) = (ends(a), ends(b));
-    fans.join(a0, b0);
-    fans.join(a1, b1);
 }
 
 /// Disjoint sets; the smallest member is the root, so results do not depend on order.

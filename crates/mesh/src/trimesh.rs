@@ -115,8 +115,13 @@ impl TriMesh {
 
     /// Keeps the triangles for which `keep` holds, and only the points they use.
     pub fn filtered(&self, keep: impl Fn(usize) -> bool) -> TriMesh {
+        self.filtered_with_sources(keep).0
+    }
+
+    /// The same, and which point of this mesh each of the new one's is.
+    pub fn filtered_with_sources(&self, keep: impl Fn(usize) -> bool) -> (TriMesh, Vec<u32>) {
         let mut new = vec![u32::MAX; self.points.len()];
-        let mut out = TriMesh::default();
+        let (mut out, mut sources) = (TriMesh::default(), Vec::new());
         for (t, tri) in self.triangles.iter().enumerate() {
             if !keep(t) {
                 continue;
@@ -124,13 +129,14 @@ impl TriMesh {
             out.triangles.push(tri.map(|v| {
                 let slot = &mut new[v as usize];
                 if *slot == u32::MAX {
-                    *slot = out.points.len() as u32;
+                    *slot = sources.len() as u32;
+                    sources.push(v);
                     out.points.push(self.points[v as usize]);
                 }
                 *slot
             }));
         }
-        out
+        (out, sources)
     }
 
     /// Appends another mesh.

@@ -8,8 +8,8 @@ use crate::shape::{Composed, Owner};
 use glam::DVec3;
 use rayon::prelude::*;
 use std::collections::HashSet;
-use ulmix_mesh::crossing::{crossing_pairs, crossing_pairs_among, folded_pairs};
-use ulmix_mesh::reduce::{reduce, ReduceOptions};
+use ulmix_mesh::crossing::{crossing_and_folded_pairs, crossing_pairs_among, folded_pairs};
+use ulmix_mesh::reduce::{reduce, ReduceOptions, Reduced};
 use ulmix_mesh::topology::{piece_volumes, pieces_by_points, small_pieces};
 use ulmix_mesh::{Bounds, Bvh, TriMesh};
 
@@ -51,30 +51,27 @@ pub fn finish(
     settings: Option<&MeshStep>,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Solid> {
-    let finished = settings.is_some();
-    let (crumb_mm3, error) = settings.map_or((0.0, 0.0), |s| (s.crumb_mm3, s.reduce_mm));
-    let (whole, crumbs) = if crumb_mm3 > 0.0 { without_crumbs(raw, crumb_mm3) } else { (None, Crumbs::default()) };
-    let mesh = whole.as_ref().unwrap_or(raw);
-    let owners: Vec<Owner> = mesh.points.par_iter().map(|&p| shape.owner(p)).collect();
+    let owners: Vec<Owner> = raw.points.par_iter().map(|&p| shape.owner(p)).collect();
     if cancelled() {
         return None;
     }
-    let (mesh, owners, crossings) = if finished {
-        let (mesh, owners, crossings) = reduced(mesh, &owners, shape, error, cancelled)?;
-        (mesh, owners, Some(crossings))
-    } else {
-        (mesh.clone(), owners, None)
+    let (mesh, owners, crumbs, crossings) = match settings {
+        Some(settings) => {
+            let done = reduced(raw, &owners, shape, settings, cancelled)?;
+            (done.mesh, done.owners, done.crumbs, Some(done.crossings))
+        }
+        None => (raw.clone(), owners, Crumbs::default(), None),
     };
     let openness = occlusion::openness(&mesh, grid, signs);
     Some(Solid { openness, owners, crumbs, raw_triangles: raw.triangles.len(), mesh, crossings })
 }
 
-/// The mesh without loose pieces, and without closed voids, smaller than `least` mm³; `None` for
-/// "nothing to remove". The largest piece always stays.
-fn without_crumbs(mesh: &TriMesh, least: f64) -> (Option<TriMesh>, Crumbs) {
-    let (piece_of, pieces) = pieces_by_points(mesh);
+/// Takes away loose pieces, and closed voids, smaller than `least` mm³. The largest piece always stays.
+fn remove_crumbs(reduced: &mut Reduced, least: f64) -> Crumbs {
+    let mesh = &mut reduced.mesh;
+    let (piece_of, pieces) = if least > 0.0 { pieces_by_points(mesh) } else { (Vec::new(), 0) };
     if pieces < 2 {
-        return (None, Crumbs::default());
+        return Crumbs::default();
     }
     let volumes = piece_volumes(mesh, &piece_of, pieces);
     let goes = small_pieces(&volumes, least);
@@ -83,14 +80,21 @@ fn without_crumbs(mesh: &TriMesh, least: f64) -> (Option<TriMesh>, Crumbs) {
         volume_mm3: (0..pieces).filter(|&p| goes[p]).map(|p| volumes[p].max(0.0)).sum(),
         voids_filled: (0..pieces).filter(|&p| goes[p] && volumes[p] < 0.0).count(),
     };
-    if goes.iter().all(|g| !g) {
-        return (None, crumbs);
+    if goes.contains(&true) {
+        let (kept, from) = mesh.filtered_with_sources(|t| !goes[piece_of[t] as usize]);
+        reduced.source = from.into_iter().map(|v| reduced.source[v as usize]).collect();
+        *mesh = kept;
     }
-    (Some(mesh.filtered(|t| !goes[piece_of[t] as usize])), crumbs)
+    crumbs
 }
 
 /// A reduced mesh with a role for every point and the pairs that cross all the same.
-type Reduced = (TriMesh, Vec<Owner>, Vec<[u32; 2]>);
+struct Done {
+    mesh: TriMesh,
+    owners: Vec<Owner>,
+    crumbs: Crumbs,
+    crossings: Vec<[u32; 2]>,
+}
 
 /// The part's own faces and edges may move by this share of the step at most.
 const FAITHFUL: f64 = 0.008;
@@ -99,22 +103,25 @@ fn reduced(
     mesh: &TriMesh,
     owners: &[Owner],
     shape: &Composed,
-    error: f64,
+    settings: &MeshStep,
     cancelled: &(dyn Fn() -> bool + Sync),
-) -> Option<Reduced> {
+) -> Option<Done> {
     let labels: Vec<u8> = owners.iter().map(|r| *r as u8).collect();
     let on_exact: Vec<bool> = mesh.points.par_iter().map(|&p| shape.on_exact(p)).collect();
     let faithful = (on_exact.as_slice(), FAITHFUL * shape.zoned.grid.step);
     let mut kept = Vec::new();
     for last in [false, false, true] {
+        let error = settings.reduce_mm;
         let mut r = reduce(mesh, &ReduceOptions { error, labels: Some(&labels), faithful, kept: &kept, cancelled });
         if cancelled() {
             return None;
         }
+        let crumbs = remove_crumbs(&mut r, settings.crumb_mm3);
         round_to_f32(&mut r.mesh);
         let crossings = untangle(&mut r.mesh);
         if last || crossings.is_empty() {
-            return Some((r.mesh, r.source.iter().map(|&v| owners[v as usize]).collect(), crossings));
+            let owners = r.source.iter().map(|&v| owners[v as usize]).collect();
+            return Some(Done { mesh: r.mesh, owners, crumbs, crossings });
         }
         // Where sheets meet at a sharp angle, larger triangles may have no way past each other: the
         // small ones of the raw mesh stay there.
@@ -143,9 +150,7 @@ const FOLDED: f64 = -0.9985;
 fn untangle(mesh: &mut TriMesh) -> Vec<[u32; 2]> {
     const ROUNDS: usize = 8;
     let bvh = Bvh::new(mesh);
-    let all: Vec<u32> = (0..mesh.triangles.len() as u32).collect();
-    let mut pairs = crossing_pairs(mesh, &bvh);
-    let mut folds = folded_pairs(mesh, &all, FOLDED);
+    let [mut pairs, mut folds] = crossing_and_folded_pairs(mesh, &bvh, FOLDED);
     let mut slack = 0.0f64;
     for _ in 0..ROUNDS {
         if pairs.is_empty() && folds.is_empty() {
@@ -207,12 +212,18 @@ mod tests {
     fn crumbs_go_and_the_largest_piece_stays_however_small() {
         let mut m = TriMesh::sphere(5.0, 3);
         m.append(&TriMesh::cuboid(DVec3::splat(8.0), DVec3::splat(9.0)));
-        let (kept, crumbs) = without_crumbs(&m, 2.0);
+        let without = |least: f64| {
+            let mut r = Reduced { source: (0..m.points.len() as u32).collect(), mesh: m.clone() };
+            let crumbs = remove_crumbs(&mut r, least);
+            assert!(r.mesh.points.iter().zip(&r.source).all(|(p, v)| m.points[*v as usize] == *p));
+            (r.mesh, crumbs)
+        };
+        let (kept, crumbs) = without(2.0);
         assert_eq!(crumbs.removed, 1);
         assert!((crumbs.volume_mm3 - 1.0).abs() < 1e-12);
-        assert_eq!(Topology::of(&kept.unwrap()).pieces, 1);
-        assert!(without_crumbs(&m, 0.5).0.is_none());
-        assert_eq!(without_crumbs(&m, 1e9).1.removed, 1);
+        assert_eq!(Topology::of(&kept).pieces, 1);
+        assert_eq!(without(0.5).0, m);
+        assert_eq!(without(1e9).1.removed, 1);
     }
 
     #[test]

@@ -2,7 +2,6 @@
 //! it touches within a core's cache.
 
 use super::{Patch, ReduceOptions, NONE};
-use crate::bvh::nearest_on_triangle;
 use crate::crossing::triangles_cross;
 use crate::{Bounds, Bvh, TriMesh};
 use glam::{DVec3, Vec3};
@@ -11,8 +10,8 @@ use glam::{DVec3, Vec3};
 pub struct Input<'a> {
     pub mesh: &'a TriMesh,
     pub patch: &'a Patch,
-    /// The block's triangles of `patch`, as second values.
-    pub run: &'a [(u32, u32)],
+    /// The block's triangles of `patch`.
+    pub run: &'a [u32],
     pub options: &'a ReduceOptions<'a>,
     pub lock: &'a (dyn Fn(u32) -> bool + Sync),
     pub open: &'a [bool],
@@ -49,7 +48,7 @@ pub fn reduced(input: &Input, local: &mut [u32]) -> Patch {
         if attempt == TRIES {
             let mut same = Patch { first: vec![0], ..Patch::default() };
             let (triangles, patch) = (&input.patch.triangles, input.patch);
-            input.run.iter().for_each(|&(_, t)| same.push(triangles[t as usize], patch.carried_by(t).iter().copied()));
+            input.run.iter().for_each(|&t| same.push(triangles[t as usize], patch.carried_by(t).iter().copied()));
             return same;
         }
         kept.extend(crossing);
@@ -113,7 +112,7 @@ impl<'a> Block<'a> {
         let mut global: Vec<u32> = Vec::with_capacity(run.len() / 2 + 64);
         let triangles: Vec<[u32; 3]> = run
             .iter()
-            .map(|&(_, t)| {
+            .map(|&t| {
                 patch.triangles[t as usize].map(|v| {
                     let slot = &mut local[v as usize];
                     if *slot == NONE {
@@ -151,7 +150,7 @@ impl<'a> Block<'a> {
         let mut removed = Vec::new();
         let carried = run
             .iter()
-            .map(|&(_, t)| {
+            .map(|&t| {
                 patch.carried_by(t).iter().fold(NONE, |next, &v| {
                     removed.push(Removed { global: v, place: near(v), next });
                     removed.len() as u32 - 1
@@ -446,15 +445,19 @@ fn nearest_in(fan: &[Fan], p: Vec3, limit: f32) -> Option<(u32, f32)> {
             }
         }
     }
-    let mut best = (limit, None);
+    // Over none of them the nearest place is on an edge.
+    let mut best = (limit * limit, None);
     for (n, f) in fan.iter().enumerate() {
-        let corners = f.corners.map(|c| c.as_dvec3());
-        let d = nearest_on_triangle(p.as_dvec3(), &corners).0.distance(p.as_dvec3()) as f32;
-        if d <= best.0 {
-            best = (d, Some(n as u32));
+        for e in 0..3 {
+            let (from, along) = (p - f.corners[e], f.corners[(e + 1) % 3] - f.corners[e]);
+            let share = (from.dot(along) / along.length_squared()).clamp(0.0, 1.0);
+            let d = from.distance_squared(along * share);
+            if d <= best.0 {
+                best = (d, Some(n as u32));
+            }
         }
     }
-    best.1.map(|n| (n, best.0))
+    best.1.map(|n| (n, best.0.sqrt()))
 }
 
 fn unit_normal([a, b, c]: [Vec3; 3]) -> Vec3 {

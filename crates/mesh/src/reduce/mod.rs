@@ -18,9 +18,10 @@
 mod block;
 
 use crate::TriMesh;
-use glam::DVec3;
+use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use std::cell::RefCell;
+use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
 
 /// What to keep while reducing.
 pub struct ReduceOptions<'a> {
@@ -110,37 +111,38 @@ fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open
     // Blocks hold about BLOCK_TRIANGLES if the surface filled space evenly.
     let volume = bounds.size().max(DVec3::splat(1e-9));
     let edge = (volume.x * volume.y * volume.z * BLOCK_TRIANGLES / triangles.len().max(1) as f64).cbrt().max(1e-9);
-    let block = |p: DVec3| -> u32 {
-        let c = ((p - bounds.min) / edge + shift).max(DVec3::ZERO);
-        (c.x as u32).min(1023) | (c.y as u32).min(1023) << 10 | (c.z as u32).min(1023) << 20
+    let counts = (volume / edge + 2.0).ceil().as_uvec3().min(UVec3::splat(1 << 10));
+    let block = |t: &[u32; 3]| -> u32 {
+        let middle = t.iter().map(|&v| mesh.points[v as usize]).sum::<DVec3>() / 3.0;
+        let c = ((middle - bounds.min) / edge + shift).max(DVec3::ZERO).as_uvec3().min(counts - 1);
+        (c.z * counts.y + c.y) * counts.x + c.x
     };
-    let mut order: Vec<(u32, u32)> = triangles
-        .par_iter()
-        .enumerate()
-        .map(|(n, t)| (block(t.iter().map(|&v| mesh.points[v as usize]).sum::<DVec3>() / 3.0), n as u32))
-        .collect();
-    order.par_sort_unstable();
+    let block_of: Vec<u32> = triangles.par_iter().map(block).collect();
+    let (order, starts) = grouped(&block_of, counts.element_product() as usize);
 
-    // A vertex seen by triangles of two blocks is locked.
+    // A vertex seen by triangles of two blocks is locked. Which comes first does not matter.
     const MANY: u32 = NONE - 1;
-    let mut owner = vec![NONE; mesh.points.len()];
-    for &(id, t) in &order {
-        for v in triangles[t as usize] {
-            let o = &mut owner[v as usize];
-            *o = if *o == NONE || *o == id { id } else { MANY };
+    let owner: Vec<AtomicU32> = (0..mesh.points.len()).map(|_| AtomicU32::new(NONE)).collect();
+    triangles.par_iter().zip(&block_of).for_each(|(t, &id)| {
+        for v in t {
+            let o = &owner[*v as usize];
+            if o.load(Relaxed) != id && o.compare_exchange(NONE, id, Relaxed, Relaxed).is_err_and(|other| other != id) {
+                o.store(MANY, Relaxed);
+            }
         }
-    }
+    });
+    let owner: Vec<u32> = owner.into_iter().map(AtomicU32::into_inner).collect();
     let kept = |v: u32| options.kept.get(v as usize).copied().unwrap_or(false);
     let lock = |v: u32| owner[v as usize] == MANY || kept(v);
     thread_local!(static LOCAL: RefCell<Vec<u32>> = const { RefCell::new(Vec::new()) });
-    let runs: Vec<&[(u32, u32)]> = order.chunk_by(|a, b| a.0 == b.0).collect();
+    let runs: Vec<&[u32]> = starts.windows(2).map(|s| &order[s[0] as usize..s[1] as usize]).filter(|run| !run.is_empty()).collect();
     let parts: Vec<Patch> = runs
         .into_par_iter()
         .map(|run| {
-            let idle = run.iter().all(|&(_, t)| triangles[t as usize].iter().all(|&v| !open[v as usize]));
+            let idle = run.iter().all(|&t| triangles[t as usize].iter().all(|&v| !open[v as usize]));
             if idle {
                 let mut same = Patch { first: vec![0], ..Patch::default() };
-                run.iter().for_each(|&(_, t)| same.push(triangles[t as usize], patch.carried_by(t).iter().copied()));
+                run.iter().for_each(|&t| same.push(triangles[t as usize], patch.carried_by(t).iter().copied()));
                 return same;
             }
             LOCAL.with_borrow_mut(|local| {
@@ -157,6 +159,19 @@ fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open
         }
     }
     out
+}
+
+/// The numbers of items by group, in their order, and where each group starts.
+fn grouped(group_of: &[u32], groups: usize) -> (Vec<u32>, Vec<u32>) {
+    let mut starts = vec![0u32; groups + 1];
+    group_of.iter().for_each(|&g| starts[g as usize + 1] += 1);
+    (0..groups).for_each(|g| starts[g + 1] += starts[g]);
+    let (mut next, mut order) = (starts.clone(), vec![0u32; group_of.len()]);
+    for (item, &g) in group_of.iter().enumerate() {
+        order[next[g as usize] as usize] = item as u32;
+        next[g as usize] += 1;
+    }
+    (order, starts)
 }
 
 #[cfg(test)]
