@@ -1,10 +1,11 @@
 //! Files to print from: written, read again by our own reader and checked before they are offered.
 
 use crate::recipe::{Form, Kind, Recipe};
-use crate::report::{checks, Check, Verdict};
+use crate::report::{checks_given, BodyApart, Check, Verdict};
 use serde::{Deserialize, Serialize};
 use ulmix_formats::{stl, threemf, FormatError, Limits};
-use ulmix_mesh::TriMesh;
+use ulmix_mesh::crossing::crossing_pairs;
+use ulmix_mesh::{Bvh, TriMesh};
 use utoipa::ToSchema;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -44,20 +45,79 @@ impl Exported {
     }
 }
 
+/// What goes into a file: a final mesh, whole or in its bodies.
+pub struct Contents<'a> {
+    pub mesh: &'a TriMesh,
+    /// As [`crate::report::Report::apart`]; empty for one body.
+    pub apart: &'a [BodyApart],
+    /// Only the body of this name.
+    pub only: Option<&'a str>,
+    /// Bodies expected where nothing is apart.
+    pub bodies: usize,
+}
+
+impl Contents<'_> {
+    /// Named bodies; the one body has the recipe's name.
+    fn objects(&self, recipe: &Recipe) -> Result<Vec<(String, TriMesh)>, FormatError> {
+        let mut objects = Vec::new();
+        let mut from = 0;
+        for b in self.apart {
+            let range = from..from + b.triangles;
+            from = range.end;
+            if self.only.is_none_or(|name| name == b.name) {
+                objects.push((b.name.clone(), self.mesh.filtered(|t| range.contains(&t))));
+            }
+        }
+        match (self.only, objects.is_empty()) {
+            (None, true) => Ok(vec![(recipe.name.clone(), self.mesh.clone())]),
+            (Some(name), true) => Err(FormatError::new(
+                format!("The final mesh has no body “{name}” of its own."),
+                "Export all of it, or have lattice and solids made as bodies of their own.",
+            )),
+            _ => Ok(objects),
+        }
+    }
+}
+
 /// Writes, reads again and checks. The bytes follow from mesh and recipe alone.
-pub fn export(mesh: &TriMesh, recipe: &Recipe, kind: FileKind, bodies: Option<usize>) -> Result<Exported, FormatError> {
-    let bytes = match kind {
-        FileKind::Stl => stl::write(mesh),
-        FileKind::ThreeMf => threemf::write(mesh, &recipe.name, &[("Description", &describe(recipe))]),
+pub fn export(contents: &Contents, recipe: &Recipe, kind: FileKind) -> Result<Exported, FormatError> {
+    let objects = contents.objects(recipe)?;
+    let bytes = match (kind, &objects[..]) {
+        (FileKind::ThreeMf, objects) => threemf::write(objects, &recipe.name, &[("Description", &describe(recipe))]),
+        (FileKind::Stl, [(_, mesh)]) => stl::write(mesh),
+        (FileKind::Stl, _) => {
+            return Err(FormatError::new(
+                "An STL file holds one body, and lattice and solids are apart.",
+                "Choose one of them, or write a 3MF file, which holds both.",
+            ))
+        }
     };
-    let again = ulmix_formats::read(&bytes, &Limits { triangles: usize::MAX, ..Limits::default() })?.mesh;
-    if again.triangles.len() != mesh.triangles.len() {
+    let again = ulmix_formats::read(&bytes, &Limits { triangles: usize::MAX, ..Limits::default() })?;
+    let expected: usize = objects.iter().map(|o| o.1.triangles.len()).sum();
+    let names = || again.bodies.iter().map(|b| b.name.as_str());
+    if again.mesh.triangles.len() != expected || objects.len() > 1 && !names().eq(objects.iter().map(|o| o.0.as_str())) {
         return Err(FormatError::new(
-            format!("The file reads back with {} triangles instead of {}.", again.triangles.len(), mesh.triangles.len()),
+            format!("The file reads back with {} triangles instead of {expected}.", again.mesh.triangles.len()),
             "Make the final mesh with a larger grid step and export again.",
         ));
     }
-    Ok(Exported { checks: checks(&again, bodies), triangles: again.triangles.len(), volume_mm3: again.volume(), bytes })
+    // Bodies apart may overlap: only within one of them does a crossing count.
+    let body_of = |t: u32| {
+        let mut end = 0;
+        objects.iter().position(|o| {
+            end += o.1.triangles.len();
+            (t as usize) < end
+        })
+    };
+    let mut crossing = crossing_pairs(&again.mesh, &Bvh::new(&again.mesh));
+    crossing.retain(|[s, t]| body_of(*s) == body_of(*t));
+    let bodies = contents.apart.is_empty().then_some(contents.bodies);
+    Ok(Exported {
+        checks: checks_given(&again.mesh, bodies, &crossing),
+        triangles: again.mesh.triangles.len(),
+        volume_mm3: again.mesh.volume(),
+        bytes,
+    })
 }
 
 /// The recipe's structure in one line.
@@ -83,10 +143,21 @@ mod tests {
         let mesh = TriMesh::sphere(20.0, 4).mapped(|p| p.as_vec3().as_dvec3());
         let recipe = Recipe::for_part(&mesh.bounds());
         for kind in [FileKind::Stl, FileKind::ThreeMf] {
-            let e = export(&mesh, &recipe, kind, Some(1)).unwrap();
+            let e = export(&Contents { mesh: &mesh, apart: &[], only: None, bodies: 1 }, &recipe, kind).unwrap();
             assert!(e.passed() && e.triangles == mesh.triangles.len());
             assert!((e.volume_mm3 / mesh.volume() - 1.0).abs() < 1e-6);
         }
+        let lattice = BodyApart { name: "Lattice".into(), triangles: mesh.triangles.len(), volume_mm3: mesh.volume() };
+        let mut two = mesh.clone();
+        two.append(&mesh.clone().mapped(|p| p + glam::DVec3::X));
+        let apart = [lattice.clone(), BodyApart { name: "Solids".into(), ..lattice }];
+        let of = |only, kind| export(&Contents { mesh: &two, apart: &apart, only, bodies: 1 }, &recipe, kind);
+        let both = of(None, FileKind::ThreeMf).unwrap();
+        assert!(both.passed() && both.triangles == two.triangles.len(), "bodies that overlap do not cross themselves");
+        let one = of(Some("Solids"), FileKind::Stl).unwrap();
+        assert!(one.passed() && one.triangles == mesh.triangles.len());
+        assert!(of(None, FileKind::Stl).is_err_and(|e| e.message.contains("one body")));
+        assert!(of(Some("Skin"), FileKind::Stl).is_err_and(|e| e.message.contains("“Skin”")));
         assert_eq!(FileKind::of_name("a.b.3MF"), Some(FileKind::ThreeMf));
         assert_eq!(FileKind::of_name("a.obj"), None);
     }

@@ -27,6 +27,10 @@ pub struct Report {
     /// Solid share of the fill zone. Percent.
     pub fill_density_percent: f64,
     pub triangles: usize,
+    /// Lattice and solids, where they are bodies of their own, in the mesh's order; empty where all is one.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub apart: Vec<BodyApart>,
     /// Wall thickness in the fill zone over its surface, measured on the mesh; absent for a draft.
     pub walls: Option<Walls>,
     pub crumbs_removed: usize,
@@ -40,6 +44,14 @@ pub struct Report {
     #[serde(default)]
     #[schema(required = true)]
     pub cautions: Vec<String>,
+}
+
+/// One of the bodies of a mesh that holds lattice and solids apart.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct BodyApart {
+    pub name: String,
+    pub triangles: usize,
+    pub volume_mm3: f64,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -165,14 +177,16 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
     let volume_mm3 = if draft && !mesh.triangles.is_empty() {
         linked.solid_volume_mm3 + linked.fill_volume_mm3 * linked.density_percent / 100.0
     } else {
-        mesh.volume()
+        // What two bodies share is there once.
+        mesh.volume() - solid.apart.map_or(0.0, |a| a.shared_mm3)
     };
     let density = recipe.material.density / 1000.0;
     let part_volume_mm3 = part.facts.volume_mm3;
     // What is solid outside the fill zone is there in any case.
     let outside = linked.solid_volume_mm3;
     let fill = if linked.fill_volume_mm3 > 0.0 { (volume_mm3 - outside) / linked.fill_volume_mm3 } else { 0.0 };
-    let checks = solid.crossings.as_ref().map(|c| checks_given(mesh, Some(part.facts.bodies), c));
+    let bodies = solid.apart.is_none().then_some(part.facts.bodies);
+    let checks = solid.crossings.as_ref().map(|c| checks_given(mesh, bodies, c));
     let walls = if checks.is_some() { walls(part, solid, linked, step) } else { None };
     Report {
         volume_mm3,
@@ -183,6 +197,7 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
         saved_percent: 100.0 * (1.0 - volume_mm3 / part_volume_mm3),
         fill_density_percent: 100.0 * fill.clamp(0.0, 1.0),
         triangles: mesh.triangles.len(),
+        apart: solid.apart.map_or_else(Vec::new, |a| bodies_apart(mesh, a.lattice_triangles)),
         walls,
         crumbs_removed: solid.crumbs.removed,
         crumbs_mm3: solid.crumbs.volume_mm3,
@@ -191,6 +206,16 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
         notes: notes(recipe, linked, mesh, fill, draft.then_some(step)),
         cautions: cautions(part, recipe, linked),
     }
+}
+
+fn bodies_apart(mesh: &TriMesh, lattice: usize) -> Vec<BodyApart> {
+    let of = |name: &str, range: std::ops::Range<usize>| BodyApart {
+        name: name.into(),
+        triangles: range.len(),
+        volume_mm3: mesh.filtered(|t| range.contains(&t)).volume(),
+    };
+    let both = [of("Lattice", 0..lattice), of("Solids", lattice..mesh.triangles.len())];
+    both.into_iter().filter(|b| b.triangles > 0).collect()
 }
 
 fn cautions(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<String> {
@@ -278,7 +303,12 @@ pub fn thickness_at_points(mesh: &TriMesh, limit: f64, most: usize) -> Vec<f32> 
 /// triangles: of round struts those lie inside the true surface.
 fn walls(part: &Part, solid: &Solid, linked: &Linked, step: f64) -> Option<Walls> {
     const SAMPLES: usize = 20_000;
-    let mesh = &solid.mesh;
+    // Solids that reach into the lattice are no walls of it.
+    let lattice = solid.apart.map(|a| TriMesh {
+        triangles: solid.mesh.triangles[..a.lattice_triangles].to_vec(),
+        points: solid.mesh.points.clone(),
+    });
+    let mesh = lattice.as_ref().unwrap_or(&solid.mesh);
     let stride = mesh.points.len().div_ceil(3 * SAMPLES).max(1);
     let clear = linked.thickness_mm;
     let picked: Vec<usize> = (0..mesh.points.len())

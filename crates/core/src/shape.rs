@@ -6,6 +6,7 @@ use crate::lattice::{Bulk, Lattice};
 use crate::part::Part;
 use crate::polygonise::{Edge, Hit, RowPoints, Shape};
 use crate::recipe::Role;
+use crate::solids::Solid;
 use crate::zoned::{Regions, Zoned};
 use glam::{DVec3, UVec3};
 use std::cell::RefCell;
@@ -20,7 +21,18 @@ pub enum Owner {
     Solid = 2,
 }
 
+/// Which material is meant.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Side {
+    All,
+    /// The lattice in what is filled.
+    Lattice,
+    /// Kept solids and skins.
+    Solids,
+}
+
 pub struct Composed<'a> {
+    side: Side,
     part: &'a Part,
     pub zoned: &'a Zoned,
     regions: &'a Regions,
@@ -37,14 +49,25 @@ struct Sides {
     regions: [bool; MOST_REGIONS],
 }
 
-/// Zones, bodies with roles and skins together: twice [`crate::recipe::zones`]' bound, and so many bodies.
-const MOST_REGIONS: usize = 2 * 64 + crate::bodies::MOST_WITH_ROLES;
+/// Zones, bodies with roles, fills grown by an overlap and skins together: three times [`crate::recipe::zones`]'
+/// bound, and twice so many bodies.
+const MOST_REGIONS: usize = 3 * 64 + 2 * crate::bodies::MOST_WITH_ROLES;
 
 impl<'a> Composed<'a> {
     /// On coarse grids a wall thinner than the step would tear: signs are taken as if the lattice
     /// reached `reach` mm further, and places are still computed on its true border.
     pub fn new(part: &'a Part, zoned: &'a Zoned, regions: &'a Regions, lattice: &'a dyn Lattice, reach: f64) -> Composed<'a> {
-        Composed { part, zoned, regions, lattice, bulk: lattice.on_grid(&zoned.grid, reach), reach }
+        let bulk = lattice.on_grid(&zoned.grid, reach);
+        Composed { side: Side::All, part, zoned, regions, lattice, bulk, reach }
+    }
+
+    /// Only the material of one side.
+    pub fn only(self, side: Side) -> Self {
+        Composed { side, ..self }
+    }
+
+    pub fn side(&self) -> Side {
+        self.side
     }
 
     fn grid(&self) -> &Grid {
@@ -53,8 +76,13 @@ impl<'a> Composed<'a> {
 
     /// Signs of the whole shape; computes the lattice only where it decides.
     pub fn signs(&self) -> Bits {
+        if self.side == Side::Solids {
+            return self.zoned.solid.clone();
+        }
         let mut out = self.bulk.signs(&self.zoned.fill);
-        out.par_words_mut(|w, j, k, word| *word |= self.zoned.solid.row(j, k)[w]);
+        if self.side == Side::All {
+            out.par_words_mut(|w, j, k, word| *word |= self.zoned.solid.row(j, k)[w]);
+        }
         out
     }
 
@@ -74,11 +102,15 @@ impl<'a> Composed<'a> {
         }
     }
 
-    /// Does the point lie on an exact face: the part's own, or a cleared place's?
+    /// Does the point lie on an exact face: the part's own, a cleared place's, or where lattice and solids are
+    /// parted?
     pub fn on_exact(&self, p: DVec3) -> bool {
         let near = 1e-3 * self.grid().step;
+        let borders = |r: &Solid| r.within(p, near) && !r.within(p, -near);
+        let parted = self.side != Side::All;
         (self.beside_part(p) && self.part.bvh().nearest(p, near * near).is_some())
-            || self.regions.zones.iter().any(|(role, r)| *role == Role::KeepClear && r.within(p, near) && !r.within(p, -near))
+            || self.regions.zones.iter().any(|(role, r)| (parted || *role == Role::KeepClear) && borders(r))
+            || parted && self.regions.skins.iter().any(borders)
     }
 
     /// The eight samples around a point.
@@ -106,11 +138,16 @@ impl<'a> Composed<'a> {
     fn material(&self, s: &Sides) -> bool {
         let zones = self.regions.zones.len();
         let role = (0..zones).find(|&n| s.regions[n]).map_or(self.regions.rest, |n| self.regions.zones[n].0);
+        let skin = || s.regions[zones..zones + self.regions.skins.len()].contains(&true);
         s.part
             && match role {
-                Role::KeepSolid => true,
+                Role::KeepSolid => self.side != Side::Lattice,
                 Role::KeepClear => false,
-                _ => s.lattice || s.regions[zones..zones + self.regions.skins.len()].contains(&true),
+                _ => match self.side {
+                    Side::All => s.lattice || skin(),
+                    Side::Lattice => s.lattice && !skin(),
+                    Side::Solids => skin(),
+                },
             }
     }
 
@@ -197,7 +234,7 @@ impl Shape for Composed<'_> {
                 Operand::Region(n) => {
                     let out = self.regions.all().nth(n).map_or(DVec3::Z, |r| r.normal(p));
                     // Leaving a solid region or entering a cleared one: outward is along the edge.
-                    (if sides.regions[n] { -out } else { out }, false)
+                    (if sides.regions[n] { -out } else { out }, true)
                 }
             };
             return Hit { t: t as f32, normal: n.as_vec3().to_array(), firm };
@@ -210,8 +247,13 @@ impl Shape for Composed<'_> {
 
     fn value(&self, p: DVec3) -> f64 {
         let skin = self.regions.skins.iter().map(|s| s.value(p)).fold(f64::INFINITY, f64::min);
-        let filled = self.bulk.value(p).min(skin);
+        let filled = match self.side {
+            Side::All => self.bulk.value(p).min(skin),
+            Side::Lattice => self.bulk.value(p).max(-skin),
+            Side::Solids => skin,
+        };
         let of = |role: Role| match role {
+            Role::KeepSolid if self.side == Side::Lattice => f64::INFINITY,
             Role::KeepSolid => f64::NEG_INFINITY,
             Role::KeepClear => f64::INFINITY,
             Role::Fill | Role::Reference => filled,

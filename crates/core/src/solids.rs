@@ -3,7 +3,8 @@
 use crate::bodies::Body;
 use crate::grid::Grid;
 use crate::recipe::Place;
-use glam::{DMat3, DVec3, EulerRot};
+use glam::{DMat3, DVec2, DVec3, EulerRot};
+use std::f64::consts::PI;
 use std::sync::Arc;
 use ulmix_mesh::Bvh;
 
@@ -32,7 +33,17 @@ pub enum Solid {
         depth: f64,
     },
     /// A body of the part's files.
-    Body(Arc<Body>),
+    Body(Arc<Body>, Reach),
+}
+
+/// How far a body's region goes.
+#[derive(Clone)]
+pub enum Reach {
+    Own,
+    /// A distance further.
+    Beyond(f64),
+    /// Not within a distance of a surface.
+    Short(Arc<Bvh>, f64),
 }
 
 impl Solid {
@@ -54,6 +65,86 @@ impl Solid {
         })
     }
 
+    /// The region with its border moved outward by a distance.
+    pub fn grown(&self, by: f64) -> Solid {
+        let mut out = self.clone();
+        match &mut out {
+            Solid::Cylinder { base, axis, length, radius } => {
+                *base -= *axis * by;
+                *length += 2.0 * by;
+                *radius += by;
+            }
+            Solid::Box { half, .. } => *half += by,
+            Solid::Sphere { radius, .. } => *radius += by,
+            Solid::Near { depth, .. } => *depth += by,
+            Solid::Body(_, reach) => *reach = Reach::Beyond(by),
+        }
+        out
+    }
+
+    /// The region with its border moved inward where it passes through the part, so that `inside` holds just
+    /// beyond it; `None` when nothing is left. Where the border lies on the part's own surface it stays.
+    pub fn shrunk(&self, by: f64, inside: &dyn Fn(DVec3) -> bool) -> Option<Solid> {
+        const SAMPLES: i32 = 8;
+        let beyond = 0.1 * by;
+        let steps = || (-SAMPLES..=SAMPLES).map(|n| 0.999 * n as f64 / SAMPLES as f64);
+        let square = || steps().flat_map(move |u| steps().map(move |v| (u, v)));
+        let mut out = self.clone();
+        let least = match &mut out {
+            Solid::Cylinder { base, axis, length, radius } => {
+                let (u, v) = axis.any_orthonormal_pair();
+                let at = |along: f64, x: f64, y: f64| *base + *axis * along + (u * x + v * y) * *radius;
+                let end = |along: f64| square().any(|(x, y)| x.hypot(y) < 1.0 && inside(at(along, x, y)));
+                let around = |turn: f64| DVec2::from_angle(turn * PI) * (1.0 + beyond / *radius);
+                let mantle = square().any(|(a, turn)| {
+                    let round = around(turn);
+                    inside(at(0.5 * (1.0 + a) * *length, round.x, round.y))
+                });
+                let [low, high] = [end(-beyond), end(*length + beyond)].map(|moves| if moves { by } else { 0.0 });
+                *base += *axis * low;
+                *length -= low + high;
+                *radius -= if mantle { by } else { 0.0 };
+                radius.min(*length)
+            }
+            Solid::Box { centre, half, turn } => {
+                let (mut low, mut high) = (-*half, *half);
+                for d in 0..3 {
+                    for side in [-1.0, 1.0] {
+                        let moves = square().any(|(u, v)| {
+                            let mut local = DVec3::ZERO;
+                            local[d] = side * (half[d] + beyond);
+                            local[(d + 1) % 3] = u * half[(d + 1) % 3];
+                            local[(d + 2) % 3] = v * half[(d + 2) % 3];
+                            inside(*centre + *turn * local)
+                        });
+                        *(if side > 0.0 { &mut high[d] } else { &mut low[d] }) -= if moves { side * by } else { 0.0 };
+                    }
+                }
+                *centre += *turn * (0.5 * (low + high));
+                *half = 0.5 * (high - low);
+                half.min_element()
+            }
+            Solid::Sphere { radius, .. } => {
+                *radius -= by;
+                *radius
+            }
+            Solid::Near { depth, .. } => {
+                *depth -= by;
+                *depth
+            }
+            Solid::Body(body, reach) => {
+                let outward = |t: usize| body.mesh.area_vector(t).normalize_or_zero() * beyond;
+                let within = |t: usize| inside(body.mesh.corners(t).iter().sum::<DVec3>() / 3.0 + outward(t));
+                let rim = body.mesh.filtered(within);
+                if !rim.triangles.is_empty() {
+                    *reach = Reach::Short(Arc::new(Bvh::new(&rim)), by);
+                }
+                f64::INFINITY
+            }
+        };
+        (least > 0.0).then_some(out)
+    }
+
     /// Negative inside; exact inside and beside, a lower bound past edges.
     pub fn value(&self, p: DVec3) -> f64 {
         match self {
@@ -65,10 +156,15 @@ impl Solid {
             }
             Solid::Box { centre, half, turn } => ((turn.transpose() * (p - *centre)).abs() - *half).max_element(),
             Solid::Sphere { centre, radius } => p.distance(*centre) - radius,
-            Solid::Near { surface, depth } => {
-                surface.nearest(p, f64::INFINITY).map_or(f64::INFINITY, |n| n.distance_squared.sqrt() - depth)
+            Solid::Near { surface, depth } => distance(surface, p) - depth,
+            Solid::Body(body, reach) => {
+                let own = body.distance.value(p);
+                match reach {
+                    Reach::Own => own,
+                    Reach::Beyond(by) => own - by,
+                    Reach::Short(rim, by) => own.max(by - distance(rim, p)),
+                }
             }
-            Solid::Body(body) => body.distance.value(p),
         }
     }
 
@@ -109,7 +205,10 @@ impl Solid {
             Solid::Near { surface, .. } => {
                 surface.nearest(p, f64::INFINITY).map_or(DVec3::Z, |n| (p - n.point).normalize_or(DVec3::Z))
             }
-            Solid::Body(body) => body.distance.normal_near(p, body.mesh.bounds().size().max_element()),
+            Solid::Body(body, Reach::Short(rim, by)) if by - distance(rim, p) > body.distance.value(p) => {
+                rim.nearest(p, f64::INFINITY).map_or(DVec3::Z, |n| (n.point - p).normalize_or(DVec3::Z))
+            }
+            Solid::Body(body, _) => body.distance.normal_near(p, body.mesh.bounds().size().max_element()),
         }
     }
 
@@ -123,6 +222,10 @@ impl Solid {
         }
         (0..64).fold(0, |out, i| out | ((self.value(at(i)) < 0.0) as u64) << i)
     }
+}
+
+fn distance(surface: &Bvh, p: DVec3) -> f64 {
+    surface.nearest(p, f64::INFINITY).map_or(f64::INFINITY, |n| n.distance_squared.sqrt())
 }
 
 #[cfg(test)]

@@ -4,7 +4,7 @@ use crate::grid::{Bits, Grid};
 use crate::part::Part;
 use crate::recipe::{Place, Role, Zones};
 use crate::sample::{sample_body, sample_near, sample_part};
-use crate::solids::Solid;
+use crate::solids::{Reach, Solid};
 use glam::DVec3;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -44,7 +44,7 @@ impl Regions {
         // Bodies with a role of their own come after the zones: those that go before those that stay.
         for role in [Role::KeepClear, Role::KeepSolid, Role::Fill] {
             let own = part.bodies.iter().filter(|b| b.facts.role == Some(role));
-            zones_found.extend(own.map(|b| (role, Solid::Body((*b).clone()))));
+            zones_found.extend(own.map(|b| (role, Solid::Body((*b).clone(), Reach::Own))));
         }
         let skins = zones
             .skins
@@ -56,6 +56,33 @@ impl Regions {
             })
             .collect();
         Regions { rest: zones.rest, zones: zones_found, skins, lost }
+    }
+
+    /// As the lattice sees them where it is a body of its own that reaches into what is solid by an overlap:
+    /// solids and skins are smaller by that, and fills are larger. What is kept clear stays clear.
+    pub fn reaching(&self, part: &Part, overlap: f64) -> Regions {
+        if overlap <= 0.0 {
+            return self.clone();
+        }
+        let after_clear = self.zones.iter().rposition(|z| z.0 == Role::KeepClear).map_or(0, |n| n + 1);
+        let (mut zones, mut larger) = (Vec::new(), Vec::new());
+        for (n, (role, region)) in self.zones.iter().enumerate() {
+            match role {
+                Role::KeepSolid => {
+                    let smaller = region.shrunk(overlap, &|p| part.distance.inside(p));
+                    zones.extend(smaller.map(|r| (*role, r)));
+                }
+                _ => zones.push((*role, region.clone())),
+            }
+            if *role == Role::Fill {
+                larger.push((*role, region.grown(overlap)));
+            }
+            if n + 1 >= after_clear {
+                zones.append(&mut larger);
+            }
+        }
+        let skins = self.skins.iter().filter_map(|s| s.shrunk(overlap, &|_| true)).collect();
+        Regions { rest: self.rest, zones, skins, lost: self.lost.clone() }
     }
 
     /// Zones, then skins.
@@ -84,7 +111,21 @@ impl Zoned {
         for region in regions.all() {
             near.push(match region {
                 Solid::Near { surface, depth } => Some(sample_near(surface, *depth, &grid, cancelled)?),
-                Solid::Body(body) => Some(sample_body(body, &grid, cancelled)?),
+                Solid::Body(body, reach) => {
+                    let mut bits = sample_body(body, &grid, cancelled)?;
+                    match reach {
+                        Reach::Own => {}
+                        Reach::Beyond(by) => {
+                            let shell = sample_near(&body.distance.shared_bvh(), *by, &grid, cancelled)?;
+                            bits.par_words_mut(|w, j, k, word| *word |= shell.row(j, k)[w]);
+                        }
+                        Reach::Short(rim, by) => {
+                            let shell = sample_near(rim, *by, &grid, cancelled)?;
+                            bits.par_words_mut(|w, j, k, word| *word &= !shell.row(j, k)[w]);
+                        }
+                    }
+                    Some(bits)
+                }
                 _ => None,
             });
         }

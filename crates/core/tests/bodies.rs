@@ -4,10 +4,10 @@ use glam::DVec3;
 use std::collections::BTreeMap;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{Beside, FileMark, Joins, Mend, PartStep, Recipe, RecipeError, Role, Thicken, Unit};
+use ulmix_core::recipe::{Beside, FileMark, Joins, Mend, PartStep, Place, Recipe, RecipeError, Role, Skin, Thicken, Unit, Zone};
 use ulmix_core::report::Verdict;
 use ulmix_formats::{stl, FormatError};
-use ulmix_mesh::{Bvh, TriMesh};
+use ulmix_mesh::{Bvh, Topology, TriMesh};
 
 #[derive(Debug)]
 struct Refused;
@@ -90,6 +90,71 @@ fn bodies_apart_stay_two_and_without_roles_are_filled_alike() {
     assert_eq!(part.facts.bodies, 2);
     let o = run(&part, |_| ());
     assert!((o.report.fill_density_percent - o.linked.density_percent).abs() < 1.0);
+}
+
+/// The bodies of a run that holds lattice and solids apart.
+fn lattice_and_solids(o: &Outcome) -> [TriMesh; 2] {
+    let [lattice, solids] = &o.report.apart[..] else { panic!("{:?}", o.report.apart) };
+    assert_eq!((lattice.name.as_str(), solids.name.as_str()), ("Lattice", "Solids"));
+    let of = |lattice_too: bool| o.solid.mesh.filtered(|t| (t < lattice.triangles) == lattice_too);
+    let both = [of(true), of(false)];
+    assert!(both.iter().all(|m| Topology::of(m).sound()));
+    assert!((both[0].volume() - lattice.volume_mm3).abs() + (both[1].volume() - solids.volume_mm3).abs() < 1e-6);
+    both
+}
+
+#[test]
+fn lattice_and_solids_apart_touch_or_overlap_as_asked() {
+    let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(24.0))).unwrap();
+    let zone = |role, place| Zone { name: "x".into(), role, place };
+    let slab = Place::Box { centre_mm: [3.0, 12.0, 12.0], size_mm: [6.0, 30.0, 30.0], rotation_deg: [0.0; 3] };
+    let rod = Place::Cylinder { base_mm: [15.0, 12.0, -3.0], axis_mm: [0.0, 0.0, 30.0], radius_mm: 2.0 };
+    let of = |apart_mm: Option<f64>, skin: bool| {
+        run(&part, |r| {
+            r.zones.list = vec![zone(Role::KeepClear, rod.clone()), zone(Role::KeepSolid, slab.clone())];
+            r.zones.skins.extend(skin.then(|| Skin { name: "s".into(), faces: None, depth_mm: 1.0 }));
+            r.mesh.apart_mm = apart_mm;
+        })
+    };
+    for skin in [false, true] {
+        let whole = of(None, skin).report.volume_mm3;
+        let mut solids_alone = None;
+        for overlap in [0.0, 0.5] {
+            let o = of(Some(overlap), skin);
+            let [lattice, solids] = lattice_and_solids(&o);
+            // What they share counts once.
+            assert!((o.report.volume_mm3 / whole - 1.0).abs() < 0.004, "{} of {whole}", o.report.volume_mm3);
+            assert_eq!(lattice.volume() + solids.volume() > 1.01 * whole, overlap > 0.0);
+            if !skin {
+                assert!((solids.volume() - 6.0 * 24.0 * 24.0).abs() < 0.5, "{}", solids.volume());
+            }
+            let near = lattice.bounds().min.x;
+            assert!((near - (6.0 - overlap)).abs() < 0.01, "{near}");
+            let to_axis = |p: &DVec3| (p.truncate() - glam::DVec2::new(15.0, 12.0)).length();
+            assert!(lattice.points.iter().map(to_axis).fold(f64::INFINITY, f64::min) > 1.98);
+            // However far the lattice reaches, the solids stay what they are.
+            assert_eq!(solids, *solids_alone.get_or_insert_with(|| solids.clone()));
+        }
+    }
+}
+
+#[test]
+fn the_lattice_reaches_into_a_solid_body_only_where_they_meet() {
+    for from in [20.0, 17.0] {
+        let part = cube_and(&slab(from, 26.0), Some(Role::KeepSolid));
+        let [lattice, solids] = lattice_and_solids(&run(&part, |r| r.mesh.apart_mm = Some(0.6)));
+        assert!((solids.volume() - 400.0 * (26.0 - from)).abs() < 0.5, "{}", solids.volume());
+        let far = lattice.bounds().max.x;
+        assert!((far - (from + 0.6)).abs() < 0.03, "{far}");
+    }
+}
+
+#[test]
+fn apart_without_solids_is_the_lattice_alone() {
+    let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(20.0))).unwrap();
+    let o = run(&part, |r| r.mesh.apart_mm = Some(0.3));
+    assert_eq!(o.report.apart.iter().map(|b| b.name.as_str()).collect::<Vec<_>>(), ["Lattice"]);
+    assert!((o.report.volume_mm3 / run(&part, |_| ()).report.volume_mm3 - 1.0).abs() < 1e-9);
 }
 
 #[test]

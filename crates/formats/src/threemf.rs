@@ -15,19 +15,36 @@ const RELS: &str = r#"<?xml version="1.0" encoding="UTF-8"?>
 <Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Target="/3D/3dmodel.model" Id="rel0" Type="http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"/></Relationships>"#;
 const MODEL: &str = "3D/3dmodel.model";
 
-/// One object in millimetres, with a title and further metadata. The same input gives the same bytes.
-pub fn write(mesh: &TriMesh, title: &str, metadata: &[(&str, &str)]) -> Vec<u8> {
-    let mut xml = String::with_capacity(mesh.points.len() * 48 + mesh.triangles.len() * 40 + 2048);
+/// Named objects in millimetres, with a title and further metadata. The same input gives the same bytes.
+pub fn write(objects: &[(String, TriMesh)], title: &str, metadata: &[(&str, &str)]) -> Vec<u8> {
+    let size = objects.iter().map(|(_, m)| m.points.len() * 48 + m.triangles.len() * 40 + 512).sum::<usize>();
+    let mut xml = String::with_capacity(size + 2048);
     xml.push_str("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<model unit=\"millimeter\" xml:lang=\"en-US\" xmlns=\"http://schemas.microsoft.com/3dmanufacturing/core/2015/02\">\n");
     for (name, value) in [("Title", title), ("Application", "Ulmix")].iter().chain(metadata) {
         xml.push_str(&format!(" <metadata name=\"{}\">{}</metadata>\n", escaped(name), escaped(value)));
     }
-    xml.push_str(&format!(
-        " <resources>\n  <object id=\"1\" type=\"model\" name=\"{}\">\n   <mesh>\n    <vertices>\n",
-        escaped(title)
-    ));
+    xml.push_str(" <resources>\n");
+    for (n, (name, mesh)) in objects.iter().enumerate() {
+        write_object(&mut xml, n + 1, name, mesh);
+    }
+    xml.push_str(" </resources>\n <build>\n");
+    (1..=objects.len()).for_each(|id| xml.push_str(&format!("  <item objectid=\"{id}\"/>\n")));
+    xml.push_str(" </build>\n</model>\n");
+
+    let options = SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).compression_level(Some(2));
+    let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+    for (name, text) in [("[Content_Types].xml", TYPES), ("_rels/.rels", RELS), (MODEL, xml.as_str())] {
+        zip.start_file(name, options).expect("a fixed name in memory");
+        zip.write_all(text.as_bytes()).expect("memory takes all bytes");
+    }
+    zip.finish().expect("memory takes all bytes").into_inner()
+}
+
+fn write_object(xml: &mut String, id: usize, name: &str, mesh: &TriMesh) {
     use std::fmt::Write as _;
+    let name = escaped(name);
     // Writing to a String cannot fail.
+    let _ = writeln!(xml, "  <object id=\"{id}\" type=\"model\" name=\"{name}\">\n   <mesh>\n    <vertices>");
     for p in &mesh.points {
         // Every digit of the 32-bit number, so that readers in 32 and in 64 bits see the same places:
         // what does not cross for one must not cross for the other.
@@ -38,17 +55,7 @@ pub fn write(mesh: &TriMesh, title: &str, metadata: &[(&str, &str)]) -> Vec<u8> 
     for t in &mesh.triangles {
         let _ = writeln!(xml, "<triangle v1=\"{}\" v2=\"{}\" v3=\"{}\"/>", t[0], t[1], t[2]);
     }
-    xml.push_str(
-        "    </triangles>\n   </mesh>\n  </object>\n </resources>\n <build>\n  <item objectid=\"1\"/>\n </build>\n</model>\n",
-    );
-
-    let options = SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).compression_level(Some(2));
-    let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
-    for (name, text) in [("[Content_Types].xml", TYPES), ("_rels/.rels", RELS), (MODEL, xml.as_str())] {
-        zip.start_file(name, options).expect("a fixed name in memory");
-        zip.write_all(text.as_bytes()).expect("memory takes all bytes");
-    }
-    zip.finish().expect("memory takes all bytes").into_inner()
+    xml.push_str("    </triangles>\n   </mesh>\n  </object>\n");
 }
 
 /// Text for XML, without the control characters that XML 1.0 cannot hold.
@@ -230,11 +237,16 @@ mod tests {
     #[test]
     fn round_trip_is_exact_for_32_bit_coordinates_and_repeatable() {
         let m = TriMesh::sphere(12.5, 3).mapped(|p| p.as_vec3().as_dvec3());
-        let bytes = write(&m, "keel <bracket> & \"eye\"", &[("Description", "22 % gyroid")]);
-        assert_eq!(bytes, write(&m, "keel <bracket> & \"eye\"", &[("Description", "22 % gyroid")]));
+        let other = TriMesh::cuboid(DVec3::ONE, DVec3::splat(3.0));
+        let objects = [("keel <bracket> & \"eye\"".to_owned(), m.clone()), ("Solids".to_owned(), other.clone())];
+        let bytes = write(&objects, "keel", &[("Description", "22 % gyroid")]);
+        assert_eq!(bytes, write(&objects, "keel", &[("Description", "22 % gyroid")]));
         let back = crate::read(&bytes, &Limits::default()).unwrap();
         assert_eq!(back.millimetres_per_unit, Some(1.0));
-        assert!(back.mesh.mapped(|p| p.as_vec3().as_dvec3()) == m);
+        assert!(back.bodies.iter().map(|b| &b.name).eq(objects.iter().map(|o| &o.0)));
+        let mut both = m;
+        both.append(&other);
+        assert!(back.mesh.mapped(|p| p.as_vec3().as_dvec3()) == both);
     }
 
     #[test]

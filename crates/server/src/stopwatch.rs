@@ -41,7 +41,11 @@ impl Watch for Stopwatch {
     fn end(&self, stage: Stage, cached: bool) {
         let mut log = self.log.lock().unwrap_or_else(PoisonError::into_inner);
         let seconds = log.0.take().map_or(0.0, |t| t.elapsed().as_secs_f64());
-        log.1.push(StageTime { stage, seconds, cached });
+        // A stage worked once for each of several bodies is one.
+        match log.1.iter_mut().find(|s| s.stage == stage) {
+            Some(s) => (s.seconds, s.cached) = (s.seconds + seconds, s.cached && cached),
+            None => log.1.push(StageTime { stage, seconds, cached }),
+        }
     }
 
     fn cancelled(&self) -> bool {

@@ -6,7 +6,7 @@ use std::net::TcpListener;
 use std::path::Path;
 use std::time::{Duration, Instant};
 use ulmix_formats::{stl, Limits};
-use ulmix_mesh::TriMesh;
+use ulmix_mesh::{Topology, TriMesh};
 
 struct Server {
     url: String,
@@ -214,6 +214,36 @@ fn from_a_dropped_file_to_a_checked_export() {
     s.post(&format!("/api/projects/{id}/export"), &json!({ "kind": "stl", "file_name": "../x" })).problem(422, "bad_name");
     assert_eq!(s.get(&format!("/api/projects/{id}/part")).body, ball);
     assert_eq!(s.get(&format!("/api/projects/{id}/recipe.json")).json(), done["recipe"]);
+}
+
+#[test]
+fn lattice_and_solids_apart_are_two_objects_of_a_file_or_files_of_their_own() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = start(folder.path());
+    let (id, p) = s.small_box();
+    let mut recipe = p["recipe"].clone();
+    recipe["zones"]["skins"] = json!([{ "name": "Skin", "depth_mm": 1.0 }]);
+    recipe["mesh"]["apart_mm"] = json!(-1);
+    let refused = s.put_recipe(&id, &p["revision"].to_string(), &recipe);
+    assert_eq!(refused.json()["field"], "mesh.apart_mm");
+    recipe["mesh"]["apart_mm"] = json!(0.2);
+    assert_eq!(s.put_recipe(&id, &p["revision"].to_string(), &recipe).status, 200);
+    let done = s.make_final(&id);
+    let names: Vec<&str> = done["finished"]["report"]["apart"].as_array().unwrap().iter().map(|b| b["name"].as_str().unwrap()).collect();
+    assert_eq!(names, ["Lattice", "Solids"]);
+    let export = |body: Value| s.post(&format!("/api/projects/{id}/export"), &body);
+    let file = |kind: &str, body: Option<&str>| {
+        let e = export(json!({ "kind": kind, "file_name": "box", "body": body })).json();
+        assert_eq!(e["passed"], true, "{e}");
+        ulmix_formats::read(&s.get(e["url"].as_str().unwrap()).body, &Limits::default()).unwrap()
+    };
+    let both = file("3mf", None);
+    assert_eq!(both.bodies.iter().map(|b| b.name.as_str()).collect::<Vec<_>>(), names);
+    let alone = ["Lattice", "Solids"].map(|n| file("stl", Some(n)).mesh);
+    assert!(alone.iter().all(|m| Topology::of(m).sound()));
+    assert_eq!(alone[0].triangles.len() + alone[1].triangles.len(), both.mesh.triangles.len());
+    let one = export(json!({ "kind": "stl", "file_name": "box" }));
+    assert!(one.status == 422 && one.json()["message"].as_str().unwrap().contains("one body"));
 }
 
 #[test]

@@ -5,7 +5,7 @@
 use serde_json::json;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
-use ulmix_core::export::{export, FileKind};
+use ulmix_core::export::{export, Contents, FileKind};
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, RunError};
 use ulmix_core::recipe::Recipe;
@@ -86,7 +86,9 @@ fn try_build(recipe: &Path, part: Option<&Path>, bodies: &[PathBuf], output: &Pa
     if outcome.solid.mesh.triangles.is_empty() {
         return Err(Refused::new(report.notes.join(" "), "Change the recipe and build again."));
     }
-    let file = export(&outcome.solid.mesh, &recipe, kind, Some(part.facts.bodies))?;
+    let contents =
+        Contents { mesh: &outcome.solid.mesh, apart: &report.apart, only: None, bodies: part.facts.bodies };
+    let file = export(&contents, &recipe, kind)?;
     std::fs::write(output, &file.bytes).map_err(|e| {
         Refused::new(format!("{} cannot be written: {e}.", output.display()), "Choose a folder that can be written to.")
     })?;
@@ -114,6 +116,9 @@ fn try_build(recipe: &Path, part: Option<&Path>, bodies: &[PathBuf], output: &Pa
         println!("  triangles         {} (of {} before reduction)", report.triangles, outcome.solid.raw_triangles);
         if report.crumbs_removed > 0 {
             println!("  crumbs removed    {}, {:.2} mm³", report.crumbs_removed, report.crumbs_mm3);
+        }
+        for b in &report.apart {
+            println!("  {:<16}  {} triangles, {:.2} cm³", b.name.to_lowercase(), b.triangles, b.volume_mm3 / 1e3);
         }
         print_checks(&file.checks);
         for note in &report.notes {

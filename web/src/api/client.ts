@@ -82,5 +82,6 @@ export const api = {
   picture: async (id: string) => (await call(`/projects/${id}/picture`)).arrayBuffer(),
   startFinal: (id: string) => json<Job>(`/projects/${id}/final`, { method: 'POST' }),
   cancel: (job: string) => json<Job>(`/jobs/${job}`, { method: 'DELETE' }),
-  export: (id: string, kind: FileKind, file_name: string) => json<ExportReady>(`/projects/${id}/export`, send('POST', { kind, file_name })),
+  export: (id: string, kind: FileKind, file_name: string, body: string | null) =>
+    json<ExportReady>(`/projects/${id}/export`, send('POST', { kind, file_name, body })),
 }

@@ -382,6 +382,13 @@ export interface components {
             /** @description Unit, when the file states none. */
             unit: components["schemas"]["Unit"];
         };
+        /** @description One of the bodies of a mesh that holds lattice and solids apart. */
+        BodyApart: {
+            name: string;
+            triangles: number;
+            /** Format: double */
+            volume_mm3: number;
+        };
         /** @description What a person should know about a body. Lengths mm, volumes mm³. */
         BodyFacts: {
             closed: boolean;
@@ -459,6 +466,8 @@ export interface components {
             volume_mm3: number;
         };
         ExportRequest: {
+            /** @description Only this body, by its name in the report, where lattice and solids are apart. */
+            body?: string | null;
             /** @description With or without its ending. */
             file_name: string;
             kind: components["schemas"]["FileKind"];
@@ -676,6 +685,12 @@ export interface components {
             holes_mm: number;
         };
         MeshStep: {
+            /**
+             * Format: double
+             * @description Lattice and solids are bodies of their own that overlap by so much, 0 for touching; absent: all is one
+             *     body. mm.
+             */
+            apart_mm?: number | null;
             /**
              * Format: double
              * @description Loose pieces smaller than this are removed. mm³.
@@ -950,6 +965,8 @@ export interface components {
         };
         /** @description Numbers of a mesh. Volumes mm³, areas mm². */
         Report: {
+            /** @description Lattice and solids, where they are bodies of their own, in the mesh's order; empty where all is one. */
+            apart: components["schemas"]["BodyApart"][];
             /** Format: double */
             area_mm2: number;
             /** @description What may not print or not serve, in plain words. */

@@ -4,7 +4,7 @@
 use crate::grid::{Bits, Grid};
 use crate::occlusion;
 use crate::recipe::MeshStep;
-use crate::shape::{Composed, Owner};
+use crate::shape::{Composed, Owner, Side};
 use glam::DVec3;
 use rayon::prelude::*;
 use std::collections::HashSet;
@@ -23,8 +23,18 @@ pub struct Solid {
     pub crumbs: Crumbs,
     /// Triangles before reduction.
     pub raw_triangles: usize,
-    /// Pairs of triangles that cross; not looked for in a draft.
+    /// Pairs of triangles that cross; not looked for in a draft, nor between bodies apart.
     pub crossings: Option<Vec<[u32; 2]>>,
+    /// Lattice and solids are bodies of their own.
+    pub apart: Option<Apart>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Apart {
+    /// The lattice's triangles come first, and are so many.
+    pub lattice_triangles: usize,
+    /// What lattice and solids share. mm³.
+    pub shared_mm3: f64,
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -39,6 +49,29 @@ pub struct Crumbs {
 impl Solid {
     pub fn bytes(&self) -> usize {
         self.mesh.points.len() * 26 + self.mesh.triangles.len() * 12
+    }
+
+    /// Lattice and solids as bodies of their own in one mesh.
+    pub fn apart(lattice: &Solid, solids: &Solid, shared_mm3: f64) -> Solid {
+        let base = lattice.mesh.triangles.len() as u32;
+        let mut mesh = lattice.mesh.clone();
+        mesh.append(&solids.mesh);
+        let both = |a: &Crumbs, b: &Crumbs| Crumbs {
+            removed: a.removed + b.removed,
+            volume_mm3: a.volume_mm3 + b.volume_mm3,
+            voids_filled: a.voids_filled + b.voids_filled,
+        };
+        let crossings = lattice.crossings.iter().flatten().copied();
+        let of_solids = solids.crossings.iter().flatten().map(|p| p.map(|t| t + base));
+        Solid {
+            mesh,
+            owners: [&lattice.owners[..], &solids.owners].concat(),
+            openness: [&lattice.openness[..], &solids.openness].concat(),
+            crumbs: both(&lattice.crumbs, &solids.crumbs),
+            raw_triangles: lattice.raw_triangles + solids.raw_triangles,
+            crossings: Some(crossings.chain(of_solids).collect()),
+            apart: Some(Apart { lattice_triangles: base as usize, shared_mm3 }),
+        }
     }
 }
 
@@ -63,18 +96,22 @@ pub fn finish(
         None => (raw.clone(), owners, Crumbs::default(), None),
     };
     let openness = occlusion::openness(&mesh, grid, signs);
-    Some(Solid { openness, owners, crumbs, raw_triangles: raw.triangles.len(), mesh, crossings })
+    Some(Solid { openness, owners, crumbs, raw_triangles: raw.triangles.len(), mesh, crossings, apart: None })
 }
 
-/// Takes away loose pieces, and closed voids, smaller than `least` mm³. The largest piece always stays.
-fn remove_crumbs(reduced: &mut Reduced, least: f64) -> Crumbs {
+/// Takes away loose pieces, and closed voids, smaller than `least` mm³. The largest piece always stays, and
+/// so does one with a point that is `held`, by its number in the raw mesh.
+fn remove_crumbs(reduced: &mut Reduced, least: f64, held: &dyn Fn(u32) -> bool) -> Crumbs {
     let mesh = &mut reduced.mesh;
     let (piece_of, pieces) = if least > 0.0 { pieces_by_points(mesh) } else { (Vec::new(), 0) };
     if pieces < 2 {
         return Crumbs::default();
     }
     let volumes = piece_volumes(mesh, &piece_of, pieces);
-    let goes = small_pieces(&volumes, least);
+    let mut goes = small_pieces(&volumes, least);
+    for (t, &piece) in mesh.triangles.iter().zip(&piece_of) {
+        goes[piece as usize] &= !t.iter().any(|&v| held(reduced.source[v as usize]));
+    }
     let crumbs = Crumbs {
         removed: (0..pieces).filter(|&p| goes[p] && volumes[p] >= 0.0).count(),
         volume_mm3: (0..pieces).filter(|&p| goes[p]).map(|p| volumes[p].max(0.0)).sum(),
@@ -116,7 +153,9 @@ fn reduced(
         if cancelled() {
             return None;
         }
-        let crumbs = remove_crumbs(&mut r, settings.crumb_mm3);
+        // What is short of a solid is joined to it there, though not in this mesh.
+        let held = |v: u32| shape.side() == Side::Lattice && owners[v as usize] != Owner::Fill;
+        let crumbs = remove_crumbs(&mut r, settings.crumb_mm3, &held);
         round_to_f32(&mut r.mesh);
         let crossings = untangle(&mut r.mesh);
         if last || crossings.is_empty() {
@@ -214,7 +253,7 @@ mod tests {
         m.append(&TriMesh::cuboid(DVec3::splat(8.0), DVec3::splat(9.0)));
         let without = |least: f64| {
             let mut r = Reduced { source: (0..m.points.len() as u32).collect(), mesh: m.clone() };
-            let crumbs = remove_crumbs(&mut r, least);
+            let crumbs = remove_crumbs(&mut r, least, &|_| false);
             assert!(r.mesh.points.iter().zip(&r.source).all(|(p, v)| m.points[*v as usize] == *p));
             (r.mesh, crumbs)
         };

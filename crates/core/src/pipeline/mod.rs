@@ -20,18 +20,19 @@ pub mod plan;
 
 use crate::grid::{Bits, Grid};
 use crate::lattice::density::DensityCurve;
-use crate::lattice::{make, Bare, Facts};
+use crate::lattice::{make, Bare, Facts, Lattice};
 use crate::part::Part;
-use crate::polygonise::{polygonise, Care};
+use crate::polygonise::{polygonise, Care, Shape};
 use crate::recipe::{key_of, Kind, Recipe, RecipeError, Role, Thicken};
 use crate::report::{self, Report};
 use crate::sample::{scatter, volume};
-use crate::shape::Composed;
+use crate::shape::{Composed, Side};
 use crate::zoned::{Regions, Shares, Zoned};
 use cache::Cache;
 use finish::Solid;
 use glam::DVec3;
 use plan::Prediction;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::any::Any;
 use std::sync::Arc;
@@ -39,7 +40,7 @@ use ulmix_mesh::TriMesh;
 use utoipa::ToSchema;
 
 /// Version of the stages' code: part of every key, so that results of older code are not reused.
-pub const CODE: u32 = 4;
+pub const CODE: u32 = 5;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -169,28 +170,16 @@ impl Pipeline {
             Quality::Drag | Quality::Draft => plan::draft_step(part, &linked, quality, self.draft_triangles),
             Quality::Final => prediction.step_mm,
         };
-        let regions = Regions::of(part, &recipe.zones);
-        let (zones, zones_key) = self.zones(part, recipe, &regions, step, watch)?;
-
         let lattice = bare.thicken(linked.thickness_mm);
-        // Made when the first stage asks for it: held results need none.
-        let shape = std::cell::LazyCell::new(|| {
-            let reach = plan::reach(quality, step, linked.thickness_mm);
-            Composed::new(part, &zones, &regions, &*lattice, reach)
-        });
-        // A density that leads to the same thickness is the same lattice.
-        let lattice_key = self.key(&[&"lattice", &zones_key, &recipe.structure, &recipe.joins, &linked.thickness_mm]);
-        let signs = self.stage(Stage::Lattice, &lattice_key, watch, |b: &Bits| b.bytes(), || Some(shape.signs()))?;
-        let surface_key = self.key(&[&"surface", &lattice_key]);
-        let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {
-            let care = if quality == Quality::Final { Care::Full } else { Care::Quick };
-            polygonise(&zones.grid, &signs, Some(&zones.fill), &*shape, care, &|| watch.cancelled())
-        })?;
-        let settings = (quality == Quality::Final).then_some(&recipe.mesh);
-        let finish_key = self.key(&[&"finish", &surface_key, &settings]);
-        let solid = self.stage(Stage::Finish, &finish_key, watch, Solid::bytes, || {
-            finish::finish(&raw, &zones.grid, &signs, &shape, settings, &|| watch.cancelled())
-        })?;
+        let run = Run { part, recipe, quality, step, thickness: linked.thickness_mm, lattice: &*lattice };
+        let apart = recipe.mesh.apart_mm.filter(|_| quality == Quality::Final);
+        let (solid, finish_key) = match apart {
+            None => {
+                let made = self.meshed(&run, Side::All, 0.0, watch)?;
+                (made.solid, made.key)
+            }
+            Some(overlap) => self.apart(&run, overlap, watch)?,
+        };
         let report_key = self.key(&[&"report", &finish_key, &linked_key, &recipe.material]);
         let report = self.stage(
             Stage::Report,
@@ -200,6 +189,58 @@ impl Pipeline {
             || Some(report::report(part, recipe, &linked, &solid, step)),
         )?;
         Ok(Outcome { quality, linked: (*linked).clone(), prediction, step_mm: step, solid, report })
+    }
+
+    /// Lattice and solids as two bodies; one of them where there is only one.
+    fn apart(&self, run: &Run, overlap: f64, watch: &dyn Watch) -> Result<(Arc<Solid>, String), RunError> {
+        let lattice = self.meshed(run, Side::Lattice, overlap, watch)?;
+        let solids = self.meshed(run, Side::Solids, 0.0, watch)?;
+        let key = self.key(&[&"apart", &lattice.key, &solids.key]);
+        let both = || {
+            let shared = if overlap > 0.0 { self.shared(run, &lattice, &solids) } else { 0.0 };
+            Some(Solid::apart(&lattice.solid, &solids.solid, shared))
+        };
+        Ok((self.stage(Stage::Finish, &key, watch, Solid::bytes, both)?, key))
+    }
+
+    /// Volume that both sides hold, from points spread evenly: samples of the grid would be off by a layer
+    /// where borders run along it. mm³.
+    fn shared<'a>(&self, run: &'a Run, lattice: &'a Meshed, solids: &'a Meshed) -> f64 {
+        let of = |made: &'a Meshed, side: Side| Composed::new(run.part, &made.zones, &made.regions, run.lattice, 0.0).only(side);
+        let (lattice, solids) = (of(lattice, Side::Lattice), of(solids, Side::Solids));
+        let zones = solids.zoned;
+        let points = scatter(&zones.inside, &zones.grid, 300_000);
+        let both = points.par_iter().filter(|&&p| solids.value(p) < 0.0 && lattice.value(p) < 0.0).count();
+        volume(&zones.inside, &zones.grid) * both as f64 / points.len().max(1) as f64
+    }
+
+    /// The mesh of one side. The lattice reaches by `overlap` into what is solid.
+    fn meshed(&self, run: &Run, side: Side, overlap: f64, watch: &dyn Watch) -> Result<Meshed, RunError> {
+        let Run { part, recipe, quality, step, .. } = *run;
+        let regions = Regions::of(part, &recipe.zones).reaching(part, overlap);
+        let (zones, zones_key) = self.zones(part, recipe, &regions, step, overlap, watch)?;
+        // Made when the first stage asks for it: held results need none.
+        let shape = std::cell::LazyCell::new(|| {
+            let reach = plan::reach(quality, step, run.thickness);
+            Composed::new(part, &zones, &regions, run.lattice, reach).only(side)
+        });
+        // A density that leads to the same thickness is the same lattice.
+        let side_name = format!("{side:?}");
+        let lattice_key =
+            self.key(&[&"lattice", &side_name, &zones_key, &recipe.structure, &recipe.joins, &run.thickness]);
+        let signs = self.stage(Stage::Lattice, &lattice_key, watch, |b: &Bits| b.bytes(), || Some(shape.signs()))?;
+        let surface_key = self.key(&[&"surface", &lattice_key]);
+        let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {
+            let care = if quality == Quality::Final { Care::Full } else { Care::Quick };
+            polygonise(&zones.grid, &signs, Some(&zones.fill), &*shape, care, &|| watch.cancelled())
+        })?;
+        let settings = (quality == Quality::Final).then_some(&recipe.mesh);
+        let key = self.key(&[&"finish", &surface_key, &settings]);
+        let solid = self.stage(Stage::Finish, &key, watch, Solid::bytes, || {
+            finish::finish(&raw, &zones.grid, &signs, &shape, settings, &|| watch.cancelled())
+        })?;
+        drop(shape);
+        Ok(Meshed { solid, zones, regions, key })
     }
 
     /// Key of all that a recipe makes of a part: what the store files pictures and finals under.
@@ -228,9 +269,10 @@ impl Pipeline {
         recipe: &Recipe,
         regions: &Regions,
         step: f64,
+        overlap: f64,
         watch: &dyn Watch,
     ) -> Result<(Arc<Zoned>, String), RunError> {
-        let key = self.key(&[&"zones", &part.key, &recipe.zones, &step]);
+        let key = self.key(&[&"zones", &part.key, &recipe.zones, &step, &overlap]);
         let zones = self.stage(Stage::Zones, &key, watch, Zoned::bytes, || {
             Zoned::sample(part, regions, Grid::covering(&part.mesh.bounds(), step), &|| watch.cancelled())
         })?;
@@ -272,7 +314,7 @@ impl Pipeline {
         }
         let step = plan::survey_step(part);
         let regions = Regions::of(part, &recipe.zones);
-        let (zones, zones_key) = self.zones(part, recipe, &regions, step, &Inner(watch))?;
+        let (zones, zones_key) = self.zones(part, recipe, &regions, step, 0.0, &Inner(watch))?;
         let (bare, bare_key) = self.bare(part, recipe, &Inner(watch))?;
         let curve_key = self.key(&[&"curve", &zones_key, &bare_key]);
         let curve = self.stage(
@@ -324,6 +366,25 @@ impl Pipeline {
         watch.end(stage, false);
         Ok(made)
     }
+}
+
+/// What a run works on.
+#[derive(Clone, Copy)]
+struct Run<'a> {
+    part: &'a Part,
+    recipe: &'a Recipe,
+    quality: Quality,
+    step: f64,
+    thickness: f64,
+    lattice: &'a dyn Lattice,
+}
+
+/// A finished side, and what it was made from.
+struct Meshed {
+    solid: Arc<Solid>,
+    zones: Arc<Zoned>,
+    regions: Regions,
+    key: String,
 }
 
 /// A structure as the cache holds it.

@@ -16,7 +16,7 @@ const STEPS_PER_CELL: f64 = 20.0;
 const MEMORY_MB: f64 = 4096.0;
 /// Border triangles of a picture while a value moves, about: what two cores mesh, shade and send in
 /// a tenth of a second.
-const DRAG_TRIANGLES: f64 = 125_000.0;
+const DRAG_TRIANGLES: f64 = 100_000.0;
 /// The same once the value rests, unless it is chosen.
 pub const DRAFT_TRIANGLES: f64 = 700_000.0;
 

@@ -158,11 +158,15 @@ pub struct MeshStep {
     pub reduce_mm: f64,
     /// Loose pieces smaller than this are removed. mm³.
     pub crumb_mm3: f64,
+    /// Lattice and solids are bodies of their own that overlap by so much, 0 for touching; absent: all is one
+    /// body. mm.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub apart_mm: Option<f64>,
 }
 
 impl Default for MeshStep {
     fn default() -> Self {
-        MeshStep { step_mm: None, reduce_mm: 0.02, crumb_mm3: 20.0 }
+        MeshStep { step_mm: None, reduce_mm: 0.02, crumb_mm3: 20.0, apart_mm: None }
     }
 }
 
@@ -227,6 +231,7 @@ impl Recipe {
                 step_mm: None,
                 reduce_mm: round_two((cell / 600.0).clamp(1e-4, 1.0)),
                 crumb_mm3: round_two((cell / 4.0).powi(3)),
+                apart_mm: None,
             },
             material: Material { name: MATERIALS[0].name.into(), density: MATERIALS[0].density },
         }
@@ -296,6 +301,9 @@ impl Recipe {
         }
         if let Some(step) = self.mesh.step_mm {
             check("mesh.step_mm", "The grid step", "mm", step, longest / 3000.0, longest / 8.0)?;
+        }
+        if let Some(overlap) = self.mesh.apart_mm {
+            check("mesh.apart_mm", "The overlap of lattice and solids", "mm", overlap, 0.0, longest / 10.0)?;
         }
         check("mesh.reduce_mm", "The reduction's deviation", "mm", self.mesh.reduce_mm, 0.0, longest / 50.0)?;
         check("mesh.crumb_mm3", "The size of loose crumbs", "mm³", self.mesh.crumb_mm3, 0.0, longest.powi(3))?;

@@ -2,7 +2,7 @@
 
 use super::projects::read_recipe;
 use super::{blocking, App, Body};
-use crate::picture::unpack;
+use crate::picture::{unpack, RunInfo};
 use crate::problem::{Answer, Problem};
 use axum::extract::{Path, State};
 use axum::http::{header, StatusCode};
@@ -11,7 +11,7 @@ use axum::Json;
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
-use ulmix_core::export::{export as write, FileKind};
+use ulmix_core::export::{export as write, Contents, FileKind};
 use ulmix_core::pipeline::Pipeline;
 use ulmix_core::report::Check;
 use ulmix_formats::stl;
@@ -31,6 +31,9 @@ pub struct ExportRequest {
     pub kind: FileKind,
     /// With or without its ending.
     pub file_name: String,
+    /// Only this body, by its name in the report, where lattice and solids are apart.
+    #[serde(default)]
+    pub body: Option<String>,
 }
 
 /// A file that was written, read again and checked.
@@ -89,7 +92,9 @@ pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Bod
                 hint,
             ));
         }
-        let file = write(&mesh, &recipe, r.kind, Some(part.facts.bodies))?;
+        let info: RunInfo = serde_json::from_str(&done.info).map_err(Problem::internal)?;
+        let apart = &info.report.apart;
+        let file = write(&Contents { mesh: &mesh, apart, only: r.body.as_deref(), bodies: part.facts.bodies }, &recipe, r.kind)?;
         let token = app.studio.new_id();
         let ready = ExportReady {
             url: format!("/api/exports/{token}/{}", percent(&file_name)),

@@ -64,6 +64,16 @@ export function Ledger() {
           </div>
         ))}
       </dl>
+      {r.apart.length > 1 && (
+        <dl className="facts" data-testid="apart">
+          {r.apart.map((b) => (
+            <div key={b.name}>
+              <dt>{b.name}, apart</dt>
+              <dd>{volume(b.volume_mm3)}</dd>
+            </div>
+          ))}
+        </dl>
+      )}
       {final && r.crumbs_removed + r.voids_filled > 0 && (
         <p className="muted small">
           {r.crumbs_removed > 0 && `${many(r.crumbs_removed, 'crumb')} removed, ${r.crumbs_mm3.toFixed(2)} mm³. `}

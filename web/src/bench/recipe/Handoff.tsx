@@ -1,4 +1,4 @@
-import { Button, Input, Segmented } from 'antd'
+import { Button, Input, Segmented, Select } from 'antd'
 import { useState } from 'react'
 import { api, Refused, type ExportReady, type FileKind, type RunInfo } from '../../api/client'
 import { count } from '../../shared/format'
@@ -15,19 +15,24 @@ export function Handoff() {
   const { project, recipe, job } = useBench()
   const [kind, setKind] = useState<FileKind>('3mf')
   const [name, setName] = useState<string | null>(null)
+  const [chosen, setChosen] = useState<string | null>(null)
   const [busy, setBusy] = useState(false)
   const [ready, setReady] = useState<{ file: ExportReady; revision: number } | null>(null)
   const [refused, setRefused] = useState<Refused | null>(null)
   if (!project || !recipe) return null
   const making = underWay(job)
   const shown = name ?? recipe.name
+  // Lattice and solids apart: an STL file takes one of them.
+  const bodies = project.finished?.report.apart.map((b) => b.name) ?? []
+  const whole = bodies.length < 2 || kind === '3mf'
+  const body = bodies.find((b) => b === chosen) ?? (whole ? null : (bodies[0] ?? null))
 
   const write = async () => {
     setBusy(true)
     setRefused(null)
     setReady(null)
     try {
-      setReady({ file: await api.export(project.id, kind, shown), revision: project.revision })
+      setReady({ file: await api.export(project.id, kind, body ? `${shown} ${body.toLowerCase()}` : shown, body), revision: project.revision })
     } catch (e) {
       setRefused(e instanceof Refused ? e : new Refused(0, 'unreachable', 'Ulmix does not answer.', 'Try again when it is back.'))
     }
@@ -51,6 +56,17 @@ export function Handoff() {
           { value: 'stl', label: 'STL, binary' },
         ]}
       />
+      {bodies.length > 1 && (
+        <Select
+          aria-label="Bodies to write"
+          value={body ?? ''}
+          onChange={(v) => {
+            setChosen(v || null)
+            setReady(null)
+          }}
+          options={[...(kind === '3mf' ? [{ value: '', label: 'Both bodies, as two objects' }] : []), ...bodies.map((b) => ({ value: b, label: `${b} alone` }))]}
+        />
+      )}
       {project.finished ? (
         <Button type="primary" block loading={busy} onClick={() => void write()}>
           Write and check the file

@@ -1,4 +1,4 @@
-import { Button, Progress, Switch } from 'antd'
+import { Button, Progress, Segmented, Switch } from 'antd'
 import { useEffect, useState } from 'react'
 import type { Job, Project, Recipe, RunInfo, Stage } from '../../api/client'
 import { plain, seconds, triangles } from '../../shared/format'
@@ -39,6 +39,7 @@ export function MeshStep() {
   const p = picture?.info.prediction
   const auto = recipe.mesh.step_mm === undefined || recipe.mesh.step_mm === null
   const step = recipe.mesh.step_mm ?? p?.step_mm ?? 0.3
+  const apart = recipe.mesh.apart_mm ?? null
   const making = underWay(job)
   return (
     <>
@@ -49,6 +50,32 @@ export function MeshStep() {
       {!auto && <Value label="Grid step" value={step} unit="mm" range={[Math.max(step / 4, 0.02), step * 3]} onSet={(v) => edit(withMesh({ step_mm: v }))} />}
       <Value label="Reduce within" hint="greatest deviation" value={recipe.mesh.reduce_mm} unit="mm" digits={3} range={[0, Math.max(0.1, recipe.mesh.reduce_mm)]} onSet={(v) => edit(withMesh({ reduce_mm: v }))} />
       <Value label="Drop crumbs" hint="loose pieces below" value={recipe.mesh.crumb_mm3} unit="mm³" digits={1} range={[0, Math.max(100, recipe.mesh.crumb_mm3)]} onSet={(v) => edit(withMesh({ crumb_mm3: v }))} />
+      <div className="line">
+        <span className="label">
+          Lattice and solids
+          <small>{apart === null ? 'joined into one closed mesh' : 'two closed meshes in one 3MF file'}</small>
+        </span>
+        <Segmented
+          size="small"
+          aria-label="Lattice and solids"
+          value={apart === null ? 'one' : 'apart'}
+          onChange={(v) => edit(withMesh({ apart_mm: v === 'one' ? undefined : 0 }))}
+          options={[
+            { value: 'one', label: 'One body' },
+            { value: 'apart', label: 'Apart' },
+          ]}
+        />
+      </div>
+      {apart !== null && (
+        <Value
+          label="Overlap"
+          hint={apart > 0 ? 'how far the lattice reaches into solids' : 'they touch face to face'}
+          value={apart}
+          unit="mm"
+          range={[0, Math.max(2, apart)]}
+          onSet={(v) => edit(withMesh({ apart_mm: v }))}
+        />
+      )}
       {p && (
         <dl className="facts">
           <div>
