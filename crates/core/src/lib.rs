@@ -7,6 +7,7 @@
 //! |---|---|
 //! | [`recipe`] | every value of every step |
 //! | [`part`], [`bodies`] | what came in, made ready, and the facts about it |
+//! | [`inspect`] | what a file holds, before its unit is known |
 //! | [`health`] | what is wrong with it, with figures and places |
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
 //! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
@@ -26,6 +27,7 @@ pub mod demo;
 pub mod export;
 pub mod grid;
 pub mod health;
+pub mod inspect;
 pub mod lattice;
 pub mod occlusion;
 pub mod own_shapes;

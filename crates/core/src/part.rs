@@ -45,31 +45,8 @@ pub struct PartFacts {
     pub defects: Vec<String>,
 }
 
-/// A file's contents before it becomes a part.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Inspection {
-    pub format: String,
-    /// The format states its unit: there is one choice.
-    pub unit_stated: bool,
-    pub choices: Vec<UnitChoice>,
-    pub triangles: usize,
-    pub bodies: usize,
-    pub closed: bool,
-    pub defects: Vec<String>,
-}
-
-/// What the part would be in a unit.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct UnitChoice {
-    pub unit: Unit,
-    pub size_mm: [f64; 3],
-    pub volume_mm3: f64,
-    /// The size is one that can be worked on.
-    pub usable: bool,
-}
-
 /// Longest sides that can be worked on. mm.
-const SIZES: std::ops::RangeInclusive<f64> = 0.01..=100_000.0;
+pub(crate) const SIZES: std::ops::RangeInclusive<f64> = 0.01..=100_000.0;
 
 impl Part {
     /// Reads a file of any known format. `unit` counts when the file states none.
@@ -97,45 +74,17 @@ impl Part {
         Ok(Part::assemble(bodies, &step.roles, &step.mend)?)
     }
 
-    /// What a file holds, before its unit is known.
-    pub fn inspect(bytes: &[u8]) -> Result<Inspection, FormatError> {
-        let loaded = ulmix_formats::read(bytes, &Limits::default())?;
-        let stated = loaded.millimetres_per_unit.is_some();
-        let longest = loaded.mesh.bounds().size().max_element();
-        let fits = |u: &Unit| SIZES.contains(&(longest * u.millimetres()));
-        // Any unit that gives a workable size will do: facts scale.
-        let unit = if stated { Unit::Mm } else { Unit::ALL.into_iter().find(fits).unwrap_or(Unit::Mm) };
-        let scale = unit.millimetres();
-        let facts = Part::assemble(named(&loaded, scale, "Part"), &BTreeMap::new(), &Mend::default())?.facts;
-        let units = if stated { &[Unit::Mm][..] } else { &Unit::ALL[..] };
-        let choices = units.iter().map(|&u| {
-            let by = u.millimetres() / scale;
-            let size_mm = facts.size_mm.map(|v| v * by);
-            UnitChoice {
-                unit: u,
-                size_mm,
-                volume_mm3: facts.volume_mm3 * by.powi(3),
-                usable: SIZES.contains(&(longest * u.millimetres())),
-            }
-        });
-        Ok(Inspection {
-            format: loaded.format.into(),
-            unit_stated: stated,
-            choices: choices.collect(),
-            triangles: facts.triangles,
-            bodies: facts.list.len(),
-            closed: facts.closed,
-            defects: facts.defects,
-        })
-    }
-
     /// A part of one mesh that is already in millimetres.
     pub fn prepare(raw: &TriMesh) -> Result<Part, FormatError> {
         Part::assemble(vec![("Part".into(), raw.clone())], &BTreeMap::new(), &Mend::default())
     }
 
     /// Welds, orients and measures meshes in millimetres; those without a role are the part.
-    fn assemble(raw: Vec<(String, TriMesh)>, roles: &BTreeMap<String, Role>, mend: &Mend) -> Result<Part, FormatError> {
+    pub(crate) fn assemble(
+        raw: Vec<(String, TriMesh)>,
+        roles: &BTreeMap<String, Role>,
+        mend: &Mend,
+    ) -> Result<Part, FormatError> {
         let bounds = raw.iter().map(|m| m.1.bounds()).reduce(Bounds::union).unwrap_or(Bounds::EMPTY);
         let size = bounds.size();
         let longest = size.max_element();
@@ -164,6 +113,8 @@ impl Part {
         }
         unlike(&mut found.iter_mut().map(|f| &mut f.0).collect::<Vec<_>>());
         let roled: Vec<Option<Role>> = found.iter().map(|f| roles.get(&f.0).copied()).collect();
+        let gone = roles.keys().filter(|name| !found.iter().any(|f| f.0 == **name));
+        wrong.extend(gone.map(|name| format!("The body “{name}” has a role and is not there any more")));
         let mesh = match whole.filter(|_| roled.iter().all(|r| is_solid(*r))) {
             // As it came: its triangles keep their order.
             Some(mesh) => mesh,

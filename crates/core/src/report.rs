@@ -304,10 +304,9 @@ pub fn thickness_at_points(mesh: &TriMesh, limit: f64, most: usize) -> Vec<f32> 
 fn walls(part: &Part, solid: &Solid, linked: &Linked, step: f64) -> Option<Walls> {
     const SAMPLES: usize = 20_000;
     // Solids that reach into the lattice are no walls of it.
-    let lattice = solid.apart.map(|a| TriMesh {
-        triangles: solid.mesh.triangles[..a.lattice_triangles].to_vec(),
-        points: solid.mesh.points.clone(),
-    });
+    let lattice = solid
+        .apart
+        .map(|a| TriMesh { triangles: solid.mesh.triangles[..a.lattice_triangles].to_vec(), points: solid.mesh.points.clone() });
     let mesh = lattice.as_ref().unwrap_or(&solid.mesh);
     let stride = mesh.points.len().div_ceil(3 * SAMPLES).max(1);
     let clear = linked.thickness_mm;

@@ -158,6 +158,13 @@ fn apart_without_solids_is_the_lattice_alone() {
 }
 
 #[test]
+fn a_role_whose_body_is_gone_is_told() {
+    let step = PartStep { roles: BTreeMap::from([("plate".to_owned(), Role::KeepSolid)]), ..PartStep::plain(Unit::Mm) };
+    let part = Part::of(&step, |_| Ok::<_, Refused>(stl::write(&slab(0.0, 20.0)))).unwrap();
+    assert_eq!(part.facts.defects, ["The body “plate” has a role and is not there any more"]);
+}
+
+#[test]
 fn nothing_left_to_fill_is_refused_in_words() {
     let cube = stl::write(&slab(0.0, 20.0));
     let step = PartStep { roles: BTreeMap::from([("Part".to_owned(), Role::Reference)]), ..PartStep::plain(Unit::Mm) };

@@ -117,6 +117,33 @@ async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
     let (volume, solid) = (mesh.volume(), plate.volume());
     assert!(volume > solid + 500.0 && volume < solid + 0.6 * block.volume(), "{volume}");
 
+    // The same again with lattice and plate apart: two objects of a file, or a file of one.
+    b.click_text(".step .title h2", "Mesh").await;
+    b.click_text("[aria-label='Lattice and solids'] .ant-segmented-item-label", "Apart").await;
+    b.until("that is saved", || async {
+        b.text("[data-testid=saved-state]").await == "Saved" && b.seen("button", "Make the final mesh").await
+    })
+    .await;
+    b.click_text("button", "Make the final mesh").await;
+    b.painted("final").await;
+    b.until("both are weighed", || async { b.seen("[data-testid=apart]", "Solids, apart").await }).await;
+    b.click_text(".step .title h2", "Hand-off").await;
+    b.fill("[aria-label='File name']", "apart").await;
+    b.click_text("button", "Write and check the file").await;
+    b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
+    b.click_text("a", "Save apart.3mf").await;
+    let both = ulmix_formats::read(&b.downloaded("apart.3mf").await, &Limits::default()).unwrap();
+    assert_eq!(both.bodies.iter().map(|n| n.name.as_str()).collect::<Vec<_>>(), ["Lattice", "Solids"]);
+    assert!((both.mesh.volume() / volume - 1.0).abs() < 0.01, "{} of {volume}", both.mesh.volume());
+    b.click_text("[aria-label=Format] .ant-segmented-item-label", "STL, binary").await;
+    b.click("[aria-label='Bodies to write']").await;
+    b.click_text(".ant-select-item-option-content", "Solids alone").await;
+    b.click_text("button", "Write and check the file").await;
+    b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
+    b.click_text("a", "Save apart solids.stl").await;
+    let alone = ulmix_formats::read(&b.downloaded("apart solids.stl").await, &Limits::default()).unwrap().mesh;
+    assert!(Topology::of(&alone).sound() && (alone.volume() - solid).abs() < 1.0, "{}", alone.volume());
+
     // Another part: roles, cells and thickness stay.
     b.click_text(".step .title h2", "Part").await;
     b.click_text("button", "Swap the part").await;
@@ -208,8 +235,22 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     b.click(".ant-select[aria-label=Role], .editor .ant-select").await;
     b.click_text(".ant-select-item-option-content", "Keep clear").await;
     b.until("the sentence would say it", || async { b.text("[data-testid=saved-state]").await == "Saved" }).await;
+
+    // A drain hole where the top is clicked.
+    b.click_text("button", "Drain hole").await;
+    b.until("a place can be clicked", || async { b.seen(".facewords", "Click where the hole goes in").await }).await;
+    b.until("the hole is there", || async {
+        if !b.seen(".zonerow", "Drain hole 1").await {
+            b.click_in(".view canvas", 0.6, 0.45).await;
+        }
+        b.seen(".zonerow", "Drain hole 1").await
+    })
+    .await;
+    b.until("its values show", || async { !b.value("[aria-label=Diameter]").await.is_empty() }).await;
+    let drain = 0.5 * b.value("[aria-label=Diameter]").await.parse::<f64>().unwrap();
+    b.until("it is saved", || async { b.text("[data-testid=saved-state]").await == "Saved" }).await;
     b.click_text(".step .title h2", "Mesh").await;
-    b.until("the zones read as a sentence", || async { b.seen(".step", "a skin on faces, 1 kept clear").await }).await;
+    b.until("the zones read as a sentence", || async { b.seen(".step", "a skin on faces, 2 kept clear").await }).await;
     b.click_text("button", "Make the final mesh").await;
     b.painted("final").await;
     b.click_text(".step .title h2", "Hand-off").await;
@@ -225,7 +266,7 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
         (0..m.triangles.len()).filter(flat).map(|t| m.area_vector(t).length() * 0.5).sum()
     };
     let (pi, bore) = (std::f64::consts::PI, 2.2f64);
-    let whole = 100.0 * 60.0 - (4.0 - pi) * 100.0 - 4.0 * pi * 2.5 * 2.5 - pi * bore * bore;
+    let whole = 100.0 * 60.0 - (4.0 - pi) * 100.0 - 4.0 * pi * 2.5 * 2.5 - pi * (bore * bore + drain * drain);
     assert!((area(12.0) / whole - 1.0).abs() < 0.01, "{} of {whole}", area(12.0));
     assert!(area(0.0) < 0.8 * whole);
     b.end().await;

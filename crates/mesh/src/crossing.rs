@@ -14,7 +14,9 @@ fn side(a: DVec3, b: DVec3, c: DVec3, d: DVec3) -> f64 {
 /// passes strictly through the inside of the other, decided exactly (Shewchuk 1997). Corners and
 /// edges that two triangles share do not count; overlap within one plane is not looked for.
 pub fn crossing_pairs(mesh: &TriMesh, bvh: &Bvh) -> Vec<[u32; 2]> {
-    sorted(bvh.pairs(|[s, t], [a, b]| cross(&mesh.triangles[s as usize], &mesh.triangles[t as usize], a, b).then(|| [s.min(t), s.max(t)])))
+    sorted(bvh.pairs(|[s, t], [a, b]| {
+        cross(&mesh.triangles[s as usize], &mesh.triangles[t as usize], a, b).then(|| [s.min(t), s.max(t)])
+    }))
 }
 
 /// [`crossing_pairs`] and [`folded_pairs`] of all triangles, found on one way.
@@ -56,9 +58,8 @@ pub fn folded_pairs(mesh: &TriMesh, among: &[u32], limit: f64) -> Vec<[u32; 2]> 
     };
     let mut sides: Vec<(u64, u32)> = among.par_iter().flat_map_iter(|&t| (0..3).map(move |c| side(t, c))).collect();
     sides.par_sort_unstable();
-    let is_fold = |w: &&[(u64, u32)]| {
-        w[0].0 == w[1].0 && folded(&mesh.corners(w[0].1 as usize), &mesh.corners(w[1].1 as usize), limit)
-    };
+    let is_fold =
+        |w: &&[(u64, u32)]| w[0].0 == w[1].0 && folded(&mesh.corners(w[0].1 as usize), &mesh.corners(w[1].1 as usize), limit);
     sorted(sides.par_windows(2).filter(is_fold).map(|w| [w[0].1.min(w[1].1), w[0].1.max(w[1].1)]).collect())
 }
 

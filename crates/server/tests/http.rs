@@ -229,7 +229,8 @@ fn lattice_and_solids_apart_are_two_objects_of_a_file_or_files_of_their_own() {
     recipe["mesh"]["apart_mm"] = json!(0.2);
     assert_eq!(s.put_recipe(&id, &p["revision"].to_string(), &recipe).status, 200);
     let done = s.make_final(&id);
-    let names: Vec<&str> = done["finished"]["report"]["apart"].as_array().unwrap().iter().map(|b| b["name"].as_str().unwrap()).collect();
+    let names: Vec<&str> =
+        done["finished"]["report"]["apart"].as_array().unwrap().iter().map(|b| b["name"].as_str().unwrap()).collect();
     assert_eq!(names, ["Lattice", "Solids"]);
     let export = |body: Value| s.post(&format!("/api/projects/{id}/export"), &body);
     let file = |kind: &str, body: Option<&str>| {

@@ -1146,10 +1146,14 @@ export interface components {
         UnitChoice: {
             size_mm: number[];
             unit: components["schemas"]["Unit"];
+            /** @description Why hardly anybody would print a part of this size. */
+            unlikely?: string | null;
             /** @description The size is one that can be worked on. */
             usable: boolean;
             /** Format: double */
             volume_mm3: number;
+            /** @description Its longest side beside a thing everybody knows. */
+            words: string;
         };
         /** @description A file that waits for its unit. */
         Upload: {

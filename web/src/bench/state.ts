@@ -1,5 +1,6 @@
 import { create } from 'zustand'
 import { api, Refused, Unreachable, type FaceInfo, type Job, type NewFile, type Project, type Recipe, type RunInfo } from '../api/client'
+import { drainHole, withZones } from './recipe/zoneRules'
 
 export type Step = 'part' | 'zones' | 'structure' | 'thicken' | 'mesh' | 'checks' | 'handoff'
 export type ColourBy = 'zone' | 'thickness'
@@ -53,6 +54,8 @@ interface BenchState {
   chosen: Chosen | null
   /** Faces of the part are picked for what is chosen. */
   picking: boolean
+  /** A click on the part makes a drain hole there. */
+  drilling: boolean
   faces: PartFaces | null
   /** Ends of the struts, when they are looked at. mm. */
   skeleton: Float32Array | null
@@ -76,6 +79,7 @@ const blank: BenchState = {
   handle: null,
   chosen: null,
   picking: false,
+  drilling: false,
   faces: null,
   skeleton: null,
   look: null,
@@ -369,9 +373,18 @@ export async function fetchSkeleton() {
   }
 }
 
+/** A drain hole at a place of the part's surface. */
+export function drill(place: readonly number[], outward: readonly number[]) {
+  const { recipe } = get()
+  void pickFaces(false)
+  if (!recipe) return
+  edit(withZones((z) => ({ ...z, list: [drainHole(recipe, place, outward), ...z.list] })))
+  set({ chosen: { of: 'zone', index: 0 } })
+}
+
 /** Begins or ends picking faces for the zone or skin that is chosen. */
-export async function pickFaces(picking: boolean) {
-  set({ picking })
+export async function pickFaces(picking: boolean, drilling = false) {
+  set({ picking, drilling: picking && drilling })
   const { project, recipe, faces } = get()
   const key = JSON.stringify(recipe?.part)
   if (!picking || !project || !recipe || faces?.key === key) return

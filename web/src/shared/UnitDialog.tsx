@@ -11,7 +11,7 @@ const names: Record<Unit, string> = { mm: 'Millimetres', cm: 'Centimetres', m: '
 /** Asks for the unit of a file that states none, and shows the size each would give. */
 export function UnitDialog({ upload, beside = [], onClose, onUse }: { upload: Upload; beside?: Upload[]; onClose: () => void; onUse: (unit: Unit) => Promise<void> }) {
   const { contents } = upload
-  const first = contents.choices.find((c) => c.usable)?.unit ?? 'mm'
+  const first = (contents.choices.find((c) => c.usable && !c.unlikely) ?? contents.choices.find((c) => c.usable))?.unit ?? 'mm'
   const [unit, setUnit] = useState<Unit>(first)
   const [busy, setBusy] = useState(false)
   const chosen = contents.choices.find((c) => c.unit === unit)
@@ -51,17 +51,21 @@ export function UnitDialog({ upload, beside = [], onClose, onUse }: { upload: Up
         )}
       </p>
       {contents.unit_stated ? (
-        <p className="figure">{chosen && size(chosen.size_mm)}</p>
+        <p>
+          <span className="figure">{chosen && size(chosen.size_mm)}</span> <small className="muted">{chosen?.words}</small>
+        </p>
       ) : (
         <Radio.Group value={unit} onChange={(e) => setUnit(e.target.value)} className="units">
           {contents.choices.map((c) => (
             <Radio key={c.unit} value={c.unit} disabled={!c.usable}>
               <span>{names[c.unit]}</span>
+              <small className="muted">{c.usable && c.words}</small>
               <span className="figure">{size(c.size_mm)}</span>
             </Radio>
           ))}
         </Radio.Group>
       )}
+      {chosen?.unlikely && <p className="remark">{chosen.unlikely}</p>}
       <dl className="facts">
         <div>
           <dt>Volume</dt>

@@ -226,8 +226,7 @@ impl Pipeline {
         });
         // A density that leads to the same thickness is the same lattice.
         let side_name = format!("{side:?}");
-        let lattice_key =
-            self.key(&[&"lattice", &side_name, &zones_key, &recipe.structure, &recipe.joins, &run.thickness]);
+        let lattice_key = self.key(&[&"lattice", &side_name, &zones_key, &recipe.structure, &recipe.joins, &run.thickness]);
         let signs = self.stage(Stage::Lattice, &lattice_key, watch, |b: &Bits| b.bytes(), || Some(shape.signs()))?;
         let surface_key = self.key(&[&"surface", &lattice_key]);
         let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {

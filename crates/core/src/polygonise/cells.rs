@@ -251,12 +251,7 @@ impl Cells {
         let mut sum = Count::default();
         for n in counts {
             sums.push(sum);
-            sum = Count {
-                vertices: sum.vertices + n.vertices,
-                hits: sum.hits + n.hits,
-                cut: sum.cut + n.cut,
-                pinched: false,
-            };
+            sum = Count { vertices: sum.vertices + n.vertices, hits: sum.hits + n.hits, cut: sum.cut + n.cut, pinched: false };
         }
         sums.push(sum);
         let mut first = (std::mem::take(&mut self.first_vertex), std::mem::take(&mut self.first_hit));

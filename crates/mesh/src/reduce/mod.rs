@@ -135,7 +135,8 @@ fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open
     let kept = |v: u32| options.kept.get(v as usize).copied().unwrap_or(false);
     let lock = |v: u32| owner[v as usize] == MANY || kept(v);
     thread_local!(static LOCAL: RefCell<Vec<u32>> = const { RefCell::new(Vec::new()) });
-    let runs: Vec<&[u32]> = starts.windows(2).map(|s| &order[s[0] as usize..s[1] as usize]).filter(|run| !run.is_empty()).collect();
+    let runs: Vec<&[u32]> =
+        starts.windows(2).map(|s| &order[s[0] as usize..s[1] as usize]).filter(|run| !run.is_empty()).collect();
     let parts: Vec<Patch> = runs
         .into_par_iter()
         .map(|run| {

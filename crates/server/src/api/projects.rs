@@ -15,7 +15,8 @@ use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
 use tokio_stream::StreamExt;
 use ulmix_core::demo;
-use ulmix_core::part::{stem, Inspection, Part, PartFacts};
+use ulmix_core::inspect::{inspect, Inspection};
+use ulmix_core::part::{stem, Part, PartFacts};
 use ulmix_core::pipeline::Pipeline;
 use ulmix_core::recipe::{Beside, FileMark, OwnShape, PartStep, Ranges, Recipe, Unit};
 use ulmix_core::report::Check;
@@ -97,7 +98,7 @@ pub async fn upload(State(app): State<App>, Query(q): Query<UploadName>, body: a
         ));
     }
     let file_name: String = q.name.chars().filter(|c| !c.is_control()).take(200).collect();
-    let (contents, bytes) = blocking(move || Ok((Part::inspect(&bytes)?, bytes))).await?;
+    let (contents, bytes) = blocking(move || Ok((inspect(&bytes)?, bytes))).await?;
     let id = app.studio.new_id();
     app.uploads.put(id.clone(), file_name.clone(), bytes);
     Ok(Json(Upload { upload: id, file_name, contents }))

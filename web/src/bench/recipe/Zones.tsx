@@ -131,7 +131,8 @@ function Skins() {
 }
 
 function ZoneList() {
-  const { project, recipe, chosen, picture } = useBench()
+  const { project, recipe, chosen, picture, picking } = useBench()
+  const drilling = useBench((s) => s.drilling) && picking
   const [dragged, setDragged] = useState<number | null>(null)
   if (!project || !recipe) return null
   const { list } = recipe.zones
@@ -197,9 +198,22 @@ function ZoneList() {
         })}
       </ul>
       {list.length === 0 && <p className="muted">None yet: the whole part is {recipe.zones.rest === 'fill' ? 'filled' : 'solid'}.</p>}
-      <Dropdown trigger={['click']} menu={{ items: Object.entries(shapeNames).map(([key, label]) => ({ key, label: key === 'faces' ? 'Faces with a depth' : label })), onClick: ({ key }) => add(key as Place['shape']) }}>
-        <Button size="small">Add a zone</Button>
-      </Dropdown>
+      <div className="line">
+        <Dropdown trigger={['click']} menu={{ items: Object.entries(shapeNames).map(([key, label]) => ({ key, label: key === 'faces' ? 'Faces with a depth' : label })), onClick: ({ key }) => add(key as Place['shape']) }}>
+          <Button size="small">Add a zone</Button>
+        </Dropdown>
+        <Button
+          size="small"
+          type={drilling ? 'primary' : 'default'}
+          title="Powder and resin leave through it"
+          onClick={() => {
+            useBench.setState({ chosen: null })
+            void pickFaces(!drilling, true)
+          }}
+        >
+          {drilling ? 'Click on the part, or here to stop' : 'Drain hole'}
+        </Button>
+      </div>
     </>
   )
 }

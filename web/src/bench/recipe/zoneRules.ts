@@ -51,6 +51,24 @@ export function extent(place: Place): string {
   return `${place.faces.length === 1 ? '1 face' : `${place.faces.length} faces`}, ${plain(place.depth_mm)} mm`
 }
 
+/** A drain hole into the part from a place of its surface: through the skin and half a cell on, so that it opens. */
+export function drainHole(recipe: Recipe, place: readonly number[], outward: readonly number[]): Zone {
+  const above = 1
+  const cell = Math.min(...recipe.structure.cell_mm)
+  const depth = Math.max(0, ...recipe.zones.skins.map((s) => s.depth_mm)) + cell / 2
+  const short = (v: number) => Number(v.toFixed(3))
+  return {
+    name: `Drain hole ${recipe.zones.list.filter((z) => z.name.startsWith('Drain hole')).length + 1}`,
+    role: 'keep_clear',
+    place: {
+      shape: 'cylinder',
+      base_mm: triple(place.map((p, i) => short(p + above * (outward[i] ?? 0)))),
+      axis_mm: triple(outward.map((n) => short(-(above + depth) * n))),
+      radius_mm: Number(Math.min(2.5, cell / 4).toPrecision(2)),
+    },
+  }
+}
+
 /** A first zone of a shape, in the middle of the part. */
 export function firstZone(shape: Place['shape'], project: Project, recipe: Recipe): Zone {
   const [min, size] = [triple(project.part.min_mm), triple(project.part.size_mm)]

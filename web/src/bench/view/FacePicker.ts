@@ -1,4 +1,4 @@
-import { BufferAttribute, Color, DoubleSide, Mesh, Raycaster, ShaderMaterial, Vector3 } from 'three'
+import { BufferAttribute, Color, DoubleSide, Mesh, Raycaster, ShaderMaterial, Triangle, Vector3 } from 'three'
 import type { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
 
 const vertex = /* glsl */ `
@@ -25,6 +25,14 @@ const fragment = /* glsl */ `
   }
 `
 const [none, over, picked] = [0, 0.35, 0.9]
+
+/** A place on a face of the part. mm. */
+export interface Met {
+  face: number
+  place: [number, number, number]
+  /** Unit. */
+  outward: [number, number, number]
+}
 
 /** The part by its faces, while they are picked. */
 export class FacePicker {
@@ -70,11 +78,15 @@ export class FacePicker {
     return true
   }
 
-  /** The face that a ray meets first. */
-  at(caster: Raycaster): number | null {
+  /** What a ray meets first. */
+  at(caster: Raycaster): Met | null {
     if (!this.mesh) return null
     const hit = caster.intersectObject(this.mesh, false)[0]
-    return hit?.face ? this.mesh.geometry.getAttribute('_face').getX(hit.face.a) : null
+    if (!hit?.face) return null
+    const { geometry, matrixWorld } = this.mesh
+    const corner = (i: number) => new Vector3().fromBufferAttribute(geometry.getAttribute('position'), i).applyMatrix4(matrixWorld)
+    const outward = new Triangle(corner(hit.face.a), corner(hit.face.b), corner(hit.face.c)).getNormal(new Vector3())
+    return { face: geometry.getAttribute('_face').getX(hit.face.a), place: hit.point.toArray(), outward: outward.toArray() }
   }
 
   dispose() {

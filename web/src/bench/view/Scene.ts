@@ -27,7 +27,7 @@ import { TransformControls } from 'three/examples/jsm/controls/TransformControls
 import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import type { Cut, ColourBy, Handle, Picture } from '../state'
 import type { Place, Zone } from '../../api/client'
-import { FacePicker } from './FacePicker'
+import { FacePicker, type Met } from './FacePicker'
 import { mostPosts, partMaterial } from './shaders'
 import { skeletonLines } from './skeleton'
 import { veil, zoneGhost } from './zoneGhost'
@@ -52,7 +52,7 @@ export interface SceneEvents {
   painted: (n: number) => void
   /** A face of the part under the pointer, and one that was clicked. */
   face: (n: number | null) => void
-  pick: (n: number) => void
+  pick: (met: Met) => void
   readout: (r: Readout | null) => void
 }
 
@@ -503,14 +503,14 @@ export class Scene {
       }
     }
     let down: [number, number] | null = null
-    this.canvas.addEventListener('pointermove', (e) => this.picking && e.buttons === 0 && hover(under(e)))
+    this.canvas.addEventListener('pointermove', (e) => this.picking && e.buttons === 0 && hover(under(e)?.face ?? null))
     this.canvas.addEventListener('pointerleave', () => hover(null))
     this.canvas.addEventListener('pointerdown', (e) => (down = e.button === 0 ? [e.clientX, e.clientY] : null))
     this.canvas.addEventListener('pointerup', (e) => {
       // A drag turns the view.
       if (!this.picking || !down || Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 4) return
-      const face = under(e)
-      if (face !== null) this.events.pick(face)
+      const met = under(e)
+      if (met) this.events.pick(met)
     })
   }
 

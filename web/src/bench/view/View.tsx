@@ -4,7 +4,7 @@ import { api, type FaceInfo } from '../../api/client'
 import { area, count, mm } from '../../shared/format'
 import { materials, scale } from '../../theme/tokens'
 import { facesOf, middle, moved, same, triple, withFaces, withZone } from '../recipe/zoneRules'
-import { colour, edit, fetchSkeleton, preview, useBench, type Axis, type ColourBy, type ViewMode } from '../state'
+import { colour, drill, edit, fetchSkeleton, preview, useBench, type Axis, type ColourBy, type ViewMode } from '../state'
 import { Scene, sides, type Readout } from './Scene'
 import { lengthRange } from './skeleton'
 import './view.css'
@@ -35,9 +35,10 @@ export function View() {
         }
       },
       face: setFace,
-      pick: (n) => {
-        const { recipe: now, chosen, faces } = useBench.getState()
-        const mark = faces?.list[n]?.mark
+      pick: (met) => {
+        const { recipe: now, chosen, faces, drilling } = useBench.getState()
+        if (drilling) return drill(met.place, met.outward)
+        const mark = faces?.list[met.face]?.mark
         const held = now && facesOf(now, chosen)
         if (!chosen || !mark || !held) return
         edit(withFaces(chosen, held.some((f) => same(f, mark)) ? held.filter((f) => !same(f, mark)) : [...held, mark]))
@@ -218,7 +219,7 @@ export function View() {
         </div>
         <State />
       </div>
-      {picking && <FaceWords face={face === null ? undefined : partFaces?.list[face]} />}
+      {picking && <FaceWords face={face === null ? undefined : partFaces?.list[face]} drilling={s.drilling} />}
       {readout && (
         <div className="readout" style={{ left: readout.x, top: readout.y }}>
           {roleNames[readout.role]}
@@ -233,7 +234,7 @@ export function View() {
 const kindNames = { plane: 'Plane', cylinder: 'Cylinder', cone: 'Cone', sphere: 'Sphere', free: 'Free face' }
 
 /** The face under the pointer, with its kind and size. */
-function FaceWords({ face }: { face?: FaceInfo }) {
+function FaceWords({ face, drilling }: { face?: FaceInfo; drilling: boolean }) {
   return (
     <div className="facewords" role="status">
       {face ? (
@@ -244,7 +245,7 @@ function FaceWords({ face }: { face?: FaceInfo }) {
           </span>
         </>
       ) : (
-        'Point at a face of the part'
+        <>{drilling ? 'Click where the hole goes in' : 'Point at a face of the part'}</>
       )}
     </div>
   )

@@ -1,0 +1,127 @@
+//! What a file holds, before its unit is known.
+
+use crate::bodies::named;
+use crate::part::{Part, SIZES};
+use crate::recipe::{Mend, Unit};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use ulmix_formats::{FormatError, Limits};
+use utoipa::ToSchema;
+
+/// A file's contents before it becomes a part.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Inspection {
+    pub format: String,
+    /// The format states its unit: there is one choice.
+    pub unit_stated: bool,
+    pub choices: Vec<UnitChoice>,
+    pub triangles: usize,
+    pub bodies: usize,
+    pub closed: bool,
+    pub defects: Vec<String>,
+}
+
+/// What the part would be in a unit.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct UnitChoice {
+    pub unit: Unit,
+    pub size_mm: [f64; 3],
+    /// Its longest side beside a thing everybody knows.
+    pub words: String,
+    pub volume_mm3: f64,
+    /// The size is one that can be worked on.
+    pub usable: bool,
+    /// Why hardly anybody would print a part of this size.
+    pub unlikely: Option<String>,
+}
+
+/// Reads a file and tells what it would be in each unit.
+pub fn inspect(bytes: &[u8]) -> Result<Inspection, FormatError> {
+    let loaded = ulmix_formats::read(bytes, &Limits::default())?;
+    let stated = loaded.millimetres_per_unit.is_some();
+    let longest = loaded.mesh.bounds().size().max_element();
+    let fits = |u: &Unit| SIZES.contains(&(longest * u.millimetres()));
+    // Any unit that gives a workable size will do: facts scale.
+    let unit = if stated { Unit::Mm } else { Unit::ALL.into_iter().find(fits).unwrap_or(Unit::Mm) };
+    let scale = unit.millimetres();
+    let facts = Part::assemble(named(&loaded, scale, "Part"), &BTreeMap::new(), &Mend::default())?.facts;
+    let units = if stated { &[Unit::Mm][..] } else { &Unit::ALL[..] };
+    let choices = units.iter().map(|&unit| {
+        let by = unit.millimetres() / scale;
+        let longest = longest * unit.millimetres();
+        UnitChoice {
+            unit,
+            size_mm: facts.size_mm.map(|v| v * by),
+            words: in_words(longest),
+            volume_mm3: facts.volume_mm3 * by.powi(3),
+            usable: SIZES.contains(&longest),
+            unlikely: unlikely(longest),
+        }
+    });
+    Ok(Inspection {
+        format: loaded.format.into(),
+        unit_stated: stated,
+        choices: choices.collect(),
+        triangles: facts.triangles,
+        bodies: facts.list.len(),
+        closed: facts.closed,
+        defects: facts.defects,
+    })
+}
+
+/// Lengths of things, by the longest part that is about as long. mm.
+const THINGS: [(f64, &str); 14] = [
+    (0.2, "as a hair is thick"),
+    (0.8, "as a grain of sand"),
+    (3.5, "as a pinhead is wide"),
+    (9.0, "as a grain of rice"),
+    (20.0, "as a fingernail"),
+    (45.0, "as a paper clip"),
+    (100.0, "as a finger"),
+    (220.0, "as a hand"),
+    (400.0, "as a forearm"),
+    (800.0, "as an arm"),
+    (1400.0, "as a bicycle is high"),
+    (2500.0, "as a person is tall"),
+    (7000.0, "as a car"),
+    (20_000.0, "as a bus"),
+];
+
+fn in_words(longest: f64) -> String {
+    let thing = THINGS.iter().find(|t| longest < t.0);
+    thing.map_or("longer than a bus".into(), |t| format!("about as long {}", t.1))
+}
+
+fn unlikely(longest: f64) -> Option<String> {
+    const PRINTED: std::ops::RangeInclusive<f64> = 2.0..=1500.0;
+    let small = longest < *PRINTED.start();
+    (!PRINTED.contains(&longest))
+        .then(|| format!("Few printers make a part this {}. Is the unit right?", if small { "small" } else { "large" }))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use glam::DVec3;
+    use ulmix_formats::stl;
+    use ulmix_mesh::TriMesh;
+
+    #[test]
+    fn each_unit_tells_its_size_in_words_and_doubts_what_nobody_prints() {
+        let file = stl::write(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(180.0, 60.0, 40.0)));
+        let found = inspect(&file).unwrap();
+        let told: Vec<_> = found.choices.iter().map(|c| (c.words.as_str(), c.unlikely.is_some())).collect();
+        assert_eq!(
+            told,
+            [
+                ("about as long as a hand", false),
+                ("about as long as a person is tall", true),
+                ("longer than a bus", true),
+                ("about as long as a car", true)
+            ]
+        );
+        assert!(found.choices.iter().map(|c| c.size_mm[0]).eq([180.0, 1800.0, 180_000.0, 4572.0]));
+        assert_eq!(found.choices.iter().map(|c| c.usable).collect::<Vec<_>>(), [true, true, false, true]);
+        assert!(THINGS.windows(2).all(|t| t[0].0 < t[1].0));
+    }
+}
