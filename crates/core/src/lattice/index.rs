@@ -92,7 +92,7 @@ impl Bins {
             }
             at(low).clamp(0.0, most) as usize..at(high).clamp(0.0, most) as usize + 1
         };
-        let mut pairs: Vec<u64> = (0..things)
+        let pairs: Vec<(u32, u32)> = (0..things)
             .into_par_iter()
             .flat_map_iter(|id| {
                 let (low, high) = span(id);
@@ -102,7 +102,7 @@ impl Bins {
                         for x in range(0, low.x, high.x) {
                             if matters(id, self.middle([x, y, z])) {
                                 let bin = (z * self.count[1] + y) * self.count[0] + x;
-                                found.push((bin as u64) << 32 | id as u64);
+                                found.push((bin as u32, id as u32));
                             }
                         }
                     }
@@ -110,14 +110,20 @@ impl Bins {
                 found
             })
             .collect();
-        pairs.par_sort_unstable();
-        for p in &pairs {
-            self.start[(p >> 32) as usize + 1] += 1;
+        for (bin, _) in &pairs {
+            self.start[*bin as usize + 1] += 1;
         }
         for bin in 1..self.start.len() {
             self.start[bin] += self.start[bin - 1];
         }
-        self.ids = pairs.iter().map(|p| *p as u32).collect();
+        // Pairs come in the order of things, and stay so within their bin.
+        let mut next = self.start.clone();
+        self.ids = vec![0; pairs.len()];
+        for (bin, id) in pairs {
+            let slot = &mut next[bin as usize];
+            self.ids[*slot as usize] = id;
+            *slot += 1;
+        }
         self
     }
 

@@ -8,8 +8,10 @@ use super::skeleton::Skeleton;
 use super::surface::{low_discrepancy, low_discrepancy_flat, turn, Periodic};
 use super::voronoi::Within;
 use super::{unit, voronoi, Bare, Facts};
+use crate::grid::{Bits, Grid};
 use crate::part::{sharp_edges, Part};
 use crate::recipe::{CellKind, ExtrudedKind, FoamKind, Joins, Kind, SeededKind, Structure};
+use crate::sample::sample_part;
 use glam::{DMat3, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -259,12 +261,11 @@ fn cleaned(part: &Part, raw: Skeleton, outer: Skeleton, cell: f64, weld: f64) ->
     let once = raw.filtered(|_| true);
     // Nodes inside, and how far from the part the others are: a strut that cannot reach it is dropped.
     let longest = once.struts.iter().map(|s| once.length(*s)).fold(0.0, f64::max);
+    let deep = Deep::new(part, longest);
     let away: Vec<f64> = once
         .nodes
         .par_iter()
-        .map(|p| {
-            part.distance.query(*p, longest).map_or_else(|| if part.distance.inside(*p) { -1.0 } else { f64::INFINITY }, |q| q.0)
-        })
+        .map(|p| part.distance.query(*p, longest).map_or_else(|| if deep.inside(*p) { -longest } else { f64::INFINITY }, |q| q.0))
         .collect();
     let reaches = |s: [u32; 2]| {
         let [a, b] = s.map(|n| away[n as usize]);
@@ -275,14 +276,14 @@ fn cleaned(part: &Part, raw: Skeleton, outer: Skeleton, cell: f64, weld: f64) ->
         }
     };
     let keep: Vec<bool> = once.struts.par_iter().map(|s| reaches(*s)).collect();
-    let kept: std::collections::HashSet<[u32; 2]> = once.struts.iter().zip(&keep).filter(|(_, k)| **k).map(|(s, _)| *s).collect();
-    let inside = once.filtered(|s| kept.contains(&s));
+    let mut kept = keep.iter();
+    let inside = Skeleton { struts: once.struts.iter().filter(|_| kept.next() == Some(&true)).copied().collect(), ..once };
     let joined = if outer.struts.is_empty() {
-        inside
+        inside.filtered(|_| true)
     } else {
         // Where a cell's edge leaves the part three borders of the net meet: the same place but for
         // rounding.
-        cut_off(part, &inside).with(outer).merged(1e-5 * cell)
+        cut_off(part, &inside, &away).with(outer).merged(1e-5 * cell)
     };
     let on_surface = |p: &DVec3| part.bvh().nearest(*p, (1e-6 * cell).powi(2)).is_some();
     let held: Vec<bool> = joined.nodes.par_iter().map(on_surface).collect();
@@ -300,8 +301,35 @@ fn cleaned(part: &Part, raw: Skeleton, outer: Skeleton, cell: f64, weld: f64) ->
     (whole, facts)
 }
 
-/// The stretches of struts that lie inside the part.
-fn cut_off(part: &Part, net: &Skeleton) -> Skeleton {
+/// Sides of places that are far from the part's surface, without asking for what is nearest.
+struct Deep<'a> {
+    part: &'a Part,
+    /// None where it would need too many samples.
+    signs: Option<(Grid, Bits)>,
+}
+
+impl Deep<'_> {
+    /// For places farther than `far` mm from the surface: a sample within half a diagonal of its cell is on the
+    /// same side.
+    fn new(part: &Part, far: f64) -> Deep<'_> {
+        const MOST_SAMPLES: u64 = 100_000_000;
+        let bounds = part.mesh.bounds();
+        let few = far > bounds.size().max_element() / 2000.0;
+        let grid = few.then(|| Grid::covering(&bounds, far)).filter(|g| g.samples() < MOST_SAMPLES);
+        Deep { part, signs: grid.and_then(|g| sample_part(part, &g, &|| false).map(|bits| (g, bits))) }
+    }
+
+    fn inside(&self, p: DVec3) -> bool {
+        let Some((grid, bits)) = &self.signs else { return self.part.distance.inside(p) };
+        let at = ((p - grid.origin) / grid.step).round();
+        let within = at.cmpge(DVec3::ZERO).all() && at.cmplt(grid.size.as_dvec3()).all();
+        within && bits.get(at.x as u32, at.y as u32, at.z as u32)
+    }
+}
+
+/// The stretches of struts that lie inside the part. `away` is how far the nodes are from its surface, negative
+/// inside.
+fn cut_off(part: &Part, net: &Skeleton, away: &[f64]) -> Skeleton {
     let stretches: Vec<[DVec3; 2]> = net
         .struts
         .par_iter()
@@ -309,10 +337,14 @@ fn cut_off(part: &Part, net: &Skeleton) -> Skeleton {
             let [a, b] = net.ends(*s);
             let mut hits = Vec::new();
             part.distance.segment_hits(a, b, &mut hits);
+            if hits.is_empty() {
+                let deeper = s.map(|n| away[n as usize]).into_iter().max_by(|x, y| x.abs().total_cmp(&y.abs()));
+                return deeper.filter(|d| *d < 0.0).map(|_| [a, b]).into_iter().collect::<Vec<_>>();
+            }
             let mut at: Vec<f64> = hits.iter().map(|h| h.t).chain([0.0, 1.0]).collect();
             at.sort_by(f64::total_cmp);
             let inside = |w: &&[f64]| w[1] - w[0] > 1e-9 && part.distance.inside(a.lerp(b, 0.5 * (w[0] + w[1])));
-            at.windows(2).filter(inside).map(|w| [a.lerp(b, w[0]), a.lerp(b, w[1])]).collect::<Vec<_>>()
+            at.windows(2).filter(inside).map(|w| [a.lerp(b, w[0]), a.lerp(b, w[1])]).collect()
         })
         .collect();
     Skeleton {

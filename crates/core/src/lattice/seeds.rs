@@ -32,6 +32,8 @@ pub trait Region: Sync {
     fn bounds(&self) -> (DVec3, DVec3);
     /// Distance from the part, negative inside; beyond `limit` any larger number.
     fn distance(&self, p: DVec3, limit: f64) -> f64;
+    /// Share of its distance by which a point may move in any direction and stay on its side.
+    fn slack(&self) -> f64;
     fn volume(&self) -> f64;
     /// All points lie in the plane z = 0.
     fn flat(&self) -> bool;
@@ -65,6 +67,10 @@ impl Region for Scaled<'_> {
         }
     }
 
+    fn slack(&self) -> f64 {
+        self.scale.min_element() / self.scale.max_element()
+    }
+
     fn volume(&self) -> f64 {
         self.part.facts.volume_mm3 / self.scale.to_array().iter().product::<f64>()
     }
@@ -88,6 +94,10 @@ impl Region for Shadow {
     fn distance(&self, p: DVec3, _: f64) -> f64 {
         let d = (self.low - p).max(p - self.high).with_z(f64::NEG_INFINITY);
         d.max_element()
+    }
+
+    fn slack(&self) -> f64 {
+        1.0
     }
 
     fn volume(&self) -> f64 {
@@ -154,25 +164,41 @@ pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool
     // Cells whose points lie a cell apart reach about that far; a few times as far is never missed.
     let bounds = Within { low: low - thick, high: high + thick, radius: RADIUS * cell };
     let facts = |points: &[DVec3]| cell_facts(points, &bounds);
+    // Nothing is known yet of how far the points are from the part's surface.
+    let mut clear = vec![0.0; points.len()];
     for _ in 0..seeds.rounds {
         if cancelled() {
             return None;
         }
-        relax(&mut points, found, region, &facts, pad);
+        relax(&mut points, &mut clear, found, region, &facts, pad);
     }
     let volumes: Vec<f64> = facts(&points)[..found].iter().map(|f| f.volume).collect();
     Some(Scattered { unevenness: unevenness(&volumes), points, inside: found, cell, bounds })
 }
 
 /// One round: every point goes to the middle of its cell, unless that changes the side of the part that
-/// it lies on; those at the rim of the padding, whose cells are cut by the box, stay.
-fn relax(points: &mut [DVec3], inside: usize, region: &dyn Region, facts: &dyn Fn(&[DVec3]) -> Vec<CellFacts>, pad: f64) {
+/// it lies on; those at the rim of the padding, whose cells are cut by the box, stay. `clear` holds how far
+/// every point may move before its distance must be asked for again.
+fn relax(
+    points: &mut [DVec3],
+    clear: &mut [f64],
+    inside: usize,
+    region: &dyn Region,
+    facts: &dyn Fn(&[DVec3]) -> Vec<CellFacts>,
+    pad: f64,
+) {
     let facts = facts(points);
-    points.par_iter_mut().zip(&facts).enumerate().for_each(|(n, (p, f))| {
+    points.par_iter_mut().zip(clear).zip(&facts).enumerate().for_each(|(n, ((p, clear), f))| {
         let to = if region.flat() { f.middle.with_z(0.0) } else { f.middle };
+        *clear -= p.distance(to);
+        if *clear > 0.0 {
+            *p = to;
+            return;
+        }
         let d = region.distance(to, pad);
         if (n < inside && d < 0.0) || (n >= inside && d >= 0.0 && d < pad) {
             *p = to;
+            *clear = region.slack() * if n < inside { -d } else { d.min(pad - d) };
         }
     });
 }

@@ -86,21 +86,22 @@ impl Skeleton {
     /// Nodes closer than `limit` as one, at the place of the first. For places that are equal but for
     /// rounding.
     pub fn merged(&self, limit: f64) -> Skeleton {
-        let bin = |p: DVec3| (p / limit).floor().to_array().map(|c| c as i64);
+        // Bins far larger than the limit: few places lie so near to a border that the next bin matters too.
+        let bin = |p: DVec3| (p / (32.0 * limit)).floor().to_array().map(|c| c as i64);
         let mut held: HashMap<[i64; 3], Vec<u32>> = HashMap::new();
         let mut nodes: Vec<DVec3> = Vec::new();
         let number: Vec<u32> = self
             .nodes
             .iter()
             .map(|&p| {
-                let at = bin(p);
-                let near = (0..27).find_map(|n| {
-                    let b = [at[0] + n % 3 - 1, at[1] + n / 3 % 3 - 1, at[2] + n / 9 - 1];
-                    held.get(&b)?.iter().copied().find(|m| nodes[*m as usize].distance(p) < limit)
-                });
+                let (low, high) = (bin(p - limit), bin(p + limit));
+                let first_in = |b: [i64; 3]| held.get(&b)?.iter().copied().find(|m| nodes[*m as usize].distance(p) < limit);
+                let along = |axis: usize| low[axis]..=high[axis];
+                let bins = along(2).flat_map(|z| along(1).flat_map(move |y| along(0).map(move |x| [x, y, z])));
+                let near = bins.filter_map(first_in).min();
                 near.unwrap_or_else(|| {
                     nodes.push(p);
-                    held.entry(at).or_default().push(nodes.len() as u32 - 1);
+                    held.entry(bin(p)).or_default().push(nodes.len() as u32 - 1);
                     nodes.len() as u32 - 1
                 })
             })
