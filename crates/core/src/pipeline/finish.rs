@@ -153,7 +153,7 @@ fn reduced(
         if cancelled() {
             return None;
         }
-        // What is short of a solid is joined to it there, though not in this mesh.
+        // A loose piece of lattice that ends at a solid is joined to it there, though not in this mesh.
         let held = |v: u32| shape.side() == Side::Lattice && owners[v as usize] != Owner::Fill;
         let crumbs = remove_crumbs(&mut r, settings.crumb_mm3, &held);
         round_to_f32(&mut r.mesh);
