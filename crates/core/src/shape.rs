@@ -259,8 +259,13 @@ impl Shape for Composed<'_> {
             Role::Fill | Role::Reference => filled,
         };
         let inner = self.regions.zones.iter().rev().fold(of(self.regions.rest), |inner, (role, region)| {
-            let z = region.value(p);
-            inner.max(-z).min(of(*role).max(z))
+            let (z, own) = (region.value(p), of(*role));
+            // Solid, or nothing, through and through: within it is no border with what else is so.
+            match own {
+                f64::NEG_INFINITY => inner.min(z),
+                f64::INFINITY => inner.max(-z),
+                _ => inner.max(-z).min(own.max(z)),
+            }
         });
         self.part.distance.value(p).max(inner)
     }

@@ -29,10 +29,13 @@ fn ball_diameter(bvh: &Bvh, p: DVec3, n: DVec3, limit: f64, beside: impl Fn(u32)
     if n == DVec3::ZERO {
         return f64::NAN;
     }
-    let mut r = limit * 0.5;
+    let meets = |r: f64| bvh.nearest_where(p - n * r, (r * (1.0 - 1e-6)).powi(2), |t| !beside(t));
+    // Balls that touch at p lie in each other: what a small one meets says that the large one need not be
+    // asked, which meets far more.
+    let small = 0.15 * limit;
+    let mut r = if meets(small).is_some() { small } else { limit * 0.5 };
     for _ in 0..12 {
-        let centre = p - n * r;
-        let Some(near) = bvh.nearest_where(centre, (r * (1.0 - 1e-6)).powi(2), |t| !beside(t)) else { break };
+        let Some(near) = meets(r) else { break };
         let q = p - near.point;
         let across = q.dot(n);
         let len2 = q.length_squared();
