@@ -219,7 +219,7 @@ fn from_a_dropped_file_to_a_checked_export() {
 #[test]
 fn lattice_and_solids_apart_are_two_objects_of_a_file_or_files_of_their_own() {
     let folder = tempfile::tempdir().unwrap();
-    let s = start(folder.path());
+    let s = start(&folder.path().join("u.sqlite"));
     let (id, p) = s.small_box();
     let mut recipe = p["recipe"].clone();
     recipe["zones"]["skins"] = json!([{ "name": "Skin", "depth_mm": 1.0 }]);
