@@ -7,6 +7,7 @@
 //! |---|---|
 //! | [`trimesh`] | the indexed mesh, its bounds, area and volume |
 //! | [`weld`] | one index per distinct position |
+//! | [`groups`] | numbered items by numbered groups |
 //! | [`topology`] | edges, fans, pieces: is it closed, manifold, one body? |
 //! | [`orient`] | consistent, outward winding for parts with flipped faces |
 //! | [`holes`] | holes found and closed |
@@ -22,6 +23,7 @@ pub mod bvh;
 pub mod crossing;
 pub mod distance;
 pub mod faces;
+pub mod groups;
 pub mod holes;
 pub mod orient;
 pub mod reduce;

@@ -1,5 +1,6 @@
 //! Normals for drawing: smooth where the surface is, split where it has an edge.
 
+use crate::groups::corners_at_points;
 use crate::TriMesh;
 use glam::{DVec3, Vec3};
 use rayon::prelude::*;
@@ -18,19 +19,7 @@ pub struct Shaded {
 /// `crease_degrees` from its own face.
 pub fn shade(mesh: &TriMesh, crease_degrees: f64) -> Shaded {
     let n = mesh.points.len();
-    let mut start = vec![0u32; n + 1];
-    for v in mesh.triangles.iter().flatten() {
-        start[*v as usize + 1] += 1;
-    }
-    for i in 0..n {
-        start[i + 1] += start[i];
-    }
-    let mut fill = start.clone();
-    let mut around = vec![0u32; mesh.triangles.len() * 3];
-    for (c, v) in mesh.triangles.iter().flatten().enumerate() {
-        around[fill[*v as usize] as usize] = c as u32;
-        fill[*v as usize] += 1;
-    }
+    let around = corners_at_points(mesh);
     let area: Vec<DVec3> = (0..mesh.triangles.len()).into_par_iter().map(|t| mesh.area_vector(t)).collect();
     let unit: Vec<DVec3> = area.par_iter().map(|a| a.normalize_or_zero()).collect();
     let least = crease_degrees.to_radians().cos();
@@ -42,7 +31,7 @@ pub fn shade(mesh: &TriMesh, crease_degrees: f64) -> Shaded {
         .map(|c| {
             let mut out = Chunk::default();
             for v in c * CHUNK..((c + 1) * CHUNK).min(n) {
-                out.add(v as u32, &around[start[v] as usize..start[v + 1] as usize], &area, &unit, least);
+                out.add(v as u32, around.get(v), &area, &unit, least);
             }
             out
         })

@@ -1,5 +1,6 @@
 //! Edges, fans and pieces: closed, manifold, oriented, how many bodies.
 
+use crate::groups::{corners_at_points, Groups};
 use crate::TriMesh;
 use rayon::prelude::*;
 
@@ -24,7 +25,7 @@ pub struct Topology {
 
 impl Topology {
     pub fn of(mesh: &TriMesh) -> Topology {
-        let corners = Corners::of(mesh);
+        let corners = corners_at_points(mesh);
         let counted = (0..mesh.points.len())
             .into_par_iter()
             .with_min_len(4096)
@@ -60,31 +61,6 @@ impl Topology {
     }
 }
 
-/// The corners (`3 · triangle + corner`) at every point: those of point `v` are `all[first[v]..first[v + 1]]`.
-struct Corners {
-    first: Vec<u32>,
-    all: Vec<u32>,
-}
-
-impl Corners {
-    fn of(mesh: &TriMesh) -> Corners {
-        let mut first = vec![0u32; mesh.points.len() + 1];
-        mesh.triangles.iter().flatten().for_each(|&v| first[v as usize + 1] += 1);
-        (1..first.len()).for_each(|v| first[v] += first[v - 1]);
-        let mut all = vec![0u32; mesh.triangles.len() * 3];
-        let mut next = first.clone();
-        for (corner, &v) in mesh.triangles.iter().flatten().enumerate() {
-            all[next[v as usize] as usize] = corner as u32;
-            next[v as usize] += 1;
-        }
-        Corners { first, all }
-    }
-
-    fn at(&self, v: u32) -> &[u32] {
-        &self.all[self.first[v as usize] as usize..self.first[v as usize + 1] as usize]
-    }
-}
-
 /// Sides of triangles at one point.
 #[derive(Default)]
 struct Around {
@@ -115,8 +91,8 @@ impl Around {
     }
 
     /// Adds what is found at `v`: its fans, and the edges to points of higher number.
-    fn count(&mut self, mesh: &TriMesh, corners: &Corners, v: u32, sum: &mut Topology) {
-        let corners = corners.at(v);
+    fn count(&mut self, mesh: &TriMesh, corners: &Groups, v: u32, sum: &mut Topology) {
+        let corners = corners.get(v as usize);
         self.read(mesh, corners);
         self.fan.clear();
         self.fan.extend(0..corners.len() as u32);
@@ -142,12 +118,12 @@ impl Around {
     }
 }
 
-fn pieces_by_edges(mesh: &TriMesh, corners: &Corners) -> (Vec<u32>, usize) {
+fn pieces_by_edges(mesh: &TriMesh, corners: &Groups) -> (Vec<u32>, usize) {
     let mut sets = UnionFind::new(mesh.triangles.len());
     let mut around = Around::default();
     for v in 0..mesh.points.len() as u32 {
-        around.read(mesh, corners.at(v));
-        let triangle = |s: &SideAt| corners.at(v)[s.corner as usize] / 3;
+        around.read(mesh, corners.get(v as usize));
+        let triangle = |s: &SideAt| corners.get(v as usize)[s.corner as usize] / 3;
         for run in around.sides.chunk_by(|a, b| a.end == b.end) {
             for side in &run[1..] {
                 sets.join(triangle(&run[0]), triangle(side));

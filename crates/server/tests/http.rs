@@ -28,6 +28,13 @@ fn start(data: &Path) -> Server {
     server
 }
 
+/// A server with projects of its own, which go with the folder.
+fn fresh() -> (tempfile::TempDir, Server) {
+    let dir = tempfile::tempdir().unwrap();
+    let server = start(&dir.path().join("u.sqlite"));
+    (dir, server)
+}
+
 fn until<T>(what: &str, mut f: impl FnMut() -> Option<T>) -> T {
     let start = Instant::now();
     loop {
@@ -179,8 +186,7 @@ fn extras(glb: &[u8]) -> Value {
 
 #[test]
 fn from_a_dropped_file_to_a_checked_export() {
-    let dir = tempfile::tempdir().unwrap();
-    let s = start(&dir.path().join("u.sqlite"));
+    let (_dir, s) = fresh();
     // One inch across, as a file that does not say so.
     let ball = stl::write(&TriMesh::sphere(0.5, 4));
     let up = s.send("POST", "/api/uploads?name=float%20ball.stl", &[], &ball);
@@ -218,8 +224,7 @@ fn from_a_dropped_file_to_a_checked_export() {
 
 #[test]
 fn lattice_and_solids_apart_are_two_objects_of_a_file_or_files_of_their_own() {
-    let folder = tempfile::tempdir().unwrap();
-    let s = start(&folder.path().join("u.sqlite"));
+    let (_dir, s) = fresh();
     let (id, p) = s.small_box();
     let mut recipe = p["recipe"].clone();
     recipe["zones"]["skins"] = json!([{ "name": "Skin", "depth_mm": 1.0 }]);
@@ -249,8 +254,7 @@ fn lattice_and_solids_apart_are_two_objects_of_a_file_or_files_of_their_own() {
 
 #[test]
 fn an_edit_re_runs_only_what_depends_on_it() {
-    let dir = tempfile::tempdir().unwrap();
-    let s = start(&dir.path().join("u.sqlite"));
+    let (_dir, s) = fresh();
     let (id, p) = s.small_box();
     let mut recipe = p["recipe"].clone();
     let stages = |recipe: &Value| -> Vec<(String, bool)> {
@@ -339,8 +343,7 @@ fn pictures_and_finals_come_back_from_the_store_without_computing() {
 
 #[test]
 fn hostile_uploads_are_refused_with_words_and_the_server_goes_on() {
-    let dir = tempfile::tempdir().unwrap();
-    let s = start(&dir.path().join("u.sqlite"));
+    let (_dir, s) = fresh();
     let good = stl::write(&TriMesh::sphere(10.0, 3));
     let mut lying = good.clone();
     lying[80..84].copy_from_slice(&u32::MAX.to_le_bytes());
@@ -379,8 +382,7 @@ fn hostile_uploads_are_refused_with_words_and_the_server_goes_on() {
 
 #[test]
 fn a_shape_keeps_its_dimensions_editable_and_shows_its_faces() {
-    let dir = tempfile::tempdir().unwrap();
-    let s = start(&dir.path().join("u.sqlite"));
+    let (_dir, s) = fresh();
     let tube = json!({ "shape": "tube", "diameter_mm": 30, "bore_mm": 16, "height_mm": 20 });
     let p = s.post("/api/projects", &json!({ "from": "shape", "shape": tube })).json();
     let id = p["id"].as_str().unwrap();
@@ -424,8 +426,7 @@ fn glam_zero() -> glam::DVec3 {
 
 #[test]
 fn more_bytes_than_a_file_may_have_are_counted_and_refused() {
-    let dir = tempfile::tempdir().unwrap();
-    let s = start(&dir.path().join("u.sqlite"));
+    let (_dir, s) = fresh();
     let big = std::io::repeat(7).take(600 << 20);
     let response = match ureq::post(&format!("{}/api/uploads?name=big.stl", s.url))
         .set("content-length", &(600u64 << 20).to_string())
@@ -441,8 +442,7 @@ fn more_bytes_than_a_file_may_have_are_counted_and_refused() {
 
 #[test]
 fn a_final_run_reports_its_stages_and_can_be_cancelled() {
-    let dir = tempfile::tempdir().unwrap();
-    let s = start(&dir.path().join("u.sqlite"));
+    let (_dir, s) = fresh();
     let (id, p) = s.small_box();
     let mut recipe = p["recipe"].clone();
     // Heavy enough to be caught while it runs.
@@ -486,8 +486,7 @@ fn the_kept_openapi_document_is_the_served_one() {
 
 #[test]
 fn structures_are_drawn_small_and_their_struts_listed() {
-    let dir = tempfile::tempdir().unwrap();
-    let s = start(&dir.path().join("u.sqlite"));
+    let (_dir, s) = fresh();
     let options = s.get("/api/options").json();
     let kinds = options["structures"].as_array().unwrap();
     assert!(kinds.len() >= 28 && kinds.iter().all(|k| !k["title"].as_str().unwrap().is_empty()));

@@ -3,6 +3,7 @@ import { api, Refused, Unreachable, type FaceInfo, type Job, type NewFile, type 
 import { drainHole, withZones } from './recipe/zoneRules'
 
 export type Step = 'part' | 'zones' | 'structure' | 'thicken' | 'mesh' | 'checks' | 'handoff'
+export type Picking = 'faces' | 'drain'
 export type ColourBy = 'zone' | 'thickness'
 export type Axis = 0 | 1 | 2
 export type ViewMode = 'whole' | 'cut' | 'skeleton'
@@ -52,10 +53,8 @@ interface BenchState {
   colourBy: ColourBy
   handle: Handle
   chosen: Chosen | null
-  /** Faces of the part are picked for what is chosen. */
-  picking: boolean
-  /** A click on the part makes a drain hole there. */
-  drilling: boolean
+  /** What a click on the part picks: a face for what is chosen, or the place of a drain hole. */
+  picking: Picking | null
   faces: PartFaces | null
   /** Ends of the struts, when they are looked at. mm. */
   skeleton: Float32Array | null
@@ -78,8 +77,7 @@ const blank: BenchState = {
   colourBy: 'zone',
   handle: null,
   chosen: null,
-  picking: false,
-  drilling: false,
+  picking: null,
   faces: null,
   skeleton: null,
   look: null,
@@ -376,15 +374,15 @@ export async function fetchSkeleton() {
 /** A drain hole at a place of the part's surface. */
 export function drill(place: readonly number[], outward: readonly number[]) {
   const { recipe } = get()
-  void pickFaces(false)
+  void pick(null)
   if (!recipe) return
   edit(withZones((z) => ({ ...z, list: [drainHole(recipe, place, outward), ...z.list] })))
   set({ chosen: { of: 'zone', index: 0 } })
 }
 
-/** Begins or ends picking faces for the zone or skin that is chosen. */
-export async function pickFaces(picking: boolean, drilling = false) {
-  set({ picking, drilling: picking && drilling })
+/** Begins or ends picking on the part. */
+export async function pick(picking: Picking | null) {
+  set({ picking })
   const { project, recipe, faces } = get()
   const key = JSON.stringify(recipe?.part)
   if (!picking || !project || !recipe || faces?.key === key) return
@@ -392,7 +390,7 @@ export async function pickFaces(picking: boolean, drilling = false) {
     const glb = await api.faces(project.id, recipe.part)
     set({ faces: { glb, list: extras<{ faces: FaceInfo[] }>(glb).faces, key } })
   } catch (e) {
-    set({ picking: false })
+    set({ picking: null })
     tell(e)
   }
 }

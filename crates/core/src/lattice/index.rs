@@ -2,6 +2,7 @@
 
 use glam::DVec3;
 use rayon::prelude::*;
+use ulmix_mesh::groups::Groups;
 
 /// A box cut into equal bins. One that repeats stands for the whole of space.
 #[derive(Clone)]
@@ -15,9 +16,7 @@ pub struct Bins {
     /// Bins per mm, by axis.
     per_mm: DVec3,
     repeats: bool,
-    /// First entry of every bin, and the end.
-    start: Vec<u32>,
-    ids: Vec<u32>,
+    held: Groups,
 }
 
 /// Most bins of a box.
@@ -35,11 +34,11 @@ impl Bins {
         let per_mm = DVec3::select(size.cmpgt(DVec3::ZERO), n / size, DVec3::ZERO);
         let count = n.to_array().map(|c| c as usize);
         let period = DVec3::select(size.cmpgt(DVec3::ZERO), size, DVec3::ONE);
-        Bins { low, size, period, count, per_mm, repeats, start: vec![0; count.iter().product::<usize>() + 1], ids: Vec::new() }
+        Bins { low, size, period, count, per_mm, repeats, held: Groups::of(count.iter().product(), std::iter::empty) }
     }
 
     fn len(&self) -> usize {
-        self.start.len() - 1
+        self.held.len()
     }
 
     /// A place of the box that stands for `p`.
@@ -63,7 +62,7 @@ impl Bins {
     /// What matters in a bin.
     #[inline(always)]
     pub fn list(&self, bin: usize) -> &[u32] {
-        &self.ids[self.start[bin] as usize..self.start[bin + 1] as usize]
+        self.held.get(bin)
     }
 
     /// Middle of a bin, reduced.
@@ -110,20 +109,8 @@ impl Bins {
                 found
             })
             .collect();
-        for (bin, _) in &pairs {
-            self.start[*bin as usize + 1] += 1;
-        }
-        for bin in 1..self.start.len() {
-            self.start[bin] += self.start[bin - 1];
-        }
         // Pairs come in the order of things, and stay so within their bin.
-        let mut next = self.start.clone();
-        self.ids = vec![0; pairs.len()];
-        for (bin, id) in pairs {
-            let slot = &mut next[bin as usize];
-            self.ids[*slot as usize] = id;
-            *slot += 1;
-        }
+        self.held = Groups::of(self.len(), || pairs.iter().copied());
         self
     }
 
@@ -132,15 +119,13 @@ impl Bins {
         let [x, y, _] = self.count;
         let lists: Vec<Vec<u32>> =
             (0..self.len()).into_par_iter().map(|bin| find(self.middle([bin % x, bin / x % y, bin / (x * y)]))).collect();
-        for (bin, list) in lists.iter().enumerate() {
-            self.start[bin + 1] = self.start[bin] + list.len() as u32;
-        }
-        self.ids = lists.concat();
+        self.held =
+            Groups::of(lists.len(), || lists.iter().zip(0..).flat_map(|(list, bin)| list.iter().map(move |id| (bin, *id))));
         self
     }
 
     pub fn bytes(&self) -> usize {
-        (self.start.len() + self.ids.len()) * 4
+        (self.held.starts.len() + self.held.items.len()) * 4
     }
 }
 
@@ -150,8 +135,7 @@ pub struct PointGrid {
     low: DVec3,
     edge: f64,
     count: [i64; 3],
-    start: Vec<u32>,
-    ids: Vec<u32>,
+    held: Groups,
 }
 
 impl PointGrid {
@@ -165,21 +149,9 @@ impl PointGrid {
         let edge = (2.0 * volume / points.len().max(1) as f64).powf(1.0 / sides).max(1e-12 + size.max_element() / 500.0);
         let low = if points.is_empty() { DVec3::ZERO } else { low };
         let count = (size / edge).to_array().map(|c| c as i64 + 1);
-        let mut out = PointGrid { points: points.to_vec(), low, edge, count, start: Vec::new(), ids: Vec::new() };
-        out.start = vec![0; (count[0] * count[1] * count[2]) as usize + 1];
-        let bins: Vec<usize> = points.iter().map(|p| out.bin(out.cell(*p))).collect();
-        for b in &bins {
-            out.start[b + 1] += 1;
-        }
-        for b in 1..out.start.len() {
-            out.start[b] += out.start[b - 1];
-        }
-        let mut next = out.start.clone();
-        out.ids = vec![0; points.len()];
-        for (id, &b) in bins.iter().enumerate() {
-            out.ids[next[b] as usize] = id as u32;
-            next[b] += 1;
-        }
+        let mut out = PointGrid { points: points.to_vec(), low, edge, count, held: Groups::default() };
+        let bins: Vec<u32> = points.iter().map(|p| out.bin(out.cell(*p)) as u32).collect();
+        out.held = Groups::of((count[0] * count[1] * count[2]) as usize, || bins.iter().copied().zip(0..));
         out
     }
 
@@ -202,7 +174,7 @@ impl PointGrid {
                 let shell = (z - c[2]).abs() == r || (y - c[1]).abs() == r;
                 let mut row = |x: i64| {
                     let b = self.bin([x, y, z]);
-                    self.ids[self.start[b] as usize..self.start[b + 1] as usize].iter().for_each(|id| f(*id));
+                    self.held.get(b).iter().for_each(|id| f(*id));
                 };
                 if shell {
                     range(0).for_each(row);

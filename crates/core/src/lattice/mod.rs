@@ -5,6 +5,7 @@
 //! | [`level`], [`surface`], [`bulk`] | periodic surfaces: level functions; true thickness; in bulk |
 //! | [`foam`] | a random sheet that meets the part's surface at a right angle |
 //! | [`skeleton`] | struts as a graph of nodes and edges |
+//! | [`trim`] | raw nets cut off at the part's surface and cleaned |
 //! | [`unit`] | the tables of strut cells and of patterns across walls |
 //! | [`seeds`], [`voronoi`], [`outer`] | seed points in a part; their Voronoi cells; where those meet the surface |
 //! | [`members`], [`index`] | struts and cell walls as fields, found through bins of space |
@@ -22,6 +23,7 @@ pub mod outer;
 pub mod seeds;
 pub mod skeleton;
 pub mod surface;
+pub mod trim;
 pub mod unit;
 pub mod voronoi;
 

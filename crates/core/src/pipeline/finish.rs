@@ -147,8 +147,8 @@ fn reduced(
     let on_exact: Vec<bool> = mesh.points.par_iter().map(|&p| shape.on_exact(p)).collect();
     let faithful = (on_exact.as_slice(), FAITHFUL * shape.zoned.grid.step);
     let mut kept = Vec::new();
+    let error = settings.reduce_mm;
     for last in [false, false, true] {
-        let error = settings.reduce_mm;
         let mut r = reduce(mesh, &ReduceOptions { error, labels: Some(&labels), faithful, kept: &kept, cancelled });
         if cancelled() {
             return None;

@@ -217,8 +217,7 @@ impl Pipeline {
     /// The mesh of one side. The lattice reaches by `overlap` into what is solid.
     fn meshed(&self, run: &Run, side: Side, overlap: f64, watch: &dyn Watch) -> Result<Meshed, RunError> {
         let Run { part, recipe, quality, step, .. } = *run;
-        let regions = Regions::of(part, &recipe.zones).reaching(part, overlap);
-        let (zones, zones_key) = self.zones(part, recipe, &regions, step, overlap, watch)?;
+        let (regions, zones, zones_key) = self.zones(part, recipe, step, overlap, watch)?;
         // Made when the first stage asks for it: held results need none.
         let shape = std::cell::LazyCell::new(|| {
             let reach = plan::reach(quality, step, run.thickness);
@@ -262,20 +261,21 @@ impl Pipeline {
         key_of(&all)
     }
 
+    /// The regions as the lattice sees them where it reaches by `overlap` into what is solid, and on a grid.
     fn zones(
         &self,
         part: &Part,
         recipe: &Recipe,
-        regions: &Regions,
         step: f64,
         overlap: f64,
         watch: &dyn Watch,
-    ) -> Result<(Arc<Zoned>, String), RunError> {
+    ) -> Result<(Regions, Arc<Zoned>, String), RunError> {
+        let regions = Regions::of(part, &recipe.zones).reaching(part, overlap);
         let key = self.key(&[&"zones", &part.key, &recipe.zones, &step, &overlap]);
         let zones = self.stage(Stage::Zones, &key, watch, Zoned::bytes, || {
-            Zoned::sample(part, regions, Grid::covering(&part.mesh.bounds(), step), &|| watch.cancelled())
+            Zoned::sample(part, &regions, Grid::covering(&part.mesh.bounds(), step), &|| watch.cancelled())
         })?;
-        Ok((zones, key))
+        Ok((regions, zones, key))
     }
 
     /// The structure before it is given thickness. It follows the part, not the zones.
@@ -312,8 +312,7 @@ impl Pipeline {
             return Ok((known, key));
         }
         let step = plan::survey_step(part);
-        let regions = Regions::of(part, &recipe.zones);
-        let (zones, zones_key) = self.zones(part, recipe, &regions, step, 0.0, &Inner(watch))?;
+        let (regions, zones, zones_key) = self.zones(part, recipe, step, 0.0, &Inner(watch))?;
         let (bare, bare_key) = self.bare(part, recipe, &Inner(watch))?;
         let curve_key = self.key(&[&"curve", &zones_key, &bare_key]);
         let curve = self.stage(

@@ -132,7 +132,7 @@ fn spread(cells: &Cells, placed: &[Placed], j: u32, k: u32, out: &mut Vec<u32>) 
     cells.each_in_row(j, k, |i, index| {
         let vertices = cells.first_vertex[index]..cells.first_vertex[index + 1];
         let several = if vertices.len() > 1 { SEVERAL } else { 0 };
-        let unsettled = placed[vertices.start as usize..vertices.end as usize].iter().any(|p| p.crease() || p.left_cell());
+        let unsettled = placed[vertices.start as usize..vertices.end as usize].iter().any(|p| p.unsettled());
         out[i as usize] = vertices.start | several | if unsettled { UNSETTLED } else { 0 };
     });
 }

@@ -22,18 +22,14 @@ const FOLD: f64 = -0.9;
 pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
     let mesh = &mut quads.mesh;
     let unsettled = set_bits(&quads.unsettled);
-    let quad_points = |q: u32| {
-        let [[a, b, c], [.., d]] = [mesh.triangles[2 * q as usize], mesh.triangles[2 * q as usize + 1]];
-        [a, b, c, d]
-    };
     // Only what lies near a vertex that left its cell can cross: the rest is not looked at.
-    let left = unsettled.iter().flat_map(|&q| quad_points(q)).filter(|&v| placed[v as usize].left_cell());
+    let corners = unsettled.iter().flat_map(|&q| mesh.triangles[2 * q as usize..][..2].as_flattened());
+    let left = corners.copied().filter(|&v| placed[v as usize].left_cell());
     let blocks = Blocks::around(left.map(|v| mesh.points[v as usize]).collect(), BLOCK * step);
     let halves = unsettled.iter().flat_map(|&q| [2 * q, 2 * q + 1]);
     let is_near = |&t: &u32| {
         let tri = mesh.triangles[t as usize];
-        let unsettled = tri.iter().map(|&v| placed[v as usize]).any(|p| p.crease() || p.left_cell());
-        unsettled && blocks.hold(mesh.points[tri[0] as usize])
+        tri.iter().any(|&v| placed[v as usize].unsettled()) && blocks.hold(mesh.points[tri[0] as usize])
     };
     let near: Vec<u32> = halves.filter(is_near).collect();
     let mut part = TriMesh {

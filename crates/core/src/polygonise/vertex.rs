@@ -36,6 +36,11 @@ impl Placed {
         self.flags & CREASE != 0
     }
 
+    /// Either of both: repair looks at it.
+    pub fn unsettled(self) -> bool {
+        self.flags != 0
+    }
+
     /// The vertex lies outside its own cell, so that triangles may cross.
     pub fn left_cell(self) -> bool {
         self.flags & LEFT_CELL != 0

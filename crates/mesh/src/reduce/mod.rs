@@ -17,6 +17,7 @@
 
 mod block;
 
+use crate::groups::Groups;
 use crate::TriMesh;
 use glam::{DVec3, UVec3};
 use rayon::prelude::*;
@@ -118,7 +119,7 @@ fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open
         (c.z * counts.y + c.y) * counts.x + c.x
     };
     let block_of: Vec<u32> = triangles.par_iter().map(block).collect();
-    let (order, starts) = grouped(&block_of, counts.element_product() as usize);
+    let blocks = Groups::of(counts.element_product() as usize, || block_of.iter().copied().zip(0..));
 
     // A vertex seen by triangles of two blocks is locked. Which comes first does not matter.
     const MANY: u32 = NONE - 1;
@@ -135,8 +136,7 @@ fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open
     let kept = |v: u32| options.kept.get(v as usize).copied().unwrap_or(false);
     let lock = |v: u32| owner[v as usize] == MANY || kept(v);
     thread_local!(static LOCAL: RefCell<Vec<u32>> = const { RefCell::new(Vec::new()) });
-    let runs: Vec<&[u32]> =
-        starts.windows(2).map(|s| &order[s[0] as usize..s[1] as usize]).filter(|run| !run.is_empty()).collect();
+    let runs: Vec<&[u32]> = (0..blocks.len()).map(|b| blocks.get(b)).filter(|run| !run.is_empty()).collect();
     let parts: Vec<Patch> = runs
         .into_par_iter()
         .map(|run| {
@@ -160,19 +160,6 @@ fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open
         }
     }
     out
-}
-
-/// The numbers of items by group, in their order, and where each group starts.
-fn grouped(group_of: &[u32], groups: usize) -> (Vec<u32>, Vec<u32>) {
-    let mut starts = vec![0u32; groups + 1];
-    group_of.iter().for_each(|&g| starts[g as usize + 1] += 1);
-    (0..groups).for_each(|g| starts[g + 1] += starts[g]);
-    let (mut next, mut order) = (starts.clone(), vec![0u32; group_of.len()]);
-    for (item, &g) in group_of.iter().enumerate() {
-        order[next[g as usize] as usize] = item as u32;
-        next[g as usize] += 1;
-    }
-    (order, starts)
 }
 
 #[cfg(test)]

@@ -1,11 +1,11 @@
 import { Button } from 'antd'
 import type { FaceMark } from '../../api/client'
-import { pickFaces, useBench, type Chosen } from '../state'
+import { pick, useBench, type Chosen } from '../state'
 
 /** Which faces a zone or skin has, and the way to pick them in the picture. */
 export function FacePick({ of, faces }: { of: Chosen; faces: readonly FaceMark[] }) {
   const { picking, chosen, picture, recipe } = useBench()
-  const mine = picking && chosen?.of === of.of && chosen.index === of.index
+  const mine = picking === 'faces' && chosen?.of === of.of && chosen.index === of.index
   const name = of.of === 'skin' ? recipe?.zones.skins[of.index]?.name : recipe?.zones.list[of.index]?.name
   const lost = picture?.info.linked.lost_faces.find((l) => l.name === name)
   return (
@@ -17,7 +17,7 @@ export function FacePick({ of, faces }: { of: Chosen; faces: readonly FaceMark[]
           type={mine ? 'primary' : 'default'}
           onClick={() => {
             useBench.setState({ chosen: of })
-            void pickFaces(!mine)
+            void pick(mine ? null : 'faces')
           }}
         >
           {mine ? 'Done picking' : 'Pick faces'}

@@ -59,7 +59,7 @@ function StepRow(p: { number: number; step: Step; title: string; sentence: React
       <button
         className="title"
         aria-expanded={open}
-        onClick={() => useBench.setState({ step: open ? null : p.step, handle: null, picking: false })}
+        onClick={() => useBench.setState({ step: open ? null : p.step, handle: null, picking: null })}
       >
         <span className={`number ${open ? 'active' : p.mark}`} aria-label={{ done: 'done', look: 'needs a look', todo: 'not made yet', busy: 'working' }[p.mark]}>
           {p.mark === 'look' ? '!' : p.number}

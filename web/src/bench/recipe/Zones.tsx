@@ -2,7 +2,7 @@ import { Button, Dropdown, Segmented, Switch } from 'antd'
 import { useState } from 'react'
 import type { Place, Recipe, Skin } from '../../api/client'
 import { plain, volume } from '../../shared/format'
-import { edit, pickFaces, preview, useBench, type Chosen } from '../state'
+import { edit, pick, preview, useBench, type Chosen } from '../state'
 import { FacePick } from './FacePick'
 import { Value } from './Value'
 import { ZoneEditor } from './ZoneEditor'
@@ -34,7 +34,7 @@ const is = (a: Chosen | null, b: Chosen) => a?.of === b.of && a.index === b.inde
 /** Opens a zone or skin, or closes it. */
 function choose(what: Chosen) {
   const { chosen } = useBench.getState()
-  void pickFaces(false)
+  void pick(null)
   useBench.setState({ chosen: is(chosen, what) ? null : what })
 }
 
@@ -79,7 +79,7 @@ function Skins() {
     const n = skins.filter((s) => s.faces).length + 1
     set((all) => [...all, { name: `Skin ${n}`, faces: [], depth_mm: first }])
     useBench.setState({ chosen: { of: 'skin', index: skins.length } })
-    void pickFaces(true)
+    void pick('faces')
   }
   return (
     <>
@@ -90,7 +90,7 @@ function Skins() {
           size="small"
           checked={around >= 0}
           onChange={(on) => {
-            useBench.setState({ chosen: null, picking: false })
+            useBench.setState({ chosen: null, picking: null })
             set((all) => (on ? [{ name: 'Skin', depth_mm: first }, ...all] : all.filter((s) => s.faces)))
           }}
         />
@@ -109,7 +109,7 @@ function Skins() {
               open={is(chosen, me)}
               onOpen={() => choose(me)}
               onRemove={() => {
-                useBench.setState({ chosen: null, picking: false })
+                useBench.setState({ chosen: null, picking: null })
                 set((all) => all.filter((_, j) => j !== i))
               }}
             >
@@ -132,12 +132,12 @@ function Skins() {
 
 function ZoneList() {
   const { project, recipe, chosen, picture, picking } = useBench()
-  const drilling = useBench((s) => s.drilling) && picking
+  const drilling = picking === 'drain'
   const [dragged, setDragged] = useState<number | null>(null)
   if (!project || !recipe) return null
   const { list } = recipe.zones
   const taken = picture?.info.linked.zone_mm3 ?? []
-  const close = () => useBench.setState({ chosen: null, picking: false })
+  const close = () => useBench.setState({ chosen: null, picking: null })
   const move = (from: number, to: number) => {
     close()
     edit(
@@ -151,7 +151,7 @@ function ZoneList() {
   const add = (shape: Place['shape']) => {
     edit(withZones((z) => ({ ...z, list: [firstZone(shape, project, recipe), ...z.list] })))
     useBench.setState({ chosen: { of: 'zone', index: 0 } })
-    void pickFaces(shape === 'faces')
+    void pick(shape === 'faces' ? 'faces' : null)
   }
   return (
     <>
@@ -208,7 +208,7 @@ function ZoneList() {
           title="Powder and resin leave through it"
           onClick={() => {
             useBench.setState({ chosen: null })
-            void pickFaces(!drilling, true)
+            void pick(drilling ? null : 'drain')
           }}
         >
           {drilling ? 'Click on the part, or here to stop' : 'Drain hole'}

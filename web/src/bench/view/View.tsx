@@ -4,7 +4,7 @@ import { api, type FaceInfo } from '../../api/client'
 import { area, count, mm } from '../../shared/format'
 import { materials, scale } from '../../theme/tokens'
 import { facesOf, middle, moved, same, triple, withFaces, withZone } from '../recipe/zoneRules'
-import { colour, drill, edit, fetchSkeleton, preview, useBench, type Axis, type ColourBy, type ViewMode } from '../state'
+import { colour, drill, edit, fetchSkeleton, preview, useBench, type Axis, type ColourBy, type Picking, type ViewMode } from '../state'
 import { Scene, sides, type Readout } from './Scene'
 import { lengthRange } from './skeleton'
 import './view.css'
@@ -36,8 +36,8 @@ export function View() {
       },
       face: setFace,
       pick: (met) => {
-        const { recipe: now, chosen, faces, drilling } = useBench.getState()
-        if (drilling) return drill(met.place, met.outward)
+        const { recipe: now, chosen, faces, picking } = useBench.getState()
+        if (picking === 'drain') return drill(met.place, met.outward)
         const mark = faces?.list[met.face]?.mark
         const held = now && facesOf(now, chosen)
         if (!chosen || !mark || !held) return
@@ -100,10 +100,10 @@ export function View() {
       current = false
     }
   }, [ghostKey, id])
-  const picking = s.picking && s.step === 'zones'
+  const picking = s.step === 'zones' ? s.picking : null
   const partFaces = s.faces
   useEffect(() => void scene.current?.setFaces(partFaces?.glb ?? null), [partFaces])
-  useEffect(() => scene.current?.setPicking(picking), [picking])
+  useEffect(() => scene.current?.setPicking(picking !== null), [picking])
   useEffect(() => {
     const held = (recipe && facesOf(recipe, s.chosen)) ?? []
     scene.current?.chooseFaces((partFaces?.list ?? []).flatMap((f, n) => (held.some((h) => same(h, f.mark)) ? [n] : [])))
@@ -219,7 +219,7 @@ export function View() {
         </div>
         <State />
       </div>
-      {picking && <FaceWords face={face === null ? undefined : partFaces?.list[face]} drilling={s.drilling} />}
+      {picking && <FaceWords face={face === null ? undefined : partFaces?.list[face]} picking={picking} />}
       {readout && (
         <div className="readout" style={{ left: readout.x, top: readout.y }}>
           {roleNames[readout.role]}
@@ -234,7 +234,7 @@ export function View() {
 const kindNames = { plane: 'Plane', cylinder: 'Cylinder', cone: 'Cone', sphere: 'Sphere', free: 'Free face' }
 
 /** The face under the pointer, with its kind and size. */
-function FaceWords({ face, drilling }: { face?: FaceInfo; drilling: boolean }) {
+function FaceWords({ face, picking }: { face?: FaceInfo; picking: Picking }) {
   return (
     <div className="facewords" role="status">
       {face ? (
@@ -245,7 +245,7 @@ function FaceWords({ face, drilling }: { face?: FaceInfo; drilling: boolean }) {
           </span>
         </>
       ) : (
-        <>{drilling ? 'Click where the hole goes in' : 'Point at a face of the part'}</>
+        <>{picking === 'drain' ? 'Click where the hole goes in' : 'Point at a face of the part'}</>
       )}
     </div>
   )
