@@ -6,8 +6,16 @@ mod browser;
 use browser::Bench;
 use glam::DVec3;
 use std::time::Duration;
-use ulmix_formats::{stl, Limits};
+use ulmix_formats::{stl, Limits, Loaded};
 use ulmix_mesh::{Topology, TriMesh};
+
+/// Has the file written, checked and saved, and reads what the browser saved.
+async fn written(b: &Bench, name: &str) -> Loaded {
+    b.click_text("button", "Write and check the file").await;
+    b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
+    b.click_text("a", &format!("Save {name}")).await;
+    ulmix_formats::read(&b.downloaded(name).await, &Limits::default()).unwrap()
+}
 
 /// From the start screen over slider, cut and final mesh to a saved file.
 #[tokio::test]
@@ -26,7 +34,7 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     }
     b.until("the saving shrinks", || async { b.text("[data-testid=saved]").await != before }).await;
     b.painted("draft").await;
-    b.until("the change is saved", || async { b.text("[data-testid=saved-state]").await == "Saved" }).await;
+    b.saved().await;
 
     // Nothing that thickness does not touch is made again.
     let cached = b.attribute("[data-stage=zones]", "data-cached").await;
@@ -60,11 +68,7 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     b.fill("[aria-label='File name']", "keel v2").await;
     for (format, name) in [("3MF, in millimetres", "keel v2.3mf"), ("STL, binary", "keel v2.stl")] {
         b.click_text(".ant-segmented-item-label", format).await;
-        b.click_text("button", "Write and check the file").await;
-        b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
-        b.click_text("a", &format!("Save {name}")).await;
-        let bytes = b.downloaded(name).await;
-        let read = ulmix_formats::read(&bytes, &Limits::default()).unwrap();
+        let read = written(&b, name).await;
         assert!(name.ends_with("stl") || read.millimetres_per_unit == Some(1.0));
         let t = Topology::of(&read.mesh);
         assert!(t.sound() && t.pieces == 1, "{name}: {} pieces", t.pieces);
@@ -96,22 +100,19 @@ async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
     b.until("both bodies are listed", || async { b.seen(".bodyrow", "plate").await }).await;
     b.click("[aria-label='Role of plate']").await;
     b.click_text(".ant-select-item-option-content", "Keep solid").await;
-    b.until("the role is saved", || async { b.text("[data-testid=saved-state]").await == "Saved" }).await;
+    b.saved().await;
     b.painted("draft").await;
 
     b.click_text(".step .title h2", "Mesh").await;
     b.click("[aria-label='Grid step chosen by Ulmix']").await;
     b.until("the step can be typed", || async { b.present("[aria-label='Grid step, mm']").await }).await;
     b.fill("[aria-label='Grid step, mm']", "0.4").await;
-    b.until("the new step is saved", || async { b.text("[data-testid=saved-state]").await == "Saved" }).await;
+    b.saved().await;
     b.click_text("button", "Make the final mesh").await;
     b.painted("final").await;
     b.click_text(".step .title h2", "Hand-off").await;
     b.fill("[aria-label='File name']", "both").await;
-    b.click_text("button", "Write and check the file").await;
-    b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
-    b.click_text("a", "Save both.3mf").await;
-    let mesh = ulmix_formats::read(&b.downloaded("both.3mf").await, &Limits::default()).unwrap().mesh;
+    let mesh = written(&b, "both.3mf").await.mesh;
     let t = Topology::of(&mesh);
     assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
     let (volume, solid) = (mesh.volume(), plate.volume());
@@ -129,19 +130,13 @@ async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
     b.until("both are weighed", || async { b.seen("[data-testid=apart]", "Solids, apart").await }).await;
     b.click_text(".step .title h2", "Hand-off").await;
     b.fill("[aria-label='File name']", "apart").await;
-    b.click_text("button", "Write and check the file").await;
-    b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
-    b.click_text("a", "Save apart.3mf").await;
-    let both = ulmix_formats::read(&b.downloaded("apart.3mf").await, &Limits::default()).unwrap();
+    let both = written(&b, "apart.3mf").await;
     assert_eq!(both.bodies.iter().map(|n| n.name.as_str()).collect::<Vec<_>>(), ["Lattice", "Solids"]);
     assert!((both.mesh.volume() / volume - 1.0).abs() < 0.01, "{} of {volume}", both.mesh.volume());
     b.click_text("[aria-label=Format] .ant-segmented-item-label", "STL, binary").await;
     b.click("[aria-label='Bodies to write']").await;
     b.click_text(".ant-select-item-option-content", "Solids alone").await;
-    b.click_text("button", "Write and check the file").await;
-    b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
-    b.click_text("a", "Save apart solids.stl").await;
-    let alone = ulmix_formats::read(&b.downloaded("apart solids.stl").await, &Limits::default()).unwrap().mesh;
+    let alone = written(&b, "apart solids.stl").await.mesh;
     assert!(Topology::of(&alone).sound() && (alone.volume() - solid).abs() < 1.0, "{}", alone.volume());
 
     // Another part: roles, cells and thickness stay.
@@ -234,7 +229,7 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     b.until("the zone opens", || async { b.present("[aria-label=Role]").await }).await;
     b.click(".ant-select[aria-label=Role], .editor .ant-select").await;
     b.click_text(".ant-select-item-option-content", "Keep clear").await;
-    b.until("the sentence would say it", || async { b.text("[data-testid=saved-state]").await == "Saved" }).await;
+    b.saved().await;
 
     // A drain hole where the top is clicked.
     b.click_text("button", "Drain hole").await;
@@ -248,16 +243,13 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     .await;
     b.until("its values show", || async { !b.value("[aria-label=Diameter]").await.is_empty() }).await;
     let drain = 0.5 * b.value("[aria-label=Diameter]").await.parse::<f64>().unwrap();
-    b.until("it is saved", || async { b.text("[data-testid=saved-state]").await == "Saved" }).await;
+    b.saved().await;
     b.click_text(".step .title h2", "Mesh").await;
     b.until("the zones read as a sentence", || async { b.seen(".step", "a skin on faces, 2 kept clear").await }).await;
     b.click_text("button", "Make the final mesh").await;
     b.painted("final").await;
     b.click_text(".step .title h2", "Hand-off").await;
-    b.click_text("button", "Write and check the file").await;
-    b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
-    b.click_text("a", "Save ").await;
-    let read = ulmix_formats::read(&b.downloaded("Plate.3mf").await, &Limits::default()).unwrap();
+    let read = written(&b, "Plate.3mf").await;
     let (m, t) = (&read.mesh, Topology::of(&read.mesh));
     assert!(t.sound());
     // The whole top is there but for its holes and the bore; the bottom is open.
@@ -280,7 +272,7 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
     b.click_text("button", "Plate").await;
     b.painted("draft").await;
     b.fill("[aria-label='Cell size, mm']", "9").await;
-    b.until("the size is saved", || async { b.text("[data-testid=saved-state]").await == "Saved" }).await;
+    b.saved().await;
     for (family, kind, sentence) in [
         ("Struts", "Octet", "Octet , 9 mm cells"),
         ("Extruded", "Hexagons", "Hexagons , 9 mm cells"),
@@ -307,10 +299,7 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
     b.click_text("button", "Make the final mesh").await;
     b.painted("final").await;
     b.click_text(".step .title h2", "Hand-off").await;
-    b.click_text("button", "Write and check the file").await;
-    b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
-    b.click_text("a", "Save ").await;
-    let read = ulmix_formats::read(&b.downloaded("Plate.3mf").await, &Limits::default()).unwrap();
+    let read = written(&b, "Plate.3mf").await;
     let t = Topology::of(&read.mesh);
     assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
     let size = read.mesh.bounds().size();

@@ -142,6 +142,11 @@ impl Bench {
         self.until(&format!("a {quality} picture is painted"), || async { self.js(&script).await == true }).await;
     }
 
+    /// Everything typed is with the server.
+    pub async fn saved(&self) {
+        self.until("the change is saved", || async { self.text("[data-testid=saved-state]").await == "Saved" }).await;
+    }
+
     pub async fn present(&self, css: &str) -> bool {
         !self.client.find_all(Locator::Css(css)).await.unwrap().is_empty()
     }
