@@ -2,9 +2,8 @@
 
 use crate::part::Part;
 use crate::report::{Check, Verdict};
-use glam::DVec3;
 use rayon::prelude::*;
-use ulmix_mesh::crossing::crossing_pairs;
+use ulmix_mesh::crossing::{crossing_pairs, triangles_of};
 use ulmix_mesh::holes::holes;
 use ulmix_mesh::topology::piece_volumes;
 use ulmix_mesh::Topology;
@@ -18,7 +17,7 @@ const CRUMB: f64 = 1e-4;
 pub fn health(part: &Part) -> Vec<Check> {
     let mesh = &part.mesh;
     let t = Topology::of(mesh);
-    let middle = |t: usize| (mesh.corners(t).iter().sum::<DVec3>() / 3.0).to_array();
+    let middle = |t: usize| mesh.middle(t).to_array();
     let item = |id: &str, title: &str, n: usize, figure: String, place_mm: Option<[f64; 3]>, hint: &str| Check {
         id: id.into(),
         title: title.into(),
@@ -46,10 +45,7 @@ pub fn health(part: &Part) -> Vec<Check> {
         None,
         "Bodies that touch along an edge; they are filled as they are.",
     );
-    let pairs = crossing_pairs(mesh, part.bvh());
-    let mut crossed: Vec<u32> = pairs.iter().flatten().copied().collect();
-    crossed.sort_unstable();
-    crossed.dedup();
+    let crossed = triangles_of(&crossing_pairs(mesh, part.bvh()));
     let crossing = item(
         "self_crossing",
         "Crossing triangles",
@@ -102,6 +98,7 @@ fn number(n: usize) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use glam::DVec3;
     use ulmix_mesh::TriMesh;
 
     #[test]

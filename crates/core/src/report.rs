@@ -8,7 +8,7 @@ use crate::shape::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use ulmix_mesh::crossing::crossing_pairs;
+use ulmix_mesh::crossing::{crossing_pairs, triangles_of};
 use ulmix_mesh::thickness::{wall_thickness, weighted_quantile};
 use ulmix_mesh::topology::piece_volumes;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
@@ -97,11 +97,9 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &[[u32; 2]]
     let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
     let found = volumes.iter().filter(|v| **v > 0.0).count();
     let voids = volumes.iter().filter(|v| **v < 0.0).count();
-    let middle = |t: u32| (mesh.corners(t as usize).iter().sum::<DVec3>() / 3.0).to_array();
+    let middle = |t: u32| mesh.middle(t as usize).to_array();
     let first_crossing = crossing.first().map(|p| middle(p[0]));
-    let mut crossing: Vec<u32> = crossing.iter().flatten().copied().collect();
-    crossing.sort_unstable();
-    crossing.dedup();
+    let crossing = triangles_of(crossing);
     let zero = |id: &str, title: &str, what: [&str; 2], n: usize, place: Option<[f64; 3]>, hint: &str| Check {
         id: id.into(),
         title: title.into(),

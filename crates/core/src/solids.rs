@@ -134,7 +134,7 @@ impl Solid {
             }
             Solid::Body(body, reach) => {
                 let outward = |t: usize| body.mesh.area_vector(t).normalize_or_zero() * beyond;
-                let within = |t: usize| inside(body.mesh.corners(t).iter().sum::<DVec3>() / 3.0 + outward(t));
+                let within = |t: usize| inside(body.mesh.middle(t) + outward(t));
                 let rim = body.mesh.filtered(within);
                 if !rim.triangles.is_empty() {
                     *reach = Reach::Short(Arc::new(Bvh::new(&rim)), by);

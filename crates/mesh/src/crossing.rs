@@ -30,6 +30,14 @@ pub fn crossing_and_folded_pairs(mesh: &TriMesh, bvh: &Bvh, limit: f64) -> [Vec<
     [of(false), of(true)]
 }
 
+/// The triangles in pairs, each once, sorted.
+pub fn triangles_of(pairs: &[[u32; 2]]) -> Vec<u32> {
+    let mut all: Vec<u32> = pairs.as_flattened().to_vec();
+    all.sort_unstable();
+    all.dedup();
+    all
+}
+
 /// As [`crossing_pairs`], for the pairs with at least one triangle of `among`. `bvh` may be of the
 /// mesh before its points moved by less than `slack`.
 pub fn crossing_pairs_among(mesh: &TriMesh, bvh: &Bvh, among: impl ParallelIterator<Item = u32>, slack: f64) -> Vec<[u32; 2]> {

@@ -56,7 +56,7 @@ fn ball_diameter(bvh: &Bvh, p: DVec3, n: DVec3, limit: f64, beside: impl Fn(u32)
 /// Thickness at the middle of every `stride`-th triangle with its area, thin first.
 pub fn sample_thickness(mesh: &TriMesh, bvh: &Bvh, stride: usize, limit: f64) -> Vec<(f64, f64)> {
     let picked: Vec<usize> = (0..mesh.triangles.len()).step_by(stride.max(1)).collect();
-    let points: Vec<DVec3> = picked.iter().map(|&t| mesh.corners(t).iter().sum::<DVec3>() / 3.0).collect();
+    let points: Vec<DVec3> = picked.iter().map(|&t| mesh.middle(t)).collect();
     let normals: Vec<DVec3> = picked.iter().map(|&t| mesh.area_vector(t)).collect();
     let mut out: Vec<(f64, f64)> = wall_thickness(bvh, &points, &normals, limit, |n, t| picked[n] == t as usize)
         .into_iter()

@@ -63,6 +63,11 @@ impl TriMesh {
         self.triangles[t].map(|i| self.points[i as usize])
     }
 
+    /// Middle of a triangle's corners.
+    pub fn middle(&self, t: usize) -> DVec3 {
+        self.corners(t).iter().sum::<DVec3>() / 3.0
+    }
+
     /// Twice the area, along the front side.
     pub fn area_vector(&self, t: usize) -> DVec3 {
         let [a, b, c] = self.corners(t);
