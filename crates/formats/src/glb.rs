@@ -33,9 +33,11 @@ pub fn write(shaded: &Shaded, attributes: &[Attribute], extras: Value) -> Vec<u8
     let mut top = [0u16; 3];
     let at = bin.len();
     for p in &shaded.positions {
-        let q = ((*p - low) / step).round().to_array().map(|v| v as u16);
+        // Never negative: cutting off after half a step more rounds.
+        let q = ((*p - low) / step + 0.5).to_array().map(|v| v as u16);
         (0..3).for_each(|d| top[d] = top[d].max(q[d]));
-        q.iter().chain(&[0]).for_each(|v| bin.extend(v.to_le_bytes()));
+        let all = q[0] as u64 | (q[1] as u64) << 16 | (q[2] as u64) << 32;
+        bin.extend_from_slice(&all.to_le_bytes());
     }
     add(
         &mut views,
@@ -51,7 +53,7 @@ pub fn write(shaded: &Shaded, attributes: &[Attribute], extras: Value) -> Vec<u8
     let at = bin.len();
     for v in &shaded.normals {
         let q = (*v * 127.0).round().to_array().map(|x| x as i8);
-        bin.extend([q[0] as u8, q[1] as u8, q[2] as u8, 0]);
+        bin.extend_from_slice(&[q[0] as u8, q[1] as u8, q[2] as u8, 0]);
     }
     add(
         &mut views,
@@ -69,7 +71,7 @@ pub fn write(shaded: &Shaded, attributes: &[Attribute], extras: Value) -> Vec<u8
         let at = bin.len();
         let kind = match &a.values {
             Values::Bytes(v) => {
-                v.iter().for_each(|b| bin.extend([*b, 0, 0, 0]));
+                v.iter().for_each(|b| bin.extend_from_slice(&[*b, 0, 0, 0]));
                 5121
             }
             Values::Floats(v) => {
@@ -92,7 +94,13 @@ pub fn write(shaded: &Shaded, attributes: &[Attribute], extras: Value) -> Vec<u8
     }
     let indices = accessors.len();
     let at = bin.len();
-    shaded.triangles.iter().flatten().for_each(|i| bin.extend(i.to_le_bytes()));
+    for [a, b, c] in &shaded.triangles {
+        let mut three = [0; 12];
+        three[..4].copy_from_slice(&a.to_le_bytes());
+        three[4..8].copy_from_slice(&b.to_le_bytes());
+        three[8..].copy_from_slice(&c.to_le_bytes());
+        bin.extend_from_slice(&three);
+    }
     views.push(json!({ "buffer": 0, "byteOffset": at, "byteLength": bin.len() - at, "target": 34963 }));
     accessors.push(json!({
         "bufferView": views.len() - 1, "componentType": 5125, "count": shaded.triangles.len() * 3, "type": "SCALAR"

@@ -2,7 +2,7 @@
 
 use crate::groups::corners_at_points;
 use crate::TriMesh;
-use glam::{DVec3, Vec3};
+use glam::Vec3;
 use rayon::prelude::*;
 
 /// A mesh for the screen: one normal per point, points doubled along creases.
@@ -20,33 +20,53 @@ pub struct Shaded {
 pub fn shade(mesh: &TriMesh, crease_degrees: f64) -> Shaded {
     let n = mesh.points.len();
     let around = corners_at_points(mesh);
-    let area: Vec<DVec3> = (0..mesh.triangles.len()).into_par_iter().map(|t| mesh.area_vector(t)).collect();
-    let unit: Vec<DVec3> = area.par_iter().map(|a| a.normalize_or_zero()).collect();
-    let least = crease_degrees.to_radians().cos();
+    let faces: Vec<Face> = (0..mesh.triangles.len()).into_par_iter().with_min_len(CHUNK).map(|t| Face::of(mesh, t)).collect();
+    let least = crease_degrees.to_radians().cos() as f32;
 
     // Chunks of points on their own, then numbered through in order.
-    const CHUNK: usize = 2048;
     let chunks: Vec<Chunk> = (0..n.div_ceil(CHUNK))
         .into_par_iter()
         .map(|c| {
             let mut out = Chunk::default();
             for v in c * CHUNK..((c + 1) * CHUNK).min(n) {
-                out.add(v as u32, around.get(v), &area, &unit, least);
+                out.add(v as u32, around.get(v), &faces, least);
             }
             out
         })
         .collect();
-    let mut out = Shaded { triangles: vec![[0; 3]; mesh.triangles.len()], ..Default::default() };
+    let mut out = Shaded::default();
+    // The first drawn point of every point of the mesh, and the corners that have another.
+    let mut first = Vec::with_capacity(n);
+    let mut others = Vec::new();
     for chunk in chunks {
         let base = out.source.len() as u32;
-        for (corner, index) in chunk.corners {
-            out.triangles[corner as usize / 3][corner as usize % 3] = base + index;
-        }
+        first.extend(chunk.first.iter().map(|f| base + f));
+        others.extend(chunk.others.iter().map(|&(corner, drawn)| (corner, base + drawn)));
         out.positions.extend(chunk.source.iter().map(|&v| mesh.points[v as usize].as_vec3()));
         out.normals.extend(chunk.normals);
         out.source.extend(chunk.source);
     }
+    out.triangles = mesh.triangles.par_iter().with_min_len(CHUNK).map(|t| t.map(|v| first[v as usize])).collect();
+    for (corner, drawn) in others {
+        out.triangles[corner as usize / 3][corner as usize % 3] = drawn;
+    }
     out
+}
+
+/// Points, or triangles, worked on at a time.
+const CHUNK: usize = 2048;
+
+#[derive(Clone, Copy)]
+struct Face {
+    area: Vec3,
+    unit: Vec3,
+}
+
+impl Face {
+    fn of(mesh: &TriMesh, t: usize) -> Face {
+        let area = mesh.area_vector(t);
+        Face { area: area.as_vec3(), unit: area.normalize_or_zero().as_vec3() }
+    }
 }
 
 /// Drawn points of a run of mesh points.
@@ -54,31 +74,44 @@ pub fn shade(mesh: &TriMesh, crease_degrees: f64) -> Shaded {
 struct Chunk {
     normals: Vec<Vec3>,
     source: Vec<u32>,
-    /// Corner of the mesh (three a triangle) and its drawn point.
-    corners: Vec<(u32, u32)>,
+    /// First drawn point of each point.
+    first: Vec<u32>,
+    /// Corners of the mesh (three a triangle) with a drawn point that is not their point's first.
+    others: Vec<(u32, u32)>,
+    /// Scratch: the faces around a point, and the groups of them that share a normal there.
+    star: Vec<Face>,
+    groups: Vec<u128>,
 }
 
 impl Chunk {
-    fn add(&mut self, v: u32, corners: &[u32], area: &[DVec3], unit: &[DVec3], least: f64) {
+    fn add(&mut self, v: u32, corners: &[u32], faces: &[Face], least: f32) {
         let first = self.normals.len();
-        let mean = corners.iter().map(|&c| area[c as usize / 3]).sum::<DVec3>().normalize_or_zero();
-        if corners.iter().all(|&c| unit[c as usize / 3].dot(mean) > least.max(0.85)) {
-            self.normals.push(mean.as_vec3());
+        self.first.push(first as u32);
+        self.star.clear();
+        self.star.extend(corners.iter().map(|&c| faces[c as usize / 3]));
+        let star = &self.star;
+        let mean = star.iter().map(|f| f.area).sum::<Vec3>().normalize_or_zero();
+        if star.iter().all(|f| f.unit.dot(mean) > least.max(0.85)) {
+            self.normals.push(mean);
             self.source.push(v);
-            self.corners.extend(corners.iter().map(|&c| (c, first as u32)));
             return;
         }
-        for &c in corners {
-            let own = unit[c as usize / 3];
-            let near = corners.iter().map(|&o| o as usize / 3).filter(|&o| unit[o].dot(own) > least);
-            let normal = near.map(|o| area[o]).sum::<DVec3>().normalize_or(own).as_vec3();
-            let known = (first..self.normals.len()).find(|&i| self.normals[i].distance_squared(normal) < 1e-4);
-            let index = known.unwrap_or_else(|| {
-                self.normals.push(normal);
+        self.groups.clear();
+        for (own, &corner) in star.iter().zip(corners) {
+            // Which faces turn little from this one: corners that agree on it share a normal.
+            let near = star.iter().enumerate().filter(|(_, o)| o.unit.dot(own.unit) > least);
+            let group = near.fold(0u128, |group, (n, _)| group | 1 << (n % 128));
+            let known = self.groups.iter().position(|g| *g == group);
+            let n = known.unwrap_or_else(|| {
+                let near = star.iter().enumerate().filter(|(n, _)| group >> (n % 128) & 1 == 1);
+                self.normals.push(near.map(|(_, o)| o.area).sum::<Vec3>().normalize_or(own.unit));
                 self.source.push(v);
-                self.normals.len() - 1
+                self.groups.push(group);
+                self.groups.len() - 1
             });
-            self.corners.push((c, index as u32));
+            if n > 0 {
+                self.others.push((corner, (first + n) as u32));
+            }
         }
     }
 }
@@ -86,6 +119,7 @@ impl Chunk {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use glam::DVec3;
 
     #[test]
     fn a_box_keeps_its_edges_and_a_sphere_stays_smooth() {

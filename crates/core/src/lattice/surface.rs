@@ -12,6 +12,7 @@ use crate::recipe::{Form, Structure, SurfaceKind};
 use crate::trig::sin_cos;
 use glam::{DMat3, DVec3, EulerRot};
 use std::f64::consts::TAU;
+use std::sync::OnceLock;
 
 /// A surface placed in the part: cells of a size, shifted and turned.
 #[derive(Clone, Debug)]
@@ -111,9 +112,17 @@ impl Surface {
     }
 
     /// The narrowest place on the way through the positive side: its middle, and the nearest point
-    /// of the surface. A network that fills that side to the surface is thinnest there. Found on a
-    /// periodic grid as the highest value at which the side still connects through the cell.
+    /// of the surface. A network that fills that side to the surface is thinnest there.
     pub fn neck(&self) -> Neck {
+        // In phases every cell is the same.
+        static KNOWN: [OnceLock<DVec3>; 2 * SurfaceKind::COUNT] = [const { OnceLock::new() }; 2 * SurfaceKind::COUNT];
+        let phases = KNOWN[2 * self.kind as usize + (self.sense < 0.0) as usize].get_or_init(|| self.neck_phases());
+        self.neck_at(self.at_phases(*phases))
+    }
+
+    /// The middle of [`neck`](Self::neck), found on a periodic grid as the highest value at which the side still
+    /// connects through the cell.
+    fn neck_phases(&self) -> DVec3 {
         const N: usize = 40;
         let phase = |n: u32| {
             let n = n as usize;
@@ -145,11 +154,11 @@ impl Surface {
                 if ra != rb {
                     up[rb as usize] = (ra, gap);
                 } else if gap != [0; 3] {
-                    return self.neck_at(self.at_phases(phase(n)));
+                    return phase(n);
                 }
             }
         }
-        self.neck_at(self.shift)
+        DVec3::ZERO
     }
 
     fn neck_at(&self, middle: DVec3) -> Neck {

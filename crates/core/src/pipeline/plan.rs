@@ -53,12 +53,12 @@ fn raw_triangles(area: f64, step: f64) -> f64 {
 
 /// Step of a draft of about `at_rest` triangles once values rest: as fine as the time of a blink allows, but never finer than the final's.
 pub fn draft_step(part: &Part, linked: &Linked, quality: Quality, at_rest: f64) -> f64 {
-    let triangles = if quality == Quality::Drag { DRAG_TRIANGLES.min(at_rest) } else { at_rest };
+    let (triangles, more) = if quality == Quality::Drag { (DRAG_TRIANGLES.min(at_rest), 1.5) } else { (at_rest, 3.0) };
     let of = |triangles: f64| (3.0 * result_area(part, linked) / triangles).sqrt();
-    // Openings must stay open when thin members are widened, see [`reach`]; up to three times the
-    // triangles are spent on that.
+    // Openings must stay open when thin members are widened, see [`reach`]; so many times the triangles
+    // are spent on that at most.
     let open = (linked.opening_mm + linked.thickness_mm) / 3.0;
-    let step = of(triangles).min(open.max(of(3.0 * triangles)));
+    let step = of(triangles).min(open.max(of(more * triangles)));
     // On a ladder of six to the doubling, so that a small change of a value keeps the grid, and with
     // it what is already sampled.
     let rung = round_two(2f64.powf((step.log2() * 6.0).ceil() / 6.0));

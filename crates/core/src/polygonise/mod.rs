@@ -128,7 +128,7 @@ impl RowPoints {
 /// How much is done for the mesh.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Care {
-    /// For looking: triangles at creases may cross.
+    /// For looking: triangles at creases may cross, and reach past what confines them.
     Quick,
     Full,
 }
@@ -149,7 +149,7 @@ pub fn polygonise(
     if cancelled() {
         return None;
     }
-    let (mut points, mut placed) = vertices(grid, &cells, &hits, shape, cancelled);
+    let (mut points, mut placed) = vertices(grid, &cells, &hits, shape, care, cancelled);
     drop(hits);
     if cancelled() {
         return None;
@@ -170,6 +170,7 @@ fn vertices(
     cells: &Cells,
     hits: &[Hit],
     shape: &dyn Shape,
+    care: Care,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> (Vec<DVec3>, Vec<Placed>) {
     thread_local!(static ROW: RefCell<RowPoints> = RefCell::default());
@@ -213,7 +214,7 @@ fn vertices(
                         let low = IVec3::new(i as i32, j as i32, k as i32);
                         let spot = planes(cells, hits, low, index, loops.edges[l]).place();
                         let p = corner + spot.local * grid.step;
-                        points[at] = if spot.on_face { p } else { shape.confine(p) };
+                        points[at] = if spot.on_face || care == Care::Quick { p } else { shape.confine(p) };
                         let shift = (points[at] - p) / grid.step;
                         placed[at] = Placed::at(spot.local, spot.mean - shift, spot.crease);
                     }

@@ -29,6 +29,10 @@ pub enum SurfaceKind {
     Lidinoid,
 }
 
+impl SurfaceKind {
+    pub const COUNT: usize = SurfaceKind::Lidinoid as usize + 1;
+}
+
 /// Cells of struts that repeat along three axes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
