@@ -1,6 +1,7 @@
 //! One block of a reduction. Local indices and 32-bit places around the block's own middle keep what
 //! it touches within a core's cache.
 
+use super::star::{self, Star};
 use super::{Patch, ReduceOptions, NONE};
 use crate::crossing::triangles_cross;
 use crate::{Bounds, Bvh, TriMesh};
@@ -17,9 +18,6 @@ pub struct Input<'a> {
     pub open: &'a [bool],
 }
 
-const NEEDLE_SIN: f32 = 0.035;
-/// Most triangles around the two ends of a collapsed edge.
-const MOST_AROUND: usize = 24;
 /// Points that a triangle carries before those that lie flat in it are let go.
 const PLENTY: usize = 10;
 /// Share of the bound within which a point lies flat.
@@ -81,9 +79,9 @@ struct Block<'a> {
     /// Stamps of the points around the one under test.
     mark: Vec<u32>,
     stamp: u32,
-    star: Vec<u32>,
-    /// Scratch of the collapse under test.
-    fan: Vec<Fan>,
+    star: Box<Star>,
+    /// Carried points of the collapse under test: the triangle of the star that each goes to, and whether it lies
+    /// flat there.
     placed: Vec<(u32, u32, bool)>,
 }
 
@@ -92,18 +90,6 @@ struct Removed {
     global: u32,
     place: Vec3,
     next: u32,
-}
-
-/// A triangle as it would be after the collapse.
-#[derive(Clone, Copy)]
-struct Fan {
-    triangle: u32,
-    corners: [Vec3; 3],
-    /// Unit.
-    normal: Vec3,
-    /// Edges' inward normals in the plane, to tell what lies over the triangle.
-    inward: [Vec3; 3],
-    count: u16,
 }
 
 impl<'a> Block<'a> {
@@ -171,8 +157,7 @@ impl<'a> Block<'a> {
             removed,
             mark: vec![0; n],
             stamp: 0,
-            star: Vec::new(),
-            fan: Vec::new(),
+            star: Box::new(Star::new()),
             placed: Vec::new(),
             triangles,
             place,
@@ -228,57 +213,51 @@ impl<'a> Block<'a> {
 
     /// Removes `v` by moving it onto its best neighbour; false when no neighbour will do.
     fn collapse(&mut self, v: u32) -> bool {
-        if self.around[v as usize] as usize > MOST_AROUND {
+        if self.around[v as usize] as usize > star::MOST {
             return false;
         }
-        let mut star = std::mem::take(&mut self.star);
-        star.clear();
-        star.extend(self.corners(v));
         self.stamp += 1;
         let p = self.place[v as usize];
-        let mut faithful = false;
-        for &c in &star {
-            let tri = self.triangles[c as usize / 3];
-            for w in tri {
+        let mut faithful = self.flags[v as usize];
+        self.star.len = 0;
+        let mut at = self.first[v as usize];
+        while at != NONE {
+            let (t, k) = (at as usize / 3, at as usize % 3);
+            let tri = self.triangles[t];
+            let ends = [tri[(k + 1) % 3], tri[(k + 2) % 3]];
+            for w in ends {
                 self.mark[w as usize] = self.stamp;
-                faithful |= self.flags[w as usize] & FAITHFUL != 0;
+                faithful |= self.flags[w as usize];
             }
+            self.star.push(at, ends, ends.map(|w| self.place[w as usize] - p), self.normal[t]);
+            at = self.next[at as usize];
         }
+        self.star.close();
+        let faithful = faithful & FAITHFUL != 0;
         let error = if faithful { self.options.faithful.1.min(self.options.error) } else { self.options.error };
         // The margin covers 32-bit places and the flat points let go.
         let limit = 0.9 * error as f32;
         // Neighbours by their height over the faces around v: a bound that costs little.
-        let mut best = [(f32::INFINITY, NONE); 2];
-        for &c in &star {
-            let (t, k) = (c as usize / 3, c as usize % 3);
-            let u = self.triangles[t][(k + 1) % 3];
+        let mut best = [(f32::INFINITY, NONE as usize); 2];
+        for (n, &height) in self.star.heights()[..self.star.len].iter().enumerate() {
+            let u = self.star.next[n];
             let border = self.flags[v as usize] & BORDER != 0 && self.flags[u as usize] & BORDER == 0;
-            if self.label[u as usize] != self.label[v as usize] || border {
-                continue;
-            }
-            let e = self.place[u as usize] - p;
-            let mut height = 0f32;
-            for &s in &star {
-                height = height.max(self.normal[s as usize / 3].dot(e).abs());
-            }
-            let found = (height, u);
-            if height <= 4.0 * limit && found < best[1] {
-                best[1] = found;
-                if best[1] < best[0] {
+            if self.label[u as usize] == self.label[v as usize] && !border && height <= 4.0 * limit && height < best[1].0 {
+                best[1] = (height, n);
+                if best[1].0 < best[0].0 {
                     best.swap(0, 1);
                 }
             }
         }
-        let onto = best.iter().map(|b| b.1).find(|&u| u != NONE && self.fits(v, u, &star, limit));
-        if let Some(u) = onto {
-            self.apply(v, u, &star);
+        let onto = best.iter().map(|b| b.1).find(|&n| n != NONE as usize && self.fits(v, n, limit));
+        if let Some(n) = onto {
+            self.apply(v, self.star.next[n]);
         }
-        self.star = star;
         onto.is_some()
     }
 
-    fn apply(&mut self, v: u32, u: u32, star: &[u32]) {
-        for &c in star {
+    fn apply(&mut self, v: u32, u: u32) {
+        for &c in &self.star.corners[..self.star.len] {
             let (t, k) = (c as usize / 3, c as usize % 3);
             self.carried[t] = NONE;
             self.touched[t] = true;
@@ -288,7 +267,7 @@ impl<'a> Block<'a> {
                 for (k, &w) in tri.iter().enumerate() {
                     self.around[w as usize] -= 1;
                     if w != v {
-                        self.unlink(w, (3 * t + k) as u32);
+                        unlink(&mut self.first[w as usize], &mut self.next, (3 * t + k) as u32);
                     }
                 }
             } else {
@@ -298,40 +277,29 @@ impl<'a> Block<'a> {
                 tri.iter().for_each(|&w| self.flags[w as usize] |= DIRTY);
             }
         }
-        for f in &self.fan {
-            self.normal[f.triangle as usize] = f.normal;
+        for (n, normal) in self.star.moved() {
+            self.normal[self.star.corners[n] as usize / 3] = normal;
         }
         self.first[v as usize] = NONE;
         self.flags[u as usize] |= DIRTY;
         // Points that lie flat are let go where a triangle carries plenty.
-        let mut fan = std::mem::take(&mut self.fan);
-        for &(point, at, flat) in &self.placed {
-            let f = &mut fan[at as usize];
-            if flat && f.count as usize >= PLENTY {
+        let mut counts = [0; star::MOST];
+        for &(point, n, flat) in &self.placed {
+            let count = &mut counts[n as usize];
+            if flat && *count >= PLENTY {
                 continue;
             }
-            f.count += 1;
-            self.removed[point as usize].next = std::mem::replace(&mut self.carried[f.triangle as usize], point);
+            *count += 1;
+            let list = &mut self.carried[self.star.corners[n as usize] as usize / 3];
+            self.removed[point as usize].next = std::mem::replace(list, point);
         }
-        self.fan = fan;
     }
 
-    fn unlink(&mut self, w: u32, corner: u32) {
-        let mut at = self.first[w as usize];
-        if at == corner {
-            self.first[w as usize] = self.next[corner as usize];
-            return;
-        }
-        while self.next[at as usize] != corner {
-            at = self.next[at as usize];
-        }
-        self.next[at as usize] = self.next[corner as usize];
-    }
-
-    /// Tests the collapse of `v` onto `u` against every rule; when it passes, `fan` holds the new
-    /// triangles and `placed` the carried points with theirs. Points around `v` bear the stamp.
-    fn fits(&mut self, v: u32, u: u32, star: &[u32], limit: f32) -> bool {
-        if star.len() + self.around[u as usize] as usize > MOST_AROUND {
+    /// Tests the collapse of `v` onto the next point of triangle `onto` of its star against every rule; when it
+    /// passes, `placed` holds the carried points. Points around `v` bear the stamp.
+    fn fits(&mut self, v: u32, onto: usize, limit: f32) -> bool {
+        let u = self.star.next[onto];
+        if self.star.len + self.around[u as usize] as usize > star::MOST {
             return false;
         }
         // Link condition: the only common neighbours are the two opposite the edge.
@@ -345,53 +313,27 @@ impl<'a> Block<'a> {
                 }
             }
         }
-        if common != 2 {
+        if common != 2 || !self.star.move_onto(onto, 4.0 * limit) {
             return false;
         }
-        let q = self.place[u as usize];
-        let (fan, p) = (&mut self.fan, self.place[v as usize]);
-        fan.clear();
-        for &c in star {
-            let (t, k) = (c as usize / 3, c as usize % 3);
-            let tri = self.triangles[t];
-            let (b, c) = (tri[(k + 1) % 3], tri[(k + 2) % 3]);
-            if b == u || c == u {
-                continue;
-            }
-            let corners = [q, self.place[b as usize], self.place[c as usize]];
-            let (e0, e1, e2) = (corners[1] - corners[0], corners[2] - corners[1], corners[0] - corners[2]);
-            let n = e2.cross(e0);
-            let longest = e0.length_squared().max(e1.length_squared()).max(e2.length_squared());
-            let double_area = n.length();
-            if double_area <= NEEDLE_SIN * longest * 0.5 {
-                return false;
-            }
-            let normal = n / double_area;
-            // No triangle turns over, and no new plane passes far from v even where its triangle does
-            // not lie under v.
-            if normal.dot(self.normal[t]) < 0.5 || (p - q).dot(normal).abs() > 4.0 * limit {
-                return false;
-            }
-            let inward = [e0, e1, e2].map(|e| normal.cross(e));
-            fan.push(Fan { triangle: t as u32, corners, normal, inward, count: 0 });
-        }
         self.placed.clear();
+        let p = self.place[v as usize];
         let own = self.removed.len() as u32;
         self.removed.push(Removed { global: self.global[v as usize], place: p, next: NONE });
-        let mut lists = star.iter().map(|&c| self.carried[c as usize / 3]).chain([own]);
-        let held = lists.all(|mut point| {
+        let star = &self.star;
+        let lists = star.corners[..star.len].iter().map(|&c| self.carried[c as usize / 3]);
+        for mut point in lists.chain([own]) {
             while point != NONE {
                 let Removed { place, next, .. } = self.removed[point as usize];
-                let Some((at, d)) = nearest_in(&self.fan, place, limit) else { return false };
-                self.placed.push((point, at, d < FLAT * limit));
+                let Some((n, d)) = star.under(place - p, limit) else {
+                    self.removed.pop();
+                    return false;
+                };
+                self.placed.push((point, n as u32, d < FLAT * limit));
                 point = next;
             }
-            true
-        });
-        if !held {
-            self.removed.pop();
         }
-        held
+        true
     }
 
     /// Boxes around changed triangles at sharp points that cross others.
@@ -433,31 +375,17 @@ impl<'a> Block<'a> {
     }
 }
 
-/// The new triangle near a point, and the distance to it, if that is within the limit. Any within
-/// the limit will do; the nearest of all is not needed.
-fn nearest_in(fan: &[Fan], p: Vec3, limit: f32) -> Option<(u32, f32)> {
-    for (n, f) in fan.iter().enumerate() {
-        let over = (0..3).all(|e| f.inward[e].dot(p - f.corners[e]) >= 0.0);
-        if over {
-            let d = f.normal.dot(p - f.corners[0]).abs();
-            if d <= limit {
-                return Some((n as u32, d));
-            }
-        }
+/// Takes a corner out of the list that starts at `first`.
+fn unlink(first: &mut u32, next: &mut [u32], corner: u32) {
+    let mut at = *first;
+    if at == corner {
+        *first = next[corner as usize];
+        return;
     }
-    // Over none of them the nearest place is on an edge.
-    let mut best = (limit * limit, None);
-    for (n, f) in fan.iter().enumerate() {
-        for e in 0..3 {
-            let (from, along) = (p - f.corners[e], f.corners[(e + 1) % 3] - f.corners[e]);
-            let share = (from.dot(along) / along.length_squared()).clamp(0.0, 1.0);
-            let d = from.distance_squared(along * share);
-            if d <= best.0 {
-                best = (d, Some(n as u32));
-            }
-        }
+    while next[at as usize] != corner {
+        at = next[at as usize];
     }
-    best.1.map(|n| (n, best.0.sqrt()))
+    next[at as usize] = next[corner as usize];
 }
 
 fn unit_normal([a, b, c]: [Vec3; 3]) -> Vec3 {

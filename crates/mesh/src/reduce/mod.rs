@@ -13,9 +13,11 @@
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`block`] | one block: stars, collapses, carried points |
+//! | [`block`] | one block: collapses, carried points |
+//! | [`star`] | the triangles around a point, eight at a time |
 
 mod block;
+mod star;
 
 use crate::groups::Groups;
 use crate::TriMesh;
