@@ -17,6 +17,7 @@ pub fn keel_bracket() -> (TriMesh, Recipe) {
         name: name.into(),
         role: Role::KeepSolid,
         place: Place::Cylinder { base_mm, axis_mm, radius_mm },
+        own: None,
     };
     let boss = |name: &str, y: f64| solid(name, [BOSS_X, y, -1.0], [0.0, 0.0, SOLE + BOSS_HEIGHT + 2.0], BOSS + 2.0);
     let eye = [EYE_X, -HALF_WIDTH - 1.0, EYE_Z];

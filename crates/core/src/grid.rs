@@ -94,6 +94,28 @@ impl Bits {
         });
     }
 
+    /// The samples whose 26 neighbours are held too.
+    pub fn eroded(&self) -> Bits {
+        let mut out = self.clone();
+        let along_x = |j: usize, k: usize, w: usize| {
+            let row = self.row(j, k);
+            let before = if w > 0 { row[w - 1] >> 63 } else { 0 };
+            let after = row.get(w + 1).map_or(0, |next| next << 63);
+            row[w] & (row[w] << 1 | before) & (row[w] >> 1 | after)
+        };
+        out.par_words_mut(|w, j, k, word| {
+            if *word == 0 {
+                return;
+            }
+            if j == 0 || k == 0 || j + 1 == self.rows || k + 1 == self.layers {
+                *word = 0;
+                return;
+            }
+            *word = (0..9).fold(*word, |m, n| m & along_x(j + n % 3 - 1, k + n / 3 - 1, w));
+        });
+        out
+    }
+
     /// Changes every row: `f(row, layer, words)`.
     pub fn par_rows_mut(&mut self, f: impl Fn(usize, usize, &mut [u64]) + Sync) {
         let (words, rows) = (self.words, self.rows);

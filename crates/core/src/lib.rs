@@ -13,6 +13,7 @@
 //! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
 //! | [`lattice`] | what fills a zone: structures, and giving them thickness |
 //! | [`solids`], [`zoned`] | regions of zones and skins; what they make of every sample |
+//! | [`patchwork`] | several structures as one field, each in its zone |
 //! | [`shape`] | part, zones, skins and lattice as one field |
 //! | [`polygonise`] | signs and exact hits to a closed mesh |
 //! | [`occlusion`], [`thumbnail`] | shade for the picture; small pictures of structures |
@@ -32,6 +33,7 @@ pub mod lattice;
 pub mod occlusion;
 pub mod own_shapes;
 pub mod part;
+pub mod patchwork;
 pub mod pipeline;
 pub mod polygonise;
 pub mod random;

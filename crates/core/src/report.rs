@@ -173,7 +173,7 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
     // A draft's grid is too coarse to weigh it: what density and zones say is within a percent of the final.
     let draft = solid.crossings.is_none();
     let volume_mm3 = if draft && !mesh.triangles.is_empty() {
-        linked.solid_volume_mm3 + linked.fill_volume_mm3 * linked.density_percent / 100.0
+        linked.solid_volume_mm3 + linked.lattice_volume_mm3()
     } else {
         // What two bodies share is there once.
         mesh.volume() - solid.apart.map_or(0.0, |a| a.shared_mm3)
@@ -182,7 +182,8 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
     let part_volume_mm3 = part.facts.volume_mm3;
     // What is solid outside the fill zone is there in any case.
     let outside = linked.solid_volume_mm3;
-    let fill = if linked.fill_volume_mm3 > 0.0 { (volume_mm3 - outside) / linked.fill_volume_mm3 } else { 0.0 };
+    let filled = linked.fill_volume_mm3();
+    let fill = if filled > 0.0 { (volume_mm3 - outside) / filled } else { 0.0 };
     let bodies = solid.apart.is_none().then_some(part.facts.bodies);
     let checks = solid.crossings.as_ref().map(|c| checks_given(mesh, bodies, c));
     let walls = if checks.is_some() { walls(part, solid, linked, step) } else { None };
@@ -218,33 +219,45 @@ fn bodies_apart(mesh: &TriMesh, lattice: usize) -> Vec<BodyApart> {
 
 fn cautions(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<String> {
     let mut out = Vec::new();
-    let what = if linked.walls { "Walls" } else { "Struts" };
-    if let Some(m) = MATERIALS.iter().find(|m| m.name == recipe.material.name && linked.thickness_mm < m.least_mm) {
-        let (asked, least) = (linked.thickness_mm, m.least_mm);
-        out.push(format!("{what} of {asked:.2} mm seldom print in {}: {least} mm is a common least thickness.", m.name));
-    }
+    let material = MATERIALS.iter().find(|m| m.name == recipe.material.name);
     let thinnest = part.facts.size_mm.iter().copied().fold(f64::INFINITY, f64::min);
-    let in_space = matches!(recipe.structure.kind, Kind::Seeded(SeededKind::Voronoi | SeededKind::VoronoiWalls));
-    if in_space && thinnest < 0.8 * linked.cell_mm {
-        out.push(
-            "The part is thinner than a cell: cells in space are cut flat. Planar Voronoi, extruded, gives whole ones.".into(),
-        );
+    for (filling, filled) in recipe.fillings().iter().zip(linked.fills()) {
+        let what = if filled.walls { "Walls" } else { "Struts" };
+        if let Some(m) = material.filter(|m| filled.thickness_mm < m.least_mm) {
+            let (asked, least) = (filled.thickness_mm, m.least_mm);
+            out.push(format!("{what} of {asked:.2} mm seldom print in {}: {least} mm is a common least thickness.", m.name));
+        }
+        let in_space = matches!(filling.structure.kind, Kind::Seeded(SeededKind::Voronoi | SeededKind::VoronoiWalls));
+        if in_space && thinnest < 0.8 * filled.cell_mm {
+            out.push(
+                "The part is thinner than a cell: cells in space are cut flat. Planar Voronoi, extruded, gives whole ones."
+                    .into(),
+            );
+        }
     }
+    out.dedup();
     out
 }
 
 fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step: Option<f64>) -> Vec<String> {
     let mut out = Vec::new();
+    let filled = linked.fill_volume_mm3();
     for lost in &linked.lost_faces {
         let faces = if lost.faces == 1 { "a face".into() } else { format!("{} faces", lost.faces) };
         out.push(format!("“{}” no longer finds {faces} of the part. Pick them again.", lost.name));
     }
-    if let Thicken::RelativeDensity { percent } = recipe.thicken {
-        if (linked.density_percent - percent).abs() > 1.0 {
+    for (filling, filled) in recipe.fillings().iter().zip(linked.fills()) {
+        let Thicken::RelativeDensity { percent } = filling.thicken else { continue };
+        if filled.fill_volume_mm3 > 0.0 && (filled.density_percent - percent).abs() > 1.0 {
             out.push(format!(
                 "{percent} % cannot be reached by this structure: {:.1} % is the nearest at which it holds together.",
-                linked.density_percent
+                filled.density_percent
             ));
+        }
+    }
+    for (zone, own) in recipe.zones.list.iter().zip(&linked.own) {
+        if own.as_ref().is_some_and(|o| o.fill_volume_mm3 <= 0.0) {
+            out.push(format!("“{}” fills nothing: it lies outside the part, or other zones take its place.", zone.name));
         }
     }
     if mesh.triangles.is_empty() {
@@ -252,24 +265,24 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
             "Nothing is left: the lattice is too thin or its cells too large for this part. Make walls thicker or cells smaller."
                 .into(),
         );
-    } else if linked.fill_volume_mm3 <= 0.0 {
+    } else if filled <= 0.0 {
         out.push("Nothing is hollow: skin and kept solids take the whole part. Make the skin thinner.".into());
     } else if fill > 0.97 {
         out.push("The fill is solid: walls close every opening. Make walls thinner or cells larger.".into());
-    } else if recipe.structure.kind == Kind::Seeded(SeededKind::VoronoiWalls) {
+    } else if recipe.fillings().iter().any(|f| f.structure.kind == Kind::Seeded(SeededKind::VoronoiWalls)) {
         out.push("Cells are closed: powder or resin stays in them. Voronoi struts leave them open.".into());
-    } else if linked.opening_mm <= 0.0 {
+    } else if linked.fills().any(|f| f.opening_mm <= 0.0) {
         out.push("Openings close at the narrowest places. Make walls thinner or cells larger.".into());
     } else if fill < 0.005 {
         out.push("The fill is nearly empty. Make walls thicker or cells smaller.".into());
     }
-    let smallest = linked.cell_mm;
+    let smallest = linked.finest().cell_mm;
     if let Some(step) = draft_step.filter(|s| *s > smallest / 5.0) {
         out.push(format!(
             "Cells of {smallest} mm are too fine for this draft's step of {step} mm: only the final mesh shows them truly."
         ));
     }
-    if linked.fill_volume_mm3 > 0.0 && smallest.powi(3) > linked.fill_volume_mm3 {
+    if filled > 0.0 && smallest.powi(3) > filled {
         out.push("One cell is larger than the whole fill zone. Smaller cells show the structure.".into());
     }
     out
@@ -307,7 +320,7 @@ fn walls(part: &Part, solid: &Solid, linked: &Linked, step: f64) -> Option<Walls
         .map(|a| TriMesh { triangles: solid.mesh.triangles[..a.lattice_triangles].to_vec(), points: solid.mesh.points.clone() });
     let mesh = lattice.as_ref().unwrap_or(&solid.mesh);
     let stride = mesh.points.len().div_ceil(3 * SAMPLES).max(1);
-    let clear = linked.thickness_mm;
+    let clear = linked.fill.thickness_mm;
     let picked: Vec<usize> = (0..mesh.points.len())
         .into_par_iter()
         .step_by(stride)
@@ -323,7 +336,7 @@ fn walls(part: &Part, solid: &Solid, linked: &Linked, step: f64) -> Option<Walls
     let smooth: Vec<usize> = picked.into_iter().filter(|&v| all[v].length() > 0.9 * area[v]).collect();
     let points: Vec<DVec3> = smooth.iter().map(|&v| mesh.points[v]).collect();
     let normals: Vec<DVec3> = smooth.iter().map(|&v| all[v]).collect();
-    let limit = (5.0 * linked.thickness_mm).max(8.0 * step);
+    let limit = (5.0 * linked.fill.thickness_mm).max(8.0 * step);
     let mut found: Vec<(f64, f64)> = wall_thickness(&Bvh::new(mesh), &points, &normals, limit, |n, t| {
         mesh.triangles[t as usize].contains(&(smooth[n] as u32))
     })

@@ -4,6 +4,7 @@
 use crate::grid::{Bits, Grid};
 use crate::lattice::{Bulk, Lattice};
 use crate::part::Part;
+use crate::patchwork::Patchwork;
 use crate::polygonise::{Edge, Hit, RowPoints, Shape};
 use crate::recipe::Role;
 use crate::solids::Solid;
@@ -36,9 +37,16 @@ pub struct Composed<'a> {
     part: &'a Part,
     pub zoned: &'a Zoned,
     regions: &'a Regions,
-    lattice: &'a dyn Lattice,
+    lattices: Vec<Reaching<'a>>,
     bulk: Box<dyn Bulk + 'a>,
-    reach: f64,
+}
+
+/// A filling. On coarse grids a wall thinner than the step would tear: signs are taken as if the lattice
+/// reached `reach` mm further, and places are still computed on its true border.
+#[derive(Clone, Copy)]
+pub struct Reaching<'a> {
+    pub lattice: &'a dyn Lattice,
+    pub reach: f64,
 }
 
 /// Operands of the shape at a place: inside it or not.
@@ -54,11 +62,21 @@ struct Sides {
 const MOST_REGIONS: usize = 3 * 64 + 2 * crate::bodies::MOST_WITH_ROLES;
 
 impl<'a> Composed<'a> {
-    /// On coarse grids a wall thinner than the step would tear: signs are taken as if the lattice
-    /// reached `reach` mm further, and places are still computed on its true border.
+    /// Of a part that one structure fills.
     pub fn new(part: &'a Part, zoned: &'a Zoned, regions: &'a Regions, lattice: &'a dyn Lattice, reach: f64) -> Composed<'a> {
-        let bulk = lattice.on_grid(&zoned.grid, reach);
-        Composed { side: Side::All, part, zoned, regions, lattice, bulk, reach }
+        Composed::of(part, zoned, regions, vec![Reaching { lattice, reach }])
+    }
+
+    /// `lattices` by filling, as many as the regions name.
+    pub fn of(part: &'a Part, zoned: &'a Zoned, regions: &'a Regions, lattices: Vec<Reaching<'a>>) -> Composed<'a> {
+        let on_grid = |l: &Reaching<'a>| l.lattice.on_grid(&zoned.grid, l.reach);
+        let bulk: Box<dyn Bulk + 'a> = if let [only] = &lattices[..] {
+            on_grid(only)
+        } else {
+            let filled = regions.zones.iter().filter(|z| z.role == Role::Fill).collect();
+            Box::new(Patchwork::new(zoned, filled, lattices.iter().map(|l| (on_grid(l), l.reach)).collect()))
+        };
+        Composed { side: Side::All, part, zoned, regions, lattices, bulk }
     }
 
     /// Only the material of one side.
@@ -94,8 +112,8 @@ impl<'a> Composed<'a> {
         // Borders between roles are theirs who reach them: a quarter step of goodwill.
         let near = 0.25 * self.grid().step;
         // Beside a cleared place the material is that of the zones around it.
-        let held = self.regions.zones.iter().find(|(role, r)| *role != Role::KeepClear && r.within(p, near));
-        match held.map_or(self.regions.rest, |z| z.0) {
+        let held = self.regions.zones.iter().find(|z| z.role != Role::KeepClear && z.solid.within(p, near));
+        match held.map_or(self.regions.rest, |z| z.role) {
             Role::KeepSolid => Owner::Solid,
             _ if self.regions.skins.iter().any(|s| s.within(p, near)) => Owner::Skin,
             _ => Owner::Fill,
@@ -109,7 +127,7 @@ impl<'a> Composed<'a> {
         let borders = |r: &Solid| r.within(p, near) && !r.within(p, -near);
         let parted = self.side != Side::All;
         (self.beside_part(p) && self.part.bvh().nearest(p, near * near).is_some())
-            || self.regions.zones.iter().any(|(role, r)| (parted || *role == Role::KeepClear) && borders(r))
+            || self.regions.zones.iter().any(|z| (parted || z.role == Role::KeepClear) && borders(&z.solid))
             || parted && self.regions.skins.iter().any(borders)
     }
 
@@ -131,13 +149,14 @@ impl<'a> Composed<'a> {
         for (n, r) in self.regions.all().enumerate() {
             regions[n] = self.zoned.holds(n, r, at);
         }
-        Sides { part: self.zoned.inside.get(at.x, at.y, at.z), lattice: lattice < self.reach, regions }
+        let reach = self.lattices[self.zoned.filling_at(at)].reach;
+        Sides { part: self.zoned.inside.get(at.x, at.y, at.z), lattice: lattice < reach, regions }
     }
 
     /// Is there material?
     fn material(&self, s: &Sides) -> bool {
         let zones = self.regions.zones.len();
-        let role = (0..zones).find(|&n| s.regions[n]).map_or(self.regions.rest, |n| self.regions.zones[n].0);
+        let role = (0..zones).find(|&n| s.regions[n]).map_or(self.regions.rest, |n| self.regions.zones[n].role);
         let skin = || s.regions[zones..zones + self.regions.skins.len()].contains(&true);
         s.part
             && match role {
@@ -258,8 +277,13 @@ impl Shape for Composed<'_> {
             Role::KeepClear => f64::INFINITY,
             Role::Fill | Role::Reference => filled,
         };
-        let inner = self.regions.zones.iter().rev().fold(of(self.regions.rest), |inner, (role, region)| {
-            let (z, own) = (region.value(p), of(*role));
+        let inner = self.regions.zones.iter().rev().fold(of(self.regions.rest), |inner, region| {
+            let own = of(region.role);
+            // Fillings pass into each other by the lattice's own field.
+            if region.role == Role::Fill && inner == own {
+                return inner;
+            }
+            let z = region.solid.value(p);
             // Solid, or nothing, through and through: within it is no border with what else is so.
             match own {
                 f64::NEG_INFINITY => inner.min(z),
@@ -287,7 +311,8 @@ impl Shape for Composed<'_> {
     }
 
     fn roomy(&self) -> bool {
-        self.lattice.roomy(self.grid().step)
+        let sharp = self.regions.zones.iter().all(|z| z.blend == 0.0);
+        sharp && self.lattices.iter().all(|l| l.lattice.roomy(self.grid().step))
     }
 
     fn project(&self, row: &mut RowPoints) {
@@ -335,7 +360,7 @@ mod tests {
     #[test]
     fn bulk_signs_equal_the_exact_value_away_from_rounding() {
         let part = Part::prepare(&TriMesh::sphere(11.0, 4)).unwrap();
-        let zone = |role, place| Zone { name: "x".into(), role, place };
+        let zone = |role, place| Zone { name: "x".into(), role, place, own: None };
         let rod = |radius_mm| Place::Cylinder { base_mm: [3.0, 0.0, -9.0], axis_mm: [0.0, 1.0, 20.0], radius_mm };
         let zones = Zones {
             rest: Role::Fill,

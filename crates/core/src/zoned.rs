@@ -10,11 +10,22 @@ use rayon::prelude::*;
 use std::sync::Arc;
 use ulmix_mesh::Bvh;
 
+/// A zone as a region of the part.
+#[derive(Clone)]
+pub struct Region {
+    pub role: Role,
+    pub solid: Solid,
+    /// Which of the recipe's fillings fills it, in the order of [`crate::recipe::Recipe::fillings`].
+    pub filling: usize,
+    /// Width across its border over which that filling passes into what is around; 0 for a sharp one. mm.
+    pub blend: f64,
+}
+
 /// Regions of a part's zones and skins, in the order in which they hold.
 #[derive(Clone)]
 pub struct Regions {
     pub rest: Role,
-    pub zones: Vec<(Role, Solid)>,
+    pub zones: Vec<Region>,
     pub skins: Vec<Solid>,
     /// Faces that zones and skins name and the part does not have: name, and how many.
     pub lost: Vec<(String, usize)>,
@@ -32,19 +43,24 @@ impl Regions {
         };
         // References change nothing; a zone in the same role as all after it still hides those.
         let list = zones.list.iter().filter(|z| z.role != Role::Reference);
-        let mut zones_found: Vec<(Role, Solid)> = list
+        let mut fillings = 0;
+        let mut zones_found: Vec<Region> = list
             .map(|z| {
-                let region = match &z.place {
+                let solid = match &z.place {
                     Place::Faces { faces, depth_mm } => near(&z.name, faces, *depth_mm),
                     place => Solid::of(place).expect("only faces ask the part"),
                 };
-                (z.role, region)
+                let own = z.own_fill();
+                fillings += own.is_some() as usize;
+                let filling = own.map_or(0, |_| fillings);
+                Region { role: z.role, solid, filling, blend: own.map_or(0.0, |o| o.blend_mm) }
             })
             .collect();
         // Bodies with a role of their own come after the zones: those that go before those that stay.
         for role in [Role::KeepClear, Role::KeepSolid, Role::Fill] {
             let own = part.bodies.iter().filter(|b| b.facts.role == Some(role));
-            zones_found.extend(own.map(|b| (role, Solid::Body((*b).clone(), Reach::Own))));
+            let region = |b: &Arc<_>| Region { role, solid: Solid::Body(Arc::clone(b), Reach::Own), filling: 0, blend: 0.0 };
+            zones_found.extend(own.map(region));
         }
         let skins = zones
             .skins
@@ -64,18 +80,18 @@ impl Regions {
         if overlap <= 0.0 {
             return self.clone();
         }
-        let after_clear = self.zones.iter().rposition(|z| z.0 == Role::KeepClear).map_or(0, |n| n + 1);
+        let after_clear = self.zones.iter().rposition(|z| z.role == Role::KeepClear).map_or(0, |n| n + 1);
         let (mut zones, mut larger) = (Vec::new(), Vec::new());
-        for (n, (role, region)) in self.zones.iter().enumerate() {
-            match role {
+        for (n, region) in self.zones.iter().enumerate() {
+            match region.role {
                 Role::KeepSolid => {
-                    let smaller = region.shrunk(overlap, &|p| part.distance.inside(p));
-                    zones.extend(smaller.map(|r| (*role, r)));
+                    let smaller = region.solid.shrunk(overlap, &|p| part.distance.inside(p));
+                    zones.extend(smaller.map(|solid| Region { solid, ..region.clone() }));
                 }
-                _ => zones.push((*role, region.clone())),
+                _ => zones.push(region.clone()),
             }
-            if *role == Role::Fill {
-                larger.push((*role, region.grown(overlap)));
+            if region.role == Role::Fill {
+                larger.push(Region { solid: region.solid.grown(overlap), ..region.clone() });
             }
             if n + 1 >= after_clear {
                 zones.append(&mut larger);
@@ -87,7 +103,12 @@ impl Regions {
 
     /// Zones, then skins.
     pub fn all(&self) -> impl Iterator<Item = &Solid> {
-        self.zones.iter().map(|z| &z.1).chain(&self.skins)
+        self.zones.iter().map(|z| &z.solid).chain(&self.skins)
+    }
+
+    /// How many fillings there are; one where no zone has its own.
+    pub fn fillings(&self) -> usize {
+        1 + self.zones.iter().map(|z| z.filling).max().unwrap_or(0)
     }
 }
 
@@ -99,6 +120,10 @@ pub struct Zoned {
     pub fill: Bits,
     /// Material in any case.
     pub solid: Bits,
+    /// Samples of `fill` that a zone's own filling fills, by filling from the second on.
+    own: Vec<Bits>,
+    /// Those of `fill` around which one field decides, where that is not all of them.
+    smooth: Option<Bits>,
     /// Samples of those regions of [`Regions::all`] that are not asked by their value.
     near: Vec<Option<Bits>>,
 }
@@ -135,15 +160,16 @@ impl Zoned {
         };
         let zones = regions.zones.len();
         // First come, first served: what is still free goes to the next zone.
-        let sort = |w: usize, j: usize, k: usize| {
-            let (mut free, mut fill, mut solid) = (inside.row(j, k)[w], 0, 0);
+        let sort = |w: usize, j: usize, k: usize, filling: usize| {
+            let (mut free, mut fill, mut solid, mut own) = (inside.row(j, k)[w], 0, 0, 0);
             if free == 0 {
-                return (0, 0);
+                return (0, 0, 0);
             }
-            for (n, (role, region)) in regions.zones.iter().enumerate() {
-                let mine = free & word(n, region, w, j, k);
+            for (n, region) in regions.zones.iter().enumerate() {
+                let mine = free & word(n, &region.solid, w, j, k);
                 free &= !mine;
-                match role {
+                own |= if region.filling == filling { mine } else { 0 };
+                match region.role {
                     Role::Fill => fill |= mine,
                     Role::KeepSolid => solid |= mine,
                     Role::KeepClear | Role::Reference => {}
@@ -151,12 +177,53 @@ impl Zoned {
             }
             *(if regions.rest == Role::KeepSolid { &mut solid } else { &mut fill }) |= free;
             let skin = regions.skins.iter().enumerate().fold(0, |m, (n, s)| m | word(zones + n, s, w, j, k));
-            (fill & !skin, solid | fill & skin)
+            (fill & !skin, solid | fill & skin, own & fill & !skin)
         };
-        let (mut fill, mut solid) = (Bits::new(&grid), Bits::new(&grid));
-        fill.par_words_mut(|w, j, k, out| *out = sort(w, j, k).0);
-        solid.par_words_mut(|w, j, k, out| *out = sort(w, j, k).1);
-        (!cancelled()).then_some(Zoned { grid, inside, fill, solid, near })
+        let made = |word: &(dyn Fn(usize, usize, usize) -> u64 + Sync)| {
+            let mut out = Bits::new(&grid);
+            out.par_words_mut(|w, j, k, out| *out = word(w, j, k));
+            out
+        };
+        let fill = made(&|w, j, k| sort(w, j, k, 0).0);
+        let solid = made(&|w, j, k| sort(w, j, k, 0).1);
+        let own: Vec<Bits> = (1..regions.fillings()).map(|n| made(&|w, j, k| sort(w, j, k, n).2)).collect();
+        let sharp = |n: usize| regions.zones.iter().any(|z| z.filling == n + 1 && z.blend == 0.0);
+        let cut: Vec<&Bits> = own.iter().enumerate().filter(|(n, _)| sharp(*n)).map(|o| o.1).collect();
+        // Samples beside a sharp border belong to none: cells across it are computed exactly.
+        let smooth = (!cut.is_empty()).then(|| {
+            let or_no_fill = |b: &Bits| made(&|w, j, k| b.row(j, k)[w] | !fill.row(j, k)[w]);
+            let inner: Vec<Bits> = cut.iter().map(|b| or_no_fill(b).eroded()).collect();
+            made(&|w, j, k| {
+                let rim = cut.iter().zip(&inner).fold(0, |m, (all, inner)| m | all.row(j, k)[w] & !inner.row(j, k)[w]);
+                fill.row(j, k)[w] & !rim
+            })
+        });
+        (!cancelled()).then_some(Zoned { grid, inside, fill, solid, own, smooth, near })
+    }
+
+    /// Samples around which a smooth field alone decides.
+    pub fn smooth(&self) -> &Bits {
+        self.smooth.as_ref().unwrap_or(&self.fill)
+    }
+
+    /// A word of the samples of `fill` that a filling fills.
+    pub fn filled_by(&self, filling: usize, w: usize, j: usize, k: usize) -> u64 {
+        match filling {
+            0 => self.own.iter().fold(self.fill.row(j, k)[w], |m, own| m & !own.row(j, k)[w]),
+            n => self.own[n - 1].row(j, k)[w],
+        }
+    }
+
+    /// All samples that a filling fills.
+    pub fn all_filled_by(&self, filling: usize) -> Bits {
+        let mut out = Bits::new(&self.grid);
+        out.par_words_mut(|w, j, k, word| *word = self.filled_by(filling, w, j, k));
+        out
+    }
+
+    /// Which filling fills a sample of `fill`.
+    pub fn filling_at(&self, at: glam::UVec3) -> usize {
+        self.own.iter().position(|own| own.get(at.x, at.y, at.z)).map_or(0, |n| n + 1)
     }
 
     /// Does the sample lie in the region, number `n` of [`Regions::all`]?
@@ -168,14 +235,15 @@ impl Zoned {
     }
 
     pub fn bytes(&self) -> usize {
-        self.fill.bytes() * (3 + self.near.iter().flatten().count())
+        self.fill.bytes() * (3 + self.near.iter().flatten().count() + self.own.len() + self.smooth.iter().len())
     }
 }
 
 /// How a part is shared out, as shares of its volume.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Shares {
-    pub fill: f64,
+    /// What each filling fills.
+    pub fill: Vec<f64>,
     /// Kept solids and skins.
     pub solid: f64,
     /// What each of [`Regions::zones`] takes.
@@ -186,28 +254,30 @@ impl Regions {
     /// From points spread evenly over the part. Counting samples of a grid would be off by a layer
     /// where a region's border runs along it.
     pub fn shares(&self, points: &[DVec3]) -> Shares {
-        let zones = self.zones.len();
+        let (zones, fillings) = (self.zones.len(), self.fillings());
+        // Zones, what is solid, fillings.
+        let blank = || vec![0u64; zones + 1 + fillings];
         let counts = points
             .par_chunks(1024)
             .map(|chunk| {
-                let mut n = vec![0u64; zones + 2];
+                let mut n = blank();
                 for p in chunk {
-                    let zone = self.zones.iter().position(|(_, r)| r.within(*p, 0.0));
+                    let zone = self.zones.iter().position(|z| z.solid.within(*p, 0.0));
                     if let Some(z) = zone {
                         n[z] += 1;
                     }
-                    match zone.map_or(self.rest, |z| self.zones[z].0) {
+                    match zone.map_or(self.rest, |z| self.zones[z].role) {
                         Role::KeepClear => {}
                         Role::KeepSolid => n[zones] += 1,
                         _ if self.skins.iter().any(|s| s.within(*p, 0.0)) => n[zones] += 1,
-                        _ => n[zones + 1] += 1,
+                        _ => n[zones + 1 + zone.map_or(0, |z| self.zones[z].filling)] += 1,
                     }
                 }
                 n
             })
-            .reduce(|| vec![0; zones + 2], |a, b| a.iter().zip(&b).map(|(x, y)| x + y).collect());
-        let share = |n: u64| n as f64 / points.len().max(1) as f64;
-        let zone_shares = counts[..zones].iter().map(|n| share(*n)).collect();
-        Shares { fill: share(counts[zones + 1]), solid: share(counts[zones]), zones: zone_shares }
+            .reduce(blank, |a, b| a.iter().zip(&b).map(|(x, y)| x + y).collect());
+        let share = |n: &u64| *n as f64 / points.len().max(1) as f64;
+        let shares = |of: &[u64]| of.iter().map(share).collect();
+        Shares { fill: shares(&counts[zones + 1..]), solid: share(&counts[zones]), zones: shares(&counts[..zones]) }
     }
 }

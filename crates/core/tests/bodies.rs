@@ -61,7 +61,7 @@ fn lattice_and_solid_body_become_one() {
         assert!((part.facts.volume_mm3 / 10400.0 - 1.0).abs() < 0.01, "{}", part.facts.volume_mm3);
         let o = run(&part, |_| ());
         let solid = 400.0 * (26.0 - from);
-        let asked = solid + o.linked.density_percent / 100.0 * 400.0 * from;
+        let asked = solid + o.linked.fill.density_percent / 100.0 * 400.0 * from;
         assert!((o.report.volume_mm3 / asked - 1.0).abs() < 0.02, "{} of {asked}", o.report.volume_mm3);
         // The solid body's own faces hold.
         let bvh = Bvh::new(&o.solid.mesh);
@@ -89,7 +89,7 @@ fn bodies_apart_stay_two_and_without_roles_are_filled_alike() {
     let part = cube_and(&slab(30.0, 50.0), None);
     assert_eq!(part.facts.bodies, 2);
     let o = run(&part, |_| ());
-    assert!((o.report.fill_density_percent - o.linked.density_percent).abs() < 1.0);
+    assert!((o.report.fill_density_percent - o.linked.fill.density_percent).abs() < 1.0);
 }
 
 /// The bodies of a run that holds lattice and solids apart.
@@ -106,7 +106,7 @@ fn lattice_and_solids(o: &Outcome) -> [TriMesh; 2] {
 #[test]
 fn lattice_and_solids_apart_touch_or_overlap_as_asked() {
     let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(24.0))).unwrap();
-    let zone = |role, place| Zone { name: "x".into(), role, place };
+    let zone = |role, place| Zone { name: "x".into(), role, place, own: None };
     let slab = Place::Box { centre_mm: [3.0, 12.0, 12.0], size_mm: [6.0, 30.0, 30.0], rotation_deg: [0.0; 3] };
     let rod = Place::Cylinder { base_mm: [15.0, 12.0, -3.0], axis_mm: [0.0, 0.0, 30.0], radius_mm: 2.0 };
     let of = |apart_mm: Option<f64>, skin: bool| {

@@ -49,7 +49,7 @@ fn every_kind_closes_and_its_density_is_foreseen() {
         let o = run(&part, &r);
         let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
         assert!(failed.is_empty(), "{kind:?}: {failed:?}");
-        let (got, foreseen) = (o.report.fill_density_percent, o.linked.density_percent);
+        let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
         assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
     }
 }
@@ -120,7 +120,7 @@ fn seed_points_are_counted_and_one_random_number_gives_one_arrangement_on_any_th
     };
     let (one, two) = (on(1), on(2));
     assert!(one.solid.mesh == two.solid.mesh);
-    let facts = one.linked.structure.clone().unwrap();
+    let facts = one.linked.fill.structure.clone().unwrap();
     assert_eq!((facts.seeds, facts.pieces), (37, 1));
     assert!(facts.degree > 2.9 && facts.shortest_mm > 0.0);
     r.structure.seeds.random = 6;

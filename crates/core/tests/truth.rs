@@ -144,7 +144,7 @@ fn relative_density_is_reached_on_the_final_mesh_of_every_kind() {
                 let got = 100.0 * o.solid.mesh.volume() / 6859.0;
                 assert!((got - percent).abs() < 1.0, "{kind:?} {form:?}: {got} for {percent}");
                 assert!((o.report.fill_density_percent - got).abs() < 0.2);
-                assert!((o.linked.density_percent - percent).abs() < 0.3);
+                assert!((o.linked.fill.density_percent - percent).abs() < 0.3);
             }
         }
     }
@@ -195,7 +195,7 @@ fn a_place_kept_clear_is_round_at_size_and_takes_its_volume() {
     let mut recipe = Recipe::for_part(&part.mesh.bounds());
     recipe.zones.rest = Role::KeepSolid;
     let place = Place::Cylinder { base_mm: [14.0, 12.0, -1.0], axis_mm: [0.0, 0.0, 14.0], radius_mm: 5.0 };
-    recipe.zones.list = vec![Zone { name: "Bore".into(), role: Role::KeepClear, place }];
+    recipe.zones.list = vec![Zone { name: "Bore".into(), role: Role::KeepClear, place, own: None }];
     recipe.mesh.step_mm = Some(0.4);
     let o = run(&part, &recipe);
     assert!(o.report.checks.as_ref().unwrap().iter().all(|c| c.verdict == Verdict::Pass), "{:?}", o.report.checks);
@@ -218,8 +218,12 @@ fn faces_with_a_depth_take_what_geometry_says_and_skins_leave_the_rest_open() {
     let mut recipe = Recipe::for_part(&part.mesh.bounds());
     recipe.structure.cell_mm = [9.0; 3];
     recipe.thicken = Thicken::Thickness { thickness_mm: 1.2 };
-    recipe.zones.list =
-        vec![Zone { name: "Deck".into(), role: Role::KeepSolid, place: Place::Faces { faces: vec![top], depth_mm: 4.0 } }];
+    recipe.zones.list = vec![Zone {
+        name: "Deck".into(),
+        role: Role::KeepSolid,
+        place: Place::Faces { faces: vec![top], depth_mm: 4.0 },
+        own: None,
+    }];
     recipe.mesh.step_mm = Some(0.5);
     let o = run(&part, &recipe);
     assert!((o.linked.zone_mm3[0] / (30.0 * 24.0 * 4.0) - 1.0).abs() < 0.02, "{:?}", o.linked.zone_mm3);
@@ -286,7 +290,7 @@ proptest! {
         if solid {
             let name = "post".into();
             let place = Place::Cylinder { base_mm: [4.0, 5.0, -20.0], axis_mm: [2.0, 0.5, 40.0], radius_mm: 3.3 };
-            r.zones.list.push(Zone { name, role: Role::KeepSolid, place });
+            r.zones.list.push(Zone { name, role: Role::KeepSolid, place, own: None });
         }
         r.mesh.step_mm = Some(0.6);
         let o = run(&part, &r);

@@ -7,7 +7,7 @@ use browser::Bench;
 use glam::DVec3;
 use std::time::Duration;
 use ulmix_formats::{stl, Limits, Loaded};
-use ulmix_mesh::{Topology, TriMesh};
+use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 
 /// Has the file written, checked and saved, and reads what the browser saved.
 async fn written(b: &Bench, name: &str) -> Loaded {
@@ -151,6 +151,73 @@ async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
     b.painted("draft").await;
     b.click("[aria-label=Undo]").await;
     b.until("undo brings the old one back", || async { b.seen(".facts", "block.stl").await }).await;
+    b.end().await;
+}
+
+/// A zone is filled in its own way, and the file holds both structures.
+#[tokio::test]
+async fn a_zone_gets_a_structure_of_its_own() {
+    let b = Bench::start().await;
+    b.open("/").await;
+    let block = TriMesh::cuboid(DVec3::ZERO, DVec3::new(48.0, 24.0, 24.0));
+    b.drop_file("block.stl", &stl::write(&block)).await;
+    b.until("the unit is asked", || async { b.seen(".ant-modal", "48 × 24 × 24 mm").await }).await;
+    b.click_text(".ant-modal button", "Use this part").await;
+    b.painted("draft").await;
+    b.fill("[aria-label='Cell size, mm']", "8").await;
+    b.saved().await;
+    b.click_text(".step .title h2", "Zones").await;
+    b.click_text("button", "Add a zone").await;
+    b.click_text(".ant-dropdown-menu-title-content", "Box").await;
+    b.until("the zone is there", || async { b.present("[aria-label='Middle X']").await }).await;
+    for (field, value) in [("Middle X", "36"), ("Side X", "24"), ("Side Y", "30"), ("Side Z", "30")] {
+        b.fill(&format!("[aria-label='{field}']"), value).await;
+        b.saved().await;
+    }
+    b.click("[aria-label=Role]").await;
+    b.click_text(".ant-select-item-option-content", "Fill").await;
+    b.saved().await;
+    b.click("[aria-label='A structure of its own']").await;
+    b.saved().await;
+
+    // The steps after it work on the zone's structure now.
+    b.click_text(".editor button", "Choose").await;
+    b.until("the zone is worked on", || async { b.seen(".step.open", "Box 1").await }).await;
+    b.click_text("[aria-label='Family of structures'] .ant-segmented-item-label", "Struts").await;
+    b.click_text(".kind span", "Octet").await;
+    b.saved().await;
+    b.click_text(".step .title h2", "Thicken").await;
+    b.until("struts are asked for", || async { b.seen(".step.open", "Strut thickness").await }).await;
+    b.fill("[aria-label='Strut thickness, mm']", "1.2").await;
+    b.saved().await;
+    b.painted("draft").await;
+    b.fill("[aria-label='Relative density, %']", "45").await;
+    b.saved().await;
+    // And on the rest of the part's again.
+    b.click("[aria-label=Fills]").await;
+    b.click_text(".ant-select-item-option-content", "The rest of the part").await;
+    b.until("walls are asked for", || async { b.seen(".step.open", "Wall thickness").await }).await;
+    b.fill("[aria-label='Relative density, %']", "15").await;
+    b.saved().await;
+    b.click_text(".step .title h2", "Mesh").await;
+    b.click_text("button", "Make the final mesh").await;
+    b.painted("final").await;
+    b.click_text(".step .title h2", "Hand-off").await;
+    b.fill("[aria-label='File name']", "two").await;
+    let mesh = written(&b, "two.3mf").await.mesh;
+    let t = Topology::of(&mesh);
+    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    let distance = SignedDistance::new(&mesh, &t);
+    // As many places along a side as share no factor with the cells there.
+    const N: u32 = 31;
+    let share = |low: f64| {
+        let at = |n: u32| (n as f64 + 0.5) / N as f64 * 24.0;
+        let place = |n: u32| DVec3::new(low + at(n % N), at(n / N % N), at(n / (N * N)));
+        let inside = (0..N * N * N).filter(|n| distance.inside(place(*n)));
+        100.0 * inside.count() as f64 / (N * N * N) as f64
+    };
+    let (rest, zone) = (share(0.0), share(24.0));
+    assert!((rest - 15.0).abs() < 2.0 && (zone - 45.0).abs() < 2.0, "{rest} {zone}");
     b.end().await;
 }
 

@@ -69,9 +69,9 @@ pub fn draw(solid: &Solid, info: &RunInfo) -> Vec<u8> {
     let mut attributes =
         vec![Attribute { name: "ROLE", values: Values::Bytes(owners) }, Attribute { name: "OPEN", values: Values::Bytes(open) }];
     if info.has_thickness {
-        let limit = 6.0 * info.linked.thickness_mm;
+        let limit = 6.0 * info.linked.fill.thickness_mm;
         let at_points = thickness_at_points(mesh, limit, MEASURED);
-        let filled = over_edges(mesh, at_points, info.linked.thickness_mm as f32);
+        let filled = over_edges(mesh, at_points, info.linked.fill.thickness_mm as f32);
         let values = shaded.source.iter().map(|&i| filled[i as usize]).collect();
         attributes.push(Attribute { name: "THICKNESS", values: Values::Floats(values) });
     }

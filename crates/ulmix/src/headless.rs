@@ -109,7 +109,7 @@ fn try_build(recipe: &Path, part: Option<&Path>, bodies: &[PathBuf], output: &Pa
         if let Some(w) = report.walls {
             println!(
                 "  thinnest wall     {:.2} mm, median {:.2} mm (asked {:.2} mm)",
-                w.thinnest_mm, w.median_mm, outcome.linked.thickness_mm
+                w.thinnest_mm, w.median_mm, outcome.linked.fill.thickness_mm
             );
         }
         println!("  triangles         {} (of {} before reduction)", report.triangles, outcome.solid.raw_triangles);

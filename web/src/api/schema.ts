@@ -546,6 +546,42 @@ export interface components {
         };
         /** @enum {string} */
         FileUse: "bodies" | "part";
+        /** @description A filling with the two linked values of the thicken step, both known, and what they lead to. */
+        Filled: {
+            /**
+             * Format: double
+             * @description Size of the cells, where they are smallest: what seed points make of it. mm.
+             */
+            cell_mm: number;
+            /**
+             * Format: double
+             * @description Predicted solid share of what it fills. Percent.
+             */
+            density_percent: number;
+            /**
+             * Format: double
+             * @description Volume that it fills.
+             */
+            fill_volume_mm3: number;
+            /**
+             * Format: double
+             * @description Surface of the lattice there. mm².
+             */
+            lattice_area_mm2: number;
+            /**
+             * Format: double
+             * @description Free width between neighbouring walls or struts, about. mm.
+             */
+            opening_mm: number;
+            structure?: null | components["schemas"]["Facts"];
+            /**
+             * Format: double
+             * @description Wall, or strut of a network at its narrowest. mm.
+             */
+            thickness_mm: number;
+            /** @description Made of walls, not of struts. */
+            walls: boolean;
+        };
         /**
          * @description Sheets that repeat nowhere.
          * @enum {string}
@@ -604,45 +640,17 @@ export interface components {
         };
         /** @description Kind of structure, by family. In JSON the kind's name alone. */
         Kind: components["schemas"]["SurfaceKind"] | components["schemas"]["CellKind"] | components["schemas"]["ExtrudedKind"] | components["schemas"]["SeededKind"] | components["schemas"]["FoamKind"];
-        /** @description The two linked values of the thicken step, both known, and what they lead to. */
-        Linked: {
-            /**
-             * Format: double
-             * @description Size of the cells, where they are smallest: what seed points make of it. mm.
-             */
-            cell_mm: number;
-            /**
-             * Format: double
-             * @description Predicted solid share of the fill zone. Percent.
-             */
-            density_percent: number;
-            /** Format: double */
-            fill_volume_mm3: number;
-            /**
-             * Format: double
-             * @description Surface of the lattice inside the fill zone. mm².
-             */
-            lattice_area_mm2: number;
+        /** @description What the thicken step leads to. */
+        Linked: components["schemas"]["Filled"] & {
             /** @description Zones and skins that do not find all their faces. */
             lost_faces: components["schemas"]["LostFaces"][];
+            /** @description By zone of the list, its own filling. */
+            own: (null | components["schemas"]["Filled"])[];
             /**
              * Format: double
-             * @description Free width between neighbouring walls or struts, about. mm.
-             */
-            opening_mm: number;
-            /**
-             * Format: double
-             * @description Material outside the fill zone: kept solids and skins.
+             * @description Material outside what is filled: kept solids and skins.
              */
             solid_volume_mm3: number;
-            structure?: null | components["schemas"]["Facts"];
-            /**
-             * Format: double
-             * @description Wall, or strut of a network at its narrowest. mm.
-             */
-            thickness_mm: number;
-            /** @description Made of walls, not of struts. */
-            walls: boolean;
             /** @description What each zone of the list takes of the part. */
             zone_mm3: number[];
         };
@@ -734,6 +742,17 @@ export interface components {
             materials: components["schemas"]["MaterialChoice"][];
             structures: components["schemas"]["StructureChoice"][];
             version: string;
+        };
+        /** @description What fills a zone of its own. */
+        OwnFill: {
+            /**
+             * Format: double
+             * @description Width across the zone's border over which it passes into what is around it; 0 for a sharp border. mm.
+             */
+            blend_mm: number;
+            joins: components["schemas"]["Joins"];
+            structure: components["schemas"]["Structure"];
+            thicken: components["schemas"]["Thicken"];
         };
         /**
          * @description A part by its dimensions. Lengths mm; it stands on z = 0 around the z axis, a torus around the
@@ -1174,6 +1193,7 @@ export interface components {
         };
         Zone: {
             name: string;
+            own?: null | components["schemas"]["OwnFill"];
             place: components["schemas"]["Place"];
             role: components["schemas"]["Role"];
         };

@@ -53,6 +53,8 @@ interface BenchState {
   colourBy: ColourBy
   handle: Handle
   chosen: Chosen | null
+  /** The zone whose own structure is worked on; none for the part's. */
+  filled: number | null
   /** What a click on the part picks: a face for what is chosen, or the place of a drain hole. */
   picking: Picking | null
   faces: PartFaces | null
@@ -77,6 +79,7 @@ const blank: BenchState = {
   colourBy: 'zone',
   handle: null,
   chosen: null,
+  filled: null,
   picking: null,
   faces: null,
   skeleton: null,
@@ -377,7 +380,7 @@ export function drill(place: readonly number[], outward: readonly number[]) {
   void pick(null)
   if (!recipe) return
   edit(withZones((z) => ({ ...z, list: [drainHole(recipe, place, outward), ...z.list] })))
-  set({ chosen: { of: 'zone', index: 0 } })
+  set({ chosen: { of: 'zone', index: 0 }, filled: null })
 }
 
 /** Begins or ends picking on the part. */

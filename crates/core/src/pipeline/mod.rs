@@ -20,13 +20,13 @@ pub mod plan;
 
 use crate::grid::{Bits, Grid};
 use crate::lattice::density::DensityCurve;
-use crate::lattice::{make, Bare, Facts, Lattice};
+use crate::lattice::{make, Bare, Facts};
 use crate::part::Part;
 use crate::polygonise::{polygonise, Care, Shape};
-use crate::recipe::{key_of, Kind, Recipe, RecipeError, Role, Thicken};
+use crate::recipe::{key_of, Filling, Kind, Recipe, RecipeError, Role, Thicken};
 use crate::report::{self, Report};
 use crate::sample::{scatter, volume};
-use crate::shape::{Composed, Side};
+use crate::shape::{Composed, Reaching, Side};
 use crate::zoned::{Regions, Shares, Zoned};
 use cache::Cache;
 use finish::Solid;
@@ -94,30 +94,65 @@ pub enum RunError {
     Recipe(#[from] RecipeError),
 }
 
-/// The two linked values of the thicken step, both known, and what they lead to.
+/// A filling with the two linked values of the thicken step, both known, and what they lead to.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Linked {
+pub struct Filled {
     /// Wall, or strut of a network at its narrowest. mm.
     pub thickness_mm: f64,
     /// Made of walls, not of struts.
     pub walls: bool,
-    /// Predicted solid share of the fill zone. Percent.
+    /// Predicted solid share of what it fills. Percent.
     pub density_percent: f64,
     /// Size of the cells, where they are smallest: what seed points make of it. mm.
     pub cell_mm: f64,
     /// Free width between neighbouring walls or struts, about. mm.
     pub opening_mm: f64,
+    /// Volume that it fills.
     pub fill_volume_mm3: f64,
-    /// Material outside the fill zone: kept solids and skins.
+    /// Surface of the lattice there. mm².
+    pub lattice_area_mm2: f64,
+    /// Figures of the skeleton or the cells, of structures that have any.
+    pub structure: Option<Facts>,
+}
+
+/// What the thicken step leads to.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Linked {
+    /// The part's filling.
+    #[serde(flatten)]
+    pub fill: Filled,
+    /// By zone of the list, its own filling.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub own: Vec<Option<Filled>>,
+    /// Material outside what is filled: kept solids and skins.
     pub solid_volume_mm3: f64,
     /// What each zone of the list takes of the part.
     pub zone_mm3: Vec<f64>,
     /// Zones and skins that do not find all their faces.
     pub lost_faces: Vec<LostFaces>,
-    /// Surface of the lattice inside the fill zone. mm².
-    pub lattice_area_mm2: f64,
-    /// Figures of the skeleton or the cells, of structures that have any.
-    pub structure: Option<Facts>,
+}
+
+impl Linked {
+    /// All fillings, in the order of [`Recipe::fillings`].
+    pub fn fills(&self) -> impl Iterator<Item = &Filled> {
+        std::iter::once(&self.fill).chain(self.own.iter().flatten())
+    }
+
+    /// Volume that is filled.
+    pub fn fill_volume_mm3(&self) -> f64 {
+        self.fills().map(|f| f.fill_volume_mm3).sum()
+    }
+
+    /// Material there.
+    pub fn lattice_volume_mm3(&self) -> f64 {
+        self.fills().map(|f| f.fill_volume_mm3 * f.density_percent / 100.0).sum()
+    }
+
+    /// The filling with the smallest cells.
+    pub fn finest(&self) -> &Filled {
+        self.fills().min_by(|a, b| a.cell_mm.total_cmp(&b.cell_mm)).expect("there is one at least")
+    }
 }
 
 /// Faces that a zone or skin names and the part does not have.
@@ -163,15 +198,19 @@ impl Pipeline {
 
     pub fn run(&self, part: &Part, recipe: &Recipe, quality: Quality, watch: &dyn Watch) -> Result<Outcome, RunError> {
         recipe.validate(&part.mesh.bounds())?;
-        let (bare, _) = self.bare(part, recipe, watch)?;
+        let bare: Vec<Held> =
+            recipe.fillings().iter().map(|f| Ok(self.bare(part, f, watch)?.0)).collect::<Result<_, RunError>>()?;
         let (linked, linked_key) = self.linked(part, recipe, watch)?;
         let prediction = plan::predict(part, recipe, &linked);
         let step = match quality {
             Quality::Drag | Quality::Draft => plan::draft_step(part, &linked, quality, self.draft_triangles),
             Quality::Final => prediction.step_mm,
         };
-        let lattice = bare.thicken(linked.thickness_mm);
-        let run = Run { part, recipe, quality, step, thickness: linked.thickness_mm, lattice: &*lattice };
+        let thick: Vec<f64> = linked.fills().map(|f| f.thickness_mm).collect();
+        let lattices: Vec<_> = bare.iter().zip(&thick).map(|(bare, thickness)| bare.thicken(*thickness)).collect();
+        let reaching = lattices.iter().zip(&thick);
+        let lattices = reaching.map(|(l, t)| Reaching { lattice: &**l, reach: plan::reach(quality, step, *t) }).collect();
+        let run = Run { part, recipe, quality, step, thick: &thick, lattices };
         let apart = recipe.mesh.apart_mm.filter(|_| quality == Quality::Final);
         let (solid, finish_key) = match apart {
             None => {
@@ -206,7 +245,8 @@ impl Pipeline {
     /// Volume that both sides hold, from points spread evenly: samples of the grid would be off by a layer
     /// where borders run along it. mm³.
     fn shared<'a>(&self, run: &'a Run, lattice: &'a Meshed, solids: &'a Meshed) -> f64 {
-        let of = |made: &'a Meshed, side: Side| Composed::new(run.part, &made.zones, &made.regions, run.lattice, 0.0).only(side);
+        let of =
+            |made: &'a Meshed, side: Side| Composed::of(run.part, &made.zones, &made.regions, run.lattices.clone()).only(side);
         let (lattice, solids) = (of(lattice, Side::Lattice), of(solids, Side::Solids));
         let zones = solids.zoned;
         let points = scatter(&zones.inside, &zones.grid, 300_000);
@@ -217,20 +257,18 @@ impl Pipeline {
     /// The mesh of one side. The lattice reaches by `overlap` into what is solid.
     fn meshed(&self, run: &Run, side: Side, overlap: f64, watch: &dyn Watch) -> Result<Meshed, RunError> {
         let Run { part, recipe, quality, step, .. } = *run;
+        let fillings: Vec<_> = recipe.fillings().iter().map(|f| (f.structure, f.joins)).collect();
         let (regions, zones, zones_key) = self.zones(part, recipe, step, overlap, watch)?;
         // Made when the first stage asks for it: held results need none.
-        let shape = std::cell::LazyCell::new(|| {
-            let reach = plan::reach(quality, step, run.thickness);
-            Composed::new(part, &zones, &regions, run.lattice, reach).only(side)
-        });
+        let shape = std::cell::LazyCell::new(|| Composed::of(part, &zones, &regions, run.lattices.clone()).only(side));
         // A density that leads to the same thickness is the same lattice.
         let side_name = format!("{side:?}");
-        let lattice_key = self.key(&[&"lattice", &side_name, &zones_key, &recipe.structure, &recipe.joins, &run.thickness]);
+        let lattice_key = self.key(&[&"lattice", &side_name, &zones_key, &fillings, &run.thick]);
         let signs = self.stage(Stage::Lattice, &lattice_key, watch, |b: &Bits| b.bytes(), || Some(shape.signs()))?;
         let surface_key = self.key(&[&"surface", &lattice_key]);
         let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {
             let care = if quality == Quality::Final { Care::Full } else { Care::Quick };
-            polygonise(&zones.grid, &signs, Some(&zones.fill), &*shape, care, &|| watch.cancelled())
+            polygonise(&zones.grid, &signs, Some(zones.smooth()), &*shape, care, &|| watch.cancelled())
         })?;
         let settings = (quality == Quality::Final).then_some(&recipe.mesh);
         let key = self.key(&[&"finish", &surface_key, &settings]);
@@ -271,7 +309,7 @@ impl Pipeline {
         watch: &dyn Watch,
     ) -> Result<(Regions, Arc<Zoned>, String), RunError> {
         let regions = Regions::of(part, &recipe.zones).reaching(part, overlap);
-        let key = self.key(&[&"zones", &part.key, &recipe.zones, &step, &overlap]);
+        let key = self.key(&[&"zones", &part.key, &recipe.zones.places(), &step, &overlap]);
         let zones = self.stage(Stage::Zones, &key, watch, Zoned::bytes, || {
             Zoned::sample(part, &regions, Grid::covering(&part.mesh.bounds(), step), &|| watch.cancelled())
         })?;
@@ -279,14 +317,14 @@ impl Pipeline {
     }
 
     /// The structure before it is given thickness. It follows the part, not the zones.
-    fn bare(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<(Held, String), RunError> {
-        let key = self.key(&[&"bare", &part.key, &recipe.structure, &recipe.joins]);
+    fn bare(&self, part: &Part, filling: &Filling, watch: &dyn Watch) -> Result<(Held, String), RunError> {
+        let key = self.key(&[&"bare", &part.key, filling.structure, &filling.joins]);
         let bare = self.stage(
             Stage::Skeleton,
             &key,
             watch,
             |b: &Held| b.bytes(),
-            || make::structure(part, &recipe.structure, recipe.joins, &|| watch.cancelled()),
+            || make::structure(part, filling.structure, filling.joins, &|| watch.cancelled()),
         )?;
         Ok(((*bare).clone(), key))
     }
@@ -298,7 +336,7 @@ impl Pipeline {
         if let Kind::Cell(kind) = recipe.structure.kind {
             return Ok(make::repeated_struts(part, kind, &recipe.structure));
         }
-        let bare = self.bare(part, recipe, watch)?.0;
+        let bare = self.bare(part, &recipe.filling(), watch)?.0;
         let few = bare.struts().filter(|s| s.struts.len() <= make::MOST_STRUTS);
         Ok(few.map(|s| s.struts.iter().map(|e| s.ends(*e)).collect()))
     }
@@ -313,28 +351,23 @@ impl Pipeline {
         }
         let step = plan::survey_step(part);
         let (regions, zones, zones_key) = self.zones(part, recipe, step, 0.0, &Inner(watch))?;
-        let (bare, bare_key) = self.bare(part, recipe, &Inner(watch))?;
-        let curve_key = self.key(&[&"curve", &zones_key, &bare_key]);
-        let curve = self.stage(
-            Stage::Thickness,
-            &curve_key,
-            &Inner(watch),
-            |c: &DensityCurve| c.bytes(),
-            || {
-                let points = scatter(&zones.fill, &zones.grid, 60_000);
-                Some(DensityCurve::new(bare, &points))
-            },
-        )?;
+        let mut curves = Vec::new();
+        for (n, filling) in recipe.fillings().iter().enumerate() {
+            let (bare, bare_key) = self.bare(part, filling, &Inner(watch))?;
+            let curve_key = self.key(&[&"curve", &zones_key, &n, &bare_key]);
+            let curve = || Some(DensityCurve::new(bare, &scatter(&zones.all_filled_by(n), &zones.grid, 60_000)));
+            curves.push(self.stage(Stage::Thickness, &curve_key, &Inner(watch), |c: &DensityCurve| c.bytes(), curve)?);
+        }
         let linked = self.stage(
             Stage::Thickness,
             &key,
             watch,
-            |l: &Linked| 256 + l.zone_mm3.len() * 8,
+            |l: &Linked| 512 + l.zone_mm3.len() * 200,
             || {
                 let shares = regions.shares(&scatter(&zones.inside, &zones.grid, 60_000));
                 // Of a part with holes only what counts as inside is known.
                 let whole = if part.facts.closed { part.facts.volume_mm3 } else { volume(&zones.inside, &zones.grid) };
-                Some(link(recipe, &curve, &shares, whole, regions.lost))
+                Some(link(recipe, &curves, &shares, whole, regions.lost))
             },
         )?;
         Ok((linked, key))
@@ -367,14 +400,14 @@ impl Pipeline {
 }
 
 /// What a run works on.
-#[derive(Clone, Copy)]
 struct Run<'a> {
     part: &'a Part,
     recipe: &'a Recipe,
     quality: Quality,
     step: f64,
-    thickness: f64,
-    lattice: &'a dyn Lattice,
+    /// By filling.
+    thick: &'a [f64],
+    lattices: Vec<Reaching<'a>>,
 }
 
 /// A finished side, and what it was made from.
@@ -400,29 +433,37 @@ fn mesh_bytes(m: &TriMesh) -> usize {
     m.points.len() * 24 + m.triangles.len() * 12
 }
 
-fn link(recipe: &Recipe, curve: &DensityCurve, shares: &Shares, whole: f64, lost: Vec<(String, usize)>) -> Linked {
-    let fill_volume_mm3 = whole * shares.fill;
-    let thickness_mm = match recipe.thicken {
-        Thicken::Thickness { thickness_mm } => thickness_mm,
-        Thicken::RelativeDensity { percent } => curve.thickness(percent / 100.0, curve.bare().cell()),
-    };
-    let density = curve.density(thickness_mm);
-    let lattice_area_mm2 = curve.area_per_volume(thickness_mm) * fill_volume_mm3;
-    let opening_mm = curve.bare().opening(thickness_mm);
+fn link(recipe: &Recipe, curves: &[Arc<DensityCurve>], shares: &Shares, whole: f64, lost: Vec<(String, usize)>) -> Linked {
+    let all = recipe.fillings().into_iter().zip(curves).zip(&shares.fill);
+    let mut fills = all.map(|((filling, curve), share)| filled(&filling, curve, whole * share));
+    let fill = fills.next().expect("the part's own");
+    let own = recipe.zones.list.iter().map(|z| z.own_fill().and_then(|_| fills.next())).collect();
     // References take nothing.
     let mut taken = shares.zones.iter().map(|s| s * whole);
     let zone_mm3 = recipe.zones.list.iter().map(|z| if z.role == Role::Reference { 0.0 } else { taken.next().unwrap_or(0.0) });
     Linked {
-        thickness_mm,
-        walls: recipe.structure.kind.walls(recipe.structure.form),
-        density_percent: 100.0 * density,
-        cell_mm: curve.bare().cell(),
-        opening_mm: opening_mm.max(0.0),
-        fill_volume_mm3,
+        fill,
+        own,
         solid_volume_mm3: whole * shares.solid,
-        lattice_area_mm2,
-        structure: curve.bare().facts().cloned(),
         zone_mm3: zone_mm3.collect(),
         lost_faces: lost.into_iter().map(|(name, faces)| LostFaces { name, faces }).collect(),
+    }
+}
+
+fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64) -> Filled {
+    let bare = curve.bare();
+    let thickness_mm = match filling.thicken {
+        Thicken::Thickness { thickness_mm } => thickness_mm,
+        Thicken::RelativeDensity { percent } => curve.thickness(percent / 100.0, bare.cell()),
+    };
+    Filled {
+        thickness_mm,
+        walls: filling.structure.kind.walls(filling.structure.form),
+        density_percent: 100.0 * curve.density(thickness_mm),
+        cell_mm: bare.cell(),
+        opening_mm: bare.opening(thickness_mm).max(0.0),
+        fill_volume_mm3,
+        lattice_area_mm2: curve.area_per_volume(thickness_mm) * fill_volume_mm3,
+        structure: bare.facts().cloned(),
     }
 }

@@ -1,6 +1,6 @@
 //! Grid steps, and what a final run will cost before it is started.
 
-use super::{Linked, Quality};
+use super::{Filled, Linked, Quality};
 use crate::part::Part;
 use crate::recipe::{round_two, Recipe};
 use serde::{Deserialize, Serialize};
@@ -43,7 +43,7 @@ pub fn survey_step(part: &Part) -> f64 {
 /// Outer surface of the result, about. mm².
 fn result_area(part: &Part, linked: &Linked) -> f64 {
     // The part's own surface stays where it is solid; counting all of it errs on the safe side.
-    linked.lattice_area_mm2 + part.facts.area_mm2
+    linked.fills().map(|f| f.lattice_area_mm2).sum::<f64>() + part.facts.area_mm2
 }
 
 /// A surface of area A crosses 3A/2h² edges of a grid of step h, and each is two triangles.
@@ -57,12 +57,12 @@ pub fn draft_step(part: &Part, linked: &Linked, quality: Quality, at_rest: f64) 
     let of = |triangles: f64| (3.0 * result_area(part, linked) / triangles).sqrt();
     // Openings must stay open when thin members are widened, see [`reach`]; so many times the triangles
     // are spent on that at most.
-    let open = (linked.opening_mm + linked.thickness_mm) / 3.0;
+    let open = linked.fills().map(|f| f.opening_mm + f.thickness_mm).fold(f64::INFINITY, f64::min) / 3.0;
     let step = of(triangles).min(open.max(of(more * triangles)));
     // On a ladder of six to the doubling, so that a small change of a value keeps the grid, and with
     // it what is already sampled.
     let rung = round_two(2f64.powf((step.log2() * 6.0).ceil() / 6.0));
-    rung.max(auto_step(part, linked, f64::INFINITY).0)
+    rung.max(auto_step(part, linked, false).0)
 }
 
 /// How far a draft widens the lattice's signs, so that thin walls stay whole: to a wall of 1.7 steps,
@@ -74,11 +74,14 @@ pub fn reach(quality: Quality, step: f64, thickness: f64) -> f64 {
     }
 }
 
-/// Final step from thickness, cell and memory, and whether memory made it coarser.
-fn auto_step(part: &Part, linked: &Linked, cell: f64) -> (f64, bool) {
+/// Final step from thickness, cell if that counts, and memory, and whether memory made it coarser.
+fn auto_step(part: &Part, linked: &Linked, cells: bool) -> (f64, bool) {
     let longest = part.mesh.bounds().size().max_element();
-    let through = if linked.walls { STEPS_THROUGH_WALL } else { STEPS_THROUGH_STRUT };
-    let wanted = (linked.thickness_mm / through).min(cell / STEPS_PER_CELL);
+    let of = |f: &Filled| {
+        let through = if f.walls { STEPS_THROUGH_WALL } else { STEPS_THROUGH_STRUT };
+        (f.thickness_mm / through).min(if cells { f.cell_mm / STEPS_PER_CELL } else { f64::INFINITY })
+    };
+    let wanted = linked.fills().map(of).fold(f64::INFINITY, f64::min);
     let wanted = round_two(wanted.clamp(longest / 1500.0, longest / 24.0));
     let mut step = wanted;
     while memory(part, linked, step) > MEMORY_MB {
@@ -101,25 +104,24 @@ const SECONDS_PER_TRIANGLE: f64 = 2.4e-6;
 const SECONDS_PER_SAMPLE: f64 = 4.0e-9;
 
 pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked) -> Prediction {
-    let cell = linked.cell_mm;
-    let (auto, limited) = auto_step(part, linked, cell);
+    let cell = linked.finest().cell_mm;
+    let thinnest = linked.fills().map(|f| f.thickness_mm).fold(f64::INFINITY, f64::min);
+    let (auto, limited) = auto_step(part, linked, true);
     let step_mm = recipe.mesh.step_mm.unwrap_or(auto);
     let area = result_area(part, linked);
     let raw = raw_triangles(area, step_mm);
     let size = part.mesh.bounds().size() / step_mm;
     let memory_mb = memory(part, linked, step_mm);
     let mut notes = Vec::new();
-    let through = linked.thickness_mm / step_mm;
+    let through = thinnest / step_mm;
     if limited && recipe.mesh.step_mm.is_none() {
         notes.push(format!(
-            "Memory allows a step of {step_mm} mm: {through:.1} steps through a wall of {:.2} mm. A larger cell or thicker wall meshes finer.",
-            linked.thickness_mm
+            "Memory allows a step of {step_mm} mm: {through:.1} steps through a wall of {thinnest:.2} mm. A larger cell or thicker wall meshes finer."
         ));
     } else if through < 2.0 {
         notes.push(format!(
-            "A step of {step_mm} mm is coarse for walls of {:.2} mm: they may break. {} mm or less keeps them whole.",
-            linked.thickness_mm,
-            round_two(linked.thickness_mm / 3.0)
+            "A step of {step_mm} mm is coarse for walls of {thinnest:.2} mm: they may break. {} mm or less keeps them whole.",
+            round_two(thinnest / 3.0)
         ));
     }
     if memory_mb > MEMORY_MB {

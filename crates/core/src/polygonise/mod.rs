@@ -113,15 +113,28 @@ impl RowPoints {
     }
 
     fn set(&mut self, n: usize, i: u32, start: &LoopStart) {
-        self.i[n] = i;
-        for axis in 0..3 {
-            self.local[axis][n] = start.mean[axis];
-        }
-        self.outside[n] = start.outside;
+        (self.i[n], self.outside[n]) = (i, start.outside);
+        self.put(n, start.mean.into());
     }
 
-    fn local(&self, n: usize) -> Vec3 {
+    pub fn local(&self, n: usize) -> Vec3 {
         Vec3::new(self.local[0][n], self.local[1][n], self.local[2][n])
+    }
+
+    pub fn put(&mut self, n: usize, local: Vec3) {
+        (0..3).for_each(|axis| self.local[axis][n] = local[axis]);
+    }
+
+    /// A row of some of its points.
+    pub fn some(&self, of: &[usize]) -> RowPoints {
+        let mut out = RowPoints::default();
+        out.begin(self.j, self.k, of.len());
+        for (n, &from) in of.iter().enumerate() {
+            (out.i[n], out.outside[n]) = (self.i[from], self.outside[from]);
+            out.put(n, self.local(from));
+        }
+        out.pad();
+        out
     }
 }
 

@@ -24,7 +24,7 @@ pub use structure::{
 };
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
-pub use zones::{FaceKind, FaceMark, Place, Role, Skin, Zone, Zones};
+pub use zones::{FaceKind, FaceMark, OwnFill, Place, Role, Skin, Zone, Zones};
 
 /// Version of the recipe's form; older ones are brought up by [`Recipe::from_json`].
 pub const VERSION: u32 = 2;
@@ -204,6 +204,32 @@ pub const MATERIALS: [KnownMaterial; 8] = [
     known("Steel 316L", 7.95, 0.3),
 ];
 
+/// A structure with the thickness it is given.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Filling<'a> {
+    pub structure: &'a Structure,
+    pub thicken: Thicken,
+    pub joins: Joins,
+}
+
+impl Filling<'_> {
+    fn owned(&self, blend_mm: f64) -> OwnFill {
+        OwnFill { structure: self.structure.clone(), thicken: self.thicken, joins: self.joins, blend_mm }
+    }
+
+    fn validate(&self, longest: f64) -> Result<(), RecipeError> {
+        self.structure.validate(longest)?;
+        let smallest = self.structure.smallest();
+        self.joins.validate(smallest)?;
+        match self.thicken {
+            Thicken::Thickness { thickness_mm } => {
+                check("thicken.thickness_mm", "The thickness", "mm", thickness_mm, longest / 5000.0, smallest)
+            }
+            Thicken::RelativeDensity { percent } => check("thicken.percent", "The relative density", "%", percent, 1.0, 95.0),
+        }
+    }
+}
+
 /// A value that cannot be used: where, what is wrong, what to do.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{message}")]
@@ -256,6 +282,17 @@ impl Recipe {
             .map_err(|e| refuse(format!("The recipe cannot be read: {e}."), "Correct that value or export the recipe again."))
     }
 
+    /// What fills the part where no zone has a filling of its own.
+    pub fn filling(&self) -> Filling<'_> {
+        Filling { structure: &self.structure, thicken: self.thicken, joins: self.joins }
+    }
+
+    /// All fillings: the part's, then those of zones in the list's order.
+    pub fn fillings(&self) -> Vec<Filling<'_>> {
+        let own = self.zones.list.iter().filter_map(|z| z.own_fill()).map(OwnFill::filling);
+        std::iter::once(self.filling()).chain(own).collect()
+    }
+
     pub fn to_json(&self) -> String {
         serde_json::to_string_pretty(self).expect("a recipe holds only plain values") + "\n"
     }
@@ -288,17 +325,7 @@ impl Recipe {
             });
         }
         self.zones.validate(longest)?;
-        self.structure.validate(longest)?;
-        self.joins.validate(self.structure.smallest())?;
-        match self.thicken {
-            Thicken::Thickness { thickness_mm } => {
-                let most = self.structure.smallest();
-                check("thicken.thickness_mm", "The thickness", "mm", thickness_mm, longest / 5000.0, most)?;
-            }
-            Thicken::RelativeDensity { percent } => {
-                check("thicken.percent", "The relative density", "%", percent, 1.0, 95.0)?;
-            }
-        }
+        self.filling().validate(longest)?;
         if let Some(step) = self.mesh.step_mm {
             check("mesh.step_mm", "The grid step", "mm", step, longest / 3000.0, longest / 8.0)?;
         }

@@ -4,7 +4,7 @@
 //! does, the rest's role. A skin is material within a distance of some faces: it stays in whatever is
 //! filled.
 
-use super::{check, RecipeError};
+use super::{check, Filling, Joins, RecipeError, Structure, Thicken};
 use serde::{Deserialize, Serialize};
 use serde_json::{json, Value};
 use utoipa::ToSchema;
@@ -44,6 +44,33 @@ pub struct Zone {
     pub name: String,
     pub role: Role,
     pub place: Place,
+    /// What fills it, where that is not what fills the rest of the part.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub own: Option<Box<OwnFill>>,
+}
+
+/// What fills a zone of its own.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct OwnFill {
+    pub structure: Structure,
+    pub thicken: Thicken,
+    pub joins: Joins,
+    /// Width across the zone's border over which it passes into what is around it; 0 for a sharp border. mm.
+    pub blend_mm: f64,
+}
+
+impl OwnFill {
+    pub fn filling(&self) -> Filling<'_> {
+        Filling { structure: &self.structure, thicken: self.thicken, joins: self.joins }
+    }
+}
+
+impl Zone {
+    /// What fills it in its own way, if anything does.
+    pub fn own_fill(&self) -> Option<&OwnFill> {
+        self.own.as_deref().filter(|_| self.role == Role::Fill)
+    }
 }
 
 /// Where a zone lies. Lengths mm, angles degrees.
@@ -114,6 +141,22 @@ pub struct FaceMark {
 const MOST: usize = 64;
 
 impl Zones {
+    /// The zones without what fills them: only where something else does and how it passes over.
+    pub fn places(&self) -> Zones {
+        let mut out = self.clone();
+        for z in &mut out.list {
+            z.own = z.own_fill().map(|own| {
+                let blank = Filling {
+                    structure: &Structure::default(),
+                    thicken: Thicken::Thickness { thickness_mm: 1.0 },
+                    joins: Joins::default(),
+                };
+                Box::new(blank.owned(own.blend_mm))
+            });
+        }
+        out
+    }
+
     pub fn validate(&self, longest: f64) -> Result<(), RecipeError> {
         let refuse =
             |field: &str, message: String, hint: &str| Err(RecipeError { field: field.into(), message, hint: hint.into() });
@@ -156,6 +199,15 @@ impl Zones {
                     check(&field, &called("The depth"), "mm", *depth_mm, 1e-4 * longest, longest)?;
                     marks(faces, &field, &z.name)?;
                 }
+            }
+            if let Some(own) = z.own.as_deref() {
+                let of_zone = |e: RecipeError| RecipeError {
+                    field: format!("{field}.own.{}", e.field),
+                    message: format!("In the zone “{}”: {}", z.name, e.message),
+                    ..e
+                };
+                own.filling().validate(longest).map_err(of_zone)?;
+                check(&field, &called("The width of the border"), "mm", own.blend_mm, 0.0, longest)?;
             }
         }
         for (i, s) in self.skins.iter().enumerate() {

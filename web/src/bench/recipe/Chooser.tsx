@@ -1,19 +1,20 @@
 import { Segmented } from 'antd'
 import { useState } from 'react'
-import { edit, useBench } from '../state'
+import { edit } from '../state'
+import { fillingOf, useFilling } from './filling'
 import { choiceOf, families, pictureOf, useChoices, withStructure, type Family } from './structureRules'
 
 /** Every kind of a family as a picture of itself, with this recipe's cell size and thickness. */
 export function Chooser() {
-  const { project, recipe, picture } = useBench()
+  const f = useFilling()
   const choices = useChoices()
-  const chosen = recipe && choiceOf(choices, recipe.structure.kind)
+  const chosen = f && choiceOf(choices, f.filling.structure.kind)
   const [looked, look] = useState<Family | null>(null)
-  if (!project || !recipe || !chosen) return null
+  if (!f || !chosen) return null
   const family = looked ?? chosen.family
-  const saved = project.recipe
+  const saved = fillingOf(f.project.recipe, f.at)
   // Pictures follow what is saved: while a value moves they would only flicker.
-  const thickness = picture?.info.linked.thickness_mm ?? Math.min(...saved.structure.cell_mm) / 8
+  const thickness = f.found?.thickness_mm ?? Math.min(...saved.structure.cell_mm) / 8
   return (
     <>
       <Segmented<Family> block size="small" aria-label="Family of structures" value={family} options={families} onChange={look} />

@@ -1,13 +1,14 @@
 import { Button, Segmented, Switch } from 'antd'
 import { count } from '../../shared/format'
-import { edit, preview, useBench } from '../state'
+import { edit, preview } from '../state'
+import { useFilling } from './filling'
 import { NumberLine } from './NumberLine'
 import { Value } from './Value'
 import { withSeeds, type S } from './structureRules'
 
 /** The integer that repeats an arrangement. */
 export function RandomNumber() {
-  const random = useBench((s) => s.recipe?.structure.seeds.random)
+  const random = useFilling()?.filling.structure.seeds.random
   if (random === undefined) return null
   return (
     <div className="line">
@@ -21,10 +22,10 @@ export function RandomNumber() {
 
 /** How many seed points, how they lie and how even they are. */
 export function SeedFields() {
-  const { recipe, picture } = useBench()
-  if (!recipe) return null
-  const { kind, seeds } = recipe.structure
-  const found = picture?.info.linked.structure
+  const f = useFilling()
+  if (!f) return null
+  const { kind, seeds } = f.filling.structure
+  const found = f.found?.structure
   const points = seeds.count ?? found?.seeds ?? 0
   return (
     <>

@@ -3,6 +3,8 @@ import { useState } from 'react'
 import type { Recipe } from '../../api/client'
 import { edit, preview, useBench, type Handle } from '../state'
 import { Chooser } from './Chooser'
+import { ownOf, useFilling } from './filling'
+import { FillingChoice } from './FillingChoice'
 import { RandomNumber, SeedFields } from './SeedFields'
 import { along, cells, choiceOf, forms, put, useChoices, withSeeds, withStructure, type S, type Triple } from './structureRules'
 import { Value } from './Value'
@@ -12,6 +14,7 @@ export function StructureSentence({ recipe }: { recipe: Recipe }) {
   const choice = choiceOf(useChoices(), s.kind)
   const turned = s.rotation_deg.some((v) => v !== 0)
   const moved = s.shift_mm.some((v) => v !== 0)
+  const own = recipe.zones.list.filter((_, i) => ownOf(recipe, i)).length
   return (
     <>
       <b>
@@ -20,6 +23,7 @@ export function StructureSentence({ recipe }: { recipe: Recipe }) {
       , {cells(s, choice)}
       {turned && ', turned'}
       {moved && (turned ? ' and shifted' : ', shifted')}
+      {own > 0 && (own === 1 ? '; one zone has its own' : `; ${own} zones have their own`)}
     </>
   )
 }
@@ -54,20 +58,22 @@ function Three({ label, unit, values, onSet }: { label: string; unit: string; va
 const sized = (cell_mm: Triple) => (r: Recipe) => withSeeds({ count: null })(withStructure({ cell_mm })(r))
 
 export function Structure() {
-  const { project, recipe, picture, handle } = useBench()
-  const choice = choiceOf(useChoices(), recipe?.structure.kind ?? 'gyroid')
-  const uneven = recipe ? new Set(recipe.structure.cell_mm).size > 1 : false
+  const handle = useBench((b) => b.handle)
+  const f = useFilling()
+  const s = f?.filling.structure
+  const choice = choiceOf(useChoices(), s?.kind ?? 'gyroid')
+  const uneven = new Set(s?.cell_mm).size > 1
   const [perAxis, setPerAxis] = useState(uneven)
-  if (!project || !recipe) return null
-  const s = recipe.structure
-  const { ranges } = project
+  if (!f || !s) return null
+  const { ranges } = f.project
   const [x = 1] = s.cell_mm
   const counted = choice?.seeded && !!s.seeds.count
-  const shown = (i: number) => (counted && !uneven ? (picture?.info.linked.cell_mm ?? x) : (s.cell_mm[i] ?? x))
-  const contact = choice?.random ? picture?.info.linked.structure?.contact : null
+  const shown = (i: number) => (counted && !uneven ? (f.found?.cell_mm ?? x) : (s.cell_mm[i] ?? x))
+  const contact = choice?.random ? f.found?.structure?.contact : null
   const direction = (['x', 'y', 'z'] as const).find((a) => along[a].every((v, i) => v === s.rotation_deg[i]))
   return (
     <>
+      <FillingChoice />
       <Chooser />
       {choice?.family === 'surfaces' && !choice.random && (
         <Segmented<S['form']>

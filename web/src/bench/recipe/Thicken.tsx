@@ -1,6 +1,8 @@
 import type { Recipe, RunInfo } from '../../api/client'
 import { mm, percent, plain } from '../../shared/format'
-import { edit, preview, useBench } from '../state'
+import { edit, preview } from '../state'
+import { useFilling, withFilling } from './filling'
+import { FillingChoice } from './FillingChoice'
 import { choiceOf, useChoices, withJoins } from './structureRules'
 import { Value } from './Value'
 
@@ -21,28 +23,29 @@ export function ThickenSentence({ recipe: r, info }: { recipe: Recipe; info?: Ru
   )
 }
 
-const thick = (thickness_mm: number) => (r: Recipe): Recipe => ({ ...r, thicken: { lead: 'thickness', thickness_mm } })
-const dense = (percent: number) => (r: Recipe): Recipe => ({ ...r, thicken: { lead: 'relative_density', percent } })
+const thick = (thickness_mm: number) => withFilling(() => ({ thicken: { lead: 'thickness', thickness_mm } }))
+const dense = (percent: number) => withFilling(() => ({ thicken: { lead: 'relative_density', percent } }))
 
 export function Thicken() {
-  const { project, recipe, picture } = useBench()
-  const family = choiceOf(useChoices(), recipe?.structure.kind ?? 'gyroid')?.family
-  if (!project || !recipe) return null
+  const f = useFilling()
+  const family = choiceOf(useChoices(), f?.filling.structure.kind ?? 'gyroid')?.family
+  if (!f) return null
   const net = family !== 'surfaces'
-  const got = picture?.info.linked
-  const t = recipe.thicken
+  const { filling, found: got, picture } = f
+  const t = filling.thicken
   const walls = got?.walls !== false
   const thickness = t.lead === 'thickness' ? t.thickness_mm : (got?.thickness_mm ?? 0)
   const density = t.lead === 'relative_density' ? t.percent : (got?.density_percent ?? 0)
-  const smallest = got?.cell_mm ?? Math.min(...recipe.structure.cell_mm)
+  const smallest = got?.cell_mm ?? Math.min(...filling.structure.cell_mm)
   return (
     <>
+      <FillingChoice />
       <Value
         label={walls ? 'Wall thickness' : 'Strut thickness'}
         hint={walls ? undefined : net ? 'diameter' : 'at its narrowest'}
         value={thickness}
         unit="mm"
-        range={project.ranges.thickness_mm}
+        range={f.project.ranges.thickness_mm}
         follows={t.lead !== 'thickness'}
         onMove={(v) => preview(thick(v))}
         onSet={(v) => edit(thick(v))}
@@ -53,7 +56,7 @@ export function Thicken() {
         value={density}
         unit="%"
         digits={1}
-        range={project.ranges.percent}
+        range={f.project.ranges.percent}
         follows={t.lead !== 'relative_density'}
         onMove={(v) => preview(dense(v))}
         onSet={(v) => edit(dense(v))}
@@ -65,7 +68,7 @@ export function Thicken() {
         <Value
           label="Blend"
           hint="where members meet"
-          value={recipe.joins.blend_mm}
+          value={filling.joins.blend_mm}
           unit="mm"
           range={[0, Number((smallest / 5).toFixed(2))]}
           onMove={(v) => preview(withJoins({ blend_mm: v }))}
@@ -76,7 +79,7 @@ export function Thicken() {
         <Value
           label="Nodes"
           hint="thicker by"
-          value={recipe.joins.node_mm}
+          value={filling.joins.node_mm}
           unit="mm"
           range={[0, Number((smallest / 4).toFixed(2))]}
           onMove={(v) => preview(withJoins({ node_mm: v }))}

@@ -3,6 +3,7 @@ import type { Place, Role, Zone } from '../../api/client'
 import { edit } from '../state'
 import { FacePick } from './FacePick'
 import { NumberLine, TripleLine } from './NumberLine'
+import { OwnFill } from './OwnFill'
 import { roleNames, triple, withZone } from './zoneRules'
 
 const axes = ['X', 'Y', 'Z'] as const
@@ -19,6 +20,7 @@ export function ZoneEditor({ index, zone }: { index: number; zone: Zone }) {
         <Select<Role> size="small" aria-label="Role" style={{ width: 128 }} value={zone.role} onChange={(role) => set({ role })} options={Object.entries(roleNames).map(([value, label]) => ({ value: value as Role, label }))} />
       </div>
       <Fields index={index} place={zone.place} onSet={place} />
+      {zone.role === 'fill' && <OwnFill index={index} zone={zone} />}
     </div>
   )
 }

@@ -137,7 +137,7 @@ function ZoneList() {
   if (!project || !recipe) return null
   const { list } = recipe.zones
   const taken = picture?.info.linked.zone_mm3 ?? []
-  const close = () => useBench.setState({ chosen: null, picking: null })
+  const close = () => useBench.setState({ chosen: null, filled: null, picking: null })
   const move = (from: number, to: number) => {
     close()
     edit(
@@ -150,7 +150,7 @@ function ZoneList() {
   }
   const add = (shape: Place['shape']) => {
     edit(withZones((z) => ({ ...z, list: [firstZone(shape, project, recipe), ...z.list] })))
-    useBench.setState({ chosen: { of: 'zone', index: 0 } })
+    useBench.setState({ chosen: { of: 'zone', index: 0 }, filled: null })
     void pick(shape === 'faces' ? 'faces' : null)
   }
   return (

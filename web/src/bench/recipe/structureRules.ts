@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { api, type Options, type Recipe } from '../../api/client'
 import { count, plain } from '../../shared/format'
+import { withFilling, type Filling } from './filling'
 
 export type S = Recipe['structure']
 export type Kind = S['kind']
@@ -17,12 +18,10 @@ export const families: { value: Family; label: string }[] = [
 
 export const forms: Record<S['form'], string> = { walls: 'walls', network: 'network', other_network: 'network, other side' }
 
-export const withStructure = (change: Partial<S>) => (r: Recipe): Recipe => ({ ...r, structure: { ...r.structure, ...change } })
-export const withSeeds = (change: Partial<S['seeds']>) => (r: Recipe): Recipe => ({
-  ...r,
-  structure: { ...r.structure, seeds: { ...r.structure.seeds, ...change } },
-})
-export const withJoins = (change: Partial<Recipe['joins']>) => (r: Recipe): Recipe => ({ ...r, joins: { ...r.joins, ...change } })
+export const withStructure = (change: Partial<S>) => withFilling((f) => ({ structure: { ...f.structure, ...change } }))
+export const withSeeds = (change: Partial<S['seeds']>) =>
+  withFilling((f) => ({ structure: { ...f.structure, seeds: { ...f.structure.seeds, ...change } } }))
+export const withJoins = (change: Partial<Recipe['joins']>) => withFilling((f) => ({ joins: { ...f.joins, ...change } }))
 export const put = (list: readonly number[], i: number, v: number) => list.map((old, j) => (i === j ? v : old)) as Triple
 
 /** Kinds with their titles, as the server knows them. */
@@ -43,7 +42,7 @@ export function cells(s: S, choice?: Choice) {
 export const along: Record<'x' | 'y' | 'z', Triple> = { x: [0, 90, 0], y: [90, 0, 0], z: [0, 0, 0] }
 
 /** Where a small picture of a kind is found. */
-export function pictureOf(kind: Kind, r: Recipe, thickness: number) {
+export function pictureOf(kind: Kind, r: Filling, thickness: number) {
   const [x = 1, y = 1, z = 1] = r.structure.cell_mm
   const q = new URLSearchParams({
     x: String(x),

@@ -3,6 +3,8 @@ import { useEffect, useRef, useState } from 'react'
 import { api, type FaceInfo } from '../../api/client'
 import { area, count, mm } from '../../shared/format'
 import { materials, scale } from '../../theme/tokens'
+import { fillingOf } from '../recipe/filling'
+import { withStructure } from '../recipe/structureRules'
 import { facesOf, middle, moved, same, triple, withFaces, withZone } from '../recipe/zoneRules'
 import { colour, drill, edit, fetchSkeleton, preview, useBench, type Axis, type ColourBy, type Picking, type ViewMode } from '../state'
 import { Scene, sides, type Readout } from './Scene'
@@ -31,7 +33,7 @@ export function View() {
           const to = p.shift.map((v, i) => v + (open.part.min_mm[i] ?? 0) + (open.part.size_mm[i] ?? 0) / 2)
           change(withZone(chosen.index, (z) => ({ ...z, place: moved(z.place, to) })))
         } else {
-          change((r) => ({ ...r, structure: { ...r.structure, shift_mm: p.shift, rotation_deg: p.turn } }))
+          change(withStructure({ shift_mm: p.shift, rotation_deg: p.turn }))
         }
       },
       face: setFace,
@@ -78,10 +80,11 @@ export function View() {
   useEffect(() => {
     if (!recipe || !part) return
     const at = zone && middle(zone.place)
-    const shift = at ? at.map((v, i) => v - (part.min_mm[i] ?? 0) - (part.size_mm[i] ?? 0) / 2) : recipe.structure.shift_mm
-    const turn = at ? [0, 0, 0] : recipe.structure.rotation_deg
+    const { shift_mm, rotation_deg } = fillingOf(recipe, s.filled).structure
+    const shift = at ? at.map((v, i) => v - (part.min_mm[i] ?? 0) - (part.size_mm[i] ?? 0) / 2) : shift_mm
+    const turn = at ? [0, 0, 0] : rotation_deg
     scene.current?.setHandle(at ? 'shift' : s.step === 'structure' ? s.handle : null, { shift: triple(shift), turn: triple(turn) })
-  }, [s.handle, s.step, recipe, framed, zone, part])
+  }, [s.handle, s.step, s.filled, recipe, framed, zone, part])
   useEffect(() => scene.current?.setGhost(zone), [zone])
   const zones = recipe?.zones.list
   const bodyRoles = Object.values(recipe?.part.roles ?? {})

@@ -1,0 +1,214 @@
+//! Several structures in one part: each in its own zone, with a sharp border where material ends or a
+//! blended one where one structure passes into the other.
+//!
+//! At a sharp border each structure is cut off by the zone's exact border; where both have material
+//! they are one. Over a blended border the two fields are mixed by a smooth step across its width.
+
+use crate::grid::{Bits, Grid};
+use crate::lattice::Bulk;
+use crate::polygonise::RowPoints;
+use crate::zoned::{Region, Zoned};
+use glam::{DVec3, UVec3, Vec3};
+
+/// The fillings of a part as one field.
+pub struct Patchwork<'a> {
+    zoned: &'a Zoned,
+    /// Filled zones in the order in which they hold.
+    regions: Vec<&'a Region>,
+    /// By filling: its field, and how far its signs are widened.
+    fillings: Vec<(Box<dyn Bulk + 'a>, f64)>,
+}
+
+/// What the field is at a place.
+struct Met {
+    value: f64,
+    /// Which holds there.
+    filling: usize,
+    from: From,
+}
+
+/// What a value is the distance to.
+#[derive(Clone, Copy)]
+enum From {
+    Filling(usize),
+    /// A zone's border, outward of the zone (1) or inward (−1).
+    Border(usize, f64),
+    Mixed,
+}
+
+impl<'a> Patchwork<'a> {
+    pub fn new(zoned: &'a Zoned, regions: Vec<&'a Region>, fillings: Vec<(Box<dyn Bulk + 'a>, f64)>) -> Patchwork<'a> {
+        Patchwork { zoned, regions, fillings }
+    }
+
+    fn grid(&self) -> &Grid {
+        &self.zoned.grid
+    }
+
+    fn of_filling(&self, filling: usize, p: DVec3) -> Met {
+        Met { value: self.fillings[filling].0.value(p), filling, from: From::Filling(filling) }
+    }
+
+    /// The field of the zones from number `n` on.
+    fn met(&self, n: usize, p: DVec3) -> Met {
+        let Some(region) = self.regions.get(n) else { return self.of_filling(0, p) };
+        let s = region.solid.value(p);
+        let half = 0.5 * region.blend;
+        if half > 0.0 {
+            if s >= half {
+                return self.met(n + 1, p);
+            }
+            let own = self.of_filling(region.filling, p);
+            if s <= -half {
+                return own;
+            }
+            let around = self.met(n + 1, p);
+            let t = 0.5 - 0.5 * s / half;
+            let weight = t * t * (3.0 - 2.0 * t);
+            let filling = if s < 0.0 { own.filling } else { around.filling };
+            return Met { value: around.value + (own.value - around.value) * weight, filling, from: From::Mixed };
+        }
+        // A zone that the part's own filling fills has no border with it.
+        let unlike = region.filling != 0;
+        let own = (s < 0.0 || !unlike).then(|| self.of_filling(region.filling, p));
+        if let Some(own) = own.filter(|own| unlike && -s >= own.value) {
+            return within(own, s, n, 1.0);
+        }
+        let around = self.met(n + 1, p);
+        if around.filling == region.filling {
+            return around;
+        }
+        if s >= around.value {
+            return within(around, -s, n, -1.0);
+        }
+        let filling = if s < 0.0 { region.filling } else { around.filling };
+        let (own, around) = (within(self.of_filling(region.filling, p), s, n, 1.0), within(around, -s, n, -1.0));
+        let nearer = if own.value <= around.value { own } else { around };
+        Met { filling, ..nearer }
+    }
+
+    /// By differences, where fields are mixed.
+    fn gradient(&self, p: DVec3) -> DVec3 {
+        let h = 0.02 * self.grid().step;
+        let along = |d: DVec3| self.met(0, p + d * h).value - self.met(0, p - d * h).value;
+        DVec3::new(along(DVec3::X), along(DVec3::Y), along(DVec3::Z)) / (2.0 * h)
+    }
+
+    /// Are fields mixed within a distance?
+    fn is_mixed(&self, p: DVec3, about: f64) -> bool {
+        let blended = self.regions.iter().filter(|r| r.blend > 0.0);
+        blended.into_iter().any(|r| {
+            let reach = 0.5 * r.blend + about;
+            r.solid.within(p, reach) && !r.solid.within(p, -reach)
+        })
+    }
+
+    /// Moves a point onto the border of the mixed field. Steps from the cell's corner.
+    fn settled(&self, corner: DVec3, local: Vec3, outside: u8) -> Vec3 {
+        let step = self.grid().step;
+        let out = Vec3::new((outside & 1) as f32, (outside >> 1 & 1) as f32, (outside >> 2) as f32);
+        let at = |local: Vec3| corner + local.as_dvec3() * step;
+        // Near the middle of a thin member it may be either side: the outer corner tells.
+        let deep = self.met(0, at(local)).value < -0.25 * step;
+        let mut p = at(if deep { local.lerp(out, 0.5) } else { local });
+        for _ in 0..4 {
+            let (v, g) = (self.met(0, p).value, self.gradient(p));
+            p -= g * (v / g.length_squared().max(0.05));
+            if v.abs() < 1e-3 * step {
+                break;
+            }
+        }
+        ((p - corner) / step).as_vec3()
+    }
+}
+
+/// Cut off where `side`, a distance to the border of zone `n`, is positive; that border's outward normal is the
+/// zone's own times `sense`.
+fn within(met: Met, side: f64, n: usize, sense: f64) -> Met {
+    if met.value >= side {
+        met
+    } else {
+        Met { value: side, from: From::Border(n, sense), ..met }
+    }
+}
+
+impl Bulk for Patchwork<'_> {
+    fn value(&self, p: DVec3) -> f64 {
+        self.met(0, p).value
+    }
+
+    fn normal(&self, p: DVec3) -> DVec3 {
+        match self.met(0, p).from {
+            From::Filling(n) => self.fillings[n].0.normal(p),
+            From::Border(n, sense) => self.regions[n].solid.normal(p) * sense,
+            From::Mixed => self.gradient(p).normalize_or(DVec3::Z),
+        }
+    }
+
+    fn signs(&self, wanted: &Bits) -> Bits {
+        let mut out = Bits::new(self.grid());
+        for (n, (bulk, _)) in self.fillings.iter().enumerate() {
+            let mut mine = wanted.clone();
+            mine.par_words_mut(|w, j, k, word| *word &= self.zoned.filled_by(n, w, j, k));
+            let signs = bulk.signs(&mine);
+            out.par_words_mut(|w, j, k, word| *word |= signs.row(j, k)[w]);
+        }
+        if self.regions.iter().all(|r| r.blend == 0.0) {
+            return out;
+        }
+        const GROUP: u32 = 8;
+        let grid = self.grid();
+        let half = 0.5 * (GROUP - 1) as f64 * grid.step;
+        out.par_words_mut(|w, j, k, word| {
+            let asked = wanted.row(j, k)[w];
+            for from in (0..64).step_by(GROUP as usize) {
+                let i = 64 * w as u32 + from;
+                let middle = grid.at(i, j as u32, k as u32) + DVec3::X * half;
+                if asked >> from & 0xff == 0 || !self.is_mixed(middle, half) {
+                    continue;
+                }
+                for bit in (from..from + GROUP).filter(|b| asked >> b & 1 == 1) {
+                    let met = self.met(0, grid.at(64 * w as u32 + bit, j as u32, k as u32));
+                    if let From::Mixed = met.from {
+                        let inside = met.value < self.fillings[met.filling].1;
+                        *word = *word & !(1 << bit) | (inside as u64) << bit;
+                    }
+                }
+            }
+        });
+        out
+    }
+
+    fn project(&self, row: &mut RowPoints) {
+        let grid = self.grid();
+        let (j, k) = (row.j, row.k);
+        let mixed = usize::MAX;
+        let of: Vec<usize> = row.i[..row.count]
+            .iter()
+            .map(|&i| {
+                let at = grid.at(i, j, k);
+                if self.is_mixed(at, 2.0 * grid.step) {
+                    mixed
+                } else {
+                    self.zoned.filling_at(UVec3::new(i, j, k))
+                }
+            })
+            .collect();
+        let mut kinds: Vec<usize> = of.clone();
+        kinds.sort_unstable();
+        kinds.dedup();
+        for kind in kinds {
+            if kind == mixed {
+                for n in (0..row.count).filter(|n| of[*n] == mixed) {
+                    let settled = self.settled(grid.at(row.i[n], j, k), row.local(n), row.outside[n]);
+                    row.put(n, settled);
+                }
+                continue;
+            }
+            let mine: Vec<usize> = (0..row.count).filter(|n| of[*n] == kind).collect();
+            let mut some = row.some(&mine);
+            self.fillings[kind].0.project(&mut some);
+            mine.iter().enumerate().for_each(|(n, &to)| row.put(to, some.local(n)));
+        }
+    }
+}

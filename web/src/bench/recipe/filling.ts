@@ -1,0 +1,34 @@
+import type { Recipe, RunInfo } from '../../api/client'
+import { useBench } from '../state'
+import { withZone } from './zoneRules'
+
+/** A structure with its thickness: what fills the part, or a zone in its own way. */
+export type Filling = Pick<Recipe, 'structure' | 'thicken' | 'joins'>
+
+/** What fills a zone of the list in its own way. */
+export function ownOf(r: Recipe, zone: number | null) {
+  const z = zone === null ? undefined : r.zones.list[zone]
+  return z?.role === 'fill' ? (z.own ?? null) : null
+}
+
+/** The filling that the steps Structure and Thicken work on: the part's where the zone has none of its own. */
+export const fillingOf = (r: Recipe, zone: number | null): Filling => ownOf(r, zone) ?? r
+
+/** Changes the filling that is worked on. */
+export const withFilling = (change: (f: Filling) => Partial<Filling>) => (r: Recipe): Recipe => {
+  const at = useBench.getState().filled
+  const own = ownOf(r, at)
+  if (at === null || !own) return { ...r, ...change(r) }
+  return withZone(at, (z) => ({ ...z, own: { ...own, ...change(own) } }))(r)
+}
+
+/** What a run found of it. */
+export const filledOf = (info: RunInfo | undefined, zone: number | null) => (zone === null ? null : info?.linked.own[zone]) ?? info?.linked
+
+/** The filling that is worked on, with what the last run found of it. */
+export function useFilling() {
+  const { project, recipe, picture, filled } = useBench()
+  if (!project || !recipe) return null
+  const at = ownOf(recipe, filled) ? filled : null
+  return { project, recipe, picture, at, filling: fillingOf(recipe, at), found: filledOf(picture?.info, at) }
+}
