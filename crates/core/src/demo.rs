@@ -13,11 +13,8 @@ pub fn keel_bracket() -> (TriMesh, Recipe) {
     let mesh = bracket();
     let mut recipe = Recipe::for_part(&mesh.bounds());
     recipe.name = "Keel bracket".into();
-    let solid = |name: &str, base_mm: [f64; 3], axis_mm: [f64; 3], radius_mm: f64| Zone {
-        name: name.into(),
-        role: Role::KeepSolid,
-        place: Place::Cylinder { base_mm, axis_mm, radius_mm },
-        own: None,
+    let solid = |name: &str, base_mm: [f64; 3], axis_mm: [f64; 3], radius_mm: f64| {
+        Zone::new(name, Role::KeepSolid, Place::Cylinder { base_mm, axis_mm, radius_mm })
     };
     let boss = |name: &str, y: f64| solid(name, [BOSS_X, y, -1.0], [0.0, 0.0, SOLE + BOSS_HEIGHT + 2.0], BOSS + 2.0);
     let eye = [EYE_X, -HALF_WIDTH - 1.0, EYE_Z];

@@ -360,7 +360,7 @@ mod tests {
     #[test]
     fn bulk_signs_equal_the_exact_value_away_from_rounding() {
         let part = Part::prepare(&TriMesh::sphere(11.0, 4)).unwrap();
-        let zone = |role, place| Zone { name: "x".into(), role, place, own: None };
+        let zone = |role, place| Zone::new("x", role, place);
         let rod = |radius_mm| Place::Cylinder { base_mm: [3.0, 0.0, -9.0], axis_mm: [0.0, 1.0, 20.0], radius_mm };
         let zones = Zones {
             rest: Role::Fill,

@@ -106,7 +106,7 @@ fn lattice_and_solids(o: &Outcome) -> [TriMesh; 2] {
 #[test]
 fn lattice_and_solids_apart_touch_or_overlap_as_asked() {
     let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(24.0))).unwrap();
-    let zone = |role, place| Zone { name: "x".into(), role, place, own: None };
+    let zone = |role, place| Zone::new("x", role, place);
     let slab = Place::Box { centre_mm: [3.0, 12.0, 12.0], size_mm: [6.0, 30.0, 30.0], rotation_deg: [0.0; 3] };
     let rod = Place::Cylinder { base_mm: [15.0, 12.0, -3.0], axis_mm: [0.0, 0.0, 30.0], radius_mm: 2.0 };
     let of = |apart_mm: Option<f64>, skin: bool| {

@@ -20,12 +20,9 @@ fn cube() -> Part {
 
 fn upper_half(blend_mm: f64, kind: Kind, cell: f64, thicken: Thicken) -> Zone {
     let structure = Structure { kind, cell_mm: [cell; 3], ..Structure::default() };
-    Zone {
-        name: "Top".into(),
-        role: Role::Fill,
-        place: Place::Box { centre_mm: [12.0, 12.0, 24.0], size_mm: [40.0, 40.0, 24.0], rotation_deg: [0.0; 3] },
-        own: Some(Box::new(OwnFill { structure, thicken, joins: Joins::default(), blend_mm })),
-    }
+    let place = Place::Box { centre_mm: [12.0, 12.0, 24.0], size_mm: [40.0, 40.0, 24.0], rotation_deg: [0.0; 3] };
+    let own = Some(Box::new(OwnFill { structure, thicken, joins: Joins::default(), blend_mm }));
+    Zone { own, ..Zone::new("Top", Role::Fill, place) }
 }
 
 fn recipe(part: &Part, kind: Kind, percent: f64, zone: Zone) -> Recipe {

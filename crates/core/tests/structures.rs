@@ -7,7 +7,9 @@ use ulmix_core::grid::Grid;
 use ulmix_core::lattice::{density::DensityCurve, make, Bare};
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{CellKind, ExtrudedKind, Joins, Kind, Recipe, SeededKind, Seeds, Spread, Structure, Thicken, Zones};
+use ulmix_core::recipe::{
+    CellKind, ExtrudedKind, Finer, Joins, Kind, Place, Recipe, Role, SeededKind, Seeds, Spread, Structure, Thicken, Zone, Zones,
+};
 use ulmix_core::report::Verdict;
 use ulmix_core::shape::Composed;
 use ulmix_core::zoned::{Regions, Zoned};
@@ -190,4 +192,30 @@ fn a_final_mesh_stays_within_a_step_of_the_exact_struts() {
     let inner = |p: &&DVec3| p.min_element() > 0.05 && p.max_element() < 19.95;
     let worst = solid.mesh.points.iter().filter(inner).map(|p| lattice.value(*p).abs()).fold(0.0, f64::max);
     assert!(worst < 0.15, "{worst}");
+}
+
+#[test]
+fn cells_are_smaller_around_a_marked_zone_and_the_mesh_is_sound() {
+    let part = cube(30.0);
+    let place = Place::Sphere { centre_mm: [0.0, 0.0, 15.0], radius_mm: 6.0 };
+    for kind in [SeededKind::Voronoi, SeededKind::VoronoiWalls, SeededKind::Delaunay] {
+        let mut r = recipe(&part, Kind::Seeded(kind), 8.0, Thicken::Thickness { thickness_mm: 0.9 });
+        let plain = run(&part, &r).linked.fill.structure.unwrap();
+        r.zones.list = vec![Zone { finer: true, ..Zone::new("Around", Role::Reference, place.clone()) }];
+        r.structure.seeds.finer = Some(Finer { share: 0.5, reach_mm: 12.0, surface: false });
+        let o = run(&part, &r);
+        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+        assert!(failed.is_empty(), "{kind:?}: {failed:?}");
+        // The total floats with the cell size, and the smallest cells are told.
+        let facts = o.linked.fill.structure.as_ref().unwrap();
+        assert!(facts.seeds as f64 > 1.3 * plain.seeds as f64, "{} of {}", facts.seeds, plain.seeds);
+        assert!((o.linked.fill.cell_mm / 4.0 - 1.0).abs() < 0.05, "{}", o.linked.fill.cell_mm);
+        let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
+        assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
+        // With a count of points it is kept, and cells elsewhere grow.
+        r.structure.seeds.count = Some(plain.seeds as u32);
+        let kept = run(&part, &r).linked.fill;
+        assert_eq!(kept.structure.unwrap().seeds, plain.seeds);
+        assert!(kept.cell_mm > 1.05 * 4.0, "{}", kept.cell_mm);
+    }
 }

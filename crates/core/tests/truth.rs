@@ -195,7 +195,7 @@ fn a_place_kept_clear_is_round_at_size_and_takes_its_volume() {
     let mut recipe = Recipe::for_part(&part.mesh.bounds());
     recipe.zones.rest = Role::KeepSolid;
     let place = Place::Cylinder { base_mm: [14.0, 12.0, -1.0], axis_mm: [0.0, 0.0, 14.0], radius_mm: 5.0 };
-    recipe.zones.list = vec![Zone { name: "Bore".into(), role: Role::KeepClear, place, own: None }];
+    recipe.zones.list = vec![Zone::new("Bore", Role::KeepClear, place)];
     recipe.mesh.step_mm = Some(0.4);
     let o = run(&part, &recipe);
     assert!(o.report.checks.as_ref().unwrap().iter().all(|c| c.verdict == Verdict::Pass), "{:?}", o.report.checks);
@@ -218,12 +218,7 @@ fn faces_with_a_depth_take_what_geometry_says_and_skins_leave_the_rest_open() {
     let mut recipe = Recipe::for_part(&part.mesh.bounds());
     recipe.structure.cell_mm = [9.0; 3];
     recipe.thicken = Thicken::Thickness { thickness_mm: 1.2 };
-    recipe.zones.list = vec![Zone {
-        name: "Deck".into(),
-        role: Role::KeepSolid,
-        place: Place::Faces { faces: vec![top], depth_mm: 4.0 },
-        own: None,
-    }];
+    recipe.zones.list = vec![Zone::new("Deck", Role::KeepSolid, Place::Faces { faces: vec![top], depth_mm: 4.0 })];
     recipe.mesh.step_mm = Some(0.5);
     let o = run(&part, &recipe);
     assert!((o.linked.zone_mm3[0] / (30.0 * 24.0 * 4.0) - 1.0).abs() < 0.02, "{:?}", o.linked.zone_mm3);
@@ -288,9 +283,9 @@ proptest! {
         r.joins = Joins { blend_mm: blend, node_mm: node };
         skin(&mut r, depth);
         if solid {
-            let name = "post".into();
+            let name = "post";
             let place = Place::Cylinder { base_mm: [4.0, 5.0, -20.0], axis_mm: [2.0, 0.5, 40.0], radius_mm: 3.3 };
-            r.zones.list.push(Zone { name, role: Role::KeepSolid, place, own: None });
+            r.zones.list.push(Zone::new(name, Role::KeepSolid, place));
         }
         r.mesh.step_mm = Some(0.6);
         let o = run(&part, &r);

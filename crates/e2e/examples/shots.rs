@@ -105,6 +105,58 @@ async fn main() {
     b.click("[aria-label=Undo]").await;
     b.painted("final").await;
 
+    // Smaller cells around the bosses.
+    b.click_text(".ant-segmented-item-label", "Seeded").await;
+    b.click_text(".kind span", "Voronoi struts").await;
+    b.painted("draft").await;
+    b.click("[aria-label='Smaller cells in places']").await;
+    b.saved().await;
+    b.click("[aria-label=Near]").await;
+    for near in ["The part's surface", "Bolt boss, port", "Bolt boss, starboard"] {
+        b.click_text(".ant-select-item-option-content", near).await;
+        b.saved().await;
+    }
+    b.click_text(".step .title h2", "Structure").await;
+    b.click_text(".step .title h2", "Structure").await;
+    b.js("document.querySelector(\"[aria-label='Smaller cells in places']\").scrollIntoView()").await;
+    b.until("near and far are told", || async { b.seen(".facts", "Cells, near to far").await }).await;
+    b.painted("draft").await;
+    take("bench-finer.png").await;
+    for _ in 0..5 {
+        b.click("[aria-label=Undo]").await;
+        b.saved().await;
+    }
+    b.painted("final").await;
+
+    // A zone with a structure of its own, behind those that are kept.
+    b.click_text(".step .title h2", "Zones").await;
+    b.click_text("button", "Add a zone").await;
+    b.click_text(".ant-dropdown-menu-title-content", "Box").await;
+    for (field, value) in [("Middle X", "95"), ("Middle Z", "10"), ("Side X", "75"), ("Side Y", "90"), ("Side Z", "60")] {
+        b.fill(&format!("[aria-label='{field}']"), value).await;
+        b.saved().await;
+    }
+    b.click("[aria-label=Role]").await;
+    b.click_text(".ant-select-item-option-content", "Fill").await;
+    b.saved().await;
+    b.click("[aria-label='A structure of its own']").await;
+    b.saved().await;
+    b.click_text(".editor button", "Choose").await;
+    b.click_text(".ant-segmented-item-label", "Struts").await;
+    b.click_text(".kind span", "Octet").await;
+    b.saved().await;
+    b.click_text(".step .title h2", "Thicken").await;
+    b.fill("[aria-label='Strut thickness, mm']", "1.8").await;
+    b.saved().await;
+    b.painted("draft").await;
+    take("bench-two-structures.png").await;
+    for _ in 0..10 {
+        b.click("[aria-label=Undo]").await;
+        b.saved().await;
+    }
+    b.painted("final").await;
+    b.click_text(".step .title h2", "Structure").await;
+
     // A foam sheet.
     b.click_text(".ant-segmented-item-label", "Surfaces").await;
     b.click_text(".kind span", "Foam sheet").await;

@@ -362,6 +362,13 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
     b.until("the size follows", || async { b.value("[aria-label='Cell size, mm']").await != "9" }).await;
     b.painted("draft").await;
     b.click_text(".step .title h2", "Mesh").await;
+    b.click_text(".step .title h2", "Structure").await;
+    // Smaller cells along the surface: the points stay as many, and near and far are told apart.
+    b.click("[aria-label='Smaller cells in places']").await;
+    b.until("near and far are told", || async { b.seen(".facts", "Cells, near to far").await }).await;
+    b.saved().await;
+    assert_eq!(b.value("[aria-label='Points, ']").await, "60");
+    b.click_text(".step .title h2", "Mesh").await;
     b.until("the points read as a sentence", || async { b.seen(".step", "Voronoi struts , 60 points").await }).await;
     b.click_text("button", "Make the final mesh").await;
     b.painted("final").await;

@@ -583,6 +583,24 @@ export interface components {
             walls: boolean;
         };
         /**
+         * @description Where cells are smaller: around the zones that ask for it, and along the surface if wanted. With a count of
+         *     points cells elsewhere become larger; without one there are more points.
+         */
+        Finer: {
+            /**
+             * Format: double
+             * @description Distance over which they grow to the cell size. mm.
+             */
+            reach_mm: number;
+            /**
+             * Format: double
+             * @description Size there over the cell size.
+             */
+            share: number;
+            /** @description Also along the part's surface. */
+            surface: boolean;
+        };
+        /**
          * @description Sheets that repeat nowhere.
          * @enum {string}
          */
@@ -1057,6 +1075,8 @@ export interface components {
              * @default true
              */
             edges: boolean;
+            /** @default null */
+            finer: null | components["schemas"]["Finer"];
             /**
              * Format: int32
              * @description Nearest points that each point is joined to.
@@ -1192,6 +1212,8 @@ export interface components {
             thinnest_mm: number;
         };
         Zone: {
+            /** @description Seed points lie closer around it, where a structure makes use of that. */
+            finer?: boolean;
             name: string;
             own?: null | components["schemas"]["OwnFill"];
             place: components["schemas"]["Place"];

@@ -1,5 +1,6 @@
 //! The structure of a recipe in a part.
 
+use super::finer::{Site, Sizes};
 use super::foam::Foam;
 use super::members::{Frame, Net, Source};
 use super::outer;
@@ -16,7 +17,14 @@ use rayon::prelude::*;
 use std::sync::Arc;
 
 /// The structure as it lies in the part, before it is given thickness. `None` when cancelled.
-pub fn structure(part: &Part, s: &Structure, joins: Joins, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Arc<dyn Bare>> {
+pub fn structure<'a>(
+    site: impl Into<Site<'a>>,
+    s: &Structure,
+    joins: Joins,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Arc<dyn Bare>> {
+    let site = site.into();
+    let part = site.part;
     let shift = part.mesh.bounds().centre() + DVec3::from(s.shift_mm);
     let frame = Frame { turn: turn(s), shift, flat: matches!(s.kind, Kind::Extruded(_)) };
     Some(match s.kind {
@@ -24,7 +32,7 @@ pub fn structure(part: &Part, s: &Structure, joins: Joins, cancelled: &(dyn Fn()
         Kind::Foam(FoamKind::FoamSheet) => Arc::new(Foam::new(part, s, cancelled)?),
         Kind::Cell(kind) => Arc::new(cells(kind, s, frame, joins)),
         Kind::Extruded(kind) => Arc::new(extruded(part, kind, s, frame, joins, cancelled)?),
-        Kind::Seeded(kind) => Arc::new(seeded(part, kind, s, frame, joins, cancelled)?),
+        Kind::Seeded(kind) => Arc::new(seeded(site, kind, s, frame, joins, cancelled)?),
     })
 }
 
@@ -187,52 +195,63 @@ fn nearest_width(found: &Scattered) -> f64 {
 }
 
 fn seeded(
-    part: &Part,
+    site: Site,
     kind: SeededKind,
     s: &Structure,
     frame: Frame,
     joins: Joins,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Net> {
+    let part = site.part;
     let scale = DVec3::from(s.cell_mm);
-    let found = scatter(&Scaled { part, frame, scale }, &s.seeds, cancelled)?;
+    let sizes = Sizes::of(site, s.seeds.finer.as_ref());
+    let found = scatter(&Scaled { part, frame, scale, sizes: sizes.as_ref() }, &s.seeds, cancelled)?;
     if cancelled() {
         return None;
     }
     let cell = found.cell * s.smallest();
+    let least = sizes.as_ref().map_or(1.0, Sizes::least);
+    let share = |p: DVec3| sizes.as_ref().map_or(1.0, |s| s.share(p));
     let known = |facts: Facts| Facts { seeds: found.inside, unevenness: found.unevenness, ..facts };
     if kind == SeededKind::VoronoiWalls {
         let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() });
-        return Some(Net::new(frame, walls(&found, scale), joins, cell).with_facts(facts));
+        return Some(Net::new(frame, walls(&found, scale), joins, cell).with_smallest(least * cell).with_facts(facts));
     }
     let mut outer = Skeleton::default();
     let (raw, opening) = match kind {
         SeededKind::Voronoi => {
-            let mut d = voronoi::diagram(&found.points, &found.bounds);
-            d.widths.sort_by(f64::total_cmp);
+            let d = voronoi::diagram(&found.points, &found.bounds);
+            // Over the size of cells there.
+            let middle = |[a, b]: [u32; 2]| (found.points[a as usize] + found.points[b as usize]) * 0.5;
+            let over = |(pair, width): (&[u32; 2], &f64)| width / share(frame.back(middle(*pair) * scale));
+            let mut widths: Vec<f64> = d.pairs.par_iter().zip(&d.widths).map(over).collect();
+            widths.sort_by(f64::total_cmp);
             if s.seeds.net {
                 let surface = part.mesh.clone().mapped(|p| frame.local(p) / scale);
                 let sharp = if s.seeds.edges { sharp_edges(&part.mesh) } else { Vec::new() };
                 outer = outer::net(&surface, &found.points, &d.pairs, &sharp);
             }
-            (d.edges, d.widths.get(d.widths.len() / 2).copied().unwrap_or(0.0))
+            (d.edges, widths.get(widths.len() / 2).copied().unwrap_or(0.0))
         }
         SeededKind::Delaunay => {
             let struts = voronoi::diagram(&found.points, &found.bounds).pairs;
             // At the rim of the padding cells are cut open, and touch others far away.
             let all = Skeleton { nodes: found.points.clone(), struts };
-            (all.filtered(|e| all.length(e) < LONGEST * found.cell), TRIANGLE * found.cell)
+            let local = |e: [u32; 2]| {
+                share(frame.back(all.nodes[e[0] as usize] * scale)).max(share(frame.back(all.nodes[e[1] as usize] * scale)))
+            };
+            (all.filtered(|e| all.length(e) < LONGEST * found.cell * local(e)), TRIANGLE * found.cell)
         }
         _ => (nearest(&found, s.seeds.neighbours as usize), found.cell),
     };
     let placed = |s: Skeleton| Skeleton { nodes: s.nodes.iter().map(|p| frame.back(*p * scale)).collect(), ..s };
-    let (net, facts) = cleaned(part, placed(raw), placed(outer), cell, s.seeds.weld);
+    let (net, facts) = cleaned(part, placed(raw), placed(outer), cell, &|p| s.seeds.weld * cell * share(p));
     let facts = known(facts);
     // In the part's own axes.
     let still = Frame { turn: DMat3::IDENTITY, shift: DVec3::ZERO, flat: false };
     let struts = net.struts.iter().map(|e| net.ends(*e)).collect();
-    let made = Net::new(still, Source::Struts(struts), joins, cell);
-    Some(made.with_opening(opening * s.smallest()).with_facts(facts).with_skeleton(net))
+    let made = Net::new(still, Source::Struts(struts), joins, cell).with_smallest(least * cell);
+    Some(made.with_opening(least * opening * s.smallest()).with_facts(facts).with_skeleton(net))
 }
 
 /// Longest struts between points whose cells touch, in cells.

@@ -317,6 +317,7 @@ fn foot(s: &Segment, p: DVec3) -> (f64, DVec3) {
 /// A structure of struts or of cell walls, before it is given thickness.
 pub struct Net {
     shared: Arc<Shared>,
+    smallest: f64,
     /// Free width of its openings at no thickness. mm.
     opening: f64,
     cell_points: Vec<DVec3>,
@@ -328,7 +329,7 @@ struct Shared {
     frame: Frame,
     source: Source,
     joins: Joins,
-    /// About the size of a cell. mm.
+    /// About the size of a cell, where it is largest. mm.
     cell: f64,
     /// For single places, up to `margin` away.
     near: Members,
@@ -341,11 +342,18 @@ impl Net {
         let near = Members::new(&source, joins, margin, 0.2 * cell);
         Net {
             shared: Arc::new(Shared { frame, source, joins, cell, near, margin }),
+            smallest: cell,
             opening: 0.0,
             cell_points: Vec::new(),
             facts: None,
             skeleton: None,
         }
+    }
+
+    /// The size of cells where they are smallest.
+    pub fn with_smallest(mut self, cell: f64) -> Net {
+        self.smallest = cell;
+        self
     }
 
     pub fn with_opening(mut self, opening: f64) -> Net {
@@ -383,7 +391,7 @@ impl Bare for Net {
     }
 
     fn cell(&self) -> f64 {
-        self.shared.cell
+        self.smallest
     }
 
     fn opening(&self, thickness: f64) -> f64 {

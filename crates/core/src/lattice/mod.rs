@@ -7,13 +7,15 @@
 //! | [`skeleton`] | struts as a graph of nodes and edges |
 //! | [`trim`] | raw nets cut off at the part's surface and cleaned |
 //! | [`unit`] | the tables of strut cells and of patterns across walls |
-//! | [`seeds`], [`voronoi`], [`outer`] | seed points in a part; their Voronoi cells; where those meet the surface |
+//! | [`seeds`], [`finer`] | seed points in a part; closer ones near chosen places |
+//! | [`voronoi`], [`outer`] | their Voronoi cells; where those meet the surface |
 //! | [`members`], [`index`] | struts and cell walls as fields, found through bins of space |
 //! | [`density`] | thickness and relative density, one from the other |
 //! | [`make`] | the structure of a recipe in a part |
 
 pub mod bulk;
 pub mod density;
+pub mod finer;
 pub mod foam;
 pub mod index;
 pub mod level;

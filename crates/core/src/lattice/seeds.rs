@@ -2,9 +2,13 @@
 //! cells at its surface are whole.
 //!
 //! Even points are the least crowded of five times as many (weighted sample elimination, Yuksel 2015).
-//! Relaxation moves every point to the middle of its cell (Lloyd 1982).
+//! Relaxation moves every point to the middle of its cell (Lloyd 1982). Where cells are of different sizes
+//! points are as dense as one over the size's cube, crowding is measured by the smaller of two sizes, and
+//! the middle is that of a mass as dense as one over the size's fifth power (Du, Faber & Gunzburger 1999).
 
+use super::finer::Sizes;
 use super::index::PointGrid;
+use super::surface::low_discrepancy;
 use super::voronoi::{cell_facts, CellFacts, Within};
 use crate::part::Part;
 use crate::random::Random;
@@ -37,6 +41,13 @@ pub trait Region: Sync {
     fn volume(&self) -> f64;
     /// All points lie in the plane z = 0.
     fn flat(&self) -> bool;
+    /// The wanted size of cells at a place over that of the largest.
+    fn size(&self, _: DVec3) -> f64 {
+        1.0
+    }
+    fn least_size(&self) -> f64 {
+        1.0
+    }
 }
 
 /// A part in the structure's axes, measured in cells of size `scale`.
@@ -44,6 +55,8 @@ pub struct Scaled<'a> {
     pub part: &'a Part,
     pub frame: super::members::Frame,
     pub scale: DVec3,
+    /// Where cells are smaller.
+    pub sizes: Option<&'a Sizes<'a>>,
 }
 
 impl Region for Scaled<'_> {
@@ -78,6 +91,14 @@ impl Region for Scaled<'_> {
     fn flat(&self) -> bool {
         false
     }
+
+    fn size(&self, p: DVec3) -> f64 {
+        self.sizes.map_or(1.0, |s| s.share(self.frame.back(p * self.scale)))
+    }
+
+    fn least_size(&self) -> f64 {
+        self.sizes.map_or(1.0, Sizes::least)
+    }
 }
 
 /// A plane pattern: the shadow of the part's box.
@@ -110,7 +131,7 @@ impl Region for Shadow {
     }
 }
 
-/// Layers of cells around the part that are made whole.
+/// Layers of cells around the part that are made whole, in cells of the size there.
 const PADDING: f64 = 1.8;
 /// How far a cell may reach, in cells.
 const RADIUS: f64 = 3.0;
@@ -120,7 +141,9 @@ const CROWD: usize = 5;
 /// Scatters points. Without a count there are as many as unit cells fill the region. `None` when
 /// cancelled.
 pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Scattered> {
-    let volume = region.volume().max(1e-9);
+    let least = region.least_size();
+    // Large cells that would fill the part as many small ones do.
+    let volume = region.volume().max(1e-9) * if least < 1.0 { mean_density(region) } else { 1.0 };
     let inside = seeds.count.unwrap_or(volume.round().clamp(1.0, crate::recipe::structure::MOST_SEEDS as f64) as u32) as usize;
     let power = if region.flat() { 1.0 / 2.0 } else { 1.0 / 3.0 };
     let cell = (volume / inside as f64).powf(power);
@@ -134,19 +157,24 @@ pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool
     let mut random = Random::new(seeds.random, 0);
     let (mut inner, mut outer) = (Vec::new(), Vec::new());
     let wanted = inside * crowd;
-    let most = 400 * wanted + 100_000;
+    let most = ((400 * wanted) as f64 / least.powi(3)) as usize + 100_000;
     let mut tried = 0;
     while inner.len() < wanted && tried < most {
         let batch: Vec<DVec3> =
             (0..4096).map(|_| low + (high - low) * DVec3::new(random.unit(), random.unit(), random.unit())).collect();
         tried += batch.len();
-        let distance: Vec<f64> = batch.par_iter().map(|p| region.distance(*p, pad)).collect();
+        // Where cells are larger, fewer candidates are taken.
+        let chance: Vec<f64> = if least < 1.0 { batch.iter().map(|_| random.unit()).collect() } else { Vec::new() };
+        let taken = |n: usize, p: DVec3| chance.get(n).is_none_or(|c| *c < (least / region.size(p)).powi(3));
+        let far = f64::INFINITY;
+        let distance: Vec<f64> =
+            batch.par_iter().enumerate().map(|(n, p)| if taken(n, *p) { region.distance(*p, pad) } else { far }).collect();
         for (p, d) in batch.into_iter().zip(distance) {
             if inner.len() == wanted {
                 break;
             } else if d < 0.0 {
                 inner.push(p);
-            } else if d < pad {
+            } else if d < pad * region.size(p) {
                 outer.push(p);
             }
         }
@@ -156,8 +184,7 @@ pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool
     }
     let found = inner.len().min(inside);
     let around = outer.len() / crowd;
-    let mut points =
-        if crowd > 1 { eliminated(&inner, found, &outer, around, cell, region.flat()) } else { [inner, outer].concat() };
+    let mut points = if crowd > 1 { eliminated(&inner, found, &outer, around, cell, region) } else { [inner, outer].concat() };
 
     let (low, high) = (low - 2.0 * cell * deep, high + 2.0 * cell * deep);
     let thick = if region.flat() { DVec3::new(0.0, 0.0, 0.5) } else { DVec3::ZERO };
@@ -172,7 +199,8 @@ pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool
         }
         relax(&mut points, &mut clear, found, region, &facts, pad);
     }
-    let volumes: Vec<f64> = facts(&points)[..found].iter().map(|f| f.volume).collect();
+    let volumes = facts(&points);
+    let volumes: Vec<f64> = volumes[..found].par_iter().zip(&points).map(|(f, p)| f.volume / region.size(*p).powi(3)).collect();
     Some(Scattered { unevenness: unevenness(&volumes), points, inside: found, cell, bounds })
 }
 
@@ -189,18 +217,50 @@ fn relax(
 ) {
     let facts = facts(points);
     points.par_iter_mut().zip(clear).zip(&facts).enumerate().for_each(|(n, ((p, clear), f))| {
-        let to = if region.flat() { f.middle.with_z(0.0) } else { f.middle };
+        let to = if region.flat() { f.middle.with_z(0.0) } else { heavier(region, f) };
         *clear -= p.distance(to);
         if *clear > 0.0 {
             *p = to;
             return;
         }
         let d = region.distance(to, pad);
+        let pad = pad * region.size(to);
         if (n < inside && d < 0.0) || (n >= inside && d >= 0.0 && d < pad) {
             *p = to;
-            *clear = region.slack() * if n < inside { -d } else { d.min(pad - d) };
+            // The padding is narrower where cells are smaller.
+            let room = if n < inside { -d } else { d.min(if region.least_size() < 1.0 { 0.0 } else { pad - d }) };
+            *clear = region.slack() * room;
         }
     });
+}
+
+/// Middle of a cell's mass, which is denser where cells are to be smaller.
+fn heavier(region: &dyn Region, cell: &CellFacts) -> DVec3 {
+    if region.least_size() == 1.0 {
+        return cell.middle;
+    }
+    let edge = cell.volume.cbrt();
+    let h = 0.1 * edge;
+    let along = |d: DVec3| (region.size(cell.middle + d * h) - region.size(cell.middle - d * h)) / (2.0 * h);
+    let slope = DVec3::new(along(DVec3::X), along(DVec3::Y), along(DVec3::Z));
+    // The second moment of a cell about its middle is about that of a cube.
+    let shift = slope * (-5.0 / 12.0 * edge * edge / region.size(cell.middle));
+    cell.middle + shift.clamp_length_max(0.3 * edge)
+}
+
+/// Mean over the region of one over the size's cube.
+fn mean_density(region: &dyn Region) -> f64 {
+    let (low, high) = region.bounds();
+    let density = |i: u64| {
+        let p = low + low_discrepancy(i) * (high - low);
+        (region.distance(p, 1e-9) < 0.0).then(|| region.size(p).powi(-3))
+    };
+    let found: Vec<f64> = (1..=60_000).into_par_iter().filter_map(density).collect();
+    if found.is_empty() {
+        1.0
+    } else {
+        found.iter().sum::<f64>() / found.len() as f64
+    }
 }
 
 fn unevenness(volumes: &[f64]) -> f64 {
@@ -230,20 +290,30 @@ impl Ord for Crowded {
 }
 
 /// Takes away the most crowded candidates until `keep_inner` and `keep_outer` are left, inner ones first.
-fn eliminated(inner: &[DVec3], keep_inner: usize, outer: &[DVec3], keep_outer: usize, cell: f64, flat: bool) -> Vec<DVec3> {
+fn eliminated(
+    inner: &[DVec3],
+    keep_inner: usize,
+    outer: &[DVec3],
+    keep_outer: usize,
+    cell: f64,
+    region: &dyn Region,
+) -> Vec<DVec3> {
     let all = [inner, outer].concat();
     // Twice the radius of the densest packing of as many balls (Yuksel 2015, eqs. 2 and 3), in units of
     // the cell.
-    let reach = cell * if flat { (2.0 / 3f64.sqrt()).sqrt() } else { 2f64.powf(1.0 / 6.0) };
-    let weight = |d: f64| (1.0 - (d / reach).min(1.0)).powi(8);
+    let reach = cell * if region.flat() { (2.0 / 3f64.sqrt()).sqrt() } else { 2f64.powf(1.0 / 6.0) };
+    let size: Vec<f64> = all.par_iter().map(|p| region.size(*p)).collect();
+    let weight = |n: usize, m: u32| {
+        let (m, d) = (m as usize, all[n].distance(all[m as usize]));
+        (1.0 - (d / (reach * size[n].min(size[m]))).min(1.0)).powi(8)
+    };
     let grid = PointGrid::new(&all);
     let near: Vec<Vec<u32>> = all
         .par_iter()
         .enumerate()
-        .map(|(n, p)| grid.within(*p, reach).into_iter().filter(|m| *m as usize != n).collect())
+        .map(|(n, p)| grid.within(*p, reach * size[n]).into_iter().filter(|m| *m as usize != n).collect())
         .collect();
-    let mut crowding: Vec<f64> =
-        (0..all.len()).into_par_iter().map(|n| near[n].iter().map(|m| weight(all[n].distance(all[*m as usize]))).sum()).collect();
+    let mut crowding: Vec<f64> = (0..all.len()).into_par_iter().map(|n| near[n].iter().map(|m| weight(n, *m)).sum()).collect();
     let mut heap: BinaryHeap<Crowded> = crowding.iter().enumerate().map(|(n, w)| Crowded(*w, n as u32)).collect();
     let mut here = vec![true; all.len()];
     let mut left = [inner.len(), outer.len()];
@@ -259,7 +329,7 @@ fn eliminated(inner: &[DVec3], keep_inner: usize, outer: &[DVec3], keep_outer: u
         left[side] -= 1;
         for &m in &near[n] {
             if here[m as usize] {
-                crowding[m as usize] -= weight(all[n].distance(all[m as usize]));
+                crowding[m as usize] -= weight(n, m);
                 heap.push(Crowded(crowding[m as usize], m));
             }
         }
@@ -278,7 +348,7 @@ mod tests {
 
     fn in_ball(seeds: &Seeds) -> (Part, Scattered) {
         let part = Part::prepare(&TriMesh::sphere(10.0, 3)).unwrap();
-        let s = scatter(&Scaled { part: &part, frame: STILL, scale: DVec3::splat(2.0) }, seeds, &|| false).unwrap();
+        let s = scatter(&Scaled { part: &part, frame: STILL, scale: DVec3::splat(2.0), sizes: None }, seeds, &|| false).unwrap();
         (part, s)
     }
 
@@ -318,5 +388,36 @@ mod tests {
         let s = scatter(&shadow, &Seeds { rounds: 3, ..Seeds::default() }, &|| false).unwrap();
         assert_eq!(s.inside, 200);
         assert!(s.points.iter().all(|p| p.z == 0.0) && (s.cell - 1.0).abs() < 1e-12 && s.unevenness < 0.15);
+    }
+
+    #[test]
+    fn points_are_as_dense_as_asked_near_and_far_and_keep_their_count() {
+        use crate::recipe::{Finer, Place, Role, Zone, Zones};
+        let part = Part::prepare(&TriMesh::cuboid(DVec3::splat(-20.0), DVec3::splat(20.0))).unwrap();
+        // A slab at one end: sizes depend on x alone.
+        let place = Place::Box { centre_mm: [-20.0, 0.0, 0.0], size_mm: [10.0, 90.0, 90.0], rotation_deg: [0.0; 3] };
+        let zones = Zones { list: vec![Zone { finer: true, ..Zone::new("End", Role::Reference, place) }], ..Zones::default() };
+        let finer = Finer { share: 0.4, reach_mm: 20.0, surface: false };
+        let site = super::super::finer::Site { part: &part, zones: Some(&zones) };
+        let sizes = Sizes::of(site, Some(&finer)).unwrap();
+        let of = |seeds: &Seeds| {
+            let scale = DVec3::splat(4.0);
+            scatter(&Scaled { part: &part, frame: STILL, scale, sizes: Some(&sizes) }, seeds, &|| false).unwrap()
+        };
+        for rounds in [0, 8] {
+            let s = of(&Seeds { rounds, ..Seeds::default() });
+            assert!((s.cell - 1.0).abs() < 0.01, "{}", s.cell);
+            // Points per cell volume where sizes hardly change, near and far, against one over the size's cube.
+            let per_cell = |low: f64, high: f64| {
+                let inside = s.points[..s.inside].iter().filter(|p| (low..high).contains(&(p.x * 4.0))).count();
+                inside as f64 / ((high - low) * 1600.0 / 64.0)
+            };
+            let (near, far) = (per_cell(-20.0, -14.0), per_cell(8.0, 20.0));
+            assert!((near / 0.4f64.powi(-3) - 1.0).abs() < 0.15 && (far - 1.0).abs() < 0.15, "{rounds}: {near} {far}");
+            assert!(s.unevenness < 0.3, "{}", s.unevenness);
+        }
+        let counted = of(&Seeds { count: Some(500), ..Seeds::default() });
+        let inside = counted.points.iter().filter(|p| part.distance.inside(**p * 4.0)).count();
+        assert!(inside == 500 && counted.inside == 500 && counted.cell > 1.0);
     }
 }

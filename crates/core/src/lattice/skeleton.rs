@@ -44,14 +44,15 @@ impl Skeleton {
     /// first, and never so that a node gathers ends farther apart than twice the limit. Where some of a
     /// node's ends are `held`, on a surface, it is the one of them nearest to their middle. Also gives how
     /// many struts there were.
-    pub fn welded(&self, limit: f64, held: &[bool]) -> (Skeleton, usize) {
-        let mut short: Vec<(f64, usize)> =
-            self.struts.iter().enumerate().map(|(n, s)| (self.length(*s), n)).filter(|(l, _)| *l < limit).collect();
+    pub fn welded(&self, limit: impl Fn(DVec3) -> f64, held: &[bool]) -> (Skeleton, usize) {
+        let limit_of = |s: [u32; 2]| limit((self.nodes[s[0] as usize] + self.nodes[s[1] as usize]) * 0.5);
+        let lengths = self.struts.iter().enumerate().map(|(n, s)| (self.length(*s), n, limit_of(*s)));
+        let mut short: Vec<(f64, usize, f64)> = lengths.filter(|(l, _, limit)| l < limit).collect();
         short.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
         let mut joined = UnionFind::new(self.nodes.len());
         let mut boxes: Vec<(DVec3, DVec3)> = self.nodes.iter().map(|p| (*p, *p)).collect();
         let mut drawn = 0;
-        for &(_, n) in &short {
+        for &(_, n, limit) in &short {
             let [a, b] = self.struts[n].map(|v| joined.root(v));
             let both = (boxes[a as usize].0.min(boxes[b as usize].0), boxes[a as usize].1.max(boxes[b as usize].1));
             if a == b || (both.1 - both.0).max_element() > 2.0 * limit {
@@ -168,12 +169,12 @@ mod tests {
         // A square whose one corner is split by a short strut, and a strut given twice.
         let nodes = [(0.0, 0.0), (10.0, 0.0), (10.0, 10.0), (9.8, 10.2), (0.0, 10.0)].map(|(x, y)| DVec3::new(x, y, 0.0));
         let s = Skeleton { nodes: nodes.to_vec(), struts: vec![[0, 1], [1, 2], [2, 3], [3, 4], [4, 0], [1, 0], [2, 4]] };
-        let (w, drawn) = s.welded(1.0, &[]);
+        let (w, drawn) = s.welded(|_| 1.0, &[]);
         assert_eq!((drawn, w.nodes.len(), w.struts.len()), (1, 4, 4));
         assert!(w.nodes.iter().any(|p| p.distance(DVec3::new(9.9, 10.1, 0.0)) < 1e-12));
         assert_eq!(w.facts().pieces, 1);
         assert!((w.facts().degree - 2.0).abs() < 1e-12);
-        let (w, _) = s.welded(1.0, &[false, false, true]);
+        let (w, _) = s.welded(|_| 1.0, &[false, false, true]);
         assert!(w.nodes.contains(&nodes[2]), "a held end does not move");
         assert_eq!(s.filtered(|e| e != [2, 3]).facts().pieces, 1);
         assert_eq!(s.filtered(|e| s.length(e) > 1.0 && e != [2, 4]).facts().pieces, 1);
@@ -183,7 +184,7 @@ mod tests {
     fn a_chain_of_short_struts_does_not_swallow_itself() {
         let nodes: Vec<DVec3> = (0..100).map(|i| DVec3::X * i as f64 * 0.5).collect();
         let s = Skeleton { nodes, struts: (0..99).map(|i| [i, i + 1]).collect() };
-        let (w, _) = s.welded(1.0, &[]);
+        let (w, _) = s.welded(|_| 1.0, &[]);
         assert!(w.nodes.len() > 15 && w.facts().pieces == 1, "{}", w.nodes.len());
     }
 }

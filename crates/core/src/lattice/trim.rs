@@ -10,8 +10,14 @@ use glam::DVec3;
 use rayon::prelude::*;
 
 /// Only what reaches into the part, cut off at its surface where an outer net closes it, short struts
-/// welded, and of several pieces those that count.
-pub fn cleaned(part: &Part, raw: Skeleton, outer: Skeleton, cell: f64, weld: f64) -> (Skeleton, Facts) {
+/// welded, and of several pieces those that count. `weld` is the length below which a strut at a place is short.
+pub fn cleaned(
+    part: &Part,
+    raw: Skeleton,
+    outer: Skeleton,
+    cell: f64,
+    weld: &(dyn Fn(DVec3) -> f64 + Sync),
+) -> (Skeleton, Facts) {
     let once = raw.filtered(|_| true);
     // Nodes inside, and how far from the part the others are: a strut that cannot reach it is dropped.
     let longest = once.struts.iter().map(|s| once.length(*s)).fold(0.0, f64::max);
@@ -41,7 +47,7 @@ pub fn cleaned(part: &Part, raw: Skeleton, outer: Skeleton, cell: f64, weld: f64
     };
     let on_surface = |p: &DVec3| part.bvh().nearest(*p, (1e-6 * cell).powi(2)).is_some();
     let held: Vec<bool> = joined.nodes.par_iter().map(on_surface).collect();
-    let (welded, drawn) = joined.welded(weld * cell, &held);
+    let (welded, drawn) = joined.welded(weld, &held);
     // Pieces of a strut or two that hang on nothing would come out loose.
     let (piece_of, pieces) = welded.pieces();
     let mut length = vec![0.0; pieces];

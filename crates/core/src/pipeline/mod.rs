@@ -20,6 +20,7 @@ pub mod plan;
 
 use crate::grid::{Bits, Grid};
 use crate::lattice::density::DensityCurve;
+use crate::lattice::finer::Site;
 use crate::lattice::{make, Bare, Facts};
 use crate::part::Part;
 use crate::polygonise::{polygonise, Care, Shape};
@@ -40,7 +41,7 @@ use ulmix_mesh::TriMesh;
 use utoipa::ToSchema;
 
 /// Version of the stages' code: part of every key, so that results of older code are not reused.
-pub const CODE: u32 = 5;
+pub const CODE: u32 = 6;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -198,8 +199,8 @@ impl Pipeline {
 
     pub fn run(&self, part: &Part, recipe: &Recipe, quality: Quality, watch: &dyn Watch) -> Result<Outcome, RunError> {
         recipe.validate(&part.mesh.bounds())?;
-        let bare: Vec<Held> =
-            recipe.fillings().iter().map(|f| Ok(self.bare(part, f, watch)?.0)).collect::<Result<_, RunError>>()?;
+        let held = |f: &Filling| Ok(self.bare(part, recipe, f, watch)?.0);
+        let bare = recipe.fillings().iter().map(held).collect::<Result<Vec<Held>, RunError>>()?;
         let (linked, linked_key) = self.linked(part, recipe, watch)?;
         let prediction = plan::predict(part, recipe, &linked);
         let step = match quality {
@@ -316,15 +317,19 @@ impl Pipeline {
         Ok((regions, zones, key))
     }
 
-    /// The structure before it is given thickness. It follows the part, not the zones.
-    fn bare(&self, part: &Part, filling: &Filling, watch: &dyn Watch) -> Result<(Held, String), RunError> {
-        let key = self.key(&[&"bare", &part.key, filling.structure, &filling.joins]);
+    /// A structure before it is given thickness. It follows the part.
+    fn bare(&self, part: &Part, recipe: &Recipe, filling: &Filling, watch: &dyn Watch) -> Result<(Held, String), RunError> {
+        // Only where cells are smaller around some zones it follows the zones too.
+        let marked = recipe.zones.list.iter().filter(|z| z.finer && filling.structure.seeds.finer.is_some());
+        let marked: Vec<_> = marked.map(|z| &z.place).collect();
+        let key = self.key(&[&"bare", &part.key, filling.structure, &filling.joins, &marked]);
+        let site = Site { part, zones: Some(&recipe.zones) };
         let bare = self.stage(
             Stage::Skeleton,
             &key,
             watch,
             |b: &Held| b.bytes(),
-            || make::structure(part, filling.structure, filling.joins, &|| watch.cancelled()),
+            || make::structure(site, filling.structure, filling.joins, &|| watch.cancelled()),
         )?;
         Ok(((*bare).clone(), key))
     }
@@ -336,7 +341,7 @@ impl Pipeline {
         if let Kind::Cell(kind) = recipe.structure.kind {
             return Ok(make::repeated_struts(part, kind, &recipe.structure));
         }
-        let bare = self.bare(part, &recipe.filling(), watch)?.0;
+        let bare = self.bare(part, recipe, &recipe.filling(), watch)?.0;
         let few = bare.struts().filter(|s| s.struts.len() <= make::MOST_STRUTS);
         Ok(few.map(|s| s.struts.iter().map(|e| s.ends(*e)).collect()))
     }
@@ -353,7 +358,7 @@ impl Pipeline {
         let (regions, zones, zones_key) = self.zones(part, recipe, step, 0.0, &Inner(watch))?;
         let mut curves = Vec::new();
         for (n, filling) in recipe.fillings().iter().enumerate() {
-            let (bare, bare_key) = self.bare(part, filling, &Inner(watch))?;
+            let (bare, bare_key) = self.bare(part, recipe, filling, &Inner(watch))?;
             let curve_key = self.key(&[&"curve", &zones_key, &n, &bare_key]);
             let curve = || Some(DensityCurve::new(bare, &scatter(&zones.all_filled_by(n), &zones.grid, 60_000)));
             curves.push(self.stage(Stage::Thickness, &curve_key, &Inner(watch), |c: &DensityCurve| c.bytes(), curve)?);

@@ -20,7 +20,7 @@ use sha2::{Digest, Sha256};
 pub use shapes::OwnShape;
 use std::collections::BTreeMap;
 pub use structure::{
-    CellKind, ExtrudedKind, Family, FoamKind, Form, Joins, Kind, SeededKind, Seeds, Spread, Structure, SurfaceKind,
+    CellKind, ExtrudedKind, Family, Finer, FoamKind, Form, Joins, Kind, SeededKind, Seeds, Spread, Structure, SurfaceKind,
 };
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;

@@ -247,11 +247,40 @@ pub struct Seeds {
     /// Struts shorter than this share of the cell size are drawn together into one node.
     #[schema(required = true)]
     pub weld: f64,
+    /// Cells are smaller near some places.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub finer: Option<Finer>,
 }
+
+/// Where cells are smaller: around the zones that ask for it, and along the surface if wanted. With a count of
+/// points cells elsewhere become larger; without one there are more points.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Finer {
+    /// Size there over the cell size.
+    pub share: f64,
+    /// Distance over which they grow to the cell size. mm.
+    pub reach_mm: f64,
+    /// Also along the part's surface.
+    pub surface: bool,
+}
+
+/// Smallest [`Finer::share`].
+const LEAST_SHARE: f64 = 0.15;
 
 impl Default for Seeds {
     fn default() -> Self {
-        Seeds { count: None, random: 1, spread: Spread::Even, rounds: 4, neighbours: 4, net: true, edges: true, weld: 0.1 }
+        Seeds {
+            count: None,
+            random: 1,
+            spread: Spread::Even,
+            rounds: 4,
+            neighbours: 4,
+            net: true,
+            edges: true,
+            weld: 0.1,
+            finer: None,
+        }
     }
 }
 
@@ -311,6 +340,11 @@ impl Structure {
         }
         check("structure.seeds.rounds", "The number of rounds", "", s.rounds as f64, 0.0, 200.0)?;
         check("structure.seeds.neighbours", "The number of neighbours", "", s.neighbours as f64, 1.0, 12.0)?;
+        if let Some(f) = &s.finer {
+            check("structure.seeds.finer.share", "The share of the cell size", "", f.share, LEAST_SHARE, 1.0)?;
+            let what = "The distance over which cells grow";
+            check("structure.seeds.finer.reach_mm", what, "mm", f.reach_mm, longest / 1000.0, 10.0 * longest)?;
+        }
         check("structure.seeds.weld", "The share below which struts are welded", "", s.weld, 0.0, 0.4)
     }
 }

@@ -47,6 +47,9 @@ pub struct Zone {
     /// What fills it, where that is not what fills the rest of the part.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub own: Option<Box<OwnFill>>,
+    /// Seed points lie closer around it, where a structure makes use of that.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub finer: bool,
 }
 
 /// What fills a zone of its own.
@@ -67,6 +70,11 @@ impl OwnFill {
 }
 
 impl Zone {
+    /// A zone without a structure of its own.
+    pub fn new(name: impl Into<String>, role: Role, place: Place) -> Zone {
+        Zone { name: name.into(), role, place, own: None, finer: false }
+    }
+
     /// What fills it in its own way, if anything does.
     pub fn own_fill(&self) -> Option<&OwnFill> {
         self.own.as_deref().filter(|_| self.role == Role::Fill)
@@ -145,6 +153,7 @@ impl Zones {
     pub fn places(&self) -> Zones {
         let mut out = self.clone();
         for z in &mut out.list {
+            z.finer = false;
             z.own = z.own_fill().map(|own| {
                 let blank = Filling {
                     structure: &Structure::default(),

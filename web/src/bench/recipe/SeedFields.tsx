@@ -2,6 +2,7 @@ import { Button, Segmented, Switch } from 'antd'
 import { count } from '../../shared/format'
 import { edit, preview } from '../state'
 import { useFilling } from './filling'
+import { FinerFields } from './FinerFields'
 import { NumberLine } from './NumberLine'
 import { Value } from './Value'
 import { withSeeds, type S } from './structureRules'
@@ -90,6 +91,7 @@ export function SeedFields() {
           onMove={(v) => preview(withSeeds({ weld: v / 100 }))}
         />
       )}
+      {kind !== 'planar_voronoi' && <FinerFields />}
       <RandomNumber />
       {found && (
         <dl className="facts">

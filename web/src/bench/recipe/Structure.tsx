@@ -6,7 +6,7 @@ import { Chooser } from './Chooser'
 import { ownOf, useFilling } from './filling'
 import { FillingChoice } from './FillingChoice'
 import { RandomNumber, SeedFields } from './SeedFields'
-import { along, cells, choiceOf, forms, put, useChoices, withSeeds, withStructure, type S, type Triple } from './structureRules'
+import { along, cells, choiceOf, forms, leastShare, put, useChoices, withSeeds, withStructure, type S, type Triple } from './structureRules'
 import { Value } from './Value'
 
 export function StructureSentence({ recipe }: { recipe: Recipe }) {
@@ -67,8 +67,10 @@ export function Structure() {
   if (!f || !s) return null
   const { ranges } = f.project
   const [x = 1] = s.cell_mm
+  // What is found is the size of the smallest cells.
+  const least = leastShare(s, f.recipe)
   const counted = choice?.seeded && !!s.seeds.count
-  const shown = (i: number) => (counted && !uneven ? (f.found?.cell_mm ?? x) : (s.cell_mm[i] ?? x))
+  const shown = (i: number) => (counted && !uneven ? (f.found ? f.found.cell_mm / least : x) : (s.cell_mm[i] ?? x))
   const contact = choice?.random ? f.found?.structure?.contact : null
   const direction = (['x', 'y', 'z'] as const).find((a) => along[a].every((v, i) => v === s.rotation_deg[i]))
   return (

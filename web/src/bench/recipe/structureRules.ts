@@ -30,6 +30,9 @@ export function useChoices(): Choice[] {
   return data?.structures ?? []
 }
 
+/** Size of the smallest cells over that of the largest. */
+export const leastShare = ({ seeds }: S, r: Recipe) => (seeds.finer && (seeds.finer.surface || r.zones.list.some((z) => z.finer)) ? seeds.finer.share : 1)
+
 export const choiceOf = (choices: Choice[], kind: Kind) => choices.find((c) => c.kind === kind)
 
 export function cells(s: S, choice?: Choice) {

@@ -1,0 +1,63 @@
+//! Cells that are smaller near chosen places: the wanted size anywhere, as a share of the cell size.
+
+use crate::part::Part;
+use crate::recipe::structure::Finer;
+use crate::recipe::{Place, Zones};
+use crate::solids::Solid;
+use glam::DVec3;
+use std::sync::Arc;
+use ulmix_mesh::Bvh;
+
+/// What a structure is made in.
+#[derive(Clone, Copy)]
+pub struct Site<'a> {
+    pub part: &'a Part,
+    /// Some of them may ask for smaller cells around them.
+    pub zones: Option<&'a Zones>,
+}
+
+impl<'a> From<&'a Part> for Site<'a> {
+    fn from(part: &'a Part) -> Site<'a> {
+        Site { part, zones: None }
+    }
+}
+
+/// The size of cells by place.
+pub struct Sizes<'a> {
+    /// Where cells are smallest.
+    near: Vec<Solid>,
+    surface: Option<&'a Part>,
+    finer: Finer,
+}
+
+impl<'a> Sizes<'a> {
+    /// `None` when cells are of one size everywhere.
+    pub fn of(site: Site<'a>, finer: Option<&Finer>) -> Option<Sizes<'a>> {
+        let finer = *finer?;
+        let marked = site.zones.into_iter().flat_map(|z| &z.list).filter(|z| z.finer);
+        let region = |place: &Place| match place {
+            Place::Faces { faces, depth_mm } => {
+                let surface = site.part.surface_of(faces).0;
+                (!surface.triangles.is_empty()).then(|| Solid::Near { surface: Arc::new(Bvh::new(&surface)), depth: *depth_mm })
+            }
+            place => Solid::of(place),
+        };
+        let near: Vec<Solid> = marked.filter_map(|z| region(&z.place)).collect();
+        let surface = finer.surface.then_some(site.part);
+        (surface.is_some() || !near.is_empty()).then_some(Sizes { near, surface, finer })
+    }
+
+    /// The smallest share.
+    pub fn least(&self) -> f64 {
+        self.finer.share
+    }
+
+    /// Size at a place over the cell size: the least where cells are smallest, growing smoothly to 1.
+    pub fn share(&self, p: DVec3) -> f64 {
+        let reach = self.finer.reach_mm;
+        let from_surface = self.surface.and_then(|part| part.distance.query(p, reach)).map_or(reach, |(d, _)| d.abs());
+        let away = self.near.iter().map(|s| s.value(p).max(0.0)).fold(from_surface.min(reach), f64::min);
+        let t = away / reach;
+        self.finer.share + (1.0 - self.finer.share) * t * t * (3.0 - 2.0 * t)
+    }
+}

@@ -1,0 +1,86 @@
+import { Select, Switch } from 'antd'
+import type { Recipe } from '../../api/client'
+import { mm } from '../../shared/format'
+import { edit, preview } from '../state'
+import { useFilling } from './filling'
+import { leastShare, withSeeds, type S } from './structureRules'
+import { Value } from './Value'
+import { withZones } from './zoneRules'
+
+type Finer = NonNullable<S['seeds']['finer']>
+
+const surface = -1
+
+/** Which zones have smaller cells around them, and whether the surface has. */
+const near = (finer: Finer, chosen: number[]) => (r: Recipe) =>
+  withZones((z) => ({ ...z, list: z.list.map((old, i) => ({ ...old, finer: chosen.includes(i) })) }))(
+    withSeeds({ finer: { ...finer, surface: chosen.includes(surface) } })(r),
+  )
+
+/** Cells that are smaller near some places. */
+export function FinerFields() {
+  const f = useFilling()
+  if (!f) return null
+  const { recipe, filling, found } = f
+  const { cell_mm, seeds } = filling.structure
+  const { list } = recipe.zones
+  const cell = Math.min(...cell_mm)
+  const { finer } = seeds
+  const least = leastShare(filling.structure, recipe)
+  const marked = list.flatMap((z, i) => (z.finer ? [i] : []))
+  const first: Finer = { share: 0.5, reach_mm: Number((2.5 * cell).toPrecision(2)), surface: marked.length === 0 }
+  return (
+    <>
+      <div className="line">
+        <span className="label">Smaller cells in places</span>
+        <Switch size="small" aria-label="Smaller cells in places" checked={!!finer} onChange={(on) => edit(withSeeds({ finer: on ? first : null }))} />
+      </div>
+      {finer && (
+        <>
+          <div className="line">
+            <span className="label">Near</span>
+            <Select<number[]>
+              mode="multiple"
+              size="small"
+              aria-label="Near"
+              style={{ width: 210 }}
+              placeholder="choose zones"
+              value={[...(finer.surface ? [surface] : []), ...marked]}
+              options={[{ value: surface, label: "The part's surface" }, ...list.map((z, value) => ({ value, label: z.name }))]}
+              onChange={(chosen) => edit(near(finer, chosen))}
+            />
+          </div>
+          <Value
+            label="Size there"
+            hint="share of the cell size"
+            value={100 * finer.share}
+            unit="%"
+            digits={0}
+            range={[15, 100]}
+            onMove={(v) => preview(withSeeds({ finer: { ...finer, share: v / 100 } }))}
+            onSet={(v) => edit(withSeeds({ finer: { ...finer, share: v / 100 } }))}
+          />
+          <Value
+            label="Grows over"
+            value={finer.reach_mm}
+            unit="mm"
+            digits={1}
+            range={[Number((cell / 2).toPrecision(2)), Number((6 * cell).toPrecision(2))]}
+            onMove={(v) => preview(withSeeds({ finer: { ...finer, reach_mm: v } }))}
+            onSet={(v) => edit(withSeeds({ finer: { ...finer, reach_mm: v } }))}
+          />
+          {found && least < 1 && (
+            <dl className="facts">
+              <div>
+                <dt>Cells, near to far</dt>
+                <dd title={seeds.count ? 'The number of points is kept: smaller cells there make the others larger' : 'The cell size is kept: smaller cells there take more points'}>
+                  {mm(found.cell_mm)} to {mm(found.cell_mm / least)}
+                </dd>
+              </div>
+            </dl>
+          )}
+        </>
+      )}
+    </>
+  )
+}
