@@ -155,7 +155,7 @@ fn bulk_signs_and_places_agree_with_the_exact_value() {
     let part = cube(20.0);
     let regions = Regions::of(&part, &Zones::default());
     let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.37), &|| false).unwrap();
-    let joins = Joins { blend_mm: 0.8, node_mm: 0.6 };
+    let joins = Joins { blend_mm: 0.8, node_mm: 0.6, ..Joins::default() };
     for kind in [
         Kind::Cell(CellKind::Octet),
         Kind::Extruded(ExtrudedKind::Triangles),
@@ -218,4 +218,24 @@ fn cells_are_smaller_around_a_marked_zone_and_the_mesh_is_sound() {
         assert_eq!(kept.structure.unwrap().seeds, plain.seeds);
         assert!(kept.cell_mm > 1.05 * 4.0, "{}", kept.cell_mm);
     }
+}
+
+#[test]
+fn the_net_at_the_surface_may_be_thicker_than_what_is_inside() {
+    let part = cube(30.0);
+    let mut r = recipe(&part, Kind::Seeded(SeededKind::Voronoi), 10.0, Thicken::Thickness { thickness_mm: 1.0 });
+    let thin = run(&part, &r);
+    r.joins.net_mm = 1.5;
+    let thick = run(&part, &r);
+    let failed: Vec<_> = thick.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+    assert!(failed.is_empty(), "{failed:?}");
+    let (got, foreseen) = (thick.report.fill_density_percent, thick.linked.fill.density_percent);
+    assert!((got - foreseen).abs() < 1.0 && got > 1.3 * thin.report.fill_density_percent, "{got} for {foreseen}");
+    // Deep inside nothing has changed.
+    let field = |r: &Recipe| make::structure(&part, &r.structure, r.joins, &|| false).unwrap().thicken(1.0);
+    let (with, without) = (field(&r), field(&Recipe { joins: Joins { net_mm: 0.0, ..r.joins }, ..r.clone() }));
+    let at = |n: u32| DVec3::new((n % 20) as f64, (n / 20 % 20) as f64, (n / 400) as f64) * 0.7 + 8.0;
+    let border = (0..8000).map(at).filter(|p| without.value(*p).abs() < 1.0);
+    assert!(border.clone().count() > 500);
+    assert!(border.clone().all(|p| (with.value(p) - without.value(p)).abs() < 1e-9));
 }

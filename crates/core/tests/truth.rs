@@ -280,7 +280,7 @@ proptest! {
         r.structure.rotation_deg = turn;
         r.structure.shift_mm = shift;
         r.thicken = Thicken::RelativeDensity { percent };
-        r.joins = Joins { blend_mm: blend, node_mm: node };
+        r.joins = Joins { blend_mm: blend, node_mm: node, ..Joins::default() };
         skin(&mut r, depth);
         if solid {
             let name = "post";

@@ -249,10 +249,18 @@ fn seeded(
     let facts = known(facts);
     // In the part's own axes.
     let still = Frame { turn: DMat3::IDENTITY, shift: DVec3::ZERO, flat: false };
-    let struts = net.struts.iter().map(|e| net.ends(*e)).collect();
-    let made = Net::new(still, Source::Struts(struts), joins, cell).with_smallest(least * cell);
+    let near = (SURFACE * cell).powi(2);
+    let on_surface = |p: DVec3| part.bvh().nearest(p, near).is_some();
+    let of_net = |[a, b]: [DVec3; 2]| joins.net_mm > 0.0 && [a, b, (a + b) * 0.5].into_iter().all(on_surface);
+    let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) = net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
+    let inner = struts.len();
+    struts.extend(outer);
+    let made = Net::new(still, Source::Struts { struts, inner }, joins, cell).with_smallest(least * cell);
     Some(made.with_opening(least * opening * s.smallest()).with_facts(facts).with_skeleton(net))
 }
+
+/// Struts whose ends and middle lie so near the surface are of the net on it, in cells: welded ones are chords.
+const SURFACE: f64 = 0.02;
 
 /// Longest struts between points whose cells touch, in cells.
 const LONGEST: f64 = 2.2;

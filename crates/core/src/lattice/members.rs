@@ -44,16 +44,11 @@ impl Frame {
 #[derive(Clone)]
 pub enum Source {
     /// Struts of one cell of this size, repeated for ever.
-    Repeated {
-        struts: Vec<[DVec3; 2]>,
-        cell: DVec3,
-    },
-    Struts(Vec<[DVec3; 2]>),
+    Repeated { struts: Vec<[DVec3; 2]>, cell: DVec3 },
+    /// Those from number `inner` on are the net on the part's surface.
+    Struts { struts: Vec<[DVec3; 2]>, inner: usize },
     /// Walls halfway between points whose cells touch; each pair once.
-    Walls {
-        seeds: Vec<DVec3>,
-        pairs: Vec<[u32; 2]>,
-    },
+    Walls { seeds: Vec<DVec3>, pairs: Vec<[u32; 2]> },
 }
 
 /// A straight axis that is thicker than its fellows by `extra` on all sides; a node when it has no length.
@@ -129,11 +124,11 @@ impl Members {
                     high.cmpge(DVec3::ZERO).all() && low.cmple(*cell).all()
                 };
                 let all = struts.iter().flat_map(copies).filter(near);
-                Members::of(segments(all, joins), DVec3::ZERO, *cell, true, margin, edge)
+                Members::of(segments(all, usize::MAX, joins), DVec3::ZERO, *cell, true, margin, edge)
             }
-            Source::Struts(struts) => {
+            Source::Struts { struts, inner } => {
                 let (low, high) = span(struts.iter().flatten(), margin);
-                Members::of(segments(struts.iter().copied(), joins), low, high - low, false, margin, edge)
+                Members::of(segments(struts.iter().copied(), *inner, joins), low, high - low, false, margin, edge)
             }
             Source::Walls { seeds, pairs } => {
                 let (low, high) = span(seeds.iter(), 0.0);
@@ -285,14 +280,17 @@ impl Joined {
     }
 }
 
-fn segments(struts: impl Iterator<Item = [DVec3; 2]>, joins: Joins) -> Vec<Segment> {
-    let mut out: Vec<Segment> = struts.map(|[a, b]| Segment { a, b, extra: 0.0 }).collect();
+fn segments(struts: impl Iterator<Item = [DVec3; 2]>, inner: usize, joins: Joins) -> Vec<Segment> {
+    let extra = |n: usize| if n < inner { 0.0 } else { 0.5 * joins.net_mm };
+    let mut out: Vec<Segment> = struts.enumerate().map(|(n, [a, b])| Segment { a, b, extra: extra(n) }).collect();
     if joins.node_mm > 0.0 {
-        let mut nodes: Vec<DVec3> = out.iter().flat_map(|s| [s.a, s.b]).collect();
-        let order = |p: &DVec3, q: &DVec3| p.x.total_cmp(&q.x).then(p.y.total_cmp(&q.y)).then(p.z.total_cmp(&q.z));
-        nodes.sort_by(order);
-        nodes.dedup_by(|p, q| p.distance_squared(*q) < 1e-12);
-        out.extend(nodes.into_iter().map(|p| Segment { a: p, b: p, extra: 0.5 * joins.node_mm }));
+        // Of the ends at a place the one of the thickest strut comes first.
+        let mut nodes: Vec<(DVec3, f64)> = out.iter().flat_map(|s| [(s.a, s.extra), (s.b, s.extra)]).collect();
+        nodes.sort_by(|(p, e), (q, f)| {
+            p.x.total_cmp(&q.x).then(p.y.total_cmp(&q.y)).then(p.z.total_cmp(&q.z)).then(f.total_cmp(e))
+        });
+        nodes.dedup_by(|p, q| p.0.distance_squared(q.0) < 1e-12);
+        out.extend(nodes.into_iter().map(|(p, extra)| Segment { a: p, b: p, extra: extra + 0.5 * joins.node_mm }));
     }
     out
 }
@@ -338,7 +336,7 @@ struct Shared {
 
 impl Net {
     pub fn new(frame: Frame, source: Source, joins: Joins, cell: f64) -> Net {
-        let margin = 0.5 * cell + joins.blend_mm + joins.node_mm;
+        let margin = 0.5 * cell + joins.blend_mm + joins.node_mm + joins.net_mm;
         let near = Members::new(&source, joins, margin, 0.2 * cell);
         Net {
             shared: Arc::new(Shared { frame, source, joins, cell, near, margin }),
@@ -412,7 +410,7 @@ impl Bare for Net {
 
     fn bytes(&self) -> usize {
         let source = match &self.shared.source {
-            Source::Repeated { struts, .. } | Source::Struts(struts) => struts.len() * 48,
+            Source::Repeated { struts, .. } | Source::Struts { struts, .. } => struts.len() * 48,
             Source::Walls { seeds, pairs } => seeds.len() * 24 + pairs.len() * 8,
         };
         source + self.shared.near.bytes() + self.cell_points.len() * 24 + self.skeleton.as_ref().map_or(0, Skeleton::bytes)

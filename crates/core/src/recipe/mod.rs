@@ -252,7 +252,7 @@ impl Recipe {
             zones: Zones::default(),
             structure: Structure { cell_mm: [cell; 3], ..Default::default() },
             thicken: Thicken::Thickness { thickness_mm: round_two(cell / 8.0) },
-            joins: Joins { blend_mm: round_two(cell / 20.0), node_mm: 0.0 },
+            joins: Joins { blend_mm: round_two(cell / 20.0), ..Joins::default() },
             mesh: MeshStep {
                 step_mm: None,
                 reduce_mm: round_two((cell / 600.0).clamp(1e-4, 1.0)),

@@ -359,11 +359,15 @@ pub struct Joins {
     /// By how much nodes are thicker than the struts that meet there. mm.
     #[schema(required = true)]
     pub node_mm: f64,
+    /// By how much struts of the net on the part's surface are thicker than those inside. mm.
+    #[schema(required = true)]
+    pub net_mm: f64,
 }
 
 impl Joins {
     pub(super) fn validate(&self, cell: f64) -> Result<(), RecipeError> {
         check("joins.blend_mm", "The blend", "mm", self.blend_mm, 0.0, 0.5 * cell)?;
+        check("joins.net_mm", "The net's extra thickness", "mm", self.net_mm, 0.0, 0.8 * cell)?;
         check("joins.node_mm", "The nodes' extra thickness", "mm", self.node_mm, 0.0, 0.8 * cell)
     }
 }

@@ -45,7 +45,7 @@ pub async fn structure_picture(Path(kind): Path<String>, Query(look): Query<Look
             "Choose a cell size and a thickness above zero, with cells of similar sides.",
         ));
     }
-    let joins = Joins { blend_mm: look.blend.min(0.5 * least), node_mm: look.node };
+    let joins = Joins { blend_mm: look.blend.min(0.5 * least), node_mm: look.node, ..Joins::default() };
     let structure = Structure { kind, form: look.form, cell_mm, ..Structure::default() };
     let png = blocking(move || {
         let pixels = thumbnail(&structure, joins, look.thickness, SIZE)

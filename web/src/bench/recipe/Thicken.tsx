@@ -86,6 +86,17 @@ export function Thicken() {
           onSet={(v) => edit(withJoins({ node_mm: v }))}
         />
       )}
+      {filling.structure.kind === 'voronoi' && filling.structure.seeds.net && (
+        <Value
+          label="Net at the surface"
+          hint="thicker by"
+          value={filling.joins.net_mm}
+          unit="mm"
+          range={[0, Number((smallest / 4).toFixed(2))]}
+          onMove={(v) => preview(withJoins({ net_mm: v }))}
+          onSet={(v) => edit(withJoins({ net_mm: v }))}
+        />
+      )}
       {picture?.info.report.cautions.map((c) => (
         <p key={c} className="remark">
           {c}
