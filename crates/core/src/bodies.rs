@@ -1,12 +1,14 @@
 //! Bodies of a part: what its files hold, each cleaned, named, and with a role of its own.
 
 use crate::recipe::{Mend, Role};
+use crate::rewrap::{rewrap, Moved};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ulmix_formats::{FormatError, Loaded, Named};
+use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::holes::{close, holes};
 use ulmix_mesh::topology::{piece_volumes, small_pieces};
-use ulmix_mesh::{orient::orient, weld::weld, SignedDistance, Topology, TriMesh};
+use ulmix_mesh::{orient::orient, weld::weld, Bvh, SignedDistance, Topology, TriMesh};
 use utoipa::ToSchema;
 
 /// A body in mm.
@@ -43,6 +45,8 @@ pub struct Clean {
     pub closed: Vec<f64>,
     /// Pieces that were removed.
     pub removed: usize,
+    /// By piece that crossed itself and was wound anew, how far that moved its surface.
+    pub rewrapped: Vec<Moved>,
 }
 
 /// Bodies that a file is taken apart into; one with more is taken as one body.
@@ -81,7 +85,32 @@ pub fn clean(raw: &TriMesh, mend: &Mend) -> Result<Clean, FormatError> {
     if removed > 0 {
         topology = Topology::of(&mesh);
     }
-    Ok(Clean { mesh, topology, turned, dropped, closed, removed })
+    let rewrapped = if mend.rewrap_mm > 0.0 { rewrap_crossed(&mut mesh, &topology, mend.rewrap_mm)? } else { Vec::new() };
+    if !rewrapped.is_empty() {
+        topology = Topology::of(&mesh);
+    }
+    Ok(Clean { mesh, topology, turned, dropped, closed, removed, rewrapped })
+}
+
+/// Winds pieces anew that cross themselves. Those that only cross others stay: overlapping bodies are no fault.
+fn rewrap_crossed(mesh: &mut TriMesh, t: &Topology, step: f64) -> Result<Vec<Moved>, FormatError> {
+    let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
+    let mut crossed = vec![false; t.pieces];
+    for [a, b] in crossing_pairs(mesh, &Bvh::new(mesh)) {
+        let piece = t.piece_of[a as usize];
+        crossed[piece as usize] |= piece == t.piece_of[b as usize] && volumes[piece as usize] > 0.0;
+    }
+    let mut moved = Vec::new();
+    let mut out = mesh.filtered(|f| !crossed[t.piece_of[f] as usize]);
+    for piece in (0..t.pieces).filter(|p| crossed[*p]) {
+        let (new, by) = rewrap(&mesh.filtered(|f| t.piece_of[f] as usize == piece), step)?;
+        out.append(&new);
+        moved.push(by);
+    }
+    if !moved.is_empty() {
+        *mesh = out;
+    }
+    Ok(moved)
 }
 
 /// Closes holes up to a span; the spans of those that were.

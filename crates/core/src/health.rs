@@ -52,7 +52,7 @@ pub fn health(part: &Part) -> Vec<Check> {
         crossed.len(),
         number(crossed.len()),
         crossed.first().map(|&t| middle(t as usize)),
-        "Overlaps count as inside; the final mesh has no crossings.",
+        "Overlaps count as inside; the final mesh has no crossings. They can be resolved.",
     );
     let thin = |t: &usize| {
         let c = mesh.corners(*t);

@@ -8,7 +8,7 @@
 //! | [`recipe`] | every value of every step |
 //! | [`part`], [`bodies`] | what came in, made ready, and the facts about it |
 //! | [`inspect`] | what a file holds, before its unit is known |
-//! | [`health`] | what is wrong with it, with figures and places |
+//! | [`health`], [`rewrap`] | what is wrong with it, with figures and places; crossings resolved |
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
 //! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
 //! | [`lattice`] | what fills a zone: structures, and giving them thickness |
@@ -39,6 +39,7 @@ pub mod polygonise;
 pub mod random;
 pub mod recipe;
 pub mod report;
+pub mod rewrap;
 pub mod sample;
 pub mod shape;
 pub mod solids;

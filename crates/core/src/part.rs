@@ -255,7 +255,7 @@ fn find(faces: &Faces, m: &FaceMark, size: f64) -> Option<usize> {
     (best.0 < 0.12).then_some(best.1)
 }
 
-fn defects(Clean { topology: t, turned, dropped, closed, removed, .. }: &Clean) -> Vec<String> {
+fn defects(Clean { topology: t, turned, dropped, closed, removed, rewrapped, .. }: &Clean) -> Vec<String> {
     let (turned, dropped, removed) = (*turned, *dropped, *removed);
     let many = |n: usize, one: &str, more: &str| if n == 1 { format!("1 {one}") } else { format!("{n} {more}") };
     let mut out = Vec::new();
@@ -274,6 +274,12 @@ fn defects(Clean { topology: t, turned, dropped, closed, removed, .. }: &Clean) 
     }
     if removed > 0 {
         out.push(format!("{} removed", many(removed, "crumb was", "crumbs were")));
+    }
+    if !rewrapped.is_empty() {
+        let pieces = many(rewrapped.len(), "piece that crossed itself was", "pieces that crossed themselves were");
+        let greatest = rewrapped.iter().map(|m| m.greatest).fold(0.0, f64::max);
+        let mean = rewrapped.iter().map(|m| m.mean).fold(0.0, f64::max);
+        out.push(format!("{pieces} wound anew: no point moved by more than {greatest:.3} mm, {mean:.4} mm in the mean"));
     }
     if turned > 0 {
         out.push(format!(

@@ -171,14 +171,14 @@ impl<'a> Composed<'a> {
     }
 
     /// Leaving the part: the first triangle met, or across a hole where the winding turns. Where bodies
-    /// overlap or touch it is the triangle after which none of them is left.
+    /// overlap or touch, or one crosses itself, it is the triangle after which none is left.
     fn part_exit(&self, a: DVec3, b: DVec3) -> (f64, DVec3) {
         thread_local!(static HITS: RefCell<Vec<SegmentHit>> = const { RefCell::new(Vec::new()) });
         let first = HITS.with_borrow_mut(|hits| {
             self.part.distance.segment_hits(a, b, hits);
             let leaving = |h: &&SegmentHit| self.part.distance.face_normal(h.triangle).dot(b - a) > 0.0;
             let by_t = |x: &SegmentHit, y: &SegmentHit| x.t.total_cmp(&y.t).then(x.triangle.cmp(&y.triangle));
-            if self.part.bodies.len() > 1 && hits.len() > 1 {
+            if hits.len() > 1 {
                 hits.sort_unstable_by(by_t);
                 let steps: Vec<i32> = hits.iter().map(|h| if leaving(&h) { -1 } else { 1 }).collect();
                 let mut around = -steps.iter().sum::<i32>();

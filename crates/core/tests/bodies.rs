@@ -7,6 +7,7 @@ use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{Beside, FileMark, Joins, Mend, PartStep, Place, Recipe, RecipeError, Role, Skin, Thicken, Unit, Zone};
 use ulmix_core::report::Verdict;
 use ulmix_formats::{stl, FormatError};
+use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 
 #[derive(Debug)]
@@ -178,7 +179,7 @@ fn holes_are_closed_up_to_a_span_and_crumbs_removed() {
     broken.append(&TriMesh::sphere(0.2, 1).mapped(|p| p + DVec3::splat(24.0)));
     let file = stl::write(&broken);
     let part = |holes_mm: f64, crumbs_mm3: f64| {
-        let step = PartStep { mend: Mend { holes_mm, crumbs_mm3 }, ..PartStep::plain(Unit::Mm) };
+        let step = PartStep { mend: Mend { holes_mm, crumbs_mm3, ..Mend::default() }, ..PartStep::plain(Unit::Mm) };
         Part::of(&step, |_| Ok::<_, Refused>(file.clone())).unwrap()
     };
     assert!(!part(5.0, 0.0).facts.closed && part(5.0, 0.0).facts.triangles == broken.triangles.len());
@@ -186,4 +187,63 @@ fn holes_are_closed_up_to_a_span_and_crumbs_removed() {
     assert!(mended.facts.closed && (mended.facts.volume_mm3 - 8000.0).abs() < 1e-6, "{:?}", mended.facts);
     assert_eq!(mended.facts.size_mm, [20.0; 3]);
     assert_eq!(mended.facts.defects, ["1 hole was closed, the widest of 20.0 mm", "1 crumb was removed"]);
+}
+
+/// A square bar along a figure of eight in a plane (the lemniscate of Gerono), which passes through itself at
+/// a right angle in its middle.
+fn figure_of_eight(width: f64) -> TriMesh {
+    const AROUND: u32 = 400;
+    let mut mesh = TriMesh::default();
+    for n in 0..AROUND {
+        // Half a turn of an angle off, so that no section lies at the crossing.
+        let (s, c) = (std::f64::consts::TAU * (n as f64 + 0.5) / AROUND as f64).sin_cos();
+        let across = DVec3::new(-(c * c - s * s), -s, 0.0).normalize() * (0.5 * width);
+        let middle = DVec3::new(20.0 * c, 20.0 * s * c, 0.0);
+        let up = DVec3::Z * (0.5 * width);
+        mesh.points.extend([middle + across - up, middle + across + up, middle - across + up, middle - across - up]);
+        for k in 0..4 {
+            let at = |n: u32, k: u32| 4 * (n % AROUND) + k % 4;
+            let (a, b, c, d) = (at(n, k), at(n + 1, k), at(n + 1, k + 1), at(n, k + 1));
+            mesh.triangles.extend([[a, b, c], [a, c, d]]);
+        }
+    }
+    if mesh.volume() < 0.0 {
+        mesh.triangles.iter_mut().for_each(|t| t.swap(1, 2));
+    }
+    mesh
+}
+
+#[test]
+fn a_piece_that_crosses_itself_is_wound_anew_and_the_rest_stays() {
+    let width = 4.0;
+    let eight = figure_of_eight(width);
+    let ball = TriMesh::sphere(5.0, 3).mapped(|p| p + DVec3::new(0.0, 0.0, 20.0));
+    let mut both = eight.clone();
+    both.append(&ball);
+    let file = stl::write(&both);
+    let part = |rewrap_mm: f64| {
+        let mend = Mend { rewrap_mm, ..Mend::default() };
+        Part::of(&PartStep { mend, ..PartStep::plain(Unit::Mm) }, |_| Ok::<_, Refused>(file.clone())).unwrap()
+    };
+    let crossings = |part: &Part| crossing_pairs(&part.mesh, part.bvh()).len();
+    assert!(crossings(&part(0.0)) > 3);
+    let mended = part(0.3);
+    assert_eq!(crossings(&mended), 0);
+    let topology = Topology::of(&mended.mesh);
+    assert!(topology.sound() && topology.pieces == 2);
+    // What the bar held twice is held once: where two bars of one width cross at a right angle.
+    let expected = eight.volume() - width.powi(3) + ball.volume();
+    assert!((mended.facts.volume_mm3 / expected - 1.0).abs() < 0.005, "{} {expected}", mended.facts.volume_mm3);
+    // Flat faces stay where they are, and so do all points of the other piece.
+    let top = mended.mesh.points.iter().filter(|p| p.z < 10.0).map(|p| p.z).fold(0.0, f64::max);
+    assert!((top - 0.5 * width).abs() < 1e-4, "{top}");
+    let held: std::collections::HashSet<[u64; 3]> = mended.mesh.points.iter().map(|p| p.to_array().map(f64::to_bits)).collect();
+    let kept = ball.points.iter().map(|p| p.as_vec3().as_dvec3().to_array().map(f64::to_bits));
+    assert!(kept.into_iter().all(|p| held.contains(&p)));
+    assert!(mended.facts.defects.iter().any(|d| d.contains("wound anew")), "{:?}", mended.facts.defects);
+    // Without crossings nothing is touched.
+    let plain = stl::write(&ball);
+    let mend = Mend { rewrap_mm: 0.3, ..Mend::default() };
+    let whole = Part::of(&PartStep { mend, ..PartStep::plain(Unit::Mm) }, |_| Ok::<_, Refused>(plain.clone())).unwrap();
+    assert_eq!(whole.facts.triangles, ball.triangles.len());
 }

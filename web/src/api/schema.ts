@@ -651,6 +651,12 @@ export interface components {
             blend_mm: number;
             /**
              * Format: double
+             * @description By how much struts of the net on the part's surface are thicker than those inside. mm.
+             * @default 0
+             */
+            net_mm: number;
+            /**
+             * Format: double
              * @description By how much nodes are thicker than the struts that meet there. mm.
              * @default 0
              */
@@ -709,6 +715,12 @@ export interface components {
              * @default 0
              */
             holes_mm: number;
+            /**
+             * Format: double
+             * @description Pieces that cross themselves are wound anew at this step; 0 for never. mm.
+             * @default 0
+             */
+            rewrap_mm: number;
         };
         MeshStep: {
             /**

@@ -82,6 +82,9 @@ pub struct Mend {
     /// Pieces of less than this volume are removed; 0 for none. mm³.
     #[schema(required = true)]
     pub crumbs_mm3: f64,
+    /// Pieces that cross themselves are wound anew at this step; 0 for never. mm.
+    #[schema(required = true)]
+    pub rewrap_mm: f64,
 }
 
 impl PartStep {
@@ -315,6 +318,10 @@ impl Recipe {
             });
         }
         check("part.mend.holes_mm", "The span of holes that are closed", "mm", self.part.mend.holes_mm, 0.0, 10.0 * longest)?;
+        if self.part.mend.rewrap_mm != 0.0 {
+            let (what, step) = ("The step at which crossings are resolved", self.part.mend.rewrap_mm);
+            check("part.mend.rewrap_mm", what, "mm", step, longest / 1000.0, longest / 8.0)?;
+        }
         let most = longest.powi(3);
         check("part.mend.crumbs_mm3", "The volume of pieces that are removed", "mm³", self.part.mend.crumbs_mm3, 0.0, most)?;
         if self.part.roles.len() > MOST_WITH_ROLES {

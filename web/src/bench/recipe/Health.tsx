@@ -44,6 +44,15 @@ export function Health() {
           {mend.crumbs_mm3 > 0 && <NumberLine label="Of a volume below" unit="mm³" value={mend.crumbs_mm3} onSet={(v) => edit(withMend({ crumbs_mm3: v }))} />}
         </>
       )}
+      {(mend.rewrap_mm > 0 || found('self_crossing')) && (
+        <>
+          <div className="line">
+            <span className="label">Resolve crossings</span>
+            <Switch size="small" aria-label="Resolve crossings" checked={mend.rewrap_mm > 0} onChange={(on) => edit(withMend({ rewrap_mm: on ? Number((longest / 250).toPrecision(1)) : 0 }))} />
+          </div>
+          {mend.rewrap_mm > 0 && <NumberLine label="Seen at a step of" unit="mm" value={mend.rewrap_mm} onSet={(v) => edit(withMend({ rewrap_mm: v }))} />}
+        </>
+      )}
     </>
   )
 }
