@@ -1,6 +1,6 @@
 //! Files to print from: written, read again by our own reader and checked before they are offered.
 
-use crate::recipe::{Form, Kind, Recipe};
+use crate::recipe::{Form, Kind, Recipe, Structure};
 use crate::report::{checks_given, BodyApart, Check, Verdict};
 use serde::{Deserialize, Serialize};
 use ulmix_formats::{stl, threemf, FormatError, Limits};
@@ -120,9 +120,14 @@ pub fn export(contents: &Contents, recipe: &Recipe, kind: FileKind) -> Result<Ex
     })
 }
 
-/// The recipe's structure in one line.
+/// The recipe's structures in one line.
 pub fn describe(recipe: &Recipe) -> String {
-    let s = &recipe.structure;
+    let own =
+        recipe.zones.list.iter().filter_map(|z| Some(format!("; {} in {}", kind_and_cell(&z.own_fill()?.structure), z.name)));
+    std::iter::once(kind_and_cell(&recipe.structure)).chain(own).collect()
+}
+
+fn kind_and_cell(s: &Structure) -> String {
     let form = match (s.kind, s.form) {
         (Kind::Surface(_), Form::Walls) => " walls",
         (Kind::Surface(_), Form::Network) => " network",

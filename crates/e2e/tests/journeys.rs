@@ -341,9 +341,9 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
     b.fill("[aria-label='Cell size, mm']", "9").await;
     b.saved().await;
     for (family, kind, sentence) in [
-        ("Struts", "Octet", "Octet , 9 mm cells"),
-        ("Extruded", "Hexagons", "Hexagons , 9 mm cells"),
-        ("Seeded", "Voronoi struts", "Voronoi struts , 9 mm cells"),
+        ("Struts", "Octet", "Octet, 9 mm cells"),
+        ("Extruded", "Hexagons", "Hexagons, 9 mm cells"),
+        ("Seeded", "Voronoi struts", "Voronoi struts, 9 mm cells"),
     ] {
         b.click_text(".ant-segmented-item-label", family).await;
         b.until("its picture is there", || async {
@@ -369,7 +369,7 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
     b.saved().await;
     assert_eq!(b.value("[aria-label='Points, ']").await, "60");
     b.click_text(".step .title h2", "Mesh").await;
-    b.until("the points read as a sentence", || async { b.seen(".step", "Voronoi struts , 60 points").await }).await;
+    b.until("the points read as a sentence", || async { b.seen(".step", "Voronoi struts, 60 points").await }).await;
     b.click_text("button", "Make the final mesh").await;
     b.painted("final").await;
     b.click_text(".step .title h2", "Hand-off").await;

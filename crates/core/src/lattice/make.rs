@@ -2,7 +2,8 @@
 
 use super::finer::{Site, Sizes};
 use super::foam::Foam;
-use super::members::{Frame, Net, Source};
+use super::members::{Frame, Source};
+use super::net::Net;
 use super::outer;
 use super::seeds::{scatter, Scaled, Scattered, Shadow};
 use super::skeleton::Skeleton;

@@ -10,6 +10,7 @@
 //! | [`seeds`], [`finer`] | seed points in a part; closer ones near chosen places |
 //! | [`voronoi`], [`outer`] | their Voronoi cells; where those meet the surface |
 //! | [`members`], [`index`] | struts and cell walls as fields, found through bins of space |
+//! | [`net`] | both as structures, and on a grid |
 //! | [`density`] | thickness and relative density, one from the other |
 //! | [`make`] | the structure of a recipe in a part |
 
@@ -21,6 +22,7 @@ pub mod index;
 pub mod level;
 pub mod make;
 pub mod members;
+pub mod net;
 pub mod outer;
 pub mod seeds;
 pub mod skeleton;

@@ -40,7 +40,7 @@ impl Skeleton {
         Skeleton { nodes, struts }
     }
 
-    /// Struts shorter than `limit` drawn together into one node at the middle of their ends, shortest
+    /// Struts shorter than `limit` at their middle drawn together into one node at the middle of their ends, shortest
     /// first, and never so that a node gathers ends farther apart than twice the limit. Where some of a
     /// node's ends are `held`, on a surface, it is the one of them nearest to their middle. Also gives how
     /// many struts there were.

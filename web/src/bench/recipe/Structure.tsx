@@ -18,7 +18,8 @@ export function StructureSentence({ recipe }: { recipe: Recipe }) {
   return (
     <>
       <b>
-        {choice?.title} {choice?.family === 'surfaces' && !choice.random && forms[s.form]}
+        {choice?.title}
+        {choice?.family === 'surfaces' && !choice.random && ` ${forms[s.form]}`}
       </b>
       , {cells(s, choice)}
       {turned && ', turned'}
