@@ -128,7 +128,7 @@ async fn main() {
     }
     b.painted("final").await;
 
-    // A zone with a structure of its own, behind those that are kept.
+    // A zone with a structure of its own.
     b.click_text(".step .title h2", "Zones").await;
     b.click_text("button", "Add a zone").await;
     b.click_text(".ant-dropdown-menu-title-content", "Box").await;
@@ -145,7 +145,9 @@ async fn main() {
     b.click_text(".ant-segmented-item-label", "Struts").await;
     b.click_text(".kind span", "Octet").await;
     b.saved().await;
+    b.painted("draft").await;
     b.click_text(".step .title h2", "Thicken").await;
+    b.until("struts are asked for", || async { b.present("[aria-label='Strut thickness, mm']").await }).await;
     b.fill("[aria-label='Strut thickness, mm']", "1.8").await;
     b.saved().await;
     b.painted("draft").await;
