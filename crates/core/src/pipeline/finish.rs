@@ -229,10 +229,17 @@ fn untangle(mesh: &mut TriMesh) -> Vec<[u32; 2]> {
 /// Files hold 32-bit coordinates: checks must see the same. Points that would fall together are
 /// moved apart by the least step, so that welding by place gives the mesh back.
 fn round_to_f32(mesh: &mut TriMesh) {
+    let bits = |p: &DVec3| p.as_vec3().to_array().map(f32::to_bits);
+    // Adding zero makes −0 and 0 one.
+    mesh.points.par_iter_mut().for_each(|p| *p = (p.as_vec3() + glam::Vec3::ZERO).as_dvec3());
+    let mut all: Vec<[u32; 3]> = mesh.points.par_iter().map(bits).collect();
+    all.par_sort_unstable();
+    if all.windows(2).all(|w| w[0] != w[1]) {
+        return;
+    }
     let mut seen: HashSet<[u32; 3]> = HashSet::with_capacity(mesh.points.len());
     for p in &mut mesh.points {
-        // Adding zero makes −0 and 0 one.
-        let mut q = p.as_vec3() + glam::Vec3::ZERO;
+        let mut q = p.as_vec3();
         let mut axis = 0;
         while !seen.insert(q.to_array().map(f32::to_bits)) {
             q[axis] = if q[axis] == 0.0 { f32::MIN_POSITIVE } else { f32::from_bits(q[axis].to_bits() + 1) };
