@@ -8,6 +8,7 @@ use crate::shape::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
+use std::collections::HashSet;
 use ulmix_mesh::crossing::{crossing_pairs, triangles_of};
 use ulmix_mesh::thickness::{wall_thickness, weighted_quantile};
 use ulmix_mesh::topology::piece_volumes;
@@ -235,7 +236,8 @@ fn cautions(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<String> {
             );
         }
     }
-    out.dedup();
+    let mut told = HashSet::new();
+    out.retain(|c| told.insert(c.clone()));
     out
 }
 

@@ -2,7 +2,8 @@
 
 use crate::bodies::Body;
 use crate::grid::Grid;
-use crate::recipe::Place;
+use crate::part::Part;
+use crate::recipe::{FaceMark, Place};
 use glam::{DMat3, DVec2, DVec3, EulerRot};
 use std::f64::consts::PI;
 use std::sync::Arc;
@@ -47,9 +48,15 @@ pub enum Reach {
 }
 
 impl Solid {
-    /// The region of a place; `None` for faces, whose surface only the part knows.
-    pub fn of(place: &Place) -> Option<Solid> {
-        Some(match place {
+    /// All within a depth of faces of a part, and how many of them it does not have.
+    pub fn near(part: &Part, faces: &[FaceMark], depth: f64) -> (Solid, usize) {
+        let (surface, lost) = part.surface_of(faces);
+        (Solid::Near { surface: Arc::new(Bvh::new(&surface)), depth }, lost)
+    }
+
+    /// The region of a place in a part, and how many of its faces the part does not have.
+    pub fn of(place: &Place, part: &Part) -> (Solid, usize) {
+        let solid = match place {
             Place::Cylinder { base_mm, axis_mm, radius_mm } => {
                 let along = DVec3::from(*axis_mm);
                 let axis = along.normalize_or(DVec3::Z);
@@ -61,8 +68,9 @@ impl Solid {
                 Solid::Box { centre: (*centre_mm).into(), half: DVec3::from(*size_mm) * 0.5, turn }
             }
             Place::Sphere { centre_mm, radius_mm } => Solid::Sphere { centre: (*centre_mm).into(), radius: *radius_mm },
-            Place::Faces { .. } => return None,
-        })
+            Place::Faces { faces, depth_mm } => return Solid::near(part, faces, *depth_mm),
+        };
+        (solid, 0)
     }
 
     /// The region with its border moved outward by a distance.
@@ -242,7 +250,8 @@ mod tests {
                 Place::Sphere { centre_mm: [0.5, 1.0, 1.5], radius_mm: 4.0 },
             ];
             let p = DVec3::from(p);
-            for s in shapes.iter().filter_map(Solid::of) {
+            let part = Part::prepare(&ulmix_mesh::TriMesh::cuboid(DVec3::ZERO, DVec3::ONE)).unwrap();
+            for s in shapes.iter().map(|place| Solid::of(place, &part).0) {
                 let n = s.normal(p);
                 let h = 1e-6;
                 let slope = (s.value(p + n * h) - s.value(p - n * h)) / (2.0 * h);

@@ -2,13 +2,12 @@
 
 use crate::grid::{Bits, Grid};
 use crate::part::Part;
-use crate::recipe::{Place, Role, Zones};
+use crate::recipe::{Role, Zones};
 use crate::sample::{sample_body, sample_near, sample_part};
 use crate::solids::{Reach, Solid};
 use glam::DVec3;
 use rayon::prelude::*;
 use std::sync::Arc;
-use ulmix_mesh::Bvh;
 
 /// A zone as a region of the part.
 #[derive(Clone)]
@@ -34,22 +33,18 @@ pub struct Regions {
 impl Regions {
     pub fn of(part: &Part, zones: &Zones) -> Regions {
         let mut lost = Vec::new();
-        let mut near = |name: &str, faces: &[_], depth: f64| {
-            let (surface, missing) = part.surface_of(faces);
+        let mut found = |name: &str, (solid, missing): (Solid, usize)| {
             if missing > 0 {
                 lost.push((name.to_owned(), missing));
             }
-            Solid::Near { surface: Arc::new(Bvh::new(&surface)), depth }
+            solid
         };
         // References change nothing; a zone in the same role as all after it still hides those.
         let list = zones.list.iter().filter(|z| z.role != Role::Reference);
         let mut fillings = 0;
         let mut zones_found: Vec<Region> = list
             .map(|z| {
-                let solid = match &z.place {
-                    Place::Faces { faces, depth_mm } => near(&z.name, faces, *depth_mm),
-                    place => Solid::of(place).expect("only faces ask the part"),
-                };
+                let solid = found(&z.name, Solid::of(&z.place, part));
                 let own = z.own_fill();
                 fillings += own.is_some() as usize;
                 let filling = own.map_or(0, |_| fillings);
@@ -67,7 +62,7 @@ impl Regions {
             .iter()
             .filter(|s| s.depth_mm > 0.0)
             .map(|s| match &s.faces {
-                Some(faces) => near(&s.name, faces, s.depth_mm),
+                Some(faces) => found(&s.name, Solid::near(part, faces, s.depth_mm)),
                 None => Solid::Near { surface: part.distance.shared_bvh(), depth: s.depth_mm },
             })
             .collect();

@@ -21,7 +21,7 @@ async fn main() {
     b.painted("draft").await;
     take("bench-structure.png").await;
 
-    b.click_text(".step .title h2", "Thicken").await;
+    b.step("Thicken").await;
     b.click_text(".ant-segmented-item-label", "Cut").await;
     b.click("[aria-label='Colour by']").await;
     b.click_text(".ant-select-item-option-content", "by wall thickness").await;
@@ -34,7 +34,7 @@ async fn main() {
 
     b.click("[aria-label='Colour by']").await;
     b.click_text(".ant-select-item-option-content", "by zone").await;
-    b.click_text(".step .title h2", "Zones").await;
+    b.step("Zones").await;
     b.click("[aria-label='Skin all around']").await;
     b.until("the skin shows", || async { b.seen(".legend", "Skin").await }).await;
     b.painted("draft").await;
@@ -44,11 +44,11 @@ async fn main() {
     b.click("[aria-label=Undo]").await;
     b.click_text(".ant-segmented-item-label", "Whole").await;
 
-    b.click_text(".step .title h2", "Mesh").await;
+    b.step("Mesh").await;
     b.painted("draft").await;
     b.click_text("button", "Make the final mesh").await;
     b.painted("final").await;
-    b.click_text(".step .title h2", "Hand-off").await;
+    b.step("Hand-off").await;
     b.click_text("button", "Write and check the file").await;
     b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
     b.until("the start screen has its picture", || async {
@@ -58,7 +58,7 @@ async fn main() {
     take("bench-final.png").await;
 
     // Faces picked for a skin.
-    b.click_text(".step .title h2", "Zones").await;
+    b.step("Zones").await;
     b.click_text("button", "Skin on some faces").await;
     b.until("faces can be picked", || async { b.present(".facewords").await }).await;
     b.until("the face is taken", || async {
@@ -83,15 +83,14 @@ async fn main() {
     b.painted("draft").await;
     b.click_text(".kind span", "I-WP").await;
     b.until("the kind shows", || async { b.seen(".kind[aria-checked=true]", "I-WP").await }).await;
-    b.click_text(".step .title h2", "Part").await;
+    b.step("Part").await;
     b.painted("draft").await;
     take("bench-shape.png").await;
 
     // Voronoi struts and their skeleton; the bracket goes back to how it was.
     b.open("/project/keel-bracket").await;
     b.painted("final").await;
-    b.click_text(".ant-segmented-item-label", "Seeded").await;
-    b.click_text(".kind span", "Voronoi struts").await;
+    b.kind("Seeded", "Voronoi struts").await;
     b.painted("draft").await;
     b.until("every kind is drawn", || async {
         b.js("return [...document.querySelectorAll('.kind img')].every(i => i.complete && i.naturalWidth > 0)").await == true
@@ -106,8 +105,7 @@ async fn main() {
     b.painted("final").await;
 
     // Smaller cells around the bosses.
-    b.click_text(".ant-segmented-item-label", "Seeded").await;
-    b.click_text(".kind span", "Voronoi struts").await;
+    b.kind("Seeded", "Voronoi struts").await;
     b.painted("draft").await;
     b.click("[aria-label='Smaller cells in places']").await;
     b.saved().await;
@@ -116,8 +114,8 @@ async fn main() {
         b.click_text(".ant-select-item-option-content", near).await;
         b.saved().await;
     }
-    b.click_text(".step .title h2", "Structure").await;
-    b.click_text(".step .title h2", "Structure").await;
+    b.step("Structure").await;
+    b.step("Structure").await;
     b.js("document.querySelector(\"[aria-label='Smaller cells in places']\").scrollIntoView()").await;
     b.until("near and far are told", || async { b.seen(".facts", "Cells, near to far").await }).await;
     b.painted("draft").await;
@@ -129,24 +127,12 @@ async fn main() {
     b.painted("final").await;
 
     // A zone with a structure of its own.
-    b.click_text(".step .title h2", "Zones").await;
-    b.click_text("button", "Add a zone").await;
-    b.click_text(".ant-dropdown-menu-title-content", "Box").await;
-    for (field, value) in [("Middle X", "95"), ("Middle Z", "10"), ("Side X", "75"), ("Side Y", "90"), ("Side Z", "60")] {
-        b.fill(&format!("[aria-label='{field}']"), value).await;
-        b.saved().await;
-    }
-    b.click("[aria-label=Role]").await;
-    b.click_text(".ant-select-item-option-content", "Fill").await;
-    b.saved().await;
-    b.click("[aria-label='A structure of its own']").await;
-    b.saved().await;
-    b.click_text(".editor button", "Choose").await;
-    b.click_text(".ant-segmented-item-label", "Struts").await;
-    b.click_text(".kind span", "Octet").await;
+    let place = [("Middle X", "95"), ("Middle Z", "10"), ("Side X", "75"), ("Side Y", "90"), ("Side Z", "60")];
+    b.filled_box(&place).await;
+    b.kind("Struts", "Octet").await;
     b.saved().await;
     b.painted("draft").await;
-    b.click_text(".step .title h2", "Thicken").await;
+    b.step("Thicken").await;
     b.until("struts are asked for", || async { b.present("[aria-label='Strut thickness, mm']").await }).await;
     b.fill("[aria-label='Strut thickness, mm']", "1.8").await;
     b.saved().await;
@@ -157,11 +143,10 @@ async fn main() {
         b.saved().await;
     }
     b.painted("final").await;
-    b.click_text(".step .title h2", "Structure").await;
+    b.step("Structure").await;
 
     // A foam sheet.
-    b.click_text(".ant-segmented-item-label", "Surfaces").await;
-    b.click_text(".kind span", "Foam sheet").await;
+    b.kind("Surfaces", "Foam sheet").await;
     b.painted("draft").await;
     take("bench-foam.png").await;
     b.click("[aria-label=Undo]").await;
@@ -177,7 +162,7 @@ async fn main() {
     b.until("the unit is asked", || async { b.present(".units").await }).await;
     b.click_text(".ant-modal button", "Use this part").await;
     b.painted("draft").await;
-    b.click_text(".step .title h2", "Part").await;
+    b.step("Part").await;
     for (body, role) in [("sole plate", "Keep solid"), ("float", "Keep clear")] {
         b.click(&format!("[aria-label='Role of {body}']")).await;
         b.click_text(".ant-select-dropdown:not(.ant-select-dropdown-hidden) .ant-select-item-option-content", role).await;

@@ -17,6 +17,15 @@ async fn written(b: &Bench, name: &str) -> Loaded {
     ulmix_formats::read(&b.downloaded(name).await, &Limits::default()).unwrap()
 }
 
+/// Makes the final mesh, with the step Mesh open, and has it written and saved under a name.
+async fn made(b: &Bench, name: &str) -> Loaded {
+    b.click_text("button", "Make the final mesh").await;
+    b.painted("final").await;
+    b.step("Hand-off").await;
+    b.fill("[aria-label='File name']", name.rsplit_once('.').unwrap().0).await;
+    written(b, name).await
+}
+
 /// From the start screen over slider, cut and final mesh to a saved file.
 #[tokio::test]
 async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
@@ -28,7 +37,7 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     let before = b.text("[data-testid=saved]").await;
 
     // Wall thickness by keyboard on the slider: the picture follows and the recipe is saved.
-    b.click_text(".step .title h2", "Thicken").await;
+    b.step("Thicken").await;
     for _ in 0..12 {
         b.press("[aria-label='Wall thickness'][role=slider]", "\u{E014}").await;
     }
@@ -51,7 +60,7 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     b.until("the cut's values show", || async { b.present("[aria-label='Cut at']").await }).await;
 
     // A coarser step keeps this test short.
-    b.click_text(".step .title h2", "Mesh").await;
+    b.step("Mesh").await;
     b.click("[aria-label='Grid step chosen by Ulmix']").await;
     b.until("the step can be typed", || async { b.present("[aria-label='Grid step, mm']").await }).await;
     b.fill("[aria-label='Grid step, mm']", "0.8").await;
@@ -64,7 +73,7 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     let saved: f64 = b.text("[data-testid=saved]").await.trim_end_matches(" %").parse().unwrap();
     assert!(saved > 20.0 && saved < 60.0, "{saved}");
 
-    b.click_text(".step .title h2", "Hand-off").await;
+    b.step("Hand-off").await;
     b.fill("[aria-label='File name']", "keel v2").await;
     for (format, name) in [("3MF, in millimetres", "keel v2.3mf"), ("STL, binary", "keel v2.stl")] {
         b.click_text(".ant-segmented-item-label", format).await;
@@ -96,30 +105,26 @@ async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
     b.until("the unit is asked", || async { b.seen(".ant-modal", "With it, in the same unit: plate.stl").await }).await;
     b.click_text(".ant-modal button", "Use this part").await;
     b.painted("draft").await;
-    b.click_text(".step .title h2", "Part").await;
+    b.step("Part").await;
     b.until("both bodies are listed", || async { b.seen(".bodyrow", "plate").await }).await;
     b.click("[aria-label='Role of plate']").await;
     b.click_text(".ant-select-item-option-content", "Keep solid").await;
     b.saved().await;
     b.painted("draft").await;
 
-    b.click_text(".step .title h2", "Mesh").await;
+    b.step("Mesh").await;
     b.click("[aria-label='Grid step chosen by Ulmix']").await;
     b.until("the step can be typed", || async { b.present("[aria-label='Grid step, mm']").await }).await;
     b.fill("[aria-label='Grid step, mm']", "0.4").await;
     b.saved().await;
-    b.click_text("button", "Make the final mesh").await;
-    b.painted("final").await;
-    b.click_text(".step .title h2", "Hand-off").await;
-    b.fill("[aria-label='File name']", "both").await;
-    let mesh = written(&b, "both.3mf").await.mesh;
+    let mesh = made(&b, "both.3mf").await.mesh;
     let t = Topology::of(&mesh);
     assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
     let (volume, solid) = (mesh.volume(), plate.volume());
     assert!(volume > solid + 500.0 && volume < solid + 0.6 * block.volume(), "{volume}");
 
     // The same again with lattice and plate apart: two objects of a file, or a file of one.
-    b.click_text(".step .title h2", "Mesh").await;
+    b.step("Mesh").await;
     b.click_text("[aria-label='Lattice and solids'] .ant-segmented-item-label", "Apart").await;
     b.until("that is saved", || async {
         b.text("[data-testid=saved-state]").await == "Saved" && b.seen("button", "Make the final mesh").await
@@ -128,7 +133,7 @@ async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
     b.click_text("button", "Make the final mesh").await;
     b.painted("final").await;
     b.until("both are weighed", || async { b.seen("[data-testid=apart]", "Solids, apart").await }).await;
-    b.click_text(".step .title h2", "Hand-off").await;
+    b.step("Hand-off").await;
     b.fill("[aria-label='File name']", "apart").await;
     let both = written(&b, "apart.3mf").await;
     assert_eq!(both.bodies.iter().map(|n| n.name.as_str()).collect::<Vec<_>>(), ["Lattice", "Solids"]);
@@ -140,7 +145,7 @@ async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
     assert!(Topology::of(&alone).sound() && (alone.volume() - solid).abs() < 1.0, "{}", alone.volume());
 
     // Another part: roles, cells and thickness stay.
-    b.click_text(".step .title h2", "Part").await;
+    b.step("Part").await;
     b.click_text("button", "Swap the part").await;
     let taller = TriMesh::cuboid(DVec3::ZERO, DVec3::new(24.0, 24.0, 40.0));
     b.choose_file("[aria-label='File of a body']", "taller.stl", &stl::write(&taller)).await;
@@ -166,27 +171,13 @@ async fn a_zone_gets_a_structure_of_its_own() {
     b.painted("draft").await;
     b.fill("[aria-label='Cell size, mm']", "8").await;
     b.saved().await;
-    b.click_text(".step .title h2", "Zones").await;
-    b.click_text("button", "Add a zone").await;
-    b.click_text(".ant-dropdown-menu-title-content", "Box").await;
-    b.until("the zone is there", || async { b.present("[aria-label='Middle X']").await }).await;
-    for (field, value) in [("Middle X", "36"), ("Side X", "24"), ("Side Y", "30"), ("Side Z", "30")] {
-        b.fill(&format!("[aria-label='{field}']"), value).await;
-        b.saved().await;
-    }
-    b.click("[aria-label=Role]").await;
-    b.click_text(".ant-select-item-option-content", "Fill").await;
-    b.saved().await;
-    b.click("[aria-label='A structure of its own']").await;
-    b.saved().await;
+    b.filled_box(&[("Middle X", "36"), ("Side X", "24"), ("Side Y", "30"), ("Side Z", "30")]).await;
 
     // The steps after it work on the zone's structure now.
-    b.click_text(".editor button", "Choose").await;
     b.until("the zone is worked on", || async { b.seen(".step.open", "Box 1").await }).await;
-    b.click_text("[aria-label='Family of structures'] .ant-segmented-item-label", "Struts").await;
-    b.click_text(".kind span", "Octet").await;
+    b.kind("Struts", "Octet").await;
     b.saved().await;
-    b.click_text(".step .title h2", "Thicken").await;
+    b.step("Thicken").await;
     b.until("struts are asked for", || async { b.seen(".step.open", "Strut thickness").await }).await;
     b.fill("[aria-label='Strut thickness, mm']", "1.2").await;
     b.saved().await;
@@ -199,12 +190,8 @@ async fn a_zone_gets_a_structure_of_its_own() {
     b.until("walls are asked for", || async { b.seen(".step.open", "Wall thickness").await }).await;
     b.fill("[aria-label='Relative density, %']", "15").await;
     b.saved().await;
-    b.click_text(".step .title h2", "Mesh").await;
-    b.click_text("button", "Make the final mesh").await;
-    b.painted("final").await;
-    b.click_text(".step .title h2", "Hand-off").await;
-    b.fill("[aria-label='File name']", "two").await;
-    let mesh = written(&b, "two.3mf").await.mesh;
+    b.step("Mesh").await;
+    let mesh = made(&b, "two.3mf").await.mesh;
     let t = Topology::of(&mesh);
     assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
     let distance = SignedDistance::new(&mesh, &t);
@@ -241,13 +228,13 @@ async fn a_foreign_part_in_inches_is_asked_for_its_unit() {
     assert!(b.seen(".step", "50.8 × 38.1 × 25.4 mm").await && b.seen(".step", "not closed").await);
 
     // The hole is found in words, and closed.
-    b.click_text(".step .title h2", "Part").await;
+    b.step("Part").await;
     b.until("its health is told", || async { b.seen(".check", "Holes").await && b.seen(".check", "1, up to 50.8 mm").await })
         .await;
     b.click("[aria-label='Close holes']").await;
     b.until("the hole is closed", || async { b.seen(".remark", "1 hole was closed, the widest of 50.8 mm").await }).await;
     b.painted("draft").await;
-    b.click_text(".step .title h2", "Structure").await;
+    b.step("Structure").await;
     b.until("the sentence says so", || async { b.seen(".step", "49.16 cm³, closed").await }).await;
 
     // A typed tenfold jump is asked about and can be refused.
@@ -260,7 +247,7 @@ async fn a_foreign_part_in_inches_is_asked_for_its_unit() {
     b.click_text(".kind span", "Schwarz P").await;
     b.until("the sentence follows", || async { b.value("[aria-label='Cell size, mm']").await == "4.8" }).await;
     b.painted("draft").await;
-    b.click_text(".step .title h2", "Structure").await;
+    b.step("Structure").await;
     b.until("the sentence says so", || async { b.seen(".step", "Schwarz P walls, 4.8 mm cells").await }).await;
     b.end().await;
 }
@@ -272,12 +259,12 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     b.open("/").await;
     b.click_text("button", "Plate").await;
     b.painted("draft").await;
-    b.click_text(".step .title h2", "Part").await;
+    b.step("Part").await;
     b.fill("[aria-label='Side X, mm']", "100").await;
     b.until("the part follows", || async { b.seen(".step", "100 × 60 × 12 mm").await }).await;
     b.painted("draft").await;
 
-    b.click_text(".step .title h2", "Zones").await;
+    b.step("Zones").await;
     b.click_text("button", "Skin on some faces").await;
     b.until("faces can be picked", || async { b.present(".facewords").await }).await;
     // The top, then the long side that looks at us.
@@ -311,12 +298,9 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     b.until("its values show", || async { !b.value("[aria-label=Diameter]").await.is_empty() }).await;
     let drain = 0.5 * b.value("[aria-label=Diameter]").await.parse::<f64>().unwrap();
     b.saved().await;
-    b.click_text(".step .title h2", "Mesh").await;
+    b.step("Mesh").await;
     b.until("the zones read as a sentence", || async { b.seen(".step", "a skin on faces, 2 kept clear").await }).await;
-    b.click_text("button", "Make the final mesh").await;
-    b.painted("final").await;
-    b.click_text(".step .title h2", "Hand-off").await;
-    let read = written(&b, "Plate.3mf").await;
+    let read = made(&b, "Plate.3mf").await;
     let (m, t) = (&read.mesh, Topology::of(&read.mesh));
     assert!(t.sound());
     // The whole top is there but for its holes and the bore; the bottom is open.
@@ -352,28 +336,25 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
         .await;
         b.click_text(".kind span", kind).await;
         b.painted("draft").await;
-        b.click_text(".step .title h2", "Structure").await;
+        b.step("Structure").await;
         b.until("the sentence follows", || async { b.seen(".step", sentence).await }).await;
-        b.click_text(".step .title h2", "Structure").await;
+        b.step("Structure").await;
         assert_eq!(b.value("[aria-label='Cell size, mm']").await, "9");
     }
     // A number of points leads over the size, which follows.
     b.fill("[aria-label='Points, ']", "60").await;
     b.until("the size follows", || async { b.value("[aria-label='Cell size, mm']").await != "9" }).await;
     b.painted("draft").await;
-    b.click_text(".step .title h2", "Mesh").await;
-    b.click_text(".step .title h2", "Structure").await;
+    b.step("Mesh").await;
+    b.step("Structure").await;
     // Smaller cells along the surface: the points stay as many, and near and far are told apart.
     b.click("[aria-label='Smaller cells in places']").await;
     b.until("near and far are told", || async { b.seen(".facts", "Cells, near to far").await }).await;
     b.saved().await;
     assert_eq!(b.value("[aria-label='Points, ']").await, "60");
-    b.click_text(".step .title h2", "Mesh").await;
+    b.step("Mesh").await;
     b.until("the points read as a sentence", || async { b.seen(".step", "Voronoi struts, 60 points").await }).await;
-    b.click_text("button", "Make the final mesh").await;
-    b.painted("final").await;
-    b.click_text(".step .title h2", "Hand-off").await;
-    let read = written(&b, "Plate.3mf").await;
+    let read = made(&b, "Plate.3mf").await;
     let t = Topology::of(&read.mesh);
     assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
     let size = read.mesh.bounds().size();
@@ -394,11 +375,11 @@ async fn tabs_follow_each_other_and_a_stopped_server_loses_nothing() {
     b.click_text(".kind span", "Schwarz D").await;
     b.until("the change is saved", || async { b.attribute("[aria-label=Undo]", "disabled").await.is_empty() }).await;
     b.switch(&first).await;
-    b.click_text(".step .title h2", "Structure").await;
+    b.step("Structure").await;
     b.until("the first tab follows", || async { b.seen(".step", "Schwarz D walls").await }).await;
 
     b.kill_server();
-    b.click_text(".step .title h2", "Zones").await;
+    b.step("Zones").await;
     b.click("[aria-label='Skin all around']").await;
     b.until("the page says it is not saved", || async { b.seen(".banner", "does not answer").await }).await;
     b.restart_server();

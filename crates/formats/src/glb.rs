@@ -94,13 +94,7 @@ pub fn write(shaded: &Shaded, attributes: &[Attribute], extras: Value) -> Vec<u8
     }
     let indices = accessors.len();
     let at = bin.len();
-    for [a, b, c] in &shaded.triangles {
-        let mut three = [0; 12];
-        three[..4].copy_from_slice(&a.to_le_bytes());
-        three[4..8].copy_from_slice(&b.to_le_bytes());
-        three[8..].copy_from_slice(&c.to_le_bytes());
-        bin.extend_from_slice(&three);
-    }
+    shaded.triangles.iter().flatten().for_each(|i| bin.extend_from_slice(&i.to_le_bytes()));
     views.push(json!({ "buffer": 0, "byteOffset": at, "byteLength": bin.len() - at, "target": 34963 }));
     accessors.push(json!({
         "bufferView": views.len() - 1, "componentType": 5125, "count": shaded.triangles.len() * 3, "type": "SCALAR"

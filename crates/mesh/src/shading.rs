@@ -78,9 +78,8 @@ struct Chunk {
     first: Vec<u32>,
     /// Corners of the mesh (three a triangle) with a drawn point that is not their point's first.
     others: Vec<(u32, u32)>,
-    /// Scratch: the faces around a point, and the groups of them that share a normal there.
+    /// Scratch: the faces around a point.
     star: Vec<Face>,
-    groups: Vec<u128>,
 }
 
 impl Chunk {
@@ -96,18 +95,15 @@ impl Chunk {
             self.source.push(v);
             return;
         }
-        self.groups.clear();
         for (own, &corner) in star.iter().zip(corners) {
-            // Which faces turn little from this one: corners that agree on it share a normal.
-            let near = star.iter().enumerate().filter(|(_, o)| o.unit.dot(own.unit) > least);
-            let group = near.fold(0u128, |group, (n, _)| group | 1 << (n % 128));
-            let known = self.groups.iter().position(|g| *g == group);
+            let near = star.iter().filter(|o| o.unit.dot(own.unit) > least);
+            let normal = near.map(|o| o.area).sum::<Vec3>().normalize_or(own.unit);
+            // The same faces, added in the same order, give the same bits.
+            let known = self.normals[first..].iter().position(|n| *n == normal);
             let n = known.unwrap_or_else(|| {
-                let near = star.iter().enumerate().filter(|(n, _)| group >> (n % 128) & 1 == 1);
-                self.normals.push(near.map(|(_, o)| o.area).sum::<Vec3>().normalize_or(own.unit));
+                self.normals.push(normal);
                 self.source.push(v);
-                self.groups.push(group);
-                self.groups.len() - 1
+                self.normals.len() - 1 - first
             });
             if n > 0 {
                 self.others.push((corner, (first + n) as u32));

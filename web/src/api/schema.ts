@@ -441,6 +441,13 @@ export interface components {
             /** @description With wall thickness for colouring. */
             thickness: boolean;
         };
+        /** @description See [`Recipe::drain`]. */
+        Drain: {
+            /** Format: double */
+            depth_mm: number;
+            /** Format: double */
+            radius_mm: number;
+        };
         /** @description What goes out to a project's listeners. */
         Event: {
             /** @enum {string} */
@@ -947,6 +954,8 @@ export interface components {
         Project: {
             can_redo: boolean;
             can_undo: boolean;
+            /** @description A drain hole's first size. */
+            drain: components["schemas"]["Drain"];
             finished?: null | components["schemas"]["RunInfo"];
             id: string;
             /** @description The last final run of this recipe ended with the server. */

@@ -376,10 +376,10 @@ export async function fetchSkeleton() {
 
 /** A drain hole at a place of the part's surface. */
 export function drill(place: readonly number[], outward: readonly number[]) {
-  const { recipe } = get()
+  const { project, recipe } = get()
   void pick(null)
-  if (!recipe) return
-  edit(withZones((z) => ({ ...z, list: [drainHole(recipe, place, outward), ...z.list] })))
+  if (!project || !recipe) return
+  edit(withZones((z) => ({ ...z, list: [drainHole(project, recipe, place, outward), ...z.list] })))
   set({ chosen: { of: 'zone', index: 0 }, filled: null })
 }
 

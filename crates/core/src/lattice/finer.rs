@@ -2,11 +2,9 @@
 
 use crate::part::Part;
 use crate::recipe::structure::Finer;
-use crate::recipe::{Place, Zones};
+use crate::recipe::Zones;
 use crate::solids::Solid;
 use glam::DVec3;
-use std::sync::Arc;
-use ulmix_mesh::Bvh;
 
 /// What a structure is made in.
 #[derive(Clone, Copy)]
@@ -35,14 +33,9 @@ impl<'a> Sizes<'a> {
     pub fn of(site: Site<'a>, finer: Option<&Finer>) -> Option<Sizes<'a>> {
         let finer = *finer?;
         let marked = site.zones.into_iter().flat_map(|z| &z.list).filter(|z| z.finer);
-        let region = |place: &Place| match place {
-            Place::Faces { faces, depth_mm } => {
-                let surface = site.part.surface_of(faces).0;
-                (!surface.triangles.is_empty()).then(|| Solid::Near { surface: Arc::new(Bvh::new(&surface)), depth: *depth_mm })
-            }
-            place => Solid::of(place),
-        };
-        let near: Vec<Solid> = marked.filter_map(|z| region(&z.place)).collect();
+        let regions = marked.map(|z| Solid::of(&z.place, site.part).0);
+        // Faces that the part does not have are nowhere.
+        let near: Vec<Solid> = regions.filter(|r| r.value(site.part.mesh.points[0]).is_finite()).collect();
         let surface = finer.surface.then_some(site.part);
         (surface.is_some() || !near.is_empty()).then_some(Sizes { near, surface, finer })
     }
@@ -50,6 +43,11 @@ impl<'a> Sizes<'a> {
     /// The smallest share.
     pub fn least(&self) -> f64 {
         self.finer.share
+    }
+
+    /// By how much the share changes over a mm at most: half again the even slope, in the middle of the step.
+    pub fn steepest(&self) -> f64 {
+        1.5 * (1.0 - self.finer.share) / self.finer.reach_mm
     }
 
     /// Size at a place over the cell size: the least where cells are smallest, growing smoothly to 1.

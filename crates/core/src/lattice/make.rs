@@ -5,7 +5,7 @@ use super::foam::Foam;
 use super::members::{Frame, Source};
 use super::net::Net;
 use super::outer;
-use super::seeds::{scatter, Scaled, Scattered, Shadow};
+use super::seeds::{scatter, Region, Scaled, Scattered, Shadow};
 use super::skeleton::Skeleton;
 use super::surface::{low_discrepancy, low_discrepancy_flat, turn, Periodic};
 use super::trim::cleaned;
@@ -206,13 +206,13 @@ fn seeded(
     let part = site.part;
     let scale = DVec3::from(s.cell_mm);
     let sizes = Sizes::of(site, s.seeds.finer.as_ref());
-    let found = scatter(&Scaled { part, frame, scale, sizes: sizes.as_ref() }, &s.seeds, cancelled)?;
+    let region = Scaled { part, frame, scale, sizes: sizes.as_ref() };
+    let found = scatter(&region, &s.seeds, cancelled)?;
     if cancelled() {
         return None;
     }
     let cell = found.cell * s.smallest();
-    let least = sizes.as_ref().map_or(1.0, Sizes::least);
-    let share = |p: DVec3| sizes.as_ref().map_or(1.0, |s| s.share(p));
+    let least = region.least_size();
     let known = |facts: Facts| Facts { seeds: found.inside, unevenness: found.unevenness, ..facts };
     if kind == SeededKind::VoronoiWalls {
         let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() });
@@ -224,7 +224,7 @@ fn seeded(
             let d = voronoi::diagram(&found.points, &found.bounds);
             // Over the size of cells there.
             let middle = |[a, b]: [u32; 2]| (found.points[a as usize] + found.points[b as usize]) * 0.5;
-            let over = |(pair, width): (&[u32; 2], &f64)| width / share(frame.back(middle(*pair) * scale));
+            let over = |(pair, width): (&[u32; 2], &f64)| width / region.size(middle(*pair));
             let mut widths: Vec<f64> = d.pairs.par_iter().zip(&d.widths).map(over).collect();
             widths.sort_by(f64::total_cmp);
             if s.seeds.net {
@@ -238,15 +238,15 @@ fn seeded(
             let struts = voronoi::diagram(&found.points, &found.bounds).pairs;
             // At the rim of the padding cells are cut open, and touch others far away.
             let all = Skeleton { nodes: found.points.clone(), struts };
-            let local = |e: [u32; 2]| {
-                share(frame.back(all.nodes[e[0] as usize] * scale)).max(share(frame.back(all.nodes[e[1] as usize] * scale)))
-            };
-            (all.filtered(|e| all.length(e) < LONGEST * found.cell * local(e)), TRIANGLE * found.cell)
+            let size = |n: u32| region.size(all.nodes[n as usize]);
+            let longest = |[a, b]: [u32; 2]| LONGEST * found.cell * size(a).max(size(b));
+            (all.filtered(|e| all.length(e) < longest(e)), TRIANGLE * found.cell)
         }
         _ => (nearest(&found, s.seeds.neighbours as usize), found.cell),
     };
     let placed = |s: Skeleton| Skeleton { nodes: s.nodes.iter().map(|p| frame.back(*p * scale)).collect(), ..s };
-    let (net, facts) = cleaned(part, placed(raw), placed(outer), cell, &|p| s.seeds.weld * cell * share(p));
+    let weld = |p: DVec3| s.seeds.weld * cell * sizes.as_ref().map_or(1.0, |s| s.share(p));
+    let (net, facts) = cleaned(part, placed(raw), placed(outer), cell, &weld);
     let facts = known(facts);
     // In the part's own axes.
     let still = Frame { turn: DMat3::IDENTITY, shift: DVec3::ZERO, flat: false };

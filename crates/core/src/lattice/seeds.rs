@@ -48,6 +48,10 @@ pub trait Region: Sync {
     fn least_size(&self) -> f64 {
         1.0
     }
+    /// By how much that size changes over a unit of length at most.
+    fn steepest(&self) -> f64 {
+        0.0
+    }
 }
 
 /// A part in the structure's axes, measured in cells of size `scale`.
@@ -98,6 +102,10 @@ impl Region for Scaled<'_> {
 
     fn least_size(&self) -> f64 {
         self.sizes.map_or(1.0, Sizes::least)
+    }
+
+    fn steepest(&self) -> f64 {
+        self.sizes.map_or(0.0, |s| s.steepest() * self.scale.max_element())
     }
 }
 
@@ -216,6 +224,7 @@ fn relax(
     pad: f64,
 ) {
     let facts = facts(points);
+    let narrowing = pad * region.steepest();
     points.par_iter_mut().zip(clear).zip(&facts).enumerate().for_each(|(n, ((p, clear), f))| {
         let to = if region.flat() { f.middle.with_z(0.0) } else { heavier(region, f) };
         *clear -= p.distance(to);
@@ -228,18 +237,18 @@ fn relax(
         if (n < inside && d < 0.0) || (n >= inside && d >= 0.0 && d < pad) {
             *p = to;
             // The padding is narrower where cells are smaller.
-            let room = if n < inside { -d } else { d.min(if region.least_size() < 1.0 { 0.0 } else { pad - d }) };
-            *clear = region.slack() * room;
+            let rim = (pad - d) / (1.0 + region.slack() * narrowing);
+            *clear = region.slack() * if n < inside { -d } else { d.min(rim) };
         }
     });
 }
 
 /// Middle of a cell's mass, which is denser where cells are to be smaller.
 fn heavier(region: &dyn Region, cell: &CellFacts) -> DVec3 {
-    if region.least_size() == 1.0 {
+    let edge = cell.volume.cbrt();
+    if edge <= 0.0 {
         return cell.middle;
     }
-    let edge = cell.volume.cbrt();
     let h = 0.1 * edge;
     let along = |d: DVec3| (region.size(cell.middle + d * h) - region.size(cell.middle - d * h)) / (2.0 * h);
     let slope = DVec3::new(along(DVec3::X), along(DVec3::Y), along(DVec3::Z));

@@ -12,26 +12,29 @@
 //! |---|---|
 //! | [`cache`] | stage results by key |
 //! | [`plan`] | the grid step, and what a run will cost |
+//! | [`linked`] | thickness and density of every filling, and what they lead to |
 //! | [`finish`] | crumbs removed, reduced, rounded to what files hold |
 
 pub mod cache;
 pub mod finish;
+pub mod linked;
 pub mod plan;
 
 use crate::grid::{Bits, Grid};
 use crate::lattice::density::DensityCurve;
 use crate::lattice::finer::Site;
-use crate::lattice::{make, Bare, Facts};
+use crate::lattice::{make, Bare};
 use crate::part::Part;
 use crate::polygonise::{polygonise, Care, Shape};
-use crate::recipe::{key_of, Filling, Kind, Recipe, RecipeError, Role, Thicken};
+use crate::recipe::{key_of, Filling, Kind, Recipe, RecipeError, Zones};
 use crate::report::{self, Report};
 use crate::sample::{scatter, volume};
 use crate::shape::{Composed, Reaching, Side};
-use crate::zoned::{Regions, Shares, Zoned};
+use crate::zoned::{Regions, Zoned};
 use cache::Cache;
 use finish::Solid;
 use glam::DVec3;
+pub use linked::{Filled, Linked, LostFaces};
 use plan::Prediction;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -93,75 +96,6 @@ pub enum RunError {
     Cancelled,
     #[error("{0}")]
     Recipe(#[from] RecipeError),
-}
-
-/// A filling with the two linked values of the thicken step, both known, and what they lead to.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Filled {
-    /// Wall, or strut of a network at its narrowest. mm.
-    pub thickness_mm: f64,
-    /// Made of walls, not of struts.
-    pub walls: bool,
-    /// Predicted solid share of what it fills. Percent.
-    pub density_percent: f64,
-    /// Size of the cells, where they are smallest: what seed points make of it. mm.
-    pub cell_mm: f64,
-    /// Free width between neighbouring walls or struts, about. mm.
-    pub opening_mm: f64,
-    /// Volume that it fills.
-    pub fill_volume_mm3: f64,
-    /// Surface of the lattice there. mm².
-    pub lattice_area_mm2: f64,
-    /// Figures of the skeleton or the cells, of structures that have any.
-    pub structure: Option<Facts>,
-}
-
-/// What the thicken step leads to.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Linked {
-    /// The part's filling.
-    #[serde(flatten)]
-    pub fill: Filled,
-    /// By zone of the list, its own filling.
-    #[serde(default)]
-    #[schema(required = true)]
-    pub own: Vec<Option<Filled>>,
-    /// Material outside what is filled: kept solids and skins.
-    pub solid_volume_mm3: f64,
-    /// What each zone of the list takes of the part.
-    pub zone_mm3: Vec<f64>,
-    /// Zones and skins that do not find all their faces.
-    pub lost_faces: Vec<LostFaces>,
-}
-
-impl Linked {
-    /// All fillings, in the order of [`Recipe::fillings`].
-    pub fn fills(&self) -> impl Iterator<Item = &Filled> {
-        std::iter::once(&self.fill).chain(self.own.iter().flatten())
-    }
-
-    /// Volume that is filled.
-    pub fn fill_volume_mm3(&self) -> f64 {
-        self.fills().map(|f| f.fill_volume_mm3).sum()
-    }
-
-    /// Material there.
-    pub fn lattice_volume_mm3(&self) -> f64 {
-        self.fills().map(|f| f.fill_volume_mm3 * f.density_percent / 100.0).sum()
-    }
-
-    /// The filling with the smallest cells.
-    pub fn finest(&self) -> &Filled {
-        self.fills().min_by(|a, b| a.cell_mm.total_cmp(&b.cell_mm)).expect("there is one at least")
-    }
-}
-
-/// Faces that a zone or skin names and the part does not have.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct LostFaces {
-    /// Of the zone or skin.
-    pub name: String,
-    pub faces: usize,
 }
 
 /// A finished run.
@@ -310,7 +244,11 @@ impl Pipeline {
         watch: &dyn Watch,
     ) -> Result<(Regions, Arc<Zoned>, String), RunError> {
         let regions = Regions::of(part, &recipe.zones).reaching(part, overlap);
-        let key = self.key(&[&"zones", &part.key, &recipe.zones.places(), &step, &overlap]);
+        let Zones { rest, list, skins } = &recipe.zones;
+        // Not what fills them: where something else does, and how it passes over.
+        let places: Vec<_> = list.iter().map(|z| (z.role, &z.place, z.own_fill().map(|own| own.blend_mm))).collect();
+        let depths: Vec<_> = skins.iter().map(|s| (&s.faces, s.depth_mm)).collect();
+        let key = self.key(&[&"zones", &part.key, rest, &places, &depths, &step, &overlap]);
         let zones = self.stage(Stage::Zones, &key, watch, Zoned::bytes, || {
             Zoned::sample(part, &regions, Grid::covering(&part.mesh.bounds(), step), &|| watch.cancelled())
         })?;
@@ -372,7 +310,7 @@ impl Pipeline {
                 let shares = regions.shares(&scatter(&zones.inside, &zones.grid, 60_000));
                 // Of a part with holes only what counts as inside is known.
                 let whole = if part.facts.closed { part.facts.volume_mm3 } else { volume(&zones.inside, &zones.grid) };
-                Some(link(recipe, &curves, &shares, whole, regions.lost))
+                Some(linked::link(recipe, &curves, &shares, whole, regions.lost))
             },
         )?;
         Ok((linked, key))
@@ -436,39 +374,4 @@ impl Watch for Inner<'_> {
 
 fn mesh_bytes(m: &TriMesh) -> usize {
     m.points.len() * 24 + m.triangles.len() * 12
-}
-
-fn link(recipe: &Recipe, curves: &[Arc<DensityCurve>], shares: &Shares, whole: f64, lost: Vec<(String, usize)>) -> Linked {
-    let all = recipe.fillings().into_iter().zip(curves).zip(&shares.fill);
-    let mut fills = all.map(|((filling, curve), share)| filled(&filling, curve, whole * share));
-    let fill = fills.next().expect("the part's own");
-    let own = recipe.zones.list.iter().map(|z| z.own_fill().and_then(|_| fills.next())).collect();
-    // References take nothing.
-    let mut taken = shares.zones.iter().map(|s| s * whole);
-    let zone_mm3 = recipe.zones.list.iter().map(|z| if z.role == Role::Reference { 0.0 } else { taken.next().unwrap_or(0.0) });
-    Linked {
-        fill,
-        own,
-        solid_volume_mm3: whole * shares.solid,
-        zone_mm3: zone_mm3.collect(),
-        lost_faces: lost.into_iter().map(|(name, faces)| LostFaces { name, faces }).collect(),
-    }
-}
-
-fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64) -> Filled {
-    let bare = curve.bare();
-    let thickness_mm = match filling.thicken {
-        Thicken::Thickness { thickness_mm } => thickness_mm,
-        Thicken::RelativeDensity { percent } => curve.thickness(percent / 100.0, bare.cell()),
-    };
-    Filled {
-        thickness_mm,
-        walls: filling.structure.kind.walls(filling.structure.form),
-        density_percent: 100.0 * curve.density(thickness_mm),
-        cell_mm: bare.cell(),
-        opening_mm: bare.opening(thickness_mm).max(0.0),
-        fill_volume_mm3,
-        lattice_area_mm2: curve.area_per_volume(thickness_mm) * fill_volume_mm3,
-        structure: bare.facts().cloned(),
-    }
 }

@@ -216,10 +216,6 @@ pub struct Filling<'a> {
 }
 
 impl Filling<'_> {
-    fn owned(&self, blend_mm: f64) -> OwnFill {
-        OwnFill { structure: self.structure.clone(), thicken: self.thicken, joins: self.joins, blend_mm }
-    }
-
     fn validate(&self, longest: f64) -> Result<(), RecipeError> {
         self.structure.validate(longest)?;
         let smallest = self.structure.smallest();
@@ -285,6 +281,14 @@ impl Recipe {
             .map_err(|e| refuse(format!("The recipe cannot be read: {e}."), "Correct that value or export the recipe again."))
     }
 
+    /// The size of a hole that powder and resin leave through: past the skins and half a cell on, so that it
+    /// opens into the lattice.
+    pub fn drain(&self) -> Drain {
+        let cell = self.structure.smallest();
+        let skin = self.zones.skins.iter().map(|s| s.depth_mm).fold(0.0, f64::max);
+        Drain { depth_mm: skin + 0.5 * cell, radius_mm: round_two((0.25 * cell).min(2.5)) }
+    }
+
     /// What fills the part where no zone has a filling of its own.
     pub fn filling(&self) -> Filling<'_> {
         Filling { structure: &self.structure, thicken: self.thicken, joins: self.joins }
@@ -343,6 +347,13 @@ impl Recipe {
         check("mesh.crumb_mm3", "The size of loose crumbs", "mm³", self.mesh.crumb_mm3, 0.0, longest.powi(3))?;
         check("material.density", "The material's density", "g/cm³", self.material.density, 0.01, 25.0)
     }
+}
+
+/// See [`Recipe::drain`].
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Drain {
+    pub depth_mm: f64,
+    pub radius_mm: f64,
 }
 
 /// Refuses a value outside its bounds: field, what it is, unit, value, least, most.
@@ -461,6 +472,15 @@ mod tests {
         for bad in ["", "{}", "{\"ulmix\":99}", "{\"ulmix\":1}", "[1]"] {
             assert!(!Recipe::from_json(bad).unwrap_err().hint.is_empty());
         }
+    }
+
+    #[test]
+    fn a_drain_hole_passes_the_skin_and_opens_into_a_cell() {
+        let mut r = Recipe::for_part(&bounds());
+        assert_eq!(r.drain(), Drain { depth_mm: 5.5, radius_mm: 2.5 });
+        r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 2.0 }];
+        r.structure.cell_mm = [4.0, 6.0, 8.0];
+        assert_eq!(r.drain(), Drain { depth_mm: 4.0, radius_mm: 1.0 });
     }
 
     #[test]

@@ -149,23 +149,6 @@ pub struct FaceMark {
 const MOST: usize = 64;
 
 impl Zones {
-    /// The zones without what fills them: only where something else does and how it passes over.
-    pub fn places(&self) -> Zones {
-        let mut out = self.clone();
-        for z in &mut out.list {
-            z.finer = false;
-            z.own = z.own_fill().map(|own| {
-                let blank = Filling {
-                    structure: &Structure::default(),
-                    thicken: Thicken::Thickness { thickness_mm: 1.0 },
-                    joins: Joins::default(),
-                };
-                Box::new(blank.owned(own.blend_mm))
-            });
-        }
-        out
-    }
-
     pub fn validate(&self, longest: f64) -> Result<(), RecipeError> {
         let refuse =
             |field: &str, message: String, hint: &str| Err(RecipeError { field: field.into(), message, hint: hint.into() });

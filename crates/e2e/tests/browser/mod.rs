@@ -147,6 +147,35 @@ impl Bench {
         self.until("the change is saved", || async { self.text("[data-testid=saved-state]").await == "Saved" }).await;
     }
 
+    /// Opens a step of the recipe, or closes it.
+    pub async fn step(&self, title: &str) {
+        self.click_text(".step .title h2", title).await;
+    }
+
+    /// Chooses a kind of structure by its picture.
+    pub async fn kind(&self, family: &str, kind: &str) {
+        self.click_text("[aria-label='Family of structures'] .ant-segmented-item-label", family).await;
+        self.click_text(".kind span", kind).await;
+    }
+
+    /// Adds a box, fills it with a structure of its own, and goes on to choose that.
+    pub async fn filled_box(&self, fields: &[(&str, &str)]) {
+        self.step("Zones").await;
+        self.click_text("button", "Add a zone").await;
+        self.click_text(".ant-dropdown-menu-title-content", "Box").await;
+        self.until("the zone is there", || async { self.present("[aria-label='Middle X']").await }).await;
+        for (field, value) in fields {
+            self.fill(&format!("[aria-label='{field}']"), value).await;
+            self.saved().await;
+        }
+        self.click("[aria-label=Role]").await;
+        self.click_text(".ant-select-item-option-content", "Fill").await;
+        self.saved().await;
+        self.click("[aria-label='A structure of its own']").await;
+        self.saved().await;
+        self.click_text(".editor button", "Choose").await;
+    }
+
     pub async fn present(&self, css: &str) -> bool {
         !self.client.find_all(Locator::Css(css)).await.unwrap().is_empty()
     }

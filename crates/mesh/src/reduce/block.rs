@@ -44,10 +44,7 @@ pub fn reduced(input: &Input, local: &mut [u32]) -> Patch {
             return block.patch();
         }
         if attempt == TRIES {
-            let mut same = Patch { first: vec![0], ..Patch::default() };
-            let (triangles, patch) = (&input.patch.triangles, input.patch);
-            input.run.iter().for_each(|&t| same.push(triangles[t as usize], patch.carried_by(t).iter().copied()));
-            return same;
+            return input.patch.some(input.run);
         }
         kept.extend(crossing);
     }
@@ -238,7 +235,7 @@ impl<'a> Block<'a> {
         // The margin covers 32-bit places and the flat points let go.
         let limit = 0.9 * error as f32;
         // Neighbours by their height over the faces around v: a bound that costs little.
-        let mut best = [(f32::INFINITY, NONE as usize); 2];
+        let mut best = [(f32::INFINITY, 0); 2];
         for (n, &height) in self.star.heights()[..self.star.len].iter().enumerate() {
             let u = self.star.next[n];
             let border = self.flags[v as usize] & BORDER != 0 && self.flags[u as usize] & BORDER == 0;
@@ -249,9 +246,9 @@ impl<'a> Block<'a> {
                 }
             }
         }
-        let onto = best.iter().map(|b| b.1).find(|&n| n != NONE as usize && self.fits(v, n, limit));
-        if let Some(n) = onto {
-            self.apply(v, self.star.next[n]);
+        let onto = best.iter().find(|(height, n)| height.is_finite() && self.fits(v, *n, limit));
+        if let Some((_, n)) = onto {
+            self.apply(v, self.star.next[*n]);
         }
         onto.is_some()
     }
@@ -365,7 +362,7 @@ impl<'a> Block<'a> {
     }
 
     fn patch(&self) -> Patch {
-        let mut out = Patch { first: vec![0], ..Patch::default() };
+        let mut out = Patch::empty();
         for (t, tri) in self.triangles.iter().enumerate().filter(|(t, _)| self.normal[*t] != Vec3::ZERO) {
             let some = |p: u32| (p != NONE).then_some(p);
             let list = std::iter::successors(some(self.carried[t]), |&p| some(self.removed[p as usize].next));

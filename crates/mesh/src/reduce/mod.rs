@@ -76,7 +76,6 @@ pub fn reduce(mesh: &TriMesh, options: &ReduceOptions) -> Reduced {
 
 /// Triangles by the input's points, and the removed points that each stands for:
 /// `carried[first[t]..first[t + 1]]`.
-#[derive(Default)]
 struct Patch {
     triangles: Vec<[u32; 3]>,
     first: Vec<u32>,
@@ -84,6 +83,17 @@ struct Patch {
 }
 
 impl Patch {
+    fn empty() -> Patch {
+        Patch { triangles: Vec::new(), first: vec![0], carried: Vec::new() }
+    }
+
+    /// Some of its triangles, as they are.
+    fn some(&self, run: &[u32]) -> Patch {
+        let mut out = Patch::empty();
+        run.iter().for_each(|&t| out.push(self.triangles[t as usize], self.carried_by(t).iter().copied()));
+        out
+    }
+
     fn carried_by(&self, t: u32) -> &[u32] {
         &self.carried[self.first[t as usize] as usize..self.first[t as usize + 1] as usize]
     }
@@ -95,7 +105,7 @@ impl Patch {
     }
 
     fn joined(parts: &[Patch]) -> Patch {
-        let mut out = Patch { first: vec![0], ..Patch::default() };
+        let mut out = Patch::empty();
         for p in parts {
             let base = out.carried.len() as u32;
             out.triangles.extend(&p.triangles);
@@ -144,9 +154,7 @@ fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open
         .map(|run| {
             let idle = run.iter().all(|&t| triangles[t as usize].iter().all(|&v| !open[v as usize]));
             if idle {
-                let mut same = Patch { first: vec![0], ..Patch::default() };
-                run.iter().for_each(|&t| same.push(triangles[t as usize], patch.carried_by(t).iter().copied()));
-                return same;
+                return patch.some(run);
             }
             LOCAL.with_borrow_mut(|local| {
                 local.resize(mesh.points.len(), NONE);

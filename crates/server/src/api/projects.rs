@@ -18,7 +18,7 @@ use ulmix_core::demo;
 use ulmix_core::inspect::{inspect, Inspection};
 use ulmix_core::part::{stem, Part, PartFacts};
 use ulmix_core::pipeline::Pipeline;
-use ulmix_core::recipe::{Beside, FileMark, OwnShape, PartStep, Ranges, Recipe, Unit};
+use ulmix_core::recipe::{Beside, Drain, FileMark, OwnShape, PartStep, Ranges, Recipe, Unit};
 use ulmix_core::report::Check;
 use utoipa::{IntoParams, ToSchema};
 
@@ -133,6 +133,8 @@ pub struct Project {
     pub part: PartFacts,
     /// What sliders offer.
     pub ranges: Ranges,
+    /// A drain hole's first size.
+    pub drain: Drain,
     pub part_file: String,
     /// The final mesh of this recipe, when it was made.
     pub finished: Option<RunInfo>,
@@ -181,6 +183,7 @@ fn project(app: &App, id: &str) -> Answer<Project> {
         job: app.studio.job_of(id),
         interrupted: app.studio.store.interrupted(id, &key)?,
         ranges: Ranges::for_part(&part.mesh.bounds()),
+        drain: recipe.drain(),
         part: part.facts.clone(),
         recipe,
         can_undo: row.head > row.first,

@@ -1,7 +1,7 @@
 import { Select, Switch } from 'antd'
 import type { Recipe } from '../../api/client'
 import { mm } from '../../shared/format'
-import { edit, preview } from '../state'
+import { edit } from '../state'
 import { useFilling } from './filling'
 import { leastShare, withSeeds, type S } from './structureRules'
 import { Value } from './Value'
@@ -57,8 +57,7 @@ export function FinerFields() {
             unit="%"
             digits={0}
             range={[15, 100]}
-            onMove={(v) => preview(withSeeds({ finer: { ...finer, share: v / 100 } }))}
-            onSet={(v) => edit(withSeeds({ finer: { ...finer, share: v / 100 } }))}
+            change={(v) => withSeeds({ finer: { ...finer, share: v / 100 } })}
           />
           <Value
             label="Grows over"
@@ -66,8 +65,7 @@ export function FinerFields() {
             unit="mm"
             digits={1}
             range={[Number((cell / 2).toPrecision(2)), Number((6 * cell).toPrecision(2))]}
-            onMove={(v) => preview(withSeeds({ finer: { ...finer, reach_mm: v } }))}
-            onSet={(v) => edit(withSeeds({ finer: { ...finer, reach_mm: v } }))}
+            change={(v) => withSeeds({ finer: { ...finer, reach_mm: v } })}
           />
           {found && least < 1 && (
             <dl className="facts">

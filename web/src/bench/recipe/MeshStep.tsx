@@ -47,9 +47,9 @@ export function MeshStep() {
         <span className="label">Grid step chosen by Ulmix</span>
         <Switch size="small" aria-label="Grid step chosen by Ulmix" checked={auto} onChange={(on) => edit(withMesh({ step_mm: on ? undefined : step }))} />
       </div>
-      {!auto && <Value label="Grid step" value={step} unit="mm" range={[Math.max(step / 4, 0.02), step * 3]} onSet={(v) => edit(withMesh({ step_mm: v }))} />}
-      <Value label="Reduce within" hint="greatest deviation" value={recipe.mesh.reduce_mm} unit="mm" digits={3} range={[0, Math.max(0.1, recipe.mesh.reduce_mm)]} onSet={(v) => edit(withMesh({ reduce_mm: v }))} />
-      <Value label="Drop crumbs" hint="loose pieces below" value={recipe.mesh.crumb_mm3} unit="mm³" digits={1} range={[0, Math.max(100, recipe.mesh.crumb_mm3)]} onSet={(v) => edit(withMesh({ crumb_mm3: v }))} />
+      {!auto && <Value label="Grid step" value={step} unit="mm" range={[Math.max(step / 4, 0.02), step * 3]} still={() => true} change={(v) => withMesh({ step_mm: v })} />}
+      <Value label="Reduce within" hint="greatest deviation" value={recipe.mesh.reduce_mm} unit="mm" digits={3} range={[0, Math.max(0.1, recipe.mesh.reduce_mm)]} still={() => true} change={(v) => withMesh({ reduce_mm: v })} />
+      <Value label="Drop crumbs" hint="loose pieces below" value={recipe.mesh.crumb_mm3} unit="mm³" digits={1} range={[0, Math.max(100, recipe.mesh.crumb_mm3)]} still={() => true} change={(v) => withMesh({ crumb_mm3: v })} />
       <div className="line">
         <span className="label">
           Lattice and solids
@@ -73,7 +73,8 @@ export function MeshStep() {
           value={apart}
           unit="mm"
           range={[0, Math.max(2, apart)]}
-          onSet={(v) => edit(withMesh({ apart_mm: v }))}
+          still={() => true}
+          change={(v) => withMesh({ apart_mm: v })}
         />
       )}
       {p && (

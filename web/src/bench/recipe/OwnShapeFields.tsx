@@ -1,6 +1,6 @@
 import { Switch } from 'antd'
 import type { OwnShape } from '../../api/client'
-import { edit, preview, useBench } from '../state'
+import { edit, useBench } from '../state'
 import { Value } from './Value'
 
 /** Names of a shape's dimensions, by their field. */
@@ -25,7 +25,7 @@ export function OwnShapeFields() {
   const set = (change: Partial<Record<string, unknown>>) => (r: NonNullable<ReturnType<typeof useBench.getState>['recipe']>) => ({ ...r, part: { ...r.part, shape: { ...shape, ...change } as OwnShape } })
   const longest = Math.max(...size)
   const slider = (key: string, label: string, value: number, change: (v: number) => Partial<Record<string, unknown>>) => (
-    <Value key={key} label={label} value={value} unit="mm" range={[0, Number((2 * longest).toPrecision(2))]} digits={1} onMove={(v) => v > 0 && preview(set(change(v)))} onSet={(v) => edit(set(change(v)))} />
+    <Value key={key} label={label} value={value} unit="mm" range={[0, Number((2 * longest).toPrecision(2))]} digits={1} still={(n) => n <= 0} change={(v) => set(change(v))} />
   )
   return (
     <>

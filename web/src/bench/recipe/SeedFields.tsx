@@ -1,6 +1,6 @@
 import { Button, Segmented, Switch } from 'antd'
 import { count } from '../../shared/format'
-import { edit, preview } from '../state'
+import { edit } from '../state'
 import { useFilling } from './filling'
 import { FinerFields } from './FinerFields'
 import { NumberLine } from './NumberLine'
@@ -38,8 +38,7 @@ export function SeedFields() {
         digits={0}
         range={[10, Math.max(1000, 2 * points)]}
         follows={!seeds.count}
-        onMove={(v) => preview(withSeeds({ count: Math.max(1, Math.round(v)) }))}
-        onSet={(v) => edit(withSeeds({ count: Math.max(1, Math.round(v)) }))}
+        change={(v) => withSeeds({ count: Math.max(1, Math.round(v)) })}
       />
       <div className="line">
         <span className="label">Spread</span>
@@ -61,8 +60,7 @@ export function SeedFields() {
         unit=""
         digits={0}
         range={[0, 40]}
-        onSet={(v) => edit(withSeeds({ rounds: Math.round(v) }))}
-        onMove={(v) => preview(withSeeds({ rounds: Math.round(v) }))}
+        change={(v) => withSeeds({ rounds: Math.round(v) })}
       />
       {kind === 'neighbours' && (
         <NumberLine label="Struts from each point" unit="" value={seeds.neighbours} onSet={(v) => edit(withSeeds({ neighbours: Math.round(v) }))} />
@@ -87,8 +85,7 @@ export function SeedFields() {
           unit="%"
           digits={0}
           range={[0, 40]}
-          onSet={(v) => edit(withSeeds({ weld: v / 100 }))}
-          onMove={(v) => preview(withSeeds({ weld: v / 100 }))}
+          change={(v) => withSeeds({ weld: v / 100 })}
         />
       )}
       {kind !== 'planar_voronoi' && <FinerFields />}

@@ -1,7 +1,7 @@
 import { InputNumber, Segmented, Switch } from 'antd'
 import { useState } from 'react'
 import type { Recipe } from '../../api/client'
-import { edit, preview, useBench, type Handle } from '../state'
+import { edit, useBench, type Handle } from '../state'
 import { Chooser } from './Chooser'
 import { ownOf, useFilling } from './filling'
 import { FillingChoice } from './FillingChoice'
@@ -114,8 +114,7 @@ export function Structure() {
             digits={1}
             range={ranges.cell_mm}
             follows={counted}
-            onMove={(v) => preview(sized(put(s.cell_mm, i, v)))}
-            onSet={(v) => edit(sized(put(s.cell_mm, i, v)))}
+            change={(v) => sized(put(s.cell_mm, i, v))}
           />
         ))
       ) : (
@@ -126,8 +125,7 @@ export function Structure() {
           digits={1}
           range={ranges.cell_mm}
           follows={counted}
-          onMove={(v) => preview(sized([v, v, v]))}
-          onSet={(v) => edit(sized([v, v, v]))}
+          change={(v) => sized([v, v, v])}
         />
       )}
       {choice?.seeded && <SeedFields />}

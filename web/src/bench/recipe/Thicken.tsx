@@ -1,6 +1,5 @@
 import type { Recipe, RunInfo } from '../../api/client'
 import { mm, percent, plain } from '../../shared/format'
-import { edit, preview } from '../state'
 import { useFilling, withFilling } from './filling'
 import { FillingChoice } from './FillingChoice'
 import { choiceOf, useChoices, withJoins } from './structureRules'
@@ -47,8 +46,7 @@ export function Thicken() {
         unit="mm"
         range={f.project.ranges.thickness_mm}
         follows={t.lead !== 'thickness'}
-        onMove={(v) => preview(thick(v))}
-        onSet={(v) => edit(thick(v))}
+        change={(v) => thick(v)}
       />
       <Value
         label="Relative density"
@@ -58,8 +56,7 @@ export function Thicken() {
         digits={1}
         range={f.project.ranges.percent}
         follows={t.lead !== 'relative_density'}
-        onMove={(v) => preview(dense(v))}
-        onSet={(v) => edit(dense(v))}
+        change={(v) => dense(v)}
       />
       <p className="muted small">
         The one you set last leads; the other follows.
@@ -71,8 +68,7 @@ export function Thicken() {
           value={filling.joins.blend_mm}
           unit="mm"
           range={[0, Number((smallest / 5).toFixed(2))]}
-          onMove={(v) => preview(withJoins({ blend_mm: v }))}
-          onSet={(v) => edit(withJoins({ blend_mm: v }))}
+          change={(v) => withJoins({ blend_mm: v })}
         />
       )}
       {net && !walls && (
@@ -82,8 +78,7 @@ export function Thicken() {
           value={filling.joins.node_mm}
           unit="mm"
           range={[0, Number((smallest / 4).toFixed(2))]}
-          onMove={(v) => preview(withJoins({ node_mm: v }))}
-          onSet={(v) => edit(withJoins({ node_mm: v }))}
+          change={(v) => withJoins({ node_mm: v })}
         />
       )}
       {filling.structure.kind === 'voronoi' && filling.structure.seeds.net && (
@@ -93,8 +88,7 @@ export function Thicken() {
           value={filling.joins.net_mm}
           unit="mm"
           range={[0, Number((smallest / 4).toFixed(2))]}
-          onMove={(v) => preview(withJoins({ net_mm: v }))}
-          onSet={(v) => edit(withJoins({ net_mm: v }))}
+          change={(v) => withJoins({ net_mm: v })}
         />
       )}
       {picture?.info.report.cautions.map((c) => (

@@ -1,5 +1,7 @@
 import { InputNumber, Slider } from 'antd'
 import { useEffect, useRef, useState, type ReactNode } from 'react'
+import type { Recipe } from '../../api/client'
+import { edit, preview } from '../state'
 import { ask } from './tenfold'
 
 interface Props {
@@ -10,16 +12,16 @@ interface Props {
   /** What the slider offers; typing may go further. */
   range: readonly number[]
   digits?: number
-  /** While the slider moves. */
-  onMove?: (v: number) => void
-  /** When the value rests. */
-  onSet: (v: number) => void
+  /** What a value makes of the recipe. */
+  change: (v: number) => (r: Recipe) => Recipe
+  /** Values that are not drawn before they rest. */
+  still?: (v: number) => boolean
   /** Shown as following from another value. */
   follows?: boolean
 }
 
 /** A slider paired with a typed value. */
-export function Value({ label, hint, value, unit, range, digits = 2, onMove, onSet, follows }: Props) {
+export function Value({ label, hint, value, unit, range, digits = 2, change, still, follows }: Props) {
   const [typed, setTyped] = useState<number | null>(null)
   useEffect(() => setTyped(null), [value])
   const [low = 0, high = 1] = range
@@ -32,7 +34,7 @@ export function Value({ label, hint, value, unit, range, digits = 2, onMove, onS
     if (asking.current) return
     if (v === null || v === tidy(value)) return setTyped(null)
     asking.current = true
-    if (await ask(label, tidy(value), v, unit)) onSet(v)
+    if (await ask(label, tidy(value), v, unit)) edit(change(v))
     else setTyped(null)
     asking.current = false
   }
@@ -50,8 +52,8 @@ export function Value({ label, hint, value, unit, range, digits = 2, onMove, onS
         value={Math.min(Math.max(value, low), high)}
         tooltip={{ open: false }}
         ariaLabelForHandle={label}
-        onChange={onMove}
-        onChangeComplete={onSet}
+        onChange={(v) => !still?.(v) && preview(change(v))}
+        onChangeComplete={(v) => edit(change(v))}
       />
       <InputNumber
         aria-label={`${label}, ${unit}`}

@@ -2,7 +2,7 @@ import { Button, Dropdown, Segmented, Switch } from 'antd'
 import { useState } from 'react'
 import type { Place, Recipe, Skin } from '../../api/client'
 import { plain, volume } from '../../shared/format'
-import { edit, pick, preview, useBench, type Chosen } from '../state'
+import { edit, pick, useBench, type Chosen } from '../state'
 import { FacePick } from './FacePick'
 import { Value } from './Value'
 import { ZoneEditor } from './ZoneEditor'
@@ -73,7 +73,7 @@ function Skins() {
   const set = (change: (s: Skin[]) => Skin[]) => edit(withZones((z) => ({ ...z, skins: change(z.skins) })))
   const depth = (i: number, d: number) => withSkin(i, (s) => ({ ...s, depth_mm: d }))
   const slider = (i: number, label: string) => (
-    <Value label={label} value={skins[i]?.depth_mm ?? first} unit="mm" range={[0, most]} onMove={(v) => preview(depth(i, Math.max(v, most / 200)))} onSet={(v) => edit(depth(i, Math.max(v, most / 200)))} />
+    <Value label={label} value={skins[i]?.depth_mm ?? first} unit="mm" range={[0, most]} change={(v) => depth(i, Math.max(v, most / 200))} />
   )
   const add = () => {
     const n = skins.filter((s) => s.faces).length + 1

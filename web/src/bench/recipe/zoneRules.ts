@@ -51,11 +51,9 @@ export function extent(place: Place): string {
   return `${place.faces.length === 1 ? '1 face' : `${place.faces.length} faces`}, ${plain(place.depth_mm)} mm`
 }
 
-/** A drain hole into the part from a place of its surface: through the skin and half a cell on, so that it opens. */
-export function drainHole(recipe: Recipe, place: readonly number[], outward: readonly number[]): Zone {
+/** A drain hole into the part from a place of its surface, of the size that the server gives. */
+export function drainHole({ drain }: Project, recipe: Recipe, place: readonly number[], outward: readonly number[]): Zone {
   const above = 1
-  const cell = Math.min(...recipe.structure.cell_mm)
-  const depth = Math.max(0, ...recipe.zones.skins.map((s) => s.depth_mm)) + cell / 2
   const short = (v: number) => Number(v.toFixed(3))
   return {
     name: `Drain hole ${recipe.zones.list.filter((z) => z.name.startsWith('Drain hole')).length + 1}`,
@@ -63,8 +61,8 @@ export function drainHole(recipe: Recipe, place: readonly number[], outward: rea
     place: {
       shape: 'cylinder',
       base_mm: triple(place.map((p, i) => short(p + above * (outward[i] ?? 0)))),
-      axis_mm: triple(outward.map((n) => short(-(above + depth) * n))),
-      radius_mm: Number(Math.min(2.5, cell / 4).toPrecision(2)),
+      axis_mm: triple(outward.map((n) => short(-(above + drain.depth_mm) * n))),
+      radius_mm: drain.radius_mm,
     },
   }
 }

@@ -1,0 +1,114 @@
+//! Thickness and density of every filling, one from the other, and what they lead to.
+
+use crate::lattice::density::DensityCurve;
+use crate::lattice::Facts;
+use crate::recipe::{Filling, Recipe, Role, Thicken};
+use crate::zoned::Shares;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use utoipa::ToSchema;
+
+/// A filling with the two linked values of the thicken step, both known, and what they lead to.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Filled {
+    /// Wall, or strut of a network at its narrowest. mm.
+    pub thickness_mm: f64,
+    /// Made of walls, not of struts.
+    pub walls: bool,
+    /// Predicted solid share of what it fills. Percent.
+    pub density_percent: f64,
+    /// Size of the cells, where they are smallest: what seed points make of it. mm.
+    pub cell_mm: f64,
+    /// Free width between neighbouring walls or struts, about. mm.
+    pub opening_mm: f64,
+    /// Volume that it fills.
+    pub fill_volume_mm3: f64,
+    /// Surface of the lattice there. mm².
+    pub lattice_area_mm2: f64,
+    /// Figures of the skeleton or the cells, of structures that have any.
+    pub structure: Option<Facts>,
+}
+
+/// What the thicken step leads to.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Linked {
+    /// The part's filling.
+    #[serde(flatten)]
+    pub fill: Filled,
+    /// By zone of the list, its own filling.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub own: Vec<Option<Filled>>,
+    /// Material outside what is filled: kept solids and skins.
+    pub solid_volume_mm3: f64,
+    /// What each zone of the list takes of the part.
+    pub zone_mm3: Vec<f64>,
+    /// Zones and skins that do not find all their faces.
+    pub lost_faces: Vec<LostFaces>,
+}
+
+impl Linked {
+    /// All fillings, in the order of [`Recipe::fillings`].
+    pub fn fills(&self) -> impl Iterator<Item = &Filled> {
+        std::iter::once(&self.fill).chain(self.own.iter().flatten())
+    }
+
+    /// Volume that is filled.
+    pub fn fill_volume_mm3(&self) -> f64 {
+        self.fills().map(|f| f.fill_volume_mm3).sum()
+    }
+
+    /// Material there.
+    pub fn lattice_volume_mm3(&self) -> f64 {
+        self.fills().map(|f| f.fill_volume_mm3 * f.density_percent / 100.0).sum()
+    }
+
+    /// The filling with the smallest cells.
+    pub fn finest(&self) -> &Filled {
+        self.fills().min_by(|a, b| a.cell_mm.total_cmp(&b.cell_mm)).expect("there is one at least")
+    }
+}
+
+/// Faces that a zone or skin names and the part does not have.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct LostFaces {
+    /// Of the zone or skin.
+    pub name: String,
+    pub faces: usize,
+}
+
+/// `curves` by filling; `whole` is the part's volume. mm³.
+pub fn link(recipe: &Recipe, curves: &[Arc<DensityCurve>], shares: &Shares, whole: f64, lost: Vec<(String, usize)>) -> Linked {
+    let all = recipe.fillings().into_iter().zip(curves).zip(&shares.fill);
+    let mut fills = all.map(|((filling, curve), share)| filled(&filling, curve, whole * share));
+    let fill = fills.next().expect("the part's own");
+    let own = recipe.zones.list.iter().map(|z| z.own_fill().and_then(|_| fills.next())).collect();
+    // References take nothing.
+    let mut taken = shares.zones.iter().map(|s| s * whole);
+    let zone_mm3 = recipe.zones.list.iter().map(|z| if z.role == Role::Reference { 0.0 } else { taken.next().unwrap_or(0.0) });
+    Linked {
+        fill,
+        own,
+        solid_volume_mm3: whole * shares.solid,
+        zone_mm3: zone_mm3.collect(),
+        lost_faces: lost.into_iter().map(|(name, faces)| LostFaces { name, faces }).collect(),
+    }
+}
+
+fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64) -> Filled {
+    let bare = curve.bare();
+    let thickness_mm = match filling.thicken {
+        Thicken::Thickness { thickness_mm } => thickness_mm,
+        Thicken::RelativeDensity { percent } => curve.thickness(percent / 100.0, bare.cell()),
+    };
+    Filled {
+        thickness_mm,
+        walls: filling.structure.kind.walls(filling.structure.form),
+        density_percent: 100.0 * curve.density(thickness_mm),
+        cell_mm: bare.cell(),
+        opening_mm: bare.opening(thickness_mm).max(0.0),
+        fill_volume_mm3,
+        lattice_area_mm2: curve.area_per_volume(thickness_mm) * fill_volume_mm3,
+        structure: bare.facts().cloned(),
+    }
+}
