@@ -50,7 +50,9 @@ impl Bvh {
     pub fn new(mesh: &TriMesh) -> Bvh {
         let n = mesh.triangles.len();
         let leaves = n.div_ceil(LEAF).next_power_of_two().max(1);
-        let around = Bounds::of(mesh.points.iter().copied());
+        // Of the corners: a mesh may have far more points than its triangles use.
+        let of_triangle = |t: usize| Bounds::of(mesh.corners(t));
+        let around = (0..n).into_par_iter().with_min_len(4096).map(of_triangle).reduce(|| Bounds::EMPTY, Bounds::union);
         // Middles as whole numbers: they sort faster than places, and equal ones go by number.
         let scale = u32::MAX as f64 / (3.0 * around.size().max_element()).max(f64::MIN_POSITIVE);
         let mut items: Vec<Item> = (0..n)

@@ -38,22 +38,30 @@ pub fn triangles_of(pairs: &[[u32; 2]]) -> Vec<u32> {
     all
 }
 
-/// As [`crossing_pairs`], for the pairs with at least one triangle of `among`. `bvh` may be of the
+/// As [`crossing_pairs`], for the pairs with at least one triangle of `among`, which is sorted. `bvh` may be of the
 /// mesh before its points moved by less than `slack`.
-pub fn crossing_pairs_among(mesh: &TriMesh, bvh: &Bvh, among: impl ParallelIterator<Item = u32>, slack: f64) -> Vec<[u32; 2]> {
-    let with = |t: u32| {
+pub fn crossing_pairs_among(mesh: &TriMesh, bvh: &Bvh, among: &[u32], slack: f64) -> Vec<[u32; 2]> {
+    let mut is_among = vec![false; mesh.triangles.len()];
+    among.iter().for_each(|&t| is_among[t as usize] = true);
+    let with = |&t: &u32| {
         let mut found = Vec::new();
-        let own = Bounds::of(mesh.corners(t as usize));
+        let (ti, a) = (&mesh.triangles[t as usize], mesh.corners(t as usize));
+        let own = Bounds::of(a);
         bvh.overlapping(own.grown(slack), |o| {
+            // A pair of two of them is met twice, and neighbours over an edge never cross.
+            let oi = &mesh.triangles[o as usize];
+            if o == t || (o < t && is_among[o as usize]) || shared(ti, oi) >= 2 {
+                return;
+            }
+            let b = mesh.corners(o as usize);
             // With slack, the boxes as they are now tell most pairs apart.
-            let meet = o != t && (slack == 0.0 || own.overlaps(&Bounds::of(mesh.corners(o as usize))));
-            if meet && triangles_cross(mesh, t, o) {
+            if (slack == 0.0 || own.overlaps(&Bounds::of(b))) && cross(ti, oi, &a, &b) {
                 found.push([t.min(o), t.max(o)]);
             }
         });
         found
     };
-    sorted(among.flat_map_iter(with).collect())
+    sorted(among.par_iter().with_min_len(64).flat_map_iter(with).collect())
 }
 
 /// Pairs of neighbours among the given triangles whose unit normals have a product below `limit`: folded

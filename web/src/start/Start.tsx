@@ -21,6 +21,35 @@ const shapes: [string, OwnShape][] = [
   ['Tube', { shape: 'tube', diameter_mm: 60, bore_mm: 30, height_mm: 50 }],
   ['Cone', { shape: 'cone', bottom_mm: 50, top_mm: 24, height_mm: 60 }],
   ['Torus', { shape: 'torus', diameter_mm: 80, thickness_mm: 24 }],
+  ['Geodesic sphere', { shape: 'geodesic', diameter_mm: 50, parts: 12 }],
+  [
+    'Revolved profile',
+    {
+      shape: 'revolved',
+      points: [
+        { at_mm: [0, 0], bow_mm: 0 },
+        { at_mm: [24, 0], bow_mm: 0 },
+        { at_mm: [28, 8], bow_mm: -5 },
+        { at_mm: [14, 40], bow_mm: 3 },
+        { at_mm: [16, 56], bow_mm: 0 },
+        { at_mm: [0, 56], bow_mm: 0 },
+      ],
+      axis_mm: 0,
+      steps: 96,
+    },
+  ],
+  [
+    'Loft',
+    {
+      shape: 'loft',
+      sections: [
+        { height_mm: 0, size_mm: [50, 34], round_percent: 30, turn_deg: 0, middle_mm: [0, 0] },
+        { height_mm: 30, size_mm: [34, 26], round_percent: 70, turn_deg: 30, middle_mm: [0, 0] },
+        { height_mm: 60, size_mm: [40, 40], round_percent: 100, turn_deg: 60, middle_mm: [0, 0] },
+      ],
+      smooth: true,
+    },
+  ],
   ['Plate', { shape: 'plate', size_mm: [90, 60, 12], corner_mm: 10, hole_mm: 5 }],
 ]
 

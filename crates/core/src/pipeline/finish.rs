@@ -221,7 +221,7 @@ fn untangle(mesh: &mut TriMesh) -> Vec<[u32; 2]> {
         // Boxes are of the points as they were: only what has moved can cross anew.
         slack += 1.01 * farthest;
         folds = folded_pairs(mesh, &touched, FOLDED);
-        pairs = crossing_pairs_among(mesh, &bvh, touched.into_par_iter(), 2.0 * slack);
+        pairs = crossing_pairs_among(mesh, &bvh, &touched, 2.0 * slack);
     }
     pairs
 }

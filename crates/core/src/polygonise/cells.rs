@@ -6,6 +6,7 @@ use super::{Edge, Hit, Shape};
 use crate::grid::{Bits, Grid};
 use glam::{IVec3, UVec3};
 use rayon::prelude::*;
+use std::ops::Range;
 
 /// Cells with corners on both sides. The cell `(i, j, k)` has its low corner at that sample and owns
 /// the three grid edges that start there.
@@ -22,12 +23,11 @@ pub struct Cells {
     /// One bit per cell of the grid: some cell around its low corner is not smooth, so that its own
     /// three edges need hits.
     exact: Vec<u64>,
-    /// Vertices before each cell, and all of them at the end.
-    pub first_vertex: Vec<u32>,
-    /// Hits before each cell, and all of them at the end.
+    /// Vertices, hits and cut edges before each row of cells, and all of them at the end.
+    before: Vec<Count>,
+    /// Cells with hits of their own before each word of `mask`, and hits before each of those cells.
+    exact_rank: Vec<u32>,
     first_hit: Vec<u32>,
-    /// Cut edges before each row of cells, and all of them at the end.
-    first_cut: Vec<u32>,
 }
 
 /// The cell uses the opposite rule on ambiguous faces.
@@ -110,13 +110,7 @@ impl Cells {
                 out[last / 64] &= !(!0u64 << (last % 64));
             }
         });
-        let mut rank = Vec::with_capacity(mask.len() + 1);
-        let mut total = 0u32;
-        for w in &mask {
-            rank.push(total);
-            total += w.count_ones();
-        }
-        rank.push(total);
+        let rank = ranks(mask.iter().copied());
         let mut cells = Cells {
             words,
             rows,
@@ -125,9 +119,9 @@ impl Cells {
             rank,
             kind: Vec::new(),
             exact: vec![!0; words * rows * layers],
-            first_vertex: vec![0; total as usize + 1],
-            first_hit: vec![0; total as usize + 1],
-            first_cut: vec![0; rows * layers + 1],
+            before: Vec::new(),
+            exact_rank: Vec::new(),
+            first_hit: Vec::new(),
         };
         if let Some(bits) = smooth {
             cells.find_exact(bits);
@@ -246,30 +240,26 @@ impl Cells {
 
     /// Numbers vertices, hits and cut edges.
     fn number(&mut self, counts: &[Count]) {
-        let vertices = vertex_counts();
-        let mut sums = Vec::with_capacity(counts.len() + 1);
         let mut sum = Count::default();
+        self.before = Vec::with_capacity(counts.len() + 1);
         for n in counts {
-            sums.push(sum);
+            self.before.push(sum);
             sum = Count { vertices: sum.vertices + n.vertices, hits: sum.hits + n.hits, cut: sum.cut + n.cut, pinched: false };
         }
-        sums.push(sum);
-        let mut first = (std::mem::take(&mut self.first_vertex), std::mem::take(&mut self.first_hit));
-        self.par_rows_mut((&mut first.0[..], &mut first.1[..]), &self.cell_starts(), |j, k, slots| {
+        self.before.push(sum);
+        self.exact_rank = ranks(self.mask.iter().zip(&self.exact).map(|(m, e)| m & e));
+        let mut first = vec![0u32; *self.exact_rank.last().expect("one at the end") as usize];
+        let starts = |row: usize| self.exact_rank[row * self.words] as usize;
+        self.par_rows_mut(&mut first[..], &starts, |j, k, slots| {
             let row = self.row_number(j, k);
-            let Count { vertices: mut v, hits: mut h, .. } = sums[row];
-            let mut slots = slots.0.iter_mut().zip(slots.1);
-            self.each_in_row(j, k, |i, c| {
-                let (vertex, hit) = slots.next().expect("one slot a cell");
-                (*vertex, *hit) = (v, h);
-                v += vertices[self.pattern(c)] as u32;
-                h += if self.is_exact(row, i) { self.cut(c).count_ones() } else { 0 };
+            let mut slots = slots.iter_mut();
+            let mut hit = self.before[row].hits;
+            self.each_exact_in_row(j, k, |_, cell| {
+                *slots.next().expect("one slot a cell") = hit;
+                hit += self.cut(cell).count_ones();
             });
         });
-        let total = self.config_len();
-        (first.0[total], first.1[total]) = (sum.vertices, sum.hits);
-        (self.first_vertex, self.first_hit) = first;
-        self.first_cut = sums.iter().map(|s| s.cut).collect();
+        self.first_hit = first;
     }
 
     /// Does the cell touch one that has more than a smooth field?
@@ -326,9 +316,13 @@ impl Cells {
         cut_edges(self.config(cell))
     }
 
+    fn word(&self, c: IVec3) -> usize {
+        (c.z as usize * self.rows + c.y as usize) * self.words + c.x as usize / 64
+    }
+
     /// Number of a cell that the surface passes.
     pub fn index(&self, c: IVec3) -> usize {
-        let word = (c.z as usize * self.rows + c.y as usize) * self.words + c.x as usize / 64;
+        let word = self.word(c);
         let below = self.mask[word] & !(!0u64 << (c.x % 64));
         (self.rank[word] + below.count_ones()) as usize
     }
@@ -339,31 +333,45 @@ impl Cells {
             && (c.x as usize) < self.words * 64
             && (c.y as usize) < self.rows
             && (c.z as usize) < self.layers;
-        let set = within && {
-            let word = (c.z as usize * self.rows + c.y as usize) * self.words + c.x as usize / 64;
-            self.mask[word] >> (c.x % 64) & 1 == 1
-        };
+        let set = within && self.mask[self.word(c)] >> (c.x % 64) & 1 == 1;
         set.then(|| self.index(c))
     }
 
     /// Number of the hit on the edge along `axis` from sample `owner`; `cell` is the asking cell
     /// and `edge` the edge's number there.
     pub fn hit_of(&self, owner: IVec3, axis: usize, cell: usize, edge: usize) -> usize {
+        let word = self.word(owner);
+        let below = self.mask[word] & self.exact[word] & !(!0u64 << (owner.x % 64));
+        let first = self.first_hit[(self.exact_rank[word] + below.count_ones()) as usize];
         let owner = if edge.is_multiple_of(4) { cell } else { self.index(owner) };
         let before = self.cut(owner) & ((1 << axis) - 1);
-        (self.first_hit[owner] + before.count_ones()) as usize
+        (first + before.count_ones()) as usize
     }
 
     /// Calls `f(i, number)` for the cells of a row.
+    #[inline(always)]
     pub fn each_in_row(&self, j: u32, k: u32, mut f: impl FnMut(u32, usize)) {
         let start = self.row_number(j, k) * self.words;
         let mut index = self.rank[start] as usize;
-        for w in 0..self.words {
-            let mut m = self.mask[start + w];
+        for (w, &word) in self.mask[start..start + self.words].iter().enumerate() {
+            let mut m = word;
             while m != 0 {
                 f(64 * w as u32 + m.trailing_zeros(), index);
                 m &= m - 1;
                 index += 1;
+            }
+        }
+    }
+
+    /// The same for those that need hits on their own edges.
+    fn each_exact_in_row(&self, j: u32, k: u32, mut f: impl FnMut(u32, usize)) {
+        let start = self.row_number(j, k) * self.words;
+        for w in start..start + self.words {
+            let mut m = self.mask[w] & self.exact[w];
+            while m != 0 {
+                let below = self.mask[w] & (m & m.wrapping_neg()).wrapping_sub(1);
+                f(64 * (w - start) as u32 + m.trailing_zeros(), (self.rank[w] + below.count_ones()) as usize);
+                m &= m - 1;
             }
         }
     }
@@ -373,22 +381,56 @@ impl Cells {
         |row| self.rank[row * self.words] as usize
     }
 
-    /// First vertex of each row.
-    pub fn vertex_starts(&self) -> impl Fn(usize) -> usize + Sync + '_ {
-        |row| self.first_vertex[self.rank[row * self.words] as usize] as usize
+    pub fn rows(&self) -> usize {
+        self.rows
     }
 
-    /// First cut edge of each row, times `each`.
-    pub fn cut_starts(&self, each: usize) -> impl Fn(usize) -> usize + Sync + '_ {
-        move |row| self.first_cut[row] as usize * each
+    pub fn layers(&self) -> usize {
+        self.layers
+    }
+
+    /// Numbers of the vertices in some layers.
+    pub fn vertices_in(&self, layers: Range<usize>) -> Range<usize> {
+        let before = |k: usize| self.before[k * self.rows].vertices as usize;
+        before(layers.start)..before(layers.end)
+    }
+
+    /// Numbers of the cut edges in some layers.
+    pub fn cuts_in(&self, layers: Range<usize>) -> Range<usize> {
+        let before = |k: usize| self.before[k * self.rows].cut as usize;
+        before(layers.start)..before(layers.end)
+    }
+
+    /// Numbers of a row's vertices.
+    pub fn vertices_of(&self, j: u32, k: u32) -> Range<usize> {
+        let row = self.row_number(j, k);
+        self.before[row].vertices as usize..self.before[row + 1].vertices as usize
+    }
+
+    /// Numbers of a row's cut edges.
+    pub fn cuts_of(&self, j: u32, k: u32) -> Range<usize> {
+        let row = self.row_number(j, k);
+        self.before[row].cut as usize..self.before[row + 1].cut as usize
+    }
+
+    /// First vertex of a row.
+    pub fn first_vertex(&self, j: u32, k: u32) -> usize {
+        self.vertices_of(j, k).start
+    }
+
+    /// First vertex of a cell that the surface passes: counted along its row.
+    pub fn vertex_of(&self, c: UVec3) -> usize {
+        let mut vertex = self.first_vertex(c.y, c.z);
+        self.each_in_row(c.y, c.z, |i, cell| vertex += if i < c.x { self.loops(cell).count as usize } else { 0 });
+        vertex
     }
 
     pub fn vertex_count(&self) -> usize {
-        self.first_vertex.last().map_or(0, |v| *v as usize)
+        self.before.last().map_or(0, |all| all.vertices as usize)
     }
 
     pub fn cut_count(&self) -> usize {
-        self.first_cut.last().map_or(0, |v| *v as usize)
+        self.before.last().map_or(0, |all| all.cut as usize)
     }
 
     fn config_len(&self) -> usize {
@@ -429,19 +471,15 @@ impl Cells {
 
     /// The exact hit of every cut edge that a cell asks for that is not smooth.
     pub fn hits(&self, grid: &Grid, shape: &dyn Shape, cancelled: &(dyn Fn() -> bool + Sync)) -> Vec<Hit> {
-        let count = self.first_hit.last().map_or(0, |h| *h as usize);
+        let count = self.before.last().map_or(0, |all| all.hits as usize);
         let mut out = vec![Hit { t: 0.5, normal: [0.0; 3], firm: false }; count];
-        let starts = |row: usize| self.first_hit[self.rank[row * self.words] as usize] as usize;
+        let starts = |row: usize| self.before[row].hits as usize;
         self.par_rows_mut(&mut out[..], &starts, |j, k, slots| {
             if cancelled() {
                 return;
             }
             let mut slots = slots.iter_mut();
-            let row = self.row_number(j, k);
-            self.each_in_row(j, k, |i, index| {
-                if !self.is_exact(row, i) {
-                    return;
-                }
+            self.each_exact_in_row(j, k, |i, index| {
                 let cut = self.cut(index);
                 let low_at = UVec3::new(i, j, k);
                 for axis in (0..3).filter(|axis| cut >> axis & 1 == 1) {
@@ -475,6 +513,16 @@ fn vertex_counts() -> [u8; 512] {
     std::array::from_fn(|pattern| tables().loops[pattern].count)
 }
 
+/// Set bits before each word, and all of them at the end.
+pub fn ranks(words: impl Iterator<Item = u64>) -> Vec<u32> {
+    let mut out = vec![0];
+    out.extend(words.scan(0, |total, w| {
+        *total += w.count_ones();
+        Some(*total)
+    }));
+    out
+}
+
 /// Which of the three edges from a cell's low corner are cut, by its corner signs.
 fn cut_edges(config: u8) -> u8 {
     let from = |corner: u8| (config ^ config >> corner) & 1;
@@ -482,6 +530,6 @@ fn cut_edges(config: u8) -> u8 {
 }
 
 /// Word `w` of a row moved down by one sample.
-fn shifted(row: &[u64], w: usize) -> u64 {
+pub fn shifted(row: &[u64], w: usize) -> u64 {
     row[w] >> 1 | row.get(w + 1).copied().unwrap_or(0) << 63
 }

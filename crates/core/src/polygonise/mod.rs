@@ -11,23 +11,24 @@
 //! | [`tables`] | loops per sign pattern |
 //! | [`cells`] | the cells that the surface passes, found 64 at a time |
 //! | [`vertex`] | one vertex from the hits of a loop |
-//! | [`quads`] | two triangles around every cut edge |
+//! | [`place`] | the vertices of a row |
+//! | [`quads`] | two triangles around every cut edge of a row |
+//! | [`slabs`] | both, a few layers at a time |
 //! | [`repair`] | crossing triangles near creases step back |
 
 mod cells;
+mod place;
 mod quads;
 mod repair;
+mod slabs;
 mod tables;
 mod vertex;
 
 use crate::grid::{Bits, Grid};
-use bytemuck::allocation::cast_vec;
 use cells::Cells;
-use glam::{DVec3, IVec3, UVec3, Vec3};
-use std::cell::RefCell;
+use glam::{DVec3, UVec3, Vec3};
 use tables::LoopStart;
 use ulmix_mesh::TriMesh;
-use vertex::{Placed, MARGIN};
 
 /// Where the surface passes between an inside and an outside sample.
 #[derive(Clone, Copy, Debug)]
@@ -162,117 +163,12 @@ pub fn polygonise(
     if cancelled() {
         return None;
     }
-    let (mut points, mut placed) = vertices(grid, &cells, &hits, shape, care, cancelled);
+    let (mut quads, placed) = slabs::mesh(grid, bits, &cells, &hits, shape, care, cancelled);
     drop(hits);
-    if cancelled() {
-        return None;
-    }
-    if care == Care::Full {
-        pin(grid, &cells, shape, &mut points, &mut placed);
-    }
-    let mut quads = quads::quads(grid, &cells, points, &placed, (care == Care::Full).then_some(shape), cancelled);
     if care == Care::Full && !cancelled() {
         repair::repair(&mut quads, &placed, grid.step);
     }
     (!cancelled()).then_some(quads.mesh)
-}
-
-/// One vertex per loop, in the order of cells and loops.
-fn vertices(
-    grid: &Grid,
-    cells: &Cells,
-    hits: &[Hit],
-    shape: &dyn Shape,
-    care: Care,
-    cancelled: &(dyn Fn() -> bool + Sync),
-) -> (Vec<DVec3>, Vec<Placed>) {
-    thread_local!(static ROW: RefCell<RowPoints> = RefCell::default());
-    // Arrays of plain numbers come zeroed from the system, without being written twice.
-    let mut points: Vec<DVec3> = cast_vec(vec![[0f64; 3]; cells.vertex_count()]);
-    let mut placed: Vec<Placed> = cast_vec(vec![0u32; points.len()]);
-    let (t, roomy) = (tables::tables(), shape.roomy());
-    cells.par_rows_mut((&mut points[..], &mut placed[..]), &cells.vertex_starts(), |j, k, (points, placed)| {
-        if cancelled() {
-            return;
-        }
-        ROW.with_borrow_mut(|row| {
-            row.begin(j, k, points.len());
-            let (mut at, mut smooth) = (0, false);
-            cells.each_in_row(j, k, |i, index| {
-                smooth |= cells.is_smooth(index);
-                let pattern = cells.pattern(index);
-                for l in 0..t.loops[pattern].count as usize {
-                    row.set(at, i, &t.starts[pattern][l]);
-                    at += 1;
-                }
-            });
-            if smooth {
-                row.pad();
-                shape.project(row);
-            }
-            at = 0;
-            cells.each_in_row(j, k, |i, index| {
-                let loops = &t.loops[cells.pattern(index)];
-                let corner = grid.at(i, j, k);
-                for l in 0..loops.count as usize {
-                    if cells.is_smooth(index) {
-                        let local = row.local(at).clamp(Vec3::splat(-MARGIN as f32), Vec3::splat(1.0 + MARGIN as f32));
-                        points[at] = corner + local.as_dvec3() * grid.step;
-                        let left = local.min_element() < 0.0 || local.max_element() > 1.0;
-                        if left && (!roomy || cells.beside_exact(i, j, k)) {
-                            let mean = Vec3::from(t.starts[cells.pattern(index)][l].mean);
-                            placed[at] = Placed::at(local.as_dvec3(), mean.as_dvec3(), false);
-                        }
-                    } else {
-                        let low = IVec3::new(i as i32, j as i32, k as i32);
-                        let spot = planes(cells, hits, low, index, loops.edges[l]).place();
-                        let p = corner + spot.local * grid.step;
-                        points[at] = if spot.on_face || care == Care::Quick { p } else { shape.confine(p) };
-                        let shift = (points[at] - p) / grid.step;
-                        placed[at] = Placed::at(spot.local, spot.mean - shift, spot.crease);
-                    }
-                    at += 1;
-                }
-            });
-        });
-    });
-    (points, placed)
-}
-
-/// Moves the one vertex of a pin's cell onto the pin.
-fn pin(grid: &Grid, cells: &Cells, shape: &dyn Shape, points: &mut [DVec3], placed: &mut [Placed]) {
-    for p in shape.pins() {
-        let local = (p - grid.origin) / grid.step;
-        let Some(cell) = cells.find_index(local.floor().as_ivec3()) else { continue };
-        let v = cells.first_vertex[cell] as usize;
-        let near = points[v].distance(p) < grid.step;
-        if cells.loops(cell).count == 1 && placed[v].crease() && near {
-            let mean = (points[v] - grid.origin) / grid.step + placed[v].to_mean();
-            points[v] = p;
-            placed[v] = Placed::at(local - local.floor(), mean - local.floor(), true);
-        }
-    }
-}
-
-/// Hits of a loop of the cell at `at`, in steps from its low corner.
-fn planes(cells: &Cells, hits: &[Hit], at: IVec3, index: usize, edges: u16) -> vertex::Planes {
-    let mut planes = vertex::Planes::default();
-    let mut mask = edges;
-    while mask != 0 {
-        let e = mask.trailing_zeros() as usize;
-        mask &= mask - 1;
-        let (axis, b, c) = (e / 4, e as i32 & 1, e as i32 >> 1 & 1);
-        let mut off = [0i32; 3];
-        off[(axis + 1) % 3] = b;
-        off[(axis + 2) % 3] = c;
-        let hit = &hits[cells.hit_of(at + IVec3::from(off), axis, index, e)];
-        let mut p = DVec3::from(off.map(|o| o as f64));
-        // Hits run from the inside sample.
-        let from_low = cells.config(index) >> tables::edge_corners(e).0 & 1 == 1;
-        p[axis] = if from_low { hit.t as f64 } else { 1.0 - hit.t as f64 };
-        planes.add(p, hit.normal, hit.firm);
-    }
-    planes
 }
 
 #[cfg(test)]

@@ -1,11 +1,10 @@
-//! Two triangles around every cut edge of the grid.
+//! Two triangles around every cut edge of a row.
 
-use super::cells::Cells;
+use super::cells::{shifted, Cells};
 use super::vertex::Placed;
 use super::Shape;
-use crate::grid::Grid;
+use crate::grid::{Bits, Grid};
 use glam::DVec3;
-use std::cell::RefCell;
 use std::sync::atomic::{AtomicU64, Ordering};
 use ulmix_mesh::TriMesh;
 
@@ -24,54 +23,88 @@ const AROUND: [[(usize, usize, usize, usize); 4]; 3] = [
     [(0, 0, 0, 8), (0, 0, 1, 9), (1, 0, 1, 11), (1, 0, 0, 10)],
 ];
 
-/// `shape`, where given, decides how quads at creases are split.
-pub fn quads(
-    grid: &Grid,
-    cells: &Cells,
-    points: Vec<DVec3>,
-    placed: &[Placed],
-    shape: Option<&dyn Shape>,
-    cancelled: &(dyn Fn() -> bool + Sync),
-) -> Quads {
-    thread_local!(static ROWS: RefCell<Rows> = RefCell::default());
-    static RUNS: AtomicU64 = AtomicU64::new(0);
-    let run = RUNS.fetch_add(1, Ordering::Relaxed);
-    let mut out = vec![[0u32; 3]; cells.cut_count() * 2];
-    let unsettled: Vec<AtomicU64> = (0..cells.cut_count().div_ceil(64)).map(|_| AtomicU64::new(0)).collect();
-    let starts = cells.cut_starts(2);
-    cells.par_rows_mut(&mut out[..], &starts, |j, k, slots| {
-        if cancelled() {
-            return;
-        }
-        ROWS.with_borrow_mut(|rows| {
-            rows.move_to(run, cells, placed, j, k);
-            let row = cells.row_number(j, k);
-            let first = starts(row) / 2;
-            let mut quads = slots.chunks_exact_mut(2).enumerate();
-            cells.each_in_row(j, k, |i, index| {
-                let mut cut = cells.cut(index);
-                while cut != 0 {
-                    let axis = cut.trailing_zeros() as usize;
-                    cut &= cut - 1;
-                    let (mut quad, is_unsettled) = rows.around(cells, i, axis);
-                    if cells.config(index) & 1 == 0 {
-                        quad.swap(1, 3);
-                    }
-                    let crease = is_unsettled && cells.is_exact(row, i) && quad.iter().any(|&v| placed[v as usize].crease());
-                    let [a, b, c, d] = quad;
-                    let along = first_diagonal(quad, &points, shape.filter(|_| crease), grid.step);
-                    let (n, halves) = quads.next().expect("two triangles a cut edge");
-                    halves.copy_from_slice(&if along { [[a, b, c], [a, c, d]] } else { [[b, c, d], [b, d, a]] });
-                    if is_unsettled {
-                        // Rows share words, and the order of setting bits does not matter.
-                        unsettled[(first + n) / 64].fetch_or(1 << ((first + n) % 64), Ordering::Relaxed);
-                    }
-                }
-            });
+/// Placed vertices, from number `first` on.
+pub struct Seen<'a> {
+    pub points: &'a [DVec3],
+    pub placed: &'a [Placed],
+    pub first: usize,
+}
+
+impl Seen<'_> {
+    #[inline(always)]
+    fn point(&self, vertex: u32) -> DVec3 {
+        self.points[vertex as usize - self.first]
+    }
+
+    fn placed(&self, vertex: u32) -> Placed {
+        self.placed[vertex as usize - self.first]
+    }
+}
+
+/// What the quads of any row are made from.
+pub struct Joining<'a> {
+    grid: &'a Grid,
+    bits: &'a Bits,
+    cells: &'a Cells,
+    /// Decides how quads at creases are split, where given.
+    shape: Option<&'a dyn Shape>,
+    /// Rows share words, and the order of setting bits does not matter.
+    unsettled: Vec<AtomicU64>,
+}
+
+impl<'a> Joining<'a> {
+    pub fn new(grid: &'a Grid, bits: &'a Bits, cells: &'a Cells, shape: Option<&'a dyn Shape>) -> Joining<'a> {
+        let unsettled = (0..cells.cut_count().div_ceil(64)).map(|_| AtomicU64::new(0)).collect();
+        Joining { grid, bits, cells, shape, unsettled }
+    }
+
+    /// Of all rows joined so far: see [`Quads::unsettled`].
+    pub fn unsettled(self) -> Vec<u64> {
+        self.unsettled.into_iter().map(AtomicU64::into_inner).collect()
+    }
+
+    /// Fills a row's slots: first around the edges along x, then along y, then along z. Edges are taken from whole
+    /// words of signs, so that what comes next is easily foretold. `seen` holds the row's vertices and those of the
+    /// three rows before it; `rows` comes from the row before, or empty.
+    pub fn row(&self, j: u32, k: u32, seen: &Seen, rows: &mut Rows, slots: &mut [[u32; 3]]) {
+        let cells = self.cells;
+        rows.move_to(cells, seen, j, k);
+        let (row, first) = (cells.row_number(j, k), cells.cuts_of(j, k).start);
+        let mut slots = slots.chunks_exact_mut(2).enumerate();
+        each_cut_edge(self.bits, j as usize, k as usize, |i, axis, inside| {
+            let (mut quad, is_unsettled) = rows.around(cells, i, axis);
+            if !inside {
+                quad.swap(1, 3);
+            }
+            let crease = is_unsettled && cells.is_exact(row, i) && quad.iter().any(|&v| seen.placed(v).crease());
+            let along = first_diagonal(quad, seen, self.shape.filter(|_| crease), self.grid.step);
+            let [a, b, c, d] = quad;
+            let [a, b, c, d] = if along { [a, b, c, d] } else { [b, c, d, a] };
+            let (n, halves) = slots.next().expect("two triangles a cut edge");
+            halves[0] = [a, b, c];
+            halves[1] = [a, c, d];
+            if is_unsettled {
+                self.unsettled[(first + n) / 64].fetch_or(1 << ((first + n) % 64), Ordering::Relaxed);
+            }
         });
-    });
-    let unsettled = unsettled.into_iter().map(AtomicU64::into_inner).collect();
-    Quads { mesh: TriMesh { points, triangles: out }, unsettled }
+    }
+}
+
+/// Calls `f(i, axis, is the low end inside)` for the grid edges of a row of cells that the surface cuts.
+#[inline(always)]
+fn each_cut_edge(bits: &Bits, j: usize, k: usize, mut f: impl FnMut(u32, usize, bool)) {
+    let row = bits.row(j, k);
+    for (axis, beside) in [row, bits.row(j + 1, k), bits.row(j, k + 1)].into_iter().enumerate() {
+        for (w, &here) in row.iter().enumerate() {
+            let there = if axis == 0 { shifted(row, w) } else { beside[w] };
+            let mut cut = here ^ there;
+            while cut != 0 {
+                let b = cut.trailing_zeros();
+                cut &= cut - 1;
+                f(64 * w as u32 + b, axis, here >> b & 1 == 1);
+            }
+        }
+    }
 }
 
 /// Of an entry: the vertex.
@@ -84,63 +117,74 @@ const SEVERAL: u32 = 1 << 31;
 /// The row of cells in work and the three before it, spread out: the entry of the cell at `i` is found
 /// without counting. Rows come in order, so that two of the four are there already.
 #[derive(Default)]
-struct Rows {
+pub struct Rows {
     /// By y and z: whether a row back.
     spread: [[Vec<u32>; 2]; 2],
-    /// Which run's row is spread.
-    at: Option<(u64, u32, u32)>,
+    /// Which row is spread, by y and z.
+    at: Option<(u32, u32)>,
 }
 
 impl Rows {
-    fn move_to(&mut self, run: u64, cells: &Cells, placed: &[Placed], j: u32, k: u32) {
+    fn move_to(&mut self, cells: &Cells, seen: &Seen, j: u32, k: u32) {
         // The border of the grid is outside: no cut edge asks beyond it.
         for z in 0..2 {
             let k = k.saturating_sub(z);
             let [here, back] = &mut self.spread[z as usize];
-            if j > 0 && self.at == Some((run, j - 1, k + z)) {
+            if j > 0 && self.at == Some((j - 1, k + z)) {
                 std::mem::swap(here, back);
             } else {
-                spread(cells, placed, j.saturating_sub(1), k, back);
+                spread(cells, seen, j.saturating_sub(1), k, back);
             }
-            spread(cells, placed, j, k, here);
+            spread(cells, seen, j, k, here);
         }
-        self.at = Some((run, j, k));
+        self.at = Some((j, k));
     }
 
     /// The vertices around the edge along `axis` of the cell at `i`, and whether one of them is unsettled.
     #[inline(always)]
     fn around(&self, cells: &Cells, i: u32, axis: usize) -> ([u32; 4], bool) {
-        let mut quad = [0; 4];
-        let mut any = 0;
-        for (slot, (y, z, x, _)) in quad.iter_mut().zip(AROUND[axis]) {
-            *slot = self.spread[z][y][i as usize - x];
-            any |= *slot;
+        let entry = |n: usize| {
+            let (y, z, x, _) = AROUND[axis][n];
+            self.spread[z][y][i as usize - x]
+        };
+        let entries = [entry(0), entry(1), entry(2), entry(3)];
+        let [a, b, c, d] = entries;
+        let any = a | b | c | d;
+        let quad = if any & SEVERAL == 0 { entries } else { self.of_several(cells, i, axis, entries) };
+        let [a, b, c, d] = quad;
+        ([a & VERTEX, b & VERTEX, c & VERTEX, d & VERTEX], any & UNSETTLED != 0)
+    }
+
+    /// Entries of cells with several vertices become those of the vertex at the edge.
+    #[cold]
+    fn of_several(&self, cells: &Cells, i: u32, axis: usize, mut entries: [u32; 4]) -> [u32; 4] {
+        let (j, k) = self.at.expect("moved to a row");
+        for (slot, (y, z, x, edge)) in entries.iter_mut().zip(AROUND[axis]).filter(|(slot, _)| **slot & SEVERAL != 0) {
+            let cell = cells.row(j - y as u32, k - z as u32).index(i - x as u32);
+            *slot = (*slot & VERTEX) + cells.loops(cell).of_edge[edge] as u32;
         }
-        if any & SEVERAL != 0 {
-            let (_, j, k) = self.at.expect("moved to a row");
-            for (slot, (y, z, x, edge)) in quad.iter_mut().zip(AROUND[axis]).filter(|(slot, _)| **slot & SEVERAL != 0) {
-                let cell = cells.row(j - y as u32, k - z as u32).index(i - x as u32);
-                *slot = (*slot & VERTEX) + cells.loops(cell).of_edge[edge] as u32;
-            }
-        }
-        (quad.map(|e| e & VERTEX), any & UNSETTLED != 0)
+        entries
     }
 }
 
-fn spread(cells: &Cells, placed: &[Placed], j: u32, k: u32, out: &mut Vec<u32>) {
+fn spread(cells: &Cells, seen: &Seen, j: u32, k: u32, out: &mut Vec<u32>) {
     out.resize(cells.width(), 0);
+    let mut vertex = cells.first_vertex(j, k);
     cells.each_in_row(j, k, |i, index| {
-        let vertices = cells.first_vertex[index]..cells.first_vertex[index + 1];
-        let several = if vertices.len() > 1 { SEVERAL } else { 0 };
-        let unsettled = placed[vertices.start as usize..vertices.end as usize].iter().any(|p| p.unsettled());
-        out[i as usize] = vertices.start | several | if unsettled { UNSETTLED } else { 0 };
+        let count = cells.loops(index).count as usize;
+        let several = if count > 1 { SEVERAL } else { 0 };
+        let unsettled = seen.placed[vertex - seen.first..][..count].iter().any(|p| p.unsettled());
+        out[i as usize] = vertex as u32 | several | if unsettled { UNSETTLED } else { 0 };
+        vertex += count;
     });
 }
 
 /// Split from corner 0 to 2 (true) or 1 to 3: at a crease of `shape` the diagonal that lies on it,
 /// elsewhere the shorter one.
-fn first_diagonal(quad: [u32; 4], points: &[DVec3], shape: Option<&dyn Shape>, step: f64) -> bool {
-    let p = quad.map(|v| points[v as usize]);
+#[inline(always)]
+fn first_diagonal(quad: [u32; 4], seen: &Seen, shape: Option<&dyn Shape>, step: f64) -> bool {
+    let [a, b, c, d] = quad;
+    let p = [seen.point(a), seen.point(b), seen.point(c), seen.point(d)];
     if let Some(shape) = shape {
         let d02 = shape.value((p[0] + p[2]) * 0.5).abs();
         let d13 = shape.value((p[1] + p[3]) * 0.5).abs();

@@ -4,10 +4,10 @@
 //! leave the cell. Most of that is right and keeps edges sharp; where it makes triangles cross, the
 //! vertex steps back toward the mean of its hits, which never crosses.
 
+use super::cells::ranks;
 use super::quads::Quads;
 use super::vertex::Placed;
 use glam::{DVec3, UVec3};
-use rayon::prelude::*;
 use std::collections::BTreeMap;
 use ulmix_mesh::crossing::{crossing_pairs_among, folded_pairs};
 use ulmix_mesh::{Bounds, Bvh, TriMesh};
@@ -32,10 +32,8 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
         tri.iter().any(|&v| placed[v as usize].unsettled()) && blocks.hold(mesh.points[tri[0] as usize])
     };
     let near: Vec<u32> = halves.filter(is_near).collect();
-    let mut part = TriMesh {
-        triangles: near.iter().map(|&t| mesh.triangles[t as usize]).collect(),
-        points: std::mem::take(&mut mesh.points),
-    };
+    let (mut part, numbers) = apart(mesh, &near);
+    let placed: Vec<Placed> = numbers.iter().map(|&v| placed[v as usize]).collect();
     // Points move by less than a cell and a half: boxes grown by that find the same pairs later.
     let bvh = Bvh::new(&part);
     let suspect = |hit: &dyn Fn(u32) -> bool, part: &TriMesh| -> Vec<u32> {
@@ -45,7 +43,7 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
     let mut moved: BTreeMap<u32, (u32, DVec3)> = BTreeMap::new();
     let mut slack = 0.0;
     for round in 0..ROUNDS {
-        let pairs = crossing_pairs_among(&part, &bvh, suspects.par_iter().copied(), slack);
+        let pairs = crossing_pairs_among(&part, &bvh, &suspects, slack);
         let mut bad: Vec<u32> =
             pairs.into_iter().flatten().chain(folded_pairs(&part, &suspects, FOLD).into_iter().flatten()).collect();
         bad.sort_unstable();
@@ -77,9 +75,24 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
         suspects = suspect(&|v| hit.binary_search(&v).is_ok(), &part);
     }
     for (&t, tri) in near.iter().zip(part.triangles) {
-        mesh.triangles[t as usize] = tri;
+        mesh.triangles[t as usize] = tri.map(|v| numbers[v as usize]);
     }
-    mesh.points = part.points;
+    for (&v, p) in numbers.iter().zip(part.points) {
+        mesh.points[v as usize] = p;
+    }
+}
+
+/// Some triangles with the points that they use, and those points' numbers in the mesh: small enough to stay near
+/// the processor.
+fn apart(mesh: &TriMesh, triangles: &[u32]) -> (TriMesh, Vec<u32>) {
+    let mut used = vec![0u64; mesh.points.len().div_ceil(64)];
+    let whole: Vec<[u32; 3]> = triangles.iter().map(|&t| mesh.triangles[t as usize]).collect();
+    whole.as_flattened().iter().for_each(|&v| used[v as usize / 64] |= 1 << (v % 64));
+    let before = ranks(used.iter().copied());
+    let own = |v: u32| before[v as usize / 64] + (used[v as usize / 64] & !(!0 << (v % 64))).count_ones();
+    let numbers = set_bits(&used);
+    let points = numbers.iter().map(|&v| mesh.points[v as usize]).collect();
+    (TriMesh { points, triangles: whole.iter().map(|t| t.map(own)).collect() }, numbers)
 }
 
 fn set_bits(words: &[u64]) -> Vec<u32> {

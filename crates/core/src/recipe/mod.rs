@@ -17,7 +17,7 @@ pub mod zones;
 use crate::bodies::MOST_WITH_ROLES;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
-pub use shapes::OwnShape;
+pub use shapes::{OwnShape, ProfilePoint, Section};
 use std::collections::BTreeMap;
 pub use structure::{
     CellKind, ExtrudedKind, Family, Finer, FoamKind, Form, Joins, Kind, SeededKind, Seeds, Spread, Structure, SurfaceKind,

@@ -1,12 +1,13 @@
 //! Shapes of our own to begin with: recipe values, editable at any time.
 
 use super::{check, RecipeError};
+use crate::own_shapes::profile;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 /// A part by its dimensions. Lengths mm; it stands on z = 0 around the z axis, a torus around the
 /// origin.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case", tag = "shape", deny_unknown_fields)]
 pub enum OwnShape {
     /// Edges rounded by a radius, 0 for sharp.
@@ -47,7 +48,53 @@ pub enum OwnShape {
         corner_mm: f64,
         hole_mm: f64,
     },
+    /// A sphere of triangles of nearly one size: an icosahedron, each edge in so many parts.
+    Geodesic {
+        diameter_mm: f64,
+        parts: u32,
+    },
+    /// A closed profile turned about an axis that is parallel to its heights; in `steps` flat stretches around.
+    Revolved {
+        points: Vec<ProfilePoint>,
+        /// Where the axis stands across the profile.
+        axis_mm: f64,
+        steps: u32,
+    },
+    /// Through outlines at rising heights, by straight lines or smoothly.
+    Loft {
+        sections: Vec<Section>,
+        smooth: bool,
+    },
 }
+
+/// A point of a profile and the line from it to the next one, the last to the first.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ProfilePoint {
+    /// Across and up.
+    pub at_mm: [f64; 2],
+    /// How far an arc bows out to the right of the way to the next point; 0 for a straight line.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub bow_mm: f64,
+}
+
+/// An outline of a loft: a rectangle with rounded corners, or an ellipse.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Section {
+    pub height_mm: f64,
+    pub size_mm: [f64; 2],
+    /// 0 for sharp corners, 100 for an ellipse.
+    pub round_percent: f64,
+    /// About the outline's middle, counter-clockwise.
+    pub turn_deg: f64,
+    pub middle_mm: [f64; 2],
+}
+
+/// Points of a profile, and sections of a loft.
+const MOST_POINTS: usize = 200;
+const MOST_SECTIONS: usize = 50;
 
 /// Sizes that can be made. mm.
 const LEAST: f64 = 0.1;
@@ -92,6 +139,23 @@ impl OwnShape {
                 is("The corners' radius", *corner_mm, 0.0, 0.49 * side)?;
                 is("The holes' diameter", *hole_mm, 0.0, 0.3 * side)
             }
+            OwnShape::Geodesic { diameter_mm, parts } => {
+                is("The diameter", *diameter_mm, LEAST, MOST)?;
+                check("part.shape", "The number of parts", "", *parts as f64, 1.0, 128.0)
+            }
+            OwnShape::Revolved { points, axis_mm, steps } => {
+                check("part.shape", "The number of points", "", points.len() as f64, 2.0, MOST_POINTS as f64)?;
+                check("part.shape", "The number of steps around", "", *steps as f64, 3.0, 720.0)?;
+                is("The axis", *axis_mm, -MOST, MOST)?;
+                points.iter().flat_map(|p| [p.at_mm[0], p.at_mm[1], p.bow_mm]).try_for_each(|v| is("A point", v, -MOST, MOST))?;
+                profile::outline(points, *axis_mm).map(|_| ())
+            }
+            OwnShape::Loft { sections, .. } => {
+                check("part.shape", "The number of sections", "", sections.len() as f64, 2.0, MOST_SECTIONS as f64)?;
+                sections.iter().try_for_each(Section::validate)?;
+                let rise = sections.windows(2).map(|s| s[1].height_mm - s[0].height_mm).fold(f64::INFINITY, f64::min);
+                is("The least rise from one section to the next", rise, LEAST, MOST)
+            }
         }
     }
 
@@ -106,6 +170,20 @@ impl OwnShape {
             OwnShape::Cone { .. } => "Cone",
             OwnShape::Torus { .. } => "Torus",
             OwnShape::Plate { .. } => "Plate",
+            OwnShape::Geodesic { .. } => "Geodesic sphere",
+            OwnShape::Revolved { .. } => "Revolved part",
+            OwnShape::Loft { .. } => "Loft",
         }
+    }
+}
+
+impl Section {
+    fn validate(&self) -> Result<(), RecipeError> {
+        let is = |what: &str, unit: &str, v: f64, low: f64, high: f64| check("part.shape", what, unit, v, low, high);
+        is("A section's height", "mm", self.height_mm, -MOST, MOST)?;
+        self.size_mm.iter().try_for_each(|v| is("A section's side", "mm", *v, LEAST, MOST))?;
+        is("A section's roundness", "%", self.round_percent, 0.0, 100.0)?;
+        is("A section's turn", "°", self.turn_deg, -720.0, 720.0)?;
+        self.middle_mm.iter().try_for_each(|v| is("A section's middle", "mm", *v, -MOST, MOST))
     }
 }

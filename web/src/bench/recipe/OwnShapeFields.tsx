@@ -1,6 +1,8 @@
 import { Switch } from 'antd'
 import type { OwnShape } from '../../api/client'
 import { edit, useBench } from '../state'
+import { LoftFields } from './LoftFields'
+import { ProfileEditor } from './ProfileEditor'
 import { Value } from './Value'
 
 /** Names of a shape's dimensions, by their field. */
@@ -22,6 +24,8 @@ export function OwnShapeFields() {
   const shape = useBench((s) => s.recipe?.part.shape)
   const size = useBench((s) => s.project?.part.size_mm)
   if (!shape || !size) return null
+  if (shape.shape === 'revolved') return <ProfileEditor shape={shape} />
+  if (shape.shape === 'loft') return <LoftFields shape={shape} />
   const set = (change: Partial<Record<string, unknown>>) => (r: NonNullable<ReturnType<typeof useBench.getState>['recipe']>) => ({ ...r, part: { ...r.part, shape: { ...shape, ...change } as OwnShape } })
   const longest = Math.max(...size)
   const slider = (key: string, label: string, value: number, change: (v: number) => Partial<Record<string, unknown>>) => (
@@ -31,6 +35,8 @@ export function OwnShapeFields() {
     <>
       {Object.entries(shape).map(([key, v]) => {
         if (Array.isArray(v)) return v.map((side, i) => slider(`${key} ${i}`, `Side ${'XYZ'[i]}`, side, (n) => ({ [key]: v.map((old, j) => (i === j ? n : old)) })))
+        if (key === 'parts' && typeof v === 'number')
+          return <Value key={key} label="Edges in parts" value={v} unit="" range={[1, 48]} digits={0} still={(n) => n < 1} change={(n) => set({ parts: Math.round(n) })} />
         if (typeof v === 'number') return slider(key, names[key] ?? key, v, (n) => ({ [key]: n }))
         if (typeof v === 'boolean')
           return (

@@ -1,4 +1,12 @@
 //! Meshes of [`OwnShape`]s, closed and outward.
+//!
+//! | module | idea |
+//! |---|---|
+//! | [`profile`] | drawn outlines to be turned about an axis |
+//! | [`loft`] | a surface through outlines at several heights |
+
+mod loft;
+pub mod profile;
 
 use crate::builder::{arc, circle, revolve, Builder};
 use crate::recipe::OwnShape;
@@ -10,6 +18,7 @@ use ulmix_mesh::TriMesh;
 /// Steps around a full turn: chords stay within 0.06 % of the radius.
 const AROUND: usize = 96;
 
+/// Of a shape that [`OwnShape::validate`] accepts.
 pub fn mesh(shape: &OwnShape) -> TriMesh {
     let made = match *shape {
         OwnShape::Box { size_mm: [x, y, z], round_mm } => {
@@ -46,6 +55,11 @@ pub fn mesh(shape: &OwnShape) -> TriMesh {
             revolve(&circle(DVec2::new(0.5 * diameter_mm - r, 0.0), r, AROUND / 2), AROUND)
         }
         OwnShape::Plate { size_mm: [x, y, z], corner_mm, hole_mm } => plate(DVec2::new(x, y) * 0.5, z, corner_mm, 0.5 * hole_mm),
+        OwnShape::Geodesic { diameter_mm, parts } => geodesic(0.5 * diameter_mm, parts as usize),
+        OwnShape::Revolved { ref points, axis_mm, steps } => {
+            revolve(&profile::outline(points, axis_mm).unwrap_or_default(), steps as usize)
+        }
+        OwnShape::Loft { ref sections, smooth } => loft::loft(sections, smooth),
     };
     weld(&made, 1e-7 * made.bounds().size().max_element()).mesh
 }
@@ -97,6 +111,40 @@ fn rounded(half: DVec3, radius: f64) -> TriMesh {
         }
     }
     b.mesh
+}
+
+/// An icosahedron with each edge in `parts`, its points pushed out onto the sphere: triangles of nearly one size.
+fn geodesic(radius: f64, parts: usize) -> TriMesh {
+    let golden = 0.5 * (1.0 + 5f64.sqrt());
+    let corners: Vec<DVec3> = (0..12)
+        .map(|n| {
+            let sign = |bit: usize| if n >> bit & 1 == 0 { 1.0 } else { -1.0 };
+            let (a, b) = (sign(0), sign(1) * golden);
+            [DVec3::new(0.0, a, b), DVec3::new(a, b, 0.0), DVec3::new(b, 0.0, a)][n >> 2]
+        })
+        .collect();
+    let near = |p: DVec3, q: DVec3| (p.distance(q) - 2.0).abs() < 1e-9;
+    let mut out = Builder::default();
+    for (i, &a) in corners.iter().enumerate() {
+        for (j, &b) in corners.iter().enumerate().skip(i + 1).filter(|(_, b)| near(a, **b)) {
+            for &c in corners[j + 1..].iter().filter(|c| near(a, **c) && near(b, **c)) {
+                let (b, c) = if a.dot(b.cross(c)) > 0.0 { (b, c) } else { (c, b) };
+                let at = |u: usize, v: usize| {
+                    let p = a * (parts - u - v) as f64 + b * u as f64 + c * v as f64;
+                    p.normalize() * radius
+                };
+                for u in 0..parts {
+                    for v in 0..parts - u {
+                        out.add([at(u, v), at(u + 1, v), at(u, v + 1)]);
+                        if u + v + 1 < parts {
+                            out.add([at(u + 1, v), at(u + 1, v + 1), at(u, v + 1)]);
+                        }
+                    }
+                }
+            }
+        }
+    }
+    out.mesh
 }
 
 fn hollow(size: DVec3, wall: f64, open: bool) -> TriMesh {
@@ -157,8 +205,42 @@ fn plate(half: DVec2, height: f64, corner: f64, hole: f64) -> TriMesh {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::recipe::{ProfilePoint, Section};
     use ulmix_mesh::faces::{faces, Kind};
     use ulmix_mesh::Topology;
+
+    fn revolved(points: &[[f64; 3]], axis_mm: f64) -> OwnShape {
+        let points = points.iter().map(|&[x, y, bow_mm]| ProfilePoint { at_mm: [x, y], bow_mm }).collect();
+        OwnShape::Revolved { points, axis_mm, steps: 96 }
+    }
+
+    fn lofted(sections: &[(f64, [f64; 2], f64, f64)]) -> OwnShape {
+        let section = |&(height_mm, size_mm, round_percent, turn_deg): &_| Section {
+            height_mm,
+            size_mm,
+            round_percent,
+            turn_deg,
+            middle_mm: [0.0; 2],
+        };
+        OwnShape::Loft { sections: sections.iter().map(section).collect(), smooth: false }
+    }
+
+    #[test]
+    fn a_smooth_loft_passes_its_sections_and_never_goes_beyond_them() {
+        let OwnShape::Loft { mut sections, .. } =
+            lofted(&[(0.0, [20.0, 20.0], 0.0, 0.0), (10.0, [40.0, 20.0], 50.0, 30.0), (30.0, [40.0, 10.0], 100.0, 30.0)])
+        else {
+            unreachable!()
+        };
+        sections[2].middle_mm = [5.0, 0.0];
+        let m = mesh(&OwnShape::Loft { sections, smooth: true });
+        assert!(Topology::of(&m).sound());
+        // Above the second section nothing is wider than what both say, turned by 30° and moved by 5.
+        let back = glam::DQuat::from_rotation_z(-30f64.to_radians());
+        let upper = m.points.iter().filter(|p| p.z >= 10.0);
+        let across = upper.map(|p| (back * *p).x).fold([f64::INFINITY, f64::NEG_INFINITY], |[a, b], x| [a.min(x), b.max(x)]);
+        assert!(across[0] > -20.0 - 1e-9 && across[1] < 20.0 + 5.0 && across[1] > 20.0, "{across:?}");
+    }
 
     #[test]
     fn every_shape_is_sound_and_has_its_textbook_volume() {
@@ -180,6 +262,13 @@ mod tests {
             (OwnShape::Torus { diameter_mm: 40.0, thickness_mm: 8.0 }, 2.0 * PI * PI * 16.0 * 16.0, 1),
             (OwnShape::Plate { size_mm, corner_mm: 6.0, hole_mm: 4.0 }, (2400.0 - (4.0 - PI) * 36.0 - 4.0 * PI * 4.0) * 12.0, 1),
             (OwnShape::Plate { size_mm, corner_mm: 0.0, hole_mm: 0.0 }, 28_800.0, 1),
+            (OwnShape::Geodesic { diameter_mm: 20.0, parts: 24 }, 4.0 / 3.0 * PI * 1000.0, 1),
+            // A square of 6 around a radius of 10, about an axis off the drawing's (Pappus), and a ball of two points.
+            (revolved(&[[11.0, 0.0, 0.0], [17.0, 0.0, 0.0], [17.0, 6.0, 0.0], [11.0, 6.0, 0.0]], 4.0), 2.0 * PI * 10.0 * 36.0, 1),
+            (revolved(&[[0.0, -10.0, 10.0], [0.0, 10.0, 0.0]], 0.0), 4.0 / 3.0 * PI * 1000.0, 1),
+            // Frustum of a pyramid, and a prism of an ellipse that turns by a quarter.
+            (lofted(&[(0.0, [20.0, 30.0], 0.0, 0.0), (12.0, [10.0, 15.0], 0.0, 0.0)]), 4.0 * (600.0 + 300.0 + 150.0), 1),
+            (lofted(&[(0.0, [20.0, 30.0], 100.0, 0.0), (5.0, [20.0, 30.0], 100.0, 90.0)]), PI * 150.0 * 5.0, 1),
         ];
         for (shape, volume, pieces) in cases {
             let m = mesh(&shape);

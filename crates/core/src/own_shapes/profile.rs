@@ -1,0 +1,186 @@
+//! Drawn profiles of straight lines and arcs, to be turned about an axis.
+
+use super::AROUND;
+use crate::builder::arc;
+use crate::recipe::{ProfilePoint, RecipeError};
+use glam::DVec2;
+use robust::{orient2d, Coord};
+use std::f64::consts::TAU;
+
+/// Closer to the axis than this is on it. mm.
+const ON_AXIS: f64 = 1e-6;
+/// An arc bows out by at most so many chords: beyond, its circle is larger than anybody means.
+const MOST_BOW: f64 = 2.0;
+
+/// The profile as radius and height, counter-clockwise, arcs in chords; refused when it cannot be turned into a
+/// closed surface.
+pub fn outline(points: &[ProfilePoint], axis_mm: f64) -> Result<Vec<DVec2>, RecipeError> {
+    let refuse = |message: String, hint: &str| Err(RecipeError { field: "part.shape".into(), message, hint: hint.into() });
+    let at = |n: usize| DVec2::from(points[n % points.len()].at_mm) - DVec2::new(axis_mm, 0.0);
+    let number = |n: usize| n % points.len() + 1;
+    // Each point with the number of the profile's point that it follows.
+    let mut drawn: Vec<(DVec2, usize)> = Vec::new();
+    for (n, point) in points.iter().enumerate() {
+        let (from, to) = (at(n), at(n + 1));
+        let chord = from.distance(to);
+        if chord < 1e-3 {
+            return refuse(
+                format!("Points {} and {} of the profile lie in one place.", number(n), number(n + 1)),
+                "Move one of them away, or remove it.",
+            );
+        }
+        if point.bow_mm.abs() > MOST_BOW * chord {
+            return refuse(
+                format!("The arc from point {} to point {} bows out too far.", number(n), number(n + 1)),
+                "Its bow may be up to twice the distance of its ends.",
+            );
+        }
+        drawn.extend(line(from, to, point.bow_mm).into_iter().map(|p| (p, n)));
+    }
+    for (p, n) in &mut drawn {
+        if p.x < -ON_AXIS {
+            return refuse(
+                format!("The profile passes over the axis at or after point {}.", number(*n)),
+                "Keep all of it on one side: move its points, or the axis.",
+            );
+        }
+        if p.x < ON_AXIS {
+            p.x = 0.0;
+        }
+    }
+    let count = drawn.len();
+    let side = |n: usize| (drawn[n].0, drawn[(n + 1) % count].0);
+    for m in 0..count {
+        for n in m + 1..count {
+            let beside = n == m + 1 || (m == 0 && n == count - 1);
+            let meet = if beside { double_back(side(m), side(n), n == m + 1) } else { touch(side(m), side(n)) };
+            if meet {
+                let (a, b) = (drawn[m].1, drawn[n].1);
+                return refuse(
+                    format!("The profile meets itself after point {} and after point {}.", number(a), number(b)),
+                    "Move points until no line crosses or touches another.",
+                );
+            }
+        }
+    }
+    let on_axis = |n: usize| drawn[n % count].0.x == 0.0;
+    let alone = (0..count).find(|&n| on_axis(n) && !on_axis(n + 1) && !on_axis(n + count - 1));
+    let stretches = (0..count).filter(|&n| on_axis(n) && !on_axis(n + 1)).count();
+    if let Some(n) = alone {
+        return refuse(
+            format!(
+                "The profile touches the axis in one point, near point {}: the part would hang together there only.",
+                number(drawn[n].1)
+            ),
+            "Let a line lie on the axis, or keep the point off it.",
+        );
+    }
+    if stretches > 1 {
+        return refuse(
+            "The profile lies on the axis in more than one stretch.".into(),
+            "Make them one, or keep all but one off the axis.",
+        );
+    }
+    let mut out: Vec<DVec2> = drawn.into_iter().map(|d| d.0).collect();
+    if area(&out) < 0.0 {
+        out.reverse();
+    }
+    Ok(out)
+}
+
+/// From `from` up to but not including `to`; the arc bows out to the right by `bow`.
+fn line(from: DVec2, to: DVec2, bow: f64) -> Vec<DVec2> {
+    let chord = from.distance(to);
+    if bow.abs() < 1e-6 * chord {
+        return vec![from];
+    }
+    let (half, along) = (0.5 * chord, (to - from) / chord);
+    let right = DVec2::new(along.y, -along.x) * bow.signum();
+    let radius = (half * half + bow * bow) / (2.0 * bow.abs());
+    let centre = from + along * half + right * (bow.abs() - radius);
+    let turn = 4.0 * (bow.abs() / half).atan();
+    let start = (from - centre).to_angle();
+    let steps = ((turn / TAU * AROUND as f64).ceil() as usize).max(2);
+    let to_angle = start + turn * bow.signum();
+    let mut out: Vec<DVec2> = arc(centre, radius, start, to_angle, steps).take(steps).collect();
+    out[0] = from;
+    out
+}
+
+fn turns(a: DVec2, b: DVec2, c: DVec2) -> f64 {
+    let co = |p: DVec2| Coord { x: p.x, y: p.y };
+    orient2d(co(a), co(b), co(c))
+}
+
+/// Do two lines that share no end meet?
+fn touch((a, b): (DVec2, DVec2), (c, d): (DVec2, DVec2)) -> bool {
+    let on = |p: DVec2, q: DVec2, r: DVec2| r.cmpge(p.min(q)).all() && r.cmple(p.max(q)).all();
+    let (s, t, u, v) = (turns(a, b, c), turns(a, b, d), turns(c, d, a), turns(c, d, b));
+    (s * t < 0.0 && u * v < 0.0)
+        || (s == 0.0 && on(a, b, c))
+        || (t == 0.0 && on(a, b, d))
+        || (u == 0.0 && on(c, d, a))
+        || (v == 0.0 && on(c, d, b))
+}
+
+/// Does one of two neighbours lie on the other? `follows`: the second begins where the first ends.
+fn double_back(first: (DVec2, DVec2), second: (DVec2, DVec2), follows: bool) -> bool {
+    let (before, corner, after) = if follows { (first.0, first.1, second.1) } else { (second.0, second.1, first.1) };
+    turns(before, corner, after) == 0.0 && (before - corner).dot(after - corner) > 0.0
+}
+
+fn area(points: &[DVec2]) -> f64 {
+    (0..points.len()).map(|n| points[n].perp_dot(points[(n + 1) % points.len()])).sum::<f64>() * 0.5
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::f64::consts::PI;
+
+    fn points(list: &[[f64; 3]]) -> Vec<ProfilePoint> {
+        list.iter().map(|&[x, y, bow_mm]| ProfilePoint { at_mm: [x, y], bow_mm }).collect()
+    }
+
+    #[test]
+    fn a_half_circle_drawn_either_way_is_a_half_circle() {
+        let r = 7.0;
+        for drawn in [[[0.0, -r, r], [0.0, r, 0.0]], [[0.0, r, -r], [0.0, -r, 0.0]]] {
+            let out = outline(&points(&drawn), 0.0).unwrap();
+            assert!((area(&out) / (0.5 * PI * r * r) - 1.0).abs() < 2e-3, "{}", area(&out));
+            assert!(out.iter().all(|p| (p.length() - r).abs() < 1e-9));
+        }
+        let hollow = outline(&points(&[[0.0, 0.0, 0.0], [10.0, 0.0, -2.0], [10.0, 10.0, 0.0], [0.0, 10.0, 0.0]]), 0.0).unwrap();
+        assert!(area(&hollow) < 100.0 && hollow.iter().all(|p| p.x <= 10.0));
+    }
+
+    #[test]
+    fn what_cannot_be_turned_is_refused_by_its_point() {
+        let square = [[5.0, 0.0, 0.0], [10.0, 0.0, 0.0], [10.0, 10.0, 0.0], [5.0, 10.0, 0.0]];
+        assert!(outline(&points(&square), 0.0).is_ok() && outline(&points(&square), 5.0).is_ok());
+        let says = |list: &[[f64; 3]], axis: f64, words: &str| {
+            let e = outline(&points(list), axis).unwrap_err();
+            assert!(e.message.contains(words), "{}", e.message);
+        };
+        says(&square, 6.0, "over the axis at or after point 1");
+        says(
+            &[[5.0, 0.0, 0.0], [10.0, 10.0, 0.0], [10.0, 0.0, 0.0], [5.0, 10.0, 0.0]],
+            0.0,
+            "meets itself after point 1 and after point 3",
+        );
+        says(&[[5.0, 0.0, 0.0], [5.0, 0.0, 0.0], [10.0, 5.0, 0.0]], 0.0, "Points 1 and 2");
+        says(&[[0.0, 5.0, 0.0], [10.0, 0.0, 0.0], [10.0, 10.0, 0.0]], 0.0, "touches the axis in one point");
+        says(&[[5.0, 0.0, 0.0], [10.0, 0.0, 30.0], [10.0, 10.0, 0.0]], 0.0, "bows out too far");
+        says(&[[5.0, 0.0, 0.0], [10.0, 0.0, 0.0], [7.0, 0.0, 0.0], [6.0, 9.0, 0.0]], 0.0, "meets itself");
+        let waist = [
+            [0.0, 0.0, 0.0],
+            [5.0, 0.0, 0.0],
+            [5.0, 9.0, 0.0],
+            [0.0, 9.0, 0.0],
+            [0.0, 6.0, 0.0],
+            [2.0, 4.5, 0.0],
+            [0.0, 3.0, 0.0],
+        ];
+        says(&waist, 0.0, "more than one stretch");
+    }
+}
