@@ -315,6 +315,64 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     b.end().await;
 }
 
+/// A profile is drawn and turned, pulled at, and edited again after the project was left.
+#[tokio::test]
+async fn a_revolved_part_is_drawn_and_edited_later() {
+    let b = Bench::start().await;
+    b.open("/").await;
+    b.click_text("button", "Revolved profile").await;
+    b.painted("draft").await;
+    b.step("Part").await;
+    b.until("its profile is there", || async { b.present("[aria-label='Point 6']").await }).await;
+    // A plain cylinder of radius 20 and height 50: two points go, four get their places.
+    for point in ["4", "3"] {
+        b.click(&format!("[aria-label='Point {point}']")).await;
+        b.until("the point is chosen", || async { b.seen(".pointfields", &format!("Point {point} of")).await }).await;
+        b.click_text(".pointfields button", "Remove").await;
+        b.saved().await;
+    }
+    for (point, field, value) in [
+        ("2", "From the axis", "20"),
+        ("2", "Arc to the next, bow", "0"),
+        ("3", "From the axis", "20"),
+        ("3", "Height", "50"),
+        ("4", "Height", "50"),
+    ] {
+        b.click(&format!("[aria-label='Point {point}']")).await;
+        b.until("the point is chosen", || async { b.seen(".pointfields", &format!("Point {point} of 4")).await }).await;
+        b.fill(&format!("[aria-label='{field}']"), value).await;
+        b.saved().await;
+    }
+    b.until("the part follows", || async { b.seen(".step", "40 × 40 × 50 mm").await }).await;
+    b.painted("draft").await;
+
+    // The side pulled out becomes an arc; what cannot be turned is refused in words and changes nothing.
+    b.drag("[aria-label='Line after point 2']", (0.5, 0.5), (14, 0)).await;
+    b.until("the part bulges", || async { !b.seen(".step", "40 × 40 × 50 mm").await }).await;
+    b.fill("[aria-label='Axis at']", "5").await;
+    b.until("the axis is refused", || async { b.seen("body", "passes over the axis").await }).await;
+    b.until("the axis stays", || async { b.value("[aria-label='Axis at']").await == "0" }).await;
+
+    // Later: the arc goes to a round figure, and the axis moves off to make a ring.
+    b.open(&b.path().await).await;
+    b.painted("draft").await;
+    b.step("Part").await;
+    b.click("[aria-label='Point 2']").await;
+    b.until("the point is chosen", || async { b.seen(".pointfields", "Point 2 of 4").await }).await;
+    b.fill("[aria-label='Arc to the next, bow']", "4").await;
+    b.saved().await;
+    b.fill("[aria-label='Axis at']", "-10").await;
+    b.until("it is a ring", || async { b.seen(".step", "68 × 68 × 50 mm").await }).await;
+    b.step("Mesh").await;
+    let mesh = made(&b, "ring.3mf").await.mesh;
+    let t = Topology::of(&mesh);
+    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    let ring = |p: &DVec3| p.truncate().length();
+    let [low, high] = mesh.points.iter().map(ring).fold([f64::MAX, 0.0], |[a, b], r| [a.min(r), b.max(r)]);
+    assert!((low - 10.0).abs() < 0.05 && (high - 34.0).abs() < 0.05, "{low} {high}");
+    b.end().await;
+}
+
 /// Kinds are switched without losing what still means something, and a Voronoi lattice leaves as one body.
 #[tokio::test]
 async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {

@@ -853,6 +853,29 @@ export interface components {
             /** @enum {string} */
             shape: "plate";
             size_mm: number[];
+        } | {
+            /** Format: double */
+            diameter_mm: number;
+            /** Format: int32 */
+            parts: number;
+            /** @enum {string} */
+            shape: "geodesic";
+        } | {
+            /**
+             * Format: double
+             * @description Where the axis stands across the profile.
+             */
+            axis_mm: number;
+            points: components["schemas"]["ProfilePoint"][];
+            /** @enum {string} */
+            shape: "revolved";
+            /** Format: int32 */
+            steps: number;
+        } | {
+            sections: components["schemas"]["Section"][];
+            /** @enum {string} */
+            shape: "loft";
+            smooth: boolean;
         };
         /** @description What a person should know about the part. Lengths mm, areas mm², volumes mm³. */
         PartFacts: {
@@ -949,6 +972,16 @@ export interface components {
             message: string;
             /** Format: int32 */
             status: number;
+        };
+        /** @description A point of a profile and the line from it to the next one, the last to the first. */
+        ProfilePoint: {
+            /** @description Across and up. */
+            at_mm: number[];
+            /**
+             * Format: double
+             * @description How far an arc bows out to the right of the way to the next point; 0 for a straight line.
+             */
+            bow_mm: number;
         };
         /** @description A project with its current recipe. */
         Project: {
@@ -1077,6 +1110,23 @@ export interface components {
             stages: components["schemas"]["StageTime"][];
             /** Format: double */
             step_mm: number;
+        };
+        /** @description An outline of a loft: a rectangle with rounded corners, or an ellipse. */
+        Section: {
+            /** Format: double */
+            height_mm: number;
+            middle_mm: number[];
+            /**
+             * Format: double
+             * @description 0 for sharp corners, 100 for an ellipse.
+             */
+            round_percent: number;
+            size_mm: number[];
+            /**
+             * Format: double
+             * @description About the outline's middle, counter-clockwise.
+             */
+            turn_deg: number;
         };
         /**
          * @description Structures of scattered seed points.

@@ -247,7 +247,7 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
                 ("keel-bracket.stl".into(), Arc::new(bytes), recipe)
             }
             NewProject::Shape { shape } => {
-                let step = PartStep { shape: Some(shape), ..PartStep::plain(Unit::Mm) };
+                let step = PartStep { shape: Some(shape.clone()), ..PartStep::plain(Unit::Mm) };
                 let part = Part::of::<Problem>(&step, |_| Ok(Vec::new()))?;
                 let mut recipe = Recipe::for_part(&part.mesh.bounds());
                 recipe.name = shape.title().into();

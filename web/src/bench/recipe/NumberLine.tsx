@@ -23,7 +23,7 @@ function NumberField({ label, value, unit, onSet }: Field) {
         const n = Number.parseFloat(e.target.value)
         if (Number.isFinite(n) && Math.abs(n - value) > 5e-4) onSet(n)
       }}
-      onPressEnter={(e) => e.currentTarget.blur()}
+      onPressEnter={(e) => (e.target as HTMLInputElement).blur()}
     />
   )
 }

@@ -6,9 +6,9 @@ import { bowTo, middle, path, split, spot, type Revolved, type Spot } from './pr
 import { Value } from './Value'
 import './profile.css'
 
-const width = 306
-const height = 250
-const margin = 26
+const width = 282
+const height = 200
+const margin = 22
 
 /** What is dragged: a point, the arc after a point, or the axis. */
 type Held = { what: 'point' | 'arc'; n: number } | { what: 'axis' }
@@ -36,7 +36,7 @@ function roundLength(mm: number) {
 /** A closed profile drawn beside its axis: points are pulled, lines bow out when their middle is pulled. */
 export function ProfileEditor({ shape }: { shape: Revolved }) {
   const [chosen, setChosen] = useState(0)
-  const [held, setHeld] = useState<{ held: Held; frame: Frame } | null>(null)
+  const [held, setHeld] = useState<{ held: Held; frame: Frame; from: Spot; moved: boolean } | null>(null)
   const svg = useRef<SVGSVGElement>(null)
   // The drawing stands still while something is pulled.
   const { low, scale } = held?.frame ?? frameOf(shape)
@@ -62,16 +62,22 @@ export function ProfileEditor({ shape }: { shape: Revolved }) {
   }
   const grip = (what: Held) => ({
     onPointerDown: (e: PointerEvent) => {
+      // What is being typed belongs to the point before.
+      if (document.activeElement instanceof HTMLInputElement) document.activeElement.blur()
       e.currentTarget.setPointerCapture(e.pointerId)
       if (what.what !== 'axis') setChosen(what.n)
-      setHeld({ held: what, frame: { low, scale } })
+      setHeld({ held: what, frame: { low, scale }, from: [e.clientX, e.clientY], moved: false })
     },
     onPointerMove: (e: PointerEvent) => {
-      const next = held && change(held.held, e)
+      if (!held) return
+      // A click chooses and moves nothing.
+      const moved = held.moved || Math.hypot(e.clientX - held.from[0], e.clientY - held.from[1]) > 3
+      if (moved && !held.moved) setHeld({ ...held, moved })
+      const next = moved && change(held.held, e)
       if (next) preview(next)
     },
     onPointerUp: (e: PointerEvent) => {
-      const next = held && change(held.held, e)
+      const next = held?.moved && change(held.held, e)
       setHeld(null)
       if (next) edit(next)
     },
