@@ -1,9 +1,10 @@
 //! Numbers and checks of a finished mesh: always of what will be exported.
 
+use crate::lattice::own_cell;
 use crate::part::Part;
 use crate::pipeline::finish::Solid;
 use crate::pipeline::Linked;
-use crate::recipe::{Kind, Recipe, SeededKind, Thicken, MATERIALS};
+use crate::recipe::{CellKind, Filling, Kind, Recipe, SeededKind, Thicken, MATERIALS};
 use crate::shape::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
@@ -256,6 +257,10 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
                 filled.density_percent
             ));
         }
+    }
+    let drawn = |f: &&Filling| f.structure.kind == Kind::Cell(CellKind::OwnCell);
+    for filling in recipe.fillings().iter().filter(drawn) {
+        out.extend(own_cell::meeting(&filling.structure.own_cell).notes());
     }
     for (zone, own) in recipe.zones.list.iter().zip(&linked.own) {
         if own.as_ref().is_some_and(|o| o.fill_volume_mm3 <= 0.0) {

@@ -373,6 +373,65 @@ async fn a_revolved_part_is_drawn_and_edited_later() {
     b.end().await;
 }
 
+/// A cell is drawn strut by strut, what does not fit is told, and the file holds what was drawn.
+#[tokio::test]
+async fn an_own_cell_is_drawn_and_used() {
+    let b = Bench::start().await;
+    b.open("/").await;
+    b.drop_file("block.stl", &stl::write(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(24.0)))).await;
+    b.until("the unit is asked", || async { b.seen(".ant-modal", "24 × 24 × 24 mm").await }).await;
+    b.click_text(".ant-modal button", "Use this part").await;
+    b.painted("draft").await;
+    b.fill("[aria-label='Cell size, mm']", "8").await;
+    b.saved().await;
+    b.kind("Struts", "Own cell").await;
+    b.saved().await;
+    b.until("the cube is there", || async { b.present("[aria-label='Own cell'] .node").await }).await;
+    b.click("[aria-label='Begin again with']").await;
+    b.click_text(".ant-select-item-option-content", "Cubic").await;
+    b.until("three struts are left", || async {
+        b.js("return document.querySelectorAll('.celleditor .strut').length").await == 3
+    })
+    .await;
+
+    // A strut that meets nothing is told, and taken back.
+    for axis in ["X", "Y", "Z"] {
+        b.click_text(".celleditor .ant-checkbox-wrapper", axis).await;
+    }
+    b.click("[aria-label='Point 0 0 0']").await;
+    b.click("[aria-label='Point 6 6 6']").await;
+    b.until("the loose end is told", || async { b.seen("body", "1 end of a strut meets nothing").await }).await;
+    b.click("[aria-label=Undo]").await;
+    b.until("it is gone", || async { !b.seen("body", "1 end of a strut meets nothing").await }).await;
+
+    // Mirrored on all axes one strut makes eight.
+    for axis in ["X", "Y", "Z"] {
+        b.click_text(".celleditor .ant-checkbox-wrapper", axis).await;
+    }
+    b.click("[aria-label='Point 0 0 0']").await;
+    b.click("[aria-label='Point 6 6 6']").await;
+    b.until("all are there", || async { b.js("return document.querySelectorAll('.celleditor .strut').length").await == 11 })
+        .await;
+    b.saved().await;
+    b.step("Thicken").await;
+    b.fill("[aria-label='Strut thickness, mm']", "1.5").await;
+    b.saved().await;
+    b.step("Mesh").await;
+    b.until("it reads as a sentence", || async { b.seen(".step", "Own cell, 8 mm cells").await }).await;
+    let mesh = made(&b, "own.3mf").await.mesh;
+    let t = Topology::of(&mesh);
+    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    // Cells' corners lie around the middle of the part.
+    let distance = SignedDistance::new(&mesh, &t);
+    for p in [[16.0, 12.0, 12.0], [12.0, 12.0, 16.0], [14.0, 14.0, 14.0], [18.0, 14.0, 18.0]] {
+        assert!(distance.inside(DVec3::from(p)), "{p:?}");
+    }
+    for p in [[16.0, 16.0, 12.0], [16.0, 12.0, 16.0], [14.0, 16.0, 12.0]] {
+        assert!(!distance.inside(DVec3::from(p)), "{p:?}");
+    }
+    b.end().await;
+}
+
 /// Kinds are switched without losing what still means something, and a Voronoi lattice leaves as one body.
 #[tokio::test]
 async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {

@@ -404,7 +404,7 @@ export interface components {
          * @description Cells of struts that repeat along three axes.
          * @enum {string}
          */
-        CellKind: "cubic" | "body_centred" | "body_centred_vertical" | "face_centred" | "face_centred_vertical" | "body_face_centred" | "octet" | "kelvin" | "diamond" | "rhombic_dodecahedron" | "re_entrant";
+        CellKind: "cubic" | "body_centred" | "body_centred_vertical" | "face_centred" | "face_centred_vertical" | "body_face_centred" | "octet" | "kelvin" | "diamond" | "rhombic_dodecahedron" | "re_entrant" | "own_cell";
         Check: {
             /** @description The figure behind the verdict, with its unit. */
             figure: string;
@@ -779,6 +779,11 @@ export interface components {
             materials: components["schemas"]["MaterialChoice"][];
             structures: components["schemas"]["StructureChoice"][];
             version: string;
+        };
+        /** @description Struts of a cell that repeats along its three axes. */
+        OwnCell: {
+            /** @description Both ends of each, in twelfths of the cell along its axes. */
+            struts: number[][][];
         };
         /** @description What fills a zone of its own. */
         OwnFill: {
@@ -1208,6 +1213,8 @@ export interface components {
             cell_mm: number[];
             form: components["schemas"]["Form"];
             kind: components["schemas"]["Kind"];
+            /** @description What repeats where the kind is an own cell. */
+            own_cell: components["schemas"]["OwnCell"];
             /** @description Turned about x, then y, then z. Degrees. */
             rotation_deg: number[];
             seeds: components["schemas"]["Seeds"];
@@ -1216,6 +1223,7 @@ export interface components {
         };
         /** @description A kind of structure to choose. */
         StructureChoice: {
+            drawn?: null | components["schemas"]["OwnCell"];
             family: components["schemas"]["Family"];
             kind: components["schemas"]["Kind"];
             /** @description A random number tells its arrangements apart. */
@@ -2025,6 +2033,8 @@ export interface operations {
                 blend: number;
                 node: number;
                 form: components["schemas"]["Form"];
+                /** @description An own cell's struts, as in a recipe. */
+                own: string | null;
             };
             cookie?: never;
         };

@@ -10,7 +10,7 @@ use super::skeleton::Skeleton;
 use super::surface::{low_discrepancy, low_discrepancy_flat, turn, Periodic};
 use super::trim::cleaned;
 use super::voronoi::Within;
-use super::{unit, voronoi, Bare, Facts};
+use super::{own_cell, unit, voronoi, Bare, Facts};
 use crate::part::{sharp_edges, Part};
 use crate::recipe::{CellKind, ExtrudedKind, FoamKind, Joins, Kind, SeededKind, Structure};
 use glam::{DMat3, DVec3};
@@ -48,7 +48,7 @@ pub fn repeated_struts(part: &Part, kind: CellKind, s: &Structure) -> Option<Vec
     let cell = DVec3::from(s.cell_mm);
     let (low, high) = box_of(part, |p| frame.local(p) / cell);
     let (low, high) = ((low - 1.0).floor(), (high + 1.0).ceil());
-    let unit = unit::cell(kind);
+    let unit = unit::cell_of(kind, s);
     let count = (high - low).to_array().map(|c| c as usize);
     let cells = count.iter().product::<usize>();
     if cells.saturating_mul(unit.len()) > 20 * MOST_STRUTS {
@@ -87,10 +87,11 @@ const SURVEY: u64 = 20_000;
 
 fn cells(kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
     let cell = DVec3::from(s.cell_mm);
-    let struts: Vec<[DVec3; 2]> = unit::cell(kind).iter().map(|e| e.map(|p| p * cell)).collect();
+    let unit = unit::cell_of(kind, s);
+    let struts: Vec<[DVec3; 2]> = unit.iter().map(|e| e.map(|p| p * cell)).collect();
     let lengths: Vec<f64> = struts.iter().map(|e| e[0].distance(e[1])).collect();
     let mut ends: Vec<[i64; 3]> =
-        unit::cell(kind).iter().flatten().map(|p| (*p * 720.0).round().to_array().map(|c| (c as i64).rem_euclid(720))).collect();
+        unit.iter().flatten().map(|p| (*p * 720.0).round().to_array().map(|c| (c as i64).rem_euclid(720))).collect();
     ends.sort_unstable();
     ends.dedup();
     let facts = Facts {
@@ -100,7 +101,7 @@ fn cells(kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
         shortest_mm: lengths.iter().copied().fold(f64::INFINITY, f64::min),
         mean_mm: lengths.iter().sum::<f64>() / lengths.len() as f64,
         longest_mm: lengths.iter().copied().fold(0.0, f64::max),
-        pieces: 1,
+        pieces: if kind == CellKind::OwnCell { own_cell::meeting(&s.own_cell).pieces } else { 1 },
         ..Facts::default()
     };
     let net = Net::new(frame, Source::Repeated { struts, cell }, joins, s.smallest());

@@ -6,7 +6,7 @@
 //! | [`foam`] | a random sheet that meets the part's surface at a right angle |
 //! | [`skeleton`] | struts as a graph of nodes and edges |
 //! | [`trim`] | raw nets cut off at the part's surface and cleaned |
-//! | [`unit`] | the tables of strut cells and of patterns across walls |
+//! | [`unit`], [`own_cell`] | the tables of strut cells and of patterns across walls; drawn cells |
 //! | [`seeds`], [`finer`] | seed points in a part; closer ones near chosen places |
 //! | [`voronoi`], [`outer`] | their Voronoi cells; where those meet the surface |
 //! | [`members`], [`index`] | struts and cell walls as fields, found through bins of space |
@@ -24,6 +24,7 @@ pub mod make;
 pub mod members;
 pub mod net;
 pub mod outer;
+pub mod own_cell;
 pub mod seeds;
 pub mod skeleton;
 pub mod surface;

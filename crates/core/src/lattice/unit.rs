@@ -4,7 +4,8 @@
 //! lower one. Face-centred, body-centred and octet trusses as in Deshpande, Fleck & Ashby (2001);
 //! Kelvin's cell is the truncated octahedron (Thomson 1887).
 
-use crate::recipe::{CellKind, ExtrudedKind};
+use super::own_cell;
+use crate::recipe::{CellKind, ExtrudedKind, Structure};
 use glam::DVec3;
 use std::collections::BTreeSet;
 
@@ -15,7 +16,15 @@ const fn v(x: f64, y: f64, z: f64) -> DVec3 {
     DVec3::new(x, y, z)
 }
 
-/// Struts of one cell.
+/// Struts of one cell of a structure.
+pub fn cell_of(kind: CellKind, s: &Structure) -> Vec<UnitStrut> {
+    match kind {
+        CellKind::OwnCell => own_cell::struts(&s.own_cell),
+        _ => cell(kind),
+    }
+}
+
+/// Struts of one cell of a kind that is always the same.
 pub fn cell(kind: CellKind) -> Vec<UnitStrut> {
     match kind {
         CellKind::Cubic => axes(&[0, 1, 2]),
@@ -29,6 +38,7 @@ pub fn cell(kind: CellKind) -> Vec<UnitStrut> {
         CellKind::Diamond => diamond(),
         CellKind::RhombicDodecahedron => rhombic(),
         CellKind::ReEntrant => re_entrant(),
+        CellKind::OwnCell => Vec::new(),
     }
 }
 

@@ -7,14 +7,16 @@
 //! | module | idea |
 //! |---|---|
 //! | [`shapes`] | shapes of our own to begin with |
-//! | [`structure`] | what fills a zone |
+//! | [`structure`], [`own_cell`] | what fills a zone; a cell drawn by hand |
 //! | [`zones`] | where the part may be hollow, and its skins |
 
+pub mod own_cell;
 pub mod shapes;
 pub mod structure;
 pub mod zones;
 
 use crate::bodies::MOST_WITH_ROLES;
+pub use own_cell::OwnCell;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 pub use shapes::{OwnShape, ProfilePoint, Section};

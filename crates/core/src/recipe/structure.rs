@@ -1,6 +1,6 @@
 //! What fills a zone: kind, cell size, placement, seed points, joins.
 
-use super::{check, RecipeError};
+use super::{check, OwnCell, RecipeError};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -51,6 +51,8 @@ pub enum CellKind {
     Diamond,
     RhombicDodecahedron,
     ReEntrant,
+    /// Drawn: see [`Structure::own_cell`].
+    OwnCell,
 }
 
 /// Walls that run straight along the third axis, by the pattern they make across it.
@@ -116,6 +118,7 @@ impl Kind {
             Diamond,
             RhombicDodecahedron,
             ReEntrant,
+            OwnCell,
         ]
         .map(Kind::Cell);
         let extruded = [Hexagons, Squares, Triangles, BowTies, PlanarVoronoi].map(Kind::Extruded);
@@ -177,6 +180,7 @@ impl Kind {
                 CellKind::Diamond => "Diamond",
                 CellKind::RhombicDodecahedron => "Rhombic dodecahedron",
                 CellKind::ReEntrant => "Re-entrant",
+                CellKind::OwnCell => "Own cell",
             },
             Kind::Foam(FoamKind::FoamSheet) => "Foam sheet",
             Kind::Extruded(kind) => match kind {
@@ -303,6 +307,10 @@ pub struct Structure {
     #[serde(default)]
     #[schema(required = true)]
     pub seeds: Seeds,
+    /// What repeats where the kind is an own cell.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub own_cell: OwnCell,
 }
 
 impl Default for Structure {
@@ -314,6 +322,7 @@ impl Default for Structure {
             shift_mm: [0.0; 3],
             rotation_deg: [0.0; 3],
             seeds: Seeds::default(),
+            own_cell: OwnCell::default(),
         }
     }
 }
@@ -334,6 +343,7 @@ impl Structure {
         for v in self.rotation_deg {
             check("structure.rotation_deg", "The rotation", "°", v, -360.0, 360.0)?;
         }
+        self.own_cell.validate()?;
         let s = &self.seeds;
         if let Some(count) = s.count {
             check("structure.seeds.count", "The number of seed points", "", count as f64, 1.0, MOST_SEEDS as f64)?;

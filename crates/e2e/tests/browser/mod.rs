@@ -228,7 +228,8 @@ impl Bench {
 
     /// Types a value over the old one and confirms it.
     pub async fn fill(&self, css: &str, text: &str) {
-        let e = self.client.find(Locator::Css(css)).await.unwrap();
+        let found = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(css)).await;
+        let e = found.unwrap_or_else(|e| panic!("{css}: {e}"));
         e.click().await.unwrap();
         e.send_keys(&format!("\u{E009}a\u{E000}{text}\n")).await.unwrap();
     }

@@ -19,7 +19,8 @@ use axum::routing::{delete, get, post, put};
 use axum::{Json, Router};
 use serde::Serialize;
 use std::sync::Arc;
-use ulmix_core::recipe::{Family, Kind, MATERIALS};
+use ulmix_core::lattice::own_cell;
+use ulmix_core::recipe::{Family, Kind, OwnCell, MATERIALS};
 use utoipa::{OpenApi, ToSchema};
 
 #[derive(Clone)]
@@ -121,6 +122,9 @@ pub struct StructureChoice {
     pub seeded: bool,
     /// A random number tells its arrangements apart.
     pub random: bool,
+    /// A cell of it, to begin an own one with.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub drawn: Option<OwnCell>,
 }
 
 /// What the app needs to know of the server.
@@ -145,6 +149,7 @@ pub async fn options() -> Json<Options> {
                 family: kind.family(),
                 seeded: kind.seeded(),
                 random: kind.random(),
+                drawn: if let Kind::Cell(cell) = kind { own_cell::drawn(cell) } else { None },
             })
             .collect(),
         largest_file_bytes: ulmix_formats::LARGEST_FILE,

@@ -27,6 +27,9 @@ pub struct Look {
     node: f64,
     #[serde(default)]
     form: Form,
+    /// An own cell's struts, as in a recipe.
+    #[serde(default)]
+    own: Option<String>,
 }
 
 #[utoipa::path(get, path = "/api/structures/{kind}/picture", params(("kind" = String, Path), Look),
@@ -46,7 +49,12 @@ pub async fn structure_picture(Path(kind): Path<String>, Query(look): Query<Look
         ));
     }
     let joins = Joins { blend_mm: look.blend.min(0.5 * least), node_mm: look.node, ..Joins::default() };
-    let structure = Structure { kind, form: look.form, cell_mm, ..Structure::default() };
+    let mut structure = Structure { kind, form: look.form, cell_mm, ..Structure::default() };
+    if let Some(struts) = look.own {
+        structure.own_cell.struts = serde_json::from_str(&struts)
+            .map_err(|e| refuse(&format!("The struts cannot be read: {e}."), "Give them as a recipe does."))?;
+        structure.own_cell.validate()?;
+    }
     let png = blocking(move || {
         let pixels = thumbnail(&structure, joins, look.thickness, SIZE)
             .ok_or_else(|| refuse("That structure cannot be drawn.", "Choose another cell size."))?;

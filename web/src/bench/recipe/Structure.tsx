@@ -2,6 +2,7 @@ import { InputNumber, Segmented, Switch } from 'antd'
 import { useState } from 'react'
 import type { Recipe } from '../../api/client'
 import { edit, useBench, type Handle } from '../state'
+import { CellEditor } from './CellEditor'
 import { Chooser } from './Chooser'
 import { ownOf, useFilling } from './filling'
 import { FillingChoice } from './FillingChoice'
@@ -92,6 +93,7 @@ export function Structure() {
           onChange={(form) => edit(withStructure({ form }))}
         />
       )}
+      {s.kind === 'own_cell' && <CellEditor cell={s.own_cell} />}
       {choice?.family === 'extruded' && (
         <div className="line">
           <span className="label">Walls run along</span>

@@ -55,6 +55,7 @@ export function pictureOf(kind: Kind, r: Filling, thickness: number) {
     blend: String(r.joins.blend_mm),
     node: String(r.joins.node_mm),
     form: r.structure.form,
+    ...(kind === 'own_cell' ? { own: JSON.stringify(r.structure.own_cell.struts) } : {}),
   })
   return `/api/structures/${kind}/picture?${q}`
 }
