@@ -31,7 +31,7 @@ async fn made(b: &Bench, name: &str) -> Loaded {
 async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     let b = Bench::start().await;
     b.open("/").await;
-    b.click_text("button", "Open the keel bracket").await;
+    b.click_text("button", "Keel bracket").await;
     b.painted("draft").await;
     assert!(b.seen(".step", "3 kept solid").await && b.seen(".step", "Walls 1.4 mm thick").await);
     let before = b.text("[data-testid=saved]").await;
@@ -370,6 +370,53 @@ async fn a_revolved_part_is_drawn_and_edited_later() {
     let ring = |p: &DVec3| p.truncate().length();
     let [low, high] = mesh.points.iter().map(ring).fold([f64::MAX, 0.0], |[a, b], r| [a.min(r), b.max(r)]);
     assert!((low - 10.0).abs() < 0.05 && (high - 34.0).abs() < 0.05, "{low} {high}");
+    b.end().await;
+}
+
+/// The tow grip with Voronoi struts and the cradle with hexagons, each from its first recipe to the file.
+#[tokio::test]
+async fn the_tow_grip_and_the_cradle_leave_as_files() {
+    let b = Bench::start().await;
+    let step = |mm: &'static str| {
+        let b = &b;
+        async move {
+            b.step("Mesh").await;
+            b.click("[aria-label='Grid step chosen by Ulmix']").await;
+            b.fill("[aria-label='Grid step, mm']", mm).await;
+            b.saved().await;
+        }
+    };
+    b.open("/").await;
+    b.click_text("button", "Tow grip").await;
+    b.painted("draft").await;
+    b.fill("[aria-label='Points, ']", "110").await;
+    b.saved().await;
+    step("0.5").await;
+    b.until("the points read as a sentence", || async { b.seen(".step", "Voronoi struts, 110 points").await }).await;
+    let grip = made(&b, "grip.3mf").await.mesh;
+    let t = Topology::of(&grip);
+    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    let part = ulmix_core::demo::Reedling::TowGrip.make().0;
+    assert!((grip.bounds().size() - part.bounds().size()).abs().max_element() < 0.3, "{}", grip.bounds().size());
+    // Nothing of it leaves the part.
+    let inside = SignedDistance::new(&part, &Topology::of(&part));
+    let out = grip.points.iter().map(|p| inside.value(*p)).fold(f64::MIN, f64::max);
+    assert!(out < 0.02, "{out}");
+
+    b.open("/").await;
+    b.click_text("button", "Battery cradle").await;
+    b.painted("draft").await;
+    b.fill("[aria-label='Cell size, mm']", "8").await;
+    b.saved().await;
+    step("0.4").await;
+    b.until("the cells read as a sentence", || async { b.seen(".step", "Hexagons, 8 mm cells").await }).await;
+    let cradle = made(&b, "cradle.3mf").await.mesh;
+    assert!(Topology::of(&cradle).sound());
+    // A cell fits its pocket: the lining is whole, and nothing stands inside it.
+    let from_axis = |p: &DVec3| (p.truncate() - glam::DVec2::new(13.0, 0.0)).length();
+    let pocket: Vec<f64> = cradle.points.iter().filter(|p| p.z > 6.5 && p.z < 45.5).map(from_axis).collect();
+    let least = pocket.iter().copied().fold(f64::MAX, f64::min);
+    assert!((least - 9.4).abs() < 0.03, "{least}");
     b.end().await;
 }
 

@@ -6,7 +6,7 @@
 use glam::DVec3;
 use serde_json::json;
 use std::time::Instant;
-use ulmix_core::demo::{keel_bracket, keel_bracket_file};
+use ulmix_core::demo::{keel_bracket, Reedling};
 use ulmix_core::grid::Grid;
 use ulmix_core::lattice::make::structure as structure_in;
 use ulmix_core::part::Part;
@@ -227,7 +227,7 @@ fn stl_write() -> serde_json::Value {
 /// From an empty process to the first settled picture of the demo part, without the browser.
 fn start() -> serde_json::Value {
     let (seconds, bytes) = best(|| {
-        let (file, recipe) = keel_bracket_file();
+        let (file, recipe) = Reedling::KeelBracket.file();
         let part = Part::read(&file, Unit::Mm).expect("the bracket");
         let o = Pipeline::new(512 << 20).run(&part, &recipe, Quality::Draft, &Unwatched).expect("a good recipe");
         glb::write(&shade(&o.solid.mesh, 32.0), &[], json!({})).len()

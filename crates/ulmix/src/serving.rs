@@ -3,7 +3,7 @@
 use std::net::{Ipv4Addr, SocketAddr};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
-use ulmix_core::demo::keel_bracket_file;
+use ulmix_core::demo::Reedling;
 use ulmix_core::part::Part;
 use ulmix_server::store::Store;
 use ulmix_server::Config;
@@ -66,17 +66,20 @@ fn fill(data: &Path) -> Result<(), String> {
     if !store.projects().map_err(|p| p.message)?.is_empty() {
         return Ok(());
     }
-    let (bytes, recipe) = keel_bracket_file();
+    let (bytes, recipe) = Reedling::KeelBracket.file();
     let part = Part::read(&bytes, recipe.part.unit).map_err(|e| e.message)?;
     let facts = serde_json::to_string(&part.facts).map_err(|e| e.to_string())?;
     store.create_project("keel-bracket", &recipe.to_json(), "keel-bracket.stl", &bytes, &facts).map_err(|p| p.message)
 }
 
 fn write_files(folder: &Path) -> std::io::Result<()> {
-    let (bytes, recipe) = keel_bracket_file();
     std::fs::create_dir_all(folder)?;
-    std::fs::write(folder.join("keel-bracket.stl"), bytes)?;
-    std::fs::write(folder.join("keel-bracket.recipe.json"), recipe.to_json())
+    for part in Reedling::ALL {
+        let (bytes, recipe) = part.file();
+        std::fs::write(folder.join(format!("{}.stl", part.file_name())), bytes)?;
+        std::fs::write(folder.join(format!("{}.recipe.json", part.file_name())), recipe.to_json())?;
+    }
+    Ok(())
 }
 
 fn failed(message: &str, hint: &str) -> ExitCode {

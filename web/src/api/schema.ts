@@ -766,7 +766,8 @@ export interface components {
             upload: string;
         } | {
             /** @enum {string} */
-            from: "keel_bracket";
+            from: "reedling";
+            part: components["schemas"]["Reedling"];
         } | {
             /** @enum {string} */
             from: "shape";
@@ -777,6 +778,8 @@ export interface components {
             /** Format: int64 */
             largest_file_bytes: number;
             materials: components["schemas"]["MaterialChoice"][];
+            /** @description Parts to try. */
+            reedling: components["schemas"]["ReedlingPart"][];
             structures: components["schemas"]["StructureChoice"][];
             version: string;
         };
@@ -1058,6 +1061,17 @@ export interface components {
              */
             ulmix: number;
             zones: components["schemas"]["Zones"];
+        };
+        /**
+         * @description A part of the buoy.
+         * @enum {string}
+         */
+        Reedling: "keel_bracket" | "tow_grip" | "battery_cradle" | "lamp_guard" | "vent_panel" | "link_sleeve";
+        /** @description A part of the Reedling buoy. */
+        ReedlingPart: {
+            part: components["schemas"]["Reedling"];
+            title: string;
+            words: string;
         };
         /** @description Numbers of a mesh. Volumes mm³, areas mm². */
         Report: {

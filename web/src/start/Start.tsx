@@ -142,9 +142,15 @@ export function Start() {
           </div>
           <div className="or">
             <div>
-              <h3>Try the Reedling bracket</h3>
-              <p className="muted">A keel bracket of a river buoy: two bolt bosses and an eye stay solid.</p>
-              <Button onClick={() => void create({ from: 'keel_bracket' })}>Open the keel bracket</Button>
+              <h3>Try a part of the Reedling buoy</h3>
+              <p className="muted">Each opens with a first recipe.</p>
+              <div className="shapes">
+                {options.data?.reedling.map((p) => (
+                  <Button key={p.part} title={p.words} onClick={() => void create({ from: 'reedling', part: p.part })}>
+                    {p.title}
+                  </Button>
+                ))}
+              </div>
             </div>
             <div>
               <h3>Begin with a shape</h3>

@@ -19,6 +19,7 @@ use axum::routing::{delete, get, post, put};
 use axum::{Json, Router};
 use serde::Serialize;
 use std::sync::Arc;
+use ulmix_core::demo::Reedling;
 use ulmix_core::lattice::own_cell;
 use ulmix_core::recipe::{Family, Kind, OwnCell, MATERIALS};
 use utoipa::{OpenApi, ToSchema};
@@ -127,12 +128,22 @@ pub struct StructureChoice {
     pub drawn: Option<OwnCell>,
 }
 
+/// A part of the Reedling buoy.
+#[derive(Serialize, ToSchema)]
+pub struct ReedlingPart {
+    pub part: Reedling,
+    pub title: &'static str,
+    pub words: &'static str,
+}
+
 /// What the app needs to know of the server.
 #[derive(Serialize, ToSchema)]
 pub struct Options {
     pub version: &'static str,
     pub materials: Vec<MaterialChoice>,
     pub structures: Vec<StructureChoice>,
+    /// Parts to try.
+    pub reedling: Vec<ReedlingPart>,
     pub largest_file_bytes: u64,
 }
 
@@ -152,6 +163,7 @@ pub async fn options() -> Json<Options> {
                 drawn: if let Kind::Cell(cell) = kind { own_cell::drawn(cell) } else { None },
             })
             .collect(),
+        reedling: Reedling::ALL.map(|part| ReedlingPart { part, title: part.title(), words: part.words() }).into(),
         largest_file_bytes: ulmix_formats::LARGEST_FILE,
     })
 }

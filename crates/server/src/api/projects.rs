@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
 use tokio_stream::StreamExt;
-use ulmix_core::demo;
+use ulmix_core::demo::Reedling;
 use ulmix_core::inspect::{inspect, Inspection};
 use ulmix_core::part::{stem, Part, PartFacts};
 use ulmix_core::pipeline::Pipeline;
@@ -112,8 +112,10 @@ pub enum NewProject {
         upload: String,
         unit: Unit,
     },
-    /// The Reedling keel bracket.
-    KeelBracket,
+    /// A part of the Reedling buoy.
+    Reedling {
+        part: Reedling,
+    },
     /// A shape by its dimensions.
     Shape {
         shape: OwnShape,
@@ -242,9 +244,9 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
                 recipe.name = stem(&name).into();
                 (name, bytes, recipe)
             }
-            NewProject::KeelBracket => {
-                let (bytes, recipe) = demo::keel_bracket_file();
-                ("keel-bracket.stl".into(), Arc::new(bytes), recipe)
+            NewProject::Reedling { part } => {
+                let (bytes, recipe) = part.file();
+                (format!("{}.stl", part.file_name()), Arc::new(bytes), recipe)
             }
             NewProject::Shape { shape } => {
                 let step = PartStep { shape: Some(shape.clone()), ..PartStep::plain(Unit::Mm) };

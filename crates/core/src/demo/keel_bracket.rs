@@ -1,10 +1,9 @@
-//! Parts of the Reedling drift buoy, made face by face.
+//! The keel bracket, made face by face.
 
 use crate::builder::{arc, circle, Builder};
 use crate::recipe::{Place, Recipe, Role, Zone};
 use glam::{DVec2, DVec3};
 use std::f64::consts::PI;
-use ulmix_formats::stl;
 use ulmix_mesh::{weld::weld, TriMesh};
 
 /// The keel bracket with its first recipe: a sole with rounded corners and two bolt bosses, an
@@ -24,12 +23,6 @@ pub fn keel_bracket() -> (TriMesh, Recipe) {
         solid("Eye", eye, [0.0, 2.0 * HALF_WIDTH + 2.0, 0.0], EYE + 1.0),
     ];
     (mesh, recipe)
-}
-
-/// The keel bracket as the file a person would bring, and its first recipe.
-pub fn keel_bracket_file() -> (Vec<u8>, Recipe) {
-    let (mesh, recipe) = keel_bracket();
-    (stl::write(&mesh), recipe)
 }
 
 const LENGTH: f64 = 120.0;

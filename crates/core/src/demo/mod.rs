@@ -1,0 +1,141 @@
+//! Parts of the Reedling drift buoy, made by our own code, each with a first recipe.
+//!
+//! | module | part |
+//! |---|---|
+//! | [`keel_bracket`](mod@keel_bracket) | a sole with bolt bosses, an upright, an eye |
+//! | [`tow_grip`] | a curved bar with a swell for the fingers |
+//! | [`cradle`] | a block with pockets for two cells |
+//! | [`turned`] | the lamp guard and the mooring link sleeve |
+//! | [`vent_panel`] | a plate with a rim |
+
+mod cradle;
+mod keel_bracket;
+mod tow_grip;
+mod turned;
+mod vent_panel;
+
+pub use keel_bracket::keel_bracket;
+
+use crate::part::Part;
+use crate::recipe::{Kind, Recipe, Skin, Structure};
+use serde::{Deserialize, Serialize};
+use ulmix_formats::stl;
+use ulmix_mesh::faces::Face;
+use ulmix_mesh::TriMesh;
+use utoipa::ToSchema;
+
+/// A part of the buoy.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Reedling {
+    KeelBracket,
+    TowGrip,
+    BatteryCradle,
+    LampGuard,
+    VentPanel,
+    LinkSleeve,
+}
+
+impl Reedling {
+    pub const ALL: [Reedling; 6] = [
+        Reedling::KeelBracket,
+        Reedling::TowGrip,
+        Reedling::BatteryCradle,
+        Reedling::LampGuard,
+        Reedling::VentPanel,
+        Reedling::LinkSleeve,
+    ];
+
+    pub fn title(self) -> &'static str {
+        match self {
+            Reedling::KeelBracket => "Keel bracket",
+            Reedling::TowGrip => "Tow grip",
+            Reedling::BatteryCradle => "Battery cradle",
+            Reedling::LampGuard => "Lamp guard",
+            Reedling::VentPanel => "Vent panel",
+            Reedling::LinkSleeve => "Mooring link sleeve",
+        }
+    }
+
+    /// What it is and what its first recipe shows.
+    pub fn words(self) -> &'static str {
+        match self {
+            Reedling::KeelBracket => "Gyroid walls; two bolt bosses and an eye stay solid.",
+            Reedling::TowGrip => "A curved bar filled with Voronoi struts.",
+            Reedling::BatteryCradle => "Hexagons around two lined pockets.",
+            Reedling::LampGuard => "A dome of foam on a solid ring.",
+            Reedling::VentPanel => "A plate of planar cells in its rim.",
+            Reedling::LinkSleeve => "A short tube of Kelvin cells.",
+        }
+    }
+
+    /// Without its ending.
+    pub fn file_name(self) -> &'static str {
+        match self {
+            Reedling::KeelBracket => "keel-bracket",
+            Reedling::TowGrip => "tow-grip",
+            Reedling::BatteryCradle => "battery-cradle",
+            Reedling::LampGuard => "lamp-guard",
+            Reedling::VentPanel => "vent-panel",
+            Reedling::LinkSleeve => "link-sleeve",
+        }
+    }
+
+    /// The part in mm, and its first recipe.
+    pub fn make(self) -> (TriMesh, Recipe) {
+        let (mesh, mut recipe) = match self {
+            Reedling::KeelBracket => keel_bracket(),
+            Reedling::TowGrip => tow_grip::tow_grip(),
+            Reedling::BatteryCradle => cradle::cradle(),
+            Reedling::LampGuard => turned::lamp_guard(),
+            Reedling::VentPanel => vent_panel::vent_panel(),
+            Reedling::LinkSleeve => turned::link_sleeve(),
+        };
+        recipe.name = self.title().into();
+        (mesh, recipe)
+    }
+
+    /// The part as the file a person would bring, and its first recipe.
+    pub fn file(self) -> (Vec<u8>, Recipe) {
+        let (mesh, recipe) = self.make();
+        (stl::write(&mesh), recipe)
+    }
+}
+
+/// A recipe with first values for a part and a structure of a kind.
+fn recipe(mesh: &TriMesh, kind: Kind, cell_mm: f64) -> Recipe {
+    let mut recipe = Recipe::for_part(&mesh.bounds());
+    recipe.structure = Structure { kind, cell_mm: [cell_mm; 3], ..recipe.structure };
+    recipe
+}
+
+/// A skin on the faces of a part that are meant.
+fn skin(mesh: &TriMesh, name: &str, depth_mm: f64, meant: impl Fn(&Face) -> bool) -> Skin {
+    let part = Part::prepare(mesh).expect("a part of our own is sound");
+    let faces = part.faces().list.iter().filter(|f| meant(f)).map(crate::part::mark).collect();
+    Skin { name: name.into(), faces: Some(faces), depth_mm }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::zoned::Regions;
+    use ulmix_mesh::Topology;
+
+    #[test]
+    fn every_part_is_one_sound_body_and_its_recipe_finds_its_faces() {
+        for reedling in Reedling::ALL {
+            let (mesh, recipe) = reedling.make();
+            let t = Topology::of(&mesh);
+            assert!(t.sound() && t.pieces == 1 && mesh.volume() > 0.0, "{reedling:?}");
+            recipe.validate(&mesh.bounds()).unwrap_or_else(|e| panic!("{reedling:?}: {e}"));
+            let part = Part::prepare(&mesh).unwrap();
+            assert!(part.facts.defects.is_empty(), "{reedling:?}: {:?}", part.facts.defects);
+            for skin in &recipe.zones.skins {
+                let marks = skin.faces.as_deref().unwrap_or_default();
+                assert!(!marks.is_empty() && part.surface_of(marks).1 == 0, "{reedling:?}: {}", skin.name);
+            }
+            assert!(!Regions::of(&part, &recipe.zones).zones.iter().any(|z| z.filling != 0), "{reedling:?}");
+        }
+    }
+}
