@@ -8,6 +8,7 @@ import { App as AntApp, ConfigProvider } from 'antd'
 import { StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'
 import { Bench } from './bench/Bench'
+import { Stumbled } from './shared/Stumbled'
 import { usePlace } from './shared/place'
 import { useMode } from './theme/mode'
 import { antTheme } from './theme/tokens'
@@ -26,7 +27,9 @@ function Root() {
   return (
     <ConfigProvider theme={antTheme(mode)}>
       <AntApp component={false} message={{ maxCount: 3 }}>
-        <Pages />
+        <Stumbled>
+          <Pages />
+        </Stumbled>
       </AntApp>
     </ConfigProvider>
   )

@@ -3,7 +3,7 @@
 use crate::lattice::own_cell;
 use crate::part::Part;
 use crate::pipeline::finish::Solid;
-use crate::pipeline::Linked;
+use crate::pipeline::{Filled, Linked};
 use crate::recipe::{CellKind, Filling, Kind, Recipe, SeededKind, Thicken, MATERIALS};
 use crate::shape::Owner;
 use glam::DVec3;
@@ -261,6 +261,12 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
     let drawn = |f: &&Filling| f.structure.kind == Kind::Cell(CellKind::OwnCell);
     for filling in recipe.fillings().iter().filter(drawn) {
         out.extend(own_cell::meeting(&filling.structure.own_cell).notes());
+    }
+    let none_inside = |(f, l): (&Filling, &Filled)| {
+        f.structure.kind.seeded() && f.structure.seeds.own.is_some() && l.structure.as_ref().is_some_and(|s| s.seeds == 0)
+    };
+    if recipe.fillings().iter().zip(linked.fills()).any(none_inside) {
+        out.push("None of the own points lies inside the part. They are read in mm, in the part's axes.".into());
     }
     for (zone, own) in recipe.zones.list.iter().zip(&linked.own) {
         if own.as_ref().is_some_and(|o| o.fill_volume_mm3 <= 0.0) {

@@ -391,7 +391,7 @@ async fn the_tow_grip_and_the_cradle_leave_as_files() {
     b.painted("draft").await;
     b.fill("[aria-label='Points, ']", "110").await;
     b.saved().await;
-    step("0.5").await;
+    step("0.7").await;
     b.until("the points read as a sentence", || async { b.seen(".step", "Voronoi struts, 110 points").await }).await;
     let grip = made(&b, "grip.3mf").await.mesh;
     let t = Topology::of(&grip);
@@ -408,7 +408,7 @@ async fn the_tow_grip_and_the_cradle_leave_as_files() {
     b.painted("draft").await;
     b.fill("[aria-label='Cell size, mm']", "8").await;
     b.saved().await;
-    step("0.4").await;
+    step("0.5").await;
     b.until("the cells read as a sentence", || async { b.seen(".step", "Hexagons, 8 mm cells").await }).await;
     let cradle = made(&b, "cradle.3mf").await.mesh;
     assert!(Topology::of(&cradle).sound());
@@ -505,6 +505,15 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
         b.step("Structure").await;
         assert_eq!(b.value("[aria-label='Cell size, mm']").await, "9");
     }
+    // Points of one's own come from a table; a bad line is told by its number.
+    b.choose_file("[aria-label='File of points']", "sites.csv", b"x,y,z\n1,2\n").await;
+    b.until("the line is told", || async { b.seen(".remark", "Line 2 of sites.csv is not a point").await }).await;
+    let sites = "-30,-20,6\n30,-20,6\n0,0,6\n-30,20,6\n30,20,6\n0,0,60\n";
+    b.choose_file("[aria-label='File of points']", "sites.csv", sites.as_bytes()).await;
+    b.until("they are taken", || async { b.seen(".line", "5 of 6 inside the part").await }).await;
+    b.click_text("button", "Scatter again").await;
+    b.until("they are scattered again", || async { b.present("[aria-label='Points, ']").await }).await;
+
     // A number of points leads over the size, which follows.
     b.fill("[aria-label='Points, ']", "60").await;
     b.until("the size follows", || async { b.value("[aria-label='Cell size, mm']").await != "9" }).await;

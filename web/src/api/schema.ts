@@ -799,6 +799,13 @@ export interface components {
             structure: components["schemas"]["Structure"];
             thicken: components["schemas"]["Thicken"];
         };
+        /** @description Points that own cells, where they are given one by one. */
+        OwnPoints: {
+            /** @description Of the file they came from. */
+            name: string;
+            /** @description In the part's axes. */
+            points_mm: number[][];
+        };
         /**
          * @description A part by its dimensions. Lengths mm; it stands on z = 0 around the z axis, a torus around the
          *     origin.
@@ -1178,6 +1185,8 @@ export interface components {
              * @default true
              */
             net: boolean;
+            /** @default null */
+            own: null | components["schemas"]["OwnPoints"];
             /**
              * Format: int32
              * @description The integer that repeats an arrangement.

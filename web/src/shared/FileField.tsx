@@ -1,7 +1,7 @@
 import type { RefObject } from 'react'
 
-/** The field behind a button that chooses part files; hidden, and empty again after every choice. */
-export function FileField({ picker, label, multiple = false, onFiles }: { picker: RefObject<HTMLInputElement | null>; label: string; multiple?: boolean; onFiles: (files: File[]) => void }) {
+/** The field behind a button that chooses files, of a part if nothing else is said; hidden, and empty again after every choice. */
+export function FileField({ picker, label, multiple = false, accept = '.stl,.3mf,.obj,.ply,.glb', onFiles }: { picker: RefObject<HTMLInputElement | null>; label: string; multiple?: boolean; accept?: string; onFiles: (files: File[]) => void }) {
   return (
     <input
       ref={picker}
@@ -9,7 +9,7 @@ export function FileField({ picker, label, multiple = false, onFiles }: { picker
       hidden
       multiple={multiple}
       aria-label={label}
-      accept=".stl,.3mf,.obj,.ply,.glb"
+      accept={accept}
       onChange={(e) => {
         onFiles([...(e.target.files ?? [])])
         e.target.value = ''

@@ -169,7 +169,7 @@ fn extruded(
     }
     let scale = DVec3::new(x, y, 1.0);
     let (low, high) = box_of(part, |p| frame.local(p) / scale);
-    let found = scatter(&Shadow { low, high }, &s.seeds, cancelled)?;
+    let found = scatter(&Shadow { frame, scale, low, high }, &s.seeds, cancelled)?;
     let cell = found.cell * x.min(y);
     let facts = Facts { seeds: found.inside, unevenness: found.unevenness, pieces: 1, ..Facts::default() };
     let opening = nearest_width(&found) * x.min(y);

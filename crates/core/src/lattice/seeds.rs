@@ -41,6 +41,8 @@ pub trait Region: Sync {
     fn volume(&self) -> f64;
     /// All points lie in the plane z = 0.
     fn flat(&self) -> bool;
+    /// A place of the part as one of the region.
+    fn local(&self, p: DVec3) -> DVec3;
     /// The wanted size of cells at a place over that of the largest.
     fn size(&self, _: DVec3) -> f64 {
         1.0
@@ -96,6 +98,10 @@ impl Region for Scaled<'_> {
         false
     }
 
+    fn local(&self, p: DVec3) -> DVec3 {
+        self.frame.local(p) / self.scale
+    }
+
     fn size(&self, p: DVec3) -> f64 {
         self.sizes.map_or(1.0, |s| s.share(self.frame.back(p * self.scale)))
     }
@@ -109,8 +115,10 @@ impl Region for Scaled<'_> {
     }
 }
 
-/// A plane pattern: the shadow of the part's box.
+/// A plane pattern: the shadow of the part's box, measured in cells of size `scale`.
 pub struct Shadow {
+    pub frame: super::members::Frame,
+    pub scale: DVec3,
     pub low: DVec3,
     pub high: DVec3,
 }
@@ -137,6 +145,10 @@ impl Region for Shadow {
     fn flat(&self) -> bool {
         true
     }
+
+    fn local(&self, p: DVec3) -> DVec3 {
+        self.frame.local(p) / self.scale
+    }
 }
 
 /// Layers of cells around the part that are made whole, in cells of the size there.
@@ -146,13 +158,23 @@ const RADIUS: f64 = 3.0;
 /// Candidates for an even point.
 const CROWD: usize = 5;
 
-/// Scatters points. Without a count there are as many as unit cells fill the region. `None` when
-/// cancelled.
+/// A point of the padding keeps this distance from given ones, in cells.
+const APART: f64 = 0.7;
+
+/// Scatters points, or takes those that are given and scatters only the padding around the part. Without a count
+/// there are as many as unit cells fill the region. `None` when cancelled.
 pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Scattered> {
     let least = region.least_size();
     // Large cells that would fill the part as many small ones do.
     let volume = region.volume().max(1e-9) * if least < 1.0 { mean_density(region) } else { 1.0 };
-    let inside = seeds.count.unwrap_or(volume.round().clamp(1.0, crate::recipe::structure::MOST_SEEDS as f64) as u32) as usize;
+    let (given, beyond): (Vec<DVec3>, Vec<DVec3>) = seeds
+        .own
+        .iter()
+        .flat_map(|own| &own.points_mm)
+        .map(|p| region.local(DVec3::from(*p)))
+        .partition(|p| region.distance(*p, 1e-9) < 0.0);
+    let count = if seeds.own.is_some() { Some(given.len().max(1) as u32) } else { seeds.count };
+    let inside = count.unwrap_or(volume.round().clamp(1.0, crate::recipe::structure::MOST_SEEDS as f64) as u32) as usize;
     let power = if region.flat() { 1.0 / 2.0 } else { 1.0 / 3.0 };
     let cell = (volume / inside as f64).powf(power);
     let pad = PADDING * cell;
@@ -190,14 +212,24 @@ pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool
             return None;
         }
     }
-    let found = inner.len().min(inside);
+    let (kept, found) = if seeds.own.is_some() {
+        let own = [&given[..], &beyond[..]].concat();
+        let grid = PointGrid::new(&own);
+        outer.retain(|p| grid.within(*p, APART * cell * region.size(*p)).is_empty());
+        inner = own;
+        (inner.len(), given.len())
+    } else {
+        let found = inner.len().min(inside);
+        (found, found)
+    };
     let around = outer.len() / crowd;
-    let mut points = if crowd > 1 { eliminated(&inner, found, &outer, around, cell, region) } else { [inner, outer].concat() };
+    let mut points = if crowd > 1 { eliminated(&inner, kept, &outer, around, cell, region) } else { [inner, outer].concat() };
 
     let (low, high) = (low - 2.0 * cell * deep, high + 2.0 * cell * deep);
     let thick = if region.flat() { DVec3::new(0.0, 0.0, 0.5) } else { DVec3::ZERO };
     // Cells whose points lie a cell apart reach about that far; a few times as far is never missed.
-    let bounds = Within { low: low - thick, high: high + thick, radius: RADIUS * cell };
+    let radius = RADIUS * cell.max(if seeds.own.is_some() { widest_gap(&points, low, high) } else { 0.0 });
+    let bounds = Within { low: low - thick, high: high + thick, radius };
     let facts = |points: &[DVec3]| cell_facts(points, &bounds);
     // Nothing is known yet of how far the points are from the part's surface.
     let mut clear = vec![0.0; points.len()];
@@ -210,6 +242,13 @@ pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool
     let volumes = facts(&points);
     let volumes: Vec<f64> = volumes[..found].par_iter().zip(&points).map(|(f, p)| f.volume / region.size(*p).powi(3)).collect();
     Some(Scattered { unevenness: unevenness(&volumes), points, inside: found, cell, bounds })
+}
+
+/// How far a place may be from the nearest point, about.
+fn widest_gap(points: &[DVec3], low: DVec3, high: DVec3) -> f64 {
+    let grid = PointGrid::new(points);
+    let gap = |i: u64| grid.nearest(low + low_discrepancy(i) * (high - low), 1, |_| false).first().map_or(0.0, |n| n.0);
+    (1..=4000).into_par_iter().map(gap).reduce(|| 0.0, f64::max)
 }
 
 /// One round: every point goes to the middle of its cell, unless that changes the side of the part that
@@ -350,6 +389,7 @@ fn eliminated(
 mod tests {
     use super::*;
     use crate::lattice::members::Frame;
+    use crate::recipe::OwnPoints;
     use glam::DMat3;
     use ulmix_mesh::TriMesh;
 
@@ -376,6 +416,25 @@ mod tests {
     }
 
     #[test]
+    fn own_points_stay_where_they_are_and_own_the_cells() {
+        let mut random = Random::new(7, 0);
+        // Some lie outside the ball, and most of them crowd on one side.
+        let place =
+            |random: &mut Random| [random.unit().powi(2) * 20.0 - 9.0, random.unit() * 20.0 - 10.0, random.unit() * 20.0 - 10.0];
+        let points_mm: Vec<[f64; 3]> = (0..120).map(|_| place(&mut random)).collect();
+        let own = OwnPoints { name: "t".into(), points_mm: points_mm.clone() };
+        let s = in_ball(&Seeds { own: Some(own), rounds: 0, ..Seeds::default() }).1;
+        let local: Vec<DVec3> = points_mm.iter().map(|p| DVec3::from(*p) / 2.0).collect();
+        let is_own = |p: &DVec3| local.iter().any(|q| q.distance(*p) < 1e-9);
+        assert!(s.inside > 20 && s.inside < 120 && s.points[..s.inside].iter().all(is_own));
+        assert_eq!(s.points.iter().filter(|p| is_own(p)).count(), 120);
+        // Cells of all points fill the ball: each place is in the cell of the point nearest to it.
+        let volume: f64 = cell_facts(&s.points, &s.bounds).iter().map(|f| f.volume).sum();
+        let size = s.bounds.high - s.bounds.low;
+        assert!((volume / (size.x * size.y * size.z) - 1.0).abs() < 1e-6, "{volume}");
+    }
+
+    #[test]
     fn even_points_keep_their_distance_and_relaxing_evens_cells() {
         let of = |spread, rounds| in_ball(&Seeds { count: Some(300), spread, rounds, ..Seeds::default() }).1;
         let closest = |s: &Scattered| {
@@ -393,7 +452,7 @@ mod tests {
     fn cells_decide_the_count_when_none_is_given_also_in_a_plane() {
         let (_, s) = in_ball(&Seeds::default());
         assert!((s.inside as f64 / (4.0 / 3.0 * std::f64::consts::PI * 125.0) - 1.0).abs() < 0.03);
-        let shadow = Shadow { low: DVec3::ZERO, high: DVec3::new(20.0, 10.0, 0.0) };
+        let shadow = Shadow { frame: STILL, scale: DVec3::ONE, low: DVec3::ZERO, high: DVec3::new(20.0, 10.0, 0.0) };
         let s = scatter(&shadow, &Seeds { rounds: 3, ..Seeds::default() }, &|| false).unwrap();
         assert_eq!(s.inside, 200);
         assert!(s.points.iter().all(|p| p.z == 0.0) && (s.cell - 1.0).abs() < 1e-12 && s.unevenness < 0.15);

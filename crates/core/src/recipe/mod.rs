@@ -7,16 +7,18 @@
 //! | module | idea |
 //! |---|---|
 //! | [`shapes`] | shapes of our own to begin with |
-//! | [`structure`], [`own_cell`] | what fills a zone; a cell drawn by hand |
+//! | [`structure`], [`own_cell`], [`own_points`] | what fills a zone; a cell drawn by hand; seed points from a table |
 //! | [`zones`] | where the part may be hollow, and its skins |
 
 pub mod own_cell;
+pub mod own_points;
 pub mod shapes;
 pub mod structure;
 pub mod zones;
 
 use crate::bodies::MOST_WITH_ROLES;
 pub use own_cell::OwnCell;
+pub use own_points::OwnPoints;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 pub use shapes::{OwnShape, ProfilePoint, Section};

@@ -1,6 +1,6 @@
 //! What fills a zone: kind, cell size, placement, seed points, joins.
 
-use super::{check, OwnCell, RecipeError};
+use super::{check, OwnCell, OwnPoints, RecipeError};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -228,6 +228,9 @@ pub enum Spread {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct Seeds {
+    /// Given one by one, in place of scattered ones.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub own: Option<OwnPoints>,
     /// Points inside the part; absent: as many as cells of the cell size fill it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub count: Option<u32>,
@@ -275,6 +278,7 @@ const LEAST_SHARE: f64 = 0.15;
 impl Default for Seeds {
     fn default() -> Self {
         Seeds {
+            own: None,
             count: None,
             random: 1,
             spread: Spread::Even,
@@ -345,6 +349,7 @@ impl Structure {
         }
         self.own_cell.validate()?;
         let s = &self.seeds;
+        s.own.as_ref().map_or(Ok(()), OwnPoints::validate)?;
         if let Some(count) = s.count {
             check("structure.seeds.count", "The number of seed points", "", count as f64, 1.0, MOST_SEEDS as f64)?;
         }

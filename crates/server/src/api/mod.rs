@@ -96,6 +96,7 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/part", get(exports::part))
         .route("/api/exports/{id}/{file}", get(exports::download))
         .route("/api/structures/{kind}/picture", get(structures::structure_picture))
+        .route("/api/points", post(structures::points))
         .route("/api/jobs/{id}", delete(runs::cancel))
         .route("/api/{*rest}", get(nothing).post(nothing).put(nothing).delete(nothing))
         .with_state(app)

@@ -32,7 +32,9 @@ export function CellEditor({ cell }: { cell: OwnCell }) {
   const [over, setOver] = useState<Node | null>(null)
   const [chosen, setChosen] = useState<string | null>(null)
   const frame = useRef<HTMLDivElement>(null)
-  useEffect(() => frame.current?.scrollIntoView({ block: 'nearest' }), [])
+  useEffect(() => {
+    void frame.current?.scrollIntoView({ block: 'nearest' })
+  }, [])
   const turning = useRef<{ x: number; y: number; eye: Eye } | null>(null)
 
   const struts = strutsOf(cell)

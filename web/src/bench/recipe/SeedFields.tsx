@@ -1,4 +1,7 @@
 import { Button, Segmented, Switch } from 'antd'
+import { useRef, useState } from 'react'
+import { api, Refused } from '../../api/client'
+import { FileField } from '../../shared/FileField'
 import { count } from '../../shared/format'
 import { edit } from '../state'
 import { useFilling } from './filling'
@@ -21,6 +24,46 @@ export function RandomNumber() {
   )
 }
 
+/** Seed points that come from a table. */
+function OwnPoints() {
+  const picker = useRef<HTMLInputElement>(null)
+  const f = useFilling()
+  const [refused, setRefused] = useState<string | null>(null)
+  if (!f) return null
+  const { own } = f.filling.structure.seeds
+  const read = async (file: File | undefined) => {
+    setRefused(null)
+    try {
+      // They stay where they are, until rounds are asked for.
+      if (file) edit(withSeeds({ own: await api.points(file), rounds: 0 }))
+    } catch (e) {
+      if (!(e instanceof Refused)) throw e
+      setRefused(`${e.message} ${e.hint}`)
+    }
+  }
+  return (
+    <>
+      <div className="line">
+        <span className="label">
+          {own ? own.name : 'Own points'}
+          <small>{own ? `${count(f.found?.structure?.seeds ?? 0)} of ${count(own.points_mm.length)} inside the part` : 'a CSV file, in mm'}</small>
+        </span>
+        {own ? (
+          <Button size="small" onClick={() => edit(withSeeds({ own: null }))}>
+            Scatter again
+          </Button>
+        ) : (
+          <Button size="small" onClick={() => picker.current?.click()}>
+            Choose a file
+          </Button>
+        )}
+      </div>
+      {refused && <p className="remark bad">{refused}</p>}
+      <FileField picker={picker} label="File of points" accept=".csv,.txt,text/csv" onFiles={([file]) => void read(file)} />
+    </>
+  )
+}
+
 /** How many seed points, how they lie and how even they are. */
 export function SeedFields() {
   const f = useFilling()
@@ -30,29 +73,34 @@ export function SeedFields() {
   const points = seeds.count ?? found?.seeds ?? 0
   return (
     <>
-      <Value
-        label="Points"
-        hint="inside the part"
-        value={points}
-        unit=""
-        digits={0}
-        range={[10, Math.max(1000, 2 * points)]}
-        follows={!seeds.count}
-        change={(v) => withSeeds({ count: Math.max(1, Math.round(v)) })}
-      />
-      <div className="line">
-        <span className="label">Spread</span>
-        <Segmented<S['seeds']['spread']>
-          size="small"
-          aria-label="Spread"
-          value={seeds.spread}
-          options={[
-            { value: 'even', label: 'Even' },
-            { value: 'loose', label: 'Loose' },
-          ]}
-          onChange={(spread) => edit(withSeeds({ spread }))}
-        />
-      </div>
+      <OwnPoints />
+      {!seeds.own && (
+        <>
+          <Value
+            label="Points"
+            hint="inside the part"
+            value={points}
+            unit=""
+            digits={0}
+            range={[10, Math.max(1000, 2 * points)]}
+            follows={!seeds.count}
+            change={(v) => withSeeds({ count: Math.max(1, Math.round(v)) })}
+          />
+          <div className="line">
+            <span className="label">Spread</span>
+            <Segmented<S['seeds']['spread']>
+              size="small"
+              aria-label="Spread"
+              value={seeds.spread}
+              options={[
+                { value: 'even', label: 'Even' },
+                { value: 'loose', label: 'Loose' },
+              ]}
+              onChange={(spread) => edit(withSeeds({ spread }))}
+            />
+          </div>
+        </>
+      )}
       <Value
         label="Relaxed"
         hint="rounds"

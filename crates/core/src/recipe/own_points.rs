@@ -1,0 +1,108 @@
+//! Seed points from a table.
+
+use super::{check, RecipeError};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// Most points of a table.
+pub const MOST: usize = 20_000;
+/// Coordinates beyond this are no part's. mm.
+const FARTHEST: f64 = 1e6;
+
+/// Points that own cells, where they are given one by one.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct OwnPoints {
+    /// Of the file they came from.
+    pub name: String,
+    /// In the part's axes.
+    pub points_mm: Vec<[f64; 3]>,
+}
+
+fn refuse(message: String, hint: &str) -> RecipeError {
+    RecipeError { field: "structure.seeds.own".into(), message, hint: hint.into() }
+}
+
+impl OwnPoints {
+    /// Three numbers a line, apart by commas, semicolons, tabs or spaces; more columns are passed over. A first line
+    /// of names, empty lines and lines from `#` on are, too. Between semicolons a comma is a decimal one.
+    pub fn from_csv(name: &str, text: &str) -> Result<OwnPoints, RecipeError> {
+        let mut points_mm = Vec::new();
+        let mut begun = false;
+        for (n, line) in text.trim_start_matches('\u{feff}').lines().enumerate() {
+            let line = line.trim();
+            if line.is_empty() || line.starts_with('#') {
+                continue;
+            }
+            let is_first = !std::mem::replace(&mut begun, true);
+            let decimal = line.contains(';');
+            let cells = line.split(|c: char| c == ';' || c.is_whitespace() || (c == ',' && !decimal)).filter(|c| !c.is_empty());
+            let cells: Vec<String> = cells.map(|c| if decimal { c.replace(',', ".") } else { c.to_owned() }).collect();
+            let number = |c: &String| c.trim_matches('"').parse::<f64>().ok().filter(|v| v.is_finite() && v.abs() <= FARTHEST);
+            let found: Vec<f64> = cells.iter().take(3).map_while(number).collect();
+            match found[..] {
+                [x, y, z] => points_mm.push([x, y, z]),
+                [] if is_first => {}
+                _ => {
+                    let line: String = line.chars().take(40).collect();
+                    return Err(refuse(
+                        format!("Line {} of {name} is not a point: “{line}”.", n + 1),
+                        "Each line gives x, y and z in mm.",
+                    ));
+                }
+            }
+            if points_mm.len() > MOST {
+                return Err(refuse(format!("{name} has more than {MOST} points."), "Leave some out."));
+            }
+        }
+        if points_mm.is_empty() {
+            return Err(refuse(format!("{name} has no points."), "Each line gives x, y and z in mm."));
+        }
+        Ok(OwnPoints { name: name.into(), points_mm })
+    }
+
+    pub(super) fn validate(&self) -> Result<(), RecipeError> {
+        let field = "structure.seeds.own";
+        check(field, "The number of own points", "", self.points_mm.len() as f64, 1.0, MOST as f64)?;
+        self.points_mm.iter().flatten().try_for_each(|v| check(field, "A point's place", "mm", *v, -FARTHEST, FARTHEST))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn tables_of_every_make_are_read_and_others_refused_by_their_line() {
+        let want = vec![[1.0, -2.5, 3.0], [4.0, 5.0, 6e1]];
+        for text in [
+            "1,-2.5,3\n4,5,6e1\n",
+            "\u{feff}x;y;z\r\n1;-2,5;3\r\n4;5;60",
+            "# made by hand\n\nx y z note\n1 -2.5 3 first\n4\t5\t60\tsecond\n",
+            "\"1\",\"-2.5\",\"3\"\n4 , 5 , 60",
+        ] {
+            assert_eq!(OwnPoints::from_csv("t.csv", text).unwrap().points_mm, want, "{text}");
+        }
+        for (text, words) in [
+            ("1,2,3\n4,5\n", "Line 2"),
+            ("x,y,z\na,b,c\n", "Line 2"),
+            ("1,2,NaN\n", "Line 1"),
+            ("1,2,1e9\n", "Line 1"),
+            ("x,y,z\n", "no points"),
+            ("", "no points"),
+        ] {
+            assert!(OwnPoints::from_csv("t.csv", text).unwrap_err().message.contains(words), "{text}");
+        }
+        assert!(OwnPoints::from_csv("t.csv", &"1,2,3\n".repeat(MOST + 1)).unwrap_err().message.contains("more than"));
+    }
+
+    proptest! {
+        #[test]
+        fn any_text_is_read_or_refused(text in "[0-9a-z,;. \t\n\"#eE+-]{0,200}") {
+            if let Ok(own) = OwnPoints::from_csv("t.csv", &text) {
+                prop_assert!(own.validate().is_ok());
+            }
+        }
+    }
+}
