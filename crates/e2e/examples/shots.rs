@@ -87,6 +87,35 @@ async fn main() {
     b.painted("draft").await;
     take("bench-shape.png").await;
 
+    // A drawn profile, a drawn cell, and other parts of the buoy.
+    b.open("/").await;
+    b.click_text("button", "Revolved profile").await;
+    b.painted("draft").await;
+    b.step("Part").await;
+    b.click("[aria-label='Point 3']").await;
+    b.painted("draft").await;
+    take("bench-profile.png").await;
+    b.open("/").await;
+    b.click_text("button", "Rounded box").await;
+    b.painted("draft").await;
+    b.kind("Struts", "Own cell").await;
+    b.saved().await;
+    b.click("[aria-label='Point 0 0 0']").await;
+    b.click("[aria-label='Point 12 0 0']").await;
+    b.saved().await;
+    b.painted("draft").await;
+    take("bench-own-cell.png").await;
+    for (part, name) in [("Tow grip", "bench-tow-grip.png"), ("Battery cradle", "bench-cradle.png")] {
+        b.open("/").await;
+        b.click_text("button", part).await;
+        b.painted("draft").await;
+        b.until("every kind is drawn", || async {
+            b.js("return [...document.querySelectorAll('.kind img')].every(i => i.complete && i.naturalWidth > 0)").await == true
+        })
+        .await;
+        take(name).await;
+    }
+
     // Voronoi struts and their skeleton; the bracket goes back to how it was.
     b.open("/project/keel-bracket").await;
     b.painted("final").await;
