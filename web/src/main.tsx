@@ -5,7 +5,7 @@ import '@fontsource-variable/jetbrains-mono'
 import './theme/base.css'
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
 import { App as AntApp, ConfigProvider } from 'antd'
-import { StrictMode } from 'react'
+import { StrictMode, useEffect } from 'react'
 import { createRoot } from 'react-dom/client'
 import { Bench } from './bench/Bench'
 import { Stumbled } from './shared/Stumbled'
@@ -24,6 +24,10 @@ function Pages() {
 
 function Root() {
   const { mode } = useMode()
+  // Questions asked from outside the tree look like everything else.
+  useEffect(() => {
+    ConfigProvider.config({ holderRender: (children) => <ConfigProvider theme={antTheme(mode)}>{children}</ConfigProvider> })
+  }, [mode])
   return (
     <ConfigProvider theme={antTheme(mode)}>
       <AntApp component={false} message={{ maxCount: 3 }}>

@@ -1,5 +1,6 @@
 //! Bodies of a part: what its files hold, each cleaned, named, and with a role of its own.
 
+use crate::fewer::{fewer, Fewer};
 use crate::recipe::{Mend, Role};
 use crate::rewrap::{rewrap, Moved};
 use serde::{Deserialize, Serialize};
@@ -47,6 +48,8 @@ pub struct Clean {
     pub removed: usize,
     /// By piece that crossed itself and was wound anew, how far that moved its surface.
     pub rewrapped: Vec<Moved>,
+    /// Its triangles were joined.
+    pub fewer: Option<Fewer>,
 }
 
 /// Bodies that a file is taken apart into; one with more is taken as one body.
@@ -89,7 +92,11 @@ pub fn clean(raw: &TriMesh, mend: &Mend) -> Result<Clean, FormatError> {
     if !rewrapped.is_empty() {
         topology = Topology::of(&mesh);
     }
-    Ok(Clean { mesh, topology, turned, dropped, closed, removed, rewrapped })
+    let fewer = (mend.fewer_mm > 0.0).then(|| fewer(&mut mesh, mend.fewer_mm));
+    if fewer.is_some() {
+        topology = Topology::of(&mesh);
+    }
+    Ok(Clean { mesh, topology, turned, dropped, closed, removed, rewrapped, fewer })
 }
 
 /// Winds pieces anew that cross themselves. Those that only cross others stay: overlapping bodies are no fault.

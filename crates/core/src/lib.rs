@@ -8,7 +8,7 @@
 //! | [`recipe`] | every value of every step |
 //! | [`part`], [`bodies`] | what came in, made ready, and the facts about it |
 //! | [`inspect`] | what a file holds, before its unit is known |
-//! | [`health`], [`rewrap`] | what is wrong with it, with figures and places; crossings resolved |
+//! | [`health`], [`rewrap`], [`fewer`] | what is wrong with it, with figures and places; crossings resolved; fewer triangles |
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
 //! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
 //! | [`lattice`] | what fills a zone: structures, and giving them thickness |
@@ -26,6 +26,7 @@ pub mod bodies;
 pub mod builder;
 pub mod demo;
 pub mod export;
+pub mod fewer;
 pub mod grid;
 pub mod health;
 pub mod inspect;

@@ -1,6 +1,7 @@
 //! The part: what came in, made ready to be filled, and the facts about it.
 
 use crate::bodies::{clean, is_solid, joined, named, pieces, unlike, Body, BodyFacts, Clean};
+use crate::fewer::Fewer;
 use crate::own_shapes;
 use crate::recipe::{FaceKind, FaceMark, Mend, PartStep, RecipeError, Role, Unit};
 use crate::sample::volume_of;
@@ -255,7 +256,7 @@ fn find(faces: &Faces, m: &FaceMark, size: f64) -> Option<usize> {
     (best.0 < 0.12).then_some(best.1)
 }
 
-fn defects(Clean { topology: t, turned, dropped, closed, removed, rewrapped, .. }: &Clean) -> Vec<String> {
+fn defects(Clean { topology: t, turned, dropped, closed, removed, rewrapped, fewer, .. }: &Clean) -> Vec<String> {
     let (turned, dropped, removed) = (*turned, *dropped, *removed);
     let many = |n: usize, one: &str, more: &str| if n == 1 { format!("1 {one}") } else { format!("{n} {more}") };
     let mut out = Vec::new();
@@ -280,6 +281,12 @@ fn defects(Clean { topology: t, turned, dropped, closed, removed, rewrapped, .. 
         let greatest = rewrapped.iter().map(|m| m.greatest).fold(0.0, f64::max);
         let mean = rewrapped.iter().map(|m| m.mean).fold(0.0, f64::max);
         out.push(format!("{pieces} wound anew: no point moved by more than {greatest:.3} mm, {mean:.4} mm in the mean"));
+    }
+    if let Some(Fewer { before, after, moved }) = fewer {
+        out.push(format!(
+            "{before} triangles were joined to {after}: the surface moved by up to {:.3} mm, {:.4} mm in the mean",
+            moved.greatest, moved.mean
+        ));
     }
     if turned > 0 {
         out.push(format!(

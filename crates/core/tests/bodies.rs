@@ -214,6 +214,20 @@ fn figure_of_eight(width: f64) -> TriMesh {
 }
 
 #[test]
+fn triangles_are_joined_on_demand_and_the_file_stays() {
+    let ball = stl::write(&TriMesh::sphere(20.0, 6));
+    let part = |fewer_mm: f64| {
+        let mend = Mend { fewer_mm, ..Mend::default() };
+        Part::of(&PartStep { mend, ..PartStep::plain(Unit::Mm) }, |_| Ok::<_, Refused>(ball.clone())).unwrap()
+    };
+    let (whole, few) = (part(0.0), part(0.1));
+    assert!(few.facts.triangles * 5 < whole.facts.triangles && few.facts.closed);
+    assert!((few.facts.volume_mm3 / whole.facts.volume_mm3 - 1.0).abs() < 0.015);
+    assert!(few.facts.defects.iter().any(|d| d.contains("triangles were joined to")), "{:?}", few.facts.defects);
+    assert!(whole.facts.defects.is_empty(), "{:?}", whole.facts.defects);
+}
+
+#[test]
 fn a_piece_that_crosses_itself_is_wound_anew_and_the_rest_stays() {
     let width = 4.0;
     let eight = figure_of_eight(width);

@@ -718,6 +718,12 @@ export interface components {
             crumbs_mm3: number;
             /**
              * Format: double
+             * @description Triangles are joined where that moves no point by more; 0 for never. mm.
+             * @default 0
+             */
+            fewer_mm: number;
+            /**
+             * Format: double
              * @description Holes up to this span are closed; 0 for none. mm.
              * @default 0
              */

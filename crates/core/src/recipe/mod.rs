@@ -89,6 +89,9 @@ pub struct Mend {
     /// Pieces that cross themselves are wound anew at this step; 0 for never. mm.
     #[schema(required = true)]
     pub rewrap_mm: f64,
+    /// Triangles are joined where that moves no point by more; 0 for never. mm.
+    #[schema(required = true)]
+    pub fewer_mm: f64,
 }
 
 impl PartStep {
@@ -330,6 +333,8 @@ impl Recipe {
             let (what, step) = ("The step at which crossings are resolved", self.part.mend.rewrap_mm);
             check("part.mend.rewrap_mm", what, "mm", step, longest / 1000.0, longest / 8.0)?;
         }
+        let (what, within) = ("The deviation within which triangles are joined", self.part.mend.fewer_mm);
+        check("part.mend.fewer_mm", what, "mm", within, 0.0, longest / 20.0)?;
         let most = longest.powi(3);
         check("part.mend.crumbs_mm3", "The volume of pieces that are removed", "mm³", self.part.mend.crumbs_mm3, 0.0, most)?;
         if self.part.roles.len() > MOST_WITH_ROLES {

@@ -10,11 +10,12 @@ type Mend = Recipe['part']['mend']
 
 const withMend = (change: Partial<Mend>) => (r: Recipe) => ({ ...r, part: { ...r.part, mend: { ...r.part.mend, ...change } } })
 
-/** What can be mended: the recipe's value, the check that asks for it, its words and its first value. */
-const mendings: { of: keyof Mend; found: string; title: string; what: string; unit: string; first: (part: Project['part']) => number }[] = [
+/** What can be mended: the recipe's value, the check that asks for it (or what may be wanted of any part), its words and its first value. */
+const mendings: { of: keyof Mend; found?: string; title: string; what: string; unit: string; first: (part: Project['part']) => number }[] = [
   { of: 'holes_mm', found: 'holes', title: 'Close holes', what: 'Of a span up to', unit: 'mm', first: (p) => Number(Math.max(...p.size_mm).toPrecision(2)) },
   { of: 'crumbs_mm3', found: 'crumbs', title: 'Remove crumbs', what: 'Of a volume below', unit: 'mm³', first: (p) => Number((p.volume_mm3 * 1e-4).toPrecision(2)) },
   { of: 'rewrap_mm', found: 'self_crossing', title: 'Resolve crossings', what: 'Seen at a step of', unit: 'mm', first: (p) => Number((Math.max(...p.size_mm) / 250).toPrecision(1)) },
+  { of: 'fewer_mm', title: 'Fewer triangles', what: 'Moved by at most', unit: 'mm', first: (p) => Number((Math.max(...p.size_mm) / 4000).toPrecision(1)) },
 ]
 
 /** What is wrong with the part, where, and what can be mended. The files stay as they are. */
@@ -33,7 +34,7 @@ export function Health() {
         ))}
       </ul>
       {mendings.map(({ of, found, title, what, unit, first }) => {
-        if (mend[of] <= 0 && !health.data?.some((c) => c.id === found && c.verdict !== 'pass')) return null
+        if (found && mend[of] <= 0 && !health.data?.some((c) => c.id === found && c.verdict !== 'pass')) return null
         return (
           <Fragment key={of}>
             <div className="line">
