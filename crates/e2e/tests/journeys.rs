@@ -365,7 +365,7 @@ async fn a_revolved_part_is_drawn_and_edited_later() {
     b.until("it is a ring", || async { b.seen(".step", "68 × 68 × 50 mm").await }).await;
     b.click_text("a", "Save the part as STL").await;
     let mesh = stl::read(&b.downloaded("Revolved part.stl").await, &Limits::default()).unwrap();
-    let mesh = ulmix_mesh::weld::weld(&mesh, 0.0).mesh;
+    let mesh = ulmix_mesh::weld::weld(&mesh.mesh, 0.0).mesh;
     let t = Topology::of(&mesh);
     assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
     let ring = |p: &DVec3| p.truncate().length();
@@ -392,7 +392,7 @@ async fn the_tow_grip_and_the_cradle_leave_as_files() {
     b.painted("draft").await;
     b.fill("[aria-label='Points, ']", "110").await;
     b.saved().await;
-    step("0.9").await;
+    step("0.5").await;
     b.until("the points read as a sentence", || async { b.seen(".step", "Voronoi struts, 110 points").await }).await;
     let grip = made(&b, "grip.3mf").await.mesh;
     let t = Topology::of(&grip);
@@ -409,7 +409,7 @@ async fn the_tow_grip_and_the_cradle_leave_as_files() {
     b.painted("draft").await;
     b.fill("[aria-label='Cell size, mm']", "8").await;
     b.saved().await;
-    step("0.7").await;
+    step("0.5").await;
     b.until("the cells read as a sentence", || async { b.seen(".step", "Hexagons, 8 mm cells").await }).await;
     let cradle = made(&b, "cradle.3mf").await.mesh;
     assert!(Topology::of(&cradle).sound());
