@@ -72,7 +72,7 @@ mod tests {
     fn flat_faces_cost_nothing_and_rims_stay() {
         let mut block = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(10.0));
         let told = fewer(&mut block, 0.1);
-        assert_eq!((told.before, told.after, told.moved.greatest), (12, 12, 0.0));
+        assert!((told.before, told.after) == (12, 12) && told.moved.greatest < 1e-12, "{told:?}");
         // A half ball keeps every point of its rim.
         let ball = TriMesh::sphere(20.0, 5);
         let mut half = ulmix_mesh::weld::weld(&ball.filtered(|t| ball.middle(t).z > 0.0), 0.0).mesh;

@@ -282,11 +282,13 @@ fn defects(Clean { topology: t, turned, dropped, closed, removed, rewrapped, few
         let mean = rewrapped.iter().map(|m| m.mean).fold(0.0, f64::max);
         out.push(format!("{pieces} wound anew: no point moved by more than {greatest:.3} mm, {mean:.4} mm in the mean"));
     }
-    if let Some(Fewer { before, after, moved }) = fewer {
-        out.push(format!(
+    match fewer {
+        Some(f) if f.before == f.after => out.push("No triangles could be joined within that deviation".into()),
+        Some(Fewer { before, after, moved }) => out.push(format!(
             "{before} triangles were joined to {after}: the surface moved by up to {:.3} mm, {:.4} mm in the mean",
             moved.greatest, moved.mean
-        ));
+        )),
+        None => {}
     }
     if turned > 0 {
         out.push(format!(
