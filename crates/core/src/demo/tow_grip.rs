@@ -34,7 +34,7 @@ fn section(s: f64) -> DVec2 {
 fn bar() -> TriMesh {
     let ring = |n: usize| -> Vec<DVec3> {
         // Rings lie closer where the ends close.
-        let s = (-(n as f64) / RINGS as f64 * TAU * 0.5).cos() * -1.0;
+        let s = -(n as f64 / RINGS as f64 * TAU * 0.5).cos();
         let s = if n == 0 {
             -1.0
         } else if n == RINGS {
