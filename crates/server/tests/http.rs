@@ -520,3 +520,23 @@ fn structures_are_drawn_small_and_their_struts_listed() {
     recipe["structure"]["kind"] = json!("no_such");
     assert_ne!(s.post(&format!("/api/projects/{id}/skeleton"), &recipe).status, 200);
 }
+
+#[test]
+fn points_of_a_table_fill_a_part_of_the_buoy_and_a_bad_line_is_told() {
+    let (_dir, s) = fresh();
+    let read = |text: &str| s.send("POST", "/api/points?name=sites.csv", &[("content-type", "text/csv")], text.as_bytes());
+    assert!(read("x,y,z\n1,2\n").problem(422, "bad_value").contains("Line 2 of sites.csv"));
+    read("\u{0}\u{1}\n\u{2}").problem(422, "bad_value");
+    let own = read("x;y;z\n0,5;0;2\n9;0;2\n-9;0;2\n0;9;2\n900;0;0\n").json();
+    assert_eq!((own["points_mm"].as_array().unwrap().len(), &own["points_mm"][0][0]), (5, &json!(0.5)));
+
+    let p = s.post("/api/projects", &json!({ "from": "reedling", "part": "vent_panel" })).json();
+    let id = p["id"].as_str().unwrap();
+    let mut recipe = p["recipe"].clone();
+    recipe["structure"]["kind"] = json!("voronoi");
+    recipe["structure"]["seeds"]["own"] = own;
+    recipe["structure"]["seeds"]["rounds"] = json!(0);
+    let draft = s.post(&format!("/api/projects/{id}/draft"), &draft_body(&recipe, false));
+    assert_eq!(draft.status, 200);
+    assert_eq!(extras(&draft.body)["linked"]["structure"]["seeds"], json!(4), "one lies far away");
+}
