@@ -1,8 +1,9 @@
 //! Bodies of a part: what its files hold, each cleaned, named, and with a role of its own.
 
 use crate::fewer::{fewer, Fewer};
+use crate::moved::Moved;
 use crate::recipe::{Mend, Role};
-use crate::rewrap::{rewrap, Moved};
+use crate::rewrap::rewrap;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ulmix_formats::{FormatError, Loaded, Named};

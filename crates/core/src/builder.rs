@@ -1,7 +1,7 @@
 //! Meshes made face by face: flat faces with holes, strips around outlines, revolved profiles.
 
 use glam::{DVec2, DVec3};
-use std::f64::consts::TAU;
+use std::f64::consts::{FRAC_PI_2, PI, TAU};
 use ulmix_mesh::TriMesh;
 
 pub fn arc(centre: DVec2, radius: f64, from: f64, to: f64, steps: usize) -> impl Iterator<Item = DVec2> {
@@ -13,6 +13,27 @@ pub fn arc(centre: DVec2, radius: f64, from: f64, to: f64, steps: usize) -> impl
 
 pub fn circle(centre: DVec2, radius: f64, steps: usize) -> Vec<DVec2> {
     arc(centre, radius, 0.0, TAU, steps).take(steps).collect()
+}
+
+/// The quarters of a turn from the right lower corner on, counter-clockwise: the corner's side and where an arc
+/// there begins.
+pub const QUARTERS: [(DVec2, f64); 4] = [
+    (DVec2::new(1.0, -1.0), -FRAC_PI_2),
+    (DVec2::new(1.0, 1.0), 0.0),
+    (DVec2::new(-1.0, 1.0), FRAC_PI_2),
+    (DVec2::new(-1.0, -1.0), PI),
+];
+
+/// A rectangle around `middle`, its corners rounded in so many steps.
+pub fn rounded_rectangle(middle: DVec2, half: DVec2, corner: f64, steps: usize) -> Vec<DVec2> {
+    let inner = half - corner;
+    let of = |(side, from): (DVec2, f64)| arc(middle + side * inner, corner, from, from + FRAC_PI_2, steps);
+    QUARTERS.into_iter().flat_map(of).collect()
+}
+
+/// Places of the plane at a height.
+pub fn flat(z: f64) -> impl Fn(DVec2) -> DVec3 + Copy {
+    move |p| p.extend(z)
 }
 
 #[derive(Default)]
@@ -54,6 +75,16 @@ impl Builder {
             let q = outline[(i + 1) % outline.len()];
             let (p, q) = if outward { (p, q) } else { (q, p) };
             self.quad(p, q, &low, &high);
+        }
+    }
+
+    /// Between two closed rings of as many points, the second in the direction that is up when they run
+    /// counter-clockwise.
+    pub fn between(&mut self, low: &[DVec3], high: &[DVec3]) {
+        for i in 0..low.len() {
+            let j = (i + 1) % low.len();
+            self.add([low[i], low[j], high[j]]);
+            self.add([low[i], high[j], high[i]]);
         }
     }
 

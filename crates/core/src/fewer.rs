@@ -1,7 +1,7 @@
 //! A part's surface with fewer triangles, within a deviation.
 
-use crate::rewrap::Moved;
-use rayon::prelude::*;
+use crate::moved::Moved;
+use glam::DVec3;
 use std::collections::HashMap;
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
 use ulmix_mesh::{Bvh, TriMesh};
@@ -22,14 +22,9 @@ pub fn fewer(mesh: &mut TriMesh, error: f64) -> Fewer {
     let new = reduce(mesh, &options).mesh;
     let old = std::mem::replace(mesh, new);
     // All points of the new surface are old ones; between them it may still leave the old one.
-    let apart = |bvh: &Bvh, points: Vec<glam::DVec3>| -> Vec<f64> {
-        points.into_par_iter().map(|p| bvh.nearest(p, f64::INFINITY).map_or(0.0, |n| n.distance_squared.sqrt())).collect()
-    };
-    let middles = (0..mesh.triangles.len()).map(|t| mesh.middle(t)).collect();
-    let there = [apart(&Bvh::new(mesh), old.points.clone()), apart(&Bvh::new(&old), middles)].concat();
-    let greatest = there.iter().copied().fold(0.0, f64::max);
-    let mean = there.iter().sum::<f64>() / there.len().max(1) as f64;
-    Fewer { before: old.triangles.len(), after: mesh.triangles.len(), moved: Moved { greatest, mean } }
+    let middles: Vec<DVec3> = (0..mesh.triangles.len()).map(|t| mesh.middle(t)).collect();
+    let moved = Moved::of(&[(&old.points, &Bvh::new(mesh)), (&middles, &Bvh::new(&old))]);
+    Fewer { before: old.triangles.len(), after: mesh.triangles.len(), moved }
 }
 
 /// The points on edges that do not join exactly two triangles.
@@ -51,7 +46,6 @@ fn at_odd_edges(mesh: &TriMesh) -> Vec<bool> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use glam::DVec3;
     use ulmix_mesh::Topology;
 
     #[test]

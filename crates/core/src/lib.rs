@@ -8,7 +8,7 @@
 //! | [`recipe`] | every value of every step |
 //! | [`part`], [`bodies`] | what came in, made ready, and the facts about it |
 //! | [`inspect`] | what a file holds, before its unit is known |
-//! | [`health`], [`rewrap`], [`fewer`] | what is wrong with it, with figures and places; crossings resolved; fewer triangles |
+//! | [`health`], [`rewrap`], [`fewer`], [`moved`] | what is wrong with it, with figures and places; crossings resolved; fewer triangles; how far that moved it |
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
 //! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
 //! | [`lattice`] | what fills a zone: structures, and giving them thickness |
@@ -31,6 +31,7 @@ pub mod grid;
 pub mod health;
 pub mod inspect;
 pub mod lattice;
+pub mod moved;
 pub mod occlusion;
 pub mod own_shapes;
 pub mod part;

@@ -1,6 +1,6 @@
 //! Numbers and checks of a finished mesh: always of what will be exported.
 
-use crate::lattice::own_cell;
+use crate::lattice::{meeting::meeting, own_cell};
 use crate::part::Part;
 use crate::pipeline::finish::Solid;
 use crate::pipeline::{Filled, Linked};
@@ -260,7 +260,7 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
     }
     let drawn = |f: &&Filling| f.structure.kind == Kind::Cell(CellKind::OwnCell);
     for filling in recipe.fillings().iter().filter(drawn) {
-        out.extend(own_cell::meeting(&filling.structure.own_cell).notes());
+        out.extend(meeting(&own_cell::struts(&filling.structure.own_cell)).notes());
     }
     let none_inside = |(f, l): (&Filling, &Filled)| {
         f.structure.kind.seeded() && f.structure.seeds.own.is_some() && l.structure.as_ref().is_some_and(|s| s.seeds == 0)

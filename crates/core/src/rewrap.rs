@@ -5,22 +5,15 @@
 
 use crate::grid::Grid;
 use crate::lattice::make;
+use crate::moved::Moved;
 use crate::part::Part;
 use crate::polygonise::{polygonise, Care};
 use crate::recipe::{Joins, Role, Structure, Zones};
 use crate::shape::Composed;
 use crate::zoned::{Regions, Zoned};
-use rayon::prelude::*;
 use ulmix_formats::FormatError;
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
 use ulmix_mesh::TriMesh;
-
-/// How far the new surface lies from the old one. mm.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Moved {
-    pub greatest: f64,
-    pub mean: f64,
-}
 
 /// Triangles are joined where that moves no point by more than this share of the step.
 const REDUCED: f64 = 0.02;
@@ -44,9 +37,6 @@ pub fn rewrap(mesh: &TriMesh, step: f64) -> Result<(TriMesh, Moved), FormatError
     };
     let options = ReduceOptions { error: REDUCED * step, labels: None, faithful: (&[], 0.0), kept: &[], cancelled: &never };
     let new = reduce(&raw, &options).mesh;
-    let away = |p| part.bvh().nearest(p, f64::INFINITY).map_or(0.0, |n| n.distance_squared.sqrt());
-    let moved: Vec<f64> = new.points.par_iter().map(|&p| away(p)).collect();
-    let greatest = moved.iter().copied().fold(0.0, f64::max);
-    let mean = moved.iter().sum::<f64>() / moved.len() as f64;
-    Ok((new, Moved { greatest, mean }))
+    let moved = Moved::of(&[(&new.points, part.bvh())]);
+    Ok((new, moved))
 }

@@ -12,7 +12,10 @@ const THICK: f64 = 1.8;
 /// Cells over thickness.
 const CELL: f64 = 6.0;
 
-fn closes(which: impl Fn(usize, usize) -> bool) {
+/// Each part with kinds of all families; with `ULMIX_MATRIX=all` each with every kind, which takes ten times as long.
+#[test]
+fn parts_and_kinds_close() {
+    let all = std::env::var("ULMIX_MATRIX").is_ok_and(|v| v == "all");
     for (p, reedling) in Reedling::ALL.into_iter().enumerate() {
         let (mesh, mut recipe) = reedling.make();
         let part = Part::prepare(&mesh).unwrap();
@@ -20,7 +23,7 @@ fn closes(which: impl Fn(usize, usize) -> bool) {
         recipe.mesh.step_mm = Some(step);
         recipe.structure.cell_mm = [CELL * THICK * step; 3];
         recipe.thicken = Thicken::Thickness { thickness_mm: THICK * step };
-        for (_, kind) in Kind::all().into_iter().enumerate().filter(|(k, _)| which(p, *k)) {
+        for (_, kind) in Kind::all().into_iter().enumerate().filter(|(k, _)| all || (k + 2 * p).is_multiple_of(10)) {
             recipe.structure.kind = kind;
             let o = Pipeline::new(0).run(&part, &recipe, Quality::Final, &Unwatched).unwrap();
             let t = Topology::of(&o.solid.mesh);
@@ -28,16 +31,4 @@ fn closes(which: impl Fn(usize, usize) -> bool) {
             assert!(o.solid.mesh.volume() > 0.0 && o.solid.mesh.volume() < mesh.volume(), "{reedling:?} {kind:?}");
         }
     }
-}
-
-/// Each part with kinds of all families.
-#[test]
-fn parts_and_kinds_in_turn_close() {
-    closes(|p, k| (k + 2 * p).is_multiple_of(10));
-}
-
-#[test]
-#[ignore = "takes many minutes; the test above takes a tenth of it"]
-fn all_parts_with_all_kinds_close() {
-    closes(|_, _| true);
 }

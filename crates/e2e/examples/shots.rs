@@ -109,10 +109,7 @@ async fn main() {
         b.open("/").await;
         b.click_text("button", part).await;
         b.painted("draft").await;
-        b.until("every kind is drawn", || async {
-            b.js("return [...document.querySelectorAll('.kind img')].every(i => i.complete && i.naturalWidth > 0)").await == true
-        })
-        .await;
+        b.kinds_drawn().await;
         take(name).await;
     }
 
@@ -121,10 +118,7 @@ async fn main() {
     b.painted("final").await;
     b.kind("Seeded", "Voronoi struts").await;
     b.painted("draft").await;
-    b.until("every kind is drawn", || async {
-        b.js("return [...document.querySelectorAll('.kind img')].every(i => i.complete && i.naturalWidth > 0)").await == true
-    })
-    .await;
+    b.kinds_drawn().await;
     take("bench-voronoi.png").await;
     b.click_text(".ant-segmented-item-label", "Skeleton").await;
     b.until("the struts are drawn", || async { b.seen(".legend", "Strut length").await }).await;

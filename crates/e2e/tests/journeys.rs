@@ -60,10 +60,7 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     b.until("the cut's values show", || async { b.present("[aria-label='Cut at']").await }).await;
 
     // A coarser step keeps this test short.
-    b.step("Mesh").await;
-    b.click("[aria-label='Grid step chosen by Ulmix']").await;
-    b.until("the step can be typed", || async { b.present("[aria-label='Grid step, mm']").await }).await;
-    b.fill("[aria-label='Grid step, mm']", "0.8").await;
+    b.grid_step("0.8").await;
     b.until("the new step is saved", || async {
         b.seen(".facts", "0.8 mm").await && b.text("[data-testid=saved-state]").await == "Saved"
     })
@@ -112,11 +109,7 @@ async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
     b.saved().await;
     b.painted("draft").await;
 
-    b.step("Mesh").await;
-    b.click("[aria-label='Grid step chosen by Ulmix']").await;
-    b.until("the step can be typed", || async { b.present("[aria-label='Grid step, mm']").await }).await;
-    b.fill("[aria-label='Grid step, mm']", "0.4").await;
-    b.saved().await;
+    b.grid_step("0.4").await;
     let mesh = made(&b, "both.3mf").await.mesh;
     let t = Topology::of(&mesh);
     assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
@@ -163,12 +156,8 @@ async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
 #[tokio::test]
 async fn a_zone_gets_a_structure_of_its_own() {
     let b = Bench::start().await;
-    b.open("/").await;
     let block = TriMesh::cuboid(DVec3::ZERO, DVec3::new(48.0, 24.0, 24.0));
-    b.drop_file("block.stl", &stl::write(&block)).await;
-    b.until("the unit is asked", || async { b.seen(".ant-modal", "48 × 24 × 24 mm").await }).await;
-    b.click_text(".ant-modal button", "Use this part").await;
-    b.painted("draft").await;
+    b.begin_with("block.stl", &stl::write(&block), "48 × 24 × 24 mm").await;
     b.fill("[aria-label='Cell size, mm']", "8").await;
     b.saved().await;
     b.filled_box(&[("Middle X", "36"), ("Side X", "24"), ("Side Y", "30"), ("Side Z", "30")]).await;
@@ -324,22 +313,25 @@ async fn a_revolved_part_is_drawn_and_edited_later() {
     b.painted("draft").await;
     b.step("Part").await;
     b.until("its profile is there", || async { b.present("[aria-label='Point 6']").await }).await;
+    let bench = &b;
+    let point = |n: &'static str, of: &'static str| async move {
+        bench.click(&format!("[aria-label='Point {n}']")).await;
+        bench.until("the point is chosen", || async { bench.seen(".pointfields", &format!("Point {n} of{of}")).await }).await;
+    };
     // A plain cylinder of radius 20 and height 50: two points go, four get their places.
-    for point in ["4", "3"] {
-        b.click(&format!("[aria-label='Point {point}']")).await;
-        b.until("the point is chosen", || async { b.seen(".pointfields", &format!("Point {point} of")).await }).await;
+    for n in ["4", "3"] {
+        point(n, "").await;
         b.click_text(".pointfields button", "Remove").await;
         b.saved().await;
     }
-    for (point, field, value) in [
+    for (n, field, value) in [
         ("2", "From the axis", "20"),
         ("2", "Arc to the next, bow", "0"),
         ("3", "From the axis", "20"),
         ("3", "Height", "50"),
         ("4", "Height", "50"),
     ] {
-        b.click(&format!("[aria-label='Point {point}']")).await;
-        b.until("the point is chosen", || async { b.seen(".pointfields", &format!("Point {point} of 4")).await }).await;
+        point(n, " 4").await;
         b.fill(&format!("[aria-label='{field}']"), value).await;
         b.saved().await;
     }
@@ -357,8 +349,7 @@ async fn a_revolved_part_is_drawn_and_edited_later() {
     b.open(&b.path().await).await;
     b.painted("draft").await;
     b.step("Part").await;
-    b.click("[aria-label='Point 2']").await;
-    b.until("the point is chosen", || async { b.seen(".pointfields", "Point 2 of 4").await }).await;
+    point("2", " 4").await;
     b.fill("[aria-label='Arc to the next, bow']", "4").await;
     b.saved().await;
     b.fill("[aria-label='Axis at']", "-10").await;
@@ -378,21 +369,12 @@ async fn a_revolved_part_is_drawn_and_edited_later() {
 #[tokio::test]
 async fn the_tow_grip_and_the_cradle_leave_as_files() {
     let b = Bench::start().await;
-    let step = |mm: &'static str| {
-        let b = &b;
-        async move {
-            b.step("Mesh").await;
-            b.click("[aria-label='Grid step chosen by Ulmix']").await;
-            b.fill("[aria-label='Grid step, mm']", mm).await;
-            b.saved().await;
-        }
-    };
     b.open("/").await;
     b.click_text("button", "Tow grip").await;
     b.painted("draft").await;
     b.fill("[aria-label='Points, ']", "110").await;
     b.saved().await;
-    step("0.5").await;
+    b.grid_step("0.5").await;
     b.until("the points read as a sentence", || async { b.seen(".step", "Voronoi struts, 110 points").await }).await;
     let grip = made(&b, "grip.3mf").await.mesh;
     let t = Topology::of(&grip);
@@ -409,7 +391,7 @@ async fn the_tow_grip_and_the_cradle_leave_as_files() {
     b.painted("draft").await;
     b.fill("[aria-label='Cell size, mm']", "8").await;
     b.saved().await;
-    step("0.5").await;
+    b.grid_step("0.5").await;
     b.until("the cells read as a sentence", || async { b.seen(".step", "Hexagons, 8 mm cells").await }).await;
     let cradle = made(&b, "cradle.3mf").await.mesh;
     assert!(Topology::of(&cradle).sound());
@@ -425,11 +407,7 @@ async fn the_tow_grip_and_the_cradle_leave_as_files() {
 #[tokio::test]
 async fn an_own_cell_is_drawn_and_used() {
     let b = Bench::start().await;
-    b.open("/").await;
-    b.drop_file("block.stl", &stl::write(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(24.0)))).await;
-    b.until("the unit is asked", || async { b.seen(".ant-modal", "24 × 24 × 24 mm").await }).await;
-    b.click_text(".ant-modal button", "Use this part").await;
-    b.painted("draft").await;
+    b.begin_with("block.stl", &stl::write(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(24.0))), "24 × 24 × 24 mm").await;
     b.fill("[aria-label='Cell size, mm']", "8").await;
     b.saved().await;
     b.kind("Struts", "Own cell").await;
@@ -495,10 +473,7 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
         ("Seeded", "Voronoi struts", "Voronoi struts, 9 mm cells"),
     ] {
         b.click_text(".ant-segmented-item-label", family).await;
-        b.until("its picture is there", || async {
-            b.js("return [...document.querySelectorAll('.kind img')].every(i => i.complete && i.naturalWidth > 0)").await == true
-        })
-        .await;
+        b.kinds_drawn().await;
         b.click_text(".kind span", kind).await;
         b.painted("draft").await;
         b.step("Structure").await;

@@ -1,10 +1,9 @@
 //! The battery cradle: a block with two pockets for round cells.
 
 use super::{recipe, skin};
-use crate::builder::{arc, circle, Builder};
+use crate::builder::{circle, flat, rounded_rectangle, Builder};
 use crate::recipe::{ExtrudedKind, Kind, Recipe, Thicken};
 use glam::{DVec2, DVec3};
-use std::f64::consts::PI;
 use ulmix_mesh::faces::Kind as FaceKind;
 use ulmix_mesh::{weld::weld, TriMesh};
 
@@ -26,12 +25,8 @@ pub fn cradle() -> (TriMesh, Recipe) {
 }
 
 fn block() -> TriMesh {
-    let inner = HALF - CORNER;
-    let turns = [(1.0, -1.0, -0.5 * PI), (1.0, 1.0, 0.0), (-1.0, 1.0, 0.5 * PI), (-1.0, -1.0, PI)];
-    let corner = |&(x, y, from): &(f64, f64, f64)| arc(DVec2::new(x, y) * inner, CORNER, from, from + 0.5 * PI, 16);
-    let outline: Vec<DVec2> = turns.iter().flat_map(corner).collect();
+    let outline = rounded_rectangle(DVec2::ZERO, HALF, CORNER, 16);
     let pockets = [POCKET_X, -POCKET_X].map(|x| circle(DVec2::new(x, 0.0), POCKET, 72));
-    let flat = |z: f64| move |p: DVec2| DVec3::new(p.x, p.y, z);
     let mut b = Builder::default();
     b.face(&outline, &[], false, flat(0.0));
     b.wall(&outline, true, flat(0.0), flat(HEIGHT));
@@ -46,6 +41,7 @@ fn block() -> TriMesh {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::f64::consts::PI;
 
     #[test]
     fn the_cradle_has_the_volume_of_its_block_less_its_pockets() {

@@ -1,6 +1,6 @@
 //! The keel bracket, made face by face.
 
-use crate::builder::{arc, circle, Builder};
+use crate::builder::{arc, circle, flat, rounded_rectangle, Builder};
 use crate::recipe::{Place, Recipe, Role, Zone};
 use glam::{DVec2, DVec3};
 use std::f64::consts::PI;
@@ -45,16 +45,9 @@ const BOLT: f64 = 4.5;
 
 fn bracket() -> TriMesh {
     let mut b = Builder::default();
-    let flat = |z: f64| move |p: DVec2| DVec3::new(p.x, p.y, z);
 
     // The sole, seen from above.
-    let corners = [
-        (LENGTH - CORNER, -HALF_SOLE + CORNER, -PI / 2.0),
-        (LENGTH - CORNER, HALF_SOLE - CORNER, 0.0),
-        (CORNER, HALF_SOLE - CORNER, PI / 2.0),
-        (CORNER, -HALF_SOLE + CORNER, PI),
-    ];
-    let outline: Vec<DVec2> = corners.iter().flat_map(|&(x, y, a)| arc(DVec2::new(x, y), CORNER, a, a + PI / 2.0, 12)).collect();
+    let outline = rounded_rectangle(DVec2::new(0.5 * LENGTH, 0.0), DVec2::new(0.5 * LENGTH, HALF_SOLE), CORNER, 12);
     let centres = [DVec2::new(BOSS_X, BOSS_Y), DVec2::new(BOSS_X, -BOSS_Y)];
     let bolts = centres.map(|c| circle(c, BOLT, 48));
     let bosses = centres.map(|c| circle(c, BOSS, 72));

@@ -36,6 +36,14 @@ pub enum Reedling {
     LinkSleeve,
 }
 
+/// What there is to say of one.
+struct About {
+    title: &'static str,
+    words: &'static str,
+    file_name: &'static str,
+    make: fn() -> (TriMesh, Recipe),
+}
+
 impl Reedling {
     pub const ALL: [Reedling; 6] = [
         Reedling::KeelBracket,
@@ -46,51 +54,43 @@ impl Reedling {
         Reedling::LinkSleeve,
     ];
 
-    pub fn title(self) -> &'static str {
+    fn about(self) -> About {
+        let about = |title, words, file_name, make| About { title, words, file_name, make };
         match self {
-            Reedling::KeelBracket => "Keel bracket",
-            Reedling::TowGrip => "Tow grip",
-            Reedling::BatteryCradle => "Battery cradle",
-            Reedling::LampGuard => "Lamp guard",
-            Reedling::VentPanel => "Vent panel",
-            Reedling::LinkSleeve => "Mooring link sleeve",
+            Reedling::KeelBracket => {
+                about("Keel bracket", "Gyroid walls; two bolt bosses and an eye stay solid.", "keel-bracket", keel_bracket)
+            }
+            Reedling::TowGrip => about("Tow grip", "A curved bar filled with Voronoi struts.", "tow-grip", tow_grip::tow_grip),
+            Reedling::BatteryCradle => {
+                about("Battery cradle", "Hexagons around two lined pockets.", "battery-cradle", cradle::cradle)
+            }
+            Reedling::LampGuard => about("Lamp guard", "A dome of foam on a solid ring.", "lamp-guard", turned::lamp_guard),
+            Reedling::VentPanel => {
+                about("Vent panel", "A plate of planar cells in its rim.", "vent-panel", vent_panel::vent_panel)
+            }
+            Reedling::LinkSleeve => {
+                about("Mooring link sleeve", "A short tube of Kelvin cells.", "link-sleeve", turned::link_sleeve)
+            }
         }
+    }
+
+    pub fn title(self) -> &'static str {
+        self.about().title
     }
 
     /// What it is and what its first recipe shows.
     pub fn words(self) -> &'static str {
-        match self {
-            Reedling::KeelBracket => "Gyroid walls; two bolt bosses and an eye stay solid.",
-            Reedling::TowGrip => "A curved bar filled with Voronoi struts.",
-            Reedling::BatteryCradle => "Hexagons around two lined pockets.",
-            Reedling::LampGuard => "A dome of foam on a solid ring.",
-            Reedling::VentPanel => "A plate of planar cells in its rim.",
-            Reedling::LinkSleeve => "A short tube of Kelvin cells.",
-        }
+        self.about().words
     }
 
     /// Without its ending.
     pub fn file_name(self) -> &'static str {
-        match self {
-            Reedling::KeelBracket => "keel-bracket",
-            Reedling::TowGrip => "tow-grip",
-            Reedling::BatteryCradle => "battery-cradle",
-            Reedling::LampGuard => "lamp-guard",
-            Reedling::VentPanel => "vent-panel",
-            Reedling::LinkSleeve => "link-sleeve",
-        }
+        self.about().file_name
     }
 
     /// The part in mm, and its first recipe.
     pub fn make(self) -> (TriMesh, Recipe) {
-        let (mesh, mut recipe) = match self {
-            Reedling::KeelBracket => keel_bracket(),
-            Reedling::TowGrip => tow_grip::tow_grip(),
-            Reedling::BatteryCradle => cradle::cradle(),
-            Reedling::LampGuard => turned::lamp_guard(),
-            Reedling::VentPanel => vent_panel::vent_panel(),
-            Reedling::LinkSleeve => turned::link_sleeve(),
-        };
+        let (mesh, mut recipe) = (self.about().make)();
         recipe.name = self.title().into();
         (mesh, recipe)
     }

@@ -4,7 +4,7 @@ use super::recipe;
 use crate::builder::Builder;
 use crate::recipe::{Kind, Recipe, SeededKind, Thicken};
 use glam::{DVec2, DVec3};
-use std::f64::consts::TAU;
+use std::f64::consts::{PI, TAU};
 use ulmix_mesh::{weld::weld, TriMesh};
 
 /// Of the arc that the bar's middle follows. mm.
@@ -34,36 +34,20 @@ fn section(s: f64) -> DVec2 {
 fn bar() -> TriMesh {
     let ring = |n: usize| -> Vec<DVec3> {
         // Rings lie closer where the ends close.
-        let s = -(n as f64 / RINGS as f64 * TAU * 0.5).cos();
-        let s = if n == 0 {
-            -1.0
-        } else if n == RINGS {
-            1.0
-        } else {
-            s
-        };
+        let s = -(n as f64 / RINGS as f64 * PI).cos();
         let angle = s * HALF_LENGTH / BEND;
         let (out, half) = (DVec3::new(angle.sin(), 0.0, angle.cos()), section(s));
         (0..AROUND)
             .map(|i| {
-                let around = DVec2::from_angle(TAU * i as f64 / AROUND as f64) * half;
+                // Clockwise from above the arc, which goes to the right: outward.
+                let around = DVec2::from_angle(-TAU * i as f64 / AROUND as f64) * half;
                 out * (BEND + around.x) + DVec3::new(0.0, around.y, -BEND)
             })
             .collect()
     };
     let rings: Vec<Vec<DVec3>> = (0..=RINGS).map(ring).collect();
     let mut b = Builder::default();
-    for pair in rings.windows(2) {
-        for i in 0..AROUND {
-            let j = (i + 1) % AROUND;
-            b.add([pair[0][i], pair[0][j], pair[1][j]]);
-            b.add([pair[0][i], pair[1][j], pair[1][i]]);
-        }
-    }
+    rings.windows(2).for_each(|pair| b.between(&pair[0], &pair[1]));
     // The round ends' last rings are points.
-    let mesh = weld(&b.mesh, 1e-6).mesh;
-    if mesh.volume() < 0.0 {
-        return TriMesh { triangles: mesh.triangles.iter().map(|&[a, b, c]| [a, c, b]).collect(), points: mesh.points };
-    }
-    mesh
+    weld(&b.mesh, 1e-6).mesh
 }

@@ -1,10 +1,9 @@
 //! The vent panel: a thin plate with rounded corners in a rim that stays solid.
 
 use super::{recipe, skin};
-use crate::builder::{arc, Builder};
+use crate::builder::{flat, rounded_rectangle, Builder};
 use crate::recipe::{ExtrudedKind, Kind, Recipe, Thicken};
 use glam::{DVec2, DVec3};
-use std::f64::consts::PI;
 use ulmix_mesh::{weld::weld, TriMesh};
 
 const HALF: DVec2 = DVec2::new(55.0, 36.0);
@@ -24,17 +23,8 @@ pub fn vent_panel() -> (TriMesh, Recipe) {
     (mesh, recipe)
 }
 
-/// Inside of a rounded rectangle by `inset`.
-fn outline(inset: f64) -> Vec<DVec2> {
-    let turns = [(1.0, -1.0, -0.5 * PI), (1.0, 1.0, 0.0), (-1.0, 1.0, 0.5 * PI), (-1.0, -1.0, PI)];
-    let corner =
-        |&(x, y, from): &(f64, f64, f64)| arc(DVec2::new(x, y) * (HALF - CORNER), CORNER - inset, from, from + 0.5 * PI, 24);
-    turns.iter().flat_map(corner).collect()
-}
-
 fn plate() -> TriMesh {
-    let (outer, inner) = (outline(0.0), outline(RIM));
-    let flat = |z: f64| move |p: DVec2| DVec3::new(p.x, p.y, z);
+    let [outer, inner] = [0.0, RIM].map(|inset| rounded_rectangle(DVec2::ZERO, HALF - inset, CORNER - inset, 24));
     let mut b = Builder::default();
     b.face(&outer, &[], false, flat(0.0));
     b.wall(&outer, true, flat(0.0), flat(RIM_HEIGHT));
@@ -47,6 +37,7 @@ fn plate() -> TriMesh {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::f64::consts::PI;
 
     #[test]
     fn the_panel_has_the_volume_of_its_plate_and_rim() {

@@ -2,6 +2,7 @@
 
 use super::finer::{Site, Sizes};
 use super::foam::Foam;
+use super::meeting::meeting;
 use super::members::{Frame, Source};
 use super::net::Net;
 use super::outer;
@@ -12,7 +13,7 @@ use super::trim::cleaned;
 use super::voronoi::Within;
 use super::{own_cell, unit, voronoi, Bare, Facts};
 use crate::part::{sharp_edges, Part};
-use crate::recipe::{CellKind, ExtrudedKind, FoamKind, Joins, Kind, SeededKind, Structure};
+use crate::recipe::{CellKind, ExtrudedKind, FoamKind, Joins, Kind, SeededKind, Seeds, Structure};
 use glam::{DMat3, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -48,7 +49,7 @@ pub fn repeated_struts(part: &Part, kind: CellKind, s: &Structure) -> Option<Vec
     let cell = DVec3::from(s.cell_mm);
     let (low, high) = box_of(part, |p| frame.local(p) / cell);
     let (low, high) = ((low - 1.0).floor(), (high + 1.0).ceil());
-    let unit = unit::cell_of(kind, s);
+    let unit = unit_struts(kind, s);
     let count = (high - low).to_array().map(|c| c as usize);
     let cells = count.iter().product::<usize>();
     if cells.saturating_mul(unit.len()) > 20 * MOST_STRUTS {
@@ -85,23 +86,25 @@ fn box_of(part: &Part, place: impl Fn(DVec3) -> DVec3) -> (DVec3, DVec3) {
 /// Points of a cell at which distances are surveyed.
 const SURVEY: u64 = 20_000;
 
+/// Struts of one cell of a structure, in cells.
+fn unit_struts(kind: CellKind, s: &Structure) -> Vec<unit::UnitStrut> {
+    unit::cell(kind).unwrap_or_else(|| own_cell::struts(&s.own_cell))
+}
+
 fn cells(kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
     let cell = DVec3::from(s.cell_mm);
-    let unit = unit::cell_of(kind, s);
+    let unit = unit_struts(kind, s);
     let struts: Vec<[DVec3; 2]> = unit.iter().map(|e| e.map(|p| p * cell)).collect();
     let lengths: Vec<f64> = struts.iter().map(|e| e[0].distance(e[1])).collect();
-    let mut ends: Vec<[i64; 3]> =
-        unit.iter().flatten().map(|p| (*p * 720.0).round().to_array().map(|c| (c as i64).rem_euclid(720))).collect();
-    ends.sort_unstable();
-    ends.dedup();
+    let meeting = meeting(&unit);
     let facts = Facts {
-        nodes: ends.len(),
+        nodes: meeting.nodes,
         struts: struts.len(),
-        degree: 2.0 * struts.len() as f64 / ends.len() as f64,
+        degree: 2.0 * struts.len() as f64 / meeting.nodes as f64,
         shortest_mm: lengths.iter().copied().fold(f64::INFINITY, f64::min),
         mean_mm: lengths.iter().sum::<f64>() / lengths.len() as f64,
         longest_mm: lengths.iter().copied().fold(0.0, f64::max),
-        pieces: if kind == CellKind::OwnCell { own_cell::meeting(&s.own_cell).pieces } else { 1 },
+        pieces: meeting.pieces,
         ..Facts::default()
     };
     let net = Net::new(frame, Source::Repeated { struts, cell }, joins, s.smallest());
@@ -169,11 +172,17 @@ fn extruded(
     }
     let scale = DVec3::new(x, y, 1.0);
     let (low, high) = box_of(part, |p| frame.local(p) / scale);
-    let found = scatter(&Shadow { frame, scale, low, high }, &s.seeds, cancelled)?;
+    let found = scatter(&Shadow { low, high }, &s.seeds, own_points(&s.seeds, frame, scale), cancelled)?;
     let cell = found.cell * x.min(y);
     let facts = Facts { seeds: found.inside, unevenness: found.unevenness, pieces: 1, ..Facts::default() };
     let opening = nearest_width(&found) * x.min(y);
     Some(Net::new(frame, walls(&found, scale), joins, cell).with_opening(opening).with_facts(facts))
+}
+
+/// Points given one by one, in the structure's axes and in cells of size `scale`.
+pub(super) fn own_points(seeds: &Seeds, frame: Frame, scale: DVec3) -> Option<Vec<DVec3>> {
+    let own = seeds.own.as_ref()?;
+    Some(own.points_mm.iter().map(|p| frame.local(DVec3::from(*p)) / scale).collect())
 }
 
 /// Walls between the cells of points, in mm.
@@ -208,7 +217,7 @@ fn seeded(
     let scale = DVec3::from(s.cell_mm);
     let sizes = Sizes::of(site, s.seeds.finer.as_ref());
     let region = Scaled { part, frame, scale, sizes: sizes.as_ref() };
-    let found = scatter(&region, &s.seeds, cancelled)?;
+    let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), cancelled)?;
     if cancelled() {
         return None;
     }

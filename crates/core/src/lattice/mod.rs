@@ -7,6 +7,7 @@
 //! | [`skeleton`] | struts as a graph of nodes and edges |
 //! | [`trim`] | raw nets cut off at the part's surface and cleaned |
 //! | [`unit`], [`own_cell`] | the tables of strut cells and of patterns across walls; drawn cells |
+//! | [`meeting`] | how the struts of a cell meet across its sides |
 //! | [`seeds`], [`finer`] | seed points in a part; closer ones near chosen places |
 //! | [`voronoi`], [`outer`] | their Voronoi cells; where those meet the surface |
 //! | [`members`], [`index`] | struts and cell walls as fields, found through bins of space |
@@ -21,6 +22,7 @@ pub mod foam;
 pub mod index;
 pub mod level;
 pub mod make;
+pub mod meeting;
 pub mod members;
 pub mod net;
 pub mod outer;

@@ -41,8 +41,6 @@ pub trait Region: Sync {
     fn volume(&self) -> f64;
     /// All points lie in the plane z = 0.
     fn flat(&self) -> bool;
-    /// A place of the part as one of the region.
-    fn local(&self, p: DVec3) -> DVec3;
     /// The wanted size of cells at a place over that of the largest.
     fn size(&self, _: DVec3) -> f64 {
         1.0
@@ -98,10 +96,6 @@ impl Region for Scaled<'_> {
         false
     }
 
-    fn local(&self, p: DVec3) -> DVec3 {
-        self.frame.local(p) / self.scale
-    }
-
     fn size(&self, p: DVec3) -> f64 {
         self.sizes.map_or(1.0, |s| s.share(self.frame.back(p * self.scale)))
     }
@@ -115,10 +109,8 @@ impl Region for Scaled<'_> {
     }
 }
 
-/// A plane pattern: the shadow of the part's box, measured in cells of size `scale`.
+/// A plane pattern: the shadow of the part's box.
 pub struct Shadow {
-    pub frame: super::members::Frame,
-    pub scale: DVec3,
     pub low: DVec3,
     pub high: DVec3,
 }
@@ -145,10 +137,6 @@ impl Region for Shadow {
     fn flat(&self) -> bool {
         true
     }
-
-    fn local(&self, p: DVec3) -> DVec3 {
-        self.frame.local(p) / self.scale
-    }
 }
 
 /// Layers of cells around the part that are made whole, in cells of the size there.
@@ -161,19 +149,20 @@ const CROWD: usize = 5;
 /// A point of the padding keeps this distance from given ones, in cells.
 const APART: f64 = 0.7;
 
-/// Scatters points, or takes those that are given and scatters only the padding around the part. Without a count
+/// Scatters points, or takes those that are `given` and scatters only the padding around the part. Without a count
 /// there are as many as unit cells fill the region. `None` when cancelled.
-pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Scattered> {
+pub fn scatter(
+    region: &dyn Region,
+    seeds: &Seeds,
+    given: Option<Vec<DVec3>>,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Scattered> {
     let least = region.least_size();
     // Large cells that would fill the part as many small ones do.
     let volume = region.volume().max(1e-9) * if least < 1.0 { mean_density(region) } else { 1.0 };
-    let (given, beyond): (Vec<DVec3>, Vec<DVec3>) = seeds
-        .own
-        .iter()
-        .flat_map(|own| &own.points_mm)
-        .map(|p| region.local(DVec3::from(*p)))
-        .partition(|p| region.distance(*p, 1e-9) < 0.0);
-    let count = if seeds.own.is_some() { Some(given.len().max(1) as u32) } else { seeds.count };
+    // Those inside the part first.
+    let given = given.map(|points| points.into_iter().partition::<Vec<_>, _>(|p| region.distance(*p, 1e-9) < 0.0));
+    let count = given.as_ref().map_or(seeds.count, |(inner, _)| Some(inner.len().max(1) as u32));
     let inside = count.unwrap_or(volume.round().clamp(1.0, crate::recipe::structure::MOST_SEEDS as f64) as u32) as usize;
     let power = if region.flat() { 1.0 / 2.0 } else { 1.0 / 3.0 };
     let cell = (volume / inside as f64).powf(power);
@@ -212,15 +201,17 @@ pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool
             return None;
         }
     }
-    let (kept, found) = if seeds.own.is_some() {
-        let own = [&given[..], &beyond[..]].concat();
-        let grid = PointGrid::new(&own);
-        outer.retain(|p| grid.within(*p, APART * cell * region.size(*p)).is_empty());
-        inner = own;
-        (inner.len(), given.len())
-    } else {
-        let found = inner.len().min(inside);
-        (found, found)
+    let is_given = given.is_some();
+    // How many of the inner points stay, and how many of those lie inside.
+    let (kept, found) = match given {
+        Some((within, beyond)) => {
+            let found = within.len();
+            inner = [within, beyond].concat();
+            let grid = PointGrid::new(&inner);
+            outer.retain(|p| grid.within(*p, APART * cell * region.size(*p)).is_empty());
+            (inner.len(), found)
+        }
+        None => (inner.len().min(inside), inner.len().min(inside)),
     };
     let around = outer.len() / crowd;
     let mut points = if crowd > 1 { eliminated(&inner, kept, &outer, around, cell, region) } else { [inner, outer].concat() };
@@ -228,7 +219,7 @@ pub fn scatter(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool
     let (low, high) = (low - 2.0 * cell * deep, high + 2.0 * cell * deep);
     let thick = if region.flat() { DVec3::new(0.0, 0.0, 0.5) } else { DVec3::ZERO };
     // Cells whose points lie a cell apart reach about that far; a few times as far is never missed.
-    let radius = RADIUS * cell.max(if seeds.own.is_some() { widest_gap(&points, low, high) } else { 0.0 });
+    let radius = RADIUS * cell.max(if is_given { widest_gap(&points, low, high) } else { 0.0 });
     let bounds = Within { low: low - thick, high: high + thick, radius };
     let facts = |points: &[DVec3]| cell_facts(points, &bounds);
     // Nothing is known yet of how far the points are from the part's surface.
@@ -388,6 +379,7 @@ fn eliminated(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::lattice::make::own_points;
     use crate::lattice::members::Frame;
     use crate::recipe::OwnPoints;
     use glam::DMat3;
@@ -397,7 +389,9 @@ mod tests {
 
     fn in_ball(seeds: &Seeds) -> (Part, Scattered) {
         let part = Part::prepare(&TriMesh::sphere(10.0, 3)).unwrap();
-        let s = scatter(&Scaled { part: &part, frame: STILL, scale: DVec3::splat(2.0), sizes: None }, seeds, &|| false).unwrap();
+        let scale = DVec3::splat(2.0);
+        let given = own_points(seeds, STILL, scale);
+        let s = scatter(&Scaled { part: &part, frame: STILL, scale, sizes: None }, seeds, given, &|| false).unwrap();
         (part, s)
     }
 
@@ -452,8 +446,8 @@ mod tests {
     fn cells_decide_the_count_when_none_is_given_also_in_a_plane() {
         let (_, s) = in_ball(&Seeds::default());
         assert!((s.inside as f64 / (4.0 / 3.0 * std::f64::consts::PI * 125.0) - 1.0).abs() < 0.03);
-        let shadow = Shadow { frame: STILL, scale: DVec3::ONE, low: DVec3::ZERO, high: DVec3::new(20.0, 10.0, 0.0) };
-        let s = scatter(&shadow, &Seeds { rounds: 3, ..Seeds::default() }, &|| false).unwrap();
+        let shadow = Shadow { low: DVec3::ZERO, high: DVec3::new(20.0, 10.0, 0.0) };
+        let s = scatter(&shadow, &Seeds { rounds: 3, ..Seeds::default() }, None, &|| false).unwrap();
         assert_eq!(s.inside, 200);
         assert!(s.points.iter().all(|p| p.z == 0.0) && (s.cell - 1.0).abs() < 1e-12 && s.unevenness < 0.15);
     }
@@ -470,7 +464,7 @@ mod tests {
         let sizes = Sizes::of(site, Some(&finer)).unwrap();
         let of = |seeds: &Seeds| {
             let scale = DVec3::splat(4.0);
-            scatter(&Scaled { part: &part, frame: STILL, scale, sizes: Some(&sizes) }, seeds, &|| false).unwrap()
+            scatter(&Scaled { part: &part, frame: STILL, scale, sizes: Some(&sizes) }, seeds, None, &|| false).unwrap()
         };
         for rounds in [0, 8] {
             let s = of(&Seeds { rounds, ..Seeds::default() });

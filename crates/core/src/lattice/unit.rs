@@ -4,8 +4,7 @@
 //! lower one. Face-centred, body-centred and octet trusses as in Deshpande, Fleck & Ashby (2001);
 //! Kelvin's cell is the truncated octahedron (Thomson 1887).
 
-use super::own_cell;
-use crate::recipe::{CellKind, ExtrudedKind, Structure};
+use crate::recipe::{CellKind, ExtrudedKind};
 use glam::DVec3;
 use std::collections::BTreeSet;
 
@@ -16,17 +15,9 @@ const fn v(x: f64, y: f64, z: f64) -> DVec3 {
     DVec3::new(x, y, z)
 }
 
-/// Struts of one cell of a structure.
-pub fn cell_of(kind: CellKind, s: &Structure) -> Vec<UnitStrut> {
-    match kind {
-        CellKind::OwnCell => own_cell::struts(&s.own_cell),
-        _ => cell(kind),
-    }
-}
-
-/// Struts of one cell of a kind that is always the same.
-pub fn cell(kind: CellKind) -> Vec<UnitStrut> {
-    match kind {
+/// Struts of one cell; `None` for one that is drawn.
+pub fn cell(kind: CellKind) -> Option<Vec<UnitStrut>> {
+    Some(match kind {
         CellKind::Cubic => axes(&[0, 1, 2]),
         CellKind::BodyCentred => body_centred(),
         CellKind::BodyCentredVertical => [body_centred(), axes(&[2])].concat(),
@@ -38,8 +29,8 @@ pub fn cell(kind: CellKind) -> Vec<UnitStrut> {
         CellKind::Diamond => diamond(),
         CellKind::RhombicDodecahedron => rhombic(),
         CellKind::ReEntrant => re_entrant(),
-        CellKind::OwnCell => Vec::new(),
-    }
+        CellKind::OwnCell => return None,
+    })
 }
 
 /// Walls of one cell of a pattern, as lines across them, and the cell's height over its width.
@@ -196,7 +187,7 @@ mod tests {
     #[test]
     fn every_cell_has_its_struts_once_and_no_loose_ends() {
         for (kind, count, length) in KINDS {
-            let struts = cell(kind);
+            let struts = cell(kind).unwrap();
             assert_eq!(struts.len(), count, "{kind:?}");
             let sum: f64 = struts.iter().map(|s| s[0].distance(s[1])).sum();
             assert!((sum - length).abs() < 1e-5, "{kind:?} {sum}");

@@ -1,9 +1,9 @@
 //! A surface through outlines at several heights.
 
-use crate::builder::{arc, Builder};
+use crate::builder::{arc, Builder, QUARTERS};
 use crate::recipe::Section;
 use glam::{DVec2, DVec3};
-use std::f64::consts::{FRAC_PI_2, PI};
+use std::f64::consts::FRAC_PI_2;
 use ulmix_mesh::TriMesh;
 
 /// Chords of a corner's arc, and pieces of a straight side.
@@ -47,14 +47,7 @@ pub fn loft(sections: &[Section], smooth: bool) -> TriMesh {
     rings.push(ring(&last, top));
 
     let mut b = Builder::default();
-    for pair in rings.windows(2) {
-        let count = pair[0].len();
-        for i in 0..count {
-            let j = (i + 1) % count;
-            b.add([pair[0][i], pair[0][j], pair[1][j]]);
-            b.add([pair[0][i], pair[1][j], pair[1][i]]);
-        }
-    }
+    rings.windows(2).for_each(|pair| b.between(&pair[0], &pair[1]));
     // Outlines are convex: their caps fan out from the middle, and opposite sides mirror each other.
     for (ring, up) in [(&rings[0], false), (&rings[rings.len() - 1], true)] {
         let middle = ring.iter().sum::<DVec3>() / ring.len() as f64;
@@ -72,14 +65,13 @@ fn ring(&[width, depth, round, turn, x, y]: &Values, height: f64) -> Vec<DVec3> 
     let radius = half * round.clamp(0.0, 1.0);
     let turned = DVec2::from_angle(turn.to_radians());
     let mut out = Vec::with_capacity(4 * (CORNER + SIDE));
-    for (sx, sy, from) in [(1.0, -1.0, -FRAC_PI_2), (1.0, 1.0, 0.0), (-1.0, 1.0, FRAC_PI_2), (-1.0, -1.0, PI)] {
-        let sign = DVec2::new(sx, sy);
+    for (sign, from) in QUARTERS {
         out.extend(arc(DVec2::ZERO, 1.0, from, from + FRAC_PI_2, CORNER).map(|u| sign * (half - radius) + u * radius));
         // Along the side that follows, up to the next corner.
-        let along = if sx * sy < 0.0 {
-            DVec2::new(0.0, 2.0 * sx * (half.y - radius.y))
+        let along = if sign.x * sign.y < 0.0 {
+            DVec2::new(0.0, 2.0 * sign.x * (half.y - radius.y))
         } else {
-            DVec2::new(-2.0 * sy * (half.x - radius.x), 0.0)
+            DVec2::new(-2.0 * sign.y * (half.x - radius.x), 0.0)
         };
         let last = out[out.len() - 1];
         out.extend((1..SIDE).map(|i| last + along * (i as f64 / SIDE as f64)));

@@ -8,7 +8,7 @@
 mod loft;
 pub mod profile;
 
-use crate::builder::{arc, circle, revolve, Builder};
+use crate::builder::{arc, circle, flat, revolve, rounded_rectangle, Builder};
 use crate::recipe::OwnShape;
 use glam::{DVec2, DVec3};
 use std::f64::consts::{FRAC_PI_2, PI};
@@ -166,7 +166,6 @@ fn hollow(size: DVec3, wall: f64, open: bool) -> TriMesh {
         .map(DVec2::from)
     };
     let (outer, inner) = (ring(0.0), ring(wall));
-    let flat = |z: f64| move |p: DVec2| DVec3::new(p.x, p.y, z);
     let mut b = Builder::default();
     b.face(&outer, &[], false, flat(0.0));
     b.wall(&outer, true, flat(0.0), flat(size.z));
@@ -178,9 +177,7 @@ fn hollow(size: DVec3, wall: f64, open: bool) -> TriMesh {
 
 fn plate(half: DVec2, height: f64, corner: f64, hole: f64) -> TriMesh {
     let outline: Vec<DVec2> = if corner > 0.0 {
-        let turns = [(1.0, -1.0, -FRAC_PI_2), (1.0, 1.0, 0.0), (-1.0, 1.0, FRAC_PI_2), (-1.0, -1.0, PI)];
-        let centre = |x: f64, y: f64| DVec2::new(x * (half.x - corner), y * (half.y - corner));
-        turns.iter().flat_map(|&(x, y, a)| arc(centre(x, y), corner, a, a + FRAC_PI_2, AROUND / 4)).collect()
+        rounded_rectangle(DVec2::ZERO, half, corner, AROUND / 4)
     } else {
         vec![-half, DVec2::new(half.x, -half.y), half, DVec2::new(-half.x, half.y)]
     };
@@ -193,7 +190,6 @@ fn plate(half: DVec2, height: f64, corner: f64, hole: f64) -> TriMesh {
         Vec::new()
     };
     let cut: Vec<&[DVec2]> = holes.iter().map(Vec::as_slice).collect();
-    let flat = |z: f64| move |p: DVec2| DVec3::new(p.x, p.y, z);
     let mut b = Builder::default();
     b.face(&outline, &cut, false, flat(0.0));
     b.face(&outline, &cut, true, flat(height));

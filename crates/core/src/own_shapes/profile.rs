@@ -12,14 +12,31 @@ const ON_AXIS: f64 = 1e-6;
 /// An arc bows out by at most so many chords: beyond, its circle is larger than anybody means.
 const MOST_BOW: f64 = 2.0;
 
+/// A place of the drawn profile, with the point that its line begins at, counted from 1.
+type Drawn = (DVec2, usize);
+
 /// The profile as radius and height, counter-clockwise, arcs in chords; refused when it cannot be turned into a
 /// closed surface.
 pub fn outline(points: &[ProfilePoint], axis_mm: f64) -> Result<Vec<DVec2>, RecipeError> {
-    let refuse = |message: String, hint: &str| Err(RecipeError { field: "part.shape".into(), message, hint: hint.into() });
+    let mut drawn = drawn(points, axis_mm)?;
+    beside_axis(&mut drawn)?;
+    meets_itself(&drawn)?;
+    hangs_together(&drawn)?;
+    let mut out: Vec<DVec2> = drawn.into_iter().map(|d| d.0).collect();
+    if area(&out) < 0.0 {
+        out.reverse();
+    }
+    Ok(out)
+}
+
+fn refuse<T>(message: String, hint: &str) -> Result<T, RecipeError> {
+    Err(RecipeError { field: "part.shape".into(), message, hint: hint.into() })
+}
+
+fn drawn(points: &[ProfilePoint], axis_mm: f64) -> Result<Vec<Drawn>, RecipeError> {
     let at = |n: usize| DVec2::from(points[n % points.len()].at_mm) - DVec2::new(axis_mm, 0.0);
     let number = |n: usize| n % points.len() + 1;
-    // Each point with the number of the profile's point that it follows.
-    let mut drawn: Vec<(DVec2, usize)> = Vec::new();
+    let mut out = Vec::new();
     for (n, point) in points.iter().enumerate() {
         let (from, to) = (at(n), at(n + 1));
         let chord = from.distance(to);
@@ -35,12 +52,17 @@ pub fn outline(points: &[ProfilePoint], axis_mm: f64) -> Result<Vec<DVec2>, Reci
                 "Its bow may be up to twice the distance of its ends.",
             );
         }
-        drawn.extend(line(from, to, point.bow_mm).into_iter().map(|p| (p, n)));
+        out.extend(line(from, to, point.bow_mm).into_iter().map(|p| (p, number(n))));
     }
-    for (p, n) in &mut drawn {
+    Ok(out)
+}
+
+/// Puts places near the axis on it.
+fn beside_axis(drawn: &mut [Drawn]) -> Result<(), RecipeError> {
+    for (p, number) in drawn {
         if p.x < -ON_AXIS {
             return refuse(
-                format!("The profile passes over the axis at or after point {}.", number(*n)),
+                format!("The profile passes over the axis at or after point {number}."),
                 "Keep all of it on one side: move its points, or the axis.",
             );
         }
@@ -48,6 +70,10 @@ pub fn outline(points: &[ProfilePoint], axis_mm: f64) -> Result<Vec<DVec2>, Reci
             p.x = 0.0;
         }
     }
+    Ok(())
+}
+
+fn meets_itself(drawn: &[Drawn]) -> Result<(), RecipeError> {
     let count = drawn.len();
     let side = |n: usize| (drawn[n].0, drawn[(n + 1) % count].0);
     for m in 0..count {
@@ -55,37 +81,37 @@ pub fn outline(points: &[ProfilePoint], axis_mm: f64) -> Result<Vec<DVec2>, Reci
             let beside = n == m + 1 || (m == 0 && n == count - 1);
             let meet = if beside { double_back(side(m), side(n), n == m + 1) } else { touch(side(m), side(n)) };
             if meet {
-                let (a, b) = (drawn[m].1, drawn[n].1);
                 return refuse(
-                    format!("The profile meets itself after point {} and after point {}.", number(a), number(b)),
+                    format!("The profile meets itself after point {} and after point {}.", drawn[m].1, drawn[n].1),
                     "Move points until no line crosses or touches another.",
                 );
             }
         }
     }
+    Ok(())
+}
+
+/// What lies on the axis is one stretch at most, and no single point.
+fn hangs_together(drawn: &[Drawn]) -> Result<(), RecipeError> {
+    let count = drawn.len();
     let on_axis = |n: usize| drawn[n % count].0.x == 0.0;
     let alone = (0..count).find(|&n| on_axis(n) && !on_axis(n + 1) && !on_axis(n + count - 1));
-    let stretches = (0..count).filter(|&n| on_axis(n) && !on_axis(n + 1)).count();
     if let Some(n) = alone {
         return refuse(
             format!(
                 "The profile touches the axis in one point, near point {}: the part would hang together there only.",
-                number(drawn[n].1)
+                drawn[n].1
             ),
             "Let a line lie on the axis, or keep the point off it.",
         );
     }
-    if stretches > 1 {
+    if (0..count).filter(|&n| on_axis(n) && !on_axis(n + 1)).count() > 1 {
         return refuse(
             "The profile lies on the axis in more than one stretch.".into(),
             "Make them one, or keep all but one off the axis.",
         );
     }
-    let mut out: Vec<DVec2> = drawn.into_iter().map(|d| d.0).collect();
-    if area(&out) < 0.0 {
-        out.reverse();
-    }
-    Ok(out)
+    Ok(())
 }
 
 /// From `from` up to but not including `to`; the arc bows out to the right by `bow`.

@@ -2,6 +2,7 @@
 //! layers, rows and x, so that everything after is an array lookup.
 
 use super::tables::{tables, Loops};
+use super::words::{rank, ranks, shifted};
 use super::{Edge, Hit, Shape};
 use crate::grid::{Bits, Grid};
 use glam::{IVec3, UVec3};
@@ -34,21 +35,6 @@ pub struct Cells {
 const TURNED: u16 = 1 << 8;
 /// A smooth field alone decides in the cell.
 const SMOOTH: u16 = 1 << 9;
-
-/// Cells of one row along x.
-pub struct Row<'a> {
-    mask: &'a [u64],
-    rank: &'a [u32],
-}
-
-impl Row<'_> {
-    /// Number of the cell at `i`, which the surface passes.
-    #[inline(always)]
-    pub fn index(&self, i: u32) -> usize {
-        let w = i as usize / 64;
-        (self.rank[w] + (self.mask[w] & !(!0u64 << (i % 64))).count_ones()) as usize
-    }
-}
 
 /// What rows write into: a slice, or two side by side.
 pub trait Slots: Send + Sized {
@@ -216,10 +202,11 @@ impl Cells {
         let vertices = vertex_counts();
         let turned_in = |row: usize| {
             let mut found = Vec::new();
-            self.each_in_row((row % self.rows) as u32, (row / self.rows) as u32, |i, index| {
+            let (j, k) = self.row_at(row);
+            self.each_in_row(j, k, |i, index| {
                 let face = pinch[self.config(index) as usize];
                 if face != 255 {
-                    let mut other = IVec3::new(i as i32, (row % self.rows) as i32, (row / self.rows) as i32);
+                    let mut other = IVec3::new(i as i32, j as i32, k as i32);
                     other[face as usize / 2] += if face & 1 == 1 { 1 } else { -1 };
                     let neighbour = self.find_index(other);
                     if neighbour.is_some_and(|o| pinch[self.config(o) as usize] == face ^ 1) {
@@ -276,6 +263,11 @@ impl Cells {
         64 * self.words
     }
 
+    /// Along y and z, of a row's number.
+    pub fn row_at(&self, row: usize) -> (u32, u32) {
+        ((row % self.rows) as u32, (row / self.rows) as u32)
+    }
+
     pub fn row_number(&self, j: u32, k: u32) -> usize {
         k as usize * self.rows + j as usize
     }
@@ -302,11 +294,6 @@ impl Cells {
         self.kind[cell] & SMOOTH != 0
     }
 
-    pub fn row(&self, j: u32, k: u32) -> Row<'_> {
-        let start = self.row_number(j, k) * self.words;
-        Row { mask: &self.mask[start..start + self.words], rank: &self.rank[start..start + self.words] }
-    }
-
     pub fn loops(&self, cell: usize) -> &'static Loops {
         &tables().loops[self.pattern(cell)]
     }
@@ -323,8 +310,7 @@ impl Cells {
     /// Number of a cell that the surface passes.
     pub fn index(&self, c: IVec3) -> usize {
         let word = self.word(c);
-        let below = self.mask[word] & !(!0u64 << (c.x % 64));
-        (self.rank[word] + below.count_ones()) as usize
+        rank(self.rank[word], self.mask[word], c.x as u32 % 64)
     }
 
     /// Number of a cell, if the surface passes it.
@@ -341,8 +327,8 @@ impl Cells {
     /// and `edge` the edge's number there.
     pub fn hit_of(&self, owner: IVec3, axis: usize, cell: usize, edge: usize) -> usize {
         let word = self.word(owner);
-        let below = self.mask[word] & self.exact[word] & !(!0u64 << (owner.x % 64));
-        let first = self.first_hit[(self.exact_rank[word] + below.count_ones()) as usize];
+        let own_hits = self.mask[word] & self.exact[word];
+        let first = self.first_hit[rank(self.exact_rank[word], own_hits, owner.x as u32 % 64)];
         let owner = if edge.is_multiple_of(4) { cell } else { self.index(owner) };
         let before = self.cut(owner) & ((1 << axis) - 1);
         (first + before.count_ones()) as usize
@@ -369,8 +355,8 @@ impl Cells {
         for w in start..start + self.words {
             let mut m = self.mask[w] & self.exact[w];
             while m != 0 {
-                let below = self.mask[w] & (m & m.wrapping_neg()).wrapping_sub(1);
-                f(64 * (w - start) as u32 + m.trailing_zeros(), (self.rank[w] + below.count_ones()) as usize);
+                let bit = m.trailing_zeros();
+                f(64 * (w - start) as u32 + bit, rank(self.rank[w], self.mask[w], bit));
                 m &= m - 1;
             }
         }
@@ -389,33 +375,19 @@ impl Cells {
         self.layers
     }
 
-    /// Numbers of the vertices in some layers.
-    pub fn vertices_in(&self, layers: Range<usize>) -> Range<usize> {
-        let before = |k: usize| self.before[k * self.rows].vertices as usize;
-        before(layers.start)..before(layers.end)
+    /// Numbers of the vertices in some rows.
+    pub fn vertices_in(&self, rows: Range<usize>) -> Range<usize> {
+        self.before[rows.start].vertices as usize..self.before[rows.end].vertices as usize
     }
 
-    /// Numbers of the cut edges in some layers.
-    pub fn cuts_in(&self, layers: Range<usize>) -> Range<usize> {
-        let before = |k: usize| self.before[k * self.rows].cut as usize;
-        before(layers.start)..before(layers.end)
-    }
-
-    /// Numbers of a row's vertices.
-    pub fn vertices_of(&self, j: u32, k: u32) -> Range<usize> {
-        let row = self.row_number(j, k);
-        self.before[row].vertices as usize..self.before[row + 1].vertices as usize
-    }
-
-    /// Numbers of a row's cut edges.
-    pub fn cuts_of(&self, j: u32, k: u32) -> Range<usize> {
-        let row = self.row_number(j, k);
-        self.before[row].cut as usize..self.before[row + 1].cut as usize
+    /// Numbers of the cut edges in some rows.
+    pub fn cuts_in(&self, rows: Range<usize>) -> Range<usize> {
+        self.before[rows.start].cut as usize..self.before[rows.end].cut as usize
     }
 
     /// First vertex of a row.
     pub fn first_vertex(&self, j: u32, k: u32) -> usize {
-        self.vertices_of(j, k).start
+        self.before[self.row_number(j, k)].vertices as usize
     }
 
     /// First vertex of a cell that the surface passes: counted along its row.
@@ -455,7 +427,8 @@ impl Cells {
             return;
         }
         if to - from == 1 {
-            return f((from % self.rows) as u32, (from / self.rows) as u32, out);
+            let (j, k) = self.row_at(from);
+            return f(j, k, out);
         }
         let mid = (from + to) / 2;
         let (l, r) = out.split(start_of(mid) - start_of(from), mid - from);
@@ -513,23 +486,8 @@ fn vertex_counts() -> [u8; 512] {
     std::array::from_fn(|pattern| tables().loops[pattern].count)
 }
 
-/// Set bits before each word, and all of them at the end.
-pub fn ranks(words: impl Iterator<Item = u64>) -> Vec<u32> {
-    let mut out = vec![0];
-    out.extend(words.scan(0, |total, w| {
-        *total += w.count_ones();
-        Some(*total)
-    }));
-    out
-}
-
 /// Which of the three edges from a cell's low corner are cut, by its corner signs.
 fn cut_edges(config: u8) -> u8 {
     let from = |corner: u8| (config ^ config >> corner) & 1;
     from(1) | from(2) << 1 | from(4) << 2
-}
-
-/// Word `w` of a row moved down by one sample.
-pub fn shifted(row: &[u64], w: usize) -> u64 {
-    row[w] >> 1 | row.get(w + 1).copied().unwrap_or(0) << 63
 }

@@ -14,6 +14,7 @@
 //! | [`place`] | the vertices of a row |
 //! | [`quads`] | two triangles around every cut edge of a row |
 //! | [`slabs`] | both, a few layers at a time |
+//! | [`words`] | sets of cells and vertices as bits |
 //! | [`repair`] | crossing triangles near creases step back |
 
 mod cells;
@@ -23,6 +24,7 @@ mod repair;
 mod slabs;
 mod tables;
 mod vertex;
+mod words;
 
 use crate::grid::{Bits, Grid};
 use cells::Cells;

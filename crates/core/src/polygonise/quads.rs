@@ -1,10 +1,11 @@
 //! Two triangles around every cut edge of a row.
 
-use super::cells::{shifted, Cells};
+use super::cells::Cells;
 use super::vertex::Placed;
+use super::words::shifted;
 use super::Shape;
 use crate::grid::{Bits, Grid};
-use glam::DVec3;
+use glam::{DVec3, IVec3};
 use std::sync::atomic::{AtomicU64, Ordering};
 use ulmix_mesh::TriMesh;
 
@@ -69,7 +70,8 @@ impl<'a> Joining<'a> {
     pub fn row(&self, j: u32, k: u32, seen: &Seen, rows: &mut Rows, slots: &mut [[u32; 3]]) {
         let cells = self.cells;
         rows.move_to(cells, seen, j, k);
-        let (row, first) = (cells.row_number(j, k), cells.cuts_of(j, k).start);
+        let row = cells.row_number(j, k);
+        let first = cells.cuts_in(row..row + 1).start;
         let mut slots = slots.chunks_exact_mut(2).enumerate();
         each_cut_edge(self.bits, j as usize, k as usize, |i, axis, inside| {
             let (mut quad, is_unsettled) = rows.around(cells, i, axis);
@@ -160,7 +162,7 @@ impl Rows {
     fn of_several(&self, cells: &Cells, i: u32, axis: usize, mut entries: [u32; 4]) -> [u32; 4] {
         let (j, k) = self.at.expect("moved to a row");
         for (slot, (y, z, x, edge)) in entries.iter_mut().zip(AROUND[axis]).filter(|(slot, _)| **slot & SEVERAL != 0) {
-            let cell = cells.row(j - y as u32, k - z as u32).index(i - x as u32);
+            let cell = cells.index(IVec3::new((i - x as u32) as i32, (j - y as u32) as i32, (k - z as u32) as i32));
             *slot = (*slot & VERTEX) + cells.loops(cell).of_edge[edge] as u32;
         }
         entries

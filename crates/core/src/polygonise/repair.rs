@@ -4,9 +4,9 @@
 //! leave the cell. Most of that is right and keeps edges sharp; where it makes triangles cross, the
 //! vertex steps back toward the mean of its hits, which never crosses.
 
-use super::cells::ranks;
 use super::quads::Quads;
 use super::vertex::Placed;
+use super::words::{numbers, rank, ranks};
 use glam::{DVec3, UVec3};
 use std::collections::BTreeMap;
 use ulmix_mesh::crossing::{crossing_pairs_among, folded_pairs};
@@ -21,7 +21,7 @@ const FOLD: f64 = -0.9;
 /// Works on quads with a vertex that left its cell; `step` is the grid's.
 pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
     let mesh = &mut quads.mesh;
-    let unsettled = set_bits(&quads.unsettled);
+    let unsettled = numbers(&quads.unsettled);
     // Only what lies near a vertex that left its cell can cross: the rest is not looked at.
     let corners = unsettled.iter().flat_map(|&q| mesh.triangles[2 * q as usize..][..2].as_flattened());
     let left = corners.copied().filter(|&v| placed[v as usize].left_cell());
@@ -32,8 +32,8 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
         tri.iter().any(|&v| placed[v as usize].unsettled()) && blocks.hold(mesh.points[tri[0] as usize])
     };
     let near: Vec<u32> = halves.filter(is_near).collect();
-    let (mut part, numbers) = apart(mesh, &near);
-    let placed: Vec<Placed> = numbers.iter().map(|&v| placed[v as usize]).collect();
+    let (mut part, used) = apart(mesh, &near);
+    let placed: Vec<Placed> = used.iter().map(|&v| placed[v as usize]).collect();
     // Points move by less than a cell and a half: boxes grown by that find the same pairs later.
     let bvh = Bvh::new(&part);
     let suspect = |hit: &dyn Fn(u32) -> bool, part: &TriMesh| -> Vec<u32> {
@@ -75,9 +75,9 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
         suspects = suspect(&|v| hit.binary_search(&v).is_ok(), &part);
     }
     for (&t, tri) in near.iter().zip(part.triangles) {
-        mesh.triangles[t as usize] = tri.map(|v| numbers[v as usize]);
+        mesh.triangles[t as usize] = tri.map(|v| used[v as usize]);
     }
-    for (&v, p) in numbers.iter().zip(part.points) {
+    for (&v, p) in used.iter().zip(part.points) {
         mesh.points[v as usize] = p;
     }
 }
@@ -89,19 +89,10 @@ fn apart(mesh: &TriMesh, triangles: &[u32]) -> (TriMesh, Vec<u32>) {
     let whole: Vec<[u32; 3]> = triangles.iter().map(|&t| mesh.triangles[t as usize]).collect();
     whole.as_flattened().iter().for_each(|&v| used[v as usize / 64] |= 1 << (v % 64));
     let before = ranks(used.iter().copied());
-    let own = |v: u32| before[v as usize / 64] + (used[v as usize / 64] & !(!0 << (v % 64))).count_ones();
-    let numbers = set_bits(&used);
-    let points = numbers.iter().map(|&v| mesh.points[v as usize]).collect();
-    (TriMesh { points, triangles: whole.iter().map(|t| t.map(own)).collect() }, numbers)
-}
-
-fn set_bits(words: &[u64]) -> Vec<u32> {
-    let of_word = |(w, &word): (usize, &u64)| {
-        let next = |m: &u64| Some(m & (m - 1)).filter(|&rest| rest != 0);
-        let rest = Some(word).filter(|&m| m != 0);
-        std::iter::successors(rest, next).map(move |m| 64 * w as u32 + m.trailing_zeros())
-    };
-    words.iter().enumerate().flat_map(of_word).collect()
+    let own = |v: u32| rank(before[v as usize / 64], used[v as usize / 64], v % 64) as u32;
+    let used_points = numbers(&used);
+    let points = used_points.iter().map(|&v| mesh.points[v as usize]).collect();
+    (TriMesh { points, triangles: whole.iter().map(|t| t.map(own)).collect() }, used_points)
 }
 
 /// Cubes of space around given points.

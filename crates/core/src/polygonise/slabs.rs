@@ -16,14 +16,6 @@ use ulmix_mesh::TriMesh;
 /// Layers of a slab.
 const DEPTH: usize = 8;
 
-/// Some layers with room for what is theirs.
-struct Slab<'a> {
-    layers: Range<usize>,
-    points: &'a mut [DVec3],
-    placed: &'a mut [Placed],
-    triangles: &'a mut [[u32; 3]],
-}
-
 /// Whole when not cancelled.
 pub fn mesh(
     grid: &Grid,
@@ -40,67 +32,63 @@ pub fn mesh(
     let mut triangles = vec![[0u32; 3]; cells.cut_count() * 2];
     let placing = Placing::new(grid, cells, hits, shape, care);
     let joining = Joining::new(grid, bits, cells, (care == Care::Full).then_some(shape));
-    slabs(cells, &mut points, &mut placed, &mut triangles).into_par_iter().for_each(|slab| {
-        let start = slab.layers.start;
-        let first = cells.first_vertex(0, start as u32);
-        let mut smooth = RowPoints::default();
-        let mut rows = Rows::default();
-        let mut triangles = slab.triangles;
-        for (j, k) in rows_of(cells, slab.layers.clone()) {
+
+    // Rows of cells, slab by slab.
+    let slabs: Vec<Range<usize>> =
+        (0..cells.layers()).step_by(DEPTH).map(|k| k * cells.rows()..(k + DEPTH).min(cells.layers()) * cells.rows()).collect();
+    let slots = |rows: Range<usize>| 2 * cells.cuts_in(rows).len();
+    // Triangles of a slab's first layer ask for vertices of the slab before: they come later.
+    let first_layer = |slab: &Range<usize>| slab.start..slab.start + cells.rows();
+    let rest = |slab: &Range<usize>| slab.start + cells.rows()..slab.end;
+    let mut left = &mut triangles[..];
+    let (first, later): (Vec<_>, Vec<_>) = slabs
+        .iter()
+        .map(|slab| (split_off(&mut left, slots(first_layer(slab))), split_off(&mut left, slots(rest(slab)))))
+        .unzip();
+    let lengths = || slabs.iter().map(|slab| cells.vertices_in(slab.clone()).len());
+
+    let points_of = parted(&mut points, lengths());
+    let placed_of = parted(&mut placed, lengths());
+    (&slabs, points_of, placed_of, later).into_par_iter().for_each(|(slab, points, placed, mut triangles)| {
+        let first = cells.vertices_in(slab.clone()).start;
+        let (mut smooth, mut rows) = (RowPoints::default(), Rows::default());
+        for row in slab.clone() {
             if cancelled() {
                 return;
             }
-            let own = cells.vertices_of(j, k);
+            let (j, k) = cells.row_at(row);
+            let own = cells.vertices_in(row..row + 1);
             let own = own.start - first..own.end - first;
-            placing.row(j, k, &mut slab.points[own.clone()], &mut slab.placed[own], &mut smooth);
-            let (slots, rest) = std::mem::take(&mut triangles).split_at_mut(2 * cells.cuts_of(j, k).len());
-            triangles = rest;
-            // Triangles of the first layer ask for vertices of the slab before: they come later.
-            if k as usize > start {
-                joining.row(j, k, &Seen { points: slab.points, placed: slab.placed, first }, &mut rows, slots);
+            placing.row(j, k, &mut points[own.clone()], &mut placed[own], &mut smooth);
+            if rest(slab).contains(&row) {
+                let slots = split_off(&mut triangles, slots(row..row + 1));
+                joining.row(j, k, &Seen { points, placed, first }, &mut rows, slots);
             }
         }
     });
     let seen = Seen { points: &points, placed: &placed, first: 0 };
-    slabs(cells, &mut [], &mut [], &mut triangles).into_par_iter().for_each(|slab| {
+    slabs.par_iter().zip(first).for_each(|(slab, mut triangles)| {
         let mut rows = Rows::default();
-        let mut triangles = slab.triangles;
-        for (j, k) in rows_of(cells, slab.layers.start..slab.layers.start + 1) {
-            let (slots, rest) = std::mem::take(&mut triangles).split_at_mut(2 * cells.cuts_of(j, k).len());
-            triangles = rest;
-            if !cancelled() {
-                joining.row(j, k, &seen, &mut rows, slots);
+        for row in first_layer(slab) {
+            if cancelled() {
+                return;
             }
+            let (j, k) = cells.row_at(row);
+            joining.row(j, k, &seen, &mut rows, split_off(&mut triangles, slots(row..row + 1)));
         }
     });
     let unsettled = joining.unsettled();
     (Quads { mesh: TriMesh { points, triangles }, unsettled }, placed)
 }
 
-fn rows_of(cells: &Cells, layers: Range<usize>) -> impl Iterator<Item = (u32, u32)> {
-    let rows = cells.rows() as u32;
-    layers.flat_map(move |k| (0..rows).map(move |j| (j, k as u32)))
+/// A list in pieces of these lengths.
+fn parted<T>(mut list: &mut [T], lengths: impl Iterator<Item = usize>) -> Vec<&mut [T]> {
+    lengths.map(|length| split_off(&mut list, length)).collect()
 }
 
-/// All layers, with the slots of each; lists of vertices may be left out.
-fn slabs<'a>(
-    cells: &Cells,
-    mut points: &'a mut [DVec3],
-    mut placed: &'a mut [Placed],
-    mut triangles: &'a mut [[u32; 3]],
-) -> Vec<Slab<'a>> {
-    let mut out = Vec::with_capacity(cells.layers().div_ceil(DEPTH));
-    for start in (0..cells.layers()).step_by(DEPTH) {
-        let layers = start..(start + DEPTH).min(cells.layers());
-        let vertices = cells.vertices_in(layers.clone()).len();
-        let cuts = cells.cuts_in(layers.clone()).len();
-        let mut slab = Slab { layers, points: &mut [], placed: &mut [], triangles: &mut [] };
-        if !points.is_empty() {
-            (slab.points, points) = points.split_at_mut(vertices);
-            (slab.placed, placed) = placed.split_at_mut(vertices);
-        }
-        (slab.triangles, triangles) = triangles.split_at_mut(2 * cuts);
-        out.push(slab);
-    }
-    out
+/// Takes so many from the front of a list.
+fn split_off<'a, T>(list: &mut &'a mut [T], length: usize) -> &'a mut [T] {
+    let (front, rest) = std::mem::take(list).split_at_mut(length);
+    *list = rest;
+    front
 }

@@ -1,6 +1,7 @@
 //! One browser and one server for a journey, and the few things a person does.
 
 use fantoccini::actions::{InputSource, MouseActions, PointerAction, MOUSE_BUTTON_LEFT};
+use fantoccini::elements::Element;
 use fantoccini::wd::WindowHandle;
 use fantoccini::{Client, ClientBuilder, Locator};
 use serde_json::{json, Value};
@@ -158,6 +159,32 @@ impl Bench {
         self.click_text(".kind span", kind).await;
     }
 
+    /// Every kind in sight has its picture.
+    pub async fn kinds_drawn(&self) {
+        self.until("every kind is drawn", || async {
+            self.js("return [...document.querySelectorAll('.kind img')].every(i => i.complete && i.naturalWidth > 0)").await
+                == true
+        })
+        .await;
+    }
+
+    /// Types the grid step of the final mesh, with the step Mesh opened for it.
+    pub async fn grid_step(&self, mm: &str) {
+        self.step("Mesh").await;
+        self.click("[aria-label='Grid step chosen by Ulmix']").await;
+        self.fill("[aria-label='Grid step, mm']", mm).await;
+        self.saved().await;
+    }
+
+    /// Drops a file whose size in millimetres is shown so, and takes it as the part.
+    pub async fn begin_with(&self, name: &str, bytes: &[u8], size: &str) {
+        self.open("/").await;
+        self.drop_file(name, bytes).await;
+        self.until("the unit is asked", || async { self.seen(".ant-modal", size).await }).await;
+        self.click_text(".ant-modal button", "Use this part").await;
+        self.painted("draft").await;
+    }
+
     /// Adds a box, fills it with a structure of its own, and goes on to choose that.
     pub async fn filled_box(&self, fields: &[(&str, &str)]) {
         self.step("Zones").await;
@@ -203,9 +230,13 @@ impl Bench {
         self.ask(css, &format!("e.getAttribute('{name}')")).await
     }
 
-    pub async fn click(&self, css: &str) {
+    async fn find(&self, css: &str) -> Element {
         let found = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(css)).await;
-        found.unwrap_or_else(|e| panic!("{css}: {e}")).click().await.unwrap();
+        found.unwrap_or_else(|e| panic!("{css}: {e}"))
+    }
+
+    pub async fn click(&self, css: &str) {
+        self.find(css).await.click().await.unwrap();
     }
 
     /// Clicks the element of this kind whose text begins so.
@@ -228,8 +259,7 @@ impl Bench {
 
     /// Types a value over the old one and confirms it.
     pub async fn fill(&self, css: &str, text: &str) {
-        let found = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(css)).await;
-        let e = found.unwrap_or_else(|e| panic!("{css}: {e}"));
+        let e = self.find(css).await;
         e.click().await.unwrap();
         e.send_keys(&format!("\u{E009}a\u{E000}{text}\n")).await.unwrap();
     }

@@ -8,7 +8,8 @@
 //! | [`structures`] | small pictures of structures |
 
 pub mod exports;
-pub mod projects;
+pub mod points;
+mod projects;
 pub mod runs;
 pub mod structures;
 
@@ -96,7 +97,7 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/part", get(exports::part))
         .route("/api/exports/{id}/{file}", get(exports::download))
         .route("/api/structures/{kind}/picture", get(structures::structure_picture))
-        .route("/api/points", post(structures::points))
+        .route("/api/points", post(points::points))
         .route("/api/jobs/{id}", delete(runs::cancel))
         .route("/api/{*rest}", get(nothing).post(nothing).put(nothing).delete(nothing))
         .with_state(app)

@@ -1,14 +1,12 @@
-//! Small pictures of structures to choose from, and tables of seed points.
+//! Small pictures of structures to choose from.
 
 use super::blocking;
 use crate::problem::{Answer, Problem};
-use axum::body::Bytes;
 use axum::extract::{Path, Query};
 use axum::http::{header, StatusCode};
 use axum::response::IntoResponse;
-use axum::Json;
 use serde::Deserialize;
-use ulmix_core::recipe::{Form, Joins, Kind, OwnPoints, Structure};
+use ulmix_core::recipe::{Form, Joins, Kind, Structure};
 use ulmix_core::thumbnail::thumbnail;
 use utoipa::IntoParams;
 
@@ -69,18 +67,4 @@ pub async fn structure_picture(Path(kind): Path<String>, Query(look): Query<Look
     .await?;
     // What it shows is all in its address.
     Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "private, max-age=31536000, immutable")], png))
-}
-
-#[derive(Deserialize, IntoParams)]
-#[serde(deny_unknown_fields)]
-pub struct Table {
-    /// Of the file.
-    name: String,
-}
-
-/// Reads a table of points, for a recipe.
-#[utoipa::path(post, path = "/api/points", params(Table), request_body(content = String, content_type = "text/csv"),
-    responses((status = 200, body = OwnPoints), (status = 422, body = Problem)))]
-pub async fn points(Query(table): Query<Table>, body: Bytes) -> Answer<Json<OwnPoints>> {
-    Ok(Json(OwnPoints::from_csv(&table.name, &String::from_utf8_lossy(&body))?))
 }

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { api, type Recipe } from '../../api/client'
 import { area, count, mass, mm, percent, seconds, volume } from '../../shared/format'
 import { CheckRow } from '../recipe/Checks'
+import { leave } from '../recipe/NumberLine'
 import { edit, useBench } from '../state'
 import './ledger.css'
 
@@ -130,7 +131,7 @@ function MaterialRow({ recipe }: { recipe: Recipe }) {
           const density = Number.parseFloat(e.target.value)
           if (Number.isFinite(density) && density !== material.density) edit((r) => ({ ...r, material: { ...r.material, density } }))
         }}
-        onPressEnter={(e) => e.currentTarget.blur()}
+        onPressEnter={leave}
       />
     </div>
   )

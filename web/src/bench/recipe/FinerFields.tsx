@@ -1,8 +1,9 @@
-import { Select, Switch } from 'antd'
+import { Select } from 'antd'
 import type { Recipe } from '../../api/client'
 import { mm } from '../../shared/format'
 import { edit } from '../state'
 import { useFilling } from './filling'
+import { SwitchLine } from './Lines'
 import { leastShare, withSeeds, type S } from './structureRules'
 import { Value } from './Value'
 import { withZones } from './zoneRules'
@@ -31,10 +32,7 @@ export function FinerFields() {
   const first: Finer = { share: 0.5, reach_mm: Number((2.5 * cell).toPrecision(2)), surface: marked.length === 0 }
   return (
     <>
-      <div className="line">
-        <span className="label">Smaller cells in places</span>
-        <Switch size="small" aria-label="Smaller cells in places" checked={!!finer} onChange={(on) => edit(withSeeds({ finer: on ? first : null }))} />
-      </div>
+      <SwitchLine label="Smaller cells in places" checked={!!finer} onChange={(on) => edit(withSeeds({ finer: on ? first : null }))} />
       {finer && (
         <>
           <div className="line">

@@ -1,9 +1,9 @@
-import { Switch } from 'antd'
 import { useQuery } from '@tanstack/react-query'
 import { Fragment } from 'react'
 import { api, type Project, type Recipe } from '../../api/client'
 import { edit, useBench } from '../state'
 import { CheckRow } from './Checks'
+import { SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
 
 type Mend = Recipe['part']['mend']
@@ -37,10 +37,7 @@ export function Health() {
         if (found && mend[of] <= 0 && !health.data?.some((c) => c.id === found && c.verdict !== 'pass')) return null
         return (
           <Fragment key={of}>
-            <div className="line">
-              <span className="label">{title}</span>
-              <Switch size="small" aria-label={title} checked={mend[of] > 0} onChange={(on) => edit(withMend({ [of]: on ? first(project.part) : 0 }))} />
-            </div>
+            <SwitchLine label={title} checked={mend[of] > 0} onChange={(on) => edit(withMend({ [of]: on ? first(project.part) : 0 }))} />
             {mend[of] > 0 && <NumberLine label={what} unit={unit} value={mend[of]} onSet={(v) => edit(withMend({ [of]: v }))} />}
           </Fragment>
         )

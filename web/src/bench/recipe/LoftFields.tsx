@@ -1,11 +1,12 @@
-import { Button, Switch } from 'antd'
+import { Button } from 'antd'
 import { useState } from 'react'
-import type { OwnShape, Recipe } from '../../api/client'
 import { edit } from '../state'
+import { SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
+import { withShape, type ShapeOf } from './shapeRules'
 import { Value } from './Value'
 
-export type Loft = Extract<OwnShape, { shape: 'loft' }>
+type Loft = ShapeOf<'loft'>
 type Section = Loft['sections'][number]
 
 const mm = (v: number) => Number(v.toFixed(1))
@@ -17,7 +18,7 @@ export function LoftFields({ shape }: { shape: Loft }) {
   const n = Math.min(chosen, sections.length - 1)
   const section = sections[n]
   if (!section) return null
-  const put = (change: Partial<Loft>) => (r: Recipe): Recipe => (r.part.shape?.shape === 'loft' ? { ...r, part: { ...r.part, shape: { ...r.part.shape, ...change } } } : r)
+  const put = (change: Partial<Loft>) => withShape('loft', (s) => ({ ...s, ...change }))
   const set = (change: Partial<Section>) => put({ sections: sections.map((s, i) => (i === n ? { ...s, ...change } : s)) })
   const pair = (of: readonly number[], axis: number, v: number): [number, number] => [axis === 0 ? v : (of[0] ?? 0), axis === 1 ? v : (of[1] ?? 0)]
   /** Between this one and the next, or as far above the last as it is above the one before. */
@@ -25,10 +26,16 @@ export function LoftFields({ shape }: { shape: Loft }) {
     const next = sections[n + 1]
     const before = sections[n - 1] ?? section
     const height_mm = next ? (section.height_mm + next.height_mm) / 2 : 2 * section.height_mm - before.height_mm
-    const mean = (a: number, b: number) => (a + b) / 2
-    const added: Section = next
-      ? { height_mm, size_mm: [0, 1].map((i) => mean(section.size_mm[i] ?? 0, next.size_mm[i] ?? 0)), round_percent: mean(section.round_percent, next.round_percent), turn_deg: mean(section.turn_deg, next.turn_deg), middle_mm: [0, 1].map((i) => mean(section.middle_mm[i] ?? 0, next.middle_mm[i] ?? 0)) }
-      : { ...section, height_mm }
+    const mean = (a = 0, b = 0) => (a + b) / 2
+    const pairs = (a: readonly number[], b: readonly number[]) => [mean(a[0], b[0]), mean(a[1], b[1])]
+    const above = next ?? section
+    const added: Section = {
+      height_mm,
+      size_mm: pairs(section.size_mm, above.size_mm),
+      round_percent: mean(section.round_percent, above.round_percent),
+      turn_deg: mean(section.turn_deg, above.turn_deg),
+      middle_mm: pairs(section.middle_mm, above.middle_mm),
+    }
     edit(put({ sections: [...sections.slice(0, n + 1), added, ...sections.slice(n + 1)] }))
     setChosen(n + 1)
   }
@@ -70,10 +77,7 @@ export function LoftFields({ shape }: { shape: Loft }) {
       {['X', 'Y'].map((name, i) => (
         <NumberLine key={name} label={`Middle ${name}`} value={section.middle_mm[i] ?? 0} unit="mm" onSet={(v) => edit(set({ middle_mm: pair(section.middle_mm, i, v) }))} />
       ))}
-      <div className="line">
-        <span className="label">Smooth from section to section</span>
-        <Switch size="small" aria-label="Smooth from section to section" checked={shape.smooth} onChange={(smooth) => edit(put({ smooth }))} />
-      </div>
+      <SwitchLine label="Smooth from section to section" checked={shape.smooth} onChange={(smooth) => edit(put({ smooth }))} />
     </>
   )
 }

@@ -1,8 +1,9 @@
-import { Button, Progress, Segmented, Switch } from 'antd'
+import { Button, Progress, Segmented } from 'antd'
 import { useEffect, useState } from 'react'
 import type { Job, Project, Recipe, RunInfo, Stage } from '../../api/client'
 import { plain, seconds, triangles } from '../../shared/format'
 import { cancelFinal, edit, startFinal, useBench, underWay } from '../state'
+import { SwitchLine } from './Lines'
 import { Value } from './Value'
 
 const stages: { stage: Stage; title: string; share: number }[] = [
@@ -43,10 +44,7 @@ export function MeshStep() {
   const making = underWay(job)
   return (
     <>
-      <div className="line">
-        <span className="label">Grid step chosen by Ulmix</span>
-        <Switch size="small" aria-label="Grid step chosen by Ulmix" checked={auto} onChange={(on) => edit(withMesh({ step_mm: on ? undefined : step }))} />
-      </div>
+      <SwitchLine label="Grid step chosen by Ulmix" checked={auto} onChange={(on) => edit(withMesh({ step_mm: on ? undefined : step }))} />
       {!auto && <Value label="Grid step" value={step} unit="mm" range={[Math.max(step / 4, 0.02), step * 3]} still={() => true} change={(v) => withMesh({ step_mm: v })} />}
       <Value label="Reduce within" hint="greatest deviation" value={recipe.mesh.reduce_mm} unit="mm" digits={3} range={[0, Math.max(0.1, recipe.mesh.reduce_mm)]} still={() => true} change={(v) => withMesh({ reduce_mm: v })} />
       <Value label="Drop crumbs" hint="loose pieces below" value={recipe.mesh.crumb_mm3} unit="mm³" digits={1} range={[0, Math.max(100, recipe.mesh.crumb_mm3)]} still={() => true} change={(v) => withMesh({ crumb_mm3: v })} />

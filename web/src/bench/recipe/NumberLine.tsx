@@ -1,4 +1,5 @@
 import { InputNumber } from 'antd'
+import type { KeyboardEvent } from 'react'
 import { triple } from './zoneRules'
 
 interface Field {
@@ -7,6 +8,9 @@ interface Field {
   unit?: string
   onSet: (v: number) => void
 }
+
+/** Leaves the field on Enter: the event comes from what stands around it. */
+export const leave = (e: KeyboardEvent) => (e.target as HTMLInputElement).blur()
 
 /** A typed value, taken when its field is left. */
 function NumberField({ label, value, unit, onSet }: Field) {
@@ -23,7 +27,7 @@ function NumberField({ label, value, unit, onSet }: Field) {
         const n = Number.parseFloat(e.target.value)
         if (Number.isFinite(n) && Math.abs(n - value) > 5e-4) onSet(n)
       }}
-      onPressEnter={(e) => (e.target as HTMLInputElement).blur()}
+      onPressEnter={leave}
     />
   )
 }

@@ -1,6 +1,7 @@
-import { Button, Switch } from 'antd'
+import { Button } from 'antd'
 import type { Zone } from '../../api/client'
 import { edit, useBench } from '../state'
+import { SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
 import { cells, choiceOf, useChoices } from './structureRules'
 import { withZone } from './zoneRules'
@@ -16,10 +17,7 @@ export function OwnFill({ index, zone }: { index: number; zone: Zone }) {
   const set = (next: Zone['own']) => edit(withZone(index, (z) => ({ ...z, own: next })))
   return (
     <>
-      <div className="line">
-        <span className="label">A structure of its own</span>
-        <Switch size="small" aria-label="A structure of its own" checked={!!own} onChange={(on) => set(on ? { structure, thicken, joins, blend_mm: 0 } : undefined)} />
-      </div>
+      <SwitchLine label="A structure of its own" checked={!!own} onChange={(on) => set(on ? { structure, thicken, joins, blend_mm: 0 } : undefined)} />
       {own && (
         <>
           <div className="line">

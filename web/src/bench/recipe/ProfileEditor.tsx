@@ -1,10 +1,11 @@
 import { Button } from 'antd'
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
-import { edit, preview, useBench } from '../state'
+import { edit, preview } from '../state'
 import { NumberLine } from './NumberLine'
-import { bowTo, middle, path, split, spot, type Revolved, type Spot } from './profile'
+import { bowTo, middle, path, split, spot, type ProfilePoint, type Revolved, type Spot } from './profile'
+import { withShape } from './shapeRules'
 import { Value } from './Value'
-import './profile.css'
+import './drawing.css'
 
 const width = 282
 const height = 200
@@ -45,10 +46,10 @@ export function ProfileEditor({ shape }: { shape: Revolved }) {
   const point = points[n]
   const place = ([x, y]: Spot): Spot => [(x - low[0]) * scale, height - (y - low[1]) * scale]
 
-  const set = (change: (s: Revolved) => Revolved) => (r: NonNullable<ReturnType<typeof useBench.getState>['recipe']>) =>
-    r.part.shape?.shape === 'revolved' ? { ...r, part: { ...r.part, shape: change(r.part.shape) } } : r
-  const move = (m: number, at: Spot) => set((s) => ({ ...s, points: s.points.map((p, i) => (i === m ? { ...p, at_mm: [at[0], at[1]] } : p)) }))
-  const bow = (m: number, mm: number) => set((s) => ({ ...s, points: s.points.map((p, i) => (i === m ? { ...p, bow_mm: mm } : p)) }))
+  const set = (change: (s: Revolved) => Revolved) => withShape('revolved', change)
+  const withPoint = (m: number, to: Partial<ProfilePoint>) => set((s) => ({ ...s, points: s.points.map((p, i) => (i === m ? { ...p, ...to } : p)) }))
+  const move = (m: number, at: Spot) => withPoint(m, { at_mm: [at[0], at[1]] })
+  const bow = (m: number, bow_mm: number) => withPoint(m, { bow_mm })
 
   const snap = roundLength(2 / scale) / 2
   const near = (v: number) => Number((Math.round(v / snap) * snap).toFixed(4))
@@ -98,7 +99,7 @@ export function ProfileEditor({ shape }: { shape: Revolved }) {
   const axis = place([shape.axis_mm, 0])[0]
   return (
     <>
-      <svg ref={svg} className="profile" width={width} height={height} role="group" aria-label="Profile" tabIndex={0} onKeyDown={keys}>
+      <svg ref={svg} className="drawing profile" width={width} height={height} role="group" aria-label="Profile" tabIndex={0} onKeyDown={keys}>
         <path className="area" d={path(points, place, scale)} />
         <g className="axis" aria-label="Axis" {...grip({ what: 'axis' })}>
           <line x1={axis} x2={axis} y1={0} y2={height} />

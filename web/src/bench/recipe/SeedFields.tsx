@@ -1,4 +1,4 @@
-import { Button, Segmented, Switch } from 'antd'
+import { Button } from 'antd'
 import { useRef, useState } from 'react'
 import { api, Refused } from '../../api/client'
 import { FileField } from '../../shared/FileField'
@@ -6,6 +6,7 @@ import { count } from '../../shared/format'
 import { edit } from '../state'
 import { useFilling } from './filling'
 import { FinerFields } from './FinerFields'
+import { ChoiceLine, SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
 import { Value } from './Value'
 import { withSeeds, type S } from './structureRules'
@@ -86,19 +87,15 @@ export function SeedFields() {
             follows={!seeds.count}
             change={(v) => withSeeds({ count: Math.max(1, Math.round(v)) })}
           />
-          <div className="line">
-            <span className="label">Spread</span>
-            <Segmented<S['seeds']['spread']>
-              size="small"
-              aria-label="Spread"
-              value={seeds.spread}
-              options={[
-                { value: 'even', label: 'Even' },
-                { value: 'loose', label: 'Loose' },
-              ]}
-              onChange={(spread) => edit(withSeeds({ spread }))}
-            />
-          </div>
+          <ChoiceLine<S['seeds']['spread']>
+            label="Spread"
+            value={seeds.spread}
+            options={[
+              { value: 'even', label: 'Even' },
+              { value: 'loose', label: 'Loose' },
+            ]}
+            onChange={(spread) => edit(withSeeds({ spread }))}
+          />
         </>
       )}
       <Value
@@ -114,16 +111,10 @@ export function SeedFields() {
         <NumberLine label="Struts from each point" unit="" value={seeds.neighbours} onSet={(v) => edit(withSeeds({ neighbours: Math.round(v) }))} />
       )}
       {kind === 'voronoi' && (
-        <div className="line">
-          <span className="label">Closed by a net at the surface</span>
-          <Switch size="small" aria-label="Net at the surface" checked={seeds.net} onChange={(net) => edit(withSeeds({ net }))} />
-        </div>
+        <SwitchLine label="Closed by a net at the surface" name="Net at the surface" checked={seeds.net} onChange={(net) => edit(withSeeds({ net }))} />
       )}
       {kind === 'voronoi' && seeds.net && (
-        <div className="line">
-          <span className="label">Struts along sharp edges</span>
-          <Switch size="small" aria-label="Struts along sharp edges" checked={seeds.edges} onChange={(edges) => edit(withSeeds({ edges }))} />
-        </div>
+        <SwitchLine label="Struts along sharp edges" checked={seeds.edges} onChange={(edges) => edit(withSeeds({ edges }))} />
       )}
       {(kind === 'voronoi' || kind === 'delaunay' || kind === 'neighbours') && (
         <Value

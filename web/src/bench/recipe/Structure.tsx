@@ -1,4 +1,4 @@
-import { InputNumber, Segmented, Switch } from 'antd'
+import { InputNumber, Segmented } from 'antd'
 import { useState } from 'react'
 import type { Recipe } from '../../api/client'
 import { edit, useBench, type Handle } from '../state'
@@ -6,6 +6,8 @@ import { CellEditor } from './CellEditor'
 import { Chooser } from './Chooser'
 import { ownOf, useFilling } from './filling'
 import { FillingChoice } from './FillingChoice'
+import { ChoiceLine, SwitchLine } from './Lines'
+import { leave } from './NumberLine'
 import { RandomNumber, SeedFields } from './SeedFields'
 import { along, cells, choiceOf, forms, leastShare, put, useChoices, withSeeds, withStructure, type S, type Triple } from './structureRules'
 import { Value } from './Value'
@@ -49,7 +51,7 @@ function Three({ label, unit, values, onSet }: { label: string; unit: string; va
             const v = Number.parseFloat(e.target.value)
             if (Number.isFinite(v) && v !== values[i]) onSet(put(values, i, v))
           }}
-          onPressEnter={(e) => e.currentTarget.blur()}
+          onPressEnter={leave}
         />
       ))}
     </div>
@@ -95,16 +97,12 @@ export function Structure() {
       )}
       {s.kind === 'own_cell' && <CellEditor cell={s.own_cell} />}
       {choice?.family === 'extruded' && (
-        <div className="line">
-          <span className="label">Walls run along</span>
-          <Segmented<string>
-            size="small"
-            aria-label="Walls run along"
-            value={direction ?? ''}
-            options={['x', 'y', 'z'].map((a) => ({ value: a, label: a.toUpperCase() }))}
-            onChange={(a) => edit(withStructure({ rotation_deg: along[a as 'x' | 'y' | 'z'] }))}
-          />
-        </div>
+        <ChoiceLine
+          label="Walls run along"
+          value={direction ?? ''}
+          options={(['x', 'y', 'z'] as const).map((a) => ({ value: a, label: a.toUpperCase() }))}
+          onChange={(a) => edit(withStructure({ rotation_deg: along[a] }))}
+        />
       )}
       {perAxis ? (
         ['X', 'Y', 'Z'].map((axis, i) => (
@@ -144,18 +142,14 @@ export function Structure() {
           </div>
         </dl>
       )}
-      <div className="line">
-        <span className="label">Size for each axis</span>
-        <Switch
-          size="small"
-          aria-label="Size for each axis"
-          checked={perAxis}
-          onChange={(on) => {
-            setPerAxis(on)
-            if (!on && uneven) edit(sized([x, x, x]))
-          }}
-        />
-      </div>
+      <SwitchLine
+        label="Size for each axis"
+        checked={perAxis}
+        onChange={(on) => {
+          setPerAxis(on)
+          if (!on && uneven) edit(sized([x, x, x]))
+        }}
+      />
       <div className="line">
         <span className="label">Handle in the picture</span>
         <Segmented<Handle>

@@ -1,9 +1,10 @@
-import { Button, Dropdown, Segmented, Switch } from 'antd'
+import { Button, Dropdown, Segmented } from 'antd'
 import { useState } from 'react'
 import type { Place, Recipe, Skin } from '../../api/client'
 import { plain, volume } from '../../shared/format'
 import { edit, pick, useBench, type Chosen } from '../state'
 import { FacePick } from './FacePick'
+import { SwitchLine } from './Lines'
 import { Value } from './Value'
 import { ZoneEditor } from './ZoneEditor'
 import { extent, firstZone, roleNames, shapeNames, withSkin, withZones } from './zoneRules'
@@ -83,18 +84,14 @@ function Skins() {
   }
   return (
     <>
-      <div className="line">
-        <span className="label">Skin all around</span>
-        <Switch
-          aria-label="Skin all around"
-          size="small"
-          checked={around >= 0}
-          onChange={(on) => {
-            useBench.setState({ chosen: null, picking: null })
-            set((all) => (on ? [{ name: 'Skin', depth_mm: first }, ...all] : all.filter((s) => s.faces)))
-          }}
-        />
-      </div>
+      <SwitchLine
+        label="Skin all around"
+        checked={around >= 0}
+        onChange={(on) => {
+          useBench.setState({ chosen: null, picking: null })
+          set((all) => (on ? [{ name: 'Skin', depth_mm: first }, ...all] : all.filter((s) => s.faces)))
+        }}
+      />
       {around >= 0 && slider(around, 'Skin depth')}
       <ul className="zonelist" aria-label="Skins on faces">
         {skins.map((s, i) => {

@@ -1,6 +1,6 @@
-import type { OwnShape } from '../../api/client'
+import type { ShapeOf } from './shapeRules'
 
-export type Revolved = Extract<OwnShape, { shape: 'revolved' }>
+export type Revolved = ShapeOf<'revolved'>
 export type ProfilePoint = Revolved['points'][number]
 export type Spot = readonly [number, number]
 
