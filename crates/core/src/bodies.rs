@@ -1,14 +1,15 @@
 //! Bodies of a part: what its files hold, each cleaned, named, and with a role of its own.
 
-use crate::fewer::{fewer, Fewer};
+use crate::fewer::{self, Remade};
 use crate::moved::Moved;
-use crate::recipe::{Mend, Role};
+use crate::recipe::{Mend, Role, Shell};
 use crate::rewrap::rewrap;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ulmix_formats::{FormatError, Loaded, Named};
 use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::holes::{close, holes};
+use ulmix_mesh::shell::thicken;
 use ulmix_mesh::topology::{piece_volumes, small_pieces};
 use ulmix_mesh::{orient::orient, weld::weld, Bvh, SignedDistance, Topology, TriMesh};
 use utoipa::ToSchema;
@@ -49,8 +50,12 @@ pub struct Clean {
     pub removed: usize,
     /// By piece that crossed itself and was wound anew, how far that moved its surface.
     pub rewrapped: Vec<Moved>,
+    /// Its triangles were evened.
+    pub evened: Option<Remade>,
     /// Its triangles were joined.
-    pub fewer: Option<Fewer>,
+    pub fewer: Vec<Remade>,
+    /// Pieces that were open and were given thickness.
+    pub shells: usize,
 }
 
 /// Bodies that a file is taken apart into; one with more is taken as one body.
@@ -58,8 +63,8 @@ const MOST: usize = 48;
 /// Bodies with a role of their own that a part may have.
 pub const MOST_WITH_ROLES: usize = 64;
 
-/// Welds, mends and orients a mesh in mm.
-pub fn clean(raw: &TriMesh, mend: &Mend) -> Result<Clean, FormatError> {
+/// Welds, mends and orients a mesh in mm, and gives thickness to what is open.
+pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean, FormatError> {
     let longest = raw.bounds().size().max_element();
     let mut mesh = weld(raw, 0.0).mesh;
     let mut topology = Topology::of(&mesh);
@@ -93,11 +98,36 @@ pub fn clean(raw: &TriMesh, mend: &Mend) -> Result<Clean, FormatError> {
     if !rewrapped.is_empty() {
         topology = Topology::of(&mesh);
     }
-    let fewer = (mend.fewer_mm > 0.0).then(|| fewer(&mut mesh, mend.fewer_mm));
-    if fewer.is_some() {
+    let evened = if mend.even_mm > 0.0 { Some(fewer::even(&mut mesh, mend.even_mm)?) } else { None };
+    let mut joined = Vec::new();
+    if mend.fewer_mm > 0.0 {
+        joined.push(fewer::within(&mut mesh, mend.fewer_mm));
+    }
+    if mend.fewer_to > 0 {
+        joined.push(fewer::down_to(&mut mesh, mend.fewer_to as usize));
+    }
+    if evened.is_some() || !joined.is_empty() {
         topology = Topology::of(&mesh);
     }
-    Ok(Clean { mesh, topology, turned, dropped, closed, removed, rewrapped, fewer })
+    let shells = shell.filter(|_| topology.open_edges > 0).map_or(0, |s| thicken_open(&mut mesh, &topology, s));
+    if shells > 0 {
+        topology = Topology::of(&mesh);
+    }
+    Ok(Clean { mesh, topology, turned, dropped, closed, removed, rewrapped, evened, fewer: joined, shells })
+}
+
+/// Gives thickness to the pieces that are open; how many there were.
+fn thicken_open(mesh: &mut TriMesh, t: &Topology, shell: &Shell) -> usize {
+    let mut open = vec![false; t.pieces];
+    for hole in holes(mesh) {
+        let rim = hole.rim[0];
+        let at_rim = mesh.triangles.iter().position(|t| t.contains(&rim)).map(|f| t.piece_of[f] as usize);
+        at_rim.into_iter().for_each(|p| open[p] = true);
+    }
+    let (sheets, rest) = (mesh.filtered(|f| open[t.piece_of[f] as usize]), mesh.filtered(|f| !open[t.piece_of[f] as usize]));
+    *mesh = thicken(&sheets, shell.thickness_mm, shell.front_percent / 100.0);
+    mesh.append(&rest);
+    open.iter().filter(|o| **o).count()
 }
 
 /// Winds pieces anew that cross themselves. Those that only cross others stay: overlapping bodies are no fault.
@@ -234,7 +264,7 @@ impl Body {
 
 /// Is a body of this role material of the part?
 pub fn is_solid(role: Option<Role>) -> bool {
-    !matches!(role, Some(Role::KeepClear | Role::Reference))
+    !matches!(role, Some(Role::KeepClear | Role::Reference | Role::Alongside))
 }
 
 /// How many bodies are left when those that meet are one.
@@ -268,7 +298,7 @@ mod tests {
         hollow.append(&cavity);
         let mut both = hollow.clone();
         both.append(&at(20.0, 2.0));
-        let found = pieces("Ball", &clean(&both, &Mend::default()).unwrap());
+        let found = pieces("Ball", &clean(&both, &Mend::default(), None).unwrap());
         let names: Vec<_> = found.iter().map(|f| f.0.as_str()).collect();
         assert_eq!(names, ["Ball 1", "Ball 2"]);
         assert!((found[0].1.volume() - hollow.volume()).abs() < 1e-9);

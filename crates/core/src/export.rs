@@ -1,7 +1,9 @@
 //! Files to print from: written, read again by our own reader and checked before they are offered.
 
+use crate::bodies::unlike;
 use crate::recipe::{Form, Kind, Recipe, Structure};
 use crate::report::{checks_given, BodyApart, Check, Verdict};
+use crate::stand::Placing;
 use serde::{Deserialize, Serialize};
 use ulmix_formats::{stl, threemf, FormatError, Limits};
 use ulmix_mesh::crossing::crossing_pairs;
@@ -54,10 +56,12 @@ pub struct Contents<'a> {
     pub only: Option<&'a str>,
     /// Bodies expected where nothing is apart.
     pub bodies: usize,
+    /// Bodies of the part that leave as they came, by name.
+    pub alongside: &'a [(String, TriMesh)],
 }
 
 impl Contents<'_> {
-    /// Named bodies; the one body has the recipe's name.
+    /// Named bodies, as they stand; the one body has the recipe's name.
     fn objects(&self, recipe: &Recipe) -> Result<Vec<(String, TriMesh)>, FormatError> {
         let mut objects = Vec::new();
         let mut from = 0;
@@ -68,14 +72,23 @@ impl Contents<'_> {
                 objects.push((b.name.clone(), self.mesh.filtered(|t| range.contains(&t))));
             }
         }
-        match (self.only, objects.is_empty()) {
-            (None, true) => Ok(vec![(recipe.name.clone(), self.mesh.clone())]),
-            (Some(name), true) => Err(FormatError::new(
+        if self.apart.is_empty() && self.only.is_none_or(|name| name == recipe.name) {
+            objects.push((recipe.name.clone(), self.mesh.clone()));
+        }
+        objects.extend(self.alongside.iter().filter(|b| self.only.is_none_or(|name| name == b.0)).cloned());
+        if let (Some(name), true) = (self.only, objects.is_empty()) {
+            return Err(FormatError::new(
                 format!("The final mesh has no body “{name}” of its own."),
                 "Export all of it, or have lattice and solids made as bodies of their own.",
-            )),
-            _ => Ok(objects),
+            ));
         }
+        unlike(&mut objects.iter_mut().map(|o| &mut o.0).collect::<Vec<_>>());
+        if let Some(stand) = &recipe.stand {
+            // All move together, with the final mesh in the middle of the bed.
+            let place = Placing::of(self.mesh, stand);
+            objects.iter_mut().for_each(|o| o.1 = place.of_mesh(&o.1));
+        }
+        Ok(objects)
     }
 }
 
@@ -87,8 +100,8 @@ pub fn export(contents: &Contents, recipe: &Recipe, kind: FileKind) -> Result<Ex
         (FileKind::Stl, [(_, mesh)]) => stl::write(mesh),
         (FileKind::Stl, _) => {
             return Err(FormatError::new(
-                "An STL file holds one body, and lattice and solids are apart.",
-                "Choose one of them, or write a 3MF file, which holds both.",
+                "An STL file holds one body, and there are several.",
+                "Choose one of them, or write a 3MF file, which holds all.",
             ))
         }
     };
@@ -111,7 +124,7 @@ pub fn export(contents: &Contents, recipe: &Recipe, kind: FileKind) -> Result<Ex
     };
     let mut crossing = crossing_pairs(&again.mesh, &Bvh::new(&again.mesh));
     crossing.retain(|[s, t]| body_of(*s) == body_of(*t));
-    let bodies = contents.apart.is_empty().then_some(contents.bodies);
+    let bodies = (contents.apart.is_empty() && objects.len() == 1 && contents.only.is_none()).then_some(contents.bodies);
     Ok(Exported {
         checks: checks_given(&again.mesh, bodies, &crossing),
         triangles: again.mesh.triangles.len(),
@@ -142,13 +155,15 @@ fn kind_and_cell(s: &Structure) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::recipe::Stand;
+    use glam::DVec3;
 
     #[test]
     fn both_files_read_back_as_the_same_sound_body() {
         let mesh = TriMesh::sphere(20.0, 4).mapped(|p| p.as_vec3().as_dvec3());
         let recipe = Recipe::for_part(&mesh.bounds());
         for kind in [FileKind::Stl, FileKind::ThreeMf] {
-            let e = export(&Contents { mesh: &mesh, apart: &[], only: None, bodies: 1 }, &recipe, kind).unwrap();
+            let e = export(&Contents { mesh: &mesh, apart: &[], only: None, bodies: 1, alongside: &[] }, &recipe, kind).unwrap();
             assert!(e.passed() && e.triangles == mesh.triangles.len());
             assert!((e.volume_mm3 / mesh.volume() - 1.0).abs() < 1e-6);
         }
@@ -156,13 +171,26 @@ mod tests {
         let mut two = mesh.clone();
         two.append(&mesh.clone().mapped(|p| p + glam::DVec3::X));
         let apart = [lattice.clone(), BodyApart { name: "Solids".into(), ..lattice }];
-        let of = |only, kind| export(&Contents { mesh: &two, apart: &apart, only, bodies: 1 }, &recipe, kind);
+        let of = |only, kind| export(&Contents { mesh: &two, apart: &apart, only, bodies: 1, alongside: &[] }, &recipe, kind);
         let both = of(None, FileKind::ThreeMf).unwrap();
         assert!(both.passed() && both.triangles == two.triangles.len(), "bodies that overlap do not cross themselves");
         let one = of(Some("Solids"), FileKind::Stl).unwrap();
         assert!(one.passed() && one.triangles == mesh.triangles.len());
         assert!(of(None, FileKind::Stl).is_err_and(|e| e.message.contains("one body")));
         assert!(of(Some("Skin"), FileKind::Stl).is_err_and(|e| e.message.contains("“Skin”")));
+        // A body that is left as it is comes along, and all stand on the bed together.
+        let pin = TriMesh::cuboid(DVec3::new(30.0, -2.0, -2.0), DVec3::new(40.0, 2.0, 2.0));
+        let beside = [(recipe.name.clone(), pin)];
+        let standing = Recipe { stand: Some(Stand { down: [1.0, 0.0, 0.0], ..Stand::default() }), ..recipe.clone() };
+        let of = |only, kind| export(&Contents { mesh: &mesh, apart: &[], only, bodies: 1, alongside: &beside }, &standing, kind);
+        let all = of(None, FileKind::ThreeMf).unwrap();
+        let read = ulmix_formats::read(&all.bytes, &Limits::default()).unwrap();
+        let names: Vec<&str> = read.bodies.iter().map(|b| b.name.as_str()).collect();
+        assert_eq!(names, ["Part", "Part 2"]);
+        // The ball stands on the bed's middle; the pin, which lay to its right, lies below.
+        let bounds = read.mesh.bounds();
+        assert!((bounds.max - DVec3::new(130.0, 130.0, 40.0)).abs().max_element() < 0.05 && (bounds.min.z + 20.0).abs() < 0.05);
+        assert!(of(None, FileKind::Stl).is_err_and(|e| e.message.contains("several")));
         assert_eq!(FileKind::of_name("a.b.3MF"), Some(FileKind::ThreeMf));
         assert_eq!(FileKind::of_name("a.obj"), None);
     }

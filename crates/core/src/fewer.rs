@@ -1,31 +1,100 @@
-//! A part's surface with fewer triangles, within a deviation.
+//! A part's surface with other triangles: fewer, within a deviation or down to a number, or of one size.
 
 use crate::moved::Moved;
 use glam::DVec3;
 use std::collections::HashMap;
+use ulmix_formats::FormatError;
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
+use ulmix_mesh::remesh::{remesh, triangles_at, RemeshOptions};
 use ulmix_mesh::{Bvh, TriMesh};
 
 /// Triangles before and after, and how far the surfaces lie from each other.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Fewer {
+pub struct Remade {
     pub before: usize,
     pub after: usize,
     pub moved: Moved,
 }
 
+/// Edges that turn by more stay sharp when triangles are evened. Degrees.
+const CREASE_DEG: f64 = 30.0;
+
 /// Joins triangles where that moves no point by more than `error` mm. Rims of open surfaces and edges shared by more
 /// than two triangles stay as they are.
-pub fn fewer(mesh: &mut TriMesh, error: f64) -> Fewer {
-    let kept = at_odd_edges(mesh);
-    let options = ReduceOptions { error, labels: None, faithful: (&[], 0.0), kept: &kept, cancelled: &|| false };
-    let new = reduce(mesh, &options).mesh;
+pub fn within(mesh: &mut TriMesh, error: f64) -> Remade {
+    let new = reduced(mesh, &at_odd_edges(mesh), error);
+    replaced(mesh, new)
+}
+
+/// Joins triangles until there are at most `most`: what moves the surface least is joined first, and the last round's
+/// deviation is searched for, so that the number comes within three percent. What cannot be joined stays.
+pub fn down_to(mesh: &mut TriMesh, most: usize) -> Remade {
+    let longest = mesh.bounds().size().max_element();
+    let enough = |m: &TriMesh| m.triangles.len() <= most;
+    let mut now = mesh.clone();
+    let mut error = 1e-6 * longest;
+    while !enough(&now) && error < 0.2 * longest {
+        let kept = at_odd_edges(&now);
+        let next = reduced(&now, &kept, error);
+        if enough(&next) {
+            now = searched(&now, &kept, next, error, most);
+            break;
+        }
+        now = next;
+        error *= GROWS;
+    }
+    replaced(mesh, now)
+}
+
+/// By how much the deviation grows from round to round.
+const GROWS: f64 = 1.6;
+
+/// The mesh of the least deviation found that has few enough triangles: `best` does, at a deviation of `high`.
+fn searched(from: &TriMesh, kept: &[bool], mut best: TriMesh, mut high: f64, most: usize) -> TriMesh {
+    let mut low = 0.0;
+    for _ in 0..8 {
+        if best.triangles.len() + most / 33 >= most {
+            break;
+        }
+        let error = 0.5 * (low + high);
+        let tried = reduced(from, kept, error);
+        if tried.triangles.len() <= most {
+            (best, high) = (tried, error);
+        } else {
+            low = error;
+        }
+    }
+    best
+}
+
+/// Triangles with edges of about `edge` mm; sharp edges and rims stay.
+pub fn even(mesh: &mut TriMesh, edge: f64) -> Result<Remade, FormatError> {
+    let expected = triangles_at(mesh, edge);
+    if expected > MOST_EVEN {
+        return Err(FormatError::new(
+            format!("Edges of {edge} mm would make about {:.1} million triangles.", expected / 1e6),
+            format!("Choose edges of {:.2} mm or longer.", edge * (expected / MOST_EVEN).sqrt()),
+        ));
+    }
+    let new = remesh(mesh, &RemeshOptions { edge, crease_degrees: CREASE_DEG });
+    Ok(replaced(mesh, new))
+}
+
+fn reduced(mesh: &TriMesh, kept: &[bool], error: f64) -> TriMesh {
+    reduce(mesh, &ReduceOptions { error, labels: None, faithful: (&[], 0.0), kept, cancelled: &|| false }).mesh
+}
+
+/// Puts a mesh in the place of another and tells how they differ.
+fn replaced(mesh: &mut TriMesh, new: TriMesh) -> Remade {
     let old = std::mem::replace(mesh, new);
-    // All points of the new surface are old ones; between them it may still leave the old one.
+    // Points of either surface lie on the other more often than what is between them.
     let middles: Vec<DVec3> = (0..mesh.triangles.len()).map(|t| mesh.middle(t)).collect();
     let moved = Moved::of(&[(&old.points, &Bvh::new(mesh)), (&middles, &Bvh::new(&old))]);
-    Fewer { before: old.triangles.len(), after: mesh.triangles.len(), moved }
+    Remade { before: old.triangles.len(), after: mesh.triangles.len(), moved }
 }
+
+/// Most triangles that even ones may become.
+const MOST_EVEN: f64 = 2e6;
 
 /// The points on edges that do not join exactly two triangles.
 fn at_odd_edges(mesh: &TriMesh) -> Vec<bool> {
@@ -53,7 +122,7 @@ mod tests {
         let ball = TriMesh::sphere(20.0, 6);
         for error in [0.02, 0.1, 0.5] {
             let mut m = ball.clone();
-            let told = fewer(&mut m, error);
+            let told = within(&mut m, error);
             assert!(Topology::of(&m).sound() && told.after == m.triangles.len() && told.before == ball.triangles.len());
             assert!(told.after * 4 < told.before, "{told:?}");
             // A middle lies as far in as the chords of its triangle, which carry points within the bound.
@@ -63,16 +132,42 @@ mod tests {
     }
 
     #[test]
+    fn a_number_of_triangles_is_met_from_below() {
+        let ball = TriMesh::sphere(20.0, 5);
+        for most in [200, 1000, 5000] {
+            let mut m = ball.clone();
+            let told = down_to(&mut m, most);
+            assert!(Topology::of(&m).sound() && told.after == m.triangles.len());
+            assert!(told.after <= most && told.after * 100 >= most * 95, "{told:?}");
+            // Even triangles would leave the ball by 96 mm over their number.
+            assert!(told.moved.greatest < 4.0 * 96.0 / most as f64, "{told:?}");
+        }
+        let mut block = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(10.0));
+        assert_eq!(down_to(&mut block, 50).after, 12);
+    }
+
+    #[test]
+    fn evened_parts_tell_what_it_cost() {
+        let ball = TriMesh::sphere(20.0, 5);
+        let mut m = ball.clone();
+        let told = even(&mut m, 4.0).unwrap();
+        assert!(Topology::of(&m).sound() && told.after < told.before);
+        // The sagitta of a chord of 4 mm, and of a facet's middle somewhat more.
+        assert!(told.moved.greatest > 0.05 && told.moved.greatest < 0.3, "{told:?}");
+        assert!(even(&mut m, 0.01).is_err_and(|e| e.message.contains("million triangles") && e.hint.contains("mm or longer")));
+    }
+
+    #[test]
     fn flat_faces_cost_nothing_and_rims_stay() {
         let mut block = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(10.0));
-        let told = fewer(&mut block, 0.1);
+        let told = within(&mut block, 0.1);
         assert!((told.before, told.after) == (12, 12) && told.moved.greatest < 1e-12, "{told:?}");
         // A half ball keeps every point of its rim.
         let ball = TriMesh::sphere(20.0, 5);
         let mut half = ulmix_mesh::weld::weld(&ball.filtered(|t| ball.middle(t).z > 0.0), 0.0).mesh;
         let rim = |m: &TriMesh| m.points.iter().filter(|p| p.z.abs() < 1e-9).count();
         let (open, points) = (Topology::of(&half).open_edges, rim(&half));
-        let told = fewer(&mut half, 0.3);
+        let told = within(&mut half, 0.3);
         assert!(told.after * 3 < told.before);
         assert_eq!((Topology::of(&half).open_edges, rim(&half)), (open, points));
     }

@@ -2,9 +2,9 @@
 
 use crate::bodies::named;
 use crate::part::{Part, SIZES};
-use crate::recipe::{Mend, Unit};
+use crate::recipe::{PartStep, Unit};
+use crate::sheet::shell_for;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
 use ulmix_formats::{FormatError, Limits};
 use utoipa::ToSchema;
 
@@ -18,6 +18,8 @@ pub struct Inspection {
     pub triangles: usize,
     pub bodies: usize,
     pub closed: bool,
+    /// It is a sheet, which is given thickness.
+    pub sheet: bool,
     pub defects: Vec<String>,
 }
 
@@ -44,7 +46,9 @@ pub fn inspect(bytes: &[u8]) -> Result<Inspection, FormatError> {
     // Any unit that gives a workable size will do: facts scale.
     let unit = if stated { Unit::Mm } else { Unit::ALL.into_iter().find(fits).unwrap_or(Unit::Mm) };
     let scale = unit.millimetres();
-    let facts = Part::assemble(named(&loaded, scale, "Part"), &BTreeMap::new(), &Mend::default())?.facts;
+    let bodies = named(&loaded, scale, "Part");
+    let shell = bodies.iter().find_map(|b| shell_for(&b.1));
+    let facts = Part::assemble(bodies, &PartStep { shell, ..PartStep::plain(unit) })?.facts;
     let units = if stated { &[Unit::Mm][..] } else { &Unit::ALL[..] };
     let choices = units.iter().map(|&unit| {
         let by = unit.millimetres() / scale;
@@ -65,6 +69,7 @@ pub fn inspect(bytes: &[u8]) -> Result<Inspection, FormatError> {
         triangles: facts.triangles,
         bodies: facts.list.len(),
         closed: facts.closed,
+        sheet: shell.is_some(),
         defects: facts.defects,
     })
 }

@@ -7,8 +7,9 @@
 //! |---|---|
 //! | [`recipe`] | every value of every step |
 //! | [`part`], [`bodies`] | what came in, made ready, and the facts about it |
-//! | [`inspect`] | what a file holds, before its unit is known |
-//! | [`health`], [`rewrap`], [`fewer`], [`moved`] | what is wrong with it, with figures and places; crossings resolved; fewer triangles; how far that moved it |
+//! | [`inspect`], [`sheet`] | what a file holds, before its unit is known; is it a sheet? |
+//! | [`pocket`] | a hollow of the part as a body |
+//! | [`health`], [`rewrap`], [`fewer`], [`moved`] | what is wrong with it, with figures and places; crossings resolved; other triangles; how far that moved it |
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
 //! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
 //! | [`lattice`] | what fills a zone: structures, and giving them thickness |
@@ -18,7 +19,7 @@
 //! | [`polygonise`] | signs and exact hits to a closed mesh |
 //! | [`occlusion`], [`thumbnail`] | shade for the picture; small pictures of structures |
 //! | [`report`] | numbers and checks |
-//! | [`export`] | files, read again before they are offered |
+//! | [`export`], [`stand`] | files, read again before they are offered; how they stand on the printer's bed |
 //! | [`trig`], [`random`] | sine and cosine, random numbers: the same bits everywhere |
 //! | [`pipeline`] | the stages in order, cached |
 
@@ -37,6 +38,7 @@ pub mod own_shapes;
 pub mod part;
 pub mod patchwork;
 pub mod pipeline;
+pub mod pocket;
 pub mod polygonise;
 pub mod random;
 pub mod recipe;
@@ -44,7 +46,9 @@ pub mod report;
 pub mod rewrap;
 pub mod sample;
 pub mod shape;
+pub mod sheet;
 pub mod solids;
+pub mod stand;
 pub mod thumbnail;
 pub mod trig;
 pub mod zoned;

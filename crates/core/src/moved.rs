@@ -1,8 +1,8 @@
-//! How far a surface lies from another.
+//! How far a surface lies from another, as figures and as a map.
 
 use glam::DVec3;
 use rayon::prelude::*;
-use ulmix_mesh::Bvh;
+use ulmix_mesh::{Bvh, TriMesh};
 
 /// Over all places that were looked at. mm.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -18,5 +18,37 @@ impl Moved {
         let far: Vec<f64> =
             lists.iter().flat_map(|(places, from)| places.par_iter().map(|p| away(p, from)).collect::<Vec<f64>>()).collect();
         Moved { greatest: far.iter().copied().fold(0.0, f64::max), mean: far.iter().sum::<f64>() / far.len().max(1) as f64 }
+    }
+}
+
+/// Triangles of a map: larger ones are cut until there are about so many.
+const MAP: usize = 200_000;
+
+/// A surface cut finely, and how far each of its points lies from the one that it was before. mm.
+pub fn map(now: &TriMesh, before: &Bvh) -> (TriMesh, Vec<f32>) {
+    let mut mesh = now.clone();
+    while !mesh.triangles.is_empty() && 4 * mesh.triangles.len() <= MAP {
+        mesh = ulmix_mesh::remesh::quartered(&mesh);
+    }
+    let far = |p: &DVec3| before.nearest(*p, f64::INFINITY).map_or(0.0, |n| n.distance_squared.sqrt() as f32);
+    let far = mesh.points.par_iter().map(far).collect();
+    (mesh, far)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_map_shows_the_chords_of_a_coarse_ball() {
+        let (fine, coarse) = (TriMesh::sphere(10.0, 6), TriMesh::sphere(10.0, 3));
+        let (mesh, far) = map(&coarse, &Bvh::new(&fine));
+        assert!(mesh.triangles.len() > 10_000 && mesh.points.len() == far.len());
+        // Corners lie on the finer ball, middles of triangles inside it.
+        let inside = |p: &DVec3| 10.0 - p.length();
+        for (p, f) in mesh.points.iter().zip(&far) {
+            assert!((inside(p) - *f as f64).abs() < 0.02, "{} {f}", inside(p));
+        }
+        assert!(far.iter().copied().fold(0.0, f32::max) > 0.05);
     }
 }

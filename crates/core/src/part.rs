@@ -1,13 +1,15 @@
 //! The part: what came in, made ready to be filled, and the facts about it.
 
 use crate::bodies::{clean, is_solid, joined, named, pieces, unlike, Body, BodyFacts, Clean};
-use crate::fewer::Fewer;
+use crate::fewer::Remade;
 use crate::own_shapes;
-use crate::recipe::{FaceKind, FaceMark, Mend, PartStep, RecipeError, Role, Unit};
+use crate::pocket::enclosed;
+use crate::recipe::{FaceKind, FaceMark, PartStep, RecipeError, Role, Unit};
 use crate::sample::volume_of;
+use crate::sheet::shell_for;
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
-use std::collections::{BTreeMap, HashSet};
+use std::collections::HashSet;
 use std::sync::{Arc, OnceLock};
 use ulmix_formats::{FormatError, Limits};
 use ulmix_mesh::faces::{faces, Face, Faces, Kind};
@@ -26,6 +28,8 @@ pub struct Part {
     pub corners: Vec<DVec3>,
     /// SHA-256 of points and triangles: the part's stage key.
     pub key: String,
+    /// The part without its pockets, when it has some: faces are found on it.
+    faced: Option<TriMesh>,
     faces: OnceLock<Faces>,
 }
 
@@ -44,15 +48,27 @@ pub struct PartFacts {
     pub closed: bool,
     /// What is not right, in plain words; empty when nothing is.
     pub defects: Vec<String>,
+    /// What was mended or made of it, in plain words.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub changes: Vec<String>,
 }
 
 /// Longest sides that can be worked on. mm.
 pub(crate) const SIZES: std::ops::RangeInclusive<f64> = 0.01..=100_000.0;
 
 impl Part {
+    /// The part of a new project and its first step: a sheet is given thickness. `unit` counts when the file states
+    /// none.
+    pub fn begin(bytes: &[u8], unit: Unit) -> Result<(Part, PartStep), FormatError> {
+        let bodies = bodies_of(bytes, unit, "Part")?;
+        let step = PartStep { shell: bodies.iter().find_map(|b| shell_for(&b.1)), ..PartStep::plain(unit) };
+        Ok((Part::assemble(bodies, &step)?, step))
+    }
+
     /// Reads a file of any known format. `unit` counts when the file states none.
     pub fn read(bytes: &[u8], unit: Unit) -> Result<Part, FormatError> {
-        Part::assemble(bodies_of(bytes, unit, "Part")?, &BTreeMap::new(), &Mend::default())
+        Part::assemble(bodies_of(bytes, unit, "Part")?, &PartStep::plain(unit))
     }
 
     /// The part of a recipe: made from its dimensions, or read from what `file` gives for a SHA-256, and
@@ -72,50 +88,30 @@ impl Part {
         for more in &step.beside {
             bodies.extend(bodies_of(&file(Some(&more.file.sha256))?, more.unit, stem(&more.file.name))?);
         }
-        Ok(Part::assemble(bodies, &step.roles, &step.mend)?)
+        Ok(Part::assemble(bodies, step)?)
     }
 
     /// A part of one mesh that is already in millimetres.
     pub fn prepare(raw: &TriMesh) -> Result<Part, FormatError> {
-        Part::assemble(vec![("Part".into(), raw.clone())], &BTreeMap::new(), &Mend::default())
+        Part::assemble(vec![("Part".into(), raw.clone())], &PartStep::plain(Unit::Mm))
     }
 
-    /// Welds, orients and measures meshes in millimetres; those without a role are the part.
-    pub(crate) fn assemble(
-        raw: Vec<(String, TriMesh)>,
-        roles: &BTreeMap<String, Role>,
-        mend: &Mend,
-    ) -> Result<Part, FormatError> {
-        let bounds = raw.iter().map(|m| m.1.bounds()).reduce(Bounds::union).unwrap_or(Bounds::EMPTY);
-        let size = bounds.size();
-        let longest = size.max_element();
-        if !longest.is_finite() || longest <= 0.0 || size.min_element() <= 1e-6 * longest {
-            return Err(FormatError::new(
-                "The part is flat: it encloses no volume.",
-                "Bring in a body with thickness in all three directions.",
-            ));
+    /// Welds, orients, mends and measures meshes in millimetres; those without a role are the part.
+    pub(crate) fn assemble(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Part, FormatError> {
+        workable(&raw, step)?;
+        let Cleaned { mut found, mut defects, changes, mut whole } = cleaned(raw, step)?;
+        let mut faced = None;
+        if !step.pockets.is_empty() {
+            let (bodies, untouched, missing) = pockets(&found, step);
+            found.extend(bodies);
+            unlike(&mut found.iter_mut().map(|f| &mut f.0).collect::<Vec<_>>());
+            defects.extend(missing);
+            whole = None;
+            faced = Some(untouched);
         }
-        if !SIZES.contains(&longest) {
-            return Err(FormatError::new(
-                format!("The part would be {longest:.4} mm long; parts from 0.01 mm to 100 m can be worked on."),
-                "Choose another unit, or scale the part before exporting it.",
-            ));
-        }
-        let alone = raw.len() == 1;
-        let mut found = Vec::new();
-        let mut wrong = Vec::new();
-        let mut whole = None;
-        for (name, mesh) in raw {
-            let clean = clean(&mesh, mend)?;
-            let of = if alone { String::new() } else { format!("{name}: ") };
-            wrong.extend(defects(&clean).into_iter().map(|d| format!("{of}{d}")));
-            found.extend(pieces(&name, &clean));
-            whole = alone.then_some(clean.mesh);
-        }
-        unlike(&mut found.iter_mut().map(|f| &mut f.0).collect::<Vec<_>>());
-        let roled: Vec<Option<Role>> = found.iter().map(|f| roles.get(&f.0).copied()).collect();
-        let gone = roles.keys().filter(|name| !found.iter().any(|f| f.0 == **name));
-        wrong.extend(gone.map(|name| format!("The body “{name}” has a role and is not there any more")));
+        let roled: Vec<Option<Role>> = found.iter().map(|f| step.roles.get(&f.0).copied()).collect();
+        let gone = step.roles.keys().filter(|name| !found.iter().any(|f| f.0 == **name));
+        defects.extend(gone.map(|name| format!("The body “{name}” has a role and is not there any more")));
         let mesh = match whole.filter(|_| roled.iter().all(|r| is_solid(*r))) {
             // As it came: its triangles keep their order.
             Some(mesh) => mesh,
@@ -126,15 +122,15 @@ impl Part {
         };
         if mesh.triangles.is_empty() {
             return Err(FormatError::new(
-                "Every body is kept clear or a reference: nothing is left to fill.",
+                "No body is material of the part: nothing is left to fill.",
                 "Give one of the bodies another role.",
             ));
         }
         let volume = mesh.volume();
-        if volume <= 1e-9 * longest.powi(3) {
+        if volume <= 1e-9 * mesh.bounds().size().max_element().powi(3) {
             return Err(FormatError::new(
                 "The part encloses no volume.",
-                "Bring in a closed body; a sheet without thickness cannot be filled.",
+                "Bring in a closed body, or give a sheet its thickness as a shell.",
             ));
         }
         let topology = Topology::of(&mesh);
@@ -158,17 +154,24 @@ impl Part {
             bodies: joined(&bodies.iter().filter(|b| b.solid()).collect::<Vec<_>>()).max(1),
             list,
             closed: topology.closed(),
-            defects: wrong,
+            defects,
+            changes,
         };
         let distance = SignedDistance::new(&mesh, &topology);
         let key = key(&mesh, &bodies);
-        let mut part = Part { corners: corners(&mesh), mesh, bodies, facts, distance, key, faces: OnceLock::new() };
+        let mut part = Part { corners: corners(&mesh), mesh, bodies, facts, distance, key, faced, faces: OnceLock::new() };
         // Bodies side by side keep their exact volume.
         let apart = part.bodies.iter().filter(|b| b.solid()).count();
         if part.facts.bodies < apart && part.overlapping() {
             part.facts.volume_mm3 = volume_of(&part);
         }
         Ok(part)
+    }
+
+    /// Bodies that leave beside the result as they came.
+    pub fn alongside(&self) -> Vec<(String, TriMesh)> {
+        let own = self.bodies.iter().filter(|b| b.facts.role == Some(Role::Alongside));
+        own.map(|b| (b.facts.name.clone(), b.mesh.clone())).collect()
     }
 
     /// Do bodies of the part lie in each other, by their boxes?
@@ -182,19 +185,95 @@ impl Part {
         self.distance.bvh()
     }
 
+    /// The surface that faces are found on: that of what came in.
+    pub fn faced(&self) -> &TriMesh {
+        self.faced.as_ref().unwrap_or(&self.mesh)
+    }
+
     /// Faces of the part, found when first asked for.
     pub fn faces(&self) -> &Faces {
-        self.faces.get_or_init(|| faces(&self.mesh, CREASE_DEG))
+        self.faces.get_or_init(|| faces(self.faced(), CREASE_DEG))
     }
 
     /// The triangles of the faces that the marks describe, and how many marks describe none.
     pub fn surface_of(&self, marks: &[FaceMark]) -> (TriMesh, usize) {
-        let size = self.mesh.bounds().size().length();
-        let found: Vec<Option<usize>> = marks.iter().map(|m| find(self.faces(), m, size)).collect();
-        let held: HashSet<usize> = found.iter().flatten().copied().collect();
-        let lost = found.iter().filter(|f| f.is_none()).count();
-        (self.mesh.filtered(|t| held.contains(&(self.faces().of[t] as usize))), lost)
+        surface_of(self.faced(), self.faces(), marks)
     }
+}
+
+fn surface_of(mesh: &TriMesh, faces: &Faces, marks: &[FaceMark]) -> (TriMesh, usize) {
+    let size = mesh.bounds().size().length();
+    let found: Vec<Option<usize>> = marks.iter().map(|m| find(faces, m, size)).collect();
+    let held: HashSet<usize> = found.iter().flatten().copied().collect();
+    let lost = found.iter().filter(|f| f.is_none()).count();
+    (mesh.filtered(|t| held.contains(&(faces.of[t] as usize))), lost)
+}
+
+/// Bodies in hollows of what came in, the surface of that, and what is wrong with pockets.
+fn pockets(found: &[(String, TriMesh)], step: &PartStep) -> (Vec<(String, TriMesh)>, TriMesh, Vec<String>) {
+    let solid = found.iter().filter(|f| is_solid(step.roles.get(&f.0).copied()));
+    let mesh = solid.fold(TriMesh::default(), |mut all, f| {
+        all.append(&f.1);
+        all
+    });
+    let faces = faces(&mesh, CREASE_DEG);
+    let (mut bodies, mut wrong) = (Vec::new(), Vec::new());
+    for pocket in step.pockets.iter().filter(|p| !p.faces.is_empty()) {
+        let (around, lost) = surface_of(&mesh, &faces, &pocket.faces);
+        if lost > 0 {
+            wrong.push(format!("{lost} of the faces of “{}” are no longer found on the part", pocket.name));
+        }
+        match enclosed(&around) {
+            Some(body) => bodies.push((pocket.name.clone(), body)),
+            None => wrong.push(format!("The faces of “{}” do not enclose anything yet", pocket.name)),
+        }
+    }
+    (bodies, mesh, wrong)
+}
+
+/// Refuses what no step could work on.
+fn workable(raw: &[(String, TriMesh)], step: &PartStep) -> Result<(), FormatError> {
+    let size = raw.iter().map(|m| m.1.bounds()).reduce(Bounds::union).unwrap_or(Bounds::EMPTY).size();
+    let longest = size.max_element();
+    if !longest.is_finite() || longest <= 0.0 || (step.shell.is_none() && size.min_element() <= 1e-6 * longest) {
+        return Err(FormatError::new(
+            "The part is flat: it encloses no volume.",
+            "Bring in a body with thickness in all three directions, or give a sheet its thickness as a shell.",
+        ));
+    }
+    if !SIZES.contains(&longest) {
+        return Err(FormatError::new(
+            format!("The part would be {longest:.4} mm long; parts from 0.01 mm to 100 m can be worked on."),
+            "Choose another unit, or scale the part before exporting it.",
+        ));
+    }
+    Ok(())
+}
+
+/// Every body on its own, named; what is wrong and what was done about it; and the whole when there is one mesh.
+#[derive(Default)]
+struct Cleaned {
+    found: Vec<(String, TriMesh)>,
+    defects: Vec<String>,
+    changes: Vec<String>,
+    whole: Option<TriMesh>,
+}
+
+fn cleaned(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Cleaned, FormatError> {
+    let alone = raw.len() == 1;
+    let mut out = Cleaned::default();
+    for (name, mesh) in raw {
+        let clean = clean(&mesh, &step.mend, step.shell.as_ref())?;
+        let of = |words: Vec<String>| -> Vec<String> {
+            words.into_iter().map(|w| if alone { w } else { format!("{name}: {w}") }).collect()
+        };
+        out.defects.extend(of(defects(&clean)));
+        out.changes.extend(of(changes(&clean)));
+        out.found.extend(pieces(&name, &clean));
+        out.whole = alone.then_some(clean.mesh);
+    }
+    unlike(&mut out.found.iter_mut().map(|f| &mut f.0).collect::<Vec<_>>());
+    Ok(out)
 }
 
 /// The bodies of a file, in mm; what it does not name is called `stem`.
@@ -256,9 +335,17 @@ fn find(faces: &Faces, m: &FaceMark, size: f64) -> Option<usize> {
     (best.0 < 0.12).then_some(best.1)
 }
 
-fn defects(Clean { topology: t, turned, dropped, closed, removed, rewrapped, fewer, .. }: &Clean) -> Vec<String> {
-    let (turned, dropped, removed) = (*turned, *dropped, *removed);
-    let many = |n: usize, one: &str, more: &str| if n == 1 { format!("1 {one}") } else { format!("{n} {more}") };
+fn many(n: usize, one: &str, more: &str) -> String {
+    if n == 1 {
+        format!("1 {one}")
+    } else {
+        format!("{n} {more}")
+    }
+}
+
+/// What is wrong with a mesh.
+fn defects(c: &Clean) -> Vec<String> {
+    let t = &c.topology;
     let mut out = Vec::new();
     if t.open_edges > 0 {
         out.push(format!(
@@ -269,36 +356,49 @@ fn defects(Clean { topology: t, turned, dropped, closed, removed, rewrapped, few
     if t.non_manifold_edges > 0 {
         out.push(format!("{} shared by more than two triangles", many(t.non_manifold_edges, "edge", "edges")));
     }
-    if let Some(widest) = closed.first() {
-        let holes = many(closed.len(), "hole was", "holes were");
-        out.push(format!("{holes} closed, the widest of {widest:.1} mm"));
-    }
-    if removed > 0 {
-        out.push(format!("{} removed", many(removed, "crumb was", "crumbs were")));
-    }
-    if !rewrapped.is_empty() {
-        let pieces = many(rewrapped.len(), "piece that crossed itself was", "pieces that crossed themselves were");
-        let greatest = rewrapped.iter().map(|m| m.greatest).fold(0.0, f64::max);
-        let mean = rewrapped.iter().map(|m| m.mean).fold(0.0, f64::max);
-        out.push(format!("{pieces} wound anew: no point moved by more than {greatest:.3} mm, {mean:.4} mm in the mean"));
-    }
-    match fewer {
-        Some(f) if f.before == f.after => out.push("No triangles could be joined within that deviation".into()),
-        Some(Fewer { before, after, moved }) => out.push(format!(
-            "{before} triangles were joined to {after}: the surface moved by up to {:.3} mm, {:.4} mm in the mean",
-            moved.greatest, moved.mean
-        )),
-        None => {}
-    }
-    if turned > 0 {
+    if c.turned > 0 {
         out.push(format!(
             "{} faced the wrong way and {} turned",
-            many(turned, "triangle", "triangles"),
-            if turned == 1 { "was" } else { "were" }
+            many(c.turned, "triangle", "triangles"),
+            if c.turned == 1 { "was" } else { "were" }
         ));
     }
-    if dropped > 0 {
-        out.push(format!("{} without area left out", many(dropped, "triangle", "triangles")));
+    if c.dropped > 0 {
+        out.push(format!("{} without area left out", many(c.dropped, "triangle", "triangles")));
+    }
+    out
+}
+
+/// What was mended or made of a mesh because it was asked for.
+fn changes(c: &Clean) -> Vec<String> {
+    let mut out = Vec::new();
+    if let Some(widest) = c.closed.first() {
+        let holes = many(c.closed.len(), "hole was", "holes were");
+        out.push(format!("{holes} closed, the widest of {widest:.1} mm"));
+    }
+    if c.removed > 0 {
+        out.push(format!("{} removed", many(c.removed, "crumb was", "crumbs were")));
+    }
+    if !c.rewrapped.is_empty() {
+        let pieces = many(c.rewrapped.len(), "piece that crossed itself was", "pieces that crossed themselves were");
+        let greatest = c.rewrapped.iter().map(|m| m.greatest).fold(0.0, f64::max);
+        let mean = c.rewrapped.iter().map(|m| m.mean).fold(0.0, f64::max);
+        out.push(format!("{pieces} wound anew: no point moved by more than {greatest:.3} mm, {mean:.4} mm in the mean"));
+    }
+    let surface =
+        |r: &Remade| format!("the surface moved by up to {:.3} mm, {:.4} mm in the mean", r.moved.greatest, r.moved.mean);
+    if let Some(r) = &c.evened {
+        out.push(format!("{} triangles were made anew as {} of one size: {}", r.before, r.after, surface(r)));
+    }
+    for r in &c.fewer {
+        out.push(if r.before == r.after {
+            "No more triangles could be joined".into()
+        } else {
+            format!("{} triangles were joined to {}: {}", r.before, r.after, surface(r))
+        });
+    }
+    if c.shells > 0 {
+        out.push(format!("{} given thickness", many(c.shells, "sheet was", "sheets were")));
     }
     out
 }

@@ -275,7 +275,7 @@ impl Shape for Composed<'_> {
             Role::KeepSolid if self.side == Side::Lattice => f64::INFINITY,
             Role::KeepSolid => f64::NEG_INFINITY,
             Role::KeepClear => f64::INFINITY,
-            Role::Fill | Role::Reference => filled,
+            Role::Fill | Role::Reference | Role::Alongside => filled,
         };
         let inner = self.regions.zones.iter().rev().fold(of(self.regions.rest), |inner, region| {
             let own = of(region.role);

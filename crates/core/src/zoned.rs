@@ -167,7 +167,7 @@ impl Zoned {
                 match region.role {
                     Role::Fill => fill |= mine,
                     Role::KeepSolid => solid |= mine,
-                    Role::KeepClear | Role::Reference => {}
+                    Role::KeepClear | Role::Reference | Role::Alongside => {}
                 }
             }
             *(if regions.rest == Role::KeepSolid { &mut solid } else { &mut fill }) |= free;

@@ -186,7 +186,7 @@ fn holes_are_closed_up_to_a_span_and_crumbs_removed() {
     let mended = part(25.0, 1.0);
     assert!(mended.facts.closed && (mended.facts.volume_mm3 - 8000.0).abs() < 1e-6, "{:?}", mended.facts);
     assert_eq!(mended.facts.size_mm, [20.0; 3]);
-    assert_eq!(mended.facts.defects, ["1 hole was closed, the widest of 20.0 mm", "1 crumb was removed"]);
+    assert_eq!(mended.facts.changes, ["1 hole was closed, the widest of 20.0 mm", "1 crumb was removed"]);
 }
 
 /// A square bar along a figure of eight in a plane (the lemniscate of Gerono), which passes through itself at
@@ -223,8 +223,8 @@ fn triangles_are_joined_on_demand_and_the_file_stays() {
     let (whole, few) = (part(0.0), part(0.1));
     assert!(few.facts.triangles * 5 < whole.facts.triangles && few.facts.closed);
     assert!((few.facts.volume_mm3 / whole.facts.volume_mm3 - 1.0).abs() < 0.015);
-    assert!(few.facts.defects.iter().any(|d| d.contains("triangles were joined to")), "{:?}", few.facts.defects);
-    assert!(whole.facts.defects.is_empty(), "{:?}", whole.facts.defects);
+    assert!(few.facts.changes.iter().any(|d| d.contains("triangles were joined to")), "{:?}", few.facts.changes);
+    assert!(whole.facts.changes.is_empty(), "{:?}", whole.facts.changes);
 }
 
 #[test]
@@ -254,7 +254,7 @@ fn a_piece_that_crosses_itself_is_wound_anew_and_the_rest_stays() {
     let held: std::collections::HashSet<[u64; 3]> = mended.mesh.points.iter().map(|p| p.to_array().map(f64::to_bits)).collect();
     let kept = ball.points.iter().map(|p| p.as_vec3().as_dvec3().to_array().map(f64::to_bits));
     assert!(kept.into_iter().all(|p| held.contains(&p)));
-    assert!(mended.facts.defects.iter().any(|d| d.contains("wound anew")), "{:?}", mended.facts.defects);
+    assert!(mended.facts.changes.iter().any(|d| d.contains("wound anew")), "{:?}", mended.facts.changes);
     // Without crossings nothing is touched.
     let plain = stl::write(&ball);
     let mend = Mend { rewrap_mm: 0.3, ..Mend::default() };

@@ -1,7 +1,6 @@
 //! Every Reedling part with every kind of structure gives a closed, manifold final mesh.
 
 use ulmix_core::demo::Reedling;
-use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{Kind, Thicken};
 use ulmix_mesh::Topology;
@@ -17,9 +16,8 @@ const CELL: f64 = 6.0;
 fn parts_and_kinds_close() {
     let all = std::env::var("ULMIX_MATRIX").is_ok_and(|v| v == "all");
     for (p, reedling) in Reedling::ALL.into_iter().enumerate() {
-        let (mesh, mut recipe) = reedling.make();
-        let part = Part::prepare(&mesh).unwrap();
-        let step = mesh.bounds().size().max_element() / STEPS;
+        let (part, mut recipe) = reedling.part();
+        let step = part.mesh.bounds().size().max_element() / STEPS;
         recipe.mesh.step_mm = Some(step);
         recipe.structure.cell_mm = [CELL * THICK * step; 3];
         recipe.thicken = Thicken::Thickness { thickness_mm: THICK * step };
@@ -28,7 +26,7 @@ fn parts_and_kinds_close() {
             let o = Pipeline::new(0).run(&part, &recipe, Quality::Final, &Unwatched).unwrap();
             let t = Topology::of(&o.solid.mesh);
             assert!(t.sound(), "{reedling:?} {kind:?}: {} open, {} non-manifold", t.open_edges, t.non_manifold_edges);
-            assert!(o.solid.mesh.volume() > 0.0 && o.solid.mesh.volume() < mesh.volume(), "{reedling:?} {kind:?}");
+            assert!(o.solid.mesh.volume() > 0.0 && o.solid.mesh.volume() < part.mesh.volume(), "{reedling:?} {kind:?}");
         }
     }
 }

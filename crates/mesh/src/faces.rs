@@ -7,6 +7,7 @@
 use crate::topology::UnionFind;
 use crate::TriMesh;
 use glam::{DMat3, DVec3};
+use std::collections::BTreeMap;
 
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Kind {
@@ -26,6 +27,8 @@ pub struct Face {
     /// A plane's normal, an axis, or the mean normal. Unit.
     pub direction: DVec3,
     pub triangles: Vec<u32>,
+    /// Faces that share an edge with it, and by how much the surface turns there in the mean. Degrees.
+    pub beside: Vec<(u32, f64)>,
 }
 
 /// Faces of a mesh, largest first.
@@ -63,7 +66,8 @@ pub fn faces(mesh: &TriMesh, crease_deg: f64) -> Faces {
     (0..count).for_each(|t| size[patch[t] as usize] += areas[t].length());
     // Largest patch that each runs smoothly into.
     let smooth: Vec<[u32; 2]> = pairs
-        .into_iter()
+        .iter()
+        .copied()
         .filter(|p| angle(p) < crease_deg)
         .map(|p| p.map(|t| patch[t as usize]))
         .filter(|[a, b]| a != b)
@@ -98,7 +102,38 @@ pub fn faces(mesh: &TriMesh, crease_deg: f64) -> Faces {
     for (n, f) in list.iter().enumerate() {
         f.triangles.iter().for_each(|&t| of[t as usize] = n as u32);
     }
+    for (n, beside) in beside(mesh, &pairs, &of, list.len(), angle).into_iter().enumerate() {
+        list[n].beside = beside;
+    }
     Faces { list, of }
+}
+
+/// By face, its neighbours and the mean turn over the edges between, weighted by their lengths.
+fn beside(
+    mesh: &TriMesh,
+    pairs: &[[u32; 2]],
+    of: &[u32],
+    faces: usize,
+    angle: impl Fn(&[u32; 2]) -> f64,
+) -> Vec<Vec<(u32, f64)>> {
+    let mut sums: BTreeMap<(u32, u32), (f64, f64)> = BTreeMap::new();
+    for pair in pairs {
+        let [a, b] = pair.map(|t| of[t as usize]);
+        if a != b {
+            let [s, t] = pair.map(|t| mesh.triangles[t as usize]);
+            let ends: Vec<DVec3> = s.iter().filter(|v| t.contains(v)).map(|v| mesh.points[*v as usize]).collect();
+            let length = ends.first().zip(ends.last()).map_or(0.0, |(p, q)| p.distance(*q));
+            let sum = sums.entry((a.min(b), a.max(b))).or_default();
+            *sum = (sum.0 + angle(pair) * length, sum.1 + length);
+        }
+    }
+    let mut out = vec![Vec::new(); faces];
+    for ((a, b), (turn, length)) in sums {
+        let mean = turn / length.max(1e-300);
+        out[a as usize].push((b, mean));
+        out[b as usize].push((a, mean));
+    }
+    out
 }
 
 /// Pairs of triangles that share an edge with nobody else.
@@ -125,7 +160,7 @@ fn face(mesh: &TriMesh, triangles: Vec<u32>, plane: bool, areas: &[DVec3]) -> Fa
     place /= area.max(1e-300);
     let mean = sum.normalize_or(DVec3::Z);
     let (kind, direction) = if plane { (Kind::Plane, mean) } else { recognise(mesh, &triangles, areas, mean) };
-    Face { kind, area, place, direction, triangles }
+    Face { kind, area, place, direction, triangles, beside: Vec::new() }
 }
 
 /// What a curved face is, and its axis or mean normal.
@@ -150,15 +185,18 @@ fn recognise(mesh: &TriMesh, triangles: &[u32], areas: &[DVec3], mean: DVec3) ->
     }
     let axis = least_direction(spread);
     let height = middle.dot(axis);
-    if normals.iter().any(|(n, _)| (n.dot(axis) - height).abs() > 0.02) {
+    // Triangles whose corners lie at several angles about the axis lean a little; points decide then.
+    let lean = |n: &DVec3| (n.dot(axis) - height).abs();
+    let mean_lean = (normals.iter().map(|(n, a)| lean(n).powi(2) * a).sum::<f64>() / total).sqrt();
+    if mean_lean > 0.05 || normals.iter().any(|(n, _)| lean(n) > 0.25) {
         return (sphere(&local, tolerance).map_or(Kind::Free, |r| Kind::Sphere { radius: r * reach }), mean);
     }
     let axis = if axis.dot(DVec3::new(0.9, 0.95, 1.0)) < 0.0 { -axis } else { axis };
-    if height.abs() < 0.02 {
-        if let Some(radius) = circle(&local, axis, tolerance) {
-            return (Kind::Cylinder { radius: radius * reach }, axis);
-        }
-    } else if cone(&local, &normals, triangles, mesh, origin, reach, axis, tolerance) {
+    let radius = if height.abs() < 0.06 { circle(&local, axis, tolerance) } else { None };
+    if let Some(radius) = radius {
+        return (Kind::Cylinder { radius: radius * reach }, axis);
+    }
+    if height.abs() > 0.02 && cone(&local, &normals, triangles, mesh, origin, reach, axis, tolerance) {
         return (Kind::Cone { half_angle_deg: height.abs().asin().to_degrees() }, axis);
     }
     (Kind::Free, mean)

@@ -17,6 +17,8 @@
 //! | [`crossing`] | self-crossing triangles, with exact predicates |
 //! | [`thickness`] | wall thickness by the shrinking ball |
 //! | [`reduce`] | fewer triangles within an error bound, still closed and manifold |
+//! | [`remesh`] | triangles of one size, sharp edges and rims kept |
+//! | [`shell`] | a sheet given thickness |
 //! | [`shading`] | normals for drawing, split at creases |
 
 pub mod bvh;
@@ -27,7 +29,9 @@ pub mod groups;
 pub mod holes;
 pub mod orient;
 pub mod reduce;
+pub mod remesh;
 pub mod shading;
+pub mod shell;
 pub mod thickness;
 pub mod topology;
 pub mod trimesh;

@@ -2,6 +2,7 @@
 
 use crate::stopwatch::StageTime;
 use serde::{Deserialize, Serialize};
+use ulmix_core::moved::map;
 use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::finish::Solid;
 use ulmix_core::pipeline::plan::Prediction;
@@ -84,6 +85,17 @@ pub struct FaceInfo {
     pub mark: FaceMark,
     /// Of a cylinder or sphere. mm.
     pub radius_mm: Option<f64>,
+    /// Faces that share an edge with it.
+    pub beside: Vec<Neighbour>,
+}
+
+/// A face beside another.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Neighbour {
+    /// Its number.
+    pub face: u32,
+    /// By how much the surface turns at the edge between.
+    pub turn_deg: f64,
 }
 
 /// The part with the number of its face at every point.
@@ -94,7 +106,7 @@ pub fn draw_faces(part: &Part) -> Vec<u8> {
     for (n, face) in faces.list.iter().enumerate() {
         // Each face on its own: points on a border belong to several.
         let own = TriMesh {
-            points: face.triangles.iter().flat_map(|&t| part.mesh.corners(t as usize)).collect(),
+            points: face.triangles.iter().flat_map(|&t| part.faced().corners(t as usize)).collect(),
             triangles: (0..face.triangles.len() as u32).map(|t| [3 * t, 3 * t + 1, 3 * t + 2]).collect(),
         };
         let own = shade(&weld(&own, 0.0).mesh, CREASE_DEGREES);
@@ -113,9 +125,25 @@ pub fn draw_faces(part: &Part) -> Vec<u8> {
                 Kind::Cylinder { radius } | Kind::Sphere { radius } => Some(radius),
                 _ => None,
             },
+            beside: f.beside.iter().map(|&(face, turn)| Neighbour { face, turn_deg: (turn * 100.0).round() / 100.0 }).collect(),
         })
         .collect();
     glb::write(&all, &[Attribute { name: "FACE", values: Values::Floats(of) }], serde_json::json!({ "faces": info }))
+}
+
+/// A part with how far every place of it lies from where it was before mending moved it.
+pub fn draw_moved(part: &Part, before: &Part) -> Vec<u8> {
+    let (mesh, far) = map(&part.mesh, before.bvh());
+    let shaded = shade(&mesh, CREASE_DEGREES);
+    let points = shaded.source.len();
+    let far_at: Vec<f32> = shaded.source.iter().map(|&i| far[i as usize]).collect();
+    let greatest = far.iter().copied().fold(0.0, f32::max);
+    let attributes = [
+        Attribute { name: "ROLE", values: Values::Bytes(vec![Owner::Solid as u8; points]) },
+        Attribute { name: "OPEN", values: Values::Bytes(vec![255; points]) },
+        Attribute { name: "THICKNESS", values: Values::Floats(far_at) },
+    ];
+    glb::write(&shaded, &attributes, serde_json::json!({ "greatest": greatest }))
 }
 
 fn fewer(solid: &Solid, step: f64) -> (TriMesh, Vec<u32>) {

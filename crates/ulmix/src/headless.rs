@@ -86,7 +86,8 @@ fn try_build(recipe: &Path, part: Option<&Path>, bodies: &[PathBuf], output: &Pa
     if outcome.solid.mesh.triangles.is_empty() {
         return Err(Refused::new(report.notes.join(" "), "Change the recipe and build again."));
     }
-    let contents = Contents { mesh: &outcome.solid.mesh, apart: &report.apart, only: None, bodies: part.facts.bodies };
+    let (bodies, alongside) = (part.facts.bodies, &part.alongside());
+    let contents = Contents { mesh: &outcome.solid.mesh, apart: &report.apart, only: None, bodies, alongside };
     let file = export(&contents, &recipe, kind)?;
     std::fs::write(output, &file.bytes).map_err(|e| {
         Refused::new(format!("{} cannot be written: {e}.", output.display()), "Choose a folder that can be written to.")

@@ -19,6 +19,7 @@ export type Place = S['Place']
 export type Role = S['Role']
 export type Skin = S['Skin']
 export type FaceMark = S['FaceMark']
+export type Pocket = S['Pocket']
 export type FaceInfo = S['FaceInfo']
 export type OwnShape = S['OwnShape']
 export type BodyFacts = S['BodyFacts']
@@ -79,6 +80,7 @@ export const api = {
   draft: async (id: string, recipe: Recipe, drag: boolean, thickness: boolean, signal: AbortSignal) =>
     (await call(`/projects/${id}/draft`, { ...send('POST', { recipe, drag, thickness }), signal })).arrayBuffer(),
   faces: async (id: string, part: Recipe['part']) => (await call(`/projects/${id}/faces`, send('POST', part))).arrayBuffer(),
+  moved: async (id: string) => (await call(`/projects/${id}/moved`)).arrayBuffer(),
   skeleton: async (id: string, recipe: Recipe) => new Float32Array(await (await call(`/projects/${id}/skeleton`, send('POST', recipe))).arrayBuffer()),
   picture: async (id: string) => (await call(`/projects/${id}/picture`)).arrayBuffer(),
   startFinal: (id: string) => json<Job>(`/projects/${id}/final`, { method: 'POST' }),

@@ -228,6 +228,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/moved": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["moved"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/part": {
         parameters: {
             query?: never;
@@ -473,7 +489,7 @@ export interface components {
             volume_mm3: number;
         };
         ExportRequest: {
-            /** @description Only this body, by its name in the report, where lattice and solids are apart. */
+            /** @description Only this body, by its name in the report or the part: lattice or solids apart, or one left as it is. */
             body?: string | null;
             /** @description With or without its ending. */
             file_name: string;
@@ -486,6 +502,8 @@ export interface components {
         ExtrudedKind: "hexagons" | "squares" | "triangles" | "bow_ties" | "planar_voronoi";
         /** @description A face of the part, to be picked. */
         FaceInfo: {
+            /** @description Faces that share an edge with it. */
+            beside: components["schemas"]["Neighbour"][];
             mark: components["schemas"]["FaceMark"];
             /**
              * Format: double
@@ -624,6 +642,8 @@ export interface components {
             closed: boolean;
             defects: string[];
             format: string;
+            /** @description It is a sheet, which is given thickness. */
+            sheet: boolean;
             triangles: number;
             /** @description The format states its unit: there is one choice. */
             unit_stated: boolean;
@@ -718,10 +738,22 @@ export interface components {
             crumbs_mm3: number;
             /**
              * Format: double
+             * @description Triangles are made anew with edges of about this length; 0 for never. mm.
+             * @default 0
+             */
+            even_mm: number;
+            /**
+             * Format: double
              * @description Triangles are joined where that moves no point by more; 0 for never. mm.
              * @default 0
              */
             fewer_mm: number;
+            /**
+             * Format: int32
+             * @description Triangles are joined until there are no more than so many; 0 for never.
+             * @default 0
+             */
+            fewer_to: number;
             /**
              * Format: double
              * @description Holes up to this span are closed; 0 for none. mm.
@@ -757,6 +789,19 @@ export interface components {
              * @description Grid step of the final mesh; absent: chosen from thickness and part. mm.
              */
             step_mm?: number | null;
+        };
+        /** @description A face beside another. */
+        Neighbour: {
+            /**
+             * Format: int32
+             * @description Its number.
+             */
+            face: number;
+            /**
+             * Format: double
+             * @description By how much the surface turns at the edge between.
+             */
+            turn_deg: number;
         };
         /** @description What a file that was brought in becomes in a project. */
         NewFile: {
@@ -841,6 +886,8 @@ export interface components {
             height_mm: number;
             /** @enum {string} */
             shape: "cylinder";
+            /** @description Only the side, open at both ends. */
+            sheet: boolean;
         } | {
             /** Format: double */
             bore_mm: number;
@@ -857,6 +904,8 @@ export interface components {
             height_mm: number;
             /** @enum {string} */
             shape: "cone";
+            /** @description Only the side, open at both ends. */
+            sheet: boolean;
             /** Format: double */
             top_mm: number;
         } | {
@@ -890,13 +939,23 @@ export interface components {
             points: components["schemas"]["ProfilePoint"][];
             /** @enum {string} */
             shape: "revolved";
+            /** @description Without the line from the last point to the first, and open there. */
+            sheet: boolean;
             /** Format: int32 */
             steps: number;
         } | {
             sections: components["schemas"]["Section"][];
             /** @enum {string} */
             shape: "loft";
+            /** @description Open at the first and last section. */
+            sheet: boolean;
             smooth: boolean;
+        } | {
+            /** Format: int32 */
+            across: number;
+            points_mm: number[][];
+            /** @enum {string} */
+            shape: "free_form";
         };
         /** @description What a person should know about the part. Lengths mm, areas mm², volumes mm³. */
         PartFacts: {
@@ -921,11 +980,14 @@ export interface components {
             beside: components["schemas"]["Beside"][];
             file?: null | components["schemas"]["FileMark"];
             mend: components["schemas"]["Mend"];
+            /** @description Hollows that are bodies of the part. */
+            pockets?: components["schemas"]["Pocket"][];
             /** @description Roles of bodies by name; a body without one is what the rest of the part is. */
             roles: {
                 [key: string]: components["schemas"]["Role"];
             };
             shape?: null | components["schemas"]["OwnShape"];
+            shell?: null | components["schemas"]["Shell"];
             /** @description Unit of a file that states none. */
             unit: components["schemas"]["Unit"];
         };
@@ -958,6 +1020,12 @@ export interface components {
             faces: components["schemas"]["FaceMark"][];
             /** @enum {string} */
             shape: "faces";
+        };
+        /** @description A hollow of the part by the faces around it. */
+        Pocket: {
+            faces: components["schemas"]["FaceMark"][];
+            /** @description Of the body that it becomes. */
+            name: string;
         };
         /** @description What a final run will take, known before it starts. */
         Prediction: {
@@ -1025,6 +1093,8 @@ export interface components {
              * @description Goes up with every change; send it as `If-Match`.
              */
             revision: number;
+            /** @description How the part stands on the bed. */
+            standing: components["schemas"]["Standing"];
             /** Format: int64 */
             updated_ms: number;
         };
@@ -1066,6 +1136,7 @@ export interface components {
             /** @description Title of what is made; written into exported files. */
             name: string;
             part: components["schemas"]["PartStep"];
+            stand?: null | components["schemas"]["Stand"];
             structure: components["schemas"]["Structure"];
             thicken: components["schemas"]["Thicken"];
             /**
@@ -1079,7 +1150,7 @@ export interface components {
          * @description A part of the buoy.
          * @enum {string}
          */
-        Reedling: "keel_bracket" | "tow_grip" | "battery_cradle" | "lamp_guard" | "vent_panel" | "link_sleeve";
+        Reedling: "keel_bracket" | "tow_grip" | "battery_cradle" | "lamp_guard" | "vent_panel" | "link_sleeve" | "float_shell";
         /** @description A part of the Reedling buoy. */
         ReedlingPart: {
             part: components["schemas"]["Reedling"];
@@ -1127,7 +1198,7 @@ export interface components {
          * @description What becomes of a zone.
          * @enum {string}
          */
-        Role: "fill" | "keep_solid" | "keep_clear" | "reference";
+        Role: "fill" | "keep_solid" | "keep_clear" | "reference" | "alongside";
         /** @description What a run found; rides in the picture's `asset.extras`. */
         RunInfo: {
             /** @description The picture carries thickness. */
@@ -1214,6 +1285,16 @@ export interface components {
              */
             weld: number;
         };
+        /** @description What open surfaces become. */
+        Shell: {
+            /**
+             * Format: double
+             * @description Share of the thickness on the side that triangles face. Percent.
+             */
+            front_percent: number;
+            /** Format: double */
+            thickness_mm: number;
+        };
         /** @description Material within `depth_mm` of faces stays. */
         Skin: {
             /** Format: double */
@@ -1236,6 +1317,31 @@ export interface components {
             /** Format: double */
             seconds: number;
             stage: components["schemas"]["Stage"];
+        };
+        /** @description Files are written as the part stands, in the middle of the bed. */
+        Stand: {
+            /** @description Width, depth and height of the space that the printer has. mm. */
+            bed_mm: number[];
+            /** @description The direction of the part that faces the bed. Any length but 0. */
+            down: number[];
+            /**
+             * Format: double
+             * @description Then turned about the vertical, counter-clockwise seen from above. Degrees.
+             */
+            turn_deg: number;
+        };
+        /** @description What a person should know about how a part stands. */
+        Standing: {
+            /**
+             * Format: double
+             * @description Of the part's surface that touches the bed. mm².
+             */
+            contact_mm2: number;
+            /** @description It lies within the printer's space. */
+            fits: boolean;
+            size_mm: number[];
+            /** @description Columns of the turn from the part's axes to the bed's. */
+            turn: number[][];
         };
         Structure: {
             /** @description Cell size along the cell's own axes. mm. */
@@ -1817,6 +1923,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Check"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    moved: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The part with how far mending moved each place as THICKNESS, mm; the greatest in asset.extras */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/gltf-binary": unknown;
                 };
             };
             404: {

@@ -1,9 +1,12 @@
 import { create } from 'zustand'
 import { api, Refused, Unreachable, type FaceInfo, type Job, type NewFile, type Project, type Recipe, type RunInfo } from '../api/client'
+import { standOn } from './recipe/standRules'
 import { drainHole, withZones } from './recipe/zoneRules'
+import type { PickTool } from './view/FacePicker'
 
 export type Step = 'part' | 'zones' | 'structure' | 'thicken' | 'mesh' | 'checks' | 'handoff'
-export type Picking = 'faces' | 'drain'
+/** What a click on the part picks: faces for what is chosen, the place of a drain hole, or the face to stand on. */
+export type Picking = 'faces' | 'drain' | 'down'
 export type ColourBy = 'zone' | 'thickness'
 export type Axis = 0 | 1 | 2
 export type ViewMode = 'whole' | 'cut' | 'skeleton'
@@ -23,9 +26,9 @@ export interface Picture {
   n: number
 }
 
-/** The zone or skin of the recipe that is worked on. */
+/** The zone, skin or pocket of the recipe that is worked on. */
 export interface Chosen {
-  of: 'zone' | 'skin'
+  of: 'zone' | 'skin' | 'pocket'
   index: number
 }
 
@@ -33,6 +36,14 @@ export interface Chosen {
 export interface PartFaces {
   glb: ArrayBuffer
   list: FaceInfo[]
+  /** The part step it was made of. */
+  key: string
+}
+
+/** Distances of the part's surface from where it was. mm. */
+export interface Moved {
+  glb: ArrayBuffer
+  greatest: number
   /** The part step it was made of. */
   key: string
 }
@@ -55,8 +66,17 @@ interface BenchState {
   chosen: Chosen | null
   /** The zone whose own structure is worked on; none for the part's. */
   filled: number | null
-  /** What a click on the part picks: a face for what is chosen, or the place of a drain hole. */
   picking: Picking | null
+  pickTool: PickTool
+  /** The control point of a sheet that is worked on. */
+  control: number
+  /** The part with how far mending moved it, when that is looked at. */
+  moved: Moved | null
+  /** Names of zones that are not drawn, and of those that nothing in the picture changes. */
+  hidden: string[]
+  locked: string[]
+  /** Name of the zone that is shown alone. */
+  alone: string | null
   faces: PartFaces | null
   /** Ends of the struts, when they are looked at. mm. */
   skeleton: Float32Array | null
@@ -81,6 +101,12 @@ const blank: BenchState = {
   chosen: null,
   filled: null,
   picking: null,
+  pickTool: 'click',
+  control: 0,
+  moved: null,
+  hidden: [],
+  locked: [],
+  alone: null,
   faces: null,
   skeleton: null,
   look: null,
@@ -372,6 +398,24 @@ export async function fetchSkeleton() {
   } catch (e) {
     if (own === asked) tell(e)
   }
+}
+
+/** Shows how far mending moved the part, or the result again. */
+export async function showMoved(on: boolean) {
+  const { project } = get()
+  if (!on || !project) return set({ moved: null })
+  try {
+    const glb = await api.moved(project.id)
+    set({ moved: { glb, key: JSON.stringify(project.recipe.part), ...extras<{ greatest: number }>(glb) } })
+  } catch (e) {
+    tell(e)
+  }
+}
+
+/** Stands the part on a face that looks along `outward`. */
+export function stand(outward: readonly number[]) {
+  void pick(null)
+  edit(standOn(outward))
 }
 
 /** A drain hole at a place of the part's surface. */

@@ -81,7 +81,7 @@ export function UnitDialog({ upload, beside = [], onClose, onUse }: { upload: Up
         </div>
         <div>
           <dt>Surface</dt>
-          <dd className={contents.closed ? '' : 'amber'}>{contents.closed ? 'closed' : 'not closed'}</dd>
+          <dd className={contents.closed ? '' : 'amber'}>{contents.sheet ? 'an open sheet' : contents.closed ? 'closed' : 'not closed'}</dd>
         </div>
       </dl>
       {contents.defects.map((d) => (

@@ -17,9 +17,9 @@ const shapes: [string, OwnShape][] = [
   ['Rounded box', { shape: 'box', size_mm: [60, 40, 30], round_mm: 6 }],
   ['Hollow box', { shape: 'hollow_box', size_mm: [60, 40, 30], wall_mm: 8, open: true }],
   ['Sphere', { shape: 'sphere', diameter_mm: 50 }],
-  ['Cylinder', { shape: 'cylinder', diameter_mm: 40, height_mm: 60 }],
+  ['Cylinder', { shape: 'cylinder', diameter_mm: 40, height_mm: 60, sheet: false }],
   ['Tube', { shape: 'tube', diameter_mm: 60, bore_mm: 30, height_mm: 50 }],
-  ['Cone', { shape: 'cone', bottom_mm: 50, top_mm: 24, height_mm: 60 }],
+  ['Cone', { shape: 'cone', bottom_mm: 50, top_mm: 24, height_mm: 60, sheet: false }],
   ['Torus', { shape: 'torus', diameter_mm: 80, thickness_mm: 24 }],
   ['Geodesic sphere', { shape: 'geodesic', diameter_mm: 50, parts: 12 }],
   [
@@ -36,6 +36,7 @@ const shapes: [string, OwnShape][] = [
       ],
       axis_mm: 0,
       steps: 96,
+      sheet: false,
     },
   ],
   [
@@ -48,8 +49,10 @@ const shapes: [string, OwnShape][] = [
         { height_mm: 60, size_mm: [40, 40], round_percent: 100, turn_deg: 60, middle_mm: [0, 0] },
       ],
       smooth: true,
+      sheet: false,
     },
   ],
+  ['Free-form sheet', { shape: 'free_form', across: 5, points_mm: [0, 1, 2, 3].flatMap((row) => [0, 1, 2, 3, 4].map((n): [number, number, number] => [20 * n, 20 * row, row % 3 && n % 4 ? 14 : 0])) }],
   ['Plate', { shape: 'plate', size_mm: [90, 60, 12], corner_mm: 10, hole_mm: 5 }],
 ]
 

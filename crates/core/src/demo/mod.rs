@@ -7,8 +7,10 @@
 //! | [`cradle`] | a block with pockets for two cells |
 //! | [`turned`] | the lamp guard and the mooring link sleeve |
 //! | [`vent_panel`] | a plate with a rim |
+//! | [`float_shell`] | half of a hull, a sheet with two openings |
 
 mod cradle;
+mod float_shell;
 mod keel_bracket;
 mod tow_grip;
 mod turned;
@@ -34,6 +36,7 @@ pub enum Reedling {
     LampGuard,
     VentPanel,
     LinkSleeve,
+    FloatShell,
 }
 
 /// What there is to say of one.
@@ -45,13 +48,14 @@ struct About {
 }
 
 impl Reedling {
-    pub const ALL: [Reedling; 6] = [
+    pub const ALL: [Reedling; 7] = [
         Reedling::KeelBracket,
         Reedling::TowGrip,
         Reedling::BatteryCradle,
         Reedling::LampGuard,
         Reedling::VentPanel,
         Reedling::LinkSleeve,
+        Reedling::FloatShell,
     ];
 
     fn about(self) -> About {
@@ -71,6 +75,9 @@ impl Reedling {
             Reedling::LinkSleeve => {
                 about("Mooring link sleeve", "A short tube of Kelvin cells.", "link-sleeve", turned::link_sleeve)
             }
+            Reedling::FloatShell => {
+                about("Float shell", "An open hull, given thickness and Voronoi struts.", "float-shell", float_shell::float_shell)
+            }
         }
     }
 
@@ -88,7 +95,14 @@ impl Reedling {
         self.about().file_name
     }
 
-    /// The part in mm, and its first recipe.
+    /// The part as its recipe has it.
+    pub fn part(self) -> (Part, Recipe) {
+        let (mesh, recipe) = self.make();
+        let part = Part::assemble(vec![(self.title().into(), mesh)], &recipe.part);
+        (part.expect("a part of our own can be used"), recipe)
+    }
+
+    /// What its file holds, in mm, and its first recipe.
     pub fn make(self) -> (TriMesh, Recipe) {
         let (mesh, mut recipe) = (self.about().make)();
         recipe.name = self.title().into();
@@ -125,12 +139,12 @@ mod tests {
     #[test]
     fn every_part_is_one_sound_body_and_its_recipe_finds_its_faces() {
         for reedling in Reedling::ALL {
-            let (mesh, recipe) = reedling.make();
-            let t = Topology::of(&mesh);
-            assert!(t.sound() && t.pieces == 1 && mesh.volume() > 0.0, "{reedling:?}");
-            recipe.validate(&mesh.bounds()).unwrap_or_else(|e| panic!("{reedling:?}: {e}"));
-            let part = Part::prepare(&mesh).unwrap();
+            let (part, recipe) = reedling.part();
+            let t = Topology::of(&part.mesh);
+            assert!(t.sound() && t.pieces == 1 && part.mesh.volume() > 0.0, "{reedling:?}");
+            recipe.validate(&part.mesh.bounds()).unwrap_or_else(|e| panic!("{reedling:?}: {e}"));
             assert!(part.facts.defects.is_empty(), "{reedling:?}: {:?}", part.facts.defects);
+            assert_eq!(part.facts.changes.len(), recipe.part.shell.iter().count(), "{reedling:?}");
             for skin in &recipe.zones.skins {
                 let marks = skin.faces.as_deref().unwrap_or_default();
                 assert!(!marks.is_empty() && part.surface_of(marks).1 == 0, "{reedling:?}: {}", skin.name);

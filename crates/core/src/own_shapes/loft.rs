@@ -15,9 +15,9 @@ const LEVELS: usize = 24;
 /// Width, depth, roundness, turn in degrees, and the middle's place.
 type Values = [f64; 6];
 
-/// Closed by the first and last outline. Sizes, roundness, turn and middle change evenly with height from section to
+/// Closed by the first and last outline, or as a `sheet` open there. Sizes, roundness, turn and middle change evenly with height from section to
 /// section, or `smooth`: along monotone cubics (Fritsch & Carlson 1980), which never go beyond what sections say.
-pub fn loft(sections: &[Section], smooth: bool) -> TriMesh {
+pub fn loft(sections: &[Section], smooth: bool, sheet: bool) -> TriMesh {
     let heights: Vec<f64> = sections.iter().map(|s| s.height_mm).collect();
     let values: Vec<Values> = sections
         .iter()
@@ -28,7 +28,7 @@ pub fn loft(sections: &[Section], smooth: bool) -> TriMesh {
     for n in 0..sections.len() - 1 {
         let (a, b) = (&values[n], &values[n + 1]);
         let turn = (a[3] - b[3]).abs();
-        let bent = smooth || turn > 0.0 || a[2] != b[2];
+        let bent = sheet || smooth || turn > 0.0 || a[2] != b[2];
         let levels = if bent { LEVELS.max((turn / 5.0).ceil() as usize) } else { 1 };
         for level in 0..levels {
             let t = level as f64 / levels as f64;
@@ -48,6 +48,9 @@ pub fn loft(sections: &[Section], smooth: bool) -> TriMesh {
 
     let mut b = Builder::default();
     rings.windows(2).for_each(|pair| b.between(&pair[0], &pair[1]));
+    if sheet {
+        return b.mesh;
+    }
     // Outlines are convex: their caps fan out from the middle, and opposite sides mirror each other.
     for (ring, up) in [(&rings[0], false), (&rings[rings.len() - 1], true)] {
         let middle = ring.iter().sum::<DVec3>() / ring.len() as f64;

@@ -1,17 +1,19 @@
-//! Meshes of [`OwnShape`]s, closed and outward.
+//! Meshes of [`OwnShape`]s, closed and outward; sheets are grids along two directions.
 //!
 //! | module | idea |
 //! |---|---|
 //! | [`profile`] | drawn outlines to be turned about an axis |
 //! | [`loft`] | a surface through outlines at several heights |
+//! | [`free_form`] | a sheet over a grid of control points |
 
+mod free_form;
 mod loft;
 pub mod profile;
 
 use crate::builder::{arc, circle, flat, revolve, rounded_rectangle, Builder};
 use crate::recipe::OwnShape;
 use glam::{DVec2, DVec3};
-use std::f64::consts::{FRAC_PI_2, PI};
+use std::f64::consts::{FRAC_PI_2, PI, TAU};
 use ulmix_mesh::weld::weld;
 use ulmix_mesh::TriMesh;
 
@@ -35,11 +37,18 @@ pub fn mesh(shape: &OwnShape) -> TriMesh {
             let profile: Vec<DVec2> = arc(DVec2::new(0.0, r), r, -FRAC_PI_2, FRAC_PI_2, AROUND / 2).map(on_axis).collect();
             revolve(&profile, AROUND)
         }
-        OwnShape::Cylinder { diameter_mm, height_mm } => {
+        OwnShape::Cylinder { diameter_mm, height_mm, sheet: true } => {
+            let r = 0.5 * diameter_mm;
+            turned_sheet(&[DVec2::new(r, 0.0), DVec2::new(r, height_mm)], AROUND)
+        }
+        OwnShape::Cylinder { diameter_mm, height_mm, .. } => {
             let r = 0.5 * diameter_mm;
             revolve(&[(0.0, 0.0), (r, 0.0), (r, height_mm), (0.0, height_mm)].map(DVec2::from), AROUND)
         }
-        OwnShape::Cone { bottom_mm, top_mm, height_mm } => {
+        OwnShape::Cone { bottom_mm, top_mm, height_mm, sheet: true } => {
+            turned_sheet(&[DVec2::new(0.5 * bottom_mm, 0.0), DVec2::new(0.5 * top_mm, height_mm)], AROUND)
+        }
+        OwnShape::Cone { bottom_mm, top_mm, height_mm, .. } => {
             let mut profile = vec![DVec2::ZERO, DVec2::new(0.5 * bottom_mm, 0.0), DVec2::new(0.5 * top_mm, height_mm)];
             if top_mm > 0.0 {
                 profile.push(DVec2::new(0.0, height_mm));
@@ -56,12 +65,41 @@ pub fn mesh(shape: &OwnShape) -> TriMesh {
         }
         OwnShape::Plate { size_mm: [x, y, z], corner_mm, hole_mm } => plate(DVec2::new(x, y) * 0.5, z, corner_mm, 0.5 * hole_mm),
         OwnShape::Geodesic { diameter_mm, parts } => geodesic(0.5 * diameter_mm, parts as usize),
-        OwnShape::Revolved { ref points, axis_mm, steps } => {
-            revolve(&profile::outline(points, axis_mm).unwrap_or_default(), steps as usize)
+        OwnShape::Revolved { ref points, axis_mm, steps, sheet } => {
+            let profile = profile::outline(points, axis_mm, sheet).unwrap_or_default();
+            if sheet {
+                turned_sheet(&profile, steps as usize)
+            } else {
+                revolve(&profile, steps as usize)
+            }
         }
-        OwnShape::Loft { ref sections, smooth } => loft::loft(sections, smooth),
+        OwnShape::Loft { ref sections, smooth, sheet } => loft::loft(sections, smooth, sheet),
+        OwnShape::FreeForm { across, ref points_mm } => {
+            let points: Vec<DVec3> = points_mm.iter().map(|p| DVec3::from(*p)).collect();
+            free_form::free_form(&points, across as usize)
+        }
     };
     weld(&made, 1e-7 * made.bounds().size().max_element()).mesh
+}
+
+/// An open profile turned about z, cut along itself into about square pieces.
+fn turned_sheet(profile: &[DVec2], steps: usize) -> TriMesh {
+    let widest = profile.iter().map(|p| p.x).fold(0.0, f64::max);
+    let piece = (TAU * widest / steps as f64).max(1e-9);
+    let mut rows: Vec<DVec2> = Vec::new();
+    for pair in profile.windows(2) {
+        let parts = (pair[0].distance(pair[1]) / piece).round().clamp(1.0, 400.0) as usize;
+        rows.extend((0..parts).map(|i| pair[0].lerp(pair[1], i as f64 / parts as f64)));
+    }
+    rows.extend(profile.last());
+    let around = |p: &DVec2| {
+        let at = |i: usize| {
+            let (sin, cos) = (TAU * (i % steps) as f64 / steps as f64).sin_cos();
+            DVec3::new(p.x * cos, p.x * sin, p.y)
+        };
+        (0..=steps).map(at).collect()
+    };
+    free_form::sheet(&rows.iter().map(around).collect::<Vec<_>>())
 }
 
 /// Rounding leaves a pole's radius a hair off zero.
@@ -207,7 +245,7 @@ mod tests {
 
     fn revolved(points: &[[f64; 3]], axis_mm: f64) -> OwnShape {
         let points = points.iter().map(|&[x, y, bow_mm]| ProfilePoint { at_mm: [x, y], bow_mm }).collect();
-        OwnShape::Revolved { points, axis_mm, steps: 96 }
+        OwnShape::Revolved { points, axis_mm, steps: 96, sheet: false }
     }
 
     fn lofted(sections: &[(f64, [f64; 2], f64, f64)]) -> OwnShape {
@@ -218,7 +256,7 @@ mod tests {
             turn_deg,
             middle_mm: [0.0; 2],
         };
-        OwnShape::Loft { sections: sections.iter().map(section).collect(), smooth: false }
+        OwnShape::Loft { sections: sections.iter().map(section).collect(), smooth: false, sheet: false }
     }
 
     #[test]
@@ -229,7 +267,7 @@ mod tests {
             unreachable!()
         };
         sections[2].middle_mm = [5.0, 0.0];
-        let m = mesh(&OwnShape::Loft { sections, smooth: true });
+        let m = mesh(&OwnShape::Loft { sections, smooth: true, sheet: false });
         assert!(Topology::of(&m).sound());
         // Above the second section nothing is wider than what both say, turned by 30° and moved by 5.
         let back = glam::DQuat::from_rotation_z(-30f64.to_radians());
@@ -251,9 +289,9 @@ mod tests {
             (OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: true }, 28_800.0 - 56.0 * 36.0 * 10.0, 1),
             (OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: false }, 28_800.0 - 56.0 * 36.0 * 8.0, 2),
             (OwnShape::Sphere { diameter_mm: 20.0 }, 4.0 / 3.0 * PI * 1000.0, 1),
-            (OwnShape::Cylinder { diameter_mm: 20.0, height_mm: 15.0 }, PI * 1500.0, 1),
-            (OwnShape::Cone { bottom_mm: 20.0, top_mm: 0.0, height_mm: 15.0 }, PI * 500.0, 1),
-            (OwnShape::Cone { bottom_mm: 20.0, top_mm: 10.0, height_mm: 12.0 }, PI * 4.0 * 175.0, 1),
+            (OwnShape::Cylinder { diameter_mm: 20.0, height_mm: 15.0, sheet: false }, PI * 1500.0, 1),
+            (OwnShape::Cone { bottom_mm: 20.0, top_mm: 0.0, height_mm: 15.0, sheet: false }, PI * 500.0, 1),
+            (OwnShape::Cone { bottom_mm: 20.0, top_mm: 10.0, height_mm: 12.0, sheet: false }, PI * 4.0 * 175.0, 1),
             (OwnShape::Tube { diameter_mm: 20.0, bore_mm: 12.0, height_mm: 15.0 }, PI * (100.0 - 36.0) * 15.0, 1),
             (OwnShape::Torus { diameter_mm: 40.0, thickness_mm: 8.0 }, 2.0 * PI * PI * 16.0 * 16.0, 1),
             (OwnShape::Plate { size_mm, corner_mm: 6.0, hole_mm: 4.0 }, (2400.0 - (4.0 - PI) * 36.0 - 4.0 * PI * 4.0) * 12.0, 1),
@@ -275,6 +313,36 @@ mod tests {
     }
 
     #[test]
+    fn sheets_are_one_open_surface_of_even_pieces_and_become_shells() {
+        let sheeted = |shape: OwnShape| match shape {
+            OwnShape::Revolved { points, axis_mm, steps, .. } => OwnShape::Revolved { points, axis_mm, steps, sheet: true },
+            OwnShape::Loft { sections, smooth, .. } => OwnShape::Loft { sections, smooth, sheet: true },
+            other => other,
+        };
+        let square = [-10.0, 10.0].map(|y| [-10.0, 10.0].map(|x| [x, y, 0.0]));
+        let cases = [
+            (OwnShape::Cylinder { diameter_mm: 20.0, height_mm: 15.0, sheet: true }, PI * 300.0, 2),
+            (OwnShape::Cone { bottom_mm: 20.0, top_mm: 8.0, height_mm: 8.0, sheet: true }, PI * 14.0 * 10.0, 2),
+            // A bowl: a quarter of a circle from the axis on.
+            (sheeted(revolved(&[[0.0, -10.0, 10.0 - 50f64.sqrt()], [10.0, 0.0, 0.0]], 0.0)), TAU * 100.0, 1),
+            (sheeted(lofted(&[(0.0, [20.0, 20.0], 0.0, 0.0), (5.0, [20.0, 20.0], 0.0, 0.0)])), 400.0, 2),
+            (OwnShape::FreeForm { across: 2, points_mm: square.concat() }, 400.0, 1),
+        ];
+        for (shape, area, rims) in cases {
+            shape.validate().unwrap();
+            let m = mesh(&shape);
+            let t = Topology::of(&m);
+            assert!(t.pieces == 1 && t.flipped_edges + t.non_manifold_edges + t.non_manifold_vertices == 0, "{shape:?}");
+            assert_eq!(ulmix_mesh::holes::holes(&m).len(), rims, "{shape:?}");
+            assert!((m.area() / area - 1.0).abs() < 4e-3, "{shape:?}: {} for {area}", m.area());
+            let shell = ulmix_mesh::shell::thicken(&m, 0.5, 0.5);
+            assert!(Topology::of(&shell).sound() && (shell.volume() / (0.5 * area) - 1.0).abs() < 0.01, "{shape:?}");
+        }
+        let ragged = OwnShape::FreeForm { across: 3, points_mm: vec![[0.0; 3]; 7] };
+        assert!(ragged.validate().is_err());
+    }
+
+    #[test]
     fn faces_of_own_shapes_are_recognised() {
         let kinds = |shape: OwnShape| faces(&mesh(&shape), 28.0).list.into_iter().map(|f| f.kind).collect::<Vec<_>>();
         let tube = kinds(OwnShape::Tube { diameter_mm: 20.0, bore_mm: 12.0, height_mm: 15.0 });
@@ -284,7 +352,7 @@ mod tests {
         let plate = kinds(OwnShape::Plate { size_mm: [60.0, 40.0, 5.0], corner_mm: 6.0, hole_mm: 4.0 });
         assert_eq!(plate.iter().filter(|k| **k == Kind::Plane).count(), 6, "{plate:?}");
         assert_eq!(plate.iter().filter(|k| matches!(k, Kind::Cylinder { .. })).count(), 8, "{plate:?}");
-        let cone = kinds(OwnShape::Cone { bottom_mm: 20.0, top_mm: 8.0, height_mm: 12.0 });
+        let cone = kinds(OwnShape::Cone { bottom_mm: 20.0, top_mm: 8.0, height_mm: 12.0, sheet: false });
         assert!(cone.iter().any(|k| matches!(k, Kind::Cone { .. })), "{cone:?}");
         assert!(matches!(kinds(OwnShape::Sphere { diameter_mm: 20.0 })[..], [Kind::Sphere { .. }]));
         assert!(matches!(kinds(OwnShape::Torus { diameter_mm: 40.0, thickness_mm: 8.0 })[..], [Kind::Free]));

@@ -15,15 +15,18 @@ const MOST_BOW: f64 = 2.0;
 /// A place of the drawn profile, with the point that its line begins at, counted from 1.
 type Drawn = (DVec2, usize);
 
-/// The profile as radius and height, counter-clockwise, arcs in chords; refused when it cannot be turned into a
-/// closed surface.
-pub fn outline(points: &[ProfilePoint], axis_mm: f64) -> Result<Vec<DVec2>, RecipeError> {
-    let mut drawn = drawn(points, axis_mm)?;
+/// The profile as radius and height, arcs in chords; refused when it cannot be turned into a surface that is whole.
+/// It runs counter-clockwise; one that is `open` runs from the first point to the last, upward as a whole.
+pub fn outline(points: &[ProfilePoint], axis_mm: f64, open: bool) -> Result<Vec<DVec2>, RecipeError> {
+    let mut drawn = drawn(points, axis_mm, open)?;
     beside_axis(&mut drawn)?;
-    meets_itself(&drawn)?;
-    hangs_together(&drawn)?;
+    meets_itself(&drawn, open)?;
+    if !open {
+        hangs_together(&drawn)?;
+    }
     let mut out: Vec<DVec2> = drawn.into_iter().map(|d| d.0).collect();
-    if area(&out) < 0.0 {
+    let backward = if open { out[out.len() - 1].y < out[0].y } else { area(&out) < 0.0 };
+    if backward {
         out.reverse();
     }
     Ok(out)
@@ -33,11 +36,11 @@ fn refuse<T>(message: String, hint: &str) -> Result<T, RecipeError> {
     Err(RecipeError { field: "part.shape".into(), message, hint: hint.into() })
 }
 
-fn drawn(points: &[ProfilePoint], axis_mm: f64) -> Result<Vec<Drawn>, RecipeError> {
+fn drawn(points: &[ProfilePoint], axis_mm: f64, open: bool) -> Result<Vec<Drawn>, RecipeError> {
     let at = |n: usize| DVec2::from(points[n % points.len()].at_mm) - DVec2::new(axis_mm, 0.0);
     let number = |n: usize| n % points.len() + 1;
     let mut out = Vec::new();
-    for (n, point) in points.iter().enumerate() {
+    for (n, point) in points.iter().enumerate().take(points.len() - open as usize) {
         let (from, to) = (at(n), at(n + 1));
         let chord = from.distance(to);
         if chord < 1e-3 {
@@ -53,6 +56,9 @@ fn drawn(points: &[ProfilePoint], axis_mm: f64) -> Result<Vec<Drawn>, RecipeErro
             );
         }
         out.extend(line(from, to, point.bow_mm).into_iter().map(|p| (p, number(n))));
+    }
+    if open {
+        out.push((at(points.len() - 1), points.len()));
     }
     Ok(out)
 }
@@ -73,12 +79,13 @@ fn beside_axis(drawn: &mut [Drawn]) -> Result<(), RecipeError> {
     Ok(())
 }
 
-fn meets_itself(drawn: &[Drawn]) -> Result<(), RecipeError> {
+fn meets_itself(drawn: &[Drawn], open: bool) -> Result<(), RecipeError> {
     let count = drawn.len();
     let side = |n: usize| (drawn[n].0, drawn[(n + 1) % count].0);
-    for m in 0..count {
-        for n in m + 1..count {
-            let beside = n == m + 1 || (m == 0 && n == count - 1);
+    let sides = count - open as usize;
+    for m in 0..sides {
+        for n in m + 1..sides {
+            let beside = n == m + 1 || (!open && m == 0 && n == count - 1);
             let meet = if beside { double_back(side(m), side(n), n == m + 1) } else { touch(side(m), side(n)) };
             if meet {
                 return refuse(
@@ -172,20 +179,21 @@ mod tests {
     fn a_half_circle_drawn_either_way_is_a_half_circle() {
         let r = 7.0;
         for drawn in [[[0.0, -r, r], [0.0, r, 0.0]], [[0.0, r, -r], [0.0, -r, 0.0]]] {
-            let out = outline(&points(&drawn), 0.0).unwrap();
+            let out = outline(&points(&drawn), 0.0, false).unwrap();
             assert!((area(&out) / (0.5 * PI * r * r) - 1.0).abs() < 2e-3, "{}", area(&out));
             assert!(out.iter().all(|p| (p.length() - r).abs() < 1e-9));
         }
-        let hollow = outline(&points(&[[0.0, 0.0, 0.0], [10.0, 0.0, -2.0], [10.0, 10.0, 0.0], [0.0, 10.0, 0.0]]), 0.0).unwrap();
+        let hollow =
+            outline(&points(&[[0.0, 0.0, 0.0], [10.0, 0.0, -2.0], [10.0, 10.0, 0.0], [0.0, 10.0, 0.0]]), 0.0, false).unwrap();
         assert!(area(&hollow) < 100.0 && hollow.iter().all(|p| p.x <= 10.0));
     }
 
     #[test]
     fn what_cannot_be_turned_is_refused_by_its_point() {
         let square = [[5.0, 0.0, 0.0], [10.0, 0.0, 0.0], [10.0, 10.0, 0.0], [5.0, 10.0, 0.0]];
-        assert!(outline(&points(&square), 0.0).is_ok() && outline(&points(&square), 5.0).is_ok());
+        assert!(outline(&points(&square), 0.0, false).is_ok() && outline(&points(&square), 5.0, false).is_ok());
         let says = |list: &[[f64; 3]], axis: f64, words: &str| {
-            let e = outline(&points(list), axis).unwrap_err();
+            let e = outline(&points(list), axis, false).unwrap_err();
             assert!(e.message.contains(words), "{}", e.message);
         };
         says(&square, 6.0, "over the axis at or after point 1");

@@ -9,10 +9,12 @@
 //! | [`shapes`] | shapes of our own to begin with |
 //! | [`structure`], [`own_cell`], [`own_points`] | what fills a zone; a cell drawn by hand; seed points from a table |
 //! | [`zones`] | where the part may be hollow, and its skins |
+//! | [`stand`] | how the part stands on the printer's bed |
 
 pub mod own_cell;
 pub mod own_points;
 pub mod shapes;
+pub mod stand;
 pub mod structure;
 pub mod zones;
 
@@ -22,6 +24,7 @@ pub use own_points::OwnPoints;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 pub use shapes::{OwnShape, ProfilePoint, Section};
+pub use stand::Stand;
 use std::collections::BTreeMap;
 pub use structure::{
     CellKind, ExtrudedKind, Family, Finer, FoamKind, Form, Joins, Kind, SeededKind, Seeds, Spread, Structure, SurfaceKind,
@@ -49,6 +52,9 @@ pub struct Recipe {
     pub joins: Joins,
     pub mesh: MeshStep,
     pub material: Material,
+    /// Absent: files keep the part's own place.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub stand: Option<Stand>,
 }
 
 /// Where the part comes from.
@@ -74,6 +80,37 @@ pub struct PartStep {
     #[serde(default)]
     #[schema(required = true)]
     pub mend: Mend,
+    /// Open surfaces are sheets that are given thickness; absent: their holes count as covered.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub shell: Option<Shell>,
+    /// Hollows that are bodies of the part.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub pockets: Vec<Pocket>,
+}
+
+/// A hollow of the part by the faces around it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Pocket {
+    /// Of the body that it becomes.
+    pub name: String,
+    pub faces: Vec<FaceMark>,
+}
+
+/// What open surfaces become.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Shell {
+    pub thickness_mm: f64,
+    /// Share of the thickness on the side that triangles face. Percent.
+    pub front_percent: f64,
+}
+
+impl Shell {
+    /// First values for a sheet with a longest side.
+    pub fn for_size(longest: f64) -> Shell {
+        Shell { thickness_mm: round_two(longest / 40.0), front_percent: 50.0 }
+    }
 }
 
 /// What is mended of the part's files. The files stay as they are.
@@ -89,15 +126,61 @@ pub struct Mend {
     /// Pieces that cross themselves are wound anew at this step; 0 for never. mm.
     #[schema(required = true)]
     pub rewrap_mm: f64,
+    /// Triangles are made anew with edges of about this length; 0 for never. mm.
+    #[schema(required = true)]
+    pub even_mm: f64,
     /// Triangles are joined where that moves no point by more; 0 for never. mm.
     #[schema(required = true)]
     pub fewer_mm: f64,
+    /// Triangles are joined until there are no more than so many; 0 for never.
+    #[schema(required = true)]
+    pub fewer_to: u32,
+}
+
+impl Mend {
+    /// The same without what moves a sound surface.
+    pub fn without_moving(self) -> Mend {
+        Mend { rewrap_mm: 0.0, even_mm: 0.0, fewer_mm: 0.0, fewer_to: 0, ..self }
+    }
+
+    /// Does it move a surface?
+    pub fn moves(&self) -> bool {
+        *self != self.without_moving()
+    }
+
+    fn validate(&self, longest: f64) -> Result<(), RecipeError> {
+        check("part.mend.holes_mm", "The span of holes that are closed", "mm", self.holes_mm, 0.0, 10.0 * longest)?;
+        if self.rewrap_mm != 0.0 {
+            let what = "The step at which crossings are resolved";
+            check("part.mend.rewrap_mm", what, "mm", self.rewrap_mm, longest / 1000.0, longest / 8.0)?;
+        }
+        if self.even_mm != 0.0 {
+            let what = "The length of even triangles' edges";
+            check("part.mend.even_mm", what, "mm", self.even_mm, longest / 2000.0, longest)?;
+        }
+        let what = "The deviation within which triangles are joined";
+        check("part.mend.fewer_mm", what, "mm", self.fewer_mm, 0.0, longest / 20.0)?;
+        if self.fewer_to != 0 {
+            check("part.mend.fewer_to", "The number of triangles", "", self.fewer_to as f64, 20.0, 1e7)?;
+        }
+        let what = "The volume of pieces that are removed";
+        check("part.mend.crumbs_mm3", what, "mm³", self.crumbs_mm3, 0.0, longest.powi(3))
+    }
 }
 
 impl PartStep {
     /// The file that the project began with, alone.
     pub fn plain(unit: Unit) -> PartStep {
-        PartStep { unit, shape: None, file: None, beside: Vec::new(), roles: BTreeMap::new(), mend: Mend::default() }
+        PartStep {
+            unit,
+            shape: None,
+            file: None,
+            beside: Vec::new(),
+            roles: BTreeMap::new(),
+            mend: Mend::default(),
+            shell: None,
+            pockets: Vec::new(),
+        }
     }
 }
 
@@ -266,6 +349,7 @@ impl Recipe {
                 apart_mm: None,
             },
             material: Material { name: MATERIALS[0].name.into(), density: MATERIALS[0].density },
+            stand: None,
         }
     }
 
@@ -328,15 +412,19 @@ impl Recipe {
                 hint: "Join some of them into one file.".into(),
             });
         }
-        check("part.mend.holes_mm", "The span of holes that are closed", "mm", self.part.mend.holes_mm, 0.0, 10.0 * longest)?;
-        if self.part.mend.rewrap_mm != 0.0 {
-            let (what, step) = ("The step at which crossings are resolved", self.part.mend.rewrap_mm);
-            check("part.mend.rewrap_mm", what, "mm", step, longest / 1000.0, longest / 8.0)?;
+        self.part.mend.validate(longest)?;
+        if let Some(shell) = &self.part.shell {
+            check("part.shell.thickness_mm", "The shell's thickness", "mm", shell.thickness_mm, longest / 5000.0, longest / 4.0)?;
+            check("part.shell.front_percent", "The share in front", "%", shell.front_percent, 0.0, 100.0)?;
         }
-        let (what, within) = ("The deviation within which triangles are joined", self.part.mend.fewer_mm);
-        check("part.mend.fewer_mm", what, "mm", within, 0.0, longest / 20.0)?;
-        let most = longest.powi(3);
-        check("part.mend.crumbs_mm3", "The volume of pieces that are removed", "mm³", self.part.mend.crumbs_mm3, 0.0, most)?;
+        if self.part.pockets.len() > MOST_WITH_ROLES {
+            return Err(RecipeError {
+                field: "part.pockets".into(),
+                message: format!("More than {MOST_WITH_ROLES} pockets are filled."),
+                hint: "Take some of them away.".into(),
+            });
+        }
+        self.part.pockets.iter().try_for_each(|p| zones::marks(&p.faces, "part.pockets", &p.name))?;
         if self.part.roles.len() > MOST_WITH_ROLES {
             return Err(RecipeError {
                 field: "part.roles".into(),
@@ -354,6 +442,7 @@ impl Recipe {
         }
         check("mesh.reduce_mm", "The reduction's deviation", "mm", self.mesh.reduce_mm, 0.0, longest / 50.0)?;
         check("mesh.crumb_mm3", "The size of loose crumbs", "mm³", self.mesh.crumb_mm3, 0.0, longest.powi(3))?;
+        self.stand.iter().try_for_each(Stand::validate)?;
         check("material.density", "The material's density", "g/cm³", self.material.density, 0.01, 25.0)
     }
 }

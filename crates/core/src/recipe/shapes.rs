@@ -2,7 +2,9 @@
 
 use super::{check, RecipeError};
 use crate::own_shapes::profile;
+use glam::DVec3;
 use serde::{Deserialize, Serialize};
+use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 
 /// A part by its dimensions. Lengths mm; it stands on z = 0 around the z axis, a torus around the
@@ -27,6 +29,10 @@ pub enum OwnShape {
     Cylinder {
         diameter_mm: f64,
         height_mm: f64,
+        /// Only the side, open at both ends.
+        #[serde(default)]
+        #[schema(required = true)]
+        sheet: bool,
     },
     Tube {
         diameter_mm: f64,
@@ -37,6 +43,10 @@ pub enum OwnShape {
         bottom_mm: f64,
         top_mm: f64,
         height_mm: f64,
+        /// Only the side, open at both ends.
+        #[serde(default)]
+        #[schema(required = true)]
+        sheet: bool,
     },
     Torus {
         diameter_mm: f64,
@@ -59,11 +69,24 @@ pub enum OwnShape {
         /// Where the axis stands across the profile.
         axis_mm: f64,
         steps: u32,
+        /// Without the line from the last point to the first, and open there.
+        #[serde(default)]
+        #[schema(required = true)]
+        sheet: bool,
     },
     /// Through outlines at rising heights, by straight lines or smoothly.
     Loft {
         sections: Vec<Section>,
         smooth: bool,
+        /// Open at the first and last section.
+        #[serde(default)]
+        #[schema(required = true)]
+        sheet: bool,
+    },
+    /// A sheet that a grid of control points pulls at, `across` to a row; its corners are on it.
+    FreeForm {
+        across: u32,
+        points_mm: Vec<[f64; 3]>,
     },
 }
 
@@ -95,6 +118,8 @@ pub struct Section {
 /// Points of a profile, and sections of a loft.
 const MOST_POINTS: usize = 200;
 const MOST_SECTIONS: usize = 50;
+/// Control points along a side of a sheet.
+const MOST_CONTROL: f64 = 24.0;
 
 /// Sizes that can be made. mm.
 const LEAST: f64 = 0.1;
@@ -115,7 +140,7 @@ impl OwnShape {
                 is("The wall", *wall_mm, 0.01, 0.49 * least(size_mm))
             }
             OwnShape::Sphere { diameter_mm } => is("The diameter", *diameter_mm, LEAST, MOST),
-            OwnShape::Cylinder { diameter_mm, height_mm } => {
+            OwnShape::Cylinder { diameter_mm, height_mm, .. } => {
                 is("The diameter", *diameter_mm, LEAST, MOST)?;
                 is("The height", *height_mm, LEAST, MOST)
             }
@@ -124,7 +149,7 @@ impl OwnShape {
                 is("The bore's diameter", *bore_mm, 0.01, 0.99 * diameter_mm)?;
                 is("The height", *height_mm, LEAST, MOST)
             }
-            OwnShape::Cone { bottom_mm, top_mm, height_mm } => {
+            OwnShape::Cone { bottom_mm, top_mm, height_mm, .. } => {
                 is("The lower diameter", *bottom_mm, LEAST, MOST)?;
                 is("The upper diameter", *top_mm, 0.0, MOST)?;
                 is("The height", *height_mm, LEAST, MOST)
@@ -143,18 +168,34 @@ impl OwnShape {
                 is("The diameter", *diameter_mm, LEAST, MOST)?;
                 check("part.shape", "The number of parts", "", *parts as f64, 1.0, 128.0)
             }
-            OwnShape::Revolved { points, axis_mm, steps } => {
+            OwnShape::Revolved { points, axis_mm, steps, sheet } => {
                 check("part.shape", "The number of points", "", points.len() as f64, 2.0, MOST_POINTS as f64)?;
                 check("part.shape", "The number of steps around", "", *steps as f64, 3.0, 720.0)?;
                 is("The axis", *axis_mm, -MOST, MOST)?;
                 points.iter().flat_map(|p| [p.at_mm[0], p.at_mm[1], p.bow_mm]).try_for_each(|v| is("A point", v, -MOST, MOST))?;
-                profile::outline(points, *axis_mm).map(|_| ())
+                profile::outline(points, *axis_mm, *sheet).map(|_| ())
             }
             OwnShape::Loft { sections, .. } => {
                 check("part.shape", "The number of sections", "", sections.len() as f64, 2.0, MOST_SECTIONS as f64)?;
                 sections.iter().try_for_each(Section::validate)?;
                 let rise = sections.windows(2).map(|s| s[1].height_mm - s[0].height_mm).fold(f64::INFINITY, f64::min);
                 is("The least rise from one section to the next", rise, LEAST, MOST)
+            }
+            OwnShape::FreeForm { across, points_mm } => {
+                let rows = points_mm.len() as f64 / *across as f64;
+                check("part.shape", "The number of control points in a row", "", *across as f64, 2.0, MOST_CONTROL)?;
+                check("part.shape", "The number of rows of control points", "", rows, 2.0, MOST_CONTROL)?;
+                points_mm.iter().flatten().try_for_each(|v| is("A control point", *v, -MOST, MOST))?;
+                let size = Bounds::of(points_mm.iter().map(|p| DVec3::from(*p))).size().max_element();
+                is("The sheet's longest side", size, LEAST, MOST)?;
+                if points_mm.len() % *across as usize != 0 {
+                    return Err(RecipeError {
+                        field: "part.shape".into(),
+                        message: format!("{} control points do not fill rows of {across}.", points_mm.len()),
+                        hint: "Give every row as many points.".into(),
+                    });
+                }
+                Ok(())
             }
         }
     }
@@ -173,6 +214,7 @@ impl OwnShape {
             OwnShape::Geodesic { .. } => "Geodesic sphere",
             OwnShape::Revolved { .. } => "Revolved part",
             OwnShape::Loft { .. } => "Loft",
+            OwnShape::FreeForm { .. } => "Free-form sheet",
         }
     }
 }

@@ -36,6 +36,8 @@ pub enum Role {
     KeepClear,
     /// Shown, and changes nothing.
     Reference,
+    /// Of a body: exported beside the result as it came.
+    Alongside,
 }
 
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -164,6 +166,13 @@ impl Zones {
         }
         for (i, z) in self.list.iter().enumerate() {
             let field = format!("zones.list.{i}");
+            if z.role == Role::Alongside {
+                return refuse(
+                    &field,
+                    format!("The zone “{}” cannot be left as it is.", z.name),
+                    "Only a body can; choose another role.",
+                );
+            }
             let called = |what: &str| format!("{what} of “{}”", z.name);
             let place = |v: [f64; 3]| v.iter().try_for_each(|v| check(&field, &called("A place"), "mm", *v, -1e6, 1e6));
             let radius = |v: f64| check(&field, &called("The radius"), "mm", v, 1e-3, 10.0 * longest);
@@ -211,7 +220,7 @@ impl Zones {
     }
 }
 
-fn marks(faces: &[FaceMark], field: &str, name: &str) -> Result<(), RecipeError> {
+pub(super) fn marks(faces: &[FaceMark], field: &str, name: &str) -> Result<(), RecipeError> {
     for f in faces {
         for v in f.place_mm.into_iter().chain(f.direction).chain([f.area_mm2]) {
             check(field, &format!("A face of “{name}”"), "", v, -1e12, 1e12)?;

@@ -12,6 +12,8 @@ use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
 const PATIENCE: Duration = Duration::from_secs(90);
+/// Between two looks at a condition: asking without a pause would take the time that the page needs to get there.
+const BETWEEN: Duration = Duration::from_millis(30);
 
 /// Browsers draw in software here: one at a time, or they starve each other.
 static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
@@ -131,7 +133,7 @@ impl Bench {
                 self.screenshot(&file).await;
                 panic!("waited too long until {what}; see {}", file.display());
             }
-            tokio::task::yield_now().await;
+            tokio::time::sleep(BETWEEN).await;
         }
     }
 
@@ -250,6 +252,7 @@ impl Bench {
                 }
             }
             assert!(start.elapsed() < PATIENCE, "no {css} with “{words}” to click");
+            tokio::time::sleep(BETWEEN).await;
         }
     }
 

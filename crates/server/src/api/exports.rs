@@ -31,7 +31,7 @@ pub struct ExportRequest {
     pub kind: FileKind,
     /// With or without its ending.
     pub file_name: String,
-    /// Only this body, by its name in the report, where lattice and solids are apart.
+    /// Only this body, by its name in the report or the part: lattice or solids apart, or one left as it is.
     #[serde(default)]
     pub body: Option<String>,
 }
@@ -94,7 +94,9 @@ pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Bod
         }
         let info: RunInfo = serde_json::from_str(&done.info).map_err(Problem::internal)?;
         let apart = &info.report.apart;
-        let file = write(&Contents { mesh: &mesh, apart, only: r.body.as_deref(), bodies: part.facts.bodies }, &recipe, r.kind)?;
+        let (bodies, alongside) = (part.facts.bodies, &part.alongside());
+        let contents = Contents { mesh: &mesh, apart, only: r.body.as_deref(), bodies, alongside };
+        let file = write(&contents, &recipe, r.kind)?;
         let token = app.studio.new_id();
         let ready = ExportReady {
             url: format!("/api/exports/{token}/{}", percent(&file_name)),

@@ -50,6 +50,7 @@ pub struct App {
         projects::faces,
         projects::add_file,
         projects::ghosts,
+        projects::moved,
         projects::health,
         runs::draft,
         runs::picture,
@@ -86,6 +87,7 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/faces", post(projects::faces))
         .route("/api/projects/{id}/files", post(projects::add_file))
         .route("/api/projects/{id}/ghosts", get(projects::ghosts))
+        .route("/api/projects/{id}/moved", get(projects::moved))
         .route("/api/projects/{id}/health", get(projects::health))
         .route("/api/projects/{id}/draft", post(runs::draft))
         .route("/api/projects/{id}/picture", get(runs::picture))

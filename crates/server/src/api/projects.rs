@@ -16,10 +16,13 @@ use std::sync::{Arc, Mutex, PoisonError};
 use tokio_stream::StreamExt;
 use ulmix_core::demo::Reedling;
 use ulmix_core::inspect::{inspect, Inspection};
+use ulmix_core::own_shapes;
 use ulmix_core::part::{stem, Part, PartFacts};
 use ulmix_core::pipeline::Pipeline;
 use ulmix_core::recipe::{Beside, Drain, FileMark, OwnShape, PartStep, Ranges, Recipe, Unit};
 use ulmix_core::report::Check;
+use ulmix_core::sheet::shell_for;
+use ulmix_core::stand::{standing, Standing};
 use utoipa::{IntoParams, ToSchema};
 
 /// Files brought in that are not yet a project: the last few, in memory.
@@ -137,6 +140,8 @@ pub struct Project {
     pub ranges: Ranges,
     /// A drain hole's first size.
     pub drain: Drain,
+    /// How the part stands on the bed.
+    pub standing: Standing,
     pub part_file: String,
     /// The final mesh of this recipe, when it was made.
     pub finished: Option<RunInfo>,
@@ -186,6 +191,7 @@ fn project(app: &App, id: &str) -> Answer<Project> {
         interrupted: app.studio.store.interrupted(id, &key)?,
         ranges: Ranges::for_part(&part.mesh.bounds()),
         drain: recipe.drain(),
+        standing: standing(&part.mesh, &recipe.stand.unwrap_or_default()),
         part: part.facts.clone(),
         recipe,
         can_undo: row.head > row.first,
@@ -238,9 +244,9 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
         let (file_name, bytes, recipe) = match new {
             NewProject::Upload { upload, unit } => {
                 let (name, bytes) = app.uploads.held(&upload)?;
-                let part = Part::read(&bytes, unit)?;
+                let (part, step) = Part::begin(&bytes, unit)?;
                 let mut recipe = Recipe::for_part(&part.mesh.bounds());
-                recipe.part.unit = unit;
+                recipe.part = step;
                 recipe.name = stem(&name).into();
                 (name, bytes, recipe)
             }
@@ -249,7 +255,9 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
                 (format!("{}.stl", part.file_name()), Arc::new(bytes), recipe)
             }
             NewProject::Shape { shape } => {
-                let step = PartStep { shape: Some(shape.clone()), ..PartStep::plain(Unit::Mm) };
+                shape.validate()?;
+                let shell = shell_for(&own_shapes::mesh(&shape));
+                let step = PartStep { shape: Some(shape.clone()), shell, ..PartStep::plain(Unit::Mm) };
                 let part = Part::of::<Problem>(&step, |_| Ok(Vec::new()))?;
                 let mut recipe = Recipe::for_part(&part.mesh.bounds());
                 recipe.name = shape.title().into();
@@ -417,6 +425,20 @@ pub async fn faces(State(app): State<App>, Path(id): Path<String>, Body(step): B
         let mut recipe = read_recipe(&row)?;
         recipe.part = step;
         let glb = crate::picture::draw_faces(&*app.studio.part(&row, &recipe)?);
+        Ok(([(header::CONTENT_TYPE, "model/gltf-binary")], glb).into_response())
+    })
+    .await
+}
+
+#[utoipa::path(get, path = "/api/projects/{id}/moved",
+    responses((status = 200, content_type = "model/gltf-binary", description = "The part with how far mending moved each place as THICKNESS, mm; the greatest in asset.extras"), (status = 404, body = Problem)))]
+pub async fn moved(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
+    blocking(move || {
+        let row = app.studio.store.project(&id)?;
+        let recipe = read_recipe(&row)?;
+        let mut before = recipe.clone();
+        before.part.mend = before.part.mend.without_moving();
+        let glb = crate::picture::draw_moved(&*app.studio.part(&row, &recipe)?, &*app.studio.part(&row, &before)?);
         Ok(([(header::CONTENT_TYPE, "model/gltf-binary")], glb).into_response())
     })
     .await

@@ -5,7 +5,7 @@ import { volume } from '../../shared/format'
 import { FileField } from '../../shared/FileField'
 import { UnitDialog } from '../../shared/UnitDialog'
 import { addFile, edit, useBench } from '../state'
-import { roleNames } from './zoneRules'
+import { bodyRoleNames } from './zoneRules'
 
 /** What a body is when it has no role of its own. */
 const asPart = 'as_part'
@@ -95,7 +95,7 @@ function Row({ body, role }: { body: BodyFacts; role: Role | typeof asPart }) {
         style={{ width: 112 }}
         value={role}
         onChange={(v) => edit(withRole(body.name, v))}
-        options={[{ value: asPart, label: 'As the rest' }, ...Object.entries(roleNames).map(([value, label]) => ({ value: value as Role, label }))]}
+        options={[{ value: asPart, label: 'As the rest' }, ...Object.entries(bodyRoleNames).map(([value, label]) => ({ value: value as Role, label }))]}
       />
     </li>
   )

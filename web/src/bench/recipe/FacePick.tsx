@@ -1,17 +1,34 @@
-import { Button } from 'antd'
+import { Button, Segmented } from 'antd'
+import { useState } from 'react'
 import type { FaceMark } from '../../api/client'
-import { pick, useBench, type Chosen } from '../state'
+import { edit, pick, useBench, type Chosen } from '../state'
+import type { PickTool } from '../view/FacePicker'
+import { around, grown, numbersOf } from './faceRules'
+import { NumberLine } from './NumberLine'
+import { faces as counted, withFaces } from './zoneRules'
 
-/** Which faces a zone or skin has, and the way to pick them in the picture. */
+const toolWords: Record<PickTool, string> = {
+  click: 'Click faces of the part in the picture; click again to let one go.',
+  brush: 'Drag over faces to take them.',
+  box: 'Draw a box: faces that lie in it, in front and behind, are taken.',
+}
+
+/** Which faces a zone or skin has, and the ways to pick them in the picture. */
 export function FacePick({ of, faces }: { of: Chosen; faces: readonly FaceMark[] }) {
-  const { picking, chosen, picture, recipe } = useBench()
+  const { picking, pickTool, chosen, picture, recipe, faces: part } = useBench()
+  const [degrees, setDegrees] = useState(30)
   const mine = picking === 'faces' && chosen?.of === of.of && chosen.index === of.index
-  const name = of.of === 'skin' ? recipe?.zones.skins[of.index]?.name : recipe?.zones.list[of.index]?.name
+  const owners = { zone: recipe?.zones.list, skin: recipe?.zones.skins, pocket: recipe?.part.pockets }
+  const name = owners[of.of]?.[of.index]?.name
   const lost = picture?.info.linked.lost_faces.find((l) => l.name === name)
+  const take = (numbers: (held: number[]) => number[]) => {
+    const list = part?.list ?? []
+    edit(withFaces(of, numbers(numbersOf(list, faces)).flatMap((n) => list[n]?.mark ?? [])))
+  }
   return (
     <>
       <div className="line">
-        <span className="label">{faces.length === 0 ? 'No face yet' : faces.length === 1 ? '1 face' : `${faces.length} faces`}</span>
+        <span className="label">{faces.length === 0 ? 'No face yet' : counted(faces.length)}</span>
         <Button
           size="small"
           type={mine ? 'primary' : 'default'}
@@ -23,7 +40,39 @@ export function FacePick({ of, faces }: { of: Chosen; faces: readonly FaceMark[]
           {mine ? 'Done picking' : 'Pick faces'}
         </Button>
       </div>
-      {mine && <p className="muted small">Click faces of the part in the picture; click again to let one go.</p>}
+      {mine && (
+        <>
+          <Segmented<PickTool>
+            block
+            size="small"
+            aria-label="Pick by"
+            value={pickTool}
+            onChange={(tool) => useBench.setState({ pickTool: tool })}
+            options={[
+              { value: 'click', label: 'Click' },
+              { value: 'brush', label: 'Brush' },
+              { value: 'box', label: 'Box' },
+            ]}
+          />
+          <p className="muted small">{toolWords[pickTool]}</p>
+          {faces.length > 0 && part && (
+            <>
+              <NumberLine label="Edges turn by up to" unit="°" value={degrees} onSet={(v) => setDegrees(Math.min(Math.max(v, 0), 180))} />
+              <div className="line">
+                <Button size="small" title="All faces that hang together with these over such edges" onClick={() => take((held) => grown(part.list, held, degrees))}>
+                  Grow over those
+                </Button>
+                <Button size="small" title="The faces along the loops of edges around these" onClick={() => take((held) => around(part.list, held))}>
+                  Take those around
+                </Button>
+                <Button size="small" type="text" onClick={() => take(() => [])}>
+                  None
+                </Button>
+              </div>
+            </>
+          )}
+        </>
+      )}
       {lost && <p className="remark">{lost.faces === 1 ? 'One face is' : `${lost.faces} faces are`} no longer found on the part.</p>}
     </>
   )

@@ -22,8 +22,10 @@ export function Handoff() {
   if (!project || !recipe) return null
   const making = underWay(job)
   const shown = name ?? recipe.name
-  // Lattice and solids apart: an STL file takes one of them.
-  const bodies = project.finished?.report.apart.map((b) => b.name) ?? []
+  // Lattice and solids apart, and bodies left as they are: an STL file takes one of them.
+  const apart = project.finished?.report.apart.map((b) => b.name) ?? []
+  const beside = project.part.list.filter((b) => b.role === 'alongside').map((b) => b.name)
+  const bodies = [...(apart.length > 0 ? apart : beside.length > 0 ? [recipe.name] : []), ...beside]
   const whole = bodies.length < 2 || kind === '3mf'
   const body = bodies.find((b) => b === chosen) ?? (whole ? null : (bodies[0] ?? null))
 
@@ -64,7 +66,7 @@ export function Handoff() {
             setChosen(v || null)
             setReady(null)
           }}
-          options={[...(kind === '3mf' ? [{ value: '', label: 'Both bodies, as two objects' }] : []), ...bodies.map((b) => ({ value: b, label: `${b} alone` }))]}
+          options={[...(kind === '3mf' ? [{ value: '', label: `All ${bodies.length} bodies, each an object` }] : []), ...bodies.map((b) => ({ value: b, label: `${b} alone` }))]}
         />
       )}
       {project.finished ? (

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { Fragment } from 'react'
 import { api, type Project, type Recipe } from '../../api/client'
-import { edit, useBench } from '../state'
+import { edit, showMoved, useBench } from '../state'
 import { CheckRow } from './Checks'
 import { SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
@@ -15,12 +15,14 @@ const mendings: { of: keyof Mend; found?: string; title: string; what: string; u
   { of: 'holes_mm', found: 'holes', title: 'Close holes', what: 'Of a span up to', unit: 'mm', first: (p) => Number(Math.max(...p.size_mm).toPrecision(2)) },
   { of: 'crumbs_mm3', found: 'crumbs', title: 'Remove crumbs', what: 'Of a volume below', unit: 'mm³', first: (p) => Number((p.volume_mm3 * 1e-4).toPrecision(2)) },
   { of: 'rewrap_mm', found: 'self_crossing', title: 'Resolve crossings', what: 'Seen at a step of', unit: 'mm', first: (p) => Number((Math.max(...p.size_mm) / 250).toPrecision(1)) },
+  { of: 'even_mm', title: 'Even triangles', what: 'With edges of', unit: 'mm', first: (p) => Number((Math.max(...p.size_mm) / 60).toPrecision(1)) },
   { of: 'fewer_mm', title: 'Fewer triangles', what: 'Moved by at most', unit: 'mm', first: (p) => Number((Math.max(...p.size_mm) / 4000).toPrecision(1)) },
+  { of: 'fewer_to', title: 'Down to a number of triangles', what: 'At most', unit: '', first: (p) => Math.max(20, Number((p.triangles / 2).toPrecision(2))) },
 ]
 
 /** What is wrong with the part, where, and what can be mended. The files stay as they are. */
 export function Health() {
-  const { project, recipe } = useBench()
+  const { project, recipe, moved } = useBench()
   const id = project?.id ?? ''
   const part = project && JSON.stringify([project.recipe.part, project.part])
   const health = useQuery({ queryKey: ['health', id, part], queryFn: () => api.health(id), enabled: id !== '' })
@@ -42,6 +44,7 @@ export function Health() {
           </Fragment>
         )
       })}
+      {(mend.even_mm > 0 || mend.fewer_mm > 0 || mend.fewer_to > 0 || mend.rewrap_mm > 0) && <SwitchLine label="Show how far it moved" checked={moved !== null} onChange={(on) => void showMoved(on)} />}
     </>
   )
 }

@@ -78,6 +78,7 @@ export function LoftFields({ shape }: { shape: Loft }) {
         <NumberLine key={name} label={`Middle ${name}`} value={section.middle_mm[i] ?? 0} unit="mm" onSet={(v) => edit(set({ middle_mm: pair(section.middle_mm, i, v) }))} />
       ))}
       <SwitchLine label="Smooth from section to section" checked={shape.smooth} onChange={(smooth) => edit(put({ smooth }))} />
+      <SwitchLine label="Open at both ends, as a sheet" checked={shape.sheet} onChange={(sheet) => edit(put({ sheet }))} />
     </>
   )
 }

@@ -1,4 +1,5 @@
 import { edit, useBench } from '../state'
+import { FreeFormFields } from './FreeFormFields'
 import { SwitchLine } from './Lines'
 import { LoftFields } from './LoftFields'
 import { ProfileEditor } from './ProfileEditor'
@@ -19,6 +20,7 @@ const names: Record<string, string> = {
   corner_mm: 'Corner radius',
   hole_mm: 'Holes, diameter',
   parts: 'Edges in parts',
+  sheet: 'Only the side, as a sheet',
 }
 
 /** The dimensions of a part that is made, not read. */
@@ -28,6 +30,7 @@ export function OwnShapeFields() {
   if (!shape || !size) return null
   if (shape.shape === 'revolved') return <ProfileEditor shape={shape} />
   if (shape.shape === 'loft') return <LoftFields shape={shape} />
+  if (shape.shape === 'free_form') return <FreeFormFields shape={shape} />
   const set = (change: Partial<Record<string, unknown>>) => withShape(shape.shape, (s) => ({ ...s, ...change }))
   const longest = Math.max(...size)
   const length = (key: string, label: string, value: number, change: (v: number) => Partial<Record<string, unknown>>) => (

@@ -4,6 +4,8 @@ import { useBench } from '../state'
 import { Bodies } from './Bodies'
 import { Health } from './Health'
 import { OwnShapeFields } from './OwnShapeFields'
+import { ShellFields } from './ShellFields'
+import { StandFields } from './StandFields'
 
 export function partSentence(p: Project) {
   return (
@@ -31,6 +33,7 @@ export function PartStep() {
   return (
     <>
       <OwnShapeFields />
+      <ShellFields />
       <Bodies />
       <dl className="facts">
         {facts.map(([k, v]) => (
@@ -49,7 +52,13 @@ export function PartStep() {
           {d}.
         </p>
       ))}
+      {part.changes.map((c) => (
+        <p key={c} className="remark done">
+          {c}.
+        </p>
+      ))}
       <Health />
+      <StandFields />
       <a className="textlink" href={`/api/projects/${project.id}/part`}>
         {made ? 'Save the part as STL' : 'Save the part as it came'}
       </a>

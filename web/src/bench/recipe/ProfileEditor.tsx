@@ -1,6 +1,7 @@
 import { Button } from 'antd'
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
 import { edit, preview } from '../state'
+import { SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
 import { bowTo, middle, path, split, spot, type ProfilePoint, type Revolved, type Spot } from './profile'
 import { withShape } from './shapeRules'
@@ -100,12 +101,12 @@ export function ProfileEditor({ shape }: { shape: Revolved }) {
   return (
     <>
       <svg ref={svg} className="drawing profile" width={width} height={height} role="group" aria-label="Profile" tabIndex={0} onKeyDown={keys}>
-        <path className="area" d={path(points, place, scale)} />
+        <path className={shape.sheet ? 'area open' : 'area'} d={path(points, place, scale, shape.sheet)} />
         <g className="axis" aria-label="Axis" {...grip({ what: 'axis' })}>
           <line x1={axis} x2={axis} y1={0} y2={height} />
           <rect x={axis - 6} y={0} width={12} height={height} />
         </g>
-        {points.map((_, m) => {
+        {points.slice(0, shape.sheet ? -1 : undefined).map((_, m) => {
           const [x, y] = place(middle(points, m))
           return <rect key={m} className="arc" aria-label={`Line after point ${m + 1}`} x={x - 4} y={y - 4} width={8} height={8} transform={`rotate(45 ${x} ${y})`} {...grip({ what: 'arc', n: m })} />
         })}
@@ -143,6 +144,7 @@ export function ProfileEditor({ shape }: { shape: Revolved }) {
           <NumberLine label="Arc to the next, bow" value={point.bow_mm} unit="mm" onSet={(v) => edit(bow(n, v))} />
         </div>
       )}
+      <SwitchLine label="Open, as a sheet" checked={shape.sheet} onChange={(sheet) => edit(set((s) => ({ ...s, sheet })))} />
       <NumberLine label="Axis at" value={shape.axis_mm} unit="mm" onSet={(axis_mm) => edit(set((s) => ({ ...s, axis_mm })))} />
       <Value label="Steps around" value={shape.steps} unit="" range={[3, 180]} digits={0} still={(v) => v < 3} change={(steps) => set((s) => ({ ...s, steps: Math.round(steps) }))} />
     </>

@@ -7,7 +7,7 @@ import { FacePick } from './FacePick'
 import { SwitchLine } from './Lines'
 import { Value } from './Value'
 import { ZoneEditor } from './ZoneEditor'
-import { extent, firstZone, roleNames, shapeNames, withSkin, withZones } from './zoneRules'
+import { bodyRoleNames, extent, faces, firstZone, shapeNames, withPockets, withSkin, withZones } from './zoneRules'
 
 export function zonesSentence(r: Recipe) {
   const { list, skins, rest } = r.zones
@@ -60,6 +60,7 @@ export function Zones() {
       </div>
       <Skins />
       <ZoneList />
+      <Pockets />
     </>
   )
 }
@@ -102,7 +103,7 @@ function Skins() {
               key={i}
               name={s.name}
               kind="skin"
-              detail={`${s.faces.length === 1 ? '1 face' : `${s.faces.length} faces`}, ${plain(s.depth_mm)} mm`}
+              detail={`${faces(s.faces.length)}, ${plain(s.depth_mm)} mm`}
               open={is(chosen, me)}
               onOpen={() => choose(me)}
               onRemove={() => {
@@ -128,7 +129,7 @@ function Skins() {
 }
 
 function ZoneList() {
-  const { project, recipe, chosen, picture, picking } = useBench()
+  const { project, recipe, chosen, picture, picking, locked, hidden, alone } = useBench()
   const drilling = picking === 'drain'
   const [dragged, setDragged] = useState<number | null>(null)
   if (!project || !recipe) return null
@@ -164,7 +165,7 @@ function ZoneList() {
               key={i}
               name={z.name}
               kind={z.role}
-              title={`${roleNames[z.role]}, takes ${volume(taken[i] ?? 0)}`}
+              title={`${bodyRoleNames[z.role]}, takes ${volume(taken[i] ?? 0)}`}
               detail={extent(z.place)}
               open={is(chosen, me)}
               onOpen={() => choose(me)}
@@ -172,6 +173,8 @@ function ZoneList() {
                 close()
                 edit(withZones((all) => ({ ...all, list: all.list.filter((_, j) => j !== i) })))
               }}
+              locked={locked.includes(z.name)}
+              looks={<Looks name={z.name} placed={z.place.shape !== 'faces'} hidden={hidden.includes(z.name)} locked={locked.includes(z.name)} alone={alone === z.name} />}
               drag={{
                 onDragStart: () => setDragged(i),
                 onDragOver: (e) => dragged !== null && e.preventDefault(),
@@ -186,7 +189,9 @@ function ZoneList() {
                 },
               }}
             >
-              <ZoneEditor index={i} zone={z} />
+              <fieldset disabled={locked.includes(z.name)} className="plainset">
+                <ZoneEditor index={i} zone={z} />
+              </fieldset>
               <p className="muted small">
                 {z.role === 'reference' ? 'Shown only: it changes nothing.' : `Takes ${volume(taken[i] ?? 0)} of the part.`}
               </p>
@@ -217,19 +222,85 @@ function ZoneList() {
 
 type Drag = Pick<React.HTMLAttributes<HTMLLIElement>, 'onDragStart' | 'onDragOver' | 'onDrop' | 'onKeyDown'>
 
-/** A zone or skin in its list. */
-function Row(p: { name: string; kind: string; detail: string; title?: string; open: boolean; onOpen: () => void; onRemove: () => void; drag?: Drag; children: React.ReactNode }) {
+/** Hollows of the part by the faces around them: each becomes a body, filled as the rest until it is given a role. */
+function Pockets() {
+  const { recipe, chosen } = useBench()
+  const pockets = recipe?.part.pockets ?? []
+  const add = () => {
+    edit(withPockets((all) => [...all, { name: `Pocket ${all.length + 1}`, faces: [] }]))
+    useBench.setState({ chosen: { of: 'pocket', index: pockets.length } })
+    void pick('faces')
+  }
   return (
-    <li draggable={p.drag && !p.open} {...p.drag}>
+    <>
+      <ul className="zonelist" aria-label="Pockets">
+        {pockets.map((p, i) => {
+          const me: Chosen = { of: 'pocket', index: i }
+          return (
+            <Row
+              key={i}
+              name={p.name}
+              kind="as_part"
+              detail={`within ${faces(p.faces.length)}`}
+              open={is(chosen, me)}
+              onOpen={() => choose(me)}
+              onRemove={() => {
+                useBench.setState({ chosen: null, picking: null })
+                edit(withPockets((all) => all.filter((_, j) => j !== i)))
+              }}
+            >
+              <div className="editor">
+                <FacePick of={me} faces={p.faces} />
+                <p className="muted small">What these faces enclose, with lids over their rims, is a body of the part: its role is set in the step Part.</p>
+              </div>
+            </Row>
+          )
+        })}
+      </ul>
+      <Button size="small" title="A hollow of the part becomes a body that can be filled" onClick={add}>
+        Fill a pocket of the part
+      </Button>
+    </>
+  )
+}
+
+const toggled = (list: string[], name: string) => (list.includes(name) ? list.filter((n) => n !== name) : [...list, name])
+
+/** Whether a zone is drawn, shown alone, and can be changed. */
+function Looks({ name, placed, hidden, locked, alone }: { name: string; placed: boolean; hidden: boolean; locked: boolean; alone: boolean }) {
+  return (
+    <div className="looks" role="group" aria-label={`Look of ${name}`}>
+      {placed && (
+        <>
+          <button className="plainbutton" aria-pressed={alone} onClick={() => useBench.setState({ alone: alone ? null : name })}>
+            {alone ? 'Show all' : 'Show alone'}
+          </button>
+          <button className="plainbutton" aria-pressed={hidden} onClick={() => useBench.setState((s) => ({ hidden: toggled(s.hidden, name) }))}>
+            {hidden ? 'Show its outline' : 'Hide its outline'}
+          </button>
+        </>
+      )}
+      <button className="plainbutton" aria-pressed={locked} onClick={() => useBench.setState((s) => ({ locked: toggled(s.locked, name) }))}>
+        {locked ? 'Unlock' : 'Lock'}
+      </button>
+    </div>
+  )
+}
+
+/** A zone or skin in its list. */
+function Row(p: { name: string; kind: string; detail: string; title?: string; open: boolean; locked?: boolean; looks?: React.ReactNode; onOpen: () => void; onRemove: () => void; drag?: Drag; children: React.ReactNode }) {
+  return (
+    <li draggable={p.drag && !p.open && !p.locked} {...(p.locked ? {} : p.drag)}>
       <div className="zonerow">
         <button className="rowbutton" aria-expanded={p.open} title={p.title} onClick={p.onOpen}>
           <i className={p.kind} /> <span className="name">{p.name}</span>
           <span className="figure muted">{p.detail}</span>
         </button>
-        <button className="plainbutton" aria-label={`Remove ${p.name}`} title="Remove" onClick={p.onRemove}>
+        <button className="plainbutton" aria-label={`Remove ${p.name}`} title={p.locked ? 'Locked' : 'Remove'} disabled={p.locked} onClick={p.onRemove}>
           ×
         </button>
       </div>
+      {p.open && p.looks}
       {p.open && p.children}
     </li>
   )

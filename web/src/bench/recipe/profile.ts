@@ -20,9 +20,9 @@ export function bowTo(points: ProfilePoint[], n: number, [x, y]: Spot): number {
   return ((x - (a[0] + b[0]) / 2) * dy - (y - (a[1] + b[1]) / 2) * dx) / chord
 }
 
-/** The profile as an SVG path; `place` gives a point's place on screen, where up is less. */
-export function path(points: ProfilePoint[], place: (s: Spot) => Spot, scale: number): string {
-  const steps = points.map((_, n) => {
+/** The profile as an SVG path, closed or open; `place` gives a point's place on screen, where up is less. */
+export function path(points: ProfilePoint[], place: (s: Spot) => Spot, scale: number, open: boolean): string {
+  const steps = points.slice(0, open ? -1 : undefined).map((_, n) => {
     const [a, b, bow] = line(points, n)
     const end = place(b).join(' ')
     if (Math.abs(bow) < 1e-6) return `L ${end}`
@@ -30,7 +30,7 @@ export function path(points: ProfilePoint[], place: (s: Spot) => Spot, scale: nu
     const radius = ((half * half + bow * bow) / (2 * Math.abs(bow))) * scale
     return `A ${radius} ${radius} 0 ${Math.abs(bow) > half ? 1 : 0} ${bow > 0 ? 0 : 1} ${end}`
   })
-  return points[0] ? `M ${place(spot(points[0])).join(' ')} ${steps.join(' ')} Z` : ''
+  return points[0] ? `M ${place(spot(points[0])).join(' ')} ${steps.join(' ')}${open ? '' : ' Z'}` : ''
 }
 
 /** A point in the middle of a line; the halves of an arc stay on it. */

@@ -1,8 +1,10 @@
-import type { FaceMark, Place, Project, Recipe, Role, Skin, Zone } from '../../api/client'
+import type { FaceMark, Place, Pocket, Project, Recipe, Role, Skin, Zone } from '../../api/client'
 import { plain } from '../../shared/format'
 import type { Chosen } from '../state'
 
-export const roleNames: Record<Role, string> = { fill: 'Fill', keep_solid: 'Keep solid', keep_clear: 'Keep clear', reference: 'Reference' }
+export const roleNames: Record<Exclude<Role, 'alongside'>, string> = { fill: 'Fill', keep_solid: 'Keep solid', keep_clear: 'Keep clear', reference: 'Reference' }
+/** A body can also leave as it came. */
+export const bodyRoleNames: Record<Role, string> = { ...roleNames, alongside: 'Leave as it is' }
 export const shapeNames: Record<Place['shape'], string> = { cylinder: 'Cylinder', box: 'Box', sphere: 'Sphere', faces: 'Faces' }
 
 type Triple = [number, number, number]
@@ -13,25 +15,33 @@ export const withZones = (change: (z: Recipe['zones']) => Recipe['zones']) => (r
 export const withZone = (i: number, change: (z: Zone) => Zone) => withZones((z) => ({ ...z, list: z.list.map((old, j) => (i === j ? change(old) : old)) }))
 export const withSkin = (i: number, change: (s: Skin) => Skin) => withZones((z) => ({ ...z, skins: z.skins.map((old, j) => (i === j ? change(old) : old)) }))
 
+/** Changes what faces of the part enclose. */
+export const withPockets = (change: (p: Pocket[]) => Pocket[]) => (r: Recipe): Recipe => ({ ...r, part: { ...r.part, pockets: change(r.part.pockets ?? []) } })
+
+export const faces = (n: number) => (n === 1 ? '1 face' : `${n} faces`)
+
 /** The faces of what is chosen, when it has some. */
 export function facesOf(recipe: Recipe, chosen: Chosen | null): FaceMark[] | null {
   if (!chosen) return null
+  if (chosen.of === 'pocket') return recipe.part.pockets?.[chosen.index]?.faces ?? null
   if (chosen.of === 'skin') return recipe.zones.skins[chosen.index]?.faces ?? null
   const place = recipe.zones.list[chosen.index]?.place
-  return place?.shape === 'faces' ? place.faces : null
+  return place && 'faces' in place ? place.faces : null
 }
 
 export const withFaces = (chosen: Chosen, faces: FaceMark[]) =>
-  chosen.of === 'skin'
+  chosen.of === 'pocket'
+    ? withPockets((all) => all.map((p, i) => (i === chosen.index ? { ...p, faces } : p)))
+    : chosen.of === 'skin'
     ? withSkin(chosen.index, (s) => ({ ...s, faces }))
-    : withZone(chosen.index, (z) => (z.place.shape === 'faces' ? { ...z, place: { ...z.place, faces } } : z))
+    : withZone(chosen.index, (z) => ('faces' in z.place ? { ...z, place: { ...z.place, faces } } : z))
 
 const alike = (a: readonly number[], b: readonly number[]) => a.every((v, i) => v === b[i])
 export const same = (a: FaceMark, b: FaceMark) => a.kind === b.kind && a.area_mm2 === b.area_mm2 && alike(a.place_mm, b.place_mm) && alike(a.direction, b.direction)
 
-/** Where a placed zone has its handle; none for faces. */
+/** Where a placed zone has its handle; none for one of faces. */
 export function middle(place: Place): Triple | null {
-  if (place.shape === 'faces') return null
+  if ('faces' in place) return null
   if (place.shape !== 'cylinder') return triple(place.centre_mm)
   const [base, axis] = [triple(place.base_mm), triple(place.axis_mm)]
   return [base[0] + axis[0] / 2, base[1] + axis[1] / 2, base[2] + axis[2] / 2]
@@ -39,7 +49,7 @@ export function middle(place: Place): Triple | null {
 
 export function moved(place: Place, to: readonly number[]): Place {
   const from = middle(place)
-  if (!from || place.shape === 'faces') return place
+  if (!from || 'faces' in place) return place
   const shift = (v: readonly number[]) => v.map((c, i) => Number((c + (to[i] ?? 0) - (from[i] ?? 0)).toFixed(3)))
   return place.shape === 'cylinder' ? { ...place, base_mm: triple(shift(place.base_mm)) } : { ...place, centre_mm: triple(shift(place.centre_mm)) }
 }
@@ -48,7 +58,7 @@ export function moved(place: Place, to: readonly number[]): Place {
 export function extent(place: Place): string {
   if (place.shape === 'cylinder' || place.shape === 'sphere') return `⌀ ${plain(2 * place.radius_mm)} mm`
   if (place.shape === 'box') return `${place.size_mm.map(plain).join(' × ')} mm`
-  return `${place.faces.length === 1 ? '1 face' : `${place.faces.length} faces`}, ${plain(place.depth_mm)} mm`
+  return `${faces(place.faces.length)}, ${plain(place.depth_mm)} mm`
 }
 
 /** A drain hole into the part from a place of its surface, of the size that the server gives. */

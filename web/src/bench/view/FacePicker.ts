@@ -1,5 +1,6 @@
-import { BufferAttribute, Color, DoubleSide, Mesh, Raycaster, ShaderMaterial, Triangle, Vector3 } from 'three'
+import { BufferAttribute, Color, DoubleSide, Mesh, Raycaster, ShaderMaterial, Triangle, Vector3, type Camera } from 'three'
 import type { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
+import { pointerOn } from './pointer'
 
 const vertex = /* glsl */ `
   attribute float tint;
@@ -34,11 +35,29 @@ export interface Met {
   outward: [number, number, number]
 }
 
+/** What a drag over the part does: turns the view, adds the faces it passes, or those that lie in its box. */
+export type PickTool = 'click' | 'brush' | 'box'
+
+type Band = [number, number, number, number]
+
+interface Pointing {
+  active: () => boolean
+  /** The face under the pointer has changed. */
+  hover: (face: number | null) => void
+  pick: (met: Met) => void
+  sweep: (faces: number[]) => void
+  band: (b: Band | null) => void
+  /** A drag belongs to the picker. */
+  holding: (on: boolean) => void
+}
+
 /** The part by its faces, while they are picked. */
 export class FacePicker {
   mesh: Mesh | null = null
   private chosen = new Set<number>()
   private hovered: number | null = null
+  private brushed = new Set<number>()
+  tool: PickTool = 'click'
   private material = new ShaderMaterial({
     vertexShader: vertex,
     fragmentShader: fragment,
@@ -89,6 +108,85 @@ export class FacePicker {
     return { face: geometry.getAttribute('_face').getX(hit.face.a), place: hit.point.toArray(), outward: outward.toArray() }
   }
 
+  /** Follows the pointer over a canvas. */
+  watch(canvas: HTMLCanvasElement, camera: Camera, on: Pointing) {
+    const caster = new Raycaster()
+    const under = (e: PointerEvent) => {
+      caster.setFromCamera(pointerOn(canvas, e), camera)
+      return this.at(caster)
+    }
+    const brush = (e: PointerEvent) => {
+      const face = under(e)?.face
+      if (face === undefined || this.brushed.has(face)) return
+      this.brushed.add(face)
+      this.paint()
+      on.holding(true)
+    }
+    let down: [number, number] | null = null
+    let swept: 'brush' | 'box' | null = null
+    const band = (e: PointerEvent): Band => {
+      const r = canvas.getBoundingClientRect()
+      const [x, y] = down ?? [e.clientX, e.clientY]
+      return [Math.min(x, e.clientX) - r.left, Math.min(y, e.clientY) - r.top, Math.max(x, e.clientX) - r.left, Math.max(y, e.clientY) - r.top]
+    }
+    canvas.addEventListener(
+      'pointerdown',
+      (e) => {
+        down = e.button === 0 ? [e.clientX, e.clientY] : null
+        if (!down || !on.active() || this.tool === 'click') return
+        swept = this.tool
+        on.holding(true)
+        canvas.setPointerCapture(e.pointerId)
+        if (swept === 'brush') brush(e)
+        e.stopImmediatePropagation()
+      },
+      { capture: true },
+    )
+    canvas.addEventListener('pointermove', (e) => {
+      if (!on.active()) return
+      if (swept === 'brush') brush(e)
+      else if (swept === 'box') on.band(band(e))
+      else if (e.buttons === 0) {
+        const face = under(e)?.face ?? null
+        if (this.hover(face)) on.hover(face)
+      }
+    })
+    canvas.addEventListener('pointerleave', () => this.hover(null) && on.hover(null))
+    canvas.addEventListener('pointerup', (e) => {
+      const moved = down && Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 4
+      if (swept) {
+        const faces = swept === 'brush' ? [...this.brushed] : moved ? this.within(canvas, camera, band(e)) : []
+        swept = null
+        this.brushed.clear()
+        on.holding(false)
+        on.band(null)
+        if (faces.length > 0) on.sweep(faces)
+      } else if (on.active() && down && !moved) {
+        // A drag turns the view.
+        const met = under(e)
+        if (met) on.pick(met)
+      }
+    })
+  }
+
+  /** Faces of which every point is seen in a box of the canvas, in front or behind. */
+  private within(canvas: HTMLCanvasElement, camera: Camera, [x0, y0, x1, y1]: Band): number[] {
+    if (!this.mesh) return []
+    const position = this.mesh.geometry.getAttribute('position')
+    const face = this.mesh.geometry.getAttribute('_face')
+    const [w, h] = [canvas.clientWidth, canvas.clientHeight]
+    const all = new Set<number>()
+    const out = new Set<number>()
+    const p = new Vector3()
+    for (let i = 0; i < position.count; i++) {
+      p.fromBufferAttribute(position, i).applyMatrix4(this.mesh.matrixWorld).project(camera)
+      const [x, y] = [((p.x + 1) / 2) * w, ((1 - p.y) / 2) * h]
+      all.add(face.getX(i))
+      if (x < x0 || x > x1 || y < y0 || y > y1) out.add(face.getX(i))
+    }
+    return [...all].filter((f) => !out.has(f))
+  }
+
   dispose() {
     this.mesh?.geometry.dispose()
     this.material.dispose()
@@ -101,7 +199,7 @@ export class FacePicker {
     const face = geometry.getAttribute('_face')
     for (let i = 0; i < tint.count; i++) {
       const f = face.getX(i)
-      tint.setX(i, this.chosen.has(f) ? picked : f === this.hovered ? over : none)
+      tint.setX(i, this.chosen.has(f) || this.brushed.has(f) ? picked : f === this.hovered ? over : none)
     }
     tint.needsUpdate = true
   }

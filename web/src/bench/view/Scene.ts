@@ -1,34 +1,15 @@
-import {
-  BufferAttribute,
-  BufferGeometry,
-  CanvasTexture,
-  ConeGeometry,
-  DoubleSide,
-  EdgesGeometry,
-  Euler,
-  Group,
-  LineBasicMaterial,
-  LineSegments,
-  Mesh,
-  MeshBasicMaterial,
-  Object3D,
-  PerspectiveCamera,
-  PlaneGeometry,
-  Raycaster,
-  Scene as ThreeScene,
-  Sphere,
-  Vector2,
-  Vector3,
-  WebGLRenderer,
-  type InterleavedBufferAttribute,
-} from 'three'
+import { BufferAttribute, Euler, LineSegments, Mesh, Object3D, PerspectiveCamera, Raycaster, Scene as ThreeScene, Vector3, WebGLRenderer, type InterleavedBufferAttribute } from 'three'
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
 import { TransformControls } from 'three/examples/jsm/controls/TransformControls.js'
 import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import type { Cut, ColourBy, Handle, Picture } from '../state'
 import type { Place, Zone } from '../../api/client'
-import { FacePicker, type Met } from './FacePicker'
-import { mostPosts, partMaterial } from './shaders'
+import { ControlCage } from './ControlCage'
+import { CutPlane, type Box } from './CutPlane'
+import { FacePicker, type Met, type PickTool } from './FacePicker'
+import { Ground, type Standing } from './Ground'
+import { pointerOn } from './pointer'
+import { aloneIn, mostPosts, partMaterial } from './shaders'
 import { skeletonLines } from './skeleton'
 import { veil, zoneGhost } from './zoneGhost'
 
@@ -53,10 +34,15 @@ export interface SceneEvents {
   /** A face of the part under the pointer, and one that was clicked. */
   face: (n: number | null) => void
   pick: (met: Met) => void
+  /** Faces that were brushed over or lie in a box. */
+  sweep: (faces: number[]) => void
+  /** A box is being drawn, in pixels of the canvas. */
+  band: (b: [number, number, number, number] | null) => void
+  /** A control point of a sheet was clicked. */
+  control: (n: number) => void
   readout: (r: Readout | null) => void
 }
 
-const EMBER = '#CF5F28'
 const degrees = (r: number) => (r * 180) / Math.PI
 const radians = (d: number) => (d * Math.PI) / 180
 const roles = ['fill', 'skin', 'solid'] as const
@@ -71,24 +57,29 @@ export class Scene {
   private gizmoAt = new Object3D()
   private material = partMaterial()
   private mesh: Mesh | null = null
-  private floor: Mesh
-  private plane = new Group()
-  private knob: Mesh
-  private box = { min: new Vector3(), size: new Vector3(1, 1, 1), centre: new Vector3() }
+  private ground = new Ground()
+  private plane: CutPlane
+  private cage: ControlCage
+  private box: Box = { min: new Vector3(), size: new Vector3(1, 1, 1), centre: new Vector3() }
+  private standing: Standing | null = null
+  private framed = false
   private loader = new GLTFLoader()
   private waiting = false
   private shown = 0
-  private cut: Cut = { axis: 1, at: 0, flipped: false }
   private cutting = false
   private watcher: ResizeObserver
   private flight = 0
   private disposed = false
   private picker = new FacePicker()
   private picking = false
-  private ghost: Object3D | null = null
+  private ghosts: Object3D[] = []
+  private ghostKey = ''
   /** Bodies that are no material. */
   private beside: Mesh | null = null
   private struts: LineSegments | null = null
+  /** The part with how far it was moved, instead of the result. */
+  private map: Mesh | null = null
+  private mapMaterial = partMaterial()
 
   constructor(
     private canvas: HTMLCanvasElement,
@@ -97,9 +88,7 @@ export class Scene {
     this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true })
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
     this.camera.up.set(0, 0, 1)
-    this.orbit = new OrbitControls(this.camera, canvas)
-    this.orbit.enableDamping = false
-    this.orbit.addEventListener('change', this.draw)
+    this.orbit = this.newOrbit()
 
     this.gizmo = new TransformControls(this.camera, canvas)
     this.gizmo.setSize(0.85)
@@ -114,20 +103,25 @@ export class Scene {
     this.gizmo.addEventListener('objectChange', () => this.events.place(this.placement(), false))
     this.gizmo.enabled = false
 
-    this.floor = new Mesh(new PlaneGeometry(1, 1), new MeshBasicMaterial({ map: shadow(), transparent: true, depthWrite: false }))
-    this.floor.renderOrder = -1
-    this.scene.add(this.floor)
-
-    const sheet = new Mesh(new PlaneGeometry(1, 1), new MeshBasicMaterial({ color: EMBER, transparent: true, opacity: 0.05, side: DoubleSide, depthWrite: false }))
-    const edge = new LineSegments(new EdgesGeometry(new PlaneGeometry(1, 1)), new LineBasicMaterial({ color: EMBER, transparent: true, opacity: 0.55 }))
-    this.plane.add(sheet, edge)
-    this.knob = new Mesh(doubleCone(), new MeshBasicMaterial({ color: EMBER, depthTest: false, transparent: true }))
-    this.knob.renderOrder = 5
-    this.scene.add(this.plane, this.knob)
-    this.plane.visible = this.knob.visible = false
-    this.dragKnob()
+    const { camera, scene } = this
+    this.plane = new CutPlane(canvas, camera, this.box, { moved: events.cut, holding: (on) => (this.orbit.enabled = !on) })
+    this.cage = new ControlCage(canvas, camera, events.control)
+    scene.add(this.ground.group, this.plane.group, this.cage.group)
+    this.picker.watch(canvas, camera, {
+      active: () => this.picking,
+      hover: (face) => {
+        events.face(face)
+        this.draw()
+      },
+      pick: events.pick,
+      sweep: events.sweep,
+      band: events.band,
+      holding: (on) => {
+        this.orbit.enabled = !on
+        this.draw()
+      },
+    })
     this.watchPointer()
-    this.watchFaces()
 
     this.watcher = new ResizeObserver(() => this.resize())
     this.watcher.observe(canvas.parentElement ?? canvas)
@@ -141,19 +135,53 @@ export class Scene {
     this.orbit.dispose()
     this.mesh?.geometry.dispose()
     this.material.dispose()
+    this.map?.geometry.dispose()
+    this.mapMaterial.dispose()
     this.picker.dispose()
     this.renderer.dispose()
   }
 
-  /** The part's box, for framing. */
+  private newOrbit() {
+    const orbit = new OrbitControls(this.camera, this.canvas)
+    orbit.enableDamping = false
+    orbit.addEventListener('change', this.draw)
+    return orbit
+  }
+
+  /** The part's box. The view frames it at first, and again when the part has become another. */
   setBox(min: number[], size: number[]) {
+    const before = this.box.size.length()
     this.box.min.fromArray(min)
     this.box.size.fromArray(size)
     this.box.centre.copy(this.box.size).multiplyScalar(0.5).add(this.box.min)
-    const wide = Math.max(this.box.size.x, this.box.size.y) * 2
-    this.floor.scale.set(this.box.size.x + wide * 0.35, this.box.size.y + wide * 0.35, 1)
-    this.floor.position.set(this.box.centre.x, this.box.centre.y, this.box.min.z - this.box.size.z * 0.004)
-    this.view(new Vector3(0.62, -1, 0.5))
+    this.ground.set(this.box, this.standing)
+    const now = this.box.size.length()
+    if (!this.framed) this.view(sides.angle ?? new Vector3(1, 1, 1))
+    else if (now > 1.5 * before || now < before / 1.5) this.fit()
+    this.framed = true
+    this.draw()
+  }
+
+  /** How the part stands; `null`: as it is. Up is where the bed says. */
+  setStanding(standing: Standing | null) {
+    const before = this.ground.up
+    this.standing = standing
+    this.ground.set(this.box, standing)
+    const { up } = this.ground
+    for (const m of [this.material, this.mapMaterial]) m.uniforms.up?.value.copy(up)
+    if (up.distanceTo(before) > 1e-6) {
+      this.camera.up.copy(up)
+      this.orbit.dispose()
+      this.orbit = this.newOrbit()
+      this.view(sides.angle ?? new Vector3(1, 1, 1))
+    }
+    this.draw()
+  }
+
+  /** Control points of a sheet in rows of `across`, of which one is chosen. */
+  setCage(points: readonly (readonly number[])[], across: number, chosen: number) {
+    this.cage.set(points, across, chosen, this.box.size.length())
+    this.draw()
   }
 
   async setPicture(picture: Picture) {
@@ -224,11 +252,21 @@ export class Scene {
     this.draw()
   }
 
-  /** Outlines the zone that is worked on. */
-  setGhost(zone: Zone | null) {
-    if (this.ghost) this.scene.remove(this.ghost)
-    this.ghost = zone && zoneGhost(zone)
-    if (this.ghost) this.scene.add(this.ghost)
+  /** Veils zones, the one that is worked on with its outline. */
+  setGhosts(zones: Zone[], chosen: Zone | null) {
+    const key = JSON.stringify([zones, chosen])
+    if (key === this.ghostKey) return
+    this.ghostKey = key
+    this.ghosts.forEach((g) => this.scene.remove(g))
+    const all = chosen && !zones.includes(chosen) ? [...zones, chosen] : zones
+    this.ghosts = all.flatMap((z) => zoneGhost(z, z === chosen) ?? [])
+    this.ghosts.forEach((g) => this.scene.add(g))
+    this.draw()
+  }
+
+  /** Shows only what lies in a place; `null`: everything. */
+  setAlone(place: Place | null) {
+    aloneIn(this.material, place)
     this.draw()
   }
 
@@ -243,12 +281,37 @@ export class Scene {
     this.show()
   }
 
-  /** What is seen: the result, the part by its faces, or the struts. */
+  /** Shows the part with how far it was moved, up to `most` mm. */
+  async setMap(glb: ArrayBuffer | null, most: number) {
+    if (this.map) {
+      this.scene.remove(this.map)
+      this.map.geometry.dispose()
+    }
+    this.map = null
+    if (glb) {
+      const loaded = await this.loader.parseAsync(glb, '')
+      loaded.scene.traverse((o) => {
+        if (o instanceof Mesh) this.map = o
+      })
+    }
+    const map = this.map as Mesh | null
+    if (map && !this.disposed) {
+      map.material = this.mapMaterial
+      map.updateMatrixWorld()
+      const { colourBy, range } = this.mapMaterial.uniforms
+      if (colourBy && range) [colourBy.value, range.value] = [1, [0, most]]
+      this.scene.add(map)
+    }
+    this.show()
+  }
+
+  /** What is seen: the result, the part by its faces or by how far it moved, or the struts. */
   private show() {
     const faces = this.picking && this.picker.mesh !== null
     if (this.picker.mesh) this.picker.mesh.visible = faces
-    if (this.struts) this.struts.visible = !faces
-    if (this.mesh) this.mesh.visible = !faces && !this.struts
+    if (this.map) this.map.visible = !faces
+    if (this.struts) this.struts.visible = !faces && !this.map
+    if (this.mesh) this.mesh.visible = !faces && !this.struts && !this.map
     this.draw()
   }
 
@@ -256,12 +319,13 @@ export class Scene {
     if (this.picker.mesh) this.scene.remove(this.picker.mesh)
     if (glb) await this.picker.load(this.loader, glb)
     if (this.picker.mesh && !this.disposed) this.scene.add(this.picker.mesh)
-    this.setPicking(this.picking)
+    this.setPicking(this.picking, this.picker.tool)
   }
 
-  /** Shows the part by its faces instead of the result. */
-  setPicking(picking: boolean) {
+  /** Shows the part by its faces instead of the result; `tool` is what a drag does. */
+  setPicking(picking: boolean, tool: PickTool = 'click') {
     this.picking = picking
+    this.picker.tool = tool
     this.show()
   }
 
@@ -271,22 +335,11 @@ export class Scene {
   }
 
   setCut(cutting: boolean, cut: Cut) {
-    this.cut = cut
     this.cutting = cutting
     const normal = new Vector3().setComponent(cut.axis, cut.flipped ? -1 : 1)
     this.uniform('cutting').value = cutting
     this.uniform('cut').value.set(normal.x, normal.y, normal.z, cut.flipped ? -cut.at : cut.at)
-    this.plane.visible = this.knob.visible = cutting
-    const [u, v] = cut.axis === 0 ? [1, 2] : cut.axis === 1 ? [0, 2] : [0, 1]
-    const at = this.box.centre.clone().setComponent(cut.axis, cut.at)
-    this.plane.position.copy(at)
-    this.plane.rotation.set(cut.axis === 1 ? Math.PI / 2 : 0, 0, 0)
-    if (cut.axis === 0) this.plane.rotation.set(Math.PI / 2, Math.PI / 2, 0)
-    this.plane.scale.set(this.box.size.getComponent(u) * 1.12, this.box.size.getComponent(v) * 1.12, 1)
-    this.knob.position.copy(at).setComponent(v, this.box.min.getComponent(v) + this.box.size.getComponent(v) * 1.06)
-    this.knob.quaternion.setFromUnitVectors(new Vector3(0, 1, 0), new Vector3().setComponent(cut.axis, 1))
-    const r = this.box.size.length() * 0.018
-    this.knob.scale.setScalar(r)
+    this.plane.set(cutting, cut)
     this.draw()
   }
 
@@ -317,12 +370,16 @@ export class Scene {
     }
   }
 
-  /** Looks along `from` (towards the part) so that the whole part is seen. */
+  /** Looks along `from` (towards the part, in the bed's axes) so that the whole part is seen. */
   view(from: Vector3) {
+    this.look(from.clone().applyQuaternion(this.ground.frame))
+  }
+
+  private look(from: Vector3) {
     const high = Math.tan(radians(this.camera.fov / 2)) / 1.1
     const wide = high * this.camera.aspect
-    const dir = from.clone().normalize()
-    const right = new Vector3().crossVectors(new Vector3(0, 0, 1), dir)
+    const dir = from.normalize()
+    const right = new Vector3().crossVectors(this.camera.up, dir)
     if (right.lengthSq() < 1e-6) right.set(1, 0, 0)
     right.normalize()
     const up = new Vector3().crossVectors(dir, right)
@@ -343,7 +400,7 @@ export class Scene {
   }
 
   fit() {
-    this.view(this.camera.position.clone().sub(this.orbit.target))
+    this.look(this.camera.position.clone().sub(this.orbit.target))
   }
 
   /** Flies to a place of the part. */
@@ -368,7 +425,7 @@ export class Scene {
 
   /** A small PNG of the picture alone. */
   card(): Promise<Blob | null> {
-    const hidden = [this.plane, this.knob, this.gizmo.getHelper()]
+    const hidden = [this.plane.group, this.cage.group, this.gizmo.getHelper()]
     const was = hidden.map((o) => o.visible)
     hidden.forEach((o) => (o.visible = false))
     this.render()
@@ -414,64 +471,13 @@ export class Scene {
     const right = forward.clone().cross(this.camera.up).normalize()
     const up = right.clone().cross(forward)
     this.uniform('eye').value.copy(eye)
-    this.uniform('key').value.copy(right.multiplyScalar(-0.55).add(up.multiplyScalar(0.75)).addScaledVector(forward, -0.6).normalize())
-    this.picker.light(this.uniform('key').value)
-    this.floor.visible = eye.z > this.floor.position.z
+    const key = this.uniform('key').value.copy(right.multiplyScalar(-0.55).add(up.multiplyScalar(0.75)).addScaledVector(forward, -0.6).normalize())
+    this.picker.light(key)
+    this.mapMaterial.uniforms.eye?.value.copy(eye)
+    this.mapMaterial.uniforms.key?.value.copy(key)
+    this.ground.seenFrom(eye)
     this.renderer.render(this.scene, this.camera)
     if (this.shown > 0) this.events.painted(this.shown)
-  }
-
-  private pointer(e: PointerEvent): Vector2 {
-    const r = this.canvas.getBoundingClientRect()
-    return new Vector2(((e.clientX - r.left) / r.width) * 2 - 1, 1 - ((e.clientY - r.top) / r.height) * 2)
-  }
-
-  /** Drags the cut plane along its axis by the knob. */
-  private dragKnob() {
-    const caster = new Raycaster()
-    let from: { at: number; value: number } | null = null
-    /** Where along the axis through the knob the pointer's ray passes nearest. */
-    const along = (e: PointerEvent) => {
-      caster.setFromCamera(this.pointer(e), this.camera)
-      const { origin, direction } = caster.ray
-      const axis = new Vector3().setComponent(this.cut.axis, 1)
-      const w = this.knob.position.clone().sub(origin)
-      const b = axis.dot(direction)
-      return this.knob.position.getComponent(this.cut.axis) + (b * w.dot(direction) - w.dot(axis)) / (1 - b * b || 1e-9)
-    }
-    const overKnob = (e: PointerEvent) => {
-      if (!this.cutting) return false
-      caster.setFromCamera(this.pointer(e), this.camera)
-      const reach = new Sphere(this.knob.position, this.knob.scale.x * 2.4)
-      return caster.ray.intersectsSphere(reach)
-    }
-    this.canvas.addEventListener(
-      'pointerdown',
-      (e) => {
-        if (e.button !== 0 || !overKnob(e)) return
-        from = { at: this.cut.at, value: along(e) }
-        this.orbit.enabled = false
-        this.canvas.setPointerCapture(e.pointerId)
-        e.stopImmediatePropagation()
-      },
-      { capture: true },
-    )
-    this.canvas.addEventListener('pointermove', (e) => {
-      if (from) {
-        const low = this.box.min.getComponent(this.cut.axis)
-        const high = low + this.box.size.getComponent(this.cut.axis)
-        const at = from.at + along(e) - from.value
-        this.events.cut(Math.min(Math.max(at, low), high))
-      } else {
-        this.canvas.style.cursor = overKnob(e) ? 'grab' : ''
-      }
-    })
-    const end = () => {
-      if (from) this.orbit.enabled = true
-      from = null
-    }
-    this.canvas.addEventListener('pointerup', end)
-    this.canvas.addEventListener('pointercancel', end)
   }
 
   /** Reads the values under a pointer that rests. */
@@ -489,35 +495,10 @@ export class Scene {
     })
   }
 
-  /** Faces of the part under the pointer, while they are picked. */
-  private watchFaces() {
-    const caster = new Raycaster()
-    const under = (e: PointerEvent) => {
-      caster.setFromCamera(this.pointer(e), this.camera)
-      return this.picker.at(caster)
-    }
-    const hover = (face: number | null) => {
-      if (this.picker.hover(face)) {
-        this.events.face(face)
-        this.draw()
-      }
-    }
-    let down: [number, number] | null = null
-    this.canvas.addEventListener('pointermove', (e) => this.picking && e.buttons === 0 && hover(under(e)?.face ?? null))
-    this.canvas.addEventListener('pointerleave', () => hover(null))
-    this.canvas.addEventListener('pointerdown', (e) => (down = e.button === 0 ? [e.clientX, e.clientY] : null))
-    this.canvas.addEventListener('pointerup', (e) => {
-      // A drag turns the view.
-      if (!this.picking || !down || Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 4) return
-      const met = under(e)
-      if (met) this.events.pick(met)
-    })
-  }
-
   private read(e: PointerEvent) {
-    if (!this.mesh || this.gizmo.axis || this.picking) return
+    if (!this.mesh?.visible || this.gizmo.axis || this.picking) return
     const caster = new Raycaster()
-    caster.setFromCamera(this.pointer(e), this.camera)
+    caster.setFromCamera(pointerOn(this.canvas, e), this.camera)
     const plane = this.uniform('cut').value
     const kept = (p: Vector3) => !this.cutting || p.x * plane.x + p.y * plane.y + p.z * plane.z <= plane.w
     const hit = caster.intersectObject(this.mesh, false).find((h) => kept(h.point))
@@ -534,39 +515,6 @@ export class Scene {
       thickness: thickness > 0 ? thickness : null,
     })
   }
-}
-
-/** Soft shadow under the part. */
-function shadow(): CanvasTexture {
-  const canvas = document.createElement('canvas')
-  canvas.width = canvas.height = 128
-  const g = canvas.getContext('2d')
-  if (g) {
-    const fade = g.createRadialGradient(64, 64, 8, 64, 64, 64)
-    fade.addColorStop(0, 'rgba(12, 20, 18, 0.30)')
-    fade.addColorStop(0.55, 'rgba(12, 20, 18, 0.14)')
-    fade.addColorStop(1, 'rgba(12, 20, 18, 0)')
-    g.fillStyle = fade
-    g.fillRect(0, 0, 128, 128)
-  }
-  return new CanvasTexture(canvas)
-}
-
-/** Two cones, tips outward, along y: pull either way. */
-function doubleCone(): BufferGeometry {
-  const up = new ConeGeometry(0.9, 1.5, 20).translate(0, 1.15, 0)
-  const down = new ConeGeometry(0.9, 1.5, 20).rotateX(Math.PI).translate(0, -1.15, 0)
-  const out = new BufferGeometry()
-  for (const name of ['position', 'normal']) {
-    const [a, b] = [up.getAttribute(name), down.getAttribute(name)]
-    const joined = new Float32Array(a.array.length + b.array.length)
-    joined.set(a.array)
-    joined.set(b.array, a.array.length)
-    out.setAttribute(name, new BufferAttribute(joined, 3))
-  }
-  const shift = up.getAttribute('position').count
-  out.setIndex([...(up.index?.array ?? []), ...Array.from(down.index?.array ?? [], (i) => i + shift)])
-  return out
 }
 
 export const sides: Record<string, Vector3> = {

@@ -3,10 +3,12 @@ import { useEffect, useRef, useState } from 'react'
 import { api, type FaceInfo } from '../../api/client'
 import { area, count, mm } from '../../shared/format'
 import { materials, scale } from '../../theme/tokens'
+import { numbersOf } from '../recipe/faceRules'
 import { fillingOf } from '../recipe/filling'
 import { withStructure } from '../recipe/structureRules'
+import { withShape } from '../recipe/shapeRules'
 import { facesOf, middle, moved, same, triple, withFaces, withZone } from '../recipe/zoneRules'
-import { colour, drill, edit, fetchSkeleton, preview, useBench, type Axis, type ColourBy, type Picking, type ViewMode } from '../state'
+import { colour, drill, edit, fetchSkeleton, preview, stand, useBench, type Axis, type ColourBy, type Picking, type ViewMode } from '../state'
 import { Scene, sides, type Readout } from './Scene'
 import { lengthRange } from './skeleton'
 import './view.css'
@@ -19,6 +21,7 @@ export function View() {
   const [readout, setReadout] = useState<Readout | null>(null)
   const [painted, setPainted] = useState(0)
   const [face, setFace] = useState<number | null>(null)
+  const [band, setBand] = useState<[number, number, number, number] | null>(null)
   const s = useBench()
   const { project, picture, recipe } = s
 
@@ -27,10 +30,14 @@ export function View() {
     const made = new Scene(canvas.current, {
       cut: (at) => useBench.setState((b) => ({ cut: { ...b.cut, at } })),
       place: (p, done) => {
-        const { step, chosen, project: open } = useBench.getState()
+        const { step, chosen, control, recipe: now, project: open } = useBench.getState()
         const change = done ? edit : preview
-        if (step === 'zones' && chosen?.of === 'zone' && open) {
-          const to = p.shift.map((v, i) => v + (open.part.min_mm[i] ?? 0) + (open.part.size_mm[i] ?? 0) / 2)
+        const middleOf = (i: number) => (open?.part.min_mm[i] ?? 0) + (open?.part.size_mm[i] ?? 0) / 2
+        if (step === 'part' && now?.part.shape?.shape === 'free_form') {
+          const to = triple(p.shift.map((v, i) => Number((v + middleOf(i)).toFixed(2))))
+          change(withShape('free_form', (s) => ({ ...s, points_mm: s.points_mm.map((q, n) => (n === control ? to : q)) })))
+        } else if (step === 'zones' && chosen?.of === 'zone' && open) {
+          const to = p.shift.map((v, i) => v + middleOf(i))
           change(withZone(chosen.index, (z) => ({ ...z, place: moved(z.place, to) })))
         } else {
           change(withStructure({ shift_mm: p.shift, rotation_deg: p.turn }))
@@ -40,11 +47,22 @@ export function View() {
       pick: (met) => {
         const { recipe: now, chosen, faces, picking } = useBench.getState()
         if (picking === 'drain') return drill(met.place, met.outward)
+        if (picking === 'down') return stand(met.outward)
         const mark = faces?.list[met.face]?.mark
         const held = now && facesOf(now, chosen)
         if (!chosen || !mark || !held) return
         edit(withFaces(chosen, held.some((f) => same(f, mark)) ? held.filter((f) => !same(f, mark)) : [...held, mark]))
       },
+      sweep: (swept) => {
+        const { recipe: now, chosen, faces, picking } = useBench.getState()
+        const held = now && facesOf(now, chosen)
+        if (!chosen || !held || picking !== 'faces') return
+        const marks = swept.flatMap((n) => faces?.list[n]?.mark ?? [])
+        const more = marks.filter((m) => !held.some((f) => same(f, m)))
+        if (more.length > 0) edit(withFaces(chosen, [...held, ...more]))
+      },
+      band: setBand,
+      control: (control) => useBench.setState({ control }),
       painted: setPainted,
       readout: setReadout,
     })
@@ -76,16 +94,24 @@ export function View() {
   }, [struts, saved])
   useEffect(() => scene.current?.setSkeleton(struts ? s.skeleton : null), [struts, s.skeleton])
   useEffect(() => scene.current?.setCut(s.view === 'cut', s.cut), [s.view, s.cut, framed])
+  const standing = project?.standing
+  const bed = recipe?.stand?.bed_mm
+  const stood = bed && standing ? JSON.stringify({ turn: standing.turn.flat(), bed }) : ''
+  useEffect(() => scene.current?.setStanding(stood ? JSON.parse(stood) : null), [stood, framed])
+  const partKey = saved ? JSON.stringify(saved.part) : ''
+  const map = s.step === 'part' && s.moved?.key === partKey ? s.moved : null
+  useEffect(() => void scene.current?.setMap(map?.glb ?? null, map?.greatest ?? 1), [map])
+  const sheet = s.step === 'part' && recipe?.part.shape?.shape === 'free_form' ? recipe.part.shape : null
+  useEffect(() => scene.current?.setCage(sheet?.points_mm ?? [], sheet?.across ?? 1, s.control), [sheet, s.control, framed])
   const zone = s.step === 'zones' && s.chosen?.of === 'zone' ? (recipe?.zones.list[s.chosen.index] ?? null) : null
   useEffect(() => {
     if (!recipe || !part) return
-    const at = zone && middle(zone.place)
+    const at = zone && !s.locked.includes(zone.name) ? middle(zone.place) : (sheet?.points_mm[s.control] ?? null)
     const { shift_mm, rotation_deg } = fillingOf(recipe, s.filled).structure
     const shift = at ? at.map((v, i) => v - (part.min_mm[i] ?? 0) - (part.size_mm[i] ?? 0) / 2) : shift_mm
     const turn = at ? [0, 0, 0] : rotation_deg
     scene.current?.setHandle(at ? 'shift' : s.step === 'structure' ? s.handle : null, { shift: triple(shift), turn: triple(turn) })
-  }, [s.handle, s.step, s.filled, recipe, framed, zone, part])
-  useEffect(() => scene.current?.setGhost(zone), [zone])
+  }, [s.handle, s.step, s.filled, recipe, framed, zone, part, sheet, s.control, s.locked])
   const zones = recipe?.zones.list
   const bodyRoles = Object.values(recipe?.part.roles ?? {})
   const solidRest = recipe?.zones.rest === 'keep_solid'
@@ -103,13 +129,17 @@ export function View() {
       current = false
     }
   }, [ghostKey, id])
-  const picking = s.step === 'zones' ? s.picking : null
+  const veiled = s.step === 'zones' ? (zones ?? []).filter((z) => !s.hidden.includes(z.name)) : []
+  useEffect(() => scene.current?.setGhosts(veiled, zone))
+  const alone = s.step === 'zones' ? (zones?.find((z) => z.name === s.alone)?.place ?? null) : null
+  useEffect(() => scene.current?.setAlone(alone), [alone])
+  const picking = (s.step === 'zones' && s.picking !== 'down') || (s.step === 'part' && s.picking === 'down') ? s.picking : null
   const partFaces = s.faces
   useEffect(() => void scene.current?.setFaces(partFaces?.glb ?? null), [partFaces])
-  useEffect(() => scene.current?.setPicking(picking !== null), [picking])
+  useEffect(() => scene.current?.setPicking(picking !== null, picking === 'faces' ? s.pickTool : 'click'), [picking, s.pickTool])
   useEffect(() => {
     const held = (recipe && facesOf(recipe, s.chosen)) ?? []
-    scene.current?.chooseFaces((partFaces?.list ?? []).flatMap((f, n) => (held.some((h) => same(h, f.mark)) ? [n] : [])))
+    scene.current?.chooseFaces(numbersOf(partFaces?.list ?? [], held))
   }, [recipe, s.chosen, partFaces])
   useEffect(() => {
     if (s.look) scene.current?.lookAt(s.look)
@@ -208,7 +238,8 @@ export function View() {
           />
         </span>
       </div>
-      {struts ? <Lengths ends={s.skeleton} /> : <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skins.length ?? 0) > 0} solids={recipe?.zones.rest === 'keep_solid' || bodyRoles.includes('keep_solid') || (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')} />}
+      {band && <div className="band" style={{ left: band[0], top: band[1], width: band[2] - band[0], height: band[3] - band[1] }} />}
+      {map ? <MovedLegend most={map.greatest} /> : struts ? <Lengths ends={s.skeleton} /> : <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skins.length ?? 0) > 0} solids={recipe?.zones.rest === 'keep_solid' || bodyRoles.includes('keep_solid') || (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')} />}
       <div className="corner bottom right">
         <div className="views" role="group" aria-label="Views">
           {(['angle', 'front', 'right', 'top'] as const).map((name) => (
@@ -248,7 +279,7 @@ function FaceWords({ face, picking }: { face?: FaceInfo; picking: Picking }) {
           </span>
         </>
       ) : (
-        <>{picking === 'drain' ? 'Click where the hole goes in' : 'Point at a face of the part'}</>
+        <>{{ drain: 'Click where the hole goes in', down: 'Click the face that goes down', faces: 'Point at a face of the part' }[picking]}</>
       )}
     </div>
   )
@@ -285,21 +316,31 @@ function Notes() {
   )
 }
 
+/** What the colours of a moved surface say. */
+function MovedLegend({ most }: { most: number }) {
+  return <Scale title="Moved by" unit="mm" marks={['0', (most / 2).toPrecision(2), most.toPrecision(2)]} />
+}
+
 /** What the colours of struts say, and how many there are. */
 function Lengths({ ends }: { ends: Float32Array | null }) {
   if (!ends) return null
   const [low, high] = lengthRange(ends)
+  return <Scale title="Strut length" unit="mm" marks={[low.toFixed(1), `${count(ends.length / 6)} struts`, high.toFixed(1)]} />
+}
+
+/** Colours of ordered values, with figures at both ends and in the middle. */
+function Scale({ title, unit, marks }: { title: string; unit: string; marks: [string, string, string] }) {
   return (
     <div className="corner bottom left legend scale" aria-label="Legend">
       <div className="row">
-        <strong>Strut length</strong>
-        <span className="figure muted">mm</span>
+        <strong>{title}</strong>
+        <span className="figure muted">{unit}</span>
       </div>
       <div className="bar" style={{ background: `linear-gradient(90deg, ${scale.join(', ')})` }} />
       <div className="row figure">
-        <span>{low.toFixed(1)}</span>
-        <span>{count(ends.length / 6)} struts</span>
-        <span>{high.toFixed(1)}</span>
+        {marks.map((m, i) => (
+          <span key={i}>{m}</span>
+        ))}
       </div>
     </div>
   )
@@ -319,18 +360,5 @@ function Legend(p: { colourBy: ColourBy; low: number; high: number; waiting: boo
     )
   }
   const middle = (p.low + p.high) / 2
-  return (
-    <div className="corner bottom left legend scale" aria-label="Legend">
-      <div className="row">
-        <strong>Wall thickness</strong>
-        <span className="figure muted">{p.waiting ? 'measuring…' : 'mm'}</span>
-      </div>
-      <div className="bar" style={{ background: `linear-gradient(90deg, ${scale.join(', ')})` }} />
-      <div className="row figure">
-        <span>≤ {p.low.toFixed(2)}</span>
-        <span>{middle.toFixed(2)}</span>
-        <span>≥ {p.high.toFixed(2)}</span>
-      </div>
-    </div>
-  )
+  return <Scale title="Wall thickness" unit={p.waiting ? 'measuring…' : 'mm'} marks={[`≤ ${p.low.toFixed(2)}`, middle.toFixed(2), `≥ ${p.high.toFixed(2)}`]} />
 }

@@ -1,4 +1,5 @@
-import { Color, DoubleSide, ShaderMaterial, Vector3, Vector4 } from 'three'
+import { Color, DoubleSide, Euler, Matrix4, Quaternion, ShaderMaterial, Vector3, Vector4 } from 'three'
+import type { Place } from '../../api/client'
 import { materials, scale } from '../../theme/tokens'
 
 /**
@@ -44,6 +45,10 @@ const fragment = /* glsl */ `
   uniform bool onlyPosts;
   uniform float slack;
   uniform bool hasSkin;
+  uniform vec3 up;
+  /** What alone is seen: 1 a box, 2 a cylinder, 3 a ball, each of unit size in its own axes. */
+  uniform int alone;
+  uniform mat4 toAlone;
   varying vec3 vWorld;
   varying vec3 vNormal;
   varying float vOpen;
@@ -73,7 +78,16 @@ const fragment = /* glsl */ `
     return false;
   }
 
+  bool besideAlone(vec3 world) {
+    if (alone == 0) return false;
+    vec3 p = (toAlone * vec4(world, 1.0)).xyz;
+    if (alone == 1) return any(greaterThan(abs(p), vec3(0.5)));
+    if (alone == 2) return length(p.xy) > 1.0 || p.z < 0.0 || p.z > 1.0;
+    return length(p) > 1.0;
+  }
+
   void main() {
+    if (besideAlone(vWorld)) discard;
     if (cutting && dot(vWorld, cut.xyz) > cut.w) discard;
     vec3 base = vRole < 0.5 ? fill : vRole < 1.5 ? skin : solid;
     if (onlyPosts && vRole > 0.01) base = inPost(vWorld, slack) ? solid : hasSkin && vRole > 0.5 ? skin : fill;
@@ -81,7 +95,7 @@ const fragment = /* glsl */ `
     if (!gl_FrontFacing) {
       // The place on the cut that is looked at, in front of the back face.
       vec3 ray = vWorld - eye;
-      vec3 on = eye + ray * ((cut.w - dot(eye, cut.xyz)) / dot(ray, cut.xyz));
+      vec3 on = cutting ? eye + ray * ((cut.w - dot(eye, cut.xyz)) / dot(ray, cut.xyz)) : vWorld;
       if (colourBy == 0 && inPost(on, 0.0)) base = solid;
       // Even light and fine strokes tell a cut face from a surface.
       vec3 p = on * (1.0 / 1.15);
@@ -94,7 +108,7 @@ const fragment = /* glsl */ `
     vec3 n = normalize(vNormal);
     vec3 toEye = normalize(eye - vWorld);
     float open = mix(0.22, 1.0, smoothstep(0.0, 0.95, vOpen));
-    float above = 0.5 + 0.5 * n.z;
+    float above = 0.5 + 0.5 * dot(n, up);
     vec3 ambient = mix(vec3(0.40, 0.41, 0.43), vec3(0.80, 0.82, 0.83), above) * open;
     float direct = max(dot(n, key), 0.0) * mix(0.35, 1.0, open);
     float side = max(dot(n, toEye), 0.0) * 0.16 * open;
@@ -133,6 +147,28 @@ export function partMaterial(): ShaderMaterial {
       onlyPosts: { value: false },
       hasSkin: { value: false },
       slack: { value: 0 },
+      up: { value: new Vector3(0, 0, 1) },
+      alone: { value: 0 },
+      toAlone: { value: new Matrix4() },
     },
   })
+}
+
+/** Draws only what lies in a place; faces and `null` leave everything. */
+export function aloneIn(material: ShaderMaterial, place: Place | null) {
+  const { alone, toAlone } = material.uniforms
+  if (!alone || !toAlone) return
+  const own = new Matrix4()
+  alone.value = place?.shape === 'box' ? 1 : place?.shape === 'cylinder' ? 2 : place?.shape === 'sphere' ? 3 : 0
+  if (place?.shape === 'box') {
+    const [x = 0, y = 0, z = 0] = place.rotation_deg.map((d) => (d * Math.PI) / 180)
+    own.compose(new Vector3().fromArray(place.centre_mm), new Quaternion().setFromEuler(new Euler(x, y, z, 'ZYX')), new Vector3().fromArray(place.size_mm))
+  } else if (place?.shape === 'cylinder') {
+    const axis = new Vector3().fromArray(place.axis_mm)
+    const turn = new Quaternion().setFromUnitVectors(new Vector3(0, 0, 1), axis.clone().normalize())
+    own.compose(new Vector3().fromArray(place.base_mm), turn, new Vector3(place.radius_mm, place.radius_mm, axis.length()))
+  } else if (place?.shape === 'sphere') {
+    own.compose(new Vector3().fromArray(place.centre_mm), new Quaternion(), new Vector3().setScalar(place.radius_mm))
+  }
+  toAlone.value = own.invert()
 }

@@ -11,10 +11,10 @@ export function veil(corners: Float32Array): Mesh {
   return mesh
 }
 
-/** A zone as a veil with its edges; nothing for faces, which the part itself shows. */
-export function zoneGhost(zone: Zone): Group | null {
+/** A zone as a veil, stronger when it is `chosen`, with its edges; nothing for faces, which the part itself shows. */
+export function zoneGhost(zone: Zone, chosen: boolean): Group | null {
   const { place } = zone
-  if (place.shape === 'faces') return null
+  if ('faces' in place) return null
   const colour = zone.role === 'keep_clear' ? '#CF5F28' : zone.role === 'fill' ? '#A98D54' : '#3F6078'
   const group = new Group()
   let body: BufferGeometry
@@ -34,8 +34,8 @@ export function zoneGhost(zone: Zone): Group | null {
   }
   const edges = new EdgesGeometry(body, place.shape === 'sphere' ? 8 : 25)
   group.add(
-    new Mesh(body, new MeshBasicMaterial({ color: colour, transparent: true, opacity: 0.12, side: DoubleSide, depthWrite: false })),
-    new LineSegments(edges, new LineBasicMaterial({ color: colour, transparent: true, opacity: place.shape === 'sphere' ? 0.25 : 0.8, depthTest: false })),
+    new Mesh(body, new MeshBasicMaterial({ color: colour, transparent: true, opacity: chosen ? 0.12 : 0.04, side: DoubleSide, depthWrite: false })),
+    new LineSegments(edges, new LineBasicMaterial({ color: colour, transparent: true, opacity: (place.shape === 'sphere' ? 0.25 : 0.8) * (chosen ? 1 : 0.4), depthTest: !chosen })),
   )
   group.renderOrder = 4
   return group

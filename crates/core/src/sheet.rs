@@ -1,0 +1,39 @@
+//! Sheets: open surfaces that are meant to be open.
+
+use crate::recipe::Shell;
+use ulmix_mesh::holes::holes;
+use ulmix_mesh::weld::weld;
+use ulmix_mesh::{Topology, TriMesh};
+
+/// A part with a hole this wide, as a share of its longest side, is a sheet rather than a broken solid.
+const WIDE: f64 = 0.3;
+
+/// First thickness for a mesh in mm that is a sheet; none for a solid, broken or not.
+pub fn shell_for(mesh: &TriMesh) -> Option<Shell> {
+    let longest = mesh.bounds().size().max_element();
+    if !longest.is_finite() || longest <= 0.0 {
+        return None;
+    }
+    let welded = weld(mesh, 1e-6 * longest).mesh;
+    if Topology::of(&welded).open_edges == 0 {
+        return None;
+    }
+    holes(&welded).first().filter(|h| h.span > WIDE * longest).map(|_| Shell::for_size(longest))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use glam::DVec3;
+
+    #[test]
+    fn sheets_are_told_from_broken_solids() {
+        let ball = TriMesh::sphere(20.0, 4);
+        let half = ball.filtered(|t| ball.middle(t).z > 0.0);
+        assert_eq!(shell_for(&half), Some(Shell { thickness_mm: 1.0, front_percent: 50.0 }));
+        assert_eq!(shell_for(&ball), None);
+        assert_eq!(shell_for(&ball.filtered(|t| t > 3)), None);
+        let flat = TriMesh { points: vec![DVec3::ZERO, DVec3::X, DVec3::Y], triangles: vec![[0, 1, 2]] };
+        assert!(shell_for(&flat).is_some() && shell_for(&TriMesh::default()).is_none());
+    }
+}

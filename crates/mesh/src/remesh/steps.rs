@@ -1,0 +1,249 @@
+//! The four steps of a round.
+
+use super::work::Work;
+use super::{edge, Edge};
+use crate::Bvh;
+use glam::DVec3;
+use rayon::prelude::*;
+use std::collections::HashMap;
+
+/// Passes of splitting: each halves what is too long.
+const MOST_PASSES: usize = 24;
+/// A triangle may turn by so much when a point of it moves. Cosine of 45°.
+const TURN: f64 = 0.7;
+
+impl Work {
+    /// Halves edges that are longer than `most`, all of a triangle's at once, until none is.
+    pub fn split(&mut self, most: f64) {
+        for _ in 0..MOST_PASSES {
+            let long: Vec<Edge> =
+                self.edges().into_par_iter().filter(|(a, b)| self.place(*a).distance(self.place(*b)) > most).collect();
+            if long.is_empty() {
+                break;
+            }
+            let mut middle: HashMap<Edge, u32> = HashMap::with_capacity(long.len());
+            for (a, b) in long {
+                let m = self.points.len() as u32;
+                self.points.push((self.place(a) + self.place(b)) * 0.5);
+                self.around.push(Vec::new());
+                self.pinned.push(false);
+                self.on_lines.push(0);
+                if self.lines.remove(&edge(a, b)) {
+                    self.lines.extend([edge(a, m), edge(m, b)]);
+                    self.on_lines[m as usize] = 2;
+                }
+                middle.insert(edge(a, b), m);
+            }
+            for t in 0..self.triangles.len() {
+                let tri = self.triangles[t];
+                let cut = [0, 1, 2].map(|c| middle.get(&edge(tri[c], tri[(c + 1) % 3])).copied());
+                if self.alive(t) && cut.iter().any(Option::is_some) {
+                    self.remove(t as u32);
+                    for piece in pieces(tri, cut, |a, b| self.place(a).distance_squared(self.place(b))) {
+                        self.add(piece);
+                    }
+                }
+            }
+        }
+    }
+
+    /// Draws together the ends of edges shorter than `least`, shortest first, where that makes no edge longer than
+    /// `most`, turns no triangle over and changes no line.
+    pub fn collapse(&mut self, least: f64, most: f64) {
+        let length = |w: &Work, (a, b): Edge| w.place(a).distance(w.place(b));
+        let mut short: Vec<(f64, Edge)> =
+            self.edges().into_par_iter().map(|e| (length(self, e), e)).filter(|e| e.0 < least).collect();
+        short.sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+        for (_, (a, b)) in short {
+            // What is shorter may have gone or grown by now.
+            if self.beside(a, b).next().is_some() && length(self, (a, b)) < least {
+                if let Some((kept, gone, to)) = self.may_collapse(a, b, most) {
+                    self.draw_together(kept, gone, to);
+                }
+            }
+        }
+    }
+
+    /// Which end stays, which goes, and where the one that stays comes to lie.
+    fn may_collapse(&self, a: u32, b: u32, most: f64) -> Option<(u32, u32, DVec3)> {
+        let line = self.is_line(a, b);
+        let rank = |v: u32| if self.pinned[v as usize] { 2 } else { (self.on_lines[v as usize] > 0) as u8 };
+        let (kept, gone) = if rank(a) >= rank(b) { (a, b) } else { (b, a) };
+        let free = match (rank(kept), rank(gone)) {
+            (0, 0) => true,
+            (1, 1) if line => true,
+            (_, 0) => false,
+            (2, 1) if line => false,
+            _ => return None,
+        };
+        let to = if free { (self.place(a) + self.place(b)) * 0.5 } else { self.place(kept) };
+        let (near_a, near_b) = (self.neighbours(a), self.neighbours(b));
+        let shared: Vec<u32> = near_a.iter().copied().filter(|v| near_b.binary_search(v).is_ok()).collect();
+        // The points that both ends know must be those of the triangles between them, or the surface would pinch.
+        if shared.len() != self.beside(a, b).count() {
+            return None;
+        }
+        // A line may not close upon itself.
+        if rank(gone) > 0 && shared.iter().any(|&s| self.is_line(a, s) && self.is_line(b, s)) {
+            return None;
+        }
+        // A triangle of three lines, or one of two that would lie on each other.
+        if shared.iter().any(|&s| self.is_line(gone, s) && !line) {
+            return None;
+        }
+        let far = |v: &u32| *v != a && *v != b && self.place(*v).distance(to) > most;
+        if near_a.iter().chain(&near_b).any(far) {
+            return None;
+        }
+        let turned = |end: u32, other: u32| {
+            self.around[end as usize].iter().map(|t| self.triangles[*t as usize]).filter(|t| !t.contains(&other)).any(|t| {
+                let before = self.area_vector(t);
+                let [p, q, r] = t.map(|v| if v == end { to } else { self.place(v) });
+                let after = (q - p).cross(r - p);
+                after.dot(before) <= TURN * after.length() * before.length()
+            })
+        };
+        (!turned(a, b) && !turned(b, a)).then_some((kept, gone, to))
+    }
+
+    fn draw_together(&mut self, kept: u32, gone: u32, to: DVec3) {
+        for t in self.beside(kept, gone).collect::<Vec<_>>() {
+            self.remove(t);
+        }
+        if self.on_lines[gone as usize] > 0 {
+            let ends: Vec<u32> = self.neighbours(gone).into_iter().filter(|o| self.is_line(gone, *o)).collect();
+            self.lines.remove(&edge(kept, gone));
+            for o in ends {
+                self.lines.remove(&edge(gone, o));
+                self.lines.insert(edge(kept, o));
+            }
+        }
+        for t in std::mem::take(&mut self.around[gone as usize]) {
+            self.triangles[t as usize].iter_mut().filter(|v| **v == gone).for_each(|v| *v = kept);
+            self.around[kept as usize].push(t);
+        }
+        self.points[kept as usize] = to;
+    }
+
+    /// Turns edges between two triangles so that points come to have six edges, four on a rim.
+    pub fn flip(&mut self) {
+        let mut edges_at: Vec<i32> = (0..self.points.len() as u32).map(|v| self.neighbours(v).len() as i32).collect();
+        let rim: Vec<bool> = edges_at.iter().zip(&self.around).map(|(n, around)| *n != around.len() as i32).collect();
+        for (a, b) in self.edges() {
+            let sides: Vec<u32> = self.beside(a, b).collect();
+            let &[s, t] = &sides[..] else { continue };
+            if self.is_line(a, b) {
+                continue;
+            }
+            let across = |t: u32| self.triangles[t as usize].into_iter().find(|v| *v != a && *v != b);
+            let (Some(c), Some(d)) = (across(s), across(t)) else { continue };
+            if c == d || self.beside(c, d).next().is_some() {
+                continue;
+            }
+            let wanted = |v: u32| if rim[v as usize] { 4 } else { 6 };
+            let off = |v: u32, change: i32| (edges_at[v as usize] + change - wanted(v)).pow(2);
+            let now = off(a, 0) + off(b, 0) + off(c, 0) + off(d, 0);
+            if off(a, -1) + off(b, -1) + off(c, 1) + off(d, 1) >= now {
+                continue;
+            }
+            // The triangle with a → b in its order becomes c, a, d; the other d, b, c.
+            let forward =
+                |t: u32| (0..3).any(|n| self.triangles[t as usize][n] == a && self.triangles[t as usize][(n + 1) % 3] == b);
+            let (c, d) = if forward(s) { (c, d) } else { (d, c) };
+            let new = [[c, a, d], [d, b, c]];
+            let was = self.area_vector(self.triangles[s as usize]) + self.area_vector(self.triangles[t as usize]);
+            let right = |n: [u32; 3]| {
+                let area = self.area_vector(n);
+                area.dot(was) > TURN * area.length() * was.length() && self.slimness(n) < 12.0
+            };
+            if new.iter().all(|n| right(*n)) {
+                self.remove(s);
+                self.remove(t);
+                new.into_iter().for_each(|n| self.add(n));
+                for (v, change) in [(a, -1), (b, -1), (c, 1), (d, 1)] {
+                    edges_at[v as usize] += change;
+                }
+            }
+        }
+    }
+
+    /// Longest side squared over twice the area: 1.2 of an even triangle.
+    fn slimness(&self, t: [u32; 3]) -> f64 {
+        let [a, b, c] = t.map(|v| self.place(v));
+        let longest = a.distance_squared(b).max(b.distance_squared(c)).max(c.distance_squared(a));
+        longest / self.area_vector(t).length().max(f64::MIN_POSITIVE)
+    }
+
+    /// Moves every point to the middle of its neighbours along the surface, those of lines along their line, and
+    /// back onto the surface or line it began with. Points whose triangles would turn over stay.
+    pub fn smooth(&mut self, surface: &Bvh, lines: &Bvh) {
+        self.count_lines();
+        let to = |v: u32| {
+            let p = self.place(v);
+            if self.pinned[v as usize] || self.around[v as usize].is_empty() {
+                return p;
+            }
+            let onto = |q: DVec3, what: &Bvh| what.nearest(q, f64::INFINITY).map_or(p, |n| n.point);
+            let near = self.neighbours(v);
+            if self.on_lines[v as usize] > 0 {
+                let ends: Vec<u32> = near.into_iter().filter(|o| self.is_line(v, *o)).collect();
+                return match ends[..] {
+                    [a, b] => onto((p + (self.place(a) + self.place(b)) * 0.5) * 0.5, lines),
+                    _ => p,
+                };
+            }
+            let normal: DVec3 = self.around[v as usize].iter().map(|t| self.area_vector(self.triangles[*t as usize])).sum();
+            let normal = normal.normalize_or_zero();
+            let middle = near.iter().map(|o| self.place(*o)).sum::<DVec3>() / near.len().max(1) as f64;
+            let by = middle - p;
+            onto(p + by - normal * by.dot(normal), surface)
+        };
+        let mut moved: Vec<DVec3> = (0..self.points.len() as u32).into_par_iter().with_min_len(256).map(to).collect();
+        // Taking one point back may turn a triangle beside it: a few times is enough.
+        for _ in 0..8 {
+            let turned = |t: &[u32; 3]| {
+                let before = self.area_vector(*t);
+                let [p, q, r] = t.map(|v| moved[v as usize]);
+                let after = (q - p).cross(r - p);
+                before != DVec3::ZERO && after.dot(before) <= TURN * after.length() * before.length()
+            };
+            let back: Vec<u32> = self.triangles.par_iter().filter(|t| turned(t)).flat_map_iter(|t| *t).collect();
+            if back.iter().all(|v| moved[*v as usize] == self.place(*v)) {
+                break;
+            }
+            back.into_iter().for_each(|v| moved[v as usize] = self.place(v));
+        }
+        self.points = moved;
+    }
+}
+
+/// A triangle cut at the middles of some of its sides, of which side `n` runs from corner `n` on.
+fn pieces(t: [u32; 3], cut: [Option<u32>; 3], distance: impl Fn(u32, u32) -> f64) -> Vec<[u32; 3]> {
+    let turned = |n: usize| [0, 1, 2].map(|c| (t[(n + c) % 3], cut[(n + c) % 3]));
+    let count = cut.iter().flatten().count();
+    match count {
+        1 => {
+            let n = cut.iter().position(Option::is_some).expect("one is cut");
+            let [(a, m), (b, _), (c, _)] = turned(n);
+            let m = m.expect("the first is cut");
+            vec![[a, m, c], [m, b, c]]
+        }
+        2 => {
+            // The side that is whole comes last.
+            let n = cut.iter().position(Option::is_none).expect("one is whole") + 1;
+            let [(a, m), (b, k), (c, _)] = turned(n);
+            let (m, k) = (m.expect("the first is cut"), k.expect("the second is cut"));
+            let tip = [m, b, k];
+            if distance(a, k) <= distance(m, c) {
+                vec![tip, [a, m, k], [a, k, c]]
+            } else {
+                vec![tip, [a, m, c], [m, k, c]]
+            }
+        }
+        3 => {
+            let [m, k, l] = cut.map(|c| c.expect("all are cut"));
+            vec![[t[0], m, l], [m, t[1], k], [l, k, t[2]], [m, k, l]]
+        }
+        _ => vec![t],
+    }
+}
