@@ -1,12 +1,12 @@
 //! Sheets: open surfaces that are meant to be open.
 
 use crate::recipe::Shell;
-use ulmix_mesh::holes::holes;
+use ulmix_mesh::holes::{close, holes};
 use ulmix_mesh::weld::weld;
 use ulmix_mesh::{Topology, TriMesh};
 
-/// A part with a hole this wide, as a share of its longest side, is a sheet rather than a broken solid.
-const WIDE: f64 = 0.3;
+/// A part whose holes have more than this share of its surface is a sheet rather than a broken solid.
+const OPEN: f64 = 0.15;
 
 /// First thickness for a mesh in mm that is a sheet; none for a solid, broken or not.
 pub fn shell_for(mesh: &TriMesh) -> Option<Shell> {
@@ -18,7 +18,10 @@ pub fn shell_for(mesh: &TriMesh) -> Option<Shell> {
     if Topology::of(&welded).open_edges == 0 {
         return None;
     }
-    holes(&welded).first().filter(|h| h.span > WIDE * longest).map(|_| Shell::for_size(longest))
+    let mut closed = welded.clone();
+    holes(&welded).iter().for_each(|h| close(&mut closed, h));
+    let surface = welded.area();
+    (closed.area() - surface > OPEN * surface).then(|| Shell::for_size(longest))
 }
 
 #[cfg(test)]
@@ -33,6 +36,7 @@ mod tests {
         assert_eq!(shell_for(&half), Some(Shell { thickness_mm: 1.0, front_percent: 50.0 }));
         assert_eq!(shell_for(&ball), None);
         assert_eq!(shell_for(&ball.filtered(|t| t > 3)), None);
+        assert_eq!(shell_for(&TriMesh::cuboid(DVec3::ZERO, DVec3::ONE).filtered(|t| t != 3)), None);
         let flat = TriMesh { points: vec![DVec3::ZERO, DVec3::X, DVec3::Y], triangles: vec![[0, 1, 2]] };
         assert!(shell_for(&flat).is_some() && shell_for(&TriMesh::default()).is_none());
     }

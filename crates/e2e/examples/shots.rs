@@ -113,6 +113,29 @@ async fn main() {
         take(name).await;
     }
 
+    // A sheet that stands on its openings, and a part made of even triangles.
+    b.open("/").await;
+    b.click_text("button", "Float shell").await;
+    b.painted("draft").await;
+    b.step("Part").await;
+    b.click("[aria-label='Stand it on the print bed']").await;
+    b.saved().await;
+    b.click_text("[aria-label=Down] .ant-segmented-item-label", "+Z").await;
+    b.saved().await;
+    b.painted("draft").await;
+    take("bench-float-shell.png").await;
+    b.open("/").await;
+    b.click_text("button", "Lamp guard").await;
+    b.painted("draft").await;
+    b.step("Part").await;
+    b.click("[aria-label='Even triangles']").await;
+    b.saved().await;
+    b.painted("draft").await;
+    b.click("[aria-label='Show how far it moved']").await;
+    b.until("the map is there", || async { b.seen(".legend", "Moved by").await }).await;
+    b.painted("draft").await;
+    take("bench-moved.png").await;
+
     // Voronoi struts and their skeleton; the bracket goes back to how it was.
     b.open("/project/keel-bracket").await;
     b.painted("final").await;

@@ -266,6 +266,17 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
         })
         .await;
     }
+    // A box around all of it takes every face; a step back lets them go again.
+    b.click_text("[aria-label='Pick by'] .ant-segmented-item-label", "Box").await;
+    b.until("a box takes what lies in it", || async {
+        if !b.seen(".editor .label", "14 faces").await {
+            b.drag(".view canvas", (0.02, 0.2), (690, 440)).await;
+        }
+        b.seen(".editor .label", "14 faces").await
+    })
+    .await;
+    b.click("[aria-label=Undo]").await;
+    b.until("two are left", || async { b.seen(".editor .label", "2 faces").await }).await;
     b.click_text("button", "Done picking").await;
     b.click_text("button", "Add a zone").await;
     b.click_text(".ant-dropdown-menu-title-content", "Cylinder").await;
@@ -301,6 +312,37 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     let whole = 100.0 * 60.0 - (4.0 - pi) * 100.0 - 4.0 * pi * 2.5 * 2.5 - pi * (bore * bore + drain * drain);
     assert!((area(12.0) / whole - 1.0).abs() < 0.01, "{} of {whole}", area(12.0));
     assert!(area(0.0) < 0.8 * whole);
+    b.end().await;
+}
+
+/// A sheet is pulled, given thickness, stood on its side, and leaves so.
+#[tokio::test]
+async fn a_sheet_is_pulled_thickened_and_stands_on_the_bed() {
+    let b = Bench::start().await;
+    b.open("/").await;
+    b.click_text("button", "Free-form sheet").await;
+    b.painted("draft").await;
+    b.step("Part").await;
+    // The corner that is chosen first goes up.
+    b.fill("[aria-label='At Z']", "25").await;
+    b.saved().await;
+    b.fill("[aria-label='Sheet thickness, mm']", "5").await;
+    b.saved().await;
+    b.until("it is told", || async { b.seen(".remark", "1 sheet was given thickness").await }).await;
+    b.click("[aria-label='Stand it on the print bed']").await;
+    b.saved().await;
+    b.click_text("[aria-label=Down] .ant-segmented-item-label", "+Y").await;
+    b.saved().await;
+    b.until("how it stands is told", || async { b.seen("body", "Stands 82").await }).await;
+    b.painted("draft").await;
+    b.grid_step("0.6").await;
+    let mesh = made(&b, "sheet.3mf").await.mesh;
+    let t = Topology::of(&mesh);
+    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    let bounds = mesh.bounds();
+    // 60 mm deep, and somewhat more where its rims lean; now that is its height.
+    assert!(bounds.min.z.abs() < 1e-3 && bounds.size().z > 60.0 && bounds.size().z < 66.0, "{bounds:?}");
+    assert!((bounds.centre().truncate() - glam::DVec2::splat(110.0)).length() < 0.05, "{bounds:?}");
     b.end().await;
 }
 

@@ -42,7 +42,8 @@ fn until<T>(what: &str, mut f: impl FnMut() -> Option<T>) -> T {
             return v;
         }
         assert!(start.elapsed() < Duration::from_secs(60), "waited too long until {what}");
-        std::thread::yield_now();
+        // Asking without a pause would take the time that the server needs.
+        std::thread::sleep(Duration::from_millis(10));
     }
 }
 
@@ -250,6 +251,63 @@ fn lattice_and_solids_apart_are_two_objects_of_a_file_or_files_of_their_own() {
     assert_eq!(alone[0].triangles.len() + alone[1].triangles.len(), both.mesh.triangles.len());
     let one = export(json!({ "kind": "stl", "file_name": "box" }));
     assert!(one.status == 422 && one.json()["message"].as_str().unwrap().contains("one body"));
+}
+
+#[test]
+fn a_body_left_as_it_is_leaves_beside_the_result_and_both_stand_on_the_bed() {
+    let (_dir, s) = fresh();
+    let mut both = TriMesh::cuboid(glam_zero(), glam::DVec3::new(20.0, 16.0, 12.0));
+    both.append(&TriMesh::sphere(3.0, 3).mapped(|p| p + glam::DVec3::new(30.0, 8.0, 6.0)));
+    let up = upload(&s, "pair.stl", &stl::write(&both));
+    let p = s.post("/api/projects", &json!({ "from": "upload", "upload": up, "unit": "mm" })).json();
+    let id = p["id"].as_str().unwrap();
+    let mut recipe = p["recipe"].clone();
+    let ball = p["part"]["list"][1]["name"].clone();
+    recipe["part"]["roles"] = json!({ ball.as_str().unwrap(): "alongside" });
+    recipe["stand"] = json!({ "down": [0, 0, 0], "turn_deg": 0, "bed_mm": [100, 80, 18] });
+    let refused = s.put_recipe(id, &p["revision"].to_string(), &recipe);
+    assert_eq!(refused.json()["field"], "stand.down");
+    recipe["stand"]["down"] = json!([1, 0, 0]);
+    let saved = s.put_recipe(id, &p["revision"].to_string(), &recipe).json();
+    // Standing on its side it is 20 mm tall, under 18 mm.
+    assert_eq!(saved["standing"]["fits"], false);
+    assert_eq!(saved["standing"]["contact_mm2"], 16.0 * 12.0);
+    s.make_final(id);
+    let file = |kind: &str, body: Option<&Value>| {
+        let e = s.post(&format!("/api/projects/{id}/export"), &json!({ "kind": kind, "file_name": "pair", "body": body })).json();
+        assert_eq!(e["passed"], true, "{e}");
+        ulmix_formats::read(&s.get(e["url"].as_str().unwrap()).body, &Limits::default()).unwrap()
+    };
+    let all = file("3mf", None);
+    assert_eq!(all.bodies.iter().map(|b| b.name.as_str()).collect::<Vec<_>>(), ["pair", ball.as_str().unwrap()]);
+    let whole = file("stl", Some(&json!("pair"))).mesh.bounds();
+    assert!(whole.min.z.abs() < 1e-4 && (whole.max.z - 20.0).abs() < 0.01, "{whole:?}");
+    assert!((whole.centre().truncate() - glam::DVec2::new(50.0, 40.0)).length() < 0.05, "{whole:?}");
+    let alone = file("stl", Some(&ball)).mesh;
+    assert_eq!(alone.triangles.len(), TriMesh::sphere(3.0, 3).triangles.len());
+    // What lay to the right lies below now.
+    assert!((alone.bounds().max.z + 7.0).abs() < 0.01, "{:?}", alone.bounds());
+}
+
+#[test]
+fn a_sheet_is_given_thickness_and_its_mending_shown_as_a_map() {
+    let (_dir, s) = fresh();
+    let ball = TriMesh::sphere(20.0, 5);
+    let hull = ball.filtered(|t| ball.middle(t).z > 0.0);
+    let r = s.send("POST", "/api/uploads?name=hull.stl", &[], &stl::write(&hull)).json();
+    assert_eq!((&r["contents"]["sheet"], &r["contents"]["closed"]), (&json!(true), &json!(true)));
+    let p = s.post("/api/projects", &json!({ "from": "upload", "upload": r["upload"], "unit": "mm" })).json();
+    assert_eq!(p["recipe"]["part"]["shell"]["thickness_mm"], 1.0);
+    let id = p["id"].as_str().unwrap();
+    let mut recipe = p["recipe"].clone();
+    recipe["part"]["shell"] = Value::Null;
+    recipe["part"]["mend"]["fewer_to"] = json!(600);
+    let few = s.put_recipe(id, &p["revision"].to_string(), &recipe).json();
+    assert!(few["part"]["triangles"].as_u64().unwrap() <= 600 && few["part"]["closed"] == false, "{few}");
+    let map = s.get(&format!("/api/projects/{id}/moved"));
+    let greatest = extras(&map.body)["greatest"].as_f64().unwrap();
+    assert!(map.body.starts_with(b"glTF") && greatest > 0.01 && greatest < 2.0, "{greatest}");
+    s.get("/api/projects/nobody/moved").problem(404, "not_found");
 }
 
 #[test]

@@ -963,6 +963,8 @@ export interface components {
             area_mm2: number;
             /** @description Bodies of material, those that meet counted as one. */
             bodies: number;
+            /** @description What was mended or made of it, in plain words. */
+            changes: string[];
             closed: boolean;
             /** @description What is not right, in plain words; empty when nothing is. */
             defects: string[];

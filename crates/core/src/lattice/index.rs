@@ -131,7 +131,8 @@ impl Bins {
 
 /// Points in bins of a few each, for questions about nearness.
 pub struct PointGrid {
-    points: Vec<DVec3>,
+    /// The points in the order in which bins hold them.
+    binned: Vec<DVec3>,
     low: DVec3,
     edge: f64,
     count: [i64; 3],
@@ -149,9 +150,10 @@ impl PointGrid {
         let edge = (2.0 * volume / points.len().max(1) as f64).powf(1.0 / sides).max(1e-12 + size.max_element() / 500.0);
         let low = if points.is_empty() { DVec3::ZERO } else { low };
         let count = (size / edge).to_array().map(|c| c as i64 + 1);
-        let mut out = PointGrid { points: points.to_vec(), low, edge, count, held: Groups::default() };
+        let mut out = PointGrid { binned: Vec::new(), low, edge, count, held: Groups::default() };
         let bins: Vec<u32> = points.iter().map(|p| out.bin(out.cell(*p)) as u32).collect();
         out.held = Groups::of((count[0] * count[1] * count[2]) as usize, || bins.iter().copied().zip(0..));
+        out.binned = out.held.items.iter().map(|id| points[*id as usize]).collect();
         out
     }
 
@@ -164,9 +166,9 @@ impl PointGrid {
         ((c[2] * self.count[1] + c[1]) * self.count[0] + c[0]) as usize
     }
 
-    /// Calls `f` with the points of the bins in ring `r` around `p`: ring 0 is its own bin. Gives the
+    /// Calls `f` with the points of the bins in ring `r` around `p` and their places: ring 0 is its own bin. Gives the
     /// distance that any point of later rings has at least; none when there are no later rings.
-    pub fn ring(&self, p: DVec3, r: i64, mut f: impl FnMut(u32)) -> Option<f64> {
+    pub fn ring(&self, p: DVec3, r: i64, mut f: impl FnMut(u32, DVec3)) -> Option<f64> {
         let c = self.cell(p);
         let range = |axis: usize| (c[axis] - r).max(0)..=(c[axis] + r).min(self.count[axis] - 1);
         for z in range(2) {
@@ -174,7 +176,8 @@ impl PointGrid {
                 let shell = (z - c[2]).abs() == r || (y - c[1]).abs() == r;
                 let mut row = |x: i64| {
                     let b = self.bin([x, y, z]);
-                    self.held.get(b).iter().for_each(|id| f(*id));
+                    let from = self.held.starts[b] as usize;
+                    self.held.get(b).iter().zip(&self.binned[from..]).for_each(|(id, q)| f(*id, *q));
                 };
                 if shell {
                     range(0).for_each(row);
@@ -199,9 +202,9 @@ impl PointGrid {
     pub fn nearest(&self, p: DVec3, k: usize, skip: impl Fn(u32) -> bool) -> Vec<(f64, u32)> {
         let mut found: Vec<(f64, u32)> = Vec::new();
         for r in 0.. {
-            let next = self.ring(p, r, |id| {
+            let next = self.ring(p, r, |id, q| {
                 if !skip(id) {
-                    found.push((self.points[id as usize].distance(p), id));
+                    found.push((q.distance(p), id));
                 }
             });
             found.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
@@ -218,8 +221,8 @@ impl PointGrid {
     pub fn within(&self, p: DVec3, distance: f64) -> Vec<u32> {
         let mut found = Vec::new();
         for r in 0.. {
-            let next = self.ring(p, r, |id| {
-                if self.points[id as usize].distance_squared(p) <= distance * distance {
+            let next = self.ring(p, r, |id, q| {
+                if q.distance_squared(p) <= distance * distance {
                     found.push(id);
                 }
             });

@@ -189,7 +189,9 @@ pub(super) fn own_points(seeds: &Seeds, frame: Frame, scale: DVec3) -> Option<Ve
 fn walls(found: &Scattered, scale: DVec3) -> Source {
     let seeds: Vec<DVec3> = found.points.iter().map(|p| *p * scale).collect();
     let b = found.bounds;
-    let bounds = Within { low: b.low * scale, high: b.high * scale, radius: b.radius * scale.max_element() };
+    let most = scale.max_element();
+    let outer = (b.outer.0, b.outer.1 * most);
+    let bounds = Within { low: b.low * scale, high: b.high * scale, radius: b.radius * most, outer };
     let pairs = voronoi::diagram(&seeds, &bounds).pairs;
     Source::Walls { seeds, pairs }
 }

@@ -121,7 +121,7 @@ mod tests {
     fn the_net_lies_on_the_surface_between_two_nearest_points_and_is_closed() {
         let ball = TriMesh::sphere(10.0, 4);
         let points: Vec<DVec3> = (1..300).map(|i| ((low_discrepancy(i * 3) * 997.0).fract() - 0.5) * 34.0).collect();
-        let all = Within { low: DVec3::splat(-20.0), high: DVec3::splat(20.0), radius: f64::INFINITY };
+        let all = Within { low: DVec3::splat(-20.0), high: DVec3::splat(20.0), radius: f64::INFINITY, outer: (usize::MAX, 0.0) };
         let pairs = diagram(&points, &all).pairs;
         let net = net(&ball, &points, &pairs, &[]).merged(1e-7);
         assert!(net.struts.len() > 500);

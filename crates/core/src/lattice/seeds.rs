@@ -9,7 +9,7 @@
 use super::finer::Sizes;
 use super::index::PointGrid;
 use super::surface::low_discrepancy;
-use super::voronoi::{cell_facts, CellFacts, Within};
+use super::voronoi::{CellFacts, Cells, Within};
 use crate::part::Part;
 use crate::random::Random;
 use crate::recipe::{Seeds, Spread};
@@ -141,8 +141,12 @@ impl Region for Shadow {
 
 /// Layers of cells around the part that are made whole, in cells of the size there.
 const PADDING: f64 = 1.8;
-/// How far a cell may reach, in cells.
-const RADIUS: f64 = 3.0;
+/// How far a cell may reach along an axis, in cells. Of points that lie by chance a ball of this radius is empty once in
+/// 10¹⁴; of one as wide as the second, which is that of the padding's cells, once in a million.
+const RADIUS: f64 = 2.0;
+const OUTER_RADIUS: f64 = 1.5;
+/// While points are relaxed those of the padding need their middles only about.
+const RELAXED_RADIUS: f64 = 1.1;
 /// Candidates for an even point.
 const CROWD: usize = 5;
 
@@ -219,18 +223,21 @@ pub fn scatter(
     let (low, high) = (low - 2.0 * cell * deep, high + 2.0 * cell * deep);
     let thick = if region.flat() { DVec3::new(0.0, 0.0, 0.5) } else { DVec3::ZERO };
     // Cells whose points lie a cell apart reach about that far; a few times as far is never missed.
-    let radius = RADIUS * cell.max(if is_given { widest_gap(&points, low, high) } else { 0.0 });
-    let bounds = Within { low: low - thick, high: high + thick, radius };
-    let facts = |points: &[DVec3]| cell_facts(points, &bounds);
+    let widest = cell.max(if is_given { widest_gap(&points, low, high) } else { 0.0 });
+    let outer = (kept, OUTER_RADIUS * widest);
+    let bounds = Within { low: low - thick, high: high + thick, radius: RADIUS * widest, outer };
+    let while_relaxed = Within { outer: (kept, RELAXED_RADIUS * widest), ..bounds };
+    let mut cells = Cells::default();
     // Nothing is known yet of how far the points are from the part's surface.
     let mut clear = vec![0.0; points.len()];
     for _ in 0..seeds.rounds {
         if cancelled() {
             return None;
         }
+        let facts = cells.facts(&points, &while_relaxed);
         relax(&mut points, &mut clear, found, region, &facts, pad);
     }
-    let volumes = facts(&points);
+    let volumes = cells.facts(&points, &bounds);
     let volumes: Vec<f64> = volumes[..found].par_iter().zip(&points).map(|(f, p)| f.volume / region.size(*p).powi(3)).collect();
     Some(Scattered { unevenness: unevenness(&volumes), points, inside: found, cell, bounds })
 }
@@ -245,17 +252,9 @@ fn widest_gap(points: &[DVec3], low: DVec3, high: DVec3) -> f64 {
 /// One round: every point goes to the middle of its cell, unless that changes the side of the part that
 /// it lies on; those at the rim of the padding, whose cells are cut by the box, stay. `clear` holds how far
 /// every point may move before its distance must be asked for again.
-fn relax(
-    points: &mut [DVec3],
-    clear: &mut [f64],
-    inside: usize,
-    region: &dyn Region,
-    facts: &dyn Fn(&[DVec3]) -> Vec<CellFacts>,
-    pad: f64,
-) {
-    let facts = facts(points);
+fn relax(points: &mut [DVec3], clear: &mut [f64], inside: usize, region: &dyn Region, facts: &[CellFacts], pad: f64) {
     let narrowing = pad * region.steepest();
-    points.par_iter_mut().zip(clear).zip(&facts).enumerate().for_each(|(n, ((p, clear), f))| {
+    points.par_iter_mut().zip(clear).zip(facts).enumerate().for_each(|(n, ((p, clear), f))| {
         let to = if region.flat() { f.middle.with_z(0.0) } else { heavier(region, f) };
         *clear -= p.distance(to);
         if *clear > 0.0 {
@@ -423,7 +422,7 @@ mod tests {
         assert!(s.inside > 20 && s.inside < 120 && s.points[..s.inside].iter().all(is_own));
         assert_eq!(s.points.iter().filter(|p| is_own(p)).count(), 120);
         // Cells of all points fill the ball: each place is in the cell of the point nearest to it.
-        let volume: f64 = cell_facts(&s.points, &s.bounds).iter().map(|f| f.volume).sum();
+        let volume: f64 = Cells::default().facts(&s.points, &s.bounds).iter().map(|f| f.volume).sum();
         let size = s.bounds.high - s.bounds.low;
         assert!((volume / (size.x * size.y * size.z) - 1.0).abs() < 1e-6, "{volume}");
     }

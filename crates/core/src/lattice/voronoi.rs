@@ -8,7 +8,7 @@
 
 use super::index::PointGrid;
 use super::skeleton::Skeleton;
-use glam::{DMat3, DVec3};
+use glam::DVec3;
 use rayon::prelude::*;
 
 /// A wall of a cell: points p with `normal · p = at`, the cell on the smaller side.
@@ -31,6 +31,9 @@ pub struct Within {
     /// No cell reaches farther from its point along an axis: at the rim of the points cells would have no
     /// end, and ask all others.
     pub radius: f64,
+    /// Points from this number on only complete the cells of those before. Nothing lies on their far side, and their
+    /// own cells need not be whole there: they reach no farther than this.
+    pub outer: (usize, f64),
 }
 
 /// Where three planes meet, numbered so that seen from outside they run counter-clockwise.
@@ -46,6 +49,15 @@ struct Cell {
     planes: Vec<Plane>,
     corners: Vec<Corner>,
     gone: Vec<Corner>,
+    /// By pair of planes, the corner that runs from the first to the second; `stride` to a row. What it holds of
+    /// other pairs is left from earlier cells.
+    at: Vec<u32>,
+    stride: usize,
+    /// By plane, when a cut last began or ended there.
+    begun: Vec<u32>,
+    ended: Vec<u32>,
+    cuts: u32,
+    near: Vec<(f64, u32)>,
 }
 
 impl Cell {
@@ -65,39 +77,65 @@ impl Cell {
         }
     }
 
+    /// Makes room for pairs of so many planes.
+    fn reserve(&mut self, planes: usize) {
+        if planes > self.stride {
+            self.stride = planes.next_power_of_two().max(64);
+            self.at = vec![0; self.stride * self.stride];
+            self.begun.resize(self.stride, 0);
+            self.ended.resize(self.stride, 0);
+        }
+    }
+
+    fn pair(&self, a: u16, b: u16) -> usize {
+        a as usize * self.stride + b as usize
+    }
+
     /// Cuts off what lies beyond a plane; false when that is nothing. A cut that rounding makes inconsistent is left out: it would
     /// have taken a sliver.
     fn clip(&mut self, plane: Plane) -> bool {
+        let beyond = |c: &Corner| plane.normal.dot(c.place) > plane.at;
+        let Some(first) = self.corners.iter().position(beyond) else { return false };
         self.gone.clear();
-        let gone = &mut self.gone;
-        self.corners.retain(|c| {
-            let stays = plane.normal.dot(c.place) <= plane.at;
-            if !stays {
-                gone.push(*c);
+        let mut kept = first;
+        for n in first..self.corners.len() {
+            let c = self.corners[n];
+            if beyond(&c) {
+                self.gone.push(c);
+            } else {
+                self.corners[kept] = c;
+                kept += 1;
             }
-            stays
-        });
-        if self.gone.is_empty() {
-            return false;
         }
+        self.corners.truncate(kept);
         let new = self.planes.len() as u16;
+        self.reserve(new as usize + 1);
         self.planes.push(plane);
-        let kept = self.corners.len();
-        let sides = |c: &Corner| [0, 1, 2].map(|n| (c.planes[n], c.planes[(n + 1) % 3]));
-        for c in &self.gone {
+        for (n, c) in self.gone.iter().enumerate() {
             for (a, b) in sides(c) {
-                // An edge between a corner that goes and one that stays is cut.
-                if !self.gone.iter().any(|d| sides(d).contains(&(b, a))) {
-                    let place = self.meet(a, b, new).unwrap_or(c.place);
-                    self.corners.push(Corner { planes: [a, b, new], place });
-                }
+                self.at[a as usize * self.stride + b as usize] = n as u32;
             }
         }
-        // The cut runs around once: every plane of it is entered once and left once.
+        self.cuts += 1;
+        let mut sound = true;
+        for n in 0..self.gone.len() {
+            let c = self.gone[n];
+            for (a, b) in sides(&c) {
+                // An edge between a corner that goes and one that stays is cut.
+                let across = self.gone.get(self.at[self.pair(b, a)] as usize);
+                if across.is_some_and(|d| sides(d).contains(&(b, a))) {
+                    continue;
+                }
+                // The cut runs around once: every plane of it is entered once and left once.
+                sound &= self.begun[a as usize] != self.cuts && self.ended[b as usize] != self.cuts;
+                (self.begun[a as usize], self.ended[b as usize]) = (self.cuts, self.cuts);
+                let place = self.meet(a, b, new).unwrap_or(c.place);
+                self.corners.push(Corner { planes: [a, b, new], place });
+            }
+        }
         let cut = &self.corners[kept..];
-        let sound = cut.len() >= 3
-            && cut.iter().all(|c| cut.iter().filter(|d| d.planes[0] == c.planes[1]).count() == 1)
-            && cut.iter().all(|c| cut.iter().filter(|d| d.planes[1] == c.planes[0]).count() == 1);
+        let closes = |c: &Corner| self.begun[c.planes[1] as usize] == self.cuts && self.ended[c.planes[0] as usize] == self.cuts;
+        sound &= cut.len() >= 3 && cut.iter().all(closes);
         if !sound {
             self.corners.truncate(kept);
             self.corners.append(&mut self.gone);
@@ -108,46 +146,65 @@ impl Cell {
 
     fn meet(&self, a: u16, b: u16, c: u16) -> Option<DVec3> {
         let [a, b, c] = [a, b, c].map(|n| self.planes[n as usize]);
-        let m = DMat3::from_cols(a.normal, b.normal, c.normal).transpose();
-        let det = m.determinant();
-        let place = m.inverse() * DVec3::new(a.at, b.at, c.at);
+        let ab = a.normal.cross(b.normal);
+        let det = ab.dot(c.normal);
+        let place = (b.normal.cross(c.normal) * a.at + c.normal.cross(a.normal) * b.at + ab * c.at) / det;
         (det.abs() > 1e-14 && place.is_finite()).then_some(place)
     }
 
-    /// The cell of point `own` within the bounds.
-    fn build(&mut self, points: &[DVec3], grid: &PointGrid, own: usize, bounds: &Within) {
+    /// The cell of point `own` within the bounds. Points that are `likely` to have a part in it come first: with good
+    /// ones the others have nothing left to cut.
+    fn build(&mut self, points: &[DVec3], grid: &PointGrid, own: usize, bounds: &Within, likely: &[u32]) {
         let p = points[own];
-        self.begin(bounds.low.max(p - bounds.radius), bounds.high.min(p + bounds.radius));
-        let mut near: Vec<(f64, u32)> = Vec::new();
+        let radius = if own < bounds.outer.0 { bounds.radius } else { bounds.outer.1 };
+        self.begin(bounds.low.max(p - radius), bounds.high.min(p + radius));
         let mut reach = f64::INFINITY;
+        for &id in likely {
+            self.cut_off(p, points[id as usize], id, &mut reach);
+        }
+        let mut near = std::mem::take(&mut self.near);
         for ring in 0.. {
             near.clear();
-            let next = grid.ring(p, ring, |id| {
-                let d = points[id as usize].distance_squared(p);
-                if id as usize != own && d < 4.0 * reach * reach {
+            let next = grid.ring(p, ring, |id, q| {
+                let d = q.distance_squared(p);
+                if id as usize != own && d < 4.0 * reach {
                     near.push((d, id));
                 }
             });
-            near.sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-            for &(d, id) in &near {
-                if d >= 4.0 * reach * reach {
-                    break;
-                }
-                let q = points[id as usize];
-                let normal = (q - p) / d.sqrt().max(1e-300);
-                if !self.clip(Plane { normal, at: normal.dot((p + q) * 0.5), other: id }) && reach.is_finite() {
-                    continue;
-                }
-                reach = self.corners.iter().map(|c| c.place.distance_squared(p)).fold(0.0, f64::max).sqrt();
+            if likely.is_empty() {
+                near.sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
             }
-            if next.is_none_or(|n| n > 2.0 * reach) {
+            for &(d, id) in &near {
+                if d < 4.0 * reach && !likely.contains(&id) {
+                    self.cut_off(p, points[id as usize], id, &mut reach);
+                }
+            }
+            if next.is_none_or(|n| n * n > 4.0 * reach) {
                 break;
             }
         }
+        self.near = near;
+    }
+
+    /// Takes what is nearer to `q` away from the cell of `p`; `reach` becomes the square of how far the cell reaches.
+    fn cut_off(&mut self, p: DVec3, q: DVec3, id: u32, reach: &mut f64) {
+        let d = q.distance_squared(p);
+        let normal = (q - p) / d.sqrt().max(1e-300);
+        if self.clip(Plane { normal, at: normal.dot((p + q) * 0.5), other: id }) || !reach.is_finite() {
+            *reach = self.corners.iter().map(|c| c.place.distance_squared(p)).fold(0.0, f64::max);
+        }
+    }
+
+    /// Points whose planes bound the cell.
+    fn neighbours(&self, into: &mut Vec<u32>) {
+        into.clear();
+        into.extend(self.corners.iter().flat_map(|c| c.planes).map(|n| self.planes[n as usize].other).filter(|o| *o != BOX));
+        into.sort_unstable();
+        into.dedup();
     }
 
     /// Volume, and the middle of the volume.
-    fn centroid(&self, p: DVec3) -> (f64, DVec3) {
+    fn centroid(&mut self, p: DVec3) -> (f64, DVec3) {
         let (mut volume, mut sum) = (0.0, DVec3::ZERO);
         // The wall of plane a is a fan of triangles around its first corner.
         let mut first: Vec<Option<DVec3>> = vec![None; self.planes.len()];
@@ -161,18 +218,38 @@ impl Cell {
         (volume, if volume > 0.0 { p + sum / volume } else { p })
     }
 
+    /// Notes which corner every pair of planes runs from.
+    fn link(&mut self) {
+        self.reserve(self.planes.len());
+        for (n, c) in self.corners.iter().enumerate() {
+            for (a, b) in sides(c) {
+                self.at[a as usize * self.stride + b as usize] = n as u32;
+            }
+        }
+    }
+
+    /// The other end of the edge that leaves a corner between two planes, after [`link`](Self::link).
+    fn across(&self, a: u16, b: u16) -> Option<&Corner> {
+        self.corners.get(self.at[self.pair(b, a)] as usize).filter(|d| sides(d).contains(&(b, a)))
+    }
+
     /// Calls `f` with every edge of every wall: the wall's plane, the other plane, and the ends.
-    fn each_edge(&self, mut f: impl FnMut(u16, u16, DVec3, DVec3)) {
+    fn each_edge(&mut self, mut f: impl FnMut(u16, u16, DVec3, DVec3)) {
+        self.link();
         for c in &self.corners {
-            for n in 0..3 {
-                let (a, b) = (c.planes[n], c.planes[(n + 1) % 3]);
-                let pair = |d: &&Corner| (0..3).any(|m| d.planes[m] == b && d.planes[(m + 1) % 3] == a);
-                if let Some(d) = self.corners.iter().find(pair) {
+            for (a, b) in sides(c) {
+                if let Some(d) = self.across(a, b) {
                     f(a, b, c.place, d.place);
                 }
             }
         }
     }
+}
+
+/// Pairs of planes around a corner.
+fn sides(c: &Corner) -> [(u16, u16); 3] {
+    let [a, b, d] = c.planes;
+    [(a, b), (b, d), (d, a)]
 }
 
 /// What is known of a point's cell.
@@ -182,17 +259,28 @@ pub struct CellFacts {
     pub middle: DVec3,
 }
 
-/// Volume and middle of every point's cell.
-pub fn cell_facts(points: &[DVec3], bounds: &Within) -> Vec<CellFacts> {
-    let grid = PointGrid::new(points);
-    (0..points.len())
-        .into_par_iter()
-        .map_init(Cell::default, |cell, own| {
-            cell.build(points, &grid, own, bounds);
-            let (volume, middle) = cell.centroid(points[own]);
-            CellFacts { volume, middle }
-        })
-        .collect()
+/// Cells of points that move a little at a time: what bounded a cell last time is looked at first.
+#[derive(Default)]
+pub struct Cells {
+    likely: Vec<Vec<u32>>,
+}
+
+impl Cells {
+    /// Volume and middle of every point's cell.
+    pub fn facts(&mut self, points: &[DVec3], bounds: &Within) -> Vec<CellFacts> {
+        let grid = PointGrid::new(points);
+        self.likely.resize(points.len(), Vec::new());
+        self.likely
+            .par_iter_mut()
+            .enumerate()
+            .map_init(Cell::default, |cell, (own, likely)| {
+                cell.build(points, &grid, own, bounds, likely);
+                cell.neighbours(likely);
+                let (volume, middle) = cell.centroid(points[own]);
+                CellFacts { volume, middle }
+            })
+            .collect()
+    }
 }
 
 /// The cells of all points together.
@@ -210,7 +298,7 @@ pub fn diagram(points: &[DVec3], bounds: &Within) -> Diagram {
     let found: Vec<(Vec<EdgeKey>, Vec<Wall>)> = (0..points.len())
         .into_par_iter()
         .map_init(Cell::default, |cell, own| {
-            cell.build(points, &grid, own, bounds);
+            cell.build(points, &grid, own, bounds, &[]);
             cell.emit(own as u32)
         })
         .collect();
@@ -240,31 +328,7 @@ type EdgeKey = [([u32; 4], DVec3); 2];
 
 impl Cell {
     /// Edges and walls of which this cell's point is the first.
-    fn emit(&self, own: u32) -> (Vec<EdgeKey>, Vec<Wall>) {
-        let key = |c: &Corner| {
-            let [a, b, d] = c.planes.map(|n| self.planes[n as usize].other);
-            let mut key = [own, a, b, d];
-            key.sort_unstable();
-            key
-        };
-        let mut out = Vec::new();
-        for c in &self.corners {
-            for n in 0..3 {
-                let (a, b) = (c.planes[n], c.planes[(n + 1) % 3]);
-                let [pa, pb] = [a, b].map(|n| self.planes[n as usize].other);
-                // Both cells' corners are seen from here: one direction is enough.
-                if a > b || pa < own || pb < own || pa == BOX || pb == BOX {
-                    continue;
-                }
-                let pair = |d: &&Corner| (0..3).any(|m| d.planes[m] == b && d.planes[(m + 1) % 3] == a);
-                if let Some(d) = self.corners.iter().find(pair) {
-                    let (from, to) = (key(c), key(d));
-                    if from[3] != BOX && to[3] != BOX && from != to {
-                        out.push([(from, c.place), (to, d.place)]);
-                    }
-                }
-            }
-        }
+    fn emit(&mut self, own: u32) -> (Vec<EdgeKey>, Vec<Wall>) {
         // Of a round wall four times the area over the outline is the widest ball's diameter.
         let mut walls = vec![(0.0, 0.0, None::<DVec3>); self.planes.len()];
         self.each_edge(|a, _, from, to| {
@@ -273,6 +337,28 @@ impl Cell {
             w.0 += 0.5 * (from - apex).cross(to - apex).length();
             w.1 += from.distance(to);
         });
+        let key = |c: &Corner| {
+            let [a, b, d] = c.planes.map(|n| self.planes[n as usize].other);
+            let mut key = [own, a, b, d];
+            key.sort_unstable();
+            key
+        };
+        let mut out = Vec::new();
+        for c in &self.corners {
+            for (a, b) in sides(c) {
+                let [pa, pb] = [a, b].map(|n| self.planes[n as usize].other);
+                // Both cells' corners are seen from here: one direction is enough.
+                if a > b || pa < own || pb < own || pa == BOX || pb == BOX {
+                    continue;
+                }
+                if let Some(d) = self.across(a, b) {
+                    let (from, to) = (key(c), key(d));
+                    if from[3] != BOX && to[3] != BOX && from != to {
+                        out.push([(from, c.place), (to, d.place)]);
+                    }
+                }
+            }
+        }
         let real = |p: &Plane| p.other != BOX && p.other > own;
         let walls = walls.iter().zip(&self.planes).filter(|(w, p)| real(p) && w.1 > 0.0);
         (out, walls.map(|(w, p)| ([own, p.other], 4.0 * w.0 / w.1)).collect())
@@ -289,14 +375,15 @@ mod tests {
     fn scattered(n: u64, seed: u64) -> Vec<DVec3> {
         (1..=n).map(|i| (low_discrepancy(i * 2 + seed) * 7919.0).fract() * 10.0).collect()
     }
-    const ALL: Within = Within { low: DVec3::ZERO, high: DVec3::splat(10.0), radius: f64::INFINITY };
+    const ALL: Within =
+        Within { low: DVec3::ZERO, high: DVec3::splat(10.0), radius: f64::INFINITY, outer: (usize::MAX, f64::INFINITY) };
 
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(20))]
         #[test]
         fn cells_fill_the_box_and_obey_their_laws(n in 5u64..120, seed in 0u64..1000) {
             let points = scattered(n, seed);
-            let facts = cell_facts(&points, &ALL);
+            let facts = Cells::default().facts(&points, &ALL);
             let sum: f64 = facts.iter().map(|f| f.volume).sum();
             prop_assert!((sum - 1000.0).abs() < 1e-6, "{sum}");
             // A vertex is as far from four points, and no point is nearer.
@@ -317,7 +404,7 @@ mod tests {
         let grid = PointGrid::new(&points);
         for own in 0..200 {
             let mut cell = Cell::default();
-            cell.build(&points, &grid, own, &ALL);
+            cell.build(&points, &grid, own, &ALL, &[]);
             let (mut walls, mut edges) = (std::collections::BTreeSet::new(), 0);
             cell.each_edge(|a, _, _, _| {
                 walls.insert(a);
@@ -339,7 +426,7 @@ mod tests {
         let mut points: Vec<DVec3> =
             (0..125).map(|n| DVec3::new((n % 5) as f64, (n / 5 % 5) as f64, (n / 25) as f64) * 2.0 + 1.0).collect();
         points.push(points[17]);
-        let facts = cell_facts(&points, &ALL);
+        let facts = Cells::default().facts(&points, &ALL);
         for (n, f) in facts.iter().enumerate() {
             if n != 17 && n != 125 {
                 assert!((f.volume - 8.0).abs() < 1e-6, "{n}: {}", f.volume);

@@ -9,13 +9,17 @@ use std::collections::HashMap;
 
 /// Passes of splitting: each halves what is too long.
 const MOST_PASSES: usize = 24;
+/// The first of them, in which slivers are long.
+const EARLY: usize = 3;
 /// A triangle may turn by so much when a point of it moves. Cosine of 45°.
 const TURN: f64 = 0.7;
+/// Triangles of one plane. Cosine of 0.5°.
+const FLAT: f64 = 0.999_96;
 
 impl Work {
     /// Halves edges that are longer than `most`, all of a triangle's at once, until none is.
     pub fn split(&mut self, most: f64) {
-        for _ in 0..MOST_PASSES {
+        for pass in 0..MOST_PASSES {
             let long: Vec<Edge> =
                 self.edges().into_par_iter().filter(|(a, b)| self.place(*a).distance(self.place(*b)) > most).collect();
             if long.is_empty() {
@@ -38,11 +42,13 @@ impl Work {
                 let tri = self.triangles[t];
                 let cut = [0, 1, 2].map(|c| middle.get(&edge(tri[c], tri[(c + 1) % 3])).copied());
                 if self.alive(t) && cut.iter().any(Option::is_some) {
-                    self.remove(t as u32);
-                    for piece in pieces(tri, cut, |a, b| self.place(a).distance_squared(self.place(b))) {
-                        self.add(piece);
-                    }
+                    let pieces = pieces(tri, cut, |a, b| self.place(a).distance_squared(self.place(b)));
+                    self.change(t as u32, pieces[0]);
+                    pieces[1..].iter().for_each(|p| self.add(*p));
                 }
+            }
+            if pass < EARLY {
+                self.unsliver();
             }
         }
     }
@@ -91,8 +97,12 @@ impl Work {
         if shared.iter().any(|&s| self.is_line(gone, s) && !line) {
             return None;
         }
-        let far = |v: &u32| *v != a && *v != b && self.place(*v).distance(to) > most;
-        if near_a.iter().chain(&near_b).any(far) {
+        // What is longer already may stay so.
+        let far = |v: u32, end: u32| {
+            let length = self.place(v).distance(to);
+            v != a && v != b && length > most && length > 1.1 * self.place(v).distance(self.place(end))
+        };
+        if near_a.iter().any(|v| far(*v, a)) || near_b.iter().any(|v| far(*v, b)) {
             return None;
         }
         let turned = |end: u32, other: u32| {
@@ -130,40 +140,60 @@ impl Work {
         let mut edges_at: Vec<i32> = (0..self.points.len() as u32).map(|v| self.neighbours(v).len() as i32).collect();
         let rim: Vec<bool> = edges_at.iter().zip(&self.around).map(|(n, around)| *n != around.len() as i32).collect();
         for (a, b) in self.edges() {
-            let sides: Vec<u32> = self.beside(a, b).collect();
-            let &[s, t] = &sides[..] else { continue };
-            if self.is_line(a, b) {
-                continue;
-            }
-            let across = |t: u32| self.triangles[t as usize].into_iter().find(|v| *v != a && *v != b);
-            let (Some(c), Some(d)) = (across(s), across(t)) else { continue };
-            if c == d || self.beside(c, d).next().is_some() {
-                continue;
-            }
+            let Some(turned) = self.turned(a, b, TURN) else { continue };
+            let [c, d] = turned.ends;
             let wanted = |v: u32| if rim[v as usize] { 4 } else { 6 };
             let off = |v: u32, change: i32| (edges_at[v as usize] + change - wanted(v)).pow(2);
             let now = off(a, 0) + off(b, 0) + off(c, 0) + off(d, 0);
-            if off(a, -1) + off(b, -1) + off(c, 1) + off(d, 1) >= now {
-                continue;
-            }
-            // The triangle with a → b in its order becomes c, a, d; the other d, b, c.
-            let forward =
-                |t: u32| (0..3).any(|n| self.triangles[t as usize][n] == a && self.triangles[t as usize][(n + 1) % 3] == b);
-            let (c, d) = if forward(s) { (c, d) } else { (d, c) };
-            let new = [[c, a, d], [d, b, c]];
-            let was = self.area_vector(self.triangles[s as usize]) + self.area_vector(self.triangles[t as usize]);
-            let right = |n: [u32; 3]| {
-                let area = self.area_vector(n);
-                area.dot(was) > TURN * area.length() * was.length() && self.slimness(n) < 12.0
-            };
-            if new.iter().all(|n| right(*n)) {
-                self.remove(s);
-                self.remove(t);
-                new.into_iter().for_each(|n| self.add(n));
+            let then = off(a, -1) + off(b, -1) + off(c, 1) + off(d, 1);
+            if then < now && turned.new.iter().all(|n| self.slimness(*n) < 12.0) {
+                self.turn(&turned);
                 for (v, change) in [(a, -1), (b, -1), (c, 1), (d, 1)] {
                     edges_at[v as usize] += change;
                 }
             }
+        }
+    }
+
+    /// Turns edges within a plane that are not Delaunay's: slivers would be cut into ever more slivers.
+    fn unsliver(&mut self) {
+        for (a, b) in self.edges() {
+            let Some(turned) = self.turned(a, b, FLAT) else { continue };
+            let angle = |tip: u32| (self.place(a) - self.place(tip)).angle_between(self.place(b) - self.place(tip));
+            if turned.ends.iter().map(|v| angle(*v)).sum::<f64>() > std::f64::consts::PI * 1.000_001 {
+                self.turn(&turned);
+            }
+        }
+    }
+
+    /// What turning the edge between two triangles would make, where it is no line and nothing is turned by more
+    /// than the angle of a cosine.
+    fn turned(&self, a: u32, b: u32, least: f64) -> Option<Turned> {
+        let mut beside = self.beside(a, b);
+        let (Some(s), Some(t), None) = (beside.next(), beside.next(), beside.next()) else { return None };
+        if self.is_line(a, b) {
+            return None;
+        }
+        let across = |t: u32| self.triangles[t as usize].into_iter().find(|v| *v != a && *v != b);
+        let (c, d) = (across(s)?, across(t)?);
+        if c == d || self.beside(c, d).next().is_some() {
+            return None;
+        }
+        // The triangle with a → b in its order becomes c, a, d; the other d, b, c.
+        let order = self.triangles[s as usize];
+        let forward = (0..3).any(|n| order[n] == a && order[(n + 1) % 3] == b);
+        let (c, d) = if forward { (c, d) } else { (d, c) };
+        let new = [[c, a, d], [d, b, c]];
+        let old = [s, t].map(|t| self.area_vector(self.triangles[t as usize]));
+        let was = old[0] + old[1];
+        let agrees = |area: DVec3| area.dot(was) > least * area.length() * was.length();
+        let right = new.iter().all(|n| agrees(self.area_vector(*n))) && (least < FLAT || old.iter().all(|o| agrees(*o)));
+        right.then_some(Turned { triangles: [s, t], ends: [c, d], new })
+    }
+
+    fn turn(&mut self, turned: &Turned) {
+        for (t, new) in turned.triangles.into_iter().zip(turned.new) {
+            self.change(t, new);
         }
     }
 
@@ -215,6 +245,13 @@ impl Work {
         }
         self.points = moved;
     }
+}
+
+/// An edge's two triangles, the ends of the edge across, and the triangles on its sides.
+struct Turned {
+    triangles: [u32; 2],
+    ends: [u32; 2],
+    new: [[u32; 3]; 2],
 }
 
 /// A triangle cut at the middles of some of its sides, of which side `n` runs from corner `n` on.

@@ -133,6 +133,22 @@ impl Work {
         }
     }
 
+    /// Gives a triangle other corners.
+    pub fn change(&mut self, t: u32, corners: [u32; 3]) {
+        let old = std::mem::replace(&mut self.triangles[t as usize], corners);
+        old.iter().filter(|v| !corners.contains(v)).for_each(|v| self.around[*v as usize].retain(|u| *u != t));
+        corners.iter().filter(|v| !old.contains(v)).for_each(|v| self.around[*v as usize].push(t));
+    }
+
+    /// Lets go of triangles that went.
+    pub fn compact(&mut self) {
+        self.triangles.retain(|t| *t != GONE);
+        self.around.iter_mut().for_each(Vec::clear);
+        for (t, corners) in self.triangles.iter().enumerate() {
+            corners.iter().for_each(|v| self.around[*v as usize].push(t as u32));
+        }
+    }
+
     pub fn add(&mut self, corners: [u32; 3]) {
         let t = self.triangles.len() as u32;
         self.triangles.push(corners);

@@ -57,13 +57,13 @@ export function FacePick({ of, faces }: { of: Chosen; faces: readonly FaceMark[]
           <p className="muted small">{toolWords[pickTool]}</p>
           {faces.length > 0 && part && (
             <>
-              <NumberLine label="Edges turn by up to" unit="°" value={degrees} onSet={(v) => setDegrees(Math.min(Math.max(v, 0), 180))} />
+              <NumberLine label="Grow over edges up to" unit="°" value={degrees} onSet={(v) => setDegrees(Math.min(Math.max(v, 0), 180))} />
               <div className="line">
                 <Button size="small" title="All faces that hang together with these over such edges" onClick={() => take((held) => grown(part.list, held, degrees))}>
-                  Grow over those
+                  Grow
                 </Button>
                 <Button size="small" title="The faces along the loops of edges around these" onClick={() => take((held) => around(part.list, held))}>
-                  Take those around
+                  Those around
                 </Button>
                 <Button size="small" type="text" onClick={() => take(() => [])}>
                   None

@@ -264,9 +264,9 @@ export class Scene {
     this.draw()
   }
 
-  /** Shows only what lies in a place; `null`: everything. */
-  setAlone(place: Place | null) {
-    aloneIn(this.material, place)
+  /** Shows only what lies in a place, and a step of the grid around it; `null`: everything. */
+  setAlone(place: Place | null, step: number) {
+    aloneIn(this.material, place, step)
     this.draw()
   }
 

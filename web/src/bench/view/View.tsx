@@ -129,10 +129,10 @@ export function View() {
       current = false
     }
   }, [ghostKey, id])
-  const veiled = s.step === 'zones' ? (zones ?? []).filter((z) => !s.hidden.includes(z.name)) : []
+  const veiled = s.step === 'zones' ? (zones ?? []).filter((z) => (s.alone ? z.name === s.alone : !s.hidden.includes(z.name))) : []
   useEffect(() => scene.current?.setGhosts(veiled, zone))
   const alone = s.step === 'zones' ? (zones?.find((z) => z.name === s.alone)?.place ?? null) : null
-  useEffect(() => scene.current?.setAlone(alone), [alone])
+  useEffect(() => scene.current?.setAlone(alone, grid), [alone, grid])
   const picking = (s.step === 'zones' && s.picking !== 'down') || (s.step === 'part' && s.picking === 'down') ? s.picking : null
   const partFaces = s.faces
   useEffect(() => void scene.current?.setFaces(partFaces?.glb ?? null), [partFaces])

@@ -154,21 +154,22 @@ export function partMaterial(): ShaderMaterial {
   })
 }
 
-/** Draws only what lies in a place; faces and `null` leave everything. */
-export function aloneIn(material: ShaderMaterial, place: Place | null) {
+/** Draws only what lies in a place and within `slack` of it; faces and `null` leave everything. */
+export function aloneIn(material: ShaderMaterial, place: Place | null, slack: number) {
   const { alone, toAlone } = material.uniforms
   if (!alone || !toAlone) return
   const own = new Matrix4()
   alone.value = place?.shape === 'box' ? 1 : place?.shape === 'cylinder' ? 2 : place?.shape === 'sphere' ? 3 : 0
   if (place?.shape === 'box') {
     const [x = 0, y = 0, z = 0] = place.rotation_deg.map((d) => (d * Math.PI) / 180)
-    own.compose(new Vector3().fromArray(place.centre_mm), new Quaternion().setFromEuler(new Euler(x, y, z, 'ZYX')), new Vector3().fromArray(place.size_mm))
+    own.compose(new Vector3().fromArray(place.centre_mm), new Quaternion().setFromEuler(new Euler(x, y, z, 'ZYX')), new Vector3().fromArray(place.size_mm).addScalar(2 * slack))
   } else if (place?.shape === 'cylinder') {
     const axis = new Vector3().fromArray(place.axis_mm)
     const turn = new Quaternion().setFromUnitVectors(new Vector3(0, 0, 1), axis.clone().normalize())
-    own.compose(new Vector3().fromArray(place.base_mm), turn, new Vector3(place.radius_mm, place.radius_mm, axis.length()))
+    const from = new Vector3().fromArray(place.base_mm).addScaledVector(axis.clone().normalize(), -slack)
+    own.compose(from, turn, new Vector3(place.radius_mm + slack, place.radius_mm + slack, axis.length() + 2 * slack))
   } else if (place?.shape === 'sphere') {
-    own.compose(new Vector3().fromArray(place.centre_mm), new Quaternion(), new Vector3().setScalar(place.radius_mm))
+    own.compose(new Vector3().fromArray(place.centre_mm), new Quaternion(), new Vector3().setScalar(place.radius_mm + slack))
   }
   toAlone.value = own.invert()
 }
