@@ -1,10 +1,11 @@
 //! Bodies of a part: what its files hold, each cleaned, named, and with a role of its own.
 
-use crate::fewer::{self, Remade};
 use crate::moved::Moved;
 use crate::recipe::{Mend, Role, Shell};
 use crate::rewrap::rewrap;
+use crate::triangles::{self, Remade};
 use serde::{Deserialize, Serialize};
+use std::collections::HashSet;
 use std::sync::Arc;
 use ulmix_formats::{FormatError, Loaded, Named};
 use ulmix_mesh::crossing::crossing_pairs;
@@ -44,6 +45,8 @@ pub struct Clean {
     pub turned: usize,
     /// Triangles without area.
     pub dropped: usize,
+    /// Triangles that were there already.
+    pub duplicates: usize,
     /// Spans of the holes that were closed. mm.
     pub closed: Vec<f64>,
     /// Pieces that were removed.
@@ -83,6 +86,10 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean,
         ));
     }
     let dropped = raw.triangles.len() - mesh.triangles.len();
+    let duplicates = drop_duplicates(&mut mesh);
+    if duplicates > 0 {
+        topology = Topology::of(&mesh);
+    }
     let turned = orient(&mut mesh);
     let closed = if topology.open_edges > 0 { close_holes(&mut mesh, mend.holes_mm) } else { Vec::new() };
     if turned > 0 || !closed.is_empty() {
@@ -98,13 +105,13 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean,
     if !rewrapped.is_empty() {
         topology = Topology::of(&mesh);
     }
-    let evened = if mend.even_mm > 0.0 { Some(fewer::even(&mut mesh, mend.even_mm)?) } else { None };
+    let evened = if mend.even_mm > 0.0 { Some(triangles::even(&mut mesh, mend.even_mm)?) } else { None };
     let mut joined = Vec::new();
     if mend.fewer_mm > 0.0 {
-        joined.push(fewer::within(&mut mesh, mend.fewer_mm));
+        joined.push(triangles::within(&mut mesh, mend.fewer_mm));
     }
     if mend.fewer_to > 0 {
-        joined.push(fewer::down_to(&mut mesh, mend.fewer_to as usize));
+        joined.push(triangles::down_to(&mut mesh, mend.fewer_to as usize));
     }
     if evened.is_some() || !joined.is_empty() {
         topology = Topology::of(&mesh);
@@ -113,7 +120,19 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean,
     if shells > 0 {
         topology = Topology::of(&mesh);
     }
-    Ok(Clean { mesh, topology, turned, dropped, closed, removed, rewrapped, evened, fewer: joined, shells })
+    Ok(Clean { mesh, topology, turned, dropped, duplicates, closed, removed, rewrapped, evened, fewer: joined, shells })
+}
+
+/// Lets go of triangles that stand on the same points in the same order as an earlier one; how many there were.
+fn drop_duplicates(mesh: &mut TriMesh) -> usize {
+    let before = mesh.triangles.len();
+    let from_least = |t: &[u32; 3]| {
+        let first = (0..3).min_by_key(|n| t[*n]).expect("three corners");
+        [t[first], t[(first + 1) % 3], t[(first + 2) % 3]]
+    };
+    let mut seen = HashSet::with_capacity(before);
+    mesh.triangles.retain(|t| seen.insert(from_least(t)));
+    before - mesh.triangles.len()
 }
 
 /// Gives thickness to the pieces that are open; how many there were.

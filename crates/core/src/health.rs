@@ -1,8 +1,9 @@
 //! The health of a part in plain words, with figures and places to look at.
 
-use crate::part::Part;
+use crate::part::{Corrected, Part};
 use crate::report::{Check, Verdict};
 use rayon::prelude::*;
+use ulmix_mesh::bvh::SegmentHit;
 use ulmix_mesh::crossing::{crossing_pairs, triangles_of};
 use ulmix_mesh::holes::holes;
 use ulmix_mesh::topology::piece_volumes;
@@ -13,8 +14,8 @@ const SLIVER: f64 = 0.01;
 /// Pieces below this share of the part's volume are crumbs.
 const CRUMB: f64 = 1e-4;
 
-/// What was found, item by item; all of it is as after mending.
-pub fn health(part: &Part) -> Vec<Check> {
+/// What was found, item by item; all of it is as after mending. Walls below `least` mm are thin.
+pub fn health(part: &Part, least: f64) -> Vec<Check> {
     let mesh = &part.mesh;
     let t = Topology::of(mesh);
     let middle = |t: usize| mesh.middle(t).to_array();
@@ -84,7 +85,56 @@ pub fn health(part: &Part) -> Vec<Check> {
         first.map(middle),
         "Pieces of almost no volume beside the part; they can be removed.",
     );
-    vec![holes, crumbs, manifold, crossing, slivers]
+    let Corrected { turned, dropped, duplicates } = part.corrected;
+    let flipped =
+        item("flipped", "Flipped triangles", turned, number(turned), None, "They were turned; the file stays as it is.");
+    let twice = dropped + duplicates;
+    let twice = item(
+        "duplicates",
+        "Duplicate and empty triangles",
+        twice,
+        number(twice),
+        None,
+        "They were left out; the file stays as it is.",
+    );
+    vec![holes, crumbs, manifold, crossing, flipped, twice, thin_spots(part, least), slivers]
+}
+
+/// Thin spots of a smaller share of the surface are no walls. Percent.
+const THIN_SHARE: f64 = 0.1;
+/// A wall's two sides look apart by less than about 45°.
+const FACING: f64 = 0.7;
+/// Triangles that are looked at for thin spots.
+const LOOKED_AT: usize = 20_000;
+
+/// Where the part is thinner than `least` mm: straight through, from the middle of a triangle to one that faces away.
+fn thin_spots(part: &Part, least: f64) -> Check {
+    let mesh = &part.mesh;
+    let stride = mesh.triangles.len().div_ceil(LOOKED_AT).max(1);
+    let through = |t: usize| -> Option<(f64, usize)> {
+        let (from, inward) = (mesh.middle(t), -mesh.area_vector(t).try_normalize()?);
+        let mut hits = Vec::new();
+        part.bvh().segment_hits(from, from + inward * least, &mut hits);
+        let away = |h: &&SegmentHit| {
+            h.triangle as usize != t && mesh.area_vector(h.triangle as usize).normalize_or_zero().dot(inward) > FACING
+        };
+        let nearest = hits.iter().filter(away).map(|h| h.t).fold(f64::INFINITY, f64::min);
+        (nearest > 1e-6 && nearest < 0.999).then_some((nearest * least, t))
+    };
+    let looked_at = || (0..mesh.triangles.len()).step_by(stride);
+    let thin: Vec<(f64, usize)> = looked_at().collect::<Vec<_>>().into_par_iter().filter_map(through).collect();
+    let area = |t: usize| mesh.area_vector(t).length();
+    let share = 100.0 * thin.iter().map(|(_, t)| area(*t)).sum::<f64>() / looked_at().map(area).sum::<f64>().max(1e-300);
+    let thinnest = thin.iter().filter(|_| share >= THIN_SHARE).min_by(|a, b| a.0.total_cmp(&b.0));
+    Check {
+        id: "thin".into(),
+        title: format!("Thinner than {least} mm"),
+        verdict: if thinnest.is_some() { Verdict::Look } else { Verdict::Pass },
+        figure: thinnest.map_or("nowhere".into(), |n| format!("{share:.1} %, least {:.2} mm", n.0)),
+        value: share,
+        place_mm: thinnest.map(|n| mesh.middle(n.1).to_array()),
+        hint: thinnest.map(|_| "That seldom prints in this material: make the part thicker there, or choose another.".into()),
+    }
 }
 
 fn number(n: usize) -> String {
@@ -105,7 +155,7 @@ mod tests {
     fn what_is_wrong_is_found_where_it_is() {
         let ball = TriMesh::sphere(10.0, 4);
         let found = |mesh: &TriMesh| -> Vec<(String, String)> {
-            let all = health(&Part::prepare(mesh).unwrap());
+            let all = health(&Part::prepare(mesh).unwrap(), 0.6);
             all.into_iter().filter(|c| c.verdict != Verdict::Pass).map(|c| (c.id, c.figure)).collect()
         };
         assert!(found(&ball).is_empty());
@@ -115,7 +165,24 @@ mod tests {
         broken.append(&TriMesh::cuboid(DVec3::new(8.0, -1.0, -1.0), DVec3::new(12.0, 1.0, 1.0)));
         let ids: Vec<String> = found(&broken).into_iter().map(|f| f.0).collect();
         assert_eq!(ids, ["holes", "crumbs", "self_crossing"]);
-        let holes = &health(&Part::prepare(&broken).unwrap())[0];
+        let holes = &health(&Part::prepare(&broken).unwrap(), 0.6)[0];
         assert!(holes.place_mm.unwrap()[2] > 9.0 && holes.figure.starts_with("1, up to 6.8"), "{holes:?}");
+    }
+
+    #[test]
+    fn flipped_doubled_and_thin_ones_are_counted_and_shown() {
+        let mut block = TriMesh::cuboid(DVec3::ZERO, DVec3::new(20.0, 20.0, 8.0));
+        // A fin of half a millimetre on top of it.
+        block.append(&TriMesh::cuboid(DVec3::new(5.0, 5.0, 10.0), DVec3::new(15.0, 5.5, 18.0)));
+        block.triangles.push(block.triangles[3]);
+        block.triangles[15].swap(0, 1);
+        let part = Part::prepare(&block).unwrap();
+        let of = |least: f64, id: &str| health(&part, least).into_iter().find(|c| c.id == id).unwrap();
+        assert_eq!((of(0.6, "flipped").value, of(0.6, "duplicates").value), (1.0, 1.0));
+        assert_eq!(of(0.4, "thin").verdict, Verdict::Pass);
+        let thin = of(0.6, "thin");
+        assert!(thin.figure.ends_with("least 0.50 mm") && thin.place_mm.unwrap()[2] > 10.0, "{thin:?}");
+        // Its two broad sides, of all the surface.
+        assert!((thin.value - 100.0 * 160.0 / (2.0 * 400.0 + 4.0 * 160.0 + 2.0 * (80.0 + 5.0 + 4.0))).abs() < 0.5, "{thin:?}");
     }
 }

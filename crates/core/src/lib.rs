@@ -9,7 +9,7 @@
 //! | [`part`], [`bodies`] | what came in, made ready, and the facts about it |
 //! | [`inspect`], [`sheet`] | what a file holds, before its unit is known; is it a sheet? |
 //! | [`pocket`] | a hollow of the part as a body |
-//! | [`health`], [`rewrap`], [`fewer`], [`moved`] | what is wrong with it, with figures and places; crossings resolved; other triangles; how far that moved it |
+//! | [`health`], [`rewrap`], [`triangles`], [`moved`] | what is wrong with it, with figures and places; crossings resolved; other triangles; how far that moved it |
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
 //! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
 //! | [`lattice`] | what fills a zone: structures, and giving them thickness |
@@ -27,7 +27,6 @@ pub mod bodies;
 pub mod builder;
 pub mod demo;
 pub mod export;
-pub mod fewer;
 pub mod grid;
 pub mod health;
 pub mod inspect;
@@ -50,5 +49,6 @@ pub mod sheet;
 pub mod solids;
 pub mod stand;
 pub mod thumbnail;
+pub mod triangles;
 pub mod trig;
 pub mod zoned;

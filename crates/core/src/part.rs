@@ -1,12 +1,12 @@
 //! The part: what came in, made ready to be filled, and the facts about it.
 
 use crate::bodies::{clean, is_solid, joined, named, pieces, unlike, Body, BodyFacts, Clean};
-use crate::fewer::Remade;
 use crate::own_shapes;
 use crate::pocket::enclosed;
 use crate::recipe::{FaceKind, FaceMark, PartStep, RecipeError, Role, Unit};
 use crate::sample::volume_of;
 use crate::sheet::shell_for;
+use crate::triangles::Remade;
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
@@ -28,9 +28,22 @@ pub struct Part {
     pub corners: Vec<DVec3>,
     /// SHA-256 of points and triangles: the part's stage key.
     pub key: String,
+    /// What was put right in the files without being asked.
+    pub corrected: Corrected,
     /// The part without its pockets, when it has some: faces are found on it.
     faced: Option<TriMesh>,
     faces: OnceLock<Faces>,
+}
+
+/// Triangles that were put right as a part came in.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Corrected {
+    /// They faced the wrong way.
+    pub turned: usize,
+    /// They had no area.
+    pub dropped: usize,
+    /// They were there already.
+    pub duplicates: usize,
 }
 
 /// What a person should know about the part. Lengths mm, areas mm², volumes mm³.
@@ -99,7 +112,7 @@ impl Part {
     /// Welds, orients, mends and measures meshes in millimetres; those without a role are the part.
     pub(crate) fn assemble(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Part, FormatError> {
         workable(&raw, step)?;
-        let Cleaned { mut found, mut defects, changes, mut whole } = cleaned(raw, step)?;
+        let Cleaned { mut found, mut defects, changes, corrected, mut whole } = cleaned(raw, step)?;
         let mut faced = None;
         if !step.pockets.is_empty() {
             let (bodies, untouched, missing) = pockets(&found, step);
@@ -159,7 +172,8 @@ impl Part {
         };
         let distance = SignedDistance::new(&mesh, &topology);
         let key = key(&mesh, &bodies);
-        let mut part = Part { corners: corners(&mesh), mesh, bodies, facts, distance, key, faced, faces: OnceLock::new() };
+        let mut part =
+            Part { corners: corners(&mesh), mesh, bodies, facts, distance, key, corrected, faced, faces: OnceLock::new() };
         // Bodies side by side keep their exact volume.
         let apart = part.bodies.iter().filter(|b| b.solid()).count();
         if part.facts.bodies < apart && part.overlapping() {
@@ -256,6 +270,7 @@ struct Cleaned {
     found: Vec<(String, TriMesh)>,
     defects: Vec<String>,
     changes: Vec<String>,
+    corrected: Corrected,
     whole: Option<TriMesh>,
 }
 
@@ -269,6 +284,9 @@ fn cleaned(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Cleaned, Form
         };
         out.defects.extend(of(defects(&clean)));
         out.changes.extend(of(changes(&clean)));
+        out.corrected.turned += clean.turned;
+        out.corrected.dropped += clean.dropped;
+        out.corrected.duplicates += clean.duplicates;
         out.found.extend(pieces(&name, &clean));
         out.whole = alone.then_some(clean.mesh);
     }
@@ -365,6 +383,9 @@ fn defects(c: &Clean) -> Vec<String> {
     }
     if c.dropped > 0 {
         out.push(format!("{} without area left out", many(c.dropped, "triangle", "triangles")));
+    }
+    if c.duplicates > 0 {
+        out.push(format!("{} there twice and left out", many(c.duplicates, "triangle was", "triangles were")));
     }
     out
 }

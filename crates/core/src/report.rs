@@ -4,7 +4,7 @@ use crate::lattice::{meeting::meeting, own_cell};
 use crate::part::Part;
 use crate::pipeline::finish::Solid;
 use crate::pipeline::{Filled, Linked};
-use crate::recipe::{CellKind, Filling, Kind, Recipe, SeededKind, Thicken, MATERIALS};
+use crate::recipe::{CellKind, Filling, Kind, Recipe, SeededKind, Thicken};
 use crate::shape::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
@@ -221,7 +221,7 @@ fn bodies_apart(mesh: &TriMesh, lattice: usize) -> Vec<BodyApart> {
 
 fn cautions(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<String> {
     let mut out = Vec::new();
-    let material = MATERIALS.iter().find(|m| m.name == recipe.material.name);
+    let material = recipe.material.known();
     let thinnest = part.facts.size_mm.iter().copied().fold(f64::INFINITY, f64::min);
     for (filling, filled) in recipe.fillings().iter().zip(linked.fills()) {
         let what = if filled.walls { "Walls" } else { "Struts" };

@@ -298,7 +298,7 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     b.until("its values show", || async { !b.value("[aria-label=Diameter]").await.is_empty() }).await;
     let drain = 0.5 * b.value("[aria-label=Diameter]").await.parse::<f64>().unwrap();
     b.saved().await;
-    b.step("Mesh").await;
+    b.grid_step("0.6").await;
     b.until("the zones read as a sentence", || async { b.seen(".step", "a skin on faces, 2 kept clear").await }).await;
     let read = made(&b, "Plate.3mf").await;
     let (m, t) = (&read.mesh, Topology::of(&read.mesh));
@@ -546,7 +546,7 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
     b.until("near and far are told", || async { b.seen(".facts", "Cells, near to far").await }).await;
     b.saved().await;
     assert_eq!(b.value("[aria-label='Points, ']").await, "60");
-    b.step("Mesh").await;
+    b.grid_step("0.5").await;
     b.until("the points read as a sentence", || async { b.seen(".step", "Voronoi struts, 60 points").await }).await;
     let read = made(&b, "Plate.3mf").await;
     let t = Topology::of(&read.mesh);

@@ -7,7 +7,7 @@
 //! | module | format |
 //! |---|---|
 //! | [`stl`] | STL, binary and ASCII (3D Systems 1989) |
-//! | [`threemf`] | 3MF core specification 1.3 |
+//! | [`threemf`], [`strut`] | 3MF core specification 1.3; beam lattices (1.2) as round struts |
 //! | [`obj`] | Wavefront OBJ, its polygons and objects; groups and materials are passed over |
 //! | [`ply`] | PLY, ASCII and both binaries (Turk 1994) |
 //! | [`glb`] | glTF 2.0 binary with KHR_mesh_quantization, written for the view |
@@ -20,6 +20,7 @@ pub mod obj;
 pub mod ply;
 pub mod polygon;
 pub mod stl;
+pub mod strut;
 pub mod threemf;
 
 use ulmix_mesh::TriMesh;

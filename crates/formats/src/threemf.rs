@@ -1,5 +1,7 @@
-//! 3MF, core specification 1.3: a zip archive with one XML model.
+//! 3MF, core specification 1.3: a zip archive with one XML model. Of the beam lattice extension 1.2 beams are read, with
+//! round ends whatever their caps.
 
+use crate::strut::strut;
 use crate::{FormatError, Limits, Loaded, Named};
 use glam::{DAffine3, DMat3, DVec3};
 use quick_xml::events::{BytesStart, Event};
@@ -111,6 +113,10 @@ fn too_big(limits: &Limits) -> FormatError {
 struct Object {
     name: String,
     mesh: TriMesh,
+    /// Of its beam lattice.
+    struts: TriMesh,
+    /// Radius of beams that state none, and the length below which a beam is left out.
+    beams: (f64, f64),
     components: Vec<(u32, DAffine3)>,
 }
 
@@ -157,6 +163,17 @@ impl Model {
                             return Err(wrong("too many triangles"));
                         }
                     }
+                    b"beamlattice" => {
+                        let (_, o) = current.as_mut().ok_or_else(|| wrong("a beam lattice outside an object"))?;
+                        o.beams = (number(&e, b"radius").unwrap_or(0.0), number(&e, b"minlength").unwrap_or(0.0));
+                    }
+                    b"beam" => {
+                        let (_, o) = current.as_mut().ok_or_else(|| wrong("a beam outside an object"))?;
+                        o.add_beam(&e).map_err(wrong)?;
+                        if o.mesh.triangles.len() + o.struts.triangles.len() > limits.triangles {
+                            return Err(wrong("too many triangles and beams"));
+                        }
+                    }
                     b"component" => {
                         let (_, o) = current.as_mut().ok_or_else(|| wrong("a component outside an object"))?;
                         let id = number(&e, b"objectid").ok_or_else(|| wrong("a component without object"))?;
@@ -169,7 +186,8 @@ impl Model {
                     _ => {}
                 },
                 Event::End(e) if e.local_name().as_ref() == b"object" => {
-                    if let Some((id, o)) = current.take() {
+                    if let Some((id, mut o)) = current.take() {
+                        o.mesh.append(&std::mem::take(&mut o.struts));
                         model.objects.insert(id, o);
                     }
                 }
@@ -188,6 +206,25 @@ impl Model {
         out.append(&object.mesh.clone().mapped(|p| scaled.transform_point3(p)));
         for (child, t) in &object.components {
             self.place(*child, at * *t, depth + 1, limits, out)?;
+        }
+        Ok(())
+    }
+}
+
+impl Object {
+    /// A beam of the lattice as a strut of its own; where struts meet they overlap.
+    fn add_beam(&mut self, e: &BytesStart) -> Result<(), &'static str> {
+        let end = |k: &[u8]| number::<usize>(e, k).and_then(|i| self.mesh.points.get(i).copied());
+        let (Some(from), Some(to)) = (end(b"v1"), end(b"v2")) else { return Err("a beam names a vertex that is not there") };
+        let usable = |r: &f64| r.is_finite() && *r > 0.0 && *r <= 1e9;
+        let radius = |k: &[u8], otherwise: f64| number(e, k).unwrap_or(otherwise);
+        let first = radius(b"r1", self.beams.0);
+        let radii = [first, radius(b"r2", first)];
+        if !radii.iter().all(usable) {
+            return Err("a beam has no usable radius");
+        }
+        if from.distance(to) > self.beams.1 {
+            self.struts.append(&strut(from, to, radii));
         }
         Ok(())
     }
@@ -256,6 +293,30 @@ mod tests {
         );
         let mesh = read(&m, &Limits::default()).unwrap().mesh;
         assert!((mesh.points[0] - DVec3::new(0.0, 50.8, 25.4)).length() < 1e-9, "{:?}", mesh.points);
+    }
+
+    #[test]
+    fn a_beam_lattice_comes_as_struts() {
+        // The six edges of a tetrahedron, one of them tapered and one too short to count.
+        let model = |beams: &str| {
+            archive(&format!(
+                r#"<model unit="centimeter"><resources><object id="1" name="Frame"><mesh><vertices><vertex x="0" y="0" z="0"/><vertex x="4" y="0" z="0"/><vertex x="0" y="4" z="0"/><vertex x="0" y="0" z="0.01"/></vertices><b:beamlattice radius="0.2" minlength="0.1"><b:beams>{beams}</b:beams></b:beamlattice></mesh></object></resources><build><item objectid="1"/></build></model>"#
+            ))
+        };
+        let beams = r#"<b:beam v1="0" v2="1"/><b:beam v1="1" v2="2" r1="0.1" r2="0.3"/><b:beam v1="0" v2="3"/>"#;
+        let back = read(&model(beams), &Limits::default()).unwrap();
+        assert_eq!((back.mesh.triangles.len(), back.bodies[0].name.as_str()), (2 * crate::strut::TRIANGLES, "Frame"));
+        let size = back.mesh.bounds().size();
+        assert!((size.x - 46.0).abs() < 1.5 && size.y > 40.0 && size.z < 7.0, "{size}");
+        for (bad, words) in [
+            (r#"<b:beam v1="0" v2="9"/>"#, "not there"),
+            (r#"<b:beam v1="0" v2="1" r1="-1"/>"#, "usable radius"),
+            (r#"<b:beam v1="0" v2="1" r1="nan"/>"#, "usable radius"),
+        ] {
+            assert!(read(&model(bad), &Limits::default()).unwrap_err().message.contains(words));
+        }
+        let many = beams.repeat(20);
+        assert!(read(&model(&many), &Limits { triangles: 1000, ..Limits::default() }).unwrap_err().message.contains("too many"));
     }
 
     #[test]

@@ -271,6 +271,18 @@ pub struct Material {
     pub density: f64,
 }
 
+impl Material {
+    /// The known one of this name.
+    pub fn known(&self) -> Option<&'static KnownMaterial> {
+        MATERIALS.iter().find(|m| m.name == self.name)
+    }
+
+    /// Walls below this seldom print; of a material that is not known, as of the first that is. mm.
+    pub fn least_mm(&self) -> f64 {
+        self.known().unwrap_or(&MATERIALS[0]).least_mm
+    }
+}
+
 /// A print material to choose.
 pub struct KnownMaterial {
     pub name: &'static str,

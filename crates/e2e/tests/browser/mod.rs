@@ -85,6 +85,10 @@ impl Bench {
         ];
         let mut args: Vec<String> = args.map(Into::into).to_vec();
         args.push(format!("--user-data-dir={}", profile.display()));
+        if cfg!(test) {
+            // A quarter of the pixels to draw; the page is laid out as ever.
+            args.push("--force-device-scale-factor=0.5".into());
+        }
         let options = json!({
             "args": args,
             "prefs": { "download.default_directory": downloads, "download.prompt_for_download": false },

@@ -386,7 +386,8 @@ pub async fn add_file(
 pub async fn health(State(app): State<App>, Path(id): Path<String>) -> Answer<Json<Vec<Check>>> {
     blocking(move || {
         let row = app.studio.store.project(&id)?;
-        Ok(Json(ulmix_core::health::health(&*app.studio.part(&row, &read_recipe(&row)?)?)))
+        let recipe = read_recipe(&row)?;
+        Ok(Json(ulmix_core::health::health(&*app.studio.part(&row, &recipe)?, recipe.material.least_mm())))
     })
     .await
 }

@@ -24,7 +24,7 @@ const mendings: { of: keyof Mend; found?: string; title: string; what: string; u
 export function Health() {
   const { project, recipe, moved } = useBench()
   const id = project?.id ?? ''
-  const part = project && JSON.stringify([project.recipe.part, project.part])
+  const part = project && JSON.stringify([project.recipe.part, project.part, project.recipe.material.name])
   const health = useQuery({ queryKey: ['health', id, part], queryFn: () => api.health(id), enabled: id !== '' })
   if (!project || !recipe) return null
   const { mend } = recipe.part
