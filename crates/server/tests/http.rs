@@ -308,6 +308,12 @@ fn a_sheet_is_given_thickness_and_its_mending_shown_as_a_map() {
     let greatest = extras(&map.body)["greatest"].as_f64().unwrap();
     assert!(map.body.starts_with(b"glTF") && greatest > 0.01 && greatest < 2.0, "{greatest}");
     s.get("/api/projects/nobody/moved").problem(404, "not_found");
+    // In the place of a solid part it is given thickness, too.
+    let (solid, p) = s.small_box();
+    let body = json!({ "upload": r["upload"], "unit": "mm", "becomes": "part" }).to_string();
+    let headers = [("content-type", "application/json"), ("if-match", &p["revision"].to_string())];
+    let swapped = s.send("POST", &format!("/api/projects/{solid}/files"), &headers, body.as_bytes()).json();
+    assert_eq!((&swapped["recipe"]["part"]["shell"]["thickness_mm"], &swapped["part"]["closed"]), (&json!(1.0), &json!(true)));
 }
 
 #[test]

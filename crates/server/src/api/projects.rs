@@ -374,7 +374,11 @@ pub async fn add_file(
         let file = FileMark { name, sha256: app.studio.store.put_file(id, &bytes)? };
         match new.becomes {
             FileUse::Bodies => recipe.part.beside.push(Beside { file, unit: new.unit }),
-            FileUse::Part => recipe.part = PartStep { unit: new.unit, file: Some(file), shape: None, ..recipe.part },
+            FileUse::Part => {
+                // A sheet needs a thickness, if there is none yet.
+                let shell = recipe.part.shell.or(Part::begin(&bytes, new.unit)?.1.shell);
+                recipe.part = PartStep { unit: new.unit, file: Some(file), shape: None, shell, ..recipe.part };
+            }
         }
         recipe.validate(&app.studio.part(&row, &recipe)?.mesh.bounds())?;
         app.studio.store.revise(id, from, &recipe.to_json())

@@ -14,7 +14,6 @@ import {
   Sphere,
   Vector3,
   type Camera,
-  type Scene,
 } from 'three'
 import type { Cut } from '../state'
 import { pointerOn } from './pointer'
@@ -48,10 +47,6 @@ export class CutPlane {
     this.group.add(this.plane, this.knob)
     this.group.visible = false
     this.drag()
-  }
-
-  addTo(scene: Scene) {
-    scene.add(this.group)
   }
 
   set(cutting: boolean, cut: Cut) {
