@@ -147,14 +147,15 @@ export function View() {
 
   // The start screen shows the picture as it was last seen at rest.
   useEffect(() => {
-    if (!id || painted === 0 || picture?.n !== painted || picture.info.quality === 'drag') return
+    // Not while the part itself is shown instead.
+    if (!id || map || picking || painted === 0 || picture?.n !== painted || picture.info.quality === 'drag') return
     const timer = window.setTimeout(async () => {
       const png = await scene.current?.card()
       // A missed picture of the start screen is no loss.
       if (png) await api.setCard(id, png).catch(() => undefined)
     }, 700)
     return () => window.clearTimeout(timer)
-  }, [id, painted, picture])
+  }, [id, painted, picture, map, picking])
 
   useEffect(() => {
     const keys = (e: KeyboardEvent) => {
