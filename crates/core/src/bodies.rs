@@ -11,6 +11,7 @@ use ulmix_formats::{FormatError, Loaded, Named};
 use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::holes::{close, holes};
 use ulmix_mesh::shell::thicken;
+use ulmix_mesh::sides::sides;
 use ulmix_mesh::topology::{piece_volumes, small_pieces};
 use ulmix_mesh::{orient::orient, weld::weld, Bvh, SignedDistance, Topology, TriMesh};
 use utoipa::ToSchema;
@@ -138,10 +139,8 @@ fn drop_duplicates(mesh: &mut TriMesh) -> usize {
 /// Gives thickness to the pieces that are open; how many there were.
 fn thicken_open(mesh: &mut TriMesh, t: &Topology, shell: &Shell) -> usize {
     let mut open = vec![false; t.pieces];
-    for hole in holes(mesh) {
-        let rim = hole.rim[0];
-        let at_rim = mesh.triangles.iter().position(|t| t.contains(&rim)).map(|f| t.piece_of[f] as usize);
-        at_rim.into_iter().for_each(|p| open[p] = true);
+    for run in sides(mesh).chunk_by(|a, b| a.edge == b.edge).filter(|run| run.len() == 1) {
+        open[t.piece_of[run[0].triangle() as usize] as usize] = true;
     }
     let (sheets, rest) = (mesh.filtered(|f| open[t.piece_of[f] as usize]), mesh.filtered(|f| !open[t.piece_of[f] as usize]));
     *mesh = thicken(&sheets, shell.thickness_mm, shell.front_percent / 100.0);

@@ -14,11 +14,14 @@ pub struct Moved {
 impl Moved {
     /// Of places, each list from the surface beside it.
     pub fn of(lists: &[(&[DVec3], &Bvh)]) -> Moved {
-        let away = |p: &DVec3, from: &Bvh| from.nearest(*p, f64::INFINITY).map_or(0.0, |n| n.distance_squared.sqrt());
         let far: Vec<f64> =
             lists.iter().flat_map(|(places, from)| places.par_iter().map(|p| away(p, from)).collect::<Vec<f64>>()).collect();
         Moved { greatest: far.iter().copied().fold(0.0, f64::max), mean: far.iter().sum::<f64>() / far.len().max(1) as f64 }
     }
+}
+
+fn away(p: &DVec3, from: &Bvh) -> f64 {
+    from.nearest(*p, f64::INFINITY).map_or(0.0, |n| n.distance_squared.sqrt())
 }
 
 /// Triangles of a map: larger ones are cut until there are about so many.
@@ -30,8 +33,7 @@ pub fn map(now: &TriMesh, before: &Bvh) -> (TriMesh, Vec<f32>) {
     while !mesh.triangles.is_empty() && 4 * mesh.triangles.len() <= MAP {
         mesh = ulmix_mesh::remesh::quartered(&mesh);
     }
-    let far = |p: &DVec3| before.nearest(*p, f64::INFINITY).map_or(0.0, |n| n.distance_squared.sqrt() as f32);
-    let far = mesh.points.par_iter().map(far).collect();
+    let far = mesh.points.par_iter().map(|p| away(p, before) as f32).collect();
     (mesh, far)
 }
 

@@ -13,6 +13,7 @@ use std::collections::HashSet;
 use std::sync::{Arc, OnceLock};
 use ulmix_formats::{FormatError, Limits};
 use ulmix_mesh::faces::{faces, Face, Faces, Kind};
+use ulmix_mesh::sides::{sides, Side};
 use ulmix_mesh::{Bounds, Bvh, SignedDistance, Topology, TriMesh};
 use utoipa::ToSchema;
 
@@ -427,17 +428,10 @@ fn changes(c: &Clean) -> Vec<String> {
 /// Edges that turn by more than 30°, each with its ends in order.
 pub fn sharp_edges(mesh: &TriMesh) -> Vec<[u32; 2]> {
     const SHARP: f64 = 0.866;
-    let mut sides: Vec<(u32, u32, u32)> = Vec::with_capacity(mesh.triangles.len() * 3);
-    for (t, tri) in mesh.triangles.iter().enumerate() {
-        for c in 0..3 {
-            let (a, b) = (tri[c], tri[(c + 1) % 3]);
-            sides.push((a.min(b), a.max(b), t as u32));
-        }
-    }
-    sides.sort_unstable();
-    let unit = |t: u32| mesh.area_vector(t as usize).normalize_or_zero();
-    let same = sides.windows(2).filter(|w| (w[0].0, w[0].1) == (w[1].0, w[1].1));
-    let mut out: Vec<[u32; 2]> = same.filter(|w| unit(w[0].2).dot(unit(w[1].2)) < SHARP).map(|w| [w[0].0, w[0].1]).collect();
+    let all = sides(mesh);
+    let unit = |s: &Side| mesh.area_vector(s.triangle() as usize).normalize_or_zero();
+    let same = all.windows(2).filter(|w| w[0].edge == w[1].edge);
+    let mut out: Vec<[u32; 2]> = same.filter(|w| unit(&w[0]).dot(unit(&w[1])) < SHARP).map(|w| w[0].edge).collect();
     out.dedup();
     out
 }

@@ -2,10 +2,10 @@
 
 use crate::moved::Moved;
 use glam::DVec3;
-use std::collections::HashMap;
 use ulmix_formats::FormatError;
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
 use ulmix_mesh::remesh::{remesh, triangles_at, RemeshOptions};
+use ulmix_mesh::sides::sides;
 use ulmix_mesh::{Bvh, TriMesh};
 
 /// Triangles before and after, and how far the surfaces lie from each other.
@@ -98,16 +98,9 @@ const MOST_EVEN: f64 = 2e6;
 
 /// The points on edges that do not join exactly two triangles.
 fn at_odd_edges(mesh: &TriMesh) -> Vec<bool> {
-    let mut uses: HashMap<(u32, u32), u32> = HashMap::with_capacity(3 * mesh.triangles.len() / 2);
-    for t in &mesh.triangles {
-        for c in 0..3 {
-            let (a, b) = (t[c], t[(c + 1) % 3]);
-            *uses.entry((a.min(b), a.max(b))).or_default() += 1;
-        }
-    }
     let mut out = vec![false; mesh.points.len()];
-    for ((a, b), _) in uses.into_iter().filter(|(_, n)| *n != 2) {
-        (out[a as usize], out[b as usize]) = (true, true);
+    for run in sides(mesh).chunk_by(|a, b| a.edge == b.edge).filter(|run| run.len() != 2) {
+        run[0].edge.iter().for_each(|v| out[*v as usize] = true);
     }
     out
 }

@@ -4,6 +4,7 @@
 //! a plane of its own; the small ones that run smoothly into each other are facets of one curved
 //! face, recognised as cylinder, cone or sphere where one fits (least squares on points and normals).
 
+use crate::sides::sides;
 use crate::topology::UnionFind;
 use crate::TriMesh;
 use glam::{DMat3, DVec3};
@@ -138,15 +139,9 @@ fn beside(
 
 /// Pairs of triangles that share an edge with nobody else.
 fn neighbours(mesh: &TriMesh) -> Vec<[u32; 2]> {
-    let mut sides: Vec<(u64, u32)> = Vec::with_capacity(mesh.triangles.len() * 3);
-    for (t, tri) in mesh.triangles.iter().enumerate() {
-        for c in 0..3 {
-            let (a, b) = (tri[c] as u64, tri[(c + 1) % 3] as u64);
-            sides.push((a.min(b) << 32 | a.max(b), t as u32));
-        }
-    }
-    sides.sort_unstable();
-    sides.chunk_by(|a, b| a.0 == b.0).filter(|run| run.len() == 2).map(|run| [run[0].1, run[1].1]).collect()
+    let all = sides(mesh);
+    let pairs = all.chunk_by(|a, b| a.edge == b.edge).filter(|run| run.len() == 2);
+    pairs.map(|run| [run[0].triangle(), run[1].triangle()]).collect()
 }
 
 fn face(mesh: &TriMesh, triangles: Vec<u32>, plane: bool, areas: &[DVec3]) -> Face {

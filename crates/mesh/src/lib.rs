@@ -8,6 +8,7 @@
 //! | [`trimesh`] | the indexed mesh, its bounds, area and volume |
 //! | [`weld`] | one index per distinct position |
 //! | [`groups`] | numbered items by numbered groups |
+//! | [`sides`] | sides of triangles, by edge |
 //! | [`topology`] | edges, fans, pieces: is it closed, manifold, one body? |
 //! | [`orient`] | consistent, outward winding for parts with flipped faces |
 //! | [`holes`] | holes found and closed |
@@ -32,6 +33,7 @@ pub mod reduce;
 pub mod remesh;
 pub mod shading;
 pub mod shell;
+pub mod sides;
 pub mod thickness;
 pub mod topology;
 pub mod trimesh;

@@ -1,11 +1,31 @@
 //! A sheet given thickness: its two sides, joined along its rims.
 
+use crate::sides::sides;
 use crate::topology::UnionFind;
 use crate::TriMesh;
 use glam::DVec3;
 
 /// At sharp edges sides move out further to stay parallel, up to so many times the thickness.
 const MITRE: f64 = 3.0;
+
+/// A point of the sheet, seen from the triangles that hang together there.
+#[derive(Clone, Copy, Default)]
+struct Fan {
+    place: DVec3,
+    /// Of their directions, each by its angle.
+    sum: DVec3,
+    /// Of how far each looks along the mean, by its angle; and of the angles.
+    along: f64,
+    angles: f64,
+}
+
+impl Fan {
+    /// The way that the point goes for a thickness of one.
+    fn out(&self) -> DVec3 {
+        let share = if self.angles > 0.0 { (self.along / self.angles).max(1.0 / MITRE) } else { 1.0 };
+        self.sum.normalize_or_zero() / share
+    }
+}
 
 /// A closed mesh around an open one: `front` of the thickness on the side that triangles face, the rest behind.
 /// Points move along the mean of the directions around them, weighted by angle (Thürmer & Wüthrich 1998). Edges
@@ -14,60 +34,47 @@ const MITRE: f64 = 3.0;
 pub fn thicken(sheet: &TriMesh, thickness: f64, front: f64) -> TriMesh {
     let next = |corner: u32| corner / 3 * 3 + (corner + 1) % 3;
     let at = |corner: u32| sheet.triangles[corner as usize / 3][corner as usize % 3];
-    // By the side that begins at a corner.
-    let mut sides: Vec<((u32, u32), bool, u32)> = (0..3 * sheet.triangles.len() as u32)
+    // Corners of one fan have one point on either side of the sheet.
+    let mut fans = UnionFind::new(3 * sheet.triangles.len());
+    let mut rims = Vec::new();
+    for run in sides(sheet).chunk_by(|a, b| a.edge == b.edge) {
+        match run {
+            [s, t] if s.upward != t.upward => {
+                fans.join(s.corner, next(t.corner));
+                fans.join(next(s.corner), t.corner);
+            }
+            _ => rims.extend(run.iter().map(|s| s.corner)),
+        }
+    }
+    // A corner's direction, and the angle that it has a say by.
+    let facing: Vec<(DVec3, f64)> = (0..3 * sheet.triangles.len() as u32)
         .map(|c| {
-            let (a, b) = (at(c), at(next(c)));
-            ((a.min(b), a.max(b)), a < b, c)
+            let [p, q, r] = [c, next(c), next(next(c))].map(|c| sheet.points[at(c) as usize]);
+            let (u, v) = (q - p, r - p);
+            let normal = u.cross(v).normalize_or_zero();
+            (normal, if normal == DVec3::ZERO { 0.0 } else { u.angle_between(v) })
         })
         .collect();
-    sides.sort_unstable();
-    // Corners of one fan have one point on either side of the sheet.
-    let mut fans = UnionFind::new(sides.len());
-    let mut rims = Vec::new();
-    for run in sides.chunk_by(|a, b| a.0 == b.0) {
-        match run {
-            [(_, false, c), (_, true, d)] => {
-                fans.join(*c, next(*d));
-                fans.join(next(*c), *d);
-            }
-            _ => rims.extend(run.iter().map(|s| s.2)),
-        }
-    }
-    let corners = 3 * sheet.triangles.len();
-    let mut point = vec![u32::MAX; corners];
-    let mut around: Vec<(DVec3, DVec3, f64, f64)> = Vec::new();
-    for c in 0..corners as u32 {
-        let root = fans.root(c) as usize;
+    let mut point = vec![u32::MAX; facing.len()];
+    let mut around: Vec<Fan> = Vec::new();
+    for (c, (normal, angle)) in facing.iter().enumerate() {
+        let root = fans.root(c as u32) as usize;
         if point[root] == u32::MAX {
             point[root] = around.len() as u32;
-            around.push((sheet.points[at(c) as usize], DVec3::ZERO, 0.0, 0.0));
+            around.push(Fan { place: sheet.points[at(c as u32) as usize], ..Fan::default() });
         }
-        point[c as usize] = point[root];
+        point[c] = point[root];
+        around[point[c] as usize].sum += *normal * *angle;
     }
-    let facing = |c: u32| {
-        let [p, q, r] = [c, next(c), next(next(c))].map(|c| sheet.points[at(c) as usize]);
-        let (u, v) = (q - p, r - p);
-        (u.cross(v).normalize_or_zero(), if u.cross(v) == DVec3::ZERO { 0.0 } else { u.angle_between(v) })
-    };
-    for c in 0..corners as u32 {
-        let (normal, angle) = facing(c);
-        around[point[c as usize] as usize].1 += normal * angle;
+    for (c, (normal, angle)) in facing.iter().enumerate() {
+        let fan = &mut around[point[c] as usize];
+        fan.along += normal.dot(fan.sum.normalize_or_zero()) * angle;
+        fan.angles += angle;
     }
-    for c in 0..corners as u32 {
-        let (normal, angle) = facing(c);
-        let of = &mut around[point[c as usize] as usize];
-        of.2 += normal.dot(of.1.normalize_or_zero()) * angle;
-        of.3 += angle;
-    }
-    let out = |&(_, sum, along, angles): &(DVec3, DVec3, f64, f64)| {
-        let share = if angles > 0.0 { (along / angles).max(1.0 / MITRE) } else { 1.0 };
-        sum.normalize_or_zero() * (thickness / share)
-    };
     let behind = around.len() as u32;
     let mut made = TriMesh::default();
-    made.points.extend(around.iter().map(|a| a.0 + out(a) * front));
-    made.points.extend(around.iter().map(|a| a.0 - out(a) * (1.0 - front)));
+    made.points.extend(around.iter().map(|a| a.place + a.out() * (thickness * front)));
+    made.points.extend(around.iter().map(|a| a.place - a.out() * (thickness * (1.0 - front))));
     for t in 0..sheet.triangles.len() {
         let [a, b, c] = [0, 1, 2].map(|n| point[3 * t + n]);
         made.triangles.extend([[a, b, c], [c + behind, b + behind, a + behind]]);

@@ -118,6 +118,18 @@ impl Around {
     }
 }
 
+/// Which points more than one fan of triangles meets at.
+pub fn where_fans_meet(mesh: &TriMesh) -> Vec<bool> {
+    let corners = corners_at_points(mesh);
+    let mut around = Around::default();
+    let mut several = |v: usize| {
+        let mut found = Topology::default();
+        around.count(mesh, &corners, v as u32, &mut found);
+        found.non_manifold_vertices > 0
+    };
+    (0..mesh.points.len()).map(&mut several).collect()
+}
+
 fn pieces_by_edges(mesh: &TriMesh, corners: &Groups) -> (Vec<u32>, usize) {
     let mut sets = UnionFind::new(mesh.triangles.len());
     let mut around = Around::default();

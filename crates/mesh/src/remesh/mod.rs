@@ -13,6 +13,7 @@ mod steps;
 mod work;
 
 use crate::faces::faces;
+use crate::sides::{sides, Side};
 use crate::{Bvh, TriMesh};
 use glam::DVec3;
 use std::collections::{HashMap, HashSet};
@@ -77,26 +78,20 @@ fn edge(a: u32, b: u32) -> Edge {
 
 /// Edges that turn by more than an angle, lie between two faces, or do not join two triangles that face alike.
 fn lines(mesh: &TriMesh, crease_degrees: f64) -> HashSet<Edge> {
-    let mut sides: Vec<(Edge, bool, u32)> = Vec::with_capacity(3 * mesh.triangles.len());
-    for (t, tri) in mesh.triangles.iter().enumerate() {
-        for c in 0..3 {
-            let (a, b) = (tri[c], tri[(c + 1) % 3]);
-            sides.push((edge(a, b), a < b, t as u32));
-        }
-    }
-    sides.sort_unstable();
     let face = faces(mesh, crease_degrees).of;
     let turned = crease_degrees.to_radians().cos();
     let unit = |t: u32| mesh.area_vector(t as usize).normalize_or_zero();
-    let smooth = |run: &[(Edge, bool, u32)]| match run {
-        [(_, false, s), (_, true, t)] => {
-            let (m, n) = (unit(*s), unit(*t));
+    let smooth = |run: &[Side]| match run {
+        [s, t] if s.upward != t.upward => {
+            let [s, t] = [s, t].map(Side::triangle);
+            let (m, n) = (unit(s), unit(t));
             // A triangle without area has no say.
-            m == DVec3::ZERO || n == DVec3::ZERO || (m.dot(n) >= turned && face[*s as usize] == face[*t as usize])
+            m == DVec3::ZERO || n == DVec3::ZERO || (m.dot(n) >= turned && face[s as usize] == face[t as usize])
         }
         _ => false,
     };
-    sides.chunk_by(|a, b| a.0 == b.0).filter(|run| !smooth(run)).map(|run| run[0].0).collect()
+    let all = sides(mesh);
+    all.chunk_by(|a, b| a.edge == b.edge).filter(|run| !smooth(run)).map(|run| run[0].edge.into()).collect()
 }
 
 #[cfg(test)]

@@ -106,12 +106,9 @@ impl Work {
             return None;
         }
         let turned = |end: u32, other: u32| {
-            self.around[end as usize].iter().map(|t| self.triangles[*t as usize]).filter(|t| !t.contains(&other)).any(|t| {
-                let before = self.area_vector(t);
-                let [p, q, r] = t.map(|v| if v == end { to } else { self.place(v) });
-                let after = (q - p).cross(r - p);
-                after.dot(before) <= TURN * after.length() * before.length()
-            })
+            let stays = self.around[end as usize].iter().map(|t| self.triangles[*t as usize]).filter(|t| !t.contains(&other));
+            let moved = |t: [u32; 3]| t.map(|v| if v == end { to } else { self.place(v) });
+            stays.into_iter().any(|t| Work::leans(self.area_vector(t), moved(t), TURN))
         };
         (!turned(a, b) && !turned(b, a)).then_some((kept, gone, to))
     }
@@ -233,9 +230,7 @@ impl Work {
         for _ in 0..8 {
             let turned = |t: &[u32; 3]| {
                 let before = self.area_vector(*t);
-                let [p, q, r] = t.map(|v| moved[v as usize]);
-                let after = (q - p).cross(r - p);
-                before != DVec3::ZERO && after.dot(before) <= TURN * after.length() * before.length()
+                before != DVec3::ZERO && Work::leans(before, t.map(|v| moved[v as usize]), TURN)
             };
             let back: Vec<u32> = self.triangles.par_iter().filter(|t| turned(t)).flat_map_iter(|t| *t).collect();
             if back.iter().all(|v| moved[*v as usize] == self.place(*v)) {

@@ -2,6 +2,7 @@
 
 use super::{edge, lines, Edge};
 use crate::groups::corners_at_points;
+use crate::topology::where_fans_meet;
 use crate::TriMesh;
 use glam::DVec3;
 use std::collections::{HashMap, HashSet};
@@ -39,36 +40,13 @@ impl Work {
             pinned[*v as usize] = other.len() != 2 || away(other[0]).dot(away(other[1])) > -BENT;
         }
         // Where two fans meet in a point, neither may take it away.
-        let fans = crate::Topology::of(mesh).non_manifold_vertices > 0;
+        pinned.iter_mut().zip(where_fans_meet(mesh)).for_each(|(p, meet)| *p |= meet);
         let corners = corners_at_points(mesh);
         let around: Vec<Vec<u32>> = (0..mesh.points.len()).map(|v| corners.get(v).iter().map(|c| c / 3).collect()).collect();
         let mut work =
             Work { points: mesh.points.clone(), triangles: mesh.triangles.clone(), around, lines, pinned, on_lines: Vec::new() };
-        if fans {
-            for v in 0..work.points.len() as u32 {
-                work.pinned[v as usize] |= !work.one_fan(v);
-            }
-        }
         work.count_lines();
         work
-    }
-
-    /// Do the triangles around a point hang together by edges?
-    fn one_fan(&self, v: u32) -> bool {
-        let around = &self.around[v as usize];
-        let Some(&first) = around.first() else { return true };
-        let others = |t: u32| self.triangles[t as usize].into_iter().filter(|&o| o != v).collect::<Vec<_>>();
-        let (mut seen, mut stack) = (HashSet::from([first]), vec![first]);
-        while let Some(t) = stack.pop() {
-            let mine = others(t);
-            for &u in around {
-                if !seen.contains(&u) && others(u).iter().any(|o| mine.contains(o)) {
-                    seen.insert(u);
-                    stack.push(u);
-                }
-            }
-        }
-        seen.len() == around.len()
     }
 
     pub fn count_lines(&mut self) {
@@ -98,6 +76,12 @@ impl Work {
     pub fn area_vector(&self, [a, b, c]: [u32; 3]) -> DVec3 {
         let [a, b, c] = [a, b, c].map(|v| self.place(v));
         (b - a).cross(c - a)
+    }
+
+    /// Would a triangle of these corners look another way than `before` by more than the angle of a cosine?
+    pub fn leans(before: DVec3, [p, q, r]: [DVec3; 3], least: f64) -> bool {
+        let after = (q - p).cross(r - p);
+        after.dot(before) <= least * after.length() * before.length()
     }
 
     pub fn is_line(&self, a: u32, b: u32) -> bool {

@@ -66,7 +66,7 @@ export function Zones() {
 }
 
 function Skins() {
-  const { project, recipe, chosen } = useBench()
+  const { project, recipe } = useBench()
   if (!project || !recipe) return null
   const { skins } = recipe.zones
   const most = project.ranges.skin_mm[1] ?? 1
@@ -104,12 +104,8 @@ function Skins() {
               name={s.name}
               kind="skin"
               detail={`${faces(s.faces.length)}, ${plain(s.depth_mm)} mm`}
-              open={is(chosen, me)}
-              onOpen={() => choose(me)}
-              onRemove={() => {
-                useBench.setState({ chosen: null, picking: null })
-                set((all) => all.filter((_, j) => j !== i))
-              }}
+              of={me}
+              without={withZones((all) => ({ ...all, skins: all.skins.filter((_, j) => j !== i) }))}
             >
               <div className="editor">
                 <FacePick of={me} faces={s.faces} />
@@ -129,7 +125,7 @@ function Skins() {
 }
 
 function ZoneList() {
-  const { project, recipe, chosen, picture, picking, locked, hidden, alone } = useBench()
+  const { project, recipe, picture, picking, locked } = useBench()
   const drilling = picking === 'drain'
   const [dragged, setDragged] = useState<number | null>(null)
   if (!project || !recipe) return null
@@ -167,14 +163,9 @@ function ZoneList() {
               kind={z.role}
               title={`${bodyRoleNames[z.role]}, takes ${volume(taken[i] ?? 0)}`}
               detail={extent(z.place)}
-              open={is(chosen, me)}
-              onOpen={() => choose(me)}
-              onRemove={() => {
-                close()
-                edit(withZones((all) => ({ ...all, list: all.list.filter((_, j) => j !== i) })))
-              }}
+              of={me}
+              without={withZones((all) => ({ ...all, list: all.list.filter((_, j) => j !== i) }))}
               locked={locked.includes(z.name)}
-              looks={<Looks name={z.name} placed={z.place.shape !== 'faces'} hidden={hidden.includes(z.name)} locked={locked.includes(z.name)} alone={alone === z.name} />}
               drag={{
                 onDragStart: () => setDragged(i),
                 onDragOver: (e) => dragged !== null && e.preventDefault(),
@@ -189,6 +180,7 @@ function ZoneList() {
                 },
               }}
             >
+              <Looks name={z.name} placed={z.place.shape !== 'faces'} />
               <fieldset disabled={locked.includes(z.name)} className="plainset">
                 <ZoneEditor index={i} zone={z} />
               </fieldset>
@@ -224,7 +216,7 @@ type Drag = Pick<React.HTMLAttributes<HTMLLIElement>, 'onDragStart' | 'onDragOve
 
 /** Hollows of the part by the faces around them: each becomes a body, filled as the rest until it is given a role. */
 function Pockets() {
-  const { recipe, chosen } = useBench()
+  const recipe = useBench((s) => s.recipe)
   const pockets = recipe?.part.pockets ?? []
   const add = () => {
     edit(withPockets((all) => [...all, { name: `Pocket ${all.length + 1}`, faces: [] }]))
@@ -242,12 +234,8 @@ function Pockets() {
               name={p.name}
               kind="as_part"
               detail={`within ${faces(p.faces.length)}`}
-              open={is(chosen, me)}
-              onOpen={() => choose(me)}
-              onRemove={() => {
-                useBench.setState({ chosen: null, picking: null })
-                edit(withPockets((all) => all.filter((_, j) => j !== i)))
-              }}
+              of={me}
+              without={withPockets((all) => all.filter((_, j) => j !== i))}
             >
               <div className="editor">
                 <FacePick of={me} faces={p.faces} />
@@ -267,7 +255,9 @@ function Pockets() {
 const toggled = (list: string[], name: string) => (list.includes(name) ? list.filter((n) => n !== name) : [...list, name])
 
 /** Whether a zone is drawn, shown alone, and can be changed. */
-function Looks({ name, placed, hidden, locked, alone }: { name: string; placed: boolean; hidden: boolean; locked: boolean; alone: boolean }) {
+function Looks({ name, placed }: { name: string; placed: boolean }) {
+  const s = useBench()
+  const [hidden, locked, alone] = [s.hidden.includes(name), s.locked.includes(name), s.alone === name]
   return (
     <div className="looks" role="group" aria-label={`Look of ${name}`}>
       {placed && (
@@ -287,21 +277,25 @@ function Looks({ name, placed, hidden, locked, alone }: { name: string; placed: 
   )
 }
 
-/** A zone or skin in its list. */
-function Row(p: { name: string; kind: string; detail: string; title?: string; open: boolean; locked?: boolean; looks?: React.ReactNode; onOpen: () => void; onRemove: () => void; drag?: Drag; children: React.ReactNode }) {
+/** A zone, skin or pocket in its list; `without` takes it out of the recipe. */
+function Row(p: { of: Chosen; name: string; kind: string; detail: string; title?: string; locked?: boolean; without: (r: Recipe) => Recipe; drag?: Drag; children: React.ReactNode }) {
+  const open = useBench((s) => is(s.chosen, p.of))
+  const remove = () => {
+    useBench.setState({ chosen: null, picking: null, ...(p.of.of === 'zone' ? { filled: null } : {}) })
+    edit(p.without)
+  }
   return (
-    <li draggable={p.drag && !p.open && !p.locked} {...(p.locked ? {} : p.drag)}>
+    <li draggable={p.drag && !open && !p.locked} {...(p.locked ? {} : p.drag)}>
       <div className="zonerow">
-        <button className="rowbutton" aria-expanded={p.open} title={p.title} onClick={p.onOpen}>
+        <button className="rowbutton" aria-expanded={open} title={p.title} onClick={() => choose(p.of)}>
           <i className={p.kind} /> <span className="name">{p.name}</span>
           <span className="figure muted">{p.detail}</span>
         </button>
-        <button className="plainbutton" aria-label={`Remove ${p.name}`} title={p.locked ? 'Locked' : 'Remove'} disabled={p.locked} onClick={p.onRemove}>
+        <button className="plainbutton" aria-label={`Remove ${p.name}`} title={p.locked ? 'Locked' : 'Remove'} disabled={p.locked} onClick={remove}>
           ×
         </button>
       </div>
-      {p.open && p.looks}
-      {p.open && p.children}
+      {open && p.children}
     </li>
   )
 }

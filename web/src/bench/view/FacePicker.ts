@@ -1,5 +1,6 @@
-import { BufferAttribute, Color, DoubleSide, Mesh, Raycaster, ShaderMaterial, Triangle, Vector3, type Camera } from 'three'
+import { BufferAttribute, Color, DoubleSide, Raycaster, ShaderMaterial, Triangle, Vector3, type Camera, type Mesh } from 'three'
 import type { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
+import { meshOf } from './meshOf'
 import { pointerOn } from './pointer'
 
 const vertex = /* glsl */ `
@@ -66,13 +67,9 @@ export class FacePicker {
   })
 
   async load(loader: GLTFLoader, glb: ArrayBuffer) {
-    const loaded = await loader.parseAsync(glb, '')
+    const mesh = await meshOf(loader, glb)
     this.mesh?.geometry.dispose()
-    this.mesh = null
-    loaded.scene.traverse((o) => {
-      if (o instanceof Mesh) this.mesh = o
-    })
-    const mesh = this.mesh as Mesh | null
+    this.mesh = mesh
     if (!mesh) return
     mesh.material = this.material
     mesh.geometry.setAttribute('tint', new BufferAttribute(new Float32Array(mesh.geometry.getAttribute('position').count), 1))

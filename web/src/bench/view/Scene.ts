@@ -8,6 +8,7 @@ import { ControlCage } from './ControlCage'
 import { CutPlane, type Box } from './CutPlane'
 import { FacePicker, type Met, type PickTool } from './FacePicker'
 import { Ground, type Standing } from './Ground'
+import { meshOf } from './meshOf'
 import { pointerOn } from './pointer'
 import { aloneIn, mostPosts, partMaterial } from './shaders'
 import { skeletonLines } from './skeleton'
@@ -73,7 +74,6 @@ export class Scene {
   private picker = new FacePicker()
   private picking = false
   private ghosts: Object3D[] = []
-  private ghostKey = ''
   /** Bodies that are no material. */
   private beside: Mesh | null = null
   private struts: LineSegments | null = null
@@ -186,17 +186,13 @@ export class Scene {
 
   async setPicture(picture: Picture) {
     const { glb, n } = picture
-    const loaded = await this.loader.parseAsync(glb, '')
+    const mesh = await meshOf(this.loader, glb)
     if (this.disposed || n <= this.shown) return
-    const meshes: Mesh[] = []
-    loaded.scene.traverse((o) => {
-      if (o instanceof Mesh) meshes.push(o)
-    })
     if (this.mesh) {
       this.scene.remove(this.mesh)
       this.mesh.geometry.dispose()
     }
-    this.mesh = meshes[0] ?? null
+    this.mesh = mesh
     this.shown = n
     if (this.mesh) {
       const { geometry } = this.mesh
@@ -254,9 +250,6 @@ export class Scene {
 
   /** Veils zones, the one that is worked on with its outline. */
   setGhosts(zones: Zone[], chosen: Zone | null) {
-    const key = JSON.stringify([zones, chosen])
-    if (key === this.ghostKey) return
-    this.ghostKey = key
     this.ghosts.forEach((g) => this.scene.remove(g))
     const all = chosen && !zones.includes(chosen) ? [...zones, chosen] : zones
     this.ghosts = all.flatMap((z) => zoneGhost(z, z === chosen) ?? [])
@@ -288,13 +281,8 @@ export class Scene {
       this.map.geometry.dispose()
     }
     this.map = null
-    if (glb) {
-      const loaded = await this.loader.parseAsync(glb, '')
-      loaded.scene.traverse((o) => {
-        if (o instanceof Mesh) this.map = o
-      })
-    }
-    const map = this.map as Mesh | null
+    const map = glb && (await meshOf(this.loader, glb))
+    this.map = map
     if (map && !this.disposed) {
       map.material = this.mapMaterial
       map.updateMatrixWorld()

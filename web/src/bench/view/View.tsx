@@ -96,8 +96,7 @@ export function View() {
   useEffect(() => scene.current?.setCut(s.view === 'cut', s.cut), [s.view, s.cut, framed])
   const standing = project?.standing
   const bed = recipe?.stand?.bed_mm
-  const stood = bed && standing ? JSON.stringify({ turn: standing.turn.flat(), bed }) : ''
-  useEffect(() => scene.current?.setStanding(stood ? JSON.parse(stood) : null), [stood, framed])
+  useEffect(() => scene.current?.setStanding(bed && standing ? { turn: standing.turn.flat(), bed } : null), [bed, standing, framed])
   const partKey = saved ? JSON.stringify(saved.part) : ''
   const map = s.step === 'part' && s.moved?.key === partKey ? s.moved : null
   useEffect(() => void scene.current?.setMap(map?.glb ?? null, map?.greatest ?? 1), [map])
@@ -129,8 +128,10 @@ export function View() {
       current = false
     }
   }, [ghostKey, id])
-  const veiled = s.step === 'zones' ? (zones ?? []).filter((z) => (s.alone ? z.name === s.alone : !s.hidden.includes(z.name))) : []
-  useEffect(() => scene.current?.setGhosts(veiled, zone))
+  useEffect(() => {
+    const veiled = s.step === 'zones' ? (zones ?? []).filter((z) => (s.alone ? z.name === s.alone : !s.hidden.includes(z.name))) : []
+    scene.current?.setGhosts(veiled, zone)
+  }, [s.step, zones, zone, s.alone, s.hidden])
   const alone = s.step === 'zones' ? (zones?.find((z) => z.name === s.alone)?.place ?? null) : null
   useEffect(() => scene.current?.setAlone(alone, grid), [alone, grid])
   const picking = (s.step === 'zones' && s.picking !== 'down') || (s.step === 'part' && s.picking === 'down') ? s.picking : null
