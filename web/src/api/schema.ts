@@ -449,6 +449,11 @@ export interface components {
              */
             within_ten_percent: number;
         };
+        /** @description The two directions of a sheet, as lines along it through its middle. mm. */
+        Directions: {
+            u_mm: number[][];
+            v_mm: number[][];
+        };
         /** @description A picture wanted of a recipe, saved or not. */
         DraftRequest: {
             /** @description A value is moving: the quickest picture. */
@@ -624,6 +629,11 @@ export interface components {
             share: number;
             /** @description Also along the part's surface. */
             surface: boolean;
+        };
+        /** @description A shape to begin with. */
+        FirstShape: {
+            shape: components["schemas"]["OwnShape"];
+            title: string;
         };
         /**
          * @description Sheets that repeat nowhere.
@@ -831,6 +841,8 @@ export interface components {
             materials: components["schemas"]["MaterialChoice"][];
             /** @description Parts to try. */
             reedling: components["schemas"]["ReedlingPart"][];
+            /** @description Shapes to begin with. */
+            shapes: components["schemas"]["FirstShape"][];
             structures: components["schemas"]["StructureChoice"][];
             version: string;
         };
@@ -944,6 +956,8 @@ export interface components {
             /** Format: int32 */
             steps: number;
         } | {
+            /** @description All sections are drawn curves that end at their first and last point: a sheet between those. */
+            open: boolean;
             sections: components["schemas"]["Section"][];
             /** @enum {string} */
             shape: "loft";
@@ -1078,6 +1092,7 @@ export interface components {
         Project: {
             can_redo: boolean;
             can_undo: boolean;
+            directions?: null | components["schemas"]["Directions"];
             /** @description A drain hole's first size. */
             drain: components["schemas"]["Drain"];
             finished?: null | components["schemas"]["RunInfo"];
@@ -1216,8 +1231,10 @@ export interface components {
             /** Format: double */
             step_mm: number;
         };
-        /** @description An outline of a loft: a rectangle with rounded corners, or an ellipse. */
+        /** @description An outline of a loft: a rectangle with rounded corners, an ellipse, or a smooth curve. */
         Section: {
+            /** @description Points of a smooth curve around the middle, before the turn, in the place of size and roundness; or none. */
+            curve_mm: number[][];
             /** Format: double */
             height_mm: number;
             middle_mm: number[];

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { App as AntApp, Button, Popconfirm } from 'antd'
 import { useEffect, useRef, useState } from 'react'
-import { api, Refused, type NewProject, type OwnShape, type ProjectCard, type Upload } from '../api/client'
+import { api, Refused, type NewProject, type ProjectCard, type Upload } from '../api/client'
 import { ago, mass, percent, size, volume } from '../shared/format'
 import { FileField } from '../shared/FileField'
 import { Header } from '../shared/Header'
@@ -10,51 +10,6 @@ import { UnitDialog, type Unit } from '../shared/UnitDialog'
 import './start.css'
 
 const words = (e: unknown) => (e instanceof Refused ? `${e.message} ${e.hint}` : 'Ulmix does not answer. Is it still running?')
-
-/** Shapes to begin with, at a size that fits a hand. */
-const shapes: [string, OwnShape][] = [
-  ['Box', { shape: 'box', size_mm: [60, 40, 30], round_mm: 0 }],
-  ['Rounded box', { shape: 'box', size_mm: [60, 40, 30], round_mm: 6 }],
-  ['Hollow box', { shape: 'hollow_box', size_mm: [60, 40, 30], wall_mm: 8, open: true }],
-  ['Sphere', { shape: 'sphere', diameter_mm: 50 }],
-  ['Cylinder', { shape: 'cylinder', diameter_mm: 40, height_mm: 60, sheet: false }],
-  ['Tube', { shape: 'tube', diameter_mm: 60, bore_mm: 30, height_mm: 50 }],
-  ['Cone', { shape: 'cone', bottom_mm: 50, top_mm: 24, height_mm: 60, sheet: false }],
-  ['Torus', { shape: 'torus', diameter_mm: 80, thickness_mm: 24 }],
-  ['Geodesic sphere', { shape: 'geodesic', diameter_mm: 50, parts: 12 }],
-  [
-    'Revolved profile',
-    {
-      shape: 'revolved',
-      points: [
-        { at_mm: [0, 0], bow_mm: 0 },
-        { at_mm: [24, 0], bow_mm: 0 },
-        { at_mm: [28, 8], bow_mm: -5 },
-        { at_mm: [14, 40], bow_mm: 3 },
-        { at_mm: [16, 56], bow_mm: 0 },
-        { at_mm: [0, 56], bow_mm: 0 },
-      ],
-      axis_mm: 0,
-      steps: 96,
-      sheet: false,
-    },
-  ],
-  [
-    'Loft',
-    {
-      shape: 'loft',
-      sections: [
-        { height_mm: 0, size_mm: [50, 34], round_percent: 30, turn_deg: 0, middle_mm: [0, 0] },
-        { height_mm: 30, size_mm: [34, 26], round_percent: 70, turn_deg: 30, middle_mm: [0, 0] },
-        { height_mm: 60, size_mm: [40, 40], round_percent: 100, turn_deg: 60, middle_mm: [0, 0] },
-      ],
-      smooth: true,
-      sheet: false,
-    },
-  ],
-  ['Free-form sheet', { shape: 'free_form', across: 5, points_mm: [0, 1, 2, 3].flatMap((row) => [0, 1, 2, 3, 4].map((n): [number, number, number] => [20 * n, 20 * row, row % 3 && n % 4 ? 14 : 0])) }],
-  ['Plate', { shape: 'plate', size_mm: [90, 60, 12], corner_mm: 10, hole_mm: 5 }],
-]
 
 export function Start() {
   const { message } = AntApp.useApp()
@@ -159,9 +114,9 @@ export function Start() {
               <h3>Begin with a shape</h3>
               <p className="muted">Its dimensions stay editable on the bench.</p>
               <div className="shapes">
-                {shapes.map(([label, shape]) => (
-                  <Button key={label} onClick={() => void create({ from: 'shape', shape })}>
-                    {label}
+                {options.data?.shapes.map(({ title, shape }) => (
+                  <Button key={title} onClick={() => void create({ from: 'shape', shape })}>
+                    {title}
                   </Button>
                 ))}
               </div>

@@ -10,14 +10,12 @@ const STEPS: usize = 10;
 const MOST: usize = 160;
 
 /// `across` points to a row, rows one after the other. The corners are on the sheet; the other points pull at it.
-pub fn free_form(points: &[DVec3], across: usize) -> TriMesh {
+pub fn grid(points: &[DVec3], across: usize) -> Vec<Vec<DVec3>> {
     let rows = points.len() / across;
     let (us, vs) = (places(across), places(rows));
     // First along every row, then across the rows.
     let along: Vec<Vec<DVec3>> = points.chunks_exact(across).map(|row| us.iter().map(|&u| at(row, u)).collect()).collect();
-    let grid: Vec<Vec<DVec3>> =
-        vs.iter().map(|&v| (0..us.len()).map(|i| at(&along.iter().map(|row| row[i]).collect::<Vec<_>>(), v)).collect()).collect();
-    sheet(&grid)
+    vs.iter().map(|&v| (0..us.len()).map(|i| at(&along.iter().map(|row| row[i]).collect::<Vec<_>>(), v)).collect()).collect()
 }
 
 /// A sheet over a grid of places, rows one after the other.
@@ -69,7 +67,11 @@ mod tests {
     use super::*;
     use ulmix_mesh::{weld::weld, Topology};
 
-    fn grid(across: usize, rows: usize, height: impl Fn(f64, f64) -> f64) -> Vec<DVec3> {
+    fn free_form(points: &[DVec3], across: usize) -> TriMesh {
+        sheet(&grid(points, across))
+    }
+
+    fn control(across: usize, rows: usize, height: impl Fn(f64, f64) -> f64) -> Vec<DVec3> {
         let point = |n: usize| {
             let (x, y) = ((n % across) as f64 * 10.0, (n / across) as f64 * 10.0);
             DVec3::new(x, y, height(x, y))
@@ -80,15 +82,15 @@ mod tests {
     #[test]
     fn flat_points_give_a_flat_sheet_and_a_pulled_one_a_smooth_hill() {
         for (across, rows) in [(2, 2), (3, 2), (5, 4)] {
-            let flat = weld(&free_form(&grid(across, rows, |_, _| 0.0), across), 1e-9).mesh;
+            let flat = weld(&free_form(&control(across, rows, |_, _| 0.0), across), 1e-9).mesh;
             let (w, d) = ((across - 1) as f64 * 10.0, (rows - 1) as f64 * 10.0);
             let t = Topology::of(&flat);
             assert!((flat.area() - w * d).abs() < 1e-9 && t.pieces == 1 && t.non_manifold_edges == 0);
             // A planar field of heights is met exactly: the weights of every place add up to one.
-            let slope = free_form(&grid(across, rows, |x, y| 0.5 * x - y), across);
+            let slope = free_form(&control(across, rows, |x, y| 0.5 * x - y), across);
             assert!(slope.points.iter().all(|p| p.x > -1e-9 && p.x < w + 1e-9 && p.y > -1e-9 && p.y < d + 1e-9));
         }
-        let hill = free_form(&grid(5, 5, |x, y| if x == 20.0 && y == 20.0 { 9.0 } else { 0.0 }), 5);
+        let hill = free_form(&control(5, 5, |x, y| if x == 20.0 && y == 20.0 { 9.0 } else { 0.0 }), 5);
         let top = hill.points.iter().map(|p| p.z).fold(0.0, f64::max);
         // In the middle of five points, knots 0 0 0 0 1 2 2 2 2, the middle one weighs a half.
         assert!((top - 9.0 * 0.25).abs() < 1e-9, "{top}");

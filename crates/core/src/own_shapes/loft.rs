@@ -1,6 +1,7 @@
 //! A surface through outlines at several heights.
 
-use crate::builder::{arc, Builder, QUARTERS};
+use super::curve;
+use crate::builder::{arc, flat, Builder, QUARTERS};
 use crate::recipe::Section;
 use glam::{DVec2, DVec3};
 use std::f64::consts::FRAC_PI_2;
@@ -12,61 +13,121 @@ const SIDE: usize = 12;
 /// Levels between two sections that differ by more than their size.
 const LEVELS: usize = 24;
 
-/// Width, depth, roundness, turn in degrees, and the middle's place.
-type Values = [f64; 6];
+/// Points along a drawn curve.
+const DRAWN: usize = 192;
 
-/// Closed by the first and last outline, or as a `sheet` open there. Sizes, roundness, turn and middle change evenly with height from section to
-/// section, or `smooth`: along monotone cubics (Fritsch & Carlson 1980), which never go beyond what sections say.
-pub fn loft(sections: &[Section], smooth: bool, sheet: bool) -> TriMesh {
-    let heights: Vec<f64> = sections.iter().map(|s| s.height_mm).collect();
-    let values: Vec<Values> = sections
-        .iter()
-        .map(|s| [s.size_mm[0], s.size_mm[1], s.round_percent / 100.0, s.turn_deg, s.middle_mm[0], s.middle_mm[1]])
-        .collect();
-    let slopes: Vec<Vec<f64>> = (0..6).map(|v| slopes(&heights, &values.iter().map(|s| s[v]).collect::<Vec<_>>())).collect();
-    let mut rings: Vec<Vec<DVec3>> = Vec::new();
-    for n in 0..sections.len() - 1 {
-        let (a, b) = (&values[n], &values[n + 1]);
-        let turn = (a[3] - b[3]).abs();
-        let bent = sheet || smooth || turn > 0.0 || a[2] != b[2];
-        let levels = if bent { LEVELS.max((turn / 5.0).ceil() as usize) } else { 1 };
-        for level in 0..levels {
-            let t = level as f64 / levels as f64;
-            let span = heights[n + 1] - heights[n];
-            let at: Values = std::array::from_fn(|v| {
-                if smooth {
-                    hermite(a[v], b[v], slopes[v][n] * span, slopes[v][n + 1] * span, t)
-                } else {
-                    a[v] + (b[v] - a[v]) * t
-                }
-            });
-            rings.push(ring(&at, heights[n] + span * t));
-        }
+/// The surface between sections as a sheet: places along the outline at rising heights. An outline that is not `open`
+/// ends where it begins.
+pub fn levels(sections: &[Section], smooth: bool, open: bool) -> Vec<Vec<DVec3>> {
+    let mut out = rings(sections, smooth, open, LEVELS);
+    if !open {
+        out.iter_mut().for_each(|ring| ring.push(ring[0]));
     }
-    let (last, top) = (values[values.len() - 1], heights[heights.len() - 1]);
-    rings.push(ring(&last, top));
+    out
+}
 
+/// Closed by the first and last outline.
+pub fn loft(sections: &[Section], smooth: bool) -> TriMesh {
+    let rings = rings(sections, smooth, false, 1);
     let mut b = Builder::default();
     rings.windows(2).for_each(|pair| b.between(&pair[0], &pair[1]));
-    if sheet {
-        return b.mesh;
-    }
-    // Outlines are convex: their caps fan out from the middle, and opposite sides mirror each other.
-    for (ring, up) in [(&rings[0], false), (&rings[rings.len() - 1], true)] {
-        let middle = ring.iter().sum::<DVec3>() / ring.len() as f64;
-        for (n, &p) in ring.iter().enumerate() {
-            let q = ring[(n + 1) % ring.len()];
-            b.add(if up { [middle, p, q] } else { [middle, q, p] });
+    for (section, ring, up) in [(sections.first(), rings.first(), false), (sections.last(), rings.last(), true)] {
+        let (Some(section), Some(ring)) = (section, ring) else { continue };
+        if section.curve_mm.is_empty() {
+            // Convex: the cap fans out from the middle, and opposite sides mirror each other.
+            let middle = ring.iter().sum::<DVec3>() / ring.len() as f64;
+            for (n, &p) in ring.iter().enumerate() {
+                let q = ring[(n + 1) % ring.len()];
+                b.add(if up { [middle, p, q] } else { [middle, q, p] });
+            }
+        } else {
+            let mut outline: Vec<DVec2> = ring.iter().map(|p| p.truncate()).collect();
+            outline.dedup();
+            b.face(&outline, &[], up, flat(section.height_mm));
         }
     }
     b.mesh
 }
 
-/// A rectangle whose corners are rounded by a share of its sides: at 1 an ellipse.
-fn ring(&[width, depth, round, turn, x, y]: &Values, height: f64) -> Vec<DVec3> {
-    let half = DVec2::new(width, depth) * 0.5;
-    let radius = half * round.clamp(0.0, 1.0);
-    let turned = DVec2::from_angle(turn.to_radians());
+/// Outlines, turns and middles change evenly with height from section to section, or `smooth`: along monotone cubics
+/// (Fritsch & Carlson 1980), which never go beyond what sections say. At least `least` steps between sections.
+fn rings(sections: &[Section], smooth: bool, open: bool, least: usize) -> Vec<Vec<DVec3>> {
+    let heights: Vec<f64> = sections.iter().map(|s| s.height_mm).collect();
+    let rings = outlines(sections, open);
+    // The turn, the middle, and the outline's places.
+    let values: Vec<Vec<f64>> = sections
+        .iter()
+        .zip(&rings)
+        .map(|(s, ring)| {
+            let placed = [s.turn_deg, s.middle_mm[0], s.middle_mm[1]];
+            placed.into_iter().chain(ring.iter().flat_map(|p| p.to_array())).collect()
+        })
+        .collect();
+    let of_value = |v: usize| slopes(&heights, &values.iter().map(|s| s[v]).collect::<Vec<_>>());
+    let slopes: Vec<Vec<f64>> = if smooth { (0..values[0].len()).map(of_value).collect() } else { Vec::new() };
+    let mut out: Vec<Vec<DVec3>> = Vec::new();
+    for (n, pair) in sections.windows(2).enumerate() {
+        let (a, b) = (&values[n], &values[n + 1]);
+        let turn = (a[0] - b[0]).abs();
+        let unlike = pair[0].round_percent != pair[1].round_percent || pair.iter().any(|s| !s.curve_mm.is_empty());
+        let bent = smooth || turn > 0.0 || unlike;
+        let steps = if bent { LEVELS.max((turn / 5.0).ceil() as usize) } else { least };
+        let span = heights[n + 1] - heights[n];
+        for step in 0..steps {
+            let t = step as f64 / steps as f64;
+            let at = |v: usize| {
+                if smooth {
+                    hermite(a[v], b[v], slopes[v][n] * span, slopes[v][n + 1] * span, t)
+                } else {
+                    a[v] + (b[v] - a[v]) * t
+                }
+            };
+            out.push(placed(&(0..a.len()).map(at).collect::<Vec<_>>(), heights[n] + span * t));
+        }
+    }
+    let last = sections.len() - 1;
+    out.push(placed(&values[last], heights[last]));
+    out
+}
+
+/// A ring's places, from the turn, the middle and the outline.
+fn placed(values: &[f64], height: f64) -> Vec<DVec3> {
+    let (turned, middle) = (DVec2::from_angle(values[0].to_radians()), DVec2::new(values[1], values[2]));
+    let place = |p: &[f64]| (turned.rotate(DVec2::new(p[0], p[1])) + middle).extend(height);
+    values[3..].chunks_exact(2).map(place).collect()
+}
+
+/// Each section's outline around its middle, in as many points; those with one number lie across from each other.
+fn outlines(sections: &[Section], open: bool) -> Vec<Vec<DVec2>> {
+    let rounded = sections.iter().find(|s| s.curve_mm.is_empty()).map(rounded);
+    // Along drawn curves points lie as along the first of the others.
+    let shares: Vec<f64> = match &rounded {
+        Some(ring) => {
+            let ends: Vec<DVec2> = ring.iter().copied().chain([ring[0]]).collect();
+            let lengths = curve::along(&ends);
+            lengths[..ring.len()].iter().map(|l| l / lengths[ring.len()]).collect()
+        }
+        None => (0..DRAWN + open as usize).map(|n| n as f64 / DRAWN as f64).collect(),
+    };
+    let begins = rounded.as_ref().map_or(DVec2::new(1.0, -1.0), |ring| ring[0]);
+    let drawn = |s: &Section| {
+        let line = curve::through(&s.curve_mm, open, "the curve").unwrap_or_default();
+        if open {
+            return curve::at_shares(&line, true, &shares);
+        }
+        // A closed curve begins where the others do, as seen from its middle.
+        let middle = line.iter().sum::<DVec2>() / line.len() as f64;
+        let begin = |p: &DVec2| (*p - middle).normalize_or_zero().dot(begins);
+        let first = (0..line.len()).max_by(|&a, &b| begin(&line[a]).total_cmp(&begin(&line[b]))).unwrap_or(0);
+        curve::at_shares(&[&line[first..], &line[..first]].concat(), false, &shares)
+    };
+    sections.iter().map(|s| if s.curve_mm.is_empty() { self::rounded(s) } else { drawn(s) }).collect()
+}
+
+/// A rectangle whose corners are rounded by a share of its sides: at 1 an ellipse. From the right lower corner on.
+fn rounded(section: &Section) -> Vec<DVec2> {
+    let half = DVec2::from(section.size_mm) * 0.5;
+    let radius = half * (section.round_percent / 100.0).clamp(0.0, 1.0);
     let mut out = Vec::with_capacity(4 * (CORNER + SIDE));
     for (sign, from) in QUARTERS {
         out.extend(arc(DVec2::ZERO, 1.0, from, from + FRAC_PI_2, CORNER).map(|u| sign * (half - radius) + u * radius));
@@ -79,7 +140,7 @@ fn ring(&[width, depth, round, turn, x, y]: &Values, height: f64) -> Vec<DVec3> 
         let last = out[out.len() - 1];
         out.extend((1..SIDE).map(|i| last + along * (i as f64 / SIDE as f64)));
     }
-    out.into_iter().map(|p| (turned.rotate(p) + DVec2::new(x, y)).extend(height)).collect()
+    out
 }
 
 fn hermite(a: f64, b: f64, from: f64, to: f64, t: f64) -> f64 {

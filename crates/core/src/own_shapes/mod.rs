@@ -2,27 +2,38 @@
 //!
 //! | module | idea |
 //! |---|---|
+//! | [`first`] | shapes to begin with |
 //! | [`profile`] | drawn outlines to be turned about an axis |
+//! | [`curve`] | smooth curves through points |
 //! | [`loft`] | a surface through outlines at several heights |
 //! | [`free_form`] | a sheet over a grid of control points |
 
+pub mod curve;
+mod first;
 mod free_form;
 mod loft;
 pub mod profile;
 
+pub use first::first_shapes;
+
 use crate::builder::{arc, circle, flat, revolve, rounded_rectangle, Builder};
 use crate::recipe::OwnShape;
 use glam::{DVec2, DVec3};
+use serde::Serialize;
 use std::f64::consts::{FRAC_PI_2, PI, TAU};
 use ulmix_mesh::weld::weld;
 use ulmix_mesh::TriMesh;
+use utoipa::ToSchema;
 
 /// Steps around a full turn: chords stay within 0.06 % of the radius.
 const AROUND: usize = 96;
 
 /// Of a shape that [`OwnShape::validate`] accepts.
 pub fn mesh(shape: &OwnShape) -> TriMesh {
-    let made = match *shape {
+    if let Some(grid) = grid(shape) {
+        return welded(&free_form::sheet(&grid));
+    }
+    welded(&match *shape {
         OwnShape::Box { size_mm: [x, y, z], round_mm } => {
             let (half, up) = (DVec3::new(x, y, z) * 0.5, DVec3::Z * (0.5 * z));
             if round_mm > 0.0 {
@@ -37,16 +48,9 @@ pub fn mesh(shape: &OwnShape) -> TriMesh {
             let profile: Vec<DVec2> = arc(DVec2::new(0.0, r), r, -FRAC_PI_2, FRAC_PI_2, AROUND / 2).map(on_axis).collect();
             revolve(&profile, AROUND)
         }
-        OwnShape::Cylinder { diameter_mm, height_mm, sheet: true } => {
-            let r = 0.5 * diameter_mm;
-            turned_sheet(&[DVec2::new(r, 0.0), DVec2::new(r, height_mm)], AROUND)
-        }
         OwnShape::Cylinder { diameter_mm, height_mm, .. } => {
             let r = 0.5 * diameter_mm;
             revolve(&[(0.0, 0.0), (r, 0.0), (r, height_mm), (0.0, height_mm)].map(DVec2::from), AROUND)
-        }
-        OwnShape::Cone { bottom_mm, top_mm, height_mm, sheet: true } => {
-            turned_sheet(&[DVec2::new(0.5 * bottom_mm, 0.0), DVec2::new(0.5 * top_mm, height_mm)], AROUND)
         }
         OwnShape::Cone { bottom_mm, top_mm, height_mm, .. } => {
             let mut profile = vec![DVec2::ZERO, DVec2::new(0.5 * bottom_mm, 0.0), DVec2::new(0.5 * top_mm, height_mm)];
@@ -65,25 +69,63 @@ pub fn mesh(shape: &OwnShape) -> TriMesh {
         }
         OwnShape::Plate { size_mm: [x, y, z], corner_mm, hole_mm } => plate(DVec2::new(x, y) * 0.5, z, corner_mm, 0.5 * hole_mm),
         OwnShape::Geodesic { diameter_mm, parts } => geodesic(0.5 * diameter_mm, parts as usize),
-        OwnShape::Revolved { ref points, axis_mm, steps, sheet } => {
-            let profile = profile::outline(points, axis_mm, sheet).unwrap_or_default();
-            if sheet {
-                turned_sheet(&profile, steps as usize)
-            } else {
-                revolve(&profile, steps as usize)
-            }
+        OwnShape::Revolved { ref points, axis_mm, steps, .. } => {
+            revolve(&profile::outline(points, axis_mm, false).unwrap_or_default(), steps as usize)
         }
-        OwnShape::Loft { ref sections, smooth, sheet } => loft::loft(sections, smooth, sheet),
+        OwnShape::Loft { ref sections, smooth, .. } => loft::loft(sections, smooth),
+        OwnShape::FreeForm { .. } => TriMesh::default(),
+    })
+}
+
+fn welded(made: &TriMesh) -> TriMesh {
+    weld(made, 1e-7 * made.bounds().size().max_element()).mesh
+}
+
+/// The places that a sheet is spanned over: along U in every row, rows along V. What closes around ends where it
+/// begins. `None` for a solid.
+fn grid(shape: &OwnShape) -> Option<Vec<Vec<DVec3>>> {
+    match *shape {
+        OwnShape::Cylinder { diameter_mm, height_mm, sheet: true } => {
+            let r = 0.5 * diameter_mm;
+            Some(turned(&[DVec2::new(r, 0.0), DVec2::new(r, height_mm)], AROUND))
+        }
+        OwnShape::Cone { bottom_mm, top_mm, height_mm, sheet: true } => {
+            Some(turned(&[DVec2::new(0.5 * bottom_mm, 0.0), DVec2::new(0.5 * top_mm, height_mm)], AROUND))
+        }
+        OwnShape::Revolved { ref points, axis_mm, steps, sheet: true } => {
+            Some(turned(&profile::outline(points, axis_mm, true).unwrap_or_default(), steps as usize))
+        }
+        OwnShape::Loft { ref sections, smooth, sheet, open } if sheet || open => Some(loft::levels(sections, smooth, open)),
         OwnShape::FreeForm { across, ref points_mm } => {
             let points: Vec<DVec3> = points_mm.iter().map(|p| DVec3::from(*p)).collect();
-            free_form::free_form(&points, across as usize)
+            Some(free_form::grid(&points, across as usize))
         }
-    };
-    weld(&made, 1e-7 * made.bounds().size().max_element()).mesh
+        _ => None,
+    }
+}
+
+/// The two directions of a sheet, as lines along it through its middle. mm.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct Directions {
+    pub u_mm: Vec<[f64; 3]>,
+    pub v_mm: Vec<[f64; 3]>,
+}
+
+/// `None` for a solid.
+pub fn directions(shape: &OwnShape) -> Option<Directions> {
+    let grid = grid(shape)?;
+    let row = &grid[grid.len() / 2];
+    // What closes around shows its seam, where U begins and ends; other sheets their middle.
+    let closed = row.first()?.distance(*row.last()?) < 1e-9;
+    let column = if closed { 0 } else { row.len() / 2 };
+    Some(Directions {
+        u_mm: row.iter().map(|p| p.to_array()).collect(),
+        v_mm: grid.iter().map(|row| row[column].to_array()).collect(),
+    })
 }
 
 /// An open profile turned about z, cut along itself into about square pieces.
-fn turned_sheet(profile: &[DVec2], steps: usize) -> TriMesh {
+fn turned(profile: &[DVec2], steps: usize) -> Vec<Vec<DVec3>> {
     let widest = profile.iter().map(|p| p.x).fold(0.0, f64::max);
     let piece = (TAU * widest / steps as f64).max(1e-9);
     let mut rows: Vec<DVec2> = Vec::new();
@@ -99,7 +141,7 @@ fn turned_sheet(profile: &[DVec2], steps: usize) -> TriMesh {
         };
         (0..=steps).map(at).collect()
     };
-    free_form::sheet(&rows.iter().map(around).collect::<Vec<_>>())
+    rows.iter().map(around).collect()
 }
 
 /// Rounding leaves a pole's radius a hair off zero.
@@ -255,8 +297,40 @@ mod tests {
             round_percent,
             turn_deg,
             middle_mm: [0.0; 2],
+            curve_mm: Vec::new(),
         };
-        OwnShape::Loft { sections: sections.iter().map(section).collect(), smooth: false, sheet: false }
+        OwnShape::Loft { sections: sections.iter().map(section).collect(), smooth: false, sheet: false, open: false }
+    }
+
+    /// Some sections as curves through points.
+    fn drawn(loft: OwnShape, which: &[usize], curve: &[[f64; 2]]) -> OwnShape {
+        let OwnShape::Loft { mut sections, smooth, sheet, open } = loft else { unreachable!() };
+        which.iter().for_each(|&n| sections[n].curve_mm = curve.to_vec());
+        OwnShape::Loft { sections, smooth, sheet, open }
+    }
+
+    #[test]
+    fn drawn_sections_may_be_hollow_and_open_ones_make_a_sheet() {
+        // A crescent: its caps are not convex.
+        let crescent = [[10.0, 0.0], [0.0, 8.0], [-10.0, 0.0], [0.0, 4.0]];
+        let tall = drawn(lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (9.0, [1.0; 2], 0.0, 0.0)]), &[0, 1], &crescent);
+        tall.validate().unwrap();
+        let m = mesh(&tall);
+        let cap = m.volume() / 9.0;
+        assert!(Topology::of(&m).sound() && cap > 40.0 && cap < 80.0, "{cap}");
+        let OwnShape::Loft { sections, smooth, .. } = tall else { unreachable!() };
+        let open = OwnShape::Loft { sections, smooth, sheet: false, open: true };
+        open.validate().unwrap();
+        let m = mesh(&open);
+        let t = Topology::of(&m);
+        assert!(t.pieces == 1 && t.open_edges > 0 && ulmix_mesh::holes::holes(&m).len() == 1);
+        // Points that are straight above each other: a wall as high as the loft along the whole curve.
+        let long: f64 = m.area() / 9.0;
+        assert!(long > 3.0 * 10.0 && long < 50.0, "{long}");
+        assert!(lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (9.0, [1.0; 2], 0.0, 0.0)]).validate().is_ok());
+        let bow_tie = [[0.0, 0.0], [10.0, 10.0], [10.0, 0.0], [0.0, 10.0]];
+        let refused = drawn(lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (9.0, [1.0; 2], 0.0, 0.0)]), &[1], &bow_tie).validate();
+        assert!(refused.unwrap_err().message.contains("section 2"));
     }
 
     #[test]
@@ -267,7 +341,7 @@ mod tests {
             unreachable!()
         };
         sections[2].middle_mm = [5.0, 0.0];
-        let m = mesh(&OwnShape::Loft { sections, smooth: true, sheet: false });
+        let m = mesh(&OwnShape::Loft { sections, smooth: true, sheet: false, open: false });
         assert!(Topology::of(&m).sound());
         // Above the second section nothing is wider than what both say, turned by 30° and moved by 5.
         let back = glam::DQuat::from_rotation_z(-30f64.to_radians());
@@ -283,6 +357,7 @@ mod tests {
         // A rounded box: the inner box, its six slabs, twelve quarter cylinders and one ball.
         let [x, y, z] = size_mm.map(|s| s - 2.0 * r);
         let round = x * y * z + 2.0 * r * (x * y + y * z + z * x) + PI * r * r * (x + y + z) + 4.0 / 3.0 * PI * r.powi(3);
+        let circle: Vec<[f64; 2]> = (0..12).map(|n| (DVec2::from_angle(TAU * n as f64 / 12.0) * 10.0).to_array()).collect();
         let cases = [
             (OwnShape::Box { size_mm, round_mm: 0.0 }, 28_800.0, 1),
             (OwnShape::Box { size_mm, round_mm: r }, round, 1),
@@ -303,6 +378,9 @@ mod tests {
             // Frustum of a pyramid, and a prism of an ellipse that turns by a quarter.
             (lofted(&[(0.0, [20.0, 30.0], 0.0, 0.0), (12.0, [10.0, 15.0], 0.0, 0.0)]), 4.0 * (600.0 + 300.0 + 150.0), 1),
             (lofted(&[(0.0, [20.0, 30.0], 100.0, 0.0), (5.0, [20.0, 30.0], 100.0, 90.0)]), PI * 150.0 * 5.0, 1),
+            // A drawn circle of 12 points that turns, and one that shrinks to an ellipse: a frustum.
+            (drawn(lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (6.0, [1.0; 2], 0.0, 45.0)]), &[0, 1], &circle), PI * 100.0 * 6.0, 1),
+            (drawn(lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (6.0, [10.0; 2], 100.0, 0.0)]), &[0], &circle), PI * 175.0 * 2.0, 1),
         ];
         for (shape, volume, pieces) in cases {
             let m = mesh(&shape);
@@ -316,7 +394,7 @@ mod tests {
     fn sheets_are_one_open_surface_of_even_pieces_and_become_shells() {
         let sheeted = |shape: OwnShape| match shape {
             OwnShape::Revolved { points, axis_mm, steps, .. } => OwnShape::Revolved { points, axis_mm, steps, sheet: true },
-            OwnShape::Loft { sections, smooth, .. } => OwnShape::Loft { sections, smooth, sheet: true },
+            OwnShape::Loft { sections, smooth, open, .. } => OwnShape::Loft { sections, smooth, sheet: true, open },
             other => other,
         };
         let square = [-10.0, 10.0].map(|y| [-10.0, 10.0].map(|x| [x, y, 0.0]));

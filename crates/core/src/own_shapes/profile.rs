@@ -13,14 +13,14 @@ const ON_AXIS: f64 = 1e-6;
 const MOST_BOW: f64 = 2.0;
 
 /// A place of the drawn profile, with the point that its line begins at, counted from 1.
-type Drawn = (DVec2, usize);
+pub type Drawn = (DVec2, usize);
 
 /// The profile as radius and height, arcs in chords; refused when it cannot be turned into a surface that is whole.
 /// It runs counter-clockwise; one that is `open` runs from the first point to the last, upward as a whole.
 pub fn outline(points: &[ProfilePoint], axis_mm: f64, open: bool) -> Result<Vec<DVec2>, RecipeError> {
     let mut drawn = drawn(points, axis_mm, open)?;
     beside_axis(&mut drawn)?;
-    meets_itself(&drawn, open)?;
+    meets_itself(&drawn, open, "the profile")?;
     if !open {
         hangs_together(&drawn)?;
     }
@@ -32,7 +32,7 @@ pub fn outline(points: &[ProfilePoint], axis_mm: f64, open: bool) -> Result<Vec<
     Ok(out)
 }
 
-fn refuse<T>(message: String, hint: &str) -> Result<T, RecipeError> {
+pub fn refuse<T>(message: String, hint: &str) -> Result<T, RecipeError> {
     Err(RecipeError { field: "part.shape".into(), message, hint: hint.into() })
 }
 
@@ -79,7 +79,8 @@ fn beside_axis(drawn: &mut [Drawn]) -> Result<(), RecipeError> {
     Ok(())
 }
 
-fn meets_itself(drawn: &[Drawn], open: bool) -> Result<(), RecipeError> {
+/// Refuses a line, called `what`, that crosses or touches itself.
+pub fn meets_itself(drawn: &[Drawn], open: bool, what: &str) -> Result<(), RecipeError> {
     let count = drawn.len();
     let side = |n: usize| (drawn[n].0, drawn[(n + 1) % count].0);
     let sides = count - open as usize;
@@ -89,7 +90,7 @@ fn meets_itself(drawn: &[Drawn], open: bool) -> Result<(), RecipeError> {
             let meet = if beside { double_back(side(m), side(n), n == m + 1) } else { touch(side(m), side(n)) };
             if meet {
                 return refuse(
-                    format!("The profile meets itself after point {} and after point {}.", drawn[m].1, drawn[n].1),
+                    format!("T{} meets itself after point {} and after point {}.", &what[1..], drawn[m].1, drawn[n].1),
                     "Move points until no line crosses or touches another.",
                 );
             }
@@ -162,7 +163,7 @@ fn double_back(first: (DVec2, DVec2), second: (DVec2, DVec2), follows: bool) -> 
     turns(before, corner, after) == 0.0 && (before - corner).dot(after - corner) > 0.0
 }
 
-fn area(points: &[DVec2]) -> f64 {
+pub fn area(points: &[DVec2]) -> f64 {
     (0..points.len()).map(|n| points[n].perp_dot(points[(n + 1) % points.len()])).sum::<f64>() * 0.5
 }
 

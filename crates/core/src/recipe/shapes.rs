@@ -1,7 +1,7 @@
 //! Shapes of our own to begin with: recipe values, editable at any time.
 
 use super::{check, RecipeError};
-use crate::own_shapes::profile;
+use crate::own_shapes::{curve, profile};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use ulmix_mesh::Bounds;
@@ -82,6 +82,10 @@ pub enum OwnShape {
         #[serde(default)]
         #[schema(required = true)]
         sheet: bool,
+        /// All sections are drawn curves that end at their first and last point: a sheet between those.
+        #[serde(default)]
+        #[schema(required = true)]
+        open: bool,
     },
     /// A sheet that a grid of control points pulls at, `across` to a row; its corners are on it.
     FreeForm {
@@ -102,8 +106,8 @@ pub struct ProfilePoint {
     pub bow_mm: f64,
 }
 
-/// An outline of a loft: a rectangle with rounded corners, or an ellipse.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+/// An outline of a loft: a rectangle with rounded corners, an ellipse, or a smooth curve.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Section {
     pub height_mm: f64,
@@ -113,6 +117,10 @@ pub struct Section {
     /// About the outline's middle, counter-clockwise.
     pub turn_deg: f64,
     pub middle_mm: [f64; 2],
+    /// Points of a smooth curve around the middle, before the turn, in the place of size and roundness; or none.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub curve_mm: Vec<[f64; 2]>,
 }
 
 /// Points of a profile, and sections of a loft.
@@ -175,9 +183,9 @@ impl OwnShape {
                 points.iter().flat_map(|p| [p.at_mm[0], p.at_mm[1], p.bow_mm]).try_for_each(|v| is("A point", v, -MOST, MOST))?;
                 profile::outline(points, *axis_mm, *sheet).map(|_| ())
             }
-            OwnShape::Loft { sections, .. } => {
+            OwnShape::Loft { sections, open, .. } => {
                 check("part.shape", "The number of sections", "", sections.len() as f64, 2.0, MOST_SECTIONS as f64)?;
-                sections.iter().try_for_each(Section::validate)?;
+                sections.iter().enumerate().try_for_each(|(n, s)| s.validate(n + 1, *open))?;
                 let rise = sections.windows(2).map(|s| s[1].height_mm - s[0].height_mm).fold(f64::INFINITY, f64::min);
                 is("The least rise from one section to the next", rise, LEAST, MOST)
             }
@@ -220,12 +228,27 @@ impl OwnShape {
 }
 
 impl Section {
-    fn validate(&self) -> Result<(), RecipeError> {
+    /// `number` counts from 1; `open` curves end at their first and last point.
+    fn validate(&self, number: usize, open: bool) -> Result<(), RecipeError> {
         let is = |what: &str, unit: &str, v: f64, low: f64, high: f64| check("part.shape", what, unit, v, low, high);
         is("A section's height", "mm", self.height_mm, -MOST, MOST)?;
         self.size_mm.iter().try_for_each(|v| is("A section's side", "mm", *v, LEAST, MOST))?;
         is("A section's roundness", "%", self.round_percent, 0.0, 100.0)?;
         is("A section's turn", "°", self.turn_deg, -720.0, 720.0)?;
-        self.middle_mm.iter().try_for_each(|v| is("A section's middle", "mm", *v, -MOST, MOST))
+        self.middle_mm.iter().try_for_each(|v| is("A section's middle", "mm", *v, -MOST, MOST))?;
+        if self.curve_mm.is_empty() && !open {
+            return Ok(());
+        }
+        let least = if open { 2.0 } else { 3.0 };
+        check(
+            "part.shape",
+            "The number of points of a section's curve",
+            "",
+            self.curve_mm.len() as f64,
+            least,
+            MOST_POINTS as f64,
+        )?;
+        self.curve_mm.iter().flatten().try_for_each(|v| is("A point of a section's curve", "mm", *v, -MOST, MOST))?;
+        curve::through(&self.curve_mm, open, &format!("the curve of section {number}")).map(|_| ())
     }
 }

@@ -22,7 +22,8 @@ use serde::Serialize;
 use std::sync::Arc;
 use ulmix_core::demo::Reedling;
 use ulmix_core::lattice::own_cell;
-use ulmix_core::recipe::{Family, Kind, OwnCell, MATERIALS};
+use ulmix_core::own_shapes::first_shapes;
+use ulmix_core::recipe::{Family, Kind, OwnCell, OwnShape, MATERIALS};
 use utoipa::{OpenApi, ToSchema};
 
 #[derive(Clone)]
@@ -140,6 +141,13 @@ pub struct ReedlingPart {
     pub words: &'static str,
 }
 
+/// A shape to begin with.
+#[derive(Serialize, ToSchema)]
+pub struct FirstShape {
+    pub title: &'static str,
+    pub shape: OwnShape,
+}
+
 /// What the app needs to know of the server.
 #[derive(Serialize, ToSchema)]
 pub struct Options {
@@ -148,6 +156,8 @@ pub struct Options {
     pub structures: Vec<StructureChoice>,
     /// Parts to try.
     pub reedling: Vec<ReedlingPart>,
+    /// Shapes to begin with.
+    pub shapes: Vec<FirstShape>,
     pub largest_file_bytes: u64,
 }
 
@@ -168,6 +178,7 @@ pub async fn options() -> Json<Options> {
             })
             .collect(),
         reedling: Reedling::ALL.map(|part| ReedlingPart { part, title: part.title(), words: part.words() }).into(),
+        shapes: first_shapes().into_iter().map(|(title, shape)| FirstShape { title, shape }).collect(),
         largest_file_bytes: ulmix_formats::LARGEST_FILE,
     })
 }

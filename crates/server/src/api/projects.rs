@@ -17,6 +17,7 @@ use tokio_stream::StreamExt;
 use ulmix_core::demo::Reedling;
 use ulmix_core::inspect::{inspect, Inspection};
 use ulmix_core::own_shapes;
+use ulmix_core::own_shapes::{directions, Directions};
 use ulmix_core::part::{stem, Part, PartFacts};
 use ulmix_core::pipeline::Pipeline;
 use ulmix_core::recipe::{Beside, Drain, FileMark, OwnShape, PartStep, Ranges, Recipe, Unit};
@@ -138,6 +139,9 @@ pub struct Project {
     pub part: PartFacts,
     /// What sliders offer.
     pub ranges: Ranges,
+    /// Of a part that is a sheet of our own.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub directions: Option<Directions>,
     /// A drain hole's first size.
     pub drain: Drain,
     /// How the part stands on the bed.
@@ -190,6 +194,7 @@ fn project(app: &App, id: &str) -> Answer<Project> {
         job: app.studio.job_of(id),
         interrupted: app.studio.store.interrupted(id, &key)?,
         ranges: Ranges::for_part(&part.mesh.bounds()),
+        directions: recipe.part.shape.as_ref().and_then(directions),
         drain: recipe.drain(),
         standing: standing(&part.mesh, &recipe.stand.unwrap_or_default()),
         part: part.facts.clone(),

@@ -1,13 +1,12 @@
-import { Button } from 'antd'
+import { Button, Segmented } from 'antd'
 import { useState } from 'react'
 import { edit } from '../state'
+import { pointsAround, type Loft, type Section } from './curve'
+import { CurveEditor } from './CurveEditor'
 import { SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
-import { withShape, type ShapeOf } from './shapeRules'
+import { withShape } from './shapeRules'
 import { Value } from './Value'
-
-type Loft = ShapeOf<'loft'>
-type Section = Loft['sections'][number]
 
 const mm = (v: number) => Number(v.toFixed(1))
 
@@ -18,6 +17,7 @@ export function LoftFields({ shape }: { shape: Loft }) {
   const n = Math.min(chosen, sections.length - 1)
   const section = sections[n]
   if (!section) return null
+  const drawn = section.curve_mm.length > 0
   const put = (change: Partial<Loft>) => withShape('loft', (s) => ({ ...s, ...change }))
   const set = (change: Partial<Section>) => put({ sections: sections.map((s, i) => (i === n ? { ...s, ...change } : s)) })
   const pair = (of: readonly number[], axis: number, v: number): [number, number] => [axis === 0 ? v : (of[0] ?? 0), axis === 1 ? v : (of[1] ?? 0)]
@@ -35,6 +35,7 @@ export function LoftFields({ shape }: { shape: Loft }) {
       round_percent: mean(section.round_percent, above.round_percent),
       turn_deg: mean(section.turn_deg, above.turn_deg),
       middle_mm: pairs(section.middle_mm, above.middle_mm),
+      curve_mm: section.curve_mm,
     }
     edit(put({ sections: [...sections.slice(0, n + 1), added, ...sections.slice(n + 1)] }))
     setChosen(n + 1)
@@ -51,7 +52,7 @@ export function LoftFields({ shape }: { shape: Loft }) {
                 {i === 0 ? ', lowest' : i === sections.length - 1 ? ', highest' : ''}
               </span>
               <span className="figure">
-                {mm(s.size_mm[0] ?? 0)} × {mm(s.size_mm[1] ?? 0)} mm at {mm(s.height_mm)}
+                {s.curve_mm.length > 0 ? `${s.curve_mm.length} points` : `${mm(s.size_mm[0] ?? 0)} × ${mm(s.size_mm[1] ?? 0)} mm`} at {mm(s.height_mm)}
               </span>
             </button>
           </li>
@@ -69,16 +70,36 @@ export function LoftFields({ shape }: { shape: Loft }) {
         </span>
       </div>
       <NumberLine label="Height" value={section.height_mm} unit="mm" onSet={(height_mm) => edit(set({ height_mm }))} />
-      {['X', 'Y'].map((name, i) => (
-        <Value key={name} label={`Side ${name}`} value={section.size_mm[i] ?? 0} unit="mm" range={[0, Number((1.5 * longest).toPrecision(2))]} digits={1} still={(v) => v <= 0} change={(v) => set({ size_mm: pair(section.size_mm, i, v) })} />
-      ))}
-      <Value label="Roundness" hint={section.round_percent === 100 ? 'an ellipse' : undefined} value={section.round_percent} unit="%" range={[0, 100]} digits={0} change={(round_percent) => set({ round_percent })} />
+      <div className="line">
+        <span className="label">Outline</span>
+        <Segmented
+          size="small"
+          aria-label="Outline"
+          value={drawn ? 'drawn' : 'rounded'}
+          onChange={(kind) => edit(kind === 'drawn' ? set({ curve_mm: pointsAround(section) }) : put({ open: false, sections: sections.map((s, i) => (i === n ? { ...s, curve_mm: [] } : s)) }))}
+          options={[
+            { value: 'rounded', label: 'Rounded' },
+            { value: 'drawn', label: 'Drawn' },
+          ]}
+        />
+      </div>
+      {drawn ? (
+        <CurveEditor section={section} open={shape.open} set={set} />
+      ) : (
+        <>
+          {['X', 'Y'].map((name, i) => (
+            <Value key={name} label={`Side ${name}`} value={section.size_mm[i] ?? 0} unit="mm" range={[0, Number((1.5 * longest).toPrecision(2))]} digits={1} still={(v) => v <= 0} change={(v) => set({ size_mm: pair(section.size_mm, i, v) })} />
+          ))}
+          <Value label="Roundness" hint={section.round_percent === 100 ? 'an ellipse' : undefined} value={section.round_percent} unit="%" range={[0, 100]} digits={0} change={(round_percent) => set({ round_percent })} />
+        </>
+      )}
       <Value label="Turn" value={section.turn_deg} unit="°" range={[-180, 180]} digits={0} change={(turn_deg) => set({ turn_deg })} />
       {['X', 'Y'].map((name, i) => (
         <NumberLine key={name} label={`Middle ${name}`} value={section.middle_mm[i] ?? 0} unit="mm" onSet={(v) => edit(set({ middle_mm: pair(section.middle_mm, i, v) }))} />
       ))}
       <SwitchLine label="Smooth from section to section" checked={shape.smooth} onChange={(smooth) => edit(put({ smooth }))} />
-      <SwitchLine label="Open at both ends, as a sheet" checked={shape.sheet} onChange={(sheet) => edit(put({ sheet }))} />
+      {!shape.open && <SwitchLine label="Open at both ends, as a sheet" checked={shape.sheet} onChange={(sheet) => edit(put({ sheet }))} />}
+      {sections.every((s) => s.curve_mm.length > 0) && <SwitchLine label="Curves end, as a sheet between them" checked={shape.open} onChange={(open) => edit(put({ open }))} />}
     </>
   )
 }

@@ -1,8 +1,8 @@
 import type { ShapeOf } from './shapeRules'
+import type { Spot } from './useDrawing'
 
 export type Revolved = ShapeOf<'revolved'>
 export type ProfilePoint = Revolved['points'][number]
-export type Spot = readonly [number, number]
 
 export const spot = (p: ProfilePoint): Spot => [p.at_mm[0] ?? 0, p.at_mm[1] ?? 0]
 

@@ -6,6 +6,7 @@ import type { Cut, ColourBy, Handle, Picture } from '../state'
 import type { Place, Zone } from '../../api/client'
 import { ControlCage } from './ControlCage'
 import { CutPlane, type Box } from './CutPlane'
+import { Directions } from './Directions'
 import { FacePicker, type Met, type PickTool } from './FacePicker'
 import { Ground, type Standing } from './Ground'
 import { meshOf } from './meshOf'
@@ -61,6 +62,7 @@ export class Scene {
   private ground = new Ground()
   private plane: CutPlane
   private cage: ControlCage
+  private directions = new Directions()
   private box: Box = { min: new Vector3(), size: new Vector3(1, 1, 1), centre: new Vector3() }
   private standing: Standing | null = null
   private framed = false
@@ -106,7 +108,7 @@ export class Scene {
     const { camera, scene } = this
     this.plane = new CutPlane(canvas, camera, this.box, { moved: events.cut, holding: (on) => (this.orbit.enabled = !on) })
     this.cage = new ControlCage(canvas, camera, events.control)
-    scene.add(this.ground.group, this.plane.group, this.cage.group)
+    scene.add(this.ground.group, this.plane.group, this.cage.group, this.directions.group)
     this.picker.watch(canvas, camera, {
       active: () => this.picking,
       hover: (face) => {
@@ -137,6 +139,7 @@ export class Scene {
     this.material.dispose()
     this.map?.geometry.dispose()
     this.mapMaterial.dispose()
+    this.directions.dispose()
     this.picker.dispose()
     this.renderer.dispose()
   }
@@ -181,6 +184,12 @@ export class Scene {
   /** Control points of a sheet in rows of `across`, of which one is chosen. */
   setCage(points: readonly (readonly number[])[], across: number, chosen: number) {
     this.cage.set(points, across, chosen, this.box.size.length())
+    this.draw()
+  }
+
+  /** The directions of a sheet, or none. */
+  setDirections(ways: Parameters<Directions['set']>[0]) {
+    this.directions.set(ways, this.box.size.length())
     this.draw()
   }
 
@@ -413,7 +422,7 @@ export class Scene {
 
   /** A small PNG of the picture alone. */
   card(): Promise<Blob | null> {
-    const hidden = [this.plane.group, this.cage.group, this.gizmo.getHelper()]
+    const hidden = [this.plane.group, this.cage.group, this.directions.group, this.gizmo.getHelper()]
     const was = hidden.map((o) => o.visible)
     hidden.forEach((o) => (o.visible = false))
     this.render()

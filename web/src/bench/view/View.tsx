@@ -101,6 +101,8 @@ export function View() {
   const map = s.step === 'part' && s.moved?.key === partKey ? s.moved : null
   useEffect(() => void scene.current?.setMap(map?.glb ?? null, map?.greatest ?? 1), [map])
   const sheet = s.step === 'part' && recipe?.part.shape?.shape === 'free_form' ? recipe.part.shape : null
+  const ways = s.step === 'part' && !s.picking ? s.project?.directions : null
+  useEffect(() => scene.current?.setDirections(ways ? { u: ways.u_mm, v: ways.v_mm } : null), [ways, framed])
   useEffect(() => scene.current?.setCage(sheet?.points_mm ?? [], sheet?.across ?? 1, s.control), [sheet, s.control, framed])
   const zone = s.step === 'zones' && s.chosen?.of === 'zone' ? (recipe?.zones.list[s.chosen.index] ?? null) : null
   useEffect(() => {
