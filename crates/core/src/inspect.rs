@@ -3,7 +3,7 @@
 use crate::bodies::named;
 use crate::part::{Part, SIZES};
 use crate::recipe::{PartStep, Unit};
-use crate::sheet::shell_for;
+use crate::sheet::shell_of;
 use serde::{Deserialize, Serialize};
 use ulmix_formats::{FormatError, Limits};
 use utoipa::ToSchema;
@@ -47,7 +47,7 @@ pub fn inspect(bytes: &[u8]) -> Result<Inspection, FormatError> {
     let unit = if stated { Unit::Mm } else { Unit::ALL.into_iter().find(fits).unwrap_or(Unit::Mm) };
     let scale = unit.millimetres();
     let bodies = named(&loaded, scale, "Part");
-    let shell = bodies.iter().find_map(|b| shell_for(&b.1));
+    let shell = shell_of(&bodies);
     let facts = Part::assemble(bodies, &PartStep { shell, ..PartStep::plain(unit) })?.facts;
     let units = if stated { &[Unit::Mm][..] } else { &Unit::ALL[..] };
     let choices = units.iter().map(|&unit| {

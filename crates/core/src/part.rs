@@ -3,9 +3,9 @@
 use crate::bodies::{clean, is_solid, joined, named, pieces, unlike, Body, BodyFacts, Clean};
 use crate::own_shapes;
 use crate::pocket::enclosed;
-use crate::recipe::{FaceKind, FaceMark, PartStep, RecipeError, Role, Unit};
+use crate::recipe::{FaceKind, FaceMark, PartStep, RecipeError, Role, Shell, Unit};
 use crate::sample::volume_of;
-use crate::sheet::shell_for;
+use crate::sheet::shell_of;
 use crate::triangles::Remade;
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
@@ -72,12 +72,10 @@ pub struct PartFacts {
 pub(crate) const SIZES: std::ops::RangeInclusive<f64> = 0.01..=100_000.0;
 
 impl Part {
-    /// The part of a new project and its first step: a sheet is given thickness. `unit` counts when the file states
+    /// What the bodies of a file are given when they are sheets and come in first. `unit` counts when the file states
     /// none.
-    pub fn begin(bytes: &[u8], unit: Unit) -> Result<(Part, PartStep), FormatError> {
-        let bodies = bodies_of(bytes, unit, "Part")?;
-        let step = PartStep { shell: bodies.iter().find_map(|b| shell_for(&b.1)), ..PartStep::plain(unit) };
-        Ok((Part::assemble(bodies, &step)?, step))
+    pub fn first_shell(bytes: &[u8], unit: Unit) -> Result<Option<Shell>, FormatError> {
+        Ok(shell_of(&bodies_of(bytes, unit, "Part")?))
     }
 
     /// Reads a file of any known format. `unit` counts when the file states none.

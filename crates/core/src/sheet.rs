@@ -8,6 +8,11 @@ use ulmix_mesh::{Topology, TriMesh};
 /// A part whose holes have more than this share of its surface is a sheet rather than a broken solid.
 const OPEN: f64 = 0.15;
 
+/// First thickness for named bodies of which one is a sheet.
+pub fn shell_of(bodies: &[(String, TriMesh)]) -> Option<Shell> {
+    bodies.iter().find_map(|b| shell_for(&b.1))
+}
+
 /// First thickness for a mesh in mm that is a sheet; none for a solid, broken or not.
 pub fn shell_for(mesh: &TriMesh) -> Option<Shell> {
     let longest = mesh.bounds().size().max_element();

@@ -64,8 +64,9 @@ fn a_number_of_triangles_is_kept_to() {
 fn an_open_hull_becomes_a_shell_that_is_filled() {
     let ball = TriMesh::sphere(30.0, 5);
     let hull = ball.filtered(|t| ball.middle(t).z > 0.0);
-    let (shell, step) = Part::begin(&stl::write(&hull), Unit::Mm).unwrap();
-    assert_eq!(step.shell, Some(Shell { thickness_mm: 1.5, front_percent: 50.0 }));
+    let first = Part::first_shell(&stl::write(&hull), Unit::Mm).unwrap();
+    assert_eq!(first, Some(Shell { thickness_mm: 1.5, front_percent: 50.0 }));
+    let shell = part(&hull, |step| step.shell = first).unwrap();
     assert!(shell.facts.closed && (shell.facts.volume_mm3 / (1.5 * hull.area()) - 1.0).abs() < 0.01);
     // A flat one too, which encloses nothing by itself.
     let flat = own_shapes::mesh(&OwnShape::FreeForm {

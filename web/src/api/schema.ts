@@ -1096,6 +1096,8 @@ export interface components {
             /** @description A drain hole's first size. */
             drain: components["schemas"]["Drain"];
             finished?: null | components["schemas"]["RunInfo"];
+            /** @description A sheet's first thickness. */
+            first_shell: components["schemas"]["Shell"];
             id: string;
             /** @description The last final run of this recipe ended with the server. */
             interrupted: boolean;

@@ -6,6 +6,7 @@
 //!
 //! | module | idea |
 //! |---|---|
+//! | [`part_step`] | where the part comes from and what is mended of it |
 //! | [`shapes`] | shapes of our own to begin with |
 //! | [`structure`], [`own_cell`], [`own_points`] | what fills a zone; a cell drawn by hand; seed points from a table |
 //! | [`zones`] | where the part may be hollow, and its skins |
@@ -13,19 +14,19 @@
 
 pub mod own_cell;
 pub mod own_points;
+mod part_step;
 pub mod shapes;
 pub mod stand;
 pub mod structure;
 pub mod zones;
 
-use crate::bodies::MOST_WITH_ROLES;
 pub use own_cell::OwnCell;
 pub use own_points::OwnPoints;
+pub use part_step::{Beside, FileMark, Mend, PartStep, Pocket, Shell, Unit};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 pub use shapes::{OwnShape, ProfilePoint, Section};
 pub use stand::Stand;
-use std::collections::BTreeMap;
 pub use structure::{
     CellKind, ExtrudedKind, Family, Finer, FoamKind, Form, Joins, Kind, SeededKind, Seeds, Spread, Structure, SurfaceKind,
 };
@@ -57,173 +58,6 @@ pub struct Recipe {
     pub stand: Option<Stand>,
 }
 
-/// Where the part comes from.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct PartStep {
-    /// Unit of a file that states none.
-    pub unit: Unit,
-    /// The part is made from its dimensions, not read from a file.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub shape: Option<OwnShape>,
-    /// The file in place of the one that the project began with.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub file: Option<FileMark>,
-    /// Files with more bodies.
-    #[serde(default)]
-    #[schema(required = true)]
-    pub beside: Vec<Beside>,
-    /// Roles of bodies by name; a body without one is what the rest of the part is.
-    #[serde(default)]
-    #[schema(required = true)]
-    pub roles: BTreeMap<String, Role>,
-    #[serde(default)]
-    #[schema(required = true)]
-    pub mend: Mend,
-    /// Open surfaces are sheets that are given thickness; absent: their holes count as covered.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub shell: Option<Shell>,
-    /// Hollows that are bodies of the part.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub pockets: Vec<Pocket>,
-}
-
-/// A hollow of the part by the faces around it.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Pocket {
-    /// Of the body that it becomes.
-    pub name: String,
-    pub faces: Vec<FaceMark>,
-}
-
-/// What open surfaces become.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Shell {
-    pub thickness_mm: f64,
-    /// Share of the thickness on the side that triangles face. Percent.
-    pub front_percent: f64,
-}
-
-impl Shell {
-    /// First values for a sheet with a longest side.
-    pub fn for_size(longest: f64) -> Shell {
-        Shell { thickness_mm: round_two(longest / 40.0), front_percent: 50.0 }
-    }
-}
-
-/// What is mended of the part's files. The files stay as they are.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(default, deny_unknown_fields)]
-pub struct Mend {
-    /// Holes up to this span are closed; 0 for none. mm.
-    #[schema(required = true)]
-    pub holes_mm: f64,
-    /// Pieces of less than this volume are removed; 0 for none. mm³.
-    #[schema(required = true)]
-    pub crumbs_mm3: f64,
-    /// Pieces that cross themselves are wound anew at this step; 0 for never. mm.
-    #[schema(required = true)]
-    pub rewrap_mm: f64,
-    /// Triangles are made anew with edges of about this length; 0 for never. mm.
-    #[schema(required = true)]
-    pub even_mm: f64,
-    /// Triangles are joined where that moves no point by more; 0 for never. mm.
-    #[schema(required = true)]
-    pub fewer_mm: f64,
-    /// Triangles are joined until there are no more than so many; 0 for never.
-    #[schema(required = true)]
-    pub fewer_to: u32,
-}
-
-impl Mend {
-    /// The same without what moves a sound surface.
-    pub fn without_moving(self) -> Mend {
-        Mend { rewrap_mm: 0.0, even_mm: 0.0, fewer_mm: 0.0, fewer_to: 0, ..self }
-    }
-
-    /// Does it move a surface?
-    pub fn moves(&self) -> bool {
-        *self != self.without_moving()
-    }
-
-    fn validate(&self, longest: f64) -> Result<(), RecipeError> {
-        check("part.mend.holes_mm", "The span of holes that are closed", "mm", self.holes_mm, 0.0, 10.0 * longest)?;
-        if self.rewrap_mm != 0.0 {
-            let what = "The step at which crossings are resolved";
-            check("part.mend.rewrap_mm", what, "mm", self.rewrap_mm, longest / 1000.0, longest / 8.0)?;
-        }
-        if self.even_mm != 0.0 {
-            let what = "The length of even triangles' edges";
-            check("part.mend.even_mm", what, "mm", self.even_mm, longest / 2000.0, longest)?;
-        }
-        let what = "The deviation within which triangles are joined";
-        check("part.mend.fewer_mm", what, "mm", self.fewer_mm, 0.0, longest / 20.0)?;
-        if self.fewer_to != 0 {
-            check("part.mend.fewer_to", "The number of triangles", "", self.fewer_to as f64, 20.0, 1e7)?;
-        }
-        let what = "The volume of pieces that are removed";
-        check("part.mend.crumbs_mm3", what, "mm³", self.crumbs_mm3, 0.0, longest.powi(3))
-    }
-}
-
-impl PartStep {
-    /// The file that the project began with, alone.
-    pub fn plain(unit: Unit) -> PartStep {
-        PartStep {
-            unit,
-            shape: None,
-            file: None,
-            beside: Vec::new(),
-            roles: BTreeMap::new(),
-            mend: Mend::default(),
-            shell: None,
-            pockets: Vec::new(),
-        }
-    }
-}
-
-/// A file by its contents.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct FileMark {
-    pub name: String,
-    pub sha256: String,
-}
-
-/// A file beside the part's own.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Beside {
-    pub file: FileMark,
-    /// Unit, when the file states none.
-    pub unit: Unit,
-}
-
-/// Units a file without its own may be in.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum Unit {
-    Mm,
-    Cm,
-    M,
-    Inch,
-}
-
-impl Unit {
-    pub const ALL: [Unit; 4] = [Unit::Mm, Unit::Cm, Unit::M, Unit::Inch];
-
-    pub fn millimetres(self) -> f64 {
-        match self {
-            Unit::Mm => 1.0,
-            Unit::Cm => 10.0,
-            Unit::M => 1000.0,
-            Unit::Inch => 25.4,
-        }
-    }
-}
-
 /// Which of the two linked values was typed last; the other follows.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case", tag = "lead", deny_unknown_fields)]
@@ -237,9 +71,6 @@ pub enum Thicken {
         percent: f64,
     },
 }
-
-/// Files that may stand beside the part's own.
-const MOST_FILES: usize = 16;
 
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
@@ -417,33 +248,7 @@ impl Recipe {
                 hint: "Choose a shorter name.".into(),
             });
         }
-        if self.part.beside.len() > MOST_FILES {
-            return Err(RecipeError {
-                field: "part.beside".into(),
-                message: format!("The part has more than {MOST_FILES} files beside it."),
-                hint: "Join some of them into one file.".into(),
-            });
-        }
-        self.part.mend.validate(longest)?;
-        if let Some(shell) = &self.part.shell {
-            check("part.shell.thickness_mm", "The shell's thickness", "mm", shell.thickness_mm, longest / 5000.0, longest / 4.0)?;
-            check("part.shell.front_percent", "The share in front", "%", shell.front_percent, 0.0, 100.0)?;
-        }
-        if self.part.pockets.len() > MOST_WITH_ROLES {
-            return Err(RecipeError {
-                field: "part.pockets".into(),
-                message: format!("More than {MOST_WITH_ROLES} pockets are filled."),
-                hint: "Take some of them away.".into(),
-            });
-        }
-        self.part.pockets.iter().try_for_each(|p| zones::marks(&p.faces, "part.pockets", &p.name))?;
-        if self.part.roles.len() > MOST_WITH_ROLES {
-            return Err(RecipeError {
-                field: "part.roles".into(),
-                message: format!("More than {MOST_WITH_ROLES} bodies have a role of their own."),
-                hint: "Join some of them into one body.".into(),
-            });
-        }
+        self.part.validate(longest)?;
         self.zones.validate(longest)?;
         self.filling().validate(longest)?;
         if let Some(step) = self.mesh.step_mm {

@@ -20,7 +20,7 @@ use ulmix_core::own_shapes;
 use ulmix_core::own_shapes::{directions, Directions};
 use ulmix_core::part::{stem, Part, PartFacts};
 use ulmix_core::pipeline::Pipeline;
-use ulmix_core::recipe::{Beside, Drain, FileMark, OwnShape, PartStep, Ranges, Recipe, Unit};
+use ulmix_core::recipe::{Beside, Drain, FileMark, OwnShape, PartStep, Ranges, Recipe, Shell, Unit};
 use ulmix_core::report::Check;
 use ulmix_core::sheet::shell_for;
 use ulmix_core::stand::{standing, Standing};
@@ -142,6 +142,8 @@ pub struct Project {
     /// Of a part that is a sheet of our own.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub directions: Option<Directions>,
+    /// A sheet's first thickness.
+    pub first_shell: Shell,
     /// A drain hole's first size.
     pub drain: Drain,
     /// How the part stands on the bed.
@@ -195,6 +197,7 @@ fn project(app: &App, id: &str) -> Answer<Project> {
         interrupted: app.studio.store.interrupted(id, &key)?,
         ranges: Ranges::for_part(&part.mesh.bounds()),
         directions: recipe.part.shape.as_ref().and_then(directions),
+        first_shell: Shell::for_size(part.mesh.bounds().size().max_element()),
         drain: recipe.drain(),
         standing: standing(&part.mesh, &recipe.stand.unwrap_or_default()),
         part: part.facts.clone(),
@@ -246,32 +249,32 @@ pub async fn list(State(app): State<App>) -> Answer<Json<Vec<ProjectCard>>> {
 pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answer<Response> {
     blocking(move || {
         let id = app.studio.new_id();
-        let (file_name, bytes, recipe) = match new {
+        let begin = |step: PartStep, bytes: &[u8], name: &str| -> Answer<(Recipe, PartFacts)> {
+            let part = Part::of::<Problem>(&step, |_| Ok(bytes.to_vec()))?;
+            let recipe = Recipe { name: name.into(), part: step, ..Recipe::for_part(&part.mesh.bounds()) };
+            Ok((recipe, part.facts))
+        };
+        let (file_name, bytes, (recipe, facts)) = match new {
             NewProject::Upload { upload, unit } => {
                 let (name, bytes) = app.uploads.held(&upload)?;
-                let (part, step) = Part::begin(&bytes, unit)?;
-                let mut recipe = Recipe::for_part(&part.mesh.bounds());
-                recipe.part = step;
-                recipe.name = stem(&name).into();
-                (name, bytes, recipe)
+                let step = PartStep { shell: Part::first_shell(&bytes, unit)?, ..PartStep::plain(unit) };
+                let begun = begin(step, &bytes, stem(&name))?;
+                (name, bytes, begun)
             }
             NewProject::Reedling { part } => {
                 let (bytes, recipe) = part.file();
-                (format!("{}.stl", part.file_name()), Arc::new(bytes), recipe)
+                let facts = Part::of::<Problem>(&recipe.part, |_| Ok(bytes.clone()))?.facts;
+                (format!("{}.stl", part.file_name()), Arc::new(bytes), (recipe, facts))
             }
             NewProject::Shape { shape } => {
                 shape.validate()?;
                 let shell = shell_for(&own_shapes::mesh(&shape));
-                let step = PartStep { shape: Some(shape.clone()), shell, ..PartStep::plain(Unit::Mm) };
-                let part = Part::of::<Problem>(&step, |_| Ok(Vec::new()))?;
-                let mut recipe = Recipe::for_part(&part.mesh.bounds());
-                recipe.name = shape.title().into();
-                recipe.part = step;
+                let title = shape.title();
+                let step = PartStep { shape: Some(shape), shell, ..PartStep::plain(Unit::Mm) };
                 // Its dimensions are the part: nothing is read.
-                (String::new(), Arc::new(Vec::new()), recipe)
+                (String::new(), Arc::default(), begin(step, &[], title)?)
             }
         };
-        let facts = Part::of::<Problem>(&recipe.part, |_| Ok(bytes.to_vec()))?.facts;
         let facts = serde_json::to_string(&facts).map_err(Problem::internal)?;
         app.studio.store.create_project(&id, &recipe.to_json(), &file_name, &bytes, &facts)?;
         Ok((StatusCode::CREATED, tagged(project(&app, &id)?)).into_response())
@@ -381,7 +384,10 @@ pub async fn add_file(
             FileUse::Bodies => recipe.part.beside.push(Beside { file, unit: new.unit }),
             FileUse::Part => {
                 // A sheet needs a thickness, if there is none yet.
-                let shell = recipe.part.shell.or(Part::begin(&bytes, new.unit)?.1.shell);
+                let shell = match recipe.part.shell {
+                    None => Part::first_shell(&bytes, new.unit)?,
+                    shell => shell,
+                };
                 recipe.part = PartStep { unit: new.unit, file: Some(file), shape: None, shell, ..recipe.part };
             }
         }

@@ -5,6 +5,7 @@ import { pointsAround, type Loft, type Section } from './curve'
 import { CurveEditor } from './CurveEditor'
 import { SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
+import { SheetSwitch } from './SheetSwitch'
 import { withShape } from './shapeRules'
 import { Value } from './Value'
 
@@ -98,8 +99,8 @@ export function LoftFields({ shape }: { shape: Loft }) {
         <NumberLine key={name} label={`Middle ${name}`} value={section.middle_mm[i] ?? 0} unit="mm" onSet={(v) => edit(set({ middle_mm: pair(section.middle_mm, i, v) }))} />
       ))}
       <SwitchLine label="Smooth from section to section" checked={shape.smooth} onChange={(smooth) => edit(put({ smooth }))} />
-      {!shape.open && <SwitchLine label="Open at both ends, as a sheet" checked={shape.sheet} onChange={(sheet) => edit(put({ sheet }))} />}
-      {sections.every((s) => s.curve_mm.length > 0) && <SwitchLine label="Curves end, as a sheet between them" checked={shape.open} onChange={(open) => edit(put({ open }))} />}
+      {!shape.open && <SheetSwitch label="Open at both ends, as a sheet" on={shape.sheet} set={(sheet) => put({ sheet })} />}
+      {sections.every((s) => s.curve_mm.length > 0) && <SheetSwitch label="Curves end, as a sheet between them" on={shape.open} set={(open) => put({ open })} />}
     </>
   )
 }

@@ -3,6 +3,7 @@ import { FreeFormFields } from './FreeFormFields'
 import { SwitchLine } from './Lines'
 import { LoftFields } from './LoftFields'
 import { ProfileEditor } from './ProfileEditor'
+import { SheetSwitch } from './SheetSwitch'
 import { withShape } from './shapeRules'
 import { Value } from './Value'
 
@@ -41,6 +42,7 @@ export function OwnShapeFields() {
       {Object.entries(shape).map(([key, v]) => {
         const label = names[key] ?? key
         if (Array.isArray(v)) return v.map((side, i) => length(`${key} ${i}`, `Side ${'XYZ'[i]}`, side, (n) => ({ [key]: v.map((old, j) => (i === j ? n : old)) })))
+        if (key === 'sheet' && typeof v === 'boolean') return <SheetSwitch key={key} label={label} on={v} set={(sheet) => set({ sheet })} />
         if (typeof v === 'boolean') return <SwitchLine key={key} label={label} checked={v} onChange={(on) => edit(set({ [key]: on }))} />
         if (typeof v !== 'number') return null
         if (key.endsWith('_mm')) return length(key, label, v, (n) => ({ [key]: n }))

@@ -1,10 +1,10 @@
 import { Button } from 'antd'
 import { useState, type KeyboardEvent } from 'react'
 import { edit } from '../state'
-import { SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
 import { bowTo, middle, path, split, spot, type ProfilePoint, type Revolved } from './profile'
 import { Ruler } from './Ruler'
+import { SheetSwitch } from './SheetSwitch'
 import { withShape } from './shapeRules'
 import { arrows, drawn, useDrawing, type Spot } from './useDrawing'
 import { Value } from './Value'
@@ -89,7 +89,7 @@ export function ProfileEditor({ shape }: { shape: Revolved }) {
           <NumberLine label="Arc to the next, bow" value={point.bow_mm} unit="mm" onSet={(v) => edit(bow(n, v))} />
         </div>
       )}
-      <SwitchLine label="Open, as a sheet" checked={shape.sheet} onChange={(sheet) => edit(set((s) => ({ ...s, sheet })))} />
+      <SheetSwitch label="Open, as a sheet" on={shape.sheet} set={(sheet) => set((s) => ({ ...s, sheet }))} />
       <NumberLine label="Axis at" value={shape.axis_mm} unit="mm" onSet={(axis_mm) => edit(set((s) => ({ ...s, axis_mm })))} />
       <Value label="Steps around" value={shape.steps} unit="" range={[3, 180]} digits={0} still={(v) => v < 3} change={(steps) => set((s) => ({ ...s, steps: Math.round(steps) }))} />
     </>

@@ -1,4 +1,4 @@
-import type { Project, Recipe } from '../../api/client'
+import type { Recipe } from '../../api/client'
 import { edit, useBench } from '../state'
 import { ChoiceLine, SwitchLine } from './Lines'
 import { Value } from './Value'
@@ -6,7 +6,6 @@ import { Value } from './Value'
 type Shell = NonNullable<Recipe['part']['shell']>
 
 const withShell = (shell: Shell | undefined) => (r: Recipe): Recipe => ({ ...r, part: { ...r.part, shell } })
-const first = (p: Project): Shell => ({ thickness_mm: Number((Math.max(...p.part.size_mm) / 40).toPrecision(2)), front_percent: 50 })
 
 const sides = [
   { value: 100, label: 'In front' },
@@ -20,10 +19,10 @@ export function ShellFields() {
   if (!project || !recipe) return null
   const { shell } = recipe.part
   if (!shell && project.part.closed) return null
-  const set = (change: Partial<Shell>) => withShell({ ...(shell ?? first(project)), ...change })
+  const set = (change: Partial<Shell>) => withShell({ ...(shell ?? project.first_shell), ...change })
   return (
     <>
-      <SwitchLine label="Open surfaces are sheets" checked={Boolean(shell)} onChange={(on) => edit(withShell(on ? first(project) : undefined))} />
+      <SwitchLine label="Open surfaces are sheets" checked={Boolean(shell)} onChange={(on) => edit(withShell(on ? project.first_shell : undefined))} />
       {shell && (
         <>
           <Value label="Sheet thickness" value={shell.thickness_mm} unit="mm" range={[0, Number((Math.max(...project.part.size_mm) / 10).toPrecision(2))]} still={(v) => v <= 0} change={(thickness_mm) => set({ thickness_mm })} />

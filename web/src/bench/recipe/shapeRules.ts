@@ -9,3 +9,8 @@ export const withShape =
     const { shape } = r.part
     return shape?.shape === kind ? { ...r, part: { ...r.part, shape: change(shape as ShapeOf<K>) } } : r
   }
+
+/** Gives what is open its first thickness, where it has none. */
+export const withThickness =
+  (first: NonNullable<Recipe['part']['shell']>) =>
+  (r: Recipe): Recipe => ({ ...r, part: { ...r.part, shell: r.part.shell ?? first } })

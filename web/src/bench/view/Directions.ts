@@ -1,4 +1,4 @@
-import { BufferGeometry, CanvasTexture, ConeGeometry, Float32BufferAttribute, Group, Line, LineBasicMaterial, Mesh, MeshBasicMaterial, Sprite, SpriteMaterial, Vector3 } from 'three'
+import { BufferGeometry, CanvasTexture, ConeGeometry, Float32BufferAttribute, Group, Line, LineBasicMaterial, Mesh, MeshBasicMaterial, Sprite, SpriteMaterial, SRGBColorSpace, Vector3 } from 'three'
 
 type Way = readonly (readonly number[])[]
 
@@ -19,7 +19,9 @@ function letter(text: string, colour: string): CanvasTexture {
     c.textBaseline = 'middle'
     c.fillText(text, 32, 34)
   }
-  return new CanvasTexture(canvas)
+  const texture = new CanvasTexture(canvas)
+  texture.colorSpace = SRGBColorSpace
+  return texture
 }
 
 /** The two directions of a sheet, U and V, as lines along it that end in arrows. */
@@ -46,7 +48,7 @@ export class Directions {
       tip.quaternion.setFromUnitVectors(new Vector3(0, 1, 0), along)
       tip.position.copy(end)
       const label = new Sprite(new SpriteMaterial({ map: this.letters[name], depthTest: false, sizeAttenuation: false }))
-      label.scale.setScalar(0.035)
+      label.scale.setScalar(0.028)
       label.position.copy(end).addScaledVector(along, 0.06 * size)
       for (const o of [line, tip, label]) o.renderOrder = 4
       this.group.add(line, tip, label)
