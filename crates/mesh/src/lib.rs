@@ -15,6 +15,7 @@
 //! | [`bvh`] | box tree over the triangles: nearest point, segment hits, overlaps |
 //! | [`distance`] | signed distance with an inside even for slightly broken parts |
 //! | [`faces`] | triangles that belong together, and what they are |
+//! | [`edge_loops`] | closed loops of edges around a face |
 //! | [`crossing`] | self-crossing triangles, with exact predicates |
 //! | [`thickness`] | wall thickness by the shrinking ball |
 //! | [`reduce`] | fewer triangles within an error bound, still closed and manifold |
@@ -25,6 +26,7 @@
 pub mod bvh;
 pub mod crossing;
 pub mod distance;
+pub mod edge_loops;
 pub mod faces;
 pub mod groups;
 pub mod holes;

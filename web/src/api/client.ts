@@ -21,6 +21,7 @@ export type Skin = S['Skin']
 export type FaceMark = S['FaceMark']
 export type Pocket = S['Pocket']
 export type FaceInfo = S['FaceInfo']
+export type EdgeLoop = S['LoopInfo']
 export type OwnShape = S['OwnShape']
 export type BodyFacts = S['BodyFacts']
 export type NewFile = S['NewFile']
@@ -80,7 +81,11 @@ export const api = {
   draft: async (id: string, recipe: Recipe, drag: boolean, thickness: boolean, signal: AbortSignal) =>
     (await call(`/projects/${id}/draft`, { ...send('POST', { recipe, drag, thickness }), signal })).arrayBuffer(),
   faces: async (id: string, part: Recipe['part']) => (await call(`/projects/${id}/faces`, send('POST', part))).arrayBuffer(),
+  loops: (id: string, part: Recipe['part'], face: number) => json<EdgeLoop[]>(`/projects/${id}/faces/${face}/loops`, send('POST', part)),
   moved: async (id: string) => (await call(`/projects/${id}/moved`)).arrayBuffer(),
+  /** How far places lie from the border of a zone or body, negative inside. */
+  within: async (id: string, of: { of: 'zone' | 'body'; name: string }, places: Float32Array<ArrayBuffer>, signal: AbortSignal) =>
+    new Float32Array(await (await call(`/projects/${id}/within?${of.of}=${encodeURIComponent(of.name)}`, { method: 'POST', headers: { 'content-type': 'application/octet-stream' }, body: places, signal })).arrayBuffer()),
   skeleton: async (id: string, recipe: Recipe) => new Float32Array(await (await call(`/projects/${id}/skeleton`, send('POST', recipe))).arrayBuffer()),
   picture: async (id: string) => (await call(`/projects/${id}/picture`)).arrayBuffer(),
   startFinal: (id: string) => json<Job>(`/projects/${id}/final`, { method: 'POST' }),

@@ -164,6 +164,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/faces/{face}/loops": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["loops"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/files": {
         parameters: {
             query?: never;
@@ -350,6 +366,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/within": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** For each place, three 32-bit floats, little-endian, mm: how far it is from the region's border, negative inside. */
+        post: operations["within"];
         delete?: never;
         options?: never;
         head?: never;
@@ -714,6 +747,12 @@ export interface components {
             solid_volume_mm3: number;
             /** @description What each zone of the list takes of the part. */
             zone_mm3: number[];
+        };
+        /** @description A closed loop of edges along the border of a face. */
+        LoopInfo: {
+            /** @description Numbers of the faces on its other side. */
+            beyond: number[];
+            points_mm: number[][];
         };
         /** @description Faces that a zone or skin names and the part does not have. */
         LostFaces: {
@@ -1832,6 +1871,41 @@ export interface operations {
             };
         };
     };
+    loops: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                /** @description Its number */
+                face: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartStep"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoopInfo"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     add_file: {
         parameters: {
             query?: never;
@@ -2193,6 +2267,53 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    within: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                /** @description Name of a zone of the recipe. */
+                zone: string | null;
+                /** @description Or name of a body of the part. */
+                body: string | null;
+            };
+            cookie?: never;
+        };
+        /** @description Places as 32-bit floats */
+        requestBody?: {
+            content: {
+                "application/octet-stream": unknown;
+            };
+        };
+        responses: {
+            /** @description A 32-bit float for each place */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

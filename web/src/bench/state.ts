@@ -27,6 +27,12 @@ export interface Picture {
 }
 
 /** The zone, skin or pocket of the recipe that is worked on. */
+/** A zone of the recipe or a body of the part, by name. */
+export interface Alone {
+  of: 'zone' | 'body'
+  name: string
+}
+
 export interface Chosen {
   of: 'zone' | 'skin' | 'pocket'
   index: number
@@ -75,8 +81,8 @@ interface BenchState {
   /** Names of zones that are not drawn, and of those that nothing in the picture changes. */
   hidden: string[]
   locked: string[]
-  /** Name of the zone that is shown alone. */
-  alone: string | null
+  /** The zone or body that is shown alone. */
+  alone: Alone | null
   faces: PartFaces | null
   /** Ends of the struts, when they are looked at. mm. */
   skeleton: Float32Array | null

@@ -6,8 +6,10 @@
 //! | [`runs`] | drafts, final runs, pictures, events |
 //! | [`exports`] | files to take away: meshes, recipe, part |
 //! | [`structures`] | small pictures of structures |
+//! | [`picking`] | faces, loops of edges, what lies in a zone or body |
 
 pub mod exports;
+mod picking;
 pub mod points;
 mod projects;
 pub mod runs;
@@ -48,7 +50,7 @@ pub struct App {
         projects::redo,
         projects::set_card,
         projects::card,
-        projects::faces,
+        picking::faces,
         projects::add_file,
         projects::ghosts,
         projects::moved,
@@ -63,7 +65,9 @@ pub struct App {
         exports::download,
         exports::recipe,
         exports::part,
-        structures::structure_picture
+        structures::structure_picture,
+        picking::within,
+        picking::loops
     ),
     components(schemas(crate::studio::Event, crate::picture::RunInfo, crate::picture::FaceInfo))
 )]
@@ -85,11 +89,14 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/undo", post(projects::undo))
         .route("/api/projects/{id}/redo", post(projects::redo))
         .route("/api/projects/{id}/card", get(projects::card).put(projects::set_card))
-        .route("/api/projects/{id}/faces", post(projects::faces))
+        .route("/api/projects/{id}/faces", post(picking::faces))
+        .route("/api/projects/{id}/faces/{face}/loops", post(picking::loops))
         .route("/api/projects/{id}/files", post(projects::add_file))
         .route("/api/projects/{id}/ghosts", get(projects::ghosts))
         .route("/api/projects/{id}/moved", get(projects::moved))
         .route("/api/projects/{id}/health", get(projects::health))
+        // Places of a picture's points.
+        .route("/api/projects/{id}/within", post(picking::within).layer(DefaultBodyLimit::max(64 << 20)))
         .route("/api/projects/{id}/draft", post(runs::draft))
         .route("/api/projects/{id}/picture", get(runs::picture))
         .route("/api/projects/{id}/skeleton", post(runs::skeleton))

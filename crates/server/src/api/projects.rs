@@ -433,19 +433,6 @@ pub async fn redo(State(app): State<App>, Path(id): Path<String>, headers: Heade
     change(app, id, move |app, id| app.studio.store.step(id, from, 1)).await
 }
 
-#[utoipa::path(post, path = "/api/projects/{id}/faces", request_body = PartStep,
-    responses((status = 200, content_type = "model/gltf-binary", description = "The part with its faces; FaceInfo by number in asset.extras"), (status = 404, body = Problem)))]
-pub async fn faces(State(app): State<App>, Path(id): Path<String>, Body(step): Body<PartStep>) -> Answer<Response> {
-    blocking(move || {
-        let row = app.studio.store.project(&id)?;
-        let mut recipe = read_recipe(&row)?;
-        recipe.part = step;
-        let glb = crate::picture::draw_faces(&*app.studio.part(&row, &recipe)?);
-        Ok(([(header::CONTENT_TYPE, "model/gltf-binary")], glb).into_response())
-    })
-    .await
-}
-
 #[utoipa::path(get, path = "/api/projects/{id}/moved",
     responses((status = 200, content_type = "model/gltf-binary", description = "The part with how far mending moved each place as THICKNESS, mm; the greatest in asset.extras"), (status = 404, body = Problem)))]
 pub async fn moved(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {

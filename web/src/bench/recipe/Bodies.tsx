@@ -5,6 +5,7 @@ import { volume } from '../../shared/format'
 import { FileField } from '../../shared/FileField'
 import { UnitDialog } from '../../shared/UnitDialog'
 import { addFile, edit, useBench } from '../state'
+import { AloneButton } from './AloneButton'
 import { bodyRoleNames } from './zoneRules'
 
 /** What a body is when it has no role of its own. */
@@ -87,6 +88,7 @@ function Row({ body, role }: { body: BodyFacts; role: Role | typeof asPart }) {
       <span className="name" title={body.name}>
         {body.name}
       </span>
+      <AloneButton of="body" name={body.name} />
       <span className="figure muted">{volume(body.volume_mm3)}</span>
       <Select<Role | typeof asPart>
         size="small"

@@ -9,6 +9,7 @@ import { faces as counted, withFaces } from './zoneRules'
 
 const toolWords: Record<PickTool, string> = {
   click: 'Click faces of the part in the picture; click again to let one go.',
+  loop: 'Point near an edge: a click takes the faces along its loop.',
   brush: 'Drag over faces to take them.',
   box: 'Draw a box: faces that lie in it, in front and behind, are taken.',
 }
@@ -50,6 +51,7 @@ export function FacePick({ of, faces }: { of: Chosen; faces: readonly FaceMark[]
             onChange={(tool) => useBench.setState({ pickTool: tool })}
             options={[
               { value: 'click', label: 'Click' },
+              { value: 'loop', label: 'Loop' },
               { value: 'brush', label: 'Brush' },
               { value: 'box', label: 'Box' },
             ]}

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import type { Place, Recipe, Skin } from '../../api/client'
 import { plain, volume } from '../../shared/format'
 import { edit, pick, useBench, type Chosen } from '../state'
+import { AloneButton } from './AloneButton'
 import { FacePick } from './FacePick'
 import { SwitchLine } from './Lines'
 import { Value } from './Value'
@@ -257,18 +258,14 @@ const toggled = (list: string[], name: string) => (list.includes(name) ? list.fi
 /** Whether a zone is drawn, shown alone, and can be changed. */
 function Looks({ name, placed }: { name: string; placed: boolean }) {
   const s = useBench()
-  const [hidden, locked, alone] = [s.hidden.includes(name), s.locked.includes(name), s.alone === name]
+  const [hidden, locked] = [s.hidden.includes(name), s.locked.includes(name)]
   return (
     <div className="looks" role="group" aria-label={`Look of ${name}`}>
+      <AloneButton of="zone" name={name} />
       {placed && (
-        <>
-          <button className="plainbutton" aria-pressed={alone} onClick={() => useBench.setState({ alone: alone ? null : name })}>
-            {alone ? 'Show all' : 'Show alone'}
-          </button>
-          <button className="plainbutton" aria-pressed={hidden} onClick={() => useBench.setState((s) => ({ hidden: toggled(s.hidden, name) }))}>
-            {hidden ? 'Show its outline' : 'Hide its outline'}
-          </button>
-        </>
+        <button className="plainbutton" aria-pressed={hidden} onClick={() => useBench.setState((s) => ({ hidden: toggled(s.hidden, name) }))}>
+          {hidden ? 'Show its outline' : 'Hide its outline'}
+        </button>
       )}
       <button className="plainbutton" aria-pressed={locked} onClick={() => useBench.setState((s) => ({ locked: toggled(s.locked, name) }))}>
         {locked ? 'Unlock' : 'Lock'}

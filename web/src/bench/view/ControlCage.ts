@@ -1,5 +1,5 @@
 import { BufferGeometry, Float32BufferAttribute, Group, LineBasicMaterial, LineSegments, Mesh, MeshBasicMaterial, Raycaster, SphereGeometry, Vector3, type Camera } from 'three'
-import { pointerOn } from './pointer'
+import { dragged, pointerOn, spotOf, type Spot } from './pointer'
 
 const [plain, chosen] = ['#1F5D4C', '#CF5F28']
 
@@ -11,11 +11,11 @@ export class ControlCage {
 
   constructor(canvas: HTMLCanvasElement, camera: Camera, onChoose: (n: number) => void) {
     const caster = new Raycaster()
-    let down: [number, number] | null = null
-    canvas.addEventListener('pointerdown', (e) => (down = e.button === 0 ? [e.clientX, e.clientY] : null))
+    let down: Spot | null = null
+    canvas.addEventListener('pointerdown', (e) => (down = e.button === 0 ? spotOf(e) : null))
     canvas.addEventListener('pointerup', (e) => {
       // A drag turns the view.
-      if (this.knobs.length === 0 || !down || Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 4) return
+      if (this.knobs.length === 0 || !down || dragged(down, e)) return
       caster.setFromCamera(pointerOn(canvas, e), camera)
       const hit = caster.intersectObjects(this.knobs, false)[0]
       const n = this.knobs.findIndex((k) => k === hit?.object)

@@ -1,4 +1,6 @@
-import { BufferGeometry, CanvasTexture, ConeGeometry, Float32BufferAttribute, Group, Line, LineBasicMaterial, Mesh, MeshBasicMaterial, Sprite, SpriteMaterial, SRGBColorSpace, Vector3 } from 'three'
+import { CanvasTexture, ConeGeometry, Group, Mesh, MeshBasicMaterial, Sprite, SpriteMaterial, SRGBColorSpace, Vector3 } from 'three'
+import { Line2 } from 'three/examples/jsm/lines/Line2.js'
+import { free, wideLine } from './wideLine'
 
 type Way = readonly (readonly number[])[]
 
@@ -33,8 +35,11 @@ export class Directions {
   set(ways: { u: Way; v: Way } | null, size: number) {
     for (const o of [...this.group.children]) {
       this.group.remove(o)
-      if (o instanceof Line || o instanceof Mesh) o.geometry.dispose()
-      if (o instanceof Line || o instanceof Mesh || o instanceof Sprite) o.material.dispose()
+      if (o instanceof Line2) free(o)
+      else if (o instanceof Mesh) {
+        o.geometry.dispose()
+        o.material.dispose()
+      } else if (o instanceof Sprite) o.material.dispose()
     }
     if (!ways) return
     for (const name of ['u', 'v'] as const) {
@@ -42,7 +47,7 @@ export class Directions {
       const [end, before] = [places.at(-1), places.at(-2)]
       if (!end || !before) continue
       const over = { color: colours[name], depthTest: false, transparent: true }
-      const line = new Line(new BufferGeometry().setAttribute('position', new Float32BufferAttribute(places.flatMap((p) => p.toArray()), 3)), new LineBasicMaterial(over))
+      const line = wideLine(places, colours[name])
       const tip = new Mesh(new ConeGeometry(0.012 * size, 0.045 * size, 16), new MeshBasicMaterial(over))
       const along = end.clone().sub(before).normalize()
       tip.quaternion.setFromUnitVectors(new Vector3(0, 1, 0), along)
@@ -50,7 +55,7 @@ export class Directions {
       const label = new Sprite(new SpriteMaterial({ map: this.letters[name], depthTest: false, sizeAttenuation: false }))
       label.scale.setScalar(0.028)
       label.position.copy(end).addScaledVector(along, 0.06 * size)
-      for (const o of [line, tip, label]) o.renderOrder = 4
+      for (const o of [tip, label]) o.renderOrder = 5
       this.group.add(line, tip, label)
     }
   }

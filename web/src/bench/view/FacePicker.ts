@@ -1,7 +1,8 @@
 import { BufferAttribute, Color, DoubleSide, Raycaster, ShaderMaterial, Triangle, Vector3, type Camera, type Mesh } from 'three'
 import type { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
+import { EdgeLoops } from './EdgeLoops'
 import { meshOf } from './meshOf'
-import { pointerOn } from './pointer'
+import { dragged, pointerOn, spotOf, type Spot } from './pointer'
 
 const vertex = /* glsl */ `
   attribute float tint;
@@ -36,8 +37,8 @@ export interface Met {
   outward: [number, number, number]
 }
 
-/** What a drag over the part does: turns the view, adds the faces it passes, or those that lie in its box. */
-export type PickTool = 'click' | 'brush' | 'box'
+/** A click picks a face or the faces beyond a loop of edges; a drag takes the faces that it passes, or those in its box. */
+export type PickTool = 'click' | 'loop' | 'brush' | 'box'
 
 type Band = [number, number, number, number]
 
@@ -47,6 +48,8 @@ interface Pointing {
   hover: (face: number | null) => void
   pick: (met: Met) => void
   sweep: (faces: number[]) => void
+  /** A loop of edges was clicked: the faces beyond it. */
+  loop: (faces: number[]) => void
   band: (b: Band | null) => void
   /** A drag belongs to the picker. */
   holding: (on: boolean) => void
@@ -59,6 +62,7 @@ export class FacePicker {
   private hovered: number | null = null
   private brushed = new Set<number>()
   tool: PickTool = 'click'
+  readonly loops: EdgeLoops
   private material = new ShaderMaterial({
     vertexShader: vertex,
     fragmentShader: fragment,
@@ -66,10 +70,16 @@ export class FacePicker {
     uniforms: { key: { value: new Vector3(0, 0, 1) }, plain: { value: new Color('#C6CCC8') }, picked: { value: new Color('#CF5F28') } },
   })
 
+  /** `changed`: the picture has to be drawn anew. */
+  constructor(changed: () => void) {
+    this.loops = new EdgeLoops(changed)
+  }
+
   async load(loader: GLTFLoader, glb: ArrayBuffer) {
     const mesh = await meshOf(loader, glb)
     this.mesh?.geometry.dispose()
     this.mesh = mesh
+    this.loops.forget()
     if (!mesh) return
     mesh.material = this.material
     mesh.geometry.setAttribute('tint', new BufferAttribute(new Float32Array(mesh.geometry.getAttribute('position').count), 1))
@@ -119,18 +129,18 @@ export class FacePicker {
       this.paint()
       on.holding(true)
     }
-    let down: [number, number] | null = null
+    let down: Spot | null = null
     let swept: 'brush' | 'box' | null = null
     const band = (e: PointerEvent): Band => {
       const r = canvas.getBoundingClientRect()
-      const [x, y] = down ?? [e.clientX, e.clientY]
+      const [x, y] = down ?? spotOf(e)
       return [Math.min(x, e.clientX) - r.left, Math.min(y, e.clientY) - r.top, Math.max(x, e.clientX) - r.left, Math.max(y, e.clientY) - r.top]
     }
     canvas.addEventListener(
       'pointerdown',
       (e) => {
-        down = e.button === 0 ? [e.clientX, e.clientY] : null
-        if (!down || !on.active() || this.tool === 'click') return
+        down = e.button === 0 ? spotOf(e) : null
+        if (!down || !on.active() || this.tool === 'click' || this.tool === 'loop') return
         swept = this.tool
         on.holding(true)
         canvas.setPointerCapture(e.pointerId)
@@ -144,13 +154,17 @@ export class FacePicker {
       if (swept === 'brush') brush(e)
       else if (swept === 'box') on.band(band(e))
       else if (e.buttons === 0) {
-        const face = under(e)?.face ?? null
-        if (this.hover(face)) on.hover(face)
+        const met = under(e)
+        if (this.hover(met?.face ?? null)) on.hover(met?.face ?? null)
+        this.loops.near(this.tool === 'loop' ? met : null)
       }
     })
-    canvas.addEventListener('pointerleave', () => this.hover(null) && on.hover(null))
+    canvas.addEventListener('pointerleave', () => {
+      if (this.hover(null)) on.hover(null)
+      this.loops.near(null)
+    })
     canvas.addEventListener('pointerup', (e) => {
-      const moved = down && Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 4
+      const moved = down && dragged(down, e)
       if (swept) {
         const faces = swept === 'brush' ? [...this.brushed] : moved ? this.within(canvas, camera, band(e)) : []
         swept = null
@@ -161,7 +175,8 @@ export class FacePicker {
       } else if (on.active() && down && !moved) {
         // A drag turns the view.
         const met = under(e)
-        if (met) on.pick(met)
+        if (met && this.tool === 'loop') void this.loops.beyond(met).then(on.loop)
+        else if (met) on.pick(met)
       }
     })
   }
@@ -186,6 +201,7 @@ export class FacePicker {
 
   dispose() {
     this.mesh?.geometry.dispose()
+    this.loops.forget()
     this.material.dispose()
   }
 

@@ -3,7 +3,7 @@ import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
 import { TransformControls } from 'three/examples/jsm/controls/TransformControls.js'
 import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import type { Cut, ColourBy, Handle, Picture } from '../state'
-import type { Place, Zone } from '../../api/client'
+import type { EdgeLoop, Place, Zone } from '../../api/client'
 import { ControlCage } from './ControlCage'
 import { CutPlane, type Box } from './CutPlane'
 import { Directions } from './Directions'
@@ -38,6 +38,10 @@ export interface SceneEvents {
   pick: (met: Met) => void
   /** Faces that were brushed over or lie in a box. */
   sweep: (faces: number[]) => void
+  /** A loop of edges was clicked: the faces beyond it. */
+  loop: (faces: number[]) => void
+  /** Gives the loops of edges around a face. */
+  loops: (face: number) => Promise<EdgeLoop[]>
   /** A box is being drawn, in pixels of the canvas. */
   band: (b: [number, number, number, number] | null) => void
   /** A control point of a sheet was clicked. */
@@ -73,7 +77,7 @@ export class Scene {
   private watcher: ResizeObserver
   private flight = 0
   private disposed = false
-  private picker = new FacePicker()
+  private picker = new FacePicker(() => this.draw())
   private picking = false
   private ghosts: Object3D[] = []
   /** Bodies that are no material. */
@@ -108,7 +112,8 @@ export class Scene {
     const { camera, scene } = this
     this.plane = new CutPlane(canvas, camera, this.box, { moved: events.cut, holding: (on) => (this.orbit.enabled = !on) })
     this.cage = new ControlCage(canvas, camera, events.control)
-    scene.add(this.ground.group, this.plane.group, this.cage.group, this.directions.group)
+    scene.add(this.ground.group, this.plane.group, this.cage.group, this.directions.group, this.picker.loops.group)
+    this.picker.loops.source = events.loops
     this.picker.watch(canvas, camera, {
       active: () => this.picking,
       hover: (face) => {
@@ -117,6 +122,7 @@ export class Scene {
       },
       pick: events.pick,
       sweep: events.sweep,
+      loop: events.loop,
       band: events.band,
       holding: (on) => {
         this.orbit.enabled = !on
@@ -266,9 +272,24 @@ export class Scene {
     this.draw()
   }
 
-  /** Shows only what lies in a place, and a step of the grid around it; `null`: everything. */
-  setAlone(place: Place | null, step: number) {
+  /** Shows only what lies in a place, or `'within'` what {@link setBeyond} says, and a step of the grid around it; `null`: everything. */
+  setAlone(place: Place | 'within' | null, step: number) {
     aloneIn(this.material, place, step)
+    this.draw()
+  }
+
+  /** The places of the result's points. mm. */
+  places(): Float32Array<ArrayBuffer> {
+    const position = this.mesh?.geometry.getAttribute('position')
+    const out = new Float32Array(3 * (position?.count ?? 0))
+    const p = new Vector3()
+    for (let i = 0; position && this.mesh && i < position.count; i++) p.fromBufferAttribute(position, i).applyMatrix4(this.mesh.matrixWorld).toArray(out, 3 * i)
+    return out
+  }
+
+  /** How far each of those points is from what is shown alone. mm. */
+  setBeyond(far: Float32Array) {
+    if (this.mesh?.geometry.getAttribute('position').count === far.length) this.mesh.geometry.setAttribute('beyond', new BufferAttribute(far, 1))
     this.draw()
   }
 

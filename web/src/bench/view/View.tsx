@@ -53,13 +53,11 @@ export function View() {
         if (!chosen || !mark || !held) return
         edit(withFaces(chosen, held.some((f) => same(f, mark)) ? held.filter((f) => !same(f, mark)) : [...held, mark]))
       },
-      sweep: (swept) => {
-        const { recipe: now, chosen, faces, picking } = useBench.getState()
-        const held = now && facesOf(now, chosen)
-        if (!chosen || !held || picking !== 'faces') return
-        const marks = swept.flatMap((n) => faces?.list[n]?.mark ?? [])
-        const more = marks.filter((m) => !held.some((f) => same(f, m)))
-        if (more.length > 0) edit(withFaces(chosen, [...held, ...more]))
+      sweep: (swept) => take(swept, false),
+      loop: (beyond) => take(beyond, true),
+      loops: (face) => {
+        const { project: open, recipe: now } = useBench.getState()
+        return open && now ? api.loops(open.id, now.part, face) : Promise.resolve([])
       },
       band: setBand,
       control: (control) => useBench.setState({ control }),
@@ -130,12 +128,23 @@ export function View() {
       current = false
     }
   }, [ghostKey, id])
+  const alone = (s.step === 'zones' && s.alone?.of === 'zone') || (s.step === 'part' && s.alone?.of === 'body') ? s.alone : null
+  const zoneAlone = alone?.of === 'zone' ? alone.name : null
   useEffect(() => {
-    const veiled = s.step === 'zones' ? (zones ?? []).filter((z) => (s.alone ? z.name === s.alone : !s.hidden.includes(z.name))) : []
+    const veiled = s.step === 'zones' ? (zones ?? []).filter((z) => (zoneAlone ? z.name === zoneAlone : !s.hidden.includes(z.name))) : []
     scene.current?.setGhosts(veiled, zone)
-  }, [s.step, zones, zone, s.alone, s.hidden])
-  const alone = s.step === 'zones' ? (zones?.find((z) => z.name === s.alone)?.place ?? null) : null
-  useEffect(() => scene.current?.setAlone(alone, grid), [alone, grid])
+  }, [s.step, zones, zone, zoneAlone, s.hidden])
+  const place = (zoneAlone !== null && zones?.find((z) => z.name === zoneAlone)?.place) || null
+  const byPoints = alone !== null && (alone.of === 'body' || place?.shape === 'faces')
+  useEffect(() => scene.current?.setAlone(byPoints ? 'within' : place, grid), [byPoints, place, grid])
+  useEffect(() => {
+    if (!byPoints || !alone || !id || !saved || painted === 0) return
+    const stop = new AbortController()
+    const places = scene.current?.places() ?? new Float32Array()
+    // Without an answer everything stays in sight.
+    void api.within(id, alone, places, stop.signal).then((far) => stop.signal.aborted || scene.current?.setBeyond(far)).catch(() => undefined)
+    return () => stop.abort()
+  }, [byPoints, alone, id, saved, painted])
   const picking = (s.step === 'zones' && s.picking !== 'down') || (s.step === 'part' && s.picking === 'down') ? s.picking : null
   const partFaces = s.faces
   useEffect(() => void scene.current?.setFaces(partFaces?.glb ?? null), [partFaces])
@@ -318,6 +327,17 @@ function Notes() {
       ))}
     </div>
   )
+}
+
+/** Adds faces to what is chosen; those that are all there already `leave`. */
+function take(numbers: readonly number[], leave: boolean) {
+  const { recipe, chosen, faces, picking } = useBench.getState()
+  const held = recipe && facesOf(recipe, chosen)
+  if (!chosen || !held || picking !== 'faces') return
+  const marks = numbers.flatMap((n) => faces?.list[n]?.mark ?? [])
+  const more = marks.filter((m) => !held.some((f) => same(f, m)))
+  if (more.length > 0) edit(withFaces(chosen, [...held, ...more]))
+  else if (leave && marks.length > 0) edit(withFaces(chosen, held.filter((f) => !marks.some((m) => same(f, m)))))
 }
 
 /** What the colours of a moved surface say. */

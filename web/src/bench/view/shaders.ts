@@ -11,11 +11,13 @@ const vertex = /* glsl */ `
   attribute float _role;
   attribute float _open;
   attribute float _thickness;
+  attribute float beyond;
   varying vec3 vWorld;
   varying vec3 vNormal;
   varying float vOpen;
   varying float vRole;
   varying float vThickness;
+  varying float vBeyond;
   void main() {
     vec4 world = modelMatrix * vec4(position, 1.0);
     vWorld = world.xyz;
@@ -23,6 +25,7 @@ const vertex = /* glsl */ `
     vOpen = _open / 255.0;
     vRole = _role;
     vThickness = _thickness;
+    vBeyond = beyond;
     gl_Position = projectionMatrix * viewMatrix * world;
   }
 `
@@ -46,7 +49,7 @@ const fragment = /* glsl */ `
   uniform float slack;
   uniform bool hasSkin;
   uniform vec3 up;
-  /** What alone is seen: 1 a box, 2 a cylinder, 3 a ball, each of unit size in its own axes. */
+  /** What alone is seen: 1 a box, 2 a cylinder, 3 a ball, each of unit size in its own axes; 4 what lies within. */
   uniform int alone;
   uniform mat4 toAlone;
   varying vec3 vWorld;
@@ -54,6 +57,8 @@ const fragment = /* glsl */ `
   varying float vOpen;
   varying float vRole;
   varying float vThickness;
+  varying float vBeyond;
+  uniform float aloneSlack;
 
   vec3 ramped(float v) {
     float t = clamp((v - range.x) / max(range.y - range.x, 1e-6), 0.0, 1.0) * 4.0;
@@ -80,6 +85,7 @@ const fragment = /* glsl */ `
 
   bool besideAlone(vec3 world) {
     if (alone == 0) return false;
+    if (alone == 4) return vBeyond > aloneSlack;
     vec3 p = (toAlone * vec4(world, 1.0)).xyz;
     if (alone == 1) return any(greaterThan(abs(p), vec3(0.5)));
     if (alone == 2) return length(p.xy) > 1.0 || p.z < 0.0 || p.z > 1.0;
@@ -150,14 +156,17 @@ export function partMaterial(): ShaderMaterial {
       up: { value: new Vector3(0, 0, 1) },
       alone: { value: 0 },
       toAlone: { value: new Matrix4() },
+      aloneSlack: { value: 0 },
     },
   })
 }
 
-/** Draws only what lies in a place and within `slack` of it; faces and `null` leave everything. */
-export function aloneIn(material: ShaderMaterial, place: Place | null, slack: number) {
-  const { alone, toAlone } = material.uniforms
-  if (!alone || !toAlone) return
+/** Draws only what lies in a place and within `slack` of it; for `'within'` by the points' own distances. */
+export function aloneIn(material: ShaderMaterial, place: Place | 'within' | null, slack: number) {
+  const { alone, toAlone, aloneSlack } = material.uniforms
+  if (!alone || !toAlone || !aloneSlack) return
+  aloneSlack.value = slack
+  if (place === 'within') return void (alone.value = 4)
   const own = new Matrix4()
   alone.value = place?.shape === 'box' ? 1 : place?.shape === 'cylinder' ? 2 : place?.shape === 'sphere' ? 3 : 0
   if (place?.shape === 'box') {

@@ -1,0 +1,105 @@
+//! What is picked in the picture: faces, loops of edges around them, and what lies in a zone or body.
+
+use super::{blocking, projects::read_recipe, App, Body};
+use crate::picture::draw_faces;
+use crate::problem::{Answer, Problem};
+use axum::body::Bytes;
+use axum::extract::{Path, Query, State};
+use axum::http::{header, StatusCode};
+use axum::response::{IntoResponse, Response};
+use axum::Json;
+use glam::DVec3;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use ulmix_core::part::Part;
+use ulmix_core::recipe::{PartStep, Recipe};
+use ulmix_core::solids::{Reach, Solid};
+use ulmix_mesh::edge_loops::{edge_loops, EdgeLoop};
+use utoipa::{IntoParams, ToSchema};
+
+fn part_of(app: &App, id: &str, step: PartStep) -> Answer<Arc<Part>> {
+    let row = app.studio.store.project(id)?;
+    let recipe = Recipe { part: step, ..read_recipe(&row)? };
+    app.studio.part(&row, &recipe)
+}
+
+#[utoipa::path(post, path = "/api/projects/{id}/faces", request_body = PartStep,
+    responses((status = 200, content_type = "model/gltf-binary", description = "The part with its faces; FaceInfo by number in asset.extras"), (status = 404, body = Problem)))]
+pub async fn faces(State(app): State<App>, Path(id): Path<String>, Body(step): Body<PartStep>) -> Answer<Response> {
+    blocking(move || {
+        let glb = draw_faces(&*part_of(&app, &id, step)?);
+        Ok(([(header::CONTENT_TYPE, "model/gltf-binary")], glb).into_response())
+    })
+    .await
+}
+
+/// A closed loop of edges along the border of a face.
+#[derive(Serialize, ToSchema)]
+pub struct LoopInfo {
+    pub points_mm: Vec<[f64; 3]>,
+    /// Numbers of the faces on its other side.
+    pub beyond: Vec<u32>,
+}
+
+#[utoipa::path(post, path = "/api/projects/{id}/faces/{face}/loops", request_body = PartStep,
+    params(("id" = String, Path), ("face" = u32, Path, description = "Its number")),
+    responses((status = 200, body = [LoopInfo]), (status = 404, body = Problem)))]
+pub async fn loops(
+    State(app): State<App>,
+    Path((id, face)): Path<(String, u32)>,
+    Body(step): Body<PartStep>,
+) -> Answer<Json<Vec<LoopInfo>>> {
+    blocking(move || {
+        let part = part_of(&app, &id, step)?;
+        if face as usize >= part.faces().list.len() {
+            return Err(Problem::not_found("The face"));
+        }
+        let list = edge_loops(part.faced(), &part.faces().of, face);
+        let info = |l: EdgeLoop| LoopInfo { points_mm: l.points.iter().map(|p| p.to_array()).collect(), beyond: l.beyond };
+        Ok(Json(list.into_iter().map(info).collect()))
+    })
+    .await
+}
+
+#[derive(Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+pub struct Of {
+    /// Name of a zone of the recipe.
+    zone: Option<String>,
+    /// Or name of a body of the part.
+    body: Option<String>,
+}
+
+/// For each place, three 32-bit floats, little-endian, mm: how far it is from the region's border, negative inside.
+#[utoipa::path(post, path = "/api/projects/{id}/within", params(("id" = String, Path), Of),
+    request_body(content_type = "application/octet-stream", description = "Places as 32-bit floats"),
+    responses((status = 200, content_type = "application/octet-stream", description = "A 32-bit float for each place"),
+        (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn within(State(app): State<App>, Path(id): Path<String>, Query(of): Query<Of>, places: Bytes) -> Answer<Response> {
+    if !places.len().is_multiple_of(12) {
+        let hint = "Send x, y and z of each as 32-bit floats.";
+        return Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_places", "These are no whole places.", hint));
+    }
+    blocking(move || {
+        let row = app.studio.store.project(&id)?;
+        let recipe = read_recipe(&row)?;
+        let part = app.studio.part(&row, &recipe)?;
+        let solid = match (&of.zone, &of.body) {
+            (Some(name), _) => recipe.zones.list.iter().find(|z| z.name == *name).map(|z| Solid::of(&z.place, &part).0),
+            (None, body) => {
+                part.bodies.iter().find(|b| Some(&b.facts.name) == body.as_ref()).map(|b| Solid::Body(Arc::clone(b), Reach::Own))
+            }
+        }
+        .ok_or_else(|| Problem::not_found("The zone or body"))?;
+        let far: Vec<u8> = places
+            .par_chunks_exact(12)
+            .flat_map_iter(|c| {
+                let [x, y, z] = [0, 4, 8].map(|at| f32::from_le_bytes([c[at], c[at + 1], c[at + 2], c[at + 3]]) as f64);
+                (solid.value(DVec3::new(x, y, z)) as f32).to_le_bytes()
+            })
+            .collect();
+        Ok(([(header::CONTENT_TYPE, "application/octet-stream")], far).into_response())
+    })
+    .await
+}
