@@ -87,16 +87,20 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean,
         ));
     }
     let dropped = raw.triangles.len() - mesh.triangles.len();
-    let duplicates = drop_duplicates(&mut mesh);
+    // Where a triangle is there twice, its edges have too many sides, or two that run the same way.
+    let crowded = topology.non_manifold_edges + topology.flipped_edges > 0;
+    let duplicates = if crowded { drop_duplicates(&mut mesh) } else { 0 };
     if duplicates > 0 {
         topology = Topology::of(&mesh);
     }
-    let turned = orient(&mut mesh);
+    let turned = orient(&mut mesh, &topology);
     let closed = if topology.open_edges > 0 { close_holes(&mut mesh, mend.holes_mm) } else { Vec::new() };
     if turned > 0 || !closed.is_empty() {
         // A piece that was open may have been turned by guess.
-        orient(&mut mesh);
         topology = Topology::of(&mesh);
+        if orient(&mut mesh, &topology) > 0 {
+            topology = Topology::of(&mesh);
+        }
     }
     let removed = if mend.crumbs_mm3 > 0.0 { remove_crumbs(&mut mesh, &topology, mend.crumbs_mm3) } else { 0 };
     if removed > 0 {

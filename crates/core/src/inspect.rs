@@ -37,8 +37,15 @@ pub struct UnitChoice {
     pub unlikely: Option<String>,
 }
 
+/// A file as it was inspected: what is told of it, and the part that it is in one of its units.
+pub struct Inspected {
+    pub told: Inspection,
+    pub step: PartStep,
+    pub part: Part,
+}
+
 /// Reads a file and tells what it would be in each unit.
-pub fn inspect(bytes: &[u8]) -> Result<Inspection, FormatError> {
+pub fn inspect(bytes: &[u8]) -> Result<Inspected, FormatError> {
     let loaded = ulmix_formats::read(bytes, &Limits::default())?;
     let stated = loaded.millimetres_per_unit.is_some();
     let longest = loaded.mesh.bounds().size().max_element();
@@ -48,7 +55,9 @@ pub fn inspect(bytes: &[u8]) -> Result<Inspection, FormatError> {
     let scale = unit.millimetres();
     let bodies = named(&loaded, scale, "Part");
     let shell = shell_of(&bodies);
-    let facts = Part::assemble(bodies, &PartStep { shell, ..PartStep::plain(unit) })?.facts;
+    let step = PartStep { shell, ..PartStep::plain(unit) };
+    let part = Part::assemble(bodies, &step)?;
+    let facts = part.facts.clone();
     let units = if stated { &[Unit::Mm][..] } else { &Unit::ALL[..] };
     let choices = units.iter().map(|&unit| {
         let by = unit.millimetres() / scale;
@@ -62,7 +71,7 @@ pub fn inspect(bytes: &[u8]) -> Result<Inspection, FormatError> {
             unlikely: unlikely(longest),
         }
     });
-    Ok(Inspection {
+    let told = Inspection {
         format: loaded.format.into(),
         unit_stated: stated,
         choices: choices.collect(),
@@ -71,7 +80,8 @@ pub fn inspect(bytes: &[u8]) -> Result<Inspection, FormatError> {
         closed: facts.closed,
         sheet: shell.is_some(),
         defects: facts.defects,
-    })
+    };
+    Ok(Inspected { told, step, part })
 }
 
 /// Lengths of things, by the longest part that is about as long. mm.
@@ -114,7 +124,7 @@ mod tests {
     #[test]
     fn each_unit_tells_its_size_in_words_and_doubts_what_nobody_prints() {
         let file = stl::write(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(180.0, 60.0, 40.0)));
-        let found = inspect(&file).unwrap();
+        let found = inspect(&file).unwrap().told;
         let told: Vec<_> = found.choices.iter().map(|c| (c.words.as_str(), c.unlikely.is_some())).collect();
         assert_eq!(
             told,

@@ -124,13 +124,17 @@ impl Part {
         let roled: Vec<Option<Role>> = found.iter().map(|f| step.roles.get(&f.0).copied()).collect();
         let gone = step.roles.keys().filter(|name| !found.iter().any(|f| f.0 == **name));
         defects.extend(gone.map(|name| format!("The body “{name}” has a role and is not there any more")));
-        let mesh = match whole.filter(|_| roled.iter().all(|r| is_solid(*r))) {
+        let (mesh, topology) = match whole.filter(|_| roled.iter().all(|r| is_solid(*r))) {
             // As it came: its triangles keep their order.
-            Some(mesh) => mesh,
-            None => found.iter().zip(&roled).filter(|(_, r)| is_solid(**r)).fold(TriMesh::default(), |mut all, (f, _)| {
-                all.append(&f.1);
-                all
-            }),
+            Some((mesh, topology)) => (mesh, Some(topology)),
+            None => {
+                let solid = found.iter().zip(&roled).filter(|(_, r)| is_solid(**r));
+                let all = solid.fold(TriMesh::default(), |mut all, (f, _)| {
+                    all.append(&f.1);
+                    all
+                });
+                (all, None)
+            }
         };
         if mesh.triangles.is_empty() {
             return Err(FormatError::new(
@@ -145,7 +149,7 @@ impl Part {
                 "Bring in a closed body, or give a sheet its thickness as a shell.",
             ));
         }
-        let topology = Topology::of(&mesh);
+        let topology = topology.unwrap_or_else(|| Topology::of(&mesh));
         // A single body without a role is the part, and needs no place of its own.
         let bodies: Vec<Arc<Body>> = if found.len() == 1 && roled[0].is_none() {
             Vec::new()
@@ -270,7 +274,7 @@ struct Cleaned {
     defects: Vec<String>,
     changes: Vec<String>,
     corrected: Corrected,
-    whole: Option<TriMesh>,
+    whole: Option<(TriMesh, Topology)>,
 }
 
 fn cleaned(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Cleaned, FormatError> {
@@ -287,7 +291,7 @@ fn cleaned(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Cleaned, Form
         out.corrected.dropped += clean.dropped;
         out.corrected.duplicates += clean.duplicates;
         out.found.extend(pieces(&name, &clean));
-        out.whole = alone.then_some(clean.mesh);
+        out.whole = alone.then_some((clean.mesh, clean.topology));
     }
     unlike(&mut out.found.iter_mut().map(|f| &mut f.0).collect::<Vec<_>>());
     Ok(out)

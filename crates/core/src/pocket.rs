@@ -16,7 +16,8 @@ pub fn enclosed(faces: &TriMesh) -> Option<TriMesh> {
     for hole in holes(&mesh) {
         close(&mut mesh, &hole);
     }
-    orient(&mut mesh);
+    let topology = Topology::of(&mesh);
+    orient(&mut mesh, &topology);
     let size = mesh.bounds().size().max_element();
     (Topology::of(&mesh).closed() && mesh.volume() > 1e-9 * size.powi(3)).then_some(mesh)
 }

@@ -19,7 +19,12 @@ pub fn shell_for(mesh: &TriMesh) -> Option<Shell> {
     if !longest.is_finite() || longest <= 0.0 {
         return None;
     }
-    let welded = weld(mesh, 1e-6 * longest).mesh;
+    // Most meshes are closed by equal points alone, which is found out far sooner.
+    let mut welded = weld(mesh, 0.0).mesh;
+    if Topology::of(&welded).open_edges == 0 {
+        return None;
+    }
+    welded = weld(&welded, 1e-6 * longest).mesh;
     if Topology::of(&welded).open_edges == 0 {
         return None;
     }

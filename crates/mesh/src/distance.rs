@@ -6,8 +6,10 @@
 //! (Barill et al. 2018), so that a part with holes or overlapping bodies still has an inside.
 
 use crate::bvh::{Feature, Nearest, SegmentHit};
+use crate::groups::corners_at_points;
 use crate::{Bounds, Bvh, Topology, TriMesh};
 use glam::DVec3;
+use rayon::prelude::*;
 use std::f64::consts::PI;
 use std::sync::Arc;
 
@@ -40,7 +42,8 @@ impl SignedDistance {
     /// `topology` decides how the sign is found.
     pub fn new(mesh: &TriMesh, topology: &Topology) -> SignedDistance {
         let bvh = Arc::new(Bvh::new(mesh));
-        let face_normals: Vec<DVec3> = (0..mesh.triangles.len()).map(|t| mesh.area_vector(t).normalize_or_zero()).collect();
+        let normal = |t: usize| mesh.area_vector(t).normalize_or_zero();
+        let face_normals: Vec<DVec3> = (0..mesh.triangles.len()).into_par_iter().with_min_len(4096).map(normal).collect();
         let sign = if topology.sound() && topology.pieces == 1 {
             pseudo_normals(mesh, &face_normals)
         } else {
@@ -178,19 +181,26 @@ fn solid_angle(p: DVec3, &[a, b, c]: &[DVec3; 3]) -> f64 {
     2.0 * det.atan2(div)
 }
 
+/// Of a sound mesh.
 fn pseudo_normals(mesh: &TriMesh, faces: &[DVec3]) -> Sign {
-    let mut vertex = vec![DVec3::ZERO; mesh.points.len()];
-    let mut at_edge: crate::weld::FastMap<u64, DVec3> = Default::default();
-    let key = |a: u32, b: u32| (a.min(b) as u64) << 32 | a.max(b) as u64;
-    for (t, tri) in mesh.triangles.iter().enumerate() {
+    let corners = corners_at_points(mesh);
+    let weighted = |&corner: &u32| {
+        let (t, c) = (corner as usize / 3, corner as usize % 3);
         let p = mesh.corners(t);
-        for c in 0..3 {
-            let (u, v) = (p[(c + 1) % 3] - p[c], p[(c + 2) % 3] - p[c]);
-            vertex[tri[c] as usize] += faces[t] * u.cross(v).length().atan2(u.dot(v));
-            *at_edge.entry(key(tri[c], tri[(c + 1) % 3])).or_default() += faces[t];
-        }
-    }
-    let edge = mesh.triangles.iter().map(|t| [0, 1, 2].map(|c| at_edge[&key(t[c], t[(c + 1) % 3])])).collect();
+        let (u, v) = (p[(c + 1) % 3] - p[c], p[(c + 2) % 3] - p[c]);
+        faces[t] * u.cross(v).length().atan2(u.dot(v))
+    };
+    let at_vertex = |v: usize| corners.get(v).iter().map(weighted).sum();
+    let vertex: Vec<DVec3> = (0..mesh.points.len()).into_par_iter().with_min_len(4096).map(at_vertex).collect();
+    // Of the two triangles at an edge, the other one has the edge's end before its start.
+    let at_edge = |t: usize, c: usize| {
+        let (start, end) = (mesh.triangles[t][c], mesh.triangles[t][(c + 1) % 3]);
+        let before = |corner: u32| mesh.triangles[corner as usize / 3][(corner as usize + 2) % 3];
+        let other = corners.get(start as usize).iter().find(|&&corner| corner as usize / 3 != t && before(corner) == end);
+        faces[t] + other.map_or(DVec3::ZERO, |corner| faces[*corner as usize / 3])
+    };
+    let edges = |t: usize| [0, 1, 2].map(|c| at_edge(t, c));
+    let edge = (0..mesh.triangles.len()).into_par_iter().with_min_len(4096).map(edges).collect();
     Sign::Normals { triangles: mesh.triangles.clone(), vertex, edge }
 }
 

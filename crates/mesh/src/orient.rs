@@ -7,8 +7,19 @@ use crate::{Bounds, TriMesh};
 /// Turns triangles so that neighbours agree and every outermost piece faces outward.
 ///
 /// Within a piece the winding of the larger area wins. A closed piece whose box lies inside
-/// another piece's box keeps its direction: it may be a cavity. Returns the number turned.
-pub fn orient(mesh: &mut TriMesh) -> usize {
+/// another piece's box keeps its direction: it may be a cavity. `topology` is the mesh's. Returns the number turned.
+pub fn orient(mesh: &mut TriMesh, topology: &Topology) -> usize {
+    if topology.flipped_edges == 0 {
+        return face_outward(mesh, topology);
+    }
+    let before = mesh.triangles.clone();
+    agree(mesh);
+    face_outward(mesh, &Topology::of(mesh));
+    before.iter().zip(&mesh.triangles).filter(|(a, b)| a != b).count()
+}
+
+/// Turns the triangles of a piece that disagree with the larger part of it.
+fn agree(mesh: &mut TriMesh) {
     let mut at_edge: FastMap<u64, [u32; 2]> = FastMap::default();
     let mut crowded: FastMap<u64, ()> = FastMap::default();
     let key = |a: u32, b: u32| (a.min(b) as u64) << 32 | a.max(b) as u64;
@@ -61,11 +72,15 @@ pub fn orient(mesh: &mut TriMesh) -> usize {
             piece.iter().for_each(|&t| turn[t as usize] = turn[t as usize].map(|x| !x));
         }
     }
-    let before = mesh.triangles.clone();
     apply(mesh, |t| turn[t] == Some(true));
+}
 
-    let topology = Topology::of(mesh);
+/// Turns pieces whose triangles all face inward, and gives the number of triangles.
+fn face_outward(mesh: &mut TriMesh, topology: &Topology) -> usize {
     let volumes = piece_volumes(mesh, &topology.piece_of, topology.pieces);
+    if volumes.iter().all(|v| *v >= 0.0) {
+        return 0;
+    }
     let mut boxes = vec![Bounds::EMPTY; topology.pieces];
     for (t, &p) in topology.piece_of.iter().enumerate() {
         boxes[p as usize] = boxes[p as usize].union(Bounds::of(mesh.corners(t)));
@@ -77,7 +92,7 @@ pub fn orient(mesh: &mut TriMesh) -> usize {
         })
         .collect();
     apply(mesh, |t| inward[topology.piece_of[t] as usize]);
-    before.iter().zip(&mesh.triangles).filter(|(a, b)| a != b).count()
+    topology.piece_of.iter().filter(|p| inward[**p as usize]).count()
 }
 
 fn apply(mesh: &mut TriMesh, turn: impl Fn(usize) -> bool) {
@@ -93,6 +108,11 @@ mod tests {
     use super::*;
     use glam::DVec3;
 
+    fn oriented(mesh: &mut TriMesh) -> usize {
+        let topology = Topology::of(mesh);
+        orient(mesh, &topology)
+    }
+
     #[test]
     fn flipped_faces_and_inside_out_parts_come_out_outward() {
         let good = TriMesh::sphere(10.0, 3);
@@ -100,12 +120,12 @@ mod tests {
         for t in [3, 40, 41, 200] {
             some.triangles[t].swap(0, 1);
         }
-        assert_eq!(orient(&mut some), 4);
+        assert_eq!(oriented(&mut some), 4);
         assert!(Topology::of(&some).sound() && some.volume() > 0.0);
 
         let mut inside_out = good.clone();
         apply(&mut inside_out, |_| true);
-        assert_eq!(orient(&mut inside_out), good.triangles.len());
+        assert_eq!(oriented(&mut inside_out), good.triangles.len());
         assert!((inside_out.volume() - good.volume()).abs() < 1e-9);
     }
 
@@ -115,7 +135,7 @@ mod tests {
         let mut hole = TriMesh::cuboid(DVec3::ONE, DVec3::splat(2.0));
         apply(&mut hole, |_| true);
         m.append(&hole);
-        assert_eq!(orient(&mut m), 0);
+        assert_eq!(oriented(&mut m), 0);
         assert!((m.volume() - 63.0).abs() < 1e-12);
     }
 }

@@ -11,9 +11,12 @@ pub struct FastHasher(u64);
 
 impl Hasher for FastHasher {
     fn write(&mut self, bytes: &[u8]) {
-        for b in bytes {
+        // Arrays of numbers come as the bytes of all.
+        let words = bytes.chunks_exact(8);
+        for b in words.remainder() {
             self.write_u64(*b as u64);
         }
+        words.for_each(|w| self.write_u64(u64::from_le_bytes(w.try_into().expect("eight bytes"))));
     }
     fn write_u64(&mut self, v: u64) {
         self.0 = (self.0.rotate_left(26) ^ v).wrapping_mul(0x9E37_79B9_7F4A_7C15);

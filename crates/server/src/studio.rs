@@ -96,6 +96,12 @@ fn lock<T>(m: &Mutex<T>) -> MutexGuard<'_, T> {
     m.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
+/// What tells a project's parts apart.
+fn part_key(project: &ProjectRow, recipe: &Recipe) -> Answer<String> {
+    let step = serde_json::to_string(&recipe.part).map_err(Problem::internal)?;
+    Ok(format!("{} {} {step}", project.id, project.part_blob))
+}
+
 impl Studio {
     /// Starts the worker of final runs.
     pub fn new(store: Store, picture_triangles: Option<u32>) -> Arc<Studio> {
@@ -127,9 +133,17 @@ impl Studio {
         crate::store::hash(seed.as_bytes())[..16].to_owned()
     }
 
+    /// The part of a project that was just made, so that it need not be made again.
+    pub fn keep_part(&self, id: &str, recipe: &Recipe, part: Arc<Part>) -> Answer<()> {
+        let key = part_key(&self.store.project(id)?, recipe)?;
+        let mut parts = lock(&self.parts);
+        parts.push_front((key, part));
+        parts.truncate(PARTS_KEPT);
+        Ok(())
+    }
+
     pub fn part(&self, project: &ProjectRow, recipe: &Recipe) -> Answer<Arc<Part>> {
-        let key =
-            format!("{} {} {}", project.id, project.part_blob, serde_json::to_string(&recipe.part).map_err(Problem::internal)?);
+        let key = part_key(project, recipe)?;
         if let Some((_, part)) = lock(&self.parts).iter().find(|(k, _)| *k == key) {
             return Ok(part.clone());
         }

@@ -30,24 +30,29 @@ use utoipa::{IntoParams, ToSchema};
 #[derive(Default)]
 pub struct Uploads(Mutex<VecDeque<Held>>);
 
+#[derive(Clone)]
 struct Held {
     id: String,
     name: String,
     bytes: Arc<Vec<u8>>,
+    /// The part that it is in the unit of the step, of the file that came last.
+    begun: Option<(PartStep, Arc<Part>)>,
 }
 
 impl Uploads {
     const KEPT: usize = 16;
 
-    fn put(&self, id: String, name: String, bytes: Vec<u8>) {
+    fn put(&self, held: Held) {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.push_front(Held { id, name, bytes: Arc::new(bytes) });
+        // Parts are large.
+        all.iter_mut().for_each(|older| older.begun = None);
+        all.push_front(held);
         all.truncate(Self::KEPT);
     }
 
-    fn held(&self, id: &str) -> Answer<(String, Arc<Vec<u8>>)> {
+    fn held(&self, id: &str) -> Answer<Held> {
         let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.iter().find(|u| u.id == id).map(|u| (u.name.clone(), u.bytes.clone())).ok_or_else(|| {
+        all.iter().find(|u| u.id == id).cloned().ok_or_else(|| {
             Problem::new(StatusCode::NOT_FOUND, "upload_gone", "The file is no longer held.", "Bring it in again.")
         })
     }
@@ -102,10 +107,11 @@ pub async fn upload(State(app): State<App>, Query(q): Query<UploadName>, body: a
         ));
     }
     let file_name: String = q.name.chars().filter(|c| !c.is_control()).take(200).collect();
-    let (contents, bytes) = blocking(move || Ok((inspect(&bytes)?, bytes))).await?;
+    let (found, bytes) = blocking(move || Ok((inspect(&bytes)?, bytes))).await?;
     let id = app.studio.new_id();
-    app.uploads.put(id.clone(), file_name.clone(), bytes);
-    Ok(Json(Upload { upload: id, file_name, contents }))
+    let begun = Some((found.step, Arc::new(found.part)));
+    app.uploads.put(Held { id: id.clone(), name: file_name.clone(), bytes: Arc::new(bytes), begun });
+    Ok(Json(Upload { upload: id, file_name, contents: found.told }))
 }
 
 /// Where a new project's part comes from.
@@ -249,22 +255,29 @@ pub async fn list(State(app): State<App>) -> Answer<Json<Vec<ProjectCard>>> {
 pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answer<Response> {
     blocking(move || {
         let id = app.studio.new_id();
-        let begin = |step: PartStep, bytes: &[u8], name: &str| -> Answer<(Recipe, PartFacts)> {
-            let part = Part::of::<Problem>(&step, |_| Ok(bytes.to_vec()))?;
-            let recipe = Recipe { name: name.into(), part: step, ..Recipe::for_part(&part.mesh.bounds()) };
-            Ok((recipe, part.facts))
+        let made = |step: &PartStep, bytes: &[u8]| Part::of::<Problem>(step, |_| Ok(bytes.to_vec())).map(Arc::new);
+        let begin = |step: PartStep, part: &Part, name: &str| {
+            let first = Recipe::for_part(&part.mesh.bounds());
+            Recipe { name: name.into(), part: step, ..first }
         };
-        let (file_name, bytes, (recipe, facts)) = match new {
+        let (file_name, bytes, recipe, part) = match new {
             NewProject::Upload { upload, unit } => {
-                let (name, bytes) = app.uploads.held(&upload)?;
-                let step = PartStep { shell: Part::first_shell(&bytes, unit)?, ..PartStep::plain(unit) };
-                let begun = begin(step, &bytes, stem(&name))?;
-                (name, bytes, begun)
+                let Held { name, bytes, begun, .. } = app.uploads.held(&upload)?;
+                let (step, part) = match begun.filter(|(step, _)| step.unit == unit) {
+                    Some(begun) => begun,
+                    None => {
+                        let step = PartStep { shell: Part::first_shell(&bytes, unit)?, ..PartStep::plain(unit) };
+                        let part = made(&step, &bytes)?;
+                        (step, part)
+                    }
+                };
+                let recipe = begin(step, &part, stem(&name));
+                (name, bytes, recipe, part)
             }
             NewProject::Reedling { part } => {
                 let (bytes, recipe) = part.file();
-                let facts = Part::of::<Problem>(&recipe.part, |_| Ok(bytes.clone()))?.facts;
-                (format!("{}.stl", part.file_name()), Arc::new(bytes), (recipe, facts))
+                let whole = made(&recipe.part, &bytes)?;
+                (format!("{}.stl", part.file_name()), Arc::new(bytes), recipe, whole)
             }
             NewProject::Shape { shape } => {
                 shape.validate()?;
@@ -272,11 +285,13 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
                 let title = shape.title();
                 let step = PartStep { shape: Some(shape), shell, ..PartStep::plain(Unit::Mm) };
                 // Its dimensions are the part: nothing is read.
-                (String::new(), Arc::default(), begin(step, &[], title)?)
+                let part = made(&step, &[])?;
+                (String::new(), Arc::default(), begin(step, &part, title), part)
             }
         };
-        let facts = serde_json::to_string(&facts).map_err(Problem::internal)?;
+        let facts = serde_json::to_string(&part.facts).map_err(Problem::internal)?;
         app.studio.store.create_project(&id, &recipe.to_json(), &file_name, &bytes, &facts)?;
+        app.studio.keep_part(&id, &recipe, part)?;
         Ok((StatusCode::CREATED, tagged(project(&app, &id)?)).into_response())
     })
     .await
@@ -376,7 +391,7 @@ pub async fn add_file(
 ) -> Answer<Response> {
     let from = if_match(&headers)?;
     change(app, id, move |app, id| {
-        let (name, bytes) = app.uploads.held(&new.upload)?;
+        let Held { name, bytes, .. } = app.uploads.held(&new.upload)?;
         let row = app.studio.store.project(id)?;
         let mut recipe = read_recipe(&row)?;
         let file = FileMark { name, sha256: app.studio.store.put_file(id, &bytes)? };
