@@ -190,7 +190,8 @@ fn remove_crumbs(mesh: &mut TriMesh, t: &Topology, least: f64) -> usize {
     removed
 }
 
-/// The meshes of a file, scaled, with the names that the file gives them, or `stem`.
+/// The meshes of a file, scaled, with the names that the file gives them, or `stem`. Beams beside a solid are its
+/// filling and no body.
 pub fn named(loaded: &Loaded, scale: f64, stem: &str) -> Vec<(String, TriMesh)> {
     let whole = || loaded.mesh.clone().mapped(|p| p * scale);
     if loaded.bodies.len() < 2 || loaded.bodies.len() > MOST {
@@ -203,7 +204,9 @@ pub fn named(loaded: &Loaded, scale: f64, stem: &str) -> Vec<(String, TriMesh)> 
         let name = if body.name.is_empty() { format!("{stem} {}", n + 1) } else { body.name.clone() };
         (name, loaded.mesh.filtered(|t| range.contains(&t)).mapped(|p| p * scale))
     };
-    loaded.bodies.iter().enumerate().map(|(n, body)| cut(n, body)).collect()
+    let solid = loaded.bodies.iter().any(|b| !b.beams);
+    let all = loaded.bodies.iter().enumerate().map(|(n, body)| (body.beams, cut(n, body)));
+    all.filter(|(beams, _)| !(solid && *beams)).map(|b| b.1).collect()
 }
 
 /// A mesh's separate closed bodies, each with the cavities inside it; the mesh itself when it is one.

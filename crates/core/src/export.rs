@@ -147,6 +147,9 @@ fn kind_and_cell(s: &Structure) -> String {
         (Kind::Surface(_), Form::OtherNetwork) => " other network",
         _ => "",
     };
+    if let (Kind::Given(_), Some(own)) = (s.kind, &s.own_struts) {
+        return format!("{} struts from {}", own.struts.len(), own.name);
+    }
     let [x, y, z] = s.cell_mm;
     let cell = if x == y && y == z { format!("{x} mm") } else { format!("{x} × {y} × {z} mm") };
     format!("{}{form}, {cell} cells", s.kind.title())

@@ -5,7 +5,7 @@ use crate::part::{Part, SIZES};
 use crate::recipe::{PartStep, Unit};
 use crate::sheet::shell_of;
 use serde::{Deserialize, Serialize};
-use ulmix_formats::{FormatError, Limits};
+use ulmix_formats::{Beam, FormatError, Limits};
 use utoipa::ToSchema;
 
 /// A file's contents before it becomes a part.
@@ -17,6 +17,8 @@ pub struct Inspection {
     pub choices: Vec<UnitChoice>,
     pub triangles: usize,
     pub bodies: usize,
+    /// Beams of a lattice.
+    pub struts: usize,
     pub closed: bool,
     /// It is a sheet, which is given thickness.
     pub sheet: bool,
@@ -42,6 +44,9 @@ pub struct Inspected {
     pub told: Inspection,
     pub step: PartStep,
     pub part: Part,
+    pub beams: Vec<Beam>,
+    /// Its beams stand beside a solid, which is the part without them.
+    pub beams_fill: bool,
 }
 
 /// Reads a file and tells what it would be in each unit.
@@ -71,7 +76,9 @@ pub fn inspect(bytes: &[u8]) -> Result<Inspected, FormatError> {
             unlikely: unlikely(longest),
         }
     });
+    let beams_fill = !loaded.beams.is_empty() && loaded.bodies.iter().any(|b| !b.beams);
     let told = Inspection {
+        struts: loaded.beams.len(),
         format: loaded.format.into(),
         unit_stated: stated,
         choices: choices.collect(),
@@ -81,7 +88,7 @@ pub fn inspect(bytes: &[u8]) -> Result<Inspected, FormatError> {
         sheet: shell.is_some(),
         defects: facts.defects,
     };
-    Ok(Inspected { told, step, part })
+    Ok(Inspected { told, step, part, beams: loaded.beams, beams_fill })
 }
 
 /// Lengths of things, by the longest part that is about as long. mm.

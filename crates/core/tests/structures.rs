@@ -8,11 +8,13 @@ use ulmix_core::lattice::{density::DensityCurve, make, Bare};
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{
-    CellKind, ExtrudedKind, Finer, Joins, Kind, Place, Recipe, Role, SeededKind, Seeds, Spread, Structure, Thicken, Zone, Zones,
+    CellKind, ExtrudedKind, Finer, GivenKind, Joins, Kind, OwnStruts, Place, Recipe, Role, SeededKind, Seeds, Spread, Structure,
+    Thicken, Zone, Zones,
 };
 use ulmix_core::report::Verdict;
 use ulmix_core::shape::Composed;
 use ulmix_core::zoned::{Regions, Zoned};
+use ulmix_formats::Beam;
 use ulmix_mesh::TriMesh;
 
 fn cube(side: f64) -> Part {
@@ -54,6 +56,39 @@ fn every_kind_closes_and_its_density_is_foreseen() {
         let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
         assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
     }
+}
+
+#[test]
+fn struts_from_a_file_are_cut_at_the_part_closed_and_foreseen() {
+    let part = cube(20.0);
+    // A grid of bars that reach beyond the cube, with a strut far away that cannot matter.
+    let mut beams = Vec::new();
+    let radii = [0.6; 2];
+    for n in 0..9 {
+        let (u, v) = (4.0 + 6.0 * (n % 3) as f64, 4.0 + 6.0 * (n / 3) as f64);
+        for ends in [[[-5.0, u, v], [25.0, u, v]], [[u, -5.0, v], [u, 25.0, v]], [[u, v, -5.0], [u, v, 25.0]]] {
+            beams.push(Beam { ends: ends.map(DVec3::from), radii });
+        }
+    }
+    beams.push(Beam { ends: [DVec3::splat(90.0), DVec3::splat(99.0)], radii });
+    let found = OwnStruts::of("bars.3mf", &beams).unwrap().unwrap();
+    assert_eq!((found.own.struts.len(), found.cell_mm, found.thickness_mm), (28, 30.0, 1.2));
+    let mut r = recipe(&part, Kind::Given(GivenKind::OwnStruts), 6.0, Thicken::Thickness { thickness_mm: 1.0 });
+    assert!(r.validate(&part.mesh.bounds()).unwrap_err().message.contains("no own struts"));
+    found.fill(&mut r, 20.0);
+    let o = run(&part, &r);
+    let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+    assert!(failed.is_empty(), "{failed:?}");
+    assert_eq!(o.linked.fill.structure.as_ref().unwrap().struts, 27);
+    assert!((o.report.fill_density_percent - o.linked.fill.density_percent).abs() < 1.0);
+    // 27 bars of 20 mm that pass through each other in 27 places: what three crossing cylinders share is taken off.
+    let (bar, shared) = (PI * 0.36 * 20.0, 0.6f64.powi(3));
+    let joined = 3.0 * 16.0 / 3.0 * shared - 8.0 * (2.0 - 2f64.sqrt()) * shared;
+    let want = 27.0 * (bar - joined);
+    assert!((o.report.volume_mm3 / want - 1.0).abs() < 0.06, "{} for {want}", o.report.volume_mm3);
+    let mut broken = r.clone();
+    broken.structure.own_struts.as_mut().unwrap().struts[3] = [2, 400];
+    assert!(broken.validate(&part.mesh.bounds()).unwrap_err().message.contains("Strut 4"));
 }
 
 #[test]

@@ -23,6 +23,7 @@ pub mod stl;
 pub mod strut;
 pub mod threemf;
 
+use glam::DVec3;
 use ulmix_mesh::TriMesh;
 
 /// Bytes of the largest file that is read at all.
@@ -62,13 +63,23 @@ pub struct Named {
     pub name: String,
     /// How many triangles it has; those of the next one follow.
     pub triangles: usize,
+    /// It is made of beams alone.
+    pub beams: bool,
+}
+
+/// A round strut of a lattice.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Beam {
+    pub ends: [DVec3; 2],
+    /// At both ends.
+    pub radii: [f64; 2],
 }
 
 impl Named {
     /// Ends the body that began at triangle `from`, if it has any.
     fn end(name: &str, from: usize, mesh: &TriMesh, out: &mut Vec<Named>) {
         if mesh.triangles.len() > from {
-            out.push(Named { name: name.trim().to_owned(), triangles: mesh.triangles.len() - from });
+            out.push(Named { name: name.trim().to_owned(), triangles: mesh.triangles.len() - from, beams: false });
         }
     }
 }
@@ -81,6 +92,8 @@ pub struct Loaded {
     pub bodies: Vec<Named>,
     /// Millimetres per file unit, when the file says so.
     pub millimetres_per_unit: Option<f64>,
+    /// Beams, which the mesh holds as closed struts too.
+    pub beams: Vec<Beam>,
     pub format: &'static str,
 }
 
@@ -143,7 +156,7 @@ fn usable(
             "Coordinates must be finite and below 1 000 000 000. Repair or export the part again.",
         ));
     }
-    Ok(Loaded { mesh, bodies, millimetres_per_unit, format })
+    Ok(Loaded { mesh, bodies, millimetres_per_unit, beams: Vec::new(), format })
 }
 
 fn too_many(limits: &Limits) -> FormatError {

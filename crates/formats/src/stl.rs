@@ -23,7 +23,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
             "Coordinates must be finite and below 1 000 000 000. Repair or export the part again.",
         ));
     }
-    Ok(Loaded { mesh: weld_exact(&soup), bodies: Vec::new(), millimetres_per_unit: None, format: "STL" })
+    Ok(Loaded { mesh: weld_exact(&soup), bodies: Vec::new(), millimetres_per_unit: None, beams: Vec::new(), format: "STL" })
 }
 
 fn claimed(bytes: &[u8]) -> Option<usize> {

@@ -1,8 +1,8 @@
 //! 3MF, core specification 1.3: a zip archive with one XML model. Of the beam lattice extension 1.2 beams are read, with
 //! round ends whatever their caps.
 
-use crate::strut::strut;
-use crate::{FormatError, Limits, Loaded, Named};
+use crate::strut::{strut, TRIANGLES};
+use crate::{Beam, FormatError, Limits, Loaded, Named};
 use glam::{DAffine3, DMat3, DVec3};
 use quick_xml::events::{BytesStart, Event};
 use std::collections::HashMap;
@@ -87,11 +87,13 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     }
     let model = Model::parse(&xml, limits)?;
     let mut mesh = TriMesh::default();
-    let mut bodies = Vec::new();
+    let (mut bodies, mut beams) = (Vec::new(), Vec::new());
     for (id, place) in &model.items {
-        let from = mesh.triangles.len();
-        model.place(*id, *place, 0, limits, &mut mesh)?;
+        let (from, known, before) = (mesh.triangles.len(), bodies.len(), beams.len());
+        model.place(*id, *place, 0, limits, &mut mesh, &mut beams)?;
         Named::end(model.objects.get(id).map_or("", |o| o.name.as_str()), from, &mesh, &mut bodies);
+        let alone = (beams.len() - before) * TRIANGLES == mesh.triangles.len() - from;
+        bodies[known..].iter_mut().for_each(|b| b.beams = alone);
     }
     if mesh.triangles.is_empty() {
         return Err(FormatError::new(
@@ -99,7 +101,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
             "Export the part again; it seems nothing was selected.",
         ));
     }
-    Ok(Loaded { mesh, bodies, millimetres_per_unit: Some(model.millimetres), format: "3MF" })
+    Ok(Loaded { mesh, bodies, millimetres_per_unit: Some(model.millimetres), beams, format: "3MF" })
 }
 
 fn too_big(limits: &Limits) -> FormatError {
@@ -113,7 +115,8 @@ fn too_big(limits: &Limits) -> FormatError {
 struct Object {
     name: String,
     mesh: TriMesh,
-    /// Of its beam lattice.
+    /// Of its beam lattice, and those as meshes.
+    lattice: Vec<Beam>,
     struts: TriMesh,
     /// Radius of beams that state none, and the length below which a beam is left out.
     beams: (f64, f64),
@@ -197,15 +200,27 @@ impl Model {
         Ok(model)
     }
 
-    fn place(&self, id: u32, at: DAffine3, depth: usize, limits: &Limits, out: &mut TriMesh) -> Result<(), FormatError> {
+    fn place(
+        &self,
+        id: u32,
+        at: DAffine3,
+        depth: usize,
+        limits: &Limits,
+        out: &mut TriMesh,
+        beams: &mut Vec<Beam>,
+    ) -> Result<(), FormatError> {
         let object = self.objects.get(&id).ok_or_else(|| broken(format!("Object {id} is used but not there.")))?;
         if depth > 16 || out.triangles.len() + object.mesh.triangles.len() > limits.triangles {
             return Err(broken("Its components are nested too deeply or repeat too many triangles."));
         }
         let scaled = DAffine3::from_scale(DVec3::splat(self.millimetres)) * at;
         out.append(&object.mesh.clone().mapped(|p| scaled.transform_point3(p)));
+        // Of a place that stretches one way more than others a circle's mean.
+        let wider = scaled.matrix3.determinant().abs().cbrt();
+        let placed = |b: &Beam| Beam { ends: b.ends.map(|p| scaled.transform_point3(p)), radii: b.radii.map(|r| r * wider) };
+        beams.extend(object.lattice.iter().map(placed));
         for (child, t) in &object.components {
-            self.place(*child, at * *t, depth + 1, limits, out)?;
+            self.place(*child, at * *t, depth + 1, limits, out, beams)?;
         }
         Ok(())
     }
@@ -225,6 +240,7 @@ impl Object {
         }
         if from.distance(to) > self.beams.1 {
             self.struts.append(&strut(from, to, radii));
+            self.lattice.push(Beam { ends: [from, to], radii });
         }
         Ok(())
     }
@@ -306,6 +322,8 @@ mod tests {
         let beams = r#"<b:beam v1="0" v2="1"/><b:beam v1="1" v2="2" r1="0.1" r2="0.3"/><b:beam v1="0" v2="3"/>"#;
         let back = read(&model(beams), &Limits::default()).unwrap();
         assert_eq!((back.mesh.triangles.len(), back.bodies[0].name.as_str()), (2 * crate::strut::TRIANGLES, "Frame"));
+        assert!(back.bodies[0].beams && back.beams.len() == 2);
+        assert_eq!((back.beams[1].ends[1], back.beams[1].radii), (DVec3::new(0.0, 40.0, 0.0), [1.0, 3.0]));
         let size = back.mesh.bounds().size();
         assert!((size.x - 46.0).abs() < 1.5 && size.y > 40.0 && size.z < 7.0, "{size}");
         for (bad, words) in [

@@ -52,6 +52,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads a table of points, for a recipe. */
+        post: operations["points"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects": {
         parameters: {
             query?: never;
@@ -405,6 +422,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/struts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads the struts of a 3MF beam lattice, for a recipe. */
+        post: operations["struts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads": {
         parameters: {
             query?: never;
@@ -678,6 +712,25 @@ export interface components {
          * @enum {string}
          */
         Form: "walls" | "network" | "other_network";
+        /** @description What a file's beams are as struts. */
+        FoundStruts: {
+            /**
+             * Format: double
+             * @description Median of their lengths. mm.
+             */
+            cell_mm: number;
+            own: components["schemas"]["OwnStruts"];
+            /**
+             * Format: double
+             * @description Median of their diameters, and no more than that. mm.
+             */
+            thickness_mm: number;
+        };
+        /**
+         * @description Structures that come from a file.
+         * @enum {string}
+         */
+        GivenKind: "own_struts";
         /** @description A file's contents before it becomes a part. */
         Inspection: {
             bodies: number;
@@ -687,6 +740,8 @@ export interface components {
             format: string;
             /** @description It is a sheet, which is given thickness. */
             sheet: boolean;
+            /** @description Beams of a lattice. */
+            struts: number;
             triangles: number;
             /** @description The format states its unit: there is one choice. */
             unit_stated: boolean;
@@ -733,7 +788,7 @@ export interface components {
             node_mm: number;
         };
         /** @description Kind of structure, by family. In JSON the kind's name alone. */
-        Kind: components["schemas"]["SurfaceKind"] | components["schemas"]["CellKind"] | components["schemas"]["ExtrudedKind"] | components["schemas"]["SeededKind"] | components["schemas"]["FoamKind"];
+        Kind: components["schemas"]["SurfaceKind"] | components["schemas"]["CellKind"] | components["schemas"]["ExtrudedKind"] | components["schemas"]["SeededKind"] | components["schemas"]["FoamKind"] | components["schemas"]["GivenKind"];
         /** @description What the thicken step leads to. */
         Linked: components["schemas"]["Filled"] & {
             /** @description Zones and skins that do not find all their faces. */
@@ -1009,6 +1064,15 @@ export interface components {
             points_mm: number[][];
             /** @enum {string} */
             shape: "free_form";
+        };
+        /** @description Nodes and the struts between them, where they are given one by one. */
+        OwnStruts: {
+            /** @description Of the file they came from. */
+            name: string;
+            /** @description In the part's axes. */
+            nodes_mm: number[][];
+            /** @description Numbers of the nodes at both ends. */
+            struts: number[][];
         };
         /** @description What a person should know about the part. Lengths mm, areas mm², volumes mm³. */
         PartFacts: {
@@ -1410,6 +1474,7 @@ export interface components {
             kind: components["schemas"]["Kind"];
             /** @description What repeats where the kind is an own cell. */
             own_cell: components["schemas"]["OwnCell"];
+            own_struts?: null | components["schemas"]["OwnStruts"];
             /** @description Turned about x, then y, then z. Degrees. */
             rotation_deg: number[];
             seeds: components["schemas"]["Seeds"];
@@ -1420,6 +1485,8 @@ export interface components {
         StructureChoice: {
             drawn?: null | components["schemas"]["OwnCell"];
             family: components["schemas"]["Family"];
+            /** @description Comes from a file. */
+            given: boolean;
             kind: components["schemas"]["Kind"];
             /** @description A random number tells its arrangements apart. */
             random: boolean;
@@ -1578,6 +1645,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Options"];
+                };
+            };
+        };
+    };
+    points: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Of the file. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPoints"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2351,6 +2452,41 @@ export interface operations {
                 };
                 content: {
                     "image/png": number[];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    struts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Of the file. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        /** @description 3MF with a beam lattice */
+        requestBody?: {
+            content: {
+                "application/octet-stream": unknown;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundStruts"];
                 };
             };
             422: {

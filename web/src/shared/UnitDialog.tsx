@@ -75,6 +75,12 @@ export function UnitDialog({ upload, beside = [], onClose, onUse }: { upload: Up
           <dt>Triangles</dt>
           <dd>{count(contents.triangles)}</dd>
         </div>
+        {contents.struts > 0 && (
+          <div>
+            <dt>Struts</dt>
+            <dd title="Of its beam lattice">{count(contents.struts)}</dd>
+          </div>
+        )}
         <div>
           <dt>Bodies</dt>
           <dd>{count(contents.bodies)}</dd>

@@ -13,7 +13,7 @@ use super::trim::cleaned;
 use super::voronoi::Within;
 use super::{own_cell, unit, voronoi, Bare, Facts};
 use crate::part::{sharp_edges, Part};
-use crate::recipe::{CellKind, ExtrudedKind, FoamKind, Joins, Kind, SeededKind, Seeds, Structure};
+use crate::recipe::{CellKind, ExtrudedKind, FoamKind, GivenKind, Joins, Kind, SeededKind, Seeds, Structure};
 use glam::{DMat3, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -35,6 +35,7 @@ pub fn structure<'a>(
         Kind::Cell(kind) => Arc::new(cells(kind, s, frame, joins)),
         Kind::Extruded(kind) => Arc::new(extruded(part, kind, s, frame, joins, cancelled)?),
         Kind::Seeded(kind) => Arc::new(seeded(site, kind, s, frame, joins, cancelled)?),
+        Kind::Given(GivenKind::OwnStruts) => Arc::new(given(part, s, frame, joins)),
     })
 }
 
@@ -270,6 +271,24 @@ fn seeded(
     struts.extend(outer);
     let made = Net::new(still, Source::Struts { struts, inner }, joins, cell).with_smallest(least * cell);
     Some(made.with_opening(least * opening * s.smallest()).with_facts(facts).with_skeleton(net))
+}
+
+/// Struts from a file, turned and shifted about the middle of the part's box, as far as they reach into the part.
+fn given(part: &Part, s: &Structure, frame: Frame, joins: Joins) -> Net {
+    let middle = part.mesh.bounds().centre();
+    let raw = s.own_struts.as_ref().map_or_else(Skeleton::default, |own| Skeleton {
+        nodes: own.nodes_mm.iter().map(|p| frame.back(DVec3::from(*p) - middle)).collect(),
+        struts: own.struts.clone(),
+    });
+    let mut lengths: Vec<f64> = raw.struts.iter().map(|e| raw.length(*e)).collect();
+    lengths.sort_by(f64::total_cmp);
+    let cell = lengths.get(lengths.len() / 2).copied().unwrap_or(1.0);
+    let (net, facts) = cleaned(part, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell);
+    let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
+    let still = Frame { turn: DMat3::IDENTITY, shift: DVec3::ZERO, flat: false };
+    let inner = struts.len();
+    let made = Net::new(still, Source::Struts { struts, inner }, joins, cell);
+    made.with_opening(TRIANGLE * cell).with_facts(facts).with_skeleton(net)
 }
 
 /// Struts whose ends and middle lie so near the surface are of the net on it, in cells: welded ones are chords.

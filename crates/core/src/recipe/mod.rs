@@ -8,12 +8,13 @@
 //! |---|---|
 //! | [`part_step`] | where the part comes from and what is mended of it |
 //! | [`shapes`] | shapes of our own to begin with |
-//! | [`structure`], [`own_cell`], [`own_points`] | what fills a zone; a cell drawn by hand; seed points from a table |
+//! | [`structure`], [`own_cell`], [`own_points`], [`own_struts`] | what fills a zone; a cell drawn by hand; seed points from a table; struts from a file |
 //! | [`zones`] | where the part may be hollow, and its skins |
 //! | [`stand`] | how the part stands on the printer's bed |
 
 pub mod own_cell;
 pub mod own_points;
+pub mod own_struts;
 mod part_step;
 pub mod shapes;
 pub mod stand;
@@ -22,13 +23,15 @@ pub mod zones;
 
 pub use own_cell::OwnCell;
 pub use own_points::OwnPoints;
+pub use own_struts::{FoundStruts, OwnStruts};
 pub use part_step::{Beside, FileMark, Mend, PartStep, Pocket, Shell, Unit};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 pub use shapes::{OwnShape, ProfilePoint, Section};
 pub use stand::Stand;
 pub use structure::{
-    CellKind, ExtrudedKind, Family, Finer, FoamKind, Form, Joins, Kind, SeededKind, Seeds, Spread, Structure, SurfaceKind,
+    CellKind, ExtrudedKind, Family, Finer, FoamKind, Form, GivenKind, Joins, Kind, SeededKind, Seeds, Spread, Structure,
+    SurfaceKind,
 };
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;

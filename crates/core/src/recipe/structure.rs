@@ -1,6 +1,6 @@
 //! What fills a zone: kind, cell size, placement, seed points, joins.
 
-use super::{check, OwnCell, OwnPoints, RecipeError};
+use super::{check, OwnCell, OwnPoints, OwnStruts, RecipeError};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -13,6 +13,7 @@ pub enum Kind {
     Extruded(ExtrudedKind),
     Seeded(SeededKind),
     Foam(FoamKind),
+    Given(GivenKind),
 }
 
 /// Triply periodic surfaces.
@@ -91,6 +92,14 @@ pub enum FoamKind {
     FoamSheet,
 }
 
+/// Structures that come from a file.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum GivenKind {
+    /// See [`Structure::own_struts`].
+    OwnStruts,
+}
+
 /// Families of kinds, for choosing.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -102,7 +111,7 @@ pub enum Family {
 }
 
 impl Kind {
-    /// Every kind, family by family.
+    /// Every kind that needs no file, family by family.
     pub fn all() -> Vec<Kind> {
         use {CellKind::*, ExtrudedKind::*, SeededKind::*, SurfaceKind::*};
         let surfaces = [Gyroid, SchwarzP, SchwarzD, Iwp, Neovius, Frd, SplitP, Lidinoid].map(Kind::Surface);
@@ -129,7 +138,7 @@ impl Kind {
     pub fn family(self) -> Family {
         match self {
             Kind::Surface(_) | Kind::Foam(_) => Family::Surfaces,
-            Kind::Cell(_) => Family::Cells,
+            Kind::Cell(_) | Kind::Given(_) => Family::Cells,
             Kind::Extruded(_) => Family::Extruded,
             Kind::Seeded(_) => Family::Seeded,
         }
@@ -139,7 +148,7 @@ impl Kind {
     pub fn walls(self, form: Form) -> bool {
         match self {
             Kind::Surface(_) => form == Form::Walls,
-            Kind::Cell(_) => false,
+            Kind::Cell(_) | Kind::Given(_) => false,
             Kind::Extruded(_) | Kind::Foam(_) => true,
             Kind::Seeded(kind) => kind == SeededKind::VoronoiWalls,
         }
@@ -183,6 +192,7 @@ impl Kind {
                 CellKind::OwnCell => "Own cell",
             },
             Kind::Foam(FoamKind::FoamSheet) => "Foam sheet",
+            Kind::Given(GivenKind::OwnStruts) => "Own struts",
             Kind::Extruded(kind) => match kind {
                 ExtrudedKind::Hexagons => "Hexagons",
                 ExtrudedKind::Squares => "Squares",
@@ -315,6 +325,9 @@ pub struct Structure {
     #[serde(default)]
     #[schema(required = true)]
     pub own_cell: OwnCell,
+    /// The struts where the kind is own struts.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub own_struts: Option<OwnStruts>,
 }
 
 impl Default for Structure {
@@ -327,6 +340,7 @@ impl Default for Structure {
             rotation_deg: [0.0; 3],
             seeds: Seeds::default(),
             own_cell: OwnCell::default(),
+            own_struts: None,
         }
     }
 }
@@ -348,6 +362,14 @@ impl Structure {
             check("structure.rotation_deg", "The rotation", "°", v, -360.0, 360.0)?;
         }
         self.own_cell.validate()?;
+        self.own_struts.as_ref().map_or(Ok(()), OwnStruts::validate)?;
+        if matches!(self.kind, Kind::Given(_)) && self.own_struts.is_none() {
+            return Err(RecipeError {
+                field: "structure.own_struts".into(),
+                message: "There are no own struts yet.".into(),
+                hint: "Bring in a 3MF file with a beam lattice, or choose another structure.".into(),
+            });
+        }
         let s = &self.seeds;
         s.own.as_ref().map_or(Ok(()), OwnPoints::validate)?;
         if let Some(count) = s.count {

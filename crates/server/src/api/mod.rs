@@ -5,12 +5,13 @@
 //! | [`projects`] | uploads, projects, recipes with undo and redo |
 //! | [`runs`] | drafts, final runs, pictures, events |
 //! | [`exports`] | files to take away: meshes, recipe, part |
+//! | [`given`] | seed points and struts from files |
 //! | [`structures`] | small pictures of structures |
 //! | [`picking`] | faces, loops of edges, what lies in a zone or body |
 
 pub mod exports;
+pub mod given;
 mod picking;
-pub mod points;
 mod projects;
 pub mod runs;
 pub mod structures;
@@ -25,7 +26,7 @@ use std::sync::Arc;
 use ulmix_core::demo::Reedling;
 use ulmix_core::lattice::own_cell;
 use ulmix_core::own_shapes::first_shapes;
-use ulmix_core::recipe::{Family, Kind, OwnCell, OwnShape, MATERIALS};
+use ulmix_core::recipe::{Family, GivenKind, Kind, OwnCell, OwnShape, MATERIALS};
 use utoipa::{OpenApi, ToSchema};
 
 #[derive(Clone)]
@@ -67,7 +68,9 @@ pub struct App {
         exports::part,
         structures::structure_picture,
         picking::within,
-        picking::loops
+        picking::loops,
+        given::points,
+        given::struts
     ),
     components(schemas(crate::studio::Event, crate::picture::RunInfo, crate::picture::FaceInfo))
 )]
@@ -107,7 +110,8 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/part", get(exports::part))
         .route("/api/exports/{id}/{file}", get(exports::download))
         .route("/api/structures/{kind}/picture", get(structures::structure_picture))
-        .route("/api/points", post(points::points))
+        .route("/api/points", post(given::points))
+        .route("/api/struts", post(given::struts).layer(DefaultBodyLimit::max(64 << 20)))
         .route("/api/jobs/{id}", delete(runs::cancel))
         .route("/api/{*rest}", get(nothing).post(nothing).put(nothing).delete(nothing))
         .with_state(app)
@@ -133,6 +137,8 @@ pub struct StructureChoice {
     pub family: Family,
     /// Grows from seed points.
     pub seeded: bool,
+    /// Comes from a file.
+    pub given: bool,
     /// A random number tells its arrangements apart.
     pub random: bool,
     /// A cell of it, to begin an own one with.
@@ -175,11 +181,13 @@ pub async fn options() -> Json<Options> {
         materials: MATERIALS.iter().map(|m| MaterialChoice { name: m.name, density: m.density }).collect(),
         structures: Kind::all()
             .into_iter()
+            .chain([Kind::Given(GivenKind::OwnStruts)])
             .map(|kind| StructureChoice {
                 kind,
                 title: kind.title(),
                 family: kind.family(),
                 seeded: kind.seeded(),
+                given: matches!(kind, Kind::Given(_)),
                 random: kind.random(),
                 drawn: if let Kind::Cell(cell) = kind { own_cell::drawn(cell) } else { None },
             })

@@ -20,7 +20,7 @@ use ulmix_core::own_shapes;
 use ulmix_core::own_shapes::{directions, Directions};
 use ulmix_core::part::{stem, Part, PartFacts};
 use ulmix_core::pipeline::Pipeline;
-use ulmix_core::recipe::{Beside, Drain, FileMark, OwnShape, PartStep, Ranges, Recipe, Shell, Unit};
+use ulmix_core::recipe::{Beside, Drain, FileMark, FoundStruts, OwnShape, OwnStruts, PartStep, Ranges, Recipe, Shell, Unit};
 use ulmix_core::report::Check;
 use ulmix_core::sheet::shell_for;
 use ulmix_core::stand::{standing, Standing};
@@ -37,6 +37,8 @@ struct Held {
     bytes: Arc<Vec<u8>>,
     /// The part that it is in the unit of the step, of the file that came last.
     begun: Option<(PartStep, Arc<Part>)>,
+    /// Its beams, and whether they came beside a solid.
+    struts: Option<(FoundStruts, bool)>,
 }
 
 impl Uploads {
@@ -110,7 +112,8 @@ pub async fn upload(State(app): State<App>, Query(q): Query<UploadName>, body: a
     let (found, bytes) = blocking(move || Ok((inspect(&bytes)?, bytes))).await?;
     let id = app.studio.new_id();
     let begun = Some((found.step, Arc::new(found.part)));
-    app.uploads.put(Held { id: id.clone(), name: file_name.clone(), bytes: Arc::new(bytes), begun });
+    let struts = OwnStruts::of(&file_name, &found.beams)?.map(|struts| (struts, found.beams_fill));
+    app.uploads.put(Held { id: id.clone(), name: file_name.clone(), bytes: Arc::new(bytes), begun, struts });
     Ok(Json(Upload { upload: id, file_name, contents: found.told }))
 }
 
@@ -262,7 +265,7 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
         };
         let (file_name, bytes, recipe, part) = match new {
             NewProject::Upload { upload, unit } => {
-                let Held { name, bytes, begun, .. } = app.uploads.held(&upload)?;
+                let Held { name, bytes, begun, struts, .. } = app.uploads.held(&upload)?;
                 let (step, part) = match begun.filter(|(step, _)| step.unit == unit) {
                     Some(begun) => begun,
                     None => {
@@ -271,7 +274,13 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
                         (step, part)
                     }
                 };
-                let recipe = begin(step, &part, stem(&name));
+                let mut recipe = begin(step, &part, stem(&name));
+                match struts {
+                    // Beams beside a solid fill it; others are kept to choose.
+                    Some((struts, true)) => struts.fill(&mut recipe, part.mesh.bounds().size().max_element()),
+                    Some((struts, false)) => recipe.structure.own_struts = Some(struts.own),
+                    None => {}
+                }
                 (name, bytes, recipe, part)
             }
             NewProject::Reedling { part } => {

@@ -1,7 +1,8 @@
-import { Segmented } from 'antd'
+import { Button, Segmented } from 'antd'
 import { useState } from 'react'
 import { edit } from '../state'
 import { fillingOf, useFilling } from './filling'
+import { OwnStruts } from './OwnStruts'
 import { choiceOf, families, pictureOf, useChoices, withStructure, type Family } from './structureRules'
 
 /** Every kind of a family as a picture of itself, with this recipe's cell size and thickness. */
@@ -20,7 +21,7 @@ export function Chooser() {
       <Segmented<Family> block size="small" aria-label="Family of structures" value={family} options={families} onChange={look} />
       <div className="kinds" role="radiogroup" aria-label="Kind of structure">
         {choices
-          .filter((c) => c.family === family)
+          .filter((c) => c.family === family && !c.given)
           .map((c) => (
             <button
               key={c.kind}
@@ -35,6 +36,12 @@ export function Chooser() {
             </button>
           ))}
       </div>
+      {family === 'cells' && <OwnStruts />}
+      {family === 'cells' && f.filling.structure.own_struts && f.filling.structure.kind !== 'own_struts' && (
+        <Button size="small" onClick={() => edit(withStructure({ kind: 'own_struts' }))}>
+          Use these struts
+        </Button>
+      )}
     </>
   )
 }

@@ -104,7 +104,7 @@ export function Structure() {
           onChange={(a) => edit(withStructure({ rotation_deg: along[a] }))}
         />
       )}
-      {perAxis ? (
+      {choice?.given ? null : perAxis ? (
         ['X', 'Y', 'Z'].map((axis, i) => (
           <Value
             key={axis}
@@ -142,14 +142,16 @@ export function Structure() {
           </div>
         </dl>
       )}
-      <SwitchLine
-        label="Size for each axis"
-        checked={perAxis}
-        onChange={(on) => {
-          setPerAxis(on)
-          if (!on && uneven) edit(sized([x, x, x]))
-        }}
-      />
+      {!choice?.given && (
+        <SwitchLine
+          label="Size for each axis"
+          checked={perAxis}
+          onChange={(on) => {
+            setPerAxis(on)
+            if (!on && uneven) edit(sized([x, x, x]))
+          }}
+        />
+      )}
       <div className="line">
         <span className="label">Handle in the picture</span>
         <Segmented<Handle>

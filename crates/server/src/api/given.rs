@@ -1,0 +1,31 @@
+//! What a structure takes from files: tables of seed points, struts.
+
+use super::blocking;
+use crate::problem::{Answer, Problem};
+use axum::body::Bytes;
+use axum::extract::Query;
+use axum::Json;
+use serde::Deserialize;
+use ulmix_core::recipe::{FoundStruts, OwnPoints, OwnStruts};
+use utoipa::IntoParams;
+
+#[derive(Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+pub struct FileName {
+    /// Of the file.
+    name: String,
+}
+
+/// Reads a table of points, for a recipe.
+#[utoipa::path(post, path = "/api/points", params(FileName), request_body(content = String, content_type = "text/csv"),
+    responses((status = 200, body = OwnPoints), (status = 422, body = Problem)))]
+pub async fn points(Query(file): Query<FileName>, body: Bytes) -> Answer<Json<OwnPoints>> {
+    Ok(Json(OwnPoints::from_csv(&file.name, &String::from_utf8_lossy(&body))?))
+}
+
+/// Reads the struts of a 3MF beam lattice, for a recipe.
+#[utoipa::path(post, path = "/api/struts", params(FileName), request_body(content_type = "application/octet-stream", description = "3MF with a beam lattice"),
+    responses((status = 200, body = FoundStruts), (status = 422, body = Problem)))]
+pub async fn struts(Query(file): Query<FileName>, body: Bytes) -> Answer<Json<FoundStruts>> {
+    blocking(move || Ok(Json(OwnStruts::read(&file.name, &body)?))).await
+}
