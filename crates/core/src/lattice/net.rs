@@ -8,7 +8,7 @@ use crate::polygonise::RowPoints;
 use crate::recipe::Joins;
 use glam::DVec3;
 use rayon::prelude::*;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 use wide::{f32x8, CmpLt};
 
 /// A structure of struts or of cell walls, before it is given thickness.
@@ -28,17 +28,16 @@ struct Shared {
     joins: Joins,
     /// About the size of a cell, where it is largest. mm.
     cell: f64,
-    /// For single places, up to `margin` away.
-    near: Members,
+    /// For single places, up to `margin` away; found when the first one is asked for.
+    near: OnceLock<Members>,
     margin: f64,
 }
 
 impl Net {
     pub fn new(frame: Frame, source: Source, joins: Joins, cell: f64) -> Net {
         let margin = 0.5 * cell + joins.blend_mm + joins.node_mm + joins.net_mm;
-        let near = Members::new(&source, joins, margin, 0.2 * cell);
         Net {
-            shared: Arc::new(Shared { frame, source, joins, cell, near, margin }),
+            shared: Arc::new(Shared { frame, source, joins, cell, near: OnceLock::new(), margin }),
             smallest: cell,
             opening: 0.0,
             cell_points: Vec::new(),
@@ -112,13 +111,21 @@ impl Bare for Net {
             Source::Repeated { struts, .. } | Source::Struts { struts, .. } => struts.len() * 48,
             Source::Walls { seeds, pairs } => seeds.len() * 24 + pairs.len() * 8,
         };
-        source + self.shared.near.bytes() + self.cell_points.len() * 24 + self.skeleton.as_ref().map_or(0, Skeleton::bytes)
+        source + self.shared.near.get().map_or(0, Members::bytes) + self.cell_points.len() * 24 + self.skeleton.as_ref().map_or(0, Skeleton::bytes)
     }
 }
 
+/// Edges of the bins for single places, in cells: smaller ones take longer to fill, and hold less.
+const BIN: f64 = 0.3;
+
 impl Shared {
+    fn near(&self) -> &Members {
+        self.near.get_or_init(|| Members::new(&self.source, self.joins, self.margin, BIN * self.cell))
+    }
+
     fn distance(&self, p: DVec3) -> f64 {
-        self.near.distance(self.near.bins().reduced(self.frame.local(p)), self.joins.blend_mm, self.margin)
+        let near = self.near();
+        near.distance(near.bins().reduced(self.frame.local(p)), self.joins.blend_mm, self.margin)
     }
 
     fn normal(&self, members: &Members, p: DVec3, margin: f64) -> DVec3 {
@@ -142,7 +149,7 @@ impl Lattice for ThickNet {
     }
 
     fn normal(&self, p: DVec3) -> DVec3 {
-        self.shared.normal(&self.shared.near, p, self.shared.margin)
+        self.shared.normal(self.shared.near(), p, self.shared.margin)
     }
 
     fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn Bulk + 'a> {
@@ -180,7 +187,7 @@ impl<'a> GriddedNet<'a> {
     }
 
     fn members(&self) -> &Members {
-        self.closer.as_ref().unwrap_or(&self.net.shared.near)
+        self.closer.as_ref().unwrap_or_else(|| self.net.shared.near())
     }
 
     fn value8(&self, bin: usize, q: &[f32x8; 3]) -> (f32x8, [f32x8; 3]) {
