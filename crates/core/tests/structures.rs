@@ -8,8 +8,8 @@ use ulmix_core::lattice::{density::DensityCurve, make, Bare};
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{
-    CellKind, ExtrudedKind, Finer, GivenKind, Joins, Kind, OwnStruts, Place, Recipe, Role, SeededKind, Seeds, Spread, Structure,
-    Thicken, Zone, Zones,
+    CellKind, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnStruts, Place, Recipe, Role, SeededKind, Seeds, Spread,
+    Structure, Thicken, Zone, Zones,
 };
 use ulmix_core::report::Verdict;
 use ulmix_core::shape::Composed;
@@ -56,6 +56,21 @@ fn every_kind_closes_and_its_density_is_foreseen() {
         let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
         assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
     }
+}
+
+#[test]
+fn a_net_of_points_on_the_surface_covers_it_and_leaves_the_inside_empty() {
+    let part = Part::prepare(&TriMesh::sphere(20.0, 5)).unwrap();
+    let mut r = recipe(&part, Kind::Seeded(SeededKind::Voronoi), 8.0, Thicken::Thickness { thickness_mm: 1.4 });
+    r.structure.seeds = Seeds { layout: Layout::Surface, inner: false, surface_count: Some(60), ..Seeds::default() };
+    let o = run(&part, &r);
+    let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+    assert!(failed.is_empty(), "{failed:?}");
+    assert_eq!(o.linked.fill.structure.as_ref().unwrap().surface_seeds, 60);
+    assert!(o.solid.mesh.points.iter().all(|p| p.length() > 20.0 - 1.5));
+    let around = o.solid.mesh.points.iter().map(|p| p.normalize()).collect::<Vec<_>>();
+    let near = |d: DVec3| around.iter().any(|p| p.dot(d) > 0.9);
+    assert!([DVec3::X, DVec3::NEG_X, DVec3::Y, DVec3::NEG_Y, DVec3::Z, DVec3::NEG_Z].into_iter().all(near));
 }
 
 #[test]

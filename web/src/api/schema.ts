@@ -621,6 +621,8 @@ export interface components {
             /** Format: double */
             shortest_mm: number;
             struts: number;
+            /** @description Seed points on its surface. */
+            surface_seeds: number;
             /**
              * Format: double
              * @description How unequal the cells are: standard deviation over mean of their volumes (areas in a plane).
@@ -789,6 +791,11 @@ export interface components {
         };
         /** @description Kind of structure, by family. In JSON the kind's name alone. */
         Kind: components["schemas"]["SurfaceKind"] | components["schemas"]["CellKind"] | components["schemas"]["ExtrudedKind"] | components["schemas"]["SeededKind"] | components["schemas"]["FoamKind"] | components["schemas"]["GivenKind"];
+        /**
+         * @description Where seed points lie.
+         * @enum {string}
+         */
+        Layout: "inside" | "surface" | "both";
         /** @description What the thicken step leads to. */
         Linked: components["schemas"]["Filled"] & {
             /** @description Zones and skins that do not find all their faces. */
@@ -1376,6 +1383,13 @@ export interface components {
             /** @default null */
             finer: null | components["schemas"]["Finer"];
             /**
+             * @description Struts inside the part too, where there is a net.
+             * @default true
+             */
+            inner: boolean;
+            /** @default inside */
+            layout: components["schemas"]["Layout"];
+            /**
              * Format: int32
              * @description Nearest points that each point is joined to.
              * @default 4
@@ -1402,6 +1416,12 @@ export interface components {
             rounds: number;
             /** @default even */
             spread: components["schemas"]["Spread"];
+            /**
+             * Format: int32
+             * @description Points on the surface, where some lie there; absent: as many as sides of the cell size cover it.
+             * @default null
+             */
+            surface_count: number | null;
             /**
              * Format: double
              * @description Struts shorter than this share of the cell size are drawn together into one node.

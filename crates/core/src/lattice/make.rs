@@ -226,7 +226,8 @@ fn seeded(
     }
     let cell = found.cell * s.smallest();
     let least = region.least_size();
-    let known = |facts: Facts| Facts { seeds: found.inside, unevenness: found.unevenness, ..facts };
+    let known =
+        |facts: Facts| Facts { seeds: found.inside, surface_seeds: found.on_surface, unevenness: found.unevenness, ..facts };
     if kind == SeededKind::VoronoiWalls {
         let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() });
         return Some(Net::new(frame, walls(&found, scale), joins, cell).with_smallest(least * cell).with_facts(facts));
@@ -245,7 +246,8 @@ fn seeded(
                 let sharp = if s.seeds.edges { sharp_edges(&part.mesh) } else { Vec::new() };
                 outer = outer::net(&surface, &found.points, &d.pairs, &sharp);
             }
-            (d.edges, widths.get(widths.len() / 2).copied().unwrap_or(0.0))
+            let inner = s.seeds.inner || !s.seeds.net;
+            (if inner { d.edges } else { Skeleton::default() }, widths.get(widths.len() / 2).copied().unwrap_or(0.0))
         }
         SeededKind::Delaunay => {
             let struts = voronoi::diagram(&found.points, &found.bounds).pairs;

@@ -112,6 +112,10 @@ pub trait Bulk: Send + Sync {
 pub struct Facts {
     /// Seed points inside the part; 0 for cells that repeat.
     pub seeds: usize,
+    /// Seed points on its surface.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub surface_seeds: usize,
     /// How unequal the cells are: standard deviation over mean of their volumes (areas in a plane).
     pub unevenness: f64,
     /// Nodes and struts in the part; of walls, the walls.

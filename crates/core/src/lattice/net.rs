@@ -111,7 +111,10 @@ impl Bare for Net {
             Source::Repeated { struts, .. } | Source::Struts { struts, .. } => struts.len() * 48,
             Source::Walls { seeds, pairs } => seeds.len() * 24 + pairs.len() * 8,
         };
-        source + self.shared.near.get().map_or(0, Members::bytes) + self.cell_points.len() * 24 + self.skeleton.as_ref().map_or(0, Skeleton::bytes)
+        source
+            + self.shared.near.get().map_or(0, Members::bytes)
+            + self.cell_points.len() * 24
+            + self.skeleton.as_ref().map_or(0, Skeleton::bytes)
     }
 }
 

@@ -12,7 +12,8 @@ use super::surface::low_discrepancy;
 use super::voronoi::{CellFacts, Cells, Within};
 use crate::part::Part;
 use crate::random::Random;
-use crate::recipe::{Seeds, Spread};
+use crate::recipe::structure::MOST_SEEDS;
+use crate::recipe::{Layout, Seeds, Spread};
 use glam::DVec3;
 use rayon::prelude::*;
 use std::cmp::Ordering;
@@ -20,9 +21,10 @@ use std::collections::BinaryHeap;
 
 /// Points in a space in which cells are as wide as long as high.
 pub struct Scattered {
-    /// Those inside the part first.
+    /// Those inside the part first, then those on its surface.
     pub points: Vec<DVec3>,
     pub inside: usize,
+    pub on_surface: usize,
     /// Edge of a cube of a cell's volume.
     pub cell: f64,
     pub bounds: Within,
@@ -39,6 +41,18 @@ pub trait Region: Sync {
     /// Share of its distance by which a point may move in any direction and stay on its side.
     fn slack(&self) -> f64;
     fn volume(&self) -> f64;
+    /// Of the part's surface; 0 where no point can lie on one.
+    fn area(&self) -> f64 {
+        0.0
+    }
+    /// So many places on that surface, as chance has it.
+    fn on_surface(&self, _count: usize, _random: &mut Random) -> Vec<DVec3> {
+        Vec::new()
+    }
+    /// The nearest place on it.
+    fn onto_surface(&self, p: DVec3) -> DVec3 {
+        p
+    }
     /// All points lie in the plane z = 0.
     fn flat(&self) -> bool;
     /// The wanted size of cells at a place over that of the largest.
@@ -61,6 +75,26 @@ pub struct Scaled<'a> {
     pub scale: DVec3,
     /// Where cells are smaller.
     pub sizes: Option<&'a Sizes<'a>>,
+}
+
+impl Scaled<'_> {
+    fn corners(&self, triangle: usize) -> [DVec3; 3] {
+        self.part.mesh.corners(triangle).map(|p| self.frame.local(p) / self.scale)
+    }
+
+    /// Area of each triangle and all before it.
+    fn areas(&self) -> Vec<f64> {
+        let area = |t: usize| {
+            let [a, b, c] = self.corners(t);
+            0.5 * (b - a).cross(c - a).length()
+        };
+        let mut sum = 0.0;
+        let add = |t: usize| {
+            sum += area(t);
+            sum
+        };
+        (0..self.part.mesh.triangles.len()).map(add).collect()
+    }
 }
 
 impl Region for Scaled<'_> {
@@ -90,6 +124,29 @@ impl Region for Scaled<'_> {
 
     fn volume(&self) -> f64 {
         self.part.facts.volume_mm3 / self.scale.to_array().iter().product::<f64>()
+    }
+
+    fn area(&self) -> f64 {
+        self.areas().last().copied().unwrap_or(0.0)
+    }
+
+    fn on_surface(&self, count: usize, random: &mut Random) -> Vec<DVec3> {
+        let sums = self.areas();
+        let whole = sums.last().copied().unwrap_or(0.0);
+        let place = |_| {
+            let t = sums.partition_point(|s| *s <= random.unit() * whole).min(sums.len() - 1);
+            let [a, b, c] = self.corners(t);
+            // Two halves of a parallelogram are one triangle.
+            let (u, v) = (random.unit(), random.unit());
+            let (u, v) = if u + v > 1.0 { (1.0 - u, 1.0 - v) } else { (u, v) };
+            a + (b - a) * u + (c - a) * v
+        };
+        (0..if sums.is_empty() { 0 } else { count }).map(place).collect()
+    }
+
+    fn onto_surface(&self, p: DVec3) -> DVec3 {
+        let near = self.part.bvh().nearest(self.frame.back(p * self.scale), f64::INFINITY);
+        near.map_or(p, |n| self.frame.local(n.point) / self.scale)
     }
 
     fn flat(&self) -> bool {
@@ -167,9 +224,19 @@ pub fn scatter(
     // Those inside the part first.
     let given = given.map(|points| points.into_iter().partition::<Vec<_>, _>(|p| region.distance(*p, 1e-9) < 0.0));
     let count = given.as_ref().map_or(seeds.count, |(inner, _)| Some(inner.len().max(1) as u32));
-    let inside = count.unwrap_or(volume.round().clamp(1.0, crate::recipe::structure::MOST_SEEDS as f64) as u32) as usize;
+    let surface = if given.is_none() { surface_points(region, seeds) } else { Vec::new() };
+    // Half of the cell of a point on the surface lies inside.
+    let (half, most) = (0.5 * surface.len() as f64, MOST_SEEDS as f64);
+    let least_inside = if surface.is_empty() { 1.0 } else { 0.0 };
+    let inside = match seeds.layout {
+        Layout::Surface if !surface.is_empty() => 0,
+        _ => count.unwrap_or((volume - half).round().clamp(least_inside, most) as u32) as usize,
+    };
     let power = if region.flat() { 1.0 / 2.0 } else { 1.0 / 3.0 };
-    let cell = (volume / inside as f64).powf(power);
+    let cell = match inside {
+        0 => (region.area() / surface.len().max(1) as f64).sqrt(),
+        _ => (volume / (inside as f64 + half)).powf(power),
+    };
     let pad = PADDING * cell;
     let (low, high) = region.bounds();
     let deep = if region.flat() { DVec3::new(1.0, 1.0, 0.0) } else { DVec3::ONE };
@@ -179,7 +246,9 @@ pub fn scatter(
     // Candidates inside until there are enough; those around the part come along at the same density.
     let mut random = Random::new(seeds.random, 0);
     let (mut inner, mut outer) = (Vec::new(), Vec::new());
-    let wanted = inside * crowd;
+    // The padding's come along with those inside, also where none of these stays.
+    let fill = if surface.is_empty() { inside } else { inside.max((volume / cell.powi(3)).ceil() as usize) };
+    let wanted = crowd * fill;
     let most = ((400 * wanted) as f64 / least.powi(3)) as usize + 100_000;
     let mut tried = 0;
     while inner.len() < wanted && tried < most {
@@ -215,15 +284,27 @@ pub fn scatter(
             outer.retain(|p| grid.within(*p, APART * cell * region.size(*p)).is_empty());
             (inner.len(), found)
         }
-        None => (inner.len().min(inside), inner.len().min(inside)),
+        None => {
+            let grid = PointGrid::new(&surface);
+            let apart = |p: &DVec3| surface.is_empty() || grid.within(*p, APART * cell * region.size(*p)).is_empty();
+            inner.retain(apart);
+            outer.retain(apart);
+            if crowd == 1 || inside == 0 {
+                inner.truncate(inside);
+            }
+            (inner.len().min(inside), inner.len().min(inside))
+        }
     };
     let around = outer.len() / crowd;
-    let mut points = if crowd > 1 { eliminated(&inner, kept, &outer, around, cell, region) } else { [inner, outer].concat() };
+    let reach = cell * if region.flat() { PLANAR } else { SPATIAL };
+    let mut points = if crowd > 1 { eliminated(&inner, kept, &outer, around, reach, region) } else { [inner, outer].concat() };
+    let (on_surface, kept) = (surface.len(), kept + surface.len());
+    points.splice(found..found, surface);
 
     let (low, high) = (low - 2.0 * cell * deep, high + 2.0 * cell * deep);
     let thick = if region.flat() { DVec3::new(0.0, 0.0, 0.5) } else { DVec3::ZERO };
     // Cells whose points lie a cell apart reach about that far; a few times as far is never missed.
-    let widest = cell.max(if is_given { widest_gap(&points, low, high) } else { 0.0 });
+    let widest = cell.max(if is_given || (inside == 0 && on_surface > 0) { widest_gap(&points, low, high) } else { 0.0 });
     let outer = (kept, OUTER_RADIUS * widest);
     let bounds = Within { low: low - thick, high: high + thick, radius: RADIUS * widest, outer };
     let while_relaxed = Within { outer: (kept, RELAXED_RADIUS * widest), ..bounds };
@@ -235,12 +316,46 @@ pub fn scatter(
             return None;
         }
         let facts = cells.facts(&points, &while_relaxed);
-        relax(&mut points, &mut clear, found, region, &facts, pad);
+        relax(&mut points, &mut clear, [found, found + on_surface], region, &facts, pad);
     }
     let volumes = cells.facts(&points, &bounds);
     let volumes: Vec<f64> = volumes[..found].par_iter().zip(&points).map(|(f, p)| f.volume / region.size(*p).powi(3)).collect();
-    Some(Scattered { unevenness: unevenness(&volumes), points, inside: found, cell, bounds })
+    Some(Scattered { unevenness: unevenness(&volumes), points, inside: found, on_surface, cell, bounds })
 }
+
+/// Points on the surface of the part, if any are to lie there.
+fn surface_points(region: &dyn Region, seeds: &Seeds) -> Vec<DVec3> {
+    let area = region.area();
+    if seeds.layout == Layout::Inside || area <= 0.0 {
+        return Vec::new();
+    }
+    let mut random = Random::new(seeds.random, 1);
+    let least = region.least_size();
+    let most = MOST_SEEDS as f64;
+    // Sides of cells cover it: where cells are smaller, more of them.
+    let sample = if least < 1.0 { region.on_surface(4000, &mut random) } else { Vec::new() };
+    let denser = sample.iter().map(|p| region.size(*p).powi(-2)).sum::<f64>() / sample.len().max(1) as f64;
+    let covered = area * if sample.is_empty() { 1.0 } else { denser };
+    let count = seeds.surface_count.map_or(covered.round().clamp(1.0, most), |n| n as f64);
+    let crowd = if seeds.spread == Spread::Even { CROWD } else { 1 };
+    let wanted = count as usize * crowd;
+    let mut found = Vec::new();
+    while found.len() < wanted {
+        let more = region.on_surface(wanted, &mut random);
+        let kept = more.into_iter().filter(|p| least == 1.0 || random.unit() < (least / region.size(*p)).powi(2));
+        found.extend(kept);
+    }
+    found.truncate(wanted);
+    let cell = (covered / count).sqrt();
+    if crowd == 1 {
+        return found;
+    }
+    eliminated(&found, count as usize, &[], 0, cell * PLANAR, region)
+}
+
+/// Twice the radius of the densest packing of as many discs and balls (Yuksel 2015, eqs. 2 and 3), in cells.
+const PLANAR: f64 = 1.074_569_931_823_542;
+const SPATIAL: f64 = 1.122_462_048_309_373;
 
 /// How far a place may be from the nearest point, about.
 fn widest_gap(points: &[DVec3], low: DVec3, high: DVec3) -> f64 {
@@ -249,12 +364,23 @@ fn widest_gap(points: &[DVec3], low: DVec3, high: DVec3) -> f64 {
     (1..=4000).into_par_iter().map(gap).reduce(|| 0.0, f64::max)
 }
 
-/// One round: every point goes to the middle of its cell, unless that changes the side of the part that
-/// it lies on; those at the rim of the padding, whose cells are cut by the box, stay. `clear` holds how far
+/// One round: every point goes to the middle of its cell, those on the surface on it, unless that changes the side
+/// of the part that it lies on; `[inside, surface]` tells where those inside and on the surface end; those at the rim of the padding, whose cells are cut by the box, stay. `clear` holds how far
 /// every point may move before its distance must be asked for again.
-fn relax(points: &mut [DVec3], clear: &mut [f64], inside: usize, region: &dyn Region, facts: &[CellFacts], pad: f64) {
+fn relax(
+    points: &mut [DVec3],
+    clear: &mut [f64],
+    [inside, surface]: [usize; 2],
+    region: &dyn Region,
+    facts: &[CellFacts],
+    pad: f64,
+) {
     let narrowing = pad * region.steepest();
     points.par_iter_mut().zip(clear).zip(facts).enumerate().for_each(|(n, ((p, clear), f))| {
+        if n >= inside && n < surface {
+            *p = region.onto_surface(f.middle);
+            return;
+        }
         let to = if region.flat() { f.middle.with_z(0.0) } else { heavier(region, f) };
         *clear -= p.distance(to);
         if *clear > 0.0 {
@@ -327,19 +453,17 @@ impl Ord for Crowded {
     }
 }
 
-/// Takes away the most crowded candidates until `keep_inner` and `keep_outer` are left, inner ones first.
+/// Takes away the most crowded candidates until `keep_inner` and `keep_outer` are left, inner ones first. Those farther
+/// apart than `reach` do not crowd each other.
 fn eliminated(
     inner: &[DVec3],
     keep_inner: usize,
     outer: &[DVec3],
     keep_outer: usize,
-    cell: f64,
+    reach: f64,
     region: &dyn Region,
 ) -> Vec<DVec3> {
     let all = [inner, outer].concat();
-    // Twice the radius of the densest packing of as many balls (Yuksel 2015, eqs. 2 and 3), in units of
-    // the cell.
-    let reach = cell * if region.flat() { (2.0 / 3f64.sqrt()).sqrt() } else { 2f64.powf(1.0 / 6.0) };
     let size: Vec<f64> = all.par_iter().map(|p| region.size(*p)).collect();
     let weight = |n: usize, m: u32| {
         let (m, d) = (m as usize, all[n].distance(all[m as usize]));
@@ -425,6 +549,47 @@ mod tests {
         let volume: f64 = Cells::default().facts(&s.points, &s.bounds).iter().map(|f| f.volume).sum();
         let size = s.bounds.high - s.bounds.low;
         assert!((volume / (size.x * size.y * size.z) - 1.0).abs() < 1e-6, "{volume}");
+    }
+
+    #[test]
+    fn points_on_the_surface_lie_there_evenly_and_those_inside_keep_away() {
+        let closest = |points: &[DVec3]| {
+            let grid = PointGrid::new(points);
+            (0..points.len()).map(|n| grid.nearest(points[n], 1, |m| m as usize == n)[0].0).fold(f64::INFINITY, f64::min)
+        };
+        for (layout, spread, rounds) in [
+            (Layout::Surface, Spread::Even, 0),
+            (Layout::Surface, Spread::Even, 4),
+            (Layout::Both, Spread::Even, 3),
+            (Layout::Both, Spread::Loose, 0),
+        ] {
+            let seeds = Seeds { layout, spread, rounds, surface_count: Some(200), ..Seeds::default() };
+            let (part, s) = in_ball(&seeds);
+            let end = s.inside + s.on_surface;
+            assert_eq!(s.on_surface, 200);
+            let away: Vec<f64> = s.points.iter().map(|p| part.distance.value(*p * 2.0)).collect();
+            assert!(away[..s.inside].iter().all(|d| *d < 0.0) && away[end..].iter().all(|d| *d > 0.0));
+            assert!(away[s.inside..end].iter().all(|d| d.abs() < 1e-9), "{layout:?} {rounds}");
+            // Places of an even share of the ball's surface: 314 units for 200 points.
+            if spread == Spread::Even {
+                let side = (100.0 * std::f64::consts::PI / 200.0f64).sqrt();
+                let share = closest(&s.points[s.inside..end]) / side;
+                assert!(share > 0.5, "{layout:?} {rounds}: {share}");
+            }
+            if layout == Layout::Both {
+                // Half of what the surface's cells take is missing inside.
+                let want = 4.0 / 3.0 * std::f64::consts::PI * 125.0 - 100.0;
+                assert!((s.inside as f64 / want - 1.0).abs() < 0.03, "{}", s.inside);
+                let grid = PointGrid::new(&s.points[s.inside..end]);
+                let near = |p: &DVec3| grid.nearest(*p, 1, |_| false)[0].0;
+                assert!(rounds > 0 || s.points[..s.inside].iter().all(|p| near(p) >= APART));
+            } else {
+                assert_eq!(s.inside, 0);
+            }
+        }
+        // As many as cover it, when no number is given: an area of 100 π of cells' sides.
+        let s = in_ball(&Seeds { layout: Layout::Surface, ..Seeds::default() }).1;
+        assert!((s.on_surface as f64 / (100.0 * std::f64::consts::PI) - 1.0).abs() < 0.03, "{}", s.on_surface);
     }
 
     #[test]

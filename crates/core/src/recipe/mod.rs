@@ -30,7 +30,7 @@ use sha2::{Digest, Sha256};
 pub use shapes::{OwnShape, ProfilePoint, Section};
 pub use stand::Stand;
 pub use structure::{
-    CellKind, ExtrudedKind, Family, Finer, FoamKind, Form, GivenKind, Joins, Kind, SeededKind, Seeds, Spread, Structure,
+    CellKind, ExtrudedKind, Family, Finer, FoamKind, Form, GivenKind, Joins, Kind, Layout, SeededKind, Seeds, Spread, Structure,
     SurfaceKind,
 };
 use ulmix_mesh::Bounds;

@@ -234,6 +234,19 @@ pub enum Spread {
     Loose,
 }
 
+/// Where seed points lie.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Layout {
+    /// Inside the part.
+    #[default]
+    Inside,
+    /// On its surface.
+    Surface,
+    /// On its surface, and inside away from those.
+    Both,
+}
+
 /// Points that own cells.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(default, deny_unknown_fields)]
@@ -244,6 +257,11 @@ pub struct Seeds {
     /// Points inside the part; absent: as many as cells of the cell size fill it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub count: Option<u32>,
+    #[schema(required = true)]
+    pub layout: Layout,
+    /// Points on the surface, where some lie there; absent: as many as sides of the cell size cover it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub surface_count: Option<u32>,
     /// The integer that repeats an arrangement.
     #[schema(required = true)]
     pub random: u32,
@@ -258,6 +276,9 @@ pub struct Seeds {
     /// Struts where the cells meet the part's surface, so that the lattice ends in a closed net.
     #[schema(required = true)]
     pub net: bool,
+    /// Struts inside the part too, where there is a net.
+    #[schema(required = true)]
+    pub inner: bool,
     /// Struts along the part's sharp edges, where there is a net.
     #[schema(required = true)]
     pub edges: bool,
@@ -290,11 +311,14 @@ impl Default for Seeds {
         Seeds {
             own: None,
             count: None,
+            layout: Layout::Inside,
+            surface_count: None,
             random: 1,
             spread: Spread::Even,
             rounds: 4,
             neighbours: 4,
             net: true,
+            inner: true,
             edges: true,
             weld: 0.1,
             finer: None,
@@ -374,6 +398,16 @@ impl Structure {
         s.own.as_ref().map_or(Ok(()), OwnPoints::validate)?;
         if let Some(count) = s.count {
             check("structure.seeds.count", "The number of seed points", "", count as f64, 1.0, MOST_SEEDS as f64)?;
+        }
+        if let Some(count) = s.surface_count {
+            check(
+                "structure.seeds.surface_count",
+                "The number of points on the surface",
+                "",
+                count as f64,
+                1.0,
+                MOST_SEEDS as f64,
+            )?;
         }
         check("structure.seeds.rounds", "The number of rounds", "", s.rounds as f64, 0.0, 200.0)?;
         check("structure.seeds.neighbours", "The number of neighbours", "", s.neighbours as f64, 1.0, 12.0)?;

@@ -72,21 +72,39 @@ export function SeedFields() {
   const { kind, seeds } = f.filling.structure
   const found = f.found?.structure
   const points = seeds.count ?? found?.seeds ?? 0
+  const onSurface = seeds.layout !== 'inside' && kind !== 'planar_voronoi'
+  const inside = seeds.layout !== 'surface' || kind === 'planar_voronoi'
   return (
     <>
       <OwnPoints />
       {!seeds.own && (
         <>
-          <Value
-            label="Points"
-            hint="inside the part"
-            value={points}
-            unit=""
-            digits={0}
-            range={[10, Math.max(1000, 2 * points)]}
-            follows={!seeds.count}
-            change={(v) => withSeeds({ count: Math.max(1, Math.round(v)) })}
-          />
+          {kind !== 'planar_voronoi' && (
+            <ChoiceLine<S['seeds']['layout']>
+              label="Points lie"
+              value={seeds.layout}
+              options={[
+                { value: 'inside', label: 'Inside' },
+                { value: 'surface', label: 'On the surface' },
+                { value: 'both', label: 'Both' },
+              ]}
+              // Cells of points on the surface alone meet in the middle of the part: their net is what is meant.
+              onChange={(layout) => edit(withSeeds({ layout, inner: layout !== 'surface' || !seeds.net }))}
+            />
+          )}
+          {inside && <Value label="Points" hint="inside the part" value={points} unit="" digits={0} range={[10, Math.max(1000, 2 * points)]} follows={!seeds.count} change={(v) => withSeeds({ count: Math.max(1, Math.round(v)) })} />}
+          {onSurface && (
+            <Value
+              label="Points"
+              hint="on the surface"
+              value={seeds.surface_count ?? found?.surface_seeds ?? 0}
+              unit=""
+              digits={0}
+              range={[10, Math.max(1000, 2 * (seeds.surface_count ?? found?.surface_seeds ?? 0))]}
+              follows={!seeds.surface_count}
+              change={(v) => withSeeds({ surface_count: Math.max(1, Math.round(v)) })}
+            />
+          )}
           <ChoiceLine<S['seeds']['spread']>
             label="Spread"
             value={seeds.spread}
@@ -113,6 +131,7 @@ export function SeedFields() {
       {kind === 'voronoi' && (
         <SwitchLine label="Closed by a net at the surface" name="Net at the surface" checked={seeds.net} onChange={(net) => edit(withSeeds({ net }))} />
       )}
+      {kind === 'voronoi' && seeds.net && <SwitchLine label="Struts inside too" checked={seeds.inner} onChange={(inner) => edit(withSeeds({ inner }))} />}
       {kind === 'voronoi' && seeds.net && (
         <SwitchLine label="Struts along sharp edges" checked={seeds.edges} onChange={(edges) => edit(withSeeds({ edges }))} />
       )}

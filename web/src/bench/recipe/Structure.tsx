@@ -59,7 +59,7 @@ function Three({ label, unit, values, onSet }: { label: string; unit: string; va
 }
 
 /** The size leads again, not a count of seed points. */
-const sized = (cell_mm: Triple) => (r: Recipe) => withSeeds({ count: null })(withStructure({ cell_mm })(r))
+const sized = (cell_mm: Triple) => (r: Recipe) => withSeeds({ count: null, surface_count: null })(withStructure({ cell_mm })(r))
 
 export function Structure() {
   const handle = useBench((b) => b.handle)
@@ -73,7 +73,7 @@ export function Structure() {
   const [x = 1] = s.cell_mm
   // What is found is the size of the smallest cells.
   const least = leastShare(s, f.recipe)
-  const counted = choice?.seeded && !!s.seeds.count
+  const counted = choice?.seeded && !!(s.seeds.count ?? s.seeds.surface_count)
   const shown = (i: number) => (counted && !uneven ? (f.found ? f.found.cell_mm / least : x) : (s.cell_mm[i] ?? x))
   const contact = choice?.random ? f.found?.structure?.contact : null
   const direction = (['x', 'y', 'z'] as const).find((a) => along[a].every((v, i) => v === s.rotation_deg[i]))

@@ -37,6 +37,7 @@ export const choiceOf = (choices: Choice[], kind: Kind) => choices.find((c) => c
 
 export function cells(s: S, choice?: Choice) {
   if (choice?.given) return `${count(s.own_struts?.struts.length ?? 0)} from ${s.own_struts?.name ?? 'a file'}`
+  if (choice?.seeded && s.seeds.layout === 'surface') return 'points on the surface'
   if (choice?.seeded && s.seeds.count) return `${count(s.seeds.count)} points`
   const [x = 0, y = 0, z = 0] = s.cell_mm
   return x === y && y === z ? `${plain(x)} mm cells` : `${plain(x)} × ${plain(y)} × ${plain(z)} mm cells`
