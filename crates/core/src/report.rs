@@ -282,8 +282,13 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
         out.push("Nothing is hollow: skin and kept solids take the whole part. Make the skin thinner.".into());
     } else if fill > 0.97 {
         out.push("The fill is solid: walls close every opening. Make walls thinner or cells larger.".into());
-    } else if recipe.fillings().iter().any(|f| f.structure.kind == Kind::Seeded(SeededKind::VoronoiWalls)) {
-        out.push("Cells are closed: powder or resin stays in them. Voronoi struts leave them open.".into());
+    } else if recipe
+        .fillings()
+        .iter()
+        .zip(linked.fills())
+        .any(|(f, l)| f.structure.kind == Kind::Seeded(SeededKind::VoronoiWalls) && l.opening_mm <= 0.0)
+    {
+        out.push("Cells are closed: powder or resin stays in them. Give the walls holes, or choose Voronoi struts.".into());
     } else if linked.fills().any(|f| f.opening_mm <= 0.0) {
         out.push("Openings close at the narrowest places. Make walls thinner or cells larger.".into());
     } else if fill < 0.005 {

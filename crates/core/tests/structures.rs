@@ -15,7 +15,7 @@ use ulmix_core::report::Verdict;
 use ulmix_core::shape::Composed;
 use ulmix_core::zoned::{Regions, Zoned};
 use ulmix_formats::Beam;
-use ulmix_mesh::TriMesh;
+use ulmix_mesh::{Topology, TriMesh};
 
 fn cube(side: f64) -> Part {
     Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(side))).unwrap()
@@ -71,6 +71,25 @@ fn a_net_of_points_on_the_surface_covers_it_and_leaves_the_inside_empty() {
     let around = o.solid.mesh.points.iter().map(|p| p.normalize()).collect::<Vec<_>>();
     let near = |d: DVec3| around.iter().any(|p| p.dot(d) > 0.9);
     assert!([DVec3::X, DVec3::NEG_X, DVec3::Y, DVec3::NEG_Y, DVec3::Z, DVec3::NEG_Z].into_iter().all(near));
+}
+
+#[test]
+fn holes_in_voronoi_walls_join_what_they_close_off() {
+    let part = cube(24.0);
+    let with = |holes: f64| {
+        let mut r = recipe(&part, Kind::Seeded(SeededKind::VoronoiWalls), 8.0, Thicken::Thickness { thickness_mm: 0.8 });
+        r.structure.seeds.holes = holes;
+        let o = run(&part, &r);
+        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+        assert!(failed.is_empty(), "{holes}: {failed:?}");
+        let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
+        assert!((got - foreseen).abs() < 1.0, "{holes}: {got} for {foreseen}");
+        (Topology::of(&o.solid.mesh).pieces, got, o.linked.fill.opening_mm)
+    };
+    let (whole, pierced) = (with(0.0), with(0.7));
+    // The outside, and a hollow for each cell that does not reach it.
+    assert!(whole.0 > 3 && pierced.0 == 1, "{whole:?} {pierced:?}");
+    assert!(pierced.1 < whole.1 - 2.0 && whole.2 == 0.0 && pierced.2 > 0.5);
 }
 
 #[test]

@@ -277,6 +277,18 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     .await;
     b.click("[aria-label=Undo]").await;
     b.until("two are left", || async { b.seen(".editor .label", "2 faces").await }).await;
+    // The loop of edges nearest to the top's middle is its outline: four sides and four corners, one of which is held.
+    b.click_text("[aria-label='Pick by'] .ant-segmented-item-label", "Loop").await;
+    b.until("a loop takes the faces along it", || async {
+        if !b.seen(".editor .label", "9 faces").await {
+            b.click_in(".view canvas", 0.5, 0.42).await;
+            b.saved().await;
+        }
+        b.seen(".editor .label", "9 faces").await
+    })
+    .await;
+    b.click("[aria-label=Undo]").await;
+    b.until("two are left again", || async { b.seen(".editor .label", "2 faces").await }).await;
     b.click_text("button", "Done picking").await;
     b.click_text("button", "Add a zone").await;
     b.click_text(".ant-dropdown-menu-title-content", "Cylinder").await;

@@ -8,6 +8,7 @@ use serde_json::json;
 use std::time::Instant;
 use ulmix_core::demo::{keel_bracket, Reedling};
 use ulmix_core::grid::Grid;
+use ulmix_core::inspect::inspect;
 use ulmix_core::lattice::make::structure as structure_in;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
@@ -23,7 +24,7 @@ type Case = (&'static str, fn() -> serde_json::Value);
 
 fn main() {
     let words: Vec<String> = std::env::args().skip(1).filter(|a| !a.starts_with('-')).collect();
-    let all: [Case; 12] = [
+    let all: [Case; 14] = [
         ("gyroid_400", gyroid),
         ("struts_10000", struts),
         ("voronoi_2000", || voronoi(2_000, 0)),
@@ -33,6 +34,8 @@ fn main() {
         ("keel_final_025", keel_final),
         ("slider", slider),
         ("distance_256", distance),
+        ("import_1m", import),
+        ("faces_200k", faces_of_many),
         ("stl_read_5m", stl_read),
         ("stl_write_5m", stl_write),
         ("start_to_picture", start),
@@ -114,6 +117,47 @@ fn foam() -> serde_json::Value {
     let structure = Structure { kind: Kind::Foam(FoamKind::FoamSheet), cell_mm: [8.0; 3], ..Structure::default() };
     let (seconds, bare) = best(|| structure_in(&part, &structure, Joins::default(), &|| false).expect("not cancelled"));
     json!({ "seconds": seconds, "facts": bare.facts() })
+}
+
+/// A wavy ring of so many triangles, twice `around` times `across`.
+fn ring(around: u32, across: u32) -> TriMesh {
+    let turn = |n: u32, of: u32| std::f64::consts::TAU * (n % of) as f64 / of as f64;
+    let place = |i: u32, j: u32| {
+        let (u, v) = (turn(i, around), turn(j, across));
+        let r = 10.0 + 1.5 * (5.0 * u).sin() * (3.0 * v).cos();
+        DVec3::new((30.0 + r * v.cos()) * u.cos(), (30.0 + r * v.cos()) * u.sin(), r * v.sin())
+    };
+    let at = |i: u32, j: u32| (i % around) * across + j % across;
+    let each = || (0..around).flat_map(|i| (0..across).map(move |j| (i, j)));
+    TriMesh {
+        points: each().map(|(i, j)| place(i, j)).collect(),
+        triangles: each()
+            .flat_map(|(i, j)| {
+                let [a, b, c, d] = [at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j + 1)];
+                [[a, b, c], [a, c, d]]
+            })
+            .collect(),
+    }
+}
+
+/// A file of a million triangles to its part and a first draft, shaded and encoded.
+fn import() -> serde_json::Value {
+    let bytes = stl::write(&ring(1000, 500));
+    let (seconds, triangles) = best(|| {
+        let found = inspect(&bytes).expect("a ring");
+        let recipe = Recipe::for_part(&found.part.mesh.bounds());
+        let o = Pipeline::new(0).run(&found.part, &recipe, Quality::Draft, &Unwatched).expect("a good recipe");
+        glb::write(&shade(&o.solid.mesh, 32.0), &[], json!({}));
+        found.told.triangles
+    });
+    json!({ "seconds": seconds, "part_triangles": triangles })
+}
+
+/// Faces of a part of 200 000 triangles, recognised.
+fn faces_of_many() -> serde_json::Value {
+    let mesh = ring(400, 250);
+    let (seconds, found) = best(|| ulmix_mesh::faces::faces(&mesh, 28.0).list.len());
+    json!({ "seconds": seconds, "part_triangles": mesh.triangles.len(), "faces": found })
 }
 
 fn keel_final() -> serde_json::Value {

@@ -1383,6 +1383,12 @@ export interface components {
             /** @default null */
             finer: null | components["schemas"]["Finer"];
             /**
+             * Format: double
+             * @description Width of the holes in walls over that of the walls, for powder and resin to leave; 0 for none.
+             * @default 0
+             */
+            holes: number;
+            /**
              * @description Struts inside the part too, where there is a net.
              * @default true
              */

@@ -3,7 +3,7 @@
 use super::finer::{Site, Sizes};
 use super::foam::Foam;
 use super::meeting::meeting;
-use super::members::{Frame, Source};
+use super::members::{Frame, Hole, Source};
 use super::net::Net;
 use super::outer;
 use super::seeds::{scatter, Region, Scaled, Scattered, Shadow};
@@ -177,7 +177,7 @@ fn extruded(
     let cell = found.cell * x.min(y);
     let facts = Facts { seeds: found.inside, unevenness: found.unevenness, pieces: 1, ..Facts::default() };
     let opening = nearest_width(&found) * x.min(y);
-    Some(Net::new(frame, walls(&found, scale), joins, cell).with_opening(opening).with_facts(facts))
+    Some(Net::new(frame, walls(&found, scale, 0.0), joins, cell).with_opening(opening).with_facts(facts))
 }
 
 /// Points given one by one, in the structure's axes and in cells of size `scale`.
@@ -186,15 +186,25 @@ pub(super) fn own_points(seeds: &Seeds, frame: Frame, scale: DVec3) -> Option<Ve
     Some(own.points_mm.iter().map(|p| frame.local(DVec3::from(*p)) / scale).collect())
 }
 
-/// Walls between the cells of points, in mm.
-fn walls(found: &Scattered, scale: DVec3) -> Source {
+/// Walls between the cells of points, in mm. Their holes are as wide as that share of the walls, 0 for none.
+fn walls(found: &Scattered, scale: DVec3, share: f64) -> Source {
     let seeds: Vec<DVec3> = found.points.iter().map(|p| *p * scale).collect();
     let b = found.bounds;
     let most = scale.max_element();
     let outer = (b.outer.0, b.outer.1 * most);
     let bounds = Within { low: b.low * scale, high: b.high * scale, radius: b.radius * most, outer };
-    let pairs = voronoi::diagram(&seeds, &bounds).pairs;
-    Source::Walls { seeds, pairs }
+    let d = voronoi::diagram(&seeds, &bounds);
+    let hole = |&(middle, radius): &(DVec3, f64)| Hole { middle, radius: share * radius };
+    let holes = if share > 0.0 { d.discs.iter().map(hole).collect() } else { Vec::new() };
+    Source::Walls { seeds, pairs: d.pairs, holes }
+}
+
+/// Median diameter of the holes in walls; 0 without any.
+fn median_hole(walls: &Source) -> f64 {
+    let Source::Walls { holes, .. } = walls else { return 0.0 };
+    let mut radii: Vec<f64> = holes.iter().map(|h| h.radius).collect();
+    radii.sort_by(f64::total_cmp);
+    radii.get(radii.len() / 2).map_or(0.0, |r| 2.0 * r)
 }
 
 /// Median distance of the inner points from their nearest one: the width of a bar that fits a cell.
@@ -230,7 +240,9 @@ fn seeded(
         |facts: Facts| Facts { seeds: found.inside, surface_seeds: found.on_surface, unevenness: found.unevenness, ..facts };
     if kind == SeededKind::VoronoiWalls {
         let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() });
-        return Some(Net::new(frame, walls(&found, scale), joins, cell).with_smallest(least * cell).with_facts(facts));
+        let walls = walls(&found, scale, s.seeds.holes);
+        let opening = median_hole(&walls);
+        return Some(Net::new(frame, walls, joins, cell).with_smallest(least * cell).with_opening(opening).with_facts(facts));
     }
     let mut outer = Skeleton::default();
     let (raw, opening) = match kind {

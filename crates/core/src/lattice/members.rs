@@ -7,7 +7,7 @@
 use super::index::{Bins, PointGrid};
 use crate::recipe::Joins;
 use glam::{DMat3, DVec3};
-use wide::{f32x8, CmpEq, CmpLt};
+use wide::{f32x8, CmpEq, CmpGt, CmpLt};
 
 /// Where a structure lies in the part.
 #[derive(Clone, Copy, Debug)]
@@ -42,7 +42,14 @@ pub enum Source {
     /// Those from number `inner` on are the net on the part's surface.
     Struts { struts: Vec<[DVec3; 2]>, inner: usize },
     /// Walls halfway between points whose cells touch; each pair once.
-    Walls { seeds: Vec<DVec3>, pairs: Vec<[u32; 2]> },
+    Walls { seeds: Vec<DVec3>, pairs: Vec<[u32; 2]>, holes: Vec<Hole> },
+}
+
+/// A round hole in a wall without thickness; of radius 0: none.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Hole {
+    pub middle: DVec3,
+    pub radius: f64,
 }
 
 /// A straight axis that is thicker than its fellows by `extra` on all sides; a node when it has no length.
@@ -72,26 +79,54 @@ pub enum Members {
 /// The walls of every point's cell.
 pub struct Beside {
     start: Vec<u32>,
-    /// Direction toward the cell's point, and distance from the wall at zero.
-    exact: Vec<(DVec3, f64)>,
-    quick: Vec<[f32; 4]>,
+    exact: Vec<Wall>,
+    /// The same: direction, distance, hole's middle and radius.
+    quick: Vec<[f32; 8]>,
+}
+
+/// A wall of a cell.
+#[derive(Clone, Copy)]
+struct Wall {
+    /// Toward the cell's point.
+    direction: DVec3,
+    /// Distance from the wall at zero.
+    offset: f64,
+    hole: Hole,
+}
+
+impl Wall {
+    /// Distance of a place of the cell, past the rim of a hole from that.
+    fn distance(&self, q: DVec3) -> f64 {
+        let d = self.direction.dot(q) + self.offset;
+        let inward = self.hole.radius - ((q - self.hole.middle) - self.direction * d).length();
+        if inward > 0.0 {
+            d.hypot(inward)
+        } else {
+            d
+        }
+    }
 }
 
 impl Beside {
-    fn new(points: &[DVec3], pairs: &[[u32; 2]]) -> Beside {
-        let mut both: Vec<[u32; 2]> = pairs.iter().flat_map(|[a, b]| [[*a, *b], [*b, *a]]).collect();
+    /// `holes` of the pairs, or none at all.
+    fn new(points: &[DVec3], pairs: &[[u32; 2]], holes: &[Hole]) -> Beside {
+        let both = |n: usize| [(pairs[n], n), ([pairs[n][1], pairs[n][0]], n)];
+        let mut both: Vec<([u32; 2], usize)> = (0..pairs.len()).flat_map(both).collect();
         both.sort_unstable();
         let mut start = vec![0; points.len() + 1];
-        both.iter().for_each(|[a, _]| start[*a as usize + 1] += 1);
+        both.iter().for_each(|([a, _], _)| start[*a as usize + 1] += 1);
         (1..start.len()).for_each(|n| start[n] += start[n - 1]);
-        let wall = |[a, b]: &[u32; 2]| {
+        let wall = |([a, b], n): &([u32; 2], usize)| {
             let (p, q) = (points[*a as usize], points[*b as usize]);
-            let n = (p - q).normalize_or(DVec3::X);
-            (n, -n.dot((p + q) * 0.5))
+            let direction = (p - q).normalize_or(DVec3::X);
+            Wall { direction, offset: -direction.dot((p + q) * 0.5), hole: holes.get(*n).copied().unwrap_or_default() }
         };
-        let exact: Vec<(DVec3, f64)> = both.iter().map(wall).collect();
-        let quick = exact.iter().map(|(n, c)| [n.x as f32, n.y as f32, n.z as f32, *c as f32]).collect();
-        Beside { start, exact, quick }
+        let exact: Vec<Wall> = both.iter().map(wall).collect();
+        let quick = |w: &Wall| {
+            let ([x, y, z], [u, v, t]) = (w.direction.to_array(), w.hole.middle.to_array());
+            [x, y, z, w.offset, u, v, t, w.hole.radius].map(|v| v as f32)
+        };
+        Beside { start, quick: exact.iter().map(quick).collect(), exact }
     }
 
     fn of(&self, point: u32) -> std::ops::Range<usize> {
@@ -124,7 +159,7 @@ impl Members {
                 let (low, high) = span(struts.iter().flatten(), margin);
                 Members::of(segments(struts.iter().copied(), *inner, joins), low, high - low, false, margin, edge)
             }
-            Source::Walls { seeds, pairs } => {
+            Source::Walls { seeds, pairs, holes } => {
                 let (low, high) = span(seeds.iter(), 0.0);
                 let grid = PointGrid::new(seeds);
                 let bins = Bins::new(low, high - low, edge, false);
@@ -136,7 +171,8 @@ impl Members {
                 });
                 let exact: Vec<DVec3> = seeds.iter().map(|s| *s - low).collect();
                 let quick = exact.iter().map(|s| s.as_vec3().to_array()).collect();
-                Members::Walls { bins, beside: Beside::new(&exact, pairs), exact, quick }
+                let holes: Vec<Hole> = holes.iter().map(|h| Hole { middle: h.middle - low, ..*h }).collect();
+                Members::Walls { bins, beside: Beside::new(&exact, pairs, &holes), exact, quick }
             }
         }
     }
@@ -175,7 +211,7 @@ impl Members {
         self.bins().bytes()
             + match self {
                 Members::Struts { exact, .. } => exact.len() * (56 + 32),
-                Members::Walls { exact, beside, .. } => exact.len() * (24 + 12) + beside.exact.len() * (32 + 16),
+                Members::Walls { exact, beside, .. } => exact.len() * (24 + 12) + beside.exact.len() * (64 + 32),
             }
     }
 
@@ -191,7 +227,7 @@ impl Members {
             Members::Walls { exact, beside, .. } => {
                 let d = |i: u32| exact[i as usize].distance_squared(q);
                 let Some(&own) = list.iter().min_by(|a, b| d(**a).total_cmp(&d(**b))) else { return far };
-                beside.exact[beside.of(own)].iter().map(|(n, c)| n.dot(q) + c).fold(far, join)
+                beside.exact[beside.of(own)].iter().map(|w| w.distance(q)).fold(far, join)
             }
         }
     }
@@ -236,8 +272,14 @@ impl Members {
                         continue;
                     }
                     let mut one = Joined { f, g, ..joined };
-                    for &[x, y, z, c] in &beside.quick[beside.of(id as u32)] {
-                        one.add(q[0] * x + q[1] * y + q[2] * z + c, [x, y, z].map(f32x8::splat));
+                    for &[x, y, z, c, u, v, t, radius] in &beside.quick[beside.of(id as u32)] {
+                        let (d, n) = (q[0] * x + q[1] * y + q[2] * z + c, [x, y, z].map(f32x8::splat));
+                        if radius > 0.0 {
+                            let (d, n) = past_rim(d, n, [q[0] - u, q[1] - v, q[2] - t], radius);
+                            one.add(d, n);
+                        } else {
+                            one.add(d, n);
+                        }
                     }
                     all_f = lanes.blend(one.f, all_f);
                     all_g = [0, 1, 2].map(|a| lanes.blend(one.g[a], all_g[a]));
@@ -246,6 +288,19 @@ impl Members {
             }
         }
     }
+}
+
+/// Distance from a wall with a hole, and its gradient, from those of the whole wall and the ways from the hole's middle.
+#[inline(always)]
+fn past_rim(d: f32x8, n: [f32x8; 3], way: [f32x8; 3], radius: f32) -> (f32x8, [f32x8; 3]) {
+    let flat = [0, 1, 2].map(|a| way[a] - n[a] * d);
+    let out = (flat[0] * flat[0] + flat[1] * flat[1] + flat[2] * flat[2]).sqrt();
+    let inward = (f32x8::splat(radius) - out).max(f32x8::ZERO);
+    let f = (d * d + inward * inward).sqrt();
+    let (over, wide) = (f32x8::splat(1.0) / f.max(f32x8::splat(1e-12)), f32x8::splat(1.0) / out.max(f32x8::splat(1e-12)));
+    let inside = inward.cmp_gt(f32x8::ZERO);
+    let pick = |a: usize| inside.blend((n[a] * d - flat[a] * wide * inward) * over, n[a]);
+    (inside.blend(f, d), [pick(0), pick(1), pick(2)])
 }
 
 /// A blended minimum as it grows, with its gradient.

@@ -109,7 +109,7 @@ impl Bare for Net {
     fn bytes(&self) -> usize {
         let source = match &self.shared.source {
             Source::Repeated { struts, .. } | Source::Struts { struts, .. } => struts.len() * 48,
-            Source::Walls { seeds, pairs } => seeds.len() * 24 + pairs.len() * 8,
+            Source::Walls { seeds, pairs, holes } => seeds.len() * 24 + pairs.len() * 8 + holes.len() * 32,
         };
         source
             + self.shared.near.get().map_or(0, Members::bytes)

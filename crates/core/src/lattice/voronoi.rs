@@ -291,6 +291,8 @@ pub struct Diagram {
     pub widths: Vec<f64>,
     /// Pairs of points whose cells share a wall, each once, first point first.
     pub pairs: Vec<[u32; 2]>,
+    /// For every wall the middle of its area, and the radius of the widest circle around that in the wall.
+    pub discs: Vec<(DVec3, f64)>,
 }
 
 pub fn diagram(points: &[DVec3], bounds: &Within) -> Diagram {
@@ -315,13 +317,40 @@ pub fn diagram(points: &[DVec3], bounds: &Within) -> Diagram {
     let walls = || found.iter().flat_map(|(_, w)| w);
     Diagram {
         edges: Skeleton { nodes: keys.into_iter().map(|k| k.1).collect(), struts },
-        widths: walls().map(|w| w.1).collect(),
-        pairs: walls().map(|w| w.0).collect(),
+        widths: walls().map(|w| w.width).collect(),
+        pairs: walls().map(|w| w.pair).collect(),
+        discs: walls().map(|w| w.disc).collect(),
     }
 }
 
-/// The two points beside a wall, and its width.
-type Wall = ([u32; 2], f64);
+/// A wall: the two points beside it, its width, and the circle in it.
+struct Wall {
+    pair: [u32; 2],
+    width: f64,
+    disc: (DVec3, f64),
+}
+
+/// A wall's outline as it is gone around.
+#[derive(Clone, Default)]
+struct Outline {
+    area: f64,
+    length: f64,
+    apex: Option<DVec3>,
+    /// Middles of its triangles by their areas.
+    moment: DVec3,
+    /// Of the circle around its middle.
+    radius: f64,
+}
+
+impl Outline {
+    fn middle(&self) -> DVec3 {
+        if self.area > 0.0 {
+            self.moment / self.area
+        } else {
+            self.apex.unwrap_or_default()
+        }
+    }
+}
 
 /// Two vertices, each by the points whose cells meet there.
 type EdgeKey = [([u32; 4], DVec3); 2];
@@ -330,12 +359,20 @@ impl Cell {
     /// Edges and walls of which this cell's point is the first.
     fn emit(&mut self, own: u32) -> (Vec<EdgeKey>, Vec<Wall>) {
         // Of a round wall four times the area over the outline is the widest ball's diameter.
-        let mut walls = vec![(0.0, 0.0, None::<DVec3>); self.planes.len()];
+        let mut walls = vec![Outline { radius: f64::INFINITY, ..Outline::default() }; self.planes.len()];
         self.each_edge(|a, _, from, to| {
             let w = &mut walls[a as usize];
-            let apex = *w.2.get_or_insert(from);
-            w.0 += 0.5 * (from - apex).cross(to - apex).length();
-            w.1 += from.distance(to);
+            let apex = *w.apex.get_or_insert(from);
+            let area = 0.5 * (from - apex).cross(to - apex).length();
+            w.area += area;
+            w.moment += (apex + from + to) * (area / 3.0);
+            w.length += from.distance(to);
+        });
+        self.each_edge(|a, _, from, to| {
+            let w = &mut walls[a as usize];
+            let along = (to - from).normalize_or_zero();
+            let way = w.middle() - from;
+            w.radius = w.radius.min((way - along * way.dot(along)).length());
         });
         let key = |c: &Corner| {
             let [a, b, d] = c.planes.map(|n| self.planes[n as usize].other);
@@ -360,8 +397,13 @@ impl Cell {
             }
         }
         let real = |p: &Plane| p.other != BOX && p.other > own;
-        let walls = walls.iter().zip(&self.planes).filter(|(w, p)| real(p) && w.1 > 0.0);
-        (out, walls.map(|(w, p)| ([own, p.other], 4.0 * w.0 / w.1)).collect())
+        let walls = walls.iter().zip(&self.planes).filter(|(w, p)| real(p) && w.length > 0.0);
+        let wall = |(w, p): (&Outline, &Plane)| Wall {
+            pair: [own, p.other],
+            width: 4.0 * w.area / w.length,
+            disc: (w.middle(), w.radius),
+        };
+        (out, walls.map(wall).collect())
     }
 }
 

@@ -279,6 +279,9 @@ pub struct Seeds {
     /// Struts inside the part too, where there is a net.
     #[schema(required = true)]
     pub inner: bool,
+    /// Width of the holes in walls over that of the walls, for powder and resin to leave; 0 for none.
+    #[schema(required = true)]
+    pub holes: f64,
     /// Struts along the part's sharp edges, where there is a net.
     #[schema(required = true)]
     pub edges: bool,
@@ -319,6 +322,7 @@ impl Default for Seeds {
             neighbours: 4,
             net: true,
             inner: true,
+            holes: 0.0,
             edges: true,
             weld: 0.1,
             finer: None,
@@ -410,6 +414,7 @@ impl Structure {
             )?;
         }
         check("structure.seeds.rounds", "The number of rounds", "", s.rounds as f64, 0.0, 200.0)?;
+        check("structure.seeds.holes", "The share of walls that holes take", "", s.holes, 0.0, 0.95)?;
         check("structure.seeds.neighbours", "The number of neighbours", "", s.neighbours as f64, 1.0, 12.0)?;
         if let Some(f) = &s.finer {
             check("structure.seeds.finer.share", "The share of the cell size", "", f.share, LEAST_SHARE, 1.0)?;

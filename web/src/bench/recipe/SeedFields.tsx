@@ -128,6 +128,7 @@ export function SeedFields() {
       {kind === 'neighbours' && (
         <NumberLine label="Struts from each point" unit="" value={seeds.neighbours} onSet={(v) => edit(withSeeds({ neighbours: Math.round(v) }))} />
       )}
+      {kind === 'voronoi_walls' && <Value label="Holes in walls" hint="of their width" value={100 * seeds.holes} unit="%" digits={0} range={[0, 90]} change={(v) => withSeeds({ holes: v / 100 })} />}
       {kind === 'voronoi' && (
         <SwitchLine label="Closed by a net at the surface" name="Net at the surface" checked={seeds.net} onChange={(net) => edit(withSeeds({ net }))} />
       )}
