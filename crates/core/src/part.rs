@@ -27,12 +27,14 @@ pub struct Part {
     pub distance: SignedDistance,
     /// Points where sharp edges end, meet or turn: kept exactly in the final mesh.
     pub corners: Vec<DVec3>,
-    /// SHA-256 of points and triangles: the part's stage key.
+    /// SHA-256 of points, triangles and where faces end: the part's stage key.
     pub key: String,
     /// What was put right in the files without being asked.
     pub corrected: Corrected,
     /// The part without its pockets, when it has some: faces are found on it.
     faced: Option<TriMesh>,
+    /// See [`PartStep::crease_deg`].
+    crease_deg: f64,
     faces: OnceLock<Faces>,
 }
 
@@ -174,9 +176,19 @@ impl Part {
             changes,
         };
         let distance = SignedDistance::new(&mesh, &topology);
-        let key = key(&mesh, &bodies);
-        let mut part =
-            Part { corners: corners(&mesh), mesh, bodies, facts, distance, key, corrected, faced, faces: OnceLock::new() };
+        let key = key(&mesh, &bodies, step.crease_deg);
+        let mut part = Part {
+            corners: corners(&mesh),
+            mesh,
+            bodies,
+            facts,
+            distance,
+            key,
+            corrected,
+            faced,
+            crease_deg: step.crease_deg,
+            faces: OnceLock::new(),
+        };
         // Bodies side by side keep their exact volume.
         let apart = part.bodies.iter().filter(|b| b.solid()).count();
         if part.facts.bodies < apart && part.overlapping() {
@@ -209,7 +221,7 @@ impl Part {
 
     /// Faces of the part, found when first asked for.
     pub fn faces(&self) -> &Faces {
-        self.faces.get_or_init(|| faces(self.faced(), CREASE_DEG))
+        self.faces.get_or_init(|| faces(self.faced(), self.crease_deg))
     }
 
     /// The triangles of the faces that the marks describe, and how many marks describe none.
@@ -233,7 +245,7 @@ fn pockets(found: &[(String, TriMesh)], step: &PartStep) -> (Vec<(String, TriMes
         all.append(&f.1);
         all
     });
-    let faces = faces(&mesh, CREASE_DEG);
+    let faces = faces(&mesh, step.crease_deg);
     let (mut bodies, mut wrong) = (Vec::new(), Vec::new());
     for pocket in step.pockets.iter().filter(|p| !p.faces.is_empty()) {
         let (around, lost) = surface_of(&mesh, &faces, &pocket.faces);
@@ -314,9 +326,6 @@ pub fn stem(file_name: &str) -> &str {
         stem
     }
 }
-
-/// Neighbours that turn by more belong to different faces. Degrees.
-const CREASE_DEG: f64 = 28.0;
 
 /// A face's description, to find it again by.
 pub fn mark(face: &Face) -> FaceMark {
@@ -450,7 +459,7 @@ fn corners(mesh: &TriMesh) -> Vec<DVec3> {
     ends.chunk_by(|a, b| a.0 == b.0).filter(|e| !straight(e)).map(|e| mesh.points[e[0].0 as usize]).collect()
 }
 
-fn key(mesh: &TriMesh, bodies: &[Arc<Body>]) -> String {
+fn key(mesh: &TriMesh, bodies: &[Arc<Body>], crease_deg: f64) -> String {
     use sha2::{Digest, Sha256};
     let mut h = Sha256::new();
     let mut add = |mesh: &TriMesh| {
@@ -465,6 +474,8 @@ fn key(mesh: &TriMesh, bodies: &[Arc<Body>]) -> String {
     for b in with_role {
         h.update(format!("{:?}", b.facts.role));
     }
+    // Zones of faces follow it.
+    h.update(crease_deg.to_le_bytes());
     h.finalize().iter().map(|b| format!("{b:02x}")).collect()
 }
 

@@ -130,3 +130,14 @@ fn a_body_left_as_it_is_is_no_material_and_leaves_beside() {
     let [(name, ball)] = &p.alongside()[..] else { panic!() };
     assert!(name == "Part 2" && ball.triangles.len() == TriMesh::sphere(4.0, 3).triangles.len());
 }
+
+#[test]
+fn faces_end_where_the_recipe_says() {
+    // Sides of an icosahedron turn by 41.8°.
+    let ball = own_shapes::mesh(&OwnShape::Geodesic { diameter_mm: 20.0, parts: 1 });
+    let faces = |crease: Option<f64>| part(&ball, |step| step.crease_deg = crease.unwrap_or(step.crease_deg)).unwrap();
+    let (first, low, high) = (faces(None), faces(Some(41.0)), faces(Some(43.0)));
+    assert_eq!([&first, &low, &high].map(|p| p.faces().list.len()), [20, 20, 1]);
+    // What follows from faces is made anew.
+    assert!(first.key != low.key && first.key == faces(Some(28.0)).key);
+}

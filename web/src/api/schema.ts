@@ -1104,6 +1104,11 @@ export interface components {
         PartStep: {
             /** @description Files with more bodies. */
             beside: components["schemas"]["Beside"][];
+            /**
+             * Format: double
+             * @description Where neighbouring triangles turn by more, one face ends and another begins. Degrees.
+             */
+            crease_deg: number;
             file?: null | components["schemas"]["FileMark"];
             mend: components["schemas"]["Mend"];
             /** @description Hollows that are bodies of the part. */

@@ -35,9 +35,17 @@ pub struct PartStep {
     /// Open surfaces are sheets that are given thickness; absent: their holes count as covered.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub shell: Option<Shell>,
+    /// Where neighbouring triangles turn by more, one face ends and another begins. Degrees.
+    #[serde(default = "first_crease")]
+    #[schema(required = true)]
+    pub crease_deg: f64,
     /// Hollows that are bodies of the part.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub pockets: Vec<Pocket>,
+}
+
+fn first_crease() -> f64 {
+    28.0
 }
 
 /// A hollow of the part by the faces around it.
@@ -131,6 +139,7 @@ impl PartStep {
             roles: BTreeMap::new(),
             mend: Mend::default(),
             shell: None,
+            crease_deg: first_crease(),
             pockets: Vec::new(),
         }
     }
@@ -145,6 +154,7 @@ impl PartStep {
             });
         }
         self.mend.validate(longest)?;
+        check("part.crease_deg", "The angle at which faces end", "°", self.crease_deg, 1.0, 120.0)?;
         if let Some(shell) = &self.shell {
             check("part.shell.thickness_mm", "The shell's thickness", "mm", shell.thickness_mm, longest / 5000.0, longest / 4.0)?;
             check("part.shell.front_percent", "The share in front", "%", shell.front_percent, 0.0, 100.0)?;

@@ -57,6 +57,15 @@ export function FacePick({ of, faces }: { of: Chosen; faces: readonly FaceMark[]
             ]}
           />
           <p className="muted small">{toolWords[pickTool]}</p>
+          <NumberLine
+            label="Faces end at edges over"
+            unit="°"
+            value={recipe?.part.crease_deg ?? 28}
+            onSet={(crease_deg) => {
+              edit((r) => ({ ...r, part: { ...r.part, crease_deg } }))
+              void pick('faces')
+            }}
+          />
           {faces.length > 0 && part && (
             <>
               <NumberLine label="Grow over edges up to" unit="°" value={degrees} onSet={(v) => setDegrees(Math.min(Math.max(v, 0), 180))} />
