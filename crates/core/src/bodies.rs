@@ -60,6 +60,8 @@ pub struct Clean {
     pub fewer: Vec<Remade>,
     /// Pieces that were open and were given thickness.
     pub shells: usize,
+    /// The mesh before its triangles were made anew or joined, where they were: its faces are told from that.
+    pub before: Option<TriMesh>,
 }
 
 /// Bodies that a file is taken apart into; one with more is taken as one body.
@@ -110,6 +112,7 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean,
     if !rewrapped.is_empty() {
         topology = Topology::of(&mesh);
     }
+    let before = mend.remakes().then(|| mesh.clone());
     let evened = if mend.even_mm > 0.0 { Some(triangles::even(&mut mesh, mend.even_mm)?) } else { None };
     let mut joined = Vec::new();
     if mend.fewer_mm > 0.0 {
@@ -121,11 +124,13 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean,
     if evened.is_some() || !joined.is_empty() {
         topology = Topology::of(&mesh);
     }
+    // Of what becomes a shell nothing is told yet.
+    let before = before.filter(|_| shell.is_none() || topology.open_edges == 0);
     let shells = shell.filter(|_| topology.open_edges > 0).map_or(0, |s| thicken_open(&mut mesh, &topology, s));
     if shells > 0 {
         topology = Topology::of(&mesh);
     }
-    Ok(Clean { mesh, topology, turned, dropped, duplicates, closed, removed, rewrapped, evened, fewer: joined, shells })
+    Ok(Clean { mesh, topology, turned, dropped, duplicates, closed, removed, rewrapped, evened, fewer: joined, shells, before })
 }
 
 /// Lets go of triangles that stand on the same points in the same order as an earlier one; how many there were.

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::sync::{Arc, OnceLock};
 use ulmix_formats::{FormatError, Limits};
-use ulmix_mesh::faces::{faces, Face, Faces, Kind};
+use ulmix_mesh::faces::{faces, transferred, Face, Faces, Kind};
 use ulmix_mesh::sides::{sides, Side};
 use ulmix_mesh::{Bounds, Bvh, SignedDistance, Topology, TriMesh};
 use utoipa::ToSchema;
@@ -33,6 +33,8 @@ pub struct Part {
     pub corrected: Corrected,
     /// The part without its pockets, when it has some: faces are found on it.
     faced: Option<TriMesh>,
+    /// What came in before its triangles were made anew: faces are recognised on it.
+    before: Option<TriMesh>,
     /// See [`PartStep::crease_deg`].
     crease_deg: f64,
     faces: OnceLock<Faces>,
@@ -113,7 +115,7 @@ impl Part {
     /// Welds, orients, mends and measures meshes in millimetres; those without a role are the part.
     pub(crate) fn assemble(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Part, FormatError> {
         workable(&raw, step)?;
-        let Cleaned { mut found, mut defects, changes, corrected, mut whole } = cleaned(raw, step)?;
+        let Cleaned { mut found, mut defects, changes, corrected, mut whole, before } = cleaned(raw, step)?;
         let mut faced = None;
         if !step.pockets.is_empty() {
             let (bodies, untouched, missing) = pockets(&found, step);
@@ -186,6 +188,7 @@ impl Part {
             key,
             corrected,
             faced,
+            before,
             crease_deg: step.crease_deg,
             faces: OnceLock::new(),
         };
@@ -221,7 +224,10 @@ impl Part {
 
     /// Faces of the part, found when first asked for.
     pub fn faces(&self) -> &Faces {
-        self.faces.get_or_init(|| faces(self.faced(), self.crease_deg))
+        self.faces.get_or_init(|| match &self.before {
+            Some(before) => transferred(&faces(before, self.crease_deg), before, self.faced()),
+            None => faces(self.faced(), self.crease_deg),
+        })
     }
 
     /// The triangles of the faces that the marks describe, and how many marks describe none.
@@ -287,6 +293,8 @@ struct Cleaned {
     changes: Vec<String>,
     corrected: Corrected,
     whole: Option<(TriMesh, Topology)>,
+    /// All bodies as they were before their triangles were made anew.
+    before: Option<TriMesh>,
 }
 
 fn cleaned(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Cleaned, FormatError> {
@@ -303,6 +311,9 @@ fn cleaned(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Cleaned, Form
         out.corrected.dropped += clean.dropped;
         out.corrected.duplicates += clean.duplicates;
         out.found.extend(pieces(&name, &clean));
+        if step.mend.remakes() {
+            out.before.get_or_insert_default().append(clean.before.as_ref().unwrap_or(&clean.mesh));
+        }
         out.whole = alone.then_some((clean.mesh, clean.topology));
     }
     unlike(&mut out.found.iter_mut().map(|f| &mut f.0).collect::<Vec<_>>());

@@ -6,8 +6,9 @@
 
 use crate::sides::sides;
 use crate::topology::UnionFind;
-use crate::TriMesh;
+use crate::{Bvh, TriMesh};
 use glam::{DMat3, DVec3};
+use rayon::prelude::*;
 use std::collections::BTreeMap;
 
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -53,10 +54,7 @@ pub fn faces(mesh: &TriMesh, crease_deg: f64) -> Faces {
     let areas: Vec<DVec3> = (0..count).map(|t| mesh.area_vector(t) * 0.5).collect();
     let normals: Vec<DVec3> = areas.iter().map(|a| a.normalize_or_zero()).collect();
     let pairs = neighbours(mesh);
-    let angle = |&[s, t]: &[u32; 2]| {
-        let (a, b) = (normals[s as usize], normals[t as usize]);
-        a.cross(b).length().atan2(a.dot(b)).to_degrees()
-    };
+    let angle = |&[s, t]: &[u32; 2]| turn(&normals, s, t);
 
     let mut patches = UnionFind::new(count);
     for p in pairs.iter().filter(|p| angle(p) < FLAT_DEG) {
@@ -94,16 +92,55 @@ pub fn faces(mesh: &TriMesh, crease_deg: f64) -> Faces {
 
     let mut members: Vec<(u32, u32)> = (0..count as u32).map(|t| (sets.root(t), t)).collect();
     members.sort_unstable();
-    let mut list: Vec<Face> = members
+    let list: Vec<Face> = members
         .chunk_by(|a, b| a.0 == b.0)
         .map(|run| face(mesh, run.iter().map(|m| m.1).collect(), plane[patch[run[0].1 as usize] as usize], &areas))
         .collect();
+    put_together(list, count, mesh, &pairs, angle)
+}
+
+/// Faces of a surface as `known` on other triangles of the same surface: each triangle belongs to the face that lies
+/// nearest to its middle. Kinds are kept, since chords of chords tell less than what they were cut from.
+pub fn transferred(known: &Faces, of: &TriMesh, mesh: &TriMesh) -> Faces {
+    let count = mesh.triangles.len();
+    let tree = Bvh::new(of);
+    let middle = |t: usize| mesh.corners(t).iter().sum::<DVec3>() / 3.0;
+    let nearest = |t: usize| tree.nearest(middle(t), f64::INFINITY).map_or(0, |n| known.of[n.triangle as usize]);
+    let mut members: Vec<(u32, u32)> = (0..count).into_par_iter().map(|t| (nearest(t), t as u32)).collect();
+    members.sort_unstable();
+    let areas: Vec<DVec3> = (0..count).map(|t| mesh.area_vector(t) * 0.5).collect();
+    let normals: Vec<DVec3> = areas.iter().map(|a| a.normalize_or_zero()).collect();
+    let list: Vec<Face> = members
+        .chunk_by(|a, b| a.0 == b.0)
+        .map(|run| {
+            let old = &known.list[run[0].0 as usize];
+            let own = face(mesh, run.iter().map(|m| m.1).collect(), true, &areas);
+            Face { kind: old.kind, direction: old.direction, ..own }
+        })
+        .collect();
+    put_together(list, count, mesh, &neighbours(mesh), |&[s, t]: &[u32; 2]| turn(&normals, s, t))
+}
+
+/// Degrees between two triangles.
+fn turn(normals: &[DVec3], s: u32, t: u32) -> f64 {
+    let (a, b) = (normals[s as usize], normals[t as usize]);
+    a.cross(b).length().atan2(a.dot(b)).to_degrees()
+}
+
+/// Faces in their order, with what lies beside them.
+fn put_together(
+    mut list: Vec<Face>,
+    count: usize,
+    mesh: &TriMesh,
+    pairs: &[[u32; 2]],
+    angle: impl Fn(&[u32; 2]) -> f64,
+) -> Faces {
     list.sort_by(|a, b| b.area.total_cmp(&a.area).then(a.triangles[0].cmp(&b.triangles[0])));
     let mut of = vec![0; count];
     for (n, f) in list.iter().enumerate() {
         f.triangles.iter().for_each(|&t| of[t as usize] = n as u32);
     }
-    for (n, beside) in beside(mesh, &pairs, &of, list.len(), angle).into_iter().enumerate() {
+    for (n, beside) in beside(mesh, pairs, &of, list.len(), angle).into_iter().enumerate() {
         list[n].beside = beside;
     }
     Faces { list, of }

@@ -281,8 +281,11 @@ fn plate(half: DVec2, height: f64, corner: f64, hole: f64) -> TriMesh {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::recipe::{ProfilePoint, Section};
-    use ulmix_mesh::faces::{faces, Kind};
+    use crate::part::Part;
+    use crate::recipe::{Mend, PartStep, ProfilePoint, RecipeError, Section, Unit};
+    use crate::sheet::shell_for;
+    use ulmix_formats::FormatError;
+    use ulmix_mesh::faces::{faces, Faces, Kind};
     use ulmix_mesh::Topology;
 
     fn revolved(points: &[[f64; 3]], axis_mm: f64) -> OwnShape {
@@ -434,5 +437,51 @@ mod tests {
         assert!(cone.iter().any(|k| matches!(k, Kind::Cone { .. })), "{cone:?}");
         assert!(matches!(kinds(OwnShape::Sphere { diameter_mm: 20.0 })[..], [Kind::Sphere { .. }]));
         assert!(matches!(kinds(OwnShape::Torus { diameter_mm: 40.0, thickness_mm: 8.0 })[..], [Kind::Free]));
+    }
+    #[derive(Debug)]
+    struct Refused;
+    impl From<FormatError> for Refused {
+        fn from(_: FormatError) -> Refused {
+            Refused
+        }
+    }
+    impl From<RecipeError> for Refused {
+        fn from(_: RecipeError) -> Refused {
+            Refused
+        }
+    }
+
+    /// How many faces of each kind there are.
+    fn counts(found: &Faces) -> [usize; 5] {
+        let mut out = [0; 5];
+        for face in &found.list {
+            out[match face.kind {
+                Kind::Plane => 0,
+                Kind::Cylinder { .. } => 1,
+                Kind::Cone { .. } => 2,
+                Kind::Sphere { .. } => 3,
+                Kind::Free => 4,
+            }] += 1;
+        }
+        out
+    }
+
+    #[test]
+    fn faces_of_every_first_shape_are_the_same_turned_and_of_other_triangles() {
+        let turn = glam::DQuat::from_euler(glam::EulerRot::XYZ, 0.7, -1.1, 2.3);
+        for (name, shape) in first_shapes() {
+            let m = mesh(&shape);
+            let found = counts(&faces(&m, 28.0));
+            let turned = m.clone().mapped(|p| turn * p + DVec3::new(300.0, -20.0, 7.0));
+            assert_eq!(counts(&faces(&turned, 28.0)), found, "{name}, turned");
+            // Sheets come to have two sides and rims.
+            if shell_for(&m).is_none() {
+                let mend = Mend { even_mm: m.bounds().size().max_element() / 40.0, ..Mend::default() };
+                let step = PartStep { shape: Some(shape), mend, ..PartStep::plain(Unit::Mm) };
+                let part = Part::of::<Refused>(&step, |_| Ok(Vec::new())).unwrap();
+                assert!(part.mesh.triangles.len() != m.triangles.len());
+                assert_eq!(counts(part.faces()), found, "{name}, of {} even triangles", part.mesh.triangles.len());
+            }
+        }
     }
 }

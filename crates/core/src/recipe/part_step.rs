@@ -103,6 +103,11 @@ impl Mend {
         Mend { rewrap_mm: 0.0, even_mm: 0.0, fewer_mm: 0.0, fewer_to: 0, ..self }
     }
 
+    /// Are triangles made anew, or joined?
+    pub fn remakes(&self) -> bool {
+        self.even_mm > 0.0 || self.fewer_mm > 0.0 || self.fewer_to > 0
+    }
+
     /// Does it move a surface?
     pub fn moves(&self) -> bool {
         *self != self.without_moving()
