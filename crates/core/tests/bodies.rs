@@ -4,24 +4,14 @@ use glam::DVec3;
 use std::collections::BTreeMap;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{Beside, FileMark, Joins, Mend, PartStep, Place, Recipe, RecipeError, Role, Skin, Thicken, Unit, Zone};
+use ulmix_core::recipe::{Beside, FileMark, Joins, Mend, PartStep, Place, Recipe, Role, Skin, Thicken, Unit, Zone};
 use ulmix_core::report::Verdict;
-use ulmix_formats::{stl, FormatError};
+use ulmix_formats::stl;
 use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 
-#[derive(Debug)]
-struct Refused;
-impl From<FormatError> for Refused {
-    fn from(_: FormatError) -> Refused {
-        Refused
-    }
-}
-impl From<RecipeError> for Refused {
-    fn from(_: RecipeError) -> Refused {
-        Refused
-    }
-}
+/// Why a part was refused.
+type Refused = Box<dyn std::error::Error>;
 
 /// A cube of 20 mm and another body beside it, from files of their own.
 fn cube_and(other: &TriMesh, role: Option<Role>) -> Part {

@@ -4,22 +4,12 @@ use glam::DVec3;
 use ulmix_core::own_shapes;
 use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{Mend, OwnShape, PartStep, Pocket, Recipe, RecipeError, Role, Shell, Thicken, Unit};
-use ulmix_formats::{stl, FormatError};
+use ulmix_core::recipe::{Mend, OwnShape, PartStep, Pocket, Recipe, Role, Shell, Thicken, Unit};
+use ulmix_formats::stl;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 
-#[derive(Debug)]
-struct Refused(String);
-impl From<FormatError> for Refused {
-    fn from(e: FormatError) -> Refused {
-        Refused(e.message)
-    }
-}
-impl From<RecipeError> for Refused {
-    fn from(e: RecipeError) -> Refused {
-        Refused(e.message)
-    }
-}
+/// Why a part was refused.
+type Refused = Box<dyn std::error::Error>;
 
 fn part(mesh: &TriMesh, change: impl FnOnce(&mut PartStep)) -> Result<Part, Refused> {
     let mut step = PartStep::plain(Unit::Mm);
@@ -73,7 +63,7 @@ fn an_open_hull_becomes_a_shell_that_is_filled() {
         across: 2,
         points_mm: vec![[0.0, 0.0, 0.0], [40.0, 0.0, 0.0], [0.0, 30.0, 0.0], [40.0, 30.0, 0.0]],
     });
-    assert!(part(&flat, |_| ()).err().unwrap().0.contains("flat"));
+    assert!(part(&flat, |_| ()).err().unwrap().to_string().contains("flat"));
     let plate = part(&flat, |s| s.shell = Some(Shell { thickness_mm: 4.0, front_percent: 100.0 })).unwrap();
     assert!((plate.facts.volume_mm3 - 4800.0).abs() < 1e-3 && plate.facts.min_mm[2].abs() < 1e-9);
     let mut recipe = Recipe::for_part(&plate.mesh.bounds());

@@ -134,7 +134,8 @@ impl Region for Scaled<'_> {
         let sums = self.areas();
         let whole = sums.last().copied().unwrap_or(0.0);
         let place = |_| {
-            let t = sums.partition_point(|s| *s <= random.unit() * whole).min(sums.len() - 1);
+            let at = random.unit() * whole;
+            let t = sums.partition_point(|s| *s <= at).min(sums.len() - 1);
             let [a, b, c] = self.corners(t);
             // Two halves of a parallelogram are one triangle.
             let (u, v) = (random.unit(), random.unit());
@@ -246,8 +247,10 @@ pub fn scatter(
     // Candidates inside until there are enough; those around the part come along at the same density.
     let mut random = Random::new(seeds.random, 0);
     let (mut inner, mut outer) = (Vec::new(), Vec::new());
-    // The padding's come along with those inside, also where none of these stays.
-    let fill = if surface.is_empty() { inside } else { inside.max((volume / cell.powi(3)).ceil() as usize) };
+    // The padding's come along with those inside, also where none of these stays; each on the surface drives out less
+    // than one.
+    let filled = |cell: f64| (volume / cell.powi(3)).ceil() as usize;
+    let fill = if surface.is_empty() { inside } else { inside.max(filled(cell)) + surface.len() };
     let wanted = crowd * fill;
     let most = ((400 * wanted) as f64 / least.powi(3)) as usize + 100_000;
     let mut tried = 0;
@@ -587,6 +590,12 @@ mod tests {
                 assert_eq!(s.inside, 0);
             }
         }
+        // Loose ones are as many on either half, within four standard deviations.
+        let seeds =
+            Seeds { layout: Layout::Surface, spread: Spread::Loose, rounds: 0, surface_count: Some(4000), ..Seeds::default() };
+        let s = in_ball(&seeds).1;
+        let upper = |axis: usize| s.points[..4000].iter().filter(|p| p[axis] > 0.0).count() as f64;
+        assert!((0..3).all(|axis| (upper(axis) - 2000.0).abs() < 4.0 * 1000f64.sqrt()));
         // As many as cover it, when no number is given: an area of 100 π of cells' sides.
         let s = in_ball(&Seeds { layout: Layout::Surface, ..Seeds::default() }).1;
         assert!((s.on_surface as f64 / (100.0 * std::f64::consts::PI) - 1.0).abs() < 0.03, "{}", s.on_surface);

@@ -282,9 +282,8 @@ fn plate(half: DVec2, height: f64, corner: f64, hole: f64) -> TriMesh {
 mod tests {
     use super::*;
     use crate::part::Part;
-    use crate::recipe::{Mend, PartStep, ProfilePoint, RecipeError, Section, Unit};
+    use crate::recipe::{Mend, PartStep, ProfilePoint, Section, Unit};
     use crate::sheet::shell_for;
-    use ulmix_formats::FormatError;
     use ulmix_mesh::faces::{faces, Faces, Kind};
     use ulmix_mesh::Topology;
 
@@ -438,19 +437,6 @@ mod tests {
         assert!(matches!(kinds(OwnShape::Sphere { diameter_mm: 20.0 })[..], [Kind::Sphere { .. }]));
         assert!(matches!(kinds(OwnShape::Torus { diameter_mm: 40.0, thickness_mm: 8.0 })[..], [Kind::Free]));
     }
-    #[derive(Debug)]
-    struct Refused;
-    impl From<FormatError> for Refused {
-        fn from(_: FormatError) -> Refused {
-            Refused
-        }
-    }
-    impl From<RecipeError> for Refused {
-        fn from(_: RecipeError) -> Refused {
-            Refused
-        }
-    }
-
     /// How many faces of each kind there are.
     fn counts(found: &Faces) -> [usize; 5] {
         let mut out = [0; 5];
@@ -478,7 +464,7 @@ mod tests {
             if shell_for(&m).is_none() {
                 let mend = Mend { even_mm: m.bounds().size().max_element() / 40.0, ..Mend::default() };
                 let step = PartStep { shape: Some(shape), mend, ..PartStep::plain(Unit::Mm) };
-                let part = Part::of::<Refused>(&step, |_| Ok(Vec::new())).unwrap();
+                let part = Part::of::<Box<dyn std::error::Error>>(&step, |_| Ok(Vec::new())).unwrap();
                 assert!(part.mesh.triangles.len() != m.triangles.len());
                 assert_eq!(counts(part.faces()), found, "{name}, of {} even triangles", part.mesh.triangles.len());
             }

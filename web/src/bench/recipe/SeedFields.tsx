@@ -1,11 +1,10 @@
 import { Button } from 'antd'
-import { useRef, useState } from 'react'
-import { api, Refused } from '../../api/client'
-import { FileField } from '../../shared/FileField'
+import { api } from '../../api/client'
 import { count } from '../../shared/format'
 import { edit } from '../state'
 import { useFilling } from './filling'
 import { FinerFields } from './FinerFields'
+import { FromFile } from './FromFile'
 import { ChoiceLine, SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
 import { Value } from './Value'
@@ -27,41 +26,20 @@ export function RandomNumber() {
 
 /** Seed points that come from a table. */
 function OwnPoints() {
-  const picker = useRef<HTMLInputElement>(null)
   const f = useFilling()
-  const [refused, setRefused] = useState<string | null>(null)
   if (!f) return null
   const { own } = f.filling.structure.seeds
-  const read = async (file: File | undefined) => {
-    setRefused(null)
-    try {
-      // They stay where they are, until rounds are asked for.
-      if (file) edit(withSeeds({ own: await api.points(file), rounds: 0 }))
-    } catch (e) {
-      if (!(e instanceof Refused)) throw e
-      setRefused(`${e.message} ${e.hint}`)
-    }
-  }
   return (
-    <>
-      <div className="line">
-        <span className="label">
-          {own ? own.name : 'Own points'}
-          <small>{own ? `${count(f.found?.structure?.seeds ?? 0)} of ${count(own.points_mm.length)} inside the part` : 'a CSV file, in mm'}</small>
-        </span>
-        {own ? (
-          <Button size="small" onClick={() => edit(withSeeds({ own: null }))}>
-            Scatter again
-          </Button>
-        ) : (
-          <Button size="small" onClick={() => picker.current?.click()}>
-            Choose a file
-          </Button>
-        )}
-      </div>
-      {refused && <p className="remark bad">{refused}</p>}
-      <FileField picker={picker} label="File of points" accept=".csv,.txt,text/csv" onFiles={([file]) => void read(file)} />
-    </>
+    <FromFile
+      title={own ? own.name : 'Own points'}
+      detail={own ? `${count(f.found?.structure?.seeds ?? 0)} of ${count(own.points_mm.length)} inside the part` : 'a CSV file, in mm'}
+      label="File of points"
+      accept=".csv,.txt,text/csv"
+      button={own ? 'Scatter again' : 'Choose a file'}
+      onClick={own ? () => edit(withSeeds({ own: null })) : undefined}
+      // They stay where they are, until rounds are asked for.
+      read={async (file) => edit(withSeeds({ own: await api.points(file), rounds: 0 }))}
+    />
   )
 }
 
