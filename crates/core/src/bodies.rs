@@ -6,6 +6,7 @@ use crate::rewrap::rewrap;
 use crate::triangles::{self, Remade};
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
+use std::ops::Range;
 use std::sync::Arc;
 use ulmix_formats::{FormatError, Loaded, Named};
 use ulmix_mesh::crossing::crossing_pairs;
@@ -202,16 +203,18 @@ pub fn named(loaded: &Loaded, scale: f64, stem: &str) -> Vec<(String, TriMesh)> 
     if loaded.bodies.len() < 2 || loaded.bodies.len() > MOST {
         return vec![(stem.to_owned(), whole())];
     }
+    let fill = loaded.beams_fill();
     let mut from = 0;
-    let mut cut = |n: usize, body: &Named| {
+    let placed = loaded.bodies.iter().enumerate().map(|(n, body)| {
         let range = from..from + body.triangles;
         from = range.end;
+        (n, body, range)
+    });
+    let cut = |(n, body, range): (usize, &Named, Range<usize>)| {
         let name = if body.name.is_empty() { format!("{stem} {}", n + 1) } else { body.name.clone() };
         (name, loaded.mesh.filtered(|t| range.contains(&t)).mapped(|p| p * scale))
     };
-    let solid = loaded.bodies.iter().any(|b| !b.beams);
-    let all = loaded.bodies.iter().enumerate().map(|(n, body)| (body.beams, cut(n, body)));
-    all.filter(|(beams, _)| !(solid && *beams)).map(|b| b.1).collect()
+    placed.filter(|(_, body, _)| !(fill && body.beams)).map(cut).collect()
 }
 
 /// A mesh's separate closed bodies, each with the cavities inside it; the mesh itself when it is one.

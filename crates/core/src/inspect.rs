@@ -76,7 +76,6 @@ pub fn inspect(bytes: &[u8]) -> Result<Inspected, FormatError> {
             unlikely: unlikely(longest),
         }
     });
-    let beams_fill = !loaded.beams.is_empty() && loaded.bodies.iter().any(|b| !b.beams);
     let told = Inspection {
         struts: loaded.beams.len(),
         format: loaded.format.into(),
@@ -88,7 +87,7 @@ pub fn inspect(bytes: &[u8]) -> Result<Inspected, FormatError> {
         sheet: shell.is_some(),
         defects: facts.defects,
     };
-    Ok(Inspected { told, step, part, beams: loaded.beams, beams_fill })
+    Ok(Inspected { told, step, part, beams_fill: loaded.beams_fill(), beams: loaded.beams })
 }
 
 /// Lengths of things, by the longest part that is about as long. mm.

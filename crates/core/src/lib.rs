@@ -20,7 +20,7 @@
 //! | [`occlusion`], [`thumbnail`] | shade for the picture; small pictures of structures |
 //! | [`report`] | numbers and checks |
 //! | [`export`], [`stand`] | files, read again before they are offered; how they stand on the printer's bed |
-//! | [`trig`], [`random`] | sine and cosine, random numbers: the same bits everywhere |
+//! | [`trig`], [`random`], [`median`] | sine and cosine, random numbers: the same bits everywhere; the middle of values |
 //! | [`pipeline`] | the stages in order, cached |
 
 pub mod bodies;
@@ -31,6 +31,7 @@ pub mod grid;
 pub mod health;
 pub mod inspect;
 pub mod lattice;
+mod median;
 pub mod moved;
 pub mod occlusion;
 pub mod own_shapes;

@@ -97,6 +97,13 @@ pub struct Loaded {
     pub format: &'static str,
 }
 
+impl Loaded {
+    /// Do beams stand beside a solid? Then they are its filling.
+    pub fn beams_fill(&self) -> bool {
+        !self.beams.is_empty() && self.bodies.iter().any(|b| !b.beams)
+    }
+}
+
 /// Recognises the format by content, whatever the file is called, and reads it.
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     if bytes.is_empty() {

@@ -6,15 +6,17 @@ use super::meeting::meeting;
 use super::members::{Frame, Hole, Source};
 use super::net::Net;
 use super::outer;
-use super::seeds::{scatter, Region, Scaled, Scattered, Shadow};
+use super::region::{Region, Scaled, Shadow};
+use super::seeds::{scatter, Scattered};
 use super::skeleton::Skeleton;
 use super::surface::{low_discrepancy, low_discrepancy_flat, turn, Periodic};
 use super::trim::cleaned;
 use super::voronoi::Within;
 use super::{own_cell, unit, voronoi, Bare, Facts};
+use crate::median::median;
 use crate::part::{sharp_edges, Part};
 use crate::recipe::{CellKind, ExtrudedKind, FoamKind, GivenKind, Joins, Kind, SeededKind, Seeds, Structure};
-use glam::{DMat3, DVec3};
+use glam::DVec3;
 use rayon::prelude::*;
 use std::sync::Arc;
 
@@ -195,27 +197,23 @@ fn walls(found: &Scattered, scale: DVec3, share: f64) -> Source {
     let bounds = Within { low: b.low * scale, high: b.high * scale, radius: b.radius * most, outer };
     let d = voronoi::diagram(&seeds, &bounds);
     let hole = |&(middle, radius): &(DVec3, f64)| Hole { middle, radius: share * radius };
-    let holes = if share > 0.0 { d.discs.iter().map(hole).collect() } else { Vec::new() };
-    Source::Walls { seeds, pairs: d.pairs, holes }
+    Source::Walls { seeds, pairs: d.pairs, holes: d.discs.iter().map(hole).collect() }
 }
 
 /// Median diameter of the holes in walls; 0 without any.
 fn median_hole(walls: &Source) -> f64 {
     let Source::Walls { holes, .. } = walls else { return 0.0 };
-    let mut radii: Vec<f64> = holes.iter().map(|h| h.radius).collect();
-    radii.sort_by(f64::total_cmp);
-    radii.get(radii.len() / 2).map_or(0.0, |r| 2.0 * r)
+    2.0 * median(holes.iter().map(|h| h.radius).collect()).unwrap_or(0.0)
 }
 
 /// Median distance of the inner points from their nearest one: the width of a bar that fits a cell.
 fn nearest_width(found: &Scattered) -> f64 {
     let grid = super::index::PointGrid::new(&found.points);
-    let mut d: Vec<f64> = (0..found.inside)
+    let d: Vec<f64> = (0..found.inside)
         .into_par_iter()
         .filter_map(|n| grid.nearest(found.points[n], 1, |m| m as usize == n).first().map(|f| f.0))
         .collect();
-    d.sort_by(f64::total_cmp);
-    d.get(d.len() / 2).copied().unwrap_or(0.0)
+    median(d).unwrap_or(0.0)
 }
 
 fn seeded(
@@ -251,15 +249,14 @@ fn seeded(
             // Over the size of cells there.
             let middle = |[a, b]: [u32; 2]| (found.points[a as usize] + found.points[b as usize]) * 0.5;
             let over = |(pair, width): (&[u32; 2], &f64)| width / region.size(middle(*pair));
-            let mut widths: Vec<f64> = d.pairs.par_iter().zip(&d.widths).map(over).collect();
-            widths.sort_by(f64::total_cmp);
+            let widths: Vec<f64> = d.pairs.par_iter().zip(&d.widths).map(over).collect();
             if s.seeds.net {
                 let surface = part.mesh.clone().mapped(|p| frame.local(p) / scale);
                 let sharp = if s.seeds.edges { sharp_edges(&part.mesh) } else { Vec::new() };
                 outer = outer::net(&surface, &found.points, &d.pairs, &sharp);
             }
             let inner = s.seeds.inner || !s.seeds.net;
-            (if inner { d.edges } else { Skeleton::default() }, widths.get(widths.len() / 2).copied().unwrap_or(0.0))
+            (if inner { d.edges } else { Skeleton::default() }, median(widths).unwrap_or(0.0))
         }
         SeededKind::Delaunay => {
             let struts = voronoi::diagram(&found.points, &found.bounds).pairs;
@@ -275,15 +272,13 @@ fn seeded(
     let weld = |p: DVec3| s.seeds.weld * cell * sizes.as_ref().map_or(1.0, |s| s.share(p));
     let (net, facts) = cleaned(part, placed(raw), placed(outer), cell, &weld);
     let facts = known(facts);
-    // In the part's own axes.
-    let still = Frame { turn: DMat3::IDENTITY, shift: DVec3::ZERO, flat: false };
     let near = (SURFACE * cell).powi(2);
     let on_surface = |p: DVec3| part.bvh().nearest(p, near).is_some();
     let of_net = |[a, b]: [DVec3; 2]| joins.net_mm > 0.0 && [a, b, (a + b) * 0.5].into_iter().all(on_surface);
     let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) = net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
     let inner = struts.len();
     struts.extend(outer);
-    let made = Net::new(still, Source::Struts { struts, inner }, joins, cell).with_smallest(least * cell);
+    let made = Net::new(Frame::OF_PART, Source::Struts { struts, inner }, joins, cell).with_smallest(least * cell);
     Some(made.with_opening(least * opening * s.smallest()).with_facts(facts).with_skeleton(net))
 }
 
@@ -294,14 +289,11 @@ fn given(part: &Part, s: &Structure, frame: Frame, joins: Joins) -> Net {
         nodes: own.nodes_mm.iter().map(|p| frame.back(DVec3::from(*p) - middle)).collect(),
         struts: own.struts.clone(),
     });
-    let mut lengths: Vec<f64> = raw.struts.iter().map(|e| raw.length(*e)).collect();
-    lengths.sort_by(f64::total_cmp);
-    let cell = lengths.get(lengths.len() / 2).copied().unwrap_or(1.0);
+    let cell = median(raw.struts.iter().map(|e| raw.length(*e)).collect()).unwrap_or(1.0);
     let (net, facts) = cleaned(part, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell);
     let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
-    let still = Frame { turn: DMat3::IDENTITY, shift: DVec3::ZERO, flat: false };
     let inner = struts.len();
-    let made = Net::new(still, Source::Struts { struts, inner }, joins, cell);
+    let made = Net::new(Frame::OF_PART, Source::Struts { struts, inner }, joins, cell);
     made.with_opening(TRIANGLE * cell).with_facts(facts).with_skeleton(net)
 }
 

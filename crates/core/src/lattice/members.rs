@@ -20,6 +20,9 @@ pub struct Frame {
 }
 
 impl Frame {
+    /// The part's own axes.
+    pub const OF_PART: Frame = Frame { turn: DMat3::IDENTITY, shift: DVec3::ZERO, flat: false };
+
     pub fn local(&self, p: DVec3) -> DVec3 {
         let q = self.turn * (p - self.shift);
         if self.flat {
@@ -41,12 +44,12 @@ pub enum Source {
     Repeated { struts: Vec<[DVec3; 2]>, cell: DVec3 },
     /// Those from number `inner` on are the net on the part's surface.
     Struts { struts: Vec<[DVec3; 2]>, inner: usize },
-    /// Walls halfway between points whose cells touch; each pair once.
+    /// Walls halfway between points whose cells touch; each pair once, with a hole for each.
     Walls { seeds: Vec<DVec3>, pairs: Vec<[u32; 2]>, holes: Vec<Hole> },
 }
 
 /// A round hole in a wall without thickness; of radius 0: none.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Copy, Debug)]
 pub struct Hole {
     pub middle: DVec3,
     pub radius: f64,
@@ -108,7 +111,6 @@ impl Wall {
 }
 
 impl Beside {
-    /// `holes` of the pairs, or none at all.
     fn new(points: &[DVec3], pairs: &[[u32; 2]], holes: &[Hole]) -> Beside {
         let both = |n: usize| [(pairs[n], n), ([pairs[n][1], pairs[n][0]], n)];
         let mut both: Vec<([u32; 2], usize)> = (0..pairs.len()).flat_map(both).collect();
@@ -119,7 +121,7 @@ impl Beside {
         let wall = |([a, b], n): &([u32; 2], usize)| {
             let (p, q) = (points[*a as usize], points[*b as usize]);
             let direction = (p - q).normalize_or(DVec3::X);
-            Wall { direction, offset: -direction.dot((p + q) * 0.5), hole: holes.get(*n).copied().unwrap_or_default() }
+            Wall { direction, offset: -direction.dot((p + q) * 0.5), hole: holes[*n] }
         };
         let exact: Vec<Wall> = both.iter().map(wall).collect();
         let quick = |w: &Wall| {

@@ -8,7 +8,7 @@
 //! | [`trim`] | raw nets cut off at the part's surface and cleaned |
 //! | [`unit`], [`own_cell`] | the tables of strut cells and of patterns across walls; drawn cells |
 //! | [`meeting`] | how the struts of a cell meet across its sides |
-//! | [`seeds`], [`finer`] | seed points in a part; closer ones near chosen places |
+//! | [`seeds`], [`region`], [`finer`] | seed points; where they may lie; closer ones near chosen places |
 //! | [`voronoi`], [`outer`] | their Voronoi cells; where those meet the surface |
 //! | [`members`], [`index`] | struts and cell walls as fields, found through bins of space |
 //! | [`net`] | both as structures, and on a grid |
@@ -27,6 +27,7 @@ pub mod members;
 pub mod net;
 pub mod outer;
 pub mod own_cell;
+pub mod region;
 pub mod seeds;
 pub mod skeleton;
 pub mod surface;

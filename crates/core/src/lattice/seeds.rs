@@ -6,11 +6,10 @@
 //! points are as dense as one over the size's cube, crowding is measured by the smaller of two sizes, and
 //! the middle is that of a mass as dense as one over the size's fifth power (Du, Faber & Gunzburger 1999).
 
-use super::finer::Sizes;
 use super::index::PointGrid;
+use super::region::Region;
 use super::surface::low_discrepancy;
 use super::voronoi::{CellFacts, Cells, Within};
-use crate::part::Part;
 use crate::random::Random;
 use crate::recipe::structure::MOST_SEEDS;
 use crate::recipe::{Layout, Seeds, Spread};
@@ -30,171 +29,6 @@ pub struct Scattered {
     pub bounds: Within,
     /// Standard deviation over mean of the volumes of the inner points' cells.
     pub unevenness: f64,
-}
-
-/// Where points may lie.
-pub trait Region: Sync {
-    /// Bounds of the part.
-    fn bounds(&self) -> (DVec3, DVec3);
-    /// Distance from the part, negative inside; beyond `limit` any larger number.
-    fn distance(&self, p: DVec3, limit: f64) -> f64;
-    /// Share of its distance by which a point may move in any direction and stay on its side.
-    fn slack(&self) -> f64;
-    fn volume(&self) -> f64;
-    /// Of the part's surface; 0 where no point can lie on one.
-    fn area(&self) -> f64 {
-        0.0
-    }
-    /// So many places on that surface, as chance has it.
-    fn on_surface(&self, _count: usize, _random: &mut Random) -> Vec<DVec3> {
-        Vec::new()
-    }
-    /// The nearest place on it.
-    fn onto_surface(&self, p: DVec3) -> DVec3 {
-        p
-    }
-    /// All points lie in the plane z = 0.
-    fn flat(&self) -> bool;
-    /// The wanted size of cells at a place over that of the largest.
-    fn size(&self, _: DVec3) -> f64 {
-        1.0
-    }
-    fn least_size(&self) -> f64 {
-        1.0
-    }
-    /// By how much that size changes over a unit of length at most.
-    fn steepest(&self) -> f64 {
-        0.0
-    }
-}
-
-/// A part in the structure's axes, measured in cells of size `scale`.
-pub struct Scaled<'a> {
-    pub part: &'a Part,
-    pub frame: super::members::Frame,
-    pub scale: DVec3,
-    /// Where cells are smaller.
-    pub sizes: Option<&'a Sizes<'a>>,
-}
-
-impl Scaled<'_> {
-    fn corners(&self, triangle: usize) -> [DVec3; 3] {
-        self.part.mesh.corners(triangle).map(|p| self.frame.local(p) / self.scale)
-    }
-
-    /// Area of each triangle and all before it.
-    fn areas(&self) -> Vec<f64> {
-        let area = |t: usize| {
-            let [a, b, c] = self.corners(t);
-            0.5 * (b - a).cross(c - a).length()
-        };
-        let mut sum = 0.0;
-        let add = |t: usize| {
-            sum += area(t);
-            sum
-        };
-        (0..self.part.mesh.triangles.len()).map(add).collect()
-    }
-}
-
-impl Region for Scaled<'_> {
-    fn bounds(&self) -> (DVec3, DVec3) {
-        let b = self.part.mesh.bounds();
-        let corner = |c: u32| {
-            let p = DVec3::select(glam::BVec3::new(c & 1 == 1, c & 2 == 2, c & 4 == 4), b.max, b.min);
-            self.frame.local(p) / self.scale
-        };
-        (0..8).map(corner).fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(p), h.max(p)))
-    }
-
-    fn distance(&self, p: DVec3, limit: f64) -> f64 {
-        // In the direction in which a cell is smallest a step is longest.
-        let by = self.scale.min_element();
-        let at = self.frame.back(p * self.scale);
-        match self.part.distance.query(at, limit * self.scale.max_element()) {
-            Some((d, _)) => d / by,
-            None if self.part.distance.inside(at) => -limit,
-            None => 2.0 * limit,
-        }
-    }
-
-    fn slack(&self) -> f64 {
-        self.scale.min_element() / self.scale.max_element()
-    }
-
-    fn volume(&self) -> f64 {
-        self.part.facts.volume_mm3 / self.scale.to_array().iter().product::<f64>()
-    }
-
-    fn area(&self) -> f64 {
-        self.areas().last().copied().unwrap_or(0.0)
-    }
-
-    fn on_surface(&self, count: usize, random: &mut Random) -> Vec<DVec3> {
-        let sums = self.areas();
-        let whole = sums.last().copied().unwrap_or(0.0);
-        let place = |_| {
-            let at = random.unit() * whole;
-            let t = sums.partition_point(|s| *s <= at).min(sums.len() - 1);
-            let [a, b, c] = self.corners(t);
-            // Two halves of a parallelogram are one triangle.
-            let (u, v) = (random.unit(), random.unit());
-            let (u, v) = if u + v > 1.0 { (1.0 - u, 1.0 - v) } else { (u, v) };
-            a + (b - a) * u + (c - a) * v
-        };
-        (0..if sums.is_empty() { 0 } else { count }).map(place).collect()
-    }
-
-    fn onto_surface(&self, p: DVec3) -> DVec3 {
-        let near = self.part.bvh().nearest(self.frame.back(p * self.scale), f64::INFINITY);
-        near.map_or(p, |n| self.frame.local(n.point) / self.scale)
-    }
-
-    fn flat(&self) -> bool {
-        false
-    }
-
-    fn size(&self, p: DVec3) -> f64 {
-        self.sizes.map_or(1.0, |s| s.share(self.frame.back(p * self.scale)))
-    }
-
-    fn least_size(&self) -> f64 {
-        self.sizes.map_or(1.0, Sizes::least)
-    }
-
-    fn steepest(&self) -> f64 {
-        self.sizes.map_or(0.0, |s| s.steepest() * self.scale.max_element())
-    }
-}
-
-/// A plane pattern: the shadow of the part's box.
-pub struct Shadow {
-    pub low: DVec3,
-    pub high: DVec3,
-}
-
-impl Region for Shadow {
-    fn bounds(&self) -> (DVec3, DVec3) {
-        (self.low, self.high)
-    }
-
-    fn distance(&self, p: DVec3, _: f64) -> f64 {
-        let d = (self.low - p).max(p - self.high).with_z(f64::NEG_INFINITY);
-        d.max_element()
-    }
-
-    fn slack(&self) -> f64 {
-        1.0
-    }
-
-    fn volume(&self) -> f64 {
-        let size = self.high - self.low;
-        size.x * size.y
-    }
-
-    fn flat(&self) -> bool {
-        true
-    }
 }
 
 /// Layers of cells around the part that are made whole, in cells of the size there.
@@ -244,14 +78,75 @@ pub fn scatter(
     let (low, high) = ((low - pad) * deep, (high + pad) * deep);
     let crowd = if seeds.spread == Spread::Even { CROWD } else { 1 };
 
-    // Candidates inside until there are enough; those around the part come along at the same density.
-    let mut random = Random::new(seeds.random, 0);
+    // Those that are there already: the others keep away from them.
+    let fixed = given.as_ref().map_or_else(|| surface.clone(), |(within, beyond)| [&within[..], beyond].concat());
+    let filled = if surface.is_empty() { inside } else { inside.max((volume / cell.powi(3)).ceil() as usize) };
+    // Each on the surface drives out less than one.
+    let wanted = crowd * (filled + surface.len());
+    let (mut inner, mut outer) = candidates(region, seeds.random, wanted, pad, (low, high), cancelled)?;
+    // As dense as those of the part alone.
+    outer.truncate(outer.len() * filled / (filled + surface.len()).max(1));
+    let grid = PointGrid::new(&fixed);
+    let apart = |p: &DVec3| fixed.is_empty() || grid.within(*p, APART * cell * region.size(*p)).is_empty();
+    outer.retain(apart);
+    // Without points that fill the part evenly cells may be far wider.
+    let gaps = given.is_some() || inside == 0;
+    // How many of the inner points stay, and how many of those lie inside.
+    let (kept, found) = match given {
+        Some((within, _)) => {
+            inner = fixed;
+            (inner.len(), within.len())
+        }
+        None => {
+            inner.retain(apart);
+            if crowd == 1 || inside == 0 {
+                inner.truncate(inside);
+            }
+            let found = inner.len().min(inside);
+            (found, found)
+        }
+    };
+    let around = outer.len() / crowd;
+    let reach = cell * if region.flat() { PLANAR } else { SPATIAL };
+    let mut points = if crowd > 1 { eliminated(&inner, kept, &outer, around, reach, region) } else { [inner, outer].concat() };
+    let (on_surface, kept) = (surface.len(), kept + surface.len());
+    points.splice(found..found, surface);
+
+    let (low, high) = (low - 2.0 * cell * deep, high + 2.0 * cell * deep);
+    let thick = if region.flat() { DVec3::new(0.0, 0.0, 0.5) } else { DVec3::ZERO };
+    // Cells whose points lie a cell apart reach about that far; a few times as far is never missed.
+    let widest = cell.max(if gaps { widest_gap(&points, low, high) } else { 0.0 });
+    let outer = (kept, OUTER_RADIUS * widest);
+    let bounds = Within { low: low - thick, high: high + thick, radius: RADIUS * widest, outer };
+    let while_relaxed = Within { outer: (kept, RELAXED_RADIUS * widest), ..bounds };
+    let mut cells = Cells::default();
+    // Nothing is known yet of how far the points are from the part's surface.
+    let mut clear = vec![0.0; points.len()];
+    for _ in 0..seeds.rounds {
+        if cancelled() {
+            return None;
+        }
+        let facts = cells.facts(&points, &while_relaxed);
+        relax(&mut points, &mut clear, [found, found + on_surface], region, &facts, pad);
+    }
+    let volumes = cells.facts(&points, &bounds);
+    let volumes: Vec<f64> = volumes[..found].par_iter().zip(&points).map(|(f, p)| f.volume / region.size(*p).powi(3)).collect();
+    Some(Scattered { unevenness: unevenness(&volumes), points, inside: found, on_surface, cell, bounds })
+}
+
+/// Places by chance inside the region until there are so many, and those that come along within `pad` around it.
+/// `None` when cancelled.
+fn candidates(
+    region: &dyn Region,
+    seed: u32,
+    wanted: usize,
+    pad: f64,
+    (low, high): (DVec3, DVec3),
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<(Vec<DVec3>, Vec<DVec3>)> {
+    let least = region.least_size();
+    let mut random = Random::new(seed, 0);
     let (mut inner, mut outer) = (Vec::new(), Vec::new());
-    // The padding's come along with those inside, also where none of these stays; each on the surface drives out less
-    // than one.
-    let filled = |cell: f64| (volume / cell.powi(3)).ceil() as usize;
-    let fill = if surface.is_empty() { inside } else { inside.max(filled(cell)) + surface.len() };
-    let wanted = crowd * fill;
     let most = ((400 * wanted) as f64 / least.powi(3)) as usize + 100_000;
     let mut tried = 0;
     while inner.len() < wanted && tried < most {
@@ -277,53 +172,7 @@ pub fn scatter(
             return None;
         }
     }
-    let is_given = given.is_some();
-    // How many of the inner points stay, and how many of those lie inside.
-    let (kept, found) = match given {
-        Some((within, beyond)) => {
-            let found = within.len();
-            inner = [within, beyond].concat();
-            let grid = PointGrid::new(&inner);
-            outer.retain(|p| grid.within(*p, APART * cell * region.size(*p)).is_empty());
-            (inner.len(), found)
-        }
-        None => {
-            let grid = PointGrid::new(&surface);
-            let apart = |p: &DVec3| surface.is_empty() || grid.within(*p, APART * cell * region.size(*p)).is_empty();
-            inner.retain(apart);
-            outer.retain(apart);
-            if crowd == 1 || inside == 0 {
-                inner.truncate(inside);
-            }
-            (inner.len().min(inside), inner.len().min(inside))
-        }
-    };
-    let around = outer.len() / crowd;
-    let reach = cell * if region.flat() { PLANAR } else { SPATIAL };
-    let mut points = if crowd > 1 { eliminated(&inner, kept, &outer, around, reach, region) } else { [inner, outer].concat() };
-    let (on_surface, kept) = (surface.len(), kept + surface.len());
-    points.splice(found..found, surface);
-
-    let (low, high) = (low - 2.0 * cell * deep, high + 2.0 * cell * deep);
-    let thick = if region.flat() { DVec3::new(0.0, 0.0, 0.5) } else { DVec3::ZERO };
-    // Cells whose points lie a cell apart reach about that far; a few times as far is never missed.
-    let widest = cell.max(if is_given || (inside == 0 && on_surface > 0) { widest_gap(&points, low, high) } else { 0.0 });
-    let outer = (kept, OUTER_RADIUS * widest);
-    let bounds = Within { low: low - thick, high: high + thick, radius: RADIUS * widest, outer };
-    let while_relaxed = Within { outer: (kept, RELAXED_RADIUS * widest), ..bounds };
-    let mut cells = Cells::default();
-    // Nothing is known yet of how far the points are from the part's surface.
-    let mut clear = vec![0.0; points.len()];
-    for _ in 0..seeds.rounds {
-        if cancelled() {
-            return None;
-        }
-        let facts = cells.facts(&points, &while_relaxed);
-        relax(&mut points, &mut clear, [found, found + on_surface], region, &facts, pad);
-    }
-    let volumes = cells.facts(&points, &bounds);
-    let volumes: Vec<f64> = volumes[..found].par_iter().zip(&points).map(|(f, p)| f.volume / region.size(*p).powi(3)).collect();
-    Some(Scattered { unevenness: unevenness(&volumes), points, inside: found, on_surface, cell, bounds })
+    Some((inner, outer))
 }
 
 /// Points on the surface of the part, if any are to lie there.
@@ -367,9 +216,10 @@ fn widest_gap(points: &[DVec3], low: DVec3, high: DVec3) -> f64 {
     (1..=4000).into_par_iter().map(gap).reduce(|| 0.0, f64::max)
 }
 
-/// One round: every point goes to the middle of its cell, those on the surface on it, unless that changes the side
-/// of the part that it lies on; `[inside, surface]` tells where those inside and on the surface end; those at the rim of the padding, whose cells are cut by the box, stay. `clear` holds how far
-/// every point may move before its distance must be asked for again.
+/// One round: every point goes to the middle of its cell, unless that changes the side of the part that it lies on;
+/// those on the surface stay on it, those at the rim of the padding, whose cells are cut by the box, where they are.
+/// Those inside and on the surface end at `[inside, surface]`. `clear` holds how far every point may move before its
+/// distance must be asked for again.
 fn relax(
     points: &mut [DVec3],
     clear: &mut [f64],
@@ -505,8 +355,11 @@ fn eliminated(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::lattice::finer::Sizes;
     use crate::lattice::make::own_points;
     use crate::lattice::members::Frame;
+    use crate::lattice::region::{Scaled, Shadow};
+    use crate::part::Part;
     use crate::recipe::OwnPoints;
     use glam::DMat3;
     use ulmix_mesh::TriMesh;

@@ -8,6 +8,7 @@ use super::bulk::Kernel;
 use super::level::{expansion, Expansion};
 use super::{Bare, Bulk, Lattice};
 use crate::grid::Grid;
+use crate::median::median;
 use crate::recipe::{Form, Structure, SurfaceKind};
 use crate::trig::sin_cos;
 use glam::{DMat3, DVec3, EulerRot};
@@ -106,9 +107,8 @@ impl Surface {
     /// evenly, so that more depth is always more material.
     pub fn level_at(&self, depth: f64) -> f64 {
         let measured = depth.min(0.2 * (TAU / self.wave).min_element());
-        let mut values: Vec<f64> = self.samples().into_iter().map(|p| self.distance(p + self.normal(p) * measured)).collect();
-        values.sort_by(f64::total_cmp);
-        values.get(values.len() / 2).copied().unwrap_or(measured) + (depth - measured)
+        let values = self.samples().into_iter().map(|p| self.distance(p + self.normal(p) * measured));
+        median(values.collect()).unwrap_or(measured) + (depth - measured)
     }
 
     /// The narrowest place on the way through the positive side: its middle, and the nearest point

@@ -7,18 +7,10 @@ pub fn first_shapes() -> Vec<(&'static str, OwnShape)> {
     let size_mm = [60.0, 40.0, 30.0];
     let profile = [[0.0, 0.0, 0.0], [24.0, 0.0, 0.0], [28.0, 8.0, -5.0], [14.0, 40.0, 3.0], [16.0, 56.0, 0.0], [0.0, 56.0, 0.0]]
         .map(|[x, y, bow_mm]| ProfilePoint { at_mm: [x, y], bow_mm });
-    let section = |height_mm, size_mm, round_percent, turn_deg| Section {
-        height_mm,
-        size_mm,
-        round_percent,
-        turn_deg,
-        middle_mm: [0.0; 2],
-        curve_mm: Vec::new(),
-    };
     let sections = vec![
-        section(0.0, [50.0, 34.0], 30.0, 0.0),
-        section(30.0, [34.0, 26.0], 70.0, 30.0),
-        section(60.0, [40.0, 40.0], 100.0, 60.0),
+        Section::rounded(0.0, [50.0, 34.0], 30.0, 0.0),
+        Section::rounded(30.0, [34.0, 26.0], 70.0, 30.0),
+        Section::rounded(60.0, [40.0, 40.0], 100.0, 60.0),
     ];
     // Five across, four rows: its inner points are pulled up.
     let control = (0..20).map(|n| {

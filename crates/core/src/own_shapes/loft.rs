@@ -99,9 +99,9 @@ fn placed(values: &[f64], height: f64) -> Vec<DVec3> {
 
 /// Each section's outline around its middle, in as many points; those with one number lie across from each other.
 fn outlines(sections: &[Section], open: bool) -> Vec<Vec<DVec2>> {
-    let rounded = sections.iter().find(|s| s.curve_mm.is_empty()).map(rounded);
+    let first = sections.iter().find(|s| s.curve_mm.is_empty()).map(rounded);
     // Along drawn curves points lie as along the first of the others.
-    let shares: Vec<f64> = match &rounded {
+    let shares: Vec<f64> = match &first {
         Some(ring) => {
             let ends: Vec<DVec2> = ring.iter().copied().chain([ring[0]]).collect();
             let lengths = curve::along(&ends);
@@ -109,7 +109,7 @@ fn outlines(sections: &[Section], open: bool) -> Vec<Vec<DVec2>> {
         }
         None => (0..DRAWN + open as usize).map(|n| n as f64 / DRAWN as f64).collect(),
     };
-    let begins = rounded.as_ref().map_or(DVec2::new(1.0, -1.0), |ring| ring[0]);
+    let begins = first.as_ref().map_or(DVec2::new(1.0, -1.0), |ring| ring[0]);
     let drawn = |s: &Section| {
         let line = curve::through(&s.curve_mm, open, "the curve").unwrap_or_default();
         if open {
@@ -118,10 +118,10 @@ fn outlines(sections: &[Section], open: bool) -> Vec<Vec<DVec2>> {
         // A closed curve begins where the others do, as seen from its middle.
         let middle = line.iter().sum::<DVec2>() / line.len() as f64;
         let begin = |p: &DVec2| (*p - middle).normalize_or_zero().dot(begins);
-        let first = (0..line.len()).max_by(|&a, &b| begin(&line[a]).total_cmp(&begin(&line[b]))).unwrap_or(0);
-        curve::at_shares(&[&line[first..], &line[..first]].concat(), false, &shares)
+        let start = (0..line.len()).max_by(|&a, &b| begin(&line[a]).total_cmp(&begin(&line[b]))).unwrap_or(0);
+        curve::at_shares(&[&line[start..], &line[..start]].concat(), false, &shares)
     };
-    sections.iter().map(|s| if s.curve_mm.is_empty() { self::rounded(s) } else { drawn(s) }).collect()
+    sections.iter().map(|s| if s.curve_mm.is_empty() { rounded(s) } else { drawn(s) }).collect()
 }
 
 /// A rectangle whose corners are rounded by a share of its sides: at 1 an ellipse. From the right lower corner on.

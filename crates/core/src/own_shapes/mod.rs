@@ -293,14 +293,7 @@ mod tests {
     }
 
     fn lofted(sections: &[(f64, [f64; 2], f64, f64)]) -> OwnShape {
-        let section = |&(height_mm, size_mm, round_percent, turn_deg): &_| Section {
-            height_mm,
-            size_mm,
-            round_percent,
-            turn_deg,
-            middle_mm: [0.0; 2],
-            curve_mm: Vec::new(),
-        };
+        let section = |&(height, size, round, turn): &_| Section::rounded(height, size, round, turn);
         OwnShape::Loft { sections: sections.iter().map(section).collect(), smooth: false, sheet: false, open: false }
     }
 

@@ -33,7 +33,7 @@ pub fn outline(points: &[ProfilePoint], axis_mm: f64, open: bool) -> Result<Vec<
 }
 
 pub fn refuse<T>(message: String, hint: &str) -> Result<T, RecipeError> {
-    Err(RecipeError { field: "part.shape".into(), message, hint: hint.into() })
+    Err(RecipeError::new("part.shape", message, hint))
 }
 
 fn drawn(points: &[ProfilePoint], axis_mm: f64, open: bool) -> Result<Vec<Drawn>, RecipeError> {

@@ -174,6 +174,12 @@ pub struct RecipeError {
     pub hint: String,
 }
 
+impl RecipeError {
+    pub fn new(field: &str, message: impl Into<String>, hint: impl Into<String>) -> RecipeError {
+        RecipeError { field: field.into(), message: message.into(), hint: hint.into() }
+    }
+}
+
 impl Recipe {
     /// First values for a part: cell an eighth of its middle dimension, wall an eighth of the cell.
     pub fn for_part(bounds: &Bounds) -> Recipe {
@@ -200,7 +206,7 @@ impl Recipe {
     }
 
     pub fn from_json(text: &str) -> Result<Recipe, RecipeError> {
-        let refuse = |message: String, hint: &str| RecipeError { field: "recipe".into(), message, hint: hint.into() };
+        let refuse = |message: String, hint: &str| RecipeError::new("recipe", message, hint);
         let mut value: serde_json::Value = serde_json::from_str(text)
             .map_err(|e| refuse(format!("The recipe is not valid JSON: {e}."), "Export the recipe again from the bench."))?;
         match value["ulmix"].as_u64() {
@@ -245,11 +251,7 @@ impl Recipe {
     pub fn validate(&self, bounds: &Bounds) -> Result<(), RecipeError> {
         let longest = bounds.size().max_element();
         if self.name.chars().count() > 200 {
-            return Err(RecipeError {
-                field: "name".into(),
-                message: "The name is longer than 200 characters.".into(),
-                hint: "Choose a shorter name.".into(),
-            });
+            return Err(RecipeError::new("name", "The name is longer than 200 characters.", "Choose a shorter name."));
         }
         self.part.validate(longest)?;
         self.zones.validate(longest)?;

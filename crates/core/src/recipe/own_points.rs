@@ -20,7 +20,7 @@ pub struct OwnPoints {
 }
 
 fn refuse(message: String, hint: &str) -> RecipeError {
-    RecipeError { field: "structure.seeds.own".into(), message, hint: hint.into() }
+    RecipeError::new("structure.seeds.own", message, hint)
 }
 
 impl OwnPoints {

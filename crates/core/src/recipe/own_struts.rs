@@ -1,6 +1,7 @@
 //! Struts that come from a file.
 
 use super::{check, GivenKind, Kind, Recipe, RecipeError, Thicken};
+use crate::median::median;
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -27,7 +28,7 @@ pub struct OwnStruts {
 const FIELD: &str = "structure.own_struts";
 
 fn refuse(message: String, hint: &str) -> RecipeError {
-    RecipeError { field: FIELD.into(), message, hint: hint.into() }
+    RecipeError::new(FIELD, message, hint)
 }
 
 /// What a file's beams are as struts.
@@ -51,11 +52,6 @@ impl FoundStruts {
     }
 }
 
-fn median(mut values: Vec<f64>) -> f64 {
-    values.sort_by(f64::total_cmp);
-    values[values.len() / 2]
-}
-
 impl OwnStruts {
     /// The beams of a file; `None` for no beams.
     pub fn of(name: &str, beams: &[Beam]) -> Result<Option<FoundStruts>, RecipeError> {
@@ -74,8 +70,9 @@ impl OwnStruts {
         if struts.is_empty() {
             return Ok(None);
         }
-        let cell_mm = median(beams.iter().map(|b| b.ends[0].distance(b.ends[1])).collect());
-        let thickness_mm = median(beams.iter().map(|b| b.radii[0] + b.radii[1]).collect()).min(cell_mm);
+        let middle = |of: &dyn Fn(&Beam) -> f64| median(beams.iter().map(of).collect()).unwrap_or(0.0);
+        let cell_mm = middle(&|b| b.ends[0].distance(b.ends[1]));
+        let thickness_mm = middle(&|b| b.radii[0] + b.radii[1]).min(cell_mm);
         Ok(Some(FoundStruts { own: OwnStruts { name: name.into(), nodes_mm, struts }, cell_mm, thickness_mm }))
     }
 

@@ -152,11 +152,11 @@ impl PartStep {
     /// `longest`: the part's longest side. mm.
     pub(super) fn validate(&self, longest: f64) -> Result<(), RecipeError> {
         if self.beside.len() > MOST_FILES {
-            return Err(RecipeError {
-                field: "part.beside".into(),
-                message: format!("The part has more than {MOST_FILES} files beside it."),
-                hint: "Join some of them into one file.".into(),
-            });
+            return Err(RecipeError::new(
+                "part.beside",
+                format!("The part has more than {MOST_FILES} files beside it."),
+                "Join some of them into one file.",
+            ));
         }
         self.mend.validate(longest)?;
         check("part.crease_deg", "The angle at which faces end", "°", self.crease_deg, 1.0, 120.0)?;
@@ -165,19 +165,19 @@ impl PartStep {
             check("part.shell.front_percent", "The share in front", "%", shell.front_percent, 0.0, 100.0)?;
         }
         if self.pockets.len() > MOST_WITH_ROLES {
-            return Err(RecipeError {
-                field: "part.pockets".into(),
-                message: format!("More than {MOST_WITH_ROLES} pockets are filled."),
-                hint: "Take some of them away.".into(),
-            });
+            return Err(RecipeError::new(
+                "part.pockets",
+                format!("More than {MOST_WITH_ROLES} pockets are filled."),
+                "Take some of them away.",
+            ));
         }
         self.pockets.iter().try_for_each(|p| zones::marks(&p.faces, "part.pockets", &p.name))?;
         if self.roles.len() > MOST_WITH_ROLES {
-            return Err(RecipeError {
-                field: "part.roles".into(),
-                message: format!("More than {MOST_WITH_ROLES} bodies have a role of their own."),
-                hint: "Join some of them into one body.".into(),
-            });
+            return Err(RecipeError::new(
+                "part.roles",
+                format!("More than {MOST_WITH_ROLES} bodies have a role of their own."),
+                "Join some of them into one body.",
+            ));
         }
         Ok(())
     }

@@ -197,11 +197,11 @@ impl OwnShape {
                 let size = Bounds::of(points_mm.iter().map(|p| DVec3::from(*p))).size().max_element();
                 is("The sheet's longest side", size, LEAST, MOST)?;
                 if points_mm.len() % *across as usize != 0 {
-                    return Err(RecipeError {
-                        field: "part.shape".into(),
-                        message: format!("{} control points do not fill rows of {across}.", points_mm.len()),
-                        hint: "Give every row as many points.".into(),
-                    });
+                    return Err(RecipeError::new(
+                        "part.shape",
+                        format!("{} control points do not fill rows of {across}.", points_mm.len()),
+                        "Give every row as many points.",
+                    ));
                 }
                 Ok(())
             }
@@ -228,6 +228,11 @@ impl OwnShape {
 }
 
 impl Section {
+    /// A rectangle around the axis with rounded corners, or an ellipse.
+    pub fn rounded(height_mm: f64, size_mm: [f64; 2], round_percent: f64, turn_deg: f64) -> Section {
+        Section { height_mm, size_mm, round_percent, turn_deg, middle_mm: [0.0; 2], curve_mm: Vec::new() }
+    }
+
     /// `number` counts from 1; `open` curves end at their first and last point.
     fn validate(&self, number: usize, open: bool) -> Result<(), RecipeError> {
         let is = |what: &str, unit: &str, v: f64, low: f64, high: f64| check("part.shape", what, unit, v, low, high);

@@ -26,11 +26,11 @@ impl Stand {
     pub(super) fn validate(&self) -> Result<(), RecipeError> {
         self.down.iter().try_for_each(|v| check("stand.down", "The direction towards the bed", "", *v, -1e6, 1e6))?;
         if self.down.iter().all(|v| v.abs() < 1e-9) {
-            return Err(RecipeError {
-                field: "stand.down".into(),
-                message: "The direction towards the bed has no length.".into(),
-                hint: "Choose an axis or pick a face of the part.".into(),
-            });
+            return Err(RecipeError::new(
+                "stand.down",
+                "The direction towards the bed has no length.",
+                "Choose an axis or pick a face of the part.",
+            ));
         }
         check("stand.turn_deg", "The turn on the bed", "°", self.turn_deg, -360.0, 360.0)?;
         self.bed_mm.iter().try_for_each(|v| check("stand.bed_mm", "A side of the bed", "mm", *v, 1.0, 1e5))

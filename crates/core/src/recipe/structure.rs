@@ -392,11 +392,11 @@ impl Structure {
         self.own_cell.validate()?;
         self.own_struts.as_ref().map_or(Ok(()), OwnStruts::validate)?;
         if matches!(self.kind, Kind::Given(_)) && self.own_struts.is_none() {
-            return Err(RecipeError {
-                field: "structure.own_struts".into(),
-                message: "There are no own struts yet.".into(),
-                hint: "Bring in a 3MF file with a beam lattice, or choose another structure.".into(),
-            });
+            return Err(RecipeError::new(
+                "structure.own_struts",
+                "There are no own struts yet.",
+                "Bring in a 3MF file with a beam lattice, or choose another structure.",
+            ));
         }
         let s = &self.seeds;
         s.own.as_ref().map_or(Ok(()), OwnPoints::validate)?;

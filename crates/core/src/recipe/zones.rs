@@ -152,8 +152,7 @@ const MOST: usize = 64;
 
 impl Zones {
     pub fn validate(&self, longest: f64) -> Result<(), RecipeError> {
-        let refuse =
-            |field: &str, message: String, hint: &str| Err(RecipeError { field: field.into(), message, hint: hint.into() });
+        let refuse = |field: &str, message: String, hint: &str| Err(RecipeError::new(field, message, hint));
         if !matches!(self.rest, Role::Fill | Role::KeepSolid) {
             return refuse(
                 "zones.rest",

@@ -4,7 +4,7 @@ mod given;
 mod server;
 
 use serde_json::{json, Value};
-use server::{fresh, start, upload};
+use server::{fresh, over, start, upload};
 use std::io::Read;
 use ulmix_formats::{stl, Limits};
 use ulmix_mesh::{Topology, TriMesh};
@@ -392,26 +392,19 @@ fn a_final_run_reports_its_stages_and_can_be_cancelled() {
     // Heavy enough to be caught while it runs.
     recipe["mesh"]["step_mm"] = json!(0.03);
     assert_eq!(s.put_recipe(&id, "\"1\"", &recipe).status, 200);
-    let events = ureq::get(&format!("{}/api/projects/{id}/events", s.url)).call().unwrap().into_reader();
+    let mut jobs = s.jobs(&id);
     let job = s.post(&format!("/api/projects/{id}/final"), &json!(null)).json();
     assert!(job["predicted_seconds"].as_f64().unwrap() > 0.5, "{job}");
-    let mut lines = std::io::BufRead::lines(std::io::BufReader::new(events));
-    let mut next = || loop {
-        let line = lines.next().unwrap().unwrap();
-        if let Some(data) = line.strip_prefix("data:") {
-            return serde_json::from_str::<Value>(data).unwrap()["job"].clone();
-        }
-    };
     let mut seen = Vec::new();
     let last = loop {
-        let j = next();
+        let j = jobs.next().expect("events go on until a run is over");
         if j["stage"] == "lattice" && seen.last() != Some(&"lattice".to_string()) {
             assert_eq!(s.send("DELETE", &format!("/api/jobs/{}", job["id"].as_str().unwrap()), &[], &[]).status, 200);
         }
         if let Some(stage) = j["stage"].as_str() {
             seen.push(stage.to_owned());
         }
-        if !matches!(j["state"].as_str(), Some("queued" | "running")) {
+        if over(&j) {
             break j;
         }
     };

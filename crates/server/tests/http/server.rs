@@ -1,10 +1,10 @@
 //! A server of its own for a test, and what is asked of it.
 
 use serde_json::{json, Value};
-use std::io::Read;
+use std::io::{BufRead, BufReader, Read};
 use std::net::TcpListener;
 use std::path::Path;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 pub struct Server {
     pub url: String,
@@ -30,18 +30,6 @@ pub fn fresh() -> (tempfile::TempDir, Server) {
     let dir = tempfile::tempdir().unwrap();
     let server = start(&dir.path().join("u.sqlite"));
     (dir, server)
-}
-
-pub fn until<T>(what: &str, mut f: impl FnMut() -> Option<T>) -> T {
-    let start = Instant::now();
-    loop {
-        if let Some(v) = f() {
-            return v;
-        }
-        assert!(start.elapsed() < Duration::from_secs(60), "waited too long until {what}");
-        // Asking without a pause would take the time that the server needs.
-        std::thread::sleep(Duration::from_millis(10));
-    }
 }
 
 pub struct Reply {
@@ -110,13 +98,28 @@ impl Server {
         let mut recipe = p["recipe"].clone();
         recipe["mesh"]["step_mm"] = json!(0.3);
         assert_eq!(self.put_recipe(id, &p["revision"].to_string(), &recipe).status, 200);
+        let mut jobs = self.jobs(id);
         assert_eq!(self.post(&format!("/api/projects/{id}/final"), &json!(null)).status, 202);
-        until("the final mesh is made", || {
-            let p = self.get(&format!("/api/projects/{id}")).json();
-            assert_ne!(p["job"]["state"], "failed", "{p}");
-            (!p["finished"].is_null()).then_some(p)
-        })
+        let last = jobs.find(over).expect("events go on until a run is over");
+        assert_ne!(last["state"], "failed", "{last}");
+        let p = self.get(&format!("/api/projects/{id}")).json();
+        assert!(!p["finished"].is_null(), "{p}");
+        p
     }
+
+    /// A project's final runs, from now on, as they change.
+    pub fn jobs(&self, id: &str) -> impl Iterator<Item = Value> {
+        // A server that says nothing for so long has failed.
+        let patient = ureq::AgentBuilder::new().timeout_read(Duration::from_secs(60)).build();
+        let events = patient.get(&format!("{}/api/projects/{id}/events", self.url)).call().unwrap().into_reader();
+        let data = BufReader::new(events).lines().map(Result::unwrap).filter_map(|l| l.strip_prefix("data:").map(str::to_owned));
+        data.filter_map(|l| serde_json::from_str::<Value>(&l).unwrap().get("job").cloned())
+    }
+}
+
+/// Has a final run come to an end?
+pub fn over(job: &Value) -> bool {
+    !matches!(job["state"].as_str(), Some("queued" | "running"))
 }
 
 /// Brings a file in; its upload.

@@ -1,4 +1,4 @@
-import { Button, Segmented } from 'antd'
+import { Segmented } from 'antd'
 import { useState } from 'react'
 import { edit } from '../state'
 import { fillingOf, useFilling } from './filling'
@@ -37,11 +37,6 @@ export function Chooser() {
           ))}
       </div>
       {family === 'cells' && <OwnStruts />}
-      {family === 'cells' && f.filling.structure.own_struts && f.filling.structure.kind !== 'own_struts' && (
-        <Button size="small" onClick={() => edit(withStructure({ kind: 'own_struts' }))}>
-          Use these struts
-        </Button>
-      )}
     </>
   )
 }

@@ -1,11 +1,11 @@
-import { Button } from 'antd'
-import { useState, type KeyboardEvent } from 'react'
+import { useState } from 'react'
 import type { Recipe } from '../../api/client'
 import { edit } from '../state'
 import { curvePath, spotsOf, withPointAfter, type Section } from './curve'
 import { NumberLine } from './NumberLine'
+import { PointHead } from './PointHead'
 import { Ruler } from './Ruler'
-import { arrows, drawn, useDrawing, type Spot } from './useDrawing'
+import { drawn, useDrawing, type Spot } from './useDrawing'
 import './drawing.css'
 
 /** A section's smooth curve, seen from above: its points are pulled or typed. */
@@ -16,22 +16,15 @@ export function CurveEditor({ section, open, set }: { section: Section; open: bo
   const point = points[n]
   const least = open ? 2 : 3
   const move = (m: number, to: Spot) => set({ curve_mm: points.map((p, i) => (i === m ? [to[0], to[1]] : [p[0], p[1]])) })
-  const { svg, place, scale, snap, near, ruler, grip } = useDrawing<number>([...points, [0, 0]], (m, at, near) => move(m, [near(at[0]), near(at[1])]), setChosen)
+  const { svg, place, scale, keys, ruler, grip } = useDrawing<number>([...points, [0, 0]], (m, at, near) => move(m, [near(at[0]), near(at[1])]), setChosen)
   const remove = () => {
     edit(set({ curve_mm: section.curve_mm.filter((_, i) => i !== n) }))
     setChosen(Math.max(0, n - 1))
   }
-  const keys = (e: KeyboardEvent) => {
-    const by = arrows[e.key]
-    if (e.key === 'Delete' && points.length > least) remove()
-    else if (by && point) edit(move(n, [near(point[0] + by[0] * snap), near(point[1] + by[1] * snap)]))
-    else return
-    e.preventDefault()
-  }
   const [x, y] = place([0, 0])
   return (
     <>
-      <svg ref={svg} className="drawing profile" {...drawn} role="group" aria-label="Curve" tabIndex={0} onKeyDown={keys}>
+      <svg ref={svg} className="drawing profile" {...drawn} role="group" aria-label="Curve" tabIndex={0} onKeyDown={keys(point, (to) => move(n, to), points.length > least ? remove : null)}>
         <path className={open ? 'area open' : 'area'} d={curvePath(points, open, place)} />
         <path className="middle" d={`M ${x - 5} ${y} H ${x + 5} M ${x} ${y - 5} V ${y + 5}`} />
         {points.map((p, m) => {
@@ -42,19 +35,7 @@ export function CurveEditor({ section, open, set }: { section: Section; open: bo
       </svg>
       {point && (
         <div className="editor pointfields">
-          <div className="line">
-            <b>
-              Point {n + 1} of {points.length}
-            </b>
-            <span>
-              <Button size="small" disabled={points.length >= 200} onClick={() => (edit(set({ curve_mm: withPointAfter(points, n, open) })), setChosen(n + 1))}>
-                Add after
-              </Button>{' '}
-              <Button size="small" disabled={points.length <= least} onClick={remove}>
-                Remove
-              </Button>
-            </span>
-          </div>
+          <PointHead n={n} of={points.length} least={least} onAdd={() => (edit(set({ curve_mm: withPointAfter(points, n, open) })), setChosen(n + 1))} onRemove={remove} />
           <NumberLine label="Point X" value={point[0]} unit="mm" onSet={(v) => edit(move(n, [v, point[1]]))} />
           <NumberLine label="Point Y" value={point[1]} unit="mm" onSet={(v) => edit(move(n, [point[0], v]))} />
         </div>

@@ -1,8 +1,10 @@
+import { Button } from 'antd'
 import { api } from '../../api/client'
 import { count } from '../../shared/format'
 import { edit } from '../state'
 import { useFilling, withFilling } from './filling'
 import { FromFile } from './FromFile'
+import { withStructure } from './structureRules'
 
 /** Struts that come from a file. */
 export function OwnStruts() {
@@ -17,13 +19,20 @@ export function OwnStruts() {
     edit(withFilling((now) => ({ structure: { ...now.structure, kind: 'own_struts', own_struts: found.own, cell_mm: [cell, cell, cell] }, thicken: { lead: 'thickness', thickness_mm: Math.min(found.thickness_mm, cell) } })))
   }
   return (
-    <FromFile
-      title={own ? own.name : 'Own struts'}
-      detail={own ? `${count(own.struts.length)} struts${used ? `, ${count(f.found?.structure?.struts ?? 0)} in the part` : ''}` : 'a 3MF beam lattice'}
-      label="File of struts"
-      accept=".3mf"
-      button={own ? 'Another file' : 'Choose a file'}
-      read={read}
-    />
+    <>
+      <FromFile
+        title={own ? own.name : 'Own struts'}
+        detail={own ? `${count(own.struts.length)} struts${used ? `, ${count(f.found?.structure?.struts ?? 0)} in the part` : ''}` : 'a 3MF beam lattice'}
+        label="File of struts"
+        accept=".3mf"
+        button={own ? 'Another file' : 'Choose a file'}
+        read={read}
+      />
+      {own && !used && (
+        <Button size="small" onClick={() => edit(withStructure({ kind: 'own_struts' }))}>
+          Use these struts
+        </Button>
+      )}
+    </>
   )
 }

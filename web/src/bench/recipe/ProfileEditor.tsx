@@ -1,12 +1,12 @@
-import { Button } from 'antd'
-import { useState, type KeyboardEvent } from 'react'
+import { useState } from 'react'
 import { edit } from '../state'
 import { NumberLine } from './NumberLine'
 import { bowTo, middle, path, split, spot, type ProfilePoint, type Revolved } from './profile'
+import { PointHead } from './PointHead'
 import { Ruler } from './Ruler'
 import { SheetSwitch } from './SheetSwitch'
 import { withShape } from './shapeRules'
-import { arrows, drawn, useDrawing, type Spot } from './useDrawing'
+import { drawn, useDrawing, type Spot } from './useDrawing'
 import { Value } from './Value'
 import './drawing.css'
 
@@ -26,7 +26,7 @@ export function ProfileEditor({ shape }: { shape: Revolved }) {
   const bow = (m: number, bow_mm: number) => withPoint(m, { bow_mm })
 
   const spots: Spot[] = [...points.flatMap((p, m) => [spot(p), middle(points, m)]), [shape.axis_mm, spot(points[0] ?? { at_mm: [0, 0], bow_mm: 0 })[1]]]
-  const { svg, place, scale, snap, near, ruler, grip } = useDrawing<Held>(
+  const { svg, place, scale, keys, ruler, grip } = useDrawing<Held>(
     spots,
     (held, at, near) => {
       if (held.what === 'point') return move(held.n, [near(at[0]), near(at[1])])
@@ -39,18 +39,10 @@ export function ProfileEditor({ shape }: { shape: Revolved }) {
     edit(set((s) => ({ ...s, points: s.points.filter((_, i) => i !== n) })))
     setChosen(Math.max(0, n - 1))
   }
-  const keys = (e: KeyboardEvent) => {
-    const by = arrows[e.key]
-    if (e.key === 'Delete' && points.length > 3) remove()
-    else if (by && point) edit(move(n, [near(spot(point)[0] + by[0] * snap), near(spot(point)[1] + by[1] * snap)]))
-    else return
-    e.preventDefault()
-  }
-
   const axis = place([shape.axis_mm, 0])[0]
   return (
     <>
-      <svg ref={svg} className="drawing profile" {...drawn} role="group" aria-label="Profile" tabIndex={0} onKeyDown={keys}>
+      <svg ref={svg} className="drawing profile" {...drawn} role="group" aria-label="Profile" tabIndex={0} onKeyDown={keys(point && spot(point), (to) => move(n, to), points.length > 3 ? remove : null)}>
         <path className={shape.sheet ? 'area open' : 'area'} d={path(points, place, scale, shape.sheet)} />
         <g className="axis" aria-label="Axis" {...grip({ what: 'axis' })}>
           <line x1={axis} x2={axis} y1={0} y2={drawn.height} />
@@ -71,19 +63,7 @@ export function ProfileEditor({ shape }: { shape: Revolved }) {
       </svg>
       {point && (
         <div className="editor pointfields">
-          <div className="line">
-            <b>
-              Point {n + 1} of {points.length}
-            </b>
-            <span>
-              <Button size="small" disabled={points.length >= 200} onClick={() => (edit(set((s) => ({ ...s, points: split(s.points, n) }))), setChosen(n + 1))}>
-                Add after
-              </Button>{' '}
-              <Button size="small" disabled={points.length <= 3} onClick={remove}>
-                Remove
-              </Button>
-            </span>
-          </div>
+          <PointHead n={n} of={points.length} least={3} onAdd={() => (edit(set((s) => ({ ...s, points: split(s.points, n) }))), setChosen(n + 1))} onRemove={remove} />
           <NumberLine label="From the axis" value={spot(point)[0] - shape.axis_mm} unit="mm" onSet={(v) => edit(move(n, [v + shape.axis_mm, spot(point)[1]]))} />
           <NumberLine label="Height" value={spot(point)[1]} unit="mm" onSet={(v) => edit(move(n, [spot(point)[0], v]))} />
           <NumberLine label="Arc to the next, bow" value={point.bow_mm} unit="mm" onSet={(v) => edit(bow(n, v))} />

@@ -1,5 +1,5 @@
 import { Button } from 'antd'
-import { api } from '../../api/client'
+import { api, type Recipe } from '../../api/client'
 import { count } from '../../shared/format'
 import { edit } from '../state'
 import { useFilling } from './filling'
@@ -43,13 +43,18 @@ function OwnPoints() {
   )
 }
 
+/** A number of points: one that is set, or as many as the cell size gives. */
+function Points({ where, set, found, change }: { where: string; set: number | null | undefined; found: number | undefined; change: (count: number) => (r: Recipe) => Recipe }) {
+  const points = set ?? found ?? 0
+  return <Value label="Points" hint={where} value={points} unit="" digits={0} range={[10, Math.max(1000, 2 * points)]} follows={!set} change={(v) => change(Math.max(1, Math.round(v)))} />
+}
+
 /** How many seed points, how they lie and how even they are. */
 export function SeedFields() {
   const f = useFilling()
   if (!f) return null
   const { kind, seeds } = f.filling.structure
   const found = f.found?.structure
-  const points = seeds.count ?? found?.seeds ?? 0
   const onSurface = seeds.layout !== 'inside' && kind !== 'planar_voronoi'
   const inside = seeds.layout !== 'surface' || kind === 'planar_voronoi'
   return (
@@ -70,19 +75,8 @@ export function SeedFields() {
               onChange={(layout) => edit(withSeeds({ layout, inner: layout !== 'surface' || !seeds.net }))}
             />
           )}
-          {inside && <Value label="Points" hint="inside the part" value={points} unit="" digits={0} range={[10, Math.max(1000, 2 * points)]} follows={!seeds.count} change={(v) => withSeeds({ count: Math.max(1, Math.round(v)) })} />}
-          {onSurface && (
-            <Value
-              label="Points"
-              hint="on the surface"
-              value={seeds.surface_count ?? found?.surface_seeds ?? 0}
-              unit=""
-              digits={0}
-              range={[10, Math.max(1000, 2 * (seeds.surface_count ?? found?.surface_seeds ?? 0))]}
-              follows={!seeds.surface_count}
-              change={(v) => withSeeds({ surface_count: Math.max(1, Math.round(v)) })}
-            />
-          )}
+          {inside && <Points where="inside the part" set={seeds.count} found={found?.seeds} change={(count) => withSeeds({ count })} />}
+          {onSurface && <Points where="on the surface" set={seeds.surface_count} found={found?.surface_seeds} change={(surface_count) => withSeeds({ surface_count })} />}
           <ChoiceLine<S['seeds']['spread']>
             label="Spread"
             value={seeds.spread}

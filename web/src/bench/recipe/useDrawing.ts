@@ -1,4 +1,4 @@
-import { useRef, useState, type PointerEvent } from 'react'
+import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
 import type { Recipe } from '../../api/client'
 import { edit, preview } from '../state'
 
@@ -26,6 +26,9 @@ function roundLength(mm: number) {
   return [1, 2, 5, 10].map((n) => n * ten).find((v) => v >= mm * 0.999) ?? mm
 }
 
+/** The steps that arrow keys mean. */
+const arrows: Record<string, Spot> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }
+
 /** A drawing in millimetres around some places, of which things `H` are pulled; `change` gives what a thing pulled to a place makes of the recipe. */
 export function useDrawing<H>(spots: readonly Spot[], change: (held: H, at: Spot, near: (v: number) => number) => (r: Recipe) => Recipe, onHold: (held: H) => void) {
   const svg = useRef<SVGSVGElement>(null)
@@ -41,8 +44,14 @@ export function useDrawing<H>(spots: readonly Spot[], change: (held: H, at: Spot
   return {
     svg,
     scale,
-    snap,
-    near,
+    /** Keys move the chosen point by a step of the raster, or remove it where that may be. */
+    keys: (chosen: Spot | undefined, move: (to: Spot) => (r: Recipe) => Recipe, remove: (() => void) | null) => (e: KeyboardEvent) => {
+      const by = arrows[e.key]
+      if (e.key === 'Delete' && remove) remove()
+      else if (by && chosen) edit(move([near(chosen[0] + by[0] * snap), near(chosen[1] + by[1] * snap)]))
+      else return
+      e.preventDefault()
+    },
     /** Length of a ruler, mm. */
     ruler: roundLength(60 / scale),
     /** On screen, where up is less. */
@@ -71,6 +80,3 @@ export function useDrawing<H>(spots: readonly Spot[], change: (held: H, at: Spot
     }),
   }
 }
-
-/** The steps that arrow keys mean. */
-export const arrows: Record<string, Spot> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }

@@ -16,6 +16,7 @@ mod relax;
 use super::surface::turn;
 use super::{Bare, Bulk, Facts, Lattice};
 use crate::grid::{Bits, Grid};
+use crate::median::median;
 use crate::part::Part;
 use crate::polygonise::RowPoints;
 use crate::recipe::Structure;
@@ -132,9 +133,7 @@ impl Bare for Foam {
             let n = self.sheet.at(p).1.normalize_or(DVec3::Z);
             0.5 * (self.measure(p + n * measured) + self.measure(p - n * measured))
         });
-        let mut values: Vec<f64> = values.collect();
-        values.sort_by(f64::total_cmp);
-        values.get(values.len() / 2).copied().unwrap_or(measured) + (0.5 * thickness - measured)
+        median(values.collect()).unwrap_or(measured) + (0.5 * thickness - measured)
     }
 
     fn cell(&self) -> f64 {

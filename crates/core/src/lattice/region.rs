@@ -1,0 +1,172 @@
+//! Where seed points may lie: in a part and on its surface, or in the plane of a pattern.
+
+use super::finer::Sizes;
+use super::members::Frame;
+use crate::part::Part;
+use crate::random::Random;
+use glam::DVec3;
+
+/// Where points may lie.
+pub trait Region: Sync {
+    /// Bounds of the part.
+    fn bounds(&self) -> (DVec3, DVec3);
+    /// Distance from the part, negative inside; beyond `limit` any larger number.
+    fn distance(&self, p: DVec3, limit: f64) -> f64;
+    /// Share of its distance by which a point may move in any direction and stay on its side.
+    fn slack(&self) -> f64;
+    fn volume(&self) -> f64;
+    /// Of the part's surface; 0 where no point can lie on one.
+    fn area(&self) -> f64 {
+        0.0
+    }
+    /// So many places on that surface, as chance has it.
+    fn on_surface(&self, _count: usize, _random: &mut Random) -> Vec<DVec3> {
+        Vec::new()
+    }
+    /// The nearest place on it.
+    fn onto_surface(&self, p: DVec3) -> DVec3 {
+        p
+    }
+    /// All points lie in the plane z = 0.
+    fn flat(&self) -> bool;
+    /// The wanted size of cells at a place over that of the largest.
+    fn size(&self, _: DVec3) -> f64 {
+        1.0
+    }
+    fn least_size(&self) -> f64 {
+        1.0
+    }
+    /// By how much that size changes over a unit of length at most.
+    fn steepest(&self) -> f64 {
+        0.0
+    }
+}
+
+/// A part in the structure's axes, measured in cells of size `scale`.
+pub struct Scaled<'a> {
+    pub part: &'a Part,
+    pub frame: Frame,
+    pub scale: DVec3,
+    /// Where cells are smaller.
+    pub sizes: Option<&'a Sizes<'a>>,
+}
+
+impl Scaled<'_> {
+    fn corners(&self, triangle: usize) -> [DVec3; 3] {
+        self.part.mesh.corners(triangle).map(|p| self.frame.local(p) / self.scale)
+    }
+
+    /// Area of each triangle and all before it.
+    fn areas(&self) -> Vec<f64> {
+        let area = |t: usize| {
+            let [a, b, c] = self.corners(t);
+            0.5 * (b - a).cross(c - a).length()
+        };
+        let mut sum = 0.0;
+        let add = |t: usize| {
+            sum += area(t);
+            sum
+        };
+        (0..self.part.mesh.triangles.len()).map(add).collect()
+    }
+}
+
+impl Region for Scaled<'_> {
+    fn bounds(&self) -> (DVec3, DVec3) {
+        let b = self.part.mesh.bounds();
+        let corner = |c: u32| {
+            let p = DVec3::select(glam::BVec3::new(c & 1 == 1, c & 2 == 2, c & 4 == 4), b.max, b.min);
+            self.frame.local(p) / self.scale
+        };
+        (0..8).map(corner).fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(p), h.max(p)))
+    }
+
+    fn distance(&self, p: DVec3, limit: f64) -> f64 {
+        // In the direction in which a cell is smallest a step is longest.
+        let by = self.scale.min_element();
+        let at = self.frame.back(p * self.scale);
+        match self.part.distance.query(at, limit * self.scale.max_element()) {
+            Some((d, _)) => d / by,
+            None if self.part.distance.inside(at) => -limit,
+            None => 2.0 * limit,
+        }
+    }
+
+    fn slack(&self) -> f64 {
+        self.scale.min_element() / self.scale.max_element()
+    }
+
+    fn volume(&self) -> f64 {
+        self.part.facts.volume_mm3 / self.scale.to_array().iter().product::<f64>()
+    }
+
+    fn area(&self) -> f64 {
+        self.areas().last().copied().unwrap_or(0.0)
+    }
+
+    fn on_surface(&self, count: usize, random: &mut Random) -> Vec<DVec3> {
+        let sums = self.areas();
+        let whole = sums.last().copied().unwrap_or(0.0);
+        let place = |_| {
+            let at = random.unit() * whole;
+            let t = sums.partition_point(|s| *s <= at).min(sums.len() - 1);
+            let [a, b, c] = self.corners(t);
+            // Two halves of a parallelogram are one triangle.
+            let (u, v) = (random.unit(), random.unit());
+            let (u, v) = if u + v > 1.0 { (1.0 - u, 1.0 - v) } else { (u, v) };
+            a + (b - a) * u + (c - a) * v
+        };
+        (0..if sums.is_empty() { 0 } else { count }).map(place).collect()
+    }
+
+    fn onto_surface(&self, p: DVec3) -> DVec3 {
+        let near = self.part.bvh().nearest(self.frame.back(p * self.scale), f64::INFINITY);
+        near.map_or(p, |n| self.frame.local(n.point) / self.scale)
+    }
+
+    fn flat(&self) -> bool {
+        false
+    }
+
+    fn size(&self, p: DVec3) -> f64 {
+        self.sizes.map_or(1.0, |s| s.share(self.frame.back(p * self.scale)))
+    }
+
+    fn least_size(&self) -> f64 {
+        self.sizes.map_or(1.0, Sizes::least)
+    }
+
+    fn steepest(&self) -> f64 {
+        self.sizes.map_or(0.0, |s| s.steepest() * self.scale.max_element())
+    }
+}
+
+/// A plane pattern: the shadow of the part's box.
+pub struct Shadow {
+    pub low: DVec3,
+    pub high: DVec3,
+}
+
+impl Region for Shadow {
+    fn bounds(&self) -> (DVec3, DVec3) {
+        (self.low, self.high)
+    }
+
+    fn distance(&self, p: DVec3, _: f64) -> f64 {
+        let d = (self.low - p).max(p - self.high).with_z(f64::NEG_INFINITY);
+        d.max_element()
+    }
+
+    fn slack(&self) -> f64 {
+        1.0
+    }
+
+    fn volume(&self) -> f64 {
+        let size = self.high - self.low;
+        size.x * size.y
+    }
+
+    fn flat(&self) -> bool {
+        true
+    }
+}
