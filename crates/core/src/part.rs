@@ -147,11 +147,17 @@ impl Part {
             ));
         }
         let volume = mesh.volume();
-        if volume <= 1e-9 * mesh.bounds().size().max_element().powi(3) {
-            return Err(FormatError::new(
-                "The part encloses no volume.",
-                "Bring in a closed body, or give a sheet its thickness as a shell.",
-            ));
+        let longest = mesh.bounds().size().max_element();
+        if volume <= 1e-9 * longest.powi(3) {
+            let (words, hint) = if volume > 1e-9 * mesh.area().powf(1.5) {
+                (
+                    "The bodies lie too far apart for their size.",
+                    "Bring them in closer together, or each in a project of its own.",
+                )
+            } else {
+                ("The part encloses no volume.", "Bring in a closed body, or give a sheet its thickness as a shell.")
+            };
+            return Err(FormatError::new(words, hint));
         }
         let topology = topology.unwrap_or_else(|| Topology::of(&mesh));
         // A single body without a role is the part, and needs no place of its own.

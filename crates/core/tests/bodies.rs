@@ -156,6 +156,23 @@ fn a_role_whose_body_is_gone_is_told() {
 }
 
 #[test]
+fn bodies_far_apart_and_flat_ones_are_refused_for_what_they_are() {
+    let refused = |mesh: &TriMesh| Part::prepare(mesh).err().unwrap().message;
+    let mut far = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(10.0));
+    far.append(&TriMesh::cuboid(DVec3::X * 9e4, DVec3::new(9e4 + 10.0, 10.0, 10.0)));
+    assert!(refused(&far).contains("too far apart"));
+    far.append(&TriMesh::cuboid(DVec3::X * 1e6, DVec3::new(1e6 + 10.0, 10.0, 10.0)));
+    assert!(refused(&far).contains("can be worked on"));
+    // Two sides of a tent without a floor, and the same again from behind: nothing between them.
+    let mut flat = TriMesh {
+        points: [[0.0; 3], [10.0, 0.0, 0.0], [0.0, 10.0, 3.0], [10.0, 10.0, 3.0]].map(DVec3::from).to_vec(),
+        triangles: vec![[0, 1, 2], [1, 3, 2]],
+    };
+    flat.append(&TriMesh { points: flat.points.clone(), triangles: vec![[0, 2, 1], [1, 2, 3]] });
+    assert!(refused(&flat).contains("no volume"));
+}
+
+#[test]
 fn nothing_left_to_fill_is_refused_in_words() {
     let cube = stl::write(&slab(0.0, 20.0));
     let step = PartStep { roles: BTreeMap::from([("Part".to_owned(), Role::Reference)]), ..PartStep::plain(Unit::Mm) };
