@@ -10,6 +10,7 @@ import { Directions } from './Directions'
 import { FacePicker, type Met, type PickTool } from './FacePicker'
 import { Ground, type Standing } from './Ground'
 import { meshOf } from './meshOf'
+import { PlaceMark } from './PlaceMark'
 import { pointerOn } from './pointer'
 import { aloneIn, mostPosts, partMaterial } from './shaders'
 import { skeletonLines } from './skeleton'
@@ -67,6 +68,7 @@ export class Scene {
   private plane: CutPlane
   private cage: ControlCage
   private directions = new Directions()
+  private mark = new PlaceMark()
   private box: Box = { min: new Vector3(), size: new Vector3(1, 1, 1), centre: new Vector3() }
   private standing: Standing | null = null
   private framed = false
@@ -112,7 +114,7 @@ export class Scene {
     const { camera, scene } = this
     this.plane = new CutPlane(canvas, camera, this.box, { moved: events.cut, holding: (on) => (this.orbit.enabled = !on) })
     this.cage = new ControlCage(canvas, camera, events.control)
-    scene.add(this.ground.group, this.plane.group, this.cage.group, this.directions.group, this.picker.loops.group)
+    scene.add(this.ground.group, this.plane.group, this.cage.group, this.directions.group, this.picker.loops.group, this.mark.sprite)
     this.picker.loops.source = events.loops
     this.picker.watch(canvas, camera, {
       active: () => this.picking,
@@ -146,6 +148,7 @@ export class Scene {
     this.map?.geometry.dispose()
     this.mapMaterial.dispose()
     this.directions.dispose()
+    this.mark.dispose()
     this.picker.dispose()
     this.renderer.dispose()
   }
@@ -421,6 +424,12 @@ export class Scene {
     this.look(this.camera.position.clone().sub(this.orbit.target))
   }
 
+  /** A ring around a place, or none. */
+  setMark(place: readonly [number, number, number] | null) {
+    this.mark.set(place)
+    this.draw()
+  }
+
   /** Flies to a place of the part. */
   lookAt(place: [number, number, number]) {
     const to = new Vector3(...place)
@@ -443,7 +452,7 @@ export class Scene {
 
   /** A small PNG of the picture alone. */
   card(): Promise<Blob | null> {
-    const hidden = [this.plane.group, this.cage.group, this.directions.group, this.gizmo.getHelper()]
+    const hidden = [this.plane.group, this.cage.group, this.directions.group, this.mark.sprite, this.gizmo.getHelper()]
     const was = hidden.map((o) => o.visible)
     hidden.forEach((o) => (o.visible = false))
     this.render()

@@ -156,6 +156,10 @@ export function View() {
   useEffect(() => {
     if (s.look) scene.current?.lookAt(s.look)
   }, [s.look])
+  // What was told of another part is over.
+  useEffect(() => useBench.setState({ look: null }), [partKey])
+  const told = s.step === 'part' || s.step === 'checks' ? s.look : null
+  useEffect(() => scene.current?.setMark(told), [told, framed])
 
   // The start screen shows the picture as it was last seen at rest.
   useEffect(() => {
