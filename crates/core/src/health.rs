@@ -1,25 +1,61 @@
 //! The health of a part in plain words, with figures and places to look at.
 
+use crate::bodies::Body;
 use crate::part::{Corrected, Part};
 use crate::report::{Check, Verdict};
 use rayon::prelude::*;
+use serde::Serialize;
+use std::sync::Arc;
 use ulmix_mesh::bvh::SegmentHit;
 use ulmix_mesh::crossing::{crossing_pairs, triangles_of};
 use ulmix_mesh::holes::holes;
 use ulmix_mesh::topology::piece_volumes;
-use ulmix_mesh::Topology;
+use ulmix_mesh::{Bvh, Topology, TriMesh};
+use utoipa::ToSchema;
 
 /// Triangles whose height is below this share of their longest side are slivers.
 const SLIVER: f64 = 0.01;
 /// Pieces below this share of the part's volume are crumbs.
 const CRUMB: f64 = 1e-4;
 
-/// What was found, item by item; all of it is as after mending. Walls below `least` mm are thin.
+/// What was found in a body.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct BodyHealth {
+    pub body: String,
+    pub checks: Vec<Check>,
+}
+
+/// What was found in every body of a part that has several. Walls below `least` mm are thin.
+pub fn of_bodies(part: &Part, least: f64) -> Vec<BodyHealth> {
+    let of = |b: &Arc<Body>| BodyHealth {
+        body: b.facts.name.clone(),
+        checks: surface(&b.mesh, b.distance.bvh(), CRUMB * part.facts.volume_mm3, least),
+    };
+    part.bodies.iter().map(of).collect()
+}
+
+/// What was found in all of the part, item by item; all of it is as after mending. Walls below `least` mm are thin.
 pub fn health(part: &Part, least: f64) -> Vec<Check> {
-    let mesh = &part.mesh;
-    let t = Topology::of(mesh);
-    let middle = |t: usize| mesh.middle(t).to_array();
-    let item = |id: &str, title: &str, n: usize, figure: String, place_mm: Option<[f64; 3]>, hint: &str| Check {
+    let Corrected { turned, dropped, duplicates } = part.corrected;
+    let mut out = surface(&part.mesh, part.bvh(), CRUMB * part.facts.volume_mm3, least);
+    let twice = dropped + duplicates;
+    let put_right = [
+        item("flipped", "Flipped triangles", turned, number(turned), None, "They were turned; the file stays as it is."),
+        item(
+            "duplicates",
+            "Duplicate and empty triangles",
+            twice,
+            number(twice),
+            None,
+            "They were left out; the file stays as it is.",
+        ),
+    ];
+    out.splice(4..4, put_right);
+    out
+}
+
+fn item(id: &str, title: &str, n: usize, figure: String, place_mm: Option<[f64; 3]>, hint: &str) -> Check {
+    Check {
         id: id.into(),
         title: title.into(),
         verdict: if n == 0 { Verdict::Pass } else { Verdict::Look },
@@ -27,7 +63,13 @@ pub fn health(part: &Part, least: f64) -> Vec<Check> {
         value: n as f64,
         place_mm,
         hint: (n > 0).then(|| hint.into()),
-    };
+    }
+}
+
+/// What is to be seen of a surface. Pieces of less than `crumb` mm³ are crumbs.
+fn surface(mesh: &TriMesh, bvh: &Bvh, crumb: f64, least: f64) -> Vec<Check> {
+    let t = Topology::of(mesh);
+    let middle = |t: usize| mesh.middle(t).to_array();
     let found = if t.open_edges > 0 { holes(mesh) } else { Vec::new() };
     let holes = item(
         "holes",
@@ -46,7 +88,7 @@ pub fn health(part: &Part, least: f64) -> Vec<Check> {
         None,
         "Bodies that touch along an edge; they are filled as they are.",
     );
-    let crossed = triangles_of(&crossing_pairs(mesh, part.bvh()));
+    let crossed = triangles_of(&crossing_pairs(mesh, bvh));
     let crossing = item(
         "self_crossing",
         "Crossing triangles",
@@ -75,7 +117,7 @@ pub fn health(part: &Part, least: f64) -> Vec<Check> {
         )
     };
     let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
-    let crumbs: Vec<usize> = (0..t.pieces).filter(|&p| volumes[p].abs() < CRUMB * part.facts.volume_mm3).collect();
+    let crumbs: Vec<usize> = (0..t.pieces).filter(|&p| volumes[p].abs() < crumb).collect();
     let first = crumbs.first().and_then(|&p| t.piece_of.iter().position(|&o| o as usize == p));
     let crumbs = item(
         "crumbs",
@@ -85,19 +127,7 @@ pub fn health(part: &Part, least: f64) -> Vec<Check> {
         first.map(middle),
         "Pieces of almost no volume beside the part; they can be removed.",
     );
-    let Corrected { turned, dropped, duplicates } = part.corrected;
-    let flipped =
-        item("flipped", "Flipped triangles", turned, number(turned), None, "They were turned; the file stays as it is.");
-    let twice = dropped + duplicates;
-    let twice = item(
-        "duplicates",
-        "Duplicate and empty triangles",
-        twice,
-        number(twice),
-        None,
-        "They were left out; the file stays as it is.",
-    );
-    vec![holes, crumbs, manifold, crossing, flipped, twice, thin_spots(part, least), slivers]
+    vec![holes, crumbs, manifold, crossing, thin_spots(mesh, bvh, least), slivers]
 }
 
 /// Thin spots of a smaller share of the surface are no walls. Percent.
@@ -108,13 +138,12 @@ const FACING: f64 = 0.7;
 const LOOKED_AT: usize = 20_000;
 
 /// Where the part is thinner than `least` mm: straight through, from the middle of a triangle to one that faces away.
-fn thin_spots(part: &Part, least: f64) -> Check {
-    let mesh = &part.mesh;
+fn thin_spots(mesh: &TriMesh, bvh: &Bvh, least: f64) -> Check {
     let stride = mesh.triangles.len().div_ceil(LOOKED_AT).max(1);
     let through = |t: usize| -> Option<(f64, usize)> {
         let (from, inward) = (mesh.middle(t), -mesh.area_vector(t).try_normalize()?);
         let mut hits = Vec::new();
-        part.bvh().segment_hits(from, from + inward * least, &mut hits);
+        bvh.segment_hits(from, from + inward * least, &mut hits);
         let away = |h: &&SegmentHit| {
             h.triangle as usize != t && mesh.area_vector(h.triangle as usize).normalize_or_zero().dot(inward) > FACING
         };
@@ -149,7 +178,6 @@ fn number(n: usize) -> String {
 mod tests {
     use super::*;
     use glam::DVec3;
-    use ulmix_mesh::TriMesh;
 
     #[test]
     fn what_is_wrong_is_found_where_it_is() {
@@ -184,5 +212,22 @@ mod tests {
         assert!(thin.figure.ends_with("least 0.50 mm") && thin.place_mm.unwrap()[2] > 10.0, "{thin:?}");
         // Its two broad sides, of all the surface.
         assert!((thin.value - 100.0 * 160.0 / (2.0 * 400.0 + 4.0 * 160.0 + 2.0 * (80.0 + 5.0 + 4.0))).abs() < 0.5, "{thin:?}");
+    }
+    #[test]
+    fn every_body_of_several_is_told_of_by_itself() {
+        let mut both = TriMesh::sphere(10.0, 3);
+        // It overlaps the ball; a speck lies apart.
+        both.append(&TriMesh::cuboid(DVec3::new(8.0, -3.0, -3.0), DVec3::new(16.0, 3.0, 3.0)));
+        both.append(&TriMesh::cuboid(DVec3::splat(20.0), DVec3::splat(20.1)));
+        let part = Part::prepare(&both).unwrap();
+        let bodies = of_bodies(&part, 0.6);
+        let wrong = |c: &&Check| c.verdict != Verdict::Pass;
+        let of = |b: &BodyHealth| b.checks.iter().filter(wrong).map(|c| c.id.clone()).collect::<Vec<_>>();
+        assert_eq!(bodies.iter().map(|b| b.body.as_str()).collect::<Vec<_>>(), ["Part 1", "Part 2", "Part 3"]);
+        // Bodies that cross each other do not cross themselves.
+        assert!(of(&bodies[0]).is_empty() && of(&bodies[1]).is_empty(), "{bodies:?}");
+        assert_eq!(of(&bodies[2]), ["crumbs", "thin"]);
+        assert!(health(&part, 0.6).iter().any(|c| c.id == "self_crossing" && c.verdict == Verdict::Look));
+        assert!(of_bodies(&Part::prepare(&TriMesh::sphere(10.0, 3)).unwrap(), 0.6).is_empty());
     }
 }

@@ -7,6 +7,7 @@ export type Recipe = S['Recipe']
 export type RunInfo = S['RunInfo']
 export type Report = S['Report']
 export type Check = S['Check']
+export type BodyHealth = S['BodyHealth']
 export type Job = S['Job']
 export type Stage = S['Stage']
 export type Upload = S['Upload']
@@ -74,7 +75,7 @@ export const api = {
   struts: (file: File) => json<S['FoundStruts']>(`/struts?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file }),
   setRecipe: (id: string, revision: number, recipe: Recipe) => json<Project>(`/projects/${id}/recipe`, send('PUT', recipe, based(revision))),
   addFile: (id: string, revision: number, file: NewFile) => json<Project>(`/projects/${id}/files`, send('POST', file, based(revision))),
-  health: (id: string) => json<Check[]>(`/projects/${id}/health`),
+  health: (id: string) => json<S['Health']>(`/projects/${id}/health`),
   ghosts: async (id: string) => new Float32Array(await (await call(`/projects/${id}/ghosts`)).arrayBuffer()),
   undo: (id: string, revision: number) => json<Project>(`/projects/${id}/undo`, { method: 'POST', headers: based(revision) }),
   redo: (id: string, revision: number) => json<Project>(`/projects/${id}/redo`, { method: 'POST', headers: based(revision) }),

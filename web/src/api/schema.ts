@@ -483,6 +483,11 @@ export interface components {
             /** Format: double */
             volume_mm3: number;
         };
+        /** @description What was found in a body. */
+        BodyHealth: {
+            body: string;
+            checks: components["schemas"]["Check"][];
+        };
         /**
          * @description Cells of struts that repeat along three axes.
          * @enum {string}
@@ -733,6 +738,13 @@ export interface components {
          * @enum {string}
          */
         GivenKind: "own_struts";
+        /** @description What was found in a part. */
+        Health: {
+            /** @description Each body by itself, where there are several. */
+            bodies: components["schemas"]["BodyHealth"][];
+            /** @description All of it together. */
+            whole: components["schemas"]["Check"][];
+        };
         /** @description A file's contents before it becomes a part. */
         Inspection: {
             bodies: number;
@@ -2149,7 +2161,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Check"][];
+                    "application/json": components["schemas"]["Health"];
                 };
             };
             404: {

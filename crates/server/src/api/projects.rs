@@ -15,6 +15,7 @@ use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
 use tokio_stream::StreamExt;
 use ulmix_core::demo::Reedling;
+use ulmix_core::health::{self, BodyHealth};
 use ulmix_core::inspect::{inspect, Inspection};
 use ulmix_core::own_shapes;
 use ulmix_core::own_shapes::{directions, Directions};
@@ -421,12 +422,22 @@ pub async fn add_file(
     .await
 }
 
-#[utoipa::path(get, path = "/api/projects/{id}/health", responses((status = 200, body = [Check]), (status = 404, body = Problem)))]
-pub async fn health(State(app): State<App>, Path(id): Path<String>) -> Answer<Json<Vec<Check>>> {
+/// What was found in a part.
+#[derive(Serialize, ToSchema)]
+pub struct Health {
+    /// All of it together.
+    whole: Vec<Check>,
+    /// Each body by itself, where there are several.
+    bodies: Vec<BodyHealth>,
+}
+
+#[utoipa::path(get, path = "/api/projects/{id}/health", responses((status = 200, body = Health), (status = 404, body = Problem)))]
+pub async fn health(State(app): State<App>, Path(id): Path<String>) -> Answer<Json<Health>> {
     blocking(move || {
         let row = app.studio.store.project(&id)?;
         let recipe = read_recipe(&row)?;
-        Ok(Json(ulmix_core::health::health(&*app.studio.part(&row, &recipe)?, recipe.material.least_mm())))
+        let (part, least) = (app.studio.part(&row, &recipe)?, recipe.material.least_mm());
+        Ok(Json(Health { whole: health::health(&part, least), bodies: health::of_bodies(&part, least) }))
     })
     .await
 }

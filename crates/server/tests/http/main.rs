@@ -30,7 +30,12 @@ fn files_beside_the_part_and_in_its_place_are_kept_with_the_history() {
     assert_eq!(with["recipe"]["part"]["beside"][0]["file"]["name"], "pin.stl");
 
     let health = s.get(&format!("{path}/health")).json();
-    assert!(health.as_array().is_some_and(|all| all.len() >= 5 && all.iter().all(|c| c["verdict"] == "pass")), "{health}");
+    let sound =
+        |checks: &Value| checks.as_array().is_some_and(|all| all.len() >= 5 && all.iter().all(|c| c["verdict"] == "pass"));
+    assert!(sound(&health["whole"]), "{health}");
+    let bodies = health["bodies"].as_array().unwrap();
+    assert_eq!(bodies.iter().map(|b| b["body"].as_str().unwrap()).collect::<Vec<_>>(), ["Part", "pin"]);
+    assert!(bodies.iter().all(|b| sound(&b["checks"])), "{health}");
 
     // A role takes the pin out of the part, and it shows as a ghost.
     assert!(s.get(&format!("{path}/ghosts")).body.is_empty());

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { Fragment } from 'react'
-import { api, type Project, type Recipe } from '../../api/client'
+import { api, type BodyHealth, type Project, type Recipe } from '../../api/client'
 import { edit, showMoved, useBench } from '../state'
 import { CheckRow } from './Checks'
 import { SwitchLine } from './Lines'
@@ -31,12 +31,15 @@ export function Health() {
   return (
     <>
       <ul className="checks" aria-label="Health of the part">
-        {health.data?.map((c) => (
+        {health.data?.whole.map((c) => (
           <CheckRow key={c.id} check={c} withHint />
         ))}
       </ul>
+      {health.data?.bodies.map((b, i) => (
+        <FoundInBody key={i} of={b} />
+      ))}
       {mendings.map(({ of, found, title, what, unit, first }) => {
-        if (found && mend[of] <= 0 && !health.data?.some((c) => c.id === found && c.verdict !== 'pass')) return null
+        if (found && mend[of] <= 0 && !health.data?.whole.some((c) => c.id === found && c.verdict !== 'pass')) return null
         return (
           <Fragment key={of}>
             <SwitchLine label={title} checked={mend[of] > 0} onChange={(on) => edit(withMend({ [of]: on ? first(project.part) : 0 }))} />
@@ -46,5 +49,21 @@ export function Health() {
       })}
       {(mend.even_mm > 0 || mend.fewer_mm > 0 || mend.fewer_to > 0 || mend.rewrap_mm > 0) && <SwitchLine label="Show how far it moved" checked={moved !== null} onChange={(on) => void showMoved(on)} />}
     </>
+  )
+}
+
+/** What was found in one body of several, under its name. */
+function FoundInBody({ of: { body, checks } }: { of: BodyHealth }) {
+  const found = checks.filter((c) => c.verdict !== 'pass')
+  return (
+    <ul className="checks" aria-label={`Health of ${body}`}>
+      <li className="check">
+        <b>{body}</b>
+        <span className="figure">{found.length === 0 ? 'nothing found' : `${found.length} to look at`}</span>
+      </li>
+      {found.map((c) => (
+        <CheckRow key={c.id} check={c} withHint />
+      ))}
+    </ul>
   )
 }
