@@ -88,7 +88,9 @@ fn surface(mesh: &TriMesh, bvh: &Bvh, crumb: f64, least: f64) -> Vec<Check> {
         None,
         "Bodies that touch along an edge; they are filled as they are.",
     );
-    let crossed = triangles_of(&crossing_pairs(mesh, bvh));
+    let same_piece = |[a, b]: &[u32; 2]| t.piece_of[*a as usize] == t.piece_of[*b as usize];
+    let (own, others): (Vec<_>, Vec<_>) = crossing_pairs(mesh, bvh).into_iter().partition(same_piece);
+    let [crossed, overlapping] = [own, others].map(|pairs| triangles_of(&pairs));
     let crossing = item(
         "self_crossing",
         "Crossing triangles",
@@ -97,6 +99,18 @@ fn surface(mesh: &TriMesh, bvh: &Bvh, crumb: f64, least: f64) -> Vec<Check> {
         crossed.first().map(|&t| middle(t as usize)),
         "Overlaps count as inside; the final mesh has no crossings. They can be resolved.",
     );
+    let overlap = overlapping.first().map(|&first| Check {
+        // No fault: bodies may overlap.
+        verdict: Verdict::Pass,
+        ..item(
+            "overlap",
+            "Pieces that overlap",
+            overlapping.len(),
+            format!("{} triangles", overlapping.len()),
+            Some(middle(first as usize)),
+            "They become one in the final mesh.",
+        )
+    });
     let thin = |t: &usize| {
         let c = mesh.corners(*t);
         let longest = (0..3).map(|i| c[i].distance_squared(c[(i + 1) % 3])).fold(0.0, f64::max);
@@ -127,7 +141,9 @@ fn surface(mesh: &TriMesh, bvh: &Bvh, crumb: f64, least: f64) -> Vec<Check> {
         first.map(middle),
         "Pieces of almost no volume beside the part; they can be removed.",
     );
-    vec![holes, crumbs, manifold, crossing, thin_spots(mesh, bvh, least), slivers]
+    let mut out = vec![holes, crumbs, manifold, crossing, thin_spots(mesh, bvh, least), slivers];
+    out.extend(overlap);
+    out
 }
 
 /// Thin spots of a smaller share of the surface are no walls. Percent.
@@ -192,9 +208,20 @@ mod tests {
         broken.append(&TriMesh::sphere(0.1, 1).mapped(|p| p + DVec3::X * 14.0));
         broken.append(&TriMesh::cuboid(DVec3::new(8.0, -1.0, -1.0), DVec3::new(12.0, 1.0, 1.0)));
         let ids: Vec<String> = found(&broken).into_iter().map(|f| f.0).collect();
-        assert_eq!(ids, ["holes", "crumbs", "self_crossing"]);
+        assert_eq!(ids, ["holes", "crumbs"]);
         let holes = &health(&Part::prepare(&broken).unwrap(), 0.6)[0];
         assert!(holes.place_mm.unwrap()[2] > 9.0 && holes.figure.starts_with("1, up to 6.8"), "{holes:?}");
+    }
+
+    #[test]
+    fn a_piece_that_passes_through_itself_is_told() {
+        let mut ball = TriMesh::sphere(10.0, 4);
+        // Its cap pushed out through the far side.
+        ball.points.iter_mut().filter(|p| p.z > 9.0).for_each(|p| *p -= DVec3::new(0.3, 0.2, 22.0));
+        let all = health(&Part::prepare(&ball).unwrap(), 0.6);
+        let crossing = all.iter().find(|c| c.id == "self_crossing").unwrap();
+        assert!(crossing.verdict == Verdict::Look && crossing.place_mm.unwrap()[2] < 9.0, "{crossing:?}");
+        assert!(all.iter().all(|c| c.id != "overlap"));
     }
 
     #[test]
@@ -213,6 +240,7 @@ mod tests {
         // Its two broad sides, of all the surface.
         assert!((thin.value - 100.0 * 160.0 / (2.0 * 400.0 + 4.0 * 160.0 + 2.0 * (80.0 + 5.0 + 4.0))).abs() < 0.5, "{thin:?}");
     }
+
     #[test]
     fn every_body_of_several_is_told_of_by_itself() {
         let mut both = TriMesh::sphere(10.0, 3);
@@ -227,7 +255,10 @@ mod tests {
         // Bodies that cross each other do not cross themselves.
         assert!(of(&bodies[0]).is_empty() && of(&bodies[1]).is_empty(), "{bodies:?}");
         assert_eq!(of(&bodies[2]), ["crumbs", "thin"]);
-        assert!(health(&part, 0.6).iter().any(|c| c.id == "self_crossing" && c.verdict == Verdict::Look));
+        let all = health(&part, 0.6);
+        let overlap = all.iter().find(|c| c.id == "overlap").unwrap();
+        assert!(overlap.place_mm.unwrap()[0] > 7.0, "{overlap:?}");
+        assert!(all.iter().all(|c| c.id != "self_crossing" || c.verdict == Verdict::Pass));
         assert!(of_bodies(&Part::prepare(&TriMesh::sphere(10.0, 3)).unwrap(), 0.6).is_empty());
     }
 }

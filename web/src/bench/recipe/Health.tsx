@@ -58,6 +58,7 @@ function FoundInBody({ of: { body, checks } }: { of: BodyHealth }) {
   return (
     <ul className="checks" aria-label={`Health of ${body}`}>
       <li className="check">
+        <span className={`dot ${found.length === 0 ? 'pass' : 'look'}`} />
         <b>{body}</b>
         <span className="figure">{found.length === 0 ? 'nothing found' : `${found.length} to look at`}</span>
       </li>
