@@ -33,6 +33,7 @@ pub mod inspect;
 pub mod lattice;
 mod median;
 pub mod moved;
+mod near;
 pub mod occlusion;
 pub mod own_shapes;
 pub mod part;

@@ -1,6 +1,7 @@
 //! The part: what came in, made ready to be filled, and the facts about it.
 
 use crate::bodies::{clean, is_solid, joined, named, pieces, unlike, Body, BodyFacts, Clean};
+use crate::near::brought_near;
 use crate::own_shapes;
 use crate::pocket::enclosed;
 use crate::recipe::{FaceKind, FaceMark, PartStep, RecipeError, Role, Shell, Unit};
@@ -113,9 +114,11 @@ impl Part {
     }
 
     /// Welds, orients, mends and measures meshes in millimetres; those without a role are the part.
-    pub(crate) fn assemble(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Part, FormatError> {
+    pub(crate) fn assemble(mut raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Part, FormatError> {
         workable(&raw, step)?;
-        let Cleaned { mut found, mut defects, changes, corrected, mut whole, before } = cleaned(raw, step)?;
+        let moved = brought_near(&mut raw);
+        let Cleaned { mut found, mut defects, mut changes, corrected, mut whole, before } = cleaned(raw, step)?;
+        changes.extend(moved);
         let mut faced = None;
         if !step.pockets.is_empty() {
             let (bodies, untouched, missing) = pockets(&found, step);
@@ -284,11 +287,20 @@ fn workable(raw: &[(String, TriMesh)], step: &PartStep) -> Result<(), FormatErro
     }
     if !SIZES.contains(&longest) {
         return Err(FormatError::new(
-            format!("The part would be {longest:.4} mm long; parts from 0.01 mm to 100 m can be worked on."),
+            format!("The part would be {} long; parts from 0.01 mm to 100 m can be worked on.", length(longest)),
             "Choose another unit, or scale the part before exporting it.",
         ));
     }
     Ok(())
+}
+
+/// A length outside the sizes that can be worked on, in words.
+fn length(mm: f64) -> String {
+    if mm < *SIZES.start() {
+        "less than a hundredth of a millimetre".into()
+    } else {
+        format!("{:.0} m", mm / 1000.0)
+    }
 }
 
 /// Every body on its own, named; what is wrong and what was done about it; and the whole when there is one mesh.

@@ -21,9 +21,11 @@ export function PartStep() {
   if (!project) return null
   const { part } = project
   const made = project.recipe.part.shape
-  const unit = { mm: 'millimetres', cm: 'centimetres', m: 'metres', inch: 'inches' }[project.recipe.part.unit]
+  const file = project.recipe.part.file?.name ?? project.part_file
+  const stated = /\.(3mf|glb)$/i.test(file)
+  const unit = stated ? 'the unit it states' : { mm: 'millimetres', cm: 'centimetres', m: 'metres', inch: 'inches' }[project.recipe.part.unit]
   const facts: [string, string][] = [
-    ...(made ? [] : ([['File', project.recipe.part.file?.name ?? project.part_file], ['Read in', unit]] as [string, string][])),
+    ...(made ? [] : ([['File', file], ['Read in', unit]] as [string, string][])),
     ['Size', size(part.size_mm)],
     ['Volume', volume(part.volume_mm3)],
     ['Surface', area(part.area_mm2)],
