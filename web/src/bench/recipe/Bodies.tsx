@@ -88,13 +88,13 @@ function Row({ body, role }: { body: BodyFacts; role: Role | typeof asPart }) {
       <span className="name" title={body.name}>
         {body.name}
       </span>
-      <AloneButton of="body" name={body.name} />
       <span className="figure muted">{volume(body.volume_mm3)}</span>
+      <AloneButton of="body" name={body.name} />
       <Select<Role | typeof asPart>
         size="small"
         variant="borderless"
         aria-label={`Role of ${body.name}`}
-        style={{ width: 112 }}
+        style={{ width: 126 }}
         value={role}
         onChange={(v) => edit(withRole(body.name, v))}
         options={[{ value: asPart, label: 'As the rest' }, ...Object.entries(bodyRoleNames).map(([value, label]) => ({ value: value as Role, label }))]}
