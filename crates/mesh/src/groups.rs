@@ -1,5 +1,8 @@
 //! Numbered items put into numbered groups, by counting.
 
+use rayon::prelude::*;
+use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
+
 /// Items by group, in their own order within each.
 #[derive(Clone, Debug, Default)]
 pub struct Groups {
@@ -21,6 +24,35 @@ impl Groups {
             *slot += 1;
         }
         Groups { starts, items }
+    }
+
+    /// The numbers of a long list by the few groups that it names.
+    pub fn numbered(groups: usize, group_of: &[u32]) -> Groups {
+        const LENGTH: usize = 1 << 18;
+        // Where each stretch of the list puts its first item of each group.
+        let count = |stretch: &[u32]| {
+            let mut count = vec![0u32; groups];
+            stretch.iter().for_each(|&group| count[group as usize] += 1);
+            count
+        };
+        let mut next: Vec<Vec<u32>> = group_of.par_chunks(LENGTH).map(count).collect();
+        let (mut starts, mut sum) = (Vec::with_capacity(groups + 1), 0);
+        for group in 0..groups {
+            starts.push(sum);
+            for count in &mut next {
+                sum += std::mem::replace(&mut count[group], sum);
+            }
+        }
+        starts.push(sum);
+        let items: Vec<AtomicU32> = (0..sum).into_par_iter().map(|_| AtomicU32::new(0)).collect();
+        group_of.par_chunks(LENGTH).zip(next).enumerate().for_each(|(n, (stretch, mut next))| {
+            for (&group, item) in stretch.iter().zip((n * LENGTH) as u32..) {
+                let slot = &mut next[group as usize];
+                items[*slot as usize].store(item, Relaxed);
+                *slot += 1;
+            }
+        });
+        Groups { starts, items: items.into_iter().map(AtomicU32::into_inner).collect() }
     }
 
     #[inline(always)]
@@ -51,6 +83,10 @@ mod tests {
         let groups = Groups::of(4, || [(2, 7), (0, 5), (2, 1), (3, 9), (2, 4)].into_iter());
         let all: Vec<&[u32]> = (0..groups.len()).map(|g| groups.get(g)).collect();
         assert_eq!(all, [&[5][..], &[], &[7, 1, 4], &[9]]);
+        // Several stretches.
+        let many: Vec<u32> = (0..600_000u32).map(|n| n.wrapping_mul(2_654_435_761) >> 25).collect();
+        let [counted, numbered] = [Groups::of(128, || many.iter().copied().zip(0..)), Groups::numbered(128, &many)];
+        assert_eq!((counted.starts, counted.items), (numbered.starts, numbered.items));
         let cube = crate::TriMesh::cuboid(glam::DVec3::ZERO, glam::DVec3::ONE);
         let corners = corners_at_points(&cube);
         let names = |v: usize| corners.get(v).iter().all(|c| cube.triangles[*c as usize / 3][*c as usize % 3] == v as u32);

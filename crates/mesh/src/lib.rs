@@ -8,6 +8,7 @@
 //! | [`trimesh`] | the indexed mesh, its bounds, area and volume |
 //! | [`weld`] | one index per distinct position |
 //! | [`groups`] | numbered items by numbered groups |
+//! | [`parted`] | a list filled from several threads |
 //! | [`sides`] | sides of triangles, by edge |
 //! | [`topology`] | edges, fans, pieces: is it closed, manifold, one body? |
 //! | [`orient`] | consistent, outward winding for parts with flipped faces |
@@ -31,6 +32,7 @@ pub mod faces;
 pub mod groups;
 pub mod holes;
 pub mod orient;
+pub mod parted;
 pub mod reduce;
 pub mod remesh;
 pub mod shading;

@@ -180,12 +180,18 @@ pub fn small_pieces(volumes: &[f64], least: f64) -> Vec<bool> {
 /// Signed volume of each piece.
 pub fn piece_volumes(mesh: &TriMesh, piece_of: &[u32], pieces: usize) -> Vec<f64> {
     let o = mesh.points.first().copied().unwrap_or_default();
-    let mut v = vec![0.0; pieces];
-    for (t, &piece) in piece_of.iter().enumerate() {
-        let [a, b, c] = mesh.corners(t).map(|p| p - o);
-        v[piece as usize] += a.dot(b.cross(c)) / 6.0;
-    }
-    v
+    // Stretches of a length of their own: sums do not depend on the number of threads.
+    let length = (piece_of.len() / 8).max(1 << 16);
+    let of_stretch = |(n, stretch): (usize, &[u32])| {
+        let mut v = vec![0.0; pieces];
+        for (t, &piece) in stretch.iter().enumerate() {
+            let [a, b, c] = mesh.corners(n * length + t).map(|p| p - o);
+            v[piece as usize] += a.dot(b.cross(c)) / 6.0;
+        }
+        v
+    };
+    let sums: Vec<Vec<f64>> = piece_of.par_chunks(length).enumerate().map(of_stretch).collect();
+    (0..pieces).map(|piece| sums.iter().map(|v| v[piece]).sum()).collect()
 }
 
 /// Disjoint sets; the smallest member is the root, so results do not depend on order.

@@ -198,18 +198,20 @@ fn untangle(mesh: &mut TriMesh) -> Vec<[u32; 2]> {
         let mut tangled: Vec<u32> = pairs.iter().chain(&folds).flatten().flat_map(|&t| mesh.triangles[t as usize]).collect();
         tangled.sort_unstable();
         tangled.dedup();
+        let mut is_tangled = vec![false; mesh.points.len()];
+        tangled.iter().for_each(|&v| is_tangled[v as usize] = true);
+        let touches = |t: &[u32; 3]| t.iter().any(|&v| is_tangled[v as usize]);
+        let touched: Vec<u32> =
+            mesh.triangles.par_iter().enumerate().filter(|(_, t)| touches(t)).map(|(n, _)| n as u32).collect();
         let mut sums = vec![(DVec3::ZERO, 0.0); tangled.len()];
-        let mut touched = Vec::new();
-        for (n, t) in mesh.triangles.iter().enumerate() {
+        for t in touched.iter().map(|&n| mesh.triangles[n as usize]) {
             for (c, v) in t.iter().enumerate() {
                 if let Ok(i) = tangled.binary_search(v) {
                     sums[i].0 += mesh.points[t[(c + 1) % 3] as usize] + mesh.points[t[(c + 2) % 3] as usize];
                     sums[i].1 += 2.0;
-                    touched.push(n as u32);
                 }
             }
         }
-        touched.dedup();
         let mut farthest = 0.0f64;
         for (&v, (sum, count)) in tangled.iter().zip(sums) {
             let p = &mut mesh.points[v as usize];

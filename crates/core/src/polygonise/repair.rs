@@ -8,6 +8,7 @@ use super::quads::Quads;
 use super::vertex::Placed;
 use super::words::{numbers, rank, ranks};
 use glam::{DVec3, UVec3};
+use rayon::prelude::*;
 use std::collections::BTreeMap;
 use ulmix_mesh::crossing::{crossing_pairs_among, folded_pairs};
 use ulmix_mesh::{Bounds, Bvh, TriMesh};
@@ -26,7 +27,7 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
     let corners = unsettled.iter().flat_map(|&q| mesh.triangles[2 * q as usize..][..2].as_flattened());
     let left = corners.copied().filter(|&v| placed[v as usize].left_cell());
     let blocks = Blocks::around(left.map(|v| mesh.points[v as usize]).collect(), BLOCK * step);
-    let halves = unsettled.iter().flat_map(|&q| [2 * q, 2 * q + 1]);
+    let halves = unsettled.par_iter().flat_map_iter(|&q| [2 * q, 2 * q + 1]);
     let is_near = |&t: &u32| {
         let tri = mesh.triangles[t as usize];
         tri.iter().any(|&v| placed[v as usize].unsettled()) && blocks.hold(mesh.points[tri[0] as usize])

@@ -11,6 +11,7 @@ use bytemuck::allocation::cast_vec;
 use glam::DVec3;
 use rayon::prelude::*;
 use std::ops::Range;
+use ulmix_mesh::parted::split_off;
 use ulmix_mesh::TriMesh;
 
 /// Layers of a slab.
@@ -84,11 +85,4 @@ pub fn mesh(
 /// A list in pieces of these lengths.
 fn parted<T>(mut list: &mut [T], lengths: impl Iterator<Item = usize>) -> Vec<&mut [T]> {
     lengths.map(|length| split_off(&mut list, length)).collect()
-}
-
-/// Takes so many from the front of a list.
-fn split_off<'a, T>(list: &mut &'a mut [T], length: usize) -> &'a mut [T] {
-    let (front, rest) = std::mem::take(list).split_at_mut(length);
-    *list = rest;
-    front
 }

@@ -10,7 +10,7 @@ use glam::{DVec3, Vec3};
 /// What a block works on.
 pub struct Input<'a> {
     pub mesh: &'a TriMesh,
-    pub patch: &'a Patch,
+    pub patch: &'a Patch<'a>,
     /// The block's triangles of `patch`.
     pub run: &'a [u32],
     pub options: &'a ReduceOptions<'a>,
@@ -31,7 +31,7 @@ const DIRTY: u8 = 8;
 /// Collapses what the rules allow. Where triangles cross afterwards (two faces of an edge so sharp
 /// that both lie within the bound of each other), the points there are locked and the block is
 /// worked again. `local` holds [`NONE`] for every point of the mesh, before and after.
-pub fn reduced(input: &Input, local: &mut [u32]) -> Patch {
+pub fn reduced(input: &Input, local: &mut [u32]) -> Patch<'static> {
     const TRIES: usize = 3;
     let mut kept = Vec::new();
     for attempt in 0.. {
@@ -361,7 +361,7 @@ impl<'a> Block<'a> {
         out
     }
 
-    fn patch(&self) -> Patch {
+    fn patch(&self) -> Patch<'static> {
         let mut out = Patch::empty();
         for (t, tri) in self.triangles.iter().enumerate().filter(|(t, _)| self.normal[*t] != Vec3::ZERO) {
             let some = |p: u32| (p != NONE).then_some(p);

@@ -20,11 +20,13 @@ mod block;
 mod star;
 
 use crate::groups::Groups;
+use crate::parted::split_off;
 use crate::TriMesh;
 use glam::{DVec3, UVec3};
 use rayon::prelude::*;
+use std::borrow::Cow;
 use std::cell::RefCell;
-use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
+use std::sync::atomic::{AtomicBool, AtomicU32, Ordering::Relaxed};
 
 /// What to keep while reducing.
 pub struct ReduceOptions<'a> {
@@ -50,7 +52,8 @@ const BLOCK_TRIANGLES: f64 = 12_000.0;
 const NONE: u32 = u32::MAX;
 
 pub fn reduce(mesh: &TriMesh, options: &ReduceOptions) -> Reduced {
-    let mut patch = Patch { triangles: mesh.triangles.clone(), first: vec![0; mesh.triangles.len() + 1], carried: Vec::new() };
+    let first = vec![0; mesh.triangles.len() + 1];
+    let mut patch = Patch { triangles: Cow::Borrowed(&mesh.triangles), first, carried: Vec::new() };
     // Points that a round could not work on because they lay on its blocks' borders.
     let mut open = vec![true; mesh.points.len()];
     for shift in [0.0, 0.5, 0.27] {
@@ -59,36 +62,37 @@ pub fn reduce(mesh: &TriMesh, options: &ReduceOptions) -> Reduced {
         }
         patch = round(mesh, patch, options, shift, &mut open);
     }
+    // Points in the order in which triangles name them. Their places are fetched afterwards, side by side.
     let mut new = vec![NONE; mesh.points.len()];
-    let mut out = Reduced { mesh: TriMesh::default(), source: Vec::new() };
-    for t in &patch.triangles {
-        out.mesh.triangles.push(t.map(|v| {
-            if new[v as usize] == NONE {
-                new[v as usize] = out.source.len() as u32;
-                out.source.push(v);
-                out.mesh.points.push(mesh.points[v as usize]);
-            }
-            new[v as usize]
-        }));
-    }
-    out
+    let mut source = Vec::new();
+    let mut own = |v: u32| {
+        let slot = &mut new[v as usize];
+        if *slot == NONE {
+            *slot = source.len() as u32;
+            source.push(v);
+        }
+        *slot
+    };
+    let triangles = patch.triangles.iter().map(|t| t.map(&mut own)).collect();
+    let points = source.par_iter().map(|&v| mesh.points[v as usize]).collect();
+    Reduced { mesh: TriMesh { points, triangles }, source }
 }
 
 /// Triangles by the input's points, and the removed points that each stands for:
 /// `carried[first[t]..first[t + 1]]`.
-struct Patch {
-    triangles: Vec<[u32; 3]>,
+struct Patch<'a> {
+    triangles: Cow<'a, [[u32; 3]]>,
     first: Vec<u32>,
     carried: Vec<u32>,
 }
 
-impl Patch {
-    fn empty() -> Patch {
-        Patch { triangles: Vec::new(), first: vec![0], carried: Vec::new() }
+impl Patch<'_> {
+    fn empty() -> Patch<'static> {
+        Patch { triangles: Cow::default(), first: vec![0], carried: Vec::new() }
     }
 
     /// Some of its triangles, as they are.
-    fn some(&self, run: &[u32]) -> Patch {
+    fn some(&self, run: &[u32]) -> Patch<'static> {
         let mut out = Patch::empty();
         run.iter().for_each(|&t| out.push(self.triangles[t as usize], self.carried_by(t).iter().copied()));
         out
@@ -99,26 +103,37 @@ impl Patch {
     }
 
     fn push(&mut self, triangle: [u32; 3], carried: impl Iterator<Item = u32>) {
-        self.triangles.push(triangle);
+        self.triangles.to_mut().push(triangle);
         self.carried.extend(carried);
         self.first.push(self.carried.len() as u32);
     }
 
-    fn joined(parts: &[Patch]) -> Patch {
-        let mut out = Patch::empty();
-        for p in parts {
-            let base = out.carried.len() as u32;
-            out.triangles.extend(&p.triangles);
-            out.carried.extend(&p.carried);
-            out.first.extend(p.first[1..].iter().map(|f| base + f));
-        }
-        out
+    fn joined(parts: &[Patch]) -> Patch<'static> {
+        let total = |length: fn(&Patch) -> usize| parts.iter().map(length).sum::<usize>();
+        let mut triangles = vec![[0; 3]; total(|p| p.triangles.len())];
+        let mut carried = vec![0; total(|p| p.carried.len())];
+        let mut first = vec![0; triangles.len() + 1];
+        let (mut triangles_left, mut first_left, mut carried_left) = (&mut triangles[..], &mut first[1..], &mut carried[..]);
+        let mut base = 0;
+        let slots = parts.iter().map(|p| {
+            let from = base;
+            base += p.carried.len() as u32;
+            let count = p.triangles.len();
+            let carried = split_off(&mut carried_left, p.carried.len());
+            (p, from, split_off(&mut triangles_left, count), split_off(&mut first_left, count), carried)
+        });
+        slots.collect::<Vec<_>>().into_par_iter().for_each(|(p, base, triangles, first, carried)| {
+            triangles.copy_from_slice(&p.triangles);
+            first.iter_mut().zip(&p.first[1..]).for_each(|(out, f)| *out = base + f);
+            carried.copy_from_slice(&p.carried);
+        });
+        Patch { triangles: triangles.into(), first, carried }
     }
 }
 
 /// One pass over blocks shifted by a share of their size. Works on the points in `open`, and leaves
 /// there the ones around the borders of its own blocks.
-fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open: &mut [bool]) -> Patch {
+fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open: &mut Vec<bool>) -> Patch<'static> {
     let triangles = &patch.triangles;
     let bounds = mesh.bounds();
     // Blocks hold about BLOCK_TRIANGLES if the surface filled space evenly.
@@ -131,7 +146,7 @@ fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open
         (c.z * counts.y + c.y) * counts.x + c.x
     };
     let block_of: Vec<u32> = triangles.par_iter().map(block).collect();
-    let blocks = Groups::of(counts.element_product() as usize, || block_of.iter().copied().zip(0..));
+    let blocks = Groups::numbered(counts.element_product() as usize, &block_of);
 
     // A vertex seen by triangles of two blocks is locked. Which comes first does not matter.
     const MANY: u32 = NONE - 1;
@@ -163,12 +178,11 @@ fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open
         })
         .collect();
     let out = Patch::joined(&parts);
-    open.fill(false);
-    for t in &out.triangles {
-        if t.iter().any(|&v| lock(v) && !kept(v)) {
-            t.iter().for_each(|&v| open[v as usize] = true);
-        }
-    }
+    let still: Vec<AtomicBool> = (0..mesh.points.len()).map(|_| AtomicBool::new(false)).collect();
+    out.triangles.par_iter().filter(|t| t.iter().any(|&v| lock(v) && !kept(v))).for_each(|t| {
+        t.iter().for_each(|&v| still[v as usize].store(true, Relaxed));
+    });
+    *open = still.into_iter().map(AtomicBool::into_inner).collect();
     out
 }
 
