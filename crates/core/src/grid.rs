@@ -61,6 +61,19 @@ impl Bits {
         self.row(j as usize, k as usize)[i as usize / 64] >> (i % 64) & 1 == 1
     }
 
+    /// Are all eight corners of the cell at a sample held?
+    pub fn all_around(&self, at: UVec3) -> bool {
+        let at = at.min(UVec3::new(64 * self.words as u32, self.rows as u32, self.layers as u32) - 2);
+        let (w, b) = (at.x as usize / 64, at.x % 64);
+        let start = (at.z as usize * self.rows + at.y as usize) * self.words + w;
+        let pair = |from: usize| {
+            let next = if b == 63 { self.data[from + 1] << 1 } else { 0 };
+            (self.data[from] >> b | next) & 3
+        };
+        let (up, on) = (self.rows * self.words, self.words);
+        pair(start) & pair(start + on) & pair(start + up) & pair(start + up + on) == 3
+    }
+
     pub fn set(&mut self, i: u32, j: u32, k: u32) {
         let at = (k as usize * self.rows + j as usize) * self.words + i as usize / 64;
         self.data[at] |= 1 << (i % 64);
@@ -132,6 +145,22 @@ impl Bits {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn cells_are_held_with_all_their_corners() {
+        let grid = Grid { origin: DVec3::ZERO, step: 1.0, size: UVec3::new(130, 4, 3) };
+        let mut bits = Bits::new(&grid);
+        let samples = || (0..3).flat_map(|k| (0..4).flat_map(move |j| (0..130).map(move |i| UVec3::new(i, j, k))));
+        // Most are held.
+        for at in samples().filter(|at| !(at.x * 7 + at.y * 3 + at.z).is_multiple_of(11)) {
+            bits.set(at.x, at.y, at.z);
+        }
+        for at in samples().filter(|at| at.cmplt(grid.size - 1).all()) {
+            let corner = |c: u32| at + UVec3::new(c & 1, c >> 1 & 1, c >> 2);
+            let all = (0..8).map(corner).all(|at| bits.get(at.x, at.y, at.z));
+            assert_eq!(bits.all_around(at), all, "{at}");
+        }
+    }
 
     #[test]
     fn the_border_is_outside_the_box_and_flat_faces_miss_the_planes() {

@@ -187,8 +187,11 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
     let filled = linked.fill_volume_mm3();
     let fill = if filled > 0.0 { (volume_mm3 - outside) / filled } else { 0.0 };
     let bodies = solid.apart.is_none().then_some(part.facts.bodies);
-    let checks = solid.crossings.as_ref().map(|c| checks_given(mesh, bodies, c));
-    let walls = if checks.is_some() { walls(part, solid, linked, step) } else { None };
+    // Each has stretches that one thread alone can do.
+    let (checks, walls) = rayon::join(
+        || solid.crossings.as_ref().map(|c| checks_given(mesh, bodies, c)),
+        || if draft { None } else { walls(part, solid, linked, step) },
+    );
     Report {
         volume_mm3,
         area_mm2: mesh.area(),

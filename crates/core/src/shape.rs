@@ -106,7 +106,7 @@ impl<'a> Composed<'a> {
 
     /// What the material at `p`, a place on the border, belongs to.
     pub fn owner(&self, p: DVec3) -> Owner {
-        if self.around(p).all(|at| self.zoned.fill.get(at.x, at.y, at.z)) {
+        if self.zoned.fill.all_around(self.cell_at(p)) {
             return Owner::Fill;
         }
         // Borders between roles are theirs who reach them: a quarter step of goodwill.
@@ -131,16 +131,15 @@ impl<'a> Composed<'a> {
             || parted && self.regions.skins.iter().any(borders)
     }
 
-    /// The eight samples around a point.
-    fn around(&self, p: DVec3) -> impl Iterator<Item = UVec3> + '_ {
+    /// The low corner of the cell that a point lies in.
+    fn cell_at(&self, p: DVec3) -> UVec3 {
         let grid = self.grid();
-        let s = ((p - grid.origin) / grid.step).as_uvec3();
-        (0..8).map(move |c| (s + UVec3::new(c & 1, c >> 1 & 1, c >> 2)).min(grid.size - 1))
+        ((p - grid.origin) / grid.step).as_uvec3()
     }
 
     /// Is a sample around the point outside the part? Answers without asking the part itself.
     fn beside_part(&self, p: DVec3) -> bool {
-        self.around(p).any(|at| !self.zoned.inside.get(at.x, at.y, at.z))
+        !self.zoned.inside.all_around(self.cell_at(p))
     }
 
     /// Operands at a sample.

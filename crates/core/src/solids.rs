@@ -183,6 +183,12 @@ impl Solid {
                 let reach = depth + limit;
                 reach > 0.0 && surface.nearest(p, reach * reach).is_some()
             }
+            Solid::Cylinder { base, axis, length, radius } => {
+                let q = p - *base;
+                let along = q.dot(*axis);
+                let reach = radius + limit;
+                (-along).max(along - length) < limit && reach > 0.0 && (q - *axis * along).length_squared() < reach * reach
+            }
             other => other.value(p) < limit,
         }
     }

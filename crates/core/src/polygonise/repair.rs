@@ -24,7 +24,7 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
     let mesh = &mut quads.mesh;
     let unsettled = numbers(&quads.unsettled);
     // Only what lies near a vertex that left its cell can cross: the rest is not looked at.
-    let corners = unsettled.iter().flat_map(|&q| mesh.triangles[2 * q as usize..][..2].as_flattened());
+    let corners = unsettled.par_iter().flat_map_iter(|&q| mesh.triangles[2 * q as usize..][..2].as_flattened());
     let left = corners.copied().filter(|&v| placed[v as usize].left_cell());
     let blocks = Blocks::around(left.map(|v| mesh.points[v as usize]).collect(), BLOCK * step);
     let halves = unsettled.par_iter().flat_map_iter(|&q| [2 * q, 2 * q + 1]);
