@@ -240,6 +240,11 @@ impl Part {
     }
 
     /// The triangles of the faces that the marks describe, and how many marks describe none.
+    /// The face that a description fits best.
+    pub fn face(&self, mark: &FaceMark) -> Option<&Face> {
+        find(self.faces(), mark, self.faced().bounds().size().length()).map(|n| &self.faces().list[n])
+    }
+
     pub fn surface_of(&self, marks: &[FaceMark]) -> (TriMesh, usize) {
         surface_of(self.faced(), self.faces(), marks)
     }

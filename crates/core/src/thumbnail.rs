@@ -5,7 +5,7 @@
 
 use crate::lattice::{make, Lattice};
 use crate::part::Part;
-use crate::recipe::{Joins, Kind, Structure};
+use crate::recipe::{Course, Joins, Kind, Structure};
 use glam::DVec3;
 use rayon::prelude::*;
 use ulmix_mesh::TriMesh;
@@ -28,7 +28,8 @@ pub fn thumbnail(structure: &Structure, joins: Joins, thickness: f64, size: u32)
     let part = Part::prepare(&TriMesh::cuboid(-half, half)).ok()?;
     let mut seeds = structure.seeds.clone();
     seeds.count = None;
-    let plain = Structure { shift_mm: [0.0; 3], rotation_deg: [0.0; 3], seeds, ..structure.clone() };
+    let course = Course::Straight;
+    let plain = Structure { shift_mm: [0.0; 3], rotation_deg: [0.0; 3], course, seeds, ..structure.clone() };
     let lattice = make::structure(&part, &plain, joins, &|| false)?.thicken(thickness);
     // Straight walls are seen from their open end.
     let eye = if matches!(structure.kind, Kind::Extruded(_)) { DVec3::new(0.35, -0.6, 1.3) } else { EYE }.normalize();

@@ -1,5 +1,6 @@
 //! The structure of a recipe in a part.
 
+use super::course::Rows;
 use super::finer::{Site, Sizes};
 use super::foam::Foam;
 use super::meeting::meeting;
@@ -34,7 +35,10 @@ pub fn structure<'a>(
     Some(match s.kind {
         Kind::Surface(kind) => Arc::new(Periodic::new(kind, s, part.mesh.bounds().centre())),
         Kind::Foam(FoamKind::FoamSheet) => Arc::new(Foam::new(part, s, cancelled)?),
-        Kind::Cell(kind) => Arc::new(cells(kind, s, frame, joins)),
+        Kind::Cell(kind) => match Rows::of(part, s) {
+            None => Arc::new(cells(kind, s, frame, joins)),
+            Some(rows) => Arc::new(bent(part, kind, s, &rows, joins)),
+        },
         Kind::Extruded(kind) => Arc::new(extruded(part, kind, s, frame, joins, cancelled)?),
         Kind::Seeded(kind) => Arc::new(seeded(site, kind, s, frame, joins, cancelled)?),
         Kind::Given(GivenKind::OwnStruts) => Arc::new(given(part, s, frame, joins)),
@@ -114,6 +118,22 @@ fn cells(kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
     let opening = passage(&net, frame, cell);
     net.with_opening(opening).with_facts(facts).with_cell_points(cell_points(frame, cell))
 }
+
+/// Cells in rows that bend, as far as they reach into the part.
+fn bent(part: &Part, kind: CellKind, s: &Structure, rows: &Rows, joins: Joins) -> Net {
+    let straight = cells(kind, s, Frame::OF_PART, joins);
+    let cell = s.smallest();
+    // Near an axis struts shrink to nothing.
+    let (net, facts) = cleaned(part, rows.struts(&unit_struts(kind, s)), Skeleton::default(), cell, &|_| DWINDLED * cell);
+    let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
+    let inner = struts.len();
+    let made = Net::new(Frame::OF_PART, Source::Struts { struts, inner }, joins, cell);
+    let facts = Facts { rows: Some(rows.counts), ..facts };
+    made.with_opening(straight.opening(0.0)).with_facts(facts).with_skeleton(net)
+}
+
+/// Struts shorter than this share of the cell size are drawn into one node where rows meet.
+const DWINDLED: f64 = 0.08;
 
 fn cell_points(frame: Frame, cell: DVec3) -> Vec<DVec3> {
     let spread = if frame.flat { low_discrepancy_flat } else { low_discrepancy };

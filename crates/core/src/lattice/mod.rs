@@ -16,6 +16,7 @@
 //! | [`make`] | the structure of a recipe in a part |
 
 pub mod bulk;
+pub mod course;
 pub mod density;
 pub mod finer;
 pub mod foam;
@@ -133,6 +134,9 @@ pub struct Facts {
     pub dropped: usize,
     /// Connected pieces.
     pub pieces: usize,
+    /// Cells along each direction, of rows that bend.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub rows: Option<[usize; 3]>,
     /// Of a foam sheet, where it meets the part's surface.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub contact: Option<Contact>,

@@ -21,6 +21,7 @@ pub mod linked;
 pub mod plan;
 
 use crate::grid::{Bits, Grid};
+use crate::lattice::course::Rows;
 use crate::lattice::density::DensityCurve;
 use crate::lattice::finer::Site;
 use crate::lattice::{make, Bare};
@@ -261,6 +262,9 @@ impl Pipeline {
         let marked = recipe.zones.list.iter().filter(|z| z.finer && filling.structure.seeds.finer.is_some());
         let marked: Vec<_> = marked.map(|z| &z.place).collect();
         let key = self.key(&[&"bare", &part.key, filling.structure, &filling.joins, &marked]);
+        if self.cache.get::<Held>(&key).is_none() && matches!(filling.structure.kind, Kind::Cell(_)) {
+            Rows::few_enough(part, filling.structure)?;
+        }
         let site = Site { part, zones: Some(&recipe.zones) };
         let bare = self.stage(
             Stage::Skeleton,
@@ -276,7 +280,7 @@ impl Pipeline {
     /// [`make::MOST_STRUTS`].
     pub fn struts(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<Option<Vec<[DVec3; 2]>>, RunError> {
         recipe.validate(&part.mesh.bounds())?;
-        if let Kind::Cell(kind) = recipe.structure.kind {
+        if let (Kind::Cell(kind), true) = (recipe.structure.kind, recipe.structure.course.is_straight()) {
             return Ok(make::repeated_struts(part, kind, &recipe.structure));
         }
         let bare = self.bare(part, recipe, &recipe.filling(), watch)?.0;

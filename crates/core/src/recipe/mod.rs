@@ -12,6 +12,7 @@
 //! | [`zones`] | where the part may be hollow, and its skins |
 //! | [`stand`] | how the part stands on the printer's bed |
 
+pub mod course;
 pub mod own_cell;
 pub mod own_points;
 pub mod own_struts;
@@ -21,6 +22,7 @@ pub mod stand;
 pub mod structure;
 pub mod zones;
 
+pub use course::Course;
 pub use own_cell::OwnCell;
 pub use own_points::OwnPoints;
 pub use own_struts::{FoundStruts, OwnStruts};

@@ -1,6 +1,6 @@
 //! What fills a zone: kind, cell size, placement, seed points, joins.
 
-use super::{check, OwnCell, OwnPoints, OwnStruts, RecipeError};
+use super::{check, Course, OwnCell, OwnPoints, OwnStruts, RecipeError};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -346,6 +346,9 @@ pub struct Structure {
     pub shift_mm: [f64; 3],
     /// Turned about x, then y, then z. Degrees.
     pub rotation_deg: [f64; 3],
+    /// How rows of strut cells run.
+    #[serde(default, skip_serializing_if = "Course::is_straight")]
+    pub course: Course,
     #[serde(default)]
     #[schema(required = true)]
     pub seeds: Seeds,
@@ -366,6 +369,7 @@ impl Default for Structure {
             cell_mm: [12.0; 3],
             shift_mm: [0.0; 3],
             rotation_deg: [0.0; 3],
+            course: Course::Straight,
             seeds: Seeds::default(),
             own_cell: OwnCell::default(),
             own_struts: None,
@@ -389,6 +393,7 @@ impl Structure {
         for v in self.rotation_deg {
             check("structure.rotation_deg", "The rotation", "°", v, -360.0, 360.0)?;
         }
+        self.course.validate()?;
         self.own_cell.validate()?;
         self.own_struts.as_ref().map_or(Ok(()), OwnStruts::validate)?;
         if matches!(self.kind, Kind::Given(_)) && self.own_struts.is_none() {
