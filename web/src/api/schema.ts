@@ -521,6 +521,29 @@ export interface components {
              */
             within_ten_percent: number;
         };
+        /** @description How rows of strut cells run. Bent cells keep their neighbours: nodes move, struts stay straight. */
+        Course: {
+            /** @enum {string} */
+            course: "straight";
+        } | {
+            about?: null | components["schemas"]["FaceMark"];
+            /** @description Cells outward, all round and along the axis; 0: as many as come nearest to the cell size. */
+            counts: number[];
+            /** @enum {string} */
+            course: "polar";
+        } | {
+            /** @enum {string} */
+            course: "between";
+            /** @description Without any: the part's lowest place along z. */
+            from: components["schemas"]["FaceMark"][];
+            /**
+             * Format: int32
+             * @description Cells from one to the other; 0: as many as come nearest to the cell size.
+             */
+            layers: number;
+            /** @description Without any: its highest. */
+            to: components["schemas"]["FaceMark"][];
+        };
         /** @description The two directions of a sheet, as lines along it through its middle. mm. */
         Directions: {
             u_mm: number[][];
@@ -621,6 +644,8 @@ export interface components {
             nodes: number;
             /** @description Connected pieces. */
             pieces: number;
+            /** @description Cells along each direction, of rows that bend. */
+            rows?: number[] | null;
             /** @description Seed points inside the part; 0 for cells that repeat. */
             seeds: number;
             /** Format: double */
@@ -1513,6 +1538,8 @@ export interface components {
         Structure: {
             /** @description Cell size along the cell's own axes. mm. */
             cell_mm: number[];
+            /** @description How rows of strut cells run. */
+            course?: components["schemas"]["Course"];
             form: components["schemas"]["Form"];
             kind: components["schemas"]["Kind"];
             /** @description What repeats where the kind is an own cell. */

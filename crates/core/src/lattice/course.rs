@@ -56,6 +56,17 @@ impl Rows {
         ))
     }
 
+    /// Faces that rows follow and that are not found on the part any more, by what they are for.
+    pub fn lost(part: &Part, s: &Structure) -> Vec<(String, usize)> {
+        let followed: Vec<(&str, &[FaceMark])> = match &s.course {
+            Course::Straight => Vec::new(),
+            Course::Polar { about, .. } => vec![("Axis of rows", about.as_slice())],
+            Course::Between { from, to, .. } => vec![("Rows begin", from), ("Rows end", to)],
+        };
+        let missing = |marks: &[FaceMark]| marks.iter().filter(|m| part.face(m).is_none()).count();
+        followed.into_iter().map(|(what, marks)| (what.to_owned(), missing(marks))).filter(|l| l.1 > 0).collect()
+    }
+
     fn polar(part: &Part, about: Option<&FaceMark>, counts: [u32; 3], cell: [f64; 3]) -> Rows {
         let faces = || part.faces().list.iter();
         let marked = about.and_then(|m| part.face(m)).or_else(|| faces().find(|f| matches!(f.kind, Kind::Cylinder { .. })));

@@ -314,7 +314,9 @@ impl Pipeline {
                 let shares = regions.shares(&scatter(&zones.inside, &zones.grid, 60_000));
                 // Of a part with holes only what counts as inside is known.
                 let whole = if part.facts.closed { part.facts.volume_mm3 } else { volume(&zones.inside, &zones.grid) };
-                Some(linked::link(recipe, &curves, &shares, whole, regions.lost))
+                let cells = recipe.fillings().into_iter().filter(|f| matches!(f.structure.kind, Kind::Cell(_)));
+                let lost = cells.flat_map(|f| Rows::lost(part, f.structure)).chain(regions.lost).collect();
+                Some(linked::link(recipe, &curves, &shares, whole, lost))
             },
         )?;
         Ok((linked, key))

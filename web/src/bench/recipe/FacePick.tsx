@@ -3,9 +3,10 @@ import { useState } from 'react'
 import type { FaceMark } from '../../api/client'
 import { edit, pick, useBench, type Chosen } from '../state'
 import type { PickTool } from '../view/FacePicker'
-import { around, grown, numbersOf } from './faceRules'
+import { courseNames, type CourseFaces } from './courseRules'
+import { around, grown, numbersOf, withFaces } from './faceRules'
 import { NumberLine } from './NumberLine'
-import { faces as counted, withFaces } from './zoneRules'
+import { faces as counted } from './zoneRules'
 
 const toolWords: Record<PickTool, string> = {
   click: 'Click faces of the part in the picture; click again to let one go.',
@@ -20,7 +21,7 @@ export function FacePick({ of, faces }: { of: Chosen; faces: readonly FaceMark[]
   const [degrees, setDegrees] = useState(30)
   const mine = picking === 'faces' && chosen?.of === of.of && chosen.index === of.index
   const owners = { zone: recipe?.zones.list, skin: recipe?.zones.skins, pocket: recipe?.part.pockets }
-  const name = owners[of.of]?.[of.index]?.name
+  const name = of.of in courseNames ? courseNames[of.of as CourseFaces] : owners[of.of as keyof typeof owners]?.[of.index]?.name
   const lost = picture?.info.linked.lost_faces.find((l) => l.name === name)
   const take = (numbers: (held: number[]) => number[]) => {
     const list = part?.list ?? []

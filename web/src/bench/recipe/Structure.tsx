@@ -3,6 +3,8 @@ import { useState } from 'react'
 import type { Recipe } from '../../api/client'
 import { edit, useBench, type Handle } from '../state'
 import { CellEditor } from './CellEditor'
+import { courseOf } from './courseRules'
+import { CourseFields } from './CourseFields'
 import { Chooser } from './Chooser'
 import { ownOf, useFilling } from './filling'
 import { FillingChoice } from './FillingChoice'
@@ -25,6 +27,7 @@ export function StructureSentence({ recipe }: { recipe: Recipe }) {
         {choice?.family === 'surfaces' && !choice.random && ` ${forms[s.form]}`}
       </b>
       , {cells(s, choice)}
+      {choice?.family === 'cells' && !choice.given && { straight: '', polar: ', polar', between: ', face to face' }[courseOf(s).course]}
       {turned && ', turned'}
       {moved && (turned ? ' and shifted' : ', shifted')}
       {own > 0 && (own === 1 ? '; one zone has its own' : `; ${own} zones have their own`)}
@@ -76,6 +79,8 @@ export function Structure() {
   const counted = choice?.seeded && !!(s.seeds.count ?? s.seeds.surface_count)
   const shown = (i: number) => (counted && !uneven ? (f.found ? f.found.cell_mm / least : x) : (s.cell_mm[i] ?? x))
   const contact = choice?.random ? f.found?.structure?.contact : null
+  // Rows that bend follow the part.
+  const bent = choice?.family === 'cells' && !choice.given && courseOf(s).course !== 'straight'
   const direction = (['x', 'y', 'z'] as const).find((a) => along[a].every((v, i) => v === s.rotation_deg[i]))
   return (
     <>
@@ -128,6 +133,7 @@ export function Structure() {
           change={(v) => sized([v, v, v])}
         />
       )}
+      {choice?.family === 'cells' && !choice.given && <CourseFields />}
       {choice?.seeded && <SeedFields />}
       {choice?.random && !choice.seeded && <RandomNumber />}
       {contact && (
@@ -152,22 +158,26 @@ export function Structure() {
           }}
         />
       )}
-      <div className="line">
-        <span className="label">Handle in the picture</span>
-        <Segmented<Handle>
-          size="small"
-          aria-label="Handle in the picture"
-          value={handle}
-          onChange={(h) => useBench.setState({ handle: h })}
-          options={[
-            { value: null as unknown as string, label: 'Off' },
-            { value: 'shift', label: 'Shift' },
-            { value: 'turn', label: 'Turn' },
-          ] as { value: Handle; label: string }[]}
-        />
-      </div>
-      <Three label="Shift" unit="mm" values={s.shift_mm} onSet={(shift_mm) => edit(withStructure({ shift_mm }))} />
-      <Three label="Turn" unit="°" values={s.rotation_deg} onSet={(rotation_deg) => edit(withStructure({ rotation_deg }))} />
+      {bent ? null : (
+        <>
+          <div className="line">
+            <span className="label">Handle in the picture</span>
+            <Segmented<Handle>
+              size="small"
+              aria-label="Handle in the picture"
+              value={handle}
+              onChange={(h) => useBench.setState({ handle: h })}
+              options={[
+                { value: null as unknown as string, label: 'Off' },
+                { value: 'shift', label: 'Shift' },
+                { value: 'turn', label: 'Turn' },
+              ] as { value: Handle; label: string }[]}
+            />
+          </div>
+          <Three label="Shift" unit="mm" values={s.shift_mm} onSet={(shift_mm) => edit(withStructure({ shift_mm }))} />
+          <Three label="Turn" unit="°" values={s.rotation_deg} onSet={(rotation_deg) => edit(withStructure({ rotation_deg }))} />
+        </>
+      )}
     </>
   )
 }

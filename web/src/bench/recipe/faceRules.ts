@@ -1,5 +1,38 @@
-import type { FaceInfo, FaceMark } from '../../api/client'
-import { same } from './zoneRules'
+import type { FaceInfo, FaceMark, Recipe } from '../../api/client'
+import { useBench, type Chosen } from '../state'
+import { fillingOf } from './filling'
+import { courseFaces, withCourseFaces } from './courseRules'
+import { same, withPockets, withSkin, withZone } from './zoneRules'
+
+/** The faces of what is chosen, when it has some. */
+export function facesOf(recipe: Recipe, chosen: Chosen | null): readonly FaceMark[] | null {
+  if (!chosen) return null
+  switch (chosen.of) {
+    case 'pocket':
+      return recipe.part.pockets?.[chosen.index]?.faces ?? null
+    case 'skin':
+      return recipe.zones.skins[chosen.index]?.faces ?? null
+    case 'zone': {
+      const place = recipe.zones.list[chosen.index]?.place
+      return place && 'faces' in place ? place.faces : null
+    }
+    default:
+      return courseFaces(fillingOf(recipe, useBench.getState().filled).structure, chosen.of)
+  }
+}
+
+export function withFaces(chosen: Chosen, faces: FaceMark[]): (r: Recipe) => Recipe {
+  switch (chosen.of) {
+    case 'pocket':
+      return withPockets((all) => all.map((p, i) => (i === chosen.index ? { ...p, faces } : p)))
+    case 'skin':
+      return withSkin(chosen.index, (s) => ({ ...s, faces }))
+    case 'zone':
+      return withZone(chosen.index, (z) => ('faces' in z.place ? { ...z, place: { ...z.place, faces } } : z))
+    default:
+      return withCourseFaces(chosen.of, faces)
+  }
+}
 
 /** Numbers of the faces that marks describe. */
 export const numbersOf = (list: readonly FaceInfo[], marks: readonly FaceMark[]) => list.flatMap((f, n) => (marks.some((m) => same(m, f.mark)) ? [n] : []))

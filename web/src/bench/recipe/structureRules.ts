@@ -18,7 +18,8 @@ export const families: { value: Family; label: string }[] = [
 
 export const forms: Record<S['form'], string> = { walls: 'walls', network: 'network', other_network: 'network, other side' }
 
-export const withStructure = (change: Partial<S>) => withFilling((f) => ({ structure: { ...f.structure, ...change } }))
+export const withStructure = (change: Partial<S> | ((s: S) => Partial<S>)) =>
+  withFilling((f) => ({ structure: { ...f.structure, ...(typeof change === 'function' ? change(f.structure) : change) } }))
 export const withSeeds = (change: Partial<S['seeds']>) =>
   withFilling((f) => ({ structure: { ...f.structure, seeds: { ...f.structure.seeds, ...change } } }))
 export const withJoins = (change: Partial<Recipe['joins']>) => withFilling((f) => ({ joins: { ...f.joins, ...change } }))

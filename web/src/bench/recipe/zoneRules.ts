@@ -1,6 +1,5 @@
 import type { FaceMark, Place, Pocket, Project, Recipe, Role, Skin, Zone } from '../../api/client'
 import { plain } from '../../shared/format'
-import type { Chosen } from '../state'
 
 export const roleNames: Record<Exclude<Role, 'alongside'>, string> = { fill: 'Fill', keep_solid: 'Keep solid', keep_clear: 'Keep clear', reference: 'Reference' }
 /** A body can also leave as it came. */
@@ -19,22 +18,6 @@ export const withSkin = (i: number, change: (s: Skin) => Skin) => withZones((z) 
 export const withPockets = (change: (p: Pocket[]) => Pocket[]) => (r: Recipe): Recipe => ({ ...r, part: { ...r.part, pockets: change(r.part.pockets ?? []) } })
 
 export const faces = (n: number) => (n === 1 ? '1 face' : `${n} faces`)
-
-/** The faces of what is chosen, when it has some. */
-export function facesOf(recipe: Recipe, chosen: Chosen | null): FaceMark[] | null {
-  if (!chosen) return null
-  if (chosen.of === 'pocket') return recipe.part.pockets?.[chosen.index]?.faces ?? null
-  if (chosen.of === 'skin') return recipe.zones.skins[chosen.index]?.faces ?? null
-  const place = recipe.zones.list[chosen.index]?.place
-  return place && 'faces' in place ? place.faces : null
-}
-
-export const withFaces = (chosen: Chosen, faces: FaceMark[]) =>
-  chosen.of === 'pocket'
-    ? withPockets((all) => all.map((p, i) => (i === chosen.index ? { ...p, faces } : p)))
-    : chosen.of === 'skin'
-    ? withSkin(chosen.index, (s) => ({ ...s, faces }))
-    : withZone(chosen.index, (z) => ('faces' in z.place ? { ...z, place: { ...z.place, faces } } : z))
 
 const alike = (a: readonly number[], b: readonly number[]) => a.every((v, i) => v === b[i])
 export const same = (a: FaceMark, b: FaceMark) => a.kind === b.kind && a.area_mm2 === b.area_mm2 && alike(a.place_mm, b.place_mm) && alike(a.direction, b.direction)

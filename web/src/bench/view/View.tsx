@@ -3,12 +3,12 @@ import { useEffect, useRef, useState } from 'react'
 import { api, type FaceInfo } from '../../api/client'
 import { area, count, mm } from '../../shared/format'
 import { materials, scale } from '../../theme/tokens'
-import { numbersOf } from '../recipe/faceRules'
+import { facesOf, numbersOf, withFaces } from '../recipe/faceRules'
 import { fillingOf } from '../recipe/filling'
 import { withStructure } from '../recipe/structureRules'
 import { withShape } from '../recipe/shapeRules'
-import { facesOf, middle, moved, same, triple, withFaces, withZone } from '../recipe/zoneRules'
-import { colour, drill, edit, fetchSkeleton, preview, stand, useBench, type Axis, type ColourBy, type Picking, type ViewMode } from '../state'
+import { middle, moved, same, triple, withZone } from '../recipe/zoneRules'
+import { colour, drill, edit, fetchSkeleton, preview, stand, useBench, type Axis, type ColourBy, type Picking, type ViewMode, type Step } from '../state'
 import { Scene, sides, type Readout } from './Scene'
 import { lengthRange } from './skeleton'
 import './view.css'
@@ -145,7 +145,8 @@ export function View() {
     void api.within(id, alone, places, stop.signal).then((far) => stop.signal.aborted || scene.current?.setBeyond(far)).catch(() => undefined)
     return () => stop.abort()
   }, [byPoints, alone, id, saved, painted])
-  const picking = (s.step === 'zones' && s.picking !== 'down') || (s.step === 'part' && s.picking === 'down') ? s.picking : null
+  const pickable = { zones: s.picking !== 'down', part: s.picking === 'down', structure: s.picking === 'faces' } as Partial<Record<Step, boolean>>
+  const picking = s.step && pickable[s.step] ? s.picking : null
   const partFaces = s.faces
   useEffect(() => void scene.current?.setFaces(partFaces?.glb ?? null), [partFaces])
   useEffect(() => scene.current?.setPicking(picking !== null, picking === 'faces' ? s.pickTool : 'click'), [picking, s.pickTool])
