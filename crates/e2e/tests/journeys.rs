@@ -512,6 +512,53 @@ async fn an_own_cell_is_drawn_and_used() {
     b.end().await;
 }
 
+/// Cells go round a tube, a count is typed, the axis is that of a picked face, and the file holds whole cells.
+#[tokio::test]
+async fn rows_of_cells_go_round_a_tube() {
+    let b = Bench::start().await;
+    b.open("/").await;
+    b.click_text("button", "Tube").await;
+    b.painted("draft").await;
+    b.kind("Struts", "Cubic").await;
+    b.saved().await;
+    b.click_text(".ant-segmented-item", "Polar").await;
+    b.until("counts follow the cell size", || async { b.value("[aria-label='All round']").await == "19" }).await;
+    b.fill("[aria-label='All round']", "12").await;
+    b.fill("[aria-label='Along the axis']", "4").await;
+    b.fill("[aria-label=Outward]", "1").await;
+    b.saved().await;
+    b.click_text("button", "Pick faces").await;
+    b.until("faces can be picked", || async { b.present(".facewords").await }).await;
+    b.until("the tube is under the pointer", || async {
+        b.click_in("canvas", 0.5, 0.7).await;
+        b.seen(".step", "1 face").await
+    })
+    .await;
+    b.click_text("button", "Done picking").await;
+    b.saved().await;
+    b.step("Thicken").await;
+    b.fill("[aria-label='Strut thickness, mm']", "2").await;
+    b.saved().await;
+    b.step("Mesh").await;
+    b.until("it reads as a sentence", || async { b.seen(".step", "Cubic, 7.5 mm cells, polar").await }).await;
+    let mesh = made(&b, "polar.3mf").await.mesh;
+    let t = Topology::of(&mesh);
+    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    // Outer diameter 60, bore 30, height 50: rows at both rims, every thirty degrees, every 12.5 mm.
+    let distance = SignedDistance::new(&mesh, &t);
+    let low = mesh.bounds().min.z;
+    let at = |r: f64, degrees: f64, z: f64| {
+        let (sin, cos) = degrees.to_radians().sin_cos();
+        DVec3::new(r * cos, r * sin, low + z)
+    };
+    for degrees in [0.0, 30.0, 150.0, 270.0] {
+        // Outward, in the middle of the height, and along the axis.
+        assert!(distance.inside(at(22.0, degrees, 25.0)) && distance.inside(at(15.5, degrees, 31.0)), "{degrees}");
+        assert!(!distance.inside(at(22.0, degrees + 15.0, 25.0)) && !distance.inside(at(22.0, degrees, 31.0)), "{degrees}");
+    }
+    b.end().await;
+}
+
 /// Kinds are switched without losing what still means something, and a Voronoi lattice leaves as one body.
 #[tokio::test]
 async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
