@@ -27,7 +27,7 @@ pub struct Rows {
 
 enum Bend {
     Round { inner: f64, outer: f64, low: f64, high: f64 },
-    Between { low: DVec2, high: DVec2, from: Rim, to: Rim },
+    Between { low: DVec2, high: DVec2, rims: Box<[Rim; 2]> },
 }
 
 /// Most cells that are laid one by one.
@@ -112,7 +112,7 @@ impl Rows {
         });
         let mean = asked.sum::<f64>() / (ASKED * ASKED) as f64;
         let counts = [whole(width.x, cell[0], 0), whole(width.y, cell[1], 0), whole(mean, cell[2], layers)];
-        Rows { counts, origin, axes, bend: Bend::Between { low: low.xy(), high: high.xy(), from, to } }
+        Rows { counts, origin, axes, bend: Bend::Between { low: low.xy(), high: high.xy(), rims: Box::new([from, to]) } }
     }
 
     /// Where a place in cells lies in the part. mm.
@@ -123,9 +123,9 @@ impl Rows {
                 let (r, (sin, cos)) = (inner + (outer - inner) * share.x, (TAU * share.y).sin_cos());
                 [r * cos, r * sin, low + (high - low) * share.z]
             }
-            Bend::Between { low, high, from, to } => {
+            Bend::Between { low, high, rims } => {
                 let q = *low + (*high - *low) * share.xy();
-                let (a, b) = (from.height(q), to.height(q));
+                let [a, b] = [&rims[0], &rims[1]].map(|rim| rim.height(q));
                 [q.x, q.y, a + (b - a).max(0.0) * share.z]
             }
         };
