@@ -4,6 +4,7 @@ use crate::moved::Moved;
 use crate::recipe::{Mend, Role, Shell};
 use crate::rewrap::rewrap;
 use crate::triangles::{self, Remade};
+use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::ops::Range;
@@ -49,6 +50,9 @@ pub struct Clean {
     pub dropped: usize,
     /// Triangles that were there already.
     pub duplicates: usize,
+    /// Where the first of those lies that were turned, and that were there already.
+    pub turned_at: Option<DVec3>,
+    pub twice_at: Option<DVec3>,
     /// Spans of the holes that were closed. mm.
     pub closed: Vec<f64>,
     /// Pieces that were removed.
@@ -92,11 +96,14 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean,
     let dropped = raw.triangles.len() - mesh.triangles.len();
     // Where a triangle is there twice, its edges have too many sides, or two that run the same way.
     let crowded = topology.non_manifold_edges + topology.flipped_edges > 0;
-    let duplicates = if crowded { drop_duplicates(&mut mesh) } else { 0 };
+    let (duplicates, twice_at) = if crowded { drop_duplicates(&mut mesh) } else { (0, None) };
     if duplicates > 0 {
         topology = Topology::of(&mesh);
     }
+    let as_came = mesh.triangles.clone();
     let turned = orient(&mut mesh, &topology);
+    let first_turned = as_came.iter().zip(&mesh.triangles).position(|(a, b)| a != b);
+    let turned_at = first_turned.map(|t| mesh.middle(t));
     let closed = if topology.open_edges > 0 { close_holes(&mut mesh, mend.holes_mm) } else { Vec::new() };
     if turned > 0 || !closed.is_empty() {
         // A piece that was open may have been turned by guess.
@@ -131,19 +138,43 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean,
     if shells > 0 {
         topology = Topology::of(&mesh);
     }
-    Ok(Clean { mesh, topology, turned, dropped, duplicates, closed, removed, rewrapped, evened, fewer: joined, shells, before })
+    Ok(Clean {
+        mesh,
+        topology,
+        turned,
+        dropped,
+        duplicates,
+        turned_at,
+        twice_at,
+        closed,
+        removed,
+        rewrapped,
+        evened,
+        fewer: joined,
+        shells,
+        before,
+    })
 }
 
-/// Lets go of triangles that stand on the same points in the same order as an earlier one; how many there were.
-fn drop_duplicates(mesh: &mut TriMesh) -> usize {
+/// Lets go of triangles that stand on the same points in the same order as an earlier one; how many there were, and
+/// where the first lay.
+fn drop_duplicates(mesh: &mut TriMesh) -> (usize, Option<DVec3>) {
     let before = mesh.triangles.len();
     let from_least = |t: &[u32; 3]| {
         let first = (0..3).min_by_key(|n| t[*n]).expect("three corners");
         [t[first], t[(first + 1) % 3], t[(first + 2) % 3]]
     };
     let mut seen = HashSet::with_capacity(before);
-    mesh.triangles.retain(|t| seen.insert(from_least(t)));
-    before - mesh.triangles.len()
+    let mut first = None;
+    mesh.triangles.retain(|t| {
+        let new = seen.insert(from_least(t));
+        if !new {
+            first.get_or_insert(*t);
+        }
+        new
+    });
+    let middle = |t: [u32; 3]| t.map(|v| mesh.points[v as usize]).iter().sum::<DVec3>() / 3.0;
+    (before - mesh.triangles.len(), first.map(middle))
 }
 
 /// Gives thickness to the pieces that are open; how many there were.
@@ -288,7 +319,7 @@ impl Body {
         let (a, b) = (self.mesh.bounds().grown(near), other.mesh.bounds());
         let reaches = |from: &Body, to: &Body| {
             let bounds = to.mesh.bounds().grown(near);
-            let beside = |p: &&glam::DVec3| bounds.distance_squared(**p) == 0.0;
+            let beside = |p: &&DVec3| bounds.distance_squared(**p) == 0.0;
             from.mesh.points.iter().filter(beside).any(|p| to.distance.value(*p) < near)
         };
         a.overlaps(&b) && (reaches(self, other) || reaches(other, self))
@@ -320,7 +351,6 @@ pub fn joined(bodies: &[&Arc<Body>]) -> usize {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use glam::DVec3;
 
     #[test]
     fn bodies_come_apart_with_their_cavities() {

@@ -3,13 +3,15 @@
 use crate::bodies::Body;
 use crate::part::{Corrected, Part};
 use crate::report::{Check, Verdict};
+use glam::DVec3;
 use rayon::prelude::*;
 use serde::Serialize;
 use std::sync::Arc;
 use ulmix_mesh::bvh::SegmentHit;
 use ulmix_mesh::crossing::{crossing_pairs, triangles_of};
 use ulmix_mesh::holes::holes;
-use ulmix_mesh::topology::piece_volumes;
+use ulmix_mesh::sides::sides;
+use ulmix_mesh::topology::{piece_volumes, where_fans_meet};
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 use utoipa::ToSchema;
 
@@ -36,17 +38,25 @@ pub fn of_bodies(part: &Part, least: f64) -> Vec<BodyHealth> {
 
 /// What was found in all of the part, item by item; all of it is as after mending. Walls below `least` mm are thin.
 pub fn health(part: &Part, least: f64) -> Vec<Check> {
-    let Corrected { turned, dropped, duplicates } = part.corrected;
+    let Corrected { turned, dropped, duplicates, turned_at, twice_at } = part.corrected;
+    let place = |p: Option<DVec3>| p.map(|p| p.to_array());
     let mut out = surface(&part.mesh, part.bvh(), CRUMB * part.facts.volume_mm3, least);
     let twice = dropped + duplicates;
     let put_right = [
-        item("flipped", "Flipped triangles", turned, number(turned), None, "They were turned; the file stays as it is."),
+        item(
+            "flipped",
+            "Flipped triangles",
+            turned,
+            number(turned),
+            place(turned_at),
+            "They were turned; the file stays as it is.",
+        ),
         item(
             "duplicates",
             "Duplicate and empty triangles",
             twice,
             number(twice),
-            None,
+            place(twice_at),
             "They were left out; the file stays as it is.",
         ),
     ];
@@ -85,7 +95,7 @@ fn surface(mesh: &TriMesh, bvh: &Bvh, crumb: f64, least: f64) -> Vec<Check> {
         "Edges and points shared by too many",
         crowded,
         number(crowded),
-        None,
+        if crowded > 0 { where_crowded(mesh).map(|p| p.to_array()) } else { None },
         "Bodies that touch along an edge; they are filled as they are.",
     );
     let same_piece = |[a, b]: &[u32; 2]| t.piece_of[*a as usize] == t.piece_of[*b as usize];
@@ -146,6 +156,14 @@ fn surface(mesh: &TriMesh, bvh: &Bvh, crumb: f64, least: f64) -> Vec<Check> {
     out
 }
 
+/// A place where an edge or a point is shared by too many triangles.
+fn where_crowded(mesh: &TriMesh) -> Option<DVec3> {
+    let all = sides(mesh);
+    let point = |v: u32| mesh.points[v as usize];
+    let edge = all.windows(3).find(|w| w[0].edge == w[2].edge).map(|w| w[0].edge.map(point)).map(|[a, b]| (a + b) * 0.5);
+    edge.or_else(|| where_fans_meet(mesh).iter().position(|several| *several).map(|v| mesh.points[v]))
+}
+
 /// Thin spots of a smaller share of the surface are no walls. Percent.
 const THIN_SHARE: f64 = 0.1;
 /// A wall's two sides look apart by less than about 45°.
@@ -193,7 +211,6 @@ fn number(n: usize) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use glam::DVec3;
 
     #[test]
     fn what_is_wrong_is_found_where_it_is() {
@@ -234,11 +251,27 @@ mod tests {
         let part = Part::prepare(&block).unwrap();
         let of = |least: f64, id: &str| health(&part, least).into_iter().find(|c| c.id == id).unwrap();
         assert_eq!((of(0.6, "flipped").value, of(0.6, "duplicates").value), (1.0, 1.0));
+        // The block's fourth triangle, and one of the fin's.
+        let at = |id: &str| DVec3::from(of(0.6, id).place_mm.unwrap());
+        assert!(at("duplicates").distance(block.middle(3)) < 1e-9 && at("flipped").distance(block.middle(15)) < 1e-9);
         assert_eq!(of(0.4, "thin").verdict, Verdict::Pass);
         let thin = of(0.6, "thin");
         assert!(thin.figure.ends_with("least 0.50 mm") && thin.place_mm.unwrap()[2] > 10.0, "{thin:?}");
         // Its two broad sides, of all the surface.
         assert!((thin.value - 100.0 * 160.0 / (2.0 * 400.0 + 4.0 * 160.0 + 2.0 * (80.0 + 5.0 + 4.0))).abs() < 0.5, "{thin:?}");
+    }
+
+    #[test]
+    fn a_shared_edge_and_a_shared_point_are_shown() {
+        let block = |low: DVec3| TriMesh::cuboid(low, low + 4.0);
+        let of = |second: DVec3| {
+            let mut both = block(DVec3::ZERO);
+            both.append(&block(second));
+            let all = health(&Part::prepare(&both).unwrap(), 0.6);
+            DVec3::from(all.iter().find(|c| c.id == "non_manifold").unwrap().place_mm.unwrap())
+        };
+        assert_eq!(of(DVec3::new(4.0, 4.0, 0.0)), DVec3::new(4.0, 4.0, 2.0));
+        assert_eq!(of(DVec3::splat(4.0)), DVec3::splat(4.0));
     }
 
     #[test]

@@ -42,7 +42,7 @@ pub struct Part {
 }
 
 /// Triangles that were put right as a part came in.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Corrected {
     /// They faced the wrong way.
     pub turned: usize,
@@ -50,6 +50,9 @@ pub struct Corrected {
     pub dropped: usize,
     /// They were there already.
     pub duplicates: usize,
+    /// Where the first of those lay that were turned, and that were there already.
+    pub turned_at: Option<DVec3>,
+    pub twice_at: Option<DVec3>,
 }
 
 /// What a person should know about the part. Lengths mm, areas mm², volumes mm³.
@@ -333,6 +336,8 @@ fn cleaned(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Cleaned, Form
         out.corrected.turned += clean.turned;
         out.corrected.dropped += clean.dropped;
         out.corrected.duplicates += clean.duplicates;
+        out.corrected.turned_at = out.corrected.turned_at.or(clean.turned_at);
+        out.corrected.twice_at = out.corrected.twice_at.or(clean.twice_at);
         out.found.extend(pieces(&name, &clean));
         if step.mend.remakes() {
             out.before.get_or_insert_default().append(clean.before.as_ref().unwrap_or(&clean.mesh));
