@@ -40,19 +40,37 @@ pub struct BodyFacts {
     pub closed: bool,
 }
 
+/// Triangles that were put right as a part came in.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Corrected {
+    /// They faced the wrong way; where the first lies.
+    pub turned: usize,
+    pub turned_at: Option<DVec3>,
+    /// They had no area.
+    pub dropped: usize,
+    /// They were there already; where the first lay.
+    pub duplicates: usize,
+    pub twice_at: Option<DVec3>,
+}
+
+impl Corrected {
+    /// Those of another body too.
+    pub fn with(self, other: Corrected) -> Corrected {
+        Corrected {
+            turned: self.turned + other.turned,
+            turned_at: self.turned_at.or(other.turned_at),
+            dropped: self.dropped + other.dropped,
+            duplicates: self.duplicates + other.duplicates,
+            twice_at: self.twice_at.or(other.twice_at),
+        }
+    }
+}
+
 /// A mesh with its points welded and its triangles turned alike.
 pub struct Clean {
     pub mesh: TriMesh,
     pub topology: Topology,
-    /// Triangles that faced the wrong way.
-    pub turned: usize,
-    /// Triangles without area.
-    pub dropped: usize,
-    /// Triangles that were there already.
-    pub duplicates: usize,
-    /// Where the first of those lies that were turned, and that were there already.
-    pub turned_at: Option<DVec3>,
-    pub twice_at: Option<DVec3>,
+    pub corrected: Corrected,
     /// Spans of the holes that were closed. mm.
     pub closed: Vec<f64>,
     /// Pieces that were removed.
@@ -100,15 +118,14 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean,
     if duplicates > 0 {
         topology = Topology::of(&mesh);
     }
-    let as_came = mesh.triangles.clone();
     let turned = orient(&mut mesh, &topology);
-    let first_turned = as_came.iter().zip(&mesh.triangles).position(|(a, b)| a != b);
-    let turned_at = first_turned.map(|t| mesh.middle(t));
+    let turned_at = turned.first().map(|&t| mesh.middle(t as usize));
+    let corrected = Corrected { turned: turned.len(), turned_at, dropped, duplicates, twice_at };
     let closed = if topology.open_edges > 0 { close_holes(&mut mesh, mend.holes_mm) } else { Vec::new() };
-    if turned > 0 || !closed.is_empty() {
+    if !turned.is_empty() || !closed.is_empty() {
         // A piece that was open may have been turned by guess.
         topology = Topology::of(&mesh);
-        if orient(&mut mesh, &topology) > 0 {
+        if !orient(&mut mesh, &topology).is_empty() {
             topology = Topology::of(&mesh);
         }
     }
@@ -138,22 +155,7 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean,
     if shells > 0 {
         topology = Topology::of(&mesh);
     }
-    Ok(Clean {
-        mesh,
-        topology,
-        turned,
-        dropped,
-        duplicates,
-        turned_at,
-        twice_at,
-        closed,
-        removed,
-        rewrapped,
-        evened,
-        fewer: joined,
-        shells,
-        before,
-    })
+    Ok(Clean { mesh, topology, corrected, closed, removed, rewrapped, evened, fewer: joined, shells, before })
 }
 
 /// Lets go of triangles that stand on the same points in the same order as an earlier one; how many there were, and

@@ -1,7 +1,7 @@
 //! The health of a part in plain words, with figures and places to look at.
 
-use crate::bodies::Body;
-use crate::part::{Corrected, Part};
+use crate::bodies::{Body, Corrected};
+use crate::part::Part;
 use crate::report::{Check, Verdict};
 use glam::DVec3;
 use rayon::prelude::*;

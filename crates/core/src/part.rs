@@ -1,6 +1,6 @@
 //! The part: what came in, made ready to be filled, and the facts about it.
 
-use crate::bodies::{clean, is_solid, joined, named, pieces, unlike, Body, BodyFacts, Clean};
+use crate::bodies::{clean, is_solid, joined, named, pieces, unlike, Body, BodyFacts, Clean, Corrected};
 use crate::near::brought_near;
 use crate::own_shapes;
 use crate::pocket::enclosed;
@@ -39,20 +39,6 @@ pub struct Part {
     /// See [`PartStep::crease_deg`].
     crease_deg: f64,
     faces: OnceLock<Faces>,
-}
-
-/// Triangles that were put right as a part came in.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct Corrected {
-    /// They faced the wrong way.
-    pub turned: usize,
-    /// They had no area.
-    pub dropped: usize,
-    /// They were there already.
-    pub duplicates: usize,
-    /// Where the first of those lay that were turned, and that were there already.
-    pub turned_at: Option<DVec3>,
-    pub twice_at: Option<DVec3>,
 }
 
 /// What a person should know about the part. Lengths mm, areas mm², volumes mm³.
@@ -333,11 +319,7 @@ fn cleaned(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Cleaned, Form
         };
         out.defects.extend(of(defects(&clean)));
         out.changes.extend(of(changes(&clean)));
-        out.corrected.turned += clean.turned;
-        out.corrected.dropped += clean.dropped;
-        out.corrected.duplicates += clean.duplicates;
-        out.corrected.turned_at = out.corrected.turned_at.or(clean.turned_at);
-        out.corrected.twice_at = out.corrected.twice_at.or(clean.twice_at);
+        out.corrected = out.corrected.with(clean.corrected);
         out.found.extend(pieces(&name, &clean));
         if step.mend.remakes() {
             out.before.get_or_insert_default().append(clean.before.as_ref().unwrap_or(&clean.mesh));
@@ -414,7 +396,7 @@ fn many(n: usize, one: &str, more: &str) -> String {
 
 /// What is wrong with a mesh.
 fn defects(c: &Clean) -> Vec<String> {
-    let t = &c.topology;
+    let (t, put_right) = (&c.topology, &c.corrected);
     let mut out = Vec::new();
     if t.open_edges > 0 {
         out.push(format!(
@@ -425,18 +407,18 @@ fn defects(c: &Clean) -> Vec<String> {
     if t.non_manifold_edges > 0 {
         out.push(format!("{} shared by more than two triangles", many(t.non_manifold_edges, "edge", "edges")));
     }
-    if c.turned > 0 {
+    if put_right.turned > 0 {
         out.push(format!(
             "{} faced the wrong way and {} turned",
-            many(c.turned, "triangle", "triangles"),
-            if c.turned == 1 { "was" } else { "were" }
+            many(put_right.turned, "triangle", "triangles"),
+            if put_right.turned == 1 { "was" } else { "were" }
         ));
     }
-    if c.dropped > 0 {
-        out.push(format!("{} without area left out", many(c.dropped, "triangle", "triangles")));
+    if put_right.dropped > 0 {
+        out.push(format!("{} without area left out", many(put_right.dropped, "triangle", "triangles")));
     }
-    if c.duplicates > 0 {
-        out.push(format!("{} there twice and left out", many(c.duplicates, "triangle was", "triangles were")));
+    if put_right.duplicates > 0 {
+        out.push(format!("{} there twice and left out", many(put_right.duplicates, "triangle was", "triangles were")));
     }
     out
 }

@@ -7,15 +7,16 @@ use crate::{Bounds, TriMesh};
 /// Turns triangles so that neighbours agree and every outermost piece faces outward.
 ///
 /// Within a piece the winding of the larger area wins. A closed piece whose box lies inside
-/// another piece's box keeps its direction: it may be a cavity. `topology` is the mesh's. Returns the number turned.
-pub fn orient(mesh: &mut TriMesh, topology: &Topology) -> usize {
-    if topology.flipped_edges == 0 {
-        return face_outward(mesh, topology);
-    }
+/// another piece's box keeps its direction: it may be a cavity. `topology` is the mesh's. Returns those turned.
+pub fn orient(mesh: &mut TriMesh, topology: &Topology) -> Vec<u32> {
     let before = mesh.triangles.clone();
-    agree(mesh);
-    face_outward(mesh, &Topology::of(mesh));
-    before.iter().zip(&mesh.triangles).filter(|(a, b)| a != b).count()
+    if topology.flipped_edges == 0 {
+        face_outward(mesh, topology);
+    } else {
+        agree(mesh);
+        face_outward(mesh, &Topology::of(mesh));
+    }
+    (0..before.len() as u32).filter(|&t| before[t as usize] != mesh.triangles[t as usize]).collect()
 }
 
 /// Turns the triangles of a piece that disagree with the larger part of it.
@@ -75,11 +76,11 @@ fn agree(mesh: &mut TriMesh) {
     apply(mesh, |t| turn[t] == Some(true));
 }
 
-/// Turns pieces whose triangles all face inward, and gives the number of triangles.
-fn face_outward(mesh: &mut TriMesh, topology: &Topology) -> usize {
+/// Turns pieces whose triangles all face inward.
+fn face_outward(mesh: &mut TriMesh, topology: &Topology) {
     let volumes = piece_volumes(mesh, &topology.piece_of, topology.pieces);
     if volumes.iter().all(|v| *v >= 0.0) {
-        return 0;
+        return;
     }
     let mut boxes = vec![Bounds::EMPTY; topology.pieces];
     for (t, &p) in topology.piece_of.iter().enumerate() {
@@ -92,7 +93,6 @@ fn face_outward(mesh: &mut TriMesh, topology: &Topology) -> usize {
         })
         .collect();
     apply(mesh, |t| inward[topology.piece_of[t] as usize]);
-    topology.piece_of.iter().filter(|p| inward[**p as usize]).count()
 }
 
 fn apply(mesh: &mut TriMesh, turn: impl Fn(usize) -> bool) {
@@ -110,7 +110,7 @@ mod tests {
 
     fn oriented(mesh: &mut TriMesh) -> usize {
         let topology = Topology::of(mesh);
-        orient(mesh, &topology)
+        orient(mesh, &topology).len()
     }
 
     #[test]

@@ -36,7 +36,7 @@ const MOST_CELLS: usize = 60_000;
 impl Rows {
     /// `None` for straight rows, which have no end.
     pub fn of(part: &Part, s: &Structure) -> Option<Rows> {
-        match &s.course {
+        match s.bent()? {
             Course::Straight => None,
             Course::Polar { about, counts } => Some(Rows::polar(part, about.as_ref(), *counts, s.cell_mm)),
             Course::Between { from, to, layers } => Some(Rows::between(part, from, to, *layers, s.cell_mm)),
@@ -58,10 +58,10 @@ impl Rows {
 
     /// Faces that rows follow and that are not found on the part any more, by what they are for.
     pub fn lost(part: &Part, s: &Structure) -> Vec<(String, usize)> {
-        let followed: Vec<(&str, &[FaceMark])> = match &s.course {
-            Course::Straight => Vec::new(),
-            Course::Polar { about, .. } => vec![("Axis of rows", about.as_slice())],
-            Course::Between { from, to, .. } => vec![("Rows begin", from), ("Rows end", to)],
+        let followed: Vec<(&str, &[FaceMark])> = match s.bent() {
+            None | Some(Course::Straight) => Vec::new(),
+            Some(Course::Polar { about, .. }) => vec![("Axis of rows", about.as_slice())],
+            Some(Course::Between { from, to, .. }) => vec![("Rows begin", from), ("Rows end", to)],
         };
         let missing = |marks: &[FaceMark]| marks.iter().filter(|m| part.face(m).is_none()).count();
         followed.into_iter().map(|(what, marks)| (what.to_owned(), missing(marks))).filter(|l| l.1 > 0).collect()

@@ -7,7 +7,7 @@ use super::meeting::meeting;
 use super::members::{Frame, Hole, Source};
 use super::net::Net;
 use super::outer;
-use super::region::{Region, Scaled, Shadow};
+use super::region::{box_of, Region, Scaled, Shadow};
 use super::seeds::{scatter, Scattered};
 use super::skeleton::Skeleton;
 use super::surface::{low_discrepancy, low_discrepancy_flat, turn, Periodic};
@@ -81,13 +81,6 @@ fn reaches(part: &Part, a: DVec3, b: DVec3) -> bool {
     part.distance.query(middle, half).map_or_else(|| part.distance.inside(middle), |(d, _)| d < 0.0)
         || part.distance.inside(a)
         || part.distance.inside(b)
-}
-
-/// Bounds of the part's box in other axes.
-fn box_of(part: &Part, place: impl Fn(DVec3) -> DVec3) -> (DVec3, DVec3) {
-    let b = part.mesh.bounds();
-    let corner = |c: u32| place(DVec3::select(glam::BVec3::new(c & 1 == 1, c & 2 == 2, c & 4 == 4), b.max, b.min));
-    (0..8).map(corner).fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(p), h.max(p)))
 }
 
 /// Points of a cell at which distances are surveyed.

@@ -73,12 +73,7 @@ impl Scaled<'_> {
 
 impl Region for Scaled<'_> {
     fn bounds(&self) -> (DVec3, DVec3) {
-        let b = self.part.mesh.bounds();
-        let corner = |c: u32| {
-            let p = DVec3::select(glam::BVec3::new(c & 1 == 1, c & 2 == 2, c & 4 == 4), b.max, b.min);
-            self.frame.local(p) / self.scale
-        };
-        (0..8).map(corner).fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(p), h.max(p)))
+        box_of(self.part, |p| self.frame.local(p) / self.scale)
     }
 
     fn distance(&self, p: DVec3, limit: f64) -> f64 {
@@ -139,6 +134,13 @@ impl Region for Scaled<'_> {
     fn steepest(&self) -> f64 {
         self.sizes.map_or(0.0, |s| s.steepest() * self.scale.max_element())
     }
+}
+
+/// Bounds of the part's box in other axes.
+pub(super) fn box_of(part: &Part, place: impl Fn(DVec3) -> DVec3) -> (DVec3, DVec3) {
+    let b = part.mesh.bounds();
+    let corner = |c: u32| place(DVec3::select(glam::BVec3::new(c & 1 == 1, c & 2 == 2, c & 4 == 4), b.max, b.min));
+    (0..8).map(corner).fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(p), h.max(p)))
 }
 
 /// A plane pattern: the shadow of the part's box.

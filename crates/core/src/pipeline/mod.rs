@@ -262,7 +262,7 @@ impl Pipeline {
         let marked = recipe.zones.list.iter().filter(|z| z.finer && filling.structure.seeds.finer.is_some());
         let marked: Vec<_> = marked.map(|z| &z.place).collect();
         let key = self.key(&[&"bare", &part.key, filling.structure, &filling.joins, &marked]);
-        if self.cache.get::<Held>(&key).is_none() && matches!(filling.structure.kind, Kind::Cell(_)) {
+        if self.cache.get::<Held>(&key).is_none() {
             Rows::few_enough(part, filling.structure)?;
         }
         let site = Site { part, zones: Some(&recipe.zones) };
@@ -280,7 +280,7 @@ impl Pipeline {
     /// [`make::MOST_STRUTS`].
     pub fn struts(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<Option<Vec<[DVec3; 2]>>, RunError> {
         recipe.validate(&part.mesh.bounds())?;
-        if let (Kind::Cell(kind), true) = (recipe.structure.kind, recipe.structure.course.is_straight()) {
+        if let (Kind::Cell(kind), None) = (recipe.structure.kind, recipe.structure.bent()) {
             return Ok(make::repeated_struts(part, kind, &recipe.structure));
         }
         let bare = self.bare(part, recipe, &recipe.filling(), watch)?.0;
@@ -314,8 +314,8 @@ impl Pipeline {
                 let shares = regions.shares(&scatter(&zones.inside, &zones.grid, 60_000));
                 // Of a part with holes only what counts as inside is known.
                 let whole = if part.facts.closed { part.facts.volume_mm3 } else { volume(&zones.inside, &zones.grid) };
-                let cells = recipe.fillings().into_iter().filter(|f| matches!(f.structure.kind, Kind::Cell(_)));
-                let lost = cells.flat_map(|f| Rows::lost(part, f.structure)).chain(regions.lost).collect();
+                let of_rows = recipe.fillings().into_iter().flat_map(|f| Rows::lost(part, f.structure));
+                let lost = of_rows.chain(regions.lost).collect();
                 Some(linked::link(recipe, &curves, &shares, whole, lost))
             },
         )?;

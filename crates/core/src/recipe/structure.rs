@@ -383,6 +383,11 @@ impl Structure {
         self.cell_mm.iter().copied().fold(f64::INFINITY, f64::min)
     }
 
+    /// The course of its rows where they bend.
+    pub fn bent(&self) -> Option<&Course> {
+        (matches!(self.kind, Kind::Cell(_)) && !self.course.is_straight()).then_some(&self.course)
+    }
+
     pub(super) fn validate(&self, longest: f64) -> Result<(), RecipeError> {
         for v in self.cell_mm {
             check("structure.cell_mm", "The cell size", "mm", v, longest / 200.0, 4.0 * longest)?;

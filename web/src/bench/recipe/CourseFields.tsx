@@ -5,7 +5,6 @@ import { FacePick } from './FacePick'
 import { useFilling } from './filling'
 import { ChoiceLine } from './Lines'
 import { NumberLine } from './NumberLine'
-import { put } from './structureRules'
 
 /** How rows of strut cells run, and what they follow. */
 export function CourseFields() {
@@ -13,10 +12,7 @@ export function CourseFields() {
   if (!f) return null
   const s = f.filling.structure
   const course = courseOf(s)
-  const rows = f.found?.structure?.rows ?? null
-  // A count that nobody gave is the one that was found.
-  const shown = (given: number, n: number) => given || (rows?.[n] ?? 0)
-  const whole = (v: number) => Math.max(0, Math.round(v))
+  const rows = f.found?.structure?.rows
   return (
     <>
       <ChoiceLine<Course['course']>
@@ -33,14 +29,7 @@ export function CourseFields() {
         <>
           <p className="muted small">{course.about ? 'Around the axis of the face picked:' : 'Around the axis of the largest cylinder of the part, or of the face picked:'}</p>
           <FacePick of={{ of: 'about', index: 0 }} faces={courseFaces(s, 'about') ?? []} />
-          {['Outward', 'All round', 'Along the axis'].map((label, n) => (
-            <NumberLine key={label} label={label} unit="cells" value={shown(course.counts[n] ?? 0, n)} onSet={(v) => edit(withCourse({ ...course, counts: put(course.counts, n, whole(v)) }))} />
-          ))}
-          {course.counts.some((n) => n > 0) && (
-            <Button size="small" onClick={() => edit(withCourse({ ...course, counts: [0, 0, 0] }))}>
-              As many as fit the cell size
-            </Button>
-          )}
+          <Counts names={['Outward', 'All round', 'Along the axis']} given={course.counts} found={rows} onSet={(counts) => edit(withCourse({ ...course, counts }))} />
         </>
       )}
       {course.course === 'between' && (
@@ -51,13 +40,25 @@ export function CourseFields() {
               <FacePick of={{ of: end, index: 0 }} faces={course[end]} />
             </div>
           ))}
-          <NumberLine label="From face to face" unit="cells" value={shown(course.layers, 2)} onSet={(v) => edit(withCourse({ ...course, layers: whole(v) }))} />
-          {course.layers > 0 && (
-            <Button size="small" onClick={() => edit(withCourse({ ...course, layers: 0 }))}>
-              As many as fit the cell size
-            </Button>
-          )}
+          <Counts names={['From face to face']} given={[course.layers]} found={rows?.slice(2)} onSet={([layers = 0]) => edit(withCourse({ ...course, layers }))} />
         </>
+      )}
+    </>
+  )
+}
+
+/** Numbers of cells; one that nobody gave, 0, is shown as it was found. */
+function Counts({ names, given, found, onSet }: { names: string[]; given: number[]; found?: number[] | null; onSet: (counts: number[]) => void }) {
+  const whole = (v: number) => Math.max(0, Math.round(v))
+  return (
+    <>
+      {names.map((name, n) => (
+        <NumberLine key={name} label={name} unit="cells" value={given[n] || (found?.[n] ?? 0)} onSet={(v) => onSet(given.map((old, i) => (i === n ? whole(v) : old)))} />
+      ))}
+      {given.some((n) => n > 0) && (
+        <Button size="small" onClick={() => onSet(given.map(() => 0))}>
+          As many as fit the cell size
+        </Button>
       )}
     </>
   )

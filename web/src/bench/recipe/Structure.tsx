@@ -3,7 +3,7 @@ import { useState } from 'react'
 import type { Recipe } from '../../api/client'
 import { edit, useBench, type Handle } from '../state'
 import { CellEditor } from './CellEditor'
-import { courseOf } from './courseRules'
+import { courseOf, hasRows } from './courseRules'
 import { CourseFields } from './CourseFields'
 import { Chooser } from './Chooser'
 import { ownOf, useFilling } from './filling'
@@ -27,7 +27,7 @@ export function StructureSentence({ recipe }: { recipe: Recipe }) {
         {choice?.family === 'surfaces' && !choice.random && ` ${forms[s.form]}`}
       </b>
       , {cells(s, choice)}
-      {choice?.family === 'cells' && !choice.given && { straight: '', polar: ', polar', between: ', face to face' }[courseOf(s).course]}
+      {hasRows(choice) && { straight: '', polar: ', polar', between: ', face to face' }[courseOf(s).course]}
       {turned && ', turned'}
       {moved && (turned ? ' and shifted' : ', shifted')}
       {own > 0 && (own === 1 ? '; one zone has its own' : `; ${own} zones have their own`)}
@@ -80,7 +80,7 @@ export function Structure() {
   const shown = (i: number) => (counted && !uneven ? (f.found ? f.found.cell_mm / least : x) : (s.cell_mm[i] ?? x))
   const contact = choice?.random ? f.found?.structure?.contact : null
   // Rows that bend follow the part.
-  const bent = choice?.family === 'cells' && !choice.given && courseOf(s).course !== 'straight'
+  const bent = hasRows(choice) && courseOf(s).course !== 'straight'
   const direction = (['x', 'y', 'z'] as const).find((a) => along[a].every((v, i) => v === s.rotation_deg[i]))
   return (
     <>
@@ -133,7 +133,7 @@ export function Structure() {
           change={(v) => sized([v, v, v])}
         />
       )}
-      {choice?.family === 'cells' && !choice.given && <CourseFields />}
+      {hasRows(choice) && <CourseFields />}
       {choice?.seeded && <SeedFields />}
       {choice?.random && !choice.seeded && <RandomNumber />}
       {contact && (

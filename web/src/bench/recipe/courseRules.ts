@@ -1,5 +1,5 @@
 import type { FaceMark } from '../../api/client'
-import { withStructure, type S } from './structureRules'
+import { withStructure, type Choice, type S } from './structureRules'
 
 export type Course = NonNullable<S['course']>
 /** What of a course has faces of the part: the axis, where rows begin, where they end. */
@@ -10,6 +10,9 @@ export const courseNames: Record<CourseFaces, string> = { about: 'Axis of rows',
 
 export const straight: Course = { course: 'straight' }
 export const courseOf = (s: S): Course => s.course ?? straight
+
+/** Does a kind have rows that may bend? */
+export const hasRows = (choice?: Choice) => choice?.family === 'cells' && !choice.given
 
 /** First values of each course: counts follow the cell size. */
 export const firstCourse: Record<Course['course'], Course> = {

@@ -145,7 +145,7 @@ export function View() {
     void api.within(id, alone, places, stop.signal).then((far) => stop.signal.aborted || scene.current?.setBeyond(far)).catch(() => undefined)
     return () => stop.abort()
   }, [byPoints, alone, id, saved, painted])
-  const pickable = { zones: s.picking !== 'down', part: s.picking === 'down', structure: s.picking === 'faces' } as Partial<Record<Step, boolean>>
+  const pickable: Partial<Record<Step, boolean>> = { zones: s.picking !== 'down', part: s.picking === 'down', structure: s.picking === 'faces' }
   const picking = s.step && pickable[s.step] ? s.picking : null
   const partFaces = s.faces
   useEffect(() => void scene.current?.setFaces(partFaces?.glb ?? null), [partFaces])
