@@ -2,7 +2,7 @@
 //! exact hits for the polygoniser.
 
 use crate::grid::{Bits, Grid};
-use crate::lattice::{Bulk, Lattice};
+use crate::lattice::{root, Bulk, Lattice, Met, Segment};
 use crate::part::Part;
 use crate::patchwork::Patchwork;
 use crate::polygonise::{Edge, Hit, RowPoints, Shape};
@@ -148,8 +148,7 @@ impl<'a> Composed<'a> {
         for (n, r) in self.regions.all().enumerate() {
             regions[n] = self.zoned.holds(n, r, at);
         }
-        let reach = self.lattices[self.zoned.filling_at(at)].reach;
-        Sides { part: self.zoned.inside.get(at.x, at.y, at.z), lattice: lattice < reach, regions }
+        Sides { part: self.zoned.inside.get(at.x, at.y, at.z), lattice: self.in_lattice(at, lattice), regions }
     }
 
     /// Is there material?
@@ -200,22 +199,33 @@ impl<'a> Composed<'a> {
     }
 }
 
-/// An operand that changes along an edge.
+/// An operand that changes along an edge, with the normal of its border where that is known.
 #[derive(Clone, Copy)]
 enum Operand {
     Part(DVec3),
-    Lattice,
+    Lattice(DVec3),
     Region(usize),
 }
 
-impl Shape for Composed<'_> {
-    /// Walks along the edge from change to change until material ends.
-    fn hit(&self, edge: &Edge) -> Hit {
+/// What the hits of a row of edges are found from, kept from row to row.
+#[derive(Default)]
+struct Work {
+    ends: Vec<DVec3>,
+    values: Vec<f64>,
+    /// Edges on which the lattice changes.
+    segments: Vec<Segment>,
+    met: Vec<Met>,
+    changes: Vec<(f64, Operand)>,
+}
+
+impl Composed<'_> {
+    /// Walks along the edge from change to change until material ends. `values` are the lattice's at its ends, `met`
+    /// is where it changes between them.
+    fn hit(&self, edge: &Edge, values: [f64; 2], met: Option<Met>, changes: &mut Vec<(f64, Operand)>) -> Hit {
         let (a, b) = (edge.inside, edge.outside);
-        let l = |p: DVec3| self.bulk.value(p);
-        let (la, lb) = (l(a), l(b));
+        let [la, lb] = values;
         let (mut sides, end) = (self.sides(edge.inside_at, la), self.sides(edge.outside_at, lb));
-        let mut changes: Vec<(f64, Operand)> = Vec::new();
+        changes.clear();
         if sides.part != end.part {
             let (t, n) = self.part_exit(a, b);
             changes.push((t, Operand::Part(n)));
@@ -226,31 +236,22 @@ impl Shape for Composed<'_> {
                 changes.push((t, Operand::Region(n)));
             }
         }
-        if sides.lattice != end.lattice {
-            let t = if (la < 0.0) == (lb < 0.0) {
-                // Only the widened lattice changes sign here: its true border lies beyond an end.
-                (-la / (lb - la)).clamp(-0.9, 1.9)
-            } else {
-                root(|t| l(a.lerp(b, t)), la, lb)
-            };
-            changes.push((t, Operand::Lattice));
-        }
+        changes.extend(met.map(|m| (m.t, Operand::Lattice(m.normal))));
         changes.sort_by(|x, y| x.0.total_cmp(&y.0));
-        for (t, operand) in changes {
+        for &(t, operand) in changes.iter() {
             match operand {
                 Operand::Part(_) => sides.part = !sides.part,
-                Operand::Lattice => sides.lattice = !sides.lattice,
+                Operand::Lattice(_) => sides.lattice = !sides.lattice,
                 Operand::Region(n) => sides.regions[n] = !sides.regions[n],
             }
             if self.material(&sides) {
                 continue;
             }
-            let p = a.lerp(b, t);
             let (n, firm) = match operand {
                 Operand::Part(n) => (n, true),
-                Operand::Lattice => (self.bulk.normal(p), false),
+                Operand::Lattice(n) => (n, false),
                 Operand::Region(n) => {
-                    let out = self.regions.all().nth(n).map_or(DVec3::Z, |r| r.normal(p));
+                    let out = self.regions.all().nth(n).map_or(DVec3::Z, |r| r.normal(a.lerp(b, t)));
                     // Leaving a solid region or entering a cleared one: outward is along the edge.
                     (if sides.regions[n] { -out } else { out }, true)
                 }
@@ -261,6 +262,33 @@ impl Shape for Composed<'_> {
         let nearer_b = la.abs() > lb.abs();
         let n = self.bulk.normal(if nearer_b { b } else { a });
         Hit { t: if nearer_b { 1.0 } else { 0.0 }, normal: n.as_vec3().to_array(), firm: false }
+    }
+
+    /// Does the lattice, as its signs are taken, hold a sample at which its field has this value?
+    fn in_lattice(&self, at: UVec3, value: f64) -> bool {
+        value < self.lattices[self.zoned.filling_at(at)].reach
+    }
+}
+
+impl Shape for Composed<'_> {
+    fn hits(&self, edges: &[Edge], out: &mut [Hit]) {
+        thread_local!(static WORK: RefCell<Work> = RefCell::default());
+        WORK.with_borrow_mut(|work| {
+            work.ends.clear();
+            work.ends.extend(edges.iter().flat_map(|e| [e.inside, e.outside]));
+            self.bulk.values(&work.ends, &mut work.values);
+            let values = work.values.as_chunks::<2>().0;
+            let changes = |(e, v): (&Edge, &[f64; 2])| self.in_lattice(e.inside_at, v[0]) != self.in_lattice(e.outside_at, v[1]);
+            let changing = edges.iter().zip(values).filter(|&pair| changes(pair));
+            work.segments.clear();
+            work.segments.extend(changing.map(|(e, &ends)| Segment { a: e.inside, b: e.outside, ends }));
+            self.bulk.met(&work.segments, &mut work.met);
+            let mut met = work.met.iter();
+            for ((edge, values), slot) in edges.iter().zip(values).zip(out) {
+                let met = changes((edge, values)).then(|| *met.next().expect("one a segment"));
+                *slot = self.hit(edge, *values, met, &mut work.changes);
+            }
+        });
     }
 
     fn value(&self, p: DVec3) -> f64 {
@@ -317,26 +345,6 @@ impl Shape for Composed<'_> {
     fn project(&self, row: &mut RowPoints) {
         self.bulk.project(row);
     }
-}
-
-/// Root in [0, 1] of a function with values of different sign at the ends (Illinois method).
-fn root(f: impl Fn(f64) -> f64, fa: f64, fb: f64) -> f64 {
-    let (mut a, mut b, mut fa, mut fb) = (0.0, 1.0, fa, fb);
-    for _ in 0..16 {
-        let t = (a * fb - b * fa) / (fb - fa);
-        let v = f(t);
-        if v.abs() < 1e-7 || b - a < 1e-7 {
-            return t;
-        }
-        if (v < 0.0) == (fb < 0.0) {
-            (b, fb) = (t, v);
-            fa *= 0.5;
-        } else {
-            (a, fa) = (t, v);
-            fb *= 0.5;
-        }
-    }
-    0.5 * (a + b)
 }
 
 fn bisect(f: impl Fn(f64) -> f64) -> f64 {

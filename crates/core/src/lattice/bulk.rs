@@ -2,7 +2,7 @@
 
 use super::level::{expansion, Expansion};
 use super::surface::Thick;
-use super::{Bulk, Lattice};
+use super::{Bulk, Lattice, Met, Segment};
 use crate::grid::{Bits, Grid};
 use crate::polygonise::RowPoints;
 use crate::recipe::{Form, SurfaceKind};
@@ -38,6 +38,11 @@ pub struct Kernel<'a> {
     tables: Option<[(Vec<f32>, Vec<f32>); 3]>,
 }
 
+const LANES: usize = RowPoints::LANES;
+
+/// Where an edge meets the border is found to this share of a step, in at most so many rounds.
+const MET: f32 = 3e-5;
+const MOST_ROUNDS: usize = 10;
 /// Newton steps onto the border, after the first.
 const MOST_STEPS: usize = 3;
 /// A last step is shorter than this, in radians of the shortest wave.
@@ -110,9 +115,37 @@ impl<'a> Kernel<'a> {
                 return out;
             }
             let (d, _, _) = self.distance(expansion(self.kind, s, c));
-            let inside = if self.walls { d.abs() - self.level } else { f32x8::splat(self.level) - d };
-            out | (inside.cmp_lt(f32x8::splat(self.reach)).move_mask() as u64) << (8 * eighth)
+            out | (self.thick(d).cmp_lt(f32x8::splat(self.reach)).move_mask() as u64) << (8 * eighth)
         })
+    }
+
+    /// Phases of up to eight points, the last one repeated, each within half a turn of zero.
+    #[inline(always)]
+    fn phases(&self, point: impl Fn(usize) -> DVec3) -> [f32x8; 3] {
+        let mut out = [[0.0; LANES]; 3];
+        for lane in 0..LANES {
+            let phases = self.exact.surface.phases(point(lane));
+            (0..3).for_each(|axis| out[axis][lane] = reduced(phases[axis]));
+        }
+        out.map(f32x8::from)
+    }
+
+    /// Distance, gradient and its length at phases.
+    #[inline(always)]
+    fn at(&self, [x, y, z]: [f32x8; 3]) -> (f32x8, [f32x8; 3], f32x8) {
+        let (x, y, z) = (x.sin_cos(), y.sin_cos(), z.sin_cos());
+        self.distance(expansion(self.kind, [x.0, y.0, z.0], [x.1, y.1, z.1]))
+    }
+
+    /// [`Lattice::value`] where the distance from the surface is `d`.
+    #[inline(always)]
+    fn thick(&self, d: f32x8) -> f32x8 {
+        let level = f32x8::splat(self.level);
+        if self.walls {
+            d.abs() - level
+        } else {
+            level - d
+        }
     }
 
     /// The same distance as [`super::surface::Surface::distance`], with the gradient of the level
@@ -151,6 +184,59 @@ impl Bulk for Kernel<'_> {
         out
     }
 
+    fn values(&self, points: &[DVec3], out: &mut Vec<f64>) {
+        out.clear();
+        for points in points.chunks(LANES) {
+            let (d, _, _) = self.at(self.phases(|lane| points[lane.min(points.len() - 1)]));
+            out.extend(self.thick(d).to_array()[..points.len()].iter().map(|v| *v as f64));
+        }
+    }
+
+    fn met(&self, segments: &[Segment], out: &mut Vec<Met>) {
+        out.clear();
+        let wave = self.wave.to_array();
+        let enough = f32x8::splat(MET * self.step);
+        for segments in segments.chunks(LANES) {
+            let of = |lane: usize| &segments[lane.min(segments.len() - 1)];
+            let lanes = |f: &dyn Fn(&Segment) -> f64| f32x8::from(std::array::from_fn::<f32, LANES, _>(|n| f(of(n)) as f32));
+            let phase = self.phases(|lane| of(lane).a);
+            let along = [0, 1, 2].map(|axis| lanes(&|s| (self.exact.surface.turn * (s.b - s.a) * self.exact.surface.wave)[axis]));
+            let at = |t: f32x8| self.at([phase[0] + along[0] * t, phase[1] + along[1] * t, phase[2] + along[2] * t]);
+            // The Illinois method, as for one; ways whose ends have one sign stay where they begin.
+            let (mut a, mut b) = (f32x8::ZERO, f32x8::ONE);
+            let (mut fa, mut fb) = (lanes(&|s| s.ends[0]), lanes(&|s| s.ends[1]));
+            let beyond = lanes(&|s| s.start().map_or(0.0, |_| 1.0)).cmp_gt(f32x8::ZERO);
+            let start = lanes(&|s| s.start().unwrap_or(0.0));
+            let mut t = start;
+            for _ in 0..MOST_ROUNDS {
+                let next = (a * fb - b * fa) / (fb - fa);
+                t = beyond.blend(start, next);
+                let v = self.thick(at(t).0);
+                if (v.abs().cmp_lt(enough) | beyond).all() {
+                    break;
+                }
+                let like_b = (v * fb).cmp_gt(f32x8::ZERO);
+                (a, b) = (like_b.blend(a, t), like_b.blend(t, b));
+                (fa, fb) = (like_b.blend(fa * 0.5, v), like_b.blend(v, fb * 0.5));
+            }
+            // The normal is that of the surface's nearest point.
+            let (d, g, length) = at(t);
+            let inverse = f32x8::ONE / length.max(f32x8::splat(1e-12));
+            let foot = |axis: usize| phase[axis] + along[axis] * t - g[axis] * inverse * d * wave[axis];
+            let (_, g, length) = self.at([foot(0), foot(1), foot(2)]);
+            let inverse = f32x8::ONE / length.max(f32x8::splat(1e-12));
+            let out_is_up = if self.walls { d.cmp_gt(f32x8::ZERO) } else { f32x8::ZERO.cmp_gt(f32x8::ZERO) };
+            let inverse = out_is_up.blend(inverse, -inverse);
+            let turn = self.turn.to_cols_array_2d();
+            let normal = [0, 1, 2].map(|axis| (weighted(turn[axis], &g) * inverse).to_array());
+            let t = t.to_array();
+            out.extend((0..segments.len()).map(|n| Met {
+                t: t[n] as f64,
+                normal: DVec3::new(normal[0][n] as f64, normal[1][n] as f64, normal[2][n] as f64),
+            }));
+        }
+    }
+
     /// Moves points onto the border of the lattice. Of a wall's two sides it is the one whose outer
     /// corner is given.
     fn project(&self, row: &mut RowPoints) {
@@ -158,28 +244,21 @@ impl Bulk for Kernel<'_> {
         let turn = (self.turn * self.step).transpose().to_cols_array_2d();
         let back = (self.turn * (1.0 / self.step)).to_cols_array_2d();
         let wave = self.wave.to_array();
-        for from in (0..row.i.len()).step_by(RowPoints::LANES) {
-            let lanes = from..from + RowPoints::LANES;
+        for from in (0..row.i.len()).step_by(LANES) {
+            let lanes = from..from + LANES;
             let corner = |axis: usize| {
                 let (start, along) = (start[axis], self.along[0][axis]);
                 if self.tables.is_some() && axis > 0 {
                     return f32x8::splat(reduced(start));
                 }
-                let mut out = [0.0; RowPoints::LANES];
+                let mut out = [0.0; LANES];
                 for (out, &i) in out.iter_mut().zip(&row.i[lanes.clone()]) {
                     *out = reduced(start + along * i as f64);
                 }
                 f32x8::from(out)
             };
             let phase = [corner(0), corner(1), corner(2)];
-            let at = |u: &[f32x8; 3]| {
-                let (x, y, z) = (
-                    (phase[0] + u[0] * wave[0]).sin_cos(),
-                    (phase[1] + u[1] * wave[1]).sin_cos(),
-                    (phase[2] + u[2] * wave[2]).sin_cos(),
-                );
-                self.distance(expansion(self.kind, [x.0, y.0, z.0], [x.1, y.1, z.1]))
-            };
+            let at = |u: &[f32x8; 3]| self.at([phase[0] + u[0] * wave[0], phase[1] + u[1] * wave[1], phase[2] + u[2] * wave[2]]);
             // Steps from the cell's corner to mm in the lattice's axes.
             let turned = |v: [f32x8; 3]| [weighted(turn[0], &v), weighted(turn[1], &v), weighted(turn[2], &v)];
             let local = |axis: usize| f32x8::from(&row.local[axis][lanes.clone()]);
@@ -190,7 +269,7 @@ impl Bulk for Kernel<'_> {
             let mut side = here.0;
             if self.walls && side.abs().cmp_lt(f32x8::splat(0.5 * self.level.max(self.reach))).any() {
                 let bit = |axis: u8| {
-                    let mut out = [0.0; RowPoints::LANES];
+                    let mut out = [0.0; LANES];
                     for (out, &corner) in out.iter_mut().zip(&row.outside[lanes.clone()]) {
                         *out = (corner >> axis & 1) as f32;
                     }
@@ -246,4 +325,50 @@ const COUNT: f32x8 = f32x8::new([0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0]);
 #[inline(always)]
 fn reduced(phase: f64) -> f32 {
     (phase - TAU * (phase * (1.0 / TAU)).round_ties_even()) as f32
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::{root, Bare};
+    use super::*;
+    use crate::lattice::surface::{low_discrepancy, Periodic};
+    use crate::recipe::Structure;
+
+    #[test]
+    fn many_at_a_time_are_as_one_by_one() {
+        let grid = Grid { origin: DVec3::new(-60.0, 40.0, 7.0), step: 0.4, size: glam::UVec3::splat(40) };
+        for (kind, form, rotation_deg) in [
+            (SurfaceKind::Gyroid, Form::Walls, [0.0; 3]),
+            (SurfaceKind::SplitP, Form::Walls, [10.0, 20.0, 70.0]),
+            (SurfaceKind::SchwarzD, Form::Network, [0.0, 45.0, 0.0]),
+            (SurfaceKind::Iwp, Form::OtherNetwork, [5.0, 0.0, 0.0]),
+        ] {
+            let structure = Structure { form, cell_mm: [9.0, 8.0, 10.0], rotation_deg, ..Structure::default() };
+            let lattice = Periodic::new(kind, &structure, DVec3::ONE).thicken(1.1);
+            let bulk = lattice.on_grid(&grid, 0.0);
+            // Eight and not a multiple of eight, and a list that is empty.
+            for count in [0, 1, 8, 203u64] {
+                let points: Vec<DVec3> = (1..=count).map(|i| grid.origin + low_discrepancy(i) * 16.0).collect();
+                let mut values = vec![7.0];
+                bulk.values(&points, &mut values);
+                assert_eq!(values.len(), points.len());
+                for (p, v) in points.iter().zip(&values) {
+                    assert!((v - lattice.value(*p)).abs() < 2e-4, "{kind:?} {v} {}", lattice.value(*p));
+                }
+                let ends = |p: &DVec3| (*p, *p + DVec3::Y * 0.4);
+                let segment = |(a, b): (DVec3, DVec3)| Segment { a, b, ends: [lattice.value(a), lattice.value(b)] };
+                let segments: Vec<Segment> =
+                    points.iter().map(|p| segment(ends(p))).filter(|s| s.ends[0] * s.ends[1] < 0.0).collect();
+                let mut met = Vec::new();
+                bulk.met(&segments, &mut met);
+                assert!(met.len() == segments.len() && (count < 200 || met.len() > 5));
+                for (s, m) in segments.iter().zip(met) {
+                    let t = root(|t| lattice.value(s.a.lerp(s.b, t)), s.ends[0], s.ends[1]);
+                    let p = s.a.lerp(s.b, m.t);
+                    assert!((m.t - t).abs() < 1e-3, "{kind:?} {} {t}", m.t);
+                    assert!((m.normal - lattice.normal(p)).length() < 1e-3, "{kind:?} {} {}", m.normal, lattice.normal(p));
+                }
+            }
+        }
+    }
 }

@@ -105,8 +105,67 @@ pub trait Bulk: Send + Sync {
     /// Those samples of `wanted` that lie in the lattice.
     fn signs(&self, wanted: &Bits) -> Bits;
 
+    /// [`value`](Self::value) at many points.
+    fn values(&self, points: &[DVec3], out: &mut Vec<f64>) {
+        out.clear();
+        out.extend(points.iter().map(|p| self.value(*p)));
+    }
+
+    /// Where segments meet the border, and its normal there.
+    fn met(&self, segments: &[Segment], out: &mut Vec<Met>) {
+        out.clear();
+        out.extend(segments.iter().map(|s| {
+            let t = s.start().unwrap_or_else(|| root(|t| self.value(s.a.lerp(s.b, t)), s.ends[0], s.ends[1]));
+            Met { t, normal: self.normal(s.a.lerp(s.b, t)) }
+        }));
+    }
+
     /// Moves points onto the lattice's border.
     fn project(&self, row: &mut RowPoints);
+}
+
+/// A way on which the border lies, and the field's values at its ends.
+#[derive(Clone, Copy, Debug)]
+pub struct Segment {
+    pub a: DVec3,
+    pub b: DVec3,
+    pub ends: [f64; 2],
+}
+
+impl Segment {
+    /// Where the values' straight line meets zero when both are of one sign: beyond an end. Only the signs of a
+    /// widened lattice change on such a way.
+    fn start(&self) -> Option<f64> {
+        let [a, b] = self.ends;
+        ((a < 0.0) == (b < 0.0)).then(|| (-a / (b - a)).clamp(-0.9, 1.9))
+    }
+}
+
+/// A place on a [`Segment`]: 0 at the first end, 1 at the second; and the border's outward unit normal.
+#[derive(Clone, Copy, Debug)]
+pub struct Met {
+    pub t: f64,
+    pub normal: DVec3,
+}
+
+/// Root in [0, 1] of a function with values of different sign at the ends (Illinois method).
+pub fn root(f: impl Fn(f64) -> f64, fa: f64, fb: f64) -> f64 {
+    let (mut a, mut b, mut fa, mut fb) = (0.0, 1.0, fa, fb);
+    for _ in 0..16 {
+        let t = (a * fb - b * fa) / (fb - fa);
+        let v = f(t);
+        if v.abs() < 1e-7 || b - a < 1e-7 {
+            return t;
+        }
+        if (v < 0.0) == (fb < 0.0) {
+            (b, fb) = (t, v);
+            fa *= 0.5;
+        } else {
+            (a, fa) = (t, v);
+            fb *= 0.5;
+        }
+    }
+    0.5 * (a + b)
 }
 
 /// Figures of a skeleton or of Voronoi cells.

@@ -5,7 +5,7 @@ use super::tables::{tables, Loops};
 use super::words::{rank, ranks, shifted};
 use super::{Edge, Hit, Shape};
 use crate::grid::{Bits, Grid};
-use glam::{IVec3, UVec3};
+use glam::{DVec3, IVec3, UVec3, Vec3};
 use rayon::prelude::*;
 use std::ops::Range;
 
@@ -19,22 +19,54 @@ pub struct Cells {
     mask: Vec<u64>,
     /// Cells before each word of `mask`.
     rank: Vec<u32>,
-    /// Per cell: corner signs, [`TURNED`] and [`SMOOTH`].
-    kind: Vec<u16>,
+    kind: Vec<Kind>,
     /// One bit per cell of the grid: some cell around its low corner is not smooth, so that its own
     /// three edges need hits.
     exact: Vec<u64>,
-    /// Vertices, hits and cut edges before each row of cells, and all of them at the end.
+    /// Cells with several vertices, in order: their number and that of their second vertex. A cell's first vertex has
+    /// the cell's number; the others come after all those.
+    several: Vec<[u32; 2]>,
+    /// What lies before each row of cells, and all of it at the end.
     before: Vec<Count>,
     /// Cells with hits of their own before each word of `mask`, and hits before each of those cells.
     exact_rank: Vec<u32>,
     first_hit: Vec<u32>,
 }
 
+/// A cell's corner signs, and what else is known of it.
+#[derive(Clone, Copy)]
+pub struct Kind(u16);
+
+impl Kind {
+    /// Corner signs.
+    #[inline(always)]
+    fn config(self) -> u8 {
+        self.0 as u8
+    }
+
+    /// Number of its sign pattern and rule, into tables of 512.
+    #[inline(always)]
+    pub fn pattern(self) -> usize {
+        (self.0 & (TURNED | 255)) as usize
+    }
+
+    #[inline(always)]
+    pub fn is_smooth(self) -> bool {
+        self.0 & SMOOTH != 0
+    }
+
+    #[inline(always)]
+    pub fn has_several(self) -> bool {
+        self.0 & SEVERAL != 0
+    }
+}
+
 /// The cell uses the opposite rule on ambiguous faces.
 const TURNED: u16 = 1 << 8;
 /// A smooth field alone decides in the cell.
 const SMOOTH: u16 = 1 << 9;
+/// The cell has more than one vertex.
+const SEVERAL: u16 = 1 << 10;
 
 /// What rows write into: a slice, or two side by side.
 pub trait Slots: Send + Sized {
@@ -104,6 +136,7 @@ impl Cells {
             mask,
             rank,
             kind: Vec::new(),
+            several: Vec::new(),
             exact: vec![!0; words * rows * layers],
             before: Vec::new(),
             exact_rank: Vec::new(),
@@ -152,7 +185,7 @@ impl Cells {
     fn read(&mut self, bits: &Bits, smooth: Option<&Bits>) -> Vec<Count> {
         let vertices = vertex_counts();
         let pinch = &tables().pinch;
-        let mut kind = vec![0u16; self.config_len()];
+        let mut kind = vec![Kind(0); self.cell_count()];
         let mut counts = vec![Count::default(); self.rows * self.layers];
         self.par_rows_mut((&mut kind[..], ByRow(&mut counts[..])), &self.cell_starts(), |j, k, (slots, ByRow(count))| {
             let row = self.row_number(j, k);
@@ -182,9 +215,11 @@ impl Cells {
                     for (n, word) in corners.iter().enumerate() {
                         config |= ((word >> b & 1) as u16) << n;
                     }
-                    *slots.next().expect("one slot a cell") = config | if smooth >> b & 1 == 1 { SMOOTH } else { 0 };
+                    let several = if vertices[config as usize] > 1 { SEVERAL } else { 0 };
+                    *slots.next().expect("one slot a cell") =
+                        Kind(config | several | if smooth >> b & 1 == 1 { SMOOTH } else { 0 });
                     let cut = cut_edges(config as u8).count_ones();
-                    sum.vertices += vertices[config as usize] as u32;
+                    sum.extra(vertices[config as usize]);
                     sum.hits += if exact >> b & 1 == 1 { cut } else { 0 };
                     sum.cut += cut;
                     sum.pinched |= pinch[config as usize] != 255;
@@ -219,9 +254,9 @@ impl Cells {
         let pinched = (0..counts.len()).into_par_iter().filter(|&row| counts[row].pinched);
         let turned: Vec<(usize, usize)> = pinched.flat_map_iter(turned_in).collect();
         for (row, cell) in turned {
-            counts[row].vertices -= vertices[self.pattern(cell)] as u32;
-            self.kind[cell] |= TURNED;
-            counts[row].vertices += vertices[self.pattern(cell)] as u32;
+            // A pinched cell has one loop, which parts in two.
+            self.kind[cell].0 |= TURNED | SEVERAL;
+            counts[row].extra(vertices[self.kind[cell].pattern()]);
         }
     }
 
@@ -231,9 +266,16 @@ impl Cells {
         self.before = Vec::with_capacity(counts.len() + 1);
         for n in counts {
             self.before.push(sum);
-            sum = Count { vertices: sum.vertices + n.vertices, hits: sum.hits + n.hits, cut: sum.cut + n.cut, pinched: false };
+            sum = Count {
+                several: sum.several + n.several,
+                extras: sum.extras + n.extras,
+                hits: sum.hits + n.hits,
+                cut: sum.cut + n.cut,
+                pinched: false,
+            };
         }
         self.before.push(sum);
+        self.list_several();
         self.exact_rank = ranks(self.mask.iter().zip(&self.exact).map(|(m, e)| m & e));
         let mut first = vec![0u32; *self.exact_rank.last().expect("one at the end") as usize];
         let starts = |row: usize| self.exact_rank[row * self.words] as usize;
@@ -249,6 +291,23 @@ impl Cells {
         self.first_hit = first;
     }
 
+    /// Lists the cells with several vertices, which few rows have, and numbers those.
+    fn list_several(&mut self) {
+        let cells = &*self;
+        let of_row = |row: usize| {
+            let mut next = cells.extras_in(row..row).start as u32;
+            let several = cells.cells_in(row..row + 1).filter(|&cell| cells.has_several(cell));
+            several.map(move |cell| {
+                let first = next;
+                next += cells.loops(cell).count as u32 - 1;
+                [cell as u32, first]
+            })
+        };
+        let rows = (0..self.rows * self.layers).into_par_iter();
+        let some = rows.filter(|&row| self.before[row + 1].several > self.before[row].several);
+        self.several = some.flat_map_iter(of_row).collect();
+    }
+
     /// Does the cell touch one that has more than a smooth field?
     pub fn beside_exact(&self, i: u32, j: u32, k: u32) -> bool {
         (0..8).any(|n| {
@@ -258,9 +317,9 @@ impl Cells {
         })
     }
 
-    /// Cells along x that a row has room for.
-    pub fn width(&self) -> usize {
-        64 * self.words
+    /// Words of a row.
+    pub fn words(&self) -> usize {
+        self.words
     }
 
     /// Along y and z, of a row's number.
@@ -280,22 +339,25 @@ impl Cells {
     /// Corner signs of a cell.
     #[inline(always)]
     pub fn config(&self, cell: usize) -> u8 {
-        self.kind[cell] as u8
+        self.kind[cell].config()
     }
 
-    /// Number of the cell's sign pattern and rule, into tables of 512.
-    #[inline(always)]
-    pub fn pattern(&self, cell: usize) -> usize {
-        (self.kind[cell] & (TURNED | 255)) as usize
-    }
-
-    #[inline(always)]
-    pub fn is_smooth(&self, cell: usize) -> bool {
-        self.kind[cell] & SMOOTH != 0
+    /// Of the cells of a row.
+    pub fn kinds(&self, row: usize) -> &[Kind] {
+        &self.kind[self.cells_in(row..row + 1)]
     }
 
     pub fn loops(&self, cell: usize) -> &'static Loops {
-        &tables().loops[self.pattern(cell)]
+        &tables().loops[self.kind[cell].pattern()]
+    }
+
+    pub fn is_smooth(&self, cell: usize) -> bool {
+        self.kind[cell].is_smooth()
+    }
+
+    /// The middle of a loop's cut edges, in steps from the cell's low corner.
+    pub fn mean(&self, cell: usize, of: usize) -> DVec3 {
+        Vec3::from(tables().starts[self.kind[cell].pattern()][of].mean).as_dvec3()
     }
 
     /// Which of the cell's own three edges are cut: bits x, y, z.
@@ -375,9 +437,15 @@ impl Cells {
         self.layers
     }
 
-    /// Numbers of the vertices in some rows.
-    pub fn vertices_in(&self, rows: Range<usize>) -> Range<usize> {
-        self.before[rows.start].vertices as usize..self.before[rows.end].vertices as usize
+    /// Numbers of the cells in some rows: those of their first vertices too.
+    pub fn cells_in(&self, rows: Range<usize>) -> Range<usize> {
+        self.rank[rows.start * self.words] as usize..self.rank[rows.end * self.words] as usize
+    }
+
+    /// Numbers of the other vertices in some rows.
+    pub fn extras_in(&self, rows: Range<usize>) -> Range<usize> {
+        let number = |row: usize| self.cell_count() + self.before[row].extras as usize;
+        number(rows.start)..number(rows.end)
     }
 
     /// Numbers of the cut edges in some rows.
@@ -385,28 +453,41 @@ impl Cells {
         self.before[rows.start].cut as usize..self.before[rows.end].cut as usize
     }
 
-    /// First vertex of a row.
-    pub fn first_vertex(&self, j: u32, k: u32) -> usize {
-        self.before[self.row_number(j, k)].vertices as usize
-    }
-
-    /// First vertex of a cell that the surface passes: counted along its row.
-    pub fn vertex_of(&self, c: UVec3) -> usize {
-        let mut vertex = self.first_vertex(c.y, c.z);
-        self.each_in_row(c.y, c.z, |i, cell| vertex += if i < c.x { self.loops(cell).count as usize } else { 0 });
-        vertex
+    pub fn cell_count(&self) -> usize {
+        self.rank.last().map_or(0, |r| *r as usize)
     }
 
     pub fn vertex_count(&self) -> usize {
-        self.before.last().map_or(0, |all| all.vertices as usize)
+        self.cell_count() + self.before.last().map_or(0, |all| all.extras as usize)
+    }
+
+    pub fn has_several(&self, cell: usize) -> bool {
+        self.kind[cell].has_several()
+    }
+
+    /// The vertex of a cell of a row at one of its edges.
+    pub fn vertex_at(&self, row: usize, cell: usize, edge: usize) -> usize {
+        if !self.has_several(cell) {
+            return cell;
+        }
+        match self.loops(cell).of_edge[edge] as usize {
+            0 => cell,
+            later => {
+                let of_row = &self.several[self.before[row].several as usize..self.before[row + 1].several as usize];
+                let at = of_row.partition_point(|[c, _]| (*c as usize) < cell);
+                of_row[at][1] as usize + later - 1
+            }
+        }
+    }
+
+    /// The cells of 64 places in a row that the surface passes, and how many there are before them.
+    #[inline(always)]
+    pub fn word_of(&self, row: usize, word: usize) -> (u64, u32) {
+        (self.mask[row * self.words + word], self.rank[row * self.words + word])
     }
 
     pub fn cut_count(&self) -> usize {
         self.before.last().map_or(0, |all| all.cut as usize)
-    }
-
-    fn config_len(&self) -> usize {
-        self.rank.last().map_or(0, |r| *r as usize)
     }
 
     /// Splits `out` by rows and fills the parts in parallel: `start_of` gives a row's first slot,
@@ -451,7 +532,7 @@ impl Cells {
             if cancelled() {
                 return;
             }
-            let mut slots = slots.iter_mut();
+            let mut edges = Vec::with_capacity(slots.len());
             self.each_exact_in_row(j, k, |i, index| {
                 let cut = self.cut(index);
                 let low_at = UVec3::new(i, j, k);
@@ -462,10 +543,10 @@ impl Cells {
                     let (inside_at, outside_at) = if from_low { (low_at, high_at) } else { (high_at, low_at) };
                     let at_sample = |s: UVec3| grid.at(s.x, s.y, s.z);
                     let (inside, outside) = (at_sample(inside_at), at_sample(outside_at));
-                    let slot = slots.next().expect("one slot a hit");
-                    *slot = shape.hit(&Edge { inside, outside, inside_at, outside_at });
+                    edges.push(Edge { inside, outside, inside_at, outside_at });
                 }
             });
+            shape.hits(&edges, slots);
         });
         out
     }
@@ -474,11 +555,21 @@ impl Cells {
 /// What a row of cells makes.
 #[derive(Clone, Copy, Default)]
 struct Count {
-    vertices: u32,
+    /// Cells with several vertices, and those of them after their first.
+    several: u32,
+    extras: u32,
     hits: u32,
     cut: u32,
     /// Some cell has a pinched face.
     pinched: bool,
+}
+
+impl Count {
+    /// Adds a cell with so many vertices.
+    fn extra(&mut self, vertices: u8) {
+        self.several += (vertices > 1) as u32;
+        self.extras += vertices as u32 - 1;
+    }
 }
 
 /// Vertices by sign pattern: small enough to stay near the processor.

@@ -55,8 +55,8 @@ pub struct Edge {
 
 /// The exact shape behind the signs.
 pub trait Shape: Sync {
-    /// Where the shape's border is met along the edge.
-    fn hit(&self, edge: &Edge) -> Hit;
+    /// Where the shape's border is met along edges, one hit an edge.
+    fn hits(&self, edges: &[Edge], out: &mut [Hit]);
     /// Negative inside; near the border close to a distance.
     fn value(&self, p: DVec3) -> f64;
     /// Moves points onto the border of the smooth field that alone decides around them.
@@ -115,9 +115,16 @@ impl RowPoints {
         }
     }
 
-    fn set(&mut self, n: usize, i: u32, start: &LoopStart) {
-        (self.i[n], self.outside[n]) = (i, start.outside);
-        self.put(n, start.mean.into());
+    /// For writing where points start.
+    fn starts(&mut self) -> Starts<'_> {
+        let [x, y, z] = &mut self.local;
+        Starts { i: &mut self.i, local: [x, y, z], outside: &mut self.outside }
+    }
+
+    /// By axis.
+    fn places(&self) -> [&[f32]; 3] {
+        let [x, y, z] = &self.local;
+        [x, y, z]
     }
 
     pub fn local(&self, n: usize) -> Vec3 {
@@ -138,6 +145,22 @@ impl RowPoints {
         }
         out.pad();
         out
+    }
+}
+
+/// The lists of [`RowPoints`].
+struct Starts<'a> {
+    i: &'a mut [u32],
+    local: [&'a mut [f32]; 3],
+    outside: &'a mut [u8],
+}
+
+impl Starts<'_> {
+    #[inline(always)]
+    fn set(&mut self, n: usize, i: u32, start: &LoopStart) {
+        (self.i[n], self.outside[n]) = (i, start.outside);
+        let [x, y, z] = start.mean;
+        (self.local[0][n], self.local[1][n], self.local[2][n]) = (x, y, z);
     }
 }
 
@@ -181,11 +204,16 @@ mod tests {
 
     /// A shape known only by its signs: hits fall at arbitrary places.
     struct Noise;
-    impl Shape for Noise {
+    impl Noise {
         fn hit(&self, e: &Edge) -> Hit {
             let (a, b) = (e.inside, e.outside);
             let t = ((a.dot(DVec3::new(12.9, 78.2, 37.7)) + b.x).sin() * 43758.5).fract().abs().clamp(0.05, 0.95);
             Hit { t: t as f32, normal: (b - a).normalize().as_vec3().to_array(), firm: false }
+        }
+    }
+    impl Shape for Noise {
+        fn hits(&self, edges: &[Edge], out: &mut [Hit]) {
+            out.iter_mut().zip(edges).for_each(|(hit, e)| *hit = self.hit(e));
         }
         fn value(&self, _: DVec3) -> f64 {
             0.0
@@ -201,8 +229,6 @@ mod tests {
         fn signed(&self, p: DVec3) -> f64 {
             Self::turned(p).abs().max_element() - self.0
         }
-    }
-    impl Shape for Cube {
         fn hit(&self, e: &Edge) -> Hit {
             let (a, b) = (e.inside, e.outside);
             let (mut lo, mut hi) = (0.0, 1.0);
@@ -216,6 +242,11 @@ mod tests {
             n[axis] = p[axis].signum();
             let n = glam::DQuat::from_euler(glam::EulerRot::XYZ, 0.3, 0.7, 0.2).inverse() * n;
             Hit { t: lo as f32, normal: n.as_vec3().to_array(), firm: true }
+        }
+    }
+    impl Shape for Cube {
+        fn hits(&self, edges: &[Edge], out: &mut [Hit]) {
+            out.iter_mut().zip(edges).for_each(|(hit, e)| *hit = self.hit(e));
         }
         fn value(&self, p: DVec3) -> f64 {
             self.signed(p)

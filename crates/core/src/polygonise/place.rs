@@ -20,6 +20,29 @@ pub struct Placing<'a> {
     pins: BTreeMap<(i32, i32), Vec<DVec3>>,
 }
 
+/// Where the vertices of a row go: the first ones of its cells, and the others.
+pub struct RowSlots<'a> {
+    pub points: &'a mut [DVec3],
+    pub placed: &'a mut [Placed],
+    pub other_points: &'a mut [DVec3],
+    pub other_placed: &'a mut [Placed],
+    /// By place of the row: set where a vertex is unsettled or the cell has several.
+    pub careful: &'a mut [u64],
+}
+
+impl RowSlots<'_> {
+    fn set_careful(&mut self, i: u32) {
+        self.careful[i as usize / 64] |= 1 << (i % 64);
+    }
+}
+
+/// Does a place lie in its cell?
+#[inline(always)]
+fn is_within(local: [f32; 3]) -> bool {
+    let [x, y, z] = local.map(|v| (0.0..=1.0).contains(&v));
+    x & y & z
+}
+
 impl<'a> Placing<'a> {
     pub fn new(grid: &'a Grid, cells: &'a Cells, hits: &'a [Hit], shape: &'a dyn Shape, care: Care) -> Placing<'a> {
         let mut pins: BTreeMap<_, Vec<DVec3>> = BTreeMap::new();
@@ -32,64 +55,98 @@ impl<'a> Placing<'a> {
         Placing { grid, cells, hits, shape, care, roomy: shape.roomy(), pins }
     }
 
-    /// Fills the slots of a row of cells, in the order of cells and loops. `smooth` is room to work in.
-    pub fn row(&self, j: u32, k: u32, points: &mut [DVec3], placed: &mut [Placed], smooth: &mut RowPoints) {
+    /// Fills the slots of a row of cells: of their first vertices, and of the others. `smooth` is room to work in.
+    pub fn row(&self, j: u32, k: u32, mut slots: RowSlots, smooth: &mut RowPoints) {
         let (cells, grid, t) = (self.cells, self.grid, tables());
-        smooth.begin(j, k, points.len());
-        let (mut at, mut any) = (0, false);
-        cells.each_in_row(j, k, |i, index| {
-            any |= cells.is_smooth(index);
-            let pattern = cells.pattern(index);
-            for l in 0..t.loops[pattern].count as usize {
-                smooth.set(at, i, &t.starts[pattern][l]);
-                at += 1;
+        let kinds = cells.kinds(cells.row_number(j, k));
+        let count = kinds.len();
+        smooth.begin(j, k, count + slots.other_points.len());
+        let (mut first, mut other, mut any) = (0, count, false);
+        let mut starts = smooth.starts();
+        cells.each_in_row(j, k, |i, _| {
+            let kind = kinds[first];
+            any |= kind.is_smooth();
+            starts.set(first, i, &t.starts[kind.pattern()][0]);
+            first += 1;
+            if kind.has_several() {
+                for start in &t.starts[kind.pattern()][1..t.loops[kind.pattern()].count as usize] {
+                    starts.set(other, i, start);
+                    other += 1;
+                }
+                slots.set_careful(i);
             }
         });
         if any {
             smooth.pad();
             self.shape.project(smooth);
         }
-        at = 0;
+        let [x, y, z] = smooth.places();
+        (first, other) = (0, count);
         cells.each_in_row(j, k, |i, index| {
-            let loops = &t.loops[cells.pattern(index)];
+            let kind = kinds[first];
             let corner = grid.at(i, j, k);
-            for l in 0..loops.count as usize {
-                if cells.is_smooth(index) {
-                    let local = smooth.local(at).clamp(Vec3::splat(-MARGIN as f32), Vec3::splat(1.0 + MARGIN as f32));
-                    points[at] = corner + local.as_dvec3() * grid.step;
-                    let left = local.min_element() < 0.0 || local.max_element() > 1.0;
-                    if left && (!self.roomy || cells.beside_exact(i, j, k)) {
-                        let mean = Vec3::from(t.starts[cells.pattern(index)][l].mean);
-                        placed[at] = Placed::at(local.as_dvec3(), mean.as_dvec3(), false);
-                    }
-                } else {
-                    let low = IVec3::new(i as i32, j as i32, k as i32);
-                    let spot = self.planes(low, index, loops.edges[l]).place();
-                    let p = corner + spot.local * grid.step;
-                    points[at] = if spot.on_face || self.care == Care::Quick { p } else { self.shape.confine(p) };
-                    let shift = (points[at] - p) / grid.step;
-                    placed[at] = Placed::at(spot.local, spot.mean - shift, spot.crease);
+            let local = [x[first], y[first], z[first]];
+            if kind.is_smooth() && !kind.has_several() && is_within(local) {
+                let [x, y, z] = local.map(|v| v as f64 * grid.step);
+                slots.points[first] = DVec3::new(corner.x + x, corner.y + y, corner.z + z);
+            } else {
+                (slots.points[first], slots.placed[first]) = self.one([i, j, k], index, 0, local, corner);
+                let mut unsettled = slots.placed[first].unsettled();
+                for l in 1..t.loops[kind.pattern()].count as usize {
+                    let local = [x[other], y[other], z[other]];
+                    let n = other - count;
+                    (slots.other_points[n], slots.other_placed[n]) = self.one([i, j, k], index, l, local, corner);
+                    unsettled |= slots.other_placed[n].unsettled();
+                    other += 1;
                 }
-                at += 1;
+                if unsettled {
+                    slots.set_careful(i);
+                }
             }
+            first += 1;
         });
         for &pin in self.pins.get(&(j as i32, k as i32)).into_iter().flatten() {
-            self.pin(pin, points, placed);
+            self.pin(pin, &mut slots);
         }
     }
 
+    /// A vertex of any cell. In steps from the cell's `corner` the smooth field's lies at `local`.
+    #[inline(never)]
+    fn one(&self, [i, j, k]: [u32; 3], index: usize, of: usize, local: [f32; 3], corner: DVec3) -> (DVec3, Placed) {
+        let (cells, step) = (self.cells, self.grid.step);
+        if !cells.is_smooth(index) {
+            return self.exact(IVec3::new(i as i32, j as i32, k as i32), index, of, corner);
+        }
+        let kept = Vec3::from(local).clamp(Vec3::splat(-MARGIN as f32), Vec3::splat(1.0 + MARGIN as f32));
+        let point = corner + kept.as_dvec3() * step;
+        if is_within(local) || self.roomy && !cells.beside_exact(i, j, k) {
+            return (point, Placed::default());
+        }
+        (point, Placed::at(kept.as_dvec3(), cells.mean(index, of), false))
+    }
+
+    /// A vertex of a cell that needs hits.
+    fn exact(&self, low: IVec3, index: usize, of: usize, corner: DVec3) -> (DVec3, Placed) {
+        let step = self.grid.step;
+        let spot = self.planes(low, index, self.cells.loops(index).edges[of]).place();
+        let p = corner + spot.local * step;
+        let point = if spot.on_face || self.care == Care::Quick { p } else { self.shape.confine(p) };
+        let shift = (point - p) / step;
+        (point, Placed::at(spot.local, spot.mean - shift, spot.crease))
+    }
+
     /// Moves the one vertex of a pin's cell, which is of the row, onto the pin.
-    fn pin(&self, p: DVec3, points: &mut [DVec3], placed: &mut [Placed]) {
+    fn pin(&self, p: DVec3, slots: &mut RowSlots) {
         let (cells, grid) = (self.cells, self.grid);
         let local = (p - grid.origin) / grid.step;
         let low = local.floor();
         let Some(cell) = cells.find_index(low.as_ivec3()) else { return };
-        let low_at = low.as_uvec3();
-        let v = cells.vertex_of(low_at) - cells.first_vertex(low_at.y, low_at.z);
-        if cells.loops(cell).count == 1 && placed[v].crease() && points[v].distance(p) < grid.step {
-            let mean = (points[v] - grid.origin) / grid.step + placed[v].to_mean();
-            points[v] = p;
-            placed[v] = Placed::at(local - low, mean - low, true);
+        let row = cells.row_number(low.y as u32, low.z as u32);
+        let v = cell - cells.cells_in(row..row + 1).start;
+        if !cells.has_several(cell) && slots.placed[v].crease() && slots.points[v].distance(p) < grid.step {
+            let mean = (slots.points[v] - grid.origin) / grid.step + slots.placed[v].to_mean();
+            slots.points[v] = p;
+            slots.placed[v] = Placed::at(local - low, mean - low, true);
         }
     }
 

@@ -5,7 +5,7 @@ use super::vertex::Placed;
 use super::words::shifted;
 use super::Shape;
 use crate::grid::{Bits, Grid};
-use glam::{DVec3, IVec3};
+use glam::DVec3;
 use std::sync::atomic::{AtomicU64, Ordering};
 use ulmix_mesh::TriMesh;
 
@@ -18,27 +18,49 @@ pub struct Quads {
 
 /// The four cells around a cell's own edge along each axis, in order around it: how many rows back they
 /// lie along y and along z and cells back along x, and the edge's number there.
-const AROUND: [[(usize, usize, usize, usize); 4]; 3] = [
+const AROUND: [[(usize, usize, u32, usize); 4]; 3] = [
     [(0, 0, 0, 0), (1, 0, 0, 1), (1, 1, 0, 3), (0, 1, 0, 2)],
     [(0, 0, 0, 4), (0, 1, 0, 5), (0, 1, 1, 7), (0, 0, 1, 6)],
     [(0, 0, 0, 8), (0, 0, 1, 9), (1, 0, 1, 11), (1, 0, 0, 10)],
 ];
 
-/// Placed vertices, from number `first` on.
+/// Placed vertices: first ones of cells, and others. Each list begins with the vertex of that number.
 pub struct Seen<'a> {
+    pub firsts: Listed<'a>,
+    pub others: Listed<'a>,
+    /// By place of rows from `first_row` on: see [`super::place::RowSlots::careful`].
+    pub careful: &'a [u64],
+    pub first_row: usize,
+}
+
+/// A stretch of the vertices.
+pub struct Listed<'a> {
     pub points: &'a [DVec3],
     pub placed: &'a [Placed],
-    pub first: usize,
+    pub from: usize,
 }
 
 impl Seen<'_> {
-    #[inline(always)]
-    fn point(&self, vertex: u32) -> DVec3 {
-        self.points[vertex as usize - self.first]
+    /// Places of a row's word at which the cell or the one before it asks for care.
+    fn careful(&self, row: usize, w: usize, words: usize) -> u64 {
+        let at = (row - self.first_row) * words + w;
+        let before = if w > 0 { self.careful[at - 1] >> 63 } else { 0 };
+        self.careful[at] | self.careful[at] << 1 | before
     }
 
-    fn placed(&self, vertex: u32) -> Placed {
-        self.placed[vertex as usize - self.first]
+    fn list(&self, vertex: usize) -> (&Listed<'_>, usize) {
+        let list = if vertex < self.others.from { &self.firsts } else { &self.others };
+        (list, vertex - list.from)
+    }
+
+    fn placed(&self, vertex: usize) -> Placed {
+        let (list, n) = self.list(vertex);
+        list.placed[n]
+    }
+
+    fn point(&self, vertex: usize) -> DVec3 {
+        let (list, n) = self.list(vertex);
+        list.points[n]
     }
 }
 
@@ -53,6 +75,10 @@ pub struct Joining<'a> {
     unsettled: Vec<AtomicU64>,
 }
 
+/// 64 places of the row of cells in work and of the three before it, by y and z whether a row back: the cells that the
+/// surface passes, and how many come before them.
+type Four = [[(u64, u32); 2]; 2];
+
 impl<'a> Joining<'a> {
     pub fn new(grid: &'a Grid, bits: &'a Bits, cells: &'a Cells, shape: Option<&'a dyn Shape>) -> Joining<'a> {
         let unsettled = (0..cells.cut_count().div_ceil(64)).map(|_| AtomicU64::new(0)).collect();
@@ -64,135 +90,130 @@ impl<'a> Joining<'a> {
         self.unsettled.into_iter().map(AtomicU64::into_inner).collect()
     }
 
-    /// Fills a row's slots: first around the edges along x, then along y, then along z. Edges are taken from whole
-    /// words of signs, so that what comes next is easily foretold. `seen` holds the row's vertices and those of the
-    /// three rows before it; `rows` comes from the row before, or empty.
-    pub fn row(&self, j: u32, k: u32, seen: &Seen, rows: &mut Rows, slots: &mut [[u32; 3]]) {
+    /// Fills a row's slots, 64 places at a time: around their edges along x, then along y, then along z, and then around
+    /// those that ask for care. `seen`
+    /// holds the row's vertices and those of the three rows before it.
+    pub fn row(&self, j: u32, k: u32, seen: &Seen, slots: &mut [[u32; 3]]) {
         let cells = self.cells;
-        rows.move_to(cells, seen, j, k);
-        let row = cells.row_number(j, k);
-        let first = cells.cuts_in(row..row + 1).start;
-        let mut slots = slots.chunks_exact_mut(2).enumerate();
-        each_cut_edge(self.bits, j as usize, k as usize, |i, axis, inside| {
-            let (mut quad, is_unsettled) = rows.around(cells, i, axis);
-            if !inside {
-                quad.swap(1, 3);
+        // The border of the grid is outside: no cut edge asks beyond it.
+        let row_back = |y: u32, z: u32| cells.row_number(j.saturating_sub(y), k.saturating_sub(z));
+        let rows = [[row_back(0, 0), row_back(0, 1)], [row_back(1, 0), row_back(1, 1)]];
+        let first = cells.cuts_in(rows[0][0]..rows[0][0] + 1).start;
+        let (j, k) = (j as usize, k as usize);
+        let beside = [self.bits.row(j, k), self.bits.row(j + 1, k), self.bits.row(j, k + 1)];
+        let mut done = 0;
+        for (w, &here) in beside[0].iter().enumerate() {
+            let cuts = [here ^ shifted(beside[0], w), here ^ beside[1][w], here ^ beside[2][w]];
+            if cuts == [0; 3] {
+                continue;
             }
-            let crease = is_unsettled && cells.is_exact(row, i) && quad.iter().any(|&v| seen.placed(v).crease());
-            let along = first_diagonal(quad, seen, self.shape.filter(|_| crease), self.grid.step);
-            let [a, b, c, d] = quad;
-            let [a, b, c, d] = if along { [a, b, c, d] } else { [b, c, d, a] };
+            let four = rows.map(|pair| pair.map(|row| cells.word_of(row, w)));
+            let careful = rows.as_flattened().iter().fold(0, |all, &row| all | seen.careful(row, w, cells.words()));
+            let plain = cuts.map(|cut| cut & !careful);
+            let number = |cuts: [u64; 3]| cuts.iter().map(|c| c.count_ones() as usize).sum::<usize>();
+            let (all, those) = (number(cuts), number(plain));
+            let (halves, rest) = slots[2 * done..2 * (done + all)].split_at_mut(2 * those);
+            let mut halves = halves.chunks_exact_mut(2);
+            let mut one = |quad: [u32; 4]| {
+                // Spelled out: `array::map` over points is left as calls through memory.
+                let point = |n: usize| &seen.firsts.points[quad[n] as usize - seen.firsts.from];
+                let along = squared(point(0), point(2)) <= squared(point(1), point(3));
+                join(quad, along, halves.next().expect("two triangles a cut edge"));
+            };
+            each_quad::<0>(here, plain[0], &four, |_, quad| one(quad));
+            each_quad::<1>(here, plain[1], &four, |_, quad| one(quad));
+            each_quad::<2>(here, plain[2], &four, |_, quad| one(quad));
+            if those < all {
+                self.careful_word(rows, w, here, cuts.map(|cut| cut & careful), &four, seen, first + done + those, rest);
+            }
+            done += all;
+        }
+    }
+
+    /// The same for those of 64 places around which some vertex is unsettled or some cell has several.
+    #[allow(clippy::too_many_arguments)]
+    fn careful_word(
+        &self,
+        rows: [[usize; 2]; 2],
+        w: usize,
+        here: u64,
+        cuts: [u64; 3],
+        four: &Four,
+        seen: &Seen,
+        first: usize,
+        slots: &mut [[u32; 3]],
+    ) {
+        let cells = self.cells;
+        let mut slots = slots.chunks_exact_mut(2).enumerate();
+        let mut one = |axis: usize, b: u32, around: [u32; 4], inside: bool| {
+            let quad = std::array::from_fn(|n| {
+                let (y, z, _, edge) = AROUND[axis][if inside { n } else { (4 - n) % 4 }];
+                cells.vertex_at(rows[y][z], around[n] as usize, edge) as u32
+            });
+            let placed = quad.map(|v: u32| seen.placed(v as usize));
+            let is_unsettled = placed.iter().any(|p| p.unsettled());
+            let is_exact = || cells.is_exact(rows[0][0], 64 * w as u32 + b);
+            let creased = if is_unsettled && is_exact() { placed.map(Placed::crease) } else { [false; 4] };
+            let along = first_diagonal(quad.map(|v| seen.point(v as usize)), creased, self.shape, self.grid.step);
             let (n, halves) = slots.next().expect("two triangles a cut edge");
-            halves[0] = [a, b, c];
-            halves[1] = [a, c, d];
+            join(quad, along, halves);
             if is_unsettled {
                 self.unsettled[(first + n) / 64].fetch_or(1 << ((first + n) % 64), Ordering::Relaxed);
             }
-        });
-    }
-}
-
-/// Calls `f(i, axis, is the low end inside)` for the grid edges of a row of cells that the surface cuts.
-#[inline(always)]
-fn each_cut_edge(bits: &Bits, j: usize, k: usize, mut f: impl FnMut(u32, usize, bool)) {
-    let row = bits.row(j, k);
-    for (axis, beside) in [row, bits.row(j + 1, k), bits.row(j, k + 1)].into_iter().enumerate() {
-        for (w, &here) in row.iter().enumerate() {
-            let there = if axis == 0 { shifted(row, w) } else { beside[w] };
-            let mut cut = here ^ there;
-            while cut != 0 {
-                let b = cut.trailing_zeros();
-                cut &= cut - 1;
-                f(64 * w as u32 + b, axis, here >> b & 1 == 1);
-            }
-        }
-    }
-}
-
-/// Of an entry: the vertex.
-const VERTEX: u32 = UNSETTLED - 1;
-/// Some vertex of the cell lies at a crease or has left the cell.
-const UNSETTLED: u32 = 1 << 30;
-/// The cell has more than one vertex: the first is told.
-const SEVERAL: u32 = 1 << 31;
-
-/// The row of cells in work and the three before it, spread out: the entry of the cell at `i` is found
-/// without counting. Rows come in order, so that two of the four are there already.
-#[derive(Default)]
-pub struct Rows {
-    /// By y and z: whether a row back.
-    spread: [[Vec<u32>; 2]; 2],
-    /// Which row is spread, by y and z.
-    at: Option<(u32, u32)>,
-}
-
-impl Rows {
-    fn move_to(&mut self, cells: &Cells, seen: &Seen, j: u32, k: u32) {
-        // The border of the grid is outside: no cut edge asks beyond it.
-        for z in 0..2 {
-            let k = k.saturating_sub(z);
-            let [here, back] = &mut self.spread[z as usize];
-            if j > 0 && self.at == Some((j - 1, k + z)) {
-                std::mem::swap(here, back);
-            } else {
-                spread(cells, seen, j.saturating_sub(1), k, back);
-            }
-            spread(cells, seen, j, k, here);
-        }
-        self.at = Some((j, k));
-    }
-
-    /// The vertices around the edge along `axis` of the cell at `i`, and whether one of them is unsettled.
-    #[inline(always)]
-    fn around(&self, cells: &Cells, i: u32, axis: usize) -> ([u32; 4], bool) {
-        let entry = |n: usize| {
-            let (y, z, x, _) = AROUND[axis][n];
-            self.spread[z][y][i as usize - x]
         };
-        let entries = [entry(0), entry(1), entry(2), entry(3)];
-        let [a, b, c, d] = entries;
-        let any = a | b | c | d;
-        let quad = if any & SEVERAL == 0 { entries } else { self.of_several(cells, i, axis, entries) };
-        let [a, b, c, d] = quad;
-        ([a & VERTEX, b & VERTEX, c & VERTEX, d & VERTEX], any & UNSETTLED != 0)
-    }
-
-    /// Entries of cells with several vertices become those of the vertex at the edge.
-    #[cold]
-    fn of_several(&self, cells: &Cells, i: u32, axis: usize, mut entries: [u32; 4]) -> [u32; 4] {
-        let (j, k) = self.at.expect("moved to a row");
-        for (slot, (y, z, x, edge)) in entries.iter_mut().zip(AROUND[axis]).filter(|(slot, _)| **slot & SEVERAL != 0) {
-            let cell = cells.index(IVec3::new((i - x as u32) as i32, (j - y as u32) as i32, (k - z as u32) as i32));
-            *slot = (*slot & VERTEX) + cells.loops(cell).of_edge[edge] as u32;
-        }
-        entries
+        each_quad::<0>(here, cuts[0], four, |b, quad| one(0, b, quad, here >> b & 1 == 1));
+        each_quad::<1>(here, cuts[1], four, |b, quad| one(1, b, quad, here >> b & 1 == 1));
+        each_quad::<2>(here, cuts[2], four, |b, quad| one(2, b, quad, here >> b & 1 == 1));
     }
 }
 
-fn spread(cells: &Cells, seen: &Seen, j: u32, k: u32, out: &mut Vec<u32>) {
-    out.resize(cells.width(), 0);
-    let mut vertex = cells.first_vertex(j, k);
-    cells.each_in_row(j, k, |i, index| {
-        let count = cells.loops(index).count as usize;
-        let several = if count > 1 { SEVERAL } else { 0 };
-        let unsettled = seen.placed[vertex - seen.first..][..count].iter().any(|p| p.unsettled());
-        out[i as usize] = vertex as u32 | several | if unsettled { UNSETTLED } else { 0 };
-        vertex += count;
-    });
-}
-
-/// Split from corner 0 to 2 (true) or 1 to 3: at a crease of `shape` the diagonal that lies on it,
-/// elsewhere the shorter one.
+/// Calls `f` for the cut edges along an axis: the place, and the cells around the edge so that they run counter-clockwise
+/// seen from outside. Those one place back along x come right before, for the edge is theirs too.
 #[inline(always)]
-fn first_diagonal(quad: [u32; 4], seen: &Seen, shape: Option<&dyn Shape>, step: f64) -> bool {
-    let [a, b, c, d] = quad;
-    let p = [seen.point(a), seen.point(b), seen.point(c), seen.point(d)];
-    if let Some(shape) = shape {
+fn each_quad<const AXIS: usize>(here: u64, mut cut: u64, four: &Four, mut f: impl FnMut(u32, [u32; 4])) {
+    while cut != 0 {
+        let b = cut.trailing_zeros();
+        cut &= cut - 1;
+        let cell = |n: usize| {
+            let (y, z, x, _) = AROUND[AXIS][n];
+            let (mask, before) = four[y][z];
+            before + (mask & !(!0 << b)).count_ones() - x
+        };
+        let [p, q, r, s] = [cell(0), cell(1), cell(2), cell(3)];
+        // The order is that of an edge whose low end is inside.
+        f(b, if here >> b & 1 == 1 { [p, q, r, s] } else { [p, s, r, q] });
+    }
+}
+
+/// The halves of a quad, split from corner 0 to 2 or 1 to 3.
+#[inline(always)]
+fn join([a, b, c, d]: [u32; 4], along: bool, halves: &mut [[u32; 3]]) {
+    let [a, b, c, d] = if along { [a, b, c, d] } else { [b, c, d, a] };
+    halves[0] = [a, b, c];
+    halves[1] = [a, c, d];
+}
+
+/// The square of the distance.
+#[inline(always)]
+fn squared(p: &DVec3, q: &DVec3) -> f64 {
+    let (x, y, z) = (p.x - q.x, p.y - q.y, p.z - q.z);
+    x * x + y * y + z * z
+}
+
+/// Is a quad to be split from corner 0 to 2, not from 1 to 3? `creased` are the corners that lie at creases: an edge that
+/// passes through two opposite ones lies on that diagonal; with more of them that one does which lies on the border of
+/// `shape`. Elsewhere it is the shorter one.
+fn first_diagonal(p: [DVec3; 4], creased: [bool; 4], shape: Option<&dyn Shape>, step: f64) -> bool {
+    let number = creased.iter().filter(|c| **c).count();
+    if number == 2 && creased[0] == creased[2] {
+        return creased[0];
+    }
+    if let Some(shape) = shape.filter(|_| number > 2) {
         let d02 = shape.value((p[0] + p[2]) * 0.5).abs();
         let d13 = shape.value((p[1] + p[3]) * 0.5).abs();
         if (d02 - d13).abs() > 0.02 * step {
             return d02 < d13;
         }
     }
-    p[0].distance_squared(p[2]) <= p[1].distance_squared(p[3])
+    squared(&p[0], &p[2]) <= squared(&p[1], &p[3])
 }

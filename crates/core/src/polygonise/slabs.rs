@@ -2,8 +2,8 @@
 //! still near the processor when triangles ask for it.
 
 use super::cells::Cells;
-use super::place::Placing;
-use super::quads::{Joining, Quads, Rows, Seen};
+use super::place::{Placing, RowSlots};
+use super::quads::{Joining, Listed, Quads, Seen};
 use super::vertex::Placed;
 use super::{Care, Hit, RowPoints, Shape};
 use crate::grid::{Bits, Grid};
@@ -46,36 +46,67 @@ pub fn mesh(
         .iter()
         .map(|slab| (split_off(&mut left, slots(first_layer(slab))), split_off(&mut left, slots(rest(slab)))))
         .unzip();
-    let lengths = || slabs.iter().map(|slab| cells.vertices_in(slab.clone()).len());
-
-    let points_of = parted(&mut points, lengths());
-    let placed_of = parted(&mut placed, lengths());
-    (&slabs, points_of, placed_of, later).into_par_iter().for_each(|(slab, points, placed, mut triangles)| {
-        let first = cells.vertices_in(slab.clone()).start;
-        let (mut smooth, mut rows) = (RowPoints::default(), Rows::default());
-        for row in slab.clone() {
-            if cancelled() {
-                return;
+    let count = cells.cell_count();
+    let mut careful = vec![0u64; cells.layers() * cells.rows() * cells.words()];
+    {
+        let (firsts, others) = points.split_at_mut(count);
+        let (firsts_placed, others_placed) = placed.split_at_mut(count);
+        let of_cells = || slabs.iter().map(|slab| cells.cells_in(slab.clone()).len());
+        let of_others = || slabs.iter().map(|slab| cells.extras_in(slab.clone()).len());
+        let parts = (
+            &slabs,
+            parted(firsts, of_cells()),
+            parted(firsts_placed, of_cells()),
+            parted(others, of_others()),
+            parted(others_placed, of_others()),
+            parted(&mut careful, slabs.iter().map(|slab| slab.len() * cells.words())),
+            later,
+        );
+        parts.into_par_iter().for_each(|(slab, points, placed, other_points, other_placed, careful, mut triangles)| {
+            let (from, others_from) = (cells.cells_in(slab.clone()).start, cells.extras_in(slab.clone()).start);
+            let mut smooth = RowPoints::default();
+            for row in slab.clone() {
+                if cancelled() {
+                    return;
+                }
+                let (j, k) = cells.row_at(row);
+                let own = |all: Range<usize>, from: usize| all.start - from..all.end - from;
+                let firsts = own(cells.cells_in(row..row + 1), from);
+                let others = own(cells.extras_in(row..row + 1), others_from);
+                let words = (row - slab.start) * cells.words();
+                let into = RowSlots {
+                    points: &mut points[firsts.clone()],
+                    placed: &mut placed[firsts],
+                    other_points: &mut other_points[others.clone()],
+                    other_placed: &mut other_placed[others],
+                    careful: &mut careful[words..words + cells.words()],
+                };
+                placing.row(j, k, into, &mut smooth);
+                if rest(slab).contains(&row) {
+                    let seen = Seen {
+                        firsts: Listed { points, placed, from },
+                        others: Listed { points: other_points, placed: other_placed, from: others_from },
+                        careful,
+                        first_row: slab.start,
+                    };
+                    joining.row(j, k, &seen, split_off(&mut triangles, slots(row..row + 1)));
+                }
             }
-            let (j, k) = cells.row_at(row);
-            let own = cells.vertices_in(row..row + 1);
-            let own = own.start - first..own.end - first;
-            placing.row(j, k, &mut points[own.clone()], &mut placed[own], &mut smooth);
-            if rest(slab).contains(&row) {
-                let slots = split_off(&mut triangles, slots(row..row + 1));
-                joining.row(j, k, &Seen { points, placed, first }, &mut rows, slots);
-            }
-        }
-    });
-    let seen = Seen { points: &points, placed: &placed, first: 0 };
+        });
+    }
+    let seen = Seen {
+        firsts: Listed { points: &points[..count], placed: &placed[..count], from: 0 },
+        others: Listed { points: &points[count..], placed: &placed[count..], from: count },
+        careful: &careful,
+        first_row: 0,
+    };
     slabs.par_iter().zip(first).for_each(|(slab, mut triangles)| {
-        let mut rows = Rows::default();
         for row in first_layer(slab) {
             if cancelled() {
                 return;
             }
             let (j, k) = cells.row_at(row);
-            joining.row(j, k, &seen, &mut rows, split_off(&mut triangles, slots(row..row + 1)));
+            joining.row(j, k, &seen, split_off(&mut triangles, slots(row..row + 1)));
         }
     });
     let unsettled = joining.unsettled();
