@@ -5,16 +5,18 @@ use glam::DVec3;
 use std::f64::consts::PI;
 use ulmix_core::grid::Grid;
 use ulmix_core::lattice::{density::DensityCurve, make, Bare};
-use ulmix_core::part::Part;
+use ulmix_core::own_shapes;
+use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{
-    CellKind, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnStruts, Place, Recipe, Role, SeededKind, Seeds, Spread,
-    Structure, Thicken, Zone, Zones,
+    CellKind, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape, OwnStruts, Place, Recipe, Role, SeededKind, Seeds,
+    Spread, Structure, Thicken, Zone, Zones,
 };
 use ulmix_core::report::Verdict;
 use ulmix_core::shape::Composed;
 use ulmix_core::zoned::{Regions, Zoned};
 use ulmix_formats::Beam;
+use ulmix_mesh::faces::{Face, Kind as FaceShape};
 use ulmix_mesh::{Topology, TriMesh};
 
 fn cube(side: f64) -> Part {
@@ -307,4 +309,77 @@ fn the_net_at_the_surface_may_be_thicker_than_what_is_inside() {
     let border = (0..8000).map(at).filter(|p| without.value(*p).abs() < 1.0);
     assert!(border.clone().count() > 500);
     assert!(border.clone().all(|p| (with.value(p) - without.value(p)).abs() < 1e-9));
+}
+
+#[test]
+fn smoothing_keeps_volume_and_the_faces_of_solids() {
+    let part = cube(20.0);
+    let solid = Place::Box { centre_mm: [10.0, 10.0, 2.0], size_mm: [40.0, 40.0, 6.0], rotation_deg: [0.0; 3] };
+    let of = |kind: Kind, smoothing: u32| {
+        let mut r = recipe(&part, kind, 7.0, Thicken::Thickness { thickness_mm: 1.3 });
+        r.joins.blend_mm = 0.0;
+        r.mesh.smoothing = smoothing;
+        r.zones.list = vec![Zone::new("Plate", Role::KeepSolid, solid.clone())];
+        let o = run(&part, &r);
+        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+        assert!(failed.is_empty(), "{kind:?} {smoothing}: {failed:?}");
+        o
+    };
+    for kind in [Kind::Cell(CellKind::BodyCentred), Kind::Seeded(SeededKind::Voronoi), Kind::Extruded(ExtrudedKind::Hexagons)] {
+        let [plain, smooth] = [0, 5].map(|level| of(kind, level));
+        let volume = |o: &Outcome| o.solid.mesh.volume();
+        assert!((volume(&smooth) / volume(&plain) - 1.0).abs() < 0.01, "{kind:?}: {} {}", volume(&plain), volume(&smooth));
+        // Points on the plate's upper face, and those of the part's sides: as many planes as before, exactly.
+        let on_plate = |p: &&DVec3| (p.z - 5.0).abs() < 0.3 && p.x > 1.0 && p.x < 19.0 && p.y > 1.0 && p.y < 19.0;
+        let off = |o: &Outcome| {
+            let flat = o.solid.mesh.points.iter().filter(on_plate).filter(|p| (p.z - 5.0).abs() < 1e-5).count();
+            let low = o.solid.mesh.points.iter().filter(|p| p.z.abs() < 1e-5).count();
+            (flat > 0, low > 0)
+        };
+        assert_eq!(off(&smooth), (true, true));
+        let outside = smooth.solid.mesh.points.iter().map(|p| (*p - 10.0).abs().max_element() - 10.0).fold(0.0, f64::max);
+        assert!(outside < 0.1 * smooth.step_mm, "{kind:?}: {outside} outside the part");
+        // Struts' joins are rounder: less surface.
+        assert!(smooth.solid.mesh.area() < plain.solid.mesh.area());
+    }
+}
+
+#[test]
+fn walls_stand_upright_on_a_picked_face_and_run_along_the_axis_of_a_round_one() {
+    let turn = glam::DQuat::from_euler(glam::EulerRot::XYZ, 0.5, -0.3, 0.9);
+    let block = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(30.0, 20.0, 12.0)).mapped(|p| turn * p)).unwrap();
+    let tube = own_shapes::mesh(&OwnShape::Tube { diameter_mm: 40.0, bore_mm: 20.0, height_mm: 30.0 });
+    let tube = Part::prepare(&tube.mapped(|p| turn * p)).unwrap();
+    let round = |f: &&Face| matches!(f.kind, FaceShape::Cylinder { .. });
+    let of = |face: Option<&Face>| mark(face.expect("it has one"));
+    let long_side = of(block.faces().list.iter().find(|f| f.direction.dot(turn * DVec3::X) > 0.999));
+    let bore = of(tube.faces().list.iter().find(round));
+    for kind in [ExtrudedKind::Hexagons, ExtrudedKind::Triangles, ExtrudedKind::PlanarVoronoi] {
+        for (part, face, along) in [(&block, &long_side, turn * DVec3::X), (&tube, &bore, turn * DVec3::Z)] {
+            for rotation_deg in [[0.0; 3], [0.0, 0.0, 25.0]] {
+                let s = Structure {
+                    kind: Kind::Extruded(kind),
+                    cell_mm: [6.0; 3],
+                    rotation_deg,
+                    upright: Some(face.clone()),
+                    ..Structure::default()
+                };
+                let b = bare(part, &s);
+                let spots = (0..60).map(|i| {
+                    part.mesh.bounds().centre() + DVec3::new(i as f64 * 0.37, (i * i % 17) as f64 * 0.4, -0.2 * i as f64)
+                });
+                for p in spots {
+                    assert!((b.measure(p) - b.measure(p + along * 7.0)).abs() < 1e-9, "{kind:?} {p}");
+                }
+                // Across it they are no sheet.
+                let across = turn * DVec3::Y;
+                assert!((0..40).any(|i| (b.measure(across * (0.3 * i as f64)) - b.measure(DVec3::ZERO)).abs() > 0.3));
+            }
+        }
+    }
+    // Once the face is gone the walls stand as the part does, and that is told.
+    let mut r = recipe(&tube, Kind::Extruded(ExtrudedKind::Hexagons), 6.0, Thicken::Thickness { thickness_mm: 1.0 });
+    r.structure.upright = Some(long_side);
+    let (linked, _) = Pipeline::new(0).foresee(&tube, &r, &Unwatched).unwrap();
+    assert_eq!(linked.lost_faces.iter().map(|l| (&l.name[..], l.faces)).collect::<Vec<_>>(), [("Walls stand on", 1)]);
 }

@@ -21,6 +21,7 @@
 //! | [`thickness`] | wall thickness by the shrinking ball |
 //! | [`reduce`] | fewer triangles within an error bound, still closed and manifold |
 //! | [`remesh`] | triangles of one size, sharp edges and rims kept |
+//! | [`smooth`] | short waves damped, the volume kept |
 //! | [`shell`] | a sheet given thickness |
 //! | [`shading`] | normals for drawing, split at creases |
 
@@ -38,6 +39,7 @@ pub mod remesh;
 pub mod shading;
 pub mod shell;
 pub mod sides;
+pub mod smooth;
 pub mod thickness;
 pub mod topology;
 pub mod trimesh;

@@ -933,6 +933,11 @@ export interface components {
              */
             reduce_mm: number;
             /**
+             * Format: int32
+             * @description How far the lattice's edges and ripples are smoothed; 0 for not at all.
+             */
+            smoothing: number;
+            /**
              * Format: double
              * @description Grid step of the final mesh; absent: chosen from thickness and part. mm.
              */
@@ -1550,6 +1555,7 @@ export interface components {
             seeds: components["schemas"]["Seeds"];
             /** @description From the middle of the part's box to a cell's corner. mm. */
             shift_mm: number[];
+            upright?: null | components["schemas"]["FaceMark"];
         };
         /** @description A kind of structure to choose. */
         StructureChoice: {

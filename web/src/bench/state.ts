@@ -2,7 +2,7 @@ import { create } from 'zustand'
 import { api, Refused, Unreachable, type FaceInfo, type Job, type NewFile, type Project, type Recipe, type RunInfo } from '../api/client'
 import { standOn } from './recipe/standRules'
 import { drainHole, withZones } from './recipe/zoneRules'
-import type { CourseFaces } from './recipe/courseRules'
+import type { FollowedFaces } from './recipe/courseRules'
 import type { PickTool } from './view/FacePicker'
 
 export type Step = 'part' | 'zones' | 'structure' | 'thicken' | 'mesh' | 'checks' | 'handoff'
@@ -36,7 +36,7 @@ export interface Alone {
 
 /** What has faces or a place: by its number, or of the rows of cells. */
 export interface Chosen {
-  of: 'zone' | 'skin' | 'pocket' | CourseFaces
+  of: 'zone' | 'skin' | 'pocket' | FollowedFaces
   index: number
 }
 

@@ -56,17 +56,6 @@ impl Rows {
         ))
     }
 
-    /// Faces that rows follow and that are not found on the part any more, by what they are for.
-    pub fn lost(part: &Part, s: &Structure) -> Vec<(String, usize)> {
-        let followed: Vec<(&str, &[FaceMark])> = match s.bent() {
-            None | Some(Course::Straight) => Vec::new(),
-            Some(Course::Polar { about, .. }) => vec![("Axis of rows", about.as_slice())],
-            Some(Course::Between { from, to, .. }) => vec![("Rows begin", from), ("Rows end", to)],
-        };
-        let missing = |marks: &[FaceMark]| marks.iter().filter(|m| part.face(m).is_none()).count();
-        followed.into_iter().map(|(what, marks)| (what.to_owned(), missing(marks))).filter(|l| l.1 > 0).collect()
-    }
-
     fn polar(part: &Part, about: Option<&FaceMark>, counts: [u32; 3], cell: [f64; 3]) -> Rows {
         let faces = || part.faces().list.iter();
         let marked = about.and_then(|m| part.face(m)).or_else(|| faces().find(|f| matches!(f.kind, Kind::Cylinder { .. })));
@@ -179,7 +168,7 @@ fn whole(length: f64, cell: f64, given: u32) -> usize {
 }
 
 /// Three axes at right angles, the last as given.
-fn across(axis: DVec3) -> [DVec3; 3] {
+pub fn across(axis: DVec3) -> [DVec3; 3] {
     // A coordinate axis that lies well across keeps rows where they are expected.
     let first = [DVec3::X, DVec3::Y].into_iter().find(|a| a.dot(axis).abs() < 0.8).unwrap_or(DVec3::X);
     let first = (first - axis * first.dot(axis)).normalize();
@@ -188,7 +177,7 @@ fn across(axis: DVec3) -> [DVec3; 3] {
 
 /// The axis of a face: a place on it and its direction. Of a surface of revolution the normals all meet it (least squares
 /// over the lines along them); of another it stands upright on the face's middle.
-fn axis_of(part: &Part, face: &Face) -> (DVec3, DVec3) {
+pub fn axis_of(part: &Part, face: &Face) -> (DVec3, DVec3) {
     if !matches!(face.kind, Kind::Cylinder { .. } | Kind::Cone { .. }) {
         return (face.place, face.direction);
     }

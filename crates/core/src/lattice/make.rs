@@ -1,6 +1,6 @@
 //! The structure of a recipe in a part.
 
-use super::course::Rows;
+use super::course::{across, axis_of, Rows};
 use super::finer::{Site, Sizes};
 use super::foam::Foam;
 use super::meeting::meeting;
@@ -16,8 +16,8 @@ use super::voronoi::Within;
 use super::{own_cell, unit, voronoi, Bare, Facts};
 use crate::median::median;
 use crate::part::{sharp_edges, Part};
-use crate::recipe::{CellKind, ExtrudedKind, FoamKind, GivenKind, Joins, Kind, SeededKind, Seeds, Structure};
-use glam::DVec3;
+use crate::recipe::{CellKind, ExtrudedKind, FaceMark, FoamKind, GivenKind, Joins, Kind, SeededKind, Seeds, Structure};
+use glam::{DMat3, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
 
@@ -31,7 +31,7 @@ pub fn structure<'a>(
     let site = site.into();
     let part = site.part;
     let shift = part.mesh.bounds().centre() + DVec3::from(s.shift_mm);
-    let frame = Frame { turn: turn(s), shift, flat: matches!(s.kind, Kind::Extruded(_)) };
+    let frame = Frame { turn: turning(part, s), shift, flat: matches!(s.kind, Kind::Extruded(_)) };
     Some(match s.kind {
         Kind::Surface(kind) => Arc::new(Periodic::new(kind, s, part.mesh.bounds().centre())),
         Kind::Foam(FoamKind::FoamSheet) => Arc::new(Foam::new(part, s, cancelled)?),
@@ -43,6 +43,19 @@ pub fn structure<'a>(
         Kind::Seeded(kind) => Arc::new(seeded(site, kind, s, frame, joins, cancelled)?),
         Kind::Given(GivenKind::OwnStruts) => Arc::new(given(part, s, frame, joins)),
     })
+}
+
+/// Part to the structure's axes.
+fn turning(part: &Part, s: &Structure) -> DMat3 {
+    let face = s.standing().and_then(|mark| part.face(mark));
+    let axes = face.map(|f| across(axis_of(part, f).1));
+    turn(s) * axes.map_or(DMat3::IDENTITY, |[x, y, z]| DMat3::from_cols(x, y, z).transpose())
+}
+
+/// Faces that a structure follows and that are not found on the part any more, by what they are for.
+pub fn lost(part: &Part, s: &Structure) -> Vec<(String, usize)> {
+    let missing = |marks: Vec<&FaceMark>| marks.iter().filter(|m| part.face(m).is_none()).count();
+    s.followed().into_iter().map(|(what, marks)| (what.to_owned(), missing(marks))).filter(|l| l.1 > 0).collect()
 }
 
 /// Most struts that are listed one by one.

@@ -1,7 +1,7 @@
 //! From the raw mesh to the one that is exported: crumbs removed, reduced within the error bound,
 //! rounded to what files hold, with a role and a shade for every point.
 
-use crate::grid::{Bits, Grid};
+use crate::grid::Bits;
 use crate::occlusion;
 use crate::recipe::MeshStep;
 use crate::shape::{Composed, Owner, Side};
@@ -10,6 +10,7 @@ use rayon::prelude::*;
 use std::collections::HashSet;
 use ulmix_mesh::crossing::{crossing_and_folded_pairs, crossing_pairs_among, folded_pairs};
 use ulmix_mesh::reduce::{reduce, ReduceOptions, Reduced};
+use ulmix_mesh::smooth::smooth;
 use ulmix_mesh::topology::{piece_volumes, pieces_by_points, small_pieces};
 use ulmix_mesh::{Bounds, Bvh, TriMesh};
 
@@ -75,19 +76,22 @@ impl Solid {
     }
 }
 
-/// Without `settings` a draft: the mesh as it is. `None` when cancelled.
+/// Without `settings` a draft: the mesh as it is, or smoothed in so many `rounds`. `None` when cancelled.
 pub fn finish(
     raw: &TriMesh,
-    grid: &Grid,
     signs: &Bits,
     shape: &Composed,
     settings: Option<&MeshStep>,
+    rounds: usize,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Solid> {
+    let grid = &shape.zoned.grid;
     let owners: Vec<Owner> = raw.points.par_iter().map(|&p| shape.owner(p)).collect();
     if cancelled() {
         return None;
     }
+    let smoothed = (rounds > 0).then(|| smoothed(raw, &owners, shape, rounds, cancelled));
+    let raw = smoothed.as_ref().unwrap_or(raw);
     let (mesh, owners, crumbs, crossings) = match settings {
         Some(settings) => {
             let done = reduced(raw, &owners, shape, settings, cancelled)?;
@@ -97,6 +101,15 @@ pub fn finish(
     };
     let openness = occlusion::openness(&mesh, grid, signs);
     Some(Solid { openness, owners, crumbs, raw_triangles: raw.triangles.len(), mesh, crossings, apart: None })
+}
+
+/// The mesh with its lattice smoothed; solids, skins and the part's own faces stay.
+fn smoothed(raw: &TriMesh, owners: &[Owner], shape: &Composed, rounds: usize, cancelled: &(dyn Fn() -> bool + Sync)) -> TriMesh {
+    let stays = |(&p, owner): (&DVec3, &Owner)| *owner != Owner::Fill || shape.on_exact(p);
+    let kept: Vec<bool> = raw.points.par_iter().zip(owners).map(stays).collect();
+    let mut mesh = raw.clone();
+    smooth(&mut mesh, &kept, rounds, cancelled);
+    mesh
 }
 
 /// Takes away loose pieces, and closed voids, smaller than `least` mm³. The largest piece always stays, and

@@ -146,7 +146,7 @@ impl Pipeline {
         let lattices: Vec<_> = bare.iter().zip(&thick).map(|(bare, thickness)| bare.thicken(*thickness)).collect();
         let reaching = lattices.iter().zip(&thick);
         let lattices = reaching.map(|(l, t)| Reaching { lattice: &**l, reach: plan::reach(quality, step, *t) }).collect();
-        let run = Run { part, recipe, quality, step, thick: &thick, lattices };
+        let run = Run { part, recipe, quality, step, final_step: prediction.step_mm, thick: &thick, lattices };
         let apart = recipe.mesh.apart_mm.filter(|_| quality == Quality::Final);
         let (solid, finish_key) = match apart {
             None => {
@@ -207,9 +207,10 @@ impl Pipeline {
             polygonise(&zones.grid, &signs, Some(zones.smooth()), &*shape, care, &|| watch.cancelled())
         })?;
         let settings = (quality == Quality::Final).then_some(&recipe.mesh);
-        let key = self.key(&[&"finish", &surface_key, &settings]);
+        let rounds = plan::smoothing_rounds(recipe.mesh.smoothing, step, run.final_step);
+        let key = self.key(&[&"finish", &surface_key, &settings, &rounds]);
         let solid = self.stage(Stage::Finish, &key, watch, Solid::bytes, || {
-            finish::finish(&raw, &zones.grid, &signs, &shape, settings, &|| watch.cancelled())
+            finish::finish(&raw, &signs, &shape, settings, rounds, &|| watch.cancelled())
         })?;
         drop(shape);
         Ok(Meshed { solid, zones, regions, key })
@@ -314,7 +315,7 @@ impl Pipeline {
                 let shares = regions.shares(&scatter(&zones.inside, &zones.grid, 60_000));
                 // Of a part with holes only what counts as inside is known.
                 let whole = if part.facts.closed { part.facts.volume_mm3 } else { volume(&zones.inside, &zones.grid) };
-                let of_rows = recipe.fillings().into_iter().flat_map(|f| Rows::lost(part, f.structure));
+                let of_rows = recipe.fillings().into_iter().flat_map(|f| make::lost(part, f.structure));
                 let lost = of_rows.chain(regions.lost).collect();
                 Some(linked::link(recipe, &curves, &shares, whole, lost))
             },
@@ -354,6 +355,7 @@ struct Run<'a> {
     recipe: &'a Recipe,
     quality: Quality,
     step: f64,
+    final_step: f64,
     /// By filling.
     thick: &'a [f64],
     lattices: Vec<Reaching<'a>>,

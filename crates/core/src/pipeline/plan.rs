@@ -74,6 +74,13 @@ pub fn reach(quality: Quality, step: f64, thickness: f64) -> f64 {
     }
 }
 
+/// Rounds of smoothing on a grid, so that a draft's coarser one is smoothed about as far as the final one.
+pub fn smoothing_rounds(level: u32, step: f64, final_step: f64) -> usize {
+    const ROUNDS: f64 = 5.0;
+    let rounds = ROUNDS * level as f64 * (final_step / step).powi(2).min(1.0);
+    rounds.ceil() as usize
+}
+
 /// Final step from thickness, cell if that counts, and memory, and whether memory made it coarser.
 fn auto_step(part: &Part, linked: &Linked, cells: bool) -> (f64, bool) {
     let longest = part.mesh.bounds().size().max_element();

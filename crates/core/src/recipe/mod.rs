@@ -87,15 +87,22 @@ pub struct MeshStep {
     pub reduce_mm: f64,
     /// Loose pieces smaller than this are removed. mm³.
     pub crumb_mm3: f64,
+    /// How far the lattice's edges and ripples are smoothed; 0 for not at all.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub smoothing: u32,
     /// Lattice and solids are bodies of their own that overlap by so much, 0 for touching; absent: all is one
     /// body. mm.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub apart_mm: Option<f64>,
 }
 
+/// Highest [`MeshStep::smoothing`].
+const MOST_SMOOTHING: u32 = 5;
+
 impl Default for MeshStep {
     fn default() -> Self {
-        MeshStep { step_mm: None, reduce_mm: 0.02, crumb_mm3: 20.0, apart_mm: None }
+        MeshStep { step_mm: None, reduce_mm: 0.02, crumb_mm3: 20.0, smoothing: 0, apart_mm: None }
     }
 }
 
@@ -200,6 +207,7 @@ impl Recipe {
                 step_mm: None,
                 reduce_mm: round_two((cell / 600.0).clamp(1e-4, 1.0)),
                 crumb_mm3: round_two((cell / 4.0).powi(3)),
+                smoothing: 0,
                 apart_mm: None,
             },
             material: Material { name: MATERIALS[0].name.into(), density: MATERIALS[0].density },
@@ -266,6 +274,7 @@ impl Recipe {
         }
         check("mesh.reduce_mm", "The reduction's deviation", "mm", self.mesh.reduce_mm, 0.0, longest / 50.0)?;
         check("mesh.crumb_mm3", "The size of loose crumbs", "mm³", self.mesh.crumb_mm3, 0.0, longest.powi(3))?;
+        check("mesh.smoothing", "The level of smoothing", "", self.mesh.smoothing as f64, 0.0, MOST_SMOOTHING as f64)?;
         self.stand.iter().try_for_each(Stand::validate)?;
         check("material.density", "The material's density", "g/cm³", self.material.density, 0.01, 25.0)
     }

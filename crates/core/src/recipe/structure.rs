@@ -1,6 +1,6 @@
 //! What fills a zone: kind, cell size, placement, seed points, joins.
 
-use super::{check, Course, OwnCell, OwnPoints, OwnStruts, RecipeError};
+use super::{check, Course, FaceMark, OwnCell, OwnPoints, OwnStruts, RecipeError};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -349,6 +349,10 @@ pub struct Structure {
     /// How rows of strut cells run.
     #[serde(default, skip_serializing_if = "Course::is_straight")]
     pub course: Course,
+    /// Extruded walls stand upright on this face, or run along its axis where it has one; they are turned from there.
+    /// Absent: from the part's own axes.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub upright: Option<FaceMark>,
     #[serde(default)]
     #[schema(required = true)]
     pub seeds: Seeds,
@@ -370,6 +374,7 @@ impl Default for Structure {
             shift_mm: [0.0; 3],
             rotation_deg: [0.0; 3],
             course: Course::Straight,
+            upright: None,
             seeds: Seeds::default(),
             own_cell: OwnCell::default(),
             own_struts: None,
@@ -386,6 +391,24 @@ impl Structure {
     /// The course of its rows where they bend.
     pub fn bent(&self) -> Option<&Course> {
         (matches!(self.kind, Kind::Cell(_)) && !self.course.is_straight()).then_some(&self.course)
+    }
+
+    /// The face that its walls stand on.
+    pub fn standing(&self) -> Option<&FaceMark> {
+        self.upright.as_ref().filter(|_| matches!(self.kind, Kind::Extruded(_)))
+    }
+
+    /// Faces of the part that it follows, by what they are for.
+    pub fn followed(&self) -> Vec<(&'static str, Vec<&FaceMark>)> {
+        let standing = self.standing().map(|m| ("Walls stand on", vec![m]));
+        let of_rows = match self.bent() {
+            None | Some(Course::Straight) => vec![],
+            Some(Course::Polar { about, .. }) => vec![("Axis of rows", about.iter().collect())],
+            Some(Course::Between { from, to, .. }) => {
+                vec![("Rows begin", from.iter().collect()), ("Rows end", to.iter().collect())]
+            }
+        };
+        standing.into_iter().chain(of_rows).collect()
     }
 
     pub(super) fn validate(&self, longest: f64) -> Result<(), RecipeError> {

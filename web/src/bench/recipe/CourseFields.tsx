@@ -1,6 +1,6 @@
 import { Button } from 'antd'
 import { edit } from '../state'
-import { courseFaces, courseOf, firstCourse, withCourse, type Course } from './courseRules'
+import { followedFaces, courseOf, firstCourse, withCourse, type Course } from './courseRules'
 import { FacePick } from './FacePick'
 import { useFilling } from './filling'
 import { ChoiceLine } from './Lines'
@@ -28,7 +28,7 @@ export function CourseFields() {
       {course.course === 'polar' && (
         <>
           <p className="muted small">{course.about ? 'Around the axis of the face picked:' : 'Around the axis of the largest cylinder of the part, or of the face picked:'}</p>
-          <FacePick of={{ of: 'about', index: 0 }} faces={courseFaces(s, 'about') ?? []} />
+          <FacePick of={{ of: 'about', index: 0 }} faces={followedFaces(s, 'about') ?? []} />
           <Counts names={['Outward', 'All round', 'Along the axis']} given={course.counts} found={rows} onSet={(counts) => edit(withCourse({ ...course, counts }))} />
         </>
       )}

@@ -3,7 +3,7 @@ import { useState } from 'react'
 import type { FaceMark } from '../../api/client'
 import { edit, pick, useBench, type Chosen } from '../state'
 import type { PickTool } from '../view/FacePicker'
-import { courseNames, type CourseFaces } from './courseRules'
+import { followedNames, type FollowedFaces } from './courseRules'
 import { around, grown, numbersOf, withFaces } from './faceRules'
 import { NumberLine } from './NumberLine'
 import { faces as counted } from './zoneRules'
@@ -21,7 +21,7 @@ export function FacePick({ of, faces }: { of: Chosen; faces: readonly FaceMark[]
   const [degrees, setDegrees] = useState(30)
   const mine = picking === 'faces' && chosen?.of === of.of && chosen.index === of.index
   const owners = { zone: recipe?.zones.list, skin: recipe?.zones.skins, pocket: recipe?.part.pockets }
-  const name = of.of in courseNames ? courseNames[of.of as CourseFaces] : owners[of.of as keyof typeof owners]?.[of.index]?.name
+  const name = of.of in followedNames ? followedNames[of.of as FollowedFaces] : owners[of.of as keyof typeof owners]?.[of.index]?.name
   const lost = picture?.info.linked.lost_faces.find((l) => l.name === name)
   const take = (numbers: (held: number[]) => number[]) => {
     const list = part?.list ?? []

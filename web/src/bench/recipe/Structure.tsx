@@ -3,10 +3,11 @@ import { useState } from 'react'
 import type { Recipe } from '../../api/client'
 import { edit, useBench, type Handle } from '../state'
 import { CellEditor } from './CellEditor'
-import { courseOf, hasRows } from './courseRules'
+import { courseOf, followedFaces, hasRows } from './courseRules'
 import { CourseFields } from './CourseFields'
 import { Chooser } from './Chooser'
 import { ownOf, useFilling } from './filling'
+import { FacePick } from './FacePick'
 import { FillingChoice } from './FillingChoice'
 import { ChoiceLine, SwitchLine } from './Lines'
 import { leave } from './NumberLine'
@@ -104,10 +105,16 @@ export function Structure() {
       {choice?.family === 'extruded' && (
         <ChoiceLine
           label="Walls run along"
-          value={direction ?? ''}
+          value={s.upright ? '' : (direction ?? '')}
           options={(['x', 'y', 'z'] as const).map((a) => ({ value: a, label: a.toUpperCase() }))}
-          onChange={(a) => edit(withStructure({ rotation_deg: along[a] }))}
+          onChange={(a) => edit(withStructure({ rotation_deg: along[a], upright: undefined }))}
         />
+      )}
+      {choice?.family === 'extruded' && (
+        <>
+          <p className="muted small">{s.upright ? 'Upright on the face picked, or along its axis:' : 'or upright on a face, or along the axis of a round one:'}</p>
+          <FacePick of={{ of: 'upright', index: 0 }} faces={followedFaces(s, 'upright') ?? []} />
+        </>
       )}
       {choice?.given ? null : perAxis ? (
         ['X', 'Y', 'Z'].map((axis, i) => (

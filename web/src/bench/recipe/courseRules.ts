@@ -1,12 +1,12 @@
 import type { FaceMark } from '../../api/client'
-import { withStructure, type Choice, type S } from './structureRules'
+import { along, withStructure, type Choice, type S } from './structureRules'
 
 export type Course = NonNullable<S['course']>
-/** What of a course has faces of the part: the axis, where rows begin, where they end. */
-export type CourseFaces = 'about' | 'from' | 'to'
+/** What of a structure has faces of the part: what walls stand on; the axis of rows, where they begin, where they end. */
+export type FollowedFaces = 'upright' | 'about' | 'from' | 'to'
 
 /** As the core names them where they are not found any more. */
-export const courseNames: Record<CourseFaces, string> = { about: 'Axis of rows', from: 'Rows begin', to: 'Rows end' }
+export const followedNames: Record<FollowedFaces, string> = { upright: 'Walls stand on', about: 'Axis of rows', from: 'Rows begin', to: 'Rows end' }
 
 export const straight: Course = { course: 'straight' }
 export const courseOf = (s: S): Course => s.course ?? straight
@@ -23,17 +23,19 @@ export const firstCourse: Record<Course['course'], Course> = {
 
 export const withCourse = (course: Course) => withStructure({ course })
 
-/** The faces that a course has; none when it is of another kind. */
-export function courseFaces(s: S, of: CourseFaces): readonly FaceMark[] | null {
+/** The faces that a structure follows; none when its course is of another kind. */
+export function followedFaces(s: S, of: FollowedFaces): readonly FaceMark[] | null {
   const c = courseOf(s)
+  if (of === 'upright') return s.upright ? [s.upright] : []
   if (c.course === 'polar') return of === 'about' ? (c.about ? [c.about] : []) : null
   return c.course === 'between' && of !== 'about' ? c[of] : null
 }
 
-/** An axis has one face: the one picked last. */
-export const withCourseFaces = (of: CourseFaces, faces: FaceMark[]) =>
+/** Walls stand on one face, and an axis has one: the one picked last. What was turned toward an axis of the part is straight again. */
+export const withFollowedFaces = (of: FollowedFaces, faces: FaceMark[]) =>
   withStructure((s) => {
     const c = courseOf(s)
+    if (of === 'upright') return { upright: faces.at(-1), rotation_deg: along.z }
     if (c.course === 'polar' && of === 'about') return { course: { ...c, about: faces.at(-1) } }
     return c.course === 'between' && of !== 'about' ? { course: { ...c, [of]: faces } } : {}
   })

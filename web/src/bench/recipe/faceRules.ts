@@ -1,7 +1,7 @@
 import type { FaceInfo, FaceMark, Recipe } from '../../api/client'
 import { useBench, type Chosen } from '../state'
 import { fillingOf } from './filling'
-import { courseFaces, withCourseFaces } from './courseRules'
+import { followedFaces, withFollowedFaces } from './courseRules'
 import { same, withPockets, withSkin, withZone } from './zoneRules'
 
 /** The faces of what is chosen, when it has some. */
@@ -17,7 +17,7 @@ export function facesOf(recipe: Recipe, chosen: Chosen | null): readonly FaceMar
       return place && 'faces' in place ? place.faces : null
     }
     default:
-      return courseFaces(fillingOf(recipe, useBench.getState().filled).structure, chosen.of)
+      return followedFaces(fillingOf(recipe, useBench.getState().filled).structure, chosen.of)
   }
 }
 
@@ -30,7 +30,7 @@ export function withFaces(chosen: Chosen, faces: FaceMark[]): (r: Recipe) => Rec
     case 'zone':
       return withZone(chosen.index, (z) => ('faces' in z.place ? { ...z, place: { ...z.place, faces } } : z))
     default:
-      return withCourseFaces(chosen.of, faces)
+      return withFollowedFaces(chosen.of, faces)
   }
 }
 
