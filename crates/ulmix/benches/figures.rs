@@ -9,11 +9,14 @@ use std::time::Instant;
 use ulmix_core::demo::{keel_bracket, Reedling};
 use ulmix_core::grid::Grid;
 use ulmix_core::inspect::inspect;
+use ulmix_core::lattice::finer::Site;
 use ulmix_core::lattice::make::structure as structure_in;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
 use ulmix_core::polygonise::{polygonise, Care};
-use ulmix_core::recipe::{CellKind, FoamKind, Joins, Kind, Recipe, SeededKind, Seeds, Spread, Structure, Thicken, Unit, Zones};
+use ulmix_core::recipe::{
+    CellKind, Finer, FoamKind, Joins, Kind, Recipe, SeededKind, Seeds, Spread, Structure, Thicken, Unit, Zones,
+};
 use ulmix_core::shape::Composed;
 use ulmix_core::zoned::{Regions, Zoned};
 use ulmix_formats::{glb, stl, Limits};
@@ -24,13 +27,15 @@ type Case = (&'static str, fn() -> serde_json::Value);
 
 fn main() {
     let words: Vec<String> = std::env::args().skip(1).filter(|a| !a.starts_with('-')).collect();
-    let all: [Case; 14] = [
+    let all: [Case; 16] = [
         ("gyroid_400", gyroid),
         ("struts_10000", struts),
         ("voronoi_2000", || voronoi(2_000, 0)),
         ("voronoi_100000", || voronoi(100_000, 0)),
         ("voronoi_8000_relaxed", || voronoi(8_000, 30)),
-        ("foam_200", foam),
+        ("foam_200", || foam(None, false)),
+        ("foam_graded", || foam(GRADED, false)),
+        ("foam_graded_draft", || foam(GRADED, true)),
         ("keel_final_025", keel_final),
         ("slider", slider),
         ("distance_256", distance),
@@ -112,12 +117,19 @@ fn voronoi(points: u32, rounds: u32) -> serde_json::Value {
 }
 
 /// A foam sheet in a ball whose box holds 200³ cells of its grid, half of them inside.
-fn foam() -> serde_json::Value {
+fn foam(finer: Option<Finer>, draft: bool) -> serde_json::Value {
     let part = Part::prepare(&TriMesh::sphere(50.0, 6)).expect("a ball");
-    let structure = Structure { kind: Kind::Foam(FoamKind::FoamSheet), cell_mm: [8.0; 3], ..Structure::default() };
-    let (seconds, bare) = best(|| structure_in(&part, &structure, Joins::default(), &|| false).expect("not cancelled"));
+    // A ball fills half of its box: 200³ cells of the grid, ten to the smallest wave, of which half lie inside.
+    let cell = if finer.is_some() { 15.0 } else { 8.0 };
+    let seeds = Seeds { finer, ..Seeds::default() };
+    let structure = Structure { kind: Kind::Foam(FoamKind::FoamSheet), cell_mm: [cell; 3], seeds, ..Structure::default() };
+    let site = Site { draft, ..Site::from(&part) };
+    let (seconds, bare) = best(|| structure_in(site, &structure, Joins::default(), &|| false).expect("not cancelled"));
     json!({ "seconds": seconds, "facts": bare.facts() })
 }
+
+/// Three to one, smallest at the surface.
+const GRADED: Option<Finer> = Some(Finer { share: 1.0 / 3.0, reach_mm: 45.0, surface: true });
 
 /// A wavy ring of so many triangles, twice `around` times `across`.
 fn ring(around: u32, across: u32) -> TriMesh {

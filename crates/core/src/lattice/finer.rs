@@ -12,11 +12,13 @@ pub struct Site<'a> {
     pub part: &'a Part,
     /// Some of them may ask for smaller cells around them.
     pub zones: Option<&'a Zones>,
+    /// For looking while values are chosen: a foam sheet that is not wholly relaxed will do.
+    pub draft: bool,
 }
 
 impl<'a> From<&'a Part> for Site<'a> {
     fn from(part: &'a Part) -> Site<'a> {
-        Site { part, zones: None }
+        Site { part, zones: None, draft: false }
     }
 }
 

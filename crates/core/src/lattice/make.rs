@@ -34,7 +34,7 @@ pub fn structure<'a>(
     let frame = Frame { turn: turning(part, s), shift, flat: matches!(s.kind, Kind::Extruded(_)) };
     Some(match s.kind {
         Kind::Surface(kind) => Arc::new(Periodic::new(kind, s, part.mesh.bounds().centre())),
-        Kind::Foam(FoamKind::FoamSheet) => Arc::new(Foam::new(part, s, cancelled)?),
+        Kind::Foam(FoamKind::FoamSheet) => Arc::new(Foam::new(site, s, cancelled)?),
         Kind::Cell(kind) => match Rows::of(part, s) {
             None => Arc::new(cells(kind, s, frame, joins)),
             Some(rows) => Arc::new(bent(part, kind, s, &rows, joins)),

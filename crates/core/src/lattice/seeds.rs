@@ -486,7 +486,7 @@ mod tests {
         let place = Place::Box { centre_mm: [-20.0, 0.0, 0.0], size_mm: [10.0, 90.0, 90.0], rotation_deg: [0.0; 3] };
         let zones = Zones { list: vec![Zone { finer: true, ..Zone::new("End", Role::Reference, place) }], ..Zones::default() };
         let finer = Finer { share: 0.4, reach_mm: 20.0, surface: false };
-        let site = super::super::finer::Site { part: &part, zones: Some(&zones) };
+        let site = super::super::finer::Site { part: &part, zones: Some(&zones), draft: false };
         let sizes = Sizes::of(site, Some(&finer)).unwrap();
         let of = |seeds: &Seeds| {
             let scale = DVec3::splat(4.0);

@@ -128,15 +128,16 @@ impl Pipeline {
     /// Thickness, density and the cost of the final mesh, without meshing anything.
     pub fn foresee(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<(Linked, Prediction), RunError> {
         recipe.validate(&part.mesh.bounds())?;
-        let (linked, _) = self.linked(part, recipe, watch)?;
+        let (linked, _) = self.linked(part, recipe, true, watch)?;
         Ok(((*linked).clone(), plan::predict(part, recipe, &linked)))
     }
 
     pub fn run(&self, part: &Part, recipe: &Recipe, quality: Quality, watch: &dyn Watch) -> Result<Outcome, RunError> {
         recipe.validate(&part.mesh.bounds())?;
-        let held = |f: &Filling| Ok(self.bare(part, recipe, f, watch)?.0);
+        let draft = quality != Quality::Final;
+        let held = |f: &Filling| Ok(self.bare(part, recipe, f, draft, watch)?.0);
         let bare = recipe.fillings().iter().map(held).collect::<Result<Vec<Held>, RunError>>()?;
-        let (linked, linked_key) = self.linked(part, recipe, watch)?;
+        let (linked, linked_key) = self.linked(part, recipe, draft, watch)?;
         let prediction = plan::predict(part, recipe, &linked);
         let step = match quality {
             Quality::Drag | Quality::Draft => plan::draft_step(part, &linked, quality, self.draft_triangles),
@@ -258,15 +259,24 @@ impl Pipeline {
     }
 
     /// A structure before it is given thickness. It follows the part.
-    fn bare(&self, part: &Part, recipe: &Recipe, filling: &Filling, watch: &dyn Watch) -> Result<(Held, String), RunError> {
+    fn bare(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        filling: &Filling,
+        draft: bool,
+        watch: &dyn Watch,
+    ) -> Result<(Held, String), RunError> {
+        // Other structures are the same in both.
+        let draft = draft && matches!(filling.structure.kind, Kind::Foam(_));
         // Only where cells are smaller around some zones it follows the zones too.
         let marked = recipe.zones.list.iter().filter(|z| z.finer && filling.structure.seeds.finer.is_some());
         let marked: Vec<_> = marked.map(|z| &z.place).collect();
-        let key = self.key(&[&"bare", &part.key, filling.structure, &filling.joins, &marked]);
+        let key = self.key(&[&"bare", &part.key, filling.structure, &filling.joins, &marked, &draft]);
         if self.cache.get::<Held>(&key).is_none() {
             Rows::few_enough(part, filling.structure)?;
         }
-        let site = Site { part, zones: Some(&recipe.zones) };
+        let site = Site { part, zones: Some(&recipe.zones), draft };
         let bare = self.stage(
             Stage::Skeleton,
             &key,
@@ -284,14 +294,15 @@ impl Pipeline {
         if let (Kind::Cell(kind), None) = (recipe.structure.kind, recipe.structure.bent()) {
             return Ok(make::repeated_struts(part, kind, &recipe.structure));
         }
-        let bare = self.bare(part, recipe, &recipe.filling(), watch)?.0;
+        let bare = self.bare(part, recipe, &recipe.filling(), true, watch)?.0;
         let few = bare.struts().filter(|s| s.struts.len() <= make::MOST_STRUTS);
         Ok(few.map(|s| s.struts.iter().map(|e| s.ends(*e)).collect()))
     }
 
-    /// On a grid of its own, so that draft and final agree.
-    fn linked(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<(Arc<Linked>, String), RunError> {
-        let key = self.key(&[&"linked", &part.key, &recipe.zones, &recipe.structure, &recipe.joins, &recipe.thicken]);
+    /// On a grid of its own, so that draft and final agree but for foam sheets, which come to rest in the final one.
+    fn linked(&self, part: &Part, recipe: &Recipe, draft: bool, watch: &dyn Watch) -> Result<(Arc<Linked>, String), RunError> {
+        let draft = draft && recipe.fillings().iter().any(|f| matches!(f.structure.kind, Kind::Foam(_)));
+        let key = self.key(&[&"linked", &part.key, &recipe.zones, &recipe.structure, &recipe.joins, &recipe.thicken, &draft]);
         if let Some(known) = self.cache.get::<Linked>(&key) {
             watch.begin(Stage::Thickness);
             watch.end(Stage::Thickness, true);
@@ -301,7 +312,7 @@ impl Pipeline {
         let (regions, zones, zones_key) = self.zones(part, recipe, step, 0.0, &Inner(watch))?;
         let mut curves = Vec::new();
         for (n, filling) in recipe.fillings().iter().enumerate() {
-            let (bare, bare_key) = self.bare(part, recipe, filling, &Inner(watch))?;
+            let (bare, bare_key) = self.bare(part, recipe, filling, draft, &Inner(watch))?;
             let curve_key = self.key(&[&"curve", &zones_key, &n, &bare_key]);
             let curve = || Some(DensityCurve::new(bare, &scatter(&zones.all_filled_by(n), &zones.grid, 60_000)));
             curves.push(self.stage(Stage::Thickness, &curve_key, &Inner(watch), |c: &DensityCurve| c.bytes(), curve)?);

@@ -9,6 +9,7 @@ import { Chooser } from './Chooser'
 import { ownOf, useFilling } from './filling'
 import { FacePick } from './FacePick'
 import { FillingChoice } from './FillingChoice'
+import { FinerFields } from './FinerFields'
 import { ChoiceLine, SwitchLine } from './Lines'
 import { leave } from './NumberLine'
 import { RandomNumber, SeedFields } from './SeedFields'
@@ -79,7 +80,8 @@ export function Structure() {
   const least = leastShare(s, f.recipe)
   const counted = choice?.seeded && !!(s.seeds.count ?? s.seeds.surface_count)
   const shown = (i: number) => (counted && !uneven ? (f.found ? f.found.cell_mm / least : x) : (s.cell_mm[i] ?? x))
-  const contact = choice?.random ? f.found?.structure?.contact : null
+  const sheet = choice?.random && !choice.seeded
+  const contact = sheet ? f.found?.structure?.contact : null
   // Rows that bend follow the part.
   const bent = hasRows(choice) && courseOf(s).course !== 'straight'
   const direction = (['x', 'y', 'z'] as const).find((a) => along[a].every((v, i) => v === s.rotation_deg[i]))
@@ -142,7 +144,13 @@ export function Structure() {
       )}
       {hasRows(choice) && <CourseFields />}
       {choice?.seeded && <SeedFields />}
-      {choice?.random && !choice.seeded && <RandomNumber />}
+      {sheet && (
+        <>
+          <RandomNumber />
+          <FinerFields />
+        </>
+      )}
+      {sheet && !contact && <p className="muted small">The sheet comes to rest in the final mesh: there the angle at which it meets the part's surface is measured.</p>}
       {contact && (
         <dl className="facts">
           <div>

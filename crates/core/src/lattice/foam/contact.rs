@@ -70,10 +70,10 @@ pub(super) fn angles(part: &Part, sheet: &Sheet, near: f64) -> Option<Contact> {
 /// a flat face only three layers of cells are in reach: they leave the cube of the height open, and it is
 /// taken as none.
 fn one_sided(part: &Part, sheet: &Sheet, p: DVec3, normal: DVec3) -> Option<DVec3> {
-    let up = (normal * sheet.0.scale).normalize_or(DVec3::Z);
+    let up = (normal * sheet.field.scale).normalize_or(DVec3::Z);
     let (side, across) = up.any_orthonormal_pair();
     let mut m = [[0.0; TERMS + 1]; TERMS];
-    for (place, c, u) in sheet.0.cells_near(p, RADIUS) {
+    for (place, c, u) in sheet.field.cells_near(p, RADIUS) {
         if !part.distance.inside(place) {
             continue;
         }
@@ -85,7 +85,7 @@ fn one_sided(part: &Part, sheet: &Sheet, p: DVec3, normal: DVec3) -> Option<DVec
         }
     }
     let x = solved(m)?;
-    Some((side * x[1] + across * x[2] + up * x[3]) / sheet.0.scale)
+    Some((side * x[1] + across * x[2] + up * x[3]) / sheet.field.scale)
 }
 
 fn terms(c: DVec3) -> [f64; TERMS] {

@@ -1,9 +1,10 @@
-//! Foam sheet: a random, two-sided labyrinth surface of one cell size that meets the part's surface at
-//! a right angle.
+//! Foam sheet: a random, two-sided labyrinth surface that meets the part's surface at a right angle, of one cell
+//! size or of smaller cells in places.
 //!
 //! | module | idea |
 //! |---|---|
 //! | [`cells`] | the part on the cells of a grid, with shares of faces and volumes |
+//! | [`lengths`] | the length of waves by place |
 //! | [`relax`] | noise relaxed into a labyrinth (Swift & Hohenberg 1977) |
 //! | [`field`] | the relaxed field as a smooth function |
 //! | [`contact`] | the angle at which the sheet meets the part's surface |
@@ -11,26 +12,32 @@
 mod cells;
 mod contact;
 mod field;
+mod lengths;
 mod relax;
 
+use super::finer::{Site, Sizes};
 use super::surface::turn;
 use super::{Bare, Bulk, Facts, Lattice};
 use crate::grid::{Bits, Grid};
 use crate::median::median;
-use crate::part::Part;
 use crate::polygonise::RowPoints;
 use crate::recipe::Structure;
 use cells::Cells;
 use field::Field;
 use glam::{DVec3, UVec3, Vec3};
+use lengths::Lengths;
 use std::f64::consts::TAU;
 use std::sync::Arc;
 
-/// Cells to a wave: of the grid on which noise becomes a labyrinth, and of the finer one on which it comes to
-/// stand upright on the part's surface.
-const PER_WAVE: [f64; 2] = [8.0, 16.0];
-/// Steps of time on both.
-const STEPS: [usize; 2] = [20, 1];
+/// A grid on which noise is relaxed: cells to the shortest wave, steps, and the time of each.
+type Pass = (f64, usize, f64);
+/// First noise becomes a labyrinth; on a finer grid it then comes to stand upright on the part's surface.
+const FULL: [Pass; 2] = [(8.0, 20, 0.5), (16.0, 1, 0.5)];
+/// The same where waves are of different lengths: the longest ones make time steps dear.
+const GRADED: [Pass; 2] = [(6.0, 20, 0.5), (10.0, 1, 0.5)];
+/// While values are chosen: the same pattern, not yet wholly at rest.
+const DRAFT: [Pass; 1] = [(6.0, 5, 1.0)];
+const GRADED_DRAFT: [Pass; 1] = [(5.0, 5, 1.0)];
 /// Most cells of the finer grid: where a part would need more, waves get fewer cells each.
 const MOST_CELLS: f64 = 16e6;
 /// Free cells around the part.
@@ -47,22 +54,30 @@ pub struct Foam {
 }
 
 /// The sheet as the zeros of a field.
-struct Sheet(Field);
+struct Sheet {
+    field: Field,
+    /// Where waves are of different lengths.
+    lengths: Option<Lengths>,
+}
 
 impl Sheet {
     /// Signed distance in mm, and the gradient of the field: of a plane wave the distance is exact, and it
-    /// ends at a quarter of a wave.
-    fn distance(&self, (u, g): (f64, DVec3)) -> (f64, DVec3) {
+    /// ends at a quarter of a wave, `share` of a cell long.
+    fn distance(&self, (u, g): (f64, DVec3), share: f64) -> (f64, DVec3) {
         let slope = g.length();
         // Per wave.
-        let per_wave = (g * self.0.scale).length();
+        let per_wave = (g * self.field.scale).length() * share;
         let phase = u.abs().atan2(per_wave / TAU);
-        let wave = if slope > 1e-300 { per_wave / slope } else { self.0.scale.min_element() };
+        let wave = if slope > 1e-300 { per_wave / slope } else { self.field.scale.min_element() * share };
         (u.signum() * phase / TAU * wave, g)
     }
 
+    fn share(&self, p: DVec3) -> f64 {
+        self.lengths.as_ref().map_or(1.0, |l| l.at(p / self.field.scale) as f64)
+    }
+
     fn at(&self, p: DVec3) -> (f64, DVec3) {
-        self.distance(self.0.at(p))
+        self.distance(self.field.at(p), self.share(p))
     }
 
     /// The nearest zero by Newton steps; `None` when there is none near.
@@ -85,27 +100,44 @@ impl Sheet {
 
 impl Foam {
     /// Relaxes a sheet in the part. `None` when cancelled.
-    pub fn new(part: &Part, s: &Structure, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Foam> {
+    pub fn new(site: Site, s: &Structure, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Foam> {
+        let part = site.part;
         let scale = DVec3::from(s.cell_mm);
+        let sizes = Sizes::of(site, s.seeds.finer.as_ref());
+        let least = sizes.as_ref().map_or(1.0, Sizes::least);
+        let passes: &[Pass] = match (site.draft, sizes.is_some()) {
+            (false, false) => &FULL,
+            (false, true) => &GRADED,
+            (true, false) => &DRAFT,
+            (true, true) => &GRADED_DRAFT,
+        };
         let bounds = part.mesh.bounds();
-        let size = bounds.size() / scale + 2.0 * MARGIN / PER_WAVE[1];
-        let coarser = ((size.x * size.y * size.z * PER_WAVE[1].powi(3)) / MOST_CELLS).cbrt().max(1.0);
+        let finest = passes[passes.len() - 1].0 / least;
+        let size = bounds.size() / scale + 2.0 * MARGIN / finest;
+        let coarser = ((size.x * size.y * size.z * finest.powi(3)) / MOST_CELLS).cbrt().max(1.0);
         let grid = |per_wave: f64| {
-            let step = coarser / per_wave;
+            let step = coarser * least / per_wave;
             // Not on the grid's own planes.
             let origin = bounds.min / scale - step * (MARGIN + 0.37);
-            let count = (bounds.size() / scale / step).ceil().as_uvec3() + UVec3::splat(2 * MARGIN as u32 + 1);
-            Cells::of(part, scale, Grid { origin, step, size: count }, cancelled)
+            let size = (bounds.size() / scale / step).ceil().as_uvec3() + UVec3::splat(2 * MARGIN as u32 + 1);
+            Grid { origin, step, size }
         };
+        let lengths = sizes.map(|sizes| Lengths::of(&sizes, &grid(finest * least), scale));
         // Shifting and turning the structure moves the noise that it grows from.
         let anchor = (bounds.centre() + DVec3::from(s.shift_mm)) / scale;
-        let coarse = grid(PER_WAVE[0])?;
-        let start = relax::noise(&coarse, s.seeds.random, |p| p - anchor, turn(s));
-        let rough = Field::new(part, &coarse, scale, relax::relax(&coarse, start, STEPS[0], cancelled)?);
-        let cells = grid(PER_WAVE[1])?;
-        let start = rough.on(&cells);
-        let sheet = Sheet(Field::new(part, &cells, scale, relax::relax(&cells, start, STEPS[1], cancelled)?));
-        let near = 0.5 * scale.min_element();
+        let mut made: Option<(Field, Cells)> = None;
+        for &(per_wave, steps, time) in passes {
+            let cells = Cells::of(part, scale, grid(per_wave), cancelled)?;
+            let start = match &made {
+                None => relax::noise(&cells, s.seeds.random, lengths.as_ref(), |p| p - anchor, turn(s)),
+                Some((rough, _)) => rough.on(&cells),
+            };
+            let relaxed = relax::relax(&cells, lengths.as_ref(), start, (steps, time), cancelled)?;
+            made = Some((Field::new(part, &cells, scale, relaxed), cells));
+        }
+        let (field, cells) = made?;
+        let sheet = Sheet { field, lengths };
+        let near = 0.5 * least * scale.min_element();
         let mut samples = Vec::new();
         let every = (cells.count() / 6000).max(1);
         let inside = (0..cells.share.len()).filter(|&n| cells.share[n] == 1.0).step_by(every);
@@ -114,9 +146,10 @@ impl Foam {
         }
         samples.retain(|p| part.distance.value(*p) < -0.25 * near);
         samples.truncate(1000);
-        let contact = contact::angles(part, &sheet, near);
+        // A draft is not at rest there yet.
+        let contact = if site.draft { None } else { contact::angles(part, &sheet, near) };
         let facts = Facts { contact, pieces: 1, ..Facts::default() };
-        Some(Foam { sheet: Arc::new(sheet), cell: s.smallest(), facts, samples: Arc::new(samples) })
+        Some(Foam { sheet: Arc::new(sheet), cell: least * s.smallest(), facts, samples: Arc::new(samples) })
     }
 }
 
@@ -155,7 +188,7 @@ impl Bare for Foam {
     }
 
     fn bytes(&self) -> usize {
-        self.sheet.0.bytes() + 24 * self.samples.len()
+        self.sheet.field.bytes() + self.sheet.lengths.as_ref().map_or(0, Lengths::bytes) + 24 * self.samples.len()
     }
 }
 
@@ -215,9 +248,10 @@ impl Bulk for OnGrid<'_> {
             let Some(first) = row.iter().position(|w| *w != 0) else { return };
             let last = row.len() - row.iter().rev().position(|w| *w != 0).expect("a word that is not empty");
             let from = self.grid.at(64 * first as u32, j as u32, k as u32);
-            sheet.0.along_x(from, self.grid.step, 64 * (last - first), |i, u, g| {
+            sheet.field.along_x(from, self.grid.step, 64 * (last - first), |i, u, g| {
                 let (word, bit) = (first + i / 64, 1u64 << (i % 64));
-                if row[word] & bit != 0 && sheet.distance((u, g)).0.abs() >= limit {
+                let share = || sheet.share(from + DVec3::X * (i as f64 * self.grid.step));
+                if row[word] & bit != 0 && sheet.distance((u, g), share()).0.abs() >= limit {
                     row[word] &= !bit;
                 }
             });
@@ -257,12 +291,14 @@ mod tests {
     use super::*;
     use crate::lattice::density::DensityCurve;
     use crate::lattice::surface::low_discrepancy;
+    use crate::part::Part;
+    use crate::recipe::Finer;
     use ulmix_mesh::TriMesh;
 
     fn foam(part: &Part, random: u32, cell_mm: [f64; 3]) -> Foam {
         let mut s = Structure { cell_mm, ..Structure::default() };
         s.seeds.random = random;
-        Foam::new(part, &s, &|| false).unwrap()
+        Foam::new(part.into(), &s, &|| false).unwrap()
     }
 
     #[test]
@@ -333,5 +369,40 @@ mod tests {
             let v = walls.value(grid.at(i, j, k));
             assert!(v.abs() < 1e-6 || signs.get(i, j, k) == (v < 0.0), "{i} {j} {k}: {v}");
         });
+    }
+
+    #[test]
+    fn waves_are_as_long_as_asked_near_and_far_and_stand_upright() {
+        let part = Part::prepare(&TriMesh::sphere(22.0, 5)).unwrap();
+        let mut s = Structure { cell_mm: [12.0; 3], ..Structure::default() };
+        s.seeds.finer = Some(Finer { share: 1.0 / 3.0, reach_mm: 16.0, surface: true });
+        let f = Foam::new((&part).into(), &s, &|| false).unwrap();
+        let c = f.facts.contact.unwrap();
+        assert!(c.median_deg < 3.0 && c.within_ten_percent > 95.0, "{c:?}");
+        // Area per volume times the wave's length is the same everywhere, as of waves of one length.
+        let area = |low: f64, high: f64| {
+            let points = (1..400_000u64).map(|i| (low_discrepancy(i) - 0.5) * 44.0);
+            let shell: Vec<DVec3> = points.filter(|p| (low..high).contains(&p.length())).collect();
+            let length = shell.iter().map(|p| 12.0 * f.sheet.share(*p)).sum::<f64>() / shell.len() as f64;
+            let near = shell.iter().filter(|p| f.measure(**p) < 0.1).count();
+            near as f64 / shell.len() as f64 / 0.2 * length
+        };
+        let found = [area(0.0, 8.0), area(10.0, 14.0), area(15.0, 18.0), area(19.0, 21.0)];
+        assert!(found.iter().all(|a| (1.75..2.45).contains(a)), "{found:?}");
+        let site = Site { draft: true, ..(&part).into() };
+        let draft = Foam::new(site, &s, &|| false).unwrap();
+        // The same labyrinth: most places are on the same side.
+        let places = || (1..20_000).map(|i| (low_discrepancy(i) - 0.5) * 44.0).filter(|p| p.length() < 21.0);
+        let same = places().filter(|p| (draft.sheet.at(*p).0 > 0.0) == (f.sheet.at(*p).0 > 0.0)).count();
+        assert!(same as f64 > 0.85 * places().count() as f64, "{same} of {}", places().count());
+    }
+
+    #[test]
+    fn a_share_of_all_is_no_grading() {
+        let part = Part::prepare(&TriMesh::sphere(12.0, 4)).unwrap();
+        let mut s = Structure { cell_mm: [8.0; 3], ..Structure::default() };
+        s.seeds.finer = Some(Finer { share: 1.0, reach_mm: 5.0, surface: true });
+        let f = Foam::new((&part).into(), &s, &|| false).unwrap();
+        assert!(f.samples.len() > 300 && f.cell == 8.0);
     }
 }
