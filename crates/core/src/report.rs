@@ -28,6 +28,10 @@ pub struct Report {
     pub saved_percent: f64,
     /// Solid share of the fill zone. Percent.
     pub fill_density_percent: f64,
+    /// Lattice that stands past the part's surface, counted in the volume and not in the density.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub proud_mm3: f64,
     pub triangles: usize,
     /// Lattice and solids, where they are bodies of their own, in the mesh's order; empty where all is one.
     #[serde(default)]
@@ -170,12 +174,13 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &[[u32; 2]]
     ]
 }
 
-pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step: f64) -> Report {
+/// `proud_mm3` is the volume of lattice past the part's surface.
+pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step: f64, proud_mm3: f64) -> Report {
     let mesh = &solid.mesh;
     // A draft's grid is too coarse to weigh it: what density and zones say is within a percent of the final.
     let draft = solid.crossings.is_none();
     let volume_mm3 = if draft && !mesh.triangles.is_empty() {
-        linked.solid_volume_mm3 + linked.lattice_volume_mm3()
+        linked.solid_volume_mm3 + linked.lattice_volume_mm3() + proud_mm3
     } else {
         // What two bodies share is there once.
         mesh.volume() - solid.apart.map_or(0.0, |a| a.shared_mm3)
@@ -185,7 +190,7 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
     // What is solid outside the fill zone is there in any case.
     let outside = linked.solid_volume_mm3;
     let filled = linked.fill_volume_mm3();
-    let fill = if filled > 0.0 { (volume_mm3 - outside) / filled } else { 0.0 };
+    let fill = if filled > 0.0 { (volume_mm3 - proud_mm3 - outside) / filled } else { 0.0 };
     let bodies = solid.apart.is_none().then_some(part.facts.bodies);
     // Each has stretches that one thread alone can do.
     let (checks, walls) = rayon::join(
@@ -200,6 +205,7 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
         part_mass_g: part_volume_mm3 * density,
         saved_percent: 100.0 * (1.0 - volume_mm3 / part_volume_mm3),
         fill_density_percent: 100.0 * fill.clamp(0.0, 1.0),
+        proud_mm3,
         triangles: mesh.triangles.len(),
         apart: solid.apart.map_or_else(Vec::new, |a| bodies_apart(mesh, a.lattice_triangles)),
         walls,

@@ -52,6 +52,8 @@ pub struct Reaching<'a> {
 /// Operands of the shape at a place: inside it or not.
 struct Sides {
     part: bool,
+    /// Inside the part, or not farther from its surface than the filling reaches.
+    reached: bool,
     lattice: bool,
     /// Zones, then skins.
     regions: [bool; MOST_REGIONS],
@@ -142,13 +144,14 @@ impl<'a> Composed<'a> {
         !self.zoned.inside.all_around(self.cell_at(p))
     }
 
-    /// Operands at a sample.
-    fn sides(&self, at: UVec3, lattice: f64) -> Sides {
+    /// Operands at a sample, for a way that begins in a filling.
+    fn sides(&self, at: UVec3, lattice: f64, filling: usize) -> Sides {
         let mut regions = [false; MOST_REGIONS];
         for (n, r) in self.regions.all().enumerate() {
             regions[n] = self.zoned.holds(n, r, at);
         }
-        Sides { part: self.zoned.inside.get(at.x, at.y, at.z), lattice: self.in_lattice(at, lattice), regions }
+        let part = self.zoned.inside.get(at.x, at.y, at.z);
+        Sides { part, reached: part || self.zoned.reached(filling, at), lattice: self.in_lattice(at, lattice), regions }
     }
 
     /// Is there material?
@@ -156,6 +159,10 @@ impl<'a> Composed<'a> {
         let zones = self.regions.zones.len();
         let role = (0..zones).find(|&n| s.regions[n]).map_or(self.regions.rest, |n| self.regions.zones[n].role);
         let skin = || s.regions[zones..zones + self.regions.skins.len()].contains(&true);
+        if !s.part {
+            let filled = !matches!(role, Role::KeepSolid | Role::KeepClear);
+            return s.reached && filled && self.side != Side::Solids && s.lattice && !skin();
+        }
         s.part
             && match role {
                 Role::KeepSolid => self.side != Side::Lattice,
@@ -203,6 +210,8 @@ impl<'a> Composed<'a> {
 #[derive(Clone, Copy)]
 enum Operand {
     Part(DVec3),
+    /// How far the lattice reaches past the part's surface.
+    Reach,
     Lattice(DVec3),
     Region(usize),
 }
@@ -224,11 +233,21 @@ impl Composed<'_> {
     fn hit(&self, edge: &Edge, values: [f64; 2], met: Option<Met>, changes: &mut Vec<(f64, Operand)>) -> Hit {
         let (a, b) = (edge.inside, edge.outside);
         let [la, lb] = values;
-        let (mut sides, end) = (self.sides(edge.inside_at, la), self.sides(edge.outside_at, lb));
+        let filling = self.zoned.filling_at(edge.inside_at);
+        let (mut sides, end) = (self.sides(edge.inside_at, la, filling), self.sides(edge.outside_at, lb, filling));
         changes.clear();
-        if sides.part != end.part {
+        if sides.part && !end.part {
             let (t, n) = self.part_exit(a, b);
             changes.push((t, Operand::Part(n)));
+        } else if end.part && !sides.part {
+            let (t, n) = self.part_exit(b, a);
+            changes.push((1.0 - t, Operand::Part(-n)));
+        }
+        if sides.reached != end.reached {
+            let reach = self.regions.proud_of(filling);
+            let value = |p: DVec3| self.part.distance.value(p) - reach;
+            let t = root(|t| value(a.lerp(b, t)), value(a), value(b));
+            changes.push((t, Operand::Reach));
         }
         for (n, region) in self.regions.all().enumerate() {
             if sides.regions[n] != end.regions[n] {
@@ -241,6 +260,7 @@ impl Composed<'_> {
         for &(t, operand) in changes.iter() {
             match operand {
                 Operand::Part(_) => sides.part = !sides.part,
+                Operand::Reach => sides.reached = !sides.reached,
                 Operand::Lattice(_) => sides.lattice = !sides.lattice,
                 Operand::Region(n) => sides.regions[n] = !sides.regions[n],
             }
@@ -249,6 +269,7 @@ impl Composed<'_> {
             }
             let (n, firm) = match operand {
                 Operand::Part(n) => (n, true),
+                Operand::Reach => (self.away(a.lerp(b, t)), false),
                 Operand::Lattice(n) => (n, false),
                 Operand::Region(n) => {
                     let out = self.regions.all().nth(n).map_or(DVec3::Z, |r| r.normal(a.lerp(b, t)));
@@ -262,6 +283,27 @@ impl Composed<'_> {
         let nearer_b = la.abs() > lb.abs();
         let n = self.bulk.normal(if nearer_b { b } else { a });
         Hit { t: if nearer_b { 1.0 } else { 0.0 }, normal: n.as_vec3().to_array(), firm: false }
+    }
+
+    /// Away from the part's surface.
+    fn away(&self, p: DVec3) -> DVec3 {
+        let near = self.part.distance.query(p, f64::INFINITY);
+        near.map_or(DVec3::Z, |(d, near)| ((p - near.point) * d.signum()).normalize_or(DVec3::Z))
+    }
+
+    /// How far the lattice reaches past the part's surface at a place. mm.
+    fn proud_at(&self, p: DVec3) -> f64 {
+        let solid = |role: Role| matches!(role, Role::KeepSolid | Role::KeepClear);
+        if self.regions.most_proud() == 0.0 || self.side == Side::Solids {
+            return 0.0;
+        }
+        let zone = self.regions.zones.iter().find(|z| z.solid.value(p) < 0.0);
+        let covered = solid(zone.map_or(self.regions.rest, |z| z.role)) || self.regions.skins.iter().any(|s| s.value(p) < 0.0);
+        if covered {
+            0.0
+        } else {
+            self.regions.proud_of(zone.map_or(0, |z| z.filling))
+        }
     }
 
     /// Does the lattice, as its signs are taken, hold a sample at which its field has this value?
@@ -318,7 +360,12 @@ impl Shape for Composed<'_> {
                 _ => inner.max(-z).min(own.max(z)),
             }
         });
-        self.part.distance.value(p).max(inner)
+        let part = self.part.distance.value(p);
+        let proud = if part > 0.0 { self.proud_at(p) } else { 0.0 };
+        if proud > 0.0 {
+            return (part - proud).max(self.bulk.value(p));
+        }
+        part.max(inner)
     }
 
     fn confine(&self, p: DVec3) -> DVec3 {
@@ -326,13 +373,17 @@ impl Shape for Composed<'_> {
             return p;
         }
         match self.part.distance.query(p, 4.0 * self.grid().step) {
-            Some((d, near)) if d > 1e-6 * self.grid().step => near.point,
+            Some((d, near)) if d > 1e-6 * self.grid().step => {
+                // Past the surface no farther than the lattice reaches there.
+                let proud = self.proud_at(p);
+                near.point + (p - near.point) * (proud / d).min(1.0)
+            }
             _ => p,
         }
     }
 
     fn pins(&self) -> Vec<DVec3> {
-        // Corners of the part with material on them.
+        // Corners of the part with material on them, and none past them.
         let tiny = 1e-6 * self.grid().step;
         self.part.corners.iter().copied().filter(|&p| self.value(p).abs() < tiny).collect()
     }

@@ -26,6 +26,8 @@ pub struct Regions {
     pub rest: Role,
     pub zones: Vec<Region>,
     pub skins: Vec<Solid>,
+    /// How far each filling reaches past the part's surface, in their order; those that are missing do not. mm.
+    pub proud: Vec<f64>,
     /// Faces that zones and skins name and the part does not have: name, and how many.
     pub lost: Vec<(String, usize)>,
 }
@@ -66,7 +68,7 @@ impl Regions {
                 None => Solid::Near { surface: part.distance.shared_bvh(), depth: s.depth_mm },
             })
             .collect();
-        Regions { rest: zones.rest, zones: zones_found, skins, lost }
+        Regions { rest: zones.rest, zones: zones_found, skins, proud: Vec::new(), lost }
     }
 
     /// As the lattice sees them where it is a body of its own that reaches into what is solid by an overlap:
@@ -93,7 +95,22 @@ impl Regions {
             }
         }
         let skins = self.skins.iter().filter_map(|s| s.shrunk(overlap, &|_| true)).collect();
-        Regions { rest: self.rest, zones, skins, lost: self.lost.clone() }
+        Regions { rest: self.rest, zones, skins, proud: self.proud.clone(), lost: self.lost.clone() }
+    }
+
+    /// With fillings that reach past the part's surface.
+    pub fn standing_proud(self, proud: Vec<f64>) -> Regions {
+        Regions { proud, ..self }
+    }
+
+    /// How far a filling reaches past the part's surface. mm.
+    pub fn proud_of(&self, filling: usize) -> f64 {
+        self.proud.get(filling).copied().unwrap_or(0.0)
+    }
+
+    /// The farthest that one does. mm.
+    pub fn most_proud(&self) -> f64 {
+        self.proud.iter().copied().fold(0.0, f64::max)
     }
 
     /// Zones, then skins.
@@ -111,7 +128,7 @@ impl Regions {
 pub struct Zoned {
     pub grid: Grid,
     pub inside: Bits,
-    /// The lattice alone decides.
+    /// The lattice alone decides, also where it reaches past the part's surface.
     pub fill: Bits,
     /// Material in any case.
     pub solid: Bits,
@@ -121,6 +138,8 @@ pub struct Zoned {
     smooth: Option<Bits>,
     /// Samples of those regions of [`Regions::all`] that are not asked by their value.
     near: Vec<Option<Bits>>,
+    /// By filling, samples about the part's surface that are within its reach; empty where none reaches past it.
+    shells: Vec<Bits>,
 }
 
 impl Zoned {
@@ -149,6 +168,13 @@ impl Zoned {
                 _ => None,
             });
         }
+        let mut shells = Vec::new();
+        if regions.most_proud() > 0.0 {
+            for filling in 0..regions.fillings() {
+                let depth = regions.proud_of(filling);
+                shells.push(if depth > 0.0 { sample_near(part.bvh(), depth, &grid, cancelled)? } else { Bits::new(&grid) });
+            }
+        }
         let word = |n: usize, region: &Solid, w: usize, j: usize, k: usize| match &near[n] {
             Some(bits) => bits.row(j, k)[w],
             None => region.word(&grid, w, j, k),
@@ -156,23 +182,30 @@ impl Zoned {
         let zones = regions.zones.len();
         // First come, first served: what is still free goes to the next zone.
         let sort = |w: usize, j: usize, k: usize, filling: usize| {
-            let (mut free, mut fill, mut solid, mut own) = (inside.row(j, k)[w], 0, 0, 0);
+            let inside = inside.row(j, k)[w];
+            let reached = |filling: usize| inside | shells.get(filling).map_or(0, |s: &Bits| s.row(j, k)[w]);
+            let (mut fill, mut solid, mut own) = (0, 0, 0);
+            let mut free = (0..shells.len()).fold(inside, |all, filling| all | reached(filling));
             if free == 0 {
                 return (0, 0, 0);
             }
             for (n, region) in regions.zones.iter().enumerate() {
                 let mine = free & word(n, &region.solid, w, j, k);
                 free &= !mine;
-                own |= if region.filling == filling { mine } else { 0 };
+                own |= if region.filling == filling { mine & reached(filling) } else { 0 };
                 match region.role {
-                    Role::Fill => fill |= mine,
-                    Role::KeepSolid => solid |= mine,
+                    Role::Fill => fill |= mine & reached(region.filling),
+                    Role::KeepSolid => solid |= mine & inside,
                     Role::KeepClear | Role::Reference | Role::Alongside => {}
                 }
             }
-            *(if regions.rest == Role::KeepSolid { &mut solid } else { &mut fill }) |= free;
+            if regions.rest == Role::KeepSolid {
+                solid |= free & inside;
+            } else {
+                fill |= free & reached(0);
+            }
             let skin = regions.skins.iter().enumerate().fold(0, |m, (n, s)| m | word(zones + n, s, w, j, k));
-            (fill & !skin, solid | fill & skin, own & fill & !skin)
+            (fill & !skin, solid | fill & skin & inside, own & fill & !skin)
         };
         let made = |word: &(dyn Fn(usize, usize, usize) -> u64 + Sync)| {
             let mut out = Bits::new(&grid);
@@ -193,7 +226,21 @@ impl Zoned {
                 fill.row(j, k)[w] & !rim
             })
         });
-        (!cancelled()).then_some(Zoned { grid, inside, fill, solid, own, smooth, near })
+        (!cancelled()).then_some(Zoned { grid, inside, fill, solid, own, smooth, near, shells })
+    }
+
+    /// Is a sample within reach of a filling, inside the part or past its surface?
+    pub fn reached(&self, filling: usize, at: glam::UVec3) -> bool {
+        self.inside.get(at.x, at.y, at.z) || self.shells.get(filling).is_some_and(|s| s.get(at.x, at.y, at.z))
+    }
+
+    /// Samples of `fill` past the part's surface, if any may be there.
+    pub fn beyond(&self) -> Option<Bits> {
+        (!self.shells.is_empty()).then(|| {
+            let mut out = self.fill.clone();
+            out.par_words_mut(|w, j, k, word| *word &= !self.inside.row(j, k)[w]);
+            out
+        })
     }
 
     /// Samples around which a smooth field alone decides.
@@ -230,7 +277,8 @@ impl Zoned {
     }
 
     pub fn bytes(&self) -> usize {
-        self.fill.bytes() * (3 + self.near.iter().flatten().count() + self.own.len() + self.smooth.iter().len())
+        self.fill.bytes()
+            * (3 + self.shells.len() + self.near.iter().flatten().count() + self.own.len() + self.smooth.iter().len())
     }
 }
 

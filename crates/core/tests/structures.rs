@@ -10,7 +10,7 @@ use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{
     CellKind, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape, OwnStruts, Place, Recipe, Role, SeededKind, Seeds,
-    Spread, Structure, Thicken, Zone, Zones,
+    Skin, Spread, Structure, Thicken, Zone, Zones,
 };
 use ulmix_core::report::Verdict;
 use ulmix_core::shape::Composed;
@@ -361,7 +361,7 @@ fn walls_stand_upright_on_a_picked_face_and_run_along_the_axis_of_a_round_one() 
                     kind: Kind::Extruded(kind),
                     cell_mm: [6.0; 3],
                     rotation_deg,
-                    upright: Some(face.clone()),
+                    upright: Some(*face),
                     ..Structure::default()
                 };
                 let b = bare(part, &s);
@@ -382,4 +382,47 @@ fn walls_stand_upright_on_a_picked_face_and_run_along_the_axis_of_a_round_one() 
     r.structure.upright = Some(long_side);
     let (linked, _) = Pipeline::new(0).foresee(&tube, &r, &Unwatched).unwrap();
     assert_eq!(linked.lost_faces.iter().map(|l| (&l.name[..], l.faces)).collect::<Vec<_>>(), [("Walls stand on", 1)]);
+}
+
+#[test]
+fn a_lattice_that_stands_proud_has_whole_struts_at_the_surface_and_none_past_skins() {
+    let part = cube(20.0);
+    let of = |change: &dyn Fn(&mut Recipe)| {
+        // Struts along the cube's own edges and faces.
+        let mut r = recipe(&part, Kind::Cell(CellKind::Cubic), 5.0, Thicken::Thickness { thickness_mm: 1.2 });
+        r.joins = Joins { proud: true, ..Joins::default() };
+        change(&mut r);
+        let o = run(&part, &r);
+        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+        assert!(failed.is_empty(), "{failed:?}");
+        let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
+        assert!((got - foreseen).abs() < 1.0, "{got} for {foreseen}");
+        o
+    };
+    let trimmed = of(&|r| r.joins.proud = false);
+    assert!(trimmed.report.proud_mm3 == 0.0 && trimmed.solid.mesh.bounds().max.max_element() < 20.0 + 1e-5);
+    let proud = of(&|_| {});
+    let b = proud.solid.mesh.bounds();
+    for (low, high) in b.min.to_array().into_iter().zip(b.max.to_array()) {
+        assert!((low + 0.6).abs() < 0.03 && (high - 20.6).abs() < 0.03, "{low} {high}");
+    }
+    // Half of the struts on the faces, three quarters of those on the edges: what was cut off.
+    let more = proud.solid.mesh.volume() - trimmed.solid.mesh.volume();
+    assert!((proud.report.proud_mm3 / more - 1.0).abs() < 0.1, "{} {more}", proud.report.proud_mm3);
+    let skin = of(&|r| r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }]);
+    assert!(skin.solid.mesh.bounds().max.max_element() < 20.0 + 1e-4);
+    // Kept solid below: flat there, and proud on the other sides.
+    let place = Place::Box { centre_mm: [10.0, 10.0, 0.0], size_mm: [40.0, 40.0, 6.0], rotation_deg: [0.0; 3] };
+    let plate = of(&|r| r.zones.list = vec![Zone::new("Plate", Role::KeepSolid, place.clone())]);
+    let b = plate.solid.mesh.bounds();
+    assert!(b.min.z.abs() < 1e-4 && (b.max.z - 20.6).abs() < 0.03 && (b.max.x - 20.6).abs() < 0.03, "{b:?}");
+
+    // The net of cells on a ball, round struts on the ball itself.
+    let ball = Part::prepare(&TriMesh::sphere(20.0, 5)).unwrap();
+    let mut r = recipe(&ball, Kind::Seeded(SeededKind::Voronoi), 9.0, Thicken::Thickness { thickness_mm: 1.4 });
+    r.joins.proud = true;
+    let o = run(&ball, &r);
+    let far = o.solid.mesh.points.iter().map(|p| p.length()).fold(0.0, f64::max);
+    assert!((far - 20.7).abs() < 0.05, "{far}");
+    assert!(o.report.checks.iter().flatten().all(|c| c.verdict != Verdict::Fail));
 }

@@ -825,6 +825,12 @@ export interface components {
              * @default 0
              */
             node_mm: number;
+            /**
+             * @description Where no skin or solid covers it the lattice reaches past the part's surface by half its thickness, so that struts
+             *     there are whole; else it is trimmed.
+             * @default false
+             */
+            proud: boolean;
         };
         /** @description Kind of structure, by family. In JSON the kind's name alone. */
         Kind: components["schemas"]["SurfaceKind"] | components["schemas"]["CellKind"] | components["schemas"]["ExtrudedKind"] | components["schemas"]["SeededKind"] | components["schemas"]["FoamKind"] | components["schemas"]["GivenKind"];
@@ -1359,6 +1365,11 @@ export interface components {
             part_mass_g: number;
             /** Format: double */
             part_volume_mm3: number;
+            /**
+             * Format: double
+             * @description Lattice that stands past the part's surface, counted in the volume and not in the density.
+             */
+            proud_mm3: number;
             /**
              * Format: double
              * @description Share of the solid part's volume that is gone. Percent.

@@ -27,7 +27,7 @@ use crate::lattice::finer::Site;
 use crate::lattice::{make, Bare};
 use crate::part::Part;
 use crate::polygonise::{polygonise, Care, Shape};
-use crate::recipe::{key_of, Filling, Kind, Recipe, RecipeError, Zones};
+use crate::recipe::{key_of, Filling, Joins, Kind, Recipe, RecipeError, Zones};
 use crate::report::{self, Report};
 use crate::sample::{scatter, volume};
 use crate::shape::{Composed, Reaching, Side};
@@ -149,10 +149,11 @@ impl Pipeline {
         let lattices = reaching.map(|(l, t)| Reaching { lattice: &**l, reach: plan::reach(quality, step, *t) }).collect();
         let run = Run { part, recipe, quality, step, final_step: prediction.step_mm, thick: &thick, lattices };
         let apart = recipe.mesh.apart_mm.filter(|_| quality == Quality::Final);
-        let (solid, finish_key) = match apart {
+        let (solid, finish_key, proud) = match apart {
             None => {
                 let made = self.meshed(&run, Side::All, 0.0, watch)?;
-                (made.solid, made.key)
+                let proud = self.past_surface(&run, &made, Side::All);
+                (made.solid, made.key, proud)
             }
             Some(overlap) => self.apart(&run, overlap, watch)?,
         };
@@ -162,13 +163,13 @@ impl Pipeline {
             &report_key,
             watch,
             |_: &Report| 4096,
-            || Some(report::report(part, recipe, &linked, &solid, step)),
+            || Some(report::report(part, recipe, &linked, &solid, step, proud)),
         )?;
         Ok(Outcome { quality, linked: (*linked).clone(), prediction, step_mm: step, solid, report })
     }
 
     /// Lattice and solids as two bodies; one of them where there is only one.
-    fn apart(&self, run: &Run, overlap: f64, watch: &dyn Watch) -> Result<(Arc<Solid>, String), RunError> {
+    fn apart(&self, run: &Run, overlap: f64, watch: &dyn Watch) -> Result<(Arc<Solid>, String, f64), RunError> {
         let lattice = self.meshed(run, Side::Lattice, overlap, watch)?;
         let solids = self.meshed(run, Side::Solids, 0.0, watch)?;
         let key = self.key(&[&"apart", &lattice.key, &solids.key]);
@@ -176,7 +177,17 @@ impl Pipeline {
             let shared = if overlap > 0.0 { self.shared(run, &lattice, &solids) } else { 0.0 };
             Some(Solid::apart(&lattice.solid, &solids.solid, shared))
         };
-        Ok((self.stage(Stage::Finish, &key, watch, Solid::bytes, both)?, key))
+        let proud = self.past_surface(run, &lattice, Side::Lattice);
+        Ok((self.stage(Stage::Finish, &key, watch, Solid::bytes, both)?, key, proud))
+    }
+
+    /// Volume of the lattice past the part's surface, from points spread evenly. mm³.
+    fn past_surface(&self, run: &Run, made: &Meshed, side: Side) -> f64 {
+        let Some(beyond) = made.zones.beyond() else { return 0.0 };
+        let shape = Composed::of(run.part, &made.zones, &made.regions, run.lattices.clone()).only(side);
+        let points = scatter(&beyond, &made.zones.grid, 60_000);
+        let held = points.par_iter().filter(|&&p| shape.value(p) < 0.0).count();
+        volume(&beyond, &made.zones.grid) * held as f64 / points.len().max(1) as f64
     }
 
     /// Volume that both sides hold, from points spread evenly: samples of the grid would be off by a layer
@@ -195,7 +206,8 @@ impl Pipeline {
     fn meshed(&self, run: &Run, side: Side, overlap: f64, watch: &dyn Watch) -> Result<Meshed, RunError> {
         let Run { part, recipe, quality, step, .. } = *run;
         let fillings: Vec<_> = recipe.fillings().iter().map(|f| (f.structure, f.joins)).collect();
-        let (regions, zones, zones_key) = self.zones(part, recipe, step, overlap, watch)?;
+        let past = recipe.fillings().iter().zip(run.thick).map(|(f, t)| if f.joins.proud { 0.5 * t } else { 0.0 }).collect();
+        let (regions, zones, zones_key) = self.zones(part, recipe, step, overlap, past, watch)?;
         // Made when the first stage asks for it: held results need none.
         let shape = std::cell::LazyCell::new(|| Composed::of(part, &zones, &regions, run.lattices.clone()).only(side));
         // A density that leads to the same thickness is the same lattice.
@@ -244,16 +256,27 @@ impl Pipeline {
         recipe: &Recipe,
         step: f64,
         overlap: f64,
+        proud: Vec<f64>,
         watch: &dyn Watch,
     ) -> Result<(Regions, Arc<Zoned>, String), RunError> {
-        let regions = Regions::of(part, &recipe.zones).reaching(part, overlap);
+        let regions = Regions::of(part, &recipe.zones).reaching(part, overlap).standing_proud(proud);
+        let past = regions.most_proud();
         let Zones { rest, list, skins } = &recipe.zones;
         // Not what fills them: where something else does, and how it passes over.
         let places: Vec<_> = list.iter().map(|z| (z.role, &z.place, z.own_fill().map(|own| own.blend_mm))).collect();
         let depths: Vec<_> = skins.iter().map(|s| (&s.faces, s.depth_mm)).collect();
-        let key = self.key(&[&"zones", &part.key, rest, &places, &depths, &step, &overlap]);
+        let key = self.key(&[
+            &"zones",
+            &part.key,
+            rest,
+            &places,
+            &depths,
+            &step,
+            &overlap,
+            &if past > 0.0 { &regions.proud[..] } else { &[] },
+        ]);
         let zones = self.stage(Stage::Zones, &key, watch, Zoned::bytes, || {
-            Zoned::sample(part, &regions, Grid::covering(&part.mesh.bounds(), step), &|| watch.cancelled())
+            Zoned::sample(part, &regions, Grid::covering(&part.mesh.bounds().grown(past), step), &|| watch.cancelled())
         })?;
         Ok((regions, zones, key))
     }
@@ -272,7 +295,9 @@ impl Pipeline {
         // Only where cells are smaller around some zones it follows the zones too.
         let marked = recipe.zones.list.iter().filter(|z| z.finer && filling.structure.seeds.finer.is_some());
         let marked: Vec<_> = marked.map(|z| &z.place).collect();
-        let key = self.key(&[&"bare", &part.key, filling.structure, &filling.joins, &marked, &draft]);
+        // Where it ends changes nothing yet.
+        let joins = Joins { proud: false, ..filling.joins };
+        let key = self.key(&[&"bare", &part.key, filling.structure, &joins, &marked, &draft]);
         if self.cache.get::<Held>(&key).is_none() {
             Rows::few_enough(part, filling.structure)?;
         }
@@ -309,7 +334,7 @@ impl Pipeline {
             return Ok((known, key));
         }
         let step = plan::survey_step(part);
-        let (regions, zones, zones_key) = self.zones(part, recipe, step, 0.0, &Inner(watch))?;
+        let (regions, zones, zones_key) = self.zones(part, recipe, step, 0.0, Vec::new(), &Inner(watch))?;
         let mut curves = Vec::new();
         for (n, filling) in recipe.fillings().iter().enumerate() {
             let (bare, bare_key) = self.bare(part, recipe, filling, draft, &Inner(watch))?;

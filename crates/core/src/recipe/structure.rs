@@ -471,6 +471,10 @@ pub struct Joins {
     /// By how much struts of the net on the part's surface are thicker than those inside. mm.
     #[schema(required = true)]
     pub net_mm: f64,
+    /// Where no skin or solid covers it the lattice reaches past the part's surface by half its thickness, so that struts
+    /// there are whole; else it is trimmed.
+    #[schema(required = true)]
+    pub proud: bool,
 }
 
 impl Joins {

@@ -30,6 +30,7 @@ export function Ledger() {
     ['Mass', about + mass(r.mass_g)],
     ['Solid part', mass(r.part_mass_g)],
     ['Volume', about + volume(r.volume_mm3)],
+    ...(r.proud_mm3 > 0 ? [['Past the surface', about + volume(r.proud_mm3)] as [string, string]] : []),
     ['Fill density', about + percent(r.fill_density_percent)],
     [info.linked.walls ? 'Wall asked' : 'Strut asked', mm(info.linked.thickness_mm)],
     ...(r.walls

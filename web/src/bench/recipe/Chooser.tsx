@@ -1,6 +1,6 @@
 import { Segmented } from 'antd'
 import { useState } from 'react'
-import { edit } from '../state'
+import { edit, pick, useBench } from '../state'
 import { fillingOf, useFilling } from './filling'
 import { OwnStruts } from './OwnStruts'
 import { choiceOf, families, pictureOf, useChoices, withStructure, type Family } from './structureRules'
@@ -28,7 +28,12 @@ export function Chooser() {
               role="radio"
               aria-checked={c.kind === chosen.kind}
               className="kind"
-              onClick={() => c.kind !== chosen.kind && edit(withStructure({ kind: c.kind }))}
+              onClick={() => {
+                if (c.kind === chosen.kind) return
+                // Faces that were being picked for this kind mean nothing to the next.
+                if (useBench.getState().picking) void pick(null)
+                edit(withStructure({ kind: c.kind }))
+              }}
             >
               <img src={pictureOf(c.kind, saved, thickness)} alt="" width={52} height={52} />
               {/* A long word breaks where it is spoken apart. */}

@@ -48,7 +48,7 @@ export function MeshStep() {
       {!auto && <Value label="Grid step" value={step} unit="mm" range={[Math.max(step / 4, 0.02), step * 3]} still={() => true} change={(v) => withMesh({ step_mm: v })} />}
       <Value label="Reduce within" hint="greatest deviation" value={recipe.mesh.reduce_mm} unit="mm" digits={3} range={[0, Math.max(0.1, recipe.mesh.reduce_mm)]} still={() => true} change={(v) => withMesh({ reduce_mm: v })} />
       <Value label="Drop crumbs" hint="loose pieces below" value={recipe.mesh.crumb_mm3} unit="mm³" digits={1} range={[0, Math.max(100, recipe.mesh.crumb_mm3)]} still={() => true} change={(v) => withMesh({ crumb_mm3: v })} />
-      <Value label="Smoothing" hint="rounds the lattice's edges, keeps its volume" value={recipe.mesh.smoothing} unit="" digits={0} range={[0, 5]} change={(v) => withMesh({ smoothing: Math.round(v) })} />
+      <Value label="Smoothing" hint="of the lattice, volume kept" value={recipe.mesh.smoothing} unit="" digits={0} range={[0, 5]} change={(v) => withMesh({ smoothing: Math.round(v) })} />
       <div className="line">
         <span className="label">
           Lattice and solids

@@ -1,7 +1,9 @@
 import type { Recipe, RunInfo } from '../../api/client'
 import { mm, percent, plain } from '../../shared/format'
+import { edit } from '../state'
 import { useFilling, withFilling } from './filling'
 import { FillingChoice } from './FillingChoice'
+import { ChoiceLine } from './Lines'
 import { choiceOf, useChoices, withJoins } from './structureRules'
 import { Value } from './Value'
 
@@ -91,6 +93,16 @@ export function Thicken() {
           change={(v) => withJoins({ net_mm: v })}
         />
       )}
+      <ChoiceLine
+        label="At the part's surface"
+        value={filling.joins.proud ? 'proud' : 'trimmed'}
+        options={[
+          { value: 'trimmed', label: 'Trimmed' },
+          { value: 'proud', label: 'Stands proud' },
+        ]}
+        onChange={(v) => edit(withJoins({ proud: v === 'proud' }))}
+      />
+      {filling.joins.proud && <p className="muted small">By half a {walls ? 'wall' : 'strut'}, where no skin or solid covers it.</p>}
       {picture?.info.report.cautions.map((c) => (
         <p key={c} className="remark">
           {c}
