@@ -10,7 +10,7 @@ use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{
     CellKind, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape, OwnStruts, Place, Recipe, Role, SeededKind, Seeds,
-    Skin, Spread, Structure, Thicken, Zone, Zones,
+    Skin, Spread, Structure, StrutSection, Thicken, Zone, Zones,
 };
 use ulmix_core::report::Verdict;
 use ulmix_core::shape::Composed;
@@ -425,4 +425,46 @@ fn a_lattice_that_stands_proud_has_whole_struts_at_the_surface_and_none_past_ski
     let far = o.solid.mesh.points.iter().map(|p| p.length()).fold(0.0, f64::max);
     assert!((far - 20.7).abs() < 0.05, "{far}");
     assert!(o.report.checks.iter().flatten().all(|c| c.verdict != Verdict::Fail));
+}
+
+#[test]
+fn rectangular_struts_have_their_width_height_and_turn_and_sharp_edges() {
+    let part = cube(30.0);
+    // One strut through the middle, along x; own struts are given about the middle of the part's box.
+    let own = OwnStruts { nodes_mm: vec![[3.0, 15.0, 15.0], [27.0, 15.0, 15.0]], struts: vec![[0, 1]], name: "One".into() };
+    for (taller_mm, turn_deg) in [(0.0, 0.0), (2.0, 0.0), (2.0, 30.0), (3.5, -70.0)] {
+        let mut r = recipe(&part, Kind::Given(GivenKind::OwnStruts), 10.0, Thicken::Thickness { thickness_mm: 2.0 });
+        r.structure.own_struts = Some(own.clone());
+        r.joins = Joins { section: StrutSection::Rectangular { taller_mm, turn_deg }, ..Joins::default() };
+        r.mesh.step_mm = Some(0.37);
+        let o = run(&part, &r);
+        assert!(o.report.checks.iter().flatten().all(|c| c.verdict != Verdict::Fail));
+        let m = &o.solid.mesh;
+        let (width, height) = (2.0, 2.0 + taller_mm);
+        // Its ends reach half a width further.
+        assert!((m.volume() / (width * height * 26.0) - 1.0).abs() < 1e-4, "{taller_mm} {turn_deg}: {}", m.volume());
+        let a = f64::to_radians(turn_deg);
+        let (up, across) = (DVec3::new(0.0, -a.sin(), a.cos()), DVec3::new(0.0, a.cos(), a.sin()));
+        let farthest = |n: DVec3| m.points.iter().map(|p| (*p - 15.0).dot(n).abs()).fold(0.0, f64::max);
+        for (n, half) in [(up, 0.5 * height), (across, 0.5 * width), (DVec3::X, 13.0)] {
+            assert!((farthest(n) - half).abs() < 1e-3, "{taller_mm} {turn_deg}: {} for {half}", farthest(n));
+        }
+        // Corners are where they should be.
+        let corner = DVec3::new(28.0, 15.0, 15.0) + up * (0.5 * height) + across * (0.5 * width);
+        let nearest = m.points.iter().map(|p| p.distance(corner)).fold(f64::INFINITY, f64::min);
+        assert!(nearest < 2e-3, "{taller_mm} {turn_deg}: {nearest}");
+    }
+}
+
+#[test]
+fn cells_of_rectangular_struts_close_and_reach_their_density() {
+    let part = cube(20.0);
+    for (kind, taller_mm) in [(Kind::Cell(CellKind::BodyCentred), 0.8), (Kind::Seeded(SeededKind::Voronoi), 0.0)] {
+        let mut r = recipe(&part, kind, 7.0, Thicken::RelativeDensity { percent: 20.0 });
+        r.joins = Joins { section: StrutSection::Rectangular { taller_mm, turn_deg: 20.0 }, node_mm: 0.4, ..Joins::default() };
+        let o = run(&part, &r);
+        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+        assert!(failed.is_empty(), "{kind:?}: {failed:?}");
+        assert!((o.report.fill_density_percent - 20.0).abs() < 1.0, "{kind:?}: {}", o.report.fill_density_percent);
+    }
 }

@@ -258,35 +258,19 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     b.until("faces can be picked", || async { b.present(".facewords").await }).await;
     // The top, then the long side that looks at us.
     for (x, y, faces) in [(0.5, 0.42, "1 face"), (0.42, 0.61, "2 faces")] {
-        b.until("the face is taken", || async {
-            if !b.seen(".editor .label", faces).await {
-                b.click_in(".view canvas", x, y).await;
-            }
-            b.seen(".editor .label", faces).await
-        })
-        .await;
+        let act = || b.click_in(".view canvas", x, y);
+        b.acted("the face is taken", act, || b.seen(".editor .label", faces)).await;
     }
     // A box around all of it takes every face; a step back lets them go again.
     b.click_text("[aria-label='Pick by'] .ant-segmented-item-label", "Box").await;
-    b.until("a box takes what lies in it", || async {
-        if !b.seen(".editor .label", "14 faces").await {
-            b.drag(".view canvas", (0.02, 0.2), (690, 440)).await;
-        }
-        b.seen(".editor .label", "14 faces").await
-    })
-    .await;
+    let act = || b.drag(".view canvas", (0.02, 0.2), (690, 440));
+    b.acted("a box takes what lies in it", act, || b.seen(".editor .label", "14 faces")).await;
     b.click("[aria-label=Undo]").await;
     b.until("two are left", || async { b.seen(".editor .label", "2 faces").await }).await;
     // The loop of edges nearest to the top's middle is its outline: four sides and four corners, one of which is held.
     b.click_text("[aria-label='Pick by'] .ant-segmented-item-label", "Loop").await;
-    b.until("a loop takes the faces along it", || async {
-        if !b.seen(".editor .label", "9 faces").await {
-            b.click_in(".view canvas", 0.5, 0.42).await;
-            b.saved().await;
-        }
-        b.seen(".editor .label", "9 faces").await
-    })
-    .await;
+    let act = || b.click_in(".view canvas", 0.5, 0.42);
+    b.acted("a loop takes the faces along it", act, || b.seen(".editor .label", "9 faces")).await;
     b.click("[aria-label=Undo]").await;
     b.until("two are left again", || async { b.seen(".editor .label", "2 faces").await }).await;
     b.click_text("button", "Done picking").await;
@@ -300,13 +284,7 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     // A drain hole where the top is clicked.
     b.click_text("button", "Drain hole").await;
     b.until("a place can be clicked", || async { b.seen(".facewords", "Click where the hole goes in").await }).await;
-    b.until("the hole is there", || async {
-        if !b.seen(".zonerow", "Drain hole 1").await {
-            b.click_in(".view canvas", 0.6, 0.45).await;
-        }
-        b.seen(".zonerow", "Drain hole 1").await
-    })
-    .await;
+    b.acted("the hole is there", || b.click_in(".view canvas", 0.6, 0.45), || b.seen(".zonerow", "Drain hole 1")).await;
     b.until("its values show", || async { !b.value("[aria-label=Diameter]").await.is_empty() }).await;
     let drain = 0.5 * b.value("[aria-label=Diameter]").await.parse::<f64>().unwrap();
     b.saved().await;
@@ -529,11 +507,7 @@ async fn rows_of_cells_go_round_a_tube() {
     b.saved().await;
     b.click_text("button", "Pick faces").await;
     b.until("faces can be picked", || async { b.present(".facewords").await }).await;
-    b.until("the tube is under the pointer", || async {
-        b.click_in("canvas", 0.5, 0.7).await;
-        b.seen(".step", "1 face").await
-    })
-    .await;
+    b.acted("the tube is under the pointer", || b.click_in("canvas", 0.5, 0.7), || b.seen(".step", "1 face")).await;
     b.click_text("button", "Done picking").await;
     b.saved().await;
     b.step("Thicken").await;

@@ -831,6 +831,12 @@ export interface components {
              * @default false
              */
             proud: boolean;
+            /**
+             * @default {
+             *       "shape": "round"
+             *     }
+             */
+            section: components["schemas"]["StrutSection"];
         };
         /** @description Kind of structure, by family. In JSON the kind's name alone. */
         Kind: components["schemas"]["SurfaceKind"] | components["schemas"]["CellKind"] | components["schemas"]["ExtrudedKind"] | components["schemas"]["SeededKind"] | components["schemas"]["FoamKind"] | components["schemas"]["GivenKind"];
@@ -1580,6 +1586,25 @@ export interface components {
             /** @description Grows from seed points. */
             seeded: boolean;
             title: string;
+        };
+        /** @description The section of struts. */
+        StrutSection: {
+            /** @enum {string} */
+            shape: "round";
+        } | {
+            /** @enum {string} */
+            shape: "rectangular";
+            /**
+             * Format: double
+             * @description By how much. mm.
+             */
+            taller_mm: number;
+            /**
+             * Format: double
+             * @description About the strut's axis; untwisted the height of a strut points as far along z as it can, that of an upright
+             *     one along x. Degrees.
+             */
+            turn_deg: number;
         };
         /**
          * @description Triply periodic surfaces.

@@ -16,7 +16,9 @@ use super::voronoi::Within;
 use super::{own_cell, unit, voronoi, Bare, Facts};
 use crate::median::median;
 use crate::part::{sharp_edges, Part};
-use crate::recipe::{CellKind, ExtrudedKind, FaceMark, FoamKind, GivenKind, Joins, Kind, SeededKind, Seeds, Structure};
+use crate::recipe::{
+    CellKind, ExtrudedKind, FaceMark, FoamKind, GivenKind, Joins, Kind, SeededKind, Seeds, Structure, StrutSection,
+};
 use glam::{DMat3, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -190,6 +192,8 @@ fn extruded(
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Net> {
     let [x, y, _] = s.cell_mm;
+    // Walls have no section of their own.
+    let joins = Joins { section: StrutSection::Round, ..joins };
     if let Some((lines, ratio)) = unit::pattern(kind) {
         let cell = DVec3::new(x, y * ratio, 0.0);
         let struts: Vec<[DVec3; 2]> = lines.iter().map(|e| e.map(|p| p * cell)).collect();

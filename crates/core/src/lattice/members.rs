@@ -5,7 +5,8 @@
 //! more than a quarter of the radius for two members.
 
 use super::index::{Bins, PointGrid};
-use crate::recipe::Joins;
+use crate::recipe::{Joins, StrutSection};
+use crate::trig::sin_cos;
 use glam::{DMat3, DVec3};
 use wide::{f32x8, CmpEq, CmpGt, CmpLt};
 
@@ -69,6 +70,13 @@ pub enum Members {
         bins: Bins,
         exact: Vec<Segment>,
         quick: Vec<[f32; 8]>,
+    },
+    /// Struts with flat sides.
+    Bars {
+        bins: Bins,
+        exact: Vec<Bar>,
+        /// The same, and the extra thickness.
+        quick: Vec<([f32; 14], f32)>,
     },
     /// Bins hold the points that may be the nearest there.
     Walls {
@@ -151,15 +159,16 @@ impl Members {
                     })
                 };
                 let near = |s: &[DVec3; 2]| {
-                    let (low, high) = (s[0].min(s[1]) - margin, s[0].max(s[1]) + margin);
+                    let room = room(joins, margin);
+                    let (low, high) = (s[0].min(s[1]) - room, s[0].max(s[1]) + room);
                     high.cmpge(DVec3::ZERO).all() && low.cmple(*cell).all()
                 };
                 let all = struts.iter().flat_map(copies).filter(near);
-                Members::of(segments(all, usize::MAX, joins), DVec3::ZERO, *cell, true, margin, edge)
+                Members::of(segments(all, usize::MAX, joins), joins, DVec3::ZERO, *cell, true, margin, edge)
             }
             Source::Struts { struts, inner } => {
-                let (low, high) = span(struts.iter().flatten(), margin);
-                Members::of(segments(struts.iter().copied(), *inner, joins), low, high - low, false, margin, edge)
+                let (low, high) = span(struts.iter().flatten(), room(joins, margin));
+                Members::of(segments(struts.iter().copied(), *inner, joins), joins, low, high - low, false, margin, edge)
             }
             Source::Walls { seeds, pairs, holes } => {
                 let (low, high) = span(seeds.iter(), 0.0);
@@ -179,7 +188,10 @@ impl Members {
         }
     }
 
-    fn of(struts: Vec<Segment>, low: DVec3, size: DVec3, repeats: bool, margin: f64, edge: f64) -> Members {
+    fn of(struts: Vec<Segment>, joins: Joins, low: DVec3, size: DVec3, repeats: bool, margin: f64, edge: f64) -> Members {
+        if let StrutSection::Rectangular { taller_mm, turn_deg } = joins.section {
+            return bars(struts, taller_mm, turn_deg, low, size, repeats, margin, edge);
+        }
         let exact: Vec<Segment> = struts.iter().map(|s| Segment { a: s.a - low, b: s.b - low, extra: s.extra }).collect();
         let flat = exact.iter().all(|s| s.a.z == 0.0 && s.b.z == 0.0);
         let bins = Bins::new(low, if flat { size.with_z(0.0) } else { size }, edge, repeats);
@@ -205,7 +217,7 @@ impl Members {
 
     pub fn bins(&self) -> &Bins {
         match self {
-            Members::Struts { bins, .. } | Members::Walls { bins, .. } => bins,
+            Members::Struts { bins, .. } | Members::Bars { bins, .. } | Members::Walls { bins, .. } => bins,
         }
     }
 
@@ -213,6 +225,7 @@ impl Members {
         self.bins().bytes()
             + match self {
                 Members::Struts { exact, .. } => exact.len() * (56 + 32),
+                Members::Bars { exact, .. } => exact.len() * (120 + 60),
                 Members::Walls { exact, beside, .. } => exact.len() * (24 + 12) + beside.exact.len() * (64 + 32),
             }
     }
@@ -226,6 +239,7 @@ impl Members {
         let list = self.bins().list(self.bins().of(q));
         match self {
             Members::Struts { exact, .. } => list.iter().map(|&id| foot(&exact[id as usize], q).0).fold(far, join),
+            Members::Bars { exact, .. } => list.iter().map(|&id| exact[id as usize].distance(q)).fold(far, join),
             Members::Walls { exact, beside, .. } => {
                 let d = |i: u32| exact[i as usize].distance_squared(q);
                 let Some(&own) = list.iter().min_by(|a, b| d(**a).total_cmp(&d(**b))) else { return far };
@@ -250,6 +264,13 @@ impl Members {
                     let length = (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt();
                     let unit = one / length.max(f32x8::splat(1e-12));
                     joined.add(length - extra, d.map(|d| d * unit));
+                }
+                (joined.f, joined.g)
+            }
+            Members::Bars { quick, .. } => {
+                for &id in list {
+                    let (d, g) = bar8(&quick[id as usize], q);
+                    joined.add(d, g);
                 }
                 (joined.f, joined.g)
             }
@@ -290,6 +311,110 @@ impl Members {
             }
         }
     }
+}
+
+/// A strut with flat sides: the places whose greatest coordinate, across, upward beyond the ribbon that is as high as
+/// struts are taller than wide, or along beyond the ends, is below half the thickness. So its faces are exact at any
+/// thickness.
+pub struct Bar {
+    a: DVec3,
+    /// Unit; without a length it is a round node.
+    along: DVec3,
+    up: DVec3,
+    across: DVec3,
+    length: f64,
+    /// Half of what it is taller than wide.
+    taller: f64,
+    extra: f64,
+}
+
+impl Bar {
+    fn new(s: &Segment, taller: f64, turn_deg: f64) -> Bar {
+        let along = (s.b - s.a).normalize_or_zero();
+        let first = if along.z.abs() > 0.999 { DVec3::X } else { DVec3::Z };
+        let up = (first - along * first.dot(along)).normalize_or_zero();
+        let (sin, cos) = sin_cos(turn_deg.to_radians());
+        let up = up * cos + along.cross(up) * sin;
+        Bar { a: s.a, along, up, across: along.cross(up), length: s.a.distance(s.b), taller, extra: s.extra }
+    }
+
+    fn distance(&self, q: DVec3) -> f64 {
+        let p = q - self.a;
+        if self.length == 0.0 {
+            return p.length() - self.extra;
+        }
+        let along = p.dot(self.along);
+        let end = (along - self.length).max(-along);
+        p.dot(self.across).abs().max(p.dot(self.up).abs() - self.taller).max(end) - self.extra
+    }
+
+    fn quick(&self) -> [f32; 14] {
+        let [a, l, u, c] = [self.a, self.along, self.up, self.across].map(|v| v.as_vec3());
+        [a.x, a.y, a.z, l.x, l.y, l.z, u.x, u.y, u.z, c.x, c.y, c.z, self.length as f32, self.taller as f32]
+    }
+}
+
+/// Of a bar with the extra thickness `extra`, at eight places: distance and gradient.
+#[inline(always)]
+fn bar8(bar: &([f32; 14], f32), q: &[f32x8; 3]) -> (f32x8, [f32x8; 3]) {
+    let ([ax, ay, az, lx, ly, lz, ux, uy, uz, cx, cy, cz, length, taller], extra) = *bar;
+    let p = [q[0] - ax, q[1] - ay, q[2] - az];
+    let zero = f32x8::ZERO;
+    if length == 0.0 {
+        let far = (p[0] * p[0] + p[1] * p[1] + p[2] * p[2]).sqrt();
+        let unit = f32x8::splat(1.0) / far.max(f32x8::splat(1e-12));
+        return (far - extra, [p[0] * unit, p[1] * unit, p[2] * unit]);
+    }
+    let dot = |x: f32, y: f32, z: f32| p[0] * x + p[1] * y + p[2] * z;
+    let (along, up, across) = (dot(lx, ly, lz), dot(ux, uy, uz), dot(cx, cy, cz));
+    let sign = |v: f32x8| v.cmp_lt(zero).blend(f32x8::splat(-1.0), f32x8::splat(1.0));
+    let (high, end) = (up.abs() - taller, (along - length).max(-along));
+    let (mut f, s) = (across.abs(), sign(across));
+    let mut g = [s * cx, s * cy, s * cz];
+    let mut take = |v: f32x8, s: f32x8, n: [f32; 3]| {
+        let more = v.cmp_gt(f);
+        f = f.max(v);
+        g = [more.blend(s * n[0], g[0]), more.blend(s * n[1], g[1]), more.blend(s * n[2], g[2])];
+    };
+    take(high, sign(up), [ux, uy, uz]);
+    take(end, sign(along - 0.5 * length), [lx, ly, lz]);
+    (f - extra, g)
+}
+
+/// How far from its axis a strut may have places below a distance.
+fn room(joins: Joins, margin: f64) -> f64 {
+    match joins.section {
+        StrutSection::Round => margin,
+        // Corners lie farther than faces.
+        StrutSection::Rectangular { taller_mm, .. } => 3f64.sqrt() * margin + 0.5 * taller_mm,
+    }
+}
+
+#[allow(clippy::too_many_arguments)]
+fn bars(
+    struts: Vec<Segment>,
+    taller_mm: f64,
+    turn_deg: f64,
+    low: DVec3,
+    size: DVec3,
+    repeats: bool,
+    margin: f64,
+    edge: f64,
+) -> Members {
+    let exact: Vec<Segment> = struts.iter().map(|s| Segment { a: s.a - low, b: s.b - low, extra: s.extra }).collect();
+    let bins = Bins::new(low, size, edge, repeats);
+    let room = |s: &Segment| 3f64.sqrt() * (margin + s.extra) + 0.5 * taller_mm;
+    let about = bins.half_diagonal();
+    let bins = bins.fill(
+        exact.len(),
+        |id| {
+            let s = &exact[id];
+            (s.a.min(s.b) - room(s), s.a.max(s.b) + room(s))
+        },
+        |id, middle| foot(&exact[id], middle).0 + exact[id].extra <= about + room(&exact[id]),
+    );
+    let bars: Vec<Bar> = exact.iter().map(|s| Bar::new(s, 0.5 * taller_mm, turn_deg)).collect();
+    Members::Bars { bins, quick: bars.iter().map(|b| (b.quick(), b.extra as f32)).collect(), exact: bars }
 }
 
 /// Distance from a wall with a hole, and its gradient, from those of the whole wall and the ways from the hole's middle.

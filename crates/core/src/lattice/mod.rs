@@ -89,6 +89,11 @@ pub trait Lattice: Send + Sync {
     /// if it reached `reach` mm further, and places are still on its true border.
     fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn Bulk + 'a>;
 
+    /// Has it sharp edges of its own, which single places and their normals must show?
+    fn sharp(&self) -> bool {
+        false
+    }
+
     /// Do its sheets lie so far apart on a grid of this step that vertices may leave their cells and
     /// triangles still not cross?
     fn roomy(&self, step: f64) -> bool;

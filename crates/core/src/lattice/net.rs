@@ -159,6 +159,10 @@ impl Lattice for ThickNet {
         Box::new(GriddedNet::new(self, grid, reach))
     }
 
+    fn sharp(&self) -> bool {
+        !self.shared.joins.section.is_round() && !matches!(self.shared.source, Source::Walls { .. })
+    }
+
     fn roomy(&self, step: f64) -> bool {
         self.shared.joins.blend_mm > 3.0 * step && self.radius > step
     }

@@ -217,7 +217,9 @@ impl Pipeline {
         let surface_key = self.key(&[&"surface", &lattice_key]);
         let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {
             let care = if quality == Quality::Final { Care::Full } else { Care::Quick };
-            polygonise(&zones.grid, &signs, Some(zones.smooth()), &*shape, care, &|| watch.cancelled())
+            // Where struts have sharp edges every place is looked at by itself.
+            let sharp = run.lattices.iter().any(|l| l.lattice.sharp());
+            polygonise(&zones.grid, &signs, (!sharp).then(|| zones.smooth()), &*shape, care, &|| watch.cancelled())
         })?;
         let settings = (quality == Quality::Final).then_some(&recipe.mesh);
         let rounds = plan::smoothing_rounds(recipe.mesh.smoothing, step, run.final_step);

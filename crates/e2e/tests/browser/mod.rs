@@ -5,6 +5,7 @@ use fantoccini::elements::Element;
 use fantoccini::wd::WindowHandle;
 use fantoccini::{Client, ClientBuilder, Locator};
 use serde_json::{json, Value};
+use std::cell::Cell;
 use std::future::Future;
 use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
@@ -14,6 +15,7 @@ use std::time::{Duration, Instant};
 const PATIENCE: Duration = Duration::from_secs(90);
 /// Between two looks at a condition: asking without a pause would take the time that the page needs to get there.
 const BETWEEN: Duration = Duration::from_millis(30);
+const LATE: Duration = Duration::from_secs(3);
 
 /// Browsers draw in software here: one at a time, or they starve each other.
 static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
@@ -139,6 +141,28 @@ impl Bench {
             }
             tokio::time::sleep(BETWEEN).await;
         }
+    }
+
+    /// Acts until something is seen: again only when nothing came of it for a while, for what comes late would be taken
+    /// back by a second time.
+    pub async fn acted<A: Future<Output = ()>, F: Future<Output = bool>>(
+        &self,
+        what: &str,
+        act: impl Fn() -> A,
+        seen: impl Fn() -> F,
+    ) {
+        let last = Cell::new(None::<Instant>);
+        self.until(what, || async {
+            if seen().await {
+                return true;
+            }
+            if last.get().is_none_or(|at| at.elapsed() > LATE) {
+                act().await;
+                last.set(Some(Instant::now()));
+            }
+            false
+        })
+        .await;
     }
 
     /// The picture of this quality is painted and nothing newer is on its way.

@@ -4,6 +4,7 @@ import { edit } from '../state'
 import { useFilling, withFilling } from './filling'
 import { FillingChoice } from './FillingChoice'
 import { ChoiceLine } from './Lines'
+import { SectionFields } from './SectionFields'
 import { choiceOf, useChoices, withJoins } from './structureRules'
 import { Value } from './Value'
 
@@ -63,6 +64,7 @@ export function Thicken() {
       <p className="muted small">
         The one you set last leads; the other follows.
       </p>
+      {net && !walls && <SectionFields width={thickness} />}
       {net && (
         <Value
           label="Blend"
