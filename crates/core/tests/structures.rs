@@ -4,13 +4,15 @@
 use glam::DVec3;
 use std::f64::consts::PI;
 use ulmix_core::grid::Grid;
+use ulmix_core::lattice::finer::Site;
+use ulmix_core::lattice::surface::low_discrepancy;
 use ulmix_core::lattice::{density::DensityCurve, make, Bare};
 use ulmix_core::own_shapes;
 use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{
     CellKind, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape, OwnStruts, Place, Recipe, Role, SeededKind, Seeds,
-    Skin, Spread, Structure, StrutSection, Thicken, Zone, Zones,
+    Skin, Spread, Structure, StrutSection, Taper, Thicken, Toward, Zone, Zones,
 };
 use ulmix_core::report::Verdict;
 use ulmix_core::shape::Composed;
@@ -466,5 +468,54 @@ fn cells_of_rectangular_struts_close_and_reach_their_density() {
         let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
         assert!(failed.is_empty(), "{kind:?}: {failed:?}");
         assert!((o.report.fill_density_percent - 20.0).abs() < 1.0, "{kind:?}: {}", o.report.fill_density_percent);
+    }
+}
+
+#[test]
+fn tapered_struts_are_as_thick_at_each_end_as_what_is_near_asks() {
+    let part = cube(30.0);
+    // From the middle of the cube to the middle of a face.
+    let own = OwnStruts { nodes_mm: vec![[15.0, 15.0, 15.0], [30.0, 15.0, 15.0]], struts: vec![[0, 1]], name: "One".into() };
+    let mut r = recipe(&part, Kind::Given(GivenKind::OwnStruts), 10.0, Thicken::Thickness { thickness_mm: 2.0 });
+    r.structure.own_struts = Some(own);
+    r.joins = Joins { taper: Some(Taper { toward: Toward::Surface, more_mm: 3.0, reach_mm: 10.0 }), ..Joins::default() };
+    r.mesh.step_mm = Some(0.2);
+    let o = run(&part, &r);
+    assert!(o.report.checks.iter().flatten().all(|c| c.verdict != Verdict::Fail));
+    // The border is a cone about the balls at both ends, 1 and 2.5 mm in radius.
+    let lean = (1.5f64 / 15.0).asin();
+    for p in &o.solid.mesh.points {
+        let (x, away) = (p.x - 15.0, (p.y - 15.0).hypot(p.z - 15.0));
+        let on_cone = (1.0 + x * lean.sin()) / lean.cos();
+        if x > -0.05 && p.x < 29.8 {
+            assert!((away - on_cone).abs() < 0.02, "{p}: {away} for {on_cone}");
+        }
+    }
+    let end = o.solid.mesh.points.iter().filter(|p| p.x > 29.9).map(|p| (p.y - 15.0).hypot(p.z - 15.0)).fold(0.0, f64::max);
+    // A rim vertex may keep its cell, a quarter of a step off.
+    assert!((end - 2.5).abs() < 0.05, "{end}");
+
+    // Cells beside a plate, thicker where they grow from it, and as dense as asked all the same.
+    let place = Place::Box { centre_mm: [15.0, 15.0, 0.0], size_mm: [60.0, 60.0, 6.0], rotation_deg: [0.0; 3] };
+    for section in [StrutSection::Round, StrutSection::Rectangular { taller_mm: 0.5, turn_deg: 0.0 }] {
+        for kind in [Kind::Cell(CellKind::BodyCentred), Kind::Seeded(SeededKind::Voronoi)] {
+            let mut r = recipe(&part, kind, 9.0, Thicken::RelativeDensity { percent: 15.0 });
+            let taper = Some(Taper { toward: Toward::Solids, more_mm: 1.2, reach_mm: 12.0 });
+            r.joins = Joins { section, taper, ..Joins::default() };
+            r.zones.list = vec![Zone::new("Plate", Role::KeepSolid, place.clone())];
+            let o = run(&part, &r);
+            let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+            assert!(failed.is_empty(), "{kind:?}: {failed:?}");
+            assert!((o.report.fill_density_percent - 15.0).abs() < 1.0, "{kind:?} {}", o.report.fill_density_percent);
+            // More material in the layer on the plate than in one far from it.
+            let field =
+                make::structure(Site { part: &part, zones: Some(&r.zones), draft: false }, &r.structure, r.joins, &|| false);
+            let lattice = field.unwrap().thicken(o.linked.fill.thickness_mm);
+            let share = |low: f64| {
+                let places = (1..40_000u64).map(|i| DVec3::new(0.0, 0.0, low) + low_discrepancy(i) * DVec3::new(30.0, 30.0, 4.0));
+                places.filter(|p| lattice.value(*p) < 0.0).count()
+            };
+            assert!(share(3.0) as f64 > 1.5 * share(25.0) as f64, "{kind:?}: {} {}", share(3.0), share(25.0));
+        }
     }
 }

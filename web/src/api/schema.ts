@@ -837,6 +837,8 @@ export interface components {
              *     }
              */
             section: components["schemas"]["StrutSection"];
+            /** @default null */
+            taper: null | components["schemas"]["Taper"];
         };
         /** @description Kind of structure, by family. In JSON the kind's name alone. */
         Kind: components["schemas"]["SurfaceKind"] | components["schemas"]["CellKind"] | components["schemas"]["ExtrudedKind"] | components["schemas"]["SeededKind"] | components["schemas"]["FoamKind"] | components["schemas"]["GivenKind"];
@@ -1611,6 +1613,20 @@ export interface components {
          * @enum {string}
          */
         SurfaceKind: "gyroid" | "schwarz_p" | "schwarz_d" | "iwp" | "neovius" | "frd" | "split_p" | "lidinoid";
+        /** @description Struts that are thicker where they are nearer to something: every end by what holds at its node. */
+        Taper: {
+            /**
+             * Format: double
+             * @description By how much, right there. mm.
+             */
+            more_mm: number;
+            /**
+             * Format: double
+             * @description Distance over which that fades to nothing. mm.
+             */
+            reach_mm: number;
+            toward: components["schemas"]["Toward"];
+        };
         /** @description Which of the two linked values was typed last; the other follows. */
         Thicken: {
             /** @enum {string} */
@@ -1629,6 +1645,11 @@ export interface components {
              */
             percent: number;
         };
+        /**
+         * @description Where tapered struts are thickest.
+         * @enum {string}
+         */
+        Toward: "surface" | "solids";
         /**
          * @description Units a file without its own may be in.
          * @enum {string}

@@ -17,8 +17,10 @@ use super::{own_cell, unit, voronoi, Bare, Facts};
 use crate::median::median;
 use crate::part::{sharp_edges, Part};
 use crate::recipe::{
-    CellKind, ExtrudedKind, FaceMark, FoamKind, GivenKind, Joins, Kind, SeededKind, Seeds, Structure, StrutSection,
+    CellKind, ExtrudedKind, FaceMark, FoamKind, GivenKind, Joins, Kind, RecipeError, Role, SeededKind, Seeds, Structure,
+    StrutSection, Toward,
 };
+use crate::solids::{Reach, Solid};
 use glam::{DMat3, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -38,12 +40,13 @@ pub fn structure<'a>(
         Kind::Surface(kind) => Arc::new(Periodic::new(kind, s, part.mesh.bounds().centre())),
         Kind::Foam(FoamKind::FoamSheet) => Arc::new(Foam::new(site, s, cancelled)?),
         Kind::Cell(kind) => match Rows::of(part, s) {
+            None if joins.taper.is_some() => Arc::new(listed(site, kind, s, frame, joins)),
             None => Arc::new(cells(kind, s, frame, joins)),
-            Some(rows) => Arc::new(bent(part, kind, s, &rows, joins)),
+            Some(rows) => Arc::new(bent(site, kind, s, &rows, joins)),
         },
         Kind::Extruded(kind) => Arc::new(extruded(part, kind, s, frame, joins, cancelled)?),
         Kind::Seeded(kind) => Arc::new(seeded(site, kind, s, frame, joins, cancelled)?),
-        Kind::Given(GivenKind::OwnStruts) => Arc::new(given(part, s, frame, joins)),
+        Kind::Given(GivenKind::OwnStruts) => Arc::new(given(site, s, frame, joins)),
     })
 }
 
@@ -127,15 +130,57 @@ fn cells(kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
     net.with_opening(opening).with_facts(facts).with_cell_points(cell_points(frame, cell))
 }
 
+/// Repeating cells whose struts are not alike: one by one, as far as they reach into the part.
+fn listed(site: Site, kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
+    let whole = cells(kind, s, frame, joins);
+    let struts = repeated_struts(site.part, kind, s).unwrap_or_default();
+    let (inner, ends) = (struts.len(), tapering(site, joins, &struts));
+    let facts = whole.facts().cloned().unwrap_or_default();
+    let made = Net::new(Frame::OF_PART, Source::Struts { struts, inner, ends }, joins, s.smallest());
+    made.with_opening(whole.opening(0.0)).with_facts(facts)
+}
+
+/// Refuses tapered cells of too many struts.
+pub fn few_enough(part: &Part, s: &Structure, joins: Joins) -> Result<(), RecipeError> {
+    let Kind::Cell(kind) = s.kind else { return Ok(()) };
+    if joins.taper.is_none() || s.bent().is_some() || repeated_struts(part, kind, s).is_some() {
+        return Ok(());
+    }
+    Err(RecipeError::new(
+        "joins.taper",
+        format!("Tapered, these cells would be more than {MOST_STRUTS} struts."),
+        "Choose larger cells, or struts that are as thick at both ends.",
+    ))
+}
+
+/// By how much the radius of struts is larger at both ends; nothing when they do not taper.
+fn tapering(site: Site, joins: Joins, struts: &[[DVec3; 2]]) -> Vec<[f64; 2]> {
+    let Some(taper) = joins.taper else { return Vec::new() };
+    let zones = site.zones.into_iter().flat_map(|z| &z.list).filter(|z| z.role == Role::KeepSolid);
+    let mut solids: Vec<Solid> = zones.map(|z| Solid::of(&z.place, site.part).0).collect();
+    let bodies = site.part.bodies.iter().filter(|b| b.facts.role == Some(Role::KeepSolid));
+    solids.extend(bodies.map(|b| Solid::Body(Arc::clone(b), Reach::Own)));
+    let away = |p: DVec3| match taper.toward {
+        Toward::Surface => site.part.distance.query(p, taper.reach_mm).map_or(taper.reach_mm, |(d, _)| d.abs()),
+        Toward::Solids => solids.iter().map(|s| s.value(p).max(0.0)).fold(f64::INFINITY, f64::min),
+    };
+    let more = |p: DVec3| {
+        let t = 1.0 - (away(p) / taper.reach_mm).min(1.0);
+        0.5 * taper.more_mm * t * t * (3.0 - 2.0 * t)
+    };
+    struts.par_iter().map(|ends| ends.map(more)).collect()
+}
+
 /// Cells in rows that bend, as far as they reach into the part.
-fn bent(part: &Part, kind: CellKind, s: &Structure, rows: &Rows, joins: Joins) -> Net {
+fn bent(site: Site, kind: CellKind, s: &Structure, rows: &Rows, joins: Joins) -> Net {
+    let part = site.part;
     let straight = cells(kind, s, Frame::OF_PART, joins);
     let cell = s.smallest();
     // Near an axis struts shrink to nothing.
     let (net, facts) = cleaned(part, rows.struts(&unit_struts(kind, s)), Skeleton::default(), cell, &|_| DWINDLED * cell);
     let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
-    let inner = struts.len();
-    let made = Net::new(Frame::OF_PART, Source::Struts { struts, inner }, joins, cell);
+    let (inner, ends) = (struts.len(), tapering(site, joins, &struts));
+    let made = Net::new(Frame::OF_PART, Source::Struts { struts, inner, ends }, joins, cell);
     let facts = Facts { rows: Some(rows.counts), ..facts };
     made.with_opening(straight.opening(0.0)).with_facts(facts).with_skeleton(net)
 }
@@ -308,12 +353,14 @@ fn seeded(
     let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) = net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
     let inner = struts.len();
     struts.extend(outer);
-    let made = Net::new(Frame::OF_PART, Source::Struts { struts, inner }, joins, cell).with_smallest(least * cell);
+    let ends = tapering(site, joins, &struts);
+    let made = Net::new(Frame::OF_PART, Source::Struts { struts, inner, ends }, joins, cell).with_smallest(least * cell);
     Some(made.with_opening(least * opening * s.smallest()).with_facts(facts).with_skeleton(net))
 }
 
 /// Struts from a file, turned and shifted about the middle of the part's box, as far as they reach into the part.
-fn given(part: &Part, s: &Structure, frame: Frame, joins: Joins) -> Net {
+fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
+    let part = site.part;
     let middle = part.mesh.bounds().centre();
     let raw = s.own_struts.as_ref().map_or_else(Skeleton::default, |own| Skeleton {
         nodes: own.nodes_mm.iter().map(|p| frame.back(DVec3::from(*p) - middle)).collect(),
@@ -322,8 +369,8 @@ fn given(part: &Part, s: &Structure, frame: Frame, joins: Joins) -> Net {
     let cell = median(raw.struts.iter().map(|e| raw.length(*e)).collect()).unwrap_or(1.0);
     let (net, facts) = cleaned(part, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell);
     let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
-    let inner = struts.len();
-    let made = Net::new(Frame::OF_PART, Source::Struts { struts, inner }, joins, cell);
+    let (inner, ends) = (struts.len(), tapering(site, joins, &struts));
+    let made = Net::new(Frame::OF_PART, Source::Struts { struts, inner, ends }, joins, cell);
     made.with_opening(TRIANGLE * cell).with_facts(facts).with_skeleton(net)
 }
 

@@ -43,8 +43,9 @@ impl Frame {
 pub enum Source {
     /// Struts of one cell of this size, repeated for ever.
     Repeated { struts: Vec<[DVec3; 2]>, cell: DVec3 },
-    /// Those from number `inner` on are the net on the part's surface.
-    Struts { struts: Vec<[DVec3; 2]>, inner: usize },
+    /// Those from number `inner` on are the net on the part's surface. `ends` tells by how much their radius is larger at
+    /// both ends; empty: nowhere.
+    Struts { struts: Vec<[DVec3; 2]>, inner: usize, ends: Vec<[f64; 2]> },
     /// Walls halfway between points whose cells touch; each pair once, with a hole for each.
     Walls { seeds: Vec<DVec3>, pairs: Vec<[u32; 2]>, holes: Vec<Hole> },
 }
@@ -56,12 +57,29 @@ pub struct Hole {
     pub radius: f64,
 }
 
-/// A straight axis that is thicker than its fellows by `extra` on all sides; a node when it has no length.
+/// A straight axis that is thicker than its fellows by `extra` on all sides, and by `more` beyond that at its second end;
+/// a node when it has no length.
 #[derive(Clone, Copy)]
 pub struct Segment {
     a: DVec3,
     b: DVec3,
     extra: f64,
+    more: f64,
+}
+
+impl Segment {
+    fn most(&self) -> f64 {
+        self.extra + self.more.max(0.0)
+    }
+
+    /// Of a cone the nearest place of the axis lies farther toward the thick end than the foot of the perpendicular, by this
+    /// share of the distance from the axis. In lengths of the axis.
+    fn lean(&self) -> f64 {
+        let length = self.a.distance(self.b);
+        // Steeper ones are hardly more than the ball at their thick end.
+        let slope = if length > 0.0 { (self.more / length).clamp(-0.95, 0.95) } else { 0.0 };
+        slope / (1.0 - slope * slope).sqrt() / length.max(1e-300)
+    }
 }
 
 /// What is near, for places up to some distance from it.
@@ -69,22 +87,18 @@ pub enum Members {
     Struts {
         bins: Bins,
         exact: Vec<Segment>,
-        quick: Vec<[f32; 8]>,
+        /// Of a cone also what it gains and how it leans.
+        quick: Vec<([f32; 8], [f32; 2])>,
     },
     /// Struts with flat sides.
     Bars {
         bins: Bins,
         exact: Vec<Bar>,
-        /// The same, and the extra thickness.
-        quick: Vec<([f32; 14], f32)>,
+        /// The same, and the extra thickness with what it gains.
+        quick: Vec<([f32; 14], [f32; 2])>,
     },
     /// Bins hold the points that may be the nearest there.
-    Walls {
-        bins: Bins,
-        exact: Vec<DVec3>,
-        quick: Vec<[f32; 3]>,
-        beside: Beside,
-    },
+    Walls { bins: Bins, exact: Vec<DVec3>, quick: Vec<[f32; 3]>, beside: Beside },
 }
 
 /// The walls of every point's cell.
@@ -164,11 +178,11 @@ impl Members {
                     high.cmpge(DVec3::ZERO).all() && low.cmple(*cell).all()
                 };
                 let all = struts.iter().flat_map(copies).filter(near);
-                Members::of(segments(all, usize::MAX, joins), joins, DVec3::ZERO, *cell, true, margin, edge)
+                Members::of(segments(all, usize::MAX, &[], joins), joins, DVec3::ZERO, *cell, true, margin, edge)
             }
-            Source::Struts { struts, inner } => {
+            Source::Struts { struts, inner, ends } => {
                 let (low, high) = span(struts.iter().flatten(), room(joins, margin));
-                Members::of(segments(struts.iter().copied(), *inner, joins), joins, low, high - low, false, margin, edge)
+                Members::of(segments(struts.iter().copied(), *inner, ends, joins), joins, low, high - low, false, margin, edge)
             }
             Source::Walls { seeds, pairs, holes } => {
                 let (low, high) = span(seeds.iter(), 0.0);
@@ -192,7 +206,7 @@ impl Members {
         if let StrutSection::Rectangular { taller_mm, turn_deg } = joins.section {
             return bars(struts, taller_mm, turn_deg, low, size, repeats, margin, edge);
         }
-        let exact: Vec<Segment> = struts.iter().map(|s| Segment { a: s.a - low, b: s.b - low, extra: s.extra }).collect();
+        let exact: Vec<Segment> = struts.iter().map(|s| Segment { a: s.a - low, b: s.b - low, ..*s }).collect();
         let flat = exact.iter().all(|s| s.a.z == 0.0 && s.b.z == 0.0);
         let bins = Bins::new(low, if flat { size.with_z(0.0) } else { size }, edge, repeats);
         let reach = bins.half_diagonal() + margin;
@@ -200,7 +214,7 @@ impl Members {
             exact.len(),
             |id| {
                 let s = &exact[id];
-                (s.a.min(s.b) - margin - s.extra, s.a.max(s.b) + margin + s.extra)
+                (s.a.min(s.b) - margin - s.most(), s.a.max(s.b) + margin + s.most())
             },
             |id, middle| foot(&exact[id], middle).0 <= reach,
         );
@@ -209,7 +223,7 @@ impl Members {
             .map(|s| {
                 let (a, ab) = (s.a.as_vec3(), (s.b - s.a).as_vec3());
                 let over = if ab.length_squared() > 0.0 { 1.0 / ab.length_squared() } else { 0.0 };
-                [a.x, a.y, a.z, ab.x, ab.y, ab.z, over, s.extra as f32]
+                ([a.x, a.y, a.z, ab.x, ab.y, ab.z, over, s.extra as f32], [s.more as f32, s.lean() as f32])
             })
             .collect();
         Members::Struts { bins, exact, quick }
@@ -224,7 +238,7 @@ impl Members {
     pub fn bytes(&self) -> usize {
         self.bins().bytes()
             + match self {
-                Members::Struts { exact, .. } => exact.len() * (56 + 32),
+                Members::Struts { exact, .. } => exact.len() * (64 + 40),
                 Members::Bars { exact, .. } => exact.len() * (120 + 60),
                 Members::Walls { exact, beside, .. } => exact.len() * (24 + 12) + beside.exact.len() * (64 + 32),
             }
@@ -257,13 +271,19 @@ impl Members {
         match self {
             Members::Struts { quick, .. } => {
                 for &id in list {
-                    let [ax, ay, az, bx, by, bz, inverse, extra] = quick[id as usize];
+                    let ([ax, ay, az, bx, by, bz, inverse, extra], [more, lean]) = quick[id as usize];
                     let p = [q[0] - ax, q[1] - ay, q[2] - az];
-                    let t = ((p[0] * bx + p[1] * by + p[2] * bz) * inverse).max(zero).min(one);
-                    let d = [p[0] - t * bx, p[1] - t * by, p[2] - t * bz];
-                    let length = (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt();
-                    let unit = one / length.max(f32x8::splat(1e-12));
-                    joined.add(length - extra, d.map(|d| d * unit));
+                    let from = |t: f32x8| [p[0] - t * bx, p[1] - t * by, p[2] - t * bz];
+                    let length = |d: &[f32x8; 3]| (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt();
+                    let mut t = (p[0] * bx + p[1] * by + p[2] * bz) * inverse;
+                    if more != 0.0 {
+                        t += length(&from(t)) * lean;
+                    }
+                    let t = t.max(zero).min(one);
+                    let d = from(t);
+                    let away = length(&d);
+                    let unit = one / away.max(f32x8::splat(1e-12));
+                    joined.add(away - extra - t * more, d.map(|d| d * unit));
                 }
                 (joined.f, joined.g)
             }
@@ -326,6 +346,7 @@ pub struct Bar {
     /// Half of what it is taller than wide.
     taller: f64,
     extra: f64,
+    more: f64,
 }
 
 impl Bar {
@@ -335,7 +356,7 @@ impl Bar {
         let up = (first - along * first.dot(along)).normalize_or_zero();
         let (sin, cos) = sin_cos(turn_deg.to_radians());
         let up = up * cos + along.cross(up) * sin;
-        Bar { a: s.a, along, up, across: along.cross(up), length: s.a.distance(s.b), taller, extra: s.extra }
+        Bar { a: s.a, along, up, across: along.cross(up), length: s.a.distance(s.b), taller, extra: s.extra, more: s.more }
     }
 
     fn distance(&self, q: DVec3) -> f64 {
@@ -345,7 +366,8 @@ impl Bar {
         }
         let along = p.dot(self.along);
         let end = (along - self.length).max(-along);
-        p.dot(self.across).abs().max(p.dot(self.up).abs() - self.taller).max(end) - self.extra
+        let extra = self.extra + self.more * (along / self.length).clamp(0.0, 1.0);
+        p.dot(self.across).abs().max(p.dot(self.up).abs() - self.taller).max(end) - extra
     }
 
     fn quick(&self) -> [f32; 14] {
@@ -354,10 +376,10 @@ impl Bar {
     }
 }
 
-/// Of a bar with the extra thickness `extra`, at eight places: distance and gradient.
+/// Of a bar, with its extra thickness and what that gains, at eight places: distance and gradient.
 #[inline(always)]
-fn bar8(bar: &([f32; 14], f32), q: &[f32x8; 3]) -> (f32x8, [f32x8; 3]) {
-    let ([ax, ay, az, lx, ly, lz, ux, uy, uz, cx, cy, cz, length, taller], extra) = *bar;
+fn bar8(bar: &([f32; 14], [f32; 2]), q: &[f32x8; 3]) -> (f32x8, [f32x8; 3]) {
+    let ([ax, ay, az, lx, ly, lz, ux, uy, uz, cx, cy, cz, length, taller], [extra, more]) = *bar;
     let p = [q[0] - ax, q[1] - ay, q[2] - az];
     let zero = f32x8::ZERO;
     if length == 0.0 {
@@ -378,7 +400,8 @@ fn bar8(bar: &([f32; 14], f32), q: &[f32x8; 3]) -> (f32x8, [f32x8; 3]) {
     };
     take(high, sign(up), [ux, uy, uz]);
     take(end, sign(along - 0.5 * length), [lx, ly, lz]);
-    (f - extra, g)
+    let share = (along * (1.0 / length)).max(zero).min(f32x8::splat(1.0));
+    (f - extra - share * more, g)
 }
 
 /// How far from its axis a strut may have places below a distance.
@@ -401,9 +424,9 @@ fn bars(
     margin: f64,
     edge: f64,
 ) -> Members {
-    let exact: Vec<Segment> = struts.iter().map(|s| Segment { a: s.a - low, b: s.b - low, extra: s.extra }).collect();
+    let exact: Vec<Segment> = struts.iter().map(|s| Segment { a: s.a - low, b: s.b - low, ..*s }).collect();
     let bins = Bins::new(low, size, edge, repeats);
-    let room = |s: &Segment| 3f64.sqrt() * (margin + s.extra) + 0.5 * taller_mm;
+    let room = |s: &Segment| 3f64.sqrt() * (margin + s.most()) + 0.5 * taller_mm;
     let about = bins.half_diagonal();
     let bins = bins.fill(
         exact.len(),
@@ -411,10 +434,10 @@ fn bars(
             let s = &exact[id];
             (s.a.min(s.b) - room(s), s.a.max(s.b) + room(s))
         },
-        |id, middle| foot(&exact[id], middle).0 + exact[id].extra <= about + room(&exact[id]),
+        |id, middle| foot(&exact[id], middle).0 + exact[id].most() <= about + room(&exact[id]),
     );
     let bars: Vec<Bar> = exact.iter().map(|s| Bar::new(s, 0.5 * taller_mm, turn_deg)).collect();
-    Members::Bars { bins, quick: bars.iter().map(|b| (b.quick(), b.extra as f32)).collect(), exact: bars }
+    Members::Bars { bins, quick: bars.iter().map(|b| (b.quick(), [b.extra as f32, b.more as f32])).collect(), exact: bars }
 }
 
 /// Distance from a wall with a hole, and its gradient, from those of the whole wall and the ways from the hole's middle.
@@ -456,17 +479,21 @@ impl Joined {
     }
 }
 
-fn segments(struts: impl Iterator<Item = [DVec3; 2]>, inner: usize, joins: Joins) -> Vec<Segment> {
-    let extra = |n: usize| if n < inner { 0.0 } else { 0.5 * joins.net_mm };
-    let mut out: Vec<Segment> = struts.enumerate().map(|(n, [a, b])| Segment { a, b, extra: extra(n) }).collect();
+fn segments(struts: impl Iterator<Item = [DVec3; 2]>, inner: usize, ends: &[[f64; 2]], joins: Joins) -> Vec<Segment> {
+    let segment = |(n, [a, b]): (usize, [DVec3; 2])| {
+        let [first, second] = ends.get(n).copied().unwrap_or_default();
+        let of_net = if n < inner { 0.0 } else { 0.5 * joins.net_mm };
+        Segment { a, b, extra: of_net + first, more: second - first }
+    };
+    let mut out: Vec<Segment> = struts.enumerate().map(segment).collect();
     if joins.node_mm > 0.0 {
         // Of the ends at a place the one of the thickest strut comes first.
-        let mut nodes: Vec<(DVec3, f64)> = out.iter().flat_map(|s| [(s.a, s.extra), (s.b, s.extra)]).collect();
+        let mut nodes: Vec<(DVec3, f64)> = out.iter().flat_map(|s| [(s.a, s.extra), (s.b, s.extra + s.more)]).collect();
         nodes.sort_by(|(p, e), (q, f)| {
             p.x.total_cmp(&q.x).then(p.y.total_cmp(&q.y)).then(p.z.total_cmp(&q.z)).then(f.total_cmp(e))
         });
         nodes.dedup_by(|p, q| p.0.distance_squared(q.0) < 1e-12);
-        out.extend(nodes.into_iter().map(|(p, extra)| Segment { a: p, b: p, extra: extra + 0.5 * joins.node_mm }));
+        out.extend(nodes.into_iter().map(|(p, extra)| Segment { a: p, b: p, extra: extra + 0.5 * joins.node_mm, more: 0.0 }));
     }
     out
 }
@@ -479,11 +506,15 @@ fn span<'a>(points: impl Iterator<Item = &'a DVec3>, margin: f64) -> (DVec3, DVe
     (low - margin, high + margin)
 }
 
-/// Distance from a strut's border, were it of no thickness of its own, and the nearest point of its axis.
+/// Distance from a strut's border, were it of no thickness of its own, and the place of its axis that is nearest to that.
 fn foot(s: &Segment, p: DVec3) -> (f64, DVec3) {
     let ab = s.b - s.a;
     let l = ab.length_squared();
-    let t = if l > 0.0 { ((p - s.a).dot(ab) / l).clamp(0.0, 1.0) } else { 0.0 };
+    let mut t = if l > 0.0 { (p - s.a).dot(ab) / l } else { 0.0 };
+    if s.more != 0.0 {
+        t += p.distance(s.a + ab * t) * s.lean();
+    }
+    let t = t.clamp(0.0, 1.0);
     let q = s.a + ab * t;
-    (p.distance(q) - s.extra, q)
+    (p.distance(q) - s.extra - s.more * t, q)
 }

@@ -35,7 +35,8 @@ struct Shared {
 
 impl Net {
     pub fn new(frame: Frame, source: Source, joins: Joins, cell: f64) -> Net {
-        let margin = 0.5 * cell + joins.blend_mm + joins.node_mm + joins.net_mm;
+        let tapered = joins.taper.map_or(0.0, |t| t.more_mm);
+        let margin = 0.5 * cell + joins.blend_mm + joins.node_mm + joins.net_mm + tapered;
         Net {
             shared: Arc::new(Shared { frame, source, joins, cell, near: OnceLock::new(), margin }),
             smallest: cell,
@@ -108,7 +109,8 @@ impl Bare for Net {
 
     fn bytes(&self) -> usize {
         let source = match &self.shared.source {
-            Source::Repeated { struts, .. } | Source::Struts { struts, .. } => struts.len() * 48,
+            Source::Repeated { struts, .. } => struts.len() * 48,
+            Source::Struts { struts, ends, .. } => struts.len() * 48 + ends.len() * 16,
             Source::Walls { seeds, pairs, holes } => seeds.len() * 24 + pairs.len() * 8 + holes.len() * 32,
         };
         source

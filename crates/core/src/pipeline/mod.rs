@@ -27,7 +27,7 @@ use crate::lattice::finer::Site;
 use crate::lattice::{make, Bare};
 use crate::part::Part;
 use crate::polygonise::{polygonise, Care, Shape};
-use crate::recipe::{key_of, Filling, Joins, Kind, Recipe, RecipeError, Zones};
+use crate::recipe::{key_of, Filling, Joins, Kind, Recipe, RecipeError, Role, Toward, Zones};
 use crate::report::{self, Report};
 use crate::sample::{scatter, volume};
 use crate::shape::{Composed, Reaching, Side};
@@ -214,11 +214,11 @@ impl Pipeline {
         let side_name = format!("{side:?}");
         let lattice_key = self.key(&[&"lattice", &side_name, &zones_key, &fillings, &run.thick]);
         let signs = self.stage(Stage::Lattice, &lattice_key, watch, |b: &Bits| b.bytes(), || Some(shape.signs()))?;
-        let surface_key = self.key(&[&"surface", &lattice_key]);
+        // Where struts have sharp edges every place is looked at by itself, once the picture rests.
+        let sharp = quality != Quality::Drag && run.lattices.iter().any(|l| l.lattice.sharp());
+        let surface_key = self.key(&[&"surface", &lattice_key, &sharp]);
         let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {
             let care = if quality == Quality::Final { Care::Full } else { Care::Quick };
-            // Where struts have sharp edges every place is looked at by itself.
-            let sharp = run.lattices.iter().any(|l| l.lattice.sharp());
             polygonise(&zones.grid, &signs, (!sharp).then(|| zones.smooth()), &*shape, care, &|| watch.cancelled())
         })?;
         let settings = (quality == Quality::Final).then_some(&recipe.mesh);
@@ -296,12 +296,16 @@ impl Pipeline {
         let draft = draft && matches!(filling.structure.kind, Kind::Foam(_));
         // Only where cells are smaller around some zones it follows the zones too.
         let marked = recipe.zones.list.iter().filter(|z| z.finer && filling.structure.seeds.finer.is_some());
-        let marked: Vec<_> = marked.map(|z| &z.place).collect();
+        // And where struts are thicker toward solids.
+        let solids = filling.joins.taper.is_some_and(|t| t.toward == Toward::Solids);
+        let kept = recipe.zones.list.iter().filter(|z| solids && z.role == Role::KeepSolid);
+        let marked: Vec<_> = marked.chain(kept).map(|z| &z.place).collect();
         // Where it ends changes nothing yet.
         let joins = Joins { proud: false, ..filling.joins };
         let key = self.key(&[&"bare", &part.key, filling.structure, &joins, &marked, &draft]);
         if self.cache.get::<Held>(&key).is_none() {
             Rows::few_enough(part, filling.structure)?;
+            make::few_enough(part, filling.structure, filling.joins)?;
         }
         let site = Site { part, zones: Some(&recipe.zones), draft };
         let bare = self.stage(

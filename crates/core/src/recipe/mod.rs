@@ -33,7 +33,7 @@ pub use shapes::{OwnShape, ProfilePoint, Section};
 pub use stand::Stand;
 pub use structure::{
     CellKind, ExtrudedKind, Family, Finer, FoamKind, Form, GivenKind, Joins, Kind, Layout, SeededKind, Seeds, Spread, Structure,
-    StrutSection, SurfaceKind,
+    StrutSection, SurfaceKind, Taper, Toward,
 };
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;

@@ -12,7 +12,7 @@ const round: Section = { shape: 'round' }
 /** What struts look like where they are cut across: round, or as wide as the thickness and higher. */
 export function SectionFields({ width }: { width: number }) {
   const section = useFilling()?.filling.joins.section ?? round
-  const rectangular = (change: { taller_mm?: number; turn_deg?: number }) => withJoins({ section: { shape: 'rectangular', taller_mm: 0, turn_deg: 0, ...section, ...change } as Section })
+  const rectangular = (change: { taller_mm?: number; turn_deg?: number }) => withJoins({ section: { taller_mm: 0, turn_deg: 0, ...section, ...change, shape: 'rectangular' } })
   return (
     <>
       <ChoiceLine<Section['shape']>
@@ -28,13 +28,12 @@ export function SectionFields({ width }: { width: number }) {
         <>
           <Value
             label="Height"
-            hint="the thickness is its width"
             value={width + section.taller_mm}
             unit="mm"
             range={[Number(width.toFixed(2)), Number((4 * width).toFixed(2))]}
             change={(v) => rectangular({ taller_mm: Math.max(0, Number((v - width).toFixed(3))) })}
           />
-          <Value label="Turn about its axis" value={section.turn_deg} unit="°" digits={0} range={[-90, 90]} change={(v) => rectangular({ turn_deg: v })} />
+          <Value label="Section turned" value={section.turn_deg} unit="°" digits={0} range={[-90, 90]} change={(v) => rectangular({ turn_deg: v })} />
         </>
       )}
     </>

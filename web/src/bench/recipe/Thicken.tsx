@@ -5,6 +5,7 @@ import { useFilling, withFilling } from './filling'
 import { FillingChoice } from './FillingChoice'
 import { ChoiceLine } from './Lines'
 import { SectionFields } from './SectionFields'
+import { TaperFields } from './TaperFields'
 import { choiceOf, useChoices, withJoins } from './structureRules'
 import { Value } from './Value'
 
@@ -44,7 +45,7 @@ export function Thicken() {
       <FillingChoice />
       <Value
         label={walls ? 'Wall thickness' : 'Strut thickness'}
-        hint={walls ? undefined : net ? 'diameter' : 'at its narrowest'}
+        hint={walls ? undefined : !net ? 'at its narrowest' : filling.joins.section?.shape === 'rectangular' ? 'width' : 'diameter'}
         value={thickness}
         unit="mm"
         range={f.project.ranges.thickness_mm}
@@ -64,7 +65,12 @@ export function Thicken() {
       <p className="muted small">
         The one you set last leads; the other follows.
       </p>
-      {net && !walls && <SectionFields width={thickness} />}
+      {net && !walls && (
+        <>
+          <SectionFields width={thickness} />
+          <TaperFields thickness={thickness} cell={smallest} />
+        </>
+      )}
       {net && (
         <Value
           label="Blend"

@@ -1,0 +1,36 @@
+import type { Recipe } from '../../api/client'
+import { edit } from '../state'
+import { useFilling } from './filling'
+import { ChoiceLine } from './Lines'
+import { withJoins } from './structureRules'
+import { Value } from './Value'
+
+type Taper = NonNullable<Recipe['joins']['taper']>
+
+/** Struts that are thicker toward the part's surface, or toward what is kept solid. */
+export function TaperFields({ thickness, cell }: { thickness: number; cell: number }) {
+  const f = useFilling()
+  const taper = f?.filling.joins.taper ?? null
+  const first = { more_mm: Number((0.5 * thickness).toFixed(2)), reach_mm: Number((1.5 * cell).toPrecision(2)) }
+  const withTaper = (change: Partial<Taper>) => withJoins({ taper: { toward: 'surface', ...first, ...taper, ...change } })
+  return (
+    <>
+      <ChoiceLine<Taper['toward'] | 'nothing'>
+        label="Thicker toward"
+        value={taper?.toward ?? 'nothing'}
+        options={[
+          { value: 'nothing', label: 'Nothing' },
+          { value: 'surface', label: 'Surface' },
+          { value: 'solids', label: 'Solids' },
+        ]}
+        onChange={(toward) => edit(toward === 'nothing' ? withJoins({ taper: undefined }) : withTaper({ toward }))}
+      />
+      {taper && (
+        <>
+          <Value label="There by" value={taper.more_mm} unit="mm" range={[0, Number((2 * thickness).toFixed(2))]} change={(v) => withTaper({ more_mm: v })} />
+          <Value label="Fades over" value={taper.reach_mm} unit="mm" digits={1} range={[Number((0.2 * cell).toFixed(1)), Number((6 * cell).toFixed(1))]} change={(v) => withTaper({ reach_mm: v })} />
+        </>
+      )}
+    </>
+  )
+}
