@@ -200,20 +200,23 @@ impl PointGrid {
 
     /// The `k` nearest points to `p`, nearest first, without those that `skip` names.
     pub fn nearest(&self, p: DVec3, k: usize, skip: impl Fn(u32) -> bool) -> Vec<(f64, u32)> {
-        let mut found: Vec<(f64, u32)> = Vec::new();
+        // By squares, of which only the best are kept as they come.
+        let mut found: Vec<(f64, u32)> = Vec::with_capacity(k + 1);
         for r in 0.. {
             let next = self.ring(p, r, |id, q| {
-                if !skip(id) {
-                    found.push((q.distance(p), id));
+                let d = q.distance_squared(p);
+                let nearer = |other: &(f64, u32)| other.0.total_cmp(&d).then(other.1.cmp(&id)).is_lt();
+                if (found.len() < k || !nearer(&found[k - 1])) && !skip(id) {
+                    found.insert(found.partition_point(nearer), (d, id));
+                    found.truncate(k);
                 }
             });
-            found.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
             match next {
-                Some(next) if found.len() < k || found[k - 1].0 > next => {}
+                Some(next) if found.len() < k || found[k - 1].0 > next * next => {}
                 _ => break,
             }
         }
-        found.truncate(k);
+        found.iter_mut().for_each(|f| f.0 = f.0.sqrt());
         found
     }
 
