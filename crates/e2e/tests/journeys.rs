@@ -641,3 +641,33 @@ async fn the_recipe_reads_top_to_bottom_at_1280_by_800() {
     assert_eq!(wide, true);
     tokio::time::timeout(Duration::from_secs(30), b.end()).await.unwrap();
 }
+
+/// Struts get a rectangular section, stand proud of the part and are smoothed; walls stand upright on a picked face: the
+/// file holds what the values say.
+#[tokio::test]
+async fn struts_get_a_section_and_stand_proud() {
+    let b = Bench::start().await;
+    b.open("/").await;
+    b.click_text("button", "Plate").await;
+    b.painted("draft").await;
+    b.kind("Struts", "Cubic").await;
+    b.fill("[aria-label='Cell size, mm']", "6").await;
+    b.saved().await;
+    b.step("Thicken").await;
+    b.fill("[aria-label='Strut thickness, mm']", "1.2").await;
+    b.click_text("[aria-label=Section] .ant-segmented-item", "Rectangular").await;
+    b.fill("[aria-label='Height, mm']", "2").await;
+    b.click_text("[aria-label=\"At the part's surface\"] .ant-segmented-item", "Stands proud").await;
+    b.saved().await;
+    b.until("what stands outside is told", || async { b.seen(".ledger", "Past the surface").await }).await;
+    b.step("Mesh").await;
+    b.fill("[aria-label='Smoothing, ']", "1").await;
+    b.saved().await;
+    b.grid_step("0.3").await;
+    let mesh = made(&b, "proud.3mf").await.mesh;
+    let t = Topology::of(&mesh);
+    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    // The plate is 12 mm high and the cells begin in its middle: struts lie on its faces and reach half of 1.2 mm further.
+    let high = mesh.bounds().size().z;
+    assert!((high - 13.2).abs() < 0.1, "{high}");
+}
