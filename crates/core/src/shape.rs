@@ -52,7 +52,7 @@ pub struct Reaching<'a> {
 /// Operands of the shape at a place: inside it or not.
 struct Sides {
     part: bool,
-    /// Inside the part, or not farther from its surface than the filling reaches.
+    /// Where the filling reaches past the part's surface: inside the part, or no farther from it than that.
     reached: bool,
     lattice: bool,
     /// Zones, then skins.
@@ -151,7 +151,8 @@ impl<'a> Composed<'a> {
             regions[n] = self.zoned.holds(n, r, at);
         }
         let part = self.zoned.inside.get(at.x, at.y, at.z);
-        Sides { part, reached: part || self.zoned.reached(filling, at), lattice: self.in_lattice(at, lattice), regions }
+        let reached = self.regions.proud_of(filling) > 0.0 && self.zoned.reached(filling, at);
+        Sides { part, reached, lattice: self.in_lattice(at, lattice), regions }
     }
 
     /// Is there material?
