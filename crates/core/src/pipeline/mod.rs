@@ -45,7 +45,7 @@ use ulmix_mesh::TriMesh;
 use utoipa::ToSchema;
 
 /// Version of the stages' code: part of every key, so that results of older code are not reused.
-pub const CODE: u32 = 8;
+pub const CODE: u32 = 9;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -149,13 +149,16 @@ impl Pipeline {
         let lattices = reaching.map(|(l, t)| Reaching { lattice: &**l, reach: plan::reach(quality, step, *t) }).collect();
         let run = Run { part, recipe, quality, step, final_step: prediction.step_mm, thick: &thick, lattices };
         let apart = recipe.mesh.apart_mm.filter(|_| quality == Quality::Final);
-        let (solid, finish_key, proud) = match apart {
+        // What holds the lattice tells how much of it stands past the part.
+        let (solid, finish_key, made, side) = match apart {
             None => {
                 let made = self.meshed(&run, Side::All, 0.0, watch)?;
-                let proud = self.past_surface(&run, &made, Side::All);
-                (made.solid, made.key, proud)
+                (made.solid.clone(), made.key.clone(), made, Side::All)
             }
-            Some(overlap) => self.apart(&run, overlap, watch)?,
+            Some(overlap) => {
+                let (solid, key, lattice) = self.apart(&run, overlap, watch)?;
+                (solid, key, lattice, Side::Lattice)
+            }
         };
         let report_key = self.key(&[&"report", &finish_key, &linked_key, &recipe.material]);
         let report = self.stage(
@@ -163,13 +166,13 @@ impl Pipeline {
             &report_key,
             watch,
             |_: &Report| 4096,
-            || Some(report::report(part, recipe, &linked, &solid, step, proud)),
+            || Some(report::report(part, recipe, &linked, &solid, step, self.past_surface(&run, &made, side))),
         )?;
         Ok(Outcome { quality, linked: (*linked).clone(), prediction, step_mm: step, solid, report })
     }
 
     /// Lattice and solids as two bodies; one of them where there is only one.
-    fn apart(&self, run: &Run, overlap: f64, watch: &dyn Watch) -> Result<(Arc<Solid>, String, f64), RunError> {
+    fn apart(&self, run: &Run, overlap: f64, watch: &dyn Watch) -> Result<(Arc<Solid>, String, Meshed), RunError> {
         let lattice = self.meshed(run, Side::Lattice, overlap, watch)?;
         let solids = self.meshed(run, Side::Solids, 0.0, watch)?;
         let key = self.key(&[&"apart", &lattice.key, &solids.key]);
@@ -177,8 +180,7 @@ impl Pipeline {
             let shared = if overlap > 0.0 { self.shared(run, &lattice, &solids) } else { 0.0 };
             Some(Solid::apart(&lattice.solid, &solids.solid, shared))
         };
-        let proud = self.past_surface(run, &lattice, Side::Lattice);
-        Ok((self.stage(Stage::Finish, &key, watch, Solid::bytes, both)?, key, proud))
+        Ok((self.stage(Stage::Finish, &key, watch, Solid::bytes, both)?, key, lattice))
     }
 
     /// Volume of the lattice past the part's surface, from points spread evenly. mm³.
