@@ -660,10 +660,9 @@ async fn struts_get_a_section_and_stand_proud() {
     b.click_text("[aria-label=\"At the part's surface\"] .ant-segmented-item", "Stands proud").await;
     b.saved().await;
     b.until("what stands outside is told", || async { b.seen(".ledger", "Past the surface").await }).await;
-    b.step("Mesh").await;
+    b.grid_step("0.3").await;
     b.fill("[aria-label='Smoothing, ']", "1").await;
     b.saved().await;
-    b.grid_step("0.3").await;
     let mesh = made(&b, "proud.3mf").await.mesh;
     let t = Topology::of(&mesh);
     assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
