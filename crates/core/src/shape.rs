@@ -52,8 +52,8 @@ pub struct Reaching<'a> {
 /// Operands of the shape at a place: inside it or not.
 struct Sides {
     part: bool,
-    /// Where the filling reaches past the part's surface: inside the part, or no farther from it than that.
-    reached: bool,
+    /// Where the filling stands past the part's surface: inside the part, or no farther from it than that.
+    proud: bool,
     lattice: bool,
     /// Zones, then skins.
     regions: [bool; MOST_REGIONS],
@@ -151,8 +151,8 @@ impl<'a> Composed<'a> {
             regions[n] = self.zoned.holds(n, r, at);
         }
         let part = self.zoned.inside.get(at.x, at.y, at.z);
-        let reached = self.regions.proud_of(filling) > 0.0 && self.zoned.reached(filling, at);
-        Sides { part, reached, lattice: self.in_lattice(at, lattice), regions }
+        let proud = self.regions.proud_of(filling) > 0.0 && self.zoned.within_proud(filling, at);
+        Sides { part, proud, lattice: self.in_lattice(at, lattice), regions }
     }
 
     /// Is there material?
@@ -162,7 +162,7 @@ impl<'a> Composed<'a> {
         let skin = || s.regions[zones..zones + self.regions.skins.len()].contains(&true);
         if !s.part {
             let filled = !matches!(role, Role::KeepSolid | Role::KeepClear);
-            return s.reached && filled && self.side != Side::Solids && s.lattice && !skin();
+            return s.proud && filled && self.side != Side::Solids && s.lattice && !skin();
         }
         s.part
             && match role {
@@ -211,8 +211,8 @@ impl<'a> Composed<'a> {
 #[derive(Clone, Copy)]
 enum Operand {
     Part(DVec3),
-    /// How far the lattice reaches past the part's surface.
-    Reach,
+    /// How far the lattice stands past the part's surface.
+    Proud,
     Lattice(DVec3),
     Region(usize),
 }
@@ -244,11 +244,11 @@ impl Composed<'_> {
             let (t, n) = self.part_exit(b, a);
             changes.push((1.0 - t, Operand::Part(-n)));
         }
-        if sides.reached != end.reached {
-            let reach = self.regions.proud_of(filling);
-            let value = |p: DVec3| self.part.distance.value(p) - reach;
+        if sides.proud != end.proud {
+            let proud = self.regions.proud_of(filling);
+            let value = |p: DVec3| self.part.distance.value(p) - proud;
             let t = root(|t| value(a.lerp(b, t)), value(a), value(b));
-            changes.push((t, Operand::Reach));
+            changes.push((t, Operand::Proud));
         }
         for (n, region) in self.regions.all().enumerate() {
             if sides.regions[n] != end.regions[n] {
@@ -261,7 +261,7 @@ impl Composed<'_> {
         for &(t, operand) in changes.iter() {
             match operand {
                 Operand::Part(_) => sides.part = !sides.part,
-                Operand::Reach => sides.reached = !sides.reached,
+                Operand::Proud => sides.proud = !sides.proud,
                 Operand::Lattice(_) => sides.lattice = !sides.lattice,
                 Operand::Region(n) => sides.regions[n] = !sides.regions[n],
             }
@@ -270,7 +270,7 @@ impl Composed<'_> {
             }
             let (n, firm) = match operand {
                 Operand::Part(n) => (n, true),
-                Operand::Reach => (self.away(a.lerp(b, t)), false),
+                Operand::Proud => (self.away(a.lerp(b, t)), false),
                 Operand::Lattice(n) => (n, false),
                 Operand::Region(n) => {
                     let out = self.regions.all().nth(n).map_or(DVec3::Z, |r| r.normal(a.lerp(b, t)));
@@ -292,10 +292,10 @@ impl Composed<'_> {
         near.map_or(DVec3::Z, |(d, near)| ((p - near.point) * d.signum()).normalize_or(DVec3::Z))
     }
 
-    /// How far the lattice reaches past the part's surface at a place. mm.
+    /// How far the lattice stands past the part's surface at a place. mm.
     fn proud_at(&self, p: DVec3) -> f64 {
         let solid = |role: Role| matches!(role, Role::KeepSolid | Role::KeepClear);
-        if self.regions.most_proud() == 0.0 || self.side == Side::Solids {
+        if self.regions.proud.is_empty() || self.side == Side::Solids {
             return 0.0;
         }
         let zone = self.regions.zones.iter().find(|z| z.solid.value(p) < 0.0);
@@ -375,7 +375,7 @@ impl Shape for Composed<'_> {
         }
         match self.part.distance.query(p, 4.0 * self.grid().step) {
             Some((d, near)) if d > 1e-6 * self.grid().step => {
-                // Past the surface no farther than the lattice reaches there.
+                // Past the surface no farther than the lattice stands there.
                 let proud = self.proud_at(p);
                 near.point + (p - near.point) * (proud / d).min(1.0)
             }

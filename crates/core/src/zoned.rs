@@ -26,7 +26,7 @@ pub struct Regions {
     pub rest: Role,
     pub zones: Vec<Region>,
     pub skins: Vec<Solid>,
-    /// How far each filling reaches past the part's surface, in their order; those that are missing do not. mm.
+    /// How far each filling stands past the part's surface, in their order; empty where none does. mm.
     pub proud: Vec<f64>,
     /// Faces that zones and skins name and the part does not have: name, and how many.
     pub lost: Vec<(String, usize)>,
@@ -98,12 +98,15 @@ impl Regions {
         Regions { rest: self.rest, zones, skins, proud: self.proud.clone(), lost: self.lost.clone() }
     }
 
-    /// With fillings that reach past the part's surface.
-    pub fn standing_proud(self, proud: Vec<f64>) -> Regions {
+    /// With fillings that stand past the part's surface.
+    pub fn standing_proud(self, mut proud: Vec<f64>) -> Regions {
+        if proud.iter().all(|p| *p == 0.0) {
+            proud.clear();
+        }
         Regions { proud, ..self }
     }
 
-    /// How far a filling reaches past the part's surface. mm.
+    /// How far a filling stands past the part's surface. mm.
     pub fn proud_of(&self, filling: usize) -> f64 {
         self.proud.get(filling).copied().unwrap_or(0.0)
     }
@@ -128,7 +131,7 @@ impl Regions {
 pub struct Zoned {
     pub grid: Grid,
     pub inside: Bits,
-    /// The lattice alone decides, also where it reaches past the part's surface.
+    /// The lattice alone decides, also where it stands past the part's surface.
     pub fill: Bits,
     /// Material in any case.
     pub solid: Bits,
@@ -138,7 +141,7 @@ pub struct Zoned {
     smooth: Option<Bits>,
     /// Samples of those regions of [`Regions::all`] that are not asked by their value.
     near: Vec<Option<Bits>>,
-    /// By filling, samples about the part's surface that are within its reach; empty where none reaches past it.
+    /// By filling, samples as near to the part's surface as it stands past that; empty where none does.
     shells: Vec<Bits>,
 }
 
@@ -168,13 +171,11 @@ impl Zoned {
                 _ => None,
             });
         }
-        let mut shells = Vec::new();
-        if regions.most_proud() > 0.0 {
-            for filling in 0..regions.fillings() {
-                let depth = regions.proud_of(filling);
-                shells.push(if depth > 0.0 { sample_near(part.bvh(), depth, &grid, cancelled)? } else { Bits::new(&grid) });
-            }
-        }
+        let shell = |&depth: &f64| match depth {
+            0.0 => Some(Bits::new(&grid)),
+            _ => sample_near(part.bvh(), depth, &grid, cancelled),
+        };
+        let shells = regions.proud.iter().map(shell).collect::<Option<Vec<Bits>>>()?;
         let word = |n: usize, region: &Solid, w: usize, j: usize, k: usize| match &near[n] {
             Some(bits) => bits.row(j, k)[w],
             None => region.word(&grid, w, j, k),
@@ -183,18 +184,18 @@ impl Zoned {
         // First come, first served: what is still free goes to the next zone.
         let sort = |w: usize, j: usize, k: usize, filling: usize| {
             let inside = inside.row(j, k)[w];
-            let reached = |filling: usize| inside | shells.get(filling).map_or(0, |s: &Bits| s.row(j, k)[w]);
+            let within = |filling: usize| inside | shells.get(filling).map_or(0, |s: &Bits| s.row(j, k)[w]);
             let (mut fill, mut solid, mut own) = (0, 0, 0);
-            let mut free = (0..shells.len()).fold(inside, |all, filling| all | reached(filling));
+            let mut free = (0..shells.len()).fold(inside, |all, filling| all | within(filling));
             if free == 0 {
                 return (0, 0, 0);
             }
             for (n, region) in regions.zones.iter().enumerate() {
                 let mine = free & word(n, &region.solid, w, j, k);
                 free &= !mine;
-                own |= if region.filling == filling { mine & reached(filling) } else { 0 };
+                own |= if region.filling == filling { mine & within(filling) } else { 0 };
                 match region.role {
-                    Role::Fill => fill |= mine & reached(region.filling),
+                    Role::Fill => fill |= mine & within(region.filling),
                     Role::KeepSolid => solid |= mine & inside,
                     Role::KeepClear | Role::Reference | Role::Alongside => {}
                 }
@@ -202,7 +203,7 @@ impl Zoned {
             if regions.rest == Role::KeepSolid {
                 solid |= free & inside;
             } else {
-                fill |= free & reached(0);
+                fill |= free & within(0);
             }
             let skin = regions.skins.iter().enumerate().fold(0, |m, (n, s)| m | word(zones + n, s, w, j, k));
             (fill & !skin, solid | fill & skin & inside, own & fill & !skin)
@@ -229,8 +230,8 @@ impl Zoned {
         (!cancelled()).then_some(Zoned { grid, inside, fill, solid, own, smooth, near, shells })
     }
 
-    /// Is a sample within reach of a filling, inside the part or past its surface?
-    pub fn reached(&self, filling: usize, at: glam::UVec3) -> bool {
+    /// Is a sample inside the part, or no farther past its surface than a filling stands?
+    pub fn within_proud(&self, filling: usize, at: glam::UVec3) -> bool {
         self.inside.get(at.x, at.y, at.z) || self.shells.get(filling).is_some_and(|s| s.get(at.x, at.y, at.z))
     }
 

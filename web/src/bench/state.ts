@@ -2,7 +2,7 @@ import { create } from 'zustand'
 import { api, Refused, Unreachable, type FaceInfo, type Job, type NewFile, type Project, type Recipe, type RunInfo } from '../api/client'
 import { standOn } from './recipe/standRules'
 import { drainHole, withZones } from './recipe/zoneRules'
-import type { FollowedFaces } from './recipe/courseRules'
+import type { FollowedFaces } from './recipe/followedRules'
 import type { PickTool } from './view/FacePicker'
 
 export type Step = 'part' | 'zones' | 'structure' | 'thicken' | 'mesh' | 'checks' | 'handoff'

@@ -225,8 +225,8 @@ impl Bulk for Kernel<'_> {
             let foot = |axis: usize| phase[axis] + along[axis] * t - g[axis] * inverse * d * wave[axis];
             let (_, g, length) = self.at([foot(0), foot(1), foot(2)]);
             let inverse = f32x8::ONE / length.max(f32x8::splat(1e-12));
-            let out_is_up = if self.walls { d.cmp_gt(f32x8::ZERO) } else { f32x8::ZERO.cmp_gt(f32x8::ZERO) };
-            let inverse = out_is_up.blend(inverse, -inverse);
+            // Outward is up on the upper side of a wall.
+            let inverse = if self.walls { d.cmp_gt(f32x8::ZERO).blend(inverse, -inverse) } else { -inverse };
             let turn = self.turn.to_cols_array_2d();
             let normal = [0, 1, 2].map(|axis| (weighted(turn[axis], &g) * inverse).to_array());
             let t = t.to_array();

@@ -3,16 +3,17 @@
 //! Every node has a place in cells; a course says where that is in the part. Cells that share a node share its place,
 //! so the net hangs together however its rows run, and whole cells end where the course does.
 
+use super::axes::{across, axis_of};
 use super::skeleton::Skeleton;
 use super::unit::UnitStrut;
 use crate::part::Part;
 use crate::recipe::course::Course;
 use crate::recipe::{FaceMark, RecipeError, Structure};
-use glam::{DMat2, DVec2, DVec3, Vec3Swizzles};
+use glam::{DVec2, DVec3, Vec3Swizzles};
 use std::collections::HashMap;
 use std::f64::consts::TAU;
 use ulmix_mesh::bvh::SegmentHit;
-use ulmix_mesh::faces::{Face, Kind};
+use ulmix_mesh::faces::Kind;
 use ulmix_mesh::{Bvh, TriMesh};
 
 /// Rows of whole cells in the part.
@@ -165,34 +166,6 @@ fn whole(length: f64, cell: f64, given: u32) -> usize {
     } else {
         (length / cell).round().clamp(1.0, 1e6) as usize
     }
-}
-
-/// Three axes at right angles, the last as given.
-pub fn across(axis: DVec3) -> [DVec3; 3] {
-    // A coordinate axis that lies well across keeps rows where they are expected.
-    let first = [DVec3::X, DVec3::Y].into_iter().find(|a| a.dot(axis).abs() < 0.8).unwrap_or(DVec3::X);
-    let first = (first - axis * first.dot(axis)).normalize();
-    [first, axis.cross(first), axis]
-}
-
-/// The axis of a face: a place on it and its direction. Of a surface of revolution the normals all meet it (least squares
-/// over the lines along them); of another it stands upright on the face's middle.
-pub fn axis_of(part: &Part, face: &Face) -> (DVec3, DVec3) {
-    if !matches!(face.kind, Kind::Cylinder { .. } | Kind::Cone { .. }) {
-        return (face.place, face.direction);
-    }
-    let [x, y, axis] = across(face.direction);
-    let flat = |p: DVec3| DVec2::new((p - face.place).dot(x), (p - face.place).dot(y));
-    let (mut a, mut b) = (DMat2::ZERO, DVec2::ZERO);
-    for &t in &face.triangles {
-        let (area, middle) = (part.faced().area_vector(t as usize), part.faced().middle(t as usize));
-        let Some(n) = DVec2::new(area.dot(x), area.dot(y)).try_normalize() else { continue };
-        let m = (DMat2::IDENTITY - DMat2::from_cols(n * n.x, n * n.y)) * area.length();
-        a += m;
-        b += m * flat(middle);
-    }
-    let place = if a.determinant().abs() > 1e-9 * face.area.powi(2) { a.inverse() * b } else { DVec2::ZERO };
-    (face.place + x * place.x + y * place.y, axis)
 }
 
 /// Faces where rows begin or end, in the course's own axes.

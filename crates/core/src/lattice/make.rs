@@ -1,6 +1,7 @@
 //! The structure of a recipe in a part.
 
-use super::course::{across, axis_of, Rows};
+use super::axes::{across, axis_of};
+use super::course::Rows;
 use super::finer::{Site, Sizes};
 use super::foam::Foam;
 use super::meeting::meeting;
@@ -13,14 +14,12 @@ use super::skeleton::Skeleton;
 use super::surface::{low_discrepancy, low_discrepancy_flat, turn, Periodic};
 use super::trim::cleaned;
 use super::voronoi::Within;
-use super::{own_cell, unit, voronoi, Bare, Facts};
+use super::{own_cell, taper, unit, voronoi, Bare, Facts};
 use crate::median::median;
 use crate::part::{sharp_edges, Part};
 use crate::recipe::{
-    CellKind, ExtrudedKind, FaceMark, FoamKind, GivenKind, Joins, Kind, RecipeError, Role, SeededKind, Seeds, Structure,
-    StrutSection, Toward,
+    CellKind, ExtrudedKind, FaceMark, FoamKind, GivenKind, Joins, Kind, RecipeError, SeededKind, Seeds, Structure, StrutSection,
 };
-use crate::solids::{Reach, Solid};
 use glam::{DMat3, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -134,10 +133,8 @@ fn cells(kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
 fn listed(site: Site, kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
     let whole = cells(kind, s, frame, joins);
     let struts = repeated_struts(site.part, kind, s).unwrap_or_default();
-    let (inner, ends) = (struts.len(), tapering(site, joins, &struts));
-    let facts = whole.facts().cloned().unwrap_or_default();
-    let made = Net::new(Frame::OF_PART, Source::Struts { struts, inner, ends }, joins, s.smallest());
-    made.with_opening(whole.opening(0.0)).with_facts(facts)
+    let (inner, facts) = (struts.len(), whole.facts().cloned().unwrap_or_default());
+    net_of(site, struts, inner, joins, s.smallest()).with_opening(whole.opening(0.0)).with_facts(facts)
 }
 
 /// Refuses tapered cells of too many struts.
@@ -153,22 +150,10 @@ pub fn few_enough(part: &Part, s: &Structure, joins: Joins) -> Result<(), Recipe
     ))
 }
 
-/// By how much the radius of struts is larger at both ends; nothing when they do not taper.
-fn tapering(site: Site, joins: Joins, struts: &[[DVec3; 2]]) -> Vec<[f64; 2]> {
-    let Some(taper) = joins.taper else { return Vec::new() };
-    let zones = site.zones.into_iter().flat_map(|z| &z.list).filter(|z| z.role == Role::KeepSolid);
-    let mut solids: Vec<Solid> = zones.map(|z| Solid::of(&z.place, site.part).0).collect();
-    let bodies = site.part.bodies.iter().filter(|b| b.facts.role == Some(Role::KeepSolid));
-    solids.extend(bodies.map(|b| Solid::Body(Arc::clone(b), Reach::Own)));
-    let away = |p: DVec3| match taper.toward {
-        Toward::Surface => site.part.distance.query(p, taper.reach_mm).map_or(taper.reach_mm, |(d, _)| d.abs()),
-        Toward::Solids => solids.iter().map(|s| s.value(p).max(0.0)).fold(f64::INFINITY, f64::min),
-    };
-    let more = |p: DVec3| {
-        let t = 1.0 - (away(p) / taper.reach_mm).min(1.0);
-        0.5 * taper.more_mm * t * t * (3.0 - 2.0 * t)
-    };
-    struts.par_iter().map(|ends| ends.map(more)).collect()
+/// A net of struts listed one by one, in the part's axes; those from number `inner` on are the net on its surface.
+fn net_of(site: Site, struts: Vec<[DVec3; 2]>, inner: usize, joins: Joins, cell: f64) -> Net {
+    let ends = taper::ends(site, joins.taper, &struts);
+    Net::new(Frame::OF_PART, Source::Struts { struts, inner, ends }, joins, cell)
 }
 
 /// Cells in rows that bend, as far as they reach into the part.
@@ -179,8 +164,8 @@ fn bent(site: Site, kind: CellKind, s: &Structure, rows: &Rows, joins: Joins) ->
     // Near an axis struts shrink to nothing.
     let (net, facts) = cleaned(part, rows.struts(&unit_struts(kind, s)), Skeleton::default(), cell, &|_| DWINDLED * cell);
     let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
-    let (inner, ends) = (struts.len(), tapering(site, joins, &struts));
-    let made = Net::new(Frame::OF_PART, Source::Struts { struts, inner, ends }, joins, cell);
+    let inner = struts.len();
+    let made = net_of(site, struts, inner, joins, cell);
     let facts = Facts { rows: Some(rows.counts), ..facts };
     made.with_opening(straight.opening(0.0)).with_facts(facts).with_skeleton(net)
 }
@@ -353,8 +338,7 @@ fn seeded(
     let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) = net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
     let inner = struts.len();
     struts.extend(outer);
-    let ends = tapering(site, joins, &struts);
-    let made = Net::new(Frame::OF_PART, Source::Struts { struts, inner, ends }, joins, cell).with_smallest(least * cell);
+    let made = net_of(site, struts, inner, joins, cell).with_smallest(least * cell);
     Some(made.with_opening(least * opening * s.smallest()).with_facts(facts).with_skeleton(net))
 }
 
@@ -369,8 +353,8 @@ fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
     let cell = median(raw.struts.iter().map(|e| raw.length(*e)).collect()).unwrap_or(1.0);
     let (net, facts) = cleaned(part, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell);
     let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
-    let (inner, ends) = (struts.len(), tapering(site, joins, &struts));
-    let made = Net::new(Frame::OF_PART, Source::Struts { struts, inner, ends }, joins, cell);
+    let inner = struts.len();
+    let made = net_of(site, struts, inner, joins, cell);
     made.with_opening(TRIANGLE * cell).with_facts(facts).with_skeleton(net)
 }
 

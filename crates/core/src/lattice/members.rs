@@ -4,9 +4,9 @@
 //! the blend radius: where two surfaces lie farther apart it changes nothing, and nowhere does it add
 //! more than a quarter of the radius for two members.
 
+use super::bars::{self, Bar};
 use super::index::{Bins, PointGrid};
 use crate::recipe::{Joins, StrutSection};
-use crate::trig::sin_cos;
 use glam::{DMat3, DVec3};
 use wide::{f32x8, CmpEq, CmpGt, CmpLt};
 
@@ -61,10 +61,10 @@ pub struct Hole {
 /// a node when it has no length.
 #[derive(Clone, Copy)]
 pub struct Segment {
-    a: DVec3,
-    b: DVec3,
-    extra: f64,
-    more: f64,
+    pub a: DVec3,
+    pub b: DVec3,
+    pub extra: f64,
+    pub more: f64,
 }
 
 impl Segment {
@@ -80,6 +80,42 @@ impl Segment {
         let slope = if length > 0.0 { (self.more / length).clamp(-0.95, 0.95) } else { 0.0 };
         slope / (1.0 - slope * slope).sqrt() / length.max(1e-300)
     }
+
+    /// Distance from a strut's border, were it of no thickness of its own.
+    fn distance(&self, p: DVec3) -> f64 {
+        let ab = self.b - self.a;
+        let l = ab.length_squared();
+        let mut t = if l > 0.0 { (p - self.a).dot(ab) / l } else { 0.0 };
+        if self.more != 0.0 {
+            t += p.distance(self.a + ab * t) * self.lean();
+        }
+        let t = t.clamp(0.0, 1.0);
+        p.distance(self.a + ab * t) - self.extra - self.more * t
+    }
+
+    fn quick(&self) -> ([f32; 8], [f32; 2]) {
+        let (a, ab) = (self.a.as_vec3(), (self.b - self.a).as_vec3());
+        let over = if ab.length_squared() > 0.0 { 1.0 / ab.length_squared() } else { 0.0 };
+        ([a.x, a.y, a.z, ab.x, ab.y, ab.z, over, self.extra as f32], [self.more as f32, self.lean() as f32])
+    }
+}
+
+/// Where members are held: a box, and how far from them distances are told apart. `edge` is that of the bins.
+struct Held {
+    low: DVec3,
+    size: DVec3,
+    repeats: bool,
+    margin: f64,
+    edge: f64,
+}
+
+/// How far from its axis a strut of a section may have places nearer to it than `margin`.
+fn room(section: StrutSection, margin: f64) -> f64 {
+    match section {
+        StrutSection::Round => margin,
+        // Corners lie farther than faces.
+        StrutSection::Rectangular { taller_mm, .. } => 3f64.sqrt() * margin + 0.5 * taller_mm,
+    }
 }
 
 /// What is near, for places up to some distance from it.
@@ -91,12 +127,7 @@ pub enum Members {
         quick: Vec<([f32; 8], [f32; 2])>,
     },
     /// Struts with flat sides.
-    Bars {
-        bins: Bins,
-        exact: Vec<Bar>,
-        /// The same, and the extra thickness with what it gains.
-        quick: Vec<([f32; 14], [f32; 2])>,
-    },
+    Bars { bins: Bins, exact: Vec<Bar>, quick: Vec<bars::Quick> },
     /// Bins hold the points that may be the nearest there.
     Walls { bins: Bins, exact: Vec<DVec3>, quick: Vec<[f32; 3]>, beside: Beside },
 }
@@ -161,6 +192,7 @@ impl Beside {
 impl Members {
     /// Distances beyond `margin` need not be told apart. `edge` is that of the bins.
     pub fn new(source: &Source, joins: Joins, margin: f64, edge: f64) -> Members {
+        let far = room(joins.section, margin);
         match source {
             Source::Repeated { struts, cell } => {
                 // Every copy that comes near the cell.
@@ -173,16 +205,17 @@ impl Members {
                     })
                 };
                 let near = |s: &[DVec3; 2]| {
-                    let room = room(joins, margin);
-                    let (low, high) = (s[0].min(s[1]) - room, s[0].max(s[1]) + room);
+                    let (low, high) = (s[0].min(s[1]) - far, s[0].max(s[1]) + far);
                     high.cmpge(DVec3::ZERO).all() && low.cmple(*cell).all()
                 };
                 let all = struts.iter().flat_map(copies).filter(near);
-                Members::of(segments(all, usize::MAX, &[], joins), joins, DVec3::ZERO, *cell, true, margin, edge)
+                let held = Held { low: DVec3::ZERO, size: *cell, repeats: true, margin, edge };
+                Members::of(segments(all, usize::MAX, &[], joins), joins.section, held)
             }
             Source::Struts { struts, inner, ends } => {
-                let (low, high) = span(struts.iter().flatten(), room(joins, margin));
-                Members::of(segments(struts.iter().copied(), *inner, ends, joins), joins, low, high - low, false, margin, edge)
+                let (low, high) = span(struts.iter().flatten(), far);
+                let held = Held { low, size: high - low, repeats: false, margin, edge };
+                Members::of(segments(struts.iter().copied(), *inner, ends, joins), joins.section, held)
             }
             Source::Walls { seeds, pairs, holes } => {
                 let (low, high) = span(seeds.iter(), 0.0);
@@ -202,31 +235,34 @@ impl Members {
         }
     }
 
-    fn of(struts: Vec<Segment>, joins: Joins, low: DVec3, size: DVec3, repeats: bool, margin: f64, edge: f64) -> Members {
-        if let StrutSection::Rectangular { taller_mm, turn_deg } = joins.section {
-            return bars(struts, taller_mm, turn_deg, low, size, repeats, margin, edge);
-        }
-        let exact: Vec<Segment> = struts.iter().map(|s| Segment { a: s.a - low, b: s.b - low, ..*s }).collect();
-        let flat = exact.iter().all(|s| s.a.z == 0.0 && s.b.z == 0.0);
+    /// Struts in a box, which may repeat, with bins of a size.
+    fn of(struts: Vec<Segment>, section: StrutSection, Held { low, size, repeats, margin, edge }: Held) -> Members {
+        let struts: Vec<Segment> = struts.iter().map(|s| Segment { a: s.a - low, b: s.b - low, ..*s }).collect();
+        let flat = struts.iter().all(|s| s.a.z == 0.0 && s.b.z == 0.0);
         let bins = Bins::new(low, if flat { size.with_z(0.0) } else { size }, edge, repeats);
-        let reach = bins.half_diagonal() + margin;
+        let about = bins.half_diagonal();
+        let room = |s: &Segment| room(section, margin + s.most());
         let bins = bins.fill(
-            exact.len(),
+            struts.len(),
             |id| {
-                let s = &exact[id];
-                (s.a.min(s.b) - margin - s.most(), s.a.max(s.b) + margin + s.most())
+                let s = &struts[id];
+                (s.a.min(s.b) - room(s), s.a.max(s.b) + room(s))
             },
-            |id, middle| foot(&exact[id], middle).0 <= reach,
+            |id, middle| {
+                let s = &struts[id];
+                match section {
+                    StrutSection::Round => s.distance(middle) <= about + margin,
+                    StrutSection::Rectangular { .. } => s.distance(middle) + s.most() <= about + room(s),
+                }
+            },
         );
-        let quick = exact
-            .iter()
-            .map(|s| {
-                let (a, ab) = (s.a.as_vec3(), (s.b - s.a).as_vec3());
-                let over = if ab.length_squared() > 0.0 { 1.0 / ab.length_squared() } else { 0.0 };
-                ([a.x, a.y, a.z, ab.x, ab.y, ab.z, over, s.extra as f32], [s.more as f32, s.lean() as f32])
-            })
-            .collect();
-        Members::Struts { bins, exact, quick }
+        match section {
+            StrutSection::Round => Members::Struts { bins, quick: struts.iter().map(Segment::quick).collect(), exact: struts },
+            StrutSection::Rectangular { taller_mm, turn_deg } => {
+                let exact: Vec<Bar> = struts.iter().map(|s| Bar::new(s, taller_mm, turn_deg)).collect();
+                Members::Bars { bins, quick: exact.iter().map(Bar::quick).collect(), exact }
+            }
+        }
     }
 
     pub fn bins(&self) -> &Bins {
@@ -239,7 +275,7 @@ impl Members {
         self.bins().bytes()
             + match self {
                 Members::Struts { exact, .. } => exact.len() * (64 + 40),
-                Members::Bars { exact, .. } => exact.len() * (120 + 60),
+                Members::Bars { exact, .. } => exact.len() * (136 + 64),
                 Members::Walls { exact, beside, .. } => exact.len() * (24 + 12) + beside.exact.len() * (64 + 32),
             }
     }
@@ -252,7 +288,7 @@ impl Members {
         };
         let list = self.bins().list(self.bins().of(q));
         match self {
-            Members::Struts { exact, .. } => list.iter().map(|&id| foot(&exact[id as usize], q).0).fold(far, join),
+            Members::Struts { exact, .. } => list.iter().map(|&id| exact[id as usize].distance(q)).fold(far, join),
             Members::Bars { exact, .. } => list.iter().map(|&id| exact[id as usize].distance(q)).fold(far, join),
             Members::Walls { exact, beside, .. } => {
                 let d = |i: u32| exact[i as usize].distance_squared(q);
@@ -289,7 +325,7 @@ impl Members {
             }
             Members::Bars { quick, .. } => {
                 for &id in list {
-                    let (d, g) = bar8(&quick[id as usize], q);
+                    let (d, g) = bars::distance8(&quick[id as usize], q);
                     joined.add(d, g);
                 }
                 (joined.f, joined.g)
@@ -331,113 +367,6 @@ impl Members {
             }
         }
     }
-}
-
-/// A strut with flat sides: the places whose greatest coordinate, across, upward beyond the ribbon that is as high as
-/// struts are taller than wide, or along beyond the ends, is below half the thickness. So its faces are exact at any
-/// thickness.
-pub struct Bar {
-    a: DVec3,
-    /// Unit; without a length it is a round node.
-    along: DVec3,
-    up: DVec3,
-    across: DVec3,
-    length: f64,
-    /// Half of what it is taller than wide.
-    taller: f64,
-    extra: f64,
-    more: f64,
-}
-
-impl Bar {
-    fn new(s: &Segment, taller: f64, turn_deg: f64) -> Bar {
-        let along = (s.b - s.a).normalize_or_zero();
-        let first = if along.z.abs() > 0.999 { DVec3::X } else { DVec3::Z };
-        let up = (first - along * first.dot(along)).normalize_or_zero();
-        let (sin, cos) = sin_cos(turn_deg.to_radians());
-        let up = up * cos + along.cross(up) * sin;
-        Bar { a: s.a, along, up, across: along.cross(up), length: s.a.distance(s.b), taller, extra: s.extra, more: s.more }
-    }
-
-    fn distance(&self, q: DVec3) -> f64 {
-        let p = q - self.a;
-        if self.length == 0.0 {
-            return p.length() - self.extra;
-        }
-        let along = p.dot(self.along);
-        let end = (along - self.length).max(-along);
-        let extra = self.extra + self.more * (along / self.length).clamp(0.0, 1.0);
-        p.dot(self.across).abs().max(p.dot(self.up).abs() - self.taller).max(end) - extra
-    }
-
-    fn quick(&self) -> [f32; 14] {
-        let [a, l, u, c] = [self.a, self.along, self.up, self.across].map(|v| v.as_vec3());
-        [a.x, a.y, a.z, l.x, l.y, l.z, u.x, u.y, u.z, c.x, c.y, c.z, self.length as f32, self.taller as f32]
-    }
-}
-
-/// Of a bar, with its extra thickness and what that gains, at eight places: distance and gradient.
-#[inline(always)]
-fn bar8(bar: &([f32; 14], [f32; 2]), q: &[f32x8; 3]) -> (f32x8, [f32x8; 3]) {
-    let ([ax, ay, az, lx, ly, lz, ux, uy, uz, cx, cy, cz, length, taller], [extra, more]) = *bar;
-    let p = [q[0] - ax, q[1] - ay, q[2] - az];
-    let zero = f32x8::ZERO;
-    if length == 0.0 {
-        let far = (p[0] * p[0] + p[1] * p[1] + p[2] * p[2]).sqrt();
-        let unit = f32x8::splat(1.0) / far.max(f32x8::splat(1e-12));
-        return (far - extra, [p[0] * unit, p[1] * unit, p[2] * unit]);
-    }
-    let dot = |x: f32, y: f32, z: f32| p[0] * x + p[1] * y + p[2] * z;
-    let (along, up, across) = (dot(lx, ly, lz), dot(ux, uy, uz), dot(cx, cy, cz));
-    let sign = |v: f32x8| v.cmp_lt(zero).blend(f32x8::splat(-1.0), f32x8::splat(1.0));
-    let (high, end) = (up.abs() - taller, (along - length).max(-along));
-    let (mut f, s) = (across.abs(), sign(across));
-    let mut g = [s * cx, s * cy, s * cz];
-    let mut take = |v: f32x8, s: f32x8, n: [f32; 3]| {
-        let more = v.cmp_gt(f);
-        f = f.max(v);
-        g = [more.blend(s * n[0], g[0]), more.blend(s * n[1], g[1]), more.blend(s * n[2], g[2])];
-    };
-    take(high, sign(up), [ux, uy, uz]);
-    take(end, sign(along - 0.5 * length), [lx, ly, lz]);
-    let share = (along * (1.0 / length)).max(zero).min(f32x8::splat(1.0));
-    (f - extra - share * more, g)
-}
-
-/// How far from its axis a strut may have places below a distance.
-fn room(joins: Joins, margin: f64) -> f64 {
-    match joins.section {
-        StrutSection::Round => margin,
-        // Corners lie farther than faces.
-        StrutSection::Rectangular { taller_mm, .. } => 3f64.sqrt() * margin + 0.5 * taller_mm,
-    }
-}
-
-#[allow(clippy::too_many_arguments)]
-fn bars(
-    struts: Vec<Segment>,
-    taller_mm: f64,
-    turn_deg: f64,
-    low: DVec3,
-    size: DVec3,
-    repeats: bool,
-    margin: f64,
-    edge: f64,
-) -> Members {
-    let exact: Vec<Segment> = struts.iter().map(|s| Segment { a: s.a - low, b: s.b - low, ..*s }).collect();
-    let bins = Bins::new(low, size, edge, repeats);
-    let room = |s: &Segment| 3f64.sqrt() * (margin + s.most()) + 0.5 * taller_mm;
-    let about = bins.half_diagonal();
-    let bins = bins.fill(
-        exact.len(),
-        |id| {
-            let s = &exact[id];
-            (s.a.min(s.b) - room(s), s.a.max(s.b) + room(s))
-        },
-        |id, middle| foot(&exact[id], middle).0 + exact[id].most() <= about + room(&exact[id]),
-    );
-    let bars: Vec<Bar> = exact.iter().map(|s| Bar::new(s, 0.5 * taller_mm, turn_deg)).collect();
-    Members::Bars { bins, quick: bars.iter().map(|b| (b.quick(), [b.extra as f32, b.more as f32])).collect(), exact: bars }
 }
 
 /// Distance from a wall with a hole, and its gradient, from those of the whole wall and the ways from the hole's middle.
@@ -504,17 +433,4 @@ fn span<'a>(points: impl Iterator<Item = &'a DVec3>, margin: f64) -> (DVec3, DVe
         return (DVec3::ZERO, DVec3::ZERO);
     }
     (low - margin, high + margin)
-}
-
-/// Distance from a strut's border, were it of no thickness of its own, and the place of its axis that is nearest to that.
-fn foot(s: &Segment, p: DVec3) -> (f64, DVec3) {
-    let ab = s.b - s.a;
-    let l = ab.length_squared();
-    let mut t = if l > 0.0 { (p - s.a).dot(ab) / l } else { 0.0 };
-    if s.more != 0.0 {
-        t += p.distance(s.a + ab * t) * s.lean();
-    }
-    let t = t.clamp(0.0, 1.0);
-    let q = s.a + ab * t;
-    (p.distance(q) - s.extra - s.more * t, q)
 }

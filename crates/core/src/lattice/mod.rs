@@ -10,11 +10,15 @@
 //! | [`meeting`] | how the struts of a cell meet across its sides |
 //! | [`seeds`], [`region`], [`finer`] | seed points; where they may lie; closer ones near chosen places |
 //! | [`voronoi`], [`outer`] | their Voronoi cells; where those meet the surface |
-//! | [`members`], [`index`] | struts and cell walls as fields, found through bins of space |
+//! | [`course`], [`axes`] | rows of cells that bend; axes taken from a face of the part |
+//! | [`taper`] | struts that are thicker toward some places |
+//! | [`members`], [`bars`], [`index`] | round struts and cell walls, and struts with flat sides, as fields; found through bins of space |
 //! | [`net`] | both as structures, and on a grid |
 //! | [`density`] | thickness and relative density, one from the other |
 //! | [`make`] | the structure of a recipe in a part |
 
+pub mod axes;
+mod bars;
 pub mod bulk;
 pub mod course;
 pub mod density;
@@ -32,6 +36,7 @@ pub mod region;
 pub mod seeds;
 pub mod skeleton;
 pub mod surface;
+mod taper;
 pub mod trim;
 pub mod unit;
 pub mod voronoi;

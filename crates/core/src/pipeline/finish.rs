@@ -90,11 +90,14 @@ pub fn finish(
     if cancelled() {
         return None;
     }
-    let smoothed = (rounds > 0).then(|| smoothed(raw, &owners, shape, rounds, cancelled));
+    // Points on exact faces are kept by smoothing, and reduction is true to them.
+    let asked = rounds > 0 || settings.is_some();
+    let on_exact: Vec<bool> = if asked { raw.points.par_iter().map(|&p| shape.on_exact(p)).collect() } else { Vec::new() };
+    let smoothed = (rounds > 0).then(|| smoothed(raw, &owners, &on_exact, rounds, cancelled));
     let raw = smoothed.as_ref().unwrap_or(raw);
     let (mesh, owners, crumbs, crossings) = match settings {
         Some(settings) => {
-            let done = reduced(raw, &owners, shape, settings, cancelled)?;
+            let done = reduced(raw, &owners, &on_exact, shape, settings, cancelled)?;
             (done.mesh, done.owners, done.crumbs, Some(done.crossings))
         }
         None => (raw.clone(), owners, Crumbs::default(), None),
@@ -104,9 +107,8 @@ pub fn finish(
 }
 
 /// The mesh with its lattice smoothed; solids, skins and the part's own faces stay.
-fn smoothed(raw: &TriMesh, owners: &[Owner], shape: &Composed, rounds: usize, cancelled: &(dyn Fn() -> bool + Sync)) -> TriMesh {
-    let stays = |(&p, owner): (&DVec3, &Owner)| *owner != Owner::Fill || shape.on_exact(p);
-    let kept: Vec<bool> = raw.points.par_iter().zip(owners).map(stays).collect();
+fn smoothed(raw: &TriMesh, owners: &[Owner], on_exact: &[bool], rounds: usize, cancelled: &(dyn Fn() -> bool + Sync)) -> TriMesh {
+    let kept: Vec<bool> = owners.iter().zip(on_exact).map(|(owner, exact)| *owner != Owner::Fill || *exact).collect();
     let mut mesh = raw.clone();
     smooth(&mut mesh, &kept, rounds, cancelled);
     mesh
@@ -152,13 +154,13 @@ const FAITHFUL: f64 = 0.008;
 fn reduced(
     mesh: &TriMesh,
     owners: &[Owner],
+    on_exact: &[bool],
     shape: &Composed,
     settings: &MeshStep,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Done> {
     let labels: Vec<u8> = owners.iter().map(|r| *r as u8).collect();
-    let on_exact: Vec<bool> = mesh.points.par_iter().map(|&p| shape.on_exact(p)).collect();
-    let faithful = (on_exact.as_slice(), FAITHFUL * shape.zoned.grid.step);
+    let faithful = (on_exact, FAITHFUL * shape.zoned.grid.step);
     let mut kept = Vec::new();
     let error = settings.reduce_mm;
     for last in [false, false, true] {

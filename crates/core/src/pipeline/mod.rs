@@ -208,8 +208,8 @@ impl Pipeline {
     fn meshed(&self, run: &Run, side: Side, overlap: f64, watch: &dyn Watch) -> Result<Meshed, RunError> {
         let Run { part, recipe, quality, step, .. } = *run;
         let fillings: Vec<_> = recipe.fillings().iter().map(|f| (f.structure, f.joins)).collect();
-        let past = recipe.fillings().iter().zip(run.thick).map(|(f, t)| if f.joins.proud { 0.5 * t } else { 0.0 }).collect();
-        let (regions, zones, zones_key) = self.zones(part, recipe, step, overlap, past, watch)?;
+        let proud = recipe.fillings().iter().zip(run.thick).map(|(f, t)| if f.joins.proud { 0.5 * t } else { 0.0 }).collect();
+        let (regions, zones, zones_key) = self.zones(part, recipe, step, overlap, proud, watch)?;
         // Made when the first stage asks for it: held results need none.
         let shape = std::cell::LazyCell::new(|| Composed::of(part, &zones, &regions, run.lattices.clone()).only(side));
         // A density that leads to the same thickness is the same lattice.
@@ -264,23 +264,15 @@ impl Pipeline {
         watch: &dyn Watch,
     ) -> Result<(Regions, Arc<Zoned>, String), RunError> {
         let regions = Regions::of(part, &recipe.zones).reaching(part, overlap).standing_proud(proud);
-        let past = regions.most_proud();
         let Zones { rest, list, skins } = &recipe.zones;
         // Not what fills them: where something else does, and how it passes over.
         let places: Vec<_> = list.iter().map(|z| (z.role, &z.place, z.own_fill().map(|own| own.blend_mm))).collect();
         let depths: Vec<_> = skins.iter().map(|s| (&s.faces, s.depth_mm)).collect();
-        let key = self.key(&[
-            &"zones",
-            &part.key,
-            rest,
-            &places,
-            &depths,
-            &step,
-            &overlap,
-            &if past > 0.0 { &regions.proud[..] } else { &[] },
-        ]);
+        let key = self.key(&[&"zones", &part.key, rest, &places, &depths, &step, &overlap, &regions.proud]);
         let zones = self.stage(Stage::Zones, &key, watch, Zoned::bytes, || {
-            Zoned::sample(part, &regions, Grid::covering(&part.mesh.bounds().grown(past), step), &|| watch.cancelled())
+            Zoned::sample(part, &regions, Grid::covering(&part.mesh.bounds().grown(regions.most_proud()), step), &|| {
+                watch.cancelled()
+            })
         })?;
         Ok((regions, zones, key))
     }

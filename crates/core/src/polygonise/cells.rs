@@ -219,7 +219,7 @@ impl Cells {
                     *slots.next().expect("one slot a cell") =
                         Kind(config | several | if smooth >> b & 1 == 1 { SMOOTH } else { 0 });
                     let cut = cut_edges(config as u8).count_ones();
-                    sum.extra(vertices[config as usize]);
+                    sum.add_cell(vertices[config as usize]);
                     sum.hits += if exact >> b & 1 == 1 { cut } else { 0 };
                     sum.cut += cut;
                     sum.pinched |= pinch[config as usize] != 255;
@@ -256,7 +256,7 @@ impl Cells {
         for (row, cell) in turned {
             // A pinched cell has one loop, which parts in two.
             self.kind[cell].0 |= TURNED | SEVERAL;
-            counts[row].extra(vertices[self.kind[cell].pattern()]);
+            counts[row].add_cell(vertices[self.kind[cell].pattern()]);
         }
     }
 
@@ -566,7 +566,7 @@ struct Count {
 
 impl Count {
     /// Adds a cell with so many vertices.
-    fn extra(&mut self, vertices: u8) {
+    fn add_cell(&mut self, vertices: u8) {
         self.several += (vertices > 1) as u32;
         self.extras += vertices as u32 - 1;
     }

@@ -7,6 +7,7 @@ use super::{Care, Hit, RowPoints, Shape};
 use crate::grid::Grid;
 use glam::{DVec3, IVec3, Vec3};
 use std::collections::BTreeMap;
+use std::ops::Range;
 
 /// What the vertices of any row are placed from.
 pub struct Placing<'a> {
@@ -22,12 +23,27 @@ pub struct Placing<'a> {
 
 /// Where the vertices of a row go: the first ones of its cells, and the others.
 pub struct RowSlots<'a> {
-    pub points: &'a mut [DVec3],
-    pub placed: &'a mut [Placed],
-    pub other_points: &'a mut [DVec3],
-    pub other_placed: &'a mut [Placed],
+    pub firsts: Slots<'a>,
+    pub others: Slots<'a>,
     /// By place of the row: set where a vertex is unsettled or the cell has several.
     pub careful: &'a mut [u64],
+}
+
+/// A stretch of the vertices, to be filled.
+pub struct Slots<'a> {
+    pub points: &'a mut [DVec3],
+    pub placed: &'a mut [Placed],
+}
+
+impl Slots<'_> {
+    /// Some of them.
+    pub fn stretch(&mut self, of: Range<usize>) -> Slots<'_> {
+        Slots { points: &mut self.points[of.clone()], placed: &mut self.placed[of] }
+    }
+
+    fn set(&mut self, n: usize, (point, placed): (DVec3, Placed)) {
+        (self.points[n], self.placed[n]) = (point, placed);
+    }
 }
 
 impl RowSlots<'_> {
@@ -60,7 +76,7 @@ impl<'a> Placing<'a> {
         let (cells, grid, t) = (self.cells, self.grid, tables());
         let kinds = cells.kinds(cells.row_number(j, k));
         let count = kinds.len();
-        smooth.begin(j, k, count + slots.other_points.len());
+        smooth.begin(j, k, count + slots.others.points.len());
         let (mut first, mut other, mut any) = (0, count, false);
         let mut starts = smooth.starts();
         cells.each_in_row(j, k, |i, _| {
@@ -88,15 +104,14 @@ impl<'a> Placing<'a> {
             let local = [x[first], y[first], z[first]];
             if kind.is_smooth() && !kind.has_several() && is_within(local) {
                 let [x, y, z] = local.map(|v| v as f64 * grid.step);
-                slots.points[first] = DVec3::new(corner.x + x, corner.y + y, corner.z + z);
+                slots.firsts.points[first] = DVec3::new(corner.x + x, corner.y + y, corner.z + z);
             } else {
-                (slots.points[first], slots.placed[first]) = self.one([i, j, k], index, 0, local, corner);
-                let mut unsettled = slots.placed[first].unsettled();
+                slots.firsts.set(first, self.one([i, j, k], index, 0, local, corner));
+                let mut unsettled = slots.firsts.placed[first].unsettled();
                 for l in 1..t.loops[kind.pattern()].count as usize {
                     let local = [x[other], y[other], z[other]];
-                    let n = other - count;
-                    (slots.other_points[n], slots.other_placed[n]) = self.one([i, j, k], index, l, local, corner);
-                    unsettled |= slots.other_placed[n].unsettled();
+                    slots.others.set(other - count, self.one([i, j, k], index, l, local, corner));
+                    unsettled |= slots.others.placed[other - count].unsettled();
                     other += 1;
                 }
                 if unsettled {
@@ -106,7 +121,7 @@ impl<'a> Placing<'a> {
             first += 1;
         });
         for &pin in self.pins.get(&(j as i32, k as i32)).into_iter().flatten() {
-            self.pin(pin, &mut slots);
+            self.pin(pin, &mut slots.firsts);
         }
     }
 
@@ -136,7 +151,7 @@ impl<'a> Placing<'a> {
     }
 
     /// Moves the one vertex of a pin's cell, which is of the row, onto the pin.
-    fn pin(&self, p: DVec3, slots: &mut RowSlots) {
+    fn pin(&self, p: DVec3, slots: &mut Slots) {
         let (cells, grid) = (self.cells, self.grid);
         let local = (p - grid.origin) / grid.step;
         let low = local.floor();

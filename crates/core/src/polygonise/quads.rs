@@ -75,9 +75,17 @@ pub struct Joining<'a> {
     unsettled: Vec<AtomicU64>,
 }
 
-/// 64 places of the row of cells in work and of the three before it, by y and z whether a row back: the cells that the
-/// surface passes, and how many come before them.
-type Four = [[(u64, u32); 2]; 2];
+/// 64 places of the row of cells in work and of the three before it.
+struct Word {
+    /// The rows, by y and z whether a row back.
+    rows: [[usize; 2]; 2],
+    /// Which word of them.
+    number: usize,
+    /// Signs of the samples where the places' cells begin.
+    here: u64,
+    /// By row, the cells that the surface passes, and how many come before them.
+    four: [[(u64, u32); 2]; 2],
+}
 
 impl<'a> Joining<'a> {
     pub fn new(grid: &'a Grid, bits: &'a Bits, cells: &'a Cells, shape: Option<&'a dyn Shape>) -> Joining<'a> {
@@ -91,8 +99,7 @@ impl<'a> Joining<'a> {
     }
 
     /// Fills a row's slots, 64 places at a time: around their edges along x, then along y, then along z, and then around
-    /// those that ask for care. `seen`
-    /// holds the row's vertices and those of the three rows before it.
+    /// those that ask for care. `seen` holds the row's vertices and those of the three rows before it.
     pub fn row(&self, j: u32, k: u32, seen: &Seen, slots: &mut [[u32; 3]]) {
         let cells = self.cells;
         // The border of the grid is outside: no cut edge asks beyond it.
@@ -107,52 +114,39 @@ impl<'a> Joining<'a> {
             if cuts == [0; 3] {
                 continue;
             }
-            let four = rows.map(|pair| pair.map(|row| cells.word_of(row, w)));
+            let word = Word { rows, number: w, here, four: rows.map(|pair| pair.map(|row| cells.word_of(row, w))) };
             let careful = rows.as_flattened().iter().fold(0, |all, &row| all | seen.careful(row, w, cells.words()));
             let plain = cuts.map(|cut| cut & !careful);
             let number = |cuts: [u64; 3]| cuts.iter().map(|c| c.count_ones() as usize).sum::<usize>();
             let (all, those) = (number(cuts), number(plain));
             let (halves, rest) = slots[2 * done..2 * (done + all)].split_at_mut(2 * those);
             let mut halves = halves.chunks_exact_mut(2);
-            let mut one = |quad: [u32; 4]| {
+            word.each_quad(plain, |_, _, quad| {
                 // Spelled out: `array::map` over points is left as calls through memory.
                 let point = |n: usize| &seen.firsts.points[quad[n] as usize - seen.firsts.from];
                 let along = squared(point(0), point(2)) <= squared(point(1), point(3));
                 join(quad, along, halves.next().expect("two triangles a cut edge"));
-            };
-            each_quad::<0>(here, plain[0], &four, |_, quad| one(quad));
-            each_quad::<1>(here, plain[1], &four, |_, quad| one(quad));
-            each_quad::<2>(here, plain[2], &four, |_, quad| one(quad));
+            });
             if those < all {
-                self.careful_word(rows, w, here, cuts.map(|cut| cut & careful), &four, seen, first + done + those, rest);
+                self.careful_word(&word, cuts.map(|cut| cut & careful), seen, first + done + those, rest);
             }
             done += all;
         }
     }
 
-    /// The same for those of 64 places around which some vertex is unsettled or some cell has several.
-    #[allow(clippy::too_many_arguments)]
-    fn careful_word(
-        &self,
-        rows: [[usize; 2]; 2],
-        w: usize,
-        here: u64,
-        cuts: [u64; 3],
-        four: &Four,
-        seen: &Seen,
-        first: usize,
-        slots: &mut [[u32; 3]],
-    ) {
+    /// The same for those of 64 places around which some vertex is unsettled or some cell has several. The quads are
+    /// numbered from `first` on.
+    fn careful_word(&self, word: &Word, cuts: [u64; 3], seen: &Seen, first: usize, slots: &mut [[u32; 3]]) {
         let cells = self.cells;
         let mut slots = slots.chunks_exact_mut(2).enumerate();
-        let mut one = |axis: usize, b: u32, around: [u32; 4], inside: bool| {
+        word.each_quad(cuts, |axis, b, around| {
             let quad = std::array::from_fn(|n| {
-                let (y, z, _, edge) = AROUND[axis][if inside { n } else { (4 - n) % 4 }];
-                cells.vertex_at(rows[y][z], around[n] as usize, edge) as u32
+                let (y, z, _, edge) = AROUND[axis][if word.here >> b & 1 == 1 { n } else { (4 - n) % 4 }];
+                cells.vertex_at(word.rows[y][z], around[n] as usize, edge) as u32
             });
             let placed = quad.map(|v: u32| seen.placed(v as usize));
             let is_unsettled = placed.iter().any(|p| p.unsettled());
-            let is_exact = || cells.is_exact(rows[0][0], 64 * w as u32 + b);
+            let is_exact = || cells.is_exact(word.rows[0][0], 64 * word.number as u32 + b);
             let creased = if is_unsettled && is_exact() { placed.map(Placed::crease) } else { [false; 4] };
             let along = first_diagonal(quad.map(|v| seen.point(v as usize)), creased, self.shape, self.grid.step);
             let (n, halves) = slots.next().expect("two triangles a cut edge");
@@ -160,28 +154,35 @@ impl<'a> Joining<'a> {
             if is_unsettled {
                 self.unsettled[(first + n) / 64].fetch_or(1 << ((first + n) % 64), Ordering::Relaxed);
             }
-        };
-        each_quad::<0>(here, cuts[0], four, |b, quad| one(0, b, quad, here >> b & 1 == 1));
-        each_quad::<1>(here, cuts[1], four, |b, quad| one(1, b, quad, here >> b & 1 == 1));
-        each_quad::<2>(here, cuts[2], four, |b, quad| one(2, b, quad, here >> b & 1 == 1));
+        });
     }
 }
 
-/// Calls `f` for the cut edges along an axis: the place, and the cells around the edge so that they run counter-clockwise
-/// seen from outside. Those one place back along x come right before, for the edge is theirs too.
-#[inline(always)]
-fn each_quad<const AXIS: usize>(here: u64, mut cut: u64, four: &Four, mut f: impl FnMut(u32, [u32; 4])) {
-    while cut != 0 {
-        let b = cut.trailing_zeros();
-        cut &= cut - 1;
-        let cell = |n: usize| {
-            let (y, z, x, _) = AROUND[AXIS][n];
-            let (mask, before) = four[y][z];
-            before + (mask & !(!0 << b)).count_ones() - x
-        };
-        let [p, q, r, s] = [cell(0), cell(1), cell(2), cell(3)];
-        // The order is that of an edge whose low end is inside.
-        f(b, if here >> b & 1 == 1 { [p, q, r, s] } else { [p, s, r, q] });
+impl Word {
+    /// Calls `f` for cut edges along x, then y, then z: the axis, the place, and the cells around the edge so that they run
+    /// counter-clockwise seen from outside.
+    #[inline(always)]
+    fn each_quad(&self, cuts: [u64; 3], mut f: impl FnMut(usize, u32, [u32; 4])) {
+        self.along::<0>(cuts[0], |b, quad| f(0, b, quad));
+        self.along::<1>(cuts[1], |b, quad| f(1, b, quad));
+        self.along::<2>(cuts[2], |b, quad| f(2, b, quad));
+    }
+
+    /// The same along one axis. Cells one place back along x come right before, for the edge is theirs too.
+    #[inline(always)]
+    fn along<const AXIS: usize>(&self, mut cut: u64, mut f: impl FnMut(u32, [u32; 4])) {
+        while cut != 0 {
+            let b = cut.trailing_zeros();
+            cut &= cut - 1;
+            let cell = |n: usize| {
+                let (y, z, x, _) = AROUND[AXIS][n];
+                let (mask, before) = self.four[y][z];
+                before + (mask & !(!0 << b)).count_ones() - x
+            };
+            let [p, q, r, s] = [cell(0), cell(1), cell(2), cell(3)];
+            // The order is that of an edge whose low end is inside.
+            f(b, if self.here >> b & 1 == 1 { [p, q, r, s] } else { [p, s, r, q] });
+        }
     }
 }
 

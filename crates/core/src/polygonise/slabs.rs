@@ -2,7 +2,7 @@
 //! still near the processor when triangles ask for it.
 
 use super::cells::Cells;
-use super::place::{Placing, RowSlots};
+use super::place::{Placing, RowSlots, Slots};
 use super::quads::{Joining, Listed, Quads, Seen};
 use super::vertex::Placed;
 use super::{Care, Hit, RowPoints, Shape};
@@ -51,19 +51,17 @@ pub fn mesh(
     {
         let (firsts, others) = points.split_at_mut(count);
         let (firsts_placed, others_placed) = placed.split_at_mut(count);
-        let of_cells = || slabs.iter().map(|slab| cells.cells_in(slab.clone()).len());
-        let of_others = || slabs.iter().map(|slab| cells.extras_in(slab.clone()).len());
+        let of_cells = |slab: &Range<usize>| cells.cells_in(slab.clone());
+        let of_others = |slab: &Range<usize>| cells.extras_in(slab.clone());
         let parts = (
             &slabs,
-            parted(firsts, of_cells()),
-            parted(firsts_placed, of_cells()),
-            parted(others, of_others()),
-            parted(others_placed, of_others()),
+            lists(firsts, firsts_placed, || slabs.iter().map(|slab| of_cells(slab).len())),
+            lists(others, others_placed, || slabs.iter().map(|slab| of_others(slab).len())),
             parted(&mut careful, slabs.iter().map(|slab| slab.len() * cells.words())),
             later,
         );
-        parts.into_par_iter().for_each(|(slab, points, placed, other_points, other_placed, careful, mut triangles)| {
-            let (from, others_from) = (cells.cells_in(slab.clone()).start, cells.extras_in(slab.clone()).start);
+        parts.into_par_iter().for_each(|(slab, mut firsts, mut others, careful, mut triangles)| {
+            let (first, first_other) = (of_cells(slab).start, of_others(slab).start);
             let mut smooth = RowPoints::default();
             for row in slab.clone() {
                 if cancelled() {
@@ -71,21 +69,17 @@ pub fn mesh(
                 }
                 let (j, k) = cells.row_at(row);
                 let own = |all: Range<usize>, from: usize| all.start - from..all.end - from;
-                let firsts = own(cells.cells_in(row..row + 1), from);
-                let others = own(cells.extras_in(row..row + 1), others_from);
                 let words = (row - slab.start) * cells.words();
                 let into = RowSlots {
-                    points: &mut points[firsts.clone()],
-                    placed: &mut placed[firsts],
-                    other_points: &mut other_points[others.clone()],
-                    other_placed: &mut other_placed[others],
+                    firsts: firsts.stretch(own(of_cells(&(row..row + 1)), first)),
+                    others: others.stretch(own(of_others(&(row..row + 1)), first_other)),
                     careful: &mut careful[words..words + cells.words()],
                 };
                 placing.row(j, k, into, &mut smooth);
                 if rest(slab).contains(&row) {
                     let seen = Seen {
-                        firsts: Listed { points, placed, from },
-                        others: Listed { points: other_points, placed: other_placed, from: others_from },
+                        firsts: Listed { points: firsts.points, placed: firsts.placed, from: first },
+                        others: Listed { points: others.points, placed: others.placed, from: first_other },
                         careful,
                         first_row: slab.start,
                     };
@@ -111,6 +105,16 @@ pub fn mesh(
     });
     let unsettled = joining.unsettled();
     (Quads { mesh: TriMesh { points, triangles }, unsettled }, placed)
+}
+
+/// Vertices in stretches of these lengths.
+fn lists<'a, L: Iterator<Item = usize>>(
+    points: &'a mut [DVec3],
+    placed: &'a mut [Placed],
+    lengths: impl Fn() -> L,
+) -> Vec<Slots<'a>> {
+    let both = parted(points, lengths()).into_iter().zip(parted(placed, lengths()));
+    both.map(|(points, placed)| Slots { points, placed }).collect()
 }
 
 /// A list in pieces of these lengths.

@@ -1,8 +1,9 @@
 import { Button } from 'antd'
 import { edit } from '../state'
-import { followedFaces, courseOf, firstCourse, withCourse, type Course } from './courseRules'
+import { courseOf, firstCourse, withCourse, type Course } from './courseRules'
 import { FacePick } from './FacePick'
 import { useFilling } from './filling'
+import { followedFaces } from './followedRules'
 import { ChoiceLine } from './Lines'
 import { NumberLine } from './NumberLine'
 

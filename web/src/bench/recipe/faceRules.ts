@@ -1,7 +1,7 @@
 import type { FaceInfo, FaceMark, Recipe } from '../../api/client'
 import { useBench, type Chosen } from '../state'
 import { fillingOf } from './filling'
-import { followedFaces, withFollowedFaces } from './courseRules'
+import { followedFaces, withFollowedFaces } from './followedRules'
 import { same, withPockets, withSkin, withZone } from './zoneRules'
 
 /** The faces of what is chosen, when it has some. */

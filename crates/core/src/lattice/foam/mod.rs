@@ -20,6 +20,7 @@ use super::surface::turn;
 use super::{Bare, Bulk, Facts, Lattice};
 use crate::grid::{Bits, Grid};
 use crate::median::median;
+use crate::part::Part;
 use crate::polygonise::RowPoints;
 use crate::recipe::Structure;
 use cells::Cells;
@@ -98,9 +99,9 @@ impl Sheet {
     }
 }
 
-impl Foam {
-    /// Relaxes a sheet in the part. `None` when cancelled.
-    pub fn new(site: Site, s: &Structure, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Foam> {
+impl Sheet {
+    /// Relaxes a sheet in the part, and gives the cells that it was relaxed on last. `None` when cancelled.
+    fn relaxed(site: Site, s: &Structure, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<(Sheet, Cells)> {
         let part = site.part;
         let scale = DVec3::from(s.cell_mm);
         let sizes = Sizes::of(site, s.seeds.finer.as_ref());
@@ -112,9 +113,10 @@ impl Foam {
             (true, true) => &GRADED_DRAFT,
         };
         let bounds = part.mesh.bounds();
-        let finest = passes[passes.len() - 1].0 / least;
-        let size = bounds.size() / scale + 2.0 * MARGIN / finest;
-        let coarser = ((size.x * size.y * size.z * finest.powi(3)) / MOST_CELLS).cbrt().max(1.0);
+        let finest = passes[passes.len() - 1].0;
+        let per_unit = finest / least;
+        let size = bounds.size() / scale + 2.0 * MARGIN / per_unit;
+        let coarser = ((size.x * size.y * size.z * per_unit.powi(3)) / MOST_CELLS).cbrt().max(1.0);
         let grid = |per_wave: f64| {
             let step = coarser * least / per_wave;
             // Not on the grid's own planes.
@@ -122,7 +124,7 @@ impl Foam {
             let size = (bounds.size() / scale / step).ceil().as_uvec3() + UVec3::splat(2 * MARGIN as u32 + 1);
             Grid { origin, step, size }
         };
-        let lengths = sizes.map(|sizes| Lengths::of(&sizes, &grid(finest * least), scale));
+        let lengths = sizes.map(|sizes| Lengths::of(&sizes, &grid(finest), scale));
         // Shifting and turning the structure moves the noise that it grows from.
         let anchor = (bounds.centre() + DVec3::from(s.shift_mm)) / scale;
         let mut made: Option<(Field, Cells)> = None;
@@ -135,21 +137,37 @@ impl Foam {
             let relaxed = relax::relax(&cells, lengths.as_ref(), start, (steps, time), cancelled)?;
             made = Some((Field::new(part, &cells, scale, relaxed), cells));
         }
-        let (field, cells) = made?;
-        let sheet = Sheet { field, lengths };
-        let near = 0.5 * least * scale.min_element();
-        let mut samples = Vec::new();
+        made.map(|(field, cells)| (Sheet { field, lengths }, cells))
+    }
+
+    /// The shortest wave over the cell size.
+    fn least(&self) -> f64 {
+        self.lengths.as_ref().map_or(1.0, Lengths::least)
+    }
+
+    /// Points of the sheet, well inside the part.
+    fn samples(&self, part: &Part, cells: &Cells, near: f64) -> Vec<DVec3> {
         let every = (cells.count() / 6000).max(1);
         let inside = (0..cells.share.len()).filter(|&n| cells.share[n] == 1.0).step_by(every);
-        for n in inside {
-            samples.extend(sheet.foot(cells.place(n) * scale, near));
-        }
+        let mut samples: Vec<DVec3> = inside.filter_map(|n| self.foot(cells.place(n) * self.field.scale, near)).collect();
         samples.retain(|p| part.distance.value(*p) < -0.25 * near);
         samples.truncate(1000);
+        samples
+    }
+}
+
+impl Foam {
+    /// Relaxes a sheet in the part. `None` when cancelled.
+    pub fn new(site: Site, s: &Structure, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Foam> {
+        let part = site.part;
+        let (sheet, cells) = Sheet::relaxed(site, s, cancelled)?;
+        let cell = sheet.least() * s.smallest();
+        let near = 0.5 * cell;
+        let samples = Arc::new(sheet.samples(part, &cells, near));
         // A draft is not at rest there yet.
         let contact = if site.draft { None } else { contact::angles(part, &sheet, near) };
         let facts = Facts { contact, pieces: 1, ..Facts::default() };
-        Some(Foam { sheet: Arc::new(sheet), cell: least * s.smallest(), facts, samples: Arc::new(samples) })
+        Some(Foam { sheet: Arc::new(sheet), cell, facts, samples })
     }
 }
 
@@ -291,7 +309,6 @@ mod tests {
     use super::*;
     use crate::lattice::density::DensityCurve;
     use crate::lattice::surface::low_discrepancy;
-    use crate::part::Part;
     use crate::recipe::Finer;
     use ulmix_mesh::TriMesh;
 

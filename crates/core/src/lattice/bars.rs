@@ -1,0 +1,82 @@
+//! Struts with flat sides, as fields.
+
+use super::members::Segment;
+use crate::trig::sin_cos;
+use glam::DVec3;
+use wide::{f32x8, CmpGt, CmpLt};
+
+/// The places whose greatest coordinate, across, upward beyond the ribbon that is as high as struts are taller than wide,
+/// or along beyond the ends, is below half the thickness. So its faces are exact at any thickness.
+pub struct Bar {
+    a: DVec3,
+    /// Unit; without a length it is a round node.
+    along: DVec3,
+    up: DVec3,
+    across: DVec3,
+    length: f64,
+    /// Half of what it is taller than wide.
+    taller: f64,
+    /// See [`Segment`].
+    extra: f64,
+    more: f64,
+}
+
+/// The same in 32 bits: first end, the three directions, length, half of what it is taller, extra and more.
+pub type Quick = [f32; 16];
+
+impl Bar {
+    pub fn new(s: &Segment, taller_mm: f64, turn_deg: f64) -> Bar {
+        let along = (s.b - s.a).normalize_or_zero();
+        let first = if along.z.abs() > 0.999 { DVec3::X } else { DVec3::Z };
+        let up = (first - along * first.dot(along)).normalize_or_zero();
+        let (sin, cos) = sin_cos(turn_deg.to_radians());
+        let up = up * cos + along.cross(up) * sin;
+        let (across, length) = (along.cross(up), s.a.distance(s.b));
+        Bar { a: s.a, along, up, across, length, taller: 0.5 * taller_mm, extra: s.extra, more: s.more }
+    }
+
+    pub fn distance(&self, q: DVec3) -> f64 {
+        let p = q - self.a;
+        if self.length == 0.0 {
+            return p.length() - self.extra;
+        }
+        let along = p.dot(self.along);
+        let end = (along - self.length).max(-along);
+        let extra = self.extra + self.more * (along / self.length).clamp(0.0, 1.0);
+        p.dot(self.across).abs().max(p.dot(self.up).abs() - self.taller).max(end) - extra
+    }
+
+    pub fn quick(&self) -> Quick {
+        let [a, l, u, c] = [self.a, self.along, self.up, self.across].map(|v| v.as_vec3());
+        let [length, taller, extra, more] = [self.length, self.taller, self.extra, self.more].map(|v| v as f32);
+        [a.x, a.y, a.z, l.x, l.y, l.z, u.x, u.y, u.z, c.x, c.y, c.z, length, taller, extra, more]
+    }
+}
+
+/// Distance and gradient at eight places.
+#[inline(always)]
+pub fn distance8(bar: &Quick, q: &[f32x8; 3]) -> (f32x8, [f32x8; 3]) {
+    let [ax, ay, az, lx, ly, lz, ux, uy, uz, cx, cy, cz, length, taller, extra, more] = *bar;
+    let p = [q[0] - ax, q[1] - ay, q[2] - az];
+    let zero = f32x8::ZERO;
+    if length == 0.0 {
+        let far = (p[0] * p[0] + p[1] * p[1] + p[2] * p[2]).sqrt();
+        let unit = f32x8::splat(1.0) / far.max(f32x8::splat(1e-12));
+        return (far - extra, [p[0] * unit, p[1] * unit, p[2] * unit]);
+    }
+    let dot = |x: f32, y: f32, z: f32| p[0] * x + p[1] * y + p[2] * z;
+    let (along, up, across) = (dot(lx, ly, lz), dot(ux, uy, uz), dot(cx, cy, cz));
+    let sign = |v: f32x8| v.cmp_lt(zero).blend(f32x8::splat(-1.0), f32x8::splat(1.0));
+    let (high, end) = (up.abs() - taller, (along - length).max(-along));
+    let (mut f, s) = (across.abs(), sign(across));
+    let mut g = [s * cx, s * cy, s * cz];
+    let mut take = |v: f32x8, s: f32x8, n: [f32; 3]| {
+        let more = v.cmp_gt(f);
+        f = f.max(v);
+        g = [more.blend(s * n[0], g[0]), more.blend(s * n[1], g[1]), more.blend(s * n[2], g[2])];
+    };
+    take(high, sign(up), [ux, uy, uz]);
+    take(end, sign(along - 0.5 * length), [lx, ly, lz]);
+    let share = (along * (1.0 / length)).max(zero).min(f32x8::splat(1.0));
+    (f - extra - share * more, g)
+}
