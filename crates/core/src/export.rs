@@ -1,7 +1,7 @@
 //! Files to print from: written, read again by our own reader and checked before they are offered.
 
 use crate::bodies::unlike;
-use crate::recipe::{Form, Kind, Recipe, Structure};
+use crate::recipe::{Form, GivenKind, Kind, Recipe, Structure};
 use crate::report::{checks_given, BodyApart, Check, Verdict};
 use crate::stand::Placing;
 use serde::{Deserialize, Serialize};
@@ -147,7 +147,7 @@ fn kind_and_cell(s: &Structure) -> String {
         (Kind::Surface(_), Form::OtherNetwork) => " other network",
         _ => "",
     };
-    if let (Kind::Given(_), Some(own)) = (s.kind, &s.own_struts) {
+    if let (Kind::Given(GivenKind::OwnStruts), Some(own)) = (s.kind, &s.own_struts) {
         return format!("{} struts from {}", own.struts.len(), own.name);
     }
     let [x, y, z] = s.cell_mm;

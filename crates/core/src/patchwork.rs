@@ -2,10 +2,11 @@
 //! blended one where one structure passes into the other.
 //!
 //! At a sharp border each structure is cut off by the zone's exact border; where both have material
-//! they are one. Over a blended border the two fields are mixed by a smooth step across its width.
+//! they are one. Over a blended border the two fields are mixed by a smooth step across its width. Ties, which run
+//! along sharp borders, are joined to what is there.
 
 use crate::grid::{Bits, Grid};
-use crate::lattice::Bulk;
+use crate::lattice::{Bulk, Lattice};
 use crate::polygonise::RowPoints;
 use crate::zoned::{Region, Zoned};
 use glam::{DVec3, UVec3, Vec3};
@@ -17,7 +18,37 @@ pub struct Patchwork<'a> {
     regions: Vec<&'a Region>,
     /// By filling: its field, and how far its signs are widened.
     fillings: Vec<(Box<dyn Bulk + 'a>, f64)>,
+    ties: Vec<Tied<'a>>,
 }
+
+/// Ties with thickness.
+#[derive(Clone, Copy)]
+pub struct Tie<'a> {
+    pub lattice: &'a dyn Lattice,
+    /// Radius within which they flow into what they tie. mm.
+    pub blend: f64,
+}
+
+struct Tied<'a> {
+    bulk: Box<dyn Bulk + 'a>,
+    /// Signs widened by all that they may change.
+    near: Box<dyn Bulk + 'a>,
+    blend: f64,
+}
+
+impl Tied<'_> {
+    /// What a field becomes by them at a place, and their share in its gradient there (polynomial smooth minimum, Quilez
+    /// 2013).
+    fn join(&self, value: f64, p: DVec3) -> (f64, f64) {
+        let own = self.bulk.value(p);
+        let h = (self.blend - (value - own).abs()).max(0.0);
+        let (deeper, share) = if self.blend > 0.0 { (0.25 * h * h / self.blend, 0.5 * h / self.blend) } else { (0.0, 0.0) };
+        (value.min(own) - deeper, if own < value { 1.0 - share } else { share })
+    }
+}
+
+/// So many steps around ties every place is looked at by itself.
+const ABOUT: f64 = 2.0;
 
 /// What the field is at a place.
 struct Met {
@@ -37,8 +68,35 @@ enum From {
 }
 
 impl<'a> Patchwork<'a> {
-    pub fn new(zoned: &'a Zoned, regions: Vec<&'a Region>, fillings: Vec<(Box<dyn Bulk + 'a>, f64)>) -> Patchwork<'a> {
-        Patchwork { zoned, regions, fillings }
+    pub fn new(
+        zoned: &'a Zoned,
+        regions: Vec<&'a Region>,
+        fillings: Vec<(Box<dyn Bulk + 'a>, f64)>,
+        ties: &[Tie<'a>],
+    ) -> Patchwork<'a> {
+        let reach = fillings.iter().map(|f| f.1).fold(0.0, f64::max);
+        let tied = |t: &Tie<'a>| {
+            let on_grid = |reach: f64| t.lattice.on_grid(&zoned.grid, reach);
+            Tied { bulk: on_grid(reach + t.blend), near: on_grid(reach + t.blend + ABOUT * zoned.grid.step), blend: t.blend }
+        };
+        Patchwork { zoned, regions, fillings, ties: ties.iter().map(tied).collect() }
+    }
+
+    /// Samples of `wanted` around which ties may change something.
+    fn beside_ties(&self, wanted: &Bits) -> Bits {
+        let mut out = Bits::new(self.grid());
+        for tied in &self.ties {
+            let near = tied.near.signs(wanted);
+            out.par_words_mut(|w, j, k, word| *word |= near.row(j, k)[w]);
+        }
+        out
+    }
+
+    /// The field.
+    fn met(&self, p: DVec3) -> Met {
+        let met = self.patch(0, p);
+        let value = self.ties.iter().fold(met.value, |value, tied| tied.join(value, p).0);
+        Met { value, ..met }
     }
 
     fn grid(&self) -> &Grid {
@@ -49,20 +107,20 @@ impl<'a> Patchwork<'a> {
         Met { value: self.fillings[filling].0.value(p), filling, from: From::Filling(filling) }
     }
 
-    /// The field of the zones from number `n` on.
-    fn met(&self, n: usize, p: DVec3) -> Met {
+    /// The field of the zones from number `n` on, without ties.
+    fn patch(&self, n: usize, p: DVec3) -> Met {
         let Some(region) = self.regions.get(n) else { return self.of_filling(0, p) };
         let s = region.solid.value(p);
         let half = 0.5 * region.blend;
         if half > 0.0 {
             if s >= half {
-                return self.met(n + 1, p);
+                return self.patch(n + 1, p);
             }
             let own = self.of_filling(region.filling, p);
             if s <= -half {
                 return own;
             }
-            let around = self.met(n + 1, p);
+            let around = self.patch(n + 1, p);
             let t = 0.5 - 0.5 * s / half;
             let weight = t * t * (3.0 - 2.0 * t);
             let filling = if s < 0.0 { own.filling } else { around.filling };
@@ -74,7 +132,7 @@ impl<'a> Patchwork<'a> {
         if let Some(own) = own.filter(|own| unlike && -s >= own.value) {
             return within(own, s, n, 1.0);
         }
-        let around = self.met(n + 1, p);
+        let around = self.patch(n + 1, p);
         if around.filling == region.filling {
             return around;
         }
@@ -90,7 +148,7 @@ impl<'a> Patchwork<'a> {
     /// By differences, where fields are mixed.
     fn gradient(&self, p: DVec3) -> DVec3 {
         let h = 0.02 * self.grid().step;
-        let along = |d: DVec3| self.met(0, p + d * h).value - self.met(0, p - d * h).value;
+        let along = |d: DVec3| self.met(p + d * h).value - self.met(p - d * h).value;
         DVec3::new(along(DVec3::X), along(DVec3::Y), along(DVec3::Z)) / (2.0 * h)
     }
 
@@ -109,10 +167,10 @@ impl<'a> Patchwork<'a> {
         let out = Vec3::new((outside & 1) as f32, (outside >> 1 & 1) as f32, (outside >> 2) as f32);
         let at = |local: Vec3| corner + local.as_dvec3() * step;
         // Near the middle of a thin member it may be either side: the outer corner tells.
-        let deep = self.met(0, at(local)).value < -0.25 * step;
+        let deep = self.met(at(local)).value < -0.25 * step;
         let mut p = at(if deep { local.lerp(out, 0.5) } else { local });
         for _ in 0..4 {
-            let (v, g) = (self.met(0, p).value, self.gradient(p));
+            let (v, g) = (self.met(p).value, self.gradient(p));
             p -= g * (v / g.length_squared().max(0.05));
             if v.abs() < 1e-3 * step {
                 break;
@@ -134,15 +192,29 @@ fn within(met: Met, side: f64, n: usize, sense: f64) -> Met {
 
 impl Bulk for Patchwork<'_> {
     fn value(&self, p: DVec3) -> f64 {
-        self.met(0, p).value
+        self.met(p).value
     }
 
     fn normal(&self, p: DVec3) -> DVec3 {
-        match self.met(0, p).from {
+        let patch = self.patch(0, p);
+        let normal = match patch.from {
             From::Filling(n) => self.fillings[n].0.normal(p),
             From::Border(n, sense) => self.regions[n].solid.normal(p) * sense,
             From::Mixed => self.gradient(p).normalize_or(DVec3::Z),
-        }
+        };
+        let tied = self.ties.iter().fold((patch.value, normal), |(value, normal), tied| {
+            let (value, share) = tied.join(value, p);
+            (value, if share > 0.0 { normal.lerp(tied.bulk.normal(p), share) } else { normal })
+        });
+        tied.1.normalize_or(DVec3::Z)
+    }
+
+    fn smooth(&self, of: &Bits) -> Option<Bits> {
+        (!self.ties.is_empty()).then(|| {
+            let (near, mut out) = (self.beside_ties(of), of.clone());
+            out.par_words_mut(|w, j, k, word| *word &= !near.row(j, k)[w]);
+            out
+        })
     }
 
     fn signs(&self, wanted: &Bits) -> Bits {
@@ -152,6 +224,19 @@ impl Bulk for Patchwork<'_> {
             mine.par_words_mut(|w, j, k, word| *word &= self.zoned.filled_by(n, w, j, k));
             let signs = bulk.signs(&mine);
             out.par_words_mut(|w, j, k, word| *word |= signs.row(j, k)[w]);
+        }
+        if !self.ties.is_empty() {
+            let near = self.beside_ties(wanted);
+            out.par_words_mut(|w, j, k, word| {
+                let mut left = near.row(j, k)[w];
+                while left != 0 {
+                    let bit = left.trailing_zeros();
+                    left &= left - 1;
+                    let met = self.met(self.grid().at(64 * w as u32 + bit, j as u32, k as u32));
+                    let inside = met.value < self.fillings[met.filling].1;
+                    *word = *word & !(1 << bit) | (inside as u64) << bit;
+                }
+            });
         }
         if self.regions.iter().all(|r| r.blend == 0.0) {
             return out;
@@ -168,7 +253,7 @@ impl Bulk for Patchwork<'_> {
                     continue;
                 }
                 for bit in (from..from + GROUP).filter(|b| asked >> b & 1 == 1) {
-                    let met = self.met(0, grid.at(64 * w as u32 + bit, j as u32, k as u32));
+                    let met = self.met(grid.at(64 * w as u32 + bit, j as u32, k as u32));
                     if let From::Mixed = met.from {
                         let inside = met.value < self.fillings[met.filling].1;
                         *word = *word & !(1 << bit) | (inside as u64) << bit;

@@ -4,12 +4,13 @@
 use crate::grid::{Bits, Grid};
 use crate::lattice::{root, Bulk, Lattice, Met, Segment};
 use crate::part::Part;
-use crate::patchwork::Patchwork;
+use crate::patchwork::{Patchwork, Tie};
 use crate::polygonise::{Edge, Hit, RowPoints, Shape};
 use crate::recipe::Role;
 use crate::solids::Solid;
 use crate::zoned::{Regions, Zoned};
 use glam::{DVec3, UVec3};
+use std::borrow::Cow;
 use std::cell::RefCell;
 use ulmix_mesh::bvh::SegmentHit;
 
@@ -66,17 +67,23 @@ const MOST_REGIONS: usize = 3 * 64 + 2 * crate::bodies::MOST_WITH_ROLES;
 impl<'a> Composed<'a> {
     /// Of a part that one structure fills.
     pub fn new(part: &'a Part, zoned: &'a Zoned, regions: &'a Regions, lattice: &'a dyn Lattice, reach: f64) -> Composed<'a> {
-        Composed::of(part, zoned, regions, vec![Reaching { lattice, reach }])
+        Composed::of(part, zoned, regions, vec![Reaching { lattice, reach }], &[])
     }
 
-    /// `lattices` by filling, as many as the regions name.
-    pub fn of(part: &'a Part, zoned: &'a Zoned, regions: &'a Regions, lattices: Vec<Reaching<'a>>) -> Composed<'a> {
+    /// `lattices` by filling, as many as the regions name, and what ties them.
+    pub fn of(
+        part: &'a Part,
+        zoned: &'a Zoned,
+        regions: &'a Regions,
+        lattices: Vec<Reaching<'a>>,
+        ties: &[Tie<'a>],
+    ) -> Composed<'a> {
         let on_grid = |l: &Reaching<'a>| l.lattice.on_grid(&zoned.grid, l.reach);
         let bulk: Box<dyn Bulk + 'a> = if let [only] = &lattices[..] {
             on_grid(only)
         } else {
             let filled = regions.zones.iter().filter(|z| z.role == Role::Fill).collect();
-            Box::new(Patchwork::new(zoned, filled, lattices.iter().map(|l| (on_grid(l), l.reach)).collect()))
+            Box::new(Patchwork::new(zoned, filled, lattices.iter().map(|l| (on_grid(l), l.reach)).collect(), ties))
         };
         Composed { side: Side::All, part, zoned, regions, lattices, bulk }
     }
@@ -104,6 +111,12 @@ impl<'a> Composed<'a> {
             out.par_words_mut(|w, j, k, word| *word |= self.zoned.solid.row(j, k)[w]);
         }
         out
+    }
+
+    /// Samples around which a smooth field alone decides.
+    pub fn smooth(&self) -> Cow<'_, Bits> {
+        let of = self.zoned.smooth();
+        self.bulk.smooth(of).map_or(Cow::Borrowed(of), Cow::Owned)
     }
 
     /// What the material at `p`, a place on the border, belongs to.

@@ -23,7 +23,7 @@ fn cube() -> Part {
 fn upper_half(blend_mm: f64, kind: Kind, cell: f64, thicken: Thicken) -> Zone {
     let structure = Structure { kind, cell_mm: [cell; 3], ..Structure::default() };
     let place = Place::Box { centre_mm: [12.0, 12.0, 24.0], size_mm: [40.0, 40.0, 24.0], rotation_deg: [0.0; 3] };
-    let own = Some(Box::new(OwnFill { structure, thicken, joins: Joins::default(), blend_mm }));
+    let own = Some(Box::new(OwnFill { structure, thicken, joins: Joins::default(), blend_mm, loose_ends: false }));
     Zone { own, ..Zone::new("Top", Role::Fill, place) }
 }
 
@@ -67,6 +67,38 @@ fn each_zone_has_its_own_structure_at_its_own_density() {
     let (below, above) = (solid_between(&o.solid.mesh, 0.0, 12.0), solid_between(&o.solid.mesh, 12.0, SIDE));
     assert!((below - 15.0).abs() < 1.0 && (above - 40.0).abs() < 1.0, "{below} {above}");
     assert!((o.report.fill_density_percent - 27.5).abs() < 1.0, "{}", o.report.fill_density_percent);
+}
+
+#[test]
+fn struts_of_neighbouring_zones_meet_unless_loose_ends_are_asked_for() {
+    let part = cube();
+    let thick = |thickness_mm: f64| Thicken::Thickness { thickness_mm };
+    let mut zone = upper_half(0.0, Kind::Cell(CellKind::Cubic), 6.0, thick(1.0));
+    let mut r = recipe(&part, Kind::Cell(CellKind::Cubic), 15.0, zone.clone());
+    // No upright strut of one half stands on one of the other, and no level one lies at the border.
+    r.structure.shift_mm = [4.0; 3];
+    r.thicken = thick(1.4);
+    for (loose_ends, blend_mm, pieces) in [(true, 0.0, 2), (false, 0.0, 1), (false, 0.8, 1)] {
+        let own = zone.own.as_mut().unwrap();
+        own.structure.shift_mm = [3.0; 3];
+        (own.loose_ends, own.joins.blend_mm, r.joins.blend_mm) = (loose_ends, blend_mm, blend_mm);
+        r.zones.list = vec![zone.clone()];
+        let o = run(&part, &r);
+        let t = Topology::of(&o.solid.mesh);
+        assert!(t.sound() && t.pieces == pieces, "{loose_ends} {blend_mm}: {} pieces", t.pieces);
+        assert_eq!(o.solid.crossings.as_ref().map(Vec::len), Some(0));
+        let ties = o.linked.own[0].as_ref().unwrap().ties;
+        assert_eq!(ties > 0, !loose_ends, "{ties}");
+        if !loose_ends {
+            // Along the border between two ends, as thick as either of them there.
+            let distance = SignedDistance::new(&o.solid.mesh, &t);
+            let (own, other) = (DVec3::new(9.0, 9.0, 12.0), DVec3::new(8.0, 8.0, 12.0));
+            for (p, radius) in [(own.lerp(other, 0.5), 0.6), (DVec3::new(11.0, 9.0, 12.0), -1.0)] {
+                let d = distance.value(p);
+                assert!(if radius > 0.0 { (-0.9..-0.4).contains(&d) } else { d > 0.0 }, "{p}: {d}");
+            }
+        }
+    }
 }
 
 #[test]
@@ -199,6 +231,7 @@ proptest! {
         turn in proptest::array::uniform3(-90.0..90.0f64),
         at in proptest::array::uniform3(2.0..20.0f64),
         blend in proptest::array::uniform2(prop_oneof![Just(0.0), 0.0..9.0f64]),
+        flow in proptest::array::uniform2(prop_oneof![Just(0.0), 0.2..2.0f64]),
         depth in prop_oneof![Just(0.0), 0.2..3.0f64],
         apart in prop_oneof![Just(None), Just(Some(0.0))],
         plain in any::<bool>(),
@@ -213,7 +246,9 @@ proptest! {
             Place::Cylinder { base_mm: [at[2], at[0], -3.0], axis_mm: [1.0, 2.0, 20.0], radius_mm: 5.0 },
         ];
         for (n, place) in places.into_iter().enumerate() {
-            let own = OwnFill { structure: filling(n + 1), thicken: dense(n + 1), joins: Joins::default(), blend_mm: blend[n] };
+            let joins = Joins { blend_mm: flow[n], ..Joins::default() };
+            let (structure, thicken) = (filling(n + 1), dense(n + 1));
+            let own = OwnFill { structure, thicken, joins, blend_mm: blend[n], loose_ends: false };
             r.zones.list.push(Zone { own: Some(Box::new(own)), ..Zone::new("own", Role::Fill, place) });
         }
         if plain {

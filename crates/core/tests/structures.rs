@@ -6,7 +6,7 @@ use std::f64::consts::PI;
 use ulmix_core::grid::Grid;
 use ulmix_core::lattice::finer::Site;
 use ulmix_core::lattice::surface::low_discrepancy;
-use ulmix_core::lattice::{density::DensityCurve, make, Bare};
+use ulmix_core::lattice::{density::DensityCurve, from_mesh, make, Bare};
 use ulmix_core::own_shapes;
 use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
@@ -17,7 +17,7 @@ use ulmix_core::recipe::{
 use ulmix_core::report::Verdict;
 use ulmix_core::shape::Composed;
 use ulmix_core::zoned::{Regions, Zoned};
-use ulmix_formats::Beam;
+use ulmix_formats::{stl, Beam};
 use ulmix_mesh::faces::{Face, Kind as FaceShape};
 use ulmix_mesh::{Topology, TriMesh};
 
@@ -127,6 +127,56 @@ fn struts_from_a_file_are_cut_at_the_part_closed_and_foreseen() {
     let mut broken = r.clone();
     broken.structure.own_struts.as_mut().unwrap().struts[3] = [2, 400];
     assert!(broken.validate(&part.mesh.bounds()).unwrap_err().message.contains("Strut 4"));
+}
+
+/// One octet cell, cut out of its lattice by a cube: a solid with flat ends in the cube's sides.
+fn cut_out(side: f64, thickness_mm: f64) -> TriMesh {
+    let part = cube(side);
+    let mut r = recipe(&part, Kind::Cell(CellKind::Octet), side, Thicken::Thickness { thickness_mm });
+    r.structure.shift_mm = [0.5 * side; 3];
+    r.mesh.step_mm = Some(0.15);
+    r.mesh.reduce_mm = 0.02;
+    (*run(&part, &r).solid).mesh.clone()
+}
+
+#[test]
+fn a_cell_cut_out_of_a_lattice_and_brought_in_again_is_that_lattice() {
+    let cut = cut_out(8.0, 1.2);
+    let found = from_mesh::read("cell.stl", &stl::write(&cut)).unwrap();
+    assert!((DVec3::from(found.cell_mm) - 8.0).abs().max_element() < 1e-5);
+    assert_eq!(found.own.apart, [false; 3]);
+    // Balls in round struts are as wide as those; along the cell's sides struts are cut.
+    assert!((1.0..1.25).contains(&found.thickness_mm), "{}", found.thickness_mm);
+
+    // Another part, in which it lies turned and shifted.
+    let part = Part::prepare(&TriMesh::sphere(11.0, 5)).unwrap();
+    let mut r = recipe(&part, Kind::Given(GivenKind::OwnMesh), 8.0, Thicken::Thickness { thickness_mm: found.thickness_mm });
+    (r.structure.rotation_deg, r.structure.shift_mm) = ([10.0, 20.0, 30.0], [1.0, 2.0, 3.0]);
+    assert!(r.validate(&part.mesh.bounds()).unwrap_err().message.contains("no cell"));
+    r.structure.own_mesh = Some(found.own.clone());
+    let o = run(&part, &r);
+    let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+    assert!(failed.is_empty(), "{failed:?}");
+    let mut same = r.clone();
+    (same.structure.kind, same.thicken) = (Kind::Cell(CellKind::Octet), Thicken::Thickness { thickness_mm: 1.2 });
+    let (own, octet) = (o.solid.mesh.volume(), run(&part, &same).solid.mesh.volume());
+    assert!((own / octet - 1.0).abs() < 0.02, "{own} {octet}");
+
+    // Grown to a density, with cells of another size along each axis.
+    r.structure.cell_mm = [8.0, 7.0, 9.0];
+    for percent in [12.0, 35.0] {
+        r.thicken = Thicken::RelativeDensity { percent };
+        let o = run(&part, &r);
+        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+        assert!(failed.is_empty(), "{percent}: {failed:?}");
+        assert!((o.report.fill_density_percent - percent).abs() < 1.0, "{percent}: {}", o.report.fill_density_percent);
+    }
+
+    let mut broken = r.clone();
+    broken.structure.own_mesh.as_mut().unwrap().triangles[3] = [0, 1, 4_000_000];
+    assert!(broken.validate(&part.mesh.bounds()).unwrap_err().message.contains("Triangle 4"));
+    r.structure.own_mesh.as_mut().unwrap().points[5] = [0.0, f32::NAN, 0.0];
+    assert!(r.validate(&part.mesh.bounds()).is_err());
 }
 
 #[test]

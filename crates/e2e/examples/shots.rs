@@ -223,5 +223,4 @@ async fn main() {
     })
     .await;
     take("start.png").await;
-    b.end().await;
 }

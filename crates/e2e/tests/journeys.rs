@@ -88,7 +88,6 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     // Reopening shows the same picture from the store.
     b.open(&b.path().await).await;
     b.painted("final").await;
-    b.end().await;
 }
 
 /// Two bodies dropped together, one kept solid, leave as one; then the part is swapped for another.
@@ -149,7 +148,6 @@ async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
     b.painted("draft").await;
     b.click("[aria-label=Undo]").await;
     b.until("undo brings the old one back", || async { b.seen(".facts", "block.stl").await }).await;
-    b.end().await;
 }
 
 /// A zone is filled in its own way, and the file holds both structures.
@@ -194,7 +192,6 @@ async fn a_zone_gets_a_structure_of_its_own() {
     };
     let (rest, zone) = (share(0.0), share(24.0));
     assert!((rest - 15.0).abs() < 2.0 && (zone - 45.0).abs() < 2.0, "{rest} {zone}");
-    b.end().await;
 }
 
 /// A foreign STL in inches, dropped on the start screen.
@@ -238,7 +235,6 @@ async fn a_foreign_part_in_inches_is_asked_for_its_unit() {
     b.painted("draft").await;
     b.step("Structure").await;
     b.until("the sentence says so", || async { b.seen(".step", "Schwarz P walls, 4.8 mm cells").await }).await;
-    b.end().await;
 }
 
 /// A shape of our own, resized, with a skin on two picked faces and a bore kept clear.
@@ -302,7 +298,6 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     let whole = 100.0 * 60.0 - (4.0 - pi) * 100.0 - 4.0 * pi * 2.5 * 2.5 - pi * (bore * bore + drain * drain);
     assert!((area(12.0) / whole - 1.0).abs() < 0.01, "{} of {whole}", area(12.0));
     assert!(area(0.0) < 0.8 * whole);
-    b.end().await;
 }
 
 /// A sheet is pulled, given thickness, stood on its side, and leaves so.
@@ -333,7 +328,6 @@ async fn a_sheet_is_pulled_thickened_and_stands_on_the_bed() {
     // 60 mm deep, and somewhat more where its rims lean; now that is its height.
     assert!(bounds.min.z.abs() < 1e-3 && bounds.size().z > 60.0 && bounds.size().z < 66.0, "{bounds:?}");
     assert!((bounds.centre().truncate() - glam::DVec2::splat(110.0)).length() < 0.05, "{bounds:?}");
-    b.end().await;
 }
 
 /// A profile is drawn and turned, pulled at, and edited again after the project was left.
@@ -394,7 +388,6 @@ async fn a_revolved_part_is_drawn_and_edited_later() {
     let ring = |p: &DVec3| p.truncate().length();
     let [low, high] = mesh.points.iter().map(ring).fold([f64::MAX, 0.0], |[a, b], r| [a.min(r), b.max(r)]);
     assert!((low - 10.0).abs() < 0.05 && (high - 34.0).abs() < 0.05, "{low} {high}");
-    b.end().await;
 }
 
 /// The tow grip with Voronoi struts and the cradle with hexagons, each from its first recipe to the file.
@@ -432,7 +425,6 @@ async fn the_tow_grip_and_the_cradle_leave_as_files() {
     let pocket: Vec<f64> = cradle.points.iter().filter(|p| p.z > 6.5 && p.z < 45.5).map(from_axis).collect();
     let least = pocket.iter().copied().fold(f64::MAX, f64::min);
     assert!((least - 9.4).abs() < 0.03, "{least}");
-    b.end().await;
 }
 
 /// A cell is drawn strut by strut, what does not fit is told, and the file holds what was drawn.
@@ -487,7 +479,6 @@ async fn an_own_cell_is_drawn_and_used() {
     for p in [[16.0, 16.0, 12.0], [16.0, 12.0, 16.0], [14.0, 16.0, 12.0]] {
         assert!(!distance.inside(DVec3::from(p)), "{p:?}");
     }
-    b.end().await;
 }
 
 /// Cells go round a tube, a count is typed, the axis is that of a picked face, and the file holds whole cells.
@@ -530,7 +521,6 @@ async fn rows_of_cells_go_round_a_tube() {
         assert!(distance.inside(at(22.0, degrees, 25.0)) && distance.inside(at(15.5, degrees, 31.0)), "{degrees}");
         assert!(!distance.inside(at(22.0, degrees + 15.0, 25.0)) && !distance.inside(at(22.0, degrees, 31.0)), "{degrees}");
     }
-    b.end().await;
 }
 
 /// Kinds are switched without losing what still means something, and a Voronoi lattice leaves as one body.
@@ -586,7 +576,6 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
     assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
     let size = read.mesh.bounds().size();
     assert!((size - DVec3::new(90.0, 60.0, 12.0)).abs().max_element() < 0.1, "{size}");
-    b.end().await;
 }
 
 /// Two tabs on one project, and a server that goes away for a while.
@@ -618,7 +607,6 @@ async fn tabs_follow_each_other_and_a_stopped_server_loses_nothing() {
     b.open("/project/keel-bracket").await;
     b.painted("draft").await;
     b.until("the other tab has it too", || async { b.seen(".step", "skin 2 mm").await }).await;
-    b.end().await;
 }
 
 /// Nothing is asked from anywhere else, and the smallest screen holds all steps.
@@ -639,7 +627,6 @@ async fn the_recipe_reads_top_to_bottom_at_1280_by_800() {
     assert_eq!(outside.as_array().unwrap().len(), 0, "{outside}");
     let wide = b.js("return document.documentElement.scrollWidth <= innerWidth").await;
     assert_eq!(wide, true);
-    tokio::time::timeout(Duration::from_secs(30), b.end()).await.unwrap();
 }
 
 /// Struts get a rectangular section, stand proud of the part and are smoothed; walls stand upright on a picked face: the

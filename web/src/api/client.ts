@@ -72,6 +72,7 @@ export const api = {
   remove: (id: string) => call(`/projects/${id}`, { method: 'DELETE' }),
   upload: (file: File) => json<Upload>(`/uploads?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file }),
   points: (file: File) => json<S['OwnPoints']>(`/points?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file }),
+  cell: (file: File) => json<S['FoundMesh']>(`/cell?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file }),
   struts: (file: File) => json<S['FoundStruts']>(`/struts?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file }),
   setRecipe: (id: string, revision: number, recipe: Recipe) => json<Project>(`/projects/${id}/recipe`, send('PUT', recipe, based(revision))),
   addFile: (id: string, revision: number, file: NewFile) => json<Project>(`/projects/${id}/files`, send('POST', file, based(revision))),

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/cell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads the solid of one cell from any mesh file, for a recipe. */
+        post: operations["cell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/exports/{id}/{file}": {
         parameters: {
             query?: never;
@@ -708,6 +725,8 @@ export interface components {
              * @description Wall, or strut of a network at its narrowest. mm.
              */
             thickness_mm: number;
+            /** @description Struts that join it to others over a sharp border of its zone. */
+            ties: number;
             /** @description Made of walls, not of struts. */
             walls: boolean;
         };
@@ -744,6 +763,17 @@ export interface components {
          * @enum {string}
          */
         Form: "walls" | "network" | "other_network";
+        /** @description A file's solid as a cell. */
+        FoundMesh: {
+            /** @description Its size in the file, in mm where that states no unit. */
+            cell_mm: number[];
+            own: components["schemas"]["OwnMesh"];
+            /**
+             * Format: double
+             * @description Thickness of its members at that size, in the median. mm.
+             */
+            thickness_mm: number;
+        };
         /** @description What a file's beams are as struts. */
         FoundStruts: {
             /**
@@ -762,7 +792,7 @@ export interface components {
          * @description Structures that come from a file.
          * @enum {string}
          */
-        GivenKind: "own_struts";
+        GivenKind: "own_struts" | "own_mesh";
         /** @description What was found in a part. */
         Health: {
             /** @description Each body by itself, where there are several. */
@@ -1016,8 +1046,21 @@ export interface components {
              */
             blend_mm: number;
             joins: components["schemas"]["Joins"];
+            /** @description At a sharp border struts end; else ties run from there to the ends of struts beyond it. */
+            loose_ends?: boolean;
             structure: components["schemas"]["Structure"];
             thicken: components["schemas"]["Thicken"];
+        };
+        /** @description The solid that one cell holds. Its box is the cell. */
+        OwnMesh: {
+            /** @description Axes along which it does not reach its neighbours. */
+            apart: boolean[];
+            /** @description Of the file it came from. */
+            name: string;
+            /** @description From 0 to 1 along each axis of the cell. */
+            points: number[][];
+            /** @description Numbers of their points, counter-clockwise seen from outside. */
+            triangles: number[][];
         };
         /** @description Points that own cells, where they are given one by one. */
         OwnPoints: {
@@ -1568,6 +1611,7 @@ export interface components {
             kind: components["schemas"]["Kind"];
             /** @description What repeats where the kind is an own cell. */
             own_cell: components["schemas"]["OwnCell"];
+            own_mesh?: null | components["schemas"]["OwnMesh"];
             own_struts?: null | components["schemas"]["OwnStruts"];
             /** @description Turned about x, then y, then z. Degrees. */
             rotation_deg: number[];
@@ -1709,6 +1753,41 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    cell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Of the file. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        /** @description A mesh file */
+        requestBody?: {
+            content: {
+                "application/octet-stream": unknown;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundMesh"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     download: {
         parameters: {
             query?: never;

@@ -6,6 +6,7 @@ use super::finer::{Site, Sizes};
 use super::foam::Foam;
 use super::meeting::meeting;
 use super::members::{Frame, Hole, Source};
+use super::mesh_cell::MeshCell;
 use super::net::Net;
 use super::outer;
 use super::region::{box_of, Region, Scaled, Shadow};
@@ -46,6 +47,7 @@ pub fn structure<'a>(
         Kind::Extruded(kind) => Arc::new(extruded(part, kind, s, frame, joins, cancelled)?),
         Kind::Seeded(kind) => Arc::new(seeded(site, kind, s, frame, joins, cancelled)?),
         Kind::Given(GivenKind::OwnStruts) => Arc::new(given(site, s, frame, joins)),
+        Kind::Given(GivenKind::OwnMesh) => Arc::new(from_mesh(s, frame)?),
     })
 }
 
@@ -89,6 +91,15 @@ pub fn repeated_struts(part: &Part, kind: CellKind, s: &Structure) -> Option<Vec
         })
         .collect();
     (found.len() <= MOST_STRUTS).then_some(found)
+}
+
+/// The struts of a structure of struts, by their ends; `None` when there are more than [`MOST_STRUTS`].
+pub fn struts_of(part: &Part, s: &Structure, bare: &dyn Bare) -> Option<Vec<[DVec3; 2]>> {
+    if let (Kind::Cell(kind), None) = (s.kind, s.bent()) {
+        return repeated_struts(part, kind, s);
+    }
+    let few = bare.struts().filter(|s| s.struts.len() <= MOST_STRUTS);
+    few.map(|s| s.struts.iter().map(|e| s.ends(*e)).collect())
 }
 
 /// Does a strut come into the part?
@@ -180,10 +191,10 @@ fn cell_points(frame: Frame, cell: DVec3) -> Vec<DVec3> {
 
 /// Diameter of the widest ball that passes through two cells: the highest distance from the struts at
 /// which the places at least as far still join opposite sides. mm.
-fn passage(net: &Net, frame: Frame, cell: DVec3) -> f64 {
+fn passage(bare: &dyn Bare, frame: Frame, cell: DVec3) -> f64 {
     const N: usize = 28;
     let at = |n: usize| DVec3::new((n % N) as f64, (n / N % N) as f64, (n / (N * N)) as f64) / (N - 1) as f64 * 2.0;
-    let value: Vec<f64> = (0..N * N * N).into_par_iter().map(|n| net.measure(frame.back(at(n) * cell))).collect();
+    let value: Vec<f64> = (0..N * N * N).into_par_iter().map(|n| bare.measure(frame.back(at(n) * cell))).collect();
     let mut order: Vec<u32> = (0..value.len() as u32).collect();
     order.sort_by(|&a, &b| value[b as usize].total_cmp(&value[a as usize]).then(a.cmp(&b)));
     // Two places more: the lower and the upper side.
@@ -356,6 +367,14 @@ fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
     let inner = struts.len();
     let made = net_of(site, struts, inner, joins, cell);
     made.with_opening(TRIANGLE * cell).with_facts(facts).with_skeleton(net)
+}
+
+/// The cell of a file; `None` where there is none.
+fn from_mesh(s: &Structure, frame: Frame) -> Option<MeshCell> {
+    let cell = DVec3::from(s.cell_mm);
+    let made = MeshCell::new(s.own_mesh.as_ref()?, cell, frame);
+    let opening = passage(&made, frame, cell);
+    Some(made.with_opening(opening))
 }
 
 /// Struts whose ends and middle lie so near the surface are of the net on it, in cells: welded ones are chords.

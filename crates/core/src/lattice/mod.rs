@@ -7,11 +7,13 @@
 //! | [`skeleton`] | struts as a graph of nodes and edges |
 //! | [`trim`] | raw nets cut off at the part's surface and cleaned |
 //! | [`unit`], [`own_cell`] | the tables of strut cells and of patterns across walls; drawn cells |
+//! | [`mesh_cell`], [`from_mesh`] | a cell given as a solid; such cells from files |
 //! | [`meeting`] | how the struts of a cell meet across its sides |
 //! | [`seeds`], [`region`], [`finer`] | seed points; where they may lie; closer ones near chosen places |
 //! | [`voronoi`], [`outer`] | their Voronoi cells; where those meet the surface |
 //! | [`course`], [`axes`] | rows of cells that bend; axes taken from a face of the part |
 //! | [`taper`] | struts that are thicker toward some places |
+//! | [`ties`] | struts that join two structures over the border between their zones |
 //! | [`members`], [`bars`], [`index`] | round struts and cell walls, and struts with flat sides, as fields; found through bins of space |
 //! | [`net`] | both as structures, and on a grid |
 //! | [`density`] | thickness and relative density, one from the other |
@@ -24,11 +26,13 @@ pub mod course;
 pub mod density;
 pub mod finer;
 pub mod foam;
+pub mod from_mesh;
 pub mod index;
 pub mod level;
 pub mod make;
 pub mod meeting;
 pub mod members;
+mod mesh_cell;
 pub mod net;
 pub mod outer;
 pub mod own_cell;
@@ -37,6 +41,7 @@ pub mod seeds;
 pub mod skeleton;
 pub mod surface;
 mod taper;
+pub mod ties;
 pub mod trim;
 pub mod unit;
 pub mod voronoi;
@@ -130,6 +135,11 @@ pub trait Bulk: Send + Sync {
         }));
     }
 
+    /// Those samples of `of`, around which one smooth field decides, where that still holds; absent: all of them.
+    fn smooth(&self, _of: &Bits) -> Option<Bits> {
+        None
+    }
+
     /// Moves points onto the lattice's border.
     fn project(&self, row: &mut RowPoints);
 }
@@ -160,11 +170,16 @@ pub struct Met {
 
 /// Root in [0, 1] of a function with values of different sign at the ends (Illinois method).
 pub fn root(f: impl Fn(f64) -> f64, fa: f64, fb: f64) -> f64 {
+    root_within(f, fa, fb, 1e-7)
+}
+
+/// The same, where a value no larger than `enough` is as good as zero.
+fn root_within(f: impl Fn(f64) -> f64, fa: f64, fb: f64, enough: f64) -> f64 {
     let (mut a, mut b, mut fa, mut fb) = (0.0, 1.0, fa, fb);
     for _ in 0..16 {
         let t = (a * fb - b * fa) / (fb - fa);
         let v = f(t);
-        if v.abs() < 1e-7 || b - a < 1e-7 {
+        if v.abs() < enough || b - a < 1e-7 {
             return t;
         }
         if (v < 0.0) == (fb < 0.0) {

@@ -1,6 +1,7 @@
 //! Thickness and density of every filling, one from the other, and what they lead to.
 
 use crate::lattice::density::DensityCurve;
+use crate::lattice::ties::Ties;
 use crate::lattice::Facts;
 use crate::recipe::{Filling, Recipe, Role, Thicken};
 use crate::zoned::Shares;
@@ -27,6 +28,10 @@ pub struct Filled {
     pub lattice_area_mm2: f64,
     /// Figures of the skeleton or the cells, of structures that have any.
     pub structure: Option<Facts>,
+    /// Struts that join it to others over a sharp border of its zone.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub ties: usize,
 }
 
 /// What the thicken step leads to.
@@ -78,9 +83,17 @@ pub struct LostFaces {
 }
 
 /// `curves` by filling; `whole` is the part's volume. mm³.
-pub fn link(recipe: &Recipe, curves: &[Arc<DensityCurve>], shares: &Shares, whole: f64, lost: Vec<(String, usize)>) -> Linked {
-    let all = recipe.fillings().into_iter().zip(curves).zip(&shares.fill);
-    let mut fills = all.map(|((filling, curve), share)| filled(&filling, curve, whole * share));
+pub fn link(
+    recipe: &Recipe,
+    curves: &[Arc<DensityCurve>],
+    ties: &[Ties],
+    shares: &Shares,
+    whole: f64,
+    lost: Vec<(String, usize)>,
+) -> Linked {
+    let all = recipe.fillings().into_iter().zip(curves).zip(&shares.fill).enumerate();
+    let tied = |filling: usize| ties.iter().filter(|t| t.fillings[0] == filling).map(|t| t.struts.len()).sum();
+    let mut fills = all.map(|(n, ((filling, curve), share))| Filled { ties: tied(n), ..filled(&filling, curve, whole * share) });
     let fill = fills.next().expect("the part's own");
     let own = recipe.zones.list.iter().map(|z| z.own_fill().and_then(|_| fills.next())).collect();
     // References take nothing.
@@ -110,5 +123,6 @@ fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64) -> Fill
         fill_volume_mm3,
         lattice_area_mm2: curve.area_per_volume(thickness_mm) * fill_volume_mm3,
         structure: bare.facts().cloned(),
+        ties: 0,
     }
 }

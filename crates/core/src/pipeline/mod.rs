@@ -24,8 +24,10 @@ use crate::grid::{Bits, Grid};
 use crate::lattice::course::Rows;
 use crate::lattice::density::DensityCurve;
 use crate::lattice::finer::Site;
+use crate::lattice::ties::{self, Strutted, Ties};
 use crate::lattice::{make, Bare};
 use crate::part::Part;
+use crate::patchwork::Tie;
 use crate::polygonise::{polygonise, Care, Shape};
 use crate::recipe::{key_of, Filling, Joins, Kind, Recipe, RecipeError, Role, Toward, Zones};
 use crate::report::{self, Report};
@@ -147,7 +149,15 @@ impl Pipeline {
         let lattices: Vec<_> = bare.iter().zip(&thick).map(|(bare, thickness)| bare.thicken(*thickness)).collect();
         let reaching = lattices.iter().zip(&thick);
         let lattices = reaching.map(|(l, t)| Reaching { lattice: &**l, reach: plan::reach(quality, step, *t) }).collect();
-        let run = Run { part, recipe, quality, step, final_step: prediction.step_mm, thick: &thick, lattices };
+        let (ties, _) = self.ties(part, recipe, draft, watch)?;
+        let fillings = recipe.fillings();
+        let thickened = |t: &Ties| {
+            let [own, other] = t.fillings.map(|f| fillings[f].joins.blend_mm);
+            (t.thicken(&thick, own.min(other)), own.min(other))
+        };
+        let thickened: Vec<_> = ties.iter().map(thickened).collect();
+        let ties = thickened.iter().map(|(lattice, blend)| Tie { lattice: &**lattice, blend: *blend }).collect();
+        let run = Run { part, recipe, quality, step, final_step: prediction.step_mm, thick: &thick, lattices, ties };
         let apart = recipe.mesh.apart_mm.filter(|_| quality == Quality::Final);
         // What holds the lattice tells how much of it stands past the part.
         let (solid, finish_key, made, side) = match apart {
@@ -186,7 +196,7 @@ impl Pipeline {
     /// Volume of the lattice past the part's surface, from points spread evenly. mm³.
     fn past_surface(&self, run: &Run, made: &Meshed, side: Side) -> f64 {
         let Some(beyond) = made.zones.beyond() else { return 0.0 };
-        let shape = Composed::of(run.part, &made.zones, &made.regions, run.lattices.clone()).only(side);
+        let shape = run.shape(&made.zones, &made.regions, side);
         let points = scatter(&beyond, &made.zones.grid, 60_000);
         let held = points.par_iter().filter(|&&p| shape.value(p) < 0.0).count();
         volume(&beyond, &made.zones.grid) * held as f64 / points.len().max(1) as f64
@@ -195,8 +205,7 @@ impl Pipeline {
     /// Volume that both sides hold, from points spread evenly: samples of the grid would be off by a layer
     /// where borders run along it. mm³.
     fn shared<'a>(&self, run: &'a Run, lattice: &'a Meshed, solids: &'a Meshed) -> f64 {
-        let of =
-            |made: &'a Meshed, side: Side| Composed::of(run.part, &made.zones, &made.regions, run.lattices.clone()).only(side);
+        let of = |made: &'a Meshed, side: Side| run.shape(&made.zones, &made.regions, side);
         let (lattice, solids) = (of(lattice, Side::Lattice), of(solids, Side::Solids));
         let zones = solids.zoned;
         let points = scatter(&zones.inside, &zones.grid, 300_000);
@@ -208,20 +217,22 @@ impl Pipeline {
     fn meshed(&self, run: &Run, side: Side, overlap: f64, watch: &dyn Watch) -> Result<Meshed, RunError> {
         let Run { part, recipe, quality, step, .. } = *run;
         let fillings: Vec<_> = recipe.fillings().iter().map(|f| (f.structure, f.joins)).collect();
+        let tied = recipe.zones.tied();
         let proud = recipe.fillings().iter().zip(run.thick).map(|(f, t)| if f.joins.proud { 0.5 * t } else { 0.0 }).collect();
         let (regions, zones, zones_key) = self.zones(part, recipe, step, overlap, proud, watch)?;
         // Made when the first stage asks for it: held results need none.
-        let shape = std::cell::LazyCell::new(|| Composed::of(part, &zones, &regions, run.lattices.clone()).only(side));
+        let shape = std::cell::LazyCell::new(|| run.shape(&zones, &regions, side));
         // A density that leads to the same thickness is the same lattice.
         let side_name = format!("{side:?}");
-        let lattice_key = self.key(&[&"lattice", &side_name, &zones_key, &fillings, &run.thick]);
+        let lattice_key = self.key(&[&"lattice", &side_name, &zones_key, &fillings, &tied, &run.thick]);
         let signs = self.stage(Stage::Lattice, &lattice_key, watch, |b: &Bits| b.bytes(), || Some(shape.signs()))?;
         // Where struts have sharp edges every place is looked at by itself, once the picture rests.
         let sharp = quality != Quality::Drag && run.lattices.iter().any(|l| l.lattice.sharp());
         let surface_key = self.key(&[&"surface", &lattice_key, &sharp]);
         let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {
             let care = if quality == Quality::Final { Care::Full } else { Care::Quick };
-            polygonise(&zones.grid, &signs, (!sharp).then(|| zones.smooth()), &*shape, care, &|| watch.cancelled())
+            let smooth = (!sharp).then(|| shape.smooth());
+            polygonise(&zones.grid, &signs, smooth.as_deref(), &*shape, care, &|| watch.cancelled())
         })?;
         let settings = (quality == Quality::Final).then_some(&recipe.mesh);
         let rounds = plan::smoothing_rounds(recipe.mesh.smoothing, step, run.final_step);
@@ -316,12 +327,31 @@ impl Pipeline {
     /// [`make::MOST_STRUTS`].
     pub fn struts(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<Option<Vec<[DVec3; 2]>>, RunError> {
         recipe.validate(&part.mesh.bounds())?;
-        if let (Kind::Cell(kind), None) = (recipe.structure.kind, recipe.structure.bent()) {
-            return Ok(make::repeated_struts(part, kind, &recipe.structure));
-        }
         let bare = self.bare(part, recipe, &recipe.filling(), true, watch)?.0;
-        let few = bare.struts().filter(|s| s.struts.len() <= make::MOST_STRUTS);
-        Ok(few.map(|s| s.struts.iter().map(|e| s.ends(*e)).collect()))
+        Ok(make::struts_of(part, &recipe.structure, &*bare))
+    }
+
+    /// Struts that join fillings over sharp borders.
+    fn ties(&self, part: &Part, recipe: &Recipe, draft: bool, watch: &dyn Watch) -> Result<(Arc<Vec<Ties>>, String), RunError> {
+        let tied = recipe.zones.tied();
+        if !tied.contains(&true) {
+            return Ok((Arc::default(), String::new()));
+        }
+        let held = |f: &Filling| self.bare(part, recipe, f, draft, &Inner(watch));
+        let fillings = recipe.fillings();
+        let (bare, keys): (Vec<Held>, Vec<String>) =
+            fillings.iter().map(held).collect::<Result<Vec<_>, RunError>>()?.into_iter().unzip();
+        let Zones { rest, list, skins } = &recipe.zones;
+        let places: Vec<_> = list.iter().map(|z| (z.role, &z.place)).collect();
+        let key = self.key(&[&"ties", &part.key, rest, &places, skins, &keys, &tied]);
+        let bytes = |all: &Vec<Ties>| all.iter().map(Ties::bytes).sum::<usize>();
+        let all = self.stage(Stage::Skeleton, &key, &Inner(watch), bytes, || {
+            let listed: Vec<_> = fillings.iter().zip(&bare).map(|(f, b)| make::struts_of(part, f.structure, &**b)).collect();
+            let strutted =
+                listed.iter().zip(&bare).map(|(struts, b)| Some(Strutted { struts: struts.as_ref()?, cell: b.cell() }));
+            Some(ties::between(part, &Regions::of(part, &recipe.zones), &tied, &strutted.collect::<Vec<_>>()))
+        })?;
+        Ok((all, key))
     }
 
     /// On a grid of its own, so that draft and final agree but for foam sheets, which come to rest in the final one.
@@ -342,6 +372,7 @@ impl Pipeline {
             let curve = || Some(DensityCurve::new(bare, &scatter(&zones.all_filled_by(n), &zones.grid, 60_000)));
             curves.push(self.stage(Stage::Thickness, &curve_key, &Inner(watch), |c: &DensityCurve| c.bytes(), curve)?);
         }
+        let (ties, _) = self.ties(part, recipe, draft, watch)?;
         let linked = self.stage(
             Stage::Thickness,
             &key,
@@ -353,7 +384,7 @@ impl Pipeline {
                 let whole = if part.facts.closed { part.facts.volume_mm3 } else { volume(&zones.inside, &zones.grid) };
                 let of_rows = recipe.fillings().into_iter().flat_map(|f| make::lost(part, f.structure));
                 let lost = of_rows.chain(regions.lost).collect();
-                Some(linked::link(recipe, &curves, &shares, whole, lost))
+                Some(linked::link(recipe, &curves, &ties, &shares, whole, lost))
             },
         )?;
         Ok((linked, key))
@@ -395,6 +426,13 @@ struct Run<'a> {
     /// By filling.
     thick: &'a [f64],
     lattices: Vec<Reaching<'a>>,
+    ties: Vec<Tie<'a>>,
+}
+
+impl<'a> Run<'a> {
+    fn shape(&self, zones: &'a Zoned, regions: &'a Regions, side: Side) -> Composed<'a> {
+        Composed::of(self.part, zones, regions, self.lattices.clone(), &self.ties).only(side)
+    }
 }
 
 /// A finished side, and what it was made from.

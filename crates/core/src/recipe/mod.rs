@@ -8,12 +8,13 @@
 //! |---|---|
 //! | [`part_step`] | where the part comes from and what is mended of it |
 //! | [`shapes`] | shapes of our own to begin with |
-//! | [`structure`], [`own_cell`], [`own_points`], [`own_struts`] | what fills a zone; a cell drawn by hand; seed points from a table; struts from a file |
+//! | [`structure`], [`own_cell`], [`own_mesh`], [`own_points`], [`own_struts`] | what fills a zone; cells drawn by hand or from a file; seed points from a table; struts from a file |
 //! | [`zones`] | where the part may be hollow, and its skins |
 //! | [`stand`] | how the part stands on the printer's bed |
 
 pub mod course;
 pub mod own_cell;
+pub mod own_mesh;
 pub mod own_points;
 pub mod own_struts;
 mod part_step;
@@ -24,6 +25,7 @@ pub mod zones;
 
 pub use course::Course;
 pub use own_cell::OwnCell;
+pub use own_mesh::OwnMesh;
 pub use own_points::OwnPoints;
 pub use own_struts::{FoundStruts, OwnStruts};
 pub use part_step::{Beside, FileMark, Mend, PartStep, Pocket, Shell, Unit};

@@ -1,6 +1,6 @@
 //! What fills a zone: kind, cell size, placement, seed points, joins.
 
-use super::{check, Course, FaceMark, OwnCell, OwnPoints, OwnStruts, RecipeError};
+use super::{check, own_mesh, Course, FaceMark, OwnCell, OwnMesh, OwnPoints, OwnStruts, RecipeError};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -98,6 +98,8 @@ pub enum FoamKind {
 pub enum GivenKind {
     /// See [`Structure::own_struts`].
     OwnStruts,
+    /// See [`Structure::own_mesh`].
+    OwnMesh,
 }
 
 /// Families of kinds, for choosing.
@@ -148,8 +150,8 @@ impl Kind {
     pub fn walls(self, form: Form) -> bool {
         match self {
             Kind::Surface(_) => form == Form::Walls,
-            Kind::Cell(_) | Kind::Given(_) => false,
-            Kind::Extruded(_) | Kind::Foam(_) => true,
+            Kind::Cell(_) | Kind::Given(GivenKind::OwnStruts) => false,
+            Kind::Extruded(_) | Kind::Foam(_) | Kind::Given(GivenKind::OwnMesh) => true,
             Kind::Seeded(kind) => kind == SeededKind::VoronoiWalls,
         }
     }
@@ -193,6 +195,7 @@ impl Kind {
             },
             Kind::Foam(FoamKind::FoamSheet) => "Foam sheet",
             Kind::Given(GivenKind::OwnStruts) => "Own struts",
+            Kind::Given(GivenKind::OwnMesh) => "Cell from a file",
             Kind::Extruded(kind) => match kind {
                 ExtrudedKind::Hexagons => "Hexagons",
                 ExtrudedKind::Squares => "Squares",
@@ -363,6 +366,9 @@ pub struct Structure {
     /// The struts where the kind is own struts.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub own_struts: Option<OwnStruts>,
+    /// What repeats where the kind is an own mesh.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub own_mesh: Option<OwnMesh>,
 }
 
 impl Default for Structure {
@@ -378,6 +384,7 @@ impl Default for Structure {
             seeds: Seeds::default(),
             own_cell: OwnCell::default(),
             own_struts: None,
+            own_mesh: None,
         }
     }
 }
@@ -424,7 +431,15 @@ impl Structure {
         self.course.validate()?;
         self.own_cell.validate()?;
         self.own_struts.as_ref().map_or(Ok(()), OwnStruts::validate)?;
-        if matches!(self.kind, Kind::Given(_)) && self.own_struts.is_none() {
+        self.own_mesh.as_ref().map_or(Ok(()), OwnMesh::validate)?;
+        if self.kind == Kind::Given(GivenKind::OwnMesh) && self.own_mesh.is_none() {
+            return Err(RecipeError::new(
+                own_mesh::FIELD,
+                "There is no cell from a file yet.",
+                "Bring in the mesh of one cell, or choose another structure.",
+            ));
+        }
+        if self.kind == Kind::Given(GivenKind::OwnStruts) && self.own_struts.is_none() {
             return Err(RecipeError::new(
                 "structure.own_struts",
                 "There are no own struts yet.",

@@ -63,6 +63,9 @@ pub struct OwnFill {
     pub joins: Joins,
     /// Width across the zone's border over which it passes into what is around it; 0 for a sharp border. mm.
     pub blend_mm: f64,
+    /// At a sharp border struts end; else ties run from there to the ends of struts beyond it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub loose_ends: bool,
 }
 
 impl OwnFill {
@@ -151,6 +154,12 @@ pub struct FaceMark {
 const MOST: usize = 64;
 
 impl Zones {
+    /// By zone that changes something: does what fills it end at a sharp border from which ties are to run?
+    pub fn tied(&self) -> Vec<bool> {
+        let tied = |z: &Zone| z.own_fill().is_some_and(|own| own.blend_mm == 0.0 && !own.loose_ends);
+        self.list.iter().filter(|z| z.role != Role::Reference).map(tied).collect()
+    }
+
     pub fn validate(&self, longest: f64) -> Result<(), RecipeError> {
         let refuse = |field: &str, message: String, hint: &str| Err(RecipeError::new(field, message, hint));
         if !matches!(self.rest, Role::Fill | Role::KeepSolid) {

@@ -55,7 +55,7 @@ fn serve(data: &Path, port: &str) -> (Child, String) {
     command.args(["demo", "--data", data.to_str().unwrap(), "--port", port]);
     if cfg!(test) {
         // The browser draws in software here.
-        command.args(["--picture-triangles", "100000"]);
+        command.args(["--picture-triangles", "40000"]);
     }
     let (child, line) = say(command, "ready at");
     (child, line.rsplit(' ').next().unwrap().trim_end_matches('/').to_owned())
@@ -108,11 +108,6 @@ impl Bench {
         let (w, h) = (inner[0].as_i64().unwrap(), inner[1].as_i64().unwrap());
         b.client.set_window_size((2560 - w) as u32, (939 + 800 - h) as u32).await.unwrap();
         b
-    }
-
-    pub async fn end(self) {
-        // Dropping ends the processes in any case.
-        let _ = self.client.clone().close().await;
     }
 
     pub async fn open(&self, path: &str) {
@@ -385,8 +380,18 @@ impl Bench {
     }
 }
 
+/// Ends the browser with this profile at once: to be asked it takes seconds, and a killed driver leaves it behind.
+fn end_browser(profile: &Path) {
+    let of_profile = format!("--user-data-dir={}", profile.display());
+    let processes = std::fs::read_dir("/proc").into_iter().flatten().flatten();
+    let is_its = |at: &Path| std::fs::read_to_string(at.join("cmdline")).is_ok_and(|line| line.contains(&of_profile));
+    let its = processes.filter(|p| is_its(&p.path())).filter_map(|p| p.file_name().into_string().ok());
+    let _ = Command::new("kill").arg("-9").args(its).stderr(Stdio::null()).status();
+}
+
 impl Drop for Bench {
     fn drop(&mut self) {
+        end_browser(&self.folder.path().join("profile"));
         for p in [Some(&mut self.driver), self.server.as_mut()].into_iter().flatten() {
             let _ = p.kill();
             let _ = p.wait();

@@ -1,4 +1,4 @@
-//! What a structure takes from files: tables of seed points, struts.
+//! What a structure takes from files: tables of seed points, struts, a cell.
 
 use super::blocking;
 use crate::problem::{Answer, Problem};
@@ -6,6 +6,7 @@ use axum::body::Bytes;
 use axum::extract::Query;
 use axum::Json;
 use serde::Deserialize;
+use ulmix_core::lattice::from_mesh::{self, FoundMesh};
 use ulmix_core::recipe::{FoundStruts, OwnPoints, OwnStruts};
 use utoipa::IntoParams;
 
@@ -28,4 +29,11 @@ pub async fn points(Query(file): Query<FileName>, body: Bytes) -> Answer<Json<Ow
     responses((status = 200, body = FoundStruts), (status = 422, body = Problem)))]
 pub async fn struts(Query(file): Query<FileName>, body: Bytes) -> Answer<Json<FoundStruts>> {
     blocking(move || Ok(Json(OwnStruts::read(&file.name, &body)?))).await
+}
+
+/// Reads the solid of one cell from any mesh file, for a recipe.
+#[utoipa::path(post, path = "/api/cell", params(FileName), request_body(content_type = "application/octet-stream", description = "A mesh file"),
+    responses((status = 200, body = FoundMesh), (status = 422, body = Problem)))]
+pub async fn cell(Query(file): Query<FileName>, body: Bytes) -> Answer<Json<FoundMesh>> {
+    blocking(move || Ok(Json(from_mesh::read(&file.name, &body)?))).await
 }

@@ -70,7 +70,8 @@ pub struct App {
         picking::within,
         picking::loops,
         given::points,
-        given::struts
+        given::struts,
+        given::cell
     ),
     components(schemas(crate::studio::Event, crate::picture::RunInfo, crate::picture::FaceInfo))
 )]
@@ -112,6 +113,7 @@ pub fn router(app: App) -> Router {
         .route("/api/structures/{kind}/picture", get(structures::structure_picture))
         .route("/api/points", post(given::points))
         .route("/api/struts", post(given::struts).layer(DefaultBodyLimit::max(64 << 20)))
+        .route("/api/cell", post(given::cell).layer(DefaultBodyLimit::max(64 << 20)))
         .route("/api/jobs/{id}", delete(runs::cancel))
         .route("/api/{*rest}", get(nothing).post(nothing).put(nothing).delete(nothing))
         .with_state(app)
@@ -181,7 +183,7 @@ pub async fn options() -> Json<Options> {
         materials: MATERIALS.iter().map(|m| MaterialChoice { name: m.name, density: m.density }).collect(),
         structures: Kind::all()
             .into_iter()
-            .chain([Kind::Given(GivenKind::OwnStruts)])
+            .chain([GivenKind::OwnStruts, GivenKind::OwnMesh].map(Kind::Given))
             .map(|kind| StructureChoice {
                 kind,
                 title: kind.title(),

@@ -44,6 +44,35 @@ fn beams_beside_a_solid_come_as_the_struts_that_fill_it() {
 }
 
 #[test]
+fn a_cell_from_a_file_fills_a_part_and_a_wrong_one_is_refused() {
+    let (_dir, s) = fresh();
+    let send = |name: &str, mesh: &TriMesh| s.send("POST", &format!("/api/cell?name={name}"), &[], &stl::write(mesh));
+    // A ball in a cell of its own size: it reaches no neighbour, and the part is left with balls.
+    let found = send("ball.stl", &TriMesh::sphere(3.0, 3)).json();
+    assert_eq!((&found["own"]["apart"], &found["own"]["name"]), (&json!([true, true, true]), &json!("ball.stl")));
+    let p = s.post("/api/projects", &json!({ "from": "reedling", "part": "battery_cradle" })).json();
+    let mut recipe = p["recipe"].clone();
+    recipe["structure"]["kind"] = json!("own_mesh");
+    let draft = |recipe: &serde_json::Value| {
+        s.post(&format!("/api/projects/{}/draft", p["id"].as_str().unwrap()), &draft_body(recipe, false))
+    };
+    assert!(draft(&recipe).problem(422, "bad_value").contains("no cell from a file"));
+    recipe["structure"]["own_mesh"] = found["own"].clone();
+    recipe["structure"]["cell_mm"] = found["cell_mm"].clone();
+    recipe["thicken"] = json!({ "lead": "thickness", "thickness_mm": found["thickness_mm"] });
+    let drawn = draft(&recipe);
+    assert_eq!(drawn.status, 200, "{}", String::from_utf8_lossy(&drawn.body));
+    // A ball fills π/6 of its box; the part's sides cut some of them.
+    let percent = extras(&drawn.body)["linked"]["density_percent"].as_f64().unwrap();
+    assert!((percent - 52.4).abs() < 5.0, "{percent}");
+
+    let mut two = TriMesh::cuboid(DVec3::ZERO, DVec3::new(5.0, 2.0, 2.0));
+    two.append(&TriMesh::cuboid(DVec3::new(6.0, 1.0, 0.0), DVec3::new(10.0, 3.0, 2.0)));
+    assert!(send("two.stl", &two).problem(422, "bad_value").contains("along x"));
+    assert!(s.send("POST", "/api/cell?name=x.stl", &[], b"no mesh at all").problem(422, "bad_value").contains("x.stl"));
+}
+
+#[test]
 fn loops_of_edges_and_what_lies_within_are_told() {
     let (_dir, s) = fresh();
     let p = s.post("/api/projects", &json!({ "from": "reedling", "part": "keel_bracket" })).json();

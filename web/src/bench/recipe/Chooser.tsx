@@ -2,6 +2,7 @@ import { Segmented } from 'antd'
 import { useState } from 'react'
 import { edit, pick, useBench } from '../state'
 import { fillingOf, useFilling } from './filling'
+import { OwnMesh } from './OwnMesh'
 import { OwnStruts } from './OwnStruts'
 import { choiceOf, families, pictureOf, useChoices, withStructure, type Family } from './structureRules'
 
@@ -41,7 +42,12 @@ export function Chooser() {
             </button>
           ))}
       </div>
-      {family === 'cells' && <OwnStruts />}
+      {family === 'cells' && (
+        <>
+          <OwnMesh />
+          <OwnStruts />
+        </>
+      )}
     </>
   )
 }

@@ -10,10 +10,14 @@ import { withZone } from './zoneRules'
 export function OwnFill({ index, zone }: { index: number; zone: Zone }) {
   const recipe = useBench((s) => s.recipe)
   const choices = useChoices()
+  const linked = useBench((s) => s.picture?.info.linked)
   if (!recipe) return null
   const { own } = zone
   const choice = own ? choiceOf(choices, own.structure.kind) : undefined
   const { structure, thicken, joins } = recipe
+  const here = linked?.own[index]
+  // Walls and foams end where the border is; only struts have ends.
+  const strutted = own && here?.structure && !here.walls && own.blend_mm === 0
   const set = (next: Zone['own']) => edit(withZone(index, (z) => ({ ...z, own: next })))
   return (
     <>
@@ -30,6 +34,14 @@ export function OwnFill({ index, zone }: { index: number; zone: Zone }) {
           </div>
           <NumberLine label="Passes over its border in" unit="mm" value={own.blend_mm} onSet={(blend_mm) => set({ ...own, blend_mm })} />
           <p className="muted small">{own.blend_mm > 0 ? 'The two structures flow into each other over that width.' : 'At 0 the border is sharp.'}</p>
+          {strutted && (
+            <>
+              <SwitchLine label="Struts meet those beyond the border" checked={!own.loose_ends} onChange={(on) => set({ ...own, loose_ends: on ? undefined : true })} />
+              <p className="muted small">
+                {own.loose_ends ? 'Struts of both sides end at the border.' : here.ties > 0 ? `${here.ties} short struts along the border join their ends.` : 'None ends within reach of another.'}
+              </p>
+            </>
+          )}
         </>
       )}
     </>

@@ -14,7 +14,7 @@ import { followedFaces } from './followedRules'
 import { ChoiceLine, SwitchLine } from './Lines'
 import { leave } from './NumberLine'
 import { RandomNumber, SeedFields } from './SeedFields'
-import { along, cells, choiceOf, forms, leastShare, put, useChoices, withSeeds, withStructure, type S, type Triple } from './structureRules'
+import { along, cells, choiceOf, forms, hasSize, leastShare, put, useChoices, withSeeds, withStructure, type S, type Triple } from './structureRules'
 import { Value } from './Value'
 
 export function StructureSentence({ recipe }: { recipe: Recipe }) {
@@ -73,7 +73,8 @@ export function Structure() {
   const s = f?.filling.structure
   const choice = choiceOf(useChoices(), s?.kind ?? 'gyroid')
   const uneven = new Set(s?.cell_mm).size > 1
-  const [perAxis, setPerAxis] = useState(uneven)
+  const [asked, ask] = useState(false)
+  const perAxis = asked || uneven
   if (!f || !s) return null
   const { ranges } = f.project
   const [x = 1] = s.cell_mm
@@ -119,7 +120,7 @@ export function Structure() {
           <FacePick of={{ of: 'upright', index: 0 }} faces={followedFaces(s, 'upright') ?? []} />
         </>
       )}
-      {choice?.given ? null : perAxis ? (
+      {!hasSize(choice) ? null : perAxis ? (
         ['X', 'Y', 'Z'].map((axis, i) => (
           <Value
             key={axis}
@@ -164,12 +165,12 @@ export function Structure() {
           </div>
         </dl>
       )}
-      {!choice?.given && (
+      {hasSize(choice) && (
         <SwitchLine
           label="Size for each axis"
           checked={perAxis}
           onChange={(on) => {
-            setPerAxis(on)
+            ask(on)
             if (!on && uneven) edit(sized([x, x, x]))
           }}
         />

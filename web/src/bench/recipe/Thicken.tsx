@@ -33,7 +33,8 @@ export function Thicken() {
   const f = useFilling()
   const family = choiceOf(useChoices(), f?.filling.structure.kind ?? 'gyroid')?.family
   if (!f) return null
-  const net = family !== 'surfaces'
+  const { kind } = f.filling.structure
+  const net = family !== 'surfaces' && kind !== 'own_mesh'
   const { filling, found: got, picture } = f
   const t = filling.thicken
   const walls = got?.walls !== false
@@ -45,7 +46,7 @@ export function Thicken() {
       <FillingChoice />
       <Value
         label={walls ? 'Wall thickness' : 'Strut thickness'}
-        hint={walls ? undefined : !net ? 'at its narrowest' : filling.joins.section?.shape === 'rectangular' ? 'width' : 'diameter'}
+        hint={kind === 'own_mesh' ? 'in the median' : walls ? undefined : !net ? 'at its narrowest' : filling.joins.section?.shape === 'rectangular' ? 'width' : 'diameter'}
         value={thickness}
         unit="mm"
         range={f.project.ranges.thickness_mm}

@@ -36,8 +36,11 @@ export const leastShare = ({ seeds }: S, r: Recipe) => (seeds.finer && (seeds.fi
 
 export const choiceOf = (choices: Choice[], kind: Kind) => choices.find((c) => c.kind === kind)
 
+/** Struts from a file are as they come. */
+export const hasSize = (choice?: Choice) => choice?.kind !== 'own_struts'
+
 export function cells(s: S, choice?: Choice) {
-  if (choice?.given) return `${count(s.own_struts?.struts.length ?? 0)} from ${s.own_struts?.name ?? 'a file'}`
+  if (choice && !hasSize(choice)) return `${count(s.own_struts?.struts.length ?? 0)} from ${s.own_struts?.name ?? 'a file'}`
   if (choice?.seeded && s.seeds.layout === 'surface') return 'points on the surface'
   if (choice?.seeded && s.seeds.count) return `${count(s.seeds.count)} points`
   const [x = 0, y = 0, z = 0] = s.cell_mm
