@@ -5,7 +5,6 @@ mod browser;
 
 use browser::Bench;
 use glam::DVec3;
-use std::time::Duration;
 use ulmix_formats::{stl, Limits, Loaded};
 use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 

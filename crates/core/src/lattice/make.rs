@@ -69,7 +69,12 @@ pub const MOST_STRUTS: usize = 400_000;
 
 /// The struts of repeating cells that reach into the part; `None` when there would be more than
 /// [`MOST_STRUTS`].
-pub fn repeated_struts(part: &Part, kind: CellKind, s: &Structure) -> Option<Vec<[DVec3; 2]>> {
+fn repeated_struts(part: &Part, kind: CellKind, s: &Structure) -> Option<Vec<[DVec3; 2]>> {
+    repeated(part, kind, s, &|strut| reaches(part, strut))
+}
+
+/// Those around the part that count.
+fn repeated(part: &Part, kind: CellKind, s: &Structure, counts: Counts) -> Option<Vec<[DVec3; 2]>> {
     let shift = part.mesh.bounds().centre() + DVec3::from(s.shift_mm);
     let frame = Frame { turn: turn(s), shift, flat: false };
     let cell = DVec3::from(s.cell_mm);
@@ -87,23 +92,39 @@ pub fn repeated_struts(part: &Part, kind: CellKind, s: &Structure) -> Option<Vec
             let at =
                 low + DVec3::new((n % count[0]) as f64, (n / count[0] % count[1]) as f64, (n / (count[0] * count[1])) as f64);
             let placed = unit.iter().map(move |e| e.map(|p| frame.back((p + at) * cell)));
-            placed.filter(|[a, b]| reaches(part, *a, *b)).collect::<Vec<_>>()
+            placed.filter(|strut| counts(*strut)).collect::<Vec<_>>()
         })
         .collect();
     (found.len() <= MOST_STRUTS).then_some(found)
 }
 
-/// The struts of a structure of struts, by their ends; `None` when there are more than [`MOST_STRUTS`].
+/// Tells of a strut by its ends.
+type Counts<'a> = &'a (dyn Fn([DVec3; 2]) -> bool + Sync);
+
+/// The struts of a structure of struts in the part, by their ends; `None` for structures of walls, and when there are more
+/// than [`MOST_STRUTS`].
 pub fn struts_of(part: &Part, s: &Structure, bare: &dyn Bare) -> Option<Vec<[DVec3; 2]>> {
-    if let (Kind::Cell(kind), None) = (s.kind, s.bent()) {
-        return repeated_struts(part, kind, s);
+    match (s.kind, s.bent()) {
+        (Kind::Cell(kind), None) => repeated_struts(part, kind, s),
+        _ => listed_struts(bare, &|_| true),
     }
+}
+
+/// The same of those that count, wherever they lie.
+pub fn some_struts(part: &Part, s: &Structure, bare: &dyn Bare, counts: Counts) -> Option<Vec<[DVec3; 2]>> {
+    match (s.kind, s.bent()) {
+        (Kind::Cell(kind), None) => repeated(part, kind, s, counts),
+        _ => listed_struts(bare, counts),
+    }
+}
+
+fn listed_struts(bare: &dyn Bare, counts: Counts) -> Option<Vec<[DVec3; 2]>> {
     let few = bare.struts().filter(|s| s.struts.len() <= MOST_STRUTS);
-    few.map(|s| s.struts.iter().map(|e| s.ends(*e)).collect())
+    few.map(|s| s.struts.iter().map(|e| s.ends(*e)).filter(|e| counts(*e)).collect())
 }
 
 /// Does a strut come into the part?
-fn reaches(part: &Part, a: DVec3, b: DVec3) -> bool {
+fn reaches(part: &Part, [a, b]: [DVec3; 2]) -> bool {
     let (middle, half) = ((a + b) * 0.5, 0.5 * a.distance(b));
     // Nearer than half its length: some of it may lie inside.
     part.distance.query(middle, half).map_or_else(|| part.distance.inside(middle), |(d, _)| d < 0.0)

@@ -71,6 +71,13 @@ pub fn between(part: &Part, regions: &Regions, tied: &[bool], fillings: &[Option
     out
 }
 
+/// May a strut pass the border of a zone that is tied?
+pub fn may_end(regions: &Regions, tied: &[bool], [a, b]: [DVec3; 2]) -> bool {
+    let zones = regions.zones.iter().zip(tied).filter(|z| *z.1);
+    let (middle, half) = ((a + b) * 0.5, 0.5 * a.distance(b));
+    zones.into_iter().any(|(z, _)| z.solid.value(middle).abs() <= half)
+}
+
 /// The zone that holds a place, and what fills it there; `None` where nothing does.
 fn at(part: &Part, regions: &Regions, p: DVec3) -> Option<(Option<usize>, usize)> {
     let zone = regions.zones.iter().position(|z| z.solid.value(p) < 0.0);
@@ -83,8 +90,8 @@ fn at(part: &Part, regions: &Regions, p: DVec3) -> Option<(Option<usize>, usize)
 fn ends_at(border: &Solid, struts: &[[DVec3; 2]], counts: impl Fn(DVec3) -> bool + Sync) -> Vec<DVec3> {
     let of_one = |&[a, b]: &[DVec3; 2]| {
         let value = |t: f64| border.value(a.lerp(b, t));
-        // Most struts are far from it.
-        let far = value(0.5).abs() > a.distance(b);
+        // Those tied at another border are far from this one.
+        let far = value(0.5).abs() > 0.5 * a.distance(b);
         let asked: Vec<(f64, f64)> =
             (0..=if far { 0 } else { ASKED }).map(|n| n as f64 / ASKED as f64).map(|t| (t, value(t))).collect();
         let passed = asked.windows(2).filter(|w| (w[0].1 < 0.0) != (w[1].1 < 0.0));

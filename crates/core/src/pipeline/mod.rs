@@ -346,10 +346,13 @@ impl Pipeline {
         let key = self.key(&[&"ties", &part.key, rest, &places, skins, &keys, &tied]);
         let bytes = |all: &Vec<Ties>| all.iter().map(Ties::bytes).sum::<usize>();
         let all = self.stage(Stage::Skeleton, &key, &Inner(watch), bytes, || {
-            let listed: Vec<_> = fillings.iter().zip(&bare).map(|(f, b)| make::struts_of(part, f.structure, &**b)).collect();
+            let regions = Regions::of(part, &recipe.zones);
+            let may_end = |strut: [DVec3; 2]| ties::may_end(&regions, &tied, strut);
+            let of = |(f, b): (&Filling, &Held)| make::some_struts(part, f.structure, &**b, &may_end);
+            let listed: Vec<_> = fillings.iter().zip(&bare).map(of).collect();
             let strutted =
                 listed.iter().zip(&bare).map(|(struts, b)| Some(Strutted { struts: struts.as_ref()?, cell: b.cell() }));
-            Some(ties::between(part, &Regions::of(part, &recipe.zones), &tied, &strutted.collect::<Vec<_>>()))
+            Some(ties::between(part, &regions, &tied, &strutted.collect::<Vec<_>>()))
         })?;
         Ok((all, key))
     }
