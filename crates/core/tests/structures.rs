@@ -136,7 +136,7 @@ fn cut_out(side: f64, thickness_mm: f64) -> TriMesh {
     r.structure.shift_mm = [0.5 * side; 3];
     r.mesh.step_mm = Some(0.15);
     r.mesh.reduce_mm = 0.02;
-    (*run(&part, &r).solid).mesh.clone()
+    run(&part, &r).solid.mesh.clone()
 }
 
 #[test]

@@ -12,6 +12,7 @@ use std::panic::{catch_unwind, AssertUnwindSafe};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use tokio::sync::broadcast;
+use ulmix_core::lattice::clean::StrutState;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::plan::Prediction;
 use ulmix_core::pipeline::{Pipeline, Quality, Stage};
@@ -177,12 +178,18 @@ impl Studio {
         Ok(glb)
     }
 
-    /// The recipe's struts as six 32-bit numbers each, little-endian: both ends in mm. Empty for walls.
+    /// The recipe's struts as seven 32-bit numbers each, little-endian: both ends in mm, and how it lies in the part
+    /// ([`ulmix_core::lattice::clean::StrutState`]). Empty for walls.
     pub fn skeleton(&self, project: &str, recipe: &Recipe) -> Answer<Vec<u8>> {
         let row = self.store.project(project)?;
         let part = self.part(&row, recipe)?;
-        let struts = guarded(|| self.pipeline.struts(&part, recipe, &ulmix_core::pipeline::Unwatched))??.unwrap_or_default();
-        Ok(struts.iter().flatten().flat_map(|p| p.to_array()).flat_map(|v| (v as f32).to_le_bytes()).collect())
+        let found = guarded(|| self.pipeline.skeleton(&part, recipe, &ulmix_core::pipeline::Unwatched))??;
+        let (net, states) = found.unwrap_or_default();
+        let numbers = |(ends, state): (&[u32; 2], &StrutState)| {
+            let [a, b] = net.ends(*ends).map(|p| p.as_vec3().to_array());
+            [a[0], a[1], a[2], b[0], b[1], b[2], *state as u8 as f32]
+        };
+        Ok(net.struts.iter().zip(&states).flat_map(numbers).flat_map(f32::to_le_bytes).collect())
     }
 
     /// The stored picture of the current recipe: the final's, or the last settled draft's.

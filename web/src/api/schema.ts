@@ -525,6 +525,23 @@ export interface components {
             value: number;
             verdict: components["schemas"]["Verdict"];
         };
+        /** @description Beside exact duplicates, short struts and loose pieces, which always go. */
+        CleanUp: {
+            /** @default kept */
+            dead_ends: components["schemas"]["DeadEnds"];
+            /**
+             * Format: double
+             * @description Struts cut by the part's surface are dropped where less than this share of a cell is left; 0: none.
+             * @default 0
+             */
+            least_left: number;
+            /**
+             * Format: int32
+             * @description Nodes where more struts meet are drawn apart into several; 0: none.
+             * @default 0
+             */
+            most_at_node: number;
+        };
         /** @description How far a sheet is from standing upright on the part's surface. */
         Contact: {
             /**
@@ -561,6 +578,11 @@ export interface components {
             /** @description Without any: its highest. */
             to: components["schemas"]["FaceMark"][];
         };
+        /**
+         * @description Struts with an end inside the part at which no other begins.
+         * @enum {string}
+         */
+        DeadEnds: "kept" | "removed" | "extended";
         /** @description The two directions of a sheet, as lines along it through its middle. mm. */
         Directions: {
             u_mm: number[][];
@@ -646,13 +668,22 @@ export interface components {
         /** @description Figures of a skeleton or of Voronoi cells. */
         Facts: {
             contact?: null | components["schemas"]["Contact"];
+            /** @description Struts of which the part's surface left too little. */
+            cut_short: number;
+            /** @description Struts with an end inside the part at which no other begins, before anything is done about them. */
+            dead_ends: number;
             /**
              * Format: double
              * @description Struts that meet at a node, in the mean.
              */
             degree: number;
-            /** @description Loose pieces and struts that did not reach into the part, left out. */
+            /** @description Nodes with too many struts, drawn apart. */
+            drawn_apart: number;
+            /** @description Struts of loose pieces, left out. */
             dropped: number;
+            /** @description Struts that were there before, left out. */
+            duplicates: number;
+            lengths?: null | components["schemas"]["Lengths"];
             /** Format: double */
             longest_mm: number;
             /** Format: double */
@@ -877,6 +908,20 @@ export interface components {
          * @enum {string}
          */
         Layout: "inside" | "surface" | "both";
+        /** @description A histogram of struts by their length. */
+        Lengths: {
+            /**
+             * Format: double
+             * @description Width of each bin, the first of which begins at 0. mm.
+             */
+            bin_mm: number;
+            counts: number[];
+            /**
+             * Format: double
+             * @description Below the lowest bin between short struts and those that make the cells. mm.
+             */
+            suggested_weld_mm: number;
+        };
         /** @description What the thicken step leads to. */
         Linked: components["schemas"]["Filled"] & {
             /** @description Zones and skins that do not find all their faces. */
@@ -1605,6 +1650,8 @@ export interface components {
         Structure: {
             /** @description Cell size along the cell's own axes. mm. */
             cell_mm: number[];
+            /** @description Of struts that are listed one by one. */
+            clean?: components["schemas"]["CleanUp"];
             /** @description How rows of strut cells run. */
             course?: components["schemas"]["Course"];
             form: components["schemas"]["Form"];
@@ -2535,7 +2582,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Six little-endian 32-bit floats per strut: both ends, mm */
+            /** @description Seven little-endian 32-bit floats per strut: both ends, mm; 0 inside, 1 cut by the surface, 2 on the surface, 3 with a dead end */
             200: {
                 headers: {
                     [name: string]: unknown;

@@ -4,6 +4,7 @@ import { standOn } from './recipe/standRules'
 import { drainHole, withZones } from './recipe/zoneRules'
 import type { FollowedFaces } from './recipe/followedRules'
 import type { PickTool } from './view/FacePicker'
+import type { StrutColour } from './view/skeleton'
 
 export type Step = 'part' | 'zones' | 'structure' | 'thicken' | 'mesh' | 'checks' | 'handoff'
 /** What a click on the part picks: faces for what is chosen, the place of a drain hole, or the face to stand on. */
@@ -86,8 +87,9 @@ interface BenchState {
   /** The zone or body that is shown alone. */
   alone: Alone | null
   faces: PartFaces | null
-  /** Ends of the struts, when they are looked at. mm. */
+  /** Struts of the saved recipe as the server lists them, when they are looked at. */
   skeleton: Float32Array | null
+  strutColour: StrutColour
   /** A place to fly to, from a check. */
   look: [number, number, number] | null
 }
@@ -117,6 +119,7 @@ const blank: BenchState = {
   alone: null,
   faces: null,
   skeleton: null,
+  strutColour: 'length',
   look: null,
 }
 

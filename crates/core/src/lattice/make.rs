@@ -101,26 +101,29 @@ fn repeated(part: &Part, kind: CellKind, s: &Structure, counts: Counts) -> Optio
 /// Tells of a strut by its ends.
 type Counts<'a> = &'a (dyn Fn([DVec3; 2]) -> bool + Sync);
 
-/// The struts of a structure of struts in the part, by their ends; `None` for structures of walls, and when there are more
-/// than [`MOST_STRUTS`].
-pub fn struts_of(part: &Part, s: &Structure, bare: &dyn Bare) -> Option<Vec<[DVec3; 2]>> {
+/// The struts of a structure of struts in the part; `None` for structures of walls, and when there are more than
+/// [`MOST_STRUTS`].
+pub fn skeleton_of(part: &Part, s: &Structure, bare: &dyn Bare) -> Option<Skeleton> {
     match (s.kind, s.bent()) {
-        (Kind::Cell(kind), None) => repeated_struts(part, kind, s),
-        _ => listed_struts(bare, &|_| true),
+        (Kind::Cell(kind), None) => {
+            let ends = repeated_struts(part, kind, s)?;
+            let struts = (0..ends.len() as u32).map(|n| [2 * n, 2 * n + 1]).collect();
+            // Ends of neighbouring cells are the same but for rounding.
+            Some(Skeleton { nodes: ends.into_iter().flatten().collect(), struts }.merged(1e-6 * s.smallest()))
+        }
+        _ => bare.struts().filter(|s| s.struts.len() <= MOST_STRUTS).cloned(),
     }
 }
 
-/// The same of those that count, wherever they lie.
+/// By their ends those that count, wherever they lie.
 pub fn some_struts(part: &Part, s: &Structure, bare: &dyn Bare, counts: Counts) -> Option<Vec<[DVec3; 2]>> {
     match (s.kind, s.bent()) {
         (Kind::Cell(kind), None) => repeated(part, kind, s, counts),
-        _ => listed_struts(bare, counts),
+        _ => {
+            let few = bare.struts().filter(|s| s.struts.len() <= MOST_STRUTS);
+            few.map(|s| s.struts.iter().map(|e| s.ends(*e)).filter(|e| counts(*e)).collect())
+        }
     }
-}
-
-fn listed_struts(bare: &dyn Bare, counts: Counts) -> Option<Vec<[DVec3; 2]>> {
-    let few = bare.struts().filter(|s| s.struts.len() <= MOST_STRUTS);
-    few.map(|s| s.struts.iter().map(|e| s.ends(*e)).filter(|e| counts(*e)).collect())
 }
 
 /// Does a strut come into the part?
@@ -194,7 +197,8 @@ fn bent(site: Site, kind: CellKind, s: &Structure, rows: &Rows, joins: Joins) ->
     let straight = cells(kind, s, Frame::OF_PART, joins);
     let cell = s.smallest();
     // Near an axis struts shrink to nothing.
-    let (net, facts) = cleaned(part, rows.struts(&unit_struts(kind, s)), Skeleton::default(), cell, &|_| DWINDLED * cell);
+    let (net, facts) =
+        cleaned(part, rows.struts(&unit_struts(kind, s)), Skeleton::default(), cell, &|_| DWINDLED * cell, &s.clean);
     let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
     let inner = struts.len();
     let made = net_of(site, struts, inner, joins, cell);
@@ -362,7 +366,7 @@ fn seeded(
     };
     let placed = |s: Skeleton| Skeleton { nodes: s.nodes.iter().map(|p| frame.back(*p * scale)).collect(), ..s };
     let weld = |p: DVec3| s.seeds.weld * cell * sizes.as_ref().map_or(1.0, |s| s.share(p));
-    let (net, facts) = cleaned(part, placed(raw), placed(outer), cell, &weld);
+    let (net, facts) = cleaned(part, placed(raw), placed(outer), cell, &weld, &s.clean);
     let facts = known(facts);
     let near = (SURFACE * cell).powi(2);
     let on_surface = |p: DVec3| part.bvh().nearest(p, near).is_some();
@@ -383,7 +387,7 @@ fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
         struts: own.struts.clone(),
     });
     let cell = median(raw.struts.iter().map(|e| raw.length(*e)).collect()).unwrap_or(1.0);
-    let (net, facts) = cleaned(part, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell);
+    let (net, facts) = cleaned(part, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
     let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
     let inner = struts.len();
     let made = net_of(site, struts, inner, joins, cell);
@@ -417,5 +421,5 @@ fn nearest(found: &Scattered, count: usize) -> Skeleton {
             near.into_iter().map(move |(_, m)| [n.min(m), n.max(m)]).collect::<Vec<_>>()
         })
         .collect();
-    Skeleton { nodes: found.points.clone(), struts }.filtered(|_| true)
+    Skeleton { nodes: found.points.clone(), struts }
 }

@@ -5,7 +5,7 @@
 //! | [`level`], [`surface`], [`bulk`] | periodic surfaces: level functions; true thickness; in bulk |
 //! | [`foam`] | a random sheet that meets the part's surface at a right angle |
 //! | [`skeleton`] | struts as a graph of nodes and edges |
-//! | [`trim`] | raw nets cut off at the part's surface and cleaned |
+//! | [`trim`], [`clean`] | raw nets cut off at the part's surface; what they have too much of |
 //! | [`unit`], [`own_cell`] | the tables of strut cells and of patterns across walls; drawn cells |
 //! | [`mesh_cell`], [`from_mesh`] | a cell given as a solid; such cells from files |
 //! | [`meeting`] | how the struts of a cell meet across its sides |
@@ -22,6 +22,7 @@
 pub mod axes;
 mod bars;
 pub mod bulk;
+pub mod clean;
 pub mod course;
 pub mod density;
 pub mod finer;
@@ -214,8 +215,27 @@ pub struct Facts {
     pub longest_mm: f64,
     /// Struts shorter than the welding length, drawn into one node.
     pub welded: usize,
-    /// Loose pieces and struts that did not reach into the part, left out.
+    /// Struts of loose pieces, left out.
     pub dropped: usize,
+    /// Struts that were there before, left out.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub duplicates: usize,
+    /// Struts with an end inside the part at which no other begins, before anything is done about them.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub dead_ends: usize,
+    /// Struts of which the part's surface left too little.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub cut_short: usize,
+    /// Nodes with too many struts, drawn apart.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub drawn_apart: usize,
+    /// How long struts are before short ones are welded.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub lengths: Option<Lengths>,
     /// Connected pieces.
     pub pieces: usize,
     /// Cells along each direction, of rows that bend.
@@ -224,6 +244,16 @@ pub struct Facts {
     /// Of a foam sheet, where it meets the part's surface.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub contact: Option<Contact>,
+}
+
+/// A histogram of struts by their length.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Lengths {
+    /// Width of each bin, the first of which begins at 0. mm.
+    pub bin_mm: f64,
+    pub counts: Vec<usize>,
+    /// At the lowest bin between short struts and those that make the cells; 0 where there are no short ones. mm.
+    pub suggested_weld_mm: f64,
 }
 
 /// How far a sheet is from standing upright on the part's surface.

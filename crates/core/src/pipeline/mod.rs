@@ -21,9 +21,11 @@ pub mod linked;
 pub mod plan;
 
 use crate::grid::{Bits, Grid};
+use crate::lattice::clean::{states, StrutState};
 use crate::lattice::course::Rows;
 use crate::lattice::density::DensityCurve;
 use crate::lattice::finer::Site;
+use crate::lattice::skeleton::Skeleton;
 use crate::lattice::ties::{self, Strutted, Ties};
 use crate::lattice::{make, Bare};
 use crate::part::Part;
@@ -323,12 +325,21 @@ impl Pipeline {
         Ok(((*bare).clone(), key))
     }
 
-    /// The struts of the structure, by their ends; `None` for structures of walls, and for more than
+    /// The struts of the structure and how they lie in the part; `None` for structures of walls, and for more than
     /// [`make::MOST_STRUTS`].
-    pub fn struts(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<Option<Vec<[DVec3; 2]>>, RunError> {
+    pub fn skeleton(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        watch: &dyn Watch,
+    ) -> Result<Option<(Skeleton, Vec<StrutState>)>, RunError> {
         recipe.validate(&part.mesh.bounds())?;
         let bare = self.bare(part, recipe, &recipe.filling(), true, watch)?.0;
-        Ok(make::struts_of(part, &recipe.structure, &*bare))
+        let net = make::skeleton_of(part, &recipe.structure, &*bare);
+        Ok(net.map(|net| {
+            let states = states(part, &net, bare.cell());
+            (net, states)
+        }))
     }
 
     /// Struts that join fillings over sharp borders.

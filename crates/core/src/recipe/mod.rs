@@ -8,10 +8,12 @@
 //! |---|---|
 //! | [`part_step`] | where the part comes from and what is mended of it |
 //! | [`shapes`] | shapes of our own to begin with |
+//! | [`clean_up`] | what becomes of what a net of struts has too much of |
 //! | [`structure`], [`own_cell`], [`own_mesh`], [`own_points`], [`own_struts`] | what fills a zone; cells drawn by hand or from a file; seed points from a table; struts from a file |
 //! | [`zones`] | where the part may be hollow, and its skins |
 //! | [`stand`] | how the part stands on the printer's bed |
 
+mod clean_up;
 pub mod course;
 pub mod own_cell;
 pub mod own_mesh;
@@ -23,6 +25,7 @@ pub mod stand;
 pub mod structure;
 pub mod zones;
 
+pub use clean_up::{CleanUp, DeadEnds};
 pub use course::Course;
 pub use own_cell::OwnCell;
 pub use own_mesh::OwnMesh;

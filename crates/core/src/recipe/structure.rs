@@ -1,6 +1,6 @@
 //! What fills a zone: kind, cell size, placement, seed points, joins.
 
-use super::{check, own_mesh, Course, FaceMark, OwnCell, OwnMesh, OwnPoints, OwnStruts, RecipeError};
+use super::{check, own_mesh, CleanUp, Course, FaceMark, OwnCell, OwnMesh, OwnPoints, OwnStruts, RecipeError};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -359,6 +359,9 @@ pub struct Structure {
     #[serde(default)]
     #[schema(required = true)]
     pub seeds: Seeds,
+    /// Of struts that are listed one by one.
+    #[serde(default, skip_serializing_if = "CleanUp::is_default")]
+    pub clean: CleanUp,
     /// What repeats where the kind is an own cell.
     #[serde(default)]
     #[schema(required = true)]
@@ -382,6 +385,7 @@ impl Default for Structure {
             course: Course::Straight,
             upright: None,
             seeds: Seeds::default(),
+            clean: CleanUp::default(),
             own_cell: OwnCell::default(),
             own_struts: None,
             own_mesh: None,
@@ -429,6 +433,7 @@ impl Structure {
             check("structure.rotation_deg", "The rotation", "°", v, -360.0, 360.0)?;
         }
         self.course.validate()?;
+        self.clean.validate()?;
         self.own_cell.validate()?;
         self.own_struts.as_ref().map_or(Ok(()), OwnStruts::validate)?;
         self.own_mesh.as_ref().map_or(Ok(()), OwnMesh::validate)?;

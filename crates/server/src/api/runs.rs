@@ -39,7 +39,7 @@ pub async fn draft(State(app): State<App>, Path(id): Path<String>, Body(r): Body
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/skeleton", request_body = Recipe,
-    responses((status = 200, content_type = "application/octet-stream", description = "Six little-endian 32-bit floats per strut: both ends, mm"), (status = 404, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 200, content_type = "application/octet-stream", description = "Seven little-endian 32-bit floats per strut: both ends, mm; 0 inside, 1 cut by the surface, 2 on the surface, 3 with a dead end"), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn skeleton(State(app): State<App>, Path(id): Path<String>, Body(recipe): Body<Recipe>) -> Answer<Response> {
     let bytes = blocking(move || app.studio.skeleton(&id, &recipe)).await?;
     Ok(([(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")], bytes).into_response())

@@ -108,17 +108,6 @@ export function SeedFields() {
       {kind === 'voronoi' && seeds.net && (
         <SwitchLine label="Struts along sharp edges" checked={seeds.edges} onChange={(edges) => edit(withSeeds({ edges }))} />
       )}
-      {(kind === 'voronoi' || kind === 'delaunay' || kind === 'neighbours') && (
-        <Value
-          label="Weld below"
-          hint="share of a cell"
-          value={100 * seeds.weld}
-          unit="%"
-          digits={0}
-          range={[0, 40]}
-          change={(v) => withSeeds({ weld: v / 100 })}
-        />
-      )}
       {kind !== 'planar_voronoi' && <FinerFields />}
       <RandomNumber />
       {found && (
@@ -127,28 +116,6 @@ export function SeedFields() {
             <dt>Unevenness of the cells</dt>
             <dd>{(100 * found.unevenness).toFixed(0)} %</dd>
           </div>
-          {found.struts > 0 && (
-            <>
-              <div>
-                <dt>Struts, nodes</dt>
-                <dd>
-                  {count(found.struts)}, {count(found.nodes)}
-                </dd>
-              </div>
-              <div>
-                <dt>Strut length</dt>
-                <dd>
-                  {found.shortest_mm.toFixed(1)} to {found.longest_mm.toFixed(1)} mm
-                </dd>
-              </div>
-              <div>
-                <dt>Welded, dropped</dt>
-                <dd>
-                  {count(found.welded)}, {count(found.dropped)}
-                </dd>
-              </div>
-            </>
-          )}
         </dl>
       )}
     </>

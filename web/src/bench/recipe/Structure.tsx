@@ -3,6 +3,7 @@ import { useState } from 'react'
 import type { Recipe } from '../../api/client'
 import { edit, useBench, type Handle } from '../state'
 import { CellEditor } from './CellEditor'
+import { CleanFields } from './CleanFields'
 import { courseOf, hasRows } from './courseRules'
 import { CourseFields } from './CourseFields'
 import { Chooser } from './Chooser'
@@ -63,6 +64,9 @@ function Three({ label, unit, values, onSet }: { label: string; unit: string; va
     </div>
   )
 }
+
+/** Are its struts listed one by one, so that some can be left out? */
+const isListed = (s: S) => ['voronoi', 'delaunay', 'neighbours', 'own_struts'].includes(s.kind)
 
 /** The size leads again, not a count of seed points. */
 const sized = (cell_mm: Triple) => (r: Recipe) => withSeeds({ count: null, surface_count: null })(withStructure({ cell_mm })(r))
@@ -146,6 +150,7 @@ export function Structure() {
       )}
       {hasRows(choice) && <CourseFields />}
       {choice?.seeded && <SeedFields />}
+      {isListed(s) && <CleanFields />}
       {sheet && (
         <>
           <RandomNumber />

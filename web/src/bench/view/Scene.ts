@@ -1,4 +1,4 @@
-import { BufferAttribute, Euler, LineSegments, Mesh, Object3D, PerspectiveCamera, Raycaster, Scene as ThreeScene, Vector3, WebGLRenderer, type InterleavedBufferAttribute } from 'three'
+import { BufferAttribute, Euler, Mesh, Object3D, PerspectiveCamera, Raycaster, Scene as ThreeScene, Vector3, WebGLRenderer, type InterleavedBufferAttribute } from 'three'
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
 import { TransformControls } from 'three/examples/jsm/controls/TransformControls.js'
 import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
@@ -13,7 +13,7 @@ import { meshOf } from './meshOf'
 import { PlaceMark } from './PlaceMark'
 import { pointerOn } from './pointer'
 import { aloneIn, mostPosts, partMaterial } from './shaders'
-import { skeletonLines } from './skeleton'
+import { SkeletonLines, type StrutColour } from './skeleton'
 import { veil, zoneGhost } from './zoneGhost'
 
 export interface Placement {
@@ -84,7 +84,7 @@ export class Scene {
   private ghosts: Object3D[] = []
   /** Bodies that are no material. */
   private beside: Mesh | null = null
-  private struts: LineSegments | null = null
+  private struts: SkeletonLines | null = null
   /** The part with how far it was moved, instead of the result. */
   private map: Mesh | null = null
   private mapMaterial = partMaterial()
@@ -296,13 +296,13 @@ export class Scene {
     this.draw()
   }
 
-  /** Shows struts as lines, coloured by length, instead of the result. */
-  setSkeleton(ends: Float32Array | null) {
+  /** Shows struts as lines instead of the result. */
+  setSkeleton(struts: Float32Array | null, by: StrutColour) {
     if (this.struts) {
       this.scene.remove(this.struts)
-      this.struts.geometry.dispose()
+      this.struts.dispose()
     }
-    this.struts = ends && skeletonLines(ends)
+    this.struts = struts && new SkeletonLines(struts, by)
     if (this.struts) this.scene.add(this.struts)
     this.show()
   }

@@ -10,7 +10,7 @@ import { withShape } from '../recipe/shapeRules'
 import { middle, moved, same, triple, withZone } from '../recipe/zoneRules'
 import { colour, drill, edit, fetchSkeleton, preview, stand, useBench, type Axis, type ColourBy, type Picking, type ViewMode, type Step } from '../state'
 import { Scene, sides, type Readout } from './Scene'
-import { lengthRange } from './skeleton'
+import { lengthRange, stateCounts, strutCount, strutStates, type StrutColour } from './skeleton'
 import './view.css'
 
 const roleNames = { fill: 'Fill', skin: 'Skin', solid: 'Kept solid' }
@@ -90,7 +90,7 @@ export function View() {
   useEffect(() => {
     if (struts && saved) void fetchSkeleton()
   }, [struts, saved])
-  useEffect(() => scene.current?.setSkeleton(struts ? s.skeleton : null), [struts, s.skeleton])
+  useEffect(() => scene.current?.setSkeleton(struts ? s.skeleton : null, s.strutColour), [struts, s.skeleton, s.strutColour])
   useEffect(() => scene.current?.setCut(s.view === 'cut', s.cut), [s.view, s.cut, framed])
   const standing = project?.standing
   const bed = recipe?.stand?.bed_mm
@@ -242,22 +242,37 @@ export function View() {
       <div className="corner top right">
         <span className="colourby">
           Colour
-          <Select<ColourBy>
-            aria-label="Colour by"
-            size="middle"
-            variant="borderless"
-            popupMatchSelectWidth={false}
-            value={s.colourBy}
-            onChange={colour}
-            options={[
-              { value: 'zone', label: 'by zone' },
-              { value: 'thickness', label: 'by wall thickness' },
-            ]}
-          />
+          {struts ? (
+            <Select<StrutColour>
+              aria-label="Colour struts by"
+              size="middle"
+              variant="borderless"
+              popupMatchSelectWidth={false}
+              value={s.strutColour}
+              onChange={(strutColour) => useBench.setState({ strutColour })}
+              options={[
+                { value: 'length', label: 'by length' },
+                { value: 'state', label: 'by how struts lie' },
+              ]}
+            />
+          ) : (
+            <Select<ColourBy>
+              aria-label="Colour by"
+              size="middle"
+              variant="borderless"
+              popupMatchSelectWidth={false}
+              value={s.colourBy}
+              onChange={colour}
+              options={[
+                { value: 'zone', label: 'by zone' },
+                { value: 'thickness', label: 'by wall thickness' },
+              ]}
+            />
+          )}
         </span>
       </div>
       {band && <div className="band" style={{ left: band[0], top: band[1], width: band[2] - band[0], height: band[3] - band[1] }} />}
-      {map ? <MovedLegend most={map.greatest} /> : struts ? <Lengths ends={s.skeleton} /> : <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skins.length ?? 0) > 0} solids={recipe?.zones.rest === 'keep_solid' || bodyRoles.includes('keep_solid') || (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')} />}
+      {map ? <MovedLegend most={map.greatest} /> : struts ? <Struts struts={s.skeleton} by={s.strutColour} /> : <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skins.length ?? 0) > 0} solids={recipe?.zones.rest === 'keep_solid' || bodyRoles.includes('keep_solid') || (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')} />}
       <div className="corner bottom right">
         <div className="views" role="group" aria-label="Views">
           {(['angle', 'front', 'right', 'top'] as const).map((name) => (
@@ -351,10 +366,22 @@ function MovedLegend({ most }: { most: number }) {
 }
 
 /** What the colours of struts say, and how many there are. */
-function Lengths({ ends }: { ends: Float32Array | null }) {
-  if (!ends) return null
-  const [low, high] = lengthRange(ends)
-  return <Scale title="Strut length" unit="mm" marks={[low.toFixed(1), `${count(ends.length / 6)} struts`, high.toFixed(1)]} />
+function Struts({ struts, by }: { struts: Float32Array | null; by: StrutColour }) {
+  if (!struts) return null
+  if (by === 'state') {
+    const counts = stateCounts(struts)
+    return (
+      <div className="corner bottom left legend" aria-label="Legend">
+        {strutStates.map(({ label, colour }, n) => (
+          <span key={label} className="swatch">
+            <i style={{ background: colour }} /> {label} <span className="figure muted">{count(counts[n] ?? 0)}</span>
+          </span>
+        ))}
+      </div>
+    )
+  }
+  const [low, high] = lengthRange(struts)
+  return <Scale title="Strut length" unit="mm" marks={[low.toFixed(1), `${count(strutCount(struts))} struts`, high.toFixed(1)]} />
 }
 
 /** Colours of ordered values, with figures at both ends and in the middle. */

@@ -1,35 +1,73 @@
-import { BufferAttribute, BufferGeometry, Color, LineBasicMaterial, LineSegments } from 'three'
+import { BufferAttribute, BufferGeometry, Color, Group, LineBasicMaterial, LineSegments, Points, PointsMaterial } from 'three'
 import { scale } from '../../theme/tokens'
 
-const lengthOf = (ends: Float32Array, at: number) =>
-  Math.hypot((ends[at + 3] ?? 0) - (ends[at] ?? 0), (ends[at + 4] ?? 0) - (ends[at + 1] ?? 0), (ends[at + 5] ?? 0) - (ends[at + 2] ?? 0))
+/** Numbers of a strut: both its ends, and how it lies in the part. */
+const STRIDE = 7
+
+export type StrutColour = 'length' | 'state'
+
+/** How struts lie in the part, in the order of their numbers. */
+export const strutStates = [
+  { label: 'Inside', colour: '#6F8BA0' },
+  { label: 'Cut by the surface', colour: '#D2A04A' },
+  { label: 'On the surface', colour: '#2F7A6A' },
+  { label: 'Dead end', colour: '#C2412D' },
+] as const
+
+const lengthOf = (s: Float32Array, at: number) => Math.hypot((s[at + 3] ?? 0) - (s[at] ?? 0), (s[at + 4] ?? 0) - (s[at + 1] ?? 0), (s[at + 5] ?? 0) - (s[at + 2] ?? 0))
+
+export const strutCount = (s: Float32Array) => s.length / STRIDE
 
 /** Shortest and longest strut. mm. */
-export function lengthRange(ends: Float32Array): [number, number] {
+export function lengthRange(s: Float32Array): [number, number] {
   let [low, high] = [Infinity, 0]
-  for (let at = 0; at < ends.length; at += 6) {
-    const l = lengthOf(ends, at)
+  for (let at = 0; at < s.length; at += STRIDE) {
+    const l = lengthOf(s, at)
     low = Math.min(low, l)
     high = Math.max(high, l)
   }
-  return ends.length > 0 ? [low, high] : [0, 0]
+  return s.length > 0 ? [low, high] : [0, 0]
 }
 
-/** Lines from end to end, coloured by length on the ordered scale. */
-export function skeletonLines(ends: Float32Array): LineSegments {
-  const stops = scale.map((c) => new Color(c))
-  const [low, high] = lengthRange(ends)
-  const colours = new Float32Array(ends.length)
-  const colour = new Color()
-  for (let at = 0; at < ends.length; at += 6) {
-    const t = high > low * 1.001 ? ((lengthOf(ends, at) - low) / (high - low)) * (stops.length - 1) : 0
-    const n = Math.min(Math.floor(t), stops.length - 2)
-    colour.lerpColors(stops[n] ?? colour, stops[n + 1] ?? colour, t - n)
-    colour.toArray(colours, at)
-    colour.toArray(colours, at + 3)
+/** How many struts lie so, by state. */
+export function stateCounts(s: Float32Array): number[] {
+  const counts = strutStates.map(() => 0)
+  for (let at = 6; at < s.length; at += STRIDE) counts[s[at] ?? 0] = (counts[s[at] ?? 0] ?? 0) + 1
+  return counts
+}
+
+/** Lines from end to end, coloured by length on the ordered scale or by how they lie, with their nodes as dots. */
+export class SkeletonLines extends Group {
+  private readonly geometry = new BufferGeometry()
+
+  constructor(s: Float32Array, by: StrutColour) {
+    super()
+    const stops = scale.map((c) => new Color(c))
+    const states = strutStates.map((state) => new Color(state.colour))
+    const [low, high] = lengthRange(s)
+    const places = new Float32Array(strutCount(s) * 6)
+    const colours = new Float32Array(places.length)
+    const colour = new Color()
+    for (let n = 0; n < strutCount(s); n++) {
+      const at = n * STRIDE
+      places.set(s.subarray(at, at + 6), 6 * n)
+      if (by === 'state') {
+        colour.copy(states[s[at + 6] ?? 0] ?? colour)
+      } else {
+        const t = high > low * 1.001 ? ((lengthOf(s, at) - low) / (high - low)) * (stops.length - 1) : 0
+        const stop = Math.min(Math.floor(t), stops.length - 2)
+        colour.lerpColors(stops[stop] ?? colour, stops[stop + 1] ?? colour, t - stop)
+      }
+      colour.toArray(colours, 6 * n)
+      colour.toArray(colours, 6 * n + 3)
+    }
+    this.geometry.setAttribute('position', new BufferAttribute(places, 3))
+    this.geometry.setAttribute('color', new BufferAttribute(colours, 3))
+    this.add(new LineSegments(this.geometry, new LineBasicMaterial({ vertexColors: true })))
+    this.add(new Points(this.geometry, new PointsMaterial({ vertexColors: true, size: 4, sizeAttenuation: false })))
   }
-  const geometry = new BufferGeometry()
-  geometry.setAttribute('position', new BufferAttribute(ends, 3))
-  geometry.setAttribute('color', new BufferAttribute(colours, 3))
-  return new LineSegments(geometry, new LineBasicMaterial({ vertexColors: true }))
+
+  dispose() {
+    this.geometry.dispose()
+  }
 }

@@ -1,0 +1,249 @@
+//! What a net of struts has too much of: dead ends, crowded nodes; how long its struts are, and how they lie in the part.
+
+use super::skeleton::Skeleton;
+use super::Lengths;
+use crate::median::median;
+use crate::part::Part;
+use crate::recipe::DeadEnds;
+use glam::{DMat3, DVec3};
+use rayon::prelude::*;
+use std::collections::BTreeSet;
+
+/// Nodes nearer to the part's surface than this share of a cell end there.
+const AT_SURFACE: f64 = 1e-5;
+
+/// How a strut lies in the part.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[repr(u8)]
+pub enum StrutState {
+    /// Joined at both ends.
+    Inside = 0,
+    /// The part's surface cuts it, or it ends there.
+    Cut = 1,
+    /// On the part's surface.
+    Net = 2,
+    /// With an end inside at which no other begins.
+    DeadEnd = 3,
+}
+
+/// How each strut lies in the part.
+pub fn states(part: &Part, net: &Skeleton, cell: f64) -> Vec<StrutState> {
+    let at = struts_at(net);
+    let near = (NEAR_SURFACE * cell).powi(2);
+    let on_surface = |p: DVec3| part.bvh().nearest(p, near).is_some();
+    let ends: Vec<[bool; 2]> = net.nodes.par_iter().map(|p| [on_surface(*p), part.distance.inside(*p)]).collect();
+    let state = |ends_of: &[u32; 2]| {
+        let [a, b] = ends_of.map(|n| ends[n as usize]);
+        let [p, q] = net.ends(*ends_of);
+        if a[0] && b[0] && on_surface((p + q) * 0.5) {
+            StrutState::Net
+        } else if ends_of.iter().zip([a, b]).any(|(n, [on, inside])| at[*n as usize] == 1 && inside && !on) {
+            StrutState::DeadEnd
+        } else if a[0] || b[0] || !a[1] || !b[1] {
+            StrutState::Cut
+        } else {
+            StrutState::Inside
+        }
+    };
+    net.struts.par_iter().map(state).collect()
+}
+
+/// Welded struts of the net on the surface are chords, so many cells away from it.
+const NEAR_SURFACE: f64 = 0.02;
+
+/// How many struts meet at each node.
+fn struts_at(net: &Skeleton) -> Vec<u32> {
+    let mut at = vec![0; net.nodes.len()];
+    net.struts.iter().flatten().for_each(|n| at[*n as usize] += 1);
+    at
+}
+
+/// Struts with an end inside the part at which no other begins: by strut, which of its ends.
+fn dead_ends(part: &Part, net: &Skeleton, cell: f64) -> Vec<(usize, usize)> {
+    let at = struts_at(net);
+    let is_dead = |n: u32| {
+        let p = net.nodes[n as usize];
+        at[n as usize] == 1 && part.distance.inside(p) && part.bvh().nearest(p, (AT_SURFACE * cell).powi(2)).is_none()
+    };
+    let ends = net.struts.iter().enumerate().flat_map(|(s, ends)| [(s, 0, ends[0]), (s, 1, ends[1])]);
+    ends.filter(|e| is_dead(e.2)).map(|(s, end, _)| (s, end)).collect()
+}
+
+/// Deals with dead ends; also gives how many there were.
+pub fn without_dead_ends(part: &Part, mut net: Skeleton, what: DeadEnds, cell: f64) -> (Skeleton, usize) {
+    let first = dead_ends(part, &net, cell);
+    let found = first.len();
+    match what {
+        DeadEnds::Kept => {}
+        DeadEnds::Extended => {
+            let far = part.mesh.bounds().size().length();
+            for (strut, end) in first {
+                let (node, from) = (net.struts[strut][end] as usize, net.struts[strut][1 - end] as usize);
+                let (p, along) = (net.nodes[node], (net.nodes[node] - net.nodes[from]).normalize_or_zero());
+                let mut hits = Vec::new();
+                part.distance.segment_hits(p, p + along * far, &mut hits);
+                if let Some(t) = hits.iter().map(|h| h.t).min_by(f64::total_cmp) {
+                    net.nodes[node] = p + along * (t * far);
+                }
+            }
+        }
+        DeadEnds::Removed => {
+            // What hung on nothing but a dead end is one next.
+            let mut dead = first;
+            while !dead.is_empty() {
+                let gone: BTreeSet<[u32; 2]> = dead.iter().map(|d| net.struts[d.0]).collect();
+                net = net.filtered(|s| !gone.contains(&s));
+                dead = dead_ends(part, &net, cell);
+            }
+        }
+    }
+    (net, found)
+}
+
+/// Halves of a node are drawn so far apart, in cells.
+const APART: f64 = 0.15;
+
+/// Draws nodes with more struts apart along the way in which those spread most, each half with a strut to the other, until
+/// none is left. Also gives how many nodes there were.
+pub fn spread_out(mut net: Skeleton, most: usize, cell: f64) -> (Skeleton, usize) {
+    if most == 0 {
+        return (net, 0);
+    }
+    let mut at: Vec<Vec<u32>> = vec![Vec::new(); net.nodes.len()];
+    for (s, ends) in net.struts.iter().enumerate() {
+        ends.iter().for_each(|n| at[*n as usize].push(s as u32));
+    }
+    let mut crowded: Vec<usize> = (0..at.len()).filter(|n| at[*n].len() > most).collect();
+    let found = crowded.len();
+    while let Some(node) = crowded.pop() {
+        let p = net.nodes[node];
+        let way = |s: u32| {
+            let [a, b] = net.struts[s as usize];
+            (net.nodes[if a as usize == node { b } else { a } as usize] - p).normalize_or_zero()
+        };
+        let axis = widest(at[node].iter().map(|s| way(*s)));
+        let mut sorted: Vec<(f64, u32)> = at[node].iter().map(|s| (way(*s).dot(axis), *s)).collect();
+        sorted.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+        let upper: Vec<u32> = sorted[sorted.len() / 2..].iter().map(|s| s.1).collect();
+        let new = net.nodes.len();
+        net.nodes[node] = p - axis * (0.5 * APART * cell);
+        net.nodes.push(p + axis * (0.5 * APART * cell));
+        for s in &upper {
+            net.struts[*s as usize].iter_mut().filter(|n| **n as usize == node).for_each(|n| *n = new as u32);
+        }
+        at[node].retain(|s| !upper.contains(s));
+        let link = net.struts.len() as u32;
+        net.struts.push([node as u32, new as u32]);
+        at[node].push(link);
+        at.push(upper);
+        at[new].push(link);
+        crowded.extend([node, new].into_iter().filter(|n| at[*n].len() > most));
+    }
+    (net, found)
+}
+
+/// The direction along which unit vectors spread most (power iteration on their second moments).
+fn widest(ways: impl Iterator<Item = DVec3>) -> DVec3 {
+    let m = ways.fold(DMat3::ZERO, |m, w| m + DMat3::from_cols(w * w.x, w * w.y, w * w.z));
+    let start = DVec3::new(1.0, 0.83, 0.61);
+    (0..60).fold(start, |v, _| (m * v).normalize_or(start)).normalize()
+}
+
+/// Bins of a histogram of lengths.
+const BINS: usize = 32;
+/// Struts that make the cells are at least this share of the median length.
+const OF_CELLS: f64 = 0.6;
+
+/// How long the struts are.
+pub fn lengths(net: &Skeleton) -> Option<Lengths> {
+    let all: Vec<f64> = net.struts.iter().map(|s| net.length(*s)).collect();
+    let longest = all.iter().copied().fold(0.0, f64::max);
+    let middle = median(all.clone()).filter(|_| longest > 0.0)?;
+    // A few long ones would leave the others to few bins.
+    let bin_mm = longest.min(4.0 * middle) / BINS as f64;
+    let mut counts = vec![0; BINS];
+    all.iter().for_each(|l| counts[((l / bin_mm) as usize).min(BINS - 1)] += 1);
+    // The last of the lowest bins below those: shorter struts are of another kind, or none are there.
+    let below = ((OF_CELLS * middle / bin_mm) as usize).clamp(1, BINS);
+    let least = counts[..below].iter().copied().min().unwrap_or(0);
+    let valley = (0..below).rev().find(|n| counts[*n] == least).unwrap_or(0);
+    let any = counts[..valley].iter().any(|n| *n > 0);
+    Some(Lengths { bin_mm, suggested_weld_mm: if any { (valley as f64 + 0.5) * bin_mm } else { 0.0 }, counts })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ulmix_mesh::TriMesh;
+
+    fn part() -> Part {
+        Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(20.0))).unwrap()
+    }
+
+    /// A triangle with a tail of two struts that ends inside, and a strut that leaves the part.
+    fn tailed() -> Skeleton {
+        let at = |x: f64, y: f64| DVec3::new(x, y, 10.0);
+        let nodes = vec![at(4.0, 4.0), at(10.0, 4.0), at(7.0, 9.0), at(7.0, 13.0), at(7.0, 16.0), at(-5.0, 4.0)];
+        Skeleton { nodes, struts: vec![[0, 1], [1, 2], [0, 2], [2, 3], [3, 4], [0, 5]] }
+    }
+
+    #[test]
+    fn dead_ends_are_kept_removed_to_their_root_or_reach_the_surface() {
+        let part = part();
+        let (kept, found) = without_dead_ends(&part, tailed(), DeadEnds::Kept, 5.0);
+        assert_eq!((kept.struts.len(), found), (6, 1));
+        use StrutState::*;
+        assert_eq!(states(&part, &kept, 5.0), [Inside, Inside, Inside, Inside, DeadEnd, Cut]);
+        let (removed, found) = without_dead_ends(&part, tailed(), DeadEnds::Removed, 5.0);
+        // The tail goes, both struts of it; the one that leaves the part has no dead end.
+        assert_eq!((removed.struts.len(), found), (4, 1));
+        assert!(removed.nodes.iter().any(|p| p.x < 0.0) && removed.nodes.iter().all(|p| p.y < 10.0));
+        let (extended, found) = without_dead_ends(&part, tailed(), DeadEnds::Extended, 5.0);
+        assert_eq!((extended.struts.len(), found), (6, 1));
+        assert_eq!(states(&part, &extended, 5.0)[4], Cut);
+        let flat = Skeleton { nodes: extended.nodes.iter().map(|p| p.with_z(0.0)).collect(), ..extended.clone() };
+        assert!(states(&part, &flat, 5.0)[..5].iter().all(|s| *s == Net));
+        assert!(extended.nodes[4].distance(DVec3::new(7.0, 20.0, 10.0)) < 1e-9);
+        assert_eq!(without_dead_ends(&part, extended, DeadEnds::Removed, 5.0).1, 0);
+    }
+
+    #[test]
+    fn a_crowded_node_becomes_several_and_the_net_stays_one_piece() {
+        // A star of 30 struts.
+        let tips = (1..=30u64).map(|i| {
+            let v = crate::lattice::surface::low_discrepancy(i) - 0.5;
+            DVec3::splat(10.0) + v.normalize() * 6.0
+        });
+        let nodes: Vec<DVec3> = std::iter::once(DVec3::splat(10.0)).chain(tips).collect();
+        let star = Skeleton { nodes, struts: (1..=30).map(|n| [0, n]).collect() };
+        for most in [4, 8, 12, 29] {
+            let (out, found) = spread_out(star.clone(), most, 4.0);
+            assert_eq!(found, 1);
+            let mut at = vec![0; out.nodes.len()];
+            out.struts.iter().flatten().for_each(|n| at[*n as usize] += 1);
+            assert!(at.iter().all(|n| *n <= most), "{most}: {at:?}");
+            assert_eq!(out.facts().pieces, 1);
+            // Every tip is where it was, with its own strut.
+            assert_eq!(out.struts.len() - star.struts.len(), out.nodes.len() - star.nodes.len());
+            assert!(out.nodes[1..31] == star.nodes[1..]);
+        }
+        assert_eq!(spread_out(star.clone(), 30, 4.0), (star.clone(), 0));
+        assert_eq!(spread_out(star.clone(), 0, 4.0), (star, 0));
+    }
+
+    #[test]
+    fn short_struts_are_told_from_those_of_cells() {
+        // Three hundred of about 5 mm, forty of about 0.4.
+        let strut = |n: u32, l: f64| [DVec3::X * 20.0 * n as f64, DVec3::X * (20.0 * n as f64 + l)];
+        let ends = (0..340).map(|n| strut(n, if n < 300 { 4.0 + (n % 20) as f64 * 0.1 } else { 0.3 + (n % 3) as f64 * 0.1 }));
+        let nodes: Vec<DVec3> = ends.flatten().collect();
+        let net = Skeleton { nodes, struts: (0..340).map(|n| [2 * n, 2 * n + 1]).collect() };
+        let found = lengths(&net).unwrap();
+        assert_eq!(found.counts.iter().sum::<usize>(), 340);
+        assert!((0.6..4.0).contains(&found.suggested_weld_mm), "{}", found.suggested_weld_mm);
+        assert_eq!(net.struts.iter().filter(|s| net.length(**s) < found.suggested_weld_mm).count(), 40);
+        let long = net.filtered(|s| net.length(s) > 1.0);
+        assert_eq!(lengths(&long).unwrap().suggested_weld_mm, 0.0);
+        assert_eq!(lengths(&Skeleton::default()), None);
+    }
+}

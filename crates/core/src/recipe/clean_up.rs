@@ -1,0 +1,48 @@
+//! What becomes of what a net of struts has too much of.
+
+use super::{check, RecipeError};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// Beside exact duplicates, short struts and loose pieces, which always go.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct CleanUp {
+    #[schema(required = true)]
+    pub dead_ends: DeadEnds,
+    /// Struts cut by the part's surface are dropped where less than this share of a cell is left; 0: none.
+    #[schema(required = true)]
+    pub least_left: f64,
+    /// Nodes where more struts meet are drawn apart into several; 0: none.
+    #[schema(required = true)]
+    pub most_at_node: u32,
+}
+
+/// Struts with an end inside the part at which no other begins.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum DeadEnds {
+    #[default]
+    Kept,
+    Removed,
+    /// Straight on to the part's surface.
+    Extended,
+}
+
+/// No node is drawn apart that holds fewer.
+const LEAST_AT_NODE: f64 = 4.0;
+
+impl CleanUp {
+    pub fn is_default(&self) -> bool {
+        *self == CleanUp::default()
+    }
+
+    pub(super) fn validate(&self) -> Result<(), RecipeError> {
+        let field = "structure.clean";
+        check(field, "The share of a cell that is left of cut struts", "", self.least_left, 0.0, 1.0)?;
+        if self.most_at_node > 0 {
+            check(field, "The number of struts at a node", "", self.most_at_node as f64, LEAST_AT_NODE, 100.0)?;
+        }
+        Ok(())
+    }
+}

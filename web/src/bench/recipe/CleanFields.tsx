@@ -1,0 +1,96 @@
+import { Button } from 'antd'
+import { count, mm } from '../../shared/format'
+import { edit } from '../state'
+import { useFilling } from './filling'
+import { ChoiceLine } from './Lines'
+import { NumberLine } from './NumberLine'
+import { withSeeds, withStructure, type S } from './structureRules'
+import { Value } from './Value'
+
+type Clean = NonNullable<S['clean']>
+
+const first: Clean = { dead_ends: 'kept', least_left: 0, most_at_node: 0 }
+
+const withClean = (change: Partial<Clean>) => withStructure((s) => ({ clean: { ...first, ...s.clean, ...change } }))
+
+/** What becomes of what a net of struts has too much of, and what was found of it. */
+export function CleanFields() {
+  const f = useFilling()
+  if (!f) return null
+  const { seeds, clean = first, kind } = f.filling.structure
+  const found = f.found?.structure
+  // The net closes what is cut at the surface.
+  const closed = kind === 'voronoi' && seeds.net
+  const cell = f.found?.cell_mm ?? 1
+  return (
+    <>
+      <h3>Clean-up</h3>
+      {found?.lengths && <LengthBars lengths={found.lengths} weld={seeds.weld * cell} />}
+      <Value label="Weld below" hint="share of a cell" value={100 * seeds.weld} unit="%" digits={0} range={[0, 40]} change={(v) => withSeeds({ weld: v / 100 })} />
+      {found?.lengths && found.lengths.suggested_weld_mm > 0 && (
+        <div className="line">
+          <span className="label">
+            Suggested: {mm(found.lengths.suggested_weld_mm)}
+            <small>between short struts and those of cells</small>
+          </span>
+          <Button size="small" onClick={() => edit(withSeeds({ weld: Math.min(0.4, found.lengths ? found.lengths.suggested_weld_mm / cell : 0) }))}>
+            Use it
+          </Button>
+        </div>
+      )}
+      <ChoiceLine<Clean['dead_ends']>
+        label="Dead ends"
+        value={clean.dead_ends}
+        options={[
+          { value: 'kept', label: 'Keep' },
+          { value: 'removed', label: 'Remove' },
+          { value: 'extended', label: 'To surface' },
+        ]}
+        onChange={(dead_ends) => edit(withClean({ dead_ends }))}
+      />
+      {!closed && <Value label="Cut struts" hint="dropped below" value={100 * clean.least_left} unit="%" digits={0} range={[0, 50]} change={(v) => withClean({ least_left: v / 100 })} />}
+      <NumberLine label="Most at a node" unit="0: any" value={clean.most_at_node} onSet={(v) => edit(withClean({ most_at_node: v > 0 ? Math.max(4, Math.round(v)) : 0 }))} />
+      {found && found.struts > 0 && (
+        <dl className="facts">
+          {[
+            ['Struts, nodes', `${count(found.struts)}, ${count(found.nodes)}`],
+            ['Struts at a node, mean', found.degree.toFixed(1)],
+            ['Strut length', `${found.shortest_mm.toFixed(1)} to ${found.longest_mm.toFixed(1)} mm`],
+            ['Pieces', count(found.pieces)],
+            ['Twice there, left out', count(found.duplicates)],
+            ['Welded: too short', count(found.welded)],
+            ['In loose pieces, left out', count(found.dropped)],
+            ['Dead ends', `${count(found.dead_ends)}${found.dead_ends > 0 ? { kept: ' kept', removed: ' removed', extended: ' extended' }[clean.dead_ends] : ''}`],
+            ...(closed ? [] : [['Cut too short, left out', count(found.cut_short)]]),
+            ['Crowded nodes, drawn apart', count(found.drawn_apart)],
+          ].map(([what, figure]) => (
+            <div key={what}>
+              <dt>{what}</dt>
+              <dd>{figure}</dd>
+            </div>
+          ))}
+        </dl>
+      )}
+    </>
+  )
+}
+
+/** How many struts are how long, those to be welded marked. */
+function LengthBars({ lengths, weld }: { lengths: { bin_mm: number; counts: number[] }; weld: number }) {
+  const most = Math.max(...lengths.counts, 1)
+  const wide = 100 / lengths.counts.length
+  return (
+    <figure className="lengths">
+      <svg viewBox="0 0 100 24" preserveAspectRatio="none" role="img" aria-label="Struts by their length before welding">
+        {lengths.counts.map((n, i) => (
+          <rect key={i} className={(i + 0.5) * lengths.bin_mm < weld ? 'short' : ''} x={i * wide} width={0.8 * wide} y={24 - (24 * n) / most} height={(24 * n) / most} />
+        ))}
+      </svg>
+      <figcaption className="figure muted">
+        <span>0</span>
+        <span>strut length before welding</span>
+        <span>{mm(lengths.bin_mm * lengths.counts.length)}</span>
+      </figcaption>
+    </figure>
+  )
+}
