@@ -4,6 +4,7 @@
 use glam::DVec3;
 use std::f64::consts::PI;
 use ulmix_core::grid::Grid;
+use ulmix_core::lattice::clean::StrutState;
 use ulmix_core::lattice::finer::Site;
 use ulmix_core::lattice::surface::low_discrepancy;
 use ulmix_core::lattice::{density::DensityCurve, from_mesh, make, Bare};
@@ -11,8 +12,8 @@ use ulmix_core::own_shapes;
 use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{
-    CellKind, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape, OwnStruts, Place, Recipe, Role, SeededKind, Seeds,
-    Skin, Spread, Structure, StrutSection, Taper, Thicken, Toward, Zone, Zones,
+    CellKind, CleanUp, DeadEnds, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape, OwnStruts, Place, Recipe, Role,
+    SeededKind, Seeds, Skin, Spread, Structure, StrutSection, Taper, Thicken, Toward, Zone, Zones,
 };
 use ulmix_core::report::Verdict;
 use ulmix_core::shape::Composed;
@@ -127,6 +128,29 @@ fn struts_from_a_file_are_cut_at_the_part_closed_and_foreseen() {
     let mut broken = r.clone();
     broken.structure.own_struts.as_mut().unwrap().struts[3] = [2, 400];
     assert!(broken.validate(&part.mesh.bounds()).unwrap_err().message.contains("Strut 4"));
+}
+
+#[test]
+fn nets_are_cleaned_as_asked_and_what_was_found_is_told() {
+    let part = cube(24.0);
+    let mut r = recipe(&part, Kind::Seeded(SeededKind::Neighbours), 7.0, Thicken::Thickness { thickness_mm: 1.2 });
+    let facts = |r: &Recipe| run(&part, r).linked.fill.structure.unwrap();
+    let before = facts(&r);
+    // Of two points each is often among the other's nearest.
+    assert!(before.duplicates > 20 && before.drawn_apart == 0 && before.cut_short == 0, "{before:?}");
+    let lengths = before.lengths.unwrap();
+    assert!(lengths.counts.iter().sum::<usize>() >= before.struts);
+    r.structure.clean = CleanUp { dead_ends: DeadEnds::Removed, least_left: 0.3, most_at_node: 4 };
+    let o = run(&part, &r);
+    let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+    assert!(failed.is_empty(), "{failed:?}");
+    let after = o.linked.fill.structure.unwrap();
+    assert!(after.drawn_apart > 0 && after.cut_short > 0 && after.degree <= 4.0, "{after:?}");
+    let net = Pipeline::new(0).skeleton(&part, &r, &Unwatched).unwrap().unwrap();
+    assert_eq!(net.0.struts.len(), after.struts);
+    assert!(!net.1.contains(&StrutState::DeadEnd) && net.1.contains(&StrutState::Cut) && net.1.contains(&StrutState::Inside));
+    r.structure.clean.most_at_node = 2;
+    assert!(r.validate(&part.mesh.bounds()).unwrap_err().message.contains("at a node"));
 }
 
 /// One octet cell, cut out of its lattice by a cube: a solid with flat ends in the cube's sides.

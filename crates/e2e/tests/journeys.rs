@@ -478,6 +478,21 @@ async fn an_own_cell_is_drawn_and_used() {
     for p in [[16.0, 16.0, 12.0], [16.0, 12.0, 16.0], [14.0, 16.0, 12.0]] {
         assert!(!distance.inside(DVec3::from(p)), "{p:?}");
     }
+
+    // A cell may come from a file as well; what is no cell is refused in words.
+    b.step("Structure").await;
+    let choose = |name, mesh: TriMesh| {
+        let b = &b;
+        async move { b.choose_file("[aria-label='File of a cell']", name, &stl::write(&mesh)).await }
+    };
+    choose("open.stl", TriMesh::cuboid(DVec3::ZERO, DVec3::splat(6.0)).filtered(|t| t > 0)).await;
+    b.until("the open one is refused", || async { b.seen(".remark", "The cell of open.stl is open at 3 edges").await }).await;
+    choose("ball.stl", TriMesh::sphere(3.0, 3)).await;
+    b.until("it is told how it lies", || async { b.seen(".remark", "the cell does not reach its neighbours").await }).await;
+    b.saved().await;
+    b.step("Thicken").await;
+    b.until("it reads as a sentence", || async { b.seen(".step", "Cell from a file, 6 mm cells").await }).await;
+    b.painted("draft").await;
 }
 
 /// Cells go round a tube, a count is typed, the axis is that of a picked face, and the file holds whole cells.
@@ -568,6 +583,14 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
     b.until("near and far are told", || async { b.seen(".facts", "Cells, near to far").await }).await;
     b.saved().await;
     assert_eq!(b.value("[aria-label='Points, ']").await, "60");
+    // Points, cells and struts are looked at by themselves.
+    b.click_text(".ant-segmented-item-label", "Cells").await;
+    b.until("the points are counted", || async { b.seen(".legend", "Seed points 60").await }).await;
+    b.click_text(".ant-segmented-item-label", "Skeleton").await;
+    b.click("[aria-label='Colour struts by']").await;
+    b.click_text(".ant-select-item-option-content", "by how struts lie").await;
+    b.until("no end is loose", || async { b.seen(".legend", "Dead end 0").await }).await;
+    b.click_text(".ant-segmented-item-label", "Whole").await;
     b.grid_step("0.5").await;
     b.until("the points read as a sentence", || async { b.seen(".step", "Voronoi struts, 60 points").await }).await;
     let read = made(&b, "Plate.3mf").await;

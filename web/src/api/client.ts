@@ -89,6 +89,8 @@ export const api = {
   /** How far places lie from the border of a zone or body, negative inside. */
   within: async (id: string, of: { of: 'zone' | 'body'; name: string }, places: Float32Array<ArrayBuffer>, signal: AbortSignal) =>
     new Float32Array(await (await call(`/projects/${id}/within?${of.of}=${encodeURIComponent(of.name)}`, { method: 'POST', headers: { 'content-type': 'application/octet-stream' }, body: places, signal })).arrayBuffer()),
+  /** How many seed points, three numbers for each, six for each edge of their cells. */
+  cells: async (id: string, recipe: Recipe) => new Float32Array(await (await call(`/projects/${id}/cells`, send('POST', recipe))).arrayBuffer()),
   skeleton: async (id: string, recipe: Recipe) => new Float32Array(await (await call(`/projects/${id}/skeleton`, send('POST', recipe))).arrayBuffer()),
   picture: async (id: string) => (await call(`/projects/${id}/picture`)).arrayBuffer(),
   startFinal: (id: string) => json<Job>(`/projects/${id}/final`, { method: 'POST' }),

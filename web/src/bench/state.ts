@@ -11,7 +11,7 @@ export type Step = 'part' | 'zones' | 'structure' | 'thicken' | 'mesh' | 'checks
 export type Picking = 'faces' | 'drain' | 'down'
 export type ColourBy = 'zone' | 'thickness'
 export type Axis = 0 | 1 | 2
-export type ViewMode = 'whole' | 'cut' | 'skeleton'
+export type ViewMode = 'whole' | 'cut' | 'cells' | 'skeleton'
 export type Handle = 'shift' | 'turn' | null
 
 export interface Cut {
@@ -90,6 +90,8 @@ interface BenchState {
   /** Struts of the saved recipe as the server lists them, when they are looked at. */
   skeleton: Float32Array | null
   strutColour: StrutColour
+  /** Seed points and their cells, when they are looked at. */
+  cells: Float32Array | null
   /** A place to fly to, from a check. */
   look: [number, number, number] | null
 }
@@ -120,6 +122,7 @@ const blank: BenchState = {
   faces: null,
   skeleton: null,
   strutColour: 'length',
+  cells: null,
   look: null,
 }
 
@@ -397,15 +400,15 @@ export function colour(by: ColourBy) {
   if (by === 'thickness' && !get().picture?.info.has_thickness) drafts.ask(false)
 }
 
-/** Fetches the struts of the recipe on screen; the newest question counts. */
+/** Fetches what the view shows in place of the result, of the recipe on screen; the newest question counts. */
 let asked = 0
-export async function fetchSkeleton() {
+export async function fetchLines(view: 'cells' | 'skeleton') {
   const { project, recipe } = get()
   if (!project || !recipe) return
   const own = ++asked
   try {
-    const skeleton = await api.skeleton(project.id, recipe)
-    if (own === asked) set({ skeleton })
+    const lines = await api[view](project.id, recipe)
+    if (own === asked) set({ [view]: lines })
   } catch (e) {
     if (own === asked) tell(e)
   }

@@ -34,8 +34,7 @@ pub fn structure<'a>(
 ) -> Option<Arc<dyn Bare>> {
     let site = site.into();
     let part = site.part;
-    let shift = part.mesh.bounds().centre() + DVec3::from(s.shift_mm);
-    let frame = Frame { turn: turning(part, s), shift, flat: matches!(s.kind, Kind::Extruded(_)) };
+    let frame = frame_of(part, s);
     Some(match s.kind {
         Kind::Surface(kind) => Arc::new(Periodic::new(kind, s, part.mesh.bounds().centre())),
         Kind::Foam(FoamKind::FoamSheet) => Arc::new(Foam::new(site, s, cancelled)?),
@@ -49,6 +48,36 @@ pub fn structure<'a>(
         Kind::Given(GivenKind::OwnStruts) => Arc::new(given(site, s, frame, joins)),
         Kind::Given(GivenKind::OwnMesh) => Arc::new(from_mesh(s, frame)?),
     })
+}
+
+fn frame_of(part: &Part, s: &Structure) -> Frame {
+    let shift = part.mesh.bounds().centre() + DVec3::from(s.shift_mm);
+    Frame { turn: turning(part, s), shift, flat: matches!(s.kind, Kind::Extruded(_)) }
+}
+
+/// Seed points and the cells around them, to be looked at. mm.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct SeedCells {
+    /// Inside the part and on its surface.
+    pub points: Vec<DVec3>,
+    /// Edges of their Voronoi cells that reach into the part.
+    pub edges: Skeleton,
+}
+
+/// The cells that a structure in space grows from; none where it grows from no points. `None` when cancelled.
+pub fn seed_cells(site: Site, s: &Structure, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<SeedCells> {
+    if !matches!(s.kind, Kind::Seeded(_)) {
+        return Some(SeedCells::default());
+    }
+    let (frame, scale, sizes) = (frame_of(site.part, s), DVec3::from(s.cell_mm), Sizes::of(site, s.seeds.finer.as_ref()));
+    let region = Scaled { part: site.part, frame, scale, sizes: sizes.as_ref() };
+    let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), cancelled)?;
+    let placed = |p: &DVec3| frame.back(*p * scale);
+    let raw = voronoi::diagram(&found.points, &found.bounds).edges;
+    let edges = Skeleton { nodes: raw.nodes.iter().map(placed).collect(), struts: raw.struts };
+    let inside: Vec<bool> = edges.nodes.par_iter().map(|p| site.part.distance.inside(*p)).collect();
+    let edges = edges.filtered(|e| e.iter().any(|n| inside[*n as usize]));
+    Some(SeedCells { points: found.points[..found.inside + found.on_surface].iter().map(placed).collect(), edges })
 }
 
 /// Part to the structure's axes.

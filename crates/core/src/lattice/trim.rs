@@ -69,7 +69,8 @@ pub fn cleaned(
     let dropped = welded.struts.len() - whole.struts.len();
     let (ended, dead_ends) = without_dead_ends(part, whole, clean.dead_ends, cell);
     let (spread, drawn_apart) = spread_out(ended, clean.most_at_node as usize, cell);
-    let lengths = lengths(&joined);
+    // Pieces of the net on the surface are as short as the part's triangles.
+    let lengths = lengths(&joined.filtered(|s| !s.iter().all(|n| held[*n as usize])));
     let facts = Facts { welded: drawn, dropped, duplicates, dead_ends, cut_short, drawn_apart, lengths, ..spread.facts() };
     (spread, facts)
 }

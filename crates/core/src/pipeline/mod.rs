@@ -25,9 +25,10 @@ use crate::lattice::clean::{states, StrutState};
 use crate::lattice::course::Rows;
 use crate::lattice::density::DensityCurve;
 use crate::lattice::finer::Site;
+use crate::lattice::make::{self, SeedCells};
 use crate::lattice::skeleton::Skeleton;
 use crate::lattice::ties::{self, Strutted, Ties};
-use crate::lattice::{make, Bare};
+use crate::lattice::Bare;
 use crate::part::Part;
 use crate::patchwork::Tie;
 use crate::polygonise::{polygonise, Care, Shape};
@@ -340,6 +341,17 @@ impl Pipeline {
             let states = states(part, &net, bare.cell());
             (net, states)
         }))
+    }
+
+    /// Seed points of the structure and the cells around them; none for structures that grow from no points in space.
+    pub fn seed_cells(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<Arc<SeedCells>, RunError> {
+        recipe.validate(&part.mesh.bounds())?;
+        let places: Vec<_> = recipe.zones.list.iter().filter(|z| z.finer).map(|z| &z.place).collect();
+        let key = self.key(&[&"cells", &part.key, &recipe.structure, &places]);
+        let site = Site { part, zones: Some(&recipe.zones), draft: true };
+        let bytes = |c: &SeedCells| c.points.len() * 24 + c.edges.bytes();
+        let cells = || make::seed_cells(site, &recipe.structure, &|| watch.cancelled());
+        self.stage(Stage::Skeleton, &key, &Inner(watch), bytes, cells)
     }
 
     /// Struts that join fillings over sharp borders.

@@ -45,6 +45,13 @@ pub async fn skeleton(State(app): State<App>, Path(id): Path<String>, Body(recip
     Ok(([(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")], bytes).into_response())
 }
 
+#[utoipa::path(post, path = "/api/projects/{id}/cells", request_body = Recipe,
+    responses((status = 200, content_type = "application/octet-stream", description = "Little-endian 32-bit floats: how many seed points, three for each, six for each edge of their cells, mm"), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn cells(State(app): State<App>, Path(id): Path<String>, Body(recipe): Body<Recipe>) -> Answer<Response> {
+    let bytes = blocking(move || app.studio.seed_cells(&id, &recipe)).await?;
+    Ok(([(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")], bytes).into_response())
+}
+
 #[utoipa::path(get, path = "/api/projects/{id}/picture",
     responses((status = 200, content_type = "model/gltf-binary", description = "RunInfo in asset.extras"), (status = 404, body = Problem)))]
 pub async fn picture(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {

@@ -464,6 +464,18 @@ fn structures_are_drawn_small_and_their_struts_listed() {
     recipe["structure"]["kind"] = json!("voronoi");
     let net = struts(&recipe);
     assert!(net[0] > 10 && net[2] > 10 && net[3] == 0, "{net:?}");
+    // Seed points and the edges of their cells: three of those meet at each corner inside.
+    recipe["structure"]["seeds"]["count"] = json!(40);
+    let told: Vec<f32> = s
+        .post(&format!("/api/projects/{id}/cells"), &recipe)
+        .body
+        .chunks_exact(4)
+        .map(|v| f32::from_le_bytes(v.try_into().unwrap()))
+        .collect();
+    assert!(told[0] == 40.0 && (told.len() - 1 - 120) % 6 == 0 && (told.len() - 121) / 6 > 100, "{}", told.len());
+    assert!(told.iter().all(|v| v.is_finite()));
+    recipe["structure"]["kind"] = json!("gyroid");
+    assert_eq!(s.post(&format!("/api/projects/{id}/cells"), &recipe).body, [0; 4]);
     recipe["structure"]["kind"] = json!("no_such");
     assert_ne!(s.post(&format!("/api/projects/{id}/skeleton"), &recipe).status, 200);
 }

@@ -13,7 +13,7 @@ import { meshOf } from './meshOf'
 import { PlaceMark } from './PlaceMark'
 import { pointerOn } from './pointer'
 import { aloneIn, mostPosts, partMaterial } from './shaders'
-import { SkeletonLines, type StrutColour } from './skeleton'
+import type { CellLines, SkeletonLines } from './skeleton'
 import { veil, zoneGhost } from './zoneGhost'
 
 export interface Placement {
@@ -84,7 +84,7 @@ export class Scene {
   private ghosts: Object3D[] = []
   /** Bodies that are no material. */
   private beside: Mesh | null = null
-  private struts: SkeletonLines | null = null
+  private lines: SkeletonLines | CellLines | null = null
   /** The part with how far it was moved, instead of the result. */
   private map: Mesh | null = null
   private mapMaterial = partMaterial()
@@ -296,14 +296,14 @@ export class Scene {
     this.draw()
   }
 
-  /** Shows struts as lines instead of the result. */
-  setSkeleton(struts: Float32Array | null, by: StrutColour) {
-    if (this.struts) {
-      this.scene.remove(this.struts)
-      this.struts.dispose()
+  /** Shows struts or cells instead of the result. */
+  setLines(lines: SkeletonLines | CellLines | null) {
+    if (this.lines) {
+      this.scene.remove(this.lines)
+      this.lines.dispose()
     }
-    this.struts = struts && new SkeletonLines(struts, by)
-    if (this.struts) this.scene.add(this.struts)
+    this.lines = lines
+    if (lines) this.scene.add(lines)
     this.show()
   }
 
@@ -331,8 +331,8 @@ export class Scene {
     const faces = this.picking && this.picker.mesh !== null
     if (this.picker.mesh) this.picker.mesh.visible = faces
     if (this.map) this.map.visible = !faces
-    if (this.struts) this.struts.visible = !faces && !this.map
-    if (this.mesh) this.mesh.visible = !faces && !this.struts && !this.map
+    if (this.lines) this.lines.visible = !faces && !this.map
+    if (this.mesh) this.mesh.visible = !faces && !this.lines && !this.map
     this.draw()
   }
 

@@ -5,12 +5,12 @@ import { area, count, mm } from '../../shared/format'
 import { materials, scale } from '../../theme/tokens'
 import { facesOf, numbersOf, withFaces } from '../recipe/faceRules'
 import { fillingOf } from '../recipe/filling'
-import { withStructure } from '../recipe/structureRules'
+import { choiceOf, useChoices, withStructure } from '../recipe/structureRules'
 import { withShape } from '../recipe/shapeRules'
 import { middle, moved, same, triple, withZone } from '../recipe/zoneRules'
-import { colour, drill, edit, fetchSkeleton, preview, stand, useBench, type Axis, type ColourBy, type Picking, type ViewMode, type Step } from '../state'
+import { colour, drill, edit, fetchLines, preview, stand, useBench, type Axis, type ColourBy, type Picking, type ViewMode, type Step } from '../state'
 import { Scene, sides, type Readout } from './Scene'
-import { lengthRange, stateCounts, strutCount, strutStates, type StrutColour } from './skeleton'
+import { CellLines, lengthRange, SkeletonLines, stateCounts, strutCount, strutStates, type StrutColour } from './skeleton'
 import './view.css'
 
 const roleNames = { fill: 'Fill', skin: 'Skin', solid: 'Kept solid' }
@@ -85,13 +85,22 @@ export function View() {
 
   const wanted = picture?.info.linked.thickness_mm ?? 1
   useEffect(() => scene.current?.setColour(s.colourBy, [0.5 * wanted, 2 * wanted]), [s.colourBy, wanted, picture])
-  const struts = s.view === 'skeleton'
+  const seeded = choiceOf(useChoices(), recipe?.structure.kind ?? 'gyroid')?.family === 'seeded'
+  const hasStruts = picture?.info.linked.walls === false && !!picture.info.linked.structure
+  // A kind chosen later may have none of them to show.
+  const lacking = (s.view === 'cells' && !seeded) || (s.view === 'skeleton' && picture && !hasStruts)
+  const view = lacking ? 'whole' : s.view
+  const struts = view === 'skeleton'
+  const cells = view === 'cells'
   const saved = project?.recipe
   useEffect(() => {
-    if (struts && saved) void fetchSkeleton()
-  }, [struts, saved])
-  useEffect(() => scene.current?.setSkeleton(struts ? s.skeleton : null, s.strutColour), [struts, s.skeleton, s.strutColour])
-  useEffect(() => scene.current?.setCut(s.view === 'cut', s.cut), [s.view, s.cut, framed])
+    if (saved && (view === 'cells' || view === 'skeleton')) void fetchLines(view)
+  }, [view, saved])
+  useEffect(() => {
+    const lines = struts && s.skeleton ? new SkeletonLines(s.skeleton, s.strutColour) : cells && s.cells ? new CellLines(s.cells) : null
+    scene.current?.setLines(lines)
+  }, [struts, cells, s.skeleton, s.cells, s.strutColour])
+  useEffect(() => scene.current?.setCut(view === 'cut', s.cut), [view, s.cut, framed])
   const standing = project?.standing
   const bed = recipe?.stand?.bed_mm
   useEffect(() => scene.current?.setStanding(bed && standing ? { turn: standing.turn.flat(), bed } : null), [bed, standing, framed])
@@ -199,15 +208,16 @@ export function View() {
       <div className="corner top left">
         <Segmented<ViewMode>
           aria-label="View"
-          value={s.view}
+          value={view}
           onChange={(view) => useBench.setState({ view })}
           options={[
             { value: 'whole', label: 'Whole' },
             { value: 'cut', label: 'Cut' },
-            ...(info?.linked.walls === false && recipe?.structure && info.linked.structure ? [{ value: 'skeleton' as const, label: 'Skeleton' }] : []),
+            ...(seeded ? [{ value: 'cells' as const, label: 'Cells' }] : []),
+            ...(hasStruts ? [{ value: 'skeleton' as const, label: 'Skeleton' }] : []),
           ]}
         />
-        {s.view === 'cut' && (
+        {view === 'cut' && (
           <div className="cutbar">
             <Segmented<Axis>
               aria-label="Cut across"
@@ -239,40 +249,42 @@ export function View() {
           </div>
         )}
       </div>
-      <div className="corner top right">
-        <span className="colourby">
-          Colour
-          {struts ? (
-            <Select<StrutColour>
-              aria-label="Colour struts by"
-              size="middle"
-              variant="borderless"
-              popupMatchSelectWidth={false}
-              value={s.strutColour}
-              onChange={(strutColour) => useBench.setState({ strutColour })}
-              options={[
-                { value: 'length', label: 'by length' },
-                { value: 'state', label: 'by how struts lie' },
-              ]}
-            />
-          ) : (
-            <Select<ColourBy>
-              aria-label="Colour by"
-              size="middle"
-              variant="borderless"
-              popupMatchSelectWidth={false}
-              value={s.colourBy}
-              onChange={colour}
-              options={[
-                { value: 'zone', label: 'by zone' },
-                { value: 'thickness', label: 'by wall thickness' },
-              ]}
-            />
-          )}
-        </span>
-      </div>
+      {!cells && (
+        <div className="corner top right">
+          <span className="colourby">
+            Colour
+            {struts ? (
+              <Select<StrutColour>
+                aria-label="Colour struts by"
+                size="middle"
+                variant="borderless"
+                popupMatchSelectWidth={false}
+                value={s.strutColour}
+                onChange={(strutColour) => useBench.setState({ strutColour })}
+                options={[
+                  { value: 'length', label: 'by length' },
+                  { value: 'state', label: 'by how struts lie' },
+                ]}
+              />
+            ) : (
+              <Select<ColourBy>
+                aria-label="Colour by"
+                size="middle"
+                variant="borderless"
+                popupMatchSelectWidth={false}
+                value={s.colourBy}
+                onChange={colour}
+                options={[
+                  { value: 'zone', label: 'by zone' },
+                  { value: 'thickness', label: 'by wall thickness' },
+                ]}
+              />
+            )}
+          </span>
+        </div>
+      )}
       {band && <div className="band" style={{ left: band[0], top: band[1], width: band[2] - band[0], height: band[3] - band[1] }} />}
-      {map ? <MovedLegend most={map.greatest} /> : struts ? <Struts struts={s.skeleton} by={s.strutColour} /> : <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skins.length ?? 0) > 0} solids={recipe?.zones.rest === 'keep_solid' || bodyRoles.includes('keep_solid') || (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')} />}
+      {map ? <MovedLegend most={map.greatest} /> : cells ? <CellsLegend cells={s.cells} /> : struts ? <Struts struts={s.skeleton} by={s.strutColour} /> : <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skins.length ?? 0) > 0} solids={recipe?.zones.rest === 'keep_solid' || bodyRoles.includes('keep_solid') || (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')} />}
       <div className="corner bottom right">
         <div className="views" role="group" aria-label="Views">
           {(['angle', 'front', 'right', 'top'] as const).map((name) => (
@@ -363,6 +375,21 @@ function take(numbers: readonly number[], leave: boolean) {
 /** What the colours of a moved surface say. */
 function MovedLegend({ most }: { most: number }) {
   return <Scale title="Moved by" unit="mm" marks={['0', (most / 2).toPrecision(2), most.toPrecision(2)]} />
+}
+
+/** How many seed points there are. */
+function CellsLegend({ cells }: { cells: Float32Array | null }) {
+  if (!cells) return null
+  return (
+    <div className="corner bottom left legend" aria-label="Legend">
+      <span className="swatch">
+        <i style={{ background: '#CF5F28' }} /> Seed points <span className="figure muted">{count(cells[0] ?? 0)}</span>
+      </span>
+      <span className="swatch">
+        <i style={{ background: '#6F8BA0' }} /> Edges of their cells
+      </span>
+    </div>
+  )
 }
 
 /** What the colours of struts say, and how many there are. */

@@ -9,7 +9,7 @@ export type StrutColour = 'length' | 'state'
 /** How struts lie in the part, in the order of their numbers. */
 export const strutStates = [
   { label: 'Inside', colour: '#6F8BA0' },
-  { label: 'Cut by the surface', colour: '#D2A04A' },
+  { label: 'Reaches the surface', colour: '#D2A04A' },
   { label: 'On the surface', colour: '#2F7A6A' },
   { label: 'Dead end', colour: '#C2412D' },
 ] as const
@@ -64,10 +64,30 @@ export class SkeletonLines extends Group {
     this.geometry.setAttribute('position', new BufferAttribute(places, 3))
     this.geometry.setAttribute('color', new BufferAttribute(colours, 3))
     this.add(new LineSegments(this.geometry, new LineBasicMaterial({ vertexColors: true })))
-    this.add(new Points(this.geometry, new PointsMaterial({ vertexColors: true, size: 4, sizeAttenuation: false })))
+    this.add(new Points(this.geometry, new PointsMaterial({ vertexColors: true, size: 3, sizeAttenuation: false })))
   }
 
   dispose() {
     this.geometry.dispose()
+  }
+}
+
+/** Seed points as dots, in the edges of their cells. */
+export class CellLines extends Group {
+  private readonly points = new BufferGeometry()
+  private readonly edges = new BufferGeometry()
+
+  constructor(cells: Float32Array) {
+    super()
+    const count = cells[0] ?? 0
+    this.points.setAttribute('position', new BufferAttribute(cells.subarray(1, 1 + 3 * count), 3))
+    this.edges.setAttribute('position', new BufferAttribute(cells.subarray(1 + 3 * count), 3))
+    this.add(new LineSegments(this.edges, new LineBasicMaterial({ color: '#6F8BA0', transparent: true, opacity: 0.6 })))
+    this.add(new Points(this.points, new PointsMaterial({ color: '#CF5F28', size: 5, sizeAttenuation: false })))
+  }
+
+  dispose() {
+    this.points.dispose()
+    this.edges.dispose()
   }
 }
