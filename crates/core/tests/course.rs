@@ -23,7 +23,8 @@ fn recipe(part: &Part, kind: CellKind, course: Course) -> Recipe {
 }
 
 fn struts(part: &Part, r: &Recipe) -> Vec<[DVec3; 2]> {
-    Pipeline::new(0).struts(part, r, &Unwatched).unwrap().unwrap()
+    let (net, _) = Pipeline::new(0).skeleton(part, r, &Unwatched).unwrap().unwrap();
+    net.struts.iter().map(|e| net.ends(*e)).collect()
 }
 
 /// The bore's facets lie 0.005 mm nearer to the axis than its corners.
