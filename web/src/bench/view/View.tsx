@@ -10,7 +10,7 @@ import { withShape } from '../recipe/shapeRules'
 import { middle, moved, same, triple, withZone } from '../recipe/zoneRules'
 import { colour, drill, edit, fetchLines, preview, stand, useBench, type Axis, type ColourBy, type Picking, type ViewMode, type Step } from '../state'
 import { Scene, sides, type Readout } from './Scene'
-import { CellLines, lengthRange, SkeletonLines, stateCounts, strutCount, strutStates, type StrutColour } from './skeleton'
+import { cellColours, CellLines, lengthRange, SkeletonLines, stateCounts, strutCount, strutStates, type StrutColour } from './skeleton'
 import './view.css'
 
 const roleNames = { fill: 'Fill', skin: 'Skin', solid: 'Kept solid' }
@@ -254,11 +254,8 @@ export function View() {
           <span className="colourby">
             Colour
             {struts ? (
-              <Select<StrutColour>
-                aria-label="Colour struts by"
-                size="middle"
-                variant="borderless"
-                popupMatchSelectWidth={false}
+              <Chosen<StrutColour>
+                label="Colour struts by"
                 value={s.strutColour}
                 onChange={(strutColour) => useBench.setState({ strutColour })}
                 options={[
@@ -267,11 +264,8 @@ export function View() {
                 ]}
               />
             ) : (
-              <Select<ColourBy>
-                aria-label="Colour by"
-                size="middle"
-                variant="borderless"
-                popupMatchSelectWidth={false}
+              <Chosen<ColourBy>
+                label="Colour by"
                 value={s.colourBy}
                 onChange={colour}
                 options={[
@@ -308,6 +302,11 @@ export function View() {
       <Notes />
     </section>
   )
+}
+
+/** One of a few, opened from where it is told. */
+function Chosen<T extends string>({ label, value, onChange, options }: { label: string; value: T; onChange: (v: T) => void; options: { value: T; label: string }[] }) {
+  return <Select<T> aria-label={label} size="middle" variant="borderless" popupMatchSelectWidth={false} value={value} onChange={onChange} options={options} />
 }
 
 const kindNames = { plane: 'Plane', cylinder: 'Cylinder', cone: 'Cone', sphere: 'Sphere', free: 'Free face' }
@@ -383,10 +382,10 @@ function CellsLegend({ cells }: { cells: Float32Array | null }) {
   return (
     <div className="corner bottom left legend" aria-label="Legend">
       <span className="swatch">
-        <i style={{ background: '#CF5F28' }} /> Seed points <span className="figure muted">{count(cells[0] ?? 0)}</span>
+        <i style={{ background: cellColours.points }} /> Seed points <span className="figure muted">{count(cells[0] ?? 0)}</span>
       </span>
       <span className="swatch">
-        <i style={{ background: '#6F8BA0' }} /> Edges of their cells
+        <i style={{ background: cellColours.edges }} /> Edges of their cells
       </span>
     </div>
   )

@@ -1,5 +1,5 @@
 import { BufferAttribute, BufferGeometry, Color, Group, LineBasicMaterial, LineSegments, Points, PointsMaterial } from 'three'
-import { scale } from '../../theme/tokens'
+import { materials, scale } from '../../theme/tokens'
 
 /** Numbers of a strut: both its ends, and how it lies in the part. */
 const STRIDE = 7
@@ -72,6 +72,8 @@ export class SkeletonLines extends Group {
   }
 }
 
+export const cellColours = { points: '#CF5F28', edges: materials.solid }
+
 /** Seed points as dots, in the edges of their cells. */
 export class CellLines extends Group {
   private readonly points = new BufferGeometry()
@@ -82,8 +84,8 @@ export class CellLines extends Group {
     const count = cells[0] ?? 0
     this.points.setAttribute('position', new BufferAttribute(cells.subarray(1, 1 + 3 * count), 3))
     this.edges.setAttribute('position', new BufferAttribute(cells.subarray(1 + 3 * count), 3))
-    this.add(new LineSegments(this.edges, new LineBasicMaterial({ color: '#6F8BA0', transparent: true, opacity: 0.6 })))
-    this.add(new Points(this.points, new PointsMaterial({ color: '#CF5F28', size: 5, sizeAttenuation: false })))
+    this.add(new LineSegments(this.edges, new LineBasicMaterial({ color: cellColours.edges, transparent: true, opacity: 0.6 })))
+    this.add(new Points(this.points, new PointsMaterial({ color: cellColours.points, size: 5, sizeAttenuation: false })))
   }
 
   dispose() {
