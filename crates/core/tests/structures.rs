@@ -10,7 +10,7 @@ use ulmix_core::lattice::surface::low_discrepancy;
 use ulmix_core::lattice::{density::DensityCurve, from_mesh, make, Bare};
 use ulmix_core::own_shapes;
 use ulmix_core::part::{mark, Part};
-use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
+use ulmix_core::pipeline::{Filled, Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{
     CellKind, CleanUp, DeadEnds, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape, OwnStruts, Place, Recipe, Role,
     SeededKind, Seeds, Skin, Spread, Structure, StrutSection, Taper, Thicken, Toward, Zone, Zones,
@@ -36,6 +36,11 @@ fn recipe(part: &Part, kind: Kind, cell: f64, thicken: Thicken) -> Recipe {
 
 fn run(part: &Part, recipe: &Recipe) -> Outcome {
     Pipeline::new(0).run(part, recipe, Quality::Final, &Unwatched).unwrap()
+}
+
+/// What is known of the part's filling without a mesh.
+fn without_mesh(part: &Part, recipe: &Recipe) -> Filled {
+    Pipeline::new(0).foresee(part, recipe, &Unwatched).unwrap().0.fill
 }
 
 fn bare(part: &Part, s: &Structure) -> std::sync::Arc<dyn Bare> {
@@ -134,8 +139,7 @@ fn struts_from_a_file_are_cut_at_the_part_closed_and_foreseen() {
 fn nets_are_cleaned_as_asked_and_what_was_found_is_told() {
     let part = cube(24.0);
     let mut r = recipe(&part, Kind::Seeded(SeededKind::Neighbours), 7.0, Thicken::Thickness { thickness_mm: 1.2 });
-    let facts = |r: &Recipe| run(&part, r).linked.fill.structure.unwrap();
-    let before = facts(&r);
+    let before = without_mesh(&part, &r).structure.unwrap();
     // Of two points each is often among the other's nearest.
     assert!(before.duplicates > 20 && before.drawn_apart == 0 && before.cut_short == 0, "{before:?}");
     let lengths = before.lengths.unwrap();
@@ -347,7 +351,7 @@ fn cells_are_smaller_around_a_marked_zone_and_the_mesh_is_sound() {
     let place = Place::Sphere { centre_mm: [0.0, 0.0, 15.0], radius_mm: 6.0 };
     for kind in [SeededKind::Voronoi, SeededKind::VoronoiWalls, SeededKind::Delaunay] {
         let mut r = recipe(&part, Kind::Seeded(kind), 8.0, Thicken::Thickness { thickness_mm: 0.9 });
-        let plain = run(&part, &r).linked.fill.structure.unwrap();
+        let plain = without_mesh(&part, &r).structure.unwrap();
         r.zones.list = vec![Zone { finer: true, ..Zone::new("Around", Role::Reference, place.clone()) }];
         r.structure.seeds.finer = Some(Finer { share: 0.5, reach_mm: 12.0, surface: false });
         let o = run(&part, &r);
@@ -361,7 +365,7 @@ fn cells_are_smaller_around_a_marked_zone_and_the_mesh_is_sound() {
         assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
         // With a count of points it is kept, and cells elsewhere grow.
         r.structure.seeds.count = Some(plain.seeds as u32);
-        let kept = run(&part, &r).linked.fill;
+        let kept = without_mesh(&part, &r);
         assert_eq!(kept.structure.unwrap().seeds, plain.seeds);
         assert!(kept.cell_mm > 1.05 * 4.0, "{}", kept.cell_mm);
     }
