@@ -75,7 +75,7 @@ export function Thicken() {
       {net && (
         <Value
           label="Blend"
-          hint="where members meet"
+          hint="at joins"
           value={filling.joins.blend_mm}
           unit="mm"
           range={[0, Number((smallest / 5).toFixed(2))]}
