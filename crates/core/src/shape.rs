@@ -311,12 +311,12 @@ impl Composed<'_> {
         if self.regions.proud.is_empty() || self.side == Side::Solids {
             return 0.0;
         }
-        let zone = self.regions.zones.iter().find(|z| z.solid.value(p) < 0.0);
-        let covered = solid(zone.map_or(self.regions.rest, |z| z.role)) || self.regions.skins.iter().any(|s| s.value(p) < 0.0);
+        let zone = self.regions.zone_at(p);
+        let covered = solid(self.regions.role_in(zone)) || self.regions.skins.iter().any(|s| s.value(p) < 0.0);
         if covered {
             0.0
         } else {
-            self.regions.proud_of(zone.map_or(0, |z| z.filling))
+            self.regions.proud_of(self.regions.filling_in(zone))
         }
     }
 

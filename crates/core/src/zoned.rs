@@ -116,6 +116,21 @@ impl Regions {
         self.proud.iter().copied().fold(0.0, f64::max)
     }
 
+    /// The zone that holds a place.
+    pub fn zone_at(&self, p: DVec3) -> Option<usize> {
+        self.zones.iter().position(|z| z.solid.value(p) < 0.0)
+    }
+
+    /// The role in a zone, or where none is.
+    pub fn role_in(&self, zone: Option<usize>) -> Role {
+        zone.map_or(self.rest, |z| self.zones[z].role)
+    }
+
+    /// Which filling fills a zone, or where none is.
+    pub fn filling_in(&self, zone: Option<usize>) -> usize {
+        zone.map_or(0, |z| self.zones[z].filling)
+    }
+
     /// Zones, then skins.
     pub fn all(&self) -> impl Iterator<Item = &Solid> {
         self.zones.iter().map(|z| &z.solid).chain(&self.skins)
@@ -310,11 +325,11 @@ impl Regions {
                     if let Some(z) = zone {
                         n[z] += 1;
                     }
-                    match zone.map_or(self.rest, |z| self.zones[z].role) {
+                    match self.role_in(zone) {
                         Role::KeepClear => {}
                         Role::KeepSolid => n[zones] += 1,
                         _ if self.skins.iter().any(|s| s.within(*p, 0.0)) => n[zones] += 1,
-                        _ => n[zones + 1 + zone.map_or(0, |z| self.zones[z].filling)] += 1,
+                        _ => n[zones + 1 + self.filling_in(zone)] += 1,
                     }
                 }
                 n

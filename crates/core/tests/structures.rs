@@ -3,6 +3,7 @@
 
 use glam::DVec3;
 use std::f64::consts::PI;
+use std::fmt::Debug;
 use ulmix_core::grid::Grid;
 use ulmix_core::lattice::clean::StrutState;
 use ulmix_core::lattice::finer::Site;
@@ -38,6 +39,12 @@ fn run(part: &Part, recipe: &Recipe) -> Outcome {
     Pipeline::new(0).run(part, recipe, Quality::Final, &Unwatched).unwrap()
 }
 
+/// No check of a final mesh fails; `of` tells which it is.
+fn sound(o: &Outcome, of: impl Debug) {
+    let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+    assert!(failed.is_empty(), "{of:?}: {failed:?}");
+}
+
 /// What is known of the part's filling without a mesh.
 fn without_mesh(part: &Part, recipe: &Recipe) -> Filled {
     Pipeline::new(0).foresee(part, recipe, &Unwatched).unwrap().0.fill
@@ -61,8 +68,7 @@ fn every_kind_closes_and_its_density_is_foreseen() {
         let mut r = recipe(&part, kind, 7.0, Thicken::Thickness { thickness_mm: 1.1 });
         r.structure.rotation_deg = [0.0, 0.0, 11.0];
         let o = run(&part, &r);
-        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
-        assert!(failed.is_empty(), "{kind:?}: {failed:?}");
+        sound(&o, kind);
         let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
         assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
     }
@@ -74,8 +80,7 @@ fn a_net_of_points_on_the_surface_covers_it_and_leaves_the_inside_empty() {
     let mut r = recipe(&part, Kind::Seeded(SeededKind::Voronoi), 8.0, Thicken::Thickness { thickness_mm: 1.4 });
     r.structure.seeds = Seeds { layout: Layout::Surface, inner: false, surface_count: Some(60), ..Seeds::default() };
     let o = run(&part, &r);
-    let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
-    assert!(failed.is_empty(), "{failed:?}");
+    sound(&o, "");
     assert_eq!(o.linked.fill.structure.as_ref().unwrap().surface_seeds, 60);
     assert!(o.solid.mesh.points.iter().all(|p| p.length() > 20.0 - 1.5));
     let around = o.solid.mesh.points.iter().map(|p| p.normalize()).collect::<Vec<_>>();
@@ -90,8 +95,7 @@ fn holes_in_voronoi_walls_join_what_they_close_off() {
         let mut r = recipe(&part, Kind::Seeded(SeededKind::VoronoiWalls), 8.0, Thicken::Thickness { thickness_mm: 0.8 });
         r.structure.seeds.holes = holes;
         let o = run(&part, &r);
-        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
-        assert!(failed.is_empty(), "{holes}: {failed:?}");
+        sound(&o, holes);
         let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
         assert!((got - foreseen).abs() < 1.0, "{holes}: {got} for {foreseen}");
         (Topology::of(&o.solid.mesh).pieces, got, o.linked.fill.opening_mm)
@@ -121,8 +125,7 @@ fn struts_from_a_file_are_cut_at_the_part_closed_and_foreseen() {
     assert!(r.validate(&part.mesh.bounds()).unwrap_err().message.contains("no own struts"));
     found.fill(&mut r, 20.0);
     let o = run(&part, &r);
-    let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
-    assert!(failed.is_empty(), "{failed:?}");
+    sound(&o, "");
     assert_eq!(o.linked.fill.structure.as_ref().unwrap().struts, 27);
     assert!((o.report.fill_density_percent - o.linked.fill.density_percent).abs() < 1.0);
     // 27 bars of 20 mm that pass through each other in 27 places: what three crossing cylinders share is taken off.
@@ -146,8 +149,7 @@ fn nets_are_cleaned_as_asked_and_what_was_found_is_told() {
     assert!(lengths.counts.iter().sum::<usize>() >= before.struts);
     r.structure.clean = CleanUp { dead_ends: DeadEnds::Removed, least_left: 0.3, most_at_node: 4 };
     let o = run(&part, &r);
-    let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
-    assert!(failed.is_empty(), "{failed:?}");
+    sound(&o, "");
     let after = o.linked.fill.structure.unwrap();
     assert!(after.drawn_apart > 0 && after.cut_short > 0 && after.degree <= 4.0, "{after:?}");
     let net = Pipeline::new(0).skeleton(&part, &r, &Unwatched).unwrap().unwrap();
@@ -183,8 +185,7 @@ fn a_cell_cut_out_of_a_lattice_and_brought_in_again_is_that_lattice() {
     assert!(r.validate(&part.mesh.bounds()).unwrap_err().message.contains("no cell"));
     r.structure.own_mesh = Some(found.own.clone());
     let o = run(&part, &r);
-    let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
-    assert!(failed.is_empty(), "{failed:?}");
+    sound(&o, "");
     let mut same = r.clone();
     (same.structure.kind, same.thicken) = (Kind::Cell(CellKind::Octet), Thicken::Thickness { thickness_mm: 1.2 });
     let (own, octet) = (o.solid.mesh.volume(), run(&part, &same).solid.mesh.volume());
@@ -195,8 +196,7 @@ fn a_cell_cut_out_of_a_lattice_and_brought_in_again_is_that_lattice() {
     for percent in [12.0, 35.0] {
         r.thicken = Thicken::RelativeDensity { percent };
         let o = run(&part, &r);
-        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
-        assert!(failed.is_empty(), "{percent}: {failed:?}");
+        sound(&o, percent);
         assert!((o.report.fill_density_percent - percent).abs() < 1.0, "{percent}: {}", o.report.fill_density_percent);
     }
 
@@ -355,8 +355,7 @@ fn cells_are_smaller_around_a_marked_zone_and_the_mesh_is_sound() {
         r.zones.list = vec![Zone { finer: true, ..Zone::new("Around", Role::Reference, place.clone()) }];
         r.structure.seeds.finer = Some(Finer { share: 0.5, reach_mm: 12.0, surface: false });
         let o = run(&part, &r);
-        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
-        assert!(failed.is_empty(), "{kind:?}: {failed:?}");
+        sound(&o, kind);
         // The total floats with the cell size, and the smallest cells are told.
         let facts = o.linked.fill.structure.as_ref().unwrap();
         assert!(facts.seeds as f64 > 1.3 * plain.seeds as f64, "{} of {}", facts.seeds, plain.seeds);
@@ -473,8 +472,7 @@ fn a_lattice_that_stands_proud_has_whole_struts_at_the_surface_and_none_past_ski
         r.joins = Joins { proud: true, ..Joins::default() };
         change(&mut r);
         let o = run(&part, &r);
-        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
-        assert!(failed.is_empty(), "{failed:?}");
+        sound(&o, "");
         let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
         assert!((got - foreseen).abs() < 1.0, "{got} for {foreseen}");
         o
@@ -543,8 +541,7 @@ fn cells_of_rectangular_struts_close_and_reach_their_density() {
         let mut r = recipe(&part, kind, 7.0, Thicken::RelativeDensity { percent: 20.0 });
         r.joins = Joins { section: StrutSection::Rectangular { taller_mm, turn_deg: 20.0 }, node_mm: 0.4, ..Joins::default() };
         let o = run(&part, &r);
-        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
-        assert!(failed.is_empty(), "{kind:?}: {failed:?}");
+        sound(&o, kind);
         assert!((o.report.fill_density_percent - 20.0).abs() < 1.0, "{kind:?}: {}", o.report.fill_density_percent);
     }
 }
@@ -581,8 +578,7 @@ fn tapered_struts_are_as_thick_at_each_end_as_what_is_near_asks() {
         r.joins = Joins { section, taper, ..Joins::default() };
         r.zones.list = vec![Zone::new("Plate", Role::KeepSolid, place.clone())];
         let o = run(&part, &r);
-        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
-        assert!(failed.is_empty(), "{kind:?}: {failed:?}");
+        sound(&o, kind);
         assert!((o.report.fill_density_percent - 15.0).abs() < 1.0, "{kind:?} {}", o.report.fill_density_percent);
         // More material in the layer on the plate than in one far from it.
         let field = make::structure(Site { part: &part, zones: Some(&r.zones), draft: false }, &r.structure, r.joins, &|| false);

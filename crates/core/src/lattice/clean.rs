@@ -28,42 +28,43 @@ pub enum StrutState {
 
 /// How each strut lies in the part.
 pub fn states(part: &Part, net: &Skeleton, cell: f64) -> Vec<StrutState> {
-    let at = struts_at(net);
-    let near = (NEAR_SURFACE * cell).powi(2);
-    let on_surface = |p: DVec3| part.bvh().nearest(p, near).is_some();
-    let ends: Vec<[bool; 2]> = net.nodes.par_iter().map(|p| [on_surface(*p), part.distance.inside(*p)]).collect();
-    let state = |ends_of: &[u32; 2]| {
-        let [a, b] = ends_of.map(|n| ends[n as usize]);
-        let [p, q] = net.ends(*ends_of);
-        if a[0] && b[0] && on_surface((p + q) * 0.5) {
+    let near = NEAR_SURFACE * cell;
+    let dead: BTreeSet<usize> = dead_ends(part, net, near).into_iter().map(|d| d.0).collect();
+    let inside: Vec<bool> = net.nodes.par_iter().map(|p| part.distance.inside(*p) && !is_near_surface(part, *p, near)).collect();
+    let state = |(n, strut): (usize, &[u32; 2])| {
+        if is_on_surface(part, net.ends(*strut), cell) {
             StrutState::Net
-        } else if ends_of.iter().zip([a, b]).any(|(n, [on, inside])| at[*n as usize] == 1 && inside && !on) {
+        } else if dead.contains(&n) {
             StrutState::DeadEnd
-        } else if a[0] || b[0] || !a[1] || !b[1] {
+        } else if strut.iter().any(|n| !inside[*n as usize]) {
             StrutState::Cut
         } else {
             StrutState::Inside
         }
     };
-    net.struts.par_iter().map(state).collect()
+    net.struts.par_iter().enumerate().map(state).collect()
 }
 
 /// Welded struts of the net on the surface are chords, so many cells away from it.
 const NEAR_SURFACE: f64 = 0.02;
 
-/// How many struts meet at each node.
-fn struts_at(net: &Skeleton) -> Vec<u32> {
-    let mut at = vec![0; net.nodes.len()];
-    net.struts.iter().flatten().for_each(|n| at[*n as usize] += 1);
-    at
+fn is_near_surface(part: &Part, p: DVec3, near: f64) -> bool {
+    part.bvh().nearest(p, near.powi(2)).is_some()
 }
 
-/// Struts with an end inside the part at which no other begins: by strut, which of its ends.
-fn dead_ends(part: &Part, net: &Skeleton, cell: f64) -> Vec<(usize, usize)> {
-    let at = struts_at(net);
+/// Is a strut of the net on the part's surface?
+pub fn is_on_surface(part: &Part, [a, b]: [DVec3; 2], cell: f64) -> bool {
+    [a, b, (a + b) * 0.5].into_iter().all(|p| is_near_surface(part, p, NEAR_SURFACE * cell))
+}
+
+/// Struts with an end inside the part, farther than `near` from its surface, at which no other begins: by strut, which of
+/// its ends.
+fn dead_ends(part: &Part, net: &Skeleton, near: f64) -> Vec<(usize, usize)> {
+    let mut at = vec![0; net.nodes.len()];
+    net.struts.iter().flatten().for_each(|n| at[*n as usize] += 1);
     let is_dead = |n: u32| {
         let p = net.nodes[n as usize];
-        at[n as usize] == 1 && part.distance.inside(p) && part.bvh().nearest(p, (AT_SURFACE * cell).powi(2)).is_none()
+        at[n as usize] == 1 && part.distance.inside(p) && !is_near_surface(part, p, near)
     };
     let ends = net.struts.iter().enumerate().flat_map(|(s, ends)| [(s, 0, ends[0]), (s, 1, ends[1])]);
     ends.filter(|e| is_dead(e.2)).map(|(s, end, _)| (s, end)).collect()
@@ -71,7 +72,8 @@ fn dead_ends(part: &Part, net: &Skeleton, cell: f64) -> Vec<(usize, usize)> {
 
 /// Deals with dead ends; also gives how many there were.
 pub fn without_dead_ends(part: &Part, mut net: Skeleton, what: DeadEnds, cell: f64) -> (Skeleton, usize) {
-    let first = dead_ends(part, &net, cell);
+    let near = AT_SURFACE * cell;
+    let first = dead_ends(part, &net, near);
     let found = first.len();
     match what {
         DeadEnds::Kept => {}
@@ -93,7 +95,7 @@ pub fn without_dead_ends(part: &Part, mut net: Skeleton, what: DeadEnds, cell: f
             while !dead.is_empty() {
                 let gone: BTreeSet<[u32; 2]> = dead.iter().map(|d| net.struts[d.0]).collect();
                 net = net.filtered(|s| !gone.contains(&s));
-                dead = dead_ends(part, &net, cell);
+                dead = dead_ends(part, &net, near);
             }
         }
     }

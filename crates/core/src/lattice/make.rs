@@ -1,6 +1,7 @@
 //! The structure of a recipe in a part.
 
 use super::axes::{across, axis_of};
+use super::clean::is_on_surface;
 use super::course::Rows;
 use super::finer::{Site, Sizes};
 use super::foam::Foam;
@@ -104,8 +105,7 @@ fn repeated_struts(part: &Part, kind: CellKind, s: &Structure) -> Option<Vec<[DV
 
 /// Those around the part that count.
 fn repeated(part: &Part, kind: CellKind, s: &Structure, counts: Counts) -> Option<Vec<[DVec3; 2]>> {
-    let shift = part.mesh.bounds().centre() + DVec3::from(s.shift_mm);
-    let frame = Frame { turn: turn(s), shift, flat: false };
+    let frame = frame_of(part, s);
     let cell = DVec3::from(s.cell_mm);
     let (low, high) = box_of(part, |p| frame.local(p) / cell);
     let (low, high) = ((low - 1.0).floor(), (high + 1.0).ceil());
@@ -397,9 +397,7 @@ fn seeded(
     let weld = |p: DVec3| s.seeds.weld * cell * sizes.as_ref().map_or(1.0, |s| s.share(p));
     let (net, facts) = cleaned(part, placed(raw), placed(outer), cell, &weld, &s.clean);
     let facts = known(facts);
-    let near = (SURFACE * cell).powi(2);
-    let on_surface = |p: DVec3| part.bvh().nearest(p, near).is_some();
-    let of_net = |[a, b]: [DVec3; 2]| joins.net_mm > 0.0 && [a, b, (a + b) * 0.5].into_iter().all(on_surface);
+    let of_net = |ends: [DVec3; 2]| joins.net_mm > 0.0 && is_on_surface(part, ends, cell);
     let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) = net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
     let inner = struts.len();
     struts.extend(outer);
@@ -428,11 +426,8 @@ fn from_mesh(s: &Structure, frame: Frame) -> Option<MeshCell> {
     let cell = DVec3::from(s.cell_mm);
     let made = MeshCell::new(s.own_mesh.as_ref()?, cell, frame);
     let opening = passage(&made, frame, cell);
-    Some(made.with_opening(opening))
+    Some(made.with_opening(opening).with_cell_points(cell_points(frame, cell)))
 }
-
-/// Struts whose ends and middle lie so near the surface are of the net on it, in cells: welded ones are chords.
-const SURFACE: f64 = 0.02;
 
 /// Longest struts between points whose cells touch, in cells.
 const LONGEST: f64 = 2.2;

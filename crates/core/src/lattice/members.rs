@@ -50,6 +50,14 @@ pub enum Source {
     Walls { seeds: Vec<DVec3>, pairs: Vec<[u32; 2]>, holes: Vec<Hole> },
 }
 
+impl Source {
+    /// By how much a strut's end is thicker than the thinnest, at most. mm.
+    pub fn thicker(&self) -> f64 {
+        let Source::Struts { ends, .. } = self else { return 0.0 };
+        2.0 * ends.iter().flatten().copied().fold(0.0, f64::max)
+    }
+}
+
 /// A round hole in a wall without thickness; of radius 0: none.
 #[derive(Clone, Copy, Debug)]
 pub struct Hole {

@@ -151,6 +151,11 @@ impl Solid {
     }
 
     fn distance(&self, q: DVec3) -> f64 {
+        self.query(q).0
+    }
+
+    /// The distance, and the border's nearest place where that is within the margin.
+    fn query(&self, q: DVec3) -> (f64, Option<Nearest>) {
         let near = self.nearest(q);
         let d = near.map_or(self.margin, |n| n.distance_squared.sqrt());
         let side = |n: Nearest| (q - n.point).dot(self.normals[n.triangle as usize]);
@@ -163,22 +168,17 @@ impl Solid {
                 self.whole.inside(q.clamp(within, self.cell - within))
             }
         };
-        if inside {
-            -d
-        } else {
-            d
-        }
+        (if inside { -d } else { d }, near)
     }
 
     fn normal(&self, p: DVec3) -> DVec3 {
         let q = self.reduced(p);
-        let Some(near) = self.nearest(q) else { return DVec3::Z };
-        let away = q - near.point;
+        let (d, Some(near)) = self.query(q) else { return DVec3::Z };
         // On the border itself it is the face's.
-        let out = if away.length() < 1e-9 * self.cell.min_element() {
+        let out = if d.abs() < 1e-9 * self.cell.min_element() {
             self.normals[near.triangle as usize]
         } else {
-            away.normalize() * self.distance(q).signum()
+            (q - near.point).normalize() * d.signum()
         };
         self.frame.turn.transpose() * out
     }
@@ -189,15 +189,20 @@ pub struct MeshCell {
     solid: Arc<Solid>,
     /// Free width of its openings as it was drawn. mm.
     opening: f64,
+    cell_points: Vec<DVec3>,
 }
 
 impl MeshCell {
     pub fn new(own: &OwnMesh, cell: DVec3, frame: Frame) -> MeshCell {
-        MeshCell { solid: Arc::new(Solid::new(own, cell, frame)), opening: 0.0 }
+        MeshCell { solid: Arc::new(Solid::new(own, cell, frame)), opening: 0.0, cell_points: Vec::new() }
     }
 
     pub fn with_opening(self, opening: f64) -> MeshCell {
         MeshCell { opening, ..self }
+    }
+
+    pub fn with_cell_points(self, cell_points: Vec<DVec3>) -> MeshCell {
+        MeshCell { cell_points, ..self }
     }
 
     /// What its opening is at a thickness, without bounds.
@@ -205,9 +210,6 @@ impl MeshCell {
         thickness - self.solid.thickness
     }
 }
-
-/// Points of a cell at which distances are surveyed.
-const SURVEY: u64 = 20_000;
 
 impl Bare for MeshCell {
     fn measure(&self, p: DVec3) -> f64 {
@@ -219,7 +221,7 @@ impl Bare for MeshCell {
     }
 
     fn cell_points(&self) -> Vec<DVec3> {
-        (1..=SURVEY).map(|i| self.solid.frame.back(low_discrepancy(i) * self.solid.cell)).collect()
+        self.cell_points.clone()
     }
 
     fn cell(&self) -> f64 {
@@ -235,7 +237,9 @@ impl Bare for MeshCell {
     }
 
     fn bytes(&self) -> usize {
-        self.solid.normals.len() * 200 + self.solid.raster.as_ref().map_or(0, |r| r.values.len() * 4)
+        self.solid.normals.len() * 200
+            + self.cell_points.len() * 24
+            + self.solid.raster.as_ref().map_or(0, |r| r.values.len() * 4)
     }
 }
 

@@ -35,8 +35,7 @@ struct Shared {
 
 impl Net {
     pub fn new(frame: Frame, source: Source, joins: Joins, cell: f64) -> Net {
-        let tapered = joins.taper.map_or(0.0, |t| t.more_mm);
-        let margin = 0.5 * cell + joins.blend_mm + joins.node_mm + joins.net_mm + tapered;
+        let margin = 0.5 * cell + joins.blend_mm + joins.node_mm + joins.net_mm + source.thicker();
         Net {
             shared: Arc::new(Shared { frame, source, joins, cell, near: OnceLock::new(), margin }),
             smallest: cell,

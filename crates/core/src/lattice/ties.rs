@@ -72,28 +72,28 @@ pub fn between(part: &Part, regions: &Regions, tied: &[bool], fillings: &[Option
 }
 
 /// May a strut pass the border of a zone that is tied?
-pub fn may_end(regions: &Regions, tied: &[bool], [a, b]: [DVec3; 2]) -> bool {
-    let zones = regions.zones.iter().zip(tied).filter(|z| *z.1);
-    let (middle, half) = ((a + b) * 0.5, 0.5 * a.distance(b));
-    zones.into_iter().any(|(z, _)| z.solid.value(middle).abs() <= half)
+pub fn may_end(regions: &Regions, tied: &[bool], strut: [DVec3; 2]) -> bool {
+    regions.zones.iter().zip(tied).any(|(z, tied)| *tied && may_pass(&z.solid, strut))
+}
+
+/// Most struts are too far from a border for that.
+fn may_pass(border: &Solid, [a, b]: [DVec3; 2]) -> bool {
+    border.value((a + b) * 0.5).abs() <= 0.5 * a.distance(b)
 }
 
 /// The zone that holds a place, and what fills it there; `None` where nothing does.
 fn at(part: &Part, regions: &Regions, p: DVec3) -> Option<(Option<usize>, usize)> {
-    let zone = regions.zones.iter().position(|z| z.solid.value(p) < 0.0);
-    let filled = zone.map_or(regions.rest, |z| regions.zones[z].role) == Role::Fill;
+    let zone = regions.zone_at(p);
+    let filled = regions.role_in(zone) == Role::Fill;
     let skin = || regions.skins.iter().any(|s| s.value(p) < 0.0);
-    (filled && !skin() && part.distance.inside(p)).then(|| (zone, zone.map_or(0, |z| regions.zones[z].filling)))
+    (filled && !skin() && part.distance.inside(p)).then(|| (zone, regions.filling_in(zone)))
 }
 
 /// Where struts pass the border of a region, of those places that count.
 fn ends_at(border: &Solid, struts: &[[DVec3; 2]], counts: impl Fn(DVec3) -> bool + Sync) -> Vec<DVec3> {
     let of_one = |&[a, b]: &[DVec3; 2]| {
         let value = |t: f64| border.value(a.lerp(b, t));
-        // Those tied at another border are far from this one.
-        let far = value(0.5).abs() > 0.5 * a.distance(b);
-        let asked: Vec<(f64, f64)> =
-            (0..=if far { 0 } else { ASKED }).map(|n| n as f64 / ASKED as f64).map(|t| (t, value(t))).collect();
+        let asked: Vec<(f64, f64)> = (0..=ASKED).map(|n| n as f64 / ASKED as f64).map(|t| (t, value(t))).collect();
         let passed = asked.windows(2).filter(|w| (w[0].1 < 0.0) != (w[1].1 < 0.0));
         let place = |w: &[(f64, f64)]| {
             let [(s, v), (t, w)] = [w[0], w[1]];
@@ -101,7 +101,7 @@ fn ends_at(border: &Solid, struts: &[[DVec3; 2]], counts: impl Fn(DVec3) -> bool
         };
         passed.map(place).filter(|p| counts(*p)).collect::<Vec<_>>()
     };
-    struts.par_iter().flat_map_iter(of_one).collect()
+    struts.par_iter().filter(|s| may_pass(border, **s)).flat_map_iter(of_one).collect()
 }
 
 /// Every place of either list with the nearest one of the other; each pair once.
@@ -127,7 +127,7 @@ impl Ties {
         let ends = if own == other { Vec::new() } else { vec![more; self.struts.len()] };
         let source = Source::Struts { struts: self.struts.clone(), inner: self.struts.len(), ends };
         let joins = Joins { blend_mm: blend, ..Joins::default() };
-        Net::new(Frame::OF_PART, source, joins, self.cell + 2.0 * (own - other).abs()).thicken(least)
+        Net::new(Frame::OF_PART, source, joins, self.cell).thicken(least)
     }
 
     pub fn bytes(&self) -> usize {

@@ -152,7 +152,7 @@ impl Pipeline {
         let lattices: Vec<_> = bare.iter().zip(&thick).map(|(bare, thickness)| bare.thicken(*thickness)).collect();
         let reaching = lattices.iter().zip(&thick);
         let lattices = reaching.map(|(l, t)| Reaching { lattice: &**l, reach: plan::reach(quality, step, *t) }).collect();
-        let (ties, _) = self.ties(part, recipe, draft, watch)?;
+        let ties = self.ties(part, recipe, draft, watch)?;
         let fillings = recipe.fillings();
         let thickened = |t: &Ties| {
             let [own, other] = t.fillings.map(|f| fillings[f].joins.blend_mm);
@@ -355,10 +355,10 @@ impl Pipeline {
     }
 
     /// Struts that join fillings over sharp borders.
-    fn ties(&self, part: &Part, recipe: &Recipe, draft: bool, watch: &dyn Watch) -> Result<(Arc<Vec<Ties>>, String), RunError> {
+    fn ties(&self, part: &Part, recipe: &Recipe, draft: bool, watch: &dyn Watch) -> Result<Arc<Vec<Ties>>, RunError> {
         let tied = recipe.zones.tied();
         if !tied.contains(&true) {
-            return Ok((Arc::default(), String::new()));
+            return Ok(Arc::default());
         }
         let held = |f: &Filling| self.bare(part, recipe, f, draft, &Inner(watch));
         let fillings = recipe.fillings();
@@ -368,7 +368,7 @@ impl Pipeline {
         let places: Vec<_> = list.iter().map(|z| (z.role, &z.place)).collect();
         let key = self.key(&[&"ties", &part.key, rest, &places, skins, &keys, &tied]);
         let bytes = |all: &Vec<Ties>| all.iter().map(Ties::bytes).sum::<usize>();
-        let all = self.stage(Stage::Skeleton, &key, &Inner(watch), bytes, || {
+        self.stage(Stage::Skeleton, &key, &Inner(watch), bytes, || {
             let regions = Regions::of(part, &recipe.zones);
             let may_end = |strut: [DVec3; 2]| ties::may_end(&regions, &tied, strut);
             let of = |(f, b): (&Filling, &Held)| make::some_struts(part, f.structure, &**b, &may_end);
@@ -376,8 +376,7 @@ impl Pipeline {
             let strutted =
                 listed.iter().zip(&bare).map(|(struts, b)| Some(Strutted { struts: struts.as_ref()?, cell: b.cell() }));
             Some(ties::between(part, &regions, &tied, &strutted.collect::<Vec<_>>()))
-        })?;
-        Ok((all, key))
+        })
     }
 
     /// On a grid of its own, so that draft and final agree but for foam sheets, which come to rest in the final one.
@@ -398,7 +397,7 @@ impl Pipeline {
             let curve = || Some(DensityCurve::new(bare, &scatter(&zones.all_filled_by(n), &zones.grid, 60_000)));
             curves.push(self.stage(Stage::Thickness, &curve_key, &Inner(watch), |c: &DensityCurve| c.bytes(), curve)?);
         }
-        let (ties, _) = self.ties(part, recipe, draft, watch)?;
+        let ties = self.ties(part, recipe, draft, watch)?;
         let linked = self.stage(
             Stage::Thickness,
             &key,

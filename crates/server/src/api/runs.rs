@@ -31,6 +31,10 @@ fn glb(bytes: Vec<u8>) -> Response {
     ([(header::CONTENT_TYPE, "model/gltf-binary"), (header::CACHE_CONTROL, "no-store")], bytes).into_response()
 }
 
+fn numbers(bytes: Vec<u8>) -> Response {
+    ([(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")], bytes).into_response()
+}
+
 #[utoipa::path(post, path = "/api/projects/{id}/draft", request_body = DraftRequest,
     responses((status = 200, content_type = "model/gltf-binary", description = "RunInfo in asset.extras"), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn draft(State(app): State<App>, Path(id): Path<String>, Body(r): Body<DraftRequest>) -> Answer<Response> {
@@ -41,15 +45,13 @@ pub async fn draft(State(app): State<App>, Path(id): Path<String>, Body(r): Body
 #[utoipa::path(post, path = "/api/projects/{id}/skeleton", request_body = Recipe,
     responses((status = 200, content_type = "application/octet-stream", description = "Seven little-endian 32-bit floats per strut: both ends, mm; 0 inside, 1 cut by the surface, 2 on the surface, 3 with a dead end"), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn skeleton(State(app): State<App>, Path(id): Path<String>, Body(recipe): Body<Recipe>) -> Answer<Response> {
-    let bytes = blocking(move || app.studio.skeleton(&id, &recipe)).await?;
-    Ok(([(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")], bytes).into_response())
+    blocking(move || app.studio.skeleton(&id, &recipe)).await.map(numbers)
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/cells", request_body = Recipe,
     responses((status = 200, content_type = "application/octet-stream", description = "Little-endian 32-bit floats: how many seed points, three for each, six for each edge of their cells, mm"), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn cells(State(app): State<App>, Path(id): Path<String>, Body(recipe): Body<Recipe>) -> Answer<Response> {
-    let bytes = blocking(move || app.studio.seed_cells(&id, &recipe)).await?;
-    Ok(([(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")], bytes).into_response())
+    blocking(move || app.studio.seed_cells(&id, &recipe)).await.map(numbers)
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/picture",

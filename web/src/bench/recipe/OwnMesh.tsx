@@ -28,7 +28,6 @@ export function OwnMesh() {
         title={own ? own.name : 'A cell as a solid'}
         detail={own ? `${count(own.triangles.length)} triangles, ${apart.length ? 'some sides stay apart' : 'meets itself on all sides'}` : 'the mesh of one cell, closed'}
         label="File of a cell"
-        accept=".stl,.3mf,.obj,.ply,.glb"
         button={own ? 'Another file' : 'Choose a file'}
         read={read}
       />

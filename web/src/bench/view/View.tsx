@@ -1,8 +1,7 @@
 import { InputNumber, Segmented, Select, Tooltip } from 'antd'
 import { useEffect, useRef, useState } from 'react'
 import { api, type FaceInfo } from '../../api/client'
-import { area, count, mm } from '../../shared/format'
-import { materials, scale } from '../../theme/tokens'
+import { area, mm } from '../../shared/format'
 import { facesOf, numbersOf, withFaces } from '../recipe/faceRules'
 import { fillingOf } from '../recipe/filling'
 import { choiceOf, useChoices, withStructure } from '../recipe/structureRules'
@@ -10,10 +9,9 @@ import { withShape } from '../recipe/shapeRules'
 import { middle, moved, same, triple, withZone } from '../recipe/zoneRules'
 import { colour, drill, edit, fetchLines, preview, stand, useBench, type Axis, type ColourBy, type Picking, type ViewMode, type Step } from '../state'
 import { Scene, sides, type Readout } from './Scene'
-import { cellColours, CellLines, lengthRange, SkeletonLines, stateCounts, strutCount, strutStates, type StrutColour } from './skeleton'
+import { CellsLegend, Legend, MovedLegend, roleNames, StrutsLegend } from './Legends'
+import { CellLines, SkeletonLines, type StrutColour } from './skeleton'
 import './view.css'
-
-const roleNames = { fill: 'Fill', skin: 'Skin', solid: 'Kept solid' }
 
 export function View() {
   const canvas = useRef<HTMLCanvasElement>(null)
@@ -278,7 +276,7 @@ export function View() {
         </div>
       )}
       {band && <div className="band" style={{ left: band[0], top: band[1], width: band[2] - band[0], height: band[3] - band[1] }} />}
-      {map ? <MovedLegend most={map.greatest} /> : cells ? <CellsLegend cells={s.cells} /> : struts ? <Struts struts={s.skeleton} by={s.strutColour} /> : <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skins.length ?? 0) > 0} solids={recipe?.zones.rest === 'keep_solid' || bodyRoles.includes('keep_solid') || (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')} />}
+      {map ? <MovedLegend most={map.greatest} /> : cells ? <CellsLegend cells={s.cells} /> : struts ? <StrutsLegend struts={s.skeleton} by={s.strutColour} /> : <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skins.length ?? 0) > 0} solids={recipe?.zones.rest === 'keep_solid' || bodyRoles.includes('keep_solid') || (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')} />}
       <div className="corner bottom right">
         <div className="views" role="group" aria-label="Views">
           {(['angle', 'front', 'right', 'top'] as const).map((name) => (
@@ -369,78 +367,4 @@ function take(numbers: readonly number[], leave: boolean) {
   const more = marks.filter((m) => !held.some((f) => same(f, m)))
   if (more.length > 0) edit(withFaces(chosen, [...held, ...more]))
   else if (leave && marks.length > 0) edit(withFaces(chosen, held.filter((f) => !marks.some((m) => same(f, m)))))
-}
-
-/** What the colours of a moved surface say. */
-function MovedLegend({ most }: { most: number }) {
-  return <Scale title="Moved by" unit="mm" marks={['0', (most / 2).toPrecision(2), most.toPrecision(2)]} />
-}
-
-/** How many seed points there are. */
-function CellsLegend({ cells }: { cells: Float32Array | null }) {
-  if (!cells) return null
-  return (
-    <div className="corner bottom left legend" aria-label="Legend">
-      <span className="swatch">
-        <i style={{ background: cellColours.points }} /> Seed points <span className="figure muted">{count(cells[0] ?? 0)}</span>
-      </span>
-      <span className="swatch">
-        <i style={{ background: cellColours.edges }} /> Edges of their cells
-      </span>
-    </div>
-  )
-}
-
-/** What the colours of struts say, and how many there are. */
-function Struts({ struts, by }: { struts: Float32Array | null; by: StrutColour }) {
-  if (!struts) return null
-  if (by === 'state') {
-    const counts = stateCounts(struts)
-    return (
-      <div className="corner bottom left legend" aria-label="Legend">
-        {strutStates.map(({ label, colour }, n) => (
-          <span key={label} className="swatch">
-            <i style={{ background: colour }} /> {label} <span className="figure muted">{count(counts[n] ?? 0)}</span>
-          </span>
-        ))}
-      </div>
-    )
-  }
-  const [low, high] = lengthRange(struts)
-  return <Scale title="Strut length" unit="mm" marks={[low.toFixed(1), `${count(strutCount(struts))} struts`, high.toFixed(1)]} />
-}
-
-/** Colours of ordered values, with figures at both ends and in the middle. */
-function Scale({ title, unit, marks }: { title: string; unit: string; marks: [string, string, string] }) {
-  return (
-    <div className="corner bottom left legend scale" aria-label="Legend">
-      <div className="row">
-        <strong>{title}</strong>
-        <span className="figure muted">{unit}</span>
-      </div>
-      <div className="bar" style={{ background: `linear-gradient(90deg, ${scale.join(', ')})` }} />
-      <div className="row figure">
-        {marks.map((m, i) => (
-          <span key={i}>{m}</span>
-        ))}
-      </div>
-    </div>
-  )
-}
-
-function Legend(p: { colourBy: ColourBy; low: number; high: number; waiting: boolean; skin: boolean; solids: boolean }) {
-  if (p.colourBy === 'zone') {
-    const shown = [['fill', true], ['skin', p.skin], ['solid', p.solids]] as const
-    return (
-      <div className="corner bottom left legend" aria-label="Legend">
-        {shown.filter(([, there]) => there).map(([role]) => (
-          <span key={role} className="swatch">
-            <i style={{ background: materials[role] }} /> {roleNames[role]}
-          </span>
-        ))}
-      </div>
-    )
-  }
-  const middle = (p.low + p.high) / 2
-  return <Scale title="Wall thickness" unit={p.waiting ? 'measuring…' : 'mm'} marks={[`≤ ${p.low.toFixed(2)}`, middle.toFixed(2), `≥ ${p.high.toFixed(2)}`]} />
 }
