@@ -1,5 +1,6 @@
 //! Triangles of one mesh that pass through each other.
 
+use crate::bins::Bins;
 use crate::{Bounds, Bvh, TriMesh};
 use glam::DVec3;
 use rayon::prelude::*;
@@ -19,7 +20,7 @@ pub fn crossing_pairs(mesh: &TriMesh, bvh: &Bvh) -> Vec<[u32; 2]> {
     }))
 }
 
-/// [`crossing_pairs`] and [`folded_pairs`] of all triangles, found on one way.
+/// As [`crossing_and_folded_among`] all triangles.
 pub fn crossing_and_folded_pairs(mesh: &TriMesh, bvh: &Bvh, limit: f64) -> [Vec<[u32; 2]>; 2] {
     let found = bvh.pairs(|[s, t], [a, b]| {
         let (si, ti) = (&mesh.triangles[s as usize], &mesh.triangles[t as usize]);
@@ -38,45 +39,67 @@ pub fn triangles_of(pairs: &[[u32; 2]]) -> Vec<u32> {
     all
 }
 
-/// As [`crossing_pairs`], for the pairs with at least one triangle of `among`, which is sorted. `bvh` may be of the
-/// mesh before its points moved by less than `slack`.
-pub fn crossing_pairs_among(mesh: &TriMesh, bvh: &Bvh, among: &[u32], slack: f64) -> Vec<[u32; 2]> {
-    let mut is_among = vec![false; mesh.triangles.len()];
-    among.iter().for_each(|&t| is_among[t as usize] = true);
-    let with = |&t: &u32| {
-        let mut found = Vec::new();
-        let (ti, a) = (&mesh.triangles[t as usize], mesh.corners(t as usize));
-        let own = Bounds::of(a);
-        bvh.overlapping(own.grown(slack), |o| {
-            // A pair of two of them is met twice, and neighbours over an edge never cross.
-            let oi = &mesh.triangles[o as usize];
-            if o == t || (o < t && is_among[o as usize]) || shared(ti, oi) >= 2 {
-                return;
-            }
-            let b = mesh.corners(o as usize);
-            // With slack, the boxes as they are now tell most pairs apart.
-            if (slack == 0.0 || own.overlaps(&Bounds::of(b))) && cross(ti, oi, &a, &b) {
-                found.push([t.min(o), t.max(o)]);
-            }
-        });
-        found
-    };
-    sorted(among.par_iter().with_min_len(64).flat_map_iter(with).collect())
+/// Tells which triangles may overlap a box.
+pub trait Nearby: Sync {
+    /// Calls `f` for all triangles whose boxes overlap it, perhaps more than once or for others beside them.
+    fn nearby(&self, bounds: &Bounds, f: impl FnMut(u32));
 }
 
-/// Pairs of neighbours among the given triangles whose unit normals have a product below `limit`: folded
-/// onto each other, they overlap without crossing. Lower index first, sorted.
-pub fn folded_pairs(mesh: &TriMesh, among: &[u32], limit: f64) -> Vec<[u32; 2]> {
-    let side = |t: u32, c: usize| {
-        let tri = mesh.triangles[t as usize];
-        let (a, b) = (tri[c] as u64, tri[(c + 1) % 3] as u64);
-        (a.min(b) << 32 | a.max(b), t)
+impl Nearby for Bvh {
+    fn nearby(&self, bounds: &Bounds, f: impl FnMut(u32)) {
+        self.overlapping(*bounds, f);
+    }
+}
+
+impl Nearby for Bins {
+    fn nearby(&self, bounds: &Bounds, f: impl FnMut(u32)) {
+        self.overlapping(bounds, f);
+    }
+}
+
+/// As [`crossing_pairs`], for the pairs with at least one triangle of `among`, which is sorted; and pairs of neighbours
+/// that both are of them, whose unit normals have a product below `limit`: folded onto each other, they overlap without
+/// crossing. `boxes` may be of the mesh before its points moved by less than `slack`.
+pub fn crossing_and_folded_among(
+    mesh: &TriMesh,
+    boxes: &impl Nearby,
+    among: &[u32],
+    slack: f64,
+    limit: f64,
+) -> [Vec<[u32; 2]>; 2] {
+    let mut is_among = vec![false; mesh.triangles.len()];
+    among.iter().for_each(|&t| is_among[t as usize] = true);
+    let with = |[mut crossing, mut folds]: [Vec<[u32; 2]>; 2], &t: &u32| {
+        let (ti, a) = (&mesh.triangles[t as usize], mesh.corners(t as usize));
+        let own = Bounds::of(a);
+        boxes.nearby(&own.grown(slack), |o| {
+            // A pair of two of them is met from both.
+            let is_other_among = is_among[o as usize];
+            if o == t || (o < t && is_other_among) {
+                return;
+            }
+            let oi = &mesh.triangles[o as usize];
+            let b = mesh.corners(o as usize);
+            // Neighbours over an edge never cross.
+            if shared(ti, oi) >= 2 {
+                if is_other_among && folded(&a, &b, limit) {
+                    folds.push([t, o]);
+                }
+            // With slack, the boxes as they are now tell most pairs apart.
+            } else if (slack == 0.0 || own.overlaps(&Bounds::of(b))) && cross(ti, oi, &a, &b) {
+                crossing.push([t.min(o), t.max(o)]);
+            }
+        });
+        [crossing, folds]
     };
-    let mut sides: Vec<(u64, u32)> = among.par_iter().flat_map_iter(|&t| (0..3).map(move |c| side(t, c))).collect();
-    sides.par_sort_unstable();
-    let is_fold =
-        |w: &&[(u64, u32)]| w[0].0 == w[1].0 && folded(&mesh.corners(w[0].1 as usize), &mesh.corners(w[1].1 as usize), limit);
-    sorted(sides.par_windows(2).filter(is_fold).map(|w| [w[0].1.min(w[1].1), w[0].1.max(w[1].1)]).collect())
+    let none = || [Vec::new(), Vec::new()];
+    let both = |[mut a, mut b]: [Vec<[u32; 2]>; 2], [mut c, mut d]: [Vec<[u32; 2]>; 2]| {
+        a.append(&mut c);
+        b.append(&mut d);
+        [a, b]
+    };
+    let [crossing, folds] = among.par_iter().with_min_len(64).fold(none, with).reduce(none, both);
+    [sorted(crossing), sorted(folds)]
 }
 
 fn sorted(mut pairs: Vec<[u32; 2]>) -> Vec<[u32; 2]> {
@@ -175,15 +198,20 @@ mod tests {
     #[test]
     fn a_flap_is_folded_and_a_box_is_not() {
         let mut m = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
-        let all: Vec<u32> = (0..12).collect();
-        assert!(folded_pairs(&m, &all, -0.99).is_empty());
+        let folds = |m: &TriMesh| {
+            let all: Vec<u32> = (0..m.triangles.len() as u32).collect();
+            let by_tree = crossing_and_folded_among(m, &Bvh::new(m), &all, 0.0, -0.99);
+            assert_eq!(by_tree, crossing_and_folded_among(m, &Bins::new(m, 0.4), &all, 0.1, -0.99));
+            by_tree[1].clone()
+        };
+        assert!(folds(&m).is_empty());
         // A corner pulled over its neighbour, within the face's plane.
         m.points.push(DVec3::new(0.4, -0.2, 0.0));
         m.triangles = vec![[0, 1, 2], [0, 8, 1]];
         m.points[..3].copy_from_slice(&[DVec3::ZERO, DVec3::X, DVec3::Y]);
-        assert!(folded_pairs(&m, &[0, 1], -0.99).is_empty());
+        assert!(folds(&m).is_empty());
         m.points[8].y = 0.2;
-        assert_eq!(folded_pairs(&m, &[0, 1], -0.99), [[0, 1]]);
+        assert_eq!(folds(&m), [[0, 1]]);
     }
 
     #[test]

@@ -14,6 +14,7 @@
 //! | [`orient`] | consistent, outward winding for parts with flipped faces |
 //! | [`holes`] | holes found and closed |
 //! | [`bvh`] | box tree over the triangles: nearest point, segment hits, overlaps |
+//! | [`bins`] | triangles of about one size by their boxes |
 //! | [`distance`] | signed distance with an inside even for slightly broken parts |
 //! | [`faces`] | triangles that belong together, and what they are |
 //! | [`edge_loops`] | closed loops of edges around a face |
@@ -25,6 +26,7 @@
 //! | [`shell`] | a sheet given thickness |
 //! | [`shading`] | normals for drawing, split at creases |
 
+pub mod bins;
 pub mod bvh;
 pub mod crossing;
 pub mod distance;

@@ -59,8 +59,11 @@ pub struct TriMesh {
 }
 
 impl TriMesh {
+    #[inline]
     pub fn corners(&self, t: usize) -> [DVec3; 3] {
-        self.triangles[t].map(|i| self.points[i as usize])
+        // Spelled out: `array::map` over points is left as calls through memory.
+        let [a, b, c] = self.triangles[t];
+        [self.points[a as usize], self.points[b as usize], self.points[c as usize]]
     }
 
     /// Middle of a triangle's corners.

@@ -7,6 +7,7 @@
 //! | [`store`] | one SQLite file |
 //! | [`picture`] | meshes for the view |
 //! | [`stopwatch`] | times of stages |
+//! | [`memory`] | kept between runs |
 //! | [`guard`] | who may speak to it |
 //! | [`assets`] | the web app inside the binary |
 //! | [`problem`] | errors in words |
@@ -14,6 +15,7 @@
 pub mod api;
 pub mod assets;
 pub mod guard;
+pub mod memory;
 pub mod picture;
 pub mod problem;
 pub mod stopwatch;
@@ -43,5 +45,6 @@ pub async fn serve(config: Config, listener: TcpListener) -> std::io::Result<()>
     let router = api::router(app)
         .fallback(assets::serve)
         .layer(axum::middleware::from_fn_with_state(guard::Guard { token: config.token }, guard::check));
+    tokio::spawn(memory::watch());
     axum::serve(listener, router).await
 }

@@ -1,6 +1,7 @@
 //! Where runs happen: parts in memory, live drafts of which the latest wins, and a bounded queue of
 //! final runs worked one at a time.
 
+use crate::memory;
 use crate::picture::{draw, pack, RunInfo};
 use crate::problem::{Answer, Problem};
 use crate::stopwatch::{StageTime, Stopwatch};
@@ -371,7 +372,9 @@ impl Studio {
 
 /// A panic ends this run alone.
 fn guarded<T>(work: impl FnOnce() -> T) -> Answer<T> {
-    catch_unwind(AssertUnwindSafe(work)).map_err(|p| {
+    let done = catch_unwind(AssertUnwindSafe(work));
+    memory::used();
+    done.map_err(|p| {
         let what = p.downcast_ref::<&str>().map(|s| s.to_string()).or_else(|| p.downcast_ref::<String>().cloned());
         Problem::internal(format!("run panicked: {}", what.unwrap_or_default()))
     })

@@ -26,6 +26,8 @@ use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 type Case = (&'static str, fn() -> serde_json::Value);
 
 fn main() {
+    // As the program does.
+    ulmix_server::memory::keep();
     let words: Vec<String> = std::env::args().skip(1).filter(|a| !a.starts_with('-')).collect();
     let all: [Case; 16] = [
         ("gyroid_400", gyroid),

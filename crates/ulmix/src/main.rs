@@ -79,6 +79,7 @@ enum Command {
 }
 
 fn main() -> ExitCode {
+    ulmix_server::memory::keep();
     match Cli::parse().command {
         Command::Demo { data, port, files, picture_triangles } => serving::demo(data, port, files, picture_triangles),
         Command::Serve { data, bind, token, picture_triangles } => serving::serve(data, bind, token, picture_triangles),

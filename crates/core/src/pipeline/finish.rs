@@ -8,7 +8,7 @@ use crate::shape::{Composed, Owner, Side};
 use glam::DVec3;
 use rayon::prelude::*;
 use std::collections::HashSet;
-use ulmix_mesh::crossing::{crossing_and_folded_pairs, crossing_pairs_among, folded_pairs};
+use ulmix_mesh::crossing::{crossing_and_folded_among, crossing_and_folded_pairs};
 use ulmix_mesh::reduce::{reduce, ReduceOptions, Reduced};
 use ulmix_mesh::smooth::smooth;
 use ulmix_mesh::topology::{piece_volumes, pieces_by_points, small_pieces};
@@ -237,8 +237,7 @@ fn untangle(mesh: &mut TriMesh) -> Vec<[u32; 2]> {
         round_to_f32(mesh);
         // Boxes are of the points as they were: only what has moved can cross anew.
         slack += 1.01 * farthest;
-        folds = folded_pairs(mesh, &touched, FOLDED);
-        pairs = crossing_pairs_among(mesh, &bvh, &touched, 2.0 * slack);
+        [pairs, folds] = crossing_and_folded_among(mesh, &bvh, &touched, 2.0 * slack, FOLDED);
     }
     pairs
 }

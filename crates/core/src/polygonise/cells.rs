@@ -2,12 +2,13 @@
 //! layers, rows and x, so that everything after is an array lookup.
 
 use super::tables::{tables, Loops};
-use super::words::{rank, ranks, shifted};
+use super::words::{gathered, rank, ranks, shifted, transposed};
 use super::{Edge, Hit, Shape};
 use crate::grid::{Bits, Grid};
 use glam::{DVec3, IVec3, UVec3, Vec3};
 use rayon::prelude::*;
 use std::ops::Range;
+use ulmix_mesh::parted::split_off;
 
 /// Cells with corners on both sides. The cell `(i, j, k)` has its low corner at that sample and owns
 /// the three grid edges that start there.
@@ -184,45 +185,41 @@ impl Cells {
     /// Reads every cell's corners, and counts for every row.
     fn read(&mut self, bits: &Bits, smooth: Option<&Bits>) -> Vec<Count> {
         let vertices = vertex_counts();
-        let pinch = &tables().pinch;
+        let is_special: [bool; 256] = std::array::from_fn(|c| vertices[c] > 1 || tables().pinch[c] != 255);
         let mut kind = vec![Kind(0); self.cell_count()];
         let mut counts = vec![Count::default(); self.rows * self.layers];
-        self.par_rows_mut((&mut kind[..], ByRow(&mut counts[..])), &self.cell_starts(), |j, k, (slots, ByRow(count))| {
+        self.par_rows_mut((&mut kind[..], ByRow(&mut counts[..])), &self.cell_starts(), |j, k, (mut slots, ByRow(count))| {
             let row = self.row_number(j, k);
             let (j, k) = (j as usize, k as usize);
-            let four = |bits: &'_ Bits, w: usize| {
-                let mut out = [0u64; 8];
-                for (n, (j, k)) in [(j, k), (j + 1, k), (j, k + 1), (j + 1, k + 1)].into_iter().enumerate() {
-                    let row = bits.row(j, k);
-                    (out[2 * n], out[2 * n + 1]) = (row[w], shifted(row, w));
-                }
-                out
-            };
-            let mut slots = slots.iter_mut();
             let mut sum = Count::default();
             for w in 0..self.words {
-                let mut left = self.mask[row * self.words + w];
-                if left == 0 {
+                let mask = self.mask[row * self.words + w];
+                if mask == 0 {
                     continue;
                 }
-                let corners = four(bits, w);
-                let smooth = smooth.map_or(0, |s| four(s, w).iter().fold(!0, |m, row| m & row));
+                let corners = corners(bits, j, k, w);
+                let smooth = smooth.map_or(0, |s| self::corners(s, j, k, w).iter().fold(!0, |m, word| m & word));
+                let cuts = [1, 2, 4].map(|beside| (corners[0] ^ corners[beside]) & mask);
                 let exact = self.exact[row * self.words + w];
-                while left != 0 {
-                    let b = left.trailing_zeros();
-                    left &= left - 1;
-                    let mut config = 0;
-                    for (n, word) in corners.iter().enumerate() {
-                        config |= ((word >> b & 1) as u16) << n;
+                sum.cut += cuts.iter().map(|cut| cut.count_ones()).sum::<u32>();
+                sum.hits += cuts.iter().map(|cut| (cut & exact).count_ones()).sum::<u32>();
+                // Spelled out: `array::map` is left as calls here.
+                let mut gathered_corners = [0; 8];
+                (0..8).for_each(|c| gathered_corners[c] = gathered(corners[c], mask));
+                let mut smooth = gathered(smooth, mask);
+                for (eighth, slots) in split_off(&mut slots, mask.count_ones() as usize).chunks_mut(8).enumerate() {
+                    let mut signs = [0; 8];
+                    (0..8).for_each(|c| signs[c] = (gathered_corners[c] >> (8 * eighth)) as u8);
+                    let patterns = transposed(signs);
+                    for (slot, pattern) in slots.iter_mut().zip(patterns) {
+                        *slot = Kind(pattern as u16 | if smooth & 1 == 1 { SMOOTH } else { 0 });
+                        smooth >>= 1;
+                        if is_special[pattern as usize] {
+                            slot.0 |= if vertices[pattern as usize] > 1 { SEVERAL } else { 0 };
+                            sum.add_cell(vertices[pattern as usize]);
+                            sum.pinched |= tables().pinch[pattern as usize] != 255;
+                        }
                     }
-                    let several = if vertices[config as usize] > 1 { SEVERAL } else { 0 };
-                    *slots.next().expect("one slot a cell") =
-                        Kind(config | several | if smooth >> b & 1 == 1 { SMOOTH } else { 0 });
-                    let cut = cut_edges(config as u8).count_ones();
-                    sum.add_cell(vertices[config as usize]);
-                    sum.hits += if exact >> b & 1 == 1 { cut } else { 0 };
-                    sum.cut += cut;
-                    sum.pinched |= pinch[config as usize] != 255;
                 }
             }
             count[0] = sum;
@@ -411,6 +408,19 @@ impl Cells {
         }
     }
 
+    /// Along x, of the cells of a row.
+    pub fn places_in_row(&self, j: u32, k: u32, out: &mut [u32]) {
+        let mut out = out.iter_mut();
+        let start = self.row_number(j, k) * self.words;
+        for (w, &word) in self.mask[start..start + self.words].iter().enumerate() {
+            let mut m = word;
+            for slot in out.by_ref().take(word.count_ones() as usize) {
+                *slot = 64 * w as u32 + m.trailing_zeros();
+                m &= m - 1;
+            }
+        }
+    }
+
     /// The same for those that need hits on their own edges.
     fn each_exact_in_row(&self, j: u32, k: u32, mut f: impl FnMut(u32, usize)) {
         let start = self.row_number(j, k) * self.words;
@@ -570,6 +580,17 @@ impl Count {
         self.several += (vertices > 1) as u32;
         self.extras += vertices as u32 - 1;
     }
+}
+
+/// Of the cells of a word, the sample at every corner.
+#[inline(always)]
+fn corners(bits: &Bits, j: usize, k: usize, w: usize) -> [u64; 8] {
+    let mut out = [0; 8];
+    for (n, (j, k)) in [(j, k), (j + 1, k), (j, k + 1), (j + 1, k + 1)].into_iter().enumerate() {
+        let row = bits.row(j, k);
+        (out[2 * n], out[2 * n + 1]) = (row[w], shifted(row, w));
+    }
+    out
 }
 
 /// Vertices by sign pattern: small enough to stay near the processor.

@@ -77,49 +77,61 @@ impl<'a> Placing<'a> {
         let kinds = cells.kinds(cells.row_number(j, k));
         let count = kinds.len();
         smooth.begin(j, k, count + slots.others.points.len());
-        let (mut first, mut other, mut any) = (0, count, false);
         let mut starts = smooth.starts();
-        cells.each_in_row(j, k, |i, _| {
-            let kind = kinds[first];
-            any |= kind.is_smooth();
-            starts.set(first, i, &t.starts[kind.pattern()][0]);
-            first += 1;
-            if kind.has_several() {
-                for start in &t.starts[kind.pattern()][1..t.loops[kind.pattern()].count as usize] {
-                    starts.set(other, i, start);
-                    other += 1;
-                }
-                slots.set_careful(i);
+        cells.places_in_row(j, k, &mut starts.i[..count]);
+        let (mut any, mut any_several) = (false, false);
+        {
+            let [x, y, z] = starts.local.each_mut().map(|list| &mut list[..count]);
+            let outside = &mut starts.outside[..count];
+            for (n, kind) in kinds.iter().enumerate() {
+                let start = &t.starts[kind.pattern()][0];
+                [x[n], y[n], z[n]] = start.mean;
+                outside[n] = start.outside;
+                any |= kind.is_smooth();
+                any_several |= kind.has_several();
             }
-        });
+        }
+        let mut other = count;
+        for (n, kind) in kinds.iter().enumerate().filter(|(_, kind)| any_several && kind.has_several()) {
+            let i = starts.i[n];
+            for start in &t.starts[kind.pattern()][1..t.loops[kind.pattern()].count as usize] {
+                starts.set(other, i, start);
+                other += 1;
+            }
+            slots.set_careful(i);
+        }
         if any {
             smooth.pad();
             self.shape.project(smooth);
         }
-        let [x, y, z] = smooth.places();
-        (first, other) = (0, count);
-        cells.each_in_row(j, k, |i, index| {
-            let kind = kinds[first];
-            let corner = grid.at(i, j, k);
-            let local = [x[first], y[first], z[first]];
+        let [x, y, z] = smooth.places().map(|list| &list[..count]);
+        let (step, corner) = (grid.step, grid.at(0, j, k));
+        // Of all as of smooth ones that stay in their cells: nearly all of them are.
+        for (n, (point, &i)) in slots.firsts.points.iter_mut().zip(&smooth.i[..count]).enumerate() {
+            let along = grid.origin.x + step * i as f64;
+            *point = DVec3::new(along + x[n] as f64 * step, corner.y + y[n] as f64 * step, corner.z + z[n] as f64 * step);
+        }
+        let first_index = cells.cells_in(cells.row_number(j, k)..cells.row_number(j, k) + 1).start;
+        other = count;
+        for (n, kind) in kinds.iter().enumerate() {
+            let local = [x[n], y[n], z[n]];
             if kind.is_smooth() && !kind.has_several() && is_within(local) {
-                let [x, y, z] = local.map(|v| v as f64 * grid.step);
-                slots.firsts.points[first] = DVec3::new(corner.x + x, corner.y + y, corner.z + z);
-            } else {
-                slots.firsts.set(first, self.one([i, j, k], index, 0, local, corner));
-                let mut unsettled = slots.firsts.placed[first].unsettled();
-                for l in 1..t.loops[kind.pattern()].count as usize {
-                    let local = [x[other], y[other], z[other]];
-                    slots.others.set(other - count, self.one([i, j, k], index, l, local, corner));
-                    unsettled |= slots.others.placed[other - count].unsettled();
-                    other += 1;
-                }
-                if unsettled {
-                    slots.set_careful(i);
-                }
+                continue;
             }
-            first += 1;
-        });
+            let i = smooth.i[n];
+            let corner = grid.at(i, j, k);
+            slots.firsts.set(n, self.one([i, j, k], first_index + n, 0, local, corner));
+            let mut unsettled = slots.firsts.placed[n].unsettled();
+            for l in 1..t.loops[kind.pattern()].count as usize {
+                let local = smooth.local(other).to_array();
+                slots.others.set(other - count, self.one([i, j, k], first_index + n, l, local, corner));
+                unsettled |= slots.others.placed[other - count].unsettled();
+                other += 1;
+            }
+            if unsettled {
+                slots.set_careful(i);
+            }
+        }
         for &pin in self.pins.get(&(j as i32, k as i32)).into_iter().flatten() {
             self.pin(pin, &mut slots.firsts);
         }

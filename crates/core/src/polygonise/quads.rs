@@ -108,6 +108,7 @@ impl<'a> Joining<'a> {
         let first = cells.cuts_in(rows[0][0]..rows[0][0] + 1).start;
         let (j, k) = (j as usize, k as usize);
         let beside = [self.bits.row(j, k), self.bits.row(j + 1, k), self.bits.row(j, k + 1)];
+        let (points, from) = (seen.firsts.points, seen.firsts.from as u32);
         let mut done = 0;
         for (w, &here) in beside[0].iter().enumerate() {
             let cuts = [here ^ shifted(beside[0], w), here ^ beside[1][w], here ^ beside[2][w]];
@@ -120,13 +121,16 @@ impl<'a> Joining<'a> {
             let number = |cuts: [u64; 3]| cuts.iter().map(|c| c.count_ones() as usize).sum::<usize>();
             let (all, those) = (number(cuts), number(plain));
             let (halves, rest) = slots[2 * done..2 * (done + all)].split_at_mut(2 * those);
-            let mut halves = halves.chunks_exact_mut(2);
-            word.each_quad(plain, |_, _, quad| {
+            let mut halves = halves.as_chunks_mut::<2>().0.iter_mut();
+            let mut join_all = |_: u32, quad: [u32; 4]| {
                 // Spelled out: `array::map` over points is left as calls through memory.
-                let point = |n: usize| &seen.firsts.points[quad[n] as usize - seen.firsts.from];
+                let point = |n: usize| &points[(quad[n] - from) as usize];
                 let along = squared(point(0), point(2)) <= squared(point(1), point(3));
                 join(quad, along, halves.next().expect("two triangles a cut edge"));
-            });
+            };
+            word.along::<0>(plain[0], &mut join_all);
+            word.along::<1>(plain[1], &mut join_all);
+            word.along::<2>(plain[2], &mut join_all);
             if those < all {
                 self.careful_word(&word, cuts.map(|cut| cut & careful), seen, first + done + those, rest);
             }
@@ -138,7 +142,7 @@ impl<'a> Joining<'a> {
     /// numbered from `first` on.
     fn careful_word(&self, word: &Word, cuts: [u64; 3], seen: &Seen, first: usize, slots: &mut [[u32; 3]]) {
         let cells = self.cells;
-        let mut slots = slots.chunks_exact_mut(2).enumerate();
+        let mut slots = slots.as_chunks_mut::<2>().0.iter_mut().enumerate();
         word.each_quad(cuts, |axis, b, around| {
             let quad = std::array::from_fn(|n| {
                 let (y, z, _, edge) = AROUND[axis][if word.here >> b & 1 == 1 { n } else { (4 - n) % 4 }];
@@ -181,17 +185,23 @@ impl Word {
             };
             let [p, q, r, s] = [cell(0), cell(1), cell(2), cell(3)];
             // The order is that of an edge whose low end is inside.
-            f(b, if self.here >> b & 1 == 1 { [p, q, r, s] } else { [p, s, r, q] });
+            let turned = self.here >> b & 1 == 0;
+            f(b, [p, either(q, s, turned), r, either(s, q, turned)]);
         }
     }
 }
 
+/// One of the two: without a branch, for which one is as good as random.
+#[inline(always)]
+fn either(first: u32, second: u32, is_second: bool) -> u32 {
+    first ^ (first ^ second) & (is_second as u32).wrapping_neg()
+}
+
 /// The halves of a quad, split from corner 0 to 2 or 1 to 3.
 #[inline(always)]
-fn join([a, b, c, d]: [u32; 4], along: bool, halves: &mut [[u32; 3]]) {
-    let [a, b, c, d] = if along { [a, b, c, d] } else { [b, c, d, a] };
-    halves[0] = [a, b, c];
-    halves[1] = [a, c, d];
+fn join([a, b, c, d]: [u32; 4], along: bool, halves: &mut [[u32; 3]; 2]) {
+    let [a, b, c, d] = [either(b, a, along), either(c, b, along), either(d, c, along), either(a, d, along)];
+    *halves = [[a, b, c], [a, c, d]];
 }
 
 /// The square of the distance.

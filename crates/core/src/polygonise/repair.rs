@@ -10,8 +10,9 @@ use super::words::{numbers, rank, ranks};
 use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
-use ulmix_mesh::crossing::{crossing_pairs_among, folded_pairs};
-use ulmix_mesh::{Bounds, Bvh, TriMesh};
+use ulmix_mesh::bins::Bins;
+use ulmix_mesh::crossing::{crossing_and_folded_among, triangles_of};
+use ulmix_mesh::{Bounds, TriMesh};
 
 const ROUNDS: u32 = 8;
 /// Steps along a side of the blocks that are looked at.
@@ -36,19 +37,17 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
     let (mut part, used) = apart(mesh, &near);
     let placed: Vec<Placed> = used.iter().map(|&v| placed[v as usize]).collect();
     // Points move by less than a cell and a half: boxes grown by that find the same pairs later.
-    let bvh = Bvh::new(&part);
-    let suspect = |hit: &dyn Fn(u32) -> bool, part: &TriMesh| -> Vec<u32> {
-        (0..part.triangles.len() as u32).filter(|&t| part.triangles[t as usize].iter().any(|&v| hit(v))).collect()
+    let boxes = Bins::new(&part, BLOCK * step);
+    let suspect = |hit: &(dyn Fn(u32) -> bool + Sync), part: &TriMesh| -> Vec<u32> {
+        let triangles = part.triangles.par_iter().with_min_len(4096).enumerate();
+        triangles.filter(|(_, tri)| tri.iter().any(|&v| hit(v))).map(|(t, _)| t as u32).collect()
     };
     let mut suspects = suspect(&|v| placed[v as usize].left_cell(), &part);
     let mut moved: BTreeMap<u32, (u32, DVec3)> = BTreeMap::new();
     let mut slack = 0.0;
     for round in 0..ROUNDS {
-        let pairs = crossing_pairs_among(&part, &bvh, &suspects, slack);
-        let mut bad: Vec<u32> =
-            pairs.into_iter().flatten().chain(folded_pairs(&part, &suspects, FOLD).into_iter().flatten()).collect();
-        bad.sort_unstable();
-        bad.dedup();
+        let pairs = crossing_and_folded_among(&part, &boxes, &suspects, slack, FOLD);
+        let bad = triangles_of(&pairs.concat());
         if bad.is_empty() {
             break;
         }
@@ -73,7 +72,9 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
                 part.points[v as usize] = *start + placed[v as usize].to_mean() * (step * (1.0 - share));
             }
         }
-        suspects = suspect(&|v| hit.binary_search(&v).is_ok(), &part);
+        let mut is_hit = vec![false; used.len()];
+        hit.iter().for_each(|&v| is_hit[v as usize] = true);
+        suspects = suspect(&|v| is_hit[v as usize], &part);
     }
     for (&t, tri) in near.iter().zip(part.triangles) {
         mesh.triangles[t as usize] = tri.map(|v| used[v as usize]);
@@ -87,13 +88,14 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
 /// the processor.
 fn apart(mesh: &TriMesh, triangles: &[u32]) -> (TriMesh, Vec<u32>) {
     let mut used = vec![0u64; mesh.points.len().div_ceil(64)];
-    let whole: Vec<[u32; 3]> = triangles.iter().map(|&t| mesh.triangles[t as usize]).collect();
+    let whole: Vec<[u32; 3]> = triangles.par_iter().with_min_len(4096).map(|&t| mesh.triangles[t as usize]).collect();
     whole.as_flattened().iter().for_each(|&v| used[v as usize / 64] |= 1 << (v % 64));
     let before = ranks(used.iter().copied());
     let own = |v: u32| rank(before[v as usize / 64], used[v as usize / 64], v % 64) as u32;
     let used_points = numbers(&used);
-    let points = used_points.iter().map(|&v| mesh.points[v as usize]).collect();
-    (TriMesh { points, triangles: whole.iter().map(|t| t.map(own)).collect() }, used_points)
+    let points = used_points.par_iter().with_min_len(4096).map(|&v| mesh.points[v as usize]).collect();
+    let triangles = whole.par_iter().with_min_len(4096).map(|t| t.map(own)).collect();
+    (TriMesh { points, triangles }, used_points)
 }
 
 /// Cubes of space around given points.
@@ -115,13 +117,22 @@ impl Blocks {
         };
         let mut out = Blocks { low, edge, size, held: vec![false; (size.x * size.y * size.z) as usize] };
         for p in points {
-            let c = ((p - out.low) / edge).as_uvec3() - 1;
-            for n in 0..27 {
-                let at = out.index(c + UVec3::new(n % 3, n / 3 % 3, n / 9));
-                out.held[at] = true;
-            }
+            let at = out.index(((p - out.low) / edge).as_uvec3());
+            out.held[at] = true;
+        }
+        // Their neighbours by axis, and so those around corners.
+        for apart in [1, size.x as usize, (size.x * size.y) as usize] {
+            out.spread(apart);
         }
         out
+    }
+
+    /// Holds what lies this many places before or after a held one as well. The outermost blocks hold none.
+    fn spread(&mut self, apart: usize) {
+        let before = self.held.clone();
+        let (low, high) = (&before[..before.len().saturating_sub(apart)], &before[apart.min(before.len())..]);
+        self.held.iter_mut().zip(high).for_each(|(held, next)| *held |= next);
+        self.held.iter_mut().skip(apart).zip(low).for_each(|(held, last)| *held |= last);
     }
 
     fn index(&self, c: UVec3) -> usize {

@@ -1,0 +1,74 @@
+//! Memory that a run has used is kept for the next one: fresh memory from the system costs a quarter of a run's
+//! time. After a pause it is given back.
+
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::time::Duration;
+
+/// Without work for this long, memory goes back.
+const PAUSE: Duration = Duration::from_secs(20);
+
+/// Pieces of work done so far.
+static WORK: AtomicU64 = AtomicU64::new(0);
+
+/// From here on freed memory stays with the process. Before any other thread starts.
+pub fn keep() {
+    #[cfg(target_env = "gnu")]
+    // SAFETY: these only set numbers of the allocator, which checks them.
+    unsafe {
+        // One heap for all threads, and in it the large blocks, too: only what lies there is kept.
+        libc::mallopt(libc::M_ARENA_MAX, 1);
+        libc::mallopt(libc::M_MMAP_MAX, 0);
+        libc::mallopt(libc::M_TRIM_THRESHOLD, i32::MAX);
+        libc::mallopt(libc::M_TOP_PAD, 64 << 20);
+    }
+}
+
+/// A piece of work is done.
+pub fn used() {
+    WORK.fetch_add(1, Ordering::Relaxed);
+}
+
+/// Gives memory back in every pause.
+pub async fn watch() {
+    let mut given = 0;
+    let mut last = 0;
+    let mut pause = tokio::time::interval(PAUSE);
+    loop {
+        pause.tick().await;
+        let now = WORK.load(Ordering::Relaxed);
+        if now == last && now != given {
+            tokio::task::spawn_blocking(give_back).await.unwrap_or_default();
+            given = now;
+        }
+        last = now;
+    }
+}
+
+/// Freed memory goes back to the system.
+pub fn give_back() {
+    #[cfg(target_env = "gnu")]
+    // SAFETY: the allocator may be asked at any time.
+    unsafe {
+        libc::malloc_trim(0);
+    }
+}
+
+#[cfg(all(test, target_os = "linux", target_env = "gnu"))]
+mod tests {
+    /// Memory of this process that is in use, in MiB.
+    fn resident() -> u64 {
+        let status = std::fs::read_to_string("/proc/self/status").unwrap();
+        let line = status.lines().find_map(|l| l.strip_prefix("VmRSS:")).unwrap();
+        line.trim().trim_end_matches(" kB").parse::<u64>().unwrap() / 1024
+    }
+
+    #[test]
+    fn memory_stays_until_it_is_given_back() {
+        super::keep();
+        let before = resident();
+        drop(std::hint::black_box(vec![1u8; 300 << 20]));
+        assert!(resident() > before + 250, "kept");
+        super::give_back();
+        assert!(resident() < before + 100, "given back");
+    }
+}
