@@ -7,7 +7,6 @@ use super::quads::{Joining, Listed, Quads, Seen};
 use super::vertex::Placed;
 use super::{Care, Hit, RowPoints, Shape};
 use crate::grid::{Bits, Grid};
-use bytemuck::allocation::cast_vec;
 use glam::DVec3;
 use rayon::prelude::*;
 use std::ops::Range;
@@ -27,10 +26,9 @@ pub fn mesh(
     care: Care,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> (Quads, Vec<Placed>) {
-    // Arrays of plain numbers come zeroed from the system, without being written twice.
-    let mut points: Vec<DVec3> = cast_vec(vec![[0f64; 3]; cells.vertex_count()]);
-    let mut placed: Vec<Placed> = cast_vec(vec![0u32; points.len()]);
-    let mut triangles = vec![[0u32; 3]; cells.cut_count() * 2];
+    let mut points = blank(DVec3::ZERO, cells.vertex_count());
+    let mut placed = blank(Placed::default(), points.len());
+    let mut triangles = blank([0u32; 3], cells.cut_count() * 2);
     let placing = Placing::new(grid, cells, hits, shape, care);
     let joining = Joining::new(grid, bits, cells, (care == Care::Full).then_some(shape));
 
@@ -105,6 +103,11 @@ pub fn mesh(
     });
     let unsettled = joining.unsettled();
     (Quads { mesh: TriMesh { points, triangles }, unsettled }, placed)
+}
+
+/// A long list, begun by all threads: where its memory is new to the process, that is half of the work.
+fn blank<T: Copy + Send + Sync>(value: T, count: usize) -> Vec<T> {
+    (0..count).into_par_iter().with_min_len(1 << 16).map(|_| value).collect()
 }
 
 /// Vertices in stretches of these lengths.
