@@ -37,6 +37,13 @@ impl Grid {
     }
 }
 
+/// Of word `w` of a row, the bits from number `first` of the row up to `end`, some of which it must hold.
+pub fn bits_between(w: usize, first: usize, end: usize) -> u64 {
+    let low = first.max(64 * w) - 64 * w;
+    let high = end.min(64 * w + 64) - 64 * w;
+    (!0 >> (64 - (high - low))) << low
+}
+
 /// One bit per grid sample, rows along x in whole words.
 #[derive(Clone, PartialEq)]
 pub struct Bits {
@@ -77,6 +84,14 @@ impl Bits {
     pub fn set(&mut self, i: u32, j: u32, k: u32) {
         let at = (k as usize * self.rows + j as usize) * self.words + i as usize / 64;
         self.data[at] |= 1 << (i % 64);
+    }
+
+    /// Sets the samples of a row from `first` up to `end`.
+    pub fn set_between(&mut self, first: usize, end: usize, j: u32, k: u32) {
+        let at = (k as usize * self.rows + j as usize) * self.words;
+        if first < end {
+            (first / 64..end.div_ceil(64)).for_each(|w| self.data[at + w] |= bits_between(w, first, end));
+        }
     }
 
     pub fn words(&self) -> usize {
@@ -145,6 +160,16 @@ impl Bits {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn bits_between_two_places_are_those() {
+        let grid = Grid { origin: DVec3::ZERO, step: 1.0, size: UVec3::new(150, 1, 1) };
+        for (first, end) in [(0, 1), (0, 64), (5, 65), (63, 131), (64, 128), (70, 72), (9, 9)] {
+            let mut bits = Bits::new(&grid);
+            bits.set_between(first, end, 0, 0);
+            assert!((0..150).all(|i| bits.get(i, 0, 0) == (first..end).contains(&(i as usize))), "{first} {end}");
+        }
+    }
 
     #[test]
     fn cells_are_held_with_all_their_corners() {

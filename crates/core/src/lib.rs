@@ -11,7 +11,7 @@
 //! | [`pocket`] | a hollow of the part as a body |
 //! | [`health`], [`rewrap`], [`triangles`], [`moved`] | what is wrong with it, with figures and places; crossings resolved; other triangles; how far that moved it |
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
-//! | [`grid`], [`sample`] | the sampled box; signs of the part on it |
+//! | [`grid`], [`sample`], [`sides`] | the sampled box; signs of the part on it; sides of many places |
 //! | [`lattice`] | what fills a zone: structures, and giving them thickness |
 //! | [`solids`], [`zoned`] | regions of zones and skins; what they make of every sample |
 //! | [`patchwork`] | several structures as one field, each in its zone |
@@ -48,6 +48,7 @@ pub mod rewrap;
 pub mod sample;
 pub mod shape;
 pub mod sheet;
+pub mod sides;
 pub mod solids;
 pub mod stand;
 pub mod thumbnail;

@@ -26,6 +26,8 @@ pub struct Part {
     pub bodies: Vec<Arc<Body>>,
     pub facts: PartFacts,
     pub distance: SignedDistance,
+    /// Edges that turn by more than 30°, each with its ends in order.
+    pub sharp_edges: Vec<[u32; 2]>,
     /// Points where sharp edges end, meet or turn: kept exactly in the final mesh.
     pub corners: Vec<DVec3>,
     /// SHA-256 of points, triangles and where faces end: the part's stage key.
@@ -177,8 +179,10 @@ impl Part {
         };
         let distance = SignedDistance::new(&mesh, &topology);
         let key = key(&mesh, &bodies, step.crease_deg);
+        let sharp_edges = sharp_edges(&mesh);
         let mut part = Part {
-            corners: corners(&mesh),
+            corners: corners(&mesh, &sharp_edges),
+            sharp_edges,
             mesh,
             bodies,
             facts,
@@ -457,8 +461,7 @@ fn changes(c: &Clean) -> Vec<String> {
     out
 }
 
-/// Edges that turn by more than 30°, each with its ends in order.
-pub fn sharp_edges(mesh: &TriMesh) -> Vec<[u32; 2]> {
+fn sharp_edges(mesh: &TriMesh) -> Vec<[u32; 2]> {
     const SHARP: f64 = 0.866;
     let all = sides(mesh);
     let unit = |s: &Side| mesh.area_vector(s.triangle() as usize).normalize_or_zero();
@@ -469,9 +472,9 @@ pub fn sharp_edges(mesh: &TriMesh) -> Vec<[u32; 2]> {
 }
 
 /// Points of sharp edges, except those that a single straight edge runs through.
-fn corners(mesh: &TriMesh) -> Vec<DVec3> {
+fn corners(mesh: &TriMesh, sharp_edges: &[[u32; 2]]) -> Vec<DVec3> {
     let mut ends: Vec<(u32, DVec3)> = Vec::new();
-    for [a, b] in sharp_edges(mesh) {
+    for &[a, b] in sharp_edges {
         let along = (mesh.points[b as usize] - mesh.points[a as usize]).normalize_or_zero();
         ends.extend([(a, along), (b, -along)]);
     }

@@ -10,7 +10,7 @@
 //! samples are split only where the border passes, down to single samples.
 
 use crate::bodies::Body;
-use crate::grid::{Bits, Grid};
+use crate::grid::{bits_between, Bits, Grid};
 use crate::part::Part;
 use glam::{DVec3, UVec3};
 use rayon::prelude::*;
@@ -158,10 +158,8 @@ fn set_between(grid: &Grid, row: &mut [u64], from: f64, to: f64) {
     if first >= end {
         return;
     }
-    for w in first / 64..=(end - 1) / 64 {
-        let low = first.max(64 * w) - 64 * w;
-        let high = end.min(64 * w + 64) - 64 * w;
-        row[w] |= (!0u64 >> (64 - (high - low))) << low;
+    for w in first / 64..end.div_ceil(64) {
+        row[w] |= bits_between(w, first, end);
     }
 }
 

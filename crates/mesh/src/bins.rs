@@ -74,7 +74,7 @@ impl Bins {
     #[inline(always)]
     fn wide(&self, bounds: &Bounds) -> ([f32; 3], [f32; 3]) {
         let (low, high) = (bounds.min - self.low, bounds.max - self.low);
-        let widened = |v: f64, by: f64| (v + by * (v.abs() + self.edge)) as f32;
+        let widened = |v: f64, by: f64| (v + by * (v.abs() + 1e-3 * self.edge)) as f32;
         let all = |p: DVec3, by: f64| [widened(p.x, by), widened(p.y, by), widened(p.z, by)];
         (all(low, -1e-6), all(high, 1e-6))
     }

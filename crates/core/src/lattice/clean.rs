@@ -156,11 +156,10 @@ const BINS: usize = 32;
 /// Struts that make the cells are at least this share of the median length.
 const OF_CELLS: f64 = 0.6;
 
-/// How long the struts are.
-pub fn lengths(net: &Skeleton) -> Option<Lengths> {
-    let all: Vec<f64> = net.struts.iter().map(|s| net.length(*s)).collect();
+/// How many struts are how long.
+pub fn histogram(all: &[f64]) -> Option<Lengths> {
     let longest = all.iter().copied().fold(0.0, f64::max);
-    let middle = median(all.clone()).filter(|_| longest > 0.0)?;
+    let middle = median(all.to_vec()).filter(|_| longest > 0.0)?;
     // A few long ones would leave the others to few bins.
     let bin_mm = longest.min(4.0 * middle) / BINS as f64;
     let mut counts = vec![0; BINS];
@@ -240,6 +239,7 @@ mod tests {
         let ends = (0..340).map(|n| strut(n, if n < 300 { 4.0 + (n % 20) as f64 * 0.1 } else { 0.3 + (n % 3) as f64 * 0.1 }));
         let nodes: Vec<DVec3> = ends.flatten().collect();
         let net = Skeleton { nodes, struts: (0..340).map(|n| [2 * n, 2 * n + 1]).collect() };
+        let lengths = |net: &Skeleton| histogram(&net.struts.iter().map(|s| net.length(*s)).collect::<Vec<f64>>());
         let found = lengths(&net).unwrap();
         assert_eq!(found.counts.iter().sum::<usize>(), 340);
         assert!((0.6..4.0).contains(&found.suggested_weld_mm), "{}", found.suggested_weld_mm);

@@ -166,6 +166,43 @@ impl PointGrid {
         ((c[2] * self.count[1] + c[1]) * self.count[0] + c[0]) as usize
     }
 
+    /// The points' numbers in the order of the bins that hold them.
+    pub fn in_order(&self) -> &[u32] {
+        &self.held.items
+    }
+
+    /// Of a bin, which holds about two points.
+    pub fn edge(&self) -> f64 {
+        self.edge
+    }
+
+    /// Calls `f` with all points within `reach` of `p`, and with others near them, and their places.
+    pub fn around(&self, p: DVec3, reach: f64, mut f: impl FnMut(u32, DVec3)) {
+        let (low, high) = (self.cell(p - reach), self.cell(p + reach));
+        // How far the bins at a number along an axis are from `p` along it, by its square. Those at the rim hold points of
+        // the rim itself, and rounding.
+        let apart = |axis: usize, at: i64| {
+            let from = self.low[axis] + at as f64 * self.edge;
+            (from - p[axis]).max(p[axis] - from - self.edge).max(0.0).powi(2)
+        };
+        let most = reach * reach * (1.0 + 1e-9);
+        for z in low[2]..=high[2] {
+            for y in low[1]..=high[1] {
+                let left = most - apart(2, z) - apart(1, y);
+                if left < 0.0 {
+                    continue;
+                }
+                let reach = left.sqrt();
+                let bin = |x: f64| (((x - self.low.x) / self.edge) as i64).clamp(0, self.count[0] - 1);
+                // Bins of a row lie side by side.
+                let first = self.bin([bin(p.x - reach), y, z]);
+                let last = self.bin([bin(p.x + reach), y, z]);
+                let row = self.held.starts[first] as usize..self.held.starts[last + 1] as usize;
+                self.held.items[row.clone()].iter().zip(&self.binned[row]).for_each(|(id, q)| f(*id, *q));
+            }
+        }
+    }
+
     /// Calls `f` with the points of the bins in ring `r` around `p` and their places: ring 0 is its own bin. Gives the
     /// distance that any point of later rings has at least; none when there are no later rings.
     pub fn ring(&self, p: DVec3, r: i64, mut f: impl FnMut(u32, DVec3)) -> Option<f64> {

@@ -16,12 +16,14 @@ use super::skeleton::Skeleton;
 use super::surface::{low_discrepancy, low_discrepancy_flat, turn, Periodic};
 use super::trim::cleaned;
 use super::voronoi::Within;
-use super::{own_cell, taper, unit, voronoi, Bare, Facts};
+use super::{own_cell, taper, unit, Bare, Facts};
 use crate::median::median;
-use crate::part::{sharp_edges, Part};
+use crate::part::Part;
+use crate::recipe::structure::MOST_SEEDS;
 use crate::recipe::{
     CellKind, ExtrudedKind, FaceMark, FoamKind, GivenKind, Joins, Kind, RecipeError, SeededKind, Seeds, Structure, StrutSection,
 };
+use crate::sides::Sides;
 use glam::{DMat3, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -71,14 +73,21 @@ pub fn seed_cells(site: Site, s: &Structure, cancelled: &(dyn Fn() -> bool + Syn
         return Some(SeedCells::default());
     }
     let (frame, scale, sizes) = (frame_of(site.part, s), DVec3::from(s.cell_mm), Sizes::of(site, s.seeds.finer.as_ref()));
-    let region = Scaled { part: site.part, frame, scale, sizes: sizes.as_ref() };
+    let sides = Sides::new(site.part, places_of(site.part, s));
+    let region = Scaled { part: site.part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
     let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), cancelled)?;
     let placed = |p: &DVec3| frame.back(*p * scale);
-    let raw = voronoi::diagram(&found.points, &found.bounds).edges;
+    let raw = found.cells.diagram(&found.points, &found.bounds).edges;
     let edges = Skeleton { nodes: raw.nodes.iter().map(placed).collect(), struts: raw.struts };
-    let inside: Vec<bool> = edges.nodes.par_iter().map(|p| site.part.distance.inside(*p)).collect();
+    let inside: Vec<bool> = edges.nodes.par_iter().map(|p| sides.inside(*p)).collect();
     let edges = edges.filtered(|e| e.iter().any(|n| inside[*n as usize]));
     Some(SeedCells { points: found.points[..found.inside + found.on_surface].iter().map(placed).collect(), edges })
+}
+
+/// Of how many places sides of the part are asked for, about: vertices of cells are several times as many as points.
+fn places_of(part: &Part, s: &Structure) -> usize {
+    let cells = || part.facts.volume_mm3 / s.cell_mm.iter().product::<f64>();
+    10 * s.seeds.count.map_or_else(|| cells().min(MOST_SEEDS as f64) as usize, |n| n as usize)
 }
 
 /// Part to the structure's axes.
@@ -226,8 +235,9 @@ fn bent(site: Site, kind: CellKind, s: &Structure, rows: &Rows, joins: Joins) ->
     let straight = cells(kind, s, Frame::OF_PART, joins);
     let cell = s.smallest();
     // Near an axis struts shrink to nothing.
-    let (net, facts) =
-        cleaned(part, rows.struts(&unit_struts(kind, s)), Skeleton::default(), cell, &|_| DWINDLED * cell, &s.clean);
+    let raw = rows.struts(&unit_struts(kind, s));
+    let sides = Sides::new(part, raw.nodes.len());
+    let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| DWINDLED * cell, &s.clean);
     let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
     let inner = struts.len();
     let made = net_of(site, struts, inner, joins, cell);
@@ -300,11 +310,13 @@ fn extruded(
     }
     let scale = DVec3::new(x, y, 1.0);
     let (low, high) = box_of(part, |p| frame.local(p) / scale);
-    let found = scatter(&Shadow { low, high }, &s.seeds, own_points(&s.seeds, frame, scale), cancelled)?;
+    let region = Shadow { low, high };
+    let mut found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), cancelled)?;
     let cell = found.cell * x.min(y);
-    let facts = Facts { seeds: found.inside, unevenness: found.unevenness, pieces: 1, ..Facts::default() };
     let opening = nearest_width(&found) * x.min(y);
-    Some(Net::new(frame, walls(&found, scale, 0.0), joins, cell).with_opening(opening).with_facts(facts))
+    let (walls, volumes) = walls(&mut found, scale, 0.0);
+    let facts = Facts { seeds: found.inside, unevenness: found.unevenness(&volumes, &region), pieces: 1, ..Facts::default() };
+    Some(Net::new(frame, walls, joins, cell).with_opening(opening).with_facts(facts))
 }
 
 /// Points given one by one, in the structure's axes and in cells of size `scale`.
@@ -313,16 +325,17 @@ pub(super) fn own_points(seeds: &Seeds, frame: Frame, scale: DVec3) -> Option<Ve
     Some(own.points_mm.iter().map(|p| frame.local(DVec3::from(*p)) / scale).collect())
 }
 
-/// Walls between the cells of points, in mm. Their holes are as wide as that share of the walls, 0 for none.
-fn walls(found: &Scattered, scale: DVec3, share: f64) -> Source {
+/// Walls between the cells of points, in mm, and the volumes of the cells. The walls' holes are as wide as that share of
+/// them, 0 for none.
+fn walls(found: &mut Scattered, scale: DVec3, share: f64) -> (Source, Vec<f64>) {
     let seeds: Vec<DVec3> = found.points.iter().map(|p| *p * scale).collect();
     let b = found.bounds;
     let most = scale.max_element();
     let outer = (b.outer.0, b.outer.1 * most);
     let bounds = Within { low: b.low * scale, high: b.high * scale, radius: b.radius * most, outer };
-    let d = voronoi::diagram(&seeds, &bounds);
+    let d = std::mem::take(&mut found.cells).diagram(&seeds, &bounds);
     let hole = |&(middle, radius): &(DVec3, f64)| Hole { middle, radius: share * radius };
-    Source::Walls { seeds, pairs: d.pairs, holes: d.discs.iter().map(hole).collect() }
+    (Source::Walls { seeds, pairs: d.pairs, holes: d.discs.iter().map(hole).collect() }, d.volumes)
 }
 
 /// Median diameter of the holes in walls; 0 without any.
@@ -352,41 +365,45 @@ fn seeded(
     let part = site.part;
     let scale = DVec3::from(s.cell_mm);
     let sizes = Sizes::of(site, s.seeds.finer.as_ref());
-    let region = Scaled { part, frame, scale, sizes: sizes.as_ref() };
-    let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), cancelled)?;
+    let sides = Sides::new(part, places_of(part, s));
+    let region = Scaled { part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
+    let mut found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), cancelled)?;
     if cancelled() {
         return None;
     }
     let cell = found.cell * s.smallest();
     let least = region.least_size();
-    let known =
-        |facts: Facts| Facts { seeds: found.inside, surface_seeds: found.on_surface, unevenness: found.unevenness, ..facts };
+    let known = |facts: Facts, found: &Scattered, volumes: &[f64]| Facts {
+        seeds: found.inside,
+        surface_seeds: found.on_surface,
+        unevenness: found.unevenness(volumes, &region),
+        ..facts
+    };
     if kind == SeededKind::VoronoiWalls {
-        let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() });
-        let walls = walls(&found, scale, s.seeds.holes);
+        let (walls, volumes) = walls(&mut found, scale, s.seeds.holes);
+        let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() }, &found, &volumes);
         let opening = median_hole(&walls);
         return Some(Net::new(frame, walls, joins, cell).with_smallest(least * cell).with_opening(opening).with_facts(facts));
     }
     let mut outer = Skeleton::default();
+    let d = std::mem::take(&mut found.cells).diagram(&found.points, &found.bounds);
     let (raw, opening) = match kind {
         SeededKind::Voronoi => {
-            let d = voronoi::diagram(&found.points, &found.bounds);
             // Over the size of cells there.
             let middle = |[a, b]: [u32; 2]| (found.points[a as usize] + found.points[b as usize]) * 0.5;
             let over = |(pair, width): (&[u32; 2], &f64)| width / region.size(middle(*pair));
             let widths: Vec<f64> = d.pairs.par_iter().zip(&d.widths).map(over).collect();
             if s.seeds.net {
                 let surface = part.mesh.clone().mapped(|p| frame.local(p) / scale);
-                let sharp = if s.seeds.edges { sharp_edges(&part.mesh) } else { Vec::new() };
-                outer = outer::net(&surface, &found.points, &d.pairs, &sharp);
+                let sharp: &[[u32; 2]] = if s.seeds.edges { &part.sharp_edges } else { &[] };
+                outer = outer::net(&surface, &found.points, &d.pairs, sharp);
             }
             let inner = s.seeds.inner || !s.seeds.net;
             (if inner { d.edges } else { Skeleton::default() }, median(widths).unwrap_or(0.0))
         }
         SeededKind::Delaunay => {
-            let struts = voronoi::diagram(&found.points, &found.bounds).pairs;
             // At the rim of the padding cells are cut open, and touch others far away.
-            let all = Skeleton { nodes: found.points.clone(), struts };
+            let all = Skeleton { nodes: found.points.clone(), struts: d.pairs };
             let size = |n: u32| region.size(all.nodes[n as usize]);
             let longest = |[a, b]: [u32; 2]| LONGEST * found.cell * size(a).max(size(b));
             (all.filtered(|e| all.length(e) < longest(e)), TRIANGLE * found.cell)
@@ -395,8 +412,8 @@ fn seeded(
     };
     let placed = |s: Skeleton| Skeleton { nodes: s.nodes.iter().map(|p| frame.back(*p * scale)).collect(), ..s };
     let weld = |p: DVec3| s.seeds.weld * cell * sizes.as_ref().map_or(1.0, |s| s.share(p));
-    let (net, facts) = cleaned(part, placed(raw), placed(outer), cell, &weld, &s.clean);
-    let facts = known(facts);
+    let (net, facts) = cleaned(part, &sides, placed(raw), placed(outer), cell, &weld, &s.clean);
+    let facts = known(facts, &found, &d.volumes);
     let of_net = |ends: [DVec3; 2]| joins.net_mm > 0.0 && is_on_surface(part, ends, cell);
     let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) = net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
     let inner = struts.len();
@@ -414,7 +431,8 @@ fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
         struts: own.struts.clone(),
     });
     let cell = median(raw.struts.iter().map(|e| raw.length(*e)).collect()).unwrap_or(1.0);
-    let (net, facts) = cleaned(part, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
+    let sides = Sides::new(part, raw.nodes.len());
+    let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
     let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
     let inner = struts.len();
     let made = net_of(site, struts, inner, joins, cell);

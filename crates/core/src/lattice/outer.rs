@@ -24,23 +24,60 @@ pub fn net(mesh: &TriMesh, points: &[DVec3], pairs: &[[u32; 2]], sharp: &[[u32; 
         beside[*b as usize].push(*a);
     }
     let sharp: HashSet<[u32; 2]> = sharp.iter().copied().collect();
-    let pieces: Vec<[DVec3; 2]> = (0..mesh.triangles.len())
-        .into_par_iter()
-        .flat_map_iter(|t| {
-            let corners = mesh.corners(t);
-            let tri = mesh.triangles[t];
-            let keep = [0, 1, 2].map(|e: usize| {
-                let (a, b) = (tri[e], tri[(e + 1) % 3]);
-                // Of the two triangles at a sharp edge the one that runs it upward.
-                a < b && sharp.contains(&[a, b])
-            });
-            let start = grid.nearest(corners.iter().sum::<DVec3>() / 3.0, 1, |_| false)[0].1;
-            shared_out(corners, start, points, &beside, keep)
+    let pieces: Vec<[DVec3; 2]> = mesh
+        .triangles
+        .par_chunks(TOGETHER)
+        .flat_map_iter(|triangles| {
+            let mut out = Vec::new();
+            let mut own = None;
+            for tri in triangles {
+                let corners = tri.map(|v| mesh.points[v as usize]);
+                let keep = [0, 1, 2].map(|e: usize| {
+                    let (a, b) = (tri[e], tri[(e + 1) % 3]);
+                    // Of the two triangles at a sharp edge the one that runs it upward.
+                    !sharp.is_empty() && a < b && sharp.contains(&[a, b])
+                });
+                let middle = corners.iter().sum::<DVec3>() / 3.0;
+                let start = own.unwrap_or_else(|| grid.nearest(middle, 1, |_| false)[0].1);
+                let (found, next) = walked(start, middle, points, &beside);
+                own = Some(found);
+                // No corner is nearer to another point than all of the triangle to this one.
+                let reach = corners.iter().map(|c| c.distance_squared(middle)).fold(0.0, f64::max).sqrt();
+                let least = points[found as usize].distance(middle);
+                if next.sqrt() - least > 2.0 * reach * (1.0 + 1e-9) {
+                    out.extend((0..3).filter(|e| keep[*e]).map(|e| [corners[e], corners[(e + 1) % 3]]));
+                } else {
+                    shared_out(corners, found, points, &beside, keep, &mut out);
+                }
+            }
+            out
         })
         .collect();
     let nodes: Vec<DVec3> = pieces.iter().flatten().copied().collect();
     let struts = (0..pieces.len() as u32).map(|n| [2 * n, 2 * n + 1]).collect();
     Skeleton { nodes, struts }
+}
+
+/// Triangles one after the other: neighbours mostly lie in the same cell.
+const TOGETHER: usize = 256;
+
+/// The point nearest to a place, by steps to neighbours that are nearer, and the square of the distance of its nearest
+/// neighbour.
+fn walked(from: u32, place: DVec3, points: &[DVec3], beside: &[Vec<u32>]) -> (u32, f64) {
+    let (mut own, mut least) = (from, points[from as usize].distance_squared(place));
+    loop {
+        let (mut nearest, mut next) = (own, f64::INFINITY);
+        for &other in &beside[own as usize] {
+            let d = points[other as usize].distance_squared(place);
+            if d < next {
+                (nearest, next) = (other, d);
+            }
+        }
+        if next >= least {
+            return (own, next);
+        }
+        (own, least) = (nearest, next);
+    }
 }
 
 /// What an edge of a piece lies on.
@@ -50,8 +87,16 @@ enum Border {
     Cell(u32),
 }
 
-fn shared_out(corners: [DVec3; 3], start: u32, points: &[DVec3], beside: &[Vec<u32>], keep: [bool; 3]) -> Vec<[DVec3; 2]> {
-    let mut out = Vec::new();
+/// Shares a triangle out, from the cell that holds its middle on: adds borders between cells to `out`, and the sides that are
+/// to be kept.
+fn shared_out(
+    corners: [DVec3; 3],
+    start: u32,
+    points: &[DVec3],
+    beside: &[Vec<u32>],
+    keep: [bool; 3],
+    out: &mut Vec<[DVec3; 2]>,
+) {
     let mut seen = vec![start];
     let mut next = 0;
     while next < seen.len() {
@@ -80,7 +125,6 @@ fn shared_out(corners: [DVec3; 3], start: u32, points: &[DVec3], beside: &[Vec<u
             }
         }
     }
-    out
 }
 
 /// Cuts off what is nearer to `other` than to `own` (Sutherland & Hodgman 1974). Each corner goes with the
@@ -144,7 +188,7 @@ mod tests {
     fn sharp_edges_are_followed_when_asked() {
         let cube = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(10.0));
         let points = [DVec3::new(2.0, 5.0, 5.0), DVec3::new(8.0, 5.0, 5.0)];
-        let sharp = crate::part::sharp_edges(&cube);
+        let sharp = crate::part::Part::prepare(&cube).unwrap().sharp_edges;
         assert_eq!(sharp.len(), 12);
         let length = |s: &Skeleton| s.struts.iter().map(|e| s.length(*e)).sum::<f64>();
         let around = net(&cube, &points, &[[0, 1]], &[]);

@@ -4,6 +4,7 @@ use super::finer::Sizes;
 use super::members::Frame;
 use crate::part::Part;
 use crate::random::Random;
+use crate::sides::Sides;
 use glam::DVec3;
 
 /// Where points may lie.
@@ -12,6 +13,10 @@ pub trait Region: Sync {
     fn bounds(&self) -> (DVec3, DVec3);
     /// Distance from the part, negative inside; beyond `limit` any larger number.
     fn distance(&self, p: DVec3, limit: f64) -> f64;
+    /// Does a place lie inside? None where only the distance tells.
+    fn clearly_inside(&self, _: DVec3) -> Option<bool> {
+        None
+    }
     /// Share of its distance by which a point may move in any direction and stay on its side.
     fn slack(&self) -> f64;
     fn volume(&self) -> f64;
@@ -45,6 +50,7 @@ pub trait Region: Sync {
 /// A part in the structure's axes, measured in cells of size `scale`.
 pub struct Scaled<'a> {
     pub part: &'a Part,
+    pub sides: &'a Sides<'a>,
     pub frame: Frame,
     pub scale: DVec3,
     /// Where cells are smaller.
@@ -82,9 +88,13 @@ impl Region for Scaled<'_> {
         let at = self.frame.back(p * self.scale);
         match self.part.distance.query(at, limit * self.scale.max_element()) {
             Some((d, _)) => d / by,
-            None if self.part.distance.inside(at) => -limit,
+            None if self.sides.inside(at) => -limit,
             None => 2.0 * limit,
         }
+    }
+
+    fn clearly_inside(&self, p: DVec3) -> Option<bool> {
+        self.sides.clearly_inside(self.frame.back(p * self.scale))
     }
 
     fn slack(&self) -> f64 {

@@ -27,8 +27,25 @@ pub struct Scattered {
     /// Edge of a cube of a cell's volume.
     pub cell: f64,
     pub bounds: Within,
-    /// Standard deviation over mean of the volumes of the inner points' cells.
-    pub unevenness: f64,
+    /// What is known of the points' cells from relaxing them.
+    pub cells: Cells,
+}
+
+impl Scattered {
+    /// Standard deviation over mean of the volumes of the inner points' cells, each over that of a cell of the size
+    /// there. `volumes` are those of all cells.
+    pub fn unevenness(&self, volumes: &[f64], region: &dyn Region) -> f64 {
+        let inner = self.points[..self.inside].par_iter().zip(volumes);
+        let volumes: Vec<f64> = inner.map(|(p, v)| v / region.size(*p).powi(3)).collect();
+        let n = volumes.len().max(1) as f64;
+        let mean = volumes.iter().sum::<f64>() / n;
+        let spread = volumes.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / n;
+        if mean > 0.0 {
+            spread.sqrt() / mean
+        } else {
+            0.0
+        }
+    }
 }
 
 /// Layers of cells around the part that are made whole, in cells of the size there.
@@ -41,6 +58,9 @@ const OUTER_RADIUS: f64 = 1.5;
 const RELAXED_RADIUS: f64 = 1.1;
 /// Candidates for an even point.
 const CROWD: usize = 5;
+
+/// Of so many rounds they are moved in one.
+const PADDING_FOLLOWS: u32 = 3;
 
 /// A point of the padding keeps this distance from given ones, in cells.
 const APART: f64 = 0.7;
@@ -122,16 +142,16 @@ pub fn scatter(
     let mut cells = Cells::default();
     // Nothing is known yet of how far the points are from the part's surface.
     let mut clear = vec![0.0; points.len()];
-    for _ in 0..seeds.rounds {
+    for round in 0..seeds.rounds {
         if cancelled() {
             return None;
         }
-        let facts = cells.facts(&points, &while_relaxed);
+        // Points of the padding follow now and then: all that they do is to press on the others.
+        let count = if round % PADDING_FOLLOWS == 0 { points.len() } else { kept };
+        let facts = cells.facts(&points, count, &while_relaxed);
         relax(&mut points, &mut clear, [found, found + on_surface], region, &facts, pad);
     }
-    let volumes = cells.facts(&points, &bounds);
-    let volumes: Vec<f64> = volumes[..found].par_iter().zip(&points).map(|(f, p)| f.volume / region.size(*p).powi(3)).collect();
-    Some(Scattered { unevenness: unevenness(&volumes), points, inside: found, on_surface, cell, bounds })
+    Some(Scattered { points, inside: found, on_surface, cell, bounds, cells })
 }
 
 /// Places by chance inside the region until there are so many, and those that come along within `pad` around it.
@@ -157,8 +177,12 @@ fn candidates(
         let chance: Vec<f64> = if least < 1.0 { batch.iter().map(|_| random.unit()).collect() } else { Vec::new() };
         let taken = |n: usize, p: DVec3| chance.get(n).is_none_or(|c| *c < (least / region.size(p)).powi(3));
         let far = f64::INFINITY;
-        let distance: Vec<f64> =
-            batch.par_iter().enumerate().map(|(n, p)| if taken(n, *p) { region.distance(*p, pad) } else { far }).collect();
+        let distance = |(n, p): (usize, &DVec3)| match region.clearly_inside(*p) {
+            _ if !taken(n, *p) => far,
+            Some(true) => -pad,
+            _ => region.distance(*p, pad),
+        };
+        let distance: Vec<f64> = batch.par_iter().enumerate().map(distance).collect();
         for (p, d) in batch.into_iter().zip(distance) {
             if inner.len() == wanted {
                 break;
@@ -236,7 +260,7 @@ fn relax(
         }
         let to = if region.flat() { f.middle.with_z(0.0) } else { heavier(region, f) };
         *clear -= p.distance(to);
-        if *clear > 0.0 {
+        if *clear > 0.0 || n < inside && region.clearly_inside(to) == Some(true) {
             *p = to;
             return;
         }
@@ -277,17 +301,6 @@ fn mean_density(region: &dyn Region) -> f64 {
         1.0
     } else {
         found.iter().sum::<f64>() / found.len() as f64
-    }
-}
-
-fn unevenness(volumes: &[f64]) -> f64 {
-    let n = volumes.len().max(1) as f64;
-    let mean = volumes.iter().sum::<f64>() / n;
-    let spread = volumes.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / n;
-    if mean > 0.0 {
-        spread.sqrt() / mean
-    } else {
-        0.0
     }
 }
 
@@ -359,8 +372,10 @@ mod tests {
     use crate::lattice::make::own_points;
     use crate::lattice::members::Frame;
     use crate::lattice::region::{Scaled, Shadow};
+    use crate::lattice::voronoi::diagram;
     use crate::part::Part;
     use crate::recipe::OwnPoints;
+    use crate::sides::Sides;
     use glam::DMat3;
     use ulmix_mesh::TriMesh;
 
@@ -370,9 +385,19 @@ mod tests {
         let part = Part::prepare(&TriMesh::sphere(10.0, 3)).unwrap();
         let scale = DVec3::splat(2.0);
         let given = own_points(seeds, STILL, scale);
-        let s = scatter(&Scaled { part: &part, frame: STILL, scale, sizes: None }, seeds, given, &|| false).unwrap();
+        let sides = Sides::new(&part, 2000);
+        let region = Scaled { part: &part, sides: &sides, frame: STILL, scale, sizes: None };
+        let s = scatter(&region, seeds, given, &|| false).unwrap();
+        drop(sides);
         (part, s)
     }
+
+    fn unevenness(s: &Scattered, region: &dyn Region) -> f64 {
+        s.unevenness(&diagram(&s.points, &s.bounds).volumes, region)
+    }
+
+    /// A region in which all cells are of one size.
+    const ALIKE: Shadow = Shadow { low: DVec3::ZERO, high: DVec3::ONE };
 
     #[test]
     fn the_count_is_exact_and_inside_and_repeats() {
@@ -402,7 +427,7 @@ mod tests {
         assert!(s.inside > 20 && s.inside < 120 && s.points[..s.inside].iter().all(is_own));
         assert_eq!(s.points.iter().filter(|p| is_own(p)).count(), 120);
         // Cells of all points fill the ball: each place is in the cell of the point nearest to it.
-        let volume: f64 = Cells::default().facts(&s.points, &s.bounds).iter().map(|f| f.volume).sum();
+        let volume: f64 = Cells::default().facts(&s.points, s.points.len(), &s.bounds).iter().map(|f| f.volume).sum();
         let size = s.bounds.high - s.bounds.low;
         assert!((volume / (size.x * size.y * size.z) - 1.0).abs() < 1e-6, "{volume}");
     }
@@ -463,9 +488,9 @@ mod tests {
             d.fold(f64::INFINITY, f64::min) / s.cell
         };
         assert!(closest(&of(Spread::Even, 0)) > 0.6 && closest(&of(Spread::Loose, 0)) < 0.3);
-        let uneven: Vec<f64> = [0, 2, 10].map(|r| of(Spread::Loose, r).unevenness).to_vec();
+        let uneven: Vec<f64> = [0, 2, 10].map(|r| unevenness(&of(Spread::Loose, r), &ALIKE)).to_vec();
         assert!(uneven[0] > 0.3 && uneven[1] < 0.7 * uneven[0] && uneven[2] < 0.7 * uneven[1], "{uneven:?}");
-        assert!(of(Spread::Even, 0).unevenness < 0.2);
+        assert!(unevenness(&of(Spread::Even, 0), &ALIKE) < 0.2);
     }
 
     #[test]
@@ -475,7 +500,7 @@ mod tests {
         let shadow = Shadow { low: DVec3::ZERO, high: DVec3::new(20.0, 10.0, 0.0) };
         let s = scatter(&shadow, &Seeds { rounds: 3, ..Seeds::default() }, None, &|| false).unwrap();
         assert_eq!(s.inside, 200);
-        assert!(s.points.iter().all(|p| p.z == 0.0) && (s.cell - 1.0).abs() < 1e-12 && s.unevenness < 0.15);
+        assert!(s.points.iter().all(|p| p.z == 0.0) && (s.cell - 1.0).abs() < 1e-12 && unevenness(&s, &ALIKE) < 0.15);
     }
 
     #[test]
@@ -488,10 +513,9 @@ mod tests {
         let finer = Finer { share: 0.4, reach_mm: 20.0, surface: false };
         let site = super::super::finer::Site { part: &part, zones: Some(&zones), draft: false };
         let sizes = Sizes::of(site, Some(&finer)).unwrap();
-        let of = |seeds: &Seeds| {
-            let scale = DVec3::splat(4.0);
-            scatter(&Scaled { part: &part, frame: STILL, scale, sizes: Some(&sizes) }, seeds, None, &|| false).unwrap()
-        };
+        let sides = Sides::new(&part, 2000);
+        let region = Scaled { part: &part, sides: &sides, frame: STILL, scale: DVec3::splat(4.0), sizes: Some(&sizes) };
+        let of = |seeds: &Seeds| scatter(&region, seeds, None, &|| false).unwrap();
         for rounds in [0, 8] {
             let s = of(&Seeds { rounds, ..Seeds::default() });
             assert!((s.cell - 1.0).abs() < 0.01, "{}", s.cell);
@@ -502,7 +526,8 @@ mod tests {
             };
             let (near, far) = (per_cell(-20.0, -14.0), per_cell(8.0, 20.0));
             assert!((near / 0.4f64.powi(-3) - 1.0).abs() < 0.15 && (far - 1.0).abs() < 0.15, "{rounds}: {near} {far}");
-            assert!(s.unevenness < 0.3, "{}", s.unevenness);
+            let uneven = unevenness(&s, &region);
+            assert!(uneven < 0.3, "{uneven}");
         }
         let counted = of(&Seeds { count: Some(500), ..Seeds::default() });
         let inside = counted.points.iter().filter(|p| part.distance.inside(**p * 4.0)).count();

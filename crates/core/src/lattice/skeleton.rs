@@ -2,7 +2,7 @@
 
 use super::Facts;
 use glam::DVec3;
-use std::collections::HashMap;
+use rayon::prelude::*;
 use ulmix_mesh::topology::UnionFind;
 
 /// Nodes and the struts between them. mm.
@@ -22,10 +22,10 @@ impl Skeleton {
     }
 
     /// Without the struts that `keep` refuses, without nodes that then hold none, each strut once.
-    pub fn filtered(&self, keep: impl Fn([u32; 2]) -> bool) -> Skeleton {
-        let mut struts: Vec<[u32; 2]> =
-            self.struts.iter().filter(|s| s[0] != s[1] && keep(**s)).map(|s| [s[0].min(s[1]), s[0].max(s[1])]).collect();
-        struts.sort_unstable();
+    pub fn filtered(&self, keep: impl Fn([u32; 2]) -> bool + Sync) -> Skeleton {
+        let kept = self.struts.par_iter().filter(|s| s[0] != s[1] && keep(**s));
+        let mut struts: Vec<[u32; 2]> = kept.map(|s| [s[0].min(s[1]), s[0].max(s[1])]).collect();
+        struts.par_sort_unstable();
         struts.dedup();
         let mut number = vec![u32::MAX; self.nodes.len()];
         let mut nodes = Vec::new();
@@ -44,11 +44,11 @@ impl Skeleton {
     /// first, and never so that a node gathers ends farther apart than twice the limit. Where some of a
     /// node's ends are `held`, on a surface, it is the one of them nearest to their middle. Also gives how
     /// many struts there were.
-    pub fn welded(&self, limit: impl Fn(DVec3) -> f64, held: &[bool]) -> (Skeleton, usize) {
+    pub fn welded(&self, limit: impl Fn(DVec3) -> f64 + Sync, held: &[bool]) -> (Skeleton, usize) {
         let limit_of = |s: [u32; 2]| limit((self.nodes[s[0] as usize] + self.nodes[s[1] as usize]) * 0.5);
-        let lengths = self.struts.iter().enumerate().map(|(n, s)| (self.length(*s), n, limit_of(*s)));
+        let lengths = self.struts.par_iter().enumerate().map(|(n, s)| (self.length(*s), n, limit_of(*s)));
         let mut short: Vec<(f64, usize, f64)> = lengths.filter(|(l, _, limit)| l < limit).collect();
-        short.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+        short.par_sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
         let mut joined = UnionFind::new(self.nodes.len());
         let mut boxes: Vec<(DVec3, DVec3)> = self.nodes.iter().map(|p| (*p, *p)).collect();
         let mut drawn = 0;
@@ -88,27 +88,37 @@ impl Skeleton {
     /// rounding.
     pub fn merged(&self, limit: f64) -> Skeleton {
         // Bins far larger than the limit: few places lie so near to a border that the next bin matters too.
-        let bin = |p: DVec3| (p / (32.0 * limit)).floor().to_array().map(|c| c as i64);
-        let mut held: HashMap<[i64; 3], Vec<u32>> = HashMap::new();
-        let mut nodes: Vec<DVec3> = Vec::new();
-        let number: Vec<u32> = self
-            .nodes
-            .iter()
-            .map(|&p| {
-                let (low, high) = (bin(p - limit), bin(p + limit));
-                let first_in = |b: [i64; 3]| held.get(&b)?.iter().copied().find(|m| nodes[*m as usize].distance(p) < limit);
-                let along = |axis: usize| low[axis]..=high[axis];
-                let bins = along(2).flat_map(|z| along(1).flat_map(move |y| along(0).map(move |x| [x, y, z])));
-                let near = bins.filter_map(first_in).min();
-                near.unwrap_or_else(|| {
-                    nodes.push(p);
-                    held.entry(bin(p)).or_default().push(nodes.len() as u32 - 1);
-                    nodes.len() as u32 - 1
-                })
-            })
-            .collect();
-        let struts = self.struts.iter().map(|s| s.map(|n| number[n as usize])).collect();
-        Skeleton { nodes, struts }.filtered(|_| true)
+        let bin = |p: DVec3| (p / (512.0 * limit)).floor().to_array().map(|c| c as i64);
+        // Bins may share a key: that only makes more places to look at.
+        let key =
+            |bin: [i64; 3]| bin.iter().fold(0u64, |key, c| (key.rotate_left(21) ^ *c as u64).wrapping_mul(0x9E37_79B9_7F4A_7C15));
+        let numbered = || self.nodes.par_iter().zip(0..self.nodes.len() as u32);
+        let mut keyed: Vec<(u64, u32)> = numbered().map(|(p, n)| (key(bin(*p)), n)).collect();
+        keyed.par_sort_unstable();
+        let near_border: Vec<u32> = numbered().filter(|(p, _)| bin(**p - limit) != bin(**p + limit)).map(|(_, n)| n).collect();
+        let mut joined = UnionFind::new(self.nodes.len());
+        let mut join_near = |n: u32, others: &[(u64, u32)]| {
+            let p = self.nodes[n as usize];
+            for &(_, m) in others.iter().filter(|(_, m)| self.nodes[*m as usize].distance(p) < limit) {
+                joined.join(n, m);
+            }
+        };
+        for places in keyed.chunk_by(|a, b| a.0 == b.0) {
+            (1..places.len()).for_each(|n| join_near(places[n].1, &places[..n]));
+        }
+        for n in near_border {
+            let p = self.nodes[n as usize];
+            let (own, low, high) = (bin(p), bin(p - limit), bin(p + limit));
+            let along = |axis: usize| low[axis]..=high[axis];
+            let bins = along(2).flat_map(|z| along(1).flat_map(move |y| along(0).map(move |x| [x, y, z])));
+            for key in bins.filter(|b| *b != own).map(key) {
+                let places = &keyed[keyed.partition_point(|k| k.0 < key)..];
+                join_near(n, &places[..places.partition_point(|k| k.0 == key)]);
+            }
+        }
+        // A root is the first of those joined.
+        let struts = self.struts.iter().map(|s| s.map(|n| joined.root(n))).collect();
+        Skeleton { nodes: self.nodes.clone(), struts }.filtered(|_| true)
     }
 
     /// Both together.
@@ -141,15 +151,15 @@ impl Skeleton {
     }
 
     pub fn facts(&self) -> Facts {
-        let lengths = || self.struts.iter().map(|s| self.length(*s));
+        let lengths: Vec<f64> = self.struts.par_iter().map(|s| self.length(*s)).collect();
         let count = self.struts.len().max(1) as f64;
         Facts {
             nodes: self.nodes.len(),
             struts: self.struts.len(),
             degree: 2.0 * self.struts.len() as f64 / self.nodes.len().max(1) as f64,
-            shortest_mm: if self.struts.is_empty() { 0.0 } else { lengths().fold(f64::INFINITY, f64::min) },
-            mean_mm: lengths().sum::<f64>() / count,
-            longest_mm: lengths().fold(0.0, f64::max),
+            shortest_mm: if lengths.is_empty() { 0.0 } else { lengths.iter().copied().fold(f64::INFINITY, f64::min) },
+            mean_mm: lengths.iter().sum::<f64>() / count,
+            longest_mm: lengths.iter().copied().fold(0.0, f64::max),
             pieces: self.pieces().1,
             ..Facts::default()
         }
