@@ -56,11 +56,10 @@ const RADIUS: f64 = 2.0;
 const OUTER_RADIUS: f64 = 1.5;
 /// While points are relaxed those of the padding need their middles only about.
 const RELAXED_RADIUS: f64 = 1.1;
+/// And of so many rounds they move in one.
+const PADDING_FOLLOWS: u32 = 3;
 /// Candidates for an even point.
 const CROWD: usize = 5;
-
-/// Of so many rounds they are moved in one.
-const PADDING_FOLLOWS: u32 = 3;
 
 /// A point of the padding keeps this distance from given ones, in cells.
 const APART: f64 = 0.7;
