@@ -174,6 +174,42 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &[[u32; 2]]
     ]
 }
 
+/// What density and zones say of the result before there is a mesh.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Foretold {
+    pub volume_mm3: f64,
+    pub mass_g: f64,
+    pub part_volume_mm3: f64,
+    pub part_mass_g: f64,
+    pub saved_percent: f64,
+    pub fill_density_percent: f64,
+    pub cautions: Vec<String>,
+}
+
+pub fn foretold(part: &Part, recipe: &Recipe, linked: &Linked) -> Foretold {
+    let volume_mm3 = linked.solid_volume_mm3 + linked.lattice_volume_mm3();
+    weighed(part, recipe, linked, volume_mm3, 0.0)
+}
+
+/// The figures of a result of this volume, of which `proud_mm3` stand past the part's surface.
+fn weighed(part: &Part, recipe: &Recipe, linked: &Linked, volume_mm3: f64, proud_mm3: f64) -> Foretold {
+    let density = recipe.material.density / 1000.0;
+    let part_volume_mm3 = part.facts.volume_mm3;
+    // What is solid outside the fill zone is there in any case.
+    let outside = linked.solid_volume_mm3;
+    let filled = linked.fill_volume_mm3();
+    let fill = if filled > 0.0 { (volume_mm3 - proud_mm3 - outside) / filled } else { 0.0 };
+    Foretold {
+        volume_mm3,
+        mass_g: volume_mm3 * density,
+        part_volume_mm3,
+        part_mass_g: part_volume_mm3 * density,
+        saved_percent: 100.0 * (1.0 - volume_mm3 / part_volume_mm3),
+        fill_density_percent: 100.0 * fill,
+        cautions: cautions(part, recipe, linked),
+    }
+}
+
 /// `proud_mm3` is the volume of lattice past the part's surface.
 pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step: f64, proud_mm3: f64) -> Report {
     let mesh = &solid.mesh;
@@ -185,12 +221,8 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
         // What two bodies share is there once.
         mesh.volume() - solid.apart.map_or(0.0, |a| a.shared_mm3)
     };
-    let density = recipe.material.density / 1000.0;
-    let part_volume_mm3 = part.facts.volume_mm3;
-    // What is solid outside the fill zone is there in any case.
-    let outside = linked.solid_volume_mm3;
-    let filled = linked.fill_volume_mm3();
-    let fill = if filled > 0.0 { (volume_mm3 - proud_mm3 - outside) / filled } else { 0.0 };
+    let Foretold { volume_mm3, mass_g, part_volume_mm3, part_mass_g, saved_percent, fill_density_percent, cautions } =
+        weighed(part, recipe, linked, volume_mm3, proud_mm3);
     let bodies = solid.apart.is_none().then_some(part.facts.bodies);
     // Each has stretches that one thread alone can do.
     let (checks, walls) = rayon::join(
@@ -200,11 +232,11 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
     Report {
         volume_mm3,
         area_mm2: mesh.area(),
-        mass_g: volume_mm3 * density,
+        mass_g,
         part_volume_mm3,
-        part_mass_g: part_volume_mm3 * density,
-        saved_percent: 100.0 * (1.0 - volume_mm3 / part_volume_mm3),
-        fill_density_percent: 100.0 * fill.clamp(0.0, 1.0),
+        part_mass_g,
+        saved_percent,
+        fill_density_percent: fill_density_percent.clamp(0.0, 100.0),
         proud_mm3,
         triangles: mesh.triangles.len(),
         apart: solid.apart.map_or_else(Vec::new, |a| bodies_apart(mesh, a.lattice_triangles)),
@@ -213,8 +245,8 @@ pub fn report(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step
         crumbs_mm3: solid.crumbs.volume_mm3,
         voids_filled: solid.crumbs.voids_filled,
         checks,
-        notes: notes(recipe, linked, mesh, fill, draft.then_some(step)),
-        cautions: cautions(part, recipe, linked),
+        notes: notes(recipe, linked, mesh, fill_density_percent / 100.0, draft.then_some(step)),
+        cautions,
     }
 }
 

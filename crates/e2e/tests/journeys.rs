@@ -586,11 +586,18 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
     // Points, cells and struts are looked at by themselves.
     b.click_text(".ant-segmented-item-label", "Cells").await;
     b.until("the points are counted", || async { b.seen(".legend", "Seed points 60").await }).await;
+    // While they are, they follow what is typed, and the mesh waits.
+    for points in ["64", "60"] {
+        b.fill("[aria-label='Points, ']", points).await;
+        b.until("the points follow", || async { b.seen(".legend", &format!("Seed points {points}")).await }).await;
+        b.until("the mesh waits", || async { b.seen(".state", "the mesh waits").await }).await;
+    }
     b.click_text(".ant-segmented-item-label", "Skeleton").await;
     b.click("[aria-label='Colour struts by']").await;
     b.click_text(".ant-select-item-option-content", "by how struts lie").await;
     b.until("no end is loose", || async { b.seen(".legend", "Dead end 0").await }).await;
     b.click_text(".ant-segmented-item-label", "Whole").await;
+    b.until("it is drawn again", || async { b.seen(".state", "draft").await }).await;
     b.grid_step("0.5").await;
     b.until("the points read as a sentence", || async { b.seen(".step", "Voronoi struts, 60 points").await }).await;
     let read = made(&b, "Plate.3mf").await;

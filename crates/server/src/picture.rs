@@ -8,7 +8,7 @@ use ulmix_core::pipeline::finish::Solid;
 use ulmix_core::pipeline::plan::Prediction;
 use ulmix_core::pipeline::{Linked, Outcome, Quality};
 use ulmix_core::recipe::FaceMark;
-use ulmix_core::report::{thickness_at_points, Report};
+use ulmix_core::report::{thickness_at_points, Foretold, Report};
 use ulmix_core::shape::Owner;
 use ulmix_formats::glb::{self, Attribute, Values};
 use ulmix_mesh::faces::Kind;
@@ -37,6 +37,17 @@ pub struct RunInfo {
     pub seconds: f64,
     /// The picture carries thickness.
     pub has_thickness: bool,
+}
+
+/// What is known of a recipe without a mesh.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Foreseen {
+    pub linked: Linked,
+    /// Of the final mesh.
+    pub prediction: Prediction,
+    pub report: Foretold,
+    pub stages: Vec<StageTime>,
+    pub seconds: f64,
 }
 
 impl RunInfo {

@@ -2,7 +2,7 @@
 //! final runs worked one at a time.
 
 use crate::memory;
-use crate::picture::{draw, pack, RunInfo};
+use crate::picture::{draw, pack, Foreseen, RunInfo};
 use crate::problem::{Answer, Problem};
 use crate::stopwatch::{StageTime, Stopwatch};
 use crate::store::{now_ms, ProjectRow, Store};
@@ -18,6 +18,7 @@ use ulmix_core::part::Part;
 use ulmix_core::pipeline::plan::Prediction;
 use ulmix_core::pipeline::{Pipeline, Quality, Stage};
 use ulmix_core::recipe::Recipe;
+use ulmix_core::report::foretold;
 use utoipa::ToSchema;
 
 /// Stage results kept in memory.
@@ -162,13 +163,9 @@ impl Studio {
     /// Runs a draft; a newer one of the same project cancels it. `keep`: file the picture, so that
     /// reopening shows it at once.
     pub fn draft(&self, project: &str, recipe: &Recipe, quality: Quality, thickness: bool, keep: bool) -> Answer<Vec<u8>> {
-        let cancel = Arc::new(AtomicBool::new(false));
-        if let Some(older) = lock(&self.drafts).insert(project.to_owned(), cancel.clone()) {
-            older.store(true, Ordering::Relaxed);
-        }
         let row = self.store.project(project)?;
         let part = self.part(&row, recipe)?;
-        let watch = Stopwatch::new(cancel, |_| {});
+        let watch = self.newest(project);
         let outcome = guarded(|| self.pipeline.run(&part, recipe, quality, &watch))??;
         let mut info = RunInfo::new(&outcome, watch.log(), thickness);
         self.correct(&mut info.prediction);
@@ -177,6 +174,26 @@ impl Studio {
             self.store.set_picture(project, &Pipeline::recipe_key(&part, recipe), &glb)?;
         }
         Ok(glb)
+    }
+
+    /// What is known without a mesh: the stages that make one wait. Takes the place of an older draft.
+    pub fn foresee(&self, project: &str, recipe: &Recipe) -> Answer<Foreseen> {
+        let row = self.store.project(project)?;
+        let part = self.part(&row, recipe)?;
+        let watch = self.newest(project);
+        let (linked, mut prediction) = guarded(|| self.pipeline.foresee(&part, recipe, &watch))??;
+        self.correct(&mut prediction);
+        let (report, stages) = (foretold(&part, recipe, &linked), watch.log());
+        Ok(Foreseen { linked, prediction, report, seconds: stages.iter().map(|s| s.seconds).sum(), stages })
+    }
+
+    /// The watch of a project's newest run: older ones stop.
+    fn newest(&self, project: &str) -> Stopwatch {
+        let cancel = Arc::new(AtomicBool::new(false));
+        if let Some(older) = lock(&self.drafts).insert(project.to_owned(), cancel.clone()) {
+            older.store(true, Ordering::Relaxed);
+        }
+        Stopwatch::new(cancel, |_| {})
     }
 
     /// The recipe's struts as seven 32-bit numbers each, little-endian: both ends in mm, and how it lies in the part

@@ -5,6 +5,7 @@ export type Project = S['Project']
 export type ProjectCard = S['ProjectCard']
 export type Recipe = S['Recipe']
 export type RunInfo = S['RunInfo']
+export type Foreseen = S['Foreseen']
 export type Report = S['Report']
 export type Check = S['Check']
 export type BodyHealth = S['BodyHealth']
@@ -89,6 +90,8 @@ export const api = {
   /** How far places lie from the border of a zone or body, negative inside. */
   within: async (id: string, of: { of: 'zone' | 'body'; name: string }, places: Float32Array<ArrayBuffer>, signal: AbortSignal) =>
     new Float32Array(await (await call(`/projects/${id}/within?${of.of}=${encodeURIComponent(of.name)}`, { method: 'POST', headers: { 'content-type': 'application/octet-stream' }, body: places, signal })).arrayBuffer()),
+  /** What is known of a recipe without a mesh. */
+  foresee: async (id: string, recipe: Recipe, signal: AbortSignal) => (await call(`/projects/${id}/foresee`, { ...send('POST', recipe), signal })).json() as Promise<Foreseen>,
   /** How many seed points, three numbers for each, six for each edge of their cells. */
   cells: async (id: string, recipe: Recipe) => new Float32Array(await (await call(`/projects/${id}/cells`, send('POST', recipe))).arrayBuffer()),
   skeleton: async (id: string, recipe: Recipe) => new Float32Array(await (await call(`/projects/${id}/skeleton`, send('POST', recipe))).arrayBuffer()),

@@ -262,6 +262,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/foresee": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["foresee"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/ghosts": {
         parameters: {
             query?: never;
@@ -805,6 +821,32 @@ export interface components {
          * @enum {string}
          */
         FoamKind: "foam_sheet";
+        /** @description What is known of a recipe without a mesh. */
+        Foreseen: {
+            linked: components["schemas"]["Linked"];
+            /** @description Of the final mesh. */
+            prediction: components["schemas"]["Prediction"];
+            report: components["schemas"]["Foretold"];
+            /** Format: double */
+            seconds: number;
+            stages: components["schemas"]["StageTime"][];
+        };
+        /** @description What density and zones say of the result before there is a mesh. */
+        Foretold: {
+            cautions: string[];
+            /** Format: double */
+            fill_density_percent: number;
+            /** Format: double */
+            mass_g: number;
+            /** Format: double */
+            part_mass_g: number;
+            /** Format: double */
+            part_volume_mm3: number;
+            /** Format: double */
+            saved_percent: number;
+            /** Format: double */
+            volume_mm3: number;
+        };
         /**
          * @description What a periodic surface bounds.
          * @enum {string}
@@ -2382,6 +2424,54 @@ export interface operations {
                 };
             };
             429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    foresee: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description What is known without a mesh */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Foreseen"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,5 +1,5 @@
 import { create } from 'zustand'
-import { api, Refused, Unreachable, type FaceInfo, type Job, type NewFile, type Project, type Recipe, type RunInfo } from '../api/client'
+import { api, Refused, Unreachable, type FaceInfo, type Foreseen, type Job, type NewFile, type Project, type Recipe, type RunInfo } from '../api/client'
 import { standOn } from './recipe/standRules'
 import { drainHole, withZones } from './recipe/zoneRules'
 import type { FollowedFaces } from './recipe/followedRules'
@@ -62,6 +62,8 @@ interface BenchState {
   /** The recipe on screen: ahead of the saved one while a value moves. */
   recipe: Recipe | null
   picture: Picture | null
+  /** The picture is of an earlier recipe: it waits while cells or struts are looked at. */
+  behind: boolean
   working: boolean
   saving: boolean
   offline: boolean
@@ -100,6 +102,7 @@ const blank: BenchState = {
   project: null,
   recipe: null,
   picture: null,
+  behind: false,
   working: false,
   saving: false,
   offline: false,
@@ -139,7 +142,22 @@ function extras<T>(glb: ArrayBuffer): T {
 }
 
 function show(glb: ArrayBuffer) {
-  set((s) => ({ picture: { glb, info: extras<RunInfo>(glb), n: (s.picture?.n ?? 0) + 1 }, problem: null }))
+  set((s) => ({ picture: { glb, info: extras<RunInfo>(glb), n: (s.picture?.n ?? 0) + 1 }, behind: false, problem: null }))
+}
+
+/** What is looked at in place of the result, if anything: then only what leads up to it is worked out. */
+const early = () => {
+  const { view } = get()
+  return view === 'cells' || view === 'skeleton' ? view : null
+}
+
+/** The numbers of a recipe beside a picture that waits. */
+function showForeseen({ report, ...known }: Foreseen) {
+  set(({ picture }) => ({
+    picture: picture && { ...picture, info: { ...picture.info, ...known, report: { ...picture.info.report, ...report, notes: [] } } },
+    behind: true,
+    problem: null,
+  }))
 }
 
 function tell(e: unknown) {
@@ -220,8 +238,14 @@ const drafts = (() => {
     running = run
     set({ working: true })
     try {
-      const glb = await api.draft(project.id, recipe, run.drag, colourBy === 'thickness' && !run.drag, run.stop.signal)
-      if (running === run && get().project?.id === project.id) show(glb)
+      const lines = get().picture && early()
+      if (lines) {
+        const [foreseen] = await Promise.all([api.foresee(project.id, recipe, run.stop.signal), fetchLines(lines)])
+        if (running === run && get().project?.id === project.id) showForeseen(foreseen)
+      } else {
+        const glb = await api.draft(project.id, recipe, run.drag, colourBy === 'thickness' && !run.drag, run.stop.signal)
+        if (running === run && get().project?.id === project.id) show(glb)
+      }
     } catch (e) {
       const superseded = run.stop.signal.aborted || (e instanceof Refused && e.code === 'cancelled')
       if (!superseded && running === run) tell(e)
@@ -314,6 +338,8 @@ export function redraw() {
   const { project } = get()
   if (project?.finished) {
     drafts.stop()
+    const lines = early()
+    if (lines) void fetchLines(lines)
     void api
       .picture(project.id)
       .then((glb) => get().project?.id === project.id && show(glb))
@@ -398,6 +424,12 @@ export function listen(id: string): () => void {
 export function colour(by: ColourBy) {
   set({ colourBy: by })
   if (by === 'thickness' && !get().picture?.info.has_thickness) drafts.ask(false)
+}
+
+/** Another view; a picture that has waited for it is drawn. */
+export function lookAt(view: ViewMode) {
+  set({ view })
+  if (get().behind && !early()) redraw()
 }
 
 /** Fetches what the view shows in place of the result, of the recipe on screen; the newest question counts. */

@@ -60,6 +60,7 @@ pub struct App {
         runs::picture,
         runs::skeleton,
         runs::cells,
+        runs::foresee,
         runs::start_final,
         runs::cancel,
         runs::events,
@@ -104,6 +105,7 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/within", post(picking::within).layer(DefaultBodyLimit::max(64 << 20)))
         .route("/api/projects/{id}/draft", post(runs::draft))
         .route("/api/projects/{id}/picture", get(runs::picture))
+        .route("/api/projects/{id}/foresee", post(runs::foresee))
         .route("/api/projects/{id}/skeleton", post(runs::skeleton))
         .route("/api/projects/{id}/cells", post(runs::cells))
         .route("/api/projects/{id}/final", post(runs::start_final))

@@ -1,6 +1,7 @@
 //! Drafts, final runs, pictures and events.
 
 use super::{blocking, App, Body};
+use crate::picture::Foreseen;
 use crate::problem::{Answer, Problem};
 use crate::studio::Job;
 use axum::extract::{Path, State};
@@ -40,6 +41,12 @@ fn numbers(bytes: Vec<u8>) -> Response {
 pub async fn draft(State(app): State<App>, Path(id): Path<String>, Body(r): Body<DraftRequest>) -> Answer<Response> {
     let quality = if r.drag { Quality::Drag } else { Quality::Draft };
     blocking(move || app.studio.draft(&id, &r.recipe, quality, r.thickness, !r.drag)).await.map(glb)
+}
+
+#[utoipa::path(post, path = "/api/projects/{id}/foresee", request_body = Recipe,
+    responses((status = 200, body = Foreseen, description = "What is known without a mesh"), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn foresee(State(app): State<App>, Path(id): Path<String>, Body(recipe): Body<Recipe>) -> Answer<Json<Foreseen>> {
+    blocking(move || app.studio.foresee(&id, &recipe)).await.map(Json)
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/skeleton", request_body = Recipe,

@@ -474,10 +474,21 @@ fn structures_are_drawn_small_and_their_struts_listed() {
         .collect();
     assert!(told[0] == 40.0 && (told.len() - 121).is_multiple_of(6) && told.len() > 720, "{}", told.len());
     assert!(told.iter().all(|v| v.is_finite()));
+    // Without a mesh the same is known as with one, and no stage that leads to one has run.
+    let foreseen = s.post(&format!("/api/projects/{id}/foresee"), &recipe).json();
+    let stages: Vec<&str> = foreseen["stages"].as_array().unwrap().iter().map(|s| s["stage"].as_str().unwrap()).collect();
+    assert!(stages.contains(&"skeleton") && !stages.contains(&"surface") && !stages.contains(&"lattice"), "{stages:?}");
+    let drawn = extras(&s.post(&format!("/api/projects/{id}/draft"), &draft_body(&recipe, false)).body);
+    assert_eq!(foreseen["linked"], drawn["linked"]);
+    for figure in ["mass_g", "saved_percent", "fill_density_percent"] {
+        assert_eq!(foreseen["report"][figure], drawn["report"][figure], "{figure}");
+    }
     recipe["structure"]["kind"] = json!("gyroid");
     assert_eq!(s.post(&format!("/api/projects/{id}/cells"), &recipe).body, [0; 4]);
     recipe["structure"]["kind"] = json!("no_such");
     assert_ne!(s.post(&format!("/api/projects/{id}/skeleton"), &recipe).status, 200);
+    assert_eq!(s.post(&format!("/api/projects/{id}/foresee"), &recipe).status, 422);
+    assert_eq!(s.post("/api/projects/none/foresee", &p["recipe"]).status, 404);
 }
 
 #[test]

@@ -20,11 +20,11 @@ const stageNames: Record<string, string> = {
 const many = (n: number, what: string) => `${count(n)} ${what}${n === 1 ? '' : 's'}`
 
 export function Ledger() {
-  const { picture, recipe } = useBench()
+  const { picture, recipe, behind } = useBench()
   const info = picture?.info
   if (!info || !recipe) return <aside className="ledger" aria-label="Numbers" />
   const r = info.report
-  const final = info.quality === 'final'
+  const final = info.quality === 'final' && !behind
   const about = final ? '' : '≈ '
   const rows: [string, string][] = [
     ['Mass', about + mass(r.mass_g)],
@@ -40,8 +40,8 @@ export function Ledger() {
         ] as [string, string][])
       : []),
     ['Opening, about', info.linked.opening_mm > 0 ? mm(info.linked.opening_mm) : 'closed'],
-    ['Surface', about + area(r.area_mm2)],
-    ['Triangles', count(r.triangles)],
+    // Those of an earlier picture say nothing.
+    ...(behind ? [] : ([['Surface', about + area(r.area_mm2)], ['Triangles', count(r.triangles)]] as [string, string][])),
   ]
   return (
     <aside className="ledger" aria-label="Numbers">
@@ -54,7 +54,7 @@ export function Ledger() {
         <span className="muted">
           {volume(r.volume_mm3)} of {volume(r.part_volume_mm3)} remain
         </span>
-        <span className={final ? 'tag final' : 'tag'}>{final ? 'of the final mesh' : 'draft: the final mesh settles it'}</span>
+        <span className={final ? 'tag final' : 'tag'}>{final ? 'of the final mesh' : behind ? 'foreseen: the mesh waits' : 'draft: the final mesh settles it'}</span>
       </div>
       <h3>Numbers</h3>
       <MaterialRow recipe={recipe} />

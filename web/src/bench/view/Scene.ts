@@ -204,6 +204,7 @@ export class Scene {
 
   async setPicture(picture: Picture) {
     const { glb, n } = picture
+    if (n <= this.shown) return
     const mesh = await meshOf(this.loader, glb)
     if (this.disposed || n <= this.shown) return
     if (this.mesh) {

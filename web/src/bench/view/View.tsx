@@ -7,7 +7,7 @@ import { fillingOf } from '../recipe/filling'
 import { choiceOf, useChoices, withStructure } from '../recipe/structureRules'
 import { withShape } from '../recipe/shapeRules'
 import { middle, moved, same, triple, withZone } from '../recipe/zoneRules'
-import { colour, drill, edit, fetchLines, preview, stand, useBench, type Axis, type ColourBy, type Picking, type ViewMode, type Step } from '../state'
+import { colour, drill, edit, fetchLines, lookAt, preview, stand, useBench, type Axis, type ColourBy, type Picking, type ViewMode, type Step } from '../state'
 import { Scene, sides, type Readout } from './Scene'
 import { CellsLegend, Legend, MovedLegend, roleNames, StrutsLegend } from './Legends'
 import { CellLines, SkeletonLines, type StrutColour } from './skeleton'
@@ -90,10 +90,14 @@ export function View() {
   const view = lacking ? 'whole' : s.view
   const struts = view === 'skeleton'
   const cells = view === 'cells'
-  const saved = project?.recipe
   useEffect(() => {
-    if (saved && (view === 'cells' || view === 'skeleton')) void fetchLines(view)
-  }, [view, saved])
+    if (lacking) lookAt('whole')
+  }, [lacking])
+  const saved = project?.recipe
+  // While values change they are fetched with the numbers.
+  useEffect(() => {
+    if (id && (view === 'cells' || view === 'skeleton')) void fetchLines(view)
+  }, [view, id])
   useEffect(() => {
     const lines = struts && s.skeleton ? new SkeletonLines(s.skeleton, s.strutColour) : cells && s.cells ? new CellLines(s.cells) : null
     scene.current?.setLines(lines)
@@ -188,7 +192,7 @@ export function View() {
       const direction = side && sides[side]
       if (direction) scene.current?.view(direction)
       else if (e.key === 'f') scene.current?.fit()
-      else if (e.key === 'c') useBench.setState((b) => ({ view: b.view === 'cut' ? 'whole' : 'cut' }))
+      else if (e.key === 'c') lookAt(useBench.getState().view === 'cut' ? 'whole' : 'cut')
     }
     window.addEventListener('keydown', keys)
     return () => window.removeEventListener('keydown', keys)
@@ -207,7 +211,7 @@ export function View() {
         <Segmented<ViewMode>
           aria-label="View"
           value={view}
-          onChange={(view) => useBench.setState({ view })}
+          onChange={lookAt}
           options={[
             { value: 'whole', label: 'Whole' },
             { value: 'cut', label: 'Cut' },
@@ -329,13 +333,13 @@ function FaceWords({ face, picking }: { face?: FaceInfo; picking: Picking }) {
 
 /** What the picture is, in words. */
 function State() {
-  const { picture, working } = useBench()
+  const { picture, working, behind } = useBench()
   const q = picture?.info.quality
   return (
     <div className="state" role="status">
-      <span className={working ? 'dot busy' : q === 'final' ? 'dot done' : 'dot'} />
-      {working ? 'drawing' : q === 'final' ? 'final mesh' : q ? 'draft' : 'no picture yet'}
-      {picture && <span className="figure muted"> grid {picture.info.step_mm} mm</span>}
+      <span className={working ? 'dot busy' : q === 'final' && !behind ? 'dot done' : 'dot'} />
+      {working ? (behind ? 'working' : 'drawing') : behind ? 'the mesh waits' : q === 'final' ? 'final mesh' : q ? 'draft' : 'no picture yet'}
+      {picture && !behind && <span className="figure muted"> grid {picture.info.step_mm} mm</span>}
     </div>
   )
 }
