@@ -10,7 +10,8 @@ const PAUSE: Duration = Duration::from_secs(20);
 /// Pieces of work done so far.
 static WORK: AtomicU64 = AtomicU64::new(0);
 
-/// From here on freed memory stays with the process. Before any other thread starts.
+/// From here on freed memory stays with the process. To be called before any other thread starts, for a thread keeps the
+/// heap that it began with.
 pub fn keep() {
     #[cfg(target_env = "gnu")]
     // SAFETY: these only set numbers of the allocator, which checks them.
@@ -50,25 +51,5 @@ pub fn give_back() {
     // SAFETY: the allocator may be asked at any time.
     unsafe {
         libc::malloc_trim(0);
-    }
-}
-
-#[cfg(all(test, target_os = "linux", target_env = "gnu"))]
-mod tests {
-    /// Memory of this process that is in use, in MiB.
-    fn resident() -> u64 {
-        let status = std::fs::read_to_string("/proc/self/status").unwrap();
-        let line = status.lines().find_map(|l| l.strip_prefix("VmRSS:")).unwrap();
-        line.trim().trim_end_matches(" kB").parse::<u64>().unwrap() / 1024
-    }
-
-    #[test]
-    fn memory_stays_until_it_is_given_back() {
-        super::keep();
-        let before = resident();
-        drop(std::hint::black_box(vec![1u8; 300 << 20]));
-        assert!(resident() > before + 250, "kept");
-        super::give_back();
-        assert!(resident() < before + 100, "given back");
     }
 }
