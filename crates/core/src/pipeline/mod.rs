@@ -133,15 +133,20 @@ impl Pipeline {
     /// Thickness, density and the cost of the final mesh, without meshing anything.
     pub fn foresee(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<(Linked, Prediction), RunError> {
         recipe.validate(&part.mesh.bounds())?;
+        self.bare_of_all(part, recipe, true, watch)?;
         let (linked, _) = self.linked(part, recipe, true, watch)?;
         Ok(((*linked).clone(), plan::predict(part, recipe, &linked)))
+    }
+
+    /// The structures of all fillings.
+    fn bare_of_all(&self, part: &Part, recipe: &Recipe, draft: bool, watch: &dyn Watch) -> Result<Vec<Held>, RunError> {
+        recipe.fillings().iter().map(|f| Ok(self.bare(part, recipe, f, draft, watch)?.0)).collect()
     }
 
     pub fn run(&self, part: &Part, recipe: &Recipe, quality: Quality, watch: &dyn Watch) -> Result<Outcome, RunError> {
         recipe.validate(&part.mesh.bounds())?;
         let draft = quality != Quality::Final;
-        let held = |f: &Filling| Ok(self.bare(part, recipe, f, draft, watch)?.0);
-        let bare = recipe.fillings().iter().map(held).collect::<Result<Vec<Held>, RunError>>()?;
+        let bare = self.bare_of_all(part, recipe, draft, watch)?;
         let (linked, linked_key) = self.linked(part, recipe, draft, watch)?;
         let prediction = plan::predict(part, recipe, &linked);
         let step = match quality {
