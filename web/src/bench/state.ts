@@ -28,7 +28,6 @@ export interface Picture {
   n: number
 }
 
-/** The zone, skin or pocket of the recipe that is worked on. */
 /** A zone of the recipe or a body of the part, by name. */
 export interface Alone {
   of: 'zone' | 'body'

@@ -205,7 +205,7 @@ impl PointGrid {
 
     /// Calls `f` with the points of the bins in ring `r` around `p` and their places: ring 0 is its own bin. Gives the
     /// distance that any point of later rings has at least; none when there are no later rings.
-    pub fn ring(&self, p: DVec3, r: i64, mut f: impl FnMut(u32, DVec3)) -> Option<f64> {
+    fn ring(&self, p: DVec3, r: i64, mut f: impl FnMut(u32, DVec3)) -> Option<f64> {
         let c = self.cell(p);
         let range = |axis: usize| (c[axis] - r).max(0)..=(c[axis] + r).min(self.count[axis] - 1);
         for z in range(2) {
@@ -260,16 +260,11 @@ impl PointGrid {
     /// The points within a distance of `p`, in the order of their numbers.
     pub fn within(&self, p: DVec3, distance: f64) -> Vec<u32> {
         let mut found = Vec::new();
-        for r in 0.. {
-            let next = self.ring(p, r, |id, q| {
-                if q.distance_squared(p) <= distance * distance {
-                    found.push(id);
-                }
-            });
-            if next.is_none_or(|n| n > distance) {
-                break;
+        self.around(p, distance, |id, q| {
+            if q.distance_squared(p) <= distance * distance {
+                found.push(id);
             }
-        }
+        });
         found.sort_unstable();
         found
     }

@@ -35,7 +35,7 @@ pub fn net(mesh: &TriMesh, points: &[DVec3], pairs: &[[u32; 2]], sharp: &[[u32; 
                 let keep = [0, 1, 2].map(|e: usize| {
                     let (a, b) = (tri[e], tri[(e + 1) % 3]);
                     // Of the two triangles at a sharp edge the one that runs it upward.
-                    !sharp.is_empty() && a < b && sharp.contains(&[a, b])
+                    a < b && sharp.contains(&[a, b])
                 });
                 let middle = corners.iter().sum::<DVec3>() / 3.0;
                 let start = own.unwrap_or_else(|| grid.nearest(middle, 1, |_| false)[0].1);

@@ -13,6 +13,7 @@
 //! | [`vertex`] | one vertex from the hits of a loop |
 //! | [`place`] | the vertices of a row |
 //! | [`quads`] | two triangles around every cut edge of a row |
+//! | [`slots`] | lists filled row by row |
 //! | [`slabs`] | both, a few layers at a time |
 //! | [`words`] | sets of cells and vertices as bits |
 //! | [`repair`] | crossing triangles near creases step back |
@@ -22,6 +23,7 @@ mod place;
 mod quads;
 mod repair;
 mod slabs;
+mod slots;
 mod tables;
 mod vertex;
 mod words;

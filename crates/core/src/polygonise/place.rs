@@ -74,7 +74,8 @@ impl<'a> Placing<'a> {
     /// Fills the slots of a row of cells: of their first vertices, and of the others. `smooth` is room to work in.
     pub fn row(&self, j: u32, k: u32, mut slots: RowSlots, smooth: &mut RowPoints) {
         let (cells, grid, t) = (self.cells, self.grid, tables());
-        let kinds = cells.kinds(cells.row_number(j, k));
+        let row = cells.row_number(j, k);
+        let kinds = cells.kinds(row);
         let count = kinds.len();
         smooth.begin(j, k, count + slots.others.points.len());
         let mut starts = smooth.starts();
@@ -111,7 +112,7 @@ impl<'a> Placing<'a> {
             let along = grid.origin.x + step * i as f64;
             *point = DVec3::new(along + x[n] as f64 * step, corner.y + y[n] as f64 * step, corner.z + z[n] as f64 * step);
         }
-        let first_index = cells.cells_in(cells.row_number(j, k)..cells.row_number(j, k) + 1).start;
+        let first_index = cells.cells_in(row..row + 1).start;
         other = count;
         for (n, kind) in kinds.iter().enumerate() {
             let local = [x[n], y[n], z[n]];

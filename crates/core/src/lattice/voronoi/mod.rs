@@ -73,6 +73,8 @@ pub struct Diagram {
     pub discs: Vec<(DVec3, f64)>,
 }
 
+/// The cells of points of which nothing is known yet.
+#[cfg(test)]
 pub fn diagram(points: &[DVec3], bounds: &Within) -> Diagram {
     Cells::default().diagram(points, bounds)
 }
