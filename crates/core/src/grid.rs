@@ -94,6 +94,12 @@ impl Bits {
         }
     }
 
+    /// Those of both.
+    pub fn or(mut self, other: &Bits) -> Bits {
+        self.data.iter_mut().zip(&other.data).for_each(|(own, more)| *own |= more);
+        self
+    }
+
     pub fn words(&self) -> usize {
         self.words
     }

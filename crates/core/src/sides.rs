@@ -5,6 +5,7 @@ use crate::grid::{bits_between, Bits, Grid};
 use crate::part::Part;
 use crate::sample::sample_part;
 use glam::DVec3;
+use rayon::prelude::*;
 
 /// A part and what is known of its sides.
 pub struct Sides<'a> {
@@ -52,6 +53,12 @@ impl<'a> Sides<'a> {
         self.clearly_inside(p).unwrap_or_else(|| self.part.distance.inside(p))
     }
 
+    /// Is the part surely farther from the middle of two places than they are?
+    pub fn clearly_outside(&self, a: DVec3, b: DVec3) -> bool {
+        let (middle, half) = ((a + b) * 0.5, 0.5 * a.distance(b));
+        self.clearly_inside(middle) == Some(false) && self.apart(middle - half, middle + half)
+    }
+
     /// Does the surface surely not come into the box of two places?
     pub fn apart(&self, a: DVec3, b: DVec3) -> bool {
         self.known.as_ref().is_some_and(|known| known.apart(a, b))
@@ -91,11 +98,20 @@ impl Known {
 
 /// The cells, around samples, that the part's triangles may touch.
 fn touched(part: &Part, grid: &Grid) -> Bits {
+    let triangles = part.mesh.triangles.len();
+    let run = triangles.div_ceil(rayon::current_num_threads()).max(2000);
+    let runs = (0..triangles.div_ceil(run)).into_par_iter().map(|n| n * run..triangles.min((n + 1) * run));
+    let found = runs.map(|run| touched_by(part, run, grid)).reduce_with(|a, b| a.or(&b));
+    found.unwrap_or_else(|| Bits::new(grid))
+}
+
+/// Those that some of them may touch.
+fn touched_by(part: &Part, triangles: std::ops::Range<usize>, grid: &Grid) -> Bits {
     let mut out = Bits::new(grid);
     // A little more than half a cell, against rounding.
     let half = 0.5 + 1e-6;
     let last = grid.size.as_dvec3() - 1.0;
-    for t in 0..part.mesh.triangles.len() {
+    for t in triangles {
         // In cells.
         let [a, b, c] = part.mesh.corners(t).map(|p| (p - grid.origin) / grid.step);
         let low = (a.min(b).min(c) - half).ceil().max(DVec3::ZERO).as_uvec3();

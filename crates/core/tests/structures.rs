@@ -583,7 +583,7 @@ fn tapered_struts_are_as_thick_at_each_end_as_what_is_near_asks() {
         sound(&o, kind);
         assert!((o.report.fill_density_percent - 15.0).abs() < 1.0, "{kind:?} {}", o.report.fill_density_percent);
         // More material in the layer on the plate than in one far from it.
-        let field = make::structure(Site { part: &part, zones: Some(&r.zones), draft: false }, &r.structure, r.joins, &|| false);
+        let field = make::structure(Site { zones: Some(&r.zones), ..Site::from(&part) }, &r.structure, r.joins, &|| false);
         let lattice = field.unwrap().thicken(o.linked.fill.thickness_mm);
         let share = |low: f64| {
             let places = (1..40_000u64).map(|i| DVec3::new(0.0, 0.0, low) + low_discrepancy(i) * DVec3::new(30.0, 30.0, 4.0));

@@ -1,5 +1,6 @@
 //! Cells that are smaller near chosen places: the wanted size anywhere, as a share of the cell size.
 
+use super::relaxing::{Forgetful, Rest};
 use crate::part::Part;
 use crate::recipe::structure::Finer;
 use crate::recipe::Zones;
@@ -14,11 +15,13 @@ pub struct Site<'a> {
     pub zones: Option<&'a Zones>,
     /// For looking while values are chosen: a foam sheet that is not wholly relaxed will do.
     pub draft: bool,
+    /// Where relaxing seed points leaves off.
+    pub rest: &'a dyn Rest,
 }
 
 impl<'a> From<&'a Part> for Site<'a> {
     fn from(part: &'a Part) -> Site<'a> {
-        Site { part, zones: None, draft: false }
+        Site { part, zones: None, draft: false, rest: &Forgetful }
     }
 }
 

@@ -15,7 +15,7 @@ use super::seeds::{scatter, Scattered};
 use super::skeleton::Skeleton;
 use super::surface::{low_discrepancy, low_discrepancy_flat, turn, Periodic};
 use super::trim::cleaned;
-use super::voronoi::Within;
+use super::voronoi::{Asked, Within};
 use super::{own_cell, taper, unit, Bare, Facts};
 use crate::median::median;
 use crate::part::Part;
@@ -46,7 +46,7 @@ pub fn structure<'a>(
             None => Arc::new(cells(kind, s, frame, joins)),
             Some(rows) => Arc::new(bent(site, kind, s, &rows, joins)),
         },
-        Kind::Extruded(kind) => Arc::new(extruded(part, kind, s, frame, joins, cancelled)?),
+        Kind::Extruded(kind) => Arc::new(extruded(site, kind, s, frame, joins, cancelled)?),
         Kind::Seeded(kind) => Arc::new(seeded(site, kind, s, frame, joins, cancelled)?),
         Kind::Given(GivenKind::OwnStruts) => Arc::new(given(site, s, frame, joins)),
         Kind::Given(GivenKind::OwnMesh) => Arc::new(from_mesh(s, frame)?),
@@ -75,13 +75,15 @@ pub fn seed_cells(site: Site, s: &Structure, cancelled: &(dyn Fn() -> bool + Syn
     let (frame, scale, sizes) = (frame_of(site.part, s), DVec3::from(s.cell_mm), Sizes::of(site, s.seeds.finer.as_ref()));
     let sides = Sides::new(site.part, places_of(site.part, s));
     let region = Scaled { part: site.part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
-    let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), cancelled)?;
+    let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
     let placed = |p: &DVec3| frame.back(*p * scale);
-    let raw = found.cells.diagram(&found.points, &found.bounds).edges;
+    let in_reach = |a: DVec3, b: DVec3| !sides.clearly_outside(placed(&a), placed(&b));
+    let asked = Asked { edge: &in_reach, circles: false };
+    let raw = found.cells().diagram(found.points(), &found.bounds, &asked).edges;
     let edges = Skeleton { nodes: raw.nodes.iter().map(placed).collect(), struts: raw.struts };
     let inside: Vec<bool> = edges.nodes.par_iter().map(|p| sides.inside(*p)).collect();
     let edges = edges.filtered(|e| e.iter().any(|n| inside[*n as usize]));
-    Some(SeedCells { points: found.points[..found.inside + found.on_surface].iter().map(placed).collect(), edges })
+    Some(SeedCells { points: found.points()[..found.inside + found.on_surface].iter().map(placed).collect(), edges })
 }
 
 /// Of how many places sides of the part are asked for, about: vertices of cells are several times as many as points.
@@ -234,19 +236,16 @@ fn bent(site: Site, kind: CellKind, s: &Structure, rows: &Rows, joins: Joins) ->
     let part = site.part;
     let straight = cells(kind, s, Frame::OF_PART, joins);
     let cell = s.smallest();
-    // Near an axis struts shrink to nothing.
+    // Near an axis struts shrink to nothing, and are welded.
     let raw = rows.struts(&unit_struts(kind, s));
     let sides = Sides::new(part, raw.nodes.len());
-    let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| DWINDLED * cell, &s.clean);
+    let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
     let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
     let inner = struts.len();
     let made = net_of(site, struts, inner, joins, cell);
     let facts = Facts { rows: Some(rows.counts), ..facts };
     made.with_opening(straight.opening(0.0)).with_facts(facts).with_skeleton(net)
 }
-
-/// Struts shorter than this share of the cell size are drawn into one node where rows meet.
-const DWINDLED: f64 = 0.08;
 
 fn cell_points(frame: Frame, cell: DVec3) -> Vec<DVec3> {
     let spread = if frame.flat { low_discrepancy_flat } else { low_discrepancy };
@@ -289,7 +288,7 @@ fn passage(bare: &dyn Bare, frame: Frame, cell: DVec3) -> f64 {
 }
 
 fn extruded(
-    part: &Part,
+    site: Site,
     kind: ExtrudedKind,
     s: &Structure,
     frame: Frame,
@@ -309,13 +308,13 @@ fn extruded(
         return Some(net.with_opening(opening).with_cell_points(points));
     }
     let scale = DVec3::new(x, y, 1.0);
-    let (low, high) = box_of(part, |p| frame.local(p) / scale);
+    let (low, high) = box_of(site.part, |p| frame.local(p) / scale);
     let region = Shadow { low, high };
-    let mut found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), cancelled)?;
+    let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
     let cell = found.cell * x.min(y);
     let opening = nearest_width(&found) * x.min(y);
-    let (walls, volumes) = walls(&mut found, scale, 0.0);
-    let facts = Facts { seeds: found.inside, unevenness: found.unevenness(&volumes, &region), pieces: 1, ..Facts::default() };
+    let (walls, volumes) = walls(&found, scale, 0.0);
+    let facts = of_points(Facts { pieces: 1, ..Facts::default() }, &found, &volumes, &region, cell);
     Some(Net::new(frame, walls, joins, cell).with_opening(opening).with_facts(facts))
 }
 
@@ -327,15 +326,30 @@ pub(super) fn own_points(seeds: &Seeds, frame: Frame, scale: DVec3) -> Option<Ve
 
 /// Walls between the cells of points, in mm, and the volumes of the cells. The walls' holes are as wide as that share of
 /// them, 0 for none.
-fn walls(found: &mut Scattered, scale: DVec3, share: f64) -> (Source, Vec<f64>) {
-    let seeds: Vec<DVec3> = found.points.iter().map(|p| *p * scale).collect();
+fn walls(found: &Scattered, scale: DVec3, share: f64) -> (Source, Vec<f64>) {
+    let seeds: Vec<DVec3> = found.points().iter().map(|p| *p * scale).collect();
     let b = found.bounds;
     let most = scale.max_element();
     let outer = (b.outer.0, b.outer.1 * most);
     let bounds = Within { low: b.low * scale, high: b.high * scale, radius: b.radius * most, outer };
-    let d = std::mem::take(&mut found.cells).diagram(&seeds, &bounds);
+    let asked = Asked { edge: &|_, _| false, circles: share > 0.0 };
+    let d = found.cells().diagram(&seeds, &bounds, &asked);
     let hole = |&(middle, radius): &(DVec3, f64)| Hole { middle, radius: share * radius };
     (Source::Walls { seeds, pairs: d.pairs, holes: d.discs.iter().map(hole).collect() }, d.volumes)
+}
+
+/// What is known of the points and cells that a structure grows from. `cell` is the size of a cell, `volumes` are those
+/// of all of them.
+fn of_points(facts: Facts, found: &Scattered, volumes: &[f64], region: &dyn Region, cell: f64) -> Facts {
+    Facts {
+        seeds: found.inside,
+        surface_seeds: found.on_surface,
+        closest_mm: found.closest() * cell,
+        rounds: found.rounds(),
+        moved_mm: found.moved() * cell,
+        unevenness: found.unevenness(volumes, region),
+        ..facts
+    }
 }
 
 /// Median diameter of the holes in walls; 0 without any.
@@ -346,10 +360,10 @@ fn median_hole(walls: &Source) -> f64 {
 
 /// Median distance of the inner points from their nearest one: the width of a bar that fits a cell.
 fn nearest_width(found: &Scattered) -> f64 {
-    let grid = super::index::PointGrid::new(&found.points);
+    let grid = super::index::PointGrid::new(found.points());
     let d: Vec<f64> = (0..found.inside)
         .into_par_iter()
-        .filter_map(|n| grid.nearest(found.points[n], 1, |m| m as usize == n).first().map(|f| f.0))
+        .filter_map(|n| grid.nearest(found.points()[n], 1, |m| m as usize == n).first().map(|f| f.0))
         .collect();
     median(d).unwrap_or(0.0)
 }
@@ -367,53 +381,51 @@ fn seeded(
     let sizes = Sizes::of(site, s.seeds.finer.as_ref());
     let sides = Sides::new(part, places_of(part, s));
     let region = Scaled { part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
-    let mut found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), cancelled)?;
+    let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
     if cancelled() {
         return None;
     }
     let cell = found.cell * s.smallest();
     let least = region.least_size();
-    let known = |facts: Facts, found: &Scattered, volumes: &[f64]| Facts {
-        seeds: found.inside,
-        surface_seeds: found.on_surface,
-        unevenness: found.unevenness(volumes, &region),
-        ..facts
-    };
+    let known = |facts: Facts, volumes: &[f64]| of_points(facts, &found, volumes, &region, cell);
     if kind == SeededKind::VoronoiWalls {
-        let (walls, volumes) = walls(&mut found, scale, s.seeds.holes);
-        let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() }, &found, &volumes);
+        let (walls, volumes) = walls(&found, scale, s.seeds.holes);
+        let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() }, &volumes);
         let opening = median_hole(&walls);
         return Some(Net::new(frame, walls, joins, cell).with_smallest(least * cell).with_opening(opening).with_facts(facts));
     }
     let mut outer = Skeleton::default();
-    let d = std::mem::take(&mut found.cells).diagram(&found.points, &found.bounds);
+    let points = found.points();
+    let inner = s.seeds.inner || !s.seeds.net;
+    let edges = |a: DVec3, b: DVec3| {
+        kind == SeededKind::Voronoi && inner && !sides.clearly_outside(frame.back(a * scale), frame.back(b * scale))
+    };
+    let d = found.cells().diagram(points, &found.bounds, &Asked { edge: &edges, circles: false });
     let (raw, opening) = match kind {
         SeededKind::Voronoi => {
             // Over the size of cells there.
-            let middle = |[a, b]: [u32; 2]| (found.points[a as usize] + found.points[b as usize]) * 0.5;
+            let middle = |[a, b]: [u32; 2]| (points[a as usize] + points[b as usize]) * 0.5;
             let over = |(pair, width): (&[u32; 2], &f64)| width / region.size(middle(*pair));
             let widths: Vec<f64> = d.pairs.par_iter().zip(&d.widths).map(over).collect();
             if s.seeds.net {
                 let surface = part.mesh.clone().mapped(|p| frame.local(p) / scale);
                 let sharp: &[[u32; 2]] = if s.seeds.edges { &part.sharp_edges } else { &[] };
-                outer = outer::net(&surface, &found.points, &d.pairs, sharp);
+                outer = outer::net(&surface, points, &d.pairs, sharp);
             }
-            let inner = s.seeds.inner || !s.seeds.net;
-            (if inner { d.edges } else { Skeleton::default() }, median(widths).unwrap_or(0.0))
+            (d.edges, median(widths).unwrap_or(0.0))
         }
         SeededKind::Delaunay => {
             // At the rim of the padding cells are cut open, and touch others far away.
-            let all = Skeleton { nodes: found.points.clone(), struts: d.pairs };
-            let size = |n: u32| region.size(all.nodes[n as usize]);
-            let longest = |[a, b]: [u32; 2]| LONGEST * found.cell * size(a).max(size(b));
-            (all.filtered(|e| all.length(e) < longest(e)), TRIANGLE * found.cell)
+            (Skeleton { nodes: points.to_vec(), struts: d.pairs }, TRIANGLE * found.cell)
         }
-        _ => (nearest(&found, s.seeds.neighbours as usize), found.cell),
+        SeededKind::Neighbours => (nearest(points, s.seeds.neighbours as usize), found.cell),
+        SeededKind::VoronoiWalls => unreachable!("walls are no struts"),
     };
+    let raw = if kind == SeededKind::Voronoi { raw } else { within_lengths(raw, &s.seeds, found.cell, &region) };
     let placed = |s: Skeleton| Skeleton { nodes: s.nodes.iter().map(|p| frame.back(*p * scale)).collect(), ..s };
     let weld = |p: DVec3| s.seeds.weld * cell * sizes.as_ref().map_or(1.0, |s| s.share(p));
     let (net, facts) = cleaned(part, &sides, placed(raw), placed(outer), cell, &weld, &s.clean);
-    let facts = known(facts, &found, &d.volumes);
+    let facts = known(facts, &d.volumes);
     let of_net = |ends: [DVec3; 2]| joins.net_mm > 0.0 && is_on_surface(part, ends, cell);
     let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) = net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
     let inner = struts.len();
@@ -447,21 +459,26 @@ fn from_mesh(s: &Structure, frame: Frame) -> Option<MeshCell> {
     Some(made.with_opening(opening).with_cell_points(cell_points(frame, cell)))
 }
 
-/// Longest struts between points whose cells touch, in cells.
-const LONGEST: f64 = 2.2;
-
 /// Widest ball through the triangle of three points a cell apart, whose struts are 1.1 cells long.
 const TRIANGLE: f64 = 0.64;
 
+/// Struts that are neither too short nor too long for the cells between their ends. At the rim of the padding cells are
+/// cut open, and touch others far away.
+fn within_lengths(net: Skeleton, seeds: &Seeds, cell: f64, region: &dyn Region) -> Skeleton {
+    let size = |n: u32| region.size(net.nodes[n as usize]);
+    let fits = |e: [u32; 2]| (seeds.shortest..=seeds.longest).contains(&(net.length(e) / (cell * size(e[0]).max(size(e[1])))));
+    net.filtered(fits)
+}
+
 /// Struts from every point to its nearest ones.
-fn nearest(found: &Scattered, count: usize) -> Skeleton {
-    let grid = super::index::PointGrid::new(&found.points);
-    let struts = (0..found.points.len() as u32)
+fn nearest(points: &[DVec3], count: usize) -> Skeleton {
+    let grid = super::index::PointGrid::new(points);
+    let struts = (0..points.len() as u32)
         .into_par_iter()
         .flat_map_iter(|n| {
-            let near = grid.nearest(found.points[n as usize], count, |m| m == n);
+            let near = grid.nearest(points[n as usize], count, |m| m == n);
             near.into_iter().map(move |(_, m)| [n.min(m), n.max(m)]).collect::<Vec<_>>()
         })
         .collect();
-    Skeleton { nodes: found.points.clone(), struts }
+    Skeleton { nodes: points.to_vec(), struts }
 }

@@ -9,7 +9,8 @@
 //! | [`unit`], [`own_cell`] | the tables of strut cells and of patterns across walls; drawn cells |
 //! | [`mesh_cell`], [`from_mesh`] | a cell given as a solid; such cells from files |
 //! | [`meeting`] | how the struts of a cell meet across its sides |
-//! | [`seeds`], [`region`], [`finer`] | seed points; where they may lie; closer ones near chosen places |
+//! | [`seeds`], [`spacing`], [`region`], [`finer`] | seed points; that keep a distance; where they may lie; closer ones near chosen places |
+//! | [`relaxing`] | seed points moved to the middles of their cells |
 //! | [`voronoi`], [`outer`] | their Voronoi cells; where those meet the surface |
 //! | [`course`], [`axes`] | rows of cells that bend; axes taken from a face of the part |
 //! | [`taper`] | struts that are thicker toward some places |
@@ -38,10 +39,12 @@ pub mod net;
 pub mod outer;
 pub mod own_cell;
 pub mod region;
+pub mod relaxing;
 pub mod seeds;
 pub mod skeleton;
+mod spacing;
 pub mod surface;
-mod taper;
+pub mod taper;
 pub mod ties;
 pub mod trim;
 pub mod unit;
@@ -203,6 +206,18 @@ pub struct Facts {
     #[serde(default)]
     #[schema(required = true)]
     pub surface_seeds: usize,
+    /// Distance of the two nearest seed points. mm.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub closest_mm: f64,
+    /// Rounds in which seed points were relaxed: fewer than asked for when nothing moves any more.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub rounds: u32,
+    /// How far one of them moved in the last of those rounds, at most. mm.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub moved_mm: f64,
     /// How unequal the cells are: standard deviation over mean of their volumes (areas in a plane).
     pub unevenness: f64,
     /// Nodes and struts in the part; of walls, the walls.
@@ -215,8 +230,8 @@ pub struct Facts {
     pub longest_mm: f64,
     /// Struts shorter than the welding length, drawn into one node.
     pub welded: usize,
-    /// Struts of loose pieces, left out.
-    pub dropped: usize,
+    /// Struts of small loose pieces, left out unless they are to stay.
+    pub in_loose: usize,
     /// Struts that were there before, left out.
     #[serde(default)]
     #[schema(required = true)]

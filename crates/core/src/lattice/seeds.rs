@@ -1,15 +1,16 @@
 //! Seed points of a structure: an exact number inside the part, and as dense ones around it, so that the
 //! cells at its surface are whole.
 //!
-//! Even points are the least crowded of five times as many (weighted sample elimination, Yuksel 2015).
-//! Relaxation moves every point to the middle of its cell (Lloyd 1982). Where cells are of different sizes
-//! points are as dense as one over the size's cube, crowding is measured by the smaller of two sizes, and
-//! the middle is that of a mass as dense as one over the size's fifth power (Du, Faber & Gunzburger 1999).
+//! Even points are the least crowded of five times as many (weighted sample elimination, Yuksel 2015); loose ones may be
+//! asked to keep a distance (random sequential addition). Where cells are of different sizes points are as dense as one
+//! over the size's cube, and crowding is measured by the smaller of two sizes. Then they are relaxed ([`super::relaxing`]).
 
 use super::index::PointGrid;
 use super::region::Region;
+use super::relaxing::{relaxed, Ground, Relaxed, Rest};
+use super::spacing::Spaced;
 use super::surface::low_discrepancy;
-use super::voronoi::{CellFacts, Cells, Within};
+use super::voronoi::{Cells, Within};
 use crate::random::Random;
 use crate::recipe::structure::MOST_SEEDS;
 use crate::recipe::{Layout, Seeds, Spread};
@@ -17,25 +18,54 @@ use glam::DVec3;
 use rayon::prelude::*;
 use std::cmp::Ordering;
 use std::collections::BinaryHeap;
+use std::sync::Arc;
 
 /// Points in a space in which cells are as wide as long as high.
 pub struct Scattered {
-    /// Those inside the part first, then those on its surface.
-    pub points: Vec<DVec3>,
+    state: Arc<Relaxed>,
     pub inside: usize,
     pub on_surface: usize,
     /// Edge of a cube of a cell's volume.
     pub cell: f64,
     pub bounds: Within,
-    /// What is known of the points' cells from relaxing them.
-    pub cells: Cells,
 }
 
 impl Scattered {
+    /// Those inside the part first, then those on its surface.
+    pub fn points(&self) -> &[DVec3] {
+        &self.state.points
+    }
+
+    pub fn cells(&self) -> &Cells {
+        &self.state.cells
+    }
+
+    /// Rounds in which they were relaxed: no more once nothing moves.
+    pub fn rounds(&self) -> u32 {
+        self.state.rounds
+    }
+
+    /// How far one of them went in one of the last rounds at most, in cells.
+    pub fn moved(&self) -> f64 {
+        self.state.moved
+    }
+
+    /// Distance of the two nearest points of those inside the part and on its surface, in cells; 0 for a single one.
+    pub fn closest(&self) -> f64 {
+        let grid = PointGrid::new(self.points());
+        let near = |n: usize| grid.nearest(self.points()[n], 1, |m| m as usize == n).first().map_or(f64::INFINITY, |f| f.0);
+        let least = (0..self.inside + self.on_surface).into_par_iter().map(near).reduce(|| f64::INFINITY, f64::min);
+        if least.is_finite() {
+            least / self.cell
+        } else {
+            0.0
+        }
+    }
+
     /// Standard deviation over mean of the volumes of the inner points' cells, each over that of a cell of the size
     /// there. `volumes` are those of all cells.
     pub fn unevenness(&self, volumes: &[f64], region: &dyn Region) -> f64 {
-        let inner = self.points[..self.inside].par_iter().zip(volumes);
+        let inner = self.points()[..self.inside].par_iter().zip(volumes);
         let volumes: Vec<f64> = inner.map(|(p, v)| v / region.size(*p).powi(3)).collect();
         let n = volumes.len().max(1) as f64;
         let mean = volumes.iter().sum::<f64>() / n;
@@ -56,12 +86,10 @@ const RADIUS: f64 = 2.0;
 const OUTER_RADIUS: f64 = 1.5;
 /// While points are relaxed those of the padding need their middles only about.
 const RELAXED_RADIUS: f64 = 1.1;
-/// And of so many rounds they move in one.
-const PADDING_FOLLOWS: u32 = 3;
 /// Candidates for an even point.
 const CROWD: usize = 5;
 
-/// A point of the padding keeps this distance from given ones, in cells.
+/// A point keeps this distance from given ones, in cells.
 const APART: f64 = 0.7;
 
 /// Scatters points, or takes those that are `given` and scatters only the padding around the part. Without a count
@@ -70,6 +98,7 @@ pub fn scatter(
     region: &dyn Region,
     seeds: &Seeds,
     given: Option<Vec<DVec3>>,
+    rest: &dyn Rest,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Scattered> {
     let least = region.least_size();
@@ -102,7 +131,8 @@ pub fn scatter(
     let filled = if surface.is_empty() { inside } else { inside.max((volume / cell.powi(3)).ceil() as usize) };
     // Each on the surface drives out less than one.
     let wanted = crowd * (filled + surface.len());
-    let (mut inner, mut outer) = candidates(region, seeds.random, wanted, pad, (low, high), cancelled)?;
+    let spacing = if crowd == 1 { seeds.apart * cell } else { 0.0 };
+    let (mut inner, mut outer) = candidates(region, seeds.random, wanted, (pad, spacing), (low, high), cancelled)?;
     // As dense as those of the part alone.
     outer.truncate(outer.len() * filled / (filled + surface.len()).max(1));
     let grid = PointGrid::new(&fixed);
@@ -138,28 +168,18 @@ pub fn scatter(
     let outer = (kept, OUTER_RADIUS * widest);
     let bounds = Within { low: low - thick, high: high + thick, radius: RADIUS * widest, outer };
     let while_relaxed = Within { outer: (kept, RELAXED_RADIUS * widest), ..bounds };
-    let mut cells = Cells::default();
-    // Nothing is known yet of how far the points are from the part's surface.
-    let mut clear = vec![0.0; points.len()];
-    for round in 0..seeds.rounds {
-        if cancelled() {
-            return None;
-        }
-        // Points of the padding follow now and then: all that they do is to press on the others.
-        let count = if round % PADDING_FOLLOWS == 0 { points.len() } else { kept };
-        let facts = cells.facts(&points, count, &while_relaxed);
-        relax(&mut points, &mut clear, [found, found + on_surface], region, &facts, pad);
-    }
-    Some(Scattered { points, inside: found, on_surface, cell, bounds, cells })
+    let ground = Ground { region, bounds: while_relaxed, inside: found, kept, pad, cell };
+    let state = relaxed(points, seeds.rounds, &ground, rest, cancelled)?;
+    Some(Scattered { state, inside: found, on_surface, cell, bounds })
 }
 
-/// Places by chance inside the region until there are so many, and those that come along within `pad` around it.
-/// `None` when cancelled.
+/// Places by chance inside the region until there are so many, and those that come along within `pad` around it, none
+/// nearer than `spacing` to another. `None` when cancelled.
 fn candidates(
     region: &dyn Region,
     seed: u32,
     wanted: usize,
-    pad: f64,
+    (pad, spacing): (f64, f64),
     (low, high): (DVec3, DVec3),
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<(Vec<DVec3>, Vec<DVec3>)> {
@@ -168,6 +188,7 @@ fn candidates(
     let (mut inner, mut outer) = (Vec::new(), Vec::new());
     let most = ((400 * wanted) as f64 / least.powi(3)) as usize + 100_000;
     let mut tried = 0;
+    let mut spaced = Spaced::new(spacing);
     while inner.len() < wanted && tried < most {
         let batch: Vec<DVec3> =
             (0..4096).map(|_| low + (high - low) * DVec3::new(random.unit(), random.unit(), random.unit())).collect();
@@ -185,9 +206,9 @@ fn candidates(
         for (p, d) in batch.into_iter().zip(distance) {
             if inner.len() == wanted {
                 break;
-            } else if d < 0.0 {
+            } else if d < 0.0 && spaced.take(p, region.size(p)) {
                 inner.push(p);
-            } else if d < pad * region.size(p) {
+            } else if d >= 0.0 && d < pad * region.size(p) && spaced.take(p, region.size(p)) {
                 outer.push(p);
             }
         }
@@ -214,14 +235,19 @@ fn surface_points(region: &dyn Region, seeds: &Seeds) -> Vec<DVec3> {
     let count = seeds.surface_count.map_or(covered.round().clamp(1.0, most), |n| n as f64);
     let crowd = if seeds.spread == Spread::Even { CROWD } else { 1 };
     let wanted = count as usize * crowd;
+    let cell = (covered / count).sqrt();
+    let mut spaced = Spaced::new(if crowd == 1 { seeds.apart * cell } else { 0.0 });
     let mut found = Vec::new();
-    while found.len() < wanted {
+    // Where they are to keep a distance not all may find a place.
+    for _ in 0..(400.0 / least.powi(2)) as usize {
         let more = region.on_surface(wanted, &mut random);
         let kept = more.into_iter().filter(|p| least == 1.0 || random.unit() < (least / region.size(*p)).powi(2));
-        found.extend(kept);
+        found.extend(kept.filter(|p| spaced.take(*p, region.size(*p))));
+        if found.len() >= wanted {
+            break;
+        }
     }
     found.truncate(wanted);
-    let cell = (covered / count).sqrt();
     if crowd == 1 {
         return found;
     }
@@ -237,55 +263,6 @@ fn widest_gap(points: &[DVec3], low: DVec3, high: DVec3) -> f64 {
     let grid = PointGrid::new(points);
     let gap = |i: u64| grid.nearest(low + low_discrepancy(i) * (high - low), 1, |_| false).first().map_or(0.0, |n| n.0);
     (1..=4000).into_par_iter().map(gap).reduce(|| 0.0, f64::max)
-}
-
-/// One round: every point goes to the middle of its cell, unless that changes the side of the part that it lies on;
-/// those on the surface stay on it, those at the rim of the padding, whose cells are cut by the box, where they are.
-/// Those inside and on the surface end at `[inside, surface]`. `clear` holds how far every point may move before its
-/// distance must be asked for again.
-fn relax(
-    points: &mut [DVec3],
-    clear: &mut [f64],
-    [inside, surface]: [usize; 2],
-    region: &dyn Region,
-    facts: &[CellFacts],
-    pad: f64,
-) {
-    let narrowing = pad * region.steepest();
-    points.par_iter_mut().zip(clear).zip(facts).enumerate().for_each(|(n, ((p, clear), f))| {
-        if n >= inside && n < surface {
-            *p = region.onto_surface(f.middle);
-            return;
-        }
-        let to = if region.flat() { f.middle.with_z(0.0) } else { heavier(region, f) };
-        *clear -= p.distance(to);
-        if *clear > 0.0 || n < inside && region.clearly_inside(to) == Some(true) {
-            *p = to;
-            return;
-        }
-        let d = region.distance(to, pad);
-        let pad = pad * region.size(to);
-        if (n < inside && d < 0.0) || (n >= inside && d >= 0.0 && d < pad) {
-            *p = to;
-            // The padding is narrower where cells are smaller.
-            let rim = (pad - d) / (1.0 + region.slack() * narrowing);
-            *clear = region.slack() * if n < inside { -d } else { d.min(rim) };
-        }
-    });
-}
-
-/// Middle of a cell's mass, which is denser where cells are to be smaller.
-fn heavier(region: &dyn Region, cell: &CellFacts) -> DVec3 {
-    let edge = cell.volume.cbrt();
-    if edge <= 0.0 {
-        return cell.middle;
-    }
-    let h = 0.1 * edge;
-    let along = |d: DVec3| (region.size(cell.middle + d * h) - region.size(cell.middle - d * h)) / (2.0 * h);
-    let slope = DVec3::new(along(DVec3::X), along(DVec3::Y), along(DVec3::Z));
-    // The second moment of a cell about its middle is about that of a cube.
-    let shift = slope * (-5.0 / 12.0 * edge * edge / region.size(cell.middle));
-    cell.middle + shift.clamp_length_max(0.3 * edge)
 }
 
 /// Mean over the region of one over the size's cube.
@@ -371,6 +348,7 @@ mod tests {
     use crate::lattice::make::own_points;
     use crate::lattice::members::Frame;
     use crate::lattice::region::{Scaled, Shadow};
+    use crate::lattice::relaxing::Forgetful;
     use crate::lattice::voronoi::diagram;
     use crate::part::Part;
     use crate::recipe::OwnPoints;
@@ -386,13 +364,13 @@ mod tests {
         let given = own_points(seeds, STILL, scale);
         let sides = Sides::new(&part, 2000);
         let region = Scaled { part: &part, sides: &sides, frame: STILL, scale, sizes: None };
-        let s = scatter(&region, seeds, given, &|| false).unwrap();
+        let s = scatter(&region, seeds, given, &Forgetful, &|| false).unwrap();
         drop(sides);
         (part, s)
     }
 
     fn unevenness(s: &Scattered, region: &dyn Region) -> f64 {
-        s.unevenness(&diagram(&s.points, &s.bounds).volumes, region)
+        s.unevenness(&diagram(s.points(), &s.bounds).volumes, region)
     }
 
     /// A region in which all cells are of one size.
@@ -404,10 +382,10 @@ mod tests {
             for count in [1, 7, 300] {
                 let seeds = Seeds { count: Some(count), spread, rounds: 2, ..Seeds::default() };
                 let (part, s) = in_ball(&seeds);
-                let inside = s.points.iter().filter(|p| part.distance.inside(**p * 2.0)).count();
+                let inside = s.points().iter().filter(|p| part.distance.inside(**p * 2.0)).count();
                 assert_eq!((inside, s.inside), (count as usize, count as usize), "{spread:?}");
-                assert_eq!(in_ball(&seeds).1.points, s.points);
-                assert_ne!(in_ball(&Seeds { random: 2, ..seeds }).1.points, s.points);
+                assert_eq!(in_ball(&seeds).1.points(), s.points());
+                assert_ne!(in_ball(&Seeds { random: 2, ..seeds }).1.points(), s.points());
             }
         }
     }
@@ -423,10 +401,10 @@ mod tests {
         let s = in_ball(&Seeds { own: Some(own), rounds: 0, ..Seeds::default() }).1;
         let local: Vec<DVec3> = points_mm.iter().map(|p| DVec3::from(*p) / 2.0).collect();
         let is_own = |p: &DVec3| local.iter().any(|q| q.distance(*p) < 1e-9);
-        assert!(s.inside > 20 && s.inside < 120 && s.points[..s.inside].iter().all(is_own));
-        assert_eq!(s.points.iter().filter(|p| is_own(p)).count(), 120);
+        assert!(s.inside > 20 && s.inside < 120 && s.points()[..s.inside].iter().all(is_own));
+        assert_eq!(s.points().iter().filter(|p| is_own(p)).count(), 120);
         // Cells of all points fill the ball: each place is in the cell of the point nearest to it.
-        let volume: f64 = Cells::default().facts(&s.points, s.points.len(), &s.bounds).iter().map(|f| f.volume).sum();
+        let volume: f64 = Cells::default().facts(s.points(), s.points().len(), &s.bounds).iter().map(|f| f.volume).sum();
         let size = s.bounds.high - s.bounds.low;
         assert!((volume / (size.x * size.y * size.z) - 1.0).abs() < 1e-6, "{volume}");
     }
@@ -447,22 +425,22 @@ mod tests {
             let (part, s) = in_ball(&seeds);
             let end = s.inside + s.on_surface;
             assert_eq!(s.on_surface, 200);
-            let away: Vec<f64> = s.points.iter().map(|p| part.distance.value(*p * 2.0)).collect();
+            let away: Vec<f64> = s.points().iter().map(|p| part.distance.value(*p * 2.0)).collect();
             assert!(away[..s.inside].iter().all(|d| *d < 0.0) && away[end..].iter().all(|d| *d > 0.0));
             assert!(away[s.inside..end].iter().all(|d| d.abs() < 1e-9), "{layout:?} {rounds}");
             // Places of an even share of the ball's surface: 314 units for 200 points.
             if spread == Spread::Even {
                 let side = (100.0 * std::f64::consts::PI / 200.0f64).sqrt();
-                let share = closest(&s.points[s.inside..end]) / side;
+                let share = closest(&s.points()[s.inside..end]) / side;
                 assert!(share > 0.5, "{layout:?} {rounds}: {share}");
             }
             if layout == Layout::Both {
                 // Half of what the surface's cells take is missing inside.
                 let want = 4.0 / 3.0 * std::f64::consts::PI * 125.0 - 100.0;
                 assert!((s.inside as f64 / want - 1.0).abs() < 0.03, "{}", s.inside);
-                let grid = PointGrid::new(&s.points[s.inside..end]);
+                let grid = PointGrid::new(&s.points()[s.inside..end]);
                 let near = |p: &DVec3| grid.nearest(*p, 1, |_| false)[0].0;
-                assert!(rounds > 0 || s.points[..s.inside].iter().all(|p| near(p) >= APART));
+                assert!(rounds > 0 || s.points()[..s.inside].iter().all(|p| near(p) >= APART));
             } else {
                 assert_eq!(s.inside, 0);
             }
@@ -471,7 +449,7 @@ mod tests {
         let seeds =
             Seeds { layout: Layout::Surface, spread: Spread::Loose, rounds: 0, surface_count: Some(4000), ..Seeds::default() };
         let s = in_ball(&seeds).1;
-        let upper = |axis: usize| s.points[..4000].iter().filter(|p| p[axis] > 0.0).count() as f64;
+        let upper = |axis: usize| s.points()[..4000].iter().filter(|p| p[axis] > 0.0).count() as f64;
         assert!((0..3).all(|axis| (upper(axis) - 2000.0).abs() < 4.0 * 1000f64.sqrt()));
         // As many as cover it, when no number is given: an area of 100 π of cells' sides.
         let s = in_ball(&Seeds { layout: Layout::Surface, ..Seeds::default() }).1;
@@ -482,8 +460,8 @@ mod tests {
     fn even_points_keep_their_distance_and_relaxing_evens_cells() {
         let of = |spread, rounds| in_ball(&Seeds { count: Some(300), spread, rounds, ..Seeds::default() }).1;
         let closest = |s: &Scattered| {
-            let grid = PointGrid::new(&s.points);
-            let d = (0..s.inside).map(|n| grid.nearest(s.points[n], 1, |m| m as usize == n)[0].0);
+            let grid = PointGrid::new(s.points());
+            let d = (0..s.inside).map(|n| grid.nearest(s.points()[n], 1, |m| m as usize == n)[0].0);
             d.fold(f64::INFINITY, f64::min) / s.cell
         };
         assert!(closest(&of(Spread::Even, 0)) > 0.6 && closest(&of(Spread::Loose, 0)) < 0.3);
@@ -497,9 +475,9 @@ mod tests {
         let (_, s) = in_ball(&Seeds::default());
         assert!((s.inside as f64 / (4.0 / 3.0 * std::f64::consts::PI * 125.0) - 1.0).abs() < 0.03);
         let shadow = Shadow { low: DVec3::ZERO, high: DVec3::new(20.0, 10.0, 0.0) };
-        let s = scatter(&shadow, &Seeds { rounds: 3, ..Seeds::default() }, None, &|| false).unwrap();
+        let s = scatter(&shadow, &Seeds { rounds: 3, ..Seeds::default() }, None, &Forgetful, &|| false).unwrap();
         assert_eq!(s.inside, 200);
-        assert!(s.points.iter().all(|p| p.z == 0.0) && (s.cell - 1.0).abs() < 1e-12 && unevenness(&s, &ALIKE) < 0.15);
+        assert!(s.points().iter().all(|p| p.z == 0.0) && (s.cell - 1.0).abs() < 1e-12 && unevenness(&s, &ALIKE) < 0.15);
     }
 
     #[test]
@@ -510,17 +488,17 @@ mod tests {
         let place = Place::Box { centre_mm: [-20.0, 0.0, 0.0], size_mm: [10.0, 90.0, 90.0], rotation_deg: [0.0; 3] };
         let zones = Zones { list: vec![Zone { finer: true, ..Zone::new("End", Role::Reference, place) }], ..Zones::default() };
         let finer = Finer { share: 0.4, reach_mm: 20.0, surface: false };
-        let site = super::super::finer::Site { part: &part, zones: Some(&zones), draft: false };
+        let site = super::super::finer::Site { zones: Some(&zones), ..(&part).into() };
         let sizes = Sizes::of(site, Some(&finer)).unwrap();
         let sides = Sides::new(&part, 2000);
         let region = Scaled { part: &part, sides: &sides, frame: STILL, scale: DVec3::splat(4.0), sizes: Some(&sizes) };
-        let of = |seeds: &Seeds| scatter(&region, seeds, None, &|| false).unwrap();
+        let of = |seeds: &Seeds| scatter(&region, seeds, None, &Forgetful, &|| false).unwrap();
         for rounds in [0, 8] {
             let s = of(&Seeds { rounds, ..Seeds::default() });
             assert!((s.cell - 1.0).abs() < 0.01, "{}", s.cell);
             // Points per cell volume where sizes hardly change, near and far, against one over the size's cube.
             let per_cell = |low: f64, high: f64| {
-                let inside = s.points[..s.inside].iter().filter(|p| (low..high).contains(&(p.x * 4.0))).count();
+                let inside = s.points()[..s.inside].iter().filter(|p| (low..high).contains(&(p.x * 4.0))).count();
                 inside as f64 / ((high - low) * 1600.0 / 64.0)
             };
             let (near, far) = (per_cell(-20.0, -14.0), per_cell(8.0, 20.0));

@@ -5,6 +5,9 @@ use glam::DVec3;
 use rayon::prelude::*;
 use ulmix_mesh::topology::UnionFind;
 
+/// Number of a node that holds no strut any more.
+pub const GONE: u32 = u32::MAX;
+
 /// Nodes and the struts between them. mm.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Skeleton {
@@ -23,21 +26,26 @@ impl Skeleton {
 
     /// Without the struts that `keep` refuses, without nodes that then hold none, each strut once.
     pub fn filtered(&self, keep: impl Fn([u32; 2]) -> bool + Sync) -> Skeleton {
+        self.renumbered(keep).0
+    }
+
+    /// The same, and the number that every node has now; [`GONE`] where it has none.
+    fn renumbered(&self, keep: impl Fn([u32; 2]) -> bool + Sync) -> (Skeleton, Vec<u32>) {
         let kept = self.struts.par_iter().filter(|s| s[0] != s[1] && keep(**s));
         let mut struts: Vec<[u32; 2]> = kept.map(|s| [s[0].min(s[1]), s[0].max(s[1])]).collect();
         struts.par_sort_unstable();
         struts.dedup();
-        let mut number = vec![u32::MAX; self.nodes.len()];
+        let mut number = vec![GONE; self.nodes.len()];
         let mut nodes = Vec::new();
         for n in struts.iter_mut().flatten() {
             let number = &mut number[*n as usize];
-            if *number == u32::MAX {
+            if *number == GONE {
                 *number = nodes.len() as u32;
                 nodes.push(self.nodes[*n as usize]);
             }
             *n = *number;
         }
-        Skeleton { nodes, struts }
+        (Skeleton { nodes, struts }, number)
     }
 
     /// Struts shorter than `limit` at their middle drawn together into one node at the middle of their ends, shortest
@@ -87,6 +95,11 @@ impl Skeleton {
     /// Nodes closer than `limit` as one, at the place of the first. For places that are equal but for
     /// rounding.
     pub fn merged(&self, limit: f64) -> Skeleton {
+        self.merged_and_numbered(limit).0
+    }
+
+    /// The same, and the number that every node has now; [`GONE`] where it has none.
+    pub fn merged_and_numbered(&self, limit: f64) -> (Skeleton, Vec<u32>) {
         // Bins far larger than the limit: few places lie so near to a border that the next bin matters too.
         let bin = |p: DVec3| (p / (512.0 * limit)).floor().to_array().map(|c| c as i64);
         // Bins may share a key: that only makes more places to look at.
@@ -117,8 +130,10 @@ impl Skeleton {
             }
         }
         // A root is the first of those joined.
-        let struts = self.struts.iter().map(|s| s.map(|n| joined.root(n))).collect();
-        Skeleton { nodes: self.nodes.clone(), struts }.filtered(|_| true)
+        let roots: Vec<u32> = (0..self.nodes.len() as u32).map(|n| joined.root(n)).collect();
+        let struts = self.struts.iter().map(|s| s.map(|n| roots[n as usize])).collect();
+        let (merged, number) = Skeleton { nodes: self.nodes.clone(), struts }.renumbered(|_| true);
+        (merged, roots.into_iter().map(|n| number[n as usize]).collect())
     }
 
     /// Both together.

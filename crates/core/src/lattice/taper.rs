@@ -1,22 +1,33 @@
 //! Tapered struts: by how much both ends of each are thicker than the thinnest.
 
 use super::finer::Site;
-use crate::recipe::{Role, Taper, Toward};
+use crate::recipe::{Role, Taper, Toward, Zone};
 use crate::solids::{Reach, Solid};
 use glam::DVec3;
 use rayon::prelude::*;
 use std::sync::Arc;
 
+/// Is a zone one toward which struts are thicker?
+pub fn marked(zone: &Zone, toward: Toward) -> bool {
+    match toward {
+        Toward::Surface => false,
+        Toward::Solids => zone.role == Role::KeepSolid,
+        Toward::Zones => zone.thicker,
+    }
+}
+
 /// By how much the radius of struts is larger at both ends; nothing when they do not taper.
 pub fn ends(site: Site, taper: Option<Taper>, struts: &[[DVec3; 2]]) -> Vec<[f64; 2]> {
     let Some(taper) = taper else { return Vec::new() };
-    let zones = site.zones.into_iter().flat_map(|z| &z.list).filter(|z| z.role == Role::KeepSolid);
-    let mut solids: Vec<Solid> = zones.map(|z| Solid::of(&z.place, site.part).0).collect();
-    let bodies = site.part.bodies.iter().filter(|b| b.facts.role == Some(Role::KeepSolid));
-    solids.extend(bodies.map(|b| Solid::Body(Arc::clone(b), Reach::Own)));
+    let zones = site.zones.into_iter().flat_map(|z| &z.list).filter(|z| marked(z, taper.toward));
+    let mut thickest: Vec<Solid> = zones.map(|z| Solid::of(&z.place, site.part).0).collect();
+    if taper.toward == Toward::Solids {
+        let bodies = site.part.bodies.iter().filter(|b| b.facts.role == Some(Role::KeepSolid));
+        thickest.extend(bodies.map(|b| Solid::Body(Arc::clone(b), Reach::Own)));
+    }
     let away = |p: DVec3| match taper.toward {
         Toward::Surface => site.part.distance.query(p, taper.reach_mm).map_or(taper.reach_mm, |(d, _)| d.abs()),
-        Toward::Solids => solids.iter().map(|s| s.value(p).max(0.0)).fold(f64::INFINITY, f64::min),
+        Toward::Solids | Toward::Zones => thickest.iter().map(|s| s.value(p).max(0.0)).fold(f64::INFINITY, f64::min),
     };
     let more = |p: DVec3| {
         let t = 1.0 - (away(p) / taper.reach_mm).min(1.0);

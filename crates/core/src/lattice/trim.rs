@@ -2,7 +2,7 @@
 //! pieces dropped.
 
 use super::clean::{histogram, spread_out, without_dead_ends};
-use super::skeleton::Skeleton;
+use super::skeleton::{Skeleton, GONE};
 use super::Facts;
 use crate::part::Part;
 use crate::recipe::CleanUp;
@@ -41,16 +41,22 @@ pub fn cleaned(
     let struts: Vec<[u32; 2]> = reaching.par_iter().copied().filter(|s| enough(*s)).collect();
     let cut_short = reaching.len() - struts.len();
     let reaching = Skeleton { struts, ..once };
-    let joined = if outer.struts.is_empty() {
-        reaching.filtered(|_| true)
+    let (joined, held) = if outer.struts.is_empty() {
+        let close = 1e-6 * cell;
+        let on_surface = |p: &DVec3| !sides.apart(*p - close, *p + close) && part.bvh().nearest(*p, close * close).is_some();
+        let joined = reaching.filtered(|_| true);
+        let held = joined.nodes.par_iter().map(on_surface).collect();
+        (joined, held)
     } else {
         // Where a cell's edge leaves the part three borders of the net meet: the same place but for
         // rounding.
-        cut_off(part, sides, &reaching, &inside).with(outer).merged(1e-5 * cell)
+        let own = reaching.nodes.len();
+        let (joined, number) = cut_off(part, sides, reaching, &inside).with(outer).merged_and_numbered(1e-5 * cell);
+        // Where struts are cut, and the net's, lie on the surface.
+        let mut held = vec![false; joined.nodes.len()];
+        number[own..].iter().filter(|n| **n != GONE).for_each(|n| held[*n as usize] = true);
+        (joined, held)
     };
-    let close = 1e-6 * cell;
-    let on_surface = |p: &DVec3| !sides.apart(*p - close, *p + close) && part.bvh().nearest(*p, close * close).is_some();
-    let held: Vec<bool> = joined.nodes.par_iter().map(on_surface).collect();
     let (welded, drawn) = joined.welded(weld, &held);
     // Pieces of a strut or two that hang on nothing would come out loose.
     let (piece_of, pieces) = welded.pieces();
@@ -59,16 +65,20 @@ pub fn cleaned(
         length[piece_of[s[0] as usize] as usize] += welded.length(*s);
     }
     let most = length.iter().copied().fold(0.0, f64::max);
-    let whole = welded.filtered(|s| length[piece_of[s[0] as usize] as usize] > 0.02 * most);
-    let dropped = welded.struts.len() - whole.struts.len();
+    let is_loose = |s: [u32; 2]| length[piece_of[s[0] as usize] as usize] <= LOOSE * most;
+    let in_loose = welded.struts.iter().filter(|s| is_loose(**s)).count();
+    let whole = if clean.keep_loose || in_loose == 0 { welded } else { welded.filtered(|s| !is_loose(s)) };
     let (ended, dead_ends) = without_dead_ends(part, whole, clean.dead_ends, cell);
     let (spread, drawn_apart) = spread_out(ended, clean.most_at_node as usize, cell);
     // Pieces of the net on the surface are as short as the part's triangles.
     let inner = joined.struts.par_iter().filter(|s| !s.iter().all(|n| held[*n as usize]));
     let lengths = histogram(&inner.map(|s| joined.length(*s)).collect::<Vec<f64>>());
-    let facts = Facts { welded: drawn, dropped, duplicates, dead_ends, cut_short, drawn_apart, lengths, ..spread.facts() };
+    let facts = Facts { welded: drawn, in_loose, duplicates, dead_ends, cut_short, drawn_apart, lengths, ..spread.facts() };
     (spread, facts)
 }
+
+/// Pieces of less than this share of the largest one's length are loose.
+const LOOSE: f64 = 0.02;
 
 /// Length of the stretches of a strut that lie inside the part.
 fn left(part: &Part, [a, b]: [DVec3; 2]) -> f64 {
@@ -99,8 +109,9 @@ enum End {
     Cut(DVec3),
 }
 
-/// The stretches of struts that lie inside the part. `is_inside` tells of the nodes.
-fn cut_off(part: &Part, sides: &Sides, net: &Skeleton, is_inside: &[bool]) -> Skeleton {
+/// The stretches of struts that lie inside the part; places where they are cut come after the nodes. `is_inside` tells
+/// of those.
+fn cut_off(part: &Part, sides: &Sides, net: Skeleton, is_inside: &[bool]) -> Skeleton {
     let are_inside = |s: [u32; 2]| s.map(|n| is_inside[n as usize]);
     let is_clear = |s: &[u32; 2]| {
         let ([first, last], [a, b]) = (are_inside(*s), net.ends(*s));
@@ -124,7 +135,7 @@ fn cut_off(part: &Part, sides: &Sides, net: &Skeleton, is_inside: &[bool]) -> Sk
         inside.into_iter().map(|w| w.map(end)).collect()
     };
     let stretches: Vec<[End; 2]> = others.par_iter().flat_map_iter(of_strut).collect();
-    let mut nodes = net.nodes.clone();
+    let Skeleton { mut nodes, .. } = net;
     let mut number = |end: End| match end {
         End::Own(n) => n,
         End::Cut(p) => {

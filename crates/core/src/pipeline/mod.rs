@@ -12,6 +12,7 @@
 //! |---|---|
 //! | [`cache`] | stage results by key |
 //! | [`plan`] | the grid step, and what a run will cost |
+//! | [`resting`] | how far seed points are relaxed |
 //! | [`linked`] | thickness and density of every filling, and what they lead to |
 //! | [`finish`] | crumbs removed, reduced, rounded to what files hold |
 
@@ -19,6 +20,7 @@ pub mod cache;
 pub mod finish;
 pub mod linked;
 pub mod plan;
+mod resting;
 
 use crate::grid::{Bits, Grid};
 use crate::lattice::clean::{states, StrutState};
@@ -27,12 +29,13 @@ use crate::lattice::density::DensityCurve;
 use crate::lattice::finer::Site;
 use crate::lattice::make::{self, SeedCells};
 use crate::lattice::skeleton::Skeleton;
+use crate::lattice::taper;
 use crate::lattice::ties::{self, Strutted, Ties};
 use crate::lattice::Bare;
 use crate::part::Part;
 use crate::patchwork::Tie;
 use crate::polygonise::{polygonise, Care, Shape};
-use crate::recipe::{key_of, Filling, Joins, Kind, Recipe, RecipeError, Role, Toward, Zones};
+use crate::recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Structure, Zone, Zones};
 use crate::report::{self, Report};
 use crate::sample::{scatter, volume};
 use crate::shape::{Composed, Reaching, Side};
@@ -42,6 +45,7 @@ use finish::Solid;
 use glam::DVec3;
 pub use linked::{Filled, Linked, LostFaces};
 use plan::Prediction;
+use resting::Resting;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::any::Any;
@@ -50,7 +54,7 @@ use ulmix_mesh::TriMesh;
 use utoipa::ToSchema;
 
 /// Version of the stages' code: part of every key, so that results of older code are not reused.
-pub const CODE: u32 = 11;
+pub const CODE: u32 = 12;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -88,6 +92,10 @@ pub trait Watch: Sync {
     /// `cached`: answered without work.
     fn end(&self, _stage: Stage, _cached: bool) {}
     fn cancelled(&self) -> bool {
+        false
+    }
+    /// Told after every round of relaxing seed points. True when it is passed on: that state will then be kept.
+    fn relaxing(&self, _done: u32, _of: u32) -> bool {
         false
     }
 }
@@ -309,18 +317,19 @@ impl Pipeline {
         let draft = draft && matches!(filling.structure.kind, Kind::Foam(_));
         // Only where cells are smaller around some zones it follows the zones too.
         let marked = recipe.zones.list.iter().filter(|z| z.finer && filling.structure.seeds.finer.is_some());
-        // And where struts are thicker toward solids.
-        let solids = filling.joins.taper.is_some_and(|t| t.toward == Toward::Solids);
-        let kept = recipe.zones.list.iter().filter(|z| solids && z.role == Role::KeepSolid);
-        let marked: Vec<_> = marked.chain(kept).map(|z| &z.place).collect();
+        // And where struts are thicker toward some.
+        let thicker = |z: &&Zone| filling.joins.taper.is_some_and(|t| taper::marked(z, t.toward));
+        let [finer, thicker]: [Vec<_>; 2] =
+            [marked.map(|z| &z.place).collect(), recipe.zones.list.iter().filter(thicker).map(|z| &z.place).collect()];
         // Where it ends changes nothing yet.
         let joins = Joins { proud: false, ..filling.joins };
-        let key = self.key(&[&"bare", &part.key, filling.structure, &joins, &marked, &draft]);
+        let key = self.key(&[&"bare", &part.key, filling.structure, &joins, &finer, &thicker, &draft]);
         if self.cache.get::<Held>(&key).is_none() {
             Rows::few_enough(part, filling.structure)?;
             make::few_enough(part, filling.structure, filling.joins)?;
         }
-        let site = Site { part, zones: Some(&recipe.zones), draft };
+        let rest = self.resting(part, filling.structure, &finer, watch);
+        let site = Site { part, zones: Some(&recipe.zones), draft, rest: &rest };
         let bare = self.stage(
             Stage::Skeleton,
             &key,
@@ -329,6 +338,12 @@ impl Pipeline {
             || make::structure(site, filling.structure, filling.joins, &|| watch.cancelled()),
         )?;
         Ok(((*bare).clone(), key))
+    }
+
+    /// Where the points of a structure are relaxed to already. They follow no more than what tells where they begin.
+    fn resting<'a>(&'a self, part: &Part, s: &Structure, finer: &[&Place], watch: &'a dyn Watch) -> Resting<'a> {
+        let key = self.key(&[&"relaxed", &part.key, &s.of_points(), &finer]);
+        Resting { cache: &self.cache, key, watch }
     }
 
     /// The struts of the structure and how they lie in the part; `None` for structures of walls, and for more than
@@ -351,9 +366,11 @@ impl Pipeline {
     /// Seed points of the structure and the cells around them; none for structures that grow from no points in space.
     pub fn seed_cells(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<Arc<SeedCells>, RunError> {
         recipe.validate(&part.mesh.bounds())?;
-        let places: Vec<_> = recipe.zones.list.iter().filter(|z| z.finer).map(|z| &z.place).collect();
+        let marked = recipe.zones.list.iter().filter(|z| z.finer && recipe.structure.seeds.finer.is_some());
+        let places: Vec<_> = marked.map(|z| &z.place).collect();
         let key = self.key(&[&"cells", &part.key, &recipe.structure, &places]);
-        let site = Site { part, zones: Some(&recipe.zones), draft: true };
+        let rest = self.resting(part, &recipe.structure, &places, watch);
+        let site = Site { part, zones: Some(&recipe.zones), draft: true, rest: &rest };
         let bytes = |c: &SeedCells| c.points.len() * 24 + c.edges.bytes();
         let cells = || make::seed_cells(site, &recipe.structure, &|| watch.cancelled());
         self.stage(Stage::Skeleton, &key, &Inner(watch), bytes, cells)
@@ -481,6 +498,9 @@ struct Inner<'a>(&'a dyn Watch);
 impl Watch for Inner<'_> {
     fn cancelled(&self) -> bool {
         self.0.cancelled()
+    }
+    fn relaxing(&self, done: u32, of: u32) -> bool {
+        self.0.relaxing(done, of)
     }
 }
 

@@ -4,7 +4,7 @@ use super::{check, RecipeError};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-/// Beside exact duplicates, short struts and loose pieces, which always go.
+/// Beside exact duplicates and short struts, which always go.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct CleanUp {
@@ -16,6 +16,9 @@ pub struct CleanUp {
     /// Nodes where more struts meet are drawn apart into several; 0: none.
     #[schema(required = true)]
     pub most_at_node: u32,
+    /// Pieces that hang on nothing and are much smaller than the largest stay.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub keep_loose: bool,
 }
 
 /// Struts with an end inside the part at which no other begins.

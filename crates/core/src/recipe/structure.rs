@@ -273,9 +273,18 @@ pub struct Seeds {
     /// Rounds in which every point moves to the middle of its cell.
     #[schema(required = true)]
     pub rounds: u32,
+    /// Loose points keep this distance from each other, in cells; 0: as chance has it. There may then be fewer of them.
+    #[schema(required = true)]
+    pub apart: f64,
     /// Nearest points that each point is joined to.
     #[schema(required = true)]
     pub neighbours: u32,
+    /// Struts between points that are shorter, in cells, are left out.
+    #[schema(required = true)]
+    pub shortest: f64,
+    /// And those that are longer.
+    #[schema(required = true)]
+    pub longest: f64,
     /// Struts where the cells meet the part's surface, so that the lattice ends in a closed net.
     #[schema(required = true)]
     pub net: bool,
@@ -322,7 +331,10 @@ impl Default for Seeds {
             random: 1,
             spread: Spread::Even,
             rounds: 4,
+            apart: 0.0,
             neighbours: 4,
+            shortest: 0.0,
+            longest: 2.2,
             net: true,
             inner: true,
             holes: 0.0,
@@ -332,6 +344,9 @@ impl Default for Seeds {
         }
     }
 }
+
+/// Most rounds of relaxing; they end before when nothing moves.
+const MOST_ROUNDS: u32 = 2000;
 
 /// Most seed points of a structure.
 pub const MOST_SEEDS: u32 = 500_000;
@@ -409,6 +424,17 @@ impl Structure {
         self.upright.as_ref().filter(|_| matches!(self.kind, Kind::Extruded(_)))
     }
 
+    /// What its seed points follow from before they are relaxed.
+    pub fn of_points(&self) -> Structure {
+        let Structure { cell_mm, shift_mm, rotation_deg, ref seeds, .. } = *self;
+        let Seeds { own, count, layout, surface_count, random, spread, apart, finer, .. } = seeds.clone();
+        let planar = Kind::Extruded(ExtrudedKind::PlanarVoronoi);
+        let kind = if self.kind == planar { planar } else { Kind::Seeded(SeededKind::Voronoi) };
+        let seeds =
+            Seeds { own, count, layout, surface_count, random, spread, apart, finer, rounds: 0, ..Seeds::default() };
+        Structure { kind, cell_mm, shift_mm, rotation_deg, upright: self.standing().cloned(), seeds, ..Structure::default() }
+    }
+
     /// Faces of the part that it follows, by what they are for.
     pub fn followed(&self) -> Vec<(&'static str, Vec<&FaceMark>)> {
         let standing = self.standing().map(|m| ("Walls stand on", vec![m]));
@@ -466,7 +492,10 @@ impl Structure {
                 MOST_SEEDS as f64,
             )?;
         }
-        check("structure.seeds.rounds", "The number of rounds", "", s.rounds as f64, 0.0, 200.0)?;
+        check("structure.seeds.rounds", "The number of rounds", "", s.rounds as f64, 0.0, MOST_ROUNDS as f64)?;
+        check("structure.seeds.apart", "The distance that points keep, in cells,", "", s.apart, 0.0, 0.7)?;
+        check("structure.seeds.shortest", "The length of the shortest struts, in cells,", "", s.shortest, 0.0, 1.0)?;
+        check("structure.seeds.longest", "The length of the longest struts, in cells,", "", s.longest, 0.5, 5.0)?;
         check("structure.seeds.holes", "The share of walls that holes take", "", s.holes, 0.0, 0.95)?;
         check("structure.seeds.neighbours", "The number of neighbours", "", s.neighbours as f64, 1.0, 12.0)?;
         if let Some(f) = &s.finer {
@@ -522,6 +551,8 @@ pub enum Toward {
     Surface,
     /// What is kept solid.
     Solids,
+    /// Zones that ask for it.
+    Zones,
 }
 
 /// The section of struts.

@@ -52,6 +52,9 @@ pub struct Zone {
     /// Seed points lie closer around it, where a structure makes use of that.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub finer: bool,
+    /// Struts are thicker toward it, where a filling makes use of that.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub thicker: bool,
 }
 
 /// What fills a zone of its own.
@@ -77,7 +80,7 @@ impl OwnFill {
 impl Zone {
     /// A zone without a structure of its own.
     pub fn new(name: impl Into<String>, role: Role, place: Place) -> Zone {
-        Zone { name: name.into(), role, place, own: None, finer: false }
+        Zone { name: name.into(), role, place, own: None, finer: false, thicker: false }
     }
 
     /// What fills it in its own way, if anything does.

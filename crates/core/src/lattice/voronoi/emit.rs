@@ -5,33 +5,57 @@ use crate::lattice::skeleton::Skeleton;
 use glam::DVec3;
 use rayon::prelude::*;
 
-/// What a cell adds to the diagram.
-#[derive(Default)]
-pub struct Emitted {
-    edges: Vec<[Key; 2]>,
-    /// Those at edges of which this cell's point is the first, in order.
-    vertices: Vec<(Key, DVec3)>,
-    pub walls: Vec<Wall>,
-    pub volume: f64,
+/// What is asked for of a diagram.
+#[derive(Clone, Copy)]
+pub struct Asked<'a> {
+    /// Edges between such places; those of the others are left out.
+    pub edge: &'a (dyn Fn(DVec3, DVec3) -> bool + Sync),
+    /// The circles in walls, too.
+    pub circles: bool,
 }
 
-/// The edges of all cells as one net, in the `order` in which the cells are best gone through. A vertex is listed by the
-/// cell of its first point, and looked up there.
-pub fn joined(points: &[DVec3], found: &[Emitted], order: &[u32]) -> Skeleton {
-    let mut before = vec![0];
-    before.extend(found.iter().scan(0, |sum, cell| {
-        *sum += cell.vertices.len() as u32;
-        Some(*sum)
-    }));
+/// So many cells, neighbours one after the other, add to the diagram together: there are many, and few lists to keep.
+pub const TOGETHER: usize = 64;
+
+/// What they add.
+#[derive(Default)]
+pub struct Batch {
+    edges: Vec<[Key; 2]>,
+    /// Vertices at edges of which a cell's point is the first, in order for each cell, and where those of each end.
+    vertices: Vec<(Key, DVec3)>,
+    ends: Vec<u32>,
+    pub walls: Vec<Wall>,
+    pub volumes: Vec<f64>,
+}
+
+impl Batch {
+    /// Number of a vertex among those of the batch, where its first cell is the `nth`.
+    fn find(&self, nth: usize, key: &Key) -> Option<u32> {
+        let from = if nth > 0 { self.ends[nth - 1] } else { 0 };
+        let of_cell = &self.vertices[from as usize..self.ends[nth] as usize];
+        of_cell.binary_search_by_key(key, |v| v.0).ok().map(|at| from + at as u32)
+    }
+}
+
+/// The edges of all cells as one net. A vertex is listed by the cell of its first point, and looked up there. `order` is
+/// that in which batches hold the cells.
+pub fn joined(points: &[DVec3], batches: &[Batch], order: &[u32]) -> Skeleton {
+    let mut before = Vec::with_capacity(batches.len());
+    let mut count = 0;
+    for batch in batches {
+        before.push(count);
+        count += batch.vertices.len() as u32;
+    }
+    let mut place = vec![0; points.len()];
+    order.iter().zip(0..).for_each(|(own, at)| place[*own as usize] = at);
     let listed = |key: &Key| {
-        let first = key[0] as usize;
-        let at = found[first].vertices.binary_search_by_key(key, |v| v.0).ok()?;
-        Some(before[first] + at as u32)
+        let (batch, nth) = (place[key[0] as usize] / TOGETHER, place[key[0] as usize] % TOGETHER);
+        batches[batch].find(nth, key).map(|n| before[batch] + n)
     };
-    let edges = || order.par_iter().flat_map_iter(|own| &found[*own as usize].edges);
+    let edges = || batches.par_iter().flat_map_iter(|batch| &batch.edges);
     let number = |key: &Key| listed(key).unwrap_or(u32::MAX);
     let mut struts: Vec<[u32; 2]> = edges().map(|[from, to]| [number(from), number(to)]).collect();
-    let mut nodes: Vec<DVec3> = found.iter().flat_map(|cell| &cell.vertices).map(|v| v.1).collect();
+    let mut nodes: Vec<DVec3> = batches.iter().flat_map(|batch| &batch.vertices).map(|v| v.1).collect();
     // Rounding may leave a vertex out of a cell that others see it in.
     if struts.par_iter().any(|s| s.contains(&u32::MAX)) {
         let mut strays: Vec<Key> = edges().flatten_iter().filter(|key| listed(key).is_none()).copied().collect();
@@ -84,58 +108,77 @@ impl Outline {
 /// A vertex by the points whose cells meet there, in order.
 type Key = [u32; 4];
 
-impl Cell {
-    /// Edges and walls of which this cell's point is the first.
-    pub fn emit(&mut self, p: DVec3, own: u32) -> Emitted {
-        let keys: Vec<Key> = (0..self.corner_count()).map(|n| self.key(n, own)).collect();
+/// Adds cells to batches; what it needs for one is used again for the next.
+#[derive(Default)]
+pub struct Emitter {
+    pub cell: Cell,
+    keys: Vec<Key>,
+    is_own: Vec<bool>,
+    outlines: Vec<Outline>,
+    vertices: Vec<(Key, DVec3)>,
+}
+
+impl Emitter {
+    /// Adds edges and walls of which the cell's point `p` is the first.
+    pub fn add(&mut self, p: DVec3, own: u32, asked: &Asked, to: &mut Batch) {
+        let Emitter { cell, keys, is_own, outlines, vertices } = self;
+        keys.clear();
+        keys.extend((0..cell.corner_count()).map(|n| cell.key(n, own)));
         // Both cells' corners are seen from here: a wall or an edge belongs to its first cell.
-        let is_own: Vec<bool> = self.planes.iter().map(|p| p.other != BOX && p.other > own).collect();
-        let mut outlines = vec![Outline::default(); self.planes.len()];
-        let (mut edges, mut vertices, mut volume) = (Vec::new(), Vec::new(), 0.0);
-        self.each_edge(|wall, beside, [n, m], from, to| {
+        is_own.clear();
+        is_own.extend(cell.planes.iter().map(|p| p.other != BOX && p.other > own));
+        outlines.clear();
+        outlines.resize(cell.planes.len(), Outline::default());
+        vertices.clear();
+        let mut volume = 0.0;
+        cell.each_edge(|wall, beside, [n, m], from, end| {
             let w = &mut outlines[wall as usize];
             let apex = *w.apex.get_or_insert(from);
-            volume += apex.dot(from.cross(to)).abs() / 6.0;
+            volume += apex.dot(from.cross(end)).abs() / 6.0;
             if !is_own[wall as usize] {
                 return;
             }
-            let area = 0.5 * (from - apex).cross(to - apex).length();
+            let area = 0.5 * (from - apex).cross(end - apex).length();
             w.area += area;
-            w.moment += (apex + from + to) * (area / 3.0);
-            w.length += from.distance(to);
+            w.moment += (apex + from + end) * (area / 3.0);
+            w.length += from.distance(end);
             // One of its two directions is enough.
             let is_edge = wall < beside && is_own[beside as usize] && keys[n] != keys[m];
-            if is_edge && keys[n][3] != BOX && keys[m][3] != BOX {
-                edges.push([keys[n], keys[m]]);
-                let ends = [(keys[n], p + from), (keys[m], p + to)];
+            if is_edge && keys[n][3] != BOX && keys[m][3] != BOX && (asked.edge)(p + from, p + end) {
+                to.edges.push([keys[n], keys[m]]);
+                let ends = [(keys[n], p + from), (keys[m], p + end)];
                 vertices.extend(ends.into_iter().filter(|(key, _)| key[0] == own));
             }
         });
-        outlines.iter_mut().for_each(|w| w.square = f64::INFINITY);
-        self.each_edge(|wall, _, _, from, to| {
-            if is_own[wall as usize] {
-                let w = &mut outlines[wall as usize];
-                let (edge, way) = (to - from, w.middle() - from);
-                let along = way.dot(edge).powi(2) / edge.length_squared().max(f64::MIN_POSITIVE);
-                w.square = w.square.min(way.length_squared() - along);
-            }
-        });
-        let walls = outlines.iter().zip(&self.planes).zip(&is_own).filter(|((w, _), is_own)| **is_own && w.length > 0.0);
+        if asked.circles {
+            outlines.iter_mut().for_each(|w| w.square = f64::INFINITY);
+            cell.each_edge(|wall, _, _, from, end| {
+                if is_own[wall as usize] {
+                    let w = &mut outlines[wall as usize];
+                    let (edge, way) = (end - from, w.middle() - from);
+                    let along = way.dot(edge).powi(2) / edge.length_squared().max(f64::MIN_POSITIVE);
+                    w.square = w.square.min(way.length_squared() - along);
+                }
+            });
+        }
+        let walls = outlines.iter().zip(&cell.planes).zip(&*is_own).filter(|((w, _), is_own)| **is_own && w.length > 0.0);
         let wall = |((w, plane), _): ((&Outline, &Plane), &bool)| Wall {
             pair: [own, plane.other],
             // Of a round wall four times the area over the outline is the widest ball's diameter.
             width: 4.0 * w.area / w.length,
             disc: (p + w.middle(), w.square.max(0.0).sqrt()),
         };
-        let walls = walls.map(wall).collect();
-        vertices.sort_by_key(|v| v.0);
+        to.walls.extend(walls.map(wall));
+        vertices.sort_unstable_by_key(|v| v.0);
+        // Seen from one cell a vertex has one place.
         vertices.dedup_by_key(|v| v.0);
-        // There are many cells: none keeps room that it does not need.
-        vertices.shrink_to_fit();
-        edges.shrink_to_fit();
-        Emitted { edges, vertices, walls, volume }
+        to.vertices.extend_from_slice(vertices);
+        to.ends.push(to.vertices.len() as u32);
+        to.volumes.push(volume);
     }
+}
 
+impl Cell {
     fn key(&self, corner: usize, own: u32) -> Key {
         let [a, b, c] = self.corner(corner).planes;
         let other = |plane: u16| self.planes[plane as usize].other;
@@ -158,13 +201,16 @@ mod tests {
         let far = |n: u32| points[n as usize].distance(place);
         assert!(key.iter().all(|n| (far(*n) / far(0) - 1.0).abs() < 1e-9));
         // Cells 1 and 2 see an edge from it to vertices of their own.
-        let mut found: Vec<Emitted> = (0..8).map(|_| Emitted::default()).collect();
-        for own in [1, 2] {
-            let other = [own, 3, 5, 7];
-            found[own as usize].edges = vec![[key, other]];
-            found[own as usize].vertices = vec![(other, DVec3::splat(own as f64))];
+        let mut batch = Batch::default();
+        for own in 0..8 {
+            if own == 1 || own == 2 {
+                let other = [own, 3, 5, 7];
+                batch.edges.push([key, other]);
+                batch.vertices.push((other, DVec3::splat(own as f64)));
+            }
+            batch.ends.push(batch.vertices.len() as u32);
         }
-        let net = joined(&points, &found, &[0, 1, 2, 3, 4, 5, 6, 7]);
+        let net = joined(&points, &[batch], &[0, 1, 2, 3, 4, 5, 6, 7]);
         assert_eq!(net.struts, [[2, 0], [2, 1]]);
         assert_eq!(net.nodes, [DVec3::ONE, DVec3::splat(2.0), place]);
     }

@@ -3,7 +3,7 @@
 //! | module | idea |
 //! |---|---|
 //! | [`cell`] | one point's cell |
-//! | [`emit`] | what it adds to the diagram |
+//! | [`emit`] | what cells add to the diagram |
 
 mod cell;
 mod emit;
@@ -11,7 +11,8 @@ mod emit;
 use super::index::PointGrid;
 use super::skeleton::Skeleton;
 use cell::Cell;
-use emit::{joined, Emitted};
+pub use emit::Asked;
+use emit::{joined, Batch, Emitter, TOGETHER};
 use glam::DVec3;
 use rayon::prelude::*;
 
@@ -36,12 +37,17 @@ pub struct CellFacts {
 }
 
 /// Cells of points that move a little at a time: what bounded a cell last time is looked at first.
-#[derive(Default)]
+#[derive(Clone, Default)]
 pub struct Cells {
     likely: Vec<Vec<u32>>,
 }
 
 impl Cells {
+    /// Memory held, about.
+    pub fn bytes(&self) -> usize {
+        self.likely.iter().map(|l| 24 + 4 * l.capacity()).sum()
+    }
+
     /// Volume and middle of the cells of the first `count` points.
     pub fn facts(&mut self, points: &[DVec3], count: usize, bounds: &Within) -> Vec<CellFacts> {
         let grid = PointGrid::new(points);
@@ -61,7 +67,7 @@ impl Cells {
 
 /// The cells of all points together.
 pub struct Diagram {
-    /// Edges of the cells; those on the box are left out.
+    /// Edges of the cells that are asked for; those on the box are left out.
     pub edges: Skeleton,
     /// Of every cell.
     pub volumes: Vec<f64>,
@@ -69,36 +75,39 @@ pub struct Diagram {
     pub widths: Vec<f64>,
     /// Pairs of points whose cells share a wall, each once, first point first.
     pub pairs: Vec<[u32; 2]>,
-    /// For every wall the middle of its area, and the radius of the widest circle around that in the wall.
+    /// For every wall the middle of its area, and the radius of the widest circle around that in the wall where it is asked for.
     pub discs: Vec<(DVec3, f64)>,
 }
 
-/// The cells of points of which nothing is known yet.
+/// The cells of points of which nothing is known yet, and all of their edges.
 #[cfg(test)]
 pub fn diagram(points: &[DVec3], bounds: &Within) -> Diagram {
-    Cells::default().diagram(points, bounds)
+    Cells::default().diagram(points, bounds, &Asked { edge: &|_, _| true, circles: true })
 }
 
 impl Cells {
-    /// All of them, for the last time.
-    pub fn diagram(mut self, points: &[DVec3], bounds: &Within) -> Diagram {
+    /// What is asked for of all of them.
+    pub fn diagram(&self, points: &[DVec3], bounds: &Within, asked: &Asked) -> Diagram {
         let grid = PointGrid::new(points);
-        self.likely.resize(points.len(), Vec::new());
         // Neighbours one after the other: what one has asked for is still near the processor for the next.
-        let likely = &self.likely;
-        let of_cell = |cell: &mut Cell, &own: &u32| {
-            cell.build(points, &grid, own as usize, bounds, &likely[own as usize]);
-            (own, cell.emit(points[own as usize], own))
+        let order = grid.in_order();
+        let of_run = |emitter: &mut Emitter, run: &[u32]| {
+            let mut batch = Batch::default();
+            for &own in run {
+                let (p, likely) = (points[own as usize], self.likely.get(own as usize));
+                emitter.cell.build(points, &grid, own as usize, bounds, likely.map_or(&[], |l| l));
+                emitter.add(p, own, asked, &mut batch);
+            }
+            batch
         };
-        let made: Vec<(u32, Emitted)> = grid.in_order().par_iter().map_init(Cell::default, of_cell).collect();
-        let mut found = Vec::new();
-        found.resize_with(points.len(), Emitted::default);
-        made.into_iter().for_each(|(own, cell)| found[own as usize] = cell);
-        let walls = || found.iter().flat_map(|cell| &cell.walls);
-        let edges = joined(points, &found, grid.in_order());
+        let batches: Vec<Batch> = order.par_chunks(TOGETHER).map_init(Emitter::default, of_run).collect();
+        let mut volumes = vec![0.0; points.len()];
+        let found = batches.iter().flat_map(|batch| &batch.volumes);
+        order.iter().zip(found).for_each(|(own, volume)| volumes[*own as usize] = *volume);
+        let walls = || batches.iter().flat_map(|batch| &batch.walls);
         Diagram {
-            edges,
-            volumes: found.iter().map(|cell| cell.volume).collect(),
+            edges: joined(points, &batches, order),
+            volumes,
             widths: walls().map(|w| w.width).collect(),
             pairs: walls().map(|w| w.pair).collect(),
             discs: walls().map(|w| w.disc).collect(),
