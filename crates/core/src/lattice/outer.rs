@@ -29,7 +29,7 @@ pub fn net(mesh: &TriMesh, points: &[DVec3], pairs: &[[u32; 2]], sharp: &[[u32; 
         .par_chunks(TOGETHER)
         .flat_map_iter(|triangles| {
             let mut out = Vec::new();
-            let mut own = None;
+            let mut last: Option<Owned> = None;
             for tri in triangles {
                 let corners = tri.map(|v| mesh.points[v as usize]);
                 let keep = [0, 1, 2].map(|e: usize| {
@@ -38,16 +38,19 @@ pub fn net(mesh: &TriMesh, points: &[DVec3], pairs: &[[u32; 2]], sharp: &[[u32; 
                     a < b && sharp.contains(&[a, b])
                 });
                 let middle = corners.iter().sum::<DVec3>() / 3.0;
-                let start = own.unwrap_or_else(|| grid.nearest(middle, 1, |_| false)[0].1);
-                let (found, next) = walked(start, middle, points, &beside);
-                own = Some(found);
-                // No corner is nearer to another point than all of the triangle to this one.
                 let reach = corners.iter().map(|c| c.distance_squared(middle)).fold(0.0, f64::max).sqrt();
-                let least = points[found as usize].distance(middle);
-                if next.sqrt() - least > 2.0 * reach * (1.0 + 1e-9) {
+                let owned = match last {
+                    Some(last) if last.holds(middle, reach) => last,
+                    _ => {
+                        let start = last.map_or_else(|| grid.nearest(middle, 1, |_| false)[0].1, |last| last.by);
+                        Owned::at(middle, start, points, &beside)
+                    }
+                };
+                last = Some(owned);
+                if owned.holds(middle, reach) {
                     out.extend((0..3).filter(|e| keep[*e]).map(|e| [corners[e], corners[(e + 1) % 3]]));
                 } else {
-                    shared_out(corners, found, points, &beside, keep, &mut out);
+                    shared_out(corners, owned.by, points, &beside, keep, &mut out);
                 }
             }
             out
@@ -60,6 +63,30 @@ pub fn net(mesh: &TriMesh, points: &[DVec3], pairs: &[[u32; 2]], sharp: &[[u32; 
 
 /// Triangles one after the other: neighbours mostly lie in the same cell.
 const TOGETHER: usize = 256;
+
+/// A place and the cell that it lies in.
+#[derive(Clone, Copy)]
+struct Owned {
+    place: DVec3,
+    /// The cell's point.
+    by: u32,
+    /// By how much the nearest other point is farther away.
+    margin: f64,
+}
+
+impl Owned {
+    /// Looks for the cell from that of a point not far away.
+    fn at(place: DVec3, start: u32, points: &[DVec3], beside: &[Vec<u32>]) -> Owned {
+        let (by, next) = walked(start, place, points, beside);
+        Owned { place, by, margin: next.sqrt() - points[by as usize].distance(place) }
+    }
+
+    /// Does the cell surely hold all that is nearer to a place than `reach`? Going some way brings it nearer to another
+    /// cell by no more than twice that.
+    fn holds(&self, place: DVec3, reach: f64) -> bool {
+        self.margin > 2.0 * (reach + place.distance(self.place)) * (1.0 + 1e-9)
+    }
+}
 
 /// The point nearest to a place, by steps to neighbours that are nearer, and the square of the distance of its nearest
 /// neighbour.

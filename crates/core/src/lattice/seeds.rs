@@ -78,8 +78,9 @@ impl Scattered {
     }
 }
 
-/// Layers of cells around the part that are made whole, in cells of the size there.
-const PADDING: f64 = 1.8;
+/// Layers of cells around the part, in cells of the size there: what lies farther away reaches into it once in a million
+/// (see [`OUTER_RADIUS`]).
+const PADDING: f64 = 1.5;
 /// How far a cell may reach along an axis, in cells. Of points that lie by chance a ball of this radius is empty once in
 /// 10¹⁴; of one as wide as the second, which is that of the padding's cells, once in a million.
 const RADIUS: f64 = 2.0;

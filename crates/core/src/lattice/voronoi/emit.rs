@@ -21,8 +21,10 @@ pub const TOGETHER: usize = 64;
 #[derive(Default)]
 pub struct Batch {
     edges: Vec<[Key; 2]>,
-    /// Vertices at edges of which a cell's point is the first, in order for each cell, and where those of each end.
-    vertices: Vec<(Key, DVec3)>,
+    /// Vertices at edges of which a cell's point is the first, in order for each cell, where they lie, and where those of
+    /// each cell end.
+    vertices: Vec<Key>,
+    places: Vec<DVec3>,
     ends: Vec<u32>,
     pub walls: Vec<Wall>,
     pub volumes: Vec<f64>,
@@ -33,7 +35,7 @@ impl Batch {
     fn find(&self, nth: usize, key: &Key) -> Option<u32> {
         let from = if nth > 0 { self.ends[nth - 1] } else { 0 };
         let of_cell = &self.vertices[from as usize..self.ends[nth] as usize];
-        of_cell.binary_search_by_key(key, |v| v.0).ok().map(|at| from + at as u32)
+        of_cell.binary_search(key).ok().map(|at| from + at as u32)
     }
 }
 
@@ -49,13 +51,14 @@ pub fn joined(points: &[DVec3], batches: &[Batch], order: &[u32]) -> Skeleton {
     let mut place = vec![0; points.len()];
     order.iter().zip(0..).for_each(|(own, at)| place[*own as usize] = at);
     let listed = |key: &Key| {
-        let (batch, nth) = (place[key[0] as usize] / TOGETHER, place[key[0] as usize] % TOGETHER);
+        let at = place[key.first() as usize];
+        let (batch, nth) = (at / TOGETHER, at % TOGETHER);
         batches[batch].find(nth, key).map(|n| before[batch] + n)
     };
     let edges = || batches.par_iter().flat_map_iter(|batch| &batch.edges);
     let number = |key: &Key| listed(key).unwrap_or(u32::MAX);
     let mut struts: Vec<[u32; 2]> = edges().map(|[from, to]| [number(from), number(to)]).collect();
-    let mut nodes: Vec<DVec3> = batches.iter().flat_map(|batch| &batch.vertices).map(|v| v.1).collect();
+    let mut nodes: Vec<DVec3> = batches.iter().flat_map(|batch| &batch.places).copied().collect();
     // Rounding may leave a vertex out of a cell that others see it in.
     if struts.par_iter().any(|s| s.contains(&u32::MAX)) {
         let mut strays: Vec<Key> = edges().flatten_iter().filter(|key| listed(key).is_none()).copied().collect();
@@ -63,7 +66,7 @@ pub fn joined(points: &[DVec3], batches: &[Batch], order: &[u32]) -> Skeleton {
         strays.dedup();
         let number = |key: &Key| listed(key).or_else(|| strays.binary_search(key).ok().map(|n| (nodes.len() + n) as u32));
         struts = edges().map(|e| [0, 1].map(|n| number(&e[n]).expect("listed or a stray"))).collect();
-        nodes.extend(strays.iter().map(|key| centre(key.map(|n| points[n as usize]))));
+        nodes.extend(strays.iter().map(|key| centre(key.points().map(|n| points[n as usize]))));
     }
     Skeleton { nodes, struts }
 }
@@ -105,8 +108,32 @@ impl Outline {
     }
 }
 
-/// A vertex by the points whose cells meet there, in order.
-type Key = [u32; 4];
+/// A vertex by the points whose cells meet there, in order: the first one in the highest bits.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+struct Key(u128);
+
+impl Key {
+    fn new([a, b, c, d]: [u32; 4]) -> Key {
+        // Five comparisons sort four.
+        let (a, b, c, d) = (a.min(b), a.max(b), c.min(d), c.max(d));
+        let (a, c, b, d) = (a.min(c), a.max(c), b.min(d), b.max(d));
+        let (b, c) = (b.min(c), b.max(c));
+        Key((a as u128) << 96 | (b as u128) << 64 | (c as u128) << 32 | d as u128)
+    }
+
+    fn points(self) -> [u32; 4] {
+        [96, 64, 32, 0].map(|bits| (self.0 >> bits) as u32)
+    }
+
+    fn first(self) -> u32 {
+        (self.0 >> 96) as u32
+    }
+
+    /// Does it lie on the box?
+    fn is_on_box(self) -> bool {
+        self.0 as u32 == BOX
+    }
+}
 
 /// Adds cells to batches; what it needs for one is used again for the next.
 #[derive(Default)]
@@ -144,10 +171,10 @@ impl Emitter {
             w.length += from.distance(end);
             // One of its two directions is enough.
             let is_edge = wall < beside && is_own[beside as usize] && keys[n] != keys[m];
-            if is_edge && keys[n][3] != BOX && keys[m][3] != BOX && (asked.edge)(p + from, p + end) {
+            if is_edge && !keys[n].is_on_box() && !keys[m].is_on_box() && (asked.edge)(p + from, p + end) {
                 to.edges.push([keys[n], keys[m]]);
                 let ends = [(keys[n], p + from), (keys[m], p + end)];
-                vertices.extend(ends.into_iter().filter(|(key, _)| key[0] == own));
+                vertices.extend(ends.into_iter().filter(|(key, _)| key.first() == own));
             }
         });
         if asked.circles {
@@ -172,7 +199,8 @@ impl Emitter {
         vertices.sort_unstable_by_key(|v| v.0);
         // Seen from one cell a vertex has one place.
         vertices.dedup_by_key(|v| v.0);
-        to.vertices.extend_from_slice(vertices);
+        to.vertices.extend(vertices.iter().map(|v| v.0));
+        to.places.extend(vertices.iter().map(|v| v.1));
         to.ends.push(to.vertices.len() as u32);
         to.volumes.push(volume);
     }
@@ -182,9 +210,7 @@ impl Cell {
     fn key(&self, corner: usize, own: u32) -> Key {
         let [a, b, c] = self.corner(corner).planes;
         let other = |plane: u16| self.planes[plane as usize].other;
-        let mut key = [own, other(a), other(b), other(c)];
-        key.sort_unstable();
-        key
+        Key::new([own, other(a), other(b), other(c)])
     }
 }
 
@@ -196,17 +222,19 @@ mod tests {
     #[test]
     fn a_vertex_that_its_first_cell_does_not_list_is_still_one_node() {
         let points: Vec<DVec3> = (1..9).map(low_discrepancy).collect();
-        let key = [0, 2, 5, 7];
-        let place = centre(key.map(|n| points[n as usize]));
+        let key = Key::new([5, 0, 7, 2]);
+        assert_eq!(key.points(), [0, 2, 5, 7]);
+        let place = centre(key.points().map(|n| points[n as usize]));
         let far = |n: u32| points[n as usize].distance(place);
-        assert!(key.iter().all(|n| (far(*n) / far(0) - 1.0).abs() < 1e-9));
+        assert!(key.points().iter().all(|n| (far(*n) / far(0) - 1.0).abs() < 1e-9));
         // Cells 1 and 2 see an edge from it to vertices of their own.
         let mut batch = Batch::default();
         for own in 0..8 {
             if own == 1 || own == 2 {
-                let other = [own, 3, 5, 7];
+                let other = Key::new([own, 3, 5, 7]);
                 batch.edges.push([key, other]);
-                batch.vertices.push((other, DVec3::splat(own as f64)));
+                batch.vertices.push(other);
+                batch.places.push(DVec3::splat(own as f64));
             }
             batch.ends.push(batch.vertices.len() as u32);
         }
