@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::Instant;
+use std::time::{Duration, Instant};
 use ulmix_core::pipeline::{Stage, Watch};
 use utoipa::ToSchema;
 
@@ -20,11 +20,26 @@ pub struct Stopwatch {
     log: Mutex<(Option<Instant>, Vec<StageTime>)>,
     cancel: Arc<AtomicBool>,
     on_begin: Box<dyn Fn(Stage) + Sync + Send>,
+    relaxing: Option<Relaxing>,
 }
+
+/// Passes on how far seed points are relaxed, not too often.
+struct Relaxing {
+    tell: Box<dyn Fn(u32, u32) + Sync + Send>,
+    last: Mutex<Instant>,
+}
+
+/// As often as somebody can follow; short work is over before it is told of.
+const TOLD_EVERY: Duration = Duration::from_millis(300);
 
 impl Stopwatch {
     pub fn new(cancel: Arc<AtomicBool>, on_begin: impl Fn(Stage) + Sync + Send + 'static) -> Stopwatch {
-        Stopwatch { log: Mutex::default(), cancel, on_begin: Box::new(on_begin) }
+        Stopwatch { log: Mutex::default(), cancel, on_begin: Box::new(on_begin), relaxing: None }
+    }
+
+    /// Tells of rounds done and asked for, too.
+    pub fn telling(self, tell: impl Fn(u32, u32) + Sync + Send + 'static) -> Stopwatch {
+        Stopwatch { relaxing: Some(Relaxing { tell: Box::new(tell), last: Mutex::new(Instant::now()) }), ..self }
     }
 
     pub fn log(&self) -> Vec<StageTime> {
@@ -50,5 +65,16 @@ impl Watch for Stopwatch {
 
     fn cancelled(&self) -> bool {
         self.cancel.load(Ordering::Relaxed)
+    }
+
+    fn relaxing(&self, done: u32, of: u32) -> bool {
+        let Some(relaxing) = &self.relaxing else { return false };
+        let mut last = relaxing.last.lock().unwrap_or_else(PoisonError::into_inner);
+        let due = last.elapsed() >= TOLD_EVERY;
+        if due {
+            *last = Instant::now();
+            (relaxing.tell)(done, of);
+        }
+        due
     }
 }

@@ -64,13 +64,19 @@ pub enum Event {
         project: String,
         revision: i64,
     },
+    /// Seed points of a draft are being relaxed; what was reached is kept.
+    Relaxing {
+        project: String,
+        rounds: u32,
+        of: u32,
+    },
 }
 
 impl Event {
     pub fn project(&self) -> &str {
         match self {
             Event::Job { job } => &job.project,
-            Event::Recipe { project, .. } => project,
+            Event::Recipe { project, .. } | Event::Relaxing { project, .. } => project,
         }
     }
 }
@@ -193,7 +199,11 @@ impl Studio {
         if let Some(older) = lock(&self.drafts).insert(project.to_owned(), cancel.clone()) {
             older.store(true, Ordering::Relaxed);
         }
-        Stopwatch::new(cancel, |_| {})
+        let (events, project) = (self.events.clone(), project.to_owned());
+        // Nobody may be listening.
+        Stopwatch::new(cancel, |_| {}).telling(move |rounds, of| {
+            let _ = events.send(Event::Relaxing { project: project.clone(), rounds, of });
+        })
     }
 
     /// The recipe's struts as seven 32-bit numbers each, little-endian: both ends in mm, and how it lies in the part

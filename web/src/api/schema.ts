@@ -557,10 +557,22 @@ export interface components {
             value: number;
             verdict: components["schemas"]["Verdict"];
         };
-        /** @description Beside exact duplicates, short struts and loose pieces, which always go. */
+        /** @description Beside exact duplicates and short struts, which always go. */
         CleanUp: {
+            /**
+             * Format: int32
+             * @description Struts that run on through a node curve there, each as 2 to the power of this straight pieces; 0: they are
+             *     straight.
+             * @default 0
+             */
+            curved: number;
             /** @default kept */
             dead_ends: components["schemas"]["DeadEnds"];
+            /**
+             * @description Pieces that hang on nothing and are much smaller than the largest stay.
+             * @default false
+             */
+            keep_loose: boolean;
             /**
              * Format: double
              * @description Struts cut by the part's surface are dropped where less than this share of a cell is left; 0: none.
@@ -646,6 +658,14 @@ export interface components {
             project: string;
             /** Format: int64 */
             revision: number;
+        } | {
+            /** @enum {string} */
+            event: "relaxing";
+            /** Format: int32 */
+            of: number;
+            project: string;
+            /** Format: int32 */
+            rounds: number;
         };
         /** @description A file that was written, read again and checked. */
         ExportReady: {
@@ -699,6 +719,11 @@ export interface components {
         };
         /** @description Figures of a skeleton or of Voronoi cells. */
         Facts: {
+            /**
+             * Format: double
+             * @description Distance of the two nearest seed points. mm.
+             */
+            closest_mm: number;
             contact?: null | components["schemas"]["Contact"];
             /** @description Struts of which the part's surface left too little. */
             cut_short: number;
@@ -711,25 +736,37 @@ export interface components {
             degree: number;
             /** @description Nodes with too many struts, drawn apart. */
             drawn_apart: number;
-            /** @description Struts of loose pieces, left out. */
-            dropped: number;
             /** @description Struts that were there before, left out. */
             duplicates: number;
+            /** @description Struts of small loose pieces, left out unless they are to stay. */
+            in_loose: number;
             lengths?: null | components["schemas"]["Lengths"];
             /** Format: double */
             longest_mm: number;
             /** Format: double */
             mean_mm: number;
+            /**
+             * Format: double
+             * @description How far one of them moved in the last of those rounds, at most. mm.
+             */
+            moved_mm: number;
             /** @description Nodes and struts in the part; of walls, the walls. */
             nodes: number;
             /** @description Connected pieces. */
             pieces: number;
+            /**
+             * Format: int32
+             * @description Rounds in which seed points were relaxed: fewer than asked for when nothing moves any more.
+             */
+            rounds: number;
             /** @description Cells along each direction, of rows that bend. */
             rows?: number[] | null;
             /** @description Seed points inside the part; 0 for cells that repeat. */
             seeds: number;
             /** Format: double */
             shortest_mm: number;
+            /** @description Chains of struts that run on through their nodes, where they are curved. */
+            strands: number;
             struts: number;
             /** @description Seed points on its surface. */
             surface_seeds: number;
@@ -1582,6 +1619,12 @@ export interface components {
         /** @description Points that own cells. */
         Seeds: {
             /**
+             * Format: double
+             * @description Loose points keep this distance from each other, in cells; 0: as chance has it. There may then be fewer of them.
+             * @default 0
+             */
+            apart: number;
+            /**
              * Format: int32
              * @description Points inside the part; absent: as many as cells of the cell size fill it.
              * @default null
@@ -1595,6 +1638,11 @@ export interface components {
             /** @default null */
             finer: null | components["schemas"]["Finer"];
             /**
+             * @description Those lie evenly as they are seen along the structure's z, not by the area of the surface: steep faces hold few.
+             * @default false
+             */
+            from_above: boolean;
+            /**
              * Format: double
              * @description Width of the holes in walls over that of the walls, for powder and resin to leave; 0 for none.
              * @default 0
@@ -1607,6 +1655,12 @@ export interface components {
             inner: boolean;
             /** @default inside */
             layout: components["schemas"]["Layout"];
+            /**
+             * Format: double
+             * @description And those that are longer.
+             * @default 2.2
+             */
+            longest: number;
             /**
              * Format: int32
              * @description Nearest points that each point is joined to.
@@ -1632,6 +1686,12 @@ export interface components {
              * @default 4
              */
             rounds: number;
+            /**
+             * Format: double
+             * @description Struts between points that are shorter, in cells, are left out.
+             * @default 0
+             */
+            shortest: number;
             /** @default even */
             spread: components["schemas"]["Spread"];
             /**
@@ -1798,7 +1858,7 @@ export interface components {
          * @description Where tapered struts are thickest.
          * @enum {string}
          */
-        Toward: "surface" | "solids";
+        Toward: "surface" | "solids" | "zones";
         /**
          * @description Units a file without its own may be in.
          * @enum {string}
@@ -1841,6 +1901,8 @@ export interface components {
             own?: null | components["schemas"]["OwnFill"];
             place: components["schemas"]["Place"];
             role: components["schemas"]["Role"];
+            /** @description Struts are thicker toward it, where a filling makes use of that. */
+            thicker?: boolean;
         };
         Zones: {
             /** @description The first that holds a place decides. */

@@ -93,6 +93,8 @@ interface BenchState {
   strutColour: StrutColour
   /** Seed points and their cells, when they are looked at. */
   cells: Float32Array | null
+  /** How far seed points of the draft under way are relaxed. */
+  relaxing: { rounds: number; of: number } | null
   /** A place to fly to, from a check. */
   look: [number, number, number] | null
 }
@@ -125,6 +127,7 @@ const blank: BenchState = {
   skeleton: null,
   strutColour: 'length',
   cells: null,
+  relaxing: null,
   look: null,
 }
 
@@ -235,7 +238,7 @@ const drafts = (() => {
     const run = { drag: wanted.drag, since: performance.now(), stop: new AbortController() }
     wanted = null
     running = run
-    set({ working: true })
+    set({ working: true, relaxing: null })
     try {
       const lines = get().picture && early()
       if (lines) {
@@ -251,7 +254,7 @@ const drafts = (() => {
     }
     if (running === run) {
       running = null
-      set({ working: wanted !== null })
+      set({ working: wanted !== null, relaxing: null })
       void next()
     }
   }
@@ -270,7 +273,7 @@ const drafts = (() => {
       wanted = null
       running?.stop.abort()
       running = null
-      set({ working: false })
+      set({ working: false, relaxing: null })
     },
   }
 })()
@@ -410,6 +413,8 @@ export function listen(id: string): () => void {
       set({ job: event.job })
       if (event.job.state === 'done') void refresh()
       if (event.job.state === 'failed') set({ problem: event.job.problem })
+    } else if (event.event === 'relaxing') {
+      if (get().working) set({ relaxing: { rounds: event.rounds, of: event.of } })
     } else if (event.revision !== get().project?.revision && !get().saving) {
       void refresh()
     }

@@ -6,6 +6,7 @@
 //! | [`foam`] | a random sheet that meets the part's surface at a right angle |
 //! | [`skeleton`] | struts as a graph of nodes and edges |
 //! | [`trim`], [`clean`] | raw nets cut off at the part's surface; what they have too much of |
+//! | [`strands`] | struts that run on through nodes as curves |
 //! | [`unit`], [`own_cell`] | the tables of strut cells and of patterns across walls; drawn cells |
 //! | [`mesh_cell`], [`from_mesh`] | a cell given as a solid; such cells from files |
 //! | [`meeting`] | how the struts of a cell meet across its sides |
@@ -43,6 +44,7 @@ pub mod relaxing;
 pub mod seeds;
 pub mod skeleton;
 mod spacing;
+mod strands;
 pub mod surface;
 pub mod taper;
 pub mod ties;
@@ -248,6 +250,10 @@ pub struct Facts {
     #[serde(default)]
     #[schema(required = true)]
     pub drawn_apart: usize,
+    /// Chains of struts that run on through their nodes, where they are curved.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub strands: usize,
     /// How long struts are before short ones are welded.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub lengths: Option<Lengths>,

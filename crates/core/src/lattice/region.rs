@@ -24,8 +24,13 @@ pub trait Region: Sync {
     fn area(&self) -> f64 {
         0.0
     }
-    /// So many places on that surface, as chance has it.
-    fn on_surface(&self, _count: usize, _random: &mut Random) -> Vec<DVec3> {
+    /// Of the surface's shadow along z, both sides together.
+    fn shadow(&self) -> f64 {
+        self.area()
+    }
+    /// So many places on that surface, as chance has it, each with its normal. `from_above`: evenly as they are seen along
+    /// z, so that steep faces hold few.
+    fn on_surface(&self, _count: usize, _from_above: bool, _random: &mut Random) -> Vec<(DVec3, DVec3)> {
         Vec::new()
     }
     /// The nearest place on it.
@@ -62,11 +67,12 @@ impl Scaled<'_> {
         self.part.mesh.corners(triangle).map(|p| self.frame.local(p) / self.scale)
     }
 
-    /// Area of each triangle and all before it.
-    fn areas(&self) -> Vec<f64> {
+    /// Area of each triangle and all before it; or of their shadows along z.
+    fn areas(&self, from_above: bool) -> Vec<f64> {
         let area = |t: usize| {
             let [a, b, c] = self.corners(t);
-            0.5 * (b - a).cross(c - a).length()
+            let normal = (b - a).cross(c - a);
+            0.5 * if from_above { normal.z.abs() } else { normal.length() }
         };
         let mut sum = 0.0;
         let add = |t: usize| {
@@ -106,11 +112,15 @@ impl Region for Scaled<'_> {
     }
 
     fn area(&self) -> f64 {
-        self.areas().last().copied().unwrap_or(0.0)
+        self.areas(false).last().copied().unwrap_or(0.0)
     }
 
-    fn on_surface(&self, count: usize, random: &mut Random) -> Vec<DVec3> {
-        let sums = self.areas();
+    fn shadow(&self) -> f64 {
+        self.areas(true).last().copied().unwrap_or(0.0)
+    }
+
+    fn on_surface(&self, count: usize, from_above: bool, random: &mut Random) -> Vec<(DVec3, DVec3)> {
+        let sums = self.areas(from_above);
         let whole = sums.last().copied().unwrap_or(0.0);
         let place = |_| {
             let at = random.unit() * whole;
@@ -119,7 +129,7 @@ impl Region for Scaled<'_> {
             // Two halves of a parallelogram are one triangle.
             let (u, v) = (random.unit(), random.unit());
             let (u, v) = if u + v > 1.0 { (1.0 - u, 1.0 - v) } else { (u, v) };
-            a + (b - a) * u + (c - a) * v
+            (a + (b - a) * u + (c - a) * v, (b - a).cross(c - a).normalize_or_zero())
         };
         (0..if sums.is_empty() { 0 } else { count }).map(place).collect()
     }

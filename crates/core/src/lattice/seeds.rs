@@ -158,7 +158,12 @@ pub fn scatter(
     };
     let around = outer.len() / crowd;
     let reach = cell * if region.flat() { PLANAR } else { SPATIAL };
-    let mut points = if crowd > 1 { eliminated(&inner, kept, &outer, around, reach, region) } else { [inner, outer].concat() };
+    let (within, mut points) = (inner.len(), [inner, outer].concat());
+    if crowd > 1 {
+        let size: Vec<f64> = points.par_iter().map(|p| region.size(*p)).collect();
+        let left = eliminated(&points, &size, [(within, kept), (points.len() - within, around)], reach);
+        points = left.into_iter().map(|n| points[n]).collect();
+    }
     let (on_surface, kept) = (surface.len(), kept + surface.len());
     points.splice(found..found, surface);
 
@@ -230,8 +235,9 @@ fn surface_points(region: &dyn Region, seeds: &Seeds) -> Vec<DVec3> {
     let least = region.least_size();
     let most = MOST_SEEDS as f64;
     // Sides of cells cover it: where cells are smaller, more of them.
-    let sample = if least < 1.0 { region.on_surface(4000, &mut random) } else { Vec::new() };
-    let denser = sample.iter().map(|p| region.size(*p).powi(-2)).sum::<f64>() / sample.len().max(1) as f64;
+    let above = seeds.from_above;
+    let sample = if least < 1.0 { region.on_surface(4000, above, &mut random) } else { Vec::new() };
+    let denser = sample.iter().map(|(p, _)| region.size(*p).powi(-2)).sum::<f64>() / sample.len().max(1) as f64;
     let covered = area * if sample.is_empty() { 1.0 } else { denser };
     let count = seeds.surface_count.map_or(covered.round().clamp(1.0, most), |n| n as f64);
     let crowd = if seeds.spread == Spread::Even { CROWD } else { 1 };
@@ -241,18 +247,27 @@ fn surface_points(region: &dyn Region, seeds: &Seeds) -> Vec<DVec3> {
     let mut found = Vec::new();
     // Where they are to keep a distance not all may find a place.
     for _ in 0..(400.0 / least.powi(2)) as usize {
-        let more = region.on_surface(wanted, &mut random);
-        let kept = more.into_iter().filter(|p| least == 1.0 || random.unit() < (least / region.size(*p)).powi(2));
-        found.extend(kept.filter(|p| spaced.take(*p, region.size(*p))));
+        let more = region.on_surface(wanted, above, &mut random);
+        let kept = more.into_iter().filter(|(p, _)| least == 1.0 || random.unit() < (least / region.size(*p)).powi(2));
+        found.extend(kept.filter(|(p, _)| spaced.take(*p, region.size(*p))));
         if found.len() >= wanted {
             break;
         }
     }
     found.truncate(wanted);
+    let (places, normals): (Vec<DVec3>, Vec<DVec3>) = found.into_iter().unzip();
     if crowd == 1 {
-        return found;
+        return places;
     }
-    eliminated(&found, count as usize, &[], 0, cell * PLANAR, region)
+    // Seen from above the upper and the lower side are two sheets.
+    let (low, high) = region.bounds();
+    let sheet = |n: &DVec3| if n.z > 0.0 { 2.0 * (high - low).length() } else { 0.0 };
+    let seen = || places.iter().zip(&normals).map(|(p, n)| p.with_z(sheet(n))).collect();
+    let crowding: Vec<DVec3> = if above { seen() } else { places.clone() };
+    let sizes: Vec<f64> = places.iter().map(|p| region.size(*p)).collect();
+    let shown = if above { region.shadow() / area } else { 1.0 };
+    let kept = eliminated(&crowding, &sizes, [(places.len(), count as usize), (0, 0)], cell * shown.sqrt() * PLANAR);
+    kept.into_iter().map(|n| places[n]).collect()
 }
 
 /// Twice the radius of the densest packing of as many discs and balls (Yuksel 2015, eqs. 2 and 3), in cells.
@@ -296,23 +311,15 @@ impl Ord for Crowded {
     }
 }
 
-/// Takes away the most crowded candidates until `keep_inner` and `keep_outer` are left, inner ones first. Those farther
-/// apart than `reach` do not crowd each other.
-fn eliminated(
-    inner: &[DVec3],
-    keep_inner: usize,
-    outer: &[DVec3],
-    keep_outer: usize,
-    reach: f64,
-    region: &dyn Region,
-) -> Vec<DVec3> {
-    let all = [inner, outer].concat();
-    let size: Vec<f64> = all.par_iter().map(|p| region.size(*p)).collect();
+/// Takes away the most crowded candidates; gives the numbers of those that stay. They come in two lots, each with how many
+/// there are and how many are to be left. Those farther apart than `reach`, where cells are of full `size`, do not crowd
+/// each other.
+fn eliminated(all: &[DVec3], size: &[f64], lots: [(usize, usize); 2], reach: f64) -> Vec<usize> {
     let weight = |n: usize, m: u32| {
         let (m, d) = (m as usize, all[n].distance(all[m as usize]));
         (1.0 - (d / (reach * size[n].min(size[m]))).min(1.0)).powi(8)
     };
-    let grid = PointGrid::new(&all);
+    let grid = PointGrid::new(all);
     let near: Vec<Vec<u32>> = all
         .par_iter()
         .enumerate()
@@ -321,11 +328,11 @@ fn eliminated(
     let mut crowding: Vec<f64> = (0..all.len()).into_par_iter().map(|n| near[n].iter().map(|m| weight(n, *m)).sum()).collect();
     let mut heap: BinaryHeap<Crowded> = crowding.iter().enumerate().map(|(n, w)| Crowded(*w, n as u32)).collect();
     let mut here = vec![true; all.len()];
-    let mut left = [inner.len(), outer.len()];
-    let keep = [keep_inner, keep_outer];
+    let mut left = lots.map(|lot| lot.0);
+    let keep = lots.map(|lot| lot.1);
     while let Some(Crowded(w, n)) = heap.pop() {
         let n = n as usize;
-        let side = (n >= inner.len()) as usize;
+        let side = (n >= lots[0].0) as usize;
         // Entries of before a neighbour went are out of date.
         if !here[n] || w != crowding[n] || left[side] <= keep[side] {
             continue;
@@ -339,7 +346,7 @@ fn eliminated(
             }
         }
     }
-    all.into_iter().zip(here).filter(|(_, h)| *h).map(|(p, _)| p).collect()
+    (0..all.len()).filter(|n| here[*n]).collect()
 }
 
 #[cfg(test)]

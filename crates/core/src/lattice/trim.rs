@@ -1,8 +1,9 @@
 //! A raw net of struts made into the part's skeleton: what lies outside goes, short struts are welded, loose
 //! pieces dropped.
 
-use super::clean::{histogram, spread_out, without_dead_ends};
+use super::clean::{histogram, is_on_surface, spread_out, without_dead_ends};
 use super::skeleton::{Skeleton, GONE};
+use super::strands::curved;
 use super::Facts;
 use crate::part::Part;
 use crate::recipe::CleanUp;
@@ -74,7 +75,14 @@ pub fn cleaned(
     let inner = joined.struts.par_iter().filter(|s| !s.iter().all(|n| held[*n as usize]));
     let lengths = histogram(&inner.map(|s| joined.length(*s)).collect::<Vec<f64>>());
     let facts = Facts { welded: drawn, in_loose, duplicates, dead_ends, cut_short, drawn_apart, lengths, ..spread.facts() };
-    (spread, facts)
+    if clean.curved == 0 {
+        return (spread, facts);
+    }
+    // Struts of the net go on into each other alone, and stay on the surface.
+    let of_net: Vec<bool> = spread.struts.par_iter().map(|s| is_on_surface(part, spread.ends(*s), cell)).collect();
+    let put = |n: usize, p: DVec3| if of_net[n] { part.bvh().nearest(p, f64::INFINITY).map_or(p, |near| near.point) } else { p };
+    let (curves, strands) = curved(&spread, clean.curved, &|n| of_net[n], &put);
+    (curves, Facts { strands, ..facts })
 }
 
 /// Pieces of less than this share of the largest one's length are loose.

@@ -19,6 +19,14 @@ pub struct CleanUp {
     /// Pieces that hang on nothing and are much smaller than the largest stay.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub keep_loose: bool,
+    /// Struts that run on through a node curve there, each as 2 to the power of this straight pieces; 0: they are
+    /// straight.
+    #[serde(skip_serializing_if = "is_zero")]
+    pub curved: u32,
+}
+
+fn is_zero(n: &u32) -> bool {
+    *n == 0
 }
 
 /// Struts with an end inside the part at which no other begins.
@@ -35,6 +43,9 @@ pub enum DeadEnds {
 /// No node is drawn apart that holds fewer.
 const LEAST_AT_NODE: f64 = 4.0;
 
+/// No strut is cut into more than eight pieces.
+const MOST_HALVINGS: f64 = 3.0;
+
 impl CleanUp {
     pub fn is_default(&self) -> bool {
         *self == CleanUp::default()
@@ -43,6 +54,7 @@ impl CleanUp {
     pub(super) fn validate(&self) -> Result<(), RecipeError> {
         let field = "structure.clean";
         check(field, "The share of a cell that is left of cut struts", "", self.least_left, 0.0, 1.0)?;
+        check(field, "The number of halvings of curved struts", "", self.curved as f64, 0.0, MOST_HALVINGS)?;
         if self.most_at_node > 0 {
             check(field, "The number of struts at a node", "", self.most_at_node as f64, LEAST_AT_NODE, 100.0)?;
         }

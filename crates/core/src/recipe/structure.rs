@@ -265,6 +265,9 @@ pub struct Seeds {
     /// Points on the surface, where some lie there; absent: as many as sides of the cell size cover it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub surface_count: Option<u32>,
+    /// Those lie evenly as they are seen along the structure's z, not by the area of the surface: steep faces hold few.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub from_above: bool,
     /// The integer that repeats an arrangement.
     #[schema(required = true)]
     pub random: u32,
@@ -328,6 +331,7 @@ impl Default for Seeds {
             count: None,
             layout: Layout::Inside,
             surface_count: None,
+            from_above: false,
             random: 1,
             spread: Spread::Even,
             rounds: 4,
@@ -427,11 +431,11 @@ impl Structure {
     /// What its seed points follow from before they are relaxed.
     pub fn of_points(&self) -> Structure {
         let Structure { cell_mm, shift_mm, rotation_deg, ref seeds, .. } = *self;
-        let Seeds { own, count, layout, surface_count, random, spread, apart, finer, .. } = seeds.clone();
+        let Seeds { own, count, layout, surface_count, from_above, random, spread, apart, finer, .. } = seeds.clone();
         let planar = Kind::Extruded(ExtrudedKind::PlanarVoronoi);
         let kind = if self.kind == planar { planar } else { Kind::Seeded(SeededKind::Voronoi) };
         let seeds =
-            Seeds { own, count, layout, surface_count, random, spread, apart, finer, rounds: 0, ..Seeds::default() };
+            Seeds { own, count, layout, surface_count, from_above, random, spread, apart, finer, rounds: 0, ..Seeds::default() };
         Structure { kind, cell_mm, shift_mm, rotation_deg, upright: self.standing().cloned(), seeds, ..Structure::default() }
     }
 

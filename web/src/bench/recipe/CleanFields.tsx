@@ -3,14 +3,17 @@ import { count, mm } from '../../shared/format'
 import { edit } from '../state'
 import { useFilling } from './filling'
 import { LengthBars } from './LengthBars'
-import { ChoiceLine } from './Lines'
+import { ChoiceLine, SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
 import { withSeeds, withStructure, type S } from './structureRules'
 import { Value } from './Value'
 
 type Clean = NonNullable<S['clean']>
 
-const first: Clean = { dead_ends: 'kept', least_left: 0, most_at_node: 0 }
+const first: Clean = { dead_ends: 'kept', least_left: 0, most_at_node: 0, keep_loose: false, curved: 0 }
+
+/** Halvings of struts that are curved: eight straight pieces look round. */
+const round = 3
 
 const withClean = (change: Partial<Clean>) => withStructure((s) => ({ clean: { ...first, ...s.clean, ...change } }))
 
@@ -49,8 +52,18 @@ export function CleanFields() {
         ]}
         onChange={(dead_ends) => edit(withClean({ dead_ends }))}
       />
+      <SwitchLine label="Keep loose pieces" checked={!!clean.keep_loose} onChange={(keep_loose) => edit(withClean({ keep_loose }))} />
       {!closed && <Value label="Cut struts" hint="dropped below" value={100 * clean.least_left} unit="%" digits={0} range={[0, 50]} change={(v) => withClean({ least_left: v / 100 })} />}
       <NumberLine label="Most at a node" unit="0: any" value={clean.most_at_node} onSet={(v) => edit(withClean({ most_at_node: v > 0 ? Math.max(4, Math.round(v)) : 0 }))} />
+      <ChoiceLine<'straight' | 'curved'>
+        label="Struts run"
+        value={clean.curved ? 'curved' : 'straight'}
+        options={[
+          { value: 'straight', label: 'Straight' },
+          { value: 'curved', label: 'In curves' },
+        ]}
+        onChange={(way) => edit(withClean({ curved: way === 'curved' ? round : 0 }))}
+      />
       {found && found.struts > 0 && (
         <dl className="facts">
           {[
@@ -60,10 +73,11 @@ export function CleanFields() {
             ['Pieces', count(found.pieces)],
             ['Twice there, left out', count(found.duplicates)],
             ['Welded: too short', count(found.welded)],
-            ['In loose pieces, left out', count(found.dropped)],
+            [clean.keep_loose ? 'In loose pieces, kept' : 'In loose pieces, left out', count(found.in_loose)],
             ['Dead ends', `${count(found.dead_ends)}${found.dead_ends > 0 ? { kept: ' kept', removed: ' removed', extended: ' extended' }[clean.dead_ends] : ''}`],
             ...(closed ? [] : [['Cut too short, left out', count(found.cut_short)]]),
             ['Crowded nodes, drawn apart', count(found.drawn_apart)],
+            ...(found.strands > 0 ? [['Strands that run on through nodes', count(found.strands)]] : []),
           ].map(([what, figure]) => (
             <div key={what}>
               <dt>{what}</dt>

@@ -1,4 +1,3 @@
-import { Select } from 'antd'
 import type { Recipe } from '../../api/client'
 import { mm } from '../../shared/format'
 import { edit } from '../state'
@@ -6,7 +5,7 @@ import { useFilling } from './filling'
 import { SwitchLine } from './Lines'
 import { leastShare, withSeeds, type S } from './structureRules'
 import { Value } from './Value'
-import { withZones } from './zoneRules'
+import { marked, withMarked, ZoneChoice } from './ZoneChoice'
 
 type Finer = NonNullable<S['seeds']['finer']>
 
@@ -14,9 +13,7 @@ const surface = -1
 
 /** Which zones have smaller cells around them, and whether the surface has. */
 const near = (finer: Finer, chosen: number[]) => (r: Recipe) =>
-  withZones((z) => ({ ...z, list: z.list.map((old, i) => ({ ...old, finer: chosen.includes(i) })) }))(
-    withSeeds({ finer: { ...finer, surface: chosen.includes(surface) } })(r),
-  )
+  withMarked('finer', chosen)(withSeeds({ finer: { ...finer, surface: chosen.includes(surface) } })(r))
 
 /** Cells that are smaller near some places. */
 export function FinerFields() {
@@ -28,26 +25,20 @@ export function FinerFields() {
   const cell = Math.min(...cell_mm)
   const { finer } = seeds
   const least = leastShare(filling.structure, recipe)
-  const marked = list.flatMap((z, i) => (z.finer ? [i] : []))
-  const first: Finer = { share: 0.5, reach_mm: Number((2.5 * cell).toPrecision(2)), surface: marked.length === 0 }
+  const zones = marked(list, 'finer')
+  const first: Finer = { share: 0.5, reach_mm: Number((2.5 * cell).toPrecision(2)), surface: zones.length === 0 }
   return (
     <>
       <SwitchLine label="Smaller cells in places" checked={!!finer} onChange={(on) => edit(withSeeds({ finer: on ? first : null }))} />
       {finer && (
         <>
-          <div className="line">
-            <span className="label">Near</span>
-            <Select<number[]>
-              mode="multiple"
-              size="small"
-              aria-label="Near"
-              style={{ width: 210 }}
-              placeholder="choose zones"
-              value={[...(finer.surface ? [surface] : []), ...marked]}
-              options={[{ value: surface, label: "The part's surface" }, ...list.map((z, value) => ({ value, label: z.name }))]}
-              onChange={(chosen) => edit(near(finer, chosen))}
-            />
-          </div>
+          <ZoneChoice
+            label="Near"
+            zones={list}
+            more={[{ value: surface, label: "The part's surface" }]}
+            chosen={[...(finer.surface ? [surface] : []), ...zones]}
+            onChange={(chosen) => edit(near(finer, chosen))}
+          />
           <Value
             label="Size there"
             hint="share of the cell size"

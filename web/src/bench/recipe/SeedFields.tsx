@@ -1,7 +1,7 @@
 import { Button } from 'antd'
 import { api, type Recipe } from '../../api/client'
-import { count } from '../../shared/format'
-import { edit } from '../state'
+import { count, mm } from '../../shared/format'
+import { edit, useBench } from '../state'
 import { useFilling } from './filling'
 import { FinerFields } from './FinerFields'
 import { FromFile } from './FromFile'
@@ -49,6 +49,38 @@ function Points({ where, set, found, change }: { where: string; set: number | nu
   return <Value label="Points" hint={where} value={points} unit="" digits={0} range={[10, Math.max(1000, 2 * points)]} follows={!set} change={(v) => change(Math.max(1, Math.round(v)))} />
 }
 
+/** Rounds of relaxing: how many are asked for, where they are, and what they came to. */
+function Relaxing() {
+  const f = useFilling()
+  const under = useBench((b) => b.relaxing)
+  if (!f) return null
+  const { rounds } = f.filling.structure.seeds
+  const found = f.found?.structure
+  const stopped = found && found.rounds > 0 && found.rounds < rounds
+  return (
+    <>
+      <Value label="Relaxed" hint="rounds" value={rounds} unit="" digits={0} range={[0, 40]} change={(v) => withSeeds({ rounds: Math.max(0, Math.round(v)) })} />
+      {under && under.of === rounds ? (
+        <div className="line">
+          <span className="label">
+            Round {count(under.rounds)} of {count(under.of)}
+          </span>
+          <Button size="small" onClick={() => edit(withSeeds({ rounds: under.rounds }))}>
+            Stop here
+          </Button>
+        </div>
+      ) : (
+        found &&
+        found.rounds > 0 && (
+          <p className="muted small">
+            {stopped ? `Nothing moves any more after ${count(found.rounds)} rounds.` : `In the last round points moved by ${found.moved_mm.toFixed(2)} mm at most.`}
+          </p>
+        )
+      )}
+    </>
+  )
+}
+
 /** How many seed points, how they lie and how even they are. */
 export function SeedFields() {
   const f = useFilling()
@@ -77,6 +109,8 @@ export function SeedFields() {
           )}
           {inside && <Points where="inside the part" set={seeds.count} found={found?.seeds} change={(count) => withSeeds({ count })} />}
           {onSurface && <Points where="on the surface" set={seeds.surface_count} found={found?.surface_seeds} change={(surface_count) => withSeeds({ surface_count })} />}
+          {/* Relaxing would spread them by area again. */}
+          {onSurface && <SwitchLine label="Evenly as seen along Z" checked={!!seeds.from_above} onChange={(from_above) => edit(withSeeds(from_above ? { from_above, rounds: 0 } : { from_above }))} />}
           <ChoiceLine<S['seeds']['spread']>
             label="Spread"
             value={seeds.spread}
@@ -88,17 +122,18 @@ export function SeedFields() {
           />
         </>
       )}
-      <Value
-        label="Relaxed"
-        hint="rounds"
-        value={seeds.rounds}
-        unit=""
-        digits={0}
-        range={[0, 40]}
-        change={(v) => withSeeds({ rounds: Math.round(v) })}
-      />
+      {!seeds.own && seeds.spread === 'loose' && (
+        <Value label="Apart, at least" hint="share of a cell" value={100 * seeds.apart} unit="%" digits={0} range={[0, 70]} change={(v) => withSeeds({ apart: v / 100 })} />
+      )}
+      <Relaxing />
       {kind === 'neighbours' && (
         <NumberLine label="Struts from each point" unit="" value={seeds.neighbours} onSet={(v) => edit(withSeeds({ neighbours: Math.round(v) }))} />
+      )}
+      {(kind === 'neighbours' || kind === 'delaunay') && (
+        <>
+          <Value label="No struts below" hint="share of a cell" value={100 * seeds.shortest} unit="%" digits={0} range={[0, 100]} change={(v) => withSeeds({ shortest: v / 100 })} />
+          <Value label="None above" hint="share of a cell" value={100 * seeds.longest} unit="%" digits={0} range={[50, 300]} change={(v) => withSeeds({ longest: v / 100 })} />
+        </>
       )}
       {kind === 'voronoi_walls' && <Value label="Holes in walls" hint="of their width" value={100 * seeds.holes} unit="%" digits={0} range={[0, 90]} change={(v) => withSeeds({ holes: v / 100 })} />}
       {kind === 'voronoi' && (
@@ -115,6 +150,10 @@ export function SeedFields() {
           <div>
             <dt>Unevenness of the cells</dt>
             <dd>{(100 * found.unevenness).toFixed(0)} %</dd>
+          </div>
+          <div>
+            <dt>Two nearest points</dt>
+            <dd>{mm(found.closest_mm)}</dd>
           </div>
         </dl>
       )}

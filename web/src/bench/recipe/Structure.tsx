@@ -66,7 +66,7 @@ function Three({ label, unit, values, onSet }: { label: string; unit: string; va
 }
 
 /** Are its struts listed one by one, so that some can be left out? */
-const isListed = (s: S) => ['voronoi', 'delaunay', 'neighbours', 'own_struts'].includes(s.kind)
+const isListed = (s: S, bent: boolean) => bent || ['voronoi', 'delaunay', 'neighbours', 'own_struts'].includes(s.kind)
 
 /** The size leads again, not a count of seed points. */
 const sized = (cell_mm: Triple) => (r: Recipe) => withSeeds({ count: null, surface_count: null })(withStructure({ cell_mm })(r))
@@ -150,7 +150,7 @@ export function Structure() {
       )}
       {hasRows(choice) && <CourseFields />}
       {choice?.seeded && <SeedFields />}
-      {isListed(s) && <CleanFields />}
+      {isListed(s, bent) && <CleanFields />}
       {sheet && (
         <>
           <RandomNumber />

@@ -4,10 +4,11 @@ import { useFilling } from './filling'
 import { ChoiceLine } from './Lines'
 import { withJoins } from './structureRules'
 import { Value } from './Value'
+import { marked, withMarked, ZoneChoice } from './ZoneChoice'
 
 type Taper = NonNullable<Recipe['joins']['taper']>
 
-/** Struts that are thicker toward the part's surface, or toward what is kept solid. */
+/** Struts that are thicker toward the part's surface, what is kept solid, or some zones. */
 export function TaperFields({ thickness, cell }: { thickness: number; cell: number }) {
   const f = useFilling()
   const taper = f?.filling.joins.taper ?? null
@@ -22,11 +23,15 @@ export function TaperFields({ thickness, cell }: { thickness: number; cell: numb
           { value: 'nothing', label: 'Nothing' },
           { value: 'surface', label: 'Surface' },
           { value: 'solids', label: 'Solids' },
+          { value: 'zones', label: 'Zones' },
         ]}
         onChange={(toward) => edit(toward === 'nothing' ? withJoins({ taper: undefined }) : withTaper({ toward }))}
       />
       {taper && (
         <>
+          {taper.toward === 'zones' && f && (
+            <ZoneChoice label="Which zones" zones={f.recipe.zones.list} chosen={marked(f.recipe.zones.list, 'thicker')} onChange={(chosen) => edit(withMarked('thicker', chosen))} />
+          )}
           <Value label="There by" value={taper.more_mm} unit="mm" range={[0, Number((2 * thickness).toFixed(2))]} change={(v) => withTaper({ more_mm: v })} />
           <Value label="Fades over" value={taper.reach_mm} unit="mm" digits={1} range={[Number((0.2 * cell).toFixed(1)), Number((6 * cell).toFixed(1))]} change={(v) => withTaper({ reach_mm: v })} />
         </>
