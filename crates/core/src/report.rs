@@ -338,7 +338,7 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
     let smallest = linked.finest().cell_mm;
     if let Some(step) = draft_step.filter(|s| *s > smallest / 5.0) {
         out.push(format!(
-            "Cells of {smallest} mm are too fine for this draft's step of {step} mm: only the final mesh shows them truly."
+            "Cells of {smallest:.2} mm are too fine for this draft's step of {step} mm: only the final mesh shows them truly."
         ));
     }
     if filled > 0.0 && smallest.powi(3) > filled {

@@ -13,7 +13,7 @@ use std::sync::Arc;
 const PADDING_FOLLOWS: u32 = 3;
 
 /// Points that move less than this share of a cell in [`PADDING_FOLLOWS`] rounds are at rest: nobody sees it.
-pub const AT_REST: f64 = 0.001;
+pub const AT_REST: f64 = 0.003;
 
 /// Where points are relaxed.
 pub struct Ground<'a> {
@@ -147,4 +147,83 @@ fn heavier(region: &dyn Region, cell: &CellFacts) -> DVec3 {
     // The second moment of a cell about its middle is about that of a cube.
     let shift = slope * (-5.0 / 12.0 * edge * edge / region.size(cell.middle));
     cell.middle + shift.clamp_length_max(0.3 * edge)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::lattice::region::Shadow;
+    use crate::lattice::seeds::scatter;
+    use crate::recipe::{Seeds, Spread};
+    use std::sync::atomic::{AtomicUsize, Ordering};
+    use std::sync::Mutex;
+
+    /// Keeps every state, and is looked at after every `often`th round.
+    struct Notes {
+        often: u32,
+        kept: Mutex<Vec<Arc<Relaxed>>>,
+    }
+
+    impl Rest for Notes {
+        fn last(&self, rounds: u32) -> Option<Arc<Relaxed>> {
+            let kept = self.kept.lock().unwrap();
+            kept.iter().filter(|s| s.rounds <= rounds).max_by_key(|s| s.rounds).cloned()
+        }
+        fn keep(&self, state: Arc<Relaxed>) {
+            self.kept.lock().unwrap().push(state);
+        }
+        fn told(&self, done: u32, _: u32) -> bool {
+            done % self.often == 0
+        }
+    }
+
+    fn notes(often: u32) -> Notes {
+        Notes { often, kept: Mutex::default() }
+    }
+
+    const PLANE: Shadow = Shadow { low: DVec3::ZERO, high: DVec3::new(12.0, 9.0, 0.0) };
+
+    fn seeds(rounds: u32) -> Seeds {
+        Seeds { rounds, spread: Spread::Loose, ..Seeds::default() }
+    }
+
+    fn after(rounds: u32, rest: &dyn Rest) -> Vec<DVec3> {
+        scatter(&PLANE, &seeds(rounds), None, rest, &|| false).unwrap().points().to_vec()
+    }
+
+    #[test]
+    fn going_on_from_what_was_kept_ends_in_the_same_places() {
+        let kept = notes(4);
+        for rounds in [3, 11, 7, 30, 30] {
+            assert_eq!(after(rounds, &kept), after(rounds, &Forgetful), "{rounds}");
+        }
+        let rounds: Vec<u32> = kept.kept.lock().unwrap().iter().map(|s| s.rounds).collect();
+        // Eleven go on from three, seven from four, thirty from eleven; the last has nothing to do.
+        assert_eq!(rounds, [3, 4, 8, 11, 7, 12, 16, 20, 24, 28, 30, 30]);
+    }
+
+    #[test]
+    fn what_is_cancelled_is_kept_and_can_be_stopped_where_it_was_told() {
+        let (kept, asked) = (notes(2), AtomicUsize::new(0));
+        // Stopped when it asks for the tenth time: before it begins it asks as well.
+        let cancelled = || asked.fetch_add(1, Ordering::Relaxed) == 9;
+        assert!(scatter(&PLANE, &seeds(1000), None, &kept, &cancelled).is_none());
+        let rounds: Vec<u32> = kept.kept.lock().unwrap().iter().map(|s| s.rounds).collect();
+        let last = *rounds.last().unwrap();
+        assert!(last > 2 && last < 10, "{rounds:?}");
+        for stop in [2, last] {
+            assert_eq!(after(stop, &kept), after(stop, &Forgetful));
+        }
+    }
+
+    #[test]
+    fn points_come_to_rest_and_then_no_round_changes_anything_that_matters() {
+        let s = scatter(&PLANE, &seeds(2000), None, &Forgetful, &|| false).unwrap();
+        assert!(s.rounds() > 10 && s.rounds() < 2000 && s.moved() < AT_REST, "{} {}", s.rounds(), s.moved());
+        let more = after(s.rounds() + 1, &Forgetful);
+        assert_eq!(more, s.points());
+        let before = after(s.rounds() - 3, &Forgetful);
+        let inner = before[..s.inside].iter().zip(s.points());
+        assert!(inner.map(|(p, q)| p.distance(*q)).fold(0.0, f64::max) < 3.0 * AT_REST * s.cell);
+    }
 }

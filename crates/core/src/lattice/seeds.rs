@@ -465,6 +465,54 @@ mod tests {
     }
 
     #[test]
+    fn loose_points_may_keep_a_distance_and_are_as_many_as_find_a_place() {
+        for (layout, count) in [(Layout::Inside, 400), (Layout::Surface, 150)] {
+            for apart in [0.0, 0.4, 0.7] {
+                let seeds = Seeds {
+                    layout,
+                    apart,
+                    spread: Spread::Loose,
+                    rounds: 0,
+                    count: Some(count),
+                    surface_count: Some(count),
+                    ..Seeds::default()
+                };
+                let s = in_ball(&seeds).1;
+                assert_eq!(s.inside + s.on_surface, count as usize, "{layout:?} {apart}");
+                assert!(s.closest() >= apart && (apart > 0.0 || s.closest() < 0.3), "{layout:?} {apart}: {}", s.closest());
+            }
+        }
+    }
+
+    #[test]
+    fn points_from_above_are_as_many_on_every_part_of_the_shadow() {
+        // Rings of the ball's shadow of equal area, the outer ones of which are steep.
+        let ring = |p: &DVec3| ((p.truncate().length() / 5.0).powi(2) * 4.0).min(3.99) as usize;
+        for spread in [Spread::Even, Spread::Loose] {
+            let shares = |from_above: bool| {
+                let seeds = Seeds {
+                    layout: Layout::Surface,
+                    surface_count: Some(2000),
+                    from_above,
+                    spread,
+                    rounds: 0,
+                    ..Seeds::default()
+                };
+                let s = in_ball(&seeds).1;
+                let mut counts = [0f64; 4];
+                s.points()[..2000].iter().for_each(|p| counts[ring(p)] += 1.0 / 2000.0);
+                counts
+            };
+            let (above, even) = (shares(true), shares(false));
+            // Four standard deviations of a loose one.
+            assert!(above.iter().all(|share| (share - 0.25).abs() < 0.04), "{above:?}");
+            // By area: one less the root of what is left of the square of the radius.
+            let by_area = |n: f64| (1.0 - n / 4.0).sqrt() - (0.75 - n / 4.0).max(0.0).sqrt();
+            assert!((0..4).all(|n| (even[n] - by_area(n as f64)).abs() < 0.04), "{even:?}");
+        }
+    }
+
+    #[test]
     fn even_points_keep_their_distance_and_relaxing_evens_cells() {
         let of = |spread, rounds| in_ball(&Seeds { count: Some(300), spread, rounds, ..Seeds::default() }).1;
         let closest = |s: &Scattered| {
@@ -515,7 +563,7 @@ mod tests {
             assert!(uneven < 0.3, "{uneven}");
         }
         let counted = of(&Seeds { count: Some(500), ..Seeds::default() });
-        let inside = counted.points.iter().filter(|p| part.distance.inside(**p * 4.0)).count();
+        let inside = counted.points().iter().filter(|p| part.distance.inside(**p * 4.0)).count();
         assert!(inside == 500 && counted.inside == 500 && counted.cell > 1.0);
     }
 }

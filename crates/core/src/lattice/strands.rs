@@ -14,19 +14,20 @@ type Partners = Vec<[u32; 2]>;
 
 const ALONE: u32 = u32::MAX;
 
-/// The net with its strands as curves of 2^`level` straight pieces a strut, and how many strands there are. `kind` tells
-/// struts apart that never go on into each other; `put` places the inner points of a strut.
+/// The net with its strands as curves, and how many strands there are. A strut is halved until its straight pieces are no
+/// longer than `fine`, and `most` times at most. `kind` tells struts apart that never go on into each other; `put` places
+/// the inner points of a strut.
 pub fn curved(
     net: &Skeleton,
-    level: u32,
+    (most, fine): (u32, f64),
     kind: &(dyn Fn(usize) -> bool + Sync),
     put: &(dyn Fn(usize, DVec3) -> DVec3 + Sync),
 ) -> (Skeleton, usize) {
     let partners = partners(net, kind);
-    let pieces = 1u32 << level;
     let of_strut = |(n, strut): (usize, &[u32; 2])| -> Vec<DVec3> {
         let [a, b] = net.ends(*strut);
         let way = b - a;
+        let pieces = (0..most).map(|n| 1u32 << n).find(|n| way.length() <= *n as f64 * fine).unwrap_or(1 << most);
         // Where it comes from and where it goes on to, as unit vectors along the strut's own direction.
         let through = |end: usize| match partners[n][end] {
             ALONE => way.normalize_or_zero(),
@@ -42,7 +43,7 @@ pub fn curved(
         (1..pieces).map(|k| put(n, hermite(a, first, b, last, k as f64 / pieces as f64))).collect()
     };
     let between: Vec<Vec<DVec3>> = net.struts.par_iter().enumerate().map(of_strut).collect();
-    let mut out = Skeleton { nodes: net.nodes.clone(), struts: Vec::with_capacity(net.struts.len() << level) };
+    let mut out = Skeleton { nodes: net.nodes.clone(), struts: Vec::new() };
     for (strut, inner) in net.struts.iter().zip(between) {
         let mut from = strut[0];
         for p in inner {
@@ -112,7 +113,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn plain(net: &Skeleton, level: u32) -> (Skeleton, usize) {
-        curved(net, level, &|_| true, &|_, p| p)
+        curved(net, (level, 0.0), &|_| true, &|_, p| p)
     }
 
     fn turn(net: &Skeleton, a: [u32; 2], b: [u32; 2]) -> f64 {
@@ -133,6 +134,10 @@ mod tests {
         let (straight, strands) = plain(&line, 2);
         assert_eq!(strands, 1);
         assert!(straight.nodes.iter().all(|p| p.y.abs() + p.z.abs() < 1e-12));
+        // Of struts of one, two and four units, in pieces of up to one.
+        let mixed = Skeleton { nodes: [0.0, 1.0, 3.0, 7.0].map(|x| DVec3::X * x).to_vec(), struts: vec![[0, 1], [1, 2], [2, 3]] };
+        let pieces = |most| curved(&mixed, (most, 1.0), &|_| true, &|_, p| p).0.struts.len();
+        assert_eq!([0, 1, 3].map(pieces), [3, 5, 7]);
     }
 
     #[test]

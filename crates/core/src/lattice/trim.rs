@@ -81,9 +81,12 @@ pub fn cleaned(
     // Struts of the net go on into each other alone, and stay on the surface.
     let of_net: Vec<bool> = spread.struts.par_iter().map(|s| is_on_surface(part, spread.ends(*s), cell)).collect();
     let put = |n: usize, p: DVec3| if of_net[n] { part.bvh().nearest(p, f64::INFINITY).map_or(p, |near| near.point) } else { p };
-    let (curves, strands) = curved(&spread, clean.curved, &|n| of_net[n], &put);
+    let (curves, strands) = curved(&spread, (clean.curved, FINE * cell), &|n| of_net[n], &put);
     (curves, Facts { strands, ..facts })
 }
+
+/// Straight pieces of curved struts need not be shorter than this share of a cell.
+const FINE: f64 = 0.1;
 
 /// Pieces of less than this share of the largest one's length are loose.
 const LOOSE: f64 = 0.02;

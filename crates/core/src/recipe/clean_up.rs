@@ -19,7 +19,7 @@ pub struct CleanUp {
     /// Pieces that hang on nothing and are much smaller than the largest stay.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub keep_loose: bool,
-    /// Struts that run on through a node curve there, each as 2 to the power of this straight pieces; 0: they are
+    /// Struts that run on through a node curve there, each as up to 2 to the power of this straight pieces; 0: they are
     /// straight.
     #[serde(skip_serializing_if = "is_zero")]
     pub curved: u32,

@@ -54,7 +54,7 @@ export function CleanFields() {
       />
       <SwitchLine label="Keep loose pieces" checked={!!clean.keep_loose} onChange={(keep_loose) => edit(withClean({ keep_loose }))} />
       {!closed && <Value label="Cut struts" hint="dropped below" value={100 * clean.least_left} unit="%" digits={0} range={[0, 50]} change={(v) => withClean({ least_left: v / 100 })} />}
-      <NumberLine label="Most at a node" unit="0: any" value={clean.most_at_node} onSet={(v) => edit(withClean({ most_at_node: v > 0 ? Math.max(4, Math.round(v)) : 0 }))} />
+      <NumberLine label="Most struts at a node, 0 for any" unit="" value={clean.most_at_node} onSet={(v) => edit(withClean({ most_at_node: v > 0 ? Math.max(4, Math.round(v)) : 0 }))} />
       <ChoiceLine<'straight' | 'curved'>
         label="Struts run"
         value={clean.curved ? 'curved' : 'straight'}
