@@ -8,8 +8,8 @@ use ulmix_core::lattice::skeleton::Skeleton;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched, Watch};
 use ulmix_core::recipe::{
-    CellKind, CleanUp, Course, GivenKind, Joins, Kind, OwnStruts, Place, Recipe, Role, SeededKind, Structure, Taper, Thicken, Toward,
-    Zone,
+    CellKind, CleanUp, Course, GivenKind, Joins, Kind, OwnStruts, Place, Recipe, Role, SeededKind, Structure, Taper, Thicken,
+    Toward, Zone,
 };
 use ulmix_core::report::Verdict;
 use ulmix_mesh::TriMesh;
@@ -94,7 +94,8 @@ fn curved_struts_keep_nodes_and_surface_and_mesh_as_dense_as_asked() {
             let pairs = ways.iter().enumerate().flat_map(|(i, a)| ways[i + 1..].iter().map(move |b| (-*a).angle_between(*b)));
             pairs.fold(f64::INFINITY, f64::min)
         };
-        let inner = |n: usize| part.distance.value(net.nodes[n]) < -0.5 && straight.nodes.iter().any(|p| p.distance(net.nodes[n]) < 1e-9);
+        let inner =
+            |n: usize| part.distance.value(net.nodes[n]) < -0.5 && straight.nodes.iter().any(|p| p.distance(net.nodes[n]) < 1e-9);
         let all: Vec<f64> = at.iter().enumerate().filter(|(n, s)| s.len() > 1 && inner(*n)).map(straightest).collect();
         all.iter().sum::<f64>() / all.len() as f64
     };
@@ -151,8 +152,13 @@ fn rows_that_bend_are_cleaned_as_nets_are() {
     .unwrap();
     let course = Course::Polar { about: None, counts: [0; 3] };
     let of = |clean: CleanUp, weld: f64| {
-        let mut s =
-            Structure { kind: Kind::Cell(CellKind::BodyCentred), cell_mm: [7.0; 3], course: course.clone(), clean, ..Structure::default() };
+        let mut s = Structure {
+            kind: Kind::Cell(CellKind::BodyCentred),
+            cell_mm: [7.0; 3],
+            course: course.clone(),
+            clean,
+            ..Structure::default()
+        };
         s.seeds.weld = weld;
         facts(&part, &s)
     };

@@ -29,12 +29,14 @@ fn main() {
     // As the program does.
     ulmix_server::memory::keep();
     let words: Vec<String> = std::env::args().skip(1).filter(|a| !a.starts_with('-')).collect();
-    let all: [Case; 16] = [
+    let all: [Case; 18] = [
         ("gyroid_400", gyroid),
         ("struts_10000", struts),
-        ("voronoi_2000", || voronoi(2_000, 0)),
-        ("voronoi_100000", || voronoi(100_000, 0)),
-        ("voronoi_8000_relaxed", || voronoi(8_000, 30)),
+        ("voronoi_clip_2000", || voronoi_clipped(2_000)),
+        ("voronoi_clip_100000", || voronoi_clipped(100_000)),
+        ("voronoi_2000", || voronoi(2_000, 0, true)),
+        ("voronoi_100000", || voronoi(100_000, 0, true)),
+        ("voronoi_8000_relaxed", || voronoi(8_000, 30, true)),
         ("foam_200", || foam(None, false)),
         ("foam_graded", || foam(GRADED, false)),
         ("foam_graded_draft", || foam(GRADED, true)),
@@ -107,10 +109,16 @@ fn struts() -> serde_json::Value {
     json!({ "seconds": seconds, "struts": 11 * 11 * 11 * 8, "triangles": mesh.triangles.len(), "sound": Topology::of(&mesh).sound() })
 }
 
-/// Seed points in a ball of 82 000 triangles to a clipped, cleaned skeleton with its outer net.
-fn voronoi(points: u32, rounds: u32) -> serde_json::Value {
+/// Seed points in the box of a ball of 82 000 triangles, those in the ball to a clipped, cleaned skeleton, as the rival's.
+fn voronoi_clipped(in_box: u32) -> serde_json::Value {
+    let inside = (in_box as f64 * std::f64::consts::PI / 6.0).round() as u32;
+    voronoi(inside, 0, false)
+}
+
+/// Seed points in a ball of 82 000 triangles to a clipped, cleaned skeleton, with its outer net if wanted.
+fn voronoi(points: u32, rounds: u32, net: bool) -> serde_json::Value {
     let part = Part::prepare(&TriMesh::sphere(50.0, 6)).expect("a ball");
-    let seeds = Seeds { count: Some(points), spread: Spread::Loose, rounds, ..Seeds::default() };
+    let seeds = Seeds { count: Some(points), spread: Spread::Loose, rounds, net, ..Seeds::default() };
     let structure = Structure { kind: Kind::Seeded(SeededKind::Voronoi), seeds, ..Structure::default() };
     let (seconds, bare) = best(|| structure_in(&part, &structure, Joins::default(), &|| false).expect("not cancelled"));
     json!({ "seconds": seconds, "part_triangles": part.mesh.triangles.len(), "facts": bare.facts() })

@@ -242,7 +242,9 @@ const drafts = (() => {
     try {
       const lines = get().picture && early()
       if (lines) {
-        const [foreseen] = await Promise.all([api.foresee(project.id, recipe, run.stop.signal), fetchLines(lines)])
+        // One after the other: what is worked out for the first is there for the second.
+        const foreseen = await api.foresee(project.id, recipe, run.stop.signal)
+        if (running === run) await fetchLines(lines)
         if (running === run && get().project?.id === project.id) showForeseen(foreseen)
       } else {
         const glb = await api.draft(project.id, recipe, run.drag, colourBy === 'thickness' && !run.drag, run.stop.signal)

@@ -87,7 +87,7 @@ pub fn relaxed(
 
 impl Relaxed {
     pub fn is_at_rest(&self) -> bool {
-        self.rounds > 0 && self.rounds % PADDING_FOLLOWS == 0 && self.moved < AT_REST
+        self.rounds > 0 && self.rounds.is_multiple_of(PADDING_FOLLOWS) && self.moved < AT_REST
     }
 
     pub fn bytes(&self) -> usize {
@@ -98,7 +98,7 @@ impl Relaxed {
     /// surface stay on it, those at the rim of the padding, whose cells are cut by the box, where they are.
     fn round(&mut self, ground: &Ground) {
         let Ground { region, inside, kept, pad, cell, .. } = *ground;
-        let first = self.rounds % PADDING_FOLLOWS == 0;
+        let first = self.rounds.is_multiple_of(PADDING_FOLLOWS);
         let count = if first { self.points.len() } else { kept };
         let facts = self.cells.facts(&self.points, count, &ground.bounds);
         let narrowing = pad * region.steepest();
@@ -173,7 +173,7 @@ mod tests {
             self.kept.lock().unwrap().push(state);
         }
         fn told(&self, done: u32, _: u32) -> bool {
-            done % self.often == 0
+            done.is_multiple_of(self.often)
         }
     }
 

@@ -143,7 +143,8 @@ mod tests {
     #[test]
     fn struts_go_on_into_the_straightest_one_and_never_into_another_kind() {
         // Two lines cross; a fifth strut ends where they do.
-        let nodes = [[0.0; 3], [1.0, 0.1, 0.0], [-1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, -1.0, 0.2], [0.0, 0.3, 1.0]].map(DVec3::from);
+        let nodes =
+            [[0.0; 3], [1.0, 0.1, 0.0], [-1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, -1.0, 0.2], [0.0, 0.3, 1.0]].map(DVec3::from);
         let cross = Skeleton { nodes: nodes.to_vec(), struts: (1..6).map(|n| [0, n]).collect() };
         let found = partners(&cross, &|_| true);
         assert_eq!(found.iter().map(|p| p[0]).collect::<Vec<_>>(), [1, 0, 3, 2, ALONE]);

@@ -1,5 +1,7 @@
 //! One browser and one server for a journey, and the few things a person does.
 
+pub mod leaving;
+
 use fantoccini::actions::{InputSource, MouseActions, PointerAction, MOUSE_BUTTON_LEFT};
 use fantoccini::elements::Element;
 use fantoccini::wd::WindowHandle;

@@ -2,6 +2,7 @@
 
 mod given;
 mod server;
+mod structures;
 
 use serde_json::{json, Value};
 use server::{fresh, over, start, upload};
@@ -424,89 +425,4 @@ fn a_final_run_reports_its_stages_and_can_be_cancelled() {
 fn the_kept_openapi_document_is_the_served_one() {
     let kept = std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/openapi.json")).unwrap();
     assert_eq!(kept, ulmix_server::api::openapi(), "run `make types`");
-}
-
-#[test]
-fn structures_are_drawn_small_and_their_struts_listed() {
-    let (_dir, s) = fresh();
-    let options = s.get("/api/options").json();
-    let kinds = options["structures"].as_array().unwrap();
-    assert!(kinds.len() >= 28 && kinds.iter().all(|k| !k["title"].as_str().unwrap().is_empty()));
-    let picture = |kind: &str, query: &str| s.get(&format!("/api/structures/{kind}/picture?{query}"));
-    for kind in ["gyroid", "kelvin", "hexagons", "voronoi"] {
-        let p = picture(kind, "x=10&y=10&z=10&thickness=1.2");
-        assert_eq!(p.status, 200);
-        assert!(p.body.starts_with(b"\x89PNG") && p.body.len() > 1000, "{kind}");
-    }
-    for (kind, query) in [
-        ("no_such", "x=10&y=10&z=10&thickness=1"),
-        ("gyroid", "x=0&y=10&z=10&thickness=1"),
-        ("gyroid", "x=10&y=10&z=10&thickness=NaN"),
-        ("kelvin", "x=1e-9&y=1&z=1&thickness=1"),
-    ] {
-        let p = picture(kind, query);
-        assert!(p.status == 422 && !p.json()["hint"].as_str().unwrap().is_empty(), "{kind} {query}: {}", p.status);
-    }
-    let (id, p) = s.small_box();
-    let mut recipe = p["recipe"].clone();
-    let struts = |recipe: &Value| {
-        let r = s.post(&format!("/api/projects/{id}/skeleton"), recipe);
-        assert_eq!(r.status, 200);
-        // By how they lie in the part.
-        let mut count = [0; 4];
-        r.body.chunks_exact(28).for_each(|s| count[f32::from_le_bytes(s[24..].try_into().unwrap()) as usize] += 1);
-        count
-    };
-    assert_eq!(struts(&recipe), [0; 4], "walls have none");
-    recipe["structure"]["kind"] = json!("cubic");
-    let cubic = struts(&recipe);
-    assert!(cubic[0] + cubic[1] > 10 && cubic[3] == 0, "{cubic:?}");
-    recipe["structure"]["kind"] = json!("voronoi");
-    let net = struts(&recipe);
-    assert!(net[0] > 10 && net[2] > 10 && net[3] == 0, "{net:?}");
-    // Seed points and the edges of their cells: three of those meet at each corner inside.
-    recipe["structure"]["seeds"]["count"] = json!(40);
-    let told: Vec<f32> = s
-        .post(&format!("/api/projects/{id}/cells"), &recipe)
-        .body
-        .chunks_exact(4)
-        .map(|v| f32::from_le_bytes(v.try_into().unwrap()))
-        .collect();
-    assert!(told[0] == 40.0 && (told.len() - 121).is_multiple_of(6) && told.len() > 720, "{}", told.len());
-    assert!(told.iter().all(|v| v.is_finite()));
-    // Without a mesh the same is known as with one, and no stage that leads to one has run.
-    let foreseen = s.post(&format!("/api/projects/{id}/foresee"), &recipe).json();
-    let stages: Vec<&str> = foreseen["stages"].as_array().unwrap().iter().map(|s| s["stage"].as_str().unwrap()).collect();
-    assert!(stages.contains(&"skeleton") && !stages.contains(&"surface") && !stages.contains(&"lattice"), "{stages:?}");
-    let drawn = extras(&s.post(&format!("/api/projects/{id}/draft"), &draft_body(&recipe, false)).body);
-    assert_eq!(foreseen["linked"], drawn["linked"]);
-    for figure in ["mass_g", "saved_percent", "fill_density_percent"] {
-        assert_eq!(foreseen["report"][figure], drawn["report"][figure], "{figure}");
-    }
-    recipe["structure"]["kind"] = json!("gyroid");
-    assert_eq!(s.post(&format!("/api/projects/{id}/cells"), &recipe).body, [0; 4]);
-    recipe["structure"]["kind"] = json!("no_such");
-    assert_ne!(s.post(&format!("/api/projects/{id}/skeleton"), &recipe).status, 200);
-    assert_eq!(s.post(&format!("/api/projects/{id}/foresee"), &recipe).status, 422);
-    assert_eq!(s.post("/api/projects/none/foresee", &p["recipe"]).status, 404);
-}
-
-#[test]
-fn points_of_a_table_fill_a_part_of_the_buoy_and_a_bad_line_is_told() {
-    let (_dir, s) = fresh();
-    let read = |text: &str| s.send("POST", "/api/points?name=sites.csv", &[("content-type", "text/csv")], text.as_bytes());
-    assert!(read("x,y,z\n1,2\n").problem(422, "bad_value").contains("Line 2 of sites.csv"));
-    read("\u{0}\u{1}\n\u{2}").problem(422, "bad_value");
-    let own = read("x;y;z\n0,5;0;2\n9;0;2\n-9;0;2\n0;9;2\n900;0;0\n").json();
-    assert_eq!((own["points_mm"].as_array().unwrap().len(), &own["points_mm"][0][0]), (5, &json!(0.5)));
-
-    let p = s.post("/api/projects", &json!({ "from": "reedling", "part": "vent_panel" })).json();
-    let id = p["id"].as_str().unwrap();
-    let mut recipe = p["recipe"].clone();
-    recipe["structure"]["kind"] = json!("voronoi");
-    recipe["structure"]["seeds"]["own"] = own;
-    recipe["structure"]["seeds"]["rounds"] = json!(0);
-    let draft = s.post(&format!("/api/projects/{id}/draft"), &draft_body(&recipe, false));
-    assert_eq!(draft.status, 200);
-    assert_eq!(extras(&draft.body)["linked"]["structure"]["seeds"], json!(4), "one lies far away");
 }

@@ -109,11 +109,16 @@ impl Server {
 
     /// A project's final runs, from now on, as they change.
     pub fn jobs(&self, id: &str) -> impl Iterator<Item = Value> {
+        self.events(id).filter_map(|event| event.get("job").cloned())
+    }
+
+    /// What happens to a project from now on.
+    pub fn events(&self, id: &str) -> impl Iterator<Item = Value> {
         // A server that says nothing for so long has failed.
         let patient = ureq::AgentBuilder::new().timeout_read(Duration::from_secs(60)).build();
         let events = patient.get(&format!("{}/api/projects/{id}/events", self.url)).call().unwrap().into_reader();
         let data = BufReader::new(events).lines().map(Result::unwrap).filter_map(|l| l.strip_prefix("data:").map(str::to_owned));
-        data.filter_map(|l| serde_json::from_str::<Value>(&l).unwrap().get("job").cloned())
+        data.map(|l| serde_json::from_str::<Value>(&l).unwrap())
     }
 }
 
