@@ -4,6 +4,10 @@ use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use ulmix_mesh::Bounds;
 
+/// Half the thickness of a wall that signs on a grid keep whole, in steps: such a wall is as thick as a cell's diagonal is
+/// long.
+pub const HELD: f64 = 0.85;
+
 /// Samples at `origin + step · (i, j, k)`.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Grid {

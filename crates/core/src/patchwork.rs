@@ -2,24 +2,69 @@
 //! blended one where one structure passes into the other.
 //!
 //! At a sharp border each structure is cut off by the zone's exact border; where both have material
-//! they are one. Over a blended border the two fields are mixed by a smooth step across its width. Ties, which run
-//! along sharp borders, are joined to what is there.
+//! they are one. In a band along a blended border both have material: each grows thinner toward the band's far side, so
+//! that together they are as dense as either, and flow into each other where they meet. (Mixing their distances instead
+//! leaves half the material in the middle of the band, and pieces that hang on nothing.) Where both are the same structure
+//! its thickness passes over. Ties, which run along sharp borders, are joined to what is there.
 
-use crate::grid::{Bits, Grid};
+use crate::grid::{Bits, Grid, HELD};
 use crate::lattice::{Bulk, Lattice};
 use crate::polygonise::RowPoints;
 use crate::zoned::{Region, Zoned};
-use glam::{DVec3, UVec3, Vec3};
+use glam::{DVec3, UVec3};
 
 /// The fillings of a part as one field.
 pub struct Patchwork<'a> {
     zoned: &'a Zoned,
     /// Filled zones in the order in which they hold.
     regions: Vec<&'a Region>,
-    /// By filling: its field, and how far its signs are widened.
-    fillings: Vec<(Box<dyn Bulk + 'a>, f64)>,
+    fillings: Vec<Laid<'a>>,
     ties: Vec<Tied<'a>>,
 }
+
+/// A filling on the grid.
+pub struct Laid<'a> {
+    pub bulk: Box<dyn Bulk + 'a>,
+    /// How far its signs are widened. mm.
+    pub reach: f64,
+    pub body: Body,
+}
+
+/// What blending a filling with another needs to know of it.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Body {
+    /// Of its walls or struts. mm.
+    pub thickness: f64,
+    /// Made of walls, not of struts.
+    pub walls: bool,
+    /// Radius within which it flows into what it meets. mm.
+    pub blend: f64,
+    /// Number of the first filling that is the same but for its thickness.
+    pub alike: usize,
+}
+
+impl Body {
+    /// How much of its radius is gone where it is to hold only a share of the material: walls hold as much as they are
+    /// thick, struts as much as the square of that. Never so much that a grid could not hold what is left. mm.
+    fn thinned(&self, share: f64, step: f64) -> f64 {
+        let radius = 0.5 * self.thickness;
+        let left = if self.walls { share } else { share.sqrt() };
+        radius - radius.min((radius * left.max(THINNEST)).max(HELD * step))
+    }
+
+    /// Where it ends in a band, from its middle to the far side: what is left of struts there is next to nothing; of walls
+    /// it is more, and ends where a quarter of the material would be theirs.
+    fn far(&self) -> f64 {
+        if self.walls {
+            0.347
+        } else {
+            1.0
+        }
+    }
+}
+
+/// No thinner than this share of the thickness in bands: thinner ones would not print.
+const THINNEST: f64 = 0.5;
 
 /// Ties with thickness.
 #[derive(Clone, Copy)]
@@ -37,17 +82,20 @@ struct Tied<'a> {
 }
 
 impl Tied<'_> {
-    /// What a field becomes by them at a place, and their share in its gradient there (polynomial smooth minimum, Quilez
-    /// 2013).
+    /// What a field becomes by them at a place, and their share in its gradient there.
     fn join(&self, value: f64, p: DVec3) -> (f64, f64) {
-        let own = self.bulk.value(p);
-        let h = (self.blend - (value - own).abs()).max(0.0);
-        let (deeper, share) = if self.blend > 0.0 { (0.25 * h * h / self.blend, 0.5 * h / self.blend) } else { (0.0, 0.0) };
-        (value.min(own) - deeper, if own < value { 1.0 - share } else { share })
+        joined(value, self.bulk.value(p), self.blend)
     }
 }
 
-/// So many steps around ties every place is looked at by itself.
+/// Two distances as one, and the share of the second in its gradient (polynomial smooth minimum, Quilez 2013).
+fn joined(a: f64, b: f64, blend: f64) -> (f64, f64) {
+    let h = (blend - (a - b).abs()).max(0.0);
+    let (deeper, share) = if blend > 0.0 { (0.25 * h * h / blend, 0.5 * h / blend) } else { (0.0, 0.0) };
+    (a.min(b) - deeper, if b < a { 1.0 - share } else { share })
+}
+
+/// So many steps around ties and bands every place is looked at by itself.
 const ABOUT: f64 = 2.0;
 
 /// What the field is at a place.
@@ -68,13 +116,8 @@ enum From {
 }
 
 impl<'a> Patchwork<'a> {
-    pub fn new(
-        zoned: &'a Zoned,
-        regions: Vec<&'a Region>,
-        fillings: Vec<(Box<dyn Bulk + 'a>, f64)>,
-        ties: &[Tie<'a>],
-    ) -> Patchwork<'a> {
-        let reach = fillings.iter().map(|f| f.1).fold(0.0, f64::max);
+    pub fn new(zoned: &'a Zoned, regions: Vec<&'a Region>, fillings: Vec<Laid<'a>>, ties: &[Tie<'a>]) -> Patchwork<'a> {
+        let reach = fillings.iter().map(|f| f.reach).fold(0.0, f64::max);
         let tied = |t: &Tie<'a>| {
             let on_grid = |reach: f64| t.lattice.on_grid(&zoned.grid, reach);
             Tied { bulk: on_grid(reach + t.blend), near: on_grid(reach + t.blend + ABOUT * zoned.grid.step), blend: t.blend }
@@ -104,7 +147,7 @@ impl<'a> Patchwork<'a> {
     }
 
     fn of_filling(&self, filling: usize, p: DVec3) -> Met {
-        Met { value: self.fillings[filling].0.value(p), filling, from: From::Filling(filling) }
+        Met { value: self.fillings[filling].bulk.value(p), filling, from: From::Filling(filling) }
     }
 
     /// The field of the zones from number `n` on, without ties.
@@ -113,18 +156,29 @@ impl<'a> Patchwork<'a> {
         let s = region.solid.value(p);
         let half = 0.5 * region.blend;
         if half > 0.0 {
-            if s >= half {
+            // Past the band the ends of what was cut off at its side are still near.
+            let past = half + ABOUT * self.grid().step;
+            if s >= past {
                 return self.patch(n + 1, p);
             }
             let own = self.of_filling(region.filling, p);
-            if s <= -half {
+            if s <= -past {
                 return own;
             }
             let around = self.patch(n + 1, p);
-            let t = 0.5 - 0.5 * s / half;
-            let weight = t * t * (3.0 - 2.0 * t);
+            let t = (0.5 - 0.5 * s / half).clamp(0.0, 1.0);
+            let share = t * t * (3.0 - 2.0 * t);
+            let [of_own, of_around] = [own.filling, around.filling].map(|f| self.fillings[f].body);
+            let value = if of_own.alike == of_around.alike {
+                around.value + (own.value - around.value) * share
+            } else {
+                let step = self.grid().step;
+                let a = (own.value + of_own.thinned(share, step)).max(s - half * of_own.far());
+                let b = (around.value + of_around.thinned(1.0 - share, step)).max(-half * of_around.far() - s);
+                joined(a, b, of_own.blend.min(of_around.blend)).0
+            };
             let filling = if s < 0.0 { own.filling } else { around.filling };
-            return Met { value: around.value + (own.value - around.value) * weight, filling, from: From::Mixed };
+            return Met { value, filling, from: From::Mixed };
         }
         // A zone that the part's own filling fills has no border with it.
         let unlike = region.filling != 0;
@@ -152,6 +206,31 @@ impl<'a> Patchwork<'a> {
         DVec3::new(along(DVec3::X), along(DVec3::Y), along(DVec3::Z)) / (2.0 * h)
     }
 
+    fn is_blended(&self) -> bool {
+        self.regions.iter().any(|r| r.blend > 0.0)
+    }
+
+    /// Samples of `of` in bands along blended borders, or within a distance of one, and others beside them.
+    fn in_bands(&self, of: &Bits, about: f64) -> Bits {
+        const GROUP: u32 = 8;
+        let (grid, mut out) = (self.grid(), Bits::new(self.grid()));
+        if !self.is_blended() {
+            return out;
+        }
+        let half = 0.5 * (GROUP - 1) as f64 * grid.step;
+        out.par_words_mut(|w, j, k, word| {
+            let asked = of.row(j, k)[w];
+            for from in (0..64).step_by(GROUP as usize) {
+                let group = asked & 0xff << from;
+                let middle = || grid.at(64 * w as u32 + from, j as u32, k as u32) + DVec3::X * half;
+                if group != 0 && self.is_mixed(middle(), half + about) {
+                    *word |= group;
+                }
+            }
+        });
+        out
+    }
+
     /// Are fields mixed within a distance?
     fn is_mixed(&self, p: DVec3, about: f64) -> bool {
         let blended = self.regions.iter().filter(|r| r.blend > 0.0);
@@ -159,24 +238,6 @@ impl<'a> Patchwork<'a> {
             let reach = 0.5 * r.blend + about;
             r.solid.within(p, reach) && !r.solid.within(p, -reach)
         })
-    }
-
-    /// Moves a point onto the border of the mixed field. Steps from the cell's corner.
-    fn settled(&self, corner: DVec3, local: Vec3, outside: u8) -> Vec3 {
-        let step = self.grid().step;
-        let out = Vec3::new((outside & 1) as f32, (outside >> 1 & 1) as f32, (outside >> 2) as f32);
-        let at = |local: Vec3| corner + local.as_dvec3() * step;
-        // Near the middle of a thin member it may be either side: the outer corner tells.
-        let deep = self.met(at(local)).value < -0.25 * step;
-        let mut p = at(if deep { local.lerp(out, 0.5) } else { local });
-        for _ in 0..4 {
-            let (v, g) = (self.met(p).value, self.gradient(p));
-            p -= g * (v / g.length_squared().max(0.05));
-            if v.abs() < 1e-3 * step {
-                break;
-            }
-        }
-        ((p - corner) / step).as_vec3()
     }
 }
 
@@ -198,7 +259,7 @@ impl Bulk for Patchwork<'_> {
     fn normal(&self, p: DVec3) -> DVec3 {
         let patch = self.patch(0, p);
         let normal = match patch.from {
-            From::Filling(n) => self.fillings[n].0.normal(p),
+            From::Filling(n) => self.fillings[n].bulk.normal(p),
             From::Border(n, sense) => self.regions[n].solid.normal(p) * sense,
             From::Mixed => self.gradient(p).normalize_or(DVec3::Z),
         };
@@ -210,16 +271,17 @@ impl Bulk for Patchwork<'_> {
     }
 
     fn smooth(&self, of: &Bits) -> Option<Bits> {
-        (!self.ties.is_empty()).then(|| {
-            let (near, mut out) = (self.beside_ties(of), of.clone());
-            out.par_words_mut(|w, j, k, word| *word &= !near.row(j, k)[w]);
+        (!self.ties.is_empty() || self.is_blended()).then(|| {
+            let (ties, bands) = (self.beside_ties(of), self.in_bands(of, 2.0 * ABOUT * self.grid().step));
+            let mut out = of.clone();
+            out.par_words_mut(|w, j, k, word| *word &= !(ties.row(j, k)[w] | bands.row(j, k)[w]));
             out
         })
     }
 
     fn signs(&self, wanted: &Bits) -> Bits {
         let mut out = Bits::new(self.grid());
-        for (n, (bulk, _)) in self.fillings.iter().enumerate() {
+        for (n, Laid { bulk, .. }) in self.fillings.iter().enumerate() {
             let mut mine = wanted.clone();
             mine.par_words_mut(|w, j, k, word| *word &= self.zoned.filled_by(n, w, j, k));
             let signs = bulk.signs(&mine);
@@ -233,31 +295,24 @@ impl Bulk for Patchwork<'_> {
                     let bit = left.trailing_zeros();
                     left &= left - 1;
                     let met = self.met(self.grid().at(64 * w as u32 + bit, j as u32, k as u32));
-                    let inside = met.value < self.fillings[met.filling].1;
+                    let inside = met.value < self.fillings[met.filling].reach;
                     *word = *word & !(1 << bit) | (inside as u64) << bit;
                 }
             });
         }
-        if self.regions.iter().all(|r| r.blend == 0.0) {
+        if !self.is_blended() {
             return out;
         }
-        const GROUP: u32 = 8;
-        let grid = self.grid();
-        let half = 0.5 * (GROUP - 1) as f64 * grid.step;
+        let bands = self.in_bands(wanted, ABOUT * self.grid().step);
         out.par_words_mut(|w, j, k, word| {
-            let asked = wanted.row(j, k)[w];
-            for from in (0..64).step_by(GROUP as usize) {
-                let i = 64 * w as u32 + from;
-                let middle = grid.at(i, j as u32, k as u32) + DVec3::X * half;
-                if asked >> from & 0xff == 0 || !self.is_mixed(middle, half) {
-                    continue;
-                }
-                for bit in (from..from + GROUP).filter(|b| asked >> b & 1 == 1) {
-                    let met = self.met(grid.at(64 * w as u32 + bit, j as u32, k as u32));
-                    if let From::Mixed = met.from {
-                        let inside = met.value < self.fillings[met.filling].1;
-                        *word = *word & !(1 << bit) | (inside as u64) << bit;
-                    }
+            let mut left = bands.row(j, k)[w];
+            while left != 0 {
+                let bit = left.trailing_zeros();
+                left &= left - 1;
+                let met = self.met(self.grid().at(64 * w as u32 + bit, j as u32, k as u32));
+                if let From::Mixed = met.from {
+                    let inside = met.value < self.fillings[met.filling].reach;
+                    *word = *word & !(1 << bit) | (inside as u64) << bit;
                 }
             }
         });
@@ -265,34 +320,16 @@ impl Bulk for Patchwork<'_> {
     }
 
     fn project(&self, row: &mut RowPoints) {
-        let grid = self.grid();
+        // What lies in bands is not smooth, and never comes here.
         let (j, k) = (row.j, row.k);
-        let mixed = usize::MAX;
-        let of: Vec<usize> = row.i[..row.count]
-            .iter()
-            .map(|&i| {
-                let at = grid.at(i, j, k);
-                if self.is_mixed(at, 2.0 * grid.step) {
-                    mixed
-                } else {
-                    self.zoned.filling_at(UVec3::new(i, j, k))
-                }
-            })
-            .collect();
+        let of: Vec<usize> = row.i[..row.count].iter().map(|&i| self.zoned.filling_at(UVec3::new(i, j, k))).collect();
         let mut kinds: Vec<usize> = of.clone();
         kinds.sort_unstable();
         kinds.dedup();
         for kind in kinds {
-            if kind == mixed {
-                for n in (0..row.count).filter(|n| of[*n] == mixed) {
-                    let settled = self.settled(grid.at(row.i[n], j, k), row.local(n), row.outside[n]);
-                    row.put(n, settled);
-                }
-                continue;
-            }
             let mine: Vec<usize> = (0..row.count).filter(|n| of[*n] == kind).collect();
             let mut some = row.some(&mine);
-            self.fillings[kind].0.project(&mut some);
+            self.fillings[kind].bulk.project(&mut some);
             mine.iter().enumerate().for_each(|(n, &to)| row.put(to, some.local(n)));
         }
     }

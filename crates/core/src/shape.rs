@@ -4,7 +4,7 @@
 use crate::grid::{Bits, Grid};
 use crate::lattice::{root, Bulk, Lattice, Met, Segment};
 use crate::part::Part;
-use crate::patchwork::{Patchwork, Tie};
+use crate::patchwork::{Body, Laid, Patchwork, Tie};
 use crate::polygonise::{Edge, Hit, RowPoints, Shape};
 use crate::recipe::Role;
 use crate::solids::Solid;
@@ -48,6 +48,7 @@ pub struct Composed<'a> {
 pub struct Reaching<'a> {
     pub lattice: &'a dyn Lattice,
     pub reach: f64,
+    pub body: Body,
 }
 
 /// Operands of the shape at a place: inside it or not.
@@ -67,7 +68,7 @@ const MOST_REGIONS: usize = 3 * 64 + 2 * crate::bodies::MOST_WITH_ROLES;
 impl<'a> Composed<'a> {
     /// Of a part that one structure fills.
     pub fn new(part: &'a Part, zoned: &'a Zoned, regions: &'a Regions, lattice: &'a dyn Lattice, reach: f64) -> Composed<'a> {
-        Composed::of(part, zoned, regions, vec![Reaching { lattice, reach }], &[])
+        Composed::of(part, zoned, regions, vec![Reaching { lattice, reach, body: Body::default() }], &[])
     }
 
     /// `lattices` by filling, as many as the regions name, and what ties them.
@@ -83,7 +84,8 @@ impl<'a> Composed<'a> {
             on_grid(only)
         } else {
             let filled = regions.zones.iter().filter(|z| z.role == Role::Fill).collect();
-            Box::new(Patchwork::new(zoned, filled, lattices.iter().map(|l| (on_grid(l), l.reach)).collect(), ties))
+            let laid = |l: &Reaching<'a>| Laid { bulk: on_grid(l), reach: l.reach, body: l.body };
+            Box::new(Patchwork::new(zoned, filled, lattices.iter().map(laid).collect(), ties))
         };
         Composed { side: Side::All, part, zoned, regions, lattices, bulk }
     }

@@ -23,7 +23,7 @@ fn recipe(part: &Part, kind: CellKind, course: Course) -> Recipe {
 }
 
 fn struts(part: &Part, r: &Recipe) -> Vec<[DVec3; 2]> {
-    let (net, _) = Pipeline::new(0).skeleton(part, r, &Unwatched).unwrap().unwrap();
+    let (net, _) = Pipeline::new(0).skeleton(part, r, None, &Unwatched).unwrap().unwrap();
     net.struts.iter().map(|e| net.ends(*e)).collect()
 }
 

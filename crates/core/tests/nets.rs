@@ -30,7 +30,7 @@ fn recipe(part: &Part, kind: SeededKind, cell: f64) -> Recipe {
 }
 
 fn skeleton(part: &Part, r: &Recipe) -> Skeleton {
-    Pipeline::new(0).skeleton(part, r, &Unwatched).unwrap().expect("struts").0
+    Pipeline::new(0).skeleton(part, r, None, &Unwatched).unwrap().expect("struts").0
 }
 
 fn facts(part: &Part, s: &Structure) -> ulmix_core::lattice::Facts {

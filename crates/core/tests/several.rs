@@ -70,6 +70,42 @@ fn each_zone_has_its_own_structure_at_its_own_density() {
 }
 
 #[test]
+fn a_band_along_a_blended_border_holds_as_much_as_either_side_and_joins_them() {
+    let part = cube();
+    let percent = 20.0;
+    let asked = Thicken::RelativeDensity { percent };
+    use CellKind::{BodyCentred, Octet};
+    for (around, own) in [
+        (Kind::Surface(SurfaceKind::Gyroid), Kind::Surface(SurfaceKind::SchwarzD)),
+        (Kind::Surface(SurfaceKind::Gyroid), Kind::Cell(Octet)),
+        (Kind::Cell(BodyCentred), Kind::Cell(Octet)),
+        (Kind::Seeded(SeededKind::Voronoi), Kind::Extruded(ExtrudedKind::Hexagons)),
+    ] {
+        for blend in [4.0, 8.0] {
+            let mut r = recipe(&part, around, percent, upper_half(blend, own, 7.0, asked));
+            // Walls that pass a corner of the cube alone are no matter of the border.
+            r.mesh.crumb_mm3 = 2.0;
+            let o = run(&part, &r);
+            sound(&o);
+            assert_eq!(Topology::of(&o.solid.mesh).pieces, 1, "{around:?} {own:?} {blend}");
+            assert!(
+                (o.report.fill_density_percent - percent).abs() < 1.0,
+                "{around:?} {own:?} {blend}: {}",
+                o.report.fill_density_percent
+            );
+            // Halves of the band, and the middle alone.
+            let held = |low: f64, high: f64| solid_between(&o.solid.mesh, 12.0 + low * blend, 12.0 + high * blend);
+            let (lower, middle, upper) = (held(-0.5, 0.0), held(-0.15, 0.15), held(0.0, 0.5));
+            let all = [lower, middle, upper];
+            assert!(
+                all.iter().all(|share| *share > 0.65 * percent && *share < 1.6 * percent),
+                "{around:?} {own:?} {blend}: {all:?}"
+            );
+        }
+    }
+}
+
+#[test]
 fn struts_of_neighbouring_zones_meet_unless_loose_ends_are_asked_for() {
     let part = cube();
     let thick = |thickness_mm: f64| Thicken::Thickness { thickness_mm };

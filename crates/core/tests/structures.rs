@@ -149,12 +149,12 @@ fn nets_are_cleaned_as_asked_and_what_was_found_is_told() {
     assert!(before.duplicates > 20 && before.drawn_apart == 0 && before.cut_short == 0, "{before:?}");
     let lengths = before.lengths.unwrap();
     assert!(lengths.counts.iter().sum::<usize>() >= before.struts);
-    r.structure.clean = CleanUp { dead_ends: DeadEnds::Removed, least_left: 0.3, most_at_node: 4 };
+    r.structure.clean = CleanUp { dead_ends: DeadEnds::Removed, least_left: 0.3, most_at_node: 4, ..CleanUp::default() };
     let o = run(&part, &r);
     sound(&o, "");
     let after = o.linked.fill.structure.unwrap();
     assert!(after.drawn_apart > 0 && after.cut_short > 0 && after.degree <= 4.0, "{after:?}");
-    let net = Pipeline::new(0).skeleton(&part, &r, &Unwatched).unwrap().unwrap();
+    let net = Pipeline::new(0).skeleton(&part, &r, None, &Unwatched).unwrap().unwrap();
     assert_eq!(net.0.struts.len(), after.struts);
     assert!(!net.1.contains(&StrutState::DeadEnd) && net.1.contains(&StrutState::Cut) && net.1.contains(&StrutState::Inside));
     r.structure.clean.most_at_node = 2;

@@ -8,7 +8,7 @@ use browser::leaving::{made, written};
 use browser::Bench;
 use glam::DVec3;
 use ulmix_formats::{stl, Limits};
-use ulmix_mesh::{SignedDistance, Topology, TriMesh};
+use ulmix_mesh::{Topology, TriMesh};
 
 /// From the start screen over slider, cut and final mesh to a saved file.
 #[tokio::test]

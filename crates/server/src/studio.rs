@@ -208,10 +208,10 @@ impl Studio {
 
     /// The recipe's struts as seven 32-bit numbers each, little-endian: both ends in mm, and how it lies in the part
     /// ([`ulmix_core::lattice::clean::StrutState`]). Empty for walls.
-    pub fn skeleton(&self, project: &str, recipe: &Recipe) -> Answer<Vec<u8>> {
+    pub fn skeleton(&self, project: &str, recipe: &Recipe, zone: Option<usize>) -> Answer<Vec<u8>> {
         let row = self.store.project(project)?;
         let part = self.part(&row, recipe)?;
-        let found = guarded(|| self.pipeline.skeleton(&part, recipe, &ulmix_core::pipeline::Unwatched))??;
+        let found = guarded(|| self.pipeline.skeleton(&part, recipe, zone, &ulmix_core::pipeline::Unwatched))??;
         let (net, states) = found.unwrap_or_default();
         let numbers = |(ends, state): (&[u32; 2], &StrutState)| {
             let [a, b] = net.ends(*ends).map(|p| p.as_vec3().to_array());
@@ -222,10 +222,10 @@ impl Studio {
 
     /// The recipe's seed points and the edges of their cells as 32-bit numbers, little-endian: how many points, three for
     /// each, and six for each edge. mm.
-    pub fn seed_cells(&self, project: &str, recipe: &Recipe) -> Answer<Vec<u8>> {
+    pub fn seed_cells(&self, project: &str, recipe: &Recipe, zone: Option<usize>) -> Answer<Vec<u8>> {
         let row = self.store.project(project)?;
         let part = self.part(&row, recipe)?;
-        let found = guarded(|| self.pipeline.seed_cells(&part, recipe, &ulmix_core::pipeline::Unwatched))??;
+        let found = guarded(|| self.pipeline.seed_cells(&part, recipe, zone, &ulmix_core::pipeline::Unwatched))??;
         let ends = found.edges.struts.iter().flat_map(|e| found.edges.ends(*e));
         let places = found.points.iter().copied().chain(ends).flat_map(|p| p.as_vec3().to_array());
         Ok(std::iter::once(found.points.len() as f32).chain(places).flat_map(f32::to_le_bytes).collect())

@@ -63,6 +63,11 @@ const send = (method: string, body: unknown, headers: Record<string, string> = {
   headers: { 'content-type': 'application/json', ...headers },
   body: JSON.stringify(body),
 })
+/** Numbers that show a zone's own structure, or the part's. */
+const numbers = async (what: 'cells' | 'skeleton', id: string, recipe: Recipe, zone: number | null) => {
+  const answer = await call(`/projects/${id}/${what}${zone === null ? '' : `?zone=${zone}`}`, send('POST', recipe))
+  return new Float32Array(await answer.arrayBuffer())
+}
 const based = (revision: number) => ({ 'if-match': `"${revision}"` })
 
 export const api = {
@@ -93,8 +98,8 @@ export const api = {
   /** What is known of a recipe without a mesh. */
   foresee: async (id: string, recipe: Recipe, signal: AbortSignal) => (await call(`/projects/${id}/foresee`, { ...send('POST', recipe), signal })).json() as Promise<Foreseen>,
   /** How many seed points, three numbers for each, six for each edge of their cells. */
-  cells: async (id: string, recipe: Recipe) => new Float32Array(await (await call(`/projects/${id}/cells`, send('POST', recipe))).arrayBuffer()),
-  skeleton: async (id: string, recipe: Recipe) => new Float32Array(await (await call(`/projects/${id}/skeleton`, send('POST', recipe))).arrayBuffer()),
+  cells: (id: string, recipe: Recipe, zone: number | null) => numbers('cells', id, recipe, zone),
+  skeleton: (id: string, recipe: Recipe, zone: number | null) => numbers('skeleton', id, recipe, zone),
   picture: async (id: string) => (await call(`/projects/${id}/picture`)).arrayBuffer(),
   startFinal: (id: string) => json<Job>(`/projects/${id}/final`, { method: 'POST' }),
   cancel: (job: string) => json<Job>(`/jobs/${job}`, { method: 'DELETE' }),

@@ -561,7 +561,7 @@ export interface components {
         CleanUp: {
             /**
              * Format: int32
-             * @description Struts that run on through a node curve there, each as 2 to the power of this straight pieces; 0: they are
+             * @description Struts that run on through a node curve there, each as up to 2 to the power of this straight pieces; 0: they are
              *     straight.
              * @default 0
              */
@@ -2224,7 +2224,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                /** @description Number of a zone in the recipe's list, for its own; absent: the part's. */
+                zone: number | null;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -2781,7 +2784,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                /** @description Number of a zone in the recipe's list, for its own; absent: the part's. */
+                zone: number | null;
+            };
             cookie?: never;
         };
         requestBody: {

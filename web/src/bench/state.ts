@@ -1,7 +1,7 @@
 import { create } from 'zustand'
 import { api, Refused, Unreachable, type FaceInfo, type Foreseen, type Job, type NewFile, type Project, type Recipe, type RunInfo } from '../api/client'
 import { standOn } from './recipe/standRules'
-import { drainHole, withZones } from './recipe/zoneRules'
+import { drainHole, ownOf, withZones } from './recipe/zoneRules'
 import type { FollowedFaces } from './recipe/followedRules'
 import type { PickTool } from './view/FacePicker'
 import type { StrutColour } from './view/skeleton'
@@ -438,14 +438,14 @@ export function lookAt(view: ViewMode) {
   if (get().behind && !early()) redraw()
 }
 
-/** Fetches what the view shows in place of the result, of the recipe on screen; the newest question counts. */
+/** Fetches what the view shows in place of the result, of the filling that is worked on; the newest question counts. */
 let asked = 0
 export async function fetchLines(view: 'cells' | 'skeleton') {
-  const { project, recipe } = get()
+  const { project, recipe, filled } = get()
   if (!project || !recipe) return
   const own = ++asked
   try {
-    const lines = await api[view](project.id, recipe)
+    const lines = await api[view](project.id, recipe, ownOf(recipe, filled) ? filled : null)
     if (own === asked) set({ [view]: lines })
   } catch (e) {
     if (own === asked) tell(e)

@@ -12,28 +12,28 @@
 //! |---|---|
 //! | [`cache`] | stage results by key |
 //! | [`plan`] | the grid step, and what a run will cost |
+//! | [`early`] | points, cells and struts, to be looked at |
 //! | [`resting`] | how far seed points are relaxed |
 //! | [`linked`] | thickness and density of every filling, and what they lead to |
 //! | [`finish`] | crumbs removed, reduced, rounded to what files hold |
 
 pub mod cache;
+mod early;
 pub mod finish;
 pub mod linked;
 pub mod plan;
 mod resting;
 
 use crate::grid::{Bits, Grid};
-use crate::lattice::clean::{states, StrutState};
 use crate::lattice::course::Rows;
 use crate::lattice::density::DensityCurve;
 use crate::lattice::finer::Site;
-use crate::lattice::make::{self, SeedCells};
-use crate::lattice::skeleton::Skeleton;
+use crate::lattice::make;
 use crate::lattice::taper;
 use crate::lattice::ties::{self, Strutted, Ties};
 use crate::lattice::Bare;
 use crate::part::Part;
-use crate::patchwork::Tie;
+use crate::patchwork::{Body, Tie};
 use crate::polygonise::{polygonise, Care, Shape};
 use crate::recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Structure, Zone, Zones};
 use crate::report::{self, Report};
@@ -163,17 +163,26 @@ impl Pipeline {
         };
         let thick: Vec<f64> = linked.fills().map(|f| f.thickness_mm).collect();
         let lattices: Vec<_> = bare.iter().zip(&thick).map(|(bare, thickness)| bare.thicken(*thickness)).collect();
-        let reaching = lattices.iter().zip(&thick);
-        let lattices = reaching.map(|(l, t)| Reaching { lattice: &**l, reach: plan::reach(quality, step, *t) }).collect();
-        let ties = self.ties(part, recipe, draft, watch)?;
         let fillings = recipe.fillings();
+        let body = |(f, t): (&Filling, &f64)| Body {
+            thickness: *t,
+            walls: f.structure.kind.walls(f.structure.form),
+            blend: f.joins.blend_mm,
+            alike: fillings.iter().position(|other| other.structure == f.structure).unwrap_or(0),
+        };
+        let bodies: Vec<Body> = fillings.iter().zip(&thick).map(body).collect();
+        let mut reaching = Vec::new();
+        for (lattice, body) in lattices.iter().zip(bodies) {
+            reaching.push(Reaching { lattice: &**lattice, reach: plan::reach(quality, step, body.thickness), body });
+        }
+        let ties = self.ties(part, recipe, draft, watch)?;
         let thickened = |t: &Ties| {
             let [own, other] = t.fillings.map(|f| fillings[f].joins.blend_mm);
             (t.thicken(&thick, own.min(other)), own.min(other))
         };
         let thickened: Vec<_> = ties.iter().map(thickened).collect();
         let ties = thickened.iter().map(|(lattice, blend)| Tie { lattice: &**lattice, blend: *blend }).collect();
-        let run = Run { part, recipe, quality, step, final_step: prediction.step_mm, thick: &thick, lattices, ties };
+        let run = Run { part, recipe, quality, step, final_step: prediction.step_mm, thick: &thick, lattices: reaching, ties };
         let apart = recipe.mesh.apart_mm.filter(|_| quality == Quality::Final);
         // What holds the lattice tells how much of it stands past the part.
         let (solid, finish_key, made, side) = match apart {
@@ -344,36 +353,6 @@ impl Pipeline {
     fn resting<'a>(&'a self, part: &Part, s: &Structure, finer: &[&Place], watch: &'a dyn Watch) -> Resting<'a> {
         let key = self.key(&[&"relaxed", &part.key, &s.of_points(), &finer]);
         Resting { cache: &self.cache, key, watch }
-    }
-
-    /// The struts of the structure and how they lie in the part; `None` for structures of walls, and for more than
-    /// [`make::MOST_STRUTS`].
-    pub fn skeleton(
-        &self,
-        part: &Part,
-        recipe: &Recipe,
-        watch: &dyn Watch,
-    ) -> Result<Option<(Skeleton, Vec<StrutState>)>, RunError> {
-        recipe.validate(&part.mesh.bounds())?;
-        let bare = self.bare(part, recipe, &recipe.filling(), true, watch)?.0;
-        let net = make::skeleton_of(part, &recipe.structure, &*bare);
-        Ok(net.map(|net| {
-            let states = states(part, &net, bare.cell());
-            (net, states)
-        }))
-    }
-
-    /// Seed points of the structure and the cells around them; none for structures that grow from no points in space.
-    pub fn seed_cells(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<Arc<SeedCells>, RunError> {
-        recipe.validate(&part.mesh.bounds())?;
-        let marked = recipe.zones.list.iter().filter(|z| z.finer && recipe.structure.seeds.finer.is_some());
-        let places: Vec<_> = marked.map(|z| &z.place).collect();
-        let key = self.key(&[&"cells", &part.key, &recipe.structure, &places]);
-        let rest = self.resting(part, &recipe.structure, &places, watch);
-        let site = Site { part, zones: Some(&recipe.zones), draft: true, rest: &rest };
-        let bytes = |c: &SeedCells| c.points.len() * 24 + c.edges.bytes();
-        let cells = || make::seed_cells(site, &recipe.structure, &|| watch.cancelled());
-        self.stage(Stage::Skeleton, &key, &Inner(watch), bytes, cells)
     }
 
     /// Struts that join fillings over sharp borders.

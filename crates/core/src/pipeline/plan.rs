@@ -1,6 +1,7 @@
 //! Grid steps, and what a final run will cost before it is started.
 
 use super::{Filled, Linked, Quality};
+use crate::grid::HELD;
 use crate::part::Part;
 use crate::recipe::{round_two, Recipe};
 use serde::{Deserialize, Serialize};
@@ -65,11 +66,10 @@ pub fn draft_step(part: &Part, linked: &Linked, quality: Quality, at_rest: f64) 
     rung.max(auto_step(part, linked, false).0)
 }
 
-/// How far a draft widens the lattice's signs, so that thin walls stay whole: to a wall of 1.7 steps,
-/// the diagonal of a cell. mm.
+/// How far a draft widens the lattice's signs, so that thin walls stay whole. mm.
 pub fn reach(quality: Quality, step: f64, thickness: f64) -> f64 {
     match quality {
-        Quality::Drag | Quality::Draft => (0.85 * step - 0.5 * thickness).max(0.0),
+        Quality::Drag | Quality::Draft => (HELD * step - 0.5 * thickness).max(0.0),
         Quality::Final => 0.0,
     }
 }

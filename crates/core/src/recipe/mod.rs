@@ -258,6 +258,13 @@ impl Recipe {
         std::iter::once(self.filling()).chain(own).collect()
     }
 
+    /// A zone's own filling, by its number in the list, or the part's; and which of all of them it is.
+    pub fn filling_of(&self, zone: Option<usize>) -> (usize, Filling<'_>) {
+        let before = |zone: usize| self.zones.list.iter().take(zone).filter(|z| z.own_fill().is_some()).count();
+        let own = zone.and_then(|zone| Some((1 + before(zone), self.zones.list.get(zone)?.own_fill()?.filling())));
+        own.unwrap_or((0, self.filling()))
+    }
+
     pub fn to_json(&self) -> String {
         serde_json::to_string_pretty(self).expect("a recipe holds only plain values") + "\n"
     }

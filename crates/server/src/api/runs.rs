@@ -4,7 +4,7 @@ use super::{blocking, App, Body};
 use crate::picture::Foreseen;
 use crate::problem::{Answer, Problem};
 use crate::studio::Job;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::http::{header, StatusCode};
 use axum::response::sse::{self, KeepAlive, Sse};
 use axum::response::{IntoResponse, Response};
@@ -15,7 +15,7 @@ use tokio_stream::wrappers::BroadcastStream;
 use tokio_stream::{Stream, StreamExt};
 use ulmix_core::pipeline::Quality;
 use ulmix_core::recipe::Recipe;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 
 /// A picture wanted of a recipe, saved or not.
 #[derive(Deserialize, ToSchema)]
@@ -49,16 +49,33 @@ pub async fn foresee(State(app): State<App>, Path(id): Path<String>, Body(recipe
     blocking(move || app.studio.foresee(&id, &recipe)).await.map(Json)
 }
 
-#[utoipa::path(post, path = "/api/projects/{id}/skeleton", request_body = Recipe,
-    responses((status = 200, content_type = "application/octet-stream", description = "Seven little-endian 32-bit floats per strut: both ends, mm; 0 inside, 1 cut by the surface, 2 on the surface, 3 with a dead end"), (status = 404, body = Problem), (status = 422, body = Problem)))]
-pub async fn skeleton(State(app): State<App>, Path(id): Path<String>, Body(recipe): Body<Recipe>) -> Answer<Response> {
-    blocking(move || app.studio.skeleton(&id, &recipe)).await.map(numbers)
+/// Whose structure is meant.
+#[derive(Deserialize, IntoParams)]
+pub struct Whose {
+    /// Number of a zone in the recipe's list, for its own; absent: the part's.
+    pub zone: Option<usize>,
 }
 
-#[utoipa::path(post, path = "/api/projects/{id}/cells", request_body = Recipe,
+#[utoipa::path(post, path = "/api/projects/{id}/skeleton", request_body = Recipe, params(Whose),
+    responses((status = 200, content_type = "application/octet-stream", description = "Seven little-endian 32-bit floats per strut: both ends, mm; 0 inside, 1 cut by the surface, 2 on the surface, 3 with a dead end"), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn skeleton(
+    State(app): State<App>,
+    Path(id): Path<String>,
+    Query(Whose { zone }): Query<Whose>,
+    Body(recipe): Body<Recipe>,
+) -> Answer<Response> {
+    blocking(move || app.studio.skeleton(&id, &recipe, zone)).await.map(numbers)
+}
+
+#[utoipa::path(post, path = "/api/projects/{id}/cells", request_body = Recipe, params(Whose),
     responses((status = 200, content_type = "application/octet-stream", description = "Little-endian 32-bit floats: how many seed points, three for each, six for each edge of their cells, mm"), (status = 404, body = Problem), (status = 422, body = Problem)))]
-pub async fn cells(State(app): State<App>, Path(id): Path<String>, Body(recipe): Body<Recipe>) -> Answer<Response> {
-    blocking(move || app.studio.seed_cells(&id, &recipe)).await.map(numbers)
+pub async fn cells(
+    State(app): State<App>,
+    Path(id): Path<String>,
+    Query(Whose { zone }): Query<Whose>,
+    Body(recipe): Body<Recipe>,
+) -> Answer<Response> {
+    blocking(move || app.studio.seed_cells(&id, &recipe, zone)).await.map(numbers)
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/picture",

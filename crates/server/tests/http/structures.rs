@@ -90,6 +90,38 @@ fn points_of_a_table_fill_a_part_of_the_buoy_and_a_bad_line_is_told() {
 }
 
 #[test]
+fn struts_and_cells_of_a_zone_of_its_own_are_those_that_reach_into_it() {
+    let (_dir, s) = fresh();
+    let (id, p) = s.small_box();
+    let mut recipe = p["recipe"].clone();
+    let mut own = recipe["structure"].clone();
+    own["kind"] = json!("voronoi");
+    own["cell_mm"] = json!([4, 4, 4]);
+    // The half of the box with negative x: its middle is the origin but for its height.
+    recipe["zones"]["list"] = json!([{
+        "name": "Left",
+        "role": "fill",
+        "place": { "shape": "box", "centre_mm": [-20, 0, 0], "size_mm": [40, 90, 90], "rotation_deg": [0, 0, 0] },
+        "own": { "structure": own, "thicken": { "lead": "thickness", "thickness_mm": 1 }, "joins": {}, "blend_mm": 0 },
+    }]);
+    let told = |what: &str, zone: &str| -> Vec<f32> {
+        let r = s.post(&format!("/api/projects/{id}/{what}{zone}"), &recipe);
+        assert_eq!(r.status, 200);
+        r.body.chunks_exact(4).map(|v| f32::from_le_bytes(v.try_into().unwrap())).collect()
+    };
+    assert!(told("skeleton", "").is_empty() && told("cells", "") == [0.0], "the part's are walls");
+    assert!(told("skeleton", "?zone=5").is_empty(), "there is no such zone");
+    let struts = told("skeleton", "?zone=0");
+    let left = |ends: &[f32]| ends[0].min(ends[3]).min(0.5 * (ends[0] + ends[3])) < 1e-4;
+    assert!(struts.len() > 7 * 50 && struts.chunks_exact(7).all(left));
+    let cells = told("cells", "?zone=0");
+    let count = cells[0] as usize;
+    assert!(count > 10 && cells[1..=3 * count].chunks_exact(3).all(|p| p[0] < 0.0));
+    assert!(cells[1 + 3 * count..].chunks_exact(6).all(left));
+    assert_eq!(s.post(&format!("/api/projects/{id}/skeleton?zone=x"), &recipe).status, 400);
+}
+
+#[test]
 fn relaxing_is_told_and_goes_on_where_it_was_told_to_stop() {
     let (_dir, s) = fresh();
     let p = s.post("/api/projects", &json!({ "from": "reedling", "part": "tow_grip" })).json();

@@ -1,6 +1,7 @@
 import { Select } from 'antd'
 import { useBench } from '../state'
-import { ownOf, useFilling } from './filling'
+import { useFilling } from './filling'
+import { ownOf } from './zoneRules'
 
 /** Which filling is worked on, where zones have their own. */
 export function FillingChoice() {

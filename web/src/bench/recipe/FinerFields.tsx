@@ -1,15 +1,19 @@
+import { Button } from 'antd'
 import type { Recipe } from '../../api/client'
-import { mm } from '../../shared/format'
+import { count, mm } from '../../shared/format'
 import { edit } from '../state'
 import { useFilling } from './filling'
 import { SwitchLine } from './Lines'
-import { leastShare, withSeeds, type S } from './structureRules'
+import { leastShare, withSeeds, withStructure, type S } from './structureRules'
 import { Value } from './Value'
 import { marked, withMarked, ZoneChoice } from './ZoneChoice'
 
 type Finer = NonNullable<S['seeds']['finer']>
 
 const surface = -1
+
+/** Cells as large as as many points would make them if all were alike; the number of points follows. */
+const withSize = (cell: number) => (r: Recipe) => withSeeds({ count: null })(withStructure({ cell_mm: [cell, cell, cell] })(r))
 
 /** Which zones have smaller cells around them, and whether the surface has. */
 const near = (finer: Finer, chosen: number[]) => (r: Recipe) =>
@@ -24,6 +28,7 @@ export function FinerFields() {
   const { list } = recipe.zones
   const cell = Math.min(...cell_mm)
   const { finer } = seeds
+  const pointed = filling.structure.kind !== 'foam_sheet'
   const least = leastShare(filling.structure, recipe)
   const zones = marked(list, 'finer')
   const first: Finer = { share: 0.5, reach_mm: Number((2.5 * cell).toPrecision(2)), surface: zones.length === 0 }
@@ -41,7 +46,7 @@ export function FinerFields() {
           />
           <Value
             label="Size there"
-            hint="share of the cell size"
+            hint="of the cell size"
             value={100 * finer.share}
             unit="%"
             digits={0}
@@ -60,11 +65,28 @@ export function FinerFields() {
             <dl className="facts">
               <div>
                 <dt>Cells, near to far</dt>
-                <dd title={seeds.count ? 'The number of points is kept: smaller cells there make the others larger' : 'The cell size is kept: smaller cells there take more points'}>
+                <dd>
                   {mm(found.cell_mm)} to {mm(found.cell_mm / least)}
                 </dd>
               </div>
             </dl>
+          )}
+          {pointed && least < 1 && !seeds.own && seeds.layout !== 'surface' && (
+            <div className="line">
+              <span className="label">
+                {seeds.count ? 'The number of points is kept' : 'The cell size is kept'}
+                <small>{seeds.count ? 'others grow larger' : `it takes ${count(found?.structure?.seeds ?? 0)} points`}</small>
+              </span>
+              {seeds.count ? (
+                <Button size="small" onClick={() => edit(withSize(Number(Math.cbrt(f.project.part.volume_mm3 / (seeds.count ?? 1)).toFixed(2))))}>
+                  Keep the size
+                </Button>
+              ) : (
+                <Button size="small" onClick={() => edit(withSeeds({ count: found?.structure?.seeds ?? null }))}>
+                  Keep the number
+                </Button>
+              )}
+            </div>
           )}
         </>
       )}

@@ -1,15 +1,9 @@
 import type { Recipe, RunInfo } from '../../api/client'
 import { useBench } from '../state'
-import { withZone } from './zoneRules'
+import { ownOf, withZone } from './zoneRules'
 
 /** A structure with its thickness: what fills the part, or a zone in its own way. */
 export type Filling = Pick<Recipe, 'structure' | 'thicken' | 'joins'>
-
-/** What fills a zone of the list in its own way. */
-export function ownOf(r: Recipe, zone: number | null) {
-  const z = zone === null ? undefined : r.zones.list[zone]
-  return z?.role === 'fill' ? (z.own ?? null) : null
-}
 
 /** The filling that the steps Structure and Thicken work on: the part's where the zone has none of its own. */
 export const fillingOf = (r: Recipe, zone: number | null): Filling => ownOf(r, zone) ?? r

@@ -17,6 +17,12 @@ export const withSkin = (i: number, change: (s: Skin) => Skin) => withZones((z) 
 /** Changes what faces of the part enclose. */
 export const withPockets = (change: (p: Pocket[]) => Pocket[]) => (r: Recipe): Recipe => ({ ...r, part: { ...r.part, pockets: change(r.part.pockets ?? []) } })
 
+/** What fills a zone of the list in its own way. */
+export function ownOf(r: Recipe, zone: number | null) {
+  const z = zone === null ? undefined : r.zones.list[zone]
+  return z?.role === 'fill' ? (z.own ?? null) : null
+}
+
 export const faces = (n: number) => (n === 1 ? '1 face' : `${n} faces`)
 
 const alike = (a: readonly number[], b: readonly number[]) => a.every((v, i) => v === b[i])

@@ -3,7 +3,7 @@ import { useEffect, useRef, useState } from 'react'
 import { api, type FaceInfo } from '../../api/client'
 import { area, mm } from '../../shared/format'
 import { facesOf, numbersOf, withFaces } from '../recipe/faceRules'
-import { fillingOf } from '../recipe/filling'
+import { fillingOf, useFilling } from '../recipe/filling'
 import { choiceOf, useChoices, withStructure } from '../recipe/structureRules'
 import { withShape } from '../recipe/shapeRules'
 import { middle, moved, same, triple, withZone } from '../recipe/zoneRules'
@@ -83,8 +83,9 @@ export function View() {
 
   const wanted = picture?.info.linked.thickness_mm ?? 1
   useEffect(() => scene.current?.setColour(s.colourBy, [0.5 * wanted, 2 * wanted]), [s.colourBy, wanted, picture])
-  const seeded = choiceOf(useChoices(), recipe?.structure.kind ?? 'gyroid')?.family === 'seeded'
-  const hasStruts = picture?.info.linked.walls === false && !!picture.info.linked.structure
+  const filling = useFilling()
+  const seeded = choiceOf(useChoices(), filling?.filling.structure.kind ?? 'gyroid')?.family === 'seeded'
+  const hasStruts = filling?.found?.walls === false && !!filling.found.structure
   // A kind chosen later may have none of them to show.
   const lacking = (s.view === 'cells' && !seeded) || (s.view === 'skeleton' && picture && !hasStruts)
   const view = lacking ? 'whole' : s.view
@@ -95,9 +96,10 @@ export function View() {
   }, [lacking])
   const saved = project?.recipe
   // While values change they are fetched with the numbers.
+  const of = filling?.at
   useEffect(() => {
     if (id && (view === 'cells' || view === 'skeleton')) void fetchLines(view)
-  }, [view, id])
+  }, [view, id, of])
   useEffect(() => {
     const lines = struts && s.skeleton ? new SkeletonLines(s.skeleton, s.strutColour) : cells && s.cells ? new CellLines(s.cells) : null
     scene.current?.setLines(lines)

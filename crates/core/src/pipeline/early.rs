@@ -1,0 +1,88 @@
+//! What leads up to a mesh, to be looked at: points, cells and struts of one filling, where that fills the part.
+
+use super::{Inner, Pipeline, RunError, Stage, Watch};
+use crate::lattice::clean::{states, StrutState};
+use crate::lattice::finer::Site;
+use crate::lattice::make::{self, SeedCells};
+use crate::lattice::skeleton::Skeleton;
+use crate::part::Part;
+use crate::recipe::Recipe;
+use crate::zoned::Regions;
+use glam::DVec3;
+
+impl Pipeline {
+    /// The struts of a zone's own structure, or of the part's, and how they lie in the part; `None` for structures of walls,
+    /// and for more than [`make::MOST_STRUTS`].
+    pub fn skeleton(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        zone: Option<usize>,
+        watch: &dyn Watch,
+    ) -> Result<Option<(Skeleton, Vec<StrutState>)>, RunError> {
+        recipe.validate(&part.mesh.bounds())?;
+        let (number, filling) = recipe.filling_of(zone);
+        let bare = self.bare(part, recipe, &filling, true, watch)?.0;
+        let Some(mut net) = make::skeleton_of(part, filling.structure, &*bare) else { return Ok(None) };
+        let mut states = states(part, &net, bare.cell());
+        if let Some(within) = Within::of(part, recipe, number) {
+            let ends = |s: &[u32; 2]| within.reached_by(net.ends(*s));
+            let shown: Vec<bool> = net.struts.iter().map(ends).collect();
+            let mut keep = shown.iter();
+            net.struts.retain(|_| *keep.next().expect("one for each"));
+            let mut keep = shown.iter();
+            states.retain(|_| *keep.next().expect("one for each"));
+        }
+        Ok(Some((net, states)))
+    }
+
+    /// Seed points of a zone's own structure, or of the part's, and the cells around them; none for structures that grow
+    /// from no points in space.
+    pub fn seed_cells(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        zone: Option<usize>,
+        watch: &dyn Watch,
+    ) -> Result<SeedCells, RunError> {
+        recipe.validate(&part.mesh.bounds())?;
+        let (number, filling) = recipe.filling_of(zone);
+        let s = filling.structure;
+        let marked = recipe.zones.list.iter().filter(|z| z.finer && s.seeds.finer.is_some());
+        let places: Vec<_> = marked.map(|z| &z.place).collect();
+        let key = self.key(&[&"cells", &part.key, s, &places]);
+        let rest = self.resting(part, s, &places, watch);
+        let site = Site { part, zones: Some(&recipe.zones), draft: true, rest: &rest };
+        let bytes = |c: &SeedCells| c.points.len() * 24 + c.edges.bytes();
+        let cells = || make::seed_cells(site, s, &|| watch.cancelled());
+        let mut found = (*self.stage(Stage::Skeleton, &key, &Inner(watch), bytes, cells)?).clone();
+        if let Some(within) = Within::of(part, recipe, number) {
+            found.points.retain(|p| within.holds(*p));
+            let SeedCells { edges, .. } = &mut found;
+            *edges = edges.filtered(|s| within.reached_by(edges.ends(s)));
+        }
+        Ok(found)
+    }
+}
+
+/// Where a filling fills the part, beside others.
+struct Within {
+    regions: Regions,
+    filling: usize,
+}
+
+impl Within {
+    /// `None` where it is the only one.
+    fn of(part: &Part, recipe: &Recipe, filling: usize) -> Option<Within> {
+        let regions = Regions::of(part, &recipe.zones);
+        (regions.fillings() > 1).then_some(Within { regions, filling })
+    }
+
+    fn holds(&self, p: DVec3) -> bool {
+        self.regions.filling_in(self.regions.zone_at(p)) == self.filling
+    }
+
+    fn reached_by(&self, [a, b]: [DVec3; 2]) -> bool {
+        [a, b, (a + b) * 0.5].into_iter().any(|p| self.holds(p))
+    }
+}
