@@ -11,7 +11,7 @@ use crate::grid::{Bits, Grid, HELD};
 use crate::lattice::{Bulk, Lattice};
 use crate::polygonise::RowPoints;
 use crate::zoned::{Region, Zoned};
-use glam::{DVec3, UVec3};
+use glam::{DVec3, UVec3, Vec3};
 
 /// The fillings of a part as one field.
 pub struct Patchwork<'a> {
@@ -95,7 +95,7 @@ fn joined(a: f64, b: f64, blend: f64) -> (f64, f64) {
     (a.min(b) - deeper, if b < a { 1.0 - share } else { share })
 }
 
-/// So many steps around ties and bands every place is looked at by itself.
+/// So many steps around ties every place is looked at by itself, and past a band its ends are.
 const ABOUT: f64 = 2.0;
 
 /// What the field is at a place.
@@ -173,9 +173,11 @@ impl<'a> Patchwork<'a> {
                 around.value + (own.value - around.value) * share
             } else {
                 let step = self.grid().step;
-                let a = (own.value + of_own.thinned(share, step)).max(s - half * of_own.far());
-                let b = (around.value + of_around.thinned(1.0 - share, step)).max(-half * of_around.far() - s);
-                joined(a, b, of_own.blend.min(of_around.blend)).0
+                // No edge is sharper than the grid shows: places are found by following the field.
+                let cut = |value: f64, side: f64| -joined(-value, -side, step).0;
+                let a = cut(own.value + of_own.thinned(share, step), s - half * of_own.far());
+                let b = cut(around.value + of_around.thinned(1.0 - share, step), -half * of_around.far() - s);
+                joined(a, b, of_own.blend.min(of_around.blend).max(step)).0
             };
             let filling = if s < 0.0 { own.filling } else { around.filling };
             return Met { value, filling, from: From::Mixed };
@@ -239,6 +241,24 @@ impl<'a> Patchwork<'a> {
             r.solid.within(p, reach) && !r.solid.within(p, -reach)
         })
     }
+
+    /// Moves a point onto the border of the mixed field. Steps from the cell's corner.
+    fn settled(&self, corner: DVec3, local: Vec3, outside: u8) -> Vec3 {
+        let step = self.grid().step;
+        let out = Vec3::new((outside & 1) as f32, (outside >> 1 & 1) as f32, (outside >> 2) as f32);
+        let at = |local: Vec3| corner + local.as_dvec3() * step;
+        // Near the middle of a thin member it may be either side: the outer corner tells.
+        let deep = self.met(at(local)).value < -0.25 * step;
+        let mut p = at(if deep { local.lerp(out, 0.5) } else { local });
+        for _ in 0..4 {
+            let (v, g) = (self.met(p).value, self.gradient(p));
+            p -= g * (v / g.length_squared().max(0.05));
+            if v.abs() < 1e-3 * step {
+                break;
+            }
+        }
+        ((p - corner) / step).as_vec3()
+    }
 }
 
 /// Cut off where `side`, a distance to the border of zone `n`, is positive; that border's outward normal is the
@@ -271,10 +291,9 @@ impl Bulk for Patchwork<'_> {
     }
 
     fn smooth(&self, of: &Bits) -> Option<Bits> {
-        (!self.ties.is_empty() || self.is_blended()).then(|| {
-            let (ties, bands) = (self.beside_ties(of), self.in_bands(of, 2.0 * ABOUT * self.grid().step));
-            let mut out = of.clone();
-            out.par_words_mut(|w, j, k, word| *word &= !(ties.row(j, k)[w] | bands.row(j, k)[w]));
+        (!self.ties.is_empty()).then(|| {
+            let (near, mut out) = (self.beside_ties(of), of.clone());
+            out.par_words_mut(|w, j, k, word| *word &= !near.row(j, k)[w]);
             out
         })
     }
@@ -320,13 +339,31 @@ impl Bulk for Patchwork<'_> {
     }
 
     fn project(&self, row: &mut RowPoints) {
-        // What lies in bands is not smooth, and never comes here.
+        let grid = self.grid();
         let (j, k) = (row.j, row.k);
-        let of: Vec<usize> = row.i[..row.count].iter().map(|&i| self.zoned.filling_at(UVec3::new(i, j, k))).collect();
+        let mixed = usize::MAX;
+        let of: Vec<usize> = row.i[..row.count]
+            .iter()
+            .map(|&i| {
+                let at = grid.at(i, j, k);
+                if self.is_mixed(at, 2.0 * grid.step) {
+                    mixed
+                } else {
+                    self.zoned.filling_at(UVec3::new(i, j, k))
+                }
+            })
+            .collect();
         let mut kinds: Vec<usize> = of.clone();
         kinds.sort_unstable();
         kinds.dedup();
         for kind in kinds {
+            if kind == mixed {
+                for n in (0..row.count).filter(|n| of[*n] == mixed) {
+                    let settled = self.settled(grid.at(row.i[n], j, k), row.local(n), row.outside[n]);
+                    row.put(n, settled);
+                }
+                continue;
+            }
             let mine: Vec<usize> = (0..row.count).filter(|n| of[*n] == kind).collect();
             let mut some = row.some(&mine);
             self.fillings[kind].bulk.project(&mut some);
