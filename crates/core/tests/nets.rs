@@ -2,17 +2,18 @@
 //! relaxing that goes on where it was.
 
 use glam::DVec3;
+use proptest::prelude::*;
 use std::sync::atomic::{AtomicU32, Ordering};
 use ulmix_core::lattice::make;
 use ulmix_core::lattice::skeleton::Skeleton;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched, Watch};
 use ulmix_core::recipe::{
-    CellKind, CleanUp, Course, GivenKind, Joins, Kind, OwnStruts, Place, Recipe, Role, SeededKind, Structure, Taper, Thicken,
-    Toward, Zone,
+    CellKind, CleanUp, Course, DeadEnds, GivenKind, Joins, Kind, Layout, OwnStruts, Place, Recipe, Role, SeededKind, Seeds,
+    Spread, Structure, StrutSection, Taper, Thicken, Toward, Zone,
 };
 use ulmix_core::report::Verdict;
-use ulmix_mesh::TriMesh;
+use ulmix_mesh::{Topology, TriMesh};
 
 fn cube(side: f64) -> Part {
     Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(side))).unwrap()
@@ -204,4 +205,62 @@ fn points_are_relaxed_once_whatever_else_changes() {
     assert_eq!(rounds(&r), 3, "more rounds go on");
     r.structure.seeds.random += 1;
     assert_eq!(rounds(&r), 15, "other points begin again");
+}
+
+#[test]
+fn limits_that_leave_nothing_are_refused() {
+    let part = cube(20.0);
+    let mut r = recipe(&part, SeededKind::Delaunay, 6.0);
+    for (shortest, longest, field) in
+        [(0.8, 0.7, "shortest"), (1.5, 2.0, "shortest"), (0.0, 9.0, "longest"), (0.0, f64::NAN, "longest")]
+    {
+        (r.structure.seeds.shortest, r.structure.seeds.longest) = (shortest, longest);
+        let refused = r.validate(&part.mesh.bounds()).unwrap_err();
+        assert!(refused.field.ends_with(field) && !refused.hint.is_empty(), "{refused:?}");
+    }
+    r.structure.seeds = Default::default();
+    r.structure.seeds.apart = 0.71;
+    assert!(r.validate(&part.mesh.bounds()).unwrap_err().field.ends_with("apart"));
+    r.structure.seeds.apart = 0.0;
+    r.structure.clean.curved = 4;
+    assert!(r.validate(&part.mesh.bounds()).is_err());
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(20))]
+    #[test]
+    fn any_points_and_any_clean_up_give_a_closed_manifold(
+        kind in prop::sample::select(vec![SeededKind::Voronoi, SeededKind::VoronoiWalls, SeededKind::Delaunay, SeededKind::Neighbours]),
+        layout in prop::sample::select(vec![Layout::Inside, Layout::Surface, Layout::Both]),
+        dead_ends in prop::sample::select(vec![DeadEnds::Kept, DeadEnds::Removed, DeadEnds::Extended]),
+        (cell, loose, from_above, net, inner, keep_loose) in (3.0..11.0f64, any::<bool>(), any::<bool>(), any::<bool>(), any::<bool>(), any::<bool>()),
+        (rounds, apart, shortest, longest, weld) in (0u32..6, 0.0..0.7f64, 0.0..0.9f64, 1.0..3.0f64, 0.0..0.4f64),
+        (curved, most_at_node, least_left) in (0u32..4, prop::sample::select(vec![0u32, 4, 7]), 0.0..0.6f64),
+        toward in prop::option::of(prop::sample::select(vec![Toward::Surface, Toward::Zones])),
+        flat in any::<bool>(),
+        percent in 4.0..45.0f64,
+        is_ball in any::<bool>(),
+    ) {
+        let part = if is_ball { ball() } else { cube(21.0) };
+        let mut r = recipe(&part, kind, cell);
+        let spread = if loose { Spread::Loose } else { Spread::Even };
+        let seeds = &mut r.structure.seeds;
+        *seeds = Seeds { layout, spread, from_above, net, inner, rounds, apart, shortest, longest, weld, ..seeds.clone() };
+        r.structure.clean = CleanUp { dead_ends, least_left, most_at_node, keep_loose, curved };
+        r.thicken = Thicken::RelativeDensity { percent };
+        if flat {
+            r.joins.section = StrutSection::Rectangular { taller_mm: 0.8, turn_deg: 30.0 };
+        }
+        r.joins.taper = toward.map(|toward| Taper { toward, more_mm: 0.6, reach_mm: 6.0 });
+        let place = Place::Sphere { centre_mm: [2.0, 3.0, 4.0], radius_mm: 4.0 };
+        r.zones.list = vec![Zone { thicker: true, ..Zone::new("Here", Role::Reference, place) }];
+        r.mesh.step_mm = Some(0.5);
+        let o = Pipeline::new(0).run(&part, &r, Quality::Final, &Unwatched).unwrap();
+        let t = Topology::of(&o.solid.mesh);
+        prop_assert!(t.sound(), "{:?}", (t.open_edges, t.non_manifold_edges, t.flipped_edges, t.non_manifold_vertices));
+        prop_assert!(o.report.volume_mm3.is_finite() && o.report.fill_density_percent.is_finite());
+        let thinnest = o.linked.fill.thickness_mm;
+        prop_assume!(thinnest > o.step_mm);
+        prop_assert_eq!(o.solid.crossings.as_ref().map(Vec::len), Some(0));
+    }
 }

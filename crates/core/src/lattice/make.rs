@@ -466,8 +466,9 @@ const TRIANGLE: f64 = 0.64;
 /// cut open, and touch others far away.
 fn within_lengths(net: Skeleton, seeds: &Seeds, cell: f64, region: &dyn Region) -> Skeleton {
     let size = |n: u32| region.size(net.nodes[n as usize]);
-    let fits = |e: [u32; 2]| (seeds.shortest..=seeds.longest).contains(&(net.length(e) / (cell * size(e[0]).max(size(e[1])))));
-    net.filtered(fits)
+    let fits = |e: &[u32; 2]| (seeds.shortest..=seeds.longest).contains(&(net.length(*e) / (cell * size(e[0]).max(size(e[1])))));
+    let struts = net.struts.iter().copied().filter(fits).collect();
+    Skeleton { struts, ..net }
 }
 
 /// Struts from every point to its nearest ones.

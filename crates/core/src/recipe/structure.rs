@@ -500,6 +500,13 @@ impl Structure {
         check("structure.seeds.apart", "The distance that points keep, in cells,", "", s.apart, 0.0, 0.7)?;
         check("structure.seeds.shortest", "The length of the shortest struts, in cells,", "", s.shortest, 0.0, 1.0)?;
         check("structure.seeds.longest", "The length of the longest struts, in cells,", "", s.longest, 0.5, 5.0)?;
+        if s.shortest >= s.longest {
+            return Err(RecipeError::new(
+                "structure.seeds.shortest",
+                "No strut is as long as the shortest and as short as the longest that are allowed.",
+                "Make the upper limit larger than the lower one.",
+            ));
+        }
         check("structure.seeds.holes", "The share of walls that holes take", "", s.holes, 0.0, 0.95)?;
         check("structure.seeds.neighbours", "The number of neighbours", "", s.neighbours as f64, 1.0, 12.0)?;
         if let Some(f) = &s.finer {
