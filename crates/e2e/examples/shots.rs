@@ -1,12 +1,8 @@
 //! Renews the pictures of the documentation from the demo data: `shots FOLDER`.
 
-#[path = "../tests/browser/mod.rs"]
-#[allow(dead_code)] // journeys use more of it
-mod browser;
-
-use browser::Bench;
 use glam::DVec3;
 use std::path::PathBuf;
+use ulmix_e2e::browser::{Bench, Pictures};
 use ulmix_formats::stl;
 use ulmix_mesh::TriMesh;
 
@@ -14,7 +10,7 @@ use ulmix_mesh::TriMesh;
 async fn main() {
     let folder = PathBuf::from(std::env::args().nth(1).expect("a folder for the pictures"));
     std::fs::create_dir_all(&folder).unwrap();
-    let b = Bench::start().await;
+    let b = Bench::with(Pictures::Full).await;
     let take = async |name: &str| b.screenshot(&folder.join(name)).await;
 
     b.open("/project/keel-bracket").await;

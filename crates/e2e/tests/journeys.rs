@@ -1,12 +1,9 @@
 //! A person's journeys in a real browser against the real binary. Assertions are on what is seen
 //! and on the file that is saved, read again.
 
-#[allow(dead_code)] // each file of journeys uses some of it
-mod browser;
-
-use browser::leaving::{made, written};
-use browser::Bench;
 use glam::DVec3;
+use ulmix_e2e::browser::leaving::{made, written};
+use ulmix_e2e::browser::Bench;
 use ulmix_formats::{stl, Limits};
 use ulmix_mesh::{Topology, TriMesh};
 

@@ -1,11 +1,8 @@
 //! Journeys through structures: each is chosen and shaped in the browser and leaves as a file that is read again.
 
-#[allow(dead_code)] // each file of journeys uses some of it
-mod browser;
-
-use browser::leaving::made;
-use browser::Bench;
 use glam::DVec3;
+use ulmix_e2e::browser::leaving::made;
+use ulmix_e2e::browser::Bench;
 use ulmix_formats::stl;
 use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 

@@ -721,6 +721,11 @@ export interface components {
         Facts: {
             /**
              * Format: double
+             * @description Size of cells if as many points made them all alike. mm.
+             */
+            alike_mm: number;
+            /**
+             * Format: double
              * @description Distance of the two nearest seed points. mm.
              */
             closest_mm: number;

@@ -1,7 +1,7 @@
 import { create } from 'zustand'
 import { api, Refused, Unreachable, type FaceInfo, type Foreseen, type Job, type NewFile, type Project, type Recipe, type RunInfo } from '../api/client'
 import { standOn } from './recipe/standRules'
-import { drainHole, ownOf, withZones } from './recipe/zoneRules'
+import { drainHole, filledAt, withZones } from './recipe/zoneRules'
 import type { FollowedFaces } from './recipe/followedRules'
 import type { PickTool } from './view/FacePicker'
 import type { StrutColour } from './view/skeleton'
@@ -445,7 +445,7 @@ export async function fetchLines(view: 'cells' | 'skeleton') {
   if (!project || !recipe) return
   const own = ++asked
   try {
-    const lines = await api[view](project.id, recipe, ownOf(recipe, filled) ? filled : null)
+    const lines = await api[view](project.id, recipe, filledAt(recipe, filled))
     if (own === asked) set({ [view]: lines })
   } catch (e) {
     if (own === asked) tell(e)

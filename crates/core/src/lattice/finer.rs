@@ -2,8 +2,7 @@
 
 use super::relaxing::{Forgetful, Rest};
 use crate::part::Part;
-use crate::recipe::structure::Finer;
-use crate::recipe::Zones;
+use crate::recipe::{Finer, Place, Zones};
 use crate::solids::Solid;
 use glam::DVec3;
 
@@ -25,6 +24,11 @@ impl<'a> From<&'a Part> for Site<'a> {
     }
 }
 
+/// Zones around which cells are smaller, where a structure makes use of that.
+pub fn marked<'a>(zones: &'a Zones, finer: Option<&Finer>) -> Vec<&'a Place> {
+    zones.list.iter().filter(|z| z.finer && finer.is_some()).map(|z| &z.place).collect()
+}
+
 /// The size of cells by place.
 pub struct Sizes<'a> {
     /// Where cells are smallest.
@@ -36,13 +40,13 @@ pub struct Sizes<'a> {
 impl<'a> Sizes<'a> {
     /// `None` when cells are of one size everywhere.
     pub fn of(site: Site<'a>, finer: Option<&Finer>) -> Option<Sizes<'a>> {
-        let finer = *finer?;
-        let marked = site.zones.into_iter().flat_map(|z| &z.list).filter(|z| z.finer);
-        let regions = marked.map(|z| Solid::of(&z.place, site.part).0);
+        let finer = finer?;
+        let marked = site.zones.into_iter().flat_map(|zones| marked(zones, Some(finer)));
+        let regions = marked.map(|place| Solid::of(place, site.part).0);
         // Faces that the part does not have are nowhere.
         let near: Vec<Solid> = regions.filter(|r| r.value(site.part.mesh.points[0]).is_finite()).collect();
         let surface = finer.surface.then_some(site.part);
-        (surface.is_some() || !near.is_empty()).then_some(Sizes { near, surface, finer })
+        (surface.is_some() || !near.is_empty()).then_some(Sizes { near, surface, finer: *finer })
     }
 
     /// The smallest share.

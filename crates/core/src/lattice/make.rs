@@ -19,7 +19,7 @@ use super::voronoi::{Asked, Within};
 use super::{own_cell, taper, unit, Bare, Facts};
 use crate::median::median;
 use crate::part::Part;
-use crate::recipe::structure::MOST_SEEDS;
+use crate::recipe::seeds::MOST_SEEDS;
 use crate::recipe::{
     CellKind, ExtrudedKind, FaceMark, FoamKind, GivenKind, Joins, Kind, RecipeError, SeededKind, Seeds, Structure, StrutSection,
 };
@@ -76,14 +76,14 @@ pub fn seed_cells(site: Site, s: &Structure, cancelled: &(dyn Fn() -> bool + Syn
     let sides = Sides::new(site.part, places_of(site.part, s));
     let region = Scaled { part: site.part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
     let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
-    let placed = |p: &DVec3| frame.back(*p * scale);
-    let in_reach = |a: DVec3, b: DVec3| !sides.clearly_outside(placed(&a), placed(&b));
-    let asked = Asked { edge: &in_reach, circles: false };
-    let raw = found.cells().diagram(found.points(), &found.bounds, &asked).edges;
-    let edges = Skeleton { nodes: raw.nodes.iter().map(placed).collect(), struts: raw.struts };
+    let asked = Asked { edge: &|a, b| region.may_reach(a, b), circles: false };
+    let edges = region.placed_net(found.cells().diagram(found.points(), &found.bounds, &asked).edges);
     let inside: Vec<bool> = edges.nodes.par_iter().map(|p| sides.inside(*p)).collect();
     let edges = edges.filtered(|e| e.iter().any(|n| inside[*n as usize]));
-    Some(SeedCells { points: found.points()[..found.inside + found.on_surface].iter().map(placed).collect(), edges })
+    Some(SeedCells {
+        points: found.points()[..found.inside + found.on_surface].iter().map(|p| region.placed(*p)).collect(),
+        edges,
+    })
 }
 
 /// Of how many places sides of the part are asked for, about: vertices of cells are several times as many as points.
@@ -231,6 +231,13 @@ fn net_of(site: Site, struts: Vec<[DVec3; 2]>, inner: usize, joins: Joins, cell:
     Net::new(Frame::OF_PART, Source::Struts { struts, inner, ends }, joins, cell)
 }
 
+/// A net without one on the surface that would be thicker.
+fn alike(site: Site, net: Skeleton, joins: Joins, cell: f64) -> Net {
+    let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
+    let inner = struts.len();
+    net_of(site, struts, inner, joins, cell).with_skeleton(net)
+}
+
 /// Cells in rows that bend, as far as they reach into the part.
 fn bent(site: Site, kind: CellKind, s: &Structure, rows: &Rows, joins: Joins) -> Net {
     let part = site.part;
@@ -240,11 +247,8 @@ fn bent(site: Site, kind: CellKind, s: &Structure, rows: &Rows, joins: Joins) ->
     let raw = rows.struts(&unit_struts(kind, s));
     let sides = Sides::new(part, raw.nodes.len());
     let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
-    let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
-    let inner = struts.len();
-    let made = net_of(site, struts, inner, joins, cell);
     let facts = Facts { rows: Some(rows.counts), ..facts };
-    made.with_opening(straight.opening(0.0)).with_facts(facts).with_skeleton(net)
+    alike(site, net, joins, cell).with_opening(straight.opening(0.0)).with_facts(facts)
 }
 
 fn cell_points(frame: Frame, cell: DVec3) -> Vec<DVec3> {
@@ -344,6 +348,7 @@ fn of_points(facts: Facts, found: &Scattered, volumes: &[f64], region: &dyn Regi
     Facts {
         seeds: found.inside,
         surface_seeds: found.on_surface,
+        alike_mm: found.alike * cell / found.cell,
         closest_mm: found.closest() * cell,
         rounds: found.rounds(),
         moved_mm: found.moved() * cell,
@@ -397,9 +402,7 @@ fn seeded(
     let mut outer = Skeleton::default();
     let points = found.points();
     let inner = s.seeds.inner || !s.seeds.net;
-    let edges = |a: DVec3, b: DVec3| {
-        kind == SeededKind::Voronoi && inner && !sides.clearly_outside(frame.back(a * scale), frame.back(b * scale))
-    };
+    let edges = |a: DVec3, b: DVec3| kind == SeededKind::Voronoi && inner && region.may_reach(a, b);
     let d = found.cells().diagram(points, &found.bounds, &Asked { edge: &edges, circles: false });
     let (raw, opening) = match kind {
         SeededKind::Voronoi => {
@@ -408,23 +411,20 @@ fn seeded(
             let over = |(pair, width): (&[u32; 2], &f64)| width / region.size(middle(*pair));
             let widths: Vec<f64> = d.pairs.par_iter().zip(&d.widths).map(over).collect();
             if s.seeds.net {
-                let surface = part.mesh.clone().mapped(|p| frame.local(p) / scale);
+                let surface = part.mesh.clone().mapped(|p| region.local(p));
                 let sharp: &[[u32; 2]] = if s.seeds.edges { &part.sharp_edges } else { &[] };
                 outer = outer::net(&surface, points, &d.pairs, sharp);
             }
             (d.edges, median(widths).unwrap_or(0.0))
         }
         SeededKind::Delaunay => {
-            // At the rim of the padding cells are cut open, and touch others far away.
-            (Skeleton { nodes: points.to_vec(), struts: d.pairs }, TRIANGLE * found.cell)
+            let all = Skeleton { nodes: points.to_vec(), struts: d.pairs };
+            (within_lengths(all, &s.seeds, found.cell, &region), TRIANGLE * found.cell)
         }
-        SeededKind::Neighbours => (nearest(points, s.seeds.neighbours as usize), found.cell),
-        SeededKind::VoronoiWalls => unreachable!("walls are no struts"),
+        _ => (within_lengths(nearest(points, s.seeds.neighbours as usize), &s.seeds, found.cell, &region), found.cell),
     };
-    let raw = if kind == SeededKind::Voronoi { raw } else { within_lengths(raw, &s.seeds, found.cell, &region) };
-    let placed = |s: Skeleton| Skeleton { nodes: s.nodes.iter().map(|p| frame.back(*p * scale)).collect(), ..s };
     let weld = |p: DVec3| s.seeds.weld * cell * sizes.as_ref().map_or(1.0, |s| s.share(p));
-    let (net, facts) = cleaned(part, &sides, placed(raw), placed(outer), cell, &weld, &s.clean);
+    let (net, facts) = cleaned(part, &sides, region.placed_net(raw), region.placed_net(outer), cell, &weld, &s.clean);
     let facts = known(facts, &d.volumes);
     let of_net = |ends: [DVec3; 2]| joins.net_mm > 0.0 && is_on_surface(part, ends, cell);
     let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) = net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
@@ -445,10 +445,7 @@ fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
     let cell = median(raw.struts.iter().map(|e| raw.length(*e)).collect()).unwrap_or(1.0);
     let sides = Sides::new(part, raw.nodes.len());
     let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
-    let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
-    let inner = struts.len();
-    let made = net_of(site, struts, inner, joins, cell);
-    made.with_opening(TRIANGLE * cell).with_facts(facts).with_skeleton(net)
+    alike(site, net, joins, cell).with_opening(TRIANGLE * cell).with_facts(facts)
 }
 
 /// The cell of a file; `None` where there is none.

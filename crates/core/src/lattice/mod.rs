@@ -208,6 +208,10 @@ pub struct Facts {
     #[serde(default)]
     #[schema(required = true)]
     pub surface_seeds: usize,
+    /// Size of cells if as many points made them all alike. mm.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub alike_mm: f64,
     /// Distance of the two nearest seed points. mm.
     #[serde(default)]
     #[schema(required = true)]

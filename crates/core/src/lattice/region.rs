@@ -2,6 +2,7 @@
 
 use super::finer::Sizes;
 use super::members::Frame;
+use super::skeleton::Skeleton;
 use crate::part::Part;
 use crate::random::Random;
 use crate::sides::Sides;
@@ -20,16 +21,12 @@ pub trait Region: Sync {
     /// Share of its distance by which a point may move in any direction and stay on its side.
     fn slack(&self) -> f64;
     fn volume(&self) -> f64;
-    /// Of the part's surface; 0 where no point can lie on one.
-    fn area(&self) -> f64 {
+    /// Of the part's surface; 0 where no point can lie on one. `from_above`: of its shadow along z, both sides together.
+    fn area(&self, _from_above: bool) -> f64 {
         0.0
     }
-    /// Of the surface's shadow along z, both sides together.
-    fn shadow(&self) -> f64 {
-        self.area()
-    }
-    /// So many places on that surface, as chance has it, each with its normal. `from_above`: evenly as they are seen along
-    /// z, so that steep faces hold few.
+    /// So many places on that surface, as chance has it, each with where it counts as lying when places are to keep apart.
+    /// `from_above`: evenly as they are seen along z, so that steep faces hold few; upper and lower sides are two sheets.
     fn on_surface(&self, _count: usize, _from_above: bool, _random: &mut Random) -> Vec<(DVec3, DVec3)> {
         Vec::new()
     }
@@ -63,8 +60,28 @@ pub struct Scaled<'a> {
 }
 
 impl Scaled<'_> {
+    /// A place of the part in cells.
+    pub fn local(&self, p: DVec3) -> DVec3 {
+        self.frame.local(p) / self.scale
+    }
+
+    /// Where a place in cells lies in the part. mm.
+    pub fn placed(&self, p: DVec3) -> DVec3 {
+        self.frame.back(p * self.scale)
+    }
+
+    /// May a strut between two places in cells come as near to the part as it is long?
+    pub fn may_reach(&self, a: DVec3, b: DVec3) -> bool {
+        !self.sides.clearly_outside(self.placed(a), self.placed(b))
+    }
+
+    /// The whole of a net in cells, in the part.
+    pub fn placed_net(&self, net: Skeleton) -> Skeleton {
+        Skeleton { nodes: net.nodes.iter().map(|p| self.placed(*p)).collect(), ..net }
+    }
+
     fn corners(&self, triangle: usize) -> [DVec3; 3] {
-        self.part.mesh.corners(triangle).map(|p| self.frame.local(p) / self.scale)
+        self.part.mesh.corners(triangle).map(|p| self.local(p))
     }
 
     /// Area of each triangle and all before it; or of their shadows along z.
@@ -85,13 +102,13 @@ impl Scaled<'_> {
 
 impl Region for Scaled<'_> {
     fn bounds(&self) -> (DVec3, DVec3) {
-        box_of(self.part, |p| self.frame.local(p) / self.scale)
+        box_of(self.part, |p| self.local(p))
     }
 
     fn distance(&self, p: DVec3, limit: f64) -> f64 {
         // In the direction in which a cell is smallest a step is longest.
         let by = self.scale.min_element();
-        let at = self.frame.back(p * self.scale);
+        let at = self.placed(p);
         match self.part.distance.query(at, limit * self.scale.max_element()) {
             Some((d, _)) => d / by,
             None if self.sides.inside(at) => -limit,
@@ -100,7 +117,7 @@ impl Region for Scaled<'_> {
     }
 
     fn clearly_inside(&self, p: DVec3) -> Option<bool> {
-        self.sides.clearly_inside(self.frame.back(p * self.scale))
+        self.sides.clearly_inside(self.placed(p))
     }
 
     fn slack(&self) -> f64 {
@@ -111,16 +128,14 @@ impl Region for Scaled<'_> {
         self.part.facts.volume_mm3 / self.scale.to_array().iter().product::<f64>()
     }
 
-    fn area(&self) -> f64 {
-        self.areas(false).last().copied().unwrap_or(0.0)
-    }
-
-    fn shadow(&self) -> f64 {
-        self.areas(true).last().copied().unwrap_or(0.0)
+    fn area(&self, from_above: bool) -> f64 {
+        self.areas(from_above).last().copied().unwrap_or(0.0)
     }
 
     fn on_surface(&self, count: usize, from_above: bool, random: &mut Random) -> Vec<(DVec3, DVec3)> {
         let sums = self.areas(from_above);
+        let (low, high) = self.bounds();
+        let apart = 2.0 * (high - low).length();
         let whole = sums.last().copied().unwrap_or(0.0);
         let place = |_| {
             let at = random.unit() * whole;
@@ -129,14 +144,16 @@ impl Region for Scaled<'_> {
             // Two halves of a parallelogram are one triangle.
             let (u, v) = (random.unit(), random.unit());
             let (u, v) = if u + v > 1.0 { (1.0 - u, 1.0 - v) } else { (u, v) };
-            (a + (b - a) * u + (c - a) * v, (b - a).cross(c - a).normalize_or_zero())
+            let p = a + (b - a) * u + (c - a) * v;
+            let sheet = if (b - a).cross(c - a).z > 0.0 { apart } else { 0.0 };
+            (p, if from_above { p.with_z(sheet) } else { p })
         };
         (0..if sums.is_empty() { 0 } else { count }).map(place).collect()
     }
 
     fn onto_surface(&self, p: DVec3) -> DVec3 {
-        let near = self.part.bvh().nearest(self.frame.back(p * self.scale), f64::INFINITY);
-        near.map_or(p, |n| self.frame.local(n.point) / self.scale)
+        let near = self.part.bvh().nearest(self.placed(p), f64::INFINITY);
+        near.map_or(p, |n| self.local(n.point))
     }
 
     fn flat(&self) -> bool {
@@ -144,7 +161,7 @@ impl Region for Scaled<'_> {
     }
 
     fn size(&self, p: DVec3) -> f64 {
-        self.sizes.map_or(1.0, |s| s.share(self.frame.back(p * self.scale)))
+        self.sizes.map_or(1.0, |s| s.share(self.placed(p)))
     }
 
     fn least_size(&self) -> f64 {

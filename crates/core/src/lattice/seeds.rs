@@ -12,7 +12,7 @@ use super::spacing::Spaced;
 use super::surface::low_discrepancy;
 use super::voronoi::{Cells, Within};
 use crate::random::Random;
-use crate::recipe::structure::MOST_SEEDS;
+use crate::recipe::seeds::MOST_SEEDS;
 use crate::recipe::{Layout, Seeds, Spread};
 use glam::DVec3;
 use rayon::prelude::*;
@@ -27,6 +27,8 @@ pub struct Scattered {
     pub on_surface: usize,
     /// Edge of a cube of a cell's volume.
     pub cell: f64,
+    /// The same if all cells were alike; 0 without points inside.
+    pub alike: f64,
     pub bounds: Within,
 }
 
@@ -117,23 +119,25 @@ pub fn scatter(
         _ => count.unwrap_or((volume - half).round().clamp(least_inside, most) as u32) as usize,
     };
     let power = if region.flat() { 1.0 / 2.0 } else { 1.0 / 3.0 };
+    let edge = |volume: f64| (volume / (inside as f64 + half)).powf(power);
     let cell = match inside {
-        0 => (region.area() / surface.len().max(1) as f64).sqrt(),
-        _ => (volume / (inside as f64 + half)).powf(power),
+        0 => (region.area(false) / surface.len().max(1) as f64).sqrt(),
+        _ => edge(volume),
     };
+    let alike = if inside == 0 { 0.0 } else { edge(region.volume()) };
     let pad = PADDING * cell;
     let (low, high) = region.bounds();
     let deep = if region.flat() { DVec3::new(1.0, 1.0, 0.0) } else { DVec3::ONE };
     let (low, high) = ((low - pad) * deep, (high + pad) * deep);
-    let crowd = if seeds.spread == Spread::Even { CROWD } else { 1 };
+    let crowd = crowd(seeds);
 
     // Those that are there already: the others keep away from them.
     let fixed = given.as_ref().map_or_else(|| surface.clone(), |(within, beyond)| [&within[..], beyond].concat());
     let filled = if surface.is_empty() { inside } else { inside.max((volume / cell.powi(3)).ceil() as usize) };
     // Each on the surface drives out less than one.
     let wanted = crowd * (filled + surface.len());
-    let spacing = if crowd == 1 { seeds.apart * cell } else { 0.0 };
-    let (mut inner, mut outer) = candidates(region, seeds.random, wanted, (pad, spacing), (low, high), cancelled)?;
+    let mut spaced = spaced(seeds, cell);
+    let (mut inner, mut outer) = candidates(region, seeds.random, wanted, pad, &mut spaced, (low, high), cancelled)?;
     // As dense as those of the part alone.
     outer.truncate(outer.len() * filled / (filled + surface.len()).max(1));
     let grid = PointGrid::new(&fixed);
@@ -176,16 +180,30 @@ pub fn scatter(
     let while_relaxed = Within { outer: (kept, RELAXED_RADIUS * widest), ..bounds };
     let ground = Ground { region, bounds: while_relaxed, inside: found, kept, pad, cell };
     let state = relaxed(points, seeds.rounds, &ground, rest, cancelled)?;
-    Some(Scattered { state, inside: found, on_surface, cell, bounds })
+    Some(Scattered { state, inside: found, on_surface, cell, alike, bounds })
 }
 
-/// Places by chance inside the region until there are so many, and those that come along within `pad` around it, none
-/// nearer than `spacing` to another. `None` when cancelled.
+/// Candidates for every point that stays.
+fn crowd(seeds: &Seeds) -> usize {
+    match seeds.spread {
+        Spread::Even => CROWD,
+        Spread::Loose => 1,
+    }
+}
+
+/// What keeps loose points apart; even ones are chosen from a crowd.
+fn spaced(seeds: &Seeds, cell: f64) -> Spaced {
+    Spaced::new(if seeds.spread == Spread::Loose { seeds.apart * cell } else { 0.0 })
+}
+
+/// Places by chance inside the region until there are so many, and those that come along within `pad` around it, where
+/// they are `spaced`. `None` when cancelled.
 fn candidates(
     region: &dyn Region,
     seed: u32,
     wanted: usize,
-    (pad, spacing): (f64, f64),
+    pad: f64,
+    spaced: &mut Spaced,
     (low, high): (DVec3, DVec3),
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<(Vec<DVec3>, Vec<DVec3>)> {
@@ -194,7 +212,6 @@ fn candidates(
     let (mut inner, mut outer) = (Vec::new(), Vec::new());
     let most = ((400 * wanted) as f64 / least.powi(3)) as usize + 100_000;
     let mut tried = 0;
-    let mut spaced = Spaced::new(spacing);
     while inner.len() < wanted && tried < most {
         let batch: Vec<DVec3> =
             (0..4096).map(|_| low + (high - low) * DVec3::new(random.unit(), random.unit(), random.unit())).collect();
@@ -227,7 +244,7 @@ fn candidates(
 
 /// Points on the surface of the part, if any are to lie there.
 fn surface_points(region: &dyn Region, seeds: &Seeds) -> Vec<DVec3> {
-    let area = region.area();
+    let area = region.area(false);
     if seeds.layout == Layout::Inside || area <= 0.0 {
         return Vec::new();
     }
@@ -240,10 +257,9 @@ fn surface_points(region: &dyn Region, seeds: &Seeds) -> Vec<DVec3> {
     let denser = sample.iter().map(|(p, _)| region.size(*p).powi(-2)).sum::<f64>() / sample.len().max(1) as f64;
     let covered = area * if sample.is_empty() { 1.0 } else { denser };
     let count = seeds.surface_count.map_or(covered.round().clamp(1.0, most), |n| n as f64);
-    let crowd = if seeds.spread == Spread::Even { CROWD } else { 1 };
-    let wanted = count as usize * crowd;
+    let wanted = count as usize * crowd(seeds);
     let cell = (covered / count).sqrt();
-    let mut spaced = Spaced::new(if crowd == 1 { seeds.apart * cell } else { 0.0 });
+    let mut spaced = spaced(seeds, cell);
     let mut found = Vec::new();
     // Where they are to keep a distance not all may find a place.
     for _ in 0..(400.0 / least.powi(2)) as usize {
@@ -255,18 +271,13 @@ fn surface_points(region: &dyn Region, seeds: &Seeds) -> Vec<DVec3> {
         }
     }
     found.truncate(wanted);
-    let (places, normals): (Vec<DVec3>, Vec<DVec3>) = found.into_iter().unzip();
-    if crowd == 1 {
+    let (places, seen): (Vec<DVec3>, Vec<DVec3>) = found.into_iter().unzip();
+    if seeds.spread == Spread::Loose {
         return places;
     }
-    // Seen from above the upper and the lower side are two sheets.
-    let (low, high) = region.bounds();
-    let sheet = |n: &DVec3| if n.z > 0.0 { 2.0 * (high - low).length() } else { 0.0 };
-    let seen = || places.iter().zip(&normals).map(|(p, n)| p.with_z(sheet(n))).collect();
-    let crowding: Vec<DVec3> = if above { seen() } else { places.clone() };
     let sizes: Vec<f64> = places.iter().map(|p| region.size(*p)).collect();
-    let shown = if above { region.shadow() / area } else { 1.0 };
-    let kept = eliminated(&crowding, &sizes, [(places.len(), count as usize), (0, 0)], cell * shown.sqrt() * PLANAR);
+    let shown = region.area(above) / area;
+    let kept = eliminated(&seen, &sizes, [(places.len(), count as usize), (0, 0)], cell * shown.sqrt() * PLANAR);
     kept.into_iter().map(|n| places[n]).collect()
 }
 
@@ -565,5 +576,7 @@ mod tests {
         let counted = of(&Seeds { count: Some(500), ..Seeds::default() });
         let inside = counted.points().iter().filter(|p| part.distance.inside(**p * 4.0)).count();
         assert!(inside == 500 && counted.inside == 500 && counted.cell > 1.0);
+        // As many points of cells alike: a thousand cells of the size asked for fill the part.
+        assert!((counted.alike - 2f64.cbrt()).abs() < 1e-12, "{}", counted.alike);
     }
 }

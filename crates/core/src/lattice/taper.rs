@@ -1,26 +1,27 @@
 //! Tapered struts: by how much both ends of each are thicker than the thinnest.
 
 use super::finer::Site;
-use crate::recipe::{Role, Taper, Toward, Zone};
+use crate::recipe::{Place, Role, Taper, Toward, Zone, Zones};
 use crate::solids::{Reach, Solid};
 use glam::DVec3;
 use rayon::prelude::*;
 use std::sync::Arc;
 
-/// Is a zone one toward which struts are thicker?
-pub fn marked(zone: &Zone, toward: Toward) -> bool {
-    match toward {
-        Toward::Surface => false,
-        Toward::Solids => zone.role == Role::KeepSolid,
-        Toward::Zones => zone.thicker,
-    }
+/// Zones toward which struts are thicker.
+pub fn marked(zones: &Zones, taper: Option<Taper>) -> Vec<&Place> {
+    let is_marked = |z: &&Zone| match taper.map(|t| t.toward) {
+        None | Some(Toward::Surface) => false,
+        Some(Toward::Solids) => z.role == Role::KeepSolid,
+        Some(Toward::Zones) => z.thicker,
+    };
+    zones.list.iter().filter(is_marked).map(|z| &z.place).collect()
 }
 
 /// By how much the radius of struts is larger at both ends; nothing when they do not taper.
 pub fn ends(site: Site, taper: Option<Taper>, struts: &[[DVec3; 2]]) -> Vec<[f64; 2]> {
     let Some(taper) = taper else { return Vec::new() };
-    let zones = site.zones.into_iter().flat_map(|z| &z.list).filter(|z| marked(z, taper.toward));
-    let mut thickest: Vec<Solid> = zones.map(|z| Solid::of(&z.place, site.part).0).collect();
+    let places = site.zones.into_iter().flat_map(|zones| marked(zones, Some(taper)));
+    let mut thickest: Vec<Solid> = places.map(|place| Solid::of(place, site.part).0).collect();
     if taper.toward == Toward::Solids {
         let bodies = site.part.bodies.iter().filter(|b| b.facts.role == Some(Role::KeepSolid));
         thickest.extend(bodies.map(|b| Solid::Body(Arc::clone(b), Reach::Own)));

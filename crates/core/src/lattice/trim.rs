@@ -43,20 +43,9 @@ pub fn cleaned(
     let cut_short = reaching.len() - struts.len();
     let reaching = Skeleton { struts, ..once };
     let (joined, held) = if outer.struts.is_empty() {
-        let close = 1e-6 * cell;
-        let on_surface = |p: &DVec3| !sides.apart(*p - close, *p + close) && part.bvh().nearest(*p, close * close).is_some();
-        let joined = reaching.filtered(|_| true);
-        let held = joined.nodes.par_iter().map(on_surface).collect();
-        (joined, held)
+        left_open(part, sides, &reaching, cell)
     } else {
-        // Where a cell's edge leaves the part three borders of the net meet: the same place but for
-        // rounding.
-        let own = reaching.nodes.len();
-        let (joined, number) = cut_off(part, sides, reaching, &inside).with(outer).merged_and_numbered(1e-5 * cell);
-        // Where struts are cut, and the net's, lie on the surface.
-        let mut held = vec![false; joined.nodes.len()];
-        number[own..].iter().filter(|n| **n != GONE).for_each(|n| held[*n as usize] = true);
-        (joined, held)
+        closed_by(outer, part, sides, reaching, &inside, cell)
     };
     let (welded, drawn) = joined.welded(weld, &held);
     // Pieces of a strut or two that hang on nothing would come out loose.
@@ -78,11 +67,36 @@ pub fn cleaned(
     if clean.curved == 0 {
         return (spread, facts);
     }
-    // Struts of the net go on into each other alone, and stay on the surface.
-    let of_net: Vec<bool> = spread.struts.par_iter().map(|s| is_on_surface(part, spread.ends(*s), cell)).collect();
-    let put = |n: usize, p: DVec3| if of_net[n] { part.bvh().nearest(p, f64::INFINITY).map_or(p, |near| near.point) } else { p };
-    let (curves, strands) = curved(&spread, (clean.curved, FINE * cell), &|n| of_net[n], &put);
+    let (curves, strands) = in_curves(part, &spread, clean.curved, cell);
     (curves, Facts { strands, ..facts })
+}
+
+/// A net that no other closes, and which of its nodes lie on the surface.
+fn left_open(part: &Part, sides: &Sides, net: &Skeleton, cell: f64) -> (Skeleton, Vec<bool>) {
+    let close = 1e-6 * cell;
+    let on_surface = |p: &DVec3| !sides.apart(*p - close, *p + close) && part.bvh().nearest(*p, close * close).is_some();
+    let net = net.filtered(|_| true);
+    let held = net.nodes.par_iter().map(on_surface).collect();
+    (net, held)
+}
+
+/// A net cut off at the surface and joined to the `outer` one that closes it there, and which nodes lie on the surface.
+fn closed_by(outer: Skeleton, part: &Part, sides: &Sides, net: Skeleton, is_inside: &[bool], cell: f64) -> (Skeleton, Vec<bool>) {
+    let own = net.nodes.len();
+    // Where a cell's edge leaves the part three borders of the net meet: the same place but for rounding.
+    let (joined, number) = cut_off(part, sides, net, is_inside).with(outer).merged_and_numbered(1e-5 * cell);
+    // Where struts are cut, and the net's.
+    let mut held = vec![false; joined.nodes.len()];
+    number[own..].iter().filter(|n| **n != GONE).for_each(|n| held[*n as usize] = true);
+    (joined, held)
+}
+
+/// The net with its strands as curves, and how many there are. Struts of the net on the surface go on into each other alone,
+/// and stay there.
+fn in_curves(part: &Part, net: &Skeleton, halvings: u32, cell: f64) -> (Skeleton, usize) {
+    let of_net: Vec<bool> = net.struts.par_iter().map(|s| is_on_surface(part, net.ends(*s), cell)).collect();
+    let put = |n: usize, p: DVec3| if of_net[n] { part.bvh().nearest(p, f64::INFINITY).map_or(p, |near| near.point) } else { p };
+    curved(net, (halvings, FINE * cell), &|n| of_net[n], &put)
 }
 
 /// Straight pieces of curved struts need not be shorter than this share of a cell.

@@ -2,7 +2,7 @@
 
 use super::{Inner, Pipeline, RunError, Stage, Watch};
 use crate::lattice::clean::{states, StrutState};
-use crate::lattice::finer::Site;
+use crate::lattice::finer::{self, Site};
 use crate::lattice::make::{self, SeedCells};
 use crate::lattice::skeleton::Skeleton;
 use crate::part::Part;
@@ -26,12 +26,8 @@ impl Pipeline {
         let Some(mut net) = make::skeleton_of(part, filling.structure, &*bare) else { return Ok(None) };
         let mut states = states(part, &net, bare.cell());
         if let Some(within) = Within::of(part, recipe, number) {
-            let ends = |s: &[u32; 2]| within.reached_by(net.ends(*s));
-            let shown: Vec<bool> = net.struts.iter().map(ends).collect();
-            let mut keep = shown.iter();
-            net.struts.retain(|_| *keep.next().expect("one for each"));
-            let mut keep = shown.iter();
-            states.retain(|_| *keep.next().expect("one for each"));
+            let shown = net.struts.iter().copied().zip(states).filter(|(s, _)| within.reached_by(net.ends(*s)));
+            (net.struts, states) = shown.unzip();
         }
         Ok(Some((net, states)))
     }
@@ -48,8 +44,7 @@ impl Pipeline {
         recipe.validate(&part.mesh.bounds())?;
         let (number, filling) = recipe.filling_of(zone);
         let s = filling.structure;
-        let marked = recipe.zones.list.iter().filter(|z| z.finer && s.seeds.finer.is_some());
-        let places: Vec<_> = marked.map(|z| &z.place).collect();
+        let places = finer::marked(&recipe.zones, s.seeds.finer.as_ref());
         let key = self.key(&[&"cells", &part.key, s, &places]);
         let rest = self.resting(part, s, &places, watch);
         let site = Site { part, zones: Some(&recipe.zones), draft: true, rest: &rest };

@@ -27,7 +27,7 @@ mod resting;
 use crate::grid::{Bits, Grid};
 use crate::lattice::course::Rows;
 use crate::lattice::density::DensityCurve;
-use crate::lattice::finer::Site;
+use crate::lattice::finer::{self, Site};
 use crate::lattice::make;
 use crate::lattice::taper;
 use crate::lattice::ties::{self, Strutted, Ties};
@@ -35,7 +35,7 @@ use crate::lattice::Bare;
 use crate::part::Part;
 use crate::patchwork::{Body, Tie};
 use crate::polygonise::{polygonise, Care, Shape};
-use crate::recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Structure, Zone, Zones};
+use crate::recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Structure, Zones};
 use crate::report::{self, Report};
 use crate::sample::{scatter, volume};
 use crate::shape::{Composed, Reaching, Side};
@@ -164,16 +164,12 @@ impl Pipeline {
         let thick: Vec<f64> = linked.fills().map(|f| f.thickness_mm).collect();
         let lattices: Vec<_> = bare.iter().zip(&thick).map(|(bare, thickness)| bare.thicken(*thickness)).collect();
         let fillings = recipe.fillings();
-        let body = |(f, t): (&Filling, &f64)| Body {
-            thickness: *t,
-            walls: f.structure.kind.walls(f.structure.form),
-            blend: f.joins.blend_mm,
-            alike: fillings.iter().position(|other| other.structure == f.structure).unwrap_or(0),
-        };
-        let bodies: Vec<Body> = fillings.iter().zip(&thick).map(body).collect();
         let mut reaching = Vec::new();
-        for (lattice, body) in lattices.iter().zip(bodies) {
-            reaching.push(Reaching { lattice: &**lattice, reach: plan::reach(quality, step, body.thickness), body });
+        for ((Filling { structure, joins, .. }, lattice), &thickness) in fillings.iter().zip(&lattices).zip(&thick) {
+            let walls = structure.kind.walls(structure.form);
+            let alike = fillings.iter().position(|other| other.structure == *structure).unwrap_or(0);
+            let body = Body { thickness, walls, blend: joins.blend_mm, alike };
+            reaching.push(Reaching { lattice: &**lattice, reach: plan::reach(quality, step, thickness), body });
         }
         let ties = self.ties(part, recipe, draft, watch)?;
         let thickened = |t: &Ties| {
@@ -325,11 +321,9 @@ impl Pipeline {
         // Other structures are the same in both.
         let draft = draft && matches!(filling.structure.kind, Kind::Foam(_));
         // Only where cells are smaller around some zones it follows the zones too.
-        let marked = recipe.zones.list.iter().filter(|z| z.finer && filling.structure.seeds.finer.is_some());
+        let finer = finer::marked(&recipe.zones, filling.structure.seeds.finer.as_ref());
         // And where struts are thicker toward some.
-        let thicker = |z: &&Zone| filling.joins.taper.is_some_and(|t| taper::marked(z, t.toward));
-        let [finer, thicker]: [Vec<_>; 2] =
-            [marked.map(|z| &z.place).collect(), recipe.zones.list.iter().filter(thicker).map(|z| &z.place).collect()];
+        let thicker = taper::marked(&recipe.zones, filling.joins.taper);
         // Where it ends changes nothing yet.
         let joins = Joins { proud: false, ..filling.joins };
         let key = self.key(&[&"bare", &part.key, filling.structure, &joins, &finer, &thicker, &draft]);

@@ -10,16 +10,20 @@
 //! | [`shapes`] | shapes of our own to begin with |
 //! | [`clean_up`] | what becomes of what a net of struts has too much of |
 //! | [`structure`], [`own_cell`], [`own_mesh`], [`own_points`], [`own_struts`] | what fills a zone; cells drawn by hand or from a file; seed points from a table; struts from a file |
+//! | [`seeds`] | seed points that own cells |
+//! | [`joins`] | what walls and struts look like where they meet |
 //! | [`zones`] | where the part may be hollow, and its skins |
 //! | [`stand`] | how the part stands on the printer's bed |
 
 mod clean_up;
 pub mod course;
+mod joins;
 pub mod own_cell;
 pub mod own_mesh;
 pub mod own_points;
 pub mod own_struts;
 mod part_step;
+pub mod seeds;
 pub mod shapes;
 pub mod stand;
 pub mod structure;
@@ -27,19 +31,18 @@ pub mod zones;
 
 pub use clean_up::{CleanUp, DeadEnds};
 pub use course::Course;
+pub use joins::{Joins, StrutSection, Taper, Toward};
 pub use own_cell::OwnCell;
 pub use own_mesh::OwnMesh;
 pub use own_points::OwnPoints;
 pub use own_struts::{FoundStruts, OwnStruts};
 pub use part_step::{Beside, FileMark, Mend, PartStep, Pocket, Shell, Unit};
+pub use seeds::{Finer, Layout, Seeds, Spread};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 pub use shapes::{OwnShape, ProfilePoint, Section};
 pub use stand::Stand;
-pub use structure::{
-    CellKind, ExtrudedKind, Family, Finer, FoamKind, Form, GivenKind, Joins, Kind, Layout, SeededKind, Seeds, Spread, Structure,
-    StrutSection, SurfaceKind, Taper, Toward,
-};
+pub use structure::{CellKind, ExtrudedKind, Family, FoamKind, Form, GivenKind, Kind, SeededKind, Structure, SurfaceKind};
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 pub use zones::{FaceKind, FaceMark, OwnFill, Place, Role, Skin, Zone, Zones};

@@ -78,7 +78,7 @@ export function FinerFields() {
                 <small>{seeds.count ? 'others grow larger' : `it takes ${count(found?.structure?.seeds ?? 0)} points`}</small>
               </span>
               {seeds.count ? (
-                <Button size="small" onClick={() => edit(withSize(Number(Math.cbrt(f.project.part.volume_mm3 / (seeds.count ?? 1)).toFixed(2))))}>
+                <Button size="small" onClick={() => edit(withSize(Number((found?.structure?.alike_mm ?? cell).toFixed(2))))}>
                   Keep the size
                 </Button>
               ) : (

@@ -1,6 +1,6 @@
 import type { Recipe, RunInfo } from '../../api/client'
 import { useBench } from '../state'
-import { ownOf, withZone } from './zoneRules'
+import { filledAt, ownOf, withZone } from './zoneRules'
 
 /** A structure with its thickness: what fills the part, or a zone in its own way. */
 export type Filling = Pick<Recipe, 'structure' | 'thicken' | 'joins'>
@@ -23,6 +23,6 @@ export const filledOf = (info: RunInfo | undefined, zone: number | null) => (zon
 export function useFilling() {
   const { project, recipe, picture, filled } = useBench()
   if (!project || !recipe) return null
-  const at = ownOf(recipe, filled) ? filled : null
+  const at = filledAt(recipe, filled)
   return { project, recipe, picture, at, filling: fillingOf(recipe, at), found: filledOf(picture?.info, at) }
 }

@@ -23,6 +23,9 @@ export function ownOf(r: Recipe, zone: number | null) {
   return z?.role === 'fill' ? (z.own ?? null) : null
 }
 
+/** The zone whose own filling is worked on; none for the part's. */
+export const filledAt = (r: Recipe, zone: number | null) => (ownOf(r, zone) ? zone : null)
+
 export const faces = (n: number) => (n === 1 ? '1 face' : `${n} faces`)
 
 const alike = (a: readonly number[], b: readonly number[]) => a.every((v, i) => v === b[i])

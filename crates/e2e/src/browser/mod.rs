@@ -29,6 +29,7 @@ pub struct Bench {
     server: Option<Child>,
     url: String,
     folder: tempfile::TempDir,
+    pictures: Pictures,
 }
 
 /// The release binary, built beside these tests.
@@ -52,11 +53,19 @@ fn say(mut command: Command, words: &str) -> (Child, String) {
     (child, line.trim().to_owned())
 }
 
-fn serve(data: &Path, port: &str) -> (Child, String) {
+/// How fine pictures are. The browser draws in software here.
+#[derive(Clone, Copy, PartialEq)]
+pub enum Pictures {
+    /// Few triangles, a quarter of the pixels; the page is laid out as ever.
+    Quick,
+    /// As a person sees them.
+    Full,
+}
+
+fn serve(data: &Path, port: &str, pictures: Pictures) -> (Child, String) {
     let mut command = Command::new(binary());
     command.args(["demo", "--data", data.to_str().unwrap(), "--port", port]);
-    if cfg!(test) {
-        // The browser draws in software here.
+    if pictures == Pictures::Quick {
         command.args(["--picture-triangles", "40000"]);
     }
     let (child, line) = say(command, "ready at");
@@ -64,10 +73,15 @@ fn serve(data: &Path, port: &str) -> (Child, String) {
 }
 
 impl Bench {
+    /// For a journey.
     pub async fn start() -> Bench {
+        Bench::with(Pictures::Quick).await
+    }
+
+    pub async fn with(pictures: Pictures) -> Bench {
         let turn = TURN.lock().await;
         let folder = tempfile::tempdir().unwrap();
-        let (server, url) = serve(&folder.path().join("u.sqlite"), "0");
+        let (server, url) = serve(&folder.path().join("u.sqlite"), "0", pictures);
         let mut command = Command::new("chromedriver");
         command.arg("--port=0");
         let (driver, line) = say(command, "started successfully on port");
@@ -89,8 +103,7 @@ impl Bench {
         ];
         let mut args: Vec<String> = args.map(Into::into).to_vec();
         args.push(format!("--user-data-dir={}", profile.display()));
-        if cfg!(test) {
-            // A quarter of the pixels to draw; the page is laid out as ever.
+        if pictures == Pictures::Quick {
             args.push("--force-device-scale-factor=0.5".into());
         }
         let options = json!({
@@ -104,7 +117,7 @@ impl Bench {
             .connect(&format!("http://127.0.0.1:{port}"))
             .await
             .expect("the browser starts");
-        let b = Bench { _turn: turn, client, driver, server: Some(server), url, folder };
+        let b = Bench { _turn: turn, client, driver, server: Some(server), url, folder, pictures };
         b.open("/").await;
         let inner = b.js("return [innerWidth, innerHeight]").await;
         let (w, h) = (inner[0].as_i64().unwrap(), inner[1].as_i64().unwrap());
@@ -378,7 +391,7 @@ impl Bench {
     /// Starts it again on the same port with the same data.
     pub fn restart_server(&mut self) {
         let port = self.url.rsplit(':').next().unwrap().to_owned();
-        self.server = Some(serve(&self.folder.path().join("u.sqlite"), &port).0);
+        self.server = Some(serve(&self.folder.path().join("u.sqlite"), &port, self.pictures).0);
     }
 }
 

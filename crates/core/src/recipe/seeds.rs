@@ -1,0 +1,172 @@
+//! Seed points that own cells: how many, where they lie, how they are spread, and what joins them.
+
+use super::{check, OwnPoints, RecipeError};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// How seed points are spread.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Spread {
+    /// Each well away from its neighbours.
+    #[default]
+    Even,
+    /// As chance has it.
+    Loose,
+}
+
+/// Where seed points lie.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Layout {
+    /// Inside the part.
+    #[default]
+    Inside,
+    /// On its surface.
+    Surface,
+    /// On its surface, and inside away from those.
+    Both,
+}
+
+/// Points that own cells.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct Seeds {
+    /// Given one by one, in place of scattered ones.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub own: Option<OwnPoints>,
+    /// Points inside the part; absent: as many as cells of the cell size fill it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub count: Option<u32>,
+    #[schema(required = true)]
+    pub layout: Layout,
+    /// Points on the surface, where some lie there; absent: as many as sides of the cell size cover it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub surface_count: Option<u32>,
+    /// Those lie evenly as they are seen along the structure's z, not by the area of the surface: steep faces hold few.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub from_above: bool,
+    /// The integer that repeats an arrangement.
+    #[schema(required = true)]
+    pub random: u32,
+    #[schema(required = true)]
+    pub spread: Spread,
+    /// Rounds in which every point moves to the middle of its cell.
+    #[schema(required = true)]
+    pub rounds: u32,
+    /// Loose points keep this distance from each other, in cells; 0: as chance has it. There may then be fewer of them.
+    #[schema(required = true)]
+    pub apart: f64,
+    /// Nearest points that each point is joined to.
+    #[schema(required = true)]
+    pub neighbours: u32,
+    /// Struts between points that are shorter, in cells, are left out.
+    #[schema(required = true)]
+    pub shortest: f64,
+    /// And those that are longer.
+    #[schema(required = true)]
+    pub longest: f64,
+    /// Struts where the cells meet the part's surface, so that the lattice ends in a closed net.
+    #[schema(required = true)]
+    pub net: bool,
+    /// Struts inside the part too, where there is a net.
+    #[schema(required = true)]
+    pub inner: bool,
+    /// Width of the holes in walls over that of the walls, for powder and resin to leave; 0 for none.
+    #[schema(required = true)]
+    pub holes: f64,
+    /// Struts along the part's sharp edges, where there is a net.
+    #[schema(required = true)]
+    pub edges: bool,
+    /// Struts shorter than this share of the cell size are drawn together into one node.
+    #[schema(required = true)]
+    pub weld: f64,
+    /// Cells are smaller near some places.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub finer: Option<Finer>,
+}
+
+/// Where cells are smaller: around the zones that ask for it, and along the surface if wanted. With a count of
+/// points cells elsewhere become larger; without one there are more points.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Finer {
+    /// Size there over the cell size.
+    pub share: f64,
+    /// Distance over which they grow to the cell size. mm.
+    pub reach_mm: f64,
+    /// Also along the part's surface.
+    pub surface: bool,
+}
+
+/// Smallest [`Finer::share`].
+const LEAST_SHARE: f64 = 0.15;
+
+impl Default for Seeds {
+    fn default() -> Self {
+        Seeds {
+            own: None,
+            count: None,
+            layout: Layout::Inside,
+            surface_count: None,
+            from_above: false,
+            random: 1,
+            spread: Spread::Even,
+            rounds: 4,
+            apart: 0.0,
+            neighbours: 4,
+            shortest: 0.0,
+            longest: 2.2,
+            net: true,
+            inner: true,
+            holes: 0.0,
+            edges: true,
+            weld: 0.1,
+            finer: None,
+        }
+    }
+}
+
+/// Most rounds of relaxing; they end before when nothing moves.
+const MOST_ROUNDS: u32 = 2000;
+
+/// Most seed points of a structure.
+pub const MOST_SEEDS: u32 = 500_000;
+
+impl Seeds {
+    pub(super) fn validate(&self, longest: f64) -> Result<(), RecipeError> {
+        self.own.as_ref().map_or(Ok(()), OwnPoints::validate)?;
+        if let Some(count) = self.count {
+            check("structure.seeds.count", "The number of seed points", "", count as f64, 1.0, MOST_SEEDS as f64)?;
+        }
+        if let Some(count) = self.surface_count {
+            check(
+                "structure.seeds.surface_count",
+                "The number of points on the surface",
+                "",
+                count as f64,
+                1.0,
+                MOST_SEEDS as f64,
+            )?;
+        }
+        check("structure.seeds.rounds", "The number of rounds", "", self.rounds as f64, 0.0, MOST_ROUNDS as f64)?;
+        check("structure.seeds.apart", "The distance that points keep, in cells,", "", self.apart, 0.0, 0.7)?;
+        check("structure.seeds.shortest", "The length of the shortest struts, in cells,", "", self.shortest, 0.0, 1.0)?;
+        check("structure.seeds.longest", "The length of the longest struts, in cells,", "", self.longest, 0.5, 5.0)?;
+        if self.shortest >= self.longest {
+            return Err(RecipeError::new(
+                "structure.seeds.shortest",
+                "No strut is as long as the shortest and as short as the longest that are allowed.",
+                "Make the upper limit larger than the lower one.",
+            ));
+        }
+        check("structure.seeds.holes", "The share of walls that holes take", "", self.holes, 0.0, 0.95)?;
+        check("structure.seeds.neighbours", "The number of neighbours", "", self.neighbours as f64, 1.0, 12.0)?;
+        if let Some(f) = &self.finer {
+            check("structure.seeds.finer.share", "The share of the cell size", "", f.share, LEAST_SHARE, 1.0)?;
+            let what = "The distance over which cells grow";
+            check("structure.seeds.finer.reach_mm", what, "mm", f.reach_mm, longest / 1000.0, 10.0 * longest)?;
+        }
+        check("structure.seeds.weld", "The share below which struts are welded", "", self.weld, 0.0, 0.4)
+    }
+}
