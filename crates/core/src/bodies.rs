@@ -8,12 +8,13 @@ use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::ops::Range;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 use ulmix_formats::{FormatError, Loaded, Named};
 use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::holes::{close, holes};
 use ulmix_mesh::shell::thicken;
 use ulmix_mesh::sides::sides;
+use ulmix_mesh::thickness::thinnest_part;
 use ulmix_mesh::topology::{piece_volumes, small_pieces};
 use ulmix_mesh::{orient::orient, weld::weld, Bvh, SignedDistance, Topology, TriMesh};
 use utoipa::ToSchema;
@@ -24,6 +25,7 @@ pub struct Body {
     pub facts: BodyFacts,
     pub mesh: TriMesh,
     pub distance: Arc<SignedDistance>,
+    thinnest: OnceLock<f64>,
 }
 
 /// What a person should know about a body. Lengths mm, volumes mm³.
@@ -308,7 +310,12 @@ impl Body {
         let topology = Topology::of(&mesh);
         let facts = BodyFacts::of(name, role, &mesh, topology.closed());
         let distance = Arc::new(SignedDistance::new(&mesh, &topology));
-        Body { facts, mesh, distance }
+        Body { facts, mesh, distance, thinnest: OnceLock::new() }
+    }
+
+    /// Thickness below which one percent of its surface lies. mm.
+    pub fn thinnest(&self) -> f64 {
+        *self.thinnest.get_or_init(|| thinnest_part(&self.mesh, self.distance.bvh()))
     }
 
     /// Is it material of the part?

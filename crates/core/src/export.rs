@@ -2,7 +2,8 @@
 
 use crate::bodies::unlike;
 use crate::recipe::{Form, GivenKind, Kind, Recipe, Structure};
-use crate::report::{checks_given, BodyApart, Check, Verdict};
+use crate::check::{checks_given, Check, Verdict};
+use crate::report::BodyApart;
 use crate::stand::Placing;
 use serde::{Deserialize, Serialize};
 use ulmix_formats::{stl, threemf, FormatError, Limits};

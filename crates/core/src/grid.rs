@@ -2,6 +2,7 @@
 
 use glam::{DVec3, UVec3};
 use rayon::prelude::*;
+use ulmix_mesh::topology::UnionFind;
 use ulmix_mesh::Bounds;
 
 /// Half the thickness of a wall that signs on a grid keep whole, in steps: such a wall is as thick as a cell's diagonal is
@@ -167,6 +168,68 @@ impl Bits {
     }
 }
 
+/// Sizes, in samples, of the pieces that set samples form by their sides.
+pub fn components(bits: &Bits) -> Vec<u64> {
+    // Runs of set samples along rows, by row.
+    let (rows, layers) = (bits.rows(), bits.layers());
+    let mut first = Vec::with_capacity(rows * layers + 1);
+    let mut runs: Vec<[u32; 2]> = Vec::new();
+    for k in 0..layers {
+        for j in 0..rows {
+            first.push(runs.len());
+            runs_of(bits.row(j, k), &mut runs);
+        }
+    }
+    first.push(runs.len());
+    let mut joined = UnionFind::new(runs.len());
+    let mut join = |one: usize, other: usize| {
+        let (mut a, mut b) = (first[one], first[other]);
+        while a < first[one + 1] && b < first[other + 1] {
+            if runs[a][0] < runs[b][1] && runs[b][0] < runs[a][1] {
+                joined.join(a as u32, b as u32);
+            }
+            // The one that ends first meets nothing more.
+            if runs[a][1] < runs[b][1] {
+                a += 1;
+            } else {
+                b += 1;
+            }
+        }
+    };
+    for row in 0..rows * layers {
+        if row % rows > 0 {
+            join(row, row - 1);
+        }
+        if row >= rows {
+            join(row, row - rows);
+        }
+    }
+    let mut size = vec![0u64; runs.len()];
+    for (n, [from, end]) in runs.iter().enumerate() {
+        size[joined.root(n as u32) as usize] += (end - from) as u64;
+    }
+    size.retain(|n| *n > 0);
+    size
+}
+
+/// First and past-the-last of every run of set bits in a row.
+fn runs_of(row: &[u64], out: &mut Vec<[u32; 2]>) {
+    let before = out.len();
+    for (w, &word) in row.iter().enumerate() {
+        let mut left = word;
+        let base = 64 * w as u32;
+        while left != 0 {
+            let from = left.trailing_zeros();
+            let length = (left >> from).trailing_ones();
+            left = if from + length == 64 { 0 } else { left & !0 << (from + length) };
+            match out[before..].last_mut() {
+                Some(last) if last[1] == base + from => last[1] = base + from + length,
+                _ => out.push([base + from, base + from + length]),
+            }
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -179,6 +242,25 @@ mod tests {
             bits.set_between(first, end, 0, 0);
             assert!((0..150).all(|i| bits.get(i, 0, 0) == (first..end).contains(&(i as usize))), "{first} {end}");
         }
+    }
+
+    #[test]
+    fn pieces_are_told_apart_by_their_sides() {
+        let grid = Grid { origin: DVec3::ZERO, step: 1.0, size: UVec3::new(200, 5, 4) };
+        let mut bits = Bits::new(&grid);
+        // A ring over two words, its filling's one sample apart from it; and one that touches it by a corner alone.
+        for i in 60..70 {
+            [1, 3].iter().for_each(|&j| bits.set(i, j, 1));
+        }
+        [60, 69].iter().for_each(|&i| bits.set(i, 2, 1));
+        bits.set(65, 2, 1);
+        bits.set(70, 4, 1);
+        bits.set(64, 2, 3);
+        let mut found = components(&bits);
+        found.sort_unstable();
+        // The sample in the middle joins both sides of the ring.
+        assert_eq!(found, [1, 1, 23]);
+        assert_eq!(components(&Bits::new(&grid)), [0; 0]);
     }
 
     #[test]

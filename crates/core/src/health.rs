@@ -2,15 +2,15 @@
 
 use crate::bodies::{Body, Corrected};
 use crate::part::Part;
-use crate::report::{Check, Verdict};
+use crate::check::{Check, Verdict};
 use glam::DVec3;
 use rayon::prelude::*;
 use serde::Serialize;
 use std::sync::Arc;
-use ulmix_mesh::bvh::SegmentHit;
 use ulmix_mesh::crossing::{crossing_pairs, triangles_of};
 use ulmix_mesh::holes::holes;
 use ulmix_mesh::sides::sides;
+use ulmix_mesh::thickness::through;
 use ulmix_mesh::topology::{piece_volumes, where_fans_meet};
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 use utoipa::ToSchema;
@@ -65,15 +65,8 @@ pub fn health(part: &Part, least: f64) -> Vec<Check> {
 }
 
 fn item(id: &str, title: &str, n: usize, figure: String, place_mm: Option<[f64; 3]>, hint: &str) -> Check {
-    Check {
-        id: id.into(),
-        title: title.into(),
-        verdict: if n == 0 { Verdict::Pass } else { Verdict::Look },
-        figure,
-        value: n as f64,
-        place_mm,
-        hint: (n > 0).then(|| hint.into()),
-    }
+    let verdict = if n == 0 { Verdict::Pass } else { Verdict::Look };
+    Check { place_mm, ..Check::new(id, title, verdict, figure, n as f64).with_hint(hint) }
 }
 
 /// What is to be seen of a surface. Pieces of less than `crumb` mm³ are crumbs.
@@ -166,38 +159,22 @@ fn where_crowded(mesh: &TriMesh) -> Option<DVec3> {
 
 /// Thin spots of a smaller share of the surface are no walls. Percent.
 const THIN_SHARE: f64 = 0.1;
-/// A wall's two sides look apart by less than about 45°.
-const FACING: f64 = 0.7;
 /// Triangles that are looked at for thin spots.
 const LOOKED_AT: usize = 20_000;
 
 /// Where the part is thinner than `least` mm: straight through, from the middle of a triangle to one that faces away.
 fn thin_spots(mesh: &TriMesh, bvh: &Bvh, least: f64) -> Check {
     let stride = mesh.triangles.len().div_ceil(LOOKED_AT).max(1);
-    let through = |t: usize| -> Option<(f64, usize)> {
-        let (from, inward) = (mesh.middle(t), -mesh.area_vector(t).try_normalize()?);
-        let mut hits = Vec::new();
-        bvh.segment_hits(from, from + inward * least, &mut hits);
-        let away = |h: &&SegmentHit| {
-            h.triangle as usize != t && mesh.area_vector(h.triangle as usize).normalize_or_zero().dot(inward) > FACING
-        };
-        let nearest = hits.iter().filter(away).map(|h| h.t).fold(f64::INFINITY, f64::min);
-        (nearest > 1e-6 && nearest < 0.999).then_some((nearest * least, t))
-    };
     let looked_at = || (0..mesh.triangles.len()).step_by(stride);
-    let thin: Vec<(f64, usize)> = looked_at().collect::<Vec<_>>().into_par_iter().filter_map(through).collect();
+    let thin: Vec<(f64, usize)> = looked_at().collect::<Vec<_>>().into_par_iter().filter_map(|t| Some((through(mesh, bvh, t, least)?, t))).collect();
     let area = |t: usize| mesh.area_vector(t).length();
     let share = 100.0 * thin.iter().map(|(_, t)| area(*t)).sum::<f64>() / looked_at().map(area).sum::<f64>().max(1e-300);
     let thinnest = thin.iter().filter(|_| share >= THIN_SHARE).min_by(|a, b| a.0.total_cmp(&b.0));
-    Check {
-        id: "thin".into(),
-        title: format!("Thinner than {least} mm"),
-        verdict: if thinnest.is_some() { Verdict::Look } else { Verdict::Pass },
-        figure: thinnest.map_or("nowhere".into(), |n| format!("{share:.1} %, least {:.2} mm", n.0)),
-        value: share,
-        place_mm: thinnest.map(|n| mesh.middle(n.1).to_array()),
-        hint: thinnest.map(|_| "That seldom prints in this material: make the part thicker there, or choose another.".into()),
-    }
+    let verdict = if thinnest.is_some() { Verdict::Look } else { Verdict::Pass };
+    let figure = thinnest.map_or("nowhere".into(), |n| format!("{share:.1} %, least {:.2} mm", n.0));
+    Check::new("thin", format!("Thinner than {least} mm"), verdict, figure, share)
+        .at(thinnest.map(|n| mesh.middle(n.1)))
+        .with_hint("That seldom prints in this material: make the part thicker there, or choose another.")
 }
 
 fn number(n: usize) -> String {

@@ -18,13 +18,17 @@
 //! | [`shape`] | part, zones, skins and lattice as one field |
 //! | [`polygonise`] | signs and exact hits to a closed mesh |
 //! | [`occlusion`], [`thumbnail`] | shade for the picture; small pictures of structures |
-//! | [`report`] | numbers and checks |
+//! | [`check`] | checks, and those of any mesh |
+//! | [`asked`] | the result held against the request |
+//! | [`report`] | numbers, checks and notes of a finished mesh |
 //! | [`export`], [`stand`] | files, read again before they are offered; how they stand on the printer's bed |
 //! | [`trig`], [`random`], [`median`] | sine and cosine, random numbers: the same bits everywhere; the middle of values |
 //! | [`pipeline`] | the stages in order, cached |
 
+pub mod asked;
 pub mod bodies;
 pub mod builder;
+pub mod check;
 pub mod demo;
 pub mod export;
 pub mod grid;

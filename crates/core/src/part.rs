@@ -15,6 +15,7 @@ use std::sync::{Arc, OnceLock};
 use ulmix_formats::{FormatError, Limits};
 use ulmix_mesh::faces::{faces, transferred, Face, Faces, Kind};
 use ulmix_mesh::sides::{sides, Side};
+use ulmix_mesh::thickness::thinnest_part;
 use ulmix_mesh::{Bounds, Bvh, SignedDistance, Topology, TriMesh};
 use utoipa::ToSchema;
 
@@ -41,6 +42,7 @@ pub struct Part {
     /// See [`PartStep::crease_deg`].
     crease_deg: f64,
     faces: OnceLock<Faces>,
+    thinnest: OnceLock<f64>,
 }
 
 /// What a person should know about the part. Lengths mm, areas mm², volumes mm³.
@@ -193,6 +195,7 @@ impl Part {
             before,
             crease_deg: step.crease_deg,
             faces: OnceLock::new(),
+            thinnest: OnceLock::new(),
         };
         // Bodies side by side keep their exact volume.
         let apart = part.bodies.iter().filter(|b| b.solid()).count();
@@ -215,6 +218,11 @@ impl Part {
         (0..solid.len()).any(|a| (0..a).any(|b| solid[a].grown(near).overlaps(&solid[b])))
     }
 
+    /// Thickness below which one percent of its surface lies. mm.
+    pub fn thinnest(&self) -> f64 {
+        *self.thinnest.get_or_init(|| thinnest_part(&self.mesh, self.bvh()))
+    }
+
     pub fn bvh(&self) -> &Bvh {
         self.distance.bvh()
     }
@@ -232,12 +240,12 @@ impl Part {
         })
     }
 
-    /// The triangles of the faces that the marks describe, and how many marks describe none.
     /// The face that a description fits best.
     pub fn face(&self, mark: &FaceMark) -> Option<&Face> {
         find(self.faces(), mark, self.faced().bounds().size().length()).map(|n| &self.faces().list[n])
     }
 
+    /// The triangles of the faces that the marks describe, and how many marks describe none.
     pub fn surface_of(&self, marks: &[FaceMark]) -> (TriMesh, usize) {
         surface_of(self.faced(), self.faces(), marks)
     }

@@ -12,7 +12,7 @@ use ulmix_core::recipe::{
     CellKind, CleanUp, Course, DeadEnds, GivenKind, Joins, Kind, Layout, OwnStruts, Place, Recipe, Role, SeededKind, Seeds,
     Spread, Structure, StrutSection, Taper, Thicken, Toward, Zone,
 };
-use ulmix_core::report::Verdict;
+use ulmix_core::check::Verdict;
 use ulmix_mesh::{Topology, TriMesh};
 
 fn cube(side: f64) -> Part {

@@ -11,7 +11,7 @@ use ulmix_core::recipe::{
     CellKind, ExtrudedKind, Filling, Joins, Kind, OwnFill, Place, Recipe, Role, SeededKind, Skin, Structure, SurfaceKind,
     Thicken, Zone,
 };
-use ulmix_core::report::Verdict;
+use ulmix_core::check::Verdict;
 use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 
 const SIDE: f64 = 24.0;
@@ -84,7 +84,7 @@ fn a_band_along_a_blended_border_holds_as_much_as_either_side_and_joins_them() {
         for blend in [4.0, 8.0] {
             let mut r = recipe(&part, around, percent, upper_half(blend, own, 7.0, asked));
             // Walls that pass a corner of the cube alone are no matter of the border.
-            r.mesh.crumb_mm3 = 2.0;
+            r.mesh.crumb_mm3 = Some(2.0);
             let o = run(&part, &r);
             sound(&o);
             assert_eq!(Topology::of(&o.solid.mesh).pieces, 1, "{around:?} {own:?} {blend}");

@@ -16,7 +16,7 @@ use ulmix_core::recipe::{
     CellKind, CleanUp, DeadEnds, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape, OwnStruts, Place, Recipe, Role,
     SeededKind, Seeds, Skin, Spread, Structure, StrutSection, Taper, Thicken, Toward, Zone, Zones,
 };
-use ulmix_core::report::Verdict;
+use ulmix_core::check::Verdict;
 use ulmix_core::shape::Composed;
 use ulmix_core::zoned::{Regions, Zoned};
 use ulmix_formats::{stl, Beam};
@@ -259,7 +259,7 @@ fn struts_and_walls_measure_what_was_asked() {
     for (kind, most) in [(Kind::Cell(CellKind::Cubic), 0.05), (Kind::Extruded(ExtrudedKind::Squares), 0.01)] {
         let mut r = recipe(&part, kind, 20.0, Thicken::Thickness { thickness_mm: 3.0 });
         r.mesh.step_mm = Some(0.4);
-        let walls = run(&part, &r).report.walls.unwrap();
+        let walls = run(&part, &r).report.gauged[0].unwrap();
         assert!((walls.median_mm / 3.0 - 1.0).abs() < most, "{kind:?}: {walls:?}");
     }
 }

@@ -6,7 +6,7 @@ use ulmix_core::demo::keel_bracket;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{Form, Joins, Kind, Place, Recipe, Role, Skin, SurfaceKind, Thicken, Zone};
-use ulmix_core::report::Verdict;
+use ulmix_core::check::Verdict;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 
 fn run(part: &Part, recipe: &Recipe) -> Outcome {
@@ -118,7 +118,7 @@ fn walls_measure_what_was_asked_from_small_cells_to_large() {
             recipe.structure.cell_mm = [cell; 3];
             recipe.thicken = Thicken::Thickness { thickness_mm: t };
             let o = run(&part, &recipe);
-            let walls = o.report.walls.expect("walls run free inside");
+            let walls = o.report.gauged[0].expect("walls run free inside");
             assert!((walls.median_mm / t - 1.0).abs() < 0.03, "{kind:?} {cell}: {walls:?} for {t}");
             assert!(walls.thinnest_mm > 0.8 * t, "{kind:?} {cell}: {walls:?} for {t}");
         }
@@ -138,7 +138,7 @@ fn relative_density_is_reached_on_the_final_mesh_of_every_kind() {
                 recipe.structure.cell_mm = [9.0, 10.0, 11.0];
                 recipe.structure.rotation_deg = [0.0, 0.0, 25.0];
                 recipe.thicken = Thicken::RelativeDensity { percent };
-                recipe.mesh.crumb_mm3 = 0.0;
+                recipe.mesh.crumb_mm3 = Some(0.0);
                 let o = run(&part, &recipe);
                 // The whole cube is the fill zone: its share is the density.
                 let got = 100.0 * o.solid.mesh.volume() / 6859.0;
@@ -235,7 +235,7 @@ fn faces_with_a_depth_take_what_geometry_says_and_skins_leave_the_rest_open() {
     assert!((skinned.report.volume_mm3 / o.report.volume_mm3 - 1.0).abs() < 1e-6);
     // A face that is not there is said.
     recipe.zones.skins[0].faces.as_mut().unwrap()[0].place_mm = [900.0; 3];
-    assert!(run(&part, &recipe).report.notes.iter().any(|n| n.contains("Deck") && n.contains("Pick")));
+    assert!(run(&part, &recipe).report.notes.iter().any(|n| n.text.contains("Deck") && n.text.contains("Pick")));
 }
 
 #[test]
@@ -245,14 +245,14 @@ fn empty_and_solid_results_are_said() {
     recipe.structure.cell_mm = [5.0; 3];
     recipe.thicken = Thicken::Thickness { thickness_mm: 5.0 };
     let o = run(&part, &recipe);
-    assert!(o.report.notes.iter().any(|n| n.contains("solid") || n.contains("close")), "{:?}", o.report.notes);
+    assert!(o.report.notes.iter().any(|n| n.text.contains("solid") || n.text.contains("close")), "{:?}", o.report.notes);
     recipe.thicken = Thicken::Thickness { thickness_mm: 0.004 };
     recipe.mesh.step_mm = Some(1.0);
     let o = run(&part, &recipe);
     assert!(!o.report.notes.is_empty() && !o.prediction.notes.is_empty());
     skin(&mut recipe, 15.0);
     let o = run(&part, &recipe);
-    assert!(o.report.notes.iter().any(|n| n.contains("Nothing is hollow")), "{:?}", o.report.notes);
+    assert!(o.report.notes.iter().any(|n| n.text.contains("Nothing is hollow")), "{:?}", o.report.notes);
 }
 
 proptest! {

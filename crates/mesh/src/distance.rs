@@ -42,13 +42,21 @@ impl SignedDistance {
     /// `topology` decides how the sign is found.
     pub fn new(mesh: &TriMesh, topology: &Topology) -> SignedDistance {
         let bvh = Arc::new(Bvh::new(mesh));
-        let normal = |t: usize| mesh.area_vector(t).normalize_or_zero();
-        let face_normals: Vec<DVec3> = (0..mesh.triangles.len()).into_par_iter().with_min_len(4096).map(normal).collect();
+        let face_normals = face_normals(mesh);
         let sign = if topology.sound() && topology.pieces == 1 {
             pseudo_normals(mesh, &face_normals)
         } else {
             Sign::Winding(dipoles(&bvh))
         };
+        SignedDistance { bvh, face_normals, sign }
+    }
+
+    /// Of a closed, oriented mesh without crossings, in any number of pieces, of which some may bound voids: the nearest
+    /// triangle tells the sign, for no other piece lies between.
+    pub fn of_sound(mesh: &TriMesh) -> SignedDistance {
+        let bvh = Arc::new(Bvh::new(mesh));
+        let face_normals = face_normals(mesh);
+        let sign = pseudo_normals(mesh, &face_normals);
         SignedDistance { bvh, face_normals, sign }
     }
 
@@ -179,6 +187,12 @@ fn solid_angle(p: DVec3, &[a, b, c]: &[DVec3; 3]) -> f64 {
     let det = a.dot(b.cross(c));
     let div = la * lb * lc + a.dot(b) * lc + b.dot(c) * la + c.dot(a) * lb;
     2.0 * det.atan2(div)
+}
+
+/// Unit normals of triangles.
+fn face_normals(mesh: &TriMesh) -> Vec<DVec3> {
+    let normal = |t: usize| mesh.area_vector(t).normalize_or_zero();
+    (0..mesh.triangles.len()).into_par_iter().with_min_len(4096).map(normal).collect()
 }
 
 /// Of a sound mesh.

@@ -1,5 +1,6 @@
 //! Wall thickness by the shrinking ball.
 
+use crate::bvh::SegmentHit;
 use crate::{Bvh, TriMesh};
 use glam::DVec3;
 use rayon::prelude::*;
@@ -68,6 +69,35 @@ pub fn sample_thickness(mesh: &TriMesh, bvh: &Bvh, stride: usize, limit: f64) ->
     out
 }
 
+/// A wall's two sides look apart by less than about 45°.
+const FACING: f64 = 0.7;
+
+/// Straight through from the middle of a triangle to the first one that faces away: the length of the way in mm, if it is
+/// less than `limit` mm.
+pub fn through(mesh: &TriMesh, bvh: &Bvh, triangle: usize, limit: f64) -> Option<f64> {
+    let (from, inward) = (mesh.middle(triangle), -mesh.area_vector(triangle).try_normalize()?);
+    let mut hits = Vec::new();
+    bvh.segment_hits(from, from + inward * limit, &mut hits);
+    let away = |h: &&SegmentHit| {
+        h.triangle as usize != triangle && mesh.area_vector(h.triangle as usize).normalize_or_zero().dot(inward) > FACING
+    };
+    let nearest = hits.iter().filter(away).map(|h| h.t).fold(f64::INFINITY, f64::min);
+    (nearest > 1e-6 && nearest < 0.999).then_some(nearest * limit)
+}
+
+/// Thickness below which one percent of a solid's surface lies, straight through at up to 4 000 triangles; infinite where
+/// no two sides face each other. mm.
+pub fn thinnest_part(mesh: &TriMesh, bvh: &Bvh) -> f64 {
+    const LOOKED_AT: usize = 4000;
+    let stride = mesh.triangles.len().div_ceil(LOOKED_AT).max(1);
+    let limit = mesh.bounds().size().length();
+    let picked: Vec<usize> = (0..mesh.triangles.len()).step_by(stride).collect();
+    let measured = |&t: &usize| Some((through(mesh, bvh, t, limit)?, mesh.area_vector(t).length()));
+    let mut found: Vec<(f64, f64)> = picked.par_iter().filter_map(measured).collect();
+    found.sort_by(|a, b| a.0.total_cmp(&b.0));
+    weighted_quantile(&found, 0.01).unwrap_or(f64::INFINITY)
+}
+
 /// Value below which `share` (0 to 1) of the total weight lies; `sorted` is ordered by value.
 pub fn weighted_quantile(sorted: &[(f64, f64)], share: f64) -> Option<f64> {
     let total: f64 = sorted.iter().map(|s| s.1).sum();
@@ -91,6 +121,9 @@ mod tests {
         let bvh = Bvh::new(&plate);
         let d = wall_thickness(&bvh, &[DVec3::new(20.0, 15.0, 2.0)], &[DVec3::Z], 25.0, |_, _| false);
         assert!((d[0] - 2.0).abs() < 1e-9, "{d:?}");
+
+        assert!((thinnest_part(&plate, &bvh) - 2.0).abs() < 1e-9);
+        assert_eq!(through(&plate, &bvh, 0, 0.5), None);
 
         let ball = TriMesh::sphere(5.0, 6);
         let bvh = Bvh::new(&ball);

@@ -1,6 +1,6 @@
 //! Struts with flat sides, as fields.
 
-use super::members::Segment;
+use super::members::{Across, Segment};
 use crate::trig::sin_cos;
 use glam::DVec3;
 use wide::{f32x8, CmpGt, CmpLt};
@@ -44,6 +44,18 @@ impl Bar {
         let end = (along - self.length).max(-along);
         let extra = self.extra + self.more * (along / self.length).clamp(0.0, 1.0);
         p.dot(self.across).abs().max(p.dot(self.up).abs() - self.taller).max(end) - extra
+    }
+
+    /// The section at the foot of the perpendicular from `q`; `None` of a round node.
+    pub fn section(&self, q: DVec3) -> Option<Across> {
+        if self.length == 0.0 {
+            return None;
+        }
+        let along = (q - self.a).dot(self.along).clamp(0.0, self.length);
+        let extra = self.extra + self.more * along / self.length;
+        let sides = [(self.across, extra), (self.up, extra + self.taller)];
+        let rays = sides.into_iter().flat_map(|(d, beyond)| [(d, beyond), (-d, beyond)]).collect();
+        Some(Across { foot: self.a + self.along * along, rays, wider: 1.0 })
     }
 
     pub fn quick(&self) -> Quick {

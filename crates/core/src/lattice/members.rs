@@ -7,7 +7,9 @@
 use super::bars::{self, Bar};
 use super::index::{Bins, PointGrid};
 use crate::recipe::{Joins, StrutSection};
+use crate::trig::sin_cos;
 use glam::{DMat3, DVec3};
+use std::f64::consts::TAU;
 use wide::{f32x8, CmpEq, CmpGt, CmpLt};
 
 /// Where a structure lies in the part.
@@ -101,11 +103,38 @@ impl Segment {
         p.distance(self.a + ab * t) - self.extra - self.more * t
     }
 
+    /// The section at the foot of the perpendicular from `q`.
+    fn section(&self, q: DVec3) -> Option<Across> {
+        /// Directions around the axis.
+        const AROUND: usize = 12;
+        let ab = self.b - self.a;
+        let along = ab.try_normalize()?;
+        let t = ((q - self.a).dot(ab) / ab.length_squared()).clamp(0.0, 1.0);
+        let (u, v) = along.any_orthonormal_pair();
+        // Across the axis a cone is wider than across its flank.
+        let slope = (self.more / ab.length()).clamp(-0.95, 0.95);
+        let wider = 1.0 / (1.0 - slope * slope).sqrt();
+        let beyond = (self.extra + self.more * t) * wider;
+        let ray = |n: usize| {
+            let (sin, cos) = sin_cos(TAU * n as f64 / AROUND as f64);
+            (u * cos + v * sin, beyond)
+        };
+        Some(Across { foot: self.a + ab * t, rays: (0..AROUND).map(ray).collect(), wider })
+    }
+
     fn quick(&self) -> ([f32; 8], [f32; 2]) {
         let (a, ab) = (self.a.as_vec3(), (self.b - self.a).as_vec3());
         let over = if ab.length_squared() > 0.0 { 1.0 / ab.length_squared() } else { 0.0 };
         ([a.x, a.y, a.z, ab.x, ab.y, ab.z, over, self.extra as f32], [self.more as f32, self.lean() as f32])
     }
+}
+
+/// A section across a strut: a place of its axis, and directions with how far past half the thickness, times `wider`, the
+/// border lies in each. mm.
+pub struct Across {
+    pub foot: DVec3,
+    pub rays: Vec<(DVec3, f64)>,
+    pub wider: f64,
 }
 
 /// Where members are held: a box, and how far from them distances are told apart. `edge` is that of the bins.
@@ -276,6 +305,20 @@ impl Members {
     pub fn bins(&self) -> &Bins {
         match self {
             Members::Struts { bins, .. } | Members::Bars { bins, .. } | Members::Walls { bins, .. } => bins,
+        }
+    }
+
+    /// The section across the strut that lies nearest to a reduced place; `None` beside nodes, walls and where nothing is near.
+    pub fn section(&self, q: DVec3) -> Option<Across> {
+        let list = self.bins().list(self.bins().of(q));
+        fn nearest<'a, T>(list: &[u32], all: &'a [T], distance: impl Fn(&T) -> f64) -> Option<&'a T> {
+            let near = list.iter().map(|&id| &all[id as usize]);
+            near.min_by(|a, b| distance(a).total_cmp(&distance(b)))
+        }
+        match self {
+            Members::Struts { exact, .. } => nearest(list, exact, |s| s.distance(q))?.section(q),
+            Members::Bars { exact, .. } => nearest(list, exact, |b| b.distance(q))?.section(q),
+            Members::Walls { .. } => None,
         }
     }
 

@@ -6,7 +6,7 @@
 use super::from_mesh::{side_of, solid};
 use super::members::Frame;
 use super::surface::low_discrepancy;
-use super::{root_within, Bare, Bulk, Lattice, Met, Segment};
+use super::{root_within, Bare, Bulk, Gauge, Lattice, Met, Segment};
 use crate::grid::{Bits, Grid};
 use crate::median::median;
 use crate::polygonise::RowPoints;
@@ -230,6 +230,10 @@ impl Bare for MeshCell {
 
     fn opening(&self, thickness: f64) -> f64 {
         self.opening - self.wider(thickness)
+    }
+
+    fn gauge(&self) -> Gauge {
+        Gauge::Balls
     }
 
     fn thicken(&self, thickness: f64) -> Box<dyn Lattice> {

@@ -85,6 +85,16 @@ pub trait Bare: Send + Sync {
         None
     }
 
+    /// How the thickness of its members is told from a mesh.
+    fn gauge(&self) -> Gauge {
+        Gauge::Across
+    }
+
+    /// The place near `p` at which a member of a thickness is measured, where [`gauge`](Self::gauge) asks for one.
+    fn station(&self, _p: DVec3, _thickness: f64) -> Option<Station> {
+        None
+    }
+
     /// Its struts, when it has any.
     fn struts(&self) -> Option<&skeleton::Skeleton> {
         None
@@ -92,6 +102,25 @@ pub trait Bare: Send + Sync {
 
     /// Memory held.
     fn bytes(&self) -> usize;
+}
+
+/// How the thickness of a structure's members is told from a mesh.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Gauge {
+    /// Straight through a wall, from one side to the other.
+    Across,
+    /// From the axes of struts outward, at a [`Station`].
+    Stations,
+    /// By the largest balls that touch the surface from inside.
+    Balls,
+}
+
+/// A place on a strut's axis, and how far its border is to be in some directions across the axis.
+#[derive(Clone, Debug)]
+pub struct Station {
+    pub foot: DVec3,
+    /// Unit directions, and the distance of the border in each. mm.
+    pub rays: Vec<(DVec3, f64)>,
 }
 
 /// A structure with thickness: a field, negative inside and close to a distance near the border. mm.

@@ -2,7 +2,7 @@
 
 use super::members::{Frame, Members, Source};
 use super::skeleton::Skeleton;
-use super::{Bare, Bulk, Facts, Lattice};
+use super::{Bare, Bulk, Facts, Gauge, Lattice, Station};
 use crate::grid::{Bits, Grid};
 use crate::polygonise::RowPoints;
 use crate::recipe::Joins;
@@ -96,6 +96,25 @@ impl Bare for Net {
 
     fn thicken(&self, thickness: f64) -> Box<dyn Lattice> {
         Box::new(ThickNet { shared: self.shared.clone(), radius: 0.5 * thickness })
+    }
+
+    fn gauge(&self) -> Gauge {
+        let Shared { source, frame, .. } = &*self.shared;
+        if frame.flat || matches!(source, Source::Walls { .. }) {
+            Gauge::Across
+        } else {
+            Gauge::Stations
+        }
+    }
+
+    fn station(&self, p: DVec3, thickness: f64) -> Option<Station> {
+        let Shared { frame, .. } = &*self.shared;
+        let near = self.shared.near();
+        let q = near.bins().reduced(frame.local(p));
+        let back = frame.turn.transpose();
+        let section = near.section(q)?;
+        let rays = section.rays.into_iter().map(|(ray, beyond)| (back * ray, 0.5 * thickness * section.wider + beyond));
+        Some(Station { foot: p + back * (section.foot - q), rays: rays.collect() })
     }
 
     fn facts(&self) -> Option<&Facts> {

@@ -6,7 +6,7 @@
 
 use super::bulk::Kernel;
 use super::level::{expansion, Expansion};
-use super::{Bare, Bulk, Lattice};
+use super::{Bare, Bulk, Gauge, Lattice, Station};
 use crate::grid::Grid;
 use crate::median::median;
 use crate::recipe::{Form, Structure, SurfaceKind};
@@ -298,6 +298,23 @@ impl Bare for Periodic {
             Form::Network | Form::OtherNetwork => -self.level(thickness),
         };
         Box::new(Thick { surface: self.surface.clone(), form: self.form, level, thickness, opening: self.opening(thickness) })
+    }
+
+    fn gauge(&self) -> Gauge {
+        match self.form {
+            Form::Walls => Gauge::Across,
+            Form::Network | Form::OtherNetwork => Gauge::Stations,
+        }
+    }
+
+    /// The copy of the network's narrowest place that lies nearest to `p`.
+    fn station(&self, p: DVec3, thickness: f64) -> Option<Station> {
+        let Surface { turn, wave, .. } = self.surface;
+        let cell = TAU / wave;
+        let away = (turn * (p - self.neck.middle) / cell).round() * cell;
+        let out = (self.neck.border - self.neck.middle).normalize_or(DVec3::X);
+        let foot = self.neck.middle + turn.transpose() * away;
+        (self.form != Form::Walls).then(|| Station { foot, rays: vec![(out, 0.5 * thickness)] })
     }
 
     fn bytes(&self) -> usize {

@@ -3,16 +3,17 @@
 
 use crate::grid::Bits;
 use crate::occlusion;
-use crate::recipe::MeshStep;
 use crate::shape::{Composed, Owner, Side};
 use glam::DVec3;
 use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use ulmix_mesh::crossing::{crossing_and_folded_among, crossing_and_folded_pairs};
 use ulmix_mesh::reduce::{reduce, ReduceOptions, Reduced};
 use ulmix_mesh::smooth::smooth;
 use ulmix_mesh::topology::{piece_volumes, pieces_by_points, small_pieces};
 use ulmix_mesh::{Bounds, Bvh, TriMesh};
+use utoipa::ToSchema;
 
 /// A mesh ready to be looked at or exported.
 pub struct Solid {
@@ -38,13 +39,45 @@ pub struct Apart {
     pub shared_mm3: f64,
 }
 
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+/// Loose pieces removed and closed voids filled.
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Crumbs {
     /// Loose pieces removed.
     pub removed: usize,
+    /// Material of all of them. mm³.
     pub volume_mm3: f64,
     /// Closed voids of that size, filled.
     pub voids_filled: usize,
+    /// Space of all of them. mm³.
+    pub voids_mm3: f64,
+    /// The largest loose pieces removed, largest first.
+    pub largest: Vec<Removed>,
+}
+
+/// A loose piece that was removed.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Removed {
+    pub volume_mm3: f64,
+    /// A place of its surface. mm.
+    pub place_mm: [f64; 3],
+}
+
+/// Removed pieces that are listed.
+const LISTED: usize = 12;
+
+impl Crumbs {
+    fn and(&self, other: &Crumbs) -> Crumbs {
+        let mut largest = [&self.largest[..], &other.largest].concat();
+        largest.sort_by(|a, b| b.volume_mm3.total_cmp(&a.volume_mm3));
+        largest.truncate(LISTED);
+        Crumbs {
+            removed: self.removed + other.removed,
+            volume_mm3: self.volume_mm3 + other.volume_mm3,
+            voids_filled: self.voids_filled + other.voids_filled,
+            voids_mm3: self.voids_mm3 + other.voids_mm3,
+            largest,
+        }
+    }
 }
 
 impl Solid {
@@ -57,18 +90,13 @@ impl Solid {
         let base = lattice.mesh.triangles.len() as u32;
         let mut mesh = lattice.mesh.clone();
         mesh.append(&solids.mesh);
-        let both = |a: &Crumbs, b: &Crumbs| Crumbs {
-            removed: a.removed + b.removed,
-            volume_mm3: a.volume_mm3 + b.volume_mm3,
-            voids_filled: a.voids_filled + b.voids_filled,
-        };
         let crossings = lattice.crossings.iter().flatten().copied();
         let of_solids = solids.crossings.iter().flatten().map(|p| p.map(|t| t + base));
         Solid {
             mesh,
             owners: [&lattice.owners[..], &solids.owners].concat(),
             openness: [&lattice.openness[..], &solids.openness].concat(),
-            crumbs: both(&lattice.crumbs, &solids.crumbs),
+            crumbs: lattice.crumbs.and(&solids.crumbs),
             raw_triangles: lattice.raw_triangles + solids.raw_triangles,
             crossings: Some(crossings.chain(of_solids).collect()),
             apart: Some(Apart { lattice_triangles: base as usize, shared_mm3 }),
@@ -76,12 +104,21 @@ impl Solid {
     }
 }
 
+/// What the last steps of a final mesh follow.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct FinishSettings {
+    /// Greatest deviation that reduction may cause. mm.
+    pub reduce_mm: f64,
+    /// Loose pieces smaller than this are removed. mm³.
+    pub crumb_mm3: f64,
+}
+
 /// Without `settings` a draft: the mesh as it is, or smoothed in so many `rounds`. `None` when cancelled.
 pub fn finish(
     raw: &TriMesh,
     signs: &Bits,
     shape: &Composed,
-    settings: Option<&MeshStep>,
+    settings: Option<FinishSettings>,
     rounds: usize,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Solid> {
@@ -114,6 +151,9 @@ fn smoothed(raw: &TriMesh, owners: &[Owner], on_exact: &[bool], rounds: usize, c
     mesh
 }
 
+/// A piece of a larger share of the largest one is no crumb, whatever the limit.
+const MOST_OF_WHOLE: f64 = 1e-3;
+
 /// Takes away loose pieces, and closed voids, smaller than `least` mm³. The largest piece always stays, and
 /// so does one with a point that is `held`, by its number in the raw mesh.
 fn remove_crumbs(reduced: &mut Reduced, least: f64, held: &dyn Fn(u32) -> bool) -> Crumbs {
@@ -123,14 +163,21 @@ fn remove_crumbs(reduced: &mut Reduced, least: f64, held: &dyn Fn(u32) -> bool) 
         return Crumbs::default();
     }
     let volumes = piece_volumes(mesh, &piece_of, pieces);
-    let mut goes = small_pieces(&volumes, least);
+    let largest = volumes.iter().copied().fold(0.0, f64::max);
+    let mut goes = small_pieces(&volumes, least.min(MOST_OF_WHOLE * largest));
     for (t, &piece) in mesh.triangles.iter().zip(&piece_of) {
         goes[piece as usize] &= !t.iter().any(|&v| held(reduced.source[v as usize]));
     }
+    let (mut removed, voids): (Vec<usize>, Vec<usize>) = (0..pieces).filter(|&p| goes[p]).partition(|&p| volumes[p] >= 0.0);
+    removed.sort_by(|&a, &b| volumes[b].total_cmp(&volumes[a]));
+    let place = |p: usize| piece_of.iter().position(|&of| of as usize == p).map_or(DVec3::ZERO, |t| mesh.middle(t));
+    let listed = |&p: &usize| Removed { volume_mm3: volumes[p], place_mm: place(p).to_array() };
     let crumbs = Crumbs {
-        removed: (0..pieces).filter(|&p| goes[p] && volumes[p] >= 0.0).count(),
-        volume_mm3: (0..pieces).filter(|&p| goes[p]).map(|p| volumes[p].max(0.0)).sum(),
-        voids_filled: (0..pieces).filter(|&p| goes[p] && volumes[p] < 0.0).count(),
+        removed: removed.len(),
+        volume_mm3: removed.iter().map(|&p| volumes[p]).sum(),
+        voids_filled: voids.len(),
+        voids_mm3: voids.iter().map(|&p| -volumes[p]).sum(),
+        largest: removed.iter().take(LISTED).map(listed).collect(),
     };
     if goes.contains(&true) {
         let (kept, from) = mesh.filtered_with_sources(|t| !goes[piece_of[t] as usize]);
@@ -156,21 +203,20 @@ fn reduced(
     owners: &[Owner],
     on_exact: &[bool],
     shape: &Composed,
-    settings: &MeshStep,
+    FinishSettings { reduce_mm, crumb_mm3, .. }: FinishSettings,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Done> {
     let labels: Vec<u8> = owners.iter().map(|r| *r as u8).collect();
     let faithful = (on_exact, FAITHFUL * shape.zoned.grid.step);
     let mut kept = Vec::new();
-    let error = settings.reduce_mm;
     for last in [false, false, true] {
-        let mut r = reduce(mesh, &ReduceOptions { error, labels: Some(&labels), faithful, kept: &kept, cancelled });
+        let mut r = reduce(mesh, &ReduceOptions { error: reduce_mm, labels: Some(&labels), faithful, kept: &kept, cancelled });
         if cancelled() {
             return None;
         }
         // A loose piece of lattice that ends at a solid is joined to it there, though not in this mesh.
         let held = |v: u32| shape.side() == Side::Lattice && owners[v as usize] != Owner::Fill;
-        let crumbs = remove_crumbs(&mut r, settings.crumb_mm3, &held);
+        let crumbs = remove_crumbs(&mut r, crumb_mm3, &held);
         round_to_f32(&mut r.mesh);
         let crossings = untangle(&mut r.mesh);
         if last || crossings.is_empty() {

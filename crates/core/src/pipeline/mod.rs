@@ -24,6 +24,7 @@ pub mod linked;
 pub mod plan;
 mod resting;
 
+use crate::asked::{Case, Thickened};
 use crate::grid::{Bits, Grid};
 use crate::lattice::course::Rows;
 use crate::lattice::density::DensityCurve;
@@ -41,7 +42,7 @@ use crate::sample::{scatter, volume};
 use crate::shape::{Composed, Reaching, Side};
 use crate::zoned::{Regions, Zoned};
 use cache::Cache;
-use finish::Solid;
+use finish::{FinishSettings, Solid};
 use glam::DVec3;
 pub use linked::{Filled, Linked, LostFaces};
 use plan::Prediction;
@@ -54,7 +55,7 @@ use ulmix_mesh::TriMesh;
 use utoipa::ToSchema;
 
 /// Version of the stages' code: part of every key, so that results of older code are not reused.
-pub const CODE: u32 = 12;
+pub const CODE: u32 = 13;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -178,32 +179,46 @@ impl Pipeline {
         };
         let thickened: Vec<_> = ties.iter().map(thickened).collect();
         let ties = thickened.iter().map(|(lattice, blend)| Tie { lattice: &**lattice, blend: *blend }).collect();
-        let run = Run { part, recipe, quality, step, final_step: prediction.step_mm, thick: &thick, lattices: reaching, ties };
+        let crumb_mm3 = recipe.mesh.crumb(linked.finest().cell_mm);
+        let final_step = prediction.step_mm;
+        let run = Run { part, recipe, quality, step, final_step, crumb_mm3, thick: &thick, lattices: reaching, ties };
         let apart = recipe.mesh.apart_mm.filter(|_| quality == Quality::Final);
-        // What holds the lattice tells how much of it stands past the part.
         let (solid, finish_key, made, side) = match apart {
             None => {
                 let made = self.meshed(&run, Side::All, 0.0, watch)?;
-                (made.solid.clone(), made.key.clone(), made, Side::All)
+                let as_asked = made.zones.clone();
+                (made.solid.clone(), made.key.clone(), Made { lattice: made, as_asked }, Side::All)
             }
             Some(overlap) => {
-                let (solid, key, lattice) = self.apart(&run, overlap, watch)?;
-                (solid, key, lattice, Side::Lattice)
+                let (solid, key, made) = self.apart(&run, overlap, watch)?;
+                (solid, key, made, Side::Lattice)
             }
         };
-        let report_key = self.key(&[&"report", &finish_key, &linked_key, &recipe.material]);
+        let report_key = self.key(&[&"report", &finish_key, &linked_key, &recipe.material, &recipe.mesh]);
         let report = self.stage(
             Stage::Report,
             &report_key,
             watch,
             |_: &Report| 4096,
-            || Some(report::report(part, recipe, &linked, &solid, step, self.past_surface(&run, &made, side))),
+            || {
+                let proud = self.past_surface(&run, &made.lattice, side);
+                if draft {
+                    return Some(report::of_draft(part, recipe, &linked, &solid, step, proud));
+                }
+                let as_asked = Regions::of(part, &recipe.zones);
+                let thickened = bare.iter().zip(&lattices).zip(&thick);
+                let fillings =
+                    thickened.map(|((bare, lattice), &thickness)| Thickened { bare: &**bare, lattice: &**lattice, thickness });
+                let (zoned, fillings) = (&*made.as_asked, fillings.collect());
+                let case = Case { part, recipe, linked: &linked, solid: &solid, step, zoned, regions: &as_asked, fillings };
+                Some(report::of_final(&case, &prediction, proud))
+            },
         )?;
         Ok(Outcome { quality, linked: (*linked).clone(), prediction, step_mm: step, solid, report })
     }
 
     /// Lattice and solids as two bodies; one of them where there is only one.
-    fn apart(&self, run: &Run, overlap: f64, watch: &dyn Watch) -> Result<(Arc<Solid>, String, Meshed), RunError> {
+    fn apart(&self, run: &Run, overlap: f64, watch: &dyn Watch) -> Result<(Arc<Solid>, String, Made), RunError> {
         let lattice = self.meshed(run, Side::Lattice, overlap, watch)?;
         let solids = self.meshed(run, Side::Solids, 0.0, watch)?;
         let key = self.key(&[&"apart", &lattice.key, &solids.key]);
@@ -211,7 +226,8 @@ impl Pipeline {
             let shared = if overlap > 0.0 { self.shared(run, &lattice, &solids) } else { 0.0 };
             Some(Solid::apart(&lattice.solid, &solids.solid, shared))
         };
-        Ok((self.stage(Stage::Finish, &key, watch, Solid::bytes, both)?, key, lattice))
+        let solid = self.stage(Stage::Finish, &key, watch, Solid::bytes, both)?;
+        Ok((solid, key, Made { lattice, as_asked: solids.zones }))
     }
 
     /// Volume of the lattice past the part's surface, from points spread evenly. mm³.
@@ -255,7 +271,8 @@ impl Pipeline {
             let smooth = (!sharp).then(|| shape.smooth());
             polygonise(&zones.grid, &signs, smooth.as_deref(), &*shape, care, &|| watch.cancelled())
         })?;
-        let settings = (quality == Quality::Final).then_some(&recipe.mesh);
+        let settings = FinishSettings { reduce_mm: recipe.mesh.reduce_mm, crumb_mm3: run.crumb_mm3 };
+        let settings = (quality == Quality::Final).then_some(settings);
         let rounds = plan::smoothing_rounds(recipe.mesh.smoothing, step, run.final_step);
         let key = self.key(&[&"finish", &surface_key, &settings, &rounds]);
         let solid = self.stage(Stage::Finish, &key, watch, Solid::bytes, || {
@@ -443,6 +460,8 @@ struct Run<'a> {
     quality: Quality,
     step: f64,
     final_step: f64,
+    /// Loose pieces smaller than this are removed. mm³.
+    crumb_mm3: f64,
     /// By filling.
     thick: &'a [f64],
     lattices: Vec<Reaching<'a>>,
@@ -461,6 +480,14 @@ struct Meshed {
     zones: Arc<Zoned>,
     regions: Regions,
     key: String,
+}
+
+/// A finished mesh's sides, as far as its report asks for them.
+struct Made {
+    /// What holds the lattice.
+    lattice: Meshed,
+    /// Zones as they were asked for.
+    as_asked: Arc<Zoned>,
 }
 
 /// A structure as the cache holds it.

@@ -93,8 +93,14 @@ pub struct MeshStep {
     pub step_mm: Option<f64>,
     /// Greatest deviation that reduction may cause. mm.
     pub reduce_mm: f64,
-    /// Loose pieces smaller than this are removed. mm³.
-    pub crumb_mm3: f64,
+    /// Loose pieces smaller than this are removed; absent: follows the smallest cell. Pieces of more than a thousandth of the
+    /// largest one stay in any case. mm³.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub crumb_mm3: Option<f64>,
+    /// How far curved faces that are kept may lie from the part's. mm.
+    #[serde(default = "first_tolerance")]
+    #[schema(required = true)]
+    pub tolerance_mm: f64,
     /// How far the lattice's edges and ripples are smoothed; 0 for not at all.
     #[serde(default)]
     #[schema(required = true)]
@@ -105,12 +111,24 @@ pub struct MeshStep {
     pub apart_mm: Option<f64>,
 }
 
+/// First [`MeshStep::tolerance_mm`].
+fn first_tolerance() -> f64 {
+    0.05
+}
+
 /// Highest [`MeshStep::smoothing`].
 const MOST_SMOOTHING: u32 = 5;
 
+impl MeshStep {
+    /// Below which loose pieces are removed where the smallest cell has a size in mm. mm³.
+    pub fn crumb(&self, cell: f64) -> f64 {
+        self.crumb_mm3.unwrap_or_else(|| round_two((cell / 4.0).powi(3)))
+    }
+}
+
 impl Default for MeshStep {
     fn default() -> Self {
-        MeshStep { step_mm: None, reduce_mm: 0.02, crumb_mm3: 20.0, smoothing: 0, apart_mm: None }
+        MeshStep { step_mm: None, reduce_mm: 0.02, crumb_mm3: None, tolerance_mm: first_tolerance(), smoothing: 0, apart_mm: None }
     }
 }
 
@@ -214,9 +232,7 @@ impl Recipe {
             mesh: MeshStep {
                 step_mm: None,
                 reduce_mm: round_two((cell / 600.0).clamp(1e-4, 1.0)),
-                crumb_mm3: round_two((cell / 4.0).powi(3)),
-                smoothing: 0,
-                apart_mm: None,
+                ..MeshStep::default()
             },
             material: Material { name: MATERIALS[0].name.into(), density: MATERIALS[0].density },
             stand: None,
@@ -288,7 +304,10 @@ impl Recipe {
             check("mesh.apart_mm", "The overlap of lattice and solids", "mm", overlap, 0.0, longest / 10.0)?;
         }
         check("mesh.reduce_mm", "The reduction's deviation", "mm", self.mesh.reduce_mm, 0.0, longest / 50.0)?;
-        check("mesh.crumb_mm3", "The size of loose crumbs", "mm³", self.mesh.crumb_mm3, 0.0, longest.powi(3))?;
+        if let Some(crumb) = self.mesh.crumb_mm3 {
+            check("mesh.crumb_mm3", "The size of loose crumbs", "mm³", crumb, 0.0, longest.powi(3))?;
+        }
+        check("mesh.tolerance_mm", "The surface tolerance", "mm", self.mesh.tolerance_mm, longest / 20_000.0, longest / 20.0)?;
         check("mesh.smoothing", "The level of smoothing", "", self.mesh.smoothing as f64, 0.0, MOST_SMOOTHING as f64)?;
         self.stand.iter().try_for_each(Stand::validate)?;
         check("material.density", "The material's density", "g/cm³", self.material.density, 0.01, 25.0)

@@ -13,7 +13,7 @@ use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
 use ulmix_core::export::{export as write, Contents, FileKind};
 use ulmix_core::pipeline::Pipeline;
-use ulmix_core::report::Check;
+use ulmix_core::check::Check;
 use ulmix_formats::stl;
 use utoipa::ToSchema;
 

@@ -22,7 +22,7 @@ use ulmix_core::own_shapes::{directions, Directions};
 use ulmix_core::part::{stem, Part, PartFacts};
 use ulmix_core::pipeline::Pipeline;
 use ulmix_core::recipe::{Beside, Drain, FileMark, FoundStruts, OwnShape, OwnStruts, PartStep, Ranges, Recipe, Shell, Unit};
-use ulmix_core::report::Check;
+use ulmix_core::check::Check;
 use ulmix_core::sheet::shell_for;
 use ulmix_core::stand::{standing, Standing};
 use utoipa::{IntoParams, ToSchema};

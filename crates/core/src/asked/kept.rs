@@ -1,0 +1,138 @@
+//! Skins and kept solids: are they there, and does their surface lie where the part's does?
+
+use super::result::Meshes;
+use super::sites::{site_at, Site, Sites};
+use super::{largest, within, Case};
+use crate::check::{Check, Verdict};
+use crate::lattice::surface::low_discrepancy;
+use crate::recipe::Role;
+use crate::shape::Owner;
+use glam::DVec3;
+use rayon::prelude::*;
+use std::collections::BTreeMap;
+use ulmix_mesh::faces::Kind;
+
+/// How far the surface may lie from a flat face of the part. mm.
+const FLAT_OFF: f64 = 0.01;
+/// Share of the volume that must be there. Percent.
+const PRESENT: f64 = 99.5;
+/// Fewer points than these tell nothing of a region.
+const LEAST_POINTS: usize = 50;
+/// Points of the part's surface, and triangles of the result, that are asked.
+const ASKED: usize = 30_000;
+
+pub fn checks(case: &Case, meshes: &Meshes, sites: &Sites) -> Vec<Check> {
+    let skins = present(case, meshes, sites, true);
+    let solids = present(case, meshes, sites, false);
+    skins.into_iter().chain(solids).chain(on_surface(case, meshes)).collect()
+}
+
+/// Names of skins and of zones that change something, in the order of the regions.
+fn name(case: &Case, site: Site) -> String {
+    let zones = &case.recipe.zones;
+    let quoted = |name: &str| format!("“{name}”");
+    match site {
+        Site::Skin(n) => zones.skins.iter().filter(|s| s.depth_mm > 0.0).nth(n).map_or("a skin".into(), |s| quoted(&s.name)),
+        Site::Solid(Some(n)) => {
+            let own = zones.list.iter().filter(|z| z.role != Role::Reference).nth(n);
+            own.map_or("a kept body".into(), |z| quoted(&z.name))
+        }
+        _ => "the rest of the part".into(),
+    }
+}
+
+/// The share of each region's volume that is material; a place counts as gone where it lies farther outside than the
+/// surface may. The least of them is told.
+fn present(case: &Case, meshes: &Meshes, sites: &Sites, skins: bool) -> Option<Check> {
+    let tolerance = case.recipe.mesh.tolerance_mm.max(FLAT_OFF);
+    let wanted: Vec<(DVec3, Site)> =
+        sites.solid.iter().filter(|s| matches!(s.1, Site::Skin(_)) == skins).copied().collect();
+    let gone: Vec<bool> = wanted.par_iter().map(|(p, _)| meshes.value(*p) > tolerance).collect();
+    // By region: points, those gone, and the first of these.
+    let mut regions: BTreeMap<(bool, usize), (Site, usize, usize, Option<DVec3>)> = BTreeMap::new();
+    for ((p, site), gone) in wanted.iter().zip(gone) {
+        let key = match site {
+            Site::Skin(n) => (true, *n),
+            Site::Solid(Some(n)) => (false, n + 1),
+            _ => (false, 0),
+        };
+        let region = regions.entry(key).or_insert((*site, 0, 0, None));
+        region.1 += 1;
+        region.2 += gone as usize;
+        region.3 = region.3.or(gone.then_some(*p));
+    }
+    let share = |r: &(Site, usize, usize, Option<DVec3>)| 100.0 * (1.0 - r.2 as f64 / r.1 as f64);
+    let told = regions.values().filter(|r| r.1 >= LEAST_POINTS);
+    let least = told.min_by(|a, b| share(a).total_cmp(&share(b)))?;
+    let (found, place) = (share(least), least.3);
+    let (id, title) = if skins { ("skins", "Skins present") } else { ("solids", "Kept solids present") };
+    let figure = if regions.len() > 1 && found < PRESENT {
+        format!("{found:.1} % of {}", name(case, least.0))
+    } else {
+        format!("{found:.1} %")
+    };
+    let check = Check::new(id, title, within(100.0 - found, 100.0 - PRESENT), figure, found).with_limit(format!("≥ {PRESENT} %"));
+    let place = place.filter(|_| check.verdict != Verdict::Pass);
+    Some(check.at(place).with_hint("The grid is too coarse for it: a finer grid step, or a deeper skin, keeps it whole."))
+}
+
+/// How far the result's surface lies from the part's where material is kept: from flat faces, and from all others.
+fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
+    let Case { part, solid, recipe, .. } = *case;
+    let any_kept = !recipe.zones.skins.is_empty()
+        || recipe.zones.rest == Role::KeepSolid
+        || case.regions.zones.iter().any(|z| z.role == Role::KeepSolid);
+    if !any_kept {
+        return Vec::new();
+    }
+    let mesh = &part.mesh;
+    let total = mesh.area().max(1e-300);
+    // Of a part with pockets faces are numbered on another surface.
+    let known = part.faced().triangles.len() == mesh.triangles.len();
+    let is_flat = |t: usize| known && part.faces().list[part.faces().of[t] as usize].kind == Kind::Plane;
+    // Triangles take turns, each as often as its area asks for.
+    let mut due = 0.5;
+    let mut asked: Vec<(usize, u64)> = Vec::new();
+    for t in 0..mesh.triangles.len() {
+        due += 0.5 * mesh.area_vector(t).length() / total * ASKED as f64;
+        while due >= 1.0 {
+            due -= 1.0;
+            asked.push((t, asked.len() as u64 + 1));
+        }
+    }
+    let beside = 0.05 * case.step;
+    let beyond = 4.0 * case.step;
+    let of_part = |&(t, n): &(usize, u64)| {
+        let [a, b, c] = mesh.corners(t);
+        let [mut u, mut v, _] = low_discrepancy(n).to_array();
+        if u + v > 1.0 {
+            (u, v) = (1.0 - u, 1.0 - v);
+        }
+        let p = a + (b - a) * u + (c - a) * v;
+        let inward = -mesh.area_vector(t).normalize_or_zero();
+        let kept = matches!(site_at(case, p + inward * beside), Some(Site::Skin(_) | Site::Solid(_)));
+        kept.then(|| (is_flat(t), meshes.surface_within(p, beyond).unwrap_or(beyond), p))
+    };
+    let mut off: Vec<(bool, f64, DVec3)> = asked.par_iter().filter_map(of_part).collect();
+    // What sticks out of the part.
+    let every = solid.mesh.triangles.len().div_ceil(ASKED).max(1);
+    let sticks_out = |t: usize| {
+        let owned = solid.mesh.triangles[t].iter().all(|&v| solid.owners[v as usize] != Owner::Fill);
+        let p = solid.mesh.middle(t);
+        let (d, near) = if owned { part.distance.query(p, beyond)? } else { return None };
+        (d > 0.0).then(|| (is_flat(near.triangle as usize), d, p))
+    };
+    off.par_extend((0..solid.mesh.triangles.len()).into_par_iter().step_by(every).filter_map(sticks_out));
+    let of = |flat: bool| {
+        let (id, title, limit) = match flat {
+            true => ("true_flat", "Kept flat faces true", FLAT_OFF),
+            false => ("true_curved", "Kept curved faces true", recipe.mesh.tolerance_mm),
+        };
+        let (worst, place) = largest(off.par_iter().filter(|o| o.0 == flat).map(|o| (o.1, o.2)))?;
+        let figure = if worst < beyond { format!("{worst:.3} mm off") } else { format!("{worst:.2} mm off or more") };
+        let check = Check::new(id, title, within(worst, limit), figure, worst).with_limit(format!("≤ {limit} mm"));
+        let place = (check.verdict != Verdict::Pass).then_some(place);
+        Some(check.at(place).with_hint("A finer grid step follows the part's surface more closely."))
+    };
+    [of(true), of(false)].into_iter().flatten().collect()
+}

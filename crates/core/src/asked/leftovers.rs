@@ -1,0 +1,68 @@
+//! What the last steps took away or left over: crumbs, voids, bodies of a lattice that is apart.
+
+use super::{within, Case};
+use crate::check::{counted, Check};
+use crate::grid::components;
+use crate::part::Part;
+use crate::recipe::Role;
+use crate::zoned::{Regions, Zoned};
+use glam::DVec3;
+
+/// Share of what is there that may be removed or filled without a word. Percent.
+const SILENT: f64 = 1.0;
+
+pub fn checks(case: &Case) -> Vec<Check> {
+    let crumbs = &case.solid.crumbs;
+    let lattice = case.linked.lattice_volume_mm3().max(1e-300);
+    let (removed, filled) =
+        (100.0 * crumbs.volume_mm3 / lattice, 100.0 * crumbs.voids_mm3 / case.linked.fill_volume_mm3().max(1e-300));
+    let place = crumbs.largest.first().map(|c| DVec3::from(c.place_mm));
+    let limit = format!("≤ {SILENT} %");
+    let mut out = Vec::new();
+    if crumbs.removed > 0 {
+        let figure = format!("{} of {:.2} % of the lattice", counted(crumbs.removed, ["piece", "pieces"]), removed);
+        out.push(
+            Check::new("removed", "Loose pieces removed", within(removed, SILENT), figure, removed)
+                .with_limit(&limit)
+                .at(place)
+                .with_hint("Much of the lattice hung on nothing. Thicker members or another cell size join it; a smaller crumb size keeps it."),
+        );
+    }
+    if crumbs.voids_filled > 0 {
+        let figure = format!("{} of {:.2} % of the fill", counted(crumbs.voids_filled, ["void", "voids"]), filled);
+        out.push(
+            Check::new("filled", "Closed voids filled", within(filled, SILENT), figure, filled)
+                .with_limit(&limit)
+                .with_hint("Cells closed up and became solid. Thinner members, larger cells or a smaller crumb size keep them open."),
+        );
+    }
+    out
+}
+
+/// How many bodies a final mesh is to have.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Expected {
+    /// All of them where lattice and solids are one, else those of the lattice.
+    pub lattice: usize,
+    /// Those of the solids where they are apart; else 0.
+    pub solids: usize,
+}
+
+impl Expected {
+    pub fn all(&self) -> usize {
+        self.lattice + self.solids
+    }
+}
+
+/// As many as the part has, or into as many as cleared places cut it; of lattice and solids apart, as many as what is filled
+/// and what is solid come to. Corners of less than a tenth of a `cell` mm count for nothing.
+pub fn expected_bodies(part: &Part, regions: &Regions, zoned: &Zoned, apart: bool, cell: f64) -> Expected {
+    let least = 0.1 * (cell / zoned.grid.step).powi(3);
+    let count = |bits: &crate::grid::Bits| components(bits).into_iter().filter(|n| *n as f64 >= least).count();
+    if apart {
+        return Expected { lattice: count(&zoned.fill), solids: count(&zoned.solid) };
+    }
+    let cut = regions.zones.iter().any(|z| z.role == Role::KeepClear);
+    let pieces = if cut { count(&zoned.fill.clone().or(&zoned.solid)) } else { 0 };
+    Expected { lattice: pieces.max(part.facts.bodies), solids: 0 }
+}

@@ -1,0 +1,127 @@
+//! The result held against the request: what a recipe asks for, measured on the mesh that leaves.
+//!
+//! Every check has a figure, a limit, a place to look at where there is one, and advice. A figure past its limit is worth a
+//! look; one past twice the limit is a failure. What cannot be measured is worth a look and never a pass.
+//!
+//! | module | idea |
+//! |---|---|
+//! | [`sites`] | points of the part, each with what is asked for there |
+//! | [`result`] | the mesh, to be asked whether a point lies in it, and how far from it |
+//! | [`density`] | relative density of every filling |
+//! | [`gauge`] | thickness of walls and struts, by a gauge that fits their section |
+//! | [`kept`] | skins and kept solids: are they there, and true to the part? |
+//! | [`reached`] | is there lattice everywhere? |
+//! | [`leftovers`] | crumbs removed, voids filled, bodies of a lattice that is apart |
+//! | [`resolution`] | steps of the grid through what must show |
+
+mod density;
+mod gauge;
+mod kept;
+mod leftovers;
+mod reached;
+mod resolution;
+mod result;
+mod sites;
+
+use crate::check::{Check, CheckGroup, Verdict};
+use crate::lattice::{Bare, Lattice};
+use crate::part::Part;
+use crate::pipeline::finish::Solid;
+use crate::pipeline::Linked;
+use crate::recipe::Recipe;
+use crate::zoned::{Regions, Zoned};
+pub use gauge::Gauged;
+pub use leftovers::{expected_bodies, Expected};
+use rayon::prelude::*;
+pub use resolution::{thinnest_features, Feature};
+use result::Meshes;
+use sites::Sites;
+
+/// A final mesh and all that it was asked to be.
+pub struct Case<'a> {
+    pub part: &'a Part,
+    pub recipe: &'a Recipe,
+    pub linked: &'a Linked,
+    pub solid: &'a Solid,
+    /// Step of its grid. mm.
+    pub step: f64,
+    /// Zones as asked, on that grid, and what they are.
+    pub zoned: &'a Zoned,
+    pub regions: &'a Regions,
+    /// By filling: before and after it is given thickness.
+    pub fillings: Vec<Thickened<'a>>,
+}
+
+/// A filling's structure, before and after it is given thickness.
+#[derive(Clone, Copy)]
+pub struct Thickened<'a> {
+    pub bare: &'a dyn Bare,
+    pub lattice: &'a dyn Lattice,
+    /// mm.
+    pub thickness: f64,
+}
+
+/// What was found.
+#[derive(Default)]
+pub struct AsAsked {
+    pub checks: Vec<Check>,
+    /// By filling, the solid share of what it fills, in percent; `None` where it fills nothing.
+    pub density_percent: Vec<Option<f64>>,
+    /// By filling, what its members measure.
+    pub gauged: Vec<Option<Gauged>>,
+}
+
+/// Holds a final mesh against what was asked.
+pub fn as_asked(case: &Case) -> AsAsked {
+    let sites = Sites::of(case);
+    let meshes = Meshes::of(case.solid);
+    let density_percent: Vec<Option<f64>> = sites.fill.iter().map(|points| density::percent(&meshes, points)).collect();
+    let gauged: Vec<Option<Gauged>> = gauge::all(case, &meshes);
+    let mut checks: Vec<Check> = Vec::new();
+    checks.extend(density::checks(case, &density_percent));
+    checks.extend(gauge::checks(case, &sites, &gauged));
+    checks.extend(reached::check(case, &meshes, &sites));
+    checks.extend(kept::checks(case, &meshes, &sites));
+    checks.extend(leftovers::checks(case));
+    checks.extend(resolution::check(case));
+    let checks = checks.into_iter().map(|c| c.of_group(CheckGroup::AsAsked)).collect();
+    AsAsked { checks, density_percent, gauged }
+}
+
+/// A pass up to a limit, worth a look up to twice as much.
+fn within(deviation: f64, limit: f64) -> Verdict {
+    match deviation {
+        d if d <= limit => Verdict::Pass,
+        d if d <= 2.0 * limit => Verdict::Look,
+        _ => Verdict::Fail,
+    }
+}
+
+/// The name of a filling beside others: that of its zone. `None` for the part's where it is the only one.
+fn filling_name(recipe: &Recipe, filling: usize) -> Option<String> {
+    let own: Vec<&str> = recipe.zones.list.iter().filter(|z| z.own_fill().is_some()).map(|z| z.name.as_str()).collect();
+    match filling {
+        0 => (!own.is_empty()).then(|| "the rest".into()),
+        n => own.get(n - 1).map(|name| format!("“{name}”")),
+    }
+}
+
+/// A title that names the filling where there are several.
+fn titled(recipe: &Recipe, title: &str, filling: usize) -> String {
+    filling_name(recipe, filling).map_or_else(|| title.into(), |name| format!("{title}, {name}"))
+}
+
+/// An id that stays the same for a filling.
+fn numbered(id: &str, filling: usize) -> String {
+    if filling == 0 {
+        id.into()
+    } else {
+        format!("{id}_{filling}")
+    }
+}
+
+/// The item with the largest value.
+fn largest<T: Send>(items: impl ParallelIterator<Item = (f64, T)>) -> Option<(f64, T)> {
+    // The first of equal ones, on any number of threads.
+    items.reduce_with(|a, b| if b.0 > a.0 { b } else { a })
+}

@@ -1,0 +1,53 @@
+//! The mesh that leaves, to be asked about places.
+
+use crate::pipeline::finish::Solid;
+use glam::DVec3;
+use ulmix_mesh::bvh::SegmentHit;
+use ulmix_mesh::{SignedDistance, TriMesh};
+
+/// The final mesh, or its lattice and its solids where they are bodies of their own, which may overlap.
+pub struct Meshes {
+    lattice: SignedDistance,
+    /// Absent where both are one.
+    solids: Option<SignedDistance>,
+}
+
+impl Meshes {
+    pub fn of(solid: &Solid) -> Meshes {
+        let mesh = &solid.mesh;
+        let Some(apart) = solid.apart else { return Meshes { lattice: SignedDistance::of_sound(mesh), solids: None } };
+        let (lattice, solids) = mesh.triangles.split_at(apart.lattice_triangles);
+        let of = |triangles: &[[u32; 3]]| {
+            SignedDistance::of_sound(&TriMesh { points: mesh.points.clone(), triangles: triangles.to_vec() })
+        };
+        let (lattice, solids) = rayon::join(|| of(lattice), || of(solids));
+        Meshes { lattice, solids: Some(solids) }
+    }
+
+    /// Of the lattice's body. Triangles have the numbers of the final mesh.
+    pub fn lattice(&self) -> &SignedDistance {
+        &self.lattice
+    }
+
+    /// Distance of a place from all material, negative in it. mm.
+    pub fn value(&self, p: DVec3) -> f64 {
+        let of_solids = self.solids.as_ref().map_or(f64::INFINITY, |s| s.value(p));
+        self.lattice.value(p).min(of_solids)
+    }
+
+    /// Is a place at most `limit` mm from the surface of the material? Its distance.
+    pub fn surface_within(&self, p: DVec3, limit: f64) -> Option<f64> {
+        let of = |d: &SignedDistance| d.bvh().nearest(p, limit * limit).map(|n| n.distance_squared.sqrt());
+        let both = [of(&self.lattice), self.solids.as_ref().and_then(of)];
+        both.into_iter().flatten().min_by(f64::total_cmp)
+    }
+
+    /// Where a ray of a length first leaves the lattice: the distance, and the triangle. Triangles for which `skip` answers
+    /// true are passed.
+    pub fn leaves(&self, from: DVec3, ray: DVec3, length: f64, skip: impl Fn(u32) -> bool) -> Option<(f64, u32)> {
+        let mut hits: Vec<SegmentHit> = Vec::new();
+        self.lattice.segment_hits(from, from + ray * length, &mut hits);
+        let first = hits.iter().filter(|h| !skip(h.triangle)).min_by(|a, b| a.t.total_cmp(&b.t))?;
+        Some((first.t * length, first.triangle))
+    }
+}

@@ -1,0 +1,73 @@
+//! Points spread over the part, each with what is asked for there.
+
+use super::Case;
+use crate::recipe::Role;
+use crate::sample::scatter;
+use crate::zoned::{Regions, Zoned};
+use glam::DVec3;
+use rayon::prelude::*;
+
+/// Points in all that is filled, about, and in all that is solid.
+const FILL_POINTS: usize = 120_000;
+const SOLID_POINTS: usize = 60_000;
+
+/// What is asked for at a place of the part.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Site {
+    /// Lattice of this filling.
+    Fill(usize),
+    /// Material of this skin, by its number in [`Regions::skins`].
+    Skin(usize),
+    /// Material of this zone, by its number in [`Regions::zones`], or of the rest of the part.
+    Solid(Option<usize>),
+    Clear,
+}
+
+/// Points in what is filled and in what is solid.
+pub struct Sites {
+    /// By filling.
+    pub fill: Vec<Vec<DVec3>>,
+    pub solid: Vec<(DVec3, Site)>,
+}
+
+impl Sites {
+    pub fn of(case: &Case) -> Sites {
+        let Zoned { grid, fill, solid, .. } = case.zoned;
+        let placed = |points: Vec<DVec3>| -> Vec<(DVec3, Site)> {
+            points.into_par_iter().filter_map(|p| Some((p, site_at(case, p)?))).collect()
+        };
+        let mut out = Sites { fill: vec![Vec::new(); case.fillings.len()], solid: Vec::new() };
+        for (p, site) in placed(scatter(fill, grid, FILL_POINTS)) {
+            if let Site::Fill(filling) = site {
+                out.fill[filling].push(p);
+            }
+        }
+        out.solid = placed(scatter(solid, grid, SOLID_POINTS));
+        out.solid.retain(|s| matches!(s.1, Site::Skin(_) | Site::Solid(_)));
+        out
+    }
+}
+
+/// What is asked for at a place; `None` outside the part.
+pub fn site_at(case: &Case, p: DVec3) -> Option<Site> {
+    let Zoned { grid, inside, .. } = case.zoned;
+    let cell = ((p - grid.origin) / grid.step).floor();
+    let on_grid = cell.cmpge(DVec3::ZERO).all() && cell.cmplt(grid.size.as_dvec3() - 1.0).all();
+    if !(on_grid && inside.all_around(cell.as_uvec3())) && !case.part.distance.inside(p) {
+        return None;
+    }
+    Some(site_in(case.regions, p))
+}
+
+/// What is asked for at a place of the part.
+pub fn site_in(regions: &Regions, p: DVec3) -> Site {
+    let zone = regions.zones.iter().position(|z| z.solid.within(p, 0.0));
+    match regions.role_in(zone) {
+        Role::KeepClear => Site::Clear,
+        Role::KeepSolid => Site::Solid(zone),
+        _ => match regions.skins.iter().position(|s| s.within(p, 0.0)) {
+            Some(skin) => Site::Skin(skin),
+            None => Site::Fill(regions.filling_in(zone)),
+        },
+    }
+}

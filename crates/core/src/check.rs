@@ -1,0 +1,216 @@
+//! Checks: what was found, whether it may stay so, and what to do about it; and those of any mesh.
+
+use glam::DVec3;
+use serde::{Deserialize, Serialize};
+use ulmix_mesh::crossing::{crossing_pairs, triangles_of};
+use ulmix_mesh::topology::piece_volumes;
+use ulmix_mesh::{Bvh, Topology, TriMesh};
+use utoipa::ToSchema;
+
+/// What a check comes to, from best to worst.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Verdict {
+    Pass,
+    /// Worth a look: no failure, and no pass.
+    Look,
+    Fail,
+}
+
+/// What a check is about.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum CheckGroup {
+    /// The surface itself, whatever it shows.
+    #[default]
+    Sound,
+    /// The result against the recipe.
+    AsAsked,
+}
+
+/// A figure of a mesh, its limit and what follows.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Check {
+    /// Stable name, for programs.
+    pub id: String,
+    /// Name for a person.
+    pub title: String,
+    pub group: CheckGroup,
+    pub verdict: Verdict,
+    /// The figure behind the verdict, with its unit.
+    pub figure: String,
+    /// What the figure may be at most, at least or exactly, with its unit.
+    pub limit: Option<String>,
+    pub value: f64,
+    /// A place to look at, when there is one. mm.
+    pub place_mm: Option<[f64; 3]>,
+    /// What it means and what to do, when it does not pass.
+    pub hint: Option<String>,
+}
+
+impl Check {
+    /// A check of the surface itself, without limit, place or hint.
+    pub fn new(id: &str, title: impl Into<String>, verdict: Verdict, figure: impl Into<String>, value: f64) -> Check {
+        Check {
+            id: id.into(),
+            title: title.into(),
+            group: CheckGroup::Sound,
+            verdict,
+            figure: figure.into(),
+            limit: None,
+            value,
+            place_mm: None,
+            hint: None,
+        }
+    }
+
+    pub fn of_group(self, group: CheckGroup) -> Check {
+        Check { group, ..self }
+    }
+
+    pub fn with_limit(self, limit: impl Into<String>) -> Check {
+        Check { limit: Some(limit.into()), ..self }
+    }
+
+    pub fn at(self, place: Option<DVec3>) -> Check {
+        Check { place_mm: place.map(|p| p.to_array()), ..self }
+    }
+
+    /// The hint is kept only where the check does not pass.
+    pub fn with_hint(self, hint: impl Into<String>) -> Check {
+        let hint = (self.verdict != Verdict::Pass).then(|| hint.into());
+        Check { hint, ..self }
+    }
+}
+
+/// The worst verdict of some checks; a pass of none.
+pub fn worst<'a>(checks: impl IntoIterator<Item = &'a Check>) -> Verdict {
+    checks.into_iter().map(|c| c.verdict).max().unwrap_or(Verdict::Pass)
+}
+
+/// "1 body", "2 bodies".
+pub fn counted(n: usize, [one, many]: [&str; 2]) -> String {
+    format!("{n} {}", if n == 1 { one } else { many })
+}
+
+/// The checks of any mesh. `bodies` is the number of bodies expected, when there is one.
+pub fn checks(mesh: &TriMesh, bodies: Option<usize>) -> Vec<Check> {
+    checks_given(mesh, bodies, &crossing_pairs(mesh, &Bvh::new(mesh)))
+}
+
+/// As [`checks`], with the pairs of crossing triangles known.
+pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &[[u32; 2]]) -> Vec<Check> {
+    let t = Topology::of(mesh);
+    let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
+    let found = volumes.iter().filter(|v| **v > 0.0).count();
+    let voids = volumes.iter().filter(|v| **v < 0.0).count();
+    let middle = |t: u32| mesh.middle(t as usize);
+    let first_crossing = crossing.first().map(|p| middle(p[0]));
+    let crossing = triangles_of(crossing);
+    let none = |id: &str, title: &str, what: [&str; 2], n: usize, hint: &str| {
+        let verdict = if n == 0 { Verdict::Pass } else { Verdict::Fail };
+        Check::new(id, title, verdict, counted(n, what), n as f64).with_limit("none").with_hint(hint)
+    };
+    let place_of_piece = |wanted: &dyn Fn(f64) -> bool| {
+        let piece = volumes.iter().position(|v| wanted(*v))? as u32;
+        t.piece_of.iter().position(|p| *p == piece).map(|t| middle(t as u32))
+    };
+    let largest = volumes.iter().copied().fold(0.0, f64::max);
+    let outward = mesh.volume() > 0.0 && t.flipped_edges == 0;
+    let of_bodies = match bodies {
+        _ if found == 0 => Verdict::Fail,
+        Some(wanted) if found != wanted => Verdict::Look,
+        _ => Verdict::Pass,
+    };
+    let turned = if outward { "all".into() } else { counted(t.flipped_edges, ["turned edge", "turned edges"]) };
+    let mut out = vec![
+        none(
+            "open_edges",
+            "Closed surface",
+            ["open edge", "open edges"],
+            t.open_edges,
+            "The surface has holes: a printer cannot tell inside from outside.",
+        ),
+        none(
+            "non_manifold",
+            "Manifold edges",
+            ["bad place", "bad places"],
+            t.non_manifold_edges + t.non_manifold_vertices,
+            "Surfaces touch along edges or points; print preparation may split them wrongly.",
+        ),
+        Check::new("outward", "Faces outward", pass_or(outward, Verdict::Fail), turned, t.flipped_edges as f64)
+            .with_limit("all")
+            .with_hint("Some triangles face inward. Bring the file in as a part to have them turned."),
+        Check::new(
+            "bodies",
+            if bodies == Some(1) { "One body" } else { "Bodies" },
+            of_bodies,
+            counted(found, ["body", "bodies"]),
+            found as f64,
+        )
+        .at((found > 1).then(|| place_of_piece(&|v| v > 0.0 && v < largest)).flatten())
+        .with_hint(
+            "Loose pieces print apart: a larger crumb size removes small ones, thicker walls or another cell size join them.",
+        ),
+        none(
+            "self_crossing",
+            "No self-crossing",
+            ["triangle", "triangles"],
+            crossing.len(),
+            "Triangles pass through each other; print preparation may fill or drop the places.",
+        )
+        .at(first_crossing),
+        Check::new(
+            "sealed_voids",
+            "No sealed voids",
+            pass_or(voids == 0, Verdict::Look),
+            counted(voids, ["void", "voids"]),
+            voids as f64,
+        )
+        .with_limit("none")
+        .at((voids > 0).then(|| place_of_piece(&|v| v < 0.0)).flatten())
+        .with_hint("Powder or resin in closed voids cannot get out. Without a skin, or with openings, it can."),
+    ];
+    if let Some(wanted) = bodies {
+        out[3].limit = Some(wanted.to_string());
+    }
+    out
+}
+
+/// A pass where it `holds`, else another verdict.
+pub fn pass_or(holds: bool, else_: Verdict) -> Verdict {
+    if holds {
+        Verdict::Pass
+    } else {
+        else_
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_check_fails_on_its_own_defect() {
+        let failing = |m: &TriMesh| -> Vec<String> {
+            checks(m, Some(1)).into_iter().filter(|c| c.verdict != Verdict::Pass).map(|c| c.id).collect()
+        };
+        let ball = TriMesh::sphere(5.0, 3);
+        assert!(failing(&ball).is_empty());
+        assert_eq!(failing(&ball.filtered(|t| t != 9)), ["open_edges"]);
+        let mut inward = ball.clone();
+        inward.triangles.iter_mut().for_each(|t| t.swap(0, 1));
+        assert_eq!(failing(&inward), ["outward", "bodies", "sealed_voids"]);
+        let mut two = ball.clone();
+        two.append(&ball.clone().mapped(|p| p + DVec3::X * 20.0));
+        assert_eq!(failing(&two), ["bodies"]);
+        let mut crossing = ball.clone();
+        crossing.append(&ball.clone().mapped(|p| p + DVec3::new(3.0, 0.1, 0.2)));
+        assert_eq!(failing(&crossing), ["bodies", "self_crossing"]);
+        let mut hollow = ball.clone();
+        let inner = TriMesh::sphere(2.0, 3).triangles.iter().map(|t| [t[0], t[2], t[1]]).collect();
+        hollow.append(&TriMesh { points: TriMesh::sphere(2.0, 3).points, triangles: inner });
+        assert_eq!(failing(&hollow), ["sealed_voids"]);
+        assert!(checks(&TriMesh::default(), None).iter().any(|c| c.verdict == Verdict::Fail));
+    }
+}
