@@ -88,6 +88,29 @@ pub fn worst<'a>(checks: impl IntoIterator<Item = &'a Check>) -> Verdict {
     checks.into_iter().map(|c| c.verdict).max().unwrap_or(Verdict::Pass)
 }
 
+/// What some checks come to together.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Summary {
+    pub verdict: Verdict,
+    /// For a person: "every check passes", "nothing fails, 2 to look at", "1 check fails, 2 to look at".
+    pub words: String,
+}
+
+impl Summary {
+    pub fn of(checks: &[Check]) -> Summary {
+        let count = |verdict: Verdict| checks.iter().filter(|c| c.verdict == verdict).count();
+        let (failing, look) = (count(Verdict::Fail), count(Verdict::Look));
+        let fail = counted(failing, ["check fails", "checks fail"]);
+        let words = match (failing, look) {
+            (0, 0) => "every check passes".into(),
+            (0, n) => format!("nothing fails, {n} to look at"),
+            (_, 0) => fail,
+            (_, n) => format!("{fail}, {n} to look at"),
+        };
+        Summary { verdict: worst(checks), words }
+    }
+}
+
 /// "1 body", "2 bodies".
 pub fn counted(n: usize, [one, many]: [&str; 2]) -> String {
     format!("{n} {}", if n == 1 { one } else { many })

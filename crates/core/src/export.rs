@@ -2,7 +2,7 @@
 
 use crate::bodies::unlike;
 use crate::recipe::{Form, GivenKind, Kind, Recipe, Structure};
-use crate::check::{checks_given, Check, Verdict};
+use crate::check::{checks_given, Check, CheckGroup};
 use crate::report::BodyApart;
 use crate::stand::Placing;
 use serde::{Deserialize, Serialize};
@@ -43,8 +43,11 @@ pub struct Exported {
 }
 
 impl Exported {
-    pub fn passed(&self) -> bool {
-        self.checks.iter().all(|c| c.verdict != Verdict::Fail)
+    /// What reading it again found, and then how the mesh in it holds against the request: `of_mesh` are the checks of the
+    /// final mesh's report.
+    pub fn all_checks(&self, of_mesh: Option<&[Check]>) -> Vec<Check> {
+        let asked = of_mesh.unwrap_or_default().iter().filter(|c| c.group == CheckGroup::AsAsked);
+        self.checks.iter().chain(asked).cloned().collect()
     }
 }
 
@@ -55,7 +58,7 @@ pub struct Contents<'a> {
     pub apart: &'a [BodyApart],
     /// Only the body of this name.
     pub only: Option<&'a str>,
-    /// Bodies expected where nothing is apart.
+    /// Bodies expected in all of it.
     pub bodies: usize,
     /// Bodies of the part that leave as they came, by name.
     pub alongside: &'a [(String, TriMesh)],
@@ -125,7 +128,7 @@ pub fn export(contents: &Contents, recipe: &Recipe, kind: FileKind) -> Result<Ex
     };
     let mut crossing = crossing_pairs(&again.mesh, &Bvh::new(&again.mesh));
     crossing.retain(|[s, t]| body_of(*s) == body_of(*t));
-    let bodies = (contents.apart.is_empty() && objects.len() == 1 && contents.only.is_none()).then_some(contents.bodies);
+    let bodies = (contents.alongside.is_empty() && contents.only.is_none()).then_some(contents.bodies);
     Ok(Exported {
         checks: checks_given(&again.mesh, bodies, &crossing),
         triangles: again.mesh.triangles.len(),
@@ -159,6 +162,7 @@ fn kind_and_cell(s: &Structure) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::check::{worst, Verdict};
     use crate::recipe::Stand;
     use glam::DVec3;
 
@@ -168,7 +172,7 @@ mod tests {
         let recipe = Recipe::for_part(&mesh.bounds());
         for kind in [FileKind::Stl, FileKind::ThreeMf] {
             let e = export(&Contents { mesh: &mesh, apart: &[], only: None, bodies: 1, alongside: &[] }, &recipe, kind).unwrap();
-            assert!(e.passed() && e.triangles == mesh.triangles.len());
+            assert!(worst(&e.checks) == Verdict::Pass && e.triangles == mesh.triangles.len());
             assert!((e.volume_mm3 / mesh.volume() - 1.0).abs() < 1e-6);
         }
         let lattice = BodyApart { name: "Lattice".into(), triangles: mesh.triangles.len(), volume_mm3: mesh.volume() };
@@ -177,9 +181,9 @@ mod tests {
         let apart = [lattice.clone(), BodyApart { name: "Solids".into(), ..lattice }];
         let of = |only, kind| export(&Contents { mesh: &two, apart: &apart, only, bodies: 1, alongside: &[] }, &recipe, kind);
         let both = of(None, FileKind::ThreeMf).unwrap();
-        assert!(both.passed() && both.triangles == two.triangles.len(), "bodies that overlap do not cross themselves");
+        assert!(worst(&both.checks) != Verdict::Fail && both.triangles == two.triangles.len(), "bodies that overlap do not cross themselves");
         let one = of(Some("Solids"), FileKind::Stl).unwrap();
-        assert!(one.passed() && one.triangles == mesh.triangles.len());
+        assert!(onworst(&e.checks) == Verdict::Pass && one.triangles == mesh.triangles.len());
         assert!(of(None, FileKind::Stl).is_err_and(|e| e.message.contains("one body")));
         assert!(of(Some("Skin"), FileKind::Stl).is_err_and(|e| e.message.contains("“Skin”")));
         // A body that is left as it is comes along, and all stand on the bed together.

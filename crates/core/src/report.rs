@@ -36,6 +36,8 @@ pub struct Report {
     #[serde(default)]
     #[schema(required = true)]
     pub apart: Vec<BodyApart>,
+    /// How many bodies it is to have; 0 for a draft.
+    pub bodies: usize,
     /// By filling, in the order of [`Recipe::fillings`], what its walls or struts measure on the mesh; absent where nothing
     /// could be measured, and empty for a draft.
     pub gauged: Vec<Option<Gauged>>,
@@ -150,6 +152,7 @@ pub fn of_final(case: &Case, prediction: &Prediction, proud_mm3: f64) -> Report 
         notes,
         checks: Some([sound, asked.checks].concat()),
         gauged: asked.gauged,
+        bodies: expected.all(),
         ..with_numbers(known, solid, proud_mm3)
     }
 }
@@ -176,6 +179,7 @@ fn with_numbers(known: Foretold, solid: &Solid, proud_mm3: f64) -> Report {
         proud_mm3,
         triangles: mesh.triangles.len(),
         apart: solid.apart.map_or_else(Vec::new, |a| bodies_apart(mesh, a.lattice_triangles)),
+        bodies: 0,
         gauged: Vec::new(),
         crumbs_removed: solid.crumbs.removed,
         crumbs_mm3: solid.crumbs.volume_mm3,

@@ -130,7 +130,8 @@ fn told(o: &Outcome) -> String {
     let mut out = String::new();
     for c in o.report.checks.iter().flatten().filter(|c| c.verdict != Verdict::Pass) {
         let limit = c.limit.as_deref().unwrap_or_default();
-        let _ = write!(out, "\n      {:?} {}: {} ({limit})", c.verdict, c.id, c.figure);
+        let place = c.place_mm.map_or_else(String::new, |p| format!(", at {p:.1?}"));
+        let _ = write!(out, "\n      {:?} {}: {} ({limit}{place})", c.verdict, c.id, c.figure);
     }
     out
 }
@@ -167,6 +168,9 @@ fn any_recipe_is_kept_or_told() {
                 worst(checks),
                 told(&o)
             );
+            if only.is_some() {
+                println!("{}", recipe.to_json());
+            }
         }
         if o.solid.mesh.triangles.is_empty() {
             assert!(!o.report.notes.is_empty(), "{n}: an empty result is told");

@@ -1,6 +1,6 @@
 //! `build` and `check`: the same recipe and checks as in the app, without a screen.
 //!
-//! Exit codes: 0 fine, 1 a check failed, 2 bad input.
+//! Exit codes: 0 every check passes, 1 a check fails, 2 bad input, 3 nothing fails and something is to be looked at.
 
 use serde_json::json;
 use std::path::{Path, PathBuf};
@@ -9,7 +9,7 @@ use ulmix_core::export::{export, Contents, FileKind};
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, RunError};
 use ulmix_core::recipe::Recipe;
-use ulmix_core::report::{checks, Check, Verdict};
+use ulmix_core::check::{checks, Check, Summary, Verdict};
 use ulmix_formats::Limits;
 use ulmix_server::stopwatch::Stopwatch;
 
@@ -55,7 +55,7 @@ pub fn build(
     finish(try_build(recipe, part, bodies, output, as_json), as_json)
 }
 
-fn try_build(recipe: &Path, part: Option<&Path>, bodies: &[PathBuf], output: &Path, as_json: bool) -> Result<bool, Refused> {
+fn try_build(recipe: &Path, part: Option<&Path>, bodies: &[PathBuf], output: &Path, as_json: bool) -> Result<Verdict, Refused> {
     let kind = FileKind::of_name(&output.to_string_lossy()).ok_or_else(|| {
         Refused::new(format!("{} has no known ending.", output.display()), "End the output's name in .3mf or .stl.")
     })?;
@@ -84,20 +84,22 @@ fn try_build(recipe: &Path, part: Option<&Path>, bodies: &[PathBuf], output: &Pa
     })?;
     let report = &outcome.report;
     if outcome.solid.mesh.triangles.is_empty() {
-        return Err(Refused::new(report.notes.join(" "), "Change the recipe and build again."));
+        return Err(Refused::new(report.notes.iter().map(|n| n.text.as_str()).collect::<Vec<_>>().join(" "), "Change the recipe and build again."));
     }
-    let (bodies, alongside) = (part.facts.bodies, &part.alongside());
+    let (bodies, alongside) = (report.bodies, &part.alongside());
     let contents = Contents { mesh: &outcome.solid.mesh, apart: &report.apart, only: None, bodies, alongside };
     let file = export(&contents, &recipe, kind)?;
     std::fs::write(output, &file.bytes).map_err(|e| {
         Refused::new(format!("{} cannot be written: {e}.", output.display()), "Choose a folder that can be written to.")
     })?;
+    let found = file.all_checks(report.checks.as_deref());
+    let summary = Summary::of(&found);
     let peak = peak_memory_mb();
     if as_json {
         let stages: Vec<_> = watch.log().iter().map(|s| json!({ "stage": s.stage, "seconds": s.seconds })).collect();
         print_json(&json!({
             "output": output, "bytes": file.bytes.len(), "step_mm": outcome.step_mm, "linked": outcome.linked,
-            "predicted": outcome.prediction, "report": **report, "file_checks": file.checks, "stages": stages,
+            "predicted": outcome.prediction, "report": **report, "file_checks": file.checks, "summary": summary, "stages": stages,
             "peak_memory_mb": peak,
         }));
     } else {
@@ -107,44 +109,54 @@ fn try_build(recipe: &Path, part: Option<&Path>, bodies: &[PathBuf], output: &Pa
         println!("  volume            {:.2} cm³ of {:.2} cm³", report.volume_mm3 / 1e3, report.part_volume_mm3 / 1e3);
         println!("  surface           {:.1} cm²", report.area_mm2 / 100.0);
         println!("  fill density      {:.1} %", report.fill_density_percent);
-        if let Some(w) = report.walls {
+        for (g, filled) in report.gauged.iter().zip(outcome.linked.fills()) {
+            let Some(g) = g else { continue };
+            let what = if filled.walls { "walls" } else { "struts" };
             println!(
-                "  thinnest wall     {:.2} mm, median {:.2} mm (asked {:.2} mm)",
-                w.thinnest_mm, w.median_mm, outcome.linked.fill.thickness_mm
+                "  {what:<16}  {:.2} mm in the median, {:.2} mm at the thinnest (asked {:.2} mm)",
+                g.median_mm, g.thinnest_mm, g.asked_mm
             );
         }
         println!("  triangles         {} (of {} before reduction)", report.triangles, outcome.solid.raw_triangles);
         if report.crumbs_removed > 0 {
             println!("  crumbs removed    {}, {:.2} mm³", report.crumbs_removed, report.crumbs_mm3);
+            for c in &report.crumbs {
+                println!("                    {:.3} mm³{}", c.volume_mm3, at(Some(c.place_mm)));
+            }
         }
         for b in &report.apart {
             println!("  {:<16}  {} triangles, {:.2} cm³", b.name.to_lowercase(), b.triangles, b.volume_mm3 / 1e3);
         }
-        print_checks(&file.checks);
+        print_checks(&found);
         for note in &report.notes {
-            println!("  note: {note}");
+            println!("  note: {}{}", note.text, at(note.place_mm));
+        }
+        for caution in &report.cautions {
+            println!("  caution: {caution}");
         }
         for s in watch.log() {
             println!("  {:<16}  {:.2} s", format!("{:?}", s.stage).to_lowercase(), s.seconds);
         }
         println!("  peak memory       {peak:.0} MB");
-        println!("  written           {} ({:.1} MB, read again and checked)", output.display(), file.bytes.len() as f64 / 1e6);
+        let size = file.bytes.len() as f64 / 1e6;
+        println!("  written           {} ({size:.1} MB, read again and checked: {})", output.display(), summary.words);
     }
-    Ok(file.passed())
+    Ok(summary.verdict)
 }
 
 pub fn check(file: &Path, as_json: bool) -> ExitCode {
     finish(try_check(file, as_json), as_json)
 }
 
-fn try_check(file: &Path, as_json: bool) -> Result<bool, Refused> {
+fn try_check(file: &Path, as_json: bool) -> Result<Verdict, Refused> {
     let loaded = ulmix_formats::read(&read(file)?, &Limits::default())?;
     let found = checks(&loaded.mesh, None);
+    let summary = Summary::of(&found);
     let size = loaded.mesh.bounds().size().to_array();
     if as_json {
         print_json(&json!({
             "format": loaded.format, "triangles": loaded.mesh.triangles.len(), "size": size,
-            "volume": loaded.mesh.volume(), "area": loaded.mesh.area(), "checks": found,
+            "volume": loaded.mesh.volume(), "area": loaded.mesh.area(), "checks": found, "summary": summary,
         }));
     } else {
         println!("{} · {} · {} triangles", file.display(), loaded.format, loaded.mesh.triangles.len());
@@ -152,8 +164,9 @@ fn try_check(file: &Path, as_json: bool) -> Result<bool, Refused> {
         println!("  size              {:.3} × {:.3} × {:.3} {unit}", size[0], size[1], size[2]);
         println!("  volume            {:.3} {unit}³", loaded.mesh.volume());
         print_checks(&found);
+        println!("  {}", summary.words);
     }
-    Ok(found.iter().all(|c| c.verdict != Verdict::Fail))
+    Ok(summary.verdict)
 }
 
 fn print_checks(checks: &[Check]) {
@@ -163,11 +176,17 @@ fn print_checks(checks: &[Check]) {
             Verdict::Look => "look",
             Verdict::Fail => "FAIL",
         };
-        println!("  {mark} {:<30} {}", c.title, c.figure);
+        let limit = c.limit.as_ref().map_or_else(String::new, |l| format!(" ({l})"));
+        println!("  {mark} {:<38} {}{limit}{}", c.title, c.figure, at(c.place_mm));
         if let Some(hint) = &c.hint {
             println!("       {hint}");
         }
     }
+}
+
+/// A place for a person, in mm.
+fn at(place: Option<[f64; 3]>) -> String {
+    place.map_or_else(String::new, |[x, y, z]| format!(", at {x:.1}, {y:.1}, {z:.1} mm"))
 }
 
 fn print_json(value: &serde_json::Value) {
@@ -193,10 +212,11 @@ fn read(path: &Path) -> Result<Vec<u8>, Refused> {
     std::fs::read(path).map_err(failed)
 }
 
-fn finish(result: Result<bool, Refused>, as_json: bool) -> ExitCode {
+fn finish(result: Result<Verdict, Refused>, as_json: bool) -> ExitCode {
     match result {
-        Ok(true) => ExitCode::SUCCESS,
-        Ok(false) => ExitCode::from(1),
+        Ok(Verdict::Pass) => ExitCode::SUCCESS,
+        Ok(Verdict::Fail) => ExitCode::from(1),
+        Ok(Verdict::Look) => ExitCode::from(3),
         Err(e) => {
             if as_json {
                 print_json(&json!({ "error": e.message, "hint": e.hint }));

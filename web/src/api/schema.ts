@@ -542,13 +542,17 @@ export interface components {
          * @enum {string}
          */
         CellKind: "cubic" | "body_centred" | "body_centred_vertical" | "face_centred" | "face_centred_vertical" | "body_face_centred" | "octet" | "kelvin" | "diamond" | "rhombic_dodecahedron" | "re_entrant" | "own_cell";
+        /** @description A figure of a mesh, its limit and what follows. */
         Check: {
             /** @description The figure behind the verdict, with its unit. */
             figure: string;
+            group: components["schemas"]["CheckGroup"];
             /** @description What it means and what to do, when it does not pass. */
             hint?: string | null;
             /** @description Stable name, for programs. */
             id: string;
+            /** @description What the figure may be at most, at least or exactly, with its unit. */
+            limit?: string | null;
             /** @description A place to look at, when there is one. mm. */
             place_mm?: number[] | null;
             /** @description Name for a person. */
@@ -557,6 +561,11 @@ export interface components {
             value: number;
             verdict: components["schemas"]["Verdict"];
         };
+        /**
+         * @description What a check is about.
+         * @enum {string}
+         */
+        CheckGroup: "sound" | "as_asked";
         /** @description Beside exact duplicates and short struts, which always go. */
         CleanUp: {
             /**
@@ -670,10 +679,11 @@ export interface components {
         /** @description A file that was written, read again and checked. */
         ExportReady: {
             bytes: number;
-            /** @description Of the file as read again. */
+            /** @description Of the file as read again, and of its mesh against the request. */
             checks: components["schemas"]["Check"][];
             file_name: string;
-            passed: boolean;
+            /** @description What they come to. */
+            summary: components["schemas"]["Summary"];
             triangles: number;
             url: string;
             /** Format: double */
@@ -919,6 +929,20 @@ export interface components {
              */
             thickness_mm: number;
         };
+        /** @description What the members of a filling measure. */
+        Gauged: {
+            /** Format: double */
+            asked_mm: number;
+            /** Format: double */
+            median_mm: number;
+            /** @description Where the thinnest of that was measured. mm. */
+            thinnest_at_mm: number[];
+            /**
+             * Format: double
+             * @description Below which one percent of what was measured lies.
+             */
+            thinnest_mm: number;
+        };
         /**
          * @description Structures that come from a file.
          * @enum {string}
@@ -1113,9 +1137,10 @@ export interface components {
             apart_mm?: number | null;
             /**
              * Format: double
-             * @description Loose pieces smaller than this are removed. mm³.
+             * @description Loose pieces smaller than this are removed; absent: follows the smallest cell. Pieces of more than a thousandth of the
+             *     largest one stay in any case. mm³.
              */
-            crumb_mm3: number;
+            crumb_mm3?: number | null;
             /**
              * Format: double
              * @description Greatest deviation that reduction may cause. mm.
@@ -1131,6 +1156,11 @@ export interface components {
              * @description Grid step of the final mesh; absent: chosen from thickness and part. mm.
              */
             step_mm?: number | null;
+            /**
+             * Format: double
+             * @description How far curved faces that are kept may lie from the part's. mm.
+             */
+            tolerance_mm: number;
         };
         /** @description A face beside another. */
         Neighbour: {
@@ -1165,6 +1195,12 @@ export interface components {
             /** @enum {string} */
             from: "shape";
             shape: components["schemas"]["OwnShape"];
+        };
+        /** @description Something that a person should know. */
+        Note: {
+            /** @description A place to look at, when there is one. mm. */
+            place_mm?: number[] | null;
+            text: string;
         };
         /** @description What the app needs to know of the server. */
         Options: {
@@ -1491,6 +1527,7 @@ export interface components {
             saved_percent?: number | null;
             size_mm: number[];
             structure: string;
+            summary?: null | components["schemas"]["Summary"];
             /** Format: int64 */
             updated_ms: number;
         };
@@ -1535,16 +1572,27 @@ export interface components {
             title: string;
             words: string;
         };
+        /** @description A loose piece that was removed. */
+        Removed: {
+            /** @description A place of its surface. mm. */
+            place_mm: number[];
+            /** Format: double */
+            volume_mm3: number;
+        };
         /** @description Numbers of a mesh. Volumes mm³, areas mm². */
         Report: {
             /** @description Lattice and solids, where they are bodies of their own, in the mesh's order; empty where all is one. */
             apart: components["schemas"]["BodyApart"][];
             /** Format: double */
             area_mm2: number;
+            /** @description How many bodies it is to have; 0 for a draft. */
+            bodies: number;
             /** @description What may not print or not serve, in plain words. */
             cautions: string[];
-            /** @description Absent for a draft. */
+            /** @description The mesh itself, then the result against the request. Absent for a draft. */
             checks?: components["schemas"]["Check"][] | null;
+            /** @description The largest loose pieces that were removed, largest first. */
+            crumbs: components["schemas"]["Removed"][];
             /** Format: double */
             crumbs_mm3: number;
             crumbs_removed: number;
@@ -1553,10 +1601,15 @@ export interface components {
              * @description Solid share of the fill zone. Percent.
              */
             fill_density_percent: number;
+            /**
+             * @description By filling, in the order of [`Recipe::fillings`], what its walls or struts measure on the mesh; absent where nothing
+             *     could be measured, and empty for a draft.
+             */
+            gauged: (null | components["schemas"]["Gauged"])[];
             /** Format: double */
             mass_g: number;
             /** @description What a person should know, in plain words: an empty or a solid result, among others. */
-            notes: string[];
+            notes: components["schemas"]["Note"][];
             /** Format: double */
             part_mass_g: number;
             /** Format: double */
@@ -1574,8 +1627,9 @@ export interface components {
             triangles: number;
             voids_filled: number;
             /** Format: double */
+            voids_mm3: number;
+            /** Format: double */
             volume_mm3: number;
-            walls?: null | components["schemas"]["Walls"];
         };
         /**
          * @description What becomes of a zone.
@@ -1822,6 +1876,12 @@ export interface components {
              */
             turn_deg: number;
         };
+        /** @description What some checks come to together. */
+        Summary: {
+            verdict: components["schemas"]["Verdict"];
+            /** @description For a person: "every check passes", "nothing fails, 2 to look at", "1 check fails, 2 to look at". */
+            words: string;
+        };
         /**
          * @description Triply periodic surfaces.
          * @enum {string}
@@ -1888,17 +1948,11 @@ export interface components {
             file_name: string;
             upload: string;
         };
-        /** @enum {string} */
+        /**
+         * @description What a check comes to, from best to worst.
+         * @enum {string}
+         */
         Verdict: "pass" | "look" | "fail";
-        Walls: {
-            /** Format: double */
-            median_mm: number;
-            /**
-             * Format: double
-             * @description Below which one percent of the surface lies. mm.
-             */
-            thinnest_mm: number;
-        };
         Zone: {
             /** @description Seed points lie closer around it, where a structure makes use of that. */
             finer?: boolean;

@@ -152,6 +152,11 @@ function Card({ project: p }: { project: ProjectCard }) {
         <div className="thumb">{bare ? <span className="muted">No picture yet</span> : <img src={`/api/projects/${p.id}/card?t=${p.updated_ms}`} alt="" onError={() => setBare(true)} />}</div>
         <h3>{p.name}</h3>
         <p className="muted">{p.structure}</p>
+        {p.summary && (
+          <p className="verdict">
+            <span className={`dot ${p.summary.verdict}`} aria-hidden /> {p.summary.words}
+          </p>
+        )}
         <dl>
           <div>
             <dt>Lighter by</dt>

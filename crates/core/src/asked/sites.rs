@@ -20,6 +20,8 @@ pub enum Site {
     Skin(usize),
     /// Material of this zone, by its number in [`Regions::zones`], or of the rest of the part.
     Solid(Option<usize>),
+    /// A blended border, where two fillings make way for each other.
+    Band,
     Clear,
 }
 
@@ -60,14 +62,21 @@ pub fn site_at(case: &Case, p: DVec3) -> Option<Site> {
 }
 
 /// What is asked for at a place of the part.
-pub fn site_in(regions: &Regions, p: DVec3) -> Site {
+fn site_in(regions: &Regions, p: DVec3) -> Site {
     let zone = regions.zones.iter().position(|z| z.solid.within(p, 0.0));
     match regions.role_in(zone) {
         Role::KeepClear => Site::Clear,
         Role::KeepSolid => Site::Solid(zone),
         _ => match regions.skins.iter().position(|s| s.within(p, 0.0)) {
             Some(skin) => Site::Skin(skin),
+            None if in_band(regions, p) => Site::Band,
             None => Site::Fill(regions.filling_in(zone)),
         },
     }
+}
+
+/// Does a place lie in a band along a blended border?
+fn in_band(regions: &Regions, p: DVec3) -> bool {
+    let blended = regions.zones.iter().filter(|z| z.blend > 0.0);
+    blended.into_iter().any(|z| z.solid.within(p, 0.5 * z.blend) && !z.solid.within(p, -0.5 * z.blend))
 }

@@ -179,8 +179,7 @@ impl Pipeline {
         };
         let thickened: Vec<_> = ties.iter().map(thickened).collect();
         let ties = thickened.iter().map(|(lattice, blend)| Tie { lattice: &**lattice, blend: *blend }).collect();
-        let crumb_mm3 = recipe.mesh.crumb(linked.finest().cell_mm);
-        let final_step = prediction.step_mm;
+        let (final_step, crumb_mm3) = (prediction.step_mm, prediction.crumb_mm3);
         let run = Run { part, recipe, quality, step, final_step, crumb_mm3, thick: &thick, lattices: reaching, ties };
         let apart = recipe.mesh.apart_mm.filter(|_| quality == Quality::Final);
         let (solid, finish_key, made, side) = match apart {

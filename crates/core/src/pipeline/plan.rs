@@ -32,6 +32,8 @@ pub struct Prediction {
     /// On two cores of the kind the product is measured on; the server corrects it by its own runs.
     pub seconds: f64,
     pub memory_mb: f64,
+    /// Loose pieces smaller than this will be removed. mm³.
+    pub crumb_mm3: f64,
     /// What a person should know before starting, in plain words.
     pub notes: Vec<String>,
 }
@@ -143,6 +145,7 @@ pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked) -> Prediction {
         triangles: kept as u64,
         seconds: 0.05 + raw * SECONDS_PER_TRIANGLE + size.x * size.y * size.z * SECONDS_PER_SAMPLE,
         memory_mb,
+        crumb_mm3: recipe.mesh.crumb(cell),
         notes,
     }
 }

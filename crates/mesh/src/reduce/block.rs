@@ -300,17 +300,24 @@ impl<'a> Block<'a> {
             return false;
         }
         // Link condition: the only common neighbours are the two opposite the edge.
-        let mut common = 0;
+        let (mut common, mut opposite) = (0, [NONE; 2]);
         for c in self.corners(u) {
             let w = self.triangles[c as usize / 3][(c as usize % 3 + 1) % 3];
             if w != v && self.mark[w as usize] == self.stamp {
-                common += 1;
-                if common > 2 || self.around[w as usize] <= 3 {
+                if common == 2 || self.around[w as usize] <= 3 {
                     return false;
                 }
+                opposite[common] = w;
+                common += 1;
             }
         }
-        if common != 2 || !self.star.move_onto(onto, 4.0 * limit) {
+        // Two points on the block's border may be neighbours by triangles of another block.
+        let is_locked = |w: u32| self.flags[w as usize] & LOCKED != 0;
+        let beside_unseen = |w: &u32| *w != u && !opposite.contains(w) && is_locked(*w);
+        if common != 2 || is_locked(u) && self.star.next[..self.star.len].iter().any(beside_unseen) {
+            return false;
+        }
+        if !self.star.move_onto(onto, 4.0 * limit) {
             return false;
         }
         self.placed.clear();

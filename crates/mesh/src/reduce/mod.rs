@@ -190,6 +190,7 @@ fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open
 mod tests {
     use super::*;
     use crate::{Bvh, Topology};
+    use std::f64::consts::TAU;
 
     fn run(mesh: &TriMesh, error: f64, threads: usize) -> TriMesh {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
@@ -208,6 +209,40 @@ mod tests {
         let worst = m.points.iter().map(|&p| bvh.nearest(p, 1.0).unwrap().distance_squared.sqrt()).fold(0.0, f64::max);
         assert!(worst <= 0.02, "{worst}");
         assert_eq!(r, run(&m, 0.02, 1));
+    }
+
+    /// Rings of a hexagonal section about the z axis, side by side along it: thin tubes, which blocks' borders cut across.
+    fn rings(count: usize, radius: f64, thick: f64, along: usize) -> TriMesh {
+        const AROUND: usize = 6;
+        let mut out = TriMesh::default();
+        for ring in 0..count {
+            let at = |n: usize, k: usize| {
+                let (turn, round) = (n as f64 / along as f64 * TAU, k as f64 / AROUND as f64 * TAU);
+                let r = radius + thick * round.cos();
+                DVec3::new(r * turn.cos(), r * turn.sin(), 3.0 * thick * ring as f64 + thick * round.sin())
+            };
+            let points = (0..along * AROUND).map(|n| at(n / AROUND, n % AROUND)).collect();
+            let number = |n: usize, k: usize| ((n % along) * AROUND + k % AROUND) as u32;
+            let quads = (0..along * AROUND).map(|n| (n / AROUND, n % AROUND)).flat_map(|(n, k)| {
+                let [a, b, c, d] = [number(n, k), number(n + 1, k), number(n + 1, k + 1), number(n, k + 1)];
+                [[a, b, c], [a, c, d]]
+            });
+            out.append(&TriMesh { points, triangles: quads.collect() });
+        }
+        out
+    }
+
+    #[test]
+    fn tubes_across_the_borders_of_blocks_stay_manifold() {
+        for (radius, along) in [(10.0, 240), (7.0, 300)] {
+            let m = rings(24, radius, 0.2, along);
+            assert!(Topology::of(&m).sound());
+            // Beyond the tubes' own size too: their borders are then a few triangles.
+            for error in [0.05, 0.2, 0.4, 0.6] {
+                let t = Topology::of(&run(&m, error, 2));
+                assert!(t.sound(), "{radius} {error}: {} edges, {} points", t.non_manifold_edges, t.non_manifold_vertices);
+            }
+        }
     }
 
     #[test]

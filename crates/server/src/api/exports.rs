@@ -13,7 +13,7 @@ use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
 use ulmix_core::export::{export as write, Contents, FileKind};
 use ulmix_core::pipeline::Pipeline;
-use ulmix_core::check::Check;
+use ulmix_core::check::{Check, Summary};
 use ulmix_formats::stl;
 use utoipa::ToSchema;
 
@@ -44,9 +44,10 @@ pub struct ExportReady {
     pub bytes: usize,
     pub triangles: usize,
     pub volume_mm3: f64,
-    /// Of the file as read again.
+    /// Of the file as read again, and of its mesh against the request.
     pub checks: Vec<Check>,
-    pub passed: bool,
+    /// What they come to.
+    pub summary: Summary,
 }
 
 /// A name that is safe on every system, with the right ending.
@@ -94,17 +95,18 @@ pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Bod
         }
         let info: RunInfo = serde_json::from_str(&done.info).map_err(Problem::internal)?;
         let apart = &info.report.apart;
-        let (bodies, alongside) = (part.facts.bodies, &part.alongside());
+        let (bodies, alongside) = (info.report.bodies, &part.alongside());
         let contents = Contents { mesh: &mesh, apart, only: r.body.as_deref(), bodies, alongside };
         let file = write(&contents, &recipe, r.kind)?;
+        let checks = file.all_checks(info.report.checks.as_deref());
         let token = app.studio.new_id();
         let ready = ExportReady {
             url: format!("/api/exports/{token}/{}", percent(&file_name)),
             bytes: file.bytes.len(),
             triangles: file.triangles,
             volume_mm3: file.volume_mm3,
-            passed: file.passed(),
-            checks: file.checks,
+            summary: Summary::of(&checks),
+            checks,
             file_name,
         };
         let mut all = app.exports.0.lock().unwrap_or_else(PoisonError::into_inner);

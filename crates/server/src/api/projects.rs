@@ -22,7 +22,7 @@ use ulmix_core::own_shapes::{directions, Directions};
 use ulmix_core::part::{stem, Part, PartFacts};
 use ulmix_core::pipeline::Pipeline;
 use ulmix_core::recipe::{Beside, Drain, FileMark, FoundStruts, OwnShape, OwnStruts, PartStep, Ranges, Recipe, Shell, Unit};
-use ulmix_core::check::Check;
+use ulmix_core::check::{Check, Summary};
 use ulmix_core::sheet::shell_for;
 use ulmix_core::stand::{standing, Standing};
 use utoipa::{IntoParams, ToSchema};
@@ -179,6 +179,8 @@ pub struct ProjectCard {
     /// Of the final mesh, when it was made. Percent.
     pub saved_percent: Option<f64>,
     pub mass_g: Option<f64>,
+    /// What its checks come to.
+    pub summary: Option<Summary>,
 }
 
 pub fn read_recipe(row: &ProjectRow) -> Answer<Recipe> {
@@ -247,6 +249,7 @@ pub async fn list(State(app): State<App>) -> Answer<Json<Vec<ProjectCard>>> {
                 structure: ulmix_core::export::describe(&recipe),
                 saved_percent: done.as_ref().map(|d| d.report.saved_percent),
                 mass_g: done.as_ref().map(|d| d.report.mass_g),
+                summary: done.as_ref().and_then(|d| d.report.checks.as_deref()).map(Summary::of),
                 id: row.id,
             });
         }

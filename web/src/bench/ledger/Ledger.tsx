@@ -2,7 +2,7 @@ import { InputNumber, Select } from 'antd'
 import { useQuery } from '@tanstack/react-query'
 import { api, type Recipe } from '../../api/client'
 import { area, count, mass, mm, percent, seconds, volume } from '../../shared/format'
-import { CheckRow } from '../recipe/Checks'
+import { CheckList } from '../recipe/Checks'
 import { leave } from '../recipe/NumberLine'
 import { edit, useBench } from '../state'
 import './ledger.css'
@@ -25,6 +25,7 @@ export function Ledger() {
   if (!info || !recipe) return <aside className="ledger" aria-label="Numbers" />
   const r = info.report
   const final = info.quality === 'final' && !behind
+  const measured = r.gauged[0]
   const about = final ? '' : '≈ '
   const rows: [string, string][] = [
     ['Mass', about + mass(r.mass_g)],
@@ -33,10 +34,10 @@ export function Ledger() {
     ...(r.proud_mm3 > 0 ? [['Past the surface', about + volume(r.proud_mm3)] as [string, string]] : []),
     ['Fill density', about + percent(r.fill_density_percent)],
     [info.linked.walls ? 'Wall asked' : 'Strut asked', mm(info.linked.thickness_mm)],
-    ...(r.walls
+    ...(measured
       ? ([
-          [info.linked.walls ? 'Wall measured' : 'Strut measured', mm(r.walls.median_mm)],
-          [info.linked.walls ? 'Thinnest wall' : 'Thinnest place', mm(r.walls.thinnest_mm)],
+          [info.linked.walls ? 'Wall measured' : 'Strut measured', mm(measured.median_mm)],
+          [info.linked.walls ? 'Thinnest wall' : 'Thinnest place', mm(measured.thinnest_mm)],
         ] as [string, string][])
       : []),
     ['Opening, about', info.linked.opening_mm > 0 ? mm(info.linked.opening_mm) : 'closed'],
@@ -84,11 +85,7 @@ export function Ledger() {
       )}
       <h3>Checks</h3>
       {r.checks ? (
-        <ul className="checks">
-          {r.checks.map((c) => (
-            <CheckRow key={c.id} check={c} />
-          ))}
-        </ul>
+        <CheckList checks={r.checks} />
       ) : (
         <p className="muted">Made with the final mesh.</p>
       )}

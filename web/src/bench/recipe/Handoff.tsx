@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { api, Refused, type ExportReady, type FileKind, type RunInfo } from '../../api/client'
 import { count } from '../../shared/format'
 import { startFinal, useBench, underWay } from '../state'
-import { CheckRow } from './Checks'
+import { CheckList } from './Checks'
 
 export function handoffSentence(final: RunInfo | null) {
   return final ? <>3MF or STL, read again and checked</> : <>Needs the final mesh</>
@@ -88,15 +88,9 @@ export function Handoff() {
           <p>
             <b>{current.file_name}</b> <span className="figure muted">{megabytes(current.bytes)}</span>
             <br />
-            Read again: {count(current.triangles)} triangles, {current.passed ? 'every check passes.' : 'not every check passes.'}
+            Read again: {count(current.triangles)} triangles, {current.summary.words}.
           </p>
-          {!current.passed && (
-            <ul className="checks">
-              {current.checks.filter((c) => c.verdict === 'fail').map((c) => (
-                <CheckRow key={c.id} check={c} withHint />
-              ))}
-            </ul>
-          )}
+          {current.summary.verdict !== 'pass' && <CheckList checks={current.checks.filter((c) => c.verdict !== 'pass')} withHint />}
           <Button block href={current.url} download={current.file_name}>
             Save {current.file_name}
           </Button>
