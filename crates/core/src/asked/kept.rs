@@ -110,10 +110,21 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
         }
         let p = a + (b - a) * u + (c - a) * v;
         let inward = -mesh.area_vector(t).normalize_or_zero();
-        let kept = matches!(site_at(case, p + inward * beside), Some(Site::Skin(_) | Site::Solid(_)));
-        kept.then(|| (is_flat(t), meshes.surface_within(p, beyond).unwrap_or(beyond), p))
+        let kept = |p: DVec3| matches!(site_at(case, p + inward * beside), Some(Site::Skin(_) | Site::Solid(_)));
+        // Beside a filling the border between both is what the grid makes of it.
+        let filled = |p: DVec3| matches!(site_at(case, p + inward * beside), Some(Site::Fill(_) | Site::Band));
+        let (x, y) = inward.any_orthonormal_pair();
+        let around = [x, -x, y, -y].map(|d| p + d * (1.5 * case.step));
+        if !kept(p) || around.into_iter().any(filled) {
+            return [None; 2];
+        }
+        let Some(to) = meshes.nearest_within(p, beyond).map(|q| q - p) else { return [Some((is_flat(t), beyond, p)), None] };
+        // Near the rim of a flat face what lies beside it is its curved edge.
+        let across = to.dot(inward).abs();
+        let along = (to.length_squared() - across * across).max(0.0).sqrt();
+        [Some((is_flat(t), across, p)), Some((false, along, p))]
     };
-    let mut off: Vec<(bool, f64, DVec3)> = asked.par_iter().filter_map(of_part).collect();
+    let mut off: Vec<(bool, f64, DVec3)> = asked.par_iter().flat_map_iter(of_part).flatten().collect();
     // What sticks out of the part.
     let every = solid.mesh.triangles.len().div_ceil(ASKED).max(1);
     let sticks_out = |t: usize| {

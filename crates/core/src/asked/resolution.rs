@@ -4,11 +4,12 @@ use super::Case;
 use crate::check::{Check, Verdict};
 use crate::part::Part;
 use crate::pipeline::Linked;
-use crate::recipe::{Place, Recipe, Role};
+use crate::recipe::{floor_two, Place, Recipe, Role};
 
-/// Steps through the thinnest thing asked for, below which it may not be whole, and below which it is not.
-const WHOLE: f64 = 3.0;
-const LEAST: f64 = 1.5;
+/// Steps through something that must show, below which it may not be whole.
+pub const WHOLE: f64 = 3.0;
+/// The same for a part that is filled, whose own walls are closed by nothing but its surface.
+const WHOLE_PART: f64 = 2.0;
 
 /// Something that a mesh must show.
 #[derive(Clone, Debug, PartialEq)]
@@ -17,19 +18,22 @@ pub struct Feature {
     pub name: String,
     /// Where it is thinnest. mm.
     pub thickness_mm: f64,
+    /// Steps through it with which it is whole; with half as many it is not.
+    pub whole: f64,
     /// Round, so that its facets take more of it.
     pub round: bool,
 }
 
 /// Everything that a recipe asks for, where it is thinnest: members of fillings, skins, kept and cleared places, bodies.
 pub fn thinnest_features(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<Feature> {
-    let flat = |name: String, thickness_mm: f64| Feature { name, thickness_mm, round: false };
+    let flat = |name: String, thickness_mm: f64| Feature { name, thickness_mm, whole: WHOLE, round: false };
     let quoted = |name: &str| format!("“{name}”");
     let fillings = linked.fills().filter(|f| f.fill_volume_mm3 > 0.0);
     let mut out: Vec<Feature> = fillings
         .map(|f| Feature {
             name: if f.walls { "walls".into() } else { "struts".into() },
             thickness_mm: f.thickness_mm,
+            whole: WHOLE,
             round: !f.walls,
         })
         .collect();
@@ -39,9 +43,8 @@ pub fn thinnest_features(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<F
         matches!(z.role, Role::KeepSolid | Role::KeepClear) && **mm3 > 0.0
     });
     out.extend(shown.map(|(z, _)| flat(quoted(&z.name), narrowest(&z.place))));
-    if recipe.zones.rest == Role::KeepSolid {
-        out.push(flat("the part's thinnest places".into(), part.thinnest()));
-    }
+    let whole = if recipe.zones.rest == Role::KeepSolid { WHOLE } else { WHOLE_PART };
+    out.push(Feature { whole, ..flat("the part where it is thinnest".into(), part.thinnest()) });
     let bodies = part.bodies.iter().filter(|b| matches!(b.facts.role, Some(Role::KeepSolid | Role::KeepClear)));
     out.extend(bodies.map(|b| flat(quoted(&b.facts.name), b.thinnest())));
     out
@@ -60,23 +63,25 @@ fn narrowest(place: &Place) -> f64 {
     }
 }
 
-/// Steps through the thinnest of all that must show.
+/// Steps through the thinnest of all that must show: what comes nearest to not being whole.
 pub fn check(case: &Case) -> Option<Check> {
     let features = thinnest_features(case.part, case.recipe, case.linked);
-    let thinnest = features.iter().min_by(|a, b| a.thickness_mm.total_cmp(&b.thickness_mm))?;
-    let steps = thinnest.thickness_mm / case.step;
-    let verdict = match steps {
-        // A hair of slack: chosen steps have two digits.
-        s if s > WHOLE - 1e-6 => Verdict::Pass,
-        s if s >= LEAST => Verdict::Look,
+    let steps = |f: &Feature| f.thickness_mm / case.step;
+    let worst = features.iter().min_by(|a, b| (steps(a) / a.whole).total_cmp(&(steps(b) / b.whole)))?;
+    let found = steps(worst);
+    let verdict = match found / worst.whole {
+        // A hair of slack: chosen steps have few digits.
+        share if share > 1.0 - 1e-6 => Verdict::Pass,
+        share if share >= 0.5 => Verdict::Look,
         _ => Verdict::Fail,
     };
-    let figure = format!("{steps:.1} through {}", thinnest.name);
+    let figure = format!("{found:.1} through {}", worst.name);
     let advice = format!(
-        "{} mm is thin for a step of {} mm: a step of {:.2} mm or less shows it whole.",
-        (thinnest.thickness_mm * 1000.0).round() / 1000.0,
+        "{} mm is thin for a step of {} mm: a step of {} mm or less shows it whole.",
+        (worst.thickness_mm * 1000.0).round() / 1000.0,
         case.step,
-        (thinnest.thickness_mm / WHOLE * 100.0).floor() / 100.0
+        floor_two(worst.thickness_mm / worst.whole)
     );
-    Some(Check::new("resolution", "Grid steps through the thinnest", verdict, figure, steps).with_limit(format!("≥ {WHOLE}")).with_hint(advice))
+    let check = Check::new("resolution", "Grid steps through the thinnest", verdict, figure, found);
+    Some(check.with_limit(format!("≥ {}", worst.whole)).with_hint(advice))
 }

@@ -35,11 +35,12 @@ impl Meshes {
         self.lattice.value(p).min(of_solids)
     }
 
-    /// Is a place at most `limit` mm from the surface of the material? Its distance.
-    pub fn surface_within(&self, p: DVec3, limit: f64) -> Option<f64> {
-        let of = |d: &SignedDistance| d.bvh().nearest(p, limit * limit).map(|n| n.distance_squared.sqrt());
+    /// The nearest place on the surface of the material, if that is at most `limit` mm away.
+    pub fn nearest_within(&self, p: DVec3, limit: f64) -> Option<DVec3> {
+        let of = |d: &SignedDistance| d.bvh().nearest(p, limit * limit);
         let both = [of(&self.lattice), self.solids.as_ref().and_then(of)];
-        both.into_iter().flatten().min_by(f64::total_cmp)
+        let nearest = both.into_iter().flatten().min_by(|a, b| a.distance_squared.total_cmp(&b.distance_squared));
+        nearest.map(|n| n.point)
     }
 
     /// Where a ray of a length first leaves the lattice: the distance, and the triangle. Triangles for which `skip` answers

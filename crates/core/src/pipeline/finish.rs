@@ -7,7 +7,7 @@ use crate::shape::{Composed, Owner, Side};
 use glam::DVec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use std::collections::HashSet;
+use std::collections::{BTreeMap, HashSet};
 use ulmix_mesh::crossing::{crossing_and_folded_among, crossing_and_folded_pairs};
 use ulmix_mesh::reduce::{reduce, ReduceOptions, Reduced};
 use ulmix_mesh::smooth::smooth;
@@ -209,7 +209,8 @@ fn reduced(
     let labels: Vec<u8> = owners.iter().map(|r| *r as u8).collect();
     let faithful = (on_exact, FAITHFUL * shape.zoned.grid.step);
     let mut kept = Vec::new();
-    for last in [false, false, true] {
+    let step = shape.zoned.grid.step;
+    for about in KEPT_AROUND {
         let mut r = reduce(mesh, &ReduceOptions { error: reduce_mm, labels: Some(&labels), faithful, kept: &kept, cancelled });
         if cancelled() {
             return None;
@@ -218,23 +219,30 @@ fn reduced(
         let held = |v: u32| shape.side() == Side::Lattice && owners[v as usize] != Owner::Fill;
         let crumbs = remove_crumbs(&mut r, crumb_mm3, &held);
         round_to_f32(&mut r.mesh);
-        let crossings = untangle(&mut r.mesh);
-        if last || crossings.is_empty() {
+        let may_move = |v: u32| if on_exact[r.source[v as usize] as usize] { faithful.1 } else { reduce_mm.max(LOOSE * step) };
+        let crossings = untangle(&mut r.mesh, &may_move, about.is_none());
+        let Some(about) = about.filter(|_| !crossings.is_empty()) else {
             let owners = r.source.iter().map(|&v| owners[v as usize]).collect();
             return Some(Done { mesh: r.mesh, owners, crumbs, crossings });
-        }
+        };
         // Where sheets meet at a sharp angle, larger triangles may have no way past each other: the
         // small ones of the raw mesh stay there.
         kept.resize(mesh.points.len(), false);
-        keep_around(&r.mesh, &crossings, mesh, 3.0 * shape.zoned.grid.step, &mut kept);
+        let around = |t: &u32| Bounds::of(r.mesh.corners(*t as usize)).grown(about * step);
+        keep_around(&crossings.iter().flatten().map(around).collect::<Vec<_>>(), mesh, &mut kept);
     }
     None
 }
 
-/// Marks the points of `raw` within a distance of triangles that cross.
-fn keep_around(mesh: &TriMesh, crossings: &[[u32; 2]], raw: &TriMesh, distance: f64, kept: &mut [bool]) {
-    let boxes: Vec<Bounds> = crossings.iter().flatten().map(|&t| Bounds::of(mesh.corners(t as usize)).grown(distance)).collect();
-    let whole = boxes.iter().copied().reduce(Bounds::union).expect("something crosses");
+/// How far around what crosses the raw mesh stays in the next attempt, in steps; the last
+/// attempt is taken as it is.
+const KEPT_AROUND: [Option<f64>; 4] = [Some(3.0), Some(6.0), Some(12.0), None];
+/// Points off the part's own faces may move by this share of a step so that nothing crosses.
+const LOOSE: f64 = 0.05;
+
+/// Marks the points of `raw` in boxes.
+fn keep_around(boxes: &[Bounds], raw: &TriMesh, kept: &mut [bool]) {
+    let whole = boxes.iter().copied().reduce(Bounds::union).unwrap_or(Bounds::EMPTY);
     let holds = |b: &Bounds, p: DVec3| p.cmpge(b.min).all() && p.cmple(b.max).all();
     kept.par_iter_mut().zip(&raw.points).for_each(|(k, &p)| {
         *k |= holds(&whole, p) && boxes.iter().any(|b| holds(b, p));
@@ -246,19 +254,27 @@ fn keep_around(mesh: &TriMesh, crossings: &[[u32; 2]], raw: &TriMesh, distance: 
 const FOLDED: f64 = -0.9985;
 
 /// The few triangles that cross or fold all the same, where walls are cut off to an edge finer than the
-/// grid: their points step toward the middle of their neighbours until nothing crosses.
-fn untangle(mesh: &mut TriMesh) -> Vec<[u32; 2]> {
+/// grid: their points step toward the middle of their neighbours until nothing crosses, no farther than each `may_move`, in
+/// mm. Folds that this leaves are harmless. At the `last` resort points of crossing triangles move as far as it takes. The
+/// pairs that cross all the same are returned.
+fn untangle(mesh: &mut TriMesh, may_move: &dyn Fn(u32) -> f64, last: bool) -> Vec<[u32; 2]> {
     const ROUNDS: usize = 8;
     let bvh = Bvh::new(mesh);
     let [mut pairs, mut folds] = crossing_and_folded_pairs(mesh, &bvh, FOLDED);
     let mut slack = 0.0f64;
+    let mut before: BTreeMap<u32, DVec3> = BTreeMap::new();
     for _ in 0..ROUNDS {
         if pairs.is_empty() && folds.is_empty() {
             break;
         }
-        let mut tangled: Vec<u32> = pairs.iter().chain(&folds).flatten().flat_map(|&t| mesh.triangles[t as usize]).collect();
-        tangled.sort_unstable();
-        tangled.dedup();
+        let points_of = |pairs: &mut dyn Iterator<Item = &[u32; 2]>| {
+            let mut points: Vec<u32> = pairs.flatten().flat_map(|&t| mesh.triangles[t as usize]).collect();
+            points.sort_unstable();
+            points.dedup();
+            points
+        };
+        let crossed = points_of(&mut pairs.iter());
+        let tangled = points_of(&mut pairs.iter().chain(&folds));
         let mut is_tangled = vec![false; mesh.points.len()];
         tangled.iter().for_each(|&v| is_tangled[v as usize] = true);
         let touches = |t: &[u32; 3]| t.iter().any(|&v| is_tangled[v as usize]);
@@ -276,7 +292,9 @@ fn untangle(mesh: &mut TriMesh) -> Vec<[u32; 2]> {
         let mut farthest = 0.0f64;
         for (&v, (sum, count)) in tangled.iter().zip(sums) {
             let p = &mut mesh.points[v as usize];
-            let q = p.lerp(sum / count, 0.5);
+            let from = *before.entry(v).or_insert(*p);
+            let limit = if last && crossed.binary_search(&v).is_ok() { f64::INFINITY } else { may_move(v) };
+            let q = from + (p.lerp(sum / count, 0.5) - from).clamp_length_max(limit);
             farthest = farthest.max(p.distance(q));
             *p = q;
         }
