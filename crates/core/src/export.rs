@@ -183,7 +183,7 @@ mod tests {
         let both = of(None, FileKind::ThreeMf).unwrap();
         assert!(worst(&both.checks) != Verdict::Fail && both.triangles == two.triangles.len(), "bodies that overlap do not cross themselves");
         let one = of(Some("Solids"), FileKind::Stl).unwrap();
-        assert!(onworst(&e.checks) == Verdict::Pass && one.triangles == mesh.triangles.len());
+        assert!(worst(&one.checks) == Verdict::Pass && one.triangles == mesh.triangles.len());
         assert!(of(None, FileKind::Stl).is_err_and(|e| e.message.contains("one body")));
         assert!(of(Some("Skin"), FileKind::Stl).is_err_and(|e| e.message.contains("“Skin”")));
         // A body that is left as it is comes along, and all stand on the bed together.

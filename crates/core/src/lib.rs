@@ -9,6 +9,7 @@
 //! | [`part`], [`bodies`] | what came in, made ready, and the facts about it |
 //! | [`inspect`], [`sheet`] | what a file holds, before its unit is known; is it a sheet? |
 //! | [`pocket`] | a hollow of the part as a body |
+//! | [`chords`] | how far triangles of a size lie from its curved surface |
 //! | [`health`], [`rewrap`], [`triangles`], [`moved`] | what is wrong with it, with figures and places; crossings resolved; other triangles; how far that moved it |
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
 //! | [`grid`], [`sample`], [`sides`] | the sampled box; signs of the part on it; sides of many places |
@@ -29,6 +30,7 @@ pub mod asked;
 pub mod bodies;
 pub mod builder;
 pub mod check;
+pub mod chords;
 pub mod demo;
 pub mod export;
 pub mod grid;

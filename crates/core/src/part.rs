@@ -1,6 +1,7 @@
 //! The part: what came in, made ready to be filled, and the facts about it.
 
 use crate::bodies::{clean, is_solid, joined, named, pieces, unlike, Body, BodyFacts, Clean, Corrected};
+use crate::chords::Chords;
 use crate::near::brought_near;
 use crate::own_shapes;
 use crate::pocket::enclosed;
@@ -43,6 +44,7 @@ pub struct Part {
     crease_deg: f64,
     faces: OnceLock<Faces>,
     thinnest: OnceLock<f64>,
+    chords: OnceLock<Chords>,
 }
 
 /// What a person should know about the part. Lengths mm, areas mm², volumes mm³.
@@ -196,6 +198,7 @@ impl Part {
             crease_deg: step.crease_deg,
             faces: OnceLock::new(),
             thinnest: OnceLock::new(),
+            chords: OnceLock::new(),
         };
         // Bodies side by side keep their exact volume.
         let apart = part.bodies.iter().filter(|b| b.solid()).count();
@@ -221,6 +224,11 @@ impl Part {
     /// Thickness below which one percent of its surface lies. mm.
     pub fn thinnest(&self) -> f64 {
         *self.thinnest.get_or_init(|| thinnest_part(&self.mesh, self.bvh()))
+    }
+
+    /// How far triangles of a size lie from its curved surface.
+    pub fn chords(&self) -> &Chords {
+        self.chords.get_or_init(|| Chords::of(self))
     }
 
     pub fn bvh(&self) -> &Bvh {

@@ -1,12 +1,15 @@
 //! A part's zones, resolved: which region each has, and what that makes of every sample.
 
 use crate::grid::{Bits, Grid};
+use crate::lattice::surface::low_discrepancy;
 use crate::part::Part;
 use crate::recipe::{Role, Zones};
 use crate::sample::{sample_body, sample_near, sample_part};
 use crate::solids::{Reach, Solid};
+use crate::trig::sin_cos;
 use glam::DVec3;
 use rayon::prelude::*;
+use std::f64::consts::TAU;
 use std::sync::Arc;
 
 /// A zone as a region of the part.
@@ -307,36 +310,132 @@ pub struct Shares {
     pub solid: f64,
     /// What each of [`Regions::zones`] takes.
     pub zones: Vec<f64>,
+    pub borders: Borders,
+}
+
+/// Areas of the borders between what is filled, what is solid and what is neither, over the part's volume. 1/mm.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Borders {
+    /// Of each filling with the outside and with cleared places.
+    pub fill_open: Vec<f64>,
+    /// Of each filling with what is solid.
+    pub fill_solid: Vec<f64>,
+    /// Of what is solid with the outside and with cleared places.
+    pub solid_open: f64,
+}
+
+/// What holds a place of the part.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Held {
+    Clear,
+    Solid,
+    Fill(usize),
 }
 
 impl Regions {
+    fn held(&self, zone: Option<usize>, p: DVec3) -> Held {
+        match self.role_in(zone) {
+            Role::KeepClear => Held::Clear,
+            Role::KeepSolid => Held::Solid,
+            _ if self.skins.iter().any(|s| s.within(p, 0.0)) => Held::Solid,
+            _ => Held::Fill(self.filling_in(zone)),
+        }
+    }
+
+    fn zone_within(&self, p: DVec3) -> Option<usize> {
+        self.zones.iter().position(|z| z.solid.within(p, 0.0))
+    }
+
     /// From points spread evenly over the part. Counting samples of a grid would be off by a layer
-    /// where a region's border runs along it.
-    pub fn shares(&self, points: &[DVec3]) -> Shares {
+    /// where a region's border runs along it. Areas of borders come from ways of a length, in mm, that begin at the points and
+    /// go in all directions, by how many pass a border (Crofton's formula, as for any stereology).
+    pub fn shares(&self, points: &[DVec3], inside: &(dyn Fn(DVec3) -> bool + Sync), way: f64) -> Shares {
         let (zones, fillings) = (self.zones.len(), self.fillings());
-        // Zones, what is solid, fillings.
-        let blank = || vec![0u64; zones + 1 + fillings];
-        let counts = points
-            .par_chunks(1024)
-            .map(|chunk| {
-                let mut n = blank();
-                for p in chunk {
-                    let zone = self.zones.iter().position(|z| z.solid.within(*p, 0.0));
-                    if let Some(z) = zone {
-                        n[z] += 1;
-                    }
-                    match self.role_in(zone) {
-                        Role::KeepClear => {}
-                        Role::KeepSolid => n[zones] += 1,
-                        _ if self.skins.iter().any(|s| s.within(*p, 0.0)) => n[zones] += 1,
-                        _ => n[zones + 1 + self.filling_in(zone)] += 1,
-                    }
-                }
+        // Zones, what is solid, fillings; ways from fillings that end open, from fillings to what is solid and back, and from
+        // what is solid that end open.
+        let (of_fill, of_open, of_solid) = (zones + 1, zones + 1 + fillings, zones + 1 + 2 * fillings);
+        let blank = || vec![0u64; of_solid + fillings + 1];
+        let count = |n: &mut Vec<u64>, at: usize, p: DVec3| {
+            let zone = self.zone_within(p);
+            if let Some(z) = zone {
+                n[z] += 1;
+            }
+            let held = self.held(zone, p);
+            match held {
+                Held::Clear => return,
+                Held::Solid => n[zones] += 1,
+                Held::Fill(f) => n[of_fill + f] += 1,
+            }
+            let end = p + direction(at as u64 + 1) * way;
+            let there = if inside(end) { self.held(self.zone_within(end), end) } else { Held::Clear };
+            match (held, there) {
+                (Held::Fill(f), Held::Clear) => n[of_open + f] += 1,
+                (Held::Fill(f), Held::Solid) | (Held::Solid, Held::Fill(f)) => n[of_solid + f] += 1,
+                (Held::Solid, Held::Clear) => n[of_solid + fillings] += 1,
+                _ => {}
+            }
+        };
+        let counts: Vec<u64> = points
+            .par_iter()
+            .enumerate()
+            .fold(blank, |mut n, (at, p)| {
+                count(&mut n, at, *p);
                 n
             })
             .reduce(blank, |a, b| a.iter().zip(&b).map(|(x, y)| x + y).collect());
         let share = |n: &u64| *n as f64 / points.len().max(1) as f64;
-        let shares = |of: &[u64]| of.iter().map(share).collect();
-        Shares { fill: shares(&counts[zones + 1..]), solid: share(&counts[zones]), zones: shares(&counts[..zones]) }
+        let shares = |of: &[u64]| of.iter().map(share).collect::<Vec<f64>>();
+        // A fourth of all ways from one side of a border pass it that begin within their length of it.
+        let areas = |of: &[u64], sides: f64| shares(of).into_iter().map(|s| 4.0 * s / (sides * way)).collect::<Vec<f64>>();
+        let borders = Borders {
+            fill_open: areas(&counts[of_open..of_solid], 1.0),
+            fill_solid: areas(&counts[of_solid..of_solid + fillings], 2.0),
+            solid_open: areas(&counts[of_solid + fillings..], 1.0)[0],
+        };
+        Shares { fill: shares(&counts[of_fill..of_open]), solid: share(&counts[zones]), zones: shares(&counts[..zones]), borders }
+    }
+}
+
+/// Directions spread evenly, by number.
+fn direction(n: u64) -> DVec3 {
+    let [u, v, _] = low_discrepancy(n).to_array();
+    let (z, (sin, cos)) = (2.0 * u - 1.0, sin_cos(TAU * v));
+    let r = (1.0 - z * z).max(0.0).sqrt();
+    DVec3::new(r * cos, r * sin, z)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::recipe::{Place, Skin, Zone};
+    use crate::sample::scatter;
+    use ulmix_mesh::TriMesh;
+
+    #[test]
+    fn areas_of_borders_are_those_of_geometry() {
+        let size = DVec3::new(40.0, 30.0, 20.0);
+        let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, size)).unwrap();
+        let cylinder = Place::Cylinder { base_mm: [20.0, 15.0, -1.0], axis_mm: [0.0, 0.0, 22.0], radius_mm: 6.0 };
+        let skin = Skin { name: "Skin".into(), faces: None, depth_mm: 2.0 };
+        for (role, skins) in [(Role::KeepSolid, vec![]), (Role::KeepClear, vec![]), (Role::KeepSolid, vec![skin])] {
+            let zones = Zones { list: vec![Zone::new("Post", role, cylinder.clone())], skins, ..Zones::default() };
+            let regions = Regions::of(&part, &zones);
+            let grid = Grid::covering(&part.mesh.bounds(), 0.45);
+            let zoned = Zoned::sample(&part, &regions, grid, &|| false).unwrap();
+            let points = scatter(&zoned.inside, &zoned.grid, 60_000);
+            let Shares { borders: b, .. } = regions.shares(&points, &|p| part.distance.inside(p), 0.45);
+            let volume = part.facts.volume_mm3;
+            let [open, solid, kept] = [b.fill_open[0], b.fill_solid[0], b.solid_open].map(|a| a * volume);
+            let (round, ends) = (TAU * 6.0 * 20.0, TAU * 36.0);
+            let (box_area, inner) = (part.facts.area_mm2, 2.0 * (36.0 * 26.0 + 26.0 * 16.0 + 16.0 * 36.0));
+            let expected = match (role, zones.skins.is_empty()) {
+                (Role::KeepSolid, true) => [box_area - ends, round, ends],
+                (Role::KeepSolid, false) => [0.0, inner - ends + TAU * 6.0 * 16.0, box_area],
+                _ => [box_area - ends + round, 0.0, 0.0],
+            };
+            for (found, expected) in [open, solid, kept].into_iter().zip(expected) {
+                assert!((found - expected).abs() < 0.06 * box_area, "{role:?}: {found} for {expected}");
+            }
+        }
     }
 }

@@ -254,7 +254,7 @@ fn unusable_values_of_a_zone_name_the_zone() {
         ..upper_half(0.0, r.structure.kind, 8.0, r.thicken)
     };
     let o = run(&part, &recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 20.0, far));
-    assert!(o.report.notes.iter().any(|n| n.contains("“Top” fills nothing")), "{:?}", o.report.notes);
+    assert!(o.report.notes.iter().any(|n| n.text.contains("“Top” fills nothing")), "{:?}", o.report.notes);
 }
 
 proptest! {

@@ -35,13 +35,15 @@ pub struct Config {
     pub token: Option<String>,
     /// Triangles of a draft's picture once values rest, about; the usual number when absent.
     pub picture_triangles: Option<u32>,
+    /// Memory that a final run may use, in MB; a share of what is free when absent.
+    pub memory_mb: Option<u64>,
 }
 
 /// Serves until the process ends or is asked to stop.
 pub async fn serve(config: Config, listener: TcpListener) -> std::io::Result<()> {
     let store = Store::open(&config.data).map_err(|e| std::io::Error::other(format!("{}: {e}", config.data.display())))?;
     let app =
-        App { studio: Studio::new(store, config.picture_triangles), uploads: Default::default(), exports: Default::default() };
+        App { studio: Studio::new(store, config.picture_triangles, config.memory_mb), uploads: Default::default(), exports: Default::default() };
     let router = api::router(app)
         .fallback(assets::serve)
         .layer(axum::middleware::from_fn_with_state(guard::Guard { token: config.token }, guard::check));

@@ -45,6 +45,22 @@ pub async fn watch() {
     }
 }
 
+/// Of the memory that is free a final run may use this share.
+const SHARE: f64 = 0.75;
+
+/// What a final run may use: `limit` MB, or a share of what is free and of what this process holds already. MB.
+pub fn for_runs(limit: Option<u64>) -> f64 {
+    let free = || Some(kilobytes("/proc/meminfo", "MemAvailable:")? + kilobytes("/proc/self/status", "VmRSS:")?);
+    // Of a kernel that does not tell, as much as a small computer has.
+    limit.map_or_else(|| free().map_or(4096.0, |kb| SHARE * kb / 1024.0), |mb| mb as f64)
+}
+
+/// A line of a file that the kernel writes, in kB.
+fn kilobytes(path: &str, name: &str) -> Option<f64> {
+    let text = std::fs::read_to_string(path).ok()?;
+    text.lines().find_map(|line| line.strip_prefix(name))?.split_whitespace().next()?.parse().ok()
+}
+
 /// Freed memory goes back to the system.
 pub fn give_back() {
     #[cfg(target_env = "gnu")]

@@ -66,6 +66,7 @@ impl From<RunError> for Problem {
         match e {
             RunError::Cancelled => Problem::new(StatusCode::CONFLICT, "cancelled", "A newer value took over.", "Nothing to do."),
             RunError::Recipe(e) => e.into(),
+            RunError::TooLarge(e) => Problem { code: "too_large".into(), ..e.into() },
         }
     }
 }

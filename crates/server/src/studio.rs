@@ -16,7 +16,7 @@ use tokio::sync::broadcast;
 use ulmix_core::lattice::clean::StrutState;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::plan::Prediction;
-use ulmix_core::pipeline::{Pipeline, Quality, Stage};
+use ulmix_core::pipeline::{Pipeline, Quality, RunError, Stage};
 use ulmix_core::recipe::Recipe;
 use ulmix_core::report::foretold;
 use utoipa::ToSchema;
@@ -113,8 +113,8 @@ fn part_key(project: &ProjectRow, recipe: &Recipe) -> Answer<String> {
 
 impl Studio {
     /// Starts the worker of final runs.
-    pub fn new(store: Store, picture_triangles: Option<u32>) -> Arc<Studio> {
-        let pipeline = Pipeline::new(CACHE_BYTES);
+    pub fn new(store: Store, picture_triangles: Option<u32>, memory_mb: Option<u64>) -> Arc<Studio> {
+        let pipeline = Pipeline::new(CACHE_BYTES).with_memory(Box::new(move || memory::for_runs(memory_mb)));
         let studio = Arc::new(Studio {
             store,
             pipeline: match picture_triangles {
@@ -253,6 +253,9 @@ impl Studio {
         let part = self.part(&row, &recipe)?;
         let (_, mut prediction) = guarded(|| self.pipeline.foresee(&part, &recipe, &ulmix_core::pipeline::Unwatched))??;
         self.correct(&mut prediction);
+        if let Some(refused) = prediction.too_large {
+            return Err(RunError::TooLarge(refused).into());
+        }
         // A newer final replaces the project's older one.
         self.cancel_project(project);
         let job = Job {

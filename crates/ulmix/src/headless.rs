@@ -10,7 +10,7 @@ use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, RunError};
 use ulmix_core::recipe::Recipe;
 use ulmix_core::check::{checks, Check, Summary, Verdict};
-use ulmix_formats::Limits;
+use ulmix_server::memory::for_runs;
 use ulmix_server::stopwatch::Stopwatch;
 
 /// What stopped a command: words and what to do.
@@ -37,25 +37,39 @@ impl From<ulmix_core::recipe::RecipeError> for Refused {
     }
 }
 
+/// What a build may use; absent: all there is.
+#[derive(Clone, Copy)]
+pub struct Limits {
+    pub threads: Option<usize>,
+    pub memory_mb: Option<u64>,
+}
+
 pub fn build(
     recipe: &Path,
     part: Option<&Path>,
     bodies: &[PathBuf],
     output: &Path,
-    threads: Option<usize>,
+    limits: Limits,
     as_json: bool,
 ) -> ExitCode {
-    if let Some(n) = threads {
+    if let Some(n) = limits.threads {
         if n == 0 || n > 1024 {
             return finish(Err(Refused::new(format!("{n} threads cannot be used."), "Choose from 1 to 1024.")), as_json);
         }
         // Only the first call can set the pool, and this is it.
         let _ = rayon::ThreadPoolBuilder::new().num_threads(n).build_global();
     }
-    finish(try_build(recipe, part, bodies, output, as_json), as_json)
+    finish(try_build(recipe, part, bodies, output, limits, as_json), as_json)
 }
 
-fn try_build(recipe: &Path, part: Option<&Path>, bodies: &[PathBuf], output: &Path, as_json: bool) -> Result<Verdict, Refused> {
+fn try_build(
+    recipe: &Path,
+    part: Option<&Path>,
+    bodies: &[PathBuf],
+    output: &Path,
+    limits: Limits,
+    as_json: bool,
+) -> Result<Verdict, Refused> {
     let kind = FileKind::of_name(&output.to_string_lossy()).ok_or_else(|| {
         Refused::new(format!("{} has no known ending.", output.display()), "End the output's name in .3mf or .stl.")
     })?;
@@ -78,8 +92,9 @@ fn try_build(recipe: &Path, part: Option<&Path>, bodies: &[PathBuf], output: &Pa
     };
     let part = Part::of::<Refused>(&recipe.part, file)?;
     let watch = Stopwatch::new(Default::default(), |_| {});
-    let outcome = Pipeline::new(1 << 20).run(&part, &recipe, Quality::Final, &watch).map_err(|e| match e {
-        RunError::Recipe(e) => Refused::from(e),
+    let pipeline = Pipeline::new(1 << 20).with_memory(Box::new(move || for_runs(limits.memory_mb)));
+    let outcome = pipeline.run(&part, &recipe, Quality::Final, &watch).map_err(|e| match e {
+        RunError::Recipe(e) | RunError::TooLarge(e) => Refused::from(e),
         RunError::Cancelled => Refused::new("The run was cancelled.", "Start it again."),
     })?;
     let report = &outcome.report;
@@ -149,7 +164,7 @@ pub fn check(file: &Path, as_json: bool) -> ExitCode {
 }
 
 fn try_check(file: &Path, as_json: bool) -> Result<Verdict, Refused> {
-    let loaded = ulmix_formats::read(&read(file)?, &Limits::default())?;
+    let loaded = ulmix_formats::read(&read(file)?, &ulmix_formats::Limits::default())?;
     let found = checks(&loaded.mesh, None);
     let summary = Summary::of(&found);
     let size = loaded.mesh.bounds().size().to_array();

@@ -4,6 +4,8 @@ mod headless;
 mod serving;
 
 use clap::{Parser, Subcommand};
+use headless::Limits;
+use serving::Sizes;
 use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -30,6 +32,9 @@ enum Command {
         /// Triangles of a picture while designing, about: fewer for a computer without a graphics card.
         #[arg(long, env = "ULMIX_PICTURE_TRIANGLES", value_parser = clap::value_parser!(u32).range(10_000..=10_000_000))]
         picture_triangles: Option<u32>,
+        /// Memory that a final mesh may use, in MB; three quarters of what is free when absent.
+        #[arg(long, env = "ULMIX_MEMORY_MB")]
+        memory_mb: Option<u64>,
     },
     /// Start the server.
     Serve {
@@ -45,6 +50,9 @@ enum Command {
         /// Triangles of a picture while designing, about: fewer for a computer without a graphics card.
         #[arg(long, env = "ULMIX_PICTURE_TRIANGLES", value_parser = clap::value_parser!(u32).range(10_000..=10_000_000))]
         picture_triangles: Option<u32>,
+        /// Memory that a final mesh may use, in MB; three quarters of what is free when absent.
+        #[arg(long, env = "ULMIX_MEMORY_MB")]
+        memory_mb: Option<u64>,
     },
     /// Print the OpenAPI document.
     #[command(hide = true)]
@@ -65,6 +73,9 @@ enum Command {
         /// Threads to use; all cores when absent. The file is the same for any number.
         #[arg(long)]
         threads: Option<usize>,
+        /// Memory to use, in MB; three quarters of what is free when absent.
+        #[arg(long, env = "ULMIX_MEMORY_MB")]
+        memory_mb: Option<u64>,
         /// Print the report as JSON.
         #[arg(long)]
         json: bool,
@@ -81,14 +92,18 @@ enum Command {
 fn main() -> ExitCode {
     ulmix_server::memory::keep();
     match Cli::parse().command {
-        Command::Demo { data, port, files, picture_triangles } => serving::demo(data, port, files, picture_triangles),
-        Command::Serve { data, bind, token, picture_triangles } => serving::serve(data, bind, token, picture_triangles),
+        Command::Demo { data, port, files, picture_triangles, memory_mb } => {
+            serving::demo(data, port, files, Sizes { picture_triangles, memory_mb })
+        }
+        Command::Serve { data, bind, token, picture_triangles, memory_mb } => {
+            serving::serve(data, bind, token, Sizes { picture_triangles, memory_mb })
+        }
         Command::Openapi => {
             print!("{}", ulmix_server::api::openapi());
             ExitCode::SUCCESS
         }
-        Command::Build { recipe, part, bodies, output, threads, json } => {
-            headless::build(&recipe, part.as_deref(), &bodies, &output, threads, json)
+        Command::Build { recipe, part, bodies, output, threads, memory_mb, json } => {
+            headless::build(&recipe, part.as_deref(), &bodies, &output, Limits { threads, memory_mb }, json)
         }
         Command::Check { file, json } => headless::check(&file, json),
     }

@@ -8,7 +8,14 @@ use ulmix_core::part::Part;
 use ulmix_server::store::Store;
 use ulmix_server::Config;
 
-pub fn serve(data: PathBuf, bind: SocketAddr, token: Option<String>, picture_triangles: Option<u32>) -> ExitCode {
+/// How much a server may draw and use; absent: as it finds best.
+#[derive(Clone, Copy)]
+pub struct Sizes {
+    pub picture_triangles: Option<u32>,
+    pub memory_mb: Option<u64>,
+}
+
+pub fn serve(data: PathBuf, bind: SocketAddr, token: Option<String>, sizes: Sizes) -> ExitCode {
     if !bind.ip().is_loopback() && token.as_deref().unwrap_or_default().len() < 16 {
         eprintln!("{bind} can be reached from elsewhere.\nGive --token with at least 16 characters, or bind to 127.0.0.1.");
         return ExitCode::from(2);
@@ -17,6 +24,7 @@ pub fn serve(data: PathBuf, bind: SocketAddr, token: Option<String>, picture_tri
         .with_env_filter(tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "info".into()))
         .with_writer(std::io::stderr)
         .init();
+    let Sizes { picture_triangles, memory_mb } = sizes;
     let token = token.filter(|_| !bind.ip().is_loopback());
     let runtime = match tokio::runtime::Runtime::new() {
         Ok(r) => r,
@@ -37,7 +45,7 @@ pub fn serve(data: PathBuf, bind: SocketAddr, token: Option<String>, picture_tri
             println!("Ulmix is ready at http://{address}{query}");
         }
         tokio::select! {
-            done = ulmix_server::serve(Config { data, token, picture_triangles }, listener) => match done {
+            done = ulmix_server::serve(Config { data, token, picture_triangles, memory_mb }, listener) => match done {
                 Ok(()) => ExitCode::SUCCESS,
                 Err(e) => failed(&format!("The server stopped: {e}."), "Check that the data file can be written to."),
             },
@@ -46,7 +54,7 @@ pub fn serve(data: PathBuf, bind: SocketAddr, token: Option<String>, picture_tri
     })
 }
 
-pub fn demo(data: Option<PathBuf>, port: u16, files: Option<PathBuf>, picture_triangles: Option<u32>) -> ExitCode {
+pub fn demo(data: Option<PathBuf>, port: u16, files: Option<PathBuf>, sizes: Sizes) -> ExitCode {
     if let Some(folder) = files {
         return match write_files(&folder) {
             Ok(()) => ExitCode::SUCCESS,
@@ -57,7 +65,7 @@ pub fn demo(data: Option<PathBuf>, port: u16, files: Option<PathBuf>, picture_tr
     if let Err(e) = fill(&data) {
         return failed(&format!("{} cannot be used: {e}.", data.display()), "Choose another --data file.");
     }
-    serve(data, SocketAddr::from((Ipv4Addr::LOCALHOST, port)), None, picture_triangles)
+    serve(data, SocketAddr::from((Ipv4Addr::LOCALHOST, port)), None, sizes)
 }
 
 /// The keel bracket as a project, unless the store has projects already.

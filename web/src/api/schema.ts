@@ -1440,6 +1440,11 @@ export interface components {
         };
         /** @description What a final run will take, known before it starts. */
         Prediction: {
+            /**
+             * Format: double
+             * @description Loose pieces smaller than this will be removed. mm³.
+             */
+            crumb_mm3: number;
             /** Format: double */
             memory_mb: number;
             /** @description What a person should know before starting, in plain words. */

@@ -115,7 +115,8 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
         let filled = |p: DVec3| matches!(site_at(case, p + inward * beside), Some(Site::Fill(_) | Site::Band));
         let (x, y) = inward.any_orthonormal_pair();
         let around = [x, -x, y, -y].map(|d| p + d * (1.5 * case.step));
-        if !kept(p) || around.into_iter().any(filled) {
+        let above = around.map(|q| q - inward * case.step);
+        if !kept(p) || around.into_iter().chain(above).any(filled) {
             return [None; 2];
         }
         let Some(to) = meshes.nearest_within(p, beyond).map(|q| q - p) else { return [Some((is_flat(t), beyond, p)), None] };

@@ -33,7 +33,7 @@ use crate::zoned::{Regions, Zoned};
 pub use gauge::Gauged;
 pub use leftovers::{expected_bodies, Expected};
 use rayon::prelude::*;
-pub use resolution::{thinnest_features, Feature};
+pub use resolution::{thinnest_features, Feature, WHOLE};
 use result::Meshes;
 use sites::Sites;
 

@@ -4,7 +4,7 @@ use crate::lattice::density::DensityCurve;
 use crate::lattice::ties::Ties;
 use crate::lattice::Facts;
 use crate::recipe::{Filling, Recipe, Role, Thicken};
-use crate::zoned::Shares;
+use crate::zoned::{Borders, Shares};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use utoipa::ToSchema;
@@ -26,6 +26,14 @@ pub struct Filled {
     pub fill_volume_mm3: f64,
     /// Surface of the lattice there. mm².
     pub lattice_area_mm2: f64,
+    /// Border of what it fills with the outside and with cleared places. mm².
+    #[serde(default)]
+    #[schema(required = true)]
+    pub open_area_mm2: f64,
+    /// Border of what it fills with what is solid. mm².
+    #[serde(default)]
+    #[schema(required = true)]
+    pub solid_area_mm2: f64,
     /// Figures of the skeleton or the cells, of structures that have any.
     pub structure: Option<Facts>,
     /// Struts that join it to others over a sharp border of its zone.
@@ -46,6 +54,10 @@ pub struct Linked {
     pub own: Vec<Option<Filled>>,
     /// Material outside what is filled: kept solids and skins.
     pub solid_volume_mm3: f64,
+    /// Its border with the outside and with cleared places. mm².
+    #[serde(default)]
+    #[schema(required = true)]
+    pub solid_open_area_mm2: f64,
     /// What each zone of the list takes of the part.
     pub zone_mm3: Vec<f64>,
     /// Zones and skins that do not find all their faces.
@@ -56,6 +68,15 @@ impl Linked {
     /// All fillings, in the order of [`Recipe::fillings`].
     pub fn fills(&self) -> impl Iterator<Item = &Filled> {
         std::iter::once(&self.fill).chain(self.own.iter().flatten())
+    }
+
+    /// Surface of the result, about. mm².
+    pub fn area_mm2(&self) -> f64 {
+        let of = |f: &Filled| {
+            let density = (f.density_percent / 100.0).clamp(0.0, 1.0);
+            f.lattice_area_mm2 + f.open_area_mm2 * density + f.solid_area_mm2 * (1.0 - density)
+        };
+        self.solid_open_area_mm2 + self.fills().map(of).sum::<f64>()
     }
 
     /// Volume that is filled.
@@ -82,18 +103,27 @@ pub struct LostFaces {
     pub faces: usize,
 }
 
-/// `curves` by filling; `whole` is the part's volume. mm³.
+/// `curves` by filling; `whole` is the part's volume in mm³, and `least` the thickness in mm below which none is made to
+/// reach a density.
+#[allow(clippy::too_many_arguments)]
 pub fn link(
     recipe: &Recipe,
     curves: &[Arc<DensityCurve>],
     ties: &[Ties],
     shares: &Shares,
     whole: f64,
+    least: f64,
     lost: Vec<(String, usize)>,
 ) -> Linked {
+    let Borders { fill_open, fill_solid, solid_open } = &shares.borders;
     let all = recipe.fillings().into_iter().zip(curves).zip(&shares.fill).enumerate();
     let tied = |filling: usize| ties.iter().filter(|t| t.fillings[0] == filling).map(|t| t.struts.len()).sum();
-    let mut fills = all.map(|(n, ((filling, curve), share))| Filled { ties: tied(n), ..filled(&filling, curve, whole * share) });
+    let mut fills = all.map(|(n, ((filling, curve), share))| Filled {
+        ties: tied(n),
+        open_area_mm2: fill_open[n] * whole,
+        solid_area_mm2: fill_solid[n] * whole,
+        ..filled(&filling, curve, whole * share, least)
+    });
     let fill = fills.next().expect("the part's own");
     let own = recipe.zones.list.iter().map(|z| z.own_fill().and_then(|_| fills.next())).collect();
     // References take nothing.
@@ -103,16 +133,17 @@ pub fn link(
         fill,
         own,
         solid_volume_mm3: whole * shares.solid,
+        solid_open_area_mm2: whole * solid_open,
         zone_mm3: zone_mm3.collect(),
         lost_faces: lost.into_iter().map(|(name, faces)| LostFaces { name, faces }).collect(),
     }
 }
 
-fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64) -> Filled {
+fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64, least: f64) -> Filled {
     let bare = curve.bare();
     let thickness_mm = match filling.thicken {
         Thicken::Thickness { thickness_mm } => thickness_mm,
-        Thicken::RelativeDensity { percent } => curve.thickness(percent / 100.0, bare.cell()),
+        Thicken::RelativeDensity { percent } => curve.thickness(percent / 100.0, bare.cell()).max(least),
     };
     Filled {
         thickness_mm,
@@ -122,6 +153,8 @@ fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64) -> Fill
         opening_mm: bare.opening(thickness_mm).max(0.0),
         fill_volume_mm3,
         lattice_area_mm2: curve.area_per_volume(thickness_mm) * fill_volume_mm3,
+        open_area_mm2: 0.0,
+        solid_area_mm2: 0.0,
         structure: bare.facts().cloned(),
         ties: 0,
     }

@@ -40,7 +40,7 @@ use crate::recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, St
 use crate::report::{self, Report};
 use crate::sample::{scatter, volume};
 use crate::shape::{Composed, Reaching, Side};
-use crate::zoned::{Regions, Zoned};
+use crate::zoned::{Regions, Shares, Zoned};
 use cache::Cache;
 use finish::{FinishSettings, Solid};
 use glam::DVec3;
@@ -111,6 +111,9 @@ pub enum RunError {
     Cancelled,
     #[error("{0}")]
     Recipe(#[from] RecipeError),
+    /// It would use more memory than it may.
+    #[error("{0}")]
+    TooLarge(RecipeError),
 }
 
 /// A finished run.
@@ -126,12 +129,17 @@ pub struct Outcome {
 pub struct Pipeline {
     cache: Cache,
     draft_triangles: f64,
+    /// What a final run may use now. MB.
+    memory_mb: MemoryLimit,
 }
+
+/// Tells how much memory a final run may use, in MB, when it is asked.
+pub type MemoryLimit = Box<dyn Fn() -> f64 + Send + Sync>;
 
 impl Pipeline {
     /// Keeps up to `bytes` of stage results.
     pub fn new(bytes: usize) -> Pipeline {
-        Pipeline { cache: Cache::new(bytes), draft_triangles: plan::DRAFT_TRIANGLES }
+        Pipeline { cache: Cache::new(bytes), draft_triangles: plan::DRAFT_TRIANGLES, memory_mb: Box::new(|| f64::INFINITY) }
     }
 
     /// Drafts of about so many triangles.
@@ -139,12 +147,17 @@ impl Pipeline {
         Pipeline { draft_triangles: triangles.max(1000.0), ..self }
     }
 
+    /// Refuses final runs that would use more memory.
+    pub fn with_memory(self, memory_mb: MemoryLimit) -> Pipeline {
+        Pipeline { memory_mb, ..self }
+    }
+
     /// Thickness, density and the cost of the final mesh, without meshing anything.
     pub fn foresee(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<(Linked, Prediction), RunError> {
         recipe.validate(&part.mesh.bounds())?;
         self.bare_of_all(part, recipe, true, watch)?;
         let (linked, _) = self.linked(part, recipe, true, watch)?;
-        Ok(((*linked).clone(), plan::predict(part, recipe, &linked)))
+        Ok(((*linked).clone(), plan::predict(part, recipe, &linked, (self.memory_mb)())))
     }
 
     /// The structures of all fillings.
@@ -157,9 +170,12 @@ impl Pipeline {
         let draft = quality != Quality::Final;
         let bare = self.bare_of_all(part, recipe, draft, watch)?;
         let (linked, linked_key) = self.linked(part, recipe, draft, watch)?;
-        let prediction = plan::predict(part, recipe, &linked);
+        let prediction = plan::predict(part, recipe, &linked, (self.memory_mb)());
+        if let Some(refused) = prediction.too_large.clone().filter(|_| !draft) {
+            return Err(RunError::TooLarge(refused));
+        }
         let step = match quality {
-            Quality::Drag | Quality::Draft => plan::draft_step(part, &linked, quality, self.draft_triangles),
+            Quality::Drag | Quality::Draft => plan::draft_step(part, recipe, &linked, quality, self.draft_triangles),
             Quality::Final => prediction.step_mm,
         };
         let thick: Vec<f64> = linked.fills().map(|f| f.thickness_mm).collect();
@@ -409,18 +425,30 @@ impl Pipeline {
             curves.push(self.stage(Stage::Thickness, &curve_key, &Inner(watch), |c: &DensityCurve| c.bytes(), curve)?);
         }
         let ties = self.ties(part, recipe, draft, watch)?;
+        // Zones move less often than thickness.
+        let shares_key = self.key(&[&"shares", &zones_key]);
+        let shares = self.stage(
+            Stage::Thickness,
+            &shares_key,
+            &Inner(watch),
+            |_: &Shares| 4096,
+            || {
+                let points = scatter(&zones.inside, &zones.grid, 60_000);
+                Some(regions.shares(&points, &|p| part.distance.inside(p), step))
+            },
+        )?;
         let linked = self.stage(
             Stage::Thickness,
             &key,
             watch,
             |l: &Linked| 512 + l.zone_mm3.len() * 200,
             || {
-                let shares = regions.shares(&scatter(&zones.inside, &zones.grid, 60_000));
                 // Of a part with holes only what counts as inside is known.
                 let whole = if part.facts.closed { part.facts.volume_mm3 } else { volume(&zones.inside, &zones.grid) };
                 let of_rows = recipe.fillings().into_iter().flat_map(|f| make::lost(part, f.structure));
                 let lost = of_rows.chain(regions.lost).collect();
-                Some(linked::link(recipe, &curves, &ties, &shares, whole, lost))
+                let least = plan::least_thickness(part);
+                Some(linked::link(recipe, &curves, &ties, &shares, whole, least, lost))
             },
         )?;
         Ok((linked, key))

@@ -1,20 +1,23 @@
 //! Grid steps, and what a final run will cost before it is started.
 
-use super::{Filled, Linked, Quality};
+use super::{Linked, Quality};
+use crate::asked::{thinnest_features, Feature, WHOLE};
 use crate::grid::HELD;
 use crate::part::Part;
-use crate::recipe::{round_two, Recipe};
+use crate::recipe::{floor_two, round_two, Recipe, RecipeError};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-/// Steps through the wall that a final grid aims for: the least that keeps a wall whole everywhere.
-const STEPS_THROUGH_WALL: f64 = 3.0;
-/// The same for a strut, which is round: with fewer, its facets cut a tenth off.
+/// Steps through a strut that a final grid aims for: with the three that do for walls its facets cut a tenth off.
 const STEPS_THROUGH_STRUT: f64 = 4.0;
 /// Grid steps per cell below which the curved surface loses its shape.
 const STEPS_PER_CELL: f64 = 20.0;
-/// What a final run may use. MB.
-const MEMORY_MB: f64 = 4096.0;
+/// Length of a grid's chords on a curved surface, in steps.
+const CHORD: f64 = 1.5;
+/// Share of the surface tolerance that is left for chords: reducing takes the rest.
+const FOR_CHORDS: f64 = 0.85;
+/// The finest step is this share of the part's longest side.
+const FINEST: f64 = 1.0 / 3000.0;
 /// Border triangles of a picture while a value moves, about: what two cores mesh, shade and send in
 /// a tenth of a second.
 const DRAG_TRIANGLES: f64 = 100_000.0;
@@ -36,6 +39,8 @@ pub struct Prediction {
     pub crumb_mm3: f64,
     /// What a person should know before starting, in plain words.
     pub notes: Vec<String>,
+    /// Why it cannot be made here, and what could: a final run would be refused.
+    pub too_large: Option<RecipeError>,
 }
 
 /// Step of the grid on which density is surveyed.
@@ -43,10 +48,9 @@ pub fn survey_step(part: &Part) -> f64 {
     (part.facts.volume_mm3 / 250_000.0).cbrt()
 }
 
-/// Outer surface of the result, about. mm².
-fn result_area(part: &Part, linked: &Linked) -> f64 {
-    // The part's own surface stays where it is solid; counting all of it errs on the safe side.
-    linked.fills().map(|f| f.lattice_area_mm2).sum::<f64>() + part.facts.area_mm2
+/// Thickness below which none is made to reach a density: three steps of the finest grid. mm.
+pub fn least_thickness(part: &Part) -> f64 {
+    WHOLE * FINEST * part.mesh.bounds().size().max_element()
 }
 
 /// A surface of area A crosses 3A/2h² edges of a grid of step h, and each is two triangles.
@@ -55,9 +59,9 @@ fn raw_triangles(area: f64, step: f64) -> f64 {
 }
 
 /// Step of a draft of about `at_rest` triangles once values rest: as fine as the time of a blink allows, but never finer than the final's.
-pub fn draft_step(part: &Part, linked: &Linked, quality: Quality, at_rest: f64) -> f64 {
+pub fn draft_step(part: &Part, recipe: &Recipe, linked: &Linked, quality: Quality, at_rest: f64) -> f64 {
     let (triangles, more) = if quality == Quality::Drag { (DRAG_TRIANGLES.min(at_rest), 1.5) } else { (at_rest, 3.0) };
-    let of = |triangles: f64| (3.0 * result_area(part, linked) / triangles).sqrt();
+    let of = |triangles: f64| (3.0 * linked.area_mm2() / triangles).sqrt();
     // Openings must stay open when thin members are widened, see [`reach`]; so many times the triangles
     // are spent on that at most.
     let open = linked.fills().map(|f| f.opening_mm + f.thickness_mm).fold(f64::INFINITY, f64::min) / 3.0;
@@ -65,7 +69,7 @@ pub fn draft_step(part: &Part, linked: &Linked, quality: Quality, at_rest: f64) 
     // On a ladder of six to the doubling, so that a small change of a value keeps the grid, and with
     // it what is already sampled.
     let rung = round_two(2f64.powf((step.log2() * 6.0).ceil() / 6.0));
-    rung.max(auto_step(part, linked, false).0)
+    rung.max(auto_step(part, recipe, linked, false))
 }
 
 /// How far a draft widens the lattice's signs, so that thin walls stay whole. mm.
@@ -83,69 +87,108 @@ pub fn smoothing_rounds(level: u32, step: f64, final_step: f64) -> usize {
     rounds.ceil() as usize
 }
 
-/// Final step from thickness, cell if that counts, and memory, and whether memory made it coarser.
-fn auto_step(part: &Part, linked: &Linked, cells: bool) -> (f64, bool) {
+/// Final step: the largest that shows everything that is asked for, where it is thinnest, and cells if they count.
+fn auto_step(part: &Part, recipe: &Recipe, linked: &Linked, cells: bool) -> f64 {
     let longest = part.mesh.bounds().size().max_element();
-    let of = |f: &Filled| {
-        let through = if f.walls { STEPS_THROUGH_WALL } else { STEPS_THROUGH_STRUT };
-        (f.thickness_mm / through).min(if cells { f.cell_mm / STEPS_PER_CELL } else { f64::INFINITY })
-    };
-    let wanted = linked.fills().map(of).fold(f64::INFINITY, f64::min);
-    let wanted = round_two(wanted.clamp(longest / 1500.0, longest / 24.0));
-    let mut step = wanted;
-    while memory(part, linked, step) > MEMORY_MB {
-        step = round_two(step * 1.1).max(step * 1.05);
-    }
-    (step, step > wanted)
+    let through = |f: &Feature| f.thickness_mm / if f.round { STEPS_THROUGH_STRUT } else { f.whole };
+    let thinnest = thinnest_features(part, recipe, linked).iter().map(through).fold(f64::INFINITY, f64::min);
+    let of_cells = linked.fills().map(|f| f.cell_mm / STEPS_PER_CELL).fold(f64::INFINITY, f64::min);
+    // Only what is kept is promised to be true.
+    let kept = linked.solid_open_area_mm2 > 0.0;
+    let curved = if kept { part.chords().within(FOR_CHORDS * recipe.mesh.tolerance_mm) / CHORD } else { f64::INFINITY };
+    let wanted = thinnest.min(curved).min(if cells { of_cells } else { f64::INFINITY });
+    floor_two(wanted.clamp(longest * FINEST, longest / 24.0))
 }
 
 /// Peak memory in MB: bits of the grid, and what each border triangle costs while meshing.
 fn memory(part: &Part, linked: &Linked, step: f64) -> f64 {
     let size = part.mesh.bounds().size() / step + 4.0;
-    let bits = 5.0 * size.x * size.y * size.z / 8.0;
+    let bits = BITS * size.x * size.y * size.z / 8.0;
     let part_tree = part.mesh.triangles.len() as f64 * 400.0;
-    60.0 + (bits + part_tree + raw_triangles(result_area(part, linked), step) * BYTES_PER_TRIANGLE) / 1e6
+    60.0 + (bits + part_tree + raw_triangles(linked.area_mm2(), step) * BYTES_PER_TRIANGLE) / 1e6
 }
 
+/// Bits that are held for every sample of the grid.
+const BITS: f64 = 5.0;
 // Measured on the bracket and on cubes from 0.2 to 0.5 mm: see benches/figures.rs.
 const BYTES_PER_TRIANGLE: f64 = 190.0;
 const SECONDS_PER_TRIANGLE: f64 = 2.4e-6;
 const SECONDS_PER_SAMPLE: f64 = 4.0e-9;
 
-pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked) -> Prediction {
+/// What a final run will take, of which it may use up to `memory_cap_mb` of memory.
+pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked, memory_cap_mb: f64) -> Prediction {
     let cell = linked.finest().cell_mm;
-    let thinnest = linked.fills().map(|f| f.thickness_mm).fold(f64::INFINITY, f64::min);
-    let (auto, limited) = auto_step(part, linked, true);
-    let step_mm = recipe.mesh.step_mm.unwrap_or(auto);
-    let area = result_area(part, linked);
+    let step_mm = recipe.mesh.step_mm.unwrap_or_else(|| auto_step(part, recipe, linked, true));
+    let area = linked.area_mm2();
     let raw = raw_triangles(area, step_mm);
     let size = part.mesh.bounds().size() / step_mm;
     let memory_mb = memory(part, linked, step_mm);
+    let seconds = 0.05 + raw * SECONDS_PER_TRIANGLE + size.x * size.y * size.z * SECONDS_PER_SAMPLE;
     let mut notes = Vec::new();
-    let through = thinnest / step_mm;
-    if limited && recipe.mesh.step_mm.is_none() {
+    let features = thinnest_features(part, recipe, linked);
+    let scarce = features.iter().filter(|f| f.thickness_mm / step_mm < f.whole - 1e-6);
+    if let Some(f) = scarce.min_by(|a, b| (a.thickness_mm / a.whole).total_cmp(&(b.thickness_mm / b.whole))) {
         notes.push(format!(
-            "Memory allows a step of {step_mm} mm: {through:.1} steps through a wall of {thinnest:.2} mm. A larger cell or thicker wall meshes finer."
+            "A step of {step_mm} mm is coarse for {} of {:.2} mm: {} mm or less shows it whole.",
+            f.name,
+            f.thickness_mm,
+            floor_two(f.thickness_mm / f.whole)
         ));
-    } else if through < 2.0 {
-        notes.push(format!(
-            "A step of {step_mm} mm is coarse for walls of {thinnest:.2} mm: they may break. {} mm or less keeps them whole.",
-            round_two(thinnest / 3.0)
-        ));
-    }
-    if memory_mb > MEMORY_MB {
-        notes.push(format!("It would use about {:.1} GB of memory; a coarser step needs less.", memory_mb / 1024.0));
     }
     // What reduction leaves: curved surface of radius about the cell, within the error bound.
     let error = recipe.mesh.reduce_mm;
     let kept = if error > 0.0 { (area * 1.2 / (error * cell)).min(raw) } else { raw };
+    let too_large = (memory_mb > memory_cap_mb).then(|| {
+        let fits = |step: f64| memory(part, linked, step) <= memory_cap_mb;
+        too_large(&features, [memory_mb, memory_cap_mb, seconds, step_mm, cell], &fits)
+    });
+    notes.extend(too_large.iter().map(|e| format!("{} {}", e.message, e.hint)));
     Prediction {
         step_mm,
         raw_triangles: raw as u64,
         triangles: kept as u64,
-        seconds: 0.05 + raw * SECONDS_PER_TRIANGLE + size.x * size.y * size.z * SECONDS_PER_SAMPLE,
+        seconds,
         memory_mb,
         crumb_mm3: recipe.mesh.crumb(cell),
         notes,
+        too_large,
     }
+}
+
+/// Tells what would fit instead: a coarser step and what that loses, larger cells, less of the part. Takes the memory needed
+/// and that there is, in MB, seconds, step and cell in mm, and which steps fit.
+fn too_large(features: &[Feature], [needed, cap, seconds, step, cell]: [f64; 5], fits: &dyn Fn(f64) -> bool) -> RecipeError {
+    let gb = |mb: f64| if mb < 950.0 { format!("{mb:.0} MB") } else { format!("{:.1} GB", mb / 1024.0) };
+    let minutes = |s: f64| if s < 90.0 { format!("{s:.0} s") } else { format!("{:.0} min", s / 60.0) };
+    let message = format!(
+        "The final mesh would need about {} of memory and {}; {} may be used here.",
+        gb(needed),
+        minutes(seconds),
+        gb(cap)
+    );
+    let mut coarser = step;
+    while !fits(coarser) && coarser < 1e3 * step {
+        coarser *= 1.02;
+    }
+    // Two digits, rounded up.
+    let coarser = round_two(1.05 * coarser);
+    let thinnest = features.iter().min_by(|a, b| (a.thickness_mm / a.whole).total_cmp(&(b.thickness_mm / b.whole)));
+    let loses = thinnest.map_or_else(String::new, |f| {
+        let steps = f.thickness_mm / coarser;
+        let then = match steps / f.whole {
+            s if s >= 1.0 => "which still shows everything",
+            s if s >= 0.5 => "which may break them",
+            _ => "which loses them",
+        };
+        format!(" ({steps:.1} steps through {}, {then})", f.name)
+    });
+    // Cells scaled with their thickness need memory by the cube of their size.
+    let larger = (needed / cap).cbrt();
+    let hint = format!(
+        "It fits with a grid step of {coarser} mm{loses}, with cells of about {} mm that are as much thicker, or with {:.0} % of \
+         the part filled and the rest kept solid or clear.",
+        round_two(1.05 * larger * cell),
+        (100.0 * cap / needed).floor().max(1.0)
+    );
+    RecipeError::new("mesh.step_mm", message, hint)
 }

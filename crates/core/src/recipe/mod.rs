@@ -201,7 +201,7 @@ impl Filling<'_> {
 }
 
 /// A value that cannot be used: where, what is wrong, what to do.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error, Serialize, Deserialize, ToSchema)]
 #[error("{message}")]
 pub struct RecipeError {
     pub field: String,

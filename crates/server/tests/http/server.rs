@@ -16,7 +16,7 @@ pub fn start(data: &Path) -> Server {
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     listener.set_nonblocking(true).unwrap();
     let url = format!("http://{}", listener.local_addr().unwrap());
-    let config = ulmix_server::Config { data: data.into(), token: None, picture_triangles: Some(100_000) };
+    let config = ulmix_server::Config { data: data.into(), token: None, picture_triangles: Some(100_000), memory_mb: None };
     runtime.spawn(async move {
         let listener = tokio::net::TcpListener::from_std(listener).unwrap();
         ulmix_server::serve(config, listener).await.unwrap();
