@@ -76,6 +76,18 @@ fn present(case: &Case, meshes: &Meshes, sites: &Sites, skins: bool) -> Option<C
     Some(check.at(place).with_hint("The grid is too coarse for it: a finer grid step, or a deeper skin, keeps it whole."))
 }
 
+/// What a place of the part's surface belongs to is told so many steps inside it.
+const BESIDE: f64 = 0.05;
+
+/// Is something filled within about two steps of a place of the part's surface? The border between both is then what the
+/// grid makes of it.
+fn beside_filling(case: &Case, p: DVec3, inward: DVec3) -> bool {
+    let filled = |p: DVec3| matches!(site_at(case, p + inward * (BESIDE * case.step)), Some(Site::Fill(_) | Site::Band));
+    let (x, y) = inward.any_orthonormal_pair();
+    let around = [x, -x, y, -y].map(|d| p + d * (1.5 * case.step));
+    around.into_iter().chain(around.map(|q| q - inward * case.step)).any(filled)
+}
+
 /// How far the result's surface lies from the part's where material is kept: from flat faces, and from all others.
 fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
     let Case { part, solid, recipe, .. } = *case;
@@ -100,7 +112,7 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
             asked.push((t, asked.len() as u64 + 1));
         }
     }
-    let beside = 0.05 * case.step;
+    let beside = BESIDE * case.step;
     let beyond = 4.0 * case.step;
     let of_part = |&(t, n): &(usize, u64)| {
         let [a, b, c] = mesh.corners(t);
@@ -110,13 +122,8 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
         }
         let p = a + (b - a) * u + (c - a) * v;
         let inward = -mesh.area_vector(t).normalize_or_zero();
-        let kept = |p: DVec3| matches!(site_at(case, p + inward * beside), Some(Site::Skin(_) | Site::Solid(_)));
-        // Beside a filling the border between both is what the grid makes of it.
-        let filled = |p: DVec3| matches!(site_at(case, p + inward * beside), Some(Site::Fill(_) | Site::Band));
-        let (x, y) = inward.any_orthonormal_pair();
-        let around = [x, -x, y, -y].map(|d| p + d * (1.5 * case.step));
-        let above = around.map(|q| q - inward * case.step);
-        if !kept(p) || around.into_iter().chain(above).any(filled) {
+        let kept = matches!(site_at(case, p + inward * beside), Some(Site::Skin(_) | Site::Solid(_)));
+        if !kept || beside_filling(case, p, inward) {
             return [None; 2];
         }
         let Some(to) = meshes.nearest_within(p, beyond).map(|q| q - p) else { return [Some((is_flat(t), beyond, p)), None] };
@@ -132,7 +139,8 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
         let owned = solid.mesh.triangles[t].iter().all(|&v| solid.owners[v as usize] != Owner::Fill);
         let p = solid.mesh.middle(t);
         let (d, near) = if owned { part.distance.query(p, beyond)? } else { return None };
-        (d > 0.0).then(|| (is_flat(near.triangle as usize), d, p))
+        let inward = -part.distance.face_normal(near.triangle);
+        (d > 0.0 && !beside_filling(case, near.point, inward)).then(|| (is_flat(near.triangle as usize), d, p))
     };
     off.par_extend((0..solid.mesh.triangles.len()).into_par_iter().step_by(every).filter_map(sticks_out));
     let of = |flat: bool| {

@@ -23,6 +23,10 @@ const PLENTY: usize = 10;
 /// Share of the bound within which a point lies flat.
 const FLAT: f32 = 0.03;
 
+/// A point may move onto one that lies so many bounds off the faces around it; on faces that stay true, off fewer.
+const TILT: f32 = 4.0;
+const TRUE_TILT: f32 = 1.5;
+
 const LOCKED: u8 = 1;
 const BORDER: u8 = 2;
 const FAITHFUL: u8 = 4;
@@ -234,19 +238,21 @@ impl<'a> Block<'a> {
         let error = if faithful { self.options.faithful.1.min(self.options.error) } else { self.options.error };
         // The margin covers 32-bit places and the flat points let go.
         let limit = 0.9 * error as f32;
+        // Where few points are carried nothing else tells how far a true face's triangles tilt.
+        let tilt = if faithful { TRUE_TILT } else { TILT } * limit;
         // Neighbours by their height over the faces around v: a bound that costs little.
         let mut best = [(f32::INFINITY, 0); 2];
         for (n, &height) in self.star.heights()[..self.star.len].iter().enumerate() {
             let u = self.star.next[n];
             let border = self.flags[v as usize] & BORDER != 0 && self.flags[u as usize] & BORDER == 0;
-            if self.label[u as usize] == self.label[v as usize] && !border && height <= 4.0 * limit && height < best[1].0 {
+            if self.label[u as usize] == self.label[v as usize] && !border && height <= tilt && height < best[1].0 {
                 best[1] = (height, n);
                 if best[1].0 < best[0].0 {
                     best.swap(0, 1);
                 }
             }
         }
-        let onto = best.iter().find(|(height, n)| height.is_finite() && self.fits(v, *n, limit));
+        let onto = best.iter().find(|(height, n)| height.is_finite() && self.fits(v, *n, limit, tilt));
         if let Some((_, n)) = onto {
             self.apply(v, self.star.next[*n]);
         }
@@ -294,7 +300,7 @@ impl<'a> Block<'a> {
 
     /// Tests the collapse of `v` onto the next point of triangle `onto` of its star against every rule; when it
     /// passes, `placed` holds the carried points. Points around `v` bear the stamp.
-    fn fits(&mut self, v: u32, onto: usize, limit: f32) -> bool {
+    fn fits(&mut self, v: u32, onto: usize, limit: f32, tilt: f32) -> bool {
         let u = self.star.next[onto];
         if self.star.len + self.around[u as usize] as usize > star::MOST {
             return false;
@@ -317,7 +323,7 @@ impl<'a> Block<'a> {
         if common != 2 || is_locked(u) && self.star.next[..self.star.len].iter().any(beside_unseen) {
             return false;
         }
-        if !self.star.move_onto(onto, 4.0 * limit) {
+        if !self.star.move_onto(onto, tilt) {
             return false;
         }
         self.placed.clear();
