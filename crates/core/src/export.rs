@@ -1,8 +1,8 @@
 //! Files to print from: written, read again by our own reader and checked before they are offered.
 
 use crate::bodies::unlike;
-use crate::recipe::{Form, GivenKind, Kind, Recipe, Structure};
 use crate::check::{checks_given, Check, CheckGroup};
+use crate::recipe::{Form, GivenKind, Kind, Recipe, Structure};
 use crate::report::BodyApart;
 use crate::stand::Placing;
 use serde::{Deserialize, Serialize};
@@ -181,7 +181,10 @@ mod tests {
         let apart = [lattice.clone(), BodyApart { name: "Solids".into(), ..lattice }];
         let of = |only, kind| export(&Contents { mesh: &two, apart: &apart, only, bodies: 1, alongside: &[] }, &recipe, kind);
         let both = of(None, FileKind::ThreeMf).unwrap();
-        assert!(worst(&both.checks) != Verdict::Fail && both.triangles == two.triangles.len(), "bodies that overlap do not cross themselves");
+        assert!(
+            worst(&both.checks) != Verdict::Fail && both.triangles == two.triangles.len(),
+            "bodies that overlap do not cross themselves"
+        );
         let one = of(Some("Solids"), FileKind::Stl).unwrap();
         assert!(worst(&one.checks) == Verdict::Pass && one.triangles == mesh.triangles.len());
         assert!(of(None, FileKind::Stl).is_err_and(|e| e.message.contains("one body")));

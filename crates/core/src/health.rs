@@ -1,8 +1,8 @@
 //! The health of a part in plain words, with figures and places to look at.
 
 use crate::bodies::{Body, Corrected};
-use crate::part::Part;
 use crate::check::{Check, Verdict};
+use crate::part::Part;
 use glam::DVec3;
 use rayon::prelude::*;
 use serde::Serialize;
@@ -166,7 +166,8 @@ const LOOKED_AT: usize = 20_000;
 fn thin_spots(mesh: &TriMesh, bvh: &Bvh, least: f64) -> Check {
     let stride = mesh.triangles.len().div_ceil(LOOKED_AT).max(1);
     let looked_at = || (0..mesh.triangles.len()).step_by(stride);
-    let thin: Vec<(f64, usize)> = looked_at().collect::<Vec<_>>().into_par_iter().filter_map(|t| Some((through(mesh, bvh, t, least)?, t))).collect();
+    let thin: Vec<(f64, usize)> =
+        looked_at().collect::<Vec<_>>().into_par_iter().filter_map(|t| Some((through(mesh, bvh, t, least)?, t))).collect();
     let area = |t: usize| mesh.area_vector(t).length();
     let share = 100.0 * thin.iter().map(|(_, t)| area(*t)).sum::<f64>() / looked_at().map(area).sum::<f64>().max(1e-300);
     let thinnest = thin.iter().filter(|_| share >= THIN_SHARE).min_by(|a, b| a.0.total_cmp(&b.0));

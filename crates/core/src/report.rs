@@ -118,11 +118,8 @@ fn weighed(part: &Part, recipe: &Recipe, linked: &Linked, volume_mm3: f64, proud
 /// The report of a draft, whose grid is too coarse to weigh it: what density and zones say is within a percent of the
 /// final. `step` is that of its grid, and `proud_mm3` the volume of lattice past the part's surface.
 pub fn of_draft(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step: f64, proud_mm3: f64) -> Report {
-    let volume_mm3 = if solid.mesh.triangles.is_empty() {
-        0.0
-    } else {
-        linked.solid_volume_mm3 + linked.lattice_volume_mm3() + proud_mm3
-    };
+    let volume_mm3 =
+        if solid.mesh.triangles.is_empty() { 0.0 } else { linked.solid_volume_mm3 + linked.lattice_volume_mm3() + proud_mm3 };
     let known = weighed(part, recipe, linked, volume_mm3, proud_mm3);
     let notes = notes(recipe, linked, &solid.mesh, known.fill_density_percent / 100.0, Some(step));
     Report { notes, ..with_numbers(known, solid, proud_mm3) }

@@ -2,10 +2,10 @@
 
 use glam::DVec3;
 use std::collections::BTreeMap;
+use ulmix_core::check::Verdict;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{Beside, FileMark, Joins, Mend, PartStep, Place, Recipe, Role, Skin, Thicken, Unit, Zone};
-use ulmix_core::check::Verdict;
 use ulmix_formats::stl;
 use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::{Bvh, Topology, TriMesh};

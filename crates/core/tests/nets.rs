@@ -4,6 +4,7 @@
 use glam::DVec3;
 use proptest::prelude::*;
 use std::sync::atomic::{AtomicU32, Ordering};
+use ulmix_core::check::Verdict;
 use ulmix_core::lattice::make;
 use ulmix_core::lattice::skeleton::Skeleton;
 use ulmix_core::part::Part;
@@ -12,7 +13,6 @@ use ulmix_core::recipe::{
     CellKind, CleanUp, Course, DeadEnds, GivenKind, Joins, Kind, Layout, OwnStruts, Place, Recipe, Role, SeededKind, Seeds,
     Spread, Structure, StrutSection, Taper, Thicken, Toward, Zone,
 };
-use ulmix_core::check::Verdict;
 use ulmix_mesh::{Topology, TriMesh};
 
 fn cube(side: f64) -> Part {

@@ -8,9 +8,7 @@ use ulmix_core::check::{worst, CheckGroup, Verdict};
 use ulmix_core::demo::Reedling;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{
-    Form, Joins, Kind, OwnFill, Place, Recipe, Role, Skin, StrutSection, Taper, Thicken, Toward, Zone,
-};
+use ulmix_core::recipe::{Form, Joins, Kind, OwnFill, Place, Recipe, Role, Skin, StrutSection, Taper, Thicken, Toward, Zone};
 use ulmix_mesh::{Topology, TriMesh};
 
 /// How many without being asked for more.

@@ -4,6 +4,7 @@
 use glam::DVec3;
 use proptest::prelude::*;
 use std::sync::Mutex;
+use ulmix_core::check::Verdict;
 use ulmix_core::lattice::make;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Stage, Unwatched, Watch};
@@ -11,7 +12,6 @@ use ulmix_core::recipe::{
     CellKind, ExtrudedKind, Filling, Joins, Kind, OwnFill, Place, Recipe, Role, SeededKind, Skin, Structure, SurfaceKind,
     Thicken, Zone,
 };
-use ulmix_core::check::Verdict;
 use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 
 const SIDE: f64 = 24.0;

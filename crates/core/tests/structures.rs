@@ -4,6 +4,7 @@
 use glam::DVec3;
 use std::f64::consts::PI;
 use std::fmt::Debug;
+use ulmix_core::check::Verdict;
 use ulmix_core::grid::Grid;
 use ulmix_core::lattice::clean::StrutState;
 use ulmix_core::lattice::finer::Site;
@@ -16,7 +17,6 @@ use ulmix_core::recipe::{
     CellKind, CleanUp, DeadEnds, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape, OwnStruts, Place, Recipe, Role,
     SeededKind, Seeds, Skin, Spread, Structure, StrutSection, Taper, Thicken, Toward, Zone, Zones,
 };
-use ulmix_core::check::Verdict;
 use ulmix_core::shape::Composed;
 use ulmix_core::zoned::{Regions, Zoned};
 use ulmix_formats::{stl, Beam};

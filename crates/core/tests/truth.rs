@@ -2,11 +2,11 @@
 
 use glam::DVec3;
 use proptest::prelude::*;
+use ulmix_core::check::Verdict;
 use ulmix_core::demo::keel_bracket;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{Form, Joins, Kind, Place, Recipe, Role, Skin, SurfaceKind, Thicken, Zone};
-use ulmix_core::check::Verdict;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 
 fn run(part: &Part, recipe: &Recipe) -> Outcome {

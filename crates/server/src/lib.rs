@@ -42,8 +42,11 @@ pub struct Config {
 /// Serves until the process ends or is asked to stop.
 pub async fn serve(config: Config, listener: TcpListener) -> std::io::Result<()> {
     let store = Store::open(&config.data).map_err(|e| std::io::Error::other(format!("{}: {e}", config.data.display())))?;
-    let app =
-        App { studio: Studio::new(store, config.picture_triangles, config.memory_mb), uploads: Default::default(), exports: Default::default() };
+    let app = App {
+        studio: Studio::new(store, config.picture_triangles, config.memory_mb),
+        uploads: Default::default(),
+        exports: Default::default(),
+    };
     let router = api::router(app)
         .fallback(assets::serve)
         .layer(axum::middleware::from_fn_with_state(guard::Guard { token: config.token }, guard::check));

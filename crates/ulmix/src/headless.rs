@@ -5,11 +5,11 @@
 use serde_json::json;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
+use ulmix_core::check::{checks, Check, Summary, Verdict};
 use ulmix_core::export::{export, Contents, FileKind};
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, RunError};
 use ulmix_core::recipe::Recipe;
-use ulmix_core::check::{checks, Check, Summary, Verdict};
 use ulmix_server::memory::for_runs;
 use ulmix_server::stopwatch::Stopwatch;
 
@@ -44,14 +44,7 @@ pub struct Limits {
     pub memory_mb: Option<u64>,
 }
 
-pub fn build(
-    recipe: &Path,
-    part: Option<&Path>,
-    bodies: &[PathBuf],
-    output: &Path,
-    limits: Limits,
-    as_json: bool,
-) -> ExitCode {
+pub fn build(recipe: &Path, part: Option<&Path>, bodies: &[PathBuf], output: &Path, limits: Limits, as_json: bool) -> ExitCode {
     if let Some(n) = limits.threads {
         if n == 0 || n > 1024 {
             return finish(Err(Refused::new(format!("{n} threads cannot be used."), "Choose from 1 to 1024.")), as_json);
@@ -99,7 +92,10 @@ fn try_build(
     })?;
     let report = &outcome.report;
     if outcome.solid.mesh.triangles.is_empty() {
-        return Err(Refused::new(report.notes.iter().map(|n| n.text.as_str()).collect::<Vec<_>>().join(" "), "Change the recipe and build again."));
+        return Err(Refused::new(
+            report.notes.iter().map(|n| n.text.as_str()).collect::<Vec<_>>().join(" "),
+            "Change the recipe and build again.",
+        ));
     }
     let (bodies, alongside) = (report.bodies, &part.alongside());
     let contents = Contents { mesh: &outcome.solid.mesh, apart: &report.apart, only: None, bodies, alongside };

@@ -22,6 +22,8 @@ fn quick_demo(folder: &Path) -> (String, String) {
     let recipe = folder.join("keel-bracket.recipe.json");
     let mut r: Value = serde_json::from_slice(&std::fs::read(&recipe).unwrap()).unwrap();
     r["mesh"]["step_mm"] = 0.9.into();
+    r["structure"]["cell_mm"] = serde_json::json!([22.0, 22.0, 22.0]);
+    r["thicken"]["thickness_mm"] = 2.8.into();
     r["structure"]["rotation_deg"] = serde_json::json!([0.0, 12.0, 30.0]);
     std::fs::write(&recipe, r.to_string()).unwrap();
     (text(&recipe).into(), text(&folder.join("keel-bracket.stl")).into())
@@ -37,6 +39,7 @@ fn build_gives_the_same_bytes_on_one_and_two_threads_and_check_agrees() {
             let o = ulmix(&["build", &recipe, "--part", &part, "-o", text(&out(n)), "--threads", n, "--json"]);
             assert_eq!(o.status.code(), Some(0), "{}", String::from_utf8_lossy(&o.stderr));
             let report: Value = serde_json::from_slice(&o.stdout).unwrap();
+            assert_eq!(report["summary"], serde_json::json!({ "verdict": "pass", "words": "every check passes" }), "{report}");
             assert!(report["report"]["saved_percent"].as_f64().unwrap() > 20.0);
             assert!(report["peak_memory_mb"].as_f64().unwrap() > 1.0);
             assert!(report["stages"].as_array().unwrap().len() >= 6);
@@ -68,6 +71,23 @@ fn exit_codes_tell_bad_meshes_from_bad_input() {
         assert!(String::from_utf8_lossy(&o.stderr).lines().count() >= 2, "words and a hint");
     }
     let (recipe, part) = quick_demo(dir.path());
+    // Walls of two steps: nothing fails, and that is no pass.
+    let mut thin: Value = serde_json::from_slice(&std::fs::read(&recipe).unwrap()).unwrap();
+    thin["thicken"]["thickness_mm"] = 1.8.into();
+    let thin = file("thin.json", thin.to_string().as_bytes());
+    let o = ulmix(&["build", &thin, "--part", &part, "-o", text(&dir.path().join("thin.stl"))]);
+    let told = String::from_utf8_lossy(&o.stdout);
+    assert_eq!(o.status.code(), Some(3), "{told}");
+    assert!(
+        told.contains("look Grid steps") && told.contains("2.0 through walls") && told.contains("nothing fails, 1 to look at")
+    );
+    assert!(told.contains("note: A step of 0.9 mm is coarse for walls of 1.80 mm"), "{told}");
+    // What does not fit is refused in words that tell what would.
+    let o = ulmix(&["build", &recipe, "--part", &part, "-o", text(&dir.path().join("o.stl")), "--memory-mb", "40"]);
+    let told = String::from_utf8_lossy(&o.stderr);
+    assert_eq!(o.status.code(), Some(2), "{told}");
+    assert!(told.contains("40 MB may be used") && told.contains("It fits with a grid step of"), "{told}");
+    assert!(!dir.path().join("o.stl").exists());
     let out = text(&dir.path().join("o.3mf")).to_owned();
     let bad_recipe = file("bad.json", b"{\"ulmix\": 1}");
     let other_ending = text(&dir.path().join("o.obj")).to_owned();

@@ -76,13 +76,13 @@ pub fn checks(case: &Case, sites: &Sites, found: &[Option<Gauged>]) -> Vec<Check
     let filled = all.filter(|(n, _)| !sites.fill[*n].is_empty());
     filled
         .map(|(n, (filled, found))| {
-            let (what, limit) = if filled.walls { ("Walls as thick", WALLS_OFF) } else { ("Struts as thick", STRUTS_OFF) };
+            let (what, limit) = if filled.walls { ("Walls", WALLS_OFF) } else { ("Struts", STRUTS_OFF) };
             let (id, title) = (numbered("thickness", n), titled(case.recipe, &format!("{what} as asked"), n));
             let limited = format!("{:.2} mm ± {limit} %", filled.thickness_mm);
             let Some(g) = found else {
-                return Check::new(&id, title, Verdict::Look, "not measured", 0.0)
-                    .with_limit(limited)
-                    .with_hint("No wall or strut runs free for long enough to be measured: members are short or thick for their cells.");
+                return Check::new(&id, title, Verdict::Look, "not measured", 0.0).with_limit(limited).with_hint(
+                    "No wall or strut runs free for long enough to be measured: members are short or thick for their cells.",
+                );
             };
             let off = 100.0 * (g.median_mm / g.asked_mm - 1.0);
             let advice = match (off < 0.0, case.recipe.mesh.smoothing > 0) {
@@ -183,17 +183,14 @@ fn stations(case: &Case, meshes: &Meshes, filling: &Thickened, n: usize, own: &[
 fn balls(case: &Case, meshes: &Meshes, filling: &Thickened, own: &[&OnSurface]) -> Vec<Measure> {
     let mesh = &case.solid.mesh;
     let asked = filling.thickness;
-    let clear: Vec<&&OnSurface> =
-        own.par_iter().filter(|s| case.part.bvh().nearest(s.point, asked * asked).is_none()).collect();
+    let clear: Vec<&&OnSurface> = own.par_iter().filter(|s| case.part.bvh().nearest(s.point, asked * asked).is_none()).collect();
     let points: Vec<DVec3> = clear.iter().map(|s| s.point).collect();
     let normals: Vec<DVec3> = clear.iter().map(|s| s.normal).collect();
     let limit = (5.0 * asked).max(8.0 * case.step);
     let beside = |n: usize, t: u32| mesh.triangles[t as usize].contains(&clear[n].number);
     let found = wall_thickness(meshes.lattice().bvh(), &points, &normals, limit, beside);
     let measured = found.into_iter().zip(&clear).filter(|(d, _)| d.is_finite() && *d < 0.999 * limit);
-    measured
-        .map(|(d, s)| Measure { thinnest: d / asked, mean: d / asked, weight: s.normal.length(), place: s.point })
-        .collect()
+    measured.map(|(d, s)| Measure { thinnest: d / asked, mean: d / asked, weight: s.normal.length(), place: s.point }).collect()
 }
 
 fn gauged(asked_mm: f64, found: Vec<Measure>) -> Option<Gauged> {
@@ -208,10 +205,5 @@ fn gauged(asked_mm: f64, found: Vec<Measure>) -> Option<Gauged> {
     let thinnest = weighted_quantile(&sorted(|m| m.thinnest), 0.01)?;
     let median = weighted_quantile(&sorted(|m| m.mean), 0.5)?;
     let at = found.iter().min_by(|a, b| a.thinnest.total_cmp(&b.thinnest))?;
-    Some(Gauged {
-        asked_mm,
-        median_mm: median * asked_mm,
-        thinnest_mm: thinnest * asked_mm,
-        thinnest_at_mm: at.place.to_array(),
-    })
+    Some(Gauged { asked_mm, median_mm: median * asked_mm, thinnest_mm: thinnest * asked_mm, thinnest_at_mm: at.place.to_array() })
 }

@@ -45,8 +45,7 @@ fn name(case: &Case, site: Site) -> String {
 /// surface may. The least of them is told.
 fn present(case: &Case, meshes: &Meshes, sites: &Sites, skins: bool) -> Option<Check> {
     let tolerance = case.recipe.mesh.tolerance_mm.max(FLAT_OFF);
-    let wanted: Vec<(DVec3, Site)> =
-        sites.solid.iter().filter(|s| matches!(s.1, Site::Skin(_)) == skins).copied().collect();
+    let wanted: Vec<(DVec3, Site)> = sites.solid.iter().filter(|s| matches!(s.1, Site::Skin(_)) == skins).copied().collect();
     let gone: Vec<bool> = wanted.par_iter().map(|(p, _)| meshes.value(*p) > tolerance).collect();
     // By region: points, those gone, and the first of these.
     let mut regions: BTreeMap<(bool, usize), (Site, usize, usize, Option<DVec3>)> = BTreeMap::new();
@@ -65,7 +64,7 @@ fn present(case: &Case, meshes: &Meshes, sites: &Sites, skins: bool) -> Option<C
     let told = regions.values().filter(|r| r.1 >= LEAST_POINTS);
     let least = told.min_by(|a, b| share(a).total_cmp(&share(b)))?;
     let (found, place) = (share(least), least.3);
-    let (id, title) = if skins { ("skins", "Skins present") } else { ("solids", "Kept solids present") };
+    let (id, title) = if skins { ("skins", "Skins present") } else { ("solids", "Solids present") };
     let figure = if regions.len() > 1 && found < PRESENT {
         format!("{found:.1} % of {}", name(case, least.0))
     } else {
@@ -145,11 +144,11 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
     off.par_extend((0..solid.mesh.triangles.len()).into_par_iter().step_by(every).filter_map(sticks_out));
     let of = |flat: bool| {
         let (id, title, limit) = match flat {
-            true => ("true_flat", "Kept flat faces true", FLAT_OFF),
-            false => ("true_curved", "Kept curved faces true", recipe.mesh.tolerance_mm),
+            true => ("true_flat", "Flat faces true", FLAT_OFF),
+            false => ("true_curved", "Curved faces true", recipe.mesh.tolerance_mm),
         };
         let (worst, place) = largest(off.par_iter().filter(|o| o.0 == flat).map(|o| (o.1, o.2)))?;
-        let figure = if worst < beyond { format!("{worst:.3} mm off") } else { format!("{worst:.2} mm off or more") };
+        let figure = if worst < beyond { format!("{worst:.3} mm") } else { format!("{worst:.2} mm or more") };
         let check = Check::new(id, title, within(worst, limit), figure, worst).with_limit(format!("≤ {limit} mm"));
         let place = (check.verdict != Verdict::Pass).then_some(place);
         Some(check.at(place).with_hint("A finer grid step follows the part's surface more closely."))

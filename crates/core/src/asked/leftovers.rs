@@ -1,7 +1,7 @@
 //! What the last steps took away or left over: crumbs, voids, bodies of a lattice that is apart.
 
 use super::{within, Case};
-use crate::check::{counted, Check};
+use crate::check::Check;
 use crate::grid::components;
 use crate::part::Part;
 use crate::recipe::Role;
@@ -17,23 +17,24 @@ pub fn checks(case: &Case) -> Vec<Check> {
     let (removed, filled) =
         (100.0 * crumbs.volume_mm3 / lattice, 100.0 * crumbs.voids_mm3 / case.linked.fill_volume_mm3().max(1e-300));
     let place = crumbs.largest.first().map(|c| DVec3::from(c.place_mm));
-    let limit = format!("≤ {SILENT} %");
     let mut out = Vec::new();
     if crumbs.removed > 0 {
-        let figure = format!("{} of {:.2} % of the lattice", counted(crumbs.removed, ["piece", "pieces"]), removed);
+        let figure = format!("{}, {removed:.2} %", crumbs.removed);
         out.push(
-            Check::new("removed", "Loose pieces removed", within(removed, SILENT), figure, removed)
-                .with_limit(&limit)
+            Check::new("removed", "Loose pieces", within(removed, SILENT), figure, removed)
+                .with_limit(format!("≤ {SILENT} % of the lattice"))
                 .at(place)
                 .with_hint("Much of the lattice hung on nothing. Thicker members or another cell size join it; a smaller crumb size keeps it."),
         );
     }
     if crumbs.voids_filled > 0 {
-        let figure = format!("{} of {:.2} % of the fill", counted(crumbs.voids_filled, ["void", "voids"]), filled);
+        let figure = format!("{}, {filled:.2} %", crumbs.voids_filled);
         out.push(
-            Check::new("filled", "Closed voids filled", within(filled, SILENT), figure, filled)
-                .with_limit(&limit)
-                .with_hint("Cells closed up and became solid. Thinner members, larger cells or a smaller crumb size keep them open."),
+            Check::new("filled", "Voids filled", within(filled, SILENT), figure, filled)
+                .with_limit(format!("≤ {SILENT} % of what is filled"))
+                .with_hint(
+                    "Cells closed up and became solid. Thinner members, larger cells or a smaller crumb size keep them open.",
+                ),
         );
     }
     out

@@ -75,7 +75,10 @@ pub struct AsAsked {
 pub fn as_asked(case: &Case) -> AsAsked {
     let sites = Sites::of(case);
     let meshes = Meshes::of(case.solid);
-    let density_percent: Vec<Option<f64>> = sites.fill.iter().map(|points| density::percent(&meshes, points)).collect();
+    let density_percent: Vec<Option<f64>> = {
+        let of = |(n, points): (usize, &Vec<_>)| density::percent(case, &meshes, n, points);
+        sites.fill.iter().enumerate().map(of).collect()
+    };
     let gauged: Vec<Option<Gauged>> = gauge::all(case, &meshes);
     let mut checks: Vec<Check> = Vec::new();
     checks.extend(density::checks(case, &density_percent));

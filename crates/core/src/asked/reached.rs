@@ -33,8 +33,8 @@ pub fn check(case: &Case, meshes: &Meshes, sites: &Sites) -> Vec<Check> {
             (if distance > cell && lattice.inside(*p) { 0.0 } else { distance }, *p)
         };
         let (far, place) = largest(points.par_iter().step_by(every).map(away))?;
-        let figure = if far.is_finite() { format!("{far:.1} mm at most") } else { "there is none".into() };
-        let title = titled(recipe, "Lattice within a cell of every place", n);
+        let figure = if far.is_finite() { format!("within {far:.1} mm") } else { "there is none".into() };
+        let title = titled(recipe, "Lattice everywhere", n);
         let check = Check::new(&numbered("reached", n), title, within(far, cell), figure, far.min(1e9));
         let advice = "No lattice is left there: what was there was loose, or too thin for the grid. Smaller cells, thicker \
                       members or a smaller crumb size fill it.";

@@ -39,9 +39,12 @@ pub fn thinnest_features(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<F
         .collect();
     let skins = recipe.zones.skins.iter().filter(|s| s.depth_mm > 0.0);
     out.extend(skins.map(|s| flat(quoted(&s.name), s.depth_mm)));
-    let shown = recipe.zones.list.iter().zip(&linked.zone_mm3).filter(|(z, mm3)| {
-        matches!(z.role, Role::KeepSolid | Role::KeepClear) && **mm3 > 0.0
-    });
+    let shown = recipe
+        .zones
+        .list
+        .iter()
+        .zip(&linked.zone_mm3)
+        .filter(|(z, mm3)| matches!(z.role, Role::KeepSolid | Role::KeepClear) && **mm3 > 0.0);
     out.extend(shown.map(|(z, _)| flat(quoted(&z.name), narrowest(&z.place))));
     let whole = if recipe.zones.rest == Role::KeepSolid { WHOLE } else { WHOLE_PART };
     out.push(Feature { whole, ..flat("the part where it is thinnest".into(), part.thinnest()) });
@@ -82,6 +85,6 @@ pub fn check(case: &Case) -> Option<Check> {
         case.step,
         floor_two(worst.thickness_mm / worst.whole)
     );
-    let check = Check::new("resolution", "Grid steps through the thinnest", verdict, figure, found);
+    let check = Check::new("resolution", "Grid steps", verdict, figure, found);
     Some(check.with_limit(format!("≥ {}", worst.whole)).with_hint(advice))
 }

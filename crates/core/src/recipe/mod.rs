@@ -128,7 +128,14 @@ impl MeshStep {
 
 impl Default for MeshStep {
     fn default() -> Self {
-        MeshStep { step_mm: None, reduce_mm: 0.02, crumb_mm3: None, tolerance_mm: first_tolerance(), smoothing: 0, apart_mm: None }
+        MeshStep {
+            step_mm: None,
+            reduce_mm: 0.02,
+            crumb_mm3: None,
+            tolerance_mm: first_tolerance(),
+            smoothing: 0,
+            apart_mm: None,
+        }
     }
 }
 
@@ -229,11 +236,7 @@ impl Recipe {
             structure: Structure { cell_mm: [cell; 3], ..Default::default() },
             thicken: Thicken::Thickness { thickness_mm: round_two(cell / 8.0) },
             joins: Joins { blend_mm: round_two(cell / 20.0), ..Joins::default() },
-            mesh: MeshStep {
-                step_mm: None,
-                reduce_mm: round_two((cell / 600.0).clamp(1e-4, 1.0)),
-                ..MeshStep::default()
-            },
+            mesh: MeshStep { step_mm: None, reduce_mm: round_two((cell / 600.0).clamp(1e-4, 1.0)), ..MeshStep::default() },
             material: Material { name: MATERIALS[0].name.into(), density: MATERIALS[0].density },
             stand: None,
         }

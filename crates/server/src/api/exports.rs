@@ -11,9 +11,9 @@ use axum::Json;
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
+use ulmix_core::check::{Check, Summary};
 use ulmix_core::export::{export as write, Contents, FileKind};
 use ulmix_core::pipeline::Pipeline;
-use ulmix_core::check::{Check, Summary};
 use ulmix_formats::stl;
 use utoipa::ToSchema;
 

@@ -17,8 +17,6 @@ const stageNames: Record<string, string> = {
   skeleton: 'Skeleton',
 }
 
-const many = (n: number, what: string) => `${count(n)} ${what}${n === 1 ? '' : 's'}`
-
 export function Ledger() {
   const { picture, recipe, behind } = useBench()
   const info = picture?.info
@@ -76,12 +74,6 @@ export function Ledger() {
             </div>
           ))}
         </dl>
-      )}
-      {final && r.crumbs_removed + r.voids_filled > 0 && (
-        <p className="muted small">
-          {r.crumbs_removed > 0 && `${many(r.crumbs_removed, 'crumb')} removed, ${r.crumbs_mm3.toFixed(2)} mm³. `}
-          {r.voids_filled > 0 && `${many(r.voids_filled, 'tiny closed void')} filled.`}
-        </p>
       )}
       <h3>Checks</h3>
       {r.checks ? (

@@ -11,7 +11,7 @@ export function checksSentence(final: RunInfo | null) {
   if (!first) return <b>All {checks.length} pass</b>
   const failing = open.filter((c) => c.verdict === 'fail')
   const shown = failing[0] ?? first
-  const words = failing.length > 0 ? `${failing.length} ${failing.length === 1 ? 'fails' : 'fail'}` : `${open.length} to look at`
+  const words = failing.length > 0 ? `${failing.length} ${failing.length === 1 ? 'check fails' : 'checks fail'}` : `${open.length} to look at`
   return (
     <>
       <b>{words}:</b> {shown.title.toLowerCase()}, {shown.figure}

@@ -48,10 +48,10 @@ export function MeshStep() {
       <SwitchLine label="Grid step chosen by Ulmix" checked={auto} onChange={(on) => edit(withMesh({ step_mm: on ? undefined : step }))} />
       {!auto && <Value label="Grid step" value={step} unit="mm" range={[Math.max(step / 4, 0.02), step * 3]} still={() => true} change={(v) => withMesh({ step_mm: v })} />}
       <Value label="Reduce within" hint="greatest deviation" value={recipe.mesh.reduce_mm} unit="mm" digits={3} range={[0, Math.max(0.1, recipe.mesh.reduce_mm)]} still={() => true} change={(v) => withMesh({ reduce_mm: v })} />
-      <Value label="Surface tolerance" hint="of curved faces that are kept" value={recipe.mesh.tolerance_mm} unit="mm" digits={3} range={[0.01, Math.max(0.2, recipe.mesh.tolerance_mm)]} still={() => true} change={(v) => withMesh({ tolerance_mm: v })} />
+      <Value label="Tolerance" hint="of kept curved faces" value={recipe.mesh.tolerance_mm} unit="mm" digits={3} range={[0.01, Math.max(0.2, recipe.mesh.tolerance_mm)]} still={() => true} change={(v) => withMesh({ tolerance_mm: v })} />
       <SwitchLine label="Crumbs follow the cells" checked={crumb === null} onChange={(on) => edit(withMesh({ crumb_mm3: on ? undefined : p?.crumb_mm3 ?? 0 }))} />
       {crumb !== null && <Value label="Drop crumbs" hint="loose pieces below" value={crumb} unit="mm³" digits={1} range={[0, Math.max(100, crumb)]} still={() => true} change={(v) => withMesh({ crumb_mm3: v })} />}
-      <Value label="Smoothing" hint="of the lattice, volume kept" value={recipe.mesh.smoothing} unit="" digits={0} range={[0, 5]} change={(v) => withMesh({ smoothing: Math.round(v) })} />
+      <Value label="Smoothing" hint="of the lattice" value={recipe.mesh.smoothing} unit="" digits={0} range={[0, 5]} change={(v) => withMesh({ smoothing: Math.round(v) })} />
       <div className="line">
         <span className="label">
           Lattice and solids

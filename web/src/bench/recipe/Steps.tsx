@@ -28,14 +28,16 @@ export function Steps() {
   const info = picture?.info
   const failed = info?.report.checks?.filter((c) => c.verdict !== 'pass').length ?? 0
   const final = project.finished ?? null
+  // Those about the grid belong to the step Mesh.
+  const notes = info?.report.notes.filter((n) => !info.prediction.notes.includes(n.text)) ?? []
   const making = underWay(job)
 
   const list: { step: Step; title: string; sentence: ReactNode; body: () => ReactNode; mark: Mark }[] = [
     { step: 'part', title: 'Part', sentence: partSentence(project), body: () => <PartStep />, mark: project.part.defects.length > 0 ? 'look' : 'done' },
     { step: 'zones', title: 'Zones', sentence: zonesSentence(recipe), body: () => <Zones />, mark: 'done' },
     { step: 'structure', title: 'Structure', sentence: <StructureSentence recipe={recipe} />, body: () => <Structure />, mark: working ? 'busy' : 'done' },
-    { step: 'thicken', title: 'Thicken', sentence: <ThickenSentence recipe={recipe} info={info} />, body: () => <Thicken />, mark: working ? 'busy' : (info?.report.notes.length ?? 0) + (info?.report.cautions.length ?? 0) > 0 ? 'look' : 'done' },
-    { step: 'mesh', title: 'Mesh', sentence: meshSentence(project, info, job), body: () => <MeshStep />, mark: making ? 'busy' : final ? 'done' : 'todo' },
+    { step: 'thicken', title: 'Thicken', sentence: <ThickenSentence recipe={recipe} info={info} />, body: () => <Thicken />, mark: working ? 'busy' : notes.length + (info?.report.cautions.length ?? 0) > 0 ? 'look' : 'done' },
+    { step: 'mesh', title: 'Mesh', sentence: meshSentence(project, info, job), body: () => <MeshStep />, mark: making ? 'busy' : final ? (final.prediction.notes.length > 0 ? 'look' : 'done') : 'todo' },
     { step: 'checks', title: 'Checks', sentence: checksSentence(final), body: () => <Checks />, mark: !final ? 'todo' : failed > 0 ? 'look' : 'done' },
     { step: 'handoff', title: 'Hand-off', sentence: handoffSentence(final), body: () => <Handoff />, mark: final ? 'done' : 'todo' },
   ]

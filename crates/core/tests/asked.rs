@@ -1,0 +1,245 @@
+//! Each promise of a recipe, kept and broken: the final mesh held against what was asked.
+
+use glam::DVec3;
+use ulmix_core::check::{worst, Check, CheckGroup, Verdict};
+use ulmix_core::part::Part;
+use ulmix_core::pipeline::{Outcome, Pipeline, Quality, RunError, Unwatched};
+use ulmix_core::recipe::{
+    CellKind, ExtrudedKind, Form, GivenKind, Joins, Kind, OwnStruts, Place, Recipe, Role, SeededKind, Skin, StrutSection,
+    SurfaceKind, Thicken, Zone,
+};
+use ulmix_mesh::TriMesh;
+
+fn run(part: &Part, recipe: &Recipe) -> Outcome {
+    Pipeline::new(0).run(part, recipe, Quality::Final, &Unwatched).unwrap()
+}
+
+fn block(size: DVec3) -> Part {
+    Part::prepare(&TriMesh::cuboid(DVec3::ZERO, size)).unwrap()
+}
+
+fn recipe(part: &Part, kind: Kind, cell: f64, thickness_mm: f64) -> Recipe {
+    let mut r = Recipe::for_part(&part.mesh.bounds());
+    r.structure.kind = kind;
+    r.structure.cell_mm = [cell; 3];
+    r.thicken = Thicken::Thickness { thickness_mm };
+    r
+}
+
+fn check<'a>(o: &'a Outcome, id: &str) -> &'a Check {
+    let checks = o.report.checks.as_ref().unwrap();
+    checks.iter().find(|c| c.id == id).unwrap_or_else(|| panic!("no check {id} among {checks:#?}"))
+}
+
+/// Struts by the places of their ends. mm.
+fn own_struts(struts: impl IntoIterator<Item = [[f64; 3]; 2]>) -> OwnStruts {
+    let nodes_mm: Vec<[f64; 3]> = struts.into_iter().flatten().collect();
+    let struts = (0..nodes_mm.len() as u32 / 2).map(|n| [2 * n, 2 * n + 1]).collect();
+    OwnStruts { name: "given".into(), nodes_mm, struts }
+}
+
+/// Measured over asked.
+fn gauged(o: &Outcome) -> f64 {
+    let g = o.report.gauged[0].expect("something is measured");
+    g.median_mm / g.asked_mm
+}
+
+#[test]
+fn struts_of_every_cell_measure_what_was_asked() {
+    use CellKind::*;
+    for kind in [Cubic, BodyCentred, FaceCentred, Octet, Kelvin, Diamond, RhombicDodecahedron, ReEntrant] {
+        let part = block(DVec3::splat(22.0));
+        let o = run(&part, &recipe(&part, Kind::Cell(kind), 10.0, 1.0));
+        // A polygon's section is within its circle: at four steps by two to four percent.
+        assert!((gauged(&o) - 0.98).abs() < 0.03, "{kind:?}: {}", gauged(&o));
+        assert_eq!(check(&o, "thickness").verdict, Verdict::Pass, "{kind:?}");
+    }
+}
+
+#[test]
+fn bars_nets_on_the_surface_necks_and_thin_plates_measure_what_was_asked() {
+    let part = block(DVec3::splat(24.0));
+    let mut bars = recipe(&part, Kind::Cell(CellKind::Cubic), 12.0, 1.6);
+    bars.joins.section = StrutSection::Rectangular { taller_mm: 1.4, turn_deg: 20.0 };
+    let bars = run(&part, &bars);
+    assert!((gauged(&bars) - 1.0).abs() < 0.01, "a bar of 1.6 by 3.0 mm: {}", gauged(&bars));
+
+    // All points on the surface: no strut is whole but where it runs inward.
+    let ball = Part::prepare(&TriMesh::sphere(16.0, 5)).unwrap();
+    let mut net = recipe(&ball, Kind::Seeded(SeededKind::Voronoi), 9.0, 1.0);
+    net.structure.seeds.inner = false;
+    net.joins.net_mm = 0.4;
+    let net = run(&ball, &net);
+    assert!((gauged(&net) - 0.98).abs() < 0.04, "{}", gauged(&net));
+
+    let mut network = recipe(&part, Kind::Surface(SurfaceKind::SchwarzP), 12.0, 3.0);
+    network.structure.form = Form::Network;
+    assert!((gauged(&run(&part, &network)) - 1.0).abs() < 0.04);
+
+    // Walls of a plate that is hardly thicker than they are.
+    let plate = block(DVec3::new(40.0, 30.0, 2.0));
+    for kind in [ExtrudedKind::Hexagons, ExtrudedKind::PlanarVoronoi] {
+        let o = run(&plate, &recipe(&plate, Kind::Extruded(kind), 8.0, 1.0));
+        assert!((gauged(&o) - 1.0).abs() < 0.01, "{kind:?}: {}", gauged(&o));
+    }
+}
+
+#[test]
+fn smoothing_that_thins_struts_says_by_how_much() {
+    let part = block(DVec3::splat(24.0));
+    let mut r = recipe(&part, Kind::Cell(CellKind::BodyCentred), 12.0, 0.9);
+    r.mesh.step_mm = Some(0.45);
+    let whole = gauged(&run(&part, &r));
+    r.mesh.smoothing = 5;
+    let o = run(&part, &r);
+    let c = check(&o, "thickness");
+    assert!(gauged(&o) < whole - 0.01, "{} of {whole}", gauged(&o));
+    assert!(c.verdict != Verdict::Pass && c.hint.as_ref().is_some_and(|h| h.starts_with("Smoothing took")), "{c:?}");
+}
+
+#[test]
+fn the_chosen_step_sees_a_thin_skin_beside_thick_walls_and_a_coarse_one_is_told() {
+    let part = Part::prepare(&TriMesh::sphere(16.0, 5)).unwrap();
+    let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 16.0, 3.0);
+    r.zones.skins = vec![Skin { name: "Hull".into(), faces: None, depth_mm: 0.8 }];
+    let o = run(&part, &r);
+    assert!(o.step_mm <= 0.8 / 3.0, "{}", o.step_mm);
+    for id in ["skins", "true_curved", "resolution", "density", "thickness", "reached"] {
+        assert_eq!(check(&o, id).verdict, Verdict::Pass, "{:?}", check(&o, id));
+    }
+    r.mesh.step_mm = Some(1.0);
+    let o = run(&part, &r);
+    let (steps, skin) = (check(&o, "resolution"), check(&o, "skins"));
+    assert_eq!((steps.verdict, steps.figure.as_str()), (Verdict::Fail, "0.8 through “Hull”"));
+    assert!(steps.hint.as_ref().unwrap().contains("0.26 mm or less"), "{steps:?}");
+    assert!(skin.value < 99.5 && skin.verdict != Verdict::Pass && skin.place_mm.is_some(), "{skin:?}");
+    assert!(
+        o.report.notes.iter().any(|n| n.text.contains("“Hull”")),
+        "the estimate's note is the report's: {:?}",
+        o.report.notes
+    );
+    assert!(worst(o.report.checks.as_ref().unwrap()) == Verdict::Fail);
+    // Twice as coarse is fewer than one and a half steps of the walls, too; two steps are worth a look.
+    r.mesh.step_mm = Some(0.4);
+    assert_eq!(check(&run(&part, &r), "resolution").verdict, Verdict::Look);
+}
+
+#[test]
+fn curved_faces_that_are_kept_follow_the_asked_tolerance() {
+    let egg = TriMesh::sphere(14.0, 6).mapped(|p| p * DVec3::new(1.6, 1.0, 0.7));
+    let part = Part::prepare(&egg).unwrap();
+    let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 12.0, 3.0);
+    r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 3.0 }];
+    for tolerance in [0.05, 0.015] {
+        r.mesh.tolerance_mm = tolerance;
+        r.mesh.reduce_mm = 0.2 * tolerance;
+        let o = run(&part, &r);
+        let c = check(&o, "true_curved");
+        assert!(c.verdict == Verdict::Pass && c.value <= tolerance, "{tolerance} at a step of {}: {c:?}", o.step_mm);
+        assert!(c.value > 0.1 * tolerance, "the step is no finer than it must be: {c:?} at {}", o.step_mm);
+    }
+    r.mesh.step_mm = Some(1.5);
+    let o = run(&part, &r);
+    assert!(check(&o, "true_curved").value > 0.02 && check(&o, "true_curved").verdict != Verdict::Pass);
+}
+
+#[test]
+fn places_without_lattice_are_found() {
+    let rod = block(DVec3::new(80.0, 10.0, 10.0));
+    let mut r = recipe(&rod, Kind::Given(GivenKind::OwnStruts), 8.0, 1.2);
+    let struts = (0..10).flat_map(|n| {
+        let x = 2.0 + 4.0 * n as f64;
+        [[[x, 0.0, 0.0], [x + 4.0, 10.0, 10.0]], [[x + 4.0, 10.0, 10.0], [x + 4.0, 0.0, 0.0]]]
+    });
+    r.structure.own_struts = Some(own_struts(struts));
+    let o = run(&rod, &r);
+    let c = check(&o, "reached");
+    assert!(c.verdict == Verdict::Fail && c.value > 25.0, "{c:?}");
+    assert!(c.place_mm.unwrap()[0] > 70.0, "the empty end: {c:?}");
+}
+
+#[test]
+fn bodies_of_a_lattice_that_is_apart_are_its_own() {
+    let part = block(DVec3::splat(20.0));
+    // Columns that stand in a solid floor, and in nothing where that is a body of its own.
+    let mut r = recipe(&part, Kind::Given(GivenKind::OwnStruts), 6.0, 1.6);
+    let columns = [4.0, 10.0, 16.0].into_iter().flat_map(|x| [4.0, 10.0, 16.0].map(|y| [[x, y, -1.0], [x, y, 21.0]]));
+    r.structure.own_struts = Some(own_struts(columns));
+    r.structure.clean.keep_loose = true;
+    let floor = Place::Box { centre_mm: [10.0, 10.0, 1.0], size_mm: [22.0, 22.0, 4.0], rotation_deg: [0.0; 3] };
+    r.zones.list = vec![Zone::new("Floor", Role::KeepSolid, floor)];
+    assert_eq!(check(&run(&part, &r), "bodies").verdict, Verdict::Pass);
+    r.mesh.apart_mm = Some(0.0);
+    let o = run(&part, &r);
+    let c = check(&o, "bodies");
+    assert_eq!((c.verdict, c.value, c.limit.as_deref()), (Verdict::Look, 10.0, Some("2")), "{c:?}");
+}
+
+#[test]
+fn removed_pieces_are_listed_with_their_places_and_much_of_them_is_told() {
+    let part = block(DVec3::new(30.0, 20.0, 20.0));
+    let struts =
+        [[[0.0, 10.0, 10.0], [30.0, 10.0, 10.0]], [[4.0, 4.0, 4.0], [4.0, 4.0, 6.0]], [[9.0, 15.0, 4.0], [9.0, 15.0, 4.2]]];
+    let mut r = recipe(&part, Kind::Given(GivenKind::OwnStruts), 10.0, 4.0);
+    r.structure.own_struts = Some(own_struts(struts));
+    r.structure.clean.keep_loose = true;
+    // A piece of a tenth of the largest is no crumb, whatever the limit.
+    r.mesh.crumb_mm3 = Some(1e4);
+    let o = run(&part, &r);
+    assert_eq!(o.report.crumbs_removed, 0);
+    assert_eq!(check(&o, "bodies").value, 3.0);
+    // In percent of what holds together dust is removed, and listed.
+    let lone = TriMesh::cuboid(DVec3::ZERO, DVec3::new(90.0, 40.0, 40.0));
+    let part = Part::prepare(&lone).unwrap();
+    let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 10.0, 1.0);
+    r.structure.rotation_deg = [17.0, 31.0, 5.0];
+    let o = run(&part, &r);
+    assert!(o.report.crumbs_removed > 0 && o.report.crumbs.len() == o.report.crumbs_removed.min(12));
+    assert!(o.report.crumbs.windows(2).all(|w| w[0].volume_mm3 >= w[1].volume_mm3));
+    let bounds = part.mesh.bounds().grown(0.1);
+    assert!(o.report.crumbs.iter().all(|c| bounds.distance_squared(DVec3::from(c.place_mm)) == 0.0));
+    assert_eq!(check(&o, "removed").verdict, Verdict::Pass);
+}
+
+#[test]
+fn a_density_that_joins_alone_exceed_is_answered_by_the_nearest_and_said() {
+    let part = block(DVec3::splat(24.0));
+    let mut r = recipe(&part, Kind::Cell(CellKind::Octet), 8.0, 1.0);
+    r.joins = Joins { node_mm: 5.0, ..Joins::default() };
+    r.thicken = Thicken::RelativeDensity { percent: 3.0 };
+    let (linked, prediction) = Pipeline::new(0).foresee(&part, &r, &Unwatched).unwrap();
+    let least = 24.0 / 1000.0;
+    assert!(linked.fill.thickness_mm >= 0.999 * least && prediction.step_mm >= 24.0 / 3001.0, "{linked:?} {prediction:?}");
+    assert!(linked.fill.density_percent > 10.0);
+    r.mesh.step_mm = Some(0.25);
+    let o = run(&part, &r);
+    assert!(o.report.notes.iter().any(|n| n.text.contains("3 % cannot be reached")), "{:?}", o.report.notes);
+    assert_ne!(check(&o, "density").verdict, Verdict::Pass);
+}
+
+#[test]
+fn what_does_not_fit_is_refused_with_what_would() {
+    let part = block(DVec3::splat(100.0));
+    let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 1.0, 0.08);
+    r.joins.blend_mm = 0.0;
+    let small = Pipeline::new(0).with_memory(Box::new(|| 4096.0));
+    let (_, prediction) = small.foresee(&part, &r, &Unwatched).unwrap();
+    assert!((prediction.step_mm - 0.0266).abs() < 0.0011, "never coarsened in silence: {prediction:?}");
+    let Err(RunError::TooLarge(e)) = small.run(&part, &r, Quality::Final, &Unwatched) else { panic!("it is refused") };
+    assert!(e.message.contains("4.0 GB may be used") && e.field == "mesh.step_mm", "{e:?}");
+    assert!(e.hint.contains("through walls, which loses them") && e.hint.contains("cells of about"), "{e:?}");
+    assert!(prediction.notes.iter().any(|n| n.contains("It fits with a grid step")), "{prediction:?}");
+    // A draft is made all the same.
+    assert!(small.run(&part, &r, Quality::Drag, &Unwatched).is_ok());
+}
+
+#[test]
+fn as_asked_comes_with_limits_and_only_for_finals() {
+    let part = block(DVec3::splat(20.0));
+    let r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 8.0, 1.2);
+    let o = run(&part, &r);
+    let asked: Vec<&Check> = o.report.checks.iter().flatten().filter(|c| c.group == CheckGroup::AsAsked).collect();
+    assert!(asked.len() >= 4 && asked.iter().all(|c| c.limit.is_some() && (c.hint.is_some() == (c.verdict != Verdict::Pass))));
+    let draft = Pipeline::new(0).run(&part, &r, Quality::Draft, &Unwatched).unwrap();
+    assert!(draft.report.checks.is_none() && draft.report.gauged.is_empty());
+}
