@@ -85,19 +85,6 @@ fn bars_nets_on_the_surface_necks_and_thin_plates_measure_what_was_asked() {
 }
 
 #[test]
-fn smoothing_that_thins_struts_says_by_how_much() {
-    let part = block(DVec3::splat(24.0));
-    let mut r = recipe(&part, Kind::Cell(CellKind::BodyCentred), 12.0, 0.9);
-    r.mesh.step_mm = Some(0.45);
-    let whole = gauged(&run(&part, &r));
-    r.mesh.smoothing = 5;
-    let o = run(&part, &r);
-    let c = check(&o, "thickness");
-    assert!(gauged(&o) < whole - 0.01, "{} of {whole}", gauged(&o));
-    assert!(c.verdict != Verdict::Pass && c.hint.as_ref().is_some_and(|h| h.starts_with("Smoothing took")), "{c:?}");
-}
-
-#[test]
 fn the_chosen_step_sees_a_thin_skin_beside_thick_walls_and_a_coarse_one_is_told() {
     let part = Part::prepare(&TriMesh::sphere(16.0, 5)).unwrap();
     let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 16.0, 3.0);
@@ -178,8 +165,11 @@ fn bodies_of_a_lattice_that_is_apart_are_its_own() {
 #[test]
 fn removed_pieces_are_listed_with_their_places_and_much_of_them_is_told() {
     let part = block(DVec3::new(30.0, 20.0, 20.0));
-    let struts =
-        [[[0.0, 10.0, 10.0], [30.0, 10.0, 10.0]], [[4.0, 4.0, 4.0], [4.0, 4.0, 6.0]], [[9.0, 15.0, 4.0], [9.0, 15.0, 4.2]]];
+    let struts = [
+        [[-1.0, 10.0, 10.0], [31.0, 10.0, 10.0]],
+        [[5.0, 3.0, -1.0], [5.0, 3.0, 21.0]],
+        [[25.0, 17.0, -1.0], [25.0, 17.0, 21.0]],
+    ];
     let mut r = recipe(&part, Kind::Given(GivenKind::OwnStruts), 10.0, 4.0);
     r.structure.own_struts = Some(own_struts(struts));
     r.structure.clean.keep_loose = true;
@@ -215,6 +205,26 @@ fn a_density_that_joins_alone_exceed_is_answered_by_the_nearest_and_said() {
     let o = run(&part, &r);
     assert!(o.report.notes.iter().any(|n| n.text.contains("3 % cannot be reached")), "{:?}", o.report.notes);
     assert_ne!(check(&o, "density").verdict, Verdict::Pass);
+}
+
+#[test]
+fn a_strut_as_thick_as_many_are_long_fills_no_more_than_itself() {
+    let part = block(DVec3::splat(20.0));
+    let mut r = recipe(&part, Kind::Given(GivenKind::OwnStruts), 10.0, 4.0);
+    // One long strut, of which most are short: their median says little of what is between them.
+    let pieces = (0..20).map(|n| [[10.0, 10.0, n as f64], [10.0, 10.0, n as f64 + 1.0]]);
+    r.structure.own_struts = Some(own_struts(pieces));
+    let o = run(&part, &r);
+    let column = std::f64::consts::PI * 4.0 * 20.0;
+    assert!((o.report.volume_mm3 / column - 1.0).abs() < 0.03, "{} for {column}", o.report.volume_mm3);
+    assert_eq!(check(&o, "density").verdict, Verdict::Pass, "{:?}", check(&o, "density"));
+    // Cells of many seed points are smaller than the recipe's.
+    let mut many = recipe(&part, Kind::Seeded(SeededKind::Voronoi), 10.0, 6.0);
+    many.structure.seeds.count = Some(200);
+    let Err(RunError::Recipe(e)) = Pipeline::new(0).run(&part, &many, Quality::Final, &Unwatched) else {
+        panic!("it is refused")
+    };
+    assert!(e.field == "thicken.thickness_mm" && e.hint.contains("fewer seed points"), "{e:?}");
 }
 
 #[test]

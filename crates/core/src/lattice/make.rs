@@ -445,7 +445,8 @@ fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
     let cell = median(raw.struts.iter().map(|e| raw.length(*e)).collect()).unwrap_or(1.0);
     let sides = Sides::new(part, raw.nodes.len());
     let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
-    alike(site, net, joins, cell).with_opening(TRIANGLE * cell).with_facts(facts)
+    // Thickness is limited by the recipe's cell, and must be told apart up to there.
+    alike(site, net, joins, cell.max(s.smallest())).with_opening(TRIANGLE * cell).with_smallest(cell).with_facts(facts)
 }
 
 /// The cell of a file; `None` where there is none.

@@ -36,7 +36,7 @@ use crate::lattice::Bare;
 use crate::part::Part;
 use crate::patchwork::{Body, Tie};
 use crate::polygonise::{polygonise, Care, Shape};
-use crate::recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Structure, Zones};
+use crate::recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Structure, Thicken, Zones};
 use crate::report::{self, Report};
 use crate::sample::{scatter, volume};
 use crate::shape::{Composed, Reaching, Side};
@@ -424,6 +424,9 @@ impl Pipeline {
             let curve = || Some(DensityCurve::new(bare, &scatter(&zones.all_filled_by(n), &zones.grid, 60_000)));
             curves.push(self.stage(Stage::Thickness, &curve_key, &Inner(watch), |c: &DensityCurve| c.bytes(), curve)?);
         }
+        for (filling, curve) in recipe.fillings().iter().zip(&curves) {
+            fits_cell(filling, curve)?;
+        }
         let ties = self.ties(part, recipe, draft, watch)?;
         // Zones move less often than thickness.
         let shares_key = self.key(&[&"shares", &zones_key]);
@@ -478,6 +481,18 @@ impl Pipeline {
         watch.end(stage, false);
         Ok(made)
     }
+}
+
+/// Refuses a thickness of more than the cells that seed points make, which may be smaller than the recipe's.
+fn fits_cell(filling: &Filling, curve: &DensityCurve) -> Result<(), RunError> {
+    let Thicken::Thickness { thickness_mm } = filling.thicken else { return Ok(()) };
+    let cell = curve.bare().cell();
+    if !filling.structure.kind.seeded() || thickness_mm <= cell {
+        return Ok(());
+    }
+    let message = format!("The thickness is {thickness_mm} mm, and cells are {cell:.2} mm wide.");
+    let hint = format!("Choose up to {} mm, or fewer seed points.", crate::recipe::floor_two(cell));
+    Err(RecipeError::new("thicken.thickness_mm", message, hint).into())
 }
 
 /// What a run works on.

@@ -16,8 +16,11 @@ const STEPS_PER_CELL: f64 = 20.0;
 const CHORD: f64 = 1.5;
 /// Share of the surface tolerance that is left for chords: reducing takes the rest.
 const FOR_CHORDS: f64 = 0.85;
-/// The finest step is this share of the part's longest side.
+/// The finest step that may be typed, and of which three make the thinnest member that a density leads to, as a share of the
+/// part's longest side.
 const FINEST: f64 = 1.0 / 3000.0;
+/// No step is chosen finer than this share of it: what asks for more is refused for its memory.
+const LEAST: f64 = 1.0 / 20_000.0;
 /// Border triangles of a picture while a value moves, about: what two cores mesh, shade and send in
 /// a tenth of a second.
 const DRAG_TRIANGLES: f64 = 100_000.0;
@@ -97,7 +100,7 @@ fn auto_step(part: &Part, recipe: &Recipe, linked: &Linked, cells: bool) -> f64 
     let kept = linked.solid_open_area_mm2 > 0.0;
     let curved = if kept { part.chords().within(FOR_CHORDS * recipe.mesh.tolerance_mm) / CHORD } else { f64::INFINITY };
     let wanted = thinnest.min(curved).min(if cells { of_cells } else { f64::INFINITY });
-    floor_two(wanted.clamp(longest * FINEST, longest / 24.0))
+    floor_two(wanted.clamp(longest * LEAST, longest / 24.0))
 }
 
 /// Peak memory in MB: bits of the grid, and what each border triangle costs while meshing.
