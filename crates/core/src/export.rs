@@ -53,7 +53,10 @@ impl Exported {
 
 /// What goes into a file: a final mesh, whole or in its bodies.
 pub struct Contents<'a> {
+    /// As [`crate::pipeline::finish::Solid::as_it_leaves`].
     pub mesh: &'a TriMesh,
+    /// How it was placed on the bed; bodies left as they are come along.
+    pub placing: Option<Placing>,
     /// As [`crate::report::Report::apart`]; empty for one body.
     pub apart: &'a [BodyApart],
     /// Only the body of this name.
@@ -79,7 +82,9 @@ impl Contents<'_> {
         if self.apart.is_empty() && self.only.is_none_or(|name| name == recipe.name) {
             objects.push((recipe.name.clone(), self.mesh.clone()));
         }
-        objects.extend(self.alongside.iter().filter(|b| self.only.is_none_or(|name| name == b.0)).cloned());
+        let beside = self.alongside.iter().filter(|b| self.only.is_none_or(|name| name == b.0));
+        let placed = |mesh: &TriMesh| self.placing.map_or_else(|| mesh.clone(), |placing| placing.of_mesh(mesh));
+        objects.extend(beside.map(|(name, mesh)| (name.clone(), placed(mesh))));
         if let (Some(name), true) = (self.only, objects.is_empty()) {
             return Err(FormatError::new(
                 format!("The final mesh has no body “{name}” of its own."),
@@ -87,11 +92,6 @@ impl Contents<'_> {
             ));
         }
         unlike(&mut objects.iter_mut().map(|o| &mut o.0).collect::<Vec<_>>());
-        if let Some(stand) = &recipe.stand {
-            // All move together, with the final mesh in the middle of the bed.
-            let place = Placing::of(self.mesh, stand);
-            objects.iter_mut().for_each(|o| o.1 = place.of_mesh(&o.1));
-        }
         Ok(objects)
     }
 }
@@ -171,7 +171,12 @@ mod tests {
         let mesh = TriMesh::sphere(20.0, 4).mapped(|p| p.as_vec3().as_dvec3());
         let recipe = Recipe::for_part(&mesh.bounds());
         for kind in [FileKind::Stl, FileKind::ThreeMf] {
-            let e = export(&Contents { mesh: &mesh, apart: &[], only: None, bodies: 1, alongside: &[] }, &recipe, kind).unwrap();
+            let e = export(
+                &Contents { mesh: &mesh, placing: None, apart: &[], only: None, bodies: 1, alongside: &[] },
+                &recipe,
+                kind,
+            )
+            .unwrap();
             assert!(worst(&e.checks) == Verdict::Pass && e.triangles == mesh.triangles.len());
             assert!((e.volume_mm3 / mesh.volume() - 1.0).abs() < 1e-6);
         }
@@ -179,7 +184,9 @@ mod tests {
         let mut two = mesh.clone();
         two.append(&mesh.clone().mapped(|p| p + glam::DVec3::X));
         let apart = [lattice.clone(), BodyApart { name: "Solids".into(), ..lattice }];
-        let of = |only, kind| export(&Contents { mesh: &two, apart: &apart, only, bodies: 1, alongside: &[] }, &recipe, kind);
+        let of = |only, kind| {
+            export(&Contents { mesh: &two, placing: None, apart: &apart, only, bodies: 1, alongside: &[] }, &recipe, kind)
+        };
         let both = of(None, FileKind::ThreeMf).unwrap();
         assert!(
             worst(&both.checks) != Verdict::Fail && both.triangles == two.triangles.len(),
@@ -193,7 +200,10 @@ mod tests {
         let pin = TriMesh::cuboid(DVec3::new(30.0, -2.0, -2.0), DVec3::new(40.0, 2.0, 2.0));
         let beside = [(recipe.name.clone(), pin)];
         let standing = Recipe { stand: Some(Stand { down: [1.0, 0.0, 0.0], ..Stand::default() }), ..recipe.clone() };
-        let of = |only, kind| export(&Contents { mesh: &mesh, apart: &[], only, bodies: 1, alongside: &beside }, &standing, kind);
+        let placing = standing.stand.as_ref().map(|stand| Placing::of(&mesh, stand));
+        let stood = placing.unwrap().of_mesh(&mesh).mapped(|p| p.as_vec3().as_dvec3());
+        let contents = |only| Contents { mesh: &stood, placing, apart: &[], only, bodies: 1, alongside: &beside };
+        let of = |only, kind| export(&contents(only), &standing, kind);
         let all = of(None, FileKind::ThreeMf).unwrap();
         let read = ulmix_formats::read(&all.bytes, &Limits::default()).unwrap();
         let names: Vec<&str> = read.bodies.iter().map(|b| b.name.as_str()).collect();

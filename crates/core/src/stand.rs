@@ -27,23 +27,38 @@ pub fn turn(stand: &Stand) -> DMat3 {
     DMat3::from_cols_array(&m.to_cols_array().map(|v| if (v - v.round()).abs() < 1e-12 { v.round() } else { v }))
 }
 
-/// Where a mesh goes so that it stands in the middle of the bed.
+/// Where a mesh goes so that it stands in the middle of the bed: turned, then shifted, in mm.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Placing {
-    turn: DMat3,
-    shift: DVec3,
+    /// Columns of the turn from the part's axes to the bed's.
+    turn: [[f64; 3]; 3],
+    shift: [f64; 3],
 }
 
 impl Placing {
     pub fn of(mesh: &TriMesh, stand: &Stand) -> Placing {
-        let turn = turn(stand);
-        let turned = Bounds::of(mesh.points.iter().map(|p| turn * *p));
-        let middle = turned.centre();
-        let shift = DVec3::new(0.5 * stand.bed_mm[0] - middle.x, 0.5 * stand.bed_mm[1] - middle.y, -turned.min.z);
-        Placing { turn, shift }
+        Placing::of_points(mesh.points.iter(), stand)
     }
 
+    /// The same of several meshes together, by their points.
+    pub fn of_points<'a>(points: impl Iterator<Item = &'a DVec3>, stand: &Stand) -> Placing {
+        let turn = turn(stand);
+        let turned = Bounds::of(points.map(|p| turn * *p));
+        let middle = turned.centre();
+        let shift = DVec3::new(0.5 * stand.bed_mm[0] - middle.x, 0.5 * stand.bed_mm[1] - middle.y, -turned.min.z);
+        Placing { turn: turn.to_cols_array_2d(), shift: shift.to_array() }
+    }
+
+    /// A mesh of the part's axes on the bed.
     pub fn of_mesh(&self, mesh: &TriMesh) -> TriMesh {
-        mesh.clone().mapped(|p| self.turn * p + self.shift)
+        let (turn, shift) = (DMat3::from_cols_array_2d(&self.turn), DVec3::from(self.shift));
+        mesh.clone().mapped(|p| turn * p + shift)
+    }
+
+    /// A mesh of the bed in the part's axes.
+    pub fn back(&self, mesh: TriMesh) -> TriMesh {
+        let (turn, shift) = (DMat3::from_cols_array_2d(&self.turn).transpose(), DVec3::from(self.shift));
+        mesh.mapped(|p| turn * (p - shift))
     }
 }
 

@@ -5,10 +5,10 @@ use ulmix_core::check::{worst, Check, CheckGroup, Verdict};
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, RunError, Unwatched};
 use ulmix_core::recipe::{
-    CellKind, ExtrudedKind, Form, GivenKind, Joins, Kind, OwnStruts, Place, Recipe, Role, SeededKind, Skin, StrutSection,
+    CellKind, ExtrudedKind, Form, GivenKind, Joins, Kind, OwnStruts, Place, Recipe, Role, SeededKind, Skin, Stand, StrutSection,
     SurfaceKind, Thicken, Zone,
 };
-use ulmix_mesh::TriMesh;
+use ulmix_mesh::{Topology, TriMesh};
 
 fn run(part: &Part, recipe: &Recipe) -> Outcome {
     Pipeline::new(0).run(part, recipe, Quality::Final, &Unwatched).unwrap()
@@ -252,4 +252,46 @@ fn as_asked_comes_with_limits_and_only_for_finals() {
     assert!(asked.len() >= 4 && asked.iter().all(|c| c.limit.is_some() && (c.hint.is_some() == (c.verdict != Verdict::Pass))));
     let draft = Pipeline::new(0).run(&part, &r, Quality::Draft, &Unwatched).unwrap();
     assert!(draft.report.checks.is_none() && draft.report.gauged.is_empty());
+}
+
+#[test]
+fn a_mesh_that_is_turned_on_the_bed_is_sound_as_it_leaves() {
+    let shapes: [(TriMesh, Kind); 5] = [
+        (TriMesh::sphere(11.0, 5), Kind::Surface(SurfaceKind::Gyroid)),
+        (TriMesh::cuboid(DVec3::ZERO, DVec3::new(24.0, 18.0, 12.0)), Kind::Cell(CellKind::Octet)),
+        (TriMesh::sphere(11.0, 4).mapped(|p| p * DVec3::new(1.4, 1.0, 0.7)), Kind::Seeded(SeededKind::Voronoi)),
+        (TriMesh::cuboid(DVec3::ZERO, DVec3::new(26.0, 20.0, 9.0)), Kind::Extruded(ExtrudedKind::Triangles)),
+        (TriMesh::sphere(10.0, 4), Kind::Surface(SurfaceKind::SplitP)),
+    ];
+    for (n, (mesh, kind)) in shapes.into_iter().enumerate() {
+        let part = Part::prepare(&mesh).unwrap();
+        let mut r = recipe(&part, kind, 8.0, 1.0);
+        r.structure.rotation_deg = [11.0, 23.0, 5.0];
+        r.mesh.apart_mm = (n % 2 == 1).then_some(0.0);
+        r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 0.9 }];
+        r.mesh.step_mm = Some(0.4);
+        // The surface is made once; only its end is another for every turn.
+        let pipeline = Pipeline::new(1 << 28);
+        for turn in 0..5 {
+            let down = [(turn as f64 * 2.4).sin(), (turn as f64 * 1.7).cos(), (turn as f64 * 0.9).sin() - 0.4];
+            r.stand = Some(Stand { down, turn_deg: 37.0 * turn as f64, ..Stand::default() });
+            let o = pipeline.run(&part, &r, Quality::Final, &Unwatched).unwrap();
+            let leaving = o.solid.as_it_leaves();
+            assert!(leaving.bounds().min.z.abs() < 1e-6, "it stands on the bed: {:?}", leaving.bounds());
+            let bodies = [&leaving.triangles[..], &[]];
+            let split = o.solid.apart.map_or(bodies, |a| leaving.triangles.split_at(a.lattice_triangles).into());
+            for triangles in split.into_iter().filter(|t| !t.is_empty()) {
+                let body = TriMesh { points: leaving.points.clone(), triangles: triangles.to_vec() };
+                // As a file holds it: corners by their places alone.
+                let read =
+                    ulmix_formats::read(&ulmix_formats::stl::write(&body), &ulmix_formats::Limits::default()).unwrap().mesh;
+                assert!(Topology::of(&read).sound(), "{kind:?}, turn {turn}");
+                let crossing = ulmix_mesh::crossing::crossing_pairs(&read, &ulmix_mesh::Bvh::new(&read));
+                assert!(crossing.is_empty(), "{kind:?}, turn {turn}: {} pairs cross", crossing.len());
+            }
+            let back = o.solid.placing.unwrap().of_mesh(&o.solid.mesh);
+            let off = back.points.iter().zip(&leaving.points).map(|(a, b)| a.distance(*b)).fold(0.0, f64::max);
+            assert!(off < 1e-9, "the part's axes and the bed's hold the same mesh: {off}");
+        }
+    }
 }

@@ -10,6 +10,7 @@ use ulmix_core::pipeline::{Linked, Outcome, Quality};
 use ulmix_core::recipe::FaceMark;
 use ulmix_core::report::{thickness_at_points, Foretold, Report};
 use ulmix_core::shape::Owner;
+use ulmix_core::stand::Placing;
 use ulmix_formats::glb::{self, Attribute, Values};
 use ulmix_mesh::faces::Kind;
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
@@ -37,6 +38,8 @@ pub struct RunInfo {
     pub seconds: f64,
     /// The picture carries thickness.
     pub has_thickness: bool,
+    /// How the final mesh stands on the bed, where it does.
+    pub placing: Option<Placing>,
 }
 
 /// What is known of a recipe without a mesh.
@@ -61,6 +64,7 @@ impl RunInfo {
             seconds: stages.iter().map(|s| s.seconds).sum(),
             stages,
             has_thickness,
+            placing: o.solid.placing,
         }
     }
 }

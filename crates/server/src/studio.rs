@@ -396,7 +396,7 @@ impl Studio {
         }
         let glb = guarded(|| draw(&outcome.solid, &info))?;
         let json = serde_json::to_string(&info).map_err(Problem::internal)?;
-        self.store.put_final(project, &key, &json, &pack(&outcome.solid.mesh), &glb)
+        self.store.put_final(project, &key, &json, &pack(&outcome.solid.as_it_leaves()), &glb)
     }
 }
 

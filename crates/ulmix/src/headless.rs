@@ -98,7 +98,8 @@ fn try_build(
         ));
     }
     let (bodies, alongside) = (report.bodies, &part.alongside());
-    let contents = Contents { mesh: &outcome.solid.mesh, apart: &report.apart, only: None, bodies, alongside };
+    let (mesh, placing) = (&outcome.solid.as_it_leaves(), outcome.solid.placing);
+    let contents = Contents { mesh, placing, apart: &report.apart, only: None, bodies, alongside };
     let file = export(&contents, &recipe, kind)?;
     std::fs::write(output, &file.bytes).map_err(|e| {
         Refused::new(format!("{} cannot be written: {e}.", output.display()), "Choose a folder that can be written to.")

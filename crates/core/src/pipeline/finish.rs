@@ -3,7 +3,9 @@
 
 use crate::grid::Bits;
 use crate::occlusion;
+use crate::recipe::Stand;
 use crate::shape::{Composed, Owner, Side};
+use crate::stand::Placing;
 use glam::DVec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -29,6 +31,8 @@ pub struct Solid {
     pub crossings: Option<Vec<[u32; 2]>>,
     /// Lattice and solids are bodies of their own.
     pub apart: Option<Apart>,
+    /// How it stands on the bed, where it does: there it was rounded, repaired and looked at.
+    pub placing: Option<Placing>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -81,24 +85,37 @@ impl Crumbs {
 }
 
 impl Solid {
+    /// The mesh as files hold it: on the bed where it stands on one, and rounded to their 32 bits.
+    pub fn as_it_leaves(&self) -> TriMesh {
+        let posed = self.placing.map_or_else(|| self.mesh.clone(), |placing| placing.of_mesh(&self.mesh));
+        // Going back to the part's axes and here again costs less than half of the last bit.
+        posed.mapped(|p| (p.as_vec3() + glam::Vec3::ZERO).as_dvec3())
+    }
+
     pub fn bytes(&self) -> usize {
         self.mesh.points.len() * 26 + self.mesh.triangles.len() * 12
     }
 
-    /// Lattice and solids as bodies of their own in one mesh.
-    pub fn apart(lattice: &Solid, solids: &Solid, shared_mm3: f64) -> Solid {
+    /// Lattice and solids as bodies of their own in one mesh. They stand on a bed together.
+    pub fn apart(lattice: &Solid, solids: &Solid, shared_mm3: f64, stand: Option<&Stand>) -> Solid {
         let base = lattice.mesh.triangles.len() as u32;
-        let mut mesh = lattice.mesh.clone();
-        mesh.append(&solids.mesh);
-        let crossings = lattice.crossings.iter().flatten().copied();
-        let of_solids = solids.crossings.iter().flatten().map(|p| p.map(|t| t + base));
+        let both = || lattice.mesh.points.iter().chain(&solids.mesh.points);
+        let placing = stand.map(|stand| Placing::of_points(both(), stand));
+        let side = |solid: &Solid| match placing {
+            None => (solid.mesh.clone(), solid.crossings.clone().unwrap_or_default()),
+            Some(_) => settled(solid.mesh.clone(), placing, &|_| TURNED_BY, false),
+        };
+        let ((mut mesh, mut crossings), (of_solids, crossings_of_solids)) = (side(lattice), side(solids));
+        mesh.append(&of_solids);
+        crossings.extend(crossings_of_solids.into_iter().map(|p| p.map(|t| t + base)));
         Solid {
+            placing,
             mesh,
             owners: [&lattice.owners[..], &solids.owners].concat(),
             openness: [&lattice.openness[..], &solids.openness].concat(),
             crumbs: lattice.crumbs.and(&solids.crumbs),
             raw_triangles: lattice.raw_triangles + solids.raw_triangles,
-            crossings: Some(crossings.chain(of_solids).collect()),
+            crossings: Some(crossings),
             apart: Some(Apart { lattice_triangles: base as usize, shared_mm3 }),
         }
     }
@@ -111,6 +128,8 @@ pub struct FinishSettings {
     pub reduce_mm: f64,
     /// Loose pieces smaller than this are removed. mm³.
     pub crumb_mm3: f64,
+    /// Absent: files keep the part's own place.
+    pub stand: Option<Stand>,
 }
 
 /// Without `settings` a draft: the mesh as it is, or smoothed in so many `rounds`. `None` when cancelled.
@@ -132,15 +151,12 @@ pub fn finish(
     let on_exact: Vec<bool> = if asked { raw.points.par_iter().map(|&p| shape.on_exact(p)).collect() } else { Vec::new() };
     let smoothed = (rounds > 0).then(|| smoothed(raw, &owners, &on_exact, rounds, cancelled));
     let raw = smoothed.as_ref().unwrap_or(raw);
-    let (mesh, owners, crumbs, crossings) = match settings {
-        Some(settings) => {
-            let done = reduced(raw, &owners, &on_exact, shape, settings, cancelled)?;
-            (done.mesh, done.owners, done.crumbs, Some(done.crossings))
-        }
-        None => (raw.clone(), owners, Crumbs::default(), None),
+    let Done { mesh, owners, crumbs, crossings, placing } = match settings {
+        Some(settings) => reduced(raw, &owners, &on_exact, shape, settings, cancelled)?,
+        None => Done { mesh: raw.clone(), owners, crumbs: Crumbs::default(), crossings: None, placing: None },
     };
     let openness = occlusion::openness(&mesh, grid, signs);
-    Some(Solid { openness, owners, crumbs, raw_triangles: raw.triangles.len(), mesh, crossings, apart: None })
+    Some(Solid { openness, owners, crumbs, raw_triangles: raw.triangles.len(), mesh, crossings, apart: None, placing })
 }
 
 /// The mesh with its lattice smoothed; solids, skins and the part's own faces stay.
@@ -155,8 +171,8 @@ fn smoothed(raw: &TriMesh, owners: &[Owner], on_exact: &[bool], rounds: usize, c
 const MOST_OF_WHOLE: f64 = 1e-3;
 
 /// Takes away loose pieces, and closed voids, smaller than `least` mm³. The largest piece always stays, and
-/// so does one with a point that is `held`, by its number in the raw mesh.
-fn remove_crumbs(reduced: &mut Reduced, least: f64, held: &dyn Fn(u32) -> bool) -> Crumbs {
+/// so does one with a point that is `held`, by its number in the raw mesh, unless it is smaller than `dust` mm³.
+fn remove_crumbs(reduced: &mut Reduced, [dust, least]: [f64; 2], held: &dyn Fn(u32) -> bool) -> Crumbs {
     let mesh = &mut reduced.mesh;
     let (piece_of, pieces) = if least > 0.0 { pieces_by_points(mesh) } else { (Vec::new(), 0) };
     if pieces < 2 {
@@ -166,7 +182,8 @@ fn remove_crumbs(reduced: &mut Reduced, least: f64, held: &dyn Fn(u32) -> bool) 
     let largest = volumes.iter().copied().fold(0.0, f64::max);
     let mut goes = small_pieces(&volumes, least.min(MOST_OF_WHOLE * largest));
     for (t, &piece) in mesh.triangles.iter().zip(&piece_of) {
-        goes[piece as usize] &= !t.iter().any(|&v| held(reduced.source[v as usize]));
+        let stays = || volumes[piece as usize].abs() >= dust && t.iter().any(|&v| held(reduced.source[v as usize]));
+        goes[piece as usize] &= !stays();
     }
     let (mut removed, voids): (Vec<usize>, Vec<usize>) = (0..pieces).filter(|&p| goes[p]).partition(|&p| volumes[p] >= 0.0);
     removed.sort_by(|&a, &b| volumes[b].total_cmp(&volumes[a]));
@@ -192,7 +209,8 @@ struct Done {
     mesh: TriMesh,
     owners: Vec<Owner>,
     crumbs: Crumbs,
-    crossings: Vec<[u32; 2]>,
+    crossings: Option<Vec<[u32; 2]>>,
+    placing: Option<Placing>,
 }
 
 /// The part's own faces and edges may move by this share of the step at most.
@@ -203,7 +221,7 @@ fn reduced(
     owners: &[Owner],
     on_exact: &[bool],
     shape: &Composed,
-    FinishSettings { reduce_mm, crumb_mm3, .. }: FinishSettings,
+    FinishSettings { reduce_mm, crumb_mm3, stand }: FinishSettings,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Done> {
     let labels: Vec<u8> = owners.iter().map(|r| *r as u8).collect();
@@ -217,21 +235,42 @@ fn reduced(
         }
         // A loose piece of lattice that ends at a solid is joined to it there, though not in this mesh.
         let held = |v: u32| shape.side() == Side::Lattice && owners[v as usize] != Owner::Fill;
-        let crumbs = remove_crumbs(&mut r, crumb_mm3, &held);
-        round_to_f32(&mut r.mesh);
+        let dust = DUST * step.powi(3);
+        let crumbs = remove_crumbs(&mut r, [dust, crumb_mm3], &held);
+        let placing = stand.map(|stand| Placing::of(&r.mesh, &stand));
         let may_move = |v: u32| if on_exact[r.source[v as usize] as usize] { faithful.1 } else { reduce_mm.max(LOOSE * step) };
-        let crossings = untangle(&mut r.mesh, &may_move, about.is_none());
+        let (finished, crossings) = settled(std::mem::take(&mut r.mesh), placing, &may_move, about.is_none());
         let Some(about) = about.filter(|_| !crossings.is_empty()) else {
             let owners = r.source.iter().map(|&v| owners[v as usize]).collect();
-            return Some(Done { mesh: r.mesh, owners, crumbs, crossings });
+            return Some(Done { mesh: finished, owners, crumbs, crossings: Some(crossings), placing });
         };
         // Where sheets meet at a sharp angle, larger triangles may have no way past each other: the
         // small ones of the raw mesh stay there.
         kept.resize(mesh.points.len(), false);
-        let around = |t: &u32| Bounds::of(r.mesh.corners(*t as usize)).grown(about * step);
+        let around = |t: &u32| Bounds::of(finished.corners(*t as usize)).grown(about * step);
         keep_around(&crossings.iter().flatten().map(around).collect::<Vec<_>>(), mesh, &mut kept);
     }
     None
+}
+
+/// Pieces of fewer cubes of the grid's step are dust, whatever they touch.
+const DUST: f64 = 8.0;
+/// How far points may move where a finished mesh is turned, so that nothing crosses. mm.
+const TURNED_BY: f64 = 0.004;
+
+/// Rounds a mesh as it stands in files, and takes back what crosses there; in the part's axes again, with the pairs that cross
+/// all the same. See [`untangle`].
+fn settled(mut mesh: TriMesh, placing: Option<Placing>, may_move: &dyn Fn(u32) -> f64, last: bool) -> (TriMesh, Vec<[u32; 2]>) {
+    if let Some(placing) = &placing {
+        mesh = placing.of_mesh(&mesh);
+    }
+    round_to_f32(&mut mesh);
+    let crossings = untangle(&mut mesh, may_move, last);
+    let mesh = match placing {
+        Some(placing) => placing.back(mesh),
+        None => mesh,
+    };
+    (mesh, crossings)
 }
 
 /// How far around what crosses the raw mesh stays in the next attempt, in steps; the last
@@ -340,7 +379,7 @@ mod tests {
         m.append(&TriMesh::cuboid(DVec3::splat(8.0), DVec3::splat(9.0)));
         let without = |least: f64| {
             let mut r = Reduced { source: (0..m.points.len() as u32).collect(), mesh: m.clone() };
-            let crumbs = remove_crumbs(&mut r, least, &|_| false);
+            let crumbs = remove_crumbs(&mut r, [0.0, least], &|_| false);
             assert!(r.mesh.points.iter().zip(&r.source).all(|(p, v)| m.points[*v as usize] == *p));
             (r.mesh, crumbs)
         };

@@ -236,10 +236,10 @@ impl Pipeline {
     fn apart(&self, run: &Run, overlap: f64, watch: &dyn Watch) -> Result<(Arc<Solid>, String, Made), RunError> {
         let lattice = self.meshed(run, Side::Lattice, overlap, watch)?;
         let solids = self.meshed(run, Side::Solids, 0.0, watch)?;
-        let key = self.key(&[&"apart", &lattice.key, &solids.key]);
+        let key = self.key(&[&"apart", &lattice.key, &solids.key, &run.recipe.stand]);
         let both = || {
             let shared = if overlap > 0.0 { self.shared(run, &lattice, &solids) } else { 0.0 };
-            Some(Solid::apart(&lattice.solid, &solids.solid, shared))
+            Some(Solid::apart(&lattice.solid, &solids.solid, shared, run.recipe.stand.as_ref()))
         };
         let solid = self.stage(Stage::Finish, &key, watch, Solid::bytes, both)?;
         Ok((solid, key, Made { lattice, as_asked: solids.zones }))
@@ -286,7 +286,9 @@ impl Pipeline {
             let smooth = (!sharp).then(|| shape.smooth());
             polygonise(&zones.grid, &signs, smooth.as_deref(), &*shape, care, &|| watch.cancelled())
         })?;
-        let settings = FinishSettings { reduce_mm: recipe.mesh.reduce_mm, crumb_mm3: run.crumb_mm3 };
+        // Bodies apart stand together, once both are there.
+        let stand = recipe.stand.filter(|_| side == Side::All);
+        let settings = FinishSettings { reduce_mm: recipe.mesh.reduce_mm, crumb_mm3: run.crumb_mm3, stand };
         let settings = (quality == Quality::Final).then_some(settings);
         let rounds = plan::smoothing_rounds(recipe.mesh.smoothing, step, run.final_step);
         let key = self.key(&[&"finish", &surface_key, &settings, &rounds]);
@@ -308,6 +310,7 @@ impl Pipeline {
             &recipe.joins,
             &recipe.mesh,
             &recipe.material,
+            &recipe.stand,
         ])
     }
 

@@ -96,7 +96,7 @@ pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Bod
         let info: RunInfo = serde_json::from_str(&done.info).map_err(Problem::internal)?;
         let apart = &info.report.apart;
         let (bodies, alongside) = (info.report.bodies, &part.alongside());
-        let contents = Contents { mesh: &mesh, apart, only: r.body.as_deref(), bodies, alongside };
+        let contents = Contents { mesh: &mesh, placing: info.placing, apart, only: r.body.as_deref(), bodies, alongside };
         let file = write(&contents, &recipe, r.kind)?;
         let checks = file.all_checks(info.report.checks.as_deref());
         let token = app.studio.new_id();
