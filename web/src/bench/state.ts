@@ -56,6 +56,12 @@ export interface Moved {
   key: string
 }
 
+/** Why something could not be done, and what to do. */
+export interface Problem {
+  message: string
+  hint: string
+}
+
 interface BenchState {
   project: Project | null
   /** The recipe on screen: ahead of the saved one while a value moves. */
@@ -66,7 +72,9 @@ interface BenchState {
   working: boolean
   saving: boolean
   offline: boolean
-  problem: { message: string; hint: string } | null
+  problem: Problem | null
+  /** A change that the server did not take; it is told until the next one. */
+  refusal: Problem | null
   job: Job | null
   step: Step | null
   view: ViewMode
@@ -108,6 +116,7 @@ const blank: BenchState = {
   saving: false,
   offline: false,
   problem: null,
+  refusal: null,
   job: null,
   step: 'structure',
   view: 'whole',
@@ -284,39 +293,52 @@ const drafts = (() => {
 export function preview(change: (r: Recipe) => Recipe) {
   const { recipe } = get()
   if (!recipe) return
-  set({ recipe: change(recipe) })
+  set({ recipe: change(recipe), refusal: null })
   drafts.ask(true)
 }
 
-/** Saves a recipe as a step of the history and draws it. */
-export function edit(change: (r: Recipe) => Recipe) {
+/** Saves a recipe as a step of the history and draws it. Answers with why the server did not take it, if so. */
+export async function edit(change: (r: Recipe) => Recipe): Promise<Problem | null> {
   const { recipe } = get()
-  if (recipe) commit(change(recipe))
+  return recipe ? commit(change(recipe)) : null
 }
 
 /** Changes go out one after the other; each is based on the one before. */
-let line: Promise<void> = Promise.resolve()
-function inLine(work: () => Promise<void>) {
-  line = line.then(work).catch(tell)
-  return line
+let line: Promise<unknown> = Promise.resolve()
+function inLine<T>(work: () => Promise<T | null>): Promise<T | null> {
+  const done = line.then(work).catch((e: unknown) => {
+    tell(e)
+    return null
+  })
+  line = done
+  return done
 }
 
-function commit(recipe: Recipe) {
+function commit(recipe: Recipe): Promise<Problem | null> {
   unsaved = true
-  set({ recipe, saving: true })
-  void inLine(async () => {
+  set({ recipe, saving: true, refusal: null })
+  return inLine(async () => {
     const { project } = get()
-    if (!project) return
+    if (!project) return null
     try {
       const saved = await api.setRecipe(project.id, project.revision, recipe)
       arrived(saved, recipe)
+      return null
     } catch (e) {
-      if (e instanceof Refused) await takeBack()
-      throw e
+      if (!(e instanceof Refused)) throw e
+      await takeBack()
+      return refuse(e)
     } finally {
       set({ saving: false })
     }
   })
+}
+
+/** Tells a refused change until the next one: pictures that arrive meanwhile do not take it away. */
+function refuse({ message, hint }: Refused): Problem {
+  const refusal = { message, hint }
+  set({ refusal })
+  return refusal
 }
 
 /** What the server holds counts again. */
@@ -357,12 +379,15 @@ export function redraw() {
 const changed = (change: (id: string, revision: number) => Promise<Project>) =>
   inLine(async () => {
     const { project } = get()
-    if (!project) return
+    set({ refusal: null })
+    if (!project) return null
     try {
       arrived(await change(project.id, project.revision))
+      return null
     } catch (e) {
-      if (e instanceof Refused && e.status === 412) await takeBack()
-      throw e
+      if (!(e instanceof Refused)) throw e
+      if (e.status === 412) await takeBack()
+      return refuse(e)
     }
   })
 export const undo = () => get().project?.can_undo && void changed(api.undo)

@@ -3,6 +3,7 @@ import { useEffect, useRef, useState, type ReactNode } from 'react'
 import type { Recipe } from '../../api/client'
 import { edit, preview } from '../state'
 import { ask } from './tenfold'
+import { useRefused } from './useRefused'
 
 interface Props {
   label: string
@@ -23,6 +24,7 @@ interface Props {
 /** A slider paired with a typed value. */
 export function Value({ label, hint, value, unit, range, digits = 2, change, still, follows }: Props) {
   const [typed, setTyped] = useState<number | null>(null)
+  const { refused, take: saved } = useRefused()
   useEffect(() => setTyped(null), [value])
   const [low = 0, high = 1] = range
   const tidy = (v: number) => Number(v.toFixed(digits))
@@ -32,9 +34,9 @@ export function Value({ label, hint, value, unit, range, digits = 2, change, sti
   const asking = useRef(false)
   const take = async (v: number | null) => {
     if (asking.current) return
-    if (v === null || v === tidy(value)) return setTyped(null)
+    if (v === null || v === tidy(value) || v === refused?.value) return setTyped(null)
     asking.current = true
-    if (await ask(label, tidy(value), v, unit)) edit(change(v))
+    if (await ask(label, tidy(value), v, unit)) void saved(v, edit(change(v)))
     else setTyped(null)
     asking.current = false
   }
@@ -53,11 +55,12 @@ export function Value({ label, hint, value, unit, range, digits = 2, change, sti
         tooltip={{ open: false }}
         ariaLabelForHandle={label}
         onChange={(v) => !still?.(v) && preview(change(v))}
-        onChangeComplete={(v) => edit(change(v))}
+        onChangeComplete={(v) => void saved(v, edit(change(v)))}
       />
       <InputNumber
         aria-label={`${label}, ${unit}`}
-        value={typed ?? tidy(value)}
+        value={typed ?? refused?.value ?? tidy(value)}
+        status={refused ? 'error' : ''}
         suffix={unit}
         step={step * 10}
         controls={false}
@@ -65,6 +68,11 @@ export function Value({ label, hint, value, unit, range, digits = 2, change, sti
         onBlur={() => void take(typed)}
         onPressEnter={() => void take(typed)}
       />
+      {refused && (
+        <p className="remark bad" role="alert">
+          {refused.refusal.message} {refused.refusal.hint}
+        </p>
+      )}
     </div>
   )
 }

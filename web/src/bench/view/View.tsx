@@ -348,7 +348,8 @@ function State() {
 }
 
 function Notes() {
-  const { picture, problem } = useBench()
+  const { picture, problem: failed, refusal } = useBench()
+  const problem = refusal ?? failed
   const notes = problem ? [] : (picture?.info.report.notes ?? [])
   if (!problem && notes.length === 0) return null
   return (
