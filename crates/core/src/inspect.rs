@@ -114,7 +114,7 @@ fn in_words(longest: f64) -> String {
 }
 
 fn unlikely(longest: f64) -> Option<String> {
-    const PRINTED: std::ops::RangeInclusive<f64> = 2.0..=1500.0;
+    const PRINTED: std::ops::RangeInclusive<f64> = 10.0..=1000.0;
     let small = longest < *PRINTED.start();
     (!PRINTED.contains(&longest))
         .then(|| format!("Few printers make a part this {}. Is the unit right?", if small { "small" } else { "large" }))
@@ -136,13 +136,18 @@ mod tests {
             told,
             [
                 ("about as long as a hand", false),
+                ("about as long as a car", true),
                 ("about as long as a person is tall", true),
-                ("longer than a bus", true),
-                ("about as long as a car", true)
+                ("longer than a bus", true)
             ]
         );
-        assert!(found.choices.iter().map(|c| c.size_mm[0]).eq([180.0, 1800.0, 180_000.0, 4572.0]));
-        assert_eq!(found.choices.iter().map(|c| c.usable).collect::<Vec<_>>(), [true, true, false, true]);
+        assert!(found.choices.iter().map(|c| c.size_mm[0]).eq([180.0, 4572.0, 1800.0, 180_000.0]));
+        assert_eq!(found.choices.iter().map(|c| c.usable).collect::<Vec<_>>(), [true, true, true, false]);
+        // A part of four inches: in millimetres hardly anybody would print it, and inches come next.
+        let file = stl::write(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(4.0, 2.5, 1.0)));
+        let found = inspect(&file).unwrap().told;
+        let plausible = found.choices.iter().find(|c| c.usable && c.unlikely.is_none()).map(|c| c.unit);
+        assert!(plausible == Some(Unit::Inch) && found.choices[0].unlikely.as_ref().is_some_and(|u| u.contains("small")));
         assert!(THINGS.windows(2).all(|t| t[0].0 < t[1].0));
     }
 }

@@ -7,7 +7,7 @@ use crate::part::Part;
 use crate::pipeline::finish::{Removed, Solid};
 use crate::pipeline::plan::Prediction;
 use crate::pipeline::{Filled, Linked};
-use crate::recipe::{CellKind, Filling, Kind, Recipe, SeededKind, Thicken};
+use crate::recipe::{CellKind, Filling, Kind, Recipe, Role, SeededKind, Thicken};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
@@ -248,11 +248,6 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
     if recipe.fillings().iter().zip(linked.fills()).any(none_inside) {
         out.push("None of the own points lies inside the part. They are read in mm, in the part's axes.".into());
     }
-    for (zone, own) in recipe.zones.list.iter().zip(&linked.own) {
-        if own.as_ref().is_some_and(|o| o.fill_volume_mm3 <= 0.0) {
-            out.push(format!("“{}” fills nothing: it lies outside the part, or other zones take its place.", zone.name));
-        }
-    }
     if mesh.triangles.is_empty() {
         out.push(
             "Nothing is left: the lattice is too thin or its cells too large for this part. Make walls thicker or cells smaller."
@@ -283,7 +278,19 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
     if filled > 0.0 && smallest.powi(3) > filled {
         out.push("One cell is larger than the whole fill zone. Smaller cells show the structure.".into());
     }
-    out.into_iter().map(Note::from).collect()
+    out.into_iter().map(Note::from).chain(idle_zones(recipe, linked)).collect()
+}
+
+/// Zones that change nothing, with their places: as they may be after a part is swapped.
+fn idle_zones<'a>(recipe: &'a Recipe, linked: &'a Linked) -> impl Iterator<Item = Note> + 'a {
+    let all = recipe.zones.list.iter().zip(&linked.zone_mm3).zip(&linked.own);
+    all.filter_map(|((zone, mm3), own)| {
+        let fills_nothing = own.as_ref().is_some_and(|o| o.fill_volume_mm3 <= 0.0);
+        let idle = zone.role != Role::Reference && (*mm3 <= 0.0 || fills_nothing);
+        let does = if fills_nothing { "fills" } else { "takes" };
+        let text = format!("“{}” {does} nothing: it lies outside the part, or other zones take its place.", zone.name);
+        idle.then(|| Note { text, place_mm: zone.place.middle() })
+    })
 }
 
 /// Thickness at points of the surface, in mm: the largest ball inside that touches there. `NaN` at

@@ -266,6 +266,20 @@ pub fn volume(bits: &Bits, grid: &Grid) -> f64 {
     bits.count() as f64 * grid.step.powi(3)
 }
 
+/// About `wanted` points spread evenly over the set samples, whatever the step of the grid: a low-discrepancy sequence over
+/// all of it, of which those stay whose nearest sample is set. Every n-th sample of a fine grid would line up with cells.
+pub fn spread(bits: &Bits, grid: &Grid, wanted: usize) -> Vec<DVec3> {
+    const MOST: f64 = 3e7;
+    let count = bits.count().max(1) as f64;
+    let tried = (wanted as f64 * grid.samples() as f64 / count).min(MOST) as u64;
+    let place = |n: u64| {
+        let at = crate::lattice::surface::low_discrepancy(n + 1) * grid.size.as_dvec3();
+        let [i, j, k] = at.as_uvec3().min(grid.size - 1).to_array();
+        bits.get(i, j, k).then(|| grid.origin + (at - 0.5) * grid.step)
+    };
+    (0..tried).into_par_iter().filter_map(place).collect()
+}
+
 /// Points spread evenly over the set samples, jittered within their cells; about `wanted` of them,
 /// repeatable.
 pub fn scatter(bits: &Bits, grid: &Grid, wanted: usize) -> Vec<DVec3> {
@@ -357,6 +371,16 @@ mod tests {
         let inside = sample_part(&part, &grid, &|| false).unwrap();
         let spread = scatter(&inside, &grid, 500);
         assert!((300..900).contains(&spread.len()), "{}", spread.len());
+        // Of a fine grid as of a coarse one, as many as are wanted, and half of them in any half.
+        for step in [0.08, 0.71] {
+            let grid = Grid::covering(&part.mesh.bounds(), step);
+            let inside = sample_part(&part, &grid, &|| false).unwrap();
+            let points = super::spread(&inside, &grid, 20_000);
+            assert!((points.len() as f64 / 20_000.0 - 1.0).abs() < 0.02, "{}", points.len());
+            // Slices as of a lattice of many cells.
+            let even = points.iter().filter(|p| (p.x / 0.37).floor().rem_euclid(2.0) == 0.0).count() as f64;
+            assert!((even / points.len() as f64 - 0.5).abs() < 0.02, "{even} of {}", points.len());
+        }
     }
 
     #[test]

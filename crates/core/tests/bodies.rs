@@ -105,6 +105,7 @@ fn lattice_and_solids_apart_touch_or_overlap_as_asked() {
             r.zones.list = vec![zone(Role::KeepClear, rod.clone()), zone(Role::KeepSolid, slab.clone())];
             r.zones.skins.extend(skin.then(|| Skin { name: "s".into(), faces: None, depth_mm: 1.0 }));
             r.mesh.apart_mm = apart_mm;
+            r.mesh.step_mm = Some(0.35);
         })
     };
     for skin in [false, true] {
@@ -122,7 +123,8 @@ fn lattice_and_solids_apart_touch_or_overlap_as_asked() {
             let near = lattice.bounds().min.x;
             assert!((near - (6.0 - overlap)).abs() < 0.01, "{near}");
             let to_axis = |p: &DVec3| (p.truncate() - glam::DVec2::new(15.0, 12.0)).length();
-            assert!(lattice.points.iter().map(to_axis).fold(f64::INFINITY, f64::min) > 1.98);
+            let nearest = lattice.points.iter().map(to_axis).fold(f64::INFINITY, f64::min);
+            assert!(nearest > 1.98, "{nearest} at a step of {}", o.step_mm);
             // However far the lattice reaches, the solids stay what they are.
             assert_eq!(solids, *solids_alone.get_or_insert_with(|| solids.clone()));
         }

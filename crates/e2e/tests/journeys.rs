@@ -166,6 +166,21 @@ async fn a_foreign_part_in_inches_is_asked_for_its_unit() {
     b.click_text(".ant-modal-confirm button", "Keep").await;
     b.until("the old value stays", || async { b.value("[aria-label='Cell size, mm']").await == "4.8" }).await;
 
+    // What the server refuses is told beside the value, which keeps what was typed, until the next edit.
+    b.step("Thicken").await;
+    let typed = b.value("[aria-label='Wall thickness, mm']").await;
+    b.fill("[aria-label='Wall thickness, mm']", "5").await;
+    b.until("the value is refused", || async { b.seen(".value .remark", "The thickness is 5 mm").await }).await;
+    b.saved().await;
+    b.painted("draft").await;
+    assert!(b.seen(".value .remark", "Choose a value from").await && b.seen(".notes", "The thickness is 5 mm").await);
+    assert_eq!(b.value("[aria-label='Wall thickness, mm']").await, "5");
+    b.fill("[aria-label='Wall thickness, mm']", &typed).await;
+    b.fill("[aria-label='Wall thickness, mm']", "0.7").await;
+    b.until("the refusal is gone", || async { !b.present(".value .remark").await && !b.present(".notes .bad").await }).await;
+    b.painted("draft").await;
+    b.step("Structure").await;
+
     // Another kind keeps everything else.
     b.click_text(".kind span", "Schwarz P").await;
     b.until("the sentence follows", || async { b.value("[aria-label='Cell size, mm']").await == "4.8" }).await;

@@ -3,6 +3,9 @@
 //! `seconds` is the best of three; making the input is outside. Cases with a rival are named as
 //! theirs, so that both can be run in turn on one machine and compared.
 
+#[path = "../../core/tests/random_recipes/mod.rs"]
+mod random_recipes;
+
 use glam::DVec3;
 use serde_json::json;
 use std::time::Instant;
@@ -22,6 +25,7 @@ use ulmix_core::zoned::{Regions, Zoned};
 use ulmix_formats::{glb, stl, Limits};
 use ulmix_mesh::shading::shade;
 use ulmix_mesh::{SignedDistance, Topology, TriMesh};
+use ulmix_server::stopwatch::Stopwatch;
 
 type Case = (&'static str, fn() -> serde_json::Value);
 
@@ -29,7 +33,7 @@ fn main() {
     // As the program does.
     ulmix_server::memory::keep();
     let words: Vec<String> = std::env::args().skip(1).filter(|a| !a.starts_with('-')).collect();
-    let all: [Case; 18] = [
+    let all: [Case; 19] = [
         ("gyroid_400", gyroid),
         ("struts_10000", struts),
         ("voronoi_clip_2000", || voronoi_clipped(2_000)),
@@ -48,6 +52,7 @@ fn main() {
         ("stl_read_5m", stl_read),
         ("stl_write_5m", stl_write),
         ("start_to_picture", start),
+        ("estimates", estimates),
     ];
     for (name, run) in all {
         if words.is_empty() || words.iter().any(|w| name.contains(w.as_str())) {
@@ -297,4 +302,53 @@ fn start() -> serde_json::Value {
         glb::write(&shade(&o.solid.mesh, 32.0), &[], json!({})).len()
     });
     json!({ "seconds": seconds, "picture_bytes": bytes })
+}
+
+/// Actual over estimated seconds and triangles of random recipes; with `ULMIX_ESTIMATES=1` a line for each as well.
+fn estimates() -> serde_json::Value {
+    const RECIPES: u64 = 60;
+    /// Larger ones take too long for a bench.
+    const MOST_TRIANGLES: u64 = 4_000_000;
+    let each = std::env::var("ULMIX_ESTIMATES").is_ok();
+    let (mut seconds, mut triangles, mut raw) = (Vec::new(), Vec::new(), Vec::new());
+    for n in 0..RECIPES {
+        let (name, part, recipe) = random_recipes::numbered(n);
+        let pipeline = Pipeline::new(0);
+        let foreseen = pipeline.foresee(&part, &recipe, &Unwatched);
+        let Ok((linked, estimate)) = foreseen.map(|f| (f.0, f.1)) else { continue };
+        if estimate.raw_triangles > MOST_TRIANGLES {
+            continue;
+        }
+        let watch = Stopwatch::new(Default::default(), |_| {});
+        let Ok(o) = pipeline.run(&part, &recipe, Quality::Final, &watch) else { continue };
+        let stages = watch.log();
+        let took: f64 = stages.iter().map(|s| s.seconds).sum();
+        seconds.push(took / estimate.seconds);
+        triangles.push(o.report.triangles.max(1) as f64 / estimate.triangles.max(1) as f64);
+        raw.push(o.solid.raw_triangles.max(1) as f64 / estimate.raw_triangles.max(1) as f64);
+        if each {
+            let of: Vec<_> = stages.iter().map(|s| json!([s.stage, (s.seconds * 1000.0).round() / 1000.0])).collect();
+            let told = json!({
+                "n": n, "part": name, "kind": recipe.structure.kind, "walls": linked.fill.walls, "step": o.step_mm,
+                "estimate": [estimate.seconds, estimate.raw_triangles, estimate.triangles],
+                "actual": [took, o.solid.raw_triangles, o.report.triangles], "stages": of, "reduce": recipe.mesh.reduce_mm,
+                "cell": linked.fill.cell_mm, "thickness": linked.fill.thickness_mm, "area": linked.area_mm2(),
+                "lattice_area": linked.fill.lattice_area_mm2, "apart": recipe.mesh.apart_mm, "fills": linked.fills().count(),
+            });
+            println!("{told}");
+        }
+    }
+    let share = |of: &[f64], factor: f64| {
+        let within = of.iter().filter(|r| **r <= factor && **r >= 1.0 / factor).count();
+        100.0 * within as f64 / of.len().max(1) as f64
+    };
+    let median = |of: &mut Vec<f64>| {
+        of.sort_by(f64::total_cmp);
+        of[of.len() / 2]
+    };
+    json!({
+        "recipes": seconds.len(), "within_twice_percent": share(&seconds, 2.0), "seconds_over_estimate": median(&mut seconds),
+        "triangles_within_quarter_percent": share(&triangles, 1.25), "triangles_over_estimate": median(&mut triangles),
+        "raw_within_quarter_percent": share(&raw, 1.25), "raw_over_estimate": median(&mut raw),
+    })
 }

@@ -122,7 +122,9 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
         let p = a + (b - a) * u + (c - a) * v;
         let inward = -mesh.area_vector(t).normalize_or_zero();
         let kept = matches!(site_at(case, p + inward * beside), Some(Site::Skin(_) | Site::Solid(_)));
-        if !kept || beside_filling(case, p, inward) {
+        // Where bodies touch or overlap their faces lie within the part.
+        let within = site_at(case, p - inward * beside).is_some();
+        if !kept || within || beside_filling(case, p, inward) {
             return [None; 2];
         }
         let Some(to) = meshes.nearest_within(p, beyond).map(|q| q - p) else { return [Some((is_flat(t), beyond, p)), None] };
@@ -132,10 +134,11 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
         [Some((is_flat(t), across, p)), Some((false, along, p))]
     };
     let mut off: Vec<(bool, f64, DVec3)> = asked.par_iter().flat_map_iter(of_part).flatten().collect();
-    // What sticks out of the part.
+    // What sticks out of the part, where a lattice does not stand past its surface beside it.
+    let proud = recipe.fillings().iter().any(|f| f.joins.proud);
     let every = solid.mesh.triangles.len().div_ceil(ASKED).max(1);
     let sticks_out = |t: usize| {
-        let owned = solid.mesh.triangles[t].iter().all(|&v| solid.owners[v as usize] != Owner::Fill);
+        let owned = !proud && solid.mesh.triangles[t].iter().all(|&v| solid.owners[v as usize] != Owner::Fill);
         let p = solid.mesh.middle(t);
         let (d, near) = if owned { part.distance.query(p, beyond)? } else { return None };
         let inward = -part.distance.face_normal(near.triangle);

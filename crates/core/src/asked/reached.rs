@@ -25,12 +25,16 @@ pub fn check(case: &Case, meshes: &Meshes, sites: &Sites) -> Vec<Check> {
         let cell = if alike > 0.0 { alike.max(filled.cell_mm) } else { of_axes.max(filled.cell_mm) };
         // With smaller cells in places those elsewhere are larger than the mean.
         let cell = cell * if filling.structure.seeds.finer.is_some() { 2.0 } else { 1.0 };
+        // A net on the surface alone leaves the inside empty, as it is to.
+        let net_alone = filling.structure.kind.seeded() && !filling.structure.seeds.inner;
+        let wanted = |p: &&DVec3| !net_alone || case.part.bvh().nearest(**p, 0.25 * cell * cell).is_some();
+        let points: Vec<&DVec3> = points.par_iter().filter(wanted).collect();
         let every = points.len().div_ceil(ASKED).max(1);
-        let away = |p: &DVec3| {
+        let away = |p: &&DVec3| {
             let lattice = meshes.lattice();
-            let near = lattice.bvh().nearest_where(*p, f64::INFINITY, of_lattice);
+            let near = lattice.bvh().nearest_where(**p, f64::INFINITY, of_lattice);
             let distance = near.map_or(f64::INFINITY, |near| near.distance_squared.sqrt());
-            (if distance > cell && lattice.inside(*p) { 0.0 } else { distance }, *p)
+            (if distance > cell && lattice.inside(**p) { 0.0 } else { distance }, **p)
         };
         let (far, place) = largest(points.par_iter().step_by(every).map(away))?;
         let figure = if far.is_finite() { format!("within {far:.1} mm") } else { "there is none".into() };

@@ -24,6 +24,14 @@ pub struct Feature {
     pub round: bool,
 }
 
+impl Feature {
+    /// What comes nearest to not being whole, or is farthest from it, on any grid.
+    pub fn scarcest(features: &[Feature]) -> Option<&Feature> {
+        let width = |f: &Feature| f.thickness_mm / f.whole;
+        features.iter().min_by(|a, b| width(a).total_cmp(&width(b)))
+    }
+}
+
 /// Everything that a recipe asks for, where it is thinnest: members of fillings, skins, kept and cleared places, bodies.
 pub fn thinnest_features(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<Feature> {
     let flat = |name: String, thickness_mm: f64| Feature { name, thickness_mm, whole: WHOLE, round: false };
@@ -69,9 +77,8 @@ fn narrowest(place: &Place) -> f64 {
 /// Steps through the thinnest of all that must show: what comes nearest to not being whole.
 pub fn check(case: &Case) -> Option<Check> {
     let features = thinnest_features(case.part, case.recipe, case.linked);
-    let steps = |f: &Feature| f.thickness_mm / case.step;
-    let worst = features.iter().min_by(|a, b| (steps(a) / a.whole).total_cmp(&(steps(b) / b.whole)))?;
-    let found = steps(worst);
+    let worst = Feature::scarcest(&features)?;
+    let found = worst.thickness_mm / case.step;
     let verdict = match found / worst.whole {
         // A hair of slack: chosen steps have few digits.
         share if share > 1.0 - 1e-6 => Verdict::Pass,

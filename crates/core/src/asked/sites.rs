@@ -2,7 +2,7 @@
 
 use super::Case;
 use crate::recipe::Role;
-use crate::sample::scatter;
+use crate::sample::spread;
 use crate::zoned::{Regions, Zoned};
 use glam::DVec3;
 use rayon::prelude::*;
@@ -39,12 +39,12 @@ impl Sites {
             points.into_par_iter().filter_map(|p| Some((p, site_at(case, p)?))).collect()
         };
         let mut out = Sites { fill: vec![Vec::new(); case.fillings.len()], solid: Vec::new() };
-        for (p, site) in placed(scatter(fill, grid, FILL_POINTS)) {
+        for (p, site) in placed(spread(fill, grid, FILL_POINTS)) {
             if let Site::Fill(filling) = site {
                 out.fill[filling].push(p);
             }
         }
-        out.solid = placed(scatter(solid, grid, SOLID_POINTS));
+        out.solid = placed(spread(solid, grid, SOLID_POINTS));
         out.solid.retain(|s| matches!(s.1, Site::Skin(_) | Site::Solid(_)));
         out
     }

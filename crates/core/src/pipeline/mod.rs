@@ -11,7 +11,7 @@
 //! | module | idea |
 //! |---|---|
 //! | [`cache`] | stage results by key |
-//! | [`plan`] | the grid step, and what a run will cost |
+//! | [`plan`], [`too_large`] | the grid step, and what a run will cost; what to do where that does not fit |
 //! | [`early`] | points, cells and struts, to be looked at |
 //! | [`resting`] | how far seed points are relaxed |
 //! | [`linked`] | thickness and density of every filling, and what they lead to |
@@ -23,6 +23,7 @@ pub mod finish;
 pub mod linked;
 pub mod plan;
 mod resting;
+mod too_large;
 
 use crate::asked::{Case, Thickened};
 use crate::grid::{Bits, Grid};
@@ -38,7 +39,7 @@ use crate::patchwork::{Body, Tie};
 use crate::polygonise::{polygonise, Care, Shape};
 use crate::recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Structure, Thicken, Zones};
 use crate::report::{self, Report};
-use crate::sample::{scatter, volume};
+use crate::sample::{scatter, spread, volume};
 use crate::shape::{Composed, Reaching, Side};
 use crate::zoned::{Regions, Shares, Zoned};
 use cache::Cache;
@@ -249,7 +250,7 @@ impl Pipeline {
     fn past_surface(&self, run: &Run, made: &Meshed, side: Side) -> f64 {
         let Some(beyond) = made.zones.beyond() else { return 0.0 };
         let shape = run.shape(&made.zones, &made.regions, side);
-        let points = scatter(&beyond, &made.zones.grid, 60_000);
+        let points = spread(&beyond, &made.zones.grid, 60_000);
         let held = points.par_iter().filter(|&&p| shape.value(p) < 0.0).count();
         volume(&beyond, &made.zones.grid) * held as f64 / points.len().max(1) as f64
     }
@@ -260,7 +261,7 @@ impl Pipeline {
         let of = |made: &'a Meshed, side: Side| run.shape(&made.zones, &made.regions, side);
         let (lattice, solids) = (of(lattice, Side::Lattice), of(solids, Side::Solids));
         let zones = solids.zoned;
-        let points = scatter(&zones.inside, &zones.grid, 300_000);
+        let points = spread(&zones.inside, &zones.grid, 300_000);
         let both = points.par_iter().filter(|&&p| solids.value(p) < 0.0 && lattice.value(p) < 0.0).count();
         volume(&zones.inside, &zones.grid) * both as f64 / points.len().max(1) as f64
     }

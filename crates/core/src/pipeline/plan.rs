@@ -1,5 +1,6 @@
 //! Grid steps, and what a final run will cost before it is started.
 
+use super::too_large::TooLarge;
 use super::{Linked, Quality};
 use crate::asked::{thinnest_features, Feature, WHOLE};
 use crate::grid::HELD;
@@ -129,8 +130,8 @@ pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked, memory_cap_mb: f64
     let seconds = 0.05 + raw * SECONDS_PER_TRIANGLE + size.x * size.y * size.z * SECONDS_PER_SAMPLE;
     let mut notes = Vec::new();
     let features = thinnest_features(part, recipe, linked);
-    let scarce = features.iter().filter(|f| f.thickness_mm / step_mm < f.whole - 1e-6);
-    if let Some(f) = scarce.min_by(|a, b| (a.thickness_mm / a.whole).total_cmp(&(b.thickness_mm / b.whole))) {
+    let scarcest = Feature::scarcest(&features);
+    if let Some(f) = scarcest.filter(|f| f.thickness_mm / step_mm < f.whole - 1e-6) {
         notes.push(format!(
             "A step of {step_mm} mm is coarse for {} of {:.2} mm: {} mm or less shows it whole.",
             f.name,
@@ -142,8 +143,8 @@ pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked, memory_cap_mb: f64
     let error = recipe.mesh.reduce_mm;
     let kept = if error > 0.0 { (area * 1.2 / (error * cell)).min(raw) } else { raw };
     let too_large = (memory_mb > memory_cap_mb).then(|| {
-        let fits = |step: f64| memory(part, linked, step) <= memory_cap_mb;
-        too_large(&features, [memory_mb, memory_cap_mb, seconds, step_mm, cell], &fits)
+        let memory_at = |step: f64| memory(part, linked, step);
+        TooLarge { memory_mb, memory_cap_mb, seconds, step_mm, cell_mm: cell, scarcest }.refusal(&memory_at)
     });
     notes.extend(too_large.iter().map(|e| format!("{} {}", e.message, e.hint)));
     Prediction {
@@ -156,42 +157,4 @@ pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked, memory_cap_mb: f64
         notes,
         too_large,
     }
-}
-
-/// Tells what would fit instead: a coarser step and what that loses, larger cells, less of the part. Takes the memory needed
-/// and that there is, in MB, seconds, step and cell in mm, and which steps fit.
-fn too_large(features: &[Feature], [needed, cap, seconds, step, cell]: [f64; 5], fits: &dyn Fn(f64) -> bool) -> RecipeError {
-    let gb = |mb: f64| if mb < 950.0 { format!("{mb:.0} MB") } else { format!("{:.1} GB", mb / 1024.0) };
-    let minutes = |s: f64| if s < 90.0 { format!("{s:.0} s") } else { format!("{:.0} min", s / 60.0) };
-    let message = format!(
-        "The final mesh would need about {} of memory and {}; {} may be used here.",
-        gb(needed),
-        minutes(seconds),
-        gb(cap)
-    );
-    let mut coarser = step;
-    while !fits(coarser) && coarser < 1e3 * step {
-        coarser *= 1.02;
-    }
-    // Two digits, rounded up.
-    let coarser = round_two(1.05 * coarser);
-    let thinnest = features.iter().min_by(|a, b| (a.thickness_mm / a.whole).total_cmp(&(b.thickness_mm / b.whole)));
-    let loses = thinnest.map_or_else(String::new, |f| {
-        let steps = f.thickness_mm / coarser;
-        let then = match steps / f.whole {
-            s if s >= 1.0 => "which still shows everything",
-            s if s >= 0.5 => "which may break them",
-            _ => "which loses them",
-        };
-        format!(" ({steps:.1} steps through {}, {then})", f.name)
-    });
-    // Cells scaled with their thickness need memory by the cube of their size.
-    let larger = (needed / cap).cbrt();
-    let hint = format!(
-        "It fits with a grid step of {coarser} mm{loses}, with cells of about {} mm that are as much thicker, or with {:.0} % of \
-         the part filled and the rest kept solid or clear.",
-        round_two(1.05 * larger * cell),
-        (100.0 * cap / needed).floor().max(1.0)
-    );
-    RecipeError::new("mesh.step_mm", message, hint)
 }

@@ -236,7 +236,12 @@ impl Recipe {
             structure: Structure { cell_mm: [cell; 3], ..Default::default() },
             thicken: Thicken::Thickness { thickness_mm: round_two(cell / 8.0) },
             joins: Joins { blend_mm: round_two(cell / 20.0), ..Joins::default() },
-            mesh: MeshStep { step_mm: None, reduce_mm: round_two((cell / 600.0).clamp(1e-4, 1.0)), ..MeshStep::default() },
+            mesh: MeshStep {
+                step_mm: None,
+                reduce_mm: round_two((cell / 600.0).clamp(1e-4, 1.0)),
+                tolerance_mm: first_tolerance().min(round_two(sides[2] / 400.0)),
+                ..MeshStep::default()
+            },
             material: Material { name: MATERIALS[0].name.into(), density: MATERIALS[0].density },
             stand: None,
         }

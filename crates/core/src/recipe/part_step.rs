@@ -211,7 +211,8 @@ pub enum Unit {
 }
 
 impl Unit {
-    pub const ALL: [Unit; 4] = [Unit::Mm, Unit::Cm, Unit::M, Unit::Inch];
+    /// In the order in which they are likely for a file that states none.
+    pub const ALL: [Unit; 4] = [Unit::Mm, Unit::Inch, Unit::Cm, Unit::M];
 
     pub fn millimetres(self) -> f64 {
         match self {

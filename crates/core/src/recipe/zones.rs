@@ -118,6 +118,17 @@ pub enum Place {
     },
 }
 
+impl Place {
+    /// Its middle, in mm; that of faces is where they are. `None` where it names none.
+    pub fn middle(&self) -> Option<[f64; 3]> {
+        match self {
+            Place::Cylinder { base_mm, axis_mm, .. } => Some([0, 1, 2].map(|d| base_mm[d] + 0.5 * axis_mm[d])),
+            Place::Box { centre_mm, .. } | Place::Sphere { centre_mm, .. } => Some(*centre_mm),
+            Place::Faces { faces, .. } => faces.first().map(|f| f.place_mm),
+        }
+    }
+}
+
 /// Material within `depth_mm` of faces stays.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]

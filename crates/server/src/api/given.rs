@@ -11,6 +11,7 @@ use ulmix_core::recipe::{FoundStruts, OwnPoints, OwnStruts};
 use utoipa::IntoParams;
 
 #[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
 pub struct FileName {
     /// Of the file.

@@ -63,6 +63,7 @@ pub async fn loops(
 }
 
 #[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
 pub struct Of {
     /// Name of a zone of the recipe.

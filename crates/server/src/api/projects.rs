@@ -62,6 +62,7 @@ impl Uploads {
 }
 
 #[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 pub struct UploadName {
     /// The file's name.
     pub name: String,

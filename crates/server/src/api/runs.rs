@@ -51,6 +51,7 @@ pub async fn foresee(State(app): State<App>, Path(id): Path<String>, Body(recipe
 
 /// Whose structure is meant.
 #[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 pub struct Whose {
     /// Number of a zone in the recipe's list, for its own; absent: the part's.
     pub zone: Option<usize>,

@@ -13,6 +13,7 @@ use utoipa::IntoParams;
 const SIZE: u32 = 112;
 
 #[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
 pub struct Look {
     /// Cell size along each axis. mm.

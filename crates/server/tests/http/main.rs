@@ -426,3 +426,20 @@ fn the_kept_openapi_document_is_the_served_one() {
     let kept = std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/openapi.json")).unwrap();
     assert_eq!(kept, ulmix_server::api::openapi(), "run `make types`");
 }
+
+#[test]
+fn parameters_are_in_the_path_where_it_names_them_and_else_in_the_query() {
+    let document: Value = serde_json::from_str(&ulmix_server::api::openapi()).unwrap();
+    let mut of_query = 0;
+    for (path, operations) in document["paths"].as_object().unwrap() {
+        for (method, operation) in operations.as_object().unwrap() {
+            for parameter in operation["parameters"].as_array().into_iter().flatten() {
+                let (name, place) = (parameter["name"].as_str().unwrap(), parameter["in"].as_str().unwrap());
+                let named = path.contains(&format!("{{{name}}}"));
+                assert_eq!(place == "path", named, "{method} {path}: {name} in {place}");
+                of_query += (place == "query") as usize;
+            }
+        }
+    }
+    assert!(of_query > 10);
+}
