@@ -137,14 +137,17 @@ impl<'a> Composed<'a> {
         }
     }
 
-    /// Does the point lie on an exact face: the part's own, a cleared place's, or where lattice and solids are
-    /// parted?
+    /// Does the point lie on an exact face: the part's own, a cleared place's, a sharp border between fillings, or where
+    /// lattice and solids are parted?
     pub fn on_exact(&self, p: DVec3) -> bool {
         let near = 1e-3 * self.grid().step;
         let borders = |r: &Solid| r.within(p, near) && !r.within(p, -near);
         let parted = self.side != Side::All;
         (self.beside_part(p) && self.part.bvh().nearest(p, near * near).is_some())
-            || self.regions.zones.iter().any(|z| (parted || z.role == Role::KeepClear) && borders(&z.solid))
+            || self.regions.zones.iter().any(|z| {
+                let cut_sharp = z.filling != 0 && z.blend == 0.0;
+                (parted || cut_sharp || z.role == Role::KeepClear) && borders(&z.solid)
+            })
             || parted && self.regions.skins.iter().any(borders)
     }
 

@@ -831,9 +831,19 @@ export interface components {
             lattice_area_mm2: number;
             /**
              * Format: double
+             * @description Border of what it fills with the outside and with cleared places. mm².
+             */
+            open_area_mm2: number;
+            /**
+             * Format: double
              * @description Free width between neighbouring walls or struts, about. mm.
              */
             opening_mm: number;
+            /**
+             * Format: double
+             * @description Border of what it fills with what is solid. mm².
+             */
+            solid_area_mm2: number;
             structure?: null | components["schemas"]["Facts"];
             /**
              * Format: double
@@ -1052,6 +1062,11 @@ export interface components {
             lost_faces: components["schemas"]["LostFaces"][];
             /** @description By zone of the list, its own filling. */
             own: (null | components["schemas"]["Filled"])[];
+            /**
+             * Format: double
+             * @description Its border with the outside and with cleared places. mm².
+             */
+            solid_open_area_mm2: number;
             /**
              * Format: double
              * @description Material outside what is filled: kept solids and skins.
@@ -1432,6 +1447,12 @@ export interface components {
             /** @enum {string} */
             shape: "faces";
         };
+        /** @description Where a mesh goes so that it stands in the middle of the bed: turned, then shifted, in mm. */
+        Placing: {
+            shift: number[];
+            /** @description Columns of the turn from the part's axes to the bed's. */
+            turn: number[][];
+        };
         /** @description A hollow of the part by the faces around it. */
         Pocket: {
             faces: components["schemas"]["FaceMark"][];
@@ -1461,6 +1482,7 @@ export interface components {
             seconds: number;
             /** Format: double */
             step_mm: number;
+            too_large?: null | components["schemas"]["RecipeError"];
             /**
              * Format: int64
              * @description Triangles of the exported mesh.
@@ -1566,6 +1588,12 @@ export interface components {
             ulmix: number;
             zones: components["schemas"]["Zones"];
         };
+        /** @description A value that cannot be used: where, what is wrong, what to do. */
+        RecipeError: {
+            field: string;
+            hint: string;
+            message: string;
+        };
         /**
          * @description A part of the buoy.
          * @enum {string}
@@ -1646,6 +1674,7 @@ export interface components {
             /** @description The picture carries thickness. */
             has_thickness: boolean;
             linked: components["schemas"]["Linked"];
+            placing?: null | components["schemas"]["Placing"];
             /** @description Of the final mesh. */
             prediction: components["schemas"]["Prediction"];
             quality: components["schemas"]["Quality"];
@@ -1986,12 +2015,12 @@ export type $defs = Record<string, never>;
 export interface operations {
     cell: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
+            query: {
                 /** @description Of the file. */
                 name: string;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         /** @description A mesh file */
@@ -2094,12 +2123,12 @@ export interface operations {
     };
     points: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
+            query: {
                 /** @description Of the file. */
                 name: string;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody: {
@@ -2286,12 +2315,12 @@ export interface operations {
     };
     cells: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
+            query?: {
                 /** @description Number of a zone in the recipe's list, for its own; absent: the part's. */
-                zone: number | null;
+                zone?: number;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody: {
@@ -2846,12 +2875,12 @@ export interface operations {
     };
     skeleton: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
+            query?: {
                 /** @description Number of a zone in the recipe's list, for its own; absent: the part's. */
-                zone: number | null;
+                zone?: number;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody: {
@@ -2916,14 +2945,15 @@ export interface operations {
     };
     within: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Name of a zone of the recipe. */
+                zone?: string;
+                /** @description Or name of a body of the part. */
+                body?: string;
+            };
             header?: never;
             path: {
                 id: string;
-                /** @description Name of a zone of the recipe. */
-                zone: string | null;
-                /** @description Or name of a body of the part. */
-                body: string | null;
             };
             cookie?: never;
         };
@@ -2963,21 +2993,22 @@ export interface operations {
     };
     structure_picture: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                kind: string;
+            query: {
                 /** @description Cell size along each axis. mm. */
                 x: number;
                 y: number;
                 z: number;
                 /** @description mm. */
                 thickness: number;
-                blend: number;
-                node: number;
-                form: components["schemas"]["Form"];
+                blend?: number;
+                node?: number;
+                form?: components["schemas"]["Form"];
                 /** @description An own cell's struts, as in a recipe. */
-                own: string | null;
+                own?: string;
+            };
+            header?: never;
+            path: {
+                kind: string;
             };
             cookie?: never;
         };
@@ -3003,12 +3034,12 @@ export interface operations {
     };
     struts: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
+            query: {
                 /** @description Of the file. */
                 name: string;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         /** @description 3MF with a beam lattice */
@@ -3038,12 +3069,12 @@ export interface operations {
     };
     upload: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
+            query: {
                 /** @description The file's name. */
                 name: string;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         /** @description STL, 3MF, OBJ, PLY or GLB */
