@@ -33,10 +33,6 @@ fn cube(side: f64) -> Part {
     Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(side))).unwrap()
 }
 
-fn passes(o: &Outcome) -> bool {
-    o.report.checks.as_ref().unwrap().iter().all(|c| c.verdict != Verdict::Fail)
-}
-
 /// Where the part turns by more than 30°: the ends of those edges.
 fn sharp_edges(m: &TriMesh) -> Vec<[DVec3; 2]> {
     let mut sides: Vec<(u32, u32, usize)> = Vec::new();

@@ -41,32 +41,39 @@ fn name(case: &Case, site: Site) -> String {
     }
 }
 
+/// Points of a region, and those that are gone.
+struct Found {
+    site: Site,
+    points: usize,
+    gone: usize,
+    first_gone: Option<DVec3>,
+}
+
 /// The share of each region's volume that is material; a place counts as gone where it lies farther outside than the
 /// surface may. The least of them is told.
 fn present(case: &Case, meshes: &Meshes, sites: &Sites, skins: bool) -> Option<Check> {
     let tolerance = case.recipe.mesh.tolerance_mm.max(FLAT_OFF);
     let wanted: Vec<(DVec3, Site)> = sites.solid.iter().filter(|s| matches!(s.1, Site::Skin(_)) == skins).copied().collect();
     let gone: Vec<bool> = wanted.par_iter().map(|(p, _)| meshes.value(*p) > tolerance).collect();
-    // By region: points, those gone, and the first of these.
-    let mut regions: BTreeMap<(bool, usize), (Site, usize, usize, Option<DVec3>)> = BTreeMap::new();
+    let mut regions: BTreeMap<(bool, usize), Found> = BTreeMap::new();
     for ((p, site), gone) in wanted.iter().zip(gone) {
         let key = match site {
             Site::Skin(n) => (true, *n),
             Site::Solid(Some(n)) => (false, n + 1),
             _ => (false, 0),
         };
-        let region = regions.entry(key).or_insert((*site, 0, 0, None));
-        region.1 += 1;
-        region.2 += gone as usize;
-        region.3 = region.3.or(gone.then_some(*p));
+        let region = regions.entry(key).or_insert(Found { site: *site, points: 0, gone: 0, first_gone: None });
+        region.points += 1;
+        region.gone += gone as usize;
+        region.first_gone = region.first_gone.or(gone.then_some(*p));
     }
-    let share = |r: &(Site, usize, usize, Option<DVec3>)| 100.0 * (1.0 - r.2 as f64 / r.1 as f64);
-    let told = regions.values().filter(|r| r.1 >= LEAST_POINTS);
+    let share = |r: &Found| 100.0 * (1.0 - r.gone as f64 / r.points as f64);
+    let told = regions.values().filter(|r| r.points >= LEAST_POINTS);
     let least = told.min_by(|a, b| share(a).total_cmp(&share(b)))?;
-    let (found, place) = (share(least), least.3);
+    let (found, place) = (share(least), least.first_gone);
     let (id, title) = if skins { ("skins", "Skins present") } else { ("solids", "Solids present") };
     let figure = if regions.len() > 1 && found < PRESENT {
-        format!("{found:.1} % of {}", name(case, least.0))
+        format!("{found:.1} % of {}", name(case, least.site))
     } else {
         format!("{found:.1} %")
     };

@@ -55,10 +55,8 @@ pub fn site_at(case: &Case, p: DVec3) -> Option<Site> {
     let Zoned { grid, inside, .. } = case.zoned;
     let cell = ((p - grid.origin) / grid.step).floor();
     let on_grid = cell.cmpge(DVec3::ZERO).all() && cell.cmplt(grid.size.as_dvec3() - 1.0).all();
-    if !(on_grid && inside.all_around(cell.as_uvec3())) && !case.part.distance.inside(p) {
-        return None;
-    }
-    Some(site_in(case.regions, p))
+    let is_inside = on_grid && inside.all_around(cell.as_uvec3()) || case.part.distance.inside(p);
+    is_inside.then(|| site_in(case.regions, p))
 }
 
 /// What is asked for at a place of the part.
