@@ -174,7 +174,7 @@ async fn a_foreign_part_in_inches_is_asked_for_its_unit() {
     b.saved().await;
     b.painted("draft").await;
     assert!(b.seen(".value .remark", "Choose a value from").await && b.seen(".notes", "The thickness is 5 mm").await);
-    assert_eq!(b.value("[aria-label='Wall thickness, mm']").await, "5");
+    assert_eq!(b.value("[aria-label='Wall thickness, mm']").await.parse(), Ok(5.0));
     b.fill("[aria-label='Wall thickness, mm']", &typed).await;
     b.fill("[aria-label='Wall thickness, mm']", "0.7").await;
     b.until("the refusal is gone", || async { !b.present(".value .remark").await && !b.present(".notes .bad").await }).await;
@@ -321,7 +321,7 @@ async fn a_revolved_part_is_drawn_and_edited_later() {
     b.until("the part bulges", || async { !b.seen(".step", "40 × 40 × 50 mm").await }).await;
     b.fill("[aria-label='Axis at']", "5").await;
     b.until("the axis is refused", || async { b.seen("body", "passes over the axis").await }).await;
-    b.until("the axis stays", || async { b.value("[aria-label='Axis at']").await == "0" }).await;
+    b.until("what was typed stays beside it", || async { b.value("[aria-label='Axis at']").await == "5" }).await;
 
     // Later: the arc goes to a round figure, and the axis moves off to make a ring.
     b.open(&b.path().await).await;
