@@ -96,7 +96,7 @@ fn from_a_dropped_file_to_a_checked_export() {
     assert_eq!(done["finished"]["quality"], "final");
     for (kind, name) in [("3mf", "ball 1"), ("stl", "ball.stl")] {
         let e = s.post(&format!("/api/projects/{id}/export"), &json!({ "kind": kind, "file_name": name })).json();
-        assert_ne!(e["summary"]["verdict"], "fail", "{e}");
+        assert!(sound_file(&e), "{e}");
         let file = s.get(e["url"].as_str().unwrap());
         assert_eq!(file.body.len() as u64, e["bytes"].as_u64().unwrap());
         let mesh = ulmix_formats::read(&file.body, &Limits::default()).unwrap().mesh;
@@ -127,7 +127,7 @@ fn lattice_and_solids_apart_are_two_objects_of_a_file_or_files_of_their_own() {
     let export = |body: Value| s.post(&format!("/api/projects/{id}/export"), &body);
     let file = |kind: &str, body: Option<&str>| {
         let e = export(json!({ "kind": kind, "file_name": "box", "body": body })).json();
-        assert_ne!(e["summary"]["verdict"], "fail", "{e}");
+        assert!(sound_file(&e), "{e}");
         ulmix_formats::read(&s.get(e["url"].as_str().unwrap()).body, &Limits::default()).unwrap()
     };
     let both = file("3mf", None);
@@ -161,7 +161,7 @@ fn a_body_left_as_it_is_leaves_beside_the_result_and_both_stand_on_the_bed() {
     s.make_final(id);
     let file = |kind: &str, body: Option<&Value>| {
         let e = s.post(&format!("/api/projects/{id}/export"), &json!({ "kind": kind, "file_name": "pair", "body": body })).json();
-        assert_ne!(e["summary"]["verdict"], "fail", "{e}");
+        assert!(sound_file(&e), "{e}");
         ulmix_formats::read(&s.get(e["url"].as_str().unwrap()).body, &Limits::default()).unwrap()
     };
     let all = file("3mf", None);
@@ -425,6 +425,14 @@ fn a_final_run_reports_its_stages_and_can_be_cancelled() {
 fn the_kept_openapi_document_is_the_served_one() {
     let kept = std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/openapi.json")).unwrap();
     assert_eq!(kept, ulmix_server::api::openapi(), "run `make types`");
+}
+
+/// Is the written file itself sound? On the coarse grids of these tests not all is as asked.
+fn sound_file(ready: &Value) -> bool {
+    let of_mesh = |c: &&Value| c["group"] == "sound";
+    let checks = ready["checks"].as_array().unwrap();
+    assert!(checks.iter().any(|c| c["group"] == "as_asked"), "it is held against the request as well");
+    checks.iter().filter(of_mesh).all(|c| c["verdict"] != "fail")
 }
 
 #[test]
