@@ -1,12 +1,13 @@
 //! How far flat triangles of a size lie from a part's curved surface.
 
 use crate::part::Part;
+use crate::sample::by_area;
 use glam::DVec3;
 use rayon::prelude::*;
 
 /// Steps of the ladder, to the doubling.
 const RUNGS: f64 = 4.0;
-/// Of the part's longest side: the first rung.
+/// The first rung, as a share of the part's longest side.
 const FINEST: f64 = 1.0 / 2000.0;
 /// Rungs of the ladder.
 const COUNT: usize = 38;
@@ -28,15 +29,7 @@ impl Chords {
     pub fn of(part: &Part) -> Chords {
         let mesh = &part.mesh;
         let first = FINEST * mesh.bounds().size().max_element();
-        let total: f64 = mesh.area();
-        let (mut due, mut places) = (0.5, Vec::new());
-        for t in 0..mesh.triangles.len() {
-            due += 0.5 * mesh.area_vector(t).length() / total.max(1e-300) * PLACES as f64;
-            while due >= 1.0 {
-                due -= 1.0;
-                places.push(t);
-            }
-        }
+        let places = by_area(mesh, PLACES);
         let sag = (0..COUNT).map(|rung| {
             let chord = first * (rung as f64 / RUNGS).exp2();
             let mut all: Vec<f64> = places.par_iter().flat_map_iter(|&t| sags(part, t, chord)).collect();

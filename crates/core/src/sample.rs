@@ -280,6 +280,20 @@ pub fn spread(bits: &Bits, grid: &Grid, wanted: usize) -> Vec<DVec3> {
     (0..tried).into_par_iter().filter_map(place).collect()
 }
 
+/// About `wanted` triangles of a mesh in their order, each as often as its area asks for.
+pub fn by_area(mesh: &TriMesh, wanted: usize) -> Vec<usize> {
+    let each = mesh.area().max(1e-300) / wanted as f64;
+    let (mut due, mut out) = (0.5, Vec::new());
+    for t in 0..mesh.triangles.len() {
+        due += 0.5 * mesh.area_vector(t).length() / each;
+        while due >= 1.0 {
+            due -= 1.0;
+            out.push(t);
+        }
+    }
+    out
+}
+
 /// Points spread evenly over the set samples, jittered within their cells; about `wanted` of them,
 /// repeatable.
 pub fn scatter(bits: &Bits, grid: &Grid, wanted: usize) -> Vec<DVec3> {

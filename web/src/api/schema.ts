@@ -1064,7 +1064,7 @@ export interface components {
             own: (null | components["schemas"]["Filled"])[];
             /**
              * Format: double
-             * @description Its border with the outside and with cleared places. mm².
+             * @description Border of the kept material with the outside and with cleared places. mm².
              */
             solid_open_area_mm2: number;
             /**

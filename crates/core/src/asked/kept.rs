@@ -6,6 +6,7 @@ use super::{largest, within, Case};
 use crate::check::{Check, Verdict};
 use crate::lattice::surface::low_discrepancy;
 use crate::recipe::Role;
+use crate::sample::by_area;
 use crate::shape::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
@@ -104,25 +105,15 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
         return Vec::new();
     }
     let mesh = &part.mesh;
-    let total = mesh.area().max(1e-300);
     // Of a part with pockets faces are numbered on another surface.
     let known = part.faced().triangles.len() == mesh.triangles.len();
     let is_flat = |t: usize| known && part.faces().list[part.faces().of[t] as usize].kind == Kind::Plane;
-    // Triangles take turns, each as often as its area asks for.
-    let mut due = 0.5;
-    let mut asked: Vec<(usize, u64)> = Vec::new();
-    for t in 0..mesh.triangles.len() {
-        due += 0.5 * mesh.area_vector(t).length() / total * ASKED as f64;
-        while due >= 1.0 {
-            due -= 1.0;
-            asked.push((t, asked.len() as u64 + 1));
-        }
-    }
+    let asked = by_area(mesh, ASKED);
     let beside = BESIDE * case.step;
     let beyond = 4.0 * case.step;
-    let of_part = |&(t, n): &(usize, u64)| {
+    let of_part = |(n, &t): (usize, &usize)| {
         let [a, b, c] = mesh.corners(t);
-        let [mut u, mut v, _] = low_discrepancy(n).to_array();
+        let [mut u, mut v, _] = low_discrepancy(n as u64 + 1).to_array();
         if u + v > 1.0 {
             (u, v) = (1.0 - u, 1.0 - v);
         }
@@ -140,7 +131,7 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
         let along = (to.length_squared() - across * across).max(0.0).sqrt();
         [Some((is_flat(t), across, p)), Some((false, along, p))]
     };
-    let mut off: Vec<(bool, f64, DVec3)> = asked.par_iter().flat_map_iter(of_part).flatten().collect();
+    let mut off: Vec<(bool, f64, DVec3)> = asked.par_iter().enumerate().flat_map_iter(of_part).flatten().collect();
     // What sticks out of the part, where a lattice does not stand past its surface beside it.
     let proud = recipe.fillings().iter().any(|f| f.joins.proud);
     let every = solid.mesh.triangles.len().div_ceil(ASKED).max(1);

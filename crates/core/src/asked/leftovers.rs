@@ -43,9 +43,9 @@ pub fn checks(case: &Case) -> Vec<Check> {
 /// How many bodies a final mesh is to have.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Expected {
-    /// All of them where lattice and solids are one, else those of the lattice.
+    /// All bodies where lattice and solids are one, else the bodies of the lattice.
     pub lattice: usize,
-    /// Those of the solids where they are apart; else 0.
+    /// Bodies of the solids where lattice and solids are apart; else 0.
     pub solids: usize,
 }
 

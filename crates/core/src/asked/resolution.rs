@@ -16,7 +16,7 @@ const WHOLE_PART: f64 = 2.0;
 pub struct Feature {
     /// As in "steps through …".
     pub name: String,
-    /// Where it is thinnest. mm.
+    /// Width of the feature at its thinnest place. mm.
     pub thickness_mm: f64,
     /// Steps through it with which it is whole; with half as many it is not.
     pub whole: f64,

@@ -24,7 +24,7 @@ impl Meshes {
         Meshes { lattice, solids: Some(solids) }
     }
 
-    /// Of the lattice's body. Triangles have the numbers of the final mesh.
+    /// Distance from the lattice's body, whose triangles have the numbers of the final mesh.
     pub fn lattice(&self) -> &SignedDistance {
         &self.lattice
     }

@@ -54,7 +54,7 @@ pub struct Linked {
     pub own: Vec<Option<Filled>>,
     /// Material outside what is filled: kept solids and skins.
     pub solid_volume_mm3: f64,
-    /// Its border with the outside and with cleared places. mm².
+    /// Border of the kept material with the outside and with cleared places. mm².
     #[serde(default)]
     #[schema(required = true)]
     pub solid_open_area_mm2: f64,

@@ -112,7 +112,7 @@ pub enum RunError {
     Cancelled,
     #[error("{0}")]
     Recipe(#[from] RecipeError),
-    /// It would use more memory than it may.
+    /// The run would use more memory than it may.
     #[error("{0}")]
     TooLarge(RecipeError),
 }

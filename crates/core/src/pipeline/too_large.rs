@@ -9,7 +9,7 @@ pub struct TooLarge<'a> {
     pub memory_mb: f64,
     pub memory_cap_mb: f64,
     pub seconds: f64,
-    /// Of its grid.
+    /// Step of the grid.
     pub step_mm: f64,
     /// Size of the smallest cells.
     pub cell_mm: f64,

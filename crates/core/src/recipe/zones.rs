@@ -119,7 +119,7 @@ pub enum Place {
 }
 
 impl Place {
-    /// Its middle, in mm; that of faces is where they are. `None` where it names none.
+    /// The middle of the place, in mm: of faces the middle of the first one. `None` where no face is named.
     pub fn middle(&self) -> Option<[f64; 3]> {
         match self {
             Place::Cylinder { base_mm, axis_mm, .. } => Some([0, 1, 2].map(|d| base_mm[d] + 0.5 * axis_mm[d])),
