@@ -23,6 +23,13 @@ pub enum Owner {
     Solid = 2,
 }
 
+impl Owner {
+    /// The one of this number; none has another than its own.
+    pub fn numbered(number: u8) -> Owner {
+        [Owner::Fill, Owner::Skin, Owner::Solid][number as usize]
+    }
+}
+
 /// Which material is meant.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Side {

@@ -1,5 +1,6 @@
 //! Times the stages of a run and passes on what happens, and a wish to cancel.
 
+use crate::memory;
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -32,6 +33,9 @@ struct Relaxing {
 /// As often as somebody can follow; short work is over before it is told of.
 const TOLD_EVERY: Duration = Duration::from_millis(300);
 
+/// After a stage of so many seconds memory is given back: that takes some hundredths of one.
+const LONG: f64 = 1.0;
+
 impl Stopwatch {
     pub fn new(cancel: Arc<AtomicBool>, on_begin: impl Fn(Stage) + Sync + Send + 'static) -> Stopwatch {
         Stopwatch { log: Mutex::default(), cancel, on_begin: Box::new(on_begin), relaxing: None }
@@ -56,6 +60,10 @@ impl Watch for Stopwatch {
     fn end(&self, stage: Stage, cached: bool) {
         let mut log = self.log.lock().unwrap_or_else(PoisonError::into_inner);
         let seconds = log.0.take().map_or(0.0, |t| t.elapsed().as_secs_f64());
+        // What a long one needed only for itself is not needed by the next.
+        if seconds > LONG {
+            memory::give_back();
+        }
         // A stage worked once for each of several bodies is one.
         match log.1.iter_mut().find(|s| s.stage == stage) {
             Some(s) => (s.seconds, s.cached) = (s.seconds + seconds, s.cached && cached),

@@ -1,5 +1,5 @@
-//! From the raw mesh to the one that is exported: crumbs removed, reduced within the error bound,
-//! rounded to what files hold, with a role and a shade for every point.
+//! From the reduced surface to the mesh that is exported: crumbs removed, rounded to what files hold, with a role and a shade
+//! for every point.
 
 use crate::grid::Bits;
 use crate::occlusion;
@@ -11,7 +11,7 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, HashSet};
 use ulmix_mesh::crossing::{crossing_and_folded_among, crossing_and_folded_pairs};
-use ulmix_mesh::reduce::{reduce, ReduceOptions, Reduced};
+use ulmix_mesh::reduce::Gathered;
 use ulmix_mesh::smooth::smooth;
 use ulmix_mesh::topology::{piece_volumes, pieces_by_points, small_pieces};
 use ulmix_mesh::{Bounds, Bvh, TriMesh};
@@ -132,48 +132,64 @@ pub struct FinishSettings {
     pub stand: Option<Stand>,
 }
 
-/// Without `settings` a draft: the mesh as it is, or smoothed in so many `rounds`. `None` when cancelled.
-pub fn finish(
+/// A draft: the mesh as it is, or smoothed in so many `rounds`. `None` when cancelled.
+pub fn draft(
     raw: &TriMesh,
     signs: &Bits,
     shape: &Composed,
-    settings: Option<FinishSettings>,
     rounds: usize,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Solid> {
-    let grid = &shape.zoned.grid;
     let owners: Vec<Owner> = raw.points.par_iter().map(|&p| shape.owner(p)).collect();
     if cancelled() {
         return None;
     }
-    // Points on exact faces are kept by smoothing, and reduction is true to them.
-    let asked = rounds > 0 || settings.is_some();
-    let on_exact: Vec<bool> = if asked { raw.points.par_iter().map(|&p| shape.on_exact(p)).collect() } else { Vec::new() };
-    let smoothed = (rounds > 0).then(|| smoothed(raw, &owners, &on_exact, rounds, cancelled));
-    let raw = smoothed.as_ref().unwrap_or(raw);
-    let Done { mesh, owners, crumbs, crossings, placing } = match settings {
-        Some(settings) => reduced(raw, &owners, &on_exact, shape, settings, cancelled)?,
-        None => Done { mesh: raw.clone(), owners, crumbs: Crumbs::default(), crossings: None, placing: None },
-    };
-    let openness = occlusion::openness(&mesh, grid, signs);
-    Some(Solid { openness, owners, crumbs, raw_triangles: raw.triangles.len(), mesh, crossings, apart: None, placing })
+    let mut mesh = raw.clone();
+    if rounds > 0 {
+        // Points on exact faces are kept by smoothing.
+        let on_exact: Vec<bool> = raw.points.par_iter().map(|&p| shape.on_exact(p)).collect();
+        smooth_lattice(&mut mesh, &owners, &on_exact, rounds, cancelled);
+    }
+    let openness = occlusion::openness(&mesh, &shape.zoned.grid, signs);
+    let raw_triangles = raw.triangles.len();
+    let crumbs = Crumbs::default();
+    Some(Solid { openness, owners, crumbs, raw_triangles, mesh, crossings: None, apart: None, placing: None })
 }
 
-/// The mesh with its lattice smoothed; solids, skins and the part's own faces stay.
-fn smoothed(raw: &TriMesh, owners: &[Owner], on_exact: &[bool], rounds: usize, cancelled: &(dyn Fn() -> bool + Sync)) -> TriMesh {
+/// The exported mesh, from its surface as reduced; `again` gives that with more of the raw surface kept, in boxes. `None` when
+/// cancelled.
+pub fn finish(
+    surface: &Gathered,
+    again: &dyn Fn(&[Bounds]) -> Option<Gathered>,
+    signs: &Bits,
+    shape: &Composed,
+    settings: FinishSettings,
+) -> Option<Solid> {
+    let Done { mesh, owners, crumbs, crossings, placing } = settled_surface(surface, again, shape, settings)?;
+    let openness = occlusion::openness(&mesh, &shape.zoned.grid, signs);
+    let raw_triangles = surface.raw_triangles;
+    Some(Solid { openness, owners, crumbs, raw_triangles, mesh, crossings: Some(crossings), apart: None, placing })
+}
+
+/// Smooths the lattice; solids, skins and the part's own faces stay.
+pub fn smooth_lattice(
+    mesh: &mut TriMesh,
+    owners: &[Owner],
+    on_exact: &[bool],
+    rounds: usize,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) {
     let kept: Vec<bool> = owners.iter().zip(on_exact).map(|(owner, exact)| *owner != Owner::Fill || *exact).collect();
-    let mut mesh = raw.clone();
-    smooth(&mut mesh, &kept, rounds, cancelled);
-    mesh
+    smooth(mesh, &kept, rounds, cancelled);
 }
 
 /// A piece of a larger share of the largest one is no crumb, whatever the limit.
 const MOST_OF_WHOLE: f64 = 1e-3;
 
 /// Takes away loose pieces, and closed voids, smaller than `least` mm³. The largest piece always stays, and
-/// so does one with a point that is `held`, by its number in the raw mesh, unless it is smaller than `dust` mm³.
-fn remove_crumbs(reduced: &mut Reduced, [dust, least]: [f64; 2], held: &dyn Fn(u32) -> bool) -> Crumbs {
-    let mesh = &mut reduced.mesh;
+/// so does one with a point that is `held`, unless it is smaller than `dust` mm³.
+fn remove_crumbs(surface: &mut Gathered, [dust, least]: [f64; 2], held: &dyn Fn(u8) -> bool) -> Crumbs {
+    let Gathered { mesh, labels, faithful, .. } = surface;
     let (piece_of, pieces) = if least > 0.0 { pieces_by_points(mesh) } else { (Vec::new(), 0) };
     if pieces < 2 {
         return Crumbs::default();
@@ -182,7 +198,7 @@ fn remove_crumbs(reduced: &mut Reduced, [dust, least]: [f64; 2], held: &dyn Fn(u
     let largest = volumes.iter().copied().fold(0.0, f64::max);
     let mut goes = small_pieces(&volumes, least.min(MOST_OF_WHOLE * largest));
     for (t, &piece) in mesh.triangles.iter().zip(&piece_of) {
-        let stays = || volumes[piece as usize].abs() >= dust && t.iter().any(|&v| held(reduced.source[v as usize]));
+        let stays = || volumes[piece as usize].abs() >= dust && t.iter().any(|&v| held(labels[v as usize]));
         goes[piece as usize] &= !stays();
     }
     let (mut removed, voids): (Vec<usize>, Vec<usize>) = (0..pieces).filter(|&p| goes[p]).partition(|&p| volumes[p] >= 0.0);
@@ -198,59 +214,58 @@ fn remove_crumbs(reduced: &mut Reduced, [dust, least]: [f64; 2], held: &dyn Fn(u
     };
     if goes.contains(&true) {
         let (kept, from) = mesh.filtered_with_sources(|t| !goes[piece_of[t] as usize]);
-        reduced.source = from.into_iter().map(|v| reduced.source[v as usize]).collect();
+        *labels = from.iter().map(|&v| labels[v as usize]).collect();
+        *faithful = from.iter().map(|&v| faithful[v as usize]).collect();
         *mesh = kept;
     }
     crumbs
 }
 
-/// A reduced mesh with a role for every point and the pairs that cross all the same.
+/// A finished mesh with a role for every point and the pairs that cross all the same.
 struct Done {
     mesh: TriMesh,
     owners: Vec<Owner>,
     crumbs: Crumbs,
-    crossings: Option<Vec<[u32; 2]>>,
+    crossings: Vec<[u32; 2]>,
     placing: Option<Placing>,
 }
 
-/// The part's own faces and edges may move by this share of the step at most.
-const FAITHFUL: f64 = 0.008;
-
-fn reduced(
-    mesh: &TriMesh,
-    owners: &[Owner],
-    on_exact: &[bool],
+fn settled_surface(
+    surface: &Gathered,
+    again: &dyn Fn(&[Bounds]) -> Option<Gathered>,
     shape: &Composed,
     FinishSettings { reduce_mm, crumb_mm3, stand }: FinishSettings,
-    cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Done> {
-    let labels: Vec<u8> = owners.iter().map(|r| *r as u8).collect();
-    let faithful = (on_exact, FAITHFUL * shape.zoned.grid.step);
-    let mut kept = Vec::new();
     let step = shape.zoned.grid.step;
+    // A loose piece of lattice that ends at a solid is joined to it there, though not in this mesh.
+    let held = |owner: u8| shape.side() == Side::Lattice && owner != Owner::Fill as u8;
+    let mut kept = Vec::new();
     for about in KEPT_AROUND {
-        let mut r = reduce(mesh, &ReduceOptions { error: reduce_mm, labels: Some(&labels), faithful, kept: &kept, cancelled });
-        if cancelled() {
-            return None;
+        let mut s = if kept.is_empty() { surface.clone() } else { again(&kept)? };
+        let crumbs = remove_crumbs(&mut s, [DUST * step.powi(3), crumb_mm3], &held);
+        let placing = stand.map(|stand| Placing::of(&s.mesh, &stand));
+        let may_move = |v: u32| if s.faithful[v as usize] { faithful(step) } else { reduce_mm.max(LOOSE * step) };
+        let (mut mesh, mut crossings) = settled(std::mem::take(&mut s.mesh), placing, &may_move, about.is_none());
+        // The grid's own triangles cross whatever is kept of them.
+        let is_own = |t: &u32| Bounds::of(mesh.corners(*t as usize)).size().max_element() < OWN * step;
+        let raw = !crossings.is_empty() && crossings.as_flattened().iter().all(is_own);
+        if raw && about.is_some() {
+            (mesh, crossings) = settled(mesh, placing, &may_move, true);
         }
-        // A loose piece of lattice that ends at a solid is joined to it there, though not in this mesh.
-        let held = |v: u32| shape.side() == Side::Lattice && owners[v as usize] != Owner::Fill;
-        let dust = DUST * step.powi(3);
-        let crumbs = remove_crumbs(&mut r, [dust, crumb_mm3], &held);
-        let placing = stand.map(|stand| Placing::of(&r.mesh, &stand));
-        let may_move = |v: u32| if on_exact[r.source[v as usize] as usize] { faithful.1 } else { reduce_mm.max(LOOSE * step) };
-        let (finished, crossings) = settled(std::mem::take(&mut r.mesh), placing, &may_move, about.is_none());
-        let Some(about) = about.filter(|_| !crossings.is_empty()) else {
-            let owners = r.source.iter().map(|&v| owners[v as usize]).collect();
-            return Some(Done { mesh: finished, owners, crumbs, crossings: Some(crossings), placing });
+        let Some(about) = about.filter(|_| !crossings.is_empty() && !raw) else {
+            let owners = s.labels.iter().map(|&owner| Owner::numbered(owner)).collect();
+            return Some(Done { mesh, owners, crumbs, crossings, placing });
         };
         // Where sheets meet at a sharp angle, larger triangles may have no way past each other: the
         // small ones of the raw mesh stay there.
-        kept.resize(mesh.points.len(), false);
-        let around = |t: &u32| Bounds::of(finished.corners(*t as usize)).grown(about * step);
-        keep_around(&crossings.iter().flatten().map(around).collect::<Vec<_>>(), mesh, &mut kept);
+        kept.extend(crossing_boxes(&mesh, &crossings, about * step));
     }
     None
+}
+
+/// How far the part's own faces and edges may move where the grid has this step. mm.
+pub fn faithful(step: f64) -> f64 {
+    0.008 * step
 }
 
 /// Pieces of fewer cubes of the grid's step are dust, whatever they touch.
@@ -276,17 +291,15 @@ fn settled(mut mesh: TriMesh, placing: Option<Placing>, may_move: &dyn Fn(u32) -
 /// How far around what crosses the raw mesh stays in the next attempt, in steps; the last
 /// attempt is taken as it is.
 const KEPT_AROUND: [Option<f64>; 4] = [Some(3.0), Some(6.0), Some(12.0), None];
+/// Triangles of the grid are smaller than so many steps.
+const OWN: f64 = 2.0;
+
+fn crossing_boxes(mesh: &TriMesh, crossings: &[[u32; 2]], around: f64) -> Vec<Bounds> {
+    crossings.as_flattened().iter().map(|&t| Bounds::of(mesh.corners(t as usize)).grown(around)).collect()
+}
+
 /// Points off the part's own faces may move by this share of a step so that nothing crosses.
 const LOOSE: f64 = 0.05;
-
-/// Marks the points of `raw` in boxes.
-fn keep_around(boxes: &[Bounds], raw: &TriMesh, kept: &mut [bool]) {
-    let whole = boxes.iter().copied().reduce(Bounds::union).unwrap_or(Bounds::EMPTY);
-    let holds = |b: &Bounds, p: DVec3| p.cmpge(b.min).all() && p.cmple(b.max).all();
-    kept.par_iter_mut().zip(&raw.points).for_each(|(k, &p)| {
-        *k |= holds(&whole, p) && boxes.iter().any(|b| holds(b, p));
-    });
-}
 
 /// Neighbouring normals that turn more than about 177° are folded flat: a reader that rounds another way
 /// would find them crossing.
@@ -396,10 +409,16 @@ mod tests {
         let mut m = TriMesh::sphere(5.0, 3);
         m.append(&TriMesh::cuboid(DVec3::splat(8.0), DVec3::splat(8.5)));
         let without = |least: f64| {
-            let mut r = Reduced { source: (0..m.points.len() as u32).collect(), mesh: m.clone() };
-            let crumbs = remove_crumbs(&mut r, [0.0, least], &|_| false);
-            assert!(r.mesh.points.iter().zip(&r.source).all(|(p, v)| m.points[*v as usize] == *p));
-            (r.mesh, crumbs)
+            let labels = (0..m.points.len()).map(|v| v as u8).collect();
+            let mut s = Gathered { labels, faithful: vec![false; m.points.len()], mesh: m.clone(), raw_triangles: 0 };
+            let crumbs = remove_crumbs(&mut s, [0.0, least], &|_| false);
+            assert!(s.mesh.points.iter().zip(&s.labels).all(|(p, v)| m
+                .points
+                .iter()
+                .skip(*v as usize)
+                .step_by(256)
+                .any(|q| q == p)));
+            (s.mesh, crumbs)
         };
         let (kept, crumbs) = without(2.0);
         assert_eq!(crumbs.removed, 1);

@@ -15,7 +15,8 @@
 //! | [`early`] | points, cells and struts, to be looked at |
 //! | [`resting`] | how far seed points are relaxed |
 //! | [`linked`] | thickness and density of every filling, and what they lead to |
-//! | [`finish`] | crumbs removed, reduced, rounded to what files hold |
+//! | [`streamed`] | the reduced surface of a final mesh, a stretch at a time |
+//! | [`finish`] | crumbs removed, rounded to what files hold |
 
 pub mod cache;
 mod early;
@@ -23,6 +24,7 @@ pub mod finish;
 pub mod linked;
 pub mod plan;
 mod resting;
+mod streamed;
 mod too_large;
 
 use crate::asked::{Case, Thickened};
@@ -52,7 +54,9 @@ use resting::Resting;
 use serde::{Deserialize, Serialize};
 use std::any::Any;
 use std::sync::Arc;
-use ulmix_mesh::TriMesh;
+use streamed::Source;
+use ulmix_mesh::reduce::Gathered;
+use ulmix_mesh::{Bounds, TriMesh};
 use utoipa::ToSchema;
 
 /// Version of the stages' code: part of every key, so that results of older code are not reused.
@@ -80,9 +84,9 @@ pub enum Stage {
     Thickness,
     /// Signs of the composed shape.
     Lattice,
-    /// The closed mesh.
+    /// The closed mesh, reduced where it is the final one.
     Surface,
-    /// Crumbs removed, reduced.
+    /// Crumbs removed, rounded.
     Finish,
     /// Numbers and checks.
     Report,
@@ -281,21 +285,32 @@ impl Pipeline {
         let signs = self.stage(Stage::Lattice, &lattice_key, watch, |b: &Bits| b.bytes(), || Some(shape.signs()))?;
         // Where struts have sharp edges every place is looked at by itself, once the picture rests.
         let sharp = quality != Quality::Drag && run.lattices.iter().any(|l| l.lattice.sharp());
-        let surface_key = self.key(&[&"surface", &lattice_key, &sharp]);
-        let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {
-            let care = if quality == Quality::Final { Care::Full } else { Care::Quick };
-            let smooth = (!sharp).then(|| shape.smooth());
-            polygonise(&zones.grid, &signs, smooth.as_deref(), &*shape, care, &|| watch.cancelled())
-        })?;
-        // Bodies apart stand together, once both are there.
-        let stand = recipe.stand.filter(|_| side == Side::All);
-        let settings = FinishSettings { reduce_mm: recipe.mesh.reduce_mm, crumb_mm3: run.crumb_mm3, stand };
-        let settings = (quality == Quality::Final).then_some(settings);
+        let smooth = std::cell::LazyCell::new(|| (!sharp).then(|| shape.smooth()));
         let rounds = plan::smoothing_rounds(recipe.mesh.smoothing, step, run.final_step);
-        let key = self.key(&[&"finish", &surface_key, &settings, &rounds]);
-        let solid = self.stage(Stage::Finish, &key, watch, Solid::bytes, || {
-            finish::finish(&raw, &signs, &shape, settings, rounds, &|| watch.cancelled())
-        })?;
+        let cancelled = || watch.cancelled();
+        let (solid, key) = if quality == Quality::Final {
+            let reduce_mm = recipe.mesh.reduce_mm;
+            let source = || Source { signs: &signs, smooth: smooth.as_deref(), shape: &shape, reduce_mm, rounds };
+            let surface_key = self.key(&[&"reduced surface", &lattice_key, &sharp, &reduce_mm, &rounds]);
+            let surface =
+                self.stage(Stage::Surface, &surface_key, watch, gathered_bytes, || source().surface(&[], &cancelled))?;
+            // Bodies apart stand together, once both are there.
+            let stand = recipe.stand.filter(|_| side == Side::All);
+            let settings = FinishSettings { reduce_mm, crumb_mm3: run.crumb_mm3, stand };
+            let key = self.key(&[&"finish", &surface_key, &settings]);
+            let again = |kept: &[Bounds]| source().surface(kept, &cancelled);
+            let work = || finish::finish(&surface, &again, &signs, &shape, settings);
+            (self.stage(Stage::Finish, &key, watch, Solid::bytes, work)?, key)
+        } else {
+            let surface_key = self.key(&[&"surface", &lattice_key, &sharp]);
+            let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {
+                polygonise(&zones.grid, &signs, smooth.as_deref(), &*shape, Care::Quick, &cancelled)
+            })?;
+            let key = self.key(&[&"finish", &surface_key, &rounds]);
+            let work = || finish::draft(&raw, &signs, &shape, rounds, &cancelled);
+            (self.stage(Stage::Finish, &key, watch, Solid::bytes, work)?, key)
+        };
+        drop(smooth);
         drop(shape);
         Ok(Meshed { solid, zones, regions, key })
     }
@@ -548,6 +563,10 @@ impl Watch for Inner<'_> {
     fn relaxing(&self, done: u32, of: u32) -> bool {
         self.0.relaxing(done, of)
     }
+}
+
+fn gathered_bytes(g: &Gathered) -> usize {
+    mesh_bytes(&g.mesh) + 2 * g.labels.len()
 }
 
 fn mesh_bytes(m: &TriMesh) -> usize {

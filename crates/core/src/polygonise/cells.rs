@@ -16,7 +16,8 @@ use ulmix_mesh::parted::split_off;
 pub struct Cells {
     words: usize,
     rows: usize,
-    layers: usize,
+    /// The layers that were looked at.
+    layers: Range<usize>,
     /// One bit per cell.
     mask: Vec<u64>,
     /// Cells before each word of `mask`.
@@ -71,10 +72,12 @@ const SMOOTH: u16 = 1 << 9;
 const SEVERAL: u16 = 1 << 10;
 
 impl Cells {
-    pub fn find(grid: &Grid, bits: &Bits, smooth: Option<&Bits>) -> Cells {
-        let (words, rows, layers) = (bits.words(), bits.rows() - 1, bits.layers() - 1);
-        let mut mask = vec![0u64; words * rows * layers];
-        mask.par_chunks_mut(words * rows).enumerate().for_each(|(k, layer)| {
+    /// The cells of some layers. In the lowest of them it is not known which cells share a pinched face with the layer
+    /// below, and in the two lowest not whether a neighbour below is smooth.
+    pub fn find(grid: &Grid, bits: &Bits, smooth: Option<&Bits>, layers: Range<usize>) -> Cells {
+        let (words, rows) = (bits.words(), bits.rows() - 1);
+        let mut mask = vec![0u64; words * rows * layers.len()];
+        mask.par_chunks_mut(words * rows).zip(layers.clone()).for_each(|(layer, k)| {
             for (j, out) in layer.chunks_mut(words).enumerate() {
                 let quad = [bits.row(j, k), bits.row(j + 1, k), bits.row(j, k + 1), bits.row(j + 1, k + 1)];
                 for (w, slot) in out.iter_mut().enumerate() {
@@ -95,12 +98,12 @@ impl Cells {
         let mut cells = Cells {
             words,
             rows,
-            layers,
             mask,
             rank,
             kind: Vec::new(),
             several: Vec::new(),
-            exact: vec![!0; words * rows * layers],
+            exact: vec![!0; words * rows * layers.len()],
+            layers,
             before: Vec::new(),
             exact_rank: Vec::new(),
             first_hit: Vec::new(),
@@ -119,7 +122,7 @@ impl Cells {
         let (words, rows) = (self.words, self.rows);
         // Cells with a corner that is not smooth.
         let mut rough = vec![0u64; self.exact.len()];
-        rough.par_chunks_mut(words * rows).enumerate().for_each(|(k, layer)| {
+        rough.par_chunks_mut(words * rows).zip(self.layers.clone()).for_each(|(layer, k)| {
             for (j, out) in layer.chunks_mut(words).enumerate() {
                 let quad = [smooth.row(j, k), smooth.row(j + 1, k), smooth.row(j, k + 1), smooth.row(j + 1, k + 1)];
                 for (w, slot) in out.iter_mut().enumerate() {
@@ -149,7 +152,7 @@ impl Cells {
         let vertices = vertex_counts();
         let is_special: [bool; 256] = std::array::from_fn(|c| vertices[c] > 1 || tables().pinch[c] != 255);
         let mut kind = vec![Kind(0); self.cell_count()];
-        let mut counts = vec![Count::default(); self.rows * self.layers];
+        let mut counts = vec![Count::default(); self.all_rows()];
         self.par_rows_mut((&mut kind[..], ByRow(&mut counts[..])), &self.cell_starts(), |j, k, (mut slots, ByRow(count))| {
             let row = self.row_number(j, k);
             let (j, k) = (j as usize, k as usize);
@@ -262,7 +265,7 @@ impl Cells {
                 [cell as u32, first]
             })
         };
-        let rows = (0..self.rows * self.layers).into_par_iter();
+        let rows = (0..self.all_rows()).into_par_iter();
         let some = rows.filter(|&row| self.before[row + 1].several > self.before[row].several);
         self.several = some.flat_map_iter(of_row).collect();
     }
@@ -271,7 +274,7 @@ impl Cells {
     pub fn beside_exact(&self, i: u32, j: u32, k: u32) -> bool {
         (0..8).any(|n| {
             let (i, j, k) = (i + (n & 1), j + (n >> 1 & 1), k + (n >> 2));
-            let within = (i as usize) < 64 * self.words && (j as usize) < self.rows && (k as usize) < self.layers;
+            let within = (i as usize) < 64 * self.words && (j as usize) < self.rows && self.layers.contains(&(k as usize));
             within && self.is_exact(self.row_number(j, k), i)
         })
     }
@@ -283,11 +286,21 @@ impl Cells {
 
     /// Along y and z, of a row's number.
     pub fn row_at(&self, row: usize) -> (u32, u32) {
-        ((row % self.rows) as u32, (row / self.rows) as u32)
+        ((row % self.rows) as u32, (self.layers.start + row / self.rows) as u32)
     }
 
     pub fn row_number(&self, j: u32, k: u32) -> usize {
-        k as usize * self.rows + j as usize
+        (k as usize - self.layers.start) * self.rows + j as usize
+    }
+
+    /// Numbers of the rows of some layers.
+    pub fn rows_of(&self, layers: Range<usize>) -> Range<usize> {
+        (layers.start - self.layers.start) * self.rows..(layers.end - self.layers.start) * self.rows
+    }
+
+    /// How many rows there are.
+    fn all_rows(&self) -> usize {
+        self.rows * self.layers.len()
     }
 
     /// Has the cell at `i`, or one before it along some axes, more than a smooth field?
@@ -325,7 +338,7 @@ impl Cells {
     }
 
     fn word(&self, c: IVec3) -> usize {
-        (c.z as usize * self.rows + c.y as usize) * self.words + c.x as usize / 64
+        self.row_number(c.y as u32, c.z as u32) * self.words + c.x as usize / 64
     }
 
     /// Number of a cell that the surface passes.
@@ -339,7 +352,7 @@ impl Cells {
         let within = c.min_element() >= 0
             && (c.x as usize) < self.words * 64
             && (c.y as usize) < self.rows
-            && (c.z as usize) < self.layers;
+            && self.layers.contains(&(c.z as usize));
         let set = within && self.mask[self.word(c)] >> (c.x % 64) & 1 == 1;
         set.then(|| self.index(c))
     }
@@ -405,8 +418,9 @@ impl Cells {
         self.rows
     }
 
-    pub fn layers(&self) -> usize {
-        self.layers
+    /// The layers that were looked at.
+    pub fn layers(&self) -> Range<usize> {
+        self.layers.clone()
     }
 
     /// Numbers of the cells in some rows: those of their first vertices too.
@@ -465,7 +479,7 @@ impl Cells {
     /// Splits `out` by rows and fills the parts in parallel: `start_of` gives a row's first slot,
     /// and `f(j, k, slots)` fills the slots of one row.
     pub fn par_rows_mut<S: Slots>(&self, out: S, start_of: &(impl Fn(usize) -> usize + Sync), f: impl Fn(u32, u32, S) + Sync) {
-        self.fill_rows(0, self.rows * self.layers, out, start_of, &f);
+        self.fill_rows(0, self.all_rows(), out, start_of, &f);
     }
 
     fn fill_rows<S: Slots>(

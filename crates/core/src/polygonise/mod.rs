@@ -15,6 +15,7 @@
 //! | [`quads`] | two triangles around every cut edge of a row |
 //! | [`slots`] | lists filled row by row |
 //! | [`slabs`] | both, a few layers at a time |
+//! | [`stretch`] | some layers of the grid as a mesh of their own, which others continue |
 //! | [`words`] | sets of cells and vertices as bits |
 //! | [`repair`] | crossing triangles near creases step back |
 
@@ -24,13 +25,14 @@ mod quads;
 mod repair;
 mod slabs;
 mod slots;
+mod stretch;
 mod tables;
 mod vertex;
 mod words;
 
 use crate::grid::{Bits, Grid};
-use cells::Cells;
 use glam::{DVec3, UVec3, Vec3};
+pub use stretch::{polygonise_stretch, stretches, Stretch};
 use tables::LoopStart;
 use ulmix_mesh::TriMesh;
 
@@ -185,17 +187,7 @@ pub fn polygonise(
     care: Care,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<TriMesh> {
-    let cells = Cells::find(grid, bits, smooth);
-    let hits = cells.hits(grid, shape, cancelled);
-    if cancelled() {
-        return None;
-    }
-    let (mut quads, placed) = slabs::mesh(grid, bits, &cells, &hits, shape, care, cancelled);
-    drop(hits);
-    if care == Care::Full && !cancelled() {
-        repair::repair(&mut quads, &placed, grid.step);
-    }
-    (!cancelled()).then_some(quads.mesh)
+    Some(polygonise_stretch(grid, bits, smooth, shape, care, 0..bits.layers() - 1, cancelled)?.mesh)
 }
 
 #[cfg(test)]

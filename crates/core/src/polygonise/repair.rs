@@ -4,9 +4,11 @@
 //! leave the cell. Most of that is right and keeps edges sharp; where it makes triangles cross, the
 //! vertex steps back toward the mean of its hits, which never crosses.
 
+use super::cells::Cells;
 use super::quads::Quads;
 use super::vertex::Placed;
 use super::words::{numbers, rank, ranks};
+use crate::grid::Grid;
 use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
@@ -20,8 +22,9 @@ const BLOCK: f64 = 4.0;
 /// Neighbouring normals that turn more than about 154° are a fold.
 const FOLD: f64 = -0.9;
 
-/// Works on quads with a vertex that left its cell; `step` is the grid's.
-pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
+/// Works on quads with a vertex that left its cell.
+pub fn repair(quads: &mut Quads, placed: &[Placed], grid: &Grid, cells: &Cells) {
+    let step = grid.step;
     let mesh = &mut quads.mesh;
     let unsettled = numbers(&quads.unsettled);
     // Only what lies near a vertex that left its cell can cross: the rest is not looked at.
@@ -43,7 +46,7 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
         triangles.filter(|(_, tri)| tri.iter().any(|&v| hit(v))).map(|(t, _)| t as u32).collect()
     };
     let mut suspects = suspect(&|v| placed[v as usize].left_cell(), &part);
-    let mut moved: BTreeMap<u32, (u32, DVec3)> = BTreeMap::new();
+    let mut moved: BTreeMap<u32, (u32, DVec3, DVec3)> = BTreeMap::new();
     let mut slack = 0.0;
     for round in 0..ROUNDS {
         let pairs = crossing_and_folded_among(&part, &boxes, &suspects, slack, FOLD);
@@ -65,11 +68,15 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
                 hit.retain(left);
             }
             for &v in &hit {
-                let (times, start) = moved.entry(v).or_insert((0, part.points[v as usize]));
+                let place = part.points[v as usize];
+                let to_mean = || match placed[v as usize] {
+                    at if at.unsettled() => at.to_mean() * step,
+                    _ => smooth_mean(used[v as usize], place, grid, cells).map_or(DVec3::ZERO, |mean| mean - place),
+                };
+                let (times, start, to_mean) = moved.entry(v).or_insert_with(|| (0, place, to_mean()));
                 *times += 1;
                 // A third of the way, two thirds, then all of it.
-                let share = (1.0 - *times as f64 / 3.0).max(0.0);
-                part.points[v as usize] = *start + placed[v as usize].to_mean() * (step * (1.0 - share));
+                part.points[v as usize] = *start + *to_mean * (*times as f64 / 3.0).min(1.0);
             }
         }
         let mut is_hit = vec![false; used.len()];
@@ -82,6 +89,13 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], step: f64) {
     for (&v, p) in used.iter().zip(part.points) {
         mesh.points[v as usize] = p;
     }
+}
+
+/// The mean of the hits of the one vertex of a smooth cell, which is not kept for it; none where the vertex lies elsewhere.
+fn smooth_mean(vertex: u32, place: DVec3, grid: &Grid, cells: &Cells) -> Option<DVec3> {
+    let low = ((place - grid.origin) / grid.step).floor();
+    let cell = cells.find_index(low.as_ivec3()).filter(|&cell| cell == vertex as usize && !cells.has_several(cell))?;
+    Some(grid.origin + (low + cells.mean(cell, 0)) * grid.step)
 }
 
 /// Some triangles with the points that they use, and those points' numbers in the mesh: small enough to stay near

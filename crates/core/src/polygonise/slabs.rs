@@ -16,7 +16,16 @@ use ulmix_mesh::TriMesh;
 /// Layers of a slab.
 const DEPTH: usize = 8;
 
-/// Whole when not cancelled.
+/// Layers of cells to work on, within those that are known.
+pub struct Asked {
+    /// In which vertices are placed.
+    pub placed: Range<usize>,
+    /// Whose cut edges get triangles, which also ask for vertices of the layer before.
+    pub joined: Range<usize>,
+}
+
+/// Whole when not cancelled. What is not asked for stays blank.
+#[allow(clippy::too_many_arguments)]
 pub fn mesh(
     grid: &Grid,
     bits: &Bits,
@@ -24,6 +33,7 @@ pub fn mesh(
     hits: &[Hit],
     shape: &dyn Shape,
     care: Care,
+    Asked { placed: to_place, joined: to_join }: &Asked,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> (Quads, Vec<Placed>) {
     let mut points = blank(DVec3::ZERO, cells.vertex_count());
@@ -33,8 +43,9 @@ pub fn mesh(
     let joining = Joining::new(grid, bits, cells, (care == Care::Full).then_some(shape));
 
     // Rows of cells, slab by slab.
-    let slabs: Vec<Range<usize>> =
-        (0..cells.layers()).step_by(DEPTH).map(|k| k * cells.rows()..(k + DEPTH).min(cells.layers()) * cells.rows()).collect();
+    let all = cells.layers();
+    let layers = all.clone().step_by(DEPTH).map(|k| k..(k + DEPTH).min(all.end));
+    let slabs: Vec<Range<usize>> = layers.map(|layers| cells.rows_of(layers)).collect();
     let slots = |rows: Range<usize>| 2 * cells.cuts_in(rows).len();
     // Triangles of a slab's first layer ask for vertices of the slab before: they come later.
     let first_layer = |slab: &Range<usize>| slab.start..slab.start + cells.rows();
@@ -45,7 +56,7 @@ pub fn mesh(
         .map(|slab| (split_off(&mut left, slots(first_layer(slab))), split_off(&mut left, slots(rest(slab)))))
         .unzip();
     let count = cells.cell_count();
-    let mut careful = vec![0u64; cells.layers() * cells.rows() * cells.words()];
+    let mut careful = vec![0u64; cells.layers().len() * cells.rows() * cells.words()];
     {
         let (firsts, others) = points.split_at_mut(count);
         let (firsts_placed, others_placed) = placed.split_at_mut(count);
@@ -68,20 +79,24 @@ pub fn mesh(
                 let (j, k) = cells.row_at(row);
                 let own = |all: Range<usize>, from: usize| all.start - from..all.end - from;
                 let words = (row - slab.start) * cells.words();
+                let halves = rest(slab).contains(&row).then(|| split_off(&mut triangles, slots(row..row + 1)));
+                if !to_place.contains(&(k as usize)) {
+                    continue;
+                }
                 let into = RowSlots {
                     firsts: firsts.stretch(own(of_cells(&(row..row + 1)), first)),
                     others: others.stretch(own(of_others(&(row..row + 1)), first_other)),
                     careful: &mut careful[words..words + cells.words()],
                 };
                 placing.row(j, k, into, &mut smooth);
-                if rest(slab).contains(&row) {
+                if let Some(halves) = halves.filter(|_| to_join.contains(&(k as usize))) {
                     let seen = Seen {
                         firsts: Listed { points: firsts.points, placed: firsts.placed, from: first },
                         others: Listed { points: others.points, placed: others.placed, from: first_other },
                         careful,
                         first_row: slab.start,
                     };
-                    joining.row(j, k, &seen, split_off(&mut triangles, slots(row..row + 1)));
+                    joining.row(j, k, &seen, halves);
                 }
             }
         });
@@ -98,7 +113,10 @@ pub fn mesh(
                 return;
             }
             let (j, k) = cells.row_at(row);
-            joining.row(j, k, &seen, split_off(&mut triangles, slots(row..row + 1)));
+            let halves = split_off(&mut triangles, slots(row..row + 1));
+            if to_join.contains(&(k as usize)) {
+                joining.row(j, k, &seen, halves);
+            }
         }
     });
     let unsettled = joining.unsettled();

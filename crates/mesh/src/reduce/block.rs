@@ -9,7 +9,7 @@ use glam::{DVec3, Vec3};
 
 /// What a block works on.
 pub struct Input<'a> {
-    pub mesh: &'a TriMesh,
+    pub points: &'a [DVec3],
     pub patch: &'a Patch<'a>,
     /// The block's triangles of `patch`.
     pub run: &'a [u32],
@@ -95,7 +95,7 @@ struct Removed {
 
 impl<'a> Block<'a> {
     fn new(input: &Input<'a>, local: &mut [u32]) -> Block<'a> {
-        let Input { mesh, patch, run, options, .. } = input;
+        let Input { points, patch, run, options, .. } = input;
         let mut global: Vec<u32> = Vec::with_capacity(run.len() / 2 + 64);
         let triangles: Vec<[u32; 3]> = run
             .iter()
@@ -112,8 +112,8 @@ impl<'a> Block<'a> {
             .collect();
         global.iter().for_each(|&v| local[v as usize] = NONE);
         let n = global.len();
-        let middle = Bounds::of(global.iter().map(|&v| mesh.points[v as usize])).centre();
-        let near = |v: u32| (mesh.points[v as usize] - middle).as_vec3();
+        let middle = Bounds::of(global.iter().map(|&v| points[v as usize])).centre();
+        let near = |v: u32| (points[v as usize] - middle).as_vec3();
         let place: Vec<Vec3> = global.iter().map(|&v| near(v)).collect();
         let label: Vec<u8> = options.labels.map_or(vec![0; n], |l| global.iter().map(|&v| l[v as usize]).collect());
         let flag = |v: u32| {
@@ -346,12 +346,33 @@ impl<'a> Block<'a> {
         true
     }
 
-    /// Boxes around changed triangles at sharp points that cross others.
+    /// Do the triangles at a point, seen along their mean normal, fail to go around it once? Then they may cross each other.
+    fn winds(&self, v: u32) -> bool {
+        let corners = || self.corners(v).map(|c| (c as usize / 3, c as usize % 3));
+        let mean = corners().map(|(t, _)| self.normal[t]).sum::<Vec3>();
+        let (x, y) = mean.normalize_or(Vec3::Z).any_orthonormal_pair();
+        let mut turns = 0;
+        for (t, k) in corners() {
+            let [a, b] = [1, 2].map(|n| {
+                let to = self.place[self.triangles[t][(k + n) % 3] as usize] - self.place[v as usize];
+                [to.dot(x), to.dot(y)]
+            });
+            if a[0] * b[1] - a[1] * b[0] <= 0.0 {
+                return true;
+            }
+            turns += (a[1] < 0.0 && b[1] >= 0.0) as u32;
+        }
+        turns > 1
+    }
+
+    /// Boxes around changed triangles that cross others: at sharp points any, elsewhere those at the same point.
     fn crossing(&self, sharp: &[bool]) -> Vec<Bounds> {
         let live = |t: &usize| self.normal[*t] != Vec3::ZERO;
         let at_sharp = |t: &usize| self.touched[*t] && self.triangles[*t].iter().any(|&v| sharp[v as usize]);
         let suspects: Vec<usize> = (0..self.triangles.len()).filter(live).filter(at_sharp).collect();
-        if suspects.is_empty() {
+        let is_changed = |v: &u32| self.corners(*v).any(|c| self.touched[c as usize / 3]);
+        let winding: Vec<u32> = (0..self.place.len() as u32).filter(|v| is_changed(v) && self.winds(*v)).collect();
+        if suspects.is_empty() && winding.is_empty() {
             return Vec::new();
         }
         let points: Vec<DVec3> = self.place.iter().map(|p| p.as_dvec3()).collect();
@@ -363,7 +384,14 @@ impl<'a> Block<'a> {
             Bounds { min: around.min + self.middle, max: around.max + self.middle }
         };
         let mut out = Vec::new();
-        for t in (0..self.triangles.len()).filter(live) {
+        for v in winding {
+            let fan: Vec<u32> = self.corners(v).map(|c| c / 3).collect();
+            for (n, &s) in fan.iter().enumerate() {
+                let crosses = |t: &&u32| self.touched[s as usize] | self.touched[**t as usize] && triangles_cross(&mesh, s, **t);
+                fan[n + 1..].iter().filter(crosses).for_each(|&t| out.extend([grown(s as usize), grown(t as usize)]));
+            }
+        }
+        for t in (0..self.triangles.len()).filter(live).filter(|_| !suspects.is_empty()) {
             bvh.overlapping(Bounds::of(mesh.corners(t)), |s| {
                 let s = suspects[s as usize];
                 if s != t && triangles_cross(&mesh, s as u32, t as u32) {

@@ -15,18 +15,21 @@
 //! |---|---|
 //! | [`block`] | one block: collapses, carried points |
 //! | [`star`] | the triangles around a point, eight at a time |
+//! | [`stretches`] | a mesh that comes in stretches and is never there whole |
 
 mod block;
 mod star;
+mod stretches;
 
 use crate::groups::Groups;
 use crate::parted::split_off;
-use crate::TriMesh;
+use crate::{Bounds, TriMesh};
 use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use std::borrow::Cow;
 use std::cell::RefCell;
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering::Relaxed};
+pub use stretches::{points_within, Gathered, Reducer, Stretch};
 
 /// What to keep while reducing.
 pub struct ReduceOptions<'a> {
@@ -52,18 +55,15 @@ const BLOCK_TRIANGLES: f64 = 12_000.0;
 const NONE: u32 = u32::MAX;
 
 pub fn reduce(mesh: &TriMesh, options: &ReduceOptions) -> Reduced {
-    let first = vec![0; mesh.triangles.len() + 1];
-    let mut patch = Patch { triangles: Cow::Borrowed(&mesh.triangles), first, carried: Vec::new() };
-    // Points that a round could not work on because they lay on its blocks' borders.
-    let mut open = vec![true; mesh.points.len()];
-    for shift in [0.0, 0.5, 0.27] {
-        if options.error <= 0.0 || (options.cancelled)() {
-            break;
-        }
-        patch = round(mesh, patch, options, shift, &mut open);
-    }
-    // Points in the order in which triangles name them. Their places are fetched afterwards, side by side.
-    let mut new = vec![NONE; mesh.points.len()];
+    let patch = rounds(&mesh.points, Patch::of(&mesh.triangles), options, &SHIFTS, vec![true; mesh.points.len()]);
+    let (triangles, source) = in_use(&patch.triangles, mesh.points.len());
+    let points = source.par_iter().map(|&v| mesh.points[v as usize]).collect();
+    Reduced { mesh: TriMesh { points, triangles }, source }
+}
+
+/// Triangles by those of so many points that they name, and those points' numbers, in the order in which they name them.
+fn in_use(triangles: &[[u32; 3]], points: usize) -> (Vec<[u32; 3]>, Vec<u32>) {
+    let mut new = vec![NONE; points];
     let mut source = Vec::new();
     let mut own = |v: u32| {
         let slot = &mut new[v as usize];
@@ -73,20 +73,25 @@ pub fn reduce(mesh: &TriMesh, options: &ReduceOptions) -> Reduced {
         }
         *slot
     };
-    let triangles = patch.triangles.iter().map(|t| t.map(&mut own)).collect();
-    let points = source.par_iter().map(|&v| mesh.points[v as usize]).collect();
-    Reduced { mesh: TriMesh { points, triangles }, source }
+    let triangles = triangles.iter().map(|t| t.map(&mut own)).collect();
+    (triangles, source)
 }
 
 /// Triangles by the input's points, and the removed points that each stands for:
 /// `carried[first[t]..first[t + 1]]`.
+#[derive(Clone)]
 struct Patch<'a> {
     triangles: Cow<'a, [[u32; 3]]>,
     first: Vec<u32>,
     carried: Vec<u32>,
 }
 
-impl Patch<'_> {
+impl<'a> Patch<'a> {
+    /// Triangles that stand for themselves alone.
+    fn of(triangles: &'a [[u32; 3]]) -> Patch<'a> {
+        Patch { triangles: Cow::Borrowed(triangles), first: vec![0; triangles.len() + 1], carried: Vec::new() }
+    }
+
     fn empty() -> Patch<'static> {
         Patch { triangles: Cow::default(), first: vec![0], carried: Vec::new() }
     }
@@ -131,17 +136,32 @@ impl Patch<'_> {
     }
 }
 
+/// By what share of their size the blocks of each round are shifted.
+const SHIFTS: [f64; 3] = [0.0, 0.5, 0.27];
+
+/// Rounds over blocks, each shifted by a share of their size. The first works on the points that are `open`, each later
+/// one on those that the one before could not reach.
+fn rounds<'a>(points: &[DVec3], mut patch: Patch<'a>, options: &ReduceOptions, shifts: &[f64], mut open: Vec<bool>) -> Patch<'a> {
+    for &shift in shifts {
+        if options.error <= 0.0 || (options.cancelled)() {
+            break;
+        }
+        patch = round(points, patch, options, shift, &mut open);
+    }
+    patch
+}
+
 /// One pass over blocks shifted by a share of their size. Works on the points in `open`, and leaves
 /// there the ones around the borders of its own blocks.
-fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open: &mut Vec<bool>) -> Patch<'static> {
+fn round(points: &[DVec3], patch: Patch, options: &ReduceOptions, shift: f64, open: &mut Vec<bool>) -> Patch<'static> {
     let triangles = &patch.triangles;
-    let bounds = mesh.bounds();
+    let bounds = Bounds::of(points.iter().copied());
     // Blocks hold about BLOCK_TRIANGLES if the surface filled space evenly.
     let volume = bounds.size().max(DVec3::splat(1e-9));
     let edge = (volume.x * volume.y * volume.z * BLOCK_TRIANGLES / triangles.len().max(1) as f64).cbrt().max(1e-9);
     let counts = (volume / edge + 2.0).ceil().as_uvec3().min(UVec3::splat(1 << 10));
     let block = |t: &[u32; 3]| -> u32 {
-        let middle = t.iter().map(|&v| mesh.points[v as usize]).sum::<DVec3>() / 3.0;
+        let middle = t.iter().map(|&v| points[v as usize]).sum::<DVec3>() / 3.0;
         let c = ((middle - bounds.min) / edge + shift).max(DVec3::ZERO).as_uvec3().min(counts - 1);
         (c.z * counts.y + c.y) * counts.x + c.x
     };
@@ -150,7 +170,7 @@ fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open
 
     // A vertex seen by triangles of two blocks is locked. Which comes first does not matter.
     const MANY: u32 = NONE - 1;
-    let owner: Vec<AtomicU32> = (0..mesh.points.len()).map(|_| AtomicU32::new(NONE)).collect();
+    let owner: Vec<AtomicU32> = (0..points.len()).map(|_| AtomicU32::new(NONE)).collect();
     triangles.par_iter().zip(&block_of).for_each(|(t, &id)| {
         for v in t {
             let o = &owner[*v as usize];
@@ -172,13 +192,13 @@ fn round(mesh: &TriMesh, patch: Patch, options: &ReduceOptions, shift: f64, open
                 return patch.some(run);
             }
             LOCAL.with_borrow_mut(|local| {
-                local.resize(mesh.points.len(), NONE);
-                block::reduced(&block::Input { mesh, patch: &patch, run, options, lock: &lock, open }, local)
+                local.resize(points.len().max(local.len()), NONE);
+                block::reduced(&block::Input { points, patch: &patch, run, options, lock: &lock, open }, local)
             })
         })
         .collect();
     let out = Patch::joined(&parts);
-    let still: Vec<AtomicBool> = (0..mesh.points.len()).map(|_| AtomicBool::new(false)).collect();
+    let still: Vec<AtomicBool> = (0..points.len()).map(|_| AtomicBool::new(false)).collect();
     out.triangles.par_iter().filter(|t| t.iter().any(|&v| lock(v) && !kept(v))).for_each(|t| {
         t.iter().for_each(|&v| still[v as usize].store(true, Relaxed));
     });
