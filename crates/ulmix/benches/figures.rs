@@ -333,7 +333,7 @@ fn estimates() -> serde_json::Value {
                 "estimate": [estimate.seconds, estimate.raw_triangles, estimate.triangles],
                 "actual": [took, o.solid.raw_triangles, o.report.triangles], "stages": of, "reduce": recipe.mesh.reduce_mm,
                 "cell": linked.fill.cell_mm, "thickness": linked.fill.thickness_mm, "area": linked.area_mm2(),
-                "lattice_area": linked.fill.lattice_area_mm2, "apart": recipe.mesh.apart_mm, "fills": linked.fills().count(),
+                "lattice_area": linked.fill.lattice_area_mm2, "linked": linked, "recipe_kinds": recipe.fillings().iter().map(|f| json!([f.structure.kind, f.structure.form, f.joins.section, f.joins.proud, f.joins.blend_mm])).collect::<Vec<_>>(), "smoothing": recipe.mesh.smoothing, "bounds": part.mesh.bounds().size().to_array(), "part_triangles": part.mesh.triangles.len(), "zones": recipe.zones.list.len(), "skins": recipe.zones.skins.len(), "peak_mb": peak_mb(), "apart": recipe.mesh.apart_mm, "fills": linked.fills().count(),
             });
             println!("{told}");
         }

@@ -8,7 +8,7 @@ use std::process::ExitCode;
 use ulmix_core::check::{checks, Check, Summary, Verdict};
 use ulmix_core::export::{export, Contents, FileKind};
 use ulmix_core::part::Part;
-use ulmix_core::pipeline::{Pipeline, Quality, RunError};
+use ulmix_core::pipeline::{Pipeline, Quality, RunError, Unwatched};
 use ulmix_core::recipe::Recipe;
 use ulmix_server::memory::for_runs;
 use ulmix_server::stopwatch::Stopwatch;
@@ -44,7 +44,50 @@ pub struct Limits {
     pub memory_mb: Option<u64>,
 }
 
-pub fn build(recipe: &Path, part: Option<&Path>, bodies: &[PathBuf], output: &Path, limits: Limits, as_json: bool) -> ExitCode {
+/// A recipe and the files that it names.
+#[derive(Clone, Copy)]
+pub struct Asked<'a> {
+    pub recipe: &'a Path,
+    /// The part, unless the recipe holds its dimensions.
+    pub part: Option<&'a Path>,
+    /// Files with more bodies.
+    pub bodies: &'a [PathBuf],
+}
+
+impl Asked<'_> {
+    fn read(&self) -> Result<(Recipe, Part), Refused> {
+        let text = String::from_utf8(read(self.recipe)?)
+            .map_err(|_| Refused::new("The recipe is not text.", "Choose a recipe exported from the bench."))?;
+        let recipe = Recipe::from_json(&text)?;
+        let first = || read(self.part.ok_or_else(|| Refused::new("This recipe needs the part's file.", "Name it with --part."))?);
+        let file = |sha256: Option<&str>| {
+            let Some(wanted) = sha256 else { return first() };
+            // A file by its contents, whatever it is called now.
+            for path in self.part.into_iter().chain(self.bodies.iter().map(PathBuf::as_path)) {
+                let bytes = read(path)?;
+                if ulmix_server::store::hash(&bytes) == wanted {
+                    return Ok(bytes);
+                }
+            }
+            let files = recipe.part.file.iter().chain(recipe.part.beside.iter().map(|b| &b.file));
+            let name = files.filter(|f| f.sha256 == wanted).map(|f| f.name.as_str()).next().unwrap_or_default();
+            Err(Refused::new(format!("This recipe also needs the file “{name}”, unchanged."), "Name it with --body."))
+        };
+        let part = Part::of::<Refused>(&recipe.part, file)?;
+        Ok((recipe, part))
+    }
+}
+
+impl From<RunError> for Refused {
+    fn from(e: RunError) -> Refused {
+        match e {
+            RunError::Recipe(e) | RunError::TooLarge(e) => Refused::from(e),
+            RunError::Cancelled => Refused::new("The run was cancelled.", "Start it again."),
+        }
+    }
+}
+
+pub fn build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> ExitCode {
     if let Some(n) = limits.threads {
         if n == 0 || n > 1024 {
             return finish(Err(Refused::new(format!("{n} threads cannot be used."), "Choose from 1 to 1024.")), as_json);
@@ -52,44 +95,17 @@ pub fn build(recipe: &Path, part: Option<&Path>, bodies: &[PathBuf], output: &Pa
         // Only the first call can set the pool, and this is it.
         let _ = rayon::ThreadPoolBuilder::new().num_threads(n).build_global();
     }
-    finish(try_build(recipe, part, bodies, output, limits, as_json), as_json)
+    finish(try_build(asked, output, limits, as_json), as_json)
 }
 
-fn try_build(
-    recipe: &Path,
-    part: Option<&Path>,
-    bodies: &[PathBuf],
-    output: &Path,
-    limits: Limits,
-    as_json: bool,
-) -> Result<Verdict, Refused> {
+fn try_build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> Result<Verdict, Refused> {
     let kind = FileKind::of_name(&output.to_string_lossy()).ok_or_else(|| {
         Refused::new(format!("{} has no known ending.", output.display()), "End the output's name in .3mf or .stl.")
     })?;
-    let text = String::from_utf8(read(recipe)?)
-        .map_err(|_| Refused::new("The recipe is not text.", "Choose a recipe exported from the bench."))?;
-    let recipe = Recipe::from_json(&text)?;
-    let first = || read(part.ok_or_else(|| Refused::new("This recipe needs the part's file.", "Name it with --part."))?);
-    let file = |sha256: Option<&str>| {
-        let Some(wanted) = sha256 else { return first() };
-        // A file by its contents, whatever it is called now.
-        for path in part.into_iter().chain(bodies.iter().map(PathBuf::as_path)) {
-            let bytes = read(path)?;
-            if ulmix_server::store::hash(&bytes) == wanted {
-                return Ok(bytes);
-            }
-        }
-        let files = recipe.part.file.iter().chain(recipe.part.beside.iter().map(|b| &b.file));
-        let name = files.filter(|f| f.sha256 == wanted).map(|f| f.name.as_str()).next().unwrap_or_default();
-        Err(Refused::new(format!("This recipe also needs the file “{name}”, unchanged."), "Name it with --body."))
-    };
-    let part = Part::of::<Refused>(&recipe.part, file)?;
+    let (recipe, part) = asked.read()?;
     let watch = Stopwatch::new(Default::default(), |_| {});
     let pipeline = Pipeline::new(1 << 20).with_memory(Box::new(move || for_runs(limits.memory_mb)));
-    let outcome = pipeline.run(&part, &recipe, Quality::Final, &watch).map_err(|e| match e {
-        RunError::Recipe(e) | RunError::TooLarge(e) => Refused::from(e),
-        RunError::Cancelled => Refused::new("The run was cancelled.", "Start it again."),
-    })?;
+    let outcome = pipeline.run(&part, &recipe, Quality::Final, &watch)?;
     let report = &outcome.report;
     if outcome.solid.mesh.triangles.is_empty() {
         return Err(Refused::new(
@@ -156,13 +172,21 @@ fn try_build(
     Ok(summary.verdict)
 }
 
-pub fn check(file: &Path, as_json: bool) -> ExitCode {
-    finish(try_check(file, as_json), as_json)
+/// `asked`: what the file was made by, if it is to be held against that.
+pub fn check(file: &Path, asked: Option<Asked>, as_json: bool) -> ExitCode {
+    finish(try_check(file, asked, as_json), as_json)
 }
 
-fn try_check(file: &Path, as_json: bool) -> Result<Verdict, Refused> {
+fn try_check(file: &Path, asked: Option<Asked>, as_json: bool) -> Result<Verdict, Refused> {
     let loaded = ulmix_formats::read(&read(file)?, &ulmix_formats::Limits::default())?;
-    let found = checks(&loaded.mesh, None);
+    let found = match asked {
+        None => checks(&loaded.mesh, None),
+        Some(asked) => {
+            let (recipe, part) = asked.read()?;
+            let to_mm = loaded.millimetres_per_unit.unwrap_or(1.0);
+            Pipeline::new(0).judge(&part, &recipe, loaded.mesh.clone().mapped(|p| p * to_mm), &Unwatched)?
+        }
+    };
     let summary = Summary::of(&found);
     let size = loaded.mesh.bounds().size().to_array();
     if as_json {

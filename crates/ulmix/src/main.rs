@@ -4,7 +4,7 @@ mod headless;
 mod serving;
 
 use clap::{Parser, Subcommand};
-use headless::Limits;
+use headless::{Asked, Limits};
 use serving::Sizes;
 use std::net::SocketAddr;
 use std::path::PathBuf;
@@ -80,10 +80,19 @@ enum Command {
         #[arg(long)]
         json: bool,
     },
-    /// Check a mesh file: closed, manifold, outward, bodies, crossings.
+    /// Check a mesh file: closed, manifold, outward, bodies, crossings; and against a recipe where one is named.
     Check {
         /// STL, 3MF, OBJ, PLY or GLB.
         file: PathBuf,
+        /// The recipe that the file was made by: density, thickness, skins and kept solids are measured, too.
+        #[arg(long)]
+        recipe: Option<PathBuf>,
+        /// The part of that recipe, unless the recipe holds its dimensions.
+        #[arg(long, requires = "recipe")]
+        part: Option<PathBuf>,
+        /// A file with more bodies that the recipe names; once for each.
+        #[arg(long = "body", requires = "recipe")]
+        bodies: Vec<PathBuf>,
         #[arg(long)]
         json: bool,
     },
@@ -103,8 +112,12 @@ fn main() -> ExitCode {
             ExitCode::SUCCESS
         }
         Command::Build { recipe, part, bodies, output, threads, memory_mb, json } => {
-            headless::build(&recipe, part.as_deref(), &bodies, &output, Limits { threads, memory_mb }, json)
+            let asked = Asked { recipe: &recipe, part: part.as_deref(), bodies: &bodies };
+            headless::build(asked, &output, Limits { threads, memory_mb }, json)
         }
-        Command::Check { file, json } => headless::check(&file, json),
+        Command::Check { file, recipe, part, bodies, json } => {
+            let asked = recipe.as_ref().map(|recipe| Asked { recipe, part: part.as_deref(), bodies: &bodies });
+            headless::check(&file, asked, json)
+        }
     }
 }

@@ -14,6 +14,7 @@
 //! | [`plan`], [`too_large`] | the grid step, and what a run will cost; what to do where that does not fit |
 //! | [`early`] | points, cells and struts, to be looked at |
 //! | [`resting`] | how far seed points are relaxed |
+//! | [`judge`] | a mesh from elsewhere held against a recipe |
 //! | [`linked`] | thickness and density of every filling, and what they lead to |
 //! | [`streamed`] | the reduced surface of a final mesh, a stretch at a time |
 //! | [`finish`] | crumbs removed, rounded to what files hold |
@@ -21,6 +22,7 @@
 pub mod cache;
 mod early;
 pub mod finish;
+mod judge;
 pub mod linked;
 pub mod plan;
 mod resting;
@@ -35,7 +37,7 @@ use crate::lattice::finer::{self, Site};
 use crate::lattice::make;
 use crate::lattice::taper;
 use crate::lattice::ties::{self, Strutted, Ties};
-use crate::lattice::Bare;
+use crate::lattice::{Bare, Lattice};
 use crate::part::Part;
 use crate::patchwork::{Body, Tie};
 use crate::polygonise::{polygonise, Care, Shape};
@@ -183,25 +185,8 @@ impl Pipeline {
             Quality::Drag | Quality::Draft => plan::draft_step(part, recipe, &linked, quality, self.draft_triangles),
             Quality::Final => prediction.step_mm,
         };
-        let thick: Vec<f64> = linked.fills().map(|f| f.thickness_mm).collect();
-        let lattices: Vec<_> = bare.iter().zip(&thick).map(|(bare, thickness)| bare.thicken(*thickness)).collect();
-        let fillings = recipe.fillings();
-        let mut reaching = Vec::new();
-        for ((Filling { structure, joins, .. }, lattice), &thickness) in fillings.iter().zip(&lattices).zip(&thick) {
-            let walls = structure.kind.walls(structure.form);
-            let alike = fillings.iter().position(|other| other.structure == *structure).unwrap_or(0);
-            let body = Body { thickness, walls, blend: joins.blend_mm, alike };
-            reaching.push(Reaching { lattice: &**lattice, reach: plan::reach(quality, step, thickness), body });
-        }
-        let ties = self.ties(part, recipe, draft, watch)?;
-        let thickened = |t: &Ties| {
-            let [own, other] = t.fillings.map(|f| fillings[f].joins.blend_mm);
-            (t.thicken(&thick, own.min(other)), own.min(other))
-        };
-        let thickened: Vec<_> = ties.iter().map(thickened).collect();
-        let ties = thickened.iter().map(|(lattice, blend)| Tie { lattice: &**lattice, blend: *blend }).collect();
-        let (final_step, crumb_mm3) = (prediction.step_mm, prediction.crumb_mm3);
-        let run = Run { part, recipe, quality, step, final_step, crumb_mm3, thick: &thick, lattices: reaching, ties };
+        let thickened = self.thicken(part, recipe, &bare, &linked, draft, watch)?;
+        let run = thickened.run(part, recipe, quality, step, &prediction);
         let apart = recipe.mesh.apart_mm.filter(|_| quality == Quality::Final);
         let (solid, finish_key, made, side) = match apart {
             None => {
@@ -226,15 +211,33 @@ impl Pipeline {
                     return Some(report::of_draft(part, recipe, &linked, &solid, step, proud));
                 }
                 let as_asked = Regions::of(part, &recipe.zones);
-                let thickened = bare.iter().zip(&lattices).zip(&thick);
-                let fillings =
-                    thickened.map(|((bare, lattice), &thickness)| Thickened { bare: &**bare, lattice: &**lattice, thickness });
-                let (zoned, fillings) = (&*made.as_asked, fillings.collect());
+                let (zoned, fillings) = (&*made.as_asked, thickened.fillings(&bare));
                 let case = Case { part, recipe, linked: &linked, solid: &solid, step, zoned, regions: &as_asked, fillings };
                 Some(report::of_final(&case, &prediction, proud))
             },
         )?;
         Ok(Outcome { quality, linked: (*linked).clone(), prediction, step_mm: step, solid, report })
+    }
+
+    /// All fillings with their thickness.
+    fn thicken(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        bare: &[Held],
+        linked: &Linked,
+        draft: bool,
+        watch: &dyn Watch,
+    ) -> Result<Thick, RunError> {
+        let thick: Vec<f64> = linked.fills().map(|f| f.thickness_mm).collect();
+        let lattices = bare.iter().zip(&thick).map(|(bare, thickness)| bare.thicken(*thickness)).collect();
+        let fillings = recipe.fillings();
+        let tie = |t: &Ties| {
+            let [own, other] = t.fillings.map(|f| fillings[f].joins.blend_mm);
+            (t.thicken(&thick, own.min(other)), own.min(other))
+        };
+        let ties = self.ties(part, recipe, draft, watch)?.iter().map(tie).collect();
+        Ok(Thick { thick, lattices, ties })
     }
 
     /// Lattice and solids as two bodies; one of them where there is only one.
@@ -275,8 +278,7 @@ impl Pipeline {
         let Run { part, recipe, quality, step, .. } = *run;
         let fillings: Vec<_> = recipe.fillings().iter().map(|f| (f.structure, f.joins)).collect();
         let tied = recipe.zones.tied();
-        let proud = recipe.fillings().iter().zip(run.thick).map(|(f, t)| if f.joins.proud { 0.5 * t } else { 0.0 }).collect();
-        let (regions, zones, zones_key) = self.zones(part, recipe, step, overlap, proud, watch)?;
+        let (regions, zones, zones_key) = self.zones(part, recipe, step, overlap, run.proud(), watch)?;
         // Made when the first stage asks for it: held results need none.
         let shape = std::cell::LazyCell::new(|| run.shape(&zones, &regions, side));
         // A density that leads to the same thickness is the same lattice.
@@ -514,6 +516,47 @@ fn fits_cell(filling: &Filling, curve: &DensityCurve) -> Result<(), RunError> {
     Err(RecipeError::new("thicken.thickness_mm", message, hint).into())
 }
 
+/// All fillings with their thickness, and the struts that tie them to each other.
+struct Thick {
+    /// By filling. mm.
+    thick: Vec<f64>,
+    lattices: Vec<Box<dyn Lattice>>,
+    /// With the radius of their joins, in mm.
+    ties: Vec<(Box<dyn Lattice>, f64)>,
+}
+
+impl Thick {
+    /// What a run of some quality on a grid of this step works on.
+    fn run<'a>(&'a self, part: &'a Part, recipe: &'a Recipe, quality: Quality, step: f64, prediction: &Prediction) -> Run<'a> {
+        let fillings = recipe.fillings();
+        let each = fillings.iter().zip(&self.lattices).zip(&self.thick);
+        let lattices = each.map(|((Filling { structure, joins, .. }, lattice), &thickness)| {
+            let walls = structure.kind.walls(structure.form);
+            let alike = fillings.iter().position(|other| other.structure == *structure).unwrap_or(0);
+            let body = Body { thickness, walls, blend: joins.blend_mm, alike };
+            Reaching { lattice: &**lattice, reach: plan::reach(quality, step, thickness), body }
+        });
+        let ties = self.ties.iter().map(|(lattice, blend)| Tie { lattice: &**lattice, blend: *blend });
+        Run {
+            part,
+            recipe,
+            quality,
+            step,
+            final_step: prediction.step_mm,
+            crumb_mm3: prediction.crumb_mm3,
+            thick: &self.thick,
+            lattices: lattices.collect(),
+            ties: ties.collect(),
+        }
+    }
+
+    /// The same, as a result is held against them.
+    fn fillings<'a>(&'a self, bare: &'a [Held]) -> Vec<Thickened<'a>> {
+        let each = bare.iter().zip(&self.lattices).zip(&self.thick);
+        each.map(|((bare, lattice), &thickness)| Thickened { bare: &**bare, lattice: &**lattice, thickness }).collect()
+    }
+}
+
 /// What a run works on.
 struct Run<'a> {
     part: &'a Part,
@@ -530,6 +573,12 @@ struct Run<'a> {
 }
 
 impl<'a> Run<'a> {
+    /// By filling, how far it stands past the part's surface. mm.
+    fn proud(&self) -> Vec<f64> {
+        let of = |(f, thickness): (&Filling, &f64)| if f.joins.proud { 0.5 * thickness } else { 0.0 };
+        self.recipe.fillings().iter().zip(self.thick).map(of).collect()
+    }
+
     fn shape(&self, zones: &'a Zoned, regions: &'a Regions, side: Side) -> Composed<'a> {
         Composed::of(self.part, zones, regions, self.lattices.clone(), &self.ties).only(side)
     }
