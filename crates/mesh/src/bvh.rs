@@ -5,7 +5,7 @@
 //! every answer are the same on any number of threads.
 
 use crate::{Bounds, TriMesh};
-use glam::DVec3;
+use glam::{DVec3, Vec3};
 use rayon::prelude::*;
 
 const LEAF: usize = 4;
@@ -37,13 +37,79 @@ pub struct SegmentHit {
 }
 
 pub struct Bvh {
-    boxes: Vec<Bounds>,
+    bounds: Bounds,
+    boxes: Vec<NodeBox>,
     /// First leaf node; nodes before it are inner.
     first_leaf: usize,
     /// Range of `order` held by leaf `k` is `starts[k]..starts[k + 1]`.
     starts: Vec<u32>,
     order: Vec<u32>,
-    corners: Vec<[DVec3; 3]>,
+    corners: Corners,
+}
+
+/// A box in 32 bits, no smaller than what it is around.
+#[derive(Clone, Copy)]
+struct NodeBox {
+    min: Vec3,
+    max: Vec3,
+}
+
+impl NodeBox {
+    fn around(b: &Bounds) -> NodeBox {
+        let (mut min, mut max) = (b.min.as_vec3(), b.max.as_vec3());
+        for axis in 0..3 {
+            if min[axis] as f64 > b.min[axis] {
+                min[axis] = min[axis].next_down();
+            }
+            if (max[axis] as f64) < b.max[axis] {
+                max[axis] = max[axis].next_up();
+            }
+        }
+        NodeBox { min, max }
+    }
+
+    fn union(&self, other: &NodeBox) -> NodeBox {
+        NodeBox { min: self.min.min(other.min), max: self.max.max(other.max) }
+    }
+
+    #[inline(always)]
+    fn overlaps(&self, other: &NodeBox) -> bool {
+        self.min.cmple(other.max).all() && other.min.cmple(self.max).all()
+    }
+
+    #[inline(always)]
+    fn bounds(&self) -> Bounds {
+        Bounds { min: self.min.as_dvec3(), max: self.max.as_dvec3() }
+    }
+}
+
+/// Corners of triangles in the tree's order: in 32 bits where those hold them exactly, as they do what comes from a file.
+enum Corners {
+    Single(Vec<[Vec3; 3]>),
+    Double(Vec<[DVec3; 3]>),
+}
+
+impl Corners {
+    fn of(mesh: &TriMesh, order: &[u32]) -> Corners {
+        let exact = mesh.points.par_iter().with_min_len(4096).all(|p| p.as_vec3().as_dvec3() == *p);
+        let corners = order.par_iter().with_min_len(4096).map(|&t| mesh.corners(t as usize));
+        if exact {
+            Corners::Single(corners.map(|c| c.map(|p| p.as_vec3())).collect())
+        } else {
+            Corners::Double(corners.collect())
+        }
+    }
+
+    #[inline(always)]
+    fn at(&self, i: usize) -> [DVec3; 3] {
+        match self {
+            Corners::Single(all) => {
+                let [a, b, c] = &all[i];
+                [a.as_dvec3(), b.as_dvec3(), c.as_dvec3()]
+            }
+            Corners::Double(all) => all[i],
+        }
+    }
 }
 
 impl Bvh {
@@ -68,21 +134,21 @@ impl Bvh {
         let mut starts = vec![0u32; leaves + 1];
         leaf_starts(0, n, &mut starts[..leaves]);
         starts[leaves] = n as u32;
-        let corners: Vec<[DVec3; 3]> = order.par_iter().with_min_len(4096).map(|&t| mesh.corners(t as usize)).collect();
+        let corners = Corners::of(mesh, &order);
         let first_leaf = leaves - 1;
-        let mut boxes = vec![Bounds::EMPTY; 2 * leaves - 1];
+        let mut boxes = vec![NodeBox::around(&Bounds::EMPTY); 2 * leaves - 1];
         boxes[first_leaf..].par_iter_mut().with_min_len(1024).enumerate().for_each(|(k, leaf)| {
             let range = starts[k] as usize..starts[k + 1] as usize;
-            *leaf = Bounds::of(corners[range].iter().flatten().copied());
+            *leaf = NodeBox::around(&Bounds::of(range.flat_map(|i| corners.at(i))));
         });
         for i in (0..first_leaf).rev() {
-            boxes[i] = boxes[2 * i + 1].union(boxes[2 * i + 2]);
+            boxes[i] = boxes[2 * i + 1].union(&boxes[2 * i + 2]);
         }
-        Bvh { boxes, first_leaf, starts, order, corners }
+        Bvh { bounds: around, boxes, first_leaf, starts, order, corners }
     }
 
     pub fn bounds(&self) -> Bounds {
-        self.boxes[0]
+        self.bounds
     }
 
     fn leaf(&self, node: usize) -> std::ops::Range<usize> {
@@ -100,7 +166,7 @@ impl Bvh {
         let mut best: Option<Nearest> = None;
         let mut limit = limit_squared;
         let mut stack = [(0usize, 0.0f64); 64];
-        stack[0] = (0, self.boxes[0].distance_squared(p));
+        stack[0] = (0, self.node_box(0).distance_squared(p));
         let mut top = 1;
         while top > 0 {
             top -= 1;
@@ -110,7 +176,7 @@ impl Bvh {
             }
             if node >= self.first_leaf {
                 for i in self.leaf(node) {
-                    let (point, feature) = nearest_on_triangle(p, &self.corners[i]);
+                    let (point, feature) = nearest_on_triangle(p, &self.corners.at(i));
                     let d2 = p.distance_squared(point);
                     if d2 < limit && keep(self.order[i]) {
                         limit = d2;
@@ -120,7 +186,7 @@ impl Bvh {
                 continue;
             }
             let (l, r) = (2 * node + 1, 2 * node + 2);
-            let (dl, dr) = (self.boxes[l].distance_squared(p), self.boxes[r].distance_squared(p));
+            let (dl, dr) = (self.node_box(l).distance_squared(p), self.node_box(r).distance_squared(p));
             let (near, far) = if dl <= dr { ((l, dl), (r, dr)) } else { ((r, dr), (l, dl)) };
             stack[top] = far;
             stack[top + 1] = near;
@@ -132,9 +198,9 @@ impl Bvh {
     /// Every place where the segment from `a` to `b` passes through a triangle, unordered.
     pub fn segment_hits(&self, a: DVec3, b: DVec3, out: &mut Vec<SegmentHit>) {
         out.clear();
-        let seg = Bounds::of([a, b]);
+        let seg = NodeBox::around(&Bounds::of([a, b]));
         self.visit(&mut |bx| bx.overlaps(&seg), &mut |i| {
-            if let Some(t) = segment_triangle(a, b, &self.corners[i]) {
+            if let Some(t) = segment_triangle(a, b, &self.corners.at(i)) {
                 out.push(SegmentHit { triangle: self.order[i], t });
             }
         });
@@ -142,8 +208,9 @@ impl Bvh {
 
     /// Triangles whose boxes overlap `bounds`.
     pub fn overlapping(&self, bounds: Bounds, mut f: impl FnMut(u32)) {
-        self.visit(&mut |bx| bx.overlaps(&bounds), &mut |i| {
-            if Bounds::of(self.corners[i]).overlaps(&bounds) {
+        let single = NodeBox::around(&bounds);
+        self.visit(&mut |bx| bx.overlaps(&single), &mut |i| {
+            if Bounds::of(self.corners.at(i)).overlaps(&bounds) {
                 f(self.order[i]);
             }
         });
@@ -163,30 +230,31 @@ impl Bvh {
             }
             tasks = more;
         }
-        let boxes = |node: usize| {
-            let mut out = [Bounds::EMPTY; LEAF];
-            out.iter_mut().zip(self.leaf_corners(node)).for_each(|(b, c)| *b = Bounds::of(*c));
+        let none = (Bounds::EMPTY, [DVec3::ZERO; 3]);
+        let leaf = |node: usize| {
+            let mut out = [none; LEAF];
+            out.iter_mut().zip(self.leaf_corners(node)).for_each(|(slot, c)| *slot = (Bounds::of(c), c));
             out
         };
         let walk = |task: [usize; 2]| {
             let mut out = Vec::new();
             let mut stack = vec![task];
             // Pairs with one leaf follow each other.
-            let mut own = (usize::MAX, [Bounds::EMPTY; LEAF]);
+            let mut own = (usize::MAX, [none; LEAF]);
             while let Some([a, b]) = stack.pop() {
                 if a < self.first_leaf || b < self.first_leaf {
                     self.split_pair([a, b], &mut stack);
                     continue;
                 }
                 if own.0 != a {
-                    own = (a, boxes(a));
+                    own = (a, leaf(a));
                 }
-                let other = if a == b { own.1 } else { boxes(b) };
+                let other = if a == b { own.1 } else { leaf(b) };
                 for (m, i) in self.leaf(a).enumerate() {
                     let from = if a == b { m + 1 } else { 0 };
                     for (n, j) in self.leaf(b).enumerate().skip(from) {
-                        if own.1[m].overlaps(&other[n]) {
-                            out.extend(f([self.order[i], self.order[j]], [&self.corners[i], &self.corners[j]]));
+                        if own.1[m].0.overlaps(&other[n].0) {
+                            out.extend(f([self.order[i], self.order[j]], [&own.1[m].1, &other[n].1]));
                         }
                     }
                 }
@@ -223,7 +291,7 @@ impl Bvh {
         }
     }
 
-    fn visit(&self, enter: &mut impl FnMut(&Bounds) -> bool, leaf: &mut impl FnMut(usize)) {
+    fn visit(&self, enter: &mut impl FnMut(&NodeBox) -> bool, leaf: &mut impl FnMut(usize)) {
         let mut stack = [0usize; 64];
         let mut top = 1;
         while top > 0 {
@@ -250,12 +318,13 @@ impl Bvh {
         (node < self.first_leaf).then_some([2 * node + 1, 2 * node + 2])
     }
 
-    pub(crate) fn leaf_corners(&self, node: usize) -> &[[DVec3; 3]] {
-        &self.corners[self.leaf(node)]
+    pub(crate) fn leaf_corners(&self, node: usize) -> impl Iterator<Item = [DVec3; 3]> + '_ {
+        self.leaf(node).map(|i| self.corners.at(i))
     }
 
-    pub(crate) fn node_box(&self, node: usize) -> &Bounds {
-        &self.boxes[node]
+    #[inline(always)]
+    pub(crate) fn node_box(&self, node: usize) -> Bounds {
+        self.boxes[node].bounds()
     }
 }
 

@@ -20,11 +20,11 @@ pub struct SignedDistance {
 }
 
 enum Sign {
-    /// Pseudo-normals: per vertex, and per triangle for its three edges.
+    /// Pseudo-normals: per vertex, and for each triangle's three edges the triangle beyond, itself where there is none.
     Normals {
         triangles: Vec<[u32; 3]>,
         vertex: Vec<DVec3>,
-        edge: Vec<[DVec3; 3]>,
+        beyond: Vec<[u32; 3]>,
     },
     Winding(Vec<Dipole>),
 }
@@ -122,11 +122,11 @@ impl SignedDistance {
     fn inside_given(&self, p: DVec3, near: &Nearest) -> bool {
         match &self.sign {
             Sign::Winding(d) => self.winding(d, p) > 0.5,
-            Sign::Normals { triangles, vertex, edge } => {
+            Sign::Normals { triangles, vertex, beyond } => {
                 let t = near.triangle as usize;
                 let n = match near.feature {
                     Feature::Face => self.face_normals[t],
-                    Feature::Edge(e) => edge[t][e as usize],
+                    Feature::Edge(e) => self.face_normals[t] + self.face_normals[beyond[t][e as usize] as usize],
                     Feature::Corner(c) => vertex[triangles[t][c as usize] as usize],
                 };
                 (p - near.point).dot(n) < 0.0
@@ -173,7 +173,7 @@ impl SignedDistance {
                 stack[top + 1] = r;
                 top += 2;
             } else {
-                total += self.bvh.leaf_corners(node).iter().map(|c| solid_angle(p, c)).sum::<f64>() / (4.0 * PI);
+                total += self.bvh.leaf_corners(node).map(|c| solid_angle(p, &c)).sum::<f64>() / (4.0 * PI);
             }
         }
         total
@@ -207,15 +207,15 @@ fn pseudo_normals(mesh: &TriMesh, faces: &[DVec3]) -> Sign {
     let at_vertex = |v: usize| corners.get(v).iter().map(weighted).sum();
     let vertex: Vec<DVec3> = (0..mesh.points.len()).into_par_iter().with_min_len(4096).map(at_vertex).collect();
     // Of the two triangles at an edge, the other one has the edge's end before its start.
-    let at_edge = |t: usize, c: usize| {
+    let over_edge = |t: usize, c: usize| {
         let (start, end) = (mesh.triangles[t][c], mesh.triangles[t][(c + 1) % 3]);
         let before = |corner: u32| mesh.triangles[corner as usize / 3][(corner as usize + 2) % 3];
         let other = corners.get(start as usize).iter().find(|&&corner| corner as usize / 3 != t && before(corner) == end);
-        faces[t] + other.map_or(DVec3::ZERO, |corner| faces[*corner as usize / 3])
+        other.map_or(t as u32, |corner| corner / 3)
     };
-    let edges = |t: usize| [0, 1, 2].map(|c| at_edge(t, c));
-    let edge = (0..mesh.triangles.len()).into_par_iter().with_min_len(4096).map(edges).collect();
-    Sign::Normals { triangles: mesh.triangles.clone(), vertex, edge }
+    let edges = |t: usize| [0, 1, 2].map(|c| over_edge(t, c));
+    let beyond = (0..mesh.triangles.len()).into_par_iter().with_min_len(4096).map(edges).collect();
+    Sign::Normals { triangles: mesh.triangles.clone(), vertex, beyond }
 }
 
 fn dipoles(bvh: &Bvh) -> Vec<Dipole> {
@@ -230,7 +230,7 @@ fn dipoles(bvh: &Bvh) -> Vec<Dipole> {
                 total += area[c];
             }
         } else {
-            for &[a, b, c] in bvh.leaf_corners(node) {
+            for [a, b, c] in bvh.leaf_corners(node) {
                 let n = (b - a).cross(c - a) * 0.5;
                 moment += n;
                 weighted += (a + b + c) / 3.0 * n.length();

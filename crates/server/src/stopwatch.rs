@@ -71,6 +71,10 @@ impl Watch for Stopwatch {
         }
     }
 
+    fn freed(&self) {
+        memory::give_back();
+    }
+
     fn cancelled(&self) -> bool {
         self.cancel.load(Ordering::Relaxed)
     }

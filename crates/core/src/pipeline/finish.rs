@@ -159,15 +159,15 @@ pub fn draft(
 /// The exported mesh, from its surface as reduced; `again` gives that with more of the raw surface kept, in boxes. `None` when
 /// cancelled.
 pub fn finish(
-    surface: &Gathered,
+    surface: Gathered,
     again: &dyn Fn(&[Bounds]) -> Option<Gathered>,
     signs: &Bits,
     shape: &Composed,
     settings: FinishSettings,
 ) -> Option<Solid> {
+    let raw_triangles = surface.raw_triangles;
     let Done { mesh, owners, crumbs, crossings, placing } = settled_surface(surface, again, shape, settings)?;
     let openness = occlusion::openness(&mesh, &shape.zoned.grid, signs);
-    let raw_triangles = surface.raw_triangles;
     Some(Solid { openness, owners, crumbs, raw_triangles, mesh, crossings: Some(crossings), apart: None, placing })
 }
 
@@ -231,7 +231,7 @@ struct Done {
 }
 
 fn settled_surface(
-    surface: &Gathered,
+    surface: Gathered,
     again: &dyn Fn(&[Bounds]) -> Option<Gathered>,
     shape: &Composed,
     FinishSettings { reduce_mm, crumb_mm3, stand }: FinishSettings,
@@ -239,9 +239,9 @@ fn settled_surface(
     let step = shape.zoned.grid.step;
     // A loose piece of lattice that ends at a solid is joined to it there, though not in this mesh.
     let held = |owner: u8| shape.side() == Side::Lattice && owner != Owner::Fill as u8;
-    let mut kept = Vec::new();
+    let (mut first, mut kept) = (Some(surface), Vec::new());
     for about in KEPT_AROUND {
-        let mut s = if kept.is_empty() { surface.clone() } else { again(&kept)? };
+        let mut s = first.take().map_or_else(|| again(&kept), Some)?;
         let crumbs = remove_crumbs(&mut s, [DUST * step.powi(3), crumb_mm3], &held);
         let placing = stand.map(|stand| Placing::of(&s.mesh, &stand));
         let may_move = |v: u32| if s.faithful[v as usize] { faithful(step) } else { reduce_mm.max(LOOSE * step) };

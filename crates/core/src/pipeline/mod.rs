@@ -102,6 +102,8 @@ pub trait Watch: Sync {
     fn cancelled(&self) -> bool {
         false
     }
+    /// Told within a stage when much memory has just become free.
+    fn freed(&self) {}
     /// Told after every round of relaxing seed points. True when it is passed on: that state will then be kept.
     fn relaxing(&self, _done: u32, _of: u32) -> bool {
         false
@@ -289,19 +291,20 @@ impl Pipeline {
         let sharp = quality != Quality::Drag && run.lattices.iter().any(|l| l.lattice.sharp());
         let smooth = std::cell::LazyCell::new(|| (!sharp).then(|| shape.smooth()));
         let rounds = plan::smoothing_rounds(recipe.mesh.smoothing, step, run.final_step);
-        let cancelled = || watch.cancelled();
+        let (cancelled, freed) = (|| watch.cancelled(), || watch.freed());
         let (solid, key) = if quality == Quality::Final {
             let reduce_mm = recipe.mesh.reduce_mm;
             let source = || Source { signs: &signs, smooth: smooth.as_deref(), shape: &shape, reduce_mm, rounds };
             let surface_key = self.key(&[&"reduced surface", &lattice_key, &sharp, &reduce_mm, &rounds]);
             let surface =
-                self.stage(Stage::Surface, &surface_key, watch, gathered_bytes, || source().surface(&[], &cancelled))?;
+                self.stage(Stage::Surface, &surface_key, watch, gathered_bytes, || source().surface(&[], &freed, &cancelled))?;
             // Bodies apart stand together, once both are there.
             let stand = recipe.stand.filter(|_| side == Side::All);
             let settings = FinishSettings { reduce_mm, crumb_mm3: run.crumb_mm3, stand };
             let key = self.key(&[&"finish", &surface_key, &settings]);
-            let again = |kept: &[Bounds]| source().surface(kept, &cancelled);
-            let work = || finish::finish(&surface, &again, &signs, &shape, settings);
+            let again = |kept: &[Bounds]| source().surface(kept, &freed, &cancelled);
+            // Copied only where the cache keeps it.
+            let work = || finish::finish(Arc::unwrap_or_clone(surface), &again, &signs, &shape, settings);
             (self.stage(Stage::Finish, &key, watch, Solid::bytes, work)?, key)
         } else {
             let surface_key = self.key(&[&"surface", &lattice_key, &sharp]);

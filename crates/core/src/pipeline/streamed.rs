@@ -25,8 +25,9 @@ pub struct Source<'a> {
 }
 
 impl Source<'_> {
-    /// The reduced surface; in boxes the grid's triangles stay. `None` when cancelled.
-    pub fn surface(&self, kept: &[Bounds], cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Gathered> {
+    /// The reduced surface; in boxes the grid's triangles stay. `freed` is called where much memory is free again. `None` when
+    /// cancelled.
+    pub fn surface(&self, kept: &[Bounds], freed: &dyn Fn(), cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Gathered> {
         let Source { signs, smooth, shape, reduce_mm, rounds } = *self;
         let grid = &shape.zoned.grid;
         // Smoothing passes from layer to layer: there the surface is made whole.
@@ -46,6 +47,7 @@ impl Source<'_> {
             let labels = owners.iter().map(|owner| *owner as u8).collect();
             let kept = points_within(kept, &mesh.points);
             reducer.add(Stretch { mesh, labels, faithful: on_exact, kept, below: &made.below, last: &made.last });
+            freed();
         }
         let surface = reducer.finish();
         (!cancelled()).then_some(surface)

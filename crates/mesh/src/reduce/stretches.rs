@@ -134,14 +134,17 @@ impl<'a> Reducer<'a> {
     pub fn finish(mut self) -> Gathered {
         self.open.resize(self.all.places.len(), false);
         let is_open = |t: &[u32; 3]| t.iter().any(|&v| self.open[v as usize]);
-        let (at_seams, idle): (Vec<u32>, Vec<u32>) =
-            (0..self.patch.triangles.len() as u32).partition(|&t| is_open(&self.patch.triangles[t as usize]));
-        let mut triangles: Vec<[u32; 3]> = idle.iter().map(|&t| self.patch.triangles[t as usize]).collect();
+        let at_seams: Vec<u32> = (0..self.patch.triangles.len() as u32)
+            .into_par_iter()
+            .filter(|&t| is_open(&self.patch.triangles[t as usize]))
+            .collect();
+        let seams = self.patch.some(&at_seams);
+        let mut triangles = std::mem::replace(&mut self.patch, Patch::empty()).triangles.into_owned();
         if !at_seams.is_empty() {
+            let open = std::mem::take(&mut self.open);
+            triangles.retain(|t| !t.iter().any(|&v| open[v as usize]));
             let mut kept = std::mem::take(&mut self.all.kept);
             triangles.as_flattened().iter().for_each(|&v| kept[v as usize] = true);
-            let seams = self.patch.some(&at_seams);
-            let open = std::mem::take(&mut self.open);
             let options = self.options(&self.all.labels, &self.all.faithful, &kept);
             let done = rounds(&self.all.places, seams, &options, &SHIFTS[..2], open);
             triangles.extend_from_slice(&done.triangles);
