@@ -1,9 +1,10 @@
-//! How far flat triangles of a size lie from a part's curved surface.
+//! How far flat triangles of a size lie from a part's curved surface, and how finely its own triangles are cut.
 
 use crate::part::Part;
 use crate::sample::by_area;
 use glam::DVec3;
 use rayon::prelude::*;
+use ulmix_mesh::sides::{sides, Side};
 
 /// Steps of the ladder, to the doubling.
 const RUNGS: f64 = 4.0;
@@ -23,6 +24,7 @@ const SMOOTH: f64 = 0.87;
 pub struct Chords {
     first: f64,
     sag: Vec<f64>,
+    soft_edges: f64,
 }
 
 impl Chords {
@@ -36,7 +38,12 @@ impl Chords {
             all.sort_by(f64::total_cmp);
             all.get((SHARE * all.len() as f64) as usize).copied().unwrap_or(0.0)
         });
-        Chords { first, sag: sag.collect() }
+        Chords { first, sag: sag.collect(), soft_edges: soft_edges(part) }
+    }
+
+    /// Edges at which the part's own triangles turn a little, as they do on a curved face, per area. 1/mm².
+    pub fn soft_edges(&self) -> f64 {
+        self.soft_edges
     }
 
     /// The longest chord whose middle lies within a tolerance of the surface; infinite for flat faces alone. mm.
@@ -68,6 +75,17 @@ fn sags(part: &Part, triangle: usize, chord: f64) -> impl Iterator<Item = f64> {
     [away(x), away(y), away(-x), away(-y)].into_iter().flatten().collect::<Vec<_>>().into_iter()
 }
 
+fn soft_edges(part: &Part) -> f64 {
+    /// Cosines of about 50° and 1.5°.
+    const TURNS: std::ops::Range<f64> = 0.64..0.99966;
+    let mesh = &part.mesh;
+    let all = sides(mesh);
+    let normal = |side: &Side| mesh.area_vector(side.triangle() as usize).normalize_or_zero();
+    let turns = |pair: &&[Side]| pair.len() == 2 && TURNS.contains(&normal(&pair[0]).dot(normal(&pair[1])));
+    let count = all.chunk_by(|a, b| a.edge == b.edge).filter(turns).count();
+    count as f64 / part.facts.area_mm2.max(1e-9)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -85,5 +103,16 @@ mod tests {
         }
         let block = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(30.0, 20.0, 10.0))).unwrap();
         assert_eq!(Chords::of(&block).within(0.01), f64::INFINITY);
+    }
+
+    #[test]
+    fn edges_are_soft_where_a_face_is_curved() {
+        let edges = |mesh: &TriMesh| {
+            let part = Part::prepare(mesh).unwrap();
+            (part.chords().soft_edges() * part.facts.area_mm2).round()
+        };
+        assert_eq!(edges(&TriMesh::cuboid(DVec3::ZERO, DVec3::ONE)), 0.0);
+        let ball = TriMesh::sphere(10.0, 4);
+        assert_eq!(edges(&ball), 1.5 * ball.triangles.len() as f64);
     }
 }

@@ -8,6 +8,7 @@
 //! | [`recipe`] | every value of every step |
 //! | [`part`], [`bodies`] | what came in, made ready, and the facts about it |
 //! | [`inspect`], [`sheet`] | what a file holds, before its unit is known; is it a sheet? |
+//! | [`note`] | something that a person should know |
 //! | [`pocket`] | a hollow of the part as a body |
 //! | [`chords`] | how far triangles of a size lie from its curved surface |
 //! | [`health`], [`rewrap`], [`triangles`], [`moved`] | what is wrong with it, with figures and places; crossings resolved; other triangles; how far that moved it |
@@ -40,6 +41,7 @@ pub mod lattice;
 mod median;
 pub mod moved;
 mod near;
+pub mod note;
 pub mod occlusion;
 pub mod own_shapes;
 pub mod part;

@@ -3,6 +3,7 @@
 use crate::asked::{as_asked, expected_bodies, AsAsked, Case, Gauged};
 use crate::check::{checks_given, Check};
 use crate::lattice::{meeting::meeting, own_cell};
+use crate::note::Note;
 use crate::part::Part;
 use crate::pipeline::finish::{Removed, Solid};
 use crate::pipeline::plan::Prediction;
@@ -12,6 +13,7 @@ use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use ulmix_mesh::thickness::wall_thickness;
+use ulmix_mesh::topology::{piece_volumes, pieces_by_points};
 use ulmix_mesh::{Bvh, TriMesh};
 use utoipa::ToSchema;
 
@@ -63,20 +65,6 @@ pub struct BodyApart {
     pub name: String,
     pub triangles: usize,
     pub volume_mm3: f64,
-}
-
-/// Something that a person should know.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Note {
-    pub text: String,
-    /// A place to look at, when there is one. mm.
-    pub place_mm: Option<[f64; 3]>,
-}
-
-impl From<String> for Note {
-    fn from(text: String) -> Note {
-        Note { text, place_mm: None }
-    }
 }
 
 /// What density and zones say of the result before there is a mesh.
@@ -144,7 +132,7 @@ pub fn of_final(case: &Case, prediction: &Prediction, proud_mm3: f64) -> Report 
         known.fill_density_percent = percent;
     }
     let mut notes = notes(recipe, linked, mesh, known.fill_density_percent / 100.0, None);
-    notes.extend(prediction.notes.iter().cloned().map(Note::from));
+    notes.extend(prediction.notes.iter().cloned());
     Report {
         notes,
         checks: Some([sound, asked.checks].concat()),
@@ -257,12 +245,7 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
         out.push("Nothing is hollow: skin and kept solids take the whole part. Make the skin thinner.".into());
     } else if fill > 0.97 {
         out.push("The fill is solid: walls close every opening. Make walls thinner or cells larger.".into());
-    } else if recipe
-        .fillings()
-        .iter()
-        .zip(linked.fills())
-        .any(|(f, l)| f.structure.kind == Kind::Seeded(SeededKind::VoronoiWalls) && l.opening_mm <= 0.0)
-    {
+    } else if has_closed_cells(recipe, linked, mesh) {
         out.push("Cells are closed: powder or resin stays in them. Give the walls holes, or choose Voronoi struts.".into());
     } else if linked.fills().any(|f| f.opening_mm <= 0.0) {
         out.push("Openings close at the narrowest places. Make walls thinner or cells larger.".into());
@@ -279,6 +262,15 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
         out.push("One cell is larger than the whole fill zone. Smaller cells show the structure.".into());
     }
     out.into_iter().map(Note::from).chain(idle_zones(recipe, linked)).collect()
+}
+
+/// Has the mesh voids that walls around seed points enclose? Those of cells that the part's surface cuts are open.
+fn has_closed_cells(recipe: &Recipe, linked: &Linked, mesh: &TriMesh) -> bool {
+    let closes = |(f, l): (&Filling, &Filled)| f.structure.kind == Kind::Seeded(SeededKind::VoronoiWalls) && l.opening_mm <= 0.0;
+    recipe.fillings().iter().zip(linked.fills()).any(closes) && {
+        let (piece_of, pieces) = pieces_by_points(mesh);
+        piece_volumes(mesh, &piece_of, pieces).iter().any(|v| *v < 0.0)
+    }
 }
 
 /// Zones that change nothing, with their places: as they may be after a part is swapped.

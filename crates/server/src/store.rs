@@ -10,6 +10,7 @@ use sha2::{Digest, Sha256};
 use std::path::Path;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{SystemTime, UNIX_EPOCH};
+use ulmix_core::pipeline::cost::{Pace, Paces};
 
 const CHUNK: usize = 1 << 20;
 /// Steps of history that a project keeps.
@@ -62,6 +63,9 @@ const MIGRATIONS: &[&str] = &[
         blob TEXT NOT NULL,
         PRIMARY KEY (project, blob)
     );
+",
+    "
+    CREATE TABLE paces (stage TEXT PRIMARY KEY, ratio REAL NOT NULL, runs INTEGER NOT NULL) WITHOUT ROWID;
 ",
 ];
 
@@ -214,6 +218,31 @@ impl Store {
             return Err(Problem::new(StatusCode::CONFLICT, "history_end", what, "The history ends here."));
         }
         t.execute("UPDATE projects SET head = ?, updated_ms = ? WHERE id = ?", params![from + by, now_ms(), id])?;
+        t.commit()?;
+        Ok(())
+    }
+
+    /// How fast this machine's runs were found to be.
+    pub fn paces(&self) -> Answer<Paces> {
+        let db = self.db();
+        let mut all = db.prepare_cached("SELECT stage, ratio, runs FROM paces")?;
+        let row = |r: &rusqlite::Row| Ok((r.get::<_, String>(0)?, r.get(1)?, r.get(2)?));
+        let mut paces = Vec::new();
+        for (stage, ratio, runs) in all.query_map([], row)?.collect::<rusqlite::Result<Vec<_>>>()? {
+            // A stage that is no more has nothing to tell.
+            let stage = serde_json::from_value(stage.into());
+            paces.extend(stage.ok().map(|stage| Pace { stage, ratio, runs }));
+        }
+        Ok(Paces(paces))
+    }
+
+    pub fn set_paces(&self, paces: &Paces) -> Answer<()> {
+        let mut db = self.db();
+        let t = db.transaction()?;
+        for Pace { stage, ratio, runs } in &paces.0 {
+            let name = serde_json::to_value(stage).map_err(Problem::internal)?;
+            t.execute("INSERT OR REPLACE INTO paces VALUES (?, ?, ?)", params![name.as_str(), ratio, runs])?;
+        }
         t.commit()?;
         Ok(())
     }

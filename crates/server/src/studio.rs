@@ -15,6 +15,7 @@ use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use tokio::sync::broadcast;
 use ulmix_core::lattice::clean::StrutState;
 use ulmix_core::part::Part;
+use ulmix_core::pipeline::cost::Paces;
 use ulmix_core::pipeline::plan::Prediction;
 use ulmix_core::pipeline::{Pipeline, Quality, RunError, Stage};
 use ulmix_core::recipe::Recipe;
@@ -90,8 +91,8 @@ pub struct Studio {
     queue: Mutex<VecDeque<String>>,
     wake: Condvar,
     pub events: broadcast::Sender<Event>,
-    /// Measured over predicted seconds of the last final run, times a million.
-    pace: AtomicU64,
+    /// How fast this machine is, as the store knows it.
+    paces: Mutex<Paces>,
     ids: AtomicU64,
 }
 
@@ -115,6 +116,8 @@ impl Studio {
     /// Starts the worker of final runs.
     pub fn new(store: Store, picture_triangles: Option<u32>, memory_mb: Option<u64>) -> Arc<Studio> {
         let pipeline = Pipeline::new(CACHE_BYTES).with_memory(Box::new(move || memory::for_runs(memory_mb)));
+        // Without them estimates are only less good.
+        let paces = store.paces().unwrap_or_default();
         let studio = Arc::new(Studio {
             store,
             pipeline: match picture_triangles {
@@ -127,7 +130,7 @@ impl Studio {
             queue: Mutex::default(),
             wake: Condvar::new(),
             events: broadcast::channel(256).0,
-            pace: AtomicU64::new(1_000_000),
+            paces: Mutex::new(paces),
             ids: AtomicU64::new(0),
         });
         let worker = studio.clone();
@@ -242,8 +245,10 @@ impl Studio {
         self.store.picture(project, &Pipeline::recipe_key(&part, &recipe))
     }
 
+    /// Estimates as this machine's earlier runs correct them.
     fn correct(&self, p: &mut Prediction) {
-        p.seconds *= self.pace.load(Ordering::Relaxed) as f64 / 1e6;
+        p.stages = lock(&self.paces).corrected(&p.stages);
+        p.seconds = p.stages.iter().map(|s| s.seconds).sum();
     }
 
     /// Queues the final run of the current recipe.
@@ -389,11 +394,13 @@ impl Studio {
         let outcome = guarded(|| self.pipeline.run(&part, recipe, Quality::Final, &*watch))??;
         let stages = watch.log();
         let info = RunInfo::new(&outcome, stages, true);
-        let worked: f64 = info.stages.iter().filter(|s| !s.cached).map(|s| s.seconds).sum();
-        if info.stages.iter().all(|s| !s.cached) && outcome.prediction.seconds > 0.2 {
-            let pace = (worked / outcome.prediction.seconds).clamp(0.1, 10.0);
-            self.pace.store((pace * 1e6) as u64, Ordering::Relaxed);
-        }
+        let worked = info.stages.iter().filter(|s| !s.cached).map(|s| (s.stage, s.seconds));
+        let paces = {
+            let mut paces = lock(&self.paces);
+            paces.learn(&outcome.prediction.stages, worked);
+            paces.clone()
+        };
+        self.store.set_paces(&paces)?;
         let glb = guarded(|| draw(&outcome.solid, &info))?;
         let json = serde_json::to_string(&info).map_err(Problem::internal)?;
         self.store.put_final(project, &key, &json, &pack(&outcome.solid.as_it_leaves()), &glb)

@@ -15,6 +15,7 @@ use ulmix_core::inspect::inspect;
 use ulmix_core::lattice::finer::Site;
 use ulmix_core::lattice::make::structure as structure_in;
 use ulmix_core::part::Part;
+use ulmix_core::pipeline::cost::Paces;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
 use ulmix_core::polygonise::{polygonise, Care};
 use ulmix_core::recipe::{
@@ -309,9 +310,12 @@ fn estimates() -> serde_json::Value {
     const RECIPES: u64 = 60;
     /// Larger ones take too long for a bench.
     const MOST_TRIANGLES: u64 = 4_000_000;
-    let each = std::env::var("ULMIX_ESTIMATES").is_ok();
+    let told = std::env::var("ULMIX_ESTIMATES").ok();
+    let each = told.is_some();
+    let only: Vec<u64> = told.iter().flat_map(|list| list.split(',')).filter_map(|n| n.parse().ok()).collect();
     let (mut seconds, mut triangles, mut raw) = (Vec::new(), Vec::new(), Vec::new());
-    for n in 0..RECIPES {
+    let mut paces = Paces::default();
+    for n in (0..RECIPES).filter(|n| only.is_empty() || only.contains(n)) {
         let (name, part, recipe) = random_recipes::numbered(n);
         let pipeline = Pipeline::new(0);
         let foreseen = pipeline.foresee(&part, &recipe, &Unwatched);
@@ -323,17 +327,20 @@ fn estimates() -> serde_json::Value {
         let Ok(o) = pipeline.run(&part, &recipe, Quality::Final, &watch) else { continue };
         let stages = watch.log();
         let took: f64 = stages.iter().map(|s| s.seconds).sum();
-        seconds.push(took / estimate.seconds);
+        // As a server that has made those before.
+        let estimated: f64 = paces.corrected(&estimate.stages).iter().map(|s| s.seconds).sum();
+        paces.learn(&estimate.stages, stages.iter().map(|s| (s.stage, s.seconds)));
+        seconds.push(took / estimated);
         triangles.push(o.report.triangles.max(1) as f64 / estimate.triangles.max(1) as f64);
         raw.push(o.solid.raw_triangles.max(1) as f64 / estimate.raw_triangles.max(1) as f64);
         if each {
             let of: Vec<_> = stages.iter().map(|s| json!([s.stage, (s.seconds * 1000.0).round() / 1000.0])).collect();
             let told = json!({
                 "n": n, "part": name, "kind": recipe.structure.kind, "walls": linked.fill.walls, "step": o.step_mm,
-                "estimate": [estimate.seconds, estimate.raw_triangles, estimate.triangles],
-                "actual": [took, o.solid.raw_triangles, o.report.triangles], "stages": of, "reduce": recipe.mesh.reduce_mm,
+                "estimate": [estimated, estimate.raw_triangles, estimate.triangles],
+                "actual": [took, o.solid.raw_triangles, o.report.triangles], "stages": of, "stage_estimates": estimate.stages, "reduce": recipe.mesh.reduce_mm,
                 "cell": linked.fill.cell_mm, "thickness": linked.fill.thickness_mm, "area": linked.area_mm2(),
-                "lattice_area": linked.fill.lattice_area_mm2, "linked": linked, "recipe_kinds": recipe.fillings().iter().map(|f| json!([f.structure.kind, f.structure.form, f.joins.section, f.joins.proud, f.joins.blend_mm])).collect::<Vec<_>>(), "smoothing": recipe.mesh.smoothing, "bounds": part.mesh.bounds().size().to_array(), "part_triangles": part.mesh.triangles.len(), "zones": recipe.zones.list.len(), "skins": recipe.zones.skins.len(), "peak_mb": peak_mb(), "apart": recipe.mesh.apart_mm, "fills": linked.fills().count(),
+                "lattice_area": linked.fill.lattice_area_mm2, "linked": linked, "bends": linked.fills().map(|f| f.bends.clone()).collect::<Vec<_>>(), "recipe_kinds": recipe.fillings().iter().map(|f| json!([f.structure.kind, f.structure.form, f.joins.section, f.joins.proud, f.joins.blend_mm])).collect::<Vec<_>>(), "smoothing": recipe.mesh.smoothing, "bounds": part.mesh.bounds().size().to_array(), "part_triangles": part.mesh.triangles.len(), "zones": recipe.zones.list.len(), "skins": recipe.zones.skins.len(), "peak_mb": peak_mb(), "apart": recipe.mesh.apart_mm, "fills": linked.fills().count(),
             });
             println!("{told}");
         }

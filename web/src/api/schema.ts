@@ -1276,6 +1276,11 @@ export interface components {
             shape: "box";
             size_mm: number[];
         } | {
+            /**
+             * Format: double
+             * @description Radius of the outer corners around z, 0 for sharp; inside it is less by the wall.
+             */
+            corner_mm: number;
             open: boolean;
             /** @enum {string} */
             shape: "hollow_box";
@@ -1469,7 +1474,7 @@ export interface components {
             /** Format: double */
             memory_mb: number;
             /** @description What a person should know before starting, in plain words. */
-            notes: string[];
+            notes: components["schemas"]["Note"][];
             /**
              * Format: int64
              * @description Triangles before reduction.
@@ -1480,6 +1485,8 @@ export interface components {
              * @description On two cores of the kind the product is measured on; the server corrects it by its own runs.
              */
             seconds: number;
+            /** @description The same by stage; empty for a run of an older version. */
+            stages: components["schemas"]["StageCost"][];
             /** Format: double */
             step_mm: number;
             too_large?: null | components["schemas"]["RecipeError"];
@@ -1825,6 +1832,12 @@ export interface components {
         Spread: "even" | "loose";
         /** @enum {string} */
         Stage: "zones" | "skeleton" | "thickness" | "lattice" | "surface" | "finish" | "report";
+        /** @description What a stage will take. */
+        StageCost: {
+            /** Format: double */
+            seconds: number;
+            stage: components["schemas"]["Stage"];
+        };
         /** @description How long a stage took. */
         StageTime: {
             /** @description Answered from an earlier run. */

@@ -22,6 +22,8 @@ pub struct Feature {
     pub whole: f64,
     /// Round, so that its facets take more of it.
     pub round: bool,
+    /// A place of it, when it has one of its own. mm.
+    pub place_mm: Option<[f64; 3]>,
 }
 
 impl Feature {
@@ -34,7 +36,7 @@ impl Feature {
 
 /// Everything that a recipe asks for, where it is thinnest: members of fillings, skins, kept and cleared places, bodies.
 pub fn thinnest_features(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<Feature> {
-    let flat = |name: String, thickness_mm: f64| Feature { name, thickness_mm, whole: WHOLE, round: false };
+    let flat = |name: String, thickness_mm: f64| Feature { name, thickness_mm, whole: WHOLE, round: false, place_mm: None };
     let quoted = |name: &str| format!("“{name}”");
     let fillings = linked.fills().filter(|f| f.fill_volume_mm3 > 0.0);
     let mut out: Vec<Feature> = fillings
@@ -43,6 +45,7 @@ pub fn thinnest_features(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<F
             thickness_mm: f.thickness_mm,
             whole: WHOLE,
             round: !f.walls,
+            place_mm: None,
         })
         .collect();
     let skins = recipe.zones.skins.iter().filter(|s| s.depth_mm > 0.0);
@@ -53,7 +56,7 @@ pub fn thinnest_features(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<F
         .iter()
         .zip(&linked.zone_mm3)
         .filter(|(z, mm3)| matches!(z.role, Role::KeepSolid | Role::KeepClear) && **mm3 > 0.0);
-    out.extend(shown.map(|(z, _)| flat(quoted(&z.name), narrowest(&z.place))));
+    out.extend(shown.map(|(z, _)| Feature { place_mm: z.place.middle(), ..flat(quoted(&z.name), narrowest(&z.place)) }));
     let whole = if recipe.zones.rest == Role::KeepSolid { WHOLE } else { WHOLE_PART };
     out.push(Feature { whole, ..flat("the part where it is thinnest".into(), part.thinnest()) });
     let bodies = part.bodies.iter().filter(|b| matches!(b.facts.role, Some(Role::KeepSolid | Role::KeepClear)));

@@ -1,4 +1,4 @@
-//! Thickness and relative density, one from the other, without trying meshes.
+//! Thickness and relative density, one from the other, without trying meshes; and how the surface bends.
 
 use super::Bare;
 use glam::DVec3;
@@ -9,6 +9,8 @@ use std::sync::Arc;
 pub struct DensityCurve {
     bare: Arc<dyn Bare>,
     sorted: Vec<f64>,
+    /// The places of some of them, in the same order, with their distances.
+    places: Vec<(f64, DVec3)>,
     /// The same over one whole cell, whatever part of it the zone holds; empty when no two are alike.
     cell: Vec<f64>,
 }
@@ -21,12 +23,15 @@ impl DensityCurve {
             out.par_sort_unstable_by(f64::total_cmp);
             out
         };
+        let every = points.len().div_ceil(PLACES).max(1);
+        let mut places: Vec<(f64, DVec3)> = points.par_iter().step_by(every).map(|&p| (bare.measure(p), p)).collect();
+        places.par_sort_by(|a, b| a.0.total_cmp(&b.0));
         let (sorted, cell) = (sorted(points), sorted(&bare.cell_points()));
-        DensityCurve { bare, sorted, cell }
+        DensityCurve { bare, sorted, places, cell }
     }
 
     pub fn bytes(&self) -> usize {
-        (self.sorted.len() + self.cell.len()) * 8
+        (self.sorted.len() + self.cell.len() + 4 * self.places.len()) * 8
     }
 
     pub fn bare(&self) -> &dyn Bare {
@@ -58,6 +63,53 @@ impl DensityCurve {
             *(if self.bare.level(mid) < wanted { &mut low } else { &mut high }) = mid;
         }
         0.5 * (low + high)
+    }
+}
+
+/// Places that are kept of those that a curve is made from.
+const PLACES: usize = 12_000;
+/// Places of the surface at which it is asked how it bends.
+const ASKED: usize = 240;
+/// Normals are compared this far apart, as a share of the cell.
+const APART: f64 = 0.02;
+/// A triangle is at most so many times as long as wide.
+const LONGEST: f64 = 8.0;
+
+impl DensityCurve {
+    /// How the lattice's surface bends at a thickness, in places spread over its area, sorted: the geometric mean of both
+    /// principal curvatures, where the smaller one counts no less than long triangles can make use of. 1/mm.
+    pub fn bends(&self, thickness: f64) -> Vec<f64> {
+        let (lattice, level) = (self.bare.thicken(thickness), self.bare.level(thickness));
+        let middle = self.places.partition_point(|p| p.0 < level);
+        let from = middle.saturating_sub(ASKED / 2).min(self.places.len().saturating_sub(ASKED));
+        let near = &self.places[from..(from + ASKED).min(self.places.len())];
+        let onto = |mut p: DVec3| {
+            for _ in 0..3 {
+                p -= lattice.value(p) * lattice.normal(p);
+            }
+            p
+        };
+        let apart = APART * self.bare.cell();
+        let bend = |&(_, p): &(f64, DVec3)| {
+            let p = onto(p);
+            let n = lattice.normal(p);
+            let (u, v) = n.try_normalize()?.any_orthonormal_pair();
+            let along = |d: DVec3| {
+                let [a, b] = [-apart, apart].map(|by| lattice.normal(onto(p + by * d)));
+                (b - a) / (2.0 * apart)
+            };
+            let (du, dv) = (along(u), along(v));
+            // Of the symmetric part: the numbers by which it stretches.
+            let (a, b, c) = (du.dot(u), 0.5 * (du.dot(v) + dv.dot(u)), dv.dot(v));
+            let (mean, half) = (0.5 * (a + c), (0.25 * (a - c) * (a - c) + b * b).sqrt());
+            let (k, l) = ((mean + half).abs(), (mean - half).abs());
+            let (most, least) = (k.max(l), k.min(l));
+            let bend = (most * least.max(most / (LONGEST * LONGEST))).sqrt();
+            bend.is_finite().then_some(bend)
+        };
+        let mut out: Vec<f64> = near.par_iter().filter_map(bend).collect();
+        out.sort_by(f64::total_cmp);
+        out
     }
 }
 

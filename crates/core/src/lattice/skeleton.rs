@@ -51,7 +51,7 @@ impl Skeleton {
     /// Struts shorter than `limit` at their middle drawn together into one node at the middle of their ends, shortest
     /// first, and never so that a node gathers ends farther apart than twice the limit. Where some of a
     /// node's ends are `held`, on a surface, it is the one of them nearest to their middle. Also gives how
-    /// many struts there were.
+    /// many struts there were, but for those with both ends held.
     pub fn welded(&self, limit: impl Fn(DVec3) -> f64 + Sync, held: &[bool]) -> (Skeleton, usize) {
         let limit_of = |s: [u32; 2]| limit((self.nodes[s[0] as usize] + self.nodes[s[1] as usize]) * 0.5);
         let lengths = self.struts.par_iter().enumerate().map(|(n, s)| (self.length(*s), n, limit_of(*s)));
@@ -68,7 +68,8 @@ impl Skeleton {
             }
             joined.join(a, b);
             boxes[joined.root(a) as usize] = both;
-            drawn += 1;
+            // Pieces of a net on the surface are no struts of the structure.
+            drawn += !self.struts[n].iter().all(|v| held.get(*v as usize).copied().unwrap_or(false)) as usize;
         }
         let roots: Vec<u32> = (0..self.nodes.len() as u32).map(|n| joined.root(n)).collect();
         let held = |n: usize| held.get(n).copied().unwrap_or(false);

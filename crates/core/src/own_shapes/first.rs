@@ -21,7 +21,7 @@ pub fn first_shapes() -> Vec<(&'static str, OwnShape)> {
     vec![
         ("Box", OwnShape::Box { size_mm, round_mm: 0.0 }),
         ("Rounded box", OwnShape::Box { size_mm, round_mm: 6.0 }),
-        ("Hollow box", OwnShape::HollowBox { size_mm, wall_mm: 8.0, open: true }),
+        ("Hollow box", OwnShape::HollowBox { size_mm, wall_mm: 8.0, open: true, corner_mm: 0.0 }),
         ("Sphere", OwnShape::Sphere { diameter_mm: 50.0 }),
         ("Cylinder", OwnShape::Cylinder { diameter_mm: 40.0, height_mm: 60.0, sheet: false }),
         ("Tube", OwnShape::Tube { diameter_mm: 60.0, bore_mm: 30.0, height_mm: 50.0 }),

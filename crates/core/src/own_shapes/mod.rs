@@ -42,7 +42,9 @@ pub fn mesh(shape: &OwnShape) -> TriMesh {
                 TriMesh::cuboid(up - half, up + half)
             }
         }
-        OwnShape::HollowBox { size_mm: [x, y, z], wall_mm, open } => hollow(DVec3::new(x, y, z), wall_mm, open),
+        OwnShape::HollowBox { size_mm: [x, y, z], wall_mm, open, corner_mm } => {
+            hollow(DVec3::new(x, y, z), wall_mm, open, corner_mm)
+        }
         OwnShape::Sphere { diameter_mm } => {
             let r = 0.5 * diameter_mm;
             let profile: Vec<DVec2> = arc(DVec2::new(0.0, r), r, -FRAC_PI_2, FRAC_PI_2, AROUND / 2).map(on_axis).collect();
@@ -227,40 +229,35 @@ fn geodesic(radius: f64, parts: usize) -> TriMesh {
     out.mesh
 }
 
-fn hollow(size: DVec3, wall: f64, open: bool) -> TriMesh {
-    let (low, high) = (DVec3::new(-0.5 * size.x, -0.5 * size.y, 0.0), DVec3::new(0.5 * size.x, 0.5 * size.y, size.z));
-    if !open {
-        let mut m = TriMesh::cuboid(low, high);
-        let mut inside = TriMesh::cuboid(low + wall, high - wall);
-        inside.triangles.iter_mut().for_each(|t| t.swap(1, 2));
-        m.append(&inside);
-        return m;
-    }
-    let ring = |shrink: f64| {
-        [
-            (low.x + shrink, low.y + shrink),
-            (high.x - shrink, low.y + shrink),
-            (high.x - shrink, high.y - shrink),
-            (low.x + shrink, high.y - shrink),
-        ]
-        .map(DVec2::from)
-    };
-    let (outer, inner) = (ring(0.0), ring(wall));
+/// With corners of a radius around z outside, and of as much less as the wall is thick inside.
+fn hollow(size: DVec3, wall: f64, open: bool, corner: f64) -> TriMesh {
+    let half = DVec2::new(0.5 * size.x, 0.5 * size.y);
+    let (outer, inner) = (outline(half, corner), outline(half - wall, (corner - wall).max(0.0)));
+    let top = if open { size.z } else { size.z - wall };
+    let mouth: &[&[DVec2]] = &[&inner];
     let mut b = Builder::default();
     b.face(&outer, &[], false, flat(0.0));
     b.wall(&outer, true, flat(0.0), flat(size.z));
-    b.face(&outer, &[&inner], true, flat(size.z));
-    b.wall(&inner, false, flat(wall), flat(size.z));
+    b.face(&outer, if open { mouth } else { &[] }, true, flat(size.z));
+    b.wall(&inner, false, flat(wall), flat(top));
     b.face(&inner, &[], true, flat(wall));
+    if !open {
+        b.face(&inner, &[], false, flat(top));
+    }
     b.mesh
 }
 
-fn plate(half: DVec2, height: f64, corner: f64, hole: f64) -> TriMesh {
-    let outline: Vec<DVec2> = if corner > 0.0 {
+/// A rectangle, its corners rounded by a radius, 0 for sharp.
+fn outline(half: DVec2, corner: f64) -> Vec<DVec2> {
+    if corner > 0.0 {
         rounded_rectangle(DVec2::ZERO, half, corner, AROUND / 4)
     } else {
         vec![-half, DVec2::new(half.x, -half.y), half, DVec2::new(-half.x, half.y)]
-    };
+    }
+}
+
+fn plate(half: DVec2, height: f64, corner: f64, hole: f64) -> TriMesh {
+    let outline = outline(half, corner);
     // As far from both sides as the corner's rounding asks, and a hole's width.
     let inset = corner.max(2.0 * hole).min(0.5 * half.min_element());
     let holes: Vec<Vec<DVec2>> = if hole > 0.0 {
@@ -356,8 +353,19 @@ mod tests {
         let cases = [
             (OwnShape::Box { size_mm, round_mm: 0.0 }, 28_800.0, 1),
             (OwnShape::Box { size_mm, round_mm: r }, round, 1),
-            (OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: true }, 28_800.0 - 56.0 * 36.0 * 10.0, 1),
-            (OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: false }, 28_800.0 - 56.0 * 36.0 * 8.0, 2),
+            (OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: true, corner_mm: 0.0 }, 28_800.0 - 56.0 * 36.0 * 10.0, 1),
+            (OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: false, corner_mm: 0.0 }, 28_800.0 - 56.0 * 36.0 * 8.0, 2),
+            // Four corners outside lose (4 - π) r², and inside as much less as the radius is smaller.
+            (
+                OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: true, corner_mm: 5.0 },
+                (2400.0 - (4.0 - PI) * 25.0) * 12.0 - (56.0 * 36.0 - (4.0 - PI) * 9.0) * 10.0,
+                1,
+            ),
+            (
+                OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: false, corner_mm: 1.5 },
+                (2400.0 - (4.0 - PI) * 2.25) * 12.0 - 56.0 * 36.0 * 8.0,
+                2,
+            ),
             (OwnShape::Sphere { diameter_mm: 20.0 }, 4.0 / 3.0 * PI * 1000.0, 1),
             (OwnShape::Cylinder { diameter_mm: 20.0, height_mm: 15.0, sheet: false }, PI * 1500.0, 1),
             (OwnShape::Cone { bottom_mm: 20.0, top_mm: 0.0, height_mm: 15.0, sheet: false }, PI * 500.0, 1),

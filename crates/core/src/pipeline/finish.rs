@@ -248,17 +248,18 @@ fn settled_surface(
         let (mut mesh, mut crossings) = settled(std::mem::take(&mut s.mesh), placing, &may_move, about.is_none());
         // The grid's own triangles cross whatever is kept of them.
         let is_own = |t: &u32| Bounds::of(mesh.corners(*t as usize)).size().max_element() < OWN * step;
-        let raw = !crossings.is_empty() && crossings.as_flattened().iter().all(is_own);
-        if raw && about.is_some() {
+        let mut large = crossings.clone();
+        large.retain(|pair| !pair.iter().all(is_own));
+        if large.is_empty() && !crossings.is_empty() && about.is_some() {
             (mesh, crossings) = settled(mesh, placing, &may_move, true);
         }
-        let Some(about) = about.filter(|_| !crossings.is_empty() && !raw) else {
+        let Some(about) = about.filter(|_| !large.is_empty()) else {
             let owners = s.labels.iter().map(|&owner| Owner::numbered(owner)).collect();
             return Some(Done { mesh, owners, crumbs, crossings, placing });
         };
         // Where sheets meet at a sharp angle, larger triangles may have no way past each other: the
         // small ones of the raw mesh stay there.
-        kept.extend(crossing_boxes(&mesh, &crossings, about * step));
+        kept.extend(crossing_boxes(&mesh, &large, about * step));
     }
     None
 }
@@ -292,7 +293,7 @@ fn settled(mut mesh: TriMesh, placing: Option<Placing>, may_move: &dyn Fn(u32) -
 /// attempt is taken as it is.
 const KEPT_AROUND: [Option<f64>; 4] = [Some(3.0), Some(6.0), Some(12.0), None];
 /// Triangles of the grid are smaller than so many steps.
-const OWN: f64 = 2.0;
+const OWN: f64 = 3.0;
 
 fn crossing_boxes(mesh: &TriMesh, crossings: &[[u32; 2]], around: f64) -> Vec<Bounds> {
     crossings.as_flattened().iter().map(|&t| Bounds::of(mesh.corners(t as usize)).grown(around)).collect()

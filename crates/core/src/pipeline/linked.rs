@@ -34,6 +34,9 @@ pub struct Filled {
     #[serde(default)]
     #[schema(required = true)]
     pub solid_area_mm2: f64,
+    /// See [`DensityCurve::bends`].
+    #[serde(skip)]
+    pub bends: Vec<f64>,
     /// Figures of the skeleton or the cells, of structures that have any.
     pub structure: Option<Facts>,
     /// Struts that join it to others over a sharp border of its zone.
@@ -155,6 +158,7 @@ fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64, least: 
         lattice_area_mm2: curve.area_per_volume(thickness_mm) * fill_volume_mm3,
         open_area_mm2: 0.0,
         solid_area_mm2: 0.0,
+        bends: if fill_volume_mm3 > 0.0 { curve.bends(thickness_mm) } else { Vec::new() },
         structure: bare.facts().cloned(),
         ties: 0,
     }

@@ -12,6 +12,7 @@
 //! |---|---|
 //! | [`cache`] | stage results by key |
 //! | [`plan`], [`too_large`] | the grid step, and what a run will cost; what to do where that does not fit |
+//! | [`cost`] | seconds by stage, as this machine's runs correct them |
 //! | [`early`] | points, cells and struts, to be looked at |
 //! | [`resting`] | how far seed points are relaxed |
 //! | [`judge`] | a mesh from elsewhere held against a recipe |
@@ -20,6 +21,7 @@
 //! | [`finish`] | crumbs removed, rounded to what files hold |
 
 pub mod cache;
+pub mod cost;
 mod early;
 pub mod finish;
 mod judge;
@@ -62,7 +64,7 @@ use ulmix_mesh::{Bounds, TriMesh};
 use utoipa::ToSchema;
 
 /// Version of the stages' code: part of every key, so that results of older code are not reused.
-pub const CODE: u32 = 13;
+pub const CODE: u32 = 14;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -92,6 +94,12 @@ pub enum Stage {
     Finish,
     /// Numbers and checks.
     Report,
+}
+
+impl Stage {
+    /// In the order in which they come.
+    pub const ALL: [Stage; 7] =
+        [Stage::Skeleton, Stage::Thickness, Stage::Zones, Stage::Lattice, Stage::Surface, Stage::Finish, Stage::Report];
 }
 
 /// What watches a run. The core has no clock: times are the watcher's to take.

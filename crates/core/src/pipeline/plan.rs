@@ -1,11 +1,13 @@
 //! Grid steps, and what a final run will cost before it is started.
 
+use super::cost::{Load, StageCost};
 use super::too_large::TooLarge;
-use super::{Linked, Quality};
+use super::{streamed, Linked, Quality};
 use crate::asked::{thinnest_features, Feature, WHOLE};
 use crate::grid::HELD;
+use crate::note::Note;
 use crate::part::Part;
-use crate::recipe::{floor_two, round_two, Recipe, RecipeError};
+use crate::recipe::{floor_two, round_two, Recipe, RecipeError, Thicken};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -38,18 +40,25 @@ pub struct Prediction {
     pub triangles: u64,
     /// On two cores of the kind the product is measured on; the server corrects it by its own runs.
     pub seconds: f64,
+    /// The same by stage; empty for a run of an older version.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub stages: Vec<StageCost>,
     pub memory_mb: f64,
     /// Loose pieces smaller than this will be removed. mm³.
     pub crumb_mm3: f64,
     /// What a person should know before starting, in plain words.
-    pub notes: Vec<String>,
+    pub notes: Vec<Note>,
     /// Why it cannot be made here, and what could: a final run would be refused.
     pub too_large: Option<RecipeError>,
 }
 
+/// Samples in the part by which density is surveyed.
+const SURVEY: f64 = 250_000.0;
+
 /// Step of the grid on which density is surveyed.
 pub fn survey_step(part: &Part) -> f64 {
-    (part.facts.volume_mm3 / 250_000.0).cbrt()
+    (part.facts.volume_mm3 / SURVEY).cbrt()
 }
 
 /// Thickness below which none is made to reach a density: three steps of the finest grid. mm.
@@ -104,54 +113,135 @@ fn auto_step(part: &Part, recipe: &Recipe, linked: &Linked, cells: bool) -> f64 
     floor_two(wanted.clamp(longest * LEAST, longest / 24.0))
 }
 
-/// Peak memory in MB: bits of the grid, and what each border triangle costs while meshing.
-fn memory(part: &Part, linked: &Linked, step: f64) -> f64 {
-    let size = part.mesh.bounds().size() / step + 4.0;
-    let bits = BITS * size.x * size.y * size.z / 8.0;
-    let part_tree = part.mesh.triangles.len() as f64 * 400.0;
-    60.0 + (bits + part_tree + raw_triangles(linked.area_mm2(), step) * BYTES_PER_TRIANGLE) / 1e6
+/// Fillings of so little of the part that the density of their cells cannot be told as closely as it is asked for.
+fn small_fillings<'a>(part: &'a Part, recipe: &'a Recipe, linked: &'a Linked) -> impl Iterator<Item = Note> + 'a {
+    let own = recipe.zones.list.iter().zip(&linked.own).filter_map(|(z, f)| Some((z, z.own_fill()?, f.as_ref()?)));
+    own.filter_map(|(zone, fill, filled)| {
+        let asked = matches!(fill.thicken, Thicken::RelativeDensity { .. });
+        // Half a cell more or less, in a place of few cells; and the samples by which the thickness is found.
+        let cells = filled.fill_volume_mm3 / filled.cell_mm.powi(3);
+        let samples = filled.fill_volume_mm3 / part.facts.volume_mm3 * SURVEY;
+        let density = filled.density_percent / 100.0;
+        let off = 200.0 * (density * (1.0 - density) / samples.max(1.0)).sqrt();
+        (asked && filled.fill_volume_mm3 > 0.0 && (cells < 1.0 || off > 1.0)).then(|| Note {
+            text: format!(
+                "“{}” holds {cells:.1} cells: its density of {:.0} % will be right to about {:.0} points only.",
+                zone.name,
+                filled.density_percent,
+                off.max(2.0).ceil()
+            ),
+            place_mm: zone.place.middle(),
+        })
+    })
 }
 
+/// What the grid gives and what reduction leaves of it.
+struct Triangles {
+    raw: f64,
+    kept: f64,
+}
+
+impl Triangles {
+    /// Of surfaces with an `error` of reduction, in mm, on a grid of this step. Triangles on a curved surface are as large as
+    /// the error allows along both principal curvatures; none are smaller than the grid's.
+    fn of(part: &Part, linked: &Linked, error: f64, step: f64) -> Triangles {
+        let dense = raw_triangles(1.0, step);
+        let raw = raw_triangles(linked.area_mm2(), step);
+        if error <= 0.0 {
+            return Triangles { raw, kept: raw };
+        }
+        let per_area = |bend: f64| {
+            let wanted = CURVED * bend / error;
+            dense / (1.0 + (dense / wanted.max(1e-12)).powf(FALL))
+        };
+        let mean = |bends: &[f64]| bends.iter().map(|b| per_area(*b)).sum::<f64>() / bends.len().max(1) as f64;
+        // On the part's own faces, to which the mesh is true, some triangles stay at every edge of its facets.
+        let own = 1.0 / (1.0 / dense + 1.0 / (AT_SOFT * part.chords().soft_edges()));
+        let of_fill = |f: &super::Filled| {
+            let density = (f.density_percent / 100.0).clamp(0.0, 1.0);
+            let lattice = mean(&f.bends);
+            // Where the lattice ends at a face runs an edge, whose length per area follows from the lattice's surface
+            // (Underwood 1970); along it triangles are as long as on the lattice beside it.
+            let per_volume = f.lattice_area_mm2 / f.fill_volume_mm3.max(1e-9);
+            let edge = std::f64::consts::FRAC_PI_4 * per_volume * (f.open_area_mm2 + f.solid_area_mm2);
+            f.lattice_area_mm2 * lattice
+                + AT_EDGES * edge * lattice.max(own).sqrt()
+                + own * (f.open_area_mm2 * density + f.solid_area_mm2 * (1.0 - density))
+        };
+        let kept = linked.fills().map(of_fill).sum::<f64>() + own * linked.solid_open_area_mm2;
+        Triangles { raw, kept: kept.min(raw) }
+    }
+}
+
+/// Triangles per area on a curved surface, times the error and over the curvature.
+const CURVED: f64 = 1.0;
+/// How sharply they stop short of the grid's own.
+const FALL: f64 = 1.3;
+/// Triangles at an edge between facets of a curved face.
+const AT_SOFT: f64 = 7.0;
+/// Triangles along an edge, over its length and the root of their number per area.
+const AT_EDGES: f64 = 2.0;
+
+/// Peak memory in MB: bits of the grid, what a stretch of the surface takes while it is made, and what is left of all.
+fn memory(part: &Part, recipe: &Recipe, linked: &Linked, step: f64) -> f64 {
+    let Triangles { raw, kept } = Triangles::of(part, linked, recipe.mesh.reduce_mm, step);
+    let size = part.mesh.bounds().size() / step + 4.0;
+    let load = Load::of(part, recipe, linked, step, [raw, kept]);
+    let arrays = ARRAYS + load.near + linked.own.iter().flatten().count() as f64;
+    let bits = arrays * size.x * size.y * size.z / 8.0;
+    // A stretch has some layers at least.
+    let layers = (size.z / LEAST_LAYERS).max(1.0);
+    let stretch = if recipe.mesh.smoothing > 0 { raw } else { raw.min(streamed::STRETCH as f64).max(raw / layers) };
+    let part_tree = part.mesh.triangles.len() as f64 * 300.0;
+    // While stretches are made what is left of them waits; then all of it is looked at.
+    let (making, looking) = (stretch * PER_RAW + kept * WAITING, kept * PER_KEPT);
+    BASE_MB + (bits + part_tree + making.max(looking)) / 1e6
+}
+
+/// What the program holds in any case.
+const BASE_MB: f64 = 60.0;
 /// Bits that are held for every sample of the grid.
-const BITS: f64 = 5.0;
-// Measured on the bracket and on cubes from 0.2 to 0.5 mm: see benches/figures.rs.
-const BYTES_PER_TRIANGLE: f64 = 190.0;
-const SECONDS_PER_TRIANGLE: f64 = 2.4e-6;
-const SECONDS_PER_SAMPLE: f64 = 4.0e-9;
+const ARRAYS: f64 = 5.0;
+/// Layers of a stretch with those around it.
+const LEAST_LAYERS: f64 = 40.0;
+/// Bytes for a triangle of a stretch; for one that is left, while it waits; and while it is looked at. Measured on brackets
+/// and cubes: see benches/figures.rs.
+const PER_RAW: f64 = 200.0;
+const WAITING: f64 = 50.0;
+const PER_KEPT: f64 = 170.0;
 
 /// What a final run will take, of which it may use up to `memory_cap_mb` of memory.
 pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked, memory_cap_mb: f64) -> Prediction {
     let cell = linked.finest().cell_mm;
     let step_mm = recipe.mesh.step_mm.unwrap_or_else(|| auto_step(part, recipe, linked, true));
-    let area = linked.area_mm2();
-    let raw = raw_triangles(area, step_mm);
-    let size = part.mesh.bounds().size() / step_mm;
-    let memory_mb = memory(part, linked, step_mm);
-    let seconds = 0.05 + raw * SECONDS_PER_TRIANGLE + size.x * size.y * size.z * SECONDS_PER_SAMPLE;
+    let Triangles { raw, kept } = Triangles::of(part, linked, recipe.mesh.reduce_mm, step_mm);
+    let memory_mb = memory(part, recipe, linked, step_mm);
+    let stages = Load::of(part, recipe, linked, step_mm, [raw, kept]).seconds();
+    let seconds = stages.iter().map(|s| s.seconds).sum();
     let mut notes = Vec::new();
     let features = thinnest_features(part, recipe, linked);
     let scarcest = Feature::scarcest(&features);
     if let Some(f) = scarcest.filter(|f| f.thickness_mm / step_mm < f.whole - 1e-6) {
-        notes.push(format!(
+        let text = format!(
             "A step of {step_mm} mm is coarse for {} of {:.2} mm: {} mm or less shows it whole.",
             f.name,
             f.thickness_mm,
             floor_two(f.thickness_mm / f.whole)
-        ));
+        );
+        notes.push(Note { text, place_mm: f.place_mm });
     }
-    // What reduction leaves: curved surface of radius about the cell, within the error bound.
-    let error = recipe.mesh.reduce_mm;
-    let kept = if error > 0.0 { (area * 1.2 / (error * cell)).min(raw) } else { raw };
+    notes.extend(small_fillings(part, recipe, linked));
     let too_large = (memory_mb > memory_cap_mb).then(|| {
-        let memory_at = |step: f64| memory(part, linked, step);
+        let memory_at = |step: f64| memory(part, recipe, linked, step);
         TooLarge { memory_mb, memory_cap_mb, seconds, step_mm, cell_mm: cell, scarcest }.refusal(&memory_at)
     });
-    notes.extend(too_large.iter().map(|e| format!("{} {}", e.message, e.hint)));
+    notes.extend(too_large.iter().map(|e| Note::from(format!("{} {}", e.message, e.hint))));
     Prediction {
         step_mm,
         raw_triangles: raw as u64,
         triangles: kept as u64,
         seconds,
+        stages,
         memory_mb,
         crumb_mm3: recipe.mesh.crumb(cell),
         notes,

@@ -10,7 +10,7 @@ use ulmix_mesh::reduce::{points_within, Gathered, Reducer, Stretch};
 use ulmix_mesh::Bounds;
 
 /// Triangles of a stretch as the grid gives them, about.
-const STRETCH: u64 = 800_000;
+pub const STRETCH: u64 = 800_000;
 
 /// What a surface is made from.
 pub struct Source<'a> {

@@ -22,6 +22,10 @@ pub enum OwnShape {
         size_mm: [f64; 3],
         wall_mm: f64,
         open: bool,
+        /// Radius of the outer corners around z, 0 for sharp; inside it is less by the wall.
+        #[serde(default)]
+        #[schema(required = true)]
+        corner_mm: f64,
     },
     Sphere {
         diameter_mm: f64,
@@ -143,9 +147,10 @@ impl OwnShape {
                 sides(size_mm)?;
                 is("The rounding", *round_mm, 0.0, 0.49 * least(size_mm))
             }
-            OwnShape::HollowBox { size_mm, wall_mm, .. } => {
+            OwnShape::HollowBox { size_mm, wall_mm, corner_mm, .. } => {
                 sides(size_mm)?;
-                is("The wall", *wall_mm, 0.01, 0.49 * least(size_mm))
+                is("The wall", *wall_mm, 0.01, 0.49 * least(size_mm))?;
+                is("The corners' radius", *corner_mm, 0.0, 0.49 * size_mm[0].min(size_mm[1]))
             }
             OwnShape::Sphere { diameter_mm } => is("The diameter", *diameter_mm, LEAST, MOST),
             OwnShape::Cylinder { diameter_mm, height_mm, .. } => {

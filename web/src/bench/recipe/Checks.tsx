@@ -3,6 +3,16 @@ import { useBench } from '../state'
 
 export const showPlace = (place: readonly number[]) => useBench.setState({ look: [...place] as [number, number, number] })
 
+/** Turns the view to a place of a note, where it has one. */
+export function ShowPlace({ place }: { place?: readonly number[] | null }) {
+  if (!place) return null
+  return (
+    <button className="plainbutton" onClick={() => showPlace(place)}>
+      Show
+    </button>
+  )
+}
+
 export function checksSentence(final: RunInfo | null) {
   const checks = final?.report.checks
   if (!checks) return <>Made with the final mesh</>

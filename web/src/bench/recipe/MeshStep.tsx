@@ -3,6 +3,7 @@ import { useEffect, useState } from 'react'
 import type { Job, Project, Recipe, RunInfo, Stage } from '../../api/client'
 import { plain, seconds, triangles } from '../../shared/format'
 import { cancelFinal, edit, startFinal, useBench, underWay } from '../state'
+import { ShowPlace } from './Checks'
 import { SwitchLine } from './Lines'
 import { Value } from './Value'
 
@@ -10,9 +11,9 @@ const stages: { stage: Stage; title: string; share: number }[] = [
   { stage: 'thickness', title: 'Thickness and density', share: 0.01 },
   { stage: 'zones', title: 'Part and zones on the grid', share: 0.03 },
   { stage: 'lattice', title: 'Lattice', share: 0.03 },
-  { stage: 'surface', title: 'Closed surface', share: 0.28 },
-  { stage: 'finish', title: 'Reducing', share: 0.5 },
-  { stage: 'report', title: 'Checking', share: 0.15 },
+  { stage: 'surface', title: 'Closed surface, with fewer triangles', share: 0.65 },
+  { stage: 'finish', title: 'Loose pieces and rounding', share: 0.08 },
+  { stage: 'report', title: 'Checking', share: 0.2 },
 ]
 
 export function meshSentence(project: Project, info: RunInfo | undefined, job: Job | null) {
@@ -100,8 +101,8 @@ export function MeshStep() {
         </dl>
       )}
       {p?.notes.map((n) => (
-        <p key={n} className="remark">
-          {n}
+        <p key={n.text} className="remark">
+          {n.text} <ShowPlace place={n.place_mm} />
         </p>
       ))}
       {project.interrupted && !making && <p className="remark">The last final run was cut off when Ulmix stopped. Nothing else is lost: make it again.</p>}

@@ -29,7 +29,7 @@ export function Steps() {
   const failed = info?.report.checks?.filter((c) => c.verdict !== 'pass').length ?? 0
   const final = project.finished ?? null
   // Those about the grid belong to the step Mesh.
-  const notes = info?.report.notes.filter((n) => !info.prediction.notes.includes(n.text)) ?? []
+  const notes = info?.report.notes.filter((n) => !info.prediction.notes.some((known) => known.text === n.text)) ?? []
   const making = underWay(job)
 
   const list: { step: Step; title: string; sentence: ReactNode; body: () => ReactNode; mark: Mark }[] = [

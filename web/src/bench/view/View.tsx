@@ -2,7 +2,7 @@ import { InputNumber, Segmented, Select, Tooltip } from 'antd'
 import { useEffect, useRef, useState } from 'react'
 import { api, type FaceInfo } from '../../api/client'
 import { area, mm } from '../../shared/format'
-import { showPlace } from '../recipe/Checks'
+import { ShowPlace } from '../recipe/Checks'
 import { facesOf, numbersOf, withFaces } from '../recipe/faceRules'
 import { fillingOf, useFilling } from '../recipe/filling'
 import { choiceOf, useChoices, withStructure } from '../recipe/structureRules'
@@ -361,12 +361,7 @@ function Notes() {
       )}
       {notes.map((n) => (
         <p key={n.text}>
-          {n.text}
-          {n.place_mm && (
-            <button className="plainbutton" onClick={() => showPlace(n.place_mm ?? [])}>
-              Show
-            </button>
-          )}
+          {n.text} <ShowPlace place={n.place_mm} />
         </p>
       ))}
     </div>
