@@ -276,6 +276,18 @@ pub fn pieces(name: &str, clean: &Clean) -> Vec<(String, TriMesh)> {
     (0..outer.len()).map(body).collect()
 }
 
+/// Why a mesh of several pieces is one body all the same.
+pub fn kept_together(clean: &Clean) -> Option<String> {
+    let t = &clean.topology;
+    let outer = piece_volumes(&clean.mesh, &t.piece_of, t.pieces).iter().filter(|v| **v > 0.0).count();
+    match outer {
+        0 | 1 => None,
+        n if n > MOST => Some(format!("{n} pieces stay one body: up to {MOST} are told apart")),
+        n if !t.closed() => Some(format!("{n} pieces stay one body: they are told apart only where all are closed")),
+        _ => None,
+    }
+}
+
 /// Gives names that are taken a number.
 pub fn unlike(names: &mut [&mut String]) {
     for n in 1..names.len() {
@@ -385,5 +397,22 @@ mod tests {
         let mut names = ["Pin".to_owned(), "Pin".into(), "Pin 2".into(), "Pin".into()];
         unlike(&mut names.iter_mut().collect::<Vec<_>>());
         assert_eq!(names, ["Pin", "Pin 2", "Pin 2 2", "Pin 3"]);
+    }
+
+    #[test]
+    fn a_file_of_many_pieces_says_why_it_is_one_body() {
+        let cubes = |count: usize| {
+            let mut all = TriMesh::default();
+            for n in 0..count {
+                let low = DVec3::X * 3.0 * n as f64;
+                all.append(&TriMesh::cuboid(low, low + 2.0));
+            }
+            clean(&all, &Mend::default(), None).unwrap()
+        };
+        assert_eq!((pieces("Part", &cubes(MOST)).len(), kept_together(&cubes(MOST))), (MOST, None));
+        let many = cubes(MOST + 3);
+        assert_eq!(pieces("Part", &many).len(), 1);
+        assert!(kept_together(&many).unwrap().starts_with("51 pieces stay one body"));
+        assert_eq!(kept_together(&cubes(1)), None);
     }
 }

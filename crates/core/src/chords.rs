@@ -113,6 +113,8 @@ mod tests {
         };
         assert_eq!(edges(&TriMesh::cuboid(DVec3::ZERO, DVec3::ONE)), 0.0);
         let ball = TriMesh::sphere(10.0, 4);
-        assert_eq!(edges(&ball), 1.5 * ball.triangles.len() as f64);
+        // Nearly all: a few triangles of the ball lie in one plane.
+        let share = edges(&ball) / (1.5 * ball.triangles.len() as f64);
+        assert!((0.9..=1.0).contains(&share), "{share}");
     }
 }

@@ -1,6 +1,6 @@
 //! The part: what came in, made ready to be filled, and the facts about it.
 
-use crate::bodies::{clean, is_solid, joined, named, pieces, unlike, Body, BodyFacts, Clean, Corrected};
+use crate::bodies::{clean, is_solid, joined, kept_together, named, pieces, unlike, Body, BodyFacts, Clean, Corrected};
 use crate::chords::Chords;
 use crate::near::brought_near;
 use crate::own_shapes;
@@ -339,6 +339,7 @@ fn cleaned(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Cleaned, Form
         };
         out.defects.extend(of(defects(&clean)));
         out.changes.extend(of(changes(&clean)));
+        out.changes.extend(of(kept_together(&clean).into_iter().collect()));
         out.corrected = out.corrected.with(clean.corrected);
         out.found.extend(pieces(&name, &clean));
         if step.mend.remakes() {

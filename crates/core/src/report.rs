@@ -2,13 +2,13 @@
 
 use crate::asked::{as_asked, expected_bodies, AsAsked, Case, Gauged};
 use crate::check::{checks_given, Check};
-use crate::lattice::{meeting::meeting, own_cell};
+use crate::lattice::{meeting::meeting, own_cell, Facts};
 use crate::note::Note;
 use crate::part::Part;
 use crate::pipeline::finish::{Removed, Solid};
 use crate::pipeline::plan::Prediction;
 use crate::pipeline::{Filled, Linked};
-use crate::recipe::{CellKind, Filling, Kind, Recipe, Role, SeededKind, Thicken};
+use crate::recipe::{CellKind, Filling, Kind, Layout, Recipe, Role, SeededKind, Thicken};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
@@ -235,6 +235,15 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
     };
     if recipe.fillings().iter().zip(linked.fills()).any(none_inside) {
         out.push("None of the own points lies inside the part. They are read in mm, in the part's axes.".into());
+    }
+    let all_on_surface = |(f, l): (&Filling, &Filled)| {
+        let found = |s: &Facts| s.seeds == 0 && s.surface_seeds > 0;
+        f.structure.kind.seeded() && f.structure.seeds.layout == Layout::Both && l.structure.as_ref().is_some_and(found)
+    };
+    if recipe.fillings().iter().zip(linked.fills()).any(all_on_surface) {
+        out.push(
+            "No seed point lies inside: those on the surface leave no room. Choose more points inside, or smaller cells.".into(),
+        );
     }
     if mesh.triangles.is_empty() {
         out.push(

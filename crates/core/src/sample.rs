@@ -171,11 +171,15 @@ enum Field<'a> {
 }
 
 impl Field<'_> {
-    /// Distance of the point from the surface, negative inside; `limit` bounds it.
-    fn distance(&self, p: DVec3, limit: f64) -> f64 {
+    /// Distance of the point from the surface, negative inside; `limit` bounds it. And how far around it all points belong,
+    /// or do not, alike.
+    fn look(&self, p: DVec3, limit: f64) -> (f64, f64) {
         match self {
-            Field::Inside(part) => part.value_within(p, limit),
-            Field::Near { surface, .. } => surface.nearest(p, limit * limit).map_or(limit, |n| n.distance_squared.sqrt()),
+            Field::Inside(part) => part.value_and_reach(p, limit),
+            Field::Near { surface, depth } => {
+                let d = surface.nearest(p, limit * limit).map_or(limit, |n| n.distance_squared.sqrt());
+                (d, (d - depth).abs())
+            }
         }
     }
 
@@ -184,14 +188,6 @@ impl Field<'_> {
         match self {
             Field::Inside(_) => d < 0.0,
             Field::Near { depth, .. } => d < *depth,
-        }
-    }
-
-    /// Do all points within `radius` of `centre`, which lies at `d`, belong or not alike?
-    fn settled(&self, centre: DVec3, d: f64, radius: f64) -> bool {
-        match self {
-            Field::Inside(part) => d.abs() > radius && part.one_sided(centre, d.abs(), radius),
-            Field::Near { depth, .. } => (d - depth).abs() > radius,
         }
     }
 }
@@ -230,9 +226,9 @@ impl Slab<'_> {
         }
         let half = (size - 1) as f64 * 0.5 * self.grid.step;
         let centre = self.grid.at(low.x, low.y, low.z) + half;
-        let d = self.field.distance(centre, limit);
+        let (d, alike) = self.field.look(centre, limit);
         let radius = half * 3f64.sqrt() + 1e-9 * self.grid.step;
-        if size == 1 || self.field.settled(centre, d, radius) {
+        if size == 1 || alike > radius {
             if self.field.holds(d) {
                 self.fill(low, size);
             }

@@ -2,11 +2,12 @@
 
 use glam::DVec3;
 use ulmix_core::check::{worst, Check, CheckGroup, Verdict};
+use ulmix_core::lattice::clean::StrutState;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, RunError, Unwatched};
 use ulmix_core::recipe::{
-    CellKind, ExtrudedKind, Form, GivenKind, Joins, Kind, OwnStruts, Place, Recipe, Role, SeededKind, Skin, Stand, StrutSection,
-    SurfaceKind, Thicken, Zone,
+    CellKind, ExtrudedKind, Form, GivenKind, Joins, Kind, Layout, OwnFill, OwnStruts, Place, Recipe, Role, SeededKind, Skin,
+    Stand, StrutSection, SurfaceKind, Thicken, Zone,
 };
 use ulmix_mesh::{Topology, TriMesh};
 
@@ -238,7 +239,7 @@ fn what_does_not_fit_is_refused_with_what_would() {
     let Err(RunError::TooLarge(e)) = small.run(&part, &r, Quality::Final, &Unwatched) else { panic!("it is refused") };
     assert!(e.message.contains("4.0 GB may be used") && e.field == "mesh.step_mm", "{e:?}");
     assert!(e.hint.contains("through walls, which loses them") && e.hint.contains("cells of about"), "{e:?}");
-    assert!(prediction.notes.iter().any(|n| n.contains("It fits with a grid step")), "{prediction:?}");
+    assert!(prediction.notes.iter().any(|n| n.text.contains("It fits with a grid step")), "{prediction:?}");
     // A draft is made all the same.
     assert!(small.run(&part, &r, Quality::Drag, &Unwatched).is_ok());
 }
@@ -293,5 +294,87 @@ fn a_mesh_that_is_turned_on_the_bed_is_sound_as_it_leaves() {
             let off = back.points.iter().zip(&leaving.points).map(|(a, b)| a.distance(*b)).fold(0.0, f64::max);
             assert!(off < 1e-9, "the part's axes and the bed's hold the same mesh: {off}");
         }
+    }
+}
+
+#[test]
+fn a_file_is_held_against_the_recipe_it_was_made_by_and_against_another() {
+    let part = Part::prepare(&TriMesh::sphere(15.0, 5)).unwrap();
+    let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 9.0, 1.2);
+    r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }];
+    r.mesh.step_mm = Some(0.33);
+    r.stand = Some(Stand { down: [0.3, -0.2, -1.0], turn_deg: 20.0, ..Stand::default() });
+    let pipeline = Pipeline::new(1 << 28);
+    let leaves = pipeline.run(&part, &r, Quality::Final, &Unwatched).unwrap().solid.as_it_leaves();
+    let judged = |r: &Recipe, mesh: &TriMesh| pipeline.judge(&part, r, mesh.clone(), &Unwatched);
+    let found = judged(&r, &leaves).unwrap();
+    assert_eq!(worst(found.iter().filter(|c| c.id != "sealed_voids")), Verdict::Pass, "{found:#?}");
+    assert!(["density", "thickness", "reached"].iter().all(|id| found.iter().any(|c| c.id == *id)), "{found:#?}");
+    // Made by thinner walls, it is too heavy for these.
+    let verdict = |found: &[Check], id: &str| found.iter().find(|c| c.id == id).unwrap().verdict;
+    let thinner = Recipe { thicken: Thicken::Thickness { thickness_mm: 0.9 }, ..r.clone() };
+    let found = judged(&thinner, &leaves).unwrap();
+    assert_eq!([verdict(&found, "density"), verdict(&found, "thickness")], [Verdict::Fail; 2], "{found:#?}");
+    // An open surface is told to be one, and not measured.
+    let found = judged(&r, &leaves.filtered(|t| t != 7)).unwrap();
+    assert_eq!([verdict(&found, "open_edges"), verdict(&found, "as_asked")], [Verdict::Fail, Verdict::Look]);
+    // Where it lay on the bed cannot be told of something else.
+    let Err(RunError::Recipe(e)) = judged(&r, &TriMesh::sphere(9.0, 3)) else { panic!("it is refused") };
+    assert_eq!(e.field, "stand");
+}
+
+#[test]
+fn what_cannot_be_right_is_said_before_the_run_with_its_place() {
+    let part = block(DVec3::splat(40.0));
+    let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 8.0, 1.2);
+    let own = OwnFill {
+        structure: r.structure.clone(),
+        thicken: Thicken::RelativeDensity { percent: 30.0 },
+        joins: r.joins,
+        blend_mm: 0.0,
+        loose_ends: false,
+    };
+    let place = Place::Box { centre_mm: [20.0, 20.0, 39.5], size_mm: [12.0, 12.0, 1.0], rotation_deg: [0.0; 3] };
+    r.zones.list = vec![Zone { own: Some(Box::new(own)), ..Zone::new("Lid", Role::Fill, place) }];
+    let (_, prediction) = Pipeline::new(0).foresee(&part, &r, &Unwatched).unwrap();
+    let note = prediction.notes.iter().find(|n| n.text.contains("“Lid” holds 0.3 cells")).expect("it is said");
+    assert_eq!(note.place_mm, Some([20.0, 20.0, 39.5]));
+    // Points on the surface that leave no room inside.
+    let mut crowded = recipe(&part, Kind::Seeded(SeededKind::Voronoi), 8.0, 0.4);
+    crowded.structure.seeds.layout = Layout::Both;
+    crowded.structure.seeds.surface_count = Some(2000);
+    let o = Pipeline::new(0).run(&part, &crowded, Quality::Drag, &Unwatched).unwrap();
+    assert!(o.report.notes.iter().any(|n| n.text.starts_with("No seed point lies inside")), "{:?}", o.report.notes);
+}
+
+#[test]
+fn cells_are_called_closed_only_where_some_are() {
+    let noted = |size: DVec3| {
+        let part = block(size);
+        let o = run(&part, &recipe(&part, Kind::Seeded(SeededKind::VoronoiWalls), 9.0, 0.9));
+        o.report.notes.iter().any(|n| n.text.starts_with("Cells are closed"))
+    };
+    assert!(noted(DVec3::splat(30.0)));
+    // The surface of a thin plate cuts every cell.
+    assert!(!noted(DVec3::new(40.0, 30.0, 3.0)));
+}
+
+#[test]
+fn delaunay_struts_are_drawn_in_the_part_only() {
+    // Two legs with a gap between them.
+    let mut fork = TriMesh::cuboid(DVec3::ZERO, DVec3::new(10.0, 30.0, 10.0));
+    fork.append(&TriMesh::cuboid(DVec3::new(20.0, 0.0, 0.0), DVec3::new(30.0, 30.0, 10.0)));
+    fork.append(&TriMesh::cuboid(DVec3::new(0.0, 30.5, 0.0), DVec3::new(30.0, 40.0, 10.0)));
+    let part = Part::prepare(&fork).unwrap();
+    let mut r = recipe(&part, Kind::Seeded(SeededKind::Delaunay), 9.0, 1.0);
+    r.structure.seeds.net = false;
+    let (net, states) = Pipeline::new(0).skeleton(&part, &r, None, &Unwatched).unwrap().unwrap();
+    assert!(net.struts.len() > 20);
+    for (s, state) in net.struts.iter().zip(states) {
+        // Those of a net follow the surface from triangle to triangle.
+        let may = if state == StrutState::Net { 0.5 } else { 1e-6 };
+        let [a, b] = net.ends(*s);
+        let past = (1..10).map(|n| part.distance.value(a.lerp(b, n as f64 / 10.0))).fold(f64::MIN, f64::max);
+        assert!(past < may, "{a} to {b} runs {past} mm outside");
     }
 }

@@ -78,7 +78,7 @@ fn an_open_hull_becomes_a_shell_that_is_filled() {
 #[test]
 fn a_pocket_is_filled_by_the_faces_around_it() {
     let size_mm = [40.0, 30.0, 20.0];
-    let hollow = own_shapes::mesh(&OwnShape::HollowBox { size_mm, wall_mm: 4.0, open: true });
+    let hollow = own_shapes::mesh(&OwnShape::HollowBox { size_mm, wall_mm: 4.0, open: true, corner_mm: 0.0 });
     let plain = Part::prepare(&hollow).unwrap();
     let inside = |p: DVec3| p.x.abs() < 16.5 && p.y.abs() < 11.5 && p.z > 3.9;
     // The rim around the opening lies higher than the middle of any wall.

@@ -102,21 +102,22 @@ impl SignedDistance {
         }
     }
 
-    /// As [`value`](Self::value), for a point known to be closer than `limit`.
-    pub fn value_within(&self, p: DVec3, limit: f64) -> f64 {
-        self.query(p, limit).map_or_else(|| self.value(p), |q| q.0)
-    }
-
-    /// Does every point within `radius` of `p` lie on the same side, `d` being the distance at `p`?
+    /// As [`value`](Self::value), for a point known to be closer than `limit`; and how far around it all points lie on the
+    /// same side.
     /// Across a hole the border is where the winding number passes a half, away from any triangle;
     /// the number's slope there is bounded by the distance from the hole's rim, as for the field of
     /// a current along it (Biot & Savart).
-    pub fn one_sided(&self, p: DVec3, d: f64, radius: f64) -> bool {
-        d > radius
-            && match &self.sign {
-                Sign::Normals { .. } => true,
-                Sign::Winding(dipoles) => (self.winding(dipoles, p) - 0.5).abs() > 0.75 * radius / d,
+    pub fn value_and_reach(&self, p: DVec3, limit: f64) -> (f64, f64) {
+        let near = self.bvh.nearest(p, limit * limit).or_else(|| self.bvh.nearest(p, f64::INFINITY));
+        let Some(near) = near else { return (f64::INFINITY, f64::INFINITY) };
+        let d = near.distance_squared.sqrt();
+        match &self.sign {
+            Sign::Normals { .. } => (if self.inside_given(p, &near) { -d } else { d }, d),
+            Sign::Winding(dipoles) => {
+                let winding = self.winding(dipoles, p);
+                (if winding > 0.5 { -d } else { d }, d.min((winding - 0.5).abs() * d / 0.75))
             }
+        }
     }
 
     fn inside_given(&self, p: DVec3, near: &Nearest) -> bool {

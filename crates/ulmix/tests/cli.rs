@@ -53,6 +53,29 @@ fn build_gives_the_same_bytes_on_one_and_two_threads_and_check_agrees() {
 }
 
 #[test]
+fn a_file_is_checked_against_the_recipe_it_was_made_by() {
+    let dir = tempfile::tempdir().unwrap();
+    let (recipe, part) = quick_demo(dir.path());
+    let out = dir.path().join("out.3mf");
+    assert!(ulmix(&["build", &recipe, "--part", &part, "-o", text(&out)]).status.success());
+    let check = |recipe: &str| ulmix(&["check", text(&out), "--recipe", recipe, "--part", &part, "--json"]);
+    let told = |o: &Output| serde_json::from_slice::<Value>(&o.stdout).unwrap();
+    let o = check(&recipe);
+    assert_eq!(o.status.code(), Some(0), "{:#}", told(&o));
+    assert!(told(&o)["checks"].as_array().unwrap().iter().any(|c| c["group"] == "as_asked" && c["id"] == "density"));
+    // The same file by a recipe with walls half as thick.
+    let mut r: Value = serde_json::from_slice(&std::fs::read(&recipe).unwrap()).unwrap();
+    r["thicken"]["thickness_mm"] = 1.4.into();
+    let other = dir.path().join("other.json");
+    std::fs::write(&other, r.to_string()).unwrap();
+    let o = check(text(&other));
+    assert_eq!(o.status.code(), Some(1));
+    let failed = |c: &Value| c["id"] == "thickness" && c["verdict"] == "fail" && c["hint"].is_string();
+    assert!(told(&o)["checks"].as_array().unwrap().iter().any(failed), "{:#}", told(&o));
+    assert_eq!(ulmix(&["check", text(&out), "--part", &part]).status.code(), Some(2), "a part belongs to a recipe");
+}
+
+#[test]
 fn exit_codes_tell_bad_meshes_from_bad_input() {
     let dir = tempfile::tempdir().unwrap();
     let file = |name: &str, bytes: &[u8]| {

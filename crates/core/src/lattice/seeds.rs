@@ -65,18 +65,38 @@ impl Scattered {
     }
 
     /// Standard deviation over mean of the volumes of the inner points' cells, each over that of a cell of the size
-    /// there. `volumes` are those of all cells.
+    /// there. `volumes` are those of all cells. Where all points lie on the surface it is that of the areas around them.
     pub fn unevenness(&self, volumes: &[f64], region: &dyn Region) -> f64 {
         let inner = self.points()[..self.inside].par_iter().zip(volumes);
-        let volumes: Vec<f64> = inner.map(|(p, v)| v / region.size(*p).powi(3)).collect();
-        let n = volumes.len().max(1) as f64;
-        let mean = volumes.iter().sum::<f64>() / n;
-        let spread = volumes.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / n;
+        let room: Vec<f64> = match self.inside {
+            0 => self.areas(region),
+            _ => inner.map(|(p, v)| v / region.size(*p).powi(3)).collect(),
+        };
+        let n = room.len().max(1) as f64;
+        let mean = room.iter().sum::<f64>() / n;
+        let spread = room.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / n;
         if mean > 0.0 {
             spread.sqrt() / mean
         } else {
             0.0
         }
+    }
+}
+
+impl Scattered {
+    /// Of every point on the surface, a number in proportion to the area around it, in cells of the size there: the square of
+    /// its mean distance from those around it.
+    fn areas(&self, region: &dyn Region) -> Vec<f64> {
+        /// As many lie around a point where all areas are alike.
+        const AROUND: usize = 6;
+        let points = &self.points()[..self.on_surface];
+        let grid = PointGrid::new(points);
+        let area = |(n, p): (usize, &DVec3)| {
+            let near = grid.nearest(*p, AROUND, |m| m as usize == n);
+            let mean = near.iter().map(|f| f.0).sum::<f64>() / near.len().max(1) as f64;
+            (mean / region.size(*p)).powi(2)
+        };
+        points.par_iter().enumerate().map(area).collect()
     }
 }
 
@@ -426,6 +446,18 @@ mod tests {
         let volume: f64 = Cells::default().facts(s.points(), s.points().len(), &s.bounds).iter().map(|f| f.volume).sum();
         let size = s.bounds.high - s.bounds.low;
         assert!((volume / (size.x * size.y * size.z) - 1.0).abs() < 1e-6, "{volume}");
+    }
+
+    #[test]
+    fn points_on_the_surface_alone_are_told_how_uneven_they_are() {
+        let of = |spread: Spread, rounds: u32| {
+            let seeds = Seeds { layout: Layout::Surface, spread, rounds, surface_count: Some(400), ..Seeds::default() };
+            let (_, s) = in_ball(&seeds);
+            assert_eq!(s.inside, 0);
+            unevenness(&s, &ALIKE)
+        };
+        let [loose, even] = [of(Spread::Loose, 0), of(Spread::Even, 0)];
+        assert!(loose > 0.3 && (0.02..0.2).contains(&even), "{loose} {even}");
     }
 
     #[test]

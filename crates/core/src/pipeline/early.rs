@@ -6,7 +6,7 @@ use crate::lattice::finer::{self, Site};
 use crate::lattice::make::{self, SeedCells};
 use crate::lattice::skeleton::Skeleton;
 use crate::part::Part;
-use crate::recipe::Recipe;
+use crate::recipe::{Kind, Recipe, SeededKind};
 use crate::zoned::Regions;
 use glam::DVec3;
 
@@ -25,6 +25,10 @@ impl Pipeline {
         let bare = self.bare(part, recipe, &filling, true, watch)?.0;
         let Some(mut net) = make::skeleton_of(part, filling.structure, &*bare) else { return Ok(None) };
         let mut states = states(part, &net, bare.cell());
+        if filling.structure.kind == Kind::Seeded(SeededKind::Delaunay) {
+            // Points may see each other past a notch of the part.
+            (net, states) = within_part(part, net, states, 0.05 * bare.cell());
+        }
         if let Some(within) = Within::of(part, recipe, number) {
             let shown = net.struts.iter().copied().zip(states).filter(|(s, _)| within.reached_by(net.ends(*s)));
             (net.struts, states) = shown.unzip();
@@ -58,6 +62,36 @@ impl Pipeline {
         }
         Ok(found)
     }
+}
+
+/// What of struts lies in the part, those that leave it in pieces. Those of a net stay that lie within `near` mm of the surface.
+fn within_part(part: &Part, net: Skeleton, states: Vec<StrutState>, near: f64) -> (Skeleton, Vec<StrutState>) {
+    let (mut out, mut kept) = (Skeleton { nodes: net.nodes.clone(), struts: Vec::new() }, Vec::new());
+    let mut hits = Vec::new();
+    for (&s, state) in net.struts.iter().zip(states) {
+        let [a, b] = net.ends(s);
+        let middle = part.distance.value(a.lerp(b, 0.5));
+        part.distance.segment_hits(a, b, &mut hits);
+        let on_surface = state == StrutState::Net && middle.abs() < near;
+        if on_surface || hits.is_empty() {
+            if on_surface || middle < 0.0 {
+                out.struts.push(s);
+                kept.push(state);
+            }
+            continue;
+        }
+        let mut cuts: Vec<f64> = hits.iter().map(|h| h.t).chain([0.0, 1.0]).collect();
+        cuts.sort_by(f64::total_cmp);
+        for pair in cuts.windows(2).filter(|c| c[1] - c[0] > 1e-6) {
+            if part.distance.inside(a.lerp(b, 0.5 * (pair[0] + pair[1]))) {
+                let n = out.nodes.len() as u32;
+                out.nodes.extend([a.lerp(b, pair[0]), a.lerp(b, pair[1])]);
+                out.struts.push([n, n + 1]);
+                kept.push(StrutState::Cut);
+            }
+        }
+    }
+    (out, kept)
 }
 
 /// Where a filling fills the part, beside others.

@@ -58,7 +58,7 @@ use resting::Resting;
 use serde::{Deserialize, Serialize};
 use std::any::Any;
 use std::sync::Arc;
-use streamed::Source;
+use streamed::{Source, STRETCH};
 use ulmix_mesh::reduce::Gathered;
 use ulmix_mesh::{Bounds, TriMesh};
 use utoipa::ToSchema;
@@ -302,7 +302,8 @@ impl Pipeline {
         let (cancelled, freed) = (|| watch.cancelled(), || watch.freed());
         let (solid, key) = if quality == Quality::Final {
             let reduce_mm = recipe.mesh.reduce_mm;
-            let source = || Source { signs: &signs, smooth: smooth.as_deref(), shape: &shape, reduce_mm, rounds };
+            let source =
+                || Source { signs: &signs, smooth: smooth.as_deref(), shape: &shape, reduce_mm, rounds, stretch: STRETCH };
             let surface_key = self.key(&[&"reduced surface", &lattice_key, &sharp, &reduce_mm, &rounds]);
             let surface =
                 self.stage(Stage::Surface, &surface_key, watch, gathered_bytes, || source().surface(&[], &freed, &cancelled))?;

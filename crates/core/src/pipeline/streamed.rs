@@ -9,7 +9,7 @@ use rayon::prelude::*;
 use ulmix_mesh::reduce::{points_within, Gathered, Reducer, Stretch};
 use ulmix_mesh::Bounds;
 
-/// Triangles of a stretch as the grid gives them, about.
+/// Triangles of a stretch, where nothing else is asked for.
 pub const STRETCH: u64 = 800_000;
 
 /// What a surface is made from.
@@ -22,16 +22,18 @@ pub struct Source<'a> {
     pub reduce_mm: f64,
     /// Rounds in which the lattice is smoothed before.
     pub rounds: usize,
+    /// Triangles of a stretch as the grid gives them, about.
+    pub stretch: u64,
 }
 
 impl Source<'_> {
     /// The reduced surface; in boxes the grid's triangles stay. `freed` is called where much memory is free again. `None` when
     /// cancelled.
     pub fn surface(&self, kept: &[Bounds], freed: &dyn Fn(), cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Gathered> {
-        let Source { signs, smooth, shape, reduce_mm, rounds } = *self;
+        let Source { signs, smooth, shape, reduce_mm, rounds, stretch } = *self;
         let grid = &shape.zoned.grid;
         // Smoothing passes from layer to layer: there the surface is made whole.
-        let most = if rounds > 0 { u64::MAX } else { STRETCH };
+        let most = if rounds > 0 { u64::MAX } else { stretch };
         let mut reducer = Reducer::new(reduce_mm, faithful(grid.step), cancelled);
         for layers in stretches(signs, most) {
             let made = polygonise_stretch(grid, signs, smooth, shape, Care::Full, layers, cancelled)?;
@@ -51,5 +53,44 @@ impl Source<'_> {
         }
         let surface = reducer.finish();
         (!cancelled()).then_some(surface)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::grid::Grid;
+    use crate::lattice::make;
+    use crate::part::Part;
+    use crate::recipe::{Joins, Structure, Zones};
+    use crate::zoned::{Regions, Zoned};
+    use glam::DVec3;
+    use ulmix_mesh::{Topology, TriMesh};
+
+    #[test]
+    fn many_stretches_give_the_surface_that_one_gives() {
+        let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(18.0, 14.0, 60.0))).unwrap();
+        let regions = Regions::of(&part, &Zones::default());
+        let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.4), &|| false).unwrap();
+        let structure = Structure { cell_mm: [7.0; 3], ..Structure::default() };
+        let lattice = make::structure(&part, &structure, Joins::default(), &|| false).unwrap().thicken(1.3);
+        let shape = Composed::new(&part, &zoned, &regions, &*lattice, 0.0);
+        let signs = shape.signs();
+        let of = |stretch: u64, kept: &[Bounds]| {
+            let source = Source { signs: &signs, smooth: Some(&zoned.fill), shape: &shape, reduce_mm: 0.02, rounds: 0, stretch };
+            source.surface(kept, &|| (), &|| false).unwrap()
+        };
+        let (whole, parts) = (of(u64::MAX, &[]), of(20_000, &[]));
+        assert_eq!(whole.raw_triangles, parts.raw_triangles);
+        assert!(Topology::of(&whole.mesh).sound() && Topology::of(&parts.mesh).sound());
+        assert!((whole.mesh.volume() / parts.mesh.volume() - 1.0).abs() < 1e-4);
+        let ratio = parts.mesh.triangles.len() as f64 / whole.mesh.triangles.len() as f64;
+        assert!((0.95..1.05).contains(&ratio), "{ratio}");
+        // In a box all points of the grid stay, whichever stretches it reaches into.
+        let middle = Bounds { min: DVec3::new(2.0, 2.0, 10.0), max: DVec3::new(9.0, 9.0, 50.0) };
+        let within = |g: &Gathered| g.mesh.points.iter().filter(|p| middle.distance_squared(**p) == 0.0).count();
+        let (all, one, many) = (of(20_000, &[part.mesh.bounds().grown(1.0)]), of(u64::MAX, &[middle]), of(20_000, &[middle]));
+        assert_eq!((within(&one), within(&many)), (within(&all), within(&all)));
+        assert!(within(&all) > 2 * within(&parts));
     }
 }
