@@ -1,6 +1,6 @@
 //! Numbers and checks of a finished mesh: always of what will be exported.
 
-use crate::asked::{as_asked, expected_bodies, AsAsked, Case, Gauged};
+use crate::asked::{as_asked, as_made, expected_bodies, AsAsked, Case, Gauged};
 use crate::check::{checks_given, Check};
 use crate::lattice::{meeting::meeting, own_cell, Facts};
 use crate::note::Note;
@@ -123,9 +123,9 @@ pub fn of_final(case: &Case, prediction: &Prediction, proud_mm3: f64) -> Report 
     let cell = linked.finest().cell_mm;
     let expected = expected_bodies(part, case.regions, case.zoned, solid.apart.is_some(), cell);
     // Each has stretches that one thread alone can do.
-    let (sound, asked) = rayon::join(
+    let (sound, (asked, made)) = rayon::join(
         || checks_given(mesh, Some(expected.all()), solid.crossings.as_deref().unwrap_or_default()),
-        || if mesh.triangles.is_empty() { AsAsked::default() } else { as_asked(case) },
+        || if mesh.triangles.is_empty() { (AsAsked::default(), Vec::new()) } else { (as_asked(case), as_made(case)) },
     );
     // Where something is solid too, what is filled is known better from points of it than from volumes.
     if let Some(percent) = mean_density(linked, &asked.density_percent).filter(|_| linked.solid_volume_mm3 > 0.0) {
@@ -135,7 +135,7 @@ pub fn of_final(case: &Case, prediction: &Prediction, proud_mm3: f64) -> Report 
     notes.extend(prediction.notes.iter().cloned());
     Report {
         notes,
-        checks: Some([sound, asked.checks].concat()),
+        checks: Some([sound, asked.checks, made].concat()),
         gauged: asked.gauged,
         bodies: expected.all(),
         ..with_numbers(known, solid, proud_mm3)
@@ -230,17 +230,18 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
     for filling in recipe.fillings().iter().filter(drawn) {
         out.extend(meeting(&own_cell::struts(&filling.structure.own_cell)).notes());
     }
-    let none_inside = |(f, l): (&Filling, &Filled)| {
-        f.structure.kind.seeded() && f.structure.seeds.own.is_some() && l.structure.as_ref().is_some_and(|s| s.seeds == 0)
-    };
-    if recipe.fillings().iter().zip(linked.fills()).any(none_inside) {
+    // Fillings that grow from seed points of which none lies inside.
+    let none_inside: Vec<(Filling, &Facts)> = recipe
+        .fillings()
+        .into_iter()
+        .zip(linked.fills())
+        .filter_map(|(f, l)| Some((f, l.structure.as_ref()?)))
+        .filter(|(f, facts)| f.structure.kind.seeded() && facts.seeds == 0)
+        .collect();
+    if none_inside.iter().any(|(f, _)| f.structure.seeds.own.is_some()) {
         out.push("None of the own points lies inside the part. They are read in mm, in the part's axes.".into());
     }
-    let all_on_surface = |(f, l): (&Filling, &Filled)| {
-        let found = |s: &Facts| s.seeds == 0 && s.surface_seeds > 0;
-        f.structure.kind.seeded() && f.structure.seeds.layout == Layout::Both && l.structure.as_ref().is_some_and(found)
-    };
-    if recipe.fillings().iter().zip(linked.fills()).any(all_on_surface) {
+    if none_inside.iter().any(|(f, facts)| f.structure.seeds.layout == Layout::Both && facts.surface_seeds > 0) {
         out.push(
             "No seed point lies inside: those on the surface leave no room. Choose more points inside, or smaller cells.".into(),
         );

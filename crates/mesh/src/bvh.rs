@@ -462,4 +462,40 @@ mod tests {
         assert!(Bvh::new(&m).nearest(far, 4.1).is_some());
         assert!(Bvh::new(&TriMesh::default()).nearest(far, f64::INFINITY).is_none());
     }
+
+    #[test]
+    fn corners_in_32_bits_answer_as_those_in_64() {
+        let mut single = TriMesh::sphere(10.0, 4).mapped(|p| p.as_vec3().as_dvec3());
+        // A point that no triangle uses, and that 32 bits do not hold.
+        let mut double = single.clone();
+        double.points.push(DVec3::splat(0.1));
+        single.points.push(DVec3::splat(0.5));
+        let [a, b] = [&single, &double].map(Bvh::new);
+        assert!(matches!((&a.corners, &b.corners), (Corners::Single(_), Corners::Double(_))));
+        assert_eq!(a.bounds(), b.bounds());
+        let mut hits = [Vec::new(), Vec::new()];
+        for n in 0..500 {
+            let p = DVec3::new((n as f64 * 0.7).sin(), (n as f64 * 1.3).cos(), (n as f64 * 0.37).sin()) * 12.0;
+            let told = |t: &Bvh| t.nearest(p, f64::INFINITY).map(|n| (n.triangle, n.point, n.distance_squared));
+            assert_eq!(told(&a), told(&b));
+            a.segment_hits(p, -p, &mut hits[0]);
+            b.segment_hits(p, -p, &mut hits[1]);
+            let sorted = |of: &[SegmentHit]| {
+                let mut all: Vec<(u32, u64)> = of.iter().map(|h| (h.triangle, h.t.to_bits())).collect();
+                all.sort_unstable();
+                all
+            };
+            assert_eq!(sorted(&hits[0]), sorted(&hits[1]));
+        }
+    }
+
+    #[test]
+    fn boxes_in_32_bits_hold_what_they_are_around() {
+        for (n, scale) in [1e-30, 1e-3, 1.0, 1e7, 1e30, 1e300].into_iter().enumerate() {
+            let p = DVec3::new(0.1, -1.0 / 3.0, 0.7) * scale * (1.0 + n as f64);
+            let b = Bounds { min: p.min(-p), max: p.max(-p) };
+            let held = NodeBox::around(&b).bounds();
+            assert!(held.min.cmple(b.min).all() && held.max.cmpge(b.max).all(), "{scale}: {held:?} around {b:?}");
+        }
+    }
 }

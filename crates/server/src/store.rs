@@ -10,7 +10,7 @@ use sha2::{Digest, Sha256};
 use std::path::Path;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{SystemTime, UNIX_EPOCH};
-use ulmix_core::pipeline::cost::{Pace, Paces};
+use ulmix_core::pipeline::pace::{Pace, Paces};
 
 const CHUNK: usize = 1 << 20;
 /// Steps of history that a project keeps.

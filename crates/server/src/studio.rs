@@ -15,7 +15,7 @@ use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use tokio::sync::broadcast;
 use ulmix_core::lattice::clean::StrutState;
 use ulmix_core::part::Part;
-use ulmix_core::pipeline::cost::Paces;
+use ulmix_core::pipeline::pace::Paces;
 use ulmix_core::pipeline::plan::Prediction;
 use ulmix_core::pipeline::{Pipeline, Quality, RunError, Stage};
 use ulmix_core::recipe::Recipe;

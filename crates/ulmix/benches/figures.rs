@@ -15,7 +15,7 @@ use ulmix_core::inspect::inspect;
 use ulmix_core::lattice::finer::Site;
 use ulmix_core::lattice::make::structure as structure_in;
 use ulmix_core::part::Part;
-use ulmix_core::pipeline::cost::Paces;
+use ulmix_core::pipeline::pace::Paces;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
 use ulmix_core::polygonise::{polygonise, Care};
 use ulmix_core::recipe::{

@@ -73,6 +73,12 @@ fn a_file_is_checked_against_the_recipe_it_was_made_by() {
     let failed = |c: &Value| c["id"] == "thickness" && c["verdict"] == "fail" && c["hint"].is_string();
     assert!(told(&o)["checks"].as_array().unwrap().iter().any(failed), "{:#}", told(&o));
     assert_eq!(ulmix(&["check", text(&out), "--part", &part]).status.code(), Some(2), "a part belongs to a recipe");
+    // Bodies apart are not told from a file: that is refused in words.
+    r["mesh"]["apart_mm"] = 0.0.into();
+    std::fs::write(&other, r.to_string()).unwrap();
+    let o = check(text(&other));
+    assert_eq!(o.status.code(), Some(2));
+    assert!(told(&o)["error"].as_str().is_some_and(|e| e.contains("bodies of their own")), "{:#}", told(&o));
 }
 
 #[test]

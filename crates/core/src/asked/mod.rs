@@ -43,7 +43,7 @@ pub struct Case<'a> {
     pub recipe: &'a Recipe,
     pub linked: &'a Linked,
     pub solid: &'a Solid,
-    /// Step of its grid. mm.
+    /// Step of its grid, or of that of the zones where it was not made here. mm.
     pub step: f64,
     /// Zones as asked, on that grid, and what they are.
     pub zoned: &'a Zoned,
@@ -71,7 +71,7 @@ pub struct AsAsked {
     pub gauged: Vec<Option<Gauged>>,
 }
 
-/// Holds a final mesh against what was asked.
+/// Holds a mesh against what was asked, by measuring it.
 pub fn as_asked(case: &Case) -> AsAsked {
     let sites = Sites::of(case);
     let meshes = Meshes::of(case.solid);
@@ -85,10 +85,16 @@ pub fn as_asked(case: &Case) -> AsAsked {
     checks.extend(gauge::checks(case, &sites, &gauged));
     checks.extend(reached::check(case, &meshes, &sites));
     checks.extend(kept::checks(case, &meshes, &sites));
-    checks.extend(leftovers::checks(case));
-    checks.extend(resolution::check(case));
-    let checks = checks.into_iter().map(|c| c.of_group(CheckGroup::AsAsked)).collect();
-    AsAsked { checks, density_percent, gauged }
+    AsAsked { checks: grouped(checks), density_percent, gauged }
+}
+
+/// What the making of a mesh tells of it: what was removed and filled, and how fine the grid was.
+pub fn as_made(case: &Case) -> Vec<Check> {
+    grouped(leftovers::checks(case).into_iter().chain(resolution::check(case)).collect())
+}
+
+fn grouped(checks: Vec<Check>) -> Vec<Check> {
+    checks.into_iter().map(|c| c.of_group(CheckGroup::AsAsked)).collect()
 }
 
 /// A pass up to a limit, worth a look up to twice as much.

@@ -19,14 +19,18 @@
 //! | [`members`], [`bars`], [`index`] | round struts and cell walls, and struts with flat sides, as fields; found through bins of space |
 //! | [`net`] | both as structures, and on a grid |
 //! | [`density`] | thickness and relative density, one from the other |
+//! | [`bending`] | how the surface of a lattice bends |
+//! | [`elimination`] | even points, chosen from a crowd |
 //! | [`make`] | the structure of a recipe in a part |
 
 pub mod axes;
 mod bars;
+mod bending;
 pub mod bulk;
 pub mod clean;
 pub mod course;
 pub mod density;
+mod elimination;
 pub mod finer;
 pub mod foam;
 pub mod from_mesh;

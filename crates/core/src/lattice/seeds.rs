@@ -5,6 +5,7 @@
 //! asked to keep a distance (random sequential addition). Where cells are of different sizes points are as dense as one
 //! over the size's cube, and crowding is measured by the smaller of two sizes. Then they are relaxed ([`super::relaxing`]).
 
+use super::elimination::{eliminated, PLANAR, SPATIAL};
 use super::index::PointGrid;
 use super::region::Region;
 use super::relaxing::{relaxed, Ground, Relaxed, Rest};
@@ -16,8 +17,6 @@ use crate::recipe::seeds::MOST_SEEDS;
 use crate::recipe::{Layout, Seeds, Spread};
 use glam::DVec3;
 use rayon::prelude::*;
-use std::cmp::Ordering;
-use std::collections::BinaryHeap;
 use std::sync::Arc;
 
 /// Points in a space in which cells are as wide as long as high.
@@ -81,11 +80,9 @@ impl Scattered {
             0.0
         }
     }
-}
 
-impl Scattered {
-    /// Of every point on the surface, a number in proportion to the area around it, in cells of the size there: the square of
-    /// its mean distance from those around it.
+    /// The areas around the points on the surface, up to a factor that all have in common: of each point the square of its mean
+    /// distance from those around it, in cells of the size there.
     fn areas(&self, region: &dyn Region) -> Vec<f64> {
         /// As many lie around a point where all areas are alike.
         const AROUND: usize = 6;
@@ -325,59 +322,6 @@ fn mean_density(region: &dyn Region) -> f64 {
     } else {
         found.iter().sum::<f64>() / found.len() as f64
     }
-}
-
-/// A candidate by how crowded it is.
-#[derive(PartialEq)]
-struct Crowded(f64, u32);
-impl Eq for Crowded {}
-impl PartialOrd for Crowded {
-    fn partial_cmp(&self, o: &Crowded) -> Option<Ordering> {
-        Some(self.cmp(o))
-    }
-}
-impl Ord for Crowded {
-    fn cmp(&self, o: &Crowded) -> Ordering {
-        self.0.total_cmp(&o.0).then(o.1.cmp(&self.1))
-    }
-}
-
-/// Takes away the most crowded candidates; gives the numbers of those that stay. They come in two lots, each with how many
-/// there are and how many are to be left. Those farther apart than `reach`, where cells are of full `size`, do not crowd
-/// each other.
-fn eliminated(all: &[DVec3], size: &[f64], lots: [(usize, usize); 2], reach: f64) -> Vec<usize> {
-    let weight = |n: usize, m: u32| {
-        let (m, d) = (m as usize, all[n].distance(all[m as usize]));
-        (1.0 - (d / (reach * size[n].min(size[m]))).min(1.0)).powi(8)
-    };
-    let grid = PointGrid::new(all);
-    let near: Vec<Vec<u32>> = all
-        .par_iter()
-        .enumerate()
-        .map(|(n, p)| grid.within(*p, reach * size[n]).into_iter().filter(|m| *m as usize != n).collect())
-        .collect();
-    let mut crowding: Vec<f64> = (0..all.len()).into_par_iter().map(|n| near[n].iter().map(|m| weight(n, *m)).sum()).collect();
-    let mut heap: BinaryHeap<Crowded> = crowding.iter().enumerate().map(|(n, w)| Crowded(*w, n as u32)).collect();
-    let mut here = vec![true; all.len()];
-    let mut left = lots.map(|lot| lot.0);
-    let keep = lots.map(|lot| lot.1);
-    while let Some(Crowded(w, n)) = heap.pop() {
-        let n = n as usize;
-        let side = (n >= lots[0].0) as usize;
-        // Entries of before a neighbour went are out of date.
-        if !here[n] || w != crowding[n] || left[side] <= keep[side] {
-            continue;
-        }
-        here[n] = false;
-        left[side] -= 1;
-        for &m in &near[n] {
-            if here[m as usize] {
-                crowding[m as usize] -= weight(n, m);
-                heap.push(Crowded(crowding[m as usize], m));
-            }
-        }
-    }
-    (0..all.len()).filter(|n| here[*n]).collect()
 }
 
 #[cfg(test)]

@@ -53,6 +53,7 @@ impl Skeleton {
     /// node's ends are `held`, on a surface, it is the one of them nearest to their middle. Also gives how
     /// many struts there were, but for those with both ends held.
     pub fn welded(&self, limit: impl Fn(DVec3) -> f64 + Sync, held: &[bool]) -> (Skeleton, usize) {
+        let held = |n: usize| held.get(n).copied().unwrap_or(false);
         let limit_of = |s: [u32; 2]| limit((self.nodes[s[0] as usize] + self.nodes[s[1] as usize]) * 0.5);
         let lengths = self.struts.par_iter().enumerate().map(|(n, s)| (self.length(*s), n, limit_of(*s)));
         let mut short: Vec<(f64, usize, f64)> = lengths.filter(|(l, _, limit)| l < limit).collect();
@@ -69,10 +70,9 @@ impl Skeleton {
             joined.join(a, b);
             boxes[joined.root(a) as usize] = both;
             // Pieces of a net on the surface are no struts of the structure.
-            drawn += !self.struts[n].iter().all(|v| held.get(*v as usize).copied().unwrap_or(false)) as usize;
+            drawn += !self.struts[n].iter().all(|v| held(*v as usize)) as usize;
         }
         let roots: Vec<u32> = (0..self.nodes.len() as u32).map(|n| joined.root(n)).collect();
-        let held = |n: usize| held.get(n).copied().unwrap_or(false);
         let mut any = vec![false; self.nodes.len()];
         (0..roots.len()).filter(|n| held(*n)).for_each(|n| any[roots[n] as usize] = true);
         let mut sums = vec![(DVec3::ZERO, 0.0); self.nodes.len()];

@@ -63,9 +63,7 @@ impl Pipeline {
         };
         let fillings = thickened.fillings(&bare);
         let case = Case { part, recipe, linked: &linked, solid: &solid, step, zoned: &zones, regions: &regions, fillings };
-        // What was removed, and on which grid it was made, a file does not tell.
-        let told = as_asked(&case).checks.into_iter().filter(|c| !["removed", "filled", "resolution"].contains(&&*c.id));
-        found.extend(told);
+        found.extend(as_asked(&case).checks);
         Ok(found)
     }
 }

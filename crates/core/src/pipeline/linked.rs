@@ -1,9 +1,10 @@
 //! Thickness and density of every filling, one from the other, and what they lead to.
 
+use super::RunError;
 use crate::lattice::density::DensityCurve;
 use crate::lattice::ties::Ties;
 use crate::lattice::Facts;
-use crate::recipe::{Filling, Recipe, Role, Thicken};
+use crate::recipe::{floor_two, Filling, Recipe, RecipeError, Role, Thicken};
 use crate::zoned::{Borders, Shares};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -140,6 +141,18 @@ pub fn link(
         zone_mm3: zone_mm3.collect(),
         lost_faces: lost.into_iter().map(|(name, faces)| LostFaces { name, faces }).collect(),
     }
+}
+
+/// Refuses a thickness of more than the cells that seed points make, which may be smaller than the recipe's.
+pub fn fits_cell(filling: &Filling, curve: &DensityCurve) -> Result<(), RunError> {
+    let Thicken::Thickness { thickness_mm } = filling.thicken else { return Ok(()) };
+    let cell = curve.bare().cell();
+    if !filling.structure.kind.seeded() || thickness_mm <= cell {
+        return Ok(());
+    }
+    let message = format!("The thickness is {thickness_mm} mm, and cells are {cell:.2} mm wide.");
+    let hint = format!("Choose up to {} mm, or fewer seed points.", floor_two(cell));
+    Err(RecipeError::new("thicken.thickness_mm", message, hint).into())
 }
 
 fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64, least: f64) -> Filled {

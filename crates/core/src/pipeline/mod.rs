@@ -12,26 +12,30 @@
 //! |---|---|
 //! | [`cache`] | stage results by key |
 //! | [`plan`], [`too_large`] | the grid step, and what a run will cost; what to do where that does not fit |
-//! | [`cost`] | seconds by stage, as this machine's runs correct them |
+//! | [`load`] | what a run has to do, and the seconds and the memory that follow |
+//! | [`pace`] | how fast this machine is, learned from its own runs |
 //! | [`early`] | points, cells and struts, to be looked at |
 //! | [`resting`] | how far seed points are relaxed |
 //! | [`judge`] | a mesh from elsewhere held against a recipe |
 //! | [`linked`] | thickness and density of every filling, and what they lead to |
+//! | [`run`] | what a run works on: all fillings with their thickness |
 //! | [`streamed`] | the reduced surface of a final mesh, a stretch at a time |
 //! | [`finish`] | crumbs removed, rounded to what files hold |
 
 pub mod cache;
-pub mod cost;
 mod early;
 pub mod finish;
 mod judge;
 pub mod linked;
+pub mod load;
+pub mod pace;
 pub mod plan;
 mod resting;
+mod run;
 mod streamed;
 mod too_large;
 
-use crate::asked::{Case, Thickened};
+use crate::asked::Case;
 use crate::grid::{Bits, Grid};
 use crate::lattice::course::Rows;
 use crate::lattice::density::DensityCurve;
@@ -39,14 +43,13 @@ use crate::lattice::finer::{self, Site};
 use crate::lattice::make;
 use crate::lattice::taper;
 use crate::lattice::ties::{self, Strutted, Ties};
-use crate::lattice::{Bare, Lattice};
+use crate::lattice::Bare;
 use crate::part::Part;
-use crate::patchwork::{Body, Tie};
 use crate::polygonise::{polygonise, Care, Shape};
-use crate::recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Structure, Thicken, Zones};
+use crate::recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Structure, Zones};
 use crate::report::{self, Report};
 use crate::sample::{scatter, spread, volume};
-use crate::shape::{Composed, Reaching, Side};
+use crate::shape::Side;
 use crate::zoned::{Regions, Shares, Zoned};
 use cache::Cache;
 use finish::{FinishSettings, Solid};
@@ -55,6 +58,7 @@ pub use linked::{Filled, Linked, LostFaces};
 use plan::Prediction;
 use rayon::prelude::*;
 use resting::Resting;
+use run::Run;
 use serde::{Deserialize, Serialize};
 use std::any::Any;
 use std::sync::Arc;
@@ -227,27 +231,6 @@ impl Pipeline {
             },
         )?;
         Ok(Outcome { quality, linked: (*linked).clone(), prediction, step_mm: step, solid, report })
-    }
-
-    /// All fillings with their thickness.
-    fn thicken(
-        &self,
-        part: &Part,
-        recipe: &Recipe,
-        bare: &[Held],
-        linked: &Linked,
-        draft: bool,
-        watch: &dyn Watch,
-    ) -> Result<Thick, RunError> {
-        let thick: Vec<f64> = linked.fills().map(|f| f.thickness_mm).collect();
-        let lattices = bare.iter().zip(&thick).map(|(bare, thickness)| bare.thicken(*thickness)).collect();
-        let fillings = recipe.fillings();
-        let tie = |t: &Ties| {
-            let [own, other] = t.fillings.map(|f| fillings[f].joins.blend_mm);
-            (t.thicken(&thick, own.min(other)), own.min(other))
-        };
-        let ties = self.ties(part, recipe, draft, watch)?.iter().map(tie).collect();
-        Ok(Thick { thick, lattices, ties })
     }
 
     /// Lattice and solids as two bodies; one of them where there is only one.
@@ -458,7 +441,7 @@ impl Pipeline {
             curves.push(self.stage(Stage::Thickness, &curve_key, &Inner(watch), |c: &DensityCurve| c.bytes(), curve)?);
         }
         for (filling, curve) in recipe.fillings().iter().zip(&curves) {
-            fits_cell(filling, curve)?;
+            linked::fits_cell(filling, curve)?;
         }
         let ties = self.ties(part, recipe, draft, watch)?;
         // Zones move less often than thickness.
@@ -513,86 +496,6 @@ impl Pipeline {
         self.cache.put(key.to_owned(), made.clone(), size);
         watch.end(stage, false);
         Ok(made)
-    }
-}
-
-/// Refuses a thickness of more than the cells that seed points make, which may be smaller than the recipe's.
-fn fits_cell(filling: &Filling, curve: &DensityCurve) -> Result<(), RunError> {
-    let Thicken::Thickness { thickness_mm } = filling.thicken else { return Ok(()) };
-    let cell = curve.bare().cell();
-    if !filling.structure.kind.seeded() || thickness_mm <= cell {
-        return Ok(());
-    }
-    let message = format!("The thickness is {thickness_mm} mm, and cells are {cell:.2} mm wide.");
-    let hint = format!("Choose up to {} mm, or fewer seed points.", crate::recipe::floor_two(cell));
-    Err(RecipeError::new("thicken.thickness_mm", message, hint).into())
-}
-
-/// All fillings with their thickness, and the struts that tie them to each other.
-struct Thick {
-    /// By filling. mm.
-    thick: Vec<f64>,
-    lattices: Vec<Box<dyn Lattice>>,
-    /// With the radius of their joins, in mm.
-    ties: Vec<(Box<dyn Lattice>, f64)>,
-}
-
-impl Thick {
-    /// What a run of some quality on a grid of this step works on.
-    fn run<'a>(&'a self, part: &'a Part, recipe: &'a Recipe, quality: Quality, step: f64, prediction: &Prediction) -> Run<'a> {
-        let fillings = recipe.fillings();
-        let each = fillings.iter().zip(&self.lattices).zip(&self.thick);
-        let lattices = each.map(|((Filling { structure, joins, .. }, lattice), &thickness)| {
-            let walls = structure.kind.walls(structure.form);
-            let alike = fillings.iter().position(|other| other.structure == *structure).unwrap_or(0);
-            let body = Body { thickness, walls, blend: joins.blend_mm, alike };
-            Reaching { lattice: &**lattice, reach: plan::reach(quality, step, thickness), body }
-        });
-        let ties = self.ties.iter().map(|(lattice, blend)| Tie { lattice: &**lattice, blend: *blend });
-        Run {
-            part,
-            recipe,
-            quality,
-            step,
-            final_step: prediction.step_mm,
-            crumb_mm3: prediction.crumb_mm3,
-            thick: &self.thick,
-            lattices: lattices.collect(),
-            ties: ties.collect(),
-        }
-    }
-
-    /// The same, as a result is held against them.
-    fn fillings<'a>(&'a self, bare: &'a [Held]) -> Vec<Thickened<'a>> {
-        let each = bare.iter().zip(&self.lattices).zip(&self.thick);
-        each.map(|((bare, lattice), &thickness)| Thickened { bare: &**bare, lattice: &**lattice, thickness }).collect()
-    }
-}
-
-/// What a run works on.
-struct Run<'a> {
-    part: &'a Part,
-    recipe: &'a Recipe,
-    quality: Quality,
-    step: f64,
-    final_step: f64,
-    /// Loose pieces smaller than this are removed. mm³.
-    crumb_mm3: f64,
-    /// By filling.
-    thick: &'a [f64],
-    lattices: Vec<Reaching<'a>>,
-    ties: Vec<Tie<'a>>,
-}
-
-impl<'a> Run<'a> {
-    /// By filling, how far it stands past the part's surface. mm.
-    fn proud(&self) -> Vec<f64> {
-        let of = |(f, thickness): (&Filling, &f64)| if f.joins.proud { 0.5 * thickness } else { 0.0 };
-        self.recipe.fillings().iter().zip(self.thick).map(of).collect()
-    }
-
-    fn shape(&self, zones: &'a Zoned, regions: &'a Regions, side: Side) -> Composed<'a> {
-        Composed::of(self.part, zones, regions, self.lattices.clone(), &self.ties).only(side)
     }
 }
 

@@ -1,8 +1,8 @@
 //! Grid steps, and what a final run will cost before it is started.
 
-use super::cost::{Load, StageCost};
+use super::load::{Load, StageCost};
 use super::too_large::TooLarge;
-use super::{streamed, Linked, Quality};
+use super::{Linked, Quality};
 use crate::asked::{thinnest_features, Feature, WHOLE};
 use crate::grid::HELD;
 use crate::note::Note;
@@ -64,11 +64,6 @@ pub fn survey_step(part: &Part) -> f64 {
 /// Thickness below which none is made to reach a density: three steps of the finest grid. mm.
 pub fn least_thickness(part: &Part) -> f64 {
     WHOLE * FINEST * part.mesh.bounds().size().max_element()
-}
-
-/// A surface of area A crosses 3A/2h² edges of a grid of step h, and each is two triangles.
-fn raw_triangles(area: f64, step: f64) -> f64 {
-    3.0 * area / (step * step)
 }
 
 /// Step of a draft of about `at_rest` triangles once values rest: as fine as the time of a blink allows, but never finer than the final's.
@@ -135,88 +130,12 @@ fn small_fillings<'a>(part: &'a Part, recipe: &'a Recipe, linked: &'a Linked) ->
     })
 }
 
-/// What the grid gives and what reduction leaves of it.
-struct Triangles {
-    raw: f64,
-    kept: f64,
-}
-
-impl Triangles {
-    /// Of surfaces with an `error` of reduction, in mm, on a grid of this step. Triangles on a curved surface are as large as
-    /// the error allows along both principal curvatures; none are smaller than the grid's.
-    fn of(part: &Part, linked: &Linked, error: f64, step: f64) -> Triangles {
-        let dense = raw_triangles(1.0, step);
-        let raw = raw_triangles(linked.area_mm2(), step);
-        if error <= 0.0 {
-            return Triangles { raw, kept: raw };
-        }
-        let per_area = |bend: f64| {
-            let wanted = CURVED * bend / error;
-            dense / (1.0 + (dense / wanted.max(1e-12)).powf(FALL))
-        };
-        let mean = |bends: &[f64]| bends.iter().map(|b| per_area(*b)).sum::<f64>() / bends.len().max(1) as f64;
-        // On the part's own faces, to which the mesh is true, some triangles stay at every edge of its facets.
-        let own = 1.0 / (1.0 / dense + 1.0 / (AT_SOFT * part.chords().soft_edges()));
-        let of_fill = |f: &super::Filled| {
-            let density = (f.density_percent / 100.0).clamp(0.0, 1.0);
-            let lattice = mean(&f.bends);
-            // Where the lattice ends at a face runs an edge, whose length per area follows from the lattice's surface
-            // (Underwood 1970); along it triangles are as long as on the lattice beside it.
-            let per_volume = f.lattice_area_mm2 / f.fill_volume_mm3.max(1e-9);
-            let edge = std::f64::consts::FRAC_PI_4 * per_volume * (f.open_area_mm2 + f.solid_area_mm2);
-            f.lattice_area_mm2 * lattice
-                + AT_EDGES * edge * lattice.max(own).sqrt()
-                + own * (f.open_area_mm2 * density + f.solid_area_mm2 * (1.0 - density))
-        };
-        let kept = linked.fills().map(of_fill).sum::<f64>() + own * linked.solid_open_area_mm2;
-        Triangles { raw, kept: kept.min(raw) }
-    }
-}
-
-/// Triangles per area on a curved surface, times the error and over the curvature.
-const CURVED: f64 = 1.0;
-/// How sharply they stop short of the grid's own.
-const FALL: f64 = 1.3;
-/// Triangles at an edge between facets of a curved face.
-const AT_SOFT: f64 = 7.0;
-/// Triangles along an edge, over its length and the root of their number per area.
-const AT_EDGES: f64 = 2.0;
-
-/// Peak memory in MB: bits of the grid, what a stretch of the surface takes while it is made, and what is left of all.
-fn memory(part: &Part, recipe: &Recipe, linked: &Linked, step: f64) -> f64 {
-    let Triangles { raw, kept } = Triangles::of(part, linked, recipe.mesh.reduce_mm, step);
-    let size = part.mesh.bounds().size() / step + 4.0;
-    let load = Load::of(part, recipe, linked, step, [raw, kept]);
-    let arrays = ARRAYS + load.near + linked.own.iter().flatten().count() as f64;
-    let bits = arrays * size.x * size.y * size.z / 8.0;
-    // A stretch has some layers at least.
-    let layers = (size.z / LEAST_LAYERS).max(1.0);
-    let stretch = if recipe.mesh.smoothing > 0 { raw } else { raw.min(streamed::STRETCH as f64).max(raw / layers) };
-    let part_tree = part.mesh.triangles.len() as f64 * 300.0;
-    // While stretches are made what is left of them waits; then all of it is looked at.
-    let (making, looking) = (stretch * PER_RAW + kept * WAITING, kept * PER_KEPT);
-    BASE_MB + (bits + part_tree + making.max(looking)) / 1e6
-}
-
-/// What the program holds in any case.
-const BASE_MB: f64 = 60.0;
-/// Bits that are held for every sample of the grid.
-const ARRAYS: f64 = 5.0;
-/// Layers of a stretch with those around it.
-const LEAST_LAYERS: f64 = 40.0;
-/// Bytes for a triangle of a stretch; for one that is left, while it waits; and while it is looked at. Measured on brackets
-/// and cubes: see benches/figures.rs.
-const PER_RAW: f64 = 200.0;
-const WAITING: f64 = 50.0;
-const PER_KEPT: f64 = 170.0;
-
 /// What a final run will take, of which it may use up to `memory_cap_mb` of memory.
 pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked, memory_cap_mb: f64) -> Prediction {
     let cell = linked.finest().cell_mm;
     let step_mm = recipe.mesh.step_mm.unwrap_or_else(|| auto_step(part, recipe, linked, true));
-    let Triangles { raw, kept } = Triangles::of(part, linked, recipe.mesh.reduce_mm, step_mm);
-    let memory_mb = memory(part, recipe, linked, step_mm);
-    let stages = Load::of(part, recipe, linked, step_mm, [raw, kept]).seconds();
+    let load = Load::of(part, recipe, linked, step_mm);
+    let (memory_mb, stages) = (load.memory_mb(), load.seconds());
     let seconds = stages.iter().map(|s| s.seconds).sum();
     let mut notes = Vec::new();
     let features = thinnest_features(part, recipe, linked);
@@ -232,14 +151,14 @@ pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked, memory_cap_mb: f64
     }
     notes.extend(small_fillings(part, recipe, linked));
     let too_large = (memory_mb > memory_cap_mb).then(|| {
-        let memory_at = |step: f64| memory(part, recipe, linked, step);
+        let memory_at = |step: f64| Load::of(part, recipe, linked, step).memory_mb();
         TooLarge { memory_mb, memory_cap_mb, seconds, step_mm, cell_mm: cell, scarcest }.refusal(&memory_at)
     });
     notes.extend(too_large.iter().map(|e| Note::from(format!("{} {}", e.message, e.hint))));
     Prediction {
         step_mm,
-        raw_triangles: raw as u64,
-        triangles: kept as u64,
+        raw_triangles: load.raw as u64,
+        triangles: load.kept as u64,
         seconds,
         stages,
         memory_mb,

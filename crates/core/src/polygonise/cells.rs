@@ -16,8 +16,9 @@ use ulmix_mesh::parted::split_off;
 pub struct Cells {
     words: usize,
     rows: usize,
-    /// The layers that were looked at.
+    /// The layers that were looked at, and how many the grid has.
     layers: Range<usize>,
+    of_grid: usize,
     /// One bit per cell.
     mask: Vec<u64>,
     /// Cells before each word of `mask`.
@@ -104,6 +105,7 @@ impl Cells {
             several: Vec::new(),
             exact: vec![!0; words * rows * layers.len()],
             layers,
+            of_grid: bits.layers() - 1,
             before: Vec::new(),
             exact_rank: Vec::new(),
             first_hit: Vec::new(),
@@ -416,6 +418,18 @@ impl Cells {
 
     pub fn rows(&self) -> usize {
         self.rows
+    }
+
+    /// The layers whose vertices can be placed: those ask for hits one layer up.
+    pub fn placeable(&self) -> Range<usize> {
+        let end = self.layers.end;
+        self.layers.start..if end == self.of_grid { end } else { end - 1 }
+    }
+
+    /// The layers whose triangles can be made: those ask for vertices one layer down.
+    pub fn joinable(&self) -> Range<usize> {
+        let Range { start, end } = self.placeable();
+        (if start == 0 { 0 } else { start + 1 })..end
     }
 
     /// The layers that were looked at.

@@ -32,7 +32,7 @@ mod words;
 
 use crate::grid::{Bits, Grid};
 use glam::{DVec3, UVec3, Vec3};
-pub use stretch::{polygonise_stretch, stretches, Stretch};
+pub use stretch::{polygonise_stretch, stretches, Stretch, LEAST_LAYERS};
 use tables::LoopStart;
 use ulmix_mesh::TriMesh;
 

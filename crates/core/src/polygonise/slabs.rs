@@ -16,16 +16,7 @@ use ulmix_mesh::TriMesh;
 /// Layers of a slab.
 const DEPTH: usize = 8;
 
-/// Layers of cells to work on, within those that are known.
-pub struct Asked {
-    /// In which vertices are placed.
-    pub placed: Range<usize>,
-    /// Whose cut edges get triangles, which also ask for vertices of the layer before.
-    pub joined: Range<usize>,
-}
-
-/// Whole when not cancelled. What is not asked for stays blank.
-#[allow(clippy::too_many_arguments)]
+/// Whole when not cancelled. Vertices and triangles of layers of which too little is known stay blank.
 pub fn mesh(
     grid: &Grid,
     bits: &Bits,
@@ -33,9 +24,9 @@ pub fn mesh(
     hits: &[Hit],
     shape: &dyn Shape,
     care: Care,
-    Asked { placed: to_place, joined: to_join }: &Asked,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> (Quads, Vec<Placed>) {
+    let (to_place, to_join) = (cells.placeable(), cells.joinable());
     let mut points = blank(DVec3::ZERO, cells.vertex_count());
     let mut placed = blank(Placed::default(), points.len());
     let mut triangles = blank([0u32; 3], cells.cut_count() * 2);

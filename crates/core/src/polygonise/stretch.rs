@@ -4,8 +4,7 @@
 //! of the layer below, which the stretch before has as well, in the same order: see [`Stretch::below`].
 
 use super::cells::Cells;
-use super::slabs::{self, Asked};
-use super::{repair, Care, Shape};
+use super::{repair, slabs, Care, Shape};
 use crate::grid::{Bits, Grid};
 use rayon::prelude::*;
 use std::ops::Range;
@@ -14,10 +13,10 @@ use ulmix_mesh::TriMesh;
 /// A mesh of some layers of cells, open where others continue it.
 pub struct Stretch {
     pub mesh: TriMesh,
-    /// Its points in the layer of cells below its own, in order; empty where there is none. They are the points of
-    /// [`Stretch::last`] of the stretch before, whose places count: what repair did to them may differ here.
+    /// The mesh's points in the layer of cells below the stretch, in order; empty where there is no such layer. They are the
+    /// points of [`Stretch::last`] of the stretch before, whose places count: what repair did to them may differ here.
     pub below: Vec<u32>,
-    /// Its points in its own last layer of cells, in order.
+    /// The mesh's points in the last layer of cells of the stretch, in order.
     pub last: Vec<u32>,
 }
 
@@ -26,6 +25,8 @@ pub struct Stretch {
 const AROUND: usize = 4;
 /// Layers of a stretch at least, so that those around it add little.
 const LEAST: usize = 32;
+/// Layers that are looked at for a stretch, at least.
+pub const LEAST_LAYERS: usize = LEAST + 2 * AROUND;
 
 /// Layers of cells in stretches of about so many `triangles`.
 pub fn stretches(bits: &Bits, triangles: u64) -> Vec<Range<usize>> {
@@ -69,15 +70,12 @@ pub fn polygonise_stretch(
 ) -> Option<Stretch> {
     let total = bits.layers() - 1;
     let known = layers.start.saturating_sub(AROUND)..(layers.end + AROUND).min(total);
-    let cells = Cells::find(grid, bits, smooth, known.clone());
+    let cells = Cells::find(grid, bits, smooth, known);
     let hits = cells.hits(grid, shape, cancelled);
     if cancelled() {
         return None;
     }
-    // Vertices ask for hits one layer up, and triangles for vertices one layer down.
-    let placed = known.start..if known.end == total { total } else { known.end - 1 };
-    let joined = if known.start == 0 { 0 } else { known.start + 1 }..placed.end;
-    let (mut quads, settled) = slabs::mesh(grid, bits, &cells, &hits, shape, care, &Asked { placed, joined }, cancelled);
+    let (mut quads, settled) = slabs::mesh(grid, bits, &cells, &hits, shape, care, cancelled);
     drop(hits);
     if care == Care::Full && !cancelled() {
         repair::repair(&mut quads, &settled, grid, &cells);

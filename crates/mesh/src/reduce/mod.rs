@@ -79,7 +79,6 @@ fn in_use(triangles: &[[u32; 3]], points: usize) -> (Vec<[u32; 3]>, Vec<u32>) {
 
 /// Triangles by the input's points, and the removed points that each stands for:
 /// `carried[first[t]..first[t + 1]]`.
-#[derive(Clone)]
 struct Patch<'a> {
     triangles: Cow<'a, [[u32; 3]]>,
     first: Vec<u32>,

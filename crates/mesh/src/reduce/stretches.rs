@@ -161,7 +161,7 @@ impl<'a> Reducer<'a> {
     }
 }
 
-/// Which points lie in any of some boxes.
+/// Tells of every point whether it lies in one of the boxes, borders included.
 pub fn points_within(boxes: &[Bounds], points: &[DVec3]) -> Vec<bool> {
     if boxes.is_empty() {
         return vec![false; points.len()];
@@ -241,5 +241,36 @@ mod tests {
         let count = |m: &TriMesh| m.points.iter().filter(|p| stays(p)).count();
         assert_eq!(count(&g.mesh), count(&ball));
         assert!(g.mesh.points.len() < ball.points.len() / 2 && Topology::of(&g.mesh).sound());
+    }
+
+    #[test]
+    fn borders_between_labels_and_faithful_points_hold_across_seams_on_any_threads() {
+        let ball = TriMesh::sphere(10.0, 5);
+        let label = |p: &DVec3| (p.x > 0.7) as u8;
+        let joined = |threads: usize| {
+            let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+            pool.install(|| {
+                let mut reducer = Reducer::new(0.1, 0.004, &|| false);
+                for (mesh, below, last) in stretches(&ball, &[-3.0, 2.0]) {
+                    let labels = mesh.points.iter().map(label).collect();
+                    let faithful = mesh.points.iter().map(|p| p.y > 0.0).collect();
+                    let kept = vec![false; mesh.points.len()];
+                    reducer.add(Stretch { mesh, labels, faithful, kept, below: &below, last: &last });
+                }
+                reducer.finish()
+            })
+        };
+        let g = joined(2);
+        assert_eq!(g, joined(1));
+        // Lists are by the points that are left, which are points that came.
+        assert_eq!(g.labels, g.mesh.points.iter().map(label).collect::<Vec<_>>());
+        assert_eq!(g.faithful, g.mesh.points.iter().map(|p| p.y > 0.0).collect::<Vec<_>>());
+        let bvh = Bvh::new(&g.mesh);
+        let worst = |keep: &dyn Fn(&DVec3) -> bool| {
+            let off = |p: &DVec3| bvh.nearest(*p, 1.0).unwrap().distance_squared.sqrt();
+            ball.points.iter().filter(|p| keep(p)).map(off).fold(0.0, f64::max)
+        };
+        assert!(worst(&|p| p.y > 0.5) <= 0.004 && worst(&|_| true) <= 0.1);
+        assert!(worst(&|p| p.y < -1.0) > 0.01, "elsewhere the larger bound is made use of");
     }
 }

@@ -5,7 +5,7 @@ mod server;
 mod structures;
 
 use serde_json::{json, Value};
-use server::{fresh, over, start, upload};
+use server::{fresh, over, start, upload, Server};
 use std::io::Read;
 use ulmix_formats::{stl, Limits};
 use ulmix_mesh::{Topology, TriMesh};
@@ -107,6 +107,36 @@ fn from_a_dropped_file_to_a_checked_export() {
     s.post(&format!("/api/projects/{id}/export"), &json!({ "kind": "stl", "file_name": "../x" })).problem(422, "bad_name");
     assert_eq!(s.get(&format!("/api/projects/{id}/part")).body, ball);
     assert_eq!(s.get(&format!("/api/projects/{id}/recipe.json")).json(), done["recipe"]);
+}
+
+#[test]
+fn estimates_come_by_stage_and_what_a_run_taught_outlives_the_server() {
+    let dir = tempfile::tempdir().unwrap();
+    let data = dir.path().join("u.sqlite");
+    let foreseen = |s: &Server, id: &str| {
+        let recipe = s.get(&format!("/api/projects/{id}")).json()["recipe"].clone();
+        s.post(&format!("/api/projects/{id}/foresee"), &recipe).json()["prediction"].clone()
+    };
+    let seconds = |p: &Value| p["seconds"].as_f64().unwrap();
+    let (id, before, learned) = {
+        let s = start(&data);
+        let (id, _) = s.small_box();
+        s.make_final(&id);
+        // The same recipe on a server that has made none.
+        let (_other, fresh) = fresh();
+        let (same, p) = fresh.small_box();
+        let mut recipe = p["recipe"].clone();
+        recipe["mesh"]["step_mm"] = json!(0.3);
+        assert_eq!(fresh.put_recipe(&same, &p["revision"].to_string(), &recipe).status, 200);
+        (id.clone(), foreseen(&fresh, &same), foreseen(&s, &id))
+    };
+    for p in [&before, &learned] {
+        let stages = p["stages"].as_array().unwrap();
+        let sum: f64 = stages.iter().map(seconds).sum();
+        assert!(stages.len() == 7 && (sum / seconds(p) - 1.0).abs() < 1e-9, "{p}");
+    }
+    assert_ne!(seconds(&before), seconds(&learned), "a run teaches");
+    assert_eq!(foreseen(&start(&data), &id), learned);
 }
 
 #[test]

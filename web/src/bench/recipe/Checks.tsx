@@ -1,7 +1,8 @@
 import type { Check, RunInfo } from '../../api/client'
 import { useBench } from '../state'
 
-export const showPlace = (place: readonly number[]) => useBench.setState({ look: [...place] as [number, number, number] })
+export const showPlace = (place: readonly number[]) =>
+  useBench.setState({ look: [...place] as [number, number, number] })
 
 /** Turns the view to a place of a note, where it has one. */
 export function ShowPlace({ place }: { place?: readonly number[] | null }) {
@@ -21,7 +22,8 @@ export function checksSentence(final: RunInfo | null) {
   if (!first) return <b>All {checks.length} pass</b>
   const failing = open.filter((c) => c.verdict === 'fail')
   const shown = failing[0] ?? first
-  const words = failing.length > 0 ? `${failing.length} ${failing.length === 1 ? 'check fails' : 'checks fail'}` : `${open.length} to look at`
+  const fail = `${failing.length} ${failing.length === 1 ? 'check fails' : 'checks fail'}`
+  const words = failing.length > 0 ? fail : `${open.length} to look at`
   return (
     <>
       <b>{words}:</b> {shown.title.toLowerCase()}, {shown.figure}
@@ -29,11 +31,14 @@ export function checksSentence(final: RunInfo | null) {
   )
 }
 
+/** Verdicts, for who cannot see their dots. */
+const said: Record<Check['verdict'], string> = { pass: 'passes', look: 'needs a look', fail: 'fails' }
+
 export function CheckRow({ check, withHint }: { check: Check; withHint?: boolean }) {
   const place = check.place_mm
   return (
     <li className="check">
-      <span className={`dot ${check.verdict}`} aria-label={{ pass: 'passes', look: 'needs a look', fail: 'fails' }[check.verdict]} />
+      <span className={`dot ${check.verdict}`} aria-label={said[check.verdict]} />
       {place ? (
         <button className="rowbutton" onClick={() => showPlace(place)} title="Show the place">
           {check.title}
@@ -77,7 +82,9 @@ export function CheckList({ checks, withHint }: { checks: readonly Check[]; with
 export function Checks() {
   const { project } = useBench()
   const report = project?.finished?.report
-  if (!report?.checks) return <p className="muted">Checks are made on the mesh that will be exported. Make the final mesh to see them.</p>
+  if (!report?.checks) {
+    return <p className="muted">Checks are made on the mesh that will be exported. Make the final mesh to see them.</p>
+  }
   return (
     <>
       <CheckList checks={report.checks} withHint />
@@ -94,7 +101,12 @@ function Removed({ report }: { report: RunInfo['report'] }) {
       <h4>Loose pieces removed, largest first</h4>
       <p className="removed">
         {report.crumbs.map((c) => (
-          <button key={c.place_mm.join()} className="rowbutton figure" title="Show the place" onClick={() => showPlace(c.place_mm)}>
+          <button
+            key={c.place_mm.join()}
+            className="rowbutton figure"
+            title="Show the place"
+            onClick={() => showPlace(c.place_mm)}
+          >
             {c.volume_mm3 < 0.01 ? c.volume_mm3.toExponential(0) : c.volume_mm3.toFixed(2)} mm³
           </button>
         ))}

@@ -28,7 +28,8 @@ export function meshSentence(project: Project, info: RunInfo | undefined, job: J
   if (!info) return <>No mesh yet</>
   return (
     <>
-      Draft. Final takes about <b>{seconds(info.prediction.seconds)}</b>, {triangles(info.prediction.triangles)} triangles
+      Draft. Final takes about <b>{seconds(info.prediction.seconds)}</b>,{' '}
+      {triangles(info.prediction.triangles)} triangles
     </>
   )
 }

@@ -1,0 +1,223 @@
+//! What a final run has to do, counted before it is started, and the seconds and the memory that follow.
+
+use super::streamed::STRETCH;
+use super::{Filled, Linked, Stage};
+use crate::part::Part;
+use crate::polygonise::LEAST_LAYERS;
+use crate::recipe::{Kind, Place, Recipe, StrutSection};
+use serde::{Deserialize, Serialize};
+use std::f64::consts::FRAC_PI_4;
+use utoipa::ToSchema;
+
+/// What a stage will take.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct StageCost {
+    pub stage: Stage,
+    pub seconds: f64,
+}
+
+/// Counts that the cost of a final run follows.
+#[derive(Clone, Debug)]
+pub struct Load {
+    /// Samples of the grid, and how many layers they form.
+    samples: f64,
+    layers: f64,
+    /// Triangles before reduction.
+    pub raw: f64,
+    /// Raw triangles at the part's own faces, at solids and at skins, where more than one smooth field decides.
+    exact: f64,
+    /// Triangles after reduction.
+    pub kept: f64,
+    /// Triangles of the part.
+    of_part: f64,
+    /// Squares of the grid's step on the part's surface.
+    on_part: f64,
+    /// Skins, and zones that are told by the distance from faces.
+    near: f64,
+    /// Zones with a filling of their own.
+    own: f64,
+    /// Some struts have sharp edges, so that every place is looked at by itself.
+    sharp: bool,
+    /// Some filling is of struts, or of cells of seed points.
+    members: bool,
+    /// Cells of foam that come to rest.
+    foam_cells: f64,
+    /// The surface is made whole, because smoothing passes from layer to layer.
+    whole: bool,
+    bodies: f64,
+}
+
+impl Load {
+    /// Counts for a grid of a step in mm.
+    pub fn of(part: &Part, recipe: &Recipe, linked: &Linked, step: f64) -> Load {
+        let size = part.mesh.bounds().size() / step + 4.0;
+        let fillings = recipe.fillings();
+        let is_foam = |kind: &Kind| matches!(kind, Kind::Foam(_));
+        let foam = fillings.iter().zip(linked.fills()).filter(|(f, _)| is_foam(&f.structure.kind));
+        let borders = linked.solid_open_area_mm2 + linked.fills().map(|f| f.open_area_mm2 + f.solid_area_mm2).sum::<f64>();
+        let share = (borders / linked.area_mm2().max(1e-9)).min(1.0);
+        let by_faces = recipe.zones.list.iter().filter(|z| matches!(z.place, Place::Faces { .. })).count();
+        let raw = linked.area_mm2() * dense(step);
+        Load {
+            samples: size.x * size.y * size.z,
+            layers: size.z,
+            raw,
+            exact: raw * share,
+            kept: kept(part, linked, recipe.mesh.reduce_mm, step).min(raw),
+            of_part: part.mesh.triangles.len() as f64,
+            on_part: part.facts.area_mm2 / (step * step),
+            near: (recipe.zones.skins.len() + by_faces) as f64,
+            own: linked.own.iter().flatten().count() as f64,
+            sharp: fillings.iter().any(|f| matches!(f.joins.section, StrutSection::Rectangular { .. })),
+            members: fillings.iter().any(|f| !matches!(f.structure.kind, Kind::Surface(_) | Kind::Foam(_))),
+            foam_cells: foam.map(|(_, of)| part.facts.volume_mm3 / of.cell_mm.powi(3)).sum(),
+            whole: recipe.mesh.smoothing > 0,
+            bodies: if recipe.mesh.apart_mm.is_some() { 2.0 } else { 1.0 },
+        }
+    }
+
+    /// Seconds by stage. The factors are of two cores of the kind that the product is measured on, see benches/figures.rs.
+    pub fn seconds(&self) -> Vec<StageCost> {
+        let if_sharp = |more: f64| if self.sharp { more } else { 0.0 };
+        let of = |stage: Stage| match stage {
+            Stage::Zones => 0.01 + self.bodies * (1.5e-8 * self.samples + 4.5e-6 * self.near * self.on_part),
+            Stage::Skeleton => 0.05 + 2e-3 * self.foam_cells,
+            Stage::Thickness => 0.05,
+            Stage::Lattice => self.samples * (2e-8 + if self.members { 1e-7 } else { 0.0 } + if_sharp(5e-7)),
+            Stage::Surface => 0.02 + 1e-6 * self.raw + (2.7e-6 + 4.3e-6 * self.near) * self.exact + if_sharp(5e-6 * self.raw),
+            Stage::Finish => 0.03 + 2.5e-6 * self.kept,
+            Stage::Report => 1.2 + 1.8e-6 * self.kept + 1.5 * self.near.min(1.0),
+        };
+        Stage::ALL.map(|stage| StageCost { stage, seconds: of(stage) }).to_vec()
+    }
+
+    /// Peak memory in MB. It is that of the grid's bits and of the part, and beside them of a stretch of the surface while it
+    /// is made or of all that is left while it is looked at, whichever is more. The sizes are measured on brackets and cubes,
+    /// see benches/figures.rs.
+    pub fn memory_mb(&self) -> f64 {
+        /// What the program holds in any case. MB.
+        const BASE: f64 = 60.0;
+        /// Bits that are held for every sample, without those of zones.
+        const ARRAYS: f64 = 5.0;
+        /// Bytes for a triangle of the part.
+        const OF_PART: f64 = 300.0;
+        /// Bytes for a raw triangle of a stretch.
+        const RAW: f64 = 200.0;
+        /// Bytes for a triangle that is left, while other stretches are made and while all is looked at.
+        const WAITING: f64 = 50.0;
+        const KEPT: f64 = 170.0;
+        let bits = (ARRAYS + self.near + self.own) * self.samples / 8.0;
+        let stretches = (self.layers / LEAST_LAYERS as f64).max(1.0);
+        let stretch = if self.whole { self.raw } else { self.raw.min(STRETCH as f64).max(self.raw / stretches) };
+        let making = stretch * RAW + self.kept * WAITING;
+        BASE + (bits + self.of_part * OF_PART + making.max(self.kept * KEPT)) / 1e6
+    }
+}
+
+/// Raw triangles per area on a grid of a step in mm. A surface of area A crosses 3A/2h² edges of a grid of step h, and each
+/// of them gives two triangles. 1/mm².
+fn dense(step: f64) -> f64 {
+    3.0 / (step * step)
+}
+
+/// Triangles that reduction leaves within an error in mm. On a curved surface they are as large as the error allows along
+/// both principal curvatures, and none are smaller than the grid's.
+fn kept(part: &Part, linked: &Linked, error: f64, step: f64) -> f64 {
+    /// Triangles per area on a curved surface, times the error and over the curvature.
+    const CURVED: f64 = 1.0;
+    /// How sharply they stop short of the grid's own.
+    const FALL: f64 = 1.3;
+    /// Triangles at an edge between facets of a curved face.
+    const AT_SOFT: f64 = 7.0;
+    /// Triangles along an edge, over its length and the root of their number per area.
+    const AT_EDGES: f64 = 2.0;
+    let dense = dense(step);
+    if error <= 0.0 {
+        return linked.area_mm2() * dense;
+    }
+    let per_area = |bend: f64| dense / (1.0 + (dense * error / (CURVED * bend).max(1e-12)).powf(FALL));
+    let mean = |bends: &[f64]| bends.iter().map(|b| per_area(*b)).sum::<f64>() / bends.len().max(1) as f64;
+    // On the part's own faces, to which the mesh is true, some triangles stay at every edge of its facets.
+    let own = 1.0 / (1.0 / dense + 1.0 / (AT_SOFT * part.chords().soft_edges()));
+    let of_fill = |f: &Filled| {
+        let density = (f.density_percent / 100.0).clamp(0.0, 1.0);
+        let lattice = mean(&f.bends);
+        // Where the lattice ends at a face runs an edge, whose length per area follows from the lattice's surface
+        // (Underwood 1970); along it triangles are as long as on the lattice beside it.
+        let per_volume = f.lattice_area_mm2 / f.fill_volume_mm3.max(1e-9);
+        let edge = FRAC_PI_4 * per_volume * (f.open_area_mm2 + f.solid_area_mm2);
+        f.lattice_area_mm2 * lattice
+            + AT_EDGES * edge * lattice.max(own).sqrt()
+            + own * (f.open_area_mm2 * density + f.solid_area_mm2 * (1.0 - density))
+    };
+    linked.fills().map(of_fill).sum::<f64>() + own * linked.solid_open_area_mm2
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::pipeline::{Pipeline, Unwatched};
+    use crate::recipe::{Role, Skin, Structure, SurfaceKind, Thicken, Zones};
+    use glam::DVec3;
+    use ulmix_mesh::TriMesh;
+
+    fn load(mesh: TriMesh, change: &dyn Fn(&mut Recipe), step: f64) -> Load {
+        let part = Part::prepare(&mesh).unwrap();
+        let mut r = Recipe::for_part(&part.mesh.bounds());
+        r.structure = Structure { kind: Kind::Surface(SurfaceKind::Gyroid), cell_mm: [8.0; 3], ..Structure::default() };
+        r.thicken = Thicken::Thickness { thickness_mm: 1.0 };
+        change(&mut r);
+        let (linked, _) = Pipeline::new(0).foresee(&part, &r, &Unwatched).unwrap();
+        Load::of(&part, &r, &linked, step)
+    }
+
+    fn cube() -> TriMesh {
+        TriMesh::cuboid(DVec3::ZERO, DVec3::splat(40.0))
+    }
+
+    #[test]
+    fn raw_triangles_follow_the_area_and_the_square_of_the_step() {
+        let solid = |r: &mut Recipe| r.zones = Zones { rest: Role::KeepSolid, ..Zones::default() };
+        let [fine, coarse] = [0.2, 0.4].map(|step| load(cube(), &solid, step).raw);
+        // Borders are counted by ways between points: right to some percent.
+        assert!((fine / (3.0 * 6.0 * 1600.0 / 0.04) - 1.0).abs() < 0.04, "{fine}");
+        assert!((fine / coarse - 4.0).abs() < 1e-9);
+    }
+
+    #[test]
+    fn reduction_leaves_little_of_flat_faces_more_of_curved_ones_and_never_adds() {
+        let share = |mesh: TriMesh, change: &dyn Fn(&mut Recipe)| {
+            let l = load(mesh, change, 0.3);
+            l.kept / l.raw
+        };
+        let solid = |r: &mut Recipe| r.zones = Zones { rest: Role::KeepSolid, ..Zones::default() };
+        assert!(share(cube(), &solid) < 0.01 && share(TriMesh::sphere(20.0, 5), &solid) > 0.05);
+        // Within a larger error fewer are left, and none go without one.
+        let within = |error: f64| share(cube(), &|r| r.mesh.reduce_mm = error);
+        let shares = [0.0, 0.002, 0.01, 0.05].map(within);
+        assert!(shares[0] == 1.0 && shares.windows(2).all(|w| w[1] < w[0]), "{shares:?}");
+    }
+
+    #[test]
+    fn memory_follows_what_is_left_and_not_what_the_grid_gives() {
+        let plain = |_: &mut Recipe| ();
+        let smoothed = |r: &mut Recipe| r.mesh.smoothing = 2;
+        let of = |change: &dyn Fn(&mut Recipe)| load(cube(), change, 0.08);
+        let (streams, whole) = (of(&plain), of(&smoothed));
+        assert!(streams.raw > 3.0 * STRETCH as f64);
+        assert!(whole.memory_mb() > 2.0 * streams.memory_mb(), "{} {}", whole.memory_mb(), streams.memory_mb());
+        // Zones and skins hold bits of their own.
+        let skinned = |r: &mut Recipe| r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }];
+        assert!((of(&skinned).samples - streams.samples).abs() < 1.0 && of(&skinned).near == 1.0);
+    }
+
+    #[test]
+    fn every_stage_has_its_seconds_and_finer_grids_take_longer() {
+        let seconds = |step: f64| load(cube(), &|_| (), step).seconds();
+        let (coarse, fine) = (seconds(0.5), seconds(0.1));
+        assert_eq!(coarse.iter().map(|s| s.stage).collect::<Vec<_>>(), Stage::ALL);
+        assert!(coarse.iter().zip(&fine).all(|(c, f)| c.seconds > 0.0 && f.seconds >= c.seconds));
+        let of = |all: &[StageCost], stage: Stage| all.iter().find(|s| s.stage == stage).unwrap().seconds;
+        assert!(of(&fine, Stage::Surface) > 15.0 * of(&coarse, Stage::Surface));
+    }
+}

@@ -1,0 +1,112 @@
+//! What a run works on: all fillings with their thickness, for a grid of some step.
+
+use super::plan::{self, Prediction};
+use super::{Held, Linked, Pipeline, Quality, RunError, Watch};
+use crate::asked::Thickened;
+use crate::lattice::ties::Ties;
+use crate::lattice::Lattice;
+use crate::part::Part;
+use crate::patchwork::{Body, Tie};
+use crate::recipe::{Filling, Recipe};
+use crate::shape::{Composed, Reaching, Side};
+use crate::zoned::{Regions, Zoned};
+
+impl Pipeline {
+    /// All fillings with their thickness.
+    pub(super) fn thicken(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        bare: &[Held],
+        linked: &Linked,
+        draft: bool,
+        watch: &dyn Watch,
+    ) -> Result<Thick, RunError> {
+        let thick: Vec<f64> = linked.fills().map(|f| f.thickness_mm).collect();
+        let lattices = bare.iter().zip(&thick).map(|(bare, thickness)| bare.thicken(*thickness)).collect();
+        let fillings = recipe.fillings();
+        let tie = |t: &Ties| {
+            let [own, other] = t.fillings.map(|f| fillings[f].joins.blend_mm);
+            (t.thicken(&thick, own.min(other)), own.min(other))
+        };
+        let ties = self.ties(part, recipe, draft, watch)?.iter().map(tie).collect();
+        Ok(Thick { thick, lattices, ties })
+    }
+}
+
+/// All fillings with their thickness, and the struts that tie them to each other.
+pub struct Thick {
+    /// By filling. mm.
+    thick: Vec<f64>,
+    lattices: Vec<Box<dyn Lattice>>,
+    /// With the radius of their joins, in mm.
+    ties: Vec<(Box<dyn Lattice>, f64)>,
+}
+
+impl Thick {
+    /// What a run of some quality on a grid of this step works on.
+    pub fn run<'a>(
+        &'a self,
+        part: &'a Part,
+        recipe: &'a Recipe,
+        quality: Quality,
+        step: f64,
+        prediction: &Prediction,
+    ) -> Run<'a> {
+        let fillings = recipe.fillings();
+        let each = fillings.iter().zip(&self.lattices).zip(&self.thick);
+        let lattices = each.map(|((Filling { structure, joins, .. }, lattice), &thickness)| {
+            let walls = structure.kind.walls(structure.form);
+            let alike = fillings.iter().position(|other| other.structure == *structure).unwrap_or(0);
+            let body = Body { thickness, walls, blend: joins.blend_mm, alike };
+            Reaching { lattice: &**lattice, reach: plan::reach(quality, step, thickness), body }
+        });
+        let ties = self.ties.iter().map(|(lattice, blend)| Tie { lattice: &**lattice, blend: *blend });
+        Run {
+            part,
+            recipe,
+            quality,
+            step,
+            final_step: prediction.step_mm,
+            crumb_mm3: prediction.crumb_mm3,
+            thick: &self.thick,
+            lattices: lattices.collect(),
+            ties: ties.collect(),
+        }
+    }
+
+    /// The same, as a result is held against them.
+    pub fn fillings<'a>(&'a self, bare: &'a [Held]) -> Vec<Thickened<'a>> {
+        let each = bare.iter().zip(&self.lattices).zip(&self.thick);
+        each.map(|((bare, lattice), &thickness)| Thickened { bare: &**bare, lattice: &**lattice, thickness }).collect()
+    }
+}
+
+/// What a run works on.
+pub struct Run<'a> {
+    pub part: &'a Part,
+    pub recipe: &'a Recipe,
+    pub quality: Quality,
+    /// Step of the grid. mm.
+    pub step: f64,
+    /// Step of the final mesh's grid. mm.
+    pub final_step: f64,
+    /// Loose pieces smaller than this are removed. mm³.
+    pub crumb_mm3: f64,
+    /// Thickness by filling. mm.
+    pub thick: &'a [f64],
+    pub lattices: Vec<Reaching<'a>>,
+    pub ties: Vec<Tie<'a>>,
+}
+
+impl<'a> Run<'a> {
+    /// By filling, how far it stands past the part's surface. mm.
+    pub fn proud(&self) -> Vec<f64> {
+        let of = |(f, thickness): (&Filling, &f64)| if f.joins.proud { 0.5 * thickness } else { 0.0 };
+        self.recipe.fillings().iter().zip(self.thick).map(of).collect()
+    }
+
+    pub fn shape(&self, zones: &'a Zoned, regions: &'a Regions, side: Side) -> Composed<'a> {
+        Composed::of(self.part, zones, regions, self.lattices.clone(), &self.ties).only(side)
+    }
+}
