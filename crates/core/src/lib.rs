@@ -19,6 +19,7 @@
 //! | [`patchwork`] | several structures as one field, each in its zone |
 //! | [`shape`] | part, zones, skins and lattice as one field |
 //! | [`polygonise`] | signs and exact hits to a closed mesh |
+//! | [`untangle`] | meshes as files hold them, and what crosses there |
 //! | [`occlusion`], [`thumbnail`] | shade for the picture; small pictures of structures |
 //! | [`check`] | checks, and those of any mesh |
 //! | [`asked`] | the result held against the request |
@@ -62,4 +63,5 @@ pub mod stand;
 pub mod thumbnail;
 pub mod triangles;
 pub mod trig;
+pub mod untangle;
 pub mod zoned;

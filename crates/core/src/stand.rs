@@ -51,14 +51,21 @@ impl Placing {
 
     /// A mesh of the part's axes on the bed.
     pub fn of_mesh(&self, mesh: &TriMesh) -> TriMesh {
-        let (turn, shift) = (DMat3::from_cols_array_2d(&self.turn), DVec3::from(self.shift));
-        mesh.clone().mapped(|p| turn * p + shift)
+        mesh.clone().mapped(|p| self.of_place(p))
+    }
+
+    pub fn of_place(&self, p: DVec3) -> DVec3 {
+        DMat3::from_cols_array_2d(&self.turn) * p + DVec3::from(self.shift)
+    }
+
+    /// Back from where it stands.
+    pub fn place_back(&self, p: DVec3) -> DVec3 {
+        DMat3::from_cols_array_2d(&self.turn).transpose() * (p - DVec3::from(self.shift))
     }
 
     /// A mesh of the bed in the part's axes.
     pub fn back(&self, mesh: TriMesh) -> TriMesh {
-        let (turn, shift) = (DMat3::from_cols_array_2d(&self.turn).transpose(), DVec3::from(self.shift));
-        mesh.mapped(|p| turn * (p - shift))
+        mesh.mapped(|p| self.place_back(p))
     }
 }
 

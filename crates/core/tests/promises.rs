@@ -4,15 +4,21 @@
 
 mod random_recipes;
 
+use glam::DVec3;
 use random_recipes::numbered;
+use rayon::prelude::*;
+use std::f64::consts::PI;
 use std::fmt::Write;
 use ulmix_core::check::{worst, CheckGroup, Verdict};
+use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_mesh::Topology;
+use ulmix_core::recipe::Recipe;
+use ulmix_mesh::topology::piece_volumes;
+use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 
-/// How many without being asked for more.
-const FEW: u64 = 24;
-/// Of those none with more triangles before reduction.
+/// How many recipes are run without being asked for more.
+const FEW: u64 = 40;
+/// Recipes with more triangles before reduction are run only when they are asked for.
 const MOST_TRIANGLES: u64 = 2_000_000;
 
 fn told(o: &Outcome) -> String {
@@ -23,6 +29,42 @@ fn told(o: &Outcome) -> String {
         let _ = write!(out, "\n      {:?} {}: {} ({limit}{place})", c.verdict, c.id, c.figure);
     }
     out
+}
+
+/// A place of a piece that lies in the material of others, or of an inside-out one that does not; none where there are many
+/// pieces, which take long to tell.
+fn astray(mesh: &TriMesh, t: &Topology) -> Option<DVec3> {
+    const MANY: usize = 60;
+    if t.pieces < 2 || t.pieces > MANY {
+        return None;
+    }
+    let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
+    (0..t.pieces).find_map(|piece| {
+        let first = t.piece_of.iter().position(|p| *p as usize == piece)?;
+        let at = mesh.middle(first);
+        let others = (0..mesh.triangles.len()).into_par_iter().filter(|f| t.piece_of[*f] as usize != piece);
+        let around = others.map(|f| solid_angle(mesh.corners(f).map(|p| p - at))).sum::<f64>() / (4.0 * PI);
+        let wanted = if volumes[piece] > 0.0 { 0.0 } else { 1.0 };
+        ((around - wanted).abs() > 0.5).then_some(at)
+    })
+}
+
+/// Of a triangle as seen from the origin (Van Oosterom & Strackee 1983).
+fn solid_angle([a, b, c]: [DVec3; 3]) -> f64 {
+    let [x, y, z] = [a, b, c].map(|p| p.length());
+    2.0 * a.dot(b.cross(c)).atan2(x * y * z + a.dot(b) * z + b.dot(c) * x + c.dot(a) * y)
+}
+
+fn stands_proud(recipe: &Recipe) -> bool {
+    let mut own = recipe.zones.list.iter().filter_map(|z| z.own.as_ref());
+    recipe.joins.proud || own.any(|o| o.joins.proud)
+}
+
+/// By how much the result leaves the part, in mm, and where.
+fn farthest_out(part: &Part, o: &Outcome) -> (f64, DVec3) {
+    let inside = SignedDistance::new(&part.mesh, &Topology::of(&part.mesh));
+    let outs = o.solid.mesh.points.par_iter().map(|p| (inside.value(*p), *p));
+    outs.max_by(|a, b| a.0.total_cmp(&b.0)).unwrap()
 }
 
 #[test]
@@ -76,6 +118,18 @@ fn any_recipe_is_kept_or_told() {
             faults.push(format!("{n}: {} open edges, {bad} non-manifold, {crossings} crossing", t.open_edges));
         }
         assert!(checks.iter().any(|c| c.group == CheckGroup::AsAsked), "{n}");
+        // Bodies apart touch, or overlap.
+        if let Some(at) = astray(&o.solid.mesh, &t).filter(|_| o.solid.apart.is_none()) {
+            faults.push(format!("{n}: a shell is nested or inside out at {at:.1}"));
+        }
+        // Reduction may move points by its tolerance; smoothing and what stands proud may leave the part.
+        if recipe.mesh.smoothing == 0 && !stands_proud(&recipe) {
+            let most = recipe.mesh.reduce_mm + 0.01 * o.step_mm;
+            let (out, place) = farthest_out(&part, &o);
+            if out > most {
+                faults.push(format!("{n}: leaves the part by {out:.4} mm at {place:.1}"));
+            }
+        }
     }
     assert!(faults.is_empty(), "{faults:#?}");
 }

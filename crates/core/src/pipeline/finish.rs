@@ -3,18 +3,18 @@
 
 use crate::grid::Bits;
 use crate::occlusion;
+use crate::polygonise::Shape;
 use crate::recipe::Stand;
 use crate::shape::{Composed, Owner, Side};
 use crate::stand::Placing;
+use crate::untangle::{round_to_f32, untangle, Room};
 use glam::DVec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use std::collections::{BTreeMap, HashSet};
-use ulmix_mesh::crossing::{crossing_and_folded_among, crossing_and_folded_pairs};
 use ulmix_mesh::reduce::Gathered;
 use ulmix_mesh::smooth::smooth;
 use ulmix_mesh::topology::{piece_volumes, pieces_by_points, small_pieces};
-use ulmix_mesh::{Bounds, Bvh, TriMesh};
+use ulmix_mesh::{Bounds, TriMesh};
 use utoipa::ToSchema;
 
 /// A mesh ready to be looked at or exported.
@@ -103,7 +103,9 @@ impl Solid {
         let placing = stand.map(|stand| Placing::of_points(both(), stand));
         let side = |solid: &Solid| match placing {
             None => (solid.mesh.clone(), solid.crossings.clone().unwrap_or_default()),
-            Some(_) => settled(solid.mesh.clone(), placing, &|_| TURNED_BY, false),
+            Some(_) => {
+                settled(solid.mesh.clone(), placing, Room { may_move: &|_| TURNED_BY, confine: &|p| p, last_resort: false })
+            }
         };
         let ((mut mesh, mut crossings), (of_solids, crossings_of_solids)) = (side(lattice), side(solids));
         mesh.append(&of_solids);
@@ -186,17 +188,21 @@ pub fn smooth_lattice(
 /// A piece of a larger share of the largest one is no crumb, whatever the limit.
 const MOST_OF_WHOLE: f64 = 1e-3;
 
+/// Pieces of fewer cubes of the grid's step are none that the grid can show, whatever the limit: around one or two samples
+/// a shell may even come out inside out.
+const UNSEEN: f64 = 2.0;
+
 /// Takes away loose pieces, and closed voids, smaller than `least` mm³. The largest piece always stays, and
 /// so does one with a point that is `held`, unless it is smaller than `dust` mm³.
 fn remove_crumbs(surface: &mut Gathered, [dust, least]: [f64; 2], held: &dyn Fn(u8) -> bool) -> Crumbs {
     let Gathered { mesh, labels, faithful, .. } = surface;
-    let (piece_of, pieces) = if least > 0.0 { pieces_by_points(mesh) } else { (Vec::new(), 0) };
+    let (piece_of, pieces) = pieces_by_points(mesh);
     if pieces < 2 {
         return Crumbs::default();
     }
     let volumes = piece_volumes(mesh, &piece_of, pieces);
     let largest = volumes.iter().copied().fold(0.0, f64::max);
-    let mut goes = small_pieces(&volumes, least.min(MOST_OF_WHOLE * largest));
+    let mut goes = small_pieces(&volumes, least.min(MOST_OF_WHOLE * largest).max(UNSEEN / DUST * dust));
     for (t, &piece) in mesh.triangles.iter().zip(&piece_of) {
         let stays = || volumes[piece as usize].abs() >= dust && t.iter().any(|&v| held(labels[v as usize]));
         goes[piece as usize] &= !stays();
@@ -245,12 +251,13 @@ fn settled_surface(
         let crumbs = remove_crumbs(&mut s, [DUST * step.powi(3), crumb_mm3], &held);
         let placing = stand.map(|stand| Placing::of(&s.mesh, &stand));
         let may_move = |v: u32| if s.faithful[v as usize] { faithful(step) } else { reduce_mm.max(LOOSE * step) };
-        let (mut mesh, mut crossings) = settled(std::mem::take(&mut s.mesh), placing, &may_move, about.is_none());
+        let room = Room { may_move: &may_move, confine: &|p| shape.confine(p), last_resort: about.is_none() };
+        let (mut mesh, mut crossings) = settled(std::mem::take(&mut s.mesh), placing, room);
         // The grid's own triangles cross whatever is kept of them.
         let is_own = |t: &u32| Bounds::of(mesh.corners(*t as usize)).size().max_element() < OWN * step;
         let large: Vec<[u32; 2]> = crossings.iter().filter(|pair| !pair.iter().all(is_own)).copied().collect();
         if large.is_empty() && !crossings.is_empty() && about.is_some() {
-            (mesh, crossings) = settled(mesh, placing, &may_move, true);
+            (mesh, crossings) = settled(mesh, placing, Room { last_resort: true, ..room });
         }
         let Some(about) = about.filter(|_| !large.is_empty()) else {
             let owners = s.labels.iter().map(|&owner| Owner::numbered(owner)).collect();
@@ -276,12 +283,16 @@ const TURNED_BY: f64 = 0.004;
 
 /// Rounds a mesh as it stands in files, and takes back what crosses there; in the part's axes again, with the pairs that cross
 /// all the same. See [`untangle`].
-fn settled(mut mesh: TriMesh, placing: Option<Placing>, may_move: &dyn Fn(u32) -> f64, last: bool) -> (TriMesh, Vec<[u32; 2]>) {
+fn settled(mut mesh: TriMesh, placing: Option<Placing>, room: Room) -> (TriMesh, Vec<[u32; 2]>) {
     if let Some(placing) = &placing {
         mesh = placing.of_mesh(&mesh);
     }
     round_to_f32(&mut mesh);
-    let crossings = untangle(&mut mesh, may_move, last);
+    let confine = |p: DVec3| match &placing {
+        Some(placing) => placing.of_place((room.confine)(placing.place_back(p))),
+        None => (room.confine)(p),
+    };
+    let crossings = untangle(&mut mesh, Room { confine: &confine, ..room });
     let mesh = match placing {
         Some(placing) => placing.back(mesh),
         None => mesh,
@@ -297,104 +308,6 @@ const OWN: f64 = 3.0;
 
 /// Points off the part's own faces may move by this share of a step so that nothing crosses.
 const LOOSE: f64 = 0.05;
-
-/// Neighbouring normals that turn more than about 177° are folded flat: a reader that rounds another way
-/// would find them crossing.
-const FOLDED: f64 = -0.9985;
-
-/// The few triangles that cross or fold all the same, where walls are cut off to an edge finer than the
-/// grid: their points step toward the middle of their neighbours until nothing crosses, no farther than each `may_move`, in
-/// mm. Folds that this leaves are harmless. At the `last` resort points of crossing triangles move as far as it takes. The
-/// pairs that cross all the same are returned.
-fn untangle(mesh: &mut TriMesh, may_move: &dyn Fn(u32) -> f64, last: bool) -> Vec<[u32; 2]> {
-    const ROUNDS: usize = 8;
-    /// Folds that so many rounds leave are no longer touched: where they were they did no harm.
-    const FOLD_ROUNDS: usize = 2;
-    let bvh = Bvh::new(mesh);
-    let [mut pairs, mut folds] = crossing_and_folded_pairs(mesh, &bvh, FOLDED);
-    let mut slack = 0.0f64;
-    let mut before: BTreeMap<u32, DVec3> = BTreeMap::new();
-    for round in 0..ROUNDS {
-        if round == FOLD_ROUNDS && !folds.is_empty() {
-            let left = points_of(mesh, folds.iter());
-            left.iter().for_each(|v| mesh.points[*v as usize] = before.get(v).copied().unwrap_or(mesh.points[*v as usize]));
-            let also = points_of(mesh, pairs.iter());
-            let touched = touching(mesh, left.iter().chain(&also));
-            [pairs, _] = crossing_and_folded_among(mesh, &bvh, &touched, 2.0 * slack, FOLDED);
-        }
-        if round >= FOLD_ROUNDS {
-            folds.clear();
-        }
-        if pairs.is_empty() && folds.is_empty() {
-            break;
-        }
-        let crossed = points_of(mesh, pairs.iter());
-        let tangled = points_of(mesh, pairs.iter().chain(&folds));
-        let touched = touching(mesh, tangled.iter());
-        let mut sums = vec![(DVec3::ZERO, 0.0); tangled.len()];
-        for t in touched.iter().map(|&n| mesh.triangles[n as usize]) {
-            for (c, v) in t.iter().enumerate() {
-                if let Ok(i) = tangled.binary_search(v) {
-                    sums[i].0 += mesh.points[t[(c + 1) % 3] as usize] + mesh.points[t[(c + 2) % 3] as usize];
-                    sums[i].1 += 2.0;
-                }
-            }
-        }
-        let mut farthest = 0.0f64;
-        for (&v, (sum, count)) in tangled.iter().zip(sums) {
-            let p = &mut mesh.points[v as usize];
-            let from = *before.entry(v).or_insert(*p);
-            let limit = if last && crossed.binary_search(&v).is_ok() { f64::INFINITY } else { may_move(v) };
-            let q = from + (p.lerp(sum / count, 0.5) - from).clamp_length_max(limit);
-            farthest = farthest.max(p.distance(q));
-            *p = q;
-        }
-        round_to_f32(mesh);
-        // Boxes are of the points as they were: only what has moved can cross anew.
-        slack += 1.01 * farthest;
-        [pairs, folds] = crossing_and_folded_among(mesh, &bvh, &touched, 2.0 * slack, FOLDED);
-    }
-    pairs
-}
-
-/// The points of triangles that cross or fold, in order.
-fn points_of<'a>(mesh: &TriMesh, pairs: impl Iterator<Item = &'a [u32; 2]>) -> Vec<u32> {
-    let mut points: Vec<u32> = pairs.flatten().flat_map(|&t| mesh.triangles[t as usize]).collect();
-    points.sort_unstable();
-    points.dedup();
-    points
-}
-
-/// The triangles at some points, in order.
-fn touching<'a>(mesh: &TriMesh, points: impl Iterator<Item = &'a u32>) -> Vec<u32> {
-    let mut is_one = vec![false; mesh.points.len()];
-    points.for_each(|&v| is_one[v as usize] = true);
-    let touches = |t: &[u32; 3]| t.iter().any(|&v| is_one[v as usize]);
-    mesh.triangles.par_iter().enumerate().filter(|(_, t)| touches(t)).map(|(n, _)| n as u32).collect()
-}
-
-/// Files hold 32-bit coordinates: checks must see the same. Points that would fall together are
-/// moved apart by the least step, so that welding by place gives the mesh back.
-fn round_to_f32(mesh: &mut TriMesh) {
-    let bits = |p: &DVec3| p.as_vec3().to_array().map(f32::to_bits);
-    // Adding zero makes −0 and 0 one.
-    mesh.points.par_iter_mut().for_each(|p| *p = (p.as_vec3() + glam::Vec3::ZERO).as_dvec3());
-    let mut all: Vec<[u32; 3]> = mesh.points.par_iter().map(bits).collect();
-    all.par_sort_unstable();
-    if all.windows(2).all(|w| w[0] != w[1]) {
-        return;
-    }
-    let mut seen: HashSet<[u32; 3]> = HashSet::with_capacity(mesh.points.len());
-    for p in &mut mesh.points {
-        let mut q = p.as_vec3();
-        let mut axis = 0;
-        while !seen.insert(q.to_array().map(f32::to_bits)) {
-            q[axis] = if q[axis] == 0.0 { f32::MIN_POSITIVE } else { f32::from_bits(q[axis].to_bits() + 1) };
-            axis = (axis + 1) % 3;
-        }
-        *p = q.as_dvec3();
-    }
-}
 
 #[cfg(test)]
 mod tests {
@@ -420,15 +333,5 @@ mod tests {
         assert_eq!(Topology::of(&kept).pieces, 1);
         assert_eq!(without(0.1).0, m);
         assert_eq!(without(1e9).1.removed, 1);
-    }
-
-    #[test]
-    fn rounding_keeps_points_apart_and_the_mesh_whole() {
-        let mut m = TriMesh::sphere(1e-6, 3).mapped(|p| p + 100.0);
-        let points = m.points.len();
-        round_to_f32(&mut m);
-        let welded = ulmix_mesh::weld::weld(&m, 0.0).mesh;
-        assert_eq!(welded.points.len(), points);
-        assert!(Topology::of(&welded).sound());
     }
 }

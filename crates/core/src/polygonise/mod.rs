@@ -18,8 +18,10 @@
 //! | [`stretch`] | some layers of the grid as a mesh of their own, which others continue |
 //! | [`words`] | sets of cells and vertices as bits |
 //! | [`repair`] | crossing triangles near creases step back |
+//! | [`hold`] | points that are moved stay within the shape |
 
 mod cells;
+pub mod hold;
 mod place;
 mod quads;
 mod repair;

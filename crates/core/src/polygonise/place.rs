@@ -150,7 +150,10 @@ impl<'a> Placing<'a> {
         if is_within(local) || self.roomy && !cells.beside_exact(i, j, k) {
             return (point, Placed::default());
         }
-        (point, Placed::at(kept.as_dvec3(), cells.mean(index, of), false))
+        // Past its cell a vertex may also be past the part's surface.
+        let confined = if self.care == Care::Quick { point } else { self.shape.confine(point) };
+        let shift = (confined - point) / step;
+        (confined, Placed::at(kept.as_dvec3(), cells.mean(index, of) - shift, false))
     }
 
     /// A vertex of a cell that needs hits.

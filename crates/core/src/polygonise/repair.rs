@@ -5,9 +5,11 @@
 //! vertex steps back toward the mean of its hits, which never crosses.
 
 use super::cells::Cells;
+use super::hold::drawn_in;
 use super::quads::Quads;
 use super::vertex::Placed;
 use super::words::{numbers, rank, ranks};
+use super::Shape;
 use crate::grid::Grid;
 use glam::{DVec3, UVec3};
 use rayon::prelude::*;
@@ -23,7 +25,7 @@ const BLOCK: f64 = 4.0;
 const FOLD: f64 = -0.9;
 
 /// Works on quads with a vertex that left its cell.
-pub fn repair(quads: &mut Quads, placed: &[Placed], grid: &Grid, cells: &Cells) {
+pub fn repair(quads: &mut Quads, placed: &[Placed], grid: &Grid, cells: &Cells, shape: &dyn Shape) {
     let step = grid.step;
     let mesh = &mut quads.mesh;
     let unsettled = numbers(&quads.unsettled);
@@ -76,7 +78,9 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], grid: &Grid, cells: &Cells) 
                 let (times, start, to_mean) = moved.entry(v).or_insert_with(|| (0, place, to_mean()));
                 *times += 1;
                 // A third of the way, two thirds, then all of it.
-                part.points[v as usize] = *start + *to_mean * (*times as f64 / 3.0).min(1.0);
+                let moved = *start + *to_mean * (*times as f64 / 3.0).min(1.0);
+                // The mean lies outside where the shape has an inward edge, and may where it is one of edges' middles.
+                part.points[v as usize] = drawn_in(shape, moved, step);
             }
         }
         let mut is_hit = vec![false; used.len()];
@@ -91,7 +95,8 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], grid: &Grid, cells: &Cells) 
     }
 }
 
-/// The mean of the hits of the one vertex of a smooth cell, which is not kept for it; none where the vertex lies elsewhere.
+/// The mean of the middles of the cut edges around the one vertex of a smooth cell; none where the vertex lies
+/// elsewhere.
 fn smooth_mean(vertex: u32, place: DVec3, grid: &Grid, cells: &Cells) -> Option<DVec3> {
     let low = ((place - grid.origin) / grid.step).floor();
     let cell = cells.find_index(low.as_ivec3()).filter(|&cell| cell == vertex as usize && !cells.has_several(cell))?;

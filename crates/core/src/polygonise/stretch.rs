@@ -78,7 +78,7 @@ pub fn polygonise_stretch(
     let (mut quads, settled) = slabs::mesh(grid, bits, &cells, &hits, shape, care, cancelled);
     drop(hits);
     if care == Care::Full && !cancelled() {
-        repair::repair(&mut quads, &settled, grid, &cells);
+        repair::repair(&mut quads, &settled, grid, &cells, shape);
     }
     (!cancelled()).then(|| cut_out(quads.mesh, &cells, layers))
 }

@@ -122,5 +122,8 @@ fn recipe_of(dice: &mut Dice, part: &Part) -> Recipe {
     if dice.chance(0.6) {
         r.mesh.step_mm = Some(longest / dice.between(60.0, 160.0));
     }
+    if dice.chance(0.2) {
+        r.mesh.crumb_mm3 = Some(0.0);
+    }
     r
 }

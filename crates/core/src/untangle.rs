@@ -1,0 +1,132 @@
+//! Meshes as files hold them, and the few triangles of them that cross.
+
+use glam::DVec3;
+use rayon::prelude::*;
+use std::collections::{BTreeMap, HashSet};
+use ulmix_mesh::crossing::{crossing_and_folded_among, crossing_and_folded_pairs};
+use ulmix_mesh::{Bvh, TriMesh};
+
+/// Neighbouring normals that turn more than about 177° are folded flat: a reader that rounds another way
+/// would find them crossing.
+const FOLDED: f64 = -0.9985;
+
+/// Where points of triangles that cross may go.
+#[derive(Clone, Copy)]
+pub struct Room<'a> {
+    /// How far each may move. mm.
+    pub may_move: &'a dyn Fn(u32) -> f64,
+    /// The nearest place that a point may reach.
+    pub confine: &'a dyn Fn(DVec3) -> DVec3,
+    /// Points of triangles that cross move as far as it takes.
+    pub last_resort: bool,
+}
+
+/// The few triangles that cross or fold all the same, where walls are cut off to an edge finer than the
+/// grid: their points step toward the middle of their neighbours until nothing crosses, as far as there is room. Folds that
+/// this leaves are harmless. The pairs that cross all the same are returned.
+pub fn untangle(mesh: &mut TriMesh, room: Room) -> Vec<[u32; 2]> {
+    const ROUNDS: usize = 8;
+    /// Folds that so many rounds leave are no longer touched: where they were they did no harm.
+    const FOLD_ROUNDS: usize = 2;
+    let bvh = Bvh::new(mesh);
+    let [mut pairs, mut folds] = crossing_and_folded_pairs(mesh, &bvh, FOLDED);
+    let mut slack = 0.0f64;
+    let mut before: BTreeMap<u32, DVec3> = BTreeMap::new();
+    for round in 0..ROUNDS {
+        if round == FOLD_ROUNDS && !folds.is_empty() {
+            let left = points_of(mesh, folds.iter());
+            left.iter().for_each(|v| mesh.points[*v as usize] = before.get(v).copied().unwrap_or(mesh.points[*v as usize]));
+            let also = points_of(mesh, pairs.iter());
+            let touched = touching(mesh, left.iter().chain(&also));
+            [pairs, _] = crossing_and_folded_among(mesh, &bvh, &touched, 2.0 * slack, FOLDED);
+        }
+        if round >= FOLD_ROUNDS {
+            folds.clear();
+        }
+        if pairs.is_empty() && folds.is_empty() {
+            break;
+        }
+        let crossed = points_of(mesh, pairs.iter());
+        let tangled = points_of(mesh, pairs.iter().chain(&folds));
+        let touched = touching(mesh, tangled.iter());
+        let mut sums = vec![(DVec3::ZERO, 0.0); tangled.len()];
+        for t in touched.iter().map(|&n| mesh.triangles[n as usize]) {
+            for (c, v) in t.iter().enumerate() {
+                if let Ok(i) = tangled.binary_search(v) {
+                    sums[i].0 += mesh.points[t[(c + 1) % 3] as usize] + mesh.points[t[(c + 2) % 3] as usize];
+                    sums[i].1 += 2.0;
+                }
+            }
+        }
+        let mut farthest = 0.0f64;
+        for (&v, (sum, count)) in tangled.iter().zip(sums) {
+            let p = &mut mesh.points[v as usize];
+            let from = *before.entry(v).or_insert(*p);
+            let any = room.last_resort && crossed.binary_search(&v).is_ok();
+            let limit = if any { f64::INFINITY } else { (room.may_move)(v) };
+            let q = (room.confine)(from + (p.lerp(sum / count, 0.5) - from).clamp_length_max(limit));
+            farthest = farthest.max(p.distance(q));
+            *p = q;
+        }
+        round_to_f32(mesh);
+        // Boxes are of the points as they were: only what has moved can cross anew.
+        slack += 1.01 * farthest;
+        [pairs, folds] = crossing_and_folded_among(mesh, &bvh, &touched, 2.0 * slack, FOLDED);
+    }
+    pairs
+}
+
+/// The points of triangles that cross or fold, in order.
+fn points_of<'a>(mesh: &TriMesh, pairs: impl Iterator<Item = &'a [u32; 2]>) -> Vec<u32> {
+    let mut points: Vec<u32> = pairs.flatten().flat_map(|&t| mesh.triangles[t as usize]).collect();
+    points.sort_unstable();
+    points.dedup();
+    points
+}
+
+/// The triangles at some points, in order.
+fn touching<'a>(mesh: &TriMesh, points: impl Iterator<Item = &'a u32>) -> Vec<u32> {
+    let mut is_one = vec![false; mesh.points.len()];
+    points.for_each(|&v| is_one[v as usize] = true);
+    let touches = |t: &[u32; 3]| t.iter().any(|&v| is_one[v as usize]);
+    mesh.triangles.par_iter().enumerate().filter(|(_, t)| touches(t)).map(|(n, _)| n as u32).collect()
+}
+
+/// Files hold 32-bit coordinates: checks must see the same. Points that would fall together are
+/// moved apart by the least step, so that welding by place gives the mesh back.
+pub fn round_to_f32(mesh: &mut TriMesh) {
+    let bits = |p: &DVec3| p.as_vec3().to_array().map(f32::to_bits);
+    // Adding zero makes −0 and 0 one.
+    mesh.points.par_iter_mut().for_each(|p| *p = (p.as_vec3() + glam::Vec3::ZERO).as_dvec3());
+    let mut all: Vec<[u32; 3]> = mesh.points.par_iter().map(bits).collect();
+    all.par_sort_unstable();
+    if all.windows(2).all(|w| w[0] != w[1]) {
+        return;
+    }
+    let mut seen: HashSet<[u32; 3]> = HashSet::with_capacity(mesh.points.len());
+    for p in &mut mesh.points {
+        let mut q = p.as_vec3();
+        let mut axis = 0;
+        while !seen.insert(q.to_array().map(f32::to_bits)) {
+            q[axis] = if q[axis] == 0.0 { f32::MIN_POSITIVE } else { f32::from_bits(q[axis].to_bits() + 1) };
+            axis = (axis + 1) % 3;
+        }
+        *p = q.as_dvec3();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ulmix_mesh::Topology;
+
+    #[test]
+    fn rounding_keeps_points_apart_and_the_mesh_whole() {
+        let mut m = TriMesh::sphere(1e-6, 3).mapped(|p| p + 100.0);
+        let points = m.points.len();
+        round_to_f32(&mut m);
+        let welded = ulmix_mesh::weld::weld(&m, 0.0).mesh;
+        assert_eq!(welded.points.len(), points);
+        assert!(Topology::of(&welded).sound());
+    }
+}
