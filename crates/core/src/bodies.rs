@@ -1,8 +1,7 @@
 //! Bodies of a part: what its files hold, each cleaned, named, and with a role of its own.
 
-use crate::moved::Moved;
 use crate::recipe::{Mend, Role, Shell};
-use crate::rewrap::rewrap;
+use crate::rewrap::{rewrap, Rewrapped};
 use crate::triangles::{self, Remade};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
@@ -77,8 +76,8 @@ pub struct Clean {
     pub closed: Vec<f64>,
     /// Pieces that were removed.
     pub removed: usize,
-    /// By piece that crossed itself and was wound anew, how far that moved its surface.
-    pub rewrapped: Vec<Moved>,
+    /// By piece that crossed itself.
+    pub rewrapped: Vec<Rewrapped>,
     /// Its triangles were evened.
     pub evened: Option<Remade>,
     /// Its triangles were joined.
@@ -194,24 +193,24 @@ fn thicken_open(mesh: &mut TriMesh, t: &Topology, shell: &Shell) -> usize {
 }
 
 /// Winds pieces anew that cross themselves. Those that only cross others stay: overlapping bodies are no fault.
-fn rewrap_crossed(mesh: &mut TriMesh, t: &Topology, step: f64) -> Result<Vec<Moved>, FormatError> {
+fn rewrap_crossed(mesh: &mut TriMesh, t: &Topology, step: f64) -> Result<Vec<Rewrapped>, FormatError> {
     let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
     let mut crossed = vec![false; t.pieces];
     for [a, b] in crossing_pairs(mesh, &Bvh::new(mesh)) {
         let piece = t.piece_of[a as usize];
         crossed[piece as usize] |= piece == t.piece_of[b as usize] && volumes[piece as usize] > 0.0;
     }
-    let mut moved = Vec::new();
+    let mut rewrapped = Vec::new();
     let mut out = mesh.filtered(|f| !crossed[t.piece_of[f] as usize]);
     for piece in (0..t.pieces).filter(|p| crossed[*p]) {
-        let (new, by) = rewrap(&mesh.filtered(|f| t.piece_of[f] as usize == piece), step)?;
+        let (new, told) = rewrap(&mesh.filtered(|f| t.piece_of[f] as usize == piece), step)?;
         out.append(&new);
-        moved.push(by);
+        rewrapped.push(told);
     }
-    if !moved.is_empty() {
+    if !rewrapped.is_empty() {
         *mesh = out;
     }
-    Ok(moved)
+    Ok(rewrapped)
 }
 
 /// Closes holes up to a span; the spans of those that were.

@@ -456,9 +456,13 @@ fn changes(c: &Clean) -> Vec<String> {
     }
     if !c.rewrapped.is_empty() {
         let pieces = many(c.rewrapped.len(), "piece that crossed itself was", "pieces that crossed themselves were");
-        let greatest = c.rewrapped.iter().map(|m| m.greatest).fold(0.0, f64::max);
-        let mean = c.rewrapped.iter().map(|m| m.mean).fold(0.0, f64::max);
-        out.push(format!("{pieces} wound anew: no point moved by more than {greatest:.3} mm, {mean:.4} mm in the mean"));
+        let greatest = c.rewrapped.iter().map(|r| r.moved.greatest).fold(0.0, f64::max);
+        let mean = c.rewrapped.iter().map(|r| r.moved.mean).fold(0.0, f64::max);
+        let left = match c.rewrapped.iter().map(|r| r.crossing).sum::<usize>() {
+            0 => String::new(),
+            n => format!("; {} still, and a finer step may resolve them", many(n, "triangle crosses", "triangles cross")),
+        };
+        out.push(format!("{pieces} wound anew: no point moved by more than {greatest:.3} mm, {mean:.4} mm in the mean{left}"));
     }
     let surface =
         |r: &Remade| format!("the surface moved by up to {:.3} mm, {:.4} mm in the mean", r.moved.greatest, r.moved.mean);

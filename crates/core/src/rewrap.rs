@@ -10,16 +10,31 @@ use crate::part::Part;
 use crate::polygonise::{polygonise, Care};
 use crate::recipe::{Joins, Role, Structure, Zones};
 use crate::shape::Composed;
+use crate::untangle::{round_to_f32, untangle, Room};
 use crate::zoned::{Regions, Zoned};
+use glam::DVec3;
+use rayon::prelude::*;
 use ulmix_formats::FormatError;
+use ulmix_mesh::crossing::triangles_of;
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
-use ulmix_mesh::TriMesh;
+use ulmix_mesh::{Bounds, TriMesh};
 
 /// Triangles are joined where that moves no point by more than this share of the step.
 const REDUCED: f64 = 0.02;
 
-/// A closed mesh without crossings around what lies inside `mesh`, seen at a step in mm.
-pub fn rewrap(mesh: &TriMesh, step: f64) -> Result<(TriMesh, Moved), FormatError> {
+/// How far around triangles that cross the mesh is not reduced in the next attempt, in steps.
+const AROUND: [f64; 3] = [3.0, 6.0, 12.0];
+
+/// What winding a surface anew did to it.
+pub struct Rewrapped {
+    /// How far its points lie from the surface as it was.
+    pub moved: Moved,
+    /// Triangles that cross all the same.
+    pub crossing: usize,
+}
+
+/// A closed mesh around what lies inside `mesh`, seen at a step in mm.
+pub fn rewrap(mesh: &TriMesh, step: f64) -> Result<(TriMesh, Rewrapped), FormatError> {
     let part = Part::prepare(mesh)?;
     let regions = Regions::of(&part, &Zones { rest: Role::KeepSolid, ..Zones::default() });
     let never = || false;
@@ -35,8 +50,54 @@ pub fn rewrap(mesh: &TriMesh, step: f64) -> Result<(TriMesh, Moved), FormatError
             "Choose a finer step for resolving crossings.",
         ));
     };
-    let options = ReduceOptions { error: REDUCED * step, labels: None, faithful: (&[], 0.0), kept: &[], cancelled: &never };
-    let new = reduce(&raw, &options).mesh;
-    let moved = Moved::of(&[(&new.points, part.bvh())]);
-    Ok((new, moved))
+    let (mesh, crossing) = without_crossings(&raw, REDUCED * step, step);
+    let moved = Moved::of(&[(&mesh.points, part.bvh())]);
+    Ok((mesh, Rewrapped { moved, crossing }))
+}
+
+/// Reduces a mesh where nothing crosses then; the mesh, and how many triangles cross all the same.
+fn without_crossings(raw: &TriMesh, error: f64, step: f64) -> (TriMesh, usize) {
+    let mut around: Vec<Bounds> = Vec::new();
+    let is_near = |p: &DVec3, around: &[Bounds]| around.iter().any(|b| b.contains(&Bounds { min: *p, max: *p }));
+    for grown in AROUND.map(Some).into_iter().chain([None]) {
+        let kept: Vec<bool> = raw.points.par_iter().map(|p| is_near(p, &around)).collect();
+        let options = ReduceOptions { error, labels: None, faithful: (&[], 0.0), kept: &kept, cancelled: &|| false };
+        let mut mesh = reduce(raw, &options).mesh;
+        round_to_f32(&mut mesh);
+        // At the last resort points move as far as it takes.
+        let pairs = untangle(&mut mesh, Room { may_move: &|_| error, confine: &|p| p, last_resort: grown.is_none() });
+        match grown {
+            Some(grown) if !pairs.is_empty() => {
+                around.extend(pairs.as_flattened().iter().map(|&t| Bounds::of(mesh.corners(t as usize)).grown(grown * step)));
+            }
+            _ => return (mesh, triangles_of(&pairs).len()),
+        }
+    }
+    unreachable!("the last attempt is taken as it is")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::random::Random;
+    use ulmix_mesh::crossing::crossing_pairs;
+    use ulmix_mesh::{Bvh, Topology};
+
+    #[test]
+    fn tangled_balls_are_wound_anew_without_crossings() {
+        for seed in 0..6 {
+            let mut random = Random::new(seed, 0);
+            let ball = TriMesh::sphere(10.0, 3);
+            let shift = |random: &mut Random| DVec3::from([0; 3].map(|_| random.unit() - 0.5));
+            let points = ball.points.iter().map(|p| p + 4.0 * shift(&mut random)).collect();
+            let tangled = TriMesh { points, ..ball };
+            assert!(!crossing_pairs(&tangled, &Bvh::new(&tangled)).is_empty());
+            for step in [0.8, 0.3] {
+                let (new, told) = rewrap(&tangled, step).unwrap();
+                let t = Topology::of(&new);
+                let crossing = crossing_pairs(&new, &Bvh::new(&new)).len();
+                assert!(t.closed() && crossing == 0 && told.crossing == 0, "{seed} {step}: {crossing}");
+            }
+        }
+    }
 }
