@@ -18,21 +18,31 @@ impl Moved {
             lists.iter().flat_map(|(places, from)| places.par_iter().map(|p| away(p, from)).collect::<Vec<f64>>()).collect();
         Moved { greatest: far.iter().copied().fold(0.0, f64::max), mean: far.iter().sum::<f64>() / far.len().max(1) as f64 }
     }
+
+    /// Of two surfaces from each other, both ways: of their points and of places between them.
+    pub fn between(now: &TriMesh, before: &TriMesh) -> Moved {
+        Moved::of(&[(&finely_cut(now).points, &Bvh::new(before)), (&finely_cut(before).points, &Bvh::new(now))])
+    }
 }
 
 fn away(p: &DVec3, from: &Bvh) -> f64 {
     from.nearest(*p, f64::INFINITY).map_or(0.0, |n| n.distance_squared.sqrt())
 }
 
-/// Triangles of a map: larger ones are cut until there are about so many.
-const MAP: usize = 200_000;
+/// Triangles of surfaces that are looked at: larger ones are cut until there are about so many.
+const FINE: usize = 200_000;
+
+fn finely_cut(mesh: &TriMesh) -> TriMesh {
+    let mut mesh = mesh.clone();
+    while !mesh.triangles.is_empty() && 4 * mesh.triangles.len() <= FINE {
+        mesh = ulmix_mesh::remesh::quartered(&mesh);
+    }
+    mesh
+}
 
 /// A surface cut finely, and how far each of its points lies from the one that it was before. mm.
 pub fn map(now: &TriMesh, before: &Bvh) -> (TriMesh, Vec<f32>) {
-    let mut mesh = now.clone();
-    while !mesh.triangles.is_empty() && 4 * mesh.triangles.len() <= MAP {
-        mesh = ulmix_mesh::remesh::quartered(&mesh);
-    }
+    let mesh = finely_cut(now);
     let far = mesh.points.par_iter().map(|p| away(p, before) as f32).collect();
     (mesh, far)
 }

@@ -2,7 +2,7 @@
 
 use crate::stopwatch::StageTime;
 use serde::{Deserialize, Serialize};
-use ulmix_core::moved::map;
+use ulmix_core::moved::{map, Moved};
 use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::finish::Solid;
 use ulmix_core::pipeline::plan::Prediction;
@@ -152,7 +152,7 @@ pub fn draw_moved(part: &Part, before: &Part) -> Vec<u8> {
     let shaded = shade(&mesh, CREASE_DEGREES);
     let points = shaded.source.len();
     let far_at: Vec<f32> = shaded.source.iter().map(|&i| far[i as usize]).collect();
-    let greatest = far.iter().copied().fold(0.0, f32::max);
+    let greatest = Moved::between(&part.mesh, &before.mesh).greatest;
     let attributes = [
         Attribute { name: "ROLE", values: Values::Bytes(vec![Owner::Solid as u8; points]) },
         Attribute { name: "OPEN", values: Values::Bytes(vec![255; points]) },
