@@ -15,7 +15,7 @@ use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::{Filled, Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{
     CellKind, CleanUp, DeadEnds, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape, OwnStruts, Place, Recipe, Role,
-    SeededKind, Seeds, Skin, Spread, Structure, StrutSection, Taper, Thicken, Toward, Zone, Zones,
+    SeededKind, Seeds, Skin, Spread, Structure, StrutSection, SurfaceKind, Taper, Thicken, Toward, Zone, Zones,
 };
 use ulmix_core::shape::Composed;
 use ulmix_core::zoned::{Regions, Zoned};
@@ -73,6 +73,37 @@ fn every_kind_closes_and_its_density_is_foreseen() {
         assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
     }
 }
+#[test]
+fn openings_are_as_wide_as_geometry_says() {
+    let part = cube(32.0);
+    let (cell, thickness_mm) = (8.0, 1.0);
+    let opening = |kind: Kind, change: &dyn Fn(&mut Recipe)| {
+        let mut r = recipe(&part, kind, cell, Thicken::Thickness { thickness_mm });
+        r.joins.blend_mm = 0.0;
+        change(&mut r);
+        without_mesh(&part, &r).opening_mm
+    };
+    let plain = |kind: Kind| opening(kind, &|_| ());
+    // A square window; the triangles of an octahedron; the hexagons of a truncated one; the neck of a channel.
+    let windows = [
+        (Kind::Cell(CellKind::Cubic), cell),
+        (Kind::Cell(CellKind::Octet), cell / 6f64.sqrt()),
+        (Kind::Cell(CellKind::Kelvin), cell * 1.5f64.sqrt() / 2.0),
+        (Kind::Surface(SurfaceKind::SchwarzP), 2.0 * 0.2357 * cell),
+    ];
+    for (kind, window) in windows {
+        let told = plain(kind);
+        assert!((told / (window - thickness_mm) - 1.0).abs() < 0.06, "{kind:?}: {told} for {}", window - thickness_mm);
+    }
+    // Struts that grow thicker toward the surface leave less there.
+    let taper = |r: &mut Recipe| r.joins.taper = Some(Taper { toward: Toward::Surface, more_mm: 1.5, reach_mm: 8.0 });
+    let cubic = Kind::Cell(CellKind::Cubic);
+    assert!((plain(cubic) - opening(cubic, &taper) - 1.5).abs() < 0.05);
+    // Upright ribbons leave the way up as wide as it was.
+    let tall = |r: &mut Recipe| r.joins.section = StrutSection::Rectangular { taller_mm: 2.0, turn_deg: 0.0 };
+    assert!((opening(cubic, &tall) - plain(cubic)).abs() < 0.5);
+}
+
 
 #[test]
 fn a_net_of_points_on_the_surface_covers_it_and_leaves_the_inside_empty() {

@@ -46,6 +46,22 @@ impl Bar {
         p.dot(self.across).abs().max(p.dot(self.up).abs() - self.taller).max(end) - extra
     }
 
+    /// Of what is free between bars their thickness takes more than itself, for their edges stand out.
+    pub const EDGED: f64 = 1.2;
+
+    /// Distance from the ribbon in its middle, or from its border where it is a node.
+    pub fn clearance(&self, q: DVec3) -> f64 {
+        let p = q - self.a;
+        if self.length == 0.0 {
+            return p.length() - self.extra;
+        }
+        let along = p.dot(self.along);
+        let end = (along - self.length).max(-along).max(0.0);
+        let high = (p.dot(self.up).abs() - self.taller).max(0.0);
+        let extra = self.extra + self.more * (along / self.length).clamp(0.0, 1.0);
+        DVec3::new(p.dot(self.across), high, end).length() - extra
+    }
+
     /// The section at the foot of the perpendicular from `q`; `None` of a round node.
     pub fn section(&self, q: DVec3) -> Option<Across> {
         if self.length == 0.0 {

@@ -10,6 +10,7 @@ use super::members::{Frame, Hole, Source};
 use super::mesh_cell::MeshCell;
 use super::net::Net;
 use super::outer;
+use super::passage::narrowest;
 use super::region::{box_of, Region, Scaled, Shadow};
 use super::seeds::{scatter, Scattered};
 use super::skeleton::Skeleton;
@@ -27,6 +28,8 @@ use crate::sides::Sides;
 use glam::{DMat3, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
+use ulmix_mesh::topology::UnionFind;
+use ulmix_mesh::Bounds;
 
 /// The structure as it lies in the part, before it is given thickness. `None` when cancelled.
 pub fn structure<'a>(
@@ -200,7 +203,7 @@ fn cells(kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
         ..Facts::default()
     };
     let net = Net::new(frame, Source::Repeated { struts, cell }, joins, s.smallest());
-    let opening = passage(&net, frame, cell);
+    let opening = passage(|p| net.clearance(p), frame, cell);
     net.with_opening(opening).with_facts(facts).with_cell_points(cell_points(frame, cell))
 }
 
@@ -256,39 +259,9 @@ fn cell_points(frame: Frame, cell: DVec3) -> Vec<DVec3> {
     (1..=SURVEY).map(|i| frame.back(spread(i) * cell)).collect()
 }
 
-/// Diameter of the widest ball that passes through two cells: the highest distance from the struts at
-/// which the places at least as far still join opposite sides. mm.
-fn passage(bare: &dyn Bare, frame: Frame, cell: DVec3) -> f64 {
-    const N: usize = 28;
-    let at = |n: usize| DVec3::new((n % N) as f64, (n / N % N) as f64, (n / (N * N)) as f64) / (N - 1) as f64 * 2.0;
-    let value: Vec<f64> = (0..N * N * N).into_par_iter().map(|n| bare.measure(frame.back(at(n) * cell))).collect();
-    let mut order: Vec<u32> = (0..value.len() as u32).collect();
-    order.sort_by(|&a, &b| value[b as usize].total_cmp(&value[a as usize]).then(a.cmp(&b)));
-    // Two places more: the lower and the upper side.
-    let (low, high) = (value.len() as u32, value.len() as u32 + 1);
-    let mut joined = ulmix_mesh::topology::UnionFind::new(value.len() + 2);
-    let mut open = vec![false; value.len()];
-    for &n in &order {
-        open[n as usize] = true;
-        let c = [n as usize % N, n as usize / N % N, n as usize / (N * N)];
-        for (axis, stride) in [(0, 1), (1, N), (2, N * N)] {
-            if c[axis] > 0 && open[n as usize - stride] {
-                joined.join(n, n - stride as u32);
-            }
-            if c[axis] + 1 < N && open[n as usize + stride] {
-                joined.join(n, n + stride as u32);
-            }
-        }
-        if c[2] == 0 {
-            joined.join(n, low);
-        } else if c[2] == N - 1 {
-            joined.join(n, high);
-        }
-        if joined.root(low) == joined.root(high) {
-            return 2.0 * value[n as usize].max(0.0);
-        }
-    }
-    0.0
+/// Diameter of the largest ball that passes through all cells; `clearance` is the distance from the struts. mm.
+fn passage(clearance: impl Fn(DVec3) -> f64 + Sync, frame: Frame, cell: DVec3) -> f64 {
+    2.0 * narrowest(|p| clearance(frame.back(p * cell))).map_or(0.0, |n| n.0.max(0.0))
 }
 
 fn extruded(
@@ -415,7 +388,7 @@ fn seeded(
                 let sharp: &[[u32; 2]] = if s.seeds.edges { &part.sharp_edges } else { &[] };
                 outer = outer::net(&surface, points, &d.pairs, sharp);
             }
-            (d.edges, median(widths).unwrap_or(0.0))
+            (d.edges, way_through(&points[..found.inside], &d.pairs, &widths).unwrap_or(0.0))
         }
         SeededKind::Delaunay => {
             let all = Skeleton { nodes: points.to_vec(), struts: d.pairs };
@@ -435,6 +408,37 @@ fn seeded(
 }
 
 /// Struts from a file, turned and shifted about the middle of the part's box, as far as they reach into the part.
+/// The widest window that every way through the points' cells from one side to the other has at its narrowest: cells are
+/// joined from the widest window down. Of few cells the median.
+fn way_through(points: &[DVec3], pairs: &[[u32; 2]], widths: &[f64]) -> Option<f64> {
+    let of_points = |n: &usize| pairs[*n].iter().all(|p| (*p as usize) < points.len());
+    let mut order: Vec<usize> = (0..pairs.len()).filter(of_points).collect();
+    order.sort_by(|a, b| widths[*b].total_cmp(&widths[*a]).then(a.cmp(b)));
+    let middle = median(order.iter().map(|n| widths[*n]).collect());
+    let bounds = Bounds::of(points.iter().copied());
+    let size = bounds.size();
+    let axis = (0..3).max_by(|a, b| size[*a].total_cmp(&size[*b]))?;
+    // Cells within one cell of either side begin and end the way.
+    let beside = (size.x * size.y * size.z / points.len().max(1) as f64).cbrt();
+    if size[axis] < 4.0 * beside {
+        return middle;
+    }
+    let (low, high) = (points.len() as u32, points.len() as u32 + 1);
+    let mut joined = UnionFind::new(points.len() + 2);
+    for (n, p) in points.iter().enumerate() {
+        if p[axis] < bounds.min[axis] + beside {
+            joined.join(n as u32, low);
+        } else if p[axis] > bounds.max[axis] - beside {
+            joined.join(n as u32, high);
+        }
+    }
+    let narrowest = order.into_iter().find(|n| {
+        joined.join(pairs[*n][0], pairs[*n][1]);
+        joined.root(low) == joined.root(high)
+    });
+    narrowest.map(|n| widths[n]).or(middle)
+}
+
 fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
     let part = site.part;
     let middle = part.mesh.bounds().centre();
@@ -453,7 +457,7 @@ fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
 fn from_mesh(s: &Structure, frame: Frame) -> Option<MeshCell> {
     let cell = DVec3::from(s.cell_mm);
     let made = MeshCell::new(s.own_mesh.as_ref()?, cell, frame);
-    let opening = passage(&made, frame, cell);
+    let opening = passage(|p| made.measure(p), frame, cell);
     Some(made.with_opening(opening).with_cell_points(cell_points(frame, cell)))
 }
 

@@ -349,7 +349,18 @@ impl Members {
         }
     }
 
-    /// The same for eight places at once, whose bin is given, and its gradient.
+    /// Distance of a reduced place from the nearest member. Of bars, whose [`distance`](Self::distance) keeps their edges, from
+    /// the ribbons in their middle.
+    pub fn clearance(&self, q: DVec3, blend: f64, far: f64) -> f64 {
+        match self {
+            Members::Bars { bins, exact, .. } => {
+                bins.list(bins.of(q)).iter().map(|&id| exact[id as usize].clearance(q)).fold(far, f64::min)
+            }
+            _ => self.distance(q, blend, far),
+        }
+    }
+
+    /// [`distance`](Self::distance) for eight places at once, whose bin is given, and its gradient.
     pub fn distance8(&self, bin: usize, q: &[f32x8; 3], blend: f32, far: f32) -> (f32x8, [f32x8; 3]) {
         let list = self.bins().list(bin);
         let (zero, one) = (f32x8::ZERO, f32x8::splat(1.0));

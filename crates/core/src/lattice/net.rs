@@ -1,11 +1,12 @@
 //! Nets of struts or cell walls as structures: before and after they are given thickness, and on a grid.
 
+use super::bars::Bar;
 use super::members::{Frame, Members, Source};
 use super::skeleton::Skeleton;
 use super::{Bare, Bulk, Facts, Gauge, Lattice, Station};
 use crate::grid::{Bits, Grid};
 use crate::polygonise::RowPoints;
-use crate::recipe::Joins;
+use crate::recipe::{Joins, StrutSection};
 use glam::DVec3;
 use rayon::prelude::*;
 use std::sync::{Arc, OnceLock};
@@ -67,6 +68,12 @@ impl Net {
         self
     }
 
+    /// Distance of a place from what has no thickness yet: of bars from the ribbons in their middle. mm.
+    pub fn clearance(&self, p: DVec3) -> f64 {
+        let near = self.shared.near();
+        near.clearance(near.bins().reduced(self.shared.frame.local(p)), self.shared.joins.blend_mm, self.shared.margin)
+    }
+
     pub fn with_skeleton(mut self, skeleton: Skeleton) -> Net {
         self.skeleton = Some(skeleton);
         self
@@ -91,7 +98,9 @@ impl Bare for Net {
     }
 
     fn opening(&self, thickness: f64) -> f64 {
-        self.opening - thickness
+        let thickest = thickness + self.shared.source.thicker();
+        let takes = if matches!(self.shared.joins.section, StrutSection::Rectangular { .. }) { Bar::EDGED } else { 1.0 };
+        self.opening - takes * thickest
     }
 
     fn thicken(&self, thickness: f64) -> Box<dyn Lattice> {

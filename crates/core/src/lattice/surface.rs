@@ -5,7 +5,9 @@
 //! the asked thickness in the median is found on the surface itself, for the very cell in use.
 
 use super::bulk::Kernel;
+use super::index::PointGrid;
 use super::level::{expansion, Expansion};
+use super::passage::narrowest;
 use super::{Bare, Bulk, Gauge, Lattice, Station};
 use crate::grid::Grid;
 use crate::median::median;
@@ -114,72 +116,102 @@ impl Surface {
     /// The narrowest place on the way through the positive side: its middle, and the nearest point
     /// of the surface. A network that fills that side to the surface is thinnest there.
     pub fn neck(&self) -> Neck {
+        self.neck_at(self.neck_middle())
+    }
+
+    fn neck_middle(&self) -> DVec3 {
         // In phases every cell is the same.
         static KNOWN: [OnceLock<DVec3>; 2 * SurfaceKind::COUNT] = [const { OnceLock::new() }; 2 * SurfaceKind::COUNT];
         let phases = KNOWN[2 * self.kind as usize + (self.sense < 0.0) as usize].get_or_init(|| self.neck_phases());
-        self.neck_at(self.at_phases(*phases))
+        self.at_phases(*phases)
     }
 
-    /// The middle of [`neck`](Self::neck), found on a periodic grid as the highest value at which the side still
-    /// connects through the cell.
+    /// The middle of [`neck`](Self::neck): where the side still connects through the cell at the highest value.
     fn neck_phases(&self) -> DVec3 {
-        const N: usize = 40;
-        let phase = |n: u32| {
-            let n = n as usize;
-            DVec3::new((n % N) as f64, (n / N % N) as f64, (n / (N * N)) as f64) * (TAU / N as f64)
-        };
-        let value: Vec<f64> = (0..(N * N * N) as u32).map(|n| self.expand(phase(n)).0).collect();
-        let index = |w: [usize; 3]| (w[2] * N + w[1]) * N + w[0];
-        let mut order: Vec<u32> = (0..value.len() as u32).filter(|&n| value[n as usize] > 0.0).collect();
-        order.sort_by(|&a, &b| value[b as usize].total_cmp(&value[a as usize]).then(a.cmp(&b)));
-        // Union-find with the displacement to the root, so that a way around the cell shows.
-        let mut up: Vec<(u32, [i32; 3])> = (0..value.len() as u32).map(|n| (n, [0; 3])).collect();
-        let mut open = vec![false; value.len()];
-        for &n in &order {
-            open[n as usize] = true;
-            let (i, j, k) = (n as usize % N, n as usize / N % N, n as usize / (N * N));
-            for (axis, step) in [(0, 1i32), (0, -1), (1, 1), (1, -1), (2, 1), (2, -1)] {
-                let mut c = [i as i32, j as i32, k as i32];
-                c[axis] += step;
-                let mut moved = [0i32; 3];
-                moved[axis] = c[axis].div_euclid(N as i32);
-                let w = c.map(|v| v.rem_euclid(N as i32) as usize);
-                let m = index(w);
-                if !open[m] {
-                    continue;
-                }
-                let (ra, da) = root(&up, n);
-                let (rb, db) = root(&up, m as u32);
-                let gap = [0, 1, 2].map(|d| da[d] - db[d] - moved[d]);
-                if ra != rb {
-                    up[rb as usize] = (ra, gap);
-                } else if gap != [0; 3] {
-                    return phase(n);
-                }
-            }
-        }
-        DVec3::ZERO
+        narrowest(|p| self.expand(p * TAU).0).map_or(DVec3::ZERO, |n| n.1 * TAU)
     }
 
     fn neck_at(&self, middle: DVec3) -> Neck {
+        Neck { middle, border: self.nearest(middle, 0.0) }
+    }
+
+    /// The nearest place to a middle at which [`distance`](Self::distance) is so much.
+    fn nearest(&self, middle: DVec3, at: f64) -> DVec3 {
+        /// Places from which it is looked for.
+        const TRIED: usize = 4;
         let cell = TAU / self.wave;
-        let copies = |p: DVec3| {
+        let copy = |p: DVec3| {
             let local = self.turn * (p - middle) / cell;
             middle + self.turn.transpose() * ((local - local.round()) * cell)
         };
-        let nearest = self
-            .samples()
-            .into_iter()
-            .map(copies)
-            .min_by(|a, b| a.distance_squared(middle).total_cmp(&b.distance_squared(middle)));
-        let mut border = nearest.unwrap_or(middle);
+        let far = |p: &DVec3| p.distance_squared(middle);
+        let mut feet: Vec<(DVec3, DVec3)> = self.samples().into_iter().map(copy).map(|foot| (foot, self.off(foot, at))).collect();
+        feet.sort_by(|a, b| far(&a.1).total_cmp(&far(&b.1)));
         // Slide along the surface toward the middle.
-        for _ in 0..30 {
-            let n = self.normal(border);
-            let slide = (middle - border) - n * n.dot(middle - border);
-            border = self.foot(border + slide * 0.5).unwrap_or(border);
+        let slid = |&(foot, place): &(DVec3, DVec3)| {
+            let (mut foot, mut best) = (foot, place);
+            for _ in 0..30 {
+                let (n, place) = (self.normal(foot), self.off(foot, at));
+                let slide = (middle - place) - n * n.dot(middle - place);
+                foot = self.foot(foot + slide * 0.5).unwrap_or(foot);
+                let next = self.off(foot, at);
+                if far(&next) < far(&best) {
+                    best = next;
+                }
+            }
+            best
+        };
+        feet.iter().take(TRIED).map(slid).min_by(|a, b| far(a).total_cmp(&far(b))).unwrap_or(middle)
+    }
+
+    /// The place off the surface's `foot` along its normal at which [`distance`](Self::distance) is so much, about.
+    fn off(&self, foot: DVec3, at: f64) -> DVec3 {
+        if at == 0.0 {
+            return foot;
         }
-        Neck { middle, border }
+        let (n, most) = (self.normal(foot), 0.5 * (TAU / self.wave).min_element());
+        let mut along = at;
+        for _ in 0..6 {
+            along = (along + at - self.distance(foot + n * along)).clamp(-most, most);
+        }
+        foot + n * along
+    }
+
+    /// The place where the widest way through the positive side of cubic cells is narrowest. The level value tells only which
+    /// side a place is on: far from the surface it orders places otherwise than their distance does.
+    fn way_phases(&self) -> DVec3 {
+        static KNOWN: [OnceLock<DVec3>; 2 * SurfaceKind::COUNT] = [const { OnceLock::new() }; 2 * SurfaceKind::COUNT];
+        *KNOWN[2 * self.kind as usize + (self.sense < 0.0) as usize].get_or_init(|| {
+            const FEET: u64 = 6000;
+            let cubic = Surface { wave: DVec3::ONE, turn: DMat3::IDENTITY, shift: DVec3::ZERO, ..self.clone() };
+            let within = |p: DVec3| p - (p / TAU).floor() * TAU;
+            let feet = (1..=FEET).filter_map(|i| cubic.foot(low_discrepancy(i) * TAU)).map(within);
+            // Copies beside the cell are as near as those in it.
+            let near = 0.25 * TAU;
+            let beside =
+                |p: DVec3| (0..27).map(move |n| p + DVec3::from([n % 3, n / 3 % 3, n / 9].map(|c| (c as f64 - 1.0) * TAU)));
+            let reached = |p: &DVec3| (*p - 0.5 * TAU).abs().max_element() < 0.5 * TAU + near;
+            let all: Vec<DVec3> = feet.flat_map(beside).filter(reached).collect();
+            let grid = PointGrid::new(&all);
+            let from_surface = |p: DVec3| grid.nearest(p, 1, |_| false).first().map_or(0.0, |n| n.0);
+            let value = |p: DVec3| if cubic.expand(p * TAU).0 > 0.0 { from_surface(p * TAU) } else { f64::NEG_INFINITY };
+            narrowest(value).map_or(DVec3::ZERO, |n| n.1 * TAU)
+        })
+    }
+
+    /// The same surface with its other side positive.
+    fn other_side(&self) -> Surface {
+        Surface { sense: -self.sense, ..self.clone() }
+    }
+
+    /// Radius of the largest ball on the way through the positive side, from the places where
+    /// [`distance`](Self::distance) is `border`; 0 where nothing passes.
+    fn free(&self, border: f64) -> f64 {
+        let middle = self.at_phases(self.way_phases());
+        if self.distance(middle) <= border {
+            return 0.0;
+        }
+        middle.distance(self.nearest(middle, border))
     }
 }
 
@@ -202,17 +234,6 @@ impl Neck {
         let measured = (0.5 * thickness).min(1.5 * self.depth());
         surface.distance(self.middle + out * measured) - (0.5 * thickness - measured)
     }
-}
-
-/// Root of `n` and the displacement in cells from the root's copy to `n`'s.
-fn root(up: &[(u32, [i32; 3])], mut n: u32) -> (u32, [i32; 3]) {
-    let mut d = [0; 3];
-    while up[n as usize].0 != n {
-        let (next, step) = up[n as usize];
-        (0..3).for_each(|i| d[i] += step[i]);
-        n = next;
-    }
-    (n, d)
 }
 
 /// Distance along the gradient to the zero of the quadratic expansion.
@@ -285,11 +306,13 @@ impl Bare for Periodic {
     }
 
     fn opening(&self, thickness: f64) -> f64 {
-        let channel = 2.0 * self.neck.depth();
-        match self.form {
-            Form::Walls => channel - thickness,
-            Form::Network | Form::OtherNetwork => 2.0 * channel - thickness,
-        }
+        let (surface, other) = (&self.surface, self.surface.other_side());
+        let radius = match self.form {
+            Form::Walls => surface.free(self.level(thickness)).max(other.free(self.level(thickness))),
+            // The network's border lies on its own side where it is thin.
+            Form::Network | Form::OtherNetwork => other.free(self.level(thickness)),
+        };
+        2.0 * radius
     }
 
     fn thicken(&self, thickness: f64) -> Box<dyn Lattice> {
