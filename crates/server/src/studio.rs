@@ -223,15 +223,16 @@ impl Studio {
         Ok(net.struts.iter().zip(&states).flat_map(numbers).flat_map(f32::to_le_bytes).collect())
     }
 
-    /// The recipe's seed points and the edges of their cells as 32-bit numbers, little-endian: how many points, three for
-    /// each, and six for each edge. mm.
+    /// The recipe's seed points and the edges of their cells as 32-bit numbers, little-endian: how many points, how many of
+    /// their cells are whole, three for each point, and six for each edge. mm.
     pub fn seed_cells(&self, project: &str, recipe: &Recipe, zone: Option<usize>) -> Answer<Vec<u8>> {
         let row = self.store.project(project)?;
         let part = self.part(&row, recipe)?;
         let found = guarded(|| self.pipeline.seed_cells(&part, recipe, zone, &ulmix_core::pipeline::Unwatched))??;
         let ends = found.edges.struts.iter().flat_map(|e| found.edges.ends(*e));
         let places = found.points.iter().copied().chain(ends).flat_map(|p| p.as_vec3().to_array());
-        Ok(std::iter::once(found.points.len() as f32).chain(places).flat_map(f32::to_le_bytes).collect())
+        let whole = found.whole.iter().filter(|w| **w).count();
+        Ok([found.points.len() as f32, whole as f32].into_iter().chain(places).flat_map(f32::to_le_bytes).collect())
     }
 
     /// The stored picture of the current recipe: the final's, or the last settled draft's.

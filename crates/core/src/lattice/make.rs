@@ -66,6 +66,8 @@ fn frame_of(part: &Part, s: &Structure) -> Frame {
 pub struct SeedCells {
     /// Inside the part and on its surface.
     pub points: Vec<DVec3>,
+    /// By point: all corners of its cell lie in the part.
+    pub whole: Vec<bool>,
     /// Edges of their Voronoi cells that reach into the part.
     pub edges: Skeleton,
 }
@@ -83,10 +85,9 @@ pub fn seed_cells(site: Site, s: &Structure, cancelled: &(dyn Fn() -> bool + Syn
     let edges = region.placed_net(found.cells().diagram(found.points(), &found.bounds, &asked).edges);
     let inside: Vec<bool> = edges.nodes.par_iter().map(|p| sides.inside(*p)).collect();
     let edges = edges.filtered(|e| e.iter().any(|n| inside[*n as usize]));
-    Some(SeedCells {
-        points: found.points()[..found.inside + found.on_surface].iter().map(|p| region.placed(*p)).collect(),
-        edges,
-    })
+    let mut whole = found.cells().whole(found.points(), found.inside, &found.bounds, &|p| sides.inside(region.placed(p)));
+    whole.resize(found.inside + found.on_surface, false);
+    Some(SeedCells { points: found.points()[..whole.len()].iter().map(|p| region.placed(*p)).collect(), whole, edges })
 }
 
 /// Of how many places sides of the part are asked for, about: vertices of cells are several times as many as points.
@@ -407,7 +408,6 @@ fn seeded(
     Some(made.with_opening(least * opening * s.smallest()).with_facts(facts).with_skeleton(net))
 }
 
-/// Struts from a file, turned and shifted about the middle of the part's box, as far as they reach into the part.
 /// The widest window that every way through the points' cells from one side to the other has at its narrowest: cells are
 /// joined from the widest window down. Of few cells the median.
 fn way_through(points: &[DVec3], pairs: &[[u32; 2]], widths: &[f64]) -> Option<f64> {
@@ -439,6 +439,7 @@ fn way_through(points: &[DVec3], pairs: &[[u32; 2]], widths: &[f64]) -> Option<f
     narrowest.map(|n| widths[n]).or(middle)
 }
 
+/// Struts from a file, turned and shifted about the middle of the part's box, as far as they reach into the part.
 fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
     let part = site.part;
     let middle = part.mesh.bounds().centre();

@@ -52,12 +52,13 @@ impl Pipeline {
         let key = self.key(&[&"cells", &part.key, s, &places]);
         let rest = self.resting(part, s, &places, watch);
         let site = Site { part, zones: Some(&recipe.zones), draft: true, rest: &rest };
-        let bytes = |c: &SeedCells| c.points.len() * 24 + c.edges.bytes();
+        let bytes = |c: &SeedCells| c.points.len() * 25 + c.edges.bytes();
         let cells = || make::seed_cells(site, s, &|| watch.cancelled());
         let mut found = (*self.stage(Stage::Skeleton, &key, &Inner(watch), bytes, cells)?).clone();
         if let Some(within) = Within::of(part, recipe, number) {
-            found.points.retain(|p| within.holds(*p));
-            let SeedCells { edges, .. } = &mut found;
+            let SeedCells { points, whole, edges } = &mut found;
+            let shown = points.iter().copied().zip(whole.iter().copied()).filter(|(p, _)| within.holds(*p));
+            (*points, *whole) = shown.unzip();
             *edges = edges.filtered(|s| within.reached_by(edges.ends(s)));
         }
         Ok(found)

@@ -69,7 +69,7 @@ pub async fn skeleton(
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/cells", request_body = Recipe, params(Whose),
-    responses((status = 200, content_type = "application/octet-stream", description = "Little-endian 32-bit floats: how many seed points, three for each, six for each edge of their cells, mm"), (status = 404, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 200, content_type = "application/octet-stream", description = "Little-endian 32-bit floats: how many seed points, how many of their cells lie whole in the part, three for each point, six for each edge of their cells, mm"), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn cells(
     State(app): State<App>,
     Path(id): Path<String>,

@@ -50,8 +50,9 @@ fn structures_are_drawn_small_and_their_struts_listed() {
         .chunks_exact(4)
         .map(|v| f32::from_le_bytes(v.try_into().unwrap()))
         .collect();
-    assert!(told[0] == 40.0 && (told.len() - 121).is_multiple_of(6) && told.len() > 720, "{}", told.len());
+    assert!(told[0] == 40.0 && (told.len() - 122).is_multiple_of(6) && told.len() > 720, "{}", told.len());
     assert!(told.iter().all(|v| v.is_finite()));
+    assert!(told[1] > 0.0 && told[1] < 40.0, "{} cells are whole", told[1]);
     // Without a mesh the same is known as with one, and no stage that leads to one has run.
     let foreseen = s.post(&format!("/api/projects/{id}/foresee"), &recipe).json();
     let stages: Vec<&str> = foreseen["stages"].as_array().unwrap().iter().map(|s| s["stage"].as_str().unwrap()).collect();
@@ -62,7 +63,7 @@ fn structures_are_drawn_small_and_their_struts_listed() {
         assert_eq!(foreseen["report"][figure], drawn["report"][figure], "{figure}");
     }
     recipe["structure"]["kind"] = json!("gyroid");
-    assert_eq!(s.post(&format!("/api/projects/{id}/cells"), &recipe).body, [0; 4]);
+    assert_eq!(s.post(&format!("/api/projects/{id}/cells"), &recipe).body, [0; 8]);
     recipe["structure"]["kind"] = json!("no_such");
     assert_ne!(s.post(&format!("/api/projects/{id}/skeleton"), &recipe).status, 200);
     assert_eq!(s.post(&format!("/api/projects/{id}/foresee"), &recipe).status, 422);
@@ -109,15 +110,15 @@ fn struts_and_cells_of_a_zone_of_its_own_are_those_that_reach_into_it() {
         assert_eq!(r.status, 200);
         r.body.chunks_exact(4).map(|v| f32::from_le_bytes(v.try_into().unwrap())).collect()
     };
-    assert!(told("skeleton", "").is_empty() && told("cells", "") == [0.0], "the part's are walls");
+    assert!(told("skeleton", "").is_empty() && told("cells", "") == [0.0, 0.0], "the part's are walls");
     assert!(told("skeleton", "?zone=5").is_empty(), "there is no such zone");
     let struts = told("skeleton", "?zone=0");
     let left = |ends: &[f32]| ends[0].min(ends[3]).min(0.5 * (ends[0] + ends[3])) < 1e-4;
     assert!(struts.len() > 7 * 50 && struts.chunks_exact(7).all(left));
     let cells = told("cells", "?zone=0");
     let count = cells[0] as usize;
-    assert!(count > 10 && cells[1..=3 * count].chunks_exact(3).all(|p| p[0] < 0.0));
-    assert!(cells[1 + 3 * count..].chunks_exact(6).all(left));
+    assert!(count > 10 && cells[2..2 + 3 * count].chunks_exact(3).all(|p| p[0] < 0.0));
+    assert!(cells[2 + 3 * count..].chunks_exact(6).all(left));
     assert_eq!(s.post(&format!("/api/projects/{id}/skeleton?zone=x"), &recipe).status, 400);
 }
 

@@ -1,7 +1,7 @@
 import { count } from '../../shared/format'
 import { materials, scale } from '../../theme/tokens'
 import type { ColourBy } from '../state'
-import { cellColours, lengthRange, stateCounts, strutCount, strutStates, type StrutColour } from './skeleton'
+import { cellColours, cellCounts, lengthRange, stateCounts, strutCount, strutStates, type StrutColour } from './skeleton'
 
 export const roleNames = { fill: 'Fill', skin: 'Skin', solid: 'Kept solid' }
 
@@ -20,14 +20,15 @@ export function MovedLegend({ most }: { most: number }) {
   return <Scale title="Moved by" unit="mm" marks={['0', (most / 2).toPrecision(2), most.toPrecision(2)]} />
 }
 
-/** How many seed points there are. */
+/** How many seed points there are, and how many whole cells. */
 export function CellsLegend({ cells }: { cells: Float32Array | null }) {
   if (!cells) return null
+  const { points, whole } = cellCounts(cells)
   return (
     <Swatches
       of={[
-        { label: 'Seed points', colour: cellColours.points, number: cells[0] ?? 0 },
-        { label: 'Edges of their cells', colour: cellColours.edges },
+        { label: 'Seed points', colour: cellColours.points, number: points },
+        { label: 'Cells whole in the part', colour: cellColours.edges, number: whole },
       ]}
     />
   )

@@ -74,6 +74,9 @@ export class SkeletonLines extends Group {
 
 export const cellColours = { points: '#CF5F28', edges: materials.solid }
 
+/** How many seed points there are, and how many of their cells lie whole in the part. */
+export const cellCounts = (cells: Float32Array) => ({ points: cells[0] ?? 0, whole: cells[1] ?? 0 })
+
 /** Seed points as dots, in the edges of their cells. */
 export class CellLines extends Group {
   private readonly points = new BufferGeometry()
@@ -81,9 +84,10 @@ export class CellLines extends Group {
 
   constructor(cells: Float32Array) {
     super()
-    const count = cells[0] ?? 0
-    this.points.setAttribute('position', new BufferAttribute(cells.subarray(1, 1 + 3 * count), 3))
-    this.edges.setAttribute('position', new BufferAttribute(cells.subarray(1 + 3 * count), 3))
+    const first = 2
+    const end = first + 3 * cellCounts(cells).points
+    this.points.setAttribute('position', new BufferAttribute(cells.subarray(first, end), 3))
+    this.edges.setAttribute('position', new BufferAttribute(cells.subarray(end), 3))
     this.add(new LineSegments(this.edges, new LineBasicMaterial({ color: cellColours.edges, transparent: true, opacity: 0.6 })))
     this.add(new Points(this.points, new PointsMaterial({ color: cellColours.points, size: 5, sizeAttenuation: false })))
   }

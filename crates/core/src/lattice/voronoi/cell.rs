@@ -71,6 +71,12 @@ impl Cell {
         }
     }
 
+    /// Corners relative to the point.
+    pub fn places(&self) -> impl Iterator<Item = DVec3> + '_ {
+        let [x, y, z] = &self.places;
+        (0..self.corners.len()).map(move |n| DVec3::new(x[n], y[n], z[n]))
+    }
+
     pub fn corner_count(&self) -> usize {
         self.corners.len()
     }

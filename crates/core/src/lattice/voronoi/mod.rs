@@ -63,6 +63,17 @@ impl Cells {
             })
             .collect()
     }
+
+    /// Do all corners of the cells of the first `count` points lie `inside`?
+    pub fn whole(&self, points: &[DVec3], count: usize, bounds: &Within, inside: &(dyn Fn(DVec3) -> bool + Sync)) -> Vec<bool> {
+        let grid = PointGrid::new(points);
+        let is_whole = |cell: &mut Cell, own: usize| {
+            cell.build(points, &grid, own, bounds, self.likely.get(own).map_or(&[], |l| l));
+            let whole = cell.places().all(|corner| inside(points[own] + corner));
+            whole
+        };
+        (0..count).into_par_iter().map_init(Cell::default, is_whole).collect()
+    }
 }
 
 /// The cells of all points together.
@@ -146,6 +157,17 @@ mod tests {
             let mut seen = std::collections::BTreeSet::new();
             prop_assert!(net.struts.iter().all(|s| seen.insert((s[0].min(s[1]), s[0].max(s[1])))));
         }
+    }
+
+    #[test]
+    fn cells_of_rows_are_whole_where_all_of_their_corners_are_inside() {
+        let points: Vec<DVec3> =
+            (0..125).map(|n| DVec3::from([n % 5, n / 5 % 5, n / 25].map(|i| 2.0 * i as f64 + 1.0))).collect();
+        // Cubes with a side of 2 in a box of 10: those of three of five rows lie in it without the outermost 1.9.
+        let inside = |p: DVec3| (p - 5.0).abs().max_element() < 3.1;
+        let whole = Cells::default().whole(&points, points.len(), &ALL, &inside);
+        assert!(whole.iter().zip(&points).all(|(w, p)| *w == ((*p - 5.0).abs().max_element() < 2.1)));
+        assert_eq!(whole.iter().filter(|w| **w).count(), 27);
     }
 
     #[test]
