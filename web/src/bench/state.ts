@@ -109,6 +109,8 @@ interface BenchState {
 
 const blank: BenchState = {
   project: null,
+  /** Asks the picture which place of the part is in its middle. mm. */
+  looked: (() => [number, number, number]) | null
   recipe: null,
   picture: null,
   behind: false,
@@ -144,6 +146,7 @@ export const useBench = create<BenchState>(() => blank)
 const { getState: get, setState: set } = useBench
 
 export const underWay = (job: Job | null) => job?.state === 'queued' || job?.state === 'running'
+  looked: null,
 
 /** What the server says of a picture rides in it. */
 function extras<T>(glb: ArrayBuffer): T {

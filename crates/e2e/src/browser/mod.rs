@@ -235,9 +235,6 @@ impl Bench {
             self.fill(&format!("[aria-label='{field}']"), value).await;
             self.saved().await;
         }
-        self.click("[aria-label=Role]").await;
-        self.click_text(".ant-select-item-option-content", "Fill").await;
-        self.saved().await;
         self.click("[aria-label='A structure of its own']").await;
         self.saved().await;
         self.click_text(".editor button", "Choose").await;

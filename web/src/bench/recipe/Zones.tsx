@@ -126,7 +126,7 @@ function Skins() {
 }
 
 function ZoneList() {
-  const { project, recipe, picture, picking, locked } = useBench()
+  const { project, recipe, picture, picking, locked, looked } = useBench()
   const drilling = picking === 'drain'
   const [dragged, setDragged] = useState<number | null>(null)
   if (!project || !recipe) return null
@@ -144,7 +144,9 @@ function ZoneList() {
     )
   }
   const add = (shape: Place['shape']) => {
-    edit(withZones((z) => ({ ...z, list: [firstZone(shape, project, recipe), ...z.list] })))
+    const { min_mm, size_mm } = project.part
+    const at = looked?.() ?? min_mm.map((v, i) => v + (size_mm[i] ?? 0) / 2)
+    edit(withZones((z) => ({ ...z, list: [firstZone(shape, at, project, recipe), ...z.list] })))
     useBench.setState({ chosen: { of: 'zone', index: 0 }, filled: null })
     void pick(shape === 'faces' ? 'faces' : null)
   }

@@ -69,10 +69,10 @@ export function drainHole({ drain }: Project, recipe: Recipe, place: readonly nu
   }
 }
 
-/** A first zone of a shape, in the middle of the part. */
-export function firstZone(shape: Place['shape'], project: Project, recipe: Recipe): Zone {
+/** A first zone of a shape, at a place of the part. It is filled as what is around it until it gets a structure of its own. */
+export function firstZone(shape: Place['shape'], at: readonly number[], project: Project, recipe: Recipe): Zone {
   const [min, size] = [triple(project.part.min_mm), triple(project.part.size_mm)]
-  const centre_mm = triple(min.map((m, i) => m + (size[i] ?? 0) / 2))
+  const centre_mm = triple(at)
   const r = Number(((Math.min(...size) * 3) / 16).toPrecision(2))
   const places: Record<Place['shape'], Place> = {
     cylinder: { shape: 'cylinder', base_mm: [centre_mm[0], centre_mm[1], min[2] - 1], axis_mm: [0, 0, size[2] + 2], radius_mm: r },
@@ -81,5 +81,5 @@ export function firstZone(shape: Place['shape'], project: Project, recipe: Recip
     faces: { shape: 'faces', faces: [], depth_mm: Number((Math.min(...size) / 10).toPrecision(2)) },
   }
   const name = `${shapeNames[shape]} ${recipe.zones.list.filter((z) => z.place.shape === shape).length + 1}`
-  return { name, role: 'keep_solid', place: places[shape] }
+  return { name, role: 'fill', place: places[shape] }
 }

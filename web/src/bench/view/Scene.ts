@@ -1,4 +1,19 @@
-import { BufferAttribute, Euler, Mesh, Object3D, PerspectiveCamera, Raycaster, Scene as ThreeScene, Vector3, WebGLRenderer, type InterleavedBufferAttribute } from 'three'
+import {
+  Box3,
+  BufferAttribute,
+  Euler,
+  Line3,
+  Mesh,
+  Object3D,
+  PerspectiveCamera,
+  Plane,
+  Ray,
+  Raycaster,
+  Scene as ThreeScene,
+  Vector3,
+  WebGLRenderer,
+  type InterleavedBufferAttribute,
+} from 'three'
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
 import { TransformControls } from 'three/examples/jsm/controls/TransformControls.js'
 import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
@@ -423,6 +438,26 @@ export class Scene {
 
   fit() {
     this.look(this.camera.position.clone().sub(this.orbit.target))
+  }
+
+  /** The place of the part's box in the middle of the picture: on the cut face where one is seen there, or halfway through. mm. */
+  looked(): [number, number, number] {
+    const { position } = this.camera
+    const box = new Box3(this.box.min, this.box.min.clone().add(this.box.size))
+    const ahead = this.orbit.target.clone().sub(position).normalize()
+    // From outside, so that both ways meet the box from its outer side.
+    const far = position.distanceTo(this.box.centre) + 2 * this.box.size.length()
+    const enters = new Ray(position.clone().addScaledVector(ahead, -far), ahead).intersectBox(box, new Vector3())
+    const leaves = new Ray(position.clone().addScaledVector(ahead, far), ahead.clone().negate()).intersectBox(box, new Vector3())
+    let place = this.orbit.target.clone()
+    if (enters && leaves) {
+      place = enters.clone().lerp(leaves, 0.5)
+      const { x, y, z, w } = this.uniform('cut').value
+      const cut = new Plane(new Vector3(x, y, z), -w).intersectLine(new Line3(enters, leaves), new Vector3())
+      if (this.cutting && cut) place = cut
+    }
+    const [i, j, k] = place.clamp(box.min, box.max).toArray().map((v) => Number(v.toFixed(1)))
+    return [i ?? 0, j ?? 0, k ?? 0]
   }
 
   /** A ring around a place, or none. */

@@ -65,7 +65,9 @@ export function View() {
     })
     scene.current = made
     return () => {
+    useBench.setState({ looked: () => made.looked() })
       made.dispose()
+      useBench.setState({ looked: null })
       scene.current = null
     }
   }, [])
