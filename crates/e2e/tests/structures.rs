@@ -309,6 +309,11 @@ async fn relaxing_is_stopped_on_its_way_and_struts_run_in_curves() {
     b.until("the points follow", || async { b.seen(".legend", "Seed points 1 300").await }).await;
     b.fill("[aria-label='Relaxed, ']", "2000").await;
     b.click_text("button", "Use 2000").await;
+    // What takes long says what it is at, is stopped as a whole, and goes on when it is asked to.
+    b.until("it says what it does", || async { b.seen(".state", "Points, cells and struts").await }).await;
+    b.click_text(".state button", "Stop").await;
+    b.until("it has stopped", || async { b.seen(".state", "stopped: the picture is of earlier values").await }).await;
+    b.click_text(".state button", "Draw").await;
     b.click_text("button", "Stop here").await;
     b.until("it stops", || async { b.seen("p", "In the last round points moved by").await }).await;
     b.saved().await;

@@ -71,13 +71,18 @@ pub enum Event {
         rounds: u32,
         of: u32,
     },
+    /// What a draft is at; no stage: the part is made ready.
+    Drawing {
+        project: String,
+        stage: Option<Stage>,
+    },
 }
 
 impl Event {
     pub fn project(&self) -> &str {
         match self {
             Event::Job { job } => &job.project,
-            Event::Recipe { project, .. } | Event::Relaxing { project, .. } => project,
+            Event::Recipe { project, .. } | Event::Relaxing { project, .. } | Event::Drawing { project, .. } => project,
         }
     }
 }
@@ -173,8 +178,8 @@ impl Studio {
     /// reopening shows it at once.
     pub fn draft(&self, project: &str, recipe: &Recipe, quality: Quality, thickness: bool, keep: bool) -> Answer<Vec<u8>> {
         let row = self.store.project(project)?;
-        let part = self.part(&row, recipe)?;
         let watch = self.newest(project);
+        let part = self.part(&row, recipe)?;
         let outcome = guarded(|| self.pipeline.run(&part, recipe, quality, &watch))??;
         let mut info = RunInfo::new(&outcome, watch.log(), thickness);
         self.correct(&mut info.prediction);
@@ -188,8 +193,8 @@ impl Studio {
     /// What is known without a mesh: the stages that make one wait. Takes the place of an older draft.
     pub fn foresee(&self, project: &str, recipe: &Recipe) -> Answer<Foreseen> {
         let row = self.store.project(project)?;
-        let part = self.part(&row, recipe)?;
         let watch = self.newest(project);
+        let part = self.part(&row, recipe)?;
         let (linked, mut prediction) = guarded(|| self.pipeline.foresee(&part, recipe, &watch))??;
         self.correct(&mut prediction);
         let (report, stages) = (foretold(&part, recipe, &linked), watch.log());
@@ -204,9 +209,21 @@ impl Studio {
         }
         let (events, project) = (self.events.clone(), project.to_owned());
         // Nobody may be listening.
-        Stopwatch::new(cancel, |_| {}).telling(move |rounds, of| {
+        let drawing = {
+            let (events, project) = (events.clone(), project.clone());
+            move |stage| drop(events.send(Event::Drawing { project: project.clone(), stage }))
+        };
+        drawing(None);
+        Stopwatch::new(cancel, move |stage| drawing(Some(stage))).telling(move |rounds, of| {
             let _ = events.send(Event::Relaxing { project: project.clone(), rounds, of });
         })
+    }
+
+    /// Stops the project's draft, if one is under way.
+    pub fn stop_draft(&self, project: &str) {
+        if let Some(newest) = lock(&self.drafts).get(project) {
+            newest.store(true, Ordering::Relaxed);
+        }
     }
 
     /// The recipe's struts as seven 32-bit numbers each, little-endian: both ends in mm, and how it lies in the part

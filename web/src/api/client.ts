@@ -89,6 +89,7 @@ export const api = {
   setCard: (id: string, png: Blob) => call(`/projects/${id}/card`, { method: 'PUT', headers: { 'content-type': 'image/png' }, body: png }),
   draft: async (id: string, recipe: Recipe, drag: boolean, thickness: boolean, signal: AbortSignal) =>
     (await call(`/projects/${id}/draft`, { ...send('POST', { recipe, drag, thickness }), signal })).arrayBuffer(),
+  stopDraft: (id: string) => call(`/projects/${id}/draft`, { method: 'DELETE' }),
   faces: async (id: string, part: Recipe['part']) => (await call(`/projects/${id}/faces`, send('POST', part))).arrayBuffer(),
   loops: (id: string, part: Recipe['part'], face: number) => json<EdgeLoop[]>(`/projects/${id}/faces/${face}/loops`, send('POST', part)),
   moved: async (id: string) => (await call(`/projects/${id}/moved`)).arrayBuffer(),

@@ -160,7 +160,7 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["draft"];
-        delete?: never;
+        delete: operations["stop_draft"];
         options?: never;
         head?: never;
         patch?: never;
@@ -675,6 +675,11 @@ export interface components {
             project: string;
             /** Format: int32 */
             rounds: number;
+        } | {
+            /** @enum {string} */
+            event: "drawing";
+            project: string;
+            stage?: null | components["schemas"]["Stage"];
         };
         /** @description A file that was written, read again and checked. */
         ExportReady: {
@@ -2342,7 +2347,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Little-endian 32-bit floats: how many seed points, three for each, six for each edge of their cells, mm */
+            /** @description Little-endian 32-bit floats: how many seed points, how many of their cells lie whole in the part, three for each point, six for each edge of their cells, mm */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2406,6 +2411,24 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Problem"];
                 };
+            };
+        };
+    };
+    stop_draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No draft is under way any more: one that was answers 409 */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

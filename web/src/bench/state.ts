@@ -1,5 +1,5 @@
 import { create } from 'zustand'
-import { api, Refused, Unreachable, type FaceInfo, type Foreseen, type Job, type NewFile, type Project, type Recipe, type RunInfo } from '../api/client'
+import { api, Refused, Unreachable, type FaceInfo, type Foreseen, type Job, type NewFile, type Project, type Recipe, type RunInfo, type Stage } from '../api/client'
 import { standOn } from './recipe/standRules'
 import { drainHole, filledAt, withZones } from './recipe/zoneRules'
 import type { FollowedFaces } from './recipe/followedRules'
@@ -103,14 +103,18 @@ interface BenchState {
   cells: Float32Array | null
   /** How far seed points of the draft under way are relaxed. */
   relaxing: { rounds: number; of: number } | null
+  /** What the draft under way is at, and when it began; no stage: the part is made ready. */
+  drawing: { stage: Stage | null; since: number } | null
+  /** The draft was stopped: the picture is of an earlier recipe. */
+  stopped: boolean
   /** A place to fly to, from a check. */
   look: [number, number, number] | null
+  /** Asks the picture which place of the part is in its middle. mm. */
+  looked: (() => [number, number, number]) | null
 }
 
 const blank: BenchState = {
   project: null,
-  /** Asks the picture which place of the part is in its middle. mm. */
-  looked: (() => [number, number, number]) | null
   recipe: null,
   picture: null,
   behind: false,
@@ -139,14 +143,16 @@ const blank: BenchState = {
   strutColour: 'length',
   cells: null,
   relaxing: null,
+  drawing: null,
+  stopped: false,
   look: null,
+  looked: null,
 }
 
 export const useBench = create<BenchState>(() => blank)
 const { getState: get, setState: set } = useBench
 
 export const underWay = (job: Job | null) => job?.state === 'queued' || job?.state === 'running'
-  looked: null,
 
 /** What the server says of a picture rides in it. */
 function extras<T>(glb: ArrayBuffer): T {
@@ -250,7 +256,7 @@ const drafts = (() => {
     const run = { drag: wanted.drag, since: performance.now(), stop: new AbortController() }
     wanted = null
     running = run
-    set({ working: true, relaxing: null })
+    set({ working: true, relaxing: null, drawing: { stage: null, since: run.since }, stopped: false })
     try {
       const lines = get().picture && early()
       if (lines) {
@@ -268,7 +274,7 @@ const drafts = (() => {
     }
     if (running === run) {
       running = null
-      set({ working: wanted !== null, relaxing: null })
+      set({ working: wanted !== null, relaxing: null, drawing: null })
       void next()
     }
   }
@@ -287,7 +293,7 @@ const drafts = (() => {
       wanted = null
       running?.stop.abort()
       running = null
-      set({ working: false, relaxing: null })
+      set({ working: false, relaxing: null, drawing: null })
     },
   }
 })()
@@ -443,6 +449,8 @@ export function listen(id: string): () => void {
       set({ job: event.job })
       if (event.job.state === 'done') void refresh()
       if (event.job.state === 'failed') set({ problem: event.job.problem })
+    } else if (event.event === 'drawing') {
+      set(({ drawing }) => ({ drawing: drawing && { ...drawing, stage: event.stage } }))
     } else if (event.event === 'relaxing') {
       if (get().working) set({ relaxing: { rounds: event.rounds, of: event.of } })
     } else if (event.revision !== get().project?.revision && !get().saving) {
@@ -454,6 +462,22 @@ export function listen(id: string): () => void {
   source.addEventListener('missed', () => void refresh())
   return () => source.close()
 }
+
+/** Stops the draft under way; the picture stays as it was. */
+export async function stopDrawing() {
+  const { project } = get()
+  drafts.stop()
+  set({ stopped: true })
+  if (!project) return
+  try {
+    await api.stopDraft(project.id)
+  } catch (e) {
+    tell(e)
+  }
+}
+
+/** Draws what was stopped. */
+export const drawAgain = () => drafts.ask(false)
 
 export function colour(by: ColourBy) {
   set({ colourBy: by })

@@ -57,6 +57,7 @@ pub struct App {
         projects::moved,
         projects::health,
         runs::draft,
+        runs::stop_draft,
         runs::picture,
         runs::skeleton,
         runs::cells,
@@ -103,7 +104,7 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/health", get(projects::health))
         // Places of a picture's points.
         .route("/api/projects/{id}/within", post(picking::within).layer(DefaultBodyLimit::max(64 << 20)))
-        .route("/api/projects/{id}/draft", post(runs::draft))
+        .route("/api/projects/{id}/draft", post(runs::draft).delete(runs::stop_draft))
         .route("/api/projects/{id}/picture", get(runs::picture))
         .route("/api/projects/{id}/foresee", post(runs::foresee))
         .route("/api/projects/{id}/skeleton", post(runs::skeleton))

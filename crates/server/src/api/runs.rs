@@ -43,6 +43,13 @@ pub async fn draft(State(app): State<App>, Path(id): Path<String>, Body(r): Body
     blocking(move || app.studio.draft(&id, &r.recipe, quality, r.thickness, !r.drag)).await.map(glb)
 }
 
+#[utoipa::path(delete, path = "/api/projects/{id}/draft",
+    responses((status = 204, description = "No draft is under way any more: one that was answers 409")))]
+pub async fn stop_draft(State(app): State<App>, Path(id): Path<String>) -> StatusCode {
+    app.studio.stop_draft(&id);
+    StatusCode::NO_CONTENT
+}
+
 #[utoipa::path(post, path = "/api/projects/{id}/foresee", request_body = Recipe,
     responses((status = 200, body = Foreseen, description = "What is known without a mesh"), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn foresee(State(app): State<App>, Path(id): Path<String>, Body(recipe): Body<Recipe>) -> Answer<Json<Foreseen>> {

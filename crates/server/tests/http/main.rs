@@ -452,6 +452,31 @@ fn a_final_run_reports_its_stages_and_can_be_cancelled() {
 }
 
 #[test]
+fn a_long_draft_tells_what_it_is_at_and_can_be_stopped() {
+    let (_dir, s) = fresh();
+    let (id, p) = s.small_box();
+    let mut recipe = p["recipe"].clone();
+    recipe["structure"]["kind"] = json!("voronoi");
+    recipe["structure"]["seeds"]["count"] = json!(40_000);
+    recipe["structure"]["seeds"]["rounds"] = json!(40);
+    let mut told = s.events(&id);
+    let path = format!("/api/projects/{id}/draft");
+    let draft = std::thread::scope(|scope| {
+        let draft = scope.spawn(|| s.post(&path, &draft_body(&recipe, false)));
+        // First the part, then the points.
+        let mut stages = told.by_ref().filter(|e| e["event"] == "drawing").map(|e| e["stage"].clone());
+        assert_eq!(stages.next(), Some(Value::Null));
+        assert_eq!(stages.next(), Some(json!("skeleton")));
+        assert_eq!(s.send("DELETE", &path, &[], &[]).status, 204);
+        draft.join().unwrap()
+    });
+    draft.problem(409, "cancelled");
+    // The next one is drawn as ever.
+    assert_eq!(s.post(&path, &draft_body(&p["recipe"], false)).status, 200);
+    assert_eq!(s.send("DELETE", "/api/projects/none/draft", &[], &[]).status, 204);
+}
+
+#[test]
 fn the_kept_openapi_document_is_the_served_one() {
     let kept = std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/openapi.json")).unwrap();
     assert_eq!(kept, ulmix_server::api::openapi(), "run `make types`");

@@ -1,20 +1,12 @@
 import { Button, Progress, Segmented } from 'antd'
 import { useEffect, useState } from 'react'
-import type { Job, Project, Recipe, RunInfo, Stage } from '../../api/client'
+import type { Job, Project, Recipe, RunInfo } from '../../api/client'
 import { plain, seconds, triangles } from '../../shared/format'
+import { stageTitles } from '../stages'
 import { cancelFinal, edit, startFinal, useBench, underWay } from '../state'
 import { ShowPlace } from './Checks'
 import { SwitchLine } from './Lines'
 import { Value } from './Value'
-
-const stages: { stage: Stage; title: string; share: number }[] = [
-  { stage: 'thickness', title: 'Thickness and density', share: 0.01 },
-  { stage: 'zones', title: 'Part and zones on the grid', share: 0.03 },
-  { stage: 'lattice', title: 'Lattice', share: 0.03 },
-  { stage: 'surface', title: 'Closed surface, with fewer triangles', share: 0.65 },
-  { stage: 'finish', title: 'Loose pieces and rounding', share: 0.08 },
-  { stage: 'report', title: 'Checking', share: 0.2 },
-]
 
 export function meshSentence(project: Project, info: RunInfo | undefined, job: Job | null) {
   if (underWay(job)) return <b>Making the final mesh…</b>
@@ -121,20 +113,21 @@ export function MeshStep() {
 
 function Running({ job }: { job: Job }) {
   const [now, setNow] = useState(Date.now())
+  const costs = useBench((b) => b.picture?.info.prediction.stages) ?? []
   useEffect(() => {
     const timer = window.setInterval(() => setNow(Date.now()), 250)
     return () => window.clearInterval(timer)
   }, [])
-  const at = stages.findIndex((s) => s.stage === job.stage)
-  const before = stages.slice(0, Math.max(at, 0)).reduce((sum, s) => sum + s.share, 0)
   const elapsed = job.started_ms ? (now - job.started_ms) / 1000 : 0
-  const byTime = job.predicted_seconds > 0 ? elapsed / job.predicted_seconds : 0
-  const cap = before + (stages[at]?.share ?? 0)
-  const share = Math.min(Math.max(before, byTime), cap || 0.01, 0.99)
+  // As far as time says, but within the stage in work.
+  const all = costs.reduce((sum, c) => sum + c.seconds, 0)
+  const at = costs.findIndex((c) => c.stage === job.stage)
+  const before = costs.slice(0, Math.max(at, 0)).reduce((sum, c) => sum + c.seconds, 0)
+  const share = all > 0 ? Math.min(Math.max(before, elapsed), before + (costs[at]?.seconds ?? 0), 0.99 * all) / all : 0
   return (
     <div className="running" role="status">
       <div className="line">
-        <span>{job.state === 'queued' ? 'Waiting for its turn' : (stages[at]?.title ?? 'Starting')}</span>
+        <span>{job.state === 'queued' ? 'Waiting for its turn' : (job.stage ? stageTitles[job.stage] : 'Starting')}</span>
         <span className="figure muted">
           {seconds(elapsed)} of about {seconds(job.predicted_seconds)}
         </span>

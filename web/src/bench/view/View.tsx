@@ -8,7 +8,8 @@ import { fillingOf, useFilling } from '../recipe/filling'
 import { choiceOf, useChoices, withStructure } from '../recipe/structureRules'
 import { withShape } from '../recipe/shapeRules'
 import { middle, moved, same, triple, withZone } from '../recipe/zoneRules'
-import { colour, drill, edit, fetchLines, lookAt, preview, stand, useBench, type Axis, type ColourBy, type Picking, type ViewMode, type Step } from '../state'
+import { stageTitles } from '../stages'
+import { colour, drawAgain, drill, edit, fetchLines, lookAt, preview, stand, stopDrawing, useBench, type Axis, type ColourBy, type Picking, type ViewMode, type Step } from '../state'
 import { Scene, sides, type Readout } from './Scene'
 import { CellsLegend, Legend, MovedLegend, roleNames, StrutsLegend } from './Legends'
 import { CellLines, SkeletonLines, type StrutColour } from './skeleton'
@@ -64,10 +65,10 @@ export function View() {
       readout: setReadout,
     })
     scene.current = made
-    return () => {
     useBench.setState({ looked: () => made.looked() })
-      made.dispose()
+    return () => {
       useBench.setState({ looked: null })
+      made.dispose()
       scene.current = null
     }
   }, [])
@@ -336,10 +337,46 @@ function FaceWords({ face, picking }: { face?: FaceInfo; picking: Picking }) {
   )
 }
 
-/** What the picture is, in words. */
+/** How many whole seconds have gone since something began; 0 while nothing goes on. */
+function useLasting(since: number | undefined) {
+  const [seconds, setSeconds] = useState(0)
+  useEffect(() => {
+    setSeconds(0)
+    if (since === undefined) return
+    const timer = window.setInterval(() => setSeconds(Math.floor((performance.now() - since) / 1000)), 250)
+    return () => window.clearInterval(timer)
+  }, [since])
+  return seconds
+}
+
+/** What the picture is, in words; what is drawn, where that takes long. */
 function State() {
-  const { picture, working, behind } = useBench()
+  const { picture, working, behind, drawing, stopped } = useBench()
+  const seconds = useLasting(drawing?.since)
   const q = picture?.info.quality
+  if (drawing && seconds > 0) {
+    return (
+      <div className="state" role="status">
+        <span className="dot busy" />
+        {drawing.stage ? stageTitles[drawing.stage] : 'The part is made ready'}
+        <span className="figure muted">{seconds} s</span>
+        <button className="plainbutton" onClick={() => void stopDrawing()}>
+          Stop
+        </button>
+      </div>
+    )
+  }
+  if (stopped && !working) {
+    return (
+      <div className="state" role="status">
+        <span className="dot" />
+        stopped: the picture is of earlier values
+        <button className="plainbutton" onClick={drawAgain}>
+          Draw
+        </button>
+      </div>
+    )
+  }
   return (
     <div className="state" role="status">
       <span className={working ? 'dot busy' : q === 'final' && !behind ? 'dot done' : 'dot'} />
