@@ -1,6 +1,7 @@
 //! What a net of struts has too much of: dead ends, crowded nodes; how long its struts are, and how they lie in the part.
 
 use super::skeleton::Skeleton;
+use super::surface::low_discrepancy;
 use super::Lengths;
 use crate::median::median;
 use crate::part::Part;
@@ -117,6 +118,7 @@ pub fn spread_out(mut net: Skeleton, most: usize, cell: f64) -> (Skeleton, usize
     }
     let mut crowded: Vec<usize> = (0..at.len()).filter(|n| at[*n].len() > most).collect();
     let found = crowded.len();
+    let mut drawn: BTreeSet<u32> = BTreeSet::new();
     while let Some(node) = crowded.pop() {
         let p = net.nodes[node];
         let way = |s: u32| {
@@ -139,9 +141,38 @@ pub fn spread_out(mut net: Skeleton, most: usize, cell: f64) -> (Skeleton, usize
         at[node].push(link);
         at.push(upper);
         at[new].push(link);
+        drawn.extend([node as u32, new as u32]);
         crowded.extend([node, new].into_iter().filter(|n| at[*n].len() > most));
     }
+    lengthen(&mut net, &drawn, LEAST * APART * cell);
     (net, found)
+}
+
+/// Struts at nodes that were drawn apart are at least this share of [`APART`] long.
+const LEAST: f64 = 0.5;
+
+/// Moves some nodes until struts at them are at least so long, in mm: a node that is drawn apart again moves along another
+/// way, and may come to lie beside its neighbour.
+fn lengthen(net: &mut Skeleton, movable: &BTreeSet<u32>, least: f64) {
+    const ROUNDS: usize = 50;
+    let at_them: Vec<[u32; 2]> = net.struts.iter().copied().filter(|s| s.iter().any(|n| movable.contains(n))).collect();
+    for _ in 0..ROUNDS {
+        let short: Vec<[u32; 2]> = at_them.iter().copied().filter(|s| net.length(*s) < least).collect();
+        if short.is_empty() {
+            break;
+        }
+        for s in short {
+            let [a, b] = net.ends(s);
+            // Ends at one place part along a way that their numbers give.
+            let along = (b - a).try_normalize().unwrap_or_else(|| (low_discrepancy(s[1] as u64 + 1) - 0.5).normalize());
+            let ends: Vec<u32> = s.into_iter().filter(|n| movable.contains(n)).collect();
+            // Somewhat more than what is missing, so that pushing and being pushed ends.
+            let by = 1.1 * (least - a.distance(b)).max(0.0) / ends.len() as f64;
+            for n in ends {
+                net.nodes[n as usize] += along * if n == s[0] { -by } else { by };
+            }
+        }
+    }
 }
 
 /// The direction along which unit vectors spread most (power iteration on their second moments).
@@ -212,7 +243,7 @@ mod tests {
     fn a_crowded_node_becomes_several_and_the_net_stays_one_piece() {
         // A star of 30 struts.
         let tips = (1..=30u64).map(|i| {
-            let v = crate::lattice::surface::low_discrepancy(i) - 0.5;
+            let v = low_discrepancy(i) - 0.5;
             DVec3::splat(10.0) + v.normalize() * 6.0
         });
         let nodes: Vec<DVec3> = std::iter::once(DVec3::splat(10.0)).chain(tips).collect();
@@ -227,6 +258,8 @@ mod tests {
             // Every tip is where it was, with its own strut.
             assert_eq!(out.struts.len() - star.struts.len(), out.nodes.len() - star.nodes.len());
             assert!(out.nodes[1..31] == star.nodes[1..]);
+            let shortest = out.struts.iter().map(|s| out.length(*s)).fold(f64::MAX, f64::min);
+            assert!(shortest > 0.49 * APART * 4.0, "{most}: {shortest}");
         }
         assert_eq!(spread_out(star.clone(), 30, 4.0), (star.clone(), 0));
         assert_eq!(spread_out(star.clone(), 0, 4.0), (star, 0));
