@@ -138,7 +138,7 @@ pub fn scatter(
     let power = if region.flat() { 1.0 / 2.0 } else { 1.0 / 3.0 };
     let edge = |volume: f64| (volume / (inside as f64 + half)).powf(power);
     let cell = match inside {
-        0 => (region.area(false) / surface.len().max(1) as f64).sqrt(),
+        0 => (region.area(seeds.from_above) / surface.len().max(1) as f64).sqrt(),
         _ => edge(volume),
     };
     let alike = if inside == 0 { 0.0 } else { edge(region.volume()) };
@@ -261,7 +261,8 @@ fn candidates(
 
 /// Points on the surface of the part, if any are to lie there.
 fn surface_points(region: &dyn Region, seeds: &Seeds) -> Vec<DVec3> {
-    let area = region.area(false);
+    // Where they are even as seen from above, cells have their size there.
+    let area = region.area(seeds.from_above);
     if seeds.layout == Layout::Inside || area <= 0.0 {
         return Vec::new();
     }
@@ -293,14 +294,9 @@ fn surface_points(region: &dyn Region, seeds: &Seeds) -> Vec<DVec3> {
         return places;
     }
     let sizes: Vec<f64> = places.iter().map(|p| region.size(*p)).collect();
-    let shown = region.area(above) / area;
-    let kept = eliminated(&seen, &sizes, [(places.len(), count as usize), (0, 0)], cell * shown.sqrt() * PLANAR);
+    let kept = eliminated(&seen, &sizes, [(places.len(), count as usize), (0, 0)], cell * PLANAR);
     kept.into_iter().map(|n| places[n]).collect()
 }
-
-/// Twice the radius of the densest packing of as many discs and balls (Yuksel 2015, eqs. 2 and 3), in cells.
-const PLANAR: f64 = 1.074_569_931_823_542;
-const SPATIAL: f64 = 1.122_462_048_309_373;
 
 /// How far a place may be from the nearest point, about.
 fn widest_gap(points: &[DVec3], low: DVec3, high: DVec3) -> f64 {
@@ -449,6 +445,10 @@ mod tests {
         // As many as cover it, when no number is given: an area of 100 π of cells' sides.
         let s = in_ball(&Seeds { layout: Layout::Surface, ..Seeds::default() }).1;
         assert!((s.on_surface as f64 / (100.0 * std::f64::consts::PI) - 1.0).abs() < 0.03, "{}", s.on_surface);
+        // From above both halves of the ball are seen as discs, and cells have their size in those.
+        let s = in_ball(&Seeds { layout: Layout::Surface, from_above: true, rounds: 0, ..Seeds::default() }).1;
+        assert!((s.on_surface as f64 / (50.0 * std::f64::consts::PI) - 1.0).abs() < 0.03, "{}", s.on_surface);
+        assert!((s.cell - 1.0).abs() < 0.01, "{}", s.cell);
     }
 
     #[test]
