@@ -45,6 +45,9 @@ pub struct Faces {
 const FLAT_DEG: f64 = 0.06;
 /// A patch this many times as large as those around it is a plane beside curved faces.
 const LARGE: f64 = 4.0;
+/// Small patches whose points lie so near to a plane beside them belong to it, in shares of the mesh's longest side: what
+/// files round turns them more than others.
+const IN_PLANE: f64 = 2e-6;
 /// A shape fits when no point is farther from it than this share of the face's size.
 const FIT: f64 = 2e-3;
 
@@ -82,11 +85,13 @@ pub fn faces(mesh: &TriMesh, crease_deg: f64) -> Faces {
             around[p].is_empty() || size[p] > LARGE * around[p][around[p].len() / 2]
         })
         .collect();
+    let plane_of = in_planes(mesh, &patch, &plane, &size, &areas, &pairs);
+    let is_plane = |p: u32| plane_of[p as usize].is_some();
     let mut sets = UnionFind::new(count);
-    for t in 0..count {
-        sets.join(t as u32, patch[t]);
+    for (t, &patch) in patch.iter().enumerate() {
+        sets.join(t as u32, plane_of[patch as usize].unwrap_or(patch));
     }
-    for p in smooth.iter().filter(|p| p.iter().all(|&q| !plane[q as usize])) {
+    for p in smooth.iter().filter(|p| p.iter().all(|&q| !is_plane(q))) {
         sets.join(p[0], p[1]);
     }
 
@@ -94,9 +99,56 @@ pub fn faces(mesh: &TriMesh, crease_deg: f64) -> Faces {
     members.sort_unstable();
     let list: Vec<Face> = members
         .chunk_by(|a, b| a.0 == b.0)
-        .map(|run| face(mesh, run.iter().map(|m| m.1).collect(), plane[patch[run[0].1 as usize] as usize], &areas))
+        .map(|run| face(mesh, run.iter().map(|m| m.1).collect(), is_plane(patch[run[0].1 as usize]), &areas))
         .collect();
     put_together(list, count, mesh, &pairs, angle)
+}
+
+/// By patch, the plane that it belongs to: of the `plane` ones and of those that reach from one of them to the next and lie
+/// in it, the largest first.
+fn in_planes(
+    mesh: &TriMesh,
+    patch: &[u32],
+    plane: &[bool],
+    size: &[f64],
+    areas: &[DVec3],
+    pairs: &[[u32; 2]],
+) -> Vec<Option<u32>> {
+    let mut members: Vec<(u32, u32)> = patch.iter().enumerate().map(|(t, p)| (*p, t as u32)).collect();
+    members.sort_unstable();
+    let of = |p: u32| {
+        let from = members.partition_point(|m| m.0 < p);
+        members[from..].iter().take_while(move |m| m.0 == p).map(|m| m.1 as usize)
+    };
+    let mut beside: BTreeMap<u32, Vec<u32>> = BTreeMap::new();
+    for [a, b] in pairs.iter().map(|p| p.map(|t| patch[t as usize])).filter(|[a, b]| a != b) {
+        beside.entry(a).or_default().push(b);
+        beside.entry(b).or_default().push(a);
+    }
+    let near = IN_PLANE * mesh.bounds().size().max_element();
+    let mut planes: Vec<u32> = (0..patch.len() as u32).filter(|p| patch[*p as usize] == *p && plane[*p as usize]).collect();
+    planes.sort_by(|a, b| size[*b as usize].total_cmp(&size[*a as usize]).then(a.cmp(b)));
+    let mut plane_of: Vec<Option<u32>> = vec![None; patch.len()];
+    for own in planes {
+        if plane_of[own as usize].is_some() {
+            continue;
+        }
+        plane_of[own as usize] = Some(own);
+        let normal = of(own).map(|t| areas[t]).sum::<DVec3>().normalize_or_zero();
+        let widest = of(own).max_by(|a, b| areas[*a].length().total_cmp(&areas[*b].length())).unwrap_or(own as usize);
+        let at = normal.dot(mesh.middle(widest));
+        let lies_in = |p: u32| of(p).all(|t| mesh.corners(t).iter().all(|q| (normal.dot(*q) - at).abs() < near));
+        let mut next = vec![own];
+        while let Some(p) = next.pop() {
+            for &q in beside.get(&p).into_iter().flatten() {
+                if plane_of[q as usize].is_none() && lies_in(q) {
+                    plane_of[q as usize] = Some(own);
+                    next.push(q);
+                }
+            }
+        }
+    }
+    plane_of
 }
 
 /// Faces of a surface as `known` on other triangles of the same surface: each triangle belongs to the face that lies
@@ -124,6 +176,10 @@ pub fn transferred(known: &Faces, of: &TriMesh, mesh: &TriMesh) -> Faces {
 /// Degrees between two triangles.
 fn turn(normals: &[DVec3], s: u32, t: u32) -> f64 {
     let (a, b) = (normals[s as usize], normals[t as usize]);
+    // What has no area has no side.
+    if a == DVec3::ZERO || b == DVec3::ZERO {
+        return 90.0;
+    }
     a.cross(b).length().atan2(a.dot(b)).to_degrees()
 }
 
@@ -376,6 +432,29 @@ mod tests {
             "{:?}",
             f.list[0].kind
         );
+    }
+
+    #[test]
+    fn small_triangles_scattered_over_a_flat_face_belong_to_it() {
+        let mut m = turned(TriMesh::cuboid(DVec3::ZERO, DVec3::new(80.0, 60.0, 40.0)));
+        // A tiny triangle in the middle of each, and again in the middle of that, in three of which one is flat.
+        for _ in 0..2 {
+            for [a, b, c] in std::mem::take(&mut m.triangles) {
+                let corners = [a, b, c].map(|v| m.points[v as usize]);
+                let middle = corners.iter().sum::<DVec3>() / 3.0;
+                let n = m.points.len() as u32;
+                m.points.extend(corners.map(|p| middle.lerp(p, 0.01)));
+                m.points.push(0.5 * (m.points[n as usize] + m.points[n as usize + 1]));
+                let [p, q, r, s] = [n, n + 1, n + 2, n + 3];
+                m.triangles.extend([[p, s, r], [s, q, r], [p, q, s]]);
+                m.triangles.extend([[a, b, q], [a, q, p], [b, c, r], [b, r, q], [c, a, p], [c, p, r]]);
+            }
+        }
+        // As files hold it.
+        let m = m.mapped(|p| p.as_vec3().as_dvec3());
+        let f = faces(&m, 30.0);
+        assert_eq!(f.list.len(), 6, "{:?}", f.list.iter().map(|f| (f.kind, f.area)).collect::<Vec<_>>());
+        assert!(f.list.iter().all(|f| f.kind == Kind::Plane) && (f.list[0].area - 4800.0).abs() < 0.1);
     }
 
     #[test]
