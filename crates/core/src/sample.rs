@@ -264,16 +264,23 @@ pub fn volume(bits: &Bits, grid: &Grid) -> f64 {
 
 /// About `wanted` points spread evenly over the set samples, whatever the step of the grid: a low-discrepancy sequence over
 /// all of it, of which those stay whose nearest sample is set. Every n-th sample of a fine grid would line up with cells.
+/// Neighbours come one after the other, so that what is asked about them is near the processor.
 pub fn spread(bits: &Bits, grid: &Grid, wanted: usize) -> Vec<DVec3> {
     const MOST: f64 = 3e7;
+    /// Samples along a side of the blocks whose points come together.
+    const AROUND: u32 = 6;
     let count = bits.count().max(1) as f64;
     let tried = (wanted as f64 * grid.samples() as f64 / count).min(MOST) as u64;
     let place = |n: u64| {
         let at = crate::lattice::surface::low_discrepancy(n + 1) * grid.size.as_dvec3();
         let [i, j, k] = at.as_uvec3().min(grid.size - 1).to_array();
-        bits.get(i, j, k).then(|| grid.origin + (at - 0.5) * grid.step)
+        let block = [k, j, i].map(|n| n / AROUND);
+        bits.get(i, j, k).then(|| (block, grid.origin + (at - 0.5) * grid.step))
     };
-    (0..tried).into_par_iter().filter_map(place).collect()
+    let mut found: Vec<([u32; 3], DVec3)> = (0..tried).into_par_iter().filter_map(place).collect();
+    // Stable, so that it does not depend on threads.
+    found.par_sort_by_key(|f| f.0);
+    found.into_iter().map(|f| f.1).collect()
 }
 
 /// About `wanted` triangles of a mesh in their order, each as often as its area asks for.

@@ -95,6 +95,24 @@ impl SignedDistance {
         self.query(p, f64::INFINITY).map_or(f64::INFINITY, |q| q.0)
     }
 
+    /// [`value`](Self::value) of many places; those that lie near the one before them are found quickly, for its distance
+    /// bounds theirs.
+    pub fn values(&self, places: &[DVec3]) -> Vec<f64> {
+        const RUN: usize = 128;
+        let of_run = |run: &[DVec3]| -> Vec<f64> {
+            let mut last = None;
+            let value = |p: &DVec3| {
+                // Somewhat more, so that rounding hides nothing.
+                let limit = last.map_or(f64::INFINITY, |(q, d): (DVec3, f64)| 1.000_001 * (d + p.distance(q)) + 1e-9);
+                let d = self.query(*p, limit).map_or_else(|| self.value(*p), |q| q.0);
+                last = Some((*p, d.abs()));
+                d
+            };
+            run.iter().map(value).collect()
+        };
+        places.par_chunks(RUN).flat_map_iter(of_run).collect()
+    }
+
     pub fn inside(&self, p: DVec3) -> bool {
         match &self.sign {
             Sign::Winding(d) => self.winding(d, p) > 0.5,
@@ -287,6 +305,28 @@ mod tests {
             let a = i as f64;
             let dir = DVec3::new(a.sin(), (1.7 * a).cos(), (2.3 * a).sin()).normalize();
             assert!(d.inside(dir * 9.0) && !d.inside(dir * 11.0), "at {dir}");
+        }
+    }
+
+    #[test]
+    fn all_points_within_reach_lie_on_the_side_that_is_told() {
+        let whole = TriMesh::sphere(10.0, 4);
+        // A closed surface, one with a hole at the top, and one with many small ones.
+        let shapes = [whole.clone(), whole.filtered(|t| whole.middle(t).z < 8.0), whole.filtered(|t| t % 97 != 5)];
+        let place = |n: u64, size: f64| {
+            let part = |k: f64| ((n as f64 + 1.0) * k).fract() - 0.5;
+            DVec3::new(part(0.754_877_666), part(0.569_840_290), part(0.430_159_709)) * size
+        };
+        for mesh in shapes {
+            let d = of(&mesh);
+            for n in 0..300 {
+                let p = place(n, 26.0);
+                let (value, reach) = d.value_and_reach(p, 100.0);
+                assert_eq!(value, d.value(p));
+                assert!(reach <= value.abs());
+                let around = (0..12).map(|k| p + place(1000 * n + k, 2.0).normalize() * (0.999 * reach));
+                assert!(around.into_iter().all(|q| (d.value(q) < 0.0) == (value < 0.0)), "{p}: {value} {reach}");
+            }
         }
     }
 }

@@ -20,15 +20,13 @@ pub fn percent(case: &Case, meshes: &Meshes, filling: usize, points: &[DVec3]) -
     if points.len() < LEAST_POINTS {
         return None;
     }
-    let share = |holds: &(dyn Fn(DVec3) -> bool + Sync)| {
-        100.0 * points.par_iter().filter(|p| holds(**p)).count() as f64 / points.len() as f64
-    };
-    let found = share(&|p| meshes.lattice().inside(p));
+    let share = |count: usize| 100.0 * count as f64 / points.len() as f64;
+    let found = share(meshes.lattice().values(points).into_iter().filter(|d| *d < 0.0).count());
     if case.regions.zones.iter().all(|z| z.blend == 0.0) {
         return Some(found);
     }
     let lattice = case.fillings[filling].lattice;
-    let there = share(&|p| lattice.value(p) < 0.0);
+    let there = share(points.par_iter().filter(|p| lattice.value(**p) < 0.0).count());
     let all = case.linked.fills().nth(filling)?.density_percent;
     Some((found + all - there).clamp(0.0, 100.0))
 }

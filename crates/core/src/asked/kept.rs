@@ -55,7 +55,8 @@ struct Found {
 fn present(case: &Case, meshes: &Meshes, sites: &Sites, skins: bool) -> Option<Check> {
     let tolerance = case.recipe.mesh.tolerance_mm.max(FLAT_OFF);
     let wanted: Vec<(DVec3, Site)> = sites.solid.iter().filter(|s| matches!(s.1, Site::Skin(_)) == skins).copied().collect();
-    let gone: Vec<bool> = wanted.par_iter().map(|(p, _)| meshes.value(*p) > tolerance).collect();
+    let places: Vec<DVec3> = wanted.iter().map(|s| s.0).collect();
+    let gone = meshes.values(&places).into_iter().map(|d| d > tolerance);
     let mut regions: BTreeMap<(bool, usize), Found> = BTreeMap::new();
     for ((p, site), gone) in wanted.iter().zip(gone) {
         let key = match site {

@@ -29,10 +29,13 @@ impl Meshes {
         &self.lattice
     }
 
-    /// Distance of a place from all material, negative in it. mm.
-    pub fn value(&self, p: DVec3) -> f64 {
-        let of_solids = self.solids.as_ref().map_or(f64::INFINITY, |s| s.value(p));
-        self.lattice.value(p).min(of_solids)
+    /// Distances of places from all material, negative in it. mm.
+    pub fn values(&self, places: &[DVec3]) -> Vec<f64> {
+        let mut values = self.lattice.values(places);
+        if let Some(solids) = &self.solids {
+            values.iter_mut().zip(solids.values(places)).for_each(|(value, of_solids)| *value = value.min(of_solids));
+        }
+        values
     }
 
     /// The nearest place on the surface of the material, if that is at most `limit` mm away.
