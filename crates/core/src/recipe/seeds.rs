@@ -165,7 +165,7 @@ impl Seeds {
         if let Some(f) = &self.finer {
             check("structure.seeds.finer.share", "The share of the cell size", "", f.share, LEAST_SHARE, 1.0)?;
             let what = "The distance over which cells grow";
-            check("structure.seeds.finer.reach_mm", what, "mm", f.reach_mm, longest / 1000.0, 10.0 * longest)?;
+            check("structure.seeds.finer.reach_mm", what, "mm", f.reach_mm, longest / 1000.0, 1000.0 * longest)?;
         }
         check("structure.seeds.weld", "The share below which struts are welded", "", self.weld, 0.0, 0.4)
     }

@@ -1,10 +1,10 @@
 import { Button } from 'antd'
 import type { Recipe } from '../../api/client'
 import { count, mm } from '../../shared/format'
-import { edit } from '../state'
+import { edit, useBench } from '../state'
 import { useFilling } from './filling'
 import { SwitchLine } from './Lines'
-import { leastShare, withSeeds, withStructure, type S } from './structureRules'
+import { acrossPart, leastShare, withSeeds, withStructure, type S } from './structureRules'
 import { Value } from './Value'
 import { marked, withMarked, ZoneChoice } from './ZoneChoice'
 
@@ -22,6 +22,7 @@ const near = (finer: Finer, chosen: number[]) => (r: Recipe) =>
 /** Cells that are smaller near some places. */
 export function FinerFields() {
   const f = useFilling()
+  const size_mm = useBench((s) => s.project?.part.size_mm) ?? []
   if (!f) return null
   const { recipe, filling, found } = f
   const { cell_mm, seeds } = filling.structure
@@ -58,7 +59,7 @@ export function FinerFields() {
             value={finer.reach_mm}
             unit="mm"
             digits={1}
-            range={[Number((cell / 2).toPrecision(2)), Number((6 * cell).toPrecision(2))]}
+            range={[Number((cell / 2).toPrecision(2)), acrossPart(cell, size_mm)]}
             change={(v) => withSeeds({ finer: { ...finer, reach_mm: v } })}
           />
           {found && least < 1 && (

@@ -1,8 +1,8 @@
 import type { Recipe } from '../../api/client'
-import { edit } from '../state'
+import { edit, useBench } from '../state'
 import { useFilling } from './filling'
 import { ChoiceLine } from './Lines'
-import { withJoins } from './structureRules'
+import { acrossPart, withJoins } from './structureRules'
 import { Value } from './Value'
 import { marked, withMarked, ZoneChoice } from './ZoneChoice'
 
@@ -11,6 +11,7 @@ type Taper = NonNullable<Recipe['joins']['taper']>
 /** Struts that are thicker toward the part's surface, what is kept solid, or some zones. */
 export function TaperFields({ thickness, cell }: { thickness: number; cell: number }) {
   const f = useFilling()
+  const size_mm = useBench((s) => s.project?.part.size_mm) ?? []
   const taper = f?.filling.joins.taper ?? null
   const first = { more_mm: Number((0.5 * thickness).toFixed(2)), reach_mm: Number((1.5 * cell).toPrecision(2)) }
   const withTaper = (change: Partial<Taper>) => withJoins({ taper: { toward: 'surface', ...first, ...taper, ...change } })
@@ -33,7 +34,7 @@ export function TaperFields({ thickness, cell }: { thickness: number; cell: numb
             <ZoneChoice label="Zones" zones={f.recipe.zones.list} chosen={marked(f.recipe.zones.list, 'thicker')} onChange={(chosen) => edit(withMarked('thicker', chosen))} />
           )}
           <Value label="There by" value={taper.more_mm} unit="mm" range={[0, Number((2 * thickness).toFixed(2))]} change={(v) => withTaper({ more_mm: v })} />
-          <Value label="Fades over" value={taper.reach_mm} unit="mm" digits={1} range={[Number((0.2 * cell).toFixed(1)), Number((6 * cell).toFixed(1))]} change={(v) => withTaper({ reach_mm: v })} />
+          <Value label="Fades over" value={taper.reach_mm} unit="mm" digits={1} range={[Number((0.2 * cell).toFixed(1)), acrossPart(cell, size_mm)]} change={(v) => withTaper({ reach_mm: v })} />
         </>
       )}
     </>

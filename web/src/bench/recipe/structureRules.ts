@@ -34,6 +34,9 @@ export function useChoices(): Choice[] {
 /** Size of the smallest cells over that of the largest. */
 export const leastShare = ({ seeds }: S, r: Recipe) => (seeds.finer && (seeds.finer.surface || r.zones.list.some((z) => z.finer)) ? seeds.finer.share : 1)
 
+/** Up to where the slider of a distance goes: some cells, or across the whole part. mm. */
+export const acrossPart = (cell: number, size_mm: readonly number[]) => Number(Math.max(6 * cell, Math.hypot(...size_mm)).toPrecision(2))
+
 export const choiceOf = (choices: Choice[], kind: Kind) => choices.find((c) => c.kind === kind)
 
 /** Struts from a file are as they come. */
