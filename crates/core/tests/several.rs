@@ -1,6 +1,9 @@
 //! What people rely on of several structures in one part: each zone holds its own at its own density, the
 //! whole is one sound mesh with a sharp or a blended border, and an edit redoes only what depends on it.
 
+mod coarser;
+
+use coarser::run;
 use glam::DVec3;
 use proptest::prelude::*;
 use std::sync::Mutex;
@@ -33,10 +36,6 @@ fn recipe(part: &Part, kind: Kind, percent: f64, zone: Zone) -> Recipe {
     r.thicken = Thicken::RelativeDensity { percent };
     r.zones.list = vec![zone];
     r
-}
-
-fn run(part: &Part, recipe: &Recipe) -> Outcome {
-    Pipeline::new(0).run(part, recipe, Quality::Final, &Unwatched).unwrap()
 }
 
 /// Solid share of a slab of the cube, from samples of the mesh. Percent.

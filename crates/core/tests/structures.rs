@@ -1,6 +1,9 @@
 //! What people rely on of strut, extruded and seeded structures: that every kind closes, that thickness,
 //! density and counts are what was asked, that an arrangement repeats.
 
+mod coarser;
+
+use coarser::run;
 use glam::DVec3;
 use std::f64::consts::PI;
 use std::fmt::Debug;
@@ -12,7 +15,7 @@ use ulmix_core::lattice::surface::low_discrepancy;
 use ulmix_core::lattice::{density::DensityCurve, from_mesh, make, Bare};
 use ulmix_core::own_shapes;
 use ulmix_core::part::{mark, Part};
-use ulmix_core::pipeline::{Filled, Outcome, Pipeline, Quality, Unwatched};
+use ulmix_core::pipeline::{Filled, Outcome, Pipeline, Unwatched};
 use ulmix_core::recipe::{
     CellKind, CleanUp, DeadEnds, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape, OwnStruts, Place, Recipe, Role,
     SeededKind, Seeds, Skin, Spread, Structure, StrutSection, SurfaceKind, Taper, Thicken, Toward, Zone, Zones,
@@ -33,10 +36,6 @@ fn recipe(part: &Part, kind: Kind, cell: f64, thicken: Thicken) -> Recipe {
     r.structure.cell_mm = [cell; 3];
     r.thicken = thicken;
     r
-}
-
-fn run(part: &Part, recipe: &Recipe) -> Outcome {
-    Pipeline::new(0).run(part, recipe, Quality::Final, &Unwatched).unwrap()
 }
 
 /// No check of a final mesh fails; `of` tells which it is.
@@ -73,6 +72,7 @@ fn every_kind_closes_and_its_density_is_foreseen() {
         assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
     }
 }
+
 #[test]
 fn openings_are_as_wide_as_geometry_says() {
     let part = cube(32.0);
@@ -103,7 +103,6 @@ fn openings_are_as_wide_as_geometry_says() {
     let tall = |r: &mut Recipe| r.joins.section = StrutSection::Rectangular { taller_mm: 2.0, turn_deg: 0.0 };
     assert!((opening(cubic, &tall) - plain(cubic)).abs() < 0.5);
 }
-
 
 #[test]
 fn a_net_of_points_on_the_surface_covers_it_and_leaves_the_inside_empty() {

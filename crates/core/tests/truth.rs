@@ -1,17 +1,15 @@
 //! The final mesh against the part and against what was asked.
 
+mod coarser;
+
+use coarser::run;
 use glam::DVec3;
 use proptest::prelude::*;
 use ulmix_core::check::Verdict;
 use ulmix_core::demo::keel_bracket;
 use ulmix_core::part::Part;
-use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{Form, Joins, Kind, Place, Recipe, Role, Skin, SurfaceKind, Thicken, Zone};
 use ulmix_mesh::{Bvh, Topology, TriMesh};
-
-fn run(part: &Part, recipe: &Recipe) -> Outcome {
-    Pipeline::new(1 << 20).run(part, recipe, Quality::Final, &Unwatched).unwrap()
-}
 
 const KINDS: [SurfaceKind; 8] = [
     SurfaceKind::Gyroid,
