@@ -3,6 +3,7 @@
 
 use crate::grid::Bits;
 use crate::occlusion;
+use crate::polygonise::hold::drawn_in;
 use crate::polygonise::Shape;
 use crate::recipe::Stand;
 use crate::shape::{Composed, Owner, Side};
@@ -251,15 +252,19 @@ fn settled_surface(
         let crumbs = remove_crumbs(&mut s, [DUST * step.powi(3), crumb_mm3], &held);
         let placing = stand.map(|stand| Placing::of(&s.mesh, &stand));
         let may_move = |v: u32| if s.faithful[v as usize] { faithful(step) } else { reduce_mm.max(LOOSE * step) };
-        let room = Room { may_move: &may_move, confine: &|p| shape.confine(p), last_resort: about.is_none() };
+        let room = Room { may_move: &may_move, confine: &|p| shape.confine(p), last_resort: false };
         let (mut mesh, mut crossings) = settled(std::mem::take(&mut s.mesh), placing, room);
         // The grid's own triangles cross whatever is kept of them.
         let is_own = |t: &u32| Bounds::of(mesh.corners(*t as usize)).size().max_element() < OWN * step;
         let large: Vec<[u32; 2]> = crossings.iter().filter(|pair| !pair.iter().all(is_own)).copied().collect();
-        if large.is_empty() && !crossings.is_empty() && about.is_some() {
-            (mesh, crossings) = settled(mesh, placing, Room { last_resort: true, ..room });
-        }
         let Some(about) = about.filter(|_| !large.is_empty()) else {
+            // First within all borders, then within the part: a mesh that crosses nowhere is worth more than either.
+            let rooms = [Room { confine: &|p| drawn_in(shape, p, step), ..room }, room, Room { confine: &|p| p, ..room }];
+            for room in rooms {
+                if !crossings.is_empty() {
+                    (mesh, crossings) = settled(mesh, placing, Room { last_resort: true, ..room });
+                }
+            }
             let owners = s.labels.iter().map(|&owner| Owner::numbered(owner)).collect();
             return Some(Done { mesh, owners, crumbs, crossings, placing });
         };

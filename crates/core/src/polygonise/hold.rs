@@ -9,7 +9,7 @@ const PAST: f64 = 0.05;
 const BESIDE: f64 = 0.02;
 const ROUNDS: usize = 4;
 /// How far a point is moved for it, in steps: what lies farther out is left to the part's own surface.
-const FARTHEST: f64 = 0.5;
+const FARTHEST: f64 = 1.0;
 
 /// A place of the shape: `p` itself where it lies in it or hardly past its border, else the nearest place of the border about.
 /// On the part's own surface it is exact.

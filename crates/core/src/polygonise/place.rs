@@ -1,6 +1,7 @@
 //! One vertex per loop, placed row by row.
 
 use super::cells::Cells;
+use super::hold::drawn_in;
 use super::tables::{edge_corners, tables};
 use super::vertex::{Placed, Planes, MARGIN};
 use super::{Care, Hit, RowPoints, Shape};
@@ -161,7 +162,14 @@ impl<'a> Placing<'a> {
         let step = self.grid.step;
         let spot = self.planes(low, index, self.cells.loops(index).edges[of]).place();
         let p = corner + spot.local * step;
-        let point = if spot.on_face || self.care == Care::Quick { p } else { self.shape.confine(p) };
+        // Past its cell a vertex may also be past other borders.
+        let left = (spot.local - 0.5).abs().max_element() > 0.5;
+        let point = match self.care {
+            Care::Quick => p,
+            Care::Full if spot.on_face => p,
+            Care::Full if left => drawn_in(self.shape, p, step),
+            Care::Full => self.shape.confine(p),
+        };
         let shift = (point - p) / step;
         (point, Placed::at(spot.local, spot.mean - shift, spot.crease))
     }

@@ -19,6 +19,8 @@ use ulmix_mesh::crossing::{crossing_and_folded_among, triangles_of};
 use ulmix_mesh::{Bounds, TriMesh};
 
 const ROUNDS: u32 = 8;
+/// How often a vertex is moved within the shape's borders.
+const WITHIN: u32 = 4;
 /// Steps along a side of the blocks that are looked at.
 const BLOCK: f64 = 4.0;
 /// Neighbouring normals that turn more than about 154° are a fold.
@@ -79,8 +81,9 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], grid: &Grid, cells: &Cells, 
                 *times += 1;
                 // A third of the way, two thirds, then all of it.
                 let moved = *start + *to_mean * (*times as f64 / 3.0).min(1.0);
-                // The mean lies outside where the shape has an inward edge, and may where it is one of edges' middles.
-                part.points[v as usize] = drawn_in(shape, moved, step);
+                // The mean lies outside where the shape has an inward edge, and may where it is one of edges' middles. What
+                // crosses all the same goes there.
+                part.points[v as usize] = if *times <= WITHIN { drawn_in(shape, moved, step) } else { moved };
             }
         }
         let mut is_hit = vec![false; used.len()];
