@@ -215,6 +215,7 @@ fn a_cell_cut_out_of_a_lattice_and_brought_in_again_is_that_lattice() {
     let mut r = recipe(&part, Kind::Given(GivenKind::OwnMesh), 8.0, Thicken::Thickness { thickness_mm: found.thickness_mm });
     (r.structure.rotation_deg, r.structure.shift_mm) = ([10.0, 20.0, 30.0], [1.0, 2.0, 3.0]);
     assert!(r.validate(&part.mesh.bounds()).unwrap_err().message.contains("no cell"));
+    r.mesh.step_mm = Some(0.28);
     r.structure.own_mesh = Some(found.own.clone());
     let o = run(&part, &r);
     sound(&o, "");
