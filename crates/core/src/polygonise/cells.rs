@@ -593,3 +593,63 @@ fn cut_edges(config: u8) -> u8 {
     let from = |corner: u8| (config ^ config >> corner) & 1;
     from(1) | from(2) << 1 | from(4) << 2
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::random::Random;
+    use proptest::prelude::*;
+    use std::collections::BTreeMap;
+
+    fn bits_by_chance(grid: &Grid, seed: u32, share: f64) -> Bits {
+        let mut bits = Bits::new(grid);
+        let mut random = Random::new(seed, 0);
+        let size = grid.size;
+        for (k, j, i) in (1..size.z - 1).flat_map(|k| (1..size.y - 1).flat_map(move |j| (1..size.x - 1).map(move |i| (k, j, i))))
+        {
+            if random.unit() < share {
+                bits.set(i, j, k);
+            }
+        }
+        bits
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+        #[test]
+        fn cells_edges_and_places_are_those_that_counting_one_by_one_finds(
+            seed in any::<u32>(), share in 0.02..0.98f64, width in 4u32..150,
+        ) {
+            let grid = Grid { origin: DVec3::ZERO, step: 1.0, size: UVec3::new(width, 7, 9) };
+            let bits = bits_by_chance(&grid, seed, share);
+            let cells = Cells::find(&grid, &bits, None, 0..8);
+            let corners = |c: UVec3| -> u8 {
+                (0..8).map(|n| (bits.get(c.x + (n & 1), c.y + (n >> 1 & 1), c.z + (n >> 2)) as u8) << n).sum()
+            };
+            let mut naive: BTreeMap<usize, (UVec3, u8)> = BTreeMap::new();
+            for (k, j, i) in (0..8).flat_map(|k| (0..6).flat_map(move |j| (0..width - 1).map(move |i| (k, j, i)))) {
+                let c = UVec3::new(i, j, k);
+                let found = cells.find_index(c.as_ivec3());
+                prop_assert_eq!(found.is_some(), !matches!(corners(c), 0 | 255));
+                if let Some(index) = found {
+                    naive.insert(index, (c, corners(c)));
+                }
+            }
+            // Each has a number of its own, in the order of rows, and its corners' signs.
+            prop_assert_eq!(naive.len(), cells.cell_count());
+            prop_assert!(naive.keys().copied().eq(0..cells.cell_count()));
+            let mut cuts = 0;
+            for (&index, &(c, config)) in &naive {
+                prop_assert_eq!(cells.config(index), config);
+                prop_assert_eq!(cells.index(c.as_ivec3()), index);
+                // Its own edges lead from its low corner.
+                let own = (0..3).map(|a| ((config & 1 != config >> (1 << a) & 1) as u8) << a).sum::<u8>();
+                prop_assert_eq!(cells.cut(index), own);
+                cuts += own.count_ones() as usize;
+                let row = cells.row_number(c.y, c.z);
+                prop_assert!(cells.cells_in(row..row + 1).contains(&index) && cells.row_at(row) == (c.y, c.z));
+            }
+            prop_assert_eq!(cells.cuts_in(0..cells.rows_of(0..8).end), 0..cuts);
+        }
+    }
+}
