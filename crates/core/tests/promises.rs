@@ -17,7 +17,7 @@ use ulmix_mesh::topology::piece_volumes;
 use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 
 /// How many recipes are run without being asked for more.
-const FEW: u64 = 30;
+const FEW: u64 = 20;
 /// Recipes with more triangles before reduction are run only when they are asked for.
 const MOST_TRIANGLES: u64 = 2_000_000;
 
