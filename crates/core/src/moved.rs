@@ -12,24 +12,47 @@ pub struct Moved {
 }
 
 impl Moved {
-    /// Of places, each list from the surface beside it.
-    pub fn of(lists: &[(&[DVec3], &Bvh)]) -> Moved {
-        let far: Vec<f64> =
-            lists.iter().flat_map(|(places, from)| places.par_iter().map(|p| away(p, from)).collect::<Vec<f64>>()).collect();
-        Moved { greatest: far.iter().copied().fold(0.0, f64::max), mean: far.iter().sum::<f64>() / far.len().max(1) as f64 }
+    /// How far the places of a surface lie from another one.
+    pub fn of(places: &[DVec3], from: &Bvh) -> Moved {
+        Moved::summed(&[distances(places, from)])
     }
 
-    /// Of two surfaces from each other, both ways: of their points and of places between them.
+    /// How far two surfaces lie from each other, measured both ways at their points and at places between those.
     pub fn between(now: &TriMesh, before: &TriMesh) -> Moved {
-        Moved::of(&[(&finely_cut(now).points, &Bvh::new(before)), (&finely_cut(before).points, &Bvh::new(now))])
+        map(now, before).moved
+    }
+
+    fn summed(lists: &[Vec<f64>]) -> Moved {
+        let all = || lists.iter().flatten().copied();
+        let count: usize = lists.iter().map(Vec::len).sum();
+        Moved { greatest: all().fold(0.0, f64::max), mean: all().sum::<f64>() / count.max(1) as f64 }
     }
 }
 
-fn away(p: &DVec3, from: &Bvh) -> f64 {
-    from.nearest(*p, f64::INFINITY).map_or(0.0, |n| n.distance_squared.sqrt())
+/// A surface cut finely, and how far it lies from the one that it was before.
+pub struct Map {
+    pub mesh: TriMesh,
+    /// By point of the mesh. mm.
+    pub far: Vec<f64>,
+    /// Measured both ways.
+    pub moved: Moved,
 }
 
-/// Triangles of surfaces that are looked at: larger ones are cut until there are about so many.
+pub fn map(now: &TriMesh, before: &TriMesh) -> Map {
+    let (mesh, old) = (finely_cut(now), finely_cut(before));
+    let (far, back) = (distances(&mesh.points, &Bvh::new(before)), distances(&old.points, &Bvh::new(now)));
+    let lists = [far, back];
+    let moved = Moved::summed(&lists);
+    let [far, _] = lists;
+    Map { mesh, far, moved }
+}
+
+fn distances(places: &[DVec3], from: &Bvh) -> Vec<f64> {
+    let away = |p: &DVec3| from.nearest(*p, f64::INFINITY).map_or(0.0, |n| n.distance_squared.sqrt());
+    places.par_iter().map(away).collect()
+}
+
+/// Triangles of a surface that is looked at: a coarser one is cut until there are about so many.
 const FINE: usize = 200_000;
 
 fn finely_cut(mesh: &TriMesh) -> TriMesh {
@@ -40,13 +63,6 @@ fn finely_cut(mesh: &TriMesh) -> TriMesh {
     mesh
 }
 
-/// A surface cut finely, and how far each of its points lies from the one that it was before. mm.
-pub fn map(now: &TriMesh, before: &Bvh) -> (TriMesh, Vec<f32>) {
-    let mesh = finely_cut(now);
-    let far = mesh.points.par_iter().map(|p| away(p, before) as f32).collect();
-    (mesh, far)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -54,13 +70,17 @@ mod tests {
     #[test]
     fn a_map_shows_the_chords_of_a_coarse_ball() {
         let (fine, coarse) = (TriMesh::sphere(10.0, 6), TriMesh::sphere(10.0, 3));
-        let (mesh, far) = map(&coarse, &Bvh::new(&fine));
+        let Map { mesh, far, moved } = map(&coarse, &fine);
         assert!(mesh.triangles.len() > 10_000 && mesh.points.len() == far.len());
         // Corners lie on the finer ball, middles of triangles inside it.
         let inside = |p: &DVec3| 10.0 - p.length();
         for (p, f) in mesh.points.iter().zip(&far) {
-            assert!((inside(p) - *f as f64).abs() < 0.02, "{} {f}", inside(p));
+            assert!((inside(p) - f).abs() < 0.02, "{} {f}", inside(p));
         }
-        assert!(far.iter().copied().fold(0.0, f32::max) > 0.05);
+        assert!(far.iter().copied().fold(0.0, f64::max) > 0.05);
+        // The other way points of the finer ball lie over the middles of the coarse one's triangles: as far, about.
+        let (there, back) = (Moved::between(&coarse, &fine), Moved::between(&fine, &coarse));
+        assert!(moved == there && (there.greatest - back.greatest).abs() < 1e-12, "{there:?} {back:?}");
+        assert!(Moved::between(&fine, &fine).greatest < 1e-12);
     }
 }

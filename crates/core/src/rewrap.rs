@@ -10,20 +10,15 @@ use crate::part::Part;
 use crate::polygonise::{polygonise, Care};
 use crate::recipe::{Joins, Role, Structure, Zones};
 use crate::shape::Composed;
-use crate::untangle::{round_to_f32, untangle, Room};
+use crate::untangle::{around, round_to_f32, untangle, Room, KEPT_AROUND};
 use crate::zoned::{Regions, Zoned};
-use glam::DVec3;
-use rayon::prelude::*;
 use ulmix_formats::FormatError;
 use ulmix_mesh::crossing::triangles_of;
-use ulmix_mesh::reduce::{reduce, ReduceOptions};
+use ulmix_mesh::reduce::{points_within, reduce, ReduceOptions};
 use ulmix_mesh::{Bounds, TriMesh};
 
 /// Triangles are joined where that moves no point by more than this share of the step.
 const REDUCED: f64 = 0.02;
-
-/// How far around triangles that cross the mesh is not reduced in the next attempt, in steps.
-const AROUND: [f64; 3] = [3.0, 6.0, 12.0];
 
 /// What winding a surface anew did to it.
 pub struct Rewrapped {
@@ -50,36 +45,35 @@ pub fn rewrap(mesh: &TriMesh, step: f64) -> Result<(TriMesh, Rewrapped), FormatE
             "Choose a finer step for resolving crossings.",
         ));
     };
-    let (mesh, crossing) = without_crossings(&raw, REDUCED * step, step);
-    let moved = Moved::of(&[(&mesh.points, part.bvh())]);
+    let (mesh, crossing) = without_crossings(&raw, step);
+    let moved = Moved::of(&mesh.points, part.bvh());
     Ok((mesh, Rewrapped { moved, crossing }))
 }
 
-/// Reduces a mesh where nothing crosses then; the mesh, and how many triangles cross all the same.
-fn without_crossings(raw: &TriMesh, error: f64, step: f64) -> (TriMesh, usize) {
-    let mut around: Vec<Bounds> = Vec::new();
-    let is_near = |p: &DVec3, around: &[Bounds]| around.iter().any(|b| b.contains(&Bounds { min: *p, max: *p }));
-    for grown in AROUND.map(Some).into_iter().chain([None]) {
-        let kept: Vec<bool> = raw.points.par_iter().map(|p| is_near(p, &around)).collect();
+/// Reduces a mesh of a grid of this step in mm, but for what would cross; the mesh, and how many triangles cross all the same.
+fn without_crossings(raw: &TriMesh, step: f64) -> (TriMesh, usize) {
+    let error = REDUCED * step;
+    let mut boxes: Vec<Bounds> = Vec::new();
+    let mut attempts = KEPT_AROUND.into_iter();
+    loop {
+        let next = attempts.next().flatten();
+        let kept = points_within(&boxes, &raw.points);
         let options = ReduceOptions { error, labels: None, faithful: (&[], 0.0), kept: &kept, cancelled: &|| false };
         let mut mesh = reduce(raw, &options).mesh;
         round_to_f32(&mut mesh);
-        // At the last resort points move as far as it takes.
-        let pairs = untangle(&mut mesh, Room { may_move: &|_| error, confine: &|p| p, last_resort: grown.is_none() });
-        match grown {
-            Some(grown) if !pairs.is_empty() => {
-                around.extend(pairs.as_flattened().iter().map(|&t| Bounds::of(mesh.corners(t as usize)).grown(grown * step)));
-            }
+        let pairs = untangle(&mut mesh, Room { last_resort: next.is_none(), ..Room::of(&|_| error) });
+        match next {
+            Some(about) if !pairs.is_empty() => boxes.extend(around(&mesh, &pairs, about * step)),
             _ => return (mesh, triangles_of(&pairs).len()),
         }
     }
-    unreachable!("the last attempt is taken as it is")
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::random::Random;
+    use glam::DVec3;
     use ulmix_mesh::crossing::crossing_pairs;
     use ulmix_mesh::{Bvh, Topology};
 

@@ -94,6 +94,20 @@ mod tests {
     }
     use proptest::prelude::*;
 
+    proptest! {
+        #[test]
+        fn places_come_back_from_the_bed_as_they_were(
+            down in proptest::array::uniform3(-1.0..1.0f64), turn_deg in -180.0..180.0f64,
+            p in proptest::array::uniform3(-90.0..90.0f64),
+        ) {
+            let mesh = TriMesh::sphere(20.0, 2).mapped(|p| p + DVec3::new(7.0, -4.0, 30.0));
+            let placing = Placing::of(&mesh, &Stand { down, turn_deg, ..Stand::default() });
+            let p = DVec3::from(p);
+            prop_assert!(placing.place_back(placing.of_place(p)).distance(p) < 1e-9);
+            prop_assert!(placing.back(placing.of_mesh(&mesh)).points.iter().zip(&mesh.points).all(|(a, b)| a.distance(*b) < 1e-9));
+        }
+    }
+
     #[test]
     fn a_block_stands_on_the_face_that_is_chosen() {
         let block = TriMesh::cuboid(DVec3::new(5.0, -3.0, 2.0), DVec3::new(35.0, 17.0, 12.0));

@@ -29,13 +29,12 @@ pub fn within(mesh: &mut TriMesh, error: f64) -> Remade {
         let new = reduced(mesh, &kept, held);
         let moved = Moved::between(&new, mesh);
         if moved.greatest <= error {
-            let old = std::mem::replace(mesh, new);
-            return Remade { before: old.triangles.len(), after: mesh.triangles.len(), moved };
+            return replaced(mesh, new, moved);
         }
         held *= 0.9 * error / moved.greatest;
     }
-    let moved = Moved { greatest: 0.0, mean: 0.0 };
-    Remade { before: mesh.triangles.len(), after: mesh.triangles.len(), moved }
+    let same = mesh.clone();
+    replaced(mesh, same, Moved { greatest: 0.0, mean: 0.0 })
 }
 
 /// How often a bound is tried for.
@@ -58,7 +57,8 @@ pub fn down_to(mesh: &mut TriMesh, most: usize) -> Remade {
         now = next;
         error *= GROWS;
     }
-    replaced(mesh, now)
+    let moved = Moved::between(&now, mesh);
+    replaced(mesh, now, moved)
 }
 
 /// By how much the deviation grows from round to round.
@@ -92,17 +92,18 @@ pub fn even(mesh: &mut TriMesh, edge: f64) -> Result<Remade, FormatError> {
         ));
     }
     let new = remesh(mesh, &RemeshOptions { edge, crease_degrees: CREASE_DEG });
-    Ok(replaced(mesh, new))
+    let moved = Moved::between(&new, mesh);
+    Ok(replaced(mesh, new, moved))
 }
 
 fn reduced(mesh: &TriMesh, kept: &[bool], error: f64) -> TriMesh {
     reduce(mesh, &ReduceOptions { error, labels: None, faithful: (&[], 0.0), kept, cancelled: &|| false }).mesh
 }
 
-/// Puts a mesh in the place of another and tells how they differ.
-fn replaced(mesh: &mut TriMesh, new: TriMesh) -> Remade {
+/// Puts a mesh in the place of another, from which it is known to have `moved`.
+fn replaced(mesh: &mut TriMesh, new: TriMesh, moved: Moved) -> Remade {
     let old = std::mem::replace(mesh, new);
-    Remade { before: old.triangles.len(), after: mesh.triangles.len(), moved: Moved::between(mesh, &old) }
+    Remade { before: old.triangles.len(), after: mesh.triangles.len(), moved }
 }
 
 /// Most triangles that even ones may become.

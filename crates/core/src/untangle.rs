@@ -4,7 +4,7 @@ use glam::DVec3;
 use rayon::prelude::*;
 use std::collections::{BTreeMap, HashSet};
 use ulmix_mesh::crossing::{crossing_and_folded_among, crossing_and_folded_pairs};
-use ulmix_mesh::{Bvh, TriMesh};
+use ulmix_mesh::{Bounds, Bvh, TriMesh};
 
 /// Neighbouring normals that turn more than about 177° are folded flat: a reader that rounds another way
 /// would find them crossing.
@@ -19,6 +19,22 @@ pub struct Room<'a> {
     pub confine: &'a dyn Fn(DVec3) -> DVec3,
     /// Points of triangles that cross move as far as it takes.
     pub last_resort: bool,
+}
+
+impl Room<'_> {
+    /// Anywhere within so many mm.
+    pub fn of(may_move: &dyn Fn(u32) -> f64) -> Room<'_> {
+        Room { may_move, confine: &|p| p, last_resort: false }
+    }
+}
+
+/// How far around triangles that cross a mesh is not reduced in the next attempt, in steps; the last attempt is taken as it
+/// is.
+pub const KEPT_AROUND: [Option<f64>; 4] = [Some(3.0), Some(6.0), Some(12.0), None];
+
+/// Boxes around triangles that cross, grown by so many mm.
+pub fn around<'a>(mesh: &'a TriMesh, pairs: &'a [[u32; 2]], by: f64) -> impl Iterator<Item = Bounds> + 'a {
+    pairs.as_flattened().iter().map(move |&t| Bounds::of(mesh.corners(t as usize)).grown(by))
 }
 
 /// The few triangles that cross or fold all the same, where walls are cut off to an edge finer than the
@@ -118,7 +134,60 @@ pub fn round_to_f32(mesh: &mut TriMesh) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use ulmix_mesh::crossing::crossing_pairs;
     use ulmix_mesh::Topology;
+
+    /// A ball with points of its surface pushed out through the other side, and which those are.
+    fn pierced(by: f64) -> (TriMesh, Vec<u32>) {
+        let mut m = TriMesh::sphere(5.0, 4);
+        let pushed: Vec<u32> = (0..m.points.len() as u32).step_by(97).collect();
+        pushed.iter().for_each(|v| m.points[*v as usize] *= -by);
+        round_to_f32(&mut m);
+        (m, pushed)
+    }
+
+    #[test]
+    fn crossings_go_where_points_have_room_and_stay_told_where_they_have_none() {
+        let (tangled, pushed) = pierced(1.2);
+        let told = crossing_pairs(&tangled, &Bvh::new(&tangled));
+        assert!(!told.is_empty());
+        // Without room nothing moves, and all that crosses is told.
+        let mut still = tangled.clone();
+        assert_eq!(untangle(&mut still, Room::of(&|_| 0.0)).len(), told.len());
+        assert!(still == tangled);
+        // Only the points that were pushed, and those around them, have to move.
+        let mut free = tangled.clone();
+        let left = untangle(&mut free, Room { last_resort: true, ..Room::of(&|_| 0.0) });
+        assert!(left.is_empty() && crossing_pairs(&free, &Bvh::new(&free)).is_empty());
+        assert!(Topology::of(&free).sound());
+        let moved = (0..free.points.len()).filter(|v| free.points[*v] != tangled.points[*v]).count();
+        assert!(moved >= pushed.len() && moved < 20 * pushed.len(), "{moved} for {}", pushed.len());
+    }
+
+    #[test]
+    fn points_move_no_farther_than_they_may_and_stay_where_they_are_confined() {
+        let (tangled, _) = pierced(0.3);
+        let most = 0.7;
+        // What is confined to the ball comes out of it nowhere.
+        let confine = |p: DVec3| p.clamp_length_max(5.0);
+        let mut m = tangled.clone();
+        untangle(&mut m, Room { confine: &confine, ..Room::of(&|_| most) });
+        for (p, q) in m.points.iter().zip(&tangled.points) {
+            assert!(p.distance(*q) <= most + 1e-5 && p.length() <= 5.0 + 1e-5, "{q} to {p}");
+        }
+    }
+
+    #[test]
+    fn boxes_around_crossings_hold_their_triangles_with_room_about_them() {
+        let (m, _) = pierced(1.2);
+        let pairs = crossing_pairs(&m, &Bvh::new(&m));
+        let boxes: Vec<Bounds> = around(&m, &pairs, 0.5).collect();
+        assert_eq!(boxes.len(), 2 * pairs.len());
+        for (t, b) in pairs.as_flattened().iter().zip(&boxes) {
+            let own = Bounds::of(m.corners(*t as usize));
+            assert!(b.contains(&own) && (b.size() - own.size() - 1.0).abs().max_element() < 1e-9);
+        }
+    }
 
     #[test]
     fn rounding_keeps_points_apart_and_the_mesh_whole() {

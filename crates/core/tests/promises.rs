@@ -49,7 +49,7 @@ fn astray(mesh: &TriMesh, t: &Topology) -> Option<DVec3> {
     })
 }
 
-/// Of a triangle as seen from the origin (Van Oosterom & Strackee 1983).
+/// The solid angle under which a triangle is seen from the origin, in steradians (Van Oosterom & Strackee 1983).
 fn solid_angle([a, b, c]: [DVec3; 3]) -> f64 {
     let [x, y, z] = [a, b, c].map(|p| p.length());
     2.0 * a.dot(b.cross(c)).atan2(x * y * z + a.dot(b) * z + b.dot(c) * x + c.dot(a) * y)

@@ -14,6 +14,19 @@ async fn a_zone_gets_a_structure_of_its_own() {
     b.begin_with("block.stl", &stl::write(&block), "48 × 24 × 24 mm").await;
     b.fill("[aria-label='Cell size, mm']", "8").await;
     b.saved().await;
+    // A new zone lies where the picture is looked at: on the cut, which is made 3 mm behind the middle.
+    b.click_text("[aria-label=View] .ant-segmented-item-label", "Cut").await;
+    b.fill("[aria-label='Cut at']", "15").await;
+    b.step("Zones").await;
+    b.click_text("button", "Add a zone").await;
+    b.click_text(".ant-dropdown-menu-title-content", "Sphere").await;
+    b.until("the zone lies on the cut", || async { b.value("[aria-label='Middle Y']").await == "15" }).await;
+    assert!(b.seen(".zonerow", "Sphere 1").await);
+    b.saved().await;
+    b.click("[aria-label=Undo]").await;
+    b.until("it is taken back", || async { !b.seen(".zonerow", "Sphere 1").await }).await;
+    b.saved().await;
+    b.click_text("[aria-label=View] .ant-segmented-item-label", "Whole").await;
     b.filled_box(&[("Middle X", "36"), ("Side X", "24"), ("Side Y", "30"), ("Side Z", "30")]).await;
 
     // The steps after it work on the zone's structure now.

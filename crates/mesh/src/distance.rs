@@ -308,6 +308,28 @@ mod tests {
         }
     }
 
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(16))]
+        #[test]
+        fn values_of_many_places_are_those_of_each(seed in 0u64..1_000_000, near in 0.01..30.0f64, holes in any::<bool>()) {
+            let whole = TriMesh::sphere(10.0, 3);
+            let d = of(&if holes { whole.filtered(|t| t % 53 != 7) } else { whole });
+            // A walk by steps of about that length.
+            let mut p = DVec3::ZERO;
+            let walk: Vec<DVec3> = (0..400u64)
+                .map(|n| {
+                    let part = |k: f64| (((seed + n) as f64 + 1.0) * k).fract() - 0.5;
+                    let step = DVec3::new(part(0.754_877_666), part(0.569_840_290), part(0.430_159_709));
+                    p = (p + near * step).clamp_length_max(40.0);
+                    p
+                })
+                .collect();
+            let each: Vec<f64> = walk.iter().map(|p| d.value(*p)).collect();
+            prop_assert_eq!(d.values(&walk), each);
+            prop_assert!(d.values(&[]).is_empty());
+        }
+    }
+
     #[test]
     fn all_points_within_reach_lie_on_the_side_that_is_told() {
         let whole = TriMesh::sphere(10.0, 4);

@@ -4,6 +4,7 @@
 //! a plane of its own; the small ones that run smoothly into each other are facets of one curved
 //! face, recognised as cylinder, cone or sphere where one fits (least squares on points and normals).
 
+use crate::groups::Groups;
 use crate::sides::sides;
 use crate::topology::UnionFind;
 use crate::{Bvh, TriMesh};
@@ -85,7 +86,9 @@ pub fn faces(mesh: &TriMesh, crease_deg: f64) -> Faces {
             around[p].is_empty() || size[p] > LARGE * around[p][around[p].len() / 2]
         })
         .collect();
-    let plane_of = in_planes(mesh, &patch, &plane, &size, &areas, &pairs);
+    let mut planes: Vec<u32> = (0..count as u32).filter(|p| patch[*p as usize] == *p && plane[*p as usize]).collect();
+    planes.sort_by(|a, b| size[*b as usize].total_cmp(&size[*a as usize]).then(a.cmp(b)));
+    let plane_of = in_planes(mesh, &patch, &planes, &areas, &pairs);
     let is_plane = |p: u32| plane_of[p as usize].is_some();
     let mut sets = UnionFind::new(count);
     for (t, &patch) in patch.iter().enumerate() {
@@ -104,32 +107,17 @@ pub fn faces(mesh: &TriMesh, crease_deg: f64) -> Faces {
     put_together(list, count, mesh, &pairs, angle)
 }
 
-/// By patch, the plane that it belongs to: of the `plane` ones and of those that reach from one of them to the next and lie
-/// in it, the largest first.
-fn in_planes(
-    mesh: &TriMesh,
-    patch: &[u32],
-    plane: &[bool],
-    size: &[f64],
-    areas: &[DVec3],
-    pairs: &[[u32; 2]],
-) -> Vec<Option<u32>> {
-    let mut members: Vec<(u32, u32)> = patch.iter().enumerate().map(|(t, p)| (*p, t as u32)).collect();
-    members.sort_unstable();
-    let of = |p: u32| {
-        let from = members.partition_point(|m| m.0 < p);
-        members[from..].iter().take_while(move |m| m.0 == p).map(|m| m.1 as usize)
-    };
-    let mut beside: BTreeMap<u32, Vec<u32>> = BTreeMap::new();
-    for [a, b] in pairs.iter().map(|p| p.map(|t| patch[t as usize])).filter(|[a, b]| a != b) {
-        beside.entry(a).or_default().push(b);
-        beside.entry(b).or_default().push(a);
-    }
+/// By patch, the plane that it belongs to: one of the `planes`, the largest of which come first, or none. Patches belong to a
+/// plane that reach from it to the next and lie in it.
+fn in_planes(mesh: &TriMesh, patch: &[u32], planes: &[u32], areas: &[DVec3], pairs: &[[u32; 2]]) -> Vec<Option<u32>> {
+    let count = patch.len();
+    let members = Groups::of(count, || patch.iter().zip(0..).map(|(p, t)| (*p, t)));
+    let of = |p: u32| members.get(p as usize).iter().map(|t| *t as usize);
+    let borders = || pairs.iter().map(|pair| pair.map(|t| patch[t as usize])).filter(|[p, q]| p != q);
+    let beside = Groups::of(count, || borders().flat_map(|[p, q]| [(p, q), (q, p)]));
     let near = IN_PLANE * mesh.bounds().size().max_element();
-    let mut planes: Vec<u32> = (0..patch.len() as u32).filter(|p| patch[*p as usize] == *p && plane[*p as usize]).collect();
-    planes.sort_by(|a, b| size[*b as usize].total_cmp(&size[*a as usize]).then(a.cmp(b)));
-    let mut plane_of: Vec<Option<u32>> = vec![None; patch.len()];
-    for own in planes {
+    let mut plane_of: Vec<Option<u32>> = vec![None; count];
+    for &own in planes {
         if plane_of[own as usize].is_some() {
             continue;
         }
@@ -140,7 +128,7 @@ fn in_planes(
         let lies_in = |p: u32| of(p).all(|t| mesh.corners(t).iter().all(|q| (normal.dot(*q) - at).abs() < near));
         let mut next = vec![own];
         while let Some(p) = next.pop() {
-            for &q in beside.get(&p).into_iter().flatten() {
+            for &q in beside.get(p as usize) {
                 if plane_of[q as usize].is_none() && lies_in(q) {
                     plane_of[q as usize] = Some(own);
                     next.push(q);

@@ -2,7 +2,7 @@
 
 use crate::stopwatch::StageTime;
 use serde::{Deserialize, Serialize};
-use ulmix_core::moved::{map, Moved};
+use ulmix_core::moved::{map, Map};
 use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::finish::Solid;
 use ulmix_core::pipeline::plan::Prediction;
@@ -148,17 +148,16 @@ pub fn draw_faces(part: &Part) -> Vec<u8> {
 
 /// A part with how far every place of it lies from where it was before mending moved it.
 pub fn draw_moved(part: &Part, before: &Part) -> Vec<u8> {
-    let (mesh, far) = map(&part.mesh, before.bvh());
+    let Map { mesh, far, moved } = map(&part.mesh, &before.mesh);
     let shaded = shade(&mesh, CREASE_DEGREES);
     let points = shaded.source.len();
-    let far_at: Vec<f32> = shaded.source.iter().map(|&i| far[i as usize]).collect();
-    let greatest = Moved::between(&part.mesh, &before.mesh).greatest;
+    let far_at: Vec<f32> = shaded.source.iter().map(|&i| far[i as usize] as f32).collect();
     let attributes = [
         Attribute { name: "ROLE", values: Values::Bytes(vec![Owner::Solid as u8; points]) },
         Attribute { name: "OPEN", values: Values::Bytes(vec![255; points]) },
         Attribute { name: "THICKNESS", values: Values::Floats(far_at) },
     ];
-    glb::write(&shaded, &attributes, serde_json::json!({ "greatest": greatest }))
+    glb::write(&shaded, &attributes, serde_json::json!({ "greatest": moved.greatest }))
 }
 
 fn fewer(solid: &Solid, step: f64) -> (TriMesh, Vec<u32>) {

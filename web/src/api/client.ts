@@ -54,10 +54,12 @@ async function call(path: string, init?: RequestInit): Promise<Response> {
   }
   if (response.ok) return response
   const body = await response.json().catch(() => null)
-  throw new Refused(response.status, body?.code ?? 'unknown', body?.message ?? `The server answered ${response.status}.`, body?.hint ?? 'Try again.')
+  const message = body?.message ?? `The server answered ${response.status}.`
+  throw new Refused(response.status, body?.code ?? 'unknown', message, body?.hint ?? 'Try again.')
 }
 
 const json = async <T>(path: string, init?: RequestInit): Promise<T> => (await call(path, init)).json()
+const bytes = async (path: string, init?: RequestInit) => (await call(path, init)).arrayBuffer()
 const send = (method: string, body: unknown, headers: Record<string, string> = {}): RequestInit => ({
   method,
   headers: { 'content-type': 'application/json', ...headers },
@@ -65,9 +67,12 @@ const send = (method: string, body: unknown, headers: Record<string, string> = {
 })
 /** Numbers that show a zone's own structure, or the part's. */
 const numbers = async (what: 'cells' | 'skeleton', id: string, recipe: Recipe, zone: number | null) => {
-  const answer = await call(`/projects/${id}/${what}${zone === null ? '' : `?zone=${zone}`}`, send('POST', recipe))
-  return new Float32Array(await answer.arrayBuffer())
+  const of = zone === null ? '' : `?zone=${zone}`
+  return new Float32Array(await bytes(`/projects/${id}/${what}${of}`, send('POST', recipe)))
 }
+/** What the server reads from a file. */
+const fromFile = <T>(what: string, file: File) =>
+  json<T>(`/${what}?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file })
 const based = (revision: number) => ({ 'if-match': `"${revision}"` })
 
 export const api = {
@@ -76,32 +81,47 @@ export const api = {
   project: (id: string) => json<Project>(`/projects/${id}`),
   create: (from: NewProject) => json<Project>('/projects', send('POST', from)),
   remove: (id: string) => call(`/projects/${id}`, { method: 'DELETE' }),
-  upload: (file: File) => json<Upload>(`/uploads?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file }),
-  points: (file: File) => json<S['OwnPoints']>(`/points?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file }),
-  cell: (file: File) => json<S['FoundMesh']>(`/cell?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file }),
-  struts: (file: File) => json<S['FoundStruts']>(`/struts?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file }),
-  setRecipe: (id: string, revision: number, recipe: Recipe) => json<Project>(`/projects/${id}/recipe`, send('PUT', recipe, based(revision))),
-  addFile: (id: string, revision: number, file: NewFile) => json<Project>(`/projects/${id}/files`, send('POST', file, based(revision))),
+  upload: (file: File) => fromFile<Upload>('uploads', file),
+  points: (file: File) => fromFile<S['OwnPoints']>('points', file),
+  cell: (file: File) => fromFile<S['FoundMesh']>('cell', file),
+  struts: (file: File) => fromFile<S['FoundStruts']>('struts', file),
+  setRecipe: (id: string, revision: number, recipe: Recipe) =>
+    json<Project>(`/projects/${id}/recipe`, send('PUT', recipe, based(revision))),
+  addFile: (id: string, revision: number, file: NewFile) =>
+    json<Project>(`/projects/${id}/files`, send('POST', file, based(revision))),
   health: (id: string) => json<S['Health']>(`/projects/${id}/health`),
-  ghosts: async (id: string) => new Float32Array(await (await call(`/projects/${id}/ghosts`)).arrayBuffer()),
-  undo: (id: string, revision: number) => json<Project>(`/projects/${id}/undo`, { method: 'POST', headers: based(revision) }),
-  redo: (id: string, revision: number) => json<Project>(`/projects/${id}/redo`, { method: 'POST', headers: based(revision) }),
-  setCard: (id: string, png: Blob) => call(`/projects/${id}/card`, { method: 'PUT', headers: { 'content-type': 'image/png' }, body: png }),
-  draft: async (id: string, recipe: Recipe, drag: boolean, thickness: boolean, signal: AbortSignal) =>
-    (await call(`/projects/${id}/draft`, { ...send('POST', { recipe, drag, thickness }), signal })).arrayBuffer(),
+  ghosts: async (id: string) => new Float32Array(await bytes(`/projects/${id}/ghosts`)),
+  undo: (id: string, revision: number) =>
+    json<Project>(`/projects/${id}/undo`, { method: 'POST', headers: based(revision) }),
+  redo: (id: string, revision: number) =>
+    json<Project>(`/projects/${id}/redo`, { method: 'POST', headers: based(revision) }),
+  setCard: (id: string, png: Blob) =>
+    call(`/projects/${id}/card`, { method: 'PUT', headers: { 'content-type': 'image/png' }, body: png }),
+  draft: (id: string, recipe: Recipe, drag: boolean, thickness: boolean, signal: AbortSignal) =>
+    bytes(`/projects/${id}/draft`, { ...send('POST', { recipe, drag, thickness }), signal }),
   stopDraft: (id: string) => call(`/projects/${id}/draft`, { method: 'DELETE' }),
-  faces: async (id: string, part: Recipe['part']) => (await call(`/projects/${id}/faces`, send('POST', part))).arrayBuffer(),
-  loops: (id: string, part: Recipe['part'], face: number) => json<EdgeLoop[]>(`/projects/${id}/faces/${face}/loops`, send('POST', part)),
-  moved: async (id: string) => (await call(`/projects/${id}/moved`)).arrayBuffer(),
+  faces: (id: string, part: Recipe['part']) => bytes(`/projects/${id}/faces`, send('POST', part)),
+  loops: (id: string, part: Recipe['part'], face: number) =>
+    json<EdgeLoop[]>(`/projects/${id}/faces/${face}/loops`, send('POST', part)),
+  moved: (id: string) => bytes(`/projects/${id}/moved`),
   /** How far places lie from the border of a zone or body, negative inside. */
-  within: async (id: string, of: { of: 'zone' | 'body'; name: string }, places: Float32Array<ArrayBuffer>, signal: AbortSignal) =>
-    new Float32Array(await (await call(`/projects/${id}/within?${of.of}=${encodeURIComponent(of.name)}`, { method: 'POST', headers: { 'content-type': 'application/octet-stream' }, body: places, signal })).arrayBuffer()),
+  within: async (
+    id: string,
+    of: { of: 'zone' | 'body'; name: string },
+    places: Float32Array<ArrayBuffer>,
+    signal: AbortSignal,
+  ) => {
+    const headers = { 'content-type': 'application/octet-stream' }
+    const path = `/projects/${id}/within?${of.of}=${encodeURIComponent(of.name)}`
+    return new Float32Array(await bytes(path, { method: 'POST', headers, body: places, signal }))
+  },
   /** What is known of a recipe without a mesh. */
-  foresee: async (id: string, recipe: Recipe, signal: AbortSignal) => (await call(`/projects/${id}/foresee`, { ...send('POST', recipe), signal })).json() as Promise<Foreseen>,
-  /** How many seed points, three numbers for each, six for each edge of their cells. */
+  foresee: (id: string, recipe: Recipe, signal: AbortSignal) =>
+    json<Foreseen>(`/projects/${id}/foresee`, { ...send('POST', recipe), signal }),
+  /** How many seed points, how many of their cells are whole, three numbers for each point, six for each edge. */
   cells: (id: string, recipe: Recipe, zone: number | null) => numbers('cells', id, recipe, zone),
   skeleton: (id: string, recipe: Recipe, zone: number | null) => numbers('skeleton', id, recipe, zone),
-  picture: async (id: string) => (await call(`/projects/${id}/picture`)).arrayBuffer(),
+  picture: (id: string) => bytes(`/projects/${id}/picture`),
   startFinal: (id: string) => json<Job>(`/projects/${id}/final`, { method: 'POST' }),
   cancel: (job: string) => json<Job>(`/jobs/${job}`, { method: 'DELETE' }),
   export: (id: string, kind: FileKind, file_name: string, body: string | null) =>

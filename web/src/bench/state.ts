@@ -1,5 +1,17 @@
 import { create } from 'zustand'
-import { api, Refused, Unreachable, type FaceInfo, type Foreseen, type Job, type NewFile, type Project, type Recipe, type RunInfo, type Stage } from '../api/client'
+import {
+  api,
+  Refused,
+  Unreachable,
+  type FaceInfo,
+  type Foreseen,
+  type Job,
+  type NewFile,
+  type Project,
+  type Recipe,
+  type RunInfo,
+  type Stage,
+} from '../api/client'
 import { standOn } from './recipe/standRules'
 import { drainHole, filledAt, withZones } from './recipe/zoneRules'
 import type { FollowedFaces } from './recipe/followedRules'
@@ -109,8 +121,6 @@ interface BenchState {
   stopped: boolean
   /** A place to fly to, from a check. */
   look: [number, number, number] | null
-  /** Asks the picture which place of the part is in its middle. mm. */
-  looked: (() => [number, number, number]) | null
 }
 
 const blank: BenchState = {
@@ -146,7 +156,6 @@ const blank: BenchState = {
   drawing: null,
   stopped: false,
   look: null,
-  looked: null,
 }
 
 export const useBench = create<BenchState>(() => blank)

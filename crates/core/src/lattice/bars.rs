@@ -36,30 +36,31 @@ impl Bar {
     }
 
     pub fn distance(&self, q: DVec3) -> f64 {
+        let (beyond, extra) = self.beyond(q);
+        beyond.max_element() - extra
+    }
+
+    /// How far a place lies across, above or below, and past the ends of the ribbon in the bar's middle, and half of how much
+    /// thicker the bar is there. Of a node it is the distance alone.
+    fn beyond(&self, q: DVec3) -> (DVec3, f64) {
         let p = q - self.a;
         if self.length == 0.0 {
-            return p.length() - self.extra;
+            return (DVec3::new(p.length(), f64::NEG_INFINITY, f64::NEG_INFINITY), self.extra);
         }
         let along = p.dot(self.along);
         let end = (along - self.length).max(-along);
         let extra = self.extra + self.more * (along / self.length).clamp(0.0, 1.0);
-        p.dot(self.across).abs().max(p.dot(self.up).abs() - self.taller).max(end) - extra
+        (DVec3::new(p.dot(self.across).abs(), p.dot(self.up).abs() - self.taller, end), extra)
     }
 
-    /// Of what is free between bars their thickness takes more than itself, for their edges stand out.
+    /// How much of an opening between bars their thickness takes, over that thickness: more than all of it, because edges
+    /// stand out farther than sides do.
     pub const EDGED: f64 = 1.2;
 
     /// Distance from the ribbon in its middle, or from its border where it is a node.
     pub fn clearance(&self, q: DVec3) -> f64 {
-        let p = q - self.a;
-        if self.length == 0.0 {
-            return p.length() - self.extra;
-        }
-        let along = p.dot(self.along);
-        let end = (along - self.length).max(-along).max(0.0);
-        let high = (p.dot(self.up).abs() - self.taller).max(0.0);
-        let extra = self.extra + self.more * (along / self.length).clamp(0.0, 1.0);
-        DVec3::new(p.dot(self.across), high, end).length() - extra
+        let (beyond, extra) = self.beyond(q);
+        beyond.max(DVec3::ZERO).length() - extra
     }
 
     /// The section at the foot of the perpendicular from `q`; `None` of a round node.
@@ -107,4 +108,49 @@ pub fn distance8(bar: &Quick, q: &[f32x8; 3]) -> (f32x8, [f32x8; 3]) {
     take(end, sign(along - 0.5 * length), [lx, ly, lz]);
     let share = (along * (1.0 / length)).max(zero).min(f32x8::splat(1.0));
     (f - extra - share * more, g)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// The nearest place of a bar's ribbon, from many of them.
+    fn by_sampling(bar: &Bar, q: DVec3) -> f64 {
+        const N: usize = 60;
+        let share = |n: usize| n as f64 / N as f64;
+        let place = |n: usize| {
+            let (along, up) = (share(n % (N + 1)), 2.0 * share(n / (N + 1)) - 1.0);
+            bar.a + bar.along * (along * bar.length) + bar.up * (up * bar.taller)
+        };
+        (0..(N + 1) * (N + 1)).map(|n| place(n).distance(q)).fold(f64::MAX, f64::min)
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(60))]
+        #[test]
+        fn clearance_is_the_distance_from_the_ribbon_and_no_less_than_what_keeps_edges(
+            a in proptest::array::uniform3(-3.0..3.0f64), b in proptest::array::uniform3(-3.0..3.0f64),
+            q in proptest::array::uniform3(-6.0..6.0f64), taller in 0.0..2.0f64, turn in -90.0..90.0f64,
+        ) {
+            let (a, b, q) = (DVec3::from(a), DVec3::from(b), DVec3::from(q));
+            prop_assume!(a.distance(b) > 0.5);
+            let bar = Bar::new(&Segment { a, b, extra: 0.0, more: 0.0 }, taller, turn);
+            let clearance = bar.clearance(q);
+            prop_assert!((clearance - by_sampling(&bar, q)).abs() < 0.08, "{} {}", clearance, by_sampling(&bar, q));
+            // The greatest of three coordinates is no more than their length, and no less than that over √3.
+            let distance = bar.distance(q);
+            prop_assert!(distance <= clearance + 1e-9 && distance >= clearance / 3f64.sqrt() - 1e-9);
+        }
+    }
+
+    #[test]
+    fn a_node_is_round_and_both_distances_agree_there() {
+        let at = DVec3::new(1.0, 2.0, 3.0);
+        let node = Bar::new(&Segment { a: at, b: at, extra: 0.4, more: 0.0 }, 2.0, 15.0);
+        for q in [at + DVec3::X, at - DVec3::new(0.0, 3.0, 4.0)] {
+            assert!((node.distance(q) - (q.distance(at) - 0.4)).abs() < 1e-12);
+            assert_eq!(node.distance(q), node.clearance(q));
+        }
+    }
 }

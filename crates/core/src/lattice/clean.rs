@@ -266,6 +266,23 @@ mod tests {
     }
 
     #[test]
+    fn nodes_part_until_struts_are_long_enough_and_others_stay() {
+        // A chain with two nodes in one place, and one of them a hair from a node that stays.
+        let at = |x: f64| DVec3::new(x, 1.0, 2.0);
+        let nodes = vec![at(0.0), at(3.0), at(3.0), at(3.001), at(9.0)];
+        let net = Skeleton { nodes: nodes.clone(), struts: vec![[0, 1], [1, 2], [2, 3], [3, 4]] };
+        let mut out = net.clone();
+        lengthen(&mut out, &BTreeSet::from([1, 2]), 0.6);
+        assert!(out.struts.iter().all(|s| out.length(*s) > 0.59), "{:?}", out.nodes);
+        assert!([0, 3, 4].into_iter().all(|n| out.nodes[n] == nodes[n]));
+        assert!(out.nodes.iter().zip(&nodes).all(|(p, q)| p.distance(*q) < 2.0));
+        // What none of them may move stays short.
+        let mut same = net.clone();
+        lengthen(&mut same, &BTreeSet::new(), 0.6);
+        assert_eq!(same, net);
+    }
+
+    #[test]
     fn short_struts_are_told_from_those_of_cells() {
         // Three hundred of about 5 mm, forty of about 0.4.
         let strut = |n: u32, l: f64| [DVec3::X * 20.0 * n as f64, DVec3::X * (20.0 * n as f64 + l)];

@@ -10,7 +10,7 @@ use super::members::{Frame, Hole, Source};
 use super::mesh_cell::MeshCell;
 use super::net::Net;
 use super::outer;
-use super::passage::narrowest;
+use super::passage::{narrowest, way_through};
 use super::region::{box_of, Region, Scaled, Shadow};
 use super::seeds::{scatter, Scattered};
 use super::skeleton::Skeleton;
@@ -28,8 +28,6 @@ use crate::sides::Sides;
 use glam::{DMat3, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
-use ulmix_mesh::topology::UnionFind;
-use ulmix_mesh::Bounds;
 
 /// The structure as it lies in the part, before it is given thickness. `None` when cancelled.
 pub fn structure<'a>(
@@ -406,37 +404,6 @@ fn seeded(
     struts.extend(outer);
     let made = net_of(site, struts, inner, joins, cell).with_smallest(least * cell);
     Some(made.with_opening(least * opening * s.smallest()).with_facts(facts).with_skeleton(net))
-}
-
-/// The widest window that every way through the points' cells from one side to the other has at its narrowest: cells are
-/// joined from the widest window down. Of few cells the median.
-fn way_through(points: &[DVec3], pairs: &[[u32; 2]], widths: &[f64]) -> Option<f64> {
-    let of_points = |n: &usize| pairs[*n].iter().all(|p| (*p as usize) < points.len());
-    let mut order: Vec<usize> = (0..pairs.len()).filter(of_points).collect();
-    order.sort_by(|a, b| widths[*b].total_cmp(&widths[*a]).then(a.cmp(b)));
-    let middle = median(order.iter().map(|n| widths[*n]).collect());
-    let bounds = Bounds::of(points.iter().copied());
-    let size = bounds.size();
-    let axis = (0..3).max_by(|a, b| size[*a].total_cmp(&size[*b]))?;
-    // Cells within one cell of either side begin and end the way.
-    let beside = (size.x * size.y * size.z / points.len().max(1) as f64).cbrt();
-    if size[axis] < 4.0 * beside {
-        return middle;
-    }
-    let (low, high) = (points.len() as u32, points.len() as u32 + 1);
-    let mut joined = UnionFind::new(points.len() + 2);
-    for (n, p) in points.iter().enumerate() {
-        if p[axis] < bounds.min[axis] + beside {
-            joined.join(n as u32, low);
-        } else if p[axis] > bounds.max[axis] - beside {
-            joined.join(n as u32, high);
-        }
-    }
-    let narrowest = order.into_iter().find(|n| {
-        joined.join(pairs[*n][0], pairs[*n][1]);
-        joined.root(low) == joined.root(high)
-    });
-    narrowest.map(|n| widths[n]).or(middle)
 }
 
 /// Struts from a file, turned and shifted about the middle of the part's box, as far as they reach into the part.

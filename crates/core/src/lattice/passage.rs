@@ -1,7 +1,10 @@
-//! The narrowest place on the way through a periodic structure.
+//! The narrowest place on the widest way through a structure: through cells that repeat, and through those of seed points.
 
+use crate::median::median;
 use glam::DVec3;
 use rayon::prelude::*;
+use ulmix_mesh::topology::UnionFind;
+use ulmix_mesh::Bounds;
 
 /// Places along a side of the cell: windows of most cells have their middles at halves, thirds or quarters of such shares.
 const N: usize = 48;
@@ -62,6 +65,39 @@ fn root(up: &mut [(u32, [i32; 3])], n: u32) -> (u32, [i32; 3]) {
     (at, from_root)
 }
 
+/// The width of the narrowest window on the widest way through the cells of points, from one end of their longest side to the
+/// other: cells are joined from the widest window down. `pairs` of points have windows of these `widths` between their
+/// cells. Where fewer than four cells lie along that side, or no way leads through, it is the median window; `None`
+/// without windows.
+pub fn way_through(points: &[DVec3], pairs: &[[u32; 2]], widths: &[f64]) -> Option<f64> {
+    let of_points = |n: &usize| pairs[*n].iter().all(|p| (*p as usize) < points.len());
+    let mut order: Vec<usize> = (0..pairs.len()).filter(of_points).collect();
+    order.sort_by(|a, b| widths[*b].total_cmp(&widths[*a]).then(a.cmp(b)));
+    let middle = median(order.iter().map(|n| widths[*n]).collect());
+    let bounds = Bounds::of(points.iter().copied());
+    let size = bounds.size();
+    let axis = (0..3).max_by(|a, b| size[*a].total_cmp(&size[*b]))?;
+    // Cells within one cell of either end begin and end the way.
+    let beside = (size.x * size.y * size.z / points.len().max(1) as f64).cbrt();
+    if size[axis] < 4.0 * beside {
+        return middle;
+    }
+    let (low, high) = (points.len() as u32, points.len() as u32 + 1);
+    let mut joined = UnionFind::new(points.len() + 2);
+    for (n, p) in points.iter().enumerate() {
+        if p[axis] < bounds.min[axis] + beside {
+            joined.join(n as u32, low);
+        } else if p[axis] > bounds.max[axis] - beside {
+            joined.join(n as u32, high);
+        }
+    }
+    let narrowest = order.into_iter().find(|n| {
+        joined.join(pairs[*n][0], pairs[*n][1]);
+        joined.root(low) == joined.root(high)
+    });
+    narrowest.map(|n| widths[n]).or(middle)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -85,5 +121,73 @@ mod tests {
         // A slab is open along two of its sides.
         let (value, _) = narrowest(|p| if p.z < 0.5 { -1.0 } else { (p.z - 0.75).abs() }).unwrap();
         assert!(value > 0.2, "{value}");
+    }
+
+    #[test]
+    fn windows_across_the_axes_are_passed_through_their_middles() {
+        // From the edges of a regular octahedron and its neighbours: triangles with sides of half a diagonal.
+        let ends = |n: usize| [[0.5, 0.5, 0.0], [0.5, 0.0, 0.5], [0.0, 0.5, 0.5]].map(DVec3::from)[n];
+        let corners = || (0..27).map(|n| DVec3::from([n % 3, n / 3 % 3, n / 9].map(|c| c as f64 - 1.0)));
+        let signs = || (0..8).map(|n| DVec3::from([n & 1, n >> 1 & 1, n >> 2 & 1].map(|b| 1.0 - 2.0 * b as f64)));
+        let from_origin: Vec<[DVec3; 2]> =
+            corners().flat_map(|o| signs().flat_map(move |s| (0..3).map(move |n| [o, o + s * ends(n)]))).collect();
+        let across: Vec<[DVec3; 2]> = corners()
+            .flat_map(|o| signs().flat_map(move |s| (0..3).map(move |n| [o + s * ends(n), o + s * ends((n + 1) % 3)])))
+            .collect();
+        let struts = [from_origin, across].concat();
+        let away = |p: DVec3, [a, b]: [DVec3; 2]| {
+            let t = ((p - a).dot(b - a) / (b - a).length_squared()).clamp(0.0, 1.0);
+            p.distance(a.lerp(b, t))
+        };
+        let to_struts = |p: DVec3| struts.iter().map(|s| away(p, *s)).fold(f64::MAX, f64::min);
+        let (value, _) = narrowest(to_struts).unwrap();
+        let inscribed = 0.5f64.sqrt() / 12f64.sqrt();
+        assert!((value / inscribed - 1.0).abs() < 1e-6, "{value} for {inscribed}");
+    }
+
+    /// Points in rows a cell apart, and windows between neighbours, of which `width` tells the widths.
+    fn rows(size: [usize; 3], width: impl Fn(DVec3) -> f64) -> (Vec<DVec3>, Vec<[u32; 2]>, Vec<f64>) {
+        let [nx, ny, nz] = size;
+        let at = |n: usize| DVec3::new((n % nx) as f64, (n / nx % ny) as f64, (n / (nx * ny)) as f64);
+        let points: Vec<DVec3> = (0..nx * ny * nz).map(at).collect();
+        let mut pairs = Vec::new();
+        for a in 0..points.len() {
+            pairs.extend((a + 1..points.len()).filter(|b| points[a].distance(points[*b]) < 1.1).map(|b| [a as u32, b as u32]));
+        }
+        let widths = pairs.iter().map(|[a, b]| width((points[*a as usize] + points[*b as usize]) * 0.5)).collect();
+        (points, pairs, widths)
+    }
+
+    #[test]
+    fn the_way_through_cells_is_as_wide_as_the_widest_gap_in_the_narrowest_wall() {
+        // All windows are 2 wide, but for those across the middle: 0.5, and one of 1.3.
+        let across = |p: DVec3| (p.x - 5.5).abs() < 0.1;
+        let width = |p: DVec3| {
+            if !across(p) {
+                2.0
+            } else if p.y == 1.0 && p.z == 2.0 {
+                1.3
+            } else {
+                0.5
+            }
+        };
+        let (points, pairs, widths) = rows([12, 4, 4], width);
+        assert_eq!(way_through(&points, &pairs, &widths), Some(1.3));
+        // Windows of points past the given ones do not count.
+        let gap = pairs.iter().position(|p| across((points[p[0] as usize] + points[p[1] as usize]) * 0.5)).unwrap();
+        assert!(pairs[gap][1] > 0);
+        let beyond = [points.len() as u32, 0];
+        let (more, wider) = ([&pairs[..], &[beyond]].concat(), [&widths[..], &[9.0]].concat());
+        assert_eq!(way_through(&points, &more, &wider), Some(1.3));
+    }
+
+    #[test]
+    fn few_cells_and_cells_without_a_way_through_have_their_median_window() {
+        let (points, pairs, widths) = rows([2, 2, 2], |p| p.x + 1.0);
+        assert_eq!(way_through(&points, &pairs, &widths), median(widths.clone()));
+        let (points, mut pairs, mut widths) = rows([10, 1, 1], |_| 1.0);
+        (pairs.truncate(4), widths.truncate(4));
+        assert_eq!(way_through(&points, &pairs, &widths), Some(1.0));
+        assert_eq!(way_through(&points, &[], &[]), None);
     }
 }

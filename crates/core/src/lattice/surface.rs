@@ -119,11 +119,14 @@ impl Surface {
         self.neck_at(self.neck_middle())
     }
 
+    /// What is found once for each kind and side. In phases every cell is the same.
+    fn known(&self, list: &'static OfSides, find: impl FnOnce() -> DVec3) -> DVec3 {
+        *list[2 * self.kind as usize + (self.sense < 0.0) as usize].get_or_init(find)
+    }
+
     fn neck_middle(&self) -> DVec3 {
-        // In phases every cell is the same.
-        static KNOWN: [OnceLock<DVec3>; 2 * SurfaceKind::COUNT] = [const { OnceLock::new() }; 2 * SurfaceKind::COUNT];
-        let phases = KNOWN[2 * self.kind as usize + (self.sense < 0.0) as usize].get_or_init(|| self.neck_phases());
-        self.at_phases(*phases)
+        static KNOWN: OfSides = of_sides();
+        self.at_phases(self.known(&KNOWN, || self.neck_phases()))
     }
 
     /// The middle of [`neck`](Self::neck): where the side still connects through the cell at the highest value.
@@ -180,8 +183,8 @@ impl Surface {
     /// The place where the widest way through the positive side of cubic cells is narrowest. The level value tells only which
     /// side a place is on: far from the surface it orders places otherwise than their distance does.
     fn way_phases(&self) -> DVec3 {
-        static KNOWN: [OnceLock<DVec3>; 2 * SurfaceKind::COUNT] = [const { OnceLock::new() }; 2 * SurfaceKind::COUNT];
-        *KNOWN[2 * self.kind as usize + (self.sense < 0.0) as usize].get_or_init(|| {
+        static KNOWN: OfSides = of_sides();
+        self.known(&KNOWN, || {
             const FEET: u64 = 6000;
             let cubic = Surface { wave: DVec3::ONE, turn: DMat3::IDENTITY, shift: DVec3::ZERO, ..self.clone() };
             let within = |p: DVec3| p - (p / TAU).floor() * TAU;
@@ -208,11 +211,19 @@ impl Surface {
     /// [`distance`](Self::distance) is `border`; 0 where nothing passes.
     fn free(&self, border: f64) -> f64 {
         let middle = self.at_phases(self.way_phases());
-        if self.distance(middle) <= border {
+        // On the way's axis the distance is told too large: what reaches as far as there closes it.
+        if border >= middle.distance(self.nearest(middle, 0.0)) {
             return 0.0;
         }
         middle.distance(self.nearest(middle, border))
     }
+}
+
+/// Phases of a place for each kind of surface and either of its sides.
+type OfSides = [OnceLock<DVec3>; 2 * SurfaceKind::COUNT];
+
+const fn of_sides() -> OfSides {
+    [const { OnceLock::new() }; 2 * SurfaceKind::COUNT]
 }
 
 /// See [`Surface::neck`].
@@ -306,11 +317,12 @@ impl Bare for Periodic {
     }
 
     fn opening(&self, thickness: f64) -> f64 {
-        let (surface, other) = (&self.surface, self.surface.other_side());
+        let border = self.level(thickness);
+        let other = self.surface.other_side().free(border);
         let radius = match self.form {
-            Form::Walls => surface.free(self.level(thickness)).max(other.free(self.level(thickness))),
-            // The network's border lies on its own side where it is thin.
-            Form::Network | Form::OtherNetwork => other.free(self.level(thickness)),
+            Form::Walls => other.max(self.surface.free(border)),
+            // A network fills its own side.
+            Form::Network | Form::OtherNetwork => other,
         };
         2.0 * radius
     }
@@ -514,6 +526,35 @@ mod tests {
             let points: Vec<DVec3> = (1..400_000).map(|i| low_discrepancy(i) * 70.0).collect();
             let got = curve(kind, Form::Walls, &points).density(0.2);
             assert!((got / (area * 0.02) - 1.0).abs() < 0.03, "{kind:?}: {got} for {}", area * 0.02);
+        }
+    }
+
+    #[test]
+    fn openings_are_the_balls_that_pass_on_the_wider_side() {
+        for kind in KINDS {
+            for form in [Form::Walls, Form::Network, Form::OtherNetwork] {
+                let bare = Periodic::new(kind, &placed([10.0; 3], form), DVec3::ONE);
+                // More thickness leaves less, down to nothing.
+                let openings: Vec<f64> = [0.2, 0.6, 1.2, 2.4, 9.0].into_iter().map(|t| bare.opening(t)).collect();
+                assert!(openings.windows(2).all(|w| w[1] <= w[0]) && openings[0] > 0.3, "{kind:?} {form:?}: {openings:?}");
+                assert!(form != Form::Walls || openings[4] == 0.0, "{kind:?}: {openings:?}");
+                if form == Form::Walls {
+                    // A ball in the narrowest place of the wider way touches no wall, and one a little larger does.
+                    let (s, lattice) = (surface(kind, [10.0; 3]), bare.thicken(0.6));
+                    let sides = [s.clone(), s.other_side()];
+                    let wider = sides.iter().max_by(|a, b| a.free(bare.level(0.6)).total_cmp(&b.free(bare.level(0.6)))).unwrap();
+                    let middle = wider.at_phases(wider.way_phases());
+                    let on_sphere = |n: u64| (low_discrepancy(n) * 2.0 - 1.0).normalize() * 0.5 * openings[1];
+                    let touches = |share: f64| (1..20_000).any(|n| lattice.value(middle + share * on_sphere(n)) < 0.0);
+                    assert!(!touches(0.97) && touches(1.06), "{kind:?}: {openings:?}");
+                }
+            }
+        }
+        // Alike sides are as wide as each other.
+        for kind in BALANCED {
+            let s = surface(kind, [10.0; 3]);
+            let [one, other] = [s.free(0.1), s.other_side().free(0.1)];
+            assert!((one / other - 1.0).abs() < 0.02, "{kind:?}: {one} {other}");
         }
     }
 

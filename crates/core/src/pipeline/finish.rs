@@ -8,7 +8,7 @@ use crate::polygonise::Shape;
 use crate::recipe::Stand;
 use crate::shape::{Composed, Owner, Side};
 use crate::stand::Placing;
-use crate::untangle::{round_to_f32, untangle, Room};
+use crate::untangle::{around, round_to_f32, untangle, Room, KEPT_AROUND};
 use glam::DVec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -104,9 +104,7 @@ impl Solid {
         let placing = stand.map(|stand| Placing::of_points(both(), stand));
         let side = |solid: &Solid| match placing {
             None => (solid.mesh.clone(), solid.crossings.clone().unwrap_or_default()),
-            Some(_) => {
-                settled(solid.mesh.clone(), placing, Room { may_move: &|_| TURNED_BY, confine: &|p| p, last_resort: false })
-            }
+            Some(_) => settled(solid.mesh.clone(), placing, Room::of(&|_| TURNED_BY)),
         };
         let ((mut mesh, mut crossings), (of_solids, crossings_of_solids)) = (side(lattice), side(solids));
         mesh.append(&of_solids);
@@ -194,8 +192,8 @@ const MOST_OF_WHOLE: f64 = 1e-3;
 const UNSEEN: f64 = 2.0;
 
 /// Takes away loose pieces, and closed voids, smaller than `least` mm³. The largest piece always stays, and
-/// so does one with a point that is `held`, unless it is smaller than `dust` mm³.
-fn remove_crumbs(surface: &mut Gathered, [dust, least]: [f64; 2], held: &dyn Fn(u8) -> bool) -> Crumbs {
+/// so does one with a point that is `held`, unless it is dust. `cube` is the volume of a cube of the grid's step, in mm³.
+fn remove_crumbs(surface: &mut Gathered, cube: f64, least: f64, held: &dyn Fn(u8) -> bool) -> Crumbs {
     let Gathered { mesh, labels, faithful, .. } = surface;
     let (piece_of, pieces) = pieces_by_points(mesh);
     if pieces < 2 {
@@ -203,9 +201,9 @@ fn remove_crumbs(surface: &mut Gathered, [dust, least]: [f64; 2], held: &dyn Fn(
     }
     let volumes = piece_volumes(mesh, &piece_of, pieces);
     let largest = volumes.iter().copied().fold(0.0, f64::max);
-    let mut goes = small_pieces(&volumes, least.min(MOST_OF_WHOLE * largest).max(UNSEEN / DUST * dust));
+    let mut goes = small_pieces(&volumes, least.min(MOST_OF_WHOLE * largest).max(UNSEEN * cube));
     for (t, &piece) in mesh.triangles.iter().zip(&piece_of) {
-        let stays = || volumes[piece as usize].abs() >= dust && t.iter().any(|&v| held(labels[v as usize]));
+        let stays = || volumes[piece as usize].abs() >= DUST * cube && t.iter().any(|&v| held(labels[v as usize]));
         goes[piece as usize] &= !stays();
     }
     let (mut removed, voids): (Vec<usize>, Vec<usize>) = (0..pieces).filter(|&p| goes[p]).partition(|&p| volumes[p] >= 0.0);
@@ -249,18 +247,18 @@ fn settled_surface(
     let (mut first, mut kept) = (Some(surface), Vec::new());
     for about in KEPT_AROUND {
         let mut s = first.take().map_or_else(|| again(&kept), Some)?;
-        let crumbs = remove_crumbs(&mut s, [DUST * step.powi(3), crumb_mm3], &held);
+        let crumbs = remove_crumbs(&mut s, step.powi(3), crumb_mm3, &held);
         let placing = stand.map(|stand| Placing::of(&s.mesh, &stand));
         let may_move = |v: u32| if s.faithful[v as usize] { faithful(step) } else { reduce_mm.max(LOOSE * step) };
-        let room = Room { may_move: &may_move, confine: &|p| shape.confine(p), last_resort: false };
-        let (mut mesh, mut crossings) = settled(std::mem::take(&mut s.mesh), placing, room);
+        let free = Room::of(&may_move);
+        let in_part = Room { confine: &|p| shape.confine(p), ..free };
+        let (mut mesh, mut crossings) = settled(std::mem::take(&mut s.mesh), placing, in_part);
         // The grid's own triangles cross whatever is kept of them.
         let is_own = |t: &u32| Bounds::of(mesh.corners(*t as usize)).size().max_element() < OWN * step;
         let large: Vec<[u32; 2]> = crossings.iter().filter(|pair| !pair.iter().all(is_own)).copied().collect();
         let Some(about) = about.filter(|_| !large.is_empty()) else {
             // First within all borders, then within the part: a mesh that crosses nowhere is worth more than either.
-            let rooms = [Room { confine: &|p| drawn_in(shape, p, step), ..room }, room, Room { confine: &|p| p, ..room }];
-            for room in rooms {
+            for room in [Room { confine: &|p| drawn_in(shape, p, step), ..free }, in_part, free] {
                 if !crossings.is_empty() {
                     (mesh, crossings) = settled(mesh, placing, Room { last_resort: true, ..room });
                 }
@@ -270,8 +268,7 @@ fn settled_surface(
         };
         // Where sheets meet at a sharp angle, larger triangles may have no way past each other: the
         // small ones of the raw mesh stay there.
-        let around = |&t: &u32| Bounds::of(mesh.corners(t as usize)).grown(about * step);
-        kept.extend(large.as_flattened().iter().map(around));
+        kept.extend(around(&mesh, &large, about * step));
     }
     None
 }
@@ -305,9 +302,6 @@ fn settled(mut mesh: TriMesh, placing: Option<Placing>, room: Room) -> (TriMesh,
     (mesh, crossings)
 }
 
-/// How far around what crosses the raw mesh stays in the next attempt, in steps; the last
-/// attempt is taken as it is.
-const KEPT_AROUND: [Option<f64>; 4] = [Some(3.0), Some(6.0), Some(12.0), None];
 /// Triangles of the grid are smaller than so many steps.
 const OWN: f64 = 3.0;
 
@@ -328,7 +322,7 @@ mod tests {
             let label = |p: &DVec3| (p.x.to_bits() ^ p.y.to_bits().rotate_left(7) ^ p.z.to_bits().rotate_left(13)) as u8;
             let labels = m.points.iter().map(label).collect();
             let mut s = Gathered { labels, faithful: vec![false; m.points.len()], mesh: m.clone(), raw_triangles: 0 };
-            let crumbs = remove_crumbs(&mut s, [0.0, least], &|_| false);
+            let crumbs = remove_crumbs(&mut s, 0.0, least, &|_| false);
             assert_eq!(s.labels, s.mesh.points.iter().map(label).collect::<Vec<u8>>());
             (s.mesh, crumbs)
         };

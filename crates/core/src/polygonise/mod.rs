@@ -9,7 +9,7 @@
 //! | module | idea |
 //! |---|---|
 //! | [`tables`] | loops per sign pattern |
-//! | [`cells`] | the cells that the surface passes, found 64 at a time |
+//! | [`cells`] | the cells that the surface passes, found 64 at a time, and what is asked of them |
 //! | [`vertex`] | one vertex from the hits of a loop |
 //! | [`place`] | the vertices of a row |
 //! | [`quads`] | two triangles around every cut edge of a row |

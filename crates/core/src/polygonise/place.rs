@@ -3,7 +3,7 @@
 use super::cells::Cells;
 use super::hold::drawn_in;
 use super::tables::{edge_corners, tables};
-use super::vertex::{Placed, Planes, MARGIN};
+use super::vertex::{leaves_cell, Placed, Planes, MARGIN};
 use super::{Care, Hit, RowPoints, Shape};
 use crate::grid::Grid;
 use glam::{DVec3, IVec3, Vec3};
@@ -163,11 +163,10 @@ impl<'a> Placing<'a> {
         let spot = self.planes(low, index, self.cells.loops(index).edges[of]).place();
         let p = corner + spot.local * step;
         // Past its cell a vertex may also be past other borders.
-        let left = (spot.local - 0.5).abs().max_element() > 0.5;
         let point = match self.care {
             Care::Quick => p,
             Care::Full if spot.on_face => p,
-            Care::Full if left => drawn_in(self.shape, p, step),
+            Care::Full if leaves_cell(spot.local) => drawn_in(self.shape, p, step),
             Care::Full => self.shape.confine(p),
         };
         let shift = (point - p) / step;

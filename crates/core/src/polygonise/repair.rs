@@ -80,10 +80,10 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], grid: &Grid, cells: &Cells, 
                 let (times, start, to_mean) = moved.entry(v).or_insert_with(|| (0, place, to_mean()));
                 *times += 1;
                 // A third of the way, two thirds, then all of it.
-                let moved = *start + *to_mean * (*times as f64 / 3.0).min(1.0);
+                let nearer = *start + *to_mean * (*times as f64 / 3.0).min(1.0);
                 // The mean lies outside where the shape has an inward edge, and may where it is one of edges' middles. What
                 // crosses all the same goes there.
-                part.points[v as usize] = if *times <= WITHIN { drawn_in(shape, moved, step) } else { moved };
+                part.points[v as usize] = if *times <= WITHIN { drawn_in(shape, nearer, step) } else { nearer };
             }
         }
         let mut is_hit = vec![false; used.len()];

@@ -20,8 +20,7 @@ const LEFT_CELL: u8 = 2;
 impl Placed {
     /// A vertex at `local` whose hits have their mean at `mean`, in steps from the cell's low corner.
     pub fn at(local: DVec3, mean: DVec3, crease: bool) -> Placed {
-        let left_cell = local.min_element() < 0.0 || local.max_element() > 1.0;
-        let flags = if crease { CREASE } else { 0 } | if left_cell { LEFT_CELL } else { 0 };
+        let flags = if crease { CREASE } else { 0 } | if leaves_cell(local) { LEFT_CELL } else { 0 };
         // The cast saturates: hits lie within two steps of their vertex.
         Placed { to_mean: ((mean - local) * SHARE).to_array().map(|v| v.round() as i8), flags }
     }
@@ -45,6 +44,11 @@ impl Placed {
     pub fn left_cell(self) -> bool {
         self.flags & LEFT_CELL != 0
     }
+}
+
+/// Does a place lie outside the unit cell?
+pub fn leaves_cell(local: DVec3) -> bool {
+    local.min_element() < 0.0 || local.max_element() > 1.0
 }
 
 /// Keeps a place within [`MARGIN`] of the unit cell.

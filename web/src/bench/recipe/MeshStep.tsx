@@ -127,7 +127,7 @@ function Running({ job }: { job: Job }) {
   return (
     <div className="running" role="status">
       <div className="line">
-        <span>{job.state === 'queued' ? 'Waiting for its turn' : (job.stage ? stageTitles[job.stage] : 'Starting')}</span>
+        <span>{job.state === 'queued' ? 'Waiting for its turn' : job.stage ? stageTitles[job.stage] : 'Starting'}</span>
         <span className="figure muted">
           {seconds(elapsed)} of about {seconds(job.predicted_seconds)}
         </span>

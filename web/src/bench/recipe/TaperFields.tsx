@@ -34,7 +34,14 @@ export function TaperFields({ thickness, cell }: { thickness: number; cell: numb
             <ZoneChoice label="Zones" zones={f.recipe.zones.list} chosen={marked(f.recipe.zones.list, 'thicker')} onChange={(chosen) => edit(withMarked('thicker', chosen))} />
           )}
           <Value label="There by" value={taper.more_mm} unit="mm" range={[0, Number((2 * thickness).toFixed(2))]} change={(v) => withTaper({ more_mm: v })} />
-          <Value label="Fades over" value={taper.reach_mm} unit="mm" digits={1} range={[Number((0.2 * cell).toFixed(1)), acrossPart(cell, size_mm)]} change={(v) => withTaper({ reach_mm: v })} />
+          <Value
+            label="Fades over"
+            value={taper.reach_mm}
+            unit="mm"
+            digits={1}
+            range={[Number((0.2 * cell).toFixed(1)), acrossPart(cell, size_mm)]}
+            change={(v) => withTaper({ reach_mm: v })}
+          />
         </>
       )}
     </>

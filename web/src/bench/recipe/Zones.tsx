@@ -8,7 +8,18 @@ import { FacePick } from './FacePick'
 import { SwitchLine } from './Lines'
 import { Value } from './Value'
 import { ZoneEditor } from './ZoneEditor'
-import { bodyRoleNames, extent, faces, firstZone, shapeNames, withPockets, withSkin, withZones } from './zoneRules'
+import { inView } from '../view/inView'
+import {
+  bodyRoleNames,
+  centreOf,
+  extent,
+  faces,
+  firstZone,
+  shapeNames,
+  withPockets,
+  withSkin,
+  withZones,
+} from './zoneRules'
 
 export function zonesSentence(r: Recipe) {
   const { list, skins, rest } = r.zones
@@ -126,7 +137,7 @@ function Skins() {
 }
 
 function ZoneList() {
-  const { project, recipe, picture, picking, locked, looked } = useBench()
+  const { project, recipe, picture, picking, locked } = useBench()
   const drilling = picking === 'drain'
   const [dragged, setDragged] = useState<number | null>(null)
   if (!project || !recipe) return null
@@ -144,8 +155,7 @@ function ZoneList() {
     )
   }
   const add = (shape: Place['shape']) => {
-    const { min_mm, size_mm } = project.part
-    const at = looked?.() ?? min_mm.map((v, i) => v + (size_mm[i] ?? 0) / 2)
+    const at = inView() ?? centreOf(project.part)
     edit(withZones((z) => ({ ...z, list: [firstZone(shape, at, project, recipe), ...z.list] })))
     useBench.setState({ chosen: { of: 'zone', index: 0 }, filled: null })
     void pick(shape === 'faces' ? 'faces' : null)

@@ -35,7 +35,8 @@ export function useChoices(): Choice[] {
 export const leastShare = ({ seeds }: S, r: Recipe) => (seeds.finer && (seeds.finer.surface || r.zones.list.some((z) => z.finer)) ? seeds.finer.share : 1)
 
 /** Up to where the slider of a distance goes: some cells, or across the whole part. mm. */
-export const acrossPart = (cell: number, size_mm: readonly number[]) => Number(Math.max(6 * cell, Math.hypot(...size_mm)).toPrecision(2))
+export const acrossPart = (cell: number, size_mm: readonly number[]) =>
+  Number(Math.max(6 * cell, Math.hypot(...size_mm)).toPrecision(2))
 
 export const choiceOf = (choices: Choice[], kind: Kind) => choices.find((c) => c.kind === kind)
 

@@ -69,7 +69,14 @@ export function drainHole({ drain }: Project, recipe: Recipe, place: readonly nu
   }
 }
 
-/** A first zone of a shape, at a place of the part. It is filled as what is around it until it gets a structure of its own. */
+/** The middle of a part's box. mm. */
+export const centreOf = ({ min_mm, size_mm }: Project['part']): Triple =>
+  triple(min_mm.map((low, i) => low + (size_mm[i] ?? 0) / 2))
+
+/**
+ * A first zone of a shape, at a place of the part. It is filled as what is around it until it gets a structure of its
+ * own.
+ */
 export function firstZone(shape: Place['shape'], at: readonly number[], project: Project, recipe: Recipe): Zone {
   const [min, size] = [triple(project.part.min_mm), triple(project.part.size_mm)]
   const centre_mm = triple(at)

@@ -1,7 +1,15 @@
 import { count } from '../../shared/format'
 import { materials, scale } from '../../theme/tokens'
 import type { ColourBy } from '../state'
-import { cellColours, cellCounts, lengthRange, stateCounts, strutCount, strutStates, type StrutColour } from './skeleton'
+import {
+  cellColours,
+  cellCounts,
+  lengthRange,
+  stateCounts,
+  strutCount,
+  strutStates,
+  type StrutColour,
+} from './skeleton'
 
 export const roleNames = { fill: 'Fill', skin: 'Skin', solid: 'Kept solid' }
 

@@ -440,15 +440,19 @@ export class Scene {
     this.look(this.camera.position.clone().sub(this.orbit.target))
   }
 
-  /** The place of the part's box in the middle of the picture: on the cut face where one is seen there, or halfway through. mm. */
-  looked(): [number, number, number] {
+  /**
+   * The place of the part's box in the middle of the picture: on the cut face where one is seen there, or halfway
+   * through. mm.
+   */
+  middle(): [number, number, number] {
     const { position } = this.camera
     const box = new Box3(this.box.min, this.box.min.clone().add(this.box.size))
     const ahead = this.orbit.target.clone().sub(position).normalize()
     // From outside, so that both ways meet the box from its outer side.
     const far = position.distanceTo(this.box.centre) + 2 * this.box.size.length()
-    const enters = new Ray(position.clone().addScaledVector(ahead, -far), ahead).intersectBox(box, new Vector3())
-    const leaves = new Ray(position.clone().addScaledVector(ahead, far), ahead.clone().negate()).intersectBox(box, new Vector3())
+    const met = (way: Vector3) =>
+      new Ray(position.clone().addScaledVector(way, -far), way).intersectBox(box, new Vector3())
+    const [enters, leaves] = [met(ahead), met(ahead.clone().negate())]
     let place = this.orbit.target.clone()
     if (enters && leaves) {
       place = enters.clone().lerp(leaves, 0.5)

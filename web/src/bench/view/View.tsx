@@ -7,9 +7,26 @@ import { facesOf, numbersOf, withFaces } from '../recipe/faceRules'
 import { fillingOf, useFilling } from '../recipe/filling'
 import { choiceOf, useChoices, withStructure } from '../recipe/structureRules'
 import { withShape } from '../recipe/shapeRules'
-import { middle, moved, same, triple, withZone } from '../recipe/zoneRules'
+import { centreOf, middle, moved, same, triple, withZone } from '../recipe/zoneRules'
 import { stageTitles } from '../stages'
-import { colour, drawAgain, drill, edit, fetchLines, lookAt, preview, stand, stopDrawing, useBench, type Axis, type ColourBy, type Picking, type ViewMode, type Step } from '../state'
+import {
+  colour,
+  drawAgain,
+  drill,
+  edit,
+  fetchLines,
+  lookAt,
+  preview,
+  stand,
+  stopDrawing,
+  useBench,
+  type Axis,
+  type ColourBy,
+  type Picking,
+  type ViewMode,
+  type Step,
+} from '../state'
+import { setInView } from './inView'
 import { Scene, sides, type Readout } from './Scene'
 import { CellsLegend, Legend, MovedLegend, roleNames, StrutsLegend } from './Legends'
 import { CellLines, SkeletonLines, type StrutColour } from './skeleton'
@@ -32,12 +49,12 @@ export function View() {
       place: (p, done) => {
         const { step, chosen, control, recipe: now, project: open } = useBench.getState()
         const change = done ? edit : preview
-        const middleOf = (i: number) => (open?.part.min_mm[i] ?? 0) + (open?.part.size_mm[i] ?? 0) / 2
+        const centre = open ? centreOf(open.part) : [0, 0, 0]
         if (step === 'part' && now?.part.shape?.shape === 'free_form') {
-          const to = triple(p.shift.map((v, i) => Number((v + middleOf(i)).toFixed(2))))
+          const to = triple(p.shift.map((v, i) => Number((v + (centre[i] ?? 0)).toFixed(2))))
           change(withShape('free_form', (s) => ({ ...s, points_mm: s.points_mm.map((q, n) => (n === control ? to : q)) })))
         } else if (step === 'zones' && chosen?.of === 'zone' && open) {
-          const to = p.shift.map((v, i) => v + middleOf(i))
+          const to = p.shift.map((v, i) => v + (centre[i] ?? 0))
           change(withZone(chosen.index, (z) => ({ ...z, place: moved(z.place, to) })))
         } else {
           change(withStructure({ shift_mm: p.shift, rotation_deg: p.turn }))
@@ -65,9 +82,9 @@ export function View() {
       readout: setReadout,
     })
     scene.current = made
-    useBench.setState({ looked: () => made.looked() })
+    setInView(() => made.middle())
     return () => {
-      useBench.setState({ looked: null })
+      setInView(null)
       made.dispose()
       scene.current = null
     }
@@ -124,7 +141,8 @@ export function View() {
     if (!recipe || !part) return
     const at = zone && !s.locked.includes(zone.name) ? middle(zone.place) : (sheet?.points_mm[s.control] ?? null)
     const { shift_mm, rotation_deg } = fillingOf(recipe, s.filled).structure
-    const shift = at ? at.map((v, i) => v - (part.min_mm[i] ?? 0) - (part.size_mm[i] ?? 0) / 2) : shift_mm
+    const centre = centreOf(part)
+    const shift = at ? at.map((v, i) => v - (centre[i] ?? 0)) : shift_mm
     const turn = at ? [0, 0, 0] : rotation_deg
     scene.current?.setHandle(at ? 'shift' : s.step === 'structure' ? s.handle : null, { shift: triple(shift), turn: triple(turn) })
   }, [s.handle, s.step, s.filled, recipe, framed, zone, part, sheet, s.control, s.locked])

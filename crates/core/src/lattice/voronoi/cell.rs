@@ -28,7 +28,8 @@ pub const BOX: u32 = u32::MAX;
 #[derive(Clone, Copy)]
 pub struct Corner {
     pub planes: [u16; 3],
-    place: DVec3,
+    /// Relative to the point.
+    pub place: DVec3,
 }
 
 /// One point's cell.
@@ -69,12 +70,6 @@ impl Cell {
             let odd = c.count_ones() % 2 == 1;
             self.push(Corner { planes: if odd { [x, y, z] } else { [x, z, y] }, place });
         }
-    }
-
-    /// Corners relative to the point.
-    pub fn places(&self) -> impl Iterator<Item = DVec3> + '_ {
-        let [x, y, z] = &self.places;
-        (0..self.corners.len()).map(move |n| DVec3::new(x[n], y[n], z[n]))
     }
 
     pub fn corner_count(&self) -> usize {

@@ -69,8 +69,7 @@ impl Cells {
         let grid = PointGrid::new(points);
         let is_whole = |cell: &mut Cell, own: usize| {
             cell.build(points, &grid, own, bounds, self.likely.get(own).map_or(&[], |l| l));
-            let whole = cell.places().all(|corner| inside(points[own] + corner));
-            whole
+            (0..cell.corner_count()).all(|n| inside(points[own] + cell.corner(n).place))
         };
         (0..count).into_par_iter().map_init(Cell::default, is_whole).collect()
     }
