@@ -105,7 +105,7 @@ fn lattice_and_solids_apart_touch_or_overlap_as_asked() {
             r.zones.list = vec![zone(Role::KeepClear, rod.clone()), zone(Role::KeepSolid, slab.clone())];
             r.zones.skins.extend(skin.then(|| Skin { name: "s".into(), faces: None, depth_mm: 1.0 }));
             r.mesh.apart_mm = apart_mm;
-            r.mesh.step_mm = Some(if skin { 0.35 } else { 0.32 });
+            r.mesh.step_mm = Some(0.33);
         })
     };
     for skin in [false, true] {

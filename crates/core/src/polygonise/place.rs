@@ -162,11 +162,11 @@ impl<'a> Placing<'a> {
         let step = self.grid.step;
         let spot = self.planes(low, index, self.cells.loops(index).edges[of]).place();
         let p = corner + spot.local * step;
-        // Past its cell a vertex may also be past other borders.
+        // Borders that no edge of the loop shows may run through the cell where planes meet, or past it.
         let point = match self.care {
             Care::Quick => p,
             Care::Full if spot.on_face => p,
-            Care::Full if leaves_cell(spot.local) => drawn_in(self.shape, p, step),
+            Care::Full if spot.crease || leaves_cell(spot.local) => drawn_in(self.shape, p, step),
             Care::Full => self.shape.confine(p),
         };
         let shift = (point - p) / step;
