@@ -117,3 +117,65 @@ pub fn revolve(profile: &[DVec2], steps: usize) -> TriMesh {
     }
     b.mesh
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use ulmix_mesh::weld::weld;
+    use ulmix_mesh::Topology;
+
+    fn area(outline: &[DVec2]) -> f64 {
+        (0..outline.len()).map(|n| 0.5 * outline[n].perp_dot(outline[(n + 1) % outline.len()])).sum()
+    }
+
+    proptest! {
+        #[test]
+        fn plates_with_bores_have_the_volume_of_their_outlines(
+            corner in 0.5..4.0f64, bore in 0.5..3.0f64, off in -6.0..6.0f64, height in 0.1..20.0f64, steps in 2usize..9
+        ) {
+            let outer = rounded_rectangle(DVec2::ZERO, DVec2::new(14.0, 8.0), corner, steps);
+            let inner = circle(DVec2::new(off, 0.5), bore, 6 * steps);
+            let mut b = Builder::default();
+            b.face(&outer, &[&inner], false, flat(0.0));
+            b.face(&outer, &[&inner], true, flat(height));
+            b.wall(&outer, true, flat(0.0), flat(height));
+            b.wall(&inner, false, flat(0.0), flat(height));
+            let mesh = weld(&b.mesh, 1e-9).mesh;
+            prop_assert!(Topology::of(&mesh).sound());
+            let volume = height * (area(&outer) - area(&inner));
+            prop_assert!((mesh.volume() / volume - 1.0).abs() < 1e-9, "{} for {}", mesh.volume(), volume);
+        }
+
+        /// Pappus: area of the profile times the way of its middle, for a polygon of so many steps.
+        #[test]
+        fn a_turned_profile_has_the_volume_that_pappus_says(
+            radius in 3.0..9.0f64, half in proptest::array::uniform2(0.2..2.5f64), steps in 3usize..90
+        ) {
+            let [wide, high] = half;
+            let profile = [(-wide, -high), (wide, -high), (wide, high), (-wide, high)].map(|(r, z)| DVec2::new(radius + r, z));
+            let mesh = weld(&revolve(&profile, steps), 1e-9).mesh;
+            prop_assert!(Topology::of(&mesh).sound());
+            let turn = TAU / steps as f64;
+            let of_circle = steps as f64 * turn.sin() / TAU;
+            let volume = 4.0 * wide * high * TAU * radius * of_circle;
+            prop_assert!((mesh.volume() / volume - 1.0).abs() < 1e-9, "{} for {}", mesh.volume(), volume);
+        }
+    }
+
+    #[test]
+    fn a_profile_on_the_axis_ends_in_poles() {
+        let cone = weld(&revolve(&[DVec2::ZERO, DVec2::new(3.0, 0.0), DVec2::new(0.0, 5.0)], 64), 1e-9).mesh;
+        assert!(Topology::of(&cone).sound());
+        let of_circle = 64.0 * (TAU / 64.0).sin() / TAU;
+        assert!((cone.volume() / (PI * 9.0 * 5.0 / 3.0 * of_circle) - 1.0).abs() < 1e-9);
+    }
+
+    #[test]
+    fn strips_between_rings_face_outward() {
+        let ring = |z: f64| circle(DVec2::ZERO, 4.0, 24).into_iter().map(flat(z)).collect::<Vec<_>>();
+        let mut b = Builder::default();
+        b.between(&ring(0.0), &ring(2.0));
+        assert!((0..b.mesh.triangles.len()).all(|t| b.mesh.area_vector(t).dot(b.mesh.middle(t).with_z(0.0)) > 0.0));
+    }
+}

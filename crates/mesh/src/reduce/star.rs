@@ -228,3 +228,110 @@ fn minus(a: &[f32x8; 3], b: &[f32x8; 3]) -> [f32x8; 3] {
 fn cross(a: &[f32x8; 3], b: &[f32x8; 3]) -> [f32x8; 3] {
     [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use std::f32::consts::TAU;
+
+    /// A point with so many triangles around it, its neighbours at these heights, and their places from it.
+    fn fan(heights: &[f32]) -> (Star, Vec<Vec3>) {
+        let len = heights.len();
+        let place = |n: usize| {
+            let (y, x) = (TAU * n as f32 / len as f32).sin_cos();
+            Vec3::new(x, y, heights[n])
+        };
+        let places: Vec<Vec3> = (0..len).map(place).collect();
+        let mut star = Star::new();
+        for n in 0..len {
+            let (next, last) = (n, (n + 1) % len);
+            let normal = places[next].cross(places[last]).normalize();
+            star.push(3 * n as u32, [next as u32, last as u32], [places[next], places[last]], normal);
+        }
+        star.close();
+        (star, places)
+    }
+
+    /// Distance from a triangle, by its plane where the place lies over it and by its edges elsewhere.
+    fn distance(p: Vec3, [a, b, c]: [Vec3; 3]) -> f32 {
+        let n = (b - a).cross(c - a).normalize();
+        let over = [(a, b), (b, c), (c, a)].iter().all(|(s, e)| n.cross(*e - *s).dot(p - *s) >= 0.0);
+        let to_edge = |s: Vec3, e: Vec3| {
+            let along = e - s;
+            p.distance(s + along * ((p - s).dot(along) / along.length_squared()).clamp(0.0, 1.0))
+        };
+        if over {
+            n.dot(p - a).abs()
+        } else {
+            to_edge(a, b).min(to_edge(b, c)).min(to_edge(c, a))
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn heights_are_those_over_every_plane(heights in proptest::collection::vec(-0.3..0.3f32, 3..MOST)) {
+            let (star, places) = fan(&heights);
+            let told = star.heights();
+            for (n, place) in places.iter().enumerate() {
+                let normals = (0..star.len).map(|m| star.normal.get(m));
+                let most = normals.map(|normal| normal.dot(*place).abs()).fold(0.0, f32::max);
+                prop_assert!((told[n] - most).abs() < 1e-5, "{} {}", told[n], most);
+            }
+        }
+
+        #[test]
+        fn a_move_leaves_triangles_that_look_as_before_and_distances_from_them_are_true(
+            heights in proptest::collection::vec(-0.1..0.1f32, 5..MOST), onto in 0usize..5,
+            at in proptest::array::uniform3(-0.4..0.4f32)
+        ) {
+            let (mut star, places) = fan(&heights);
+            prop_assume!(star.move_onto(onto, 10.0));
+            let goal = places[onto];
+            let left: Vec<(usize, Vec3)> = star.moved().collect();
+            // The two at the edge along which the point goes are gone.
+            prop_assert_eq!(left.len(), heights.len() - 2);
+            let corners = |n: usize| [goal, places[star.next[n] as usize], places[star.last[n] as usize]];
+            for (n, normal) in &left {
+                let [a, b, c] = corners(*n);
+                prop_assert!(normal.distance((b - a).cross(c - a).normalize()) < 1e-3);
+                prop_assert!(normal.dot(star.normal.get(*n)) > 0.49);
+            }
+            let p = Vec3::from(at);
+            let true_distance = left.iter().map(|(n, _)| distance(p, corners(*n))).fold(f32::INFINITY, f32::min);
+            match star.under(p, 0.3) {
+                Some((n, d)) => {
+                    prop_assert!(d <= 0.3 + 1e-5 && (d - distance(p, corners(n))).abs() < 1e-3, "{} {}", d, distance(p, corners(n)));
+                }
+                None => prop_assert!(true_distance > 0.3 - 1e-4, "{}", true_distance),
+            }
+        }
+    }
+
+    #[test]
+    fn moves_that_turn_triangles_over_leave_planes_or_make_needles_are_refused() {
+        // A flat fan lets its point go anywhere, and a steep one not past its planes.
+        let (mut flat, _) = fan(&[0.0; 8]);
+        assert!((0..8).all(|onto| flat.move_onto(onto, 1e-3)));
+        let (mut roof, _) = fan(&[0.0, -0.4, -0.8, -0.4, 0.0, -0.4, -0.8, -0.4]);
+        assert!(!roof.move_onto(2, 0.05));
+        // A dent in the rim: from its tip the triangles behind it would look down.
+        let mut star = Star::new();
+        let places = [Vec3::X, Vec3::new(0.05, 0.05, 0.0), Vec3::Y, Vec3::NEG_X, Vec3::NEG_Y];
+        for n in 0..5 {
+            let ends = [places[n], places[(n + 1) % 5]];
+            star.push(n as u32, [n as u32, (n as u32 + 1) % 5], ends, Vec3::Z);
+        }
+        star.close();
+        assert!(star.move_onto(1, 1.0) && !star.move_onto(0, 1.0));
+        // Neighbours in a row with the goal: what is left between them has no width.
+        let mut star = Star::new();
+        let places = [Vec3::X, Vec3::new(1.0, 0.5, 0.0), Vec3::new(1.0, 1.0, 0.0), Vec3::NEG_X, Vec3::NEG_Y];
+        for n in 0..5 {
+            let ends = [places[n], places[(n + 1) % 5]];
+            star.push(n as u32, [n as u32, (n as u32 + 1) % 5], ends, Vec3::Z);
+        }
+        star.close();
+        assert!(!star.move_onto(0, 1.0));
+    }
+}

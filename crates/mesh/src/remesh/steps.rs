@@ -97,10 +97,10 @@ impl Work {
         if shared.iter().any(|&s| self.is_line(gone, s) && !line) {
             return None;
         }
-        // What is longer already may stay so.
+        // What is longer already may stay so, or grow a little.
         let far = |v: u32, end: u32| {
-            let length = self.place(v).distance(to);
-            v != a && v != b && length > most && length > 1.1 * self.place(v).distance(self.place(end))
+            let (before, length) = (self.place(v).distance(self.place(end)), self.place(v).distance(to));
+            v != a && v != b && length > most && (before <= most || length > 1.1 * before)
         };
         if near_a.iter().any(|v| far(*v, a)) || near_b.iter().any(|v| far(*v, b)) {
             return None;
@@ -277,5 +277,131 @@ fn pieces(t: [u32; 3], cut: [Option<u32>; 3], distance: impl Fn(u32, u32) -> f64
             vec![[t[0], m, l], [m, t[1], k], [l, k, t[2]], [m, k, l]]
         }
         _ => vec![t],
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Topology, TriMesh};
+    use proptest::prelude::*;
+
+    /// A ball with bumps, of which the random numbers decide, and its work with edges that turn by 60° as lines.
+    fn bumpy(bumps: &[f64]) -> (TriMesh, Work) {
+        let mut mesh = TriMesh::sphere(10.0, 3);
+        for (p, bump) in mesh.points.iter_mut().zip(bumps.iter().cycle()) {
+            *p *= 1.0 + bump;
+        }
+        let work = Work::new(&mesh, 60.0);
+        (mesh, work)
+    }
+
+    fn lengths(work: &Work) -> Vec<f64> {
+        work.edges().iter().map(|(a, b)| work.place(*a).distance(work.place(*b))).collect()
+    }
+
+    fn is_whole(work: Work) -> bool {
+        let topology = Topology::of(&work.finish());
+        topology.sound() && topology.pieces == 1
+    }
+
+    /// What `around` tells is what the triangles say.
+    fn agrees(work: &Work) -> bool {
+        let around = |v: u32| {
+            let mut listed = work.around[v as usize].clone();
+            listed.sort_unstable();
+            let holds = |t: &u32| work.alive(*t as usize) && work.triangles[*t as usize].contains(&v);
+            listed == (0..work.triangles.len() as u32).filter(holds).collect::<Vec<_>>()
+        };
+        (0..work.points.len() as u32).all(around)
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+        #[test]
+        fn no_edge_is_longer_after_splitting_and_the_surface_is_the_same(
+            bumps in proptest::collection::vec(-0.08..0.08f64, 60), most in 1.0..6.0f64
+        ) {
+            let (mesh, mut work) = bumpy(&bumps);
+            // Turning edges of what is all but plane changes all but nothing.
+            work.split(most);
+            prop_assert!(lengths(&work).into_iter().all(|l| l <= most));
+            prop_assert!(agrees(&work));
+            let out = work.finish();
+            prop_assert!(Topology::of(&out).sound());
+            prop_assert!((out.volume() / mesh.volume() - 1.0).abs() < 1e-5 && (out.area() / mesh.area() - 1.0).abs() < 1e-6);
+        }
+
+        #[test]
+        fn collapsing_leaves_few_short_edges_and_makes_none_too_long(
+            bumps in proptest::collection::vec(-0.05..0.05f64, 60), least in 2.0..5.0f64
+        ) {
+            let (mesh, mut work) = bumpy(&bumps);
+            let most = 5.0 / 3.0 * least;
+            let longest = lengths(&work).into_iter().fold(0.0, f64::max);
+            let short = |work: &Work| lengths(work).into_iter().filter(|l| *l < least).count();
+            let before = short(&work);
+            work.collapse(least, most);
+            prop_assert!(short(&work) < before.max(1));
+            prop_assert!(longest > most || lengths(&work).into_iter().all(|l| l <= most + 1e-9));
+            prop_assert!(agrees(&work));
+            let fewer = work.triangles.iter().enumerate().filter(|(t, _)| work.alive(*t)).count();
+            prop_assert!(fewer <= mesh.triangles.len());
+            prop_assert!(is_whole(work));
+        }
+
+        #[test]
+        fn flipping_evens_the_number_of_edges_at_points(bumps in proptest::collection::vec(-0.05..0.05f64, 60)) {
+            let (_, mut work) = bumpy(&bumps);
+            work.collapse(3.0, 6.0);
+            work.split(4.0);
+            let unevenness = |work: &Work| -> i64 {
+                let alive = (0..work.points.len() as u32).map(|v| work.neighbours(v).len() as i64).filter(|n| *n > 0);
+                alive.map(|n| (n - 6).pow(2)).sum()
+            };
+            let (before, edges) = (unevenness(&work), work.edges().len());
+            work.flip();
+            prop_assert!(unevenness(&work) <= before && work.edges().len() == edges);
+            prop_assert!(agrees(&work) && is_whole(work));
+        }
+    }
+
+    #[test]
+    fn smoothing_keeps_points_on_the_surface_and_lines_on_their_lines() {
+        let block = TriMesh::cuboid(DVec3::ZERO, DVec3::new(12.0, 9.0, 6.0));
+        let mut work = Work::new(&block, 30.0);
+        work.split(2.0);
+        work.collapse(1.6, 3.0);
+        let (surface, lines) = (Bvh::new(&block), Bvh::new(&work.lines_as_triangles()));
+        let before = work.points.clone();
+        for _ in 0..4 {
+            work.smooth(&surface, &lines);
+        }
+        let moved = before.iter().zip(&work.points).filter(|(p, q)| p.distance(**q) > 1e-3).count();
+        assert!(moved > 20, "{moved} of {}", before.len());
+        for (v, p) in work.points.iter().enumerate() {
+            let off = |from: &Bvh| from.nearest(*p, f64::INFINITY).unwrap().distance_squared;
+            assert!(off(&surface) < 1e-18 && (work.on_lines[v] == 0 || off(&lines) < 1e-18), "{p}");
+        }
+        assert!(block.points.iter().all(|p| work.points.contains(p)));
+        assert!(is_whole(work));
+    }
+
+    #[test]
+    fn a_cut_triangle_keeps_its_area_and_its_corners_in_order() {
+        let corners = [DVec3::ZERO, DVec3::new(4.0, 0.0, 0.0), DVec3::new(1.0, 3.0, 0.0)];
+        let middle = |n: usize| (corners[n] + corners[(n + 1) % 3]) * 0.5;
+        let places: Vec<DVec3> = corners.into_iter().chain((0..3).map(middle)).collect();
+        let at = |v: u32| places[v as usize];
+        for cuts in 0..8u32 {
+            let cut = [0, 1, 2].map(|n| (cuts >> n & 1 == 1).then_some(3 + n));
+            let of = pieces([0, 1, 2], cut, |a, b| at(a).distance(at(b)));
+            assert_eq!(of.len() as u32, 1 + cuts.count_ones());
+            let areas: Vec<f64> = of.iter().map(|t| 0.5 * (at(t[1]) - at(t[0])).cross(at(t[2]) - at(t[0])).z).collect();
+            assert!(areas.iter().all(|a| *a > 0.0) && (areas.iter().sum::<f64>() - 6.0).abs() < 1e-12, "{areas:?}");
+            // A side that is cut is an edge of no piece.
+            let whole = |n: u32| of.iter().any(|t| (0..3).any(|c| t[c] == n && t[(c + 1) % 3] == (n + 1) % 3));
+            assert!((0..3).all(|n| whole(n) == cut[n as usize].is_none()));
+        }
     }
 }
