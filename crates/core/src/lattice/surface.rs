@@ -8,7 +8,7 @@ use super::bulk::Kernel;
 use super::index::PointGrid;
 use super::level::{expansion, Expansion};
 use super::passage::narrowest;
-use super::{Bare, Bulk, Gauge, Lattice, Station};
+use super::{root, Bare, Bulk, Gauge, Lattice, Station};
 use crate::grid::Grid;
 use crate::median::median;
 use crate::recipe::{Form, Structure, SurfaceKind};
@@ -108,7 +108,7 @@ impl Surface {
     /// its positive side. Beyond a fifth of the cell, where walls from all sides meet, it goes on
     /// evenly, so that more depth is always more material.
     pub fn level_at(&self, depth: f64) -> f64 {
-        let measured = depth.min(0.2 * (TAU / self.wave).min_element());
+        let measured = depth.min(0.2 * self.cell());
         let values = self.samples().into_iter().map(|p| self.distance(p + self.normal(p) * measured));
         median(values.collect()).unwrap_or(measured) + (depth - measured)
     }
@@ -135,11 +135,11 @@ impl Surface {
     }
 
     fn neck_at(&self, middle: DVec3) -> Neck {
-        Neck { middle, border: self.nearest(middle, 0.0) }
+        Neck { middle, border: self.nearest(middle, 0.0).unwrap_or(middle) }
     }
 
-    /// The nearest place to a middle at which [`distance`](Self::distance) is so much.
-    fn nearest(&self, middle: DVec3, at: f64) -> DVec3 {
+    /// The nearest place to a middle at which [`distance`](Self::distance) is so much, if it is so anywhere.
+    fn nearest(&self, middle: DVec3, at: f64) -> Option<DVec3> {
         /// Places from which it is looked for.
         const TRIED: usize = 4;
         let cell = TAU / self.wave;
@@ -148,36 +148,50 @@ impl Surface {
             middle + self.turn.transpose() * ((local - local.round()) * cell)
         };
         let far = |p: &DVec3| p.distance_squared(middle);
-        let mut feet: Vec<(DVec3, DVec3)> = self.samples().into_iter().map(copy).map(|foot| (foot, self.off(foot, at))).collect();
+        let placed = |foot: DVec3| Some((foot, self.off(foot, at)?));
+        let mut feet: Vec<(DVec3, DVec3)> = self.samples().into_iter().map(copy).filter_map(placed).collect();
         feet.sort_by(|a, b| far(&a.1).total_cmp(&far(&b.1)));
         // Slide along the surface toward the middle.
         let slid = |&(foot, place): &(DVec3, DVec3)| {
-            let (mut foot, mut best) = (foot, place);
+            let (mut foot, mut last, mut best) = (foot, place, place);
             for _ in 0..30 {
-                let (n, place) = (self.normal(foot), self.off(foot, at));
-                let slide = (middle - place) - n * n.dot(middle - place);
+                let n = self.normal(foot);
+                let slide = (middle - last) - n * n.dot(middle - last);
                 foot = self.foot(foot + slide * 0.5).unwrap_or(foot);
-                let next = self.off(foot, at);
+                let Some(next) = self.off(foot, at) else { break };
+                last = next;
                 if far(&next) < far(&best) {
                     best = next;
                 }
             }
             best
         };
-        feet.iter().take(TRIED).map(slid).min_by(|a, b| far(a).total_cmp(&far(b))).unwrap_or(middle)
+        feet.iter().take(TRIED).map(slid).min_by(|a, b| far(a).total_cmp(&far(b)))
     }
 
-    /// The place off the surface's `foot` along its normal at which [`distance`](Self::distance) is so much, about.
-    fn off(&self, foot: DVec3, at: f64) -> DVec3 {
+    /// The first place off the surface's `foot` along its normal at which [`distance`](Self::distance) is so much; `None` where
+    /// it is so nowhere on that side
+    /// within half a cell.
+    fn off(&self, foot: DVec3, at: f64) -> Option<DVec3> {
+        const STEPS: usize = 24;
         if at == 0.0 {
-            return foot;
+            return Some(foot);
         }
-        let (n, most) = (self.normal(foot), 0.5 * (TAU / self.wave).min_element());
-        let mut along = at;
-        for _ in 0..6 {
-            along = (along + at - self.distance(foot + n * along)).clamp(-most, most);
+        let along = self.normal(foot) * at.signum();
+        let past = |way: f64| self.distance(foot + along * way) * at.signum() - at.abs();
+        let most = 0.5 * self.cell();
+        let mut from = (0.0, -at.abs());
+        for n in 1..=STEPS {
+            let next = most * n as f64 / STEPS as f64;
+            let value = past(next);
+            if value >= 0.0 {
+                let (low, high) = (from.0, next);
+                let t = root(|t| past(low + t * (high - low)), from.1, value);
+                return Some(foot + along * (low + t * (high - low)));
+            }
+            from = (next, value);
         }
-        foot + n * along
+        None
     }
 
     /// The place where the widest way through the positive side of cubic cells is narrowest. The level value tells only which
@@ -211,11 +225,19 @@ impl Surface {
     /// [`distance`](Self::distance) is `border`; 0 where nothing passes.
     fn free(&self, border: f64) -> f64 {
         let middle = self.at_phases(self.way_phases());
+        let ball = |at: f64| self.nearest(middle, at).map(|p| middle.distance(p));
         // On the way's axis the distance is told too large: what reaches as far as there closes it.
-        if border >= middle.distance(self.nearest(middle, 0.0)) {
+        if ball(0.0).is_none_or(|surface| border >= surface) {
             return 0.0;
         }
-        middle.distance(self.nearest(middle, border))
+        // A network so thin that it has no border is as good as the thinnest that has one.
+        let thicker = |at: &f64| (*at < -1e-3 * self.cell()).then_some(0.95 * at);
+        std::iter::successors(Some(border), thicker).find_map(ball).unwrap_or(0.0)
+    }
+
+    /// Shortest side of a cell. mm.
+    fn cell(&self) -> f64 {
+        (TAU / self.wave).min_element()
     }
 }
 
@@ -313,7 +335,7 @@ impl Bare for Periodic {
     }
 
     fn cell(&self) -> f64 {
-        (TAU / self.surface.wave).min_element()
+        self.surface.cell()
     }
 
     fn opening(&self, thickness: f64) -> f64 {
