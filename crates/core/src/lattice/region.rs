@@ -209,3 +209,113 @@ impl Region for Shadow {
         true
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use glam::DMat3;
+    use proptest::prelude::*;
+    use ulmix_mesh::TriMesh;
+
+    fn block() -> Part {
+        Part::prepare(&TriMesh::cuboid(DVec3::new(1.0, 2.0, 3.0), DVec3::new(21.0, 12.0, 9.0))).unwrap()
+    }
+
+    /// Turned about all axes, away from the part's middle, with cells of three sizes.
+    fn askew<'a>(part: &'a Part, sides: &'a Sides) -> Scaled<'a> {
+        let turn = DMat3::from_euler(glam::EulerRot::ZYX, 0.4, -0.7, 1.1);
+        let frame = Frame { turn, shift: DVec3::new(3.0, -1.0, 2.0), flat: false };
+        Scaled { part, sides, frame, scale: DVec3::new(2.0, 3.0, 4.0), sizes: None }
+    }
+
+    proptest! {
+        #[test]
+        fn places_come_back_and_lie_as_far_from_the_part_as_cells_are_small(p in proptest::array::uniform3(-5.0..25.0f64)) {
+            let part = block();
+            let sides = Sides::new(&part, 100);
+            let region = askew(&part, &sides);
+            let p = DVec3::from(p);
+            let local = region.local(p);
+            prop_assert!(region.placed(local).distance(p) < 1e-9);
+            let true_distance = part.distance.value(p);
+            // In cells of the smallest size along any axis; beyond the limit only that it is beyond.
+            let told = region.distance(local, 1.0);
+            let within = true_distance.abs() / 2.0;
+            if within < 1.0 {
+                prop_assert!((told - true_distance / 2.0).abs() < 1e-9, "{} for {}", told, true_distance);
+            } else {
+                prop_assert!(told.abs() >= 1.0 && (told < 0.0) == (true_distance < 0.0));
+            }
+            prop_assert!(region.clearly_inside(local).is_none_or(|inside| inside == (true_distance < 0.0)));
+            // What lies on the surface nearest is on it.
+            prop_assert!(part.distance.value(region.placed(region.onto_surface(local))).abs() < 1e-9);
+            // By its slack a place may move in any direction without a change of sides.
+            let reach = region.slack() * told.abs().min(1.0);
+            for axis in DVec3::AXES {
+                let value = part.distance.value(region.placed(local + axis * reach));
+                prop_assert!(value.abs() < 1e-9 || (value < 0.0) == (true_distance < 0.0));
+            }
+        }
+    }
+
+    #[test]
+    fn sizes_are_in_cells() {
+        let part = block();
+        let sides = Sides::new(&part, 100);
+        let region = askew(&part, &sides);
+        assert!((region.volume() - 20.0 * 10.0 * 6.0 / 24.0).abs() < 1e-9);
+        let even = Scaled { frame: Frame::OF_PART, scale: DVec3::splat(2.0), ..askew(&part, &sides) };
+        assert!((even.area(false) - 2.0 * (200.0 + 120.0 + 60.0) / 4.0).abs() < 1e-9);
+        // From above both large faces are seen, and no other.
+        assert!((even.area(true) - 2.0 * 200.0 / 4.0).abs() < 1e-9);
+        let (low, high) = even.bounds();
+        assert_eq!((low, high), (DVec3::new(0.5, 1.0, 1.5), DVec3::new(10.5, 6.0, 4.5)));
+        // The turned box holds all corners.
+        let (low, high) = region.bounds();
+        assert!(part
+            .mesh
+            .points
+            .iter()
+            .map(|p| region.local(*p))
+            .all(|p| p.cmpge(low - 1e-9).all() && p.cmple(high + 1e-9).all()));
+    }
+
+    #[test]
+    fn places_on_the_surface_follow_the_area_or_its_shadow() {
+        const COUNT: usize = 20_000;
+        let part = block();
+        let sides = Sides::new(&part, 100);
+        let region = Scaled { frame: Frame::OF_PART, scale: DVec3::ONE, ..askew(&part, &sides) };
+        let drawn = |from_above: bool| region.on_surface(COUNT, from_above, &mut Random::new(3, 0));
+        let all = drawn(false);
+        assert!(all.iter().all(|(p, counts_at)| part.distance.value(*p).abs() < 1e-9 && counts_at == p));
+        let share = |of: &dyn Fn(DVec3) -> bool| all.iter().filter(|(p, _)| of(*p)).count() as f64 / COUNT as f64;
+        for (of, area) in [
+            (&(|p: DVec3| p.z > 9.0 - 1e-9) as &dyn Fn(DVec3) -> bool, 200.0),
+            (&|p: DVec3| p.y < 2.0 + 1e-9, 120.0),
+            (&|p: DVec3| p.x > 21.0 - 1e-9, 60.0),
+            // Half of a face holds half of its points.
+            (&|p: DVec3| p.z > 9.0 - 1e-9 && p.x < 11.0, 100.0),
+        ] {
+            // Four standard deviations of a count.
+            let wanted = area / 760.0;
+            assert!((share(of) - wanted).abs() < 4.0 * (wanted / COUNT as f64).sqrt(), "{} {wanted}", share(of));
+        }
+        // Seen from above there are no places on walls, and the two sheets never come near each other.
+        let (up, down): (Vec<_>, Vec<_>) = drawn(true).into_iter().partition(|(p, _)| p.z > 6.0);
+        assert_eq!(up.len() + down.len(), COUNT);
+        assert!((up.len() as f64 / COUNT as f64 - 0.5).abs() < 0.02);
+        assert!(up.iter().all(|(p, at)| p.z > 9.0 - 1e-9 && at.truncate() == p.truncate() && at.z > 20.0));
+        assert!(down.iter().all(|(p, at)| p.z < 3.0 + 1e-9 && at.z == 0.0));
+    }
+
+    #[test]
+    fn a_shadow_is_flat_and_its_border_is_that_of_the_box() {
+        let shadow = Shadow { low: DVec3::new(-1.0, -2.0, 0.0), high: DVec3::new(3.0, 4.0, 0.0) };
+        assert!(shadow.flat() && shadow.volume() == 24.0 && shadow.area(false) == 0.0);
+        for (p, distance) in [((1.0, 1.0), -2.0), ((2.5, 0.0), -0.5), ((3.5, 0.0), 0.5), ((0.0, -4.0), 2.0)] {
+            assert_eq!(shadow.distance(DVec3::new(p.0, p.1, 0.0), 9.0), distance);
+        }
+        assert!(shadow.on_surface(5, false, &mut Random::new(1, 0)).is_empty());
+    }
+}

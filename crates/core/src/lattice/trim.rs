@@ -172,3 +172,78 @@ fn cut_off(part: &Part, sides: &Sides, net: Skeleton, is_inside: &[bool]) -> Ske
     struts.extend(stretches.into_iter().map(|[from, to]| [number(from), number(to)]));
     Skeleton { nodes, struts }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ulmix_mesh::TriMesh;
+
+    /// Two blocks of 10 mm, 6 mm from each other along x.
+    fn two_blocks() -> Part {
+        let mut mesh = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(10.0));
+        mesh.append(&TriMesh::cuboid(DVec3::X * 16.0, DVec3::new(26.0, 10.0, 10.0)));
+        Part::prepare(&mesh).unwrap()
+    }
+
+    fn at(x: f64) -> DVec3 {
+        DVec3::new(x, 4.1, 5.3)
+    }
+
+    #[test]
+    fn of_a_strut_the_stretches_inside_are_left() {
+        let part = two_blocks();
+        for (ends, inside) in [
+            // From block to block, over both, out of one, and in neither.
+            ([4.0, 24.0], 6.0 + 8.0),
+            ([-5.0, 31.0], 20.0),
+            ([7.0, 13.0], 3.0),
+            ([11.0, 15.0], 0.0),
+        ] {
+            let [a, b] = ends.map(at);
+            assert!((left(&part, [a, b]) - inside).abs() < 1e-9 && (left(&part, [b, a]) - inside).abs() < 1e-9);
+        }
+        // One that passes no border is told as such, wherever it lies.
+        assert!(stretches(&part, [at(2.0), at(8.0)], None).is_none() && stretches(&part, [at(11.0), at(15.0)], None).is_none());
+        // With one crossing and known ends nothing else is asked.
+        let [only] = stretches(&part, [at(13.0), at(20.0)], Some([false, true])).unwrap()[..] else { panic!() };
+        assert!((only[0] - 3.0 / 7.0).abs() < 1e-9 && only[1] == 1.0);
+    }
+
+    #[test]
+    fn a_net_is_cut_off_where_it_leaves_the_part() {
+        let part = two_blocks();
+        let sides = Sides::new(&part, 100);
+        let nodes = vec![at(4.0), at(24.0), at(13.0), at(40.0), at(8.0)];
+        // Through the gap, into the gap, far outside, and within.
+        let net = Skeleton { nodes, struts: vec![[0, 1], [1, 2], [2, 3], [0, 4]] };
+        let inside: Vec<bool> = net.nodes.iter().map(|p| sides.inside(*p)).collect();
+        let cut = cut_off(&part, &sides, net, &inside);
+        let mut lengths: Vec<f64> = cut.struts.iter().map(|s| cut.length(*s)).collect();
+        lengths.sort_by(f64::total_cmp);
+        // The third passes through the whole second block.
+        let wanted = [4.0, 6.0, 8.0, 8.0, 10.0];
+        assert!(lengths.len() == 5 && lengths.iter().zip(wanted).all(|(l, w)| (l - w).abs() < 1e-9), "{lengths:?}");
+        let ends = cut.struts.iter().flat_map(|s| cut.ends(*s));
+        assert!(ends.into_iter().all(|p| part.distance.value(p) < 1e-9));
+    }
+
+    #[test]
+    fn loose_pieces_and_doubles_go_and_what_is_kept_is_counted() {
+        let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(20.0))).unwrap();
+        let sides = Sides::new(&part, 100);
+        // A square of struts, one of them twice, a strut that hangs on nothing, and one outside.
+        let square = [(3.0, 3.0), (15.0, 3.0), (15.0, 15.0), (3.0, 15.0)].map(|(x, y)| DVec3::new(x, y, 10.0));
+        let others = [DVec3::new(8.0, 8.0, 2.0), DVec3::new(8.2, 8.0, 2.0), DVec3::splat(40.0), DVec3::splat(50.0)];
+        let nodes: Vec<DVec3> = square.into_iter().chain(others).collect();
+        let net = || Skeleton { nodes: nodes.clone(), struts: vec![[0, 1], [1, 2], [2, 3], [3, 0], [1, 0], [4, 5], [6, 7]] };
+        let clean = |keep_loose: bool| {
+            let asked = CleanUp { keep_loose, ..CleanUp::default() };
+            cleaned(&part, &sides, net(), Skeleton::default(), 5.0, &|_| 0.01, &asked)
+        };
+        let (kept, facts) = clean(true);
+        assert_eq!((kept.struts.len(), facts.duplicates, facts.in_loose), (5, 1, 1));
+        let (kept, facts) = clean(false);
+        assert_eq!((kept.struts.len(), facts.duplicates, facts.in_loose), (4, 1, 1));
+        assert!(kept.struts.iter().all(|s| (kept.length(*s) - 12.0).abs() < 1e-9));
+    }
+}
