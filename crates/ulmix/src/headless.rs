@@ -2,6 +2,7 @@
 //!
 //! Exit codes: 0 every check passes, 1 a check fails, 2 bad input, 3 nothing fails and something is to be looked at.
 
+use crate::say::say;
 use serde_json::json;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -131,43 +132,45 @@ fn try_build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> Resu
             "peak_memory_mb": peak,
         }));
     } else {
-        println!("{} · {}", recipe.name, ulmix_core::export::describe(&recipe));
-        println!("  lighter by        {:.1} %", report.saved_percent);
-        println!("  mass              {:.1} g of {:.1} g, {}", report.mass_g, report.part_mass_g, recipe.material.name);
-        println!("  volume            {:.2} cm³ of {:.2} cm³", report.volume_mm3 / 1e3, report.part_volume_mm3 / 1e3);
-        println!("  surface           {:.1} cm²", report.area_mm2 / 100.0);
-        println!("  fill density      {:.1} %", report.fill_density_percent);
+        say!("{} · {}", recipe.name, ulmix_core::export::describe(&recipe));
+        say!("  lighter by        {:.1} %", report.saved_percent);
+        say!("  mass              {:.1} g of {:.1} g, {}", report.mass_g, report.part_mass_g, recipe.material.name);
+        say!("  volume            {:.2} cm³ of {:.2} cm³", report.volume_mm3 / 1e3, report.part_volume_mm3 / 1e3);
+        say!("  surface           {:.1} cm²", report.area_mm2 / 100.0);
+        say!("  fill density      {:.1} %", report.fill_density_percent);
         for (g, filled) in report.gauged.iter().zip(outcome.linked.fills()) {
             let Some(g) = g else { continue };
             let what = if filled.walls { "walls" } else { "struts" };
-            println!(
+            say!(
                 "  {what:<16}  {:.2} mm in the median, {:.2} mm at the thinnest (asked {:.2} mm)",
-                g.median_mm, g.thinnest_mm, g.asked_mm
+                g.median_mm,
+                g.thinnest_mm,
+                g.asked_mm
             );
         }
-        println!("  triangles         {} (of {} before reduction)", report.triangles, outcome.solid.raw_triangles);
+        say!("  triangles         {} (of {} before reduction)", report.triangles, outcome.solid.raw_triangles);
         if report.crumbs_removed > 0 {
-            println!("  crumbs removed    {}, {:.2} mm³", report.crumbs_removed, report.crumbs_mm3);
+            say!("  crumbs removed    {}, {:.2} mm³", report.crumbs_removed, report.crumbs_mm3);
             for c in &report.crumbs {
-                println!("                    {:.3} mm³{}", c.volume_mm3, at(Some(c.place_mm)));
+                say!("                    {:.3} mm³{}", c.volume_mm3, at(Some(c.place_mm)));
             }
         }
         for b in &report.apart {
-            println!("  {:<16}  {} triangles, {:.2} cm³", b.name.to_lowercase(), b.triangles, b.volume_mm3 / 1e3);
+            say!("  {:<16}  {} triangles, {:.2} cm³", b.name.to_lowercase(), b.triangles, b.volume_mm3 / 1e3);
         }
         print_checks(&found);
         for note in &report.notes {
-            println!("  note: {}{}", note.text, at(note.place_mm));
+            say!("  note: {}{}", note.text, at(note.place_mm));
         }
         for caution in &report.cautions {
-            println!("  caution: {caution}");
+            say!("  caution: {caution}");
         }
         for s in watch.log() {
-            println!("  {:<16}  {:.2} s", format!("{:?}", s.stage).to_lowercase(), s.seconds);
+            say!("  {:<16}  {:.2} s", format!("{:?}", s.stage).to_lowercase(), s.seconds);
         }
-        println!("  peak memory       {peak:.0} MB");
+        say!("  peak memory       {peak:.0} MB");
         let size = file.bytes.len() as f64 / 1e6;
-        println!("  written           {} ({size:.1} MB, read again and checked: {})", output.display(), summary.words);
+        say!("  written           {} ({size:.1} MB, read again and checked: {})", output.display(), summary.words);
     }
     Ok(summary.verdict)
 }
@@ -195,12 +198,12 @@ fn try_check(file: &Path, asked: Option<Asked>, as_json: bool) -> Result<Verdict
             "volume": loaded.mesh.volume(), "area": loaded.mesh.area(), "checks": found, "summary": summary,
         }));
     } else {
-        println!("{} · {} · {} triangles", file.display(), loaded.format, loaded.mesh.triangles.len());
+        say!("{} · {} · {} triangles", file.display(), loaded.format, loaded.mesh.triangles.len());
         let unit = if loaded.millimetres_per_unit.is_some() { "mm" } else { "file units" };
-        println!("  size              {:.3} × {:.3} × {:.3} {unit}", size[0], size[1], size[2]);
-        println!("  volume            {:.3} {unit}³", loaded.mesh.volume());
+        say!("  size              {:.3} × {:.3} × {:.3} {unit}", size[0], size[1], size[2]);
+        say!("  volume            {:.3} {unit}³", loaded.mesh.volume());
         print_checks(&found);
-        println!("  {}", summary.words);
+        say!("  {}", summary.words);
     }
     Ok(summary.verdict)
 }
@@ -213,9 +216,9 @@ fn print_checks(checks: &[Check]) {
             Verdict::Fail => "FAIL",
         };
         let limit = c.limit.as_ref().map_or_else(String::new, |l| format!(" ({l})"));
-        println!("  {mark} {:<38} {}{limit}{}", c.title, c.figure, at(c.place_mm));
+        say!("  {mark} {:<38} {}{limit}{}", c.title, c.figure, at(c.place_mm));
         if let Some(hint) = &c.hint {
-            println!("       {hint}");
+            say!("       {hint}");
         }
     }
 }
@@ -226,7 +229,7 @@ fn at(place: Option<[f64; 3]>) -> String {
 }
 
 fn print_json(value: &serde_json::Value) {
-    println!("{value:#}");
+    say!("{value:#}");
 }
 
 /// A file's bytes, up to the largest an import takes.

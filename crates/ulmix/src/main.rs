@@ -1,6 +1,7 @@
 //! The one binary: `serve`, `demo`, `build`, `check`.
 
 mod headless;
+mod say;
 mod serving;
 
 use clap::{Parser, Subcommand};
@@ -108,7 +109,7 @@ fn main() -> ExitCode {
             serving::serve(data, bind, token, Sizes { picture_triangles, memory_mb })
         }
         Command::Openapi => {
-            print!("{}", ulmix_server::api::openapi());
+            say::say!("{}", ulmix_server::api::openapi().trim_end());
             ExitCode::SUCCESS
         }
         Command::Build { recipe, part, bodies, output, threads, memory_mb, json } => {

@@ -82,6 +82,23 @@ fn a_file_is_checked_against_the_recipe_it_was_made_by() {
 }
 
 #[test]
+fn a_reader_who_leaves_early_changes_neither_file_nor_exit_code() {
+    let dir = tempfile::tempdir().unwrap();
+    let (recipe, part) = quick_demo(dir.path());
+    let out = dir.path().join("out.stl");
+    let unread = |args: &[&str]| {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_ulmix"));
+        let mut child = command.args(args).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+        drop(child.stdout.take());
+        let o = child.wait_with_output().unwrap();
+        (o.status.code(), String::from_utf8_lossy(&o.stderr).into_owned())
+    };
+    assert_eq!(unread(&["build", &recipe, "--part", &part, "-o", text(&out)]), (Some(0), String::new()));
+    assert_eq!(unread(&["check", text(&out), "--json"]), (Some(0), String::new()));
+    assert_eq!(unread(&["openapi"]), (Some(0), String::new()));
+}
+
+#[test]
 fn exit_codes_tell_bad_meshes_from_bad_input() {
     let dir = tempfile::tempdir().unwrap();
     let file = |name: &str, bytes: &[u8]| {
