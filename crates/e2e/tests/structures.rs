@@ -27,6 +27,7 @@ async fn a_zone_gets_a_structure_of_its_own() {
     b.until("it is taken back", || async { !b.seen(".zonerow", "Sphere 1").await }).await;
     b.saved().await;
     b.click_text("[aria-label=View] .ant-segmented-item-label", "Whole").await;
+    b.step("Structure").await;
     b.filled_box(&[("Middle X", "36"), ("Side X", "24"), ("Side Y", "30"), ("Side Z", "30")]).await;
 
     // The steps after it work on the zone's structure now.
