@@ -244,7 +244,7 @@ fn settled_surface(
     let step = shape.zoned.grid.step;
     // A loose piece of lattice that ends at a solid is joined to it there, though not in this mesh.
     let held = |owner: u8| shape.side() == Side::Lattice && owner != Owner::Fill as u8;
-    let (mut first, mut kept) = (Some(surface), Vec::new());
+    let (mut first, mut kept, mut before) = (Some(surface), Vec::new(), usize::MAX);
     for about in KEPT_AROUND {
         let mut s = first.take().map_or_else(|| again(&kept), Some)?;
         let crumbs = remove_crumbs(&mut s, step.powi(3), crumb_mm3, &held);
@@ -256,7 +256,9 @@ fn settled_surface(
         // The grid's own triangles cross whatever is kept of them.
         let is_own = |t: &u32| Bounds::of(mesh.corners(*t as usize)).size().max_element() < OWN * step;
         let large: Vec<[u32; 2]> = crossings.iter().filter(|pair| !pair.iter().all(is_own)).copied().collect();
-        let Some(about) = about.filter(|_| !large.is_empty()) else {
+        // What the last attempt left as it was the next one will leave, too.
+        let gained = large.len() < std::mem::replace(&mut before, large.len());
+        let Some(about) = about.filter(|_| gained && !large.is_empty()) else {
             // First within all borders, then within the part: a mesh that crosses nowhere is worth more than either.
             for room in [Room { confine: &|p| drawn_in(shape, p, step), ..free }, in_part, free] {
                 if !crossings.is_empty() {
