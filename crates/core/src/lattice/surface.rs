@@ -113,6 +113,19 @@ impl Surface {
         median(values.collect()).unwrap_or(measured) + (depth - measured)
     }
 
+    /// Does the border where [`distance`](Self::distance) is `at` run along the surface? Deep in its channels it has edges, for
+    /// there ways from several places of the surface meet.
+    fn is_even_at(&self, at: f64) -> bool {
+        const OFF: f64 = 0.15;
+        const TURNED: f64 = 0.9;
+        let runs_along = |foot: DVec3| {
+            let n = self.normal(foot);
+            let place = foot + n * at;
+            (self.distance(place) - at).abs() <= OFF * at.abs() && self.normal(place).dot(n) > TURNED
+        };
+        self.samples().into_iter().all(runs_along)
+    }
+
     /// The narrowest place on the way through the positive side: its middle, and the nearest point
     /// of the surface. A network that fills that side to the surface is thinnest there.
     pub fn neck(&self) -> Neck {
@@ -350,11 +363,7 @@ impl Bare for Periodic {
     }
 
     fn thicken(&self, thickness: f64) -> Box<dyn Lattice> {
-        let level = match self.form {
-            Form::Walls => self.level(thickness),
-            Form::Network | Form::OtherNetwork => -self.level(thickness),
-        };
-        Box::new(Thick { surface: self.surface.clone(), form: self.form, level, thickness, opening: self.opening(thickness) })
+        Box::new(Thick::of(self, thickness))
     }
 
     fn gauge(&self) -> Gauge {
@@ -390,6 +399,20 @@ pub struct Thick {
     pub thickness: f64,
     /// Free width between it and itself, about. mm.
     pub opening: f64,
+    /// Its border has no edges.
+    pub even: bool,
+}
+
+impl Thick {
+    fn of(bare: &Periodic, thickness: f64) -> Thick {
+        let (surface, form) = (bare.surface.clone(), bare.form);
+        let level = match form {
+            Form::Walls => bare.level(thickness),
+            Form::Network | Form::OtherNetwork => -bare.level(thickness),
+        };
+        let even = surface.is_even_at(level) && (form != Form::Walls || surface.is_even_at(-level));
+        Thick { surface, form, level, thickness, opening: bare.opening(thickness), even }
+    }
 }
 
 impl Lattice for Thick {
@@ -417,7 +440,7 @@ impl Lattice for Thick {
 
     fn roomy(&self, step: f64) -> bool {
         let cell = (TAU / self.surface.wave).min_element();
-        self.thickness.min(self.opening) > 2.0 * step && cell > 12.0 * step
+        self.even && self.thickness.min(self.opening) > 2.0 * step && cell > 12.0 * step
     }
 }
 
@@ -434,7 +457,7 @@ mod tests {
     use std::sync::Arc;
 
     fn thick(surface: Surface, thickness: f64) -> Thick {
-        Thick { level: surface.level_at(0.5 * thickness), surface, form: Form::Walls, thickness, opening: thickness }
+        Thick { level: surface.level_at(0.5 * thickness), surface, form: Form::Walls, thickness, opening: thickness, even: true }
     }
 
     fn placed(cell: [f64; 3], form: Form) -> Structure {
@@ -578,6 +601,25 @@ mod tests {
             let [one, other] = [s.free(0.1), s.other_side().free(0.1)];
             assert!((one / other - 1.0).abs() < 0.02, "{kind:?}: {one} {other}");
         }
+    }
+
+    #[test]
+    fn borders_have_edges_deep_in_channels_only() {
+        let even = |kind: SurfaceKind, form: Form, density: f64| {
+            let bare = Periodic::new(kind, &placed([10.0; 3], form), DVec3::ONE);
+            let curve = curve(kind, form, &bare.cell_points());
+            let lattice = Thick::of(&bare, curve.thickness(density, 10.0));
+            lattice.even
+        };
+        for kind in KINDS {
+            assert!(even(kind, Form::Walls, 0.15), "{kind:?}");
+            assert!(even(kind, Form::Network, 0.49) || !BALANCED.contains(&kind), "{kind:?}");
+        }
+        for density in [0.1, 0.24, 0.4] {
+            assert!(even(SurfaceKind::Gyroid, Form::Walls, density) && even(SurfaceKind::Gyroid, Form::Network, density));
+            assert!(!even(SurfaceKind::Lidinoid, Form::Network, density));
+        }
+        assert!(!even(SurfaceKind::Neovius, Form::Walls, 0.4) && !even(SurfaceKind::SchwarzP, Form::Network, 0.12));
     }
 
     #[test]
