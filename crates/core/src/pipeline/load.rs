@@ -4,7 +4,7 @@ use super::streamed::STRETCH;
 use super::{Filled, Linked, Stage};
 use crate::part::Part;
 use crate::polygonise::LEAST_LAYERS;
-use crate::recipe::{Kind, Place, Recipe, StrutSection};
+use crate::recipe::{FaceMark, Filling, Kind, Place, Recipe, Skin, Structure, StrutSection, Zone};
 use serde::{Deserialize, Serialize};
 use std::f64::consts::FRAC_PI_4;
 use utoipa::ToSchema;
@@ -30,17 +30,20 @@ pub struct Load {
     pub kept: f64,
     /// Triangles of the part.
     of_part: f64,
-    /// Squares of the grid's step on the part's surface.
-    on_part: f64,
     /// Skins, and zones that are told by the distance from faces.
     near: f64,
+    /// Squares of the grid's step on the faces of all those, and samples within their depth.
+    near_squares: f64,
+    near_samples: f64,
+    /// How deep a tree of the part's triangles on those faces is.
+    near_deep: f64,
     /// Zones with a filling of their own.
     own: f64,
     /// Some struts have sharp edges, so that every place is looked at by itself.
     sharp: bool,
     /// Some filling is of struts, or of cells of seed points.
     members: bool,
-    /// Cells of foam that come to rest.
+    /// Cells of foam in the part's box.
     foam_cells: f64,
     /// The surface is made whole, because smoothing passes from layer to layer.
     whole: bool,
@@ -52,11 +55,16 @@ impl Load {
     pub fn of(part: &Part, recipe: &Recipe, linked: &Linked, step: f64) -> Load {
         let size = part.mesh.bounds().size() / step + 4.0;
         let fillings = recipe.fillings();
-        let is_foam = |kind: &Kind| matches!(kind, Kind::Foam(_));
-        let foam = fillings.iter().zip(linked.fills()).filter(|(f, _)| is_foam(&f.structure.kind));
+        let foam = fillings.iter().filter(|f| matches!(f.structure.kind, Kind::Foam(_)));
+        let box_mm3 = part.mesh.bounds().size().to_array().iter().product::<f64>();
+        let is_sharp = |f: &Filling| {
+            let struts = !matches!(f.structure.kind, Kind::Surface(_)) && !f.structure.kind.walls(f.structure.form);
+            struts && matches!(f.joins.section, StrutSection::Rectangular { .. })
+        };
         let borders = linked.solid_open_area_mm2 + linked.fills().map(|f| f.open_area_mm2 + f.solid_area_mm2).sum::<f64>();
         let share = (borders / linked.area_mm2().max(1e-9)).min(1.0);
-        let by_faces = recipe.zones.list.iter().filter(|z| matches!(z.place, Place::Faces { .. })).count();
+        let near: Vec<(f64, f64)> = near(part, recipe).collect();
+        let near_area: f64 = near.iter().map(|n| n.0).sum();
         let raw = linked.area_mm2() * dense(step);
         Load {
             samples: size.x * size.y * size.z,
@@ -65,12 +73,14 @@ impl Load {
             exact: raw * share,
             kept: kept(part, linked, recipe.mesh.reduce_mm, step).min(raw),
             of_part: part.mesh.triangles.len() as f64,
-            on_part: part.facts.area_mm2 / (step * step),
-            near: (recipe.zones.skins.len() + by_faces) as f64,
+            near: near.len() as f64,
+            near_squares: near_area / (step * step),
+            near_samples: near.iter().map(|(area, depth)| area * depth).sum::<f64>() / step.powi(3),
+            near_deep: (near_area / part.facts.area_mm2 * part.mesh.triangles.len() as f64 + 1.0).log2(),
             own: linked.own.iter().flatten().count() as f64,
-            sharp: fillings.iter().any(|f| matches!(f.joins.section, StrutSection::Rectangular { .. })),
+            sharp: fillings.iter().any(is_sharp),
             members: fillings.iter().any(|f| !matches!(f.structure.kind, Kind::Surface(_) | Kind::Foam(_))),
-            foam_cells: foam.map(|(_, of)| part.facts.volume_mm3 / of.cell_mm.powi(3)).sum(),
+            foam_cells: foam.map(|f| box_mm3 / smallest_mm3(&f.structure)).sum(),
             whole: recipe.mesh.smoothing > 0,
             bodies: if recipe.mesh.apart_mm.is_some() { 2.0 } else { 1.0 },
         }
@@ -79,39 +89,65 @@ impl Load {
     /// Seconds by stage. The factors are of two cores of the kind that the product is measured on, see benches/figures.rs.
     pub fn seconds(&self) -> Vec<StageCost> {
         let if_sharp = |more: f64| if self.sharp { more } else { 0.0 };
+        // Sharp struts beside another filling are asked one by one.
+        let if_mixed = |more: f64| if_sharp(more * self.own.min(1.0));
+        let members = if self.members { 2.5e-8 } else { 0.0 };
         let of = |stage: Stage| match stage {
-            Stage::Zones => 0.01 + self.bodies * (1.5e-8 * self.samples + 4.5e-6 * self.near * self.on_part),
-            Stage::Skeleton => 0.05 + 2e-3 * self.foam_cells,
-            Stage::Thickness => 0.05,
-            Stage::Lattice => self.samples * (2e-8 + if self.members { 1e-7 } else { 0.0 } + if_sharp(5e-7)),
-            Stage::Surface => 0.02 + 1e-6 * self.raw + (2.7e-6 + 4.3e-6 * self.near) * self.exact + if_sharp(5e-6 * self.raw),
-            Stage::Finish => 0.03 + 2.5e-6 * self.kept,
-            Stage::Report => 1.2 + 1.8e-6 * self.kept + 1.5 * self.near.min(1.0),
+            Stage::Zones => {
+                let faces = self.near_squares * 5e-8 * self.near_deep;
+                0.02 + 3e-8 * self.bodies * self.samples + faces + 4e-7 * self.near_samples
+            }
+            Stage::Skeleton => 0.05 + 0.011 * self.foam_cells,
+            Stage::Thickness => 0.03,
+            Stage::Lattice => 0.02 + self.samples * (1e-9 + members + if_mixed(4e-7)),
+            Stage::Surface => {
+                let exact = self.exact * (6e-8 * (2.0 + self.of_part).log2() + 9e-8 * self.near_deep);
+                0.03 + self.raw * (1.5e-6 + if_sharp(1e-6) + if_mixed(6e-6)) + exact
+            }
+            Stage::Finish => 0.05 + self.kept * (2.2e-6 + 2e-6 * self.own) + 3e-8 * self.raw,
+            Stage::Report => 0.7 + 1.3e-6 * self.kept + 0.03 * self.near_deep + 0.06 * self.own,
         };
         Stage::ALL.map(|stage| StageCost { stage, seconds: of(stage) }).to_vec()
     }
 
-    /// Peak memory in MB. It is that of the grid's bits and of the part, and beside them of a stretch of the surface while it
-    /// is made or of all that is left while it is looked at, whichever is more. The sizes are measured on brackets and cubes,
-    /// see benches/figures.rs.
+    /// Peak memory in MB, with that of the file that is written and read again. It is that of the grid's bits and of the part,
+    /// and beside them of a stretch of the surface while it is made or of all that is left while it is looked at, whichever is
+    /// more. The sizes are measured on the demo parts and on cubes, see benches/figures.rs.
     pub fn memory_mb(&self) -> f64 {
         /// What the program holds in any case. MB.
-        const BASE: f64 = 60.0;
-        /// Bits that are held for every sample, without those of zones.
-        const ARRAYS: f64 = 5.0;
+        const BASE: f64 = 30.0;
+        /// Bits that are held for every sample while memory is scarcest, without those of zones.
+        const ARRAYS: f64 = 4.0;
         /// Bytes for a triangle of the part.
         const OF_PART: f64 = 300.0;
         /// Bytes for a raw triangle of a stretch.
-        const RAW: f64 = 200.0;
+        const RAW: f64 = 60.0;
         /// Bytes for a triangle that is left, while other stretches are made and while all is looked at.
         const WAITING: f64 = 50.0;
-        const KEPT: f64 = 170.0;
+        const KEPT: f64 = 250.0;
         let bits = (ARRAYS + self.near + self.own) * self.samples / 8.0;
         let stretches = (self.layers / LEAST_LAYERS as f64).max(1.0);
         let stretch = if self.whole { self.raw } else { self.raw.min(STRETCH as f64).max(self.raw / stretches) };
         let making = stretch * RAW + self.kept * WAITING;
         BASE + (bits + self.of_part * OF_PART + making.max(self.kept * KEPT)) / 1e6
     }
+}
+
+/// Volume of the smallest cells of a structure. mm³.
+fn smallest_mm3(s: &Structure) -> f64 {
+    let share = s.seeds.finer.as_ref().map_or(1.0, |f| f.share);
+    s.cell_mm.iter().product::<f64>() * share.powi(3)
+}
+
+/// Areas of the faces of skins and of zones that are told by the distance from faces, each with its depth. mm², mm.
+fn near<'a>(part: &'a Part, recipe: &'a Recipe) -> impl Iterator<Item = (f64, f64)> + 'a {
+    let area = |faces: &[FaceMark]| faces.iter().map(|f| f.area_mm2).sum::<f64>();
+    let of_skin = move |s: &Skin| (s.faces.as_deref().map_or(part.facts.area_mm2, area), s.depth_mm);
+    let of_zone = move |z: &Zone| match &z.place {
+        Place::Faces { faces, depth_mm } => Some((area(faces), *depth_mm)),
+        _ => None,
+    };
+    recipe.zones.skins.iter().map(of_skin).chain(recipe.zones.list.iter().filter_map(of_zone))
 }
 
 /// Raw triangles per area on a grid of a step in mm. A surface of area A crosses 3A/2h² edges of a grid of step h, and each
@@ -157,7 +193,7 @@ fn kept(part: &Part, linked: &Linked, error: f64, step: f64) -> f64 {
 mod tests {
     use super::*;
     use crate::pipeline::{Pipeline, Unwatched};
-    use crate::recipe::{Role, Skin, Structure, SurfaceKind, Thicken, Zones};
+    use crate::recipe::{Role, SurfaceKind, Thicken, Zones};
     use glam::DVec3;
     use ulmix_mesh::TriMesh;
 
