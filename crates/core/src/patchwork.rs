@@ -371,3 +371,44 @@ impl Bulk for Patchwork<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn a_join_adds_little_where_two_meet_and_nothing_elsewhere(a in -5.0..5.0f64, b in -5.0..5.0f64, blend in 0.0..3.0f64) {
+            let (value, share) = joined(a, b, blend);
+            prop_assert!(value <= a.min(b) && value >= a.min(b) - 0.25 * blend - 1e-12);
+            prop_assert!((0.0..=1.0).contains(&share));
+            prop_assert_eq!(value, joined(b, a, blend).0);
+            if (a - b).abs() >= blend {
+                prop_assert_eq!((value, share), (a.min(b), if b < a { 1.0 } else { 0.0 }));
+            }
+            // The shares are those of the gradient.
+            let h = 1e-6;
+            let slope = (joined(a, b + h, blend).0 - joined(a, b - h, blend).0) / (2.0 * h);
+            prop_assert!((a - b).abs() < 1e-4 || (slope - share).abs() < 1e-4, "{} {}", slope, share);
+        }
+
+        #[test]
+        fn in_bands_bodies_hold_their_share_until_they_would_not_print(
+            thickness in 0.3..4.0f64, share in 0.0..1.0f64, walls in proptest::bool::ANY, step in 0.01..0.3f64
+        ) {
+            let body = Body { thickness, walls, ..Body::default() };
+            let left = |share: f64| 0.5 * thickness - body.thinned(share, step);
+            // All of it where all is its own, less for less, and never less than prints or than the grid holds.
+            prop_assert!((left(1.0) - 0.5 * thickness).abs() < 1e-12);
+            prop_assert!(left(share) <= 0.5 * thickness + 1e-12 && left(share) >= (0.25 * thickness).min(left(1.0)) - 1e-12);
+            prop_assert!(left(share) >= (HELD * step).min(0.5 * thickness) - 1e-12);
+            prop_assert!(left(0.5 * share) <= left(share) + 1e-12);
+            let material = if walls { left(share) / left(1.0) } else { (left(share) / left(1.0)).powi(2) };
+            let prints = if walls { share > THINNEST } else { share.sqrt() > THINNEST };
+            if prints && left(share) > HELD * step + 1e-9 {
+                prop_assert!((material - share).abs() < 1e-9, "{} of {}", material, share);
+            }
+        }
+    }
+}

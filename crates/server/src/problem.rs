@@ -94,3 +94,41 @@ impl IntoResponse for Problem {
         (status, [(header::CONTENT_TYPE, "application/problem+json")], body).into_response()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ulmix_core::pipeline::RunError;
+
+    #[test]
+    fn every_refusal_says_what_where_and_what_to_do() {
+        let value = RecipeError::new("mesh.step_mm", "The step is too small.", "Choose a larger one.");
+        let file = FormatError::new("The file ends early.", "Export it again.");
+        let cases: [(Problem, u16, &str, Option<&str>); 5] = [
+            (value.clone().into(), 422, "bad_value", Some("mesh.step_mm")),
+            (file.into(), 422, "bad_file", None),
+            (RunError::TooLarge(value).into(), 422, "too_large", Some("mesh.step_mm")),
+            (RunError::Cancelled.into(), 409, "cancelled", None),
+            (Problem::not_found("The project"), 404, "not_found", None),
+        ];
+        for (problem, status, code, field) in cases {
+            assert_eq!((problem.status, problem.code.as_str(), problem.field.as_deref()), (status, code, field));
+            assert!(problem.message.ends_with('.') && problem.hint.ends_with('.'));
+            let response = problem.clone().into_response();
+            assert_eq!(response.status().as_u16(), status);
+            assert_eq!(response.headers()[header::CONTENT_TYPE], "application/problem+json");
+        }
+    }
+
+    #[test]
+    fn a_full_disk_is_told_and_other_faults_of_the_store_are_ours() {
+        let failure = |code| rusqlite::Error::SqliteFailure(rusqlite::ffi::Error { code, extended_code: 0 }, None);
+        for code in [rusqlite::ErrorCode::DiskFull, rusqlite::ErrorCode::ReadOnly] {
+            assert_eq!(Problem::from(failure(code)).code, "cannot_save");
+        }
+        let ours = Problem::from(failure(rusqlite::ErrorCode::DatabaseCorrupt));
+        // What went wrong inside is for the log, not for the person.
+        assert_eq!((ours.status, ours.code.as_str()), (500, "internal"));
+        assert!(!ours.message.contains("orrupt") && ours.field.is_none());
+    }
+}

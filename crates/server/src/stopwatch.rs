@@ -90,3 +90,41 @@ impl Watch for Stopwatch {
         due
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn stages_of_several_bodies_are_one_and_cached_only_if_all_are() {
+        let begun = Arc::new(Mutex::new(Vec::new()));
+        let told = Arc::clone(&begun);
+        let watch = Stopwatch::new(Arc::default(), move |stage| told.lock().unwrap().push(stage));
+        for (stage, cached) in [(Stage::Zones, true), (Stage::Surface, true), (Stage::Surface, false), (Stage::Surface, true)] {
+            watch.begin(stage);
+            watch.end(stage, cached);
+        }
+        let log = watch.log();
+        assert_eq!(log.iter().map(|s| (s.stage, s.cached)).collect::<Vec<_>>(), [(Stage::Zones, true), (Stage::Surface, false)]);
+        assert!(log.iter().all(|s| s.seconds >= 0.0));
+        assert_eq!(*begun.lock().unwrap(), [Stage::Zones, Stage::Surface, Stage::Surface, Stage::Surface]);
+        // An end without a beginning takes no time.
+        watch.end(Stage::Report, false);
+        assert_eq!(watch.log()[2].seconds, 0.0);
+    }
+
+    #[test]
+    fn a_wish_to_cancel_is_passed_on_and_rounds_are_told_to_whom_it_concerns() {
+        let cancel = Arc::new(AtomicBool::new(false));
+        let watch = Stopwatch::new(Arc::clone(&cancel), |_| ());
+        assert!(!watch.cancelled() && !watch.relaxing(1, 9));
+        cancel.store(true, Ordering::Relaxed);
+        assert!(watch.cancelled());
+        // The first rounds come too soon after the beginning; those later are told now and then, and kept then.
+        let rounds = Arc::new(Mutex::new(Vec::new()));
+        let told = Arc::clone(&rounds);
+        let watch = Stopwatch::new(cancel, |_| ()).telling(move |done, of| told.lock().unwrap().push((done, of)));
+        let kept: Vec<(u32, u32)> = (1..).map(|n| (n, watch.relaxing(n, 9))).filter(|k| k.1).take(2).map(|k| (k.0, 9)).collect();
+        assert_eq!(*rounds.lock().unwrap(), kept);
+    }
+}

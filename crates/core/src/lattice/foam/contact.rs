@@ -140,3 +140,43 @@ fn solved(mut m: [[f64; TERMS + 1]; TERMS]) -> Option<[f64; TERMS]> {
     }
     Some(x)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::random::Random;
+
+    /// Sums of products of terms at places, and with the values there, as least squares have them.
+    fn sums(places: &[DVec3], value: impl Fn(DVec3) -> f64) -> [[f64; TERMS + 1]; TERMS] {
+        let mut m = [[0.0; TERMS + 1]; TERMS];
+        for p in places {
+            let t = terms(*p);
+            for r in 0..TERMS {
+                (0..TERMS).for_each(|c| m[r][c] += t[r] * t[c]);
+                m[r][TERMS] += t[r] * value(*p);
+            }
+        }
+        m
+    }
+
+    fn places(flat: bool) -> Vec<DVec3> {
+        let mut random = Random::new(5, 0);
+        let mut coordinate = || 2.0 * random.unit() - 1.0;
+        (0..200).map(|_| DVec3::new(coordinate(), coordinate(), if flat { 0.0 } else { coordinate() })).collect()
+    }
+
+    #[test]
+    fn a_cubic_is_found_from_its_values() {
+        let wanted: Vec<f64> = (0..TERMS).map(|n| (n as f64 * 0.7).sin()).collect();
+        let value = |p: DVec3| terms(p).iter().zip(&wanted).map(|(t, w)| t * w).sum();
+        let found = solved(sums(&places(false), value)).unwrap();
+        assert!(found.iter().zip(&wanted).all(|(f, w)| (f - w).abs() < 1e-6), "{found:?}");
+    }
+
+    #[test]
+    fn places_that_leave_terms_open_give_nothing() {
+        // In a plane nothing tells how it goes on across that.
+        assert!(solved(sums(&places(true), |p| p.x)).is_none());
+        assert!(solved(sums(&[], |p| p.x)).is_none());
+    }
+}

@@ -158,3 +158,84 @@ fn weights(x: f64, size: usize) -> (usize, [f64; 4], [f64; 4]) {
         ],
     )
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const SIZE: [usize; 3] = [9, 8, 10];
+
+    /// A field whose cells hold a function of their place in waves.
+    fn field(of: impl Fn(DVec3) -> f64) -> Field {
+        let (origin, per_unit) = (DVec3::new(-0.3, 0.2, 0.1), 10.0);
+        let mut values = Vec::new();
+        for k in 0..SIZE[2] {
+            for j in 0..SIZE[1] {
+                values.extend((0..SIZE[0]).map(|i| of(origin + DVec3::new(i as f64, j as f64, k as f64) / per_unit) as f32));
+            }
+        }
+        Field { scale: DVec3::new(5.0, 7.0, 6.0), origin, per_unit, size: SIZE, values }
+    }
+
+    /// A place of the part in the cells that interpolation reaches whole.
+    fn place(field: &Field, share: [f64; 3]) -> DVec3 {
+        let cells = DVec3::from(SIZE.map(|n| n as f64 - 3.0)) * DVec3::from(share) + 1.0;
+        (field.origin + cells / field.per_unit) * field.scale
+    }
+
+    proptest! {
+        #[test]
+        fn weights_share_one_and_their_slopes_none(x in 1.0..6.0f64) {
+            let (first, w, d) = weights(x, 9);
+            prop_assert!((w.iter().sum::<f64>() - 1.0).abs() < 1e-12 && d.iter().sum::<f64>().abs() < 1e-12);
+            let middle: f64 = w.iter().enumerate().map(|(n, w)| (first + n) as f64 * w).sum();
+            prop_assert!((middle - x).abs() < 1e-12);
+        }
+
+        #[test]
+        fn what_is_straight_or_a_parabola_is_met_with_its_gradient(
+            share in proptest::array::uniform3(0.0..1.0f64), slope in proptest::array::uniform3(-2.0..2.0f64), bend in -3.0..3.0f64
+        ) {
+            let slope = DVec3::from(slope);
+            let of = |q: DVec3| slope.dot(q) + bend * q.x * q.y;
+            let field = field(of);
+            let p = place(&field, share);
+            let q = p / field.scale;
+            let (value, gradient) = field.at(p);
+            prop_assert!((value - of(q)).abs() < 1e-5, "{} {}", value, of(q));
+            let wanted = (slope + bend * DVec3::new(q.y, q.x, 0.0)) / field.scale;
+            prop_assert!(gradient.distance(wanted) < 1e-4, "{} {}", gradient, wanted);
+        }
+
+        #[test]
+        fn a_row_of_places_gives_what_each_gives(from in proptest::array::uniform3(0.0..0.4f64), step in 0.05..0.4f64) {
+            let field = field(|q| (7.0 * q.x).sin() * (5.0 * q.y).cos() + q.z * q.z);
+            let start = place(&field, from);
+            let mut seen = 0;
+            let mut off = 0.0f64;
+            field.along_x(start, step, 7, |n, value, gradient| {
+                let (one, slope) = field.at(start + DVec3::X * (step * n as f64));
+                off = off.max((one - value).abs()).max(slope.distance(gradient));
+                seen += 1;
+            });
+            prop_assert!(seen == 7 && off < 1e-9, "{} of {}", off, seen);
+        }
+
+        #[test]
+        fn cells_near_are_those_within_the_radius(share in proptest::array::uniform3(0.0..1.0f64), radius in 0.5..3.0f64) {
+            let field = field(|q| q.x);
+            let p = place(&field, share);
+            let local = (p / field.scale - field.origin) * field.per_unit;
+            let near: Vec<_> = field.cells_near(p, radius).collect();
+            let all = (0..SIZE.iter().product()).map(|n: usize| {
+                DVec3::new((n % SIZE[0]) as f64, (n / SIZE[0] % SIZE[1]) as f64, (n / SIZE[0] / SIZE[1]) as f64)
+            });
+            prop_assert_eq!(near.len(), all.filter(|c| c.distance(local) < radius).count());
+            for (place, off, value) in near {
+                prop_assert!((place / field.scale - p / field.scale - off * radius / field.per_unit).length() < 1e-9);
+                prop_assert!((value - place.x / field.scale.x).abs() < 1e-6);
+            }
+        }
+    }
+}
