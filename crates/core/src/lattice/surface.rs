@@ -15,7 +15,7 @@ use crate::recipe::{Form, Structure, SurfaceKind};
 use crate::trig::sin_cos;
 use glam::{DMat3, DVec3, EulerRot};
 use std::f64::consts::TAU;
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 /// A surface placed in the part: cells of a size, shifted and turned.
 #[derive(Clone, Debug)]
@@ -28,6 +28,8 @@ pub struct Surface {
     /// Part to cell axes.
     pub turn: DMat3,
     pub shift: DVec3,
+    /// Of both sides.
+    feet: Arc<OnceLock<Vec<DVec3>>>,
 }
 
 impl Surface {
@@ -36,7 +38,8 @@ impl Surface {
         let turn = turn(structure);
         let cell = DVec3::from(structure.cell_mm);
         let sense = if structure.form == Form::OtherNetwork { -1.0 } else { 1.0 };
-        Surface { kind, sense, wave: TAU / cell, turn, shift: anchor + DVec3::from(structure.shift_mm) }
+        let shift = anchor + DVec3::from(structure.shift_mm);
+        Surface { kind, sense, wave: TAU / cell, turn, shift, feet: Arc::default() }
     }
 
     pub fn phases(&self, p: DVec3) -> DVec3 {
@@ -100,8 +103,9 @@ impl Surface {
     }
 
     /// Points spread over the surface of one cell, repeatable.
-    fn samples(&self) -> Vec<DVec3> {
-        (1..=800).filter_map(|i| self.foot(self.at_phases(low_discrepancy(i) * TAU))).collect()
+    fn samples(&self) -> &[DVec3] {
+        let found = || (1..=800).filter_map(|i| self.foot(self.at_phases(low_discrepancy(i) * TAU))).collect();
+        self.feet.get_or_init(found)
     }
 
     /// Value of [`distance`](Self::distance) that lies, in the median, `depth` mm from the surface on
@@ -109,7 +113,7 @@ impl Surface {
     /// evenly, so that more depth is always more material.
     pub fn level_at(&self, depth: f64) -> f64 {
         let measured = depth.min(0.2 * self.cell());
-        let values = self.samples().into_iter().map(|p| self.distance(p + self.normal(p) * measured));
+        let values = self.samples().iter().map(|p| self.distance(*p + self.normal(*p) * measured));
         median(values.collect()).unwrap_or(measured) + (depth - measured)
     }
 
@@ -118,12 +122,12 @@ impl Surface {
     fn is_even_at(&self, at: f64) -> bool {
         const OFF: f64 = 0.15;
         const TURNED: f64 = 0.9;
-        let runs_along = |foot: DVec3| {
+        let runs_along = |&foot: &DVec3| {
             let n = self.normal(foot);
             let place = foot + n * at;
             (self.distance(place) - at).abs() <= OFF * at.abs() && self.normal(place).dot(n) > TURNED
         };
-        self.samples().into_iter().all(runs_along)
+        self.samples().iter().all(runs_along)
     }
 
     /// The narrowest place on the way through the positive side: its middle, and the nearest point
@@ -162,7 +166,7 @@ impl Surface {
         };
         let far = |p: &DVec3| p.distance_squared(middle);
         let placed = |foot: DVec3| Some((foot, self.off(foot, at)?));
-        let mut feet: Vec<(DVec3, DVec3)> = self.samples().into_iter().map(copy).filter_map(placed).collect();
+        let mut feet: Vec<(DVec3, DVec3)> = self.samples().iter().copied().map(copy).filter_map(placed).collect();
         feet.sort_by(|a, b| far(&a.1).total_cmp(&far(&b.1)));
         // Slide along the surface toward the middle.
         let slid = |&(foot, place): &(DVec3, DVec3)| {
@@ -213,7 +217,8 @@ impl Surface {
         static KNOWN: OfSides = of_sides();
         self.known(&KNOWN, || {
             const FEET: u64 = 6000;
-            let cubic = Surface { wave: DVec3::ONE, turn: DMat3::IDENTITY, shift: DVec3::ZERO, ..self.clone() };
+            let cubic =
+                Surface { wave: DVec3::ONE, turn: DMat3::IDENTITY, shift: DVec3::ZERO, feet: Arc::default(), ..self.clone() };
             let within = |p: DVec3| p - (p / TAU).floor() * TAU;
             let feet = (1..=FEET).filter_map(|i| cubic.foot(low_discrepancy(i) * TAU)).map(within);
             // Copies beside the cell are as near as those in it.
@@ -384,7 +389,7 @@ impl Bare for Periodic {
     }
 
     fn bytes(&self) -> usize {
-        std::mem::size_of::<Periodic>()
+        std::mem::size_of::<Periodic>() + std::mem::size_of_val(self.surface.samples())
     }
 }
 
@@ -454,7 +459,6 @@ pub fn turn(structure: &Structure) -> DMat3 {
 mod tests {
     use super::*;
     use crate::lattice::density::DensityCurve;
-    use std::sync::Arc;
 
     fn thick(surface: Surface, thickness: f64) -> Thick {
         Thick { level: surface.level_at(0.5 * thickness), surface, form: Form::Walls, thickness, opening: thickness, even: true }
@@ -514,8 +518,8 @@ mod tests {
                     let mut found: Vec<f64> = lattice
                         .surface
                         .samples()
-                        .into_iter()
-                        .map(|p| {
+                        .iter()
+                        .map(|&p| {
                             let n = lattice.surface.normal(p);
                             let (mut lo, mut hi) = (0.0, t);
                             for _ in 0..40 {
