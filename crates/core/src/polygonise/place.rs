@@ -53,6 +53,9 @@ impl RowSlots<'_> {
     }
 }
 
+/// Where planes meet so far past the border, in steps, they are not those of one edge or corner.
+const STRAY: f64 = 0.2;
+
 /// Does a place lie in its cell?
 #[inline(always)]
 fn is_within(local: [f32; 3]) -> bool {
@@ -162,11 +165,12 @@ impl<'a> Placing<'a> {
         let step = self.grid.step;
         let spot = self.planes(low, index, self.cells.loops(index).edges[of]).place();
         let p = corner + spot.local * step;
-        // Borders that no edge of the loop shows may run through the cell where planes meet, or past it.
+        // A border that no edge of the loop shows may run through the cell where planes meet.
+        let strays = || leaves_cell(spot.local) || spot.crease && self.shape.value(p) > STRAY * step;
         let point = match self.care {
             Care::Quick => p,
             Care::Full if spot.on_face => p,
-            Care::Full if spot.crease || leaves_cell(spot.local) => drawn_in(self.shape, p, step),
+            Care::Full if strays() => drawn_in(self.shape, p, step),
             Care::Full => self.shape.confine(p),
         };
         let shift = (point - p) / step;
