@@ -186,7 +186,8 @@ mod tests {
         let (points, pairs, widths) = rows([2, 2, 2], |p| p.x + 1.0);
         assert_eq!(way_through(&points, &pairs, &widths), median(widths.clone()));
         let (points, mut pairs, mut widths) = rows([10, 1, 1], |_| 1.0);
-        (pairs.truncate(4), widths.truncate(4));
+        pairs.truncate(4);
+        widths.truncate(4);
         assert_eq!(way_through(&points, &pairs, &widths), Some(1.0));
         assert_eq!(way_through(&points, &[], &[]), None);
     }

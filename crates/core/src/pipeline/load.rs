@@ -80,7 +80,7 @@ impl Load {
             own: linked.own.iter().flatten().count() as f64,
             sharp: fillings.iter().any(is_sharp),
             members: fillings.iter().any(|f| !matches!(f.structure.kind, Kind::Surface(_) | Kind::Foam(_))),
-            foam_cells: foam.map(|f| box_mm3 / smallest_mm3(&f.structure)).sum(),
+            foam_cells: foam.map(|f| box_mm3 / smallest_mm3(f.structure)).sum(),
             whole: recipe.mesh.smoothing > 0,
             bodies: if recipe.mesh.apart_mm.is_some() { 2.0 } else { 1.0 },
         }
