@@ -25,7 +25,7 @@
 //! | [`asked`] | the result held against the request |
 //! | [`report`] | numbers, checks and notes of a finished mesh |
 //! | [`export`], [`stand`] | files, read again before they are offered; how they stand on the printer's bed |
-//! | [`trig`], [`random`], [`median`] | sine and cosine, random numbers: the same bits everywhere; the middle of values |
+//! | [`trig`], [`random`], [`even`], [`median`] | sine and cosine, random numbers, even points: the same bits everywhere; the middle of values |
 //! | [`pipeline`] | the stages in order, cached |
 
 pub mod asked;
@@ -34,6 +34,7 @@ pub mod builder;
 pub mod check;
 pub mod chords;
 pub mod demo;
+pub mod even;
 pub mod export;
 pub mod grid;
 pub mod health;

@@ -14,7 +14,7 @@ pub struct Moved {
 impl Moved {
     /// How far the places of a surface lie from another one.
     pub fn of(places: &[DVec3], from: &Bvh) -> Moved {
-        Moved::summed(&[distances(places, from)])
+        Moved::summed(distances(places, from).iter())
     }
 
     /// How far two surfaces lie from each other, measured both ways at their points and at places between those.
@@ -22,10 +22,9 @@ impl Moved {
         map(now, before).moved
     }
 
-    fn summed(lists: &[Vec<f64>]) -> Moved {
-        let all = || lists.iter().flatten().copied();
-        let count: usize = lists.iter().map(Vec::len).sum();
-        Moved { greatest: all().fold(0.0, f64::max), mean: all().sum::<f64>() / count.max(1) as f64 }
+    fn summed<'a>(all: impl Iterator<Item = &'a f64>) -> Moved {
+        let (greatest, sum, count) = all.fold((0.0, 0.0, 0), |(most, sum, n), d| (d.max(most), sum + d, n + 1));
+        Moved { greatest, mean: sum / count.max(1) as f64 }
     }
 }
 
@@ -41,9 +40,7 @@ pub struct Map {
 pub fn map(now: &TriMesh, before: &TriMesh) -> Map {
     let (mesh, old) = (finely_cut(now), finely_cut(before));
     let (far, back) = (distances(&mesh.points, &Bvh::new(before)), distances(&old.points, &Bvh::new(now)));
-    let lists = [far, back];
-    let moved = Moved::summed(&lists);
-    let [far, _] = lists;
+    let moved = Moved::summed(far.iter().chain(&back));
     Map { mesh, far, moved }
 }
 

@@ -272,7 +272,7 @@ pub fn spread(bits: &Bits, grid: &Grid, wanted: usize) -> Vec<DVec3> {
     let count = bits.count().max(1) as f64;
     let tried = (wanted as f64 * grid.samples() as f64 / count).min(MOST) as u64;
     let place = |n: u64| {
-        let at = crate::lattice::surface::low_discrepancy(n + 1) * grid.size.as_dvec3();
+        let at = crate::even::low_discrepancy(n + 1) * grid.size.as_dvec3();
         let [i, j, k] = at.as_uvec3().min(grid.size - 1).to_array();
         let block = [k, j, i].map(|n| n / AROUND);
         bits.get(i, j, k).then(|| (block, grid.origin + (at - 0.5) * grid.step))
@@ -314,7 +314,7 @@ pub fn scatter(bits: &Bits, grid: &Grid, wanted: usize) -> Vec<DVec3> {
                         if n.is_multiple_of(every) {
                             let i = 64 * w as u32 + m.trailing_zeros();
                             let seed = (k as u64 * 65_537 + j as u64) * 257 + i as u64;
-                            let jitter = crate::lattice::surface::low_discrepancy(seed + 1) - 0.5;
+                            let jitter = crate::even::low_discrepancy(seed + 1) - 0.5;
                             out.push(grid.at(i, j, k) + jitter * grid.step);
                         }
                         n += 1;

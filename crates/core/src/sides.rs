@@ -143,7 +143,7 @@ fn touched_by(part: &Part, triangles: std::ops::Range<usize>, grid: &Grid) -> Bi
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::lattice::surface::low_discrepancy;
+    use crate::even::low_discrepancy;
     use ulmix_mesh::TriMesh;
 
     #[test]

@@ -3,7 +3,8 @@
 use glam::DVec3;
 use rayon::prelude::*;
 use std::collections::{BTreeMap, HashSet};
-use ulmix_mesh::crossing::{crossing_and_folded_among, crossing_and_folded_pairs, Nearby};
+use ulmix_mesh::crossing::{crossing_and_folded_among, crossing_and_folded_pairs};
+use ulmix_mesh::nearby::SomeMoved;
 use ulmix_mesh::{Bounds, Bvh, TriMesh};
 
 /// Neighbouring normals that turn more than about 177° are folded flat: a reader that rounds another way
@@ -47,13 +48,17 @@ pub fn untangle(mesh: &mut TriMesh, room: Room) -> Vec<[u32; 2]> {
     let bvh = Bvh::new(mesh);
     let [mut pairs, mut folds] = crossing_and_folded_pairs(mesh, &bvh, FOLDED);
     let mut before: BTreeMap<u32, DVec3> = BTreeMap::new();
+    let among = |mesh: &TriMesh, triangles: &[u32], before: &BTreeMap<u32, DVec3>| {
+        let boxes = SomeMoved::new(&bvh, mesh, touching(mesh, before.keys()));
+        crossing_and_folded_among(mesh, &boxes, triangles, FOLDED)
+    };
     for round in 0..ROUNDS {
         if round == FOLD_ROUNDS && !folds.is_empty() {
             let left = points_of(mesh, folds.iter());
             left.iter().for_each(|v| mesh.points[*v as usize] = before.get(v).copied().unwrap_or(mesh.points[*v as usize]));
             let also = points_of(mesh, pairs.iter());
             let touched = touching(mesh, left.iter().chain(&also));
-            [pairs, _] = crossing_and_folded_among(mesh, &Boxes::new(&bvh, mesh, before.keys()), &touched, 0.0, FOLDED);
+            [pairs, _] = among(mesh, &touched, &before);
         }
         if round >= FOLD_ROUNDS {
             folds.clear();
@@ -83,40 +88,9 @@ pub fn untangle(mesh: &mut TriMesh, room: Room) -> Vec<[u32; 2]> {
         }
         round_to_f32(mesh);
         // Only what has moved can cross anew.
-        [pairs, folds] = crossing_and_folded_among(mesh, &Boxes::new(&bvh, mesh, before.keys()), &touched, 0.0, FOLDED);
+        [pairs, folds] = among(mesh, &touched, &before);
     }
     pairs
-}
-
-/// Boxes of triangles of which some have moved: those in a tree of their own, made anew, and the others as they were.
-struct Boxes<'a> {
-    still: &'a Bvh,
-    moved: Vec<u32>,
-    has_moved: Vec<bool>,
-    anew: Bvh,
-}
-
-impl<'a> Boxes<'a> {
-    /// `points`: those that have moved since `still` was made.
-    fn new<'p>(still: &'a Bvh, mesh: &TriMesh, points: impl Iterator<Item = &'p u32>) -> Boxes<'a> {
-        let moved = touching(mesh, points);
-        let mut has_moved = vec![false; mesh.triangles.len()];
-        moved.iter().for_each(|&t| has_moved[t as usize] = true);
-        let triangles = moved.iter().map(|&t| mesh.triangles[t as usize]).collect();
-        let anew = Bvh::new(&TriMesh { points: mesh.points.clone(), triangles });
-        Boxes { still, moved, has_moved, anew }
-    }
-}
-
-impl Nearby for Boxes<'_> {
-    fn nearby(&self, bounds: &Bounds, mut f: impl FnMut(u32)) {
-        self.still.overlapping(*bounds, |t| {
-            if !self.has_moved[t as usize] {
-                f(t);
-            }
-        });
-        self.anew.overlapping(*bounds, |n| f(self.moved[n as usize]));
-    }
 }
 
 /// The points of triangles that cross or fold, in order.

@@ -1,7 +1,7 @@
 //! A part's zones, resolved: which region each has, and what that makes of every sample.
 
+use crate::even::low_discrepancy;
 use crate::grid::{Bits, Grid};
-use crate::lattice::surface::low_discrepancy;
 use crate::part::Part;
 use crate::recipe::{Role, Zones};
 use crate::sample::{sample_body, sample_near, sample_part};

@@ -1,6 +1,6 @@
 //! Triangles of one mesh that pass through each other.
 
-use crate::bins::Bins;
+use crate::nearby::Nearby;
 use crate::{Bounds, Bvh, TriMesh};
 use glam::DVec3;
 use rayon::prelude::*;
@@ -39,40 +39,16 @@ pub fn triangles_of(pairs: &[[u32; 2]]) -> Vec<u32> {
     all
 }
 
-/// Tells which triangles may overlap a box.
-pub trait Nearby: Sync {
-    /// Calls `f` for all triangles whose boxes overlap it, perhaps more than once or for others beside them.
-    fn nearby(&self, bounds: &Bounds, f: impl FnMut(u32));
-}
-
-impl Nearby for Bvh {
-    fn nearby(&self, bounds: &Bounds, f: impl FnMut(u32)) {
-        self.overlapping(*bounds, f);
-    }
-}
-
-impl Nearby for Bins {
-    fn nearby(&self, bounds: &Bounds, f: impl FnMut(u32)) {
-        self.overlapping(bounds, f);
-    }
-}
-
 /// As [`crossing_pairs`], for the pairs with at least one triangle of `among`, which is sorted; and pairs of neighbours
 /// that both are of them, whose unit normals have a product below `limit`: folded onto each other, they overlap without
-/// crossing. `boxes` may be of the mesh before its points moved by less than `slack`.
-pub fn crossing_and_folded_among(
-    mesh: &TriMesh,
-    boxes: &impl Nearby,
-    among: &[u32],
-    slack: f64,
-    limit: f64,
-) -> [Vec<[u32; 2]>; 2] {
+/// crossing. `boxes` tells which triangles are near.
+pub fn crossing_and_folded_among(mesh: &TriMesh, boxes: &impl Nearby, among: &[u32], limit: f64) -> [Vec<[u32; 2]>; 2] {
     let mut is_among = vec![false; mesh.triangles.len()];
     among.iter().for_each(|&t| is_among[t as usize] = true);
     let with = |[mut crossing, mut folds]: [Vec<[u32; 2]>; 2], &t: &u32| {
         let (ti, a) = (&mesh.triangles[t as usize], mesh.corners(t as usize));
         let own = Bounds::of(a);
-        boxes.nearby(&own.grown(slack), |o| {
+        boxes.nearby(&own, |o| {
             // A pair of two of them is met from both.
             let is_other_among = is_among[o as usize];
             if o == t || (o < t && is_other_among) {
@@ -85,8 +61,8 @@ pub fn crossing_and_folded_among(
                 if is_other_among && folded(&a, &b, limit) {
                     folds.push([t, o]);
                 }
-            // With slack, the boxes as they are now tell most pairs apart.
-            } else if (slack == 0.0 || own.overlaps(&Bounds::of(b))) && cross(ti, oi, &a, &b) {
+            // Of those that are told their own boxes tell most apart.
+            } else if own.overlaps(&Bounds::of(b)) && cross(ti, oi, &a, &b) {
                 crossing.push([t.min(o), t.max(o)]);
             }
         });
@@ -179,6 +155,7 @@ fn pierces(q: &[DVec3; 3], d: &[f64; 3], tri: &[DVec3; 3]) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::bins::Bins;
 
     fn count(m: &TriMesh) -> usize {
         crossing_pairs(m, &Bvh::new(m)).len()
@@ -200,8 +177,8 @@ mod tests {
         let mut m = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
         let folds = |m: &TriMesh| {
             let all: Vec<u32> = (0..m.triangles.len() as u32).collect();
-            let by_tree = crossing_and_folded_among(m, &Bvh::new(m), &all, 0.0, -0.99);
-            assert_eq!(by_tree, crossing_and_folded_among(m, &Bins::new(m, 0.4), &all, 0.1, -0.99));
+            let by_tree = crossing_and_folded_among(m, &Bvh::new(m), &all, -0.99);
+            assert_eq!(by_tree, crossing_and_folded_among(m, &Bins::new(m, 0.4), &all, -0.99));
             by_tree[1].clone()
         };
         assert!(folds(&m).is_empty());

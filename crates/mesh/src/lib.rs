@@ -34,6 +34,7 @@ pub mod edge_loops;
 pub mod faces;
 pub mod groups;
 pub mod holes;
+pub mod nearby;
 pub mod orient;
 pub mod parted;
 pub mod reduce;

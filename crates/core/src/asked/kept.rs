@@ -4,7 +4,7 @@ use super::result::Meshes;
 use super::sites::{site_at, Site, Sites};
 use super::{largest, within, Case};
 use crate::check::{Check, Verdict};
-use crate::lattice::surface::low_discrepancy;
+use crate::even::low_discrepancy_in;
 use crate::recipe::Role;
 use crate::sample::by_area;
 use crate::shape::Owner;
@@ -113,12 +113,7 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
     let beside = BESIDE * case.step;
     let beyond = 4.0 * case.step;
     let of_part = |(n, &t): (usize, &usize)| {
-        let [a, b, c] = mesh.corners(t);
-        let [mut u, mut v, _] = low_discrepancy(n as u64 + 1).to_array();
-        if u + v > 1.0 {
-            (u, v) = (1.0 - u, 1.0 - v);
-        }
-        let p = a + (b - a) * u + (c - a) * v;
+        let p = low_discrepancy_in(n as u64 + 1, mesh.corners(t));
         let inward = -mesh.area_vector(t).normalize_or_zero();
         let kept = matches!(site_at(case, p + inward * beside), Some(Site::Skin(_) | Site::Solid(_)));
         // Where bodies touch or overlap their faces lie within the part.

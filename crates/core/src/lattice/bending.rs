@@ -50,9 +50,9 @@ pub fn bends(bare: &dyn Bare, thickness: f64, places: &[(f64, DVec3)]) -> Vec<f6
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::even::low_discrepancy;
     use crate::lattice::density::DensityCurve;
     use crate::lattice::make;
-    use crate::lattice::surface::low_discrepancy;
     use crate::part::Part;
     use crate::recipe::{CellKind, ExtrudedKind, Joins, Kind, Structure, SurfaceKind};
     use ulmix_mesh::TriMesh;

@@ -331,7 +331,8 @@ fn reduced(phase: f64) -> f32 {
 mod tests {
     use super::super::{root, Bare};
     use super::*;
-    use crate::lattice::surface::{low_discrepancy, Periodic};
+    use crate::even::low_discrepancy;
+    use crate::lattice::surface::Periodic;
     use crate::recipe::Structure;
 
     #[test]

@@ -1,8 +1,8 @@
 //! What a net of struts has too much of: dead ends, crowded nodes; how long its struts are, and how they lie in the part.
 
 use super::skeleton::Skeleton;
-use super::surface::low_discrepancy;
 use super::Lengths;
+use crate::even::low_discrepancy;
 use crate::median::median;
 use crate::part::Part;
 use crate::recipe::DeadEnds;

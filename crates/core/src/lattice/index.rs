@@ -273,7 +273,7 @@ impl PointGrid {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::lattice::surface::low_discrepancy;
+    use crate::even::low_discrepancy;
 
     #[test]
     fn nearest_and_within_agree_with_asking_every_point() {

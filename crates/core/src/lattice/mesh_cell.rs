@@ -5,8 +5,8 @@
 
 use super::from_mesh::{side_of, solid};
 use super::members::Frame;
-use super::surface::low_discrepancy;
 use super::{root_within, Bare, Bulk, Gauge, Lattice, Met, Segment};
+use crate::even::low_discrepancy_in;
 use crate::grid::{Bits, Grid};
 use crate::median::median;
 use crate::polygonise::RowPoints;
@@ -100,15 +100,11 @@ fn thickness(border: &TriMesh, count: usize, bvh: &Bvh, cell: DVec3) -> f64 {
     let each = (0..count).map(|t| border.area_vector(t).length()).sum::<f64>() / MEASURED as f64;
     let (mut points, mut normals, mut on, mut due) = (Vec::new(), Vec::new(), Vec::new(), 0.5);
     for t in 0..count {
-        let ([a, b, c], normal) = (border.corners(t), border.area_vector(t));
+        let normal = border.area_vector(t);
         due += normal.length() / each;
         while due >= 1.0 {
             due -= 1.0;
-            let [mut u, mut v, _] = low_discrepancy(points.len() as u64 + 1).to_array();
-            if u + v > 1.0 {
-                (u, v) = (1.0 - u, 1.0 - v);
-            }
-            points.push(a + (b - a) * u + (c - a) * v);
+            points.push(low_discrepancy_in(points.len() as u64 + 1, border.corners(t)));
             normals.push(normal);
             on.push(t as u32);
         }
@@ -348,6 +344,7 @@ impl Bulk for Gridded<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::even::low_discrepancy;
 
     /// Three square bars through the middle of a cell, as one closed solid with flat ends in its sides.
     fn cross() -> OwnMesh {

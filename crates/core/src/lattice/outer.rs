@@ -185,7 +185,7 @@ fn clip(piece: &mut Vec<(DVec3, Border)>, own: DVec3, other: DVec3, border: Bord
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::lattice::surface::low_discrepancy;
+    use crate::even::low_discrepancy;
     use crate::lattice::voronoi::{diagram, Within};
 
     #[test]

@@ -35,7 +35,7 @@ impl Spaced {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::lattice::surface::low_discrepancy;
+    use crate::even::low_discrepancy;
 
     #[test]
     fn points_keep_their_distance_and_no_place_is_left_out() {

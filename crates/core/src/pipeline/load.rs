@@ -30,13 +30,7 @@ pub struct Load {
     pub kept: f64,
     /// Triangles of the part.
     of_part: f64,
-    /// Skins, and zones that are told by the distance from faces.
-    near: f64,
-    /// Squares of the grid's step on the faces of all those, and samples within their depth.
-    near_squares: f64,
-    near_samples: f64,
-    /// How deep a tree of the part's triangles on those faces is.
-    near_deep: f64,
+    near: Near,
     /// Zones with a filling of their own.
     own: f64,
     /// Some struts have sharp edges, so that every place is looked at by itself.
@@ -57,14 +51,9 @@ impl Load {
         let fillings = recipe.fillings();
         let foam = fillings.iter().filter(|f| matches!(f.structure.kind, Kind::Foam(_)));
         let box_mm3 = part.mesh.bounds().size().to_array().iter().product::<f64>();
-        let is_sharp = |f: &Filling| {
-            let struts = !matches!(f.structure.kind, Kind::Surface(_)) && !f.structure.kind.walls(f.structure.form);
-            struts && matches!(f.joins.section, StrutSection::Rectangular { .. })
-        };
+        let is_sharp = |f: &Filling| f.structure.kind.struts() && matches!(f.joins.section, StrutSection::Rectangular { .. });
         let borders = linked.solid_open_area_mm2 + linked.fills().map(|f| f.open_area_mm2 + f.solid_area_mm2).sum::<f64>();
         let share = (borders / linked.area_mm2().max(1e-9)).min(1.0);
-        let near: Vec<(f64, f64)> = near(part, recipe).collect();
-        let near_area: f64 = near.iter().map(|n| n.0).sum();
         let raw = linked.area_mm2() * dense(step);
         Load {
             samples: size.x * size.y * size.z,
@@ -73,10 +62,7 @@ impl Load {
             exact: raw * share,
             kept: kept(part, linked, recipe.mesh.reduce_mm, step).min(raw),
             of_part: part.mesh.triangles.len() as f64,
-            near: near.len() as f64,
-            near_squares: near_area / (step * step),
-            near_samples: near.iter().map(|(area, depth)| area * depth).sum::<f64>() / step.powi(3),
-            near_deep: (near_area / part.facts.area_mm2 * part.mesh.triangles.len() as f64 + 1.0).log2(),
+            near: Near::of(part, recipe, step),
             own: linked.own.iter().flatten().count() as f64,
             sharp: fillings.iter().any(is_sharp),
             members: fillings.iter().any(|f| !matches!(f.structure.kind, Kind::Surface(_) | Kind::Foam(_))),
@@ -94,18 +80,18 @@ impl Load {
         let members = if self.members { 2.5e-8 } else { 0.0 };
         let of = |stage: Stage| match stage {
             Stage::Zones => {
-                let faces = self.near_squares * 5e-8 * self.near_deep;
-                0.02 + 3e-8 * self.bodies * self.samples + faces + 4e-7 * self.near_samples
+                let faces = self.near.squares * 5e-8 * self.near.depth;
+                0.02 + 3e-8 * self.bodies * self.samples + faces + 4e-7 * self.near.samples
             }
             Stage::Skeleton => 0.05 + 0.011 * self.foam_cells,
             Stage::Thickness => 0.03,
             Stage::Lattice => 0.02 + self.samples * (1e-9 + members + if_mixed(4e-7)),
             Stage::Surface => {
-                let exact = self.exact * (6e-8 * (2.0 + self.of_part).log2() + 9e-8 * self.near_deep);
+                let exact = self.exact * (6e-8 * (2.0 + self.of_part).log2() + 9e-8 * self.near.depth);
                 0.03 + self.raw * (1.5e-6 + if_sharp(1e-6) + if_mixed(6e-6)) + exact
             }
             Stage::Finish => 0.05 + self.kept * (2.2e-6 + 2e-6 * self.own) + 3e-8 * self.raw,
-            Stage::Report => 0.7 + 1.3e-6 * self.kept + 0.03 * self.near_deep + 0.06 * self.own,
+            Stage::Report => 0.7 + 1.3e-6 * self.kept + 0.03 * self.near.depth + 0.06 * self.own,
         };
         Stage::ALL.map(|stage| StageCost { stage, seconds: of(stage) }).to_vec()
     }
@@ -125,7 +111,7 @@ impl Load {
         /// Bytes for a triangle that is left, while other stretches are made and while all is looked at.
         const WAITING: f64 = 50.0;
         const KEPT: f64 = 250.0;
-        let bits = (ARRAYS + self.near + self.own) * self.samples / 8.0;
+        let bits = (ARRAYS + self.near.count + self.own) * self.samples / 8.0;
         let stretches = (self.layers / LEAST_LAYERS as f64).max(1.0);
         let stretch = if self.whole { self.raw } else { self.raw.min(STRETCH as f64).max(self.raw / stretches) };
         let making = stretch * RAW + self.kept * WAITING;
@@ -139,15 +125,36 @@ fn smallest_mm3(s: &Structure) -> f64 {
     s.cell_mm.iter().product::<f64>() * share.powi(3)
 }
 
-/// Areas of the faces of skins and of zones that are told by the distance from faces, each with its depth. mm², mm.
-fn near<'a>(part: &'a Part, recipe: &'a Recipe) -> impl Iterator<Item = (f64, f64)> + 'a {
-    let area = |faces: &[FaceMark]| faces.iter().map(|f| f.area_mm2).sum::<f64>();
-    let of_skin = move |s: &Skin| (s.faces.as_deref().map_or(part.facts.area_mm2, area), s.depth_mm);
-    let of_zone = move |z: &Zone| match &z.place {
-        Place::Faces { faces, depth_mm } => Some((area(faces), *depth_mm)),
-        _ => None,
-    };
-    recipe.zones.skins.iter().map(of_skin).chain(recipe.zones.list.iter().filter_map(of_zone))
+/// Skins, and zones that are told by the distance from faces.
+#[derive(Clone, Debug)]
+struct Near {
+    count: f64,
+    /// Squares of the grid's step on the faces of all those.
+    squares: f64,
+    /// Samples of the grid within their depth.
+    samples: f64,
+    /// Depth of a tree that holds the part's triangles on those faces.
+    depth: f64,
+}
+
+impl Near {
+    fn of(part: &Part, recipe: &Recipe, step: f64) -> Near {
+        let area = |faces: &[FaceMark]| faces.iter().map(|f| f.area_mm2).sum::<f64>();
+        let of_skin = |s: &Skin| (s.faces.as_deref().map_or(part.facts.area_mm2, area), s.depth_mm);
+        let of_zone = |z: &Zone| match &z.place {
+            Place::Faces { faces, depth_mm } => Some((area(faces), *depth_mm)),
+            _ => None,
+        };
+        let skins = recipe.zones.skins.iter().map(of_skin);
+        let each: Vec<(f64, f64)> = skins.chain(recipe.zones.list.iter().filter_map(of_zone)).collect();
+        let all: f64 = each.iter().map(|n| n.0).sum();
+        Near {
+            count: each.len() as f64,
+            squares: all / (step * step),
+            samples: each.iter().map(|(area, depth)| area * depth).sum::<f64>() / step.powi(3),
+            depth: (all / part.facts.area_mm2 * part.mesh.triangles.len() as f64 + 1.0).log2(),
+        }
+    }
 }
 
 /// Raw triangles per area on a grid of a step in mm. A surface of area A crosses 3A/2h² edges of a grid of step h, and each
@@ -193,7 +200,7 @@ fn kept(part: &Part, linked: &Linked, error: f64, step: f64) -> f64 {
 mod tests {
     use super::*;
     use crate::pipeline::{Pipeline, Unwatched};
-    use crate::recipe::{Role, SurfaceKind, Thicken, Zones};
+    use crate::recipe::{CellKind, Finer, FoamKind, Role, SurfaceKind, Thicken, Zones};
     use glam::DVec3;
     use ulmix_mesh::TriMesh;
 
@@ -244,7 +251,7 @@ mod tests {
         assert!(whole.memory_mb() > 2.0 * streams.memory_mb(), "{} {}", whole.memory_mb(), streams.memory_mb());
         // Zones and skins hold bits of their own.
         let skinned = |r: &mut Recipe| r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }];
-        assert!((of(&skinned).samples - streams.samples).abs() < 1.0 && of(&skinned).near == 1.0);
+        assert!((of(&skinned).samples - streams.samples).abs() < 1.0 && of(&skinned).near.count == 1.0);
     }
 
     #[test]
@@ -255,5 +262,43 @@ mod tests {
         assert!(coarse.iter().zip(&fine).all(|(c, f)| c.seconds > 0.0 && f.seconds >= c.seconds));
         let of = |all: &[StageCost], stage: Stage| all.iter().find(|s| s.stage == stage).unwrap().seconds;
         assert!(of(&fine, Stage::Surface) > 15.0 * of(&coarse, Stage::Surface));
+    }
+
+    fn seconds_of(change: &dyn Fn(&mut Recipe), stage: Stage) -> f64 {
+        let all = load(cube(), change, 0.3).seconds();
+        all.iter().find(|s| s.stage == stage).unwrap().seconds
+    }
+
+    #[test]
+    fn skins_cost_by_their_faces_and_their_depth() {
+        let part = Part::prepare(&cube()).unwrap();
+        let one = vec![crate::part::mark(&part.faces().list[0])];
+        let skin = |faces: Option<Vec<FaceMark>>, depth_mm: f64| {
+            move |r: &mut Recipe| r.zones.skins = vec![Skin { name: "Skin".into(), faces: faces.clone(), depth_mm }]
+        };
+        let zones = |change: &dyn Fn(&mut Recipe)| seconds_of(change, Stage::Zones) - seconds_of(&|_| (), Stage::Zones);
+        let [face, all, deeper] = [zones(&skin(Some(one), 1.0)), zones(&skin(None, 1.0)), zones(&skin(None, 3.0))];
+        // Of a cube's six faces one is a sixth of the squares and samples.
+        assert!(face > 0.0 && all > 5.9 * face && deeper > all, "{face} {all} {deeper}");
+    }
+
+    #[test]
+    fn sharp_sections_cost_where_there_are_struts_and_smaller_foam_more() {
+        let section = StrutSection::Rectangular { taller_mm: 1.0, turn_deg: 0.0 };
+        let of = |kind: Kind, section: StrutSection| {
+            let change = |r: &mut Recipe| (r.structure.kind, r.joins.section) = (kind, section);
+            seconds_of(&change, Stage::Surface)
+        };
+        for (kind, costs) in [(Kind::Cell(CellKind::Octet), true), (Kind::Surface(SurfaceKind::Gyroid), false)] {
+            assert_eq!(of(kind, section) > of(kind, StrutSection::Round), costs, "{kind:?}");
+        }
+        let foam = |share: Option<f64>| {
+            let finer = share.map(|share| Finer { share, reach_mm: 10.0, surface: true });
+            let change = |r: &mut Recipe| {
+                (r.structure.kind, r.structure.seeds.finer) = (Kind::Foam(FoamKind::FoamSheet), finer);
+            };
+            load(cube(), &change, 0.3).foam_cells
+        };
+        assert!((foam(Some(0.5)) / foam(None) - 8.0).abs() < 1e-9);
     }
 }

@@ -16,6 +16,7 @@ use rayon::prelude::*;
 use std::collections::BTreeMap;
 use ulmix_mesh::bins::Bins;
 use ulmix_mesh::crossing::{crossing_and_folded_among, triangles_of};
+use ulmix_mesh::nearby::AllMoved;
 use ulmix_mesh::{Bounds, TriMesh};
 
 const ROUNDS: u32 = 8;
@@ -51,14 +52,14 @@ pub fn repair(quads: &mut Quads, placed: &[Placed], grid: &Grid, cells: &Cells, 
     };
     let mut suspects = suspect(&|v| placed[v as usize].left_cell(), &part);
     let mut moved: BTreeMap<u32, (u32, DVec3, DVec3)> = BTreeMap::new();
-    let mut slack = 0.0;
+    let mut by = 0.0;
     for round in 0..ROUNDS {
-        let pairs = crossing_and_folded_among(&part, &boxes, &suspects, slack, FOLD);
+        let pairs = crossing_and_folded_among(&part, &AllMoved { before: &boxes, by }, &suspects, FOLD);
         let bad = triangles_of(&pairs.concat());
         if bad.is_empty() {
             break;
         }
-        slack = 1.5 * step;
+        by = 1.5 * step;
         let mut hit: Vec<u32> = bad.iter().flat_map(|&t| part.triangles[t as usize]).collect();
         hit.sort_unstable();
         hit.dedup();

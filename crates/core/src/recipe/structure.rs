@@ -156,6 +156,15 @@ impl Kind {
         }
     }
 
+    /// Is it made of struts? Neither those nor walls are the networks beside a surface.
+    pub fn struts(self) -> bool {
+        match self {
+            Kind::Cell(_) | Kind::Given(GivenKind::OwnStruts) => true,
+            Kind::Seeded(kind) => kind != SeededKind::VoronoiWalls,
+            Kind::Surface(_) | Kind::Extruded(_) | Kind::Foam(_) | Kind::Given(GivenKind::OwnMesh) => false,
+        }
+    }
+
     /// Does it grow from seed points?
     pub fn seeded(self) -> bool {
         matches!(self, Kind::Seeded(_) | Kind::Extruded(ExtrudedKind::PlanarVoronoi))

@@ -28,6 +28,9 @@ export function meshSentence(project: Project, info: RunInfo | undefined, job: J
 
 const withMesh = (change: Partial<Recipe['mesh']>) => (r: Recipe): Recipe => ({ ...r, mesh: { ...r.mesh, ...change } })
 
+const memory = (mb: number) =>
+  mb < 1000 ? `${Math.round(mb / 10) * 10} MB` : `${(mb / 1024).toFixed(1)} GB`
+
 export function MeshStep() {
   const { project, recipe, picture, job } = useBench()
   if (!project || !recipe) return null
@@ -39,13 +42,67 @@ export function MeshStep() {
   const crumb = recipe.mesh.crumb_mm3 ?? null
   return (
     <>
-      <SwitchLine label="Grid step chosen by Ulmix" checked={auto} onChange={(on) => edit(withMesh({ step_mm: on ? undefined : step }))} />
-      {!auto && <Value label="Grid step" value={step} unit="mm" range={[Math.max(step / 4, 0.02), step * 3]} still={() => true} change={(v) => withMesh({ step_mm: v })} />}
-      <Value label="Reduce within" hint="greatest deviation" value={recipe.mesh.reduce_mm} unit="mm" digits={3} range={[0, Math.max(0.1, recipe.mesh.reduce_mm)]} still={() => true} change={(v) => withMesh({ reduce_mm: v })} />
-      <Value label="Tolerance" hint="of kept curved faces" value={recipe.mesh.tolerance_mm} unit="mm" digits={3} range={[0.01, Math.max(0.2, recipe.mesh.tolerance_mm)]} still={() => true} change={(v) => withMesh({ tolerance_mm: v })} />
-      <SwitchLine label="Crumbs follow the cells" checked={crumb === null} onChange={(on) => edit(withMesh({ crumb_mm3: on ? undefined : p?.crumb_mm3 ?? 0 }))} />
-      {crumb !== null && <Value label="Drop crumbs" hint="loose pieces below" value={crumb} unit="mm³" digits={1} range={[0, Math.max(100, crumb)]} still={() => true} change={(v) => withMesh({ crumb_mm3: v })} />}
-      <Value label="Smoothing" hint="of the lattice" value={recipe.mesh.smoothing} unit="" digits={0} range={[0, 5]} change={(v) => withMesh({ smoothing: Math.round(v) })} />
+      <SwitchLine
+        label="Grid step chosen by Ulmix"
+        checked={auto}
+        onChange={(on) => edit(withMesh({ step_mm: on ? undefined : step }))}
+      />
+      {!auto && (
+        <Value
+          label="Grid step"
+          value={step}
+          unit="mm"
+          range={[Math.max(step / 4, 0.02), step * 3]}
+          still={() => true}
+          change={(v) => withMesh({ step_mm: v })}
+        />
+      )}
+      <Value
+        label="Reduce within"
+        hint="greatest deviation"
+        value={recipe.mesh.reduce_mm}
+        unit="mm"
+        digits={3}
+        range={[0, Math.max(0.1, recipe.mesh.reduce_mm)]}
+        still={() => true}
+        change={(v) => withMesh({ reduce_mm: v })}
+      />
+      <Value
+        label="Tolerance"
+        hint="of kept curved faces"
+        value={recipe.mesh.tolerance_mm}
+        unit="mm"
+        digits={3}
+        range={[0.01, Math.max(0.2, recipe.mesh.tolerance_mm)]}
+        still={() => true}
+        change={(v) => withMesh({ tolerance_mm: v })}
+      />
+      <SwitchLine
+        label="Crumbs follow the cells"
+        checked={crumb === null}
+        onChange={(on) => edit(withMesh({ crumb_mm3: on ? undefined : p?.crumb_mm3 ?? 0 }))}
+      />
+      {crumb !== null && (
+        <Value
+          label="Drop crumbs"
+          hint="loose pieces below"
+          value={crumb}
+          unit="mm³"
+          digits={1}
+          range={[0, Math.max(100, crumb)]}
+          still={() => true}
+          change={(v) => withMesh({ crumb_mm3: v })}
+        />
+      )}
+      <Value
+        label="Smoothing"
+        hint="of the lattice"
+        value={recipe.mesh.smoothing}
+        unit=""
+        digits={0}
+        range={[0, 5]}
+        change={(v) => withMesh({ smoothing: Math.round(v) })}
+      />
       <div className="line">
         <span className="label">
           Lattice and solids
@@ -89,7 +146,7 @@ export function MeshStep() {
           </div>
           <div>
             <dt>Memory, about</dt>
-            <dd>{p.memory_mb < 1000 ? `${Math.round(p.memory_mb / 10) * 10} MB` : `${(p.memory_mb / 1024).toFixed(1)} GB`}</dd>
+            <dd>{memory(p.memory_mb)}</dd>
           </div>
         </dl>
       )}
@@ -98,7 +155,11 @@ export function MeshStep() {
           {n.text} <ShowPlace place={n.place_mm} />
         </p>
       ))}
-      {project.interrupted && !making && <p className="remark">The last final run was cut off when Ulmix stopped. Nothing else is lost: make it again.</p>}
+      {project.interrupted && !making && (
+        <p className="remark">
+          The last final run was cut off when Ulmix stopped. Nothing else is lost: make it again.
+        </p>
+      )}
       {making && job ? (
         <Running job={job} />
       ) : (

@@ -307,8 +307,8 @@ impl Bulk for OnGrid<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::even::low_discrepancy;
     use crate::lattice::density::DensityCurve;
-    use crate::lattice::surface::low_discrepancy;
     use crate::recipe::Finer;
     use ulmix_mesh::TriMesh;
 

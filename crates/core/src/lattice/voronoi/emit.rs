@@ -217,7 +217,7 @@ impl Cell {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::lattice::surface::low_discrepancy;
+    use crate::even::low_discrepancy;
 
     #[test]
     fn a_vertex_that_its_first_cell_does_not_list_is_still_one_node() {

@@ -128,7 +128,7 @@ impl Cells {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::lattice::surface::low_discrepancy;
+    use crate::even::low_discrepancy;
     use proptest::prelude::*;
     use std::collections::BTreeMap;
 

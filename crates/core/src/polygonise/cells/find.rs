@@ -219,7 +219,7 @@ impl Count {
     }
 }
 
-/// Of the cells of a word, the sample at every corner.
+/// Samples at the corners of the cells of a word: bit `i` of the n-th word is the sample at corner `n` of cell `i`.
 #[inline(always)]
 fn corners(bits: &Bits, j: usize, k: usize, w: usize) -> [u64; 8] {
     let mut out = [0; 8];

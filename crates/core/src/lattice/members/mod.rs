@@ -3,14 +3,23 @@
 //! Members that meet flow into each other by a polynomial smooth minimum (Quilez 2013) whose support is
 //! the blend radius: where two surfaces lie farther apart it changes nothing, and nowhere does it add
 //! more than a quarter of the radius for two members.
+//!
+//! | module | idea |
+//! |---|---|
+//! | [`segment`] | one strut or node |
+//! | [`walls`] | walls between cells, and holes in them |
+
+mod segment;
+mod walls;
 
 use super::bars::{self, Bar};
 use super::index::{Bins, PointGrid};
 use crate::recipe::{Joins, StrutSection};
-use crate::trig::sin_cos;
 use glam::{DMat3, DVec3};
-use std::f64::consts::TAU;
-use wide::{f32x8, CmpEq, CmpGt, CmpLt};
+pub use segment::{Across, Segment};
+pub use walls::Hole;
+use walls::{past_rim, Beside};
+use wide::{f32x8, CmpEq, CmpLt};
 
 /// Where a structure lies in the part.
 #[derive(Clone, Copy, Debug)]
@@ -60,83 +69,6 @@ impl Source {
     }
 }
 
-/// A round hole in a wall without thickness; of radius 0: none.
-#[derive(Clone, Copy, Debug)]
-pub struct Hole {
-    pub middle: DVec3,
-    pub radius: f64,
-}
-
-/// A straight axis that is thicker than its fellows by `extra` on all sides, and by `more` beyond that at its second end;
-/// a node when it has no length.
-#[derive(Clone, Copy)]
-pub struct Segment {
-    pub a: DVec3,
-    pub b: DVec3,
-    pub extra: f64,
-    pub more: f64,
-}
-
-impl Segment {
-    fn most(&self) -> f64 {
-        self.extra + self.more.max(0.0)
-    }
-
-    /// Of a cone the nearest place of the axis lies farther toward the thick end than the foot of the perpendicular, by this
-    /// share of the distance from the axis. In lengths of the axis.
-    fn lean(&self) -> f64 {
-        let length = self.a.distance(self.b);
-        // Steeper ones are hardly more than the ball at their thick end.
-        let slope = if length > 0.0 { (self.more / length).clamp(-0.95, 0.95) } else { 0.0 };
-        slope / (1.0 - slope * slope).sqrt() / length.max(1e-300)
-    }
-
-    /// Distance from a strut's border, were it of no thickness of its own.
-    fn distance(&self, p: DVec3) -> f64 {
-        let ab = self.b - self.a;
-        let l = ab.length_squared();
-        let mut t = if l > 0.0 { (p - self.a).dot(ab) / l } else { 0.0 };
-        if self.more != 0.0 {
-            t += p.distance(self.a + ab * t) * self.lean();
-        }
-        let t = t.clamp(0.0, 1.0);
-        p.distance(self.a + ab * t) - self.extra - self.more * t
-    }
-
-    /// The section at the foot of the perpendicular from `q`.
-    fn section(&self, q: DVec3) -> Option<Across> {
-        /// Directions around the axis.
-        const AROUND: usize = 12;
-        let ab = self.b - self.a;
-        let along = ab.try_normalize()?;
-        let t = ((q - self.a).dot(ab) / ab.length_squared()).clamp(0.0, 1.0);
-        let (u, v) = along.any_orthonormal_pair();
-        // Across the axis a cone is wider than across its flank.
-        let slope = (self.more / ab.length()).clamp(-0.95, 0.95);
-        let wider = 1.0 / (1.0 - slope * slope).sqrt();
-        let beyond = (self.extra + self.more * t) * wider;
-        let ray = |n: usize| {
-            let (sin, cos) = sin_cos(TAU * n as f64 / AROUND as f64);
-            (u * cos + v * sin, beyond)
-        };
-        Some(Across { foot: self.a + ab * t, rays: (0..AROUND).map(ray).collect(), wider })
-    }
-
-    fn quick(&self) -> ([f32; 8], [f32; 2]) {
-        let (a, ab) = (self.a.as_vec3(), (self.b - self.a).as_vec3());
-        let over = if ab.length_squared() > 0.0 { 1.0 / ab.length_squared() } else { 0.0 };
-        ([a.x, a.y, a.z, ab.x, ab.y, ab.z, over, self.extra as f32], [self.more as f32, self.lean() as f32])
-    }
-}
-
-/// A section across a strut: a place of its axis, and directions with how far past half the thickness, times `wider`, the
-/// border lies in each. mm.
-pub struct Across {
-    pub foot: DVec3,
-    pub rays: Vec<(DVec3, f64)>,
-    pub wider: f64,
-}
-
 /// Where members are held: a box, and how far from them distances are told apart. `edge` is that of the bins.
 struct Held {
     low: DVec3,
@@ -167,63 +99,6 @@ pub enum Members {
     Bars { bins: Bins, exact: Vec<Bar>, quick: Vec<bars::Quick> },
     /// Bins hold the points that may be the nearest there.
     Walls { bins: Bins, exact: Vec<DVec3>, quick: Vec<[f32; 3]>, beside: Beside },
-}
-
-/// The walls of every point's cell.
-pub struct Beside {
-    start: Vec<u32>,
-    exact: Vec<Wall>,
-    /// The same: direction, distance, hole's middle and radius.
-    quick: Vec<[f32; 8]>,
-}
-
-/// A wall of a cell.
-#[derive(Clone, Copy)]
-struct Wall {
-    /// Toward the cell's point.
-    direction: DVec3,
-    /// Distance from the wall at zero.
-    offset: f64,
-    hole: Hole,
-}
-
-impl Wall {
-    /// Distance of a place of the cell, past the rim of a hole from that.
-    fn distance(&self, q: DVec3) -> f64 {
-        let d = self.direction.dot(q) + self.offset;
-        let inward = self.hole.radius - ((q - self.hole.middle) - self.direction * d).length();
-        if inward > 0.0 {
-            d.hypot(inward)
-        } else {
-            d
-        }
-    }
-}
-
-impl Beside {
-    fn new(points: &[DVec3], pairs: &[[u32; 2]], holes: &[Hole]) -> Beside {
-        let both = |n: usize| [(pairs[n], n), ([pairs[n][1], pairs[n][0]], n)];
-        let mut both: Vec<([u32; 2], usize)> = (0..pairs.len()).flat_map(both).collect();
-        both.sort_unstable();
-        let mut start = vec![0; points.len() + 1];
-        both.iter().for_each(|([a, _], _)| start[*a as usize + 1] += 1);
-        (1..start.len()).for_each(|n| start[n] += start[n - 1]);
-        let wall = |([a, b], n): &([u32; 2], usize)| {
-            let (p, q) = (points[*a as usize], points[*b as usize]);
-            let direction = (p - q).normalize_or(DVec3::X);
-            Wall { direction, offset: -direction.dot((p + q) * 0.5), hole: holes[*n] }
-        };
-        let exact: Vec<Wall> = both.iter().map(wall).collect();
-        let quick = |w: &Wall| {
-            let ([x, y, z], [u, v, t]) = (w.direction.to_array(), w.hole.middle.to_array());
-            [x, y, z, w.offset, u, v, t, w.hole.radius].map(|v| v as f32)
-        };
-        Beside { start, quick: exact.iter().map(quick).collect(), exact }
-    }
-
-    fn of(&self, point: u32) -> std::ops::Range<usize> {
-        self.start[point as usize] as usize..self.start[point as usize + 1] as usize
-    }
 }
 
 impl Members {
@@ -429,19 +304,6 @@ impl Members {
             }
         }
     }
-}
-
-/// Distance from a wall with a hole, and its gradient, from those of the whole wall and the ways from the hole's middle.
-#[inline(always)]
-fn past_rim(d: f32x8, n: [f32x8; 3], way: [f32x8; 3], radius: f32) -> (f32x8, [f32x8; 3]) {
-    let flat = [0, 1, 2].map(|a| way[a] - n[a] * d);
-    let out = (flat[0] * flat[0] + flat[1] * flat[1] + flat[2] * flat[2]).sqrt();
-    let inward = (f32x8::splat(radius) - out).max(f32x8::ZERO);
-    let f = (d * d + inward * inward).sqrt();
-    let (over, wide) = (f32x8::splat(1.0) / f.max(f32x8::splat(1e-12)), f32x8::splat(1.0) / out.max(f32x8::splat(1e-12)));
-    let inside = inward.cmp_gt(f32x8::ZERO);
-    let pick = |a: usize| inside.blend((n[a] * d - flat[a] * wide * inward) * over, n[a]);
-    (inside.blend(f, d), [pick(0), pick(1), pick(2)])
 }
 
 /// A blended minimum as it grows, with its gradient.
