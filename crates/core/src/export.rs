@@ -6,6 +6,7 @@ use crate::recipe::{Form, GivenKind, Kind, Recipe, Structure};
 use crate::report::BodyApart;
 use crate::stand::Placing;
 use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
 use ulmix_formats::{stl, threemf, FormatError, Limits};
 use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::{Bvh, TriMesh};
@@ -69,22 +70,24 @@ pub struct Contents<'a> {
 
 impl Contents<'_> {
     /// Named bodies, as they stand; the one body has the recipe's name.
-    fn objects(&self, recipe: &Recipe) -> Result<Vec<(String, TriMesh)>, FormatError> {
-        let mut objects = Vec::new();
+    fn objects(&self, recipe: &Recipe) -> Result<Vec<(String, Cow<'_, TriMesh>)>, FormatError> {
+        let mut objects: Vec<(String, Cow<TriMesh>)> = Vec::new();
         let mut from = 0;
         for b in self.apart {
             let range = from..from + b.triangles;
             from = range.end;
             if self.only.is_none_or(|name| name == b.name) {
-                objects.push((b.name.clone(), self.mesh.filtered(|t| range.contains(&t))));
+                objects.push((b.name.clone(), Cow::Owned(self.mesh.filtered(|t| range.contains(&t)))));
             }
         }
         if self.apart.is_empty() && self.only.is_none_or(|name| name == recipe.name) {
-            objects.push((recipe.name.clone(), self.mesh.clone()));
+            objects.push((recipe.name.clone(), Cow::Borrowed(self.mesh)));
         }
         let beside = self.alongside.iter().filter(|b| self.only.is_none_or(|name| name == b.0));
-        let placed = |mesh: &TriMesh| self.placing.map_or_else(|| mesh.clone(), |placing| placing.of_mesh(mesh));
-        objects.extend(beside.map(|(name, mesh)| (name.clone(), placed(mesh))));
+        for (name, mesh) in beside {
+            let placed = self.placing.map_or(Cow::Borrowed(mesh), |placing| Cow::Owned(placing.of_mesh(mesh)));
+            objects.push((name.clone(), placed));
+        }
         if let (Some(name), true) = (self.only, objects.is_empty()) {
             return Err(FormatError::new(
                 format!("The final mesh has no body “{name}” of its own."),
@@ -99,7 +102,8 @@ impl Contents<'_> {
 /// Writes, reads again and checks. The bytes follow from mesh and recipe alone.
 pub fn export(contents: &Contents, recipe: &Recipe, kind: FileKind) -> Result<Exported, FormatError> {
     let objects = contents.objects(recipe)?;
-    let bytes = match (kind, &objects[..]) {
+    let named: Vec<(&str, &TriMesh)> = objects.iter().map(|(name, mesh)| (name.as_str(), &**mesh)).collect();
+    let bytes = match (kind, &named[..]) {
         (FileKind::ThreeMf, objects) => threemf::write(objects, &recipe.name, &[("Description", &describe(recipe))]),
         (FileKind::Stl, [(_, mesh)]) => stl::write(mesh),
         (FileKind::Stl, _) => {

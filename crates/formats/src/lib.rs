@@ -172,3 +172,91 @@ fn too_many(limits: &Limits) -> FormatError {
         "Reduce the part before bringing it in.",
     )
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::strut::strut;
+
+    fn refused(bytes: &[u8]) -> FormatError {
+        read(bytes, &Limits::default()).expect_err("nothing that a part could be made of")
+    }
+
+    #[test]
+    fn the_format_is_told_by_the_content_alone() {
+        let ball = TriMesh::sphere(5.0, 2).mapped(|p| p.as_vec3().as_dvec3());
+        let obj: String = ball.points.iter().map(|p| format!("v {} {} {}\n", p.x, p.y, p.z)).collect::<String>()
+            + &ball.triangles.iter().map(|t| format!("f {} {} {}\n", t[0] + 1, t[1] + 1, t[2] + 1)).collect::<String>();
+        let ply = format!(
+            "ply\nformat ascii 1.0\nelement vertex {}\nproperty float x\nproperty float y\nproperty float z\n\
+             element face {}\nproperty list uchar int vertex_indices\nend_header\n{}{}",
+            ball.points.len(),
+            ball.triangles.len(),
+            ball.points.iter().map(|p| format!("{} {} {}\n", p.x, p.y, p.z)).collect::<String>(),
+            ball.triangles.iter().map(|t| format!("3 {} {} {}\n", t[0], t[1], t[2])).collect::<String>()
+        );
+        let files = [("STL", stl::write(&ball)), ("3MF", threemf::write(&[("Ball", &ball)], "Ball", &[]))];
+        for (format, bytes) in files.into_iter().chain([("OBJ", obj.into_bytes()), ("PLY", ply.into_bytes())]) {
+            let back = read(&bytes, &Limits::default()).unwrap_or_else(|e| panic!("{format}: {e}"));
+            assert!(back.format.contains(format), "{format} is read as {}", back.format);
+            assert_eq!(back.mesh.triangles.len(), ball.triangles.len(), "{format}");
+            assert!((back.mesh.volume() / ball.volume() - 1.0).abs() < 1e-6, "{format}");
+        }
+    }
+
+    #[test]
+    fn files_that_are_no_meshes_are_called_by_what_they_are() {
+        for (bytes, what) in [
+            (&b"\x89PNG\r\n\x1a\n..."[..], "a PNG picture"),
+            (b"\xff\xd8\xff\xe0", "a JPEG picture"),
+            (b"%PDF-1.7", "a PDF document"),
+            (b"ISO-10303-21;", "a STEP file"),
+            (b"", "empty"),
+        ] {
+            let e = refused(bytes);
+            assert!(e.message.contains(what) && !e.hint.is_empty(), "{e:?}");
+        }
+    }
+
+    #[test]
+    fn meshes_that_no_step_could_use_are_refused_by_the_first_fault() {
+        let limits = Limits { triangles: 1_000_000, ..Limits::default() };
+        let given =
+            |mesh: TriMesh, limits: &Limits| usable(mesh, Vec::new(), limits, "OBJ", None).map(|l| l.mesh.triangles.len());
+        let sound = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
+        assert_eq!(given(sound.clone(), &limits), Ok(12));
+        let message = |mesh: TriMesh| given(mesh, &limits).unwrap_err().message;
+        assert!(message(TriMesh { points: sound.points.clone(), triangles: vec![] }).contains("no triangles"));
+        let mut odd = sound.clone();
+        odd.triangles[4][1] = 8;
+        assert!(message(odd).contains("Triangle 5 names a point"));
+        for bad in [f64::NAN, f64::INFINITY, 2e9, -2e9] {
+            let mut odd = sound.clone();
+            odd.points[6].y = bad;
+            assert!(message(odd).contains("Point 7"), "{bad}");
+        }
+        let few = Limits { triangles: 11, ..Limits::default() };
+        assert!(given(sound, &few).unwrap_err().message.contains("more than"));
+    }
+
+    #[test]
+    fn bodies_without_triangles_are_none_and_beams_fill_only_beside_a_solid() {
+        let mesh = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
+        let mut bodies = Vec::new();
+        Named::end(" core ", 0, &mesh, &mut bodies);
+        Named::end("nothing", 12, &mesh, &mut bodies);
+        assert_eq!(bodies, [Named { name: "core".into(), triangles: 12, beams: false }]);
+        let beam = Beam { ends: [DVec3::ZERO, DVec3::X], radii: [0.1; 2] };
+        let loaded = |bodies: Vec<Named>, beams: Vec<Beam>| Loaded {
+            mesh: strut(DVec3::ZERO, DVec3::X, [0.1; 2]),
+            bodies,
+            millimetres_per_unit: None,
+            beams,
+            format: "3MF",
+        };
+        let of_beams = Named { name: "frame".into(), triangles: 1, beams: true };
+        assert!(!loaded(vec![of_beams.clone()], vec![beam]).beams_fill());
+        assert!(!loaded(bodies.clone(), vec![]).beams_fill());
+        assert!(loaded([bodies, vec![of_beams]].concat(), vec![beam]).beams_fill());
+    }
+}

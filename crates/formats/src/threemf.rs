@@ -6,7 +6,7 @@ use crate::{Beam, FormatError, Limits, Loaded, Named};
 use glam::{DAffine3, DMat3, DVec3};
 use quick_xml::events::{BytesStart, Event};
 use std::collections::HashMap;
-use std::io::{Cursor, Read, Write};
+use std::io::{BufRead, BufReader, BufWriter, Cursor, Read, Write};
 use ulmix_mesh::TriMesh;
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipArchive, ZipWriter};
@@ -18,46 +18,64 @@ const RELS: &str = r#"<?xml version="1.0" encoding="UTF-8"?>
 const MODEL: &str = "3D/3dmodel.model";
 
 /// Named objects in millimetres, with a title and further metadata. The same input gives the same bytes.
-pub fn write(objects: &[(String, TriMesh)], title: &str, metadata: &[(&str, &str)]) -> Vec<u8> {
-    let size = objects.iter().map(|(_, m)| m.points.len() * 48 + m.triangles.len() * 40 + 512).sum::<usize>();
-    let mut xml = String::with_capacity(size + 2048);
-    xml.push_str("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<model unit=\"millimeter\" xml:lang=\"en-US\" xmlns=\"http://schemas.microsoft.com/3dmanufacturing/core/2015/02\">\n");
-    for (name, value) in [("Title", title), ("Application", "Ulmix")].iter().chain(metadata) {
-        xml.push_str(&format!(" <metadata name=\"{}\">{}</metadata>\n", escaped(name), escaped(value)));
-    }
-    xml.push_str(" <resources>\n");
-    for (n, (name, mesh)) in objects.iter().enumerate() {
-        write_object(&mut xml, n + 1, name, mesh);
-    }
-    xml.push_str(" </resources>\n <build>\n");
-    (1..=objects.len()).for_each(|id| xml.push_str(&format!("  <item objectid=\"{id}\"/>\n")));
-    xml.push_str(" </build>\n</model>\n");
-
-    let options = SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).compression_level(Some(2));
-    let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
-    for (name, text) in [("[Content_Types].xml", TYPES), ("_rels/.rels", RELS), (MODEL, xml.as_str())] {
-        zip.start_file(name, options).expect("a fixed name in memory");
-        zip.write_all(text.as_bytes()).expect("memory takes all bytes");
-    }
-    zip.finish().expect("memory takes all bytes").into_inner()
+pub fn write(objects: &[(&str, &TriMesh)], title: &str, metadata: &[(&str, &str)]) -> Vec<u8> {
+    archived(objects, title, metadata).expect("memory takes all bytes").into_inner()
 }
 
-fn write_object(xml: &mut String, id: usize, name: &str, mesh: &TriMesh) {
-    use std::fmt::Write as _;
+fn archived(objects: &[(&str, &TriMesh)], title: &str, metadata: &[(&str, &str)]) -> zip::result::ZipResult<Cursor<Vec<u8>>> {
+    /// Bytes of XML that wait to be packed together.
+    const CHUNK: usize = 1 << 20;
+    let options = SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).compression_level(Some(2));
+    let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+    for (name, text) in [("[Content_Types].xml", TYPES), ("_rels/.rels", RELS)] {
+        zip.start_file(name, options)?;
+        zip.write_all(text.as_bytes())?;
+    }
+    // Past 4 GB the archive needs longer numbers.
+    let most: u64 = objects.iter().map(|(_, m)| m.points.len() as u64 * 96 + m.triangles.len() as u64 * 64).sum();
+    zip.start_file(MODEL, options.large_file(most > u32::MAX as u64))?;
+    let mut xml = BufWriter::with_capacity(CHUNK, zip);
+    write_model(&mut xml, objects, title, metadata)?;
+    xml.into_inner().map_err(|e| e.into_error())?.finish()
+}
+
+fn write_model(
+    xml: &mut impl Write,
+    objects: &[(&str, &TriMesh)],
+    title: &str,
+    metadata: &[(&str, &str)],
+) -> std::io::Result<()> {
+    writeln!(xml, "<?xml version=\"1.0\" encoding=\"UTF-8\"?>")?;
+    let core = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02";
+    writeln!(xml, "<model unit=\"millimeter\" xml:lang=\"en-US\" xmlns=\"{core}\">")?;
+    for (name, value) in [("Title", title), ("Application", "Ulmix")].iter().chain(metadata) {
+        writeln!(xml, " <metadata name=\"{}\">{}</metadata>", escaped(name), escaped(value))?;
+    }
+    writeln!(xml, " <resources>")?;
+    for (n, (name, mesh)) in objects.iter().enumerate() {
+        write_object(xml, n + 1, name, mesh)?;
+    }
+    writeln!(xml, " </resources>\n <build>")?;
+    for id in 1..=objects.len() {
+        writeln!(xml, "  <item objectid=\"{id}\"/>")?;
+    }
+    writeln!(xml, " </build>\n</model>")
+}
+
+fn write_object(xml: &mut impl Write, id: usize, name: &str, mesh: &TriMesh) -> std::io::Result<()> {
     let name = escaped(name);
-    // Writing to a String cannot fail.
-    let _ = writeln!(xml, "  <object id=\"{id}\" type=\"model\" name=\"{name}\">\n   <mesh>\n    <vertices>");
+    writeln!(xml, "  <object id=\"{id}\" type=\"model\" name=\"{name}\">\n   <mesh>\n    <vertices>")?;
     for p in &mesh.points {
         // Every digit of the 32-bit number, so that readers in 32 and in 64 bits see the same places:
         // what does not cross for one must not cross for the other.
         let p = p.as_vec3().as_dvec3();
-        let _ = writeln!(xml, "<vertex x=\"{}\" y=\"{}\" z=\"{}\"/>", p.x, p.y, p.z);
+        writeln!(xml, "<vertex x=\"{}\" y=\"{}\" z=\"{}\"/>", p.x, p.y, p.z)?;
     }
-    xml.push_str("    </vertices>\n    <triangles>\n");
+    writeln!(xml, "    </vertices>\n    <triangles>")?;
     for t in &mesh.triangles {
-        let _ = writeln!(xml, "<triangle v1=\"{}\" v2=\"{}\" v3=\"{}\"/>", t[0], t[1], t[2]);
+        writeln!(xml, "<triangle v1=\"{}\" v2=\"{}\" v3=\"{}\"/>", t[0], t[1], t[2])?;
     }
-    xml.push_str("    </triangles>\n   </mesh>\n  </object>\n");
+    writeln!(xml, "    </triangles>\n   </mesh>\n  </object>")
 }
 
 /// Text for XML, without the control characters that XML 1.0 cannot hold.
@@ -77,21 +95,19 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     if entry.size() > limits.unpacked_bytes {
         return Err(too_big(limits));
     }
-    let mut xml = Vec::new();
-    entry
-        .take(limits.unpacked_bytes + 1)
-        .read_to_end(&mut xml)
-        .map_err(|e| broken(format!("The model cannot be unpacked: {e}.")))?;
-    if xml.len() as u64 > limits.unpacked_bytes {
+    let mut reader = quick_xml::Reader::from_reader(BufReader::new(entry.take(limits.unpacked_bytes + 1)));
+    let parsed = Model::parse(&mut reader, limits);
+    // What an archive says about sizes may be wrong.
+    if reader.into_inner().into_inner().limit() == 0 {
         return Err(too_big(limits));
     }
-    let model = Model::parse(&xml, limits)?;
+    let mut model = parsed?;
     let mut mesh = TriMesh::default();
     let (mut bodies, mut beams) = (Vec::new(), Vec::new());
-    for (id, place) in &model.items {
+    for (id, place) in std::mem::take(&mut model.items) {
         let (from, known, before) = (mesh.triangles.len(), bodies.len(), beams.len());
-        model.place(*id, *place, 0, limits, &mut mesh, &mut beams)?;
-        Named::end(model.objects.get(id).map_or("", |o| o.name.as_str()), from, &mesh, &mut bodies);
+        model.place(id, place, 0, limits, &mut mesh, &mut beams)?;
+        Named::end(model.objects.get(&id).map_or("", |o| o.name.as_str()), from, &mesh, &mut bodies);
         let alone = (beams.len() - before) * TRIANGLES == mesh.triangles.len() - from;
         bodies[known..].iter_mut().for_each(|b| b.beams = alone);
     }
@@ -121,6 +137,8 @@ struct Object {
     /// Radius of beams that state none, and the length below which a beam is left out.
     beams: (f64, f64),
     components: Vec<(u32, DAffine3)>,
+    /// How many items and components name it.
+    uses: usize,
 }
 
 struct Model {
@@ -130,14 +148,15 @@ struct Model {
 }
 
 impl Model {
-    fn parse(xml: &[u8], limits: &Limits) -> Result<Model, FormatError> {
-        let mut reader = quick_xml::Reader::from_reader(xml);
+    fn parse(reader: &mut quick_xml::Reader<impl BufRead>, limits: &Limits) -> Result<Model, FormatError> {
+        let mut text_of_event = Vec::new();
         let mut model = Model { millimetres: 1.0, objects: HashMap::new(), items: Vec::new() };
         let mut current: Option<(u32, Object)> = None;
         loop {
             let at = reader.buffer_position();
             let wrong = |what: &str| broken(format!("The model is not valid at byte {at}: {what}."));
-            match reader.read_event().map_err(|e| wrong(&e.to_string()))? {
+            text_of_event.clear();
+            match reader.read_event_into(&mut text_of_event).map_err(|e| wrong(&e.to_string()))? {
                 Event::Eof => break,
                 Event::DocType(_) => return Err(wrong("document type declarations are not allowed")),
                 Event::Start(e) | Event::Empty(e) => match e.local_name().as_ref() {
@@ -197,11 +216,16 @@ impl Model {
                 _ => {}
             }
         }
+        let named = model.objects.values().flat_map(|o| &o.components).chain(&model.items).map(|named| named.0);
+        for id in named.collect::<Vec<_>>() {
+            model.objects.entry(id).and_modify(|o| o.uses += 1);
+        }
         Ok(model)
     }
 
+    /// What is named only once goes into `out` as it is, and is not held twice.
     fn place(
-        &self,
+        &mut self,
         id: u32,
         at: DAffine3,
         depth: usize,
@@ -209,18 +233,24 @@ impl Model {
         out: &mut TriMesh,
         beams: &mut Vec<Beam>,
     ) -> Result<(), FormatError> {
-        let object = self.objects.get(&id).ok_or_else(|| broken(format!("Object {id} is used but not there.")))?;
+        let object = self.objects.get_mut(&id).ok_or_else(|| broken(format!("Object {id} is used but not there.")))?;
         if depth > 16 || out.triangles.len() + object.mesh.triangles.len() > limits.triangles {
             return Err(broken("Its components are nested too deeply or repeat too many triangles."));
         }
         let scaled = DAffine3::from_scale(DVec3::splat(self.millimetres)) * at;
-        out.append(&object.mesh.clone().mapped(|p| scaled.transform_point3(p)));
+        let mesh = if object.uses == 1 { std::mem::take(&mut object.mesh) } else { object.mesh.clone() };
+        let mesh = mesh.mapped(|p| scaled.transform_point3(p));
+        if out.triangles.is_empty() && out.points.is_empty() {
+            *out = mesh;
+        } else {
+            out.append(&mesh);
+        }
         // Of a place that stretches one way more than others a circle's mean.
         let wider = scaled.matrix3.determinant().abs().cbrt();
         let placed = |b: &Beam| Beam { ends: b.ends.map(|p| scaled.transform_point3(p)), radii: b.radii.map(|r| r * wider) };
         beams.extend(object.lattice.iter().map(placed));
-        for (child, t) in &object.components {
-            self.place(*child, at * *t, depth + 1, limits, out, beams)?;
+        for (child, t) in object.components.clone() {
+            self.place(child, at * t, depth + 1, limits, out, beams)?;
         }
         Ok(())
     }
@@ -252,7 +282,8 @@ fn text(e: &BytesStart, key: &[u8]) -> Option<String> {
 }
 
 fn number<T: std::str::FromStr>(e: &BytesStart, key: &[u8]) -> Option<T> {
-    text(e, key)?.trim().parse().ok()
+    let a = e.attributes().flatten().find(|a| a.key.as_ref() == key)?;
+    a.unescape_value().ok()?.trim().parse().ok()
 }
 
 /// Millimetres per model unit; the specification's default is the millimetre.
@@ -291,13 +322,13 @@ mod tests {
     fn round_trip_is_exact_for_32_bit_coordinates_and_repeatable() {
         let m = TriMesh::sphere(12.5, 3).mapped(|p| p.as_vec3().as_dvec3());
         let other = TriMesh::cuboid(DVec3::ONE, DVec3::splat(3.0));
-        let objects = [("keel <bracket> & \"eye\"".to_owned(), m.clone()), ("Solids".to_owned(), other.clone())];
+        let objects = [("keel <bracket> & \"eye\"", &m), ("Solids", &other)];
         let bytes = write(&objects, "keel", &[("Description", "22 % gyroid")]);
         assert_eq!(bytes, write(&objects, "keel", &[("Description", "22 % gyroid")]));
         let back = crate::read(&bytes, &Limits::default()).unwrap();
         assert_eq!(back.millimetres_per_unit, Some(1.0));
-        assert!(back.bodies.iter().map(|b| &b.name).eq(objects.iter().map(|o| &o.0)));
-        let mut both = m;
+        assert!(back.bodies.iter().map(|b| b.name.as_str()).eq(objects.iter().map(|o| o.0)));
+        let mut both = m.clone();
         both.append(&other);
         assert!(back.mesh.mapped(|p| p.as_vec3().as_dvec3()) == both);
     }
@@ -309,6 +340,21 @@ mod tests {
         );
         let mesh = read(&m, &Limits::default()).unwrap().mesh;
         assert!((mesh.points[0] - DVec3::new(0.0, 50.8, 25.4)).length() < 1e-9, "{:?}", mesh.points);
+    }
+
+    #[test]
+    fn an_object_that_is_named_twice_is_there_twice() {
+        let ball = TriMesh::sphere(2.0, 2).mapped(|p| p.as_vec3().as_dvec3());
+        let written = write(&[("Ball", &ball), ("Box", &TriMesh::cuboid(DVec3::ZERO, DVec3::ONE))], "twice", &[]);
+        let mut xml = String::new();
+        ZipArchive::new(Cursor::new(&written)).unwrap().by_name(MODEL).unwrap().read_to_string(&mut xml).unwrap();
+        let shifted = "<item objectid=\"1\" transform=\"1 0 0 0 1 0 0 0 1 9 0 0\"/>\n </build>";
+        let back = read(&archive(&xml.replace(" </build>", shifted)), &Limits::default()).unwrap();
+        let triangles: Vec<(&str, usize)> = back.bodies.iter().map(|b| (b.name.as_str(), b.triangles)).collect();
+        let n = ball.triangles.len();
+        assert_eq!(triangles, [("Ball", n), ("Box", 12), ("Ball", n)]);
+        assert!((back.mesh.volume() - 2.0 * ball.volume() - 1.0).abs() < 1e-6);
+        assert!((back.mesh.bounds().max.x - 11.0).abs() < 1e-6);
     }
 
     #[test]
@@ -345,6 +391,13 @@ mod tests {
         assert!(refuse(&archive("<model><object id='1'><vertex x='nan' y='0' z='0'/>")).contains("usable number"));
         assert!(refuse(&archive("<model><object id='1'><triangle v1='0' v2='1' v3='2'/>")).contains("not there"));
         assert!(refuse(&archive(&"<x/>".repeat(40_000))).contains("larger than"));
+        // An archive that tells less than it holds.
+        let mut lies = archive(&"<x/>".repeat(40_000));
+        let told = 160_000u32.to_le_bytes();
+        let places: Vec<usize> = (0..lies.len() - 4).filter(|&n| lies[n..n + 4] == told).collect();
+        assert!(!places.is_empty());
+        places.iter().for_each(|&n| lies[n..n + 4].copy_from_slice(&100u32.to_le_bytes()));
+        assert!(refuse(&lies).contains("larger than") || refuse(&lies).contains("not valid"), "{}", refuse(&lies));
         let looped =
             "<model><object id='1'><components><component objectid='1'/></components></object><item objectid='1'/></model>";
         assert!(refuse(&archive(looped)).contains("nested too deeply"));

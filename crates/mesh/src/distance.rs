@@ -8,22 +8,37 @@
 use crate::bvh::{Feature, Nearest, SegmentHit};
 use crate::groups::corners_at_points;
 use crate::{Bounds, Bvh, Topology, TriMesh};
-use glam::DVec3;
+use glam::{DVec3, Vec3};
 use rayon::prelude::*;
 use std::f64::consts::PI;
 use std::sync::Arc;
 
 pub struct SignedDistance {
     bvh: Arc<Bvh>,
-    face_normals: Vec<DVec3>,
+    face_normals: FaceNormals,
     sign: Sign,
+}
+
+/// Unit normals of triangles; in 32 bits where there may be very many.
+enum FaceNormals {
+    Double(Vec<DVec3>),
+    Single(Vec<Vec3>),
+}
+
+impl FaceNormals {
+    fn at(&self, triangle: usize) -> DVec3 {
+        match self {
+            FaceNormals::Double(all) => all[triangle],
+            FaceNormals::Single(all) => all[triangle].as_dvec3(),
+        }
+    }
 }
 
 enum Sign {
     /// Pseudo-normals: per vertex, and for each triangle's three edges the triangle beyond, itself where there is none.
     Normals {
         triangles: Vec<[u32; 3]>,
-        vertex: Vec<DVec3>,
+        vertex: Vec<Vec3>,
         beyond: Vec<[u32; 3]>,
     },
     Winding(Vec<Dipole>),
@@ -42,7 +57,7 @@ impl SignedDistance {
     /// `topology` decides how the sign is found.
     pub fn new(mesh: &TriMesh, topology: &Topology) -> SignedDistance {
         let bvh = Arc::new(Bvh::new(mesh));
-        let face_normals = face_normals(mesh);
+        let face_normals = FaceNormals::Double(face_normals(mesh, |n| n));
         let sign = if topology.sound() && topology.pieces == 1 {
             pseudo_normals(mesh, &face_normals)
         } else {
@@ -55,7 +70,7 @@ impl SignedDistance {
     /// triangle tells the sign, for no other piece lies between.
     pub fn of_sound(mesh: &TriMesh) -> SignedDistance {
         let bvh = Arc::new(Bvh::new(mesh));
-        let face_normals = face_normals(mesh);
+        let face_normals = FaceNormals::Single(face_normals(mesh, |n| n.as_vec3()));
         let sign = pseudo_normals(mesh, &face_normals);
         SignedDistance { bvh, face_normals, sign }
     }
@@ -75,7 +90,7 @@ impl SignedDistance {
 
     /// Unit normal of a triangle.
     pub fn face_normal(&self, triangle: u32) -> DVec3 {
-        self.face_normals[triangle as usize]
+        self.face_normals.at(triangle as usize)
     }
 
     /// True when the sign comes from the winding number.
@@ -144,9 +159,9 @@ impl SignedDistance {
             Sign::Normals { triangles, vertex, beyond } => {
                 let t = near.triangle as usize;
                 let n = match near.feature {
-                    Feature::Face => self.face_normals[t],
-                    Feature::Edge(e) => self.face_normals[t] + self.face_normals[beyond[t][e as usize] as usize],
-                    Feature::Corner(c) => vertex[triangles[t][c as usize] as usize],
+                    Feature::Face => self.face_normals.at(t),
+                    Feature::Edge(e) => self.face_normals.at(t) + self.face_normals.at(beyond[t][e as usize] as usize),
+                    Feature::Corner(c) => vertex[triangles[t][c as usize] as usize].as_dvec3(),
                 };
                 (p - near.point).dot(n) < 0.0
             }
@@ -170,7 +185,7 @@ impl SignedDistance {
                 return g.normalize_or(DVec3::Z);
             }
         }
-        self.face_normals[near.triangle as usize]
+        self.face_normals.at(near.triangle as usize)
     }
 
     fn winding(&self, dipoles: &[Dipole], p: DVec3) -> f64 {
@@ -208,23 +223,23 @@ fn solid_angle(p: DVec3, &[a, b, c]: &[DVec3; 3]) -> f64 {
     2.0 * det.atan2(div)
 }
 
-/// Unit normals of triangles.
-fn face_normals(mesh: &TriMesh) -> Vec<DVec3> {
-    let normal = |t: usize| mesh.area_vector(t).normalize_or_zero();
+/// Unit normals of triangles, each as it is to be held.
+fn face_normals<N: Send>(mesh: &TriMesh, held: impl Fn(DVec3) -> N + Sync) -> Vec<N> {
+    let normal = |t: usize| held(mesh.area_vector(t).normalize_or_zero());
     (0..mesh.triangles.len()).into_par_iter().with_min_len(4096).map(normal).collect()
 }
 
 /// Of a sound mesh.
-fn pseudo_normals(mesh: &TriMesh, faces: &[DVec3]) -> Sign {
+fn pseudo_normals(mesh: &TriMesh, faces: &FaceNormals) -> Sign {
     let corners = corners_at_points(mesh);
     let weighted = |&corner: &u32| {
         let (t, c) = (corner as usize / 3, corner as usize % 3);
         let p = mesh.corners(t);
         let (u, v) = (p[(c + 1) % 3] - p[c], p[(c + 2) % 3] - p[c]);
-        faces[t] * u.cross(v).length().atan2(u.dot(v))
+        faces.at(t) * u.cross(v).length().atan2(u.dot(v))
     };
-    let at_vertex = |v: usize| corners.get(v).iter().map(weighted).sum();
-    let vertex: Vec<DVec3> = (0..mesh.points.len()).into_par_iter().with_min_len(4096).map(at_vertex).collect();
+    let at_vertex = |v: usize| corners.get(v).iter().map(weighted).sum::<DVec3>().as_vec3();
+    let vertex: Vec<Vec3> = (0..mesh.points.len()).into_par_iter().with_min_len(4096).map(at_vertex).collect();
     // Of the two triangles at an edge, the other one has the edge's end before its start.
     let over_edge = |t: usize, c: usize| {
         let (start, end) = (mesh.triangles[t][c], mesh.triangles[t][(c + 1) % 3]);
@@ -305,6 +320,43 @@ mod tests {
             let a = i as f64;
             let dir = DVec3::new(a.sin(), (1.7 * a).cos(), (2.3 * a).sin()).normalize();
             assert!(d.inside(dir * 9.0) && !d.inside(dir * 11.0), "at {dir}");
+        }
+    }
+
+    #[test]
+    fn a_sound_mesh_of_several_pieces_and_voids_tells_sides_by_its_nearest_triangle() {
+        // A ball with a void in which another ball lies, and a box beside them. Corners in 32 bits, as of a file.
+        let ball = |radius: f64| TriMesh::sphere(radius, 4).mapped(|p| p.as_vec3().as_dvec3());
+        let mut nested = ball(10.0);
+        let hollow = ball(7.0);
+        nested.append(&TriMesh { triangles: hollow.triangles.iter().map(|t| [t[0], t[2], t[1]]).collect(), ..hollow });
+        nested.append(&ball(3.0));
+        nested.append(&TriMesh::cuboid(DVec3::new(12.0, -2.0, -2.0), DVec3::new(16.0, 2.0, 2.0)));
+        let (by_normals, by_winding) = (SignedDistance::of_sound(&nested), of(&nested));
+        assert!(!by_normals.is_winding() && by_winding.is_winding());
+        let mut sides = [0; 2];
+        for n in 1..4000 {
+            let at = |k: f64| 36.0 * ((n as f64 * k).fract() - 0.5);
+            let p = DVec3::new(at(0.754_877_666), at(0.569_840_290), at(0.430_159_709));
+            let (own, other) = (by_normals.value(p), by_winding.value(p));
+            assert!((own - other).abs() < 1e-9, "at {p}: {own} and {other}");
+            sides[usize::from(own < 0.0)] += 1;
+        }
+        assert!(sides.iter().all(|n| *n > 200), "{sides:?}");
+        // At corners and edges of the box, too, where several normals count.
+        for corner in [DVec3::new(12.0, 2.0, 2.0), DVec3::new(14.0, 2.0, 2.0), DVec3::new(16.0, -2.0, 0.5)] {
+            let away = (corner - DVec3::new(14.0, 0.0, 0.0)).normalize() * 1e-3;
+            assert!(by_normals.value(corner + away) > 0.0 && by_normals.value(corner - away) < 0.0, "{corner}");
+        }
+    }
+
+    #[test]
+    fn normals_held_in_either_width_are_those_of_the_triangles() {
+        let m = TriMesh::sphere(4.0, 3);
+        let (double, single) = (of(&m), SignedDistance::of_sound(&m));
+        for t in 0..m.triangles.len() {
+            let n = m.area_vector(t).normalize();
+            assert!(double.face_normal(t as u32) == n && single.face_normal(t as u32).distance(n) < 1e-6);
         }
     }
 

@@ -201,12 +201,28 @@ impl Studio {
         Ok(Foreseen { linked, prediction, report, seconds: stages.iter().map(|s| s.seconds).sum(), stages })
     }
 
-    /// The watch of a project's newest run: older ones stop.
-    fn newest(&self, project: &str) -> Stopwatch {
+    /// What the final mesh will take, from blocks that are made of it. Takes the place of an older draft.
+    pub fn estimate(&self, project: &str, recipe: &Recipe) -> Answer<Prediction> {
+        let row = self.store.project(project)?;
+        let watch = Stopwatch::new(self.take_over(project), |_| {});
+        let part = self.part(&row, recipe)?;
+        let mut prediction = guarded(|| self.pipeline.estimate(&part, recipe, &watch))??;
+        self.correct(&mut prediction);
+        Ok(prediction)
+    }
+
+    /// Stops the project's older run; tells when this one is to stop.
+    fn take_over(&self, project: &str) -> Arc<AtomicBool> {
         let cancel = Arc::new(AtomicBool::new(false));
         if let Some(older) = lock(&self.drafts).insert(project.to_owned(), cancel.clone()) {
             older.store(true, Ordering::Relaxed);
         }
+        cancel
+    }
+
+    /// The watch of a project's newest run: older ones stop.
+    fn newest(&self, project: &str) -> Stopwatch {
+        let cancel = self.take_over(project);
         let (events, project) = (self.events.clone(), project.to_owned());
         // Nobody may be listening.
         let drawing = {
@@ -274,7 +290,7 @@ impl Studio {
         let row = self.store.project(project)?;
         let recipe = Recipe::from_json(&row.recipe)?;
         let part = self.part(&row, &recipe)?;
-        let (_, mut prediction) = guarded(|| self.pipeline.foresee(&part, &recipe, &ulmix_core::pipeline::Unwatched))??;
+        let mut prediction = guarded(|| self.pipeline.estimate(&part, &recipe, &ulmix_core::pipeline::Unwatched))??;
         self.correct(&mut prediction);
         if let Some(refused) = prediction.too_large {
             return Err(RunError::TooLarge(refused).into());

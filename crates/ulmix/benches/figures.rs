@@ -318,8 +318,8 @@ fn estimates() -> serde_json::Value {
     for n in (0..RECIPES).filter(|n| only.is_empty() || only.contains(n)) {
         let (name, part, recipe) = random_recipes::numbered(n);
         let pipeline = Pipeline::new(0);
-        let foreseen = pipeline.foresee(&part, &recipe, &Unwatched);
-        let Ok((linked, estimate)) = foreseen.map(|f| (f.0, f.1)) else { continue };
+        let Ok((linked, _)) = pipeline.foresee(&part, &recipe, &Unwatched) else { continue };
+        let Ok(estimate) = pipeline.estimate(&part, &recipe, &Unwatched) else { continue };
         if estimate.raw_triangles > MOST_TRIANGLES {
             continue;
         }

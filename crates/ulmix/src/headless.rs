@@ -9,7 +9,7 @@ use std::process::ExitCode;
 use ulmix_core::check::{checks, Check, Summary, Verdict};
 use ulmix_core::export::{export, Contents, FileKind};
 use ulmix_core::part::Part;
-use ulmix_core::pipeline::{Pipeline, Quality, RunError, Unwatched};
+use ulmix_core::pipeline::{Outcome, Pipeline, Quality, RunError, Unwatched};
 use ulmix_core::recipe::Recipe;
 use ulmix_server::memory::for_runs;
 use ulmix_server::stopwatch::Stopwatch;
@@ -106,16 +106,17 @@ fn try_build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> Resu
     let (recipe, part) = asked.read()?;
     let watch = Stopwatch::new(Default::default(), |_| {});
     let pipeline = Pipeline::new(1 << 20).with_memory(Box::new(move || for_runs(limits.memory_mb)));
-    let outcome = pipeline.run(&part, &recipe, Quality::Final, &watch)?;
-    let report = &outcome.report;
-    if outcome.solid.mesh.triangles.is_empty() {
+    let Outcome { linked, prediction, step_mm, solid, report, .. } = pipeline.run(&part, &recipe, Quality::Final, &watch)?;
+    if solid.mesh.triangles.is_empty() {
         return Err(Refused::new(
             report.notes.iter().map(|n| n.text.as_str()).collect::<Vec<_>>().join(" "),
             "Change the recipe and build again.",
         ));
     }
     let (bodies, alongside) = (report.bodies, &part.alongside());
-    let (mesh, placing) = (&outcome.solid.as_it_leaves(), outcome.solid.placing);
+    let (mesh, placing, raw_triangles) = (&solid.as_it_leaves(), solid.placing, solid.raw_triangles);
+    // Its own mesh is not needed beside the file's.
+    drop(solid);
     let contents = Contents { mesh, placing, apart: &report.apart, only: None, bodies, alongside };
     let file = export(&contents, &recipe, kind)?;
     std::fs::write(output, &file.bytes).map_err(|e| {
@@ -127,8 +128,8 @@ fn try_build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> Resu
     if as_json {
         let stages: Vec<_> = watch.log().iter().map(|s| json!({ "stage": s.stage, "seconds": s.seconds })).collect();
         print_json(&json!({
-            "output": output, "bytes": file.bytes.len(), "step_mm": outcome.step_mm, "linked": outcome.linked,
-            "predicted": outcome.prediction, "report": **report, "file_checks": file.checks, "summary": summary, "stages": stages,
+            "output": output, "bytes": file.bytes.len(), "step_mm": step_mm, "linked": linked,
+            "predicted": prediction, "report": *report, "file_checks": file.checks, "summary": summary, "stages": stages,
             "peak_memory_mb": peak,
         }));
     } else {
@@ -138,7 +139,7 @@ fn try_build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> Resu
         say!("  volume            {:.2} cm³ of {:.2} cm³", report.volume_mm3 / 1e3, report.part_volume_mm3 / 1e3);
         say!("  surface           {:.1} cm²", report.area_mm2 / 100.0);
         say!("  fill density      {:.1} %", report.fill_density_percent);
-        for (g, filled) in report.gauged.iter().zip(outcome.linked.fills()) {
+        for (g, filled) in report.gauged.iter().zip(linked.fills()) {
             let Some(g) = g else { continue };
             let what = if filled.walls { "walls" } else { "struts" };
             say!(
@@ -148,7 +149,7 @@ fn try_build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> Resu
                 g.asked_mm
             );
         }
-        say!("  triangles         {} (of {} before reduction)", report.triangles, outcome.solid.raw_triangles);
+        say!("  triangles         {} (of {} before reduction)", report.triangles, raw_triangles);
         if report.crumbs_removed > 0 {
             say!("  crumbs removed    {}, {:.2} mm³", report.crumbs_removed, report.crumbs_mm3);
             for c in &report.crumbs {

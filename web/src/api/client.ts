@@ -6,6 +6,7 @@ export type ProjectCard = S['ProjectCard']
 export type Recipe = S['Recipe']
 export type RunInfo = S['RunInfo']
 export type Foreseen = S['Foreseen']
+export type Prediction = S['Prediction']
 export type Report = S['Report']
 export type Check = S['Check']
 export type BodyHealth = S['BodyHealth']
@@ -118,6 +119,9 @@ export const api = {
   /** What is known of a recipe without a mesh. */
   foresee: (id: string, recipe: Recipe, signal: AbortSignal) =>
     json<Foreseen>(`/projects/${id}/foresee`, { ...send('POST', recipe), signal }),
+  /** What the final mesh will take, from blocks that are made of it. */
+  estimate: (id: string, recipe: Recipe, signal: AbortSignal) =>
+    json<Prediction>(`/projects/${id}/estimate`, { ...send('POST', recipe), signal }),
   /** How many seed points, how many of their cells are whole, three numbers for each point, six for each edge. */
   cells: (id: string, recipe: Recipe, zone: number | null) => numbers('cells', id, recipe, zone),
   skeleton: (id: string, recipe: Recipe, zone: number | null) => numbers('skeleton', id, recipe, zone),

@@ -242,6 +242,7 @@ export async function open(id: string) {
     set({ project, recipe: project.recipe, job: project.job ?? null, cut })
     try {
       show(await api.picture(id))
+      void drafts.rest()
     } catch (e) {
       if (!(e instanceof Refused && e.status === 404)) throw e
       drafts.ask(false)
@@ -256,13 +257,29 @@ export async function open(id: string) {
  * keep coming; a value at rest takes over at once, and the server stops the older run.
  */
 const drafts = (() => {
-  let running: { drag: boolean; since: number; stop: AbortController } | null = null
+  interface Run {
+    drag: boolean
+    since: number
+    stop: AbortController
+  }
+  const begun = (drag: boolean): Run => ({ drag, since: performance.now(), stop: new AbortController() })
+  let running: Run | null = null
   let wanted: { drag: boolean } | null = null
+
+  /** Once the picture is there: what blocks of the final mesh tell of its cost. */
+  const estimate = async (run: Run) => {
+    const { project, recipe, picture } = get()
+    if (!project || !recipe || !picture || picture.info.quality === 'final') return
+    set({ working: false, relaxing: null, drawing: null })
+    const prediction = await api.estimate(project.id, recipe, run.stop.signal)
+    if (running !== run || get().project?.id !== project.id) return
+    set(({ picture }) => ({ picture: picture && { ...picture, info: { ...picture.info, prediction } } }))
+  }
 
   const next = async () => {
     const { project, recipe, colourBy } = get()
     if (!wanted || !project || !recipe) return
-    const run = { drag: wanted.drag, since: performance.now(), stop: new AbortController() }
+    const run = begun(wanted.drag)
     wanted = null
     running = run
     set({ working: true, relaxing: null, drawing: { stage: null, since: run.since }, stopped: false })
@@ -277,6 +294,7 @@ const drafts = (() => {
         const glb = await api.draft(project.id, recipe, run.drag, colourBy === 'thickness' && !run.drag, run.stop.signal)
         if (running === run && get().project?.id === project.id) show(glb)
       }
+      if (running === run && !run.drag) await estimate(run)
     } catch (e) {
       const superseded = run.stop.signal.aborted || (e instanceof Refused && e.code === 'cancelled')
       if (!superseded && running === run) tell(e)
@@ -297,6 +315,16 @@ const drafts = (() => {
         running = null
       }
       if (!running) void next()
+    },
+    /** A picture is there already. */
+    async rest() {
+      if (running) return
+      const run = begun(false)
+      running = run
+      // A figure from laws stays where there is none from blocks.
+      await estimate(run).catch(() => null)
+      if (running === run) running = null
+      if (wanted) void next()
     },
     stop() {
       wanted = null

@@ -452,6 +452,20 @@ mod tests {
     }
 
     #[test]
+    fn cells_on_the_surface_are_as_wide_as_asked_by_a_ruler() {
+        // Neighbours in a pattern of hexagons of area 1 lie so far apart.
+        const HEXAGONAL: f64 = 1.0746;
+        for rounds in [0, 8] {
+            let s = in_ball(&Seeds { layout: Layout::Surface, rounds, ..Seeds::default() }).1;
+            let surface = &s.points()[s.inside..s.inside + s.on_surface];
+            let grid = PointGrid::new(surface);
+            let six = |n: usize| grid.nearest(surface[n], 6, |m| m as usize == n).iter().map(|near| near.0).sum::<f64>() / 6.0;
+            let mean = (0..surface.len()).map(six).sum::<f64>() / surface.len() as f64;
+            assert!((mean / HEXAGONAL - 1.0).abs() < 0.08, "{rounds} rounds: {mean}");
+        }
+    }
+
+    #[test]
     fn loose_points_may_keep_a_distance_and_are_as_many_as_find_a_place() {
         for (layout, count) in [(Layout::Inside, 400), (Layout::Surface, 150)] {
             for apart in [0.0, 0.4, 0.7] {

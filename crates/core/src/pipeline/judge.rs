@@ -1,6 +1,7 @@
 //! A mesh from elsewhere, as a file holds it, against what a recipe asks for.
 
 use super::finish::{Crumbs, Solid};
+use super::load::Found;
 use super::{Pipeline, Quality, RunError, Watch};
 use crate::asked::{as_asked, expected_bodies, Case};
 use crate::check::{checks, worst, Check, CheckGroup, Verdict};
@@ -34,7 +35,7 @@ impl Pipeline {
         };
         let bare = self.bare_of_all(part, recipe, false, watch)?;
         let (linked, _) = self.linked(part, recipe, false, watch)?;
-        let prediction = super::plan::predict(part, recipe, &linked, f64::INFINITY);
+        let prediction = super::plan::predict(part, recipe, &linked, Found::default(), f64::INFINITY);
         let step = prediction.step_mm.max(part.mesh.bounds().size().max_element() / MOST_STEPS);
         let thickened = self.thicken(part, recipe, &bare, &linked, false, watch)?;
         let run = thickened.run(part, recipe, Quality::Final, step, &prediction);

@@ -1,5 +1,7 @@
 //! What a final run has to do, counted before it is started, and the seconds and the memory that follow.
 
+use super::plan::Prediction;
+use super::probe::Probe;
 use super::streamed::STRETCH;
 use super::{Filled, Linked, Stage};
 use crate::part::Part;
@@ -44,9 +46,38 @@ pub struct Load {
     bodies: f64,
 }
 
+/// How many times as many triangles there are in blocks of a mesh as the laws say, before reduction and after.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Found {
+    raw: f64,
+    kept: f64,
+}
+
+impl Default for Found {
+    /// As the laws say.
+    fn default() -> Found {
+        Found { raw: 1.0, kept: 1.0 }
+    }
+}
+
+impl Found {
+    pub fn of(probe: &Probe, by_laws: &Prediction, linked: &Linked) -> Found {
+        let times = |count: f64, law: u64| {
+            let found = count / probe.area * linked.area_mm2() / law as f64;
+            // Of a part that no block meets nothing is known.
+            if found.is_finite() && found > 0.0 {
+                found
+            } else {
+                1.0
+            }
+        };
+        Found { raw: times(probe.raw, by_laws.raw_triangles), kept: times(probe.left, by_laws.triangles) }
+    }
+}
+
 impl Load {
     /// Counts for a grid of a step in mm.
-    pub fn of(part: &Part, recipe: &Recipe, linked: &Linked, step: f64) -> Load {
+    pub fn of(part: &Part, recipe: &Recipe, linked: &Linked, found: Found, step: f64) -> Load {
         let size = part.mesh.bounds().size() / step + 4.0;
         let fillings = recipe.fillings();
         let foam = fillings.iter().filter(|f| matches!(f.structure.kind, Kind::Foam(_)));
@@ -54,13 +85,13 @@ impl Load {
         let is_sharp = |f: &Filling| f.structure.kind.struts() && matches!(f.joins.section, StrutSection::Rectangular { .. });
         let borders = linked.solid_open_area_mm2 + linked.fills().map(|f| f.open_area_mm2 + f.solid_area_mm2).sum::<f64>();
         let share = (borders / linked.area_mm2().max(1e-9)).min(1.0);
-        let raw = linked.area_mm2() * dense(step);
+        let raw = found.raw * linked.area_mm2() * dense(step);
         Load {
             samples: size.x * size.y * size.z,
             layers: size.z,
             raw,
             exact: raw * share,
-            kept: kept(part, linked, recipe.mesh.reduce_mm, step).min(raw),
+            kept: (found.kept * kept(part, linked, recipe.mesh.reduce_mm, step)).min(raw),
             of_part: part.mesh.triangles.len() as f64,
             near: Near::of(part, recipe, step),
             own: linked.own.iter().flatten().count() as f64,
@@ -211,7 +242,7 @@ mod tests {
         r.thicken = Thicken::Thickness { thickness_mm: 1.0 };
         change(&mut r);
         let (linked, _) = Pipeline::new(0).foresee(&part, &r, &Unwatched).unwrap();
-        Load::of(&part, &r, &linked, step)
+        Load::of(&part, &r, &linked, Found::default(), step)
     }
 
     fn cube() -> TriMesh {

@@ -13,6 +13,7 @@
 //! | [`cache`] | stage results by key |
 //! | [`plan`], [`too_large`] | the grid step, and what a run will cost; what to do where that does not fit |
 //! | [`load`] | what a run has to do, and the seconds and the memory that follow |
+//! | [`probe`] | a few blocks made before, from which the triangles are foreseen |
 //! | [`pace`] | how fast this machine is, learned from its own runs |
 //! | [`early`] | points, cells and struts, to be looked at |
 //! | [`resting`] | how far seed points are relaxed |
@@ -30,6 +31,7 @@ pub mod linked;
 pub mod load;
 pub mod pace;
 pub mod plan;
+mod probe;
 mod resting;
 mod run;
 mod streamed;
@@ -55,10 +57,11 @@ use cache::Cache;
 use finish::{FinishSettings, Solid};
 use glam::DVec3;
 pub use linked::{Filled, Linked, LostFaces};
+use load::Found;
 use plan::Prediction;
 use rayon::prelude::*;
 use resting::Resting;
-use run::Run;
+use run::{Run, Thick};
 use serde::{Deserialize, Serialize};
 use std::any::Any;
 use std::sync::Arc;
@@ -173,12 +176,66 @@ impl Pipeline {
         Pipeline { memory_mb, ..self }
     }
 
-    /// Thickness, density and the cost of the final mesh, without meshing anything.
+    /// Thickness, density and the cost of the final mesh, without meshing anything: by laws, and by how the blocks that were
+    /// last made of that structure differed from them.
     pub fn foresee(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<(Linked, Prediction), RunError> {
         recipe.validate(&part.mesh.bounds())?;
         self.bare_of_all(part, recipe, true, watch)?;
-        let (linked, _) = self.linked(part, recipe, true, watch)?;
-        Ok(((*linked).clone(), plan::predict(part, recipe, &linked, (self.memory_mb)())))
+        let (linked, key) = self.linked(part, recipe, true, watch)?;
+        Ok(((*linked).clone(), self.predicted(part, recipe, &linked, &key)))
+    }
+
+    /// The cost of the final mesh, from a few blocks that are made of it.
+    pub fn estimate(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<Prediction, RunError> {
+        recipe.validate(&part.mesh.bounds())?;
+        let bare = self.bare_of_all(part, recipe, true, watch)?;
+        let (linked, key) = self.linked(part, recipe, true, watch)?;
+        let thickened = self.thicken(part, recipe, &bare, &linked, true, watch)?;
+        self.probed(part, recipe, &linked, &key, &thickened, watch)
+    }
+
+    fn predicted(&self, part: &Part, recipe: &Recipe, linked: &Linked, linked_key: &str) -> Prediction {
+        let by_laws = self.by_laws(part, recipe, linked);
+        let [own, last] = self.found_keys(part, recipe, linked_key, by_laws.step_mm);
+        let known = self.cache.get::<Found>(&own).or_else(|| self.cache.get(&last));
+        known.map_or(by_laws, |found| plan::predict(part, recipe, linked, *found, (self.memory_mb)()))
+    }
+
+    fn by_laws(&self, part: &Part, recipe: &Recipe, linked: &Linked) -> Prediction {
+        plan::predict(part, recipe, linked, Found::default(), (self.memory_mb)())
+    }
+
+    /// What blocks tell of a recipe, and what the last ones told of its structure in the part.
+    fn found_keys(&self, part: &Part, recipe: &Recipe, linked_key: &str, step: f64) -> [String; 2] {
+        let mesh = &recipe.mesh;
+        [
+            self.key(&[&"blocks", &linked_key, &step, &mesh.reduce_mm, &mesh.smoothing]),
+            self.key(&[&"last blocks", &part.key, &recipe.structure, &mesh.reduce_mm]),
+        ]
+    }
+
+    fn probed(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        linked: &Linked,
+        linked_key: &str,
+        thickened: &Thick,
+        watch: &dyn Watch,
+    ) -> Result<Prediction, RunError> {
+        let by_laws = self.by_laws(part, recipe, linked);
+        let [own, last] = self.found_keys(part, recipe, linked_key, by_laws.step_mm);
+        let bytes = |_: &Found| 64;
+        let found = self.stage(Stage::Thickness, &own, &Inner(watch), bytes, || {
+            let run = thickened.run(part, recipe, Quality::Final, by_laws.step_mm, &by_laws);
+            let survey = self.zones(part, recipe, plan::survey_step(part), 0.0, Vec::new(), &Inner(watch));
+            let (_, zones, _) = survey.ok()?;
+            let points = scatter(&zones.inside, &zones.grid, 60_000);
+            let probe = probe::probe(&run, &points, &|| watch.cancelled())?;
+            Some(Found::of(&probe, &by_laws, linked))
+        })?;
+        self.cache.put(last, found.clone(), bytes(&found));
+        Ok(plan::predict(part, recipe, linked, *found, (self.memory_mb)()))
     }
 
     /// The structures of all fillings.
@@ -191,7 +248,11 @@ impl Pipeline {
         let draft = quality != Quality::Final;
         let bare = self.bare_of_all(part, recipe, draft, watch)?;
         let (linked, linked_key) = self.linked(part, recipe, draft, watch)?;
-        let prediction = plan::predict(part, recipe, &linked, (self.memory_mb)());
+        let thickened = self.thicken(part, recipe, &bare, &linked, draft, watch)?;
+        let prediction = match quality {
+            Quality::Final => self.probed(part, recipe, &linked, &linked_key, &thickened, watch)?,
+            Quality::Drag | Quality::Draft => self.predicted(part, recipe, &linked, &linked_key),
+        };
         if let Some(refused) = prediction.too_large.clone().filter(|_| !draft) {
             return Err(RunError::TooLarge(refused));
         }
@@ -199,7 +260,6 @@ impl Pipeline {
             Quality::Drag | Quality::Draft => plan::draft_step(part, recipe, &linked, quality, self.draft_triangles),
             Quality::Final => prediction.step_mm,
         };
-        let thickened = self.thicken(part, recipe, &bare, &linked, draft, watch)?;
         let run = thickened.run(part, recipe, quality, step, &prediction);
         let apart = recipe.mesh.apart_mm.filter(|_| quality == Quality::Final);
         let (solid, finish_key, made, side) = match apart {

@@ -1,6 +1,6 @@
 //! Grid steps, and what a final run will cost before it is started.
 
-use super::load::{Load, StageCost};
+use super::load::{Found, Load, StageCost};
 use super::too_large::TooLarge;
 use super::{Linked, Quality};
 use crate::asked::{thinnest_features, Feature, WHOLE};
@@ -130,11 +130,11 @@ fn small_fillings<'a>(part: &'a Part, recipe: &'a Recipe, linked: &'a Linked) ->
     })
 }
 
-/// What a final run will take, of which it may use up to `memory_cap_mb` of memory.
-pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked, memory_cap_mb: f64) -> Prediction {
+/// What a final run will take, of which it may use up to `memory_cap_mb` of memory. `found`: what blocks of it tell.
+pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked, found: Found, memory_cap_mb: f64) -> Prediction {
     let cell = linked.finest().cell_mm;
     let step_mm = recipe.mesh.step_mm.unwrap_or_else(|| auto_step(part, recipe, linked, true));
-    let load = Load::of(part, recipe, linked, step_mm);
+    let load = Load::of(part, recipe, linked, found, step_mm);
     let (memory_mb, stages) = (load.memory_mb(), load.seconds());
     let seconds = stages.iter().map(|s| s.seconds).sum();
     let mut notes = Vec::new();
@@ -151,7 +151,7 @@ pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked, memory_cap_mb: f64
     }
     notes.extend(small_fillings(part, recipe, linked));
     let too_large = (memory_mb > memory_cap_mb).then(|| {
-        let memory_at = |step: f64| Load::of(part, recipe, linked, step).memory_mb();
+        let memory_at = |step: f64| Load::of(part, recipe, linked, found, step).memory_mb();
         TooLarge { memory_mb, memory_cap_mb, seconds, step_mm, cell_mm: cell, scarcest }.refusal(&memory_at)
     });
     notes.extend(too_large.iter().map(|e| Note::from(format!("{} {}", e.message, e.hint))));
@@ -165,5 +165,111 @@ pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked, memory_cap_mb: f64
         crumb_mm3: recipe.mesh.crumb(cell),
         notes,
         too_large,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::pipeline::{Pipeline, Unwatched};
+    use crate::recipe::{CellKind, ExtrudedKind, Kind, Skin, SurfaceKind};
+    use glam::DVec3;
+    use ulmix_mesh::TriMesh;
+
+    fn of(kind: Kind, cell: f64, thickness_mm: f64, change: &dyn Fn(&mut Recipe)) -> (Part, Recipe, Linked, Prediction) {
+        let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(60.0, 48.0, 40.0))).unwrap();
+        let mut r = Recipe::for_part(&part.mesh.bounds());
+        (r.structure.kind, r.structure.cell_mm) = (kind, [cell; 3]);
+        r.thicken = Thicken::Thickness { thickness_mm };
+        change(&mut r);
+        let (linked, prediction) = Pipeline::new(0).foresee(&part, &r, &Unwatched).unwrap();
+        (part, r, linked, prediction)
+    }
+
+    const GYROID: Kind = Kind::Surface(SurfaceKind::Gyroid);
+
+    #[test]
+    fn the_step_follows_the_thinnest_thing_asked_for_and_then_the_cells() {
+        let step =
+            |kind: Kind, cell: f64, thickness: f64, change: &dyn Fn(&mut Recipe)| of(kind, cell, thickness, change).3.step_mm;
+        // Three steps through walls, four through struts, twenty along a cell.
+        assert!((step(GYROID, 15.0, 0.9, &|_| ()) - 0.3).abs() < 0.011);
+        assert!((step(Kind::Cell(CellKind::Cubic), 15.0, 1.2, &|_| ()) - 0.3).abs() < 0.011);
+        assert!((step(GYROID, 8.0, 3.0, &|_| ()) - 0.4).abs() < 0.011);
+        // A skin thinner than the walls counts, and so does a step that was typed.
+        let skin = Skin { name: "Skin".into(), faces: None, depth_mm: 0.6 };
+        assert!((step(GYROID, 15.0, 0.9, &|r| r.zones.skins = vec![skin.clone()]) - 0.2).abs() < 0.011);
+        assert_eq!(step(GYROID, 15.0, 0.9, &|r| r.mesh.step_mm = Some(0.77)), 0.77);
+    }
+
+    #[test]
+    fn a_step_too_coarse_for_what_it_is_to_show_is_told_by_name_and_with_one_that_does() {
+        let told = |step: f64| {
+            let (.., p) = of(GYROID, 15.0, 0.9, &|r| r.mesh.step_mm = Some(step));
+            p.notes.into_iter().map(|n| n.text).collect::<Vec<String>>()
+        };
+        assert_eq!(told(0.3), Vec::<String>::new());
+        let [one] = &told(0.5)[..] else { panic!("one note") };
+        assert!(one.contains("0.5 mm is coarse") && one.contains("0.90 mm") && one.contains("0.3 mm or less"), "{one}");
+    }
+
+    #[test]
+    fn drafts_step_on_rungs_and_never_below_the_final() {
+        let (part, r, linked, prediction) = of(GYROID, 12.0, 1.2, &|_| ());
+        let mut last = 0.0;
+        for at_rest in [4e6, 1e6, 7e5, 2e5, 5e4, 1e4, 2e3] {
+            let steps = [Quality::Draft, Quality::Drag].map(|q| draft_step(&part, &r, &linked, q, at_rest));
+            assert!(steps[0] <= steps[1] && steps[0] >= last, "fewer triangles, larger steps: {steps:?} after {last}");
+            assert!(steps[0] >= prediction.step_mm.min(auto_step(&part, &r, &linked, false)));
+            last = steps[0];
+        }
+        // So a small change of the thickness keeps the grid.
+        let near = of(GYROID, 12.0, 1.21, &|_| ());
+        let step = |x: &(Part, Recipe, Linked, Prediction)| draft_step(&x.0, &x.1, &x.2, Quality::Drag, DRAFT_TRIANGLES);
+        assert_eq!(step(&near), step(&(part, r, linked, prediction)));
+    }
+
+    #[test]
+    fn drafts_widen_thin_walls_until_the_grid_holds_them_and_finals_none() {
+        for quality in [Quality::Drag, Quality::Draft] {
+            assert!((reach(quality, 1.0, 0.4) + 0.2 - HELD).abs() < 1e-12);
+            assert_eq!(reach(quality, 1.0, 2.0), 0.0);
+        }
+        assert_eq!(reach(Quality::Final, 1.0, 0.01), 0.0);
+    }
+
+    #[test]
+    fn smoothing_goes_equally_far_on_a_coarser_grid() {
+        assert_eq!(smoothing_rounds(0, 0.5, 0.5), 0);
+        let own = smoothing_rounds(2, 0.5, 0.5);
+        // A round spreads over a step: half as far on half the step needs four times as many.
+        assert_eq!(smoothing_rounds(2, 1.0, 0.5), own.div_ceil(4));
+        assert_eq!(smoothing_rounds(2, 0.25, 0.5), own);
+        assert!((1..4).all(|level| smoothing_rounds(level + 1, 0.5, 0.5) > smoothing_rounds(level, 0.5, 0.5)));
+    }
+
+    #[test]
+    fn a_zone_of_less_than_a_cell_says_that_its_density_is_rough() {
+        use crate::recipe::{OwnFill, Place, Role, Zone};
+        let told = |radius_mm: f64| {
+            let zone = |r: &Recipe| Zone {
+                name: "Rim".into(),
+                role: Role::Fill,
+                place: Place::Sphere { centre_mm: [30.0, 24.0, 20.0], radius_mm },
+                own: Some(Box::new(OwnFill {
+                    structure: r.structure.clone(),
+                    thicken: Thicken::RelativeDensity { percent: 30.0 },
+                    joins: r.joins,
+                    blend_mm: 0.0,
+                    loose_ends: false,
+                })),
+                finer: false,
+                thicker: false,
+            };
+            let (.., p) = of(Kind::Extruded(ExtrudedKind::Squares), 10.0, 1.0, &|r| r.zones.list = vec![zone(r)]);
+            p.notes.into_iter().map(|n| n.text).find(|t| t.contains("“Rim”"))
+        };
+        assert!(told(4.0).is_some_and(|t| t.contains("cells") && t.contains("30 %")));
+        assert_eq!(told(14.0), None);
     }
 }

@@ -84,7 +84,7 @@ pub fn polygonise_stretch(
 }
 
 /// What belongs to some of the known layers.
-fn cut_out(mesh: TriMesh, cells: &Cells, layers: Range<usize>) -> Stretch {
+fn cut_out(mut mesh: TriMesh, cells: &Cells, layers: Range<usize>) -> Stretch {
     let of = |layers: Range<usize>| [cells.cells_in(cells.rows_of(layers.clone())), cells.extras_in(cells.rows_of(layers))];
     let with_below = layers.start.saturating_sub(1)..layers.end;
     let [firsts, others] = of(with_below.clone());
@@ -96,9 +96,14 @@ fn cut_out(mesh: TriMesh, cells: &Cells, layers: Range<usize>) -> Stretch {
         return Stretch { mesh, below, last };
     }
     let cuts = cells.cuts_in(cells.rows_of(layers));
-    let triangles = mesh.triangles[2 * cuts.start..2 * cuts.end].par_iter().map(|t| t.map(|v| own(v as usize))).collect();
-    let points = [&mesh.points[firsts.clone()], &mesh.points[others.clone()]].concat();
-    Stretch { mesh: TriMesh { points, triangles }, below, last }
+    // In place: a copy would be the most that a stretch ever holds.
+    mesh.triangles.truncate(2 * cuts.end);
+    mesh.triangles.drain(..2 * cuts.start);
+    mesh.triangles.par_iter_mut().for_each(|t| *t = t.map(|v| own(v as usize)));
+    mesh.points.truncate(others.end);
+    mesh.points.drain(firsts.end..others.start);
+    mesh.points.drain(..firsts.start);
+    Stretch { mesh, below, last }
 }
 
 #[cfg(test)]

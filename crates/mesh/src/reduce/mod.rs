@@ -209,6 +209,8 @@ fn round(points: &[DVec3], patch: Patch, options: &ReduceOptions, shift: f64, op
 mod tests {
     use super::*;
     use crate::{Bvh, Topology};
+    use proptest::prelude::*;
+    use std::collections::HashSet;
     use std::f64::consts::TAU;
 
     fn run(mesh: &TriMesh, error: f64, threads: usize) -> TriMesh {
@@ -272,5 +274,80 @@ mod tests {
         assert!(Topology::of(&r).sound());
         assert!(r.triangles.len() < m.triangles.len() / 5, "{}", r.triangles.len());
         assert!((r.volume() - m.volume()).abs() < 1e-5);
+    }
+
+    /// A ball with waves over it, so that no two places bend alike.
+    fn waved(seed: f64) -> TriMesh {
+        TriMesh::sphere(1.0, 5).mapped(|p| {
+            let wave = (5.0 * p.x + seed).sin() * (4.0 * p.y - seed).cos() + 0.4 * (9.0 * p.z + 2.0 * seed).sin();
+            p * (10.0 + wave)
+        })
+    }
+
+    fn farthest(points: &[DVec3], mesh: &TriMesh) -> f64 {
+        let bvh = Bvh::new(mesh);
+        points.iter().map(|&p| bvh.nearest(p, 9.0).unwrap().distance_squared.sqrt()).fold(0.0, f64::max)
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(12))]
+        #[test]
+        fn any_shape_stays_sound_and_within_any_bound(seed in 0.0..6.0f64, error in 0.001..0.5f64) {
+            let m = waved(seed);
+            let r = run(&m, error, 2);
+            prop_assert!(Topology::of(&r).sound());
+            prop_assert!(r.triangles.len() < m.triangles.len());
+            prop_assert!(farthest(&m.points, &r) <= error);
+            // Every point that is left is one of the input's.
+            let bits = |p: &DVec3| p.to_array().map(f64::to_bits);
+            let all: HashSet<_> = m.points.iter().map(bits).collect();
+            prop_assert!(r.points.iter().all(|p| all.contains(&bits(p))));
+            prop_assert!((r.volume() / m.volume() - 1.0).abs() < 0.3 * error);
+        }
+    }
+
+    #[test]
+    fn larger_bounds_leave_fewer_triangles_and_none_leaves_all() {
+        let m = waved(1.0);
+        let counts: Vec<usize> = [0.0, 0.001, 0.01, 0.1, 0.5].iter().map(|e| run(&m, *e, 2).triangles.len()).collect();
+        assert_eq!(counts[0], m.triangles.len());
+        assert!(counts.windows(2).all(|w| w[1] < w[0]), "{counts:?}");
+    }
+
+    #[test]
+    fn borders_between_labels_and_what_is_kept_stay_and_faithful_points_stay_closer() {
+        let m = waved(2.0);
+        let options = ReduceOptions { error: 0.3, labels: None, faithful: (&[], 0.0), kept: &[], cancelled: &|| false };
+        let plain = reduce(&m, &options);
+        let side_of = m.points.iter().map(|p| u8::from(p.x > 0.0)).collect::<Vec<u8>>();
+        let labelled = reduce(&m, &ReduceOptions { labels: Some(&side_of), ..options });
+        // No triangle joins points that lie far on both sides, and the border's own points keep their sides.
+        let is_border = |t: &[u32; 3]| {
+            t.iter().any(|v| side_of[labelled.source[*v as usize] as usize] == 1)
+                && t.iter().any(|v| side_of[labelled.source[*v as usize] as usize] == 0)
+        };
+        let reach = |t: &[u32; 3]| t.iter().map(|&v| labelled.mesh.points[v as usize].x.abs()).fold(0.0, f64::max);
+        let border: Vec<_> = labelled.mesh.triangles.iter().filter(|t| is_border(t)).collect();
+        assert!(!border.is_empty() && labelled.mesh.triangles.len() > plain.mesh.triangles.len());
+        let of_grid = m.triangles.iter().map(|t| Bounds::of(t.iter().map(|&v| m.points[v as usize])).size().max_element());
+        let longest = of_grid.fold(0.0, f64::max);
+        assert!(border.iter().map(|t| reach(t)).fold(0.0, f64::max) <= longest);
+
+        let kept: Vec<bool> = m.points.iter().map(|p| p.z > 5.0).collect();
+        let held = reduce(&m, &ReduceOptions { kept: &kept, ..options });
+        let count = kept.iter().filter(|k| **k).count();
+        assert_eq!(held.source.iter().filter(|v| kept[**v as usize]).count(), count);
+
+        let faithful: Vec<bool> = m.points.iter().map(|p| p.y < 0.0).collect();
+        let closer = reduce(&m, &ReduceOptions { faithful: (&faithful, 0.01), ..options }).mesh;
+        let of = |side: bool| m.points.iter().zip(&faithful).filter(|(_, f)| **f == side).map(|(p, _)| *p).collect::<Vec<_>>();
+        assert!(farthest(&of(true), &closer) <= 0.01 && farthest(&of(false), &closer) > 0.05);
+    }
+
+    #[test]
+    fn what_is_cancelled_before_it_begins_stays_as_it_is() {
+        let m = waved(3.0);
+        let options = ReduceOptions { error: 0.3, labels: None, faithful: (&[], 0.0), kept: &[], cancelled: &|| true };
+        assert_eq!(reduce(&m, &options).mesh.triangles.len(), m.triangles.len());
     }
 }

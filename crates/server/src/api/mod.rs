@@ -62,6 +62,7 @@ pub struct App {
         runs::skeleton,
         runs::cells,
         runs::foresee,
+        runs::estimate,
         runs::start_final,
         runs::cancel,
         runs::events,
@@ -107,6 +108,7 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/draft", post(runs::draft).delete(runs::stop_draft))
         .route("/api/projects/{id}/picture", get(runs::picture))
         .route("/api/projects/{id}/foresee", post(runs::foresee))
+        .route("/api/projects/{id}/estimate", post(runs::estimate))
         .route("/api/projects/{id}/skeleton", post(runs::skeleton))
         .route("/api/projects/{id}/cells", post(runs::cells))
         .route("/api/projects/{id}/final", post(runs::start_final))

@@ -13,6 +13,7 @@ use serde::Deserialize;
 use std::convert::Infallible;
 use tokio_stream::wrappers::BroadcastStream;
 use tokio_stream::{Stream, StreamExt};
+use ulmix_core::pipeline::plan::Prediction;
 use ulmix_core::pipeline::Quality;
 use ulmix_core::recipe::Recipe;
 use utoipa::{IntoParams, ToSchema};
@@ -54,6 +55,12 @@ pub async fn stop_draft(State(app): State<App>, Path(id): Path<String>) -> Statu
     responses((status = 200, body = Foreseen, description = "What is known without a mesh"), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn foresee(State(app): State<App>, Path(id): Path<String>, Body(recipe): Body<Recipe>) -> Answer<Json<Foreseen>> {
     blocking(move || app.studio.foresee(&id, &recipe)).await.map(Json)
+}
+
+#[utoipa::path(post, path = "/api/projects/{id}/estimate", request_body = Recipe,
+    responses((status = 200, body = Prediction, description = "What the final mesh will take, from blocks that are made of it"), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn estimate(State(app): State<App>, Path(id): Path<String>, Body(recipe): Body<Recipe>) -> Answer<Json<Prediction>> {
+    blocking(move || app.studio.estimate(&id, &recipe)).await.map(Json)
 }
 
 /// Whose structure is meant.

@@ -1,5 +1,6 @@
 //! Real HTTP against a real SQLite file.
 
+mod everywhere;
 mod given;
 mod server;
 mod structures;
@@ -115,7 +116,7 @@ fn estimates_come_by_stage_and_what_a_run_taught_outlives_the_server() {
     let data = dir.path().join("u.sqlite");
     let foreseen = |s: &Server, id: &str| {
         let recipe = s.get(&format!("/api/projects/{id}")).json()["recipe"].clone();
-        s.post(&format!("/api/projects/{id}/foresee"), &recipe).json()["prediction"].clone()
+        s.post(&format!("/api/projects/{id}/estimate"), &recipe).json()
     };
     let seconds = |p: &Value| p["seconds"].as_f64().unwrap();
     let (id, before, learned) = {
@@ -136,7 +137,15 @@ fn estimates_come_by_stage_and_what_a_run_taught_outlives_the_server() {
         assert!(stages.len() == 7 && (sum / seconds(p) - 1.0).abs() < 1e-9, "{p}");
     }
     assert_ne!(seconds(&before), seconds(&learned), "a run teaches");
-    assert_eq!(foreseen(&start(&data), &id), learned);
+    let again = start(&data);
+    assert_eq!(foreseen(&again, &id), learned);
+    // What came out is as was foreseen, and the picture of a value at rest knows it from then on.
+    let p = again.get(&format!("/api/projects/{id}")).json();
+    let made = p["finished"]["report"]["triangles"].as_f64().unwrap();
+    let triangles = |p: &Value| p["triangles"].as_f64().unwrap();
+    assert!((made / triangles(&learned) - 1.0).abs() < 0.25, "{made} for {}", triangles(&learned));
+    let drawn = extras(&again.post(&format!("/api/projects/{id}/draft"), &draft_body(&p["recipe"], false)).body);
+    assert_eq!(triangles(&drawn["prediction"]), triangles(&learned));
 }
 
 #[test]
