@@ -10,9 +10,10 @@ use crate::recipe::Role;
 use crate::solids::Solid;
 use crate::zoned::{Regions, Zoned};
 use glam::{DVec3, UVec3};
+use rayon::prelude::*;
 use std::borrow::Cow;
 use std::cell::RefCell;
-use ulmix_mesh::bvh::SegmentHit;
+use ulmix_mesh::bvh::{nearest_on_triangle, SegmentHit};
 
 /// What a place of the result belongs to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -144,18 +145,44 @@ impl<'a> Composed<'a> {
         }
     }
 
-    /// Does the point lie on an exact face: the part's own, a cleared place's, a sharp border between fillings, or where
-    /// lattice and solids are parted?
-    pub fn on_exact(&self, p: DVec3) -> bool {
-        let near = 1e-3 * self.grid().step;
+    /// Tells of places whether they lie on an exact face: the part's own, a cleared place's, a sharp border between fillings,
+    /// or where lattice and solids are parted.
+    pub fn all_on_exact(&self, places: &[DVec3]) -> Vec<bool> {
+        const RUN: usize = 512;
+        let of_run = |run: &[DVec3]| -> Vec<bool> {
+            let mut last = None;
+            run.iter().map(|&p| self.on_part(p, &mut last) || self.on_border(p)).collect()
+        };
+        places.par_chunks(RUN).flat_map_iter(of_run).collect()
+    }
+
+    /// How far a place may lie off an exact face. mm.
+    fn on_face(&self) -> f64 {
+        1e-3 * self.grid().step
+    }
+
+    /// Does the place lie on a face of the part? Most often it lies on the triangle of the one before.
+    fn on_part(&self, p: DVec3, last: &mut Option<u32>) -> bool {
+        let limit = self.on_face() * self.on_face();
+        let on = |t: &u32| nearest_on_triangle(p, &self.part.mesh.corners(*t as usize)).0.distance_squared(p) < limit;
+        if !self.beside_part(p) {
+            return false;
+        }
+        if !last.as_ref().is_some_and(on) {
+            *last = self.part.bvh().nearest(p, limit).map(|near| near.triangle);
+        }
+        last.is_some()
+    }
+
+    /// Does the place lie on an exact border within the part?
+    fn on_border(&self, p: DVec3) -> bool {
+        let near = self.on_face();
         let borders = |r: &Solid| r.within(p, near) && !r.within(p, -near);
         let parted = self.side != Side::All;
-        (self.beside_part(p) && self.part.bvh().nearest(p, near * near).is_some())
-            || self.regions.zones.iter().any(|z| {
-                let cut_sharp = z.filling != 0 && z.blend == 0.0;
-                (parted || cut_sharp || z.role == Role::KeepClear) && borders(&z.solid)
-            })
-            || parted && self.regions.skins.iter().any(borders)
+        self.regions.zones.iter().any(|z| {
+            let cut_sharp = z.filling != 0 && z.blend == 0.0;
+            (parted || cut_sharp || z.role == Role::KeepClear) && borders(&z.solid)
+        }) || parted && self.regions.skins.iter().any(borders)
     }
 
     /// The low corner of the cell that a point lies in.

@@ -148,7 +148,7 @@ pub fn draft(
     let mut mesh = raw.clone();
     if rounds > 0 {
         // Points on exact faces are kept by smoothing.
-        let on_exact: Vec<bool> = raw.points.par_iter().map(|&p| shape.on_exact(p)).collect();
+        let on_exact = shape.all_on_exact(&raw.points);
         smooth_lattice(&mut mesh, &owners, &on_exact, rounds, cancelled);
     }
     let openness = occlusion::openness(&mesh, &shape.zoned.grid, signs);

@@ -73,7 +73,7 @@ fn block(run: &Run, regions: &Regions, whole: &Grid, at: IVec3, cancelled: &(dyn
     let smooth = shape.smooth();
     let mut mesh = polygonise(&zoned.grid, &signs, Some(&*smooth), &shape, Care::Quick, cancelled)?;
     let owners: Vec<_> = mesh.points.iter().map(|&p| shape.owner(p)).collect();
-    let exact: Vec<bool> = mesh.points.iter().map(|&p| shape.on_exact(p)).collect();
+    let exact = shape.all_on_exact(&mesh.points);
     let rounds = smoothing_rounds(recipe.mesh.smoothing, step, step);
     if rounds > 0 {
         smooth_lattice(&mut mesh, &owners, &exact, rounds, cancelled);
@@ -82,14 +82,18 @@ fn block(run: &Run, regions: &Regions, whole: &Grid, at: IVec3, cancelled: &(dyn
     let kept: Vec<bool> = mesh.points.iter().map(|p| inner.distance_squared(*p) > (FREE * step).powi(2)).collect();
     let faithful = (&exact[..], faithful(step));
     let options = ReduceOptions { error: recipe.mesh.reduce_mm, labels: Some(&labels), faithful, kept: &kept, cancelled };
-    let left = reduce(&mesh, &options).mesh;
-    let within = |mesh: &TriMesh| (0..mesh.triangles.len()).filter(|&t| inner.distance_squared(mesh.middle(t)) == 0.0).collect();
-    let (raw, left): (Vec<usize>, Vec<usize>) = (within(&mesh), within(&left));
+    let left = reduce(&mesh, &options);
+    let within = |mesh: &TriMesh, t: usize| inner.distance_squared(mesh.middle(t)) == 0.0;
+    let raw: Vec<usize> = (0..mesh.triangles.len()).filter(|&t| within(&mesh, t)).collect();
+    // A triangle along the rim's small ones would not be there but for them.
+    let at_rim = |t: &[u32; 3]| t.iter().filter(|v| kept[left.source[**v as usize] as usize]).count() > 1;
+    let all_left = left.mesh.triangles.iter().enumerate();
+    let left = all_left.filter(|(t, tri)| within(&left.mesh, *t) && !at_rim(tri)).count();
     let area = |t: usize| {
         let [a, b, c] = mesh.corners(t);
         0.5 * (b - a).cross(c - a).length()
     };
-    Some(Probe { area: raw.iter().map(|&t| area(t)).sum(), raw: raw.len() as f64, left: left.len() as f64 })
+    Some(Probe { area: raw.iter().map(|&t| area(t)).sum(), raw: raw.len() as f64, left: left as f64 })
 }
 
 /// The polygoniser asks for a grid whose outermost samples lie outside.

@@ -39,7 +39,7 @@ impl Source<'_> {
             let made = polygonise_stretch(grid, signs, smooth, shape, Care::Full, layers, cancelled)?;
             let mut mesh = made.mesh;
             let owners: Vec<_> = mesh.points.par_iter().map(|&p| shape.owner(p)).collect();
-            let on_exact: Vec<bool> = mesh.points.par_iter().map(|&p| shape.on_exact(p)).collect();
+            let on_exact = shape.all_on_exact(&mesh.points);
             if rounds > 0 {
                 smooth_lattice(&mut mesh, &owners, &on_exact, rounds, cancelled);
             }

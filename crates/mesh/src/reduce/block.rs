@@ -19,7 +19,7 @@ pub struct Input<'a> {
 }
 
 /// Points that a triangle carries before those that lie flat in it are let go.
-const PLENTY: usize = 10;
+const PLENTY: usize = 16;
 /// Share of the bound within which a point lies flat.
 const FLAT: f32 = 0.03;
 
