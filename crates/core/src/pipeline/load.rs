@@ -132,16 +132,16 @@ impl Load {
     /// more. The sizes are measured on the demo parts and on cubes, see benches/figures.rs.
     pub fn memory_mb(&self) -> f64 {
         /// What the program holds in any case. MB.
-        const BASE: f64 = 30.0;
+        const BASE: f64 = 12.0;
         /// Bits that are held for every sample while memory is scarcest, without those of zones.
         const ARRAYS: f64 = 4.0;
         /// Bytes for a triangle of the part.
         const OF_PART: f64 = 300.0;
         /// Bytes for a raw triangle of a stretch.
-        const RAW: f64 = 60.0;
+        const RAW: f64 = 80.0;
         /// Bytes for a triangle that is left, while other stretches are made and while all is looked at.
         const WAITING: f64 = 50.0;
-        const KEPT: f64 = 250.0;
+        const KEPT: f64 = 170.0;
         let bits = (ARRAYS + self.near.count + self.own) * self.samples / 8.0;
         let stretches = (self.layers / LEAST_LAYERS as f64).max(1.0);
         let stretch = if self.whole { self.raw } else { self.raw.min(STRETCH as f64).max(self.raw / stretches) };

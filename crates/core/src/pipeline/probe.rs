@@ -4,8 +4,8 @@ use super::finish::{faithful, smooth_lattice};
 use super::plan::smoothing_rounds;
 use super::run::Run;
 use crate::grid::{Bits, Grid};
-use crate::polygonise::{polygonise, Care};
-use crate::shape::Side;
+use crate::polygonise::{polygonise, Care, Edge, Hit, RowPoints, Shape};
+use crate::shape::{Composed, Side};
 use crate::zoned::{Regions, Zoned};
 use glam::{DVec3, IVec3, UVec3};
 use rayon::prelude::*;
@@ -14,15 +14,13 @@ use ulmix_mesh::{Bounds, TriMesh};
 
 /// Cells of the grid along a block.
 const INNER: u32 = 40;
-/// Cells around a block: what is at the rim is cut off there and does not count.
-const AROUND: u32 = 5;
-/// Within so many cells around a block points may still be removed.
-const FREE: f64 = 3.0;
+/// Cells around a block: what is cut off at the rim does not count.
+const AROUND: u32 = 4;
 /// Blocks that are made at most, and how many at a time.
 const BLOCKS: usize = 16;
 const AT_ONCE: usize = 2;
 /// Triangles before reduction of which no more are needed.
-const ENOUGH: f64 = 50_000.0;
+const ENOUGH: f64 = 120_000.0;
 
 /// Triangles and the area that they cover, in blocks spread evenly over the part.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -42,12 +40,9 @@ pub fn probe(run: &Run, points: &[DVec3], cancelled: &(dyn Fn() -> bool + Sync))
     let mut blocks: Vec<[i32; 3]> = points.iter().map(|p| block_of(p).to_array()).collect();
     blocks.sort_unstable();
     blocks.dedup();
-    let count = BLOCKS.min(blocks.len());
-    // By the golden ratio, so that layers of a structure do not line up with them; each once where there are few.
-    let nth = |n: usize| if count < blocks.len() { ((n as f64 * GOLDEN).fract() * blocks.len() as f64) as usize } else { n };
     let mut sum = Probe::default();
-    for some in (0..count).collect::<Vec<_>>().chunks(AT_ONCE) {
-        let made = some.par_iter().map(|&n| block(run, &regions, &whole, IVec3::from(blocks[nth(n)]), cancelled));
+    for some in spread(blocks.len()).chunks(AT_ONCE) {
+        let made = some.par_iter().map(|&n| block(run, &regions, &whole, IVec3::from(blocks[n]), cancelled));
         for one in made.collect::<Option<Vec<_>>>()? {
             sum = Probe { area: sum.area + one.area, raw: sum.raw + one.raw, left: sum.left + one.left };
         }
@@ -58,7 +53,16 @@ pub fn probe(run: &Run, points: &[DVec3], cancelled: &(dyn Fn() -> bool + Sync))
     Some(sum)
 }
 
-const GOLDEN: f64 = 0.618_033_988_749_895;
+/// Up to [`BLOCKS`] of so many numbers, of which any first ones lie evenly among all.
+fn spread(among: usize) -> Vec<usize> {
+    const GOLDEN: f64 = 0.618_033_988_749_895;
+    // Multiples of the golden ratio, by their fractions: layers of a structure do not line up with those.
+    let fraction = |n: &usize| (*n as f64 * GOLDEN).fract();
+    let mut all: Vec<usize> = (0..among).collect();
+    all.sort_by(|a, b| fraction(a).total_cmp(&fraction(b)));
+    all.truncate(BLOCKS);
+    all
+}
 
 /// One block, counted by its place among all.
 fn block(run: &Run, regions: &Regions, whole: &Grid, at: IVec3, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Probe> {
@@ -69,9 +73,11 @@ fn block(run: &Run, regions: &Regions, whole: &Grid, at: IVec3, cancelled: &(dyn
     let zoned = Zoned::sample(run.part, regions, grid, cancelled)?;
     let shape = run.shape(&zoned, regions, Side::All);
     let mut signs = shape.signs();
+    let mut smooth = shape.smooth().into_owned();
     clear_rim(&mut signs, &zoned.grid);
-    let smooth = shape.smooth();
-    let mut mesh = polygonise(&zoned.grid, &signs, Some(&*smooth), &shape, Care::Quick, cancelled)?;
+    clear_rim(&mut smooth, &zoned.grid);
+    let cut_off = CutOff { shape: &shape, last: zoned.grid.size - 1 };
+    let mut mesh = polygonise(&zoned.grid, &signs, Some(&smooth), &cut_off, Care::Quick, cancelled)?;
     let owners: Vec<_> = mesh.points.iter().map(|&p| shape.owner(p)).collect();
     let exact = shape.all_on_exact(&mesh.points);
     let rounds = smoothing_rounds(recipe.mesh.smoothing, step, step);
@@ -79,21 +85,44 @@ fn block(run: &Run, regions: &Regions, whole: &Grid, at: IVec3, cancelled: &(dyn
         smooth_lattice(&mut mesh, &owners, &exact, rounds, cancelled);
     }
     let labels: Vec<u8> = owners.iter().map(|owner| *owner as u8).collect();
-    let kept: Vec<bool> = mesh.points.iter().map(|p| inner.distance_squared(*p) > (FREE * step).powi(2)).collect();
     let faithful = (&exact[..], faithful(step));
-    let options = ReduceOptions { error: recipe.mesh.reduce_mm, labels: Some(&labels), faithful, kept: &kept, cancelled };
-    let left = reduce(&mesh, &options);
-    let within = |mesh: &TriMesh, t: usize| inner.distance_squared(mesh.middle(t)) == 0.0;
-    let raw: Vec<usize> = (0..mesh.triangles.len()).filter(|&t| within(&mesh, t)).collect();
-    // A triangle along the rim's small ones would not be there but for them.
-    let at_rim = |t: &[u32; 3]| t.iter().filter(|v| kept[left.source[**v as usize] as usize]).count() > 1;
-    let all_left = left.mesh.triangles.iter().enumerate();
-    let left = all_left.filter(|(t, tri)| within(&left.mesh, *t) && !at_rim(tri)).count();
-    let area = |t: usize| {
-        let [a, b, c] = mesh.corners(t);
-        0.5 * (b - a).cross(c - a).length()
-    };
-    Some(Probe { area: raw.iter().map(|&t| area(t)).sum(), raw: raw.len() as f64, left: left as f64 })
+    let options = ReduceOptions { error: recipe.mesh.reduce_mm, labels: Some(&labels), faithful, kept: &[], cancelled };
+    let left = within(&reduce(&mesh, &options).mesh, &inner).len();
+    let raw = within(&mesh, &inner);
+    let area = raw.iter().map(|&t| 0.5 * mesh.area_vector(t).length()).sum();
+    Some(Probe { area, raw: raw.len() as f64, left: left as f64 })
+}
+
+/// A shape that ends at the rim of its grid with flat faces: edges there reduce as far as any.
+struct CutOff<'a> {
+    shape: &'a Composed<'a>,
+    /// The last sample along each axis.
+    last: UVec3,
+}
+
+impl Shape for CutOff<'_> {
+    fn hits(&self, edges: &[Edge], out: &mut [Hit]) {
+        self.shape.hits(edges, out);
+        for (hit, e) in out.iter_mut().zip(edges) {
+            if e.outside_at.min_element() == 0 || e.outside_at.cmpeq(self.last).any() {
+                *hit = Hit { t: 0.5, normal: (e.outside - e.inside).normalize().as_vec3().to_array(), firm: true };
+            }
+        }
+    }
+    fn value(&self, p: DVec3) -> f64 {
+        self.shape.value(p)
+    }
+    fn project(&self, row: &mut RowPoints) {
+        self.shape.project(row);
+    }
+    fn roomy(&self) -> bool {
+        self.shape.roomy()
+    }
+}
+
+/// Triangles whose middles lie in a box.
+fn within(mesh: &TriMesh, inner: &Bounds) -> Vec<usize> {
+    (0..mesh.triangles.len()).filter(|&t| inner.distance_squared(mesh.middle(t)) == 0.0).collect()
 }
 
 /// The polygoniser asks for a grid whose outermost samples lie outside.
@@ -107,4 +136,92 @@ fn clear_rim(signs: &mut Bits, grid: &Grid) {
             *word &= !(1 << (i % 64));
         }
     });
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::part::Part;
+    use crate::pipeline::{plan, Pipeline, Quality, Unwatched};
+    use crate::recipe::{Kind, Recipe, Role, SurfaceKind, Thicken};
+    use crate::sample::scatter;
+
+    /// Blocks of a recipe on a grid of a step in mm.
+    fn probed(part: &Part, change: &dyn Fn(&mut Recipe), step: f64) -> Probe {
+        let mut r = Recipe::for_part(&part.mesh.bounds());
+        (r.structure.kind, r.structure.cell_mm) = (Kind::Surface(SurfaceKind::Gyroid), [10.0; 3]);
+        r.thicken = Thicken::Thickness { thickness_mm: 1.5 };
+        r.mesh.step_mm = Some(step);
+        change(&mut r);
+        let pipeline = Pipeline::new(0);
+        let bare = pipeline.bare_of_all(part, &r, true, &Unwatched).unwrap();
+        let (linked, _) = pipeline.linked(part, &r, true, &Unwatched).unwrap();
+        let thick = pipeline.thicken(part, &r, &bare, &linked, true, &Unwatched).unwrap();
+        let prediction = pipeline.by_laws(part, &r, &linked);
+        let run = thick.run(part, &r, Quality::Final, step, &prediction);
+        let (_, zones, _) = pipeline.zones(part, &r, plan::survey_step(part), 0.0, Vec::new(), &Unwatched).unwrap();
+        probe(&run, &scatter(&zones.inside, &zones.grid, 60_000), &|| false).unwrap()
+    }
+
+    fn cuboid(size: DVec3) -> Part {
+        Part::prepare(&TriMesh::cuboid(DVec3::ZERO, size)).unwrap()
+    }
+
+    #[test]
+    fn faces_along_the_grid_have_two_triangles_a_square_and_nearly_none_when_reduced() {
+        let solid = |r: &mut Recipe| r.zones.rest = Role::KeepSolid;
+        let p = probed(&cuboid(DVec3::new(40.0, 36.0, 30.0)), &solid, 0.5);
+        // Few cells lie at edges.
+        assert!((p.raw * 0.25 / p.area / 2.0 - 1.0).abs() < 0.03, "{p:?}");
+        assert!(p.left < 0.05 * p.raw, "{p:?}");
+    }
+
+    #[test]
+    fn surfaces_at_all_angles_have_three_triangles_a_square() {
+        let p = probed(&Part::prepare(&TriMesh::sphere(20.0, 6)).unwrap(), &|_| (), 0.5);
+        assert!((p.raw * 0.25 / p.area / 3.0 - 1.0).abs() < 0.05, "{p:?}");
+        // Without an error none of them goes.
+        let all = probed(&Part::prepare(&TriMesh::sphere(20.0, 4)).unwrap(), &|r| r.mesh.reduce_mm = 0.0, 0.5);
+        assert_eq!(all.raw, all.left);
+    }
+
+    #[test]
+    fn blocks_end_where_enough_is_known_and_repeat_on_any_number_of_threads() {
+        let part = cuboid(DVec3::splat(60.0));
+        let with = |threads: usize| {
+            let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+            pool.install(|| probed(&part, &|_| (), 0.4))
+        };
+        let p = with(1);
+        assert_eq!(p, with(3));
+        // Two blocks of that are far more than a half of enough.
+        assert!((ENOUGH..2.0 * ENOUGH).contains(&p.raw), "{p:?}");
+    }
+
+    #[test]
+    fn first_blocks_lie_evenly_among_all() {
+        for among in [0, 1, 7, 16, 17, 40, 1000] {
+            let some = spread(among);
+            assert_eq!(some.len(), among.min(BLOCKS));
+            let mut each = some.clone();
+            each.sort_unstable();
+            each.dedup();
+            assert!(each.len() == some.len() && each.iter().all(|n| *n < among), "{some:?}");
+            if among >= 40 {
+                let halves = some[..8].iter().filter(|n| **n < among / 2).count();
+                assert!((3..=5).contains(&halves), "{some:?}");
+            }
+        }
+    }
+
+    #[test]
+    fn the_outermost_samples_are_cleared_and_no_others() {
+        let grid = Grid { origin: DVec3::ZERO, step: 1.0, size: UVec3::new(67, 5, 4) };
+        let mut bits = Bits::new(&grid);
+        let all = || (0..4).flat_map(|k| (0..5).flat_map(move |j| (0..67).map(move |i| (i, j, k))));
+        all().for_each(|(i, j, k)| bits.set(i, j, k));
+        clear_rim(&mut bits, &grid);
+        let inner = |(i, j, k): (u32, u32, u32)| (1..66).contains(&i) && (1..4).contains(&j) && (1..3).contains(&k);
+        assert!(all().all(|at| bits.get(at.0, at.1, at.2) == inner(at)));
+    }
 }

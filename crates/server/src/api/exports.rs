@@ -1,10 +1,11 @@
 //! Files to take away: meshes, the recipe, the part as it came.
 
+use super::extract::{Body, Path};
 use super::projects::read_recipe;
-use super::{blocking, App, Body};
+use super::{blocking, App};
 use crate::picture::{unpack, RunInfo};
 use crate::problem::{Answer, Problem};
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::{header, StatusCode};
 use axum::response::{IntoResponse, Response};
 use axum::Json;

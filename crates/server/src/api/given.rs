@@ -1,9 +1,9 @@
 //! What a structure takes from files: tables of seed points, struts, a cell.
 
 use super::blocking;
+use super::extract::Query;
 use crate::problem::{Answer, Problem};
 use axum::body::Bytes;
-use axum::extract::Query;
 use axum::Json;
 use serde::Deserialize;
 use ulmix_core::lattice::from_mesh::{self, FoundMesh};

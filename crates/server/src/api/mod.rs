@@ -10,6 +10,7 @@
 //! | [`picking`] | faces, loops of edges, what lies in a zone or body |
 
 pub mod exports;
+mod extract;
 pub mod given;
 mod picking;
 mod projects;
@@ -210,18 +211,4 @@ pub async fn options() -> Json<Options> {
 /// Runs what takes long beside the async runtime.
 pub async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Answer<T> + Send + 'static) -> Answer<T> {
     tokio::task::spawn_blocking(work).await.map_err(Problem::internal)?
-}
-
-/// A JSON body, with words of our own when it is none.
-pub struct Body<T>(pub T);
-
-impl<S: Send + Sync, T: serde::de::DeserializeOwned> axum::extract::FromRequest<S> for Body<T> {
-    type Rejection = Problem;
-
-    async fn from_request(request: axum::extract::Request, state: &S) -> Result<Self, Problem> {
-        match Json::<T>::from_request(request, state).await {
-            Ok(Json(v)) => Ok(Body(v)),
-            Err(e) => Err(Problem::new(e.status(), "bad_request", e.body_text(), "Check the request against /api/openapi.json.")),
-        }
-    }
 }

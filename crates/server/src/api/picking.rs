@@ -1,10 +1,11 @@
 //! What is picked in the picture: faces, loops of edges around them, and what lies in a zone or body.
 
-use super::{blocking, projects::read_recipe, App, Body};
+use super::extract::{Body, Path, Query};
+use super::{blocking, projects::read_recipe, App};
 use crate::picture::draw_faces;
 use crate::problem::{Answer, Problem};
 use axum::body::Bytes;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use axum::http::{header, StatusCode};
 use axum::response::{IntoResponse, Response};
 use axum::Json;

@@ -1,12 +1,13 @@
 //! Uploads, projects, and their recipes with undo and redo.
 
-use super::{blocking, App, Body};
+use super::extract::{Body, Path, Query};
+use super::{blocking, App};
 use crate::picture::RunInfo;
 use crate::problem::{Answer, Problem};
 use crate::store::ProjectRow;
 use crate::studio::{Event, Job};
 use axum::body::Bytes;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use axum::http::{header, HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
 use axum::Json;

@@ -1,10 +1,11 @@
 //! Drafts, final runs, pictures and events.
 
-use super::{blocking, App, Body};
+use super::extract::{Body, Path, Query};
+use super::{blocking, App};
 use crate::picture::Foreseen;
 use crate::problem::{Answer, Problem};
 use crate::studio::Job;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use axum::http::{header, StatusCode};
 use axum::response::sse::{self, KeepAlive, Sse};
 use axum::response::{IntoResponse, Response};

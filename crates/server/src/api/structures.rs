@@ -1,8 +1,9 @@
 //! Small pictures of structures to choose from.
 
 use super::blocking;
+use super::extract::{Path, Query};
 use crate::problem::{Answer, Problem};
-use axum::extract::{Path, Query};
+
 use axum::http::{header, StatusCode};
 use axum::response::IntoResponse;
 use serde::Deserialize;

@@ -1,0 +1,48 @@
+//! What a request brings, with words of our own where it cannot be read.
+
+use crate::problem::Problem;
+use axum::extract::{FromRequest, FromRequestParts, Request};
+use axum::http::request::Parts;
+use axum::http::StatusCode;
+use axum::Json;
+use serde::de::DeserializeOwned;
+
+/// A JSON body.
+pub struct Body<T>(pub T);
+
+/// Parameters in the path.
+pub struct Path<T>(pub T);
+
+/// Parameters in the query.
+pub struct Query<T>(pub T);
+
+fn unread(status: StatusCode, why: String) -> Problem {
+    Problem::new(status, "bad_request", why, "Check the request against /api/openapi.json.")
+}
+
+impl<S: Send + Sync, T: DeserializeOwned> FromRequest<S> for Body<T> {
+    type Rejection = Problem;
+
+    async fn from_request(request: Request, state: &S) -> Result<Self, Problem> {
+        let read = Json::<T>::from_request(request, state).await;
+        read.map(|body| Body(body.0)).map_err(|e| unread(e.status(), e.body_text()))
+    }
+}
+
+impl<S: Send + Sync, T: DeserializeOwned + Send> FromRequestParts<S> for Path<T> {
+    type Rejection = Problem;
+
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, Problem> {
+        let read = axum::extract::Path::<T>::from_request_parts(parts, state).await;
+        read.map(|path| Path(path.0)).map_err(|e| unread(e.status(), e.body_text()))
+    }
+}
+
+impl<S: Send + Sync, T: DeserializeOwned> FromRequestParts<S> for Query<T> {
+    type Rejection = Problem;
+
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, Problem> {
+        let read = axum::extract::Query::<T>::from_request_parts(parts, state).await;
+        read.map(|query| Query(query.0)).map_err(|e| unread(e.status(), e.body_text()))
+    }
+}
