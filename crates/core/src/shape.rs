@@ -512,4 +512,107 @@ mod tests {
             }
         }
     }
+
+    /// A ball that is cleared along a rod, kept solid in a box and covered by a skin.
+    struct Ball {
+        part: Part,
+        regions: Regions,
+        zoned: Zoned,
+        lattice: Box<dyn Lattice>,
+    }
+
+    impl Ball {
+        fn new() -> Ball {
+            let part = Part::prepare(&TriMesh::sphere(10.0, 3)).unwrap();
+            let rod = Place::Cylinder { base_mm: [0.0, 0.0, -12.0], axis_mm: [0.0, 0.0, 24.0], radius_mm: 2.0 };
+            let block = Place::Box { centre_mm: [6.0, 0.0, 0.0], size_mm: [3.0; 3], rotation_deg: [0.0; 3] };
+            let zones = Zones {
+                list: vec![Zone::new("Rod", Role::KeepClear, rod), Zone::new("Block", Role::KeepSolid, block)],
+                skins: vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }],
+                ..Zones::default()
+            };
+            let regions = Regions::of(&part, &zones);
+            let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.4), &|| false).unwrap();
+            let structure = Structure { cell_mm: [6.0; 3], ..Default::default() };
+            let lattice = Periodic::new(SurfaceKind::Gyroid, &structure, DVec3::ZERO).thicken(1.0);
+            Ball { part, regions, zoned, lattice }
+        }
+
+        fn shape(&self, side: Side) -> Composed<'_> {
+            Composed::new(&self.part, &self.zoned, &self.regions, &*self.lattice, 0.0).only(side)
+        }
+
+        fn places(&self) -> Vec<DVec3> {
+            (1..6000).map(|n| 22.0 * (crate::even::low_discrepancy(n) - 0.5)).collect()
+        }
+    }
+
+    #[test]
+    fn exact_faces_are_the_parts_own_and_those_of_cleared_places() {
+        let ball = Ball::new();
+        let (shape, near) = (ball.shape(Side::All), 1e-3 * 0.4);
+        // On triangles, a little beside them, on the rod's side, on the block's, and anywhere.
+        let triangles = (0..ball.part.mesh.triangles.len()).step_by(3);
+        let on = triangles.clone().map(|t| ball.part.mesh.middle(t));
+        let beside = triangles.map(|t| ball.part.mesh.middle(t) * 1.01);
+        let round = |radius: f64| (0..60).map(move |n| DVec3::new(radius * (n as f64).cos(), radius * (n as f64).sin(), 3.0));
+        let of_block = (0..20).map(|n| DVec3::new(4.5, 0.06 * n as f64 - 0.6, 0.3));
+        let all: Vec<(DVec3, bool)> = on
+            .map(|p| (p, true))
+            .chain(beside.map(|p| (p, false)))
+            .chain(round(2.0).map(|p| (p, true)))
+            .chain(round(2.0 + 3.0 * near).map(|p| (p, false)))
+            .chain(of_block.map(|p| (p, false)))
+            .collect();
+        let places: Vec<DVec3> = all.iter().map(|a| a.0).collect();
+        let found = shape.all_on_exact(&places);
+        for ((p, expected), found) in all.iter().zip(&found) {
+            assert_eq!(found, expected, "at {p}");
+        }
+        // The answer does not depend on what was asked before.
+        let backwards: Vec<DVec3> = places.iter().rev().copied().collect();
+        let again: Vec<bool> = shape.all_on_exact(&backwards).into_iter().rev().collect();
+        assert_eq!(found, again);
+        // Where lattice and solids are parted, so are the block's faces and the skin's inner one.
+        let parted = ball.shape(Side::Lattice).all_on_exact(&places);
+        assert!(all.iter().zip(&parted).filter(|((p, _), _)| p.x == 4.5).all(|(_, found)| *found));
+    }
+
+    #[test]
+    fn the_sides_of_a_shape_are_its_lattice_and_its_solids_and_nothing_else() {
+        let ball = Ball::new();
+        let [all, lattice, solids] = [Side::All, Side::Lattice, Side::Solids].map(|side| ball.shape(side));
+        let mut counts = [0; 3];
+        for p in ball.places() {
+            let [a, l, s] = [&all, &lattice, &solids].map(|shape| shape.value(p));
+            if [a, l, s].iter().any(|v| v.abs() < 1e-6) {
+                continue;
+            }
+            assert_eq!(a < 0.0, l < 0.0 || s < 0.0, "at {p}: {a} {l} {s}");
+            assert!(!(l < 0.0 && s < 0.0), "both at {p}");
+            let rod = p.truncate().length() < 2.0;
+            assert!(!(rod && a < 0.0) && !(p.length() > 10.0 && a < 0.0), "at {p}");
+            counts[usize::from(l < 0.0) + 2 * usize::from(s < 0.0)] += 1;
+        }
+        assert!(counts.iter().all(|n| *n > 100), "{counts:?}");
+    }
+
+    #[test]
+    fn owners_follow_the_zones_and_points_past_the_part_come_back_onto_it() {
+        let ball = Ball::new();
+        let shape = ball.shape(Side::All);
+        assert_eq!(shape.owner(DVec3::new(-5.0, 0.0, 1.0)), Owner::Fill);
+        assert_eq!(shape.owner(DVec3::new(6.0, 0.0, 0.0)), Owner::Solid);
+        assert_eq!(shape.owner(DVec3::new(-9.6, 0.5, 0.5)), Owner::Skin);
+        for n in [Owner::Fill, Owner::Skin, Owner::Solid] {
+            assert_eq!(Owner::numbered(n as u8), n);
+        }
+        for p in ball.places().into_iter().filter(|p| (8.0..11.2).contains(&p.length())) {
+            let q = shape.confine(p);
+            assert!(ball.part.distance.value(q) < 1e-9, "{p} to {q}");
+            // Inside nothing moves, and outside to the nearest place.
+            let away = ball.part.distance.value(p);
+            assert!((q.distance(p) - away.max(0.0)).abs() < 1e-9, "{p}: {away}");
+        }
+    }
 }

@@ -438,4 +438,44 @@ mod tests {
             }
         }
     }
+
+    #[test]
+    fn where_zones_overlap_the_first_one_holds_and_skins_lie_over_fillings_alone() {
+        let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(20.0))).unwrap();
+        let ball = |x: f64| Place::Sphere { centre_mm: [x, 10.0, 10.0], radius_mm: 5.0 };
+        let roles = [Role::KeepSolid, Role::KeepClear, Role::Fill];
+        let list = roles.iter().zip([7.0, 10.0, 13.0]).map(|(role, x)| Zone::new("Ball", *role, ball(x))).collect();
+        let zones = Zones { list, skins: vec![Skin { name: "Skin".into(), faces: None, depth_mm: 2.0 }], ..Zones::default() };
+        let regions = Regions::of(&part, &zones);
+        let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.5), &|| false).unwrap();
+        let grid = &zoned.grid;
+        let mut seen = [0; 4];
+        for (k, j, i) in
+            (0..grid.size.z).flat_map(|k| (0..grid.size.y).flat_map(move |j| (0..grid.size.x).map(move |i| (k, j, i))))
+        {
+            let p = grid.at(i, j, k);
+            let within = |x: f64| p.distance(DVec3::new(x, 10.0, 10.0)) - 5.0;
+            let depth = (p.min(20.0 - p)).min_element();
+            let borders = [within(7.0), within(10.0), within(13.0), depth, depth - 2.0];
+            if borders.iter().any(|d| d.abs() < 1e-6) {
+                continue;
+            }
+            let [fill, solid] = [&zoned.fill, &zoned.solid].map(|bits| bits.get(i, j, k));
+            let expected = match borders {
+                [.., depth, _] if depth < 0.0 => [false, false],
+                [first, ..] if first < 0.0 => [false, true],
+                [_, second, ..] if second < 0.0 => [false, false],
+                [.., in_skin] => [in_skin > 0.0, in_skin < 0.0],
+            };
+            assert_eq!([fill, solid], expected, "at {p}");
+            seen[usize::from(fill) + 2 * usize::from(solid)] += 1;
+        }
+        assert!(seen[..3].iter().all(|n| *n > 500) && seen[3] == 0, "{seen:?}");
+        // What the zones take is told from points; a reference takes nothing, and lies in the way of none.
+        let points = scatter(&zoned.inside, grid, 60_000);
+        let shares = regions.shares(&points, &|p| part.distance.inside(p), 0.5);
+        let ball = 4.0 / 3.0 * std::f64::consts::PI * 125.0 / 8000.0;
+        assert!((shares.zones[0] / ball - 1.0).abs() < 0.03 && shares.zones[1] < ball, "{:?}", shares.zones);
+        assert!((shares.fill.iter().sum::<f64>() + shares.solid - 1.0 + shares.zones[1]).abs() < 0.01);
+    }
 }

@@ -2,15 +2,16 @@
 //! whole is one sound mesh with a sharp or a blended border, and an edit redoes only what depends on it.
 
 mod coarser;
+mod redone;
 
 use coarser::run;
 use glam::DVec3;
 use proptest::prelude::*;
-use std::sync::Mutex;
+use redone::Redone;
 use ulmix_core::check::Verdict;
 use ulmix_core::lattice::make;
 use ulmix_core::part::Part;
-use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Stage, Unwatched, Watch};
+use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Stage, Unwatched};
 use ulmix_core::recipe::{
     CellKind, ExtrudedKind, Filling, Joins, Kind, OwnFill, Place, Recipe, Role, SeededKind, Skin, Structure, SurfaceKind,
     Thicken, Zone,
@@ -208,16 +209,6 @@ fn threads_make_no_difference() {
     assert!(with(1) == with(2));
 }
 
-#[derive(Default)]
-struct Redone(Mutex<Vec<Stage>>);
-impl Watch for Redone {
-    fn end(&self, stage: Stage, cached: bool) {
-        if !cached {
-            self.0.lock().unwrap().push(stage);
-        }
-    }
-}
-
 #[test]
 fn a_zones_thickness_redoes_neither_zones_nor_skeletons() {
     let part = cube();
@@ -234,7 +225,7 @@ fn a_zones_thickness_redoes_neither_zones_nor_skeletons() {
     r.zones.list[0].own.as_mut().unwrap().thicken = Thicken::Thickness { thickness_mm: 1.3 };
     let watch = Redone::default();
     pipeline.run(&part, &r, Quality::Final, &watch).unwrap();
-    let redone = watch.0.into_inner().unwrap();
+    let redone = watch.stages();
     assert!(redone.contains(&Stage::Lattice) && redone.contains(&Stage::Thickness), "{redone:?}");
     assert!(!redone.contains(&Stage::Zones) && !redone.contains(&Stage::Skeleton), "{redone:?}");
 }

@@ -1,8 +1,10 @@
 //! What an edit makes anew, and what a run that is stopped leaves behind.
 
+mod redone;
+
 use glam::DVec3;
+use redone::Redone;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::Mutex;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, RunError, Stage, Unwatched, Watch};
 use ulmix_core::recipe::{CellKind, Kind, Place, Recipe, Role, Skin, Stand, SurfaceKind, Thicken, Zone};
@@ -28,16 +30,6 @@ fn recipe(part: &Part) -> Recipe {
     // An edit that changed the step would change all.
     r.mesh.step_mm = Some(0.5);
     r
-}
-
-#[derive(Default)]
-struct Redone(Mutex<Vec<Stage>>);
-impl Watch for Redone {
-    fn end(&self, stage: Stage, cached: bool) {
-        if !cached {
-            self.0.lock().unwrap().push(stage);
-        }
-    }
 }
 
 #[test]
@@ -68,17 +60,17 @@ fn every_edit_makes_anew_what_depends_on_it_and_nothing_else() {
     let before = recipe(&part);
     let first = Redone::default();
     pipeline.run(&part, &before, Quality::Final, &first).unwrap();
-    assert_eq!(first.0.into_inner().unwrap().len(), Stage::ALL.len(), "all of it, once each");
+    assert_eq!(first.stages().len(), Stage::ALL.len(), "all of it, once each");
     for (what, edit, redone) in edits {
         let mut after = before.clone();
         edit(&mut after);
         let watch = Redone::default();
         pipeline.run(&part, &after, Quality::Final, &watch).unwrap();
-        assert_eq!(watch.0.into_inner().unwrap(), redone, "{what}");
+        assert_eq!(watch.stages(), redone, "{what}");
         // And back again nothing is.
         let back = Redone::default();
         pipeline.run(&part, &before, Quality::Final, &back).unwrap();
-        assert_eq!(back.0.into_inner().unwrap(), [], "{what}, taken back");
+        assert_eq!(back.stages(), [], "{what}, taken back");
     }
 }
 
@@ -148,7 +140,7 @@ fn what_does_not_fit_into_memory_is_refused_before_it_begins_and_says_what_would
     let Err(RunError::TooLarge(refused)) = small.run(&part, &recipe, Quality::Final, &begun) else {
         panic!("120 MB do not do for that");
     };
-    assert!(!begun.0.into_inner().unwrap().iter().any(|s| matches!(s, Stage::Lattice | Stage::Surface)));
+    assert!(!begun.stages().iter().any(|s| matches!(s, Stage::Lattice | Stage::Surface)));
     assert!(refused.message.contains("MB") && refused.hint.contains("mm"), "{refused:?}");
     // The step that it names fits.
     let foreseen = small.estimate(&part, &recipe, &Unwatched).unwrap();

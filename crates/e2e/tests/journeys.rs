@@ -7,6 +7,20 @@ use ulmix_e2e::browser::Bench;
 use ulmix_formats::{stl, Limits};
 use ulmix_mesh::{Topology, TriMesh};
 
+/// What the server tells of the open project's triangles at a step of 0.8 mm.
+const ESTIMATE: &str = r#"
+    const ask = (method, path, body) => {
+        const request = new XMLHttpRequest();
+        request.open(method, '/api/projects/' + location.pathname.split('/').pop() + path, false);
+        request.setRequestHeader('content-type', 'application/json');
+        request.send(body);
+        return JSON.parse(request.responseText);
+    };
+    const recipe = ask('GET', '').recipe;
+    recipe.mesh.step_mm = 0.8;
+    return ask('POST', '/estimate', JSON.stringify(recipe)).triangles;
+"#;
+
 /// From the start screen over slider, cut and final mesh to a saved file.
 #[tokio::test]
 async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
@@ -40,12 +54,16 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     b.click_text(".ant-segmented-item-label", "Cut").await;
     b.until("the cut's values show", || async { b.present("[aria-label='Cut at']").await }).await;
 
+    let foreseen = b.js(ESTIMATE).await.as_u64().expect("so many triangles");
     // A coarser step keeps this test short.
     b.grid_step("0.8").await;
     b.until("the new step is saved", || async {
         b.seen(".facts", "0.8 mm").await && b.text("[data-testid=saved-state]").await == "Saved"
     })
     .await;
+    // Once the value rests, the figure is that of blocks of the final mesh.
+    let shown = || async { b.attribute("[data-triangles]", "data-triangles").await.parse::<u64>().ok() };
+    b.until("the triangles are foreseen", || async { shown().await == Some(foreseen) }).await;
     b.click_text("button", "Make the final mesh").await;
     b.painted("final").await;
     let saved: f64 = b.text("[data-testid=saved]").await.trim_end_matches(" %").parse().unwrap();
@@ -59,6 +77,8 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
         assert!(name.ends_with("stl") || read.millimetres_per_unit == Some(1.0));
         let t = Topology::of(&read.mesh);
         assert!(t.sound() && t.pieces == 1, "{name}: {} pieces", t.pieces);
+        let triangles = read.mesh.triangles.len() as f64;
+        assert!((triangles / foreseen as f64 - 1.0).abs() < 0.25, "{triangles} triangles for {foreseen}");
         let size = read.mesh.bounds().size();
         assert!((size - DVec3::new(120.0, 72.0, 88.0)).abs().max_element() < 0.2, "{size}");
         let part = ulmix_core::demo::keel_bracket().0.volume();

@@ -176,3 +176,96 @@ fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64, least: 
         ties: 0,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::part::Part;
+    use crate::pipeline::{Pipeline, Unwatched};
+    use crate::recipe::{CellKind, Kind, Place, Role, SeededKind, Skin, SurfaceKind, Zone};
+    use glam::DVec3;
+    use ulmix_mesh::TriMesh;
+
+    const SIDE: f64 = 40.0;
+
+    fn linked(kind: Kind, change: &dyn Fn(&mut Recipe)) -> Result<Linked, RunError> {
+        let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(SIDE))).unwrap();
+        let mut r = Recipe::for_part(&part.mesh.bounds());
+        (r.structure.kind, r.structure.cell_mm) = (kind, [8.0; 3]);
+        r.thicken = Thicken::Thickness { thickness_mm: 1.0 };
+        change(&mut r);
+        Pipeline::new(0).foresee(&part, &r, &Unwatched).map(|f| f.0)
+    }
+
+    const GYROID: Kind = Kind::Surface(SurfaceKind::Gyroid);
+
+    #[test]
+    fn either_of_thickness_and_density_leads_to_the_other() {
+        for kind in [GYROID, Kind::Cell(CellKind::BodyCentred), Kind::Seeded(SeededKind::VoronoiWalls)] {
+            let by_thickness = linked(kind, &|_| ()).unwrap();
+            let percent = by_thickness.fill.density_percent;
+            let back = linked(kind, &|r| r.thicken = Thicken::RelativeDensity { percent }).unwrap();
+            assert!((back.fill.thickness_mm - 1.0).abs() < 2e-3, "{kind:?}: {} mm for {percent} %", back.fill.thickness_mm);
+            assert!((back.fill.density_percent - percent).abs() < 0.05, "{kind:?}");
+        }
+    }
+
+    #[test]
+    fn a_thin_wall_holds_its_thickness_times_the_surface() {
+        // Of a sheet in the middle of the wall: both sides have its area.
+        let l = linked(GYROID, &|r| r.thicken = Thicken::Thickness { thickness_mm: 0.2 }).unwrap();
+        let one_side = 0.5 * l.fill.lattice_area_mm2;
+        let volume = l.lattice_volume_mm3();
+        assert!((volume / (one_side * 0.2) - 1.0).abs() < 0.02, "{volume} mm³ of {one_side} mm²");
+        // A gyroid's area in a cubic cell (Schoen 1970).
+        assert!((one_side / SIDE.powi(3) * 8.0 / 3.0915 - 1.0).abs() < 0.02, "{one_side}");
+    }
+
+    #[test]
+    fn what_is_kept_and_what_is_filled_make_up_the_part() {
+        let cube = SIDE.powi(3);
+        let skinned = linked(GYROID, &|r| {
+            r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 2.0 }];
+        })
+        .unwrap();
+        let inner = (SIDE - 4.0).powi(3);
+        assert!((skinned.fill_volume_mm3() / inner - 1.0).abs() < 0.01);
+        assert!((skinned.solid_volume_mm3 / (cube - inner) - 1.0).abs() < 0.02);
+        assert!((skinned.solid_open_area_mm2 / (6.0 * SIDE * SIDE) - 1.0).abs() < 0.06);
+        assert_eq!(skinned.fill.open_area_mm2, 0.0);
+        // A zone that is cleared takes from both and belongs to neither; a reference takes nothing.
+        let zone = |role: Role| Zone::new("Post", role, Place::Sphere { centre_mm: [20.0; 3], radius_mm: 10.0 });
+        let cleared = linked(GYROID, &|r| r.zones.list = vec![zone(Role::KeepClear)]).unwrap();
+        let ball = 4.0 / 3.0 * std::f64::consts::PI * 1000.0;
+        assert!((cleared.zone_mm3[0] / ball - 1.0).abs() < 0.02);
+        assert!((cleared.fill_volume_mm3() - (cube - ball)).abs() < 0.01 * cube && cleared.solid_volume_mm3 == 0.0);
+        let shown = linked(GYROID, &|r| r.zones.list = vec![zone(Role::Reference)]).unwrap();
+        assert_eq!((shown.zone_mm3[0], shown.fill_volume_mm3()), (0.0, linked(GYROID, &|_| ()).unwrap().fill_volume_mm3()));
+    }
+
+    #[test]
+    fn areas_of_the_result_are_those_of_its_parts() {
+        let solid = linked(GYROID, &|r| r.zones.rest = Role::KeepSolid).unwrap();
+        assert!((solid.area_mm2() / (6.0 * SIDE * SIDE) - 1.0).abs() < 0.05, "{}", solid.area_mm2());
+        let open = linked(GYROID, &|_| ()).unwrap();
+        let on_faces = open.fill.open_area_mm2 * open.fill.density_percent / 100.0;
+        assert!((open.area_mm2() - open.fill.lattice_area_mm2 - on_faces).abs() < 1e-6 * open.area_mm2());
+    }
+
+    #[test]
+    fn members_wider_than_the_cells_of_seed_points_are_refused_with_what_fits() {
+        let many = |r: &mut Recipe| {
+            r.structure.seeds.count = Some(4000);
+            r.thicken = Thicken::Thickness { thickness_mm: 5.0 };
+        };
+        let Err(RunError::Recipe(e)) = linked(Kind::Seeded(SeededKind::Voronoi), &many) else { panic!("5 mm in cells of 2.5") };
+        assert_eq!(e.field, "thicken.thickness_mm");
+        let most: f64 = e.hint.trim_start_matches("Choose up to ").split(' ').next().unwrap().parse().unwrap();
+        assert!((2.0..3.2).contains(&most), "{e:?}");
+        let fits = |r: &mut Recipe| {
+            many(r);
+            r.thicken = Thicken::Thickness { thickness_mm: most };
+        };
+        assert!(linked(Kind::Seeded(SeededKind::Voronoi), &fits).is_ok());
+    }
+}

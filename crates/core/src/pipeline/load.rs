@@ -245,6 +245,30 @@ mod tests {
         Load::of(&part, &r, &linked, Found::default(), step)
     }
 
+    #[test]
+    fn blocks_correct_triangles_and_what_follows_from_them() {
+        let part = Part::prepare(&cube()).unwrap();
+        let mut r = Recipe::for_part(&part.mesh.bounds());
+        r.mesh.step_mm = Some(0.3);
+        let (linked, by_laws) = Pipeline::new(0).foresee(&part, &r, &Unwatched).unwrap();
+        let of = |found: Found| Load::of(&part, &r, &linked, found, 0.3);
+        let law = of(Found::default());
+        // As many triangles an area as the laws say, and twice and half as many.
+        let area = linked.area_mm2();
+        let probe =
+            |raw: f64, left: f64| Probe { area: 10.0, raw: raw * law.raw / area * 10.0, left: left * law.kept / area * 10.0 };
+        for (raw, left) in [(1.0, 1.0), (2.0, 0.5), (0.5, 0.4)] {
+            let found = of(Found::of(&probe(raw, left), &by_laws, &linked));
+            assert!((found.raw / law.raw / raw - 1.0).abs() < 1e-3 && (found.kept / law.kept / left - 1.0).abs() < 1e-3);
+        }
+        let seconds = |l: &Load| l.seconds().iter().map(|s| s.seconds).sum::<f64>();
+        let more = of(Found::of(&probe(2.0, 2.0), &by_laws, &linked));
+        assert!(seconds(&more) > seconds(&law) && more.memory_mb() > law.memory_mb());
+        // Never more than before reduction, and what no block meets changes nothing.
+        assert!(of(Found::of(&probe(1.0, 1e6), &by_laws, &linked)).kept <= law.raw * 1.001);
+        assert_eq!(Found::of(&Probe::default(), &by_laws, &linked), Found::default());
+    }
+
     fn cube() -> TriMesh {
         TriMesh::cuboid(DVec3::ZERO, DVec3::splat(40.0))
     }

@@ -224,4 +224,29 @@ mod tests {
         let inner = |(i, j, k): (u32, u32, u32)| (1..66).contains(&i) && (1..4).contains(&j) && (1..3).contains(&k);
         assert!(all().all(|at| bits.get(at.0, at.1, at.2) == inner(at)));
     }
+
+    #[test]
+    fn what_is_cut_off_ends_flat_whatever_is_inside() {
+        let part = Part::prepare(&TriMesh::sphere(30.0, 4)).unwrap();
+        let regions = Regions::of(&part, &crate::recipe::Zones::default());
+        let grid = Grid { origin: DVec3::splat(-8.0), step: 0.5, size: UVec3::splat(33) };
+        let zoned = Zoned::sample(&part, &regions, grid.clone(), &|| false).unwrap();
+        let structure = crate::recipe::Structure { cell_mm: [9.0; 3], ..Default::default() };
+        let lattice = crate::lattice::make::structure(&part, &structure, Default::default(), &|| false).unwrap().thicken(2.0);
+        let shape = Composed::new(&part, &zoned, &regions, &*lattice, 0.0);
+        let (mut signs, mut smooth) = (shape.signs(), shape.smooth().into_owned());
+        clear_rim(&mut signs, &grid);
+        clear_rim(&mut smooth, &grid);
+        let cut_off = CutOff { shape: &shape, last: grid.size - 1 };
+        let mesh = polygonise(&grid, &signs, Some(&smooth), &cut_off, Care::Quick, &|| false).unwrap();
+        assert!(ulmix_mesh::Topology::of(&mesh).closed());
+        // Half a step from the rim lie the caps, and nothing past them.
+        let (low, high) = (-8.0 + 0.25, 8.0 - 0.25);
+        let bounds = mesh.bounds();
+        assert!((bounds.min - low).abs().max_element() < 1e-3 && (bounds.max - high).abs().max_element() < 1e-3, "{bounds:?}");
+        let on_cap = |p: &DVec3| (p - low).abs().min_element() < 1e-3 || (p - high).abs().min_element() < 1e-3;
+        let flat = |t: usize| mesh.area_vector(t).normalize_or_zero().abs().max_element() > 1.0 - 1e-6;
+        let caps: Vec<usize> = (0..mesh.triangles.len()).filter(|&t| mesh.corners(t).iter().all(on_cap)).collect();
+        assert!(caps.len() > 1000 && caps.iter().filter(|&&t| flat(t)).count() * 20 > caps.len() * 19, "{}", caps.len());
+    }
 }

@@ -138,7 +138,7 @@ export function MeshStep() {
           </div>
           <div>
             <dt>Triangles, about</dt>
-            <dd>{triangles(p.triangles)}</dd>
+            <dd data-triangles={p.triangles}>{triangles(p.triangles)}</dd>
           </div>
           <div>
             <dt>Time, about</dt>

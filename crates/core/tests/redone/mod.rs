@@ -1,0 +1,22 @@
+//! Which stages a run makes anew.
+
+use std::sync::Mutex;
+use ulmix_core::pipeline::{Stage, Watch};
+
+#[derive(Default)]
+pub struct Redone(Mutex<Vec<Stage>>);
+
+impl Redone {
+    /// In the order in which they ended.
+    pub fn stages(self) -> Vec<Stage> {
+        self.0.into_inner().unwrap()
+    }
+}
+
+impl Watch for Redone {
+    fn end(&self, stage: Stage, cached: bool) {
+        if !cached {
+            self.0.lock().unwrap().push(stage);
+        }
+    }
+}
