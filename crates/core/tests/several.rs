@@ -291,8 +291,13 @@ proptest! {
         let t = Topology::of(&o.solid.mesh);
         prop_assert!(t.sound(), "{:?}", (t.open_edges, t.non_manifold_edges, t.flipped_edges, t.non_manifold_vertices));
         prop_assert!(o.solid.mesh.volume() > 0.0);
-        // Walls far thinner than the step come out in shreds, and the report says so.
-        let thinnest = o.linked.fills().map(|f| f.thickness_mm).fold(f64::INFINITY, f64::min);
+        // Walls and skins thinner than the step come out in shreds, and the report says so.
+        let skin = if depth > 0.0 { depth } else { f64::INFINITY };
+        let thinnest = o.linked.fills().map(|f| f.thickness_mm).fold(skin, f64::min);
+        if thinnest <= o.step_mm {
+            let steps = o.report.checks.as_ref().and_then(|all| all.iter().find(|c| c.id == "resolution"));
+            prop_assert!(steps.is_some_and(|c| c.verdict == Verdict::Fail), "{:?}", steps);
+        }
         prop_assume!(thinnest > o.step_mm);
         prop_assert_eq!(o.solid.crossings.as_ref().map(Vec::len), Some(0));
     }
