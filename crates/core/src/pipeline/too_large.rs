@@ -63,9 +63,49 @@ fn in_bytes(mb: f64) -> String {
 }
 
 fn in_time(seconds: f64) -> String {
-    if seconds < 90.0 {
-        format!("{seconds:.0} s")
-    } else {
-        format!("{:.0} min", seconds / 60.0)
+    match seconds {
+        s if s < 90.0 => format!("{s:.0} s"),
+        s if s < 5400.0 => format!("{:.0} min", s / 60.0),
+        s => format!("{:.0} h", s / 3600.0),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn refusal(memory_mb: f64, cap: f64, thickness_mm: f64) -> RecipeError {
+        let feature = Feature { name: "walls".into(), thickness_mm, whole: 3.0, round: false, place_mm: None };
+        let job =
+            TooLarge { memory_mb, memory_cap_mb: cap, seconds: 150.0, step_mm: 0.1, cell_mm: 5.0, scarcest: Some(&feature) };
+        // Memory by the square of the step.
+        job.refusal(&|step| memory_mb * (0.1 / step).powi(2))
+    }
+
+    #[test]
+    fn what_would_fit_is_named_and_fits() {
+        let e = refusal(4000.0, 1000.0, 0.3);
+        assert_eq!(e.field, "mesh.step_mm");
+        assert!(e.message.contains("3.9 GB") && e.message.contains("2 min") && e.message.contains("1.0 GB"), "{e:?}");
+        let after =
+            |words: &str| -> f64 { e.hint.split(words).nth(1).unwrap().split([' ', ')']).next().unwrap().parse().unwrap() };
+        // Twice the step needs a quarter, and cells of 1.6 times the size as well.
+        let (step, cell) = (after("step of "), after("cells of about "));
+        assert!((0.2..0.24).contains(&step) && (7.9..9.0).contains(&cell), "{e:?}");
+        assert!(e.hint.contains("25 % of"), "{e:?}");
+    }
+
+    #[test]
+    fn what_a_coarser_step_loses_is_told() {
+        for (thickness, words) in [(0.9, "still shows everything"), (0.4, "may break them"), (0.2, "loses them")] {
+            let e = refusal(4000.0, 1000.0, thickness);
+            assert!(e.hint.contains("through walls") && e.hint.contains(words), "{thickness} mm: {e:?}");
+        }
+    }
+
+    #[test]
+    fn small_and_large_figures_have_their_units() {
+        assert_eq!([in_bytes(349.6), in_bytes(6_070_272.0)], ["350 MB", "5928.0 GB"]);
+        assert_eq!([61.0, 750.0, 75_600.0].map(in_time), ["61 s", "12 min", "21 h"]);
     }
 }

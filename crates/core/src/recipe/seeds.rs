@@ -170,3 +170,40 @@ impl Seeds {
         check("structure.seeds.weld", "The share below which struts are welded", "", self.weld, 0.0, 0.4)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn bounds_of_seeds_hold_on_both_sides_and_name_their_field() {
+        let field = |change: &dyn Fn(&mut Seeds)| {
+            let mut s = Seeds::default();
+            change(&mut s);
+            s.validate(100.0).err().map(|e| e.field.trim_start_matches("structure.seeds.").to_owned())
+        };
+        assert_eq!(field(&|_| ()), None);
+        let finer = |share: f64, reach_mm: f64| Some(Finer { share, reach_mm, surface: true });
+        type Change = Box<dyn Fn(&mut Seeds)>;
+        let cases: [(&str, Change, Change); 9] = [
+            ("count", Box::new(|s| s.count = Some(MOST_SEEDS)), Box::new(|s| s.count = Some(MOST_SEEDS + 1))),
+            ("count", Box::new(|s| s.count = Some(1)), Box::new(|s| s.count = Some(0))),
+            ("surface_count", Box::new(|s| s.surface_count = Some(1)), Box::new(|s| s.surface_count = Some(0))),
+            ("rounds", Box::new(|s| s.rounds = MOST_ROUNDS), Box::new(|s| s.rounds = MOST_ROUNDS + 1)),
+            ("apart", Box::new(|s| s.apart = 0.7), Box::new(|s| s.apart = 0.71)),
+            ("holes", Box::new(|s| s.holes = 0.95), Box::new(|s| s.holes = 1.0)),
+            ("neighbours", Box::new(|s| s.neighbours = 12), Box::new(|s| s.neighbours = 0)),
+            ("weld", Box::new(|s| s.weld = 0.4), Box::new(|s| s.weld = -0.1)),
+            ("longest", Box::new(|s| s.longest = 5.0), Box::new(|s| s.longest = f64::INFINITY)),
+        ];
+        for (name, holds, past) in &cases {
+            assert_eq!(field(holds), None, "{name}");
+            assert_eq!(field(past).as_deref(), Some(*name));
+        }
+        assert_eq!(field(&|s| s.finer = finer(LEAST_SHARE, 100_000.0)), None);
+        assert_eq!(field(&|s| s.finer = finer(0.1, 10.0)).as_deref(), Some("finer.share"));
+        assert_eq!(field(&|s| s.finer = finer(0.5, 0.05)).as_deref(), Some("finer.reach_mm"));
+        // No strut is as long as the shortest and as short as the longest.
+        assert_eq!(field(&|s| (s.shortest, s.longest) = (0.9, 0.8)).as_deref(), Some("shortest"));
+    }
+}

@@ -364,3 +364,75 @@ impl Structure {
         self.seeds.validate(longest)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::BTreeSet;
+
+    #[test]
+    fn kinds_have_titles_and_names_of_their_own_and_come_back_from_json() {
+        let all = Kind::all();
+        let titles: BTreeSet<&str> = all.iter().map(|k| k.title()).collect();
+        assert_eq!(titles.len(), all.len());
+        for kind in all {
+            let name = serde_json::to_value(kind).unwrap();
+            assert!(name.is_string(), "{kind:?} is {name}");
+            assert_eq!(serde_json::from_value::<Kind>(name).unwrap(), kind);
+        }
+    }
+
+    #[test]
+    fn a_kind_is_of_walls_or_of_struts_and_networks_of_surfaces_are_neither() {
+        for kind in Kind::all() {
+            let surface = matches!(kind, Kind::Surface(_));
+            assert_ne!(kind.walls(Form::Walls), kind.struts(), "{kind:?}");
+            assert_eq!(kind.walls(Form::Network), kind.walls(Form::Walls) && !surface, "{kind:?}");
+            assert_eq!(kind.walls(Form::Network), kind.walls(Form::OtherNetwork), "{kind:?}");
+            assert!(!kind.seeded() || kind.random(), "{kind:?}");
+        }
+    }
+
+    #[test]
+    fn points_follow_what_tells_where_they_begin_and_nothing_else() {
+        let first = Structure { kind: Kind::Seeded(SeededKind::Voronoi), ..Structure::default() };
+        let same = |change: &dyn Fn(&mut Structure)| {
+            let mut other = first.clone();
+            change(&mut other);
+            other.of_points() == first.of_points()
+        };
+        assert!(same(&|s| s.kind = Kind::Seeded(SeededKind::Delaunay)));
+        assert!(same(&|s| s.seeds.rounds = 90) && same(&|s| s.seeds.weld = 0.3) && same(&|s| s.seeds.net = false));
+        assert!(!same(&|s| s.kind = Kind::Extruded(ExtrudedKind::PlanarVoronoi)));
+        assert!(!same(&|s| s.seeds.random = 2) && !same(&|s| s.cell_mm[1] = 3.0) && !same(&|s| s.seeds.count = Some(9)));
+    }
+
+    #[test]
+    fn faces_are_followed_only_where_the_kind_makes_use_of_them() {
+        let face =
+            FaceMark { kind: crate::recipe::FaceKind::Plane, place_mm: [0.0; 3], direction: [0.0, 0.0, 1.0], area_mm2: 10.0 };
+        let of = |kind: Kind| Structure { kind, upright: Some(face), ..Structure::default() };
+        let standing = of(Kind::Extruded(ExtrudedKind::Hexagons));
+        assert_eq!(standing.followed().iter().map(|f| (f.0, f.1.len())).collect::<Vec<_>>(), [("Walls stand on", 1)]);
+        assert!(of(Kind::Surface(SurfaceKind::Gyroid)).followed().is_empty());
+        assert_eq!(of(Kind::Cell(CellKind::Cubic)).standing(), None);
+    }
+
+    #[test]
+    fn each_value_is_refused_by_its_own_field() {
+        let field = |change: &dyn Fn(&mut Structure)| {
+            let mut s = Structure::default();
+            change(&mut s);
+            s.validate(100.0).err().map(|e| e.field)
+        };
+        assert_eq!(field(&|_| ()), None);
+        // Half a millimetre is the smallest cell of a part of 100 mm, and four times the part the largest.
+        assert_eq!(field(&|s| s.cell_mm[2] = 0.5), None);
+        assert_eq!(field(&|s| s.cell_mm[2] = 0.49).as_deref(), Some("structure.cell_mm"));
+        assert_eq!(field(&|s| s.cell_mm[0] = 401.0).as_deref(), Some("structure.cell_mm"));
+        assert_eq!(field(&|s| s.shift_mm[1] = f64::NAN).as_deref(), Some("structure.shift_mm"));
+        assert_eq!(field(&|s| s.rotation_deg[0] = 361.0).as_deref(), Some("structure.rotation_deg"));
+        assert_eq!(field(&|s| s.kind = Kind::Given(GivenKind::OwnStruts)).as_deref(), Some("structure.own_struts"));
+        assert_eq!(field(&|s| s.kind = Kind::Given(GivenKind::OwnMesh)).as_deref(), Some(own_mesh::FIELD));
+    }
+}
