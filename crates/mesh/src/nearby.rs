@@ -1,4 +1,5 @@
-//! Which triangles may overlap a box, by bins or by a tree, also when points have moved since those were made.
+//! Search for the triangles of a mesh whose boxes may overlap a given box. The search uses bins or a tree, and stays complete
+//! when points have moved since those were made.
 
 use crate::bins::Bins;
 use crate::{Bounds, Bvh, TriMesh};

@@ -171,7 +171,11 @@ function extras<T>(glb: ArrayBuffer): T {
 }
 
 function show(glb: ArrayBuffer) {
-  set((s) => ({ picture: { glb, info: extras<RunInfo>(glb), n: (s.picture?.n ?? 0) + 1 }, behind: false, problem: null }))
+  set(({ picture }) => ({
+    picture: { glb, info: extras<RunInfo>(glb), n: (picture?.n ?? 0) + 1 },
+    behind: false,
+    problem: null,
+  }))
 }
 
 /** What is looked at in place of the result, if anything: then only what leads up to it is worked out. */
@@ -181,12 +185,14 @@ const early = () => {
 }
 
 /** The numbers of a recipe beside a picture that waits. */
+/** What is known of a recipe changes; its picture stays. */
+function tellOfPicture(change: (info: RunInfo) => Partial<RunInfo>) {
+  set(({ picture }) => ({ picture: picture && { ...picture, info: { ...picture.info, ...change(picture.info) } } }))
+}
+
 function showForeseen({ report, ...known }: Foreseen) {
-  set(({ picture }) => ({
-    picture: picture && { ...picture, info: { ...picture.info, ...known, report: { ...picture.info.report, ...report, notes: [] } } },
-    behind: true,
-    problem: null,
-  }))
+  tellOfPicture((info) => ({ ...known, report: { ...info.report, ...report, notes: [] } }))
+  set({ behind: true, problem: null })
 }
 
 function tell(e: unknown) {
@@ -273,7 +279,7 @@ const drafts = (() => {
     set({ working: false, relaxing: null, drawing: null })
     const prediction = await api.estimate(project.id, recipe, run.stop.signal)
     if (running !== run || get().project?.id !== project.id) return
-    set(({ picture }) => ({ picture: picture && { ...picture, info: { ...picture.info, prediction } } }))
+    tellOfPicture(() => ({ prediction }))
   }
 
   const next = async () => {
@@ -291,7 +297,8 @@ const drafts = (() => {
         if (running === run) await fetchLines(lines)
         if (running === run && get().project?.id === project.id) showForeseen(foreseen)
       } else {
-        const glb = await api.draft(project.id, recipe, run.drag, colourBy === 'thickness' && !run.drag, run.stop.signal)
+        const coloured = colourBy === 'thickness' && !run.drag
+        const glb = await api.draft(project.id, recipe, run.drag, coloured, run.stop.signal)
         if (running === run && get().project?.id === project.id) show(glb)
       }
       if (running === run && !run.drag) await estimate(run)

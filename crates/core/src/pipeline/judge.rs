@@ -1,7 +1,7 @@
 //! A mesh from elsewhere, as a file holds it, against what a recipe asks for.
 
 use super::finish::{Crumbs, Solid};
-use super::load::Found;
+use super::probe::Found;
 use super::{Pipeline, Quality, RunError, Watch};
 use crate::asked::{as_asked, expected_bodies, Case};
 use crate::check::{checks, worst, Check, CheckGroup, Verdict};

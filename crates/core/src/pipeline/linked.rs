@@ -181,7 +181,7 @@ fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64, least: 
 mod tests {
     use super::*;
     use crate::part::Part;
-    use crate::pipeline::{Pipeline, Unwatched};
+    use crate::pipeline::{plain, Pipeline, Unwatched};
     use crate::recipe::{CellKind, Kind, Place, Role, SeededKind, Skin, SurfaceKind, Zone};
     use glam::DVec3;
     use ulmix_mesh::TriMesh;
@@ -190,9 +190,7 @@ mod tests {
 
     fn linked(kind: Kind, change: &dyn Fn(&mut Recipe)) -> Result<Linked, RunError> {
         let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(SIDE))).unwrap();
-        let mut r = Recipe::for_part(&part.mesh.bounds());
-        (r.structure.kind, r.structure.cell_mm) = (kind, [8.0; 3]);
-        r.thicken = Thicken::Thickness { thickness_mm: 1.0 };
+        let mut r = plain(&part, kind, 8.0, 1.0);
         change(&mut r);
         Pipeline::new(0).foresee(&part, &r, &Unwatched).map(|f| f.0)
     }

@@ -1,7 +1,6 @@
 //! What a final run has to do, counted before it is started, and the seconds and the memory that follow.
 
-use super::plan::Prediction;
-use super::probe::Probe;
+use super::probe::Found;
 use super::streamed::STRETCH;
 use super::{Filled, Linked, Stage};
 use crate::part::Part;
@@ -44,35 +43,6 @@ pub struct Load {
     /// The surface is made whole, because smoothing passes from layer to layer.
     whole: bool,
     bodies: f64,
-}
-
-/// How many times as many triangles there are in blocks of a mesh as the laws say, before reduction and after.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Found {
-    raw: f64,
-    kept: f64,
-}
-
-impl Default for Found {
-    /// As the laws say.
-    fn default() -> Found {
-        Found { raw: 1.0, kept: 1.0 }
-    }
-}
-
-impl Found {
-    pub fn of(probe: &Probe, by_laws: &Prediction, linked: &Linked) -> Found {
-        let times = |count: f64, law: u64| {
-            let found = count / probe.area * linked.area_mm2() / law as f64;
-            // Of a part that no block meets nothing is known.
-            if found.is_finite() && found > 0.0 {
-                found
-            } else {
-                1.0
-            }
-        };
-        Found { raw: times(probe.raw, by_laws.raw_triangles), kept: times(probe.left, by_laws.triangles) }
-    }
 }
 
 impl Load {
@@ -230,16 +200,15 @@ fn kept(part: &Part, linked: &Linked, error: f64, step: f64) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::pipeline::{Pipeline, Unwatched};
-    use crate::recipe::{CellKind, Finer, FoamKind, Role, SurfaceKind, Thicken, Zones};
+    use crate::pipeline::probe::Probe;
+    use crate::pipeline::{plain, Pipeline, Unwatched};
+    use crate::recipe::{CellKind, Finer, FoamKind, Role, SurfaceKind, Zones};
     use glam::DVec3;
     use ulmix_mesh::TriMesh;
 
     fn load(mesh: TriMesh, change: &dyn Fn(&mut Recipe), step: f64) -> Load {
         let part = Part::prepare(&mesh).unwrap();
-        let mut r = Recipe::for_part(&part.mesh.bounds());
-        r.structure = Structure { kind: Kind::Surface(SurfaceKind::Gyroid), cell_mm: [8.0; 3], ..Structure::default() };
-        r.thicken = Thicken::Thickness { thickness_mm: 1.0 };
+        let mut r = plain(&part, Kind::Surface(SurfaceKind::Gyroid), 8.0, 1.0);
         change(&mut r);
         let (linked, _) = Pipeline::new(0).foresee(&part, &r, &Unwatched).unwrap();
         Load::of(&part, &r, &linked, Found::default(), step)

@@ -13,6 +13,7 @@
 //! | [`cache`] | stage results by key |
 //! | [`plan`], [`too_large`] | the grid step, and what a run will cost; what to do where that does not fit |
 //! | [`load`] | what a run has to do, and the seconds and the memory that follow |
+//! | [`estimate`] | what a final mesh will cost, by laws and by blocks of it |
 //! | [`probe`] | a few blocks made before, from which the triangles are foreseen |
 //! | [`pace`] | how fast this machine is, learned from its own runs |
 //! | [`early`] | points, cells and struts, to be looked at |
@@ -25,6 +26,7 @@
 
 pub mod cache;
 mod early;
+mod estimate;
 pub mod finish;
 mod judge;
 pub mod linked;
@@ -54,14 +56,14 @@ use crate::sample::{scatter, spread, volume};
 use crate::shape::Side;
 use crate::zoned::{Regions, Shares, Zoned};
 use cache::Cache;
+use estimate::Known;
 use finish::{FinishSettings, Solid};
 use glam::DVec3;
 pub use linked::{Filled, Linked, LostFaces};
-use load::Found;
 use plan::Prediction;
 use rayon::prelude::*;
 use resting::Resting;
-use run::{Run, Thick};
+use run::Run;
 use serde::{Deserialize, Serialize};
 use std::any::Any;
 use std::sync::Arc;
@@ -176,68 +178,6 @@ impl Pipeline {
         Pipeline { memory_mb, ..self }
     }
 
-    /// Thickness, density and the cost of the final mesh, without meshing anything: by laws, and by how the blocks that were
-    /// last made of that structure differed from them.
-    pub fn foresee(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<(Linked, Prediction), RunError> {
-        recipe.validate(&part.mesh.bounds())?;
-        self.bare_of_all(part, recipe, true, watch)?;
-        let (linked, key) = self.linked(part, recipe, true, watch)?;
-        Ok(((*linked).clone(), self.predicted(part, recipe, &linked, &key)))
-    }
-
-    /// The cost of the final mesh, from a few blocks that are made of it.
-    pub fn estimate(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<Prediction, RunError> {
-        recipe.validate(&part.mesh.bounds())?;
-        let bare = self.bare_of_all(part, recipe, true, watch)?;
-        let (linked, key) = self.linked(part, recipe, true, watch)?;
-        let thickened = self.thicken(part, recipe, &bare, &linked, true, watch)?;
-        self.probed(part, recipe, &linked, &key, &thickened, watch)
-    }
-
-    fn predicted(&self, part: &Part, recipe: &Recipe, linked: &Linked, linked_key: &str) -> Prediction {
-        let by_laws = self.by_laws(part, recipe, linked);
-        let [own, last] = self.found_keys(part, recipe, linked_key, by_laws.step_mm);
-        let known = self.cache.get::<Found>(&own).or_else(|| self.cache.get(&last));
-        known.map_or(by_laws, |found| plan::predict(part, recipe, linked, *found, (self.memory_mb)()))
-    }
-
-    fn by_laws(&self, part: &Part, recipe: &Recipe, linked: &Linked) -> Prediction {
-        plan::predict(part, recipe, linked, Found::default(), (self.memory_mb)())
-    }
-
-    /// What blocks tell of a recipe, and what the last ones told of its structure in the part.
-    fn found_keys(&self, part: &Part, recipe: &Recipe, linked_key: &str, step: f64) -> [String; 2] {
-        let mesh = &recipe.mesh;
-        [
-            self.key(&[&"blocks", &linked_key, &step, &mesh.reduce_mm, &mesh.smoothing]),
-            self.key(&[&"last blocks", &part.key, &recipe.structure, &mesh.reduce_mm]),
-        ]
-    }
-
-    fn probed(
-        &self,
-        part: &Part,
-        recipe: &Recipe,
-        linked: &Linked,
-        linked_key: &str,
-        thickened: &Thick,
-        watch: &dyn Watch,
-    ) -> Result<Prediction, RunError> {
-        let by_laws = self.by_laws(part, recipe, linked);
-        let [own, last] = self.found_keys(part, recipe, linked_key, by_laws.step_mm);
-        let bytes = |_: &Found| 64;
-        let found = self.stage(Stage::Thickness, &own, &Inner(watch), bytes, || {
-            let run = thickened.run(part, recipe, Quality::Final, by_laws.step_mm, &by_laws);
-            let survey = self.zones(part, recipe, plan::survey_step(part), 0.0, Vec::new(), &Inner(watch));
-            let (_, zones, _) = survey.ok()?;
-            let points = scatter(&zones.inside, &zones.grid, 60_000);
-            let probe = probe::probe(&run, &points, &|| watch.cancelled())?;
-            Some(Found::of(&probe, &by_laws, linked))
-        })?;
-        self.cache.put(last, found.clone(), bytes(&found));
-        Ok(plan::predict(part, recipe, linked, *found, (self.memory_mb)()))
-    }
-
     /// The structures of all fillings.
     fn bare_of_all(&self, part: &Part, recipe: &Recipe, draft: bool, watch: &dyn Watch) -> Result<Vec<Held>, RunError> {
         recipe.fillings().iter().map(|f| Ok(self.bare(part, recipe, f, draft, watch)?.0)).collect()
@@ -249,10 +189,8 @@ impl Pipeline {
         let bare = self.bare_of_all(part, recipe, draft, watch)?;
         let (linked, linked_key) = self.linked(part, recipe, draft, watch)?;
         let thickened = self.thicken(part, recipe, &bare, &linked, draft, watch)?;
-        let prediction = match quality {
-            Quality::Final => self.probed(part, recipe, &linked, &linked_key, &thickened, watch)?,
-            Quality::Drag | Quality::Draft => self.predicted(part, recipe, &linked, &linked_key),
-        };
+        let known = Known { part, recipe, linked: &linked, key: &linked_key };
+        let prediction = if draft { self.by_last_blocks(&known) } else { self.by_blocks(&known, &thickened, watch)? };
         if let Some(refused) = prediction.too_large.clone().filter(|_| !draft) {
             return Err(RunError::TooLarge(refused));
         }
@@ -595,4 +533,13 @@ fn gathered_bytes(g: &Gathered) -> usize {
 
 fn mesh_bytes(m: &TriMesh) -> usize {
     m.points.len() * 24 + m.triangles.len() * 12
+}
+
+/// A recipe of one structure of a thickness, for tests. mm.
+#[cfg(test)]
+fn plain(part: &Part, kind: Kind, cell: f64, thickness_mm: f64) -> Recipe {
+    let mut r = Recipe::for_part(&part.mesh.bounds());
+    (r.structure.kind, r.structure.cell_mm) = (kind, [cell; 3]);
+    r.thicken = crate::recipe::Thicken::Thickness { thickness_mm };
+    r
 }

@@ -1,6 +1,7 @@
 //! Grid steps, and what a final run will cost before it is started.
 
-use super::load::{Found, Load, StageCost};
+use super::load::{Load, StageCost};
+use super::probe::Found;
 use super::too_large::TooLarge;
 use super::{Linked, Quality};
 use crate::asked::{thinnest_features, Feature, WHOLE};
@@ -171,16 +172,14 @@ pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked, found: Found, memo
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::pipeline::{Pipeline, Unwatched};
+    use crate::pipeline::{plain, Pipeline, Unwatched};
     use crate::recipe::{CellKind, ExtrudedKind, Kind, Skin, SurfaceKind};
     use glam::DVec3;
     use ulmix_mesh::TriMesh;
 
     fn of(kind: Kind, cell: f64, thickness_mm: f64, change: &dyn Fn(&mut Recipe)) -> (Part, Recipe, Linked, Prediction) {
         let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(60.0, 48.0, 40.0))).unwrap();
-        let mut r = Recipe::for_part(&part.mesh.bounds());
-        (r.structure.kind, r.structure.cell_mm) = (kind, [cell; 3]);
-        r.thicken = Thicken::Thickness { thickness_mm };
+        let mut r = plain(&part, kind, cell, thickness_mm);
         change(&mut r);
         let (linked, prediction) = Pipeline::new(0).foresee(&part, &r, &Unwatched).unwrap();
         (part, r, linked, prediction)

@@ -1,8 +1,9 @@
 //! A few blocks of a final mesh, made and reduced before the run, from which its triangles are foreseen.
 
 use super::finish::{faithful, smooth_lattice};
-use super::plan::smoothing_rounds;
+use super::plan::{smoothing_rounds, Prediction};
 use super::run::Run;
+use super::Linked;
 use crate::grid::{Bits, Grid};
 use crate::polygonise::{polygonise, Care, Edge, Hit, RowPoints, Shape};
 use crate::shape::{Composed, Side};
@@ -30,6 +31,31 @@ pub struct Probe {
     /// Triangles as the grid gives them, and as reduction leaves them.
     pub raw: f64,
     pub left: f64,
+}
+
+/// How many times as many triangles as the laws say there are in blocks of a mesh, before reduction and after.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Found {
+    pub raw: f64,
+    pub kept: f64,
+}
+
+impl Default for Found {
+    /// As the laws say.
+    fn default() -> Found {
+        Found { raw: 1.0, kept: 1.0 }
+    }
+}
+
+impl Found {
+    pub fn of(probe: &Probe, by_laws: &Prediction, linked: &Linked) -> Found {
+        let times = |count: f64, law: u64| {
+            let found = count / probe.area * linked.area_mm2() / law as f64;
+            // Of a part that no block meets nothing is known.
+            Some(found).filter(|f| f.is_finite() && *f > 0.0).unwrap_or(1.0)
+        };
+        Found { raw: times(probe.raw, by_laws.raw_triangles), kept: times(probe.left, by_laws.triangles) }
+    }
 }
 
 /// Makes blocks of a final mesh. `points` lie evenly in the part, and tell which blocks hold any of it. `None` when cancelled.
@@ -93,7 +119,8 @@ fn block(run: &Run, regions: &Regions, whole: &Grid, at: IVec3, cancelled: &(dyn
     Some(Probe { area, raw: raw.len() as f64, left: left as f64 })
 }
 
-/// A shape that ends at the rim of its grid with flat faces: edges there reduce as far as any.
+/// A shape that planes cut off at the rim of its grid. The edges of flat cuts reduce as far as any others, so that the cuts
+/// add few triangles to a block.
 struct CutOff<'a> {
     shape: &'a Composed<'a>,
     /// The last sample along each axis.
@@ -142,22 +169,22 @@ fn clear_rim(signs: &mut Bits, grid: &Grid) {
 mod tests {
     use super::*;
     use crate::part::Part;
-    use crate::pipeline::{plan, Pipeline, Quality, Unwatched};
-    use crate::recipe::{Kind, Recipe, Role, SurfaceKind, Thicken};
+    use crate::pipeline::estimate::Known;
+    use crate::pipeline::{plain, plan, Pipeline, Quality, Unwatched};
+    use crate::recipe::{Kind, Recipe, Role, SurfaceKind};
     use crate::sample::scatter;
 
     /// Blocks of a recipe on a grid of a step in mm.
     fn probed(part: &Part, change: &dyn Fn(&mut Recipe), step: f64) -> Probe {
-        let mut r = Recipe::for_part(&part.mesh.bounds());
-        (r.structure.kind, r.structure.cell_mm) = (Kind::Surface(SurfaceKind::Gyroid), [10.0; 3]);
-        r.thicken = Thicken::Thickness { thickness_mm: 1.5 };
+        let mut r = plain(part, Kind::Surface(SurfaceKind::Gyroid), 10.0, 1.5);
         r.mesh.step_mm = Some(step);
         change(&mut r);
         let pipeline = Pipeline::new(0);
         let bare = pipeline.bare_of_all(part, &r, true, &Unwatched).unwrap();
-        let (linked, _) = pipeline.linked(part, &r, true, &Unwatched).unwrap();
+        let (linked, key) = pipeline.linked(part, &r, true, &Unwatched).unwrap();
         let thick = pipeline.thicken(part, &r, &bare, &linked, true, &Unwatched).unwrap();
-        let prediction = pipeline.by_laws(part, &r, &linked);
+        let known = Known { part, recipe: &r, linked: &linked, key: &key };
+        let prediction = pipeline.corrected(&known, Found::default());
         let run = thick.run(part, &r, Quality::Final, step, &prediction);
         let (_, zones, _) = pipeline.zones(part, &r, plan::survey_step(part), 0.0, Vec::new(), &Unwatched).unwrap();
         probe(&run, &scatter(&zones.inside, &zones.grid, 60_000), &|| false).unwrap()

@@ -1,4 +1,4 @@
-//! Which stages a run makes anew.
+//! A watch that lists the stages that a run computes and does not take from the cache.
 
 use std::sync::Mutex;
 use ulmix_core::pipeline::{Stage, Watch};

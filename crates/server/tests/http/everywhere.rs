@@ -3,8 +3,9 @@
 use super::server::{fresh, Server};
 use serde_json::Value;
 
-/// All operations with a value for every parameter of their paths.
-fn operations(document: &Value, id: &str) -> Vec<(String, String, Value)> {
+/// All operations, by method and path, with a value for every parameter of their paths.
+fn operations(id: &str) -> Vec<(String, String, Value)> {
+    let document: Value = serde_json::from_str(&ulmix_server::api::openapi()).unwrap();
     let mut out = Vec::new();
     for (path, operations) in document["paths"].as_object().unwrap() {
         for (method, operation) in operations.as_object().unwrap() {
@@ -28,10 +29,9 @@ fn refused(s: &Server, method: &str, path: &str, body: &[u8], kind: &str) {
 #[test]
 fn unknown_names_are_refused_in_words_by_every_endpoint_that_takes_one() {
     let (_folder, s) = fresh();
-    let document: Value = serde_json::from_str(&ulmix_server::api::openapi()).unwrap();
     let mut tried = 0;
     for id in ["none", "..%2f..%2fetc", "%00", "a%20b"] {
-        for (method, path, operation) in operations(&document, id) {
+        for (method, path, operation) in operations(id) {
             // A stream of events begins without knowing of whom; stopping what does not run is no fault.
             let silent = path.ends_with("/events") || method == "DELETE";
             if !path.contains(id) || silent {
@@ -49,9 +49,8 @@ fn unknown_names_are_refused_in_words_by_every_endpoint_that_takes_one() {
 fn bodies_that_are_no_json_or_of_other_fields_are_refused_in_words() {
     let (_folder, s) = fresh();
     let (id, made) = s.small_box();
-    let document: Value = serde_json::from_str(&ulmix_server::api::openapi()).unwrap();
     let mut tried = 0;
-    for (method, path, operation) in operations(&document, &id) {
+    for (method, path, operation) in operations(&id) {
         if operation["requestBody"]["content"]["application/json"].is_null() {
             continue;
         }
@@ -72,9 +71,8 @@ fn bodies_that_are_no_json_or_of_other_fields_are_refused_in_words() {
 fn queries_that_cannot_be_read_are_refused_in_words() {
     let (_folder, s) = fresh();
     let (id, _) = s.small_box();
-    let document: Value = serde_json::from_str(&ulmix_server::api::openapi()).unwrap();
     let mut tried = 0;
-    for (method, path, operation) in operations(&document, &id) {
+    for (method, path, operation) in operations(&id) {
         for parameter in operation["parameters"].as_array().into_iter().flatten().filter(|p| p["in"] == "query") {
             // Any text is a name; a number must be one.
             let kinds = parameter["schema"]["type"].to_string();

@@ -31,6 +31,28 @@ const withMesh = (change: Partial<Recipe['mesh']>) => (r: Recipe): Recipe => ({ 
 const memory = (mb: number) =>
   mb < 1000 ? `${Math.round(mb / 10) * 10} MB` : `${(mb / 1024).toFixed(1)} GB`
 
+interface OfMesh {
+  of: 'step_mm' | 'reduce_mm' | 'tolerance_mm' | 'crumb_mm3' | 'apart_mm'
+  label: string
+  hint?: string
+  value: number
+  unit: string
+  digits?: number
+  least?: number
+  /** The slider reaches further where the value is larger. */
+  most: number
+}
+
+/** A value of the final mesh, which no draft shows. */
+const MeshValue = ({ of, least = 0, most, ...line }: OfMesh) => (
+  <Value
+    {...line}
+    range={[least, Math.max(most, line.value)]}
+    still={() => true}
+    change={(v) => withMesh({ [of]: v })}
+  />
+)
+
 export function MeshStep() {
   const { project, recipe, picture, job } = useBench()
   if (!project || !recipe) return null
@@ -48,34 +70,33 @@ export function MeshStep() {
         onChange={(on) => edit(withMesh({ step_mm: on ? undefined : step }))}
       />
       {!auto && (
-        <Value
+        <MeshValue
+          of="step_mm"
           label="Grid step"
           value={step}
           unit="mm"
-          range={[Math.max(step / 4, 0.02), step * 3]}
-          still={() => true}
-          change={(v) => withMesh({ step_mm: v })}
+          least={Math.max(step / 4, 0.02)}
+          most={step * 3}
         />
       )}
-      <Value
+      <MeshValue
+        of="reduce_mm"
         label="Reduce within"
         hint="greatest deviation"
         value={recipe.mesh.reduce_mm}
         unit="mm"
         digits={3}
-        range={[0, Math.max(0.1, recipe.mesh.reduce_mm)]}
-        still={() => true}
-        change={(v) => withMesh({ reduce_mm: v })}
+        most={0.1}
       />
-      <Value
+      <MeshValue
+        of="tolerance_mm"
         label="Tolerance"
         hint="of kept curved faces"
         value={recipe.mesh.tolerance_mm}
         unit="mm"
         digits={3}
-        range={[0.01, Math.max(0.2, recipe.mesh.tolerance_mm)]}
-        still={() => true}
-        change={(v) => withMesh({ tolerance_mm: v })}
+        least={0.01}
+        most={0.2}
       />
       <SwitchLine
         label="Crumbs follow the cells"
@@ -83,15 +104,14 @@ export function MeshStep() {
         onChange={(on) => edit(withMesh({ crumb_mm3: on ? undefined : p?.crumb_mm3 ?? 0 }))}
       />
       {crumb !== null && (
-        <Value
+        <MeshValue
+          of="crumb_mm3"
           label="Drop crumbs"
           hint="loose pieces below"
           value={crumb}
           unit="mm³"
           digits={1}
-          range={[0, Math.max(100, crumb)]}
-          still={() => true}
-          change={(v) => withMesh({ crumb_mm3: v })}
+          most={100}
         />
       )}
       <Value
@@ -120,14 +140,13 @@ export function MeshStep() {
         />
       </div>
       {apart !== null && (
-        <Value
+        <MeshValue
+          of="apart_mm"
           label="Overlap"
           hint={apart > 0 ? 'how far the lattice reaches into solids' : 'they touch face to face'}
           value={apart}
           unit="mm"
-          range={[0, Math.max(2, apart)]}
-          still={() => true}
-          change={(v) => withMesh({ apart_mm: v })}
+          most={2}
         />
       )}
       {p && (

@@ -19,8 +19,8 @@ impl Segment {
         self.extra + self.more.max(0.0)
     }
 
-    /// Of a cone the nearest place of the axis lies farther toward the thick end than the foot of the perpendicular, by this
-    /// share of the distance from the axis. In lengths of the axis.
+    /// Share of the axis, for each mm of distance from it, by which the place nearest to a tapered strut's border lies beyond the
+    /// foot of the perpendicular, toward the thick end. 1/mm.
     fn lean(&self) -> f64 {
         let length = self.a.distance(self.b);
         // Steeper ones are hardly more than the ball at their thick end.

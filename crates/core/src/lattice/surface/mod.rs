@@ -163,7 +163,7 @@ mod tests {
     use super::*;
     use SurfaceKind::*;
 
-    /// Their two sides are alike.
+    /// Surfaces that divide space into two congruent sides.
     pub(super) const BALANCED: [SurfaceKind; 3] = [Gyroid, SchwarzP, SchwarzD];
     pub(super) const KINDS: [SurfaceKind; 8] = [Gyroid, SchwarzP, SchwarzD, Iwp, Neovius, Frd, SplitP, Lidinoid];
 
