@@ -191,6 +191,7 @@ impl SignedDistance {
     fn winding(&self, dipoles: &[Dipole], p: DVec3) -> f64 {
         // Accuracy parameter of Barill et al.: a node is far beyond this many radii.
         const FAR: f64 = 2.3;
+        let first_leaf = dipoles.len() / 2;
         let mut total = 0.0;
         let mut stack = [0usize; 64];
         let mut top = 1;
@@ -202,12 +203,12 @@ impl SignedDistance {
             let len2 = r.length_squared();
             if len2 > (FAR * d.radius) * (FAR * d.radius) {
                 total += d.moment.dot(r) / (len2 * len2.sqrt() * 4.0 * PI);
-            } else if let Some([l, r]) = self.bvh.children(node) {
-                stack[top] = l;
-                stack[top + 1] = r;
+            } else if node < first_leaf {
+                stack[top] = 2 * node + 1;
+                stack[top + 1] = 2 * node + 2;
                 top += 2;
             } else {
-                total += self.bvh.leaf_corners(node).map(|c| solid_angle(p, &c)).sum::<f64>() / (4.0 * PI);
+                total += self.bvh.leaf(node - first_leaf).map(|c| solid_angle(p, &c)).sum::<f64>() / (4.0 * PI);
             }
         }
         total
@@ -252,32 +253,36 @@ fn pseudo_normals(mesh: &TriMesh, faces: &FaceNormals) -> Sign {
     Sign::Normals { triangles: mesh.triangles.clone(), vertex, beyond }
 }
 
+/// In heap order: children of node `i` are `2i + 1` and `2i + 2`, and the leaves are those of the tree.
 fn dipoles(bvh: &Bvh) -> Vec<Dipole> {
-    let mut out = vec![Dipole { centre: DVec3::ZERO, moment: DVec3::ZERO, radius: 0.0 }; bvh.nodes()];
-    let mut area = vec![0.0; bvh.nodes()];
-    for node in (0..bvh.nodes()).rev() {
-        let (mut moment, mut weighted, mut total) = (DVec3::ZERO, DVec3::ZERO, 0.0);
-        if let Some(children) = bvh.children(node) {
-            for c in children {
-                moment += out[c].moment;
-                weighted += out[c].centre * area[c];
-                total += area[c];
-            }
-        } else {
-            for [a, b, c] in bvh.leaf_corners(node) {
-                let n = (b - a).cross(c - a) * 0.5;
-                moment += n;
-                weighted += (a + b + c) / 3.0 * n.length();
-                total += n.length();
-            }
+    let leaves = bvh.leaves();
+    let first_leaf = leaves - 1;
+    let none = (Dipole { centre: DVec3::ZERO, moment: DVec3::ZERO, radius: 0.0 }, 0.0, Bounds::EMPTY);
+    // With the area of each, and what it is around.
+    let mut all = vec![none; first_leaf];
+    let about = |moment, weighted: DVec3, area: f64, around: Bounds| {
+        let centre = if area > 0.0 { weighted / area } else { DVec3::ZERO };
+        let holds = around.min.x <= around.max.x;
+        let radius = if holds { (centre - around.min).max(around.max - centre).length() } else { 0.0 };
+        (Dipole { centre, moment, radius }, area, around)
+    };
+    all.extend((0..leaves).map(|k| {
+        let (mut moment, mut weighted, mut area, mut around) = (DVec3::ZERO, DVec3::ZERO, 0.0, Bounds::EMPTY);
+        for [a, b, c] in bvh.leaf(k) {
+            let n = (b - a).cross(c - a) * 0.5;
+            moment += n;
+            weighted += (a + b + c) / 3.0 * n.length();
+            area += n.length();
+            around = around.union(Bounds::of([a, b, c]));
         }
-        let b = bvh.node_box(node);
-        let centre = if total > 0.0 { weighted / total } else { DVec3::ZERO };
-        let radius = if b.min.x <= b.max.x { (centre - b.min).max(b.max - centre).length() } else { 0.0 };
-        out[node] = Dipole { centre, moment, radius };
-        area[node] = total;
+        about(moment, weighted, area, around)
+    }));
+    for node in (0..first_leaf).rev() {
+        let [(l, area_l, around_l), (r, area_r, around_r)] = [all[2 * node + 1], all[2 * node + 2]];
+        let weighted = l.centre * area_l + r.centre * area_r;
+        all[node] = about(l.moment + r.moment, weighted, area_l + area_r, around_l.union(around_r));
     }
-    out
+    all.into_iter().map(|(dipole, ..)| dipole).collect()
 }
 
 #[cfg(test)]

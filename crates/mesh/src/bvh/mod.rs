@@ -1,23 +1,30 @@
 //! Box tree over the triangles of a mesh.
 //!
-//! A complete binary tree in heap order: children of node `i` are `2i + 1` and `2i + 2`, leaves
-//! hold a handful of triangles. The split is the median along the widest axis, so the tree and
-//! every answer are the same on any number of threads.
+//! A complete binary tree of which every third level is kept, so that a node has eight children (Wald, Benthin & Boulos
+//! 2008). Nodes are numbered level by level; leaves hold a handful of triangles. The split is the median along the widest
+//! axis, so the tree and every answer are the same on any number of threads.
+//!
+//! | module | idea |
+//! |---|---|
+//! | [`eight`] | boxes in 32 bits, eight at a time |
+//! | [`few`] | the triangles of a leaf beside each other |
+//! | [`triangle`] | one triangle: nearest point, segments through it |
+
+mod eight;
+mod few;
+mod triangle;
 
 use crate::{Bounds, TriMesh};
+use eight::{Eight, FromPlace, NodeBox, EIGHT};
+use few::{Few, FEW};
 use glam::{DVec3, Vec3};
 use rayon::prelude::*;
+use triangle::segment_triangle;
+pub use triangle::{nearest_on_triangle, Feature};
+use wide::{f32x8, CmpGt};
 
-const LEAF: usize = 4;
-
-/// Part of a triangle that is nearest to a query point.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Feature {
-    Face,
-    /// Edge from corner `c` to corner `c + 1`.
-    Edge(u8),
-    Corner(u8),
-}
+/// Room for seven nodes that wait on each of eleven levels, which are enough for any mesh.
+const STACK: usize = 96;
 
 /// Answer of [`Bvh::nearest`].
 #[derive(Clone, Copy, Debug)]
@@ -38,49 +45,14 @@ pub struct SegmentHit {
 
 pub struct Bvh {
     bounds: Bounds,
-    boxes: Vec<NodeBox>,
-    /// First leaf node; nodes before it are inner.
-    first_leaf: usize,
+    /// Nodes of the highest level: 1, 2 or 4, numbered from 0.
+    roots: usize,
+    /// Boxes of the children of every inner node; those of node `i` are the nodes from `8i + roots`. Leaves come last.
+    children: Vec<Eight>,
     /// Range of `order` held by leaf `k` is `starts[k]..starts[k + 1]`.
     starts: Vec<u32>,
     order: Vec<u32>,
     corners: Corners,
-}
-
-/// A box in 32 bits, no smaller than what it is around.
-#[derive(Clone, Copy)]
-struct NodeBox {
-    min: Vec3,
-    max: Vec3,
-}
-
-impl NodeBox {
-    fn around(b: &Bounds) -> NodeBox {
-        let (mut min, mut max) = (b.min.as_vec3(), b.max.as_vec3());
-        for axis in 0..3 {
-            if min[axis] as f64 > b.min[axis] {
-                min[axis] = min[axis].next_down();
-            }
-            if (max[axis] as f64) < b.max[axis] {
-                max[axis] = max[axis].next_up();
-            }
-        }
-        NodeBox { min, max }
-    }
-
-    fn union(&self, other: &NodeBox) -> NodeBox {
-        NodeBox { min: self.min.min(other.min), max: self.max.max(other.max) }
-    }
-
-    #[inline(always)]
-    fn overlaps(&self, other: &NodeBox) -> bool {
-        self.min.cmple(other.max).all() && other.min.cmple(self.max).all()
-    }
-
-    #[inline(always)]
-    fn bounds(&self) -> Bounds {
-        Bounds { min: self.min.as_dvec3(), max: self.max.as_dvec3() }
-    }
 }
 
 /// Corners of triangles in the tree's order: in 32 bits where those hold them exactly, as they do what comes from a file.
@@ -115,7 +87,7 @@ impl Corners {
 impl Bvh {
     pub fn new(mesh: &TriMesh) -> Bvh {
         let n = mesh.triangles.len();
-        let leaves = n.div_ceil(LEAF).next_power_of_two().max(1);
+        let leaves = n.div_ceil(FEW).next_power_of_two().max(1);
         // Of the corners: a mesh may have far more points than its triangles use.
         let of_triangle = |t: usize| Bounds::of(mesh.corners(t));
         let around = (0..n).into_par_iter().with_min_len(4096).map(of_triangle).reduce(|| Bounds::EMPTY, Bounds::union);
@@ -135,25 +107,44 @@ impl Bvh {
         leaf_starts(0, n, &mut starts[..leaves]);
         starts[leaves] = n as u32;
         let corners = Corners::of(mesh, &order);
-        let first_leaf = leaves - 1;
-        let mut boxes = vec![NodeBox::around(&Bounds::EMPTY); 2 * leaves - 1];
-        boxes[first_leaf..].par_iter_mut().with_min_len(1024).enumerate().for_each(|(k, leaf)| {
+        let of_leaf = |k: usize| {
             let range = starts[k] as usize..starts[k + 1] as usize;
-            *leaf = NodeBox::around(&Bounds::of(range.flat_map(|i| corners.at(i))));
-        });
-        for i in (0..first_leaf).rev() {
-            boxes[i] = boxes[2 * i + 1].union(&boxes[2 * i + 2]);
+            NodeBox::around(&Bounds::of(range.flat_map(|i| corners.at(i))))
+        };
+        let mut level: Vec<NodeBox> = (0..leaves).into_par_iter().with_min_len(1024).map(of_leaf).collect();
+        let mut levels: Vec<Vec<Eight>> = Vec::new();
+        while level.len() >= EIGHT {
+            let eights_of = level.par_chunks_exact(EIGHT).with_min_len(1024);
+            let of = |boxes: &[NodeBox]| {
+                let boxes: &[NodeBox; EIGHT] = boxes.try_into().expect("a chunk of eight");
+                let whole = boxes[1..].iter().fold(boxes[0], |all, b| all.union(b));
+                (Eight::of(boxes), whole)
+            };
+            let (eights, above) = eights_of.map(of).unzip();
+            levels.push(eights);
+            level = above;
         }
-        Bvh { bounds: around, boxes, first_leaf, starts, order, corners }
+        levels.reverse();
+        Bvh { bounds: around, roots: level.len(), children: levels.concat(), starts, order, corners }
     }
 
     pub fn bounds(&self) -> Bounds {
         self.bounds
     }
 
-    fn leaf(&self, node: usize) -> std::ops::Range<usize> {
-        let k = node - self.first_leaf;
+    /// Triangles of the tree's order that a leaf holds.
+    fn held(&self, node: usize) -> std::ops::Range<usize> {
+        let k = node - self.children.len();
         self.starts[k] as usize..self.starts[k + 1] as usize
+    }
+
+    fn is_leaf(&self, node: usize) -> bool {
+        node >= self.children.len()
+    }
+
+    /// The first of the eight children of a node.
+    fn below(&self, node: usize) -> usize {
+        EIGHT * node + self.roots
     }
 
     /// The nearest point of the mesh closer than `sqrt(limit_squared)`, if any.
@@ -165,32 +156,47 @@ impl Bvh {
     pub fn nearest_where(&self, p: DVec3, limit_squared: f64, keep: impl Fn(u32) -> bool) -> Option<Nearest> {
         let mut best: Option<Nearest> = None;
         let mut limit = limit_squared;
-        let mut stack = [(0usize, 0.0f64); 64];
-        stack[0] = (0, self.node_box(0).distance_squared(p));
-        let mut top = 1;
+        // No smaller than the limit. What lies as far is visited in vain, which is rare.
+        let single = |limit: f64| (limit as f32).next_up();
+        let mut in_single = single(limit);
+        let from = FromPlace::new(p);
+        let mut stack = [(0u32, 0.0f32); STACK];
+        let mut top = self.roots;
+        stack[..top].iter_mut().enumerate().for_each(|(n, slot)| slot.0 = n as u32);
         while top > 0 {
             top -= 1;
             let (node, d) = stack[top];
-            if d >= limit {
+            let node = node as usize;
+            if d > in_single {
                 continue;
             }
-            if node >= self.first_leaf {
-                for i in self.leaf(node) {
+            if self.is_leaf(node) {
+                for i in self.held(node) {
                     let (point, feature) = nearest_on_triangle(p, &self.corners.at(i));
                     let d2 = p.distance_squared(point);
                     if d2 < limit && keep(self.order[i]) {
                         limit = d2;
+                        in_single = single(limit);
                         best = Some(Nearest { triangle: self.order[i], point, distance_squared: d2, feature });
                     }
                 }
                 continue;
             }
-            let (l, r) = (2 * node + 1, 2 * node + 2);
-            let (dl, dr) = (self.node_box(l).distance_squared(p), self.node_box(r).distance_squared(p));
-            let (near, far) = if dl <= dr { ((l, dl), (r, dr)) } else { ((r, dr), (l, dl)) };
-            stack[top] = far;
-            stack[top + 1] = near;
-            top += 2;
+            let distances = self.children[node].distances_squared(&from);
+            let near = !distances.cmp_gt(f32x8::splat(in_single)).move_mask() as u32 & 0xff;
+            let distances = distances.to_array();
+            let base = top;
+            for n in bits(near) {
+                // The nearest comes to lie on top.
+                let d = distances[n];
+                let mut at = top;
+                while at > base && stack[at - 1].1 < d {
+                    stack[at] = stack[at - 1];
+                    at -= 1;
+                }
+                stack[at] = ((self.below(node) + n) as u32, d);
+                top += 1;
+            }
         }
         best
     }
@@ -198,8 +204,7 @@ impl Bvh {
     /// Every place where the segment from `a` to `b` passes through a triangle, unordered.
     pub fn segment_hits(&self, a: DVec3, b: DVec3, out: &mut Vec<SegmentHit>) {
         out.clear();
-        let seg = NodeBox::around(&Bounds::of([a, b]));
-        self.visit(&mut |bx| bx.overlaps(&seg), &mut |i| {
+        self.visit(&NodeBox::around(&Bounds::of([a, b])), |i| {
             if let Some(t) = segment_triangle(a, b, &self.corners.at(i)) {
                 out.push(SegmentHit { triangle: self.order[i], t });
             }
@@ -208,8 +213,7 @@ impl Bvh {
 
     /// Triangles whose boxes overlap `bounds`.
     pub fn overlapping(&self, bounds: Bounds, mut f: impl FnMut(u32)) {
-        let single = NodeBox::around(&bounds);
-        self.visit(&mut |bx| bx.overlaps(&single), &mut |i| {
+        self.visit(&NodeBox::around(&bounds), |i| {
             if Bounds::of(self.corners.at(i)).overlaps(&bounds) {
                 f(self.order[i]);
             }
@@ -221,28 +225,20 @@ impl Bvh {
     pub fn pairs<T: Send>(&self, f: impl Fn([u32; 2], [&[DVec3; 3]; 2]) -> Option<T> + Sync) -> Vec<T> {
         // Pairs of nodes some levels down are work enough for many threads.
         const TASKS: usize = 512;
-        let mut tasks = vec![[0, 0]];
-        while tasks.len() < TASKS {
-            let mut more = Vec::with_capacity(4 * tasks.len());
+        let mut tasks: Vec<[usize; 2]> = (0..self.roots).flat_map(|a| (a..self.roots).map(move |b| [a, b])).collect();
+        while tasks.len() < TASKS && tasks.iter().any(|t| !self.is_leaf(t[0])) {
+            let mut more = Vec::with_capacity(EIGHT * tasks.len());
             tasks.iter().for_each(|&t| self.split_pair(t, &mut more));
-            if more == tasks {
-                break;
-            }
             tasks = more;
         }
-        let none = (Bounds::EMPTY, [DVec3::ZERO; 3]);
-        let leaf = |node: usize| {
-            let mut out = [none; LEAF];
-            out.iter_mut().zip(self.leaf_corners(node)).for_each(|(slot, c)| *slot = (Bounds::of(c), c));
-            out
-        };
+        let leaf = |node: usize| Few::of(self.held(node).map(|i| self.corners.at(i)));
         let walk = |task: [usize; 2]| {
             let mut out = Vec::new();
             let mut stack = vec![task];
             // Pairs with one leaf follow each other.
-            let mut own = (usize::MAX, [none; LEAF]);
+            let mut own = (usize::MAX, Few::of(std::iter::empty()));
             while let Some([a, b]) = stack.pop() {
-                if a < self.first_leaf || b < self.first_leaf {
+                if !self.is_leaf(a) {
                     self.split_pair([a, b], &mut stack);
                     continue;
                 }
@@ -250,12 +246,11 @@ impl Bvh {
                     own = (a, leaf(a));
                 }
                 let other = if a == b { own.1 } else { leaf(b) };
-                for (m, i) in self.leaf(a).enumerate() {
+                for (m, i) in self.held(a).enumerate() {
                     let from = if a == b { m + 1 } else { 0 };
-                    for (n, j) in self.leaf(b).enumerate().skip(from) {
-                        if own.1[m].0.overlaps(&other[n].0) {
-                            out.extend(f([self.order[i], self.order[j]], [&own.1[m].1, &other[n].1]));
-                        }
+                    let j = self.held(b).start;
+                    for n in bits(other.overlapping(&own.1, m) >> from << from) {
+                        out.extend(f([self.order[i], self.order[j + n]], [&own.1.corners[m], &other.corners[n]]));
                     }
                 }
             }
@@ -264,68 +259,58 @@ impl Bvh {
         tasks.into_par_iter().flat_map_iter(walk).collect()
     }
 
-    /// Adds the pairs of nodes one level down that overlap; a pair of leaves stays.
+    /// Adds the pairs of nodes one level down that overlap; a pair of leaves stays. Both are of one level.
     fn split_pair(&self, [a, b]: [usize; 2], out: &mut Vec<[usize; 2]>) {
-        let inner = |n: usize| n < self.first_leaf;
-        let mut add = |a: usize, b: usize| {
-            if self.boxes[a].overlaps(&self.boxes[b]) {
-                out.push([a, b]);
-            }
-        };
-        let (al, ar, bl, br) = (2 * a + 1, 2 * a + 2, 2 * b + 1, 2 * b + 2);
-        match (inner(a), inner(b)) {
-            (true, true) if a == b => {
-                add(al, al);
-                add(al, ar);
-                add(ar, ar);
-            }
-            (true, true) => {
-                add(al, bl);
-                add(al, br);
-                add(ar, bl);
-                add(ar, br);
-            }
-            (false, false) => out.push([a, b]),
-            // A complete tree has both at one level.
-            _ => unreachable!("nodes of one level"),
+        if self.is_leaf(a) {
+            out.push([a, b]);
+            return;
+        }
+        for n in 0..EIGHT {
+            // Of a node with itself, each pair once.
+            let from = if a == b { n } else { 0 };
+            let beside = self.children[b].overlapping(&self.children[a].get(n)) >> from << from;
+            out.extend(bits(beside).map(|m| [self.below(a) + n, self.below(b) + m]));
         }
     }
 
-    fn visit(&self, enter: &mut impl FnMut(&NodeBox) -> bool, leaf: &mut impl FnMut(usize)) {
-        let mut stack = [0usize; 64];
-        let mut top = 1;
+    /// Places in the tree's order of the triangles in leaves whose boxes overlap this one.
+    fn visit(&self, around: &NodeBox, mut leaf: impl FnMut(usize)) {
+        let mut stack = [0u32; STACK];
+        let mut top = self.roots;
+        stack[..top].iter_mut().enumerate().for_each(|(n, slot)| *slot = n as u32);
         while top > 0 {
             top -= 1;
-            let node = stack[top];
-            if !enter(&self.boxes[node]) {
+            let node = stack[top] as usize;
+            if self.is_leaf(node) {
+                self.held(node).for_each(&mut leaf);
                 continue;
             }
-            if node >= self.first_leaf {
-                self.leaf(node).for_each(&mut *leaf);
-            } else {
-                stack[top] = 2 * node + 1;
-                stack[top + 1] = 2 * node + 2;
-                top += 2;
+            for n in bits(self.children[node].overlapping(around)) {
+                stack[top] = (self.below(node) + n) as u32;
+                top += 1;
             }
         }
     }
 
-    pub(crate) fn nodes(&self) -> usize {
-        self.boxes.len()
+    /// Leaves, in the order of the tree: a power of two.
+    pub(crate) fn leaves(&self) -> usize {
+        self.starts.len() - 1
     }
 
-    pub(crate) fn children(&self, node: usize) -> Option<[usize; 2]> {
-        (node < self.first_leaf).then_some([2 * node + 1, 2 * node + 2])
+    /// Corners of the triangles of a leaf.
+    pub(crate) fn leaf(&self, leaf: usize) -> impl Iterator<Item = [DVec3; 3]> + '_ {
+        (self.starts[leaf] as usize..self.starts[leaf + 1] as usize).map(|i| self.corners.at(i))
     }
+}
 
-    pub(crate) fn leaf_corners(&self, node: usize) -> impl Iterator<Item = [DVec3; 3]> + '_ {
-        self.leaf(node).map(|i| self.corners.at(i))
-    }
-
-    #[inline(always)]
-    pub(crate) fn node_box(&self, node: usize) -> Bounds {
-        self.boxes[node].bounds()
-    }
+/// The numbers of the bits that are set.
+#[inline(always)]
+fn bits(mut mask: u32) -> impl Iterator<Item = usize> {
+    std::iter::from_fn(move || {
+        let n = mask.trailing_zeros();
+        mask &= mask.wrapping_sub(1);
+        (n < 32).then_some(n as usize)
+    })
 }
 
 /// A triangle's place while the tree is built.
@@ -369,59 +354,6 @@ fn leaf_starts(from: usize, count: usize, starts: &mut [u32]) {
     let (l, r) = starts.split_at_mut(half);
     leaf_starts(from, count / 2, l);
     leaf_starts(from + count / 2, count - count / 2, r);
-}
-
-/// Closest point of a triangle (Ericson 2005, Real-Time Collision Detection, 5.1.5) and the
-/// part of the triangle that holds it.
-pub fn nearest_on_triangle(p: DVec3, &[a, b, c]: &[DVec3; 3]) -> (DVec3, Feature) {
-    let (ab, ac, ap) = (b - a, c - a, p - a);
-    let (d1, d2) = (ab.dot(ap), ac.dot(ap));
-    if d1 <= 0.0 && d2 <= 0.0 {
-        return (a, Feature::Corner(0));
-    }
-    let bp = p - b;
-    let (d3, d4) = (ab.dot(bp), ac.dot(bp));
-    if d3 >= 0.0 && d4 <= d3 {
-        return (b, Feature::Corner(1));
-    }
-    let vc = d1 * d4 - d3 * d2;
-    if vc <= 0.0 && d1 >= 0.0 && d3 <= 0.0 {
-        return (a + ab * (d1 / (d1 - d3)), Feature::Edge(0));
-    }
-    let cp = p - c;
-    let (d5, d6) = (ab.dot(cp), ac.dot(cp));
-    if d6 >= 0.0 && d5 <= d6 {
-        return (c, Feature::Corner(2));
-    }
-    let vb = d5 * d2 - d1 * d6;
-    if vb <= 0.0 && d2 >= 0.0 && d6 <= 0.0 {
-        return (a + ac * (d2 / (d2 - d6)), Feature::Edge(2));
-    }
-    let va = d3 * d6 - d5 * d4;
-    if va <= 0.0 && d4 - d3 >= 0.0 && d5 - d6 >= 0.0 {
-        return (b + (c - b) * ((d4 - d3) / ((d4 - d3) + (d5 - d6))), Feature::Edge(1));
-    }
-    let sum = va + vb + vc;
-    if sum <= 0.0 {
-        return (a, Feature::Corner(0));
-    }
-    (a + ab * (vb / sum) + ac * (vc / sum), Feature::Face)
-}
-
-/// Parameter at which the segment meets the triangle's plane inside it (border included).
-fn segment_triangle(a: DVec3, b: DVec3, tri: &[DVec3; 3]) -> Option<f64> {
-    let n = (tri[1] - tri[0]).cross(tri[2] - tri[0]);
-    let (da, db) = (n.dot(a - tri[0]), n.dot(b - tri[0]));
-    if da == db || (da > 0.0) == (db > 0.0) && da != 0.0 && db != 0.0 {
-        return None;
-    }
-    let d = b - a;
-    let volume = |p: DVec3, q: DVec3| d.dot((p - a).cross(q - a));
-    let (u, v, w) = (volume(tri[1], tri[2]), volume(tri[2], tri[0]), volume(tri[0], tri[1]));
-    // The tolerance closes the cracks along shared edges; a duplicate hit there is harmless.
-    let eps = 1e-12 * (u.abs() + v.abs() + w.abs());
-    let inside = (u >= -eps && v >= -eps && w >= -eps) || (u <= eps && v <= eps && w <= eps);
-    inside.then(|| (da / (da - db)).clamp(0.0, 1.0))
 }
 
 #[cfg(test)]
@@ -486,16 +418,6 @@ mod tests {
                 all
             };
             assert_eq!(sorted(&hits[0]), sorted(&hits[1]));
-        }
-    }
-
-    #[test]
-    fn boxes_in_32_bits_hold_what_they_are_around() {
-        for (n, scale) in [1e-30, 1e-3, 1.0, 1e7, 1e30, 1e300].into_iter().enumerate() {
-            let p = DVec3::new(0.1, -1.0 / 3.0, 0.7) * scale * (1.0 + n as f64);
-            let b = Bounds { min: p.min(-p), max: p.max(-p) };
-            let held = NodeBox::around(&b).bounds();
-            assert!(held.min.cmple(b.min).all() && held.max.cmpge(b.max).all(), "{scale}: {held:?} around {b:?}");
         }
     }
 }
