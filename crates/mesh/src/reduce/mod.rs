@@ -28,7 +28,7 @@ use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use std::borrow::Cow;
 use std::cell::RefCell;
-use std::sync::atomic::{AtomicBool, AtomicU32, Ordering::Relaxed};
+use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 pub use stretches::{points_within, Gathered, Reducer, Stretch};
 
 /// What to keep while reducing.
@@ -51,11 +51,12 @@ pub struct Reduced {
     pub source: Vec<u32>,
 }
 
-const BLOCK_TRIANGLES: f64 = 12_000.0;
+/// Triangles of a block, about. More leave fewer points at borders, and fewer blocks for threads.
+const BLOCK_TRIANGLES: f64 = 30_000.0;
 const NONE: u32 = u32::MAX;
 
 pub fn reduce(mesh: &TriMesh, options: &ReduceOptions) -> Reduced {
-    let patch = rounds(&mesh.points, Patch::of(&mesh.triangles), options, &SHIFTS, vec![true; mesh.points.len()]);
+    let patch = rounds(&mesh.points, Patch::of(&mesh.triangles), options, vec![true; mesh.points.len()]);
     let (triangles, source) = in_use(&patch.triangles, mesh.points.len());
     let points = source.par_iter().map(|&v| mesh.points[v as usize]).collect();
     Reduced { mesh: TriMesh { points, triangles }, source }
@@ -140,8 +141,8 @@ const SHIFTS: [f64; 3] = [0.0, 0.5, 0.27];
 
 /// Rounds over blocks, each shifted by a share of their size. The first works on the points that are `open`, each later
 /// one on those that the one before could not reach.
-fn rounds<'a>(points: &[DVec3], mut patch: Patch<'a>, options: &ReduceOptions, shifts: &[f64], mut open: Vec<bool>) -> Patch<'a> {
-    for &shift in shifts {
+fn rounds<'a>(points: &[DVec3], mut patch: Patch<'a>, options: &ReduceOptions, mut open: Vec<bool>) -> Patch<'a> {
+    for shift in SHIFTS {
         if options.error <= 0.0 || (options.cancelled)() {
             break;
         }
@@ -150,59 +151,88 @@ fn rounds<'a>(points: &[DVec3], mut patch: Patch<'a>, options: &ReduceOptions, s
     patch
 }
 
+/// Space cut into cubes, which number the blocks.
+struct Cubes {
+    from: DVec3,
+    edge: f64,
+    counts: UVec3,
+}
+
+impl Cubes {
+    /// Cubes that hold about [`BLOCK_TRIANGLES`] if the surface filled space evenly, shifted by a share of their size.
+    fn of(points: &[DVec3], triangles: usize, shift: f64) -> Cubes {
+        let bounds = Bounds::of(points.iter().copied());
+        let size = bounds.size().max(DVec3::splat(1e-9));
+        let edge = (size.x * size.y * size.z * BLOCK_TRIANGLES / triangles.max(1) as f64).cbrt().max(1e-9);
+        let counts = (size / edge + 2.0).ceil().as_uvec3().min(UVec3::splat(1 << 10));
+        Cubes { from: bounds.min - shift * edge, edge, counts }
+    }
+
+    fn len(&self) -> usize {
+        self.counts.element_product() as usize
+    }
+
+    /// The number of the cube that holds a place.
+    fn at(&self, p: DVec3) -> u32 {
+        let c = ((p - self.from) / self.edge).max(DVec3::ZERO).as_uvec3().min(self.counts - 1);
+        (c.z * self.counts.y + c.y) * self.counts.x + c.x
+    }
+
+    fn middle(&self, cube: u32) -> DVec3 {
+        let c = UVec3::new(cube % self.counts.x, cube / self.counts.x % self.counts.y, cube / self.counts.x / self.counts.y);
+        self.from + (c.as_dvec3() + 0.5) * self.edge
+    }
+}
+
 /// One pass over blocks shifted by a share of their size. Works on the points in `open`, and leaves
 /// there the ones around the borders of its own blocks.
 fn round(points: &[DVec3], patch: Patch, options: &ReduceOptions, shift: f64, open: &mut Vec<bool>) -> Patch<'static> {
     let triangles = &patch.triangles;
-    let bounds = Bounds::of(points.iter().copied());
-    // Blocks hold about BLOCK_TRIANGLES if the surface filled space evenly.
-    let volume = bounds.size().max(DVec3::splat(1e-9));
-    let edge = (volume.x * volume.y * volume.z * BLOCK_TRIANGLES / triangles.len().max(1) as f64).cbrt().max(1e-9);
-    let counts = (volume / edge + 2.0).ceil().as_uvec3().min(UVec3::splat(1 << 10));
-    let block = |t: &[u32; 3]| -> u32 {
-        let middle = t.iter().map(|&v| points[v as usize]).sum::<DVec3>() / 3.0;
-        let c = ((middle - bounds.min) / edge + shift).max(DVec3::ZERO).as_uvec3().min(counts - 1);
-        (c.z * counts.y + c.y) * counts.x + c.x
+    let cubes = Cubes::of(points, triangles.len(), shift);
+    // A triangle belongs to the block of its first point, and a point that a triangle of another block has is locked.
+    let cube_of: Vec<u32> = points.par_iter().with_min_len(4096).map(|&p| cubes.at(p)).collect();
+    let first: Vec<u32> = triangles.par_iter().with_min_len(4096).map(|t| cube_of[t[0] as usize]).collect();
+    let blocks = Groups::numbered(cubes.len(), &first);
+    let shared: Vec<AtomicBool> = (0..points.len()).map(|_| AtomicBool::new(false)).collect();
+    triangles.par_iter().zip(&first).for_each(|(t, own)| {
+        let others = t[1..].iter().filter(|v| cube_of[**v as usize] != *own);
+        others.for_each(|v| shared[*v as usize].store(true, Relaxed));
+    });
+    // What lies two triangles from an open point takes no part.
+    let near = marked(points.len(), triangles, |t| t.iter().any(|&v| open[v as usize]));
+    let is = |list: &[bool], v: usize| list.get(v).copied().unwrap_or(false);
+    let flags = |(v, shared): (usize, &AtomicBool)| {
+        let locked = shared.load(Relaxed) || is(options.kept, v) || !near[v];
+        block::flags(locked, is(options.faithful.0, v), open[v])
     };
-    let block_of: Vec<u32> = triangles.par_iter().map(block).collect();
-    let blocks = Groups::numbered(counts.element_product() as usize, &block_of);
-
-    // A vertex seen by triangles of two blocks is locked. Which comes first does not matter.
-    const MANY: u32 = NONE - 1;
-    let owner: Vec<AtomicU32> = (0..points.len()).map(|_| AtomicU32::new(NONE)).collect();
-    triangles.par_iter().zip(&block_of).for_each(|(t, &id)| {
-        for v in t {
-            let o = &owner[*v as usize];
-            if o.load(Relaxed) != id && o.compare_exchange(NONE, id, Relaxed, Relaxed).is_err_and(|other| other != id) {
-                o.store(MANY, Relaxed);
-            }
-        }
-    });
-    let owner: Vec<u32> = owner.into_iter().map(AtomicU32::into_inner).collect();
-    let kept = |v: u32| options.kept.get(v as usize).copied().unwrap_or(false);
-    let lock = |v: u32| owner[v as usize] == MANY || kept(v);
+    let flags: Vec<u8> = shared.par_iter().with_min_len(4096).enumerate().map(flags).collect();
     thread_local!(static LOCAL: RefCell<Vec<u32>> = const { RefCell::new(Vec::new()) });
-    let runs: Vec<&[u32]> = (0..blocks.len()).map(|b| blocks.get(b)).filter(|run| !run.is_empty()).collect();
-    let parts: Vec<Patch> = runs
-        .into_par_iter()
-        .map(|run| {
-            let idle = run.iter().all(|&t| triangles[t as usize].iter().all(|&v| !open[v as usize]));
-            if idle {
-                return patch.some(run);
-            }
-            LOCAL.with_borrow_mut(|local| {
-                local.resize(points.len().max(local.len()), NONE);
-                block::reduced(&block::Input { points, patch: &patch, run, options, lock: &lock, open }, local)
-            })
-        })
-        .collect();
+    let runs: Vec<(u32, &[u32])> =
+        (0..cubes.len()).map(|b| (b as u32, blocks.get(b))).filter(|(_, run)| !run.is_empty()).collect();
+    let work = |(cube, run): (u32, &[u32])| {
+        let is_near = |t: &u32| triangles[*t as usize].iter().any(|&v| near[v as usize]);
+        let (run, idle): (Vec<u32>, Vec<u32>) = run.iter().partition(|t| is_near(t));
+        let input = block::Input { points, patch: &patch, run: &run, middle: cubes.middle(cube), options, flags: &flags };
+        let reduced = LOCAL.with_borrow_mut(|local| {
+            local.resize(points.len().max(local.len()), NONE);
+            block::reduced(&input, local)
+        });
+        [reduced, patch.some(&idle)]
+    };
+    let parts: Vec<Patch> = runs.into_par_iter().flat_map_iter(work).collect();
     let out = Patch::joined(&parts);
-    let still: Vec<AtomicBool> = (0..points.len()).map(|_| AtomicBool::new(false)).collect();
-    out.triangles.par_iter().filter(|t| t.iter().any(|&v| lock(v) && !kept(v))).for_each(|t| {
-        t.iter().for_each(|&v| still[v as usize].store(true, Relaxed));
-    });
-    *open = still.into_iter().map(AtomicBool::into_inner).collect();
+    let at_border = |t: &[u32; 3]| t.iter().any(|&v| shared[v as usize].load(Relaxed) && !is(options.kept, v as usize));
+    *open = marked(points.len(), &out.triangles, at_border);
     out
+}
+
+/// Tells of so many points whether a triangle that is meant has them.
+fn marked(points: usize, triangles: &[[u32; 3]], is_meant: impl Fn(&[u32; 3]) -> bool + Sync) -> Vec<bool> {
+    let marks: Vec<AtomicBool> = (0..points).map(|_| AtomicBool::new(false)).collect();
+    triangles.par_iter().filter(|t| is_meant(t)).for_each(|t| {
+        t.iter().for_each(|&v| marks[v as usize].store(true, Relaxed));
+    });
+    marks.into_iter().map(AtomicBool::into_inner).collect()
 }
 
 #[cfg(test)]

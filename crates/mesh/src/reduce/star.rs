@@ -60,7 +60,7 @@ impl Rows {
 
 /// Triangles `(v, next, last)` around a point v.
 pub struct Star {
-    /// `3 · triangle + corner` of v in each.
+    /// `4 · triangle + corner` of v in each.
     pub corners: [u32; MOST],
     pub next: [u32; MOST],
     pub last: [u32; MOST],
@@ -247,7 +247,7 @@ mod tests {
         for n in 0..len {
             let (next, last) = (n, (n + 1) % len);
             let normal = places[next].cross(places[last]).normalize();
-            star.push(3 * n as u32, [next as u32, last as u32], [places[next], places[last]], normal);
+            star.push(4 * n as u32, [next as u32, last as u32], [places[next], places[last]], normal);
         }
         star.close();
         (star, places)

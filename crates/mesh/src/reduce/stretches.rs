@@ -3,7 +3,7 @@
 //! The points that two stretches share stay, with what removed points the triangles at them stand for, until all have
 //! come; then what lies along the seams is reduced as well.
 
-use super::{rounds, Patch, ReduceOptions, NONE, SHIFTS};
+use super::{rounds, Patch, ReduceOptions, NONE};
 use crate::{Bounds, TriMesh};
 use glam::DVec3;
 use rayon::prelude::*;
@@ -97,7 +97,7 @@ impl<'a> Reducer<'a> {
         s.below.iter().chain(s.last).for_each(|&v| at_seam[v as usize] = true);
         let stays: Vec<bool> = s.kept.iter().zip(&at_seam).map(|(kept, seam)| *kept || *seam).collect();
         let options = self.options(&s.labels, &s.faithful, &stays);
-        let patch = rounds(&s.mesh.points, Patch::of(&s.mesh.triangles), &options, &SHIFTS, vec![true; stays.len()]);
+        let patch = rounds(&s.mesh.points, Patch::of(&s.mesh.triangles), &options, vec![true; stays.len()]);
 
         let mut number = vec![NONE; s.mesh.points.len()];
         met.iter().for_each(|&(own, v)| number[own] = v as u32);
@@ -146,7 +146,7 @@ impl<'a> Reducer<'a> {
             let mut kept = std::mem::take(&mut self.all.kept);
             triangles.as_flattened().iter().for_each(|&v| kept[v as usize] = true);
             let options = self.options(&self.all.labels, &self.all.faithful, &kept);
-            let done = rounds(&self.all.places, seams, &options, &SHIFTS[..2], open);
+            let done = rounds(&self.all.places, seams, &options, open);
             triangles.extend_from_slice(&done.triangles);
         }
         let Points { places, labels, faithful, .. } = self.all;
