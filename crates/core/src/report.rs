@@ -59,6 +59,10 @@ pub struct Report {
     pub cautions: Vec<String>,
 }
 
+/// Names of the bodies of a mesh that holds lattice and solids apart.
+pub const LATTICE: &str = "Lattice";
+pub const SOLIDS: &str = "Solids";
+
 /// One of the bodies of a mesh that holds lattice and solids apart.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct BodyApart {
@@ -183,7 +187,7 @@ fn bodies_apart(mesh: &TriMesh, lattice: usize) -> Vec<BodyApart> {
         triangles: range.len(),
         volume_mm3: mesh.filtered(|t| range.contains(&t)).volume(),
     };
-    let both = [of("Lattice", 0..lattice), of("Solids", lattice..mesh.triangles.len())];
+    let both = [of(LATTICE, 0..lattice), of(SOLIDS, lattice..mesh.triangles.len())];
     both.into_iter().filter(|b| b.triangles > 0).collect()
 }
 

@@ -4,6 +4,7 @@ use glam::DVec3;
 use ulmix_core::check::{worst, Check, CheckGroup, Verdict};
 use ulmix_core::lattice::clean::StrutState;
 use ulmix_core::part::Part;
+use ulmix_core::pipeline::judge::FileMesh;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, RunError, Unwatched};
 use ulmix_core::recipe::{
     CellKind, ExtrudedKind, Form, GivenKind, Joins, Kind, Layout, OwnFill, OwnStruts, Place, Recipe, Role, SeededKind, Skin,
@@ -306,7 +307,7 @@ fn a_file_is_held_against_the_recipe_it_was_made_by_and_against_another() {
     r.stand = Some(Stand { down: [0.3, -0.2, -1.0], turn_deg: 20.0, ..Stand::default() });
     let pipeline = Pipeline::new(1 << 28);
     let leaves = pipeline.run(&part, &r, Quality::Final, &Unwatched).unwrap().solid.as_it_leaves();
-    let judged = |r: &Recipe, mesh: &TriMesh| pipeline.judge(&part, r, mesh.clone(), &Unwatched);
+    let judged = |r: &Recipe, mesh: &TriMesh| pipeline.judge(&part, r, mesh.clone().into(), &Unwatched);
     let found = judged(&r, &leaves).unwrap();
     assert_eq!(worst(found.iter().filter(|c| c.id != "sealed_voids")), Verdict::Pass, "{found:#?}");
     assert!(["density", "thickness", "reached"].iter().all(|id| found.iter().any(|c| c.id == *id)), "{found:#?}");
@@ -321,6 +322,47 @@ fn a_file_is_held_against_the_recipe_it_was_made_by_and_against_another() {
     // Where it lay on the bed cannot be told of something else.
     let Err(RunError::Recipe(e)) = judged(&r, &TriMesh::sphere(9.0, 3)) else { panic!("it is refused") };
     assert_eq!(e.field, "stand");
+}
+
+#[test]
+fn a_file_of_bodies_apart_is_held_against_the_recipe_by_their_names() {
+    let part = block(DVec3::new(30.0, 24.0, 20.0));
+    for (overlap, stand) in [(0.0, None), (0.4, Some(Stand { down: [0.2, 0.1, -1.0], ..Stand::default() }))] {
+        let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 8.0, 1.2);
+        r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.2 }];
+        (r.mesh.apart_mm, r.mesh.step_mm, r.stand) = (Some(overlap), Some(0.33), stand);
+        let pipeline = Pipeline::new(1 << 28);
+        let outcome = pipeline.run(&part, &r, Quality::Final, &Unwatched).unwrap();
+        let mesh = outcome.solid.as_it_leaves();
+        let bodies: Vec<(String, usize)> = outcome.report.apart.iter().map(|b| (b.name.clone(), b.triangles)).collect();
+        assert_eq!(bodies.len(), 2);
+        let judged = |r: &Recipe, mesh: &TriMesh, bodies: &[(String, usize)]| {
+            pipeline.judge(&part, r, FileMesh { mesh: mesh.clone(), bodies: bodies.to_vec() }, &Unwatched)
+        };
+        let found = judged(&r, &mesh, &bodies).unwrap();
+        // The same figures as of the run that made it.
+        for check in outcome.report.checks.as_ref().unwrap() {
+            if ["density", "thickness", "skins", "true_flat", "reached", "bodies", "self_crossing"].contains(&check.id.as_str()) {
+                let same = found.iter().find(|c| c.id == check.id).unwrap_or_else(|| panic!("{} is told", check.id));
+                assert_eq!(same.verdict, check.verdict, "{overlap}: {same:?} {check:?}");
+                assert!((same.value - check.value).abs() <= 0.02 * check.value.abs() + 0.01, "{overlap}: {same:?} {check:?}");
+            }
+        }
+        // The file's order of bodies tells nothing, their names do.
+        let [lattice, solids] = [0..bodies[0].1, bodies[0].1..mesh.triangles.len()].map(|of| mesh.filtered(|t| of.contains(&t)));
+        let mut turned = solids.clone();
+        turned.append(&lattice);
+        let in_turn: Vec<_> = bodies.iter().rev().cloned().collect();
+        let density = |found: &[Check]| found.iter().find(|c| c.id == "density").unwrap().value;
+        assert!((density(&judged(&r, &turned, &in_turn).unwrap()) - density(&found)).abs() < 0.05);
+        // Skins asked for twice as deep are not there.
+        let mut deeper = r.clone();
+        deeper.zones.skins[0].depth_mm = 2.4;
+        let found = judged(&deeper, &mesh, &bodies).unwrap();
+        assert_eq!(found.iter().find(|c| c.id == "skins").unwrap().verdict, Verdict::Fail, "{found:#?}");
+        let Err(RunError::Recipe(e)) = judged(&r, &mesh, &[]) else { panic!("bodies without names are refused") };
+        assert_eq!(e.field, "mesh.apart_mm");
+    }
 }
 
 #[test]

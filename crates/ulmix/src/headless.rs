@@ -9,6 +9,7 @@ use std::process::ExitCode;
 use ulmix_core::check::{checks, Check, Summary, Verdict};
 use ulmix_core::export::{export, Contents, FileKind};
 use ulmix_core::part::Part;
+use ulmix_core::pipeline::judge::FileMesh;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, RunError, Unwatched};
 use ulmix_core::recipe::Recipe;
 use ulmix_server::memory::for_runs;
@@ -188,7 +189,9 @@ fn try_check(file: &Path, asked: Option<Asked>, as_json: bool) -> Result<Verdict
         Some(asked) => {
             let (recipe, part) = asked.read()?;
             let to_mm = loaded.millimetres_per_unit.unwrap_or(1.0);
-            Pipeline::new(0).judge(&part, &recipe, loaded.mesh.clone().mapped(|p| p * to_mm), &Unwatched)?
+            let bodies = loaded.bodies.iter().map(|b| (b.name.clone(), b.triangles)).collect();
+            let file = FileMesh { mesh: loaded.mesh.clone().mapped(|p| p * to_mm), bodies };
+            Pipeline::new(0).judge(&part, &recipe, file, &Unwatched)?
         }
     };
     let summary = Summary::of(&found);

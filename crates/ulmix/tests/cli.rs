@@ -73,12 +73,19 @@ fn a_file_is_checked_against_the_recipe_it_was_made_by() {
     let failed = |c: &Value| c["id"] == "thickness" && c["verdict"] == "fail" && c["hint"].is_string();
     assert!(told(&o)["checks"].as_array().unwrap().iter().any(failed), "{:#}", told(&o));
     assert_eq!(ulmix(&["check", text(&out), "--part", &part]).status.code(), Some(2), "a part belongs to a recipe");
-    // Bodies apart are not told from a file: that is refused in words.
-    r["mesh"]["apart_mm"] = 0.0.into();
+    // Bodies apart are not told from a file of one body: that is refused in words. From one that names both they are.
+    r["thicken"]["thickness_mm"] = 2.8.into();
+    r["mesh"]["apart_mm"] = 0.2.into();
+    r["zones"]["skins"] = serde_json::json!([{ "name": "Skin", "faces": null, "depth_mm": 2.0 }]);
     std::fs::write(&other, r.to_string()).unwrap();
     let o = check(text(&other));
     assert_eq!(o.status.code(), Some(2));
     assert!(told(&o)["error"].as_str().is_some_and(|e| e.contains("bodies of their own")), "{:#}", told(&o));
+    assert!(matches!(ulmix(&["build", text(&other), "--part", &part, "-o", text(&out)]).status.code(), Some(0 | 3)));
+    let o = check(text(&other));
+    assert!(matches!(o.status.code(), Some(0 | 3)), "{:#}", told(&o));
+    let skins = |c: &Value| c["id"] == "skins" && c["verdict"] == "pass";
+    assert!(told(&o)["checks"].as_array().unwrap().iter().any(skins), "{:#}", told(&o));
 }
 
 #[test]

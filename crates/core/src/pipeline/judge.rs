@@ -1,64 +1,132 @@
 //! A mesh from elsewhere, as a file holds it, against what a recipe asks for.
 
-use super::finish::{Crumbs, Solid};
+use super::finish::{Apart, Crumbs, Solid};
 use super::probe::Found;
 use super::{Pipeline, Quality, RunError, Watch};
-use crate::asked::{as_asked, expected_bodies, Case};
-use crate::check::{checks, worst, Check, CheckGroup, Verdict};
+use crate::asked::{as_asked, expected_bodies, Case, Expected};
+use crate::check::{checks_given, worst, Check, CheckGroup, Verdict};
 use crate::part::Part;
 use crate::recipe::{Recipe, RecipeError, Stand};
-use crate::shape::{Owner, Side};
+use crate::report::{LATTICE, SOLIDS};
+use crate::shape::{Composed, Owner, Side};
 use crate::stand::{turn, Placing};
 use crate::zoned::Regions;
 use glam::DVec3;
 use rayon::prelude::*;
-use ulmix_mesh::{Bounds, TriMesh};
+use ulmix_mesh::crossing::crossing_pairs;
+use ulmix_mesh::{Bounds, Bvh, TriMesh};
 
 /// Steps of the grid on which zones are sampled, along the part's longest side, at most.
 const MOST_STEPS: f64 = 400.0;
 /// How far a mesh on a bed may differ in size from the part on it, as a share of the part's longest side.
 const ALIKE: f64 = 0.002;
 
-impl Pipeline {
-    /// The checks of a mesh in mm, first of itself and then against the recipe. A mesh that stands as the recipe says is
-    /// taken back from the bed, which asks that it is as large as the part.
-    pub fn judge(&self, part: &Part, recipe: &Recipe, mesh: TriMesh, watch: &dyn Watch) -> Result<Vec<Check>, RunError> {
-        recipe.validate(&part.mesh.bounds())?;
-        if recipe.mesh.apart_mm.is_some() {
-            let message = "The recipe makes lattice and solids as bodies of their own.";
-            let hint = "Check the file without the recipe, or let the recipe make one body.";
-            return Err(RecipeError::new("mesh.apart_mm", message, hint).into());
+/// A mesh in mm as a file holds it, with its bodies in order where the file names them: each name, and how many triangles it
+/// has.
+pub struct FileMesh {
+    pub mesh: TriMesh,
+    pub bodies: Vec<(String, usize)>,
+}
+
+impl From<TriMesh> for FileMesh {
+    fn from(mesh: TriMesh) -> FileMesh {
+        FileMesh { mesh, bodies: Vec::new() }
+    }
+}
+
+impl FileMesh {
+    /// The triangles of the bodies whose names are meant.
+    fn some(&self, is_meant: impl Fn(&str) -> bool) -> TriMesh {
+        let of_body = |(name, triangles): &(String, usize)| std::iter::repeat_n(is_meant(name), *triangles);
+        let meant: Vec<bool> = self.bodies.iter().flat_map(of_body).collect();
+        self.mesh.filtered(|t| meant.get(t).copied().unwrap_or(false))
+    }
+
+    /// Without the bodies that left as they came.
+    fn made(self, part: &Part) -> FileMesh {
+        let alongside = part.alongside();
+        let came = |name: &str| alongside.iter().any(|b| b.0 == name);
+        if !self.bodies.iter().any(|b| came(&b.0)) {
+            return self;
         }
-        let mesh = match &recipe.stand {
-            Some(stand) => off_the_bed(mesh, part, stand)?,
-            None => mesh,
-        };
+        let mesh = self.some(|name| !came(name));
+        FileMesh { mesh, bodies: self.bodies.into_iter().filter(|b| !came(&b.0)).collect() }
+    }
+
+    /// Lattice and solids, which are bodies of their own. A file that holds one of them need not name it.
+    fn sides(&self, expected: &Expected) -> Result<[TriMesh; 2], RecipeError> {
+        if expected.solids == 0 || expected.lattice == 0 {
+            let (all, none) = (self.mesh.clone(), TriMesh::default());
+            return Ok(if expected.solids == 0 { [all, none] } else { [none, all] });
+        }
+        let sides = [LATTICE, SOLIDS].map(|side| self.some(|name| name == side));
+        if sides.iter().any(|mesh| mesh.triangles.is_empty()) {
+            let message = "The recipe makes lattice and solids as bodies of their own, and the file does not name both.";
+            let hint = "Check the 3MF file that holds both bodies.";
+            return Err(RecipeError::new("mesh.apart_mm", message, hint));
+        }
+        Ok(sides)
+    }
+}
+
+impl Pipeline {
+    /// The checks of a mesh, first of itself and then against the recipe. A mesh that stands as the recipe says is taken back
+    /// from the bed, which asks that it is as large as the part. Where the recipe makes lattice and solids apart, the file
+    /// names both. Bodies of the part that leave as they came are not judged.
+    pub fn judge(&self, part: &Part, recipe: &Recipe, file: FileMesh, watch: &dyn Watch) -> Result<Vec<Check>, RunError> {
+        recipe.validate(&part.mesh.bounds())?;
+        let mut file = file.made(part);
+        if let Some(stand) = &recipe.stand {
+            file.mesh = off_the_bed(file.mesh, part, stand)?;
+        }
         let bare = self.bare_of_all(part, recipe, false, watch)?;
         let (linked, _) = self.linked(part, recipe, false, watch)?;
         let prediction = super::plan::predict(part, recipe, &linked, Found::default(), f64::INFINITY);
         let step = prediction.step_mm.max(part.mesh.bounds().size().max_element() / MOST_STEPS);
         let thickened = self.thicken(part, recipe, &bare, &linked, false, watch)?;
         let run = thickened.run(part, recipe, Quality::Final, step, &prediction);
-        let proud = run.proud();
-        let (shape_regions, zones, _) = self.zones(part, recipe, step, 0.0, proud, watch)?;
+        let (shape_regions, zones, _) = self.zones(part, recipe, step, 0.0, run.proud(), watch)?;
         let regions = Regions::of(part, &recipe.zones);
-        let expected = expected_bodies(part, &regions, &zones, false, linked.finest().cell_mm);
-        let mut found = checks(&mesh, Some(expected.all()));
+        let apart = recipe.mesh.apart_mm;
+        let expected = expected_bodies(part, &regions, &zones, apart.is_some(), linked.finest().cell_mm);
+        let owners =
+            |mesh: &TriMesh, shape: Composed| -> Vec<Owner> { mesh.points.par_iter().map(|&p| shape.owner(p)).collect() };
+        let (mesh, owners, apart) = match apart {
+            None => {
+                let owners = owners(&file.mesh, run.shape(&zones, &shape_regions, Side::All));
+                (file.mesh, owners, None)
+            }
+            Some(overlap) => {
+                let [mut mesh, solids] = file.sides(&expected)?;
+                let (reaching, grown, _) = self.zones(part, recipe, step, overlap, run.proud(), watch)?;
+                let mut all = owners(&mesh, run.shape(&grown, &reaching, Side::Lattice));
+                all.extend(owners(&solids, run.shape(&zones, &shape_regions, Side::Solids)));
+                let lattice_triangles = mesh.triangles.len();
+                mesh.append(&solids);
+                // No check asks how much they share.
+                (mesh, all, Some(Apart { lattice_triangles, shared_mm3: 0.0 }))
+            }
+        };
+        let mut crossing = crossing_pairs(&mesh, &Bvh::new(&mesh));
+        if let Some(Apart { lattice_triangles, .. }) = apart {
+            // Bodies apart may overlap: only within one of them does a crossing count.
+            let is_lattice = |t: u32| (t as usize) < lattice_triangles;
+            crossing.retain(|[s, t]| is_lattice(*s) == is_lattice(*t));
+        }
+        let mut found = checks_given(&mesh, Some(expected.all()), &crossing);
         if mesh.triangles.is_empty() || worst(&found) == Verdict::Fail {
             let advice = "Only a closed surface that does not cross itself can be measured: mend it first.";
             let check = Check::new("as_asked", "Held against the recipe", Verdict::Look, "not measured", 0.0);
             found.push(check.with_hint(advice).of_group(CheckGroup::AsAsked));
             return Ok(found);
         }
-        let shape = run.shape(&zones, &shape_regions, Side::All);
-        let owners: Vec<Owner> = mesh.points.par_iter().map(|&p| shape.owner(p)).collect();
         let solid = Solid {
             openness: Vec::new(),
             owners,
             crumbs: Crumbs::default(),
             raw_triangles: mesh.triangles.len(),
             crossings: None,
-            apart: None,
+            apart,
             placing: None,
             mesh,
         };

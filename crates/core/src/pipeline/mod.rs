@@ -28,7 +28,7 @@ pub mod cache;
 mod early;
 mod estimate;
 pub mod finish;
-mod judge;
+pub mod judge;
 pub mod linked;
 pub mod load;
 pub mod pace;
