@@ -2,7 +2,7 @@
 
 use super::result::Meshes;
 use super::sites::{site_at, Site, Sites};
-use super::{largest, within, Case};
+use super::{within, Case};
 use crate::check::{Check, Verdict};
 use crate::even::low_discrepancy_in;
 use crate::recipe::Role;
@@ -96,6 +96,17 @@ fn beside_filling(case: &Case, p: DVec3, inward: DVec3) -> bool {
     around.into_iter().chain(around.map(|q| q - inward * case.step)).any(filled)
 }
 
+/// How far the result's surface lies from the part's at a place.
+struct Off {
+    flat: bool,
+    mm: f64,
+    /// To look at.
+    place: DVec3,
+    /// On the part's surface, and the way into the part there.
+    on_part: DVec3,
+    inward: DVec3,
+}
+
 /// How far the result's surface lies from the part's where material is kept: from flat faces, and from all others.
 fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
     let Case { part, solid, recipe, .. } = *case;
@@ -115,36 +126,41 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
     let of_part = |(n, &t): (usize, &usize)| {
         let p = low_discrepancy_in(n as u64 + 1, mesh.corners(t));
         let inward = -mesh.area_vector(t).normalize_or_zero();
-        let kept = matches!(site_at(case, p + inward * beside), Some(Site::Skin(_) | Site::Solid(_)));
-        // Where bodies touch or overlap their faces lie within the part.
-        let within = site_at(case, p - inward * beside).is_some();
-        if !kept || within || beside_filling(case, p, inward) {
-            return [None; 2];
+        if !matches!(site_at(case, p + inward * beside), Some(Site::Skin(_) | Site::Solid(_))) {
+            return [None, None];
         }
-        let Some(to) = meshes.nearest_within(p, beyond).map(|q| q - p) else { return [Some((is_flat(t), beyond, p)), None] };
+        let off = |flat, mm| Some(Off { flat, mm, place: p, on_part: p, inward });
+        let Some(to) = meshes.nearest_within(p, beyond).map(|q| q - p) else { return [off(is_flat(t), beyond), None] };
         // Near the rim of a flat face what lies beside it is its curved edge.
         let across = to.dot(inward).abs();
         let along = (to.length_squared() - across * across).max(0.0).sqrt();
-        [Some((is_flat(t), across, p)), Some((false, along, p))]
+        [off(is_flat(t), across), off(false, along)]
     };
-    let mut off: Vec<(bool, f64, DVec3)> = asked.par_iter().enumerate().flat_map_iter(of_part).flatten().collect();
+    let mut off: Vec<Off> = asked.par_iter().enumerate().flat_map_iter(of_part).flatten().collect();
     // What sticks out of the part, where a lattice does not stand past its surface beside it.
     let proud = recipe.fillings().iter().any(|f| f.joins.proud);
     let every = solid.mesh.triangles.len().div_ceil(ASKED).max(1);
     let sticks_out = |t: usize| {
         let owned = !proud && solid.mesh.triangles[t].iter().all(|&v| solid.owners[v as usize] != Owner::Fill);
-        let p = solid.mesh.middle(t);
-        let (d, near) = if owned { part.distance.query(p, beyond)? } else { return None };
+        let place = solid.mesh.middle(t);
+        let (mm, near) = if owned { part.distance.query(place, beyond)? } else { return None };
         let inward = -part.distance.face_normal(near.triangle);
-        (d > 0.0 && !beside_filling(case, near.point, inward)).then(|| (is_flat(near.triangle as usize), d, p))
+        (mm > 0.0).then(|| Off { flat: is_flat(near.triangle as usize), mm, place, on_part: near.point, inward })
     };
     off.par_extend((0..solid.mesh.triangles.len()).into_par_iter().step_by(every).filter_map(sticks_out));
+    let counts = |o: &Off| {
+        // Where bodies touch or overlap their faces lie within the part.
+        let within = site_at(case, o.on_part - o.inward * beside).is_some();
+        !within && !beside_filling(case, o.on_part, o.inward)
+    };
+    off.par_sort_by(|a, b| b.mm.total_cmp(&a.mm));
     let of = |flat: bool| {
         let (id, title, limit) = match flat {
             true => ("true_flat", "Flat faces true", FLAT_OFF),
             false => ("true_curved", "Curved faces true", recipe.mesh.tolerance_mm),
         };
-        let (worst, place) = largest(off.par_iter().filter(|o| o.0 == flat).map(|o| (o.1, o.2)))?;
+        // Of most places only how far off they are is asked.
+        let &Off { mm: worst, place, .. } = off.par_iter().find_first(|o| o.flat == flat && counts(o))?;
         let figure = if worst < beyond { format!("{worst:.3} mm") } else { format!("{worst:.2} mm or more") };
         let check = Check::new(id, title, within(worst, limit), figure, worst).with_limit(format!("≤ {limit} mm"));
         let place = (check.verdict != Verdict::Pass).then_some(place);

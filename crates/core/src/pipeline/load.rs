@@ -168,7 +168,7 @@ fn dense(step: f64) -> f64 {
 /// both principal curvatures, and none are smaller than the grid's.
 fn kept(part: &Part, linked: &Linked, error: f64, step: f64) -> f64 {
     /// Triangles per area on a curved surface, times the error and over the curvature.
-    const CURVED: f64 = 1.0;
+    const CURVED: f64 = 0.93;
     /// How sharply they stop short of the grid's own.
     const FALL: f64 = 1.3;
     /// Triangles at an edge between facets of a curved face.
