@@ -6,6 +6,7 @@ use super::{Patch, ReduceOptions, NONE};
 use crate::crossing::triangles_cross;
 use crate::{Bounds, Bvh, TriMesh};
 use glam::{DVec3, Vec3};
+use std::collections::HashSet;
 
 /// What a block works on.
 pub struct Input<'a> {
@@ -42,27 +43,43 @@ const DIRTY: u8 = 8;
 /// Faces turn back on each other there, as at an edge finer than a right angle.
 const SHARP: u8 = 16;
 
+/// What stays of triangles that cross, in the next try.
+#[derive(Clone, Copy)]
+enum Kept {
+    Corners,
+    /// All points that they stand for.
+    Carried,
+    /// All points in boxes around them, grown by so many bounds.
+    Around(f64),
+}
+
+/// Try by try.
+const KEPT: [Kept; 7] =
+    [Kept::Corners, Kept::Corners, Kept::Corners, Kept::Carried, Kept::Around(0.0), Kept::Around(1.0), Kept::Around(4.0)];
+
 /// Collapses what the rules allow. Where triangles cross afterwards (two faces of an edge so sharp
-/// that both lie within the bound of each other), the points there are locked and the block is
-/// worked again. `local` holds [`NONE`] for every point of the mesh, before and after.
+/// that both lie within the bound of each other), points there are locked and the block is worked again. What crosses
+/// all the same stays as it came. `local` holds [`NONE`] for every point of the mesh, before and after.
 pub fn reduced(input: &Input, local: &mut [u32]) -> Patch<'static> {
-    const TRIES: usize = 3;
-    let mut kept = Vec::new();
-    for attempt in 0.. {
+    let (mut points, mut boxes) = (HashSet::new(), Vec::new());
+    for kept in KEPT {
         let mut block = Block::new(input, local);
-        block.lock_near(&kept);
+        block.lock(&points, &boxes);
         block.find_sharp();
         block.collapse_all();
         let crossing = block.crossing();
         if crossing.is_empty() {
             return block.patch();
         }
-        if attempt == TRIES {
-            return input.patch.some(input.run);
+        for &t in &crossing {
+            match kept {
+                Kept::Corners => points.extend(block.corners_of(t)),
+                Kept::Carried => points.extend(block.corners_of(t).chain(block.carried(t))),
+                Kept::Around(bounds) => boxes.push(block.around(t).grown(bounds * input.options.error)),
+            }
         }
-        kept.extend(crossing);
     }
-    unreachable!("the last try returns")
+    input.patch.some(input.run)
 }
 
 struct Block<'a> {
@@ -182,13 +199,14 @@ impl<'a> Block<'a> {
         }
     }
 
-    fn lock_near(&mut self, boxes: &[Bounds]) {
-        if boxes.is_empty() {
+    /// Locks points by the input's index, and those in boxes.
+    fn lock(&mut self, points: &HashSet<u32>, boxes: &[Bounds]) {
+        if points.is_empty() && boxes.is_empty() {
             return;
         }
-        for point in &mut self.points {
+        for (point, global) in self.points.iter_mut().zip(&self.global) {
             let p = self.middle + point.place.as_dvec3();
-            if boxes.iter().any(|b| b.distance_squared(p) == 0.0) {
+            if points.contains(global) || boxes.iter().any(|b| b.distance_squared(p) == 0.0) {
                 point.flags |= LOCKED;
             }
         }
@@ -222,8 +240,12 @@ impl<'a> Block<'a> {
         }
     }
 
+    /// Passes over the points that may have come to fit, as long as one removes a share of what is left.
     fn collapse_all(&mut self) {
-        for _ in 0..5 {
+        const PASSES: usize = 16;
+        const LEAST: f64 = 0.02;
+        let mut left = self.points.len();
+        for _ in 0..PASSES {
             let mut made = 0;
             for v in 0..self.points.len() as u32 {
                 let point = &mut self.points[v as usize];
@@ -233,7 +255,8 @@ impl<'a> Block<'a> {
                 point.flags &= !DIRTY;
                 made += self.collapse(v) as usize;
             }
-            if made * 50 < self.points.len() {
+            left -= made;
+            if (made as f64) < LEAST * left as f64 {
                 break;
             }
         }
@@ -416,8 +439,8 @@ impl<'a> Block<'a> {
         turns > 1
     }
 
-    /// Boxes around changed triangles that cross others: at sharp points any, elsewhere those at the same point.
-    fn crossing(&self) -> Vec<Bounds> {
+    /// Changed triangles that cross others: at sharp points any, elsewhere those at the same point.
+    fn crossing(&self) -> Vec<u32> {
         let live = |t: &usize| !self.triangles[*t].is_removed();
         let is_sharp = |v: &u32| self.points[*v as usize].flags & SHARP != 0;
         let at_sharp = |t: &usize| self.touched[*t] && self.triangles[*t].points.iter().any(is_sharp);
@@ -431,35 +454,50 @@ impl<'a> Block<'a> {
         let mesh = TriMesh { points, triangles: self.triangles.iter().map(|t| t.points).collect() };
         let few = TriMesh { triangles: suspects.iter().map(|&t| mesh.triangles[t]).collect(), points: mesh.points.clone() };
         let bvh = Bvh::new(&few);
-        let grown = |t: usize| {
-            let around = Bounds::of(mesh.corners(t)).grown(4.0 * self.options.error);
-            Bounds { min: around.min + self.middle, max: around.max + self.middle }
-        };
         let mut out = Vec::new();
         for v in winding {
             let fan: Vec<u32> = self.corners(v).map(|(t, _)| t as u32).collect();
             for (n, &s) in fan.iter().enumerate() {
                 let crosses = |t: &&u32| self.touched[s as usize] | self.touched[**t as usize] && triangles_cross(&mesh, s, **t);
-                fan[n + 1..].iter().filter(crosses).for_each(|&t| out.extend([grown(s as usize), grown(t as usize)]));
+                fan[n + 1..].iter().filter(crosses).for_each(|&t| out.extend([s, t]));
             }
         }
         for t in (0..self.triangles.len()).filter(live).filter(|_| !suspects.is_empty()) {
             bvh.overlapping(Bounds::of(mesh.corners(t)), |s| {
                 let s = suspects[s as usize];
                 if s != t && triangles_cross(&mesh, s as u32, t as u32) {
-                    out.extend([grown(s), grown(t)]);
+                    out.extend([s as u32, t as u32]);
                 }
             });
         }
+        out.sort_unstable();
+        out.dedup();
         out
+    }
+
+    /// The points that a triangle carries, by the input's index.
+    fn carried(&self, t: u32) -> impl Iterator<Item = u32> + '_ {
+        let some = |p: u32| (p != NONE).then_some(p);
+        let first = some(self.triangles[t as usize].carried);
+        let list = std::iter::successors(first, move |&p| some(self.removed[p as usize].next));
+        list.map(|p| self.removed[p as usize].global)
+    }
+
+    /// The corners of a triangle, by the input's index.
+    fn corners_of(&self, t: u32) -> impl Iterator<Item = u32> + '_ {
+        self.triangles[t as usize].points.into_iter().map(|v| self.global[v as usize])
+    }
+
+    /// Of a triangle, in the mesh.
+    fn around(&self, t: u32) -> Bounds {
+        let place = |v: u32| self.middle + self.place(v).as_dvec3();
+        Bounds::of(self.triangles[t as usize].points.map(place))
     }
 
     fn patch(&self) -> Patch<'static> {
         let mut out = Patch::empty();
-        for tri in self.triangles.iter().filter(|tri| !tri.is_removed()) {
-            let some = |p: u32| (p != NONE).then_some(p);
-            let list = std::iter::successors(some(tri.carried), |&p| some(self.removed[p as usize].next));
-            out.push(tri.points.map(|v| self.global[v as usize]), list.map(|p| self.removed[p as usize].global));
+        for (t, tri) in self.triangles.iter().enumerate().filter(|(_, tri)| !tri.is_removed()) {
+            out.push(tri.points.map(|v| self.global[v as usize]), self.carried(t as u32));
         }
         out
     }

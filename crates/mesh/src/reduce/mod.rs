@@ -28,7 +28,7 @@ use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use std::borrow::Cow;
 use std::cell::RefCell;
-use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
+use std::sync::atomic::{AtomicBool, AtomicU32, Ordering::Relaxed};
 pub use stretches::{points_within, Gathered, Reducer, Stretch};
 
 /// What to keep while reducing.
@@ -189,20 +189,30 @@ impl Cubes {
 fn round(points: &[DVec3], patch: Patch, options: &ReduceOptions, shift: f64, open: &mut Vec<bool>) -> Patch<'static> {
     let triangles = &patch.triangles;
     let cubes = Cubes::of(points, triangles.len(), shift);
-    // A triangle belongs to the block of its first point, and a point that a triangle of another block has is locked.
-    let cube_of: Vec<u32> = points.par_iter().with_min_len(4096).map(|&p| cubes.at(p)).collect();
-    let first: Vec<u32> = triangles.par_iter().with_min_len(4096).map(|t| cube_of[t[0] as usize]).collect();
-    let blocks = Groups::numbered(cubes.len(), &first);
-    let shared: Vec<AtomicBool> = (0..points.len()).map(|_| AtomicBool::new(false)).collect();
-    triangles.par_iter().zip(&first).for_each(|(t, own)| {
-        let others = t[1..].iter().filter(|v| cube_of[**v as usize] != *own);
-        others.for_each(|v| shared[*v as usize].store(true, Relaxed));
+    // Of their middles: large triangles beside each other are to be of one block where they can. Those of a grid, as they
+    // come, are small, and a corner will do.
+    let are_small = patch.carried.is_empty();
+    let middle = |t: &[u32; 3]| t.iter().map(|&v| points[v as usize]).sum::<DVec3>() / 3.0;
+    let cube_of = |t: &[u32; 3]| cubes.at(if are_small { points[t[0] as usize] } else { middle(t) });
+    let cube_of: Vec<u32> = triangles.par_iter().with_min_len(4096).map(cube_of).collect();
+    let blocks = Groups::numbered(cubes.len(), &cube_of);
+    // A point that triangles of two blocks have is locked. Which comes first does not matter.
+    const SHARED: u32 = NONE - 1;
+    let owner: Vec<AtomicU32> = (0..points.len()).map(|_| AtomicU32::new(NONE)).collect();
+    triangles.par_iter().zip(&cube_of).for_each(|(t, &id)| {
+        for v in t {
+            let o = &owner[*v as usize];
+            if o.load(Relaxed) != id && o.compare_exchange(NONE, id, Relaxed, Relaxed).is_err_and(|other| other != id) {
+                o.store(SHARED, Relaxed);
+            }
+        }
     });
+    let shared: Vec<bool> = owner.into_iter().map(|o| o.into_inner() == SHARED).collect();
     // What lies two triangles from an open point takes no part.
     let near = marked(points.len(), triangles, |t| t.iter().any(|&v| open[v as usize]));
     let is = |list: &[bool], v: usize| list.get(v).copied().unwrap_or(false);
-    let flags = |(v, shared): (usize, &AtomicBool)| {
-        let locked = shared.load(Relaxed) || is(options.kept, v) || !near[v];
+    let flags = |(v, shared): (usize, &bool)| {
+        let locked = *shared || is(options.kept, v) || !near[v];
         block::flags(locked, is(options.faithful.0, v), open[v])
     };
     let flags: Vec<u8> = shared.par_iter().with_min_len(4096).enumerate().map(flags).collect();
@@ -221,7 +231,7 @@ fn round(points: &[DVec3], patch: Patch, options: &ReduceOptions, shift: f64, op
     };
     let parts: Vec<Patch> = runs.into_par_iter().flat_map_iter(work).collect();
     let out = Patch::joined(&parts);
-    let at_border = |t: &[u32; 3]| t.iter().any(|&v| shared[v as usize].load(Relaxed) && !is(options.kept, v as usize));
+    let at_border = |t: &[u32; 3]| t.iter().any(|&v| shared[v as usize] && !is(options.kept, v as usize));
     *open = marked(points.len(), &out.triangles, at_border);
     out
 }
