@@ -121,6 +121,22 @@ pub fn checks(mesh: &TriMesh, bodies: Option<usize>) -> Vec<Check> {
     checks_given(mesh, bodies, &crossing_pairs(mesh, &Bvh::new(mesh)))
 }
 
+/// Pairs of crossing triangles of one body each, for bodies that may overlap. `bodies` are their numbers of triangles, which
+/// follow each other.
+pub fn crossing_within(mesh: &TriMesh, bodies: &[usize]) -> Vec<[u32; 2]> {
+    let ends: Vec<usize> = bodies
+        .iter()
+        .scan(0, |end, triangles| {
+            *end += triangles;
+            Some(*end)
+        })
+        .collect();
+    let body_of = |t: u32| ends.partition_point(|end| *end <= t as usize);
+    let mut crossing = crossing_pairs(mesh, &Bvh::new(mesh));
+    crossing.retain(|[s, t]| body_of(*s) == body_of(*t));
+    crossing
+}
+
 /// As [`checks`], with the pairs of crossing triangles known.
 pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &[[u32; 2]]) -> Vec<Check> {
     let t = Topology::of(mesh);
@@ -230,6 +246,10 @@ mod tests {
         let mut crossing = ball.clone();
         crossing.append(&ball.clone().mapped(|p| p + DVec3::new(3.0, 0.1, 0.2)));
         assert_eq!(failing(&crossing), ["bodies", "self_crossing"]);
+        let n = ball.triangles.len();
+        assert!(crossing_within(&crossing, &[n, n]).is_empty());
+        let of_one = crossing_within(&crossing, &[2 * n]);
+        assert!(!of_one.is_empty() && of_one.iter().all(|[s, t]| (*s as usize) < n && *t as usize >= n));
         let mut hollow = ball.clone();
         let inner = TriMesh::sphere(2.0, 3).triangles.iter().map(|t| [t[0], t[2], t[1]]).collect();
         hollow.append(&TriMesh { points: TriMesh::sphere(2.0, 3).points, triangles: inner });

@@ -1,15 +1,14 @@
 //! Files to print from: written, read again by our own reader and checked before they are offered.
 
 use crate::bodies::unlike;
-use crate::check::{checks_given, Check, CheckGroup};
+use crate::check::{checks_given, crossing_within, Check, CheckGroup};
 use crate::recipe::{Form, GivenKind, Kind, Recipe, Structure};
 use crate::report::BodyApart;
 use crate::stand::Placing;
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 use ulmix_formats::{stl, threemf, FormatError, Limits};
-use ulmix_mesh::crossing::crossing_pairs;
-use ulmix_mesh::{Bvh, TriMesh};
+use ulmix_mesh::TriMesh;
 use utoipa::ToSchema;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -122,16 +121,8 @@ pub fn export(contents: &Contents, recipe: &Recipe, kind: FileKind) -> Result<Ex
             "Make the final mesh with a larger grid step and export again.",
         ));
     }
-    // Bodies apart may overlap: only within one of them does a crossing count.
-    let body_of = |t: u32| {
-        let mut end = 0;
-        objects.iter().position(|o| {
-            end += o.1.triangles.len();
-            (t as usize) < end
-        })
-    };
-    let mut crossing = crossing_pairs(&again.mesh, &Bvh::new(&again.mesh));
-    crossing.retain(|[s, t]| body_of(*s) == body_of(*t));
+    let triangles: Vec<usize> = objects.iter().map(|o| o.1.triangles.len()).collect();
+    let crossing = crossing_within(&again.mesh, &triangles);
     let bodies = (contents.alongside.is_empty() && contents.only.is_none()).then_some(contents.bodies);
     Ok(Exported {
         checks: checks_given(&again.mesh, bodies, &crossing),

@@ -4,7 +4,7 @@ use super::finish::{Apart, Crumbs, Solid};
 use super::probe::Found;
 use super::{Pipeline, Quality, RunError, Watch};
 use crate::asked::{as_asked, expected_bodies, Case, Expected};
-use crate::check::{checks_given, worst, Check, CheckGroup, Verdict};
+use crate::check::{checks_given, crossing_within, worst, Check, CheckGroup, Verdict};
 use crate::part::Part;
 use crate::recipe::{Recipe, RecipeError, Stand};
 use crate::report::{LATTICE, SOLIDS};
@@ -13,8 +13,7 @@ use crate::stand::{turn, Placing};
 use crate::zoned::Regions;
 use glam::DVec3;
 use rayon::prelude::*;
-use ulmix_mesh::crossing::crossing_pairs;
-use ulmix_mesh::{Bounds, Bvh, TriMesh};
+use ulmix_mesh::{Bounds, TriMesh};
 
 /// Steps of the grid on which zones are sampled, along the part's longest side, at most.
 const MOST_STEPS: f64 = 400.0;
@@ -107,12 +106,8 @@ impl Pipeline {
                 (mesh, all, Some(Apart { lattice_triangles, shared_mm3: 0.0 }))
             }
         };
-        let mut crossing = crossing_pairs(&mesh, &Bvh::new(&mesh));
-        if let Some(Apart { lattice_triangles, .. }) = apart {
-            // Bodies apart may overlap: only within one of them does a crossing count.
-            let is_lattice = |t: u32| (t as usize) < lattice_triangles;
-            crossing.retain(|[s, t]| is_lattice(*s) == is_lattice(*t));
-        }
+        let lattice = apart.map_or(0, |a: Apart| a.lattice_triangles);
+        let crossing = crossing_within(&mesh, &[lattice, mesh.triangles.len() - lattice]);
         let mut found = checks_given(&mesh, Some(expected.all()), &crossing);
         if mesh.triangles.is_empty() || worst(&found) == Verdict::Fail {
             let advice = "Only a closed surface that does not cross itself can be measured: mend it first.";

@@ -119,8 +119,8 @@ fn block(run: &Run, regions: &Regions, whole: &Grid, at: IVec3, cancelled: &(dyn
     Some(Probe { area, raw: raw.len() as f64, left: left as f64 })
 }
 
-/// A shape that planes cut off at the rim of its grid. The edges of flat cuts reduce as far as any others, so that the cuts
-/// add few triangles to a block.
+/// A shape that planes cut off at the rim of its grid. Flat cuts keep few triangles after reduction, so that they hardly
+/// change a block's count.
 struct CutOff<'a> {
     shape: &'a Composed<'a>,
     /// The last sample along each axis.

@@ -7,6 +7,7 @@ use wide::{f64x4, CmpLe};
 /// Triangles of a leaf at most.
 pub const FEW: usize = 4;
 
+/// Corners and boxes of a leaf's triangles.
 #[derive(Clone, Copy)]
 pub struct Few {
     pub corners: [[DVec3; 3]; FEW],
@@ -16,7 +17,7 @@ pub struct Few {
 }
 
 impl Few {
-    /// Of up to [`FEW`] triangles.
+    /// Lays up to [`FEW`] triangles beside each other; boxes of missing ones overlap nothing.
     pub fn of(triangles: impl Iterator<Item = [DVec3; 3]>) -> Few {
         let (min, max) = ([[f64::INFINITY; FEW]; 3], [[f64::NEG_INFINITY; FEW]; 3]);
         let mut out = Few { corners: [[DVec3::ZERO; 3]; FEW], min, max };

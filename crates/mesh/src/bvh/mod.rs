@@ -132,10 +132,14 @@ impl Bvh {
         self.bounds
     }
 
-    /// Triangles of the tree's order that a leaf holds.
+    /// Places in the tree's order of the triangles that a leaf holds, by its number among the leaves.
+    fn in_leaf(&self, leaf: usize) -> std::ops::Range<usize> {
+        self.starts[leaf] as usize..self.starts[leaf + 1] as usize
+    }
+
+    /// Places in the tree's order of the triangles that a node holds, which is a leaf.
     fn held(&self, node: usize) -> std::ops::Range<usize> {
-        let k = node - self.children.len();
-        self.starts[k] as usize..self.starts[k + 1] as usize
+        self.in_leaf(node - self.children.len())
     }
 
     fn is_leaf(&self, node: usize) -> bool {
@@ -299,7 +303,7 @@ impl Bvh {
 
     /// Corners of the triangles of a leaf.
     pub(crate) fn leaf(&self, leaf: usize) -> impl Iterator<Item = [DVec3; 3]> + '_ {
-        (self.starts[leaf] as usize..self.starts[leaf + 1] as usize).map(|i| self.corners.at(i))
+        self.in_leaf(leaf).map(|i| self.corners.at(i))
     }
 }
 
@@ -393,6 +397,30 @@ mod tests {
         assert!(Bvh::new(&m).nearest(far, 3.9).is_none());
         assert!(Bvh::new(&m).nearest(far, 4.1).is_some());
         assert!(Bvh::new(&TriMesh::default()).nearest(far, f64::INFINITY).is_none());
+    }
+
+    #[test]
+    fn trees_of_any_number_of_levels_and_roots_tell_every_overlap_once() {
+        let ball = TriMesh::sphere(2.0, 4);
+        for count in [0, 1, 4, 5, 9, 17, 33, 70, 300, 1000] {
+            let m = ball.filtered(|t| t < count);
+            let boxes: Vec<Bounds> = (0..count).map(|t| Bounds::of(m.corners(t))).collect();
+            let tree = Bvh::new(&m);
+            let mut found = tree.pairs(|[s, t], [a, b]| {
+                assert_eq!((*a, *b), (m.corners(s as usize), m.corners(t as usize)));
+                Some([s.min(t), s.max(t)])
+            });
+            found.sort_unstable();
+            let all = (0..count).flat_map(|s| (s + 1..count).map(move |t| [s, t]));
+            let wanted: Vec<[u32; 2]> =
+                all.filter(|[s, t]| boxes[*s].overlaps(&boxes[*t])).map(|pair| pair.map(|t| t as u32)).collect();
+            assert_eq!(found, wanted, "{count}");
+            let asked = Bounds { min: DVec3::new(-1.0, 0.0, 0.5), max: DVec3::new(1.5, 1.0, 3.0) };
+            let mut told = Vec::new();
+            tree.overlapping(asked, |t| told.push(t as usize));
+            told.sort_unstable();
+            assert_eq!(told, (0..count).filter(|t| boxes[*t].overlaps(&asked)).collect::<Vec<_>>(), "{count}");
+        }
     }
 
     #[test]

@@ -53,7 +53,7 @@ enum Kept {
     Around(f64),
 }
 
-/// Try by try.
+/// What stays after each try, in their order.
 const KEPT: [Kept; 7] =
     [Kept::Corners, Kept::Corners, Kept::Corners, Kept::Carried, Kept::Around(0.0), Kept::Around(1.0), Kept::Around(4.0)];
 
@@ -488,7 +488,7 @@ impl<'a> Block<'a> {
         self.triangles[t as usize].points.into_iter().map(|v| self.global[v as usize])
     }
 
-    /// Of a triangle, in the mesh.
+    /// The box around a triangle, in the mesh's own places.
     fn around(&self, t: u32) -> Bounds {
         let place = |v: u32| self.middle + self.place(v).as_dvec3();
         Bounds::of(self.triangles[t as usize].points.map(place))

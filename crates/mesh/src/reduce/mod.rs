@@ -196,18 +196,7 @@ fn round(points: &[DVec3], patch: Patch, options: &ReduceOptions, shift: f64, op
     let cube_of = |t: &[u32; 3]| cubes.at(if are_small { points[t[0] as usize] } else { middle(t) });
     let cube_of: Vec<u32> = triangles.par_iter().with_min_len(4096).map(cube_of).collect();
     let blocks = Groups::numbered(cubes.len(), &cube_of);
-    // A point that triangles of two blocks have is locked. Which comes first does not matter.
-    const SHARED: u32 = NONE - 1;
-    let owner: Vec<AtomicU32> = (0..points.len()).map(|_| AtomicU32::new(NONE)).collect();
-    triangles.par_iter().zip(&cube_of).for_each(|(t, &id)| {
-        for v in t {
-            let o = &owner[*v as usize];
-            if o.load(Relaxed) != id && o.compare_exchange(NONE, id, Relaxed, Relaxed).is_err_and(|other| other != id) {
-                o.store(SHARED, Relaxed);
-            }
-        }
-    });
-    let shared: Vec<bool> = owner.into_iter().map(|o| o.into_inner() == SHARED).collect();
+    let shared = shared(points.len(), triangles, &cube_of);
     // What lies two triangles from an open point takes no part.
     let near = marked(points.len(), triangles, |t| t.iter().any(|&v| open[v as usize]));
     let is = |list: &[bool], v: usize| list.get(v).copied().unwrap_or(false);
@@ -234,6 +223,22 @@ fn round(points: &[DVec3], patch: Patch, options: &ReduceOptions, shift: f64, op
     let at_border = |t: &[u32; 3]| t.iter().any(|&v| shared[v as usize] && !is(options.kept, v as usize));
     *open = marked(points.len(), &out.triangles, at_border);
     out
+}
+
+/// Tells of so many points whether triangles of two blocks have them. `block_of` is by triangle.
+fn shared(points: usize, triangles: &[[u32; 3]], block_of: &[u32]) -> Vec<bool> {
+    const SHARED: u32 = NONE - 1;
+    let owner: Vec<AtomicU32> = (0..points).map(|_| AtomicU32::new(NONE)).collect();
+    // Which block comes first does not matter.
+    triangles.par_iter().zip(block_of).for_each(|(t, &id)| {
+        for v in t {
+            let o = &owner[*v as usize];
+            if o.load(Relaxed) != id && o.compare_exchange(NONE, id, Relaxed, Relaxed).is_err_and(|other| other != id) {
+                o.store(SHARED, Relaxed);
+            }
+        }
+    });
+    owner.into_iter().map(|o| o.into_inner() == SHARED).collect()
 }
 
 /// Tells of so many points whether a triangle that is meant has them.
