@@ -121,9 +121,9 @@ fn ascii(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
 
 /// Gives equal positions one index, in order of first appearance; drops collapsed triangles.
 fn weld_exact(soup: &[[f32; 3]]) -> TriMesh {
-    let size = (soup.len() / 3).next_power_of_two().max(64) * 2;
-    let mut table = vec![u32::MAX; size];
-    let mut mask = size - 1;
+    // A closed surface has half as many points as triangles; a soup of separate ones has more, and the table grows with them.
+    let mut table = vec![u32::MAX; (soup.len() / 3).next_power_of_two().max(64) * 2];
+    let mut mask = table.len() - 1;
     let mut points: Vec<[f32; 3]> = Vec::with_capacity(soup.len() / 5);
     // Adding 0.0 makes −0.0 and 0.0 the same key.
     let hash = |p: &[f32; 3]| {
@@ -133,7 +133,7 @@ fn weld_exact(soup: &[[f32; 3]]) -> TriMesh {
     };
     let mut index = Vec::with_capacity(soup.len());
     for p in soup {
-        if points.len() * 2 > size.min(table.len()) {
+        if points.len() * 2 > table.len() {
             table = vec![u32::MAX; table.len() * 2];
             mask = table.len() - 1;
             for (i, q) in points.iter().enumerate() {
@@ -206,6 +206,18 @@ mod tests {
         assert_eq!(back.triangles.len(), m.triangles.len());
         assert_eq!(back.points.len(), m.points.len());
         assert!((back.volume() - m.volume()).abs() < 1e-9);
+    }
+
+    proptest! {
+        /// Three corners a triangle, none shared, at any number of triangles: the table of corners grows with them.
+        #[test]
+        fn separate_triangles_stay_separate(count in 1usize..3000) {
+            let corner = |n: usize| DVec3::new((n % 97) as f64, (n / 97) as f64, 0.5 * (n % 3) as f64);
+            let points: Vec<DVec3> = (0..3 * count).map(corner).collect();
+            let triangles = (0..count as u32).map(|t| [3 * t, 3 * t + 1, 3 * t + 2]).collect();
+            let soup = TriMesh { points, triangles };
+            prop_assert_eq!(read(&write(&soup), &Limits::default()).unwrap().mesh, soup);
+        }
     }
 
     #[test]
