@@ -10,7 +10,7 @@ use super::members::{Frame, Hole, Source};
 use super::mesh_cell::MeshCell;
 use super::net::Net;
 use super::outer;
-use super::passage::{narrowest, way_through};
+use super::passage::{narrowest, through, way_through};
 use super::region::{box_of, Region, Scaled, Shadow};
 use super::seeds::{scatter, Scattered};
 use super::skeleton::Skeleton;
@@ -289,10 +289,14 @@ fn extruded(
     let region = Shadow { low, high };
     let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
     let cell = found.cell * x.min(y);
-    let opening = nearest_width(&found) * x.min(y);
     let (walls, volumes) = walls(&found, scale, 0.0);
     let facts = of_points(Facts { pieces: 1, ..Facts::default() }, &found, &volumes, &region, cell);
-    Some(Net::new(frame, walls, joins, cell).with_opening(opening).with_facts(facts))
+    let net = Net::new(frame, walls, joins, cell);
+    let sides = Sides::new(site.part, found.inside);
+    let middles = found.points()[..found.inside].iter().map(|p| (frame.back(*p * scale), cell));
+    let sampled = sampled_opening(&sides, |p| net.measure(p), middles.collect());
+    let opening = sampled.unwrap_or_else(|| nearest_width(&found) * x.min(y));
+    Some(net.with_opening(opening).with_facts(facts))
 }
 
 /// Points given one by one, in the structure's axes and in cells of size `scale`.
@@ -366,18 +370,22 @@ fn seeded(
     let cell = found.cell * s.smallest();
     let least = region.least_size();
     let known = |facts: Facts, volumes: &[f64]| of_points(facts, &found, volumes, &region, cell);
+    // Of cells, with their sizes.
+    let middles = || found.points()[..found.inside].iter().map(|p| (region.placed(*p), region.size(*p) * cell)).collect();
     if kind == SeededKind::VoronoiWalls {
         let (walls, volumes) = walls(&found, scale, s.seeds.holes);
         let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() }, &volumes);
-        let opening = median_hole(&walls);
-        return Some(Net::new(frame, walls, joins, cell).with_smallest(least * cell).with_opening(opening).with_facts(facts));
+        let hole = median_hole(&walls);
+        let net = Net::new(frame, walls, joins, cell).with_smallest(least * cell).with_facts(facts);
+        let sampled = (hole > 0.0).then(|| sampled_opening(&sides, |p| net.measure(p), middles())).flatten();
+        return Some(net.with_opening(sampled.unwrap_or(hole)));
     }
     let mut outer = Skeleton::default();
     let points = found.points();
     let inner = s.seeds.inner || !s.seeds.net;
     let edges = |a: DVec3, b: DVec3| kind == SeededKind::Voronoi && inner && region.may_reach(a, b);
     let d = found.cells().diagram(points, &found.bounds, &Asked { edge: &edges, circles: false });
-    let (raw, opening) = match kind {
+    let (raw, by_cells) = match kind {
         SeededKind::Voronoi => {
             // Over the size of cells there.
             let middle = |[a, b]: [u32; 2]| (points[a as usize] + points[b as usize]) * 0.5;
@@ -403,8 +411,48 @@ fn seeded(
     let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) = net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
     let inner = struts.len();
     struts.extend(outer);
+    let straight = joins.taper.map(|_| untapered(&struts, inner, joins, cell));
     let made = net_of(site, struts, inner, joins, cell).with_smallest(least * cell);
-    Some(made.with_opening(least * opening * s.smallest()).with_facts(facts).with_skeleton(net))
+    let measured = straight.as_ref().unwrap_or(&made);
+    let sampled = s.seeds.inner.then(|| sampled_opening(&sides, |p| measured.clearance(p), middles())).flatten();
+    let opening = sampled.unwrap_or(least * by_cells * s.smallest());
+    Some(made.with_opening(opening).with_facts(facts).with_skeleton(net))
+}
+
+/// A net before its struts taper.
+fn untapered(struts: &[[DVec3; 2]], inner: usize, joins: Joins, cell: f64) -> Net {
+    let source = Source::Struts { struts: struts.to_vec(), inner, ends: Vec::new() };
+    Net::new(Frame::OF_PART, source, Joins { taper: None, ..joins }, cell)
+}
+
+/// Cells along the cube in which an opening is sought.
+const SAMPLE: f64 = 3.0;
+
+/// Cells whose sizes differ by less are alike.
+const ALIKE: f64 = 1.05;
+
+/// Cells that are asked how deep in the part they lie, at most.
+const ASKED: usize = 2000;
+
+/// Diameter of the largest ball whose centre can move on within the part through a cube of some cells: where these are smallest,
+/// and of those places the one deepest in the part. `clearance` is the distance from the structure, `cells` are their
+/// middles and sizes; all in mm. `None` where no way leads through.
+fn sampled_opening(sides: &Sides, clearance: impl Fn(DVec3) -> f64 + Sync, cells: Vec<(DVec3, f64)>) -> Option<f64> {
+    let least = cells.iter().map(|c| c.1).fold(f64::INFINITY, f64::min);
+    let smallest: Vec<(DVec3, f64)> = cells.into_iter().filter(|c| c.1 < ALIKE * least).collect();
+    let smallest: Vec<(DVec3, f64)> = smallest.iter().step_by(smallest.len().div_ceil(ASKED).max(1)).copied().collect();
+    let depths: Vec<f64> = smallest.par_iter().map(|c| sides.depth(c.0)).collect();
+    let deepest = (0..depths.len()).max_by(|&a, &b| depths[a].total_cmp(&depths[b]).then(b.cmp(&a)))?;
+    let (middle, size) = smallest[deepest];
+    let value = |p: DVec3| {
+        let p = middle + (p - 0.5) * SAMPLE * size;
+        if sides.inside(p) {
+            clearance(p)
+        } else {
+            -1.0
+        }
+    };
+    through(value).map(|value| 2.0 * value)
 }
 
 /// Struts from a file, turned and shifted about the middle of the part's box, as far as they reach into the part.
@@ -419,7 +467,12 @@ fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
     let sides = Sides::new(part, raw.nodes.len());
     let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
     // Thickness is limited by the recipe's cell, and must be told apart up to there.
-    alike(site, net, joins, cell.max(s.smallest())).with_opening(TRIANGLE * cell).with_smallest(cell).with_facts(facts)
+    let reach = cell.max(s.smallest());
+    let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
+    let straight = untapered(&struts, struts.len(), joins, reach);
+    let nodes = net.nodes.iter().map(|p| (*p, cell)).collect();
+    let opening = sampled_opening(&sides, |p| straight.clearance(p), nodes).unwrap_or(TRIANGLE * cell);
+    alike(site, net, joins, reach).with_opening(opening).with_smallest(cell).with_facts(facts)
 }
 
 /// The cell of a file; `None` where there is none.

@@ -1,4 +1,5 @@
-//! The narrowest place on the widest way through a structure: through cells that repeat, and through those of seed points.
+//! The narrowest place on the widest way through a structure: through cells that repeat, through those of seed points, and
+//! through a cube of anything else.
 
 use crate::median::median;
 use glam::DVec3;
@@ -63,6 +64,47 @@ fn root(up: &mut [(u32, [i32; 3])], n: u32) -> (u32, [i32; 3]) {
         up[passed as usize] = (at, from_root);
     }
     (at, from_root)
+}
+
+/// Places along a side of a cube that does not repeat.
+const ALONG: usize = 38;
+
+/// The highest value at which the places of at least that value connect a side of a cube to the one opposite, along any
+/// axis; `None` where they do only at values below 0. `value` is asked at places of the unit cube.
+pub fn through(value: impl Fn(DVec3) -> f64 + Sync) -> Option<f64> {
+    let count = ALONG.pow(3) as u32;
+    let at = |n: u32| [n as usize % ALONG, n as usize / ALONG % ALONG, n as usize / ALONG.pow(2)];
+    let place = |n: u32| DVec3::from(at(n).map(|c| c as f64)) / (ALONG - 1) as f64;
+    let value: Vec<f64> = (0..count).into_par_iter().map(|n| value(place(n))).collect();
+    let mut order: Vec<u32> = (0..count).filter(|n| value[*n as usize] >= 0.0).collect();
+    order.par_sort_by(|&a, &b| value[b as usize].total_cmp(&value[a as usize]).then(a.cmp(&b)));
+    // By set of joined places, the sides of the cube that it reaches.
+    let mut reached: Vec<u8> = (0..count).map(|n| sides_at(at(n))).collect();
+    let mut joined = UnionFind::new(count as usize);
+    let mut is_open = vec![false; count as usize];
+    for n in order {
+        is_open[n as usize] = true;
+        let c = at(n);
+        let (low, high) = (c.map(|c| c.saturating_sub(1)), c.map(|c| (c + 1).min(ALONG - 1)));
+        for (z, y) in (low[2]..=high[2]).flat_map(|z| (low[1]..=high[1]).map(move |y| (z, y))) {
+            for m in (low[0]..=high[0]).map(|x| (z * ALONG + y) * ALONG + x).filter(|&m| is_open[m]) {
+                let both = reached[joined.root(n) as usize] | reached[joined.root(m as u32) as usize];
+                joined.join(n, m as u32);
+                reached[joined.root(n) as usize] = both;
+            }
+        }
+        let sides = reached[joined.root(n) as usize];
+        if (0..3).any(|axis| sides >> (2 * axis) & 3 == 3) {
+            return Some(value[n as usize]);
+        }
+    }
+    None
+}
+
+/// The sides of a cube of places at which one lies: two bits an axis.
+fn sides_at(place: [usize; 3]) -> u8 {
+    let of = |c: usize| (c == 0) as u8 | ((c == ALONG - 1) as u8) << 1;
+    (0..3).fold(0, |sides, axis| sides | of(place[axis]) << (2 * axis))
 }
 
 /// The width of the narrowest window on the widest way through the cells of points, from one end of their longest side to the
@@ -143,6 +185,23 @@ mod tests {
         let (value, _) = narrowest(to_struts).unwrap();
         let inscribed = 0.5f64.sqrt() / 12f64.sqrt();
         assert!((value / inscribed - 1.0).abs() < 1e-6, "{value} for {inscribed}");
+    }
+
+    #[test]
+    fn a_cube_is_passed_along_the_axis_that_lets_most_through() {
+        // Plates across x with a round hole off the middle in each, within a tube along x.
+        let to_plates = |p: DVec3| (p.x - 0.3).abs().min((p.x - 0.8).abs());
+        let hole = |p: DVec3| 0.2 - (p.y - 0.4).hypot(p.z - 0.7);
+        let tube = |p: DVec3| if p.y.min(p.z) < 0.1 || p.y.max(p.z) > 0.95 { -1.0 } else { hole(p).max(to_plates(p)) };
+        assert!((through(tube).unwrap() - 0.2).abs() < 0.02);
+        // Places of no value are no way, even where nothing else is near.
+        assert_eq!(through(|p| if p.x < 0.1 { -1.0 } else { tube(p) }), None);
+        // Ways that begin and end at other sides do not make one.
+        let beside = |p: DVec3| if p.x < 0.3 || p.x > 0.7 { 0.1 } else { -1.0 };
+        let corners = |p: DVec3| if (p.x < 0.4 || p.x > 0.6) && p.y < 0.3 && (0.2..0.8).contains(&p.z) { 0.1 } else { -1.0 };
+        assert!(through(beside).is_some() && through(corners).is_none());
+        // Past the plates the way along them is as wide as the cube has room.
+        assert!((through(to_plates).unwrap() - 0.3).abs() < 0.02);
     }
 
     /// Points in rows a cell apart, and windows between neighbours, of which `width` tells the widths.
