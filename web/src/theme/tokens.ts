@@ -37,7 +37,7 @@ export type Mode = 'light' | 'dark'
 export const colours = (mode: Mode) => (mode === 'dark' ? dark : light)
 
 /** Materials by role, the same in both modes: they are what the picture shows. */
-export const materials = { fill: '#D8C29A', skin: '#8FA3A0', solid: '#6F8BA0' }
+export const materials = { fill: '#D8C29A', skin: '#8FA3A0', solid: '#6F8BA0', cut: '#C4BFB3' }
 /** Ordered values, dark to warm. */
 export const scale = ['#173F5F', '#2F7F86', '#9DBE92', '#EBCB78', '#D8692B']
 

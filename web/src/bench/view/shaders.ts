@@ -37,6 +37,8 @@ const fragment = /* glsl */ `
   uniform vec3 fill;
   uniform vec3 skin;
   uniform vec3 solid;
+  /** Of cut faces where colours tell of surfaces. */
+  uniform vec3 plain;
   uniform vec3 ramp[5];
   uniform vec2 range;
   uniform vec3 eye;
@@ -97,7 +99,7 @@ const fragment = /* glsl */ `
     if (cutting && dot(vWorld, cut.xyz) > cut.w) discard;
     vec3 base = vRole < 0.5 ? fill : vRole < 1.5 ? skin : solid;
     if (onlyPosts && vRole > 0.01) base = inPost(vWorld, slack) ? solid : hasSkin && vRole > 0.5 ? skin : fill;
-    if (colourBy == 1) base = ramped(vThickness);
+    if (colourBy == 1) base = gl_FrontFacing ? ramped(vThickness) : plain;
     if (!gl_FrontFacing) {
       // The place on the cut that is looked at, in front of the back face.
       vec3 ray = vWorld - eye;
@@ -143,6 +145,7 @@ export function partMaterial(): ShaderMaterial {
       fill: { value: rgb(materials.fill) },
       skin: { value: rgb(materials.skin) },
       solid: { value: rgb(materials.solid) },
+      plain: { value: rgb(materials.cut) },
       ramp: { value: scale.map(rgb) },
       range: { value: [0, 1] },
       eye: { value: new Vector3() },
