@@ -411,6 +411,7 @@ fn seeded(
     let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) = net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
     let inner = struts.len();
     struts.extend(outer);
+    // Of a net on the surface alone the inside is no opening. Tapers are told by their thickest end.
     let straight = joins.taper.map(|_| untapered(&struts, inner, joins, cell));
     let made = net_of(site, struts, inner, joins, cell).with_smallest(least * cell);
     let measured = straight.as_ref().unwrap_or(&made);
