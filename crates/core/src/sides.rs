@@ -53,15 +53,6 @@ impl<'a> Sides<'a> {
         self.clearly_inside(p).unwrap_or_else(|| self.part.distance.inside(p))
     }
 
-    /// How far a place lies within the part; 0 outside. mm.
-    pub fn depth(&self, p: DVec3) -> f64 {
-        if self.inside(p) {
-            self.part.distance.value(p).abs()
-        } else {
-            0.0
-        }
-    }
-
     /// Is the part surely farther from the middle of two places than they are?
     pub fn clearly_outside(&self, a: DVec3, b: DVec3) -> bool {
         let (middle, half) = ((a + b) * 0.5, 0.5 * a.distance(b));

@@ -123,7 +123,6 @@ fn ascii(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
 fn weld_exact(soup: &[[f32; 3]]) -> TriMesh {
     // A closed surface has half as many points as triangles; a soup of separate ones has more, and the table grows with them.
     let mut table = vec![u32::MAX; (soup.len() / 3).next_power_of_two().max(64) * 2];
-    let mut mask = table.len() - 1;
     let mut points: Vec<[f32; 3]> = Vec::with_capacity(soup.len() / 5);
     // Adding 0.0 makes −0.0 and 0.0 the same key.
     let hash = |p: &[f32; 3]| {
@@ -135,31 +134,32 @@ fn weld_exact(soup: &[[f32; 3]]) -> TriMesh {
     for p in soup {
         if points.len() * 2 > table.len() {
             table = vec![u32::MAX; table.len() * 2];
-            mask = table.len() - 1;
             for (i, q) in points.iter().enumerate() {
-                let mut at = hash(q) & mask;
-                while table[at] != u32::MAX {
-                    at = (at + 1) & mask;
-                }
-                table[at] = i as u32;
+                let free = slot(&table, hash(q), |_| false);
+                table[free] = i as u32;
             }
         }
-        let mut at = hash(p) & mask;
-        index.push(loop {
-            match table[at] {
-                u32::MAX => {
-                    table[at] = points.len() as u32;
-                    points.push(*p);
-                    break table[at];
-                }
-                i if points[i as usize] == *p => break i,
-                _ => at = (at + 1) & mask,
-            }
-        });
+        let at = slot(&table, hash(p), |i| points[i as usize] == *p);
+        if table[at] == u32::MAX {
+            table[at] = points.len() as u32;
+            points.push(*p);
+        }
+        index.push(table[at]);
     }
     let triangles = index.chunks_exact(3).map(|t| [t[0], t[1], t[2]]).filter(|[a, b, c]| a != b && b != c && c != a).collect();
     let points = points.iter().map(|p| DVec3::new(p[0] as f64, p[1] as f64, p[2] as f64)).collect();
     TriMesh { points, triangles }
+}
+
+/// Where a table of a power of two in length holds what is sought, or its first free place from there on. One is always free.
+#[inline(always)]
+fn slot(table: &[u32], hash: usize, is_sought: impl Fn(u32) -> bool) -> usize {
+    let mask = table.len() - 1;
+    let mut at = hash & mask;
+    while table[at] != u32::MAX && !is_sought(table[at]) {
+        at = (at + 1) & mask;
+    }
+    at
 }
 
 /// Binary STL with unit normals; coordinates are rounded to 32-bit floats.

@@ -37,7 +37,9 @@ export type Mode = 'light' | 'dark'
 export const colours = (mode: Mode) => (mode === 'dark' ? dark : light)
 
 /** Materials by role, the same in both modes: they are what the picture shows. */
-export const materials = { fill: '#D8C29A', skin: '#8FA3A0', solid: '#6F8BA0', cut: '#C4BFB3' }
+export const materials = { fill: '#D8C29A', skin: '#8FA3A0', solid: '#6F8BA0' }
+/** Cut faces where colours tell how thick walls are. */
+export const plainCut = '#C4BFB3'
 /** Ordered values, dark to warm. */
 export const scale = ['#173F5F', '#2F7F86', '#9DBE92', '#EBCB78', '#D8692B']
 
@@ -83,7 +85,17 @@ export function antTheme(mode: Mode): ThemeConfig {
       motionDurationMid: '0.12s',
     },
     components: {
-      Slider: { handleSize: 11, handleSizeHover: 12, railSize: 4, handleLineWidth: 2.5, trackBg: primary, trackHoverBg: primary, railBg: c.line, railHoverBg: c.line, handleColor: primary },
+      Slider: {
+        handleSize: 11,
+        handleSizeHover: 12,
+        railSize: 4,
+        handleLineWidth: 2.5,
+        trackBg: primary,
+        trackHoverBg: primary,
+        railBg: c.line,
+        railHoverBg: c.line,
+        handleColor: primary,
+      },
       InputNumber: { controlWidth: 92, paddingInline: 8 },
       Segmented: { trackBg: mode === 'dark' ? '#2A322E' : '#ECE6D8', itemSelectedBg: c.panel, trackPadding: 2 },
       Button: { fontWeight: 600, primaryShadow: 'none', defaultShadow: 'none' },

@@ -9,8 +9,9 @@ use super::meeting::meeting;
 use super::members::{Frame, Hole, Source};
 use super::mesh_cell::MeshCell;
 use super::net::Net;
+use super::opening::{median_hole, nearest_width, of_cells, sampled, TRIANGLE};
 use super::outer;
-use super::passage::{narrowest, through, way_through};
+use super::passage::way_through;
 use super::region::{box_of, Region, Scaled, Shadow};
 use super::seeds::{scatter, Scattered};
 use super::skeleton::Skeleton;
@@ -203,7 +204,7 @@ fn cells(kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
         ..Facts::default()
     };
     let net = Net::new(frame, Source::Repeated { struts, cell }, joins, s.smallest());
-    let opening = passage(|p| net.clearance(p), frame, cell);
+    let opening = of_cells(|p| net.clearance(p), frame, cell);
     net.with_opening(opening).with_facts(facts).with_cell_points(cell_points(frame, cell))
 }
 
@@ -259,11 +260,6 @@ fn cell_points(frame: Frame, cell: DVec3) -> Vec<DVec3> {
     (1..=SURVEY).map(|i| frame.back(spread(i) * cell)).collect()
 }
 
-/// Diameter of the largest ball that passes through all cells; `clearance` is the distance from the struts. mm.
-fn passage(clearance: impl Fn(DVec3) -> f64 + Sync, frame: Frame, cell: DVec3) -> f64 {
-    2.0 * narrowest(|p| clearance(frame.back(p * cell))).map_or(0.0, |n| n.0.max(0.0))
-}
-
 fn extruded(
     site: Site,
     kind: ExtrudedKind,
@@ -293,9 +289,8 @@ fn extruded(
     let facts = of_points(Facts { pieces: 1, ..Facts::default() }, &found, &volumes, &region, cell);
     let net = Net::new(frame, walls, joins, cell);
     let sides = Sides::new(site.part, found.inside);
-    let middles = found.points()[..found.inside].iter().map(|p| (frame.back(*p * scale), cell));
-    let sampled = sampled_opening(&sides, |p| net.measure(p), middles.collect());
-    let opening = sampled.unwrap_or_else(|| nearest_width(&found) * x.min(y));
+    let cells: Vec<_> = found.points()[..found.inside].iter().map(|p| (frame.back(*p * scale), cell)).collect();
+    let opening = sampled(site.part, &sides, &net, &cells).unwrap_or_else(|| nearest_width(&found) * x.min(y));
     Some(net.with_opening(opening).with_facts(facts))
 }
 
@@ -334,22 +329,6 @@ fn of_points(facts: Facts, found: &Scattered, volumes: &[f64], region: &dyn Regi
     }
 }
 
-/// Median diameter of the holes in walls; 0 without any.
-fn median_hole(walls: &Source) -> f64 {
-    let Source::Walls { holes, .. } = walls else { return 0.0 };
-    2.0 * median(holes.iter().map(|h| h.radius).collect()).unwrap_or(0.0)
-}
-
-/// Median distance of the inner points from their nearest one: the width of a bar that fits a cell.
-fn nearest_width(found: &Scattered) -> f64 {
-    let grid = super::index::PointGrid::new(found.points());
-    let d: Vec<f64> = (0..found.inside)
-        .into_par_iter()
-        .filter_map(|n| grid.nearest(found.points()[n], 1, |m| m as usize == n).first().map(|f| f.0))
-        .collect();
-    median(d).unwrap_or(0.0)
-}
-
 fn seeded(
     site: Site,
     kind: SeededKind,
@@ -370,39 +349,46 @@ fn seeded(
     let cell = found.cell * s.smallest();
     let least = region.least_size();
     let known = |facts: Facts, volumes: &[f64]| of_points(facts, &found, volumes, &region, cell);
-    // Of cells, with their sizes.
-    let middles = || found.points()[..found.inside].iter().map(|p| (region.placed(*p), region.size(*p) * cell)).collect();
+    let opening = |net: &Net| {
+        let of_cell = |p: &DVec3| (region.placed(*p), region.size(*p) * cell);
+        let cells: Vec<_> = found.points()[..found.inside].iter().map(of_cell).collect();
+        sampled(part, &sides, net, &cells)
+    };
     if kind == SeededKind::VoronoiWalls {
         let (walls, volumes) = walls(&found, scale, s.seeds.holes);
         let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() }, &volumes);
         let hole = median_hole(&walls);
         let net = Net::new(frame, walls, joins, cell).with_smallest(least * cell).with_facts(facts);
-        let sampled = (hole > 0.0).then(|| sampled_opening(&sides, |p| net.measure(p), middles())).flatten();
+        let sampled = Some(&net).filter(|_| hole > 0.0).and_then(opening);
         return Some(net.with_opening(sampled.unwrap_or(hole)));
     }
-    let mut outer = Skeleton::default();
     let points = found.points();
     let inner = s.seeds.inner || !s.seeds.net;
     let edges = |a: DVec3, b: DVec3| kind == SeededKind::Voronoi && inner && region.may_reach(a, b);
     let d = found.cells().diagram(points, &found.bounds, &Asked { edge: &edges, circles: false });
-    let (raw, by_cells) = match kind {
+    let outer = if kind == SeededKind::Voronoi && s.seeds.net {
+        let surface = part.mesh.clone().mapped(|p| region.local(p));
+        let sharp: &[[u32; 2]] = if s.seeds.edges { &part.sharp_edges } else { &[] };
+        outer::net(&surface, points, &d.pairs, sharp)
+    } else {
+        Skeleton::default()
+    };
+    // By what is known of the cells, in cells of the smallest size.
+    let windows = || match kind {
         SeededKind::Voronoi => {
-            // Over the size of cells there.
             let middle = |[a, b]: [u32; 2]| (points[a as usize] + points[b as usize]) * 0.5;
             let over = |(pair, width): (&[u32; 2], &f64)| width / region.size(middle(*pair));
             let widths: Vec<f64> = d.pairs.par_iter().zip(&d.widths).map(over).collect();
-            if s.seeds.net {
-                let surface = part.mesh.clone().mapped(|p| region.local(p));
-                let sharp: &[[u32; 2]] = if s.seeds.edges { &part.sharp_edges } else { &[] };
-                outer = outer::net(&surface, points, &d.pairs, sharp);
-            }
-            (d.edges, way_through(&points[..found.inside], &d.pairs, &widths).unwrap_or(0.0))
+            way_through(&points[..found.inside], &d.pairs, &widths).unwrap_or(0.0)
         }
-        SeededKind::Delaunay => {
-            let all = Skeleton { nodes: points.to_vec(), struts: d.pairs };
-            (within_lengths(all, &s.seeds, found.cell, &region), TRIANGLE * found.cell)
-        }
-        _ => (within_lengths(nearest(points, s.seeds.neighbours as usize), &s.seeds, found.cell, &region), found.cell),
+        SeededKind::Delaunay => TRIANGLE * found.cell,
+        _ => found.cell,
+    };
+    let within_lengths = |struts: &[[u32; 2]]| within_lengths(points, struts, &s.seeds, found.cell, &region);
+    let raw = match kind {
+        SeededKind::Voronoi => d.edges,
+        SeededKind::Delaunay => within_lengths(&d.pairs),
+        _ => within_lengths(&nearest(points, s.seeds.neighbours as usize)),
     };
     let weld = |p: DVec3| s.seeds.weld * cell * sizes.as_ref().map_or(1.0, |s| s.share(p));
     let (net, facts) = cleaned(part, &sides, region.placed_net(raw), region.placed_net(outer), cell, &weld, &s.clean);
@@ -411,49 +397,11 @@ fn seeded(
     let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) = net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
     let inner = struts.len();
     struts.extend(outer);
-    // Of a net on the surface alone the inside is no opening. Tapers are told by their thickest end.
-    let straight = joins.taper.map(|_| untapered(&struts, inner, joins, cell));
     let made = net_of(site, struts, inner, joins, cell).with_smallest(least * cell);
-    let measured = straight.as_ref().unwrap_or(&made);
-    let sampled = s.seeds.inner.then(|| sampled_opening(&sides, |p| measured.clearance(p), middles())).flatten();
-    let opening = sampled.unwrap_or(least * by_cells * s.smallest());
+    // Of a net on the surface alone the inside is no opening.
+    let sampled = Some(&made).filter(|_| s.seeds.inner).and_then(opening);
+    let opening = sampled.unwrap_or_else(|| least * windows() * s.smallest());
     Some(made.with_opening(opening).with_facts(facts).with_skeleton(net))
-}
-
-/// A net before its struts taper.
-fn untapered(struts: &[[DVec3; 2]], inner: usize, joins: Joins, cell: f64) -> Net {
-    let source = Source::Struts { struts: struts.to_vec(), inner, ends: Vec::new() };
-    Net::new(Frame::OF_PART, source, Joins { taper: None, ..joins }, cell)
-}
-
-/// Cells along the cube in which an opening is sought.
-const SAMPLE: f64 = 3.0;
-
-/// Cells whose sizes differ by less are alike.
-const ALIKE: f64 = 1.05;
-
-/// Cells that are asked how deep in the part they lie, at most.
-const ASKED: usize = 2000;
-
-/// Diameter of the largest ball whose centre can move on within the part through a cube of some cells: where these are smallest,
-/// and of those places the one deepest in the part. `clearance` is the distance from the structure, `cells` are their
-/// middles and sizes; all in mm. `None` where no way leads through.
-fn sampled_opening(sides: &Sides, clearance: impl Fn(DVec3) -> f64 + Sync, cells: Vec<(DVec3, f64)>) -> Option<f64> {
-    let least = cells.iter().map(|c| c.1).fold(f64::INFINITY, f64::min);
-    let smallest: Vec<(DVec3, f64)> = cells.into_iter().filter(|c| c.1 < ALIKE * least).collect();
-    let smallest: Vec<(DVec3, f64)> = smallest.iter().step_by(smallest.len().div_ceil(ASKED).max(1)).copied().collect();
-    let depths: Vec<f64> = smallest.par_iter().map(|c| sides.depth(c.0)).collect();
-    let deepest = (0..depths.len()).max_by(|&a, &b| depths[a].total_cmp(&depths[b]).then(b.cmp(&a)))?;
-    let (middle, size) = smallest[deepest];
-    let value = |p: DVec3| {
-        let p = middle + (p - 0.5) * SAMPLE * size;
-        if sides.inside(p) {
-            clearance(p)
-        } else {
-            -1.0
-        }
-    };
-    through(value).map(|value| 2.0 * value)
 }
 
 /// Struts from a file, turned and shifted about the middle of the part's box, as far as they reach into the part.
@@ -468,43 +416,39 @@ fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
     let sides = Sides::new(part, raw.nodes.len());
     let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
     // Thickness is limited by the recipe's cell, and must be told apart up to there.
-    let reach = cell.max(s.smallest());
-    let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
-    let straight = untapered(&struts, struts.len(), joins, reach);
-    let nodes = net.nodes.iter().map(|p| (*p, cell)).collect();
-    let opening = sampled_opening(&sides, |p| straight.clearance(p), nodes).unwrap_or(TRIANGLE * cell);
-    alike(site, net, joins, reach).with_opening(opening).with_smallest(cell).with_facts(facts)
+    let nodes: Vec<_> = net.nodes.iter().map(|p| (*p, cell)).collect();
+    let made = alike(site, net, joins, cell.max(s.smallest()));
+    let opening = sampled(part, &sides, &made, &nodes).unwrap_or(TRIANGLE * cell);
+    made.with_opening(opening).with_smallest(cell).with_facts(facts)
 }
 
 /// The cell of a file; `None` where there is none.
 fn from_mesh(s: &Structure, frame: Frame) -> Option<MeshCell> {
     let cell = DVec3::from(s.cell_mm);
     let made = MeshCell::new(s.own_mesh.as_ref()?, cell, frame);
-    let opening = passage(|p| made.measure(p), frame, cell);
+    let opening = of_cells(|p| made.measure(p), frame, cell);
     Some(made.with_opening(opening).with_cell_points(cell_points(frame, cell)))
 }
 
-/// Widest ball through the triangle of three points a cell apart, whose struts are 1.1 cells long.
-const TRIANGLE: f64 = 0.64;
-
 /// Struts that are neither too short nor too long for the cells between their ends. At the rim of the padding cells are
 /// cut open, and touch others far away.
-fn within_lengths(net: Skeleton, seeds: &Seeds, cell: f64, region: &dyn Region) -> Skeleton {
-    let size = |n: u32| region.size(net.nodes[n as usize]);
-    let fits = |e: &[u32; 2]| (seeds.shortest..=seeds.longest).contains(&(net.length(*e) / (cell * size(e[0]).max(size(e[1])))));
-    let struts = net.struts.iter().copied().filter(fits).collect();
-    Skeleton { struts, ..net }
+fn within_lengths(points: &[DVec3], struts: &[[u32; 2]], seeds: &Seeds, cell: f64, region: &dyn Region) -> Skeleton {
+    let fits = |e: &[u32; 2]| {
+        let [a, b] = e.map(|n| points[n as usize]);
+        let length = a.distance(b) / (cell * region.size(a).max(region.size(b)));
+        (seeds.shortest..=seeds.longest).contains(&length)
+    };
+    Skeleton { nodes: points.to_vec(), struts: struts.iter().copied().filter(fits).collect() }
 }
 
 /// Struts from every point to its nearest ones.
-fn nearest(points: &[DVec3], count: usize) -> Skeleton {
+fn nearest(points: &[DVec3], count: usize) -> Vec<[u32; 2]> {
     let grid = super::index::PointGrid::new(points);
-    let struts = (0..points.len() as u32)
+    (0..points.len() as u32)
         .into_par_iter()
         .flat_map_iter(|n| {
             let near = grid.nearest(points[n as usize], count, |m| m == n);
             near.into_iter().map(move |(_, m)| [n.min(m), n.max(m)]).collect::<Vec<_>>()
         })
-        .collect();
-    Skeleton { nodes: points.to_vec(), struts }
+        .collect()
 }

@@ -8,7 +8,7 @@
 //! | [`trim`], [`clean`] | raw nets cut off at the part's surface; what they have too much of |
 //! | [`strands`] | struts that run on through nodes as curves |
 //! | [`unit`], [`own_cell`] | the tables of strut cells and of patterns across walls; drawn cells |
-//! | [`passage`] | the narrowest place on the way through a periodic structure |
+//! | [`opening`], [`passage`] | the largest ball that passes through a structure; the narrowest place on the widest way |
 //! | [`mesh_cell`], [`from_mesh`] | a cell given as a solid; such cells from files |
 //! | [`meeting`] | how the struts of a cell meet across its sides |
 //! | [`seeds`], [`spacing`], [`region`], [`finer`] | seed points; that keep a distance; where they may lie; closer ones near chosen places |
@@ -42,6 +42,7 @@ pub mod meeting;
 pub mod members;
 mod mesh_cell;
 pub mod net;
+mod opening;
 pub mod outer;
 pub mod own_cell;
 mod passage;

@@ -68,6 +68,14 @@ impl Net {
         self
     }
 
+    /// The net before its struts taper; `None` where they do not.
+    pub fn straight(&self) -> Option<Net> {
+        let Shared { frame, source, joins, cell, .. } = &*self.shared;
+        let Source::Struts { struts, inner, ends } = source else { return None };
+        let plain = Source::Struts { struts: struts.clone(), inner: *inner, ends: Vec::new() };
+        (!ends.is_empty()).then(|| Net::new(*frame, plain, Joins { taper: None, ..*joins }, *cell))
+    }
+
     /// Distance of a place from what has no thickness yet: of bars from the ribbons in their middle. mm.
     pub fn clearance(&self, p: DVec3) -> f64 {
         let near = self.shared.near();

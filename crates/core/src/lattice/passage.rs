@@ -7,6 +7,42 @@ use rayon::prelude::*;
 use ulmix_mesh::topology::UnionFind;
 use ulmix_mesh::Bounds;
 
+/// Values at evenly spaced places of a cube.
+struct Raster {
+    /// Places along a side.
+    along: usize,
+    /// Steps between places that make a side of length 1.
+    span: usize,
+    /// By place, x first.
+    value: Vec<f64>,
+    /// Places from the highest value down.
+    order: Vec<u32>,
+}
+
+impl Raster {
+    fn of(along: usize, span: usize, value: impl Fn(DVec3) -> f64 + Sync) -> Raster {
+        let count = along.pow(3) as u32;
+        let mut out = Raster { along, span, value: Vec::new(), order: (0..count).collect() };
+        out.value = (0..count).into_par_iter().map(|n| value(out.place(n))).collect();
+        let value = &out.value;
+        out.order.par_sort_by(|&a, &b| value[b as usize].total_cmp(&value[a as usize]).then(a.cmp(&b)));
+        out
+    }
+
+    fn at(&self, n: u32) -> [usize; 3] {
+        let n = n as usize;
+        [n % self.along, n / self.along % self.along, n / self.along.pow(2)]
+    }
+
+    fn index(&self, [x, y, z]: [usize; 3]) -> usize {
+        (z * self.along + y) * self.along + x
+    }
+
+    fn place(&self, n: u32) -> DVec3 {
+        DVec3::from(self.at(n).map(|c| c as f64)) / self.span as f64
+    }
+}
+
 /// Places along a side of the cell: windows of most cells have their middles at halves, thirds or quarters of such shares.
 const N: usize = 48;
 
@@ -14,24 +50,18 @@ const N: usize = 48;
 /// place where they do; `None` where they never do. `value` is asked at places of the unit cube. Places are joined from
 /// the highest value down, with the cell that each is of, so that a way around the cell shows (Newman & Ziff 2001).
 pub fn narrowest(value: impl Fn(DVec3) -> f64 + Sync) -> Option<(f64, DVec3)> {
-    let place = |n: u32| {
-        let n = n as usize;
-        DVec3::new((n % N) as f64, (n / N % N) as f64, (n / (N * N)) as f64) / N as f64
-    };
-    let value: Vec<f64> = (0..(N * N * N) as u32).into_par_iter().map(|n| value(place(n))).collect();
-    let index = |w: [usize; 3]| (w[2] * N + w[1]) * N + w[0];
-    let mut order: Vec<u32> = (0..value.len() as u32).collect();
-    order.par_sort_by(|&a, &b| value[b as usize].total_cmp(&value[a as usize]).then(a.cmp(&b)));
+    let raster = Raster::of(N, N, value);
+    let Raster { value, order, .. } = &raster;
     let mut up: Vec<(u32, [i32; 3])> = (0..value.len() as u32).map(|n| (n, [0; 3])).collect();
     let mut open = vec![false; value.len()];
-    for &n in &order {
+    for &n in order {
         open[n as usize] = true;
-        let (i, j, k) = (n as usize % N, n as usize / N % N, n as usize / (N * N));
+        let at = raster.at(n);
         // Also across edges and corners: the way through a window seldom runs along an axis.
         for step in (0..27i32).filter(|s| *s != 13).map(|s| [s % 3 - 1, s / 3 % 3 - 1, s / 9 - 1]) {
-            let c = [0, 1, 2].map(|a| [i, j, k][a] as i32 + step[a]);
+            let c = [0, 1, 2].map(|a| at[a] as i32 + step[a]);
             let moved = c.map(|v| v.div_euclid(N as i32));
-            let m = index(c.map(|v| v.rem_euclid(N as i32) as usize));
+            let m = raster.index(c.map(|v| v.rem_euclid(N as i32) as usize));
             if !open[m] {
                 continue;
             }
@@ -41,7 +71,7 @@ pub fn narrowest(value: impl Fn(DVec3) -> f64 + Sync) -> Option<(f64, DVec3)> {
             if ra != rb {
                 up[rb as usize] = (ra, gap);
             } else if gap != [0; 3] {
-                return Some((value[n as usize], place(n)));
+                return Some((value[n as usize], raster.place(n)));
             }
         }
     }
@@ -71,23 +101,19 @@ const ALONG: usize = 38;
 
 /// The highest value at which the places of at least that value connect a side of a cube to the one opposite, along any
 /// axis; `None` where they do only at values below 0. `value` is asked at places of the unit cube.
-pub fn through(value: impl Fn(DVec3) -> f64 + Sync) -> Option<f64> {
-    let count = ALONG.pow(3) as u32;
-    let at = |n: u32| [n as usize % ALONG, n as usize / ALONG % ALONG, n as usize / ALONG.pow(2)];
-    let place = |n: u32| DVec3::from(at(n).map(|c| c as f64)) / (ALONG - 1) as f64;
-    let value: Vec<f64> = (0..count).into_par_iter().map(|n| value(place(n))).collect();
-    let mut order: Vec<u32> = (0..count).filter(|n| value[*n as usize] >= 0.0).collect();
-    order.par_sort_by(|&a, &b| value[b as usize].total_cmp(&value[a as usize]).then(a.cmp(&b)));
+pub fn across(value: impl Fn(DVec3) -> f64 + Sync) -> Option<f64> {
+    let raster = Raster::of(ALONG, ALONG - 1, value);
+    let Raster { value, order, .. } = &raster;
     // By set of joined places, the sides of the cube that it reaches.
-    let mut reached: Vec<u8> = (0..count).map(|n| sides_at(at(n))).collect();
-    let mut joined = UnionFind::new(count as usize);
-    let mut is_open = vec![false; count as usize];
-    for n in order {
+    let mut reached: Vec<u8> = (0..value.len() as u32).map(|n| sides_at(raster.at(n))).collect();
+    let mut joined = UnionFind::new(value.len());
+    let mut is_open = vec![false; value.len()];
+    for &n in order.iter().take_while(|n| value[**n as usize] >= 0.0) {
         is_open[n as usize] = true;
-        let c = at(n);
+        let c = raster.at(n);
         let (low, high) = (c.map(|c| c.saturating_sub(1)), c.map(|c| (c + 1).min(ALONG - 1)));
         for (z, y) in (low[2]..=high[2]).flat_map(|z| (low[1]..=high[1]).map(move |y| (z, y))) {
-            for m in (low[0]..=high[0]).map(|x| (z * ALONG + y) * ALONG + x).filter(|&m| is_open[m]) {
+            for m in (low[0]..=high[0]).map(|x| raster.index([x, y, z])).filter(|&m| is_open[m]) {
                 let both = reached[joined.root(n) as usize] | reached[joined.root(m as u32) as usize];
                 joined.join(n, m as u32);
                 reached[joined.root(n) as usize] = both;
@@ -188,20 +214,20 @@ mod tests {
     }
 
     #[test]
-    fn a_cube_is_passed_along_the_axis_that_lets_most_through() {
+    fn a_cube_is_passed_along_the_axis_that_lets_most_across() {
         // Plates across x with a round hole off the middle in each, within a tube along x.
         let to_plates = |p: DVec3| (p.x - 0.3).abs().min((p.x - 0.8).abs());
         let hole = |p: DVec3| 0.2 - (p.y - 0.4).hypot(p.z - 0.7);
         let tube = |p: DVec3| if p.y.min(p.z) < 0.1 || p.y.max(p.z) > 0.95 { -1.0 } else { hole(p).max(to_plates(p)) };
-        assert!((through(tube).unwrap() - 0.2).abs() < 0.02);
+        assert!((across(tube).unwrap() - 0.2).abs() < 0.02);
         // Places of no value are no way, even where nothing else is near.
-        assert_eq!(through(|p| if p.x < 0.1 { -1.0 } else { tube(p) }), None);
+        assert_eq!(across(|p| if p.x < 0.1 { -1.0 } else { tube(p) }), None);
         // Ways that begin and end at other sides do not make one.
         let beside = |p: DVec3| if p.x < 0.3 || p.x > 0.7 { 0.1 } else { -1.0 };
         let corners = |p: DVec3| if (p.x < 0.4 || p.x > 0.6) && p.y < 0.3 && (0.2..0.8).contains(&p.z) { 0.1 } else { -1.0 };
-        assert!(through(beside).is_some() && through(corners).is_none());
+        assert!(across(beside).is_some() && across(corners).is_none());
         // Past the plates the way along them is as wide as the cube has room.
-        assert!((through(to_plates).unwrap() - 0.3).abs() < 0.02);
+        assert!((across(to_plates).unwrap() - 0.3).abs() < 0.02);
     }
 
     /// Points in rows a cell apart, and windows between neighbours, of which `width` tells the widths.

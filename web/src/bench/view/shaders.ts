@@ -1,6 +1,6 @@
 import { Color, DoubleSide, Euler, Matrix4, Quaternion, ShaderMaterial, Vector3, Vector4 } from 'three'
 import type { Place } from '../../api/client'
-import { materials, scale } from '../../theme/tokens'
+import { materials, plainCut, scale } from '../../theme/tokens'
 
 /**
  * Lit from the camera's upper left with soft light from above and below, shaded by the openness
@@ -37,7 +37,7 @@ const fragment = /* glsl */ `
   uniform vec3 fill;
   uniform vec3 skin;
   uniform vec3 solid;
-  /** Of cut faces where colours tell of surfaces. */
+  /** Of cut faces where colours tell how thick walls are. */
   uniform vec3 plain;
   uniform vec3 ramp[5];
   uniform vec2 range;
@@ -80,7 +80,8 @@ const fragment = /* glsl */ `
         continue;
       }
       float along = dot(q, postAxis[i].xyz);
-      if (along > -slack && along < postAxis[i].w + slack && length(q - postAxis[i].xyz * along) < postBase[i].w + slack) return true;
+      bool between = along > -slack && along < postAxis[i].w + slack;
+      if (between && length(q - postAxis[i].xyz * along) < postBase[i].w + slack) return true;
     }
     return false;
   }
@@ -99,12 +100,13 @@ const fragment = /* glsl */ `
     if (cutting && dot(vWorld, cut.xyz) > cut.w) discard;
     vec3 base = vRole < 0.5 ? fill : vRole < 1.5 ? skin : solid;
     if (onlyPosts && vRole > 0.01) base = inPost(vWorld, slack) ? solid : hasSkin && vRole > 0.5 ? skin : fill;
-    if (colourBy == 1) base = gl_FrontFacing ? ramped(vThickness) : plain;
+    if (colourBy == 1) base = ramped(vThickness);
     if (!gl_FrontFacing) {
       // The place on the cut that is looked at, in front of the back face.
       vec3 ray = vWorld - eye;
       vec3 on = cutting ? eye + ray * ((cut.w - dot(eye, cut.xyz)) / dot(ray, cut.xyz)) : vWorld;
-      if (colourBy == 0 && inPost(on, 0.0)) base = solid;
+      if (colourBy == 1) base = plain;
+      else if (inPost(on, 0.0)) base = solid;
       // Even light and fine strokes tell a cut face from a surface.
       vec3 p = on * (1.0 / 1.15);
       float stroke = abs(fract((p.x + p.y + p.z) * 0.7071) - 0.5);
@@ -145,7 +147,7 @@ export function partMaterial(): ShaderMaterial {
       fill: { value: rgb(materials.fill) },
       skin: { value: rgb(materials.skin) },
       solid: { value: rgb(materials.solid) },
-      plain: { value: rgb(materials.cut) },
+      plain: { value: rgb(plainCut) },
       ramp: { value: scale.map(rgb) },
       range: { value: [0, 1] },
       eye: { value: new Vector3() },
@@ -174,14 +176,17 @@ export function aloneIn(material: ShaderMaterial, place: Place | 'within' | null
   alone.value = place?.shape === 'box' ? 1 : place?.shape === 'cylinder' ? 2 : place?.shape === 'sphere' ? 3 : 0
   if (place?.shape === 'box') {
     const [x = 0, y = 0, z = 0] = place.rotation_deg.map((d) => (d * Math.PI) / 180)
-    own.compose(new Vector3().fromArray(place.centre_mm), new Quaternion().setFromEuler(new Euler(x, y, z, 'ZYX')), new Vector3().fromArray(place.size_mm).addScalar(2 * slack))
+    const turn = new Quaternion().setFromEuler(new Euler(x, y, z, 'ZYX'))
+    const size = new Vector3().fromArray(place.size_mm).addScalar(2 * slack)
+    own.compose(new Vector3().fromArray(place.centre_mm), turn, size)
   } else if (place?.shape === 'cylinder') {
     const axis = new Vector3().fromArray(place.axis_mm)
     const turn = new Quaternion().setFromUnitVectors(new Vector3(0, 0, 1), axis.clone().normalize())
     const from = new Vector3().fromArray(place.base_mm).addScaledVector(axis.clone().normalize(), -slack)
     own.compose(from, turn, new Vector3(place.radius_mm + slack, place.radius_mm + slack, axis.length() + 2 * slack))
   } else if (place?.shape === 'sphere') {
-    own.compose(new Vector3().fromArray(place.centre_mm), new Quaternion(), new Vector3().setScalar(place.radius_mm + slack))
+    const radius = new Vector3().setScalar(place.radius_mm + slack)
+    own.compose(new Vector3().fromArray(place.centre_mm), new Quaternion(), radius)
   }
   toAlone.value = own.invert()
 }
