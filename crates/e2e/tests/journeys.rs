@@ -231,7 +231,7 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     }
     // A box around all of it takes every face; a step back lets them go again.
     b.click_text("[aria-label='Pick by'] .ant-segmented-item-label", "Box").await;
-    let act = || b.drag(".view canvas", (0.02, 0.2), (690, 440));
+    let act = || b.drag(".view canvas", (0.02, 0.2), (690.0, 440.0));
     b.acted("a box takes what lies in it", act, || b.seen(".editor .label", "14 faces")).await;
     b.click("[aria-label=Undo]").await;
     b.until("two are left", || async { b.seen(".editor .label", "2 faces").await }).await;
@@ -337,7 +337,7 @@ async fn a_revolved_part_is_drawn_and_edited_later() {
     b.painted("draft").await;
 
     // The side pulled out becomes an arc; what cannot be turned is refused in words and changes nothing.
-    b.drag("[aria-label='Line after point 2']", (0.5, 0.5), (14, 0)).await;
+    b.drag("[aria-label='Line after point 2']", (0.5, 0.5), (14.0, 0.0)).await;
     b.until("the part bulges", || async { !b.seen(".step", "40 × 40 × 50 mm").await }).await;
     b.fill("[aria-label='Axis at']", "5").await;
     b.until("the axis is refused", || async { b.seen("body", "passes over the axis").await }).await;

@@ -3,7 +3,7 @@
 use super::members::{Across, Segment};
 use crate::trig::sin_cos;
 use glam::DVec3;
-use wide::{f32x8, CmpGt, CmpLt};
+use wide::f32x8;
 
 /// The places whose greatest coordinate, across, upward beyond the ribbon that is as high as struts are taller than wide,
 /// or along beyond the ends, is below half the thickness. So its faces are exact at any thickness.
@@ -95,14 +95,14 @@ pub fn distance8(bar: &Quick, q: &[f32x8; 3]) -> (f32x8, [f32x8; 3]) {
     }
     let dot = |x: f32, y: f32, z: f32| p[0] * x + p[1] * y + p[2] * z;
     let (along, up, across) = (dot(lx, ly, lz), dot(ux, uy, uz), dot(cx, cy, cz));
-    let sign = |v: f32x8| v.cmp_lt(zero).blend(f32x8::splat(-1.0), f32x8::splat(1.0));
+    let sign = |v: f32x8| v.simd_lt(zero).select(f32x8::splat(-1.0), f32x8::splat(1.0));
     let (high, end) = (up.abs() - taller, (along - length).max(-along));
     let (mut f, s) = (across.abs(), sign(across));
     let mut g = [s * cx, s * cy, s * cz];
     let mut take = |v: f32x8, s: f32x8, n: [f32; 3]| {
-        let more = v.cmp_gt(f);
+        let more = v.simd_gt(f);
         f = f.max(v);
-        g = [more.blend(s * n[0], g[0]), more.blend(s * n[1], g[1]), more.blend(s * n[2], g[2])];
+        g = [more.select(s * n[0], g[0]), more.select(s * n[1], g[1]), more.select(s * n[2], g[2])];
     };
     take(high, sign(up), [ux, uy, uz]);
     take(end, sign(along - 0.5 * length), [lx, ly, lz]);

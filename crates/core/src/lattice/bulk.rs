@@ -9,7 +9,7 @@ use crate::recipe::{Form, SurfaceKind};
 use crate::trig::sin_cos;
 use glam::{DVec3, Mat3, Vec3};
 use std::f64::consts::TAU;
-use wide::{f32x8, CmpGt, CmpLt};
+use wide::f32x8;
 
 /// A thickened surface on a grid.
 pub struct Kernel<'a> {
@@ -108,14 +108,14 @@ impl<'a> Kernel<'a> {
             let (s, c) = ([x.0, y.0, z.0], [x.1, y.1, z.1]);
             // Far from the border the level value alone tells, at a quarter of the cost.
             let f = expansion(self.kind, s, c).0 * self.sense;
-            if f.cmp_gt(f32x8::splat(self.sure.0)).all() {
+            if f.simd_gt(f32x8::splat(self.sure.0)).all() {
                 return if self.walls { out } else { out | 255 << (8 * eighth) };
             }
-            if f.cmp_lt(f32x8::splat(-self.sure.1)).all() {
+            if f.simd_lt(f32x8::splat(-self.sure.1)).all() {
                 return out;
             }
             let (d, _, _) = self.distance(expansion(self.kind, s, c));
-            out | (self.thick(d).cmp_lt(f32x8::splat(self.reach)).move_mask() as u64) << (8 * eighth)
+            out | (self.thick(d).simd_lt(f32x8::splat(self.reach)).to_bitmask() as u64) << (8 * eighth)
         })
     }
 
@@ -205,19 +205,19 @@ impl Bulk for Kernel<'_> {
             // The Illinois method, as for one; ways whose ends have one sign stay where they begin.
             let (mut a, mut b) = (f32x8::ZERO, f32x8::ONE);
             let (mut fa, mut fb) = (lanes(&|s| s.ends[0]), lanes(&|s| s.ends[1]));
-            let beyond = lanes(&|s| s.start().map_or(0.0, |_| 1.0)).cmp_gt(f32x8::ZERO);
+            let beyond = lanes(&|s| s.start().map_or(0.0, |_| 1.0)).simd_gt(f32x8::ZERO);
             let start = lanes(&|s| s.start().unwrap_or(0.0));
             let mut t = start;
             for _ in 0..MOST_ROUNDS {
                 let next = (a * fb - b * fa) / (fb - fa);
-                t = beyond.blend(start, next);
+                t = beyond.select(start, next);
                 let v = self.thick(at(t).0);
-                if (v.abs().cmp_lt(enough) | beyond).all() {
+                if (v.abs().simd_lt(enough) | beyond).all() {
                     break;
                 }
-                let like_b = (v * fb).cmp_gt(f32x8::ZERO);
-                (a, b) = (like_b.blend(a, t), like_b.blend(t, b));
-                (fa, fb) = (like_b.blend(fa * 0.5, v), like_b.blend(v, fb * 0.5));
+                let like_b = (v * fb).simd_gt(f32x8::ZERO);
+                (a, b) = (like_b.select(a, t), like_b.select(t, b));
+                (fa, fb) = (like_b.select(fa * 0.5, v), like_b.select(v, fb * 0.5));
             }
             // The normal is that of the surface's nearest point.
             let (d, g, length) = at(t);
@@ -226,7 +226,7 @@ impl Bulk for Kernel<'_> {
             let (_, g, length) = self.at([foot(0), foot(1), foot(2)]);
             let inverse = f32x8::ONE / length.max(f32x8::splat(1e-12));
             // Outward is up on the upper side of a wall.
-            let inverse = if self.walls { d.cmp_gt(f32x8::ZERO).blend(inverse, -inverse) } else { -inverse };
+            let inverse = if self.walls { d.simd_gt(f32x8::ZERO).select(inverse, -inverse) } else { -inverse };
             let turn = self.turn.to_cols_array_2d();
             let normal = [0, 1, 2].map(|axis| (weighted(turn[axis], &g) * inverse).to_array());
             let t = t.to_array();
@@ -267,7 +267,7 @@ impl Bulk for Kernel<'_> {
             let mut here = at(&u);
             // The side of a wall meant: plain, or so near the middle that the outer corner must tell.
             let mut side = here.0;
-            if self.walls && side.abs().cmp_lt(f32x8::splat(0.5 * self.level.max(self.reach))).any() {
+            if self.walls && side.abs().simd_lt(f32x8::splat(0.5 * self.level.max(self.reach))).any() {
                 let bit = |axis: u8| {
                     let mut out = [0.0; LANES];
                     for (out, &corner) in out.iter_mut().zip(&row.outside[lanes.clone()]) {
@@ -278,13 +278,13 @@ impl Bulk for Kernel<'_> {
                 side = at(&turned([bit(0), bit(1), bit(2)])).0;
             }
             let level = f32x8::splat(self.level);
-            let level = if self.walls { side.cmp_lt(f32x8::ZERO).blend(-level, level) } else { level };
+            let level = if self.walls { side.simd_lt(f32x8::ZERO).select(-level, level) } else { level };
             for round in 0.. {
                 let (d, g, length) = here;
                 let step = (d - level) / length.max(f32x8::splat(1e-12));
                 u = [u[0] - g[0] * step, u[1] - g[1] * step, u[2] - g[2] * step];
                 // What is left after a step is of its square.
-                let small = (d - level).abs().cmp_lt(f32x8::splat(self.small)).all();
+                let small = (d - level).abs().simd_lt(f32x8::splat(self.small)).all();
                 if round == MOST_STEPS || small {
                     break;
                 }

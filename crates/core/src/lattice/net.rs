@@ -10,7 +10,7 @@ use crate::recipe::{Joins, StrutSection};
 use glam::DVec3;
 use rayon::prelude::*;
 use std::sync::{Arc, OnceLock};
-use wide::{f32x8, CmpLt};
+use wide::f32x8;
 
 /// A structure of struts or of cell walls, before it is given thickness.
 pub struct Net {
@@ -257,7 +257,7 @@ impl<'a> GriddedNet<'a> {
         let (q, bins) = self.places(|lane| self.grid.at(i + lane as u32, j, k));
         let mut out = 0;
         each_bin(&bins, |bin, lanes| {
-            let inside = self.value8(bin, &q).0.cmp_lt(f32x8::splat(self.reach as f32)).move_mask() as u8;
+            let inside = self.value8(bin, &q).0.simd_lt(f32x8::splat(self.reach as f32)).to_bitmask() as u8;
             out |= inside & lanes;
         });
         out
@@ -349,7 +349,7 @@ impl Bulk for GriddedNet<'_> {
             // Near the middle of a thin member it may be either side: the outer corner tells.
             let mut lean = [0.0; 8];
             each_bin(&bins, |bin, lanes| {
-                let deep = self.value8(bin, &q).0.cmp_lt(f32x8::splat(middle)).move_mask() as u8 & lanes;
+                let deep = self.value8(bin, &q).0.simd_lt(f32x8::splat(middle)).to_bitmask() as u8 & lanes;
                 (0..8).filter(|l| deep >> l & 1 == 1).for_each(|l| lean[l] = 0.5);
             });
             if lean != [0.0; 8] {
@@ -369,7 +369,7 @@ impl Bulk for GriddedNet<'_> {
                         q[a] -= g[a] * by;
                         moved[a] -= g[a] * by;
                     }
-                    if v.abs().cmp_lt(f32x8::splat(1e-3 * step as f32)).all() {
+                    if v.abs().simd_lt(f32x8::splat(1e-3 * step as f32)).all() {
                         break;
                     }
                 }

@@ -304,18 +304,18 @@ impl Bench {
 
     /// Clicks at a share of an element's width and height.
     pub async fn click_in(&self, css: &str, x: f64, y: f64) {
-        self.drag(css, (x, y), (0, 0)).await;
+        self.drag(css, (x, y), (0.0, 0.0)).await;
     }
 
     /// Presses at a share of an element's width and height, moves by so many pixels and lets go.
-    pub async fn drag(&self, css: &str, at: (f64, f64), by: (i64, i64)) {
+    pub async fn drag(&self, css: &str, at: (f64, f64), by: (f64, f64)) {
         let script = "const r = document.querySelector(arguments[0]).getBoundingClientRect(); return [r.left + r.width * arguments[1], r.top + r.height * arguments[2]]";
         let at = self.client.execute(script, vec![json!(css), json!(at.0), json!(at.1)]).await.unwrap();
-        let (x, y) = (at[0].as_f64().unwrap().round() as i64, at[1].as_f64().unwrap().round() as i64);
+        let (x, y) = (at[0].as_f64().unwrap().round(), at[1].as_f64().unwrap().round());
         let mut actions = MouseActions::new("mouse".into())
             .then(PointerAction::MoveTo { duration: None, x, y })
             .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT });
-        if by != (0, 0) {
+        if by != (0.0, 0.0) {
             actions = actions.then(PointerAction::MoveTo { duration: None, x: x + by.0, y: y + by.1 });
         }
         self.client.perform_actions(actions.then(PointerAction::Up { button: MOUSE_BUTTON_LEFT })).await.unwrap();

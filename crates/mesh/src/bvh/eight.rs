@@ -2,7 +2,7 @@
 
 use crate::Bounds;
 use glam::{DVec3, Vec3};
-use wide::{f32x8, CmpLe};
+use wide::f32x8;
 
 /// Boxes in an [`Eight`].
 pub const EIGHT: usize = 8;
@@ -70,8 +70,8 @@ impl Eight {
     /// One bit for each box that overlaps this one, borders included.
     #[inline(always)]
     pub fn overlapping(&self, b: &NodeBox) -> u32 {
-        let axis = |n: usize| self.min[n].cmp_le(f32x8::splat(b.max[n])) & f32x8::splat(b.min[n]).cmp_le(self.max[n]);
-        (axis(0) & axis(1) & axis(2)).move_mask() as u32
+        let axis = |n: usize| self.min[n].simd_le(f32x8::splat(b.max[n])) & f32x8::splat(b.min[n]).simd_le(self.max[n]);
+        (axis(0) & axis(1) & axis(2)).to_bitmask()
     }
 
     /// Squares of the distances to the boxes. None is larger than the true one, as far as 32 bits reach: what is larger than

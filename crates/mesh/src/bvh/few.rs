@@ -2,7 +2,7 @@
 
 use crate::Bounds;
 use glam::DVec3;
-use wide::{f64x4, CmpLe};
+use wide::f64x4;
 
 /// Triangles of a leaf at most.
 pub const FEW: usize = 4;
@@ -33,10 +33,10 @@ impl Few {
     #[inline(always)]
     pub fn overlapping(&self, other: &Few, m: usize) -> u32 {
         let axis = |n: usize| {
-            f64x4::from(self.min[n]).cmp_le(f64x4::splat(other.max[n][m]))
-                & f64x4::splat(other.min[n][m]).cmp_le(f64x4::from(self.max[n]))
+            f64x4::from(self.min[n]).simd_le(f64x4::splat(other.max[n][m]))
+                & f64x4::splat(other.min[n][m]).simd_le(f64x4::from(self.max[n]))
         };
-        (axis(0) & axis(1) & axis(2)).move_mask() as u32
+        (axis(0) & axis(1) & axis(2)).to_bitmask()
     }
 }
 

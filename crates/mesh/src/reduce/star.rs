@@ -2,7 +2,7 @@
 //! at a time. Places are told from the point, so that 32 bits hold them well.
 
 use glam::Vec3;
-use wide::{f32x8, CmpGe, CmpGt, CmpLe, CmpLt};
+use wide::f32x8;
 
 /// Most triangles around a point that may be removed.
 pub const MOST: usize = 24;
@@ -149,12 +149,12 @@ impl Star {
             let n = cross(&e2, &e0);
             let longest = dot(&e0, &e0).max(dot(&e1, &e1)).max(dot(&e2, &e2));
             let double_area = dot(&n, &n).sqrt();
-            let needle = double_area.cmp_le(longest * (0.5 * NEEDLE_SIN));
+            let needle = double_area.simd_le(longest * (0.5 * NEEDLE_SIN));
             let one = f32x8::ONE / double_area;
             let normal = [n[0] * one, n[1] * one, n[2] * one];
             let height = dot(&normal, &q);
-            let bad = needle | dot(&normal, &old).cmp_lt(f32x8::splat(0.5)) | height.abs().cmp_gt(f32x8::splat(off));
-            if bad.move_mask() as u32 & self.live >> from != 0 {
+            let bad = needle | dot(&normal, &old).simd_lt(f32x8::splat(0.5)) | height.abs().simd_gt(f32x8::splat(off));
+            if bad.to_bitmask() & self.live >> from != 0 {
                 return false;
             }
             self.new_normal.put(from, normal);
@@ -178,10 +178,10 @@ impl Star {
     pub fn under(&self, place: Vec3, limit: f32) -> Option<(usize, f32)> {
         let p = splat(place);
         for from in self.chunks() {
-            let over = |k: usize| dot(&self.inward[k].lanes(from), &p).cmp_ge(self.edge[k].lanes(from));
+            let over = |k: usize| dot(&self.inward[k].lanes(from), &p).simd_ge(self.edge[k].lanes(from));
             let d = (dot(&self.new_normal.lanes(from), &p) - self.height.lanes(from)).abs();
-            let held = over(0) & over(1) & over(2) & d.cmp_le(f32x8::splat(limit));
-            let held = held.move_mask() as u32 & self.live >> from;
+            let held = over(0) & over(1) & over(2) & d.simd_le(f32x8::splat(limit));
+            let held = held.to_bitmask() & self.live >> from;
             if held != 0 {
                 let lane = held.trailing_zeros() as usize;
                 return Some((from + lane, d.to_array()[lane]));

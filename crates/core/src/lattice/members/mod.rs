@@ -19,7 +19,7 @@ use glam::{DMat3, DVec3};
 pub use segment::{Across, Segment};
 pub use walls::Hole;
 use walls::{past_rim, Beside};
-use wide::{f32x8, CmpEq, CmpLt};
+use wide::f32x8;
 
 /// Where a structure lies in the part.
 #[derive(Clone, Copy, Debug)]
@@ -273,17 +273,17 @@ impl Members {
                     let s = quick[id as usize];
                     let d = [q[0] - s[0], q[1] - s[1], q[2] - s[2]];
                     let d = d[0] * d[0] + d[1] * d[1] + d[2] * d[2];
-                    let nearer = d.cmp_lt(own.0);
+                    let nearer = d.simd_lt(own.0);
                     // Numbers of points are small enough for 32-bit floats to hold.
-                    own = (own.0.min(d), nearer.blend(f32x8::splat(id as f32), own.1));
+                    own = (own.0.min(d), nearer.select(f32x8::splat(id as f32), own.1));
                 }
                 let ids = own.1.to_array();
                 let (mut all_f, mut all_g) = (f, g);
                 let mut left: u8 = 0xff;
                 while left != 0 {
                     let id = ids[left.trailing_zeros() as usize];
-                    let lanes = own.1.cmp_eq(f32x8::splat(id));
-                    left &= !(lanes.move_mask() as u8);
+                    let lanes = own.1.simd_eq(f32x8::splat(id));
+                    left &= !(lanes.to_bitmask() as u8);
                     if id < 0.0 {
                         continue;
                     }
@@ -297,8 +297,8 @@ impl Members {
                             one.add(d, n);
                         }
                     }
-                    all_f = lanes.blend(one.f, all_f);
-                    all_g = [0, 1, 2].map(|a| lanes.blend(one.g[a], all_g[a]));
+                    all_f = lanes.select(one.f, all_f);
+                    all_g = [0, 1, 2].map(|a| lanes.select(one.g[a], all_g[a]));
                 }
                 (all_f, all_g)
             }
@@ -325,9 +325,9 @@ impl Joined {
             self.f = self.f + (v - self.f) * h - h * (one - h) * self.blend;
             self.g = [0, 1, 2].map(|a| self.g[a] + (n[a] - self.g[a]) * h);
         } else {
-            let nearer = v.cmp_lt(self.f);
+            let nearer = v.simd_lt(self.f);
             self.f = self.f.min(v);
-            self.g = [0, 1, 2].map(|a| nearer.blend(n[a], self.g[a]));
+            self.g = [0, 1, 2].map(|a| nearer.select(n[a], self.g[a]));
         }
     }
 }

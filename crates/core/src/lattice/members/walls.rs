@@ -1,7 +1,7 @@
 //! Walls between the cells of points, and round holes in them.
 
 use glam::DVec3;
-use wide::{f32x8, CmpGt};
+use wide::f32x8;
 
 /// A round hole in a wall without thickness; of radius 0: none.
 #[derive(Clone, Copy, Debug)]
@@ -75,7 +75,7 @@ pub fn past_rim(d: f32x8, n: [f32x8; 3], way: [f32x8; 3], radius: f32) -> (f32x8
     let inward = (f32x8::splat(radius) - out).max(f32x8::ZERO);
     let f = (d * d + inward * inward).sqrt();
     let (over, wide) = (f32x8::splat(1.0) / f.max(f32x8::splat(1e-12)), f32x8::splat(1.0) / out.max(f32x8::splat(1e-12)));
-    let inside = inward.cmp_gt(f32x8::ZERO);
-    let pick = |a: usize| inside.blend((n[a] * d - flat[a] * wide * inward) * over, n[a]);
-    (inside.blend(f, d), [pick(0), pick(1), pick(2)])
+    let inside = inward.simd_gt(f32x8::ZERO);
+    let pick = |a: usize| inside.select((n[a] * d - flat[a] * wide * inward) * over, n[a]);
+    (inside.select(f, d), [pick(0), pick(1), pick(2)])
 }
