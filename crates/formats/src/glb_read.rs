@@ -1,7 +1,7 @@
 //! glTF 2.0 binary, read: the triangles of the default scene in their places, from metres with y up to
 //! millimetres with z up. Compressed and external geometry is refused.
 
-use crate::{too_many, usable, FormatError, Limits, Loaded, Named};
+use crate::{usable, FormatError, Limits, Loaded, Named};
 use glam::{DMat4, DQuat, DVec3};
 use serde_json::Value;
 use std::cell::{Cell, RefCell};
@@ -9,7 +9,8 @@ use ulmix_mesh::TriMesh;
 
 const MM_PER_UNIT: f64 = 1000.0;
 const DEEPEST: usize = 64;
-const MOST_NODES: usize = 100_000;
+/// Bytes of the largest description: each of its values takes some 32 bytes in memory, and has two in the file.
+const LONGEST: usize = 32 << 20;
 
 fn broken(what: impl Into<String>) -> FormatError {
     FormatError::new(what, "The file is damaged or uses what Ulmix does not read. Export the part as 3MF or STL.")
@@ -17,12 +18,18 @@ fn broken(what: impl Into<String>) -> FormatError {
 
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     let (json, binary) = chunks(bytes)?;
+    if json.len() > LONGEST {
+        return Err(FormatError::new(
+            format!("The file's description has {} MB; up to {} MB are read.", json.len() >> 20, LONGEST >> 20),
+            "Join its objects before exporting, or export the part as 3MF or STL.",
+        ));
+    }
     let json: Value = serde_json::from_slice(json).map_err(|e| broken(format!("The file's description is not valid: {e}.")))?;
     let needed = json["extensionsRequired"].as_array().into_iter().flatten().filter_map(Value::as_str);
     if let Some(other) = { needed }.find(|n| !matches!(*n, "KHR_mesh_quantization" | "KHR_materials_unlit")) {
         return Err(broken(format!("The file needs {other}.")));
     }
-    let file = File { json: &json, binary, limits, budget: Cell::new(MOST_NODES), bodies: RefCell::default() };
+    let file = File { json: &json, binary, limits, placed: Cell::new(0), bodies: RefCell::default() };
     let mut mesh = TriMesh::default();
     let scene = json["scene"].as_u64().unwrap_or(0) as usize;
     let upright =
@@ -61,9 +68,9 @@ fn chunks(bytes: &[u8]) -> Result<(&[u8], &[u8]), FormatError> {
 struct File<'a> {
     json: &'a Value,
     binary: &'a [u8],
-    limits: &'a Limits,
-    /// Nodes that may still be placed: a few lines of a file can name millions.
-    budget: Cell<usize>,
+    limits: &'a Limits<'a>,
+    /// Nodes placed so far: a few lines of a file can name millions.
+    placed: Cell<usize>,
     bodies: RefCell<Vec<Named>>,
 }
 
@@ -72,9 +79,7 @@ impl File<'_> {
         if depth > DEEPEST {
             return Err(broken("The file's parts hold each other without end."));
         }
-        let left =
-            self.budget.get().checked_sub(1).ok_or_else(|| broken(format!("The file places more than {MOST_NODES} parts.")))?;
-        self.budget.set(left);
+        self.count_placed()?;
         let node = self.item("nodes", index)?;
         let list = |name: &str| -> Vec<f64> { node[name].as_array().into_iter().flatten().filter_map(Value::as_f64).collect() };
         let own = match (
@@ -104,29 +109,41 @@ impl File<'_> {
         Ok(())
     }
 
+    /// A node or primitive more.
+    fn count_placed(&self) -> Result<(), FormatError> {
+        self.placed.set(self.placed.get() + 1);
+        self.limits.go_on(self.placed.get())?;
+        self.limits.place(self.placed.get())
+    }
+
     fn primitive(&self, p: &Value, place: DMat4, out: &mut TriMesh) -> Result<(), FormatError> {
+        self.count_placed()?;
         // 4 is triangles; points and lines are no body.
         if p["mode"].as_u64().unwrap_or(4) != 4 {
             return Ok(());
         }
-        let places = self.numbers(&p["attributes"]["POSITION"], 3)?;
+        let (position, indices) = (&p["attributes"]["POSITION"], &p["indices"]);
+        let count = self.count(position)?;
+        let corners = if indices.is_null() { count } else { self.count(indices)? };
+        // Points of no triangle are no body; what is too much is not even read.
+        if corners < 3 {
+            return Ok(());
+        }
+        self.limits.hold_more(out, count, corners / 3)?;
         let base = out.points.len();
-        if base + places.len() / 3 > 3 * self.limits.triangles {
-            return Err(too_many(self.limits));
+        self.numbers(position, |c: [f64; 3]| out.points.push(place.transform_point3(c.into())))?;
+        let mut named: Vec<f64> = Vec::new();
+        if indices.is_null() {
+            named.extend((0..count).map(|i| i as f64));
+        } else {
+            self.numbers(indices, |[i]: [f64; 1]| named.push(i))?;
         }
-        out.points.extend(places.chunks_exact(3).map(|c| place.transform_point3(DVec3::new(c[0], c[1], c[2]))));
-        let count = out.points.len() - base;
-        let indices: Vec<f64> =
-            if p["indices"].is_null() { (0..count).map(|i| i as f64).collect() } else { self.numbers(&p["indices"], 1)? };
-        if (out.triangles.len() + indices.len() / 3) > self.limits.triangles {
-            return Err(too_many(self.limits));
-        }
-        if indices.iter().any(|&i| i >= count as f64) || base + count > u32::MAX as usize {
+        if named.iter().any(|&i| i >= count as f64) || base + count > u32::MAX as usize {
             return Err(broken("A triangle names a point that the file does not hold."));
         }
         // A mirrored place turns triangles over.
         let mirrored = place.determinant() < 0.0;
-        for t in indices.chunks_exact(3) {
+        for t in named.chunks_exact(3) {
             let [a, b, c] = [t[0], t[1], t[2]].map(|i| base as u32 + i as u32);
             out.triangles.push(if mirrored { [a, c, b] } else { [a, b, c] });
         }
@@ -138,8 +155,13 @@ impl File<'_> {
         found.ok_or_else(|| broken(format!("The file names one of its {list} that is not there.")))
     }
 
-    /// All numbers of an accessor of vectors of `width`.
-    fn numbers(&self, accessor: &Value, width: usize) -> Result<Vec<f64>, FormatError> {
+    /// How many vectors an accessor holds.
+    fn count(&self, accessor: &Value) -> Result<usize, FormatError> {
+        Ok(self.item("accessors", accessor)?["count"].as_u64().unwrap_or(0) as usize)
+    }
+
+    /// All vectors of an accessor, in order.
+    fn numbers<const N: usize>(&self, accessor: &Value, mut each: impl FnMut([f64; N])) -> Result<(), FormatError> {
         let a = self.item("accessors", accessor)?;
         let view = self.item("bufferViews", &a["bufferView"])?;
         if view["buffer"].as_u64() != Some(0) || !self.json["buffers"][0]["uri"].is_null() || !a["sparse"].is_null() {
@@ -162,21 +184,20 @@ impl File<'_> {
             (Some(true), Some(5123)) => 65_535.0,
             _ => 1.0,
         };
-        let (count, stride) = (whole(a, "count"), whole(view, "byteStride").max(size * width));
+        let (count, stride) = (self.count(accessor)?, whole(view, "byteStride").max(size * N));
         let start = whole(view, "byteOffset").checked_add(whole(a, "byteOffset"));
         let data = start.and_then(|s| self.binary.get(s..)).unwrap_or_default();
         // The last row may end where its numbers end.
-        if count > 0 && (count - 1).saturating_mul(stride).saturating_add(size * width) > data.len() {
+        if count > 0 && (count - 1).saturating_mul(stride).saturating_add(size * N) > data.len() {
             return Err(broken("The file ends within its numbers."));
         }
-        let mut out = Vec::with_capacity(count * width);
         for row in 0..count {
-            for c in 0..width {
+            each(std::array::from_fn(|c| {
                 let at = row * stride + c * size;
-                out.push(read(&data[at..at + size]) / scale);
-            }
+                read(&data[at..at + size]) / scale
+            }));
         }
-        Ok(out)
+        Ok(())
     }
 }
 
@@ -190,11 +211,16 @@ mod tests {
 
     /// A file by hand: one triangle mesh with a node's place.
     fn file(mesh: &TriMesh, node: Value) -> Vec<u8> {
+        files(mesh, json!([node]))
+    }
+
+    /// The same with several nodes, of which the first is the scene's.
+    fn files(mesh: &TriMesh, nodes: Value) -> Vec<u8> {
         let mut data: Vec<u8> = mesh.points.iter().flat_map(|p| p.as_vec3().to_array()).flat_map(f32::to_le_bytes).collect();
         let places = data.len();
         data.extend(mesh.triangles.iter().flatten().flat_map(|v| v.to_le_bytes()));
         let json = json!({
-            "asset": { "version": "2.0" }, "scene": 0, "scenes": [{ "nodes": [0] }], "nodes": [node],
+            "asset": { "version": "2.0" }, "scene": 0, "scenes": [{ "nodes": [0] }], "nodes": nodes,
             "meshes": [{ "primitives": [{ "attributes": { "POSITION": 0 }, "indices": 1 }] }],
             "buffers": [{ "byteLength": data.len() }],
             "bufferViews": [{ "buffer": 0, "byteLength": places }, { "buffer": 0, "byteOffset": places, "byteLength": data.len() - places }],
@@ -252,6 +278,18 @@ mod tests {
         let said = read(&file(&m, json!({ "children": [0, 0] })), &Limits::default()).unwrap_err().message;
         assert!(said.contains("without end") || said.contains("more than"), "{said}");
         assert!(read(&good, &Limits { triangles: 3, ..Limits::default() }).is_err());
+    }
+
+    #[test]
+    fn points_of_no_triangle_are_none_and_much_that_is_placed_often_is_refused() {
+        let cloud = TriMesh { points: vec![DVec3::ONE; 50_000], triangles: vec![] };
+        let places = |n: usize| json!({ "children": vec![1; n], "mesh": 0 });
+        let said = |bytes: &[u8]| read(bytes, &Limits::default()).unwrap_err().message;
+        assert!(said(&files(&cloud, json!([places(40_000), { "mesh": 0 }]))).contains("no triangles"));
+        assert!(said(&files(&cloud, json!([places(200_000), { "mesh": 0 }]))).contains("places more than"));
+        let mut one = cloud.clone();
+        one.triangles.push([0, 1, 2]);
+        assert!(said(&files(&one, json!([places(40_000), { "mesh": 0 }]))).contains("million points"));
     }
 
     proptest! {

@@ -13,9 +13,12 @@
 //! | [`glb`] | glTF 2.0 binary with KHR_mesh_quantization, written for the view |
 //! | [`glb_read`] | glTF 2.0 binary, its triangles in their places |
 //! | [`polygon`] | polygons to triangles |
+//!
+//! [`Limits`] bound what a file can make grow.
 
 pub mod glb;
 pub mod glb_read;
+mod limits;
 pub mod obj;
 pub mod ply;
 pub mod polygon;
@@ -24,24 +27,11 @@ pub mod strut;
 pub mod threemf;
 
 use glam::DVec3;
+pub use limits::{go_on, Limits, Stopped};
 use ulmix_mesh::TriMesh;
 
 /// Bytes of the largest file that is read at all.
 pub const LARGEST_FILE: u64 = 512 << 20;
-
-/// What a reader may spend on a file.
-#[derive(Clone, Copy, Debug)]
-pub struct Limits {
-    pub triangles: usize,
-    /// Bytes of one unpacked archive entry.
-    pub unpacked_bytes: u64,
-}
-
-impl Default for Limits {
-    fn default() -> Self {
-        Limits { triangles: 12_000_000, unpacked_bytes: 2 << 30 }
-    }
-}
 
 /// Why a file was refused, in words for a person.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -49,11 +39,22 @@ impl Default for Limits {
 pub struct FormatError {
     pub message: String,
     pub hint: String,
+    stopped: bool,
 }
 
 impl FormatError {
     pub fn new(message: impl Into<String>, hint: impl Into<String>) -> FormatError {
-        FormatError { message: message.into(), hint: hint.into() }
+        FormatError { message: message.into(), hint: hint.into(), stopped: false }
+    }
+
+    /// The work was ended from outside, by [`Limits::stopped`].
+    pub fn stopped() -> FormatError {
+        FormatError { stopped: true, ..FormatError::new("Reading the file was stopped.", "Bring it in again.") }
+    }
+
+    /// Is this no fault of the file: was the work ended from outside?
+    pub fn is_stopped(&self) -> bool {
+        self.stopped
     }
 }
 
@@ -148,9 +149,7 @@ fn usable(
     if mesh.triangles.is_empty() {
         return Err(FormatError::new("The file holds no triangles.", "Export the part again; it seems nothing was selected."));
     }
-    if mesh.triangles.len() > limits.triangles {
-        return Err(too_many(limits));
-    }
+    limits.hold(&mesh)?;
     if let Some(t) = mesh.triangles.iter().position(|t| t.iter().any(|&v| v as usize >= mesh.points.len())) {
         return Err(FormatError::new(
             format!("Triangle {} names a point that the file does not hold.", t + 1),
@@ -164,13 +163,6 @@ fn usable(
         ));
     }
     Ok(Loaded { mesh, bodies, millimetres_per_unit, beams: Vec::new(), format })
-}
-
-fn too_many(limits: &Limits) -> FormatError {
-    FormatError::new(
-        format!("The file holds more than {} million triangles.", limits.triangles / 1_000_000),
-        "Reduce the part before bringing it in.",
-    )
 }
 
 #[cfg(test)]
@@ -248,7 +240,7 @@ mod tests {
         assert_eq!(bodies, [Named { name: "core".into(), triangles: 12, beams: false }]);
         let beam = Beam { ends: [DVec3::ZERO, DVec3::X], radii: [0.1; 2] };
         let loaded = |bodies: Vec<Named>, beams: Vec<Beam>| Loaded {
-            mesh: strut(DVec3::ZERO, DVec3::X, [0.1; 2]),
+            mesh: strut(DVec3::ZERO, DVec3::X, [0.1; 2], 12),
             bodies,
             millimetres_per_unit: None,
             beams,

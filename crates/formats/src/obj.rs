@@ -2,7 +2,7 @@
 //! and curves are passed over.
 
 use crate::polygon;
-use crate::{too_many, usable, FormatError, Limits, Loaded, Named};
+use crate::{usable, FormatError, Limits, Loaded, Named};
 use glam::DVec3;
 use ulmix_mesh::TriMesh;
 
@@ -30,6 +30,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     let mut joined: Vec<u8> = Vec::new();
     let (mut bodies, mut name, mut from) = (Vec::new(), String::new(), 0);
     for (n, raw) in bytes.split(|b| *b == b'\n').enumerate() {
+        limits.go_on(n)?;
         let raw = raw.strip_suffix(b"\r").unwrap_or(raw);
         // A backslash at the end continues on the next line.
         if let Some(part) = raw.strip_suffix(b"\\") {
@@ -54,6 +55,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
                     p[axis] = words.next().and_then(number).ok_or_else(|| bad("a point has fewer than three numbers.".into()))?;
                 }
                 mesh.points.push(p);
+                limits.hold(&mesh)?;
             }
             Some(b"f") => {
                 corners.clear();
@@ -75,13 +77,13 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
                 if places.len() != corners.len() {
                     return Err(bad("a face names a point that comes later or not at all.".into()));
                 }
-                mesh.triangles.extend(polygon::triangles(&places).into_iter().map(|t| t.map(|c| corners[c])));
-                if mesh.triangles.len() > limits.triangles {
-                    return Err(too_many(limits));
-                }
+                let cut = polygon::triangles(&places, limits.corners)?;
+                mesh.triangles.extend(cut.into_iter().map(|t| t.map(|c| corners[c])));
+                limits.hold(&mesh)?;
             }
             Some(b"o") => {
                 Named::end(&name, from, &mesh, &mut bodies);
+                limits.place(bodies.len())?;
                 from = mesh.triangles.len();
                 name = String::from_utf8_lossy(&words.collect::<Vec<_>>().join(&b' ')).into_owned();
             }
@@ -124,5 +126,19 @@ mod tests {
         assert!(said("v 0 0 0\n").contains("no triangles"));
         let few = Limits { triangles: 5, ..Limits::default() };
         assert!(read(CUBE.as_bytes(), &few).is_err());
+    }
+
+    #[test]
+    fn a_face_of_very_many_corners_is_refused() {
+        // A comb, which is nowhere near convex.
+        let corners = 80_000;
+        let tooth = |n: usize| if n == 0 { -9 } else { (n % 2) as i32 };
+        let points: String = (0..corners).map(|n| format!("v {n} {} 0\n", tooth(n))).collect();
+        let face: String = (1..=corners).map(|n| format!(" {n}")).collect();
+        let said = read(format!("{points}f{face}\n").as_bytes(), &Limits::default()).map(|_| ()).unwrap_err();
+        assert!(said.message.contains("80000 corners"), "{said}");
+        // Objects without end, each of one triangle.
+        let objects = "v 0 0 0\nv 1 0 0\nv 0 1 0\n".to_owned() + &"o x\nf 1 2 3\n".repeat(100_002);
+        assert!(read(objects.as_bytes(), &Limits::default()).unwrap_err().message.contains("more than 100000 objects"));
     }
 }

@@ -1,7 +1,7 @@
 //! PLY, ASCII and both binaries (Turk 1994): points, polygons; other elements are passed over.
 
 use crate::polygon;
-use crate::{too_many, usable, FormatError, Limits, Loaded};
+use crate::{usable, FormatError, Limits, Loaded};
 use glam::DVec3;
 use ulmix_mesh::TriMesh;
 
@@ -57,6 +57,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
         }
         let indices = |p: &Property| e.name == "face" && matches!(p.name.as_str(), "vertex_indices" | "vertex_index");
         for row in 0..e.count {
+            limits.go_on(row as usize)?;
             let cut = || broken(format!("The file ends within {} {} of {}.", e.name, row + 1, e.count));
             let mut point = DVec3::ZERO;
             for p in &e.properties {
@@ -83,17 +84,16 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
                                 let at = (v >= 0.0 && v < mesh.points.len() as f64).then_some(v as usize).ok_or_else(bad)?;
                                 places.push(mesh.points[at]);
                             }
-                            let cut = polygon::triangles(&places);
+                            let cut = polygon::triangles(&places, limits.corners)?;
                             mesh.triangles.extend(cut.into_iter().map(|t| t.map(|c| list[c] as u32)));
-                            if mesh.triangles.len() > limits.triangles {
-                                return Err(too_many(limits));
-                            }
+                            limits.hold(&mesh)?;
                         }
                     }
                 }
             }
             if is_points {
                 mesh.points.push(point);
+                limits.hold(&mesh)?;
             } else if e.properties.is_empty() {
                 // Rows of nothing: any count is read already.
                 break;

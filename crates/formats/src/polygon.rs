@@ -1,15 +1,19 @@
 //! Polygons to triangles.
 
+use crate::FormatError;
 use glam::{DVec2, DVec3};
 
 /// Triangles of a polygon, as indices into its corners, with its own winding. Concave and slightly
 /// bent polygons are cut by ear clipping in the plane of their mean normal (Newell's).
-pub fn triangles(corners: &[DVec3]) -> Vec<[usize; 3]> {
+///
+/// # Errors
+/// A polygon that is not convex and has more than `most` corners: clipping takes up to the square of their number.
+pub fn triangles(corners: &[DVec3], most: usize) -> Result<Vec<[usize; 3]>, FormatError> {
     if corners.len() < 3 {
-        return Vec::new();
+        return Ok(Vec::new());
     }
     if corners.len() == 3 {
-        return vec![[0, 1, 2]];
+        return Ok(vec![[0, 1, 2]]);
     }
     let normal: DVec3 = (0..corners.len())
         .map(|i| {
@@ -18,7 +22,7 @@ pub fn triangles(corners: &[DVec3]) -> Vec<[usize; 3]> {
         })
         .sum();
     let fan = || (1..corners.len() - 1).map(|i| [0, i, i + 1]).collect();
-    let Some(normal) = normal.try_normalize() else { return fan() };
+    let Some(normal) = normal.try_normalize() else { return Ok(fan()) };
     let u = normal.any_orthonormal_vector();
     let v = normal.cross(u);
     let flat: Vec<DVec2> = corners.iter().map(|p| DVec2::new((*p - corners[0]).dot(u), (*p - corners[0]).dot(v))).collect();
@@ -27,10 +31,16 @@ pub fn triangles(corners: &[DVec3]) -> Vec<[usize; 3]> {
         (b - a).perp_dot(c - b) >= 0.0
     });
     if convex {
-        return fan();
+        return Ok(fan());
+    }
+    if corners.len() > most {
+        return Err(FormatError::new(
+            format!("A face of the file has {} corners; up to {most} can be cut into triangles.", corners.len()),
+            "Export the part as triangles.",
+        ));
     }
     let numbers: Vec<f64> = flat.iter().flat_map(|p| [p.x, p.y]).collect();
-    match earcutr::earcut(&numbers, &[], 2) {
+    Ok(match earcutr::earcut(&numbers, &[], 2) {
         Ok(order) if order.len() == 3 * (corners.len() - 2) => order
             .chunks_exact(3)
             .map(|t| {
@@ -43,7 +53,7 @@ pub fn triangles(corners: &[DVec3]) -> Vec<[usize; 3]> {
             })
             .collect(),
         _ => fan(),
-    }
+    })
 }
 
 #[cfg(test)]
@@ -60,8 +70,22 @@ mod tests {
             if turned {
                 p.reverse();
             }
-            let up: f64 = triangles(&p).iter().map(|t| (p[t[1]] - p[t[0]]).cross(p[t[2]] - p[t[0]]).z * 0.5).sum();
+            let up: f64 = triangles(&p, 6).unwrap().iter().map(|t| (p[t[1]] - p[t[0]]).cross(p[t[2]] - p[t[0]]).z * 0.5).sum();
             assert!((up.abs() - 5.0).abs() < 1e-9 && (up < 0.0) == turned, "{up}");
         }
+    }
+
+    #[test]
+    fn a_face_of_many_corners_is_refused_where_it_is_not_convex() {
+        let ring = |wave: f64| -> Vec<DVec3> {
+            let corner = |i: usize| {
+                let (y, x) = (std::f64::consts::TAU * i as f64 / 50_000.0).sin_cos();
+                DVec3::new(x, y, 0.0) * (1.0 + wave * (i % 2) as f64)
+            };
+            (0..50_000).map(corner).collect()
+        };
+        assert_eq!(triangles(&ring(0.0), 10_000).unwrap().len(), 49_998);
+        let refused = triangles(&ring(0.1), 10_000).unwrap_err();
+        assert!(refused.message.contains("50000 corners") && refused.message.contains("up to 10000"), "{refused}");
     }
 }

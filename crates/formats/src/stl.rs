@@ -16,6 +16,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     if soup.is_empty() {
         return Err(FormatError::new("The file holds no triangles.", "Export the part again; it seems nothing was selected."));
     }
+    limits.go_on(0)?;
     let bad = soup.par_iter().position_first(|p| p.iter().any(|c| !c.is_finite() || c.abs() > 1e9));
     if let Some(corner) = bad {
         return Err(FormatError::new(
@@ -89,6 +90,7 @@ fn too_many(n: usize, limits: &Limits) -> FormatError {
 fn ascii(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
     let mut soup: Vec<[f32; 3]> = Vec::new();
     for (number, line) in bytes.split(|&b| b == b'\n').enumerate() {
+        limits.go_on(number)?;
         let mut words = line.split(|b| b.is_ascii_whitespace()).filter(|w| !w.is_empty());
         let Some(first) = words.next() else { continue };
         if first.eq_ignore_ascii_case(b"vertex") {

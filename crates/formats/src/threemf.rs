@@ -1,10 +1,12 @@
 //! 3MF, core specification 1.3: a zip archive with one XML model. Of the beam lattice extension 1.2 beams are read, with
-//! round ends whatever their caps.
+//! round ends whatever their caps. Files that require an extension that changes shapes and is not read are refused by its name.
 
-use crate::strut::{strut, TRIANGLES};
+use crate::strut::{sides, strut, triangles};
 use crate::{Beam, FormatError, Limits, Loaded, Named};
 use glam::{DAffine3, DMat3, DVec3};
 use quick_xml::events::{BytesStart, Event};
+use quick_xml::XmlVersion;
+use std::borrow::Cow;
 use std::collections::HashMap;
 use std::io::{BufRead, BufReader, BufWriter, Cursor, Read, Write};
 use ulmix_mesh::TriMesh;
@@ -95,22 +97,22 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     if entry.size() > limits.unpacked_bytes {
         return Err(too_big(limits));
     }
-    let mut reader = quick_xml::Reader::from_reader(BufReader::new(entry.take(limits.unpacked_bytes + 1)));
+    let unpacked = BufReader::new(entry.take(limits.unpacked_bytes + 1));
+    let mut reader = quick_xml::Reader::from_reader(Fed { from: unpacked, left: LONGEST_EVENT });
     let parsed = Model::parse(&mut reader, limits);
     // What an archive says about sizes may be wrong.
-    if reader.into_inner().into_inner().limit() == 0 {
+    if reader.into_inner().from.into_inner().limit() == 0 {
         return Err(too_big(limits));
     }
     let mut model = parsed?;
-    let mut mesh = TriMesh::default();
-    let (mut bodies, mut beams) = (Vec::new(), Vec::new());
-    for (id, place) in std::mem::take(&mut model.items) {
-        let (from, known, before) = (mesh.triangles.len(), bodies.len(), beams.len());
-        model.place(id, place, 0, limits, &mut mesh, &mut beams)?;
-        Named::end(model.objects.get(&id).map_or("", |o| o.name.as_str()), from, &mesh, &mut bodies);
-        let alone = (beams.len() - before) * TRIANGLES == mesh.triangles.len() - from;
-        bodies[known..].iter_mut().for_each(|b| b.beams = alone);
+    let (mut out, mut bodies) = (Placed::default(), Vec::new());
+    for item in std::mem::take(&mut model.items) {
+        let (from, known, solid) = (out.mesh.triangles.len(), bodies.len(), out.solid);
+        model.place(item, (0, true), limits, &mut out)?;
+        Named::end(model.objects.get(&item.0).map_or("", |o| o.name.as_str()), from, &out.mesh, &mut bodies);
+        bodies[known..].iter_mut().for_each(|b| b.beams = out.solid == solid);
     }
+    let Placed { mesh, beams, .. } = out;
     if mesh.triangles.is_empty() {
         return Err(FormatError::new(
             "The file holds no triangles to build.",
@@ -118,6 +120,55 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
         ));
     }
     Ok(Loaded { mesh, bodies, millimetres_per_unit: Some(model.millimetres), beams, format: "3MF" })
+}
+
+/// Bytes of the longest element or text between elements.
+const LONGEST_EVENT: usize = 1 << 20;
+/// Elements within each other.
+const DEEPEST: usize = 32;
+/// Components within each other.
+const DEEPEST_COMPONENT: usize = 16;
+/// Characters of an object's name that are kept.
+const LONGEST_NAME: usize = 200;
+
+/// Extensions that may be required: what they say of shapes is read, or they say nothing of shapes.
+const KNOWN: [&str; 4] = [
+    "http://schemas.microsoft.com/3dmanufacturing/core/2015/02",
+    "http://schemas.microsoft.com/3dmanufacturing/beamlattice/2017/02",
+    "http://schemas.microsoft.com/3dmanufacturing/material/2015/02",
+    "http://schemas.microsoft.com/3dmanufacturing/trianglesets/2021/07",
+];
+
+/// Gives a parser no more bytes than `left`, which is filled up before each element: the parser keeps a whole element in
+/// memory, however long it is.
+struct Fed<R> {
+    from: R,
+    left: usize,
+}
+
+impl<R: BufRead> Read for Fed<R> {
+    fn read(&mut self, out: &mut [u8]) -> std::io::Result<usize> {
+        let given = self.fill_buf()?;
+        let n = given.len().min(out.len());
+        out[..n].copy_from_slice(&given[..n]);
+        self.consume(n);
+        Ok(n)
+    }
+}
+
+impl<R: BufRead> BufRead for Fed<R> {
+    fn fill_buf(&mut self) -> std::io::Result<&[u8]> {
+        if self.left == 0 {
+            return Err(std::io::Error::other(format!("an element is longer than {LONGEST_EVENT} bytes")));
+        }
+        let held = self.from.fill_buf()?;
+        Ok(&held[..held.len().min(self.left)])
+    }
+
+    fn consume(&mut self, n: usize) {
+        self.left -= n;
+        self.from.consume(n);
+    }
 }
 
 fn too_big(limits: &Limits) -> FormatError {
@@ -131,9 +182,10 @@ fn too_big(limits: &Limits) -> FormatError {
 struct Object {
     name: String,
     mesh: TriMesh,
-    /// Of its beam lattice, and those as meshes.
+    /// Triangles that are no struts.
+    solid: usize,
+    /// Of its beam lattice.
     lattice: Vec<Beam>,
-    struts: TriMesh,
     /// Radius of beams that state none, and the length below which a beam is left out.
     beams: (f64, f64),
     components: Vec<(u32, DAffine3)>,
@@ -147,69 +199,100 @@ struct Model {
     items: Vec<(u32, DAffine3)>,
 }
 
+/// What was placed so far.
+#[derive(Default)]
+struct Placed {
+    mesh: TriMesh,
+    beams: Vec<Beam>,
+    /// Triangles that are no struts.
+    solid: usize,
+    /// Those that hold other objects counted, too: a few lines can name more of them than any memory holds.
+    objects: usize,
+}
+
 impl Model {
-    fn parse(reader: &mut quick_xml::Reader<impl BufRead>, limits: &Limits) -> Result<Model, FormatError> {
+    fn parse(reader: &mut quick_xml::Reader<Fed<impl BufRead>>, limits: &Limits) -> Result<Model, FormatError> {
         let mut text_of_event = Vec::new();
         let mut model = Model { millimetres: 1.0, objects: HashMap::new(), items: Vec::new() };
         let mut current: Option<(u32, Object)> = None;
-        loop {
+        let (mut depth, mut named) = (0, 0);
+        for step in 0.. {
+            limits.go_on(step)?;
+            reader.get_mut().left = LONGEST_EVENT;
             let at = reader.buffer_position();
             let wrong = |what: &str| broken(format!("The model is not valid at byte {at}: {what}."));
             text_of_event.clear();
-            match reader.read_event_into(&mut text_of_event).map_err(|e| wrong(&e.to_string()))? {
+            let event = reader.read_event_into(&mut text_of_event).map_err(|e| wrong(&e.to_string()))?;
+            match &event {
+                // The parser keeps the names of all elements that are open.
+                Event::Start(_) if depth == DEEPEST => return Err(wrong("its elements are nested too deeply")),
+                Event::Start(_) => depth += 1,
+                Event::End(_) => depth -= 1,
+                _ => {}
+            }
+            match event {
                 Event::Eof => break,
                 Event::DocType(_) => return Err(wrong("document type declarations are not allowed")),
                 Event::Start(e) | Event::Empty(e) => match e.local_name().as_ref() {
-                    b"model" => model.millimetres = unit(&e).ok_or_else(|| wrong("unknown unit"))?,
-                    b"object" => {
-                        let id = number(&e, b"id").ok_or_else(|| wrong("an object without id"))?;
-                        current = Some((id, Object { name: text(&e, b"name").unwrap_or_default(), ..Object::default() }));
+                    "model" => {
+                        required(&e)?;
+                        model.millimetres = unit(&e).ok_or_else(|| wrong("unknown unit"))?;
                     }
-                    b"vertex" => {
+                    "object" => {
+                        let id = number(&e, "id").ok_or_else(|| wrong("an object without id"))?;
+                        let name = text(&e, "name").unwrap_or_default().chars().take(LONGEST_NAME).collect();
+                        current = Some((id, Object { name, ..Object::default() }));
+                        limits.place(model.objects.len())?;
+                    }
+                    "vertex" => {
                         let (_, o) = current.as_mut().ok_or_else(|| wrong("a vertex outside an object"))?;
-                        let read = |k: &[u8]| number::<f64>(&e, k).filter(|v| v.is_finite() && v.abs() <= 1e9);
-                        match (read(b"x"), read(b"y"), read(b"z")) {
+                        let read = |k: &str| number::<f64>(&e, k).filter(|v| v.is_finite() && v.abs() <= 1e9);
+                        match (read("x"), read("y"), read("z")) {
                             (Some(x), Some(y), Some(z)) => o.mesh.points.push(DVec3::new(x, y, z)),
                             _ => return Err(wrong("a vertex coordinate is not a usable number")),
                         }
+                        limits.hold(&o.mesh)?;
                     }
-                    b"triangle" => {
+                    "triangle" => {
                         let (_, o) = current.as_mut().ok_or_else(|| wrong("a triangle outside an object"))?;
                         let n = o.mesh.points.len() as u32;
-                        let read = |k: &[u8]| number::<u32>(&e, k).filter(|&i| i < n);
-                        match (read(b"v1"), read(b"v2"), read(b"v3")) {
+                        let read = |k: &str| number::<u32>(&e, k).filter(|&i| i < n);
+                        match (read("v1"), read("v2"), read("v3")) {
                             (Some(a), Some(b), Some(c)) => o.mesh.triangles.push([a, b, c]),
                             _ => return Err(wrong("a triangle names a vertex that is not there")),
                         }
-                        if o.mesh.triangles.len() > limits.triangles {
-                            return Err(wrong("too many triangles"));
-                        }
+                        limits.hold(&o.mesh)?;
                     }
-                    b"beamlattice" => {
+                    "beamlattice" => {
                         let (_, o) = current.as_mut().ok_or_else(|| wrong("a beam lattice outside an object"))?;
-                        o.beams = (number(&e, b"radius").unwrap_or(0.0), number(&e, b"minlength").unwrap_or(0.0));
+                        o.beams = (number(&e, "radius").unwrap_or(0.0), number(&e, "minlength").unwrap_or(0.0));
                     }
-                    b"beam" => {
+                    "beam" => {
                         let (_, o) = current.as_mut().ok_or_else(|| wrong("a beam outside an object"))?;
                         o.add_beam(&e).map_err(wrong)?;
-                        if o.mesh.triangles.len() + o.struts.triangles.len() > limits.triangles {
-                            return Err(wrong("too many triangles and beams"));
-                        }
+                        limits.hold_more(&o.mesh, 0, o.lattice.len() * triangles(sides(o.lattice.len())))?;
                     }
-                    b"component" => {
+                    "component" => {
                         let (_, o) = current.as_mut().ok_or_else(|| wrong("a component outside an object"))?;
-                        let id = number(&e, b"objectid").ok_or_else(|| wrong("a component without object"))?;
+                        let id = number(&e, "objectid").ok_or_else(|| wrong("a component without object"))?;
+                        named += 1;
+                        limits.place(named)?;
                         o.components.push((id, transform(&e).ok_or_else(|| wrong("a transform needs 12 numbers"))?));
                     }
-                    b"item" => {
-                        let id = number(&e, b"objectid").ok_or_else(|| wrong("an item without object"))?;
+                    "item" => {
+                        let id = number(&e, "objectid").ok_or_else(|| wrong("an item without object"))?;
+                        named += 1;
+                        limits.place(named)?;
                         model.items.push((id, transform(&e).ok_or_else(|| wrong("a transform needs 12 numbers"))?));
                     }
                     _ => {}
                 },
-                Event::End(e) if e.local_name().as_ref() == b"object" => {
+                Event::End(e) if e.local_name().as_ref() == "object" => {
                     if let Some((id, mut o)) = current.take() {
-                        o.mesh.append(&std::mem::take(&mut o.struts));
+                        o.solid = o.mesh.triangles.len();
+                        let sides = sides(o.lattice.len());
+                        let struts = o.lattice.iter().map(|b| strut(b.ends[0], b.ends[1], b.radii, sides));
+                        struts.for_each(|strut| o.mesh.append(&strut));
                         model.objects.insert(id, o);
                     }
                 }
@@ -223,34 +306,38 @@ impl Model {
         Ok(model)
     }
 
-    /// What is named only once goes into `out` as it is, and is not held twice.
+    /// What stands in one place only goes into `out` as it is, and is not held twice: `once` tells it of what names the object.
     fn place(
         &mut self,
-        id: u32,
-        at: DAffine3,
-        depth: usize,
+        (id, at): (u32, DAffine3),
+        (depth, once): (usize, bool),
         limits: &Limits,
-        out: &mut TriMesh,
-        beams: &mut Vec<Beam>,
+        out: &mut Placed,
     ) -> Result<(), FormatError> {
+        out.objects += 1;
+        limits.place(out.objects)?;
+        limits.go_on(out.objects)?;
         let object = self.objects.get_mut(&id).ok_or_else(|| broken(format!("Object {id} is used but not there.")))?;
-        if depth > 16 || out.triangles.len() + object.mesh.triangles.len() > limits.triangles {
-            return Err(broken("Its components are nested too deeply or repeat too many triangles."));
+        if depth > DEEPEST_COMPONENT {
+            return Err(broken("Its components are nested too deeply."));
         }
+        out.solid += object.solid;
+        limits.hold_more(&out.mesh, object.mesh.points.len(), object.mesh.triangles.len())?;
         let scaled = DAffine3::from_scale(DVec3::splat(self.millimetres)) * at;
-        let mesh = if object.uses == 1 { std::mem::take(&mut object.mesh) } else { object.mesh.clone() };
+        let once = once && object.uses == 1;
+        let mesh = if once { std::mem::take(&mut object.mesh) } else { object.mesh.clone() };
         let mesh = mesh.mapped(|p| scaled.transform_point3(p));
-        if out.triangles.is_empty() && out.points.is_empty() {
-            *out = mesh;
+        if out.mesh.triangles.is_empty() && out.mesh.points.is_empty() {
+            out.mesh = mesh;
         } else {
-            out.append(&mesh);
+            out.mesh.append(&mesh);
         }
         // Of a place that stretches one way more than others a circle's mean.
         let wider = scaled.matrix3.determinant().abs().cbrt();
         let placed = |b: &Beam| Beam { ends: b.ends.map(|p| scaled.transform_point3(p)), radii: b.radii.map(|r| r * wider) };
-        beams.extend(object.lattice.iter().map(placed));
+        out.beams.extend(object.lattice.iter().map(placed));
         for (child, t) in object.components.clone() {
-            self.place(child, at * t, depth + 1, limits, out, beams)?;
+            self.place((child, at * t), (depth + 1, once), limits, out)?;
         }
         Ok(())
     }
@@ -259,36 +346,55 @@ impl Model {
 impl Object {
     /// A beam of the lattice as a strut of its own; where struts meet they overlap.
     fn add_beam(&mut self, e: &BytesStart) -> Result<(), &'static str> {
-        let end = |k: &[u8]| number::<usize>(e, k).and_then(|i| self.mesh.points.get(i).copied());
-        let (Some(from), Some(to)) = (end(b"v1"), end(b"v2")) else { return Err("a beam names a vertex that is not there") };
+        let end = |k: &str| number::<usize>(e, k).and_then(|i| self.mesh.points.get(i).copied());
+        let (Some(from), Some(to)) = (end("v1"), end("v2")) else { return Err("a beam names a vertex that is not there") };
         let usable = |r: &f64| r.is_finite() && *r > 0.0 && *r <= 1e9;
-        let radius = |k: &[u8], otherwise: f64| number(e, k).unwrap_or(otherwise);
-        let first = radius(b"r1", self.beams.0);
-        let radii = [first, radius(b"r2", first)];
+        let radius = |k: &str, otherwise: f64| number(e, k).unwrap_or(otherwise);
+        let first = radius("r1", self.beams.0);
+        let radii = [first, radius("r2", first)];
         if !radii.iter().all(usable) {
             return Err("a beam has no usable radius");
         }
         if from.distance(to) > self.beams.1 {
-            self.struts.append(&strut(from, to, radii));
             self.lattice.push(Beam { ends: [from, to], radii });
         }
         Ok(())
     }
 }
 
-fn text(e: &BytesStart, key: &[u8]) -> Option<String> {
-    let a = e.attributes().flatten().find(|a| a.key.as_ref() == key)?;
-    Some(a.unescape_value().ok()?.into_owned())
+/// The value of an attribute by its whole name. Names that repeat are not looked for: that takes the square of their number.
+fn attribute<'a>(e: &'a BytesStart, key: &str) -> Option<Cow<'a, str>> {
+    let found = e.attributes().with_checks(false).flatten().find(|a| a.key.as_ref() == key)?;
+    found.normalized_value(XmlVersion::Implicit1_0).ok()
 }
 
-fn number<T: std::str::FromStr>(e: &BytesStart, key: &[u8]) -> Option<T> {
-    let a = e.attributes().flatten().find(|a| a.key.as_ref() == key)?;
-    a.unescape_value().ok()?.trim().parse().ok()
+fn text(e: &BytesStart, key: &str) -> Option<String> {
+    attribute(e, key).map(Cow::into_owned)
+}
+
+fn number<T: std::str::FromStr>(e: &BytesStart, key: &str) -> Option<T> {
+    attribute(e, key)?.trim().parse().ok()
+}
+
+/// Refuses extensions that the file requires and that are not read.
+fn required(e: &BytesStart) -> Result<(), FormatError> {
+    for prefix in text(e, "requiredextensions").unwrap_or_default().split_whitespace() {
+        let space = text(e, &format!("xmlns:{prefix}")).unwrap_or_default();
+        if !KNOWN.contains(&space.as_str()) {
+            let name = space.strip_prefix("http://schemas.microsoft.com/3dmanufacturing/").unwrap_or(&space);
+            let name: String = if name.is_empty() { prefix } else { name }.chars().take(LONGEST_NAME).collect();
+            return Err(FormatError::new(
+                format!("The file requires the 3MF extension “{name}”, which is not read here."),
+                "Export the part without it, or as STL.",
+            ));
+        }
+    }
+    Ok(())
 }
 
 /// Millimetres per model unit; the specification's default is the millimetre.
 fn unit(e: &BytesStart) -> Option<f64> {
-    match text(e, b"unit").as_deref() {
+    match text(e, "unit").as_deref() {
         None | Some("millimeter") => Some(1.0),
         Some("micron") => Some(0.001),
         Some("centimeter") => Some(10.0),
@@ -300,7 +406,7 @@ fn unit(e: &BytesStart) -> Option<f64> {
 }
 
 fn transform(e: &BytesStart) -> Option<DAffine3> {
-    let Some(t) = text(e, b"transform") else { return Some(DAffine3::IDENTITY) };
+    let Some(t) = text(e, "transform") else { return Some(DAffine3::IDENTITY) };
     let v: Vec<f64> = t.split_whitespace().map(|w| w.parse().ok().filter(|x: &f64| x.is_finite())).collect::<Option<_>>()?;
     let row = |i: usize| DVec3::new(v[i], v[i + 1], v[i + 2]);
     // Row vectors in the file: its rows are the columns here.
@@ -367,7 +473,7 @@ mod tests {
         };
         let beams = r#"<b:beam v1="0" v2="1"/><b:beam v1="1" v2="2" r1="0.1" r2="0.3"/><b:beam v1="0" v2="3"/>"#;
         let back = read(&model(beams), &Limits::default()).unwrap();
-        assert_eq!((back.mesh.triangles.len(), back.bodies[0].name.as_str()), (2 * crate::strut::TRIANGLES, "Frame"));
+        assert_eq!((back.mesh.triangles.len(), back.bodies[0].name.as_str()), (2 * triangles(12), "Frame"));
         assert!(back.bodies[0].beams && back.beams.len() == 2);
         assert_eq!((back.beams[1].ends[1], back.beams[1].radii), (DVec3::new(0.0, 40.0, 0.0), [1.0, 3.0]));
         let size = back.mesh.bounds().size();
@@ -380,12 +486,16 @@ mod tests {
             assert!(read(&model(bad), &Limits::default()).unwrap_err().message.contains(words));
         }
         let many = beams.repeat(20);
-        assert!(read(&model(&many), &Limits { triangles: 1000, ..Limits::default() }).unwrap_err().message.contains("too many"));
+        assert!(read(&model(&many), &Limits { triangles: 1000, ..Limits::default() })
+            .unwrap_err()
+            .message
+            .contains("more than 1000 triangles"));
     }
 
     #[test]
     fn hostile_models_are_refused() {
-        let refuse = |b: &[u8]| read(b, &Limits { triangles: 1000, unpacked_bytes: 1 << 16 }).unwrap_err().message;
+        let limits = Limits { triangles: 1000, unpacked_bytes: 1 << 16, ..Limits::default() };
+        let refuse = |b: &[u8]| read(b, &limits).unwrap_err().message;
         assert!(refuse(b"PK\x03\x04 nonsense").contains("cannot be opened"));
         assert!(refuse(&archive("<!DOCTYPE x [<!ENTITY a \"b\">]><model/>")).contains("not allowed"));
         assert!(refuse(&archive("<model><object id='1'><vertex x='nan' y='0' z='0'/>")).contains("usable number"));
@@ -402,5 +512,68 @@ mod tests {
             "<model><object id='1'><components><component objectid='1'/></components></object><item objectid='1'/></model>";
         assert!(refuse(&archive(looped)).contains("nested too deeply"));
         assert!(refuse(&archive("<model><build/></model>")).contains("no triangles"));
+    }
+
+    #[test]
+    fn a_few_lines_that_place_more_than_any_memory_holds_are_refused() {
+        // Each object stands ten times in the next: 10¹⁵ of the first.
+        let nested = |first: &str| {
+            let times = |id: usize| format!("<component objectid='{id}'/>").repeat(10);
+            let object = |id: usize| format!("<object id='{id}'><components>{}</components></object>", times(id - 1));
+            let objects: String = (2..=15).map(object).collect();
+            archive(&format!("<model><object id='1'>{first}</object>{objects}<item objectid='15'/></model>"))
+        };
+        let refuse = |b: &[u8]| read(b, &Limits::default()).unwrap_err().message;
+        assert!(refuse(&nested("")).contains("places more than 100000 objects"));
+        let points = format!("<mesh>{}</mesh>", "<vertex x='0' y='0' z='0'/>".repeat(5_000));
+        assert!(refuse(&nested(&points)).contains("more than 16 million points"));
+    }
+
+    #[test]
+    fn elements_that_a_parser_would_keep_whole_are_refused() {
+        let refuse = |model: String| read(&archive(&model), &Limits::default()).unwrap_err().message;
+        assert!(refuse("<a>".repeat(100_000)).contains("nested too deeply"));
+        assert!(refuse(format!("<model {}/>", "a='1' ".repeat(400_000))).contains("longer than"));
+        assert!(refuse("<object id='7'></object><object id='7'/>".repeat(9)).contains("no triangles"));
+        let many: String = (0..100_002).map(|id| format!("<object id='{id}'></object>")).collect();
+        assert!(refuse(many).contains("more than 100000 objects"));
+        // Names of attributes that repeat are not compared with each other.
+        let attributes: String = (0..50_000).map(|n| format!(" a{n}='1'")).collect();
+        assert!(refuse(format!("<model{attributes}><build/></model>")).contains("no triangles"));
+    }
+
+    #[test]
+    fn what_stands_once_in_an_object_that_stands_twice_is_there_twice() {
+        let block = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
+        let mut xml = Vec::new();
+        write_model(&mut xml, &[("Block", &block)], "", &[]).unwrap();
+        let twice = String::from_utf8(xml).unwrap().replace(
+            " </resources>\n <build>\n  <item objectid=\"1\"/>",
+            "<object id='2'><components><component objectid='1'/></components></object></resources>
+             <build><item objectid='2'/><item objectid='2' transform='1 0 0 0 1 0 0 0 1 5 0 0'/>",
+        );
+        let mesh = read(&archive(&twice), &Limits::default()).unwrap().mesh;
+        assert!((mesh.volume() - 2.0).abs() < 1e-9 && mesh.bounds().max.x == 6.0, "{}", mesh.volume());
+    }
+
+    #[test]
+    fn required_extensions_that_are_not_read_are_refused_by_name() {
+        let with = |prefix: &str, space: &str| {
+            let model = format!("<model requiredextensions='{prefix}' xmlns:{prefix}='{space}'><build/></model>");
+            read(&archive(&model), &Limits::default()).unwrap_err().message
+        };
+        let of_core = "http://schemas.microsoft.com/3dmanufacturing/";
+        assert!(with("s", &format!("{of_core}slice/2015/07")).contains("“slice/2015/07”"));
+        assert!(with("z", "http://example.org/z").contains("“http://example.org/z”"));
+        assert!(with("b", &format!("{of_core}beamlattice/2017/02")).contains("no triangles"));
+    }
+
+    #[test]
+    fn a_reader_ends_when_nobody_waits_for_it() {
+        let file = write(&[("Ball", &TriMesh::sphere(3.0, 5))], "ball", &[]);
+        let asked = std::sync::atomic::AtomicUsize::new(0);
+        let stopped = || asked.fetch_add(1, std::sync::atomic::Ordering::Relaxed) > 2;
+        let limits = Limits { stopped: &stopped, ..Limits::default() };
+        assert!(read(&file, &limits).unwrap_err().is_stopped());
     }
 }

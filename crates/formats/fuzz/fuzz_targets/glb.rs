@@ -3,5 +3,5 @@
 use ulmix_formats::{glb_read, Limits};
 
 libfuzzer_sys::fuzz_target!(|bytes: &[u8]| {
-    let _ = glb_read::read(bytes, &Limits { triangles: 100_000, unpacked_bytes: 16 << 20 });
+    let _ = glb_read::read(bytes, &Limits { triangles: 1_000_000, points: 3_000_000, unpacked_bytes: 64 << 20, ..Limits::default() });
 });
