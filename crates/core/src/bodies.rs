@@ -8,8 +8,8 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::ops::Range;
 use std::sync::{Arc, OnceLock};
-use ulmix_formats::{FormatError, Loaded, Named};
-use ulmix_mesh::crossing::crossing_pairs;
+use ulmix_formats::{go_on, FormatError, Loaded, Named, Stopped};
+use ulmix_mesh::crossing::crossings;
 use ulmix_mesh::holes::{close, holes};
 use ulmix_mesh::shell::thicken;
 use ulmix_mesh::sides::sides;
@@ -93,8 +93,11 @@ const MOST: usize = 48;
 /// Bodies with a role of their own that a part may have.
 pub const MOST_WITH_ROLES: usize = 64;
 
+/// Pieces of a mesh, open and closed ones, that can be worked on.
+const MOST_PIECES: usize = 20_000;
+
 /// Welds, mends and orients a mesh in mm, and gives thickness to what is open.
-pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean, FormatError> {
+pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>, stopped: Stopped) -> Result<Clean, FormatError> {
     let longest = raw.bounds().size().max_element();
     let mut mesh = weld(raw, 0.0).mesh;
     let mut topology = Topology::of(&mesh);
@@ -112,6 +115,12 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean,
             "Export the part again at a larger scale.",
         ));
     }
+    if topology.pieces > MOST_PIECES {
+        return Err(FormatError::new(
+            format!("The part falls into {} separate pieces; up to {MOST_PIECES} can be worked on.", topology.pieces),
+            "Join or remove loose pieces in the program that it came from, or export it with its points joined.",
+        ));
+    }
     let dropped = raw.triangles.len() - mesh.triangles.len();
     // Where a triangle is there twice, its edges have too many sides, or two that run the same way.
     let crowded = topology.non_manifold_edges + topology.flipped_edges > 0;
@@ -119,10 +128,11 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean,
     if duplicates > 0 {
         topology = Topology::of(&mesh);
     }
+    go_on(stopped)?;
     let turned = orient(&mut mesh, &topology);
     let turned_at = turned.first().map(|&t| mesh.middle(t as usize));
     let corrected = Corrected { turned: turned.len(), turned_at, dropped, duplicates, twice_at };
-    let closed = if topology.open_edges > 0 { close_holes(&mut mesh, mend.holes_mm) } else { Vec::new() };
+    let closed = if topology.open_edges > 0 { close_holes(&mut mesh, mend.holes_mm, stopped)? } else { Vec::new() };
     if !turned.is_empty() || !closed.is_empty() {
         // A piece that was open may have been turned by guess.
         topology = Topology::of(&mesh);
@@ -130,26 +140,29 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>) -> Result<Clean,
             topology = Topology::of(&mesh);
         }
     }
+    go_on(stopped)?;
     let removed = if mend.crumbs_mm3 > 0.0 { remove_crumbs(&mut mesh, &topology, mend.crumbs_mm3) } else { 0 };
     if removed > 0 {
         topology = Topology::of(&mesh);
     }
-    let rewrapped = if mend.rewrap_mm > 0.0 { rewrap_crossed(&mut mesh, &topology, mend.rewrap_mm)? } else { Vec::new() };
+    let rewrapped =
+        if mend.rewrap_mm > 0.0 { rewrap_crossed(&mut mesh, &topology, mend.rewrap_mm, stopped)? } else { Vec::new() };
     if !rewrapped.is_empty() {
         topology = Topology::of(&mesh);
     }
     let before = mend.remakes().then(|| mesh.clone());
-    let evened = if mend.even_mm > 0.0 { Some(triangles::even(&mut mesh, mend.even_mm)?) } else { None };
+    let evened = if mend.even_mm > 0.0 { Some(triangles::even(&mut mesh, mend.even_mm, stopped)?) } else { None };
     let mut joined = Vec::new();
     if mend.fewer_mm > 0.0 {
-        joined.push(triangles::within(&mut mesh, mend.fewer_mm));
+        joined.push(triangles::within(&mut mesh, mend.fewer_mm, stopped)?);
     }
     if mend.fewer_to > 0 {
-        joined.push(triangles::down_to(&mut mesh, mend.fewer_to as usize));
+        joined.push(triangles::down_to(&mut mesh, mend.fewer_to as usize, stopped)?);
     }
     if evened.is_some() || !joined.is_empty() {
         topology = Topology::of(&mesh);
     }
+    go_on(stopped)?;
     // Of what becomes a shell nothing is told yet.
     let before = before.filter(|_| shell.is_none() || topology.open_edges == 0);
     let shells = shell.filter(|_| topology.open_edges > 0).map_or(0, |s| thicken_open(&mut mesh, &topology, s));
@@ -193,17 +206,17 @@ fn thicken_open(mesh: &mut TriMesh, t: &Topology, shell: &Shell) -> usize {
 }
 
 /// Winds pieces anew that cross themselves. Those that only cross others stay: overlapping bodies are no fault.
-fn rewrap_crossed(mesh: &mut TriMesh, t: &Topology, step: f64) -> Result<Vec<Rewrapped>, FormatError> {
+fn rewrap_crossed(mesh: &mut TriMesh, t: &Topology, step: f64, stopped: Stopped) -> Result<Vec<Rewrapped>, FormatError> {
     let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
     let mut crossed = vec![false; t.pieces];
-    for [a, b] in crossing_pairs(mesh, &Bvh::new(mesh)) {
+    for [a, b] in crossings(mesh, &Bvh::new(mesh)).pairs {
         let piece = t.piece_of[a as usize];
         crossed[piece as usize] |= piece == t.piece_of[b as usize] && volumes[piece as usize] > 0.0;
     }
     let mut rewrapped = Vec::new();
     let mut out = mesh.filtered(|f| !crossed[t.piece_of[f] as usize]);
     for piece in (0..t.pieces).filter(|p| crossed[*p]) {
-        let (new, told) = rewrap(&mesh.filtered(|f| t.piece_of[f] as usize == piece), step)?;
+        let (new, told) = rewrap(&mesh.filtered(|f| t.piece_of[f] as usize == piece), step, stopped)?;
         out.append(&new);
         rewrapped.push(told);
     }
@@ -214,10 +227,13 @@ fn rewrap_crossed(mesh: &mut TriMesh, t: &Topology, step: f64) -> Result<Vec<Rew
 }
 
 /// Closes holes up to a span; the spans of those that were.
-fn close_holes(mesh: &mut TriMesh, most: f64) -> Vec<f64> {
+fn close_holes(mesh: &mut TriMesh, most: f64, stopped: Stopped) -> Result<Vec<f64>, FormatError> {
     let small: Vec<_> = holes(mesh).into_iter().filter(|h| h.span <= most).collect();
-    small.iter().for_each(|h| close(mesh, h));
-    small.iter().map(|h| h.span).collect()
+    for h in &small {
+        go_on(stopped)?;
+        close(mesh, h);
+    }
+    Ok(small.iter().map(|h| h.span).collect())
 }
 
 /// Removes pieces of less than a volume, but for the largest; how many there were.
@@ -381,7 +397,7 @@ mod tests {
         hollow.append(&cavity);
         let mut both = hollow.clone();
         both.append(&at(20.0, 2.0));
-        let found = pieces("Ball", &clean(&both, &Mend::default(), None).unwrap());
+        let found = pieces("Ball", &clean(&both, &Mend::default(), None, &|| false).unwrap());
         let names: Vec<_> = found.iter().map(|f| f.0.as_str()).collect();
         assert_eq!(names, ["Ball 1", "Ball 2"]);
         assert!((found[0].1.volume() - hollow.volume()).abs() < 1e-9);
@@ -406,7 +422,7 @@ mod tests {
                 let low = DVec3::X * 3.0 * n as f64;
                 all.append(&TriMesh::cuboid(low, low + 2.0));
             }
-            clean(&all, &Mend::default(), None).unwrap()
+            clean(&all, &Mend::default(), None, &|| false).unwrap()
         };
         assert_eq!((pieces("Part", &cubes(MOST)).len(), kept_together(&cubes(MOST))), (MOST, None));
         let many = cubes(MOST + 3);

@@ -2,7 +2,7 @@
 
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
-use ulmix_mesh::crossing::{crossing_pairs, triangles_of};
+use ulmix_mesh::crossing::{crossings, triangles_of, Crossings};
 use ulmix_mesh::topology::piece_volumes;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 use utoipa::ToSchema;
@@ -118,12 +118,12 @@ pub fn counted(n: usize, [one, many]: [&str; 2]) -> String {
 
 /// The checks of any mesh. `bodies` is the number of bodies expected, when there is one.
 pub fn checks(mesh: &TriMesh, bodies: Option<usize>) -> Vec<Check> {
-    checks_given(mesh, bodies, &crossing_pairs(mesh, &Bvh::new(mesh)))
+    checks_given(mesh, bodies, &crossings(mesh, &Bvh::new(mesh)))
 }
 
 /// Pairs of crossing triangles of one body each, for bodies that may overlap. `bodies` are their numbers of triangles, which
 /// follow each other.
-pub fn crossing_within(mesh: &TriMesh, bodies: &[usize]) -> Vec<[u32; 2]> {
+pub fn crossing_within(mesh: &TriMesh, bodies: &[usize]) -> Crossings {
     let ends: Vec<usize> = bodies
         .iter()
         .scan(0, |end, triangles| {
@@ -132,20 +132,24 @@ pub fn crossing_within(mesh: &TriMesh, bodies: &[usize]) -> Vec<[u32; 2]> {
         })
         .collect();
     let body_of = |t: u32| ends.partition_point(|end| *end <= t as usize);
-    let mut crossing = crossing_pairs(mesh, &Bvh::new(mesh));
-    crossing.retain(|[s, t]| body_of(*s) == body_of(*t));
+    let mut crossing = crossings(mesh, &Bvh::new(mesh));
+    crossing.pairs.retain(|[s, t]| body_of(*s) == body_of(*t));
     crossing
 }
 
+/// Volume over the cube of the longest side, below which nothing is enclosed.
+const NO_VOLUME: f64 = 1e-12;
+
 /// As [`checks`], with the pairs of crossing triangles known.
-pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &[[u32; 2]]) -> Vec<Check> {
+pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &Crossings) -> Vec<Check> {
     let t = Topology::of(mesh);
     let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
     let found = volumes.iter().filter(|v| **v > 0.0).count();
     let voids = volumes.iter().filter(|v| **v < 0.0).count();
     let middle = |t: u32| mesh.middle(t as usize);
-    let first_crossing = crossing.first().map(|p| middle(p[0]));
-    let crossing = triangles_of(crossing);
+    let first_crossing = crossing.pairs.first().map(|p| middle(p[0]));
+    let cut_short = crossing.cut_short;
+    let crossing = triangles_of(&crossing.pairs);
     let none = |id: &str, title: &str, what: [&str; 2], n: usize, hint: &str| {
         let verdict = if n == 0 { Verdict::Pass } else { Verdict::Fail };
         Check::new(id, title, verdict, counted(n, what), n as f64).with_limit("none").with_hint(hint)
@@ -155,9 +159,11 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &[[u32; 2]]
         t.piece_of.iter().position(|p| *p == piece).map(|t| middle(t as u32))
     };
     let largest = volumes.iter().copied().fold(0.0, f64::max);
+    // What is flat to the last digits, or of no size at all, holds nothing.
+    let flat = mesh.volume().abs() <= NO_VOLUME * mesh.bounds().size().max_element().powi(3);
     let outward = mesh.volume() > 0.0 && t.flipped_edges == 0;
     let of_bodies = match bodies {
-        _ if found == 0 => Verdict::Fail,
+        _ if found == 0 || flat => Verdict::Fail,
         Some(wanted) if found != wanted => Verdict::Look,
         _ => Verdict::Pass,
     };
@@ -210,6 +216,13 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &[[u32; 2]]
         .at((voids > 0).then(|| place_of_piece(&|v| v < 0.0)).flatten())
         .with_hint("Powder or resin in closed voids cannot get out. Without a skin, or with openings, it can."),
     ];
+    if cut_short {
+        let check = &mut out[4];
+        let more_than = if crossing.is_empty() { String::new() } else { format!("more than {}, ", check.figure) };
+        check.figure = format!("{more_than}not all looked at");
+        check.verdict = Verdict::Fail;
+        check.hint = Some("Too many triangles lie within each other to look at all pairs: it cannot be told to be sound.".into());
+    }
     if let Some(wanted) = bodies {
         out[3].limit = Some(wanted.to_string());
     }
@@ -247,13 +260,17 @@ mod tests {
         crossing.append(&ball.clone().mapped(|p| p + DVec3::new(3.0, 0.1, 0.2)));
         assert_eq!(failing(&crossing), ["bodies", "self_crossing"]);
         let n = ball.triangles.len();
-        assert!(crossing_within(&crossing, &[n, n]).is_empty());
-        let of_one = crossing_within(&crossing, &[2 * n]);
+        assert!(crossing_within(&crossing, &[n, n]).pairs.is_empty());
+        let of_one = crossing_within(&crossing, &[2 * n]).pairs;
         assert!(!of_one.is_empty() && of_one.iter().all(|[s, t]| (*s as usize) < n && *t as usize >= n));
         let mut hollow = ball.clone();
         let inner = TriMesh::sphere(2.0, 3).triangles.iter().map(|t| [t[0], t[2], t[1]]).collect();
         hollow.append(&TriMesh { points: TriMesh::sphere(2.0, 3).points, triangles: inner });
         assert_eq!(failing(&hollow), ["sealed_voids"]);
+        let of_no_size = failing(&ball.clone().mapped(|_| DVec3::ONE));
+        assert!(of_no_size.contains(&"bodies".into()), "{of_no_size:?}");
+        let flat = failing(&ball.clone().mapped(|p| DVec3::new(p.x, p.y, 1e-14 * p.z)));
+        assert!(flat.contains(&"bodies".into()), "{flat:?}");
         assert!(checks(&TriMesh::default(), None).iter().any(|c| c.verdict == Verdict::Fail));
     }
 }

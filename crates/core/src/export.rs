@@ -112,7 +112,7 @@ pub fn export(contents: &Contents, recipe: &Recipe, kind: FileKind) -> Result<Ex
             ))
         }
     };
-    let again = ulmix_formats::read(&bytes, &Limits { triangles: usize::MAX, ..Limits::default() })?;
+    let again = ulmix_formats::read(&bytes, &Limits { triangles: usize::MAX, points: usize::MAX, ..Limits::default() })?;
     let expected: usize = objects.iter().map(|o| o.1.triangles.len()).sum();
     let names = || again.bodies.iter().map(|b| b.name.as_str());
     if again.mesh.triangles.len() != expected || objects.len() > 1 && !names().eq(objects.iter().map(|o| o.0.as_str())) {

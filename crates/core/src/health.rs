@@ -7,7 +7,7 @@ use glam::DVec3;
 use rayon::prelude::*;
 use serde::Serialize;
 use std::sync::Arc;
-use ulmix_mesh::crossing::{crossing_pairs, triangles_of};
+use ulmix_mesh::crossing::{crossings, triangles_of};
 use ulmix_mesh::holes::holes;
 use ulmix_mesh::sides::sides;
 use ulmix_mesh::thickness::through;
@@ -92,13 +92,14 @@ fn surface(mesh: &TriMesh, bvh: &Bvh, crumb: f64, least: f64) -> Vec<Check> {
         "Bodies that touch along an edge; they are filled as they are.",
     );
     let same_piece = |[a, b]: &[u32; 2]| t.piece_of[*a as usize] == t.piece_of[*b as usize];
-    let (own, others): (Vec<_>, Vec<_>) = crossing_pairs(mesh, bvh).into_iter().partition(same_piece);
+    let found = crossings(mesh, bvh);
+    let (own, others): (Vec<_>, Vec<_>) = found.pairs.into_iter().partition(same_piece);
     let [crossed, overlapping] = [own, others].map(|pairs| triangles_of(&pairs));
     let crossing = item(
         "self_crossing",
         "Crossing triangles",
-        crossed.len(),
-        number(crossed.len()),
+        crossed.len() + found.cut_short as usize,
+        if found.cut_short { format!("more than {}, not all looked at", crossed.len()) } else { number(crossed.len()) },
         crossed.first().map(|&t| middle(t as usize)),
         "Overlaps count as inside; the final mesh has no crossings. They can be resolved.",
     );

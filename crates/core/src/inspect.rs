@@ -50,8 +50,11 @@ pub struct Inspected {
 }
 
 /// Reads a file and tells what it would be in each unit.
-pub fn inspect(bytes: &[u8]) -> Result<Inspected, FormatError> {
-    let loaded = ulmix_formats::read(bytes, &Limits::default())?;
+///
+/// # Errors
+/// A file that no part can be made of within the limits, and work that was stopped.
+pub fn inspect(bytes: &[u8], limits: &Limits) -> Result<Inspected, FormatError> {
+    let loaded = ulmix_formats::read(bytes, limits)?;
     let stated = loaded.millimetres_per_unit.is_some();
     let longest = loaded.mesh.bounds().size().max_element();
     let fits = |u: &Unit| SIZES.contains(&(longest * u.millimetres()));
@@ -61,7 +64,7 @@ pub fn inspect(bytes: &[u8]) -> Result<Inspected, FormatError> {
     let bodies = named(&loaded, scale, "Part");
     let shell = shell_of(&bodies);
     let step = PartStep { shell, ..PartStep::plain(unit) };
-    let part = Part::assemble(bodies, &step)?;
+    let part = Part::assemble(bodies, &step, limits.stopped)?;
     let facts = part.facts.clone();
     let units = if stated { &[Unit::Mm][..] } else { &Unit::ALL[..] };
     let choices = units.iter().map(|&unit| {
@@ -130,7 +133,7 @@ mod tests {
     #[test]
     fn each_unit_tells_its_size_in_words_and_doubts_what_nobody_prints() {
         let file = stl::write(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(180.0, 60.0, 40.0)));
-        let found = inspect(&file).unwrap().told;
+        let found = inspect(&file, &Limits::default()).unwrap().told;
         let told: Vec<_> = found.choices.iter().map(|c| (c.words.as_str(), c.unlikely.is_some())).collect();
         assert_eq!(
             told,
@@ -145,7 +148,7 @@ mod tests {
         assert_eq!(found.choices.iter().map(|c| c.usable).collect::<Vec<_>>(), [true, true, true, false]);
         // A part of four inches: in millimetres hardly anybody would print it, and inches come next.
         let file = stl::write(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(4.0, 2.5, 1.0)));
-        let found = inspect(&file).unwrap().told;
+        let found = inspect(&file, &Limits::default()).unwrap().told;
         let plausible = found.choices.iter().find(|c| c.usable && c.unlikely.is_none()).map(|c| c.unit);
         assert!(plausible == Some(Unit::Inch) && found.choices[0].unlikely.as_ref().is_some_and(|u| u.contains("small")));
         assert!(THINGS.windows(2).all(|t| t[0].0 < t[1].0));

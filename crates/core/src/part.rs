@@ -13,7 +13,7 @@ use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::sync::{Arc, OnceLock};
-use ulmix_formats::{FormatError, Limits};
+use ulmix_formats::{go_on, FormatError, Limits, Stopped};
 use ulmix_mesh::faces::{faces, transferred, Face, Faces, Kind};
 use ulmix_mesh::sides::{sides, Side};
 use ulmix_mesh::thickness::thinnest_part;
@@ -74,45 +74,54 @@ pub(crate) const SIZES: std::ops::RangeInclusive<f64> = 0.01..=100_000.0;
 impl Part {
     /// What the bodies of a file are given when they are sheets and come in first. `unit` counts when the file states
     /// none.
-    pub fn first_shell(bytes: &[u8], unit: Unit) -> Result<Option<Shell>, FormatError> {
-        Ok(shell_of(&bodies_of(bytes, unit, "Part")?))
+    pub fn first_shell(bytes: &[u8], unit: Unit, limits: &Limits) -> Result<Option<Shell>, FormatError> {
+        Ok(shell_of(&bodies_of(bytes, unit, "Part", limits)?))
     }
 
     /// Reads a file of any known format. `unit` counts when the file states none.
     pub fn read(bytes: &[u8], unit: Unit) -> Result<Part, FormatError> {
-        Part::assemble(bodies_of(bytes, unit, "Part")?, &PartStep::plain(unit))
+        Part::assemble(bodies_of(bytes, unit, "Part", &Limits::default())?, &PartStep::plain(unit), &|| false)
     }
 
     /// The part of a recipe: made from its dimensions, or read from what `file` gives for a SHA-256, and
-    /// for none: the file that the project began with.
-    pub fn of<E: From<FormatError> + From<RecipeError>>(
+    /// for none: the file that the project began with. What files hold together stays within the limits.
+    pub fn of<E: From<FormatError> + From<RecipeError>, B: AsRef<[u8]>>(
         step: &PartStep,
-        file: impl Fn(Option<&str>) -> Result<Vec<u8>, E>,
+        file: impl Fn(Option<&str>) -> Result<B, E>,
+        limits: &Limits,
     ) -> Result<Part, E> {
+        let read = |sha256: Option<&str>, unit: Unit, stem: &str| -> Result<_, E> {
+            Ok(bodies_of(file(sha256)?.as_ref(), unit, stem, limits)?)
+        };
         let mut bodies = match (&step.shape, &step.file) {
             (Some(shape), _) => {
                 shape.validate()?;
                 vec![(shape.title().to_owned(), own_shapes::mesh(shape))]
             }
-            (None, None) => bodies_of(&file(None)?, step.unit, "Part")?,
-            (None, Some(f)) => bodies_of(&file(Some(&f.sha256))?, step.unit, stem(&f.name))?,
+            (None, None) => read(None, step.unit, "Part")?,
+            (None, Some(f)) => read(Some(&f.sha256), step.unit, stem(&f.name))?,
         };
         for more in &step.beside {
-            bodies.extend(bodies_of(&file(Some(&more.file.sha256))?, more.unit, stem(&more.file.name))?);
+            bodies.extend(read(Some(&more.file.sha256), more.unit, stem(&more.file.name))?);
         }
-        Ok(Part::assemble(bodies, step)?)
+        // What mending asks for could take for ever: its values are looked at before anything is mended.
+        let size = bodies.iter().map(|b| b.1.bounds()).reduce(Bounds::union).unwrap_or(Bounds::EMPTY).size();
+        step.validate(size.max_element())?;
+        let triangles = bodies.iter().map(|b| b.1.triangles.len()).sum();
+        limits.hold_more(&TriMesh::default(), 0, triangles)?;
+        Ok(Part::assemble(bodies, step, limits.stopped)?)
     }
 
     /// A part of one mesh that is already in millimetres.
     pub fn prepare(raw: &TriMesh) -> Result<Part, FormatError> {
-        Part::assemble(vec![("Part".into(), raw.clone())], &PartStep::plain(Unit::Mm))
+        Part::assemble(vec![("Part".into(), raw.clone())], &PartStep::plain(Unit::Mm), &|| false)
     }
 
     /// Welds, orients, mends and measures meshes in millimetres; those without a role are the part.
-    pub(crate) fn assemble(mut raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Part, FormatError> {
+    pub(crate) fn assemble(mut raw: Vec<(String, TriMesh)>, step: &PartStep, stopped: Stopped) -> Result<Part, FormatError> {
         workable(&raw, step)?;
         let moved = brought_near(&mut raw);
-        let Cleaned { mut found, mut defects, mut changes, corrected, mut whole, before } = cleaned(raw, step)?;
+        let Cleaned { mut found, mut defects, mut changes, corrected, mut whole, before } = cleaned(raw, step, stopped)?;
         changes.extend(moved);
         let mut faced = None;
         if !step.pockets.is_empty() {
@@ -157,6 +166,7 @@ impl Part {
             };
             return Err(FormatError::new(words, hint));
         }
+        go_on(stopped)?;
         let topology = topology.unwrap_or_else(|| Topology::of(&mesh));
         // A single body without a role is the part, and needs no place of its own.
         let bodies: Vec<Arc<Body>> = if found.len() == 1 && roled[0].is_none() {
@@ -181,7 +191,9 @@ impl Part {
             defects,
             changes,
         };
+        go_on(stopped)?;
         let distance = SignedDistance::new(&mesh, &topology);
+        go_on(stopped)?;
         let key = key(&mesh, &bodies, step.crease_deg);
         let sharp_edges = sharp_edges(&mesh);
         let mut part = Part {
@@ -206,6 +218,13 @@ impl Part {
             part.facts.volume_mm3 = volume_of(&part);
         }
         Ok(part)
+    }
+
+    /// Memory that it takes, about: points, triangles, box tree, what faces and chords are found with.
+    pub fn bytes(&self) -> usize {
+        const OF_TRIANGLE: usize = 250;
+        let bodies: usize = self.bodies.iter().map(|b| b.mesh.triangles.len()).sum();
+        OF_TRIANGLE * (self.mesh.triangles.len() + bodies)
     }
 
     /// Bodies that leave beside the result as they came.
@@ -329,11 +348,11 @@ struct Cleaned {
     before: Option<TriMesh>,
 }
 
-fn cleaned(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Cleaned, FormatError> {
+fn cleaned(raw: Vec<(String, TriMesh)>, step: &PartStep, stopped: Stopped) -> Result<Cleaned, FormatError> {
     let alone = raw.len() == 1;
     let mut out = Cleaned::default();
     for (name, mesh) in raw {
-        let clean = clean(&mesh, &step.mend, step.shell.as_ref())?;
+        let clean = clean(&mesh, &step.mend, step.shell.as_ref(), stopped)?;
         let of = |words: Vec<String>| -> Vec<String> {
             words.into_iter().map(|w| if alone { w } else { format!("{name}: {w}") }).collect()
         };
@@ -352,8 +371,8 @@ fn cleaned(raw: Vec<(String, TriMesh)>, step: &PartStep) -> Result<Cleaned, Form
 }
 
 /// The bodies of a file, in mm; what it does not name is called `stem`.
-fn bodies_of(bytes: &[u8], unit: Unit, stem: &str) -> Result<Vec<(String, TriMesh)>, FormatError> {
-    let loaded = ulmix_formats::read(bytes, &Limits::default())?;
+fn bodies_of(bytes: &[u8], unit: Unit, stem: &str, limits: &Limits) -> Result<Vec<(String, TriMesh)>, FormatError> {
+    let loaded = ulmix_formats::read(bytes, limits)?;
     // A format with a unit of its own comes in millimetres.
     let scale = if loaded.millimetres_per_unit.is_some() { 1.0 } else { unit.millimetres() };
     Ok(named(&loaded, scale, stem))

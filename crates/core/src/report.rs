@@ -12,6 +12,7 @@ use crate::recipe::{CellKind, Filling, Kind, Layout, Recipe, Role, SeededKind, T
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
+use ulmix_mesh::crossing::Crossings;
 use ulmix_mesh::thickness::wall_thickness;
 use ulmix_mesh::topology::{piece_volumes, pieces_by_points};
 use ulmix_mesh::{Bvh, TriMesh};
@@ -126,9 +127,10 @@ pub fn of_final(case: &Case, prediction: &Prediction, proud_mm3: f64) -> Report 
     let mut known = weighed(part, recipe, linked, volume_mm3, proud_mm3);
     let cell = linked.finest().cell_mm;
     let expected = expected_bodies(part, case.regions, case.zoned, solid.apart.is_some(), cell);
+    let crossing = Crossings { pairs: solid.crossings.clone().unwrap_or_default(), cut_short: false };
     // Each has stretches that one thread alone can do.
     let (sound, (asked, made)) = rayon::join(
-        || checks_given(mesh, Some(expected.all()), solid.crossings.as_deref().unwrap_or_default()),
+        || checks_given(mesh, Some(expected.all()), &crossing),
         || if mesh.triangles.is_empty() { (AsAsked::default(), Vec::new()) } else { (as_asked(case), as_made(case)) },
     );
     // Where something is solid too, what is filled is known better from points of it than from volumes.

@@ -12,7 +12,7 @@ use crate::recipe::{Joins, Role, Structure, Zones};
 use crate::shape::Composed;
 use crate::untangle::{around, round_to_f32, untangle, Room, KEPT_AROUND};
 use crate::zoned::{Regions, Zoned};
-use ulmix_formats::FormatError;
+use ulmix_formats::{go_on, FormatError, Stopped};
 use ulmix_mesh::crossing::triangles_of;
 use ulmix_mesh::reduce::{points_within, reduce, ReduceOptions};
 use ulmix_mesh::{Bounds, TriMesh};
@@ -29,36 +29,37 @@ pub struct Rewrapped {
 }
 
 /// A closed mesh around what lies inside `mesh`, seen at a step in mm.
-pub fn rewrap(mesh: &TriMesh, step: f64) -> Result<(TriMesh, Rewrapped), FormatError> {
+pub fn rewrap(mesh: &TriMesh, step: f64, stopped: Stopped) -> Result<(TriMesh, Rewrapped), FormatError> {
     let part = Part::prepare(mesh)?;
     let regions = Regions::of(&part, &Zones { rest: Role::KeepSolid, ..Zones::default() });
-    let never = || false;
-    let made = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), step), &never).and_then(|zoned| {
+    let made = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), step), stopped).and_then(|zoned| {
         // All is kept: what would fill it does not matter.
-        let lattice = make::structure(&part, &Structure::default(), Joins::default(), &never)?.thicken(1.0);
+        let lattice = make::structure(&part, &Structure::default(), Joins::default(), stopped)?.thicken(1.0);
         let shape = Composed::new(&part, &zoned, &regions, &*lattice, 0.0);
-        polygonise(&zoned.grid, &shape.signs(), Some(zoned.smooth()), &shape, Care::Full, &never)
+        polygonise(&zoned.grid, &shape.signs(), Some(zoned.smooth()), &shape, Care::Full, stopped)
     });
+    go_on(stopped)?;
     let Some(raw) = made.filter(|m| !m.triangles.is_empty()) else {
         return Err(FormatError::new(
             format!("Nothing of the part is left at a step of {step} mm."),
             "Choose a finer step for resolving crossings.",
         ));
     };
-    let (mesh, crossing) = without_crossings(&raw, step);
+    let (mesh, crossing) = without_crossings(&raw, step, stopped);
+    go_on(stopped)?;
     let moved = Moved::of(&mesh.points, part.bvh());
     Ok((mesh, Rewrapped { moved, crossing }))
 }
 
 /// Reduces a mesh of a grid of this step in mm, but for what would cross; the mesh, and how many triangles cross all the same.
-fn without_crossings(raw: &TriMesh, step: f64) -> (TriMesh, usize) {
+fn without_crossings(raw: &TriMesh, step: f64, stopped: Stopped) -> (TriMesh, usize) {
     let error = REDUCED * step;
     let mut boxes: Vec<Bounds> = Vec::new();
     let mut attempts = KEPT_AROUND.into_iter();
     loop {
         let next = attempts.next().flatten();
         let kept = points_within(&boxes, &raw.points);
-        let options = ReduceOptions { error, labels: None, faithful: (&[], 0.0), kept: &kept, cancelled: &|| false };
+        let options = ReduceOptions { error, labels: None, faithful: (&[], 0.0), kept: &kept, cancelled: stopped };
         let mut mesh = reduce(raw, &options).mesh;
         round_to_f32(&mut mesh);
         let pairs = untangle(&mut mesh, Room { last_resort: next.is_none(), ..Room::of(&|_| error) });
@@ -88,7 +89,7 @@ mod tests {
             let tangled = TriMesh { points, ..ball };
             assert!(!crossing_pairs(&tangled, &Bvh::new(&tangled)).is_empty());
             for step in [0.8, 0.3] {
-                let (new, told) = rewrap(&tangled, step).unwrap();
+                let (new, told) = rewrap(&tangled, step, &|| false).unwrap();
                 let t = Topology::of(&new);
                 let crossing = triangles_of(&crossing_pairs(&new, &Bvh::new(&new))).len();
                 assert!(t.closed() && told.crossing == crossing, "{seed} {step}: {crossing}");

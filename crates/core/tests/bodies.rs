@@ -6,7 +6,7 @@ use ulmix_core::check::Verdict;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{Beside, FileMark, Joins, Mend, PartStep, Place, Recipe, Role, Skin, Thicken, Unit, Zone};
-use ulmix_formats::stl;
+use ulmix_formats::{stl, Limits};
 use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 
@@ -23,7 +23,7 @@ fn cube_and(other: &TriMesh, role: Option<Role>) -> Part {
         ..PartStep::plain(Unit::Mm)
     };
     let file = |sha256: Option<&str>| Ok::<_, Refused>(stl::write(if sha256.is_some() { other } else { &cube }));
-    Part::of(&step, file).unwrap()
+    Part::of(&step, file, &Limits::default()).unwrap()
 }
 
 fn run(part: &Part, change: impl Fn(&mut Recipe)) -> Outcome {
@@ -154,7 +154,7 @@ fn apart_without_solids_is_the_lattice_alone() {
 #[test]
 fn a_role_whose_body_is_gone_is_told() {
     let step = PartStep { roles: BTreeMap::from([("plate".to_owned(), Role::KeepSolid)]), ..PartStep::plain(Unit::Mm) };
-    let part = Part::of(&step, |_| Ok::<_, Refused>(stl::write(&slab(0.0, 20.0)))).unwrap();
+    let part = Part::of(&step, |_| Ok::<_, Refused>(stl::write(&slab(0.0, 20.0))), &Limits::default()).unwrap();
     assert_eq!(part.facts.defects, ["The body “plate” has a role and is not there any more"]);
 }
 
@@ -179,7 +179,7 @@ fn bodies_far_apart_and_flat_ones_are_refused_for_what_they_are() {
 fn nothing_left_to_fill_is_refused_in_words() {
     let cube = stl::write(&slab(0.0, 20.0));
     let step = PartStep { roles: BTreeMap::from([("Part".to_owned(), Role::Reference)]), ..PartStep::plain(Unit::Mm) };
-    assert!(Part::of(&step, |_| Ok::<_, Refused>(cube.clone())).is_err());
+    assert!(Part::of(&step, |_| Ok::<_, Refused>(cube.clone()), &Limits::default()).is_err());
 }
 
 #[test]
@@ -190,7 +190,7 @@ fn holes_are_closed_up_to_a_span_and_crumbs_removed() {
     let file = stl::write(&broken);
     let part = |holes_mm: f64, crumbs_mm3: f64| {
         let step = PartStep { mend: Mend { holes_mm, crumbs_mm3, ..Mend::default() }, ..PartStep::plain(Unit::Mm) };
-        Part::of(&step, |_| Ok::<_, Refused>(file.clone())).unwrap()
+        Part::of(&step, |_| Ok::<_, Refused>(file.clone()), &Limits::default()).unwrap()
     };
     assert!(!part(5.0, 0.0).facts.closed && part(5.0, 0.0).facts.triangles == broken.triangles.len());
     let mended = part(25.0, 1.0);
@@ -228,7 +228,7 @@ fn triangles_are_joined_on_demand_and_the_file_stays() {
     let ball = stl::write(&TriMesh::sphere(20.0, 6));
     let part = |fewer_mm: f64| {
         let mend = Mend { fewer_mm, ..Mend::default() };
-        Part::of(&PartStep { mend, ..PartStep::plain(Unit::Mm) }, |_| Ok::<_, Refused>(ball.clone())).unwrap()
+        Part::of(&PartStep { mend, ..PartStep::plain(Unit::Mm) }, |_| Ok::<_, Refused>(ball.clone()), &Limits::default()).unwrap()
     };
     let (whole, few) = (part(0.0), part(0.1));
     assert!(few.facts.triangles * 5 < whole.facts.triangles && few.facts.closed);
@@ -247,7 +247,7 @@ fn a_piece_that_crosses_itself_is_wound_anew_and_the_rest_stays() {
     let file = stl::write(&both);
     let part = |rewrap_mm: f64| {
         let mend = Mend { rewrap_mm, ..Mend::default() };
-        Part::of(&PartStep { mend, ..PartStep::plain(Unit::Mm) }, |_| Ok::<_, Refused>(file.clone())).unwrap()
+        Part::of(&PartStep { mend, ..PartStep::plain(Unit::Mm) }, |_| Ok::<_, Refused>(file.clone()), &Limits::default()).unwrap()
     };
     let crossings = |part: &Part| crossing_pairs(&part.mesh, part.bvh()).len();
     assert!(crossings(&part(0.0)) > 3);
@@ -268,6 +268,8 @@ fn a_piece_that_crosses_itself_is_wound_anew_and_the_rest_stays() {
     // Without crossings nothing is touched.
     let plain = stl::write(&ball);
     let mend = Mend { rewrap_mm: 0.3, ..Mend::default() };
-    let whole = Part::of(&PartStep { mend, ..PartStep::plain(Unit::Mm) }, |_| Ok::<_, Refused>(plain.clone())).unwrap();
+    let whole =
+        Part::of(&PartStep { mend, ..PartStep::plain(Unit::Mm) }, |_| Ok::<_, Refused>(plain.clone()), &Limits::default())
+            .unwrap();
     assert_eq!(whole.facts.triangles, ball.triangles.len());
 }

@@ -5,7 +5,7 @@ use ulmix_core::own_shapes;
 use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::{Mend, OwnShape, PartStep, Pocket, Recipe, Role, Shell, Thicken, Unit};
-use ulmix_formats::stl;
+use ulmix_formats::{stl, Limits};
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 
 /// Why a part was refused.
@@ -14,7 +14,7 @@ type Refused = Box<dyn std::error::Error>;
 fn part(mesh: &TriMesh, change: impl FnOnce(&mut PartStep)) -> Result<Part, Refused> {
     let mut step = PartStep::plain(Unit::Mm);
     change(&mut step);
-    Part::of(&step, |_| Ok(stl::write(mesh)))
+    Part::of(&step, |_| Ok(stl::write(mesh)), &Limits::default())
 }
 
 fn mended(mesh: &TriMesh, mend: Mend) -> Part {
@@ -54,7 +54,7 @@ fn a_number_of_triangles_is_kept_to() {
 fn an_open_hull_becomes_a_shell_that_is_filled() {
     let ball = TriMesh::sphere(30.0, 5);
     let hull = ball.filtered(|t| ball.middle(t).z > 0.0);
-    let first = Part::first_shell(&stl::write(&hull), Unit::Mm).unwrap();
+    let first = Part::first_shell(&stl::write(&hull), Unit::Mm, &Limits::default()).unwrap();
     assert_eq!(first, Some(Shell { thickness_mm: 1.5, front_percent: 50.0 }));
     let shell = part(&hull, |step| step.shell = first).unwrap();
     assert!(shell.facts.closed && (shell.facts.volume_mm3 / (1.5 * hull.area()) - 1.0).abs() < 0.01);

@@ -22,7 +22,7 @@ use ulmix_core::recipe::{
 };
 use ulmix_core::shape::Composed;
 use ulmix_core::zoned::{Regions, Zoned};
-use ulmix_formats::{stl, Beam};
+use ulmix_formats::{stl, Beam, Limits};
 use ulmix_mesh::faces::{Face, Kind as FaceShape};
 use ulmix_mesh::{Topology, TriMesh};
 
@@ -204,7 +204,7 @@ fn cut_out(side: f64, thickness_mm: f64) -> TriMesh {
 #[test]
 fn a_cell_cut_out_of_a_lattice_and_brought_in_again_is_that_lattice() {
     let cut = cut_out(8.0, 1.2);
-    let found = from_mesh::read("cell.stl", &stl::write(&cut)).unwrap();
+    let found = from_mesh::read("cell.stl", &stl::write(&cut), &Limits::default()).unwrap();
     assert!((DVec3::from(found.cell_mm) - 8.0).abs().max_element() < 1e-5);
     assert_eq!(found.own.apart, [false; 3]);
     // Balls in round struts are as wide as those; along the cell's sides struts are cut.

@@ -20,6 +20,31 @@ pub fn crossing_pairs(mesh: &TriMesh, bvh: &Bvh) -> Vec<[u32; 2]> {
     }))
 }
 
+/// Crossing triangles of a mesh that may be anything.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Crossings {
+    /// As of [`crossing_pairs`].
+    pub pairs: Vec<[u32; 2]>,
+    /// Too many triangles lie in each other's boxes for all pairs to be looked at: there may be more.
+    pub cut_short: bool,
+}
+
+/// Pairs that are looked at for a mesh of so many triangles: far more than a sound one has, and no more than takes seconds.
+fn looked_at(triangles: usize) -> usize {
+    20_000_000.max(40 * triangles)
+}
+
+/// Pairs after which nobody wants to know of more.
+const ENOUGH: usize = 1_000_000;
+
+/// As [`crossing_pairs`] for a mesh from a file: what is looked at has a bound.
+pub fn crossings(mesh: &TriMesh, bvh: &Bvh) -> Crossings {
+    let (pairs, whole) = bvh.pairs_within([looked_at(mesh.triangles.len()), ENOUGH], |[s, t], [a, b]| {
+        cross(&mesh.triangles[s as usize], &mesh.triangles[t as usize], a, b).then(|| [s.min(t), s.max(t)])
+    });
+    Crossings { pairs: sorted(pairs), cut_short: !whole }
+}
+
 /// As [`crossing_and_folded_among`] all triangles.
 pub fn crossing_and_folded_pairs(mesh: &TriMesh, bvh: &Bvh, limit: f64) -> [Vec<[u32; 2]>; 2] {
     let found = bvh.pairs(|[s, t], [a, b]| {

@@ -2,7 +2,7 @@
 
 use crate::{Bounds, TriMesh};
 use glam::DVec3;
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 /// A loop of open edges.
 #[derive(Clone, Debug, PartialEq)]
@@ -29,6 +29,7 @@ pub fn holes(mesh: &TriMesh) -> Vec<Hole> {
     let mut found = Vec::new();
     while let Some((&start, _)) = next.iter().next() {
         let (mut rim, mut at) = (vec![start], start);
+        let mut place: HashMap<u32, usize> = [(start, 0)].into();
         while let Some(list) = next.get_mut(&at) {
             let to = list.pop().expect("empty lists are taken out");
             if list.is_empty() {
@@ -36,15 +37,23 @@ pub fn holes(mesh: &TriMesh) -> Vec<Hole> {
             }
             at = to;
             // Where two holes touch in a point the loop passed since is one of its own.
-            match rim.iter().position(|&v| v == at) {
+            match place.get(&at).copied() {
                 Some(from) => {
-                    found.extend(hole(mesh, rim.split_off(from)));
+                    let loop_of = rim.split_off(from);
+                    for v in &loop_of {
+                        place.remove(v);
+                    }
+                    found.extend(hole(mesh, loop_of));
+                    place.insert(at, rim.len());
                     rim.push(at);
                     if rim.len() == 1 && !next.contains_key(&at) {
                         break;
                     }
                 }
-                None => rim.push(at),
+                None => {
+                    place.insert(at, rim.len());
+                    rim.push(at);
+                }
             }
         }
     }

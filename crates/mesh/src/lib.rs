@@ -35,6 +35,7 @@ pub mod faces;
 pub mod groups;
 pub mod holes;
 pub mod nearby;
+pub mod nested;
 pub mod orient;
 pub mod parted;
 pub mod reduce;

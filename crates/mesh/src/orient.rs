@@ -1,5 +1,6 @@
 //! Consistent, outward winding for parts whose file has some faces the wrong way round.
 
+use crate::nested::Boxes;
 use crate::topology::{piece_volumes, Topology};
 use crate::weld::FastMap;
 use crate::{Bounds, TriMesh};
@@ -86,12 +87,8 @@ fn face_outward(mesh: &mut TriMesh, topology: &Topology) {
     for (t, &p) in topology.piece_of.iter().enumerate() {
         boxes[p as usize] = boxes[p as usize].union(Bounds::of(mesh.corners(t)));
     }
-    let inward: Vec<bool> = (0..topology.pieces)
-        .map(|p| {
-            let nested = (0..topology.pieces).any(|q| q != p && boxes[q] != boxes[p] && boxes[q].contains(&boxes[p]));
-            volumes[p] < 0.0 && !nested
-        })
-        .collect();
+    let tree = Boxes::new(&boxes);
+    let inward: Vec<bool> = (0..topology.pieces).map(|p| volumes[p] < 0.0 && !tree.lies_in_another(&boxes[p])).collect();
     apply(mesh, |t| inward[topology.piece_of[t] as usize]);
 }
 

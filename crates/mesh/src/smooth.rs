@@ -110,7 +110,7 @@ mod tests {
     fn what_is_kept_stays_and_edges_are_rounded_more_with_every_round() {
         let cube = crate::remesh::remesh(
             &TriMesh::cuboid(DVec3::ZERO, DVec3::splat(10.0)),
-            &crate::remesh::RemeshOptions { edge: 0.5, crease_degrees: 30.0 },
+            &crate::remesh::RemeshOptions { edge: 0.5, crease_degrees: 30.0, cancelled: &|| false },
         );
         let low: Vec<bool> = cube.points.iter().map(|p| p.z < 1e-9).collect();
         let rounded = |rounds: usize| {

@@ -29,7 +29,7 @@ fn hull() -> TriMesh {
     let mut b = Builder::default();
     b.face(&rim, &[&holes[0], &holes[1]], true, flat(0.0));
     let disc = weld(&b.mesh, 1e-9).mesh;
-    let disc = remesh(&disc, &RemeshOptions { edge: 0.035, crease_degrees: 30.0 });
+    let disc = remesh(&disc, &RemeshOptions { edge: 0.035, crease_degrees: 30.0, cancelled: &|| false });
     disc.mapped(|p| {
         let (sin, cos) = (p.truncate().length().min(1.0) * FRAC_PI_2).sin_cos();
         (p.truncate().normalize_or_zero() * sin).extend(cos) * HALF

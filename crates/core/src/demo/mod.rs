@@ -98,7 +98,7 @@ impl Reedling {
     /// The part as its recipe has it.
     pub fn part(self) -> (Part, Recipe) {
         let (mesh, recipe) = self.make();
-        let part = Part::assemble(vec![(self.title().into(), mesh)], &recipe.part);
+        let part = Part::assemble(vec![(self.title().into(), mesh)], &recipe.part, &|| false);
         (part.expect("a part of our own can be used"), recipe)
     }
 

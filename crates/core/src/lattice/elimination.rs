@@ -27,8 +27,14 @@ impl Ord for Crowded {
 
 /// Takes away the most crowded candidates; gives the numbers of those that stay. They come in two lots, each with how many
 /// there are and how many are to be left. Those farther apart than `reach`, where cells are of full `size`, do not crowd
-/// each other.
-pub fn eliminated(all: &[DVec3], size: &[f64], lots: [(usize, usize); 2], reach: f64) -> Vec<usize> {
+/// each other. `None` when cancelled.
+pub fn eliminated(
+    all: &[DVec3],
+    size: &[f64],
+    lots: [(usize, usize); 2],
+    reach: f64,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Vec<usize>> {
     let weight = |n: usize, m: u32| {
         let (m, d) = (m as usize, all[n].distance(all[m as usize]));
         (1.0 - (d / (reach * size[n].min(size[m]))).min(1.0)).powi(8)
@@ -37,14 +43,22 @@ pub fn eliminated(all: &[DVec3], size: &[f64], lots: [(usize, usize); 2], reach:
     let near: Vec<Vec<u32>> = all
         .par_iter()
         .enumerate()
-        .map(|(n, p)| grid.within(*p, reach * size[n]).into_iter().filter(|m| *m as usize != n).collect())
-        .collect();
+        .map(|(n, p)| {
+            let near = || grid.within(*p, reach * size[n]).into_iter().filter(|m| *m as usize != n).collect();
+            (n % LOOK_EVERY != 0 || !cancelled()).then(near)
+        })
+        .collect::<Option<_>>()?;
     let mut crowding: Vec<f64> = (0..all.len()).into_par_iter().map(|n| near[n].iter().map(|m| weight(n, *m)).sum()).collect();
     let mut heap: BinaryHeap<Crowded> = crowding.iter().enumerate().map(|(n, w)| Crowded(*w, n as u32)).collect();
     let mut here = vec![true; all.len()];
     let mut left = lots.map(|lot| lot.0);
     let keep = lots.map(|lot| lot.1);
+    let mut step = 0;
     while let Some(Crowded(w, n)) = heap.pop() {
+        step += 1;
+        if step % LOOK_EVERY == 0 && cancelled() {
+            return None;
+        }
         let n = n as usize;
         let side = (n >= lots[0].0) as usize;
         // Entries of before a neighbour went are out of date.
@@ -60,8 +74,11 @@ pub fn eliminated(all: &[DVec3], size: &[f64], lots: [(usize, usize); 2], reach:
             }
         }
     }
-    (0..all.len()).filter(|n| here[*n]).collect()
+    Some((0..all.len()).filter(|n| here[*n]).collect())
 }
+
+/// Steps between two looks at whether to go on.
+const LOOK_EVERY: usize = 1 << 10;
 
 #[cfg(test)]
 mod tests {
@@ -74,7 +91,7 @@ mod tests {
         let mut place = || DVec3::new(random.unit(), random.unit(), random.unit()) * 10.0;
         let all: Vec<DVec3> = (0..3000).map(|_| place()).collect();
         // The cube holds a thousand cells of size 1.
-        let left = eliminated(&all, &vec![1.0; 3000], [(2000, 700), (1000, 300)], SPATIAL);
+        let left = eliminated(&all, &vec![1.0; 3000], [(2000, 700), (1000, 300)], SPATIAL, &|| false).unwrap();
         assert_eq!((left.iter().filter(|n| **n < 2000).count(), left.len()), (700, 1000));
         let closest = |of: &[DVec3]| {
             let grid = PointGrid::new(of);

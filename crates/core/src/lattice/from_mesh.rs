@@ -30,8 +30,8 @@ fn refuse(message: String, hint: &str) -> RecipeError {
 }
 
 /// The solid in any mesh file. Refuses open ones, and those whose opposite sides differ.
-pub fn read(name: &str, bytes: &[u8]) -> Result<FoundMesh, RecipeError> {
-    let file = ulmix_formats::read(bytes, &Limits::default()).map_err(|e| refuse(format!("{name}: {}", e.message), &e.hint))?;
+pub fn read(name: &str, bytes: &[u8], limits: &Limits) -> Result<FoundMesh, RecipeError> {
+    let file = ulmix_formats::read(bytes, limits).map_err(|e| refuse(format!("{name}: {}", e.message), &e.hint))?;
     let mut mesh = file.mesh;
     if mesh.triangles.len() > MOST {
         let found = mesh.triangles.len();
@@ -139,9 +139,9 @@ mod tests {
 
     #[test]
     fn a_solid_that_meets_itself_is_taken_and_others_are_refused_by_what_is_wrong() {
-        let refused = |mesh: &TriMesh| read("x.stl", &stl::write(mesh)).unwrap_err().message;
+        let refused = |mesh: &TriMesh| read("x.stl", &stl::write(mesh), &Limits::default()).unwrap_err().message;
         let block = bar([1.0, 2.0, 3.0], [11.0, 6.0, 5.0]);
-        let found = read("block.stl", &stl::write(&block)).unwrap();
+        let found = read("block.stl", &stl::write(&block), &Limits::default()).unwrap();
         assert_eq!((found.cell_mm, found.own.apart), ([10.0, 4.0, 2.0], [false; 3]));
         assert!(found.own.points.iter().flatten().all(|v| *v == 0.0 || *v == 1.0));
         // A foot that meets itself along x and y, and a head that makes the cell higher.
@@ -151,10 +151,10 @@ mod tests {
         // Inside out is turned.
         let mut inside_out = block.clone();
         inside_out.triangles.iter_mut().for_each(|t| t.swap(0, 1));
-        let turned = read("block.stl", &stl::write(&inside_out)).unwrap();
+        let turned = read("block.stl", &stl::write(&inside_out), &Limits::default()).unwrap();
         assert!(solid(&turned.own, DVec3::ONE).volume() > 0.0);
 
-        let ball = read("ball.stl", &stl::write(&TriMesh::sphere(3.0, 3))).unwrap();
+        let ball = read("ball.stl", &stl::write(&TriMesh::sphere(3.0, 3)), &Limits::default()).unwrap();
         assert_eq!(ball.own.apart, [true; 3]);
         let mut askew = bar([0.0, 0.0, 0.0], [5.0, 2.0, 2.0]);
         askew.append(&bar([5.5, 1.0, 0.0], [10.0, 3.0, 2.0]));
@@ -165,6 +165,6 @@ mod tests {
         let mut crossed = bar([0.0, 4.0, 4.0], [10.0, 6.0, 6.0]);
         crossed.append(&bar([4.0, 0.0, 4.5], [6.0, 10.0, 5.5]));
         assert!(refused(&crossed).contains("crosses itself"), "{}", refused(&crossed));
-        assert!(read("x.stl", b"solid nothing").is_err());
+        assert!(read("x.stl", b"solid nothing", &Limits::default()).is_err());
     }
 }

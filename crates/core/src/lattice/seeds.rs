@@ -127,7 +127,7 @@ pub fn scatter(
     // Those inside the part first.
     let given = given.map(|points| points.into_iter().partition::<Vec<_>, _>(|p| region.distance(*p, 1e-9) < 0.0));
     let count = given.as_ref().map_or(seeds.count, |(inner, _)| Some(inner.len().max(1) as u32));
-    let surface = if given.is_none() { surface_points(region, seeds) } else { Vec::new() };
+    let surface = if given.is_none() { surface_points(region, seeds, cancelled)? } else { Vec::new() };
     // Half of the cell of a point on the surface lies inside.
     let (half, most) = (0.5 * surface.len() as f64, MOST_SEEDS as f64);
     let least_inside = if surface.is_empty() { 1.0 } else { 0.0 };
@@ -182,7 +182,7 @@ pub fn scatter(
     let (within, mut points) = (inner.len(), [inner, outer].concat());
     if crowd > 1 {
         let size: Vec<f64> = points.par_iter().map(|p| region.size(*p)).collect();
-        let left = eliminated(&points, &size, [(within, kept), (points.len() - within, around)], reach);
+        let left = eliminated(&points, &size, [(within, kept), (points.len() - within, around)], reach, cancelled)?;
         points = left.into_iter().map(|n| points[n]).collect();
     }
     let (on_surface, kept) = (surface.len(), kept + surface.len());
@@ -259,12 +259,12 @@ fn candidates(
     Some((inner, outer))
 }
 
-/// Points on the surface of the part, if any are to lie there.
-fn surface_points(region: &dyn Region, seeds: &Seeds) -> Vec<DVec3> {
+/// Points on the surface of the part, if any are to lie there. `None` when cancelled.
+fn surface_points(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Vec<DVec3>> {
     // Where they are even as seen from above, cells have their size there.
     let area = region.area(seeds.from_above);
     if seeds.layout == Layout::Inside || area <= 0.0 {
-        return Vec::new();
+        return Some(Vec::new());
     }
     let mut random = Random::new(seeds.random, 1);
     let least = region.least_size();
@@ -287,15 +287,18 @@ fn surface_points(region: &dyn Region, seeds: &Seeds) -> Vec<DVec3> {
         if found.len() >= wanted {
             break;
         }
+        if cancelled() {
+            return None;
+        }
     }
     found.truncate(wanted);
     let (places, seen): (Vec<DVec3>, Vec<DVec3>) = found.into_iter().unzip();
     if seeds.spread == Spread::Loose {
-        return places;
+        return Some(places);
     }
     let sizes: Vec<f64> = places.iter().map(|p| region.size(*p)).collect();
-    let kept = eliminated(&seen, &sizes, [(places.len(), count as usize), (0, 0)], cell * PLANAR);
-    kept.into_iter().map(|n| places[n]).collect()
+    let kept = eliminated(&seen, &sizes, [(places.len(), count as usize), (0, 0)], cell * PLANAR, cancelled)?;
+    Some(kept.into_iter().map(|n| places[n]).collect())
 }
 
 /// How far a place may be from the nearest point, about.

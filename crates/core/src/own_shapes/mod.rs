@@ -465,7 +465,9 @@ mod tests {
             if shell_for(&m).is_none() {
                 let mend = Mend { even_mm: m.bounds().size().max_element() / 40.0, ..Mend::default() };
                 let step = PartStep { shape: Some(shape), mend, ..PartStep::plain(Unit::Mm) };
-                let part = Part::of::<Box<dyn std::error::Error>>(&step, |_| Ok(Vec::new())).unwrap();
+                let part =
+                    Part::of::<Box<dyn std::error::Error>, _>(&step, |_| Ok(Vec::new()), &ulmix_formats::Limits::default())
+                        .unwrap();
                 assert!(part.mesh.triangles.len() != m.triangles.len());
                 assert_eq!(counts(part.faces()), found, "{name}, of {} even triangles", part.mesh.triangles.len());
             }

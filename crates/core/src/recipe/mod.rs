@@ -194,8 +194,9 @@ pub struct Filling<'a> {
 }
 
 impl Filling<'_> {
-    fn validate(&self, longest: f64) -> Result<(), RecipeError> {
-        self.structure.validate(longest)?;
+    fn validate(&self, part: &Bounds) -> Result<(), RecipeError> {
+        self.structure.validate(part)?;
+        let longest = part.size().max_element();
         let smallest = self.structure.smallest();
         self.joins.validate(smallest)?;
         match self.thicken {
@@ -254,12 +255,7 @@ impl Recipe {
         match value["ulmix"].as_u64() {
             Some(v) if v == VERSION as u64 => {}
             Some(1) => zones::from_version_1(&mut value),
-            Some(v) => {
-                return Err(refuse(
-                    format!("The recipe has version {v}; this program reads version {VERSION}."),
-                    "Open it with the program version that wrote it.",
-                ))
-            }
+            Some(v) => return Err(other_version(v)),
             None => return Err(refuse("The file is not an Ulmix recipe.".into(), "Choose a recipe exported from the bench.")),
         }
         serde_json::from_value(value)
@@ -298,13 +294,16 @@ impl Recipe {
 
     /// Refuses values that no step could use. Limits follow the part, whose box is `bounds`.
     pub fn validate(&self, bounds: &Bounds) -> Result<(), RecipeError> {
+        if self.ulmix != VERSION {
+            return Err(other_version(self.ulmix as u64));
+        }
         let longest = bounds.size().max_element();
         if self.name.chars().count() > 200 {
             return Err(RecipeError::new("name", "The name is longer than 200 characters.", "Choose a shorter name."));
         }
         self.part.validate(longest)?;
-        self.zones.validate(longest)?;
-        self.filling().validate(longest)?;
+        self.zones.validate(bounds)?;
+        self.filling().validate(bounds)?;
         if let Some(step) = self.mesh.step_mm {
             check("mesh.step_mm", "The grid step", "mm", step, longest / 3000.0, longest / 8.0)?;
         }
@@ -318,8 +317,17 @@ impl Recipe {
         check("mesh.tolerance_mm", "The surface tolerance", "mm", self.mesh.tolerance_mm, longest / 20_000.0, longest / 20.0)?;
         check("mesh.smoothing", "The level of smoothing", "", self.mesh.smoothing as f64, 0.0, MOST_SMOOTHING as f64)?;
         self.stand.iter().try_for_each(Stand::validate)?;
+        check("material.name", "The length of the material's name", "", self.material.name.chars().count() as f64, 0.0, 200.0)?;
         check("material.density", "The material's density", "g/cm³", self.material.density, 0.01, 25.0)
     }
+}
+
+fn other_version(v: u64) -> RecipeError {
+    RecipeError::new(
+        "ulmix",
+        format!("The recipe has version {v}; this program reads version {VERSION}."),
+        "Open it with the program version that wrote it.",
+    )
 }
 
 /// See [`Recipe::drain`].
@@ -452,6 +460,9 @@ mod tests {
         r.structure.cell_mm[1] = 12.0;
         r.thicken = Thicken::RelativeDensity { percent: 0.0 };
         assert_eq!(r.validate(&bounds()).unwrap_err().field, "thicken.percent");
+        r.thicken = Thicken::RelativeDensity { percent: 20.0 };
+        r.ulmix = VERSION + 1;
+        assert_eq!(r.validate(&bounds()).unwrap_err().field, "ulmix");
         for bad in ["", "{}", "{\"ulmix\":99}", "{\"ulmix\":1}", "[1]"] {
             assert!(!Recipe::from_json(bad).unwrap_err().hint.is_empty());
         }

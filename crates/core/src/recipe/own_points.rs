@@ -1,13 +1,14 @@
 //! Seed points from a table.
 
+use super::zones::FARTHEST;
 use super::{check, RecipeError};
+use glam::DVec3;
 use serde::{Deserialize, Serialize};
+use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 
 /// Most points of a table.
 pub const MOST: usize = 20_000;
-/// Coordinates beyond this are no part's. mm.
-const FARTHEST: f64 = 1e6;
 
 /// Points that own cells, where they are given one by one.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -18,6 +19,9 @@ pub struct OwnPoints {
     /// In the part's axes.
     pub points_mm: Vec<[f64; 3]>,
 }
+
+/// How far points may lie beside the part, over its longest side.
+const FARTHEST_BESIDE: f64 = 10.0;
 
 fn refuse(message: String, hint: &str) -> RecipeError {
     RecipeError::new("structure.seeds.own", message, hint)
@@ -61,10 +65,21 @@ impl OwnPoints {
         Ok(OwnPoints { name: name.into(), points_mm })
     }
 
-    pub(super) fn validate(&self) -> Result<(), RecipeError> {
+    /// Points may lie beside the part, whose box is `part`, by ten times its length: those farther off own none of its cells,
+    /// and what is near a point would have to be looked for very far.
+    pub(super) fn validate(&self, part: &Bounds) -> Result<(), RecipeError> {
         let field = "structure.seeds.own";
         check(field, "The number of own points", "", self.points_mm.len() as f64, 1.0, MOST as f64)?;
-        self.points_mm.iter().flatten().try_for_each(|v| check(field, "A point's place", "mm", *v, -FARTHEST, FARTHEST))
+        self.points_mm.iter().flatten().try_for_each(|v| check(field, "A point's place", "mm", *v, -FARTHEST, FARTHEST))?;
+        let most = FARTHEST_BESIDE * part.size().max_element();
+        let far = |p: &[f64; 3]| part.distance_squared(DVec3::from(*p)).sqrt();
+        match self.points_mm.iter().position(|p| far(p) > most) {
+            Some(n) => Err(refuse(
+                format!("Point {} of {} lies {:.0} mm beside the part.", n + 1, self.name, far(&self.points_mm[n])),
+                "Leave out points that lie farther from the part than ten times its length.",
+            )),
+            None => Ok(()),
+        }
     }
 }
 
@@ -101,7 +116,8 @@ mod tests {
         #[test]
         fn any_text_is_read_or_refused(text in "[0-9a-z,;. \t\n\"#eE+-]{0,200}") {
             if let Ok(own) = OwnPoints::from_csv("t.csv", &text) {
-                prop_assert!(own.validate().is_ok());
+                let all = own.points_mm.iter().fold(Bounds::EMPTY, |all, p| all.union(Bounds::of([DVec3::from(*p)])));
+                prop_assert!(own.validate(&all).is_ok());
             }
         }
     }

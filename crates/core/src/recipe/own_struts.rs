@@ -1,5 +1,6 @@
 //! Struts that come from a file.
 
+use super::zones::FARTHEST;
 use super::{check, GivenKind, Kind, Recipe, RecipeError, Thicken};
 use crate::median::median;
 use glam::DVec3;
@@ -10,8 +11,6 @@ use utoipa::ToSchema;
 
 /// Most struts of a file.
 pub const MOST: usize = 100_000;
-/// Coordinates beyond this are no part's. mm.
-const FARTHEST: f64 = 1e6;
 
 /// Nodes and the struts between them, where they are given one by one.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -77,9 +76,8 @@ impl OwnStruts {
     }
 
     /// Those of a 3MF file with a beam lattice.
-    pub fn read(name: &str, bytes: &[u8]) -> Result<FoundStruts, RecipeError> {
-        let file =
-            ulmix_formats::read(bytes, &Limits::default()).map_err(|e| refuse(format!("{name}: {}", e.message), &e.hint))?;
+    pub fn read(name: &str, bytes: &[u8], limits: &Limits) -> Result<FoundStruts, RecipeError> {
+        let file = ulmix_formats::read(bytes, limits).map_err(|e| refuse(format!("{name}: {}", e.message), &e.hint))?;
         let found = OwnStruts::of(name, &file.beams)?;
         found.ok_or_else(|| refuse(format!("{name} has no struts."), "Choose a 3MF file with a beam lattice."))
     }

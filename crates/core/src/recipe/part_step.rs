@@ -150,7 +150,7 @@ impl PartStep {
     }
 
     /// `longest`: the part's longest side. mm.
-    pub(super) fn validate(&self, longest: f64) -> Result<(), RecipeError> {
+    pub(crate) fn validate(&self, longest: f64) -> Result<(), RecipeError> {
         if self.beside.len() > MOST_FILES {
             return Err(RecipeError::new(
                 "part.beside",

@@ -2,6 +2,7 @@
 
 use super::{check, OwnPoints, RecipeError};
 use serde::{Deserialize, Serialize};
+use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 
 /// How seed points are spread.
@@ -134,8 +135,9 @@ const MOST_ROUNDS: u32 = 2000;
 pub const MOST_SEEDS: u32 = 500_000;
 
 impl Seeds {
-    pub(super) fn validate(&self, longest: f64) -> Result<(), RecipeError> {
-        self.own.as_ref().map_or(Ok(()), OwnPoints::validate)?;
+    pub(super) fn validate(&self, part: &Bounds) -> Result<(), RecipeError> {
+        self.own.as_ref().map_or(Ok(()), |own| own.validate(part))?;
+        let longest = part.size().max_element();
         if let Some(count) = self.count {
             check("structure.seeds.count", "The number of seed points", "", count as f64, 1.0, MOST_SEEDS as f64)?;
         }
@@ -174,13 +176,18 @@ impl Seeds {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use glam::DVec3;
+
+    fn cube(side: f64) -> Bounds {
+        Bounds { min: DVec3::ZERO, max: DVec3::splat(side) }
+    }
 
     #[test]
     fn bounds_of_seeds_hold_on_both_sides_and_name_their_field() {
         let field = |change: &dyn Fn(&mut Seeds)| {
             let mut s = Seeds::default();
             change(&mut s);
-            s.validate(100.0).err().map(|e| e.field.trim_start_matches("structure.seeds.").to_owned())
+            s.validate(&cube(100.0)).err().map(|e| e.field.trim_start_matches("structure.seeds.").to_owned())
         };
         assert_eq!(field(&|_| ()), None);
         let finer = |share: f64, reach_mm: f64| Some(Finer { share, reach_mm, surface: true });

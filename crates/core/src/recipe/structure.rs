@@ -1,7 +1,8 @@
 //! What fills a zone: kind, cell size, placement.
 
-use super::{check, own_mesh, CleanUp, Course, FaceMark, OwnCell, OwnMesh, OwnStruts, RecipeError, Seeds};
+use super::{check, own_mesh, zones, CleanUp, Course, FaceMark, OwnCell, OwnMesh, OwnStruts, RecipeError, Seeds};
 use serde::{Deserialize, Serialize};
+use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 
 /// Kind of structure, by family. In JSON the kind's name alone.
@@ -332,7 +333,8 @@ impl Structure {
         standing.into_iter().chain(of_rows).collect()
     }
 
-    pub(super) fn validate(&self, longest: f64) -> Result<(), RecipeError> {
+    pub(super) fn validate(&self, part: &Bounds) -> Result<(), RecipeError> {
+        let longest = part.size().max_element();
         for v in self.cell_mm {
             check("structure.cell_mm", "The cell size", "mm", v, longest / 200.0, 4.0 * longest)?;
         }
@@ -343,6 +345,9 @@ impl Structure {
             check("structure.rotation_deg", "The rotation", "°", v, -360.0, 360.0)?;
         }
         self.course.validate()?;
+        for (what, marks) in self.followed() {
+            marks.into_iter().try_for_each(|m| zones::marks(std::slice::from_ref(m), "structure", what))?;
+        }
         self.clean.validate()?;
         self.own_cell.validate()?;
         self.own_struts.as_ref().map_or(Ok(()), OwnStruts::validate)?;
@@ -361,7 +366,7 @@ impl Structure {
                 "Bring in a 3MF file with a beam lattice, or choose another structure.",
             ));
         }
-        self.seeds.validate(longest)
+        self.seeds.validate(part)
     }
 }
 
@@ -423,7 +428,7 @@ mod tests {
         let field = |change: &dyn Fn(&mut Structure)| {
             let mut s = Structure::default();
             change(&mut s);
-            s.validate(100.0).err().map(|e| e.field)
+            s.validate(&Bounds { min: glam::DVec3::ZERO, max: glam::DVec3::splat(100.0) }).err().map(|e| e.field)
         };
         assert_eq!(field(&|_| ()), None);
         // Half a millimetre is the smallest cell of a part of 100 mm, and four times the part the largest.

@@ -7,6 +7,7 @@
 use super::{check, Filling, Joins, RecipeError, Structure, Thicken};
 use serde::{Deserialize, Serialize};
 use serde_json::{json, Value};
+use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -166,6 +167,12 @@ pub struct FaceMark {
 
 /// Zones and skins that a recipe may hold.
 const MOST: usize = 64;
+/// Faces that a zone, skin or pocket may name.
+const MOST_FACES: f64 = 10_000.0;
+/// Characters of a name.
+const LONGEST_NAME: f64 = 200.0;
+/// Coordinates beyond this are no part's. mm.
+pub(super) const FARTHEST: f64 = 1e6;
 
 impl Zones {
     /// By zone that changes something: does what fills it end at a sharp border from which ties are to run?
@@ -174,7 +181,8 @@ impl Zones {
         self.list.iter().filter(|z| z.role != Role::Reference).map(tied).collect()
     }
 
-    pub fn validate(&self, longest: f64) -> Result<(), RecipeError> {
+    pub fn validate(&self, part: &Bounds) -> Result<(), RecipeError> {
+        let longest = part.size().max_element();
         let refuse = |field: &str, message: String, hint: &str| Err(RecipeError::new(field, message, hint));
         if !matches!(self.rest, Role::Fill | Role::KeepSolid) {
             return refuse(
@@ -195,8 +203,9 @@ impl Zones {
                     "Only a body can; choose another role.",
                 );
             }
+            check(&field, "The length of a zone's name", "", z.name.chars().count() as f64, 0.0, LONGEST_NAME)?;
             let called = |what: &str| format!("{what} of “{}”", z.name);
-            let place = |v: [f64; 3]| v.iter().try_for_each(|v| check(&field, &called("A place"), "mm", *v, -1e6, 1e6));
+            let place = |v: [f64; 3]| v.iter().try_for_each(|v| check(&field, &called("A place"), "mm", *v, -FARTHEST, FARTHEST));
             let radius = |v: f64| check(&field, &called("The radius"), "mm", v, 1e-3, 10.0 * longest);
             match &z.place {
                 Place::Cylinder { base_mm, axis_mm, radius_mm } => {
@@ -229,12 +238,13 @@ impl Zones {
                     message: format!("In the zone “{}”: {}", z.name, e.message),
                     ..e
                 };
-                own.filling().validate(longest).map_err(of_zone)?;
+                own.filling().validate(part).map_err(of_zone)?;
                 check(&field, &called("The width of the border"), "mm", own.blend_mm, 0.0, longest)?;
             }
         }
         for (i, s) in self.skins.iter().enumerate() {
             let field = format!("zones.skins.{i}");
+            check(&field, "The length of a skin's name", "", s.name.chars().count() as f64, 0.0, LONGEST_NAME)?;
             check(&field, &format!("The depth of “{}”", s.name), "mm", s.depth_mm, 1e-4 * longest, longest)?;
             marks(s.faces.as_deref().unwrap_or_default(), &field, &s.name)?;
         }
@@ -243,10 +253,16 @@ impl Zones {
 }
 
 pub(super) fn marks(faces: &[FaceMark], field: &str, name: &str) -> Result<(), RecipeError> {
+    let called = |what: &str| format!("{what} of a face of “{name}”");
+    check(field, &format!("The number of faces of “{name}”"), "", faces.len() as f64, 0.0, MOST_FACES)?;
     for f in faces {
-        for v in f.place_mm.into_iter().chain(f.direction).chain([f.area_mm2]) {
-            check(field, &format!("A face of “{name}”"), "", v, -1e12, 1e12)?;
+        for v in f.place_mm {
+            check(field, &called("A place"), "mm", v, -FARTHEST, FARTHEST)?;
         }
+        // Means of normals are shorter than one, and written with few digits.
+        let length = f.direction.iter().map(|v| v * v).sum::<f64>().sqrt();
+        check(field, &called("The length of the direction"), "", length, 0.0, 1.001)?;
+        check(field, &called("The area"), "mm²", f.area_mm2, 0.0, FARTHEST * FARTHEST)?;
     }
     Ok(())
 }

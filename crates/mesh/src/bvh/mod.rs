@@ -21,7 +21,7 @@ use glam::{DVec3, Vec3};
 use rayon::prelude::*;
 use triangle::segment_triangle;
 pub use triangle::{nearest_on_triangle, Feature};
-use wide::{f32x8, CmpGt};
+use wide::f32x8;
 
 /// Room for seven nodes that wait on each of eleven levels, which are enough for any mesh.
 const STACK: usize = 96;
@@ -187,7 +187,7 @@ impl Bvh {
                 continue;
             }
             let distances = self.children[node].distances_squared(&from);
-            let near = !distances.cmp_gt(f32x8::splat(in_single)).move_mask() as u32 & 0xff;
+            let near = !distances.simd_gt(f32x8::splat(in_single)).to_bitmask() & 0xff;
             let distances = distances.to_array();
             let base = top;
             for n in bits(near) {
@@ -227,6 +227,20 @@ impl Bvh {
     /// What `f` gives for pairs of different triangles whose boxes overlap, each pair once, with their
     /// corners; in no particular order.
     pub fn pairs<T: Send>(&self, f: impl Fn([u32; 2], [&[DVec3; 3]; 2]) -> Option<T> + Sync) -> Vec<T> {
+        self.pairs_within([usize::MAX; 2], f).0
+    }
+
+    /// The same for a mesh that may be anything: where all triangles lie in each other's boxes, their pairs are the square of
+    /// their number. Ends when about `most` pairs were looked at or `enough` were found; the second value tells whether these
+    /// were all. The result is the same on any number of threads.
+    pub fn pairs_within<T: Send>(
+        &self,
+        [most, enough]: [usize; 2],
+        f: impl Fn([u32; 2], [&[DVec3; 3]; 2]) -> Option<T> + Sync,
+    ) -> (Vec<T>, bool) {
+        // Tasks that run side by side, and what each of them may look at: a twentieth of all.
+        const AT_ONCE: usize = 16;
+        let of_task = most.div_ceil(20);
         // Pairs of nodes some levels down are work enough for many threads.
         const TASKS: usize = 512;
         let mut tasks: Vec<[usize; 2]> = (0..self.roots).flat_map(|a| (a..self.roots).map(move |b| [a, b])).collect();
@@ -237,11 +251,15 @@ impl Bvh {
         }
         let leaf = |node: usize| Few::of(self.held(node).map(|i| self.corners.at(i)));
         let walk = |task: [usize; 2]| {
-            let mut out = Vec::new();
+            let (mut out, mut looked_at) = (Vec::new(), 0);
             let mut stack = vec![task];
             // Pairs with one leaf follow each other.
             let mut own = (usize::MAX, Few::of(std::iter::empty()));
             while let Some([a, b]) = stack.pop() {
+                looked_at += 1;
+                if looked_at > of_task || out.len() > enough {
+                    return (out, looked_at, false);
+                }
                 if !self.is_leaf(a) {
                     self.split_pair([a, b], &mut stack);
                     continue;
@@ -254,13 +272,31 @@ impl Bvh {
                     let from = if a == b { m + 1 } else { 0 };
                     let j = self.held(b).start;
                     for n in bits(other.overlapping(&own.1, m) >> from << from) {
+                        looked_at += 1;
                         out.extend(f([self.order[i], self.order[j + n]], [&own.1.corners[m], &other.corners[n]]));
                     }
                 }
             }
-            out
+            (out, looked_at, true)
         };
-        tasks.into_par_iter().flat_map_iter(walk).collect()
+        if most == usize::MAX {
+            return (tasks.into_par_iter().flat_map_iter(|task| walk(task).0).collect(), true);
+        }
+        let (mut all, mut looked_at) = (Vec::new(), 0);
+        for some in tasks.chunks(AT_ONCE) {
+            if looked_at > most || all.len() > enough {
+                return (all, false);
+            }
+            let done: Vec<_> = some.par_iter().map(|task| walk(*task)).collect();
+            for (found, n, whole) in done {
+                all.extend(found);
+                looked_at += n;
+                if !whole {
+                    return (all, false);
+                }
+            }
+        }
+        (all, true)
     }
 
     /// Adds the pairs of nodes one level down that overlap; a pair of leaves stays. Both are of one level.

@@ -19,11 +19,13 @@ use glam::DVec3;
 use std::collections::{HashMap, HashSet};
 use work::Work;
 
-pub struct RemeshOptions {
+pub struct RemeshOptions<'a> {
     /// Length of edges that is aimed at.
     pub edge: f64,
     /// Edges that turn by more are kept sharp. Degrees.
     pub crease_degrees: f64,
+    /// Asked between rounds; ends with the mesh as it is then.
+    pub cancelled: &'a (dyn Fn() -> bool + Sync),
 }
 
 /// Rounds after which edges hardly change any more.
@@ -41,6 +43,9 @@ pub fn remesh(mesh: &TriMesh, options: &RemeshOptions) -> TriMesh {
     let surface = Bvh::new(mesh);
     let lines = Bvh::new(&work.lines_as_triangles());
     for _ in 0..ROUNDS {
+        if (options.cancelled)() {
+            break;
+        }
         work.compact();
         work.collapse(options.edge * 4.0 / 5.0, options.edge * 4.0 / 3.0);
         work.split(options.edge * 4.0 / 3.0);
@@ -100,7 +105,7 @@ mod tests {
     use crate::Topology;
 
     fn even(mesh: &TriMesh, edge: f64) -> TriMesh {
-        remesh(mesh, &RemeshOptions { edge, crease_degrees: 30.0 })
+        remesh(mesh, &RemeshOptions { edge, crease_degrees: 30.0, cancelled: &|| false })
     }
 
     /// Mean and spread of edge lengths over the mean, and the least angle of any triangle in degrees.
