@@ -1,6 +1,8 @@
 //! Meshes for the view: GLB with a role, a shade and, when asked, a thickness for every point.
 
+use crate::problem::{Answer, Problem};
 use crate::stopwatch::StageTime;
+use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use ulmix_core::moved::{map, Map};
 use ulmix_core::part::{mark, Part};
@@ -113,9 +115,23 @@ pub struct Neighbour {
     pub turn_deg: f64,
 }
 
+/// Faces that a part may have for them to be picked: a page cannot hold descriptions of many more.
+const MOST_FACES: usize = 50_000;
+
 /// The part with the number of its face at every point.
-pub fn draw_faces(part: &Part) -> Vec<u8> {
+///
+/// # Errors
+/// More faces than can be picked.
+pub fn draw_faces(part: &Part) -> Answer<Vec<u8>> {
     let faces = part.faces();
+    if faces.list.len() > MOST_FACES {
+        return Err(Problem::new(
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "too_many_faces",
+            format!("The part has {} faces; of up to {MOST_FACES} one can be picked.", faces.list.len()),
+            "Choose a larger angle at which faces end, or bring in a simpler part.",
+        ));
+    }
     let mut all = Shaded::default();
     let mut of: Vec<f32> = Vec::new();
     for (n, face) in faces.list.iter().enumerate() {
@@ -143,7 +159,7 @@ pub fn draw_faces(part: &Part) -> Vec<u8> {
             beside: f.beside.iter().map(|&(face, turn)| Neighbour { face, turn_deg: (turn * 100.0).round() / 100.0 }).collect(),
         })
         .collect();
-    glb::write(&all, &[Attribute { name: "FACE", values: Values::Floats(of) }], serde_json::json!({ "faces": info }))
+    Ok(glb::write(&all, &[Attribute { name: "FACE", values: Values::Floats(of) }], serde_json::json!({ "faces": info })))
 }
 
 /// A part with how far every place of it lies from where it was before mending moved it.

@@ -37,13 +37,34 @@ impl Problem {
         )
     }
 
+    /// Nobody waits for the answer any more.
+    pub fn cancelled() -> Problem {
+        Problem::new(StatusCode::CONFLICT, "cancelled", "A newer value took over.", "Nothing to do.")
+    }
+
+    /// Something stored is not what was stored.
+    pub fn damaged(what: &str) -> Problem {
+        tracing::error!("{what}: damaged in the store");
+        Problem::new(
+            StatusCode::INTERNAL_SERVER_ERROR,
+            "damaged",
+            format!("{what} is damaged in the file of projects and cannot be read."),
+            "Take it from a back-up made by “ulmix backup”, or save what is left of the project and delete it.",
+        )
+    }
+
+    /// Is this about what is stored, so that the project cannot be shown until it is changed?
+    pub fn is_lasting(&self) -> bool {
+        matches!(self.code.as_str(), "damaged" | "unreadable")
+    }
+
     /// A fault of ours: logged in full, told in short.
     pub fn internal(cause: impl std::fmt::Display) -> Problem {
         tracing::error!("{cause}");
         Problem::new(
             StatusCode::INTERNAL_SERVER_ERROR,
             "internal",
-            "Something went wrong inside Ulmix; your project is safe.",
+            "Something went wrong inside Ulmix. What was saved before is kept.",
             "Try again. If it stays, restart Ulmix and look at its log.",
         )
     }
@@ -51,6 +72,9 @@ impl Problem {
 
 impl From<FormatError> for Problem {
     fn from(e: FormatError) -> Problem {
+        if e.is_stopped() {
+            return Problem::cancelled();
+        }
         Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_file", e.message, e.hint)
     }
 }
@@ -64,7 +88,7 @@ impl From<RecipeError> for Problem {
 impl From<RunError> for Problem {
     fn from(e: RunError) -> Problem {
         match e {
-            RunError::Cancelled => Problem::new(StatusCode::CONFLICT, "cancelled", "A newer value took over.", "Nothing to do."),
+            RunError::Cancelled => Problem::cancelled(),
             RunError::Recipe(e) => e.into(),
             RunError::TooLarge(e) => Problem { code: "too_large".into(), ..e.into() },
         }
@@ -80,6 +104,18 @@ impl From<rusqlite::Error> for Problem {
                     "cannot_save",
                     "The project could not be saved: the disk is full or cannot be written to.",
                     "Make room and try again.",
+                );
+            }
+            if matches!(f.code, rusqlite::ErrorCode::DatabaseCorrupt | rusqlite::ErrorCode::NotADatabase) {
+                tracing::error!("{e}");
+                return Problem::damaged("Something that was stored");
+            }
+            if matches!(f.code, rusqlite::ErrorCode::DatabaseBusy | rusqlite::ErrorCode::DatabaseLocked) {
+                return Problem::new(
+                    StatusCode::SERVICE_UNAVAILABLE,
+                    "busy",
+                    "Another program holds the file of projects, so that nothing can be saved.",
+                    "End that program and try again.",
                 );
             }
         }
@@ -126,9 +162,12 @@ mod tests {
         for code in [rusqlite::ErrorCode::DiskFull, rusqlite::ErrorCode::ReadOnly] {
             assert_eq!(Problem::from(failure(code)).code, "cannot_save");
         }
-        let ours = Problem::from(failure(rusqlite::ErrorCode::DatabaseCorrupt));
+        let ours = Problem::from(failure(rusqlite::ErrorCode::ApiMisuse));
         // What went wrong inside is for the log, not for the person.
         assert_eq!((ours.status, ours.code.as_str()), (500, "internal"));
-        assert!(!ours.message.contains("orrupt") && ours.field.is_none());
+        assert!(!ours.message.contains("isuse") && ours.field.is_none());
+        // Damage is told as damage, and a lock of another program as one.
+        assert_eq!(Problem::from(failure(rusqlite::ErrorCode::DatabaseCorrupt)).code, "damaged");
+        assert_eq!(Problem::from(failure(rusqlite::ErrorCode::DatabaseBusy)).status, 503);
     }
 }

@@ -1,11 +1,14 @@
 //! Where runs happen: parts in memory, live drafts of which the latest wins, and a bounded queue of
 //! final runs worked one at a time.
 
+use crate::card::CardFacts;
 use crate::memory;
+use crate::parts::Parts;
 use crate::picture::{draw, pack, Foreseen, RunInfo};
 use crate::problem::{Answer, Problem};
 use crate::stopwatch::{StageTime, Stopwatch};
 use crate::store::{now_ms, ProjectRow, Store};
+use crate::waiting::Waiting;
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use std::collections::{HashMap, VecDeque};
@@ -20,11 +23,11 @@ use ulmix_core::pipeline::plan::Prediction;
 use ulmix_core::pipeline::{Pipeline, Quality, RunError, Stage};
 use ulmix_core::recipe::Recipe;
 use ulmix_core::report::foretold;
+use ulmix_formats::{Limits, Stopped};
 use utoipa::ToSchema;
 
 /// Stage results kept in memory.
 const CACHE_BYTES: usize = 1 << 30;
-const PARTS_KEPT: usize = 6;
 /// Final runs that may wait.
 const QUEUE: usize = 8;
 
@@ -90,8 +93,9 @@ impl Event {
 pub struct Studio {
     pub store: Store,
     pipeline: Pipeline,
-    parts: Mutex<VecDeque<(String, Arc<Part>)>>,
-    drafts: Mutex<HashMap<String, Arc<AtomicBool>>>,
+    parts: Parts,
+    /// The newest work of each lane.
+    newest: Mutex<HashMap<LaneOf, Waiting>>,
     jobs: Mutex<HashMap<String, Entry>>,
     queue: Mutex<VecDeque<String>>,
     wake: Condvar,
@@ -99,6 +103,44 @@ pub struct Studio {
     /// How fast this machine is, as the store knows it.
     paces: Mutex<Paces>,
     ids: AtomicU64,
+    /// Memory that may be used, in MB; a share of what is free when absent.
+    memory_mb: Option<u64>,
+    /// The server is about to end.
+    closing: AtomicBool,
+}
+
+/// Work of one kind for one project, of which only the newest is of use.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Lane {
+    /// Drafts, and what is known instead of them.
+    Draft,
+    Skeleton,
+    Cells,
+    Faces,
+    Health,
+}
+
+/// A page in a browser: what it asks for makes only its own older wishes useless. Empty for other programs.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
+pub struct Tab(pub String);
+
+/// Where only the newest work is of use.
+pub type LaneOf = (Lane, String, Tab);
+
+/// The newest work of a lane, as long as it goes on.
+pub struct Newest {
+    studio: Arc<Studio>,
+    key: LaneOf,
+    waiting: Waiting,
+}
+
+impl Drop for Newest {
+    fn drop(&mut self) {
+        let mut newest = lock(&self.studio.newest);
+        if newest.get(&self.key).is_some_and(|w| Arc::ptr_eq(w.flag(), self.waiting.flag())) {
+            newest.remove(&self.key);
+        }
+    }
 }
 
 struct Entry {
@@ -129,14 +171,16 @@ impl Studio {
                 Some(n) => pipeline.with_drafts(n as f64),
                 None => pipeline,
             },
-            parts: Mutex::default(),
-            drafts: Mutex::default(),
+            parts: Parts::default(),
+            newest: Mutex::default(),
+            closing: AtomicBool::new(false),
             jobs: Mutex::default(),
             queue: Mutex::default(),
             wake: Condvar::new(),
             events: broadcast::channel(256).0,
             paces: Mutex::new(paces),
             ids: AtomicU64::new(0),
+            memory_mb,
         });
         let worker = studio.clone();
         std::thread::Builder::new().name("final-runs".into()).spawn(move || worker.work()).expect("a thread at start");
@@ -152,34 +196,38 @@ impl Studio {
 
     /// The part of a project that was just made, so that it need not be made again.
     pub fn keep_part(&self, id: &str, recipe: &Recipe, part: Arc<Part>) -> Answer<()> {
-        let key = part_key(&self.store.project(id)?, recipe)?;
-        let mut parts = lock(&self.parts);
-        parts.push_front((key, part));
-        parts.truncate(PARTS_KEPT);
+        self.parts.keep(part_key(&self.store.project(id)?, recipe)?, part);
         Ok(())
     }
 
-    pub fn part(&self, project: &ProjectRow, recipe: &Recipe) -> Answer<Arc<Part>> {
-        let key = part_key(project, recipe)?;
-        if let Some((_, part)) = lock(&self.parts).iter().find(|(k, _)| *k == key) {
-            return Ok(part.clone());
-        }
-        let part = Arc::new(Part::of(&recipe.part, |sha256| match sha256 {
-            None => self.store.blob(&project.part_blob),
-            Some(sha256) => self.store.file(&project.id, sha256),
-        })?);
-        let mut parts = lock(&self.parts);
-        parts.push_front((key, part.clone()));
-        parts.truncate(PARTS_KEPT);
-        Ok(part)
+    /// What reading a file may spend.
+    pub fn limits<'a>(&self, stopped: Stopped<'a>) -> Limits<'a> {
+        memory::for_files(self.memory_mb, stopped)
     }
 
-    /// Runs a draft; a newer one of the same project cancels it. `keep`: file the picture, so that
-    /// reopening shows it at once.
-    pub fn draft(&self, project: &str, recipe: &Recipe, quality: Quality, thickness: bool, keep: bool) -> Answer<Vec<u8>> {
+    pub fn part(&self, project: &ProjectRow, recipe: &Recipe, waiting: &Waiting) -> Answer<Arc<Part>> {
+        self.parts.get(&part_key(project, recipe)?, waiting, || {
+            let file = |sha256: Option<&str>| match sha256 {
+                None => self.store.blob(&project.part_blob, "The part"),
+                Some(sha256) => self.store.file(&project.id, sha256),
+            };
+            let stopped = || waiting.stopped();
+            guarded(|| Part::of(&recipe.part, file, &self.limits(&stopped)))?
+        })
+    }
+
+    /// Runs a draft. `keep`: file the picture, so that reopening shows it at once.
+    pub fn draft(
+        &self,
+        project: &str,
+        recipe: &Recipe,
+        (quality, thickness): (Quality, bool),
+        keep: bool,
+        waiting: &Waiting,
+    ) -> Answer<Vec<u8>> {
         let row = self.store.project(project)?;
-        let watch = self.newest(project);
-        let part = self.part(&row, recipe)?;
+        let watch = self.told(project, waiting);
+        let part = self.part(&row, recipe, waiting)?;
         let outcome = guarded(|| self.pipeline.run(&part, recipe, quality, &watch))??;
         let mut info = RunInfo::new(&outcome, watch.log(), thickness);
         self.correct(&mut info.prediction);
@@ -190,39 +238,36 @@ impl Studio {
         Ok(glb)
     }
 
-    /// What is known without a mesh: the stages that make one wait. Takes the place of an older draft.
-    pub fn foresee(&self, project: &str, recipe: &Recipe) -> Answer<Foreseen> {
+    /// What is known without a mesh: the stages that make one wait.
+    pub fn foresee(&self, project: &str, recipe: &Recipe, waiting: &Waiting) -> Answer<Foreseen> {
         let row = self.store.project(project)?;
-        let watch = self.newest(project);
-        let part = self.part(&row, recipe)?;
+        let watch = self.told(project, waiting);
+        let part = self.part(&row, recipe, waiting)?;
         let (linked, mut prediction) = guarded(|| self.pipeline.foresee(&part, recipe, &watch))??;
         self.correct(&mut prediction);
         let (report, stages) = (foretold(&part, recipe, &linked), watch.log());
         Ok(Foreseen { linked, prediction, report, seconds: stages.iter().map(|s| s.seconds).sum(), stages })
     }
 
-    /// What the final mesh will take, from blocks that are made of it. Takes the place of an older draft.
-    pub fn estimate(&self, project: &str, recipe: &Recipe) -> Answer<Prediction> {
+    /// What the final mesh will take, from blocks that are made of it.
+    pub fn estimate(&self, project: &str, recipe: &Recipe, waiting: &Waiting) -> Answer<Prediction> {
         let row = self.store.project(project)?;
-        let watch = Stopwatch::new(self.take_over(project), |_| {});
-        let part = self.part(&row, recipe)?;
-        let mut prediction = guarded(|| self.pipeline.estimate(&part, recipe, &watch))??;
+        let part = self.part(&row, recipe, waiting)?;
+        let mut prediction = guarded(|| self.pipeline.estimate(&part, recipe, &silent(waiting)))??;
         self.correct(&mut prediction);
         Ok(prediction)
     }
 
-    /// Stops the project's older run; tells when this one is to stop.
-    fn take_over(&self, project: &str) -> Arc<AtomicBool> {
-        let cancel = Arc::new(AtomicBool::new(false));
-        if let Some(older) = lock(&self.drafts).insert(project.to_owned(), cancel.clone()) {
-            older.store(true, Ordering::Relaxed);
+    /// Makes `waiting` the newest of a lane: what went on there is of no use any more.
+    pub fn take_over(self: &Arc<Self>, key: LaneOf, waiting: &Waiting) -> Newest {
+        if let Some(older) = lock(&self.newest).insert(key.clone(), waiting.clone()) {
+            older.end();
         }
-        cancel
+        Newest { studio: self.clone(), key, waiting: waiting.clone() }
     }
 
-    /// The watch of a project's newest run: older ones stop.
-    fn newest(&self, project: &str) -> Stopwatch {
-        let cancel = self.take_over(project);
+    /// The watch of a draft, whose stages and rounds are told to listeners.
+    fn told(&self, project: &str, waiting: &Waiting) -> Stopwatch {
         let (events, project) = (self.events.clone(), project.to_owned());
         // Nobody may be listening.
         let drawing = {
@@ -230,24 +275,32 @@ impl Studio {
             move |stage| drop(events.send(Event::Drawing { project: project.clone(), stage }))
         };
         drawing(None);
-        Stopwatch::new(cancel, move |stage| drawing(Some(stage))).telling(move |rounds, of| {
+        Stopwatch::new(waiting.flag().clone(), move |stage| drawing(Some(stage))).telling(move |rounds, of| {
             let _ = events.send(Event::Relaxing { project: project.clone(), rounds, of });
         })
     }
 
-    /// Stops the project's draft, if one is under way.
-    pub fn stop_draft(&self, project: &str) {
-        if let Some(newest) = lock(&self.drafts).get(project) {
-            newest.store(true, Ordering::Relaxed);
+    /// Stops a tab's draft of a project, if one is under way.
+    pub fn stop_draft(&self, project: &str, tab: Tab) {
+        if let Some(newest) = lock(&self.newest).get(&(Lane::Draft, project.to_owned(), tab)) {
+            newest.end();
         }
+    }
+
+    /// Stops all work and takes no more: the server is about to end.
+    pub fn close(&self) {
+        self.closing.store(true, Ordering::Relaxed);
+        lock(&self.newest).values().for_each(Waiting::end);
+        lock(&self.jobs).values().for_each(|e| e.cancel.store(true, Ordering::Relaxed));
+        self.wake.notify_all();
     }
 
     /// The recipe's struts as seven 32-bit numbers each, little-endian: both ends in mm, and how it lies in the part
     /// ([`ulmix_core::lattice::clean::StrutState`]). Empty for walls.
-    pub fn skeleton(&self, project: &str, recipe: &Recipe, zone: Option<usize>) -> Answer<Vec<u8>> {
+    pub fn skeleton(&self, project: &str, recipe: &Recipe, zone: Option<usize>, waiting: &Waiting) -> Answer<Vec<u8>> {
         let row = self.store.project(project)?;
-        let part = self.part(&row, recipe)?;
-        let found = guarded(|| self.pipeline.skeleton(&part, recipe, zone, &ulmix_core::pipeline::Unwatched))??;
+        let part = self.part(&row, recipe, waiting)?;
+        let found = guarded(|| self.pipeline.skeleton(&part, recipe, zone, &silent(waiting)))??;
         let (net, states) = found.unwrap_or_default();
         let numbers = |(ends, state): (&[u32; 2], &StrutState)| {
             let [a, b] = net.ends(*ends).map(|p| p.as_vec3().to_array());
@@ -258,10 +311,10 @@ impl Studio {
 
     /// The recipe's seed points and the edges of their cells as 32-bit numbers, little-endian: how many points, how many of
     /// their cells are whole, three for each point, and six for each edge. mm.
-    pub fn seed_cells(&self, project: &str, recipe: &Recipe, zone: Option<usize>) -> Answer<Vec<u8>> {
+    pub fn seed_cells(&self, project: &str, recipe: &Recipe, zone: Option<usize>, waiting: &Waiting) -> Answer<Vec<u8>> {
         let row = self.store.project(project)?;
-        let part = self.part(&row, recipe)?;
-        let found = guarded(|| self.pipeline.seed_cells(&part, recipe, zone, &ulmix_core::pipeline::Unwatched))??;
+        let part = self.part(&row, recipe, waiting)?;
+        let found = guarded(|| self.pipeline.seed_cells(&part, recipe, zone, &silent(waiting)))??;
         let ends = found.edges.struts.iter().flat_map(|e| found.edges.ends(*e));
         let places = found.points.iter().copied().chain(ends).flat_map(|p| p.as_vec3().to_array());
         let whole = found.whole.iter().filter(|w| **w).count();
@@ -269,12 +322,12 @@ impl Studio {
     }
 
     /// The stored picture of the current recipe: the final's, or the last settled draft's.
-    pub fn picture(&self, project: &str) -> Answer<Option<Vec<u8>>> {
+    pub fn picture(&self, project: &str, waiting: &Waiting) -> Answer<Option<Arc<Vec<u8>>>> {
         let row = self.store.project(project)?;
-        let recipe = Recipe::from_json(&row.recipe)?;
-        let part = self.part(&row, &recipe)?;
+        let recipe = row.read_recipe()?;
+        let part = self.part(&row, &recipe, waiting)?;
         if let Some(f) = self.store.finished(project, &Pipeline::recipe_key(&part, &recipe))? {
-            return self.store.blob(&f.picture).map(Some);
+            return self.store.shared_blob(&f.picture, "The picture of the final mesh").map(Some);
         }
         self.store.picture(project, &Pipeline::recipe_key(&part, &recipe))
     }
@@ -286,11 +339,11 @@ impl Studio {
     }
 
     /// Queues the final run of the current recipe.
-    pub fn start_final(&self, project: &str) -> Answer<Job> {
+    pub fn start_final(&self, project: &str, waiting: &Waiting) -> Answer<Job> {
         let row = self.store.project(project)?;
-        let recipe = Recipe::from_json(&row.recipe)?;
-        let part = self.part(&row, &recipe)?;
-        let mut prediction = guarded(|| self.pipeline.estimate(&part, &recipe, &ulmix_core::pipeline::Unwatched))??;
+        let recipe = row.read_recipe()?;
+        let part = self.part(&row, &recipe, waiting)?;
+        let mut prediction = guarded(|| self.pipeline.estimate(&part, &recipe, &silent(waiting)))??;
         self.correct(&mut prediction);
         if let Some(refused) = prediction.too_large {
             return Err(RunError::TooLarge(refused).into());
@@ -361,6 +414,11 @@ impl Studio {
         }
     }
 
+    /// Is a final run under way?
+    pub fn is_working(&self) -> bool {
+        lock(&self.jobs).values().any(|e| e.job.state == JobState::Running)
+    }
+
     fn tell(&self, job: &Job) {
         // Nobody listening is fine.
         let _ = self.events.send(Event::Job { job: job.clone() });
@@ -380,6 +438,9 @@ impl Studio {
         loop {
             let mut queue = lock(&self.queue);
             let id = loop {
+                if self.closing.load(Ordering::Relaxed) {
+                    return;
+                }
                 match queue.pop_front() {
                     Some(id) => break id,
                     None => queue = self.wake.wait(queue).unwrap_or_else(PoisonError::into_inner),
@@ -392,12 +453,16 @@ impl Studio {
                 j.state = JobState::Running;
                 j.started_ms = Some(now_ms());
             });
+            // Cut off by the server's end, it stays in the store as it is and is told as interrupted at the next start.
             let result = self.make_final(&id, &project, &recipe, cancel);
             let (state, name, problem) = match result {
                 Ok(()) => (JobState::Done, "done", None),
                 Err(p) if p.code == "cancelled" => (JobState::Cancelled, "cancelled", None),
                 Err(p) => (JobState::Failed, "failed", Some(p)),
             };
+            if self.closing.load(Ordering::Relaxed) && state == JobState::Cancelled {
+                return;
+            }
             if let Err(e) = self.store.put_job(&id, &project, "", name) {
                 tracing::warn!("state of run {id} not kept: {}", e.message);
             }
@@ -411,7 +476,7 @@ impl Studio {
 
     fn make_final(self: &Arc<Self>, id: &str, project: &str, recipe: &Recipe, cancel: Arc<AtomicBool>) -> Answer<()> {
         let row = self.store.project(project)?;
-        let part = self.part(&row, recipe)?;
+        let part = self.part(&row, recipe, &Waiting::of(cancel.clone()))?;
         let key = Pipeline::recipe_key(&part, recipe);
         self.store.put_job(id, project, &key, "running")?;
         let (studio, job) = (self.clone(), id.to_owned());
@@ -437,12 +502,23 @@ impl Studio {
         self.store.set_paces(&paces)?;
         let glb = guarded(|| draw(&outcome.solid, &info))?;
         let json = serde_json::to_string(&info).map_err(Problem::internal)?;
-        self.store.put_final(project, &key, &json, &pack(&outcome.solid.as_it_leaves()), &glb)
+        self.store.put_final(project, &key, &json, &pack(&outcome.solid.as_it_leaves()), &glb)?;
+        // Unless the recipe has changed meanwhile, the start screen shows what came out.
+        let now = self.store.project(project)?;
+        if now.recipe == row.recipe && now.read_recipe()? == *recipe {
+            self.store.set_facts(project, now.head, &CardFacts::of(recipe, &part.facts, Some(&info)).to_json()?)?;
+        }
+        Ok(())
     }
 }
 
+/// A watch that tells nobody.
+fn silent(waiting: &Waiting) -> Stopwatch {
+    Stopwatch::new(waiting.flag().clone(), |_| {})
+}
+
 /// A panic ends this run alone.
-fn guarded<T>(work: impl FnOnce() -> T) -> Answer<T> {
+pub fn guarded<T>(work: impl FnOnce() -> T) -> Answer<T> {
     let done = catch_unwind(AssertUnwindSafe(work));
     memory::used();
     done.map_err(|p| {

@@ -170,7 +170,7 @@ fn ring(around: u32, across: u32) -> TriMesh {
 fn import() -> serde_json::Value {
     let bytes = stl::write(&ring(1000, 500));
     let (seconds, triangles) = best(|| {
-        let found = inspect(&bytes).expect("a ring");
+        let found = inspect(&bytes, &Limits::default()).expect("a ring");
         let recipe = Recipe::for_part(&found.part.mesh.bounds());
         let o = Pipeline::new(0).run(&found.part, &recipe, Quality::Draft, &Unwatched).expect("a good recipe");
         glb::write(&shade(&o.solid.mesh, 32.0), &[], json!({}));

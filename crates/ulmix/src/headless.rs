@@ -75,7 +75,7 @@ impl Asked<'_> {
             let name = files.filter(|f| f.sha256 == wanted).map(|f| f.name.as_str()).next().unwrap_or_default();
             Err(Refused::new(format!("This recipe also needs the file “{name}”, unchanged."), "Name it with --body."))
         };
-        let part = Part::of::<Refused>(&recipe.part, file)?;
+        let part = Part::of::<Refused, _>(&recipe.part, file, &ulmix_formats::Limits::default())?;
         Ok((recipe, part))
     }
 }

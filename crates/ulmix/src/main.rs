@@ -1,12 +1,13 @@
-//! The one binary: `serve`, `demo`, `build`, `check`.
+//! The one binary: `serve`, `demo`, `backup`, `build`, `check`.
 
 mod headless;
+mod processor;
 mod say;
 mod serving;
 
 use clap::{Parser, Subcommand};
 use headless::{Asked, Limits};
-use serving::Sizes;
+use serving::{Sizes, Token};
 use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -42,18 +43,29 @@ enum Command {
         /// The file that holds all projects; made when missing.
         #[arg(long, default_value = "ulmix.sqlite")]
         data: PathBuf,
-        /// Address to listen on. Any other than loopback needs --token.
+        /// Address to listen on. Any other than loopback asks for an access token, made at start where none is given.
         #[arg(long, default_value = "127.0.0.1:7450")]
         bind: SocketAddr,
-        /// Access token that a browser must show once.
-        #[arg(long, env = "ULMIX_TOKEN")]
+        /// Access token that a browser must show once. Other users of this computer can see it: prefer --token-file.
+        #[arg(long, env = "ULMIX_TOKEN", hide_env_values = true)]
         token: Option<String>,
+        /// File whose first line is the access token.
+        #[arg(long, conflicts_with = "token")]
+        token_file: Option<PathBuf>,
         /// Triangles of a picture while designing, about: fewer for a computer without a graphics card.
         #[arg(long, env = "ULMIX_PICTURE_TRIANGLES", value_parser = clap::value_parser!(u32).range(10_000..=10_000_000))]
         picture_triangles: Option<u32>,
         /// Memory that a final mesh may use, in MB; three quarters of what is free when absent.
         #[arg(long, env = "ULMIX_MEMORY_MB")]
         memory_mb: Option<u64>,
+    },
+    /// Copy all projects into a new file, also while a server has them open, and check the copy.
+    Backup {
+        /// The copy; nothing is overwritten.
+        file: PathBuf,
+        /// The file that holds all projects.
+        #[arg(long, default_value = "ulmix.sqlite")]
+        data: PathBuf,
     },
     /// Print the OpenAPI document.
     #[command(hide = true)]
@@ -99,15 +111,26 @@ enum Command {
     },
 }
 
+/// Looks at the processor before anything else, for all other code is made for newer ones.
 fn main() -> ExitCode {
+    if !processor::will_do() {
+        return ExitCode::from(2);
+    }
+    run()
+}
+
+#[inline(never)]
+fn run() -> ExitCode {
     ulmix_server::memory::keep();
     match Cli::parse().command {
         Command::Demo { data, port, files, picture_triangles, memory_mb } => {
             serving::demo(data, port, files, Sizes { picture_triangles, memory_mb })
         }
-        Command::Serve { data, bind, token, picture_triangles, memory_mb } => {
+        Command::Serve { data, bind, token, token_file, picture_triangles, memory_mb } => {
+            let token = Token { given: token, file: token_file };
             serving::serve(data, bind, token, Sizes { picture_triangles, memory_mb })
         }
+        Command::Backup { file, data } => serving::back_up(&data, &file),
         Command::Openapi => {
             say::say!("{}", ulmix_server::api::openapi().trim_end());
             ExitCode::SUCCESS

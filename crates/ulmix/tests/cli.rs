@@ -152,8 +152,6 @@ fn exit_codes_tell_bad_meshes_from_bad_input() {
     ] {
         assert_eq!(ulmix(&args).status.code(), Some(2), "{args:?}");
     }
-    let o = ulmix(&["serve", "--bind", "0.0.0.0:0", "--data", text(&dir.path().join("x.sqlite"))]);
-    assert_eq!(o.status.code(), Some(2), "an open address needs a token");
 }
 
 struct Running {

@@ -45,10 +45,13 @@ export class Refused extends Error {
 /** The server did not answer at all. */
 export class Unreachable extends Error {}
 
+/** Tells this page from others: what it asks for makes only its own older wishes useless. */
+const tab = Math.random().toString(36).slice(2)
+
 async function call(path: string, init?: RequestInit): Promise<Response> {
   let response: Response
   try {
-    response = await fetch(`/api${path}`, init)
+    response = await fetch(`/api${path}`, { ...init, headers: { ...init?.headers, 'x-ulmix-tab': tab } })
   } catch (e) {
     if (init?.signal?.aborted) throw e
     throw new Unreachable('Ulmix does not answer.')
@@ -126,6 +129,7 @@ export const api = {
   cells: (id: string, recipe: Recipe, zone: number | null) => numbers('cells', id, recipe, zone),
   skeleton: (id: string, recipe: Recipe, zone: number | null) => numbers('skeleton', id, recipe, zone),
   picture: (id: string) => bytes(`/projects/${id}/picture`),
+  logOut: () => call('/session', { method: 'DELETE' }),
   startFinal: (id: string) => json<Job>(`/projects/${id}/final`, { method: 'POST' }),
   cancel: (job: string) => json<Job>(`/jobs/${job}`, { method: 'DELETE' }),
   export: (id: string, kind: FileKind, file_name: string, body: string | null) =>

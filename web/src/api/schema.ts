@@ -471,6 +471,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins a session with the access token */
+        post: operations["log_in"];
+        /** Ends the session */
+        delete: operations["log_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/structures/{kind}/picture": {
         parameters: {
             query?: never;
@@ -542,7 +560,7 @@ export interface components {
             closed: boolean;
             min_mm: number[];
             name: string;
-            role?: null | components["schemas"]["Role"];
+            role?: components["schemas"]["Role"] | null;
             size_mm: number[];
             triangles: number;
             /** Format: double */
@@ -552,6 +570,23 @@ export interface components {
         BodyHealth: {
             body: string;
             checks: components["schemas"]["Check"][];
+        };
+        /** @description What the start screen shows of a project's newest state. */
+        CardFacts: {
+            /** Format: double */
+            mass_g?: number | null;
+            name: string;
+            /** Format: double */
+            part_volume_mm3?: number | null;
+            /**
+             * Format: double
+             * @description Of the final mesh, when it was made. Percent.
+             */
+            saved_percent?: number | null;
+            /** @description Absent for a part that has not been opened by this program yet. */
+            size_mm?: number[] | null;
+            structure: string;
+            summary?: components["schemas"]["Summary"] | null;
         };
         /**
          * @description Cells of struts that repeat along three axes.
@@ -629,7 +664,7 @@ export interface components {
             /** @enum {string} */
             course: "straight";
         } | {
-            about?: null | components["schemas"]["FaceMark"];
+            about?: components["schemas"]["FaceMark"] | null;
             /** @description Cells outward, all round and along the axis; 0: as many as come nearest to the cell size. */
             counts: number[];
             /** @enum {string} */
@@ -695,7 +730,7 @@ export interface components {
             /** @enum {string} */
             event: "drawing";
             project: string;
-            stage?: null | components["schemas"]["Stage"];
+            stage?: components["schemas"]["Stage"] | null;
         };
         /** @description A file that was written, read again and checked. */
         ExportReady: {
@@ -760,7 +795,7 @@ export interface components {
              * @description Distance of the two nearest seed points. mm.
              */
             closest_mm: number;
-            contact?: null | components["schemas"]["Contact"];
+            contact?: components["schemas"]["Contact"] | null;
             /** @description Struts of which the part's surface left too little. */
             cut_short: number;
             /** @description Struts with an end inside the part at which no other begins, before anything is done about them. */
@@ -776,7 +811,7 @@ export interface components {
             duplicates: number;
             /** @description Struts of small loose pieces, left out unless they are to stay. */
             in_loose: number;
-            lengths?: null | components["schemas"]["Lengths"];
+            lengths?: components["schemas"]["Lengths"] | null;
             /** Format: double */
             longest_mm: number;
             /** Format: double */
@@ -865,7 +900,7 @@ export interface components {
              * @description Border of what it fills with what is solid. mm².
              */
             solid_area_mm2: number;
-            structure?: null | components["schemas"]["Facts"];
+            structure?: components["schemas"]["Facts"] | null;
             /**
              * Format: double
              * @description Wall, or strut of a network at its narrowest. mm.
@@ -1006,14 +1041,14 @@ export interface components {
             id: string;
             /** Format: double */
             predicted_seconds: number;
-            problem?: null | components["schemas"]["Problem"];
+            problem?: components["schemas"]["Problem"] | null;
             project: string;
             /**
              * Format: int64
              * @description Revision of the recipe that is being made.
              */
             revision: number;
-            stage?: null | components["schemas"]["Stage"];
+            stage?: components["schemas"]["Stage"] | null;
             stages: components["schemas"]["StageTime"][];
             /** Format: int64 */
             started_ms?: number | null;
@@ -1048,13 +1083,14 @@ export interface components {
              */
             proud: boolean;
             /**
+             * @description What struts look like where they are cut across.
              * @default {
              *       "shape": "round"
              *     }
              */
             section: components["schemas"]["StrutSection"];
             /** @default null */
-            taper: null | components["schemas"]["Taper"];
+            taper: components["schemas"]["Taper"] | null;
         };
         /** @description Kind of structure, by family. In JSON the kind's name alone. */
         Kind: components["schemas"]["SurfaceKind"] | components["schemas"]["CellKind"] | components["schemas"]["ExtrudedKind"] | components["schemas"]["SeededKind"] | components["schemas"]["FoamKind"] | components["schemas"]["GivenKind"];
@@ -1082,7 +1118,7 @@ export interface components {
             /** @description Zones and skins that do not find all their faces. */
             lost_faces: components["schemas"]["LostFaces"][];
             /** @description By zone of the list, its own filling. */
-            own: (null | components["schemas"]["Filled"])[];
+            own: (components["schemas"]["Filled"] | null)[];
             /**
              * Format: double
              * @description Border of the kept material with the outside and with cleared places. mm².
@@ -1240,6 +1276,8 @@ export interface components {
         };
         /** @description What the app needs to know of the server. */
         Options: {
+            /** @description There is a session to log out of. */
+            can_log_out: boolean;
             /** Format: int64 */
             largest_file_bytes: number;
             materials: components["schemas"]["MaterialChoice"][];
@@ -1430,7 +1468,7 @@ export interface components {
              * @description Where neighbouring triangles turn by more, one face ends and another begins. Degrees.
              */
             crease_deg: number;
-            file?: null | components["schemas"]["FileMark"];
+            file?: components["schemas"]["FileMark"] | null;
             mend: components["schemas"]["Mend"];
             /** @description Hollows that are bodies of the part. */
             pockets?: components["schemas"]["Pocket"][];
@@ -1438,8 +1476,8 @@ export interface components {
             roles: {
                 [key: string]: components["schemas"]["Role"];
             };
-            shape?: null | components["schemas"]["OwnShape"];
-            shell?: null | components["schemas"]["Shell"];
+            shape?: components["schemas"]["OwnShape"] | null;
+            shell?: components["schemas"]["Shell"] | null;
             /** @description Unit of a file that states none. */
             unit: components["schemas"]["Unit"];
         };
@@ -1510,7 +1548,7 @@ export interface components {
             stages: components["schemas"]["StageCost"][];
             /** Format: double */
             step_mm: number;
-            too_large?: null | components["schemas"]["RecipeError"];
+            too_large?: components["schemas"]["RecipeError"] | null;
             /**
              * Format: int64
              * @description Triangles of the exported mesh.
@@ -1542,16 +1580,16 @@ export interface components {
         Project: {
             can_redo: boolean;
             can_undo: boolean;
-            directions?: null | components["schemas"]["Directions"];
+            directions?: components["schemas"]["Directions"] | null;
             /** @description A drain hole's first size. */
             drain: components["schemas"]["Drain"];
-            finished?: null | components["schemas"]["RunInfo"];
+            finished?: components["schemas"]["RunInfo"] | null;
             /** @description A sheet's first thickness. */
             first_shell: components["schemas"]["Shell"];
             id: string;
             /** @description The last final run of this recipe ended with the server. */
             interrupted: boolean;
-            job?: null | components["schemas"]["Job"];
+            job?: components["schemas"]["Job"] | null;
             part: components["schemas"]["PartFacts"];
             part_file: string;
             /** @description What sliders offer. */
@@ -1569,20 +1607,10 @@ export interface components {
         };
         /** @description A project on the start screen. */
         ProjectCard: {
+            facts?: components["schemas"]["CardFacts"] | null;
+            /** @description Why it cannot be shown. */
+            fault?: string | null;
             id: string;
-            /** Format: double */
-            mass_g?: number | null;
-            name: string;
-            /** Format: double */
-            part_volume_mm3: number;
-            /**
-             * Format: double
-             * @description Of the final mesh, when it was made. Percent.
-             */
-            saved_percent?: number | null;
-            size_mm: number[];
-            structure: string;
-            summary?: null | components["schemas"]["Summary"];
             /** Format: int64 */
             updated_ms: number;
         };
@@ -1606,7 +1634,7 @@ export interface components {
             /** @description Title of what is made; written into exported files. */
             name: string;
             part: components["schemas"]["PartStep"];
-            stand?: null | components["schemas"]["Stand"];
+            stand?: components["schemas"]["Stand"] | null;
             structure: components["schemas"]["Structure"];
             thicken: components["schemas"]["Thicken"];
             /**
@@ -1666,7 +1694,7 @@ export interface components {
              * @description By filling, in the order of [`Recipe::fillings`], what its walls or struts measure on the mesh; absent where nothing
              *     could be measured, and empty for a draft.
              */
-            gauged: (null | components["schemas"]["Gauged"])[];
+            gauged: (components["schemas"]["Gauged"] | null)[];
             /** Format: double */
             mass_g: number;
             /** @description What a person should know, in plain words: an empty or a solid result, among others. */
@@ -1702,7 +1730,7 @@ export interface components {
             /** @description The picture carries thickness. */
             has_thickness: boolean;
             linked: components["schemas"]["Linked"];
-            placing?: null | components["schemas"]["Placing"];
+            placing?: components["schemas"]["Placing"] | null;
             /** @description Of the final mesh. */
             prediction: components["schemas"]["Prediction"];
             quality: components["schemas"]["Quality"];
@@ -1757,7 +1785,7 @@ export interface components {
              */
             edges: boolean;
             /** @default null */
-            finer: null | components["schemas"]["Finer"];
+            finer: components["schemas"]["Finer"] | null;
             /**
              * @description Those lie evenly as they are seen along the structure's z, not by the area of the surface: steep faces hold few.
              * @default false
@@ -1794,7 +1822,7 @@ export interface components {
              */
             net: boolean;
             /** @default null */
-            own: null | components["schemas"]["OwnPoints"];
+            own: components["schemas"]["OwnPoints"] | null;
             /**
              * Format: int32
              * @description The integer that repeats an arrangement.
@@ -1903,18 +1931,18 @@ export interface components {
             kind: components["schemas"]["Kind"];
             /** @description What repeats where the kind is an own cell. */
             own_cell: components["schemas"]["OwnCell"];
-            own_mesh?: null | components["schemas"]["OwnMesh"];
-            own_struts?: null | components["schemas"]["OwnStruts"];
+            own_mesh?: components["schemas"]["OwnMesh"] | null;
+            own_struts?: components["schemas"]["OwnStruts"] | null;
             /** @description Turned about x, then y, then z. Degrees. */
             rotation_deg: number[];
             seeds: components["schemas"]["Seeds"];
             /** @description From the middle of the part's box to a cell's corner. mm. */
             shift_mm: number[];
-            upright?: null | components["schemas"]["FaceMark"];
+            upright?: components["schemas"]["FaceMark"] | null;
         };
         /** @description A kind of structure to choose. */
         StructureChoice: {
-            drawn?: null | components["schemas"]["OwnCell"];
+            drawn?: components["schemas"]["OwnCell"] | null;
             family: components["schemas"]["Family"];
             /** @description Comes from a file. */
             given: boolean;
@@ -2025,7 +2053,7 @@ export interface components {
             /** @description Seed points lie closer around it, where a structure makes use of that. */
             finer?: boolean;
             name: string;
-            own?: null | components["schemas"]["OwnFill"];
+            own?: components["schemas"]["OwnFill"] | null;
             place: components["schemas"]["Place"];
             role: components["schemas"]["Role"];
             /** @description Struts are thicker toward it, where a filling makes use of that. */
@@ -2064,6 +2092,7 @@ export interface operations {
             };
         };
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2072,12 +2101,22 @@ export interface operations {
                     "application/json": components["schemas"]["FoundMesh"];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2086,11 +2125,15 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+                file: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2099,12 +2142,22 @@ export interface operations {
                     "application/octet-stream": unknown;
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2113,11 +2166,14 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2126,12 +2182,22 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2145,12 +2211,22 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Options"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2171,6 +2247,7 @@ export interface operations {
             };
         };
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2179,12 +2256,22 @@ export interface operations {
                     "application/json": components["schemas"]["OwnPoints"];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2198,12 +2285,22 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectCard"][];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2221,6 +2318,7 @@ export interface operations {
             };
         };
         responses: {
+            /** @description Created */
             201: {
                 headers: {
                     [name: string]: unknown;
@@ -2229,12 +2327,22 @@ export interface operations {
                     "application/json": components["schemas"]["Project"];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2243,11 +2351,14 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2256,12 +2367,22 @@ export interface operations {
                     "application/json": components["schemas"]["Project"];
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2270,23 +2391,36 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
+            /** @description No Content */
             204: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content?: never;
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2295,11 +2429,14 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2308,12 +2445,22 @@ export interface operations {
                     "image/png": unknown;
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2322,7 +2469,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: {
@@ -2331,18 +2480,29 @@ export interface operations {
             };
         };
         responses: {
+            /** @description No Content */
             204: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content?: never;
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2354,7 +2514,9 @@ export interface operations {
                 zone?: number;
             };
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -2372,20 +2534,31 @@ export interface operations {
                     "application/octet-stream": unknown;
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2394,7 +2567,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -2412,20 +2587,31 @@ export interface operations {
                     "model/gltf-binary": unknown;
                 };
             };
+            /** @description Conflict */
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2434,7 +2620,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -2446,13 +2634,24 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     estimate: {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -2470,28 +2669,40 @@ export interface operations {
                     "application/json": components["schemas"]["Prediction"];
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Conflict */
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2500,7 +2711,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -2514,13 +2727,24 @@ export interface operations {
                     "text/event-stream": unknown;
                 };
             };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     export: {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -2529,6 +2753,7 @@ export interface operations {
             };
         };
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2537,20 +2762,31 @@ export interface operations {
                     "application/json": components["schemas"]["ExportReady"];
                 };
             };
+            /** @description Conflict */
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2559,7 +2795,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -2577,12 +2815,22 @@ export interface operations {
                     "model/gltf-binary": unknown;
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2604,6 +2852,7 @@ export interface operations {
             };
         };
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2612,12 +2861,22 @@ export interface operations {
                     "application/json": components["schemas"]["LoopInfo"][];
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2629,7 +2888,9 @@ export interface operations {
                 /** @description Revision the change is based on */
                 "if-match": string;
             };
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -2638,6 +2899,7 @@ export interface operations {
             };
         };
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2646,20 +2908,31 @@ export interface operations {
                     "application/json": components["schemas"]["Project"];
                 };
             };
+            /** @description Precondition Failed */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2668,11 +2941,14 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
+            /** @description Accepted */
             202: {
                 headers: {
                     [name: string]: unknown;
@@ -2681,12 +2957,22 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            /** @description Too Many Requests */
             429: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2695,7 +2981,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -2713,28 +3001,40 @@ export interface operations {
                     "application/json": components["schemas"]["Foreseen"];
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Conflict */
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2743,7 +3043,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -2757,12 +3059,22 @@ export interface operations {
                     "application/octet-stream": unknown;
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2771,11 +3083,14 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2784,12 +3099,22 @@ export interface operations {
                     "application/json": components["schemas"]["Health"];
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2798,7 +3123,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -2812,12 +3139,22 @@ export interface operations {
                     "model/gltf-binary": unknown;
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2826,11 +3163,14 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2839,12 +3179,22 @@ export interface operations {
                     "application/octet-stream": unknown;
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2853,7 +3203,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -2867,12 +3219,22 @@ export interface operations {
                     "model/gltf-binary": unknown;
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2884,7 +3246,9 @@ export interface operations {
                 /** @description Revision the change is based on */
                 "if-match": string;
             };
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -2893,6 +3257,7 @@ export interface operations {
             };
         };
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2901,20 +3266,31 @@ export interface operations {
                     "application/json": components["schemas"]["Project"];
                 };
             };
+            /** @description Precondition Failed */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2923,11 +3299,14 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2936,12 +3315,22 @@ export interface operations {
                     "application/json": components["schemas"]["Recipe"];
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2950,11 +3339,14 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2963,12 +3355,22 @@ export interface operations {
                     "application/json": components["schemas"]["Project"];
                 };
             };
+            /** @description Conflict */
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2980,7 +3382,9 @@ export interface operations {
                 zone?: number;
             };
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -2998,20 +3402,31 @@ export interface operations {
                     "application/octet-stream": unknown;
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3020,11 +3435,14 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -3033,12 +3451,22 @@ export interface operations {
                     "application/json": components["schemas"]["Project"];
                 };
             };
+            /** @description Conflict */
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3073,20 +3501,91 @@ export interface operations {
                     "application/octet-stream": unknown;
                 };
             };
+            /** @description Not Found */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    log_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/x-www-form-urlencoded": {
+                    token: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Let in, with a cookie */
+            303: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    log_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Logged out */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3114,6 +3613,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -3122,12 +3622,22 @@ export interface operations {
                     "image/png": number[];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3149,6 +3659,7 @@ export interface operations {
             };
         };
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -3157,12 +3668,22 @@ export interface operations {
                     "application/json": components["schemas"]["FoundStruts"];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3184,6 +3705,7 @@ export interface operations {
             };
         };
         responses: {
+            /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -3192,20 +3714,31 @@ export interface operations {
                     "application/json": components["schemas"]["Upload"];
                 };
             };
+            /** @description Payload Too Large */
             413: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

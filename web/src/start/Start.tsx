@@ -123,7 +123,14 @@ export function Start() {
             </div>
           </div>
         </section>
-        <h2>Projects</h2>
+        <div className="row between">
+          <h2>Projects</h2>
+          {options.data?.can_log_out && (
+            <button className="plainbutton" onClick={() => void api.logOut().then(() => location.assign('/'))}>
+              Log out
+            </button>
+          )}
+        </div>
         {projects.isError && <p className="bad">{words(projects.error)}</p>}
         {projects.data?.length === 0 && <p className="muted">None yet.</p>}
         <ul className="cards">
@@ -138,8 +145,10 @@ export function Start() {
 }
 
 function Card({ project: p }: { project: ProjectCard }) {
-  const queries = useQueryClient()
   const [bare, setBare] = useState(false)
+  const facts = p.facts
+  const name = facts?.name ?? 'Unreadable project'
+  if (p.fault || !facts) return <Unreadable project={p} name={name} />
   return (
     <li className="card">
       <a
@@ -150,46 +159,88 @@ function Card({ project: p }: { project: ProjectCard }) {
         }}
       >
         <div className="thumb">{bare ? <span className="muted">No picture yet</span> : <img src={`/api/projects/${p.id}/card?t=${p.updated_ms}`} alt="" onError={() => setBare(true)} />}</div>
-        <h3>{p.name}</h3>
-        <p className="muted">{p.structure}</p>
-        {p.summary && (
+        <h3>{name}</h3>
+        <p className="muted">{facts.structure}</p>
+        {facts.summary && (
           <p className="verdict">
-            <span className={`dot ${p.summary.verdict}`} aria-hidden /> {p.summary.words}
+            <span className={`dot ${facts.summary.verdict}`} aria-hidden /> {facts.summary.words}
           </p>
         )}
         <dl>
           <div>
             <dt>Lighter by</dt>
-            <dd>{p.saved_percent != null ? percent(p.saved_percent) : 'draft'}</dd>
+            <dd>{facts.saved_percent != null ? percent(facts.saved_percent) : 'draft'}</dd>
           </div>
           <div>
-            <dt>{p.mass_g != null ? 'Mass' : 'Part'}</dt>
-            <dd>{p.mass_g != null ? mass(p.mass_g) : volume(p.part_volume_mm3)}</dd>
+            <dt>{facts.mass_g != null ? 'Mass' : 'Part'}</dt>
+            <dd>{facts.mass_g != null ? mass(facts.mass_g) : facts.part_volume_mm3 != null ? volume(facts.part_volume_mm3) : '–'}</dd>
           </div>
           <div>
             <dt>Size</dt>
-            <dd>{size(p.size_mm)}</dd>
+            <dd>{facts.size_mm ? size(facts.size_mm) : '–'}</dd>
           </div>
         </dl>
       </a>
-      <div className="foot">
-        <span className="muted">{ago(p.updated_ms)}</span>
-        <Popconfirm
-          title={`Delete ${p.name}?`}
-          description="The project, its part and its meshes go for good."
-          okText="Delete"
-          okButtonProps={{ danger: true }}
-          cancelText="Keep"
-          onConfirm={async () => {
-            await api.remove(p.id)
-            await queries.invalidateQueries({ queryKey: ['projects'] })
-          }}
-        >
-          <button className="plainbutton" aria-label={`Delete ${p.name}`}>
-            Delete
-          </button>
-        </Popconfirm>
-      </div>
+      <Foot project={p} name={name} />
     </li>
+  )
+}
+
+/** A project that cannot be shown, with the ways out of it. */
+function Unreadable({ project: p, name }: { project: ProjectCard; name: string }) {
+  return (
+    <li className="card unreadable">
+      <div className="body">
+        <h3>{name}</h3>
+        <p className="bad" role="alert">
+          {p.fault}
+        </p>
+        <p className="muted">Save what is left of it as it is, or delete it.</p>
+        <p className="ways">
+          <a href={`/api/projects/${p.id}/recipe.json`} download>
+            Save its recipe
+          </a>
+          <a href={`/api/projects/${p.id}/part`} download>
+            Save its part
+          </a>
+          {p.facts && (
+            <a
+              href={`/project/${p.id}`}
+              onClick={(e) => {
+                e.preventDefault()
+                go(`/project/${p.id}`)
+              }}
+            >
+              Try to open it
+            </a>
+          )}
+        </p>
+      </div>
+      <Foot project={p} name={name} />
+    </li>
+  )
+}
+
+function Foot({ project: p, name }: { project: ProjectCard; name: string }) {
+  const queries = useQueryClient()
+  return (
+    <div className="foot">
+      <span className="muted">{ago(p.updated_ms)}</span>
+      <Popconfirm
+        title={`Delete ${name}?`}
+        description="The project, its part and its meshes go for good."
+        okText="Delete"
+        okButtonProps={{ danger: true }}
+        cancelText="Keep"
+        onConfirm={async () => {
+          await api.remove(p.id)
+          await queries.invalidateQueries({ queryKey: ['projects'] })
+        }}
+      >
+        <button className="plainbutton" aria-label={`Delete ${name}`}>
+          Delete
+        </button>
+      </Popconfirm>
+    </div>
   )
 }

@@ -1,10 +1,10 @@
 //! Files to take away: meshes, the recipe, the part as it came.
 
 use super::extract::{Body, Path};
-use super::projects::read_recipe;
-use super::{blocking, App};
+use super::{shared_bytes, watched, App};
 use crate::picture::{unpack, RunInfo};
 use crate::problem::{Answer, Problem};
+use crate::store::ProjectRow;
 use axum::extract::State;
 use axum::http::{header, StatusCode};
 use axum::response::{IntoResponse, Response};
@@ -12,18 +12,31 @@ use axum::Json;
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{Duration, Instant};
 use ulmix_core::check::{Check, Summary};
 use ulmix_core::export::{export as write, Contents, FileKind};
 use ulmix_core::pipeline::Pipeline;
 use ulmix_formats::stl;
 use utoipa::ToSchema;
 
-/// Files ready to be fetched: the last few, in memory.
+/// Files ready to be fetched: the last few, in memory, for a while.
 #[derive(Default)]
-pub struct Exports(Mutex<VecDeque<(String, Arc<Vec<u8>>)>>);
+pub struct Exports(Mutex<VecDeque<Exported>>);
+
+struct Exported {
+    id: String,
+    file: Arc<Vec<u8>>,
+    since: Instant,
+}
 
 impl Exports {
     const KEPT: usize = 4;
+    const EXPIRES: Duration = Duration::from_secs(15 * 60);
+
+    /// Lets go of files that nobody has fetched in a while.
+    pub fn expire(&self) {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).retain(|e| e.since.elapsed() < Exports::EXPIRES);
+    }
 }
 
 #[derive(Deserialize, ToSchema)]
@@ -56,35 +69,54 @@ fn clean_name(wanted: &str, kind: FileKind) -> Answer<String> {
     let ending = format!(".{}", kind.extension());
     let trimmed = wanted.trim();
     let stem = if trimmed.to_ascii_lowercase().ends_with(&ending) { &trimmed[..trimmed.len() - ending.len()] } else { trimmed };
-    let bad = |c: char| c.is_control() || "/\\:*?\"<>|".contains(c);
-    if stem.is_empty() || stem.chars().count() > 120 || stem.starts_with('.') || stem.contains(bad) {
+    if stem.is_empty() || stem.chars().count() > 120 || stem != safe(stem) {
         return Err(Problem {
             field: Some("file_name".into()),
             ..Problem::new(
                 StatusCode::UNPROCESSABLE_ENTITY,
                 "bad_name",
                 "That cannot be a file's name.",
-                "Use up to 120 characters, none of / \\ : * ? \" < > | and no dot in front.",
+                "Use up to 120 characters, none of / \\ : * ? \" < > |, no dot at either end, and no name of a device such as CON.",
             )
         });
     }
     Ok(format!("{stem}{ending}"))
 }
 
+/// A name that is one file's on every system: nothing that parts folders, hides, turns the direction of reading, ends in a dot
+/// or space, or means a device (CON, COM1 and the like, whatever follows the first dot).
+fn safe(name: &str) -> String {
+    // Marks of direction and joiners, which nobody sees.
+    let unseen = |c: char| matches!(c, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}');
+    let kept = |c: &char| !c.is_control() && !unseen(*c) && !"/\\:*?\"<>|".contains(*c);
+    let name: String = name.chars().filter(kept).collect();
+    let name = name.trim_start_matches(['.', ' ']).trim_end_matches(['.', ' ']);
+    let first = name.split('.').next().unwrap_or_default().trim_end().to_ascii_uppercase();
+    let numbered = |of: &str| {
+        first
+            .strip_prefix(of)
+            .is_some_and(|n| matches!(n, "0" | "1" | "2" | "3" | "4" | "5" | "6" | "7" | "8" | "9" | "¹" | "²" | "³"))
+    };
+    if name.is_empty() || matches!(first.as_str(), "CON" | "PRN" | "AUX" | "NUL") || numbered("COM") || numbered("LPT") {
+        return format!("_{name}");
+    }
+    name.to_owned()
+}
+
 #[utoipa::path(post, path = "/api/projects/{id}/export", request_body = ExportRequest,
     responses((status = 200, body = ExportReady), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Body<ExportRequest>) -> Answer<Json<ExportReady>> {
-    blocking(move || {
+    watched(app, move |app, waiting| {
         let file_name = clean_name(&r.file_name, r.kind)?;
         let row = app.studio.store.project(&id)?;
-        let recipe = read_recipe(&row)?;
-        let part = app.studio.part(&row, &recipe)?;
+        let recipe = row.read_recipe()?;
+        let part = app.studio.part(&row, &recipe, waiting)?;
         let done = app.studio.store.finished(&id, &Pipeline::recipe_key(&part, &recipe))?.ok_or_else(|| {
             let hint = "Make the final mesh first.";
             Problem::new(StatusCode::CONFLICT, "no_final", "There is no final mesh of this recipe yet.", hint)
         })?;
         let mesh =
-            unpack(&app.studio.store.blob(&done.mesh)?).ok_or_else(|| Problem::internal("a stored mesh cannot be read"))?;
+            unpack(&app.studio.store.blob(&done.mesh, "The final mesh")?).ok_or_else(|| Problem::damaged("The final mesh"))?;
         if mesh.triangles.is_empty() {
             let hint = "Change the recipe so that something is left.";
             return Err(Problem::new(
@@ -111,7 +143,7 @@ pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Bod
             file_name,
         };
         let mut all = app.exports.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.push_front((token, Arc::new(file.bytes)));
+        all.push_front(Exported { id: token, file: Arc::new(file.bytes), since: Instant::now() });
         all.truncate(Exports::KEPT);
         Ok(Json(ready))
     })
@@ -122,41 +154,50 @@ pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Bod
 pub async fn download(State(app): State<App>, Path((id, file)): Path<(String, String)>) -> Answer<Response> {
     let found = {
         let all = app.exports.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.iter().find(|e| e.0 == id).map(|e| e.1.clone())
+        all.iter().find(|e| e.id == id).map(|e| e.file.clone())
     };
     let bytes = found.ok_or_else(|| Problem::not_found("The exported file"))?;
     let kind = if file.ends_with(".3mf") { "model/3mf" } else { "model/stl" };
-    Ok(attachment(kind, &file, bytes.to_vec()))
+    Ok(attachment(kind, &file, shared_bytes(bytes)))
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/recipe.json", responses((status = 200, body = ulmix_core::recipe::Recipe), (status = 404, body = Problem)))]
 pub async fn recipe(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
-    blocking(move || {
-        let recipe = read_recipe(&app.studio.store.project(&id)?)?;
-        let name = format!("{}.recipe.json", recipe.name);
-        Ok(attachment("application/json", &name, recipe.to_json().into_bytes()))
+    watched(app, move |app, _| {
+        let row = app.studio.store.project(&id)?;
+        // A recipe that cannot be read leaves as it is.
+        let (name, text) = match row.read_recipe() {
+            Ok(recipe) => (recipe.name.clone(), recipe.to_json()),
+            Err(_) => (id, row.recipe),
+        };
+        Ok(attachment("application/json", &format!("{}.recipe.json", safe(&name)), text.into_bytes()))
     })
     .await
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/part", responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
 pub async fn part(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
-    blocking(move || {
-        let row = app.studio.store.project(&id)?;
-        let recipe = super::projects::read_recipe(&row)?;
-        let (name, bytes) = match (&recipe.part.shape, &recipe.part.file) {
-            (Some(_), _) => (format!("{}.stl", recipe.name), stl::write(&app.studio.part(&row, &recipe)?.mesh)),
-            (None, Some(f)) => (f.name.clone(), app.studio.store.file(&id, &f.sha256)?),
-            (None, None) => (row.part_file, app.studio.store.blob(&row.part_blob)?),
+    watched(app, move |app, waiting| {
+        let store = &app.studio.store;
+        let row = store.project(&id)?;
+        let first = |row: ProjectRow| Ok::<_, Problem>((row.part_file, store.blob(&row.part_blob, "The part")?));
+        let (name, bytes) = match row.read_recipe() {
+            // Of a recipe that cannot be read the file is left that the project began with.
+            Err(_) => first(row)?,
+            Ok(recipe) => match (&recipe.part.shape, &recipe.part.file) {
+                (Some(_), _) => (format!("{}.stl", recipe.name), stl::write(&app.studio.part(&row, &recipe, waiting)?.mesh)),
+                (None, Some(f)) => (f.name.clone(), store.file(&id, &f.sha256)?),
+                (None, None) => first(row)?,
+            },
         };
-        Ok(attachment("application/octet-stream", &name, bytes))
+        Ok(attachment("application/octet-stream", &safe(&name), bytes))
     })
     .await
 }
 
-fn attachment(kind: &str, name: &str, bytes: Vec<u8>) -> Response {
+fn attachment(kind: &str, name: &str, bytes: impl Into<axum::body::Body>) -> Response {
     let disposition = format!("attachment; filename*=UTF-8''{}", percent(name));
-    ([(header::CONTENT_TYPE, kind.to_owned()), (header::CONTENT_DISPOSITION, disposition)], bytes).into_response()
+    ([(header::CONTENT_TYPE, kind.to_owned()), (header::CONTENT_DISPOSITION, disposition)], bytes.into()).into_response()
 }
 
 /// Percent-encoding of all but the unreserved characters (RFC 3986).
@@ -174,8 +215,29 @@ mod tests {
         assert_eq!(clean_name(" keel 3.stl ", FileKind::Stl).unwrap(), "keel 3.stl");
         assert_eq!(clean_name("keel.stl", FileKind::ThreeMf).unwrap(), "keel.stl.3mf");
         assert_eq!(clean_name("Bügel", FileKind::ThreeMf).unwrap(), "Bügel.3mf");
-        for bad in ["", "  ", "../x", "a/b", ".stl", "a\nb", "con:1", &"x".repeat(300)] {
+        for bad in [
+            "",
+            "  ",
+            "../x",
+            "a/b",
+            ".stl",
+            "a\nb",
+            "con:1",
+            "CON",
+            "nul.stl",
+            "com1.keel",
+            "Lpt9",
+            "a.",
+            "a .stl",
+            "keel\u{202e}lts",
+            &"x".repeat(300),
+        ] {
             assert_eq!(clean_name(bad, FileKind::Stl).unwrap_err().code, "bad_name", "{bad:?}");
+        }
+        for (name, is) in
+            [("Bügel 3", "Bügel 3"), ("../a", "a"), ("CON", "_CON"), ("", "_"), ("x\u{202e}y. ", "xy"), ("console", "console")]
+        {
+            assert_eq!(safe(name), is);
         }
         assert_eq!(percent("a b/ü"), "a%20b%2F%C3%BC");
     }

@@ -1,14 +1,20 @@
 //! What a request brings, with words of our own where it cannot be read.
 
 use crate::problem::Problem;
+use crate::studio::Tab;
+use axum::body::Bytes;
 use axum::extract::{FromRequest, FromRequestParts, Request};
 use axum::http::request::Parts;
 use axum::http::StatusCode;
+use axum::response::IntoResponse;
 use axum::Json;
 use serde::de::DeserializeOwned;
 
 /// A JSON body.
 pub struct Body<T>(pub T);
+
+/// A body as it came.
+pub struct Raw(pub Bytes);
 
 /// Parameters in the path.
 pub struct Path<T>(pub T);
@@ -16,7 +22,22 @@ pub struct Path<T>(pub T);
 /// Parameters in the query.
 pub struct Query<T>(pub T);
 
+impl<S: Send + Sync> FromRequestParts<S> for Tab {
+    type Rejection = std::convert::Infallible;
+
+    async fn from_request_parts(parts: &mut Parts, _: &S) -> Result<Self, Self::Rejection> {
+        let named = parts.headers.get("x-ulmix-tab").and_then(|v| v.to_str().ok()).unwrap_or_default();
+        Ok(Tab(named.chars().take(LONGEST_TAB).collect()))
+    }
+}
+
+/// Characters of a tab's name.
+const LONGEST_TAB: usize = 40;
+
 fn unread(status: StatusCode, why: String) -> Problem {
+    if status == StatusCode::PAYLOAD_TOO_LARGE {
+        return Problem::new(status, "too_large", "The request is larger than this address takes.", "Send less at once.");
+    }
     Problem::new(status, "bad_request", why, "Check the request against /api/openapi.json.")
 }
 
@@ -26,6 +47,15 @@ impl<S: Send + Sync, T: DeserializeOwned> FromRequest<S> for Body<T> {
     async fn from_request(request: Request, state: &S) -> Result<Self, Problem> {
         let read = Json::<T>::from_request(request, state).await;
         read.map(|body| Body(body.0)).map_err(|e| unread(e.status(), e.body_text()))
+    }
+}
+
+impl<S: Send + Sync> FromRequest<S> for Raw {
+    type Rejection = Problem;
+
+    async fn from_request(request: Request, state: &S) -> Result<Self, Problem> {
+        let read = Bytes::from_request(request, state).await;
+        read.map(Raw).map_err(|e| unread(e.into_response().status(), "The request did not arrive whole.".into()))
     }
 }
 

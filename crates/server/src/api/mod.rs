@@ -2,13 +2,15 @@
 //!
 //! | module | what it answers |
 //! |---|---|
-//! | [`projects`] | uploads, projects, recipes with undo and redo |
+//! | [`uploads`] | files brought in |
+//! | [`projects`] | projects, recipes with undo and redo |
 //! | [`runs`] | drafts, final runs, pictures, events |
 //! | [`exports`] | files to take away: meshes, recipe, part |
 //! | [`given`] | seed points and struts from files |
 //! | [`structures`] | small pictures of structures |
 //! | [`picking`] | faces, loops of edges, what lies in a zone or body |
 
+mod document;
 pub mod exports;
 mod extract;
 pub mod given;
@@ -16,85 +18,55 @@ mod picking;
 mod projects;
 pub mod runs;
 pub mod structures;
+pub mod uploads;
 
 use crate::problem::{Answer, Problem};
-use crate::studio::Studio;
-use axum::extract::DefaultBodyLimit;
+use crate::studio::{LaneOf, Studio};
+use crate::waiting::Waiting;
+use axum::body::Bytes;
+use axum::extract::{DefaultBodyLimit, State};
+use axum::http::StatusCode;
 use axum::routing::{delete, get, post, put};
 use axum::{Json, Router};
 use serde::Serialize;
 use std::sync::Arc;
+use std::time::Duration;
+use tokio::sync::Semaphore;
 use ulmix_core::demo::Reedling;
 use ulmix_core::lattice::own_cell;
 use ulmix_core::own_shapes::first_shapes;
 use ulmix_core::recipe::{Family, GivenKind, Kind, OwnCell, OwnShape, MATERIALS};
-use utoipa::{OpenApi, ToSchema};
+use utoipa::ToSchema;
 
+pub use document::openapi;
+
+/// What all answers come from.
 #[derive(Clone)]
 pub struct App {
     pub studio: Arc<Studio>,
-    pub uploads: Arc<projects::Uploads>,
+    pub uploads: Arc<uploads::Uploads>,
     pub exports: Arc<exports::Exports>,
+    /// Places for work that keeps the computer busy: more at once would only make all wait.
+    pub places: Arc<Semaphore>,
+    /// An access token is asked for.
+    pub locked: bool,
 }
 
-#[derive(OpenApi)]
-#[openapi(
-    info(title = "Ulmix", description = "Lengths in millimetres, angles in degrees. Errors are problem details."),
-    paths(
-        options,
-        projects::upload,
-        projects::list,
-        projects::create,
-        projects::show,
-        projects::remove,
-        projects::set_recipe,
-        projects::undo,
-        projects::redo,
-        projects::set_card,
-        projects::card,
-        picking::faces,
-        projects::add_file,
-        projects::ghosts,
-        projects::moved,
-        projects::health,
-        runs::draft,
-        runs::stop_draft,
-        runs::picture,
-        runs::skeleton,
-        runs::cells,
-        runs::foresee,
-        runs::estimate,
-        runs::start_final,
-        runs::cancel,
-        runs::events,
-        exports::export,
-        exports::download,
-        exports::recipe,
-        exports::part,
-        structures::structure_picture,
-        picking::within,
-        picking::loops,
-        given::points,
-        given::struts,
-        given::cell
-    ),
-    components(schemas(crate::studio::Event, crate::picture::RunInfo, crate::picture::FaceInfo))
-)]
-struct Doc;
+/// Work that keeps the computer busy at once.
+pub const AT_ONCE: usize = 4;
 
-/// The OpenAPI document as text.
-pub fn openapi() -> String {
-    Doc::openapi().to_pretty_json().expect("a static document") + "\n"
-}
+/// Bytes of a request that brings a recipe: the most own struts, nodes and cells that one may have take less.
+const RECIPE_BYTES: usize = 64 << 20;
 
 pub fn router(app: App) -> Router {
+    let with_recipe = || DefaultBodyLimit::max(RECIPE_BYTES);
     Router::new()
         .route("/api/openapi.json", get(|| async { ([("content-type", "application/json")], openapi()) }))
         .route("/api/options", get(options))
-        .route("/api/uploads", post(projects::upload).layer(DefaultBodyLimit::disable()))
+        .route("/api/uploads", post(uploads::upload).layer(DefaultBodyLimit::disable()))
         .route("/api/projects", get(projects::list).post(projects::create))
         .route("/api/projects/{id}", get(projects::show).delete(projects::remove))
-        .route("/api/projects/{id}/recipe", put(projects::set_recipe))
+        .route("/api/projects/{id}/recipe", put(projects::set_recipe).layer(with_recipe()))
         .route("/api/projects/{id}/undo", post(projects::undo))
         .route("/api/projects/{id}/redo", post(projects::redo))
         .route("/api/projects/{id}/card", get(projects::card).put(projects::set_card))
@@ -106,12 +78,12 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/health", get(projects::health))
         // Places of a picture's points.
         .route("/api/projects/{id}/within", post(picking::within).layer(DefaultBodyLimit::max(64 << 20)))
-        .route("/api/projects/{id}/draft", post(runs::draft).delete(runs::stop_draft))
+        .route("/api/projects/{id}/draft", post(runs::draft).delete(runs::stop_draft).layer(with_recipe()))
         .route("/api/projects/{id}/picture", get(runs::picture))
-        .route("/api/projects/{id}/foresee", post(runs::foresee))
-        .route("/api/projects/{id}/estimate", post(runs::estimate))
-        .route("/api/projects/{id}/skeleton", post(runs::skeleton))
-        .route("/api/projects/{id}/cells", post(runs::cells))
+        .route("/api/projects/{id}/foresee", post(runs::foresee).layer(with_recipe()))
+        .route("/api/projects/{id}/estimate", post(runs::estimate).layer(with_recipe()))
+        .route("/api/projects/{id}/skeleton", post(runs::skeleton).layer(with_recipe()))
+        .route("/api/projects/{id}/cells", post(runs::cells).layer(with_recipe()))
         .route("/api/projects/{id}/final", post(runs::start_final))
         .route("/api/projects/{id}/events", get(runs::events))
         .route("/api/projects/{id}/export", post(exports::export))
@@ -119,11 +91,15 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/part", get(exports::part))
         .route("/api/exports/{id}/{file}", get(exports::download))
         .route("/api/structures/{kind}/picture", get(structures::structure_picture))
-        .route("/api/points", post(given::points))
+        .route("/api/points", post(given::points).layer(DefaultBodyLimit::max(16 << 20)))
         .route("/api/struts", post(given::struts).layer(DefaultBodyLimit::max(64 << 20)))
         .route("/api/cell", post(given::cell).layer(DefaultBodyLimit::max(64 << 20)))
         .route("/api/jobs/{id}", delete(runs::cancel))
         .route("/api/{*rest}", get(nothing).post(nothing).put(nothing).delete(nothing))
+        .method_not_allowed_fallback(|| async {
+            let hint = "Check the request against /api/openapi.json.";
+            Problem::new(StatusCode::METHOD_NOT_ALLOWED, "bad_method", "This address does not take that method.", hint)
+        })
         .with_state(app)
 }
 
@@ -182,10 +158,12 @@ pub struct Options {
     /// Shapes to begin with.
     pub shapes: Vec<FirstShape>,
     pub largest_file_bytes: u64,
+    /// There is a session to log out of.
+    pub can_log_out: bool,
 }
 
 #[utoipa::path(get, path = "/api/options", responses((status = 200, body = Options)))]
-pub async fn options() -> Json<Options> {
+pub async fn options(State(app): State<App>) -> Json<Options> {
     Json(Options {
         version: env!("CARGO_PKG_VERSION"),
         materials: MATERIALS.iter().map(|m| MaterialChoice { name: m.name, density: m.density }).collect(),
@@ -205,10 +183,65 @@ pub async fn options() -> Json<Options> {
         reedling: Reedling::ALL.map(|part| ReedlingPart { part, title: part.title(), words: part.words() }).into(),
         shapes: first_shapes().into_iter().map(|(title, shape)| FirstShape { title, shape }).collect(),
         largest_file_bytes: ulmix_formats::LARGEST_FILE,
+        can_log_out: app.locked,
     })
 }
 
 /// Runs what takes long beside the async runtime.
 pub async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Answer<T> + Send + 'static) -> Answer<T> {
     tokio::task::spawn_blocking(work).await.map_err(Problem::internal)?
+}
+
+/// The same for work that ends when the client leaves.
+pub async fn watched<T: Send + 'static>(app: App, work: impl FnOnce(&App, &Waiting) -> Answer<T> + Send + 'static) -> Answer<T> {
+    while_waited(app, Waiting::patient(), work).await
+}
+
+/// The same for work that ends after a time, too.
+pub async fn watched_for<T: Send + 'static>(
+    app: App,
+    time: Duration,
+    work: impl FnOnce(&App, &Waiting) -> Answer<T> + Send + 'static,
+) -> Answer<T> {
+    while_waited(app, Waiting::at_most(time), work).await
+}
+
+async fn while_waited<T: Send + 'static>(
+    app: App,
+    waiting: Waiting,
+    work: impl FnOnce(&App, &Waiting) -> Answer<T> + Send + 'static,
+) -> Answer<T> {
+    // Dropped with this future when the client leaves.
+    let _leaving = waiting.leaving();
+    blocking(move || waiting.tell(work(&app, &waiting))).await
+}
+
+/// Work of a lane that keeps the computer busy: what is older of the lane stops, and it waits for a place.
+pub async fn computed<T: Send + 'static>(
+    app: App,
+    (lane, project, tab): LaneOf,
+    work: impl FnOnce(&App, &str, &Waiting) -> Answer<T> + Send + 'static,
+) -> Answer<T> {
+    let waiting = Waiting::patient();
+    let _leaving = waiting.leaving();
+    let newest = app.studio.take_over((lane, project.clone(), tab), &waiting);
+    let place = app.places.clone().acquire_owned().await.map_err(Problem::internal)?;
+    waiting.go_on()?;
+    blocking(move || {
+        // They are held until the work has ended, also when the client has left.
+        let _held = (newest, place);
+        work(&app, &project, &waiting)
+    })
+    .await
+}
+
+/// A body that is shared with others who fetch the same.
+pub fn shared_bytes(bytes: Arc<Vec<u8>>) -> Bytes {
+    struct Owner(Arc<Vec<u8>>);
+    impl AsRef<[u8]> for Owner {
+        fn as_ref(&self) -> &[u8] {
+            &self.0
+        }
+    }
+    Bytes::from_owner(Owner(bytes))
 }

@@ -1,10 +1,11 @@
 //! What is picked in the picture: faces, loops of edges around them, and what lies in a zone or body.
 
-use super::extract::{Body, Path, Query};
-use super::{blocking, projects::read_recipe, App};
+use super::extract::{Body, Path, Query, Raw};
+use super::{computed, watched, App};
 use crate::picture::draw_faces;
 use crate::problem::{Answer, Problem};
-use axum::body::Bytes;
+use crate::studio::{Lane, Tab};
+use crate::waiting::Waiting;
 use axum::extract::State;
 use axum::http::{header, StatusCode};
 use axum::response::{IntoResponse, Response};
@@ -19,17 +20,17 @@ use ulmix_core::solids::{Reach, Solid};
 use ulmix_mesh::edge_loops::{edge_loops, EdgeLoop};
 use utoipa::{IntoParams, ToSchema};
 
-fn part_of(app: &App, id: &str, step: PartStep) -> Answer<Arc<Part>> {
+fn part_of(app: &App, id: &str, step: PartStep, waiting: &Waiting) -> Answer<Arc<Part>> {
     let row = app.studio.store.project(id)?;
-    let recipe = Recipe { part: step, ..read_recipe(&row)? };
-    app.studio.part(&row, &recipe)
+    let recipe = Recipe { part: step, ..row.read_recipe()? };
+    app.studio.part(&row, &recipe, waiting)
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/faces", request_body = PartStep,
     responses((status = 200, content_type = "model/gltf-binary", description = "The part with its faces; FaceInfo by number in asset.extras"), (status = 404, body = Problem)))]
-pub async fn faces(State(app): State<App>, Path(id): Path<String>, Body(step): Body<PartStep>) -> Answer<Response> {
-    blocking(move || {
-        let glb = draw_faces(&*part_of(&app, &id, step)?);
+pub async fn faces(State(app): State<App>, tab: Tab, Path(id): Path<String>, Body(step): Body<PartStep>) -> Answer<Response> {
+    computed(app, (Lane::Faces, id, tab), move |app, id, waiting| {
+        let glb = draw_faces(&*part_of(app, id, step, waiting)?)?;
         Ok(([(header::CONTENT_TYPE, "model/gltf-binary")], glb).into_response())
     })
     .await
@@ -51,8 +52,8 @@ pub async fn loops(
     Path((id, face)): Path<(String, u32)>,
     Body(step): Body<PartStep>,
 ) -> Answer<Json<Vec<LoopInfo>>> {
-    blocking(move || {
-        let part = part_of(&app, &id, step)?;
+    watched(app, move |app, waiting| {
+        let part = part_of(app, &id, step, waiting)?;
         if face as usize >= part.faces().list.len() {
             return Err(Problem::not_found("The face"));
         }
@@ -78,15 +79,15 @@ pub struct Of {
     request_body(content_type = "application/octet-stream", description = "Places as 32-bit floats"),
     responses((status = 200, content_type = "application/octet-stream", description = "A 32-bit float for each place"),
         (status = 404, body = Problem), (status = 422, body = Problem)))]
-pub async fn within(State(app): State<App>, Path(id): Path<String>, Query(of): Query<Of>, places: Bytes) -> Answer<Response> {
+pub async fn within(State(app): State<App>, Path(id): Path<String>, Query(of): Query<Of>, Raw(places): Raw) -> Answer<Response> {
     if !places.len().is_multiple_of(12) {
         let hint = "Send x, y and z of each as 32-bit floats.";
         return Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_places", "These are no whole places.", hint));
     }
-    blocking(move || {
+    watched(app, move |app, waiting| {
         let row = app.studio.store.project(&id)?;
-        let recipe = read_recipe(&row)?;
-        let part = app.studio.part(&row, &recipe)?;
+        let recipe = row.read_recipe()?;
+        let part = app.studio.part(&row, &recipe, waiting)?;
         let solid = match (&of.zone, &of.body) {
             (Some(name), _) => recipe.zones.list.iter().find(|z| z.name == *name).map(|z| Solid::of(&z.place, &part).0),
             (None, body) => {

@@ -1,124 +1,32 @@
-//! Uploads, projects, and their recipes with undo and redo.
+//! Projects, and their recipes with undo and redo.
 
-use super::extract::{Body, Path, Query};
-use super::{blocking, App};
+use super::extract::{Body, Path, Raw};
+use super::uploads::Held;
+use super::{blocking, computed, watched, watched_for, App};
+use crate::card::CardFacts;
 use crate::picture::RunInfo;
 use crate::problem::{Answer, Problem};
-use crate::store::ProjectRow;
-use crate::studio::{Event, Job};
-use axum::body::Bytes;
+use crate::store::{ListedRow, ProjectRow};
+use crate::studio::{guarded, Event, Job, Lane, Tab};
+use crate::waiting::Waiting;
 use axum::extract::State;
 use axum::http::{header, HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
 use axum::Json;
 use serde::{Deserialize, Serialize};
-use std::collections::VecDeque;
-use std::sync::{Arc, Mutex, PoisonError};
-use tokio_stream::StreamExt;
-use ulmix_core::check::{Check, Summary};
+use std::sync::Arc;
+use std::time::Duration;
+use ulmix_core::check::Check;
 use ulmix_core::demo::Reedling;
 use ulmix_core::health::{self, BodyHealth};
-use ulmix_core::inspect::{inspect, Inspection};
 use ulmix_core::own_shapes;
 use ulmix_core::own_shapes::{directions, Directions};
 use ulmix_core::part::{stem, Part, PartFacts};
 use ulmix_core::pipeline::Pipeline;
-use ulmix_core::recipe::{Beside, Drain, FileMark, FoundStruts, OwnShape, OwnStruts, PartStep, Ranges, Recipe, Shell, Unit};
+use ulmix_core::recipe::{Beside, Drain, FileMark, OwnShape, PartStep, Ranges, Recipe, Shell, Unit};
 use ulmix_core::sheet::shell_for;
 use ulmix_core::stand::{standing, Standing};
-use utoipa::{IntoParams, ToSchema};
-
-/// Files brought in that are not yet a project: the last few, in memory.
-#[derive(Default)]
-pub struct Uploads(Mutex<VecDeque<Held>>);
-
-#[derive(Clone)]
-struct Held {
-    id: String,
-    name: String,
-    bytes: Arc<Vec<u8>>,
-    /// The part that it is in the unit of the step, of the file that came last.
-    begun: Option<(PartStep, Arc<Part>)>,
-    /// Its beams, and whether they came beside a solid.
-    struts: Option<(FoundStruts, bool)>,
-}
-
-impl Uploads {
-    const KEPT: usize = 16;
-
-    fn put(&self, held: Held) {
-        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        // Parts are large.
-        all.iter_mut().for_each(|older| older.begun = None);
-        all.push_front(held);
-        all.truncate(Self::KEPT);
-    }
-
-    fn held(&self, id: &str) -> Answer<Held> {
-        let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.iter().find(|u| u.id == id).cloned().ok_or_else(|| {
-            Problem::new(StatusCode::NOT_FOUND, "upload_gone", "The file is no longer held.", "Bring it in again.")
-        })
-    }
-}
-
-#[derive(Deserialize, IntoParams)]
-#[into_params(parameter_in = Query)]
-pub struct UploadName {
-    /// The file's name.
-    pub name: String,
-}
-
-/// A file that waits for its unit.
-#[derive(Serialize, ToSchema)]
-pub struct Upload {
-    pub upload: String,
-    pub file_name: String,
-    pub contents: Inspection,
-}
-
-#[utoipa::path(post, path = "/api/uploads", params(UploadName), request_body(content_type = "application/octet-stream", description = "STL, 3MF, OBJ, PLY or GLB"),
-    responses((status = 200, body = Upload), (status = 413, body = Problem), (status = 422, body = Problem)))]
-pub async fn upload(State(app): State<App>, Query(q): Query<UploadName>, body: axum::body::Body) -> Answer<Json<Upload>> {
-    let most = ulmix_formats::LARGEST_FILE as usize;
-    let mut bytes: Vec<u8> = Vec::new();
-    let mut total = 0usize;
-    let mut stream = body.into_data_stream();
-    while let Some(chunk) = stream.next().await {
-        let chunk = chunk.map_err(|_| {
-            Problem::new(
-                StatusCode::BAD_REQUEST,
-                "cut_short",
-                "The file did not arrive whole.",
-                "Check the connection and bring it in again.",
-            )
-        })?;
-        total += chunk.len();
-        if total <= most {
-            bytes.extend_from_slice(&chunk);
-        } else if total > 8 * most {
-            break;
-        } else {
-            // Read on without keeping, so that the answer reaches the sender.
-            bytes = Vec::new();
-        }
-    }
-    if total > most {
-        return Err(Problem::new(
-            StatusCode::PAYLOAD_TOO_LARGE,
-            "too_large",
-            format!("The file has {} MB; files up to {} MB can be brought in.", total >> 20, most >> 20),
-            "Reduce the part before bringing it in.",
-        ));
-    }
-    let file_name: String = q.name.chars().filter(|c| !c.is_control()).take(200).collect();
-    let (found, bytes) = blocking(move || Ok((inspect(&bytes)?, bytes))).await?;
-    let id = app.studio.new_id();
-    let begun = Some((found.step, Arc::new(found.part)));
-    let struts = OwnStruts::of(&file_name, &found.beams)?.map(|struts| (struts, found.beams_fill));
-    app.uploads.put(Held { id: id.clone(), name: file_name.clone(), bytes: Arc::new(bytes), begun, struts });
-    Ok(Json(Upload { upload: id, file_name, contents: found.told }))
-}
+use utoipa::ToSchema;
 
 /// Where a new project's part comes from.
 #[derive(Deserialize, ToSchema)]
@@ -173,40 +81,37 @@ pub struct Project {
 #[derive(Serialize, ToSchema)]
 pub struct ProjectCard {
     pub id: String,
-    pub name: String,
     pub updated_ms: i64,
-    pub size_mm: [f64; 3],
-    pub part_volume_mm3: f64,
-    pub structure: String,
-    /// Of the final mesh, when it was made. Percent.
-    pub saved_percent: Option<f64>,
-    pub mass_g: Option<f64>,
-    /// What its checks come to.
-    pub summary: Option<Summary>,
+    /// Absent for a project that cannot be read.
+    pub facts: Option<CardFacts>,
+    /// Why it cannot be shown.
+    pub fault: Option<String>,
 }
 
-pub fn read_recipe(row: &ProjectRow) -> Answer<Recipe> {
-    Ok(Recipe::from_json(&row.recipe)?)
-}
-
-/// Facts as kept; older programs kept other ones.
-fn read_facts(row: &ProjectRow) -> Option<PartFacts> {
-    serde_json::from_str(&row.part_facts).ok()
-}
-
-fn finished(app: &App, row: &ProjectRow, recipe: &Recipe) -> Answer<Option<RunInfo>> {
-    let part = app.studio.part(row, recipe)?;
-    let found = app.studio.store.finished(&row.id, &Pipeline::recipe_key(&part, recipe))?;
-    found.map(|f| serde_json::from_str(&f.info).map_err(Problem::internal)).transpose()
-}
-
-fn project(app: &App, id: &str) -> Answer<Project> {
+fn project(app: &App, id: &str, waiting: &Waiting) -> Answer<Project> {
     let row = app.studio.store.project(id)?;
-    let recipe = read_recipe(&row)?;
-    let part = app.studio.part(&row, &recipe)?;
+    let head = row.head;
+    let shown = assembled(app, row, waiting);
+    match &shown {
+        Ok(p) => {
+            let facts = CardFacts::of(&p.recipe, &p.part, p.finished.as_ref());
+            app.studio.store.set_facts(id, head, &facts.to_json()?)?;
+        }
+        Err(p) if p.is_lasting() => app.studio.store.set_fault(id, head, &p.message)?,
+        Err(_) => {}
+    }
+    shown
+}
+
+fn assembled(app: &App, row: ProjectRow, waiting: &Waiting) -> Answer<Project> {
+    let id = row.id.as_str();
+    let recipe = row.read_recipe()?;
+    let part = app.studio.part(&row, &recipe, waiting)?;
     let key = Pipeline::recipe_key(&part, &recipe);
+    // What an older program told of a final mesh may be told otherwise now: then it is made again.
+    let finished = app.studio.store.finished(id, &key)?.and_then(|f| serde_json::from_str(&f.info).ok());
     Ok(Project {
-        finished: finished(app, &row, &recipe)?,
+        finished,
         job: app.studio.job_of(id),
         interrupted: app.studio.store.interrupted(id, &key)?,
         ranges: Ranges::for_part(&part.mesh.bounds()),
@@ -233,49 +138,60 @@ fn tagged(p: Project) -> Response {
 #[utoipa::path(get, path = "/api/projects", responses((status = 200, body = [ProjectCard])))]
 pub async fn list(State(app): State<App>) -> Answer<Json<Vec<ProjectCard>>> {
     blocking(move || {
-        let mut out = Vec::new();
-        for row in app.studio.store.projects()? {
-            let recipe = read_recipe(&row)?;
-            // Those kept are of the file that the project began with.
-            let kept = read_facts(&row).filter(|_| recipe.part == PartStep::plain(recipe.part.unit));
-            let facts = match kept {
-                Some(facts) => facts,
-                None => app.studio.part(&row, &recipe)?.facts.clone(),
-            };
-            let done = finished(&app, &row, &recipe)?;
-            out.push(ProjectCard {
-                name: recipe.name.clone(),
-                updated_ms: row.updated_ms,
-                size_mm: facts.size_mm,
-                part_volume_mm3: facts.volume_mm3,
-                structure: ulmix_core::export::describe(&recipe),
-                saved_percent: done.as_ref().map(|d| d.report.saved_percent),
-                mass_g: done.as_ref().map(|d| d.report.mass_g),
-                summary: done.as_ref().and_then(|d| d.report.checks.as_deref()).map(Summary::of),
-                id: row.id,
-            });
-        }
-        Ok(Json(out))
+        let rows = app.studio.store.list()?;
+        Ok(Json(rows.into_iter().map(card_of).collect()))
     })
     .await
 }
 
+/// Nothing is built for it: what is not kept yet is told of the recipe alone.
+fn card_of(row: ListedRow) -> ProjectCard {
+    let kept = row.facts.and_then(|facts| serde_json::from_str(&facts).ok());
+    let (facts, fault) = match (kept, row.recipe) {
+        (Some(facts), _) => (Some(facts), None),
+        (None, None) => (None, Some("Its recipe is missing in the file of projects.".to_owned())),
+        (None, Some(recipe)) => match Recipe::from_json(&recipe) {
+            Err(e) => (None, Some(e.message)),
+            Ok(recipe) => {
+                let mut facts = CardFacts::of_recipe(&recipe);
+                // Those kept are of the file that the project began with.
+                let plain = recipe.part == PartStep::plain(recipe.part.unit);
+                if let Some(part) = serde_json::from_str::<PartFacts>(&row.part_facts).ok().filter(|_| plain) {
+                    facts = CardFacts { size_mm: Some(part.size_mm), part_volume_mm3: Some(part.volume_mm3), ..facts };
+                }
+                (Some(facts), row.fault)
+            }
+        },
+    };
+    ProjectCard { id: row.id, updated_ms: row.updated_ms, facts, fault }
+}
+
 #[utoipa::path(post, path = "/api/projects", request_body = NewProject, responses((status = 201, body = Project), (status = 422, body = Problem)))]
 pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answer<Response> {
-    blocking(move || {
+    // A file is given the time that its size needs.
+    let time = match &new {
+        NewProject::Upload { upload, .. } => app.uploads.held(upload)?.time(),
+        _ => Duration::from_secs(60),
+    };
+    watched_for(app, time, move |app, waiting| {
         let id = app.studio.new_id();
-        let made = |step: &PartStep, bytes: &[u8]| Part::of::<Problem>(step, |_| Ok(bytes.to_vec())).map(Arc::new);
+        let stopped = || waiting.stopped();
+        let limits = app.studio.limits(&stopped);
+        let made =
+            |step: &PartStep, bytes: &[u8]| guarded(|| Part::of::<Problem, _>(step, |_| Ok(bytes), &limits))?.map(Arc::new);
         let begin = |step: PartStep, part: &Part, name: &str| {
             let first = Recipe::for_part(&part.mesh.bounds());
             Recipe { name: name.into(), part: step, ..first }
         };
         let (file_name, bytes, recipe, part) = match new {
             NewProject::Upload { upload, unit } => {
-                let Held { name, bytes, begun, struts, .. } = app.uploads.held(&upload)?;
+                let held = app.uploads.held(&upload)?;
+                let bytes = held.read()?;
+                let Held { name, begun, struts, .. } = held;
                 let (step, part) = match begun.filter(|(step, _)| step.unit == unit) {
                     Some(begun) => begun,
                     None => {
-                        let step = PartStep { shell: Part::first_shell(&bytes, unit)?, ..PartStep::plain(unit) };
+                        let step = PartStep { shell: Part::first_shell(&bytes, unit, &limits)?, ..PartStep::plain(unit) };
                         let part = made(&step, &bytes)?;
                         (step, part)
                     }
@@ -292,7 +208,7 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
             NewProject::Reedling { part } => {
                 let (bytes, recipe) = part.file();
                 let whole = made(&recipe.part, &bytes)?;
-                (format!("{}.stl", part.file_name()), Arc::new(bytes), recipe, whole)
+                (format!("{}.stl", part.file_name()), bytes, recipe, whole)
             }
             NewProject::Shape { shape } => {
                 shape.validate()?;
@@ -301,20 +217,20 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
                 let step = PartStep { shape: Some(shape), shell, ..PartStep::plain(Unit::Mm) };
                 // Its dimensions are the part: nothing is read.
                 let part = made(&step, &[])?;
-                (String::new(), Arc::default(), begin(step, &part, title), part)
+                (String::new(), Vec::new(), begin(step, &part, title), part)
             }
         };
         let facts = serde_json::to_string(&part.facts).map_err(Problem::internal)?;
         app.studio.store.create_project(&id, &recipe.to_json(), &file_name, &bytes, &facts)?;
         app.studio.keep_part(&id, &recipe, part)?;
-        Ok((StatusCode::CREATED, tagged(project(&app, &id)?)).into_response())
+        Ok((StatusCode::CREATED, tagged(project(app, &id, waiting)?)).into_response())
     })
     .await
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}", responses((status = 200, body = Project), (status = 404, body = Problem)))]
 pub async fn show(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
-    blocking(move || project(&app, &id).map(tagged)).await
+    watched(app, move |app, waiting| project(app, &id, waiting).map(tagged)).await
 }
 
 #[utoipa::path(delete, path = "/api/projects/{id}", responses((status = 204), (status = 404, body = Problem)))]
@@ -337,10 +253,15 @@ fn if_match(headers: &HeaderMap) -> Answer<i64> {
 }
 
 /// Makes a change to the history and tells the other tabs.
-async fn change(app: App, id: String, make: impl FnOnce(&App, &str) -> Answer<()> + Send + 'static) -> Answer<Response> {
-    blocking(move || {
-        make(&app, &id)?;
-        let p = project(&app, &id)?;
+async fn change(
+    app: App,
+    id: String,
+    make: impl FnOnce(&App, &str, &Waiting) -> Answer<()> + Send + 'static,
+) -> Answer<Response> {
+    watched(app, move |app, waiting| {
+        make(app, &id, waiting)?;
+        // The change is made: whoever has left sees it later.
+        let p = project(app, &id, &Waiting::patient())?;
         // Nobody listening is fine.
         let _ = app.studio.events.send(Event::Recipe { project: id, revision: p.revision });
         Ok(tagged(p))
@@ -358,16 +279,16 @@ pub async fn set_recipe(
     Body(recipe): Body<Recipe>,
 ) -> Answer<Response> {
     let from = if_match(&headers)?;
-    change(app, id, move |app, id| {
+    change(app, id, move |app, id, waiting| {
         let row = app.studio.store.project(id)?;
-        let old = read_recipe(&row)?;
+        let old = row.read_recipe()?;
         let made = |r: &Recipe| r.part.shape.is_some();
         let read = |r: &Recipe| (r.part.unit, r.part.file.clone());
         if made(&recipe) != made(&old) || (!made(&old) && read(&recipe) != read(&old)) {
             let hint = "Bring the file in again to choose another unit.";
             return Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_value", "The unit of a project's part stays.", hint));
         }
-        recipe.validate(&app.studio.part(&row, &recipe)?.mesh.bounds())?;
+        recipe.validate(&app.studio.part(&row, &recipe, waiting)?.mesh.bounds())?;
         // What changes nothing is no step of the history.
         if recipe == old && from == row.head {
             return Ok(());
@@ -405,23 +326,25 @@ pub async fn add_file(
     Body(new): Body<NewFile>,
 ) -> Answer<Response> {
     let from = if_match(&headers)?;
-    change(app, id, move |app, id| {
-        let Held { name, bytes, .. } = app.uploads.held(&new.upload)?;
+    change(app, id, move |app, id, waiting| {
+        let held = app.uploads.held(&new.upload)?;
+        let bytes = held.read()?;
+        let name = held.name;
         let row = app.studio.store.project(id)?;
-        let mut recipe = read_recipe(&row)?;
+        let mut recipe = row.read_recipe()?;
         let file = FileMark { name, sha256: app.studio.store.put_file(id, &bytes)? };
         match new.becomes {
             FileUse::Bodies => recipe.part.beside.push(Beside { file, unit: new.unit }),
             FileUse::Part => {
                 // A sheet needs a thickness, if there is none yet.
                 let shell = match recipe.part.shell {
-                    None => Part::first_shell(&bytes, new.unit)?,
+                    None => Part::first_shell(&bytes, new.unit, &app.studio.limits(&|| waiting.stopped()))?,
                     shell => shell,
                 };
                 recipe.part = PartStep { unit: new.unit, file: Some(file), shape: None, shell, ..recipe.part };
             }
         }
-        recipe.validate(&app.studio.part(&row, &recipe)?.mesh.bounds())?;
+        recipe.validate(&app.studio.part(&row, &recipe, waiting)?.mesh.bounds())?;
         app.studio.store.revise(id, from, &recipe.to_json())
     })
     .await
@@ -437,11 +360,11 @@ pub struct Health {
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/health", responses((status = 200, body = Health), (status = 404, body = Problem)))]
-pub async fn health(State(app): State<App>, Path(id): Path<String>) -> Answer<Json<Health>> {
-    blocking(move || {
-        let row = app.studio.store.project(&id)?;
-        let recipe = read_recipe(&row)?;
-        let (part, least) = (app.studio.part(&row, &recipe)?, recipe.material.least_mm());
+pub async fn health(State(app): State<App>, tab: Tab, Path(id): Path<String>) -> Answer<Json<Health>> {
+    computed(app, (Lane::Health, id, tab), move |app, id, waiting| {
+        let row = app.studio.store.project(id)?;
+        let recipe = row.read_recipe()?;
+        let (part, least) = (app.studio.part(&row, &recipe, waiting)?, recipe.material.least_mm());
         Ok(Json(Health { whole: health::health(&part, least), bodies: health::of_bodies(&part, least) }))
     })
     .await
@@ -450,9 +373,9 @@ pub async fn health(State(app): State<App>, Path(id): Path<String>) -> Answer<Js
 #[utoipa::path(get, path = "/api/projects/{id}/ghosts",
     responses((status = 200, content_type = "application/octet-stream", description = "Bodies that are no material, as corners of triangles: three little-endian 32-bit numbers each, mm"), (status = 404, body = Problem)))]
 pub async fn ghosts(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
-    blocking(move || {
+    watched(app, move |app, waiting| {
         let row = app.studio.store.project(&id)?;
-        let part = app.studio.part(&row, &read_recipe(&row)?)?;
+        let part = app.studio.part(&row, &row.read_recipe()?, waiting)?;
         let ghosts = part.bodies.iter().filter(|b| !b.solid());
         let corners = ghosts.flat_map(|b| (0..b.mesh.triangles.len()).flat_map(|t| b.mesh.corners(t)));
         let bytes: Vec<u8> = corners.flat_map(|p| p.as_vec3().to_array()).flat_map(f32::to_le_bytes).collect();
@@ -464,31 +387,32 @@ pub async fn ghosts(State(app): State<App>, Path(id): Path<String>) -> Answer<Re
 #[utoipa::path(post, path = "/api/projects/{id}/undo", responses((status = 200, body = Project), (status = 409, body = Problem)))]
 pub async fn undo(State(app): State<App>, Path(id): Path<String>, headers: HeaderMap) -> Answer<Response> {
     let from = if_match(&headers)?;
-    change(app, id, move |app, id| app.studio.store.step(id, from, -1)).await
+    change(app, id, move |app, id, _| app.studio.store.step(id, from, -1)).await
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/redo", responses((status = 200, body = Project), (status = 409, body = Problem)))]
 pub async fn redo(State(app): State<App>, Path(id): Path<String>, headers: HeaderMap) -> Answer<Response> {
     let from = if_match(&headers)?;
-    change(app, id, move |app, id| app.studio.store.step(id, from, 1)).await
+    change(app, id, move |app, id, _| app.studio.store.step(id, from, 1)).await
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/moved",
     responses((status = 200, content_type = "model/gltf-binary", description = "The part with how far mending moved each place as THICKNESS, mm; the greatest in asset.extras"), (status = 404, body = Problem)))]
 pub async fn moved(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
-    blocking(move || {
+    watched(app, move |app, waiting| {
         let row = app.studio.store.project(&id)?;
-        let recipe = read_recipe(&row)?;
+        let recipe = row.read_recipe()?;
         let mut before = recipe.clone();
         before.part.mend = before.part.mend.without_moving();
-        let glb = crate::picture::draw_moved(&*app.studio.part(&row, &recipe)?, &*app.studio.part(&row, &before)?);
+        let glb =
+            crate::picture::draw_moved(&*app.studio.part(&row, &recipe, waiting)?, &*app.studio.part(&row, &before, waiting)?);
         Ok(([(header::CONTENT_TYPE, "model/gltf-binary")], glb).into_response())
     })
     .await
 }
 
 #[utoipa::path(put, path = "/api/projects/{id}/card", request_body(content_type = "image/png"), responses((status = 204), (status = 422, body = Problem)))]
-pub async fn set_card(State(app): State<App>, Path(id): Path<String>, png: Bytes) -> Answer<StatusCode> {
+pub async fn set_card(State(app): State<App>, Path(id): Path<String>, Raw(png): Raw) -> Answer<StatusCode> {
     if !png.starts_with(b"\x89PNG") || png.len() > 1 << 20 {
         let hint = "Send a PNG of at most 1 MB.";
         return Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_picture", "That is not a small PNG picture.", hint));

@@ -1,10 +1,10 @@
 //! Drafts, final runs, pictures and events.
 
 use super::extract::{Body, Path, Query};
-use super::{blocking, App};
+use super::{blocking, computed, shared_bytes, watched, App};
 use crate::picture::Foreseen;
 use crate::problem::{Answer, Problem};
-use crate::studio::Job;
+use crate::studio::{Job, Lane, Tab};
 use axum::extract::State;
 use axum::http::{header, StatusCode};
 use axum::response::sse::{self, KeepAlive, Sse};
@@ -30,8 +30,8 @@ pub struct DraftRequest {
     pub thickness: bool,
 }
 
-fn glb(bytes: Vec<u8>) -> Response {
-    ([(header::CONTENT_TYPE, "model/gltf-binary"), (header::CACHE_CONTROL, "no-store")], bytes).into_response()
+fn glb(bytes: impl Into<axum::body::Body>) -> Response {
+    ([(header::CONTENT_TYPE, "model/gltf-binary"), (header::CACHE_CONTROL, "no-store")], bytes.into()).into_response()
 }
 
 fn numbers(bytes: Vec<u8>) -> Response {
@@ -40,28 +40,42 @@ fn numbers(bytes: Vec<u8>) -> Response {
 
 #[utoipa::path(post, path = "/api/projects/{id}/draft", request_body = DraftRequest,
     responses((status = 200, content_type = "model/gltf-binary", description = "RunInfo in asset.extras"), (status = 409, body = Problem), (status = 422, body = Problem)))]
-pub async fn draft(State(app): State<App>, Path(id): Path<String>, Body(r): Body<DraftRequest>) -> Answer<Response> {
+pub async fn draft(State(app): State<App>, tab: Tab, Path(id): Path<String>, Body(r): Body<DraftRequest>) -> Answer<Response> {
     let quality = if r.drag { Quality::Drag } else { Quality::Draft };
-    blocking(move || app.studio.draft(&id, &r.recipe, quality, r.thickness, !r.drag)).await.map(glb)
+    computed(app, (Lane::Draft, id, tab), move |app, id, waiting| {
+        app.studio.draft(id, &r.recipe, (quality, r.thickness), !r.drag, waiting)
+    })
+    .await
+    .map(glb)
 }
 
 #[utoipa::path(delete, path = "/api/projects/{id}/draft",
     responses((status = 204, description = "No draft is under way any more: one that was answers 409")))]
-pub async fn stop_draft(State(app): State<App>, Path(id): Path<String>) -> StatusCode {
-    app.studio.stop_draft(&id);
+pub async fn stop_draft(State(app): State<App>, tab: Tab, Path(id): Path<String>) -> StatusCode {
+    app.studio.stop_draft(&id, tab);
     StatusCode::NO_CONTENT
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/foresee", request_body = Recipe,
     responses((status = 200, body = Foreseen, description = "What is known without a mesh"), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
-pub async fn foresee(State(app): State<App>, Path(id): Path<String>, Body(recipe): Body<Recipe>) -> Answer<Json<Foreseen>> {
-    blocking(move || app.studio.foresee(&id, &recipe)).await.map(Json)
+pub async fn foresee(
+    State(app): State<App>,
+    tab: Tab,
+    Path(id): Path<String>,
+    Body(recipe): Body<Recipe>,
+) -> Answer<Json<Foreseen>> {
+    computed(app, (Lane::Draft, id, tab), move |app, id, waiting| app.studio.foresee(id, &recipe, waiting)).await.map(Json)
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/estimate", request_body = Recipe,
     responses((status = 200, body = Prediction, description = "What the final mesh will take, from blocks that are made of it"), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
-pub async fn estimate(State(app): State<App>, Path(id): Path<String>, Body(recipe): Body<Recipe>) -> Answer<Json<Prediction>> {
-    blocking(move || app.studio.estimate(&id, &recipe)).await.map(Json)
+pub async fn estimate(
+    State(app): State<App>,
+    tab: Tab,
+    Path(id): Path<String>,
+    Body(recipe): Body<Recipe>,
+) -> Answer<Json<Prediction>> {
+    computed(app, (Lane::Draft, id, tab), move |app, id, waiting| app.studio.estimate(id, &recipe, waiting)).await.map(Json)
 }
 
 /// Whose structure is meant.
@@ -76,33 +90,40 @@ pub struct Whose {
     responses((status = 200, content_type = "application/octet-stream", description = "Seven little-endian 32-bit floats per strut: both ends, mm; 0 inside, 1 cut by the surface, 2 on the surface, 3 with a dead end"), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn skeleton(
     State(app): State<App>,
+    tab: Tab,
     Path(id): Path<String>,
     Query(Whose { zone }): Query<Whose>,
     Body(recipe): Body<Recipe>,
 ) -> Answer<Response> {
-    blocking(move || app.studio.skeleton(&id, &recipe, zone)).await.map(numbers)
+    computed(app, (Lane::Skeleton, id, tab), move |app, id, waiting| app.studio.skeleton(id, &recipe, zone, waiting))
+        .await
+        .map(numbers)
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/cells", request_body = Recipe, params(Whose),
     responses((status = 200, content_type = "application/octet-stream", description = "Little-endian 32-bit floats: how many seed points, how many of their cells lie whole in the part, three for each point, six for each edge of their cells, mm"), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn cells(
     State(app): State<App>,
+    tab: Tab,
     Path(id): Path<String>,
     Query(Whose { zone }): Query<Whose>,
     Body(recipe): Body<Recipe>,
 ) -> Answer<Response> {
-    blocking(move || app.studio.seed_cells(&id, &recipe, zone)).await.map(numbers)
+    computed(app, (Lane::Cells, id, tab), move |app, id, waiting| app.studio.seed_cells(id, &recipe, zone, waiting))
+        .await
+        .map(numbers)
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/picture",
     responses((status = 200, content_type = "model/gltf-binary", description = "RunInfo in asset.extras"), (status = 404, body = Problem)))]
 pub async fn picture(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
-    blocking(move || app.studio.picture(&id)).await?.map(glb).ok_or_else(|| Problem::not_found("A picture of this recipe"))
+    let found = watched(app, move |app, waiting| app.studio.picture(&id, waiting)).await?;
+    found.map(|picture| glb(shared_bytes(picture))).ok_or_else(|| Problem::not_found("A picture of this recipe"))
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/final", responses((status = 202, body = Job), (status = 429, body = Problem)))]
-pub async fn start_final(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
-    let job = blocking(move || app.studio.start_final(&id)).await?;
+pub async fn start_final(State(app): State<App>, tab: Tab, Path(id): Path<String>) -> Answer<Response> {
+    let job = computed(app, (Lane::Draft, id, tab), move |app, id, waiting| app.studio.start_final(id, waiting)).await?;
     Ok((StatusCode::ACCEPTED, Json(job)).into_response())
 }
 

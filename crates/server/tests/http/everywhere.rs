@@ -1,6 +1,6 @@
 //! What every endpoint answers to nonsense, from the OpenAPI document.
 
-use super::server::{fresh, Server};
+use super::server::{fresh, Running};
 use serde_json::Value;
 
 /// All operations, by method and path, with a value for every parameter of their paths.
@@ -17,7 +17,7 @@ fn operations(id: &str) -> Vec<(String, String, Value)> {
 }
 
 /// A refusal in words: a problem with its code, and what to do.
-fn refused(s: &Server, method: &str, path: &str, body: &[u8], kind: &str) {
+fn refused(s: &Running, method: &str, path: &str, body: &[u8], kind: &str) {
     let r = s.send(method, path, &[("content-type", kind), ("if-match", "1")], body);
     assert!((400..500).contains(&r.status), "{method} {path}: {}", r.status);
     let problem: Value = serde_json::from_slice(&r.body).unwrap_or_else(|_| panic!("{method} {path} answers no JSON"));

@@ -6,7 +6,7 @@ mod server;
 mod structures;
 
 use serde_json::{json, Value};
-use server::{fresh, over, start, upload, Server};
+use server::{fresh, over, start, upload, Running};
 use std::io::Read;
 use ulmix_formats::{stl, Limits};
 use ulmix_mesh::{Topology, TriMesh};
@@ -114,7 +114,7 @@ fn from_a_dropped_file_to_a_checked_export() {
 fn estimates_come_by_stage_and_what_a_run_taught_outlives_the_server() {
     let dir = tempfile::tempdir().unwrap();
     let data = dir.path().join("u.sqlite");
-    let foreseen = |s: &Server, id: &str| {
+    let foreseen = |s: &Running, id: &str| {
         let recipe = s.get(&format!("/api/projects/{id}")).json()["recipe"].clone();
         s.post(&format!("/api/projects/{id}/estimate"), &recipe).json()
     };
@@ -406,7 +406,7 @@ fn a_shape_keeps_its_dimensions_editable_and_shows_its_faces() {
     bad = recipe.clone();
     bad["part"]["shape"] = json!(null);
     s.put_recipe(id, "2", &bad).problem(422, "bad_value");
-    assert_eq!(s.get("/api/projects").json()[0]["size_mm"][2], 22.0);
+    assert_eq!(s.get("/api/projects").json()[0]["facts"]["size_mm"][2], 22.0);
 }
 
 fn glam_zero() -> glam::DVec3 {

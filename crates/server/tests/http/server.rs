@@ -2,31 +2,42 @@
 
 use serde_json::{json, Value};
 use std::io::{BufRead, BufReader, Read};
-use std::net::TcpListener;
 use std::path::Path;
 use std::time::Duration;
+use tokio::net::TcpListener;
+use ulmix_server::Server;
 
-pub struct Server {
+pub struct Running {
     pub url: String,
-    _runtime: tokio::runtime::Runtime,
+    runtime: tokio::runtime::Runtime,
+    stop: Option<tokio::sync::oneshot::Sender<()>>,
+    served: Option<tokio::task::JoinHandle<()>>,
 }
 
-pub fn start(data: &Path) -> Server {
+impl Drop for Running {
+    /// Ends as it does by a signal, so that another may open its file.
+    fn drop(&mut self) {
+        drop(self.stop.take());
+        if let Some(served) = self.served.take() {
+            let _ = self.runtime.block_on(served);
+        }
+    }
+}
+
+pub fn start(data: &Path) -> Running {
     let runtime = tokio::runtime::Runtime::new().unwrap();
-    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
     listener.set_nonblocking(true).unwrap();
     let url = format!("http://{}", listener.local_addr().unwrap());
     let config = ulmix_server::Config { data: data.into(), token: None, picture_triangles: Some(100_000), memory_mb: None };
-    runtime.spawn(async move {
-        let listener = tokio::net::TcpListener::from_std(listener).unwrap();
-        ulmix_server::serve(config, listener).await.unwrap();
-    });
-    // Bound already: who asks before it serves waits.
-    Server { url, _runtime: runtime }
+    let server = runtime.block_on(async { Server::open(config, TcpListener::from_std(listener).unwrap()).unwrap() });
+    let (stop, stopped) = tokio::sync::oneshot::channel();
+    let served = runtime.spawn(server.run(async move { drop(stopped.await) }));
+    Running { url, runtime, stop: Some(stop), served: Some(served) }
 }
 
 /// A server with projects of its own, which go with the folder.
-pub fn fresh() -> (tempfile::TempDir, Server) {
+pub fn fresh() -> (tempfile::TempDir, Running) {
     let dir = tempfile::tempdir().unwrap();
     let server = start(&dir.path().join("u.sqlite"));
     (dir, server)
@@ -52,7 +63,7 @@ impl Reply {
     }
 }
 
-impl Server {
+impl Running {
     pub fn send(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Reply {
         let mut r = ureq::request(method, &format!("{}{path}", self.url));
         for (k, v) in headers {
@@ -128,7 +139,7 @@ pub fn over(job: &Value) -> bool {
 }
 
 /// Brings a file in; its upload.
-pub fn upload(s: &Server, name: &str, bytes: &[u8]) -> Value {
+pub fn upload(s: &Running, name: &str, bytes: &[u8]) -> Value {
     let r = s.send("POST", &format!("/api/uploads?name={name}"), &[], bytes);
     assert_eq!(r.status, 200);
     r.json()["upload"].clone()

@@ -1,0 +1,473 @@
+//! One SQLite file: projects, recipe revisions, pictures and final meshes.
+//!
+//! Every method that changes something is one transaction; what it has returned from is on disk and survives a kill. One
+//! connection writes, a few others read beside it.
+//!
+//! | module | idea |
+//! |---|---|
+//! | [`schema`] | the form of the file, and how older ones are brought up and copied |
+//! | [`lock`] | one server for one file |
+//! | [`blobs`] | large values |
+
+mod blobs;
+mod lock;
+mod schema;
+
+use crate::problem::{Answer, Problem};
+use axum::http::StatusCode;
+use lock::Lock;
+use rusqlite::{params, Connection, OptionalExtension, Transaction, TransactionBehavior};
+pub use schema::{back_up, beside, OpenError};
+use sha2::{Digest, Sha256};
+use std::path::Path;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::{SystemTime, UNIX_EPOCH};
+use ulmix_core::pipeline::pace::{Pace, Paces};
+use ulmix_core::recipe::Recipe;
+
+/// Steps of history that a project keeps.
+const HISTORY: i64 = 500;
+/// Connections that read.
+const READERS: usize = 4;
+/// Pages of deleted values that are given back after a change, at most.
+const GIVEN_BACK: usize = 4096;
+
+pub struct Store {
+    writer: Mutex<Connection>,
+    readers: Vec<Mutex<Connection>>,
+    next_reader: AtomicUsize,
+    on_their_way: blobs::OnTheirWay,
+    shared: blobs::Shared,
+    lock: Lock,
+}
+
+/// A project as stored.
+#[derive(Clone, Debug)]
+pub struct ProjectRow {
+    pub id: String,
+    pub created_ms: i64,
+    pub updated_ms: i64,
+    /// Current revision; undo moves it back.
+    pub head: i64,
+    pub first: i64,
+    pub last: i64,
+    pub recipe: String,
+    pub part_file: String,
+    pub part_blob: String,
+    pub part_facts: String,
+}
+
+impl ProjectRow {
+    pub fn read_recipe(&self) -> Answer<Recipe> {
+        Recipe::from_json(&self.recipe).map_err(|e| {
+            let hint = "Save its recipe and its part as they are, or delete it. A newer Ulmix may read it.";
+            Problem::new(StatusCode::CONFLICT, "unreadable", format!("The project cannot be read. {}", e.message), hint)
+        })
+    }
+}
+
+/// A project as the start screen lists it.
+pub struct ListedRow {
+    pub id: String,
+    pub updated_ms: i64,
+    /// What its card shows, as kept for this revision.
+    pub facts: Option<String>,
+    /// Why it cannot be shown, when that was found.
+    pub fault: Option<String>,
+    /// Where no facts are kept.
+    pub recipe: Option<String>,
+    pub part_facts: String,
+}
+
+/// A final mesh as stored.
+pub struct FinalRow {
+    pub key: String,
+    pub info: String,
+    pub mesh: String,
+    pub picture: String,
+}
+
+pub fn now_ms() -> i64 {
+    SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| d.as_millis() as i64)
+}
+
+pub fn hash(bytes: &[u8]) -> String {
+    Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect()
+}
+
+impl Store {
+    /// Opens a file of projects, made where it is missing, for this process alone.
+    pub fn open(path: &Path) -> Result<Store, OpenError> {
+        let lock = Lock::take(path)?;
+        let db = schema::open(path)?;
+        let of = |e: rusqlite::Error| OpenError::of(path, &e);
+        db.execute("UPDATE jobs SET state = 'interrupted' WHERE state IN ('queued', 'running')", []).map_err(of)?;
+        blobs::sweep(&db).map_err(of)?;
+        let readers = (0..READERS).map(|_| schema::reader(path).map(Mutex::new)).collect::<rusqlite::Result<_>>().map_err(of)?;
+        Ok(Store {
+            writer: Mutex::new(db),
+            readers,
+            next_reader: AtomicUsize::new(0),
+            on_their_way: Default::default(),
+            shared: Default::default(),
+            lock,
+        })
+    }
+
+    /// Tells who tries to serve the same file where it is served.
+    pub fn tell_address(&self, address: &str) {
+        self.lock.tell(address);
+    }
+
+    /// Brings everything into the one file, so that a plain copy of it holds all. For the end: it waits for who reads.
+    pub fn settle(&self) {
+        let settled = self.db().query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |r| r.get::<_, i64>(0));
+        if !matches!(settled, Ok(0)) {
+            tracing::warn!("the write-ahead log stays beside the file: {settled:?}");
+        }
+    }
+
+    fn db(&self) -> MutexGuard<'_, Connection> {
+        self.writer.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// A connection that reads, free if there is one.
+    fn reader(&self) -> MutexGuard<'_, Connection> {
+        if let Some(free) = self.readers.iter().find_map(|r| r.try_lock().ok()) {
+            return free;
+        }
+        let n = self.next_reader.fetch_add(1, Ordering::Relaxed) % self.readers.len();
+        self.readers[n].lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    pub fn create_project(&self, id: &str, recipe: &str, part_file: &str, part: &[u8], part_facts: &str) -> Answer<()> {
+        let part = self.pack(part)?;
+        let mut db = self.db();
+        let t = begin(&mut db)?;
+        part.finish(&t)?;
+        let now = now_ms();
+        t.execute(
+            "INSERT INTO projects (id, created_ms, updated_ms, head, part_file, part_blob, part_facts) VALUES (?, ?, ?, 1, ?, ?, ?)",
+            params![id, now, now, part_file, part.hash, part_facts],
+        )?;
+        t.execute("INSERT INTO revisions VALUES (?, 1, ?)", params![id, recipe])?;
+        t.commit()?;
+        Ok(())
+    }
+
+    pub fn delete_project(&self, id: &str) -> Answer<()> {
+        let mut db = self.db();
+        let t = begin(&mut db)?;
+        let values = {
+            let mut q = t.prepare(
+                "SELECT part_blob FROM projects WHERE id = ?1 UNION SELECT blob FROM files WHERE project = ?1
+                 UNION SELECT blob FROM pictures WHERE project = ?1
+                 UNION SELECT mesh FROM finals WHERE project = ?1 UNION SELECT picture FROM finals WHERE project = ?1",
+            )?;
+            let all = q.query_map([id], |r| r.get(0))?.collect::<rusqlite::Result<Vec<String>>>()?;
+            all
+        };
+        if t.execute("DELETE FROM projects WHERE id = ?", [id])? == 0 {
+            return Err(Problem::not_found("The project"));
+        }
+        self.drop_unused(&t, &values)?;
+        t.commit()?;
+        // What is deleted leaves the file and the log beside it.
+        give_back(&db, usize::MAX)?;
+        db.query_row("PRAGMA wal_checkpoint(PASSIVE)", [], |_| Ok(()))?;
+        Ok(())
+    }
+
+    pub fn project(&self, id: &str) -> Answer<ProjectRow> {
+        let db = self.reader();
+        let sql = format!("{PROJECT} WHERE p.id = ?");
+        db.query_row(&sql, [id], project_row).optional()?.ok_or_else(|| Problem::not_found("The project"))
+    }
+
+    /// All projects, those changed last first.
+    pub fn list(&self) -> Answer<Vec<ListedRow>> {
+        let db = self.reader();
+        let mut q = db.prepare_cached(
+            "SELECT p.id, p.updated_ms, CASE WHEN c.head = p.head THEN c.facts END, CASE WHEN c.head = p.head THEN c.fault END,
+                CASE WHEN c.head = p.head AND c.facts IS NOT NULL THEN NULL ELSE r.recipe END, p.part_facts
+             FROM projects p LEFT JOIN cards c ON c.project = p.id LEFT JOIN revisions r ON r.project = p.id AND r.n = p.head
+             ORDER BY p.updated_ms DESC, p.id",
+        )?;
+        let row = |r: &rusqlite::Row| {
+            Ok(ListedRow {
+                id: r.get(0)?,
+                updated_ms: r.get(1)?,
+                facts: r.get(2)?,
+                fault: r.get(3)?,
+                recipe: r.get(4)?,
+                part_facts: r.get(5)?,
+            })
+        };
+        let all = q.query_map([], row)?.collect::<rusqlite::Result<Vec<_>>>()?;
+        Ok(all)
+    }
+
+    /// Keeps what a project's card shows at a revision.
+    pub fn set_facts(&self, id: &str, head: i64, facts: &str) -> Answer<()> {
+        self.keep_card(id, head, Some(facts), None)
+    }
+
+    /// Keeps why a project cannot be shown at a revision.
+    pub fn set_fault(&self, id: &str, head: i64, fault: &str) -> Answer<()> {
+        self.keep_card(id, head, None, Some(fault))
+    }
+
+    fn keep_card(&self, id: &str, head: i64, facts: Option<&str>, fault: Option<&str>) -> Answer<()> {
+        let sql = "SELECT EXISTS (SELECT 1 FROM cards WHERE project = ? AND head = ? AND facts IS ? AND fault IS ?)";
+        if self.reader().query_row(sql, params![id, head, facts, fault], |r| r.get(0))? {
+            return Ok(());
+        }
+        self.db().execute(
+            "INSERT INTO cards SELECT ?1, ?2, ?3, ?4 WHERE EXISTS (SELECT 1 FROM projects WHERE id = ?1)
+             ON CONFLICT (project) DO UPDATE SET head = excluded.head, facts = excluded.facts, fault = excluded.fault",
+            params![id, head, facts, fault],
+        )?;
+        Ok(())
+    }
+
+    /// Adds a revision after `from`, which must still be the current one; what had been undone goes.
+    pub fn revise(&self, id: &str, from: i64, recipe: &str) -> Answer<()> {
+        let mut db = self.db();
+        let t = begin(&mut db)?;
+        check_head(&t, id, from)?;
+        t.execute("DELETE FROM revisions WHERE project = ? AND n > ?", params![id, from])?;
+        t.execute("INSERT INTO revisions VALUES (?, ?, ?)", params![id, from + 1, recipe])?;
+        t.execute("DELETE FROM revisions WHERE project = ? AND n <= ?", params![id, from + 1 - HISTORY])?;
+        t.execute("UPDATE projects SET head = ?, updated_ms = ? WHERE id = ?", params![from + 1, now_ms(), id])?;
+        t.commit()?;
+        Ok(())
+    }
+
+    /// Keeps a file that the project's recipes may name by its hash, which is returned.
+    pub fn put_file(&self, id: &str, bytes: &[u8]) -> Answer<String> {
+        let file = self.pack(bytes)?;
+        let mut db = self.db();
+        let t = begin(&mut db)?;
+        file.finish(&t)?;
+        t.execute("INSERT OR IGNORE INTO files VALUES (?, ?)", params![id, file.hash])?;
+        t.commit()?;
+        Ok(file.hash.clone())
+    }
+
+    /// A file of the project.
+    pub fn file(&self, id: &str, sha256: &str) -> Answer<Vec<u8>> {
+        let sql = "SELECT EXISTS (SELECT 1 FROM files WHERE project = ? AND blob = ?)";
+        let known: bool = self.reader().query_row(sql, [id, sha256], |r| r.get(0))?;
+        if !known {
+            return Err(Problem::not_found("A file that the recipe names"));
+        }
+        self.blob(sha256, "A file of the part")
+    }
+
+    /// Moves the current revision by one, back (−1) or forth (+1).
+    pub fn step(&self, id: &str, from: i64, by: i64) -> Answer<()> {
+        let mut db = self.db();
+        let t = begin(&mut db)?;
+        check_head(&t, id, from)?;
+        let there: bool =
+            t.query_row("SELECT EXISTS (SELECT 1 FROM revisions WHERE project = ? AND n = ?)", params![id, from + by], |r| {
+                r.get(0)
+            })?;
+        if !there {
+            let what = if by < 0 { "Nothing to undo." } else { "Nothing to redo." };
+            return Err(Problem::new(StatusCode::CONFLICT, "history_end", what, "The history ends here."));
+        }
+        t.execute("UPDATE projects SET head = ?, updated_ms = ? WHERE id = ?", params![from + by, now_ms(), id])?;
+        t.commit()?;
+        Ok(())
+    }
+
+    /// How fast this machine's runs were found to be.
+    pub fn paces(&self) -> Answer<Paces> {
+        let db = self.reader();
+        let mut all = db.prepare_cached("SELECT stage, ratio, runs FROM paces")?;
+        let row = |r: &rusqlite::Row| Ok((r.get::<_, String>(0)?, r.get(1)?, r.get(2)?));
+        let mut paces = Vec::new();
+        for (stage, ratio, runs) in all.query_map([], row)?.collect::<rusqlite::Result<Vec<_>>>()? {
+            // A stage that is no more has nothing to tell.
+            let stage = serde_json::from_value(stage.into());
+            paces.extend(stage.ok().map(|stage| Pace { stage, ratio, runs }));
+        }
+        Ok(Paces(paces))
+    }
+
+    pub fn set_paces(&self, paces: &Paces) -> Answer<()> {
+        let mut db = self.db();
+        let t = begin(&mut db)?;
+        for Pace { stage, ratio, runs } in &paces.0 {
+            let name = serde_json::to_value(stage).map_err(Problem::internal)?;
+            t.execute("INSERT OR REPLACE INTO paces VALUES (?, ?, ?)", params![name.as_str(), ratio, runs])?;
+        }
+        t.commit()?;
+        Ok(())
+    }
+
+    pub fn set_card(&self, id: &str, png: &[u8]) -> Answer<()> {
+        self.db().execute("UPDATE projects SET card = ? WHERE id = ?", params![png, id])?;
+        Ok(())
+    }
+
+    pub fn card(&self, id: &str) -> Answer<Option<Vec<u8>>> {
+        let found = self.reader().query_row("SELECT card FROM projects WHERE id = ?", [id], |r| r.get(0)).optional()?;
+        Ok(found.flatten())
+    }
+
+    /// The project's one draft picture.
+    pub fn set_picture(&self, id: &str, key: &str, glb: &[u8]) -> Answer<()> {
+        let picture = self.pack(glb)?;
+        let mut db = self.db();
+        let t = begin(&mut db)?;
+        picture.finish(&t)?;
+        let older: Option<String> = t.query_row("SELECT blob FROM pictures WHERE project = ?", [id], |r| r.get(0)).optional()?;
+        t.execute("INSERT OR REPLACE INTO pictures VALUES (?, ?, ?)", params![id, key, picture.hash])?;
+        self.drop_unused(&t, older.as_slice())?;
+        t.commit()?;
+        give_back(&db, GIVEN_BACK)
+    }
+
+    pub fn picture(&self, id: &str, key: &str) -> Answer<Option<Arc<Vec<u8>>>> {
+        let sql = "SELECT blob FROM pictures WHERE project = ? AND key = ?";
+        let blob: Option<String> = self.reader().query_row(sql, [id, key], |r| r.get(0)).optional()?;
+        blob.map(|b| self.shared_blob(&b, "The picture")).transpose()
+    }
+
+    /// Keeps the newest few finals of a project.
+    pub fn put_final(&self, id: &str, key: &str, info: &str, mesh: &[u8], picture: &[u8]) -> Answer<()> {
+        let (mesh, picture) = (self.pack(mesh)?, self.pack(picture)?);
+        let mut db = self.db();
+        let t = begin(&mut db)?;
+        mesh.finish(&t)?;
+        picture.finish(&t)?;
+        let values = |t: &Transaction| {
+            let mut q = t.prepare_cached(
+                "SELECT mesh FROM finals WHERE project = ?1 UNION SELECT picture FROM finals WHERE project = ?1",
+            )?;
+            let all = q.query_map([id], |r| r.get(0))?.collect::<rusqlite::Result<Vec<String>>>()?;
+            Ok::<_, rusqlite::Error>(all)
+        };
+        let before = values(&t)?;
+        t.execute(
+            "INSERT OR REPLACE INTO finals VALUES (?, ?, ?, ?, ?, ?)",
+            params![id, key, now_ms(), info, mesh.hash, picture.hash],
+        )?;
+        t.execute(
+            "DELETE FROM finals WHERE project = ?1 AND key NOT IN (SELECT key FROM finals WHERE project = ?1 ORDER BY made_ms DESC LIMIT 4)",
+            [id],
+        )?;
+        self.drop_unused(&t, &before)?;
+        t.commit()?;
+        give_back(&db, GIVEN_BACK)
+    }
+
+    pub fn finished(&self, id: &str, key: &str) -> Answer<Option<FinalRow>> {
+        let row = self.reader().query_row(
+            "SELECT key, info, mesh, picture FROM finals WHERE project = ? AND key = ?",
+            [id, key],
+            |r| Ok(FinalRow { key: r.get(0)?, info: r.get(1)?, mesh: r.get(2)?, picture: r.get(3)? }),
+        );
+        Ok(row.optional()?)
+    }
+
+    pub fn put_job(&self, id: &str, project: &str, key: &str, state: &str) -> Answer<()> {
+        self.db().execute(
+            "INSERT INTO jobs VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT (id) DO UPDATE SET state = excluded.state",
+            params![id, project, key, state, now_ms()],
+        )?;
+        Ok(())
+    }
+
+    /// Was the last run for this mesh cut off by the end of the server?
+    pub fn interrupted(&self, project: &str, key: &str) -> Answer<bool> {
+        let state: Option<String> = self
+            .reader()
+            .query_row(
+                "SELECT state FROM jobs WHERE project = ? AND key = ? ORDER BY created_ms DESC, rowid DESC LIMIT 1",
+                [project, key],
+                |r| r.get(0),
+            )
+            .optional()?;
+        Ok(state.as_deref() == Some("interrupted"))
+    }
+}
+
+const PROJECT: &str = "SELECT p.id, p.created_ms, p.updated_ms, p.head,
+    (SELECT min(n) FROM revisions WHERE project = p.id), (SELECT max(n) FROM revisions WHERE project = p.id),
+    r.recipe, p.part_file, p.part_blob, p.part_facts
+    FROM projects p JOIN revisions r ON r.project = p.id AND r.n = p.head";
+
+fn project_row(r: &rusqlite::Row) -> rusqlite::Result<ProjectRow> {
+    Ok(ProjectRow {
+        id: r.get(0)?,
+        created_ms: r.get(1)?,
+        updated_ms: r.get(2)?,
+        head: r.get(3)?,
+        first: r.get(4)?,
+        last: r.get(5)?,
+        recipe: r.get(6)?,
+        part_file: r.get(7)?,
+        part_blob: r.get(8)?,
+        part_facts: r.get(9)?,
+    })
+}
+
+fn check_head(t: &Transaction, id: &str, from: i64) -> Answer<()> {
+    let head: Option<i64> = t.query_row("SELECT head FROM projects WHERE id = ?", [id], |r| r.get(0)).optional()?;
+    match head {
+        None => Err(Problem::not_found("The project")),
+        Some(h) if h == from => Ok(()),
+        Some(_) => Err(Problem::new(
+            StatusCode::PRECONDITION_FAILED,
+            "changed_elsewhere",
+            "This project was changed in another tab or window.",
+            "The newest state is shown now; make your change again.",
+        )),
+    }
+}
+
+/// A transaction that waits for another process at its beginning: later it could only give up.
+fn begin(db: &mut Connection) -> rusqlite::Result<Transaction<'_>> {
+    db.transaction_with_behavior(TransactionBehavior::Immediate)
+}
+
+/// Gives the room of up to so many deleted pages back to the system.
+fn give_back(db: &Connection, pages: usize) -> Answer<()> {
+    let pages = pages.min(i32::MAX as usize);
+    let mut q = db.prepare(&format!("PRAGMA incremental_vacuum({pages})"))?;
+    let mut rows = q.query([])?;
+    // One row for each page.
+    while rows.next()?.is_some() {}
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ulmix_core::pipeline::Stage;
+
+    #[test]
+    fn what_runs_taught_outlives_the_server() {
+        let dir = tempfile::tempdir().unwrap();
+        let path = dir.path().join("projects.sqlite");
+        let pace = |stage, ratio| Pace { stage, ratio, runs: 3 };
+        let learned = Paces(vec![pace(Stage::Surface, 1.7), pace(Stage::Report, 0.4)]);
+        {
+            let store = Store::open(&path).unwrap();
+            assert_eq!(store.paces().unwrap(), Paces::default());
+            store.set_paces(&Paces(vec![pace(Stage::Surface, 9.0)])).unwrap();
+            store.set_paces(&learned).unwrap();
+        }
+        let mut found = Store::open(&path).unwrap().paces().unwrap();
+        found.0.sort_by(|a, b| b.ratio.total_cmp(&a.ratio));
+        assert_eq!(found, learned);
+        // A stage of another version is passed over.
+        let store = Store::open(&path).unwrap();
+        store.db().execute("INSERT INTO paces VALUES ('polishing', 1.0, 1)", []).unwrap();
+        assert_eq!(store.paces().unwrap().0.len(), 2);
+    }
+}

@@ -1,0 +1,90 @@
+//! Projects that cannot be read, beside others.
+
+use super::running::Running;
+use rusqlite::{params, Connection};
+use serde_json::json;
+
+#[test]
+fn a_recipe_of_another_version_is_not_stored() {
+    let dir = tempfile::tempdir().unwrap();
+    let s = Running::start(&dir.path().join("u.sqlite"));
+    let (id, recipe) = s.small_box();
+    for version in [0, 1, 3, 99] {
+        let mut other = recipe.clone();
+        other["ulmix"] = json!(version);
+        assert!(s.put_recipe(&id, 1, &other).refused(422, "bad_value").contains("version"));
+    }
+    let p = s.get(&format!("/api/projects/{id}")).json();
+    assert_eq!((&p["recipe"], &p["revision"]), (&recipe, &json!(1)));
+}
+
+#[test]
+fn what_cannot_be_read_is_listed_as_such_with_ways_out_and_hides_nothing_else() {
+    let dir = tempfile::tempdir().unwrap();
+    let data = dir.path().join("u.sqlite");
+    let s = Running::start(&data);
+    let (good, _) = s.small_box();
+    let (newer, recipe) = s.small_box();
+    let ball = ulmix_formats::stl::write(&ulmix_mesh::TriMesh::sphere(10.0, 4));
+    let upload = s.send("POST", "/api/uploads?name=ball.stl", &[], &ball).json()["upload"].clone();
+    let p = s.post("/api/projects", &json!({ "from": "upload", "upload": upload, "unit": "mm" })).json();
+    let damaged = p["id"].as_str().unwrap().to_owned();
+    assert_eq!(s.end(libc::SIGTERM).0.code(), Some(0));
+    let db = Connection::open(&data).unwrap();
+    let mut later = recipe.clone();
+    later["ulmix"] = json!(9);
+    later["wings"] = json!("many");
+    let later = later.to_string();
+    // What a newer program left, and what a bad disk left.
+    db.execute("UPDATE revisions SET recipe = ? WHERE project = ?", params![later, newer]).unwrap();
+    db.execute("DELETE FROM cards WHERE project = ?", [&newer]).unwrap();
+    let sql = "UPDATE blobs SET data = zeroblob(length(data)) WHERE hash = (SELECT part_blob FROM projects WHERE id = ?)";
+    assert_eq!(db.execute(sql, [&damaged]).unwrap(), 1);
+    drop(db);
+
+    let s = Running::start(&data);
+    let card = s.card(&newer);
+    assert!(card["facts"].is_null() && card["fault"].as_str().unwrap().contains("version 9"), "{card}");
+    assert!(s.card(&good)["fault"].is_null() && s.card(&good)["facts"]["size_mm"][0] == 20.0);
+    let show = |id: &str| s.get(&format!("/api/projects/{id}"));
+    assert_eq!(show(&good).status, 200);
+    assert!(show(&newer).refused(409, "unreadable").contains("version 9"));
+    // Its recipe leaves as it is.
+    assert_eq!(s.get(&format!("/api/projects/{newer}/recipe.json")).body, later.as_bytes());
+
+    // Damage shows when it is opened, is told as damage, and then on the start screen.
+    let words = show(&damaged).refused(500, "damaged");
+    assert!(words.contains("damaged") && !words.contains("safe"), "{words}");
+    assert_eq!(s.card(&damaged)["fault"].as_str(), Some(words.as_str()));
+    assert_eq!(s.get(&format!("/api/projects/{damaged}/recipe.json")).json(), p["recipe"]);
+    s.get(&format!("/api/projects/{damaged}/part")).refused(500, "damaged");
+    for id in [&newer, &damaged] {
+        assert_eq!(s.send("DELETE", &format!("/api/projects/{id}"), &[], &[]).status, 204);
+    }
+    assert_eq!(s.get("/api/projects").json().as_array().unwrap().len(), 1);
+}
+
+#[test]
+fn the_list_shows_what_is_kept_and_builds_no_part() {
+    let dir = tempfile::tempdir().unwrap();
+    let data = dir.path().join("u.sqlite");
+    let s = Running::start(&data);
+    let ball = ulmix_formats::stl::write(&ulmix_mesh::TriMesh::sphere(10.0, 4));
+    let upload = s.send("POST", "/api/uploads?name=ball.stl", &[], &ball).json()["upload"].clone();
+    let p = s.post("/api/projects", &json!({ "from": "upload", "upload": upload, "unit": "mm" })).json();
+    let id = p["id"].as_str().unwrap();
+    // A part that is mended is none that was kept as it came in.
+    let mut recipe = p["recipe"].clone();
+    recipe["part"]["mend"]["fewer_mm"] = json!(0.05);
+    recipe["name"] = json!("Mended");
+    assert_eq!(s.put_recipe(id, 1, &recipe).status, 200);
+    let before = s.card(id);
+    assert_eq!(
+        (&before["facts"]["name"], before["facts"]["part_volume_mm3"].as_f64().unwrap() > 4000.0),
+        (&json!("Mended"), true)
+    );
+    assert_eq!(s.end(libc::SIGTERM).0.code(), Some(0));
+    // Without the parts the list is the same: none of them is looked at.
+    Connection::open(&data).unwrap().execute_batch("DELETE FROM blobs").unwrap();
+    assert_eq!(Running::start(&data).card(id), before);
+}

@@ -1,0 +1,10 @@
+//! What people rely on without thinking, tried on the real binary with a real file of projects.
+
+mod bad_projects;
+mod clients;
+mod endings;
+mod files;
+mod one_file;
+mod running;
+mod tokens;
+mod wishes;

@@ -1,0 +1,175 @@
+//! The real binary serving a real file of projects.
+
+use serde_json::{json, Value};
+use std::io::{BufRead, BufReader, Read};
+use std::net::TcpStream;
+use std::path::Path;
+use std::process::{Child, Command, ExitStatus, Stdio};
+use std::time::{Duration, Instant};
+
+pub struct Running {
+    child: Child,
+    pub url: String,
+}
+
+/// What was answered.
+pub struct Reply {
+    pub status: u16,
+    pub kind: String,
+    pub body: Vec<u8>,
+}
+
+impl Reply {
+    pub fn json(&self) -> Value {
+        serde_json::from_slice(&self.body).unwrap_or_else(|_| panic!("no JSON: {}", String::from_utf8_lossy(&self.body)))
+    }
+
+    /// The words of a refusal of the code expected.
+    pub fn refused(&self, status: u16, code: &str) -> String {
+        let p = self.json();
+        assert_eq!(
+            (self.status, p["code"].as_str(), self.kind.as_str()),
+            (status, Some(code), "application/problem+json"),
+            "{p}"
+        );
+        p["message"].as_str().unwrap().to_owned()
+    }
+}
+
+pub fn binary() -> Command {
+    Command::new(env!("CARGO_BIN_EXE_ulmix"))
+}
+
+/// Runs a command to its end: exit code, and what it told of errors.
+pub fn failing(args: &[&str]) -> (Option<i32>, String) {
+    let o = binary().args(args).output().unwrap();
+    (o.status.code(), String::from_utf8_lossy(&o.stderr).into_owned())
+}
+
+pub fn text(path: &Path) -> &str {
+    path.to_str().unwrap()
+}
+
+/// Waits for something to become so.
+pub fn until(what: &str, mut so: impl FnMut() -> bool) {
+    let start = Instant::now();
+    while !so() {
+        assert!(start.elapsed() < Duration::from_secs(60), "waited for: {what}");
+        std::thread::yield_now();
+    }
+}
+
+impl Running {
+    pub fn start(data: &Path) -> Running {
+        Running::with(data, &[])
+    }
+
+    pub fn with(data: &Path, more: &[&str]) -> Running {
+        let mut child = binary()
+            .args(["serve", "--data", text(data)])
+            .args(if more.contains(&"--bind") { &[][..] } else { &["--bind", "127.0.0.1:0"] })
+            .args(more)
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
+        let mut line = String::new();
+        BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
+        let url = line.trim().rsplit(' ').next().unwrap();
+        let url = url.split_once("/?").map_or(url, |u| u.0).trim_end_matches('/').to_owned();
+        assert!(url.starts_with("http://"), "{line}");
+        Running { child, url }
+    }
+
+    pub fn send(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Reply {
+        let agent = ureq::AgentBuilder::new().redirects(0).build();
+        let mut r = agent.request(method, &format!("{}{path}", self.url));
+        for (k, v) in headers {
+            r = r.set(k, v);
+        }
+        let response = match r.send_bytes(body) {
+            Ok(r) | Err(ureq::Error::Status(_, r)) => r,
+            Err(e) => panic!("{method} {path}: {e}"),
+        };
+        let (status, kind) = (response.status(), response.header("content-type").unwrap_or_default().to_owned());
+        let mut body = Vec::new();
+        response.into_reader().read_to_end(&mut body).unwrap();
+        Reply { status, kind, body }
+    }
+
+    pub fn get(&self, path: &str) -> Reply {
+        self.send("GET", path, &[], &[])
+    }
+
+    pub fn post(&self, path: &str, body: &Value) -> Reply {
+        self.send("POST", path, &[("content-type", "application/json")], body.to_string().as_bytes())
+    }
+
+    pub fn put_recipe(&self, id: &str, revision: i64, recipe: &Value) -> Reply {
+        let revision = revision.to_string();
+        let headers = [("content-type", "application/json"), ("if-match", revision.as_str())];
+        self.send("PUT", &format!("/api/projects/{id}/recipe"), &headers, recipe.to_string().as_bytes())
+    }
+
+    /// A small box: its id and recipe.
+    pub fn small_box(&self) -> (String, Value) {
+        let shape = json!({ "shape": "box", "size_mm": [20, 16, 12], "round_mm": 0 });
+        let p = self.post("/api/projects", &json!({ "from": "shape", "shape": shape }));
+        assert_eq!(p.status, 201);
+        let p = p.json();
+        (p["id"].as_str().unwrap().to_owned(), p["recipe"].clone())
+    }
+
+    /// The card of a project on the start screen.
+    pub fn card(&self, id: &str) -> Value {
+        let all = self.get("/api/projects").json();
+        all.as_array().unwrap().iter().find(|p| p["id"] == id).expect("it is listed").clone()
+    }
+
+    pub fn connect(&self) -> TcpStream {
+        TcpStream::connect(self.url.trim_start_matches("http://")).unwrap()
+    }
+
+    pub fn pid(&self) -> u32 {
+        self.child.id()
+    }
+
+    /// A figure of the process that the kernel tells, in MB.
+    pub fn megabytes(&self, name: &str) -> u64 {
+        let status = std::fs::read_to_string(format!("/proc/{}/status", self.pid())).unwrap();
+        let line = status.lines().find_map(|l| l.strip_prefix(name)).unwrap();
+        line.trim_matches([':', ' ', '\t']).split(' ').next().unwrap().trim().parse::<u64>().unwrap() / 1024
+    }
+
+    /// Seconds of processors that it has used.
+    pub fn worked(&self) -> f64 {
+        let stat = std::fs::read_to_string(format!("/proc/{}/stat", self.pid())).unwrap();
+        let fields: Vec<&str> = stat.rsplit_once(')').unwrap().1.split_whitespace().collect();
+        let ticks = |n: usize| fields[n].parse::<f64>().unwrap();
+        // The kernel counts hundredths of a second.
+        (ticks(11) + ticks(12)) / 100.0
+    }
+
+    /// Has it used hardly any processor for half a second?
+    pub fn is_idle(&self) -> bool {
+        let (before, start) = (self.worked(), Instant::now());
+        until("half a second", || start.elapsed() > Duration::from_millis(500));
+        self.worked() - before < 0.1
+    }
+
+    /// Ends it by a signal; how it ended, and after how long.
+    pub fn end(mut self, signal: i32) -> (ExitStatus, Duration) {
+        let start = Instant::now();
+        // SAFETY: a signal to a child of ours that has not been waited for.
+        unsafe { libc::kill(self.pid() as i32, signal) };
+        (self.child.wait().unwrap(), start.elapsed())
+    }
+}
+
+impl Drop for Running {
+    fn drop(&mut self) {
+        // SIGKILL: nothing is tidied up.
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
