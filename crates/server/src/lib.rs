@@ -91,8 +91,9 @@ impl Server {
         let router =
             api::router(app.clone()).fallback(assets::serve).layer(axum::middleware::from_fn_with_state(guard, guard::check));
         let tidying = tokio::spawn(tidy(app.clone()));
-        let giving_back = tokio::spawn(memory::watch());
         let studio = app.studio.clone();
+        let resting = studio.clone();
+        let giving_back = tokio::spawn(memory::watch(move || resting.rest()));
         drop(app);
         let stop = async {
             stop.await;

@@ -30,8 +30,8 @@ pub fn used() {
     WORK.fetch_add(1, Ordering::Relaxed);
 }
 
-/// Gives memory back in every pause.
-pub async fn watch() {
+/// Gives memory back in every pause, after `rest` has let go of what need not be held through it.
+pub async fn watch(rest: impl Fn() + Send + Sync + Clone + 'static) {
     let mut given = 0;
     let mut last = 0;
     let mut pause = tokio::time::interval(PAUSE);
@@ -39,7 +39,12 @@ pub async fn watch() {
         pause.tick().await;
         let now = WORK.load(Ordering::Relaxed);
         if now == last && now != given {
-            tokio::task::spawn_blocking(give_back).await.unwrap_or_default();
+            let rest = rest.clone();
+            let given_back = tokio::task::spawn_blocking(move || {
+                rest();
+                give_back();
+            });
+            given_back.await.unwrap_or_default();
             given = now;
         }
         last = now;

@@ -44,10 +44,17 @@ impl Parts {
         let mut kept = lock(&self.kept);
         kept.retain(|k| k.0 != key);
         kept.push_front((key, part));
+        drop(kept);
+        self.shrink(BYTES);
+    }
+
+    /// Lets go of parts until no more than so many bytes are held: those used last stay.
+    pub fn shrink(&self, most: usize) {
+        let mut kept = lock(&self.kept);
         let mut bytes = 0;
         let held = kept.iter().take_while(|(_, part)| {
             bytes += part.bytes();
-            bytes <= BYTES
+            bytes <= most
         });
         let held = held.count().max(LEAST);
         kept.truncate(held);

@@ -28,6 +28,8 @@ use utoipa::ToSchema;
 
 /// Stage results kept in memory.
 const CACHE_BYTES: usize = 1 << 30;
+/// Stage results and parts, each, that are kept through a pause.
+const RESTING_BYTES: usize = 100 << 20;
 /// Final runs that may wait.
 const QUEUE: usize = 8;
 
@@ -285,6 +287,12 @@ impl Studio {
         if let Some(newest) = lock(&self.newest).get(&(Lane::Draft, project.to_owned(), tab)) {
             newest.end();
         }
+    }
+
+    /// Lets go of what is held for the next wish, but for the newest of it: nobody has wished for anything in a while.
+    pub fn rest(&self) {
+        self.pipeline.shrink(RESTING_BYTES);
+        self.parts.shrink(RESTING_BYTES);
     }
 
     /// Stops all work and takes no more: the server is about to end.

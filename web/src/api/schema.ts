@@ -1611,6 +1611,8 @@ export interface components {
             /** @description Why it cannot be shown. */
             fault?: string | null;
             id: string;
+            /** @description As far as it can be told. */
+            name: string;
             /** Format: int64 */
             updated_ms: number;
         };

@@ -147,8 +147,7 @@ export function Start() {
 function Card({ project: p }: { project: ProjectCard }) {
   const [bare, setBare] = useState(false)
   const facts = p.facts
-  const name = facts?.name ?? 'Unreadable project'
-  if (p.fault || !facts) return <Unreadable project={p} name={name} />
+  if (p.fault || !facts) return <Unreadable project={p} />
   return (
     <li className="card">
       <a
@@ -159,7 +158,7 @@ function Card({ project: p }: { project: ProjectCard }) {
         }}
       >
         <div className="thumb">{bare ? <span className="muted">No picture yet</span> : <img src={`/api/projects/${p.id}/card?t=${p.updated_ms}`} alt="" onError={() => setBare(true)} />}</div>
-        <h3>{name}</h3>
+        <h3>{p.name}</h3>
         <p className="muted">{facts.structure}</p>
         {facts.summary && (
           <p className="verdict">
@@ -181,17 +180,17 @@ function Card({ project: p }: { project: ProjectCard }) {
           </div>
         </dl>
       </a>
-      <Foot project={p} name={name} />
+      <Foot project={p} />
     </li>
   )
 }
 
 /** A project that cannot be shown, with the ways out of it. */
-function Unreadable({ project: p, name }: { project: ProjectCard; name: string }) {
+function Unreadable({ project: p }: { project: ProjectCard }) {
   return (
     <li className="card unreadable">
       <div className="body">
-        <h3>{name}</h3>
+        <h3>{p.name}</h3>
         <p className="bad" role="alert">
           {p.fault}
         </p>
@@ -216,18 +215,18 @@ function Unreadable({ project: p, name }: { project: ProjectCard; name: string }
           )}
         </p>
       </div>
-      <Foot project={p} name={name} />
+      <Foot project={p} />
     </li>
   )
 }
 
-function Foot({ project: p, name }: { project: ProjectCard; name: string }) {
+function Foot({ project: p }: { project: ProjectCard }) {
   const queries = useQueryClient()
   return (
     <div className="foot">
       <span className="muted">{ago(p.updated_ms)}</span>
       <Popconfirm
-        title={`Delete ${name}?`}
+        title={`Delete ${p.name}?`}
         description="The project, its part and its meshes go for good."
         okText="Delete"
         okButtonProps={{ danger: true }}
@@ -237,7 +236,7 @@ function Foot({ project: p, name }: { project: ProjectCard; name: string }) {
           await queries.invalidateQueries({ queryKey: ['projects'] })
         }}
       >
-        <button className="plainbutton" aria-label={`Delete ${name}`}>
+        <button className="plainbutton" aria-label={`Delete ${p.name}`}>
           Delete
         </button>
       </Popconfirm>

@@ -48,10 +48,22 @@ impl Cache {
             inner.bytes -= old.bytes;
         }
         inner.bytes += bytes;
-        while inner.bytes > self.budget {
-            let oldest = inner.entries.iter().min_by_key(|(_, e)| e.used).map(|(k, _)| k.clone());
-            let Some(gone) = oldest.and_then(|k| inner.entries.remove(&k)) else { break };
-            inner.bytes -= gone.bytes;
+        inner.shrink(self.budget);
+    }
+
+    /// Lets go of results until no more than so many bytes are held.
+    pub fn shrink(&self, bytes: usize) {
+        self.inner.lock().unwrap_or_else(PoisonError::into_inner).shrink(bytes);
+    }
+}
+
+impl Inner {
+    /// The least recently used goes first.
+    fn shrink(&mut self, budget: usize) {
+        while self.bytes > budget {
+            let oldest = self.entries.iter().min_by_key(|(_, e)| e.used).map(|(k, _)| k.clone());
+            let Some(gone) = oldest.and_then(|k| self.entries.remove(&k)) else { break };
+            self.bytes -= gone.bytes;
         }
     }
 }
@@ -72,5 +84,18 @@ mod tests {
         c.put("big".into(), Arc::new(4u8), 101);
         assert_eq!(c.get::<u8>("big"), None);
         assert_eq!(c.get::<u16>("c"), None, "another type is no answer");
+    }
+
+    #[test]
+    fn shrinking_keeps_what_was_used_last() {
+        let c = Cache::new(100);
+        for (n, key) in ["a", "b", "c"].into_iter().enumerate() {
+            c.put(key.into(), Arc::new(n), 30);
+        }
+        assert!(c.get::<usize>("a").is_some());
+        c.shrink(60);
+        assert!(c.get::<usize>("b").is_none() && c.get::<usize>("a").is_some() && c.get::<usize>("c").is_some());
+        c.shrink(0);
+        assert!(c.get::<usize>("a").is_none());
     }
 }

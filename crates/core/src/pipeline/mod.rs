@@ -168,6 +168,11 @@ impl Pipeline {
         Pipeline { cache: Cache::new(bytes), draft_triangles: plan::DRAFT_TRIANGLES, memory_mb: Box::new(|| f64::INFINITY) }
     }
 
+    /// Lets go of results of stages until no more than so many bytes are held: those used last stay.
+    pub fn shrink(&self, bytes: usize) {
+        self.cache.shrink(bytes);
+    }
+
     /// Drafts of about so many triangles.
     pub fn with_drafts(self, triangles: f64) -> Pipeline {
         Pipeline { draft_triangles: triangles.max(1000.0), ..self }

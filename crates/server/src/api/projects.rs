@@ -81,6 +81,8 @@ pub struct Project {
 #[derive(Serialize, ToSchema)]
 pub struct ProjectCard {
     pub id: String,
+    /// As far as it can be told.
+    pub name: String,
     pub updated_ms: i64,
     /// Absent for a project that cannot be read.
     pub facts: Option<CardFacts>,
@@ -146,7 +148,9 @@ pub async fn list(State(app): State<App>) -> Answer<Json<Vec<ProjectCard>>> {
 
 /// Nothing is built for it: what is not kept yet is told of the recipe alone.
 fn card_of(row: ListedRow) -> ProjectCard {
-    let kept = row.facts.and_then(|facts| serde_json::from_str(&facts).ok());
+    let kept = row.facts.and_then(|facts| serde_json::from_str::<CardFacts>(&facts).ok());
+    let named = |recipe: &str| Some(serde_json::from_str::<serde_json::Value>(recipe).ok()?["name"].as_str()?.to_owned());
+    let name = kept.as_ref().map(|facts| facts.name.clone()).or_else(|| named(row.recipe.as_deref()?));
     let (facts, fault) = match (kept, row.recipe) {
         (Some(facts), _) => (Some(facts), None),
         (None, None) => (None, Some("Its recipe is missing in the file of projects.".to_owned())),
@@ -163,7 +167,8 @@ fn card_of(row: ListedRow) -> ProjectCard {
             }
         },
     };
-    ProjectCard { id: row.id, updated_ms: row.updated_ms, facts, fault }
+    let name = name.unwrap_or_else(|| "Project without a name".into());
+    ProjectCard { id: row.id, name, updated_ms: row.updated_ms, facts, fault }
 }
 
 #[utoipa::path(post, path = "/api/projects", request_body = NewProject, responses((status = 201, body = Project), (status = 422, body = Problem)))]

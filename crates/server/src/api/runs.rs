@@ -122,8 +122,8 @@ pub async fn picture(State(app): State<App>, Path(id): Path<String>) -> Answer<R
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/final", responses((status = 202, body = Job), (status = 429, body = Problem)))]
-pub async fn start_final(State(app): State<App>, tab: Tab, Path(id): Path<String>) -> Answer<Response> {
-    let job = computed(app, (Lane::Draft, id, tab), move |app, id, waiting| app.studio.start_final(id, waiting)).await?;
+pub async fn start_final(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
+    let job = watched(app, move |app, waiting| app.studio.start_final(&id, waiting)).await?;
     Ok((StatusCode::ACCEPTED, Json(job)).into_response())
 }
 

@@ -7,7 +7,7 @@ use super::{hash, Store};
 use crate::problem::{Answer, Problem};
 use rusqlite::{params, Connection, Transaction};
 use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError, Weak};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
 
 const CHUNK: usize = 1 << 20;
 /// Chunks that are written in one transaction.
@@ -15,6 +15,9 @@ const AT_ONCE: usize = 4;
 
 /// Hashes of values that are being written, and how often.
 pub(super) type OnTheirWay = Arc<Mutex<HashMap<String, usize>>>;
+
+/// Keeps values from being put on their way.
+pub(super) type Held<'a> = MutexGuard<'a, HashMap<String, usize>>;
 
 /// A value whose chunks but the first are written.
 pub(super) struct Packed {
@@ -108,13 +111,15 @@ impl Store {
         Ok(value)
     }
 
-    /// Drops those of the values that nothing names any more, and gives their room back.
-    pub(super) fn drop_unused(&self, t: &Transaction, candidates: &[String]) -> Answer<()> {
+    /// Drops those of the values that nothing names any more. What is returned is to be held until the transaction has ended:
+    /// so long nobody can take a value for stored that is being dropped.
+    #[must_use = "held until the transaction has ended"]
+    pub(super) fn drop_unused(&self, t: &Transaction, candidates: &[String]) -> Answer<Held<'_>> {
         let held = self.on_their_way.lock().unwrap_or_else(PoisonError::into_inner);
         for key in candidates.iter().filter(|key| !held.contains_key(*key)) {
             t.execute(&format!("DELETE FROM blobs WHERE hash = ?1 AND NOT {NAMED}"), [key])?;
         }
-        Ok(())
+        Ok(held)
     }
 }
 

@@ -171,8 +171,9 @@ impl Store {
         if t.execute("DELETE FROM projects WHERE id = ?", [id])? == 0 {
             return Err(Problem::not_found("The project"));
         }
-        self.drop_unused(&t, &values)?;
+        let dropping = self.drop_unused(&t, &values)?;
         t.commit()?;
+        drop(dropping);
         // What is deleted leaves the file and the log beside it.
         give_back(&db, usize::MAX)?;
         db.query_row("PRAGMA wal_checkpoint(PASSIVE)", [], |_| Ok(()))?;
@@ -326,8 +327,9 @@ impl Store {
         picture.finish(&t)?;
         let older: Option<String> = t.query_row("SELECT blob FROM pictures WHERE project = ?", [id], |r| r.get(0)).optional()?;
         t.execute("INSERT OR REPLACE INTO pictures VALUES (?, ?, ?)", params![id, key, picture.hash])?;
-        self.drop_unused(&t, older.as_slice())?;
+        let dropping = self.drop_unused(&t, older.as_slice())?;
         t.commit()?;
+        drop(dropping);
         give_back(&db, GIVEN_BACK)
     }
 
@@ -360,8 +362,9 @@ impl Store {
             "DELETE FROM finals WHERE project = ?1 AND key NOT IN (SELECT key FROM finals WHERE project = ?1 ORDER BY made_ms DESC LIMIT 4)",
             [id],
         )?;
-        self.drop_unused(&t, &before)?;
+        let dropping = self.drop_unused(&t, &before)?;
         t.commit()?;
+        drop(dropping);
         give_back(&db, GIVEN_BACK)
     }
 

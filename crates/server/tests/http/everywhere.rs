@@ -85,3 +85,30 @@ fn queries_that_cannot_be_read_are_refused_in_words() {
     }
     assert!(tried > 3, "{tried}");
 }
+
+#[test]
+fn every_operation_declares_its_parameters_and_what_it_answers() {
+    let document: Value = serde_json::from_str(&ulmix_server::api::openapi()).unwrap();
+    let mut names = std::collections::BTreeSet::new();
+    for (path, operations) in document["paths"].as_object().unwrap() {
+        for (method, operation) in operations.as_object().unwrap() {
+            assert!(names.insert(operation["operationId"].as_str().unwrap()), "{method} {path}: its name is taken");
+            for name in path.split('/').filter_map(|part| part.strip_prefix('{')?.strip_suffix('}')) {
+                let all = operation["parameters"].as_array().unwrap_or_else(|| panic!("{method} {path} declares nothing"));
+                let declared = all.iter().filter(|p| p["name"] == name && p["in"] == "path" && p["required"] == true);
+                assert_eq!(declared.count(), 1, "{method} {path}: {name}");
+            }
+            let responses = operation["responses"].as_object().unwrap();
+            for (status, response) in responses {
+                assert!(response["description"].is_string(), "{method} {path}: {status}");
+                let content = response.get("content");
+                assert!(content.is_none_or(|c| c.as_object().is_some_and(|c| !c.is_empty())), "{method} {path}: {status}");
+                let refusal = status == "default" || status.starts_with('4') || status.starts_with('5');
+                let of_problem = |c: &Value| c["application/problem+json"]["schema"]["$ref"] == "#/components/schemas/Problem";
+                assert!(!refusal || content.is_some_and(of_problem), "{method} {path}: {status}");
+            }
+            assert!(responses.contains_key("default"), "{method} {path}");
+        }
+    }
+    assert!(names.len() > 35, "{}", names.len());
+}

@@ -44,6 +44,7 @@ fn what_cannot_be_read_is_listed_as_such_with_ways_out_and_hides_nothing_else() 
 
     let s = Running::start(&data);
     let card = s.card(&newer);
+    assert_eq!(card["name"], recipe["name"], "its name can still be told");
     assert!(card["facts"].is_null() && card["fault"].as_str().unwrap().contains("version 9"), "{card}");
     assert!(s.card(&good)["fault"].is_null() && s.card(&good)["facts"]["size_mm"][0] == 20.0);
     let show = |id: &str| s.get(&format!("/api/projects/{id}"));
