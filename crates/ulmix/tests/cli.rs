@@ -1,11 +1,9 @@
 //! The binary as a person or a script uses it.
 
 use serde_json::Value;
-use std::io::{BufRead, BufReader};
 use std::path::Path;
-use std::process::{Child, Command, Output, Stdio};
-use std::time::{Duration, Instant};
-use ulmix_formats::{stl, Limits};
+use std::process::{Command, Output, Stdio};
+use ulmix_formats::stl;
 use ulmix_mesh::TriMesh;
 
 fn ulmix(args: &[&str]) -> Output {
@@ -151,106 +149,5 @@ fn exit_codes_tell_bad_meshes_from_bad_input() {
         ["build", &recipe, "--part", &part, "-o", "/nowhere/o.3mf"],
     ] {
         assert_eq!(ulmix(&args).status.code(), Some(2), "{args:?}");
-    }
-}
-
-struct Running {
-    child: Child,
-    url: String,
-}
-
-impl Running {
-    fn start(data: &Path) -> Running {
-        let mut child = Command::new(env!("CARGO_BIN_EXE_ulmix"))
-            .args(["demo", "--data", text(data)])
-            .stdout(Stdio::piped())
-            .stderr(Stdio::null())
-            .spawn()
-            .unwrap();
-        let mut line = String::new();
-        BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
-        let url = line.trim().rsplit(' ').next().unwrap().trim_end_matches('/').to_owned();
-        Running { child, url }
-    }
-
-    fn get(&self, path: &str) -> Value {
-        ureq::get(&format!("{}{path}", self.url)).call().unwrap().into_json().unwrap()
-    }
-}
-
-impl Drop for Running {
-    fn drop(&mut self) {
-        // SIGKILL: nothing is tidied up.
-        self.child.kill().unwrap();
-        self.child.wait().unwrap();
-    }
-}
-
-#[test]
-fn a_killed_server_loses_nothing_it_called_saved() {
-    let dir = tempfile::tempdir().unwrap();
-    let data = dir.path().join("u.sqlite");
-    let server = Running::start(&data);
-    let path = "/api/projects/keel-bracket";
-    let mut recipe = server.get(path)["recipe"].clone();
-    for n in 1..=5 {
-        recipe["structure"]["cell_mm"] = serde_json::json!([10.0 + n as f64, 12.0, 12.0]);
-        let r =
-            ureq::put(&format!("{}{path}/recipe", server.url)).set("if-match", &format!("\"{n}\"")).send_json(&recipe).unwrap();
-        assert_eq!(r.status(), 200);
-    }
-    ureq::post(&format!("{}{path}/final", server.url)).call().unwrap();
-    let start = Instant::now();
-    while server.get(path)["job"]["state"] != "running" {
-        assert!(start.elapsed() < Duration::from_secs(30));
-        std::thread::yield_now();
-    }
-    drop(server);
-
-    let server = Running::start(&data);
-    let p = server.get(path);
-    assert_eq!(p["recipe"], recipe);
-    assert_eq!(p["revision"], 6);
-    assert_eq!(p["interrupted"], true, "the run that was cut off says so");
-    assert_eq!(server.get("/api/projects").as_array().unwrap().len(), 1, "the demo part is not added twice");
-}
-
-#[test]
-fn what_the_app_makes_a_script_makes_byte_for_byte() {
-    let dir = tempfile::tempdir().unwrap();
-    let server = Running::start(&dir.path().join("u.sqlite"));
-    let path = "/api/projects/keel-bracket";
-    let mut recipe = server.get(path)["recipe"].clone();
-    recipe["mesh"]["step_mm"] = 0.9.into();
-    recipe["zones"]["skins"] = serde_json::json!([{ "name": "Skin", "depth_mm": 1.5 }]);
-    ureq::put(&format!("{}{path}/recipe", server.url)).set("if-match", "\"1\"").send_json(&recipe).unwrap();
-    ureq::post(&format!("{}{path}/final", server.url)).call().unwrap();
-    let start = Instant::now();
-    while server.get(path)["finished"].is_null() {
-        assert!(start.elapsed() < Duration::from_secs(60));
-        std::thread::yield_now();
-    }
-    let fetch = |path: &str, name: &str| {
-        let file = dir.path().join(name);
-        let mut out = std::fs::File::create(&file).unwrap();
-        std::io::copy(&mut ureq::get(&format!("{}{path}", server.url)).call().unwrap().into_reader(), &mut out).unwrap();
-        text(&file).to_owned()
-    };
-    let recipe = fetch(&format!("{path}/recipe.json"), "r.json");
-    let part = fetch(&format!("{path}/part"), "p.stl");
-    for kind in ["3mf", "stl"] {
-        let wanted = serde_json::json!({ "kind": kind, "file_name": "app" });
-        let e: Value = ureq::post(&format!("{}{path}/export", server.url)).send_json(wanted).unwrap().into_json().unwrap();
-        let app = fetch(e["url"].as_str().unwrap(), &format!("app.{kind}"));
-        let own = text(&dir.path().join(format!("own.{kind}"))).to_owned();
-        let built = ulmix(&["build", &recipe, "--part", &part, "-o", &own, "--threads", "1"]).status.code();
-        let verdict = match built {
-            Some(0) => "pass",
-            Some(3) => "look",
-            other => panic!("{other:?}"),
-        };
-        assert_eq!(e["summary"]["verdict"], verdict, "the app and a script judge alike");
-        assert!(std::fs::read(&app).unwrap() == std::fs::read(&own).unwrap(), "{kind} differs");
-        assert!(ulmix_formats::read(&std::fs::read(&app).unwrap(), &Limits::default()).is_ok());
     }
 }

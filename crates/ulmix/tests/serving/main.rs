@@ -1,5 +1,6 @@
 //! What people rely on without thinking, tried on the real binary with a real file of projects.
 
+mod app_and_script;
 mod bad_projects;
 mod clients;
 mod endings;

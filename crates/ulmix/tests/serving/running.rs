@@ -65,14 +65,16 @@ impl Running {
     }
 
     pub fn with(data: &Path, more: &[&str]) -> Running {
-        let mut child = binary()
-            .args(["serve", "--data", text(data)])
-            .args(if more.contains(&"--bind") { &[][..] } else { &["--bind", "127.0.0.1:0"] })
-            .args(more)
-            .stdout(Stdio::piped())
-            .stderr(Stdio::null())
-            .spawn()
-            .unwrap();
+        let bind = if more.contains(&"--bind") { &[][..] } else { &["--bind", "127.0.0.1:0"] };
+        Running::spawned(&[&["serve", "--data", text(data)], bind, more].concat())
+    }
+
+    pub fn demo(data: &Path) -> Running {
+        Running::spawned(&["demo", "--data", text(data)])
+    }
+
+    fn spawned(args: &[&str]) -> Running {
+        let mut child = binary().args(args).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
         let mut line = String::new();
         BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
         let url = line.trim().rsplit(' ').next().unwrap();
