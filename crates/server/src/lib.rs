@@ -92,8 +92,12 @@ impl Server {
             api::router(app.clone()).fallback(assets::serve).layer(axum::middleware::from_fn_with_state(guard, guard::check));
         let tidying = tokio::spawn(tidy(app.clone()));
         let studio = app.studio.clone();
-        let resting = studio.clone();
-        let giving_back = tokio::spawn(memory::watch(move || resting.rest()));
+        let resting = app.clone();
+        let giving_back = tokio::spawn(memory::watch(move || {
+            resting.studio.rest();
+            resting.uploads.rest();
+            resting.exports.rest();
+        }));
         drop(app);
         let stop = async {
             stop.await;

@@ -29,7 +29,7 @@ use utoipa::ToSchema;
 /// Stage results kept in memory.
 const CACHE_BYTES: usize = 1 << 30;
 /// Stage results and parts, each, that are kept through a pause.
-const RESTING_BYTES: usize = 100 << 20;
+pub const RESTING_BYTES: usize = 100 << 20;
 /// Final runs that may wait.
 const QUEUE: usize = 8;
 

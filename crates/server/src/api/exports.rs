@@ -33,6 +33,11 @@ impl Exports {
     const KEPT: usize = 4;
     const EXPIRES: Duration = Duration::from_secs(15 * 60);
 
+    /// Keeps the newest through a pause.
+    pub fn rest(&self) {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).truncate(1);
+    }
+
     /// Lets go of files that nobody has fetched in a while.
     pub fn expire(&self) {
         self.0.lock().unwrap_or_else(PoisonError::into_inner).retain(|e| e.since.elapsed() < Exports::EXPIRES);

@@ -5,7 +5,7 @@ use super::extract::Query;
 use super::{watched_for, App};
 use crate::problem::{Answer, Problem};
 use crate::store::beside;
-use crate::studio::guarded;
+use crate::studio::{guarded, RESTING_BYTES};
 use axum::body::Body;
 use axum::extract::State;
 use axum::http::{header, HeaderMap, StatusCode};
@@ -129,6 +129,13 @@ impl Uploads {
         })?;
         found.since = Instant::now();
         Ok(found.clone())
+    }
+
+    /// Lets go of a large part that was made of a file: it is made again when the file is used.
+    pub fn rest(&self) {
+        let large = |begun: &(PartStep, Arc<Part>)| begun.1.bytes() > RESTING_BYTES;
+        let mut all = self.all.lock().unwrap_or_else(PoisonError::into_inner);
+        all.iter_mut().filter(|held| held.begun.as_ref().is_some_and(large)).for_each(|held| held.begun = None);
     }
 
     /// Lets go of files that nobody has asked for in a while.
