@@ -157,7 +157,7 @@ function Card({ project: p }: { project: ProjectCard }) {
           go(`/project/${p.id}`)
         }}
       >
-        <div className="thumb">{bare ? <span className="muted">No picture yet</span> : <img src={`/api/projects/${p.id}/card?t=${p.updated_ms}`} alt="" onError={() => setBare(true)} />}</div>
+        <div className="thumb">{bare ? <span className="muted">No picture yet</span> : <img src={`/api/projects/${p.id}/card?t=${p.updated_ms}`} alt="" loading="lazy" onError={() => setBare(true)} />}</div>
         <h3>{p.name}</h3>
         <p className="muted">{facts.structure}</p>
         {facts.summary && (
@@ -222,24 +222,35 @@ function Unreadable({ project: p }: { project: ProjectCard }) {
 
 function Foot({ project: p }: { project: ProjectCard }) {
   const queries = useQueryClient()
+  // What asks is made when it is needed: of hundreds of projects that would take longer than all else.
+  const [asked, setAsked] = useState(false)
+  const button = (
+    <button className="plainbutton" aria-label={`Delete ${p.name}`} onClick={() => setAsked(true)}>
+      Delete
+    </button>
+  )
   return (
     <div className="foot">
       <span className="muted">{ago(p.updated_ms)}</span>
-      <Popconfirm
-        title={`Delete ${p.name}?`}
-        description="The project, its part and its meshes go for good."
-        okText="Delete"
-        okButtonProps={{ danger: true }}
-        cancelText="Keep"
-        onConfirm={async () => {
-          await api.remove(p.id)
-          await queries.invalidateQueries({ queryKey: ['projects'] })
-        }}
-      >
-        <button className="plainbutton" aria-label={`Delete ${p.name}`}>
-          Delete
-        </button>
-      </Popconfirm>
+      {!asked ? (
+        button
+      ) : (
+        <Popconfirm
+          open
+          onOpenChange={setAsked}
+          title={`Delete ${p.name}?`}
+          description="The project, its part and its meshes go for good."
+          okText="Delete"
+          okButtonProps={{ danger: true }}
+          cancelText="Keep"
+          onConfirm={async () => {
+            await api.remove(p.id)
+            await queries.invalidateQueries({ queryKey: ['projects'] })
+          }}
+        >
+          {button}
+        </Popconfirm>
+      )}
     </div>
   )
 }
