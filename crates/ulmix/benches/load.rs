@@ -104,7 +104,7 @@ fn main() {
 }
 
 /// A client that edits half of the time, shows, draws and lists.
-fn work<'a>(client: usize, server: &Server, id: &str, taken: &Mutex<Vec<(&'a str, f64, u16)>>, end: Instant) {
+fn work(client: usize, server: &Server, id: &str, taken: &Mutex<Vec<(&str, f64, u16)>>, end: Instant) {
     let agent = ureq::AgentBuilder::new().timeout(Duration::from_secs(120)).build();
     let url = |path: &str| format!("{}{path}", server.1);
     let tab = format!("client-{client}");

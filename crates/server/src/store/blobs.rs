@@ -51,7 +51,10 @@ impl Packed {
 
 /// Values that somebody is reading, by hash: many who want the same one share it.
 #[derive(Default)]
-pub(super) struct Shared(Mutex<HashMap<String, Arc<Mutex<Weak<Vec<u8>>>>>>);
+pub(super) struct Shared(Mutex<HashMap<String, Slot>>);
+
+/// Locked while its value is read.
+type Slot = Arc<Mutex<Weak<Vec<u8>>>>;
 
 impl Store {
     pub(super) fn pack(&self, bytes: &[u8]) -> Answer<Packed> {
