@@ -65,7 +65,7 @@ impl Topology {
 #[derive(Default)]
 struct Around {
     sides: Vec<SideAt>,
-    /// Fan of each corner, as the least joined to it.
+    /// A corner joined to each, the least of its fan in the end.
     fan: Vec<u32>,
 }
 
@@ -97,11 +97,12 @@ impl Around {
         self.fan.clear();
         self.fan.extend(0..corners.len() as u32);
         let mut fans = corners.len();
-        for run in self.sides.chunk_by(|a, b| a.end == b.end) {
+        let sides = std::mem::take(&mut self.sides);
+        for run in sides.chunk_by(|a, b| a.end == b.end) {
             for side in &run[1..] {
-                let (a, b) = (self.fan[run[0].corner as usize], self.fan[side.corner as usize]);
+                let (a, b) = (self.least(run[0].corner), self.least(side.corner));
                 if a != b {
-                    self.fan.iter_mut().filter(|f| **f == a.max(b)).for_each(|f| *f = a.min(b));
+                    self.fan[a.max(b) as usize] = a.min(b);
                     fans -= 1;
                 }
             }
@@ -115,6 +116,17 @@ impl Around {
             }
         }
         sum.non_manifold_vertices += (fans > 1) as usize;
+        self.sides = sides;
+    }
+
+    /// The least corner of a corner's fan; ways there are halved, so that very many corners at one point take no square of their
+    /// number (Tarjan & van Leeuwen 1984).
+    fn least(&mut self, mut corner: u32) -> u32 {
+        while self.fan[corner as usize] != corner {
+            self.fan[corner as usize] = self.fan[self.fan[corner as usize] as usize];
+            corner = self.fan[corner as usize];
+        }
+        corner
     }
 }
 

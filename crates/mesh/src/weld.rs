@@ -46,8 +46,10 @@ pub struct Welded {
     pub collapsed: usize,
 }
 
-/// Merges points closer than about `tolerance` (same cell of a grid of that size, looked up in
-/// the neighbouring cells too); 0 merges only equal positions. Triangles that collapse are dropped.
+/// No point.
+const NONE: u32 = u32::MAX;
+
+/// Merges points closer than `tolerance` with one that came before; 0 merges only equal positions. Triangles that collapse are dropped.
 pub fn weld(mesh: &TriMesh, tolerance: f64) -> Welded {
     let mut points: Vec<DVec3> = Vec::with_capacity(mesh.points.len() / 4);
     let mut new = Vec::with_capacity(mesh.points.len());
@@ -63,20 +65,28 @@ pub fn weld(mesh: &TriMesh, tolerance: f64) -> Welded {
             }));
         }
     } else {
-        let mut cells: FastMap<[i64; 3], Vec<u32>> = FastMap::default();
-        let cell = |p: DVec3| (p / tolerance).floor().to_array().map(|v| v as i64);
+        // Cells some tolerances wide: few points lie so close to a border that the next cell matters.
+        const WIDE: f64 = 4.0;
+        let mut cells: FastMap<[i64; 3], u32> = FastMap::default();
+        // Of each point the one that came before it in its cell.
+        let mut before: Vec<u32> = Vec::with_capacity(mesh.points.len() / 4);
         for &p in &mesh.points {
-            let c = cell(p);
+            let at = p / (WIDE * tolerance);
+            let own = at.floor();
+            let within = ((at - own) * WIDE).to_array();
+            let own = own.to_array().map(|v| v as i64);
+            let beside = |axis: usize| -((within[axis] <= 1.0) as i64)..=(within[axis] >= WIDE - 1.0) as i64;
             let mut found = None;
-            'search: for dz in -1..=1 {
-                for dy in -1..=1 {
-                    for dx in -1..=1 {
-                        let near = cells.get(&[c[0] + dx, c[1] + dy, c[2] + dz]);
-                        for &i in near.into_iter().flatten() {
-                            if points[i as usize].distance_squared(p) <= tolerance * tolerance {
-                                found = Some(i);
+            'search: for dz in beside(2) {
+                for dy in beside(1) {
+                    for dx in beside(0) {
+                        let mut near = cells.get(&[own[0] + dx, own[1] + dy, own[2] + dz]).copied().unwrap_or(NONE);
+                        while near != NONE {
+                            if points[near as usize].distance_squared(p) <= tolerance * tolerance {
+                                found = Some(near);
                                 break 'search;
                             }
+                            near = before[near as usize];
                         }
                     }
                 }
@@ -84,7 +94,7 @@ pub fn weld(mesh: &TriMesh, tolerance: f64) -> Welded {
             new.push(found.unwrap_or_else(|| {
                 points.push(p);
                 let i = points.len() as u32 - 1;
-                cells.entry(c).or_default().push(i);
+                before.push(cells.insert(own, i).unwrap_or(NONE));
                 i
             }));
         }
