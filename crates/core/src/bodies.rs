@@ -95,6 +95,8 @@ pub const MOST_WITH_ROLES: usize = 64;
 
 /// Pieces of a mesh, open and closed ones, that can be worked on.
 const MOST_PIECES: usize = 20_000;
+/// Triangles at one point: what looks at all of them for each of them takes the square of their number.
+const MOST_AT_A_POINT: u32 = 20_000;
 
 /// Welds, mends and orients a mesh in mm, and gives thickness to what is open.
 pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>, stopped: Stopped) -> Result<Clean, FormatError> {
@@ -119,6 +121,14 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>, stopped: Stopped
         return Err(FormatError::new(
             format!("The part falls into {} separate pieces; up to {MOST_PIECES} can be worked on.", topology.pieces),
             "Join or remove loose pieces in the program that it came from, or export it with its points joined.",
+        ));
+    }
+    let mut meeting = vec![0u32; mesh.points.len()];
+    mesh.triangles.iter().flatten().for_each(|&v| meeting[v as usize] += 1);
+    if let Some(crowded) = meeting.iter().find(|n| **n > MOST_AT_A_POINT) {
+        return Err(FormatError::new(
+            format!("{crowded} triangles of the part meet at one point; up to {MOST_AT_A_POINT} can be worked on."),
+            "Export the part with larger triangles there.",
         ));
     }
     let dropped = raw.triangles.len() - mesh.triangles.len();

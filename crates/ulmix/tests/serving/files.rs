@@ -68,6 +68,12 @@ fn families() -> Vec<(&'static str, Vec<u8>, Option<&'static str>)> {
             .collect(),
         triangles: (0..ball.triangles.len() as u32).map(|t| [3 * t, 3 * t + 1, 3 * t + 2]).collect(),
     };
+    // A spiral around its middle.
+    let around = |i: usize| DVec3::new((i as f64 * 1e-3).cos(), (i as f64 * 1e-3).sin(), i as f64 * 1e-3);
+    let fan = TriMesh {
+        points: std::iter::once(DVec3::ZERO).chain((0..=100_000).map(around)).collect(),
+        triangles: (1..=100_000).map(|i| [0, i, i + 1]).collect(),
+    };
     let crossing = TriMesh {
         points: (0..30_000).map(|_| DVec3::new(number(), number(), number()) * 50.0).collect(),
         triangles: (0..10_000).map(|t| [3 * t, 3 * t + 1, 3 * t + 2]).collect(),
@@ -84,6 +90,7 @@ fn families() -> Vec<(&'static str, Vec<u8>, Option<&'static str>)> {
         ("within.stl", stl::write(&tetrahedra(6_000, 60.0)), None),
         ("separate.stl", separate(32), None),
         ("many.stl", separate(200_000), Some("200000 separate pieces")),
+        ("fan.stl", stl::write(&fan), Some("100000 triangles of the part meet at one point")),
         ("noisy.stl", stl::write(&noisy), None),
         ("crossing.stl", stl::write(&crossing), None),
     ]
