@@ -137,6 +137,25 @@ pub fn crossing_within(mesh: &TriMesh, bodies: &[usize]) -> Crossings {
     crossing
 }
 
+/// A check that passes where there is nothing of a kind.
+fn none(id: &str, title: &str, what: [&str; 2], n: usize, hint: &str) -> Check {
+    let verdict = if n == 0 { Verdict::Pass } else { Verdict::Fail };
+    Check::new(id, title, verdict, counted(n, what), n as f64).with_limit("none").with_hint(hint)
+}
+
+/// No triangle crosses another; where not all could be looked at, that cannot be told.
+fn crossing_check(crossing: &Crossings) -> Check {
+    let triangles = triangles_of(&crossing.pairs).len();
+    let hint = "Triangles pass through each other; print preparation may fill or drop the places.";
+    let check = none("self_crossing", "No self-crossing", ["triangle", "triangles"], triangles, hint);
+    if !crossing.cut_short {
+        return check;
+    }
+    let more_than = if triangles == 0 { String::new() } else { format!("more than {}, ", check.figure) };
+    Check { verdict: Verdict::Fail, figure: format!("{more_than}not all looked at"), ..check }
+        .with_hint("Too many triangles lie within each other to look at all pairs: it cannot be told to be sound.")
+}
+
 /// Volume over the cube of the longest side, below which nothing is enclosed.
 const NO_VOLUME: f64 = 1e-12;
 
@@ -148,12 +167,6 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &Crossings)
     let voids = volumes.iter().filter(|v| **v < 0.0).count();
     let middle = |t: u32| mesh.middle(t as usize);
     let first_crossing = crossing.pairs.first().map(|p| middle(p[0]));
-    let cut_short = crossing.cut_short;
-    let crossing = triangles_of(&crossing.pairs);
-    let none = |id: &str, title: &str, what: [&str; 2], n: usize, hint: &str| {
-        let verdict = if n == 0 { Verdict::Pass } else { Verdict::Fail };
-        Check::new(id, title, verdict, counted(n, what), n as f64).with_limit("none").with_hint(hint)
-    };
     let place_of_piece = |wanted: &dyn Fn(f64) -> bool| {
         let piece = volumes.iter().position(|v| wanted(*v))? as u32;
         t.piece_of.iter().position(|p| *p == piece).map(|t| middle(t as u32))
@@ -197,14 +210,7 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &Crossings)
         .with_hint(
             "Loose pieces print apart: a larger crumb size removes small ones, thicker walls or another cell size join them.",
         ),
-        none(
-            "self_crossing",
-            "No self-crossing",
-            ["triangle", "triangles"],
-            crossing.len(),
-            "Triangles pass through each other; print preparation may fill or drop the places.",
-        )
-        .at(first_crossing),
+        crossing_check(crossing).at(first_crossing),
         Check::new(
             "sealed_voids",
             "No sealed voids",
@@ -216,13 +222,6 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &Crossings)
         .at((voids > 0).then(|| place_of_piece(&|v| v < 0.0)).flatten())
         .with_hint("Powder or resin in closed voids cannot get out. Without a skin, or with openings, it can."),
     ];
-    if cut_short {
-        let check = &mut out[4];
-        let more_than = if crossing.is_empty() { String::new() } else { format!("more than {}, ", check.figure) };
-        check.figure = format!("{more_than}not all looked at");
-        check.verdict = Verdict::Fail;
-        check.hint = Some("Too many triangles lie within each other to look at all pairs: it cannot be told to be sound.".into());
-    }
     if let Some(wanted) = bodies {
         out[3].limit = Some(wanted.to_string());
     }

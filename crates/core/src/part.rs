@@ -108,7 +108,7 @@ impl Part {
         let size = bodies.iter().map(|b| b.1.bounds()).reduce(Bounds::union).unwrap_or(Bounds::EMPTY).size();
         step.validate(size.max_element())?;
         let triangles = bodies.iter().map(|b| b.1.triangles.len()).sum();
-        limits.hold_more(&TriMesh::default(), 0, triangles)?;
+        limits.hold_all(0, triangles)?;
         Ok(Part::assemble(bodies, step, limits.stopped)?)
     }
 

@@ -2,11 +2,12 @@
 
 use glam::DVec3;
 use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use ulmix_core::check::Verdict;
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{Beside, FileMark, Joins, Mend, PartStep, Place, Recipe, Role, Skin, Thicken, Unit, Zone};
-use ulmix_formats::{stl, Limits};
+use ulmix_core::recipe::{Beside, FileMark, Joins, Mend, PartStep, Place, Recipe, RecipeError, Role, Skin, Thicken, Unit, Zone};
+use ulmix_formats::{stl, FormatError, Limits};
 use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 
@@ -272,4 +273,41 @@ fn a_piece_that_crosses_itself_is_wound_anew_and_the_rest_stays() {
         Part::of(&PartStep { mend, ..PartStep::plain(Unit::Mm) }, |_| Ok::<_, Refused>(plain.clone()), &Limits::default())
             .unwrap();
     assert_eq!(whole.facts.triangles, ball.triangles.len());
+}
+
+#[test]
+fn work_on_a_part_can_be_stopped_at_every_look_and_goes_on_otherwise() {
+    let mut both = TriMesh::sphere(10.0, 4).filtered(|t| t != 7);
+    both.append(&TriMesh::cuboid(DVec3::splat(20.0), DVec3::splat(26.0)));
+    let file = stl::write(&both);
+    let mend = Mend { holes_mm: 5.0, crumbs_mm3: 1.0, even_mm: 2.0, fewer_mm: 0.05, ..Mend::default() };
+    let step = PartStep { mend, ..PartStep::plain(Unit::Mm) };
+    let looks = AtomicUsize::new(0);
+    let until = |most: usize| {
+        looks.store(0, Ordering::Relaxed);
+        let stopped = || looks.fetch_add(1, Ordering::Relaxed) >= most;
+        Part::of::<Stopping, _>(&step, |_| Ok(&file), &Limits::until(&stopped)).map(|part| part.key)
+    };
+    let whole = until(usize::MAX);
+    let all = looks.load(Ordering::Relaxed);
+    assert!(whole.is_ok() && all > 8, "{all} looks");
+    for most in 0..all {
+        assert!(matches!(until(most), Err(Stopping(true))), "stopped at look {most} of {all}");
+    }
+    assert_eq!(until(all).ok(), whole.ok());
+}
+
+/// Was it no fault of the part, but somebody who stopped it?
+struct Stopping(bool);
+
+impl From<FormatError> for Stopping {
+    fn from(e: FormatError) -> Stopping {
+        Stopping(e.is_stopped())
+    }
+}
+
+impl From<RecipeError> for Stopping {
+    fn from(_: RecipeError) -> Stopping {
+        Stopping(false)
+    }
 }

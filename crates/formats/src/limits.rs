@@ -67,18 +67,22 @@ impl<'a> Limits<'a> {
 
     /// Refuses a mesh that has grown too large.
     pub(crate) fn hold(&self, mesh: &TriMesh) -> Result<(), FormatError> {
-        self.hold_more(mesh, 0, 0)
+        self.hold_all(mesh.points.len(), mesh.triangles.len())
     }
 
     /// Refuses what would make a mesh too large.
+    pub(crate) fn hold_more(&self, mesh: &TriMesh, points: usize, triangles: usize) -> Result<(), FormatError> {
+        self.hold_all(mesh.points.len().saturating_add(points), mesh.triangles.len().saturating_add(triangles))
+    }
+
+    /// Refuses a mesh of so many points and triangles, or several that have so many together.
     ///
     /// # Errors
     /// More triangles or points than the limits allow.
-    pub fn hold_more(&self, mesh: &TriMesh, points: usize, triangles: usize) -> Result<(), FormatError> {
-        let past = |have: usize, more: usize, most: usize| have.saturating_add(more) > most;
-        let (what, most) = if past(mesh.triangles.len(), triangles, self.triangles) {
+    pub fn hold_all(&self, points: usize, triangles: usize) -> Result<(), FormatError> {
+        let (what, most) = if triangles > self.triangles {
             ("triangles", self.triangles)
-        } else if past(mesh.points.len(), points, self.points) {
+        } else if points > self.points {
             ("points", self.points)
         } else {
             return Ok(());
@@ -96,5 +100,31 @@ impl<'a> Limits<'a> {
             format!("The file places more than {} objects.", self.placements),
             "Join its objects before exporting, or export the part alone.",
         ))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use glam::DVec3;
+
+    #[test]
+    fn what_reaches_a_limit_is_held_and_what_passes_it_is_refused_by_its_name() {
+        let limits = Limits { triangles: 12, points: 2_000_000, placements: 3, ..Limits::default() };
+        let cube = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
+        assert!(limits.hold(&cube).is_ok() && limits.place(3).is_ok());
+        let said = |r: Result<(), FormatError>| r.unwrap_err().message;
+        assert_eq!(said(limits.hold_more(&cube, 0, 1)), "The file holds more than 12 triangles.");
+        assert_eq!(said(limits.hold_more(&cube, usize::MAX, 0)), "The file holds more than 2 million points.");
+        assert_eq!(said(limits.place(4)), "The file places more than 3 objects.");
+    }
+
+    #[test]
+    fn a_reader_looks_now_and_then_whether_anybody_waits() {
+        let stopped = || true;
+        let limits = Limits::until(&stopped);
+        assert!((1..LOOK_EVERY).all(|step| limits.go_on(step).is_ok()));
+        assert!(limits.go_on(LOOK_EVERY).unwrap_err().is_stopped() && go_on(&stopped).unwrap_err().is_stopped());
+        assert!(Limits::default().go_on(0).is_ok() && !FormatError::new("a", "b").is_stopped());
     }
 }

@@ -184,7 +184,7 @@ struct Object {
     mesh: TriMesh,
     /// Triangles that are no struts.
     solid: usize,
-    /// Of its beam lattice.
+    /// The beams of its lattice.
     lattice: Vec<Beam>,
     /// Radius of beams that state none, and the length below which a beam is left out.
     beams: (f64, f64),
@@ -206,7 +206,7 @@ struct Placed {
     beams: Vec<Beam>,
     /// Triangles that are no struts.
     solid: usize,
-    /// Those that hold other objects counted, too: a few lines can name more of them than any memory holds.
+    /// Objects placed so far, also those that only hold others: a few lines can name more of them than any memory holds.
     objects: usize,
 }
 
@@ -306,7 +306,8 @@ impl Model {
         Ok(model)
     }
 
-    /// What stands in one place only goes into `out` as it is, and is not held twice: `once` tells it of what names the object.
+    /// Places an object and what it holds. An object that stands in one place only goes into `out` as it is, and is not held
+    /// twice: `once` tells that what names it stands in one place.
     fn place(
         &mut self,
         (id, at): (u32, DAffine3),

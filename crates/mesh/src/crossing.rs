@@ -222,4 +222,33 @@ mod tests {
         m.points[0] = m.points[0] * -1.2 + DVec3::new(0.013, 0.021, 0.008);
         assert!(count(&m) > 0);
     }
+
+    /// Triangles that all pass through each other around a middle.
+    fn star(count: usize) -> TriMesh {
+        let mut m = TriMesh::default();
+        for n in 0..count {
+            let (y, x) = (std::f64::consts::PI * n as f64 / count as f64).sin_cos();
+            let (along, up) = (DVec3::new(x, y, 0.0) * 10.0, DVec3::Z * (5.0 + 1e-3 * n as f64));
+            let from = m.points.len() as u32;
+            m.points.extend([along - up, up - along, along + up]);
+            m.triangles.push([from, from + 1, from + 2]);
+        }
+        m
+    }
+
+    #[test]
+    fn crossings_beyond_number_end_early_and_say_so_on_any_number_of_threads() {
+        let few = star(60);
+        let found = crossings(&few, &Bvh::new(&few));
+        assert_eq!(found, Crossings { pairs: crossing_pairs(&few, &Bvh::new(&few)), cut_short: false });
+        assert!(found.pairs.len() > 60, "{}", found.pairs.len());
+        let many = star(3000);
+        let bvh = Bvh::new(&many);
+        let on = |threads: usize| {
+            let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+            pool.install(|| crossings(&many, &bvh))
+        };
+        let (one, four) = (on(1), on(4));
+        assert!(one.cut_short && one == four && !one.pairs.is_empty(), "{} pairs", one.pairs.len());
+    }
 }

@@ -7,7 +7,7 @@ pub struct Boxes<'a> {
     all: &'a [Bounds],
     /// Numbers of boxes; each node's are halved at the middle by one of the six sides in turn.
     order: Vec<u32>,
-    /// Of every node, heap-wise from 1: what its boxes reach.
+    /// The box around the boxes of each node; the nodes are numbered from 1, those below `n` are `2n` and `2n + 1`.
     reach: Vec<Bounds>,
 }
 

@@ -266,4 +266,26 @@ mod tests {
         let t = Topology::of(&touching);
         assert_eq!((t.non_manifold_vertices, t.open_edges, t.pieces), (1, 0, 2));
     }
+
+    #[test]
+    fn fans_at_a_point_are_told_apart_however_many_triangles_they_have() {
+        const AROUND: u32 = 30_000;
+        let rim = |turn: f64, n: u32| {
+            let (y, x) = (std::f64::consts::TAU * n as f64 / AROUND as f64).sin_cos();
+            DVec3::new(x, y, turn)
+        };
+        let of_fans = |fans: u32| {
+            let mut m = TriMesh { points: vec![DVec3::ZERO], triangles: Vec::new() };
+            for fan in 0..fans {
+                let from = m.points.len() as u32;
+                m.points.extend((0..AROUND).map(|n| rim(1.0 + fan as f64, n)));
+                // Neighbours are met in no order.
+                m.triangles.extend((0..AROUND).map(|n| n * 7919 % AROUND).map(|n| [0, from + n, from + (n + 1) % AROUND]));
+            }
+            Topology::of(&m)
+        };
+        let (one, three) = (of_fans(1), of_fans(3));
+        assert_eq!((one.non_manifold_vertices, one.open_edges), (0, AROUND as usize));
+        assert_eq!((three.non_manifold_vertices, three.open_edges), (1, 3 * AROUND as usize));
+    }
 }

@@ -109,6 +109,7 @@ pub fn weld(mesh: &TriMesh, tolerance: f64) -> Welded {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
 
     #[test]
     fn soup_becomes_a_shared_mesh_and_slivers_go() {
@@ -125,5 +126,22 @@ mod tests {
         let w = weld(&soup, 1e-5);
         assert_eq!((w.mesh.points.len(), w.mesh.triangles.len(), w.collapsed), (9, 12, 1));
         assert_eq!(weld(&b, 0.0).merged, 0);
+    }
+
+    proptest! {
+        #[test]
+        fn points_are_merged_as_by_looking_at_all_that_were_kept(
+            places in prop::collection::vec((-40i32..40, -40i32..40, -40i32..40), 3..120), tolerance in 0.5..9.0f64
+        ) {
+            let points: Vec<DVec3> = places.iter().map(|&(x, y, z)| DVec3::new(x as f64, y as f64, z as f64) * 0.7).collect();
+            let triangles = (0..points.len() as u32 / 3).map(|t| [3 * t, 3 * t + 1, 3 * t + 2]).collect();
+            let welded = weld(&TriMesh { points: points.clone(), triangles }, tolerance);
+            let kept = &welded.mesh.points;
+            // Those kept are farther apart than that, and each point has one as near.
+            let near = |p: &DVec3, q: &DVec3| p.distance_squared(*q) <= tolerance * tolerance;
+            prop_assert!((0..kept.len()).all(|i| (0..i).all(|j| !near(&kept[i], &kept[j]))));
+            prop_assert!(points.iter().all(|p| kept.iter().any(|q| near(p, q))));
+            prop_assert_eq!(kept.len() + welded.merged, points.len());
+        }
     }
 }

@@ -16,10 +16,11 @@ pub struct CardFacts {
     /// Absent for a part that has not been opened by this program yet.
     pub size_mm: Option<[f64; 3]>,
     pub part_volume_mm3: Option<f64>,
-    /// Of the final mesh, when it was made. Percent.
+    /// By how much the final mesh is lighter than the part, once it was made. Percent.
     pub saved_percent: Option<f64>,
+    /// Mass of the final mesh, once it was made. g.
     pub mass_g: Option<f64>,
-    /// What its checks come to.
+    /// What the checks of the final mesh come to.
     pub summary: Option<Summary>,
 }
 

@@ -1,8 +1,9 @@
 //! Connections: how many there are, how long each may wait for its client, and how they end.
 //!
 //! A client that sends its request too slowly, never reads its answer or keeps a connection without using it costs no
-//! more than a place among [`MOST`], which it loses when others come.
+//! more than a seat among [`MOST`], which it loses when others come.
 
+use crate::locked::lock;
 use crate::memory;
 use axum::body::{Body, HttpBody};
 use axum::extract::Request;
@@ -14,8 +15,8 @@ use std::future::{poll_fn, Future};
 use std::io;
 use std::pin::{pin, Pin};
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use std::task::{ready, Context, Poll};
+use std::sync::{Arc, Mutex};
+use std::task::{Context, Poll};
 use std::time::{Duration, Instant};
 use tokio::io::{AsyncRead, AsyncReadExt, AsyncWrite, AsyncWriteExt, ReadBuf};
 use tokio::net::{TcpListener, TcpStream};
@@ -47,8 +48,8 @@ const LINGER: Duration = Duration::from_secs(5);
 /// Pause after the system could not give a connection.
 const PAUSE: Duration = Duration::from_millis(50);
 
-/// A connection's place.
-struct Place {
+/// A connection's seat.
+struct Seat {
     /// Requests whose answers have not gone out whole.
     busy: AtomicUsize,
     since: Mutex<Instant>,
@@ -56,27 +57,23 @@ struct Place {
 }
 
 #[derive(Default)]
-struct Places {
-    all: Mutex<HashMap<u64, Arc<Place>>>,
+struct Seats {
+    all: Mutex<HashMap<u64, Arc<Seat>>>,
 }
 
-fn lock<T>(m: &Mutex<T>) -> MutexGuard<'_, T> {
-    m.lock().unwrap_or_else(PoisonError::into_inner)
-}
-
-impl Places {
-    /// A place for a new connection: where all are taken, the one that was idle longest leaves. `None` where none is idle.
-    fn take(&self, id: u64) -> Option<Arc<Place>> {
+impl Seats {
+    /// A seat for a new connection: where all are taken, the one that was idle longest leaves. `None` where none is idle.
+    fn take(&self, id: u64) -> Option<Arc<Seat>> {
         let mut all = lock(&self.all);
         if all.len() >= MOST {
             let idle = all.iter().filter(|(_, p)| p.busy.load(Ordering::Relaxed) == 0);
-            let (longest, place) = idle.min_by_key(|(_, p)| *lock(&p.since)).map(|(id, p)| (*id, p.clone()))?;
+            let (longest, seat) = idle.min_by_key(|(_, p)| *lock(&p.since)).map(|(id, p)| (*id, p.clone()))?;
             all.remove(&longest);
-            place.leave.notify_one();
+            seat.leave.notify_one();
         }
-        let place = Arc::new(Place { busy: AtomicUsize::new(0), since: Mutex::new(Instant::now()), leave: Notify::new() });
-        all.insert(id, place.clone());
-        Some(place)
+        let seat = Arc::new(Seat { busy: AtomicUsize::new(0), since: Mutex::new(Instant::now()), leave: Notify::new() });
+        all.insert(id, seat.clone());
+        Some(seat)
     }
 }
 
@@ -85,7 +82,7 @@ pub async fn serve(listener: TcpListener, router: Router, stop: impl Future<Outp
     serve_within(TIMES, Arc::default(), listener, router, stop).await;
 }
 
-async fn serve_within(times: Times, places: Arc<Places>, listener: TcpListener, router: Router, stop: impl Future<Output = ()>) {
+async fn serve_within(times: Times, seats: Arc<Seats>, listener: TcpListener, router: Router, stop: impl Future<Output = ()>) {
     let (stopping, stopped) = watch::channel(());
     let mut stop = pin!(stop);
     for id in 0.. {
@@ -97,11 +94,11 @@ async fn serve_within(times: Times, places: Arc<Places>, listener: TcpListener, 
             sleep(PAUSE).await;
             continue;
         };
-        let Some(place) = places.take(id) else { continue };
-        let (places, router, stopped) = (places.clone(), router.clone(), stopped.clone());
+        let Some(seat) = seats.take(id) else { continue };
+        let (seats, router, stopped) = (seats.clone(), router.clone(), stopped.clone());
         tokio::spawn(async move {
-            connection(stream, router, times, &place, stopped).await;
-            lock(&places.all).remove(&id);
+            connection(stream, router, times, &seat, stopped).await;
+            lock(&seats.all).remove(&id);
         });
     }
     drop(stopped);
@@ -111,22 +108,22 @@ async fn serve_within(times: Times, places: Arc<Places>, listener: TcpListener, 
     let _ = tokio::time::timeout(GRACE, stopping.closed()).await;
 }
 
-async fn connection(stream: TcpStream, router: Router, times: Times, place: &Arc<Place>, mut stopped: watch::Receiver<()>) {
+async fn connection(stream: TcpStream, router: Router, times: Times, seat: &Arc<Seat>, mut stopped: watch::Receiver<()>) {
     let _ = stream.set_nodelay(true);
     let service = hyper::service::service_fn(|request: Request<hyper::body::Incoming>| {
-        let answering = Answering::begin(place);
-        let request = request.map(|body| Body::new(Arriving { body, time: times.body, patience: None }));
+        let answering = Answering::begin(seat);
+        let request = request.map(|body| Body::new(Arriving { body, patience: Patience::of(times.body) }));
         let answer = router.clone().oneshot(request);
-        let leaving = |response: Response| response.map(|body| Body::new(Leaving { body, _answering: answering }));
+        let leaving = |response: Response| response.map(|body| Body::new(Outgoing { body, _answering: answering }));
         Box::pin(async move { answer.await.map(leaving) })
     });
     let mut http = hyper::server::conn::http1::Builder::new();
     http.timer(TokioTimer::new()).header_read_timeout(times.head);
-    let stream = TokioIo::new(Patient { stream, time: times.body, patience: None, written: 0 });
+    let stream = TokioIo::new(Patient { stream, patience: Patience::of(times.body), written: 0 });
     let mut connection = http.serve_connection(stream, service);
     let ended = tokio::select! {
         ended = poll_fn(|cx| connection.poll_without_shutdown(cx)) => ended,
-        () = place.leave.notified() => return,
+        () = seat.leave.notified() => return,
         _ = stopped.changed() => {
             Pin::new(&mut connection).graceful_shutdown();
             poll_fn(|cx| connection.poll_without_shutdown(cx)).await
@@ -147,12 +144,12 @@ async fn read_on(mut stream: TcpStream) -> io::Result<()> {
 }
 
 /// A request that is being answered.
-struct Answering(Arc<Place>);
+struct Answering(Arc<Seat>);
 
 impl Answering {
-    fn begin(place: &Arc<Place>) -> Answering {
-        place.busy.fetch_add(1, Ordering::Relaxed);
-        Answering(place.clone())
+    fn begin(seat: &Arc<Seat>) -> Answering {
+        seat.busy.fetch_add(1, Ordering::Relaxed);
+        Answering(seat.clone())
     }
 }
 
@@ -165,12 +162,12 @@ impl Drop for Answering {
 }
 
 /// The body of an answer: the connection is busy until it has gone out.
-struct Leaving {
+struct Outgoing {
     body: Body,
     _answering: Answering,
 }
 
-impl HttpBody for Leaving {
+impl HttpBody for Outgoing {
     type Data = <Body as HttpBody>::Data;
     type Error = <Body as HttpBody>::Error;
 
@@ -190,11 +187,33 @@ impl HttpBody for Leaving {
     }
 }
 
+/// For how long a client is waited for that does nothing.
+struct Patience {
+    time: Duration,
+    left: Option<Pin<Box<Sleep>>>,
+}
+
+impl Patience {
+    fn of(time: Duration) -> Patience {
+        Patience { time, left: None }
+    }
+
+    /// The client has done something.
+    fn renew(&mut self) {
+        self.left = None;
+    }
+
+    /// Ready once the client has done nothing for the time.
+    fn poll_end(&mut self, cx: &mut Context<'_>) -> Poll<io::Error> {
+        let time = self.time;
+        self.left.get_or_insert_with(|| Box::pin(sleep(time))).as_mut().poll(cx).map(|()| io::ErrorKind::TimedOut.into())
+    }
+}
+
 /// The body of a request: a client that sends nothing for a while has left.
 struct Arriving {
     body: hyper::body::Incoming,
-    time: Duration,
-    patience: Option<Pin<Box<Sleep>>>,
+    patience: Patience,
 }
 
 impl HttpBody for Arriving {
@@ -207,14 +226,10 @@ impl HttpBody for Arriving {
     ) -> Poll<Option<Result<hyper::body::Frame<Self::Data>, Self::Error>>> {
         match Pin::new(&mut self.body).poll_frame(cx) {
             Poll::Ready(frame) => {
-                self.patience = None;
+                self.patience.renew();
                 Poll::Ready(frame.map(|f| f.map_err(Into::into)))
             }
-            Poll::Pending => {
-                let time = self.time;
-                ready!(self.patience.get_or_insert_with(|| Box::pin(sleep(time))).as_mut().poll(cx));
-                Poll::Ready(Some(Err(io::Error::from(io::ErrorKind::TimedOut).into())))
-            }
+            Poll::Pending => self.patience.poll_end(cx).map(|e| Some(Err(e.into()))),
         }
     }
 
@@ -230,29 +245,29 @@ impl HttpBody for Arriving {
 /// A stream whose other side must take what is written: [`WRITTEN`] bytes within the time, or all there are.
 struct Patient {
     stream: TcpStream,
-    time: Duration,
-    patience: Option<Pin<Box<Sleep>>>,
+    patience: Patience,
     written: usize,
 }
 
 impl Patient {
     /// Counts what was written, and gives up on who takes too little.
     fn counted(&mut self, cx: &mut Context<'_>, written: Poll<io::Result<usize>>) -> Poll<io::Result<usize>> {
-        match &written {
+        match written {
             Poll::Ready(Ok(n)) => {
                 self.written += n;
                 if self.written >= WRITTEN {
-                    (self.patience, self.written) = (None, 0);
+                    self.renew();
                 }
+                Poll::Ready(Ok(n))
             }
-            Poll::Ready(Err(_)) => {}
-            Poll::Pending => {
-                let time = self.time;
-                ready!(self.patience.get_or_insert_with(|| Box::pin(sleep(time))).as_mut().poll(cx));
-                return Poll::Ready(Err(io::ErrorKind::TimedOut.into()));
-            }
+            Poll::Ready(Err(e)) => Poll::Ready(Err(e)),
+            Poll::Pending => self.patience.poll_end(cx).map(Err),
         }
-        written
+    }
+
+    fn renew(&mut self) {
+        self.patience.renew();
+        self.written = 0;
     }
 }
 
@@ -279,7 +294,7 @@ impl AsyncWrite for Patient {
 
     /// Asked for when all is written.
     fn poll_flush(mut self: Pin<&mut Self>, cx: &mut Context<'_>) -> Poll<io::Result<()>> {
-        (self.patience, self.written) = (None, 0);
+        self.renew();
         Pin::new(&mut self.stream).poll_flush(cx)
     }
 
@@ -294,28 +309,28 @@ mod tests {
 
     #[test]
     fn the_connection_that_was_idle_longest_makes_room() {
-        let places = Places::default();
-        let all: Vec<Arc<Place>> = (0..MOST as u64).map(|id| places.take(id).unwrap()).collect();
+        let seats = Seats::default();
+        let all: Vec<Arc<Seat>> = (0..MOST as u64).map(|id| seats.take(id).unwrap()).collect();
         // All but two are busy; of those the second was used last.
         let busy: Vec<Answering> = all[2..].iter().map(Answering::begin).collect();
         drop(Answering::begin(&all[1]));
-        let next = places.take(1000).unwrap();
-        assert!(!lock(&places.all).contains_key(&0) && lock(&places.all).contains_key(&1));
+        let next = seats.take(1000).unwrap();
+        assert!(!lock(&seats.all).contains_key(&0) && lock(&seats.all).contains_key(&1));
         let _answering = (Answering::begin(&next), Answering::begin(&all[1]));
-        assert!(places.take(1001).is_none(), "nobody is idle");
+        assert!(seats.take(1001).is_none(), "nobody is idle");
         drop(busy);
-        assert!(places.take(1002).is_some());
+        assert!(seats.take(1002).is_some());
     }
 
     /// A server with little patience, and how many connections it has.
     fn impatient(router: Router) -> (tokio::runtime::Runtime, std::net::SocketAddr, impl Fn() -> usize) {
         let runtime = tokio::runtime::Runtime::new().unwrap();
-        let places = Arc::new(Places::default());
+        let seats = Arc::new(Seats::default());
         let listener = runtime.block_on(TcpListener::bind("127.0.0.1:0")).unwrap();
         let address = listener.local_addr().unwrap();
         let times = Times { head: Duration::from_millis(200), body: Duration::from_millis(200) };
-        runtime.spawn(serve_within(times, places.clone(), listener, router, std::future::pending()));
-        (runtime, address, move || lock(&places.all).len())
+        runtime.spawn(serve_within(times, seats.clone(), listener, router, std::future::pending()));
+        (runtime, address, move || lock(&seats.all).len())
     }
 
     fn until(so: impl Fn() -> bool) {
@@ -333,7 +348,7 @@ mod tests {
         let held = answer.clone();
         let get = move || {
             let held = held.clone();
-            async move { crate::api::shared_bytes(held) }
+            async move { crate::api::shared::shared_bytes(held) }
         };
         let put = |body: axum::body::Bytes| async move { body.len().to_string() };
         let router = Router::new().route("/", axum::routing::get(get).put(put));

@@ -1,14 +1,16 @@
 //! Who may speak to the server. It listens on loopback and answers only pages of its own. With an access token it asks for
 //! that once and then knows the session's cookie, which ends after a while or by logging out.
 
+use crate::locked::lock;
 use crate::problem::Problem;
+use crate::store::hex;
 use axum::extract::{Request, State};
 use axum::http::{header, HeaderMap, HeaderValue, Method, StatusCode};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Redirect, Response};
 use sha2::{Digest, Sha256};
 use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
 /// A session that is not used for so long ends, and any after the longer time.
@@ -54,7 +56,7 @@ pub fn weak(token: &str) -> Option<String> {
 
 /// A token of 192 random bits.
 pub fn new_token() -> std::io::Result<String> {
-    random::<24>().map(|bytes| bytes.iter().map(|b| format!("{b:02x}")).collect())
+    random::<24>().map(|bytes| hex(&bytes))
 }
 
 /// Bytes that nobody can guess.
@@ -98,9 +100,9 @@ fn refused(status: StatusCode, code: &str, message: &str, hint: &str) -> Problem
 
 #[derive(Debug)]
 enum Admitted {
-    /// It may go on.
+    /// A request that may go on to be answered.
     Request(Request),
-    /// A log-in or log-out.
+    /// The answer to a log-in, a log-out, or somebody without a session.
     Answered(Response),
 }
 
@@ -190,7 +192,7 @@ fn log_in(refused: Option<&Problem>) -> Response {
 impl Locked {
     /// Begins a session for the right token.
     fn let_in(&self, token: &str) -> Result<Response, Problem> {
-        let mut wrong = self.wrong.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut wrong = lock(&self.wrong);
         wrong.retain(|at| at.elapsed() < MINUTE);
         if wrong.len() >= GUESSES {
             let hint = "Wait a minute and try again.";
@@ -207,8 +209,8 @@ impl Locked {
             return Err(refused(StatusCode::UNAUTHORIZED, "wrong_token", "That is not the access token.", hint));
         }
         drop(wrong);
-        let id: String = random::<32>().map_err(Problem::internal)?.iter().map(|b| format!("{b:02x}")).collect();
-        let mut sessions = self.sessions.lock().unwrap_or_else(PoisonError::into_inner);
+        let id = hex(&random::<32>().map_err(Problem::internal)?);
+        let mut sessions = lock(&self.sessions);
         sessions.retain(|_, s| s.is_on());
         if sessions.len() >= SESSIONS {
             if let Some(oldest) = sessions.iter().min_by_key(|s| s.1.used).map(|s| *s.0) {
@@ -222,13 +224,13 @@ impl Locked {
     }
 
     fn knows(&self, session: &str) -> bool {
-        let mut sessions = self.sessions.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut sessions = lock(&self.sessions);
         sessions.get_mut(&hashed(session)).filter(|s| s.is_on()).map(|s| s.used = Instant::now()).is_some()
     }
 
     fn end(&self, session: Option<&str>) {
         if let Some(session) = session {
-            self.sessions.lock().unwrap_or_else(PoisonError::into_inner).remove(&hashed(session));
+            lock(&self.sessions).remove(&hashed(session));
         }
     }
 }

@@ -6,6 +6,7 @@
 //! | [`studio`] | where runs happen |
 //! | [`parts`] | parts in memory |
 //! | [`waiting`] | who waits for a piece of work |
+//! | [`lanes`] | work of which only the newest is of use |
 //! | [`store`] | one SQLite file |
 //! | [`card`] | what the start screen shows |
 //! | [`picture`] | meshes for the view |
@@ -15,12 +16,15 @@
 //! | [`guard`] | who may speak to it |
 //! | [`assets`] | the web app inside the binary |
 //! | [`problem`] | errors in words |
+//! | [`locked`] | locks that outlive a panic |
 
 pub mod api;
 pub mod assets;
 pub mod card;
 pub mod connections;
 pub mod guard;
+pub mod lanes;
+pub mod locked;
 pub mod memory;
 pub mod parts;
 pub mod picture;
@@ -35,7 +39,7 @@ use guard::Guard;
 use std::future::Future;
 use std::path::PathBuf;
 use std::sync::Arc;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 use store::{OpenError, Store};
 use studio::Studio;
 use tokio::net::TcpListener;
@@ -107,11 +111,13 @@ impl Server {
         connections::serve(listener, router, stop).await;
         tidying.abort();
         giving_back.abort();
-        let end = Instant::now() + LAST_RUN;
-        while studio.is_working() && Instant::now() < end {
-            tokio::time::sleep(Duration::from_millis(20)).await;
+        let settling = tokio::task::spawn_blocking(move || {
+            studio.wait_for_runs(LAST_RUN);
+            studio.store.settle();
+        });
+        if let Err(e) = settling.await {
+            tracing::warn!("the file of projects was left as it was: {e}");
         }
-        let _ = tokio::task::spawn_blocking(move || studio.store.settle()).await;
     }
 }
 

@@ -86,3 +86,16 @@ pub fn give_back() {
         libc::malloc_trim(0);
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn files_may_have_as_many_triangles_as_the_memory_holds_and_no_more_than_usual() {
+        let never = || false;
+        assert_eq!(for_files(Some(45), &never).triangles, 100_000);
+        assert_eq!(for_files(Some(1 << 40), &never).triangles, Limits::default().triangles);
+        assert!(for_runs(None) > 100.0, "of what is free there is a share");
+    }
+}

@@ -1,9 +1,10 @@
 //! Parts in memory: those used last, each made once however many ask for it.
 
+use crate::locked::lock;
 use crate::problem::Answer;
 use crate::waiting::Waiting;
 use std::collections::VecDeque;
-use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::time::Duration;
 use ulmix_core::part::Part;
 
@@ -33,10 +34,6 @@ impl Drop for Making<'_> {
         lock(&self.parts.making).retain(|key| key != self.key);
         self.parts.made.notify_all();
     }
-}
-
-fn lock<T>(m: &Mutex<T>) -> MutexGuard<'_, T> {
-    m.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl Parts {

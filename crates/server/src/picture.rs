@@ -247,4 +247,17 @@ mod tests {
         assert_eq!(unpack(&pack(&m)[..40]), None);
         assert_eq!(unpack(&[1, 2, 3]), None);
     }
+
+    #[test]
+    fn a_part_of_very_many_faces_is_refused_for_picking() {
+        let mut cubes = TriMesh::default();
+        for n in 0..8_400 {
+            let at = glam::DVec3::new((n % 20) as f64, (n / 20 % 20) as f64, (n / 400) as f64) * 2.0;
+            cubes.append(&TriMesh::cuboid(at, at + 1.0));
+        }
+        let part = Part::prepare(&cubes).unwrap();
+        let refused = draw_faces(&part).unwrap_err();
+        assert!(refused.code == "too_many_faces" && refused.message.contains("50400 faces"), "{refused:?}");
+        assert!(draw_faces(&Part::prepare(&TriMesh::sphere(3.0, 3)).unwrap()).is_ok());
+    }
 }

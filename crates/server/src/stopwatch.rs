@@ -1,9 +1,10 @@
 //! Times the stages of a run and passes on what happens, and a wish to cancel.
 
+use crate::locked::lock;
 use crate::memory;
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 use ulmix_core::pipeline::{Stage, Watch};
 use utoipa::ToSchema;
@@ -47,18 +48,18 @@ impl Stopwatch {
     }
 
     pub fn log(&self) -> Vec<StageTime> {
-        self.log.lock().unwrap_or_else(PoisonError::into_inner).1.clone()
+        lock(&self.log).1.clone()
     }
 }
 
 impl Watch for Stopwatch {
     fn begin(&self, stage: Stage) {
-        self.log.lock().unwrap_or_else(PoisonError::into_inner).0 = Some(Instant::now());
+        lock(&self.log).0 = Some(Instant::now());
         (self.on_begin)(stage);
     }
 
     fn end(&self, stage: Stage, cached: bool) {
-        let mut log = self.log.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut log = lock(&self.log);
         let seconds = log.0.take().map_or(0.0, |t| t.elapsed().as_secs_f64());
         // What a long one needed only for itself is not needed by the next.
         if seconds > LONG {
@@ -81,7 +82,7 @@ impl Watch for Stopwatch {
 
     fn relaxing(&self, done: u32, of: u32) -> bool {
         let Some(relaxing) = &self.relaxing else { return false };
-        let mut last = relaxing.last.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut last = lock(&relaxing.last);
         let due = last.elapsed() >= TOLD_EVERY;
         if due {
             *last = Instant::now();

@@ -2,6 +2,8 @@
 //! final runs worked one at a time.
 
 use crate::card::CardFacts;
+use crate::lanes::Lanes;
+use crate::locked::lock;
 use crate::memory;
 use crate::parts::Parts;
 use crate::picture::{draw, pack, Foreseen, RunInfo};
@@ -14,7 +16,8 @@ use serde::{Deserialize, Serialize};
 use std::collections::{HashMap, VecDeque};
 use std::panic::{catch_unwind, AssertUnwindSafe};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
-use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Condvar, Mutex, PoisonError};
+use std::time::Duration;
 use tokio::sync::broadcast;
 use ulmix_core::lattice::clean::StrutState;
 use ulmix_core::part::Part;
@@ -96,11 +99,13 @@ pub struct Studio {
     pub store: Store,
     pipeline: Pipeline,
     parts: Parts,
-    /// The newest work of each lane.
-    newest: Mutex<HashMap<LaneOf, Waiting>>,
+    pub lanes: Lanes,
     jobs: Mutex<HashMap<String, Entry>>,
     queue: Mutex<VecDeque<String>>,
+    /// Something is queued, or the server is about to end.
     wake: Condvar,
+    /// A final run has changed.
+    changed: Condvar,
     pub events: broadcast::Sender<Event>,
     /// How fast this machine is, as the store knows it.
     paces: Mutex<Paces>,
@@ -111,48 +116,10 @@ pub struct Studio {
     closing: AtomicBool,
 }
 
-/// Work of one kind for one project, of which only the newest is of use.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum Lane {
-    /// Drafts, and what is known instead of them.
-    Draft,
-    Skeleton,
-    Cells,
-    Faces,
-    Health,
-}
-
-/// A page in a browser: what it asks for makes only its own older wishes useless. Empty for other programs.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
-pub struct Tab(pub String);
-
-/// Where only the newest work is of use.
-pub type LaneOf = (Lane, String, Tab);
-
-/// The newest work of a lane, as long as it goes on.
-pub struct Newest {
-    studio: Arc<Studio>,
-    key: LaneOf,
-    waiting: Waiting,
-}
-
-impl Drop for Newest {
-    fn drop(&mut self) {
-        let mut newest = lock(&self.studio.newest);
-        if newest.get(&self.key).is_some_and(|w| Arc::ptr_eq(w.flag(), self.waiting.flag())) {
-            newest.remove(&self.key);
-        }
-    }
-}
-
 struct Entry {
     job: Job,
     recipe: Recipe,
     cancel: Arc<AtomicBool>,
-}
-
-fn lock<T>(m: &Mutex<T>) -> MutexGuard<'_, T> {
-    m.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 /// What tells a project's parts apart.
@@ -174,11 +141,12 @@ impl Studio {
                 None => pipeline,
             },
             parts: Parts::default(),
-            newest: Mutex::default(),
+            lanes: Lanes::default(),
             closing: AtomicBool::new(false),
             jobs: Mutex::default(),
             queue: Mutex::default(),
             wake: Condvar::new(),
+            changed: Condvar::new(),
             events: broadcast::channel(256).0,
             paces: Mutex::new(paces),
             ids: AtomicU64::new(0),
@@ -260,14 +228,6 @@ impl Studio {
         Ok(prediction)
     }
 
-    /// Makes `waiting` the newest of a lane: what went on there is of no use any more.
-    pub fn take_over(self: &Arc<Self>, key: LaneOf, waiting: &Waiting) -> Newest {
-        if let Some(older) = lock(&self.newest).insert(key.clone(), waiting.clone()) {
-            older.end();
-        }
-        Newest { studio: self.clone(), key, waiting: waiting.clone() }
-    }
-
     /// The watch of a draft, whose stages and rounds are told to listeners.
     fn told(&self, project: &str, waiting: &Waiting) -> Stopwatch {
         let (events, project) = (self.events.clone(), project.to_owned());
@@ -282,13 +242,6 @@ impl Studio {
         })
     }
 
-    /// Stops a tab's draft of a project, if one is under way.
-    pub fn stop_draft(&self, project: &str, tab: Tab) {
-        if let Some(newest) = lock(&self.newest).get(&(Lane::Draft, project.to_owned(), tab)) {
-            newest.end();
-        }
-    }
-
     /// Lets go of what is held for the next wish, but for the newest of it: nobody has wished for anything in a while.
     pub fn rest(&self) {
         self.pipeline.shrink(RESTING_BYTES);
@@ -297,9 +250,11 @@ impl Studio {
 
     /// Stops all work and takes no more: the server is about to end.
     pub fn close(&self) {
-        self.closing.store(true, Ordering::Relaxed);
-        lock(&self.newest).values().for_each(Waiting::end);
+        self.lanes.end_all();
         lock(&self.jobs).values().for_each(|e| e.cancel.store(true, Ordering::Relaxed));
+        // The worker looks at it with the queue locked, before it sleeps.
+        let _queue = lock(&self.queue);
+        self.closing.store(true, Ordering::Relaxed);
         self.wake.notify_all();
     }
 
@@ -422,9 +377,11 @@ impl Studio {
         }
     }
 
-    /// Is a final run under way?
-    pub fn is_working(&self) -> bool {
-        lock(&self.jobs).values().any(|e| e.job.state == JobState::Running)
+    /// Waits until no final run is under way, for so long at most.
+    pub fn wait_for_runs(&self, most: Duration) {
+        let running = |jobs: &mut HashMap<String, Entry>| jobs.values().any(|e| e.job.state == JobState::Running);
+        let waited = self.changed.wait_timeout_while(lock(&self.jobs), most, running);
+        drop(waited.unwrap_or_else(PoisonError::into_inner));
     }
 
     fn tell(&self, job: &Job) {
@@ -438,6 +395,7 @@ impl Studio {
         change(job);
         let job = job.clone();
         drop(jobs);
+        self.changed.notify_all();
         self.tell(&job);
         Some(job)
     }
@@ -461,18 +419,18 @@ impl Studio {
                 j.state = JobState::Running;
                 j.started_ms = Some(now_ms());
             });
-            // Cut off by the server's end, it stays in the store as it is and is told as interrupted at the next start.
             let result = self.make_final(&id, &project, &recipe, cancel);
             let (state, name, problem) = match result {
                 Ok(()) => (JobState::Done, "done", None),
                 Err(p) if p.code == "cancelled" => (JobState::Cancelled, "cancelled", None),
                 Err(p) => (JobState::Failed, "failed", Some(p)),
             };
-            if self.closing.load(Ordering::Relaxed) && state == JobState::Cancelled {
-                return;
-            }
-            if let Err(e) = self.store.put_job(&id, &project, "", name) {
-                tracing::warn!("state of run {id} not kept: {}", e.message);
+            // Cut off by the server's end, it stays in the store as it is and is told as interrupted at the next start.
+            let cut_off = self.closing.load(Ordering::Relaxed) && state == JobState::Cancelled;
+            if !cut_off {
+                if let Err(e) = self.store.put_job(&id, &project, "", name) {
+                    tracing::warn!("state of run {id} not kept: {}", e.message);
+                }
             }
             self.update(&id, |j| {
                 j.state = state;

@@ -46,6 +46,11 @@ impl Waiting {
         self.ended.store(true, Ordering::Relaxed);
     }
 
+    /// Are they one and the same?
+    pub fn is(&self, other: &Waiting) -> bool {
+        Arc::ptr_eq(&self.ended, &other.ended)
+    }
+
     /// The flag that ends it.
     pub fn flag(&self) -> &Arc<AtomicBool> {
         &self.ended

@@ -2,6 +2,7 @@
 //!
 //! Exit codes: 0 every check passes, 1 a check fails, 2 bad input, 3 nothing fails and something is to be looked at.
 
+use crate::refused::Refused;
 use crate::say::say;
 use serde_json::json;
 use std::path::{Path, PathBuf};
@@ -10,34 +11,10 @@ use ulmix_core::check::{checks, Check, Summary, Verdict};
 use ulmix_core::export::{export, Contents, FileKind};
 use ulmix_core::part::Part;
 use ulmix_core::pipeline::judge::FileMesh;
-use ulmix_core::pipeline::{Outcome, Pipeline, Quality, RunError, Unwatched};
+use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_core::recipe::Recipe;
 use ulmix_server::memory::for_runs;
 use ulmix_server::stopwatch::Stopwatch;
-
-/// What stopped a command: words and what to do.
-struct Refused {
-    message: String,
-    hint: String,
-}
-
-impl Refused {
-    fn new(message: impl Into<String>, hint: impl Into<String>) -> Refused {
-        Refused { message: message.into(), hint: hint.into() }
-    }
-}
-
-impl From<ulmix_formats::FormatError> for Refused {
-    fn from(e: ulmix_formats::FormatError) -> Refused {
-        Refused::new(e.message, e.hint)
-    }
-}
-
-impl From<ulmix_core::recipe::RecipeError> for Refused {
-    fn from(e: ulmix_core::recipe::RecipeError) -> Refused {
-        Refused::new(format!("{}: {}", e.field, e.message), e.hint)
-    }
-}
 
 /// What a build may use; absent: all there is.
 #[derive(Clone, Copy)]
@@ -77,15 +54,6 @@ impl Asked<'_> {
         };
         let part = Part::of::<Refused, _>(&recipe.part, file, &ulmix_formats::Limits::default())?;
         Ok((recipe, part))
-    }
-}
-
-impl From<RunError> for Refused {
-    fn from(e: RunError) -> Refused {
-        match e {
-            RunError::Recipe(e) | RunError::TooLarge(e) => Refused::from(e),
-            RunError::Cancelled => Refused::new("The run was cancelled.", "Start it again."),
-        }
     }
 }
 
@@ -264,8 +232,7 @@ fn finish(result: Result<Verdict, Refused>, as_json: bool) -> ExitCode {
             if as_json {
                 print_json(&json!({ "error": e.message, "hint": e.hint }));
             }
-            eprintln!("{}\n{}", e.message, e.hint);
-            ExitCode::from(2)
+            e.told()
         }
     }
 }

@@ -2,6 +2,7 @@
 
 mod headless;
 mod processor;
+mod refused;
 mod say;
 mod serving;
 

@@ -1,14 +1,18 @@
 //! `serve`, `demo` and `backup`: the server in this process, and its file of projects.
 
+use crate::refused::Refused;
+use crate::say::say;
 use std::net::{Ipv4Addr, SocketAddr};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::time::Duration;
+use ulmix_core::check::counted;
 use ulmix_core::demo::Reedling;
 use ulmix_core::part::Part;
 use ulmix_server::card::CardFacts;
+use ulmix_server::guard::{new_token, weak};
 use ulmix_server::problem::Problem;
-use ulmix_server::store::{OpenError, Store};
+use ulmix_server::store::Store;
 use ulmix_server::{Config, Server};
 
 /// How much a server may draw and use; absent: as it finds best.
@@ -27,29 +31,35 @@ pub struct Token {
     pub file: Option<PathBuf>,
 }
 
+/// The access token that is asked for.
+struct Access {
+    token: String,
+    /// Nobody else knows it yet: it is to be printed.
+    is_new: bool,
+}
+
 impl Token {
-    /// The token that is asked for, and whether it was made here. An address that others can reach always has one.
-    fn read(self, bind: SocketAddr) -> Result<Option<(String, bool)>, [String; 2]> {
-        let read = |path: PathBuf| -> Result<String, [String; 2]> {
-            let text = std::fs::read_to_string(&path).map_err(|e| {
-                [format!("{} cannot be read: {e}.", path.display()), "Name a file that holds the access token.".into()]
-            })?;
-            Ok(text.lines().next().unwrap_or_default().trim_end().to_owned())
-        };
+    /// An address that others can reach always has one.
+    fn read(self, bind: SocketAddr) -> Result<Option<Access>, Refused> {
         let given = match (self.given, self.file) {
             (Some(token), _) => token,
-            (None, Some(path)) => read(path)?,
+            (None, Some(path)) => {
+                let text = std::fs::read_to_string(&path).map_err(|e| {
+                    let message = format!("{} cannot be read: {e}.", path.display());
+                    Refused::new(message, "Name a file that holds the access token.")
+                })?;
+                text.lines().next().unwrap_or_default().trim_end().to_owned()
+            }
             (None, None) if bind.ip().is_loopback() => return Ok(None),
             (None, None) => {
-                let made = ulmix_server::guard::new_token();
-                let token =
-                    made.map_err(|e| [format!("No access token can be made: {e}."), "Give one by --token-file.".into()])?;
-                return Ok(Some((token, true)));
+                let token = new_token()
+                    .map_err(|e| Refused::new(format!("No access token can be made: {e}."), "Give one by --token-file."))?;
+                return Ok(Some(Access { token, is_new: true }));
             }
         };
-        match ulmix_server::guard::weak(&given) {
-            Some(why) => Err([why, "Give a longer one, or none: then Ulmix makes one.".into()]),
-            None => Ok(Some((given, false))),
+        match weak(&given) {
+            Some(why) => Err(Refused::new(why, "Give a longer one, or none: then Ulmix makes one.")),
+            None => Ok(Some(Access { token: given, is_new: false })),
         }
     }
 }
@@ -58,53 +68,45 @@ impl Token {
 const LAST_CALL: Duration = Duration::from_secs(1);
 
 pub fn serve(data: PathBuf, bind: SocketAddr, token: Token, sizes: Sizes) -> ExitCode {
-    let token = match token.read(bind) {
-        Ok(token) => token,
-        Err([message, hint]) => return failed(&message, &hint),
-    };
+    finish(try_serve(data, bind, token, sizes))
+}
+
+fn try_serve(data: PathBuf, bind: SocketAddr, token: Token, sizes: Sizes) -> Result<(), Refused> {
+    let access = token.read(bind)?;
     tracing_subscriber::fmt()
         .with_env_filter(tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "info".into()))
         .with_writer(std::io::stderr)
         .init();
-    let runtime = match tokio::runtime::Runtime::new() {
-        Ok(r) => r,
-        Err(e) => return failed(&format!("The server cannot start: {e}."), "Free some memory or processes and try again."),
-    };
-    let done = runtime.block_on(served(data, bind, token, sizes));
+    let runtime = tokio::runtime::Runtime::new().map_err(cannot_start)?;
+    let done = runtime.block_on(served(data, bind, access, sizes));
     // Work that does not notice that it is to end is not waited for: everything saved lies on disk.
     runtime.shutdown_timeout(LAST_CALL);
     done
 }
 
-async fn served(data: PathBuf, bind: SocketAddr, token: Option<(String, bool)>, sizes: Sizes) -> ExitCode {
+fn cannot_start(e: std::io::Error) -> Refused {
+    Refused::new(format!("The server cannot start: {e}."), "Free some memory or processes and try again.")
+}
+
+async fn served(data: PathBuf, bind: SocketAddr, access: Option<Access>, sizes: Sizes) -> Result<(), Refused> {
     // From here on a wish to end is heard.
-    let stop = match Stop::new() {
-        Ok(stop) => stop,
-        Err(e) => return failed(&format!("The server cannot start: {e}."), "Free some memory or processes and try again."),
-    };
-    let listener = match tokio::net::TcpListener::bind(bind).await {
-        Ok(l) => l,
-        Err(e) => {
-            let hint = "Choose another --bind address or stop what uses it.";
-            return failed(&format!("{bind} cannot be listened on: {e}."), hint);
-        }
-    };
+    let stop = Stop::new().map_err(cannot_start)?;
+    let listener = tokio::net::TcpListener::bind(bind).await.map_err(|e| {
+        let hint = "Choose another --bind address or stop what uses it.";
+        Refused::new(format!("{bind} cannot be listened on: {e}."), hint)
+    })?;
     let address = listener.local_addr().unwrap_or(bind);
     let Sizes { picture_triangles, memory_mb } = sizes;
-    let config = Config { data, token: token.as_ref().map(|t| t.0.clone()), picture_triangles, memory_mb };
-    let server = match Server::open(config, listener) {
-        Ok(server) => server,
-        Err(OpenError { message, hint }) => return failed(&message, &hint),
-    };
-    let query = match &token {
+    let token = access.as_ref().map(|a| a.token.clone());
+    let server = Server::open(Config { data, token, picture_triangles, memory_mb }, listener)?;
+    let query = match &access {
         None => String::new(),
-        // Only a token that nobody else knows is printed.
-        Some((token, true)) => format!("?token={token}"),
-        Some((_, false)) => "?token=…".into(),
+        Some(Access { token, is_new: true }) => format!("?token={token}"),
+        Some(_) => "?token=…".into(),
     };
-    crate::say::say!("Ulmix is ready at http://{address}/{query}");
+    say!("Ulmix is ready at http://{address}/{query}");
     server.run(stop.asked()).await;
-    ExitCode::SUCCESS
+    Ok(())
 }
 
 /// The wish to end: Ctrl-C in a terminal, or the signal by which the system ends a service.
@@ -137,48 +139,35 @@ impl Stop {
 
 /// Copies a file of projects, also beside a running server, and checks the copy.
 pub fn back_up(data: &Path, to: &Path) -> ExitCode {
-    match ulmix_server::store::back_up(data, to) {
-        Err(OpenError { message, hint }) => failed(&message, &hint),
-        Ok(projects) => {
-            let bytes = std::fs::metadata(to).map_or(0, |m| m.len());
-            let plural = if projects == 1 { "" } else { "s" };
-            crate::say::say!(
-                "{} holds {projects} project{plural}, {:.1} MB, opened and checked",
-                to.display(),
-                bytes as f64 / 1e6
-            );
-            ExitCode::SUCCESS
-        }
-    }
+    finish(ulmix_server::store::back_up(data, to).map_err(Refused::from).map(|projects| {
+        let bytes = std::fs::metadata(to).map_or(0, |m| m.len());
+        let projects = counted(projects as usize, ["project", "projects"]);
+        say!("{} holds {projects}, {:.1} MB, opened and checked", to.display(), bytes as f64 / 1e6);
+    }))
 }
 
 pub fn demo(data: Option<PathBuf>, port: u16, files: Option<PathBuf>, sizes: Sizes) -> ExitCode {
     if let Some(folder) = files {
-        return match write_files(&folder) {
-            Ok(()) => ExitCode::SUCCESS,
-            Err(e) => failed(&format!("{} cannot be written to: {e}.", folder.display()), "Choose another folder."),
-        };
+        let refused = |e| Refused::new(format!("{} cannot be written to: {e}.", folder.display()), "Choose another folder.");
+        return finish(write_files(&folder).map_err(refused));
     }
     let data = data.unwrap_or_else(|| std::env::temp_dir().join(format!("ulmix-demo-{}.sqlite", std::process::id())));
-    if let Err([message, hint]) = fill(&data) {
-        return failed(&message, &hint);
-    }
-    serve(data, SocketAddr::from((Ipv4Addr::LOCALHOST, port)), Token::default(), sizes)
+    let address = SocketAddr::from((Ipv4Addr::LOCALHOST, port));
+    finish(fill(&data).and_then(|()| try_serve(data, address, Token::default(), sizes)))
 }
 
 /// The keel bracket as a project, unless the store has projects already.
-fn fill(data: &Path) -> Result<(), [String; 2]> {
-    let store = Store::open(data).map_err(|OpenError { message, hint }| [message, hint])?;
-    let told = |p: Problem| [p.message, p.hint];
-    if !store.list().map_err(told)?.is_empty() {
+fn fill(data: &Path) -> Result<(), Refused> {
+    let store = Store::open(data)?;
+    if !store.list()?.is_empty() {
         return Ok(());
     }
     let (bytes, recipe) = Reedling::KeelBracket.file();
-    let part = Part::read(&bytes, recipe.part.unit).map_err(|e| [e.message, e.hint])?;
-    let facts = serde_json::to_string(&part.facts).map_err(|e| told(Problem::internal(e)))?;
-    store.create_project("keel-bracket", &recipe.to_json(), "keel-bracket.stl", &bytes, &facts).map_err(told)?;
-    let card = CardFacts::of(&recipe, &part.facts, None).to_json().map_err(told)?;
-    store.set_facts("keel-bracket", 1, &card).map_err(told)
+    let part = Part::read(&bytes, recipe.part.unit)?;
+    let facts = serde_json::to_string(&part.facts).map_err(Problem::internal)?;
+    store.create_project("keel-bracket", &recipe.to_json(), "keel-bracket.stl", &bytes, &facts)?;
+    store.set_facts("keel-bracket", 1, &CardFacts::of(&recipe, &part.facts, None).to_json()?)?;
+    Ok(())
 }
 
 fn write_files(folder: &Path) -> std::io::Result<()> {
@@ -191,7 +180,6 @@ fn write_files(folder: &Path) -> std::io::Result<()> {
     Ok(())
 }
 
-fn failed(message: &str, hint: &str) -> ExitCode {
-    eprintln!("{message}\n{hint}");
-    ExitCode::from(2)
+fn finish(done: Result<(), Refused>) -> ExitCode {
+    done.map_or_else(|refused| refused.told(), |()| ExitCode::SUCCESS)
 }

@@ -573,14 +573,17 @@ export interface components {
         };
         /** @description What the start screen shows of a project's newest state. */
         CardFacts: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Mass of the final mesh, once it was made. g.
+             */
             mass_g?: number | null;
             name: string;
             /** Format: double */
             part_volume_mm3?: number | null;
             /**
              * Format: double
-             * @description Of the final mesh, when it was made. Percent.
+             * @description By how much the final mesh is lighter than the part, once it was made. Percent.
              */
             saved_percent?: number | null;
             /** @description Absent for a part that has not been opened by this program yet. */

@@ -1,6 +1,6 @@
 import type { ReactNode } from 'react'
 import { useMode } from '../theme/mode'
-import { go } from './place'
+import { Link } from './Link'
 
 function Leaf() {
   return (
@@ -14,16 +14,9 @@ export function Header({ children }: { children?: ReactNode }) {
   const { mode, toggle } = useMode()
   return (
     <header className="header">
-      <a
-        className="brand"
-        href="/"
-        onClick={(e) => {
-          e.preventDefault()
-          go('/')
-        }}
-      >
+      <Link to="/" className="brand">
         <Leaf /> ulmix
-      </a>
+      </Link>
       {children ?? <span className="grow" />}
       <button className="round" onClick={toggle} title={mode === 'dark' ? 'Light colours' : 'Dark colours'} aria-label={mode === 'dark' ? 'Light colours' : 'Dark colours'}>
         {mode === 'dark' ? '☀' : '☾'}

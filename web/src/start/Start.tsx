@@ -1,15 +1,17 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { App as AntApp, Button, Popconfirm } from 'antd'
+import { App as AntApp, Button } from 'antd'
 import { useEffect, useRef, useState } from 'react'
-import { api, Refused, type NewProject, type ProjectCard, type Upload } from '../api/client'
-import { ago, mass, percent, size, volume } from '../shared/format'
+import { api, Refused, type NewProject, type Upload } from '../api/client'
 import { FileField } from '../shared/FileField'
 import { Header } from '../shared/Header'
 import { go } from '../shared/place'
 import { UnitDialog, type Unit } from '../shared/UnitDialog'
+import { Card } from './Card'
 import './start.css'
 
-const words = (e: unknown) => (e instanceof Refused ? `${e.message} ${e.hint}` : 'Ulmix does not answer. Is it still running?')
+const words = (e: unknown) =>
+  e instanceof Refused ? `${e.message} ${e.hint}` : 'Ulmix does not answer. Is it still running?'
+const megabytes = (bytes: number) => Math.round(bytes / 1048576)
 
 export function Start() {
   const { message } = AntApp.useApp()
@@ -27,7 +29,9 @@ export function Start() {
   const create = async (from: NewProject, beside: Upload[] = [], unit: Unit = 'mm') => {
     try {
       let p = await api.create(from)
-      for (const more of beside) p = await api.addFile(p.id, p.revision, { upload: more.upload, unit, becomes: 'bodies' })
+      for (const { upload } of beside) {
+        p = await api.addFile(p.id, p.revision, { upload, unit, becomes: 'bodies' })
+      }
       await queries.invalidateQueries({ queryKey: ['projects'] })
       go(`/project/${p.id}`)
     } catch (e) {
@@ -40,7 +44,8 @@ export function Start() {
     const read: Upload[] = []
     for (const file of files) {
       if (largest && file.size > largest) {
-        setRefused({ file: file.name, text: `It has ${Math.round(file.size / 1048576)} MB; files up to ${Math.round(largest / 1048576)} MB can be brought in. Reduce the part first.` })
+        const text = `It has ${megabytes(file.size)} MB; files up to ${megabytes(largest)} MB can be brought in.`
+        setRefused({ file: file.name, text: `${text} Reduce the part first.` })
         return
       }
       setReading(file.name)
@@ -85,7 +90,10 @@ export function Start() {
         <section className={over ? 'begin over' : 'begin'}>
           <div className="drop">
             <h1>Make a part lighter</h1>
-            <p>Drop an STL, 3MF, OBJ, PLY or GLB file anywhere on this page, or choose one. Several at once become the bodies of one part.</p>
+            <p>
+              Drop an STL, 3MF, OBJ, PLY or GLB file anywhere on this page, or choose one. Several at once become the
+              bodies of one part.
+            </p>
             <div className="row">
               <Button type="primary" size="large" loading={reading !== null} onClick={() => picker.current?.click()}>
                 {reading ? `Reading ${reading}` : 'Choose a part'}
@@ -139,117 +147,13 @@ export function Start() {
           ))}
         </ul>
       </main>
-      {first && <UnitDialog upload={first} beside={beside} onClose={() => setUploads([])} onUse={(unit) => create({ from: 'upload', upload: first.upload, unit }, beside, unit)} />}
-    </div>
-  )
-}
-
-function Card({ project: p }: { project: ProjectCard }) {
-  const [bare, setBare] = useState(false)
-  const facts = p.facts
-  if (p.fault || !facts) return <Unreadable project={p} />
-  return (
-    <li className="card">
-      <a
-        href={`/project/${p.id}`}
-        onClick={(e) => {
-          e.preventDefault()
-          go(`/project/${p.id}`)
-        }}
-      >
-        <div className="thumb">{bare ? <span className="muted">No picture yet</span> : <img src={`/api/projects/${p.id}/card?t=${p.updated_ms}`} alt="" loading="lazy" onError={() => setBare(true)} />}</div>
-        <h3>{p.name}</h3>
-        <p className="muted">{facts.structure}</p>
-        {facts.summary && (
-          <p className="verdict">
-            <span className={`dot ${facts.summary.verdict}`} aria-hidden /> {facts.summary.words}
-          </p>
-        )}
-        <dl>
-          <div>
-            <dt>Lighter by</dt>
-            <dd>{facts.saved_percent != null ? percent(facts.saved_percent) : 'draft'}</dd>
-          </div>
-          <div>
-            <dt>{facts.mass_g != null ? 'Mass' : 'Part'}</dt>
-            <dd>{facts.mass_g != null ? mass(facts.mass_g) : facts.part_volume_mm3 != null ? volume(facts.part_volume_mm3) : '–'}</dd>
-          </div>
-          <div>
-            <dt>Size</dt>
-            <dd>{facts.size_mm ? size(facts.size_mm) : '–'}</dd>
-          </div>
-        </dl>
-      </a>
-      <Foot project={p} />
-    </li>
-  )
-}
-
-/** A project that cannot be shown, with the ways out of it. */
-function Unreadable({ project: p }: { project: ProjectCard }) {
-  return (
-    <li className="card unreadable">
-      <div className="body">
-        <h3>{p.name}</h3>
-        <p className="bad" role="alert">
-          {p.fault}
-        </p>
-        <p className="muted">Save what is left of it as it is, or delete it.</p>
-        <p className="ways">
-          <a href={`/api/projects/${p.id}/recipe.json`} download>
-            Save its recipe
-          </a>
-          <a href={`/api/projects/${p.id}/part`} download>
-            Save its part
-          </a>
-          {p.facts && (
-            <a
-              href={`/project/${p.id}`}
-              onClick={(e) => {
-                e.preventDefault()
-                go(`/project/${p.id}`)
-              }}
-            >
-              Try to open it
-            </a>
-          )}
-        </p>
-      </div>
-      <Foot project={p} />
-    </li>
-  )
-}
-
-function Foot({ project: p }: { project: ProjectCard }) {
-  const queries = useQueryClient()
-  // What asks is made when it is needed: of hundreds of projects that would take longer than all else.
-  const [asked, setAsked] = useState(false)
-  const button = (
-    <button className="plainbutton" aria-label={`Delete ${p.name}`} onClick={() => setAsked(true)}>
-      Delete
-    </button>
-  )
-  return (
-    <div className="foot">
-      <span className="muted">{ago(p.updated_ms)}</span>
-      {!asked ? (
-        button
-      ) : (
-        <Popconfirm
-          open
-          onOpenChange={setAsked}
-          title={`Delete ${p.name}?`}
-          description="The project, its part and its meshes go for good."
-          okText="Delete"
-          okButtonProps={{ danger: true }}
-          cancelText="Keep"
-          onConfirm={async () => {
-            await api.remove(p.id)
-            await queries.invalidateQueries({ queryKey: ['projects'] })
-          }}
-        >
-          {button}
-        </Popconfirm>
+      {first && (
+        <UnitDialog
+          upload={first}
+          beside={beside}
+          onClose={() => setUploads([])}
+          onUse={(unit) => create({ from: 'upload', upload: first.upload, unit }, beside, unit)}
+        />
       )}
     </div>
   )

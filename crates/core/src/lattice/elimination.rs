@@ -101,4 +101,18 @@ mod tests {
         let chosen: Vec<DVec3> = left.iter().map(|n| all[*n]).collect();
         assert!(closest(&chosen) > 0.6 && closest(&chosen) > 3.0 * closest(&all), "{} {}", closest(&chosen), closest(&all));
     }
+
+    #[test]
+    fn it_ends_when_cancelled() {
+        use std::sync::atomic::{AtomicUsize, Ordering};
+        let mut random = Random::new(7, 0);
+        let all: Vec<DVec3> = (0..6000).map(|_| DVec3::new(random.unit(), random.unit(), random.unit()) * 10.0).collect();
+        let asked = AtomicUsize::new(0);
+        // Before the neighbours are known, among them, and while points go.
+        for most in [0, 3, 7] {
+            asked.store(0, Ordering::Relaxed);
+            let cancelled = || asked.fetch_add(1, Ordering::Relaxed) >= most;
+            assert!(eliminated(&all, &vec![1.0; 6000], [(6000, 1000), (0, 0)], SPATIAL, &cancelled).is_none(), "{most}");
+        }
+    }
 }

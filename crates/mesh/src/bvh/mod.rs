@@ -84,6 +84,13 @@ impl Corners {
     }
 }
 
+/// Pairs found below two nodes, how many were looked at, and whether that was ended early.
+struct Pairs<T> {
+    found: Vec<T>,
+    looked_at: usize,
+    cut_short: bool,
+}
+
 impl Bvh {
     pub fn new(mesh: &TriMesh) -> Bvh {
         let n = mesh.triangles.len();
@@ -227,7 +234,7 @@ impl Bvh {
     /// What `f` gives for pairs of different triangles whose boxes overlap, each pair once, with their
     /// corners; in no particular order.
     pub fn pairs<T: Send>(&self, f: impl Fn([u32; 2], [&[DVec3; 3]; 2]) -> Option<T> + Sync) -> Vec<T> {
-        self.pairs_within([usize::MAX; 2], f).0
+        self.pair_tasks().into_par_iter().flat_map_iter(|task| self.pairs_below(task, [usize::MAX; 2], &f).found).collect()
     }
 
     /// The same for a mesh that may be anything: where all triangles lie in each other's boxes, their pairs are the square of
@@ -238,10 +245,29 @@ impl Bvh {
         [most, enough]: [usize; 2],
         f: impl Fn([u32; 2], [&[DVec3; 3]; 2]) -> Option<T> + Sync,
     ) -> (Vec<T>, bool) {
-        // Tasks that run side by side, and what each of them may look at: a twentieth of all.
+        // Tasks that run side by side, and the part of `most` that each may look at.
         const AT_ONCE: usize = 16;
-        let of_task = most.div_ceil(20);
-        // Pairs of nodes some levels down are work enough for many threads.
+        const SHARE: usize = 20;
+        let of_task = [most.div_ceil(SHARE), enough];
+        let (mut found, mut looked_at) = (Vec::new(), 0);
+        for some in self.pair_tasks().chunks(AT_ONCE) {
+            if looked_at > most || found.len() > enough {
+                return (found, false);
+            }
+            let done: Vec<Pairs<T>> = some.par_iter().map(|task| self.pairs_below(*task, of_task, &f)).collect();
+            for pairs in done {
+                found.extend(pairs.found);
+                looked_at += pairs.looked_at;
+                if pairs.cut_short {
+                    return (found, false);
+                }
+            }
+        }
+        (found, true)
+    }
+
+    /// Pairs of nodes some levels down: work enough for many threads.
+    fn pair_tasks(&self) -> Vec<[usize; 2]> {
         const TASKS: usize = 512;
         let mut tasks: Vec<[usize; 2]> = (0..self.roots).flat_map(|a| (a..self.roots).map(move |b| [a, b])).collect();
         while tasks.len() < TASKS && tasks.iter().any(|t| !self.is_leaf(t[0])) {
@@ -249,54 +275,45 @@ impl Bvh {
             tasks.iter().for_each(|&t| self.split_pair(t, &mut more));
             tasks = more;
         }
+        tasks
+    }
+
+    /// The pairs below two nodes of one level, until `most` were looked at or `enough` were found.
+    fn pairs_below<T>(
+        &self,
+        task: [usize; 2],
+        [most, enough]: [usize; 2],
+        f: &impl Fn([u32; 2], [&[DVec3; 3]; 2]) -> Option<T>,
+    ) -> Pairs<T> {
         let leaf = |node: usize| Few::of(self.held(node).map(|i| self.corners.at(i)));
-        let walk = |task: [usize; 2]| {
-            let (mut out, mut looked_at) = (Vec::new(), 0);
-            let mut stack = vec![task];
-            // Pairs with one leaf follow each other.
-            let mut own = (usize::MAX, Few::of(std::iter::empty()));
-            while let Some([a, b]) = stack.pop() {
-                looked_at += 1;
-                if looked_at > of_task || out.len() > enough {
-                    return (out, looked_at, false);
-                }
-                if !self.is_leaf(a) {
-                    self.split_pair([a, b], &mut stack);
-                    continue;
-                }
-                if own.0 != a {
-                    own = (a, leaf(a));
-                }
-                let other = if a == b { own.1 } else { leaf(b) };
-                for (m, i) in self.held(a).enumerate() {
-                    let from = if a == b { m + 1 } else { 0 };
-                    let j = self.held(b).start;
-                    for n in bits(other.overlapping(&own.1, m) >> from << from) {
-                        looked_at += 1;
-                        out.extend(f([self.order[i], self.order[j + n]], [&own.1.corners[m], &other.corners[n]]));
-                    }
-                }
+        let mut pairs = Pairs { found: Vec::new(), looked_at: 0, cut_short: false };
+        let mut stack = vec![task];
+        // Pairs with one leaf follow each other.
+        let mut own = (usize::MAX, Few::of(std::iter::empty()));
+        while let Some([a, b]) = stack.pop() {
+            pairs.looked_at += 1;
+            if pairs.looked_at > most || pairs.found.len() > enough {
+                pairs.cut_short = true;
+                return pairs;
             }
-            (out, looked_at, true)
-        };
-        if most == usize::MAX {
-            return (tasks.into_par_iter().flat_map_iter(|task| walk(task).0).collect(), true);
-        }
-        let (mut all, mut looked_at) = (Vec::new(), 0);
-        for some in tasks.chunks(AT_ONCE) {
-            if looked_at > most || all.len() > enough {
-                return (all, false);
+            if !self.is_leaf(a) {
+                self.split_pair([a, b], &mut stack);
+                continue;
             }
-            let done: Vec<_> = some.par_iter().map(|task| walk(*task)).collect();
-            for (found, n, whole) in done {
-                all.extend(found);
-                looked_at += n;
-                if !whole {
-                    return (all, false);
+            if own.0 != a {
+                own = (a, leaf(a));
+            }
+            let other = if a == b { own.1 } else { leaf(b) };
+            for (m, i) in self.held(a).enumerate() {
+                let from = if a == b { m + 1 } else { 0 };
+                let j = self.held(b).start;
+                for n in bits(other.overlapping(&own.1, m) >> from << from) {
+                    pairs.looked_at += 1;
+                    pairs.found.extend(f([self.order[i], self.order[j + n]], [&own.1.corners[m], &other.corners[n]]));
                 }
             }
         }
-        (all, true)
+        pairs
     }
 
     /// Adds the pairs of nodes one level down that overlap; a pair of leaves stays. Both are of one level.

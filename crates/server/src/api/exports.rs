@@ -1,7 +1,10 @@
 //! Files to take away: meshes, the recipe, the part as it came.
 
 use super::extract::{Body, Path};
-use super::{shared_bytes, watched, App};
+use super::shared::shared_bytes;
+use super::work::watched;
+use super::App;
+use crate::locked::lock;
 use crate::picture::{unpack, RunInfo};
 use crate::problem::{Answer, Problem};
 use crate::store::ProjectRow;
@@ -11,7 +14,7 @@ use axum::response::{IntoResponse, Response};
 use axum::Json;
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 use ulmix_core::check::{Check, Summary};
 use ulmix_core::export::{export as write, Contents, FileKind};
@@ -21,9 +24,10 @@ use utoipa::ToSchema;
 
 /// Files ready to be fetched: the last few, in memory, for a while.
 #[derive(Default)]
-pub struct Exports(Mutex<VecDeque<Exported>>);
+pub struct Exports(Mutex<VecDeque<ToFetch>>);
 
-struct Exported {
+/// A file to fetch.
+struct ToFetch {
     id: String,
     file: Arc<Vec<u8>>,
     since: Instant,
@@ -35,12 +39,12 @@ impl Exports {
 
     /// Keeps the newest through a pause.
     pub fn rest(&self) {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).truncate(1);
+        lock(&self.0).truncate(1);
     }
 
     /// Lets go of files that nobody has fetched in a while.
     pub fn expire(&self) {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).retain(|e| e.since.elapsed() < Exports::EXPIRES);
+        lock(&self.0).retain(|e| e.since.elapsed() < Exports::EXPIRES);
     }
 }
 
@@ -97,11 +101,8 @@ fn safe(name: &str) -> String {
     let name: String = name.chars().filter(kept).collect();
     let name = name.trim_start_matches(['.', ' ']).trim_end_matches(['.', ' ']);
     let first = name.split('.').next().unwrap_or_default().trim_end().to_ascii_uppercase();
-    let numbered = |of: &str| {
-        first
-            .strip_prefix(of)
-            .is_some_and(|n| matches!(n, "0" | "1" | "2" | "3" | "4" | "5" | "6" | "7" | "8" | "9" | "¹" | "²" | "³"))
-    };
+    let is_digit = |n: &str| n.chars().count() == 1 && n.chars().all(|c| c.is_ascii_digit() || "¹²³".contains(c));
+    let numbered = |of: &str| first.strip_prefix(of).is_some_and(is_digit);
     if name.is_empty() || matches!(first.as_str(), "CON" | "PRN" | "AUX" | "NUL") || numbered("COM") || numbered("LPT") {
         return format!("_{name}");
     }
@@ -147,8 +148,8 @@ pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Bod
             checks,
             file_name,
         };
-        let mut all = app.exports.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.push_front(Exported { id: token, file: Arc::new(file.bytes), since: Instant::now() });
+        let mut all = lock(&app.exports.0);
+        all.push_front(ToFetch { id: token, file: Arc::new(file.bytes), since: Instant::now() });
         all.truncate(Exports::KEPT);
         Ok(Json(ready))
     })
@@ -158,7 +159,7 @@ pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Bod
 #[utoipa::path(get, path = "/api/exports/{id}/{file}", responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
 pub async fn download(State(app): State<App>, Path((id, file)): Path<(String, String)>) -> Answer<Response> {
     let found = {
-        let all = app.exports.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let all = lock(&app.exports.0);
         all.iter().find(|e| e.id == id).map(|e| e.file.clone())
     };
     let bytes = found.ok_or_else(|| Problem::not_found("The exported file"))?;

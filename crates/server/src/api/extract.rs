@@ -1,7 +1,7 @@
 //! What a request brings, with words of our own where it cannot be read.
 
+use crate::lanes::Tab;
 use crate::problem::Problem;
-use crate::studio::Tab;
 use axum::body::Bytes;
 use axum::extract::{FromRequest, FromRequestParts, Request};
 use axum::http::request::Parts;

@@ -1,14 +1,17 @@
 //! What a structure takes from files: tables of seed points, struts, a cell.
 
 use super::extract::{Query, Raw};
-use super::{watched_for, App};
+use super::work::watched_for;
+use super::App;
 use crate::problem::{Answer, Problem};
+use axum::body::Bytes;
 use axum::extract::State;
 use axum::Json;
 use serde::Deserialize;
 use std::time::Duration;
 use ulmix_core::lattice::from_mesh::{self, FoundMesh};
-use ulmix_core::recipe::{FoundStruts, OwnPoints, OwnStruts};
+use ulmix_core::recipe::{FoundStruts, OwnPoints, OwnStruts, RecipeError};
+use ulmix_formats::Limits;
 use utoipa::IntoParams;
 
 #[derive(Deserialize, IntoParams)]
@@ -33,20 +36,26 @@ pub async fn points(Query(file): Query<FileName>, Raw(body): Raw) -> Answer<Json
 #[utoipa::path(post, path = "/api/struts", params(FileName), request_body(content_type = "application/octet-stream", description = "3MF with a beam lattice"),
     responses((status = 200, body = FoundStruts), (status = 422, body = Problem)))]
 pub async fn struts(State(app): State<App>, Query(file): Query<FileName>, Raw(body): Raw) -> Answer<Json<FoundStruts>> {
-    watched_for(app, TIME, move |app, waiting| {
-        let found = OwnStruts::read(&file.name, &body, &app.studio.limits(&|| waiting.stopped()));
-        waiting.go_on()?;
-        Ok(Json(found?))
-    })
-    .await
+    read(app, file, body, OwnStruts::read).await
 }
 
 /// Reads the solid of one cell from any mesh file, for a recipe.
 #[utoipa::path(post, path = "/api/cell", params(FileName), request_body(content_type = "application/octet-stream", description = "A mesh file"),
     responses((status = 200, body = FoundMesh), (status = 422, body = Problem)))]
 pub async fn cell(State(app): State<App>, Query(file): Query<FileName>, Raw(body): Raw) -> Answer<Json<FoundMesh>> {
+    read(app, file, body, from_mesh::read).await
+}
+
+/// What a reader finds in a file, within the time and memory for it.
+async fn read<T: Send + 'static>(
+    app: App,
+    file: FileName,
+    bytes: Bytes,
+    reader: fn(&str, &[u8], &Limits) -> Result<T, RecipeError>,
+) -> Answer<Json<T>> {
     watched_for(app, TIME, move |app, waiting| {
-        let found = from_mesh::read(&file.name, &body, &app.studio.limits(&|| waiting.stopped()));
+        let found = reader(&file.name, &bytes, &app.studio.limits(&|| waiting.stopped()));
+        // A reader that was stopped has refused the file for no fault of its own.
         waiting.go_on()?;
         Ok(Json(found?))
     })

@@ -9,6 +9,9 @@
 //! | [`given`] | seed points and struts from files |
 //! | [`structures`] | small pictures of structures |
 //! | [`picking`] | faces, loops of edges, what lies in a zone or body |
+//!
+//! [`document`] tells all of it; [`extract`] reads what requests bring; [`work`] runs what takes long; [`shared`] holds bodies
+//! that several fetch.
 
 mod document;
 pub mod exports;
@@ -17,20 +20,19 @@ pub mod given;
 mod picking;
 mod projects;
 pub mod runs;
+pub mod shared;
 pub mod structures;
 pub mod uploads;
+mod work;
 
-use crate::problem::{Answer, Problem};
-use crate::studio::{LaneOf, Studio};
-use crate::waiting::Waiting;
-use axum::body::Bytes;
+use crate::problem::Problem;
+use crate::studio::Studio;
 use axum::extract::{DefaultBodyLimit, State};
 use axum::http::StatusCode;
 use axum::routing::{delete, get, post, put};
 use axum::{Json, Router};
 use serde::Serialize;
 use std::sync::Arc;
-use std::time::Duration;
 use tokio::sync::Semaphore;
 use ulmix_core::demo::Reedling;
 use ulmix_core::lattice::own_cell;
@@ -185,63 +187,4 @@ pub async fn options(State(app): State<App>) -> Json<Options> {
         largest_file_bytes: ulmix_formats::LARGEST_FILE,
         can_log_out: app.locked,
     })
-}
-
-/// Runs what takes long beside the async runtime.
-pub async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Answer<T> + Send + 'static) -> Answer<T> {
-    tokio::task::spawn_blocking(work).await.map_err(Problem::internal)?
-}
-
-/// The same for work that ends when the client leaves.
-pub async fn watched<T: Send + 'static>(app: App, work: impl FnOnce(&App, &Waiting) -> Answer<T> + Send + 'static) -> Answer<T> {
-    while_waited(app, Waiting::patient(), work).await
-}
-
-/// The same for work that ends after a time, too.
-pub async fn watched_for<T: Send + 'static>(
-    app: App,
-    time: Duration,
-    work: impl FnOnce(&App, &Waiting) -> Answer<T> + Send + 'static,
-) -> Answer<T> {
-    while_waited(app, Waiting::at_most(time), work).await
-}
-
-async fn while_waited<T: Send + 'static>(
-    app: App,
-    waiting: Waiting,
-    work: impl FnOnce(&App, &Waiting) -> Answer<T> + Send + 'static,
-) -> Answer<T> {
-    // Dropped with this future when the client leaves.
-    let _leaving = waiting.leaving();
-    blocking(move || waiting.tell(work(&app, &waiting))).await
-}
-
-/// Work of a lane that keeps the computer busy: what is older of the lane stops, and it waits for a place.
-pub async fn computed<T: Send + 'static>(
-    app: App,
-    (lane, project, tab): LaneOf,
-    work: impl FnOnce(&App, &str, &Waiting) -> Answer<T> + Send + 'static,
-) -> Answer<T> {
-    let waiting = Waiting::patient();
-    let _leaving = waiting.leaving();
-    let newest = app.studio.take_over((lane, project.clone(), tab), &waiting);
-    let place = app.places.clone().acquire_owned().await.map_err(Problem::internal)?;
-    waiting.go_on()?;
-    blocking(move || {
-        // They are held until the work has ended, also when the client has left.
-        let _held = (newest, place);
-        work(&app, &project, &waiting)
-    })
-    .await
-}
-
-/// A body that is shared with others who fetch the same.
-pub fn shared_bytes(bytes: Arc<Vec<u8>>) -> Bytes {
-    struct Owner(Arc<Vec<u8>>);
-    impl AsRef<[u8]> for Owner {
-        fn as_ref(&self) -> &[u8] {
-            &self.0
-        }
-    }
-    Bytes::from_owner(Owner(bytes))
 }

@@ -1,10 +1,11 @@
 //! What is picked in the picture: faces, loops of edges around them, and what lies in a zone or body.
 
 use super::extract::{Body, Path, Query, Raw};
-use super::{computed, watched, App};
+use super::work::{computed, watched};
+use super::App;
+use crate::lanes::{Lane, Tab};
 use crate::picture::draw_faces;
 use crate::problem::{Answer, Problem};
-use crate::studio::{Lane, Tab};
 use crate::waiting::Waiting;
 use axum::extract::State;
 use axum::http::{header, StatusCode};

@@ -2,12 +2,14 @@
 
 use super::extract::{Body, Path, Raw};
 use super::uploads::Held;
-use super::{blocking, computed, watched, watched_for, App};
+use super::work::{blocking, computed, watched, watched_for};
+use super::App;
 use crate::card::CardFacts;
+use crate::lanes::{Lane, Tab};
 use crate::picture::RunInfo;
 use crate::problem::{Answer, Problem};
 use crate::store::{ListedRow, ProjectRow};
-use crate::studio::{guarded, Event, Job, Lane, Tab};
+use crate::studio::{guarded, Event, Job};
 use crate::waiting::Waiting;
 use axum::extract::State;
 use axum::http::{header, HeaderMap, StatusCode};

@@ -1,10 +1,13 @@
 //! Drafts, final runs, pictures and events.
 
 use super::extract::{Body, Path, Query};
-use super::{blocking, computed, shared_bytes, watched, App};
+use super::shared::shared_bytes;
+use super::work::{blocking, computed, watched};
+use super::App;
+use crate::lanes::{Lane, Tab};
 use crate::picture::Foreseen;
 use crate::problem::{Answer, Problem};
-use crate::studio::{Job, Lane, Tab};
+use crate::studio::Job;
 use axum::extract::State;
 use axum::http::{header, StatusCode};
 use axum::response::sse::{self, KeepAlive, Sse};
@@ -52,7 +55,7 @@ pub async fn draft(State(app): State<App>, tab: Tab, Path(id): Path<String>, Bod
 #[utoipa::path(delete, path = "/api/projects/{id}/draft",
     responses((status = 204, description = "No draft is under way any more: one that was answers 409")))]
 pub async fn stop_draft(State(app): State<App>, tab: Tab, Path(id): Path<String>) -> StatusCode {
-    app.studio.stop_draft(&id, tab);
+    app.studio.lanes.end(&(Lane::Draft, id, tab));
     StatusCode::NO_CONTENT
 }
 

@@ -1,7 +1,7 @@
 //! Small pictures of structures to choose from.
 
-use super::blocking;
 use super::extract::{Path, Query};
+use super::work::blocking;
 use crate::problem::{Answer, Problem};
 
 use axum::http::{header, StatusCode};

@@ -2,7 +2,9 @@
 //! goes after a while.
 
 use super::extract::Query;
-use super::{watched_for, App};
+use super::work::watched_for;
+use super::App;
+use crate::locked::lock;
 use crate::problem::{Answer, Problem};
 use crate::store::beside;
 use crate::studio::{guarded, RESTING_BYTES};
@@ -15,7 +17,7 @@ use std::collections::VecDeque;
 use std::fs::File;
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 use tokio::sync::Semaphore;
 use tokio_stream::StreamExt;
@@ -54,7 +56,7 @@ pub struct Held {
     since: Instant,
     /// The part that it is in the unit of the step, of the file that came last.
     pub begun: Option<(PartStep, Arc<Part>)>,
-    /// Its beams, and whether they came beside a solid.
+    /// The beams of the file, and whether they came beside a solid.
     pub struts: Option<(FoundStruts, bool)>,
 }
 
@@ -94,7 +96,7 @@ fn time_for(bytes: u64) -> Duration {
 }
 
 impl Uploads {
-    /// Those of the projects in `data`. What an earlier server left goes.
+    /// Keeps files in a folder beside the file of projects, `data`. Files that an earlier server left there go.
     pub fn beside(data: &Path) -> std::io::Result<Uploads> {
         let folder = beside(data, "uploads");
         if folder.exists() {
@@ -108,7 +110,7 @@ impl Uploads {
     }
 
     fn put(&self, held: Held) {
-        let mut all = self.all.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut all = lock(&self.all);
         // Parts are large.
         all.iter_mut().for_each(|older| older.begun = None);
         all.push_front(held);
@@ -123,7 +125,7 @@ impl Uploads {
 
     /// A file that was brought in.
     pub fn held(&self, id: &str) -> Answer<Held> {
-        let mut all = self.all.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut all = lock(&self.all);
         let found = all.iter_mut().find(|u| u.id == id).ok_or_else(|| {
             Problem::new(StatusCode::NOT_FOUND, "upload_gone", "The file is no longer held.", "Bring it in again.")
         })?;
@@ -134,19 +136,19 @@ impl Uploads {
     /// Lets go of a large part that was made of a file: it is made again when the file is used.
     pub fn rest(&self) {
         let large = |begun: &(PartStep, Arc<Part>)| begun.1.bytes() > RESTING_BYTES;
-        let mut all = self.all.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut all = lock(&self.all);
         all.iter_mut().filter(|held| held.begun.as_ref().is_some_and(large)).for_each(|held| held.begun = None);
     }
 
     /// Lets go of files that nobody has asked for in a while.
     pub fn expire(&self) {
-        self.all.lock().unwrap_or_else(PoisonError::into_inner).retain(|held| held.since.elapsed() < EXPIRES);
+        lock(&self.all).retain(|held| held.since.elapsed() < EXPIRES);
     }
 }
 
 impl Drop for Uploads {
     fn drop(&mut self) {
-        self.all.lock().unwrap_or_else(PoisonError::into_inner).clear();
+        lock(&self.all).clear();
         let _ = std::fs::remove_dir_all(&self.folder);
     }
 }

@@ -4,10 +4,11 @@
 //! whole, so that one cut short by a kill is none. Values on their way are held: what nothing names yet is not dropped.
 
 use super::{hash, Store};
+use crate::locked::lock;
 use crate::problem::{Answer, Problem};
 use rusqlite::{params, Connection, Transaction};
 use std::collections::HashMap;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
+use std::sync::{Arc, Mutex, MutexGuard, Weak};
 
 const CHUNK: usize = 1 << 20;
 /// Chunks that are written in one transaction.
@@ -16,8 +17,8 @@ const AT_ONCE: usize = 4;
 /// Hashes of values that are being written, and how often.
 pub(super) type OnTheirWay = Arc<Mutex<HashMap<String, usize>>>;
 
-/// Keeps values from being put on their way.
-pub(super) type Held<'a> = MutexGuard<'a, HashMap<String, usize>>;
+/// As long as it is held nobody puts a value on its way.
+pub(super) type Dropping<'a> = MutexGuard<'a, HashMap<String, usize>>;
 
 /// A value whose chunks but the first are written.
 pub(super) struct Packed {
@@ -29,7 +30,7 @@ pub(super) struct Packed {
 
 impl Drop for Packed {
     fn drop(&mut self) {
-        let mut held = self.held.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut held = lock(&self.held);
         if let Some(n) = held.get_mut(&self.hash) {
             *n -= 1;
             if *n == 0 {
@@ -51,7 +52,7 @@ impl Packed {
 
 /// Values that somebody is reading, by hash: many who want the same one share it.
 #[derive(Default)]
-pub(super) struct Shared(Mutex<HashMap<String, Slot>>);
+pub(super) struct SharedValues(Mutex<HashMap<String, Slot>>);
 
 /// Locked while its value is read.
 type Slot = Arc<Mutex<Weak<Vec<u8>>>>;
@@ -59,7 +60,7 @@ type Slot = Arc<Mutex<Weak<Vec<u8>>>>;
 impl Store {
     pub(super) fn pack(&self, bytes: &[u8]) -> Answer<Packed> {
         let key = hash(bytes);
-        *self.on_their_way.lock().unwrap_or_else(PoisonError::into_inner).entry(key.clone()).or_default() += 1;
+        *lock(&self.on_their_way).entry(key.clone()).or_default() += 1;
         let mut packed = Packed { hash: key, first: None, held: self.on_their_way.clone() };
         let known = |db: &Connection| {
             db.query_row("SELECT EXISTS (SELECT 1 FROM blobs WHERE hash = ? AND n = 0)", [&packed.hash], |r| r.get::<_, bool>(0))
@@ -85,12 +86,12 @@ impl Store {
     /// A value, shared with whoever reads it at the same time. `what` it is, for a person.
     pub fn shared_blob(&self, key: &str, what: &str) -> Answer<Arc<Vec<u8>>> {
         let slot = {
-            let mut all = self.shared.0.lock().unwrap_or_else(PoisonError::into_inner);
+            let mut all = lock(&self.shared.0);
             all.retain(|_, slot| Arc::strong_count(slot) > 1 || slot.lock().is_ok_and(|held| held.strong_count() > 0));
             all.entry(key.to_owned()).or_default().clone()
         };
         // Whoever comes second waits for the first.
-        let mut held = slot.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut held = lock(&slot);
         if let Some(value) = held.upgrade() {
             return Ok(value);
         }
@@ -117,8 +118,8 @@ impl Store {
     /// Drops those of the values that nothing names any more. What is returned is to be held until the transaction has ended:
     /// so long nobody can take a value for stored that is being dropped.
     #[must_use = "held until the transaction has ended"]
-    pub(super) fn drop_unused(&self, t: &Transaction, candidates: &[String]) -> Answer<Held<'_>> {
-        let held = self.on_their_way.lock().unwrap_or_else(PoisonError::into_inner);
+    pub(super) fn drop_unused(&self, t: &Transaction, candidates: &[String]) -> Answer<Dropping<'_>> {
+        let held = lock(&self.on_their_way);
         for key in candidates.iter().filter(|key| !held.contains_key(*key)) {
             t.execute(&format!("DELETE FROM blobs WHERE hash = ?1 AND NOT {NAMED}"), [key])?;
         }
@@ -140,4 +141,72 @@ pub(super) fn sweep(db: &Connection) -> rusqlite::Result<()> {
         [],
     )?;
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Bytes that no packing makes much shorter.
+    fn noise(count: usize, seed: u64) -> Vec<u8> {
+        let mut state = seed;
+        let mut next = || {
+            state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+            (state >> 56) as u8
+        };
+        (0..count).map(|_| next()).collect()
+    }
+
+    fn store() -> (tempfile::TempDir, Store) {
+        let dir = tempfile::tempdir().unwrap();
+        let store = Store::open(&dir.path().join("u.sqlite")).unwrap();
+        (dir, store)
+    }
+
+    #[test]
+    fn a_value_of_many_chunks_comes_back_and_one_cut_short_is_written_again() {
+        let (_dir, store) = store();
+        let value = noise(9 << 20, 3);
+        store.create_project("a", "{}", "a.stl", &value, "{}").unwrap();
+        let key = hash(&value);
+        assert!(store.blob(&key, "The part").unwrap() == value);
+        // As a kill leaves it: the first chunk comes last.
+        store.db().execute("DELETE FROM blobs WHERE hash = ? AND n = 0", [&key]).unwrap();
+        assert_eq!(store.blob(&key, "The part").unwrap_err().code, "damaged");
+        assert_eq!(store.put_file("a", &value).unwrap(), key);
+        assert!(store.blob(&key, "The part").unwrap() == value);
+    }
+
+    #[test]
+    fn a_value_on_its_way_is_not_dropped_with_a_project_that_has_it() {
+        let (_dir, store) = store();
+        let value = noise(3 << 20, 5);
+        store.create_project("a", "{}", "a.stl", &value, "{}").unwrap();
+        let on_its_way = store.pack(&value).unwrap();
+        store.delete_project("a").unwrap();
+        assert!(store.blob(&on_its_way.hash, "The part").unwrap() == value);
+        store.create_project("b", "{}", "a.stl", &value, "{}").unwrap();
+        let key = on_its_way.hash.clone();
+        drop(on_its_way);
+        store.delete_project("b").unwrap();
+        // Nothing names it any more, and nobody is about to.
+        let left: u32 = store.reader().query_row("SELECT count(*) FROM blobs WHERE hash = ?", [&key], |r| r.get(0)).unwrap();
+        assert_eq!(left, 0);
+    }
+
+    #[test]
+    fn those_who_read_the_same_value_share_it() {
+        let (_dir, store) = store();
+        let value = noise(1 << 16, 7);
+        store.create_project("a", "{}", "a.stl", &value, "{}").unwrap();
+        let key = hash(&value);
+        let all: Vec<Arc<Vec<u8>>> = std::thread::scope(|threads| {
+            let readers: Vec<_> = (0..8).map(|_| threads.spawn(|| store.shared_blob(&key, "The part").unwrap())).collect();
+            readers.into_iter().map(|r| r.join().unwrap()).collect()
+        });
+        assert!(all.iter().all(|one| Arc::ptr_eq(one, &all[0])) && *all[0] == value);
+        drop(all);
+        assert_eq!(store.shared_blob("no such value", "The part").unwrap_err().code, "damaged");
+        assert!(store.shared.0.lock().unwrap().len() <= 1);
+    }
 }

@@ -13,6 +13,7 @@ mod blobs;
 mod lock;
 mod schema;
 
+use crate::locked::lock;
 use crate::problem::{Answer, Problem};
 use axum::http::StatusCode;
 use lock::Lock;
@@ -38,7 +39,7 @@ pub struct Store {
     readers: Vec<Mutex<Connection>>,
     next_reader: AtomicUsize,
     on_their_way: blobs::OnTheirWay,
-    shared: blobs::Shared,
+    shared: blobs::SharedValues,
     lock: Lock,
 }
 
@@ -93,7 +94,12 @@ pub fn now_ms() -> i64 {
 }
 
 pub fn hash(bytes: &[u8]) -> String {
-    Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect()
+    hex(&Sha256::digest(bytes))
+}
+
+/// Bytes as hexadecimal digits.
+pub fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|b| format!("{b:02x}")).collect()
 }
 
 impl Store {
@@ -129,7 +135,7 @@ impl Store {
     }
 
     fn db(&self) -> MutexGuard<'_, Connection> {
-        self.writer.lock().unwrap_or_else(PoisonError::into_inner)
+        lock(&self.writer)
     }
 
     /// A connection that reads, free if there is one.

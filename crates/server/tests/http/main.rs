@@ -1,5 +1,6 @@
 //! Real HTTP against a real SQLite file.
 
+mod asking;
 mod everywhere;
 mod given;
 mod server;

@@ -1,7 +1,8 @@
 //! A server of its own for a test, and what is asked of it.
 
+use super::asking::{ask, Reply};
 use serde_json::{json, Value};
-use std::io::{BufRead, BufReader, Read};
+use std::io::{BufRead, BufReader};
 use std::path::Path;
 use std::time::Duration;
 use tokio::net::TcpListener;
@@ -43,40 +44,9 @@ pub fn fresh() -> (tempfile::TempDir, Running) {
     (dir, server)
 }
 
-pub struct Reply {
-    pub status: u16,
-    pub etag: String,
-    pub body: Vec<u8>,
-}
-
-impl Reply {
-    pub fn json(&self) -> Value {
-        serde_json::from_slice(&self.body).unwrap_or_else(|_| panic!("no JSON: {}", String::from_utf8_lossy(&self.body)))
-    }
-
-    /// A problem with words and a hint, of the code expected.
-    pub fn problem(&self, status: u16, code: &str) -> String {
-        let p = self.json();
-        assert_eq!((self.status, p["code"].as_str()), (status, Some(code)), "{p}");
-        assert!(p["message"].as_str().is_some_and(|m| m.len() > 10) && p["hint"].as_str().is_some_and(|h| h.len() > 5), "{p}");
-        p["message"].as_str().unwrap().to_owned()
-    }
-}
-
 impl Running {
     pub fn send(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Reply {
-        let mut r = ureq::request(method, &format!("{}{path}", self.url));
-        for (k, v) in headers {
-            r = r.set(k, v);
-        }
-        let response = match r.send_bytes(body) {
-            Ok(r) | Err(ureq::Error::Status(_, r)) => r,
-            Err(e) => panic!("{method} {path}: {e}"),
-        };
-        let (status, etag) = (response.status(), response.header("etag").unwrap_or_default().to_owned());
-        let mut body = Vec::new();
-        response.into_reader().read_to_end(&mut body).unwrap();
-        Reply { status, etag, body }
+        ask(&format!("{}{path}", self.url), method, headers, body)
     }
 
     pub fn get(&self, path: &str) -> Reply {

@@ -12,7 +12,7 @@ fn a_recipe_of_another_version_is_not_stored() {
     for version in [0, 1, 3, 99] {
         let mut other = recipe.clone();
         other["ulmix"] = json!(version);
-        assert!(s.put_recipe(&id, 1, &other).refused(422, "bad_value").contains("version"));
+        assert!(s.put_recipe(&id, 1, &other).problem(422, "bad_value").contains("version"));
     }
     let p = s.get(&format!("/api/projects/{id}")).json();
     assert_eq!((&p["recipe"], &p["revision"]), (&recipe, &json!(1)));
@@ -26,8 +26,7 @@ fn what_cannot_be_read_is_listed_as_such_with_ways_out_and_hides_nothing_else() 
     let (good, _) = s.small_box();
     let (newer, recipe) = s.small_box();
     let ball = ulmix_formats::stl::write(&ulmix_mesh::TriMesh::sphere(10.0, 4));
-    let upload = s.send("POST", "/api/uploads?name=ball.stl", &[], &ball).json()["upload"].clone();
-    let p = s.post("/api/projects", &json!({ "from": "upload", "upload": upload, "unit": "mm" })).json();
+    let p = s.project_of("ball.stl", &ball);
     let damaged = p["id"].as_str().unwrap().to_owned();
     assert_eq!(s.end(libc::SIGTERM).0.code(), Some(0));
     let db = Connection::open(&data).unwrap();
@@ -49,16 +48,16 @@ fn what_cannot_be_read_is_listed_as_such_with_ways_out_and_hides_nothing_else() 
     assert!(s.card(&good)["fault"].is_null() && s.card(&good)["facts"]["size_mm"][0] == 20.0);
     let show = |id: &str| s.get(&format!("/api/projects/{id}"));
     assert_eq!(show(&good).status, 200);
-    assert!(show(&newer).refused(409, "unreadable").contains("version 9"));
+    assert!(show(&newer).problem(409, "unreadable").contains("version 9"));
     // Its recipe leaves as it is.
     assert_eq!(s.get(&format!("/api/projects/{newer}/recipe.json")).body, later.as_bytes());
 
     // Damage shows when it is opened, is told as damage, and then on the start screen.
-    let words = show(&damaged).refused(500, "damaged");
+    let words = show(&damaged).problem(500, "damaged");
     assert!(words.contains("damaged") && !words.contains("safe"), "{words}");
     assert_eq!(s.card(&damaged)["fault"].as_str(), Some(words.as_str()));
     assert_eq!(s.get(&format!("/api/projects/{damaged}/recipe.json")).json(), p["recipe"]);
-    s.get(&format!("/api/projects/{damaged}/part")).refused(500, "damaged");
+    s.get(&format!("/api/projects/{damaged}/part")).problem(500, "damaged");
     for id in [&newer, &damaged] {
         assert_eq!(s.send("DELETE", &format!("/api/projects/{id}"), &[], &[]).status, 204);
     }
@@ -71,8 +70,7 @@ fn the_list_shows_what_is_kept_and_builds_no_part() {
     let data = dir.path().join("u.sqlite");
     let s = Running::start(&data);
     let ball = ulmix_formats::stl::write(&ulmix_mesh::TriMesh::sphere(10.0, 4));
-    let upload = s.send("POST", "/api/uploads?name=ball.stl", &[], &ball).json()["upload"].clone();
-    let p = s.post("/api/projects", &json!({ "from": "upload", "upload": upload, "unit": "mm" })).json();
+    let p = s.project_of("ball.stl", &ball);
     let id = p["id"].as_str().unwrap();
     // A part that is mended is none that was kept as it came in.
     let mut recipe = p["recipe"].clone();

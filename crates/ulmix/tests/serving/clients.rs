@@ -100,7 +100,7 @@ fn answers_in_json_are_not_kept_by_browsers_and_other_sites_may_not_fetch_them()
     let s = Running::start(&dir.path().join("u.sqlite"));
     let r = ureq::get(&format!("{}/api/options", s.url)).call().unwrap();
     assert_eq!(r.header("cache-control"), Some("no-store"));
-    s.send("GET", "/api/projects", &[("sec-fetch-site", "cross-site")], &[]).refused(403, "bad_origin");
+    s.send("GET", "/api/projects", &[("sec-fetch-site", "cross-site")], &[]).problem(403, "bad_origin");
     assert_eq!(s.send("GET", "/api/projects", &[("sec-fetch-site", "same-origin")], &[]).status, 200);
 }
 
@@ -111,7 +111,7 @@ fn a_job_for_which_there_is_no_memory_is_refused_and_not_queued() {
     let (id, mut recipe) = s.small_box();
     recipe["mesh"]["step_mm"] = json!(0.01);
     assert_eq!(s.put_recipe(&id, 1, &recipe).status, 200);
-    let words = s.post(&format!("/api/projects/{id}/final"), &json!(null)).refused(422, "too_large");
+    let words = s.post(&format!("/api/projects/{id}/final"), &json!(null)).problem(422, "too_large");
     assert!(words.contains("60 MB may be used"), "{words}");
     assert!(s.get(&format!("/api/projects/{id}")).json()["job"].is_null());
 }

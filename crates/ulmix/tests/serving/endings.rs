@@ -3,6 +3,7 @@
 use super::running::{text, until, Running};
 use serde_json::{json, Value};
 use std::io::Write;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// A request that computes for minutes, sent on a connection of its own.
 pub fn long_request(s: &Running, id: &str, recipe: &Value) -> std::net::TcpStream {
@@ -62,23 +63,27 @@ fn kills_at_any_moment_lose_nothing_that_was_called_saved() {
         }
         (revision, saved) = (p["revision"].as_i64().unwrap(), p["recipe"].clone());
         let pid = s.pid() as i32;
-        let moment = std::time::Duration::from_millis(20 + 37 * (kill % 11));
-        let killer = std::thread::spawn(move || {
-            std::thread::sleep(moment);
-            // SAFETY: a signal to a child that is waited for only after this thread has ended.
-            unsafe { libc::kill(pid, libc::SIGKILL) };
-        });
-        for n in 0.. {
-            let mut next = saved.clone();
-            next["structure"]["cell_mm"] = json!([3.0 + 0.001 * (n % 1000) as f64, 4.0, 4.0]);
-            let body = next.to_string();
-            let put = ureq::put(&format!("{}/api/projects/{id}/recipe", s.url)).set("if-match", &revision.to_string());
-            match put.set("content-type", "application/json").send_string(&body) {
-                Ok(r) if r.status() == 200 => (revision, saved, acknowledged) = (revision + 1, next, acknowledged + 1),
-                _ => break,
+        // After some edits, and somewhere within the next one.
+        let (edits, turns) = (kill % 5, 700 * (kill % 11));
+        let done = AtomicUsize::new(0);
+        std::thread::scope(|threads| {
+            threads.spawn(|| {
+                until("edits are saved", || done.load(Ordering::Relaxed) > edits);
+                (0..turns).for_each(|_| std::thread::yield_now());
+                // SAFETY: a signal to a child that is waited for only after this thread has ended.
+                unsafe { libc::kill(pid, libc::SIGKILL) };
+            });
+            for n in 0.. {
+                let mut next = saved.clone();
+                next["structure"]["cell_mm"] = json!([3.0 + 0.001 * (n % 1000) as f64, 4.0, 4.0]);
+                let put = ureq::put(&format!("{}/api/projects/{id}/recipe", s.url)).set("if-match", &revision.to_string());
+                match put.set("content-type", "application/json").send_string(&next.to_string()) {
+                    Ok(r) if r.status() == 200 => (revision, saved, acknowledged) = (revision + 1, next, acknowledged + 1),
+                    _ => break,
+                }
+                done.fetch_add(1, Ordering::Relaxed);
             }
-        }
-        killer.join().unwrap();
+        });
     }
     assert!(acknowledged > kills, "{acknowledged} edits");
     let s = Running::start(&data);

@@ -103,7 +103,7 @@ fn small_files_are_read_or_refused_in_words_and_cost_no_more_than_they_should() 
     for (name, bytes, refused) in families() {
         let r = s.send("POST", &format!("/api/uploads?name={name}"), &[], &bytes);
         match refused {
-            Some(words) => assert!(r.refused(422, "bad_file").contains(words), "{name}: {}", r.json()),
+            Some(words) => assert!(r.problem(422, "bad_file").contains(words), "{name}: {}", r.json()),
             None => assert!(r.status == 200 || r.status == 422, "{name}: {}", r.status),
         }
         assert!(s.megabytes("VmHWM") < 1000, "{name}: {} MB", s.megabytes("VmHWM"));

@@ -105,8 +105,7 @@ fn a_deleted_project_leaves_the_file_and_nobody_else_may_read_it() {
     let data = dir.path().join("u.sqlite");
     let s = Running::start(&data);
     let file = ulmix_formats::stl::write(&ulmix_mesh::TriMesh::sphere(10.0, 6).mapped(|p| p * 1.7));
-    let upload = s.send("POST", "/api/uploads?name=ball.stl", &[], &file).json()["upload"].clone();
-    let p = s.post("/api/projects", &json!({ "from": "upload", "upload": upload, "unit": "mm" })).json();
+    let p = s.project_of("ball.stl", &file);
     let mut recipe = p["recipe"].clone();
     let mark = "A name that nobody else is to know";
     recipe["name"] = json!(mark);

@@ -1,7 +1,8 @@
 //! The real binary serving a real file of projects.
 
+use super::asking::{ask, Reply};
 use serde_json::{json, Value};
-use std::io::{BufRead, BufReader, Read};
+use std::io::{BufRead, BufReader};
 use std::net::TcpStream;
 use std::path::Path;
 use std::process::{Child, Command, ExitStatus, Stdio};
@@ -10,30 +11,6 @@ use std::time::{Duration, Instant};
 pub struct Running {
     child: Child,
     pub url: String,
-}
-
-/// What was answered.
-pub struct Reply {
-    pub status: u16,
-    pub kind: String,
-    pub body: Vec<u8>,
-}
-
-impl Reply {
-    pub fn json(&self) -> Value {
-        serde_json::from_slice(&self.body).unwrap_or_else(|_| panic!("no JSON: {}", String::from_utf8_lossy(&self.body)))
-    }
-
-    /// The words of a refusal of the code expected.
-    pub fn refused(&self, status: u16, code: &str) -> String {
-        let p = self.json();
-        assert_eq!(
-            (self.status, p["code"].as_str(), self.kind.as_str()),
-            (status, Some(code), "application/problem+json"),
-            "{p}"
-        );
-        p["message"].as_str().unwrap().to_owned()
-    }
 }
 
 pub fn binary() -> Command {
@@ -84,19 +61,7 @@ impl Running {
     }
 
     pub fn send(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Reply {
-        let agent = ureq::AgentBuilder::new().redirects(0).build();
-        let mut r = agent.request(method, &format!("{}{path}", self.url));
-        for (k, v) in headers {
-            r = r.set(k, v);
-        }
-        let response = match r.send_bytes(body) {
-            Ok(r) | Err(ureq::Error::Status(_, r)) => r,
-            Err(e) => panic!("{method} {path}: {e}"),
-        };
-        let (status, kind) = (response.status(), response.header("content-type").unwrap_or_default().to_owned());
-        let mut body = Vec::new();
-        response.into_reader().read_to_end(&mut body).unwrap();
-        Reply { status, kind, body }
+        ask(&format!("{}{path}", self.url), method, headers, body)
     }
 
     pub fn get(&self, path: &str) -> Reply {
@@ -111,6 +76,14 @@ impl Running {
         let revision = revision.to_string();
         let headers = [("content-type", "application/json"), ("if-match", revision.as_str())];
         self.send("PUT", &format!("/api/projects/{id}/recipe"), &headers, recipe.to_string().as_bytes())
+    }
+
+    /// A project of a file that is brought in, in mm.
+    pub fn project_of(&self, name: &str, file: &[u8]) -> Value {
+        let upload = self.send("POST", &format!("/api/uploads?name={name}"), &[], file).json()["upload"].clone();
+        let p = self.post("/api/projects", &json!({ "from": "upload", "upload": upload, "unit": "mm" }));
+        assert_eq!(p.status, 201);
+        p.json()
     }
 
     /// A small box: its id and recipe.

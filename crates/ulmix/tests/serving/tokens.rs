@@ -9,7 +9,7 @@ fn a_token_is_asked_for_on_loopback_too_and_may_come_from_a_file() {
     let token = "keel & float 100% + more=ü";
     std::fs::write(&file, format!("{token}\nnotes that do not count\n")).unwrap();
     let s = Running::with(&dir.path().join("u.sqlite"), &["--token-file", text(&file)]);
-    s.get("/api/projects").refused(401, "no_token");
+    s.get("/api/projects").problem(401, "no_token");
     // A person gets a page to type it on; it is a form.
     let page = s.send("GET", "/", &[("accept", "text/html")], &[]);
     assert!(page.status == 401 && String::from_utf8_lossy(&page.body).contains("name=\"token\""));
@@ -23,8 +23,8 @@ fn a_token_is_asked_for_on_loopback_too_and_may_come_from_a_file() {
     assert_eq!(s.send("GET", "/api/projects", &with, &[]).status, 200);
     assert_eq!(s.send("GET", "/api/options", &with, &[]).json()["can_log_out"], true);
     assert_eq!(s.send("DELETE", "/api/session", &with, &[]).status, 204);
-    s.send("GET", "/api/projects", &with, &[]).refused(401, "no_token");
-    s.send("POST", "/api/session", &[], b"token=guess").refused(401, "wrong_token");
+    s.send("GET", "/api/projects", &with, &[]).problem(401, "no_token");
+    s.send("POST", "/api/session", &[], b"token=guess").problem(401, "wrong_token");
 }
 
 #[test]

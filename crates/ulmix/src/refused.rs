@@ -1,0 +1,57 @@
+//! What stops a command, in words, and the exit code that goes with it.
+
+use std::process::ExitCode;
+use ulmix_core::pipeline::RunError;
+use ulmix_server::problem::Problem;
+use ulmix_server::store::OpenError;
+
+/// What stopped a command: words and what to do.
+pub struct Refused {
+    pub message: String,
+    pub hint: String,
+}
+
+impl Refused {
+    pub fn new(message: impl Into<String>, hint: impl Into<String>) -> Refused {
+        Refused { message: message.into(), hint: hint.into() }
+    }
+
+    /// Tells a person; the exit code of bad input.
+    pub fn told(&self) -> ExitCode {
+        eprintln!("{}\n{}", self.message, self.hint);
+        ExitCode::from(2)
+    }
+}
+
+impl From<ulmix_formats::FormatError> for Refused {
+    fn from(e: ulmix_formats::FormatError) -> Refused {
+        Refused::new(e.message, e.hint)
+    }
+}
+
+impl From<ulmix_core::recipe::RecipeError> for Refused {
+    fn from(e: ulmix_core::recipe::RecipeError) -> Refused {
+        Refused::new(format!("{}: {}", e.field, e.message), e.hint)
+    }
+}
+
+impl From<RunError> for Refused {
+    fn from(e: RunError) -> Refused {
+        match e {
+            RunError::Recipe(e) | RunError::TooLarge(e) => Refused::from(e),
+            RunError::Cancelled => Refused::new("The run was cancelled.", "Start it again."),
+        }
+    }
+}
+
+impl From<OpenError> for Refused {
+    fn from(e: OpenError) -> Refused {
+        Refused::new(e.message, e.hint)
+    }
+}
+
+impl From<Problem> for Refused {
+    fn from(p: Problem) -> Refused {
+        Refused::new(p.message, p.hint)
+    }
+}
