@@ -3,6 +3,7 @@
 use crate::recipe::{Mend, Role, Shell};
 use crate::rewrap::{rewrap, Rewrapped};
 use crate::triangles::{self, Remade};
+use crate::welded::welded;
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
@@ -15,7 +16,7 @@ use ulmix_mesh::shell::thicken;
 use ulmix_mesh::sides::sides;
 use ulmix_mesh::thickness::thinnest_part;
 use ulmix_mesh::topology::{piece_volumes, small_pieces};
-use ulmix_mesh::{orient::orient, weld::weld, Bvh, SignedDistance, Topology, TriMesh};
+use ulmix_mesh::{orient::orient, Bvh, SignedDistance, Topology, TriMesh};
 use utoipa::ToSchema;
 
 /// A body in mm.
@@ -93,44 +94,9 @@ const MOST: usize = 48;
 /// Bodies with a role of their own that a part may have.
 pub const MOST_WITH_ROLES: usize = 64;
 
-/// Pieces of a mesh, open and closed ones, that can be worked on.
-const MOST_PIECES: usize = 20_000;
-/// Triangles at one point: what looks at all of them for each of them takes the square of their number.
-const MOST_AT_A_POINT: u32 = 20_000;
-
 /// Welds, mends and orients a mesh in mm, and gives thickness to what is open.
 pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>, stopped: Stopped) -> Result<Clean, FormatError> {
-    let longest = raw.bounds().size().max_element();
-    let mut mesh = weld(raw, 0.0).mesh;
-    let mut topology = Topology::of(&mesh);
-    if topology.open_edges > 0 {
-        // Slightly apart copies of one point are the commonest reason for open edges.
-        let closer = weld(&mesh, 1e-6 * longest).mesh;
-        let again = Topology::of(&closer);
-        if again.open_edges < topology.open_edges {
-            (mesh, topology) = (closer, again);
-        }
-    }
-    if mesh.triangles.is_empty() {
-        return Err(FormatError::new(
-            "Every triangle of the part has collapsed to a line.",
-            "Export the part again at a larger scale.",
-        ));
-    }
-    if topology.pieces > MOST_PIECES {
-        return Err(FormatError::new(
-            format!("The part falls into {} separate pieces; up to {MOST_PIECES} can be worked on.", topology.pieces),
-            "Join or remove loose pieces in the program that it came from, or export it with its points joined.",
-        ));
-    }
-    let mut meeting = vec![0u32; mesh.points.len()];
-    mesh.triangles.iter().flatten().for_each(|&v| meeting[v as usize] += 1);
-    if let Some(crowded) = meeting.iter().find(|n| **n > MOST_AT_A_POINT) {
-        return Err(FormatError::new(
-            format!("{crowded} triangles of the part meet at one point; up to {MOST_AT_A_POINT} can be worked on."),
-            "Export the part with larger triangles there.",
-        ));
-    }
+    let (mut mesh, mut topology) = welded(raw)?;
     let dropped = raw.triangles.len() - mesh.triangles.len();
     // Where a triangle is there twice, its edges have too many sides, or two that run the same way.
     let crowded = topology.non_manifold_edges + topology.flipped_edges > 0;

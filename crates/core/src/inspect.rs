@@ -62,7 +62,7 @@ pub fn inspect(bytes: &[u8], limits: &Limits) -> Result<Inspected, FormatError> 
     let unit = if stated { Unit::Mm } else { Unit::ALL.into_iter().find(fits).unwrap_or(Unit::Mm) };
     let scale = unit.millimetres();
     let bodies = named(&loaded, scale, "Part");
-    let shell = shell_of(&bodies);
+    let shell = shell_of(&bodies)?;
     let step = PartStep { shell, ..PartStep::plain(unit) };
     let part = Part::assemble(bodies, &step, limits.stopped)?;
     let facts = part.facts.clone();

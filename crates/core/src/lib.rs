@@ -8,6 +8,7 @@
 //! | [`recipe`] | every value of every step |
 //! | [`part`], [`bodies`] | what came in, made ready, and the facts about it |
 //! | [`inspect`], [`sheet`] | what a file holds, before its unit is known; is it a sheet? |
+//! | [`welded`] | its points joined, before anything is mended |
 //! | [`note`] | something that a person should know |
 //! | [`pocket`] | a hollow of the part as a body |
 //! | [`chords`] | how far triangles of a size lie from its curved surface |
@@ -65,4 +66,5 @@ pub mod thumbnail;
 pub mod triangles;
 pub mod trig;
 pub mod untangle;
+pub mod welded;
 pub mod zoned;

@@ -75,7 +75,7 @@ impl Part {
     /// What the bodies of a file are given when they are sheets and come in first. `unit` counts when the file states
     /// none.
     pub fn first_shell(bytes: &[u8], unit: Unit, limits: &Limits) -> Result<Option<Shell>, FormatError> {
-        Ok(shell_of(&bodies_of(bytes, unit, "Part", limits)?))
+        shell_of(&bodies_of(bytes, unit, "Part", limits)?)
     }
 
     /// Reads a file of any known format. `unit` counts when the file states none.

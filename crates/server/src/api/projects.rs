@@ -219,7 +219,7 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
             }
             NewProject::Shape { shape } => {
                 shape.validate()?;
-                let shell = shell_for(&own_shapes::mesh(&shape));
+                let shell = shell_for(&own_shapes::mesh(&shape))?;
                 let title = shape.title();
                 let step = PartStep { shape: Some(shape), shell, ..PartStep::plain(Unit::Mm) };
                 // Its dimensions are the part: nothing is read.
