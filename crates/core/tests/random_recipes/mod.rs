@@ -1,10 +1,13 @@
 //! Random parts and recipes over all kinds and options, which repeat by number.
 
+#[path = "../named_parts/mod.rs"]
+mod named_parts;
+
 use glam::DVec3;
+use named_parts::{named, shapes};
 use ulmix_core::demo::Reedling;
 use ulmix_core::part::Part;
 use ulmix_core::recipe::{Form, Joins, Kind, OwnFill, Place, Recipe, Role, Skin, StrutSection, Taper, Thicken, Toward, Zone};
-use ulmix_mesh::TriMesh;
 
 /// The part and recipe of a number, and the part's name.
 pub fn numbered(n: u64) -> (String, Part, Recipe) {
@@ -40,21 +43,11 @@ impl Dice {
 
 /// A part, with its name.
 fn part_of(dice: &mut Dice) -> (String, Part) {
-    let shapes = [
-        ("block", TriMesh::cuboid(DVec3::ZERO, DVec3::new(34.0, 26.0, 21.0))),
-        ("ball", TriMesh::sphere(17.0, 5)),
-        ("plate", TriMesh::cuboid(DVec3::ZERO, DVec3::new(60.0, 40.0, 4.0))),
-        ("rod", TriMesh::cuboid(DVec3::ZERO, DVec3::new(90.0, 9.0, 8.0))),
-        ("egg", TriMesh::sphere(14.0, 5).mapped(|p| p * DVec3::new(1.6, 1.0, 0.7))),
-    ];
+    let shapes = shapes();
     let n = dice.next() as usize % (shapes.len() + Reedling::ALL.len());
-    match shapes.get(n) {
-        Some((name, mesh)) => (name.to_string(), Part::prepare(mesh).unwrap()),
-        None => {
-            let reedling = Reedling::ALL[n - shapes.len()];
-            (format!("{reedling:?}"), reedling.part().0)
-        }
-    }
+    let name = shapes.get(n).map_or_else(|| format!("{:?}", Reedling::ALL[n - shapes.len()]), |s| s.0.to_string());
+    let part = named(&name);
+    (name, part)
 }
 
 /// A recipe for a part, with values that a person might type.
