@@ -62,9 +62,14 @@ pub enum Pictures {
     Full,
 }
 
-fn serve(data: &Path, port: &str, pictures: Pictures) -> (Child, String) {
+/// Serves the demo's projects; with a file of an access token, asks for that.
+fn serve(data: &Path, port: &str, pictures: Pictures, token_file: Option<&Path>) -> (Child, String) {
     let mut command = Command::new(binary());
-    command.args(["demo", "--data", data.to_str().unwrap(), "--port", port]);
+    match token_file {
+        None => command.args(["demo", "--port", port]),
+        Some(file) => command.args(["serve", "--bind", &format!("127.0.0.1:{port}")]).arg("--token-file").arg(file),
+    };
+    command.arg("--data").arg(data);
     if pictures == Pictures::Quick {
         command.args(["--picture-triangles", "40000"]);
     }
@@ -81,7 +86,7 @@ impl Bench {
     pub async fn with(pictures: Pictures) -> Bench {
         let turn = TURN.lock().await;
         let folder = tempfile::tempdir().unwrap();
-        let (server, url) = serve(&folder.path().join("u.sqlite"), "0", pictures);
+        let (server, url) = serve(&folder.path().join("u.sqlite"), "0", pictures, None);
         let mut command = Command::new("chromedriver");
         command.arg("--port=0");
         let (driver, line) = say(command, "started successfully on port");
@@ -387,8 +392,24 @@ impl Bench {
 
     /// Starts it again on the same port with the same data.
     pub fn restart_server(&mut self) {
+        self.start_server(None);
+    }
+
+    /// The same; the server asks for this access token.
+    pub fn restart_server_with_token(&mut self, token: &str) {
+        let file = self.folder.path().join("token");
+        std::fs::write(&file, token).unwrap();
+        self.start_server(Some(&file));
+    }
+
+    fn start_server(&mut self, token_file: Option<&Path>) {
         let port = self.url.rsplit(':').next().unwrap().to_owned();
-        self.server = Some(serve(&self.folder.path().join("u.sqlite"), &port, self.pictures).0);
+        self.server = Some(serve(&self.data(), &port, self.pictures, token_file).0);
+    }
+
+    /// The server's file of projects.
+    pub fn data(&self) -> PathBuf {
+        self.folder.path().join("u.sqlite")
     }
 }
 
