@@ -73,10 +73,7 @@ pub fn serve(data: PathBuf, bind: SocketAddr, token: Token, sizes: Sizes) -> Exi
 
 fn try_serve(data: PathBuf, bind: SocketAddr, token: Token, sizes: Sizes) -> Result<(), Refused> {
     let access = token.read(bind)?;
-    tracing_subscriber::fmt()
-        .with_env_filter(tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "info".into()))
-        .with_writer(std::io::stderr)
-        .init();
+    tracing_subscriber::fmt().with_max_level(tracing::Level::INFO).with_writer(std::io::stderr).init();
     let runtime = tokio::runtime::Runtime::new().map_err(cannot_start)?;
     let done = runtime.block_on(served(data, bind, access, sizes));
     // Work that does not notice that it is to end is not waited for: everything saved lies on disk.
