@@ -28,17 +28,21 @@ pub struct Chords {
 }
 
 impl Chords {
-    pub fn of(part: &Part) -> Chords {
+    /// Looks at the part's surface with chords of all lengths; nothing when cancelled. Where thousands of triangles of a
+    /// damaged part overlap that takes minutes.
+    pub fn of(part: &Part, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Chords> {
         let mesh = &part.mesh;
         let first = FINEST * mesh.bounds().size().max_element();
         let places = by_area(mesh, PLACES);
         let sag = (0..COUNT).map(|rung| {
             let chord = first * (rung as f64 / RUNGS).exp2();
-            let mut all: Vec<f64> = places.par_iter().flat_map_iter(|&t| sags(part, t, chord)).collect();
+            let wanted = places.par_iter().take_any_while(|_| !cancelled());
+            let mut all: Vec<f64> = wanted.flat_map_iter(|&t| sags(part, t, chord)).collect();
             all.sort_by(f64::total_cmp);
             all.get((SHARE * all.len() as f64) as usize).copied().unwrap_or(0.0)
         });
-        Chords { first, sag: sag.collect(), soft_edges: soft_edges(part) }
+        let chords = Chords { first, sag: sag.collect(), soft_edges: soft_edges(part) };
+        (!cancelled()).then_some(chords)
     }
 
     /// Edges at which the part's own triangles turn a little, as they do on a curved face, per area. 1/mm².
@@ -95,14 +99,22 @@ mod tests {
     fn chords_of_a_ball_sag_as_geometry_says_and_those_of_a_box_not_at_all() {
         let radius = 20.0;
         let ball = Part::prepare(&TriMesh::sphere(radius, 6)).unwrap();
-        let chords = Chords::of(&ball);
+        let chords = Chords::of(&ball, &|| false).unwrap();
         for tolerance in [0.02, 0.05, 0.2] {
             let expected = (8.0 * radius * tolerance).sqrt();
             let found = chords.within(tolerance);
             assert!((found / expected - 1.0).abs() < 0.15, "{found} for {expected}");
         }
         let block = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(30.0, 20.0, 10.0))).unwrap();
-        assert_eq!(Chords::of(&block).within(0.01), f64::INFINITY);
+        assert_eq!(Chords::of(&block, &|| false).unwrap().within(0.01), f64::INFINITY);
+    }
+
+    #[test]
+    fn chords_of_a_part_are_known_or_not_yet() {
+        let ball = Part::prepare(&TriMesh::sphere(20.0, 4)).unwrap();
+        assert!(!ball.measure_chords(&|| true));
+        assert!(ball.measure_chords(&|| false));
+        assert!(ball.measure_chords(&|| true), "they are kept");
     }
 
     #[test]

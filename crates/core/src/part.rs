@@ -247,7 +247,18 @@ impl Part {
 
     /// How far triangles of a size lie from its curved surface.
     pub fn chords(&self) -> &Chords {
-        self.chords.get_or_init(|| Chords::of(self))
+        self.chords.get_or_init(|| Chords::of(self, &|| false).expect("nobody cancels it"))
+    }
+
+    /// Makes [`chords`](Self::chords) answer at once from now on; false when cancelled before.
+    pub fn measure_chords(&self, cancelled: &(dyn Fn() -> bool + Sync)) -> bool {
+        if self.chords.get().is_none() {
+            if let Some(chords) = Chords::of(self, cancelled) {
+                // Another thread may have been quicker, with the same.
+                let _ = self.chords.set(chords);
+            }
+        }
+        self.chords.get().is_some()
     }
 
     pub fn bvh(&self) -> &Bvh {

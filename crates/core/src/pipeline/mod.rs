@@ -434,6 +434,10 @@ impl Pipeline {
             watch.end(Stage::Thickness, true);
             return Ok((known, key));
         }
+        // Whoever knows the linked values asks for the costs next.
+        if !part.measure_chords(&|| watch.cancelled()) {
+            return Err(RunError::Cancelled);
+        }
         let step = plan::survey_step(part);
         let (regions, zones, zones_key) = self.zones(part, recipe, step, 0.0, Vec::new(), &Inner(watch))?;
         let mut curves = Vec::new();
