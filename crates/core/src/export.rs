@@ -1,14 +1,14 @@
 //! Files to print from: written, read again by our own reader and checked before they are offered.
 
-use crate::bodies::unlike;
-use crate::check::{checks_given, crossing_within, Check, CheckGroup};
-use crate::recipe::{Form, GivenKind, Kind, Recipe, Structure};
 use crate::report::BodyApart;
 use crate::stand::Placing;
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
+use ulmix_check::{checks_given, crossing_within, Check, CheckGroup};
 use ulmix_formats::{stl, threemf, FormatError, Limits};
 use ulmix_mesh::TriMesh;
+use ulmix_part::bodies::unlike;
+use ulmix_recipe::{Form, GivenKind, Kind, Recipe, Structure};
 use utoipa::ToSchema;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -157,9 +157,9 @@ fn kind_and_cell(s: &Structure) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::check::{worst, Verdict};
-    use crate::recipe::Stand;
     use glam::DVec3;
+    use ulmix_check::{worst, Verdict};
+    use ulmix_recipe::Stand;
 
     #[test]
     fn both_files_read_back_as_the_same_sound_body() {

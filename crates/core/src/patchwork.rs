@@ -7,11 +7,11 @@
 //! leaves half the material in the middle of the band, and pieces that hang on nothing.) Where both are the same structure
 //! its thickness passes over. Ties, which run along sharp borders, are joined to what is there.
 
-use crate::grid::{Bits, Grid, HELD};
-use crate::lattice::{Bulk, Lattice};
-use crate::polygonise::RowPoints;
-use crate::zoned::{Region, Zoned};
 use glam::{DVec3, UVec3, Vec3};
+use ulmix_field::grid::{Bits, Grid, HELD};
+use ulmix_field::polygonise::RowPoints;
+use ulmix_lattice::{Bulk, Lattice};
+use ulmix_part::zoned::{Region, Zoned};
 
 /// The fillings of a part as one field.
 pub struct Patchwork<'a> {

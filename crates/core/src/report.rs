@@ -1,21 +1,21 @@
 //! Numbers and checks of a finished mesh: always of what will be exported.
 
 use crate::asked::{as_asked, as_made, expected_bodies, AsAsked, Case, Gauged};
-use crate::check::{checks_given, Check};
-use crate::lattice::{meeting::meeting, own_cell, Facts};
 use crate::note::Note;
-use crate::part::Part;
 use crate::pipeline::finish::{Removed, Solid};
 use crate::pipeline::plan::Prediction;
 use crate::pipeline::{Filled, Linked};
-use crate::recipe::{CellKind, Filling, Kind, Layout, Recipe, Role, SeededKind, Thicken};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
+use ulmix_check::{checks_given, Check};
+use ulmix_lattice::{meeting::meeting, own_cell, Facts};
 use ulmix_mesh::crossing::Crossings;
 use ulmix_mesh::thickness::wall_thickness;
 use ulmix_mesh::topology::{piece_volumes, pieces_by_points};
 use ulmix_mesh::{Bvh, TriMesh};
+use ulmix_part::Part;
+use ulmix_recipe::{CellKind, Filling, Kind, Layout, Recipe, Role, SeededKind, Thicken};
 use utoipa::ToSchema;
 
 /// Numbers of a mesh. Volumes mm³, areas mm².

@@ -1,9 +1,9 @@
 //! A mesh as it stands on the printer's bed.
 
-use crate::recipe::Stand;
 use glam::{DMat3, DQuat, DVec3};
 use serde::{Deserialize, Serialize};
 use ulmix_mesh::{Bounds, TriMesh};
+use ulmix_recipe::Stand;
 use utoipa::ToSchema;
 
 /// What a person should know about how a part stands.

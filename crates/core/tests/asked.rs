@@ -1,16 +1,16 @@
 //! Each promise of a recipe, kept and broken: the final mesh held against what was asked.
 
 use glam::DVec3;
-use ulmix_core::check::{worst, Check, CheckGroup, Verdict};
-use ulmix_core::lattice::clean::StrutState;
-use ulmix_core::part::Part;
+use ulmix_check::{worst, Check, CheckGroup, Verdict};
 use ulmix_core::pipeline::judge::FileMesh;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, RunError, Unwatched};
-use ulmix_core::recipe::{
+use ulmix_lattice::clean::StrutState;
+use ulmix_mesh::{Topology, TriMesh};
+use ulmix_part::Part;
+use ulmix_recipe::{
     CellKind, ExtrudedKind, Form, GivenKind, Joins, Kind, Layout, OwnFill, OwnStruts, Place, Recipe, Role, SeededKind, Skin,
     Stand, StrutSection, SurfaceKind, Thicken, Zone,
 };
-use ulmix_mesh::{Topology, TriMesh};
 
 fn run(part: &Part, recipe: &Recipe) -> Outcome {
     Pipeline::new(0).run(part, recipe, Quality::Final, &Unwatched).unwrap()

@@ -3,13 +3,13 @@
 use glam::DVec3;
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use ulmix_core::check::Verdict;
-use ulmix_core::part::Part;
+use ulmix_check::Verdict;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{Beside, FileMark, Joins, Mend, PartStep, Place, Recipe, RecipeError, Role, Skin, Thicken, Unit, Zone};
 use ulmix_formats::{stl, FormatError, Limits};
 use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
+use ulmix_part::Part;
+use ulmix_recipe::{Beside, FileMark, Joins, Mend, PartStep, Place, Recipe, RecipeError, Role, Skin, Thicken, Unit, Zone};
 
 /// Why a part was refused.
 type Refused = Box<dyn std::error::Error>;

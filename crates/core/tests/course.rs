@@ -1,12 +1,12 @@
 //! What people rely on of strut cells in rows that bend: whole cells from rim to rim, at the places they should have.
 
 use glam::{DQuat, DVec3};
-use ulmix_core::check::Verdict;
-use ulmix_core::own_shapes;
-use ulmix_core::part::{mark, Part};
+use ulmix_check::Verdict;
 use ulmix_core::pipeline::{Pipeline, Quality, RunError, Unwatched};
-use ulmix_core::recipe::{CellKind, Course, FaceMark, Kind, OwnShape, Recipe, Structure, Thicken};
 use ulmix_mesh::TriMesh;
+use ulmix_part::own_shapes;
+use ulmix_part::{mark, Part};
+use ulmix_recipe::{CellKind, Course, FaceMark, Kind, OwnShape, Recipe, Structure, Thicken};
 
 const ROUND: Course = Course::Polar { about: None, counts: [2, 12, 3] };
 

@@ -1,10 +1,10 @@
 //! What is foreseen of a final mesh, against what comes out.
 
 use glam::DVec3;
-use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{CellKind, ExtrudedKind, Form, Kind, Place, Recipe, Role, SeededKind, Skin, SurfaceKind, Thicken, Zone};
 use ulmix_mesh::TriMesh;
+use ulmix_part::Part;
+use ulmix_recipe::{CellKind, ExtrudedKind, Form, Kind, Place, Recipe, Role, SeededKind, Skin, SurfaceKind, Thicken, Zone};
 
 /// A tube of facets, which walls meet at many angles.
 fn tube(outer: f64, inner: f64, length: f64) -> TriMesh {

@@ -1,9 +1,9 @@
 //! Every Reedling part with every kind of structure gives a closed, manifold final mesh.
 
-use ulmix_core::demo::Reedling;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{Kind, Thicken};
 use ulmix_mesh::Topology;
+use ulmix_part::demo::Reedling;
+use ulmix_recipe::{Kind, Thicken};
 
 /// Steps along a part's longest side, and in a wall or strut: coarse, which is harder.
 const STEPS: f64 = 90.0;

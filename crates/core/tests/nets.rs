@@ -4,17 +4,17 @@
 use glam::DVec3;
 use proptest::prelude::*;
 use std::sync::atomic::{AtomicU32, Ordering};
-use ulmix_core::check::Verdict;
-use ulmix_core::lattice::clean::StrutState;
-use ulmix_core::lattice::make;
-use ulmix_core::lattice::skeleton::Skeleton;
-use ulmix_core::part::Part;
+use ulmix_check::Verdict;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched, Watch};
-use ulmix_core::recipe::{
+use ulmix_lattice::clean::StrutState;
+use ulmix_lattice::make;
+use ulmix_lattice::skeleton::Skeleton;
+use ulmix_mesh::{Topology, TriMesh};
+use ulmix_part::Part;
+use ulmix_recipe::{
     CellKind, CleanUp, Course, DeadEnds, GivenKind, Joins, Kind, Layout, OwnStruts, Place, Recipe, Role, SeededKind, Seeds,
     Spread, Structure, StrutSection, Taper, Thicken, Toward, Zone,
 };
-use ulmix_mesh::{Topology, TriMesh};
 
 fn cube(side: f64) -> Part {
     Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(side))).unwrap()
@@ -42,7 +42,7 @@ fn whole_struts(part: &Part, r: &Recipe) -> Skeleton {
     Skeleton { struts: whole.collect(), ..net }
 }
 
-fn facts(part: &Part, s: &Structure) -> ulmix_core::lattice::Facts {
+fn facts(part: &Part, s: &Structure) -> ulmix_lattice::Facts {
     make::structure(part, s, Joins::default(), &|| false).unwrap().facts().unwrap().clone()
 }
 
@@ -153,7 +153,7 @@ fn struts_are_thicker_toward_the_zones_that_ask_for_it_and_no_others() {
 
 #[test]
 fn rows_that_bend_are_cleaned_as_nets_are() {
-    let part = Part::prepare(&ulmix_core::own_shapes::mesh(&ulmix_core::recipe::OwnShape::Tube {
+    let part = Part::prepare(&ulmix_part::own_shapes::mesh(&ulmix_recipe::OwnShape::Tube {
         diameter_mm: 50.0,
         bore_mm: 26.0,
         height_mm: 30.0,

@@ -1,12 +1,12 @@
 //! The opening that is told of a structure against the largest ball that passes through its mesh.
 
 use glam::{DVec3, UVec3};
-use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{Form, Kind, Recipe, SeededKind, StrutSection, Taper, Thicken, Toward};
 use ulmix_mesh::distance::SignedDistance;
 use ulmix_mesh::topology::UnionFind;
 use ulmix_mesh::{Topology, TriMesh};
+use ulmix_part::Part;
+use ulmix_recipe::{Form, Kind, Recipe, SeededKind, StrutSection, Taper, Thicken, Toward};
 
 const SIDE: f64 = 36.0;
 /// Places lie so far apart, around the middle of the part, where a cell's corner is: windows have their middles there.

@@ -1,12 +1,12 @@
 //! Parts made ready: triangles made anew, sheets given thickness, pockets filled.
 
 use glam::DVec3;
-use ulmix_core::own_shapes;
-use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{Mend, OwnShape, PartStep, Pocket, Recipe, Role, Shell, Thicken, Unit};
 use ulmix_formats::{stl, Limits};
 use ulmix_mesh::{Bvh, Topology, TriMesh};
+use ulmix_part::own_shapes;
+use ulmix_part::{mark, Part};
+use ulmix_recipe::{Mend, OwnShape, PartStep, Pocket, Recipe, Role, Shell, Thicken, Unit};
 
 /// Why a part was refused.
 type Refused = Box<dyn std::error::Error>;
@@ -23,7 +23,7 @@ fn mended(mesh: &TriMesh, mend: Mend) -> Part {
 
 #[test]
 fn a_bracket_of_even_triangles_is_the_same_bracket() {
-    let bracket = ulmix_core::demo::keel_bracket().0;
+    let bracket = ulmix_part::demo::keel_bracket().0;
     let even = mended(&bracket, Mend { even_mm: 4.0, ..Mend::default() });
     let t = Topology::of(&even.mesh);
     assert!(t.sound() && t.pieces == 1);

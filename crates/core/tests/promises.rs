@@ -9,12 +9,12 @@ use random_recipes::numbered;
 use rayon::prelude::*;
 use std::f64::consts::PI;
 use std::fmt::Write;
-use ulmix_core::check::{worst, CheckGroup, Verdict};
-use ulmix_core::part::Part;
+use ulmix_check::{worst, CheckGroup, Verdict};
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::Recipe;
 use ulmix_mesh::topology::piece_volumes;
 use ulmix_mesh::{SignedDistance, Topology, TriMesh};
+use ulmix_part::Part;
+use ulmix_recipe::Recipe;
 
 /// How many recipes are run without being asked for more.
 const FEW: u64 = 20;

@@ -5,7 +5,7 @@ mod random_recipes;
 use random_recipes::numbered;
 use serde_json::{json, Value};
 use std::collections::BTreeSet;
-use ulmix_core::recipe::Recipe;
+use ulmix_recipe::Recipe;
 
 /// Recipes whose values are tried.
 const RECIPES: u64 = 16;

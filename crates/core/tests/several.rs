@@ -8,15 +8,15 @@ use coarser::run;
 use glam::DVec3;
 use proptest::prelude::*;
 use redone::Redone;
-use ulmix_core::check::Verdict;
-use ulmix_core::lattice::make;
-use ulmix_core::part::Part;
+use ulmix_check::Verdict;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Stage, Unwatched};
-use ulmix_core::recipe::{
+use ulmix_lattice::make;
+use ulmix_mesh::{SignedDistance, Topology, TriMesh};
+use ulmix_part::Part;
+use ulmix_recipe::{
     CellKind, ExtrudedKind, Filling, Joins, Kind, OwnFill, Place, Recipe, Role, SeededKind, Skin, Structure, SurfaceKind,
     Thicken, Zone,
 };
-use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 
 const SIDE: f64 = 24.0;
 

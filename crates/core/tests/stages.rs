@@ -5,10 +5,10 @@ mod redone;
 use glam::DVec3;
 use redone::Redone;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Pipeline, Quality, RunError, Stage, Unwatched, Watch};
-use ulmix_core::recipe::{CellKind, Kind, Place, Recipe, Role, Skin, Stand, SurfaceKind, Thicken, Zone};
 use ulmix_mesh::TriMesh;
+use ulmix_part::Part;
+use ulmix_recipe::{CellKind, Kind, Place, Recipe, Role, Skin, Stand, SurfaceKind, Thicken, Zone};
 
 fn part() -> Part {
     Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(30.0, 24.0, 18.0))).unwrap()

@@ -7,24 +7,24 @@ use coarser::run;
 use glam::DVec3;
 use std::f64::consts::PI;
 use std::fmt::Debug;
-use ulmix_core::check::Verdict;
-use ulmix_core::even::low_discrepancy;
-use ulmix_core::grid::Grid;
-use ulmix_core::lattice::clean::StrutState;
-use ulmix_core::lattice::finer::Site;
-use ulmix_core::lattice::{density::DensityCurve, from_mesh, make, Bare};
-use ulmix_core::own_shapes;
-use ulmix_core::part::{mark, Part};
+use ulmix_check::Verdict;
 use ulmix_core::pipeline::{Filled, Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::{
+use ulmix_core::shape::Composed;
+use ulmix_field::grid::Grid;
+use ulmix_field::numeric::low_discrepancy;
+use ulmix_formats::{stl, Beam, Limits};
+use ulmix_lattice::clean::StrutState;
+use ulmix_lattice::finer::Site;
+use ulmix_lattice::{density::DensityCurve, from_mesh, make, Bare};
+use ulmix_mesh::faces::{Face, Kind as FaceShape};
+use ulmix_mesh::{Topology, TriMesh};
+use ulmix_part::own_shapes;
+use ulmix_part::zoned::{Regions, Zoned};
+use ulmix_part::{mark, Part};
+use ulmix_recipe::{
     CellKind, CleanUp, DeadEnds, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape, OwnStruts, Place, Recipe, Role,
     SeededKind, Seeds, Skin, Spread, Structure, StrutSection, SurfaceKind, Taper, Thicken, Toward, Zone, Zones,
 };
-use ulmix_core::shape::Composed;
-use ulmix_core::zoned::{Regions, Zoned};
-use ulmix_formats::{stl, Beam, Limits};
-use ulmix_mesh::faces::{Face, Kind as FaceShape};
-use ulmix_mesh::{Topology, TriMesh};
 
 fn cube(side: f64) -> Part {
     Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(side))).unwrap()

@@ -5,11 +5,11 @@ mod coarser;
 use coarser::run;
 use glam::DVec3;
 use proptest::prelude::*;
-use ulmix_core::check::Verdict;
-use ulmix_core::demo::keel_bracket;
-use ulmix_core::part::Part;
-use ulmix_core::recipe::{Form, Joins, Kind, Place, Recipe, Role, Skin, SurfaceKind, Thicken, Zone};
+use ulmix_check::Verdict;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
+use ulmix_part::demo::keel_bracket;
+use ulmix_part::Part;
+use ulmix_recipe::{Form, Joins, Kind, Place, Recipe, Role, Skin, SurfaceKind, Thicken, Zone};
 
 const KINDS: [SurfaceKind; 8] = [
     SurfaceKind::Gyroid,
@@ -212,7 +212,7 @@ fn a_place_kept_clear_is_round_at_size_and_takes_its_volume() {
 #[test]
 fn faces_with_a_depth_take_what_geometry_says_and_skins_leave_the_rest_open() {
     let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(30.0, 24.0, 18.0))).unwrap();
-    let top = part.faces().list.iter().find(|f| f.direction.z > 0.9).map(ulmix_core::part::mark).unwrap();
+    let top = part.faces().list.iter().find(|f| f.direction.z > 0.9).map(ulmix_part::mark).unwrap();
     let mut recipe = Recipe::for_part(&part.mesh.bounds());
     recipe.structure.cell_mm = [9.0; 3];
     recipe.thicken = Thicken::Thickness { thickness_mm: 1.2 };

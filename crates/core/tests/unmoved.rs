@@ -10,8 +10,8 @@ use rayon::prelude::*;
 use serde_json::Value;
 use sha2::{Digest, Sha256};
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::Recipe;
 use ulmix_mesh::{Topology, TriMesh};
+use ulmix_recipe::Recipe;
 
 /// From the crate's folder.
 const KEPT: &str = "tests/unmoved.jsonl";

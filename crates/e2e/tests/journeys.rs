@@ -81,7 +81,7 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
         assert!((triangles / foreseen as f64 - 1.0).abs() < 0.25, "{triangles} triangles for {foreseen}");
         let size = read.mesh.bounds().size();
         assert!((size - DVec3::new(120.0, 72.0, 88.0)).abs().max_element() < 0.2, "{size}");
-        let part = ulmix_core::demo::keel_bracket().0.volume();
+        let part = ulmix_part::demo::keel_bracket().0.volume();
         let share = 100.0 * (1.0 - read.mesh.volume() / part);
         assert!((share - saved).abs() < 0.2, "the file is {share} % lighter, the screen said {saved} %");
     }

@@ -78,7 +78,7 @@ async fn the_tow_grip_and_the_cradle_leave_as_files() {
     let grip = made(&b, "grip.3mf").await.mesh;
     let t = Topology::of(&grip);
     assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
-    let part = ulmix_core::demo::Reedling::TowGrip.make().0;
+    let part = ulmix_part::demo::Reedling::TowGrip.make().0;
     assert!((grip.bounds().size() - part.bounds().size()).abs().max_element() < 0.3, "{}", grip.bounds().size());
     // Nothing of it leaves the part.
     let inside = SignedDistance::new(&part, &Topology::of(&part));

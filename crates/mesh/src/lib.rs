@@ -19,6 +19,7 @@
 //! | [`faces`] | triangles that belong together, and what they are |
 //! | [`edge_loops`] | closed loops of edges around a face |
 //! | [`crossing`] | self-crossing triangles, with exact predicates |
+//! | [`untangle`] | meshes as files hold them, and the few triangles that cross there |
 //! | [`thickness`] | wall thickness by the shrinking ball |
 //! | [`reduce`] | fewer triangles within an error bound, still closed and manifold |
 //! | [`remesh`] | triangles of one size, sharp edges and rims kept |
@@ -47,6 +48,7 @@ pub mod smooth;
 pub mod thickness;
 pub mod topology;
 pub mod trimesh;
+pub mod untangle;
 pub mod weld;
 
 pub use bvh::Bvh;

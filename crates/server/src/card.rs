@@ -3,9 +3,9 @@
 use crate::picture::RunInfo;
 use crate::problem::{Answer, Problem};
 use serde::{Deserialize, Serialize};
-use ulmix_core::check::Summary;
-use ulmix_core::part::PartFacts;
-use ulmix_core::recipe::Recipe;
+use ulmix_check::Summary;
+use ulmix_part::PartFacts;
+use ulmix_recipe::Recipe;
 use utoipa::ToSchema;
 
 /// What the start screen shows of a project's newest state.

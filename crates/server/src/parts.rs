@@ -6,7 +6,7 @@ use crate::waiting::Waiting;
 use std::collections::VecDeque;
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::time::Duration;
-use ulmix_core::part::Part;
+use ulmix_part::Part;
 
 /// Bytes of parts that are kept.
 const BYTES: usize = 1 << 30;

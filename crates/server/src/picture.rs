@@ -4,12 +4,9 @@ use crate::problem::{Answer, Problem};
 use crate::stopwatch::StageTime;
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
-use ulmix_core::moved::{map, Map};
-use ulmix_core::part::{mark, Part};
 use ulmix_core::pipeline::finish::Solid;
 use ulmix_core::pipeline::plan::Prediction;
 use ulmix_core::pipeline::{Linked, Outcome, Quality};
-use ulmix_core::recipe::FaceMark;
 use ulmix_core::report::{thickness_at_points, Foretold, Report};
 use ulmix_core::shape::Owner;
 use ulmix_core::stand::Placing;
@@ -19,6 +16,9 @@ use ulmix_mesh::reduce::{reduce, ReduceOptions};
 use ulmix_mesh::shading::{shade, Shaded};
 use ulmix_mesh::weld::weld;
 use ulmix_mesh::TriMesh;
+use ulmix_part::moved::{map, Map};
+use ulmix_part::{mark, Part};
+use ulmix_recipe::FaceMark;
 use utoipa::ToSchema;
 
 /// Most triangles that a picture holds; files for printing are full.

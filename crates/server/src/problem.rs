@@ -4,8 +4,8 @@ use axum::http::{header, StatusCode};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
 use ulmix_core::pipeline::RunError;
-use ulmix_core::recipe::RecipeError;
 use ulmix_formats::FormatError;
+use ulmix_recipe::RecipeError;
 use utoipa::ToSchema;
 
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]

@@ -19,14 +19,14 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::time::Duration;
 use tokio::sync::broadcast;
-use ulmix_core::lattice::clean::StrutState;
-use ulmix_core::part::Part;
 use ulmix_core::pipeline::pace::Paces;
 use ulmix_core::pipeline::plan::Prediction;
 use ulmix_core::pipeline::{Pipeline, Quality, RunError, Stage};
-use ulmix_core::recipe::Recipe;
 use ulmix_core::report::foretold;
 use ulmix_formats::{Limits, Stopped};
+use ulmix_lattice::clean::StrutState;
+use ulmix_part::Part;
+use ulmix_recipe::Recipe;
 use utoipa::ToSchema;
 
 /// Stage results kept in memory.
@@ -259,7 +259,7 @@ impl Studio {
     }
 
     /// The recipe's struts as seven 32-bit numbers each, little-endian: both ends in mm, and how it lies in the part
-    /// ([`ulmix_core::lattice::clean::StrutState`]). Empty for walls.
+    /// ([`ulmix_lattice::clean::StrutState`]). Empty for walls.
     pub fn skeleton(&self, project: &str, recipe: &Recipe, zone: Option<usize>, waiting: &Waiting) -> Answer<Vec<u8>> {
         let row = self.store.project(project)?;
         let part = self.part(&row, recipe, waiting)?;

@@ -9,23 +9,21 @@ mod random_recipes;
 use glam::DVec3;
 use serde_json::json;
 use std::time::Instant;
-use ulmix_core::demo::{keel_bracket, Reedling};
-use ulmix_core::grid::Grid;
-use ulmix_core::inspect::inspect;
-use ulmix_core::lattice::finer::Site;
-use ulmix_core::lattice::make::structure as structure_in;
-use ulmix_core::part::Part;
 use ulmix_core::pipeline::pace::Paces;
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
-use ulmix_core::polygonise::{polygonise, Care};
-use ulmix_core::recipe::{
-    CellKind, Finer, FoamKind, Joins, Kind, Recipe, SeededKind, Seeds, Spread, Structure, Thicken, Unit, Zones,
-};
 use ulmix_core::shape::Composed;
-use ulmix_core::zoned::{Regions, Zoned};
+use ulmix_field::grid::Grid;
+use ulmix_field::polygonise::{polygonise, Care};
 use ulmix_formats::{glb, stl, Limits};
+use ulmix_lattice::finer::Site;
+use ulmix_lattice::make::structure as structure_in;
 use ulmix_mesh::shading::shade;
 use ulmix_mesh::{SignedDistance, Topology, TriMesh};
+use ulmix_part::demo::{keel_bracket, Reedling};
+use ulmix_part::inspect::inspect;
+use ulmix_part::zoned::{Regions, Zoned};
+use ulmix_part::Part;
+use ulmix_recipe::{CellKind, Finer, FoamKind, Joins, Kind, Recipe, SeededKind, Seeds, Spread, Structure, Thicken, Unit, Zones};
 use ulmix_server::stopwatch::Stopwatch;
 
 type Case = (&'static str, fn() -> serde_json::Value);

@@ -7,12 +7,12 @@ use crate::say::say;
 use serde_json::json;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
-use ulmix_core::check::{checks, Check, Summary, Verdict};
+use ulmix_check::{checks, Check, Summary, Verdict};
 use ulmix_core::export::{export, Contents, FileKind};
-use ulmix_core::part::Part;
 use ulmix_core::pipeline::judge::FileMesh;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::Recipe;
+use ulmix_part::Part;
+use ulmix_recipe::Recipe;
 use ulmix_server::memory::for_runs;
 use ulmix_server::stopwatch::Stopwatch;
 

@@ -29,8 +29,8 @@ impl From<ulmix_formats::FormatError> for Refused {
     }
 }
 
-impl From<ulmix_core::recipe::RecipeError> for Refused {
-    fn from(e: ulmix_core::recipe::RecipeError) -> Refused {
+impl From<ulmix_recipe::RecipeError> for Refused {
+    fn from(e: ulmix_recipe::RecipeError) -> Refused {
         Refused::new(format!("{}: {}", e.field, e.message), e.hint)
     }
 }

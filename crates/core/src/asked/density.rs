@@ -2,10 +2,10 @@
 
 use super::result::Meshes;
 use super::{numbered, titled, within, Case};
-use crate::check::{Check, Verdict};
-use crate::recipe::Thicken;
 use glam::DVec3;
 use rayon::prelude::*;
+use ulmix_check::{Check, Verdict};
+use ulmix_recipe::Thicken;
 
 /// How far the relative density may be off. Percentage points.
 const POINTS_OFF: f64 = 1.0;

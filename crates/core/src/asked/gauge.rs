@@ -9,12 +9,12 @@
 use super::result::Meshes;
 use super::sites::{site_at, Site, Sites};
 use super::{numbered, titled, within, Case, Thickened};
-use crate::check::{Check, Verdict};
-use crate::lattice::Gauge;
 use crate::shape::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
+use ulmix_check::{Check, Verdict};
+use ulmix_lattice::Gauge;
 use ulmix_mesh::thickness::{wall_thickness, weighted_quantile};
 use utoipa::ToSchema;
 

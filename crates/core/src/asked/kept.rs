@@ -3,15 +3,15 @@
 use super::result::Meshes;
 use super::sites::{site_at, Site, Sites};
 use super::{within, Case};
-use crate::check::{Check, Verdict};
-use crate::even::low_discrepancy_in;
-use crate::recipe::Role;
-use crate::sample::by_area;
 use crate::shape::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
 use std::collections::BTreeMap;
+use ulmix_check::{Check, Verdict};
+use ulmix_field::numeric::low_discrepancy_in;
 use ulmix_mesh::faces::Kind;
+use ulmix_part::sample::by_area;
+use ulmix_recipe::Role;
 
 /// How far the surface may lie from a flat face of the part. mm.
 const FLAT_OFF: f64 = 0.01;

@@ -1,12 +1,12 @@
 //! What the last steps took away or left over: crumbs, voids, bodies of a lattice that is apart.
 
 use super::{within, Case};
-use crate::check::Check;
-use crate::grid::components;
-use crate::part::Part;
-use crate::recipe::Role;
-use crate::zoned::{Regions, Zoned};
 use glam::DVec3;
+use ulmix_check::Check;
+use ulmix_field::grid::components;
+use ulmix_part::zoned::{Regions, Zoned};
+use ulmix_part::Part;
+use ulmix_recipe::Role;
 
 /// Share of what is there that may be removed or filled without a word. Percent.
 const SILENT: f64 = 1.0;
@@ -59,7 +59,7 @@ impl Expected {
 /// and what is solid come to. Corners of less than a tenth of a `cell` mm count for nothing.
 pub fn expected_bodies(part: &Part, regions: &Regions, zoned: &Zoned, apart: bool, cell: f64) -> Expected {
     let least = 0.1 * (cell / zoned.grid.step).powi(3);
-    let count = |bits: &crate::grid::Bits| components(bits).into_iter().filter(|n| *n as f64 >= least).count();
+    let count = |bits: &ulmix_field::grid::Bits| components(bits).into_iter().filter(|n| *n as f64 >= least).count();
     if apart {
         return Expected { lattice: count(&zoned.fill), solids: count(&zoned.solid) };
     }

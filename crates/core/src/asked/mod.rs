@@ -23,19 +23,19 @@ mod resolution;
 mod result;
 mod sites;
 
-use crate::check::{Check, CheckGroup, Verdict};
-use crate::lattice::{Bare, Lattice};
-use crate::part::Part;
 use crate::pipeline::finish::Solid;
 use crate::pipeline::Linked;
-use crate::recipe::Recipe;
-use crate::zoned::{Regions, Zoned};
 pub use gauge::Gauged;
 pub use leftovers::{expected_bodies, Expected};
 use rayon::prelude::*;
 pub use resolution::{thinnest_features, Feature, WHOLE};
 use result::Meshes;
 use sites::Sites;
+use ulmix_check::{Check, CheckGroup, Verdict};
+use ulmix_lattice::{Bare, Lattice};
+use ulmix_part::zoned::{Regions, Zoned};
+use ulmix_part::Part;
+use ulmix_recipe::Recipe;
 
 /// A final mesh and all that it was asked to be.
 pub struct Case<'a> {

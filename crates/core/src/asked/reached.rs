@@ -3,10 +3,10 @@
 use super::result::Meshes;
 use super::sites::Sites;
 use super::{largest, numbered, titled, within, Case};
-use crate::check::Check;
 use crate::shape::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
+use ulmix_check::Check;
 
 /// Points of a filling that are asked.
 const ASKED: usize = 20_000;

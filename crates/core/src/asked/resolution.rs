@@ -1,10 +1,10 @@
 //! Steps of the grid through everything that must show.
 
 use super::Case;
-use crate::check::{Check, Verdict};
-use crate::part::Part;
 use crate::pipeline::Linked;
-use crate::recipe::{floor_two, Place, Recipe, Role};
+use ulmix_check::{Check, Verdict};
+use ulmix_part::Part;
+use ulmix_recipe::{floor_two, Place, Recipe, Role};
 
 /// Steps through something that must show, below which it may not be whole.
 pub const WHOLE: f64 = 3.0;

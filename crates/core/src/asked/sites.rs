@@ -1,11 +1,11 @@
 //! Points spread over the part, each with what is asked for there.
 
 use super::Case;
-use crate::recipe::Role;
-use crate::sample::spread;
-use crate::zoned::{Regions, Zoned};
 use glam::DVec3;
 use rayon::prelude::*;
+use ulmix_part::sample::spread;
+use ulmix_part::zoned::{Regions, Zoned};
+use ulmix_recipe::Role;
 
 /// Points in all that is filled, about, and in all that is solid.
 const FILL_POINTS: usize = 120_000;

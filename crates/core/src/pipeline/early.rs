@@ -1,14 +1,14 @@
 //! What leads up to a mesh, to be looked at: points, cells and struts of one filling, where that fills the part.
 
 use super::{Inner, Pipeline, RunError, Stage, Watch};
-use crate::lattice::clean::{states, StrutState};
-use crate::lattice::finer::{self, Site};
-use crate::lattice::make::{self, SeedCells};
-use crate::lattice::skeleton::Skeleton;
-use crate::part::Part;
-use crate::recipe::{Kind, Recipe, SeededKind};
-use crate::zoned::Regions;
 use glam::DVec3;
+use ulmix_lattice::clean::{states, StrutState};
+use ulmix_lattice::finer::{self, Site};
+use ulmix_lattice::make::{self, SeedCells};
+use ulmix_lattice::skeleton::Skeleton;
+use ulmix_part::zoned::Regions;
+use ulmix_part::Part;
+use ulmix_recipe::{Kind, Recipe, SeededKind};
 
 impl Pipeline {
     /// The struts of a zone's own structure, or of the part's, and how they lie in the part; `None` for structures of walls,

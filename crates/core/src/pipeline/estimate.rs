@@ -5,9 +5,9 @@ use super::plan::{self, Prediction};
 use super::probe::{probe, Found};
 use super::run::Thick;
 use super::{Inner, Linked, Pipeline, Quality, RunError, Stage, Watch};
-use crate::part::Part;
-use crate::recipe::Recipe;
-use crate::sample::scatter;
+use ulmix_part::sample::scatter;
+use ulmix_part::Part;
+use ulmix_recipe::Recipe;
 
 /// A recipe for a part, with thickness and density known.
 pub struct Known<'a> {

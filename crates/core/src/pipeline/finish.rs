@@ -1,21 +1,21 @@
 //! From the reduced surface to the mesh that is exported: crumbs removed, rounded to what files hold, with a role and a shade
 //! for every point.
 
-use crate::grid::Bits;
-use crate::occlusion;
-use crate::polygonise::hold::drawn_in;
-use crate::polygonise::Shape;
-use crate::recipe::Stand;
 use crate::shape::{Composed, Owner, Side};
 use crate::stand::Placing;
-use crate::untangle::{around, round_to_f32, untangle, Room, KEPT_AROUND};
 use glam::DVec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
+use ulmix_field::grid::Bits;
+use ulmix_field::occlusion;
+use ulmix_field::polygonise::hold::drawn_in;
+use ulmix_field::polygonise::Shape;
 use ulmix_mesh::reduce::Gathered;
 use ulmix_mesh::smooth::smooth;
 use ulmix_mesh::topology::{piece_volumes, pieces_by_points, small_pieces};
+use ulmix_mesh::untangle::{around, round_to_f32, untangle, Room, KEPT_AROUND};
 use ulmix_mesh::{Bounds, TriMesh};
+use ulmix_recipe::Stand;
 use utoipa::ToSchema;
 
 /// A mesh ready to be looked at or exported.

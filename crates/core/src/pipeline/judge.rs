@@ -4,16 +4,16 @@ use super::finish::{Apart, Crumbs, Solid};
 use super::probe::Found;
 use super::{Pipeline, Quality, RunError, Watch};
 use crate::asked::{as_asked, expected_bodies, Case, Expected};
-use crate::check::{checks_given, crossing_within, worst, Check, CheckGroup, Verdict};
-use crate::part::Part;
-use crate::recipe::{Recipe, RecipeError, Stand};
 use crate::report::{LATTICE, SOLIDS};
 use crate::shape::{Composed, Owner, Side};
 use crate::stand::{turn, Placing};
-use crate::zoned::Regions;
 use glam::DVec3;
 use rayon::prelude::*;
+use ulmix_check::{checks_given, crossing_within, worst, Check, CheckGroup, Verdict};
 use ulmix_mesh::{Bounds, TriMesh};
+use ulmix_part::zoned::Regions;
+use ulmix_part::Part;
+use ulmix_recipe::{Recipe, RecipeError, Stand};
 
 /// Steps of the grid on which zones are sampled, along the part's longest side, at most.
 const MOST_STEPS: f64 = 400.0;

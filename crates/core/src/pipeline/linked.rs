@@ -1,13 +1,13 @@
 //! Thickness and density of every filling, one from the other, and what they lead to.
 
 use super::RunError;
-use crate::lattice::density::DensityCurve;
-use crate::lattice::ties::Ties;
-use crate::lattice::Facts;
-use crate::recipe::{floor_two, Filling, Recipe, RecipeError, Role, Thicken};
-use crate::zoned::{Borders, Shares};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
+use ulmix_lattice::density::DensityCurve;
+use ulmix_lattice::ties::Ties;
+use ulmix_lattice::Facts;
+use ulmix_part::zoned::{Borders, Shares};
+use ulmix_recipe::{floor_two, Filling, Recipe, RecipeError, Role, Thicken};
 use utoipa::ToSchema;
 
 /// A filling with the two linked values of the thicken step, both known, and what they lead to.
@@ -180,11 +180,11 @@ fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64, least: 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::part::Part;
     use crate::pipeline::{plain, Pipeline, Unwatched};
-    use crate::recipe::{CellKind, Kind, Place, Role, SeededKind, Skin, SurfaceKind, Zone};
     use glam::DVec3;
     use ulmix_mesh::TriMesh;
+    use ulmix_part::Part;
+    use ulmix_recipe::{CellKind, Kind, Place, Role, SeededKind, Skin, SurfaceKind, Zone};
 
     const SIDE: f64 = 40.0;
 

@@ -3,11 +3,11 @@
 use super::probe::Found;
 use super::streamed::STRETCH;
 use super::{Filled, Linked, Stage};
-use crate::part::Part;
-use crate::polygonise::LEAST_LAYERS;
-use crate::recipe::{FaceMark, Filling, Kind, Place, Recipe, Skin, Structure, StrutSection, Zone};
 use serde::{Deserialize, Serialize};
 use std::f64::consts::FRAC_PI_4;
+use ulmix_field::polygonise::LEAST_LAYERS;
+use ulmix_part::Part;
+use ulmix_recipe::{FaceMark, Filling, Kind, Place, Recipe, Skin, Structure, StrutSection, Zone};
 use utoipa::ToSchema;
 
 /// What a stage will take.
@@ -202,9 +202,9 @@ mod tests {
     use super::*;
     use crate::pipeline::probe::Probe;
     use crate::pipeline::{plain, Pipeline, Unwatched};
-    use crate::recipe::{CellKind, Finer, FoamKind, Role, SurfaceKind, Zones};
     use glam::DVec3;
     use ulmix_mesh::TriMesh;
+    use ulmix_recipe::{CellKind, Finer, FoamKind, Role, SurfaceKind, Zones};
 
     fn load(mesh: TriMesh, change: &dyn Fn(&mut Recipe), step: f64) -> Load {
         let part = Part::prepare(&mesh).unwrap();
@@ -296,7 +296,7 @@ mod tests {
     #[test]
     fn skins_cost_by_their_faces_and_their_depth() {
         let part = Part::prepare(&cube()).unwrap();
-        let one = vec![crate::part::mark(&part.faces().list[0])];
+        let one = vec![ulmix_part::mark(&part.faces().list[0])];
         let skin = |faces: Option<Vec<FaceMark>>, depth_mm: f64| {
             move |r: &mut Recipe| r.zones.skins = vec![Skin { name: "Skin".into(), faces: faces.clone(), depth_mm }]
         };

@@ -40,21 +40,8 @@ mod streamed;
 mod too_large;
 
 use crate::asked::Case;
-use crate::grid::{Bits, Grid};
-use crate::lattice::course::Rows;
-use crate::lattice::density::DensityCurve;
-use crate::lattice::finer::{self, Site};
-use crate::lattice::make;
-use crate::lattice::taper;
-use crate::lattice::ties::{self, Strutted, Ties};
-use crate::lattice::Bare;
-use crate::part::Part;
-use crate::polygonise::{polygonise, Care, Shape};
-use crate::recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Structure, Zones};
 use crate::report::{self, Report};
-use crate::sample::{scatter, spread, volume};
 use crate::shape::Side;
-use crate::zoned::{Regions, Shares, Zoned};
 use cache::Cache;
 use estimate::Known;
 use finish::{FinishSettings, Solid};
@@ -68,8 +55,21 @@ use serde::{Deserialize, Serialize};
 use std::any::Any;
 use std::sync::Arc;
 use streamed::{Source, STRETCH};
+use ulmix_field::grid::{Bits, Grid};
+use ulmix_field::polygonise::{polygonise, Care, Shape};
+use ulmix_lattice::course::Rows;
+use ulmix_lattice::density::DensityCurve;
+use ulmix_lattice::finer::{self, Site};
+use ulmix_lattice::make;
+use ulmix_lattice::taper;
+use ulmix_lattice::ties::{self, Strutted, Ties};
+use ulmix_lattice::Bare;
 use ulmix_mesh::reduce::Gathered;
 use ulmix_mesh::{Bounds, TriMesh};
+use ulmix_part::sample::{scatter, spread, volume};
+use ulmix_part::zoned::{Regions, Shares, Zoned};
+use ulmix_part::Part;
+use ulmix_recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Structure, Zones};
 use utoipa::ToSchema;
 
 /// Version of the stages' code: part of every key, so that results of older code are not reused.
@@ -330,8 +330,8 @@ impl Pipeline {
         ])
     }
 
-    fn key(&self, parts: &[&dyn crate::recipe::Json]) -> String {
-        let mut all: Vec<&dyn crate::recipe::Json> = vec![&CODE];
+    fn key(&self, parts: &[&dyn ulmix_recipe::Json]) -> String {
+        let mut all: Vec<&dyn ulmix_recipe::Json> = vec![&CODE];
         all.extend_from_slice(parts);
         key_of(&all)
     }
@@ -549,6 +549,6 @@ fn mesh_bytes(m: &TriMesh) -> usize {
 fn plain(part: &Part, kind: Kind, cell: f64, thickness_mm: f64) -> Recipe {
     let mut r = Recipe::for_part(&part.mesh.bounds());
     (r.structure.kind, r.structure.cell_mm) = (kind, [cell; 3]);
-    r.thicken = crate::recipe::Thicken::Thickness { thickness_mm };
+    r.thicken = ulmix_recipe::Thicken::Thickness { thickness_mm };
     r
 }

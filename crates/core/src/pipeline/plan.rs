@@ -5,11 +5,11 @@ use super::probe::Found;
 use super::too_large::TooLarge;
 use super::{Linked, Quality};
 use crate::asked::{thinnest_features, Feature, WHOLE};
-use crate::grid::HELD;
 use crate::note::Note;
-use crate::part::Part;
-use crate::recipe::{floor_two, round_two, Recipe, RecipeError, Thicken};
 use serde::{Deserialize, Serialize};
+use ulmix_field::grid::HELD;
+use ulmix_part::Part;
+use ulmix_recipe::{floor_two, round_two, Recipe, RecipeError, Thicken};
 use utoipa::ToSchema;
 
 /// Steps through a strut that a final grid aims for: with the three that do for walls its facets cut a tenth off.
@@ -173,9 +173,9 @@ pub fn predict(part: &Part, recipe: &Recipe, linked: &Linked, found: Found, memo
 mod tests {
     use super::*;
     use crate::pipeline::{plain, Pipeline, Unwatched};
-    use crate::recipe::{CellKind, ExtrudedKind, Kind, Skin, SurfaceKind};
     use glam::DVec3;
     use ulmix_mesh::TriMesh;
+    use ulmix_recipe::{CellKind, ExtrudedKind, Kind, Skin, SurfaceKind};
 
     fn of(kind: Kind, cell: f64, thickness_mm: f64, change: &dyn Fn(&mut Recipe)) -> (Part, Recipe, Linked, Prediction) {
         let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(60.0, 48.0, 40.0))).unwrap();
@@ -249,7 +249,7 @@ mod tests {
 
     #[test]
     fn a_zone_of_less_than_a_cell_says_that_its_density_is_rough() {
-        use crate::recipe::{OwnFill, Place, Role, Zone};
+        use ulmix_recipe::{OwnFill, Place, Role, Zone};
         let told = |radius_mm: f64| {
             let zone = |r: &Recipe| Zone {
                 name: "Rim".into(),

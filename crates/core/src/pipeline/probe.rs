@@ -4,14 +4,14 @@ use super::finish::{faithful, smooth_lattice};
 use super::plan::{smoothing_rounds, Prediction};
 use super::run::Run;
 use super::Linked;
-use crate::grid::{Bits, Grid};
-use crate::polygonise::{polygonise, Care, Edge, Hit, RowPoints, Shape};
 use crate::shape::{Composed, Side};
-use crate::zoned::{Regions, Zoned};
 use glam::{DVec3, IVec3, UVec3};
 use rayon::prelude::*;
+use ulmix_field::grid::{Bits, Grid};
+use ulmix_field::polygonise::{polygonise, Care, Edge, Hit, RowPoints, Shape};
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
 use ulmix_mesh::{Bounds, TriMesh};
+use ulmix_part::zoned::{Regions, Zoned};
 
 /// Cells of the grid along a block.
 const INNER: u32 = 40;
@@ -168,11 +168,11 @@ fn clear_rim(signs: &mut Bits, grid: &Grid) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::part::Part;
     use crate::pipeline::estimate::Known;
     use crate::pipeline::{plain, plan, Pipeline, Quality, Unwatched};
-    use crate::recipe::{Kind, Recipe, Role, SurfaceKind};
-    use crate::sample::scatter;
+    use ulmix_part::sample::scatter;
+    use ulmix_part::Part;
+    use ulmix_recipe::{Kind, Recipe, Role, SurfaceKind};
 
     /// Blocks of a recipe on a grid of a step in mm.
     fn probed(part: &Part, change: &dyn Fn(&mut Recipe), step: f64) -> Probe {
@@ -255,11 +255,11 @@ mod tests {
     #[test]
     fn what_is_cut_off_ends_flat_whatever_is_inside() {
         let part = Part::prepare(&TriMesh::sphere(30.0, 4)).unwrap();
-        let regions = Regions::of(&part, &crate::recipe::Zones::default());
+        let regions = Regions::of(&part, &ulmix_recipe::Zones::default());
         let grid = Grid { origin: DVec3::splat(-8.0), step: 0.5, size: UVec3::splat(33) };
         let zoned = Zoned::sample(&part, &regions, grid.clone(), &|| false).unwrap();
-        let structure = crate::recipe::Structure { cell_mm: [9.0; 3], ..Default::default() };
-        let lattice = crate::lattice::make::structure(&part, &structure, Default::default(), &|| false).unwrap().thicken(2.0);
+        let structure = ulmix_recipe::Structure { cell_mm: [9.0; 3], ..Default::default() };
+        let lattice = ulmix_lattice::make::structure(&part, &structure, Default::default(), &|| false).unwrap().thicken(2.0);
         let shape = Composed::new(&part, &zoned, &regions, &*lattice, 0.0);
         let (mut signs, mut smooth) = (shape.signs(), shape.smooth().into_owned());
         clear_rim(&mut signs, &grid);

@@ -3,8 +3,8 @@
 
 use super::cache::Cache;
 use super::Watch;
-use crate::lattice::relaxing::{Relaxed, Rest};
 use std::sync::Arc;
+use ulmix_lattice::relaxing::{Relaxed, Rest};
 
 /// States of the same points that are kept.
 const STATES: usize = 4;

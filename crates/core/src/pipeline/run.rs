@@ -3,13 +3,13 @@
 use super::plan::{self, Prediction};
 use super::{Held, Linked, Pipeline, Quality, RunError, Watch};
 use crate::asked::Thickened;
-use crate::lattice::ties::Ties;
-use crate::lattice::Lattice;
-use crate::part::Part;
 use crate::patchwork::{Body, Tie};
-use crate::recipe::{Filling, Recipe};
 use crate::shape::{Composed, Reaching, Side};
-use crate::zoned::{Regions, Zoned};
+use ulmix_lattice::ties::Ties;
+use ulmix_lattice::Lattice;
+use ulmix_part::zoned::{Regions, Zoned};
+use ulmix_part::Part;
+use ulmix_recipe::{Filling, Recipe};
 
 impl Pipeline {
     /// All fillings with their thickness.

@@ -2,10 +2,10 @@
 //! the grid gives.
 
 use super::finish::{faithful, smooth_lattice};
-use crate::grid::Bits;
-use crate::polygonise::{polygonise_stretch, stretches, Care};
 use crate::shape::Composed;
 use rayon::prelude::*;
+use ulmix_field::grid::Bits;
+use ulmix_field::polygonise::{polygonise_stretch, stretches, Care};
 use ulmix_mesh::reduce::{points_within, Gathered, Reducer, Stretch};
 use ulmix_mesh::Bounds;
 
@@ -59,13 +59,13 @@ impl Source<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::grid::Grid;
-    use crate::lattice::make;
-    use crate::part::Part;
-    use crate::recipe::{Joins, Structure, Zones};
-    use crate::zoned::{Regions, Zoned};
     use glam::DVec3;
+    use ulmix_field::grid::Grid;
+    use ulmix_lattice::make;
     use ulmix_mesh::{Topology, TriMesh};
+    use ulmix_part::zoned::{Regions, Zoned};
+    use ulmix_part::Part;
+    use ulmix_recipe::{Joins, Structure, Zones};
 
     #[test]
     fn many_stretches_give_the_surface_that_one_gives() {

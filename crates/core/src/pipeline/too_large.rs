@@ -1,7 +1,7 @@
 //! What to do where a final mesh needs more memory than there is.
 
 use crate::asked::Feature;
-use crate::recipe::{round_two, RecipeError};
+use ulmix_recipe::{round_two, RecipeError};
 
 /// A final mesh that does not fit.
 pub struct TooLarge<'a> {

@@ -3,18 +3,18 @@
 
 mod places;
 
-use crate::grid::{Bits, Grid};
-use crate::lattice::{root, Bulk, Lattice, Met, Segment};
-use crate::part::Part;
 use crate::patchwork::{Body, Laid, Patchwork, Tie};
-use crate::polygonise::{Edge, Hit, RowPoints, Shape};
-use crate::recipe::Role;
-use crate::zoned::{Regions, Zoned};
 use glam::{DVec3, UVec3};
 pub use places::Owner;
 use std::borrow::Cow;
 use std::cell::RefCell;
-use ulmix_mesh::bvh::SegmentHit;
+use ulmix_field::grid::{Bits, Grid};
+use ulmix_field::polygonise::{Edge, Hit, RowPoints, Shape};
+use ulmix_lattice::{root, Bulk, Lattice, Met, Segment};
+use ulmix_part::exit::exit;
+use ulmix_part::zoned::{Regions, Zoned};
+use ulmix_part::Part;
+use ulmix_recipe::Role;
 
 /// Which material is meant.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -54,9 +54,9 @@ struct Sides {
     regions: [bool; MOST_REGIONS],
 }
 
-/// Zones, bodies with roles, fills grown by an overlap and skins together: three times [`crate::recipe::zones`]'
+/// Zones, bodies with roles, fills grown by an overlap and skins together: three times [`ulmix_recipe::zones`]'
 /// bound, and twice so many bodies.
-const MOST_REGIONS: usize = 3 * 64 + 2 * crate::bodies::MOST_WITH_ROLES;
+const MOST_REGIONS: usize = 3 * 64 + 2 * ulmix_recipe::MOST_WITH_ROLES;
 
 impl<'a> Composed<'a> {
     /// Of a part that one structure fills.
@@ -156,36 +156,6 @@ impl<'a> Composed<'a> {
                 },
             }
     }
-
-    /// Leaving the part: the first triangle met, or across a hole where the winding turns. Where bodies
-    /// overlap or touch, or one crosses itself, it is the triangle after which none is left.
-    fn part_exit(&self, a: DVec3, b: DVec3) -> (f64, DVec3) {
-        thread_local!(static HITS: RefCell<Vec<SegmentHit>> = const { RefCell::new(Vec::new()) });
-        let first = HITS.with_borrow_mut(|hits| {
-            self.part.distance.segment_hits(a, b, hits);
-            let leaving = |h: &&SegmentHit| self.part.distance.face_normal(h.triangle).dot(b - a) > 0.0;
-            let by_t = |x: &SegmentHit, y: &SegmentHit| x.t.total_cmp(&y.t).then(x.triangle.cmp(&y.triangle));
-            if hits.len() > 1 {
-                hits.sort_unstable_by(by_t);
-                let steps: Vec<i32> = hits.iter().map(|h| if leaving(&h) { -1 } else { 1 }).collect();
-                let mut around = -steps.iter().sum::<i32>();
-                for (n, step) in steps.iter().enumerate() {
-                    around += step;
-                    // Faces of touching bodies lie in one place but for rounding.
-                    let entered = |m: usize| hits[m].t - hits[n].t < 1e-9 && steps[m] > 0;
-                    if around <= 0 && *step < 0 && !(n + 1..hits.len()).any(entered) {
-                        return Some(hits[n]);
-                    }
-                }
-            }
-            hits.iter().filter(leaving).min_by(|x, y| by_t(x, y)).or_else(|| hits.iter().min_by(|x, y| by_t(x, y))).copied()
-        });
-        if let Some(h) = first {
-            return (h.t, self.part.distance.face_normal(h.triangle));
-        }
-        let t = bisect(|t| if self.part.distance.inside(a.lerp(b, t)) { -1.0 } else { 1.0 });
-        (t, self.part.distance.normal_near(a.lerp(b, t), self.grid().step))
-    }
 }
 
 /// An operand that changes along an edge, with the normal of its border where that is known.
@@ -219,10 +189,10 @@ impl Composed<'_> {
         let (mut sides, end) = (self.sides(edge.inside_at, la, filling), self.sides(edge.outside_at, lb, filling));
         changes.clear();
         if sides.part && !end.part {
-            let (t, n) = self.part_exit(a, b);
+            let (t, n) = exit(self.part, [a, b], self.grid().step);
             changes.push((t, Operand::Part(n)));
         } else if end.part && !sides.part {
-            let (t, n) = self.part_exit(b, a);
+            let (t, n) = exit(self.part, [b, a], self.grid().step);
             changes.push((1.0 - t, Operand::Part(-n)));
         }
         if sides.proud != end.proud {
@@ -380,22 +350,13 @@ impl Shape for Composed<'_> {
     }
 }
 
-fn bisect(f: impl Fn(f64) -> f64) -> f64 {
-    let (mut low, mut high) = (0.0, 1.0);
-    for _ in 0..30 {
-        let mid = 0.5 * (low + high);
-        *(if f(mid) < 0.0 { &mut low } else { &mut high }) = mid;
-    }
-    0.5 * (low + high)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::lattice::surface::Periodic;
-    use crate::lattice::Bare;
-    use crate::recipe::{Form, Place, Skin, Structure, SurfaceKind, Zone, Zones};
+    use ulmix_lattice::surface::Periodic;
+    use ulmix_lattice::Bare;
     use ulmix_mesh::TriMesh;
+    use ulmix_recipe::{Form, Place, Skin, Structure, SurfaceKind, Zone, Zones};
 
     #[test]
     fn bulk_signs_equal_the_exact_value_away_from_rounding() {
@@ -472,7 +433,7 @@ mod tests {
         }
 
         pub fn places(&self) -> Vec<DVec3> {
-            (1..6000).map(|n| 22.0 * (crate::even::low_discrepancy(n) - 0.5)).collect()
+            (1..6000).map(|n| 22.0 * (ulmix_field::numeric::low_discrepancy(n) - 0.5)).collect()
         }
     }
 

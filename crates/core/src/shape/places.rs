@@ -1,11 +1,11 @@
 //! What places of the result belong to, and which of them lie on exact faces.
 
 use super::{Composed, Side};
-use crate::recipe::Role;
-use crate::solids::Solid;
 use glam::DVec3;
 use rayon::prelude::*;
 use ulmix_mesh::bvh::nearest_on_triangle;
+use ulmix_part::solids::Solid;
+use ulmix_recipe::Role;
 
 /// What a place of the result belongs to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -84,8 +84,8 @@ impl Composed<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::polygonise::Shape;
     use crate::shape::tests::Ball;
+    use ulmix_field::polygonise::Shape;
 
     #[test]
     fn exact_faces_are_the_parts_own_and_those_of_cleared_places() {

@@ -1,8 +1,8 @@
 //! Final runs on a grid coarser than the chosen one: quicker, and harder to keep to what is asked.
 
-use ulmix_core::part::Part;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_core::recipe::Recipe;
+use ulmix_part::Part;
+use ulmix_recipe::Recipe;
 
 /// Times the chosen step, with which three go through the thinnest thing.
 const COARSER: f64 = 1.4;

@@ -1,9 +1,9 @@
 //! Parts by name, for recipes that are made or kept for them.
 
 use glam::DVec3;
-use ulmix_core::demo::Reedling;
-use ulmix_core::part::Part;
 use ulmix_mesh::TriMesh;
+use ulmix_part::demo::Reedling;
+use ulmix_part::Part;
 
 /// Simple shapes, by name.
 pub fn shapes() -> [(&'static str, TriMesh); 5] {

@@ -5,9 +5,9 @@ mod named_parts;
 
 use glam::DVec3;
 use named_parts::{named, shapes};
-use ulmix_core::demo::Reedling;
-use ulmix_core::part::Part;
-use ulmix_core::recipe::{Form, Joins, Kind, OwnFill, Place, Recipe, Role, Skin, StrutSection, Taper, Thicken, Toward, Zone};
+use ulmix_part::demo::Reedling;
+use ulmix_part::Part;
+use ulmix_recipe::{Form, Joins, Kind, OwnFill, Place, Recipe, Role, Skin, StrutSection, Taper, Thicken, Toward, Zone};
 
 /// The part and recipe of a number, and the part's name.
 pub fn numbered(n: u64) -> (String, Part, Recipe) {

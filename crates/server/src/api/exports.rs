@@ -16,7 +16,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
-use ulmix_core::check::{Check, Summary};
+use ulmix_check::{Check, Summary};
 use ulmix_core::export::{export as write, Contents, FileKind};
 use ulmix_core::pipeline::Pipeline;
 use ulmix_formats::stl;
@@ -167,7 +167,7 @@ pub async fn download(State(app): State<App>, Path((id, file)): Path<(String, St
     Ok(attachment(kind, &file, shared_bytes(bytes)))
 }
 
-#[utoipa::path(get, path = "/api/projects/{id}/recipe.json", responses((status = 200, body = ulmix_core::recipe::Recipe), (status = 404, body = Problem)))]
+#[utoipa::path(get, path = "/api/projects/{id}/recipe.json", responses((status = 200, body = ulmix_recipe::Recipe), (status = 404, body = Problem)))]
 pub async fn recipe(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
     watched(app, move |app, _| {
         let row = app.studio.store.project(&id)?;

@@ -9,9 +9,9 @@ use axum::extract::State;
 use axum::Json;
 use serde::Deserialize;
 use std::time::Duration;
-use ulmix_core::lattice::from_mesh::{self, FoundMesh};
-use ulmix_core::recipe::{FoundStruts, OwnPoints, OwnStruts, RecipeError};
 use ulmix_formats::Limits;
+use ulmix_lattice::from_mesh::{self, FoundMesh};
+use ulmix_recipe::{FoundStruts, OwnPoints, OwnStruts, RecipeError};
 use utoipa::IntoParams;
 
 #[derive(Deserialize, IntoParams)]

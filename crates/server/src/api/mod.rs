@@ -34,10 +34,10 @@ use axum::{Json, Router};
 use serde::Serialize;
 use std::sync::Arc;
 use tokio::sync::Semaphore;
-use ulmix_core::demo::Reedling;
-use ulmix_core::lattice::own_cell;
-use ulmix_core::own_shapes::first_shapes;
-use ulmix_core::recipe::{Family, GivenKind, Kind, OwnCell, OwnShape, MATERIALS};
+use ulmix_lattice::own_cell;
+use ulmix_part::demo::Reedling;
+use ulmix_part::own_shapes::first_shapes;
+use ulmix_recipe::{Family, GivenKind, Kind, OwnCell, OwnShape, MATERIALS};
 use utoipa::ToSchema;
 
 pub use document::openapi;

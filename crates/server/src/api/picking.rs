@@ -15,10 +15,10 @@ use glam::DVec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-use ulmix_core::part::Part;
-use ulmix_core::recipe::{PartStep, Recipe};
-use ulmix_core::solids::{Reach, Solid};
 use ulmix_mesh::edge_loops::{edge_loops, EdgeLoop};
+use ulmix_part::solids::{Reach, Solid};
+use ulmix_part::Part;
+use ulmix_recipe::{PartStep, Recipe};
 use utoipa::{IntoParams, ToSchema};
 
 fn part_of(app: &App, id: &str, step: PartStep, waiting: &Waiting) -> Answer<Arc<Part>> {

@@ -18,16 +18,16 @@ use axum::Json;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use std::time::Duration;
-use ulmix_core::check::Check;
-use ulmix_core::demo::Reedling;
-use ulmix_core::health::{self, BodyHealth};
-use ulmix_core::own_shapes;
-use ulmix_core::own_shapes::{directions, Directions};
-use ulmix_core::part::{stem, Part, PartFacts};
+use ulmix_check::health::{self, BodyHealth};
+use ulmix_check::Check;
 use ulmix_core::pipeline::Pipeline;
-use ulmix_core::recipe::{Beside, Drain, FileMark, OwnShape, PartStep, Ranges, Recipe, Shell, Unit};
-use ulmix_core::sheet::shell_for;
 use ulmix_core::stand::{standing, Standing};
+use ulmix_part::demo::Reedling;
+use ulmix_part::own_shapes;
+use ulmix_part::own_shapes::{directions, Directions};
+use ulmix_part::sheet::shell_for;
+use ulmix_part::{stem, Part, PartFacts};
+use ulmix_recipe::{Beside, Drain, FileMark, OwnShape, PartStep, Ranges, Recipe, Shell, Unit};
 use utoipa::ToSchema;
 
 /// Where a new project's part comes from.

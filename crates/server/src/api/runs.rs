@@ -19,7 +19,7 @@ use tokio_stream::wrappers::BroadcastStream;
 use tokio_stream::{Stream, StreamExt};
 use ulmix_core::pipeline::plan::Prediction;
 use ulmix_core::pipeline::Quality;
-use ulmix_core::recipe::Recipe;
+use ulmix_recipe::Recipe;
 use utoipa::{IntoParams, ToSchema};
 
 /// A picture wanted of a recipe, saved or not.

@@ -7,8 +7,8 @@ use crate::problem::{Answer, Problem};
 use axum::http::{header, StatusCode};
 use axum::response::IntoResponse;
 use serde::Deserialize;
-use ulmix_core::recipe::{Form, Joins, Kind, Structure};
-use ulmix_core::thumbnail::thumbnail;
+use ulmix_lattice::thumbnail::thumbnail;
+use ulmix_recipe::{Form, Joins, Kind, Structure};
 use utoipa::IntoParams;
 
 const SIZE: u32 = 112;

@@ -21,9 +21,9 @@ use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 use tokio::sync::Semaphore;
 use tokio_stream::StreamExt;
-use ulmix_core::inspect::{inspect, Inspection};
-use ulmix_core::part::Part;
-use ulmix_core::recipe::{FoundStruts, OwnStruts, PartStep};
+use ulmix_part::inspect::{inspect, Inspection};
+use ulmix_part::Part;
+use ulmix_recipe::{FoundStruts, OwnStruts, PartStep};
 use utoipa::{IntoParams, ToSchema};
 
 /// Files that wait at most, and their bytes together.

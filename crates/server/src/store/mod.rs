@@ -25,7 +25,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{SystemTime, UNIX_EPOCH};
 use ulmix_core::pipeline::pace::{Pace, Paces};
-use ulmix_core::recipe::Recipe;
+use ulmix_recipe::Recipe;
 
 /// Steps of history that a project keeps.
 const HISTORY: i64 = 500;

@@ -1,0 +1,70 @@
+//! Cells that are smaller near chosen places: the wanted size anywhere, as a share of the cell size.
+
+use super::relaxing::{Forgetful, Rest};
+use glam::DVec3;
+use ulmix_part::solids::Solid;
+use ulmix_part::Part;
+use ulmix_recipe::{Finer, Place, Zones};
+
+/// What a structure is made in.
+#[derive(Clone, Copy)]
+pub struct Site<'a> {
+    pub part: &'a Part,
+    /// Some of them may ask for smaller cells around them.
+    pub zones: Option<&'a Zones>,
+    /// For looking while values are chosen: a foam sheet that is not wholly relaxed will do.
+    pub draft: bool,
+    /// Where relaxing seed points leaves off.
+    pub rest: &'a dyn Rest,
+}
+
+impl<'a> From<&'a Part> for Site<'a> {
+    fn from(part: &'a Part) -> Site<'a> {
+        Site { part, zones: None, draft: false, rest: &Forgetful }
+    }
+}
+
+/// Zones around which cells are smaller, where a structure makes use of that.
+pub fn marked<'a>(zones: &'a Zones, finer: Option<&Finer>) -> Vec<&'a Place> {
+    zones.list.iter().filter(|z| z.finer && finer.is_some()).map(|z| &z.place).collect()
+}
+
+/// The size of cells by place.
+pub struct Sizes<'a> {
+    /// Where cells are smallest.
+    near: Vec<Solid>,
+    surface: Option<&'a Part>,
+    finer: Finer,
+}
+
+impl<'a> Sizes<'a> {
+    /// `None` when cells are of one size everywhere.
+    pub fn of(site: Site<'a>, finer: Option<&Finer>) -> Option<Sizes<'a>> {
+        let finer = finer?;
+        let marked = site.zones.into_iter().flat_map(|zones| marked(zones, Some(finer)));
+        let regions = marked.map(|place| Solid::of(place, site.part).0);
+        // Faces that the part does not have are nowhere.
+        let near: Vec<Solid> = regions.filter(|r| r.value(site.part.mesh.points[0]).is_finite()).collect();
+        let surface = finer.surface.then_some(site.part);
+        (surface.is_some() || !near.is_empty()).then_some(Sizes { near, surface, finer: *finer })
+    }
+
+    /// The smallest share.
+    pub fn least(&self) -> f64 {
+        self.finer.share
+    }
+
+    /// By how much the share changes over a mm at most: half again the even slope, in the middle of the step.
+    pub fn steepest(&self) -> f64 {
+        1.5 * (1.0 - self.finer.share) / self.finer.reach_mm
+    }
+
+    /// Size at a place over the cell size: the least where cells are smallest, growing smoothly to 1.
+    pub fn share(&self, p: DVec3) -> f64 {
+        let reach = self.finer.reach_mm;
+        let from_surface = self.surface.and_then(|part| part.distance.query(p, reach)).map_or(reach, |(d, _)| d.abs());
+        let away = self.near.iter().map(|s| s.value(p).max(0.0)).fold(from_surface.min(reach), f64::min);
+        let t = away / reach;
+        self.finer.share + (1.0 - self.finer.share) * t * t * (3.0 - 2.0 * t)
+    }
+}

@@ -1,0 +1,304 @@
+//! Bins of space, each with the things that matter inside it.
+
+use glam::DVec3;
+use rayon::prelude::*;
+use ulmix_mesh::groups::Groups;
+
+/// A box cut into equal bins. One that repeats stands for the whole of space.
+#[derive(Clone)]
+pub struct Bins {
+    low: DVec3,
+    /// Size of the whole box. mm.
+    size: DVec3,
+    /// The same, and 1 where it has none.
+    period: DVec3,
+    count: [usize; 3],
+    /// Bins per mm, by axis.
+    per_mm: DVec3,
+    repeats: bool,
+    held: Groups,
+}
+
+/// Most bins of a box.
+const MOST_BINS: f64 = 4e6;
+
+impl Bins {
+    /// Empty bins of about `edge` mm. A side without size has one bin.
+    pub fn new(low: DVec3, size: DVec3, edge: f64, repeats: bool) -> Bins {
+        let wanted = |edge: f64| (size / edge).round().max(DVec3::ONE);
+        let mut edge = edge;
+        while wanted(edge).to_array().iter().product::<f64>() > MOST_BINS {
+            edge *= 1.2;
+        }
+        let n = wanted(edge);
+        let per_mm = DVec3::select(size.cmpgt(DVec3::ZERO), n / size, DVec3::ZERO);
+        let count = n.to_array().map(|c| c as usize);
+        let period = DVec3::select(size.cmpgt(DVec3::ZERO), size, DVec3::ONE);
+        Bins { low, size, period, count, per_mm, repeats, held: Groups::of(count.iter().product(), std::iter::empty) }
+    }
+
+    fn len(&self) -> usize {
+        self.held.len()
+    }
+
+    /// A place of the box that stands for `p`.
+    #[inline(always)]
+    pub fn reduced(&self, p: DVec3) -> DVec3 {
+        if !self.repeats {
+            return p - self.low;
+        }
+        let q = p - self.low;
+        q - self.period * (q / self.period).floor()
+    }
+
+    /// Bin of a reduced place; of one outside the box the nearest.
+    #[inline(always)]
+    pub fn of(&self, reduced: DVec3) -> usize {
+        let c = (reduced * self.per_mm).max(DVec3::ZERO);
+        let at = |axis: usize| (c[axis] as usize).min(self.count[axis] - 1);
+        (at(2) * self.count[1] + at(1)) * self.count[0] + at(0)
+    }
+
+    /// What matters in a bin.
+    #[inline(always)]
+    pub fn list(&self, bin: usize) -> &[u32] {
+        self.held.get(bin)
+    }
+
+    /// Middle of a bin, reduced.
+    fn middle(&self, c: [usize; 3]) -> DVec3 {
+        let c = DVec3::from(c.map(|v| v as f64 + 0.5));
+        DVec3::select(self.size.cmpgt(DVec3::ZERO), c * self.size / DVec3::from(self.count.map(|v| v as f64)), DVec3::ZERO)
+    }
+
+    pub fn half_diagonal(&self) -> f64 {
+        0.5 * (self.size / DVec3::from(self.count.map(|v| v as f64))).length()
+    }
+
+    /// Puts things into the bins that they matter in: `span` gives a reduced box outside of which a
+    /// thing does not, `matters` is then asked with every bin's middle.
+    pub fn fill(
+        mut self,
+        things: usize,
+        span: impl Fn(usize) -> (DVec3, DVec3) + Sync,
+        matters: impl Fn(usize, DVec3) -> bool + Sync,
+    ) -> Bins {
+        let range = |axis: usize, low: f64, high: f64| {
+            let most = self.count[axis] as f64 - 1.0;
+            let at = |v: f64| (v * self.per_mm[axis]).floor();
+            if self.per_mm[axis] > 0.0 && (at(high) < 0.0 || at(low) > most) {
+                return 0..0;
+            }
+            at(low).clamp(0.0, most) as usize..at(high).clamp(0.0, most) as usize + 1
+        };
+        let pairs: Vec<(u32, u32)> = (0..things)
+            .into_par_iter()
+            .flat_map_iter(|id| {
+                let (low, high) = span(id);
+                let mut found = Vec::new();
+                for z in range(2, low.z, high.z) {
+                    for y in range(1, low.y, high.y) {
+                        for x in range(0, low.x, high.x) {
+                            if matters(id, self.middle([x, y, z])) {
+                                let bin = (z * self.count[1] + y) * self.count[0] + x;
+                                found.push((bin as u32, id as u32));
+                            }
+                        }
+                    }
+                }
+                found
+            })
+            .collect();
+        // Pairs come in the order of things, and stay so within their bin.
+        self.held = Groups::of(self.len(), || pairs.iter().copied());
+        self
+    }
+
+    /// Puts into every bin what `find` gives for its middle.
+    pub fn gather(mut self, find: impl Fn(DVec3) -> Vec<u32> + Sync) -> Bins {
+        let [x, y, _] = self.count;
+        let lists: Vec<Vec<u32>> =
+            (0..self.len()).into_par_iter().map(|bin| find(self.middle([bin % x, bin / x % y, bin / (x * y)]))).collect();
+        self.held =
+            Groups::of(lists.len(), || lists.iter().zip(0..).flat_map(|(list, bin)| list.iter().map(move |id| (bin, *id))));
+        self
+    }
+
+    pub fn bytes(&self) -> usize {
+        (self.held.starts.len() + self.held.items.len()) * 4
+    }
+}
+
+/// Points in bins of a few each, for questions about nearness.
+pub struct PointGrid {
+    /// The points in the order in which bins hold them.
+    binned: Vec<DVec3>,
+    low: DVec3,
+    edge: f64,
+    count: [i64; 3],
+    held: Groups,
+}
+
+impl PointGrid {
+    pub fn new(points: &[DVec3]) -> PointGrid {
+        let low = points.iter().copied().fold(DVec3::INFINITY, DVec3::min);
+        let high = points.iter().copied().fold(DVec3::NEG_INFINITY, DVec3::max);
+        let size = if points.is_empty() { DVec3::ZERO } else { high - low };
+        let sides = size.to_array().iter().filter(|s| **s > 0.0).count().max(1) as f64;
+        let volume: f64 = size.to_array().iter().filter(|s| **s > 0.0).product();
+        // About two points a bin.
+        let edge = (2.0 * volume / points.len().max(1) as f64).powf(1.0 / sides).max(1e-12 + size.max_element() / 500.0);
+        let low = if points.is_empty() { DVec3::ZERO } else { low };
+        let count = (size / edge).to_array().map(|c| c as i64 + 1);
+        let mut out = PointGrid { binned: Vec::new(), low, edge, count, held: Groups::default() };
+        let bins: Vec<u32> = points.iter().map(|p| out.bin(out.cell(*p)) as u32).collect();
+        out.held = Groups::of((count[0] * count[1] * count[2]) as usize, || bins.iter().copied().zip(0..));
+        out.binned = out.held.items.iter().map(|id| points[*id as usize]).collect();
+        out
+    }
+
+    fn cell(&self, p: DVec3) -> [i64; 3] {
+        let c = ((p - self.low) / self.edge).floor();
+        [0, 1, 2].map(|a| (c[a] as i64).clamp(0, self.count[a] - 1))
+    }
+
+    fn bin(&self, c: [i64; 3]) -> usize {
+        ((c[2] * self.count[1] + c[1]) * self.count[0] + c[0]) as usize
+    }
+
+    /// The points' numbers in the order of the bins that hold them.
+    pub fn in_order(&self) -> &[u32] {
+        &self.held.items
+    }
+
+    /// Of a bin, which holds about two points.
+    pub fn edge(&self) -> f64 {
+        self.edge
+    }
+
+    /// Calls `f` with all points within `reach` of `p`, and with others near them, and their places.
+    pub fn around(&self, p: DVec3, reach: f64, mut f: impl FnMut(u32, DVec3)) {
+        let (low, high) = (self.cell(p - reach), self.cell(p + reach));
+        // How far the bins at a number along an axis are from `p` along it, by its square. Those at the rim hold points of
+        // the rim itself, and rounding.
+        let apart = |axis: usize, at: i64| {
+            let from = self.low[axis] + at as f64 * self.edge;
+            (from - p[axis]).max(p[axis] - from - self.edge).max(0.0).powi(2)
+        };
+        let most = reach * reach * (1.0 + 1e-9);
+        for z in low[2]..=high[2] {
+            for y in low[1]..=high[1] {
+                let left = most - apart(2, z) - apart(1, y);
+                if left < 0.0 {
+                    continue;
+                }
+                let reach = left.sqrt();
+                let bin = |x: f64| (((x - self.low.x) / self.edge) as i64).clamp(0, self.count[0] - 1);
+                // Bins of a row lie side by side.
+                let first = self.bin([bin(p.x - reach), y, z]);
+                let last = self.bin([bin(p.x + reach), y, z]);
+                let row = self.held.starts[first] as usize..self.held.starts[last + 1] as usize;
+                self.held.items[row.clone()].iter().zip(&self.binned[row]).for_each(|(id, q)| f(*id, *q));
+            }
+        }
+    }
+
+    /// Calls `f` with the points of the bins in ring `r` around `p` and their places: ring 0 is its own bin. Gives the
+    /// distance that any point of later rings has at least; none when there are no later rings.
+    fn ring(&self, p: DVec3, r: i64, mut f: impl FnMut(u32, DVec3)) -> Option<f64> {
+        let c = self.cell(p);
+        let range = |axis: usize| (c[axis] - r).max(0)..=(c[axis] + r).min(self.count[axis] - 1);
+        for z in range(2) {
+            for y in range(1) {
+                let shell = (z - c[2]).abs() == r || (y - c[1]).abs() == r;
+                let mut row = |x: i64| {
+                    let b = self.bin([x, y, z]);
+                    let from = self.held.starts[b] as usize;
+                    self.held.get(b).iter().zip(&self.binned[from..]).for_each(|(id, q)| f(*id, *q));
+                };
+                if shell {
+                    range(0).for_each(row);
+                } else {
+                    [c[0] - r, c[0] + r].into_iter().filter(|x| (0..self.count[0]).contains(x)).for_each(&mut row);
+                }
+            }
+        }
+        let more = (0..3).any(|a| c[a] - r > 0 || c[a] + r < self.count[a] - 1);
+        more.then(|| {
+            // To the walls of the block of bins looked at, on the sides where it goes on.
+            let sides = (0..3).flat_map(|a| {
+                let below = p[a] - (self.low[a] + (c[a] - r) as f64 * self.edge);
+                let above = self.low[a] + (c[a] + r + 1) as f64 * self.edge - p[a];
+                [(c[a] - r > 0, below), (c[a] + r < self.count[a] - 1, above)]
+            });
+            sides.filter(|s| s.0).map(|s| s.1).fold(f64::INFINITY, f64::min).max(0.0)
+        })
+    }
+
+    /// The `k` nearest points to `p`, nearest first, without those that `skip` names.
+    pub fn nearest(&self, p: DVec3, k: usize, skip: impl Fn(u32) -> bool) -> Vec<(f64, u32)> {
+        // By squares, of which only the best are kept as they come.
+        let mut found: Vec<(f64, u32)> = Vec::with_capacity(k + 1);
+        for r in 0.. {
+            let next = self.ring(p, r, |id, q| {
+                let d = q.distance_squared(p);
+                let nearer = |other: &(f64, u32)| other.0.total_cmp(&d).then(other.1.cmp(&id)).is_lt();
+                if (found.len() < k || !nearer(&found[k - 1])) && !skip(id) {
+                    found.insert(found.partition_point(nearer), (d, id));
+                    found.truncate(k);
+                }
+            });
+            match next {
+                Some(next) if found.len() < k || found[k - 1].0 > next * next => {}
+                _ => break,
+            }
+        }
+        found.iter_mut().for_each(|f| f.0 = f.0.sqrt());
+        found
+    }
+
+    /// The points within a distance of `p`, in the order of their numbers.
+    pub fn within(&self, p: DVec3, distance: f64) -> Vec<u32> {
+        let mut found = Vec::new();
+        self.around(p, distance, |id, q| {
+            if q.distance_squared(p) <= distance * distance {
+                found.push(id);
+            }
+        });
+        found.sort_unstable();
+        found
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ulmix_field::numeric::low_discrepancy;
+
+    #[test]
+    fn nearest_and_within_agree_with_asking_every_point() {
+        for flat in [false, true] {
+            let place = |i: u64, size: f64| {
+                let p = (low_discrepancy(i) - 0.3) * size;
+                if flat {
+                    p.with_z(0.0)
+                } else {
+                    p
+                }
+            };
+            let points: Vec<DVec3> = (1..500).map(|i| place(i, 40.0)).collect();
+            let grid = PointGrid::new(&points);
+            for i in 1..200 {
+                // Some lie outside the points' box.
+                let p = place(i * 7, 60.0);
+                let mut all: Vec<(f64, u32)> = points.iter().enumerate().map(|(n, q)| (q.distance(p), n as u32)).collect();
+                all.sort_by(|a, b| a.0.total_cmp(&b.0));
+                assert_eq!(grid.nearest(p, 6, |_| false), all[..6]);
+                let mut near: Vec<u32> = all.iter().filter(|a| a.0 <= 9.0).map(|a| a.1).collect();
+                near.sort_unstable();
+                assert_eq!(grid.within(p, 9.0), near);
+            }
+        }
+        assert!(PointGrid::new(&[]).nearest(DVec3::ZERO, 3, |_| false).is_empty());
+    }
+}

@@ -1,0 +1,328 @@
+//! What fills a zone: structures before and after they are given thickness.
+//!
+//! | module | idea |
+//! |---|---|
+//! | [`level`], [`surface`], [`bulk`] | periodic surfaces: level functions; true thickness; in bulk |
+//! | [`foam`] | a random sheet that meets the part's surface at a right angle |
+//! | [`skeleton`] | struts as a graph of nodes and edges |
+//! | [`trim`], [`clean`] | raw nets cut off at the part's surface; what they have too much of |
+//! | [`strands`] | struts that run on through nodes as curves |
+//! | [`unit`], [`own_cell`] | the tables of strut cells and of patterns across walls; drawn cells |
+//! | [`opening`], [`passage`] | the largest ball that passes through a structure; the narrowest place on the widest way |
+//! | [`mesh_cell`], [`from_mesh`] | a cell given as a solid; such cells from files |
+//! | [`meeting`] | how the struts of a cell meet across its sides |
+//! | [`seeds`], [`spacing`], [`region`], [`finer`] | seed points; that keep a distance; where they may lie; closer ones near chosen places |
+//! | [`relaxing`] | seed points moved to the middles of their cells |
+//! | [`voronoi`], [`outer`] | their Voronoi cells; where those meet the surface |
+//! | [`course`], [`axes`] | rows of cells that bend; axes taken from a face of the part |
+//! | [`taper`] | struts that are thicker toward some places |
+//! | [`ties`] | struts that join two structures over the border between their zones |
+//! | [`members`], [`bars`], [`index`] | round struts and cell walls, and struts with flat sides, as fields; found through bins of space |
+//! | [`net`] | both as structures, and on a grid |
+//! | [`density`] | thickness and relative density, one from the other |
+//! | [`bending`] | how the surface of a lattice bends |
+//! | [`elimination`] | even points, chosen from a crowd |
+//! | [`make`] | the structure of a recipe in a part |
+
+pub mod axes;
+mod bars;
+mod bending;
+pub mod bulk;
+pub mod clean;
+pub mod course;
+pub mod density;
+mod elimination;
+pub mod finer;
+pub mod foam;
+pub mod from_mesh;
+pub mod index;
+pub mod level;
+pub mod make;
+pub mod meeting;
+pub mod members;
+mod mesh_cell;
+pub mod net;
+mod opening;
+pub mod outer;
+pub mod own_cell;
+mod passage;
+pub mod region;
+pub mod relaxing;
+pub mod seeds;
+pub mod skeleton;
+mod spacing;
+mod strands;
+pub mod surface;
+pub mod taper;
+pub mod thumbnail;
+pub mod ties;
+pub mod trim;
+pub mod unit;
+pub mod voronoi;
+
+use glam::DVec3;
+use serde::{Deserialize, Serialize};
+use ulmix_field::grid::{Bits, Grid};
+use ulmix_field::polygonise::RowPoints;
+use utoipa::ToSchema;
+
+/// A structure before it is given thickness.
+pub trait Bare: Send + Sync {
+    /// Grows with the distance from the structure: at a thickness there is material where it lies
+    /// below [`level`](Bare::level). mm.
+    fn measure(&self, p: DVec3) -> f64;
+
+    fn level(&self, thickness: f64) -> f64;
+
+    /// Points spread evenly over one whole cell; none when no two cells are alike.
+    fn cell_points(&self) -> Vec<DVec3> {
+        Vec::new()
+    }
+
+    /// Size of its cells where they are smallest. mm.
+    fn cell(&self) -> f64;
+
+    /// Free width at the narrowest place of its openings, about. mm.
+    fn opening(&self, thickness: f64) -> f64;
+
+    /// `thickness` of walls, or of struts at their narrowest. mm.
+    fn thicken(&self, thickness: f64) -> Box<dyn Lattice>;
+
+    /// What is known of its struts or cells.
+    fn facts(&self) -> Option<&Facts> {
+        None
+    }
+
+    /// How the thickness of its members is told from a mesh.
+    fn gauge(&self) -> Gauge {
+        Gauge::Across
+    }
+
+    /// The place near `p` at which a member of a thickness is measured, where [`gauge`](Self::gauge) asks for one.
+    fn station(&self, _p: DVec3, _thickness: f64) -> Option<Station> {
+        None
+    }
+
+    /// Its struts, when it has any.
+    fn struts(&self) -> Option<&skeleton::Skeleton> {
+        None
+    }
+
+    /// Memory held.
+    fn bytes(&self) -> usize;
+}
+
+/// How the thickness of a structure's members is told from a mesh.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Gauge {
+    /// Straight through a wall, from one side to the other.
+    Across,
+    /// From the axes of struts outward, at a [`Station`].
+    Stations,
+    /// By the largest balls that touch the surface from inside.
+    Balls,
+}
+
+/// A place on a strut's axis, and how far its border is to be in some directions across the axis.
+#[derive(Clone, Debug)]
+pub struct Station {
+    pub foot: DVec3,
+    /// Unit directions, and the distance of the border in each. mm.
+    pub rays: Vec<(DVec3, f64)>,
+}
+
+/// A structure with thickness: a field, negative inside and close to a distance near the border. mm.
+pub trait Lattice: Send + Sync {
+    fn value(&self, p: DVec3) -> f64;
+
+    /// Outward unit normal at a point of the border.
+    fn normal(&self, p: DVec3) -> DVec3;
+
+    /// The same on a grid. On coarse grids a member thinner than the step would tear: signs are taken as
+    /// if it reached `reach` mm further, and places are still on its true border.
+    fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn Bulk + 'a>;
+
+    /// Has it sharp edges of its own, which single places and their normals must show?
+    fn sharp(&self) -> bool {
+        false
+    }
+
+    /// Do its sheets lie so far apart on a grid of this step that vertices may leave their cells and
+    /// triangles still not cross?
+    fn roomy(&self, step: f64) -> bool;
+}
+
+/// A lattice on a grid: the same field near its border, and many samples at a time.
+pub trait Bulk: Send + Sync {
+    /// As [`Lattice::value`], exact within two steps of the border and of the right sign beyond.
+    fn value(&self, p: DVec3) -> f64;
+
+    /// As [`Lattice::normal`].
+    fn normal(&self, p: DVec3) -> DVec3;
+
+    /// Those samples of `wanted` that lie in the lattice.
+    fn signs(&self, wanted: &Bits) -> Bits;
+
+    /// [`value`](Self::value) at many points.
+    fn values(&self, points: &[DVec3], out: &mut Vec<f64>) {
+        out.clear();
+        out.extend(points.iter().map(|p| self.value(*p)));
+    }
+
+    /// Where segments meet the border, and its normal there.
+    fn met(&self, segments: &[Segment], out: &mut Vec<Met>) {
+        out.clear();
+        out.extend(segments.iter().map(|s| {
+            let t = s.start().unwrap_or_else(|| root(|t| self.value(s.a.lerp(s.b, t)), s.ends[0], s.ends[1]));
+            Met { t, normal: self.normal(s.a.lerp(s.b, t)) }
+        }));
+    }
+
+    /// Those samples of `of`, around which one smooth field decides, where that still holds; absent: all of them.
+    fn smooth(&self, _of: &Bits) -> Option<Bits> {
+        None
+    }
+
+    /// Moves points onto the lattice's border.
+    fn project(&self, row: &mut RowPoints);
+}
+
+/// A way on which the border lies, and the field's values at its ends.
+#[derive(Clone, Copy, Debug)]
+pub struct Segment {
+    pub a: DVec3,
+    pub b: DVec3,
+    pub ends: [f64; 2],
+}
+
+impl Segment {
+    /// Where the values' straight line meets zero when both are of one sign: beyond an end. Only the signs of a
+    /// widened lattice change on such a way.
+    fn start(&self) -> Option<f64> {
+        let [a, b] = self.ends;
+        ((a < 0.0) == (b < 0.0)).then(|| (-a / (b - a)).clamp(-0.9, 1.9))
+    }
+}
+
+/// A place on a [`Segment`]: 0 at the first end, 1 at the second; and the border's outward unit normal.
+#[derive(Clone, Copy, Debug)]
+pub struct Met {
+    pub t: f64,
+    pub normal: DVec3,
+}
+
+/// Root in [0, 1] of a function with values of different sign at the ends (Illinois method).
+pub fn root(f: impl Fn(f64) -> f64, fa: f64, fb: f64) -> f64 {
+    root_within(f, fa, fb, 1e-7)
+}
+
+/// The same, where a value no larger than `enough` is as good as zero.
+fn root_within(f: impl Fn(f64) -> f64, fa: f64, fb: f64, enough: f64) -> f64 {
+    let (mut a, mut b, mut fa, mut fb) = (0.0, 1.0, fa, fb);
+    for _ in 0..16 {
+        let t = (a * fb - b * fa) / (fb - fa);
+        let v = f(t);
+        if v.abs() < enough || b - a < 1e-7 {
+            return t;
+        }
+        if (v < 0.0) == (fb < 0.0) {
+            (b, fb) = (t, v);
+            fa *= 0.5;
+        } else {
+            (a, fa) = (t, v);
+            fb *= 0.5;
+        }
+    }
+    0.5 * (a + b)
+}
+
+/// Figures of a skeleton or of Voronoi cells.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Facts {
+    /// Seed points inside the part; 0 for cells that repeat.
+    pub seeds: usize,
+    /// Seed points on its surface.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub surface_seeds: usize,
+    /// Size of cells if as many points made them all alike. mm.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub alike_mm: f64,
+    /// Distance of the two nearest seed points. mm.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub closest_mm: f64,
+    /// Rounds in which seed points were relaxed: fewer than asked for when nothing moves any more.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub rounds: u32,
+    /// How far one of them moved in the last of those rounds, at most. mm.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub moved_mm: f64,
+    /// How unequal the cells are: standard deviation over mean of their volumes (areas in a plane).
+    pub unevenness: f64,
+    /// Nodes and struts in the part; of walls, the walls.
+    pub nodes: usize,
+    pub struts: usize,
+    /// Struts that meet at a node, in the mean.
+    pub degree: f64,
+    pub shortest_mm: f64,
+    pub mean_mm: f64,
+    pub longest_mm: f64,
+    /// Struts shorter than the welding length, drawn into one node.
+    pub welded: usize,
+    /// Struts of small loose pieces, left out unless they are to stay.
+    pub in_loose: usize,
+    /// Struts that were there before, left out.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub duplicates: usize,
+    /// Struts with an end inside the part at which no other begins, before anything is done about them.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub dead_ends: usize,
+    /// Struts of which the part's surface left too little.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub cut_short: usize,
+    /// Nodes with too many struts, drawn apart.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub drawn_apart: usize,
+    /// Chains of struts that run on through their nodes, where they are curved.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub strands: usize,
+    /// How long struts are before short ones are welded.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub lengths: Option<Lengths>,
+    /// Connected pieces.
+    pub pieces: usize,
+    /// Cells along each direction, of rows that bend.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub rows: Option<[usize; 3]>,
+    /// Of a foam sheet, where it meets the part's surface.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub contact: Option<Contact>,
+}
+
+/// A histogram of struts by their length.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Lengths {
+    /// Width of each bin, the first of which begins at 0. mm.
+    pub bin_mm: f64,
+    pub counts: Vec<usize>,
+    /// At the lowest bin between short struts and those that make the cells; 0 where there are no short ones. mm.
+    pub suggested_weld_mm: f64,
+}
+
+/// How far a sheet is from standing upright on the part's surface.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Contact {
+    /// Degrees.
+    pub median_deg: f64,
+    /// Share of the line where it meets the surface that is within ten degrees. Percent.
+    pub within_ten_percent: f64,
+}

@@ -1,0 +1,454 @@
+//! The structure of a recipe in a part.
+
+use super::axes::{across, axis_of};
+use super::clean::is_on_surface;
+use super::course::Rows;
+use super::finer::{Site, Sizes};
+use super::foam::Foam;
+use super::meeting::meeting;
+use super::members::{Frame, Hole, Source};
+use super::mesh_cell::MeshCell;
+use super::net::Net;
+use super::opening::{median_hole, nearest_width, of_cells, sampled, TRIANGLE};
+use super::outer;
+use super::passage::way_through;
+use super::region::{box_of, Region, Scaled, Shadow};
+use super::seeds::{scatter, Scattered};
+use super::skeleton::Skeleton;
+use super::surface::{turn, Periodic};
+use super::trim::cleaned;
+use super::voronoi::{Asked, Within};
+use super::{own_cell, taper, unit, Bare, Facts};
+use glam::{DMat3, DVec3};
+use rayon::prelude::*;
+use std::sync::Arc;
+use ulmix_field::numeric::median;
+use ulmix_field::numeric::{low_discrepancy, low_discrepancy_flat};
+use ulmix_part::sides::Sides;
+use ulmix_part::Part;
+use ulmix_recipe::seeds::MOST_SEEDS;
+use ulmix_recipe::{
+    CellKind, ExtrudedKind, FaceMark, FoamKind, GivenKind, Joins, Kind, RecipeError, SeededKind, Seeds, Structure, StrutSection,
+};
+
+/// The structure as it lies in the part, before it is given thickness. `None` when cancelled.
+pub fn structure<'a>(
+    site: impl Into<Site<'a>>,
+    s: &Structure,
+    joins: Joins,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Arc<dyn Bare>> {
+    let site = site.into();
+    let part = site.part;
+    let frame = frame_of(part, s);
+    Some(match s.kind {
+        Kind::Surface(kind) => Arc::new(Periodic::new(kind, s, part.mesh.bounds().centre())),
+        Kind::Foam(FoamKind::FoamSheet) => Arc::new(Foam::new(site, s, cancelled)?),
+        Kind::Cell(kind) => match Rows::of(part, s) {
+            None if joins.taper.is_some() => Arc::new(listed(site, kind, s, frame, joins)),
+            None => Arc::new(cells(kind, s, frame, joins)),
+            Some(rows) => Arc::new(bent(site, kind, s, &rows, joins)),
+        },
+        Kind::Extruded(kind) => Arc::new(extruded(site, kind, s, frame, joins, cancelled)?),
+        Kind::Seeded(kind) => Arc::new(seeded(site, kind, s, frame, joins, cancelled)?),
+        Kind::Given(GivenKind::OwnStruts) => Arc::new(given(site, s, frame, joins)),
+        Kind::Given(GivenKind::OwnMesh) => Arc::new(from_mesh(s, frame)?),
+    })
+}
+
+fn frame_of(part: &Part, s: &Structure) -> Frame {
+    let shift = part.mesh.bounds().centre() + DVec3::from(s.shift_mm);
+    Frame { turn: turning(part, s), shift, flat: matches!(s.kind, Kind::Extruded(_)) }
+}
+
+/// Seed points and the cells around them, to be looked at. mm.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct SeedCells {
+    /// Inside the part and on its surface.
+    pub points: Vec<DVec3>,
+    /// By point: all corners of its cell lie in the part.
+    pub whole: Vec<bool>,
+    /// Edges of their Voronoi cells that reach into the part.
+    pub edges: Skeleton,
+}
+
+/// The cells that a structure in space grows from; none where it grows from no points. `None` when cancelled.
+pub fn seed_cells(site: Site, s: &Structure, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<SeedCells> {
+    if !matches!(s.kind, Kind::Seeded(_)) {
+        return Some(SeedCells::default());
+    }
+    let (frame, scale, sizes) = (frame_of(site.part, s), DVec3::from(s.cell_mm), Sizes::of(site, s.seeds.finer.as_ref()));
+    let sides = Sides::new(site.part, places_of(site.part, s));
+    let region = Scaled { part: site.part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
+    let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
+    let asked = Asked { edge: &|a, b| region.may_reach(a, b), circles: false };
+    let edges = region.placed_net(found.cells().diagram(found.points(), &found.bounds, &asked).edges);
+    let inside: Vec<bool> = edges.nodes.par_iter().map(|p| sides.inside(*p)).collect();
+    let edges = edges.filtered(|e| e.iter().any(|n| inside[*n as usize]));
+    let mut whole = found.cells().whole(found.points(), found.inside, &found.bounds, &|p| sides.inside(region.placed(p)));
+    whole.resize(found.inside + found.on_surface, false);
+    Some(SeedCells { points: found.points()[..whole.len()].iter().map(|p| region.placed(*p)).collect(), whole, edges })
+}
+
+/// Of how many places sides of the part are asked for, about: vertices of cells are several times as many as points.
+fn places_of(part: &Part, s: &Structure) -> usize {
+    let cells = || part.facts.volume_mm3 / s.cell_mm.iter().product::<f64>();
+    10 * s.seeds.count.map_or_else(|| cells().min(MOST_SEEDS as f64) as usize, |n| n as usize)
+}
+
+/// Part to the structure's axes.
+fn turning(part: &Part, s: &Structure) -> DMat3 {
+    let face = s.standing().and_then(|mark| part.face(mark));
+    let axes = face.map(|f| across(axis_of(part, f).1));
+    turn(s) * axes.map_or(DMat3::IDENTITY, |[x, y, z]| DMat3::from_cols(x, y, z).transpose())
+}
+
+/// Faces that a structure follows and that are not found on the part any more, by what they are for.
+pub fn lost(part: &Part, s: &Structure) -> Vec<(String, usize)> {
+    let missing = |marks: Vec<&FaceMark>| marks.iter().filter(|m| part.face(m).is_none()).count();
+    s.followed().into_iter().map(|(what, marks)| (what.to_owned(), missing(marks))).filter(|l| l.1 > 0).collect()
+}
+
+/// Most struts that are listed one by one.
+pub const MOST_STRUTS: usize = 400_000;
+
+/// The struts of repeating cells that reach into the part; `None` when there would be more than
+/// [`MOST_STRUTS`].
+fn repeated_struts(part: &Part, kind: CellKind, s: &Structure) -> Option<Vec<[DVec3; 2]>> {
+    repeated(part, kind, s, &|strut| reaches(part, strut))
+}
+
+/// Those around the part that count.
+fn repeated(part: &Part, kind: CellKind, s: &Structure, counts: Counts) -> Option<Vec<[DVec3; 2]>> {
+    let frame = frame_of(part, s);
+    let cell = DVec3::from(s.cell_mm);
+    let (low, high) = box_of(part, |p| frame.local(p) / cell);
+    let (low, high) = ((low - 1.0).floor(), (high + 1.0).ceil());
+    let unit = unit_struts(kind, s);
+    let count = (high - low).to_array().map(|c| c as usize);
+    let cells = count.iter().product::<usize>();
+    if cells.saturating_mul(unit.len()) > 20 * MOST_STRUTS {
+        return None;
+    }
+    let found: Vec<[DVec3; 2]> = (0..cells)
+        .into_par_iter()
+        .flat_map_iter(|n| {
+            let at =
+                low + DVec3::new((n % count[0]) as f64, (n / count[0] % count[1]) as f64, (n / (count[0] * count[1])) as f64);
+            let placed = unit.iter().map(move |e| e.map(|p| frame.back((p + at) * cell)));
+            placed.filter(|strut| counts(*strut)).collect::<Vec<_>>()
+        })
+        .collect();
+    (found.len() <= MOST_STRUTS).then_some(found)
+}
+
+/// Tells of a strut by its ends.
+type Counts<'a> = &'a (dyn Fn([DVec3; 2]) -> bool + Sync);
+
+/// The struts of a structure of struts in the part; `None` for structures of walls, and when there are more than
+/// [`MOST_STRUTS`].
+pub fn skeleton_of(part: &Part, s: &Structure, bare: &dyn Bare) -> Option<Skeleton> {
+    match (s.kind, s.bent()) {
+        (Kind::Cell(kind), None) => {
+            let ends = repeated_struts(part, kind, s)?;
+            let struts = (0..ends.len() as u32).map(|n| [2 * n, 2 * n + 1]).collect();
+            // Ends of neighbouring cells are the same but for rounding.
+            Some(Skeleton { nodes: ends.into_iter().flatten().collect(), struts }.merged(1e-6 * s.smallest()))
+        }
+        _ => bare.struts().filter(|s| s.struts.len() <= MOST_STRUTS).cloned(),
+    }
+}
+
+/// By their ends those that count, wherever they lie.
+pub fn some_struts(part: &Part, s: &Structure, bare: &dyn Bare, counts: Counts) -> Option<Vec<[DVec3; 2]>> {
+    match (s.kind, s.bent()) {
+        (Kind::Cell(kind), None) => repeated(part, kind, s, counts),
+        _ => {
+            let few = bare.struts().filter(|s| s.struts.len() <= MOST_STRUTS);
+            few.map(|s| s.struts.iter().map(|e| s.ends(*e)).filter(|e| counts(*e)).collect())
+        }
+    }
+}
+
+/// Does a strut come into the part?
+fn reaches(part: &Part, [a, b]: [DVec3; 2]) -> bool {
+    let (middle, half) = ((a + b) * 0.5, 0.5 * a.distance(b));
+    // Nearer than half its length: some of it may lie inside.
+    part.distance.query(middle, half).map_or_else(|| part.distance.inside(middle), |(d, _)| d < 0.0)
+        || part.distance.inside(a)
+        || part.distance.inside(b)
+}
+
+/// Points of a cell at which distances are surveyed.
+const SURVEY: u64 = 20_000;
+
+/// Struts of one cell of a structure, in cells.
+fn unit_struts(kind: CellKind, s: &Structure) -> Vec<unit::UnitStrut> {
+    unit::cell(kind).unwrap_or_else(|| own_cell::struts(&s.own_cell))
+}
+
+fn cells(kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
+    let cell = DVec3::from(s.cell_mm);
+    let unit = unit_struts(kind, s);
+    let struts: Vec<[DVec3; 2]> = unit.iter().map(|e| e.map(|p| p * cell)).collect();
+    let lengths: Vec<f64> = struts.iter().map(|e| e[0].distance(e[1])).collect();
+    let meeting = meeting(&unit);
+    let facts = Facts {
+        nodes: meeting.nodes,
+        struts: struts.len(),
+        degree: 2.0 * struts.len() as f64 / meeting.nodes as f64,
+        shortest_mm: lengths.iter().copied().fold(f64::INFINITY, f64::min),
+        mean_mm: lengths.iter().sum::<f64>() / lengths.len() as f64,
+        longest_mm: lengths.iter().copied().fold(0.0, f64::max),
+        pieces: meeting.pieces,
+        ..Facts::default()
+    };
+    let net = Net::new(frame, Source::Repeated { struts, cell }, joins, s.smallest());
+    let opening = of_cells(|p| net.clearance(p), frame, cell);
+    net.with_opening(opening).with_facts(facts).with_cell_points(cell_points(frame, cell))
+}
+
+/// Repeating cells whose struts are not alike: one by one, as far as they reach into the part.
+fn listed(site: Site, kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
+    let whole = cells(kind, s, frame, joins);
+    let struts = repeated_struts(site.part, kind, s).unwrap_or_default();
+    let (inner, facts) = (struts.len(), whole.facts().cloned().unwrap_or_default());
+    net_of(site, struts, inner, joins, s.smallest()).with_opening(whole.opening(0.0)).with_facts(facts)
+}
+
+/// Refuses tapered cells of too many struts.
+pub fn few_enough(part: &Part, s: &Structure, joins: Joins) -> Result<(), RecipeError> {
+    let Kind::Cell(kind) = s.kind else { return Ok(()) };
+    if joins.taper.is_none() || s.bent().is_some() || repeated_struts(part, kind, s).is_some() {
+        return Ok(());
+    }
+    Err(RecipeError::new(
+        "joins.taper",
+        format!("Tapered, these cells would be more than {MOST_STRUTS} struts."),
+        "Choose larger cells, or struts that are as thick at both ends.",
+    ))
+}
+
+/// A net of struts listed one by one, in the part's axes; those from number `inner` on are the net on its surface.
+fn net_of(site: Site, struts: Vec<[DVec3; 2]>, inner: usize, joins: Joins, cell: f64) -> Net {
+    let ends = taper::ends(site, joins.taper, &struts);
+    Net::new(Frame::OF_PART, Source::Struts { struts, inner, ends }, joins, cell)
+}
+
+/// A net without one on the surface that would be thicker.
+fn alike(site: Site, net: Skeleton, joins: Joins, cell: f64) -> Net {
+    let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
+    let inner = struts.len();
+    net_of(site, struts, inner, joins, cell).with_skeleton(net)
+}
+
+/// Cells in rows that bend, as far as they reach into the part.
+fn bent(site: Site, kind: CellKind, s: &Structure, rows: &Rows, joins: Joins) -> Net {
+    let part = site.part;
+    let straight = cells(kind, s, Frame::OF_PART, joins);
+    let cell = s.smallest();
+    // Near an axis struts shrink to nothing, and are welded.
+    let raw = rows.struts(&unit_struts(kind, s));
+    let sides = Sides::new(part, raw.nodes.len());
+    let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
+    let facts = Facts { rows: Some(rows.counts), ..facts };
+    alike(site, net, joins, cell).with_opening(straight.opening(0.0)).with_facts(facts)
+}
+
+fn cell_points(frame: Frame, cell: DVec3) -> Vec<DVec3> {
+    let spread = if frame.flat { low_discrepancy_flat } else { low_discrepancy };
+    (1..=SURVEY).map(|i| frame.back(spread(i) * cell)).collect()
+}
+
+fn extruded(
+    site: Site,
+    kind: ExtrudedKind,
+    s: &Structure,
+    frame: Frame,
+    joins: Joins,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Net> {
+    let [x, y, _] = s.cell_mm;
+    // Walls have no section of their own.
+    let joins = Joins { section: StrutSection::Round, ..joins };
+    if let Some((lines, ratio)) = unit::pattern(kind) {
+        let cell = DVec3::new(x, y * ratio, 0.0);
+        let struts: Vec<[DVec3; 2]> = lines.iter().map(|e| e.map(|p| p * cell)).collect();
+        let net = Net::new(frame, Source::Repeated { struts, cell }, joins, x.min(y));
+        let points = cell_points(frame, cell);
+        // The widest round bar that fits between the walls.
+        let opening = 2.0 * points.iter().map(|p| net.measure(*p)).fold(0.0, f64::max);
+        return Some(net.with_opening(opening).with_cell_points(points));
+    }
+    let scale = DVec3::new(x, y, 1.0);
+    let (low, high) = box_of(site.part, |p| frame.local(p) / scale);
+    let region = Shadow { low, high };
+    let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
+    let cell = found.cell * x.min(y);
+    let (walls, volumes) = walls(&found, scale, 0.0);
+    let facts = of_points(Facts { pieces: 1, ..Facts::default() }, &found, &volumes, &region, cell);
+    let net = Net::new(frame, walls, joins, cell);
+    let sides = Sides::new(site.part, found.inside);
+    let cells: Vec<_> = found.points()[..found.inside].iter().map(|p| (frame.back(*p * scale), cell)).collect();
+    let opening = sampled(site.part, &sides, &net, &cells).unwrap_or_else(|| nearest_width(&found) * x.min(y));
+    Some(net.with_opening(opening).with_facts(facts))
+}
+
+/// Points given one by one, in the structure's axes and in cells of size `scale`.
+pub(super) fn own_points(seeds: &Seeds, frame: Frame, scale: DVec3) -> Option<Vec<DVec3>> {
+    let own = seeds.own.as_ref()?;
+    Some(own.points_mm.iter().map(|p| frame.local(DVec3::from(*p)) / scale).collect())
+}
+
+/// Walls between the cells of points, in mm, and the volumes of the cells. The walls' holes are as wide as that share of
+/// them, 0 for none.
+fn walls(found: &Scattered, scale: DVec3, share: f64) -> (Source, Vec<f64>) {
+    let seeds: Vec<DVec3> = found.points().iter().map(|p| *p * scale).collect();
+    let b = found.bounds;
+    let most = scale.max_element();
+    let outer = (b.outer.0, b.outer.1 * most);
+    let bounds = Within { low: b.low * scale, high: b.high * scale, radius: b.radius * most, outer };
+    let asked = Asked { edge: &|_, _| false, circles: share > 0.0 };
+    let d = found.cells().diagram(&seeds, &bounds, &asked);
+    let hole = |&(middle, radius): &(DVec3, f64)| Hole { middle, radius: share * radius };
+    (Source::Walls { seeds, pairs: d.pairs, holes: d.discs.iter().map(hole).collect() }, d.volumes)
+}
+
+/// What is known of the points and cells that a structure grows from. `cell` is the size of a cell, `volumes` are those
+/// of all of them.
+fn of_points(facts: Facts, found: &Scattered, volumes: &[f64], region: &dyn Region, cell: f64) -> Facts {
+    Facts {
+        seeds: found.inside,
+        surface_seeds: found.on_surface,
+        alike_mm: found.alike * cell / found.cell,
+        closest_mm: found.closest() * cell,
+        rounds: found.rounds(),
+        moved_mm: found.moved() * cell,
+        unevenness: found.unevenness(volumes, region),
+        ..facts
+    }
+}
+
+fn seeded(
+    site: Site,
+    kind: SeededKind,
+    s: &Structure,
+    frame: Frame,
+    joins: Joins,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Net> {
+    let part = site.part;
+    let scale = DVec3::from(s.cell_mm);
+    let sizes = Sizes::of(site, s.seeds.finer.as_ref());
+    let sides = Sides::new(part, places_of(part, s));
+    let region = Scaled { part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
+    let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
+    if cancelled() {
+        return None;
+    }
+    let cell = found.cell * s.smallest();
+    let least = region.least_size();
+    let known = |facts: Facts, volumes: &[f64]| of_points(facts, &found, volumes, &region, cell);
+    let opening = |net: &Net| {
+        let of_cell = |p: &DVec3| (region.placed(*p), region.size(*p) * cell);
+        let cells: Vec<_> = found.points()[..found.inside].iter().map(of_cell).collect();
+        sampled(part, &sides, net, &cells)
+    };
+    if kind == SeededKind::VoronoiWalls {
+        let (walls, volumes) = walls(&found, scale, s.seeds.holes);
+        let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() }, &volumes);
+        let hole = median_hole(&walls);
+        let net = Net::new(frame, walls, joins, cell).with_smallest(least * cell).with_facts(facts);
+        let sampled = Some(&net).filter(|_| hole > 0.0).and_then(opening);
+        return Some(net.with_opening(sampled.unwrap_or(hole)));
+    }
+    let points = found.points();
+    let inner = s.seeds.inner || !s.seeds.net;
+    let edges = |a: DVec3, b: DVec3| kind == SeededKind::Voronoi && inner && region.may_reach(a, b);
+    let d = found.cells().diagram(points, &found.bounds, &Asked { edge: &edges, circles: false });
+    let outer = if kind == SeededKind::Voronoi && s.seeds.net {
+        let surface = part.mesh.clone().mapped(|p| region.local(p));
+        let sharp: &[[u32; 2]] = if s.seeds.edges { &part.sharp_edges } else { &[] };
+        outer::net(&surface, points, &d.pairs, sharp)
+    } else {
+        Skeleton::default()
+    };
+    // By what is known of the cells, in cells of the smallest size.
+    let windows = || match kind {
+        SeededKind::Voronoi => {
+            let middle = |[a, b]: [u32; 2]| (points[a as usize] + points[b as usize]) * 0.5;
+            let over = |(pair, width): (&[u32; 2], &f64)| width / region.size(middle(*pair));
+            let widths: Vec<f64> = d.pairs.par_iter().zip(&d.widths).map(over).collect();
+            way_through(&points[..found.inside], &d.pairs, &widths).unwrap_or(0.0)
+        }
+        SeededKind::Delaunay => TRIANGLE * found.cell,
+        _ => found.cell,
+    };
+    let within_lengths = |struts: &[[u32; 2]]| within_lengths(points, struts, &s.seeds, found.cell, &region);
+    let raw = match kind {
+        SeededKind::Voronoi => d.edges,
+        SeededKind::Delaunay => within_lengths(&d.pairs),
+        _ => within_lengths(&nearest(points, s.seeds.neighbours as usize)),
+    };
+    let weld = |p: DVec3| s.seeds.weld * cell * sizes.as_ref().map_or(1.0, |s| s.share(p));
+    let (net, facts) = cleaned(part, &sides, region.placed_net(raw), region.placed_net(outer), cell, &weld, &s.clean);
+    let facts = known(facts, &d.volumes);
+    let of_net = |ends: [DVec3; 2]| joins.net_mm > 0.0 && is_on_surface(part, ends, cell);
+    let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) = net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
+    let inner = struts.len();
+    struts.extend(outer);
+    let made = net_of(site, struts, inner, joins, cell).with_smallest(least * cell);
+    // Of a net on the surface alone the inside is no opening.
+    let sampled = Some(&made).filter(|_| s.seeds.inner).and_then(opening);
+    let opening = sampled.unwrap_or_else(|| least * windows() * s.smallest());
+    Some(made.with_opening(opening).with_facts(facts).with_skeleton(net))
+}
+
+/// Struts from a file, turned and shifted about the middle of the part's box, as far as they reach into the part.
+fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
+    let part = site.part;
+    let middle = part.mesh.bounds().centre();
+    let raw = s.own_struts.as_ref().map_or_else(Skeleton::default, |own| Skeleton {
+        nodes: own.nodes_mm.iter().map(|p| frame.back(DVec3::from(*p) - middle)).collect(),
+        struts: own.struts.clone(),
+    });
+    let cell = median(raw.struts.iter().map(|e| raw.length(*e)).collect()).unwrap_or(1.0);
+    let sides = Sides::new(part, raw.nodes.len());
+    let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
+    // Thickness is limited by the recipe's cell, and must be told apart up to there.
+    let nodes: Vec<_> = net.nodes.iter().map(|p| (*p, cell)).collect();
+    let made = alike(site, net, joins, cell.max(s.smallest()));
+    let opening = sampled(part, &sides, &made, &nodes).unwrap_or(TRIANGLE * cell);
+    made.with_opening(opening).with_smallest(cell).with_facts(facts)
+}
+
+/// The cell of a file; `None` where there is none.
+fn from_mesh(s: &Structure, frame: Frame) -> Option<MeshCell> {
+    let cell = DVec3::from(s.cell_mm);
+    let made = MeshCell::new(s.own_mesh.as_ref()?, cell, frame);
+    let opening = of_cells(|p| made.measure(p), frame, cell);
+    Some(made.with_opening(opening).with_cell_points(cell_points(frame, cell)))
+}
+
+/// Struts that are neither too short nor too long for the cells between their ends. At the rim of the padding cells are
+/// cut open, and touch others far away.
+fn within_lengths(points: &[DVec3], struts: &[[u32; 2]], seeds: &Seeds, cell: f64, region: &dyn Region) -> Skeleton {
+    let fits = |e: &[u32; 2]| {
+        let [a, b] = e.map(|n| points[n as usize]);
+        let length = a.distance(b) / (cell * region.size(a).max(region.size(b)));
+        (seeds.shortest..=seeds.longest).contains(&length)
+    };
+    Skeleton { nodes: points.to_vec(), struts: struts.iter().copied().filter(fits).collect() }
+}
+
+/// Struts from every point to its nearest ones.
+fn nearest(points: &[DVec3], count: usize) -> Vec<[u32; 2]> {
+    let grid = super::index::PointGrid::new(points);
+    (0..points.len() as u32)
+        .into_par_iter()
+        .flat_map_iter(|n| {
+            let near = grid.nearest(points[n as usize], count, |m| m == n);
+            near.into_iter().map(move |(_, m)| [n.min(m), n.max(m)]).collect::<Vec<_>>()
+        })
+        .collect()
+}

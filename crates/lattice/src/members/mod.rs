@@ -1,0 +1,481 @@
+//! Struts and cell walls as fields: exact distances, found through bins, joins blended.
+//!
+//! Members that meet flow into each other by a polynomial smooth minimum (Quilez 2013) whose support is
+//! the blend radius: where two surfaces lie farther apart it changes nothing, and nowhere does it add
+//! more than a quarter of the radius for two members.
+//!
+//! | module | idea |
+//! |---|---|
+//! | [`segment`] | one strut or node |
+//! | [`walls`] | walls between cells, and holes in them |
+
+mod segment;
+mod walls;
+
+use super::bars::{self, Bar};
+use super::index::{Bins, PointGrid};
+use glam::{DMat3, DVec3};
+pub use segment::{Across, Segment};
+use ulmix_recipe::{Joins, StrutSection};
+pub use walls::Hole;
+use walls::{past_rim, Beside};
+use wide::f32x8;
+
+/// Where a structure lies in the part.
+#[derive(Clone, Copy, Debug)]
+pub struct Frame {
+    /// Part to the structure's axes.
+    pub turn: DMat3,
+    pub shift: DVec3,
+    /// The same all along the third axis.
+    pub flat: bool,
+}
+
+impl Frame {
+    /// The part's own axes.
+    pub const OF_PART: Frame = Frame { turn: DMat3::IDENTITY, shift: DVec3::ZERO, flat: false };
+
+    pub fn local(&self, p: DVec3) -> DVec3 {
+        let q = self.turn * (p - self.shift);
+        if self.flat {
+            q.with_z(0.0)
+        } else {
+            q
+        }
+    }
+
+    pub fn back(&self, q: DVec3) -> DVec3 {
+        self.shift + self.turn.transpose() * q
+    }
+}
+
+/// What a structure is made of, in its own axes. mm.
+#[derive(Clone)]
+pub enum Source {
+    /// Struts of one cell of this size, repeated for ever.
+    Repeated { struts: Vec<[DVec3; 2]>, cell: DVec3 },
+    /// Those from number `inner` on are the net on the part's surface. `ends` tells by how much their radius is larger at
+    /// both ends; empty: nowhere.
+    Struts { struts: Vec<[DVec3; 2]>, inner: usize, ends: Vec<[f64; 2]> },
+    /// Walls halfway between points whose cells touch; each pair once, with a hole for each.
+    Walls { seeds: Vec<DVec3>, pairs: Vec<[u32; 2]>, holes: Vec<Hole> },
+}
+
+impl Source {
+    /// By how much a strut's end is thicker than the thinnest, at most. mm.
+    pub fn thicker(&self) -> f64 {
+        let Source::Struts { ends, .. } = self else { return 0.0 };
+        2.0 * ends.iter().flatten().copied().fold(0.0, f64::max)
+    }
+}
+
+/// Where members are held: a box, and how far from them distances are told apart. `edge` is that of the bins.
+struct Held {
+    low: DVec3,
+    size: DVec3,
+    repeats: bool,
+    margin: f64,
+    edge: f64,
+}
+
+/// How far from its axis a strut of a section may have places nearer to it than `margin`.
+fn room(section: StrutSection, margin: f64) -> f64 {
+    match section {
+        StrutSection::Round => margin,
+        // Corners lie farther than faces.
+        StrutSection::Rectangular { taller_mm, .. } => 3f64.sqrt() * margin + 0.5 * taller_mm,
+    }
+}
+
+/// What is near, for places up to some distance from it.
+pub enum Members {
+    Struts {
+        bins: Bins,
+        exact: Vec<Segment>,
+        /// Of a cone also what it gains and how it leans.
+        quick: Vec<([f32; 8], [f32; 2])>,
+    },
+    /// Struts with flat sides.
+    Bars { bins: Bins, exact: Vec<Bar>, quick: Vec<bars::Quick> },
+    /// Bins hold the points that may be the nearest there.
+    Walls { bins: Bins, exact: Vec<DVec3>, quick: Vec<[f32; 3]>, beside: Beside },
+}
+
+impl Members {
+    /// Distances beyond `margin` need not be told apart. `edge` is that of the bins.
+    pub fn new(source: &Source, joins: Joins, margin: f64, edge: f64) -> Members {
+        let far = room(joins.section, margin);
+        match source {
+            Source::Repeated { struts, cell } => {
+                // Every copy that comes near the cell.
+                let deep = if cell.z > 0.0 { 5 } else { 1 };
+                let copies = |s: &[DVec3; 2]| {
+                    let s = *s;
+                    (0..25 * deep).map(move |n| {
+                        let at = DVec3::new((n % 5) as f64, (n / 5 % 5) as f64, (n / 25) as f64 + 2.0 - (deep / 2) as f64);
+                        s.map(|p| p + (at - 2.0) * *cell)
+                    })
+                };
+                let near = |s: &[DVec3; 2]| {
+                    let (low, high) = (s[0].min(s[1]) - far, s[0].max(s[1]) + far);
+                    high.cmpge(DVec3::ZERO).all() && low.cmple(*cell).all()
+                };
+                let all = struts.iter().flat_map(copies).filter(near);
+                let held = Held { low: DVec3::ZERO, size: *cell, repeats: true, margin, edge };
+                Members::of(segments(all, usize::MAX, &[], joins), joins.section, held)
+            }
+            Source::Struts { struts, inner, ends } => {
+                let (low, high) = span(struts.iter().flatten(), far);
+                let held = Held { low, size: high - low, repeats: false, margin, edge };
+                Members::of(segments(struts.iter().copied(), *inner, ends, joins), joins.section, held)
+            }
+            Source::Walls { seeds, pairs, holes } => {
+                let (low, high) = span(seeds.iter(), 0.0);
+                let grid = PointGrid::new(seeds);
+                let bins = Bins::new(low, high - low, edge, false);
+                let about = bins.half_diagonal();
+                let bins = bins.gather(|middle| {
+                    let middle = middle + low;
+                    let nearest = grid.nearest(middle, 1, |_| false).first().map_or(0.0, |n| n.0);
+                    grid.within(middle, nearest + 2.0 * about)
+                });
+                let exact: Vec<DVec3> = seeds.iter().map(|s| *s - low).collect();
+                let quick = exact.iter().map(|s| s.as_vec3().to_array()).collect();
+                let holes: Vec<Hole> = holes.iter().map(|h| Hole { middle: h.middle - low, ..*h }).collect();
+                Members::Walls { bins, beside: Beside::new(&exact, pairs, &holes), exact, quick }
+            }
+        }
+    }
+
+    /// Struts in a box, which may repeat, with bins of a size.
+    fn of(struts: Vec<Segment>, section: StrutSection, Held { low, size, repeats, margin, edge }: Held) -> Members {
+        let struts: Vec<Segment> = struts.iter().map(|s| Segment { a: s.a - low, b: s.b - low, ..*s }).collect();
+        let flat = struts.iter().all(|s| s.a.z == 0.0 && s.b.z == 0.0);
+        let bins = Bins::new(low, if flat { size.with_z(0.0) } else { size }, edge, repeats);
+        let about = bins.half_diagonal();
+        let room = |s: &Segment| room(section, margin + s.most());
+        let bins = bins.fill(
+            struts.len(),
+            |id| {
+                let s = &struts[id];
+                (s.a.min(s.b) - room(s), s.a.max(s.b) + room(s))
+            },
+            |id, middle| {
+                let s = &struts[id];
+                match section {
+                    StrutSection::Round => s.distance(middle) <= about + margin,
+                    StrutSection::Rectangular { .. } => s.distance(middle) + s.most() <= about + room(s),
+                }
+            },
+        );
+        match section {
+            StrutSection::Round => Members::Struts { bins, quick: struts.iter().map(Segment::quick).collect(), exact: struts },
+            StrutSection::Rectangular { taller_mm, turn_deg } => {
+                let exact: Vec<Bar> = struts.iter().map(|s| Bar::new(s, taller_mm, turn_deg)).collect();
+                Members::Bars { bins, quick: exact.iter().map(Bar::quick).collect(), exact }
+            }
+        }
+    }
+
+    pub fn bins(&self) -> &Bins {
+        match self {
+            Members::Struts { bins, .. } | Members::Bars { bins, .. } | Members::Walls { bins, .. } => bins,
+        }
+    }
+
+    /// The section across the strut that lies nearest to a reduced place; `None` beside nodes, walls and where nothing is near.
+    pub fn section(&self, q: DVec3) -> Option<Across> {
+        let list = self.bins().list(self.bins().of(q));
+        fn nearest<'a, T>(list: &[u32], all: &'a [T], distance: impl Fn(&T) -> f64) -> Option<&'a T> {
+            let near = list.iter().map(|&id| &all[id as usize]);
+            near.min_by(|a, b| distance(a).total_cmp(&distance(b)))
+        }
+        match self {
+            Members::Struts { exact, .. } => nearest(list, exact, |s| s.distance(q))?.section(q),
+            Members::Bars { exact, .. } => nearest(list, exact, |b| b.distance(q))?.section(q),
+            Members::Walls { .. } => None,
+        }
+    }
+
+    pub fn bytes(&self) -> usize {
+        self.bins().bytes()
+            + match self {
+                Members::Struts { exact, .. } => exact.len() * (64 + 40),
+                Members::Bars { exact, .. } => exact.len() * (136 + 64),
+                Members::Walls { exact, beside, .. } => exact.len() * (24 + 12) + beside.exact.len() * (64 + 32),
+            }
+    }
+
+    /// Blended distance at a reduced place.
+    pub fn distance(&self, q: DVec3, blend: f64, far: f64) -> f64 {
+        let join = |f: f64, v: f64| {
+            let h = (blend - (f - v).abs()).max(0.0);
+            f.min(v) - if blend > 0.0 { 0.25 * h * h / blend } else { 0.0 }
+        };
+        let list = self.bins().list(self.bins().of(q));
+        match self {
+            Members::Struts { exact, .. } => list.iter().map(|&id| exact[id as usize].distance(q)).fold(far, join),
+            Members::Bars { exact, .. } => list.iter().map(|&id| exact[id as usize].distance(q)).fold(far, join),
+            Members::Walls { exact, beside, .. } => {
+                let d = |i: u32| exact[i as usize].distance_squared(q);
+                let Some(&own) = list.iter().min_by(|a, b| d(**a).total_cmp(&d(**b))) else { return far };
+                beside.exact[beside.of(own)].iter().map(|w| w.distance(q)).fold(far, join)
+            }
+        }
+    }
+
+    /// Distance of a reduced place from the nearest member. Of bars, whose [`distance`](Self::distance) keeps their edges, from
+    /// the ribbons in their middle.
+    pub fn clearance(&self, q: DVec3, blend: f64, far: f64) -> f64 {
+        match self {
+            Members::Bars { bins, exact, .. } => {
+                bins.list(bins.of(q)).iter().map(|&id| exact[id as usize].clearance(q)).fold(far, f64::min)
+            }
+            _ => self.distance(q, blend, far),
+        }
+    }
+
+    /// [`distance`](Self::distance) for eight places at once, whose bin is given, and its gradient.
+    pub fn distance8(&self, bin: usize, q: &[f32x8; 3], blend: f32, far: f32) -> (f32x8, [f32x8; 3]) {
+        let list = self.bins().list(bin);
+        let (zero, one) = (f32x8::ZERO, f32x8::splat(1.0));
+        let (f, g) = (f32x8::splat(far), [zero; 3]);
+        let mut joined = Joined { f, g, blend, over: if blend > 0.0 { 0.5 / blend } else { 0.0 } };
+        match self {
+            Members::Struts { quick, .. } => {
+                for &id in list {
+                    let ([ax, ay, az, bx, by, bz, inverse, extra], [more, lean]) = quick[id as usize];
+                    let p = [q[0] - ax, q[1] - ay, q[2] - az];
+                    let from = |t: f32x8| [p[0] - t * bx, p[1] - t * by, p[2] - t * bz];
+                    let length = |d: &[f32x8; 3]| (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt();
+                    let mut t = (p[0] * bx + p[1] * by + p[2] * bz) * inverse;
+                    if more != 0.0 {
+                        t += length(&from(t)) * lean;
+                    }
+                    let t = t.max(zero).min(one);
+                    let d = from(t);
+                    let away = length(&d);
+                    let unit = one / away.max(f32x8::splat(1e-12));
+                    joined.add(away - extra - t * more, d.map(|d| d * unit));
+                }
+                (joined.f, joined.g)
+            }
+            Members::Bars { quick, .. } => {
+                for &id in list {
+                    let (d, g) = bars::distance8(&quick[id as usize], q);
+                    joined.add(d, g);
+                }
+                (joined.f, joined.g)
+            }
+            Members::Walls { quick, beside, .. } => {
+                let mut own = (f32x8::splat(f32::MAX), f32x8::splat(-1.0));
+                for &id in list {
+                    let s = quick[id as usize];
+                    let d = [q[0] - s[0], q[1] - s[1], q[2] - s[2]];
+                    let d = d[0] * d[0] + d[1] * d[1] + d[2] * d[2];
+                    let nearer = d.simd_lt(own.0);
+                    // Numbers of points are small enough for 32-bit floats to hold.
+                    own = (own.0.min(d), nearer.select(f32x8::splat(id as f32), own.1));
+                }
+                let ids = own.1.to_array();
+                let (mut all_f, mut all_g) = (f, g);
+                let mut left: u8 = 0xff;
+                while left != 0 {
+                    let id = ids[left.trailing_zeros() as usize];
+                    let lanes = own.1.simd_eq(f32x8::splat(id));
+                    left &= !(lanes.to_bitmask() as u8);
+                    if id < 0.0 {
+                        continue;
+                    }
+                    let mut one = Joined { f, g, ..joined };
+                    for &[x, y, z, c, u, v, t, radius] in &beside.quick[beside.of(id as u32)] {
+                        let (d, n) = (q[0] * x + q[1] * y + q[2] * z + c, [x, y, z].map(f32x8::splat));
+                        if radius > 0.0 {
+                            let (d, n) = past_rim(d, n, [q[0] - u, q[1] - v, q[2] - t], radius);
+                            one.add(d, n);
+                        } else {
+                            one.add(d, n);
+                        }
+                    }
+                    all_f = lanes.select(one.f, all_f);
+                    all_g = [0, 1, 2].map(|a| lanes.select(one.g[a], all_g[a]));
+                }
+                (all_f, all_g)
+            }
+        }
+    }
+}
+
+/// A blended minimum as it grows, with its gradient.
+#[derive(Clone, Copy)]
+struct Joined {
+    f: f32x8,
+    g: [f32x8; 3],
+    blend: f32,
+    /// Half of one over the blend; 0 without one.
+    over: f32,
+}
+
+impl Joined {
+    #[inline(always)]
+    fn add(&mut self, v: f32x8, n: [f32x8; 3]) {
+        if self.over > 0.0 {
+            let (half, one) = (f32x8::splat(0.5), f32x8::splat(1.0));
+            let h = (half + (self.f - v) * self.over).max(f32x8::ZERO).min(one);
+            self.f = self.f + (v - self.f) * h - h * (one - h) * self.blend;
+            self.g = [0, 1, 2].map(|a| self.g[a] + (n[a] - self.g[a]) * h);
+        } else {
+            let nearer = v.simd_lt(self.f);
+            self.f = self.f.min(v);
+            self.g = [0, 1, 2].map(|a| nearer.select(n[a], self.g[a]));
+        }
+    }
+}
+
+fn segments(struts: impl Iterator<Item = [DVec3; 2]>, inner: usize, ends: &[[f64; 2]], joins: Joins) -> Vec<Segment> {
+    let segment = |(n, [a, b]): (usize, [DVec3; 2])| {
+        let [first, second] = ends.get(n).copied().unwrap_or_default();
+        let of_net = if n < inner { 0.0 } else { 0.5 * joins.net_mm };
+        Segment { a, b, extra: of_net + first, more: second - first }
+    };
+    let mut out: Vec<Segment> = struts.enumerate().map(segment).collect();
+    if joins.node_mm > 0.0 {
+        // Of the ends at a place the one of the thickest strut comes first.
+        let mut nodes: Vec<(DVec3, f64)> = out.iter().flat_map(|s| [(s.a, s.extra), (s.b, s.extra + s.more)]).collect();
+        nodes.sort_by(|(p, e), (q, f)| {
+            p.x.total_cmp(&q.x).then(p.y.total_cmp(&q.y)).then(p.z.total_cmp(&q.z)).then(f.total_cmp(e))
+        });
+        nodes.dedup_by(|p, q| p.0.distance_squared(q.0) < 1e-12);
+        out.extend(nodes.into_iter().map(|(p, extra)| Segment { a: p, b: p, extra: extra + 0.5 * joins.node_mm, more: 0.0 }));
+    }
+    out
+}
+
+fn span<'a>(points: impl Iterator<Item = &'a DVec3>, margin: f64) -> (DVec3, DVec3) {
+    let (low, high) = points.fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(*p), h.max(*p)));
+    if low.x > high.x {
+        return (DVec3::ZERO, DVec3::ZERO);
+    }
+    (low - margin, high + margin)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::collection::vec;
+    use proptest::prelude::*;
+
+    const MARGIN: f64 = 3.0;
+
+    fn place() -> impl Strategy<Value = DVec3> {
+        proptest::array::uniform3(0.0..12.0f64).prop_map(DVec3::from)
+    }
+
+    fn members(source: &Source, joins: Joins) -> Members {
+        Members::new(source, joins, MARGIN, 2.0)
+    }
+
+    /// The distance at a place, found through the bins.
+    fn at(m: &Members, p: DVec3, blend: f64) -> f64 {
+        m.distance(m.bins().reduced(p), blend, MARGIN)
+    }
+
+    fn from_line(p: DVec3, [a, b]: [DVec3; 2]) -> f64 {
+        let t = (p - a).dot(b - a) / (b - a).length_squared();
+        p.distance(a.lerp(b, t.clamp(0.0, 1.0)))
+    }
+
+    /// Eight places at once give what one after the other gives, and the gradient is that of the distance.
+    fn agree(m: &Members, places: &[DVec3], blend: f64) -> Result<(), TestCaseError> {
+        for p in places {
+            let q = m.bins().reduced(*p);
+            let bin = m.bins().of(q);
+            let lanes = [q.x, q.y, q.z].map(|v| f32x8::splat(v as f32));
+            let (d, g) = m.distance8(bin, &lanes, blend as f32, MARGIN as f32);
+            let one = m.distance(q, blend, MARGIN);
+            prop_assert!((d.to_array()[3] as f64 - one).abs() < 2e-4, "{} {} at {}", d.to_array()[3], one, p);
+            let h = 1e-4;
+            let along = |axis: DVec3| {
+                let of = |p: DVec3| m.distance(p, blend, MARGIN);
+                (of(q + axis * h) - of(q - axis * h)) / (2.0 * h)
+            };
+            let slope = DVec3::from(DVec3::AXES.map(along));
+            let told = DVec3::from(g.map(|g| g.to_array()[3] as f64));
+            // Where members are equally near, and at the border of a bin, there is a kink.
+            let kinked = (slope.length() - 1.0).abs() > 1e-3 && blend == 0.0;
+            prop_assert!(kinked || one >= MARGIN || blend > 0.0 || slope.distance(told) < 1e-2, "{} {}", slope, told);
+        }
+        Ok(())
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(64))]
+        #[test]
+        fn struts_are_as_far_as_the_nearest_of_all_and_eight_places_at_once_agree(
+            ends in vec((place(), place()), 1..12), places in vec(place(), 12), blend in prop_oneof![Just(0.0), 0.2..1.5f64]
+        ) {
+            let struts: Vec<[DVec3; 2]> = ends.into_iter().map(|(a, b)| [a, b]).filter(|[a, b]| a.distance(*b) > 0.1).collect();
+            prop_assume!(!struts.is_empty());
+            let source = Source::Struts { struts: struts.clone(), inner: struts.len(), ends: Vec::new() };
+            let m = members(&source, Joins { blend_mm: blend, ..Joins::default() });
+            for p in &places {
+                let nearest = struts.iter().map(|s| from_line(*p, *s)).fold(f64::INFINITY, f64::min);
+                let told = at(&m, *p, 0.0);
+                prop_assert!((told - nearest.min(MARGIN)).abs() < 1e-9, "{} {}", told, nearest);
+                // A blend only adds, and no more than a quarter of it for two members that meet.
+                let blended = at(&m, *p, blend);
+                prop_assert!(blended <= told + 1e-9);
+            }
+            agree(&m, &places, 0.0)?;
+            agree(&m, &places, blend)?;
+        }
+
+        #[test]
+        fn thicker_ends_and_nodes_reach_farther_by_what_they_are_thicker(
+            a in place(), b in place(), p in place(), first in 0.0..0.5f64, second in 0.0..0.5f64, node in 0.0..0.8f64
+        ) {
+            prop_assume!(a.distance(b) > 2.0);
+            let source = Source::Struts { struts: vec![[a, b]], inner: 1, ends: vec![[first, second]] };
+            let plain = members(&source, Joins::default());
+            let d = at(&plain, p, 0.0);
+            // A cone is the hull of balls along its axis (Barbier & Galin 2004).
+            let balls = (0..=2000).map(|n| n as f64 / 2000.0).map(|t| p.distance(a.lerp(b, t)) - first - (second - first) * t);
+            let hull = balls.fold(f64::INFINITY, f64::min).min(MARGIN);
+            prop_assert!(d <= hull + 1e-9 && d > hull - 1e-3, "{} {}", d, hull);
+            let noded = members(&source, Joins { node_mm: node, ..Joins::default() });
+            let with_nodes = at(&noded, p, 0.0);
+            let balls = [(a, first), (b, second)].map(|(c, r)| p.distance(c) - r - 0.5 * node);
+            prop_assert!((with_nodes - balls.into_iter().fold(d, f64::min)).abs() < 1e-9);
+            agree(&plain, &[p], 0.0)?;
+        }
+
+        #[test]
+        fn repeated_cells_are_alike_everywhere(p in place(), shift in proptest::array::uniform3(-3i32..4)) {
+            let cell = DVec3::new(5.0, 6.0, 4.0);
+            let struts = vec![[DVec3::ZERO, cell], [DVec3::new(5.0, 0.0, 0.0), DVec3::new(0.0, 6.0, 4.0)]];
+            let m = members(&Source::Repeated { struts: struts.clone(), cell }, Joins::default());
+            let far = at(&m, p + cell * DVec3::from(shift.map(f64::from)), 0.0);
+            prop_assert!((at(&m, p, 0.0) - far).abs() < 1e-9);
+            let copies = (0..343).map(|n| DVec3::from([n % 7, n / 7 % 7, n / 49].map(|c| (c - 3) as f64)) * cell);
+            let nearest = copies.flat_map(|c| struts.iter().map(move |s| from_line(p, s.map(|e| e + c)))).fold(f64::INFINITY, f64::min);
+            prop_assert!((at(&m, p, 0.0) - nearest).abs() < 1e-9, "{} {}", at(&m, p, 0.0), nearest);
+        }
+
+        #[test]
+        fn walls_lie_halfway_between_points_and_holes_open_them(
+            p in place(), radius in 0.0..1.5f64, gap in 3.0..6.0f64
+        ) {
+            // Two cells side by side: the wall is a plane, its hole a disc in it.
+            let seeds = vec![DVec3::new(6.0 - 0.5 * gap, 6.0, 6.0), DVec3::new(6.0 + 0.5 * gap, 6.0, 6.0)];
+            let middle = DVec3::splat(6.0);
+            let holes = vec![Hole { middle, radius }];
+            let source = Source::Walls { seeds, pairs: vec![[0, 1]], holes };
+            let m = members(&source, Joins::default());
+            let off = p - middle;
+            let past = (radius - off.with_x(0.0).length()).max(0.0);
+            let wall = off.x.hypot(past).min(MARGIN);
+            prop_assert!((at(&m, p, 0.0) - wall).abs() < 1e-9, "{} {}", at(&m, p, 0.0), wall);
+            agree(&m, &[p], 0.0)?;
+        }
+    }
+}
