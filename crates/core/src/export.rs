@@ -53,7 +53,7 @@ impl Exported {
 
 /// What goes into a file: a final mesh, whole or in its bodies.
 pub struct Contents<'a> {
-    /// As [`crate::pipeline::finish::Solid::as_it_leaves`].
+    /// As [`crate::result::Solid::as_it_leaves`].
     pub mesh: &'a TriMesh,
     /// How it was placed on the bed; bodies left as they are come along.
     pub placing: Option<Placing>,

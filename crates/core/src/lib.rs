@@ -6,18 +6,20 @@
 //! | module | idea |
 //! |---|---|
 //! | [`note`] | something that a person should know |
-//! | [`patchwork`] | several structures as one field, each in its zone |
-//! | [`shape`] | part, zones, skins and lattice as one field |
+//! | [`compose`] | part, zones, skins and lattice as one field; several structures, each in its zone |
+//! | [`watch`] | the stages of a run, and whoever watches them |
+//! | [`result`] | what a run leaves and what it will take |
 //! | [`asked`] | the result held against the request |
 //! | [`report`] | numbers, checks and notes of a finished mesh |
 //! | [`export`], [`stand`] | files, read again before they are offered; how they stand on the printer's bed |
 //! | [`pipeline`] | the stages in order, cached |
 
 pub mod asked;
+pub mod compose;
 pub mod export;
 pub mod note;
-pub mod patchwork;
 pub mod pipeline;
 pub mod report;
-pub mod shape;
+pub mod result;
 pub mod stand;
+pub mod watch;

@@ -2,9 +2,9 @@
 
 use crate::asked::{as_asked, as_made, expected_bodies, AsAsked, Case, Gauged};
 use crate::note::Note;
-use crate::pipeline::finish::{Removed, Solid};
-use crate::pipeline::plan::Prediction;
-use crate::pipeline::{Filled, Linked};
+use crate::result::Prediction;
+use crate::result::{Filled, Linked};
+use crate::result::{Removed, Solid};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;

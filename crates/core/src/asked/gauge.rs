@@ -9,7 +9,7 @@
 use super::result::Meshes;
 use super::sites::{site_at, Site, Sites};
 use super::{numbered, titled, within, Case, Thickened};
-use crate::shape::Owner;
+use crate::compose::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};

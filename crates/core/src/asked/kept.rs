@@ -3,7 +3,7 @@
 use super::result::Meshes;
 use super::sites::{site_at, Site, Sites};
 use super::{within, Case};
-use crate::shape::Owner;
+use crate::compose::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
 use std::collections::BTreeMap;

@@ -23,8 +23,8 @@ mod resolution;
 mod result;
 mod sites;
 
-use crate::pipeline::finish::Solid;
-use crate::pipeline::Linked;
+use crate::result::Linked;
+use crate::result::Solid;
 pub use gauge::Gauged;
 pub use leftovers::{expected_bodies, Expected};
 use rayon::prelude::*;

@@ -3,7 +3,7 @@
 use super::result::Meshes;
 use super::sites::Sites;
 use super::{largest, numbered, titled, within, Case};
-use crate::shape::Owner;
+use crate::compose::Owner;
 use glam::DVec3;
 use rayon::prelude::*;
 use ulmix_check::Check;

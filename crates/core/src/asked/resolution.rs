@@ -1,7 +1,7 @@
 //! Steps of the grid through everything that must show.
 
 use super::Case;
-use crate::pipeline::Linked;
+use crate::result::Linked;
 use ulmix_check::{Check, Verdict};
 use ulmix_part::Part;
 use ulmix_recipe::{floor_two, Place, Recipe, Role};

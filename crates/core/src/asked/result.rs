@@ -1,6 +1,6 @@
 //! The mesh that leaves, to be asked about places.
 
-use crate::pipeline::finish::Solid;
+use crate::result::Solid;
 use glam::DVec3;
 use ulmix_mesh::bvh::SegmentHit;
 use ulmix_mesh::{SignedDistance, TriMesh};

@@ -1,10 +1,11 @@
 //! What a final mesh will cost, before it is made. Laws tell it at once; a few blocks of the mesh tell how far the laws are
 //! off.
 
-use super::plan::{self, Prediction};
+use super::plan;
 use super::probe::{probe, Found};
 use super::run::Thick;
-use super::{Inner, Linked, Pipeline, Quality, RunError, Stage, Watch};
+use super::{Inner, Pipeline, Quality, RunError, Stage, Watch};
+use crate::result::{Linked, Prediction};
 use ulmix_part::sample::scatter;
 use ulmix_part::Part;
 use ulmix_recipe::Recipe;

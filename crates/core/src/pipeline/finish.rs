@@ -1,11 +1,12 @@
 //! From the reduced surface to the mesh that is exported: crumbs removed, rounded to what files hold, with a role and a shade
 //! for every point.
 
-use crate::shape::{Composed, Owner, Side};
+use crate::compose::{Composed, Owner, Side};
+use crate::result::{Apart, Crumbs, Removed, Solid, LISTED};
 use crate::stand::Placing;
 use glam::DVec3;
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use ulmix_field::grid::Bits;
 use ulmix_field::occlusion;
 use ulmix_field::polygonise::hold::drawn_in;
@@ -16,109 +17,28 @@ use ulmix_mesh::topology::{piece_volumes, pieces_by_points, small_pieces};
 use ulmix_mesh::untangle::{around, round_to_f32, untangle, Room, KEPT_AROUND};
 use ulmix_mesh::{Bounds, TriMesh};
 use ulmix_recipe::Stand;
-use utoipa::ToSchema;
 
-/// A mesh ready to be looked at or exported.
-pub struct Solid {
-    pub mesh: TriMesh,
-    /// What the material at every point belongs to.
-    pub owners: Vec<Owner>,
-    /// How open the surroundings of every point are: 0 hidden, 255 free.
-    pub openness: Vec<u8>,
-    pub crumbs: Crumbs,
-    /// Triangles before reduction.
-    pub raw_triangles: usize,
-    /// Pairs of triangles that cross; not looked for in a draft, nor between bodies apart.
-    pub crossings: Option<Vec<[u32; 2]>>,
-    /// Lattice and solids are bodies of their own.
-    pub apart: Option<Apart>,
-    /// How it stands on the bed, where it does: there it was rounded, repaired and looked at.
-    pub placing: Option<Placing>,
-}
-
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Apart {
-    /// The lattice's triangles come first, and are so many.
-    pub lattice_triangles: usize,
-    /// What lattice and solids share. mm³.
-    pub shared_mm3: f64,
-}
-
-/// Loose pieces removed and closed voids filled.
-#[derive(Clone, Debug, Default, PartialEq)]
-pub struct Crumbs {
-    /// Loose pieces removed.
-    pub removed: usize,
-    /// Material of all of them. mm³.
-    pub volume_mm3: f64,
-    /// Closed voids of that size, filled.
-    pub voids_filled: usize,
-    /// Space of all of them. mm³.
-    pub voids_mm3: f64,
-    /// The largest loose pieces removed, largest first.
-    pub largest: Vec<Removed>,
-}
-
-/// A loose piece that was removed.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Removed {
-    pub volume_mm3: f64,
-    /// A place of its surface. mm.
-    pub place_mm: [f64; 3],
-}
-
-/// Removed pieces that are listed.
-const LISTED: usize = 12;
-
-impl Crumbs {
-    fn and(&self, other: &Crumbs) -> Crumbs {
-        let mut largest = [&self.largest[..], &other.largest].concat();
-        largest.sort_by(|a, b| b.volume_mm3.total_cmp(&a.volume_mm3));
-        largest.truncate(LISTED);
-        Crumbs {
-            removed: self.removed + other.removed,
-            volume_mm3: self.volume_mm3 + other.volume_mm3,
-            voids_filled: self.voids_filled + other.voids_filled,
-            voids_mm3: self.voids_mm3 + other.voids_mm3,
-            largest,
-        }
-    }
-}
-
-impl Solid {
-    /// The mesh as files hold it: on the bed where it stands on one, and rounded to their 32 bits.
-    pub fn as_it_leaves(&self) -> TriMesh {
-        let posed = self.placing.map_or_else(|| self.mesh.clone(), |placing| placing.of_mesh(&self.mesh));
-        // Going back to the part's axes and here again costs less than half of the last bit.
-        posed.mapped(|p| (p.as_vec3() + glam::Vec3::ZERO).as_dvec3())
-    }
-
-    pub fn bytes(&self) -> usize {
-        self.mesh.points.len() * 26 + self.mesh.triangles.len() * 12
-    }
-
-    /// Lattice and solids as bodies of their own in one mesh. They stand on a bed together.
-    pub fn apart(lattice: &Solid, solids: &Solid, shared_mm3: f64, stand: Option<&Stand>) -> Solid {
-        let base = lattice.mesh.triangles.len() as u32;
-        let both = || lattice.mesh.points.iter().chain(&solids.mesh.points);
-        let placing = stand.map(|stand| Placing::of_points(both(), stand));
-        let side = |solid: &Solid| match placing {
-            None => (solid.mesh.clone(), solid.crossings.clone().unwrap_or_default()),
-            Some(_) => settled(solid.mesh.clone(), placing, Room::of(&|_| TURNED_BY)),
-        };
-        let ((mut mesh, mut crossings), (of_solids, crossings_of_solids)) = (side(lattice), side(solids));
-        mesh.append(&of_solids);
-        crossings.extend(crossings_of_solids.into_iter().map(|p| p.map(|t| t + base)));
-        Solid {
-            placing,
-            mesh,
-            owners: [&lattice.owners[..], &solids.owners].concat(),
-            openness: [&lattice.openness[..], &solids.openness].concat(),
-            crumbs: lattice.crumbs.and(&solids.crumbs),
-            raw_triangles: lattice.raw_triangles + solids.raw_triangles,
-            crossings: Some(crossings),
-            apart: Some(Apart { lattice_triangles: base as usize, shared_mm3 }),
-        }
+/// Lattice and solids as bodies of their own in one mesh. They stand on a bed together.
+pub fn together(lattice: &Solid, solids: &Solid, shared_mm3: f64, stand: Option<&Stand>) -> Solid {
+    let base = lattice.mesh.triangles.len() as u32;
+    let both = || lattice.mesh.points.iter().chain(&solids.mesh.points);
+    let placing = stand.map(|stand| Placing::of_points(both(), stand));
+    let side = |solid: &Solid| match placing {
+        None => (solid.mesh.clone(), solid.crossings.clone().unwrap_or_default()),
+        Some(_) => settled(solid.mesh.clone(), placing, Room::of(&|_| TURNED_BY)),
+    };
+    let ((mut mesh, mut crossings), (of_solids, crossings_of_solids)) = (side(lattice), side(solids));
+    mesh.append(&of_solids);
+    crossings.extend(crossings_of_solids.into_iter().map(|p| p.map(|t| t + base)));
+    Solid {
+        placing,
+        mesh,
+        owners: [&lattice.owners[..], &solids.owners].concat(),
+        openness: [&lattice.openness[..], &solids.openness].concat(),
+        crumbs: lattice.crumbs.and(&solids.crumbs),
+        raw_triangles: lattice.raw_triangles + solids.raw_triangles,
+        crossings: Some(crossings),
+        apart: Some(Apart { lattice_triangles: base as usize, shared_mm3 }),
     }
 }
 

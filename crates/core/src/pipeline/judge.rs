@@ -1,11 +1,11 @@
 //! A mesh from elsewhere, as a file holds it, against what a recipe asks for.
 
-use super::finish::{Apart, Crumbs, Solid};
 use super::probe::Found;
 use super::{Pipeline, Quality, RunError, Watch};
 use crate::asked::{as_asked, expected_bodies, Case, Expected};
+use crate::compose::{Composed, Owner, Side};
 use crate::report::{LATTICE, SOLIDS};
-use crate::shape::{Composed, Owner, Side};
+use crate::result::{Apart, Crumbs, Solid};
 use crate::stand::{turn, Placing};
 use glam::DVec3;
 use rayon::prelude::*;

@@ -2,20 +2,12 @@
 
 use super::probe::Found;
 use super::streamed::STRETCH;
-use super::{Filled, Linked, Stage};
-use serde::{Deserialize, Serialize};
+use super::Stage;
+use crate::result::{Filled, Linked, StageCost};
 use std::f64::consts::FRAC_PI_4;
 use ulmix_field::polygonise::LEAST_LAYERS;
 use ulmix_part::Part;
 use ulmix_recipe::{FaceMark, Filling, Kind, Place, Recipe, Skin, Structure, StrutSection, Zone};
-use utoipa::ToSchema;
-
-/// What a stage will take.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct StageCost {
-    pub stage: Stage,
-    pub seconds: f64,
-}
 
 /// Counts that the cost of a final run follows.
 #[derive(Clone, Debug)]

@@ -40,18 +40,17 @@ mod streamed;
 mod too_large;
 
 use crate::asked::Case;
+use crate::compose::Side;
 use crate::report::{self, Report};
-use crate::shape::Side;
+use crate::result::{Linked, Prediction, Solid};
+pub use crate::watch::{Quality, Stage, Unwatched, Watch};
 use cache::Cache;
 use estimate::Known;
-use finish::{FinishSettings, Solid};
+use finish::FinishSettings;
 use glam::DVec3;
-pub use linked::{Filled, Linked, LostFaces};
-use plan::Prediction;
 use rayon::prelude::*;
 use resting::Resting;
 use run::Run;
-use serde::{Deserialize, Serialize};
 use std::any::Any;
 use std::sync::Arc;
 use streamed::{Source, STRETCH};
@@ -70,66 +69,9 @@ use ulmix_part::sample::{scatter, spread, volume};
 use ulmix_part::zoned::{Regions, Shares, Zoned};
 use ulmix_part::Part;
 use ulmix_recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Structure, Zones};
-use utoipa::ToSchema;
 
 /// Version of the stages' code: part of every key, so that results of older code are not reused.
 pub const CODE: u32 = 16;
-
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum Quality {
-    /// The coarsest grid, while a value moves.
-    Drag,
-    /// A finer one, for looking once it rests.
-    Draft,
-    /// The mesh that is exported.
-    Final,
-}
-
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum Stage {
-    /// Signs of the part and its zones on the grid.
-    Zones,
-    /// Seed points, cells, struts: the structure before it is given thickness.
-    Skeleton,
-    /// Thickness and relative density, one from the other.
-    Thickness,
-    /// Signs of the composed shape.
-    Lattice,
-    /// The closed mesh, reduced where it is the final one.
-    Surface,
-    /// Crumbs removed, rounded.
-    Finish,
-    /// Numbers and checks.
-    Report,
-}
-
-impl Stage {
-    /// In the order in which they come.
-    pub const ALL: [Stage; 7] =
-        [Stage::Skeleton, Stage::Thickness, Stage::Zones, Stage::Lattice, Stage::Surface, Stage::Finish, Stage::Report];
-}
-
-/// What watches a run. The core has no clock: times are the watcher's to take.
-pub trait Watch: Sync {
-    fn begin(&self, _stage: Stage) {}
-    /// `cached`: answered without work.
-    fn end(&self, _stage: Stage, _cached: bool) {}
-    fn cancelled(&self) -> bool {
-        false
-    }
-    /// Told within a stage when much memory has just become free.
-    fn freed(&self) {}
-    /// Told after every round of relaxing seed points. True when it is passed on: that state will then be kept.
-    fn relaxing(&self, _done: u32, _of: u32) -> bool {
-        false
-    }
-}
-
-/// Watches nothing.
-pub struct Unwatched;
-impl Watch for Unwatched {}
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum RunError {
@@ -243,7 +185,7 @@ impl Pipeline {
         let key = self.key(&[&"apart", &lattice.key, &solids.key, &run.recipe.stand]);
         let both = || {
             let shared = if overlap > 0.0 { self.shared(run, &lattice, &solids) } else { 0.0 };
-            Some(Solid::apart(&lattice.solid, &solids.solid, shared, run.recipe.stand.as_ref()))
+            Some(finish::together(&lattice.solid, &solids.solid, shared, run.recipe.stand.as_ref()))
         };
         let solid = self.stage(Stage::Finish, &key, watch, Solid::bytes, both)?;
         Ok((solid, key, Made { lattice, as_asked: solids.zones }))

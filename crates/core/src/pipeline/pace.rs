@@ -1,7 +1,7 @@
 //! How fast this machine is at every stage, learned from its own runs.
 
-use super::load::StageCost;
 use super::Stage;
+use crate::result::StageCost;
 use serde::{Deserialize, Serialize};
 
 /// How fast a machine is at a stage.

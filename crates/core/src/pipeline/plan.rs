@@ -1,16 +1,15 @@
 //! Grid steps, and what a final run will cost before it is started.
 
-use super::load::{Load, StageCost};
+use super::load::Load;
 use super::probe::Found;
 use super::too_large::TooLarge;
-use super::{Linked, Quality};
+use super::Quality;
 use crate::asked::{thinnest_features, Feature, WHOLE};
 use crate::note::Note;
-use serde::{Deserialize, Serialize};
+use crate::result::{Linked, Prediction};
 use ulmix_field::grid::HELD;
 use ulmix_part::Part;
-use ulmix_recipe::{floor_two, round_two, Recipe, RecipeError, Thicken};
-use utoipa::ToSchema;
+use ulmix_recipe::{floor_two, round_two, Recipe, Thicken};
 
 /// Steps through a strut that a final grid aims for: with the three that do for walls its facets cut a tenth off.
 const STEPS_THROUGH_STRUT: f64 = 4.0;
@@ -30,29 +29,6 @@ const LEAST: f64 = 1.0 / 20_000.0;
 const DRAG_TRIANGLES: f64 = 100_000.0;
 /// The same once the value rests, unless it is chosen.
 pub const DRAFT_TRIANGLES: f64 = 700_000.0;
-
-/// What a final run will take, known before it starts.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Prediction {
-    pub step_mm: f64,
-    /// Triangles before reduction.
-    pub raw_triangles: u64,
-    /// Triangles of the exported mesh.
-    pub triangles: u64,
-    /// On two cores of the kind the product is measured on; the server corrects it by its own runs.
-    pub seconds: f64,
-    /// The same by stage; empty for a run of an older version.
-    #[serde(default)]
-    #[schema(required = true)]
-    pub stages: Vec<StageCost>,
-    pub memory_mb: f64,
-    /// Loose pieces smaller than this will be removed. mm³.
-    pub crumb_mm3: f64,
-    /// What a person should know before starting, in plain words.
-    pub notes: Vec<Note>,
-    /// Why it cannot be made here, and what could: a final run would be refused.
-    pub too_large: Option<RecipeError>,
-}
 
 /// Samples in the part by which density is surveyed.
 const SURVEY: f64 = 250_000.0;

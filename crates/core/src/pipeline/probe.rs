@@ -1,10 +1,11 @@
 //! A few blocks of a final mesh, made and reduced before the run, from which its triangles are foreseen.
 
 use super::finish::{faithful, smooth_lattice};
-use super::plan::{smoothing_rounds, Prediction};
+use super::plan::smoothing_rounds;
 use super::run::Run;
 use super::Linked;
-use crate::shape::{Composed, Side};
+use crate::compose::{Composed, Side};
+use crate::result::Prediction;
 use glam::{DVec3, IVec3, UVec3};
 use rayon::prelude::*;
 use ulmix_field::grid::{Bits, Grid};

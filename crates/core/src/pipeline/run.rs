@@ -1,10 +1,11 @@
 //! What a run works on: all fillings with their thickness, for a grid of some step.
 
-use super::plan::{self, Prediction};
-use super::{Held, Linked, Pipeline, Quality, RunError, Watch};
+use super::plan;
+use super::{Held, Pipeline, Quality, RunError, Watch};
 use crate::asked::Thickened;
-use crate::patchwork::{Body, Tie};
-use crate::shape::{Composed, Reaching, Side};
+use crate::compose::patchwork::{Body, Tie};
+use crate::compose::{Composed, Reaching, Side};
+use crate::result::{Linked, Prediction};
 use ulmix_lattice::ties::Ties;
 use ulmix_lattice::Lattice;
 use ulmix_part::zoned::{Regions, Zoned};

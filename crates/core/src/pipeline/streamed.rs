@@ -2,7 +2,7 @@
 //! the grid gives.
 
 use super::finish::{faithful, smooth_lattice};
-use crate::shape::Composed;
+use crate::compose::Composed;
 use rayon::prelude::*;
 use ulmix_field::grid::Bits;
 use ulmix_field::polygonise::{polygonise_stretch, stretches, Care};

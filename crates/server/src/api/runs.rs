@@ -17,8 +17,8 @@ use serde::Deserialize;
 use std::convert::Infallible;
 use tokio_stream::wrappers::BroadcastStream;
 use tokio_stream::{Stream, StreamExt};
-use ulmix_core::pipeline::plan::Prediction;
 use ulmix_core::pipeline::Quality;
+use ulmix_core::result::Prediction;
 use ulmix_recipe::Recipe;
 use utoipa::{IntoParams, ToSchema};
 

@@ -84,7 +84,7 @@ impl Composed<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::shape::tests::Ball;
+    use crate::compose::tests::Ball;
     use ulmix_field::polygonise::Shape;
 
     #[test]

@@ -1,9 +1,10 @@
 //! The composed shape: the part with its zones solid, clear, or filled with lattice and skins; with
 //! exact hits for the polygoniser. [`places`] tells what places of the result belong to.
 
+pub mod patchwork;
 mod places;
 
-use crate::patchwork::{Body, Laid, Patchwork, Tie};
+use crate::compose::patchwork::{Body, Laid, Patchwork, Tie};
 use glam::{DVec3, UVec3};
 pub use places::Owner;
 use std::borrow::Cow;
@@ -404,7 +405,7 @@ mod tests {
     }
 
     /// A ball that is cleared along a rod, kept solid in a box and covered by a skin.
-    pub(in crate::shape) struct Ball {
+    pub(in crate::compose) struct Ball {
         pub part: Part,
         regions: Regions,
         zoned: Zoned,
