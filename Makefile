@@ -1,5 +1,5 @@
 # Two commands matter: `make demo` and `make test`. Everything else serves them.
-.PHONY: demo test check build web bench shots types system
+.PHONY: demo test check build web bench shots types system dev
 
 BIN := target/release/ulmix
 
@@ -8,6 +8,10 @@ demo: build
 
 build: web
 	cargo build --release -p ulmix
+
+# The server and the web app as they are worked on, at http://localhost:5173.
+dev: web
+	scripts/dev.sh
 
 # The web app, from the lock file; built again only when something of it changed.
 web: web/dist/.built

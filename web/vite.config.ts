@@ -1,8 +1,22 @@
 import react from '@vitejs/plugin-react'
-import { defineConfig } from 'vite'
+import { defineConfig, type Plugin } from 'vite'
+
+/** `make dev` touches this file when a server that was built again answers. */
+const STARTED = new URL('../target/dev-started', import.meta.url).pathname
+
+/** Loads the page again when the server behind it is another one. */
+const followServer = (): Plugin => ({
+  name: 'follow-server',
+  configureServer(vite) {
+    vite.watcher.add(STARTED)
+    vite.watcher.on('change', (file) => {
+      if (file === STARTED) vite.ws.send({ type: 'full-reload' })
+    })
+  },
+})
 
 export default defineConfig({
-  plugins: [react()],
+  plugins: [react(), followServer()],
   build: {
     target: 'es2022',
     // Fonts stay files: the page's policy allows no data: fonts.
@@ -10,5 +24,6 @@ export default defineConfig({
     chunkSizeWarningLimit: 1500,
     rollupOptions: { output: { manualChunks: { three: ['three'], antd: ['antd'] } } },
   },
-  server: { proxy: { '/api': 'http://127.0.0.1:7450' } },
+  // The server compares Origin with Host: both pass as the browser sent them.
+  server: { proxy: { '/api': { target: 'http://127.0.0.1:7450', changeOrigin: false } } },
 })
