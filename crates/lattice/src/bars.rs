@@ -22,7 +22,7 @@ pub struct Bar {
 }
 
 /// The same in 32 bits: first end, the three directions, length, half of what it is taller, extra and more.
-pub type Quick = [f32; 16];
+pub(crate) type Quick = [f32; 16];
 
 impl Bar {
     pub fn new(s: &Segment, taller_mm: f64, turn_deg: f64) -> Bar {
@@ -84,7 +84,7 @@ impl Bar {
 
 /// Distance and gradient at eight places.
 #[inline(always)]
-pub fn distance8(bar: &Quick, q: &[f32x8; 3]) -> (f32x8, [f32x8; 3]) {
+pub(crate) fn distance8(bar: &Quick, q: &[f32x8; 3]) -> (f32x8, [f32x8; 3]) {
     let [ax, ay, az, lx, ly, lz, ux, uy, uz, cx, cy, cz, length, taller, extra, more] = *bar;
     let p = [q[0] - ax, q[1] - ay, q[2] - az];
     let zero = f32x8::ZERO;

@@ -7,8 +7,8 @@ use std::cmp::Ordering;
 use std::collections::BinaryHeap;
 
 /// Twice the radius of the densest packing of as many discs and balls (Yuksel 2015, eqs. 2 and 3), in cells.
-pub const PLANAR: f64 = 1.074_569_931_823_542;
-pub const SPATIAL: f64 = 1.122_462_048_309_373;
+pub(crate) const PLANAR: f64 = 1.074_569_931_823_542;
+pub(crate) const SPATIAL: f64 = 1.122_462_048_309_373;
 
 /// A candidate by how crowded it is.
 #[derive(PartialEq)]
@@ -28,7 +28,7 @@ impl Ord for Crowded {
 /// Takes away the most crowded candidates; gives the numbers of those that stay. They come in two lots, each with how many
 /// there are and how many are to be left. Those farther apart than `reach`, where cells are of full `size`, do not crowd
 /// each other. `None` when cancelled.
-pub fn eliminated(
+pub(crate) fn eliminated(
     all: &[DVec3],
     size: &[f64],
     lots: [(usize, usize); 2],

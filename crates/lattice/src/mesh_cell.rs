@@ -181,7 +181,7 @@ impl Solid {
 }
 
 /// Before it is given another thickness than its own.
-pub struct MeshCell {
+pub(crate) struct MeshCell {
     solid: Arc<Solid>,
     /// Free width of its openings as it was drawn. mm.
     opening: f64,
@@ -189,15 +189,15 @@ pub struct MeshCell {
 }
 
 impl MeshCell {
-    pub fn new(own: &OwnMesh, cell: DVec3, frame: Frame) -> MeshCell {
+    pub(crate) fn new(own: &OwnMesh, cell: DVec3, frame: Frame) -> MeshCell {
         MeshCell { solid: Arc::new(Solid::new(own, cell, frame)), opening: 0.0, cell_points: Vec::new() }
     }
 
-    pub fn with_opening(self, opening: f64) -> MeshCell {
+    pub(crate) fn with_opening(self, opening: f64) -> MeshCell {
         MeshCell { opening, ..self }
     }
 
-    pub fn with_cell_points(self, cell_points: Vec<DVec3>) -> MeshCell {
+    pub(crate) fn with_cell_points(self, cell_points: Vec<DVec3>) -> MeshCell {
         MeshCell { cell_points, ..self }
     }
 

@@ -11,7 +11,7 @@ use ulmix_part::sides::Sides;
 use ulmix_part::Part;
 
 /// Diameter of the largest ball that passes through all cells; `clearance` is the distance from the structure. mm.
-pub fn of_cells(clearance: impl Fn(DVec3) -> f64 + Sync, frame: Frame, cell: DVec3) -> f64 {
+pub(crate) fn of_cells(clearance: impl Fn(DVec3) -> f64 + Sync, frame: Frame, cell: DVec3) -> f64 {
     2.0 * narrowest(|p| clearance(frame.back(p * cell))).map_or(0.0, |n| n.0.max(0.0))
 }
 
@@ -25,7 +25,7 @@ const ASKED: usize = 2000;
 /// Diameter of the largest ball whose centre can move on within the part through a cube of some cells: where these are smallest,
 /// and of those places the one deepest in the part. `cells` are their middles and sizes. All in mm. Struts count as they are
 /// before they taper, without thickness. `None` where no way leads through.
-pub fn sampled(part: &Part, sides: &Sides, net: &Net, cells: &[(DVec3, f64)]) -> Option<f64> {
+pub(crate) fn sampled(part: &Part, sides: &Sides, net: &Net, cells: &[(DVec3, f64)]) -> Option<f64> {
     let least = cells.iter().map(|c| c.1).fold(f64::INFINITY, f64::min);
     let smallest: Vec<(DVec3, f64)> = cells.iter().copied().filter(|c| c.1 < ALIKE * least).collect();
     let stride = smallest.len().div_ceil(ASKED).max(1);
@@ -47,16 +47,16 @@ pub fn sampled(part: &Part, sides: &Sides, net: &Net, cells: &[(DVec3, f64)]) ->
 }
 
 /// Widest ball through the triangle of three points a cell apart, whose struts are 1.1 cells long. Cells.
-pub const TRIANGLE: f64 = 0.64;
+pub(crate) const TRIANGLE: f64 = 0.64;
 
 /// Median diameter of the holes in walls; 0 without any.
-pub fn median_hole(walls: &Source) -> f64 {
+pub(crate) fn median_hole(walls: &Source) -> f64 {
     let Source::Walls { holes, .. } = walls else { return 0.0 };
     2.0 * median(holes.iter().map(|h| h.radius).collect()).unwrap_or(0.0)
 }
 
 /// Median distance of the inner points from their nearest one: the width of a bar that fits a cell.
-pub fn nearest_width(found: &Scattered) -> f64 {
+pub(crate) fn nearest_width(found: &Scattered) -> f64 {
     let grid = super::index::PointGrid::new(found.points());
     let d: Vec<f64> = (0..found.inside)
         .into_par_iter()

@@ -49,7 +49,7 @@ const N: usize = 48;
 /// The highest value at which the places of at least that value still connect a periodic cell to its neighbours, and the
 /// place where they do; `None` where they never do. `value` is asked at places of the unit cube. Places are joined from
 /// the highest value down, with the cell that each is of, so that a way around the cell shows (Newman & Ziff 2001).
-pub fn narrowest(value: impl Fn(DVec3) -> f64 + Sync) -> Option<(f64, DVec3)> {
+pub(crate) fn narrowest(value: impl Fn(DVec3) -> f64 + Sync) -> Option<(f64, DVec3)> {
     let raster = Raster::of(N, N, value);
     let Raster { value, order, .. } = &raster;
     let mut up: Vec<(u32, [i32; 3])> = (0..value.len() as u32).map(|n| (n, [0; 3])).collect();
@@ -101,7 +101,7 @@ const ALONG: usize = 38;
 
 /// The highest value at which the places of at least that value connect a side of a cube to the one opposite, along any
 /// axis; `None` where they do only at values below 0. `value` is asked at places of the unit cube.
-pub fn across(value: impl Fn(DVec3) -> f64 + Sync) -> Option<f64> {
+pub(crate) fn across(value: impl Fn(DVec3) -> f64 + Sync) -> Option<f64> {
     let raster = Raster::of(ALONG, ALONG - 1, value);
     let Raster { value, order, .. } = &raster;
     // By set of joined places, the sides of the cube that it reaches.
@@ -137,7 +137,7 @@ fn sides_at(place: [usize; 3]) -> u8 {
 /// other: cells are joined from the widest window down. `pairs` of points have windows of these `widths` between their
 /// cells. Where fewer than four cells lie along that side, or no way leads through, it is the median window; `None`
 /// without windows.
-pub fn way_through(points: &[DVec3], pairs: &[[u32; 2]], widths: &[f64]) -> Option<f64> {
+pub(crate) fn way_through(points: &[DVec3], pairs: &[[u32; 2]], widths: &[f64]) -> Option<f64> {
     let of_points = |n: &usize| pairs[*n].iter().all(|p| (*p as usize) < points.len());
     let mut order: Vec<usize> = (0..pairs.len()).filter(of_points).collect();
     order.sort_by(|a, b| widths[*b].total_cmp(&widths[*a]).then(a.cmp(b)));

@@ -5,19 +5,19 @@ use glam::DVec3;
 use std::collections::HashMap;
 
 /// Points taken so far.
-pub struct Spaced {
+pub(crate) struct Spaced {
     apart: f64,
     bins: HashMap<[i64; 3], Vec<DVec3>>,
 }
 
 impl Spaced {
     /// Keeping `apart`, where cells are of full size; 0 takes all.
-    pub fn new(apart: f64) -> Spaced {
+    pub(crate) fn new(apart: f64) -> Spaced {
         Spaced { apart, bins: HashMap::new() }
     }
 
     /// Takes a point unless another lies too near, where cells are of `size`.
-    pub fn take(&mut self, p: DVec3, size: f64) -> bool {
+    pub(crate) fn take(&mut self, p: DVec3, size: f64) -> bool {
         if self.apart <= 0.0 {
             return true;
         }

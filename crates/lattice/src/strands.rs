@@ -17,7 +17,7 @@ const ALONE: u32 = u32::MAX;
 /// The net with its strands as curves, and how many strands there are. A strut is halved until its straight pieces are no
 /// longer than `fine`, and `most` times at most. `kind` tells struts apart that never go on into each other; `put` places
 /// the inner points of a strut.
-pub fn curved(
+pub(crate) fn curved(
     net: &Skeleton,
     (most, fine): (u32, f64),
     kind: &(dyn Fn(usize) -> bool + Sync),

@@ -8,7 +8,7 @@ use ulmix_mesh::{Bounds, TriMesh};
 const FAR: f64 = 1000.0;
 
 /// Moves all bodies so that the first lies at the origin if the part lies far away, and says from where it came.
-pub fn brought_near(raw: &mut [(String, TriMesh)]) -> Option<String> {
+pub(crate) fn brought_near(raw: &mut [(String, TriMesh)]) -> Option<String> {
     let bounds = raw.iter().map(|b| b.1.bounds()).reduce(Bounds::union)?;
     let away = bounds.distance_squared(DVec3::ZERO).sqrt();
     // A body far from the others is another matter, and refused elsewhere.

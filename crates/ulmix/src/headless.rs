@@ -18,14 +18,14 @@ use ulmix_server::stopwatch::Stopwatch;
 
 /// What a build may use; absent: all there is.
 #[derive(Clone, Copy)]
-pub struct Limits {
+pub(crate) struct Limits {
     pub threads: Option<usize>,
     pub memory_mb: Option<u64>,
 }
 
 /// A recipe and the files that it names.
 #[derive(Clone, Copy)]
-pub struct Asked<'a> {
+pub(crate) struct Asked<'a> {
     pub recipe: &'a Path,
     /// The part, unless the recipe holds its dimensions.
     pub part: Option<&'a Path>,
@@ -57,7 +57,7 @@ impl Asked<'_> {
     }
 }
 
-pub fn build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> ExitCode {
+pub(crate) fn build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> ExitCode {
     if let Some(n) = limits.threads {
         if n == 0 || n > 1024 {
             return finish(Err(Refused::new(format!("{n} threads cannot be used."), "Choose from 1 to 1024.")), as_json);
@@ -146,7 +146,7 @@ fn try_build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> Resu
 }
 
 /// `asked`: what the file was made by, if it is to be held against that.
-pub fn check(file: &Path, asked: Option<Asked>, as_json: bool) -> ExitCode {
+pub(crate) fn check(file: &Path, asked: Option<Asked>, as_json: bool) -> ExitCode {
     finish(try_check(file, asked, as_json), as_json)
 }
 

@@ -4,7 +4,7 @@
 //! this was asked: no allocation, no formatting, no detection by the standard library, which knows the answer at compile time.
 
 #[cfg(all(target_arch = "x86_64", target_os = "linux"))]
-pub fn will_do() -> bool {
+pub(crate) fn will_do() -> bool {
     use std::arch::x86_64::{__cpuid, __cpuid_count};
     const WORDS: &[u8] = b"This processor lacks instructions that Ulmix needs (AVX2, of 2013 and later).\n\
         Use a newer computer, or build Ulmix for this one: take target-cpu out of .cargo/config.toml.\n";

@@ -6,18 +6,18 @@ use ulmix_server::problem::Problem;
 use ulmix_server::store::OpenError;
 
 /// What stopped a command: words and what to do.
-pub struct Refused {
+pub(crate) struct Refused {
     pub message: String,
     pub hint: String,
 }
 
 impl Refused {
-    pub fn new(message: impl Into<String>, hint: impl Into<String>) -> Refused {
+    pub(crate) fn new(message: impl Into<String>, hint: impl Into<String>) -> Refused {
         Refused { message: message.into(), hint: hint.into() }
     }
 
     /// Tells a person; the exit code of bad input.
-    pub fn told(&self) -> ExitCode {
+    pub(crate) fn told(&self) -> ExitCode {
         eprintln!("{}\n{}", self.message, self.hint);
         ExitCode::from(2)
     }

@@ -4,7 +4,7 @@ use std::fmt::Arguments;
 use std::io::{stdout, Write};
 
 /// Writes a line. A reader who has closed the pipe, as `head` does, wants no more: that is no error, and the work goes on.
-pub fn line(text: Arguments) {
+pub(crate) fn line(text: Arguments) {
     let _ = writeln!(stdout(), "{text}");
 }
 

@@ -17,14 +17,14 @@ use ulmix_server::{Config, Server};
 
 /// How much a server may draw and use; absent: as it finds best.
 #[derive(Clone, Copy)]
-pub struct Sizes {
+pub(crate) struct Sizes {
     pub picture_triangles: Option<u32>,
     pub memory_mb: Option<u64>,
 }
 
 /// Where an access token comes from.
 #[derive(Clone, Debug, Default)]
-pub struct Token {
+pub(crate) struct Token {
     /// As given on the command line or in the environment.
     pub given: Option<String>,
     /// The first line of a file.
@@ -67,7 +67,7 @@ impl Token {
 /// Time for the system to end what still runs.
 const LAST_CALL: Duration = Duration::from_secs(1);
 
-pub fn serve(data: PathBuf, bind: SocketAddr, token: Token, sizes: Sizes) -> ExitCode {
+pub(crate) fn serve(data: PathBuf, bind: SocketAddr, token: Token, sizes: Sizes) -> ExitCode {
     finish(try_serve(data, bind, token, sizes))
 }
 
@@ -135,7 +135,7 @@ impl Stop {
 }
 
 /// Copies a file of projects, also beside a running server, and checks the copy.
-pub fn back_up(data: &Path, to: &Path) -> ExitCode {
+pub(crate) fn back_up(data: &Path, to: &Path) -> ExitCode {
     finish(ulmix_server::store::back_up(data, to).map_err(Refused::from).map(|projects| {
         let bytes = std::fs::metadata(to).map_or(0, |m| m.len());
         let projects = counted(projects as usize, ["project", "projects"]);
@@ -143,7 +143,7 @@ pub fn back_up(data: &Path, to: &Path) -> ExitCode {
     }))
 }
 
-pub fn demo(data: Option<PathBuf>, port: u16, files: Option<PathBuf>, sizes: Sizes) -> ExitCode {
+pub(crate) fn demo(data: Option<PathBuf>, port: u16, files: Option<PathBuf>, sizes: Sizes) -> ExitCode {
     if let Some(folder) = files {
         let refused = |e| Refused::new(format!("{} cannot be written to: {e}.", folder.display()), "Choose another folder.");
         return finish(write_files(&folder).map_err(refused));

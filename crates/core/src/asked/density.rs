@@ -16,7 +16,7 @@ const LEAST_POINTS: usize = 400;
 ///
 /// Where a border of it is blended, its points are those outside the band, which need not hold as much as all of its zone: the
 /// difference that the structure itself makes there is taken off.
-pub fn percent(case: &Case, meshes: &Meshes, filling: usize, points: &[DVec3]) -> Option<f64> {
+pub(super) fn percent(case: &Case, meshes: &Meshes, filling: usize, points: &[DVec3]) -> Option<f64> {
     if points.len() < LEAST_POINTS {
         return None;
     }
@@ -32,7 +32,7 @@ pub fn percent(case: &Case, meshes: &Meshes, filling: usize, points: &[DVec3]) -
 }
 
 /// One check for every filling that fills something.
-pub fn checks(case: &Case, found: &[Option<f64>]) -> Vec<Check> {
+pub(super) fn checks(case: &Case, found: &[Option<f64>]) -> Vec<Check> {
     let all = case.recipe.fillings().into_iter().zip(case.linked.fills()).zip(found).enumerate();
     all.filter_map(|(n, ((filling, filled), found))| {
         let found = (*found)?;

@@ -56,7 +56,7 @@ struct OnSurface {
 }
 
 /// By filling.
-pub fn all(case: &Case, meshes: &Meshes) -> Vec<Option<Gauged>> {
+pub(super) fn all(case: &Case, meshes: &Meshes) -> Vec<Option<Gauged>> {
     let surface = on_surface(case);
     let of = |(n, filling): (usize, &Thickened)| {
         let own: Vec<&OnSurface> = surface.iter().filter(|s| s.filling == n).collect();
@@ -71,7 +71,7 @@ pub fn all(case: &Case, meshes: &Meshes) -> Vec<Option<Gauged>> {
 }
 
 /// One check for every filling that has members.
-pub fn checks(case: &Case, sites: &Sites, found: &[Option<Gauged>]) -> Vec<Check> {
+pub(super) fn checks(case: &Case, sites: &Sites, found: &[Option<Gauged>]) -> Vec<Check> {
     let all = case.linked.fills().zip(found).enumerate();
     let filled = all.filter(|(n, _)| !sites.fill[*n].is_empty());
     filled

@@ -22,7 +22,7 @@ const LEAST_POINTS: usize = 50;
 /// Points of the part's surface, and triangles of the result, that are asked.
 const ASKED: usize = 30_000;
 
-pub fn checks(case: &Case, meshes: &Meshes, sites: &Sites) -> Vec<Check> {
+pub(super) fn checks(case: &Case, meshes: &Meshes, sites: &Sites) -> Vec<Check> {
     let skins = present(case, meshes, sites, true);
     let solids = present(case, meshes, sites, false);
     skins.into_iter().chain(solids).chain(on_surface(case, meshes)).collect()

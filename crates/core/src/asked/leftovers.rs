@@ -11,7 +11,7 @@ use ulmix_recipe::Role;
 /// Share of what is there that may be removed or filled without a word. Percent.
 const SILENT: f64 = 1.0;
 
-pub fn checks(case: &Case) -> Vec<Check> {
+pub(super) fn checks(case: &Case) -> Vec<Check> {
     let crumbs = &case.solid.crumbs;
     let lattice = case.linked.lattice_volume_mm3().max(1e-300);
     let (removed, filled) =

@@ -12,7 +12,7 @@ use ulmix_check::Check;
 const ASKED: usize = 20_000;
 
 /// One check for every filling: how far its farthest point lies from its lattice, in cells.
-pub fn check(case: &Case, meshes: &Meshes, sites: &Sites) -> Vec<Check> {
+pub(super) fn check(case: &Case, meshes: &Meshes, sites: &Sites) -> Vec<Check> {
     let Case { solid, recipe, .. } = *case;
     let triangles = solid.apart.map_or(solid.mesh.triangles.len(), |a| a.lattice_triangles);
     let of_lattice = |t: u32| {

@@ -78,7 +78,7 @@ fn narrowest(place: &Place) -> f64 {
 }
 
 /// Steps through the thinnest of all that must show: what comes nearest to not being whole.
-pub fn check(case: &Case) -> Option<Check> {
+pub(super) fn check(case: &Case) -> Option<Check> {
     let features = thinnest_features(case.part, case.recipe, case.linked);
     let worst = Feature::scarcest(&features)?;
     let found = worst.thickness_mm / case.step;

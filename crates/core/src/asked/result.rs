@@ -6,14 +6,14 @@ use ulmix_mesh::bvh::SegmentHit;
 use ulmix_mesh::{SignedDistance, TriMesh};
 
 /// The final mesh, or its lattice and its solids where they are bodies of their own, which may overlap.
-pub struct Meshes {
+pub(super) struct Meshes {
     lattice: SignedDistance,
     /// Absent where both are one.
     solids: Option<SignedDistance>,
 }
 
 impl Meshes {
-    pub fn of(solid: &Solid) -> Meshes {
+    pub(super) fn of(solid: &Solid) -> Meshes {
         let mesh = &solid.mesh;
         let Some(apart) = solid.apart else { return Meshes { lattice: SignedDistance::of_sound(mesh), solids: None } };
         let (lattice, solids) = mesh.triangles.split_at(apart.lattice_triangles);
@@ -25,12 +25,12 @@ impl Meshes {
     }
 
     /// Distance from the lattice's body, whose triangles have the numbers of the final mesh.
-    pub fn lattice(&self) -> &SignedDistance {
+    pub(super) fn lattice(&self) -> &SignedDistance {
         &self.lattice
     }
 
     /// Distances of places from all material, negative in it. mm.
-    pub fn values(&self, places: &[DVec3]) -> Vec<f64> {
+    pub(super) fn values(&self, places: &[DVec3]) -> Vec<f64> {
         let mut values = self.lattice.values(places);
         if let Some(solids) = &self.solids {
             values.iter_mut().zip(solids.values(places)).for_each(|(value, of_solids)| *value = value.min(of_solids));
@@ -39,7 +39,7 @@ impl Meshes {
     }
 
     /// The nearest place on the surface of the material, if that is at most `limit` mm away.
-    pub fn nearest_within(&self, p: DVec3, limit: f64) -> Option<DVec3> {
+    pub(super) fn nearest_within(&self, p: DVec3, limit: f64) -> Option<DVec3> {
         let of = |d: &SignedDistance| d.bvh().nearest(p, limit * limit);
         let both = [of(&self.lattice), self.solids.as_ref().and_then(of)];
         let nearest = both.into_iter().flatten().min_by(|a, b| a.distance_squared.total_cmp(&b.distance_squared));
@@ -48,7 +48,7 @@ impl Meshes {
 
     /// Where a ray of a length first leaves the lattice: the distance, and the triangle. Triangles for which `skip` answers
     /// true are passed.
-    pub fn leaves(&self, from: DVec3, ray: DVec3, length: f64, skip: impl Fn(u32) -> bool) -> Option<(f64, u32)> {
+    pub(super) fn leaves(&self, from: DVec3, ray: DVec3, length: f64, skip: impl Fn(u32) -> bool) -> Option<(f64, u32)> {
         let mut hits: Vec<SegmentHit> = Vec::new();
         self.lattice.segment_hits(from, from + ray * length, &mut hits);
         let first = hits.iter().filter(|h| !skip(h.triangle)).min_by(|a, b| a.t.total_cmp(&b.t))?;

@@ -13,7 +13,7 @@ const SOLID_POINTS: usize = 60_000;
 
 /// What is asked for at a place of the part.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Site {
+pub(super) enum Site {
     /// Lattice of this filling.
     Fill(usize),
     /// Material of this skin, by its number in [`Regions::skins`].
@@ -26,14 +26,14 @@ pub enum Site {
 }
 
 /// Points in what is filled and in what is solid.
-pub struct Sites {
+pub(super) struct Sites {
     /// By filling.
     pub fill: Vec<Vec<DVec3>>,
     pub solid: Vec<(DVec3, Site)>,
 }
 
 impl Sites {
-    pub fn of(case: &Case) -> Sites {
+    pub(super) fn of(case: &Case) -> Sites {
         let Zoned { grid, fill, solid, .. } = case.zoned;
         let placed = |points: Vec<DVec3>| -> Vec<(DVec3, Site)> {
             points.into_par_iter().filter_map(|p| Some((p, site_at(case, p)?))).collect()
@@ -51,7 +51,7 @@ impl Sites {
 }
 
 /// What is asked for at a place; `None` outside the part.
-pub fn site_at(case: &Case, p: DVec3) -> Option<Site> {
+pub(super) fn site_at(case: &Case, p: DVec3) -> Option<Site> {
     let Zoned { grid, inside, .. } = case.zoned;
     let cell = ((p - grid.origin) / grid.step).floor();
     let on_grid = cell.cmpge(DVec3::ZERO).all() && cell.cmplt(grid.size.as_dvec3() - 1.0).all();

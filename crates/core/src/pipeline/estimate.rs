@@ -11,7 +11,7 @@ use ulmix_part::Part;
 use ulmix_recipe::Recipe;
 
 /// A recipe for a part, with thickness and density known.
-pub struct Known<'a> {
+pub(super) struct Known<'a> {
     pub part: &'a Part,
     pub recipe: &'a Recipe,
     pub linked: &'a Linked,

@@ -60,7 +60,7 @@ impl Found {
 }
 
 /// Makes blocks of a final mesh. `points` lie evenly in the part, and tell which blocks hold any of it. `None` when cancelled.
-pub fn probe(run: &Run, points: &[DVec3], cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Probe> {
+pub(super) fn probe(run: &Run, points: &[DVec3], cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Probe> {
     let regions = Regions::of(run.part, &run.recipe.zones).standing_proud(run.proud());
     let whole = Grid::covering(&run.part.mesh.bounds().grown(regions.most_proud()), run.step);
     let block_of = |p: &DVec3| ((*p - whole.origin) / (run.step * INNER as f64)).floor().as_ivec3();

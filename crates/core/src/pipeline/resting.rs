@@ -11,7 +11,7 @@ const STATES: usize = 4;
 
 type States = Vec<Arc<Relaxed>>;
 
-pub struct Resting<'a> {
+pub(super) struct Resting<'a> {
     pub cache: &'a Cache,
     /// Of what the points follow from before they are relaxed.
     pub key: String,

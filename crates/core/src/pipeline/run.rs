@@ -36,7 +36,7 @@ impl Pipeline {
 }
 
 /// All fillings with their thickness, and the struts that tie them to each other.
-pub struct Thick {
+pub(super) struct Thick {
     /// By filling. mm.
     thick: Vec<f64>,
     lattices: Vec<Box<dyn Lattice>>,
@@ -46,7 +46,7 @@ pub struct Thick {
 
 impl Thick {
     /// What a run of some quality on a grid of this step works on.
-    pub fn run<'a>(
+    pub(super) fn run<'a>(
         &'a self,
         part: &'a Part,
         recipe: &'a Recipe,
@@ -77,14 +77,14 @@ impl Thick {
     }
 
     /// The same, as a result is held against them.
-    pub fn fillings<'a>(&'a self, bare: &'a [Held]) -> Vec<Thickened<'a>> {
+    pub(super) fn fillings<'a>(&'a self, bare: &'a [Held]) -> Vec<Thickened<'a>> {
         let each = bare.iter().zip(&self.lattices).zip(&self.thick);
         each.map(|((bare, lattice), &thickness)| Thickened { bare: &**bare, lattice: &**lattice, thickness }).collect()
     }
 }
 
 /// What a run works on.
-pub struct Run<'a> {
+pub(super) struct Run<'a> {
     pub part: &'a Part,
     pub recipe: &'a Recipe,
     pub quality: Quality,
@@ -102,12 +102,12 @@ pub struct Run<'a> {
 
 impl<'a> Run<'a> {
     /// By filling, how far it stands past the part's surface. mm.
-    pub fn proud(&self) -> Vec<f64> {
+    pub(super) fn proud(&self) -> Vec<f64> {
         let of = |(f, thickness): (&Filling, &f64)| if f.joins.proud { 0.5 * thickness } else { 0.0 };
         self.recipe.fillings().iter().zip(self.thick).map(of).collect()
     }
 
-    pub fn shape(&self, zones: &'a Zoned, regions: &'a Regions, side: Side) -> Composed<'a> {
+    pub(super) fn shape(&self, zones: &'a Zoned, regions: &'a Regions, side: Side) -> Composed<'a> {
         Composed::of(self.part, zones, regions, self.lattices.clone(), &self.ties).only(side)
     }
 }

@@ -10,10 +10,10 @@ use ulmix_mesh::reduce::{points_within, Gathered, Reducer, Stretch};
 use ulmix_mesh::Bounds;
 
 /// Triangles of a stretch, where nothing else is asked for.
-pub const STRETCH: u64 = 800_000;
+pub(super) const STRETCH: u64 = 800_000;
 
 /// What a surface is made from.
-pub struct Source<'a> {
+pub(super) struct Source<'a> {
     pub signs: &'a Bits,
     /// Where a smooth field alone decides, if somewhere.
     pub smooth: Option<&'a Bits>,
@@ -29,7 +29,7 @@ pub struct Source<'a> {
 impl Source<'_> {
     /// The reduced surface; in boxes the grid's triangles stay. `freed` is called where much memory is free again. `None` when
     /// cancelled.
-    pub fn surface(&self, kept: &[Bounds], freed: &dyn Fn(), cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Gathered> {
+    pub(super) fn surface(&self, kept: &[Bounds], freed: &dyn Fn(), cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Gathered> {
         let Source { signs, smooth, shape, reduce_mm, rounds, stretch } = *self;
         let grid = &shape.zoned.grid;
         // Smoothing passes from layer to layer: there the surface is made whole.

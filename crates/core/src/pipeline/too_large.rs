@@ -4,7 +4,7 @@ use crate::asked::Feature;
 use ulmix_recipe::{round_two, RecipeError};
 
 /// A final mesh that does not fit.
-pub struct TooLarge<'a> {
+pub(super) struct TooLarge<'a> {
     /// What it would need, and what it may use.
     pub memory_mb: f64,
     pub memory_cap_mb: f64,
@@ -20,7 +20,7 @@ pub struct TooLarge<'a> {
 impl TooLarge<'_> {
     /// Tells what would fit instead: a coarser step and what that loses, larger cells, less of the part. `memory_at` is what
     /// a step, in mm, needs in MB.
-    pub fn refusal(&self, memory_at: &dyn Fn(f64) -> f64) -> RecipeError {
+    pub(super) fn refusal(&self, memory_at: &dyn Fn(f64) -> f64) -> RecipeError {
         let message = format!(
             "The final mesh would need about {} of memory and {}; {} may be used here.",
             in_bytes(self.memory_mb),

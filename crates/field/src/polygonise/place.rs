@@ -11,7 +11,7 @@ use std::collections::BTreeMap;
 use std::ops::Range;
 
 /// What the vertices of any row are placed from.
-pub struct Placing<'a> {
+pub(super) struct Placing<'a> {
     pub grid: &'a Grid,
     pub cells: &'a Cells,
     hits: &'a [Hit],
@@ -23,7 +23,7 @@ pub struct Placing<'a> {
 }
 
 /// Where the vertices of a row go: the first ones of its cells, and the others.
-pub struct RowSlots<'a> {
+pub(super) struct RowSlots<'a> {
     pub firsts: Slots<'a>,
     pub others: Slots<'a>,
     /// By place of the row: set where a vertex is unsettled or the cell has several.
@@ -31,14 +31,14 @@ pub struct RowSlots<'a> {
 }
 
 /// A stretch of the vertices, to be filled.
-pub struct Slots<'a> {
+pub(super) struct Slots<'a> {
     pub points: &'a mut [DVec3],
     pub placed: &'a mut [Placed],
 }
 
 impl Slots<'_> {
     /// Some of them.
-    pub fn stretch(&mut self, of: Range<usize>) -> Slots<'_> {
+    pub(super) fn stretch(&mut self, of: Range<usize>) -> Slots<'_> {
         Slots { points: &mut self.points[of.clone()], placed: &mut self.placed[of] }
     }
 
@@ -64,7 +64,7 @@ fn is_within(local: [f32; 3]) -> bool {
 }
 
 impl<'a> Placing<'a> {
-    pub fn new(grid: &'a Grid, cells: &'a Cells, hits: &'a [Hit], shape: &'a dyn Shape, care: Care) -> Placing<'a> {
+    pub(super) fn new(grid: &'a Grid, cells: &'a Cells, hits: &'a [Hit], shape: &'a dyn Shape, care: Care) -> Placing<'a> {
         let mut pins: BTreeMap<_, Vec<DVec3>> = BTreeMap::new();
         if care == Care::Full {
             for p in shape.pins() {
@@ -76,7 +76,7 @@ impl<'a> Placing<'a> {
     }
 
     /// Fills the slots of a row of cells: of their first vertices, and of the others. `smooth` is room to work in.
-    pub fn row(&self, j: u32, k: u32, mut slots: RowSlots, smooth: &mut RowPoints) {
+    pub(super) fn row(&self, j: u32, k: u32, mut slots: RowSlots, smooth: &mut RowPoints) {
         let (cells, grid, t) = (self.cells, self.grid, tables());
         let row = cells.row_number(j, k);
         let kinds = cells.kinds(row);

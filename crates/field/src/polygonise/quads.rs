@@ -10,7 +10,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use ulmix_mesh::TriMesh;
 
 /// A mesh whose triangles `2q` and `2q + 1` are the halves of quad `q`.
-pub struct Quads {
+pub(super) struct Quads {
     pub mesh: TriMesh,
     /// One bit a quad: a vertex of it lies at a crease or has left its cell.
     pub unsettled: Vec<u64>,
@@ -25,7 +25,7 @@ const AROUND: [[(usize, usize, u32, usize); 4]; 3] = [
 ];
 
 /// Placed vertices: first ones of cells, and others. Each list begins with the vertex of that number.
-pub struct Seen<'a> {
+pub(super) struct Seen<'a> {
     pub firsts: Listed<'a>,
     pub others: Listed<'a>,
     /// By place of rows from `first_row` on: see [`super::place::RowSlots::careful`].
@@ -34,7 +34,7 @@ pub struct Seen<'a> {
 }
 
 /// A stretch of the vertices.
-pub struct Listed<'a> {
+pub(super) struct Listed<'a> {
     pub points: &'a [DVec3],
     pub placed: &'a [Placed],
     pub from: usize,
@@ -65,7 +65,7 @@ impl Seen<'_> {
 }
 
 /// What the quads of any row are made from.
-pub struct Joining<'a> {
+pub(super) struct Joining<'a> {
     grid: &'a Grid,
     bits: &'a Bits,
     cells: &'a Cells,
@@ -88,19 +88,19 @@ struct Word {
 }
 
 impl<'a> Joining<'a> {
-    pub fn new(grid: &'a Grid, bits: &'a Bits, cells: &'a Cells, shape: Option<&'a dyn Shape>) -> Joining<'a> {
+    pub(super) fn new(grid: &'a Grid, bits: &'a Bits, cells: &'a Cells, shape: Option<&'a dyn Shape>) -> Joining<'a> {
         let unsettled = (0..cells.cut_count().div_ceil(64)).map(|_| AtomicU64::new(0)).collect();
         Joining { grid, bits, cells, shape, unsettled }
     }
 
     /// Of all rows joined so far: see [`Quads::unsettled`].
-    pub fn unsettled(self) -> Vec<u64> {
+    pub(super) fn unsettled(self) -> Vec<u64> {
         self.unsettled.into_iter().map(AtomicU64::into_inner).collect()
     }
 
     /// Fills a row's slots, 64 places at a time: around their edges along x, then along y, then along z, and then around
     /// those that ask for care. `seen` holds the row's vertices and those of the three rows before it.
-    pub fn row(&self, j: u32, k: u32, seen: &Seen, slots: &mut [[u32; 3]]) {
+    pub(super) fn row(&self, j: u32, k: u32, seen: &Seen, slots: &mut [[u32; 3]]) {
         let cells = self.cells;
         // The border of the grid is outside: no cut edge asks beyond it.
         let row_back = |y: u32, z: u32| cells.row_number(j.saturating_sub(y), k.saturating_sub(z));

@@ -28,7 +28,7 @@ const BLOCK: f64 = 4.0;
 const FOLD: f64 = -0.9;
 
 /// Works on quads with a vertex that left its cell.
-pub fn repair(quads: &mut Quads, placed: &[Placed], grid: &Grid, cells: &Cells, shape: &dyn Shape) {
+pub(super) fn repair(quads: &mut Quads, placed: &[Placed], grid: &Grid, cells: &Cells, shape: &dyn Shape) {
     let step = grid.step;
     let mesh = &mut quads.mesh;
     let unsettled = numbers(&quads.unsettled);

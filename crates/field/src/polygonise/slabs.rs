@@ -17,7 +17,7 @@ use ulmix_mesh::TriMesh;
 const DEPTH: usize = 8;
 
 /// Whole when not cancelled. Vertices and triangles of layers of which too little is known stay blank.
-pub fn mesh(
+pub(super) fn mesh(
     grid: &Grid,
     bits: &Bits,
     cells: &Cells,

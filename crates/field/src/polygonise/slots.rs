@@ -1,14 +1,14 @@
 //! Lists filled in parallel, each row of cells in a part of its own.
 
 /// What rows write into: a slice, or two side by side.
-pub trait Slots: Send + Sized {
+pub(super) trait Slots: Send + Sized {
     /// Parted before a slot that is the first of a row, so many rows on.
     fn split(self, at: usize, rows: usize) -> (Self, Self);
     fn is_empty(&self) -> bool;
 }
 
 /// One slot a row.
-pub struct ByRow<'a, T>(pub &'a mut [T]);
+pub(super) struct ByRow<'a, T>(pub &'a mut [T]);
 
 impl<T: Send> Slots for ByRow<'_, T> {
     fn split(self, _: usize, rows: usize) -> (Self, Self) {

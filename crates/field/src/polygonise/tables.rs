@@ -10,7 +10,7 @@ use std::sync::OnceLock;
 
 /// Loops of one sign pattern.
 #[derive(Clone, Copy, Default)]
-pub struct Loops {
+pub(super) struct Loops {
     pub count: u8,
     /// Cut edges of each loop, as a mask of 12 bits.
     pub edges: [u16; 4],
@@ -18,7 +18,7 @@ pub struct Loops {
     pub of_edge: [u8; 12],
 }
 
-pub struct Tables {
+pub(super) struct Tables {
     /// Per sign pattern (bit `c` set when corner `c` is inside); from 256 on with the opposite rule
     /// on ambiguous faces.
     pub loops: [Loops; 512],
@@ -30,7 +30,7 @@ pub struct Tables {
 }
 
 /// The two corners of an edge, lower first.
-pub fn edge_corners(edge: usize) -> (usize, usize) {
+pub(super) fn edge_corners(edge: usize) -> (usize, usize) {
     let (axis, b, c) = (edge / 4, edge & 1, edge >> 1 & 1);
     let low = b << ((axis + 1) % 3) | c << ((axis + 2) % 3);
     (low, low | 1 << axis)
@@ -101,7 +101,7 @@ fn loops(config: usize, cut_off: bool) -> Loops {
 
 /// Where the vertex of a loop starts on its way to the border.
 #[derive(Clone, Copy, Default)]
-pub struct LoopStart {
+pub(super) struct LoopStart {
     /// The middle of the loop's cut edges, in steps from the cell's low corner.
     pub mean: [f32; 3],
     /// A corner beyond one of them.
@@ -117,7 +117,7 @@ fn start(config: usize, loops: &Loops, of: usize) -> LoopStart {
     LoopStart { mean, outside: outside as u8 }
 }
 
-pub fn tables() -> &'static Tables {
+pub(super) fn tables() -> &'static Tables {
     static TABLES: OnceLock<Tables> = OnceLock::new();
     TABLES.get_or_init(|| {
         let loops: [Loops; 512] = std::array::from_fn(|c| loops(c % 256, c < 256));

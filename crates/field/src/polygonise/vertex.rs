@@ -7,7 +7,7 @@ use glam::{DMat3, DVec3};
 /// a smooth stretch, which stays.
 #[derive(Clone, Copy, Default, Debug, Pod, Zeroable)]
 #[repr(C, align(4))]
-pub struct Placed {
+pub(super) struct Placed {
     /// From the vertex to the mean of its loop's hits, in shares of a step.
     to_mean: [i8; 3],
     flags: u8,
@@ -19,35 +19,35 @@ const LEFT_CELL: u8 = 2;
 
 impl Placed {
     /// A vertex at `local` whose hits have their mean at `mean`, in steps from the cell's low corner.
-    pub fn at(local: DVec3, mean: DVec3, crease: bool) -> Placed {
+    pub(super) fn at(local: DVec3, mean: DVec3, crease: bool) -> Placed {
         let flags = if crease { CREASE } else { 0 } | if leaves_cell(local) { LEFT_CELL } else { 0 };
         // The cast saturates: hits lie within two steps of their vertex.
         Placed { to_mean: ((mean - local) * SHARE).to_array().map(|v| v.round() as i8), flags }
     }
 
     /// In steps.
-    pub fn to_mean(self) -> DVec3 {
+    pub(super) fn to_mean(self) -> DVec3 {
         DVec3::from(self.to_mean.map(|v| v as f64 / SHARE))
     }
 
     /// The normals of the loop differ: an edge or a corner passes here.
-    pub fn crease(self) -> bool {
+    pub(super) fn crease(self) -> bool {
         self.flags & CREASE != 0
     }
 
     /// Either of both: repair looks at it.
-    pub fn unsettled(self) -> bool {
+    pub(super) fn unsettled(self) -> bool {
         self.flags != 0
     }
 
     /// The vertex lies outside its own cell, so that triangles may cross.
-    pub fn left_cell(self) -> bool {
+    pub(super) fn left_cell(self) -> bool {
         self.flags & LEFT_CELL != 0
     }
 }
 
 /// Does a place lie outside the unit cell?
-pub fn leaves_cell(local: DVec3) -> bool {
+pub(super) fn leaves_cell(local: DVec3) -> bool {
     local.min_element() < 0.0 || local.max_element() > 1.0
 }
 
@@ -57,7 +57,7 @@ fn clamped(local: DVec3) -> DVec3 {
 }
 
 /// A vertex and the mean of its hits, in steps from the cell's low corner.
-pub struct Spot {
+pub(super) struct Spot {
     pub local: DVec3,
     pub mean: DVec3,
     pub crease: bool,
@@ -67,7 +67,7 @@ pub struct Spot {
 
 /// Hits of a loop in units of the step, relative to the cell's low corner.
 #[derive(Default)]
-pub struct Planes {
+pub(super) struct Planes {
     points: [DVec3; 12],
     normals: [DVec3; 12],
     firm: [bool; 12],
@@ -77,11 +77,11 @@ pub struct Planes {
 /// Directions with less than this share of the largest eigenvalue are left at the mean.
 const CUTOFF: f64 = 0.1;
 /// How far a vertex may leave its cell, in steps.
-pub const MARGIN: f64 = 0.5;
+pub(super) const MARGIN: f64 = 0.5;
 
 impl Planes {
     /// `firm`: on a face of the part itself, which the vertex must not leave.
-    pub fn add(&mut self, p: DVec3, n: [f32; 3], firm: bool) {
+    pub(super) fn add(&mut self, p: DVec3, n: [f32; 3], firm: bool) {
         self.points[self.count] = p;
         self.normals[self.count] = DVec3::new(n[0] as f64, n[1] as f64, n[2] as f64);
         self.firm[self.count] = firm;
@@ -91,7 +91,7 @@ impl Planes {
     /// Least squares distance to the planes around the mean of the hits, by eigenvectors truncated
     /// at [`CUTOFF`]. Hits with one normal count as one plane: how many grid edges a face happens to
     /// cut says nothing about how firmly it holds the vertex.
-    pub fn place(&self) -> Spot {
+    pub(super) fn place(&self) -> Spot {
         let (points, normals) = (&self.points[..self.count], &self.normals[..self.count]);
         let mean = points.iter().sum::<DVec3>() / self.count as f64;
         let direction = normals.iter().sum::<DVec3>().normalize_or_zero();
@@ -167,7 +167,7 @@ fn slide(x: DVec3, along: DVec3) -> DVec3 {
 }
 
 /// Eigenvalues and eigenvectors of a symmetric matrix by cyclic Jacobi rotations.
-pub fn eigen(m: DMat3) -> ([f64; 3], [DVec3; 3]) {
+pub(super) fn eigen(m: DMat3) -> ([f64; 3], [DVec3; 3]) {
     let mut a = m.to_cols_array_2d();
     let mut v = DMat3::IDENTITY.to_cols_array_2d();
     for _ in 0..12 {

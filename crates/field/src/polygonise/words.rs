@@ -1,12 +1,12 @@
 //! Sets of numbers as bits, 64 in a word: counting and listing them.
 
 /// Word `w` of a row moved down by one number.
-pub fn shifted(row: &[u64], w: usize) -> u64 {
+pub(super) fn shifted(row: &[u64], w: usize) -> u64 {
     row[w] >> 1 | row.get(w + 1).copied().unwrap_or(0) << 63
 }
 
 /// Numbers held before each word, and all of them at the end.
-pub fn ranks(words: impl Iterator<Item = u64>) -> Vec<u32> {
+pub(super) fn ranks(words: impl Iterator<Item = u64>) -> Vec<u32> {
     let mut out = vec![0];
     out.extend(words.scan(0, |total, w| {
         *total += w.count_ones();
@@ -17,13 +17,13 @@ pub fn ranks(words: impl Iterator<Item = u64>) -> Vec<u32> {
 
 /// Numbers held before number `bit` of a word, `before` of them before the word.
 #[inline(always)]
-pub fn rank(before: u32, word: u64, bit: u32) -> usize {
+pub(super) fn rank(before: u32, word: u64, bit: u32) -> usize {
     (before + (word & !(!0 << bit)).count_ones()) as usize
 }
 
 /// The bits of a word that `mask` picks, side by side from the lowest on.
 #[inline(always)]
-pub fn gathered(word: u64, mask: u64) -> u64 {
+pub(super) fn gathered(word: u64, mask: u64) -> u64 {
     #[cfg(all(target_arch = "x86_64", target_feature = "bmi2"))]
     // SAFETY: the processor has the instruction, for the whole program is compiled for those that do.
     return unsafe { std::arch::x86_64::_pext_u64(word, mask) };
@@ -44,7 +44,7 @@ fn gathered_one_by_one(word: u64, mut mask: u64) -> u64 {
 
 /// Bit `b` of byte `a` as bit `a` of byte `b` (Warren, Hacker's Delight, 2013).
 #[inline(always)]
-pub fn transposed(bytes: [u8; 8]) -> [u8; 8] {
+pub(super) fn transposed(bytes: [u8; 8]) -> [u8; 8] {
     let mut x = u64::from_le_bytes(bytes);
     for (apart, mask) in [(7, 0x00AA_00AA_00AA_00AA), (14, 0x0000_CCCC_0000_CCCC), (28, 0x0000_0000_F0F0_F0F0)] {
         let change = (x ^ x >> apart) & mask;
@@ -54,7 +54,7 @@ pub fn transposed(bytes: [u8; 8]) -> [u8; 8] {
 }
 
 /// The numbers held, in order.
-pub fn numbers(words: &[u64]) -> Vec<u32> {
+pub(super) fn numbers(words: &[u64]) -> Vec<u32> {
     let of_word = |(w, &word): (usize, &u64)| {
         let next = |m: &u64| Some(m & (m - 1)).filter(|&rest| rest != 0);
         let rest = Some(word).filter(|&m| m != 0);

@@ -15,7 +15,7 @@ const LEAST: f32 = 0.02;
 const FLOOR: f32 = 0.25;
 
 /// A cell that the part's surface passes through, or that lies beside one left out.
-pub struct Cut {
+pub(super) struct Cut {
     pub at: usize,
     /// Shares of its faces over its share of volume: low x, high x, low y and so on.
     pub open: [f32; 6],
@@ -23,14 +23,14 @@ pub struct Cut {
 
 /// Cells of a layer.
 #[derive(Default)]
-pub struct Layer {
+pub(super) struct Layer {
     /// First cell and number of cells in a row that lie wholly inside.
     pub runs: Vec<[usize; 2]>,
     pub cut: Vec<Cut>,
 }
 
 /// Cells inside the part, by layers.
-pub struct Cells {
+pub(super) struct Cells {
     pub grid: Grid,
     pub layers: Vec<Layer>,
     /// Share of every cell, by its number.
@@ -40,7 +40,7 @@ pub struct Cells {
 impl Cells {
     /// Of a part whose places are divided by `scale`; centres of cells are samples of `grid`. `None`
     /// when cancelled.
-    pub fn of(part: &Part, scale: DVec3, grid: Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Cells> {
+    pub(super) fn of(part: &Part, scale: DVec3, grid: Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Cells> {
         let step = grid.step / FINE as f64;
         let origin = grid.origin - 0.5 * (grid.step - step);
         let fine = Grid { origin, step, size: grid.size * FINE as u32 };
@@ -109,12 +109,12 @@ impl Cells {
         (!cancelled()).then_some(Cells { grid, layers, share })
     }
 
-    pub fn kept(&self, at: usize) -> bool {
+    pub(super) fn kept(&self, at: usize) -> bool {
         self.share[at] > 0.0
     }
 
     /// Cells that lie within `reach` cells of one that is kept, along the axes one after the other.
-    pub fn beside(&self, reach: usize) -> Vec<bool> {
+    pub(super) fn beside(&self, reach: usize) -> Vec<bool> {
         let [nx, ny, nz] = self.grid.size.to_array().map(|n| n as usize);
         let mut near: Vec<bool> = self.share.iter().map(|s| *s > 0.0).collect();
         for (stride, n) in [(1, nx), (nx, ny), (nx * ny, nz)] {
@@ -131,18 +131,18 @@ impl Cells {
     }
 
     /// Centre of a cell.
-    pub fn place(&self, at: usize) -> DVec3 {
+    pub(super) fn place(&self, at: usize) -> DVec3 {
         let [nx, ny, _] = self.grid.size.to_array();
         let at = at as u32;
         self.grid.at(at % nx, at / nx % ny, at / (nx * ny))
     }
 
-    pub fn index(&self, c: UVec3) -> usize {
+    pub(super) fn index(&self, c: UVec3) -> usize {
         (c.x + self.grid.size.x * (c.y + self.grid.size.y * c.z)) as usize
     }
 
     /// Cells inside.
-    pub fn count(&self) -> usize {
+    pub(super) fn count(&self) -> usize {
         self.layers.iter().map(|l| l.cut.len() + l.runs.iter().map(|r| r[1]).sum::<usize>()).sum()
     }
 }

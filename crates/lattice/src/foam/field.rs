@@ -7,7 +7,7 @@ use rayon::prelude::*;
 use ulmix_part::Part;
 
 /// Values at the centres of cells; places are divided by `scale`, so that a wave has the length 1.
-pub struct Field {
+pub(super) struct Field {
     pub scale: DVec3,
     pub origin: DVec3,
     /// Cells to one unit.
@@ -20,7 +20,7 @@ pub struct Field {
 const BAND: f64 = 3.5;
 
 impl Field {
-    pub fn new(part: &Part, cells: &Cells, scale: DVec3, relaxed: Vec<f32>) -> Field {
+    pub(super) fn new(part: &Part, cells: &Cells, scale: DVec3, relaxed: Vec<f32>) -> Field {
         let grid = &cells.grid;
         let size = grid.size.to_array().map(|n| n as usize);
         let mut field = Field { scale, origin: grid.origin, per_unit: 1.0 / grid.step, size, values: relaxed };
@@ -42,7 +42,7 @@ impl Field {
     }
 
     /// Its values in the cells of another grid.
-    pub fn on(&self, cells: &Cells) -> Vec<f32> {
+    pub(super) fn on(&self, cells: &Cells) -> Vec<f32> {
         let value = |n: usize| if cells.kept(n) { self.at(cells.place(n) * self.scale).0 as f32 } else { 0.0 };
         (0..cells.share.len()).into_par_iter().map(value).collect()
     }
@@ -71,7 +71,7 @@ impl Field {
     }
 
     /// Value and gradient, per mm, at a place of the part.
-    pub fn at(&self, p: DVec3) -> (f64, DVec3) {
+    pub(super) fn at(&self, p: DVec3) -> (f64, DVec3) {
         let local = (p / self.scale - self.origin) * self.per_unit;
         let axes: [(usize, [f64; 4], [f64; 4]); 3] = std::array::from_fn(|a| weights(local[a], self.size[a]));
         let (mut f, mut g) = (0.0, DVec3::ZERO);
@@ -94,7 +94,7 @@ impl Field {
 
     /// Values and slopes along a row of places `from + n·step·x`: handed out one by one, at a few
     /// multiplications each.
-    pub fn along_x(&self, from: DVec3, step: f64, n: usize, mut each: impl FnMut(usize, f64, DVec3)) {
+    pub(super) fn along_x(&self, from: DVec3, step: f64, n: usize, mut each: impl FnMut(usize, f64, DVec3)) {
         let local = (from / self.scale - self.origin) * self.per_unit;
         let (j0, wy, dy) = weights(local.y, self.size[1]);
         let (k0, wz, dz) = weights(local.z, self.size[2]);
@@ -122,7 +122,7 @@ impl Field {
     }
 
     /// Centres of cells nearer than `radius` cells: place in the part, place in units of the radius, value.
-    pub fn cells_near(&self, p: DVec3, radius: f64) -> impl Iterator<Item = (DVec3, DVec3, f64)> + '_ {
+    pub(super) fn cells_near(&self, p: DVec3, radius: f64) -> impl Iterator<Item = (DVec3, DVec3, f64)> + '_ {
         let local = (p / self.scale - self.origin) * self.per_unit;
         let (low, high) = ((local - radius).ceil().as_ivec3(), (local + radius).floor().as_ivec3());
         let range = move |a: usize| low[a].max(0)..=high[a].min(self.size[a] as i32 - 1);
@@ -136,7 +136,7 @@ impl Field {
         })
     }
 
-    pub fn bytes(&self) -> usize {
+    pub(super) fn bytes(&self) -> usize {
         4 * self.values.len()
     }
 }

@@ -9,7 +9,7 @@ use rayon::prelude::*;
 use ulmix_field::grid::Grid;
 
 /// Places are divided by the cell size, as those of the field are.
-pub struct Lengths {
+pub(super) struct Lengths {
     origin: DVec3,
     per_unit: f64,
     size: [usize; 3],
@@ -22,7 +22,7 @@ const COARSER: f64 = 4.0;
 
 impl Lengths {
     /// As far as a grid reaches whose places are multiplied by `scale` in the part.
-    pub fn of(sizes: &Sizes, grid: &Grid, scale: DVec3) -> Lengths {
+    pub(super) fn of(sizes: &Sizes, grid: &Grid, scale: DVec3) -> Lengths {
         let step = COARSER * grid.step;
         let size = grid.size.to_array().map(|n| (n as f64 / COARSER).ceil() as usize + 2);
         let [nx, ny, nz] = size;
@@ -34,13 +34,13 @@ impl Lengths {
         Lengths { origin: grid.origin, per_unit: 1.0 / step, size, shares, least: sizes.least() }
     }
 
-    pub fn least(&self) -> f64 {
+    pub(super) fn least(&self) -> f64 {
         self.least
     }
 
     /// By three linear interpolations.
     #[inline]
-    pub fn at(&self, q: DVec3) -> f32 {
+    pub(super) fn at(&self, q: DVec3) -> f32 {
         let local = (q - self.origin) * self.per_unit;
         let last = DVec3::from(self.size.map(|n| (n - 2) as f64));
         let low = local.floor().clamp(DVec3::ZERO, last);
@@ -56,7 +56,7 @@ impl Lengths {
         a + (b - a) * t.z
     }
 
-    pub fn bytes(&self) -> usize {
+    pub(super) fn bytes(&self) -> usize {
         4 * self.shares.len()
     }
 }

@@ -25,7 +25,7 @@ const DAMPING: f64 = 0.05;
 /// Waves of one length in every direction, summed: the same pattern on any grid. `place` takes a cell's
 /// centre to where the noise is read. Where lengths change from place to place every band of lengths has waves of its
 /// own, and cells between two bands have a share of both: waves that are stretched would be distorted.
-pub fn noise(
+pub(super) fn noise(
     cells: &Cells,
     random: u32,
     lengths: Option<&Lengths>,
@@ -197,7 +197,7 @@ impl Flow<'_> {
 }
 
 /// Relaxes a field in the part's cells by so many steps of a time. `None` when cancelled.
-pub fn relax(
+pub(super) fn relax(
     cells: &Cells,
     lengths: Option<&Lengths>,
     mut u: Vec<f32>,

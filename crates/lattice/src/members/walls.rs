@@ -69,7 +69,7 @@ impl Beside {
 
 /// Distance from a wall with a hole, and its gradient, from those of the whole wall and the ways from the hole's middle.
 #[inline(always)]
-pub fn past_rim(d: f32x8, n: [f32x8; 3], way: [f32x8; 3], radius: f32) -> (f32x8, [f32x8; 3]) {
+pub(super) fn past_rim(d: f32x8, n: [f32x8; 3], way: [f32x8; 3], radius: f32) -> (f32x8, [f32x8; 3]) {
     let flat = [0, 1, 2].map(|a| way[a] - n[a] * d);
     let out = (flat[0] * flat[0] + flat[1] * flat[1] + flat[2] * flat[2]).sqrt();
     let inward = (f32x8::splat(radius) - out).max(f32x8::ZERO);

@@ -14,7 +14,7 @@ use glam::DVec3;
 
 /// A wall of a cell: places p with `normal · p = at`, the cell on the smaller side.
 #[derive(Clone, Copy)]
-pub struct Plane {
+pub(super) struct Plane {
     normal: DVec3,
     pub at: f64,
     /// The point on the other side, [`BOX`] for the box.
@@ -22,11 +22,11 @@ pub struct Plane {
 }
 
 /// Number of no point: a side of the box.
-pub const BOX: u32 = u32::MAX;
+pub(super) const BOX: u32 = u32::MAX;
 
 /// Where three planes meet, numbered so that seen from outside they run counter-clockwise.
 #[derive(Clone, Copy)]
-pub struct Corner {
+pub(super) struct Corner {
     pub planes: [u16; 3],
     /// Relative to the point.
     pub place: DVec3,
@@ -34,7 +34,7 @@ pub struct Corner {
 
 /// One point's cell.
 #[derive(Default)]
-pub struct Cell {
+pub(super) struct Cell {
     pub planes: Vec<Plane>,
     /// Planes of every corner, and its place by axis.
     corners: Vec<[u16; 3]>,
@@ -72,11 +72,11 @@ impl Cell {
         }
     }
 
-    pub fn corner_count(&self) -> usize {
+    pub(super) fn corner_count(&self) -> usize {
         self.corners.len()
     }
 
-    pub fn corner(&self, n: usize) -> Corner {
+    pub(super) fn corner(&self, n: usize) -> Corner {
         let [x, y, z] = &self.places;
         Corner { planes: self.corners[n], place: DVec3::new(x[n], y[n], z[n]) }
     }
@@ -189,7 +189,7 @@ impl Cell {
 
     /// The cell of point `own` within the bounds. Points that are `likely` to have a part in it come first: with good
     /// ones the others have nothing left to cut.
-    pub fn build(&mut self, points: &[DVec3], grid: &PointGrid, own: usize, bounds: &Within, likely: &[u32]) {
+    pub(super) fn build(&mut self, points: &[DVec3], grid: &PointGrid, own: usize, bounds: &Within, likely: &[u32]) {
         let p = points[own];
         let radius = if own < bounds.outer.0 { bounds.radius } else { bounds.outer.1 };
         self.begin((bounds.low - p).max(DVec3::splat(-radius)), (bounds.high - p).min(DVec3::splat(radius)));
@@ -237,7 +237,7 @@ impl Cell {
     }
 
     /// Points whose planes bound the cell.
-    pub fn neighbours(&self, into: &mut Vec<u32>) {
+    pub(super) fn neighbours(&self, into: &mut Vec<u32>) {
         into.clear();
         into.extend(self.corners.iter().flatten().map(|n| self.planes[*n as usize].other).filter(|o| *o != BOX));
         into.sort_unstable();
@@ -245,7 +245,7 @@ impl Cell {
     }
 
     /// Volume, and the middle of the volume from the point.
-    pub fn centroid(&mut self) -> (f64, DVec3) {
+    pub(super) fn centroid(&mut self) -> (f64, DVec3) {
         let (mut volume, mut sum) = (0.0, DVec3::ZERO);
         // The wall of plane a is a fan of triangles around its first corner.
         let mut first = std::mem::take(&mut self.first);
@@ -272,7 +272,7 @@ impl Cell {
     }
 
     /// Calls `f` with every edge of every wall: the wall's plane, the other plane, and the ends, by number and by place.
-    pub fn each_edge(&mut self, mut f: impl FnMut(u16, u16, [usize; 2], DVec3, DVec3)) {
+    pub(super) fn each_edge(&mut self, mut f: impl FnMut(u16, u16, [usize; 2], DVec3, DVec3)) {
         self.link();
         for n in 0..self.corners.len() {
             let c = self.corner(n);
@@ -297,6 +297,6 @@ fn runs([p, q, r]: [u16; 3], a: u16, b: u16) -> bool {
 
 /// Pairs of planes around a corner.
 #[inline(always)]
-pub fn sides([a, b, d]: [u16; 3]) -> [(u16, u16); 3] {
+pub(super) fn sides([a, b, d]: [u16; 3]) -> [(u16, u16); 3] {
     [(a, b), (b, d), (d, a)]
 }

@@ -15,11 +15,11 @@ pub struct Asked<'a> {
 }
 
 /// So many cells, neighbours one after the other, add to the diagram together: there are many, and few lists to keep.
-pub const TOGETHER: usize = 64;
+pub(super) const TOGETHER: usize = 64;
 
 /// What they add.
 #[derive(Default)]
-pub struct Batch {
+pub(super) struct Batch {
     edges: Vec<[Key; 2]>,
     /// Vertices at edges of which a cell's point is the first, in order for each cell, where they lie, and where those of
     /// each cell end.
@@ -41,7 +41,7 @@ impl Batch {
 
 /// The edges of all cells as one net. A vertex is listed by the cell of its first point, and looked up there. `order` is
 /// that in which batches hold the cells.
-pub fn joined(points: &[DVec3], batches: &[Batch], order: &[u32]) -> Skeleton {
+pub(super) fn joined(points: &[DVec3], batches: &[Batch], order: &[u32]) -> Skeleton {
     let mut before = Vec::with_capacity(batches.len());
     let mut count = 0;
     for batch in batches {
@@ -80,7 +80,7 @@ fn centre([p, q, r, s]: [DVec3; 4]) -> DVec3 {
 }
 
 /// A wall: the two points beside it, its width, and the circle in it.
-pub struct Wall {
+pub(super) struct Wall {
     pub pair: [u32; 2],
     pub width: f64,
     pub disc: (DVec3, f64),
@@ -137,7 +137,7 @@ impl Key {
 
 /// Adds cells to batches; what it needs for one is used again for the next.
 #[derive(Default)]
-pub struct Emitter {
+pub(super) struct Emitter {
     pub cell: Cell,
     keys: Vec<Key>,
     is_own: Vec<bool>,
@@ -147,7 +147,7 @@ pub struct Emitter {
 
 impl Emitter {
     /// Adds edges and walls of which the cell's point `p` is the first.
-    pub fn add(&mut self, p: DVec3, own: u32, asked: &Asked, to: &mut Batch) {
+    pub(super) fn add(&mut self, p: DVec3, own: u32, asked: &Asked, to: &mut Batch) {
         let Emitter { cell, keys, is_own, outlines, vertices } = self;
         keys.clear();
         keys.extend((0..cell.corner_count()).map(|n| cell.key(n, own)));

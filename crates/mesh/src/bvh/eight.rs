@@ -5,17 +5,17 @@ use glam::{DVec3, Vec3};
 use wide::f32x8;
 
 /// Boxes in an [`Eight`].
-pub const EIGHT: usize = 8;
+pub(super) const EIGHT: usize = 8;
 
 /// A box in 32 bits, no smaller than what it is around.
 #[derive(Clone, Copy)]
-pub struct NodeBox {
+pub(super) struct NodeBox {
     pub min: Vec3,
     pub max: Vec3,
 }
 
 impl NodeBox {
-    pub fn around(b: &Bounds) -> NodeBox {
+    pub(super) fn around(b: &Bounds) -> NodeBox {
         let (mut min, mut max) = (b.min.as_vec3(), b.max.as_vec3());
         for axis in 0..3 {
             if min[axis] as f64 > b.min[axis] {
@@ -28,20 +28,20 @@ impl NodeBox {
         NodeBox { min, max }
     }
 
-    pub fn union(&self, other: &NodeBox) -> NodeBox {
+    pub(super) fn union(&self, other: &NodeBox) -> NodeBox {
         NodeBox { min: self.min.min(other.min), max: self.max.max(other.max) }
     }
 }
 
 /// A place, as eight boxes are asked how far they lie from it.
-pub struct FromPlace {
+pub(super) struct FromPlace {
     place: [f32x8; 3],
     /// Rounding the place to 32 bits moves it by less along any axis.
     slack: f32x8,
 }
 
 impl FromPlace {
-    pub fn new(p: DVec3) -> FromPlace {
+    pub(super) fn new(p: DVec3) -> FromPlace {
         let single = p.as_vec3();
         let slack = single.abs().max_element() * f32::EPSILON;
         FromPlace { place: single.to_array().map(f32x8::splat), slack: f32x8::splat(slack) }
@@ -50,26 +50,26 @@ impl FromPlace {
 
 /// Lower limits and upper limits of eight boxes by axis.
 #[derive(Clone, Copy)]
-pub struct Eight {
+pub(super) struct Eight {
     min: [f32x8; 3],
     max: [f32x8; 3],
 }
 
 impl Eight {
-    pub fn of(boxes: &[NodeBox; EIGHT]) -> Eight {
+    pub(super) fn of(boxes: &[NodeBox; EIGHT]) -> Eight {
         let by_axis = |of: fn(&NodeBox) -> Vec3| [0, 1, 2].map(|axis| f32x8::from(boxes.map(|b| of(&b)[axis])));
         Eight { min: by_axis(|b| b.min), max: by_axis(|b| b.max) }
     }
 
     /// One of the boxes.
-    pub fn get(&self, n: usize) -> NodeBox {
+    pub(super) fn get(&self, n: usize) -> NodeBox {
         let of = |all: &[f32x8; 3]| Vec3::from_array(all.map(|lanes| lanes.to_array()[n]));
         NodeBox { min: of(&self.min), max: of(&self.max) }
     }
 
     /// One bit for each box that overlaps this one, borders included.
     #[inline(always)]
-    pub fn overlapping(&self, b: &NodeBox) -> u32 {
+    pub(super) fn overlapping(&self, b: &NodeBox) -> u32 {
         let axis = |n: usize| self.min[n].simd_le(f32x8::splat(b.max[n])) & f32x8::splat(b.min[n]).simd_le(self.max[n]);
         (axis(0) & axis(1) & axis(2)).to_bitmask()
     }
@@ -77,7 +77,7 @@ impl Eight {
     /// Squares of the distances to the boxes. None is larger than the true one, as far as 32 bits reach: what is larger than
     /// they hold is infinite.
     #[inline(always)]
-    pub fn distances_squared(&self, from: &FromPlace) -> f32x8 {
+    pub(super) fn distances_squared(&self, from: &FromPlace) -> f32x8 {
         // Relative errors of three roundings of squares.
         const LESS: f32 = 1.0 - 1e-6;
         let mut sum = f32x8::ZERO;

@@ -5,11 +5,11 @@ use glam::DVec3;
 use wide::f64x4;
 
 /// Triangles of a leaf at most.
-pub const FEW: usize = 4;
+pub(super) const FEW: usize = 4;
 
 /// Corners and boxes of a leaf's triangles.
 #[derive(Clone, Copy)]
-pub struct Few {
+pub(super) struct Few {
     pub corners: [[DVec3; 3]; FEW],
     /// Limits of their boxes by axis.
     min: [[f64; FEW]; 3],
@@ -18,7 +18,7 @@ pub struct Few {
 
 impl Few {
     /// Lays up to [`FEW`] triangles beside each other; boxes of missing ones overlap nothing.
-    pub fn of(triangles: impl Iterator<Item = [DVec3; 3]>) -> Few {
+    pub(super) fn of(triangles: impl Iterator<Item = [DVec3; 3]>) -> Few {
         let (min, max) = ([[f64::INFINITY; FEW]; 3], [[f64::NEG_INFINITY; FEW]; 3]);
         let mut out = Few { corners: [[DVec3::ZERO; 3]; FEW], min, max };
         for (n, corners) in triangles.enumerate() {
@@ -31,7 +31,7 @@ impl Few {
 
     /// One bit for each triangle whose box overlaps that of triangle `m` of `other`, borders included.
     #[inline(always)]
-    pub fn overlapping(&self, other: &Few, m: usize) -> u32 {
+    pub(super) fn overlapping(&self, other: &Few, m: usize) -> u32 {
         let axis = |n: usize| {
             f64x4::from(self.min[n]).simd_le(f64x4::splat(other.max[n][m]))
                 & f64x4::splat(other.min[n][m]).simd_le(f64x4::from(self.max[n]))

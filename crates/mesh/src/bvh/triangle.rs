@@ -49,7 +49,7 @@ pub fn nearest_on_triangle(p: DVec3, &[a, b, c]: &[DVec3; 3]) -> (DVec3, Feature
 }
 
 /// Parameter at which the segment meets the triangle's plane inside it (border included).
-pub fn segment_triangle(a: DVec3, b: DVec3, tri: &[DVec3; 3]) -> Option<f64> {
+pub(super) fn segment_triangle(a: DVec3, b: DVec3, tri: &[DVec3; 3]) -> Option<f64> {
     let n = (tri[1] - tri[0]).cross(tri[2] - tri[0]);
     let (da, db) = (n.dot(a - tri[0]), n.dot(b - tri[0]));
     if da == db || (da > 0.0) == (db > 0.0) && da != 0.0 && db != 0.0 {

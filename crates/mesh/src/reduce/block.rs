@@ -9,7 +9,7 @@ use glam::{DVec3, Vec3};
 use std::collections::HashSet;
 
 /// What a block works on.
-pub struct Input<'a> {
+pub(super) struct Input<'a> {
     pub points: &'a [DVec3],
     pub patch: &'a Patch<'a>,
     /// The triangles of `patch` that take part. All others of the block lie at points that are locked.
@@ -22,7 +22,7 @@ pub struct Input<'a> {
 }
 
 /// What is known of a point: it is not to move, its faces stay true, it may go.
-pub fn flags(locked: bool, faithful: bool, open: bool) -> u8 {
+pub(super) fn flags(locked: bool, faithful: bool, open: bool) -> u8 {
     let set = |flag: u8, is: bool| if is { flag } else { 0 };
     set(LOCKED, locked) | set(FAITHFUL, faithful) | set(DIRTY, open)
 }
@@ -60,7 +60,7 @@ const KEPT: [Kept; 7] =
 /// Collapses what the rules allow. Where triangles cross afterwards (two faces of an edge so sharp
 /// that both lie within the bound of each other), points there are locked and the block is worked again. What crosses
 /// all the same stays as it came. `local` holds [`NONE`] for every point of the mesh, before and after.
-pub fn reduced(input: &Input, local: &mut [u32]) -> Patch<'static> {
+pub(super) fn reduced(input: &Input, local: &mut [u32]) -> Patch<'static> {
     let (mut points, mut boxes) = (HashSet::new(), Vec::new());
     for kept in KEPT {
         let mut block = Block::new(input, local);

@@ -5,7 +5,7 @@ use glam::Vec3;
 use wide::f32x8;
 
 /// Most triangles around a point that may be removed.
-pub const MOST: usize = 24;
+pub(super) const MOST: usize = 24;
 const LANES: usize = 8;
 
 const NEEDLE_SIN: f32 = 0.035;
@@ -59,7 +59,7 @@ impl Rows {
 }
 
 /// Triangles `(v, next, last)` around a point v.
-pub struct Star {
+pub(super) struct Star {
     /// `4 · triangle + corner` of v in each.
     pub corners: [u32; MOST],
     pub next: [u32; MOST],
@@ -81,7 +81,7 @@ pub struct Star {
 }
 
 impl Star {
-    pub fn new() -> Star {
+    pub(super) fn new() -> Star {
         Star {
             corners: [0; MOST],
             next: [0; MOST],
@@ -100,7 +100,7 @@ impl Star {
     }
 
     #[inline(always)]
-    pub fn push(&mut self, corner: u32, [next, last]: [u32; 2], to: [Vec3; 2], normal: Vec3) {
+    pub(super) fn push(&mut self, corner: u32, [next, last]: [u32; 2], to: [Vec3; 2], normal: Vec3) {
         let n = self.len;
         (self.corners[n], self.next[n], self.last[n]) = (corner, next, last);
         self.to_next.set(n, to[0]);
@@ -110,7 +110,7 @@ impl Star {
     }
 
     /// To be called when the last triangle is in: what lies past it takes no part.
-    pub fn close(&mut self) {
+    pub(super) fn close(&mut self) {
         for n in self.len..self.len.next_multiple_of(LANES) {
             self.to_next.set(n, Vec3::ZERO);
             self.to_last.set(n, Vec3::ZERO);
@@ -123,7 +123,7 @@ impl Star {
     }
 
     /// How far the next point of each triangle lies off the planes around v at most.
-    pub fn heights(&self) -> [f32; MOST] {
+    pub(super) fn heights(&self) -> [f32; MOST] {
         let mut out = Row::ZERO;
         for from in self.chunks() {
             let to = self.to_next.lanes(from);
@@ -138,7 +138,7 @@ impl Star {
 
     /// Would the triangles be sound with v at the next point of triangle `onto`? None turns over or becomes a
     /// needle, and no plane passes farther than `off` from v even where its triangle does not lie under v.
-    pub fn move_onto(&mut self, onto: usize, off: f32) -> bool {
+    pub(super) fn move_onto(&mut self, onto: usize, off: f32) -> bool {
         let u = self.next[onto];
         self.live = (0..self.len).fold(0, |m, n| m | ((self.next[n] != u && self.last[n] != u) as u32) << n);
         self.goal = self.to_next.get(onto);
@@ -169,13 +169,13 @@ impl Star {
     }
 
     /// Triangles that are left after the move under test, with their normals.
-    pub fn moved(&self) -> impl Iterator<Item = (usize, Vec3)> + '_ {
+    pub(super) fn moved(&self) -> impl Iterator<Item = (usize, Vec3)> + '_ {
         (0..self.len).filter(|n| self.live >> n & 1 == 1).map(|n| (n, self.new_normal.get(n)))
     }
 
     /// A triangle after the move within `limit` of a place, and the distance to it. Any within the limit will do;
     /// the nearest of all is not needed.
-    pub fn under(&self, place: Vec3, limit: f32) -> Option<(usize, f32)> {
+    pub(super) fn under(&self, place: Vec3, limit: f32) -> Option<(usize, f32)> {
         let p = splat(place);
         for from in self.chunks() {
             let over = |k: usize| dot(&self.inward[k].lanes(from), &p).simd_ge(self.edge[k].lanes(from));

@@ -18,7 +18,7 @@ const FLAT: f64 = 0.999_96;
 
 impl Work {
     /// Halves edges that are longer than `most`, all of a triangle's at once, until none is.
-    pub fn split(&mut self, most: f64) {
+    pub(super) fn split(&mut self, most: f64) {
         for pass in 0..MOST_PASSES {
             let long: Vec<Edge> =
                 self.edges().into_par_iter().filter(|(a, b)| self.place(*a).distance(self.place(*b)) > most).collect();
@@ -55,7 +55,7 @@ impl Work {
 
     /// Draws together the ends of edges shorter than `least`, shortest first, where that makes no edge longer than
     /// `most`, turns no triangle over and changes no line.
-    pub fn collapse(&mut self, least: f64, most: f64) {
+    pub(super) fn collapse(&mut self, least: f64, most: f64) {
         let length = |w: &Work, (a, b): Edge| w.place(a).distance(w.place(b));
         let mut short: Vec<(f64, Edge)> =
             self.edges().into_par_iter().map(|e| (length(self, e), e)).filter(|e| e.0 < least).collect();
@@ -133,7 +133,7 @@ impl Work {
     }
 
     /// Turns edges between two triangles so that points come to have six edges, four on a rim.
-    pub fn flip(&mut self) {
+    pub(super) fn flip(&mut self) {
         let mut edges_at: Vec<i32> = (0..self.points.len() as u32).map(|v| self.neighbours(v).len() as i32).collect();
         let rim: Vec<bool> = edges_at.iter().zip(&self.around).map(|(n, around)| *n != around.len() as i32).collect();
         for (a, b) in self.edges() {
@@ -203,7 +203,7 @@ impl Work {
 
     /// Moves every point to the middle of its neighbours along the surface, those of lines along their line, and
     /// back onto the surface or line it began with. Points whose triangles would turn over stay.
-    pub fn smooth(&mut self, surface: &Bvh, lines: &Bvh) {
+    pub(super) fn smooth(&mut self, surface: &Bvh, lines: &Bvh) {
         self.count_lines();
         let to = |v: u32| {
             let p = self.place(v);

@@ -27,7 +27,7 @@ pub(super) struct Work {
 const GONE: [u32; 3] = [0; 3];
 
 impl Work {
-    pub fn new(mesh: &TriMesh, crease_degrees: f64) -> Work {
+    pub(super) fn new(mesh: &TriMesh, crease_degrees: f64) -> Work {
         let lines = lines(mesh, crease_degrees);
         let mut ends: HashMap<u32, Vec<u32>> = HashMap::new();
         for &(a, b) in &lines {
@@ -49,7 +49,7 @@ impl Work {
         work
     }
 
-    pub fn count_lines(&mut self) {
+    pub(super) fn count_lines(&mut self) {
         self.on_lines = vec![0; self.points.len()];
         for &(a, b) in &self.lines {
             for v in [a, b] {
@@ -59,37 +59,37 @@ impl Work {
     }
 
     /// The lines as triangles without width.
-    pub fn lines_as_triangles(&self) -> TriMesh {
+    pub(super) fn lines_as_triangles(&self) -> TriMesh {
         let mut all: Vec<Edge> = self.lines.iter().copied().collect();
         all.sort_unstable();
         TriMesh { points: self.points.clone(), triangles: all.into_iter().map(|(a, b)| [a, b, b]).collect() }
     }
 
-    pub fn alive(&self, t: usize) -> bool {
+    pub(super) fn alive(&self, t: usize) -> bool {
         self.triangles[t] != GONE
     }
 
-    pub fn place(&self, v: u32) -> DVec3 {
+    pub(super) fn place(&self, v: u32) -> DVec3 {
         self.points[v as usize]
     }
 
-    pub fn area_vector(&self, [a, b, c]: [u32; 3]) -> DVec3 {
+    pub(super) fn area_vector(&self, [a, b, c]: [u32; 3]) -> DVec3 {
         let [a, b, c] = [a, b, c].map(|v| self.place(v));
         (b - a).cross(c - a)
     }
 
     /// Would a triangle of these corners look another way than `before` by more than the angle of a cosine?
-    pub fn leans(before: DVec3, [p, q, r]: [DVec3; 3], least: f64) -> bool {
+    pub(super) fn leans(before: DVec3, [p, q, r]: [DVec3; 3], least: f64) -> bool {
         let after = (q - p).cross(r - p);
         after.dot(before) <= least * after.length() * before.length()
     }
 
-    pub fn is_line(&self, a: u32, b: u32) -> bool {
+    pub(super) fn is_line(&self, a: u32, b: u32) -> bool {
         self.on_lines[a as usize] > 0 && self.on_lines[b as usize] > 0 && self.lines.contains(&edge(a, b))
     }
 
     /// Every edge once, in order.
-    pub fn edges(&self) -> Vec<Edge> {
+    pub(super) fn edges(&self) -> Vec<Edge> {
         let sides = |t: &[u32; 3]| [edge(t[0], t[1]), edge(t[1], t[2]), edge(t[2], t[0])];
         let mut all: Vec<Edge> = self.triangles.iter().filter(|t| **t != GONE).flat_map(sides).collect();
         all.sort_unstable();
@@ -98,12 +98,12 @@ impl Work {
     }
 
     /// Triangles that hold both points.
-    pub fn beside(&self, a: u32, b: u32) -> impl Iterator<Item = u32> + '_ {
+    pub(super) fn beside(&self, a: u32, b: u32) -> impl Iterator<Item = u32> + '_ {
         self.around[a as usize].iter().copied().filter(move |t| self.triangles[*t as usize].contains(&b))
     }
 
     /// Points that share an edge with `v`, in order.
-    pub fn neighbours(&self, v: u32) -> Vec<u32> {
+    pub(super) fn neighbours(&self, v: u32) -> Vec<u32> {
         let mut all: Vec<u32> =
             self.around[v as usize].iter().flat_map(|t| self.triangles[*t as usize]).filter(|o| *o != v).collect();
         all.sort_unstable();
@@ -111,21 +111,21 @@ impl Work {
         all
     }
 
-    pub fn remove(&mut self, t: u32) {
+    pub(super) fn remove(&mut self, t: u32) {
         for v in std::mem::replace(&mut self.triangles[t as usize], GONE) {
             self.around[v as usize].retain(|u| *u != t);
         }
     }
 
     /// Gives a triangle other corners.
-    pub fn change(&mut self, t: u32, corners: [u32; 3]) {
+    pub(super) fn change(&mut self, t: u32, corners: [u32; 3]) {
         let old = std::mem::replace(&mut self.triangles[t as usize], corners);
         old.iter().filter(|v| !corners.contains(v)).for_each(|v| self.around[*v as usize].retain(|u| *u != t));
         corners.iter().filter(|v| !old.contains(v)).for_each(|v| self.around[*v as usize].push(t));
     }
 
     /// Lets go of triangles that went.
-    pub fn compact(&mut self) {
+    pub(super) fn compact(&mut self) {
         self.triangles.retain(|t| *t != GONE);
         self.around.iter_mut().for_each(Vec::clear);
         for (t, corners) in self.triangles.iter().enumerate() {
@@ -133,13 +133,13 @@ impl Work {
         }
     }
 
-    pub fn add(&mut self, corners: [u32; 3]) {
+    pub(super) fn add(&mut self, corners: [u32; 3]) {
         let t = self.triangles.len() as u32;
         self.triangles.push(corners);
         corners.iter().for_each(|v| self.around[*v as usize].push(t));
     }
 
-    pub fn finish(self) -> TriMesh {
+    pub(super) fn finish(self) -> TriMesh {
         let all = TriMesh { points: self.points, triangles: self.triangles };
         all.filtered(|t| all.triangles[t] != GONE)
     }

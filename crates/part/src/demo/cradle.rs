@@ -14,7 +14,7 @@ const POCKET_X: f64 = 13.0;
 const POCKET: f64 = 9.4;
 const FLOOR: f64 = 6.0;
 
-pub fn cradle() -> (TriMesh, Recipe) {
+pub(super) fn cradle() -> (TriMesh, Recipe) {
     let mesh = block();
     let mut recipe = recipe(&mesh, Kind::Extruded(ExtrudedKind::Hexagons), 6.0);
     recipe.thicken = Thicken::Thickness { thickness_mm: 0.9 };

@@ -14,7 +14,7 @@ const HALF: DVec3 = DVec3::new(72.0, 46.0, 40.0);
 const OPENINGS: [(DVec2, f64); 2] = [(DVec2::new(0.42, 0.0), 0.16), (DVec2::new(-0.38, 0.22), 0.11)];
 const THICKNESS: f64 = 7.0;
 
-pub fn float_shell() -> (TriMesh, Recipe) {
+pub(super) fn float_shell() -> (TriMesh, Recipe) {
     let mesh = hull();
     let mut recipe = recipe(&mesh, Kind::Seeded(SeededKind::Voronoi), 9.0);
     recipe.part.shell = Some(Shell { thickness_mm: THICKNESS, front_percent: 0.0 });

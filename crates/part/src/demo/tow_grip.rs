@@ -16,7 +16,7 @@ const ROUND: f64 = 0.2;
 const RINGS: usize = 96;
 const AROUND: usize = 64;
 
-pub fn tow_grip() -> (TriMesh, Recipe) {
+pub(super) fn tow_grip() -> (TriMesh, Recipe) {
     let mesh = bar();
     let mut recipe = recipe(&mesh, Kind::Seeded(SeededKind::Voronoi), 8.0);
     recipe.thicken = Thicken::Thickness { thickness_mm: 1.4 };

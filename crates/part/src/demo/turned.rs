@@ -15,7 +15,7 @@ const DOME_OUTER: f64 = 40.0;
 const DOME_INNER: f64 = 32.0;
 
 /// A dome over a ring that stays solid.
-pub fn lamp_guard() -> (TriMesh, Recipe) {
+pub(super) fn lamp_guard() -> (TriMesh, Recipe) {
     let top = DVec2::new(0.0, RING);
     let mut profile = vec![DVec2::new(DOME_INNER, 0.0), DVec2::new(RING_OUTER, 0.0), DVec2::new(RING_OUTER, RING)];
     let on_axis = |p: DVec2| if p.x < 1e-9 { p.with_x(0.0) } else { p };
@@ -33,7 +33,7 @@ const SLEEVE: [f64; 2] = [10.0, 17.0];
 const SLEEVE_HEIGHT: f64 = 34.0;
 
 /// A short tube, lined where the link runs.
-pub fn link_sleeve() -> (TriMesh, Recipe) {
+pub(super) fn link_sleeve() -> (TriMesh, Recipe) {
     let [bore, outer] = SLEEVE;
     let profile = [(bore, 0.0), (outer, 0.0), (outer, SLEEVE_HEIGHT), (bore, SLEEVE_HEIGHT)].map(DVec2::from);
     let mesh = weld(&revolve(&profile, AROUND), 1e-6).mesh;

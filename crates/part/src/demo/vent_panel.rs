@@ -12,7 +12,7 @@ const RIM: f64 = 5.0;
 const RIM_HEIGHT: f64 = 7.0;
 const HEIGHT: f64 = 3.5;
 
-pub fn vent_panel() -> (TriMesh, Recipe) {
+pub(super) fn vent_panel() -> (TriMesh, Recipe) {
     let mesh = plate();
     let mut recipe = recipe(&mesh, Kind::Extruded(ExtrudedKind::PlanarVoronoi), 8.0);
     recipe.thicken = Thicken::Thickness { thickness_mm: 1.4 };

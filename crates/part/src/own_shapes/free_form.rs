@@ -10,7 +10,7 @@ const STEPS: usize = 10;
 const MOST: usize = 160;
 
 /// `across` points to a row, rows one after the other. The corners are on the sheet; the other points pull at it.
-pub fn grid(points: &[DVec3], across: usize) -> Vec<Vec<DVec3>> {
+pub(super) fn grid(points: &[DVec3], across: usize) -> Vec<Vec<DVec3>> {
     let rows = points.len() / across;
     let (us, vs) = (places(across), places(rows));
     // First along every row, then across the rows.
@@ -19,7 +19,7 @@ pub fn grid(points: &[DVec3], across: usize) -> Vec<Vec<DVec3>> {
 }
 
 /// A sheet over a grid of places, rows one after the other.
-pub fn sheet(grid: &[Vec<DVec3>]) -> TriMesh {
+pub(super) fn sheet(grid: &[Vec<DVec3>]) -> TriMesh {
     let mut b = Builder::default();
     for pair in grid.windows(2) {
         for i in 0..pair[0].len() - 1 {

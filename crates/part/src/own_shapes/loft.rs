@@ -18,7 +18,7 @@ const DRAWN: usize = 192;
 
 /// The surface between sections as a sheet: places along the outline at rising heights. An outline that is not `open`
 /// ends where it begins.
-pub fn levels(sections: &[Section], smooth: bool, open: bool) -> Vec<Vec<DVec3>> {
+pub(super) fn levels(sections: &[Section], smooth: bool, open: bool) -> Vec<Vec<DVec3>> {
     let mut out = rings(sections, smooth, open, LEVELS);
     if !open {
         out.iter_mut().for_each(|ring| ring.push(ring[0]));
@@ -27,7 +27,7 @@ pub fn levels(sections: &[Section], smooth: bool, open: bool) -> Vec<Vec<DVec3>>
 }
 
 /// Closed by the first and last outline.
-pub fn loft(sections: &[Section], smooth: bool) -> TriMesh {
+pub(super) fn loft(sections: &[Section], smooth: bool) -> TriMesh {
     let rings = rings(sections, smooth, false, 1);
     let mut b = Builder::default();
     rings.windows(2).for_each(|pair| b.between(&pair[0], &pair[1]));

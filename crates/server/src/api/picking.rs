@@ -29,7 +29,12 @@ fn part_of(app: &App, id: &str, step: PartStep, waiting: &Waiting) -> Answer<Arc
 
 #[utoipa::path(post, path = "/api/projects/{id}/faces", request_body = PartStep,
     responses((status = 200, content_type = "model/gltf-binary", description = "The part with its faces; FaceInfo by number in asset.extras"), (status = 404, body = Problem)))]
-pub async fn faces(State(app): State<App>, tab: Tab, Path(id): Path<String>, Body(step): Body<PartStep>) -> Answer<Response> {
+pub(super) async fn faces(
+    State(app): State<App>,
+    tab: Tab,
+    Path(id): Path<String>,
+    Body(step): Body<PartStep>,
+) -> Answer<Response> {
     computed(app, (Lane::Faces, id, tab), move |app, id, waiting| {
         let glb = draw_faces(&*part_of(app, id, step, waiting)?)?;
         Ok(([(header::CONTENT_TYPE, "model/gltf-binary")], glb).into_response())
@@ -39,7 +44,7 @@ pub async fn faces(State(app): State<App>, tab: Tab, Path(id): Path<String>, Bod
 
 /// A closed loop of edges along the border of a face.
 #[derive(Serialize, ToSchema)]
-pub struct LoopInfo {
+pub(super) struct LoopInfo {
     pub points_mm: Vec<[f64; 3]>,
     /// Numbers of the faces on its other side.
     pub beyond: Vec<u32>,
@@ -48,7 +53,7 @@ pub struct LoopInfo {
 #[utoipa::path(post, path = "/api/projects/{id}/faces/{face}/loops", request_body = PartStep,
     params(("id" = String, Path), ("face" = u32, Path, description = "Its number")),
     responses((status = 200, body = [LoopInfo]), (status = 404, body = Problem)))]
-pub async fn loops(
+pub(super) async fn loops(
     State(app): State<App>,
     Path((id, face)): Path<(String, u32)>,
     Body(step): Body<PartStep>,
@@ -68,7 +73,7 @@ pub async fn loops(
 #[derive(Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
-pub struct Of {
+pub(super) struct Of {
     /// Name of a zone of the recipe.
     zone: Option<String>,
     /// Or name of a body of the part.
@@ -80,7 +85,12 @@ pub struct Of {
     request_body(content_type = "application/octet-stream", description = "Places as 32-bit floats"),
     responses((status = 200, content_type = "application/octet-stream", description = "A 32-bit float for each place"),
         (status = 404, body = Problem), (status = 422, body = Problem)))]
-pub async fn within(State(app): State<App>, Path(id): Path<String>, Query(of): Query<Of>, Raw(places): Raw) -> Answer<Response> {
+pub(super) async fn within(
+    State(app): State<App>,
+    Path(id): Path<String>,
+    Query(of): Query<Of>,
+    Raw(places): Raw,
+) -> Answer<Response> {
     if !places.len().is_multiple_of(12) {
         let hint = "Send x, y and z of each as 32-bit floats.";
         return Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_places", "These are no whole places.", hint));

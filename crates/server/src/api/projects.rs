@@ -33,7 +33,7 @@ use utoipa::ToSchema;
 /// Where a new project's part comes from.
 #[derive(Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case", tag = "from", deny_unknown_fields)]
-pub enum NewProject {
+pub(super) enum NewProject {
     Upload {
         upload: String,
         unit: Unit,
@@ -50,7 +50,7 @@ pub enum NewProject {
 
 /// A project with its current recipe.
 #[derive(Serialize, ToSchema)]
-pub struct Project {
+pub(super) struct Project {
     pub id: String,
     pub updated_ms: i64,
     /// Goes up with every change; send it as `If-Match`.
@@ -81,7 +81,7 @@ pub struct Project {
 
 /// A project on the start screen.
 #[derive(Serialize, ToSchema)]
-pub struct ProjectCard {
+pub(super) struct ProjectCard {
     pub id: String,
     /// As far as it can be told.
     pub name: String,
@@ -140,7 +140,7 @@ fn tagged(p: Project) -> Response {
 }
 
 #[utoipa::path(get, path = "/api/projects", responses((status = 200, body = [ProjectCard])))]
-pub async fn list(State(app): State<App>) -> Answer<Json<Vec<ProjectCard>>> {
+pub(super) async fn list(State(app): State<App>) -> Answer<Json<Vec<ProjectCard>>> {
     blocking(move || {
         let rows = app.studio.store.list()?;
         Ok(Json(rows.into_iter().map(card_of).collect()))
@@ -174,7 +174,7 @@ fn card_of(row: ListedRow) -> ProjectCard {
 }
 
 #[utoipa::path(post, path = "/api/projects", request_body = NewProject, responses((status = 201, body = Project), (status = 422, body = Problem)))]
-pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answer<Response> {
+pub(super) async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answer<Response> {
     // A file is given the time that its size needs.
     let time = match &new {
         NewProject::Upload { upload, .. } => app.uploads.held(upload)?.time(),
@@ -236,12 +236,12 @@ pub async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answ
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}", responses((status = 200, body = Project), (status = 404, body = Problem)))]
-pub async fn show(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
+pub(super) async fn show(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
     watched(app, move |app, waiting| project(app, &id, waiting).map(tagged)).await
 }
 
 #[utoipa::path(delete, path = "/api/projects/{id}", responses((status = 204), (status = 404, body = Problem)))]
-pub async fn remove(State(app): State<App>, Path(id): Path<String>) -> Answer<StatusCode> {
+pub(super) async fn remove(State(app): State<App>, Path(id): Path<String>) -> Answer<StatusCode> {
     blocking(move || {
         app.studio.cancel_project(&id);
         app.studio.store.delete_project(&id)?;
@@ -279,7 +279,7 @@ async fn change(
 #[utoipa::path(put, path = "/api/projects/{id}/recipe", request_body = Recipe,
     params(("if-match" = String, Header, description = "Revision the change is based on")),
     responses((status = 200, body = Project), (status = 412, body = Problem), (status = 422, body = Problem)))]
-pub async fn set_recipe(
+pub(super) async fn set_recipe(
     State(app): State<App>,
     Path(id): Path<String>,
     headers: HeaderMap,
@@ -308,7 +308,7 @@ pub async fn set_recipe(
 /// What a file that was brought in becomes in a project.
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
-pub struct NewFile {
+pub(super) struct NewFile {
     pub upload: String,
     pub unit: Unit,
     pub becomes: FileUse,
@@ -316,7 +316,7 @@ pub struct NewFile {
 
 #[derive(Clone, Copy, PartialEq, Eq, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
-pub enum FileUse {
+pub(super) enum FileUse {
     /// More bodies beside the part's own.
     Bodies,
     /// The part, in place of the one there is; the recipe stays.
@@ -326,7 +326,7 @@ pub enum FileUse {
 #[utoipa::path(post, path = "/api/projects/{id}/files", request_body = NewFile,
     params(("if-match" = String, Header, description = "Revision the change is based on")),
     responses((status = 200, body = Project), (status = 412, body = Problem), (status = 422, body = Problem)))]
-pub async fn add_file(
+pub(super) async fn add_file(
     State(app): State<App>,
     Path(id): Path<String>,
     headers: HeaderMap,
@@ -359,7 +359,7 @@ pub async fn add_file(
 
 /// What was found in a part.
 #[derive(Serialize, ToSchema)]
-pub struct Health {
+pub(super) struct Health {
     /// All of it together.
     whole: Vec<Check>,
     /// Each body by itself, where there are several.
@@ -367,7 +367,7 @@ pub struct Health {
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/health", responses((status = 200, body = Health), (status = 404, body = Problem)))]
-pub async fn health(State(app): State<App>, tab: Tab, Path(id): Path<String>) -> Answer<Json<Health>> {
+pub(super) async fn health(State(app): State<App>, tab: Tab, Path(id): Path<String>) -> Answer<Json<Health>> {
     computed(app, (Lane::Health, id, tab), move |app, id, waiting| {
         let row = app.studio.store.project(id)?;
         let recipe = row.read_recipe()?;
@@ -379,7 +379,7 @@ pub async fn health(State(app): State<App>, tab: Tab, Path(id): Path<String>) ->
 
 #[utoipa::path(get, path = "/api/projects/{id}/ghosts",
     responses((status = 200, content_type = "application/octet-stream", description = "Bodies that are no material, as corners of triangles: three little-endian 32-bit numbers each, mm"), (status = 404, body = Problem)))]
-pub async fn ghosts(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
+pub(super) async fn ghosts(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
     watched(app, move |app, waiting| {
         let row = app.studio.store.project(&id)?;
         let part = app.studio.part(&row, &row.read_recipe()?, waiting)?;
@@ -392,20 +392,20 @@ pub async fn ghosts(State(app): State<App>, Path(id): Path<String>) -> Answer<Re
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/undo", responses((status = 200, body = Project), (status = 409, body = Problem)))]
-pub async fn undo(State(app): State<App>, Path(id): Path<String>, headers: HeaderMap) -> Answer<Response> {
+pub(super) async fn undo(State(app): State<App>, Path(id): Path<String>, headers: HeaderMap) -> Answer<Response> {
     let from = if_match(&headers)?;
     change(app, id, move |app, id, _| app.studio.store.step(id, from, -1)).await
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/redo", responses((status = 200, body = Project), (status = 409, body = Problem)))]
-pub async fn redo(State(app): State<App>, Path(id): Path<String>, headers: HeaderMap) -> Answer<Response> {
+pub(super) async fn redo(State(app): State<App>, Path(id): Path<String>, headers: HeaderMap) -> Answer<Response> {
     let from = if_match(&headers)?;
     change(app, id, move |app, id, _| app.studio.store.step(id, from, 1)).await
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/moved",
     responses((status = 200, content_type = "model/gltf-binary", description = "The part with how far mending moved each place as THICKNESS, mm; the greatest in asset.extras"), (status = 404, body = Problem)))]
-pub async fn moved(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
+pub(super) async fn moved(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
     watched(app, move |app, waiting| {
         let row = app.studio.store.project(&id)?;
         let recipe = row.read_recipe()?;
@@ -419,7 +419,7 @@ pub async fn moved(State(app): State<App>, Path(id): Path<String>) -> Answer<Res
 }
 
 #[utoipa::path(put, path = "/api/projects/{id}/card", request_body(content_type = "image/png"), responses((status = 204), (status = 422, body = Problem)))]
-pub async fn set_card(State(app): State<App>, Path(id): Path<String>, Raw(png): Raw) -> Answer<StatusCode> {
+pub(super) async fn set_card(State(app): State<App>, Path(id): Path<String>, Raw(png): Raw) -> Answer<StatusCode> {
     if !png.starts_with(b"\x89PNG") || png.len() > 1 << 20 {
         let hint = "Send a PNG of at most 1 MB.";
         return Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_picture", "That is not a small PNG picture.", hint));
@@ -428,7 +428,7 @@ pub async fn set_card(State(app): State<App>, Path(id): Path<String>, Raw(png): 
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/card", responses((status = 200, content_type = "image/png"), (status = 404, body = Problem)))]
-pub async fn card(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
+pub(super) async fn card(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
     let png = blocking(move || app.studio.store.card(&id)).await?.ok_or_else(|| Problem::not_found("The picture"))?;
     Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "no-cache")], png).into_response())
 }

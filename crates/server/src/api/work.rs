@@ -7,17 +7,20 @@ use crate::waiting::Waiting;
 use std::time::Duration;
 
 /// Runs what takes long beside the async runtime.
-pub async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Answer<T> + Send + 'static) -> Answer<T> {
+pub(super) async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Answer<T> + Send + 'static) -> Answer<T> {
     tokio::task::spawn_blocking(work).await.map_err(Problem::internal)?
 }
 
 /// The same for work that ends when the client leaves.
-pub async fn watched<T: Send + 'static>(app: App, work: impl FnOnce(&App, &Waiting) -> Answer<T> + Send + 'static) -> Answer<T> {
+pub(super) async fn watched<T: Send + 'static>(
+    app: App,
+    work: impl FnOnce(&App, &Waiting) -> Answer<T> + Send + 'static,
+) -> Answer<T> {
     while_waited(app, Waiting::patient(), work).await
 }
 
 /// The same for work that ends after a time, too.
-pub async fn watched_for<T: Send + 'static>(
+pub(super) async fn watched_for<T: Send + 'static>(
     app: App,
     time: Duration,
     work: impl FnOnce(&App, &Waiting) -> Answer<T> + Send + 'static,
@@ -36,7 +39,7 @@ async fn while_waited<T: Send + 'static>(
 }
 
 /// Work of a lane that keeps the computer busy: what is older of the lane stops, and it waits for a place.
-pub async fn computed<T: Send + 'static>(
+pub(super) async fn computed<T: Send + 'static>(
     app: App,
     (lane, project, tab): LaneOf,
     work: impl FnOnce(&App, &str, &Waiting) -> Answer<T> + Send + 'static,

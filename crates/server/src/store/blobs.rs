@@ -42,7 +42,7 @@ impl Drop for Packed {
 
 impl Packed {
     /// Makes the value whole within a transaction that names it.
-    pub fn finish(&self, t: &Transaction) -> Answer<()> {
+    pub(super) fn finish(&self, t: &Transaction) -> Answer<()> {
         if let Some(first) = &self.first {
             t.execute("INSERT OR REPLACE INTO blobs VALUES (?, 0, ?)", params![self.hash, first])?;
         }

@@ -6,10 +6,10 @@ use std::io::{Read, Seek, Write};
 use std::path::Path;
 
 /// Held as long as the file is open; the system lets go of it when the process ends, however that happens.
-pub struct Lock(File);
+pub(super) struct Lock(File);
 
 impl Lock {
-    pub fn take(path: &Path) -> Result<Lock, OpenError> {
+    pub(super) fn take(path: &Path) -> Result<Lock, OpenError> {
         let place = beside(path, "lock");
         let failed = |e: std::io::Error| {
             OpenError::new(format!("{} cannot be opened: {e}.", place.display()), "Check that its folder can be written to.")
@@ -35,7 +35,7 @@ impl Lock {
     }
 
     /// Tells a second server where this one is found.
-    pub fn tell(&self, address: &str) {
+    pub(super) fn tell(&self, address: &str) {
         let mut file = &self.0;
         // Words of the second server are only less good without it.
         let _ = file.set_len(0).and_then(|()| file.rewind()).and_then(|()| writeln!(file, "{address}"));

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 /// Tells the file from other programs' databases: "Ulmx".
-pub const APPLICATION_ID: i32 = 0x556c_6d78;
+pub(super) const APPLICATION_ID: i32 = 0x556c_6d78;
 /// How long a change waits for another process that writes.
 const PATIENCE: Duration = Duration::from_secs(10);
 
@@ -113,7 +113,7 @@ impl OpenError {
 }
 
 /// Opens a file for writing, made where it is missing, and brings an older one up after copying it.
-pub fn open(path: &Path) -> Result<Connection, OpenError> {
+pub(super) fn open(path: &Path) -> Result<Connection, OpenError> {
     let of = |e: rusqlite::Error| OpenError::of(path, &e);
     only_for_its_owner(path).map_err(|e| {
         OpenError::new(
@@ -153,7 +153,7 @@ pub fn open(path: &Path) -> Result<Connection, OpenError> {
 const INCREMENTAL: i64 = 2;
 
 /// A connection that only reads a file that is open for writing as well.
-pub fn reader(path: &Path) -> rusqlite::Result<Connection> {
+pub(super) fn reader(path: &Path) -> rusqlite::Result<Connection> {
     let db = Connection::open_with_flags(path, OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX)?;
     db.busy_timeout(PATIENCE)?;
     Ok(db)

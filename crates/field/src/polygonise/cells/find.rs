@@ -13,7 +13,7 @@ use ulmix_mesh::parted::split_off;
 impl Cells {
     /// The cells of some layers. In the lowest of them it is not known which cells share a pinched face with the layer
     /// below, and in the two lowest not whether a neighbour below is smooth.
-    pub fn find(grid: &Grid, bits: &Bits, smooth: Option<&Bits>, layers: Range<usize>) -> Cells {
+    pub(crate) fn find(grid: &Grid, bits: &Bits, smooth: Option<&Bits>, layers: Range<usize>) -> Cells {
         let (words, rows) = (bits.words(), bits.rows() - 1);
         let mut mask = vec![0u64; words * rows * layers.len()];
         mask.par_chunks_mut(words * rows).zip(layers.clone()).for_each(|(layer, k)| {

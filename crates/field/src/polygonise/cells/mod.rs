@@ -13,7 +13,7 @@ use std::ops::Range;
 
 /// Cells with corners on both sides. The cell `(i, j, k)` has its low corner at that sample and owns
 /// the three grid edges that start there.
-pub struct Cells {
+pub(super) struct Cells {
     words: usize,
     rows: usize,
     /// The layers that were looked at, and how many the grid has.
@@ -39,7 +39,7 @@ pub struct Cells {
 
 /// A cell's corner signs, and what else is known of it.
 #[derive(Clone, Copy)]
-pub struct Kind(u16);
+pub(super) struct Kind(u16);
 
 impl Kind {
     /// Corner signs.
@@ -50,17 +50,17 @@ impl Kind {
 
     /// Number of its sign pattern and rule, into tables of 512.
     #[inline(always)]
-    pub fn pattern(self) -> usize {
+    pub(super) fn pattern(self) -> usize {
         (self.0 & (TURNED | 255)) as usize
     }
 
     #[inline(always)]
-    pub fn is_smooth(self) -> bool {
+    pub(super) fn is_smooth(self) -> bool {
         self.0 & SMOOTH != 0
     }
 
     #[inline(always)]
-    pub fn has_several(self) -> bool {
+    pub(super) fn has_several(self) -> bool {
         self.0 & SEVERAL != 0
     }
 }
@@ -74,7 +74,7 @@ const SEVERAL: u16 = 1 << 10;
 
 impl Cells {
     /// Does the cell touch one that has more than a smooth field?
-    pub fn beside_exact(&self, i: u32, j: u32, k: u32) -> bool {
+    pub(super) fn beside_exact(&self, i: u32, j: u32, k: u32) -> bool {
         (0..8).any(|n| {
             let (i, j, k) = (i + (n & 1), j + (n >> 1 & 1), k + (n >> 2));
             let within = (i as usize) < 64 * self.words && (j as usize) < self.rows && self.layers.contains(&(k as usize));
@@ -83,21 +83,21 @@ impl Cells {
     }
 
     /// Words of a row.
-    pub fn words(&self) -> usize {
+    pub(super) fn words(&self) -> usize {
         self.words
     }
 
     /// Along y and z, of a row's number.
-    pub fn row_at(&self, row: usize) -> (u32, u32) {
+    pub(super) fn row_at(&self, row: usize) -> (u32, u32) {
         ((row % self.rows) as u32, (self.layers.start + row / self.rows) as u32)
     }
 
-    pub fn row_number(&self, j: u32, k: u32) -> usize {
+    pub(super) fn row_number(&self, j: u32, k: u32) -> usize {
         (k as usize - self.layers.start) * self.rows + j as usize
     }
 
     /// Numbers of the rows of some layers.
-    pub fn rows_of(&self, layers: Range<usize>) -> Range<usize> {
+    pub(super) fn rows_of(&self, layers: Range<usize>) -> Range<usize> {
         (layers.start - self.layers.start) * self.rows..(layers.end - self.layers.start) * self.rows
     }
 
@@ -107,36 +107,36 @@ impl Cells {
     }
 
     /// Has the cell at `i`, or one before it along some axes, more than a smooth field?
-    pub fn is_exact(&self, row: usize, i: u32) -> bool {
+    pub(super) fn is_exact(&self, row: usize, i: u32) -> bool {
         self.exact[row * self.words + i as usize / 64] >> (i % 64) & 1 == 1
     }
 
     /// Corner signs of a cell.
     #[inline(always)]
-    pub fn config(&self, cell: usize) -> u8 {
+    pub(super) fn config(&self, cell: usize) -> u8 {
         self.kind[cell].config()
     }
 
     /// Of the cells of a row.
-    pub fn kinds(&self, row: usize) -> &[Kind] {
+    pub(super) fn kinds(&self, row: usize) -> &[Kind] {
         &self.kind[self.cells_in(row..row + 1)]
     }
 
-    pub fn loops(&self, cell: usize) -> &'static Loops {
+    pub(super) fn loops(&self, cell: usize) -> &'static Loops {
         &tables().loops[self.kind[cell].pattern()]
     }
 
-    pub fn is_smooth(&self, cell: usize) -> bool {
+    pub(super) fn is_smooth(&self, cell: usize) -> bool {
         self.kind[cell].is_smooth()
     }
 
     /// The middle of a loop's cut edges, in steps from the cell's low corner.
-    pub fn mean(&self, cell: usize, of: usize) -> DVec3 {
+    pub(super) fn mean(&self, cell: usize, of: usize) -> DVec3 {
         Vec3::from(tables().starts[self.kind[cell].pattern()][of].mean).as_dvec3()
     }
 
     /// Which of the cell's own three edges are cut: bits x, y, z.
-    pub fn cut(&self, cell: usize) -> u8 {
+    pub(super) fn cut(&self, cell: usize) -> u8 {
         cut_edges(self.config(cell))
     }
 
@@ -145,13 +145,13 @@ impl Cells {
     }
 
     /// Number of a cell that the surface passes.
-    pub fn index(&self, c: IVec3) -> usize {
+    pub(super) fn index(&self, c: IVec3) -> usize {
         let word = self.word(c);
         rank(self.rank[word], self.mask[word], c.x as u32 % 64)
     }
 
     /// Number of a cell, if the surface passes it.
-    pub fn find_index(&self, c: IVec3) -> Option<usize> {
+    pub(super) fn find_index(&self, c: IVec3) -> Option<usize> {
         let within = c.min_element() >= 0
             && (c.x as usize) < self.words * 64
             && (c.y as usize) < self.rows
@@ -162,7 +162,7 @@ impl Cells {
 
     /// Number of the hit on the edge along `axis` from sample `owner`; `cell` is the asking cell
     /// and `edge` the edge's number there.
-    pub fn hit_of(&self, owner: IVec3, axis: usize, cell: usize, edge: usize) -> usize {
+    pub(super) fn hit_of(&self, owner: IVec3, axis: usize, cell: usize, edge: usize) -> usize {
         let word = self.word(owner);
         let own_hits = self.mask[word] & self.exact[word];
         let first = self.first_hit[rank(self.exact_rank[word], own_hits, owner.x as u32 % 64)];
@@ -173,7 +173,7 @@ impl Cells {
 
     /// Calls `f(i, number)` for the cells of a row.
     #[inline(always)]
-    pub fn each_in_row(&self, j: u32, k: u32, mut f: impl FnMut(u32, usize)) {
+    pub(super) fn each_in_row(&self, j: u32, k: u32, mut f: impl FnMut(u32, usize)) {
         let start = self.row_number(j, k) * self.words;
         let mut index = self.rank[start] as usize;
         for (w, &word) in self.mask[start..start + self.words].iter().enumerate() {
@@ -187,7 +187,7 @@ impl Cells {
     }
 
     /// Along x, of the cells of a row.
-    pub fn places_in_row(&self, j: u32, k: u32, out: &mut [u32]) {
+    pub(super) fn places_in_row(&self, j: u32, k: u32, out: &mut [u32]) {
         let mut out = out.iter_mut();
         let start = self.row_number(j, k) * self.words;
         for (w, &word) in self.mask[start..start + self.words].iter().enumerate() {
@@ -217,57 +217,57 @@ impl Cells {
         |row| self.rank[row * self.words] as usize
     }
 
-    pub fn rows(&self) -> usize {
+    pub(super) fn rows(&self) -> usize {
         self.rows
     }
 
     /// The layers whose vertices can be placed: those ask for hits one layer up.
-    pub fn placeable(&self) -> Range<usize> {
+    pub(super) fn placeable(&self) -> Range<usize> {
         let end = self.layers.end;
         self.layers.start..if end == self.of_grid { end } else { end - 1 }
     }
 
     /// The layers whose triangles can be made: those ask for vertices one layer down.
-    pub fn joinable(&self) -> Range<usize> {
+    pub(super) fn joinable(&self) -> Range<usize> {
         let Range { start, end } = self.placeable();
         (if start == 0 { 0 } else { start + 1 })..end
     }
 
     /// The layers that were looked at.
-    pub fn layers(&self) -> Range<usize> {
+    pub(super) fn layers(&self) -> Range<usize> {
         self.layers.clone()
     }
 
     /// Numbers of the cells in some rows: those of their first vertices too.
-    pub fn cells_in(&self, rows: Range<usize>) -> Range<usize> {
+    pub(super) fn cells_in(&self, rows: Range<usize>) -> Range<usize> {
         self.rank[rows.start * self.words] as usize..self.rank[rows.end * self.words] as usize
     }
 
     /// Numbers of the other vertices in some rows.
-    pub fn extras_in(&self, rows: Range<usize>) -> Range<usize> {
+    pub(super) fn extras_in(&self, rows: Range<usize>) -> Range<usize> {
         let number = |row: usize| self.cell_count() + self.before[row].extras as usize;
         number(rows.start)..number(rows.end)
     }
 
     /// Numbers of the cut edges in some rows.
-    pub fn cuts_in(&self, rows: Range<usize>) -> Range<usize> {
+    pub(super) fn cuts_in(&self, rows: Range<usize>) -> Range<usize> {
         self.before[rows.start].cut as usize..self.before[rows.end].cut as usize
     }
 
-    pub fn cell_count(&self) -> usize {
+    pub(super) fn cell_count(&self) -> usize {
         self.rank.last().map_or(0, |r| *r as usize)
     }
 
-    pub fn vertex_count(&self) -> usize {
+    pub(super) fn vertex_count(&self) -> usize {
         self.cell_count() + self.before.last().map_or(0, |all| all.extras as usize)
     }
 
-    pub fn has_several(&self, cell: usize) -> bool {
+    pub(super) fn has_several(&self, cell: usize) -> bool {
         self.kind[cell].has_several()
     }
 
     /// The vertex of a cell of a row at one of its edges.
-    pub fn vertex_at(&self, row: usize, cell: usize, edge: usize) -> usize {
+    pub(super) fn vertex_at(&self, row: usize, cell: usize, edge: usize) -> usize {
         if !self.has_several(cell) {
             return cell;
         }
@@ -283,17 +283,22 @@ impl Cells {
 
     /// The cells of 64 places in a row that the surface passes, and how many there are before them.
     #[inline(always)]
-    pub fn word_of(&self, row: usize, word: usize) -> (u64, u32) {
+    pub(super) fn word_of(&self, row: usize, word: usize) -> (u64, u32) {
         (self.mask[row * self.words + word], self.rank[row * self.words + word])
     }
 
-    pub fn cut_count(&self) -> usize {
+    pub(super) fn cut_count(&self) -> usize {
         self.before.last().map_or(0, |all| all.cut as usize)
     }
 
     /// Splits `out` by rows and fills the parts in parallel: `start_of` gives a row's first slot,
     /// and `f(j, k, slots)` fills the slots of one row.
-    pub fn par_rows_mut<S: Slots>(&self, out: S, start_of: &(impl Fn(usize) -> usize + Sync), f: impl Fn(u32, u32, S) + Sync) {
+    pub(super) fn par_rows_mut<S: Slots>(
+        &self,
+        out: S,
+        start_of: &(impl Fn(usize) -> usize + Sync),
+        f: impl Fn(u32, u32, S) + Sync,
+    ) {
         self.fill_rows(0, self.all_rows(), out, start_of, &f);
     }
 
@@ -325,7 +330,7 @@ impl Cells {
     }
 
     /// The exact hit of every cut edge that a cell asks for that is not smooth.
-    pub fn hits(&self, grid: &Grid, shape: &dyn Shape, cancelled: &(dyn Fn() -> bool + Sync)) -> Vec<Hit> {
+    pub(super) fn hits(&self, grid: &Grid, shape: &dyn Shape, cancelled: &(dyn Fn() -> bool + Sync)) -> Vec<Hit> {
         let count = self.before.last().map_or(0, |all| all.hits as usize);
         let mut out = vec![Hit { t: 0.5, normal: [0.0; 3], firm: false }; count];
         let starts = |row: usize| self.before[row].hits as usize;
