@@ -11,9 +11,11 @@ use utoipa::ToSchema;
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Verdict {
+    /// The figure is within its limit.
     Pass,
     /// Worth a look: no failure, and no pass.
     Look,
+    /// The figure is past its limit.
     Fail,
 }
 
@@ -35,12 +37,15 @@ pub struct Check {
     pub id: String,
     /// Name for a person.
     pub title: String,
+    /// What the check looks at.
     pub group: CheckGroup,
+    /// How it ended.
     pub verdict: Verdict,
     /// The figure behind the verdict, with its unit.
     pub figure: String,
     /// What the figure may be at most, at least or exactly, with its unit.
     pub limit: Option<String>,
+    /// The figure as a number, in the unit that `figure` names.
     pub value: f64,
     /// A place to look at, when there is one. mm.
     pub place_mm: Option<[f64; 3]>,
@@ -64,14 +69,17 @@ impl Check {
         }
     }
 
+    /// The check as one of a group.
     pub fn of_group(self, group: CheckGroup) -> Check {
         Check { group, ..self }
     }
 
+    /// The check with the limit that its figure is held against.
     pub fn with_limit(self, limit: impl Into<String>) -> Check {
         Check { limit: Some(limit.into()), ..self }
     }
 
+    /// The check with a place to look at, in mm.
     pub fn at(self, place: Option<DVec3>) -> Check {
         Check { place_mm: place.map(|p| p.to_array()), ..self }
     }
@@ -91,12 +99,14 @@ pub fn worst<'a>(checks: impl IntoIterator<Item = &'a Check>) -> Verdict {
 /// What some checks come to together.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Summary {
+    /// The worst of all checks.
     pub verdict: Verdict,
     /// For a person: "every check passes", "nothing fails, 2 to look at", "1 check fails, 2 to look at".
     pub words: String,
 }
 
 impl Summary {
+    /// Sums up checks.
     pub fn of(checks: &[Check]) -> Summary {
         let count = |verdict: Verdict| checks.iter().filter(|c| c.verdict == verdict).count();
         let (failing, look) = (count(Verdict::Fail), count(Verdict::Look));

@@ -23,7 +23,9 @@ const CRUMB: f64 = 1e-4;
 /// What was found in a body.
 #[derive(Clone, Debug, Serialize, ToSchema)]
 pub struct BodyHealth {
+    /// Name of the body.
     pub body: String,
+    /// What was looked at, and what was found.
     pub checks: Vec<Check>,
 }
 

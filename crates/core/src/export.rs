@@ -11,15 +11,19 @@ use ulmix_part::bodies::unlike;
 use ulmix_recipe::{Form, GivenKind, Kind, Recipe, Structure};
 use utoipa::ToSchema;
 
+/// A format that meshes are written in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum FileKind {
+    /// Binary STL.
     Stl,
+    /// 3MF, with a body for each of lattice and solids where these are apart.
     #[serde(rename = "3mf")]
     ThreeMf,
 }
 
 impl FileKind {
+    /// Ending of file names, without the dot.
     pub fn extension(self) -> &'static str {
         match self {
             FileKind::Stl => "stl",
@@ -36,9 +40,13 @@ impl FileKind {
 
 /// A written file and what reading it again found.
 pub struct Exported {
+    /// The file.
     pub bytes: Vec<u8>,
+    /// Checks of the file as it was read again.
     pub checks: Vec<Check>,
+    /// Triangles that the file holds.
     pub triangles: usize,
+    /// Volume that they enclose.
     pub volume_mm3: f64,
 }
 

@@ -21,10 +21,15 @@ use utoipa::ToSchema;
 /// Numbers of a mesh. Volumes mm³, areas mm².
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Report {
+    /// Volume of the result.
     pub volume_mm3: f64,
+    /// Surface of the result. mm².
     pub area_mm2: f64,
+    /// Mass of the result. g.
     pub mass_g: f64,
+    /// Volume of the part before.
     pub part_volume_mm3: f64,
+    /// Mass of the part before, were it solid. g.
     pub part_mass_g: f64,
     /// Share of the solid part's volume that is gone. Percent.
     pub saved_percent: f64,
@@ -34,6 +39,7 @@ pub struct Report {
     #[serde(default)]
     #[schema(required = true)]
     pub proud_mm3: f64,
+    /// Triangles of the mesh.
     pub triangles: usize,
     /// Lattice and solids, where they are bodies of their own, in the mesh's order; empty where all is one.
     #[serde(default)]
@@ -44,11 +50,15 @@ pub struct Report {
     /// By filling, in the order of [`Recipe::fillings`], what its walls or struts measure on the mesh; absent where nothing
     /// could be measured, and empty for a draft.
     pub gauged: Vec<Option<Gauged>>,
+    /// Loose pieces that were removed.
     pub crumbs_removed: usize,
+    /// Material of these pieces.
     pub crumbs_mm3: f64,
     /// The largest loose pieces that were removed, largest first.
     pub crumbs: Vec<Removed>,
+    /// Closed voids that were filled.
     pub voids_filled: usize,
+    /// Space of these voids.
     pub voids_mm3: f64,
     /// The mesh itself, then the result against the request. Absent for a draft.
     pub checks: Option<Vec<Check>>,
@@ -62,28 +72,40 @@ pub struct Report {
 
 /// Names of the bodies of a mesh that holds lattice and solids apart.
 pub const LATTICE: &str = "Lattice";
+/// Name of the body of kept solids and skins, where these are apart from the lattice.
 pub const SOLIDS: &str = "Solids";
 
 /// One of the bodies of a mesh that holds lattice and solids apart.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct BodyApart {
+    /// Name of the body.
     pub name: String,
+    /// Triangles of the body.
     pub triangles: usize,
+    /// Volume of the body.
     pub volume_mm3: f64,
 }
 
 /// What density and zones say of the result before there is a mesh.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Foretold {
+    /// Volume of the result.
     pub volume_mm3: f64,
+    /// Mass of the result. g.
     pub mass_g: f64,
+    /// Volume of the part before.
     pub part_volume_mm3: f64,
+    /// Mass of the part before, were it solid. g.
     pub part_mass_g: f64,
+    /// Share of the part's volume that is saved. Percent.
     pub saved_percent: f64,
+    /// Solid share of what is filled. Percent.
     pub fill_density_percent: f64,
+    /// What should be known before a run.
     pub cautions: Vec<String>,
 }
 
+/// Numbers of the result that follow from thickness and density, before there is a mesh.
 pub fn foretold(part: &Part, recipe: &Recipe, linked: &Linked) -> Foretold {
     let volume_mm3 = linked.solid_volume_mm3 + linked.lattice_volume_mm3();
     weighed(part, recipe, linked, volume_mm3, 0.0)

@@ -9,6 +9,7 @@ use utoipa::ToSchema;
 /// What a person should know about how a part stands.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Standing {
+    /// Size as it stands.
     pub size_mm: [f64; 3],
     /// It lies within the printer's space.
     pub fits: bool,
@@ -36,6 +37,7 @@ pub struct Placing {
 }
 
 impl Placing {
+    /// The place of a mesh that stands as the recipe says.
     pub fn of(mesh: &TriMesh, stand: &Stand) -> Placing {
         Placing::of_points(mesh.points.iter(), stand)
     }
@@ -54,6 +56,7 @@ impl Placing {
         mesh.clone().mapped(|p| self.of_place(p))
     }
 
+    /// A place of the part as it lies on the bed.
     pub fn of_place(&self, p: DVec3) -> DVec3 {
         DMat3::from_cols_array_2d(&self.turn) * p + DVec3::from(self.shift)
     }

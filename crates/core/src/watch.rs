@@ -43,9 +43,11 @@ impl Stage {
 
 /// What watches a run. The core has no clock: times are the watcher's to take.
 pub trait Watch: Sync {
+    /// A stage begins.
     fn begin(&self, _stage: Stage) {}
     /// `cached`: answered without work.
     fn end(&self, _stage: Stage, _cached: bool) {}
+    /// Is the run to end?
     fn cancelled(&self) -> bool {
         false
     }

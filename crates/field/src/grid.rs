@@ -12,7 +12,9 @@ pub const HELD: f64 = 0.85;
 /// Samples at `origin + step · (i, j, k)`.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Grid {
+    /// Place of the first sample. mm.
     pub origin: DVec3,
+    /// Distance of neighbouring samples. mm.
     pub step: f64,
     /// Samples along each axis; the outermost layer lies outside the sampled box.
     pub size: UVec3,
@@ -28,11 +30,13 @@ impl Grid {
         Grid { origin, step, size }
     }
 
+    /// Place of a sample. mm.
     #[inline]
     pub fn at(&self, i: u32, j: u32, k: u32) -> DVec3 {
         self.origin + self.step * DVec3::new(i as f64, j as f64, k as f64)
     }
 
+    /// Samples of the whole grid.
     pub fn samples(&self) -> u64 {
         self.size.x as u64 * self.size.y as u64 * self.size.z as u64
     }
@@ -62,17 +66,20 @@ pub struct Bits {
 }
 
 impl Bits {
+    /// No bit set, one for every sample of a grid.
     pub fn new(grid: &Grid) -> Bits {
         let (words, rows, layers) = (grid.words(), grid.size.y as usize, grid.size.z as usize);
         Bits { words, rows, layers, data: vec![0; words * rows * layers] }
     }
 
+    /// Words of a row along x; sample `i` is bit `i % 64` of word `i / 64`.
     #[inline]
     pub fn row(&self, j: usize, k: usize) -> &[u64] {
         let at = (k * self.rows + j) * self.words;
         &self.data[at..at + self.words]
     }
 
+    /// Is the bit of this sample set?
     #[inline]
     pub fn get(&self, i: u32, j: u32, k: u32) -> bool {
         self.row(j as usize, k as usize)[i as usize / 64] >> (i % 64) & 1 == 1
@@ -92,6 +99,7 @@ impl Bits {
         pair(start) & pair(start + on) & pair(start + up) & pair(start + up + on) == 3
     }
 
+    /// Sets the bit of this sample.
     #[inline]
     pub fn set(&mut self, i: u32, j: u32, k: u32) {
         let at = (k as usize * self.rows + j as usize) * self.words + i as usize / 64;
@@ -112,25 +120,30 @@ impl Bits {
         self
     }
 
+    /// Words of a row.
     #[inline]
     pub fn words(&self) -> usize {
         self.words
     }
 
+    /// Rows of a layer, along y.
     #[inline]
     pub fn rows(&self) -> usize {
         self.rows
     }
 
+    /// Layers, along z.
     #[inline]
     pub fn layers(&self) -> usize {
         self.layers
     }
 
+    /// Memory that the bits take.
     pub fn bytes(&self) -> usize {
         self.data.len() * 8
     }
 
+    /// Bits that are set.
     pub fn count(&self) -> u64 {
         self.data.par_iter().map(|w| w.count_ones() as u64).sum()
     }

@@ -11,11 +11,15 @@ use ulmix_mesh::shading::Shaded;
 pub struct Attribute<'a> {
     /// Upper case, without the leading underscore.
     pub name: &'a str,
+    /// One value, or three, a point.
     pub values: Values,
 }
 
+/// Values of an attribute.
 pub enum Values {
+    /// Bytes, as shares of 255.
     Bytes(Vec<u8>),
+    /// Numbers of 32 bits.
     Floats(Vec<f32>),
 }
 

@@ -16,6 +16,10 @@ fn broken(what: impl Into<String>) -> FormatError {
     FormatError::new(what, "The file is damaged or uses what Ulmix does not read. Export the part as 3MF or STL.")
 }
 
+/// Reads a binary glTF file.
+///
+/// # Errors
+/// A file that is damaged, holds no triangles or passes a limit, and work that was stopped.
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     let (json, binary) = chunks(bytes)?;
     if json.len() > LONGEST {

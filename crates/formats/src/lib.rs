@@ -37,12 +37,15 @@ pub const LARGEST_FILE: u64 = 512 << 20;
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error("{message}")]
 pub struct FormatError {
+    /// What is wrong, in a sentence for a person.
     pub message: String,
+    /// What to do about it, in a sentence for a person.
     pub hint: String,
     stopped: bool,
 }
 
 impl FormatError {
+    /// Something that is wrong with a file, and what to do about it.
     pub fn new(message: impl Into<String>, hint: impl Into<String>) -> FormatError {
         FormatError { message: message.into(), hint: hint.into(), stopped: false }
     }
@@ -61,6 +64,7 @@ impl FormatError {
 /// A body that the file names.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Named {
+    /// Name of the object.
     pub name: String,
     /// How many triangles it has; those of the next one follow.
     pub triangles: usize,
@@ -71,6 +75,7 @@ pub struct Named {
 /// A round strut of a lattice.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Beam {
+    /// Places of both ends, in units of the file.
     pub ends: [DVec3; 2],
     /// At both ends.
     pub radii: [f64; 2],
@@ -88,6 +93,7 @@ impl Named {
 /// A mesh as read, with the unit when the format states one.
 #[derive(Debug, Clone)]
 pub struct Loaded {
+    /// All triangles, in units of the file.
     pub mesh: TriMesh,
     /// The bodies that make up the mesh, in order, when the file tells them apart.
     pub bodies: Vec<Named>,
@@ -95,6 +101,7 @@ pub struct Loaded {
     pub millimetres_per_unit: Option<f64>,
     /// Beams, which the mesh holds as closed struts too.
     pub beams: Vec<Beam>,
+    /// Name of the format.
     pub format: &'static str,
 }
 

@@ -24,6 +24,10 @@ pub fn looks_like(bytes: &[u8]) -> bool {
     false
 }
 
+/// Reads an OBJ file.
+///
+/// # Errors
+/// A file that is damaged, holds no triangles or passes a limit, and work that was stopped.
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     let mut mesh = TriMesh::default();
     let (mut corners, mut places) = (Vec::new(), Vec::new());

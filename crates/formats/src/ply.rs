@@ -44,6 +44,10 @@ fn broken(what: impl Into<String>) -> FormatError {
     FormatError::new(what, "The file is damaged or no PLY. Export the part again.")
 }
 
+/// Reads a PLY file, as text or binary.
+///
+/// # Errors
+/// A file that is damaged, holds no triangles or passes a limit, and work that was stopped.
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     let (form, elements, start) = header(bytes)?;
     let mut body = Body { bytes: &bytes[start..], form };

@@ -11,6 +11,10 @@ use ulmix_mesh::TriMesh;
 const HEADER: usize = 84;
 const RECORD: usize = 50;
 
+/// Reads an STL file, as text or binary.
+///
+/// # Errors
+/// A file that is damaged, holds no triangles or passes a limit, and work that was stopped.
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     let soup = if looks_ascii(bytes) { ascii(bytes, limits)? } else { binary(bytes, limits)? };
     if soup.is_empty() {

@@ -14,6 +14,7 @@ static HELD: AtomicUsize = AtomicUsize::new(0);
 static MOST: AtomicUsize = AtomicUsize::new(0);
 
 // SAFETY: all is passed on to the system's allocator; counting touches no memory of it.
+#[allow(unsafe_code, reason = "allocators are")]
 unsafe impl GlobalAlloc for Counting {
     unsafe fn alloc(&self, layout: Layout) -> *mut u8 {
         let held = HELD.fetch_add(layout.size(), Ordering::Relaxed) + layout.size();

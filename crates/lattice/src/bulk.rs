@@ -49,6 +49,7 @@ const MOST_STEPS: usize = 3;
 const SMALL: f32 = 0.04;
 
 impl<'a> Kernel<'a> {
+    /// The field of a structure on a grid, as if it reached `reach` mm further.
     pub fn new(lattice: &'a Thick, reach: f64, grid: &Grid) -> Kernel<'a> {
         let s = &lattice.surface;
         let first = s.phases(grid.origin);

@@ -29,10 +29,12 @@ impl DensityCurve {
         DensityCurve { bare, sorted, places, cell }
     }
 
+    /// Memory that it takes, about.
     pub fn bytes(&self) -> usize {
         (self.sorted.len() + self.cell.len() + 4 * self.places.len()) * 8
     }
 
+    /// The structure that was measured.
     pub fn bare(&self) -> &dyn Bare {
         &*self.bare
     }
@@ -47,7 +49,7 @@ impl DensityCurve {
         2.0 * (below(thickness + d) - below(thickness - d)) / (2.0 * d)
     }
 
-    /// How the lattice's surface bends at a thickness in mm, see [`bends`].
+    /// How the lattice's surface bends at a thickness in mm, see `bends`.
     pub fn bends(&self, thickness: f64) -> Vec<f64> {
         bends(&*self.bare, thickness, &self.places)
     }

@@ -9,6 +9,7 @@ use ulmix_recipe::{Finer, Place, Zones};
 /// What a structure is made in.
 #[derive(Clone, Copy)]
 pub struct Site<'a> {
+    /// The part that is filled.
     pub part: &'a Part,
     /// Some of them may ask for smaller cells around them.
     pub zones: Option<&'a Zones>,

@@ -13,6 +13,7 @@ use utoipa::ToSchema;
 /// A file's solid as a cell.
 #[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
 pub struct FoundMesh {
+    /// The mesh as a recipe holds it.
     pub own: OwnMesh,
     /// Its size in the file, in mm where that states no unit.
     pub cell_mm: [f64; 3],

@@ -71,6 +71,7 @@ impl Bins {
         DVec3::select(self.size.cmpgt(DVec3::ZERO), c * self.size / DVec3::from(self.count.map(|v| v as f64)), DVec3::ZERO)
     }
 
+    /// Half the diagonal of a bin. mm.
     pub fn half_diagonal(&self) -> f64 {
         0.5 * (self.size / DVec3::from(self.count.map(|v| v as f64))).length()
     }
@@ -124,6 +125,7 @@ impl Bins {
         self
     }
 
+    /// Memory that the bins take.
     pub fn bytes(&self) -> usize {
         (self.held.starts.len() + self.held.items.len()) * 4
     }
@@ -140,6 +142,7 @@ pub struct PointGrid {
 }
 
 impl PointGrid {
+    /// Sorts points into bins.
     pub fn new(points: &[DVec3]) -> PointGrid {
         let low = points.iter().copied().fold(DVec3::INFINITY, DVec3::min);
         let high = points.iter().copied().fold(DVec3::NEG_INFINITY, DVec3::max);

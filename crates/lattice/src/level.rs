@@ -8,6 +8,7 @@ use ulmix_recipe::SurfaceKind;
 
 /// Numbers the surfaces are computed with: `f64` for exact places, eight `f32` in bulk.
 pub trait Real: Copy + Add<Output = Self> + Sub<Output = Self> + Mul<Output = Self> + Neg<Output = Self> {
+    /// The number in this kind of arithmetic.
     fn of(v: f64) -> Self;
 }
 impl Real for f64 {

@@ -6,22 +6,22 @@
 //! | [`foam`] | a random sheet that meets the part's surface at a right angle |
 //! | [`skeleton`] | struts as a graph of nodes and edges |
 //! | [`trim`], [`clean`] | raw nets cut off at the part's surface; what they have too much of |
-//! | [`strands`] | struts that run on through nodes as curves |
-//! | [`unit`], [`own_cell`] | the tables of strut cells and of patterns across walls; drawn cells |
-//! | [`opening`], [`passage`] | the largest ball that passes through a structure; the narrowest place on the widest way |
-//! | [`mesh_cell`], [`from_mesh`] | a cell given as a solid; such cells from files |
+//! | `strands` | struts that run on through nodes as curves |
+//! | [`mod@unit`], [`own_cell`] | the tables of strut cells and of patterns across walls; drawn cells |
+//! | `opening`, `passage` | the largest ball that passes through a structure; the narrowest place on the widest way |
+//! | `mesh_cell`, [`from_mesh`] | a cell given as a solid; such cells from files |
 //! | [`meeting`] | how the struts of a cell meet across its sides |
-//! | [`seeds`], [`spacing`], [`region`], [`finer`] | seed points; that keep a distance; where they may lie; closer ones near chosen places |
+//! | [`seeds`], `spacing`, [`region`], [`finer`] | seed points; that keep a distance; where they may lie; closer ones near chosen places |
 //! | [`relaxing`] | seed points moved to the middles of their cells |
 //! | [`voronoi`], [`outer`] | their Voronoi cells; where those meet the surface |
 //! | [`course`], [`axes`] | rows of cells that bend; axes taken from a face of the part |
 //! | [`taper`] | struts that are thicker toward some places |
 //! | [`ties`] | struts that join two structures over the border between their zones |
-//! | [`members`], [`bars`], [`index`] | round struts and cell walls, and struts with flat sides, as fields; found through bins of space |
+//! | [`members`], `bars`, [`index`] | round struts and cell walls, and struts with flat sides, as fields; found through bins of space |
 //! | [`net`] | both as structures, and on a grid |
 //! | [`density`] | thickness and relative density, one from the other |
-//! | [`bending`] | how the surface of a lattice bends |
-//! | [`elimination`] | even points, chosen from a crowd |
+//! | `bending` | how the surface of a lattice bends |
+//! | `elimination` | even points, chosen from a crowd |
 //! | [`make`] | the structure of a recipe in a part |
 
 pub mod axes;
@@ -72,6 +72,7 @@ pub trait Bare: Send + Sync {
     /// below [`level`](Bare::level). mm.
     fn measure(&self, p: DVec3) -> f64;
 
+    /// What [`measure`](Bare::measure) is at the border of a structure of this thickness. mm.
     fn level(&self, thickness: f64) -> f64;
 
     /// Points spread evenly over one whole cell; none when no two cells are alike.
@@ -126,6 +127,7 @@ pub enum Gauge {
 /// A place on a strut's axis, and how far its border is to be in some directions across the axis.
 #[derive(Clone, Debug)]
 pub struct Station {
+    /// The nearest place of the middle of a wall or strut. mm.
     pub foot: DVec3,
     /// Unit directions, and the distance of the border in each. mm.
     pub rays: Vec<(DVec3, f64)>,
@@ -133,6 +135,7 @@ pub struct Station {
 
 /// A structure with thickness: a field, negative inside and close to a distance near the border. mm.
 pub trait Lattice: Send + Sync {
+    /// Negative inside; near the border close to a distance. mm.
     fn value(&self, p: DVec3) -> f64;
 
     /// Outward unit normal at a point of the border.
@@ -190,8 +193,11 @@ pub trait Bulk: Send + Sync {
 /// A way on which the border lies, and the field's values at its ends.
 #[derive(Clone, Copy, Debug)]
 pub struct Segment {
+    /// Where it begins. mm.
     pub a: DVec3,
+    /// Where it ends. mm.
     pub b: DVec3,
+    /// Values of the field at both ends. mm.
     pub ends: [f64; 2],
 }
 
@@ -207,7 +213,9 @@ impl Segment {
 /// A place on a [`Segment`]: 0 at the first end, 1 at the second; and the border's outward unit normal.
 #[derive(Clone, Copy, Debug)]
 pub struct Met {
+    /// Share of the way at which the border is met.
     pub t: f64,
+    /// Outward normal there.
     pub normal: DVec3,
 }
 
@@ -265,11 +273,15 @@ pub struct Facts {
     pub unevenness: f64,
     /// Nodes and struts in the part; of walls, the walls.
     pub nodes: usize,
+    /// Struts of the net.
     pub struts: usize,
     /// Struts that meet at a node, in the mean.
     pub degree: f64,
+    /// Length of the shortest strut. mm.
     pub shortest_mm: f64,
+    /// Mean length of struts. mm.
     pub mean_mm: f64,
+    /// Length of the longest strut. mm.
     pub longest_mm: f64,
     /// Struts shorter than the welding length, drawn into one node.
     pub welded: usize,
@@ -313,6 +325,7 @@ pub struct Facts {
 pub struct Lengths {
     /// Width of each bin, the first of which begins at 0. mm.
     pub bin_mm: f64,
+    /// Struts by length, from the shortest to the longest in equal classes.
     pub counts: Vec<usize>,
     /// At the lowest bin between short struts and those that make the cells; 0 where there are no short ones. mm.
     pub suggested_weld_mm: f64,

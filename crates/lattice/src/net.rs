@@ -35,6 +35,7 @@ struct Shared {
 }
 
 impl Net {
+    /// A net whose members come from a source. `cell` is the size of its cells in mm.
     pub fn new(frame: Frame, source: Source, joins: Joins, cell: f64) -> Net {
         let margin = 0.5 * cell + joins.blend_mm + joins.node_mm + joins.net_mm + source.thicker();
         Net {
@@ -53,16 +54,19 @@ impl Net {
         self
     }
 
+    /// The net with the free width between members, in mm.
     pub fn with_opening(mut self, opening: f64) -> Net {
         self.opening = opening;
         self
     }
 
+    /// The net with the points that own its cells. mm.
     pub fn with_cell_points(mut self, points: Vec<DVec3>) -> Net {
         self.cell_points = points;
         self
     }
 
+    /// The net with figures for a person.
     pub fn with_facts(mut self, facts: Facts) -> Net {
         self.facts = Some(facts);
         self
@@ -82,6 +86,7 @@ impl Net {
         near.clearance(near.bins().reduced(self.shared.frame.local(p)), self.shared.joins.blend_mm, self.shared.margin)
     }
 
+    /// The net with its nodes and struts as they are shown.
     pub fn with_skeleton(mut self, skeleton: Skeleton) -> Net {
         self.skeleton = Some(skeleton);
         self

@@ -20,6 +20,7 @@ pub trait Region: Sync {
     }
     /// Share of its distance by which a point may move in any direction and stay on its side.
     fn slack(&self) -> f64;
+    /// Volume of the region.
     fn volume(&self) -> f64;
     /// Of the part's surface; 0 where no point can lie on one. `from_above`: of its shadow along z, both sides together.
     fn area(&self, _from_above: bool) -> f64 {
@@ -40,6 +41,7 @@ pub trait Region: Sync {
     fn size(&self, _: DVec3) -> f64 {
         1.0
     }
+    /// The least size of a cell anywhere, as a share of that where cells are largest.
     fn least_size(&self) -> f64 {
         1.0
     }
@@ -51,9 +53,13 @@ pub trait Region: Sync {
 
 /// A part in the structure's axes, measured in cells of size `scale`.
 pub struct Scaled<'a> {
+    /// The part that the region is in.
     pub part: &'a Part,
+    /// Tells which places lie in the part.
     pub sides: &'a Sides<'a>,
+    /// Axes of the structure.
     pub frame: Frame,
+    /// Size of a cell along these axes. mm.
     pub scale: DVec3,
     /// Where cells are smaller.
     pub sizes: Option<&'a Sizes<'a>>,
@@ -182,7 +188,9 @@ pub(super) fn box_of(part: &Part, place: impl Fn(DVec3) -> DVec3) -> (DVec3, DVe
 
 /// A plane pattern: the shadow of the part's box.
 pub struct Shadow {
+    /// Low corner of the box. mm.
     pub low: DVec3,
+    /// High corner of the box. mm.
     pub high: DVec3,
 }
 

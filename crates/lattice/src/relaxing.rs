@@ -12,27 +12,33 @@ use std::sync::Arc;
 /// Of so many rounds points of the padding move in one: all that they do is to press on the others.
 const PADDING_FOLLOWS: u32 = 3;
 
-/// Points that move less than this share of a cell in [`PADDING_FOLLOWS`] rounds are at rest: nobody sees it.
+/// Points that move less than this share of a cell in `PADDING_FOLLOWS` rounds are at rest: nobody sees it.
 pub const AT_REST: f64 = 0.003;
 
 /// Where points are relaxed.
 pub struct Ground<'a> {
+    /// Where points may be.
     pub region: &'a dyn Region,
+    /// The box around it.
     pub bounds: Within,
     /// Points inside the part come first, those on its surface end here.
     pub inside: usize,
+    /// Points, from the first on, that stay where they are.
     pub kept: usize,
     /// Width of the padding around the part, and edge of a cell.
     pub pad: f64,
+    /// Size of a cell. mm.
     pub cell: f64,
 }
 
 /// Points on their way to rest.
 #[derive(Clone, Default)]
 pub struct Relaxed {
+    /// The points. mm.
     pub points: Vec<DVec3>,
     /// What is known of their cells.
     pub cells: Cells,
+    /// Rounds done so far.
     pub rounds: u32,
     /// How far a point inside the part or on its surface went in one of the last rounds at most, in cells.
     pub moved: f64,
@@ -46,6 +52,7 @@ pub trait Rest: Sync {
     fn last(&self, _rounds: u32) -> Option<Arc<Relaxed>> {
         None
     }
+    /// Keeps a state to go on from.
     fn keep(&self, _state: Arc<Relaxed>) {}
     /// Told after every round; true when somebody looks at it, and may want to stop there.
     fn told(&self, _done: u32, _of: u32) -> bool {
@@ -86,10 +93,12 @@ pub fn relaxed(
 }
 
 impl Relaxed {
+    /// Would more rounds move nothing?
     pub fn is_at_rest(&self) -> bool {
         self.rounds > 0 && self.rounds.is_multiple_of(PADDING_FOLLOWS) && self.moved < AT_REST
     }
 
+    /// Memory that the state takes.
     pub fn bytes(&self) -> usize {
         self.points.len() * 32 + self.cells.bytes()
     }

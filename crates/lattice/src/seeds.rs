@@ -22,12 +22,15 @@ use ulmix_recipe::{Layout, Seeds, Spread};
 /// Points in a space in which cells are as wide as long as high.
 pub struct Scattered {
     state: Arc<Relaxed>,
+    /// Points inside the part.
     pub inside: usize,
+    /// Points on its surface.
     pub on_surface: usize,
     /// Edge of a cube of a cell's volume.
     pub cell: f64,
     /// The same if all cells were alike; 0 without points inside.
     pub alike: f64,
+    /// The box in which cells end.
     pub bounds: Within,
 }
 
@@ -37,6 +40,7 @@ impl Scattered {
         &self.state.points
     }
 
+    /// The cells that the points own.
     pub fn cells(&self) -> &Cells {
         &self.state.cells
     }

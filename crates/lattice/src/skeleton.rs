@@ -11,15 +11,19 @@ pub const GONE: u32 = u32::MAX;
 /// Nodes and the struts between them. mm.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Skeleton {
+    /// Places of the nodes. mm.
     pub nodes: Vec<DVec3>,
+    /// Numbers of the nodes at both ends of each strut.
     pub struts: Vec<[u32; 2]>,
 }
 
 impl Skeleton {
+    /// Length of a strut. mm.
     pub fn length(&self, strut: [u32; 2]) -> f64 {
         self.nodes[strut[0] as usize].distance(self.nodes[strut[1] as usize])
     }
 
+    /// Places of a strut's ends. mm.
     pub fn ends(&self, strut: [u32; 2]) -> [DVec3; 2] {
         strut.map(|n| self.nodes[n as usize])
     }
@@ -166,6 +170,7 @@ impl Skeleton {
         (of, count as usize)
     }
 
+    /// Figures of all struts.
     pub fn facts(&self) -> Facts {
         let lengths: Vec<f64> = self.struts.par_iter().map(|s| self.length(*s)).collect();
         let count = self.struts.len().max(1) as f64;
@@ -181,6 +186,7 @@ impl Skeleton {
         }
     }
 
+    /// Memory that it takes.
     pub fn bytes(&self) -> usize {
         self.nodes.len() * 24 + self.struts.len() * 8
     }

@@ -17,7 +17,9 @@ use ulmix_recipe::{Joins, Role};
 
 /// A filling that takes part: its struts and the size of its cells. mm.
 pub struct Strutted<'a> {
+    /// Ends of the struts. mm.
     pub struts: &'a [[DVec3; 2]],
+    /// Size of the cells. mm.
     pub cell: f64,
 }
 
@@ -130,6 +132,7 @@ impl Ties {
         Net::new(Frame::OF_PART, source, joins, self.cell).thicken(least)
     }
 
+    /// Memory that the ties take.
     pub fn bytes(&self) -> usize {
         self.struts.len() * 48 + 64
     }

@@ -13,6 +13,7 @@ use rayon::prelude::*;
 use std::f64::consts::PI;
 use std::sync::Arc;
 
+/// Distance from a mesh, negative inside.
 pub struct SignedDistance {
     bvh: Arc<Bvh>,
     face_normals: FaceNormals,
@@ -75,10 +76,12 @@ impl SignedDistance {
         SignedDistance { bvh, face_normals, sign }
     }
 
+    /// The box around the mesh.
     pub fn bounds(&self) -> Bounds {
         self.bvh.bounds()
     }
 
+    /// The tree of boxes that places are looked up in.
     pub fn bvh(&self) -> &Bvh {
         &self.bvh
     }
@@ -128,6 +131,7 @@ impl SignedDistance {
         places.par_chunks(RUN).flat_map_iter(of_run).collect()
     }
 
+    /// Does the place lie inside, where the mesh winds around it?
     pub fn inside(&self, p: DVec3) -> bool {
         match &self.sign {
             Sign::Winding(d) => self.winding(d, p) > 0.5,

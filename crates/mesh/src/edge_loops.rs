@@ -8,6 +8,7 @@ use std::collections::BTreeMap;
 /// A closed way along the border of a face.
 #[derive(Clone, Debug, PartialEq)]
 pub struct EdgeLoop {
+    /// Places along the loop. mm.
     pub points: Vec<DVec3>,
     /// Faces on the other side of it, in rising order; none where it is a rim.
     pub beyond: Vec<u32>,

@@ -12,23 +12,42 @@ use glam::{DMat3, DVec3};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
 
+/// The shape of a face.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Kind {
+    /// A plane.
     Plane,
-    Cylinder { radius: f64 },
-    Cone { half_angle_deg: f64 },
-    Sphere { radius: f64 },
+    /// A cylinder, seen from inside or outside.
+    Cylinder {
+        /// Distance from the axis. mm.
+        radius: f64,
+    },
+    /// A cone, seen from inside or outside.
+    Cone {
+        /// Angle between axis and surface. Degrees.
+        half_angle_deg: f64,
+    },
+    /// A sphere, seen from inside or outside.
+    Sphere {
+        /// Distance from the middle. mm.
+        radius: f64,
+    },
+    /// No shape that is named.
     Free,
 }
 
+/// Triangles that belong together.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Face {
+    /// The shape of the face.
     pub kind: Kind,
+    /// Area of the face.
     pub area: f64,
     /// Middle of the area.
     pub place: DVec3,
     /// A plane's normal, an axis, or the mean normal. Unit.
     pub direction: DVec3,
+    /// Numbers of its triangles.
     pub triangles: Vec<u32>,
     /// Faces that share an edge with it, and by how much the surface turns there in the mean. Degrees.
     pub beside: Vec<(u32, f64)>,
@@ -37,6 +56,7 @@ pub struct Face {
 /// Faces of a mesh, largest first.
 #[derive(Clone, Debug, Default)]
 pub struct Faces {
+    /// All faces, the largest first.
     pub list: Vec<Face>,
     /// Face of every triangle.
     pub of: Vec<u32>,

@@ -8,6 +8,7 @@ use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
 pub struct Groups {
     /// Where each group starts in `items`, and the end.
     pub starts: Vec<u32>,
+    /// Numbers of items, group after group.
     pub items: Vec<u32>,
 }
 
@@ -55,15 +56,18 @@ impl Groups {
         Groups { starts, items: items.into_iter().map(AtomicU32::into_inner).collect() }
     }
 
+    /// Items of a group, in rising order.
     #[inline(always)]
     pub fn get(&self, group: usize) -> &[u32] {
         &self.items[self.starts[group] as usize..self.starts[group + 1] as usize]
     }
 
+    /// Number of groups.
     pub fn len(&self) -> usize {
         self.starts.len() - 1
     }
 
+    /// Are there no groups?
     pub fn is_empty(&self) -> bool {
         self.len() == 0
     }

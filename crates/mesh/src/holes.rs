@@ -11,6 +11,7 @@ pub struct Hole {
     pub rim: Vec<u32>,
     /// Longest side of its box.
     pub span: f64,
+    /// Mean of the points around the hole. mm.
     pub middle: DVec3,
 }
 

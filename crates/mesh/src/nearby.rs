@@ -24,6 +24,7 @@ impl Nearby for Bins {
 
 /// What was made before all points moved a little.
 pub struct AllMoved<'a, N> {
+    /// What neighbours were before.
     pub before: &'a N,
     /// More than any point has moved.
     pub by: f64,

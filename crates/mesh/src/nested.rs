@@ -15,6 +15,7 @@ pub struct Boxes<'a> {
 const LEAF: usize = 8;
 
 impl<'a> Boxes<'a> {
+    /// Sorts boxes for asking which ones hold others.
     pub fn new(all: &'a [Bounds]) -> Boxes<'a> {
         let mut order: Vec<u32> = (0..all.len() as u32).collect();
         let leaves = all.len().div_ceil(LEAF).next_power_of_two();

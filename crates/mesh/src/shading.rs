@@ -8,8 +8,11 @@ use rayon::prelude::*;
 /// A mesh for the screen: one normal per point, points doubled along creases.
 #[derive(Default)]
 pub struct Shaded {
+    /// Places by corner.
     pub positions: Vec<Vec3>,
+    /// Normals by corner.
     pub normals: Vec<Vec3>,
+    /// Corners of each triangle.
     pub triangles: Vec<[u32; 3]>,
     /// Point of the original mesh behind each drawn point.
     pub source: Vec<u32>,

@@ -14,6 +14,7 @@ pub struct Side {
 }
 
 impl Side {
+    /// Number of the triangle.
     pub fn triangle(&self) -> u32 {
         self.corner / 3
     }

@@ -20,10 +20,12 @@ pub struct Topology {
     pub non_manifold_vertices: usize,
     /// Edge-connected piece of every triangle, numbered by first triangle.
     pub piece_of: Vec<u32>,
+    /// Parts of the mesh that hang together by edges.
     pub pieces: usize,
 }
 
 impl Topology {
+    /// Looks at the edges and points of a mesh.
     pub fn of(mesh: &TriMesh) -> Topology {
         let corners = corners_at_points(mesh);
         let counted = (0..mesh.points.len())
@@ -210,10 +212,12 @@ pub fn piece_volumes(mesh: &TriMesh, piece_of: &[u32], pieces: usize) -> Vec<f64
 pub struct UnionFind(Vec<u32>);
 
 impl UnionFind {
+    /// `n` items, each a group of its own.
     pub fn new(n: usize) -> UnionFind {
         UnionFind((0..n as u32).collect())
     }
 
+    /// The item that stands for the group of `i`.
     pub fn root(&mut self, mut i: u32) -> u32 {
         while self.0[i as usize] != i {
             let up = self.0[self.0[i as usize] as usize];

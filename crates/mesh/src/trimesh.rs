@@ -6,41 +6,52 @@ use rayon::prelude::*;
 /// Axis-aligned box; empty when `min > max`.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Bounds {
+    /// Low corner.
     pub min: DVec3,
+    /// High corner.
     pub max: DVec3,
 }
 
 impl Bounds {
+    /// The box of nothing.
     pub const EMPTY: Bounds = Bounds { min: DVec3::splat(f64::INFINITY), max: DVec3::splat(f64::NEG_INFINITY) };
 
+    /// The box around points.
     pub fn of(points: impl IntoIterator<Item = DVec3>) -> Bounds {
         points.into_iter().fold(Bounds::EMPTY, |b, p| b.with(p))
     }
 
+    /// The box grown to hold a point.
     pub fn with(self, p: DVec3) -> Bounds {
         Bounds { min: self.min.min(p), max: self.max.max(p) }
     }
 
+    /// The box around two boxes.
     pub fn union(self, o: Bounds) -> Bounds {
         Bounds { min: self.min.min(o.min), max: self.max.max(o.max) }
     }
 
+    /// The box with all sides moved out.
     pub fn grown(self, by: f64) -> Bounds {
         Bounds { min: self.min - by, max: self.max + by }
     }
 
+    /// Lengths of the sides.
     pub fn size(&self) -> DVec3 {
         self.max - self.min
     }
 
+    /// Middle of the box.
     pub fn centre(&self) -> DVec3 {
         (self.min + self.max) * 0.5
     }
 
+    /// Do the boxes share a point?
     pub fn overlaps(&self, o: &Bounds) -> bool {
         self.min.cmple(o.max).all() && o.min.cmple(self.max).all()
     }
 
+    /// Does the other box lie in this one?
     pub fn contains(&self, o: &Bounds) -> bool {
         self.min.cmple(o.min).all() && o.max.cmple(self.max).all()
     }
@@ -54,11 +65,14 @@ impl Bounds {
 /// Triangles over shared points; a front face is counter-clockwise seen from outside.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct TriMesh {
+    /// Places of the points.
     pub points: Vec<DVec3>,
+    /// Numbers of the points at the corners, counter-clockwise as seen from outside.
     pub triangles: Vec<[u32; 3]>,
 }
 
 impl TriMesh {
+    /// Places of a triangle's corners.
     #[inline]
     pub fn corners(&self, t: usize) -> [DVec3; 3] {
         // Spelled out: `array::map` over points is left as calls through memory.
@@ -87,10 +101,12 @@ impl TriMesh {
         normals
     }
 
+    /// The box around all points.
     pub fn bounds(&self) -> Bounds {
         Bounds::of(self.points.iter().copied())
     }
 
+    /// Area of all triangles.
     pub fn area(&self) -> f64 {
         self.sum(|m, t| m.area_vector(t).length() * 0.5)
     }

@@ -35,10 +35,12 @@ impl Hasher for FastHasher {
     }
 }
 
+/// A map whose keys are hashed by [`FastHasher`].
 pub type FastMap<K, V> = HashMap<K, V, BuildHasherDefault<FastHasher>>;
 
 /// What [`weld`] did.
 pub struct Welded {
+    /// The mesh with its points merged.
     pub mesh: TriMesh,
     /// Points that were merged into another.
     pub merged: usize,

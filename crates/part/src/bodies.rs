@@ -22,8 +22,11 @@ use utoipa::ToSchema;
 /// A body in mm.
 #[derive(Clone)]
 pub struct Body {
+    /// What should be known about the body.
     pub facts: BodyFacts,
+    /// Triangles of the body. mm.
     pub mesh: TriMesh,
+    /// Distance from its surface.
     pub distance: Arc<SignedDistance>,
     thinnest: OnceLock<f64>,
 }
@@ -31,14 +34,20 @@ pub struct Body {
 /// What a person should know about a body. Lengths mm, volumes mm³.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct BodyFacts {
+    /// Name of the body.
     pub name: String,
     /// Absent for a body that is what the rest of the part is.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub role: Option<Role>,
+    /// Low corner of its box.
     pub min_mm: [f64; 3],
+    /// Size of its box.
     pub size_mm: [f64; 3],
+    /// Volume that it encloses.
     pub volume_mm3: f64,
+    /// Triangles of the body.
     pub triangles: usize,
+    /// Does its surface enclose a volume without a gap?
     pub closed: bool,
 }
 
@@ -47,11 +56,13 @@ pub struct BodyFacts {
 pub struct Corrected {
     /// They faced the wrong way; where the first lies.
     pub turned: usize,
+    /// A place of the first triangle that was turned. mm.
     pub turned_at: Option<DVec3>,
     /// They had no area.
     pub dropped: usize,
     /// They were there already; where the first lay.
     pub duplicates: usize,
+    /// A place of the first triangle that was there twice. mm.
     pub twice_at: Option<DVec3>,
 }
 
@@ -70,8 +81,11 @@ impl Corrected {
 
 /// A mesh with its points welded and its triangles turned alike.
 pub struct Clean {
+    /// The mesh. mm.
     pub mesh: TriMesh,
+    /// How its triangles hang together.
     pub topology: Topology,
+    /// What was put right.
     pub corrected: Corrected,
     /// Spans of the holes that were closed. mm.
     pub closed: Vec<f64>,
@@ -292,6 +306,7 @@ pub fn unlike(names: &mut [&mut String]) {
 }
 
 impl BodyFacts {
+    /// Measures a body.
     pub fn of(name: String, role: Option<Role>, mesh: &TriMesh, closed: bool) -> BodyFacts {
         let bounds = mesh.bounds();
         BodyFacts {
@@ -307,6 +322,7 @@ impl BodyFacts {
 }
 
 impl Body {
+    /// A body with what is known of it.
     pub fn new(name: String, role: Option<Role>, mesh: TriMesh) -> Body {
         let topology = Topology::of(&mesh);
         let facts = BodyFacts::of(name, role, &mesh, topology.closed());

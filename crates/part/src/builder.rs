@@ -5,6 +5,7 @@ use std::f64::consts::{FRAC_PI_2, PI, TAU};
 use ulmix_mesh::TriMesh;
 pub use ulmix_recipe::profile::arc;
 
+/// Points of a circle, counter-clockwise.
 pub fn circle(centre: DVec2, radius: f64, steps: usize) -> Vec<DVec2> {
     arc(centre, radius, 0.0, TAU, steps).take(steps).collect()
 }
@@ -30,12 +31,15 @@ pub fn flat(z: f64) -> impl Fn(DVec2) -> DVec3 + Copy {
     move |p| p.extend(z)
 }
 
+/// Collects triangles of a shape.
 #[derive(Default)]
 pub struct Builder {
+    /// What there is so far.
     pub mesh: TriMesh,
 }
 
 impl Builder {
+    /// Adds a triangle.
     pub fn add(&mut self, tri: [DVec3; 3]) {
         let n = self.mesh.points.len() as u32;
         self.mesh.points.extend(tri);
@@ -82,6 +86,7 @@ impl Builder {
         }
     }
 
+    /// Adds the upright rectangle over the way from `p` to `q`, between a low and a high surface, as two triangles.
     pub fn quad(&mut self, p: DVec2, q: DVec2, low: impl Fn(DVec2) -> DVec3, high: impl Fn(DVec2) -> DVec3) {
         let [a, b, c, d] = [low(p), low(q), high(q), high(p)];
         self.add([a, b, c]);

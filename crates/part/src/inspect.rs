@@ -11,27 +11,36 @@ use utoipa::ToSchema;
 /// A file's contents before it becomes a part.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Inspection {
+    /// Name of the format.
     pub format: String,
     /// The format states its unit: there is one choice.
     pub unit_stated: bool,
+    /// What the part would be in each unit.
     pub choices: Vec<UnitChoice>,
+    /// Triangles that the file holds.
     pub triangles: usize,
+    /// Bodies that the file holds.
     pub bodies: usize,
     /// Beams of a lattice.
     pub struts: usize,
+    /// Is every body without a gap?
     pub closed: bool,
     /// It is a sheet, which is given thickness.
     pub sheet: bool,
+    /// What is not right, as sentences.
     pub defects: Vec<String>,
 }
 
 /// What the part would be in a unit.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct UnitChoice {
+    /// The unit meant.
     pub unit: Unit,
+    /// Size of the part in it.
     pub size_mm: [f64; 3],
     /// Its longest side beside a thing everybody knows.
     pub words: String,
+    /// Volume of the part in it.
     pub volume_mm3: f64,
     /// The size is one that can be worked on.
     pub usable: bool,
@@ -41,9 +50,13 @@ pub struct UnitChoice {
 
 /// A file as it was inspected: what is told of it, and the part that it is in one of its units.
 pub struct Inspected {
+    /// What a person is told.
     pub told: Inspection,
+    /// The first step of a recipe for it.
     pub step: PartStep,
+    /// The part in one of the units.
     pub part: Part,
+    /// Beams of a lattice that the file holds.
     pub beams: Vec<Beam>,
     /// Its beams stand beside a solid, which is the part without them.
     pub beams_fill: bool,

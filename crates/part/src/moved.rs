@@ -7,7 +7,9 @@ use ulmix_mesh::{Bvh, TriMesh};
 /// Over all places that were looked at. mm.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Moved {
+    /// The greatest distance.
     pub greatest: f64,
+    /// The mean distance.
     pub mean: f64,
 }
 
@@ -30,6 +32,7 @@ impl Moved {
 
 /// A surface cut finely, and how far it lies from the one that it was before.
 pub struct Map {
+    /// The mesh that is coloured.
     pub mesh: TriMesh,
     /// By point of the mesh. mm.
     pub far: Vec<f64>,
@@ -37,6 +40,7 @@ pub struct Map {
     pub moved: Moved,
 }
 
+/// Distances of a mesh from another one, as a map of the first.
 pub fn map(now: &TriMesh, before: &TriMesh) -> Map {
     let (mesh, old) = (finely_cut(now), finely_cut(before));
     let (far, back) = (distances(&mesh.points, &Bvh::new(before)), distances(&old.points, &Bvh::new(now)));

@@ -26,7 +26,9 @@ pub struct Part {
     pub mesh: TriMesh,
     /// Every body of the files; none when there is only one, without a role.
     pub bodies: Vec<Arc<Body>>,
+    /// What a person should know about the part.
     pub facts: PartFacts,
+    /// Distance from its surface.
     pub distance: SignedDistance,
     /// Edges that turn by more than 30°, each with its ends in order.
     pub sharp_edges: Vec<[u32; 2]>,
@@ -50,15 +52,21 @@ pub struct Part {
 /// What a person should know about the part. Lengths mm, areas mm², volumes mm³.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct PartFacts {
+    /// Low corner of its box.
     pub min_mm: [f64; 3],
+    /// Size of its box.
     pub size_mm: [f64; 3],
+    /// Volume of the part.
     pub volume_mm3: f64,
+    /// Area of its surface. mm².
     pub area_mm2: f64,
+    /// Triangles of its surface.
     pub triangles: usize,
     /// Bodies of material, those that meet counted as one.
     pub bodies: usize,
     /// Every body of the files, in order.
     pub list: Vec<BodyFacts>,
+    /// Is every body without a gap?
     pub closed: bool,
     /// What is not right, in plain words; empty when nothing is.
     pub defects: Vec<String>,
@@ -261,6 +269,7 @@ impl Part {
         self.chords.get().is_some()
     }
 
+    /// Tree of boxes over its triangles.
     pub fn bvh(&self) -> &Bvh {
         self.distance.bvh()
     }

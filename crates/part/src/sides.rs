@@ -49,6 +49,7 @@ impl<'a> Sides<'a> {
         self.known.as_ref()?.side(p)
     }
 
+    /// Does the place lie inside the part?
     pub fn inside(&self, p: DVec3) -> bool {
         self.clearly_inside(p).unwrap_or_else(|| self.part.distance.inside(p))
     }

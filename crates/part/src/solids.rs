@@ -14,23 +14,36 @@ use ulmix_recipe::{FaceMark, Place};
 pub enum Solid {
     /// With flat ends.
     Cylinder {
+        /// Middle of its lower end. mm.
         base: DVec3,
+        /// Direction from the lower to the upper end, of length 1.
         axis: DVec3,
+        /// Its length. mm.
         length: f64,
+        /// Its radius. mm.
         radius: f64,
     },
+    /// A box that may be turned.
     Box {
+        /// Its middle. mm.
         centre: DVec3,
+        /// Half of its sides. mm.
         half: DVec3,
+        /// From its own axes to those of the part.
         turn: DMat3,
     },
+    /// A ball.
     Sphere {
+        /// Its middle. mm.
         centre: DVec3,
+        /// Its radius. mm.
         radius: f64,
     },
     /// All within a depth of a surface.
     Near {
+        /// The faces.
         surface: Arc<Bvh>,
+        /// How far from them. mm.
         depth: f64,
     },
     /// A body of the part's files.
@@ -40,6 +53,7 @@ pub enum Solid {
 /// How far a body's region goes.
 #[derive(Clone)]
 pub enum Reach {
+    /// As far as it is.
     Own,
     /// A distance further.
     Beyond(f64),

@@ -10,8 +10,11 @@ use ulmix_mesh::TriMesh;
 /// Triangles before and after, and how far the surfaces lie from each other.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Remade {
+    /// Triangles before.
     pub before: usize,
+    /// Triangles after.
     pub after: usize,
+    /// How far the surfaces lie from each other.
     pub moved: Moved,
 }
 

@@ -8,7 +8,9 @@ use ulmix_field::polygonise::{Edge, Hit, RowPoints, Shape};
 
 /// A part that is kept whole.
 pub struct Whole<'a> {
+    /// The part.
     pub part: &'a Part,
+    /// What lies in it, on a grid.
     pub zoned: &'a Zoned,
 }
 

@@ -15,7 +15,9 @@ use ulmix_recipe::{Role, Zones};
 /// A zone as a region of the part.
 #[derive(Clone)]
 pub struct Region {
+    /// What becomes of the part there.
     pub role: Role,
+    /// Where it is.
     pub solid: Solid,
     /// Which of the recipe's fillings fills it, in the order of [`ulmix_recipe::Recipe::fillings`].
     pub filling: usize,
@@ -26,8 +28,11 @@ pub struct Region {
 /// Regions of a part's zones and skins, in the order in which they hold.
 #[derive(Clone)]
 pub struct Regions {
+    /// What becomes of the part outside all zones.
     pub rest: Role,
+    /// Regions of zones; the first that holds a place decides.
     pub zones: Vec<Region>,
+    /// Skins.
     pub skins: Vec<Solid>,
     /// How far each filling stands past the part's surface, in their order; empty where none does. mm.
     pub proud: Vec<f64>,
@@ -36,6 +41,7 @@ pub struct Regions {
 }
 
 impl Regions {
+    /// The regions of a recipe's zones in a part.
     pub fn of(part: &Part, zones: &Zones) -> Regions {
         let mut lost = Vec::new();
         let mut found = |name: &str, (solid, missing): (Solid, usize)| {
@@ -147,7 +153,9 @@ impl Regions {
 
 /// What the samples of a grid are.
 pub struct Zoned {
+    /// The grid.
     pub grid: Grid,
+    /// Samples inside the part.
     pub inside: Bits,
     /// The lattice alone decides, also where it stands past the part's surface.
     pub fill: Bits,
@@ -295,6 +303,7 @@ impl Zoned {
         }
     }
 
+    /// Memory that the bits take.
     pub fn bytes(&self) -> usize {
         self.fill.bytes()
             * (3 + self.shells.len() + self.near.iter().flatten().count() + self.own.len() + self.smooth.iter().len())
@@ -310,6 +319,7 @@ pub struct Shares {
     pub solid: f64,
     /// What each of [`Regions::zones`] takes.
     pub zones: Vec<f64>,
+    /// Borders of what is filled.
     pub borders: Borders,
 }
 

@@ -8,6 +8,7 @@ use utoipa::ToSchema;
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct CleanUp {
+    /// What becomes of struts that end freely.
     #[schema(required = true)]
     pub dead_ends: DeadEnds,
     /// Struts cut by the part's surface are dropped where less than this share of a cell is left; 0: none.
@@ -33,8 +34,10 @@ fn is_zero(n: &u32) -> bool {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum DeadEnds {
+    /// They stay.
     #[default]
     Kept,
+    /// They go, until there are none.
     Removed,
     /// Straight on to the part's surface.
     Extended,
@@ -47,6 +50,7 @@ const LEAST_AT_NODE: f64 = 4.0;
 const MOST_HALVINGS: f64 = 3.0;
 
 impl CleanUp {
+    /// Is nothing cleaned up?
     pub fn is_default(&self) -> bool {
         *self == CleanUp::default()
     }

@@ -34,6 +34,7 @@ pub enum Course {
 const MOST: f64 = 2000.0;
 
 impl Course {
+    /// Do rows run straight?
     pub fn is_straight(&self) -> bool {
         *self == Course::Straight
     }

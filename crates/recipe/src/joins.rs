@@ -33,6 +33,7 @@ pub struct Joins {
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Taper {
+    /// Where struts are thicker.
     pub toward: Toward,
     /// By how much, right there. mm.
     pub more_mm: f64,
@@ -70,6 +71,7 @@ pub enum StrutSection {
 }
 
 impl StrutSection {
+    /// Are struts round?
     pub fn is_round(&self) -> bool {
         *self == StrutSection::Round
     }

@@ -6,13 +6,13 @@
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`part_step`] | where the part comes from and what is mended of it |
+//! | `part_step` | where the part comes from and what is mended of it |
 //! | [`shapes`] | shapes of our own to begin with |
 //! | [`profile`], [`curve`] | drawn outlines to be turned about an axis; smooth curves through points |
-//! | [`clean_up`] | what becomes of what a net of struts has too much of |
+//! | `clean_up` | what becomes of what a net of struts has too much of |
 //! | [`structure`], [`own_cell`], [`own_mesh`], [`own_points`], [`own_struts`] | what fills a zone; cells drawn by hand or from a file; seed points from a table; struts from a file |
 //! | [`seeds`] | seed points that own cells |
-//! | [`joins`] | what walls and struts look like where they meet |
+//! | `joins` | what walls and struts look like where they meet |
 //! | [`zones`] | where the part may be hollow, and its skins |
 //! | [`stand`] | how the part stands on the printer's bed |
 
@@ -53,6 +53,7 @@ pub use zones::{FaceKind, FaceMark, OwnFill, Place, Role, Skin, Zone, Zones};
 /// Version of the recipe's form; older ones are brought up by [`Recipe::from_json`].
 pub const VERSION: u32 = 2;
 
+/// Every value of every step. With the part it gives the same mesh bit for bit.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Recipe {
@@ -60,14 +61,21 @@ pub struct Recipe {
     pub ulmix: u32,
     /// Title of what is made; written into exported files.
     pub name: String,
+    /// Where the part comes from and what is mended.
     pub part: PartStep,
+    /// Where the part may be hollow.
     pub zones: Zones,
+    /// What fills it.
     pub structure: Structure,
+    /// How thick that is.
     pub thicken: Thicken,
+    /// What it looks like where members meet.
     #[serde(default)]
     #[schema(required = true)]
     pub joins: Joins,
+    /// How fine the mesh is.
     pub mesh: MeshStep,
+    /// What it is made of.
     pub material: Material,
     /// Absent: files keep the part's own place.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -78,16 +86,19 @@ pub struct Recipe {
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case", tag = "lead", deny_unknown_fields)]
 pub enum Thicken {
+    /// Thickness is given, and density follows.
     Thickness {
         /// Wall, or strut of a network at its narrowest. mm.
         thickness_mm: f64,
     },
+    /// Density is given, and thickness follows.
     RelativeDensity {
         /// Solid share of the fill zone. Percent.
         percent: f64,
     },
 }
 
+/// How the mesh is made.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct MeshStep {
@@ -142,9 +153,11 @@ impl Default for MeshStep {
     }
 }
 
+/// What the result is made of.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Material {
+    /// Name of the material.
     pub name: String,
     /// g/cm³.
     pub density: f64,
@@ -164,6 +177,7 @@ impl Material {
 
 /// A print material to choose.
 pub struct KnownMaterial {
+    /// Name of the material.
     pub name: &'static str,
     /// Typical. g/cm³.
     pub density: f64,
@@ -191,8 +205,11 @@ pub const MATERIALS: [KnownMaterial; 8] = [
 /// A structure with the thickness it is given.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Filling<'a> {
+    /// What fills it.
     pub structure: &'a Structure,
+    /// How thick that is.
     pub thicken: Thicken,
+    /// What it looks like where members meet.
     pub joins: Joins,
 }
 
@@ -215,12 +232,16 @@ impl Filling<'_> {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error, Serialize, Deserialize, ToSchema)]
 #[error("{message}")]
 pub struct RecipeError {
+    /// Path of the value in the recipe, as `thicken.thickness_mm`.
     pub field: String,
+    /// What is wrong, in a sentence for a person.
     pub message: String,
+    /// What to do about it, in a sentence for a person.
     pub hint: String,
 }
 
 impl RecipeError {
+    /// A value that cannot be used, and what to do about it.
     pub fn new(field: &str, message: impl Into<String>, hint: impl Into<String>) -> RecipeError {
         RecipeError { field: field.into(), message: message.into(), hint: hint.into() }
     }
@@ -251,6 +272,10 @@ impl Recipe {
         }
     }
 
+    /// Reads a recipe; older versions are brought up.
+    ///
+    /// # Errors
+    /// Text that is no recipe, a version that is not known, and values that do not fit together.
     pub fn from_json(text: &str) -> Result<Recipe, RecipeError> {
         let refuse = |message: String, hint: &str| RecipeError::new("recipe", message, hint);
         let mut value: serde_json::Value = serde_json::from_str(text)
@@ -291,6 +316,7 @@ impl Recipe {
         own.unwrap_or((0, self.filling()))
     }
 
+    /// The recipe as text that a person can read.
     pub fn to_json(&self) -> String {
         serde_json::to_string_pretty(self).expect("a recipe holds only plain values") + "\n"
     }
@@ -336,7 +362,9 @@ fn other_version(v: u64) -> RecipeError {
 /// See [`Recipe::drain`].
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Drain {
+    /// How deep the drain goes into the part. mm.
     pub depth_mm: f64,
+    /// Radius of the drain. mm.
     pub radius_mm: f64,
 }
 
@@ -357,14 +385,20 @@ pub fn check(field: &str, what: &str, unit: &str, v: f64, low: f64, high: f64) -
 /// [`Recipe::validate`] allows.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Ranges {
+    /// Cell size.
     pub cell_mm: [f64; 2],
+    /// Thickness of walls and struts.
     pub thickness_mm: [f64; 2],
+    /// Relative density.
     pub percent: [f64; 2],
+    /// Depth of skins.
     pub skin_mm: [f64; 2],
+    /// Shift of the structure.
     pub shift_mm: [f64; 2],
 }
 
 impl Ranges {
+    /// Ranges of sliders for a part of this box.
     pub fn for_part(bounds: &Bounds) -> Ranges {
         let mut sides = bounds.size().to_array();
         sides.sort_by(f64::total_cmp);
@@ -392,6 +426,7 @@ pub fn key_of(parts: &[&dyn Json]) -> String {
 
 /// Anything that serialises, behind one reference type.
 pub trait Json {
+    /// The value as JSON.
     fn json(&self) -> String;
 }
 

@@ -26,6 +26,10 @@ impl Default for OwnCell {
 }
 
 impl OwnCell {
+    /// Refuses a cell that cannot be built.
+    ///
+    /// # Errors
+    /// The first thing of it that is wrong.
     pub fn validate(&self) -> Result<(), RecipeError> {
         let field = "structure.own_cell";
         check(field, "The number of struts of the cell", "", self.struts.len() as f64, 1.0, MOST as f64)?;

@@ -6,6 +6,7 @@ use utoipa::ToSchema;
 
 /// Most triangles of a cell.
 pub const MOST: usize = 20_000;
+/// Path of the value in a recipe.
 pub const FIELD: &str = "structure.own_mesh";
 
 /// The solid that one cell holds. Its box is the cell.

@@ -33,6 +33,7 @@ fn refuse(message: String, hint: &str) -> RecipeError {
 /// What a file's beams are as struts.
 #[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
 pub struct FoundStruts {
+    /// The struts as a recipe holds them.
     pub own: OwnStruts,
     /// Median of their lengths. mm.
     pub cell_mm: f64,

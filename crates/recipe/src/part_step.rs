@@ -30,6 +30,7 @@ pub struct PartStep {
     #[serde(default)]
     #[schema(required = true)]
     pub roles: BTreeMap<String, Role>,
+    /// What is mended of it.
     #[serde(default)]
     #[schema(required = true)]
     pub mend: Mend,
@@ -55,6 +56,7 @@ fn first_crease() -> f64 {
 pub struct Pocket {
     /// Of the body that it becomes.
     pub name: String,
+    /// Faces around the hollow.
     pub faces: Vec<FaceMark>,
 }
 
@@ -62,6 +64,7 @@ pub struct Pocket {
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Shell {
+    /// Thickness of the shell.
     pub thickness_mm: f64,
     /// Share of the thickness on the side that triangles face. Percent.
     pub front_percent: f64,
@@ -192,7 +195,9 @@ impl PartStep {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct FileMark {
+    /// Name that the file had.
     pub name: String,
+    /// SHA-256 of its bytes, in hexadecimal.
     pub sha256: String,
 }
 
@@ -200,6 +205,7 @@ pub struct FileMark {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Beside {
+    /// The file.
     pub file: FileMark,
     /// Unit, when the file states none.
     pub unit: Unit,
@@ -209,9 +215,13 @@ pub struct Beside {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Unit {
+    /// Millimetres.
     Mm,
+    /// Centimetres.
     Cm,
+    /// Metres.
     M,
+    /// Inches.
     Inch,
 }
 
@@ -219,6 +229,7 @@ impl Unit {
     /// In the order in which they are likely for a file that states none.
     pub const ALL: [Unit; 4] = [Unit::Mm, Unit::Inch, Unit::Cm, Unit::M];
 
+    /// Millimetres of one of it.
     pub fn millimetres(self) -> f64 {
         match self {
             Unit::Mm => 1.0,

@@ -40,6 +40,10 @@ pub fn outline(points: &[ProfilePoint], axis_mm: f64, open: bool) -> Result<Vec<
     Ok(out)
 }
 
+/// Refuses a drawn outline.
+///
+/// # Errors
+/// Always.
 pub fn refuse<T>(message: String, hint: &str) -> Result<T, RecipeError> {
     Err(RecipeError::new("part.shape", message, hint))
 }
@@ -171,6 +175,7 @@ fn double_back(first: (DVec2, DVec2), second: (DVec2, DVec2), follows: bool) -> 
     turns(before, corner, after) == 0.0 && (before - corner).dot(after - corner) > 0.0
 }
 
+/// Area within an outline, positive when it runs counter-clockwise.
 pub fn area(points: &[DVec2]) -> f64 {
     (0..points.len()).map(|n| points[n].perp_dot(points[(n + 1) % points.len()])).sum::<f64>() * 0.5
 }

@@ -39,6 +39,7 @@ pub struct Seeds {
     /// Points inside the part; absent: as many as cells of the cell size fill it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub count: Option<u32>,
+    /// Where the points lie.
     #[schema(required = true)]
     pub layout: Layout,
     /// Points on the surface, where some lie there; absent: as many as sides of the cell size cover it.
@@ -50,6 +51,7 @@ pub struct Seeds {
     /// The integer that repeats an arrangement.
     #[schema(required = true)]
     pub random: u32,
+    /// How they are spread.
     #[schema(required = true)]
     pub spread: Spread,
     /// Rounds in which every point moves to the middle of its cell.

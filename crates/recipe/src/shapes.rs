@@ -14,64 +14,92 @@ use utoipa::ToSchema;
 pub enum OwnShape {
     /// Edges rounded by a radius, 0 for sharp.
     Box {
+        /// Its sides.
         size_mm: [f64; 3],
+        /// Radius of its edges.
         round_mm: f64,
     },
     /// With walls all around; open at the top, or closed.
     HollowBox {
+        /// Its outer sides.
         size_mm: [f64; 3],
+        /// Thickness of its walls.
         wall_mm: f64,
+        /// It has no lid.
         open: bool,
         /// Radius of the outer corners around z, 0 for sharp; inside it is less by the wall.
         #[serde(default)]
         #[schema(required = true)]
         corner_mm: f64,
     },
+    /// A ball.
     Sphere {
+        /// Its diameter.
         diameter_mm: f64,
     },
+    /// A cylinder that stands upright.
     Cylinder {
+        /// Its diameter.
         diameter_mm: f64,
+        /// Its height.
         height_mm: f64,
         /// Only the side, open at both ends.
         #[serde(default)]
         #[schema(required = true)]
         sheet: bool,
     },
+    /// A cylinder with a bore.
     Tube {
+        /// Its outer diameter.
         diameter_mm: f64,
+        /// Diameter of the bore.
         bore_mm: f64,
+        /// Its height.
         height_mm: f64,
     },
+    /// A cone, whole or cut off.
     Cone {
+        /// Diameter of its lower end.
         bottom_mm: f64,
+        /// Diameter of its upper end.
         top_mm: f64,
+        /// Its height.
         height_mm: f64,
         /// Only the side, open at both ends.
         #[serde(default)]
         #[schema(required = true)]
         sheet: bool,
     },
+    /// A ring.
     Torus {
+        /// Its outer diameter.
         diameter_mm: f64,
+        /// Diameter of the ring's section.
         thickness_mm: f64,
     },
     /// With rounded corners and a hole near each.
     Plate {
+        /// Its sides.
         size_mm: [f64; 3],
+        /// Radius of its corners.
         corner_mm: f64,
+        /// Diameter of its holes.
         hole_mm: f64,
     },
     /// A sphere of triangles of nearly one size: an icosahedron, each edge in so many parts.
     Geodesic {
+        /// Its diameter.
         diameter_mm: f64,
+        /// Parts that each edge of the first twenty triangles is cut into.
         parts: u32,
     },
     /// A closed profile turned about an axis that is parallel to its heights; in `steps` flat stretches around.
     Revolved {
+        /// The outline.
         points: Vec<ProfilePoint>,
         /// Where the axis stands across the profile.
         axis_mm: f64,
+        /// Steps around.
         steps: u32,
         /// Without the line from the last point to the first, and open there.
         #[serde(default)]
@@ -80,7 +108,9 @@ pub enum OwnShape {
     },
     /// Through outlines at rising heights, by straight lines or smoothly.
     Loft {
+        /// Outlines from the lowest to the highest.
         sections: Vec<Section>,
+        /// The surface runs smoothly through them.
         smooth: bool,
         /// Open at the first and last section.
         #[serde(default)]
@@ -93,7 +123,9 @@ pub enum OwnShape {
     },
     /// A sheet that a grid of control points pulls at, `across` to a row; its corners are on it.
     FreeForm {
+        /// Points in a row.
         across: u32,
+        /// Places of the points, row after row.
         points_mm: Vec<[f64; 3]>,
     },
 }
@@ -114,12 +146,15 @@ pub struct ProfilePoint {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Section {
+    /// Its height.
     pub height_mm: f64,
+    /// Its sides.
     pub size_mm: [f64; 2],
     /// 0 for sharp corners, 100 for an ellipse.
     pub round_percent: f64,
     /// About the outline's middle, counter-clockwise.
     pub turn_deg: f64,
+    /// Its middle.
     pub middle_mm: [f64; 2],
     /// Points of a smooth curve around the middle, before the turn, in the place of size and roundness; or none.
     #[serde(default)]
@@ -138,6 +173,10 @@ const LEAST: f64 = 0.1;
 const MOST: f64 = 10_000.0;
 
 impl OwnShape {
+    /// Refuses a shape that cannot be built.
+    ///
+    /// # Errors
+    /// The first value that is out of its range.
     pub fn validate(&self) -> Result<(), RecipeError> {
         let is = |what: &str, v: f64, low: f64, high: f64| check("part.shape", what, "mm", v, low, high);
         let sides = |s: &[f64; 3]| s.iter().try_for_each(|v| is("A side", *v, LEAST, MOST));

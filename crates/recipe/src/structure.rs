@@ -9,11 +9,17 @@ use utoipa::ToSchema;
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
 #[serde(untagged, expecting = "no structure has that kind")]
 pub enum Kind {
+    /// Walls or networks along a surface that repeats in three directions.
     Surface(SurfaceKind),
+    /// Struts in cells that repeat.
     Cell(CellKind),
+    /// Walls that stand upright on a pattern of the plane.
     Extruded(ExtrudedKind),
+    /// What seed points make of their cells.
     Seeded(SeededKind),
+    /// A foam sheet.
     Foam(FoamKind),
+    /// What is given by the person.
     Given(GivenKind),
 }
 
@@ -21,17 +27,26 @@ pub enum Kind {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum SurfaceKind {
+    /// The gyroid (Schoen 1970).
     Gyroid,
+    /// The primitive surface (Schwarz 1890).
     SchwarzP,
+    /// The diamond surface (Schwarz 1890).
     SchwarzD,
+    /// The I-WP surface (Schoen 1970).
     Iwp,
+    /// The surface of Neovius (1883).
     Neovius,
+    /// The F-RD surface (Schoen 1970).
     Frd,
+    /// The split P surface.
     SplitP,
+    /// The lidinoid (Lidin and Larsson 1990).
     Lidinoid,
 }
 
 impl SurfaceKind {
+    /// Number of surfaces.
     pub const COUNT: usize = SurfaceKind::Lidinoid as usize + 1;
 }
 
@@ -39,19 +54,27 @@ impl SurfaceKind {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum CellKind {
+    /// Struts along the edges of cubes.
     Cubic,
+    /// Struts from the middle of a cube to its corners.
     BodyCentred,
     /// With struts along the third axis.
     BodyCentredVertical,
+    /// Struts from the middles of a cube's faces to its corners.
     FaceCentred,
     /// With struts along the third axis.
     FaceCentredVertical,
     /// Body-centred and face-centred together.
     BodyFaceCentred,
+    /// An octahedron and tetrahedra in a cube.
     Octet,
+    /// Edges of the truncated octahedron (Kelvin 1887).
     Kelvin,
+    /// Bonds of the diamond lattice.
     Diamond,
+    /// Edges of the rhombic dodecahedron.
     RhombicDodecahedron,
+    /// Struts that draw in sideways when pressed.
     ReEntrant,
     /// Drawn: see [`Structure::own_cell`].
     OwnCell,
@@ -63,11 +86,13 @@ pub enum CellKind {
 pub enum ExtrudedKind {
     /// Regular; the size is across flats.
     Hexagons,
+    /// Squares.
     Squares,
     /// Equilateral; the size is a side.
     Triangles,
     /// Bow ties, which grow wider when they are pulled.
     BowTies,
+    /// Cells of points in the plane.
     PlanarVoronoi,
 }
 
@@ -107,9 +132,13 @@ pub enum GivenKind {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Family {
+    /// Surfaces that repeat.
     Surfaces,
+    /// Strut cells.
     Cells,
+    /// Upright walls.
     Extruded,
+    /// Of seed points.
     Seeded,
 }
 
@@ -138,6 +167,7 @@ impl Kind {
         [&surfaces[..], &[Kind::Foam(FoamKind::FoamSheet)], &cells, &extruded, &seeded].concat()
     }
 
+    /// The family that it is shown in.
     pub fn family(self) -> Family {
         match self {
             Kind::Surface(_) | Kind::Foam(_) => Family::Surfaces,
@@ -236,10 +266,13 @@ pub enum Form {
     OtherNetwork,
 }
 
+/// What fills a zone.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Structure {
+    /// What it is.
     pub kind: Kind,
+    /// Walls or a network, of surfaces that repeat.
     #[serde(default)]
     #[schema(required = true)]
     pub form: Form,
@@ -256,6 +289,7 @@ pub struct Structure {
     /// Absent: from the part's own axes.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub upright: Option<FaceMark>,
+    /// Points that own cells, of seeded kinds.
     #[serde(default)]
     #[schema(required = true)]
     pub seeds: Seeds,

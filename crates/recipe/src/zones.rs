@@ -10,6 +10,7 @@ use serde_json::{json, Value};
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 
+/// Where the part is filled, kept and cleared.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Zones {
@@ -17,6 +18,7 @@ pub struct Zones {
     pub rest: Role,
     /// The first that holds a place decides.
     pub list: Vec<Zone>,
+    /// Skins along the surface.
     pub skins: Vec<Skin>,
 }
 
@@ -32,6 +34,7 @@ impl Default for Zones {
 pub enum Role {
     /// The structure fills it.
     Fill,
+    /// It stays as it is.
     KeepSolid,
     /// Material goes: drain holes, room for tools.
     KeepClear,
@@ -41,11 +44,15 @@ pub enum Role {
     Alongside,
 }
 
+/// A place of the part with a role of its own.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Zone {
+    /// Name of the zone.
     pub name: String,
+    /// What becomes of the part there.
     pub role: Role,
+    /// Where it is.
     pub place: Place,
     /// What fills it, where that is not what fills the rest of the part.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -62,8 +69,11 @@ pub struct Zone {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct OwnFill {
+    /// What fills it.
     pub structure: Structure,
+    /// How thick that is.
     pub thicken: Thicken,
+    /// What it looks like where members meet.
     pub joins: Joins,
     /// Width across the zone's border over which it passes into what is around it; 0 for a sharp border. mm.
     pub blend_mm: f64,
@@ -73,6 +83,7 @@ pub struct OwnFill {
 }
 
 impl OwnFill {
+    /// The filling as one of the recipe's.
     pub fn filling(&self) -> Filling<'_> {
         Filling { structure: &self.structure, thicken: self.thicken, joins: self.joins }
     }
@@ -100,21 +111,30 @@ pub enum Place {
         base_mm: [f64; 3],
         /// From the first end to the second.
         axis_mm: [f64; 3],
+        /// Its radius.
         radius_mm: f64,
     },
+    /// A box that may be turned.
     Box {
+        /// Its middle.
         centre_mm: [f64; 3],
+        /// Its sides.
         size_mm: [f64; 3],
         /// Turned about x, then y, then z.
         rotation_deg: [f64; 3],
     },
+    /// A ball.
     Sphere {
+        /// Its middle.
         centre_mm: [f64; 3],
+        /// Its radius.
         radius_mm: f64,
     },
     /// All within a depth of faces of the part.
     Faces {
+        /// The faces.
         faces: Vec<FaceMark>,
+        /// How far from them.
         depth_mm: f64,
     },
 }
@@ -134,10 +154,12 @@ impl Place {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Skin {
+    /// Name of the skin.
     pub name: String,
     /// Absent for the whole surface.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub faces: Option<Vec<FaceMark>>,
+    /// Depth of the skin.
     pub depth_mm: f64,
 }
 
@@ -145,9 +167,13 @@ pub struct Skin {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum FaceKind {
+    /// A plane.
     Plane,
+    /// A cylinder.
     Cylinder,
+    /// A cone.
     Cone,
+    /// A sphere.
     Sphere,
     /// None of these.
     Free,
@@ -157,11 +183,13 @@ pub enum FaceKind {
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct FaceMark {
+    /// The shape of the face.
     pub kind: FaceKind,
     /// Middle of its area. mm.
     pub place_mm: [f64; 3],
     /// A plane's outward normal, an axis, or the mean normal.
     pub direction: [f64; 3],
+    /// Area of the face.
     pub area_mm2: f64,
 }
 
@@ -181,6 +209,10 @@ impl Zones {
         self.list.iter().filter(|z| z.role != Role::Reference).map(tied).collect()
     }
 
+    /// Refuses zones that cannot be used.
+    ///
+    /// # Errors
+    /// The first value that is out of its range.
     pub fn validate(&self, part: &Bounds) -> Result<(), RecipeError> {
         let longest = part.size().max_element();
         let refuse = |field: &str, message: String, hint: &str| Err(RecipeError::new(field, message, hint));

@@ -11,10 +11,13 @@ use utoipa::ToSchema;
 /// What the start screen shows of a project's newest state.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct CardFacts {
+    /// Name of the project.
     pub name: String,
+    /// What fills it, as a sentence.
     pub structure: String,
     /// Absent for a part that has not been opened by this program yet.
     pub size_mm: Option<[f64; 3]>,
+    /// Volume of the part.
     pub part_volume_mm3: Option<f64>,
     /// By how much the final mesh is lighter than the part, once it was made. Percent.
     pub saved_percent: Option<f64>,
@@ -25,6 +28,7 @@ pub struct CardFacts {
 }
 
 impl CardFacts {
+    /// What a card shows of a project.
     pub fn of(recipe: &Recipe, part: &PartFacts, finished: Option<&RunInfo>) -> CardFacts {
         CardFacts {
             size_mm: Some(part.size_mm),
@@ -49,6 +53,7 @@ impl CardFacts {
         }
     }
 
+    /// The facts as they are stored.
     pub fn to_json(&self) -> Answer<String> {
         serde_json::to_string(self).map_err(Problem::internal)
     }

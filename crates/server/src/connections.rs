@@ -1,7 +1,7 @@
 //! Connections: how many there are, how long each may wait for its client, and how they end.
 //!
 //! A client that sends its request too slowly, never reads its answer or keeps a connection without using it costs no
-//! more than a seat among [`MOST`], which it loses when others come.
+//! more than a seat among `MOST`, which it loses when others come.
 
 use crate::locked::lock;
 use crate::memory;

@@ -26,6 +26,7 @@ const LONGEST_FORM: usize = 4096;
 /// Characters of a token from outside: of letters and digits in any case so many have more than 128 bits.
 const LEAST_TOKEN: usize = 22;
 
+/// Who may speak to the server.
 #[derive(Clone, Default)]
 pub struct Guard(Option<Arc<Locked>>);
 
@@ -71,6 +72,7 @@ fn hashed(text: &str) -> [u8; 32] {
     Sha256::digest(text.as_bytes()).into()
 }
 
+/// Lets a request through, or answers it.
 pub async fn check(State(guard): State<Guard>, request: Request, next: Next) -> Response {
     let mut response = match guard.admit(request).await {
         Ok(Admitted::Request(request)) => next.run(request).await,

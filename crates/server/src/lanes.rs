@@ -10,9 +10,13 @@ use std::sync::{Arc, Mutex};
 pub enum Lane {
     /// Drafts, and what is known instead of them.
     Draft,
+    /// Nodes and struts.
     Skeleton,
+    /// Cells of seed points.
     Cells,
+    /// Faces of the part.
     Faces,
+    /// What is wrong with the part.
     Health,
 }
 

@@ -44,6 +44,7 @@ use store::{OpenError, Store};
 use studio::Studio;
 use tokio::net::TcpListener;
 
+/// What a server is started with.
 pub struct Config {
     /// The SQLite file; made when missing.
     pub data: PathBuf,

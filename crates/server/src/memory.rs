@@ -13,6 +13,7 @@ static WORK: AtomicU64 = AtomicU64::new(0);
 
 /// From here on freed memory stays with the process. To be called before any other thread starts, for a thread keeps the
 /// heap that it began with.
+#[allow(unsafe_code, reason = "the allocator is set up by calls of C")]
 pub fn keep() {
     #[cfg(target_env = "gnu")]
     // SAFETY: these only set numbers of the allocator, which checks them.
@@ -79,6 +80,7 @@ fn kilobytes(path: &str, name: &str) -> Option<f64> {
 }
 
 /// Freed memory goes back to the system.
+#[allow(unsafe_code, reason = "the allocator is asked by a call of C")]
 pub fn give_back() {
     #[cfg(target_env = "gnu")]
     // SAFETY: the allocator may be asked at any time.

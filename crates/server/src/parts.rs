@@ -15,6 +15,7 @@ const LEAST: usize = 2;
 /// How often who waits for another's part looks whether anybody waits for them.
 const LOOK: Duration = Duration::from_millis(50);
 
+/// Parts that were made ready, within a bound of bytes.
 #[derive(Default)]
 pub struct Parts {
     kept: Mutex<VecDeque<(String, Arc<Part>)>>,
@@ -37,6 +38,7 @@ impl Drop for Making<'_> {
 }
 
 impl Parts {
+    /// Keeps a part under a key.
     pub fn keep(&self, key: String, part: Arc<Part>) {
         let mut kept = lock(&self.kept);
         kept.retain(|k| k.0 != key);

@@ -31,13 +31,19 @@ const CREASE_DEGREES: f64 = 32.0;
 /// What a run found; rides in the picture's `asset.extras`.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct RunInfo {
+    /// How fine the mesh is.
     pub quality: Quality,
+    /// What thickness and density lead to.
     pub linked: Linked,
     /// Of the final mesh.
     pub prediction: Prediction,
+    /// Step of the grid.
     pub step_mm: f64,
+    /// Numbers, checks and notes.
     pub report: Report,
+    /// Seconds by stage.
     pub stages: Vec<StageTime>,
+    /// Seconds of all stages.
     pub seconds: f64,
     /// The picture carries thickness.
     pub has_thickness: bool,
@@ -48,15 +54,20 @@ pub struct RunInfo {
 /// What is known of a recipe without a mesh.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Foreseen {
+    /// What thickness and density lead to.
     pub linked: Linked,
     /// Of the final mesh.
     pub prediction: Prediction,
+    /// Numbers of the result.
     pub report: Foretold,
+    /// Seconds by stage.
     pub stages: Vec<StageTime>,
+    /// Seconds of all stages.
     pub seconds: f64,
 }
 
 impl RunInfo {
+    /// What is told of a run.
     pub fn new(o: &Outcome, stages: Vec<StageTime>, has_thickness: bool) -> RunInfo {
         RunInfo {
             quality: o.quality,
@@ -72,6 +83,7 @@ impl RunInfo {
     }
 }
 
+/// The picture of a mesh, as GLB.
 pub fn draw(solid: &Solid, info: &RunInfo) -> Vec<u8> {
     let mut mesh = &solid.mesh;
     let (smaller, source);
@@ -100,6 +112,7 @@ pub fn draw(solid: &Solid, info: &RunInfo) -> Vec<u8> {
 /// A face of the part, to be picked.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct FaceInfo {
+    /// The face's description.
     pub mark: FaceMark,
     /// Of a cylinder or sphere. mm.
     pub radius_mm: Option<f64>,

@@ -8,26 +8,32 @@ use ulmix_formats::FormatError;
 use ulmix_recipe::RecipeError;
 use utoipa::ToSchema;
 
+/// Why a request has no answer (RFC 9457).
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Problem {
+    /// Status of the answer.
     pub status: u16,
     /// Stable name, for programs.
     pub code: String,
     /// For a person.
     pub message: String,
+    /// What to do about it, in a sentence for a person.
     pub hint: String,
     /// Recipe field that is meant, when it is one.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub field: Option<String>,
 }
 
+/// An answer, or why there is none.
 pub type Answer<T> = Result<T, Problem>;
 
 impl Problem {
+    /// A problem of this status and code.
     pub fn new(status: StatusCode, code: &str, message: impl Into<String>, hint: impl Into<String>) -> Problem {
         Problem { status: status.as_u16(), code: code.into(), message: message.into(), hint: hint.into(), field: None }
     }
 
+    /// Something is not there.
     pub fn not_found(what: &str) -> Problem {
         Problem::new(
             StatusCode::NOT_FOUND,

@@ -12,12 +12,15 @@ use utoipa::ToSchema;
 /// How long a stage took.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct StageTime {
+    /// The stage meant.
     pub stage: Stage,
+    /// Seconds that it took.
     pub seconds: f64,
     /// Answered from an earlier run.
     pub cached: bool,
 }
 
+/// Takes the time of stages, and passes on that a run is to end.
 pub struct Stopwatch {
     log: Mutex<(Option<Instant>, Vec<StageTime>)>,
     cancel: Arc<AtomicBool>,
@@ -38,6 +41,7 @@ const TOLD_EVERY: Duration = Duration::from_millis(300);
 const LONG: f64 = 1.0;
 
 impl Stopwatch {
+    /// A watch that tells `on_begin` of every stage.
     pub fn new(cancel: Arc<AtomicBool>, on_begin: impl Fn(Stage) + Sync + Send + 'static) -> Stopwatch {
         Stopwatch { log: Mutex::default(), cancel, on_begin: Box::new(on_begin), relaxing: None }
     }
@@ -47,6 +51,7 @@ impl Stopwatch {
         Stopwatch { relaxing: Some(Relaxing { tell: Box::new(tell), last: Mutex::new(Instant::now()) }), ..self }
     }
 
+    /// Seconds by stage so far.
     pub fn log(&self) -> Vec<StageTime> {
         lock(&self.log).1.clone()
     }

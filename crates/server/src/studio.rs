@@ -36,28 +36,42 @@ pub const RESTING_BYTES: usize = 100 << 20;
 /// Final runs that may wait.
 const QUEUE: usize = 8;
 
+/// How far a final run is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum JobState {
+    /// It waits for others.
     Queued,
+    /// It is under way.
     Running,
+    /// Its result is there.
     Done,
+    /// It has no result.
     Failed,
+    /// It was ended.
     Cancelled,
 }
 
 /// A final run.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Job {
+    /// Number of the run.
     pub id: String,
+    /// Number of the project.
     pub project: String,
     /// Revision of the recipe that is being made.
     pub revision: i64,
+    /// How far it is.
     pub state: JobState,
+    /// The stage that is under way.
     pub stage: Option<Stage>,
+    /// Seconds of the stages that are done.
     pub stages: Vec<StageTime>,
+    /// Seconds that it will take.
     pub predicted_seconds: f64,
+    /// When it began, in ms since 1970.
     pub started_ms: Option<i64>,
+    /// Why it has no result.
     pub problem: Option<Problem>,
 }
 
@@ -65,28 +79,38 @@ pub struct Job {
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case", tag = "event")]
 pub enum Event {
+    /// A final run has come farther.
     Job {
+        /// The run.
         job: Job,
     },
     /// The recipe has a new revision.
     Recipe {
+        /// Number of the project.
         project: String,
+        /// Its newest revision.
         revision: i64,
     },
     /// Seed points of a draft are being relaxed; what was reached is kept.
     Relaxing {
+        /// Number of the project.
         project: String,
+        /// Rounds done so far.
         rounds: u32,
+        /// Rounds that were asked for.
         of: u32,
     },
     /// What a draft is at; no stage: the part is made ready.
     Drawing {
+        /// Number of the project.
         project: String,
+        /// The stage that is under way.
         stage: Option<Stage>,
     },
 }
 
 impl Event {
+    /// Number of the project that it is about.
     pub fn project(&self) -> &str {
         match self {
             Event::Job { job } => &job.project,
@@ -95,10 +119,13 @@ impl Event {
     }
 }
 
+/// Projects and all work on them.
 pub struct Studio {
+    /// The file of projects.
     pub store: Store,
     pipeline: Pipeline,
     parts: Parts,
+    /// Work that a page waits for.
     pub lanes: Lanes,
     jobs: Mutex<HashMap<String, Entry>>,
     queue: Mutex<VecDeque<String>>,
@@ -106,6 +133,7 @@ pub struct Studio {
     wake: Condvar,
     /// A final run has changed.
     changed: Condvar,
+    /// Tells pages what happens.
     pub events: broadcast::Sender<Event>,
     /// How fast this machine is, as the store knows it.
     paces: Mutex<Paces>,
@@ -175,6 +203,10 @@ impl Studio {
         memory::for_files(self.memory_mb, stopped)
     }
 
+    /// The part of a project, made ready.
+    ///
+    /// # Errors
+    /// Its file is damaged or cannot be read, and nobody waits any longer.
     pub fn part(&self, project: &ProjectRow, recipe: &Recipe, waiting: &Waiting) -> Answer<Arc<Part>> {
         self.parts.get(&part_key(project, recipe)?, waiting, || {
             let file = |sha256: Option<&str>| match sha256 {
@@ -342,11 +374,16 @@ impl Studio {
         Ok(job)
     }
 
+    /// The last final run of a project.
     pub fn job_of(&self, project: &str) -> Option<Job> {
         let jobs = lock(&self.jobs);
         jobs.values().map(|e| &e.job).filter(|j| j.project == project).max_by_key(|j| (j.revision, j.started_ms)).cloned()
     }
 
+    /// Ends a final run.
+    ///
+    /// # Errors
+    /// There is none of this number.
     pub fn cancel(&self, id: &str) -> Answer<Job> {
         let mut jobs = lock(&self.jobs);
         let entry = jobs.get_mut(id).ok_or_else(|| Problem::not_found("The run"))?;
@@ -365,6 +402,7 @@ impl Studio {
         Ok(job)
     }
 
+    /// Ends all final runs of a project.
     pub fn cancel_project(&self, project: &str) {
         let running: Vec<String> = lock(&self.jobs)
             .values()

@@ -38,10 +38,12 @@ impl Waiting {
         Waiting { ended: Arc::default(), most: Some((Instant::now(), time)) }
     }
 
+    /// Held by whoever waits; work ends when it is dropped.
     pub fn leaving(&self) -> Leaving {
         Leaving(self.clone())
     }
 
+    /// Nobody waits any longer.
     pub fn end(&self) {
         self.ended.store(true, Ordering::Relaxed);
     }
@@ -60,6 +62,7 @@ impl Waiting {
         self.most.is_some_and(|(since, time)| since.elapsed() > time)
     }
 
+    /// Has everybody left?
     pub fn stopped(&self) -> bool {
         self.ended.load(Ordering::Relaxed) || self.too_long()
     }

@@ -8,7 +8,7 @@ pub(crate) fn line(text: Arguments) {
     let _ = writeln!(stdout(), "{text}");
 }
 
-/// As `println!`, by [`line`].
+/// As `println!`, by [`line()`].
 macro_rules! say {
     ($($text:tt)*) => { crate::say::line(format_args!($($text)*)) };
 }

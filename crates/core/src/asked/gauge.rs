@@ -31,7 +31,9 @@ const FACING: f64 = 0.82;
 /// What the members of a filling measure.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Gauged {
+    /// Thickness that the recipe asks for. mm.
     pub asked_mm: f64,
+    /// Median of the thickness that was measured. mm.
     pub median_mm: f64,
     /// Below which one percent of what was measured lies.
     pub thinnest_mm: f64,

@@ -50,6 +50,7 @@ pub struct Expected {
 }
 
 impl Expected {
+    /// Bodies of all kinds together.
     pub fn all(&self) -> usize {
         self.lattice + self.solids
     }

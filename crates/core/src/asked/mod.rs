@@ -5,14 +5,14 @@
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`sites`] | points of the part, each with what is asked for there |
-//! | [`result`] | the mesh, to be asked whether a point lies in it, and how far from it |
-//! | [`density`] | relative density of every filling |
-//! | [`gauge`] | thickness of walls and struts, by a gauge that fits their section |
-//! | [`kept`] | skins and kept solids: are they there, and true to the part? |
-//! | [`reached`] | is there lattice everywhere? |
-//! | [`leftovers`] | crumbs removed, voids filled, bodies of a lattice that is apart |
-//! | [`resolution`] | steps of the grid through what must show |
+//! | `sites` | points of the part, each with what is asked for there |
+//! | `result` | the mesh, to be asked whether a point lies in it, and how far from it |
+//! | `density` | relative density of every filling |
+//! | `gauge` | thickness of walls and struts, by a gauge that fits their section |
+//! | `kept` | skins and kept solids: are they there, and true to the part? |
+//! | `reached` | is there lattice everywhere? |
+//! | `leftovers` | crumbs removed, voids filled, bodies of a lattice that is apart |
+//! | `resolution` | steps of the grid through what must show |
 
 mod density;
 mod gauge;
@@ -39,14 +39,19 @@ use ulmix_recipe::Recipe;
 
 /// A final mesh and all that it was asked to be.
 pub struct Case<'a> {
+    /// The part that is filled.
     pub part: &'a Part,
+    /// What was asked.
     pub recipe: &'a Recipe,
+    /// What the recipe's thickness and density lead to.
     pub linked: &'a Linked,
+    /// The mesh that is judged.
     pub solid: &'a Solid,
     /// Step of its grid, or of that of the zones where it was not made here. mm.
     pub step: f64,
     /// Zones as asked, on that grid, and what they are.
     pub zoned: &'a Zoned,
+    /// Regions of the zones, as the recipe asks for them.
     pub regions: &'a Regions,
     /// By filling: before and after it is given thickness.
     pub fillings: Vec<Thickened<'a>>,
@@ -55,7 +60,9 @@ pub struct Case<'a> {
 /// A filling's structure, before and after it is given thickness.
 #[derive(Clone, Copy)]
 pub struct Thickened<'a> {
+    /// The structure before it has thickness.
     pub bare: &'a dyn Bare,
+    /// The structure with its thickness.
     pub lattice: &'a dyn Lattice,
     /// mm.
     pub thickness: f64,
@@ -64,6 +71,7 @@ pub struct Thickened<'a> {
 /// What was found.
 #[derive(Default)]
 pub struct AsAsked {
+    /// What was looked at, and what was found.
     pub checks: Vec<Check>,
     /// By filling, the solid share of what it fills, in percent; `None` where it fills nothing.
     pub density_percent: Vec<Option<f64>>,

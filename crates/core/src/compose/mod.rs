@@ -1,5 +1,5 @@
 //! The composed shape: the part with its zones solid, clear, or filled with lattice and skins; with
-//! exact hits for the polygoniser. [`places`] tells what places of the result belong to.
+//! exact hits for the polygoniser. `places` tells what places of the result belong to.
 
 pub mod patchwork;
 mod places;
@@ -20,6 +20,7 @@ use ulmix_recipe::Role;
 /// Which material is meant.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Side {
+    /// All material.
     All,
     /// The lattice in what is filled.
     Lattice,
@@ -27,9 +28,11 @@ pub enum Side {
     Solids,
 }
 
+/// Part, zones, skins and lattices as one shape.
 pub struct Composed<'a> {
     side: Side,
     part: &'a Part,
+    /// The grid, and what zones make of its samples.
     pub zoned: &'a Zoned,
     regions: &'a Regions,
     lattices: Vec<Reaching<'a>>,
@@ -40,8 +43,11 @@ pub struct Composed<'a> {
 /// reached `reach` mm further, and places are still computed on its true border.
 #[derive(Clone, Copy)]
 pub struct Reaching<'a> {
+    /// The structure with its thickness.
     pub lattice: &'a dyn Lattice,
+    /// How far signs are taken beyond the border, in mm.
     pub reach: f64,
+    /// The body that the filling belongs to.
     pub body: Body,
 }
 
@@ -89,6 +95,7 @@ impl<'a> Composed<'a> {
         Composed { side, ..self }
     }
 
+    /// The material that is meant.
     pub fn side(&self) -> Side {
         self.side
     }
@@ -413,7 +420,7 @@ mod tests {
     }
 
     impl Ball {
-        pub fn new() -> Ball {
+        pub(super) fn new() -> Ball {
             let part = Part::prepare(&TriMesh::sphere(10.0, 3)).unwrap();
             let rod = Place::Cylinder { base_mm: [0.0, 0.0, -12.0], axis_mm: [0.0, 0.0, 24.0], radius_mm: 2.0 };
             let block = Place::Box { centre_mm: [6.0, 0.0, 0.0], size_mm: [3.0; 3], rotation_deg: [0.0; 3] };
@@ -429,11 +436,11 @@ mod tests {
             Ball { part, regions, zoned, lattice }
         }
 
-        pub fn shape(&self, side: Side) -> Composed<'_> {
+        pub(super) fn shape(&self, side: Side) -> Composed<'_> {
             Composed::new(&self.part, &self.zoned, &self.regions, &*self.lattice, 0.0).only(side)
         }
 
-        pub fn places(&self) -> Vec<DVec3> {
+        pub(super) fn places(&self) -> Vec<DVec3> {
             (1..6000).map(|n| 22.0 * (ulmix_field::numeric::low_discrepancy(n) - 0.5)).collect()
         }
     }

@@ -24,9 +24,11 @@ pub struct Patchwork<'a> {
 
 /// A filling on the grid.
 pub struct Laid<'a> {
+    /// The field of the filling on the grid.
     pub bulk: Box<dyn Bulk + 'a>,
     /// How far its signs are widened. mm.
     pub reach: f64,
+    /// The body that the filling belongs to.
     pub body: Body,
 }
 
@@ -69,6 +71,7 @@ const THINNEST: f64 = 0.5;
 /// Ties with thickness.
 #[derive(Clone, Copy)]
 pub struct Tie<'a> {
+    /// The struts of the tie.
     pub lattice: &'a dyn Lattice,
     /// Radius within which they flow into what they tie. mm.
     pub blend: f64,
@@ -116,6 +119,7 @@ enum From {
 }
 
 impl<'a> Patchwork<'a> {
+    /// Lays fillings side by side, each in its regions.
     pub fn new(zoned: &'a Zoned, regions: Vec<&'a Region>, fillings: Vec<Laid<'a>>, ties: &[Tie<'a>]) -> Patchwork<'a> {
         let reach = fillings.iter().map(|f| f.reach).fold(0.0, f64::max);
         let tied = |t: &Tie<'a>| {

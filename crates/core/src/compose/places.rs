@@ -11,8 +11,11 @@ use ulmix_recipe::Role;
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[repr(u8)]
 pub enum Owner {
+    /// The lattice in what is filled.
     Fill = 0,
+    /// A skin.
     Skin = 1,
+    /// A zone that is kept solid.
     Solid = 2,
 }
 

@@ -4,6 +4,7 @@ use std::any::Any;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
+/// Results of stages by their keys, within a bound of bytes.
 pub struct Cache {
     budget: usize,
     inner: Mutex<Inner>,
@@ -28,6 +29,7 @@ impl Cache {
         Cache { budget, inner: Mutex::default() }
     }
 
+    /// The value of a key, if it is held and of this type.
     pub fn get<T: Any + Send + Sync>(&self, key: &str) -> Option<Arc<T>> {
         let mut inner = self.inner.lock().unwrap_or_else(PoisonError::into_inner);
         inner.clock += 1;
@@ -37,6 +39,7 @@ impl Cache {
         entry.value.clone().downcast().ok()
     }
 
+    /// Holds a value of so many bytes; the oldest ones make room.
     pub fn put<T: Any + Send + Sync>(&self, key: String, value: Arc<T>, bytes: usize) {
         if bytes > self.budget {
             return;

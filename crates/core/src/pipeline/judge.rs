@@ -23,7 +23,9 @@ const ALIKE: f64 = 0.002;
 /// A mesh in mm as a file holds it, with its bodies in order where the file names them: each name, and how many triangles it
 /// has.
 pub struct FileMesh {
+    /// All triangles of the file. mm.
     pub mesh: TriMesh,
+    /// Bodies by name, with the number of triangles of each, in order.
     pub bodies: Vec<(String, usize)>,
 }
 

@@ -11,17 +11,17 @@
 //! | module | idea |
 //! |---|---|
 //! | [`cache`] | stage results by key |
-//! | [`plan`], [`too_large`] | the grid step, and what a run will cost; what to do where that does not fit |
+//! | [`plan`], `too_large` | the grid step, and what a run will cost; what to do where that does not fit |
 //! | [`load`] | what a run has to do, and the seconds and the memory that follow |
-//! | [`estimate`] | what a final mesh will cost, by laws and by blocks of it |
-//! | [`probe`] | a few blocks made before, from which the triangles are foreseen |
+//! | `estimate` | what a final mesh will cost, by laws and by blocks of it |
+//! | `probe` | a few blocks made before, from which the triangles are foreseen |
 //! | [`pace`] | how fast this machine is, learned from its own runs |
-//! | [`early`] | points, cells and struts, to be looked at |
-//! | [`resting`] | how far seed points are relaxed |
+//! | `early` | points, cells and struts, to be looked at |
+//! | `resting` | how far seed points are relaxed |
 //! | [`judge`] | a mesh from elsewhere held against a recipe |
 //! | [`linked`] | thickness and density of every filling, and what they lead to |
-//! | [`run`] | what a run works on: all fillings with their thickness |
-//! | [`streamed`] | the reduced surface of a final mesh, a stretch at a time |
+//! | `run` | what a run works on: all fillings with their thickness |
+//! | `streamed` | the reduced surface of a final mesh, a stretch at a time |
 //! | [`finish`] | crumbs removed, rounded to what files hold |
 
 pub mod cache;
@@ -73,10 +73,13 @@ use ulmix_recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Str
 /// Version of the stages' code: part of every key, so that results of older code are not reused.
 pub const CODE: u32 = 16;
 
+/// Why a run has no result.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum RunError {
+    /// Whoever watched it asked it to end.
     #[error("cancelled")]
     Cancelled,
+    /// A value of the recipe cannot be used.
     #[error("{0}")]
     Recipe(#[from] RecipeError),
     /// The run would use more memory than it may.
@@ -86,14 +89,21 @@ pub enum RunError {
 
 /// A finished run.
 pub struct Outcome {
+    /// How fine the mesh is.
     pub quality: Quality,
+    /// What thickness and density lead to.
     pub linked: Linked,
+    /// What a final run will take.
     pub prediction: Prediction,
+    /// Step of the grid. mm.
     pub step_mm: f64,
+    /// The mesh.
     pub solid: Arc<Solid>,
+    /// Numbers, checks and notes.
     pub report: Arc<Report>,
 }
 
+/// The stages in their order, with what they have found so far.
 pub struct Pipeline {
     cache: Cache,
     draft_triangles: f64,
@@ -130,6 +140,7 @@ impl Pipeline {
         recipe.fillings().iter().map(|f| Ok(self.bare(part, recipe, f, draft, watch)?.0)).collect()
     }
 
+    /// Makes the mesh of a recipe.
     pub fn run(&self, part: &Part, recipe: &Recipe, quality: Quality, watch: &dyn Watch) -> Result<Outcome, RunError> {
         recipe.validate(&part.mesh.bounds())?;
         let draft = quality != Quality::Final;

@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 /// How fast a machine is at a stage.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Pace {
+    /// The stage that was timed.
     pub stage: Stage,
     /// Actual over estimated seconds.
     pub ratio: f64,
@@ -26,6 +27,7 @@ const SHORT: f64 = 0.05;
 const MOST: f64 = 8.0;
 
 impl Paces {
+    /// Measured over predicted seconds of a stage; 1 where nothing was measured.
     pub fn of(&self, stage: Stage) -> f64 {
         self.0.iter().find(|p| p.stage == stage).map_or(1.0, |p| p.ratio)
     }

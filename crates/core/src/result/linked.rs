@@ -29,7 +29,7 @@ pub struct Filled {
     #[serde(default)]
     #[schema(required = true)]
     pub solid_area_mm2: f64,
-    /// See [`DensityCurve::bends`].
+    /// See [`ulmix_lattice::density::DensityCurve::bends`].
     #[serde(skip)]
     pub bends: Vec<f64>,
     /// Figures of the skeleton or the cells, of structures that have any.
@@ -63,7 +63,7 @@ pub struct Linked {
 }
 
 impl Linked {
-    /// All fillings, in the order of [`Recipe::fillings`].
+    /// All fillings, in the order of [`ulmix_recipe::Recipe::fillings`].
     pub fn fills(&self) -> impl Iterator<Item = &Filled> {
         std::iter::once(&self.fill).chain(self.own.iter().flatten())
     }
@@ -98,5 +98,6 @@ impl Linked {
 pub struct LostFaces {
     /// Of the zone or skin.
     pub name: String,
+    /// Faces that were not found.
     pub faces: usize,
 }

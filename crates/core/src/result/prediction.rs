@@ -9,6 +9,7 @@ use utoipa::ToSchema;
 /// What a final run will take, known before it starts.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Prediction {
+    /// Grid step of the final mesh. mm.
     pub step_mm: f64,
     /// Triangles before reduction.
     pub raw_triangles: u64,
@@ -20,6 +21,7 @@ pub struct Prediction {
     #[serde(default)]
     #[schema(required = true)]
     pub stages: Vec<StageCost>,
+    /// Peak memory. MB.
     pub memory_mb: f64,
     /// Loose pieces smaller than this will be removed. mm³.
     pub crumb_mm3: f64,
@@ -32,6 +34,8 @@ pub struct Prediction {
 /// What a stage will take.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct StageCost {
+    /// The stage meant.
     pub stage: Stage,
+    /// Seconds that it will take.
     pub seconds: f64,
 }

@@ -8,11 +8,13 @@ use utoipa::ToSchema;
 
 /// A mesh ready to be looked at or exported.
 pub struct Solid {
+    /// The mesh, in the part's axes. mm.
     pub mesh: TriMesh,
     /// What the material at every point belongs to.
     pub owners: Vec<Owner>,
     /// How open the surroundings of every point are: 0 hidden, 255 free.
     pub openness: Vec<u8>,
+    /// What was removed and filled.
     pub crumbs: Crumbs,
     /// Triangles before reduction.
     pub raw_triangles: usize,
@@ -24,6 +26,7 @@ pub struct Solid {
     pub placing: Option<Placing>,
 }
 
+/// Lattice and solids as bodies of their own in one mesh.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Apart {
     /// The lattice's triangles come first, and are so many.
@@ -50,6 +53,7 @@ pub struct Crumbs {
 /// A loose piece that was removed.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Removed {
+    /// Volume of the piece.
     pub volume_mm3: f64,
     /// A place of its surface. mm.
     pub place_mm: [f64; 3],
@@ -82,6 +86,7 @@ impl Solid {
         posed.mapped(|p| (p.as_vec3() + glam::Vec3::ZERO).as_dvec3())
     }
 
+    /// Memory that it takes, about.
     pub fn bytes(&self) -> usize {
         self.mesh.points.len() * 26 + self.mesh.triangles.len() * 12
     }

@@ -8,7 +8,7 @@ use ulmix_recipe::Recipe;
 const COARSER: f64 = 1.4;
 
 /// A final run; a step that the recipe names stays.
-pub fn run(part: &Part, recipe: &Recipe) -> Outcome {
+pub(crate) fn run(part: &Part, recipe: &Recipe) -> Outcome {
     let pipeline = Pipeline::new(64 << 20);
     let mut recipe = recipe.clone();
     if recipe.mesh.step_mm.is_none() {

@@ -6,7 +6,7 @@ use ulmix_part::demo::Reedling;
 use ulmix_part::Part;
 
 /// Simple shapes, by name.
-pub fn shapes() -> [(&'static str, TriMesh); 5] {
+pub(super) fn shapes() -> [(&'static str, TriMesh); 5] {
     [
         ("block", TriMesh::cuboid(DVec3::ZERO, DVec3::new(34.0, 26.0, 21.0))),
         ("ball", TriMesh::sphere(17.0, 5)),
@@ -17,7 +17,7 @@ pub fn shapes() -> [(&'static str, TriMesh); 5] {
 }
 
 /// The part of a name: a simple shape, or one of the Reedling parts.
-pub fn named(name: &str) -> Part {
+pub(super) fn named(name: &str) -> Part {
     let shape = shapes().into_iter().find(|s| s.0 == name);
     shape
         .map(|(_, mesh)| Part::prepare(&mesh).unwrap())

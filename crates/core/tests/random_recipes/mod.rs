@@ -10,7 +10,7 @@ use ulmix_part::Part;
 use ulmix_recipe::{Form, Joins, Kind, OwnFill, Place, Recipe, Role, Skin, StrutSection, Taper, Thicken, Toward, Zone};
 
 /// The part and recipe of a number, and the part's name.
-pub fn numbered(n: u64) -> (String, Part, Recipe) {
+pub(crate) fn numbered(n: u64) -> (String, Part, Recipe) {
     let mut dice = Dice(n);
     let (name, part) = part_of(&mut dice);
     let recipe = recipe_of(&mut dice, &part);

@@ -4,11 +4,11 @@ use std::sync::Mutex;
 use ulmix_core::pipeline::{Stage, Watch};
 
 #[derive(Default)]
-pub struct Redone(Mutex<Vec<Stage>>);
+pub(crate) struct Redone(Mutex<Vec<Stage>>);
 
 impl Redone {
     /// In the order in which they ended.
-    pub fn stages(self) -> Vec<Stage> {
+    pub(crate) fn stages(self) -> Vec<Stage> {
         self.0.into_inner().unwrap()
     }
 }

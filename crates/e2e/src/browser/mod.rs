@@ -22,6 +22,7 @@ const LATE: Duration = Duration::from_secs(3);
 /// Browsers draw in software here: one at a time, or they starve each other.
 static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
 
+/// A server, a browser with one page, and a folder for both.
 pub struct Bench {
     _turn: tokio::sync::MutexGuard<'static, ()>,
     client: Client,
@@ -83,6 +84,7 @@ impl Bench {
         Bench::with(Pictures::Quick).await
     }
 
+    /// Starts all, with pictures of this fineness.
     pub async fn with(pictures: Pictures) -> Bench {
         let turn = TURN.lock().await;
         let folder = tempfile::tempdir().unwrap();
@@ -130,22 +132,27 @@ impl Bench {
         b
     }
 
+    /// Goes to a path of the server.
     pub async fn open(&self, path: &str) {
         self.client.goto(&format!("{}{path}", self.url)).await.unwrap();
     }
 
+    /// Saves what is seen as a PNG.
     pub async fn screenshot(&self, to: &Path) {
         std::fs::write(to, self.client.screenshot().await.unwrap()).unwrap();
     }
 
+    /// Path of the page that is open.
     pub async fn path(&self) -> String {
         self.client.current_url().await.unwrap().path().to_owned()
     }
 
+    /// Runs a script in the page; what it returns.
     pub async fn js(&self, script: &str) -> Value {
         self.client.execute(script, vec![]).await.unwrap()
     }
 
+    /// Waits until something is so; the test fails with a picture when that takes too long.
     pub async fn until<F: Future<Output = bool>>(&self, what: &str, mut f: impl FnMut() -> F) {
         let start = Instant::now();
         while !f().await {
@@ -245,6 +252,7 @@ impl Bench {
         self.click_text(".editor button", "Choose").await;
     }
 
+    /// Is there an element that this selector finds?
     pub async fn present(&self, css: &str) -> bool {
         !self.client.find_all(Locator::Css(css)).await.unwrap().is_empty()
     }
@@ -260,14 +268,17 @@ impl Bench {
         self.client.execute(&script, vec![json!(css)]).await.unwrap().as_str().unwrap_or_default().to_owned()
     }
 
+    /// Text of the first element that this selector finds; empty without one.
     pub async fn text(&self, css: &str) -> String {
         self.ask(css, "e.innerText").await
     }
 
+    /// Value of the first field that this selector finds; empty without one.
     pub async fn value(&self, css: &str) -> String {
         self.ask(css, "e.value").await
     }
 
+    /// An attribute of the first element that this selector finds; empty without one.
     pub async fn attribute(&self, css: &str, name: &str) -> String {
         self.ask(css, &format!("e.getAttribute('{name}')")).await
     }
@@ -277,6 +288,7 @@ impl Bench {
         found.unwrap_or_else(|e| panic!("{css}: {e}"))
     }
 
+    /// Clicks the first element that this selector finds.
     pub async fn click(&self, css: &str) {
         self.find(css).await.click().await.unwrap();
     }
@@ -296,6 +308,7 @@ impl Bench {
         }
     }
 
+    /// Types keys into the first element that this selector finds.
     pub async fn press(&self, css: &str, keys: &str) {
         self.client.find(Locator::Css(css)).await.unwrap().send_keys(keys).await.unwrap();
     }
@@ -326,6 +339,7 @@ impl Bench {
         self.client.perform_actions(actions.then(PointerAction::Up { button: MOUSE_BUTTON_LEFT })).await.unwrap();
     }
 
+    /// Drops a file of this name onto the page.
     pub async fn drop_file(&self, name: &str, bytes: &[u8]) {
         self.drop_files(&[(name, bytes)]).await;
     }
@@ -368,16 +382,19 @@ impl Bench {
         std::fs::read(path).unwrap()
     }
 
+    /// The tab in front.
     pub async fn tab(&self) -> WindowHandle {
         self.client.window().await.unwrap()
     }
 
+    /// Opens another tab and goes to it.
     pub async fn new_tab(&self) -> WindowHandle {
         let handle = self.client.new_window(true).await.unwrap().handle;
         self.client.switch_to_window(handle.clone()).await.unwrap();
         handle
     }
 
+    /// Goes to a tab.
     pub async fn switch(&self, to: &WindowHandle) {
         self.client.switch_to_window(to.clone()).await.unwrap();
     }

@@ -9,6 +9,7 @@ impl Random {
         Random((seed as u64) << 32 | stream as u64)
     }
 
+    /// The next 64 random bits.
     #[inline]
     pub fn draw(&mut self) -> u64 {
         self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);

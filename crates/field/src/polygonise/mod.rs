@@ -1,23 +1,23 @@
 //! From signs on a grid and exact hits to a closed, 2-manifold mesh with sharp edges.
 //!
 //! Dual marching cubes (Nielson 2004) with one vertex per loop. Any sign pattern gives a closed
-//! 2-manifold by construction: see [`tables`] for the one case that needs care. A vertex minimises
+//! 2-manifold by construction: see `tables` for the one case that needs care. A vertex minimises
 //! its distance to the planes at the exact hits of its own loop (Ju et al. 2002), so edges and
-//! corners of the part come out sharp. [`repair`] then takes back the few vertices that make
+//! corners of the part come out sharp. `repair` then takes back the few vertices that make
 //! triangles cross.
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`tables`] | loops per sign pattern |
-//! | [`cells`] | the cells that the surface passes, found 64 at a time, and what is asked of them |
-//! | [`vertex`] | one vertex from the hits of a loop |
-//! | [`place`] | the vertices of a row |
-//! | [`quads`] | two triangles around every cut edge of a row |
-//! | [`slots`] | lists filled row by row |
-//! | [`slabs`] | both, a few layers at a time |
-//! | [`stretch`] | some layers of the grid as a mesh of their own, which others continue |
-//! | [`words`] | sets of cells and vertices as bits |
-//! | [`repair`] | crossing triangles near creases step back |
+//! | `tables` | loops per sign pattern |
+//! | `cells` | the cells that the surface passes, found 64 at a time, and what is asked of them |
+//! | `vertex` | one vertex from the hits of a loop |
+//! | `place` | the vertices of a row |
+//! | `quads` | two triangles around every cut edge of a row |
+//! | `slots` | lists filled row by row |
+//! | `slabs` | both, a few layers at a time |
+//! | `stretch` | some layers of the grid as a mesh of their own, which others continue |
+//! | `words` | sets of cells and vertices as bits |
+//! | `repair` | crossing triangles near creases step back |
 //! | [`hold`] | points that are moved stay within the shape |
 
 mod cells;
@@ -52,10 +52,13 @@ pub struct Hit {
 /// A grid edge from an inside to an outside sample.
 #[derive(Clone, Copy, Debug)]
 pub struct Edge {
+    /// The end with material. mm.
     pub inside: DVec3,
+    /// The end without. mm.
     pub outside: DVec3,
     /// Indices of the two samples.
     pub inside_at: UVec3,
+    /// Number of the sample at the outer end.
     pub outside_at: UVec3,
 }
 
@@ -86,10 +89,13 @@ pub trait Shape: Sync {
 /// past [`Self::count`] repeats the last point.
 #[derive(Default)]
 pub struct RowPoints {
+    /// Points of the row.
     pub count: usize,
     /// Of the cells' low corners.
     pub j: u32,
+    /// Layer of the cells.
     pub k: u32,
+    /// Column of each cell.
     pub i: Vec<u32>,
     /// Places by axis, in steps from the cell's low corner.
     pub local: [Vec<f32>; 3],
@@ -133,10 +139,12 @@ impl RowPoints {
         [x, y, z]
     }
 
+    /// Place of a point, in steps from its cell's low corner.
     pub fn local(&self, n: usize) -> Vec3 {
         Vec3::new(self.local[0][n], self.local[1][n], self.local[2][n])
     }
 
+    /// Gives a point another place, in steps from its cell's low corner.
     pub fn put(&mut self, n: usize, local: Vec3) {
         (0..3).for_each(|axis| self.local[axis][n] = local[axis]);
     }
@@ -175,6 +183,7 @@ impl Starts<'_> {
 pub enum Care {
     /// For looking: triangles at creases may cross, and reach past what confines them.
     Quick,
+    /// Every place is looked at: for files.
     Full,
 }
 

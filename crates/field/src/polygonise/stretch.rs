@@ -12,6 +12,7 @@ use ulmix_mesh::TriMesh;
 
 /// A mesh of some layers of cells, open where others continue it.
 pub struct Stretch {
+    /// Triangles of these layers. mm.
     pub mesh: TriMesh,
     /// The mesh's points in the layer of cells below the stretch, in order; empty where there is no such layer. They are the
     /// points of [`Stretch::last`] of the stretch before, whose places count: what repair did to them may differ here.

@@ -23,6 +23,7 @@ pub(super) fn rank(before: u32, word: u64, bit: u32) -> usize {
 
 /// The bits of a word that `mask` picks, side by side from the lowest on.
 #[inline(always)]
+#[allow(unsafe_code, reason = "the instruction has no safe name")]
 pub(super) fn gathered(word: u64, mask: u64) -> u64 {
     #[cfg(all(target_arch = "x86_64", target_feature = "bmi2"))]
     // SAFETY: the processor has the instruction, for the whole program is compiled for those that do.

@@ -3,11 +3,11 @@
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`cells`] | the part on the cells of a grid, with shares of faces and volumes |
-//! | [`lengths`] | the length of waves by place |
-//! | [`relax`] | noise relaxed into a labyrinth (Swift & Hohenberg 1977) |
-//! | [`field`] | the relaxed field as a smooth function |
-//! | [`contact`] | the angle at which the sheet meets the part's surface |
+//! | `cells` | the part on the cells of a grid, with shares of faces and volumes |
+//! | `lengths` | the length of waves by place |
+//! | `relax` | noise relaxed into a labyrinth (Swift & Hohenberg 1977) |
+//! | `field` | the relaxed field as a smooth function |
+//! | `contact` | the angle at which the sheet meets the part's surface |
 
 mod cells;
 mod contact;

@@ -6,8 +6,8 @@
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`segment`] | one strut or node |
-//! | [`walls`] | walls between cells, and holes in them |
+//! | `segment` | one strut or node |
+//! | `walls` | walls between cells, and holes in them |
 
 mod segment;
 mod walls;
@@ -26,6 +26,7 @@ use wide::f32x8;
 pub struct Frame {
     /// Part to the structure's axes.
     pub turn: DMat3,
+    /// Origin of the structure's own axes. mm.
     pub shift: DVec3,
     /// The same all along the third axis.
     pub flat: bool,
@@ -35,6 +36,7 @@ impl Frame {
     /// The part's own axes.
     pub const OF_PART: Frame = Frame { turn: DMat3::IDENTITY, shift: DVec3::ZERO, flat: false };
 
+    /// A place in the structure's own axes.
     pub fn local(&self, p: DVec3) -> DVec3 {
         let q = self.turn * (p - self.shift);
         if self.flat {
@@ -44,6 +46,7 @@ impl Frame {
         }
     }
 
+    /// A place of the structure's own axes in those of the part.
     pub fn back(&self, q: DVec3) -> DVec3 {
         self.shift + self.turn.transpose() * q
     }
@@ -53,12 +56,30 @@ impl Frame {
 #[derive(Clone)]
 pub enum Source {
     /// Struts of one cell of this size, repeated for ever.
-    Repeated { struts: Vec<[DVec3; 2]>, cell: DVec3 },
-    /// Those from number `inner` on are the net on the part's surface. `ends` tells by how much their radius is larger at
-    /// both ends; empty: nowhere.
-    Struts { struts: Vec<[DVec3; 2]>, inner: usize, ends: Vec<[f64; 2]> },
-    /// Walls halfway between points whose cells touch; each pair once, with a hole for each.
-    Walls { seeds: Vec<DVec3>, pairs: Vec<[u32; 2]>, holes: Vec<Hole> },
+    Repeated {
+        /// Ends of the struts of one cell. mm.
+        struts: Vec<[DVec3; 2]>,
+        /// Sides of the cell; the third is 0 where it does not repeat. mm.
+        cell: DVec3,
+    },
+    /// Struts that are listed one by one.
+    Struts {
+        /// Ends of the struts. mm.
+        struts: Vec<[DVec3; 2]>,
+        /// Struts inside the part; those after them are the net on its surface.
+        inner: usize,
+        /// By how much the radius is larger at both ends of each; empty: nowhere. mm.
+        ends: Vec<[f64; 2]>,
+    },
+    /// Walls halfway between points whose cells touch.
+    Walls {
+        /// Points that own cells. mm.
+        seeds: Vec<DVec3>,
+        /// Numbers of the points on both sides of a wall; each pair once.
+        pairs: Vec<[u32; 2]>,
+        /// The hole in each wall.
+        holes: Vec<Hole>,
+    },
 }
 
 impl Source {
@@ -89,16 +110,35 @@ fn room(section: StrutSection, margin: f64) -> f64 {
 
 /// What is near, for places up to some distance from it.
 pub enum Members {
+    /// Round struts.
     Struts {
+        /// Struts by place.
         bins: Bins,
+        /// Struts in full precision.
         exact: Vec<Segment>,
         /// Of a cone also what it gains and how it leans.
         quick: Vec<([f32; 8], [f32; 2])>,
     },
     /// Struts with flat sides.
-    Bars { bins: Bins, exact: Vec<Bar>, quick: Vec<bars::Quick> },
-    /// Bins hold the points that may be the nearest there.
-    Walls { bins: Bins, exact: Vec<DVec3>, quick: Vec<[f32; 3]>, beside: Beside },
+    Bars {
+        /// Struts by place.
+        bins: Bins,
+        /// Struts in full precision.
+        exact: Vec<Bar>,
+        /// Struts in 32 bits, for vector code.
+        quick: Vec<bars::Quick>,
+    },
+    /// Walls between cells.
+    Walls {
+        /// Points that may be the nearest at a place.
+        bins: Bins,
+        /// Points in full precision.
+        exact: Vec<DVec3>,
+        /// Points in 32 bits, for vector code.
+        quick: Vec<[f32; 3]>,
+        /// Walls by the points beside them.
+        beside: Beside,
+    },
 }
 
 impl Members {
@@ -177,6 +217,7 @@ impl Members {
         }
     }
 
+    /// Members by place.
     pub fn bins(&self) -> &Bins {
         match self {
             Members::Struts { bins, .. } | Members::Bars { bins, .. } | Members::Walls { bins, .. } => bins,
@@ -197,6 +238,7 @@ impl Members {
         }
     }
 
+    /// Memory that the members take.
     pub fn bytes(&self) -> usize {
         self.bins().bytes()
             + match self {

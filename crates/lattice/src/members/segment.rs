@@ -8,13 +8,18 @@ use ulmix_field::numeric::trig::sin_cos;
 /// a node when it has no length.
 #[derive(Clone, Copy)]
 pub struct Segment {
+    /// One end. mm.
     pub a: DVec3,
+    /// The other end. mm.
     pub b: DVec3,
+    /// By how much its radius is greater than that of others. mm.
     pub extra: f64,
+    /// By how much its radius grows toward the other end. mm.
     pub more: f64,
 }
 
 impl Segment {
+    /// The greatest that its radius exceeds that of others by. mm.
     pub fn most(&self) -> f64 {
         self.extra + self.more.max(0.0)
     }
@@ -59,6 +64,7 @@ impl Segment {
         Some(Across { foot: self.a + ab * t, rays: (0..AROUND).map(ray).collect(), wider })
     }
 
+    /// The strut in 32 bits, for vector code.
     pub fn quick(&self) -> ([f32; 8], [f32; 2]) {
         let (a, ab) = (self.a.as_vec3(), (self.b - self.a).as_vec3());
         let over = if ab.length_squared() > 0.0 { 1.0 / ab.length_squared() } else { 0.0 };
@@ -69,7 +75,10 @@ impl Segment {
 /// A section across a strut: a place of its axis, and directions with how far past half the thickness, times `wider`, the
 /// border lies in each. mm.
 pub struct Across {
+    /// The place of the strut's axis that is nearest.
     pub foot: DVec3,
+    /// Directions across, and how far past half the thickness, times `wider`, the border lies in each. mm.
     pub rays: Vec<(DVec3, f64)>,
+    /// Width across the axis over that across the flank; 1 for a strut that is as thick at both ends.
     pub wider: f64,
 }

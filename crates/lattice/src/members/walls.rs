@@ -6,7 +6,9 @@ use wide::f32x8;
 /// A round hole in a wall without thickness; of radius 0: none.
 #[derive(Clone, Copy, Debug)]
 pub struct Hole {
+    /// Middle of the hole. mm.
     pub middle: DVec3,
+    /// Radius of the hole. mm.
     pub radius: f64,
 }
 

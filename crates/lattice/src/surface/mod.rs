@@ -6,8 +6,8 @@
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`ways`] | ways through the channels, and where they are narrowest |
-//! | [`thick`] | walls around a surface, and the networks on its sides |
+//! | `ways` | ways through the channels, and where they are narrowest |
+//! | `thick` | walls around a surface, and the networks on its sides |
 
 mod thick;
 mod ways;
@@ -25,6 +25,7 @@ use ulmix_recipe::{Form, Structure, SurfaceKind};
 /// A surface placed in the part: cells of a size, shifted and turned.
 #[derive(Clone, Debug)]
 pub struct Surface {
+    /// The surface that repeats.
     pub kind: SurfaceKind,
     /// −1 where the other side counts as positive, else 1.
     pub sense: f64,
@@ -32,6 +33,7 @@ pub struct Surface {
     pub wave: DVec3,
     /// Part to cell axes.
     pub turn: DMat3,
+    /// Shift of its origin. mm.
     pub shift: DVec3,
     /// Points spread over the surface, once they have been asked for; both sides share them.
     feet: Arc<OnceLock<Vec<DVec3>>>,
@@ -47,6 +49,7 @@ impl Surface {
         Surface { kind, sense, wave: TAU / cell, turn, shift, feet: Arc::default() }
     }
 
+    /// Phases along its axes at a place of these axes, in radians.
     pub fn phases(&self, p: DVec3) -> DVec3 {
         self.turn * (p - self.shift) * self.wave
     }
@@ -73,6 +76,7 @@ impl Surface {
         (halley(f, g, h, self.wave), g)
     }
 
+    /// Distance from the surface by its quadratic expansion. mm.
     pub fn distance(&self, p: DVec3) -> f64 {
         self.distance_and_gradient(p).0
     }

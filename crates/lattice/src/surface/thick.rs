@@ -19,6 +19,7 @@ pub struct Periodic {
 }
 
 impl Periodic {
+    /// The surface of a structure, in axes that begin at `anchor`.
     pub fn new(kind: SurfaceKind, structure: &Structure, anchor: DVec3) -> Periodic {
         let surface = Surface::new(kind, structure, anchor);
         Periodic { neck: surface.neck(), surface, form: structure.form }
@@ -93,7 +94,9 @@ impl Bare for Periodic {
 /// A surface with thickness: walls around it, or the network on one side of it.
 #[derive(Clone, Debug)]
 pub struct Thick {
+    /// The surface in the middle of the walls.
     pub surface: Surface,
+    /// Walls, or a network of what lies on one side.
     pub form: Form,
     /// Walls reach to this distance value on both sides; a network starts at it.
     pub level: f64,

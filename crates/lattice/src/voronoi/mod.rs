@@ -2,8 +2,8 @@
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`cell`] | one point's cell |
-//! | [`emit`] | what cells add to the diagram |
+//! | `cell` | one point's cell |
+//! | `emit` | what cells add to the diagram |
 
 mod cell;
 mod emit;
@@ -19,7 +19,9 @@ use rayon::prelude::*;
 /// What bounds cells.
 #[derive(Clone, Copy, Debug)]
 pub struct Within {
+    /// Low corner of the box. mm.
     pub low: DVec3,
+    /// High corner of the box. mm.
     pub high: DVec3,
     /// No cell reaches farther from its point along an axis: at the rim of the points cells would have no
     /// end, and ask all others.
@@ -32,7 +34,9 @@ pub struct Within {
 /// What is known of a point's cell.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct CellFacts {
+    /// Volume of the cell. mm³.
     pub volume: f64,
+    /// Centre of gravity of the cell. mm.
     pub middle: DVec3,
 }
 

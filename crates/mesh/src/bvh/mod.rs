@@ -6,9 +6,9 @@
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`eight`] | boxes in 32 bits, eight at a time |
-//! | [`few`] | the triangles of a leaf beside each other |
-//! | [`triangle`] | one triangle: nearest point, segments through it |
+//! | `eight` | boxes in 32 bits, eight at a time |
+//! | `few` | the triangles of a leaf beside each other |
+//! | `triangle` | one triangle: nearest point, segments through it |
 
 mod eight;
 mod few;
@@ -29,20 +29,26 @@ const STACK: usize = 96;
 /// Answer of [`Bvh::nearest`].
 #[derive(Clone, Copy, Debug)]
 pub struct Nearest {
+    /// Number of the triangle.
     pub triangle: u32,
+    /// Its nearest place.
     pub point: DVec3,
+    /// Square of the distance.
     pub distance_squared: f64,
+    /// The part of the triangle that this place is on.
     pub feature: Feature,
 }
 
 /// Where a segment passes through a triangle.
 #[derive(Clone, Copy, Debug)]
 pub struct SegmentHit {
+    /// Number of the triangle.
     pub triangle: u32,
     /// 0 at the segment's start, 1 at its end.
     pub t: f64,
 }
 
+/// A tree of boxes over the triangles of a mesh (Kay and Kajiya 1986), eight children a node.
 pub struct Bvh {
     bounds: Bounds,
     /// Nodes of the highest level: 1, 2 or 4, numbered from 0.
@@ -92,6 +98,7 @@ struct Pairs<T> {
 }
 
 impl Bvh {
+    /// Builds the tree.
     pub fn new(mesh: &TriMesh) -> Bvh {
         let n = mesh.triangles.len();
         let leaves = n.div_ceil(FEW).next_power_of_two().max(1);
@@ -135,6 +142,7 @@ impl Bvh {
         Bvh { bounds: around, roots: level.len(), children: levels.concat(), starts, order, corners }
     }
 
+    /// The box around all triangles.
     pub fn bounds(&self) -> Bounds {
         self.bounds
     }

@@ -5,9 +5,11 @@ use glam::DVec3;
 /// Part of a triangle that is nearest to a query point.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Feature {
+    /// Within the triangle.
     Face,
     /// Edge from corner `c` to corner `c + 1`.
     Edge(u8),
+    /// On the corner of this number.
     Corner(u8),
 }
 

@@ -13,9 +13,9 @@
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`block`] | one block: collapses, carried points |
-//! | [`star`] | the triangles around a point, eight at a time |
-//! | [`stretches`] | a mesh that comes in stretches and is never there whole |
+//! | `block` | one block: collapses, carried points |
+//! | `star` | the triangles around a point, eight at a time |
+//! | `stretches` | a mesh that comes in stretches and is never there whole |
 
 mod block;
 mod star;
@@ -47,7 +47,9 @@ pub struct ReduceOptions<'a> {
 
 /// The reduced mesh, with the input's index of every point.
 pub struct Reduced {
+    /// The mesh that is left.
     pub mesh: TriMesh,
+    /// By point, the number of the point that it was.
     pub source: Vec<u32>,
 }
 
@@ -55,6 +57,7 @@ pub struct Reduced {
 const BLOCK_TRIANGLES: f64 = 30_000.0;
 const NONE: u32 = u32::MAX;
 
+/// Joins triangles where that keeps within the error bound.
 pub fn reduce(mesh: &TriMesh, options: &ReduceOptions) -> Reduced {
     let patch = rounds(&mesh.points, Patch::of(&mesh.triangles), options, vec![true; mesh.points.len()]);
     let (triangles, source) = in_use(&patch.triangles, mesh.points.len());

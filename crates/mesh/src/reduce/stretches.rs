@@ -10,6 +10,7 @@ use rayon::prelude::*;
 
 /// The next stretch of a mesh. Lists are by its points.
 pub struct Stretch<'a> {
+    /// Triangles of these layers.
     pub mesh: TriMesh,
     /// Points merge only with points of the same value, and borders between values stay.
     pub labels: Vec<u8>,
@@ -26,8 +27,11 @@ pub struct Stretch<'a> {
 /// What has come of all stretches. Lists are by the mesh's points.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Gathered {
+    /// All triangles so far.
     pub mesh: TriMesh,
+    /// Label of each point.
     pub labels: Vec<u8>,
+    /// By point, does it lie on an exact face?
     pub faithful: Vec<bool>,
     /// Triangles of all stretches as they came.
     pub raw_triangles: usize,

@@ -6,8 +6,8 @@
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`work`] | the mesh while it changes: triangles around every point, lines, pinned points |
-//! | [`steps`] | splitting, collapsing, flipping, smoothing |
+//! | `work` | the mesh while it changes: triangles around every point, lines, pinned points |
+//! | `steps` | splitting, collapsing, flipping, smoothing |
 
 mod steps;
 mod work;
@@ -19,6 +19,7 @@ use glam::DVec3;
 use std::collections::{HashMap, HashSet};
 use work::Work;
 
+/// How a mesh is given other triangles.
 pub struct RemeshOptions<'a> {
     /// Length of edges that is aimed at.
     pub edge: f64,

@@ -2,12 +2,12 @@
 //!
 //! | module | part |
 //! |---|---|
-//! | [`keel_bracket`](mod@keel_bracket) | a sole with bolt bosses, an upright, an eye |
-//! | [`tow_grip`] | a curved bar with a swell for the fingers |
-//! | [`cradle`] | a block with pockets for two cells |
-//! | [`turned`] | the lamp guard and the mooring link sleeve |
-//! | [`vent_panel`] | a plate with a rim |
-//! | [`float_shell`] | half of a hull, a sheet with two openings |
+//! | `keel_bracket` | a sole with bolt bosses, an upright, an eye |
+//! | `tow_grip` | a curved bar with a swell for the fingers |
+//! | `cradle` | a block with pockets for two cells |
+//! | `turned` | the lamp guard and the mooring link sleeve |
+//! | `vent_panel` | a plate with a rim |
+//! | `float_shell` | half of a hull, a sheet with two openings |
 
 mod cradle;
 mod float_shell;
@@ -30,12 +30,19 @@ use utoipa::ToSchema;
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Reedling {
+    /// A bracket with two bosses and an eye.
     KeelBracket,
+    /// A curved bar to hold on to.
     TowGrip,
+    /// A cradle with two pockets.
     BatteryCradle,
+    /// A dome on a ring.
     LampGuard,
+    /// A plate in a rim.
     VentPanel,
+    /// A short tube.
     LinkSleeve,
+    /// An open hull.
     FloatShell,
 }
 
@@ -48,6 +55,7 @@ struct About {
 }
 
 impl Reedling {
+    /// All parts, in the order in which they are shown.
     pub const ALL: [Reedling; 7] = [
         Reedling::KeelBracket,
         Reedling::TowGrip,
@@ -81,6 +89,7 @@ impl Reedling {
         }
     }
 
+    /// Name of the part.
     pub fn title(self) -> &'static str {
         self.about().title
     }

@@ -2,9 +2,9 @@
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`first`] | shapes to begin with |
-//! | [`loft`] | a surface through outlines at several heights |
-//! | [`free_form`] | a sheet over a grid of control points |
+//! | `first` | shapes to begin with |
+//! | `loft` | a surface through outlines at several heights |
+//! | `free_form` | a sheet over a grid of control points |
 
 mod first;
 mod free_form;
@@ -103,7 +103,9 @@ fn grid(shape: &OwnShape) -> Option<Vec<Vec<DVec3>>> {
 /// The two directions of a sheet, as lines along it through its middle. mm.
 #[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
 pub struct Directions {
+    /// Places along the first direction.
     pub u_mm: Vec<[f64; 3]>,
+    /// Places along the second direction.
     pub v_mm: Vec<[f64; 3]>,
 }
 

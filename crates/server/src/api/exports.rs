@@ -48,9 +48,11 @@ impl Exports {
     }
 }
 
+/// A file that is wanted of the final mesh.
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ExportRequest {
+    /// Its format.
     pub kind: FileKind,
     /// With or without its ending.
     pub file_name: String,
@@ -62,10 +64,15 @@ pub struct ExportRequest {
 /// A file that was written, read again and checked.
 #[derive(Serialize, ToSchema)]
 pub struct ExportReady {
+    /// Address of the file.
     pub url: String,
+    /// Name of the file.
     pub file_name: String,
+    /// Size of the file.
     pub bytes: usize,
+    /// Triangles that the file holds.
     pub triangles: usize,
+    /// Volume that they enclose.
     pub volume_mm3: f64,
     /// Of the file as read again, and of its mesh against the request.
     pub checks: Vec<Check>,
@@ -111,6 +118,7 @@ fn safe(name: &str) -> String {
 
 #[utoipa::path(post, path = "/api/projects/{id}/export", request_body = ExportRequest,
     responses((status = 200, body = ExportReady), (status = 409, body = Problem), (status = 422, body = Problem)))]
+/// Writes a file of the final mesh and checks it.
 pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Body<ExportRequest>) -> Answer<Json<ExportReady>> {
     watched(app, move |app, waiting| {
         let file_name = clean_name(&r.file_name, r.kind)?;
@@ -156,6 +164,7 @@ pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Bod
     .await
 }
 
+/// The bytes of a file that was written.
 #[utoipa::path(get, path = "/api/exports/{id}/{file}", responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
 pub async fn download(State(app): State<App>, Path((id, file)): Path<(String, String)>) -> Answer<Response> {
     let found = {
@@ -167,6 +176,7 @@ pub async fn download(State(app): State<App>, Path((id, file)): Path<(String, St
     Ok(attachment(kind, &file, shared_bytes(bytes)))
 }
 
+/// The recipe as a file.
 #[utoipa::path(get, path = "/api/projects/{id}/recipe.json", responses((status = 200, body = ulmix_recipe::Recipe), (status = 404, body = Problem)))]
 pub async fn recipe(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
     watched(app, move |app, _| {
@@ -181,6 +191,7 @@ pub async fn recipe(State(app): State<App>, Path(id): Path<String>) -> Answer<Re
     .await
 }
 
+/// The file that the part came from.
 #[utoipa::path(get, path = "/api/projects/{id}/part", responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
 pub async fn part(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
     watched(app, move |app, waiting| {

@@ -14,6 +14,7 @@ use ulmix_lattice::from_mesh::{self, FoundMesh};
 use ulmix_recipe::{FoundStruts, OwnPoints, OwnStruts, RecipeError};
 use utoipa::IntoParams;
 
+/// Name of a file that is sent.
 #[derive(Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]

@@ -3,14 +3,14 @@
 //! | module | what it answers |
 //! |---|---|
 //! | [`uploads`] | files brought in |
-//! | [`projects`] | projects, recipes with undo and redo |
+//! | `projects` | projects, recipes with undo and redo |
 //! | [`runs`] | drafts, final runs, pictures, events |
 //! | [`exports`] | files to take away: meshes, recipe, part |
 //! | [`given`] | seed points and struts from files |
 //! | [`structures`] | small pictures of structures |
-//! | [`picking`] | faces, loops of edges, what lies in a zone or body |
+//! | `picking` | faces, loops of edges, what lies in a zone or body |
 //!
-//! [`document`] tells all of it; [`extract`] reads what requests bring; [`work`] runs what takes long; [`shared`] holds bodies
+//! `document` tells all of it; `extract` reads what requests bring; `work` runs what takes long; [`shared`] holds bodies
 //! that several fetch.
 
 mod document;
@@ -45,8 +45,11 @@ pub use document::openapi;
 /// What all answers come from.
 #[derive(Clone)]
 pub struct App {
+    /// Projects, and the work on them.
     pub studio: Arc<Studio>,
+    /// Files on their way in.
     pub uploads: Arc<uploads::Uploads>,
+    /// Files that wait to be fetched.
     pub exports: Arc<exports::Exports>,
     /// Places for work that keeps the computer busy: more at once would only make all wait.
     pub places: Arc<Semaphore>,
@@ -60,6 +63,7 @@ pub const AT_ONCE: usize = 4;
 /// Bytes of a request that brings a recipe: the most own struts, nodes and cells that one may have take less.
 const RECIPE_BYTES: usize = 64 << 20;
 
+/// All paths, with the web app.
 pub fn router(app: App) -> Router {
     let with_recipe = || DefaultBodyLimit::max(RECIPE_BYTES);
     Router::new()
@@ -112,6 +116,7 @@ async fn nothing() -> Problem {
 /// A material to choose.
 #[derive(Serialize, ToSchema)]
 pub struct MaterialChoice {
+    /// Name of the material.
     pub name: &'static str,
     /// g/cm³.
     pub density: f64,
@@ -120,8 +125,11 @@ pub struct MaterialChoice {
 /// A kind of structure to choose.
 #[derive(Serialize, ToSchema)]
 pub struct StructureChoice {
+    /// The kind meant.
     pub kind: Kind,
+    /// Its name for a person.
     pub title: &'static str,
+    /// The family that it is shown in.
     pub family: Family,
     /// Grows from seed points.
     pub seeded: bool,
@@ -137,33 +145,43 @@ pub struct StructureChoice {
 /// A part of the Reedling buoy.
 #[derive(Serialize, ToSchema)]
 pub struct ReedlingPart {
+    /// The part meant.
     pub part: Reedling,
+    /// Its name for a person.
     pub title: &'static str,
+    /// What it shows.
     pub words: &'static str,
 }
 
 /// A shape to begin with.
 #[derive(Serialize, ToSchema)]
 pub struct FirstShape {
+    /// Name of the shape.
     pub title: &'static str,
+    /// The shape with its first dimensions.
     pub shape: OwnShape,
 }
 
 /// What the app needs to know of the server.
 #[derive(Serialize, ToSchema)]
 pub struct Options {
+    /// Version of the program.
     pub version: &'static str,
+    /// Materials that are known.
     pub materials: Vec<MaterialChoice>,
+    /// Kinds of structures.
     pub structures: Vec<StructureChoice>,
     /// Parts to try.
     pub reedling: Vec<ReedlingPart>,
     /// Shapes to begin with.
     pub shapes: Vec<FirstShape>,
+    /// Bytes of the largest file that is read.
     pub largest_file_bytes: u64,
     /// There is a session to log out of.
     pub can_log_out: bool,
 }
 
+/// What can be chosen.
 #[utoipa::path(get, path = "/api/options", responses((status = 200, body = Options)))]
 pub async fn options(State(app): State<App>) -> Json<Options> {
     Json(Options {

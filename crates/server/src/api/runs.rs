@@ -26,6 +26,7 @@ use utoipa::{IntoParams, ToSchema};
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct DraftRequest {
+    /// The recipe, saved or not.
     pub recipe: Recipe,
     /// A value is moving: the quickest picture.
     pub drag: bool,
@@ -43,6 +44,7 @@ fn numbers(bytes: Vec<u8>) -> Response {
 
 #[utoipa::path(post, path = "/api/projects/{id}/draft", request_body = DraftRequest,
     responses((status = 200, content_type = "model/gltf-binary", description = "RunInfo in asset.extras"), (status = 409, body = Problem), (status = 422, body = Problem)))]
+/// A picture of a recipe at once.
 pub async fn draft(State(app): State<App>, tab: Tab, Path(id): Path<String>, Body(r): Body<DraftRequest>) -> Answer<Response> {
     let quality = if r.drag { Quality::Drag } else { Quality::Draft };
     computed(app, (Lane::Draft, id, tab), move |app, id, waiting| {
@@ -54,6 +56,7 @@ pub async fn draft(State(app): State<App>, tab: Tab, Path(id): Path<String>, Bod
 
 #[utoipa::path(delete, path = "/api/projects/{id}/draft",
     responses((status = 204, description = "No draft is under way any more: one that was answers 409")))]
+/// Ends the drawing that this page waits for.
 pub async fn stop_draft(State(app): State<App>, tab: Tab, Path(id): Path<String>) -> StatusCode {
     app.studio.lanes.end(&(Lane::Draft, id, tab));
     StatusCode::NO_CONTENT
@@ -61,6 +64,7 @@ pub async fn stop_draft(State(app): State<App>, tab: Tab, Path(id): Path<String>
 
 #[utoipa::path(post, path = "/api/projects/{id}/foresee", request_body = Recipe,
     responses((status = 200, body = Foreseen, description = "What is known without a mesh"), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+/// Numbers of a recipe without a mesh.
 pub async fn foresee(
     State(app): State<App>,
     tab: Tab,
@@ -72,6 +76,7 @@ pub async fn foresee(
 
 #[utoipa::path(post, path = "/api/projects/{id}/estimate", request_body = Recipe,
     responses((status = 200, body = Prediction, description = "What the final mesh will take, from blocks that are made of it"), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+/// What a final run will take.
 pub async fn estimate(
     State(app): State<App>,
     tab: Tab,
@@ -91,6 +96,7 @@ pub struct Whose {
 
 #[utoipa::path(post, path = "/api/projects/{id}/skeleton", request_body = Recipe, params(Whose),
     responses((status = 200, content_type = "application/octet-stream", description = "Seven little-endian 32-bit floats per strut: both ends, mm; 0 inside, 1 cut by the surface, 2 on the surface, 3 with a dead end"), (status = 404, body = Problem), (status = 422, body = Problem)))]
+/// Nodes and struts of a structure.
 pub async fn skeleton(
     State(app): State<App>,
     tab: Tab,
@@ -105,6 +111,7 @@ pub async fn skeleton(
 
 #[utoipa::path(post, path = "/api/projects/{id}/cells", request_body = Recipe, params(Whose),
     responses((status = 200, content_type = "application/octet-stream", description = "Little-endian 32-bit floats: how many seed points, how many of their cells lie whole in the part, three for each point, six for each edge of their cells, mm"), (status = 404, body = Problem), (status = 422, body = Problem)))]
+/// Cells of the seed points.
 pub async fn cells(
     State(app): State<App>,
     tab: Tab,
@@ -119,17 +126,20 @@ pub async fn cells(
 
 #[utoipa::path(get, path = "/api/projects/{id}/picture",
     responses((status = 200, content_type = "model/gltf-binary", description = "RunInfo in asset.extras"), (status = 404, body = Problem)))]
+/// The picture of the last final mesh.
 pub async fn picture(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
     let found = watched(app, move |app, waiting| app.studio.picture(&id, waiting)).await?;
     found.map(|picture| glb(shared_bytes(picture))).ok_or_else(|| Problem::not_found("A picture of this recipe"))
 }
 
+/// Queues a final run.
 #[utoipa::path(post, path = "/api/projects/{id}/final", responses((status = 202, body = Job), (status = 429, body = Problem)))]
 pub async fn start_final(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
     let job = watched(app, move |app, waiting| app.studio.start_final(&id, waiting)).await?;
     Ok((StatusCode::ACCEPTED, Json(job)).into_response())
 }
 
+/// Ends the final run.
 #[utoipa::path(delete, path = "/api/jobs/{id}", responses((status = 200, body = Job), (status = 404, body = Problem)))]
 pub async fn cancel(State(app): State<App>, Path(id): Path<String>) -> Answer<Json<Job>> {
     blocking(move || app.studio.cancel(&id).map(Json)).await
@@ -137,6 +147,7 @@ pub async fn cancel(State(app): State<App>, Path(id): Path<String>) -> Answer<Js
 
 #[utoipa::path(get, path = "/api/projects/{id}/events",
     responses((status = 200, content_type = "text/event-stream", description = "Event as JSON in each data line")))]
+/// What happens to a project, as it happens.
 pub async fn events(State(app): State<App>, Path(id): Path<String>) -> Sse<impl Stream<Item = Result<sse::Event, Infallible>>> {
     let stream = BroadcastStream::new(app.studio.events.subscribe()).filter_map(move |e| match e {
         Ok(e) if e.project() == id => sse::Event::default().json_data(&e).ok().map(Ok),

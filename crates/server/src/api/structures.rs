@@ -13,6 +13,7 @@ use utoipa::IntoParams;
 
 const SIZE: u32 = 112;
 
+/// How a structure is looked at.
 #[derive(Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
@@ -36,6 +37,7 @@ pub struct Look {
 
 #[utoipa::path(get, path = "/api/structures/{kind}/picture", params(("kind" = String, Path), Look),
     responses((status = 200, content_type = "image/png", body = Vec<u8>), (status = 422, body = Problem)))]
+/// A small picture of a structure.
 pub async fn structure_picture(Path(kind): Path<String>, Query(look): Query<Look>) -> Answer<impl IntoResponse> {
     let refuse = |what: &str, hint: &str| Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_structure", what, hint);
     let kind: Kind = serde_json::from_value(kind.into())

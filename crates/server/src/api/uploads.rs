@@ -40,6 +40,7 @@ const BYTES_A_SECOND: u64 = 10 << 20;
 /// What is read on of a file that is too large, so that the answer reaches the sender.
 const READ_ON: u64 = 64 << 20;
 
+/// Files on their way in, on disk.
 pub struct Uploads {
     folder: PathBuf,
     all: Mutex<VecDeque<Held>>,
@@ -51,6 +52,7 @@ pub struct Uploads {
 #[derive(Clone)]
 pub struct Held {
     id: String,
+    /// Name of the file.
     pub name: String,
     file: Arc<OnDisk>,
     since: Instant,
@@ -81,6 +83,10 @@ impl OnDisk {
 }
 
 impl Held {
+    /// The bytes of the file.
+    ///
+    /// # Errors
+    /// The file has expired, or the disk does not give it.
     pub fn read(&self) -> Answer<Vec<u8>> {
         self.file.read()
     }
@@ -153,6 +159,7 @@ impl Drop for Uploads {
     }
 }
 
+/// Name of a file that is sent.
 #[derive(Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
 pub struct UploadName {
@@ -163,8 +170,11 @@ pub struct UploadName {
 /// A file that waits for its unit.
 #[derive(Serialize, ToSchema)]
 pub struct Upload {
+    /// Number under which it waits.
     pub upload: String,
+    /// Name of the file.
     pub file_name: String,
+    /// What the file holds.
     pub contents: Inspection,
 }
 
@@ -180,6 +190,7 @@ fn too_large(bytes: u64) -> Problem {
 
 #[utoipa::path(post, path = "/api/uploads", params(UploadName), request_body(content_type = "application/octet-stream", description = "STL, 3MF, OBJ, PLY or GLB"),
     responses((status = 200, body = Upload), (status = 413, body = Problem), (status = 422, body = Problem)))]
+/// Takes a file in and tells what it holds.
 pub async fn upload(State(app): State<App>, Query(q): Query<UploadName>, headers: HeaderMap, body: Body) -> Answer<Json<Upload>> {
     let told = headers.get(header::CONTENT_LENGTH).and_then(|v| v.to_str().ok()).and_then(|v| v.parse::<u64>().ok());
     if let Some(bytes) = told.filter(|bytes| *bytes > ulmix_formats::LARGEST_FILE) {

@@ -5,9 +5,9 @@
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`schema`] | the form of the file, and how older ones are brought up and copied |
+//! | `schema` | the form of the file, and how older ones are brought up and copied |
 //! | [`lock`] | one server for one file |
-//! | [`blobs`] | large values |
+//! | `blobs` | large values |
 
 mod blobs;
 mod lock;
@@ -34,6 +34,7 @@ const READERS: usize = 4;
 /// Pages of deleted values that are given back after a change, at most.
 const GIVEN_BACK: usize = 4096;
 
+/// The file of projects.
 pub struct Store {
     writer: Mutex<Connection>,
     readers: Vec<Mutex<Connection>>,
@@ -46,20 +47,33 @@ pub struct Store {
 /// A project as stored.
 #[derive(Clone, Debug)]
 pub struct ProjectRow {
+    /// Number of the project.
     pub id: String,
+    /// When it was made, in ms since 1970.
     pub created_ms: i64,
+    /// When it was changed last, in ms since 1970.
     pub updated_ms: i64,
     /// Current revision; undo moves it back.
     pub head: i64,
+    /// The oldest revision that can be gone back to.
     pub first: i64,
+    /// The newest revision.
     pub last: i64,
+    /// The recipe of this revision, as JSON.
     pub recipe: String,
+    /// Name of the part's file.
     pub part_file: String,
+    /// Hash of the part's file.
     pub part_blob: String,
+    /// Facts of the part, as JSON.
     pub part_facts: String,
 }
 
 impl ProjectRow {
+    /// The recipe.
+    ///
+    /// # Errors
+    /// A recipe that this version cannot read.
     pub fn read_recipe(&self) -> Answer<Recipe> {
         Recipe::from_json(&self.recipe).map_err(|e| {
             let hint = "Save its recipe and its part as they are, or delete it. A newer Ulmix may read it.";
@@ -70,7 +84,9 @@ impl ProjectRow {
 
 /// A project as the start screen lists it.
 pub struct ListedRow {
+    /// Number of the project.
     pub id: String,
+    /// When it was changed last, in ms since 1970.
     pub updated_ms: i64,
     /// What its card shows, as kept for this revision.
     pub facts: Option<String>,
@@ -78,21 +94,28 @@ pub struct ListedRow {
     pub fault: Option<String>,
     /// Where no facts are kept.
     pub recipe: Option<String>,
+    /// Facts of the part, as JSON.
     pub part_facts: String,
 }
 
 /// A final mesh as stored.
 pub struct FinalRow {
+    /// Key of the recipe that it was made of.
     pub key: String,
+    /// What the run found, as JSON.
     pub info: String,
+    /// Hash of the mesh.
     pub mesh: String,
+    /// Hash of the picture.
     pub picture: String,
 }
 
+/// The time in ms since 1970.
 pub fn now_ms() -> i64 {
     SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| d.as_millis() as i64)
 }
 
+/// SHA-256 in hexadecimal.
 pub fn hash(bytes: &[u8]) -> String {
     hex(&Sha256::digest(bytes))
 }
@@ -147,6 +170,10 @@ impl Store {
         self.readers[n].lock().unwrap_or_else(PoisonError::into_inner)
     }
 
+    /// Makes a project.
+    ///
+    /// # Errors
+    /// The file of projects cannot be written.
     pub fn create_project(&self, id: &str, recipe: &str, part_file: &str, part: &[u8], part_facts: &str) -> Answer<()> {
         let part = self.pack(part)?;
         let mut db = self.db();
@@ -162,6 +189,10 @@ impl Store {
         Ok(())
     }
 
+    /// Removes a project and all that is its own.
+    ///
+    /// # Errors
+    /// There is none, or the file cannot be written.
     pub fn delete_project(&self, id: &str) -> Answer<()> {
         let mut db = self.db();
         let t = begin(&mut db)?;
@@ -186,6 +217,10 @@ impl Store {
         Ok(())
     }
 
+    /// A project with its newest revision.
+    ///
+    /// # Errors
+    /// There is none, or the file cannot be read.
     pub fn project(&self, id: &str) -> Answer<ProjectRow> {
         let db = self.reader();
         let sql = format!("{PROJECT} WHERE p.id = ?");
@@ -304,6 +339,10 @@ impl Store {
         Ok(Paces(paces))
     }
 
+    /// Stores how quick this machine is.
+    ///
+    /// # Errors
+    /// The file cannot be written.
     pub fn set_paces(&self, paces: &Paces) -> Answer<()> {
         let mut db = self.db();
         let t = begin(&mut db)?;
@@ -315,11 +354,19 @@ impl Store {
         Ok(())
     }
 
+    /// Stores a card's picture.
+    ///
+    /// # Errors
+    /// The file cannot be written.
     pub fn set_card(&self, id: &str, png: &[u8]) -> Answer<()> {
         self.db().execute("UPDATE projects SET card = ? WHERE id = ?", params![png, id])?;
         Ok(())
     }
 
+    /// A card's picture, if there is one.
+    ///
+    /// # Errors
+    /// The file cannot be read.
     pub fn card(&self, id: &str) -> Answer<Option<Vec<u8>>> {
         let found = self.reader().query_row("SELECT card FROM projects WHERE id = ?", [id], |r| r.get(0)).optional()?;
         Ok(found.flatten())
@@ -339,6 +386,10 @@ impl Store {
         give_back(&db, GIVEN_BACK)
     }
 
+    /// The picture of a final mesh, if there is one.
+    ///
+    /// # Errors
+    /// The file cannot be read, or is damaged.
     pub fn picture(&self, id: &str, key: &str) -> Answer<Option<Arc<Vec<u8>>>> {
         let sql = "SELECT blob FROM pictures WHERE project = ? AND key = ?";
         let blob: Option<String> = self.reader().query_row(sql, [id, key], |r| r.get(0)).optional()?;
@@ -374,6 +425,10 @@ impl Store {
         give_back(&db, GIVEN_BACK)
     }
 
+    /// The final mesh of a recipe, if there is one.
+    ///
+    /// # Errors
+    /// The file cannot be read.
     pub fn finished(&self, id: &str, key: &str) -> Answer<Option<FinalRow>> {
         let row = self.reader().query_row(
             "SELECT key, info, mesh, picture FROM finals WHERE project = ? AND key = ?",
@@ -383,6 +438,10 @@ impl Store {
         Ok(row.optional()?)
     }
 
+    /// Stores the state of a run.
+    ///
+    /// # Errors
+    /// The file cannot be written.
     pub fn put_job(&self, id: &str, project: &str, key: &str, state: &str) -> Answer<()> {
         self.db().execute(
             "INSERT INTO jobs VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT (id) DO UPDATE SET state = excluded.state",

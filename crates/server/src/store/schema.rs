@@ -82,7 +82,9 @@ const MIGRATIONS: &[&str] = &[
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error("{message}")]
 pub struct OpenError {
+    /// What is wrong, in a sentence for a person.
     pub message: String,
+    /// What to do about it, in a sentence for a person.
     pub hint: String,
 }
 

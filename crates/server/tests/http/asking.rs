@@ -4,7 +4,7 @@ use serde_json::Value;
 use std::io::Read;
 
 /// An answer.
-pub struct Reply {
+pub(crate) struct Reply {
     pub status: u16,
     pub etag: String,
     /// Its content type.
@@ -13,12 +13,12 @@ pub struct Reply {
 }
 
 impl Reply {
-    pub fn json(&self) -> Value {
+    pub(crate) fn json(&self) -> Value {
         serde_json::from_slice(&self.body).unwrap_or_else(|_| panic!("no JSON: {}", String::from_utf8_lossy(&self.body)))
     }
 
     /// The words of a problem document with a hint, of the code expected.
-    pub fn problem(&self, status: u16, code: &str) -> String {
+    pub(crate) fn problem(&self, status: u16, code: &str) -> String {
         let p = self.json();
         let found = (self.status, p["code"].as_str(), self.kind.as_str());
         assert_eq!(found, (status, Some(code), "application/problem+json"), "{p}");
@@ -28,7 +28,7 @@ impl Reply {
 }
 
 /// Asks and reads the whole answer; redirects are answers, too.
-pub fn ask(url: &str, method: &str, headers: &[(&str, &str)], body: &[u8]) -> Reply {
+pub(crate) fn ask(url: &str, method: &str, headers: &[(&str, &str)], body: &[u8]) -> Reply {
     let agent = ureq::AgentBuilder::new().redirects(0).build();
     let request = headers.iter().fold(agent.request(method, url), |r, (name, value)| r.set(name, value));
     let response = match request.send_bytes(body) {

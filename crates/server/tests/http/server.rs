@@ -8,7 +8,7 @@ use std::time::Duration;
 use tokio::net::TcpListener;
 use ulmix_server::Server;
 
-pub struct Running {
+pub(crate) struct Running {
     pub url: String,
     runtime: tokio::runtime::Runtime,
     stop: Option<tokio::sync::oneshot::Sender<()>>,
@@ -25,7 +25,7 @@ impl Drop for Running {
     }
 }
 
-pub fn start(data: &Path) -> Running {
+pub(crate) fn start(data: &Path) -> Running {
     let runtime = tokio::runtime::Runtime::new().unwrap();
     let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
     listener.set_nonblocking(true).unwrap();
@@ -38,32 +38,32 @@ pub fn start(data: &Path) -> Running {
 }
 
 /// A server with projects of its own, which go with the folder.
-pub fn fresh() -> (tempfile::TempDir, Running) {
+pub(crate) fn fresh() -> (tempfile::TempDir, Running) {
     let dir = tempfile::tempdir().unwrap();
     let server = start(&dir.path().join("u.sqlite"));
     (dir, server)
 }
 
 impl Running {
-    pub fn send(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Reply {
+    pub(crate) fn send(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Reply {
         ask(&format!("{}{path}", self.url), method, headers, body)
     }
 
-    pub fn get(&self, path: &str) -> Reply {
+    pub(crate) fn get(&self, path: &str) -> Reply {
         self.send("GET", path, &[], &[])
     }
 
-    pub fn post(&self, path: &str, body: &Value) -> Reply {
+    pub(crate) fn post(&self, path: &str, body: &Value) -> Reply {
         self.send("POST", path, &[("content-type", "application/json")], body.to_string().as_bytes())
     }
 
-    pub fn put_recipe(&self, id: &str, revision: &str, recipe: &Value) -> Reply {
+    pub(crate) fn put_recipe(&self, id: &str, revision: &str, recipe: &Value) -> Reply {
         let headers = [("content-type", "application/json"), ("if-match", revision)];
         self.send("PUT", &format!("/api/projects/{id}/recipe"), &headers, recipe.to_string().as_bytes())
     }
 
     /// A small box project that is quick to mesh: its id and state.
-    pub fn small_box(&self) -> (String, Value) {
+    pub(crate) fn small_box(&self) -> (String, Value) {
         let p = self.post(
             "/api/projects",
             &json!({ "from": "shape", "shape": { "shape": "box", "size_mm": [20, 16, 12], "round_mm": 0 } }),
@@ -74,7 +74,7 @@ impl Running {
     }
 
     /// On a grid that is quick to mesh.
-    pub fn make_final(&self, id: &str) -> Value {
+    pub(crate) fn make_final(&self, id: &str) -> Value {
         let p = self.get(&format!("/api/projects/{id}")).json();
         let mut recipe = p["recipe"].clone();
         recipe["mesh"]["step_mm"] = json!(0.3);
@@ -89,12 +89,12 @@ impl Running {
     }
 
     /// A project's final runs, from now on, as they change.
-    pub fn jobs(&self, id: &str) -> impl Iterator<Item = Value> {
+    pub(crate) fn jobs(&self, id: &str) -> impl Iterator<Item = Value> {
         self.events(id).filter_map(|event| event.get("job").cloned())
     }
 
     /// What happens to a project from now on.
-    pub fn events(&self, id: &str) -> impl Iterator<Item = Value> {
+    pub(crate) fn events(&self, id: &str) -> impl Iterator<Item = Value> {
         // A server that says nothing for so long has failed.
         let patient = ureq::AgentBuilder::new().timeout_read(Duration::from_secs(60)).build();
         let events = patient.get(&format!("{}/api/projects/{id}/events", self.url)).call().unwrap().into_reader();
@@ -104,12 +104,12 @@ impl Running {
 }
 
 /// Has a final run come to an end?
-pub fn over(job: &Value) -> bool {
+pub(crate) fn over(job: &Value) -> bool {
     !matches!(job["state"].as_str(), Some("queued" | "running"))
 }
 
 /// Brings a file in; its upload.
-pub fn upload(s: &Running, name: &str, bytes: &[u8]) -> Value {
+pub(crate) fn upload(s: &Running, name: &str, bytes: &[u8]) -> Value {
     let r = s.send("POST", &format!("/api/uploads?name={name}"), &[], bytes);
     assert_eq!(r.status, 200);
     r.json()["upload"].clone()

@@ -1,4 +1,5 @@
 //! How it ends: by signals, and by being killed.
+#![allow(unsafe_code, reason = "signals are sent to children of ours")]
 
 use super::running::{text, until, Running};
 use serde_json::{json, Value};
@@ -6,7 +7,7 @@ use std::io::Write;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// A request that computes for minutes, sent on a connection of its own.
-pub fn long_request(s: &Running, id: &str, recipe: &Value) -> std::net::TcpStream {
+pub(crate) fn long_request(s: &Running, id: &str, recipe: &Value) -> std::net::TcpStream {
     let mut recipe = recipe.clone();
     recipe["structure"]["kind"] = json!("voronoi");
     recipe["structure"]["seeds"]["count"] = json!(300_000);

@@ -1,4 +1,5 @@
 //! The real binary serving a real file of projects.
+#![allow(unsafe_code, reason = "signals are sent to children of ours")]
 
 use super::asking::{ask, Reply};
 use serde_json::{json, Value};
@@ -8,27 +9,27 @@ use std::path::Path;
 use std::process::{Child, Command, ExitStatus, Stdio};
 use std::time::{Duration, Instant};
 
-pub struct Running {
+pub(crate) struct Running {
     child: Child,
     pub url: String,
 }
 
-pub fn binary() -> Command {
+pub(crate) fn binary() -> Command {
     Command::new(env!("CARGO_BIN_EXE_ulmix"))
 }
 
 /// Runs a command to its end: exit code, and what it told of errors.
-pub fn failing(args: &[&str]) -> (Option<i32>, String) {
+pub(crate) fn failing(args: &[&str]) -> (Option<i32>, String) {
     let o = binary().args(args).output().unwrap();
     (o.status.code(), String::from_utf8_lossy(&o.stderr).into_owned())
 }
 
-pub fn text(path: &Path) -> &str {
+pub(crate) fn text(path: &Path) -> &str {
     path.to_str().unwrap()
 }
 
 /// Waits for something to become so.
-pub fn until(what: &str, mut so: impl FnMut() -> bool) {
+pub(crate) fn until(what: &str, mut so: impl FnMut() -> bool) {
     let start = Instant::now();
     while !so() {
         assert!(start.elapsed() < Duration::from_secs(60), "waited for: {what}");
@@ -37,16 +38,16 @@ pub fn until(what: &str, mut so: impl FnMut() -> bool) {
 }
 
 impl Running {
-    pub fn start(data: &Path) -> Running {
+    pub(crate) fn start(data: &Path) -> Running {
         Running::with(data, &[])
     }
 
-    pub fn with(data: &Path, more: &[&str]) -> Running {
+    pub(crate) fn with(data: &Path, more: &[&str]) -> Running {
         let bind = if more.contains(&"--bind") { &[][..] } else { &["--bind", "127.0.0.1:0"] };
         Running::spawned(&[&["serve", "--data", text(data)], bind, more].concat())
     }
 
-    pub fn demo(data: &Path) -> Running {
+    pub(crate) fn demo(data: &Path) -> Running {
         Running::spawned(&["demo", "--data", text(data)])
     }
 
@@ -60,26 +61,26 @@ impl Running {
         Running { child, url }
     }
 
-    pub fn send(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Reply {
+    pub(crate) fn send(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Reply {
         ask(&format!("{}{path}", self.url), method, headers, body)
     }
 
-    pub fn get(&self, path: &str) -> Reply {
+    pub(crate) fn get(&self, path: &str) -> Reply {
         self.send("GET", path, &[], &[])
     }
 
-    pub fn post(&self, path: &str, body: &Value) -> Reply {
+    pub(crate) fn post(&self, path: &str, body: &Value) -> Reply {
         self.send("POST", path, &[("content-type", "application/json")], body.to_string().as_bytes())
     }
 
-    pub fn put_recipe(&self, id: &str, revision: i64, recipe: &Value) -> Reply {
+    pub(crate) fn put_recipe(&self, id: &str, revision: i64, recipe: &Value) -> Reply {
         let revision = revision.to_string();
         let headers = [("content-type", "application/json"), ("if-match", revision.as_str())];
         self.send("PUT", &format!("/api/projects/{id}/recipe"), &headers, recipe.to_string().as_bytes())
     }
 
     /// A project of a file that is brought in, in mm.
-    pub fn project_of(&self, name: &str, file: &[u8]) -> Value {
+    pub(crate) fn project_of(&self, name: &str, file: &[u8]) -> Value {
         let upload = self.send("POST", &format!("/api/uploads?name={name}"), &[], file).json()["upload"].clone();
         let p = self.post("/api/projects", &json!({ "from": "upload", "upload": upload, "unit": "mm" }));
         assert_eq!(p.status, 201);
@@ -87,7 +88,7 @@ impl Running {
     }
 
     /// A small box: its id and recipe.
-    pub fn small_box(&self) -> (String, Value) {
+    pub(crate) fn small_box(&self) -> (String, Value) {
         let shape = json!({ "shape": "box", "size_mm": [20, 16, 12], "round_mm": 0 });
         let p = self.post("/api/projects", &json!({ "from": "shape", "shape": shape }));
         assert_eq!(p.status, 201);
@@ -96,28 +97,28 @@ impl Running {
     }
 
     /// The card of a project on the start screen.
-    pub fn card(&self, id: &str) -> Value {
+    pub(crate) fn card(&self, id: &str) -> Value {
         let all = self.get("/api/projects").json();
         all.as_array().unwrap().iter().find(|p| p["id"] == id).expect("it is listed").clone()
     }
 
-    pub fn connect(&self) -> TcpStream {
+    pub(crate) fn connect(&self) -> TcpStream {
         TcpStream::connect(self.url.trim_start_matches("http://")).unwrap()
     }
 
-    pub fn pid(&self) -> u32 {
+    pub(crate) fn pid(&self) -> u32 {
         self.child.id()
     }
 
     /// A figure of the process that the kernel tells, in MB.
-    pub fn megabytes(&self, name: &str) -> u64 {
+    pub(crate) fn megabytes(&self, name: &str) -> u64 {
         let status = std::fs::read_to_string(format!("/proc/{}/status", self.pid())).unwrap();
         let line = status.lines().find_map(|l| l.strip_prefix(name)).unwrap();
         line.trim_matches([':', ' ', '\t']).split(' ').next().unwrap().trim().parse::<u64>().unwrap() / 1024
     }
 
     /// Seconds of processors that it has used.
-    pub fn worked(&self) -> f64 {
+    pub(crate) fn worked(&self) -> f64 {
         let stat = std::fs::read_to_string(format!("/proc/{}/stat", self.pid())).unwrap();
         let fields: Vec<&str> = stat.rsplit_once(')').unwrap().1.split_whitespace().collect();
         let ticks = |n: usize| fields[n].parse::<f64>().unwrap();
@@ -126,14 +127,14 @@ impl Running {
     }
 
     /// Has it used hardly any processor for half a second?
-    pub fn is_idle(&self) -> bool {
+    pub(crate) fn is_idle(&self) -> bool {
         let (before, start) = (self.worked(), Instant::now());
         until("half a second", || start.elapsed() > Duration::from_millis(500));
         self.worked() - before < 0.1
     }
 
     /// Ends it by a signal; how it ended, and after how long.
-    pub fn end(mut self, signal: i32) -> (ExitStatus, Duration) {
+    pub(crate) fn end(mut self, signal: i32) -> (ExitStatus, Duration) {
         let start = Instant::now();
         // SAFETY: a signal to a child of ours that has not been waited for.
         unsafe { libc::kill(self.pid() as i32, signal) };
