@@ -14,7 +14,9 @@ import { useMode } from './theme/mode'
 import { antTheme } from './theme/tokens'
 import { Start } from './start/Start'
 
-const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } } })
+const queries = new QueryClient({
+  defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } },
+})
 
 function Pages() {
   const place = usePlace()
@@ -26,7 +28,11 @@ function Root() {
   const { mode } = useMode()
   // Questions asked from outside the tree look like everything else.
   useEffect(() => {
-    ConfigProvider.config({ holderRender: (children) => <ConfigProvider theme={antTheme(mode)}>{children}</ConfigProvider> })
+    ConfigProvider.config({
+      holderRender: (children) => (
+        <ConfigProvider theme={antTheme(mode)}>{children}</ConfigProvider>
+      ),
+    })
   }, [mode])
   return (
     <ConfigProvider theme={antTheme(mode)}>

@@ -51,7 +51,10 @@ const tab = Math.random().toString(36).slice(2)
 async function call(path: string, init?: RequestInit): Promise<Response> {
   let response: Response
   try {
-    response = await fetch(`/api${path}`, { ...init, headers: { ...init?.headers, 'x-ulmix-tab': tab } })
+    response = await fetch(`/api${path}`, {
+      ...init,
+      headers: { ...init?.headers, 'x-ulmix-tab': tab },
+    })
   } catch (e) {
     if (init?.signal?.aborted) throw e
     throw new Unreachable('Ulmix does not answer.')
@@ -62,15 +65,25 @@ async function call(path: string, init?: RequestInit): Promise<Response> {
   throw new Refused(response.status, body?.code ?? 'unknown', message, body?.hint ?? 'Try again.')
 }
 
-const json = async <T>(path: string, init?: RequestInit): Promise<T> => (await call(path, init)).json()
+const json = async <T>(path: string, init?: RequestInit): Promise<T> =>
+  (await call(path, init)).json()
 const bytes = async (path: string, init?: RequestInit) => (await call(path, init)).arrayBuffer()
-const send = (method: string, body: unknown, headers: Record<string, string> = {}): RequestInit => ({
+const send = (
+  method: string,
+  body: unknown,
+  headers: Record<string, string> = {},
+): RequestInit => ({
   method,
   headers: { 'content-type': 'application/json', ...headers },
   body: JSON.stringify(body),
 })
 /** Numbers that show a zone's own structure, or the part's. */
-const numbers = async (what: 'cells' | 'skeleton', id: string, recipe: Recipe, zone: number | null) => {
+const numbers = async (
+  what: 'cells' | 'skeleton',
+  id: string,
+  recipe: Recipe,
+  zone: number | null,
+) => {
   const of = zone === null ? '' : `?zone=${zone}`
   return new Float32Array(await bytes(`/projects/${id}/${what}${of}`, send('POST', recipe)))
 }
@@ -100,7 +113,11 @@ export const api = {
   redo: (id: string, revision: number) =>
     json<Project>(`/projects/${id}/redo`, { method: 'POST', headers: based(revision) }),
   setCard: (id: string, png: Blob) =>
-    call(`/projects/${id}/card`, { method: 'PUT', headers: { 'content-type': 'image/png' }, body: png }),
+    call(`/projects/${id}/card`, {
+      method: 'PUT',
+      headers: { 'content-type': 'image/png' },
+      body: png,
+    }),
   draft: (id: string, recipe: Recipe, drag: boolean, thickness: boolean, signal: AbortSignal) =>
     bytes(`/projects/${id}/draft`, { ...send('POST', { recipe, drag, thickness }), signal }),
   stopDraft: (id: string) => call(`/projects/${id}/draft`, { method: 'DELETE' }),
@@ -127,7 +144,8 @@ export const api = {
     json<Prediction>(`/projects/${id}/estimate`, { ...send('POST', recipe), signal }),
   /** How many seed points, how many of their cells are whole, three numbers for each point, six for each edge. */
   cells: (id: string, recipe: Recipe, zone: number | null) => numbers('cells', id, recipe, zone),
-  skeleton: (id: string, recipe: Recipe, zone: number | null) => numbers('skeleton', id, recipe, zone),
+  skeleton: (id: string, recipe: Recipe, zone: number | null) =>
+    numbers('skeleton', id, recipe, zone),
   picture: (id: string) => bytes(`/projects/${id}/picture`),
   logOut: () => call('/session', { method: 'DELETE' }),
   startFinal: (id: string) => json<Job>(`/projects/${id}/final`, { method: 'POST' }),

@@ -56,20 +56,41 @@ export function Bench({ id }: { id: string }) {
           />
         )}
         <span className="grow" />
-        <button className="round" onClick={undo} disabled={!project?.can_undo} aria-label="Undo" title="Undo (Ctrl+Z)">
+        <button
+          className="round"
+          onClick={undo}
+          disabled={!project?.can_undo}
+          aria-label="Undo"
+          title="Undo (Ctrl+Z)"
+        >
           ↶
         </button>
-        <button className="round" onClick={redo} disabled={!project?.can_redo} aria-label="Redo" title="Redo (Ctrl+Shift+Z)">
+        <button
+          className="round"
+          onClick={redo}
+          disabled={!project?.can_redo}
+          aria-label="Redo"
+          title="Redo (Ctrl+Shift+Z)"
+        >
           ↷
         </button>
-        <span className="round" style={{ cursor: 'default' }} role="status" data-testid="saved-state">
+        <span
+          className="round"
+          style={{ cursor: 'default' }}
+          role="status"
+          data-testid="saved-state"
+        >
           {offline ? 'Not saved' : saving ? 'Saving…' : 'Saved'}
         </span>
         <button className="round" onClick={() => setHelp(true)} aria-label="Keys" title="Keys (?)">
           ?
         </button>
       </Header>
-      {offline && <div className="banner">Ulmix does not answer. Your last change is kept here and saved as soon as it is back.</div>}
+      {offline && (
+        <div className="banner">
+          Ulmix does not answer. Your last change is kept here and saved as soon as it is back.
+        </div>
+      )}
       {project ? (
         <main className="columns">
           <Steps />

@@ -187,7 +187,9 @@ const early = () => {
 /** The numbers of a recipe beside a picture that waits. */
 /** What is known of a recipe changes; its picture stays. */
 function tellOfPicture(change: (info: RunInfo) => Partial<RunInfo>) {
-  set(({ picture }) => ({ picture: picture && { ...picture, info: { ...picture.info, ...change(picture.info) } } }))
+  set(({ picture }) => ({
+    picture: picture && { ...picture, info: { ...picture.info, ...change(picture.info) } },
+  }))
 }
 
 function showForeseen({ report, ...known }: Foreseen) {
@@ -268,7 +270,11 @@ const drafts = (() => {
     since: number
     stop: AbortController
   }
-  const begun = (drag: boolean): Run => ({ drag, since: performance.now(), stop: new AbortController() })
+  const begun = (drag: boolean): Run => ({
+    drag,
+    since: performance.now(),
+    stop: new AbortController(),
+  })
   let running: Run | null = null
   let wanted: { drag: boolean } | null = null
 
@@ -288,7 +294,12 @@ const drafts = (() => {
     const run = begun(wanted.drag)
     wanted = null
     running = run
-    set({ working: true, relaxing: null, drawing: { stage: null, since: run.since }, stopped: false })
+    set({
+      working: true,
+      relaxing: null,
+      drawing: { stage: null, since: run.since },
+      stopped: false,
+    })
     try {
       const lines = get().picture && early()
       if (lines) {
@@ -554,7 +565,13 @@ export async function showMoved(on: boolean) {
   if (!on || !project) return set({ moved: null })
   try {
     const glb = await api.moved(project.id)
-    set({ moved: { glb, key: JSON.stringify(project.recipe.part), ...extras<{ greatest: number }>(glb) } })
+    set({
+      moved: {
+        glb,
+        key: JSON.stringify(project.recipe.part),
+        ...extras<{ greatest: number }>(glb),
+      },
+    })
   } catch (e) {
     tell(e)
   }

@@ -4,7 +4,15 @@ import { Link } from './Link'
 
 function Leaf() {
   return (
-    <svg viewBox="0 0 32 32" aria-hidden="true" fill="none" stroke="currentColor" strokeWidth="2" strokeLinejoin="round" strokeLinecap="round">
+    <svg
+      viewBox="0 0 32 32"
+      aria-hidden="true"
+      fill="none"
+      stroke="currentColor"
+      strokeWidth="2"
+      strokeLinejoin="round"
+      strokeLinecap="round"
+    >
       <path d="M16 30V9M16 30c-9-3-12-11-8-19l8-9 8 9c4 8 1 16-8 19zM16 14l-6-4m6 10-8-4m8-2 6-4m-6 10 8-4" />
     </svg>
   )
@@ -18,7 +26,12 @@ export function Header({ children }: { children?: ReactNode }) {
         <Leaf /> ulmix
       </Link>
       {children ?? <span className="grow" />}
-      <button className="round" onClick={toggle} title={mode === 'dark' ? 'Light colours' : 'Dark colours'} aria-label={mode === 'dark' ? 'Light colours' : 'Dark colours'}>
+      <button
+        className="round"
+        onClick={toggle}
+        title={mode === 'dark' ? 'Light colours' : 'Dark colours'}
+        aria-label={mode === 'dark' ? 'Light colours' : 'Dark colours'}
+      >
         {mode === 'dark' ? '☀' : '☾'}
       </button>
     </header>

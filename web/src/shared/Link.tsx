@@ -2,7 +2,15 @@ import type { ReactNode } from 'react'
 import { go } from './place'
 
 /** A link to a page of the app, which is not loaded again for it. */
-export function Link({ to, className, children }: { to: string; className?: string; children: ReactNode }) {
+export function Link({
+  to,
+  className,
+  children,
+}: {
+  to: string
+  className?: string
+  children: ReactNode
+}) {
   return (
     <a
       className={className}

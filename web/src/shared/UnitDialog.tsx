@@ -6,12 +6,31 @@ import { count, size, volume } from './format'
 type Unit = Upload['contents']['choices'][number]['unit']
 export type { Unit }
 
-const names: Record<Unit, string> = { mm: 'Millimetres', cm: 'Centimetres', m: 'Metres', inch: 'Inches' }
+const names: Record<Unit, string> = {
+  mm: 'Millimetres',
+  cm: 'Centimetres',
+  m: 'Metres',
+  inch: 'Inches',
+}
 
 /** Asks for the unit of a file that states none, and shows the size each would give. */
-export function UnitDialog({ upload, beside = [], onClose, onUse }: { upload: Upload; beside?: Upload[]; onClose: () => void; onUse: (unit: Unit) => Promise<void> }) {
+export function UnitDialog({
+  upload,
+  beside = [],
+  onClose,
+  onUse,
+}: {
+  upload: Upload
+  beside?: Upload[]
+  onClose: () => void
+  onUse: (unit: Unit) => Promise<void>
+}) {
   const { contents } = upload
-  const first = (contents.choices.find((c) => c.usable && !c.unlikely) ?? contents.choices.find((c) => c.usable))?.unit ?? 'mm'
+  const first =
+    (
+      contents.choices.find((c) => c.usable && !c.unlikely) ??
+      contents.choices.find((c) => c.usable)
+    )?.unit ?? 'mm'
   const [unit, setUnit] = useState<Unit>(first)
   const [busy, setBusy] = useState(false)
   const chosen = contents.choices.find((c) => c.unit === unit)
@@ -52,7 +71,8 @@ export function UnitDialog({ upload, beside = [], onClose, onUse }: { upload: Up
       </p>
       {contents.unit_stated ? (
         <p>
-          <span className="figure">{chosen && size(chosen.size_mm)}</span> <small className="muted">{chosen?.words}</small>
+          <span className="figure">{chosen && size(chosen.size_mm)}</span>{' '}
+          <small className="muted">{chosen?.words}</small>
         </p>
       ) : (
         <Radio.Group value={unit} onChange={(e) => setUnit(e.target.value)} className="units">
@@ -87,7 +107,9 @@ export function UnitDialog({ upload, beside = [], onClose, onUse }: { upload: Up
         </div>
         <div>
           <dt>Surface</dt>
-          <dd className={contents.closed ? '' : 'amber'}>{contents.sheet ? 'an open sheet' : contents.closed ? 'closed' : 'not closed'}</dd>
+          <dd className={contents.closed ? '' : 'amber'}>
+            {contents.sheet ? 'an open sheet' : contents.closed ? 'closed' : 'not closed'}
+          </dd>
         </div>
       </dl>
       {contents.defects.map((d) => (

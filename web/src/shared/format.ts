@@ -8,13 +8,18 @@ export function fixed(v: number, digits: number): string {
 
 export const count = (n: number) => group(Math.round(n).toString())
 export const percent = (v: number) => `${v.toFixed(1)} %`
-export const mm = (v: number) => `${v >= 100 ? v.toFixed(1) : v >= 0.1 ? v.toFixed(2) : v.toPrecision(2)} mm`
+export const mm = (v: number) =>
+  `${v >= 100 ? v.toFixed(1) : v >= 0.1 ? v.toFixed(2) : v.toPrecision(2)} mm`
 
 /** Without digits that say nothing: 12 not 12.00. */
 export const plain = (v: number) => String(Number(v.toPrecision(4)))
 
 export function volume(mm3: number): string {
-  return mm3 < 100 ? `${fixed(mm3, 1)} mm³` : mm3 < 1e8 ? `${fixed(mm3 / 1e3, mm3 < 1e5 ? 2 : 1)} cm³` : `${fixed(mm3 / 1e6, 1)} dm³`
+  return mm3 < 100
+    ? `${fixed(mm3, 1)} mm³`
+    : mm3 < 1e8
+      ? `${fixed(mm3 / 1e3, mm3 < 1e5 ? 2 : 1)} cm³`
+      : `${fixed(mm3 / 1e6, 1)} dm³`
 }
 
 export function area(mm2: number): string {
@@ -22,18 +27,33 @@ export function area(mm2: number): string {
 }
 
 export function mass(g: number): string {
-  return g < 1 ? `${fixed(g * 1000, 1)} mg` : g < 1e4 ? `${fixed(g, g < 10 ? 2 : 1)} g` : `${fixed(g / 1000, 2)} kg`
+  return g < 1
+    ? `${fixed(g * 1000, 1)} mg`
+    : g < 1e4
+      ? `${fixed(g, g < 10 ? 2 : 1)} g`
+      : `${fixed(g / 1000, 2)} kg`
 }
 
 export function seconds(s: number): string {
-  return s < 0.095 ? `${Math.round(s * 1000)} ms` : s < 10 ? `${s.toFixed(1)} s` : s < 90 ? `${Math.round(s)} s` : `${Math.round(s / 60)} min`
+  return s < 0.095
+    ? `${Math.round(s * 1000)} ms`
+    : s < 10
+      ? `${s.toFixed(1)} s`
+      : s < 90
+        ? `${Math.round(s)} s`
+        : `${Math.round(s / 60)} min`
 }
 
 export function triangles(n: number): string {
-  return n < 1e4 ? count(n) : n < 1e6 ? `${Math.round(n / 1e3)} thousand` : `${(n / 1e6).toFixed(1)} million`
+  return n < 1e4
+    ? count(n)
+    : n < 1e6
+      ? `${Math.round(n / 1e3)} thousand`
+      : `${(n / 1e6).toFixed(1)} million`
 }
 
-export const size = (s: number[]) => `${s.map((v) => plain(Number(v.toFixed(v < 1 ? 3 : 1)))).join(' × ')} mm`
+export const size = (s: number[]) =>
+  `${s.map((v) => plain(Number(v.toFixed(v < 1 ? 3 : 1)))).join(' × ')} mm`
 
 export function ago(ms: number): string {
   const minutes = Math.round((Date.now() - ms) / 60000)

@@ -6,7 +6,8 @@ import { ago, mass, percent, size, volume } from '../shared/format'
 import { Link } from '../shared/Link'
 
 /** A figure in words, if it is known. */
-const told = <T,>(value: T | null | undefined, words: (value: T) => string) => (value == null ? null : words(value))
+const told = <T,>(value: T | null | undefined, words: (value: T) => string) =>
+  value == null ? null : words(value)
 
 /** A project on the start screen. */
 export function Card({ project: p }: { project: ProjectCard }) {

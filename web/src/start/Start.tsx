@@ -91,14 +91,24 @@ export function Start() {
           <div className="drop">
             <h1>Make a part lighter</h1>
             <p>
-              Drop an STL, 3MF, OBJ, PLY or GLB file anywhere on this page, or choose one. Several at once become the
-              bodies of one part.
+              Drop an STL, 3MF, OBJ, PLY or GLB file anywhere on this page, or choose one. Several
+              at once become the bodies of one part.
             </p>
             <div className="row">
-              <Button type="primary" size="large" loading={reading !== null} onClick={() => picker.current?.click()}>
+              <Button
+                type="primary"
+                size="large"
+                loading={reading !== null}
+                onClick={() => picker.current?.click()}
+              >
                 {reading ? `Reading ${reading}` : 'Choose a part'}
               </Button>
-              <FileField picker={picker} label="Part file" multiple onFiles={(files) => void bring(files)} />
+              <FileField
+                picker={picker}
+                label="Part file"
+                multiple
+                onFiles={(files) => void bring(files)}
+              />
             </div>
             {refused && (
               <p className="refused" role="alert">
@@ -112,7 +122,11 @@ export function Start() {
               <p className="muted">Each opens with a first recipe.</p>
               <div className="shapes">
                 {options.data?.reedling.map((p) => (
-                  <Button key={p.part} title={p.words} onClick={() => void create({ from: 'reedling', part: p.part })}>
+                  <Button
+                    key={p.part}
+                    title={p.words}
+                    onClick={() => void create({ from: 'reedling', part: p.part })}
+                  >
                     {p.title}
                   </Button>
                 ))}
@@ -134,7 +148,10 @@ export function Start() {
         <div className="row between">
           <h2>Projects</h2>
           {options.data?.can_log_out && (
-            <button className="plainbutton" onClick={() => void api.logOut().then(() => location.assign('/'))}>
+            <button
+              className="plainbutton"
+              onClick={() => void api.logOut().then(() => location.assign('/'))}
+            >
               Log out
             </button>
           )}

@@ -97,7 +97,11 @@ export function antTheme(mode: Mode): ThemeConfig {
         handleColor: primary,
       },
       InputNumber: { controlWidth: 92, paddingInline: 8 },
-      Segmented: { trackBg: mode === 'dark' ? '#2A322E' : '#ECE6D8', itemSelectedBg: c.panel, trackPadding: 2 },
+      Segmented: {
+        trackBg: mode === 'dark' ? '#2A322E' : '#ECE6D8',
+        itemSelectedBg: c.panel,
+        trackPadding: 2,
+      },
       Button: { fontWeight: 600, primaryShadow: 'none', defaultShadow: 'none' },
       Modal: { titleFontSize: 18 },
     },

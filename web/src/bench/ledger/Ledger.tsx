@@ -29,7 +29,9 @@ export function Ledger() {
     ['Mass', about + mass(r.mass_g)],
     ['Solid part', mass(r.part_mass_g)],
     ['Volume', about + volume(r.volume_mm3)],
-    ...(r.proud_mm3 > 0 ? [['Past the surface', about + volume(r.proud_mm3)] as [string, string]] : []),
+    ...(r.proud_mm3 > 0
+      ? [['Past the surface', about + volume(r.proud_mm3)] as [string, string]]
+      : []),
     ['Fill density', about + percent(r.fill_density_percent)],
     [info.linked.walls ? 'Wall asked' : 'Strut asked', mm(info.linked.thickness_mm)],
     ...(measured
@@ -40,7 +42,12 @@ export function Ledger() {
       : []),
     ['Opening, about', info.linked.opening_mm > 0 ? mm(info.linked.opening_mm) : 'closed'],
     // Those of an earlier picture say nothing.
-    ...(behind ? [] : ([['Surface', about + area(r.area_mm2)], ['Triangles', count(r.triangles)]] as [string, string][])),
+    ...(behind
+      ? []
+      : ([
+          ['Surface', about + area(r.area_mm2)],
+          ['Triangles', count(r.triangles)],
+        ] as [string, string][])),
   ]
   return (
     <aside className="ledger" aria-label="Numbers">
@@ -53,7 +60,13 @@ export function Ledger() {
         <span className="muted">
           {volume(r.volume_mm3)} of {volume(r.part_volume_mm3)} remain
         </span>
-        <span className={final ? 'tag final' : 'tag'}>{final ? 'of the final mesh' : behind ? 'foreseen: the mesh waits' : 'draft: the final mesh settles it'}</span>
+        <span className={final ? 'tag final' : 'tag'}>
+          {final
+            ? 'of the final mesh'
+            : behind
+              ? 'foreseen: the mesh waits'
+              : 'draft: the final mesh settles it'}
+        </span>
       </div>
       <h3>Numbers</h3>
       <MaterialRow recipe={recipe} />
@@ -119,7 +132,8 @@ function MaterialRow({ recipe }: { recipe: Recipe }) {
         suffix="g/cm³"
         onBlur={(e) => {
           const density = Number.parseFloat(e.target.value)
-          if (Number.isFinite(density) && density !== material.density) edit((r) => ({ ...r, material: { ...r.material, density } }))
+          if (Number.isFinite(density) && density !== material.density)
+            edit((r) => ({ ...r, material: { ...r.material, density } }))
         }}
         onPressEnter={leave}
       />

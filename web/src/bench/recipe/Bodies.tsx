@@ -53,7 +53,16 @@ export function Bodies() {
       {recipe.part.beside.map((b, i) => (
         <div className="line" key={b.file.sha256 + i}>
           <span className="label">From {b.file.name}</span>
-          <Button size="small" type="text" onClick={() => edit((r) => ({ ...r, part: { ...r.part, beside: r.part.beside.filter((_, j) => j !== i) } }))}>
+          <Button
+            size="small"
+            type="text"
+            onClick={() =>
+              edit((r) => ({
+                ...r,
+                part: { ...r.part, beside: r.part.beside.filter((_, j) => j !== i) },
+              }))
+            }
+          >
             Take away
           </Button>
         </div>
@@ -65,7 +74,11 @@ export function Bodies() {
         <Button size="small" disabled={reading} onClick={() => choose('part')}>
           Swap the part
         </Button>
-        <FileField picker={picker} label="File of a body" onFiles={([file]) => file && void bring(file)} />
+        <FileField
+          picker={picker}
+          label="File of a body"
+          onFiles={([file]) => file && void bring(file)}
+        />
       </div>
       {wanted && (
         <UnitDialog
@@ -97,7 +110,13 @@ function Row({ body, role }: { body: BodyFacts; role: Role | typeof asPart }) {
         style={{ width: 126 }}
         value={role}
         onChange={(v) => edit(withRole(body.name, v))}
-        options={[{ value: asPart, label: 'As the rest' }, ...Object.entries(bodyRoleNames).map(([value, label]) => ({ value: value as Role, label }))]}
+        options={[
+          { value: asPart, label: 'As the rest' },
+          ...Object.entries(bodyRoleNames).map(([value, label]) => ({
+            value: value as Role,
+            label,
+          })),
+        ]}
       />
     </li>
   )

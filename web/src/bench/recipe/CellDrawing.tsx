@@ -1,5 +1,17 @@
 import { useRef, useState } from 'react'
-import { cubeEdges, mirrored, nameOf, nodeName, repeats, seen, shiftedBy, steps, type Eye, type Node, type Strut } from './cell'
+import {
+  cubeEdges,
+  mirrored,
+  nameOf,
+  nodeName,
+  repeats,
+  seen,
+  shiftedBy,
+  steps,
+  type Eye,
+  type Node,
+  type Strut,
+} from './cell'
 import './drawing.css'
 
 const size = 250
@@ -22,7 +34,17 @@ interface Props {
 }
 
 /** The cube with its struts, and the points to draw more between. Nearer things are darker. */
-export function CellDrawing({ struts, raster, planes, repeated, from, chosen, onPoint, onStrut, onKey }: Props) {
+export function CellDrawing({
+  struts,
+  raster,
+  planes,
+  repeated,
+  from,
+  chosen,
+  onPoint,
+  onStrut,
+  onKey,
+}: Props) {
   const [eye, setEye] = useState<Eye>({ turn: 0.45, tilt: 0.42 })
   const [over, setOver] = useState<Node | null>(null)
   const turning = useRef<{ x: number; y: number; eye: Eye } | null>(null)
@@ -41,10 +63,25 @@ export function CellDrawing({ struts, raster, planes, repeated, from, chosen, on
   const farFirst = (a: { depth: number }, b: { depth: number }) => a.depth - b.depth
 
   const copies: Node[] = repeated ? repeats : [[0, 0, 0]]
-  const drawn = copies.flatMap((by) => struts.map((s) => ({ name: nameOf(s), own: by.every((v) => v === 0), ...line(shiftedBy(s, by)) }))).sort(farFirst)
+  const drawn = copies
+    .flatMap((by) =>
+      struts.map((s) => ({
+        name: nameOf(s),
+        own: by.every((v) => v === 0),
+        ...line(shiftedBy(s, by)),
+      })),
+    )
+    .sort(farFirst)
   const along = Array.from({ length: raster + 1 }, (_, i) => (i * steps) / raster)
-  const nodes = repeated ? [] : along.flatMap((z) => along.flatMap((y) => along.map((x) => ({ p: [x, y, z] as Node, ...place([x, y, z]) })))).sort(farFirst)
-  const ghost = from && over && nodeName(from) !== nodeName(over) ? mirrored([from, over], planes) : []
+  const nodes = repeated
+    ? []
+    : along
+        .flatMap((z) =>
+          along.flatMap((y) => along.map((x) => ({ p: [x, y, z] as Node, ...place([x, y, z]) }))),
+        )
+        .sort(farFirst)
+  const ghost =
+    from && over && nodeName(from) !== nodeName(over) ? mirrored([from, over], planes) : []
   return (
     <svg
       className="drawing cell"
@@ -60,7 +97,11 @@ export function CellDrawing({ struts, raster, planes, repeated, from, chosen, on
       }}
       onPointerMove={(e) => {
         const t = turning.current
-        if (t) setEye({ turn: t.eye.turn + (e.clientX - t.x) / 90, tilt: Math.max(-1.5, Math.min(1.5, t.eye.tilt + (e.clientY - t.y) / 90)) })
+        if (t)
+          setEye({
+            turn: t.eye.turn + (e.clientX - t.x) / 90,
+            tilt: Math.max(-1.5, Math.min(1.5, t.eye.tilt + (e.clientY - t.y) / 90)),
+          })
       }}
       onPointerUp={() => (turning.current = null)}
     >

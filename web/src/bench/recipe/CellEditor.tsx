@@ -1,7 +1,17 @@
 import { Button, Checkbox, Segmented, Select } from 'antd'
 import { useEffect, useRef, useState } from 'react'
 import { edit } from '../state'
-import { cellOf, distinct, mirrored, nameOf, nodeName, strutsOf, type Node, type OwnCell, type Strut } from './cell'
+import {
+  cellOf,
+  distinct,
+  mirrored,
+  nameOf,
+  nodeName,
+  strutsOf,
+  type Node,
+  type OwnCell,
+  type Strut,
+} from './cell'
 import { CellDrawing } from './CellDrawing'
 import { ChoiceLine, Line } from './Lines'
 import { useChoices, withStructure } from './structureRules'
@@ -23,7 +33,9 @@ export function CellEditor({ cell }: { cell: OwnCell }) {
   const known = choices.filter((c) => c.drawn)
   const set = (list: readonly Strut[]) => edit(withStructure({ own_cell: cellOf(distinct(list)) }))
   const remove = () => {
-    const gone = struts.filter((s) => nameOf(s) === chosen).flatMap((s) => mirrored(s, planes).map(nameOf))
+    const gone = struts
+      .filter((s) => nameOf(s) === chosen)
+      .flatMap((s) => mirrored(s, planes).map(nameOf))
     const left = struts.filter((s) => !gone.includes(nameOf(s)))
     setChosen(null)
     if (left.length > 0) set(left)
@@ -55,7 +67,13 @@ export function CellEditor({ cell }: { cell: OwnCell }) {
         }}
         onKey={key}
       />
-      <p className="small muted">{from ? 'Click where the strut ends.' : chosen ? 'Delete takes the strut away, with its mirrors.' : 'Click two points for a strut. Drag beside them to turn the cube.'}</p>
+      <p className="small muted">
+        {from
+          ? 'Click where the strut ends.'
+          : chosen
+            ? 'Delete takes the strut away, with its mirrors.'
+            : 'Click two points for a strut. Drag beside them to turn the cube.'}
+      </p>
       <div className="line">
         <Segmented<boolean>
           size="small"
@@ -71,11 +89,20 @@ export function CellEditor({ cell }: { cell: OwnCell }) {
           Remove strut
         </Button>
       </div>
-      <ChoiceLine label="Raster" value={raster} options={[2, 3, 4, 6].map((n) => ({ value: n, label: `1⁄${n}` }))} onChange={setRaster} />
+      <ChoiceLine
+        label="Raster"
+        value={raster}
+        options={[2, 3, 4, 6].map((n) => ({ value: n, label: `1⁄${n}` }))}
+        onChange={setRaster}
+      />
       <Line label="Mirrored along">
         <span>
           {['X', 'Y', 'Z'].map((axis, i) => (
-            <Checkbox key={axis} checked={planes[i]} onChange={(e) => setPlanes(planes.map((on, j) => (i === j ? e.target.checked : on)))}>
+            <Checkbox
+              key={axis}
+              checked={planes[i]}
+              onChange={(e) => setPlanes(planes.map((on, j) => (i === j ? e.target.checked : on)))}
+            >
               {axis}
             </Checkbox>
           ))}

@@ -32,7 +32,11 @@ export function checksSentence(final: RunInfo | null) {
 }
 
 /** Verdicts, for who cannot see their dots. */
-const said: Record<Check['verdict'], string> = { pass: 'passes', look: 'needs a look', fail: 'fails' }
+const said: Record<Check['verdict'], string> = {
+  pass: 'passes',
+  look: 'needs a look',
+  fail: 'fails',
+}
 
 export function CheckRow({ check, withHint }: { check: Check; withHint?: boolean }) {
   const place = check.place_mm
@@ -49,7 +53,9 @@ export function CheckRow({ check, withHint }: { check: Check; withHint?: boolean
       <span className="figure" title={check.limit ? `Limit: ${check.limit}` : undefined}>
         {check.figure}
       </span>
-      {withHint && check.limit && check.verdict !== 'pass' && <p className="muted small limit">Limit: {check.limit}</p>}
+      {withHint && check.limit && check.verdict !== 'pass' && (
+        <p className="muted small limit">Limit: {check.limit}</p>
+      )}
       {withHint && check.hint && <p className="remark">{check.hint}</p>}
     </li>
   )
@@ -64,7 +70,9 @@ const groups: { group: Check['group']; title: string }[] = [
 export function CheckList({ checks, withHint }: { checks: readonly Check[]; withHint?: boolean }) {
   const rank = { fail: 0, look: 1, pass: 2 }
   return groups.map(({ group, title }) => {
-    const own = checks.filter((c) => c.group === group).sort((a, b) => rank[a.verdict] - rank[b.verdict])
+    const own = checks
+      .filter((c) => c.group === group)
+      .sort((a, b) => rank[a.verdict] - rank[b.verdict])
     if (own.length === 0) return null
     return (
       <section key={group} className="checkgroup" aria-label={title}>
@@ -83,7 +91,11 @@ export function Checks() {
   const { project } = useBench()
   const report = project?.finished?.report
   if (!report?.checks) {
-    return <p className="muted">Checks are made on the mesh that will be exported. Make the final mesh to see them.</p>
+    return (
+      <p className="muted">
+        Checks are made on the mesh that will be exported. Make the final mesh to see them.
+      </p>
+    )
   }
   return (
     <>

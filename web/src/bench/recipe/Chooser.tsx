@@ -4,7 +4,14 @@ import { edit, pick, useBench } from '../state'
 import { fillingOf, useFilling } from './filling'
 import { OwnMesh } from './OwnMesh'
 import { OwnStruts } from './OwnStruts'
-import { choiceOf, families, pictureOf, useChoices, withStructure, type Family } from './structureRules'
+import {
+  choiceOf,
+  families,
+  pictureOf,
+  useChoices,
+  withStructure,
+  type Family,
+} from './structureRules'
 
 /** Every kind of a family as a picture of itself, with this recipe's cell size and thickness. */
 export function Chooser() {
@@ -19,7 +26,14 @@ export function Chooser() {
   const thickness = f.found?.thickness_mm ?? Math.min(...saved.structure.cell_mm) / 8
   return (
     <>
-      <Segmented<Family> block size="small" aria-label="Family of structures" value={family} options={families} onChange={look} />
+      <Segmented<Family>
+        block
+        size="small"
+        aria-label="Family of structures"
+        value={family}
+        options={families}
+        onChange={look}
+      />
       <div className="kinds" role="radiogroup" aria-label="Kind of structure">
         {choices
           .filter((c) => c.family === family && !c.given)

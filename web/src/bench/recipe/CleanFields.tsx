@@ -10,12 +10,19 @@ import { Value } from './Value'
 
 type Clean = NonNullable<S['clean']>
 
-const first: Clean = { dead_ends: 'kept', least_left: 0, most_at_node: 0, keep_loose: false, curved: 0 }
+const first: Clean = {
+  dead_ends: 'kept',
+  least_left: 0,
+  most_at_node: 0,
+  keep_loose: false,
+  curved: 0,
+}
 
 /** Halvings of struts that are curved: eight straight pieces look round. */
 const round = 3
 
-const withClean = (change: Partial<Clean>) => withStructure((s) => ({ clean: { ...first, ...s.clean, ...change } }))
+const withClean = (change: Partial<Clean>) =>
+  withStructure((s) => ({ clean: { ...first, ...s.clean, ...change } }))
 
 /** What becomes of what a net of struts has too much of, and what was found of it. */
 export function CleanFields() {
@@ -30,14 +37,31 @@ export function CleanFields() {
     <>
       <h3>Clean-up</h3>
       {found?.lengths && <LengthBars lengths={found.lengths} weld={seeds.weld * cell} />}
-      <Value label="Weld below" hint="share of a cell" value={100 * seeds.weld} unit="%" digits={0} range={[0, 40]} change={(v) => withSeeds({ weld: v / 100 })} />
+      <Value
+        label="Weld below"
+        hint="share of a cell"
+        value={100 * seeds.weld}
+        unit="%"
+        digits={0}
+        range={[0, 40]}
+        change={(v) => withSeeds({ weld: v / 100 })}
+      />
       {found?.lengths && found.lengths.suggested_weld_mm > 0 && (
         <div className="line">
           <span className="label">
             Suggested: {mm(found.lengths.suggested_weld_mm)}
             <small>between short struts and those of cells</small>
           </span>
-          <Button size="small" onClick={() => edit(withSeeds({ weld: Math.min(0.4, found.lengths ? found.lengths.suggested_weld_mm / cell : 0) }))}>
+          <Button
+            size="small"
+            onClick={() =>
+              edit(
+                withSeeds({
+                  weld: Math.min(0.4, found.lengths ? found.lengths.suggested_weld_mm / cell : 0),
+                }),
+              )
+            }
+          >
             Use it
           </Button>
         </div>
@@ -52,9 +76,28 @@ export function CleanFields() {
         ]}
         onChange={(dead_ends) => edit(withClean({ dead_ends }))}
       />
-      <SwitchLine label="Keep loose pieces" checked={!!clean.keep_loose} onChange={(keep_loose) => edit(withClean({ keep_loose }))} />
-      {!closed && <Value label="Cut struts" hint="dropped below" value={100 * clean.least_left} unit="%" digits={0} range={[0, 50]} change={(v) => withClean({ least_left: v / 100 })} />}
-      <NumberLine label="Most struts at a node, 0 for any" unit="" value={clean.most_at_node} onSet={(v) => edit(withClean({ most_at_node: v > 0 ? Math.max(4, Math.round(v)) : 0 }))} />
+      <SwitchLine
+        label="Keep loose pieces"
+        checked={!!clean.keep_loose}
+        onChange={(keep_loose) => edit(withClean({ keep_loose }))}
+      />
+      {!closed && (
+        <Value
+          label="Cut struts"
+          hint="dropped below"
+          value={100 * clean.least_left}
+          unit="%"
+          digits={0}
+          range={[0, 50]}
+          change={(v) => withClean({ least_left: v / 100 })}
+        />
+      )}
+      <NumberLine
+        label="Most struts at a node, 0 for any"
+        unit=""
+        value={clean.most_at_node}
+        onSet={(v) => edit(withClean({ most_at_node: v > 0 ? Math.max(4, Math.round(v)) : 0 }))}
+      />
       <ChoiceLine<'straight' | 'curved'>
         label="Struts run"
         value={clean.curved ? 'curved' : 'straight'}
@@ -69,15 +112,26 @@ export function CleanFields() {
           {[
             ['Struts, nodes', `${count(found.struts)}, ${count(found.nodes)}`],
             ['Struts at a node, mean', found.degree.toFixed(1)],
-            ['Strut length', `${found.shortest_mm.toFixed(1)} to ${found.longest_mm.toFixed(1)} mm`],
+            [
+              'Strut length',
+              `${found.shortest_mm.toFixed(1)} to ${found.longest_mm.toFixed(1)} mm`,
+            ],
             ['Pieces', count(found.pieces)],
             ['Twice there, left out', count(found.duplicates)],
             ['Welded: too short', count(found.welded)],
-            [clean.keep_loose ? 'In loose pieces, kept' : 'In loose pieces, left out', count(found.in_loose)],
-            ['Dead ends', `${count(found.dead_ends)}${found.dead_ends > 0 ? { kept: ' kept', removed: ' removed', extended: ' extended' }[clean.dead_ends] : ''}`],
+            [
+              clean.keep_loose ? 'In loose pieces, kept' : 'In loose pieces, left out',
+              count(found.in_loose),
+            ],
+            [
+              'Dead ends',
+              `${count(found.dead_ends)}${found.dead_ends > 0 ? { kept: ' kept', removed: ' removed', extended: ' extended' }[clean.dead_ends] : ''}`,
+            ],
             ...(closed ? [] : [['Cut too short, left out', count(found.cut_short)]]),
             ['Crowded nodes, drawn apart', count(found.drawn_apart)],
-            ...(found.strands > 0 ? [['Strands that run on through nodes', count(found.strands)]] : []),
+            ...(found.strands > 0
+              ? [['Strands that run on through nodes', count(found.strands)]]
+              : []),
           ].map(([what, figure]) => (
             <div key={what}>
               <dt>{what}</dt>

@@ -28,20 +28,41 @@ export function CourseFields() {
       />
       {course.course === 'polar' && (
         <>
-          <p className="muted small">{course.about ? 'Around the axis of the face picked:' : 'Around the axis of the largest cylinder of the part, or of the face picked:'}</p>
+          <p className="muted small">
+            {course.about
+              ? 'Around the axis of the face picked:'
+              : 'Around the axis of the largest cylinder of the part, or of the face picked:'}
+          </p>
           <FacePick of={{ of: 'about', index: 0 }} faces={followedFaces(s, 'about') ?? []} />
-          <Counts names={['Outward', 'All round', 'Along the axis']} given={course.counts} found={rows} onSet={(counts) => edit(withCourse({ ...course, counts }))} />
+          <Counts
+            names={['Outward', 'All round', 'Along the axis']}
+            given={course.counts}
+            found={rows}
+            onSet={(counts) => edit(withCourse({ ...course, counts }))}
+          />
         </>
       )}
       {course.course === 'between' && (
         <>
           {(['from', 'to'] as const).map((end) => (
             <div key={end}>
-              <p className="muted small">{{ from: 'Rows begin, upright, at', to: 'and end at' }[end]} {course[end].length === 0 && { from: 'the lowest place, or at faces picked:', to: 'the highest, or at faces picked:' }[end]}</p>
+              <p className="muted small">
+                {{ from: 'Rows begin, upright, at', to: 'and end at' }[end]}{' '}
+                {course[end].length === 0 &&
+                  {
+                    from: 'the lowest place, or at faces picked:',
+                    to: 'the highest, or at faces picked:',
+                  }[end]}
+              </p>
               <FacePick of={{ of: end, index: 0 }} faces={course[end]} />
             </div>
           ))}
-          <Counts names={['From face to face']} given={[course.layers]} found={rows?.slice(2)} onSet={([layers = 0]) => edit(withCourse({ ...course, layers }))} />
+          <Counts
+            names={['From face to face']}
+            given={[course.layers]}
+            found={rows?.slice(2)}
+            onSet={([layers = 0]) => edit(withCourse({ ...course, layers }))}
+          />
         </>
       )}
     </>
@@ -49,12 +70,28 @@ export function CourseFields() {
 }
 
 /** Numbers of cells; one that nobody gave, 0, is shown as it was found. */
-function Counts({ names, given, found, onSet }: { names: string[]; given: number[]; found?: number[] | null; onSet: (counts: number[]) => void }) {
+function Counts({
+  names,
+  given,
+  found,
+  onSet,
+}: {
+  names: string[]
+  given: number[]
+  found?: number[] | null
+  onSet: (counts: number[]) => void
+}) {
   const whole = (v: number) => Math.max(0, Math.round(v))
   return (
     <>
       {names.map((name, n) => (
-        <NumberLine key={name} label={name} unit="cells" value={given[n] || (found?.[n] ?? 0)} onSet={(v) => onSet(given.map((old, i) => (i === n ? whole(v) : old)))} />
+        <NumberLine
+          key={name}
+          label={name}
+          unit="cells"
+          value={given[n] || (found?.[n] ?? 0)}
+          onSet={(v) => onSet(given.map((old, i) => (i === n ? whole(v) : old)))}
+        />
       ))}
       {given.some((n) => n > 0) && (
         <Button size="small" onClick={() => onSet(given.map(() => 0))}>

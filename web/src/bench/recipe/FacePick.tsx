@@ -20,12 +20,24 @@ export function FacePick({ of, faces }: { of: Chosen; faces: readonly FaceMark[]
   const { picking, pickTool, chosen, picture, recipe, faces: part } = useBench()
   const [degrees, setDegrees] = useState(30)
   const mine = picking === 'faces' && chosen?.of === of.of && chosen.index === of.index
-  const owners = { zone: recipe?.zones.list, skin: recipe?.zones.skins, pocket: recipe?.part.pockets }
-  const name = of.of in followedNames ? followedNames[of.of as FollowedFaces] : owners[of.of as keyof typeof owners]?.[of.index]?.name
+  const owners = {
+    zone: recipe?.zones.list,
+    skin: recipe?.zones.skins,
+    pocket: recipe?.part.pockets,
+  }
+  const name =
+    of.of in followedNames
+      ? followedNames[of.of as FollowedFaces]
+      : owners[of.of as keyof typeof owners]?.[of.index]?.name
   const lost = picture?.info.linked.lost_faces.find((l) => l.name === name)
   const take = (numbers: (held: number[]) => number[]) => {
     const list = part?.list ?? []
-    edit(withFaces(of, numbers(numbersOf(list, faces)).flatMap((n) => list[n]?.mark ?? [])))
+    edit(
+      withFaces(
+        of,
+        numbers(numbersOf(list, faces)).flatMap((n) => list[n]?.mark ?? []),
+      ),
+    )
   }
   return (
     <>
@@ -69,12 +81,25 @@ export function FacePick({ of, faces }: { of: Chosen; faces: readonly FaceMark[]
           />
           {faces.length > 0 && part && (
             <>
-              <NumberLine label="Grow over edges up to" unit="°" value={degrees} onSet={(v) => setDegrees(Math.min(Math.max(v, 0), 180))} />
+              <NumberLine
+                label="Grow over edges up to"
+                unit="°"
+                value={degrees}
+                onSet={(v) => setDegrees(Math.min(Math.max(v, 0), 180))}
+              />
               <div className="line">
-                <Button size="small" title="All faces that hang together with these over such edges" onClick={() => take((held) => grown(part.list, held, degrees))}>
+                <Button
+                  size="small"
+                  title="All faces that hang together with these over such edges"
+                  onClick={() => take((held) => grown(part.list, held, degrees))}
+                >
                   Grow
                 </Button>
-                <Button size="small" title="The faces along the loops of edges around these" onClick={() => take((held) => around(part.list, held))}>
+                <Button
+                  size="small"
+                  title="The faces along the loops of edges around these"
+                  onClick={() => take((held) => around(part.list, held))}
+                >
                   Those around
                 </Button>
                 <Button size="small" type="text" onClick={() => take(() => [])}>
@@ -85,7 +110,12 @@ export function FacePick({ of, faces }: { of: Chosen; faces: readonly FaceMark[]
           )}
         </>
       )}
-      {lost && <p className="remark">{lost.faces === 1 ? 'One face is' : `${lost.faces} faces are`} no longer found on the part.</p>}
+      {lost && (
+        <p className="remark">
+          {lost.faces === 1 ? 'One face is' : `${lost.faces} faces are`} no longer found on the
+          part.
+        </p>
+      )}
     </>
   )
 }

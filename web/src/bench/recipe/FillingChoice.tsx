@@ -6,7 +6,10 @@ import { ownOf } from './zoneRules'
 /** Which filling is worked on, where zones have their own. */
 export function FillingChoice() {
   const f = useFilling()
-  const own = f?.recipe.zones.list.flatMap((z, i) => (ownOf(f.recipe, i) ? [{ value: i, label: z.name }] : [])) ?? []
+  const own =
+    f?.recipe.zones.list.flatMap((z, i) =>
+      ownOf(f.recipe, i) ? [{ value: i, label: z.name }] : [],
+    ) ?? []
   if (!f || own.length === 0) return null
   const rest = -1
   return (

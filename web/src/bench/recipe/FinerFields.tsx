@@ -13,11 +13,15 @@ type Finer = NonNullable<S['seeds']['finer']>
 const surface = -1
 
 /** Cells as large as as many points would make them if all were alike; the number of points follows. */
-const withSize = (cell: number) => (r: Recipe) => withSeeds({ count: null })(withStructure({ cell_mm: [cell, cell, cell] })(r))
+const withSize = (cell: number) => (r: Recipe) =>
+  withSeeds({ count: null })(withStructure({ cell_mm: [cell, cell, cell] })(r))
 
 /** Which zones have smaller cells around them, and whether the surface has. */
 const near = (finer: Finer, chosen: number[]) => (r: Recipe) =>
-  withMarked('finer', chosen)(withSeeds({ finer: { ...finer, surface: chosen.includes(surface) } })(r))
+  withMarked(
+    'finer',
+    chosen,
+  )(withSeeds({ finer: { ...finer, surface: chosen.includes(surface) } })(r))
 
 /** Cells that are smaller near some places. */
 export function FinerFields() {
@@ -32,10 +36,18 @@ export function FinerFields() {
   const pointed = filling.structure.kind !== 'foam_sheet'
   const least = leastShare(filling.structure, recipe)
   const zones = marked(list, 'finer')
-  const first: Finer = { share: 0.5, reach_mm: Number((2.5 * cell).toPrecision(2)), surface: zones.length === 0 }
+  const first: Finer = {
+    share: 0.5,
+    reach_mm: Number((2.5 * cell).toPrecision(2)),
+    surface: zones.length === 0,
+  }
   return (
     <>
-      <SwitchLine label="Smaller cells in places" checked={!!finer} onChange={(on) => edit(withSeeds({ finer: on ? first : null }))} />
+      <SwitchLine
+        label="Smaller cells in places"
+        checked={!!finer}
+        onChange={(on) => edit(withSeeds({ finer: on ? first : null }))}
+      />
       {finer && (
         <>
           <ZoneChoice
@@ -76,14 +88,26 @@ export function FinerFields() {
             <div className="line">
               <span className="label">
                 {seeds.count ? 'The number of points is kept' : 'The cell size is kept'}
-                <small>{seeds.count ? 'others grow larger' : `it takes ${count(found?.structure?.seeds ?? 0)} points`}</small>
+                <small>
+                  {seeds.count
+                    ? 'others grow larger'
+                    : `it takes ${count(found?.structure?.seeds ?? 0)} points`}
+                </small>
               </span>
               {seeds.count ? (
-                <Button size="small" onClick={() => edit(withSize(Number((found?.structure?.alike_mm ?? cell).toFixed(2))))}>
+                <Button
+                  size="small"
+                  onClick={() =>
+                    edit(withSize(Number((found?.structure?.alike_mm ?? cell).toFixed(2))))
+                  }
+                >
                   Keep the size
                 </Button>
               ) : (
-                <Button size="small" onClick={() => edit(withSeeds({ count: found?.structure?.seeds ?? null }))}>
+                <Button
+                  size="small"
+                  onClick={() => edit(withSeeds({ count: found?.structure?.seeds ?? null }))}
+                >
                   Keep the number
                 </Button>
               )}

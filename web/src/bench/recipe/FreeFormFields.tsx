@@ -12,9 +12,25 @@ export function FreeFormFields({ shape }: { shape: ShapeOf<'free_form'> }) {
   const n = Math.min(control, points.length - 1)
   const point = points[n]
   const counts = (u: number, v: number) =>
-    withShape('free_form', (s) => ({ ...s, across: u, points_mm: resampled(s.points_mm, s.across, u, v) }))
-  const count = (label: string, value: number, change: (k: number) => ReturnType<typeof counts>) => (
-    <Value label={label} value={value} unit="" range={[2, 12]} digits={0} still={() => true} change={(k) => change(Math.min(Math.max(Math.round(k), 2), 24))} />
+    withShape('free_form', (s) => ({
+      ...s,
+      across: u,
+      points_mm: resampled(s.points_mm, s.across, u, v),
+    }))
+  const count = (
+    label: string,
+    value: number,
+    change: (k: number) => ReturnType<typeof counts>,
+  ) => (
+    <Value
+      label={label}
+      value={value}
+      unit=""
+      range={[2, 12]}
+      digits={0}
+      still={() => true}
+      change={(k) => change(Math.min(Math.max(Math.round(k), 2), 24))}
+    />
   )
   return (
     <>
@@ -25,8 +41,22 @@ export function FreeFormFields({ shape }: { shape: ShapeOf<'free_form'> }) {
           <b>
             Point {(n % across) + 1} of row {Math.floor(n / across) + 1}
           </b>
-          <p className="muted small">Pull it by its arrows in the picture, or click another one there.</p>
-          <TripleLine label="At" unit="mm" value={point} onSet={(to) => edit(withShape('free_form', (s) => ({ ...s, points_mm: s.points_mm.map((p, i) => (i === n ? to : p)) })))} />
+          <p className="muted small">
+            Pull it by its arrows in the picture, or click another one there.
+          </p>
+          <TripleLine
+            label="At"
+            unit="mm"
+            value={point}
+            onSet={(to) =>
+              edit(
+                withShape('free_form', (s) => ({
+                  ...s,
+                  points_mm: s.points_mm.map((p, i) => (i === n ? to : p)),
+                })),
+              )
+            }
+          />
         </div>
       )}
     </>

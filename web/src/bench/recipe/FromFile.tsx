@@ -4,7 +4,15 @@ import { Refused } from '../../api/client'
 import { FileField } from '../../shared/FileField'
 
 /** What a structure takes from a file, a mesh where nothing else is said: its name and what it holds, a button for another, and why one was refused. */
-export function FromFile(p: { title: string; detail: string; label: string; accept?: string; button: string; onClick?: () => void; read: (file: File) => Promise<unknown> }) {
+export function FromFile(p: {
+  title: string
+  detail: string
+  label: string
+  accept?: string
+  button: string
+  onClick?: () => void
+  read: (file: File) => Promise<unknown>
+}) {
   const picker = useRef<HTMLInputElement>(null)
   const [refused, setRefused] = useState<string | null>(null)
   const read = async (file: File) => {
@@ -28,7 +36,12 @@ export function FromFile(p: { title: string; detail: string; label: string; acce
         </Button>
       </div>
       {refused && <p className="remark bad">{refused}</p>}
-      <FileField picker={picker} label={p.label} accept={p.accept} onFiles={([file]) => file && void read(file)} />
+      <FileField
+        picker={picker}
+        label={p.label}
+        accept={p.accept}
+        onFiles={([file]) => file && void read(file)}
+      />
     </>
   )
 }

@@ -34,9 +34,21 @@ export function Handoff() {
     setRefused(null)
     setReady(null)
     try {
-      setReady({ file: await api.export(project.id, kind, body ? `${shown} ${body.toLowerCase()}` : shown, body), revision: project.revision })
+      setReady({
+        file: await api.export(
+          project.id,
+          kind,
+          body ? `${shown} ${body.toLowerCase()}` : shown,
+          body,
+        ),
+        revision: project.revision,
+      })
     } catch (e) {
-      setRefused(e instanceof Refused ? e : new Refused(0, 'unreachable', 'Ulmix does not answer.', 'Try again when it is back.'))
+      setRefused(
+        e instanceof Refused
+          ? e
+          : new Refused(0, 'unreachable', 'Ulmix does not answer.', 'Try again when it is back.'),
+      )
     }
     setBusy(false)
   }
@@ -44,7 +56,12 @@ export function Handoff() {
   const current = ready && ready.revision === project.revision ? ready.file : null
   return (
     <>
-      <Input aria-label="File name" value={shown} addonAfter={`.${kind}`} onChange={(e) => setName(e.target.value)} />
+      <Input
+        aria-label="File name"
+        value={shown}
+        addonAfter={`.${kind}`}
+        onChange={(e) => setName(e.target.value)}
+      />
       <Segmented<FileKind>
         block
         aria-label="Format"
@@ -66,7 +83,12 @@ export function Handoff() {
             setChosen(v || null)
             setReady(null)
           }}
-          options={[...(kind === '3mf' ? [{ value: '', label: `All ${bodies.length} bodies, each an object` }] : []), ...bodies.map((b) => ({ value: b, label: `${b} alone` }))]}
+          options={[
+            ...(kind === '3mf'
+              ? [{ value: '', label: `All ${bodies.length} bodies, each an object` }]
+              : []),
+            ...bodies.map((b) => ({ value: b, label: `${b} alone` })),
+          ]}
         />
       )}
       {project.finished ? (
@@ -86,11 +108,14 @@ export function Handoff() {
       {current && (
         <div className="ready">
           <p>
-            <b>{current.file_name}</b> <span className="figure muted">{megabytes(current.bytes)}</span>
+            <b>{current.file_name}</b>{' '}
+            <span className="figure muted">{megabytes(current.bytes)}</span>
             <br />
             Read again: {count(current.triangles)} triangles, {current.summary.words}.
           </p>
-          {current.summary.verdict !== 'pass' && <CheckList checks={current.checks.filter((c) => c.verdict !== 'pass')} withHint />}
+          {current.summary.verdict !== 'pass' && (
+            <CheckList checks={current.checks.filter((c) => c.verdict !== 'pass')} withHint />
+          )}
           <Button block href={current.url} download={current.file_name}>
             Save {current.file_name}
           </Button>
@@ -99,7 +124,9 @@ export function Handoff() {
       <a className="textlink" href={`/api/projects/${project.id}/recipe.json`}>
         Save the recipe
       </a>
-      <p className="muted small">The recipe and the part give the same file again, without a screen: ulmix build.</p>
+      <p className="muted small">
+        The recipe and the part give the same file again, without a screen: ulmix build.
+      </p>
     </>
   )
 }

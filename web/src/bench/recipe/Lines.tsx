@@ -12,7 +12,17 @@ export function Line({ label, children }: { label: ReactNode; children: ReactNod
 }
 
 /** Something that is on or off; `name` where it differs from what stands before it. */
-export function SwitchLine({ label, name = label, checked, onChange }: { label: string; name?: string; checked: boolean; onChange: (on: boolean) => void }) {
+export function SwitchLine({
+  label,
+  name = label,
+  checked,
+  onChange,
+}: {
+  label: string
+  name?: string
+  checked: boolean
+  onChange: (on: boolean) => void
+}) {
   return (
     <Line label={label}>
       <Switch size="small" aria-label={name} checked={checked} onChange={onChange} />
@@ -21,10 +31,26 @@ export function SwitchLine({ label, name = label, checked, onChange }: { label: 
 }
 
 /** One of a few, all in sight. */
-export function ChoiceLine<T extends string | number>({ label, value, options, onChange }: { label: string; value: T | ''; options: { value: T; label: string }[]; onChange: (v: T) => void }) {
+export function ChoiceLine<T extends string | number>({
+  label,
+  value,
+  options,
+  onChange,
+}: {
+  label: string
+  value: T | ''
+  options: { value: T; label: string }[]
+  onChange: (v: T) => void
+}) {
   return (
     <Line label={label}>
-      <Segmented<T | ''> size="small" aria-label={label} value={value} options={options} onChange={(v) => v !== '' && onChange(v)} />
+      <Segmented<T | ''>
+        size="small"
+        aria-label={label}
+        value={value}
+        options={options}
+        onChange={(v) => v !== '' && onChange(v)}
+      />
     </Line>
   )
 }

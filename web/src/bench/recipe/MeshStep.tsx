@@ -13,7 +13,8 @@ export function meshSentence(project: Project, info: RunInfo | undefined, job: J
   if (project.finished) {
     return (
       <>
-        <b>Final</b>, {triangles(project.finished.report.triangles)} triangles at {plain(project.finished.step_mm)} mm
+        <b>Final</b>, {triangles(project.finished.report.triangles)} triangles at{' '}
+        {plain(project.finished.step_mm)} mm
       </>
     )
   }
@@ -26,7 +27,9 @@ export function meshSentence(project: Project, info: RunInfo | undefined, job: J
   )
 }
 
-const withMesh = (change: Partial<Recipe['mesh']>) => (r: Recipe): Recipe => ({ ...r, mesh: { ...r.mesh, ...change } })
+const withMesh =
+  (change: Partial<Recipe['mesh']>) =>
+  (r: Recipe): Recipe => ({ ...r, mesh: { ...r.mesh, ...change } })
 
 const memory = (mb: number) =>
   mb < 1000 ? `${Math.round(mb / 10) * 10} MB` : `${(mb / 1024).toFixed(1)} GB`
@@ -101,7 +104,7 @@ export function MeshStep() {
       <SwitchLine
         label="Crumbs follow the cells"
         checked={crumb === null}
-        onChange={(on) => edit(withMesh({ crumb_mm3: on ? undefined : p?.crumb_mm3 ?? 0 }))}
+        onChange={(on) => edit(withMesh({ crumb_mm3: on ? undefined : (p?.crumb_mm3 ?? 0) }))}
       />
       {crumb !== null && (
         <MeshValue
@@ -126,7 +129,9 @@ export function MeshStep() {
       <div className="line">
         <span className="label">
           Lattice and solids
-          <small>{apart === null ? 'joined into one closed mesh' : 'two closed meshes in one 3MF file'}</small>
+          <small>
+            {apart === null ? 'joined into one closed mesh' : 'two closed meshes in one 3MF file'}
+          </small>
         </span>
         <Segmented
           size="small"
@@ -182,11 +187,18 @@ export function MeshStep() {
       {making && job ? (
         <Running job={job} />
       ) : (
-        <Button type="primary" block onClick={() => void startFinal()} disabled={Boolean(project.finished)}>
+        <Button
+          type="primary"
+          block
+          onClick={() => void startFinal()}
+          disabled={Boolean(project.finished)}
+        >
           {project.finished ? 'Final mesh is made' : 'Make the final mesh'}
         </Button>
       )}
-      {job?.state === 'cancelled' && !project.finished && <p className="muted">The final run was cancelled.</p>}
+      {job?.state === 'cancelled' && !project.finished && (
+        <p className="muted">The final run was cancelled.</p>
+      )}
     </>
   )
 }
@@ -203,11 +215,20 @@ function Running({ job }: { job: Job }) {
   const all = costs.reduce((sum, c) => sum + c.seconds, 0)
   const at = costs.findIndex((c) => c.stage === job.stage)
   const before = costs.slice(0, Math.max(at, 0)).reduce((sum, c) => sum + c.seconds, 0)
-  const share = all > 0 ? Math.min(Math.max(before, elapsed), before + (costs[at]?.seconds ?? 0), 0.99 * all) / all : 0
+  const share =
+    all > 0
+      ? Math.min(Math.max(before, elapsed), before + (costs[at]?.seconds ?? 0), 0.99 * all) / all
+      : 0
   return (
     <div className="running" role="status">
       <div className="line">
-        <span>{job.state === 'queued' ? 'Waiting for its turn' : job.stage ? stageTitles[job.stage] : 'Starting'}</span>
+        <span>
+          {job.state === 'queued'
+            ? 'Waiting for its turn'
+            : job.stage
+              ? stageTitles[job.stage]
+              : 'Starting'}
+        </span>
         <span className="figure muted">
           {seconds(elapsed)} of about {seconds(job.predicted_seconds)}
         </span>

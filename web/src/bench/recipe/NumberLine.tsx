@@ -49,14 +49,29 @@ export function NumberLine(p: Field & { unit: string }) {
 }
 
 /** Three typed values along x, y and z. */
-export function TripleLine({ label, unit, value, onSet }: { label: string; unit: string; value: readonly number[]; onSet: (v: [number, number, number]) => unknown }) {
+export function TripleLine({
+  label,
+  unit,
+  value,
+  onSet,
+}: {
+  label: string
+  unit: string
+  value: readonly number[]
+  onSet: (v: [number, number, number]) => unknown
+}) {
   return (
     <div className="triple">
       <span className="label">
         {label} <small className="muted">{unit}</small>
       </span>
       {['X', 'Y', 'Z'].map((name, i) => (
-        <NumberField key={name} label={`${label} ${name}`} value={value[i] ?? 0} onSet={(v) => onSet(triple(value.map((old, j) => (i === j ? v : old))))} />
+        <NumberField
+          key={name}
+          label={`${label} ${name}`}
+          value={value[i] ?? 0}
+          onSet={(v) => onSet(triple(value.map((old, j) => (i === j ? v : old))))}
+        />
       ))}
     </div>
   )

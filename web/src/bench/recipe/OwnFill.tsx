@@ -21,24 +21,50 @@ export function OwnFill({ index, zone }: { index: number; zone: Zone }) {
   const set = (next: Zone['own']) => edit(withZone(index, (z) => ({ ...z, own: next })))
   return (
     <>
-      <SwitchLine label="A structure of its own" checked={!!own} onChange={(on) => set(on ? { structure, thicken, joins, blend_mm: 0 } : undefined)} />
+      <SwitchLine
+        label="A structure of its own"
+        checked={!!own}
+        onChange={(on) => set(on ? { structure, thicken, joins, blend_mm: 0 } : undefined)}
+      />
       {own && (
         <>
           <div className="line">
             <span className="label">
               {choice?.title}, {cells(own.structure, choice)}
             </span>
-            <Button size="small" onClick={() => useBench.setState({ step: 'structure', filled: index, chosen: null, picking: null })}>
+            <Button
+              size="small"
+              onClick={() =>
+                useBench.setState({ step: 'structure', filled: index, chosen: null, picking: null })
+              }
+            >
               Choose
             </Button>
           </div>
-          <NumberLine label="Passes over its border in" unit="mm" value={own.blend_mm} onSet={(blend_mm) => set({ ...own, blend_mm })} />
-          <p className="muted small">{own.blend_mm > 0 ? 'The two structures flow into each other over that width.' : 'At 0 the border is sharp.'}</p>
+          <NumberLine
+            label="Passes over its border in"
+            unit="mm"
+            value={own.blend_mm}
+            onSet={(blend_mm) => set({ ...own, blend_mm })}
+          />
+          <p className="muted small">
+            {own.blend_mm > 0
+              ? 'The two structures flow into each other over that width.'
+              : 'At 0 the border is sharp.'}
+          </p>
           {strutted && (
             <>
-              <SwitchLine label="Struts meet those beyond the border" checked={!own.loose_ends} onChange={(on) => set({ ...own, loose_ends: on ? undefined : true })} />
+              <SwitchLine
+                label="Struts meet those beyond the border"
+                checked={!own.loose_ends}
+                onChange={(on) => set({ ...own, loose_ends: on ? undefined : true })}
+              />
               <p className="muted small">
-                {own.loose_ends ? 'Struts of both sides end at the border.' : here.ties > 0 ? `${here.ties} short struts along the border join their ends.` : 'None ends within reach of another.'}
+                {own.loose_ends
+                  ? 'Struts of both sides end at the border.'
+                  : here.ties > 0
+                    ? `${here.ties} short struts along the border join their ends.`
+                    : 'None ends within reach of another.'}
               </p>
             </>
           )}

@@ -19,19 +19,32 @@ export function OwnMesh() {
     const larger = Math.max(1, least / Math.min(...found.cell_mm))
     const scale = larger * Math.min(1, most / (larger * Math.max(...found.cell_mm)))
     const cell_mm = found.cell_mm.map((v) => v * scale) as Triple
-    edit(withFilling((now) => ({ structure: { ...now.structure, kind: 'own_mesh', own_mesh: found.own, cell_mm }, thicken: { lead: 'thickness', thickness_mm: found.thickness_mm * scale } })))
+    edit(
+      withFilling((now) => ({
+        structure: { ...now.structure, kind: 'own_mesh', own_mesh: found.own, cell_mm },
+        thicken: { lead: 'thickness', thickness_mm: found.thickness_mm * scale },
+      })),
+    )
   }
   const apart = ['x', 'y', 'z'].filter((_, i) => own?.apart[i])
   return (
     <>
       <FromFile
         title={own ? own.name : 'A cell as a solid'}
-        detail={own ? `${count(own.triangles.length)} triangles, ${apart.length ? 'some sides stay apart' : 'meets itself on all sides'}` : 'the mesh of one cell, closed'}
+        detail={
+          own
+            ? `${count(own.triangles.length)} triangles, ${apart.length ? 'some sides stay apart' : 'meets itself on all sides'}`
+            : 'the mesh of one cell, closed'
+        }
         label="File of a cell"
         button={own ? 'Another file' : 'Choose a file'}
         read={read}
       />
-      {own && apart.length > 0 && <p className="remark">Along {apart.join(' and ')} the cell does not reach its neighbours.</p>}
+      {own && apart.length > 0 && (
+        <p className="remark">
+          Along {apart.join(' and ')} the cell does not reach its neighbours.
+        </p>
+      )}
       {own && !used && (
         <Button size="small" onClick={() => edit(withStructure({ kind: 'own_mesh' }))}>
           Use this cell

@@ -32,22 +32,62 @@ export function OwnShapeFields() {
   if (shape.shape === 'revolved') return <ProfileEditor shape={shape} />
   if (shape.shape === 'loft') return <LoftFields shape={shape} />
   if (shape.shape === 'free_form') return <FreeFormFields shape={shape} />
-  const set = (change: Partial<Record<string, unknown>>) => withShape(shape.shape, (s) => ({ ...s, ...change }))
+  const set = (change: Partial<Record<string, unknown>>) =>
+    withShape(shape.shape, (s) => ({ ...s, ...change }))
   const longest = Math.max(...size)
-  const length = (key: string, label: string, value: number, change: (v: number) => Partial<Record<string, unknown>>) => (
-    <Value key={key} label={label} value={value} unit="mm" range={[0, Number((2 * longest).toPrecision(2))]} digits={1} still={(n) => n <= 0} change={(v) => set(change(v))} />
+  const length = (
+    key: string,
+    label: string,
+    value: number,
+    change: (v: number) => Partial<Record<string, unknown>>,
+  ) => (
+    <Value
+      key={key}
+      label={label}
+      value={value}
+      unit="mm"
+      range={[0, Number((2 * longest).toPrecision(2))]}
+      digits={1}
+      still={(n) => n <= 0}
+      change={(v) => set(change(v))}
+    />
   )
   return (
     <>
       {Object.entries(shape).map(([key, v]) => {
         const label = names[key] ?? key
-        if (Array.isArray(v)) return v.map((side, i) => length(`${key} ${i}`, `Side ${'XYZ'[i]}`, side, (n) => ({ [key]: v.map((old, j) => (i === j ? n : old)) })))
-        if (key === 'sheet' && typeof v === 'boolean') return <SheetSwitch key={key} label={label} on={v} set={(sheet) => set({ sheet })} />
-        if (typeof v === 'boolean') return <SwitchLine key={key} label={label} checked={v} onChange={(on) => edit(set({ [key]: on }))} />
+        if (Array.isArray(v))
+          return v.map((side, i) =>
+            length(`${key} ${i}`, `Side ${'XYZ'[i]}`, side, (n) => ({
+              [key]: v.map((old, j) => (i === j ? n : old)),
+            })),
+          )
+        if (key === 'sheet' && typeof v === 'boolean')
+          return <SheetSwitch key={key} label={label} on={v} set={(sheet) => set({ sheet })} />
+        if (typeof v === 'boolean')
+          return (
+            <SwitchLine
+              key={key}
+              label={label}
+              checked={v}
+              onChange={(on) => edit(set({ [key]: on }))}
+            />
+          )
         if (typeof v !== 'number') return null
         if (key.endsWith('_mm')) return length(key, label, v, (n) => ({ [key]: n }))
         // A count.
-        return <Value key={key} label={label} value={v} unit="" range={[1, 48]} digits={0} still={(n) => n < 1} change={(n) => set({ [key]: Math.round(n) })} />
+        return (
+          <Value
+            key={key}
+            label={label}
+            value={v}
+            unit=""
+            range={[1, 48]}
+            digits={0}
+            still={(n) => n < 1}
+            change={(n) => set({ [key]: Math.round(n) })}
+          />
+        )
       })}
     </>
   )

@@ -16,13 +16,27 @@ export function OwnStruts() {
     const found = await api.struts(file)
     const [least, most] = f.project.ranges.cell_mm
     const cell = Math.min(Math.max(found.cell_mm, least ?? 0), most ?? found.cell_mm)
-    edit(withFilling((now) => ({ structure: { ...now.structure, kind: 'own_struts', own_struts: found.own, cell_mm: [cell, cell, cell] }, thicken: { lead: 'thickness', thickness_mm: Math.min(found.thickness_mm, cell) } })))
+    edit(
+      withFilling((now) => ({
+        structure: {
+          ...now.structure,
+          kind: 'own_struts',
+          own_struts: found.own,
+          cell_mm: [cell, cell, cell],
+        },
+        thicken: { lead: 'thickness', thickness_mm: Math.min(found.thickness_mm, cell) },
+      })),
+    )
   }
   return (
     <>
       <FromFile
         title={own ? own.name : 'Own struts'}
-        detail={own ? `${count(own.struts.length)} struts${used ? `, ${count(f.found?.structure?.struts ?? 0)} in the part` : ''}` : 'a 3MF beam lattice'}
+        detail={
+          own
+            ? `${count(own.struts.length)} struts${used ? `, ${count(f.found?.structure?.struts ?? 0)} in the part` : ''}`
+            : 'a 3MF beam lattice'
+        }
         label="File of struts"
         accept=".3mf"
         button={own ? 'Another file' : 'Choose a file'}

@@ -11,7 +11,11 @@ export function partSentence(p: Project) {
   return (
     <>
       <b>{size(p.part.size_mm)}</b>, {volume(p.part.volume_mm3)}
-      {p.part.list.length > 1 ? `, ${p.part.list.length} bodies` : p.part.closed ? ', closed' : ', not closed'}
+      {p.part.list.length > 1
+        ? `, ${p.part.list.length} bodies`
+        : p.part.closed
+          ? ', closed'
+          : ', not closed'}
     </>
   )
 }
@@ -23,9 +27,18 @@ export function PartStep() {
   const made = project.recipe.part.shape
   const file = project.recipe.part.file?.name ?? project.part_file
   const stated = /\.(3mf|glb)$/i.test(file)
-  const unit = stated ? 'the unit it states' : { mm: 'millimetres', cm: 'centimetres', m: 'metres', inch: 'inches' }[project.recipe.part.unit]
+  const unit = stated
+    ? 'the unit it states'
+    : { mm: 'millimetres', cm: 'centimetres', m: 'metres', inch: 'inches' }[
+        project.recipe.part.unit
+      ]
   const facts: [string, string][] = [
-    ...(made ? [] : ([['File', file], ['Read in', unit]] as [string, string][])),
+    ...(made
+      ? []
+      : ([
+          ['File', file],
+          ['Read in', unit],
+        ] as [string, string][])),
     ['Size', size(part.size_mm)],
     ['Volume', volume(part.volume_mm3)],
     ['Surface', area(part.area_mm2)],

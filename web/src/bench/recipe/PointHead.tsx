@@ -1,7 +1,19 @@
 import { Button } from 'antd'
 
 /** Which of a drawing's points is chosen; one is added after it, or it is removed. */
-export function PointHead({ n, of, least, onAdd, onRemove }: { n: number; of: number; least: number; onAdd: () => void; onRemove: () => void }) {
+export function PointHead({
+  n,
+  of,
+  least,
+  onAdd,
+  onRemove,
+}: {
+  n: number
+  of: number
+  least: number
+  onAdd: () => void
+  onRemove: () => void
+}) {
   return (
     <div className="line">
       <b>

@@ -12,7 +12,10 @@ const round: Section = { shape: 'round' }
 /** What struts look like where they are cut across: round, or as wide as the thickness and higher. */
 export function SectionFields({ width }: { width: number }) {
   const section = useFilling()?.filling.joins.section ?? round
-  const rectangular = (change: { taller_mm?: number; turn_deg?: number }) => withJoins({ section: { taller_mm: 0, turn_deg: 0, ...section, ...change, shape: 'rectangular' } })
+  const rectangular = (change: { taller_mm?: number; turn_deg?: number }) =>
+    withJoins({
+      section: { taller_mm: 0, turn_deg: 0, ...section, ...change, shape: 'rectangular' },
+    })
   return (
     <>
       <ChoiceLine<Section['shape']>
@@ -22,7 +25,9 @@ export function SectionFields({ width }: { width: number }) {
           { value: 'round', label: 'Round' },
           { value: 'rectangular', label: 'Rectangular' },
         ]}
-        onChange={(shape) => edit(shape === 'round' ? withJoins({ section: round }) : rectangular({}))}
+        onChange={(shape) =>
+          edit(shape === 'round' ? withJoins({ section: round }) : rectangular({}))
+        }
       />
       {section.shape === 'rectangular' && (
         <>
@@ -33,7 +38,14 @@ export function SectionFields({ width }: { width: number }) {
             range={[Number(width.toFixed(2)), Number((4 * width).toFixed(2))]}
             change={(v) => rectangular({ taller_mm: Math.max(0, Number((v - width).toFixed(3))) })}
           />
-          <Value label="Section turned" value={section.turn_deg} unit="°" digits={0} range={[-90, 90]} change={(v) => rectangular({ turn_deg: v })} />
+          <Value
+            label="Section turned"
+            value={section.turn_deg}
+            unit="°"
+            digits={0}
+            range={[-90, 90]}
+            change={(v) => rectangular({ turn_deg: v })}
+          />
         </>
       )}
     </>

@@ -5,7 +5,9 @@ import { Value } from './Value'
 
 type Shell = NonNullable<Recipe['part']['shell']>
 
-const withShell = (shell: Shell | undefined) => (r: Recipe): Recipe => ({ ...r, part: { ...r.part, shell } })
+const withShell =
+  (shell: Shell | undefined) =>
+  (r: Recipe): Recipe => ({ ...r, part: { ...r.part, shell } })
 
 const sides = [
   { value: 100, label: 'In front' },
@@ -19,14 +21,31 @@ export function ShellFields() {
   if (!project || !recipe) return null
   const { shell } = recipe.part
   if (!shell && project.part.closed) return null
-  const set = (change: Partial<Shell>) => withShell({ ...(shell ?? project.first_shell), ...change })
+  const set = (change: Partial<Shell>) =>
+    withShell({ ...(shell ?? project.first_shell), ...change })
   return (
     <>
-      <SwitchLine label="Open surfaces are sheets" checked={Boolean(shell)} onChange={(on) => edit(withShell(on ? project.first_shell : undefined))} />
+      <SwitchLine
+        label="Open surfaces are sheets"
+        checked={Boolean(shell)}
+        onChange={(on) => edit(withShell(on ? project.first_shell : undefined))}
+      />
       {shell && (
         <>
-          <Value label="Sheet thickness" value={shell.thickness_mm} unit="mm" range={[0, Number((Math.max(...project.part.size_mm) / 10).toPrecision(2))]} still={(v) => v <= 0} change={(thickness_mm) => set({ thickness_mm })} />
-          <ChoiceLine label="It grows" value={sides.some((s) => s.value === shell.front_percent) ? shell.front_percent : ''} options={sides} onChange={(front_percent) => edit(set({ front_percent }))} />
+          <Value
+            label="Sheet thickness"
+            value={shell.thickness_mm}
+            unit="mm"
+            range={[0, Number((Math.max(...project.part.size_mm) / 10).toPrecision(2))]}
+            still={(v) => v <= 0}
+            change={(thickness_mm) => set({ thickness_mm })}
+          />
+          <ChoiceLine
+            label="It grows"
+            value={sides.some((s) => s.value === shell.front_percent) ? shell.front_percent : ''}
+            options={sides}
+            onChange={(front_percent) => edit(set({ front_percent }))}
+          />
         </>
       )}
     </>

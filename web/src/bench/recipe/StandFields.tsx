@@ -14,20 +14,59 @@ export function StandFields() {
   const { standing } = project
   return (
     <>
-      <SwitchLine label="Stand it on the print bed" checked={Boolean(stand)} onChange={(on) => edit((r) => (on ? withStand({})(r) : { ...r, stand: undefined }))} />
+      <SwitchLine
+        label="Stand it on the print bed"
+        checked={Boolean(stand)}
+        onChange={(on) => edit((r) => (on ? withStand({})(r) : { ...r, stand: undefined }))}
+      />
       {stand && (
         <>
-          <ChoiceLine label="Down" value={axisDown(stand)} options={axes.map((a) => ({ value: a.label, label: a.label }))} onChange={(label) => edit(withStand({ down: [...(axes.find((a) => a.label === label)?.down ?? [0, 0, -1])] as [number, number, number] }))} />
+          <ChoiceLine
+            label="Down"
+            value={axisDown(stand)}
+            options={axes.map((a) => ({ value: a.label, label: a.label }))}
+            onChange={(label) =>
+              edit(
+                withStand({
+                  down: [...(axes.find((a) => a.label === label)?.down ?? [0, 0, -1])] as [
+                    number,
+                    number,
+                    number,
+                  ],
+                }),
+              )
+            }
+          />
           <div className="line">
-            <span className="label">{axisDown(stand) === '' ? 'Down is a picked face' : 'Or on a face of the part'}</span>
-            <Button size="small" type={picking === 'down' ? 'primary' : 'default'} onClick={() => void pick(picking === 'down' ? null : 'down')}>
+            <span className="label">
+              {axisDown(stand) === '' ? 'Down is a picked face' : 'Or on a face of the part'}
+            </span>
+            <Button
+              size="small"
+              type={picking === 'down' ? 'primary' : 'default'}
+              onClick={() => void pick(picking === 'down' ? null : 'down')}
+            >
               {picking === 'down' ? 'Click the face' : 'Pick it'}
             </Button>
           </div>
-          <Value label="Turned on the bed" value={stand.turn_deg} unit="°" range={[-180, 180]} digits={0} still={() => true} change={(turn_deg) => withStand({ turn_deg })} />
-          <TripleLine label="Bed" unit="mm" value={stand.bed_mm} onSet={(bed_mm) => edit(withStand({ bed_mm }))} />
+          <Value
+            label="Turned on the bed"
+            value={stand.turn_deg}
+            unit="°"
+            range={[-180, 180]}
+            digits={0}
+            still={() => true}
+            change={(turn_deg) => withStand({ turn_deg })}
+          />
+          <TripleLine
+            label="Bed"
+            unit="mm"
+            value={stand.bed_mm}
+            onSet={(bed_mm) => edit(withStand({ bed_mm }))}
+          />
           <p className={standing.fits ? 'muted small' : 'remark'}>
-            {standing.fits ? 'Stands' : 'Does not fit: it stands'} {size(standing.size_mm)}, on {area(standing.contact_mm2)} of the bed. Files are written so.
+            {standing.fits ? 'Stands' : 'Does not fit: it stands'} {size(standing.size_mm)}, on{' '}
+            {area(standing.contact_mm2)} of the bed. Files are written so.
           </p>
         </>
       )}

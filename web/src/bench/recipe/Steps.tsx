@@ -29,17 +29,78 @@ export function Steps() {
   const failed = info?.report.checks?.filter((c) => c.verdict !== 'pass').length ?? 0
   const final = project.finished ?? null
   // Those about the grid belong to the step Mesh.
-  const notes = info?.report.notes.filter((n) => !info.prediction.notes.some((known) => known.text === n.text)) ?? []
+  const notes =
+    info?.report.notes.filter(
+      (n) => !info.prediction.notes.some((known) => known.text === n.text),
+    ) ?? []
   const making = underWay(job)
 
-  const list: { step: Step; title: string; sentence: ReactNode; body: () => ReactNode; mark: Mark }[] = [
-    { step: 'part', title: 'Part', sentence: partSentence(project), body: () => <PartStep />, mark: project.part.defects.length > 0 ? 'look' : 'done' },
-    { step: 'zones', title: 'Zones', sentence: zonesSentence(recipe), body: () => <Zones />, mark: 'done' },
-    { step: 'structure', title: 'Structure', sentence: <StructureSentence recipe={recipe} />, body: () => <Structure />, mark: working ? 'busy' : 'done' },
-    { step: 'thicken', title: 'Thicken', sentence: <ThickenSentence recipe={recipe} info={info} />, body: () => <Thicken />, mark: working ? 'busy' : notes.length + (info?.report.cautions.length ?? 0) > 0 ? 'look' : 'done' },
-    { step: 'mesh', title: 'Mesh', sentence: meshSentence(project, info, job), body: () => <MeshStep />, mark: making ? 'busy' : final ? (final.prediction.notes.length > 0 ? 'look' : 'done') : 'todo' },
-    { step: 'checks', title: 'Checks', sentence: checksSentence(final), body: () => <Checks />, mark: !final ? 'todo' : failed > 0 ? 'look' : 'done' },
-    { step: 'handoff', title: 'Hand-off', sentence: handoffSentence(final), body: () => <Handoff />, mark: final ? 'done' : 'todo' },
+  const list: {
+    step: Step
+    title: string
+    sentence: ReactNode
+    body: () => ReactNode
+    mark: Mark
+  }[] = [
+    {
+      step: 'part',
+      title: 'Part',
+      sentence: partSentence(project),
+      body: () => <PartStep />,
+      mark: project.part.defects.length > 0 ? 'look' : 'done',
+    },
+    {
+      step: 'zones',
+      title: 'Zones',
+      sentence: zonesSentence(recipe),
+      body: () => <Zones />,
+      mark: 'done',
+    },
+    {
+      step: 'structure',
+      title: 'Structure',
+      sentence: <StructureSentence recipe={recipe} />,
+      body: () => <Structure />,
+      mark: working ? 'busy' : 'done',
+    },
+    {
+      step: 'thicken',
+      title: 'Thicken',
+      sentence: <ThickenSentence recipe={recipe} info={info} />,
+      body: () => <Thicken />,
+      mark: working
+        ? 'busy'
+        : notes.length + (info?.report.cautions.length ?? 0) > 0
+          ? 'look'
+          : 'done',
+    },
+    {
+      step: 'mesh',
+      title: 'Mesh',
+      sentence: meshSentence(project, info, job),
+      body: () => <MeshStep />,
+      mark: making
+        ? 'busy'
+        : final
+          ? final.prediction.notes.length > 0
+            ? 'look'
+            : 'done'
+          : 'todo',
+    },
+    {
+      step: 'checks',
+      title: 'Checks',
+      sentence: checksSentence(final),
+      body: () => <Checks />,
+      mark: !final ? 'todo' : failed > 0 ? 'look' : 'done',
+    },
+    {
+      step: 'handoff',
+      title: 'Hand-off',
+      sentence: handoffSentence(final),
+      body: () => <Handoff />,
+      mark: final ? 'done' : 'todo',
+    },
   ]
   return (
     <nav className="steps" aria-label="Recipe">
@@ -50,7 +111,14 @@ export function Steps() {
   )
 }
 
-function StepRow(p: { number: number; step: Step; title: string; sentence: ReactNode; body: () => ReactNode; mark: Mark }) {
+function StepRow(p: {
+  number: number
+  step: Step
+  title: string
+  sentence: ReactNode
+  body: () => ReactNode
+  mark: Mark
+}) {
   const open = useBench((s) => s.step === p.step)
   const stages = useBench((s) => s.picture?.info.stages)
   const own = stages?.filter((s) => stagesOf[p.step]?.includes(s.stage)) ?? []
@@ -61,14 +129,24 @@ function StepRow(p: { number: number; step: Step; title: string; sentence: React
       <button
         className="title"
         aria-expanded={open}
-        onClick={() => useBench.setState({ step: open ? null : p.step, handle: null, picking: null })}
+        onClick={() =>
+          useBench.setState({ step: open ? null : p.step, handle: null, picking: null })
+        }
       >
-        <span className={`number ${open ? 'active' : p.mark}`} aria-label={{ done: 'done', look: 'needs a look', todo: 'not made yet', busy: 'working' }[p.mark]}>
+        <span
+          className={`number ${open ? 'active' : p.mark}`}
+          aria-label={
+            { done: 'done', look: 'needs a look', todo: 'not made yet', busy: 'working' }[p.mark]
+          }
+        >
           {p.mark === 'look' ? '!' : p.number}
         </span>
         <h2>{p.title}</h2>
         {own.length > 0 && (
-          <span className="time figure" title={cached ? 'Kept from an earlier run' : 'Time of the last run'}>
+          <span
+            className="time figure"
+            title={cached ? 'Kept from an earlier run' : 'Time of the last run'}
+          >
             {cached ? 'kept' : seconds(time)}
           </span>
         )}

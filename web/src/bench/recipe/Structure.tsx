@@ -16,7 +16,20 @@ import { followedFaces } from './followedRules'
 import { ChoiceLine, SwitchLine } from './Lines'
 import { leave } from './NumberLine'
 import { RandomNumber, SeedFields } from './SeedFields'
-import { along, cells, choiceOf, forms, hasSize, leastShare, put, useChoices, withSeeds, withStructure, type S, type Triple } from './structureRules'
+import {
+  along,
+  cells,
+  choiceOf,
+  forms,
+  hasSize,
+  leastShare,
+  put,
+  useChoices,
+  withSeeds,
+  withStructure,
+  type S,
+  type Triple,
+} from './structureRules'
 import { Value } from './Value'
 
 export function StructureSentence({ recipe }: { recipe: Recipe }) {
@@ -32,7 +45,8 @@ export function StructureSentence({ recipe }: { recipe: Recipe }) {
         {choice?.family === 'surfaces' && !choice.random && ` ${forms[s.form]}`}
       </b>
       , {cells(s, choice)}
-      {hasRows(choice) && { straight: '', polar: ', polar', between: ', face to face' }[courseOf(s).course]}
+      {hasRows(choice) &&
+        { straight: '', polar: ', polar', between: ', face to face' }[courseOf(s).course]}
       {turned && ', turned'}
       {moved && (turned ? ' and shifted' : ', shifted')}
       {own > 0 && (own === 1 ? '; one zone has its own' : `; ${own} zones have their own`)}
@@ -41,7 +55,17 @@ export function StructureSentence({ recipe }: { recipe: Recipe }) {
 }
 
 /** Three typed values, for x, y and z. */
-function Three({ label, unit, values, onSet }: { label: string; unit: string; values: readonly number[]; onSet: (v: Triple) => void }) {
+function Three({
+  label,
+  unit,
+  values,
+  onSet,
+}: {
+  label: string
+  unit: string
+  values: readonly number[]
+  onSet: (v: Triple) => void
+}) {
   return (
     <div className="three">
       <span className="label">
@@ -67,10 +91,12 @@ function Three({ label, unit, values, onSet }: { label: string; unit: string; va
 }
 
 /** Are its struts listed one by one, so that some can be left out? */
-const isListed = (s: S, bent: boolean) => bent || ['voronoi', 'delaunay', 'neighbours', 'own_struts'].includes(s.kind)
+const isListed = (s: S, bent: boolean) =>
+  bent || ['voronoi', 'delaunay', 'neighbours', 'own_struts'].includes(s.kind)
 
 /** The size leads again, not a count of seed points. */
-const sized = (cell_mm: Triple) => (r: Recipe) => withSeeds({ count: null, surface_count: null })(withStructure({ cell_mm })(r))
+const sized = (cell_mm: Triple) => (r: Recipe) =>
+  withSeeds({ count: null, surface_count: null })(withStructure({ cell_mm })(r))
 
 export function Structure() {
   const handle = useBench((b) => b.handle)
@@ -86,12 +112,15 @@ export function Structure() {
   // What is found is the size of the smallest cells.
   const least = leastShare(s, f.recipe)
   const counted = choice?.seeded && !!(s.seeds.count ?? s.seeds.surface_count)
-  const shown = (i: number) => (counted && !uneven ? (f.found ? f.found.cell_mm / least : x) : (s.cell_mm[i] ?? x))
+  const shown = (i: number) =>
+    counted && !uneven ? (f.found ? f.found.cell_mm / least : x) : (s.cell_mm[i] ?? x)
   const sheet = choice?.random && !choice.seeded
   const contact = sheet ? f.found?.structure?.contact : null
   // Rows that bend follow the part.
   const bent = hasRows(choice) && courseOf(s).course !== 'straight'
-  const direction = (['x', 'y', 'z'] as const).find((a) => along[a].every((v, i) => v === s.rotation_deg[i]))
+  const direction = (['x', 'y', 'z'] as const).find((a) =>
+    along[a].every((v, i) => v === s.rotation_deg[i]),
+  )
   return (
     <>
       <FillingChoice />
@@ -121,7 +150,11 @@ export function Structure() {
       )}
       {choice?.family === 'extruded' && (
         <>
-          <p className="muted small">{s.upright ? 'Upright on the face picked, or along its axis:' : 'or upright on a face, or along the axis of a round one:'}</p>
+          <p className="muted small">
+            {s.upright
+              ? 'Upright on the face picked, or along its axis:'
+              : 'or upright on a face, or along the axis of a round one:'}
+          </p>
           <FacePick of={{ of: 'upright', index: 0 }} faces={followedFaces(s, 'upright') ?? []} />
         </>
       )}
@@ -158,16 +191,25 @@ export function Structure() {
           <FinerFields />
         </>
       )}
-      {sheet && !contact && <p className="muted small">The sheet comes to rest in the final mesh: there the angle at which it meets the part's surface is measured.</p>}
+      {sheet && !contact && (
+        <p className="muted small">
+          The sheet comes to rest in the final mesh: there the angle at which it meets the part's
+          surface is measured.
+        </p>
+      )}
       {contact && (
         <dl className="facts">
           <div>
             <dt>Lean at the part's surface</dt>
-            <dd title="How far the sheet is from a right angle to the surface, in the median">{contact.median_deg.toFixed(1)}°</dd>
+            <dd title="How far the sheet is from a right angle to the surface, in the median">
+              {contact.median_deg.toFixed(1)}°
+            </dd>
           </div>
           <div>
             <dt>Upright within 10°</dt>
-            <dd title="Share of the line where the sheet meets the surface">{contact.within_ten_percent.toFixed(1)} %</dd>
+            <dd title="Share of the line where the sheet meets the surface">
+              {contact.within_ten_percent.toFixed(1)} %
+            </dd>
           </div>
         </dl>
       )}
@@ -190,15 +232,27 @@ export function Structure() {
               aria-label="Handle in the picture"
               value={handle}
               onChange={(h) => useBench.setState({ handle: h })}
-              options={[
-                { value: null as unknown as string, label: 'Off' },
-                { value: 'shift', label: 'Shift' },
-                { value: 'turn', label: 'Turn' },
-              ] as { value: Handle; label: string }[]}
+              options={
+                [
+                  { value: null as unknown as string, label: 'Off' },
+                  { value: 'shift', label: 'Shift' },
+                  { value: 'turn', label: 'Turn' },
+                ] as { value: Handle; label: string }[]
+              }
             />
           </div>
-          <Three label="Shift" unit="mm" values={s.shift_mm} onSet={(shift_mm) => edit(withStructure({ shift_mm }))} />
-          <Three label="Turn" unit="°" values={s.rotation_deg} onSet={(rotation_deg) => edit(withStructure({ rotation_deg }))} />
+          <Three
+            label="Shift"
+            unit="mm"
+            values={s.shift_mm}
+            onSet={(shift_mm) => edit(withStructure({ shift_mm }))}
+          />
+          <Three
+            label="Turn"
+            unit="°"
+            values={s.rotation_deg}
+            onSet={(rotation_deg) => edit(withStructure({ rotation_deg }))}
+          />
         </>
       )}
     </>

@@ -13,8 +13,12 @@ export function TaperFields({ thickness, cell }: { thickness: number; cell: numb
   const f = useFilling()
   const size_mm = useBench((s) => s.project?.part.size_mm) ?? []
   const taper = f?.filling.joins.taper ?? null
-  const first = { more_mm: Number((0.5 * thickness).toFixed(2)), reach_mm: Number((1.5 * cell).toPrecision(2)) }
-  const withTaper = (change: Partial<Taper>) => withJoins({ taper: { toward: 'surface', ...first, ...taper, ...change } })
+  const first = {
+    more_mm: Number((0.5 * thickness).toFixed(2)),
+    reach_mm: Number((1.5 * cell).toPrecision(2)),
+  }
+  const withTaper = (change: Partial<Taper>) =>
+    withJoins({ taper: { toward: 'surface', ...first, ...taper, ...change } })
   return (
     <>
       <ChoiceLine<Taper['toward'] | 'nothing'>
@@ -26,14 +30,27 @@ export function TaperFields({ thickness, cell }: { thickness: number; cell: numb
           { value: 'solids', label: 'Solids' },
           { value: 'zones', label: 'Zones' },
         ]}
-        onChange={(toward) => edit(toward === 'nothing' ? withJoins({ taper: undefined }) : withTaper({ toward }))}
+        onChange={(toward) =>
+          edit(toward === 'nothing' ? withJoins({ taper: undefined }) : withTaper({ toward }))
+        }
       />
       {taper && (
         <>
           {taper.toward === 'zones' && f && (
-            <ZoneChoice label="Zones" zones={f.recipe.zones.list} chosen={marked(f.recipe.zones.list, 'thicker')} onChange={(chosen) => edit(withMarked('thicker', chosen))} />
+            <ZoneChoice
+              label="Zones"
+              zones={f.recipe.zones.list}
+              chosen={marked(f.recipe.zones.list, 'thicker')}
+              onChange={(chosen) => edit(withMarked('thicker', chosen))}
+            />
           )}
-          <Value label="There by" value={taper.more_mm} unit="mm" range={[0, Number((2 * thickness).toFixed(2))]} change={(v) => withTaper({ more_mm: v })} />
+          <Value
+            label="There by"
+            value={taper.more_mm}
+            unit="mm"
+            range={[0, Number((2 * thickness).toFixed(2))]}
+            change={(v) => withTaper({ more_mm: v })}
+          />
           <Value
             label="Fades over"
             value={taper.reach_mm}

@@ -15,19 +15,27 @@ export function ThickenSentence({ recipe: r, info }: { recipe: Recipe; info?: Ru
   if (r.thicken.lead === 'thickness') {
     return (
       <>
-        {what} <b>{plain(r.thicken.thickness_mm)} mm</b> thick{got && <>, {percent(got.density_percent)} solid</>}
+        {what} <b>{plain(r.thicken.thickness_mm)} mm</b> thick
+        {got && <>, {percent(got.density_percent)} solid</>}
       </>
     )
   }
   return (
     <>
-      <b>{plain(r.thicken.percent)} %</b> solid{got && <>, {what.toLowerCase()} {mm(got.thickness_mm)} thick</>}
+      <b>{plain(r.thicken.percent)} %</b> solid
+      {got && (
+        <>
+          , {what.toLowerCase()} {mm(got.thickness_mm)} thick
+        </>
+      )}
     </>
   )
 }
 
-const thick = (thickness_mm: number) => withFilling(() => ({ thicken: { lead: 'thickness', thickness_mm } }))
-const dense = (percent: number) => withFilling(() => ({ thicken: { lead: 'relative_density', percent } }))
+const thick = (thickness_mm: number) =>
+  withFilling(() => ({ thicken: { lead: 'thickness', thickness_mm } }))
+const dense = (percent: number) =>
+  withFilling(() => ({ thicken: { lead: 'relative_density', percent } }))
 
 export function Thicken() {
   const f = useFilling()
@@ -46,7 +54,17 @@ export function Thicken() {
       <FillingChoice />
       <Value
         label={walls ? 'Wall thickness' : 'Strut thickness'}
-        hint={kind === 'own_mesh' ? 'in the median' : walls ? undefined : !net ? 'at its narrowest' : filling.joins.section?.shape === 'rectangular' ? 'width' : 'diameter'}
+        hint={
+          kind === 'own_mesh'
+            ? 'in the median'
+            : walls
+              ? undefined
+              : !net
+                ? 'at its narrowest'
+                : filling.joins.section?.shape === 'rectangular'
+                  ? 'width'
+                  : 'diameter'
+        }
         value={thickness}
         unit="mm"
         range={f.project.ranges.thickness_mm}
@@ -63,9 +81,7 @@ export function Thicken() {
         follows={t.lead !== 'relative_density'}
         change={(v) => dense(v)}
       />
-      <p className="muted small">
-        The one you set last leads; the other follows.
-      </p>
+      <p className="muted small">The one you set last leads; the other follows.</p>
       {net && !walls && (
         <>
           <SectionFields width={thickness} />
@@ -111,7 +127,11 @@ export function Thicken() {
         ]}
         onChange={(v) => edit(withJoins({ proud: v === 'proud' }))}
       />
-      {filling.joins.proud && <p className="muted small">By half a {walls ? 'wall' : 'strut'}, where no skin or solid covers it.</p>}
+      {filling.joins.proud && (
+        <p className="muted small">
+          By half a {walls ? 'wall' : 'strut'}, where no skin or solid covers it.
+        </p>
+      )}
       {picture?.info.report.cautions.map((c) => (
         <p key={c} className="remark">
           {c}
@@ -121,7 +141,9 @@ export function Thicken() {
         <dl className="facts">
           <div>
             <dt>Narrowest opening, about</dt>
-            <dd className={got.opening_mm <= 0 ? 'amber' : ''}>{got.opening_mm > 0 ? mm(got.opening_mm) : 'closed'}</dd>
+            <dd className={got.opening_mm <= 0 ? 'amber' : ''}>
+              {got.opening_mm > 0 ? mm(got.opening_mm) : 'closed'}
+            </dd>
           </div>
           <div>
             <dt>Thickness to cell</dt>

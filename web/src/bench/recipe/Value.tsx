@@ -22,7 +22,17 @@ interface Props {
 }
 
 /** A slider paired with a typed value. */
-export function Value({ label, hint, value, unit, range, digits = 2, change, still, follows }: Props) {
+export function Value({
+  label,
+  hint,
+  value,
+  unit,
+  range,
+  digits = 2,
+  change,
+  still,
+  follows,
+}: Props) {
   const [typed, setTyped] = useState<number | null>(null)
   const { refused, take: saved } = useRefused()
   useEffect(() => setTyped(null), [value])

@@ -6,13 +6,29 @@ import { withZones } from './zoneRules'
 type Mark = 'finer' | 'thicker'
 
 /** Numbers of the zones that are marked so. */
-export const marked = (list: readonly Zone[], mark: Mark) => list.flatMap((z, i) => (z[mark] ? [i] : []))
+export const marked = (list: readonly Zone[], mark: Mark) =>
+  list.flatMap((z, i) => (z[mark] ? [i] : []))
 
 export const withMarked = (mark: Mark, chosen: number[]) => (r: Recipe) =>
-  withZones((z) => ({ ...z, list: z.list.map((old, i) => ({ ...old, [mark]: chosen.includes(i) })) }))(r)
+  withZones((z) => ({
+    ...z,
+    list: z.list.map((old, i) => ({ ...old, [mark]: chosen.includes(i) })),
+  }))(r)
 
 /** Some of the zones, and what else is on offer, by number. */
-export function ZoneChoice({ label, zones, more = [], chosen, onChange }: { label: string; zones: readonly Zone[]; more?: { value: number; label: string }[]; chosen: number[]; onChange: (chosen: number[]) => void }) {
+export function ZoneChoice({
+  label,
+  zones,
+  more = [],
+  chosen,
+  onChange,
+}: {
+  label: string
+  zones: readonly Zone[]
+  more?: { value: number; label: string }[]
+  chosen: number[]
+  onChange: (chosen: number[]) => void
+}) {
   return (
     <Line label={label}>
       <Select<number[]>

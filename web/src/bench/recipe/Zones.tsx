@@ -84,10 +84,17 @@ function Skins() {
   const most = project.ranges.skin_mm[1] ?? 1
   const first = Number((most / 6).toPrecision(1))
   const around = skins.findIndex((s) => !s.faces)
-  const set = (change: (s: Skin[]) => Skin[]) => edit(withZones((z) => ({ ...z, skins: change(z.skins) })))
+  const set = (change: (s: Skin[]) => Skin[]) =>
+    edit(withZones((z) => ({ ...z, skins: change(z.skins) })))
   const depth = (i: number, d: number) => withSkin(i, (s) => ({ ...s, depth_mm: d }))
   const slider = (i: number, label: string) => (
-    <Value label={label} value={skins[i]?.depth_mm ?? first} unit="mm" range={[0, most]} change={(v) => depth(i, Math.max(v, most / 200))} />
+    <Value
+      label={label}
+      value={skins[i]?.depth_mm ?? first}
+      unit="mm"
+      range={[0, most]}
+      change={(v) => depth(i, Math.max(v, most / 200))}
+    />
   )
   const add = () => {
     const n = skins.filter((s) => s.faces).length + 1
@@ -102,7 +109,9 @@ function Skins() {
         checked={around >= 0}
         onChange={(on) => {
           useBench.setState({ chosen: null, picking: null })
-          set((all) => (on ? [{ name: 'Skin', depth_mm: first }, ...all] : all.filter((s) => s.faces)))
+          set((all) =>
+            on ? [{ name: 'Skin', depth_mm: first }, ...all] : all.filter((s) => s.faces),
+          )
         }}
       />
       {around >= 0 && slider(around, 'Skin depth')}
@@ -188,7 +197,12 @@ function ZoneList() {
                   setDragged(null)
                 },
                 onKeyDown: (e) => {
-                  const to = e.altKey && e.key === 'ArrowUp' ? i - 1 : e.altKey && e.key === 'ArrowDown' ? i + 1 : i
+                  const to =
+                    e.altKey && e.key === 'ArrowUp'
+                      ? i - 1
+                      : e.altKey && e.key === 'ArrowDown'
+                        ? i + 1
+                        : i
                   if (to !== i && to >= 0 && to < list.length) move(i, to)
                 },
               }}
@@ -198,15 +212,30 @@ function ZoneList() {
                 <ZoneEditor index={i} zone={z} />
               </fieldset>
               <p className="muted small">
-                {z.role === 'reference' ? 'Shown only: it changes nothing.' : `Takes ${volume(taken[i] ?? 0)} of the part.`}
+                {z.role === 'reference'
+                  ? 'Shown only: it changes nothing.'
+                  : `Takes ${volume(taken[i] ?? 0)} of the part.`}
               </p>
             </Row>
           )
         })}
       </ul>
-      {list.length === 0 && <p className="muted">None yet: the whole part is {recipe.zones.rest === 'fill' ? 'filled' : 'solid'}.</p>}
+      {list.length === 0 && (
+        <p className="muted">
+          None yet: the whole part is {recipe.zones.rest === 'fill' ? 'filled' : 'solid'}.
+        </p>
+      )}
       <div className="line">
-        <Dropdown trigger={['click']} menu={{ items: Object.entries(shapeNames).map(([key, label]) => ({ key, label: key === 'faces' ? 'Faces with a depth' : label })), onClick: ({ key }) => add(key as Place['shape']) }}>
+        <Dropdown
+          trigger={['click']}
+          menu={{
+            items: Object.entries(shapeNames).map(([key, label]) => ({
+              key,
+              label: key === 'faces' ? 'Faces with a depth' : label,
+            })),
+            onClick: ({ key }) => add(key as Place['shape']),
+          }}
+        >
           <Button size="small">Add a zone</Button>
         </Dropdown>
         <Button
@@ -225,7 +254,10 @@ function ZoneList() {
   )
 }
 
-type Drag = Pick<React.HTMLAttributes<HTMLLIElement>, 'onDragStart' | 'onDragOver' | 'onDrop' | 'onKeyDown'>
+type Drag = Pick<
+  React.HTMLAttributes<HTMLLIElement>,
+  'onDragStart' | 'onDragOver' | 'onDrop' | 'onKeyDown'
+>
 
 /** Hollows of the part by the faces around them: each becomes a body, filled as the rest until it is given a role. */
 function Pockets() {
@@ -252,20 +284,28 @@ function Pockets() {
             >
               <div className="editor">
                 <FacePick of={me} faces={p.faces} />
-                <p className="muted small">What these faces enclose, with lids over their rims, is a body of the part: its role is set in the step Part.</p>
+                <p className="muted small">
+                  What these faces enclose, with lids over their rims, is a body of the part: its
+                  role is set in the step Part.
+                </p>
               </div>
             </Row>
           )
         })}
       </ul>
-      <Button size="small" title="A hollow of the part becomes a body that can be filled" onClick={add}>
+      <Button
+        size="small"
+        title="A hollow of the part becomes a body that can be filled"
+        onClick={add}
+      >
         Fill a pocket of the part
       </Button>
     </>
   )
 }
 
-const toggled = (list: string[], name: string) => (list.includes(name) ? list.filter((n) => n !== name) : [...list, name])
+const toggled = (list: string[], name: string) =>
+  list.includes(name) ? list.filter((n) => n !== name) : [...list, name]
 
 /** Whether a zone is drawn, shown alone, and can be changed. */
 function Looks({ name, placed }: { name: string; placed: boolean }) {
@@ -275,11 +315,19 @@ function Looks({ name, placed }: { name: string; placed: boolean }) {
     <div className="looks" role="group" aria-label={`Look of ${name}`}>
       <AloneButton of="zone" name={name} />
       {placed && (
-        <button className="plainbutton" aria-pressed={hidden} onClick={() => useBench.setState((s) => ({ hidden: toggled(s.hidden, name) }))}>
+        <button
+          className="plainbutton"
+          aria-pressed={hidden}
+          onClick={() => useBench.setState((s) => ({ hidden: toggled(s.hidden, name) }))}
+        >
           {hidden ? 'Show its outline' : 'Hide its outline'}
         </button>
       )}
-      <button className="plainbutton" aria-pressed={locked} onClick={() => useBench.setState((s) => ({ locked: toggled(s.locked, name) }))}>
+      <button
+        className="plainbutton"
+        aria-pressed={locked}
+        onClick={() => useBench.setState((s) => ({ locked: toggled(s.locked, name) }))}
+      >
         {locked ? 'Unlock' : 'Lock'}
       </button>
     </div>
@@ -287,20 +335,45 @@ function Looks({ name, placed }: { name: string; placed: boolean }) {
 }
 
 /** A zone, skin or pocket in its list; `without` takes it out of the recipe. */
-function Row(p: { of: Chosen; name: string; kind: string; detail: string; title?: string; locked?: boolean; without: (r: Recipe) => Recipe; drag?: Drag; children: React.ReactNode }) {
+function Row(p: {
+  of: Chosen
+  name: string
+  kind: string
+  detail: string
+  title?: string
+  locked?: boolean
+  without: (r: Recipe) => Recipe
+  drag?: Drag
+  children: React.ReactNode
+}) {
   const open = useBench((s) => is(s.chosen, p.of))
   const remove = () => {
-    useBench.setState({ chosen: null, picking: null, ...(p.of.of === 'zone' ? { filled: null } : {}) })
+    useBench.setState({
+      chosen: null,
+      picking: null,
+      ...(p.of.of === 'zone' ? { filled: null } : {}),
+    })
     edit(p.without)
   }
   return (
     <li draggable={p.drag && !open && !p.locked} {...(p.locked ? {} : p.drag)}>
       <div className="zonerow">
-        <button className="rowbutton" aria-expanded={open} title={p.title} onClick={() => choose(p.of)}>
+        <button
+          className="rowbutton"
+          aria-expanded={open}
+          title={p.title}
+          onClick={() => choose(p.of)}
+        >
           <i className={p.kind} /> <span className="name">{p.name}</span>
           <span className="figure muted">{p.detail}</span>
         </button>
-        <button className="plainbutton" aria-label={`Remove ${p.name}`} title={p.locked ? 'Locked' : 'Remove'} disabled={p.locked} onClick={remove}>
+        <button
+          className="plainbutton"
+          aria-label={`Remove ${p.name}`}
+          title={p.locked ? 'Locked' : 'Remove'}
+          disabled={p.locked}
+          onClick={remove}
+        >
           ×
         </button>
       </div>

@@ -28,17 +28,24 @@ export function withFaces(chosen: Chosen, faces: FaceMark[]): (r: Recipe) => Rec
     case 'skin':
       return withSkin(chosen.index, (s) => ({ ...s, faces }))
     case 'zone':
-      return withZone(chosen.index, (z) => ('faces' in z.place ? { ...z, place: { ...z.place, faces } } : z))
+      return withZone(chosen.index, (z) =>
+        'faces' in z.place ? { ...z, place: { ...z.place, faces } } : z,
+      )
     default:
       return withFollowedFaces(chosen.of, faces)
   }
 }
 
 /** Numbers of the faces that marks describe. */
-export const numbersOf = (list: readonly FaceInfo[], marks: readonly FaceMark[]) => list.flatMap((f, n) => (marks.some((m) => same(m, f.mark)) ? [n] : []))
+export const numbersOf = (list: readonly FaceInfo[], marks: readonly FaceMark[]) =>
+  list.flatMap((f, n) => (marks.some((m) => same(m, f.mark)) ? [n] : []))
 
 /** The faces that hang together with some over edges that turn by no more than an angle. */
-export function grown(list: readonly FaceInfo[], from: readonly number[], degrees: number): number[] {
+export function grown(
+  list: readonly FaceInfo[],
+  from: readonly number[],
+  degrees: number,
+): number[] {
   const found = new Set(from)
   const next = [...from]
   for (let n = next.pop(); n !== undefined; n = next.pop()) {

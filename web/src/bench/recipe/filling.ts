@@ -9,20 +9,30 @@ export type Filling = Pick<Recipe, 'structure' | 'thicken' | 'joins'>
 export const fillingOf = (r: Recipe, zone: number | null): Filling => ownOf(r, zone) ?? r
 
 /** Changes the filling that is worked on. */
-export const withFilling = (change: (f: Filling) => Partial<Filling>) => (r: Recipe): Recipe => {
-  const at = useBench.getState().filled
-  const own = ownOf(r, at)
-  if (at === null || !own) return { ...r, ...change(r) }
-  return withZone(at, (z) => ({ ...z, own: { ...own, ...change(own) } }))(r)
-}
+export const withFilling =
+  (change: (f: Filling) => Partial<Filling>) =>
+  (r: Recipe): Recipe => {
+    const at = useBench.getState().filled
+    const own = ownOf(r, at)
+    if (at === null || !own) return { ...r, ...change(r) }
+    return withZone(at, (z) => ({ ...z, own: { ...own, ...change(own) } }))(r)
+  }
 
 /** What a run found of it. */
-export const filledOf = (info: RunInfo | undefined, zone: number | null) => (zone === null ? null : info?.linked.own[zone]) ?? info?.linked
+export const filledOf = (info: RunInfo | undefined, zone: number | null) =>
+  (zone === null ? null : info?.linked.own[zone]) ?? info?.linked
 
 /** The filling that is worked on, with what the last run found of it. */
 export function useFilling() {
   const { project, recipe, picture, filled } = useBench()
   if (!project || !recipe) return null
   const at = filledAt(recipe, filled)
-  return { project, recipe, picture, at, filling: fillingOf(recipe, at), found: filledOf(picture?.info, at) }
+  return {
+    project,
+    recipe,
+    picture,
+    at,
+    filling: fillingOf(recipe, at),
+    found: filledOf(picture?.info, at),
+  }
 }

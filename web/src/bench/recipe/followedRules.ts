@@ -6,7 +6,12 @@ import { along, withStructure, type S } from './structureRules'
 export type FollowedFaces = 'upright' | 'about' | 'from' | 'to'
 
 /** As the core names them where they are not found any more. */
-export const followedNames: Record<FollowedFaces, string> = { upright: 'Walls stand on', about: 'Axis of rows', from: 'Rows begin', to: 'Rows end' }
+export const followedNames: Record<FollowedFaces, string> = {
+  upright: 'Walls stand on',
+  about: 'Axis of rows',
+  from: 'Rows begin',
+  to: 'Rows end',
+}
 
 /** The faces that a structure follows; none when its course is of another kind. */
 export function followedFaces(s: S, of: FollowedFaces): readonly FaceMark[] | null {

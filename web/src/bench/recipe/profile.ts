@@ -21,7 +21,12 @@ export function bowTo(points: ProfilePoint[], n: number, [x, y]: Spot): number {
 }
 
 /** The profile as an SVG path, closed or open; `place` gives a point's place on screen, where up is less. */
-export function path(points: ProfilePoint[], place: (s: Spot) => Spot, scale: number, open: boolean): string {
+export function path(
+  points: ProfilePoint[],
+  place: (s: Spot) => Spot,
+  scale: number,
+  open: boolean,
+): string {
   const steps = points.slice(0, open ? -1 : undefined).map((_, n) => {
     const [a, b, bow] = line(points, n)
     const end = place(b).join(' ')
@@ -30,7 +35,9 @@ export function path(points: ProfilePoint[], place: (s: Spot) => Spot, scale: nu
     const radius = ((half * half + bow * bow) / (2 * Math.abs(bow))) * scale
     return `A ${radius} ${radius} 0 ${Math.abs(bow) > half ? 1 : 0} ${bow > 0 ? 0 : 1} ${end}`
   })
-  return points[0] ? `M ${place(spot(points[0])).join(' ')} ${steps.join(' ')}${open ? '' : ' Z'}` : ''
+  return points[0]
+    ? `M ${place(spot(points[0])).join(' ')} ${steps.join(' ')}${open ? '' : ' Z'}`
+    : ''
 }
 
 /** A point in the middle of a line; the halves of an arc stay on it. */
@@ -42,7 +49,14 @@ export function split(points: ProfilePoint[], n: number): ProfilePoint[] {
   const radius = bow === 0 ? 0 : (half * half + bow * bow) / (2 * Math.abs(bow))
   const part = Math.sign(bow) * radius * (1 - Math.cos(angle))
   const at = middle(points, n)
-  return points.flatMap((p, m) => (m === n ? [{ ...p, bow_mm: part }, { at_mm: [at[0], at[1]], bow_mm: part }] : [p]))
+  return points.flatMap((p, m) =>
+    m === n
+      ? [
+          { ...p, bow_mm: part },
+          { at_mm: [at[0], at[1]], bow_mm: part },
+        ]
+      : [p],
+  )
 }
 
 function line(points: ProfilePoint[], n: number): [Spot, Spot, number] {

@@ -7,7 +7,9 @@ export const withShape =
   <K extends OwnShape['shape']>(kind: K, change: (s: ShapeOf<K>) => OwnShape) =>
   (r: Recipe): Recipe => {
     const { shape } = r.part
-    return shape?.shape === kind ? { ...r, part: { ...r.part, shape: change(shape as ShapeOf<K>) } } : r
+    return shape?.shape === kind
+      ? { ...r, part: { ...r.part, shape: change(shape as ShapeOf<K>) } }
+      : r
   }
 
 /** Gives what is open its first thickness, where it has none. */

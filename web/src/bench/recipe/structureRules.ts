@@ -16,14 +16,24 @@ export const families: { value: Family; label: string }[] = [
   { value: 'seeded', label: 'Seeded' },
 ]
 
-export const forms: Record<S['form'], string> = { walls: 'walls', network: 'network', other_network: 'network, other side' }
+export const forms: Record<S['form'], string> = {
+  walls: 'walls',
+  network: 'network',
+  other_network: 'network, other side',
+}
 
 export const withStructure = (change: Partial<S> | ((s: S) => Partial<S>)) =>
-  withFilling((f) => ({ structure: { ...f.structure, ...(typeof change === 'function' ? change(f.structure) : change) } }))
+  withFilling((f) => ({
+    structure: { ...f.structure, ...(typeof change === 'function' ? change(f.structure) : change) },
+  }))
 export const withSeeds = (change: Partial<S['seeds']>) =>
-  withFilling((f) => ({ structure: { ...f.structure, seeds: { ...f.structure.seeds, ...change } } }))
-export const withJoins = (change: Partial<Recipe['joins']>) => withFilling((f) => ({ joins: { ...f.joins, ...change } }))
-export const put = (list: readonly number[], i: number, v: number) => list.map((old, j) => (i === j ? v : old)) as Triple
+  withFilling((f) => ({
+    structure: { ...f.structure, seeds: { ...f.structure.seeds, ...change } },
+  }))
+export const withJoins = (change: Partial<Recipe['joins']>) =>
+  withFilling((f) => ({ joins: { ...f.joins, ...change } }))
+export const put = (list: readonly number[], i: number, v: number) =>
+  list.map((old, j) => (i === j ? v : old)) as Triple
 
 /** Kinds with their titles, as the server knows them. */
 export function useChoices(): Choice[] {
@@ -32,7 +42,8 @@ export function useChoices(): Choice[] {
 }
 
 /** Size of the smallest cells over that of the largest. */
-export const leastShare = ({ seeds }: S, r: Recipe) => (seeds.finer && (seeds.finer.surface || r.zones.list.some((z) => z.finer)) ? seeds.finer.share : 1)
+export const leastShare = ({ seeds }: S, r: Recipe) =>
+  seeds.finer && (seeds.finer.surface || r.zones.list.some((z) => z.finer)) ? seeds.finer.share : 1
 
 /** Up to where the slider of a distance goes: some cells, or across the whole part. mm. */
 export const acrossPart = (cell: number, size_mm: readonly number[]) =>
@@ -44,11 +55,14 @@ export const choiceOf = (choices: Choice[], kind: Kind) => choices.find((c) => c
 export const hasSize = (choice?: Choice) => choice?.kind !== 'own_struts'
 
 export function cells(s: S, choice?: Choice) {
-  if (choice && !hasSize(choice)) return `${count(s.own_struts?.struts.length ?? 0)} from ${s.own_struts?.name ?? 'a file'}`
+  if (choice && !hasSize(choice))
+    return `${count(s.own_struts?.struts.length ?? 0)} from ${s.own_struts?.name ?? 'a file'}`
   if (choice?.seeded && s.seeds.layout === 'surface') return 'points on the surface'
   if (choice?.seeded && s.seeds.count) return `${count(s.seeds.count)} points`
   const [x = 0, y = 0, z = 0] = s.cell_mm
-  return x === y && y === z ? `${plain(x)} mm cells` : `${plain(x)} × ${plain(y)} × ${plain(z)} mm cells`
+  return x === y && y === z
+    ? `${plain(x)} mm cells`
+    : `${plain(x)} × ${plain(y)} × ${plain(z)} mm cells`
 }
 
 /** Rotations that bring the walls of extruded kinds along an axis of the part. */

@@ -15,4 +15,5 @@ export function useRefused() {
   return { refused: mine && mine.refusal === refusal ? mine : null, take }
 }
 
-const isProblem = (v: unknown): v is Problem => typeof v === 'object' && v !== null && 'message' in v && 'hint' in v
+const isProblem = (v: unknown): v is Problem =>
+  typeof v === 'object' && v !== null && 'message' in v && 'hint' in v

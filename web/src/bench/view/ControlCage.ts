@@ -1,4 +1,16 @@
-import { BufferGeometry, Float32BufferAttribute, Group, LineBasicMaterial, LineSegments, Mesh, MeshBasicMaterial, Raycaster, SphereGeometry, Vector3, type Camera } from 'three'
+import {
+  BufferGeometry,
+  Float32BufferAttribute,
+  Group,
+  LineBasicMaterial,
+  LineSegments,
+  Mesh,
+  MeshBasicMaterial,
+  Raycaster,
+  SphereGeometry,
+  Vector3,
+  type Camera,
+} from 'three'
 import { dragged, pointerOn, spotOf, type Spot } from './pointer'
 
 const [plain, chosen] = ['#1F5D4C', '#CF5F28']
@@ -32,19 +44,32 @@ export class ControlCage {
     this.lines = null
     const places = points.map((p) => new Vector3().fromArray([...p]))
     this.knobs = places.map((place, n) => {
-      const knob = new Mesh(new SphereGeometry(size * (n === at ? 0.014 : 0.01), 16, 12), new MeshBasicMaterial({ color: n === at ? chosen : plain, depthTest: false, transparent: true }))
+      const knob = new Mesh(
+        new SphereGeometry(size * (n === at ? 0.014 : 0.01), 16, 12),
+        new MeshBasicMaterial({
+          color: n === at ? chosen : plain,
+          depthTest: false,
+          transparent: true,
+        }),
+      )
       knob.position.copy(place)
       knob.renderOrder = 6
       return knob
     })
     if (places.length === 0) return
     const ends = places.flatMap((p, n) => {
-      const [beside, after] = [(n + 1) % across === 0 ? undefined : places[n + 1], places[n + across]]
+      const [beside, after] = [
+        (n + 1) % across === 0 ? undefined : places[n + 1],
+        places[n + across],
+      ]
       return [beside, after].flatMap((q) => (q ? [...p.toArray(), ...q.toArray()] : []))
     })
     const geometry = new BufferGeometry()
     geometry.setAttribute('position', new Float32BufferAttribute(ends, 3))
-    this.lines = new LineSegments(geometry, new LineBasicMaterial({ color: plain, transparent: true, opacity: 0.5, depthTest: false }))
+    this.lines = new LineSegments(
+      geometry,
+      new LineBasicMaterial({ color: plain, transparent: true, opacity: 0.5, depthTest: false }),
+    )
     this.lines.renderOrder = 5
     this.group.add(...this.knobs, this.lines)
   }

@@ -39,10 +39,25 @@ export class CutPlane {
     private box: Box,
     private events: { moved: (at: number) => void; holding: (on: boolean) => void },
   ) {
-    const sheet = new Mesh(new PlaneGeometry(1, 1), new MeshBasicMaterial({ color: EMBER, transparent: true, opacity: 0.05, side: DoubleSide, depthWrite: false }))
-    const edge = new LineSegments(new EdgesGeometry(new PlaneGeometry(1, 1)), new LineBasicMaterial({ color: EMBER, transparent: true, opacity: 0.55 }))
+    const sheet = new Mesh(
+      new PlaneGeometry(1, 1),
+      new MeshBasicMaterial({
+        color: EMBER,
+        transparent: true,
+        opacity: 0.05,
+        side: DoubleSide,
+        depthWrite: false,
+      }),
+    )
+    const edge = new LineSegments(
+      new EdgesGeometry(new PlaneGeometry(1, 1)),
+      new LineBasicMaterial({ color: EMBER, transparent: true, opacity: 0.55 }),
+    )
     this.plane.add(sheet, edge)
-    this.knob = new Mesh(doubleCone(), new MeshBasicMaterial({ color: EMBER, depthTest: false, transparent: true }))
+    this.knob = new Mesh(
+      doubleCone(),
+      new MeshBasicMaterial({ color: EMBER, depthTest: false, transparent: true }),
+    )
     this.knob.renderOrder = 5
     this.group.add(this.plane, this.knob)
     this.group.visible = false
@@ -59,8 +74,13 @@ export class CutPlane {
     plane.rotation.set(cut.axis === 1 ? Math.PI / 2 : 0, 0, 0)
     if (cut.axis === 0) plane.rotation.set(Math.PI / 2, Math.PI / 2, 0)
     plane.scale.set(box.size.getComponent(u) * 1.12, box.size.getComponent(v) * 1.12, 1)
-    knob.position.copy(at).setComponent(v, box.min.getComponent(v) + box.size.getComponent(v) * 1.06)
-    knob.quaternion.setFromUnitVectors(new Vector3(0, 1, 0), new Vector3().setComponent(cut.axis, 1))
+    knob.position
+      .copy(at)
+      .setComponent(v, box.min.getComponent(v) + box.size.getComponent(v) * 1.06)
+    knob.quaternion.setFromUnitVectors(
+      new Vector3(0, 1, 0),
+      new Vector3().setComponent(cut.axis, 1),
+    )
     knob.scale.setScalar(box.size.length() * 0.018)
   }
 
@@ -76,7 +96,10 @@ export class CutPlane {
       const axis = new Vector3().setComponent(this.cut.axis, 1)
       const w = knob.position.clone().sub(origin)
       const b = axis.dot(direction)
-      return knob.position.getComponent(this.cut.axis) + (b * w.dot(direction) - w.dot(axis)) / (1 - b * b || 1e-9)
+      return (
+        knob.position.getComponent(this.cut.axis) +
+        (b * w.dot(direction) - w.dot(axis)) / (1 - b * b || 1e-9)
+      )
     }
     const overKnob = (e: PointerEvent) => {
       if (!this.group.visible) return false
@@ -126,6 +149,9 @@ function doubleCone(): BufferGeometry {
     out.setAttribute(name, new BufferAttribute(joined, 3))
   }
   const shift = up.getAttribute('position').count
-  out.setIndex([...(up.index?.array ?? []), ...Array.from(down.index?.array ?? [], (i) => i + shift)])
+  out.setIndex([
+    ...(up.index?.array ?? []),
+    ...Array.from(down.index?.array ?? [], (i) => i + shift),
+  ])
   return out
 }

@@ -1,4 +1,14 @@
-import { CanvasTexture, ConeGeometry, Group, Mesh, MeshBasicMaterial, Sprite, SpriteMaterial, SRGBColorSpace, Vector3 } from 'three'
+import {
+  CanvasTexture,
+  ConeGeometry,
+  Group,
+  Mesh,
+  MeshBasicMaterial,
+  Sprite,
+  SpriteMaterial,
+  SRGBColorSpace,
+  Vector3,
+} from 'three'
 import { Line2 } from 'three/examples/jsm/lines/Line2.js'
 import { free, wideLine } from './wideLine'
 
@@ -48,11 +58,16 @@ export class Directions {
       if (!end || !before) continue
       const over = { color: colours[name], depthTest: false, transparent: true }
       const line = wideLine(places, colours[name])
-      const tip = new Mesh(new ConeGeometry(0.012 * size, 0.045 * size, 16), new MeshBasicMaterial(over))
+      const tip = new Mesh(
+        new ConeGeometry(0.012 * size, 0.045 * size, 16),
+        new MeshBasicMaterial(over),
+      )
       const along = end.clone().sub(before).normalize()
       tip.quaternion.setFromUnitVectors(new Vector3(0, 1, 0), along)
       tip.position.copy(end)
-      const label = new Sprite(new SpriteMaterial({ map: this.letters[name], depthTest: false, sizeAttenuation: false }))
+      const label = new Sprite(
+        new SpriteMaterial({ map: this.letters[name], depthTest: false, sizeAttenuation: false }),
+      )
       label.scale.setScalar(0.028)
       label.position.copy(end).addScaledVector(along, 0.06 * size)
       for (const o of [tip, label]) o.renderOrder = 5

@@ -42,7 +42,8 @@ export class EdgeLoops {
 
   private async nearest(met: Met): Promise<Loop | null> {
     const place = new Vector3().fromArray(met.place)
-    const far = ({ points }: Loop) => Math.min(...points.map((p, n) => away(place, p, points[(n + 1) % points.length] ?? p)))
+    const far = ({ points }: Loop) =>
+      Math.min(...points.map((p, n) => away(place, p, points[(n + 1) % points.length] ?? p)))
     const loops = (await this.around(met.face)).map((loop) => ({ loop, far: far(loop) }))
     return loops.sort((a, b) => a.far - b.far)[0]?.loop ?? null
   }
@@ -50,7 +51,12 @@ export class EdgeLoops {
   private around(face: number): Promise<Loop[]> {
     const known = this.of.get(face)
     if (known) return known
-    const asked = this.source(face).then((loops) => loops.map((l) => ({ points: l.points_mm.map((p) => new Vector3().fromArray(p)), beyond: l.beyond })))
+    const asked = this.source(face).then((loops) =>
+      loops.map((l) => ({
+        points: l.points_mm.map((p) => new Vector3().fromArray(p)),
+        beyond: l.beyond,
+      })),
+    )
     this.of.set(face, asked)
     // Without an answer the face is asked again.
     return asked.catch(() => (this.of.delete(face), []))
@@ -75,6 +81,9 @@ const [along, out] = [new Vector3(), new Vector3()]
 /** How far a place is from the line between two points. */
 function away(place: Vector3, from: Vector3, to: Vector3): number {
   along.subVectors(to, from)
-  const share = Math.min(Math.max(out.subVectors(place, from).dot(along) / Math.max(along.lengthSq(), 1e-12), 0), 1)
+  const share = Math.min(
+    Math.max(out.subVectors(place, from).dot(along) / Math.max(along.lengthSq(), 1e-12), 0),
+    1,
+  )
   return out.copy(from).addScaledVector(along, share).distanceTo(place)
 }

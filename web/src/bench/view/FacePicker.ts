@@ -1,4 +1,14 @@
-import { BufferAttribute, Color, DoubleSide, Raycaster, ShaderMaterial, Triangle, Vector3, type Camera, type Mesh } from 'three'
+import {
+  BufferAttribute,
+  Color,
+  DoubleSide,
+  Raycaster,
+  ShaderMaterial,
+  Triangle,
+  Vector3,
+  type Camera,
+  type Mesh,
+} from 'three'
 import type { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import { acceleratedRaycast, MeshBVH } from 'three-mesh-bvh'
 import { EdgeLoops } from './EdgeLoops'
@@ -68,7 +78,11 @@ export class FacePicker {
     vertexShader: vertex,
     fragmentShader: fragment,
     side: DoubleSide,
-    uniforms: { key: { value: new Vector3(0, 0, 1) }, plain: { value: new Color('#C6CCC8') }, picked: { value: new Color('#CF5F28') } },
+    uniforms: {
+      key: { value: new Vector3(0, 0, 1) },
+      plain: { value: new Color('#C6CCC8') },
+      picked: { value: new Color('#CF5F28') },
+    },
   })
 
   /** `changed`: the picture has to be drawn anew. */
@@ -86,7 +100,10 @@ export class FacePicker {
     // A tree over the triangles: a part of a million of them answers within a frame.
     mesh.geometry.boundsTree = new MeshBVH(mesh.geometry, { indirect: true })
     mesh.raycast = acceleratedRaycast
-    mesh.geometry.setAttribute('tint', new BufferAttribute(new Float32Array(mesh.geometry.getAttribute('position').count), 1))
+    mesh.geometry.setAttribute(
+      'tint',
+      new BufferAttribute(new Float32Array(mesh.geometry.getAttribute('position').count), 1),
+    )
     mesh.updateMatrixWorld()
     this.paint()
   }
@@ -115,9 +132,20 @@ export class FacePicker {
     const hit = caster.intersectObject(this.mesh, false)[0]
     if (!hit?.face) return null
     const { geometry, matrixWorld } = this.mesh
-    const corner = (i: number) => new Vector3().fromBufferAttribute(geometry.getAttribute('position'), i).applyMatrix4(matrixWorld)
-    const outward = new Triangle(corner(hit.face.a), corner(hit.face.b), corner(hit.face.c)).getNormal(new Vector3())
-    return { face: geometry.getAttribute('_face').getX(hit.face.a), place: hit.point.toArray(), outward: outward.toArray() }
+    const corner = (i: number) =>
+      new Vector3()
+        .fromBufferAttribute(geometry.getAttribute('position'), i)
+        .applyMatrix4(matrixWorld)
+    const outward = new Triangle(
+      corner(hit.face.a),
+      corner(hit.face.b),
+      corner(hit.face.c),
+    ).getNormal(new Vector3())
+    return {
+      face: geometry.getAttribute('_face').getX(hit.face.a),
+      place: hit.point.toArray(),
+      outward: outward.toArray(),
+    }
   }
 
   /** Follows the pointer over a canvas. */
@@ -139,7 +167,12 @@ export class FacePicker {
     const band = (e: PointerEvent): Band => {
       const r = canvas.getBoundingClientRect()
       const [x, y] = down ?? spotOf(e)
-      return [Math.min(x, e.clientX) - r.left, Math.min(y, e.clientY) - r.top, Math.max(x, e.clientX) - r.left, Math.max(y, e.clientY) - r.top]
+      return [
+        Math.min(x, e.clientX) - r.left,
+        Math.min(y, e.clientY) - r.top,
+        Math.max(x, e.clientX) - r.left,
+        Math.max(y, e.clientY) - r.top,
+      ]
     }
     canvas.addEventListener(
       'pointerdown',
@@ -171,7 +204,8 @@ export class FacePicker {
     canvas.addEventListener('pointerup', (e) => {
       const moved = down && dragged(down, e)
       if (swept) {
-        const faces = swept === 'brush' ? [...this.brushed] : moved ? this.within(canvas, camera, band(e)) : []
+        const faces =
+          swept === 'brush' ? [...this.brushed] : moved ? this.within(canvas, camera, band(e)) : []
         swept = null
         this.brushed.clear()
         on.holding(false)
@@ -215,7 +249,8 @@ export class FacePicker {
     const { geometry } = this.mesh
     const tint = geometry.getAttribute('tint')
     const face = geometry.getAttribute('_face')
-    const of = (f: number) => (this.chosen.has(f) || this.brushed.has(f) ? picked : f === this.hovered ? over : none)
+    const of = (f: number) =>
+      this.chosen.has(f) || this.brushed.has(f) ? picked : f === this.hovered ? over : none
     // Points of a face follow each other.
     let [last, colour] = [-1, none]
     for (let i = 0; i < tint.count; i++) {

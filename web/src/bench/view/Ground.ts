@@ -1,4 +1,18 @@
-import { BufferGeometry, CanvasTexture, Float32BufferAttribute, Group, LineBasicMaterial, LineSegments, Matrix3, Matrix4, Mesh, MeshBasicMaterial, PlaneGeometry, Quaternion, Vector3 } from 'three'
+import {
+  BufferGeometry,
+  CanvasTexture,
+  Float32BufferAttribute,
+  Group,
+  LineBasicMaterial,
+  LineSegments,
+  Matrix3,
+  Matrix4,
+  Mesh,
+  MeshBasicMaterial,
+  PlaneGeometry,
+  Quaternion,
+  Vector3,
+} from 'three'
 import type { Box } from './CutPlane'
 
 /** How the part stands: columns of the turn to the bed's axes, and the bed's sides in mm. */
@@ -16,7 +30,10 @@ export class Ground {
   private bed: LineSegments | null = null
 
   constructor() {
-    this.floor = new Mesh(new PlaneGeometry(1, 1), new MeshBasicMaterial({ map: shadow(), transparent: true, depthWrite: false }))
+    this.floor = new Mesh(
+      new PlaneGeometry(1, 1),
+      new MeshBasicMaterial({ map: shadow(), transparent: true, depthWrite: false }),
+    )
     this.floor.renderOrder = -1
     this.group.add(this.floor)
   }
@@ -32,12 +49,19 @@ export class Ground {
     const low = new Vector3(Infinity, Infinity, Infinity)
     const high = low.clone().negate()
     for (let i = 0; i < 8; i++) {
-      const corner = new Vector3(i & 1, (i >> 1) & 1, i >> 2).multiply(box.size).add(box.min).applyMatrix3(turn)
+      const corner = new Vector3(i & 1, (i >> 1) & 1, i >> 2)
+        .multiply(box.size)
+        .add(box.min)
+        .applyMatrix3(turn)
       low.min(corner)
       high.max(corner)
     }
     const size = high.clone().sub(low)
-    const foot = low.clone().add(high).multiplyScalar(0.5).setZ(low.z - size.z * 0.004)
+    const foot = low
+      .clone()
+      .add(high)
+      .multiplyScalar(0.5)
+      .setZ(low.z - size.z * 0.004)
     this.group.quaternion.copy(this.frame)
     this.group.position.copy(foot.applyQuaternion(this.frame))
     const wide = Math.max(size.x, size.y) * 0.7
@@ -76,7 +100,15 @@ function bedLines(width: number, depth: number): LineSegments {
   const geometry = new BufferGeometry()
   geometry.setAttribute('position', new Float32BufferAttribute(places, 3))
   geometry.setAttribute('color', new Float32BufferAttribute(colours, 3))
-  return new LineSegments(geometry, new LineBasicMaterial({ vertexColors: true, transparent: true, opacity: 0.7, depthWrite: false }))
+  return new LineSegments(
+    geometry,
+    new LineBasicMaterial({
+      vertexColors: true,
+      transparent: true,
+      opacity: 0.7,
+      depthWrite: false,
+    }),
+  )
 }
 
 /** Soft shadow under the part. */

@@ -4,7 +4,10 @@ function ring(): CanvasTexture {
   const canvas = document.createElement('canvas')
   canvas.width = canvas.height = 128
   const c = canvas.getContext('2d')
-  for (const [colour, width] of [['#FFFFFF', 16], ['#CF5F28', 9]] as const) {
+  for (const [colour, width] of [
+    ['#FFFFFF', 16],
+    ['#CF5F28', 9],
+  ] as const) {
     if (!c) break
     c.strokeStyle = colour
     c.lineWidth = width
@@ -19,7 +22,9 @@ function ring(): CanvasTexture {
 
 /** A ring around the place that a check or the part's health tells of, seen through everything. */
 export class PlaceMark {
-  readonly sprite = new Sprite(new SpriteMaterial({ map: ring(), depthTest: false, sizeAttenuation: false }))
+  readonly sprite = new Sprite(
+    new SpriteMaterial({ map: ring(), depthTest: false, sizeAttenuation: false }),
+  )
 
   constructor() {
     this.sprite.scale.setScalar(0.06)

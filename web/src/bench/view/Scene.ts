@@ -108,7 +108,12 @@ export class Scene {
     private canvas: HTMLCanvasElement,
     private events: SceneEvents,
   ) {
-    this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true })
+    this.renderer = new WebGLRenderer({
+      canvas,
+      antialias: true,
+      alpha: true,
+      preserveDrawingBuffer: true,
+    })
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
     this.camera.up.set(0, 0, 1)
     this.orbit = this.newOrbit()
@@ -127,9 +132,19 @@ export class Scene {
     this.gizmo.enabled = false
 
     const { camera, scene } = this
-    this.plane = new CutPlane(canvas, camera, this.box, { moved: events.cut, holding: (on) => (this.orbit.enabled = !on) })
+    this.plane = new CutPlane(canvas, camera, this.box, {
+      moved: events.cut,
+      holding: (on) => (this.orbit.enabled = !on),
+    })
     this.cage = new ControlCage(canvas, camera, events.control)
-    scene.add(this.ground.group, this.plane.group, this.cage.group, this.directions.group, this.picker.loops.group, this.mark.sprite)
+    scene.add(
+      this.ground.group,
+      this.plane.group,
+      this.cage.group,
+      this.directions.group,
+      this.picker.loops.group,
+      this.mark.sprite,
+    )
     this.picker.loops.source = events.loops
     this.picker.watch(canvas, camera, {
       active: () => this.picking,
@@ -265,7 +280,15 @@ export class Scene {
     })
     this.uniform('posts').value = shown.length
     // Where another zone may lie on top, the mesh's own roles tell.
-    this.uniform('onlyPosts').value = !others && zones.every((z) => z.role === 'keep_clear' || z.role === 'reference' || (z.role === 'keep_solid' && round(z.place))) && zones.length <= mostPosts
+    this.uniform('onlyPosts').value =
+      !others &&
+      zones.every(
+        (z) =>
+          z.role === 'keep_clear' ||
+          z.role === 'reference' ||
+          (z.role === 'keep_solid' && round(z.place)),
+      ) &&
+      zones.length <= mostPosts
     this.uniform('hasSkin').value = hasSkin
     this.uniform('slack').value = 0.3 * step
     this.draw()
@@ -302,13 +325,17 @@ export class Scene {
     const position = this.mesh?.geometry.getAttribute('position')
     const out = new Float32Array(3 * (position?.count ?? 0))
     const p = new Vector3()
-    for (let i = 0; position && this.mesh && i < position.count; i++) p.fromBufferAttribute(position, i).applyMatrix4(this.mesh.matrixWorld).toArray(out, 3 * i)
+    for (let i = 0; position && this.mesh && i < position.count; i++)
+      p.fromBufferAttribute(position, i)
+        .applyMatrix4(this.mesh.matrixWorld)
+        .toArray(out, 3 * i)
     return out
   }
 
   /** How far each of those points is from what is shown alone. mm. */
   setBeyond(far: Float32Array) {
-    if (this.mesh?.geometry.getAttribute('position').count === far.length) this.mesh.geometry.setAttribute('beyond', new BufferAttribute(far, 1))
+    if (this.mesh?.geometry.getAttribute('position').count === far.length)
+      this.mesh.geometry.setAttribute('beyond', new BufferAttribute(far, 1))
     this.draw()
   }
 
@@ -384,7 +411,9 @@ export class Scene {
   setHandle(handle: Handle, p: Placement) {
     if (!this.gizmo.dragging) {
       this.gizmoAt.position.copy(this.box.centre).add(new Vector3(...p.shift))
-      this.gizmoAt.setRotationFromEuler(new Euler(radians(p.turn[0]), radians(p.turn[1]), radians(p.turn[2]), 'ZYX'))
+      this.gizmoAt.setRotationFromEuler(
+        new Euler(radians(p.turn[0]), radians(p.turn[1]), radians(p.turn[2]), 'ZYX'),
+      )
     }
     this.gizmo.enabled = handle !== null
     if (handle) {
@@ -423,8 +452,16 @@ export class Scene {
     // The nearest place from which every corner of the box is in view.
     let distance = 0
     for (let i = 0; i < 8; i++) {
-      const corner = new Vector3(i & 1 ? 0.5 : -0.5, i & 2 ? 0.5 : -0.5, i & 4 ? 0.5 : -0.5).multiply(this.box.size)
-      distance = Math.max(distance, corner.dot(dir) + Math.max(Math.abs(corner.dot(up)) / high, Math.abs(corner.dot(right)) / wide))
+      const corner = new Vector3(
+        i & 1 ? 0.5 : -0.5,
+        i & 2 ? 0.5 : -0.5,
+        i & 4 ? 0.5 : -0.5,
+      ).multiply(this.box.size)
+      distance = Math.max(
+        distance,
+        corner.dot(dir) +
+          Math.max(Math.abs(corner.dot(up)) / high, Math.abs(corner.dot(right)) / wide),
+      )
     }
     this.orbit.target.copy(this.box.centre)
     this.camera.position.copy(this.box.centre).addScaledVector(dir, distance)
@@ -457,10 +494,16 @@ export class Scene {
     if (enters && leaves) {
       place = enters.clone().lerp(leaves, 0.5)
       const { x, y, z, w } = this.uniform('cut').value
-      const cut = new Plane(new Vector3(x, y, z), -w).intersectLine(new Line3(enters, leaves), new Vector3())
+      const cut = new Plane(new Vector3(x, y, z), -w).intersectLine(
+        new Line3(enters, leaves),
+        new Vector3(),
+      )
       if (this.cutting && cut) place = cut
     }
-    const [i, j, k] = place.clamp(box.min, box.max).toArray().map((v) => Number(v.toFixed(1)))
+    const [i, j, k] = place
+      .clamp(box.min, box.max)
+      .toArray()
+      .map((v) => Number(v.toFixed(1)))
     return [i ?? 0, j ?? 0, k ?? 0]
   }
 
@@ -492,7 +535,13 @@ export class Scene {
 
   /** A small PNG of the picture alone. */
   card(): Promise<Blob | null> {
-    const hidden = [this.plane.group, this.cage.group, this.directions.group, this.mark.sprite, this.gizmo.getHelper()]
+    const hidden = [
+      this.plane.group,
+      this.cage.group,
+      this.directions.group,
+      this.mark.sprite,
+      this.gizmo.getHelper(),
+    ]
     const was = hidden.map((o) => o.visible)
     hidden.forEach((o) => (o.visible = false))
     this.render()
@@ -538,7 +587,13 @@ export class Scene {
     const right = forward.clone().cross(this.camera.up).normalize()
     const up = right.clone().cross(forward)
     this.uniform('eye').value.copy(eye)
-    const key = this.uniform('key').value.copy(right.multiplyScalar(-0.55).add(up.multiplyScalar(0.75)).addScaledVector(forward, -0.6).normalize())
+    const key = this.uniform('key').value.copy(
+      right
+        .multiplyScalar(-0.55)
+        .add(up.multiplyScalar(0.75))
+        .addScaledVector(forward, -0.6)
+        .normalize(),
+    )
     this.picker.light(key)
     this.mapMaterial.uniforms.eye?.value.copy(eye)
     this.mapMaterial.uniforms.key?.value.copy(key)
@@ -567,12 +622,14 @@ export class Scene {
     const caster = new Raycaster()
     caster.setFromCamera(pointerOn(this.canvas, e), this.camera)
     const plane = this.uniform('cut').value
-    const kept = (p: Vector3) => !this.cutting || p.x * plane.x + p.y * plane.y + p.z * plane.z <= plane.w
+    const kept = (p: Vector3) =>
+      !this.cutting || p.x * plane.x + p.y * plane.y + p.z * plane.z <= plane.w
     const hit = caster.intersectObject(this.mesh, false).find((h) => kept(h.point))
     if (!hit?.face) return this.events.readout(null)
     const { geometry } = this.mesh
     const at = hit.face.a
-    const read = (name: string) => (geometry.getAttribute(name) as BufferAttribute | InterleavedBufferAttribute).getX(at)
+    const read = (name: string) =>
+      (geometry.getAttribute(name) as BufferAttribute | InterleavedBufferAttribute).getX(at)
     const rect = this.canvas.getBoundingClientRect()
     const thickness = read('_thickness')
     this.events.readout({
@@ -590,4 +647,3 @@ export const sides: Record<string, Vector3> = {
   top: new Vector3(0, -0.0001, 1),
   angle: new Vector3(0.62, -1, 0.5),
 }
-

@@ -52,7 +52,12 @@ export function View() {
         const centre = open ? centreOf(open.part) : [0, 0, 0]
         if (step === 'part' && now?.part.shape?.shape === 'free_form') {
           const to = triple(p.shift.map((v, i) => Number((v + (centre[i] ?? 0)).toFixed(2))))
-          change(withShape('free_form', (s) => ({ ...s, points_mm: s.points_mm.map((q, n) => (n === control ? to : q)) })))
+          change(
+            withShape('free_form', (s) => ({
+              ...s,
+              points_mm: s.points_mm.map((q, n) => (n === control ? to : q)),
+            })),
+          )
         } else if (step === 'zones' && chosen?.of === 'zone' && open) {
           const to = p.shift.map((v, i) => v + (centre[i] ?? 0))
           change(withZone(chosen.index, (z) => ({ ...z, place: moved(z.place, to) })))
@@ -68,7 +73,12 @@ export function View() {
         const mark = faces?.list[met.face]?.mark
         const held = now && facesOf(now, chosen)
         if (!chosen || !mark || !held) return
-        edit(withFaces(chosen, held.some((f) => same(f, mark)) ? held.filter((f) => !same(f, mark)) : [...held, mark]))
+        edit(
+          withFaces(
+            chosen,
+            held.some((f) => same(f, mark)) ? held.filter((f) => !same(f, mark)) : [...held, mark],
+          ),
+        )
       },
       sweep: (swept) => take(swept, false),
       loop: (beyond) => take(beyond, true),
@@ -103,12 +113,17 @@ export function View() {
   }, [picture])
 
   const wanted = picture?.info.linked.thickness_mm ?? 1
-  useEffect(() => scene.current?.setColour(s.colourBy, [0.5 * wanted, 2 * wanted]), [s.colourBy, wanted, picture])
+  useEffect(
+    () => scene.current?.setColour(s.colourBy, [0.5 * wanted, 2 * wanted]),
+    [s.colourBy, wanted, picture],
+  )
   const filling = useFilling()
-  const seeded = choiceOf(useChoices(), filling?.filling.structure.kind ?? 'gyroid')?.family === 'seeded'
+  const seeded =
+    choiceOf(useChoices(), filling?.filling.structure.kind ?? 'gyroid')?.family === 'seeded'
   const hasStruts = filling?.found?.walls === false && !!filling.found.structure
   // A kind chosen later may have none of them to show.
-  const lacking = (s.view === 'cells' && !seeded) || (s.view === 'skeleton' && picture && !hasStruts)
+  const lacking =
+    (s.view === 'cells' && !seeded) || (s.view === 'skeleton' && picture && !hasStruts)
   const view = lacking ? 'whole' : s.view
   const struts = view === 'skeleton'
   const cells = view === 'cells'
@@ -122,69 +137,123 @@ export function View() {
     if (id && (view === 'cells' || view === 'skeleton')) void fetchLines(view)
   }, [view, id, of])
   useEffect(() => {
-    const lines = struts && s.skeleton ? new SkeletonLines(s.skeleton, s.strutColour) : cells && s.cells ? new CellLines(s.cells) : null
+    const lines =
+      struts && s.skeleton
+        ? new SkeletonLines(s.skeleton, s.strutColour)
+        : cells && s.cells
+          ? new CellLines(s.cells)
+          : null
     scene.current?.setLines(lines)
   }, [struts, cells, s.skeleton, s.cells, s.strutColour])
   useEffect(() => scene.current?.setCut(view === 'cut', s.cut), [view, s.cut, framed])
   const standing = project?.standing
   const bed = recipe?.stand?.bed_mm
-  useEffect(() => scene.current?.setStanding(bed && standing ? { turn: standing.turn.flat(), bed } : null), [bed, standing, framed])
+  useEffect(
+    () => scene.current?.setStanding(bed && standing ? { turn: standing.turn.flat(), bed } : null),
+    [bed, standing, framed],
+  )
   const partKey = saved ? JSON.stringify(saved.part) : ''
   const map = s.step === 'part' && s.moved?.key === partKey ? s.moved : null
   useEffect(() => void scene.current?.setMap(map?.glb ?? null, map?.greatest ?? 1), [map])
-  const sheet = s.step === 'part' && recipe?.part.shape?.shape === 'free_form' ? recipe.part.shape : null
+  const sheet =
+    s.step === 'part' && recipe?.part.shape?.shape === 'free_form' ? recipe.part.shape : null
   const ways = s.step === 'part' && !s.picking ? s.project?.directions : null
-  useEffect(() => scene.current?.setDirections(ways ? { u: ways.u_mm, v: ways.v_mm } : null), [ways, framed])
-  useEffect(() => scene.current?.setCage(sheet?.points_mm ?? [], sheet?.across ?? 1, s.control), [sheet, s.control, framed])
-  const zone = s.step === 'zones' && s.chosen?.of === 'zone' ? (recipe?.zones.list[s.chosen.index] ?? null) : null
+  useEffect(
+    () => scene.current?.setDirections(ways ? { u: ways.u_mm, v: ways.v_mm } : null),
+    [ways, framed],
+  )
+  useEffect(
+    () => scene.current?.setCage(sheet?.points_mm ?? [], sheet?.across ?? 1, s.control),
+    [sheet, s.control, framed],
+  )
+  const zone =
+    s.step === 'zones' && s.chosen?.of === 'zone'
+      ? (recipe?.zones.list[s.chosen.index] ?? null)
+      : null
   useEffect(() => {
     if (!recipe || !part) return
-    const at = zone && !s.locked.includes(zone.name) ? middle(zone.place) : (sheet?.points_mm[s.control] ?? null)
+    const at =
+      zone && !s.locked.includes(zone.name)
+        ? middle(zone.place)
+        : (sheet?.points_mm[s.control] ?? null)
     const { shift_mm, rotation_deg } = fillingOf(recipe, s.filled).structure
     const centre = centreOf(part)
     const shift = at ? at.map((v, i) => v - (centre[i] ?? 0)) : shift_mm
     const turn = at ? [0, 0, 0] : rotation_deg
-    scene.current?.setHandle(at ? 'shift' : s.step === 'structure' ? s.handle : null, { shift: triple(shift), turn: triple(turn) })
+    scene.current?.setHandle(at ? 'shift' : s.step === 'structure' ? s.handle : null, {
+      shift: triple(shift),
+      turn: triple(turn),
+    })
   }, [s.handle, s.step, s.filled, recipe, framed, zone, part, sheet, s.control, s.locked])
   const zones = recipe?.zones.list
   const bodyRoles = Object.values(recipe?.part.roles ?? {})
   const solidRest = recipe?.zones.rest === 'keep_solid'
   const hasSkin = (recipe?.zones.skins.length ?? 0) > 0
   const grid = picture?.info.step_mm ?? 1
-  useEffect(() => scene.current?.setPosts(solidRest ? [] : (zones ?? []), bodyRoles.length > 0, hasSkin, grid), [zones, bodyRoles.length, hasSkin, grid, solidRest])
-  const beside = Object.values(saved?.part.roles ?? {}).some((role) => role === 'keep_clear' || role === 'reference')
+  useEffect(
+    () =>
+      scene.current?.setPosts(solidRest ? [] : (zones ?? []), bodyRoles.length > 0, hasSkin, grid),
+    [zones, bodyRoles.length, hasSkin, grid, solidRest],
+  )
+  const beside = Object.values(saved?.part.roles ?? {}).some(
+    (role) => role === 'keep_clear' || role === 'reference',
+  )
   const ghostKey = beside && saved ? JSON.stringify(saved.part) : ''
   useEffect(() => {
     if (!ghostKey || !id) return scene.current?.setBeside(null)
     let current = true
     // What cannot be shown beside the part is no loss.
-    void api.ghosts(id).then((corners) => current && scene.current?.setBeside(corners)).catch(() => undefined)
+    void api
+      .ghosts(id)
+      .then((corners) => current && scene.current?.setBeside(corners))
+      .catch(() => undefined)
     return () => {
       current = false
     }
   }, [ghostKey, id])
-  const alone = (s.step === 'zones' && s.alone?.of === 'zone') || (s.step === 'part' && s.alone?.of === 'body') ? s.alone : null
+  const alone =
+    (s.step === 'zones' && s.alone?.of === 'zone') || (s.step === 'part' && s.alone?.of === 'body')
+      ? s.alone
+      : null
   const zoneAlone = alone?.of === 'zone' ? alone.name : null
   useEffect(() => {
-    const veiled = s.step === 'zones' ? (zones ?? []).filter((z) => (zoneAlone ? z.name === zoneAlone : !s.hidden.includes(z.name))) : []
+    const veiled =
+      s.step === 'zones'
+        ? (zones ?? []).filter((z) =>
+            zoneAlone ? z.name === zoneAlone : !s.hidden.includes(z.name),
+          )
+        : []
     scene.current?.setGhosts(veiled, zone)
   }, [s.step, zones, zone, zoneAlone, s.hidden])
   const place = (zoneAlone !== null && zones?.find((z) => z.name === zoneAlone)?.place) || null
   const byPoints = alone !== null && (alone.of === 'body' || place?.shape === 'faces')
-  useEffect(() => scene.current?.setAlone(byPoints ? 'within' : place, grid), [byPoints, place, grid])
+  useEffect(
+    () => scene.current?.setAlone(byPoints ? 'within' : place, grid),
+    [byPoints, place, grid],
+  )
   useEffect(() => {
     if (!byPoints || !alone || !id || !saved || painted === 0) return
     const stop = new AbortController()
     const places = scene.current?.places() ?? new Float32Array()
     // Without an answer everything stays in sight.
-    void api.within(id, alone, places, stop.signal).then((far) => stop.signal.aborted || scene.current?.setBeyond(far)).catch(() => undefined)
+    void api
+      .within(id, alone, places, stop.signal)
+      .then((far) => stop.signal.aborted || scene.current?.setBeyond(far))
+      .catch(() => undefined)
     return () => stop.abort()
   }, [byPoints, alone, id, saved, painted])
-  const pickable: Partial<Record<Step, boolean>> = { zones: s.picking !== 'down', part: s.picking === 'down', structure: s.picking === 'faces' }
+  const pickable: Partial<Record<Step, boolean>> = {
+    zones: s.picking !== 'down',
+    part: s.picking === 'down',
+    structure: s.picking === 'faces',
+  }
   const picking = s.step && pickable[s.step] ? s.picking : null
   const partFaces = s.faces
   useEffect(() => void scene.current?.setFaces(partFaces?.glb ?? null), [partFaces])
-  useEffect(() => scene.current?.setPicking(picking !== null, picking === 'faces' ? s.pickTool : 'click'), [picking, s.pickTool])
+  useEffect(
+    () => scene.current?.setPicking(picking !== null, picking === 'faces' ? s.pickTool : 'click'),
+    [picking, s.pickTool],
+  )
   useEffect(() => {
     const held = (recipe && facesOf(recipe, s.chosen)) ?? []
     scene.current?.chooseFaces(numbersOf(partFaces?.list ?? [], held))
@@ -200,7 +269,15 @@ export function View() {
   // The start screen shows the picture as it was last seen at rest.
   useEffect(() => {
     // Not while the part itself is shown instead.
-    if (!id || map || picking || painted === 0 || picture?.n !== painted || picture.info.quality === 'drag') return
+    if (
+      !id ||
+      map ||
+      picking ||
+      painted === 0 ||
+      picture?.n !== painted ||
+      picture.info.quality === 'drag'
+    )
+      return
     const timer = window.setTimeout(async () => {
       const png = await scene.current?.card()
       // A missed picture of the start screen is no loss.
@@ -224,10 +301,21 @@ export function View() {
 
   const info = picture?.info
   const drawn = info && picture.n === painted ? info.quality : 'none'
-  const [low, high] = part ? [part.min_mm[s.cut.axis] ?? 0, (part.min_mm[s.cut.axis] ?? 0) + (part.size_mm[s.cut.axis] ?? 0)] : [0, 1]
+  const [low, high] = part
+    ? [
+        part.min_mm[s.cut.axis] ?? 0,
+        (part.min_mm[s.cut.axis] ?? 0) + (part.size_mm[s.cut.axis] ?? 0),
+      ]
+    : [0, 1]
 
   return (
-    <section className="view" aria-label="Picture" data-painted={drawn} data-picture={painted} data-step={info?.step_mm}>
+    <section
+      className="view"
+      aria-label="Picture"
+      data-painted={drawn}
+      data-picture={painted}
+      data-step={info?.step_mm}
+    >
       <div className="canvas">
         <canvas ref={canvas} aria-label="The part" />
       </div>
@@ -250,7 +338,16 @@ export function View() {
               size="small"
               value={s.cut.axis}
               // The half nearer to the first view goes, so that the cut face is seen.
-              onChange={(axis) => part && useBench.setState({ cut: { axis, at: (part.min_mm[axis] ?? 0) + (part.size_mm[axis] ?? 0) / 2, flipped: axis === 1 } })}
+              onChange={(axis) =>
+                part &&
+                useBench.setState({
+                  cut: {
+                    axis,
+                    at: (part.min_mm[axis] ?? 0) + (part.size_mm[axis] ?? 0) / 2,
+                    flipped: axis === 1,
+                  },
+                })
+              }
               options={[
                 { value: 0, label: 'X' },
                 { value: 1, label: 'Y' },
@@ -266,9 +363,24 @@ export function View() {
               value={s.cut.at}
               onChange={(e) => useBench.setState({ cut: { ...s.cut, at: Number(e.target.value) } })}
             />
-            <InputNumber size="small" aria-label="Cut at" value={Number(s.cut.at.toFixed(1))} min={low} max={high} step={1} suffix="mm" controls={false} style={{ width: 84 }} onChange={(at) => at !== null && useBench.setState({ cut: { ...s.cut, at } })} />
+            <InputNumber
+              size="small"
+              aria-label="Cut at"
+              value={Number(s.cut.at.toFixed(1))}
+              min={low}
+              max={high}
+              step={1}
+              suffix="mm"
+              controls={false}
+              style={{ width: 84 }}
+              onChange={(at) => at !== null && useBench.setState({ cut: { ...s.cut, at } })}
+            />
             <Tooltip title="Keep the other side">
-              <button className="plainbutton" aria-label="Keep the other side" onClick={() => useBench.setState({ cut: { ...s.cut, flipped: !s.cut.flipped } })}>
+              <button
+                className="plainbutton"
+                aria-label="Keep the other side"
+                onClick={() => useBench.setState({ cut: { ...s.cut, flipped: !s.cut.flipped } })}
+              >
                 ⇄
               </button>
             </Tooltip>
@@ -303,13 +415,52 @@ export function View() {
           </span>
         </div>
       )}
-      {band && <div className="band" style={{ left: band[0], top: band[1], width: band[2] - band[0], height: band[3] - band[1] }} />}
-      {map ? <MovedLegend most={map.greatest} /> : cells ? <CellsLegend cells={s.cells} /> : struts ? <StrutsLegend struts={s.skeleton} by={s.strutColour} /> : <Legend colourBy={s.colourBy} low={0.5 * wanted} high={2 * wanted} waiting={s.colourBy === 'thickness' && !info?.has_thickness} skin={(recipe?.zones.skins.length ?? 0) > 0} solids={recipe?.zones.rest === 'keep_solid' || bodyRoles.includes('keep_solid') || (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')} />}
+      {band && (
+        <div
+          className="band"
+          style={{
+            left: band[0],
+            top: band[1],
+            width: band[2] - band[0],
+            height: band[3] - band[1],
+          }}
+        />
+      )}
+      {map ? (
+        <MovedLegend most={map.greatest} />
+      ) : cells ? (
+        <CellsLegend cells={s.cells} />
+      ) : struts ? (
+        <StrutsLegend struts={s.skeleton} by={s.strutColour} />
+      ) : (
+        <Legend
+          colourBy={s.colourBy}
+          low={0.5 * wanted}
+          high={2 * wanted}
+          waiting={s.colourBy === 'thickness' && !info?.has_thickness}
+          skin={(recipe?.zones.skins.length ?? 0) > 0}
+          solids={
+            recipe?.zones.rest === 'keep_solid' ||
+            bodyRoles.includes('keep_solid') ||
+            (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid')
+          }
+        />
+      )}
       <div className="corner bottom right">
         <div className="views" role="group" aria-label="Views">
           {(['angle', 'front', 'right', 'top'] as const).map((name) => (
-            <button key={name} className="plainbutton" onClick={() => sides[name] && scene.current?.view(sides[name])}>
-              {name === 'angle' ? 'Angle' : name === 'front' ? 'Front' : name === 'right' ? 'Side' : 'Top'}
+            <button
+              key={name}
+              className="plainbutton"
+              onClick={() => sides[name] && scene.current?.view(sides[name])}
+            >
+              {name === 'angle'
+                ? 'Angle'
+                : name === 'front'
+                  ? 'Front'
+                  : name === 'right'
+                    ? 'Side'
+                    : 'Top'}
             </button>
           ))}
           <button className="plainbutton" onClick={() => scene.current?.fit()}>
@@ -318,11 +469,15 @@ export function View() {
         </div>
         <State />
       </div>
-      {picking && <FaceWords face={face === null ? undefined : partFaces?.list[face]} picking={picking} />}
+      {picking && (
+        <FaceWords face={face === null ? undefined : partFaces?.list[face]} picking={picking} />
+      )}
       {readout && (
         <div className="readout" style={{ left: readout.x, top: readout.y }}>
           {roleNames[readout.role]}
-          {readout.thickness !== null && <span className="figure"> {mm(readout.thickness)} thick</span>}
+          {readout.thickness !== null && (
+            <span className="figure"> {mm(readout.thickness)} thick</span>
+          )}
         </div>
       )}
       <Notes />
@@ -331,11 +486,37 @@ export function View() {
 }
 
 /** One of a few, opened from where it is told. */
-function Chosen<T extends string>({ label, value, onChange, options }: { label: string; value: T; onChange: (v: T) => void; options: { value: T; label: string }[] }) {
-  return <Select<T> aria-label={label} size="middle" variant="borderless" popupMatchSelectWidth={false} value={value} onChange={onChange} options={options} />
+function Chosen<T extends string>({
+  label,
+  value,
+  onChange,
+  options,
+}: {
+  label: string
+  value: T
+  onChange: (v: T) => void
+  options: { value: T; label: string }[]
+}) {
+  return (
+    <Select<T>
+      aria-label={label}
+      size="middle"
+      variant="borderless"
+      popupMatchSelectWidth={false}
+      value={value}
+      onChange={onChange}
+      options={options}
+    />
+  )
 }
 
-const kindNames = { plane: 'Plane', cylinder: 'Cylinder', cone: 'Cone', sphere: 'Sphere', free: 'Free face' }
+const kindNames = {
+  plane: 'Plane',
+  cylinder: 'Cylinder',
+  cone: 'Cone',
+  sphere: 'Sphere',
+  free: 'Free face',
+}
 
 /** The face under the pointer, with its kind and size. */
 function FaceWords({ face, picking }: { face?: FaceInfo; picking: Picking }) {
@@ -349,7 +530,15 @@ function FaceWords({ face, picking }: { face?: FaceInfo; picking: Picking }) {
           </span>
         </>
       ) : (
-        <>{{ drain: 'Click where the hole goes in', down: 'Click the face that goes down', faces: 'Point at a face of the part' }[picking]}</>
+        <>
+          {
+            {
+              drain: 'Click where the hole goes in',
+              down: 'Click the face that goes down',
+              faces: 'Point at a face of the part',
+            }[picking]
+          }
+        </>
       )}
     </div>
   )
@@ -361,7 +550,10 @@ function useLasting(since: number | undefined) {
   useEffect(() => {
     setSeconds(0)
     if (since === undefined) return
-    const timer = window.setInterval(() => setSeconds(Math.floor((performance.now() - since) / 1000)), 250)
+    const timer = window.setInterval(
+      () => setSeconds(Math.floor((performance.now() - since) / 1000)),
+      250,
+    )
     return () => window.clearInterval(timer)
   }, [since])
   return seconds
@@ -398,7 +590,17 @@ function State() {
   return (
     <div className="state" role="status">
       <span className={working ? 'dot busy' : q === 'final' && !behind ? 'dot done' : 'dot'} />
-      {working ? (behind ? 'working' : 'drawing') : behind ? 'the mesh waits' : q === 'final' ? 'final mesh' : q ? 'draft' : 'no picture yet'}
+      {working
+        ? behind
+          ? 'working'
+          : 'drawing'
+        : behind
+          ? 'the mesh waits'
+          : q === 'final'
+            ? 'final mesh'
+            : q
+              ? 'draft'
+              : 'no picture yet'}
       {picture && !behind && <span className="figure muted"> grid {picture.info.step_mm} mm</span>}
     </div>
   )
@@ -433,5 +635,11 @@ function take(numbers: readonly number[], leave: boolean) {
   const marks = numbers.flatMap((n) => faces?.list[n]?.mark ?? [])
   const more = marks.filter((m) => !held.some((f) => same(f, m)))
   if (more.length > 0) edit(withFaces(chosen, [...held, ...more]))
-  else if (leave && marks.length > 0) edit(withFaces(chosen, held.filter((f) => !marks.some((m) => same(f, m)))))
+  else if (leave && marks.length > 0)
+    edit(
+      withFaces(
+        chosen,
+        held.filter((f) => !marks.some((m) => same(f, m))),
+      ),
+    )
 }

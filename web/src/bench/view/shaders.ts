@@ -1,4 +1,13 @@
-import { Color, DoubleSide, Euler, Matrix4, Quaternion, ShaderMaterial, Vector3, Vector4 } from 'three'
+import {
+  Color,
+  DoubleSide,
+  Euler,
+  Matrix4,
+  Quaternion,
+  ShaderMaterial,
+  Vector3,
+  Vector4,
+} from 'three'
 import type { Place } from '../../api/client'
 import { materials, plainCut, scale } from '../../theme/tokens'
 
@@ -173,7 +182,8 @@ export function aloneIn(material: ShaderMaterial, place: Place | 'within' | null
   aloneSlack.value = slack
   if (place === 'within') return void (alone.value = 4)
   const own = new Matrix4()
-  alone.value = place?.shape === 'box' ? 1 : place?.shape === 'cylinder' ? 2 : place?.shape === 'sphere' ? 3 : 0
+  alone.value =
+    place?.shape === 'box' ? 1 : place?.shape === 'cylinder' ? 2 : place?.shape === 'sphere' ? 3 : 0
   if (place?.shape === 'box') {
     const [x = 0, y = 0, z = 0] = place.rotation_deg.map((d) => (d * Math.PI) / 180)
     const turn = new Quaternion().setFromEuler(new Euler(x, y, z, 'ZYX'))
@@ -182,8 +192,14 @@ export function aloneIn(material: ShaderMaterial, place: Place | 'within' | null
   } else if (place?.shape === 'cylinder') {
     const axis = new Vector3().fromArray(place.axis_mm)
     const turn = new Quaternion().setFromUnitVectors(new Vector3(0, 0, 1), axis.clone().normalize())
-    const from = new Vector3().fromArray(place.base_mm).addScaledVector(axis.clone().normalize(), -slack)
-    own.compose(from, turn, new Vector3(place.radius_mm + slack, place.radius_mm + slack, axis.length() + 2 * slack))
+    const from = new Vector3()
+      .fromArray(place.base_mm)
+      .addScaledVector(axis.clone().normalize(), -slack)
+    own.compose(
+      from,
+      turn,
+      new Vector3(place.radius_mm + slack, place.radius_mm + slack, axis.length() + 2 * slack),
+    )
   } else if (place?.shape === 'sphere') {
     const radius = new Vector3().setScalar(place.radius_mm + slack)
     own.compose(new Vector3().fromArray(place.centre_mm), new Quaternion(), radius)

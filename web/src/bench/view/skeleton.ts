@@ -1,4 +1,13 @@
-import { BufferAttribute, BufferGeometry, Color, Group, LineBasicMaterial, LineSegments, Points, PointsMaterial } from 'three'
+import {
+  BufferAttribute,
+  BufferGeometry,
+  Color,
+  Group,
+  LineBasicMaterial,
+  LineSegments,
+  Points,
+  PointsMaterial,
+} from 'three'
 import { materials, scale } from '../../theme/tokens'
 
 /** Numbers of a strut: both its ends, and how it lies in the part. */
@@ -14,7 +23,12 @@ export const strutStates = [
   { label: 'Dead end', colour: '#C2412D' },
 ] as const
 
-const lengthOf = (s: Float32Array, at: number) => Math.hypot((s[at + 3] ?? 0) - (s[at] ?? 0), (s[at + 4] ?? 0) - (s[at + 1] ?? 0), (s[at + 5] ?? 0) - (s[at + 2] ?? 0))
+const lengthOf = (s: Float32Array, at: number) =>
+  Math.hypot(
+    (s[at + 3] ?? 0) - (s[at] ?? 0),
+    (s[at + 4] ?? 0) - (s[at + 1] ?? 0),
+    (s[at + 5] ?? 0) - (s[at + 2] ?? 0),
+  )
 
 export const strutCount = (s: Float32Array) => s.length / STRIDE
 
@@ -54,7 +68,8 @@ export class SkeletonLines extends Group {
       if (by === 'state') {
         colour.copy(states[s[at + 6] ?? 0] ?? colour)
       } else {
-        const t = high > low * 1.001 ? ((lengthOf(s, at) - low) / (high - low)) * (stops.length - 1) : 0
+        const t =
+          high > low * 1.001 ? ((lengthOf(s, at) - low) / (high - low)) * (stops.length - 1) : 0
         const stop = Math.min(Math.floor(t), stops.length - 2)
         colour.lerpColors(stops[stop] ?? colour, stops[stop + 1] ?? colour, t - stop)
       }
@@ -64,7 +79,12 @@ export class SkeletonLines extends Group {
     this.geometry.setAttribute('position', new BufferAttribute(places, 3))
     this.geometry.setAttribute('color', new BufferAttribute(colours, 3))
     this.add(new LineSegments(this.geometry, new LineBasicMaterial({ vertexColors: true })))
-    this.add(new Points(this.geometry, new PointsMaterial({ vertexColors: true, size: 3, sizeAttenuation: false })))
+    this.add(
+      new Points(
+        this.geometry,
+        new PointsMaterial({ vertexColors: true, size: 3, sizeAttenuation: false }),
+      ),
+    )
   }
 
   dispose() {
@@ -88,8 +108,18 @@ export class CellLines extends Group {
     const end = first + 3 * cellCounts(cells).points
     this.points.setAttribute('position', new BufferAttribute(cells.subarray(first, end), 3))
     this.edges.setAttribute('position', new BufferAttribute(cells.subarray(end), 3))
-    this.add(new LineSegments(this.edges, new LineBasicMaterial({ color: cellColours.edges, transparent: true, opacity: 0.6 })))
-    this.add(new Points(this.points, new PointsMaterial({ color: cellColours.points, size: 5, sizeAttenuation: false })))
+    this.add(
+      new LineSegments(
+        this.edges,
+        new LineBasicMaterial({ color: cellColours.edges, transparent: true, opacity: 0.6 }),
+      ),
+    )
+    this.add(
+      new Points(
+        this.points,
+        new PointsMaterial({ color: cellColours.points, size: 5, sizeAttenuation: false }),
+      ),
+    )
   }
 
   dispose() {

@@ -7,7 +7,10 @@ import { LineMaterial } from 'three/examples/jsm/lines/LineMaterial.js'
 export function wideLine(points: readonly Vector3[], color: string): Line2 {
   const geometry = new LineGeometry()
   geometry.setPositions(points.flatMap((p) => p.toArray()))
-  const line = new Line2(geometry, new LineMaterial({ color, linewidth: 3, depthTest: false, transparent: true }))
+  const line = new Line2(
+    geometry,
+    new LineMaterial({ color, linewidth: 3, depthTest: false, transparent: true }),
+  )
   line.renderOrder = 5
   return line
 }

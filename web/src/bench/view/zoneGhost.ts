@@ -1,4 +1,19 @@
-import { BoxGeometry, BufferAttribute, BufferGeometry, CylinderGeometry, DoubleSide, EdgesGeometry, Euler, Group, LineBasicMaterial, LineSegments, Mesh, MeshBasicMaterial, SphereGeometry, Vector3 } from 'three'
+import {
+  BoxGeometry,
+  BufferAttribute,
+  BufferGeometry,
+  CylinderGeometry,
+  DoubleSide,
+  EdgesGeometry,
+  Euler,
+  Group,
+  LineBasicMaterial,
+  LineSegments,
+  Mesh,
+  MeshBasicMaterial,
+  SphereGeometry,
+  Vector3,
+} from 'three'
 import type { Zone } from '../../api/client'
 import { triple } from '../recipe/zoneRules'
 
@@ -6,7 +21,16 @@ import { triple } from '../recipe/zoneRules'
 export function veil(corners: Float32Array): Mesh {
   const geometry = new BufferGeometry()
   geometry.setAttribute('position', new BufferAttribute(corners, 3))
-  const mesh = new Mesh(geometry, new MeshBasicMaterial({ color: '#3F6078', transparent: true, opacity: 0.16, side: DoubleSide, depthWrite: false }))
+  const mesh = new Mesh(
+    geometry,
+    new MeshBasicMaterial({
+      color: '#3F6078',
+      transparent: true,
+      opacity: 0.16,
+      side: DoubleSide,
+      depthWrite: false,
+    }),
+  )
   mesh.renderOrder = 4
   return mesh
 }
@@ -15,7 +39,8 @@ export function veil(corners: Float32Array): Mesh {
 export function zoneGhost(zone: Zone, chosen: boolean): Group | null {
   const { place } = zone
   if ('faces' in place) return null
-  const colour = zone.role === 'keep_clear' ? '#CF5F28' : zone.role === 'fill' ? '#A98D54' : '#3F6078'
+  const colour =
+    zone.role === 'keep_clear' ? '#CF5F28' : zone.role === 'fill' ? '#A98D54' : '#3F6078'
   const group = new Group()
   let body: BufferGeometry
   if (place.shape === 'cylinder') {
@@ -34,8 +59,25 @@ export function zoneGhost(zone: Zone, chosen: boolean): Group | null {
   }
   const edges = new EdgesGeometry(body, place.shape === 'sphere' ? 8 : 25)
   group.add(
-    new Mesh(body, new MeshBasicMaterial({ color: colour, transparent: true, opacity: chosen ? 0.12 : 0.04, side: DoubleSide, depthWrite: false })),
-    new LineSegments(edges, new LineBasicMaterial({ color: colour, transparent: true, opacity: (place.shape === 'sphere' ? 0.25 : 0.8) * (chosen ? 1 : 0.4), depthTest: !chosen })),
+    new Mesh(
+      body,
+      new MeshBasicMaterial({
+        color: colour,
+        transparent: true,
+        opacity: chosen ? 0.12 : 0.04,
+        side: DoubleSide,
+        depthWrite: false,
+      }),
+    ),
+    new LineSegments(
+      edges,
+      new LineBasicMaterial({
+        color: colour,
+        transparent: true,
+        opacity: (place.shape === 'sphere' ? 0.25 : 0.8) * (chosen ? 1 : 0.4),
+        depthTest: !chosen,
+      }),
+    ),
   )
   group.renderOrder = 4
   return group
