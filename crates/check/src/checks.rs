@@ -55,7 +55,13 @@ pub struct Check {
 
 impl Check {
     /// A check of the surface itself, without limit, place or hint.
-    pub fn new(id: &str, title: impl Into<String>, verdict: Verdict, figure: impl Into<String>, value: f64) -> Check {
+    pub fn new(
+        id: &str,
+        title: impl Into<String>,
+        verdict: Verdict,
+        figure: impl Into<String>,
+        value: f64,
+    ) -> Check {
         Check {
             id: id.into(),
             title: title.into(),
@@ -101,7 +107,8 @@ pub fn worst<'a>(checks: impl IntoIterator<Item = &'a Check>) -> Verdict {
 pub struct Summary {
     /// The worst of all checks.
     pub verdict: Verdict,
-    /// For a person: "every check passes", "nothing fails, 2 to look at", "1 check fails, 2 to look at".
+    /// For a person: "every check passes", "nothing fails, 2 to look at", "1 check fails, 2 to look
+    /// at".
     pub words: String,
 }
 
@@ -131,8 +138,8 @@ pub fn checks(mesh: &TriMesh, bodies: Option<usize>) -> Vec<Check> {
     checks_given(mesh, bodies, &crossings(mesh, &Bvh::new(mesh)))
 }
 
-/// Pairs of crossing triangles of one body each, for bodies that may overlap. `bodies` are their numbers of triangles, which
-/// follow each other.
+/// Pairs of crossing triangles of one body each, for bodies that may overlap. `bodies` are their
+/// numbers of triangles, which follow each other.
 pub fn crossing_within(mesh: &TriMesh, bodies: &[usize]) -> Crossings {
     let ends: Vec<usize> = bodies
         .iter()
@@ -157,13 +164,18 @@ fn none(id: &str, title: &str, what: [&str; 2], n: usize, hint: &str) -> Check {
 fn crossing_check(crossing: &Crossings) -> Check {
     let triangles = triangles_of(&crossing.pairs).len();
     let hint = "Triangles pass through each other; print preparation may fill or drop the places.";
-    let check = none("self_crossing", "No self-crossing", ["triangle", "triangles"], triangles, hint);
+    let check =
+        none("self_crossing", "No self-crossing", ["triangle", "triangles"], triangles, hint);
     if !crossing.cut_short {
         return check;
     }
-    let more_than = if triangles == 0 { String::new() } else { format!("more than {}, ", check.figure) };
+    let more_than =
+        if triangles == 0 { String::new() } else { format!("more than {}, ", check.figure) };
     Check { verdict: Verdict::Fail, figure: format!("{more_than}not all looked at"), ..check }
-        .with_hint("Too many triangles lie within each other to look at all pairs: it cannot be told to be sound.")
+        .with_hint(
+            "Too many triangles lie within each other to look at all pairs: it cannot \
+             be told to be sound.",
+        )
 }
 
 /// Volume over the cube of the longest side, below which nothing is enclosed.
@@ -190,7 +202,11 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &Crossings)
         Some(wanted) if found != wanted => Verdict::Look,
         _ => Verdict::Pass,
     };
-    let turned = if outward { "all".into() } else { counted(t.flipped_edges, ["turned edge", "turned edges"]) };
+    let turned = if outward {
+        "all".into()
+    } else {
+        counted(t.flipped_edges, ["turned edge", "turned edges"])
+    };
     let mut out = vec![
         none(
             "open_edges",
@@ -206,9 +222,18 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &Crossings)
             t.non_manifold_edges + t.non_manifold_vertices,
             "Surfaces touch along edges or points; print preparation may split them wrongly.",
         ),
-        Check::new("outward", "Faces outward", pass_or(outward, Verdict::Fail), turned, t.flipped_edges as f64)
-            .with_limit("all")
-            .with_hint("Some triangles face inward. Bring the file in as a part to have them turned."),
+        Check::new(
+            "outward",
+            "Faces outward",
+            pass_or(outward, Verdict::Fail),
+            turned,
+            t.flipped_edges as f64,
+        )
+        .with_limit("all")
+        .with_hint(
+            "Some triangles face inward. Bring the file in as a part to have them \
+                 turned.",
+        ),
         Check::new(
             "bodies",
             if bodies == Some(1) { "One body" } else { "Bodies" },
@@ -218,7 +243,8 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &Crossings)
         )
         .at((found > 1).then(|| place_of_piece(&|v| v > 0.0 && v < largest)).flatten())
         .with_hint(
-            "Loose pieces print apart: a larger crumb size removes small ones, thicker walls or another cell size join them.",
+            "Loose pieces print apart: a larger crumb size removes small ones, \
+                 thicker walls or another cell size join them.",
         ),
         crossing_check(crossing).at(first_crossing),
         Check::new(
@@ -230,7 +256,10 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &Crossings)
         )
         .with_limit("none")
         .at((voids > 0).then(|| place_of_piece(&|v| v < 0.0)).flatten())
-        .with_hint("Powder or resin in closed voids cannot get out. Without a skin, or with openings, it can."),
+        .with_hint(
+            "Powder or resin in closed voids cannot get out. Without a skin, or with \
+             openings, it can.",
+        ),
     ];
     if let Some(wanted) = bodies {
         out[3].limit = Some(wanted.to_string());
@@ -254,7 +283,11 @@ mod tests {
     #[test]
     fn each_check_fails_on_its_own_defect() {
         let failing = |m: &TriMesh| -> Vec<String> {
-            checks(m, Some(1)).into_iter().filter(|c| c.verdict != Verdict::Pass).map(|c| c.id).collect()
+            checks(m, Some(1))
+                .into_iter()
+                .filter(|c| c.verdict != Verdict::Pass)
+                .map(|c| c.id)
+                .collect()
         };
         let ball = TriMesh::sphere(5.0, 3);
         assert!(failing(&ball).is_empty());
@@ -271,7 +304,9 @@ mod tests {
         let n = ball.triangles.len();
         assert!(crossing_within(&crossing, &[n, n]).pairs.is_empty());
         let of_one = crossing_within(&crossing, &[2 * n]).pairs;
-        assert!(!of_one.is_empty() && of_one.iter().all(|[s, t]| (*s as usize) < n && *t as usize >= n));
+        assert!(
+            !of_one.is_empty() && of_one.iter().all(|[s, t]| (*s as usize) < n && *t as usize >= n)
+        );
         let mut hollow = ball.clone();
         let inner = TriMesh::sphere(2.0, 3).triangles.iter().map(|t| [t[0], t[2], t[1]]).collect();
         hollow.append(&TriMesh { points: TriMesh::sphere(2.0, 3).points, triangles: inner });

@@ -38,7 +38,8 @@ pub fn of_bodies(part: &Part, least: f64) -> Vec<BodyHealth> {
     part.bodies.iter().map(of).collect()
 }
 
-/// What was found in all of the part, item by item; all of it is as after mending. Walls below `least` mm are thin.
+/// What was found in all of the part, item by item; all of it is as after mending. Walls below
+/// `least` mm are thin.
 pub fn health(part: &Part, least: f64) -> Vec<Check> {
     let Corrected { turned, dropped, duplicates, turned_at, twice_at } = part.corrected;
     let place = |p: Option<DVec3>| p.map(|p| p.to_array());
@@ -66,7 +67,14 @@ pub fn health(part: &Part, least: f64) -> Vec<Check> {
     out
 }
 
-fn item(id: &str, title: &str, n: usize, figure: String, place_mm: Option<[f64; 3]>, hint: &str) -> Check {
+fn item(
+    id: &str,
+    title: &str,
+    n: usize,
+    figure: String,
+    place_mm: Option<[f64; 3]>,
+    hint: &str,
+) -> Check {
     let verdict = if n == 0 { Verdict::Pass } else { Verdict::Look };
     Check { place_mm, ..Check::new(id, title, verdict, figure, n as f64).with_hint(hint) }
 }
@@ -101,7 +109,11 @@ fn surface(mesh: &TriMesh, bvh: &Bvh, crumb: f64, least: f64) -> Vec<Check> {
         "self_crossing",
         "Crossing triangles",
         crossed.len() + found.cut_short as usize,
-        if found.cut_short { format!("more than {}, not all looked at", crossed.len()) } else { number(crossed.len()) },
+        if found.cut_short {
+            format!("more than {}, not all looked at", crossed.len())
+        } else {
+            number(crossed.len())
+        },
         crossed.first().map(|&t| middle(t as usize)),
         "Overlaps count as inside; the final mesh has no crossings. They can be resolved.",
     );
@@ -156,8 +168,14 @@ fn surface(mesh: &TriMesh, bvh: &Bvh, crumb: f64, least: f64) -> Vec<Check> {
 fn where_crowded(mesh: &TriMesh) -> Option<DVec3> {
     let all = sides(mesh);
     let point = |v: u32| mesh.points[v as usize];
-    let edge = all.windows(3).find(|w| w[0].edge == w[2].edge).map(|w| w[0].edge.map(point)).map(|[a, b]| (a + b) * 0.5);
-    edge.or_else(|| where_fans_meet(mesh).iter().position(|several| *several).map(|v| mesh.points[v]))
+    let edge = all
+        .windows(3)
+        .find(|w| w[0].edge == w[2].edge)
+        .map(|w| w[0].edge.map(point))
+        .map(|[a, b]| (a + b) * 0.5);
+    edge.or_else(|| {
+        where_fans_meet(mesh).iter().position(|several| *several).map(|v| mesh.points[v])
+    })
 }
 
 /// Thin spots of a smaller share of the surface are no walls. Percent.
@@ -165,20 +183,28 @@ const THIN_SHARE: f64 = 0.1;
 /// Triangles that are looked at for thin spots.
 const LOOKED_AT: usize = 20_000;
 
-/// Where the part is thinner than `least` mm: straight through, from the middle of a triangle to one that faces away.
+/// Where the part is thinner than `least` mm: straight through, from the middle of a triangle to
+/// one that faces away.
 fn thin_spots(mesh: &TriMesh, bvh: &Bvh, least: f64) -> Check {
     let stride = mesh.triangles.len().div_ceil(LOOKED_AT).max(1);
     let looked_at = || (0..mesh.triangles.len()).step_by(stride);
-    let thin: Vec<(f64, usize)> =
-        looked_at().collect::<Vec<_>>().into_par_iter().filter_map(|t| Some((through(mesh, bvh, t, least)?, t))).collect();
+    let thin: Vec<(f64, usize)> = looked_at()
+        .collect::<Vec<_>>()
+        .into_par_iter()
+        .filter_map(|t| Some((through(mesh, bvh, t, least)?, t)))
+        .collect();
     let area = |t: usize| mesh.area_vector(t).length();
-    let share = 100.0 * thin.iter().map(|(_, t)| area(*t)).sum::<f64>() / looked_at().map(area).sum::<f64>().max(1e-300);
+    let share = 100.0 * thin.iter().map(|(_, t)| area(*t)).sum::<f64>()
+        / looked_at().map(area).sum::<f64>().max(1e-300);
     let thinnest = thin.iter().filter(|_| share >= THIN_SHARE).min_by(|a, b| a.0.total_cmp(&b.0));
     let verdict = if thinnest.is_some() { Verdict::Look } else { Verdict::Pass };
-    let figure = thinnest.map_or("nowhere".into(), |n| format!("{share:.1} %, least {:.2} mm", n.0));
+    let figure =
+        thinnest.map_or("nowhere".into(), |n| format!("{share:.1} %, least {:.2} mm", n.0));
     Check::new("thin", format!("Thinner than {least} mm"), verdict, figure, share)
         .at(thinnest.map(|n| mesh.middle(n.1)))
-        .with_hint("That seldom prints in this material: make the part thicker there, or choose another.")
+        .with_hint(
+            "That seldom prints in this material: make the part thicker there, or choose another.",
+        )
 }
 
 fn number(n: usize) -> String {
@@ -198,7 +224,10 @@ mod tests {
         let ball = TriMesh::sphere(10.0, 4);
         let found = |mesh: &TriMesh| -> Vec<(String, String)> {
             let all = health(&Part::prepare(mesh).unwrap(), 0.6);
-            all.into_iter().filter(|c| c.verdict != Verdict::Pass).map(|c| (c.id, c.figure)).collect()
+            all.into_iter()
+                .filter(|c| c.verdict != Verdict::Pass)
+                .map(|c| (c.id, c.figure))
+                .collect()
         };
         assert!(found(&ball).is_empty());
         let near = |t: usize| ball.corners(t).iter().all(|p| p.distance(DVec3::Z * 10.0) < 4.0);
@@ -208,7 +237,10 @@ mod tests {
         let ids: Vec<String> = found(&broken).into_iter().map(|f| f.0).collect();
         assert_eq!(ids, ["holes", "crumbs"]);
         let holes = &health(&Part::prepare(&broken).unwrap(), 0.6)[0];
-        assert!(holes.place_mm.unwrap()[2] > 9.0 && holes.figure.starts_with("1, up to 6.8"), "{holes:?}");
+        assert!(
+            holes.place_mm.unwrap()[2] > 9.0 && holes.figure.starts_with("1, up to 6.8"),
+            "{holes:?}"
+        );
     }
 
     #[test]
@@ -218,7 +250,10 @@ mod tests {
         ball.points.iter_mut().filter(|p| p.z > 9.0).for_each(|p| *p -= DVec3::new(0.3, 0.2, 22.0));
         let all = health(&Part::prepare(&ball).unwrap(), 0.6);
         let crossing = all.iter().find(|c| c.id == "self_crossing").unwrap();
-        assert!(crossing.verdict == Verdict::Look && crossing.place_mm.unwrap()[2] < 9.0, "{crossing:?}");
+        assert!(
+            crossing.verdict == Verdict::Look && crossing.place_mm.unwrap()[2] < 9.0,
+            "{crossing:?}"
+        );
         assert!(all.iter().all(|c| c.id != "overlap"));
     }
 
@@ -230,16 +265,28 @@ mod tests {
         block.triangles.push(block.triangles[3]);
         block.triangles[15].swap(0, 1);
         let part = Part::prepare(&block).unwrap();
-        let of = |least: f64, id: &str| health(&part, least).into_iter().find(|c| c.id == id).unwrap();
+        let of =
+            |least: f64, id: &str| health(&part, least).into_iter().find(|c| c.id == id).unwrap();
         assert_eq!((of(0.6, "flipped").value, of(0.6, "duplicates").value), (1.0, 1.0));
         // The block's fourth triangle, and one of the fin's.
         let at = |id: &str| DVec3::from(of(0.6, id).place_mm.unwrap());
-        assert!(at("duplicates").distance(block.middle(3)) < 1e-9 && at("flipped").distance(block.middle(15)) < 1e-9);
+        assert!(
+            at("duplicates").distance(block.middle(3)) < 1e-9
+                && at("flipped").distance(block.middle(15)) < 1e-9
+        );
         assert_eq!(of(0.4, "thin").verdict, Verdict::Pass);
         let thin = of(0.6, "thin");
-        assert!(thin.figure.ends_with("least 0.50 mm") && thin.place_mm.unwrap()[2] > 10.0, "{thin:?}");
+        assert!(
+            thin.figure.ends_with("least 0.50 mm") && thin.place_mm.unwrap()[2] > 10.0,
+            "{thin:?}"
+        );
         // Its two broad sides, of all the surface.
-        assert!((thin.value - 100.0 * 160.0 / (2.0 * 400.0 + 4.0 * 160.0 + 2.0 * (80.0 + 5.0 + 4.0))).abs() < 0.5, "{thin:?}");
+        assert!(
+            (thin.value - 100.0 * 160.0 / (2.0 * 400.0 + 4.0 * 160.0 + 2.0 * (80.0 + 5.0 + 4.0)))
+                .abs()
+                < 0.5,
+            "{thin:?}"
+        );
     }
 
     #[test]
@@ -264,8 +311,13 @@ mod tests {
         let part = Part::prepare(&both).unwrap();
         let bodies = of_bodies(&part, 0.6);
         let wrong = |c: &&Check| c.verdict != Verdict::Pass;
-        let of = |b: &BodyHealth| b.checks.iter().filter(wrong).map(|c| c.id.clone()).collect::<Vec<_>>();
-        assert_eq!(bodies.iter().map(|b| b.body.as_str()).collect::<Vec<_>>(), ["Part 1", "Part 2", "Part 3"]);
+        let of = |b: &BodyHealth| {
+            b.checks.iter().filter(wrong).map(|c| c.id.clone()).collect::<Vec<_>>()
+        };
+        assert_eq!(
+            bodies.iter().map(|b| b.body.as_str()).collect::<Vec<_>>(),
+            ["Part 1", "Part 2", "Part 3"]
+        );
         // Bodies that cross each other do not cross themselves.
         assert!(of(&bodies[0]).is_empty() && of(&bodies[1]).is_empty(), "{bodies:?}");
         assert_eq!(of(&bodies[2]), ["crumbs", "thin"]);

@@ -51,8 +51,8 @@ pub struct Exported {
 }
 
 impl Exported {
-    /// What reading it again found, and then how the mesh in it holds against the request: `of_mesh` are the checks of the
-    /// final mesh's report.
+    /// What reading it again found, and then how the mesh in it holds against the request:
+    /// `of_mesh` are the checks of the final mesh's report.
     pub fn all_checks(&self, of_mesh: Option<&[Check]>) -> Vec<Check> {
         let asked = of_mesh.unwrap_or_default().iter().filter(|c| c.group == CheckGroup::AsAsked);
         self.checks.iter().chain(asked).cloned().collect()
@@ -84,7 +84,8 @@ impl Contents<'_> {
             let range = from..from + b.triangles;
             from = range.end;
             if self.only.is_none_or(|name| name == b.name) {
-                objects.push((b.name.clone(), Cow::Owned(self.mesh.filtered(|t| range.contains(&t)))));
+                objects
+                    .push((b.name.clone(), Cow::Owned(self.mesh.filtered(|t| range.contains(&t)))));
             }
         }
         if self.apart.is_empty() && self.only.is_none_or(|name| name == recipe.name) {
@@ -92,7 +93,9 @@ impl Contents<'_> {
         }
         let beside = self.alongside.iter().filter(|b| self.only.is_none_or(|name| name == b.0));
         for (name, mesh) in beside {
-            let placed = self.placing.map_or(Cow::Borrowed(mesh), |placing| Cow::Owned(placing.of_mesh(mesh)));
+            let placed = self
+                .placing
+                .map_or(Cow::Borrowed(mesh), |placing| Cow::Owned(placing.of_mesh(mesh)));
             objects.push((name.clone(), placed));
         }
         if let (Some(name), true) = (self.only, objects.is_empty()) {
@@ -107,11 +110,18 @@ impl Contents<'_> {
 }
 
 /// Writes, reads again and checks. The bytes follow from mesh and recipe alone.
-pub fn export(contents: &Contents, recipe: &Recipe, kind: FileKind) -> Result<Exported, FormatError> {
+pub fn export(
+    contents: &Contents,
+    recipe: &Recipe,
+    kind: FileKind,
+) -> Result<Exported, FormatError> {
     let objects = contents.objects(recipe)?;
-    let named: Vec<(&str, &TriMesh)> = objects.iter().map(|(name, mesh)| (name.as_str(), &**mesh)).collect();
+    let named: Vec<(&str, &TriMesh)> =
+        objects.iter().map(|(name, mesh)| (name.as_str(), &**mesh)).collect();
     let bytes = match (kind, &named[..]) {
-        (FileKind::ThreeMf, objects) => threemf::write(objects, &recipe.name, &[("Description", &describe(recipe))]),
+        (FileKind::ThreeMf, objects) => {
+            threemf::write(objects, &recipe.name, &[("Description", &describe(recipe))])
+        }
         (FileKind::Stl, [(_, mesh)]) => stl::write(mesh),
         (FileKind::Stl, _) => {
             return Err(FormatError::new(
@@ -120,18 +130,27 @@ pub fn export(contents: &Contents, recipe: &Recipe, kind: FileKind) -> Result<Ex
             ))
         }
     };
-    let again = ulmix_formats::read(&bytes, &Limits { triangles: usize::MAX, points: usize::MAX, ..Limits::default() })?;
+    let again = ulmix_formats::read(
+        &bytes,
+        &Limits { triangles: usize::MAX, points: usize::MAX, ..Limits::default() },
+    )?;
     let expected: usize = objects.iter().map(|o| o.1.triangles.len()).sum();
     let names = || again.bodies.iter().map(|b| b.name.as_str());
-    if again.mesh.triangles.len() != expected || objects.len() > 1 && !names().eq(objects.iter().map(|o| o.0.as_str())) {
+    if again.mesh.triangles.len() != expected
+        || objects.len() > 1 && !names().eq(objects.iter().map(|o| o.0.as_str()))
+    {
         return Err(FormatError::new(
-            format!("The file reads back with {} triangles instead of {expected}.", again.mesh.triangles.len()),
+            format!(
+                "The file reads back with {} triangles instead of {expected}.",
+                again.mesh.triangles.len()
+            ),
             "Make the final mesh with a larger grid step and export again.",
         ));
     }
     let triangles: Vec<usize> = objects.iter().map(|o| o.1.triangles.len()).collect();
     let crossing = crossing_within(&again.mesh, &triangles);
-    let bodies = (contents.alongside.is_empty() && contents.only.is_none()).then_some(contents.bodies);
+    let bodies =
+        (contents.alongside.is_empty() && contents.only.is_none()).then_some(contents.bodies);
     Ok(Exported {
         checks: checks_given(&again.mesh, bodies, &crossing),
         triangles: again.mesh.triangles.len(),
@@ -142,8 +161,9 @@ pub fn export(contents: &Contents, recipe: &Recipe, kind: FileKind) -> Result<Ex
 
 /// The recipe's structures in one line.
 pub fn describe(recipe: &Recipe) -> String {
-    let own =
-        recipe.zones.list.iter().filter_map(|z| Some(format!("; {} in {}", kind_and_cell(&z.own_fill()?.structure), z.name)));
+    let own = recipe.zones.list.iter().filter_map(|z| {
+        Some(format!("; {} in {}", kind_and_cell(&z.own_fill()?.structure), z.name))
+    });
     std::iter::once(kind_and_cell(&recipe.structure)).chain(own).collect()
 }
 
@@ -175,7 +195,14 @@ mod tests {
         let recipe = Recipe::for_part(&mesh.bounds());
         for kind in [FileKind::Stl, FileKind::ThreeMf] {
             let e = export(
-                &Contents { mesh: &mesh, placing: None, apart: &[], only: None, bodies: 1, alongside: &[] },
+                &Contents {
+                    mesh: &mesh,
+                    placing: None,
+                    apart: &[],
+                    only: None,
+                    bodies: 1,
+                    alongside: &[],
+                },
                 &recipe,
                 kind,
             )
@@ -183,12 +210,27 @@ mod tests {
             assert!(worst(&e.checks) == Verdict::Pass && e.triangles == mesh.triangles.len());
             assert!((e.volume_mm3 / mesh.volume() - 1.0).abs() < 1e-6);
         }
-        let lattice = BodyApart { name: "Lattice".into(), triangles: mesh.triangles.len(), volume_mm3: mesh.volume() };
+        let lattice = BodyApart {
+            name: "Lattice".into(),
+            triangles: mesh.triangles.len(),
+            volume_mm3: mesh.volume(),
+        };
         let mut two = mesh.clone();
         two.append(&mesh.clone().mapped(|p| p + glam::DVec3::X));
         let apart = [lattice.clone(), BodyApart { name: "Solids".into(), ..lattice }];
         let of = |only, kind| {
-            export(&Contents { mesh: &two, placing: None, apart: &apart, only, bodies: 1, alongside: &[] }, &recipe, kind)
+            export(
+                &Contents {
+                    mesh: &two,
+                    placing: None,
+                    apart: &apart,
+                    only,
+                    bodies: 1,
+                    alongside: &[],
+                },
+                &recipe,
+                kind,
+            )
         };
         let both = of(None, FileKind::ThreeMf).unwrap();
         assert!(
@@ -202,10 +244,20 @@ mod tests {
         // A body that is left as it is comes along, and all stand on the bed together.
         let pin = TriMesh::cuboid(DVec3::new(30.0, -2.0, -2.0), DVec3::new(40.0, 2.0, 2.0));
         let beside = [(recipe.name.clone(), pin)];
-        let standing = Recipe { stand: Some(Stand { down: [1.0, 0.0, 0.0], ..Stand::default() }), ..recipe.clone() };
+        let standing = Recipe {
+            stand: Some(Stand { down: [1.0, 0.0, 0.0], ..Stand::default() }),
+            ..recipe.clone()
+        };
         let placing = standing.stand.as_ref().map(|stand| Placing::of(&mesh, stand));
         let stood = placing.unwrap().of_mesh(&mesh).mapped(|p| p.as_vec3().as_dvec3());
-        let contents = |only| Contents { mesh: &stood, placing, apart: &[], only, bodies: 1, alongside: &beside };
+        let contents = |only| Contents {
+            mesh: &stood,
+            placing,
+            apart: &[],
+            only,
+            bodies: 1,
+            alongside: &beside,
+        };
         let of = |only, kind| export(&contents(only), &standing, kind);
         let all = of(None, FileKind::ThreeMf).unwrap();
         let read = ulmix_formats::read(&all.bytes, &Limits::default()).unwrap();
@@ -213,7 +265,10 @@ mod tests {
         assert_eq!(names, ["Part", "Part 2"]);
         // The ball stands on the bed's middle; the pin, which lay to its right, lies below.
         let bounds = read.mesh.bounds();
-        assert!((bounds.max - DVec3::new(130.0, 130.0, 40.0)).abs().max_element() < 0.05 && (bounds.min.z + 20.0).abs() < 0.05);
+        assert!(
+            (bounds.max - DVec3::new(130.0, 130.0, 40.0)).abs().max_element() < 0.05
+                && (bounds.min.z + 20.0).abs() < 0.05
+        );
         assert!(of(None, FileKind::Stl).is_err_and(|e| e.message.contains("several")));
         assert_eq!(FileKind::of_name("a.b.3MF"), Some(FileKind::ThreeMf));
         assert_eq!(FileKind::of_name("a.obj"), None);

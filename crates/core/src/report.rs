@@ -41,14 +41,15 @@ pub struct Report {
     pub proud_mm3: f64,
     /// Triangles of the mesh.
     pub triangles: usize,
-    /// Lattice and solids, where they are bodies of their own, in the mesh's order; empty where all is one.
+    /// Lattice and solids, where they are bodies of their own, in the mesh's order; empty where all
+    /// is one.
     #[serde(default)]
     #[schema(required = true)]
     pub apart: Vec<BodyApart>,
     /// How many bodies it is to have; 0 for a draft.
     pub bodies: usize,
-    /// By filling, in the order of [`Recipe::fillings`], what its walls or struts measure on the mesh; absent where nothing
-    /// could be measured, and empty for a draft.
+    /// By filling, in the order of [`Recipe::fillings`], what its walls or struts measure on the
+    /// mesh; absent where nothing could be measured, and empty for a draft.
     pub gauged: Vec<Option<Gauged>>,
     /// Loose pieces that were removed.
     pub crumbs_removed: usize,
@@ -112,7 +113,13 @@ pub fn foretold(part: &Part, recipe: &Recipe, linked: &Linked) -> Foretold {
 }
 
 /// The figures of a result of this volume, of which `proud_mm3` stand past the part's surface.
-fn weighed(part: &Part, recipe: &Recipe, linked: &Linked, volume_mm3: f64, proud_mm3: f64) -> Foretold {
+fn weighed(
+    part: &Part,
+    recipe: &Recipe,
+    linked: &Linked,
+    volume_mm3: f64,
+    proud_mm3: f64,
+) -> Foretold {
     let density = recipe.material.density / 1000.0;
     let part_volume_mm3 = part.facts.volume_mm3;
     // What is solid outside the fill zone is there in any case.
@@ -130,11 +137,22 @@ fn weighed(part: &Part, recipe: &Recipe, linked: &Linked, volume_mm3: f64, proud
     }
 }
 
-/// The report of a draft, whose grid is too coarse to weigh it: what density and zones say is within a percent of the
-/// final. `step` is that of its grid, and `proud_mm3` the volume of lattice past the part's surface.
-pub fn of_draft(part: &Part, recipe: &Recipe, linked: &Linked, solid: &Solid, step: f64, proud_mm3: f64) -> Report {
-    let volume_mm3 =
-        if solid.mesh.triangles.is_empty() { 0.0 } else { linked.solid_volume_mm3 + linked.lattice_volume_mm3() + proud_mm3 };
+/// The report of a draft, whose grid is too coarse to weigh it: what density and zones say is
+/// within a percent of the final. `step` is that of its grid, and `proud_mm3` the volume of lattice
+/// past the part's surface.
+pub fn of_draft(
+    part: &Part,
+    recipe: &Recipe,
+    linked: &Linked,
+    solid: &Solid,
+    step: f64,
+    proud_mm3: f64,
+) -> Report {
+    let volume_mm3 = if solid.mesh.triangles.is_empty() {
+        0.0
+    } else {
+        linked.solid_volume_mm3 + linked.lattice_volume_mm3() + proud_mm3
+    };
     let known = weighed(part, recipe, linked, volume_mm3, proud_mm3);
     let notes = notes(recipe, linked, &solid.mesh, known.fill_density_percent / 100.0, Some(step));
     Report { notes, ..with_numbers(known, solid, proud_mm3) }
@@ -149,14 +167,24 @@ pub fn of_final(case: &Case, prediction: &Prediction, proud_mm3: f64) -> Report 
     let mut known = weighed(part, recipe, linked, volume_mm3, proud_mm3);
     let cell = linked.finest().cell_mm;
     let expected = expected_bodies(part, case.regions, case.zoned, solid.apart.is_some(), cell);
-    let crossing = Crossings { pairs: solid.crossings.clone().unwrap_or_default(), cut_short: false };
+    let crossing =
+        Crossings { pairs: solid.crossings.clone().unwrap_or_default(), cut_short: false };
     // Each has stretches that one thread alone can do.
     let (sound, (asked, made)) = rayon::join(
         || checks_given(mesh, Some(expected.all()), &crossing),
-        || if mesh.triangles.is_empty() { (AsAsked::default(), Vec::new()) } else { (as_asked(case), as_made(case)) },
+        || {
+            if mesh.triangles.is_empty() {
+                (AsAsked::default(), Vec::new())
+            } else {
+                (as_asked(case), as_made(case))
+            }
+        },
     );
-    // Where something is solid too, what is filled is known better from points of it than from volumes.
-    if let Some(percent) = mean_density(linked, &asked.density_percent).filter(|_| linked.solid_volume_mm3 > 0.0) {
+    // Where something is solid too, what is filled is known better from points of it than from
+    // volumes.
+    if let Some(percent) =
+        mean_density(linked, &asked.density_percent).filter(|_| linked.solid_volume_mm3 > 0.0)
+    {
         known.fill_density_percent = percent;
     }
     let mut notes = notes(recipe, linked, mesh, known.fill_density_percent / 100.0, None);
@@ -172,7 +200,8 @@ pub fn of_final(case: &Case, prediction: &Prediction, proud_mm3: f64) -> Report 
 
 /// Of what all fillings fill together. Percent.
 fn mean_density(linked: &Linked, found: &[Option<f64>]) -> Option<f64> {
-    let all: Vec<(f64, f64)> = linked.fills().zip(found).filter_map(|(f, p)| Some((f.fill_volume_mm3, (*p)?))).collect();
+    let all: Vec<(f64, f64)> =
+        linked.fills().zip(found).filter_map(|(f, p)| Some((f.fill_volume_mm3, (*p)?))).collect();
     let whole: f64 = all.iter().map(|f| f.0).sum();
     (whole > 0.0).then(|| all.iter().map(|(volume, percent)| volume * percent).sum::<f64>() / whole)
 }
@@ -180,7 +209,15 @@ fn mean_density(linked: &Linked, found: &[Option<f64>]) -> Option<f64> {
 /// Numbers alone.
 fn with_numbers(known: Foretold, solid: &Solid, proud_mm3: f64) -> Report {
     let mesh = &solid.mesh;
-    let Foretold { volume_mm3, mass_g, part_volume_mm3, part_mass_g, saved_percent, fill_density_percent, cautions } = known;
+    let Foretold {
+        volume_mm3,
+        mass_g,
+        part_volume_mm3,
+        part_mass_g,
+        saved_percent,
+        fill_density_percent,
+        cautions,
+    } = known;
     Report {
         volume_mm3,
         area_mm2: mesh.area(),
@@ -223,12 +260,20 @@ fn cautions(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<String> {
         let what = if filled.walls { "Walls" } else { "Struts" };
         if let Some(m) = material.filter(|m| filled.thickness_mm < m.least_mm) {
             let (asked, least) = (filled.thickness_mm, m.least_mm);
-            out.push(format!("{what} of {asked:.2} mm seldom print in {}: {least} mm is a common least thickness.", m.name));
+            out.push(format!(
+                "{what} of {asked:.2} mm seldom print in {}: {least} mm is a common \
+                 least thickness.",
+                m.name
+            ));
         }
-        let in_space = matches!(filling.structure.kind, Kind::Seeded(SeededKind::Voronoi | SeededKind::VoronoiWalls));
+        let in_space = matches!(
+            filling.structure.kind,
+            Kind::Seeded(SeededKind::Voronoi | SeededKind::VoronoiWalls)
+        );
         if in_space && thinnest < 0.8 * filled.cell_mm {
             out.push(
-                "The part is thinner than a cell: cells in space are cut flat. Planar Voronoi, extruded, gives whole ones."
+                "The part is thinner than a cell: cells in space are cut flat. \
+                     Planar Voronoi, extruded, gives whole ones."
                     .into(),
             );
         }
@@ -238,7 +283,13 @@ fn cautions(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<String> {
     out
 }
 
-fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step: Option<f64>) -> Vec<Note> {
+fn notes(
+    recipe: &Recipe,
+    linked: &Linked,
+    mesh: &TriMesh,
+    fill: f64,
+    draft_step: Option<f64>,
+) -> Vec<Note> {
     let mut out: Vec<String> = Vec::new();
     let filled = linked.fill_volume_mm3();
     for lost in &linked.lost_faces {
@@ -249,7 +300,8 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
         let Thicken::RelativeDensity { percent } = filling.thicken else { continue };
         if filled.fill_volume_mm3 > 0.0 && (filled.density_percent - percent).abs() > 1.0 {
             out.push(format!(
-                "{percent} % cannot be reached by this structure: {:.1} % is the nearest at which it holds together.",
+                "{percent} % cannot be reached by this structure: {:.1} % is the \
+                     nearest at which it holds together.",
                 filled.density_percent
             ));
         }
@@ -267,44 +319,71 @@ fn notes(recipe: &Recipe, linked: &Linked, mesh: &TriMesh, fill: f64, draft_step
         .filter(|(f, facts)| f.structure.kind.seeded() && facts.seeds == 0)
         .collect();
     if none_inside.iter().any(|(f, _)| f.structure.seeds.own.is_some()) {
-        out.push("None of the own points lies inside the part. They are read in mm, in the part's axes.".into());
-    }
-    if none_inside.iter().any(|(f, facts)| f.structure.seeds.layout == Layout::Both && facts.surface_seeds > 0) {
         out.push(
-            "No seed point lies inside: those on the surface leave no room. Choose more points inside, or smaller cells.".into(),
+            "None of the own points lies inside the part. They are read in mm, in the part's axes."
+                .into(),
+        );
+    }
+    if none_inside
+        .iter()
+        .any(|(f, facts)| f.structure.seeds.layout == Layout::Both && facts.surface_seeds > 0)
+    {
+        out.push(
+            "No seed point lies inside: those on the surface leave no room. \
+                 Choose more points inside, or smaller cells."
+                .into(),
         );
     }
     if mesh.triangles.is_empty() {
         out.push(
-            "Nothing is left: the lattice is too thin or its cells too large for this part. Make walls thicker or cells smaller."
+            "Nothing is left: the lattice is too thin or its cells too large for \
+                 this part. Make walls thicker or cells smaller."
                 .into(),
         );
     } else if filled <= 0.0 {
-        out.push("Nothing is hollow: skin and kept solids take the whole part. Make the skin thinner.".into());
+        out.push(
+            "Nothing is hollow: skin and kept solids take the whole part. Make the skin thinner."
+                .into(),
+        );
     } else if fill > 0.97 {
-        out.push("The fill is solid: walls close every opening. Make walls thinner or cells larger.".into());
+        out.push(
+            "The fill is solid: walls close every opening. Make walls thinner or cells larger."
+                .into(),
+        );
     } else if has_closed_cells(recipe, linked, mesh) {
-        out.push("Cells are closed: powder or resin stays in them. Give the walls holes, or choose Voronoi struts.".into());
+        out.push(
+            "Cells are closed: powder or resin stays in them. Give the walls holes, \
+             or choose Voronoi struts."
+                .into(),
+        );
     } else if linked.fills().any(|f| f.opening_mm <= 0.0) {
-        out.push("Openings close at the narrowest places. Make walls thinner or cells larger.".into());
+        out.push(
+            "Openings close at the narrowest places. Make walls thinner or cells larger.".into(),
+        );
     } else if fill < 0.005 {
         out.push("The fill is nearly empty. Make walls thicker or cells smaller.".into());
     }
     let smallest = linked.finest().cell_mm;
     if let Some(step) = draft_step.filter(|s| *s > smallest / 5.0) {
         out.push(format!(
-            "Cells of {smallest:.2} mm are too fine for this draft's step of {step} mm: only the final mesh shows them truly."
+            "Cells of {smallest:.2} mm are too fine for this draft's step of \
+                 {step} mm: only the final mesh shows them truly."
         ));
     }
     if filled > 0.0 && smallest.powi(3) > filled {
-        out.push("One cell is larger than the whole fill zone. Smaller cells show the structure.".into());
+        out.push(
+            "One cell is larger than the whole fill zone. Smaller cells show the structure.".into(),
+        );
     }
     out.into_iter().map(Note::from).chain(idle_zones(recipe, linked)).collect()
 }
 
-/// Has the mesh voids that walls around seed points enclose? Those of cells that the part's surface cuts are open.
+/// Has the mesh voids that walls around seed points enclose? Those of cells that the part's surface
+/// cuts are open.
 fn has_closed_cells(recipe: &Recipe, linked: &Linked, mesh: &TriMesh) -> bool {
-    let closes = |(f, l): (&Filling, &Filled)| f.structure.kind == Kind::Seeded(SeededKind::VoronoiWalls) && l.opening_mm <= 0.0;
+    let closes = |(f, l): (&Filling, &Filled)| {
+        f.structure.kind == Kind::Seeded(SeededKind::VoronoiWalls) && l.opening_mm <= 0.0
+    };
     recipe.fillings().iter().zip(linked.fills()).any(closes) && {
         let (piece_of, pieces) = pieces_by_points(mesh);
         piece_volumes(mesh, &piece_of, pieces).iter().any(|v| *v < 0.0)
@@ -318,7 +397,10 @@ fn idle_zones<'a>(recipe: &'a Recipe, linked: &'a Linked) -> impl Iterator<Item 
         let fills_nothing = own.as_ref().is_some_and(|o| o.fill_volume_mm3 <= 0.0);
         let idle = zone.role != Role::Reference && (*mm3 <= 0.0 || fills_nothing);
         let does = if fills_nothing { "fills" } else { "takes" };
-        let text = format!("“{}” {does} nothing: it lies outside the part, or other zones take its place.", zone.name);
+        let text = format!(
+            "“{}” {does} nothing: it lies outside the part, or other zones take its place.",
+            zone.name
+        );
         idle.then(|| Note { text, place_mm: zone.place.middle() })
     })
 }
@@ -330,15 +412,15 @@ pub fn thickness_at_points(mesh: &TriMesh, limit: f64, most: usize) -> Vec<f32> 
     let normals = mesh.point_normals();
     let every = mesh.points.len().div_ceil(most.max(1)).max(1);
     // A multiplicative hash (Knuth 1973) spreads the picked points over neighbouring indices.
-    let picked: Vec<usize> =
-        (0..mesh.points.len()).filter(|&v| ((v as u32).wrapping_mul(2_654_435_761) as usize).is_multiple_of(every)).collect();
+    let picked: Vec<usize> = (0..mesh.points.len())
+        .filter(|&v| ((v as u32).wrapping_mul(2_654_435_761) as usize).is_multiple_of(every))
+        .collect();
     let points: Vec<DVec3> = picked.iter().map(|&v| mesh.points[v]).collect();
     let at: Vec<DVec3> = picked.iter().map(|&v| normals[v]).collect();
     let mut out = vec![f32::NAN; mesh.points.len()];
-    for (&v, d) in picked
-        .iter()
-        .zip(wall_thickness(&bvh, &points, &at, limit, |n, t| mesh.triangles[t as usize].contains(&(picked[n] as u32))))
-    {
+    for (&v, d) in picked.iter().zip(wall_thickness(&bvh, &points, &at, limit, |n, t| {
+        mesh.triangles[t as usize].contains(&(picked[n] as u32))
+    })) {
         out[v] = d as f32;
     }
     out

@@ -25,7 +25,13 @@ pub fn turn(stand: &Stand) -> DMat3 {
     let stood = DQuat::from_rotation_arc(down, -DVec3::Z);
     let m = DMat3::from_rotation_z(stand.turn_deg.to_radians()) * DMat3::from_quat(stood);
     // Quarter turns are exact.
-    DMat3::from_cols_array(&m.to_cols_array().map(|v| if (v - v.round()).abs() < 1e-12 { v.round() } else { v }))
+    DMat3::from_cols_array(&m.to_cols_array().map(|v| {
+        if (v - v.round()).abs() < 1e-12 {
+            v.round()
+        } else {
+            v
+        }
+    }))
 }
 
 /// Where a mesh goes so that it stands in the middle of the bed: turned, then shifted, in mm.
@@ -47,7 +53,11 @@ impl Placing {
         let turn = turn(stand);
         let turned = Bounds::of(points.map(|p| turn * *p));
         let middle = turned.centre();
-        let shift = DVec3::new(0.5 * stand.bed_mm[0] - middle.x, 0.5 * stand.bed_mm[1] - middle.y, -turned.min.z);
+        let shift = DVec3::new(
+            0.5 * stand.bed_mm[0] - middle.x,
+            0.5 * stand.bed_mm[1] - middle.y,
+            -turned.min.z,
+        );
         Placing { turn: turn.to_cols_array_2d(), shift: shift.to_array() }
     }
 
@@ -79,7 +89,10 @@ pub fn standing(part: &TriMesh, stand: &Stand) -> Standing {
     // Flat on the bed but for rounding.
     let slack = 1e-5 * size.max_element();
     let touches = |t: &usize| on_bed.corners(*t).iter().all(|p| p.z < slack);
-    let contact = (0..on_bed.triangles.len()).filter(touches).map(|t| on_bed.area_vector(t).length() * 0.5).sum();
+    let contact = (0..on_bed.triangles.len())
+        .filter(touches)
+        .map(|t| on_bed.area_vector(t).length() * 0.5)
+        .sum();
     Standing {
         size_mm: size.to_array(),
         fits: size.cmple(DVec3::from(stand.bed_mm)).all(),
@@ -123,7 +136,11 @@ mod tests {
         ] {
             let stand = Stand { down, turn_deg: 0.0, bed_mm };
             let s = standing(&block, &stand);
-            assert_eq!((s.size_mm, s.contact_mm2, s.fits), (size, contact, size[2] <= 25.0), "{down:?}");
+            assert_eq!(
+                (s.size_mm, s.contact_mm2, s.fits),
+                (size, contact, size[2] <= 25.0),
+                "{down:?}"
+            );
             let b = placed(&block, &stand).bounds();
             assert_eq!((b.min.z, b.centre().x, b.centre().y), (0.0, 50.0, 40.0));
         }

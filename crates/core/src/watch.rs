@@ -37,8 +37,15 @@ pub enum Stage {
 
 impl Stage {
     /// In the order in which they come.
-    pub const ALL: [Stage; 7] =
-        [Stage::Skeleton, Stage::Thickness, Stage::Zones, Stage::Lattice, Stage::Surface, Stage::Finish, Stage::Report];
+    pub const ALL: [Stage; 7] = [
+        Stage::Skeleton,
+        Stage::Thickness,
+        Stage::Zones,
+        Stage::Lattice,
+        Stage::Surface,
+        Stage::Finish,
+        Stage::Report,
+    ];
 }
 
 /// What watches a run. The core has no clock: times are the watcher's to take.
@@ -53,7 +60,8 @@ pub trait Watch: Sync {
     }
     /// Told within a stage when much memory has just become free.
     fn freed(&self) {}
-    /// Told after every round of relaxing seed points. True when it is passed on: that state will then be kept.
+    /// Told after every round of relaxing seed points. True when it is passed on: that state will
+    /// then be kept.
     fn relaxing(&self, _done: u32, _of: u32) -> bool {
         false
     }

@@ -9,7 +9,10 @@ use ulmix_formats::{stl, FormatError, Limits};
 use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 use ulmix_part::Part;
-use ulmix_recipe::{Beside, FileMark, Joins, Mend, PartStep, Place, Recipe, RecipeError, Role, Skin, Thicken, Unit, Zone};
+use ulmix_recipe::{
+    Beside, FileMark, Joins, Mend, PartStep, Place, Recipe, RecipeError, Role, Skin, Thicken, Unit,
+    Zone,
+};
 
 /// Why a part was refused.
 type Refused = Box<dyn std::error::Error>;
@@ -23,7 +26,9 @@ fn cube_and(other: &TriMesh, role: Option<Role>) -> Part {
         roles: role.map(|r| ("other".to_owned(), r)).into_iter().collect(),
         ..PartStep::plain(Unit::Mm)
     };
-    let file = |sha256: Option<&str>| Ok::<_, Refused>(stl::write(if sha256.is_some() { other } else { &cube }));
+    let file = |sha256: Option<&str>| {
+        Ok::<_, Refused>(stl::write(if sha256.is_some() { other } else { &cube }))
+    };
     Part::of(&step, file, &Limits::default()).unwrap()
 }
 
@@ -34,7 +39,8 @@ fn run(part: &Part, change: impl Fn(&mut Recipe)) -> Outcome {
     recipe.joins = Joins::default();
     change(&mut recipe);
     let o = Pipeline::new(0).run(part, &recipe, Quality::Final, &Unwatched).unwrap();
-    let bad: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+    let bad: Vec<_> =
+        o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
     assert!(bad.is_empty(), "{bad:?}");
     o
 }
@@ -54,11 +60,16 @@ fn lattice_and_solid_body_become_one() {
         let o = run(&part, |_| ());
         let solid = 400.0 * (26.0 - from);
         let asked = solid + o.linked.fill.density_percent / 100.0 * 400.0 * from;
-        assert!((o.report.volume_mm3 / asked - 1.0).abs() < 0.02, "{} of {asked}", o.report.volume_mm3);
+        assert!(
+            (o.report.volume_mm3 / asked - 1.0).abs() < 0.02,
+            "{} of {asked}",
+            o.report.volume_mm3
+        );
         // The solid body's own faces hold.
         let bvh = Bvh::new(&o.solid.mesh);
         for n in 0..60 {
-            let (u, v) = (2.0 + 16.0 * (n as f64 * 0.618).fract(), 2.0 + 16.0 * (n as f64 * 0.414).fract());
+            let (u, v) =
+                (2.0 + 16.0 * (n as f64 * 0.618).fract(), 2.0 + 16.0 * (n as f64 * 0.414).fract());
             let d = bvh.nearest(DVec3::new(26.0, u, v), 1.0).unwrap().distance_squared.sqrt();
             assert!(d < 0.01, "{d}");
         }
@@ -91,7 +102,11 @@ fn lattice_and_solids(o: &Outcome) -> [TriMesh; 2] {
     let of = |lattice_too: bool| o.solid.mesh.filtered(|t| (t < lattice.triangles) == lattice_too);
     let both = [of(true), of(false)];
     assert!(both.iter().all(|m| Topology::of(m).sound()));
-    assert!((both[0].volume() - lattice.volume_mm3).abs() + (both[1].volume() - solids.volume_mm3).abs() < 1e-6);
+    assert!(
+        (both[0].volume() - lattice.volume_mm3).abs()
+            + (both[1].volume() - solids.volume_mm3).abs()
+            < 1e-6
+    );
     both
 }
 
@@ -99,12 +114,22 @@ fn lattice_and_solids(o: &Outcome) -> [TriMesh; 2] {
 fn lattice_and_solids_apart_touch_or_overlap_as_asked() {
     let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(24.0))).unwrap();
     let zone = |role, place| Zone::new("x", role, place);
-    let slab = Place::Box { centre_mm: [3.0, 12.0, 12.0], size_mm: [6.0, 30.0, 30.0], rotation_deg: [0.0; 3] };
-    let rod = Place::Cylinder { base_mm: [15.0, 12.0, -3.0], axis_mm: [0.0, 0.0, 30.0], radius_mm: 2.0 };
+    let slab = Place::Box {
+        centre_mm: [3.0, 12.0, 12.0],
+        size_mm: [6.0, 30.0, 30.0],
+        rotation_deg: [0.0; 3],
+    };
+    let rod =
+        Place::Cylinder { base_mm: [15.0, 12.0, -3.0], axis_mm: [0.0, 0.0, 30.0], radius_mm: 2.0 };
     let of = |apart_mm: Option<f64>, skin: bool| {
         run(&part, |r| {
-            r.zones.list = vec![zone(Role::KeepClear, rod.clone()), zone(Role::KeepSolid, slab.clone())];
-            r.zones.skins.extend(skin.then(|| Skin { name: "s".into(), faces: None, depth_mm: 1.0 }));
+            r.zones.list =
+                vec![zone(Role::KeepClear, rod.clone()), zone(Role::KeepSolid, slab.clone())];
+            r.zones.skins.extend(skin.then(|| Skin {
+                name: "s".into(),
+                faces: None,
+                depth_mm: 1.0,
+            }));
             r.mesh.apart_mm = apart_mm;
             r.mesh.step_mm = Some(0.33);
         })
@@ -116,7 +141,11 @@ fn lattice_and_solids_apart_touch_or_overlap_as_asked() {
             let o = of(Some(overlap), skin);
             let [lattice, solids] = lattice_and_solids(&o);
             // What they share counts once.
-            assert!((o.report.volume_mm3 / whole - 1.0).abs() < 0.004, "{} of {whole}", o.report.volume_mm3);
+            assert!(
+                (o.report.volume_mm3 / whole - 1.0).abs() < 0.004,
+                "{} of {whole}",
+                o.report.volume_mm3
+            );
             assert_eq!(lattice.volume() + solids.volume() > 1.01 * whole, overlap > 0.0);
             if !skin {
                 assert!((solids.volume() - 6.0 * 24.0 * 24.0).abs() < 0.5, "{}", solids.volume());
@@ -154,8 +183,13 @@ fn apart_without_solids_is_the_lattice_alone() {
 
 #[test]
 fn a_role_whose_body_is_gone_is_told() {
-    let step = PartStep { roles: BTreeMap::from([("plate".to_owned(), Role::KeepSolid)]), ..PartStep::plain(Unit::Mm) };
-    let part = Part::of(&step, |_| Ok::<_, Refused>(stl::write(&slab(0.0, 20.0))), &Limits::default()).unwrap();
+    let step = PartStep {
+        roles: BTreeMap::from([("plate".to_owned(), Role::KeepSolid)]),
+        ..PartStep::plain(Unit::Mm)
+    };
+    let part =
+        Part::of(&step, |_| Ok::<_, Refused>(stl::write(&slab(0.0, 20.0))), &Limits::default())
+            .unwrap();
     assert_eq!(part.facts.defects, ["The body “plate” has a role and is not there any more"]);
 }
 
@@ -169,7 +203,9 @@ fn bodies_far_apart_and_flat_ones_are_refused_for_what_they_are() {
     assert!(refused(&far).contains("can be worked on"));
     // Two sides of a tent without a floor, and the same again from behind: nothing between them.
     let mut flat = TriMesh {
-        points: [[0.0; 3], [10.0, 0.0, 0.0], [0.0, 10.0, 3.0], [10.0, 10.0, 3.0]].map(DVec3::from).to_vec(),
+        points: [[0.0; 3], [10.0, 0.0, 0.0], [0.0, 10.0, 3.0], [10.0, 10.0, 3.0]]
+            .map(DVec3::from)
+            .to_vec(),
         triangles: vec![[0, 1, 2], [1, 3, 2]],
     };
     flat.append(&TriMesh { points: flat.points.clone(), triangles: vec![[0, 2, 1], [1, 2, 3]] });
@@ -179,7 +215,10 @@ fn bodies_far_apart_and_flat_ones_are_refused_for_what_they_are() {
 #[test]
 fn nothing_left_to_fill_is_refused_in_words() {
     let cube = stl::write(&slab(0.0, 20.0));
-    let step = PartStep { roles: BTreeMap::from([("Part".to_owned(), Role::Reference)]), ..PartStep::plain(Unit::Mm) };
+    let step = PartStep {
+        roles: BTreeMap::from([("Part".to_owned(), Role::Reference)]),
+        ..PartStep::plain(Unit::Mm)
+    };
     assert!(Part::of(&step, |_| Ok::<_, Refused>(cube.clone()), &Limits::default()).is_err());
 }
 
@@ -190,18 +229,30 @@ fn holes_are_closed_up_to_a_span_and_crumbs_removed() {
     broken.append(&TriMesh::sphere(0.2, 1).mapped(|p| p + DVec3::splat(24.0)));
     let file = stl::write(&broken);
     let part = |holes_mm: f64, crumbs_mm3: f64| {
-        let step = PartStep { mend: Mend { holes_mm, crumbs_mm3, ..Mend::default() }, ..PartStep::plain(Unit::Mm) };
+        let step = PartStep {
+            mend: Mend { holes_mm, crumbs_mm3, ..Mend::default() },
+            ..PartStep::plain(Unit::Mm)
+        };
         Part::of(&step, |_| Ok::<_, Refused>(file.clone()), &Limits::default()).unwrap()
     };
-    assert!(!part(5.0, 0.0).facts.closed && part(5.0, 0.0).facts.triangles == broken.triangles.len());
+    assert!(
+        !part(5.0, 0.0).facts.closed && part(5.0, 0.0).facts.triangles == broken.triangles.len()
+    );
     let mended = part(25.0, 1.0);
-    assert!(mended.facts.closed && (mended.facts.volume_mm3 - 8000.0).abs() < 1e-6, "{:?}", mended.facts);
+    assert!(
+        mended.facts.closed && (mended.facts.volume_mm3 - 8000.0).abs() < 1e-6,
+        "{:?}",
+        mended.facts
+    );
     assert_eq!(mended.facts.size_mm, [20.0; 3]);
-    assert_eq!(mended.facts.changes, ["1 hole was closed, the widest of 20.0 mm", "1 crumb was removed"]);
+    assert_eq!(
+        mended.facts.changes,
+        ["1 hole was closed, the widest of 20.0 mm", "1 crumb was removed"]
+    );
 }
 
-/// A square bar along a figure of eight in a plane (the lemniscate of Gerono), which passes through itself at
-/// a right angle in its middle.
+/// A square bar along a figure of eight in a plane (the lemniscate of Gerono), which passes through
+/// itself at a right angle in its middle.
 fn figure_of_eight(width: f64) -> TriMesh {
     const AROUND: u32 = 400;
     let mut mesh = TriMesh::default();
@@ -211,7 +262,12 @@ fn figure_of_eight(width: f64) -> TriMesh {
         let across = DVec3::new(-(c * c - s * s), -s, 0.0).normalize() * (0.5 * width);
         let middle = DVec3::new(20.0 * c, 20.0 * s * c, 0.0);
         let up = DVec3::Z * (0.5 * width);
-        mesh.points.extend([middle + across - up, middle + across + up, middle - across + up, middle - across - up]);
+        mesh.points.extend([
+            middle + across - up,
+            middle + across + up,
+            middle - across + up,
+            middle - across - up,
+        ]);
         for k in 0..4 {
             let at = |n: u32, k: u32| 4 * (n % AROUND) + k % 4;
             let (a, b, c, d) = (at(n, k), at(n + 1, k), at(n + 1, k + 1), at(n, k + 1));
@@ -229,12 +285,21 @@ fn triangles_are_joined_on_demand_and_the_file_stays() {
     let ball = stl::write(&TriMesh::sphere(20.0, 6));
     let part = |fewer_mm: f64| {
         let mend = Mend { fewer_mm, ..Mend::default() };
-        Part::of(&PartStep { mend, ..PartStep::plain(Unit::Mm) }, |_| Ok::<_, Refused>(ball.clone()), &Limits::default()).unwrap()
+        Part::of(
+            &PartStep { mend, ..PartStep::plain(Unit::Mm) },
+            |_| Ok::<_, Refused>(ball.clone()),
+            &Limits::default(),
+        )
+        .unwrap()
     };
     let (whole, few) = (part(0.0), part(0.1));
     assert!(few.facts.triangles * 5 < whole.facts.triangles && few.facts.closed);
     assert!((few.facts.volume_mm3 / whole.facts.volume_mm3 - 1.0).abs() < 0.015);
-    assert!(few.facts.changes.iter().any(|d| d.contains("triangles were joined to")), "{:?}", few.facts.changes);
+    assert!(
+        few.facts.changes.iter().any(|d| d.contains("triangles were joined to")),
+        "{:?}",
+        few.facts.changes
+    );
     assert!(whole.facts.changes.is_empty(), "{:?}", whole.facts.changes);
 }
 
@@ -248,7 +313,12 @@ fn a_piece_that_crosses_itself_is_wound_anew_and_the_rest_stays() {
     let file = stl::write(&both);
     let part = |rewrap_mm: f64| {
         let mend = Mend { rewrap_mm, ..Mend::default() };
-        Part::of(&PartStep { mend, ..PartStep::plain(Unit::Mm) }, |_| Ok::<_, Refused>(file.clone()), &Limits::default()).unwrap()
+        Part::of(
+            &PartStep { mend, ..PartStep::plain(Unit::Mm) },
+            |_| Ok::<_, Refused>(file.clone()),
+            &Limits::default(),
+        )
+        .unwrap()
     };
     let crossings = |part: &Part| crossing_pairs(&part.mesh, part.bvh()).len();
     assert!(crossings(&part(0.0)) > 3);
@@ -258,20 +328,32 @@ fn a_piece_that_crosses_itself_is_wound_anew_and_the_rest_stays() {
     assert!(topology.sound() && topology.pieces == 2);
     // What the bar held twice is held once: where two bars of one width cross at a right angle.
     let expected = eight.volume() - width.powi(3) + ball.volume();
-    assert!((mended.facts.volume_mm3 / expected - 1.0).abs() < 0.005, "{} {expected}", mended.facts.volume_mm3);
+    assert!(
+        (mended.facts.volume_mm3 / expected - 1.0).abs() < 0.005,
+        "{} {expected}",
+        mended.facts.volume_mm3
+    );
     // Flat faces stay where they are, and so do all points of the other piece.
     let top = mended.mesh.points.iter().filter(|p| p.z < 10.0).map(|p| p.z).fold(0.0, f64::max);
     assert!((top - 0.5 * width).abs() < 1e-4, "{top}");
-    let held: std::collections::HashSet<[u64; 3]> = mended.mesh.points.iter().map(|p| p.to_array().map(f64::to_bits)).collect();
+    let held: std::collections::HashSet<[u64; 3]> =
+        mended.mesh.points.iter().map(|p| p.to_array().map(f64::to_bits)).collect();
     let kept = ball.points.iter().map(|p| p.as_vec3().as_dvec3().to_array().map(f64::to_bits));
     assert!(kept.into_iter().all(|p| held.contains(&p)));
-    assert!(mended.facts.changes.iter().any(|d| d.contains("wound anew")), "{:?}", mended.facts.changes);
+    assert!(
+        mended.facts.changes.iter().any(|d| d.contains("wound anew")),
+        "{:?}",
+        mended.facts.changes
+    );
     // Without crossings nothing is touched.
     let plain = stl::write(&ball);
     let mend = Mend { rewrap_mm: 0.3, ..Mend::default() };
-    let whole =
-        Part::of(&PartStep { mend, ..PartStep::plain(Unit::Mm) }, |_| Ok::<_, Refused>(plain.clone()), &Limits::default())
-            .unwrap();
+    let whole = Part::of(
+        &PartStep { mend, ..PartStep::plain(Unit::Mm) },
+        |_| Ok::<_, Refused>(plain.clone()),
+        &Limits::default(),
+    )
+    .unwrap();
     assert_eq!(whole.facts.triangles, ball.triangles.len());
 }
 
@@ -280,7 +362,8 @@ fn work_on_a_part_can_be_stopped_at_every_look_and_goes_on_otherwise() {
     let mut both = TriMesh::sphere(10.0, 4).filtered(|t| t != 7);
     both.append(&TriMesh::cuboid(DVec3::splat(20.0), DVec3::splat(26.0)));
     let file = stl::write(&both);
-    let mend = Mend { holes_mm: 5.0, crumbs_mm3: 1.0, even_mm: 2.0, fewer_mm: 0.05, ..Mend::default() };
+    let mend =
+        Mend { holes_mm: 5.0, crumbs_mm3: 1.0, even_mm: 2.0, fewer_mm: 0.05, ..Mend::default() };
     let step = PartStep { mend, ..PartStep::plain(Unit::Mm) };
     let looks = AtomicUsize::new(0);
     let until = |most: usize| {

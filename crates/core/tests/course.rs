@@ -1,4 +1,5 @@
-//! What people rely on of strut cells in rows that bend: whole cells from rim to rim, at the places they should have.
+//! What people rely on of strut cells in rows that bend: whole cells from rim to rim, at the places
+//! they should have.
 
 use glam::{DQuat, DVec3};
 use ulmix_check::Verdict;
@@ -17,7 +18,8 @@ fn tube() -> TriMesh {
 
 fn recipe(part: &Part, kind: CellKind, course: Course) -> Recipe {
     let mut r = Recipe::for_part(&part.mesh.bounds());
-    r.structure = Structure { kind: Kind::Cell(kind), cell_mm: [5.0; 3], course, ..Structure::default() };
+    r.structure =
+        Structure { kind: Kind::Cell(kind), cell_mm: [5.0; 3], course, ..Structure::default() };
     r.thicken = Thicken::Thickness { thickness_mm: 1.0 };
     r
 }
@@ -45,7 +47,10 @@ fn whole_cells_go_round_a_tube_however_it_lies() {
         for p in found.as_flattened() {
             let p = turn.inverse() * (*p - away);
             let (r, z) = (p.x.hypot(p.y), p.z - low);
-            assert!(is_one_of(r, &[10.0, 15.0, 20.0]) && is_one_of(z, &[0.0, 10.0, 20.0, 30.0]), "{p}");
+            assert!(
+                is_one_of(r, &[10.0, 15.0, 20.0]) && is_one_of(z, &[0.0, 10.0, 20.0, 30.0]),
+                "{p}"
+            );
         }
     }
 }
@@ -61,14 +66,20 @@ fn counts_that_nobody_gave_come_nearest_to_the_cell_size() {
 
 #[test]
 fn rows_around_an_axis_in_the_material_end_there_and_everything_closes() {
-    let part =
-        Part::prepare(&own_shapes::mesh(&OwnShape::Cylinder { diameter_mm: 30.0, height_mm: 20.0, sheet: false })).unwrap();
+    let part = Part::prepare(&own_shapes::mesh(&OwnShape::Cylinder {
+        diameter_mm: 30.0,
+        height_mm: 20.0,
+        sheet: false,
+    }))
+    .unwrap();
     for kind in [CellKind::Cubic, CellKind::Octet, CellKind::Kelvin] {
         let r = recipe(&part, kind, Course::Polar { about: None, counts: [3, 16, 4] });
-        let shortest = struts(&part, &r).iter().map(|[a, b]| a.distance(*b)).fold(f64::INFINITY, f64::min);
+        let shortest =
+            struts(&part, &r).iter().map(|[a, b]| a.distance(*b)).fold(f64::INFINITY, f64::min);
         assert!(shortest > 0.3, "{kind:?}: {shortest}");
         let o = Pipeline::new(0).run(&part, &r, Quality::Final, &Unwatched).unwrap();
-        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+        let failed: Vec<_> =
+            o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
         assert!(failed.is_empty(), "{kind:?}: {failed:?}");
         let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
         assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
@@ -78,7 +89,9 @@ fn rows_around_an_axis_in_the_material_end_there_and_everything_closes() {
 /// A block with a slanted top: its height is 10 mm at x = 0 and 22 mm at x = 36.
 fn wedge() -> (Part, Vec<FaceMark>, Vec<FaceMark>) {
     let block = TriMesh::cuboid(DVec3::ZERO, DVec3::new(36.0, 20.0, 10.0));
-    let part = Part::prepare(&block.mapped(|p| p + DVec3::Z * if p.z > 5.0 { p.x / 3.0 } else { 0.0 })).unwrap();
+    let part =
+        Part::prepare(&block.mapped(|p| p + DVec3::Z * if p.z > 5.0 { p.x / 3.0 } else { 0.0 }))
+            .unwrap();
     let facing = |up: f64| {
         let looks = part.faces().list.iter().filter(|f| f.direction.z * up > 0.9);
         looks.map(mark).collect::<Vec<_>>()
@@ -108,7 +121,10 @@ fn whole_cells_meet_both_of_two_faces_that_are_not_parallel() {
 #[test]
 fn without_faces_rows_run_from_the_lowest_to_the_highest_place() {
     let (part, ..) = wedge();
-    let found = struts(&part, &recipe(&part, CellKind::Cubic, Course::Between { from: vec![], to: vec![], layers: 11 }));
+    let found = struts(
+        &part,
+        &recipe(&part, CellKind::Cubic, Course::Between { from: vec![], to: vec![], layers: 11 }),
+    );
     assert!(found.as_flattened().iter().all(|p| (p.z / 2.0 - (p.z / 2.0).round()).abs() < 1e-6));
 }
 

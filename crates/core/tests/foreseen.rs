@@ -4,7 +4,10 @@ use glam::DVec3;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_mesh::TriMesh;
 use ulmix_part::Part;
-use ulmix_recipe::{CellKind, ExtrudedKind, Form, Kind, Place, Recipe, Role, SeededKind, Skin, SurfaceKind, Thicken, Zone};
+use ulmix_recipe::{
+    CellKind, ExtrudedKind, Form, Kind, Place, Recipe, Role, SeededKind, Skin, SurfaceKind,
+    Thicken, Zone,
+};
 
 /// A tube of facets, which walls meet at many angles.
 fn tube(outer: f64, inner: f64, length: f64) -> TriMesh {
@@ -13,7 +16,11 @@ fn tube(outer: f64, inner: f64, length: f64) -> TriMesh {
         let (ring, side) = (n / SIDES, n % SIDES);
         let angle = std::f64::consts::TAU * side as f64 / SIDES as f64;
         let radius = if ring < 2 { outer } else { inner };
-        DVec3::new(radius * angle.cos(), radius * angle.sin(), if ring == 1 || ring == 2 { length } else { 0.0 })
+        DVec3::new(
+            radius * angle.cos(),
+            radius * angle.sin(),
+            if ring == 1 || ring == 2 { length } else { 0.0 },
+        )
     };
     // Outside up, the top inward, inside down, the bottom outward.
     let band = |ring: usize| {
@@ -23,7 +30,10 @@ fn tube(outer: f64, inner: f64, length: f64) -> TriMesh {
             [[a, b, c], [a, c, d]]
         })
     };
-    TriMesh { points: (0..4 * SIDES).map(point).collect(), triangles: (0..4).flat_map(band).collect() }
+    TriMesh {
+        points: (0..4 * SIDES).map(point).collect(),
+        triangles: (0..4).flat_map(band).collect(),
+    }
 }
 
 fn recipe(part: &Part, kind: Kind, form: Form, cell: f64, thickness_mm: f64) -> Recipe {
@@ -41,7 +51,10 @@ fn run(part: &Part, recipe: &Recipe) -> Outcome {
 fn over_foreseen(part: &Part, recipe: &Recipe) -> [f64; 2] {
     let foreseen = Pipeline::new(0).estimate(part, recipe, &Unwatched).unwrap();
     let o = run(part, recipe);
-    [o.solid.raw_triangles as f64 / foreseen.raw_triangles as f64, o.report.triangles as f64 / foreseen.triangles as f64]
+    [
+        o.solid.raw_triangles as f64 / foreseen.raw_triangles as f64,
+        o.report.triangles as f64 / foreseen.triangles as f64,
+    ]
 }
 
 #[test]
@@ -59,7 +72,10 @@ fn triangles_of_every_sort_of_structure_are_foreseen_within_a_quarter() {
         (&ball, Kind::Surface(SurfaceKind::SchwarzP), Form::Network, 10.0, 3.0),
     ] {
         let [raw, left] = over_foreseen(part, &recipe(part, kind, form, cell, thickness));
-        assert!((0.8..1.25).contains(&raw) && (0.75..1.33).contains(&left), "{kind:?}: {raw} before reduction, {left} after");
+        assert!(
+            (0.8..1.25).contains(&raw) && (0.75..1.33).contains(&left),
+            "{kind:?}: {raw} before reduction, {left} after"
+        );
     }
 }
 
@@ -70,7 +86,11 @@ fn triangles_beside_solids_skins_and_other_errors_are_foreseen_too() {
     r.zones.list = vec![Zone {
         name: "Foot".into(),
         role: Role::KeepSolid,
-        place: Place::Box { centre_mm: [0.0, 0.0, 4.0], size_mm: [60.0, 60.0, 8.0], rotation_deg: [0.0; 3] },
+        place: Place::Box {
+            centre_mm: [0.0, 0.0, 4.0],
+            size_mm: [60.0, 60.0, 8.0],
+            rotation_deg: [0.0; 3],
+        },
         own: None,
         finer: false,
         thicker: false,
@@ -79,16 +99,22 @@ fn triangles_beside_solids_skins_and_other_errors_are_foreseen_too() {
     for reduce_mm in [0.0, 0.004, 0.05] {
         r.mesh.reduce_mm = reduce_mm;
         let [raw, left] = over_foreseen(&part, &r);
-        assert!((0.8..1.25).contains(&raw) && (0.75..1.33).contains(&left), "{reduce_mm} mm: {raw}, {left}");
+        assert!(
+            (0.8..1.25).contains(&raw) && (0.75..1.33).contains(&left),
+            "{reduce_mm} mm: {raw}, {left}"
+        );
     }
 }
 
 #[test]
 fn while_a_value_moves_the_blocks_of_where_it_rested_count() {
     let part = Part::prepare(&tube(20.0, 12.0, 36.0)).unwrap();
-    let of = |thickness: f64| recipe(&part, Kind::Extruded(ExtrudedKind::Hexagons), Form::Walls, 8.0, thickness);
+    let of = |thickness: f64| {
+        recipe(&part, Kind::Extruded(ExtrudedKind::Hexagons), Form::Walls, 8.0, thickness)
+    };
     let dragged = |pipeline: &Pipeline, thickness: f64| {
-        pipeline.run(&part, &of(thickness), Quality::Drag, &Unwatched).unwrap().prediction.triangles as f64
+        pipeline.run(&part, &of(thickness), Quality::Drag, &Unwatched).unwrap().prediction.triangles
+            as f64
     };
     let rested = Pipeline::new(64 << 20);
     let at_rest = rested.estimate(&part, &of(1.2), &Unwatched).unwrap();
@@ -97,7 +123,10 @@ fn while_a_value_moves_the_blocks_of_where_it_rested_count() {
     let truth = Pipeline::new(0).estimate(&part, &of(1.3), &Unwatched).unwrap().triangles as f64;
     let (known, by_laws) = (dragged(&rested, 1.3), dragged(&Pipeline::new(64 << 20), 1.3));
     assert!((known / truth - 1.0).abs() < 0.2, "{known} for {truth}");
-    assert!((known / truth).ln().abs() < (by_laws / truth).ln().abs(), "{by_laws} by laws, {known} for {truth}");
+    assert!(
+        (known / truth).ln().abs() < (by_laws / truth).ln().abs(),
+        "{by_laws} by laws, {known} for {truth}"
+    );
 }
 
 #[test]
@@ -109,6 +138,10 @@ fn a_part_without_lattice_and_one_that_is_all_cleared_are_foreseen() {
     let foreseen = Pipeline::new(0).estimate(&part, &r, &Unwatched).unwrap();
     // Faces along the grid cut one edge of it a square: two triangles.
     let faces = 6.0 * 900.0 / 0.25 * 2.0;
-    assert!((foreseen.raw_triangles as f64 / faces - 1.0).abs() < 0.06, "{} for {faces}", foreseen.raw_triangles);
+    assert!(
+        (foreseen.raw_triangles as f64 / faces - 1.0).abs() < 0.06,
+        "{} for {faces}",
+        foreseen.raw_triangles
+    );
     assert!(foreseen.triangles < foreseen.raw_triangles / 8, "{}", foreseen.triangles);
 }

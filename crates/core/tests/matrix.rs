@@ -11,7 +11,8 @@ const THICK: f64 = 1.8;
 /// Cells over thickness.
 const CELL: f64 = 6.0;
 
-/// Minutes: the recipes of `unmoved.rs` reach over all kinds and parts, though not over each with each.
+/// Minutes: the recipes of `unmoved.rs` reach over all kinds and parts, though not over each with
+/// each.
 #[test]
 #[ignore = "takes minutes"]
 fn parts_and_kinds_close() {
@@ -25,8 +26,16 @@ fn parts_and_kinds_close() {
             recipe.structure.kind = kind;
             let o = Pipeline::new(0).run(&part, &recipe, Quality::Final, &Unwatched).unwrap();
             let t = Topology::of(&o.solid.mesh);
-            assert!(t.sound(), "{reedling:?} {kind:?}: {} open, {} non-manifold", t.open_edges, t.non_manifold_edges);
-            assert!(o.solid.mesh.volume() > 0.0 && o.solid.mesh.volume() < part.mesh.volume(), "{reedling:?} {kind:?}");
+            assert!(
+                t.sound(),
+                "{reedling:?} {kind:?}: {} open, {} non-manifold",
+                t.open_edges,
+                t.non_manifold_edges
+            );
+            assert!(
+                o.solid.mesh.volume() > 0.0 && o.solid.mesh.volume() < part.mesh.volume(),
+                "{reedling:?} {kind:?}"
+            );
         }
     }
 }

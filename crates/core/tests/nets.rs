@@ -1,5 +1,5 @@
-//! What people rely on of nets of struts that they shape: limits of length, loose pieces, curves, taper toward zones, and
-//! relaxing that goes on where it was.
+//! What people rely on of nets of struts that they shape: limits of length, loose pieces, curves,
+//! taper toward zones, and relaxing that goes on where it was.
 
 use glam::DVec3;
 use proptest::prelude::*;
@@ -12,8 +12,8 @@ use ulmix_lattice::skeleton::Skeleton;
 use ulmix_mesh::{Topology, TriMesh};
 use ulmix_part::Part;
 use ulmix_recipe::{
-    CellKind, CleanUp, Course, DeadEnds, GivenKind, Joins, Kind, Layout, OwnStruts, Place, Recipe, Role, SeededKind, Seeds,
-    Spread, Structure, StrutSection, Taper, Thicken, Toward, Zone,
+    CellKind, CleanUp, Course, DeadEnds, GivenKind, Joins, Kind, Layout, OwnStruts, Place, Recipe,
+    Role, SeededKind, Seeds, Spread, Structure, StrutSection, Taper, Thicken, Toward, Zone,
 };
 
 fn cube(side: f64) -> Part {
@@ -37,8 +37,14 @@ fn skeleton(part: &Part, r: &Recipe) -> Skeleton {
 
 /// Struts that the part's surface does not cut: what is left of the others may be of any length.
 fn whole_struts(part: &Part, r: &Recipe) -> Skeleton {
-    let (net, states) = Pipeline::new(0).skeleton(part, r, None, &Unwatched).unwrap().expect("struts");
-    let whole = net.struts.iter().zip(states).filter(|(_, state)| *state != StrutState::Cut).map(|(s, _)| *s);
+    let (net, states) =
+        Pipeline::new(0).skeleton(part, r, None, &Unwatched).unwrap().expect("struts");
+    let whole = net
+        .struts
+        .iter()
+        .zip(states)
+        .filter(|(_, state)| *state != StrutState::Cut)
+        .map(|(s, _)| *s);
     Skeleton { struts: whole.collect(), ..net }
 }
 
@@ -55,7 +61,8 @@ fn struts_between_points_keep_the_limits_of_their_length() {
         let all = whole_struts(&part, &r);
         (r.structure.seeds.shortest, r.structure.seeds.longest) = (0.85, 1.15);
         let some = whole_struts(&part, &r);
-        let lengths = |net: &Skeleton| net.struts.iter().map(|s| net.length(*s)).collect::<Vec<f64>>();
+        let lengths =
+            |net: &Skeleton| net.struts.iter().map(|s| net.length(*s)).collect::<Vec<f64>>();
         assert!(lengths(&some).iter().all(|l| (5.1 - 1e-9..=6.9 + 1e-9).contains(l)), "{kind:?}");
         assert!(some.struts.len() > 30 && lengths(&all).iter().any(|l| *l > 6.9), "{kind:?}");
         // What is left out is what lies beyond the limits, and what hung on nothing else.
@@ -92,7 +99,8 @@ fn curved_struts_keep_nodes_and_surface_and_mesh_as_dense_as_asked() {
     r.structure.clean.curved = 3;
     let curved = skeleton(&part, &r);
     assert!(straight.nodes.iter().all(|p| curved.nodes.iter().any(|q| q.distance(*p) < 1e-9)));
-    // Inside the part the straightest two struts of a node of the straight net run on into each other.
+    // Inside the part the straightest two struts of a node of the straight net run on into each
+    // other.
     let turns = |net: &Skeleton| {
         let mut at = vec![Vec::new(); net.nodes.len()];
         net.struts.iter().for_each(|s| s.iter().for_each(|n| at[*n as usize].push(*s)));
@@ -100,23 +108,40 @@ fn curved_struts_keep_nodes_and_surface_and_mesh_as_dense_as_asked() {
         let way = |s: [u32; 2], n: u32| (far(s, n) - net.nodes[n as usize]).normalize();
         let straightest = |(n, struts): (usize, &Vec<[u32; 2]>)| {
             let ways: Vec<DVec3> = struts.iter().map(|s| way(*s, n as u32)).collect();
-            let pairs = ways.iter().enumerate().flat_map(|(i, a)| ways[i + 1..].iter().map(move |b| (-*a).angle_between(*b)));
+            let pairs = ways
+                .iter()
+                .enumerate()
+                .flat_map(|(i, a)| ways[i + 1..].iter().map(move |b| (-*a).angle_between(*b)));
             pairs.fold(f64::INFINITY, f64::min)
         };
-        let inner =
-            |n: usize| part.distance.value(net.nodes[n]) < -0.5 && straight.nodes.iter().any(|p| p.distance(net.nodes[n]) < 1e-9);
-        let all: Vec<f64> = at.iter().enumerate().filter(|(n, s)| s.len() > 1 && inner(*n)).map(straightest).collect();
+        let inner = |n: usize| {
+            part.distance.value(net.nodes[n]) < -0.5
+                && straight.nodes.iter().any(|p| p.distance(net.nodes[n]) < 1e-9)
+        };
+        let all: Vec<f64> = at
+            .iter()
+            .enumerate()
+            .filter(|(n, s)| s.len() > 1 && inner(*n))
+            .map(straightest)
+            .collect();
         all.iter().sum::<f64>() / all.len() as f64
     };
     assert!(turns(&curved) < 0.4 * turns(&straight), "{} {}", turns(&curved), turns(&straight));
     // The net's struts lie on the surface as before, and what leads to it ends there.
-    let off = |net: &Skeleton| net.nodes.iter().filter(|p| part.distance.value(**p).abs() < 1e-6).count();
+    let off =
+        |net: &Skeleton| net.nodes.iter().filter(|p| part.distance.value(**p).abs() < 1e-6).count();
     assert!(off(&curved) > off(&straight));
     let facts = facts(&part, &r.structure);
-    assert!(facts.strands > 0 && facts.strands < facts.struts, "{} {}", facts.strands, facts.struts);
+    assert!(
+        facts.strands > 0 && facts.strands < facts.struts,
+        "{} {}",
+        facts.strands,
+        facts.struts
+    );
     r.thicken = Thicken::RelativeDensity { percent: 18.0 };
     let o = Pipeline::new(0).run(&part, &r, Quality::Final, &Unwatched).unwrap();
-    let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+    let failed: Vec<_> =
+        o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
     assert!(failed.is_empty() && (o.report.fill_density_percent - 18.0).abs() < 1.0, "{failed:?}");
 }
 
@@ -125,7 +150,10 @@ fn struts_are_thicker_toward_the_zones_that_ask_for_it_and_no_others() {
     let part = cube(30.0);
     let at = |x: f64| Place::Sphere { centre_mm: [x, 15.0, 15.0], radius_mm: 3.0 };
     let mut r = recipe(&part, SeededKind::Voronoi, 6.0);
-    let zone = |name: &str, x: f64, thicker: bool| Zone { thicker, ..Zone::new(name, Role::Reference, at(x)) };
+    let zone = |name: &str, x: f64, thicker: bool| Zone {
+        thicker,
+        ..Zone::new(name, Role::Reference, at(x))
+    };
     r.zones.list = vec![zone("Left", 5.0, true), zone("Right", 25.0, false)];
     r.joins.taper = Some(Taper { toward: Toward::Zones, more_mm: 1.5, reach_mm: 9.0 });
     let solid_near = |r: &Recipe, x: f64| {
@@ -219,9 +247,12 @@ fn points_are_relaxed_once_whatever_else_changes() {
 fn limits_that_leave_nothing_are_refused() {
     let part = cube(20.0);
     let mut r = recipe(&part, SeededKind::Delaunay, 6.0);
-    for (shortest, longest, field) in
-        [(0.8, 0.7, "shortest"), (1.5, 2.0, "shortest"), (0.0, 9.0, "longest"), (0.0, f64::NAN, "longest")]
-    {
+    for (shortest, longest, field) in [
+        (0.8, 0.7, "shortest"),
+        (1.5, 2.0, "shortest"),
+        (0.0, 9.0, "longest"),
+        (0.0, f64::NAN, "longest"),
+    ] {
         (r.structure.seeds.shortest, r.structure.seeds.longest) = (shortest, longest);
         let refused = r.validate(&part.mesh.bounds()).unwrap_err();
         assert!(refused.field.ends_with(field) && !refused.hint.is_empty(), "{refused:?}");

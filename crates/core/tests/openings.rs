@@ -9,13 +9,14 @@ use ulmix_part::Part;
 use ulmix_recipe::{Form, Kind, Recipe, SeededKind, StrutSection, Taper, Thicken, Toward};
 
 const SIDE: f64 = 36.0;
-/// Places lie so far apart, around the middle of the part, where a cell's corner is: windows have their middles there.
+/// Places lie so far apart, around the middle of the part, where a cell's corner is: windows have
+/// their middles there.
 const SPACING: f64 = 8.0 / 24.0;
 /// Places along a side.
 const PLACES: u32 = 79;
 
-/// Diameter of the largest ball whose centre can move through the middle of the part from a side to the one opposite, in the
-/// direction in which it may be largest. mm.
+/// Diameter of the largest ball whose centre can move through the middle of the part from a side to
+/// the one opposite, in the direction in which it may be largest. mm.
 fn largest_ball(mesh: &TriMesh) -> f64 {
     let distance = SignedDistance::new(mesh, &Topology::of(mesh));
     let from = 0.5 * (SIDE - SPACING * (PLACES - 1) as f64);
@@ -92,7 +93,9 @@ fn variants(part: &Part) -> Vec<(String, Recipe)> {
                 let taper = Taper { toward: Toward::Surface, more_mm: 1.0, reach_mm: 40.0 };
                 add("nodes", &|r| r.joins.node_mm = 1.9);
                 add("tapered", &|r| r.joins.taper = Some(taper));
-                add("ribbons", &|r| r.joins.section = StrutSection::Rectangular { taller_mm: 1.5, turn_deg: 0.0 });
+                add("ribbons", &|r| {
+                    r.joins.section = StrutSection::Rectangular { taller_mm: 1.5, turn_deg: 0.0 }
+                });
             }
             _ => {}
         }
@@ -106,8 +109,16 @@ fn variants(part: &Part) -> Vec<(String, Recipe)> {
 fn openings_are_the_largest_balls_that_pass() {
     let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(SIDE))).unwrap();
     let all = std::env::var("ULMIX_MATRIX").is_ok_and(|v| v == "all");
-    let few = ["Seeded(Voronoi) plain", "Seeded(Delaunay) ribbons", "large holes", "PlanarVoronoi", "Diamond) nodes"];
-    for (name, r) in variants(&part).into_iter().filter(|(name, _)| all || few.iter().any(|f| name.contains(f))) {
+    let few = [
+        "Seeded(Voronoi) plain",
+        "Seeded(Delaunay) ribbons",
+        "large holes",
+        "PlanarVoronoi",
+        "Diamond) nodes",
+    ];
+    for (name, r) in
+        variants(&part).into_iter().filter(|(name, _)| all || few.iter().any(|f| name.contains(f)))
+    {
         let (told, passing) = told_and_passing(&part, &r);
         // Between the places a ball may be a little larger.
         let (least, most) = (0.85 * passing, 1.15 * passing + 0.25 * SPACING);

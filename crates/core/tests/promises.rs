@@ -1,6 +1,8 @@
-//! Random recipes over all kinds and options: every result is sound, and what was asked is there or it is told.
+//! Random recipes over all kinds and options: every result is sound, and what was asked is there or
+//! it is told.
 //!
-//! `ULMIX_PROMISES=200` makes so many of them, `ULMIX_PROMISE=7` only that one; both print what each came to.
+//! `ULMIX_PROMISES=200` makes so many of them, `ULMIX_PROMISE=7` only that one; both print what
+//! each came to.
 
 mod random_recipes;
 
@@ -31,8 +33,8 @@ fn told(o: &Outcome) -> String {
     out
 }
 
-/// A place of a piece that lies in the material of others, or of an inside-out one that does not; none where there are many
-/// pieces, which take long to tell.
+/// A place of a piece that lies in the material of others, or of an inside-out one that does not;
+/// none where there are many pieces, which take long to tell.
 fn astray(mesh: &TriMesh, t: &Topology) -> Option<DVec3> {
     const MANY: usize = 60;
     if t.pieces < 2 || t.pieces > MANY {
@@ -42,14 +44,17 @@ fn astray(mesh: &TriMesh, t: &Topology) -> Option<DVec3> {
     (0..t.pieces).find_map(|piece| {
         let first = t.piece_of.iter().position(|p| *p as usize == piece)?;
         let at = mesh.middle(first);
-        let others = (0..mesh.triangles.len()).into_par_iter().filter(|f| t.piece_of[*f] as usize != piece);
-        let around = others.map(|f| solid_angle(mesh.corners(f).map(|p| p - at))).sum::<f64>() / (4.0 * PI);
+        let others =
+            (0..mesh.triangles.len()).into_par_iter().filter(|f| t.piece_of[*f] as usize != piece);
+        let around =
+            others.map(|f| solid_angle(mesh.corners(f).map(|p| p - at))).sum::<f64>() / (4.0 * PI);
         let wanted = if volumes[piece] > 0.0 { 0.0 } else { 1.0 };
         ((around - wanted).abs() > 0.5).then_some(at)
     })
 }
 
-/// The solid angle under which a triangle is seen from the origin, in steradians (Van Oosterom & Strackee 1983).
+/// The solid angle under which a triangle is seen from the origin, in steradians (Van Oosterom &
+/// Strackee 1983).
 fn solid_angle([a, b, c]: [DVec3; 3]) -> f64 {
     let [x, y, z] = [a, b, c].map(|p| p.length());
     2.0 * a.dot(b.cross(c)).atan2(x * y * z + a.dot(b) * z + b.dot(c) * x + c.dot(a) * y)
@@ -78,7 +83,11 @@ fn any_recipe_is_kept_or_told() {
         let started = std::time::Instant::now();
         let pipeline = Pipeline::new(0);
         // The few are to be quick.
-        let large = || pipeline.foresee(&part, &recipe, &Unwatched).is_ok_and(|(_, e)| e.raw_triangles > MOST_TRIANGLES);
+        let large = || {
+            pipeline
+                .foresee(&part, &recipe, &Unwatched)
+                .is_ok_and(|(_, e)| e.raw_triangles > MOST_TRIANGLES)
+        };
         if only.or(asked).is_none() && large() {
             continue;
         }
@@ -93,7 +102,8 @@ fn any_recipe_is_kept_or_told() {
         let checks = o.report.checks.as_ref().unwrap();
         if only.or(asked).is_some() {
             println!(
-                "{n:>4} {name}, {:?} {:?}, step {:.2}, {} triangles, {:.1} s (estimated {:.1}): {:?}{}",
+                "{n:>4} {name}, {:?} {:?}, step {:.2}, {} triangles, {:.1} s \
+                     (estimated {:.1}): {:?}{}",
                 recipe.structure.kind,
                 recipe.thicken,
                 o.step_mm,
@@ -115,14 +125,18 @@ fn any_recipe_is_kept_or_told() {
         let crossings = o.solid.crossings.as_ref().map_or(0, Vec::len);
         if !t.sound() || crossings > 0 {
             let bad = t.non_manifold_edges + t.non_manifold_vertices;
-            faults.push(format!("{n}: {} open edges, {bad} non-manifold, {crossings} crossing", t.open_edges));
+            faults.push(format!(
+                "{n}: {} open edges, {bad} non-manifold, {crossings} crossing",
+                t.open_edges
+            ));
         }
         assert!(checks.iter().any(|c| c.group == CheckGroup::AsAsked), "{n}");
         // Bodies apart touch, or overlap.
         if let Some(at) = astray(&o.solid.mesh, &t).filter(|_| o.solid.apart.is_none()) {
             faults.push(format!("{n}: a shell is nested or inside out at {at:.1}"));
         }
-        // Reduction may move points by its tolerance; smoothing and what stands proud may leave the part.
+        // Reduction may move points by its tolerance; smoothing and what stands proud may leave the
+        // part.
         if recipe.mesh.smoothing == 0 && !stands_proud(&recipe) {
             let most = recipe.mesh.reduce_mm + 0.01 * o.step_mm;
             let (out, place) = farthest_out(&part, &o);

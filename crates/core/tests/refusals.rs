@@ -1,4 +1,5 @@
-//! Values that nothing can be made of are refused by the name of their field, whatever else a recipe holds.
+//! Values that nothing can be made of are refused by the name of their field, whatever else a
+//! recipe holds.
 
 mod random_recipes;
 
@@ -22,7 +23,9 @@ fn numbers(value: &Value, at: &mut Path, out: &mut Vec<Path>) {
     };
     match value {
         Value::Object(fields) => fields.iter().for_each(|(key, value)| into(key.clone(), value)),
-        Value::Array(list) => list.iter().enumerate().for_each(|(n, value)| into(n.to_string(), value)),
+        Value::Array(list) => {
+            list.iter().enumerate().for_each(|(n, value)| into(n.to_string(), value))
+        }
         Value::Number(_) => out.push(at.clone()),
         _ => {}
     }
@@ -50,7 +53,13 @@ fn numbers_beyond_all_bounds_are_refused_by_their_field_and_with_a_hint() {
                 Err(e) => Some(e),
             };
             let Some(e) = refused else {
-                taken.insert(path.iter().filter(|key| key.parse::<usize>().is_err()).cloned().collect::<Path>().join("."));
+                taken.insert(
+                    path.iter()
+                        .filter(|key| key.parse::<usize>().is_err())
+                        .cloned()
+                        .collect::<Path>()
+                        .join("."),
+                );
                 continue;
             };
             let first = e.field.split(['.', '[']).next().unwrap_or_default();
@@ -60,7 +69,10 @@ fn numbers_beyond_all_bounds_are_refused_by_their_field_and_with_a_hint() {
     }
     // What turns comes around again.
     let turns = ["structure.rotation_deg", "zones.list.own.structure.rotation_deg"];
-    assert_eq!(taken.iter().filter(|p| !turns.contains(&p.as_str())).collect::<Vec<_>>(), Vec::<&String>::new());
+    assert_eq!(
+        taken.iter().filter(|p| !turns.contains(&p.as_str())).collect::<Vec<_>>(),
+        Vec::<&String>::new()
+    );
 }
 
 #[test]

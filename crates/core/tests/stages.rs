@@ -21,7 +21,11 @@ fn recipe(part: &Part) -> Recipe {
     r.zones.list = vec![Zone {
         name: "Boss".into(),
         role: Role::KeepSolid,
-        place: Place::Cylinder { base_mm: [8.0, 8.0, -1.0], axis_mm: [0.0, 0.0, 20.0], radius_mm: 4.0 },
+        place: Place::Cylinder {
+            base_mm: [8.0, 8.0, -1.0],
+            axis_mm: [0.0, 0.0, 20.0],
+            radius_mm: 4.0,
+        },
         own: None,
         finer: false,
         thicker: false,
@@ -40,20 +44,32 @@ fn every_edit_makes_anew_what_depends_on_it_and_nothing_else() {
         ("nothing", |_| (), &[]),
         ("the material", |r| r.material.density = 2.7, &[Report]),
         ("the crumb limit", |r| r.mesh.crumb_mm3 = Some(0.4), &[Finish, Report]),
-        ("the stand", |r| r.stand = Some(Stand { turn_deg: 20.0, ..Stand::default() }), &[Finish, Report]),
+        (
+            "the stand",
+            |r| r.stand = Some(Stand { turn_deg: 20.0, ..Stand::default() }),
+            &[Finish, Report],
+        ),
         ("the error of reduction", |r| r.mesh.reduce_mm *= 2.0, &[Surface, Finish, Report]),
         (
             "the thickness",
             |r| r.thicken = Thicken::Thickness { thickness_mm: 1.7 },
             &[Thickness, Lattice, Surface, Finish, Report],
         ),
-        ("the cells", |r| r.structure.cell_mm = [10.0; 3], &[Skeleton, Thickness, Lattice, Surface, Finish, Report]),
+        (
+            "the cells",
+            |r| r.structure.cell_mm = [10.0; 3],
+            &[Skeleton, Thickness, Lattice, Surface, Finish, Report],
+        ),
         (
             "the kind",
             |r| r.structure.kind = Kind::Cell(CellKind::Octet),
             &[Skeleton, Thickness, Lattice, Surface, Finish, Report],
         ),
-        ("a skin", |r| r.zones.skins[0].depth_mm = 1.5, &[Thickness, Zones, Lattice, Surface, Finish, Report]),
+        (
+            "a skin",
+            |r| r.zones.skins[0].depth_mm = 1.5,
+            &[Thickness, Zones, Lattice, Surface, Finish, Report],
+        ),
     ];
     let part = part();
     let pipeline = Pipeline::new(512 << 20);
@@ -123,7 +139,11 @@ fn drafts_show_the_same_shape_on_a_coarser_grid() {
     assert!(drag.step_mm >= rest.step_mm && rest.step_mm >= last.step_mm);
     for draft in [&drag, &rest] {
         // What a draft tells is not of its own mesh, which is too coarse to weigh.
-        assert!((draft.report.mass_g / last.report.mass_g - 1.0).abs() < 0.02, "{} g", draft.report.mass_g);
+        assert!(
+            (draft.report.mass_g / last.report.mass_g - 1.0).abs() < 0.02,
+            "{} g",
+            draft.report.mass_g
+        );
         assert!(draft.report.checks.is_none() && draft.solid.crossings.is_none());
         let [own, final_] = [draft, &last].map(|o| o.solid.mesh.bounds());
         assert!(own.min.distance(final_.min) < 0.05 && own.max.distance(final_.max) < 0.05);
@@ -145,10 +165,15 @@ fn what_does_not_fit_into_memory_is_refused_before_it_begins_and_says_what_would
     // The step that it names fits.
     let foreseen = small.estimate(&part, &recipe, &Unwatched).unwrap();
     assert!(foreseen.memory_mb > 120.0 && foreseen.too_large.as_ref() == Some(&refused));
-    let step: f64 = refused.hint.split("step of ").nth(1).unwrap().split(' ').next().unwrap().parse().unwrap();
+    let step: f64 =
+        refused.hint.split("step of ").nth(1).unwrap().split(' ').next().unwrap().parse().unwrap();
     recipe.mesh.step_mm = Some(step);
     let foreseen = small.estimate(&part, &recipe, &Unwatched).unwrap();
-    assert!(foreseen.memory_mb <= 120.0 && foreseen.too_large.is_none(), "{step} mm: {} MB", foreseen.memory_mb);
+    assert!(
+        foreseen.memory_mb <= 120.0 && foreseen.too_large.is_none(),
+        "{step} mm: {} MB",
+        foreseen.memory_mb
+    );
     // Drafts never ask for so much.
     assert!(small.run(&part, &recipe, Quality::Draft, &Unwatched).is_ok());
 }

@@ -1,5 +1,5 @@
-//! What people rely on of strut, extruded and seeded structures: that every kind closes, that thickness,
-//! density and counts are what was asked, that an arrangement repeats.
+//! What people rely on of strut, extruded and seeded structures: that every kind closes, that
+//! thickness, density and counts are what was asked, that an arrangement repeats.
 
 mod coarser;
 
@@ -23,8 +23,9 @@ use ulmix_part::own_shapes;
 use ulmix_part::zoned::{Regions, Zoned};
 use ulmix_part::{mark, Part};
 use ulmix_recipe::{
-    CellKind, CleanUp, DeadEnds, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape, OwnStruts, Place, Recipe, Role,
-    SeededKind, Seeds, Skin, Spread, Structure, StrutSection, SurfaceKind, Taper, Thicken, Toward, Zone, Zones,
+    CellKind, CleanUp, DeadEnds, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape,
+    OwnStruts, Place, Recipe, Role, SeededKind, Seeds, Skin, Spread, Structure, StrutSection,
+    SurfaceKind, Taper, Thicken, Toward, Zone, Zones,
 };
 
 fn cube(side: f64) -> Part {
@@ -41,7 +42,8 @@ fn recipe(part: &Part, kind: Kind, cell: f64, thicken: Thicken) -> Recipe {
 
 /// No check of a final mesh fails; `of` tells which it is.
 fn sound(o: &Outcome, of: impl Debug) {
-    let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+    let failed: Vec<_> =
+        o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
     assert!(failed.is_empty(), "{of:?}: {failed:?}");
 }
 
@@ -85,7 +87,8 @@ fn openings_are_as_wide_as_geometry_says() {
         without_mesh(&part, &r).opening_mm
     };
     let plain = |kind: Kind| opening(kind, &|_| ());
-    // A square window; the triangles of an octahedron; the hexagons of a truncated one; the neck of a channel.
+    // A square window; the triangles of an octahedron; the hexagons of a truncated one; the neck of
+    // a channel.
     let windows = [
         (Kind::Cell(CellKind::Cubic), cell),
         (Kind::Cell(CellKind::Octet), cell / 6f64.sqrt()),
@@ -94,36 +97,61 @@ fn openings_are_as_wide_as_geometry_says() {
     ];
     for (kind, window) in windows {
         let told = plain(kind);
-        assert!((told / (window - thickness_mm) - 1.0).abs() < 0.06, "{kind:?}: {told} for {}", window - thickness_mm);
+        assert!(
+            (told / (window - thickness_mm) - 1.0).abs() < 0.06,
+            "{kind:?}: {told} for {}",
+            window - thickness_mm
+        );
     }
     // Struts that grow thicker toward the surface leave less there.
-    let taper = |r: &mut Recipe| r.joins.taper = Some(Taper { toward: Toward::Surface, more_mm: 1.5, reach_mm: 8.0 });
+    let taper = |r: &mut Recipe| {
+        r.joins.taper = Some(Taper { toward: Toward::Surface, more_mm: 1.5, reach_mm: 8.0 })
+    };
     let cubic = Kind::Cell(CellKind::Cubic);
     assert!((plain(cubic) - opening(cubic, &taper) - 1.5).abs() < 0.05);
     // Upright ribbons leave the way up as wide as it was.
-    let tall = |r: &mut Recipe| r.joins.section = StrutSection::Rectangular { taller_mm: 2.0, turn_deg: 0.0 };
+    let tall = |r: &mut Recipe| {
+        r.joins.section = StrutSection::Rectangular { taller_mm: 2.0, turn_deg: 0.0 }
+    };
     assert!((opening(cubic, &tall) - plain(cubic)).abs() < 0.5);
 }
 
 #[test]
 fn a_net_of_points_on_the_surface_covers_it_and_leaves_the_inside_empty() {
     let part = Part::prepare(&TriMesh::sphere(20.0, 5)).unwrap();
-    let mut r = recipe(&part, Kind::Seeded(SeededKind::Voronoi), 8.0, Thicken::Thickness { thickness_mm: 1.4 });
-    r.structure.seeds = Seeds { layout: Layout::Surface, inner: false, surface_count: Some(60), ..Seeds::default() };
+    let mut r = recipe(
+        &part,
+        Kind::Seeded(SeededKind::Voronoi),
+        8.0,
+        Thicken::Thickness { thickness_mm: 1.4 },
+    );
+    r.structure.seeds = Seeds {
+        layout: Layout::Surface,
+        inner: false,
+        surface_count: Some(60),
+        ..Seeds::default()
+    };
     let o = run(&part, &r);
     sound(&o, "");
     assert_eq!(o.linked.fill.structure.as_ref().unwrap().surface_seeds, 60);
     assert!(o.solid.mesh.points.iter().all(|p| p.length() > 20.0 - 1.5));
     let around = o.solid.mesh.points.iter().map(|p| p.normalize()).collect::<Vec<_>>();
     let near = |d: DVec3| around.iter().any(|p| p.dot(d) > 0.9);
-    assert!([DVec3::X, DVec3::NEG_X, DVec3::Y, DVec3::NEG_Y, DVec3::Z, DVec3::NEG_Z].into_iter().all(near));
+    assert!([DVec3::X, DVec3::NEG_X, DVec3::Y, DVec3::NEG_Y, DVec3::Z, DVec3::NEG_Z]
+        .into_iter()
+        .all(near));
 }
 
 #[test]
 fn holes_in_voronoi_walls_join_what_they_close_off() {
     let part = cube(24.0);
     let with = |holes: f64| {
-        let mut r = recipe(&part, Kind::Seeded(SeededKind::VoronoiWalls), 8.0, Thicken::Thickness { thickness_mm: 0.8 });
+        let mut r = recipe(
+            &part,
+            Kind::Seeded(SeededKind::VoronoiWalls),
+            8.0,
+            Thicken::Thickness { thickness_mm: 0.8 },
+        );
         r.structure.seeds.holes = holes;
         // An arrangement in which no wall across an edge of the cube stands alone.
         r.structure.seeds.random = 2;
@@ -147,21 +175,31 @@ fn struts_from_a_file_are_cut_at_the_part_closed_and_foreseen() {
     let radii = [0.6; 2];
     for n in 0..9 {
         let (u, v) = (4.0 + 6.0 * (n % 3) as f64, 4.0 + 6.0 * (n / 3) as f64);
-        for ends in [[[-5.0, u, v], [25.0, u, v]], [[u, -5.0, v], [u, 25.0, v]], [[u, v, -5.0], [u, v, 25.0]]] {
+        for ends in [
+            [[-5.0, u, v], [25.0, u, v]],
+            [[u, -5.0, v], [u, 25.0, v]],
+            [[u, v, -5.0], [u, v, 25.0]],
+        ] {
             beams.push(Beam { ends: ends.map(DVec3::from), radii });
         }
     }
     beams.push(Beam { ends: [DVec3::splat(90.0), DVec3::splat(99.0)], radii });
     let found = OwnStruts::of("bars.3mf", &beams).unwrap().unwrap();
     assert_eq!((found.own.struts.len(), found.cell_mm, found.thickness_mm), (28, 30.0, 1.2));
-    let mut r = recipe(&part, Kind::Given(GivenKind::OwnStruts), 6.0, Thicken::Thickness { thickness_mm: 1.0 });
+    let mut r = recipe(
+        &part,
+        Kind::Given(GivenKind::OwnStruts),
+        6.0,
+        Thicken::Thickness { thickness_mm: 1.0 },
+    );
     assert!(r.validate(&part.mesh.bounds()).unwrap_err().message.contains("no own struts"));
     found.fill(&mut r, 20.0);
     let o = run(&part, &r);
     sound(&o, "");
     assert_eq!(o.linked.fill.structure.as_ref().unwrap().struts, 27);
     assert!((o.report.fill_density_percent - o.linked.fill.density_percent).abs() < 1.0);
-    // 27 bars of 20 mm that pass through each other in 27 places: what three crossing cylinders share is taken off.
+    // 27 bars of 20 mm that pass through each other in 27 places: what three crossing cylinders
+    // share is taken off.
     let (bar, shared) = (PI * 0.36 * 20.0, 0.6f64.powi(3));
     let joined = 3.0 * 16.0 / 3.0 * shared - 8.0 * (2.0 - 2f64.sqrt()) * shared;
     let want = 27.0 * (bar - joined);
@@ -174,20 +212,37 @@ fn struts_from_a_file_are_cut_at_the_part_closed_and_foreseen() {
 #[test]
 fn nets_are_cleaned_as_asked_and_what_was_found_is_told() {
     let part = cube(24.0);
-    let mut r = recipe(&part, Kind::Seeded(SeededKind::Neighbours), 7.0, Thicken::Thickness { thickness_mm: 1.2 });
+    let mut r = recipe(
+        &part,
+        Kind::Seeded(SeededKind::Neighbours),
+        7.0,
+        Thicken::Thickness { thickness_mm: 1.2 },
+    );
     let before = without_mesh(&part, &r).structure.unwrap();
     // Of two points each is often among the other's nearest.
-    assert!(before.duplicates > 20 && before.drawn_apart == 0 && before.cut_short == 0, "{before:?}");
+    assert!(
+        before.duplicates > 20 && before.drawn_apart == 0 && before.cut_short == 0,
+        "{before:?}"
+    );
     let lengths = before.lengths.unwrap();
     assert!(lengths.counts.iter().sum::<usize>() >= before.struts);
-    r.structure.clean = CleanUp { dead_ends: DeadEnds::Removed, least_left: 0.3, most_at_node: 4, ..CleanUp::default() };
+    r.structure.clean = CleanUp {
+        dead_ends: DeadEnds::Removed,
+        least_left: 0.3,
+        most_at_node: 4,
+        ..CleanUp::default()
+    };
     let o = run(&part, &r);
     sound(&o, "");
     let after = o.linked.fill.structure.unwrap();
     assert!(after.drawn_apart > 0 && after.cut_short > 0 && after.degree <= 4.0, "{after:?}");
     let net = Pipeline::new(0).skeleton(&part, &r, None, &Unwatched).unwrap().unwrap();
     assert_eq!(net.0.struts.len(), after.struts);
-    assert!(!net.1.contains(&StrutState::DeadEnd) && net.1.contains(&StrutState::Cut) && net.1.contains(&StrutState::Inside));
+    assert!(
+        !net.1.contains(&StrutState::DeadEnd)
+            && net.1.contains(&StrutState::Cut)
+            && net.1.contains(&StrutState::Inside)
+    );
     r.structure.clean.most_at_node = 2;
     assert!(r.validate(&part.mesh.bounds()).unwrap_err().message.contains("at a node"));
 }
@@ -195,7 +250,8 @@ fn nets_are_cleaned_as_asked_and_what_was_found_is_told() {
 /// One octet cell, cut out of its lattice by a cube: a solid with flat ends in the cube's sides.
 fn cut_out(side: f64, thickness_mm: f64) -> TriMesh {
     let part = cube(side);
-    let mut r = recipe(&part, Kind::Cell(CellKind::Octet), side, Thicken::Thickness { thickness_mm });
+    let mut r =
+        recipe(&part, Kind::Cell(CellKind::Octet), side, Thicken::Thickness { thickness_mm });
     r.structure.shift_mm = [0.5 * side; 3];
     r.mesh.step_mm = Some(0.15);
     r.mesh.reduce_mm = 0.02;
@@ -213,7 +269,12 @@ fn a_cell_cut_out_of_a_lattice_and_brought_in_again_is_that_lattice() {
 
     // Another part, in which it lies turned and shifted.
     let part = Part::prepare(&TriMesh::sphere(11.0, 5)).unwrap();
-    let mut r = recipe(&part, Kind::Given(GivenKind::OwnMesh), 8.0, Thicken::Thickness { thickness_mm: found.thickness_mm });
+    let mut r = recipe(
+        &part,
+        Kind::Given(GivenKind::OwnMesh),
+        8.0,
+        Thicken::Thickness { thickness_mm: found.thickness_mm },
+    );
     (r.structure.rotation_deg, r.structure.shift_mm) = ([10.0, 20.0, 30.0], [1.0, 2.0, 3.0]);
     assert!(r.validate(&part.mesh.bounds()).unwrap_err().message.contains("no cell"));
     r.mesh.step_mm = Some(0.28);
@@ -221,7 +282,8 @@ fn a_cell_cut_out_of_a_lattice_and_brought_in_again_is_that_lattice() {
     let o = run(&part, &r);
     sound(&o, "");
     let mut same = r.clone();
-    (same.structure.kind, same.thicken) = (Kind::Cell(CellKind::Octet), Thicken::Thickness { thickness_mm: 1.2 });
+    (same.structure.kind, same.thicken) =
+        (Kind::Cell(CellKind::Octet), Thicken::Thickness { thickness_mm: 1.2 });
     let (own, octet) = (o.solid.mesh.volume(), run(&part, &same).solid.mesh.volume());
     assert!((own / octet - 1.0).abs() < 0.02, "{own} {octet}");
 
@@ -231,7 +293,11 @@ fn a_cell_cut_out_of_a_lattice_and_brought_in_again_is_that_lattice() {
         r.thicken = Thicken::RelativeDensity { percent };
         let o = run(&part, &r);
         sound(&o, percent);
-        assert!((o.report.fill_density_percent - percent).abs() < 1.0, "{percent}: {}", o.report.fill_density_percent);
+        assert!(
+            (o.report.fill_density_percent - percent).abs() < 1.0,
+            "{percent}: {}",
+            o.report.fill_density_percent
+        );
     }
 
     let mut broken = r.clone();
@@ -277,10 +343,13 @@ fn thin_struts_fill_their_length_times_their_section() {
         // Where struts meet they share material.
         assert!(got < 1.01 * thin && got > 0.82 * thin, "{kind:?}: {got} for {thin}");
     }
-    for (kind, walls) in
-        [(ExtrudedKind::Squares, 2.0), (ExtrudedKind::Hexagons, 2.0), (ExtrudedKind::Triangles, 2.0 * 3f64.sqrt())]
-    {
-        let s = Structure { kind: Kind::Extruded(kind), cell_mm: [10.0; 3], ..Structure::default() };
+    for (kind, walls) in [
+        (ExtrudedKind::Squares, 2.0),
+        (ExtrudedKind::Hexagons, 2.0),
+        (ExtrudedKind::Triangles, 2.0 * 3f64.sqrt()),
+    ] {
+        let s =
+            Structure { kind: Kind::Extruded(kind), cell_mm: [10.0; 3], ..Structure::default() };
         let got = density(&part, &s, 0.2);
         let thin = walls * 0.02;
         assert!(got < 1.02 * thin && got > 0.95 * thin, "{kind:?}: {got} for {thin}");
@@ -290,7 +359,9 @@ fn thin_struts_fill_their_length_times_their_section() {
 #[test]
 fn struts_and_walls_measure_what_was_asked() {
     let part = cube(40.0);
-    for (kind, most) in [(Kind::Cell(CellKind::Cubic), 0.05), (Kind::Extruded(ExtrudedKind::Squares), 0.01)] {
+    for (kind, most) in
+        [(Kind::Cell(CellKind::Cubic), 0.05), (Kind::Extruded(ExtrudedKind::Squares), 0.01)]
+    {
         let mut r = recipe(&part, kind, 20.0, Thicken::Thickness { thickness_mm: 3.0 });
         r.mesh.step_mm = Some(0.4);
         let walls = run(&part, &r).report.gauged[0].unwrap();
@@ -301,8 +372,14 @@ fn struts_and_walls_measure_what_was_asked() {
 #[test]
 fn seed_points_are_counted_and_one_random_number_gives_one_arrangement_on_any_threads() {
     let part = cube(20.0);
-    let mut r = recipe(&part, Kind::Seeded(SeededKind::Voronoi), 7.0, Thicken::Thickness { thickness_mm: 1.2 });
-    r.structure.seeds = Seeds { count: Some(37), random: 5, spread: Spread::Loose, ..Seeds::default() };
+    let mut r = recipe(
+        &part,
+        Kind::Seeded(SeededKind::Voronoi),
+        7.0,
+        Thicken::Thickness { thickness_mm: 1.2 },
+    );
+    r.structure.seeds =
+        Seeds { count: Some(37), random: 5, spread: Spread::Loose, ..Seeds::default() };
     let on = |threads: usize| {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
         pool.install(|| run(&part, &r))
@@ -341,7 +418,9 @@ fn the_outer_net_lies_on_the_surface_and_closes_the_lattice() {
 fn bulk_signs_and_places_agree_with_the_exact_value() {
     let part = cube(20.0);
     let regions = Regions::of(&part, &Zones::default());
-    let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.37), &|| false).unwrap();
+    let zoned =
+        Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.37), &|| false)
+            .unwrap();
     let joins = Joins { blend_mm: 0.8, node_mm: 0.6, ..Joins::default() };
     for kind in [
         Kind::Cell(CellKind::Octet),
@@ -350,7 +429,12 @@ fn bulk_signs_and_places_agree_with_the_exact_value() {
         Kind::Seeded(SeededKind::VoronoiWalls),
         Kind::Extruded(ExtrudedKind::PlanarVoronoi),
     ] {
-        let s = Structure { kind, cell_mm: [7.0, 8.0, 9.0], rotation_deg: [10.0, 20.0, 30.0], ..Structure::default() };
+        let s = Structure {
+            kind,
+            cell_mm: [7.0, 8.0, 9.0],
+            rotation_deg: [10.0, 20.0, 30.0],
+            ..Structure::default()
+        };
         let lattice = make::structure(&part, &s, joins, &|| false).unwrap().thicken(1.1);
         for reach in [0.0, 0.2] {
             let shape = Composed::new(&part, &zoned, &regions, &*lattice, reach);
@@ -372,12 +456,18 @@ fn bulk_signs_and_places_agree_with_the_exact_value() {
 #[test]
 fn a_final_mesh_stays_within_a_step_of_the_exact_struts() {
     let part = cube(20.0);
-    let mut r = recipe(&part, Kind::Seeded(SeededKind::Voronoi), 7.0, Thicken::Thickness { thickness_mm: 1.4 });
+    let mut r = recipe(
+        &part,
+        Kind::Seeded(SeededKind::Voronoi),
+        7.0,
+        Thicken::Thickness { thickness_mm: 1.4 },
+    );
     r.mesh.step_mm = Some(0.3);
     let lattice = make::structure(&part, &r.structure, r.joins, &|| false).unwrap().thicken(1.4);
     let solid = run(&part, &r).solid;
     let inner = |p: &&DVec3| p.min_element() > 0.05 && p.max_element() < 19.95;
-    let worst = solid.mesh.points.iter().filter(inner).map(|p| lattice.value(*p).abs()).fold(0.0, f64::max);
+    let worst =
+        solid.mesh.points.iter().filter(inner).map(|p| lattice.value(*p).abs()).fold(0.0, f64::max);
     assert!(worst < 0.15, "{worst}");
 }
 
@@ -386,15 +476,22 @@ fn cells_are_smaller_around_a_marked_zone_and_the_mesh_is_sound() {
     let part = cube(30.0);
     let place = Place::Sphere { centre_mm: [0.0, 0.0, 15.0], radius_mm: 6.0 };
     for kind in [SeededKind::Voronoi, SeededKind::VoronoiWalls, SeededKind::Delaunay] {
-        let mut r = recipe(&part, Kind::Seeded(kind), 8.0, Thicken::Thickness { thickness_mm: 0.9 });
+        let mut r =
+            recipe(&part, Kind::Seeded(kind), 8.0, Thicken::Thickness { thickness_mm: 0.9 });
         let plain = without_mesh(&part, &r).structure.unwrap();
-        r.zones.list = vec![Zone { finer: true, ..Zone::new("Around", Role::Reference, place.clone()) }];
+        r.zones.list =
+            vec![Zone { finer: true, ..Zone::new("Around", Role::Reference, place.clone()) }];
         r.structure.seeds.finer = Some(Finer { share: 0.5, reach_mm: 12.0, surface: false });
         let o = run(&part, &r);
         sound(&o, kind);
         // The total floats with the cell size, and the smallest cells are told.
         let facts = o.linked.fill.structure.as_ref().unwrap();
-        assert!(facts.seeds as f64 > 1.3 * plain.seeds as f64, "{} of {}", facts.seeds, plain.seeds);
+        assert!(
+            facts.seeds as f64 > 1.3 * plain.seeds as f64,
+            "{} of {}",
+            facts.seeds,
+            plain.seeds
+        );
         assert!((o.linked.fill.cell_mm / 4.0 - 1.0).abs() < 0.05, "{}", o.linked.fill.cell_mm);
         let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
         assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
@@ -409,18 +506,30 @@ fn cells_are_smaller_around_a_marked_zone_and_the_mesh_is_sound() {
 #[test]
 fn the_net_at_the_surface_may_be_thicker_than_what_is_inside() {
     let part = cube(30.0);
-    let mut r = recipe(&part, Kind::Seeded(SeededKind::Voronoi), 10.0, Thicken::Thickness { thickness_mm: 1.0 });
+    let mut r = recipe(
+        &part,
+        Kind::Seeded(SeededKind::Voronoi),
+        10.0,
+        Thicken::Thickness { thickness_mm: 1.0 },
+    );
     let thin = run(&part, &r);
     r.joins.net_mm = 1.5;
     let thick = run(&part, &r);
-    let failed: Vec<_> = thick.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+    let failed: Vec<_> =
+        thick.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
     assert!(failed.is_empty(), "{failed:?}");
     let (got, foreseen) = (thick.report.fill_density_percent, thick.linked.fill.density_percent);
-    assert!((got - foreseen).abs() < 1.0 && got > 1.3 * thin.report.fill_density_percent, "{got} for {foreseen}");
+    assert!(
+        (got - foreseen).abs() < 1.0 && got > 1.3 * thin.report.fill_density_percent,
+        "{got} for {foreseen}"
+    );
     // Deep inside nothing has changed.
-    let field = |r: &Recipe| make::structure(&part, &r.structure, r.joins, &|| false).unwrap().thicken(1.0);
-    let (with, without) = (field(&r), field(&Recipe { joins: Joins { net_mm: 0.0, ..r.joins }, ..r.clone() }));
-    let at = |n: u32| DVec3::new((n % 20) as f64, (n / 20 % 20) as f64, (n / 400) as f64) * 0.7 + 8.0;
+    let field =
+        |r: &Recipe| make::structure(&part, &r.structure, r.joins, &|| false).unwrap().thicken(1.0);
+    let (with, without) =
+        (field(&r), field(&Recipe { joins: Joins { net_mm: 0.0, ..r.joins }, ..r.clone() }));
+    let at =
+        |n: u32| DVec3::new((n % 20) as f64, (n / 20 % 20) as f64, (n / 400) as f64) * 0.7 + 8.0;
     let border = (0..8000).map(at).filter(|p| without.value(*p).abs() < 1.0);
     assert!(border.clone().count() > 500);
     assert!(border.clone().all(|p| (with.value(p) - without.value(p)).abs() < 1e-9));
@@ -429,30 +538,60 @@ fn the_net_at_the_surface_may_be_thicker_than_what_is_inside() {
 #[test]
 fn smoothing_keeps_volume_and_the_faces_of_solids() {
     let part = cube(20.0);
-    let solid = Place::Box { centre_mm: [10.0, 10.0, 2.0], size_mm: [40.0, 40.0, 6.0], rotation_deg: [0.0; 3] };
+    let solid = Place::Box {
+        centre_mm: [10.0, 10.0, 2.0],
+        size_mm: [40.0, 40.0, 6.0],
+        rotation_deg: [0.0; 3],
+    };
     let of = |kind: Kind, smoothing: u32| {
         let mut r = recipe(&part, kind, 7.0, Thicken::Thickness { thickness_mm: 1.3 });
         r.joins.blend_mm = 0.0;
         r.mesh.smoothing = smoothing;
         r.zones.list = vec![Zone::new("Plate", Role::KeepSolid, solid.clone())];
         let o = run(&part, &r);
-        let failed: Vec<_> = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
+        let failed: Vec<_> =
+            o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
         assert!(failed.is_empty(), "{kind:?} {smoothing}: {failed:?}");
         o
     };
-    for kind in [Kind::Cell(CellKind::BodyCentred), Kind::Seeded(SeededKind::Voronoi), Kind::Extruded(ExtrudedKind::Hexagons)] {
+    for kind in [
+        Kind::Cell(CellKind::BodyCentred),
+        Kind::Seeded(SeededKind::Voronoi),
+        Kind::Extruded(ExtrudedKind::Hexagons),
+    ] {
         let [plain, smooth] = [0, 5].map(|level| of(kind, level));
         let volume = |o: &Outcome| o.solid.mesh.volume();
-        assert!((volume(&smooth) / volume(&plain) - 1.0).abs() < 0.01, "{kind:?}: {} {}", volume(&plain), volume(&smooth));
-        // Points on the plate's upper face, and those of the part's sides: as many planes as before, exactly.
-        let on_plate = |p: &&DVec3| (p.z - 5.0).abs() < 0.3 && p.x > 1.0 && p.x < 19.0 && p.y > 1.0 && p.y < 19.0;
+        assert!(
+            (volume(&smooth) / volume(&plain) - 1.0).abs() < 0.01,
+            "{kind:?}: {} {}",
+            volume(&plain),
+            volume(&smooth)
+        );
+        // Points on the plate's upper face, and those of the part's sides: as many planes as
+        // before, exactly.
+        let on_plate = |p: &&DVec3| {
+            (p.z - 5.0).abs() < 0.3 && p.x > 1.0 && p.x < 19.0 && p.y > 1.0 && p.y < 19.0
+        };
         let off = |o: &Outcome| {
-            let flat = o.solid.mesh.points.iter().filter(on_plate).filter(|p| (p.z - 5.0).abs() < 1e-5).count();
+            let flat = o
+                .solid
+                .mesh
+                .points
+                .iter()
+                .filter(on_plate)
+                .filter(|p| (p.z - 5.0).abs() < 1e-5)
+                .count();
             let low = o.solid.mesh.points.iter().filter(|p| p.z.abs() < 1e-5).count();
             (flat > 0, low > 0)
         };
         assert_eq!(off(&smooth), (true, true));
-        let outside = smooth.solid.mesh.points.iter().map(|p| (*p - 10.0).abs().max_element() - 10.0).fold(0.0, f64::max);
+        let outside = smooth
+            .solid
+            .mesh
+            .points
+            .iter()
+            .map(|p| (*p - 10.0).abs().max_element() - 10.0)
+            .fold(0.0, f64::max);
         assert!(outside < 0.1 * smooth.step_mm, "{kind:?}: {outside} outside the part");
         // Struts' joins are rounder: less surface.
         assert!(smooth.solid.mesh.area() < plain.solid.mesh.area());
@@ -462,15 +601,22 @@ fn smoothing_keeps_volume_and_the_faces_of_solids() {
 #[test]
 fn walls_stand_upright_on_a_picked_face_and_run_along_the_axis_of_a_round_one() {
     let turn = glam::DQuat::from_euler(glam::EulerRot::XYZ, 0.5, -0.3, 0.9);
-    let block = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(30.0, 20.0, 12.0)).mapped(|p| turn * p)).unwrap();
-    let tube = own_shapes::mesh(&OwnShape::Tube { diameter_mm: 40.0, bore_mm: 20.0, height_mm: 30.0 });
+    let block = Part::prepare(
+        &TriMesh::cuboid(DVec3::ZERO, DVec3::new(30.0, 20.0, 12.0)).mapped(|p| turn * p),
+    )
+    .unwrap();
+    let tube =
+        own_shapes::mesh(&OwnShape::Tube { diameter_mm: 40.0, bore_mm: 20.0, height_mm: 30.0 });
     let tube = Part::prepare(&tube.mapped(|p| turn * p)).unwrap();
     let round = |f: &&Face| matches!(f.kind, FaceShape::Cylinder { .. });
     let of = |face: Option<&Face>| mark(face.expect("it has one"));
-    let long_side = of(block.faces().list.iter().find(|f| f.direction.dot(turn * DVec3::X) > 0.999));
+    let long_side =
+        of(block.faces().list.iter().find(|f| f.direction.dot(turn * DVec3::X) > 0.999));
     let bore = of(tube.faces().list.iter().find(round));
     for kind in [ExtrudedKind::Hexagons, ExtrudedKind::Triangles, ExtrudedKind::PlanarVoronoi] {
-        for (part, face, along) in [(&block, &long_side, turn * DVec3::X), (&tube, &bore, turn * DVec3::Z)] {
+        for (part, face, along) in
+            [(&block, &long_side, turn * DVec3::X), (&tube, &bore, turn * DVec3::Z)]
+        {
             for rotation_deg in [[0.0; 3], [0.0, 0.0, 25.0]] {
                 let s = Structure {
                     kind: Kind::Extruded(kind),
@@ -481,22 +627,37 @@ fn walls_stand_upright_on_a_picked_face_and_run_along_the_axis_of_a_round_one() 
                 };
                 let b = bare(part, &s);
                 let spots = (0..60).map(|i| {
-                    part.mesh.bounds().centre() + DVec3::new(i as f64 * 0.37, (i * i % 17) as f64 * 0.4, -0.2 * i as f64)
+                    part.mesh.bounds().centre()
+                        + DVec3::new(i as f64 * 0.37, (i * i % 17) as f64 * 0.4, -0.2 * i as f64)
                 });
                 for p in spots {
-                    assert!((b.measure(p) - b.measure(p + along * 7.0)).abs() < 1e-9, "{kind:?} {p}");
+                    assert!(
+                        (b.measure(p) - b.measure(p + along * 7.0)).abs() < 1e-9,
+                        "{kind:?} {p}"
+                    );
                 }
                 // Across it they are no sheet.
                 let across = turn * DVec3::Y;
-                assert!((0..40).any(|i| (b.measure(across * (0.3 * i as f64)) - b.measure(DVec3::ZERO)).abs() > 0.3));
+                assert!((0..40)
+                    .any(|i| (b.measure(across * (0.3 * i as f64)) - b.measure(DVec3::ZERO))
+                        .abs()
+                        > 0.3));
             }
         }
     }
     // Once the face is gone the walls stand as the part does, and that is told.
-    let mut r = recipe(&tube, Kind::Extruded(ExtrudedKind::Hexagons), 6.0, Thicken::Thickness { thickness_mm: 1.0 });
+    let mut r = recipe(
+        &tube,
+        Kind::Extruded(ExtrudedKind::Hexagons),
+        6.0,
+        Thicken::Thickness { thickness_mm: 1.0 },
+    );
     r.structure.upright = Some(long_side);
     let (linked, _) = Pipeline::new(0).foresee(&tube, &r, &Unwatched).unwrap();
-    assert_eq!(linked.lost_faces.iter().map(|l| (&l.name[..], l.faces)).collect::<Vec<_>>(), [("Walls stand on", 1)]);
+    assert_eq!(
+        linked.lost_faces.iter().map(|l| (&l.name[..], l.faces)).collect::<Vec<_>>(),
+        [("Walls stand on", 1)]
+    );
 }
 
 #[test]
@@ -504,7 +665,12 @@ fn a_lattice_that_stands_proud_has_whole_struts_at_the_surface_and_none_past_ski
     let part = cube(20.0);
     let of = |change: &dyn Fn(&mut Recipe)| {
         // Struts along the cube's own edges and faces.
-        let mut r = recipe(&part, Kind::Cell(CellKind::Cubic), 5.0, Thicken::Thickness { thickness_mm: 1.2 });
+        let mut r = recipe(
+            &part,
+            Kind::Cell(CellKind::Cubic),
+            5.0,
+            Thicken::Thickness { thickness_mm: 1.2 },
+        );
         r.joins = Joins { proud: true, ..Joins::default() };
         change(&mut r);
         let o = run(&part, &r);
@@ -514,7 +680,10 @@ fn a_lattice_that_stands_proud_has_whole_struts_at_the_surface_and_none_past_ski
         o
     };
     let trimmed = of(&|r| r.joins.proud = false);
-    assert!(trimmed.report.proud_mm3 == 0.0 && trimmed.solid.mesh.bounds().max.max_element() < 20.0 + 1e-5);
+    assert!(
+        trimmed.report.proud_mm3 == 0.0
+            && trimmed.solid.mesh.bounds().max.max_element() < 20.0 + 1e-5
+    );
     let proud = of(&|_| {});
     let b = proud.solid.mesh.bounds();
     for (low, high) in b.min.to_array().into_iter().zip(b.max.to_array()) {
@@ -523,17 +692,30 @@ fn a_lattice_that_stands_proud_has_whole_struts_at_the_surface_and_none_past_ski
     // Half of the struts on the faces, three quarters of those on the edges: what was cut off.
     let more = proud.solid.mesh.volume() - trimmed.solid.mesh.volume();
     assert!((proud.report.proud_mm3 / more - 1.0).abs() < 0.1, "{} {more}", proud.report.proud_mm3);
-    let skin = of(&|r| r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }]);
+    let skin =
+        of(&|r| r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }]);
     assert!(skin.solid.mesh.bounds().max.max_element() < 20.0 + 1e-4);
     // Kept solid below: flat there, and proud on the other sides.
-    let place = Place::Box { centre_mm: [10.0, 10.0, 0.0], size_mm: [40.0, 40.0, 6.0], rotation_deg: [0.0; 3] };
+    let place = Place::Box {
+        centre_mm: [10.0, 10.0, 0.0],
+        size_mm: [40.0, 40.0, 6.0],
+        rotation_deg: [0.0; 3],
+    };
     let plate = of(&|r| r.zones.list = vec![Zone::new("Plate", Role::KeepSolid, place.clone())]);
     let b = plate.solid.mesh.bounds();
-    assert!(b.min.z.abs() < 1e-4 && (b.max.z - 20.6).abs() < 0.03 && (b.max.x - 20.6).abs() < 0.03, "{b:?}");
+    assert!(
+        b.min.z.abs() < 1e-4 && (b.max.z - 20.6).abs() < 0.03 && (b.max.x - 20.6).abs() < 0.03,
+        "{b:?}"
+    );
 
     // The net of cells on a ball, round struts on the ball itself.
     let ball = Part::prepare(&TriMesh::sphere(20.0, 5)).unwrap();
-    let mut r = recipe(&ball, Kind::Seeded(SeededKind::Voronoi), 9.0, Thicken::Thickness { thickness_mm: 1.4 });
+    let mut r = recipe(
+        &ball,
+        Kind::Seeded(SeededKind::Voronoi),
+        9.0,
+        Thicken::Thickness { thickness_mm: 1.4 },
+    );
     r.joins.proud = true;
     let o = run(&ball, &r);
     let far = o.solid.mesh.points.iter().map(|p| p.length()).fold(0.0, f64::max);
@@ -544,24 +726,46 @@ fn a_lattice_that_stands_proud_has_whole_struts_at_the_surface_and_none_past_ski
 #[test]
 fn rectangular_struts_have_their_width_height_and_turn_and_sharp_edges() {
     let part = cube(30.0);
-    // One strut through the middle, along x; own struts are given about the middle of the part's box.
-    let own = OwnStruts { nodes_mm: vec![[3.0, 15.0, 15.0], [27.0, 15.0, 15.0]], struts: vec![[0, 1]], name: "One".into() };
+    // One strut through the middle, along x; own struts are given about the middle of the part's
+    // box.
+    let own = OwnStruts {
+        nodes_mm: vec![[3.0, 15.0, 15.0], [27.0, 15.0, 15.0]],
+        struts: vec![[0, 1]],
+        name: "One".into(),
+    };
     for (taller_mm, turn_deg) in [(0.0, 0.0), (2.0, 0.0), (2.0, 30.0), (3.5, -70.0)] {
-        let mut r = recipe(&part, Kind::Given(GivenKind::OwnStruts), 10.0, Thicken::Thickness { thickness_mm: 2.0 });
+        let mut r = recipe(
+            &part,
+            Kind::Given(GivenKind::OwnStruts),
+            10.0,
+            Thicken::Thickness { thickness_mm: 2.0 },
+        );
         r.structure.own_struts = Some(own.clone());
-        r.joins = Joins { section: StrutSection::Rectangular { taller_mm, turn_deg }, ..Joins::default() };
+        r.joins = Joins {
+            section: StrutSection::Rectangular { taller_mm, turn_deg },
+            ..Joins::default()
+        };
         r.mesh.step_mm = Some(0.37);
         let o = run(&part, &r);
         assert!(o.report.checks.iter().flatten().all(|c| c.verdict != Verdict::Fail));
         let m = &o.solid.mesh;
         let (width, height) = (2.0, 2.0 + taller_mm);
         // Its ends reach half a width further.
-        assert!((m.volume() / (width * height * 26.0) - 1.0).abs() < 1e-4, "{taller_mm} {turn_deg}: {}", m.volume());
+        assert!(
+            (m.volume() / (width * height * 26.0) - 1.0).abs() < 1e-4,
+            "{taller_mm} {turn_deg}: {}",
+            m.volume()
+        );
         let a = f64::to_radians(turn_deg);
         let (up, across) = (DVec3::new(0.0, -a.sin(), a.cos()), DVec3::new(0.0, a.cos(), a.sin()));
-        let farthest = |n: DVec3| m.points.iter().map(|p| (*p - 15.0).dot(n).abs()).fold(0.0, f64::max);
+        let farthest =
+            |n: DVec3| m.points.iter().map(|p| (*p - 15.0).dot(n).abs()).fold(0.0, f64::max);
         for (n, half) in [(up, 0.5 * height), (across, 0.5 * width), (DVec3::X, 13.0)] {
-            assert!((farthest(n) - half).abs() < 1e-3, "{taller_mm} {turn_deg}: {} for {half}", farthest(n));
+            assert!(
+                (farthest(n) - half).abs() < 1e-3,
+                "{taller_mm} {turn_deg}: {} for {half}",
+                farthest(n)
+            );
         }
         // Corners are where they should be.
         let corner = DVec3::new(28.0, 15.0, 15.0) + up * (0.5 * height) + across * (0.5 * width);
@@ -573,12 +777,22 @@ fn rectangular_struts_have_their_width_height_and_turn_and_sharp_edges() {
 #[test]
 fn cells_of_rectangular_struts_close_and_reach_their_density() {
     let part = cube(20.0);
-    for (kind, taller_mm) in [(Kind::Cell(CellKind::BodyCentred), 0.8), (Kind::Seeded(SeededKind::Voronoi), 0.0)] {
+    for (kind, taller_mm) in
+        [(Kind::Cell(CellKind::BodyCentred), 0.8), (Kind::Seeded(SeededKind::Voronoi), 0.0)]
+    {
         let mut r = recipe(&part, kind, 7.0, Thicken::RelativeDensity { percent: 20.0 });
-        r.joins = Joins { section: StrutSection::Rectangular { taller_mm, turn_deg: 20.0 }, node_mm: 0.4, ..Joins::default() };
+        r.joins = Joins {
+            section: StrutSection::Rectangular { taller_mm, turn_deg: 20.0 },
+            node_mm: 0.4,
+            ..Joins::default()
+        };
         let o = run(&part, &r);
         sound(&o, kind);
-        assert!((o.report.fill_density_percent - 20.0).abs() < 1.0, "{kind:?}: {}", o.report.fill_density_percent);
+        assert!(
+            (o.report.fill_density_percent - 20.0).abs() < 1.0,
+            "{kind:?}: {}",
+            o.report.fill_density_percent
+        );
     }
 }
 
@@ -586,10 +800,22 @@ fn cells_of_rectangular_struts_close_and_reach_their_density() {
 fn tapered_struts_are_as_thick_at_each_end_as_what_is_near_asks() {
     let part = cube(30.0);
     // From the middle of the cube to the middle of a face.
-    let own = OwnStruts { nodes_mm: vec![[15.0, 15.0, 15.0], [30.0, 15.0, 15.0]], struts: vec![[0, 1]], name: "One".into() };
-    let mut r = recipe(&part, Kind::Given(GivenKind::OwnStruts), 10.0, Thicken::Thickness { thickness_mm: 2.0 });
+    let own = OwnStruts {
+        nodes_mm: vec![[15.0, 15.0, 15.0], [30.0, 15.0, 15.0]],
+        struts: vec![[0, 1]],
+        name: "One".into(),
+    };
+    let mut r = recipe(
+        &part,
+        Kind::Given(GivenKind::OwnStruts),
+        10.0,
+        Thicken::Thickness { thickness_mm: 2.0 },
+    );
     r.structure.own_struts = Some(own);
-    r.joins = Joins { taper: Some(Taper { toward: Toward::Surface, more_mm: 3.0, reach_mm: 10.0 }), ..Joins::default() };
+    r.joins = Joins {
+        taper: Some(Taper { toward: Toward::Surface, more_mm: 3.0, reach_mm: 10.0 }),
+        ..Joins::default()
+    };
     r.mesh.step_mm = Some(0.2);
     let o = run(&part, &r);
     assert!(o.report.checks.iter().flatten().all(|c| c.verdict != Verdict::Fail));
@@ -602,27 +828,57 @@ fn tapered_struts_are_as_thick_at_each_end_as_what_is_near_asks() {
             assert!((away - on_cone).abs() < 0.02, "{p}: {away} for {on_cone}");
         }
     }
-    let end = o.solid.mesh.points.iter().filter(|p| p.x > 29.9).map(|p| (p.y - 15.0).hypot(p.z - 15.0)).fold(0.0, f64::max);
+    let end = o
+        .solid
+        .mesh
+        .points
+        .iter()
+        .filter(|p| p.x > 29.9)
+        .map(|p| (p.y - 15.0).hypot(p.z - 15.0))
+        .fold(0.0, f64::max);
     assert!((end - 2.5).abs() < 0.015, "{end}");
 
     // Cells beside a plate, thicker where they grow from it, and as dense as asked all the same.
-    let place = Place::Box { centre_mm: [15.0, 15.0, 0.0], size_mm: [60.0, 60.0, 6.0], rotation_deg: [0.0; 3] };
+    let place = Place::Box {
+        centre_mm: [15.0, 15.0, 0.0],
+        size_mm: [60.0, 60.0, 6.0],
+        rotation_deg: [0.0; 3],
+    };
     let flat = StrutSection::Rectangular { taller_mm: 0.5, turn_deg: 0.0 };
-    for (section, kind) in [(StrutSection::Round, Kind::Seeded(SeededKind::Voronoi)), (flat, Kind::Cell(CellKind::BodyCentred))] {
+    for (section, kind) in [
+        (StrutSection::Round, Kind::Seeded(SeededKind::Voronoi)),
+        (flat, Kind::Cell(CellKind::BodyCentred)),
+    ] {
         let mut r = recipe(&part, kind, 9.0, Thicken::RelativeDensity { percent: 15.0 });
         let taper = Some(Taper { toward: Toward::Solids, more_mm: 1.2, reach_mm: 12.0 });
         r.joins = Joins { section, taper, ..Joins::default() };
         r.zones.list = vec![Zone::new("Plate", Role::KeepSolid, place.clone())];
         let o = run(&part, &r);
         sound(&o, kind);
-        assert!((o.report.fill_density_percent - 15.0).abs() < 1.0, "{kind:?} {}", o.report.fill_density_percent);
+        assert!(
+            (o.report.fill_density_percent - 15.0).abs() < 1.0,
+            "{kind:?} {}",
+            o.report.fill_density_percent
+        );
         // More material in the layer on the plate than in one far from it.
-        let field = make::structure(Site { zones: Some(&r.zones), ..Site::from(&part) }, &r.structure, r.joins, &|| false);
+        let field = make::structure(
+            Site { zones: Some(&r.zones), ..Site::from(&part) },
+            &r.structure,
+            r.joins,
+            &|| false,
+        );
         let lattice = field.unwrap().thicken(o.linked.fill.thickness_mm);
         let share = |low: f64| {
-            let places = (1..40_000u64).map(|i| DVec3::new(0.0, 0.0, low) + low_discrepancy(i) * DVec3::new(30.0, 30.0, 4.0));
+            let places = (1..40_000u64).map(|i| {
+                DVec3::new(0.0, 0.0, low) + low_discrepancy(i) * DVec3::new(30.0, 30.0, 4.0)
+            });
             places.filter(|p| lattice.value(*p) < 0.0).count()
         };
-        assert!(share(3.0) as f64 > 1.5 * share(25.0) as f64, "{kind:?}: {} {}", share(3.0), share(25.0));
+        assert!(
+            share(3.0) as f64 > 1.5 * share(25.0) as f64,
+            "{kind:?}: {} {}",
+            share(3.0),
+            share(25.0)
+        );
     }
 }

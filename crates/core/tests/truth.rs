@@ -24,7 +24,11 @@ const KINDS: [SurfaceKind; 8] = [
 
 /// One skin all around, or none.
 fn skin(recipe: &mut Recipe, depth_mm: f64) {
-    recipe.zones.skins = if depth_mm > 0.0 { vec![Skin { name: "Skin".into(), faces: None, depth_mm }] } else { vec![] };
+    recipe.zones.skins = if depth_mm > 0.0 {
+        vec![Skin { name: "Skin".into(), faces: None, depth_mm }]
+    } else {
+        vec![]
+    };
 }
 
 fn cube(side: f64) -> Part {
@@ -58,15 +62,17 @@ fn where_nothing_is_removed_the_bracket_stays_true() {
     let o = run(&part, &recipe);
     // The run-out of the fillet, below, is told.
     let failed = o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail);
-    let told: Vec<_> =
-        failed.filter(|c| c.id != "true_flat" || c.place_mm.is_none_or(|p| !(40.0..48.2).contains(&p[0]))).collect();
+    let told: Vec<_> = failed
+        .filter(|c| c.id != "true_flat" || c.place_mm.is_none_or(|p| !(40.0..48.2).contains(&p[0])))
+        .collect();
     assert!(told.is_empty(), "{told:?}");
     assert!((o.report.volume_mm3 / mesh.volume() - 1.0).abs() < 2e-4);
     let result = Bvh::new(&o.solid.mesh);
     let off = |p: DVec3| result.nearest(p, 1e3).unwrap().distance_squared.sqrt();
     let mut worst_edge = 0.0f64;
     // Where the fillet runs out on the sole, steps lower than two of the grid show in few samples.
-    let run_out = |p: DVec3| p.x > 40.0 && p.x < 48.1 && p.z < 22.0 + 2.0 * o.step_mm && p.y.abs() > 26.5;
+    let run_out =
+        |p: DVec3| p.x > 40.0 && p.x < 48.1 && p.z < 22.0 + 2.0 * o.step_mm && p.y.abs() > 26.5;
     for [a, b] in sharp_edges(&mesh) {
         for p in (0..=8).map(|s| a.lerp(b, s as f64 / 8.0)).filter(|p| !run_out(*p)) {
             worst_edge = worst_edge.max(off(p));
@@ -81,13 +87,21 @@ fn where_nothing_is_removed_the_bracket_stays_true() {
         for (u, v) in [(0.33, 0.33), (0.1, 0.8), (0.8, 0.1), (0.1, 0.1)] {
             let d = off(a + (b - a) * u + (c - a) * v);
             // The bracket's flat faces are the ones that look along an axis.
-            let worst = if n.abs().max_element() > 0.999_999 { &mut worst_face } else { &mut worst_curve };
+            let worst =
+                if n.abs().max_element() > 0.999_999 { &mut worst_face } else { &mut worst_curve };
             *worst = worst.max(d);
         }
     }
     assert!(worst_face <= 0.01, "flat faces off by {worst_face} mm");
     assert!(worst_curve <= 0.035, "curved faces off by {worst_curve} mm");
-    let back = o.solid.mesh.points.iter().filter(|p| !run_out(**p)).map(|&p| part.distance.value(p).abs()).fold(0.0, f64::max);
+    let back = o
+        .solid
+        .mesh
+        .points
+        .iter()
+        .filter(|p| !run_out(**p))
+        .map(|&p| part.distance.value(p).abs())
+        .fold(0.0, f64::max);
     assert!(back <= 0.035, "the result leaves the part by {back} mm");
 }
 
@@ -156,7 +170,11 @@ fn density_counts_the_fill_zone_alone() {
     recipe.thicken = Thicken::RelativeDensity { percent: 22.0 };
     recipe.mesh.step_mm = Some(0.5);
     let o = run(&part, &recipe);
-    assert!((o.report.fill_density_percent - 22.0).abs() < 1.0, "{}", o.report.fill_density_percent);
+    assert!(
+        (o.report.fill_density_percent - 22.0).abs() < 1.0,
+        "{}",
+        o.report.fill_density_percent
+    );
 }
 
 #[test]
@@ -192,17 +210,30 @@ fn a_place_kept_clear_is_round_at_size_and_takes_its_volume() {
     let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(30.0, 26.0, 12.0))).unwrap();
     let mut recipe = Recipe::for_part(&part.mesh.bounds());
     recipe.zones.rest = Role::KeepSolid;
-    let place = Place::Cylinder { base_mm: [14.0, 12.0, -1.0], axis_mm: [0.0, 0.0, 14.0], radius_mm: 5.0 };
+    let place =
+        Place::Cylinder { base_mm: [14.0, 12.0, -1.0], axis_mm: [0.0, 0.0, 14.0], radius_mm: 5.0 };
     recipe.zones.list = vec![Zone::new("Bore", Role::KeepClear, place)];
     recipe.mesh.step_mm = Some(0.4);
     let o = run(&part, &recipe);
-    assert!(o.report.checks.as_ref().unwrap().iter().all(|c| c.verdict == Verdict::Pass), "{:?}", o.report.checks);
+    assert!(
+        o.report.checks.as_ref().unwrap().iter().all(|c| c.verdict == Verdict::Pass),
+        "{:?}",
+        o.report.checks
+    );
     let bore = std::f64::consts::PI * 25.0 * 12.0;
-    assert!((o.report.volume_mm3 / (30.0 * 26.0 * 12.0 - bore) - 1.0).abs() < 5e-4, "{}", o.report.volume_mm3);
+    assert!(
+        (o.report.volume_mm3 / (30.0 * 26.0 * 12.0 - bore) - 1.0).abs() < 5e-4,
+        "{}",
+        o.report.volume_mm3
+    );
     assert!((o.linked.zone_mm3[0] / bore - 1.0).abs() < 0.02, "{:?}", o.linked.zone_mm3);
     let off = |p: &DVec3| (p.truncate() - glam::DVec2::new(14.0, 12.0)).length() - 5.0;
     let wall: Vec<f64> = o.solid.mesh.points.iter().map(off).filter(|d| d.abs() < 0.1).collect();
-    assert!(wall.len() > 40 && wall.iter().all(|d| d.abs() < 0.02), "{:?}", wall.iter().copied().fold(0.0, f64::max));
+    assert!(
+        wall.len() > 40 && wall.iter().all(|d| d.abs() < 0.02),
+        "{:?}",
+        wall.iter().copied().fold(0.0, f64::max)
+    );
     // Middles of the bore's triangles: chords stay within the bound too.
     let m = &o.solid.mesh;
     let middles = (0..m.triangles.len()).map(|t| m.middle(t)).filter(|p| p.z > 0.5 && p.z < 11.5);
@@ -216,15 +247,24 @@ fn faces_with_a_depth_take_what_geometry_says_and_skins_leave_the_rest_open() {
     let mut recipe = Recipe::for_part(&part.mesh.bounds());
     recipe.structure.cell_mm = [9.0; 3];
     recipe.thicken = Thicken::Thickness { thickness_mm: 1.2 };
-    recipe.zones.list = vec![Zone::new("Deck", Role::KeepSolid, Place::Faces { faces: vec![top], depth_mm: 4.0 })];
+    recipe.zones.list =
+        vec![Zone::new("Deck", Role::KeepSolid, Place::Faces { faces: vec![top], depth_mm: 4.0 })];
     recipe.mesh.step_mm = Some(0.5);
     let o = run(&part, &recipe);
-    assert!((o.linked.zone_mm3[0] / (30.0 * 24.0 * 4.0) - 1.0).abs() < 0.02, "{:?}", o.linked.zone_mm3);
+    assert!(
+        (o.linked.zone_mm3[0] / (30.0 * 24.0 * 4.0) - 1.0).abs() < 0.02,
+        "{:?}",
+        o.linked.zone_mm3
+    );
     let flat = |m: &TriMesh, z: f64| -> f64 {
         let on = |t: &usize| m.corners(*t).iter().all(|p| (p.z - z).abs() < 1e-3);
         (0..m.triangles.len()).filter(on).map(|t| m.area_vector(t).length() * 0.5).sum()
     };
-    assert!((flat(&o.solid.mesh, 18.0) / 720.0 - 1.0).abs() < 1e-3, "{}", flat(&o.solid.mesh, 18.0));
+    assert!(
+        (flat(&o.solid.mesh, 18.0) / 720.0 - 1.0).abs() < 1e-3,
+        "{}",
+        flat(&o.solid.mesh, 18.0)
+    );
     assert!(flat(&o.solid.mesh, 0.0) < 400.0);
     // As a skin the same faces give the same solid.
     recipe.zones.list.clear();
@@ -233,7 +273,11 @@ fn faces_with_a_depth_take_what_geometry_says_and_skins_leave_the_rest_open() {
     assert!((skinned.report.volume_mm3 / o.report.volume_mm3 - 1.0).abs() < 1e-6);
     // A face that is not there is said.
     recipe.zones.skins[0].faces.as_mut().unwrap()[0].place_mm = [900.0; 3];
-    assert!(run(&part, &recipe).report.notes.iter().any(|n| n.text.contains("Deck") && n.text.contains("Pick")));
+    assert!(run(&part, &recipe)
+        .report
+        .notes
+        .iter()
+        .any(|n| n.text.contains("Deck") && n.text.contains("Pick")));
 }
 
 #[test]
@@ -243,14 +287,22 @@ fn empty_and_solid_results_are_said() {
     recipe.structure.cell_mm = [5.0; 3];
     recipe.thicken = Thicken::Thickness { thickness_mm: 5.0 };
     let o = run(&part, &recipe);
-    assert!(o.report.notes.iter().any(|n| n.text.contains("solid") || n.text.contains("close")), "{:?}", o.report.notes);
+    assert!(
+        o.report.notes.iter().any(|n| n.text.contains("solid") || n.text.contains("close")),
+        "{:?}",
+        o.report.notes
+    );
     recipe.thicken = Thicken::Thickness { thickness_mm: 0.004 };
     recipe.mesh.step_mm = Some(1.0);
     let o = run(&part, &recipe);
     assert!(!o.report.notes.is_empty() && !o.prediction.notes.is_empty());
     skin(&mut recipe, 15.0);
     let o = run(&part, &recipe);
-    assert!(o.report.notes.iter().any(|n| n.text.contains("Nothing is hollow")), "{:?}", o.report.notes);
+    assert!(
+        o.report.notes.iter().any(|n| n.text.contains("Nothing is hollow")),
+        "{:?}",
+        o.report.notes
+    );
 }
 
 proptest! {

@@ -1,8 +1,9 @@
-//! Recipes whose final meshes are known bit by bit: what is computed stays the same while the code around it changes.
+//! Recipes whose final meshes are known bit by bit: what is computed stays the same while the code
+//! around it changes.
 //!
-//! Each line of `unmoved.jsonl` is a part by its name, a recipe as it was stored, and the SHA-256 of the final mesh. The
-//! recipes reach over all kinds of structures and all parts. A change that is meant to move a mesh comes with new sums:
-//! `ULMIX_UNMOVED=write` writes them.
+//! Each line of `unmoved.jsonl` is a part by its name, a recipe as it was stored, and the SHA-256
+//! of the final mesh. The recipes reach over all kinds of structures and all parts. A change that
+//! is meant to move a mesh comes with new sums: `ULMIX_UNMOVED=write` writes them.
 
 mod named_parts;
 
@@ -26,8 +27,11 @@ fn sum(mesh: &TriMesh) -> String {
 
 #[test]
 fn final_meshes_are_the_same_bit_by_bit() {
-    let kept: Vec<Value> =
-        std::fs::read_to_string(KEPT).unwrap().lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    let kept: Vec<Value> = std::fs::read_to_string(KEPT)
+        .unwrap()
+        .lines()
+        .map(|line| serde_json::from_str(line).unwrap())
+        .collect();
     assert!(kept.len() >= 40);
     let now: Vec<Value> = kept
         .par_iter()
@@ -36,7 +40,12 @@ fn final_meshes_are_the_same_bit_by_bit() {
             let recipe = Recipe::from_json(&k["recipe"].to_string()).unwrap();
             let outcome = Pipeline::new(0).run(&part, &recipe, Quality::Final, &Unwatched).unwrap();
             let mesh = &outcome.solid.mesh;
-            assert!(Topology::of(mesh).sound(), "{} with {}", k["part"], k["recipe"]["structure"]["kind"]);
+            assert!(
+                Topology::of(mesh).sound(),
+                "{} with {}",
+                k["part"],
+                k["recipe"]["structure"]["kind"]
+            );
             Value::String(sum(mesh))
         })
         .collect();
@@ -49,8 +58,11 @@ fn final_meshes_are_the_same_bit_by_bit() {
         std::fs::write(KEPT, lines).unwrap();
         return;
     }
-    let moved: Vec<String> = (kept.iter().zip(&now).enumerate().filter(|(_, (k, sum))| k["sha256"] != **sum))
-        .map(|(n, (k, _))| format!("line {}: {} with {}", n + 1, k["part"], k["recipe"]["structure"]["kind"]))
-        .collect();
+    let moved: Vec<String> =
+        (kept.iter().zip(&now).enumerate().filter(|(_, (k, sum))| k["sha256"] != **sum))
+            .map(|(n, (k, _))| {
+                format!("line {}: {} with {}", n + 1, k["part"], k["recipe"]["structure"]["kind"])
+            })
+            .collect();
     assert!(moved.is_empty(), "{moved:#?}");
 }

@@ -101,7 +101,8 @@ async fn main() {
     b.saved().await;
     b.painted("draft").await;
     take("bench-own-cell.png").await;
-    for (part, name) in [("Tow grip", "bench-tow-grip.png"), ("Battery cradle", "bench-cradle.png")] {
+    for (part, name) in [("Tow grip", "bench-tow-grip.png"), ("Battery cradle", "bench-cradle.png")]
+    {
         b.open("/").await;
         b.click_text("button", part).await;
         b.painted("draft").await;
@@ -158,8 +159,10 @@ async fn main() {
     }
     b.step("Structure").await;
     b.step("Structure").await;
-    b.js("document.querySelector(\"[aria-label='Smaller cells in places']\").scrollIntoView()").await;
-    b.until("near and far are told", || async { b.seen(".facts", "Cells, near to far").await }).await;
+    b.js("document.querySelector(\"[aria-label='Smaller cells in places']\").scrollIntoView()")
+        .await;
+    b.until("near and far are told", || async { b.seen(".facts", "Cells, near to far").await })
+        .await;
     b.painted("draft").await;
     take("bench-finer.png").await;
     for _ in 0..5 {
@@ -169,13 +172,22 @@ async fn main() {
     b.painted("final").await;
 
     // A zone with a structure of its own.
-    let place = [("Middle X", "95"), ("Middle Z", "10"), ("Side X", "75"), ("Side Y", "90"), ("Side Z", "60")];
+    let place = [
+        ("Middle X", "95"),
+        ("Middle Z", "10"),
+        ("Side X", "75"),
+        ("Side Y", "90"),
+        ("Side Z", "60"),
+    ];
     b.filled_box(&place).await;
     b.kind("Struts", "Octet").await;
     b.saved().await;
     b.painted("draft").await;
     b.step("Thicken").await;
-    b.until("struts are asked for", || async { b.present("[aria-label='Strut thickness, mm']").await }).await;
+    b.until("struts are asked for", || async {
+        b.present("[aria-label='Strut thickness, mm']").await
+    })
+    .await;
     b.fill("[aria-label='Strut thickness, mm']", "1.8").await;
     b.saved().await;
     b.painted("draft").await;
@@ -199,7 +211,11 @@ async fn main() {
     let sole = TriMesh::cuboid(DVec3::new(-3.0, -3.0, -6.0), DVec3::new(63.0, 43.0, 0.0));
     let core = TriMesh::cuboid(DVec3::ZERO, DVec3::new(60.0, 40.0, 36.0));
     let float = TriMesh::sphere(15.0, 5).mapped(|p| p + DVec3::new(16.0, 6.0, 38.0));
-    let files = [("core.stl", stl::write(&core)), ("sole plate.stl", stl::write(&sole)), ("float.stl", stl::write(&float))];
+    let files = [
+        ("core.stl", stl::write(&core)),
+        ("sole plate.stl", stl::write(&sole)),
+        ("float.stl", stl::write(&float)),
+    ];
     b.drop_files(&files.each_ref().map(|(name, bytes)| (*name, bytes.as_slice()))).await;
     b.until("the unit is asked", || async { b.present(".units").await }).await;
     b.click_text(".ant-modal button", "Use this part").await;
@@ -207,7 +223,11 @@ async fn main() {
     b.step("Part").await;
     for (body, role) in [("sole plate", "Keep solid"), ("float", "Keep clear")] {
         b.click(&format!("[aria-label='Role of {body}']")).await;
-        b.click_text(".ant-select-dropdown:not(.ant-select-dropdown-hidden) .ant-select-item-option-content", role).await;
+        b.click_text(
+            ".ant-select-dropdown:not(.ant-select-dropdown-hidden) .ant-select-item-option-content",
+            role,
+        )
+        .await;
         b.painted("draft").await;
     }
     b.until("the health is told", || async { b.seen(".check", "Holes").await }).await;

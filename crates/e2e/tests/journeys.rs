@@ -62,7 +62,8 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     })
     .await;
     // Once the value rests, the figure is that of blocks of the final mesh.
-    let shown = || async { b.attribute("[data-triangles]", "data-triangles").await.parse::<u64>().ok() };
+    let shown =
+        || async { b.attribute("[data-triangles]", "data-triangles").await.parse::<u64>().ok() };
     b.until("the triangles are foreseen", || async { shown().await == Some(foreseen) }).await;
     b.click_text("button", "Make the final mesh").await;
     b.painted("final").await;
@@ -78,12 +79,18 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
         let t = Topology::of(&read.mesh);
         assert!(t.sound() && t.pieces == 1, "{name}: {} pieces", t.pieces);
         let triangles = read.mesh.triangles.len() as f64;
-        assert!((triangles / foreseen as f64 - 1.0).abs() < 0.25, "{triangles} triangles for {foreseen}");
+        assert!(
+            (triangles / foreseen as f64 - 1.0).abs() < 0.25,
+            "{triangles} triangles for {foreseen}"
+        );
         let size = read.mesh.bounds().size();
         assert!((size - DVec3::new(120.0, 72.0, 88.0)).abs().max_element() < 0.2, "{size}");
         let part = ulmix_part::demo::keel_bracket().0.volume();
         let share = 100.0 * (1.0 - read.mesh.volume() / part);
-        assert!((share - saved).abs() < 0.2, "the file is {share} % lighter, the screen said {saved} %");
+        assert!(
+            (share - saved).abs() < 0.2,
+            "the file is {share} % lighter, the screen said {saved} %"
+        );
     }
 
     // Reopening shows the same picture from the store.
@@ -99,7 +106,10 @@ async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
     let block = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(24.0));
     let plate = TriMesh::cuboid(DVec3::new(24.0, -4.0, -4.0), DVec3::new(30.0, 28.0, 28.0));
     b.drop_files(&[("block.stl", &stl::write(&block)), ("plate.stl", &stl::write(&plate))]).await;
-    b.until("the unit is asked", || async { b.seen(".ant-modal", "With it, in the same unit: plate.stl").await }).await;
+    b.until("the unit is asked", || async {
+        b.seen(".ant-modal", "With it, in the same unit: plate.stl").await
+    })
+    .await;
     b.click_text(".ant-modal button", "Use this part").await;
     b.painted("draft").await;
     b.step("Part").await;
@@ -120,22 +130,31 @@ async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
     b.step("Mesh").await;
     b.click_text("[aria-label='Lattice and solids'] .ant-segmented-item-label", "Apart").await;
     b.until("that is saved", || async {
-        b.text("[data-testid=saved-state]").await == "Saved" && b.seen("button", "Make the final mesh").await
+        b.text("[data-testid=saved-state]").await == "Saved"
+            && b.seen("button", "Make the final mesh").await
     })
     .await;
     b.click_text("button", "Make the final mesh").await;
     b.painted("final").await;
-    b.until("both are weighed", || async { b.seen("[data-testid=apart]", "Solids, apart").await }).await;
+    b.until("both are weighed", || async { b.seen("[data-testid=apart]", "Solids, apart").await })
+        .await;
     b.step("Hand-off").await;
     b.fill("[aria-label='File name']", "apart").await;
     let both = written(&b, "apart.3mf").await;
-    assert_eq!(both.bodies.iter().map(|n| n.name.as_str()).collect::<Vec<_>>(), ["Lattice", "Solids"]);
+    assert_eq!(
+        both.bodies.iter().map(|n| n.name.as_str()).collect::<Vec<_>>(),
+        ["Lattice", "Solids"]
+    );
     assert!((both.mesh.volume() / volume - 1.0).abs() < 0.01, "{} of {volume}", both.mesh.volume());
     b.click_text("[aria-label=Format] .ant-segmented-item-label", "STL, binary").await;
     b.click("[aria-label='Bodies to write']").await;
     b.click_text(".ant-select-item-option-content", "Solids alone").await;
     let alone = written(&b, "apart solids.stl").await.mesh;
-    assert!(Topology::of(&alone).sound() && (alone.volume() - solid).abs() < 1.0, "{}", alone.volume());
+    assert!(
+        Topology::of(&alone).sound() && (alone.volume() - solid).abs() < 1.0,
+        "{}",
+        alone.volume()
+    );
 
     // Another part: roles, cells and thickness stay.
     b.step("Part").await;
@@ -144,8 +163,10 @@ async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
     b.choose_file("[aria-label='File of a body']", "taller.stl", &stl::write(&taller)).await;
     b.until("the unit is asked", || async { b.seen(".ant-modal", "24 × 24 × 40 mm").await }).await;
     b.click_text(".ant-modal button", "Use this part").await;
-    b.until("the new part is there", || async { b.seen(".facts", "taller.stl").await && b.seen(".bodyrow", "taller").await })
-        .await;
+    b.until("the new part is there", || async {
+        b.seen(".facts", "taller.stl").await && b.seen(".bodyrow", "taller").await
+    })
+    .await;
     b.painted("draft").await;
     b.click("[aria-label=Undo]").await;
     b.until("undo brings the old one back", || async { b.seen(".facts", "block.stl").await }).await;
@@ -157,7 +178,8 @@ async fn a_foreign_part_in_inches_is_asked_for_its_unit() {
     let b = Bench::start().await;
     b.open("/").await;
     b.drop_file("not a part.stl", b"PK no, not this").await;
-    b.until("the wrong file is explained", || async { b.seen(".refused", "not a part.stl").await }).await;
+    b.until("the wrong file is explained", || async { b.seen(".refused", "not a part.stl").await })
+        .await;
 
     // 2 × 1.5 × 1 inches, with a hole of one triangle.
     let part = TriMesh::cuboid(DVec3::ZERO, DVec3::new(2.0, 1.5, 1.0)).filtered(|t| t != 4);
@@ -172,41 +194,68 @@ async fn a_foreign_part_in_inches_is_asked_for_its_unit() {
 
     // The hole is found in words, and closed.
     b.step("Part").await;
-    b.until("its health is told", || async { b.seen(".check", "Holes").await && b.seen(".check", "1, up to 50.8 mm").await })
-        .await;
+    b.until("its health is told", || async {
+        b.seen(".check", "Holes").await && b.seen(".check", "1, up to 50.8 mm").await
+    })
+    .await;
     b.click("[aria-label='Close holes']").await;
-    b.until("the hole is closed", || async { b.seen(".remark", "1 hole was closed, the widest of 50.8 mm").await }).await;
+    b.until("the hole is closed", || async {
+        b.seen(".remark", "1 hole was closed, the widest of 50.8 mm").await
+    })
+    .await;
     b.painted("draft").await;
     b.step("Structure").await;
     b.until("the sentence says so", || async { b.seen(".step", "49.16 cm³, closed").await }).await;
 
     // A typed tenfold jump is asked about and can be refused.
     b.fill("[aria-label='Cell size, mm']", "60").await;
-    b.until("the jump is asked about", || async { b.seen(".ant-modal-confirm", "Cell size: 60 mm?").await }).await;
+    b.until("the jump is asked about", || async {
+        b.seen(".ant-modal-confirm", "Cell size: 60 mm?").await
+    })
+    .await;
     b.click_text(".ant-modal-confirm button", "Keep").await;
-    b.until("the old value stays", || async { b.value("[aria-label='Cell size, mm']").await == "4.8" }).await;
+    b.until("the old value stays", || async {
+        b.value("[aria-label='Cell size, mm']").await == "4.8"
+    })
+    .await;
 
-    // What the server refuses is told beside the value, which keeps what was typed, until the next edit.
+    // What the server refuses is told beside the value, which keeps what was typed, until the next
+    // edit.
     b.step("Thicken").await;
     let typed = b.value("[aria-label='Wall thickness, mm']").await;
     b.fill("[aria-label='Wall thickness, mm']", "5").await;
-    b.until("the value is refused", || async { b.seen(".value .remark", "The thickness is 5 mm").await }).await;
+    b.until("the value is refused", || async {
+        b.seen(".value .remark", "The thickness is 5 mm").await
+    })
+    .await;
     b.saved().await;
     b.painted("draft").await;
-    assert!(b.seen(".value .remark", "Choose a value from").await && b.seen(".notes", "The thickness is 5 mm").await);
+    assert!(
+        b.seen(".value .remark", "Choose a value from").await
+            && b.seen(".notes", "The thickness is 5 mm").await
+    );
     assert_eq!(b.value("[aria-label='Wall thickness, mm']").await.parse(), Ok(5.0));
     b.fill("[aria-label='Wall thickness, mm']", &typed).await;
     b.fill("[aria-label='Wall thickness, mm']", "0.7").await;
-    b.until("the refusal is gone", || async { !b.present(".value .remark").await && !b.present(".notes .bad").await }).await;
+    b.until("the refusal is gone", || async {
+        !b.present(".value .remark").await && !b.present(".notes .bad").await
+    })
+    .await;
     b.painted("draft").await;
     b.step("Structure").await;
 
     // Another kind keeps everything else.
     b.click_text(".kind span", "Schwarz P").await;
-    b.until("the sentence follows", || async { b.value("[aria-label='Cell size, mm']").await == "4.8" }).await;
+    b.until("the sentence follows", || async {
+        b.value("[aria-label='Cell size, mm']").await == "4.8"
+    })
+    .await;
     b.painted("draft").await;
     b.step("Structure").await;
-    b.until("the sentence says so", || async { b.seen(".step", "Schwarz P walls, 4.8 mm cells").await }).await;
+    b.until("the sentence says so", || async {
+        b.seen(".step", "Schwarz P walls, 4.8 mm cells").await
+    })
+    .await;
 }
 
 /// A shape of our own, resized, with a skin on two picked faces and a bore kept clear.
@@ -235,7 +284,8 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
     b.acted("a box takes what lies in it", act, || b.seen(".editor .label", "14 faces")).await;
     b.click("[aria-label=Undo]").await;
     b.until("two are left", || async { b.seen(".editor .label", "2 faces").await }).await;
-    // The loop of edges nearest to the top's middle is its outline: four sides and four corners, one of which is held.
+    // The loop of edges nearest to the top's middle is its outline: four sides and four corners,
+    // one of which is held.
     b.click_text("[aria-label='Pick by'] .ant-segmented-item-label", "Loop").await;
     let act = || b.click_in(".view canvas", 0.5, 0.42);
     b.acted("a loop takes the faces along it", act, || b.seen(".editor .label", "9 faces")).await;
@@ -251,13 +301,25 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
 
     // A drain hole where the top is clicked.
     b.click_text("button", "Drain hole").await;
-    b.until("a place can be clicked", || async { b.seen(".facewords", "Click where the hole goes in").await }).await;
-    b.acted("the hole is there", || b.click_in(".view canvas", 0.6, 0.45), || b.seen(".zonerow", "Drain hole 1")).await;
-    b.until("its values show", || async { !b.value("[aria-label=Diameter]").await.is_empty() }).await;
+    b.until("a place can be clicked", || async {
+        b.seen(".facewords", "Click where the hole goes in").await
+    })
+    .await;
+    b.acted(
+        "the hole is there",
+        || b.click_in(".view canvas", 0.6, 0.45),
+        || b.seen(".zonerow", "Drain hole 1"),
+    )
+    .await;
+    b.until("its values show", || async { !b.value("[aria-label=Diameter]").await.is_empty() })
+        .await;
     let drain = 0.5 * b.value("[aria-label=Diameter]").await.parse::<f64>().unwrap();
     b.saved().await;
     b.grid_step("0.6").await;
-    b.until("the zones read as a sentence", || async { b.seen(".step", "a skin on faces, 2 kept clear").await }).await;
+    b.until("the zones read as a sentence", || async {
+        b.seen(".step", "a skin on faces, 2 kept clear").await
+    })
+    .await;
     let read = made(&b, "Plate.3mf").await;
     let (m, t) = (&read.mesh, Topology::of(&read.mesh));
     assert!(t.sound());
@@ -267,7 +329,10 @@ async fn a_plate_is_resized_and_gets_skins_on_picked_faces() {
         (0..m.triangles.len()).filter(flat).map(|t| m.area_vector(t).length() * 0.5).sum()
     };
     let (pi, bore) = (std::f64::consts::PI, 2.2f64);
-    let whole = 100.0 * 60.0 - (4.0 - pi) * 100.0 - 4.0 * pi * 2.5 * 2.5 - pi * (bore * bore + drain * drain);
+    let whole = 100.0 * 60.0
+        - (4.0 - pi) * 100.0
+        - 4.0 * pi * 2.5 * 2.5
+        - pi * (bore * bore + drain * drain);
     assert!((area(12.0) / whole - 1.0).abs() < 0.01, "{} of {whole}", area(12.0));
     assert!(area(0.0) < 0.8 * whole);
 }
@@ -285,7 +350,8 @@ async fn a_sheet_is_pulled_thickened_and_stands_on_the_bed() {
     b.saved().await;
     b.fill("[aria-label='Sheet thickness, mm']", "5").await;
     b.saved().await;
-    b.until("it is told", || async { b.seen(".remark", "1 sheet was given thickness").await }).await;
+    b.until("it is told", || async { b.seen(".remark", "1 sheet was given thickness").await })
+        .await;
     b.click("[aria-label='Stand it on the print bed']").await;
     b.saved().await;
     b.click_text("[aria-label=Down] .ant-segmented-item-label", "+Y").await;
@@ -298,7 +364,10 @@ async fn a_sheet_is_pulled_thickened_and_stands_on_the_bed() {
     assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
     let bounds = mesh.bounds();
     // 60 mm deep, and somewhat more where its rims lean; now that is its height.
-    assert!(bounds.min.z.abs() < 1e-3 && bounds.size().z > 60.0 && bounds.size().z < 66.0, "{bounds:?}");
+    assert!(
+        bounds.min.z.abs() < 1e-3 && bounds.size().z > 60.0 && bounds.size().z < 66.0,
+        "{bounds:?}"
+    );
     assert!((bounds.centre().truncate() - glam::DVec2::splat(110.0)).length() < 0.05, "{bounds:?}");
 }
 
@@ -314,7 +383,11 @@ async fn a_revolved_part_is_drawn_and_edited_later() {
     let bench = &b;
     let point = |n: &'static str, of: &'static str| async move {
         bench.click(&format!("[aria-label='Point {n}']")).await;
-        bench.until("the point is chosen", || async { bench.seen(".pointfields", &format!("Point {n} of{of}")).await }).await;
+        bench
+            .until("the point is chosen", || async {
+                bench.seen(".pointfields", &format!("Point {n} of{of}")).await
+            })
+            .await;
     };
     // A plain cylinder of radius 20 and height 50: two points go, four get their places.
     for n in ["4", "3"] {
@@ -336,12 +409,16 @@ async fn a_revolved_part_is_drawn_and_edited_later() {
     b.until("the part follows", || async { b.seen(".step", "40 × 40 × 50 mm").await }).await;
     b.painted("draft").await;
 
-    // The side pulled out becomes an arc; what cannot be turned is refused in words and changes nothing.
+    // The side pulled out becomes an arc; what cannot be turned is refused in words and changes
+    // nothing.
     b.drag("[aria-label='Line after point 2']", (0.5, 0.5), (14.0, 0.0)).await;
     b.until("the part bulges", || async { !b.seen(".step", "40 × 40 × 50 mm").await }).await;
     b.fill("[aria-label='Axis at']", "5").await;
     b.until("the axis is refused", || async { b.seen("body", "passes over the axis").await }).await;
-    b.until("what was typed stays beside it", || async { b.value("[aria-label='Axis at']").await == "5" }).await;
+    b.until("what was typed stays beside it", || async {
+        b.value("[aria-label='Axis at']").await == "5"
+    })
+    .await;
 
     // Later: the arc goes to a round figure, and the axis moves off to make a ring.
     b.open(&b.path().await).await;
@@ -358,7 +435,8 @@ async fn a_revolved_part_is_drawn_and_edited_later() {
     let t = Topology::of(&mesh);
     assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
     let ring = |p: &DVec3| p.truncate().length();
-    let [low, high] = mesh.points.iter().map(ring).fold([f64::MAX, 0.0], |[a, b], r| [a.min(r), b.max(r)]);
+    let [low, high] =
+        mesh.points.iter().map(ring).fold([f64::MAX, 0.0], |[a, b], r| [a.min(r), b.max(r)]);
     assert!((low - 10.0).abs() < 0.05 && (high - 34.0).abs() < 0.05, "{low} {high}");
 }
 
@@ -373,7 +451,10 @@ async fn tabs_follow_each_other_and_a_stopped_server_loses_nothing() {
     b.open("/project/keel-bracket").await;
     b.painted("draft").await;
     b.click_text(".kind span", "Schwarz D").await;
-    b.until("the change is saved", || async { b.attribute("[aria-label=Undo]", "disabled").await.is_empty() }).await;
+    b.until("the change is saved", || async {
+        b.attribute("[aria-label=Undo]", "disabled").await.is_empty()
+    })
+    .await;
     b.switch(&first).await;
     b.step("Structure").await;
     b.until("the first tab follows", || async { b.seen(".step", "Schwarz D walls").await }).await;
@@ -381,7 +462,10 @@ async fn tabs_follow_each_other_and_a_stopped_server_loses_nothing() {
     b.kill_server();
     b.step("Zones").await;
     b.click("[aria-label='Skin all around']").await;
-    b.until("the page says it is not saved", || async { b.seen(".banner", "does not answer").await }).await;
+    b.until("the page says it is not saved", || async {
+        b.seen(".banner", "does not answer").await
+    })
+    .await;
     b.restart_server();
     b.until("the change is saved after all", || async {
         b.text("[data-testid=saved-state]").await == "Saved" && !b.present(".banner").await
@@ -400,14 +484,18 @@ async fn the_recipe_reads_top_to_bottom_at_1280_by_800() {
     b.open("/project/keel-bracket").await;
     b.painted("draft").await;
     let titles = b
-        .js("return [...document.querySelectorAll('.step h2')].map(h => [h.textContent, h.getBoundingClientRect().bottom])")
+        .js("return [...document.querySelectorAll('.step h2')].map(h => \
+             [h.textContent, h.getBoundingClientRect().bottom])")
         .await;
     let titles = titles.as_array().unwrap();
     assert_eq!(titles.len(), 7);
     for t in titles {
         assert!(t[1].as_f64().unwrap() <= 800.0, "{t} is below the fold");
     }
-    let outside = b.js("return performance.getEntriesByType('resource').map(e => e.name).filter(n => !n.startsWith(location.origin) && !n.startsWith('blob:'))").await;
+    let outside = b
+        .js("return performance.getEntriesByType('resource').map(e => e.name).filter(n => \
+         !n.startsWith(location.origin) && !n.startsWith('blob:'))")
+        .await;
     assert_eq!(outside.as_array().unwrap().len(), 0, "{outside}");
     let wide = b.js("return document.documentElement.scrollWidth <= innerWidth").await;
     assert_eq!(wide, true);

@@ -7,7 +7,12 @@ use ulmix_e2e::browser::Bench;
 #[tokio::test]
 async fn projects_that_cannot_be_read_are_shown_with_ways_out_beside_the_others() {
     let mut b = Bench::start().await;
-    b.begin_with("ball.stl", &ulmix_formats::stl::write(&ulmix_mesh::TriMesh::sphere(10.0, 4)), "20 × 20 × 20 mm").await;
+    b.begin_with(
+        "ball.stl",
+        &ulmix_formats::stl::write(&ulmix_mesh::TriMesh::sphere(10.0, 4)),
+        "20 × 20 × 20 mm",
+    )
+    .await;
     let damaged = b.path().await.rsplit('/').next().unwrap().to_owned();
     b.open("/").await;
     b.click_text("button", "Float shell").await;
@@ -17,20 +22,23 @@ async fn projects_that_cannot_be_read_are_shown_with_ways_out_beside_the_others(
     let db = Connection::open(b.data()).unwrap();
     db.execute("UPDATE revisions SET recipe = ? WHERE project = 'keel-bracket'", [newer]).unwrap();
     db.execute("DELETE FROM cards WHERE project = 'keel-bracket'", []).unwrap();
-    let sql = "UPDATE blobs SET data = zeroblob(length(data)) WHERE hash = (SELECT part_blob FROM projects WHERE id = ?)";
+    let sql = "UPDATE blobs SET data = zeroblob(length(data)) WHERE hash = (SELECT \
+         part_blob FROM projects WHERE id = ?)";
     assert_eq!(db.execute(sql, params![damaged]).unwrap(), 1);
     drop(db);
     b.restart_server();
 
     b.open("/").await;
-    b.until("the newer one is told", || async { b.seen(".card.unreadable", "version 9").await }).await;
+    b.until("the newer one is told", || async { b.seen(".card.unreadable", "version 9").await })
+        .await;
     b.until("the others are listed", || async { b.seen(".card", "Float shell").await }).await;
     assert!(b.seen(".card", "ball").await && !b.seen(".card.unreadable", "ball").await);
     b.open(&format!("/project/{damaged}")).await;
     b.until("the damage is told as damage", || async { b.seen("body", "damaged").await }).await;
     assert!(!b.seen("body", "is safe").await);
     b.open("/").await;
-    b.until("the start screen knows it too", || async { b.seen(".card.unreadable", "ball").await }).await;
+    b.until("the start screen knows it too", || async { b.seen(".card.unreadable", "ball").await })
+        .await;
 
     // The recipe leaves as it is, and then the project goes.
     b.click(".card.unreadable a[href='/api/projects/keel-bracket/recipe.json']").await;
@@ -49,7 +57,10 @@ async fn a_token_is_typed_once_and_asked_again_after_logging_out() {
     b.restart_server_with_token(token);
     b.open("/project/keel-bracket").await;
     b.fill("input[name=token]", "a wrong guess").await;
-    b.until("the guess is refused", || async { b.seen("[role=alert]", "not the access token").await }).await;
+    b.until("the guess is refused", || async {
+        b.seen("[role=alert]", "not the access token").await
+    })
+    .await;
     assert!(!b.present(".header").await);
     b.fill("input[name=token]", token).await;
     b.until("the projects are there", || async { b.seen(".card", "Keel bracket").await }).await;

@@ -5,8 +5,8 @@ use rayon::prelude::*;
 use ulmix_mesh::topology::UnionFind;
 use ulmix_mesh::Bounds;
 
-/// Half the thickness of a wall that signs on a grid keep whole, in steps: such a wall is as thick as a cell's diagonal is
-/// long.
+/// Half the thickness of a wall that signs on a grid keep whole, in steps: such a wall is as thick
+/// as a cell's diagonal is long.
 pub const HELD: f64 = 0.85;
 
 /// Samples at `origin + step · (i, j, k)`.
@@ -48,7 +48,8 @@ impl Grid {
     }
 }
 
-/// Of word `w` of a row, the bits from number `first` of the row up to `end`, some of which it must hold.
+/// Of word `w` of a row, the bits from number `first` of the row up to `end`, some of which it must
+/// hold.
 #[inline]
 pub fn bits_between(w: usize, first: usize, end: usize) -> u64 {
     let low = first.max(64 * w) - 64 * w;
@@ -88,7 +89,8 @@ impl Bits {
     /// Are all eight corners of the cell at a sample held?
     #[inline]
     pub fn all_around(&self, at: UVec3) -> bool {
-        let at = at.min(UVec3::new(64 * self.words as u32, self.rows as u32, self.layers as u32) - 2);
+        let at =
+            at.min(UVec3::new(64 * self.words as u32, self.rows as u32, self.layers as u32) - 2);
         let (w, b) = (at.x as usize / 64, at.x % 64);
         let start = (at.z as usize * self.rows + at.y as usize) * self.words + w;
         let pair = |from: usize| {
@@ -110,7 +112,8 @@ impl Bits {
     pub fn set_between(&mut self, first: usize, end: usize, j: u32, k: u32) {
         let at = (k as usize * self.rows + j as usize) * self.words;
         if first < end {
-            (first / 64..end.div_ceil(64)).for_each(|w| self.data[at + w] |= bits_between(w, first, end));
+            (first / 64..end.div_ceil(64))
+                .for_each(|w| self.data[at + w] |= bits_between(w, first, end));
         }
     }
 
@@ -185,7 +188,10 @@ impl Bits {
     }
 
     /// Groups of `depth` whole layers, each with its first layer's index, for parallel writing.
-    pub fn par_layers_mut(&mut self, depth: usize) -> impl IndexedParallelIterator<Item = (usize, &mut [u64])> {
+    pub fn par_layers_mut(
+        &mut self,
+        depth: usize,
+    ) -> impl IndexedParallelIterator<Item = (usize, &mut [u64])> {
         let span = self.rows * self.words * depth;
         self.data.par_chunks_mut(span).enumerate().map(move |(n, d)| (n * depth, d))
     }
@@ -263,7 +269,10 @@ mod tests {
         for (first, end) in [(0, 1), (0, 64), (5, 65), (63, 131), (64, 128), (70, 72), (9, 9)] {
             let mut bits = Bits::new(&grid);
             bits.set_between(first, end, 0, 0);
-            assert!((0..150).all(|i| bits.get(i, 0, 0) == (first..end).contains(&(i as usize))), "{first} {end}");
+            assert!(
+                (0..150).all(|i| bits.get(i, 0, 0) == (first..end).contains(&(i as usize))),
+                "{first} {end}"
+            );
         }
     }
 
@@ -271,7 +280,8 @@ mod tests {
     fn pieces_are_told_apart_by_their_sides() {
         let grid = Grid { origin: DVec3::ZERO, step: 1.0, size: UVec3::new(200, 5, 4) };
         let mut bits = Bits::new(&grid);
-        // A ring over two words, its filling's one sample apart from it; and one that touches it by a corner alone.
+        // A ring over two words, its filling's one sample apart from it; and one that touches it by
+        // a corner alone.
         for i in 60..70 {
             [1, 3].iter().for_each(|&j| bits.set(i, j, 1));
         }
@@ -290,7 +300,10 @@ mod tests {
     fn cells_are_held_with_all_their_corners() {
         let grid = Grid { origin: DVec3::ZERO, step: 1.0, size: UVec3::new(130, 4, 3) };
         let mut bits = Bits::new(&grid);
-        let samples = || (0..3).flat_map(|k| (0..4).flat_map(move |j| (0..130).map(move |i| UVec3::new(i, j, k))));
+        let samples = || {
+            (0..3)
+                .flat_map(|k| (0..4).flat_map(move |j| (0..130).map(move |i| UVec3::new(i, j, k))))
+        };
         // Most are held.
         for at in samples().filter(|at| !(at.x * 7 + at.y * 3 + at.z).is_multiple_of(11)) {
             bits.set(at.x, at.y, at.z);

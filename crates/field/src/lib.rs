@@ -1,4 +1,5 @@
-//! Numbers and fields on grids: the same bits on every machine. Nothing here knows a recipe. Lengths are millimetres.
+//! Numbers and fields on grids: the same bits on every machine. Nothing here knows a recipe.
+//! Lengths are millimetres.
 //!
 //! | module | idea |
 //! |---|---|

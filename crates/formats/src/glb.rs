@@ -99,7 +99,9 @@ pub fn write(shaded: &Shaded, attributes: &[Attribute], extras: Value) -> Vec<u8
     let indices = accessors.len();
     let at = bin.len();
     shaded.triangles.iter().flatten().for_each(|i| bin.extend_from_slice(&i.to_le_bytes()));
-    views.push(json!({ "buffer": 0, "byteOffset": at, "byteLength": bin.len() - at, "target": 34963 }));
+    views.push(
+        json!({ "buffer": 0, "byteOffset": at, "byteLength": bin.len() - at, "target": 34963 }),
+    );
     accessors.push(json!({
         "bufferView": views.len() - 1, "componentType": 5125, "count": shaded.triangles.len() * 3, "type": "SCALAR"
     }));
@@ -113,7 +115,8 @@ pub fn write(shaded: &Shaded, attributes: &[Attribute], extras: Value) -> Vec<u8
         "scenes": [{ "nodes": if empty { json!([]) } else { json!([0]) } }],
     });
     if !empty {
-        doc["nodes"] = json!([{ "mesh": 0, "translation": low.to_array(), "scale": [step, step, step] }]);
+        doc["nodes"] =
+            json!([{ "mesh": 0, "translation": low.to_array(), "scale": [step, step, step] }]);
         doc["meshes"] = json!([{ "primitives": [{ "attributes": named, "indices": indices }] }]);
         doc["bufferViews"] = json!(views);
         doc["accessors"] = json!(accessors);

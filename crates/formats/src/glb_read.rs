@@ -1,5 +1,5 @@
-//! glTF 2.0 binary, read: the triangles of the default scene in their places, from metres with y up to
-//! millimetres with z up. Compressed and external geometry is refused.
+//! glTF 2.0 binary, read: the triangles of the default scene in their places, from metres with y up
+//! to millimetres with z up. Compressed and external geometry is refused.
 
 use crate::{usable, FormatError, Limits, Loaded, Named};
 use glam::{DMat4, DQuat, DVec3};
@@ -9,11 +9,15 @@ use ulmix_mesh::TriMesh;
 
 const MM_PER_UNIT: f64 = 1000.0;
 const DEEPEST: usize = 64;
-/// Bytes of the largest description: each of its values takes some 32 bytes in memory, and has two in the file.
+/// Bytes of the largest description: each of its values takes some 32 bytes in memory, and has two
+/// in the file.
 const LONGEST: usize = 32 << 20;
 
 fn broken(what: impl Into<String>) -> FormatError {
-    FormatError::new(what, "The file is damaged or uses what Ulmix does not read. Export the part as 3MF or STL.")
+    FormatError::new(
+        what,
+        "The file is damaged or uses what Ulmix does not read. Export the part as 3MF or STL.",
+    )
 }
 
 /// Reads a binary glTF file.
@@ -24,20 +28,33 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     let (json, binary) = chunks(bytes)?;
     if json.len() > LONGEST {
         return Err(FormatError::new(
-            format!("The file's description has {} MB; up to {} MB are read.", json.len() >> 20, LONGEST >> 20),
+            format!(
+                "The file's description has {} MB; up to {} MB are read.",
+                json.len() >> 20,
+                LONGEST >> 20
+            ),
             "Join its objects before exporting, or export the part as 3MF or STL.",
         ));
     }
-    let json: Value = serde_json::from_slice(json).map_err(|e| broken(format!("The file's description is not valid: {e}.")))?;
-    let needed = json["extensionsRequired"].as_array().into_iter().flatten().filter_map(Value::as_str);
-    if let Some(other) = { needed }.find(|n| !matches!(*n, "KHR_mesh_quantization" | "KHR_materials_unlit")) {
+    let json: Value = serde_json::from_slice(json)
+        .map_err(|e| broken(format!("The file's description is not valid: {e}.")))?;
+    let needed =
+        json["extensionsRequired"].as_array().into_iter().flatten().filter_map(Value::as_str);
+    if let Some(other) =
+        { needed }.find(|n| !matches!(*n, "KHR_mesh_quantization" | "KHR_materials_unlit"))
+    {
         return Err(broken(format!("The file needs {other}.")));
     }
-    let file = File { json: &json, binary, limits, placed: Cell::new(0), bodies: RefCell::default() };
+    let file =
+        File { json: &json, binary, limits, placed: Cell::new(0), bodies: RefCell::default() };
     let mut mesh = TriMesh::default();
     let scene = json["scene"].as_u64().unwrap_or(0) as usize;
-    let upright =
-        DMat4::from_cols_array_2d(&[[1.0, 0.0, 0.0, 0.0], [0.0, 0.0, 1.0, 0.0], [0.0, -1.0, 0.0, 0.0], [0.0, 0.0, 0.0, 1.0]]);
+    let upright = DMat4::from_cols_array_2d(&[
+        [1.0, 0.0, 0.0, 0.0],
+        [0.0, 0.0, 1.0, 0.0],
+        [0.0, -1.0, 0.0, 0.0],
+        [0.0, 0.0, 0.0, 1.0],
+    ]);
     let start = DMat4::from_scale(DVec3::splat(MM_PER_UNIT)) * upright;
     for node in json["scenes"][scene]["nodes"].as_array().into_iter().flatten() {
         file.node(node, start, 0, &mut mesh)?;
@@ -48,7 +65,8 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
 
 /// The description, and the binary part, if there is one.
 fn chunks(bytes: &[u8]) -> Result<(&[u8], &[u8]), FormatError> {
-    let word = |at: usize| Some(u32::from_le_bytes(bytes.get(at..at + 4)?.try_into().ok()?) as usize);
+    let word =
+        |at: usize| Some(u32::from_le_bytes(bytes.get(at..at + 4)?.try_into().ok()?) as usize);
     let chunk = |at: usize| {
         let length = word(at)?;
         Some((bytes.get(at + 4..at + 8)?, bytes.get(at + 8..(at + 8).checked_add(length)?)?))
@@ -79,13 +97,21 @@ struct File<'a> {
 }
 
 impl File<'_> {
-    fn node(&self, index: &Value, above: DMat4, depth: usize, out: &mut TriMesh) -> Result<(), FormatError> {
+    fn node(
+        &self,
+        index: &Value,
+        above: DMat4,
+        depth: usize,
+        out: &mut TriMesh,
+    ) -> Result<(), FormatError> {
         if depth > DEEPEST {
             return Err(broken("The file's parts hold each other without end."));
         }
         self.count_placed()?;
         let node = self.item("nodes", index)?;
-        let list = |name: &str| -> Vec<f64> { node[name].as_array().into_iter().flatten().filter_map(Value::as_f64).collect() };
+        let list = |name: &str| -> Vec<f64> {
+            node[name].as_array().into_iter().flatten().filter_map(Value::as_f64).collect()
+        };
         let own = match (
             list("matrix").try_into(),
             list("translation")[..].try_into(),
@@ -102,10 +128,17 @@ impl File<'_> {
         let place = above * own;
         if !node["mesh"].is_null() {
             let from = out.triangles.len();
-            for p in self.item("meshes", &node["mesh"])?["primitives"].as_array().into_iter().flatten() {
+            for p in
+                self.item("meshes", &node["mesh"])?["primitives"].as_array().into_iter().flatten()
+            {
                 self.primitive(p, place, out)?;
             }
-            Named::end(node["name"].as_str().unwrap_or_default(), from, out, &mut self.bodies.borrow_mut());
+            Named::end(
+                node["name"].as_str().unwrap_or_default(),
+                from,
+                out,
+                &mut self.bodies.borrow_mut(),
+            );
         }
         for child in node["children"].as_array().into_iter().flatten() {
             self.node(child, place, depth + 1, out)?;
@@ -165,10 +198,17 @@ impl File<'_> {
     }
 
     /// All vectors of an accessor, in order.
-    fn numbers<const N: usize>(&self, accessor: &Value, mut each: impl FnMut([f64; N])) -> Result<(), FormatError> {
+    fn numbers<const N: usize>(
+        &self,
+        accessor: &Value,
+        mut each: impl FnMut([f64; N]),
+    ) -> Result<(), FormatError> {
         let a = self.item("accessors", accessor)?;
         let view = self.item("bufferViews", &a["bufferView"])?;
-        if view["buffer"].as_u64() != Some(0) || !self.json["buffers"][0]["uri"].is_null() || !a["sparse"].is_null() {
+        if view["buffer"].as_u64() != Some(0)
+            || !self.json["buffers"][0]["uri"].is_null()
+            || !a["sparse"].is_null()
+        {
             return Err(broken("The file keeps its geometry elsewhere."));
         }
         let whole = |v: &Value, name: &str| v[name].as_u64().unwrap_or(0) as usize;
@@ -220,7 +260,12 @@ mod tests {
 
     /// The same with several nodes, of which the first is the scene's.
     fn files(mesh: &TriMesh, nodes: Value) -> Vec<u8> {
-        let mut data: Vec<u8> = mesh.points.iter().flat_map(|p| p.as_vec3().to_array()).flat_map(f32::to_le_bytes).collect();
+        let mut data: Vec<u8> = mesh
+            .points
+            .iter()
+            .flat_map(|p| p.as_vec3().to_array())
+            .flat_map(f32::to_le_bytes)
+            .collect();
         let places = data.len();
         data.extend(mesh.triangles.iter().flatten().flat_map(|v| v.to_le_bytes()));
         let json = json!({
@@ -250,7 +295,10 @@ mod tests {
     fn places_units_and_the_upright_axis_are_applied() {
         let m = TriMesh::cuboid(DVec3::ZERO, DVec3::new(0.01, 0.02, 0.03));
         let r = crate::read(
-            &file(&m, json!({ "mesh": 0, "translation": [0.0, 1.0, 0.0], "scale": [1.0, 1.0, -1.0] })),
+            &file(
+                &m,
+                json!({ "mesh": 0, "translation": [0.0, 1.0, 0.0], "scale": [1.0, 1.0, -1.0] }),
+            ),
             &Limits::default(),
         )
         .unwrap();
@@ -258,7 +306,8 @@ mod tests {
         let b = r.mesh.bounds();
         // Up is y in the file: one metre up is z here.
         assert!(
-            (b.min - DVec3::new(0.0, 0.0, 1000.0)).length() < 1e-3 && (b.size() - DVec3::new(10.0, 30.0, 20.0)).length() < 1e-3,
+            (b.min - DVec3::new(0.0, 0.0, 1000.0)).length() < 1e-3
+                && (b.size() - DVec3::new(10.0, 30.0, 20.0)).length() < 1e-3,
             "{b:?}"
         );
         assert_eq!(r.millimetres_per_unit, Some(1000.0));
@@ -276,10 +325,17 @@ mod tests {
         let m = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
         let good = file(&m, json!({ "mesh": 0 }));
         assert!(read(&good[..good.len() - 9], &Limits::default()).is_err());
-        assert!(read(&file(&m, json!({ "mesh": 7 })), &Limits::default()).unwrap_err().message.contains("meshes"));
-        assert!(read(&file(&m, json!({ "children": [0] })), &Limits::default()).unwrap_err().message.contains("without end"));
+        assert!(read(&file(&m, json!({ "mesh": 7 })), &Limits::default())
+            .unwrap_err()
+            .message
+            .contains("meshes"));
+        assert!(read(&file(&m, json!({ "children": [0] })), &Limits::default())
+            .unwrap_err()
+            .message
+            .contains("without end"));
         // Every node twice the one below: 2⁶⁴ places in a line.
-        let said = read(&file(&m, json!({ "children": [0, 0] })), &Limits::default()).unwrap_err().message;
+        let said =
+            read(&file(&m, json!({ "children": [0, 0] })), &Limits::default()).unwrap_err().message;
         assert!(said.contains("without end") || said.contains("more than"), "{said}");
         assert!(read(&good, &Limits { triangles: 3, ..Limits::default() }).is_err());
     }
@@ -289,11 +345,16 @@ mod tests {
         let cloud = TriMesh { points: vec![DVec3::ONE; 50_000], triangles: vec![] };
         let places = |n: usize| json!({ "children": vec![1; n], "mesh": 0 });
         let said = |bytes: &[u8]| read(bytes, &Limits::default()).unwrap_err().message;
-        assert!(said(&files(&cloud, json!([places(40_000), { "mesh": 0 }]))).contains("no triangles"));
-        assert!(said(&files(&cloud, json!([places(200_000), { "mesh": 0 }]))).contains("places more than"));
+        assert!(
+            said(&files(&cloud, json!([places(40_000), { "mesh": 0 }]))).contains("no triangles")
+        );
+        assert!(said(&files(&cloud, json!([places(200_000), { "mesh": 0 }])))
+            .contains("places more than"));
         let mut one = cloud.clone();
         one.triangles.push([0, 1, 2]);
-        assert!(said(&files(&one, json!([places(40_000), { "mesh": 0 }]))).contains("million points"));
+        assert!(
+            said(&files(&one, json!([places(40_000), { "mesh": 0 }]))).contains("million points")
+        );
     }
 
     proptest! {

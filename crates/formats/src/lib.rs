@@ -52,7 +52,10 @@ impl FormatError {
 
     /// The work was ended from outside, by [`Limits::stopped`].
     pub fn stopped() -> FormatError {
-        FormatError { stopped: true, ..FormatError::new("Reading the file was stopped.", "Bring it in again.") }
+        FormatError {
+            stopped: true,
+            ..FormatError::new("Reading the file was stopped.", "Bring it in again.")
+        }
     }
 
     /// Is this no fault of the file: was the work ended from outside?
@@ -85,7 +88,11 @@ impl Named {
     /// Ends the body that began at triangle `from`, if it has any.
     fn end(name: &str, from: usize, mesh: &TriMesh, out: &mut Vec<Named>) {
         if mesh.triangles.len() > from {
-            out.push(Named { name: name.trim().to_owned(), triangles: mesh.triangles.len() - from, beams: false });
+            out.push(Named {
+                name: name.trim().to_owned(),
+                triangles: mesh.triangles.len() - from,
+                beams: false,
+            });
         }
     }
 }
@@ -115,7 +122,10 @@ impl Loaded {
 /// Recognises the format by content, whatever the file is called, and reads it.
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     if bytes.is_empty() {
-        return Err(FormatError::new("The file is empty.", "Export the part again and choose that file."));
+        return Err(FormatError::new(
+            "The file is empty.",
+            "Export the part again and choose that file.",
+        ));
     }
     if bytes.starts_with(b"PK\x03\x04") {
         return threemf::read(bytes, limits);
@@ -154,18 +164,28 @@ fn usable(
     millimetres_per_unit: Option<f64>,
 ) -> Result<Loaded, FormatError> {
     if mesh.triangles.is_empty() {
-        return Err(FormatError::new("The file holds no triangles.", "Export the part again; it seems nothing was selected."));
+        return Err(FormatError::new(
+            "The file holds no triangles.",
+            "Export the part again; it seems nothing was selected.",
+        ));
     }
     limits.hold(&mesh)?;
-    if let Some(t) = mesh.triangles.iter().position(|t| t.iter().any(|&v| v as usize >= mesh.points.len())) {
+    if let Some(t) =
+        mesh.triangles.iter().position(|t| t.iter().any(|&v| v as usize >= mesh.points.len()))
+    {
         return Err(FormatError::new(
             format!("Triangle {} names a point that the file does not hold.", t + 1),
             "The file is damaged. Export the part again.",
         ));
     }
-    if let Some(v) = mesh.points.iter().position(|p| !p.is_finite() || p.abs().max_element() > 1e9) {
+    if let Some(v) = mesh.points.iter().position(|p| !p.is_finite() || p.abs().max_element() > 1e9)
+    {
         return Err(FormatError::new(
-            format!("Point {} has a coordinate that is not a usable number ({}).", v + 1, mesh.points[v]),
+            format!(
+                "Point {} has a coordinate that is not a usable number ({}).",
+                v + 1,
+                mesh.points[v]
+            ),
             "Coordinates must be finite and below 1 000 000 000. Repair or export the part again.",
         ));
     }
@@ -184,8 +204,13 @@ mod tests {
     #[test]
     fn the_format_is_told_by_the_content_alone() {
         let ball = TriMesh::sphere(5.0, 2).mapped(|p| p.as_vec3().as_dvec3());
-        let obj: String = ball.points.iter().map(|p| format!("v {} {} {}\n", p.x, p.y, p.z)).collect::<String>()
-            + &ball.triangles.iter().map(|t| format!("f {} {} {}\n", t[0] + 1, t[1] + 1, t[2] + 1)).collect::<String>();
+        let obj: String =
+            ball.points.iter().map(|p| format!("v {} {} {}\n", p.x, p.y, p.z)).collect::<String>()
+                + &ball
+                    .triangles
+                    .iter()
+                    .map(|t| format!("f {} {} {}\n", t[0] + 1, t[1] + 1, t[2] + 1))
+                    .collect::<String>();
         let ply = format!(
             "ply\nformat ascii 1.0\nelement vertex {}\nproperty float x\nproperty float y\nproperty float z\n\
              element face {}\nproperty list uchar int vertex_indices\nend_header\n{}{}",
@@ -194,8 +219,11 @@ mod tests {
             ball.points.iter().map(|p| format!("{} {} {}\n", p.x, p.y, p.z)).collect::<String>(),
             ball.triangles.iter().map(|t| format!("3 {} {} {}\n", t[0], t[1], t[2])).collect::<String>()
         );
-        let files = [("STL", stl::write(&ball)), ("3MF", threemf::write(&[("Ball", &ball)], "Ball", &[]))];
-        for (format, bytes) in files.into_iter().chain([("OBJ", obj.into_bytes()), ("PLY", ply.into_bytes())]) {
+        let files =
+            [("STL", stl::write(&ball)), ("3MF", threemf::write(&[("Ball", &ball)], "Ball", &[]))];
+        for (format, bytes) in
+            files.into_iter().chain([("OBJ", obj.into_bytes()), ("PLY", ply.into_bytes())])
+        {
             let back = read(&bytes, &Limits::default()).unwrap_or_else(|e| panic!("{format}: {e}"));
             assert!(back.format.contains(format), "{format} is read as {}", back.format);
             assert_eq!(back.mesh.triangles.len(), ball.triangles.len(), "{format}");
@@ -220,12 +248,14 @@ mod tests {
     #[test]
     fn meshes_that_no_step_could_use_are_refused_by_the_first_fault() {
         let limits = Limits { triangles: 1_000_000, ..Limits::default() };
-        let given =
-            |mesh: TriMesh, limits: &Limits| usable(mesh, Vec::new(), limits, "OBJ", None).map(|l| l.mesh.triangles.len());
+        let given = |mesh: TriMesh, limits: &Limits| {
+            usable(mesh, Vec::new(), limits, "OBJ", None).map(|l| l.mesh.triangles.len())
+        };
         let sound = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
         assert_eq!(given(sound.clone(), &limits), Ok(12));
         let message = |mesh: TriMesh| given(mesh, &limits).unwrap_err().message;
-        assert!(message(TriMesh { points: sound.points.clone(), triangles: vec![] }).contains("no triangles"));
+        assert!(message(TriMesh { points: sound.points.clone(), triangles: vec![] })
+            .contains("no triangles"));
         let mut odd = sound.clone();
         odd.triangles[4][1] = 8;
         assert!(message(odd).contains("Triangle 5 names a point"));

@@ -17,8 +17,9 @@ pub fn go_on(stopped: Stopped) -> Result<(), FormatError> {
     Ok(())
 }
 
-/// What a reader may spend on a file. A file of a few hundred bytes can ask for more than any computer has, so that
-/// everything that a file can make grow is bounded here, and whoever waits for the file can stop the reader.
+/// What a reader may spend on a file. A file of a few hundred bytes can ask for more than any
+/// computer has, so that everything that a file can make grow is bounded here, and whoever waits
+/// for the file can stop the reader.
 #[derive(Clone, Copy)]
 pub struct Limits<'a> {
     /// Most triangles of the mesh.
@@ -29,7 +30,8 @@ pub struct Limits<'a> {
     pub unpacked_bytes: u64,
     /// Most objects, and most places at which objects stand.
     pub placements: usize,
-    /// Most corners of one polygon that is not convex: cutting it into triangles takes up to the square of their number.
+    /// Most corners of one polygon that is not convex: cutting it into triangles takes up to the
+    /// square of their number.
     pub corners: usize,
     /// Asked now and then; the reader ends with [`FormatError::is_stopped`] when it answers `true`.
     pub stopped: Stopped<'a>,
@@ -71,8 +73,16 @@ impl<'a> Limits<'a> {
     }
 
     /// Refuses what would make a mesh too large.
-    pub(crate) fn hold_more(&self, mesh: &TriMesh, points: usize, triangles: usize) -> Result<(), FormatError> {
-        self.hold_all(mesh.points.len().saturating_add(points), mesh.triangles.len().saturating_add(triangles))
+    pub(crate) fn hold_more(
+        &self,
+        mesh: &TriMesh,
+        points: usize,
+        triangles: usize,
+    ) -> Result<(), FormatError> {
+        self.hold_all(
+            mesh.points.len().saturating_add(points),
+            mesh.triangles.len().saturating_add(triangles),
+        )
     }
 
     /// Refuses a mesh of so many points and triangles, or several that have so many together.
@@ -87,8 +97,15 @@ impl<'a> Limits<'a> {
         } else {
             return Ok(());
         };
-        let most = if most % 1_000_000 == 0 { format!("{} million", most / 1_000_000) } else { most.to_string() };
-        Err(FormatError::new(format!("The file holds more than {most} {what}."), "Reduce the part before bringing it in."))
+        let most = if most % 1_000_000 == 0 {
+            format!("{} million", most / 1_000_000)
+        } else {
+            most.to_string()
+        };
+        Err(FormatError::new(
+            format!("The file holds more than {most} {what}."),
+            "Reduce the part before bringing it in.",
+        ))
     }
 
     /// Refuses too many objects or places of objects.
@@ -110,12 +127,16 @@ mod tests {
 
     #[test]
     fn what_reaches_a_limit_is_held_and_what_passes_it_is_refused_by_its_name() {
-        let limits = Limits { triangles: 12, points: 2_000_000, placements: 3, ..Limits::default() };
+        let limits =
+            Limits { triangles: 12, points: 2_000_000, placements: 3, ..Limits::default() };
         let cube = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
         assert!(limits.hold(&cube).is_ok() && limits.place(3).is_ok());
         let said = |r: Result<(), FormatError>| r.unwrap_err().message;
         assert_eq!(said(limits.hold_more(&cube, 0, 1)), "The file holds more than 12 triangles.");
-        assert_eq!(said(limits.hold_more(&cube, usize::MAX, 0)), "The file holds more than 2 million points.");
+        assert_eq!(
+            said(limits.hold_more(&cube, usize::MAX, 0)),
+            "The file holds more than 2 million points."
+        );
         assert_eq!(said(limits.place(4)), "The file places more than 3 objects.");
     }
 
@@ -124,7 +145,10 @@ mod tests {
         let stopped = || true;
         let limits = Limits::until(&stopped);
         assert!((1..LOOK_EVERY).all(|step| limits.go_on(step).is_ok()));
-        assert!(limits.go_on(LOOK_EVERY).unwrap_err().is_stopped() && go_on(&stopped).unwrap_err().is_stopped());
+        assert!(
+            limits.go_on(LOOK_EVERY).unwrap_err().is_stopped()
+                && go_on(&stopped).unwrap_err().is_stopped()
+        );
         assert!(Limits::default().go_on(0).is_ok() && !FormatError::new("a", "b").is_stopped());
     }
 }

@@ -1,5 +1,5 @@
-//! Wavefront OBJ: points and polygons, and the objects that they belong to. Groups, materials, textures
-//! and curves are passed over.
+//! Wavefront OBJ: points and polygons, and the objects that they belong to. Groups, materials,
+//! textures and curves are passed over.
 
 use crate::polygon;
 use crate::{usable, FormatError, Limits, Loaded, Named};
@@ -49,14 +49,20 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
             &joined
         };
         let bad = |what: String| {
-            FormatError::new(format!("Line {}: {what}", n + 1), "The file is damaged or no OBJ. Export the part again.")
+            FormatError::new(
+                format!("Line {}: {what}", n + 1),
+                "The file is damaged or no OBJ. Export the part again.",
+            )
         };
         let mut words = line.split(|b| b.is_ascii_whitespace()).filter(|w| !w.is_empty());
         match words.next() {
             Some(b"v") => {
                 let mut p = DVec3::ZERO;
                 for axis in 0..3 {
-                    p[axis] = words.next().and_then(number).ok_or_else(|| bad("a point has fewer than three numbers.".into()))?;
+                    p[axis] = words
+                        .next()
+                        .and_then(number)
+                        .ok_or_else(|| bad("a point has fewer than three numbers.".into()))?;
                 }
                 mesh.points.push(p);
                 limits.hold(&mesh)?;
@@ -72,7 +78,9 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
                     // Counted from 1, or backwards from the last point so far.
                     let at = if index < 0 { mesh.points.len() as i64 + index } else { index - 1 };
                     if index == 0 || at < 0 || at >= u32::MAX as i64 {
-                        return Err(bad(format!("a face names point {index}, which is not there.")));
+                        return Err(bad(format!(
+                            "a face names point {index}, which is not there."
+                        )));
                     }
                     corners.push(at as u32);
                 }
@@ -139,10 +147,15 @@ mod tests {
         let tooth = |n: usize| if n == 0 { -9 } else { (n % 2) as i32 };
         let points: String = (0..corners).map(|n| format!("v {n} {} 0\n", tooth(n))).collect();
         let face: String = (1..=corners).map(|n| format!(" {n}")).collect();
-        let said = read(format!("{points}f{face}\n").as_bytes(), &Limits::default()).map(|_| ()).unwrap_err();
+        let said = read(format!("{points}f{face}\n").as_bytes(), &Limits::default())
+            .map(|_| ())
+            .unwrap_err();
         assert!(said.message.contains("80000 corners"), "{said}");
         // Objects without end, each of one triangle.
         let objects = "v 0 0 0\nv 1 0 0\nv 0 1 0\n".to_owned() + &"o x\nf 1 2 3\n".repeat(100_002);
-        assert!(read(objects.as_bytes(), &Limits::default()).unwrap_err().message.contains("more than 100000 objects"));
+        assert!(read(objects.as_bytes(), &Limits::default())
+            .unwrap_err()
+            .message
+            .contains("more than 100000 objects"));
     }
 }

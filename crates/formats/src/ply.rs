@@ -59,10 +59,13 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
         if is_points && (0..3).any(|a| !e.properties.iter().any(|p| axis(p) == Some(a))) {
             return Err(broken("The points of the file have no x, y and z."));
         }
-        let indices = |p: &Property| e.name == "face" && matches!(p.name.as_str(), "vertex_indices" | "vertex_index");
+        let indices = |p: &Property| {
+            e.name == "face" && matches!(p.name.as_str(), "vertex_indices" | "vertex_index")
+        };
         for row in 0..e.count {
             limits.go_on(row as usize)?;
-            let cut = || broken(format!("The file ends within {} {} of {}.", e.name, row + 1, e.count));
+            let cut =
+                || broken(format!("The file ends within {} {} of {}.", e.name, row + 1, e.count));
             let mut point = DVec3::ZERO;
             for p in &e.properties {
                 match p.kind {
@@ -75,21 +78,30 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
                     Kind::List { count, item } => {
                         let n = body.value(count).ok_or_else(cut)?;
                         if !(0.0..=1e6).contains(&n) {
-                            return Err(broken(format!("{} {} has a list of {n} items.", e.name, row + 1)));
+                            return Err(broken(format!(
+                                "{} {} has a list of {n} items.",
+                                e.name,
+                                row + 1
+                            )));
                         }
                         list.clear();
                         for _ in 0..n as usize {
                             list.push(body.value(item).ok_or_else(cut)?);
                         }
                         if indices(p) {
-                            let bad = || broken(format!("Face {} names a point that is not there.", row + 1));
+                            let bad = || {
+                                broken(format!("Face {} names a point that is not there.", row + 1))
+                            };
                             places.clear();
                             for &v in &list {
-                                let at = (v >= 0.0 && v < mesh.points.len() as f64).then_some(v as usize).ok_or_else(bad)?;
+                                let at = (v >= 0.0 && v < mesh.points.len() as f64)
+                                    .then_some(v as usize)
+                                    .ok_or_else(bad)?;
                                 places.push(mesh.points[at]);
                             }
                             let cut = polygon::triangles(&places, limits.corners)?;
-                            mesh.triangles.extend(cut.into_iter().map(|t| t.map(|c| list[c] as u32)));
+                            mesh.triangles
+                                .extend(cut.into_iter().map(|t| t.map(|c| list[c] as u32)));
                             limits.hold(&mesh)?;
                         }
                     }
@@ -112,8 +124,12 @@ fn header(bytes: &[u8]) -> Result<(Form, Vec<Element>, usize), FormatError> {
     let (mut form, mut elements, mut at) = (None, Vec::<Element>::new(), 0);
     loop {
         let rest = &bytes[at..bytes.len().min(at + LONGEST)];
-        let end = rest.iter().position(|b| *b == b'\n').ok_or_else(|| broken("The header of the file has no end."))?;
-        let line = std::str::from_utf8(&rest[..end]).map_err(|_| broken("The header of the file is not text."))?;
+        let end = rest
+            .iter()
+            .position(|b| *b == b'\n')
+            .ok_or_else(|| broken("The header of the file has no end."))?;
+        let line = std::str::from_utf8(&rest[..end])
+            .map_err(|_| broken("The header of the file is not text."))?;
         at += end + 1;
         if at > LONGEST {
             return Err(broken("The header of the file has no end."));
@@ -130,13 +146,20 @@ fn header(bytes: &[u8]) -> Result<(Form, Vec<Element>, usize), FormatError> {
                 elements.push(Element { name: name.into(), count, properties: Vec::new() });
             }
             ["property", "list", count, item, name] => {
-                let kind = Kind::List { count: scalar(count).ok_or_else(unknown)?, item: scalar(item).ok_or_else(unknown)? };
+                let kind = Kind::List {
+                    count: scalar(count).ok_or_else(unknown)?,
+                    item: scalar(item).ok_or_else(unknown)?,
+                };
                 let of = elements.last_mut().ok_or_else(unknown)?;
                 of.properties.push(Property { name: name.into(), kind });
             }
             ["property", kind, name] => {
                 let kind = Kind::One(scalar(kind).ok_or_else(unknown)?);
-                elements.last_mut().ok_or_else(unknown)?.properties.push(Property { name: name.into(), kind });
+                elements
+                    .last_mut()
+                    .ok_or_else(unknown)?
+                    .properties
+                    .push(Property { name: name.into(), kind });
             }
             ["ply"] | ["comment", ..] | ["obj_info", ..] | [] => {}
             _ => return Err(unknown()),
@@ -247,10 +270,18 @@ mod tests {
         let whole = write(&TriMesh::sphere(1.0, 1), Form::Little);
         let said = |b: &[u8]| read(b, &Limits::default()).unwrap_err().message;
         assert!(said(&whole[..whole.len() - 3]).contains("ends within face"));
-        let lying = String::from_utf8_lossy(&whole[..200]).replace("element vertex ", "element vertex 99999999999");
-        assert!(said(lying.as_bytes()).contains("ends within") || said(lying.as_bytes()).contains("header"));
-        assert!(said(b"ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nend_header\n1\n").contains("no x, y and z"));
-        assert!(said(b"ply\nelement face 18446744073709551615\nformat ascii 1.0\nend_header\n").contains("no triangles"));
+        let lying = String::from_utf8_lossy(&whole[..200])
+            .replace("element vertex ", "element vertex 99999999999");
+        assert!(
+            said(lying.as_bytes()).contains("ends within")
+                || said(lying.as_bytes()).contains("header")
+        );
+        assert!(said(
+            b"ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nend_header\n1\n"
+        )
+        .contains("no x, y and z"));
+        assert!(said(b"ply\nelement face 18446744073709551615\nformat ascii 1.0\nend_header\n")
+            .contains("no triangles"));
         assert!(said(b"ply\nformat ascii 1.0\n").contains("no end"));
     }
 

@@ -7,7 +7,8 @@ use glam::{DVec2, DVec3};
 /// bent polygons are cut by ear clipping in the plane of their mean normal (Newell's).
 ///
 /// # Errors
-/// A polygon that is not convex and has more than `most` corners: clipping takes up to the square of their number.
+/// A polygon that is not convex and has more than `most` corners: clipping takes up to the square
+/// of their number.
 pub fn triangles(corners: &[DVec3], most: usize) -> Result<Vec<[usize; 3]>, FormatError> {
     if corners.len() < 3 {
         return Ok(Vec::new());
@@ -25,7 +26,10 @@ pub fn triangles(corners: &[DVec3], most: usize) -> Result<Vec<[usize; 3]>, Form
     let Some(normal) = normal.try_normalize() else { return Ok(fan()) };
     let u = normal.any_orthonormal_vector();
     let v = normal.cross(u);
-    let flat: Vec<DVec2> = corners.iter().map(|p| DVec2::new((*p - corners[0]).dot(u), (*p - corners[0]).dot(v))).collect();
+    let flat: Vec<DVec2> = corners
+        .iter()
+        .map(|p| DVec2::new((*p - corners[0]).dot(u), (*p - corners[0]).dot(v)))
+        .collect();
     let convex = (0..flat.len()).all(|i| {
         let [a, b, c] = [0, 1, 2].map(|k| flat[(i + k) % flat.len()]);
         (b - a).perp_dot(c - b) >= 0.0
@@ -35,7 +39,10 @@ pub fn triangles(corners: &[DVec3], most: usize) -> Result<Vec<[usize; 3]>, Form
     }
     if corners.len() > most {
         return Err(FormatError::new(
-            format!("A face of the file has {} corners; up to {most} can be cut into triangles.", corners.len()),
+            format!(
+                "A face of the file has {} corners; up to {most} can be cut into triangles.",
+                corners.len()
+            ),
             "Export the part as triangles.",
         ));
     }
@@ -62,15 +69,20 @@ mod tests {
 
     #[test]
     fn a_concave_polygon_keeps_its_area_and_winding() {
-        let l: Vec<DVec3> = [(0.0, 0.0), (3.0, 0.0), (3.0, 1.0), (1.0, 1.0), (1.0, 3.0), (0.0, 3.0)]
-            .map(|(x, y)| DVec3::new(x, y, 0.5 * x))
-            .to_vec();
+        let l: Vec<DVec3> =
+            [(0.0, 0.0), (3.0, 0.0), (3.0, 1.0), (1.0, 1.0), (1.0, 3.0), (0.0, 3.0)]
+                .map(|(x, y)| DVec3::new(x, y, 0.5 * x))
+                .to_vec();
         for turned in [false, true] {
             let mut p = l.clone();
             if turned {
                 p.reverse();
             }
-            let up: f64 = triangles(&p, 6).unwrap().iter().map(|t| (p[t[1]] - p[t[0]]).cross(p[t[2]] - p[t[0]]).z * 0.5).sum();
+            let up: f64 = triangles(&p, 6)
+                .unwrap()
+                .iter()
+                .map(|t| (p[t[1]] - p[t[0]]).cross(p[t[2]] - p[t[0]]).z * 0.5)
+                .sum();
             assert!((up.abs() - 5.0).abs() < 1e-9 && (up < 0.0) == turned, "{up}");
         }
     }
@@ -86,6 +98,9 @@ mod tests {
         };
         assert_eq!(triangles(&ring(0.0), 10_000).unwrap().len(), 49_998);
         let refused = triangles(&ring(0.1), 10_000).unwrap_err();
-        assert!(refused.message.contains("50000 corners") && refused.message.contains("up to 10000"), "{refused}");
+        assert!(
+            refused.message.contains("50000 corners") && refused.message.contains("up to 10000"),
+            "{refused}"
+        );
     }
 }

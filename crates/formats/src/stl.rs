@@ -18,17 +18,30 @@ const RECORD: usize = 50;
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     let soup = if looks_ascii(bytes) { ascii(bytes, limits)? } else { binary(bytes, limits)? };
     if soup.is_empty() {
-        return Err(FormatError::new("The file holds no triangles.", "Export the part again; it seems nothing was selected."));
+        return Err(FormatError::new(
+            "The file holds no triangles.",
+            "Export the part again; it seems nothing was selected.",
+        ));
     }
     limits.go_on(0)?;
     let bad = soup.par_iter().position_first(|p| p.iter().any(|c| !c.is_finite() || c.abs() > 1e9));
     if let Some(corner) = bad {
         return Err(FormatError::new(
-            format!("Triangle {} has a coordinate that is not a usable number ({:?}).", corner / 3 + 1, soup[corner]),
+            format!(
+                "Triangle {} has a coordinate that is not a usable number ({:?}).",
+                corner / 3 + 1,
+                soup[corner]
+            ),
             "Coordinates must be finite and below 1 000 000 000. Repair or export the part again.",
         ));
     }
-    Ok(Loaded { mesh: weld_exact(&soup), bodies: Vec::new(), millimetres_per_unit: None, beams: Vec::new(), format: "STL" })
+    Ok(Loaded {
+        mesh: weld_exact(&soup),
+        bodies: Vec::new(),
+        millimetres_per_unit: None,
+        beams: Vec::new(),
+        format: "STL",
+    })
 }
 
 fn claimed(bytes: &[u8]) -> Option<usize> {
@@ -58,9 +71,14 @@ fn binary(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
     let held = (bytes.len() - HEADER) / RECORD;
     if n > held {
         // A lying count on something that is no STL reads as nonsense: tell the two apart.
-        let text = bytes[..bytes.len().min(512)].iter().all(|b| b.is_ascii_graphic() || b.is_ascii_whitespace());
+        let text = bytes[..bytes.len().min(512)]
+            .iter()
+            .all(|b| b.is_ascii_graphic() || b.is_ascii_whitespace());
         return Err(if text {
-            FormatError::new("The file is text without facets, not a mesh.", "Choose an STL, 3MF, OBJ, PLY or GLB file.")
+            FormatError::new(
+                "The file is text without facets, not a mesh.",
+                "Choose an STL, 3MF, OBJ, PLY or GLB file.",
+            )
         } else {
             FormatError::new(
                 format!("The file says it holds {n} triangles but ends after {held}."),
@@ -100,7 +118,10 @@ fn ascii(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
         if first.eq_ignore_ascii_case(b"vertex") {
             let mut p = [0f32; 3];
             for slot in &mut p {
-                let parsed = words.next().and_then(|w| std::str::from_utf8(w).ok()).and_then(|w| w.parse().ok());
+                let parsed = words
+                    .next()
+                    .and_then(|w| std::str::from_utf8(w).ok())
+                    .and_then(|w| w.parse().ok());
                 *slot = parsed.ok_or_else(|| {
                     FormatError::new(
                         format!("Line {}: a vertex needs three numbers.", number + 1),
@@ -114,20 +135,27 @@ fn ascii(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
             }
         } else if first.eq_ignore_ascii_case(b"endfacet") && !soup.len().is_multiple_of(3) {
             return Err(FormatError::new(
-                format!("Line {}: the facet that ends here does not have three vertices.", number + 1),
+                format!(
+                    "Line {}: the facet that ends here does not have three vertices.",
+                    number + 1
+                ),
                 "Only triangles are allowed in STL. Export the part again.",
             ));
         }
     }
     if !soup.len().is_multiple_of(3) {
-        return Err(FormatError::new("The file ends in the middle of a triangle.", "It was cut short. Copy or export it again."));
+        return Err(FormatError::new(
+            "The file ends in the middle of a triangle.",
+            "It was cut short. Copy or export it again.",
+        ));
     }
     Ok(soup)
 }
 
 /// Gives equal positions one index, in order of first appearance; drops collapsed triangles.
 fn weld_exact(soup: &[[f32; 3]]) -> TriMesh {
-    // A closed surface has half as many points as triangles; a soup of separate ones has more, and the table grows with them.
+    // A closed surface has half as many points as triangles; a soup of separate ones has more, and
+    // the table grows with them.
     let mut table = vec![u32::MAX; (soup.len() / 3).next_power_of_two().max(64) * 2];
     let mut points: Vec<[f32; 3]> = Vec::with_capacity(soup.len() / 5);
     // Adding 0.0 makes −0.0 and 0.0 the same key.
@@ -152,12 +180,17 @@ fn weld_exact(soup: &[[f32; 3]]) -> TriMesh {
         }
         index.push(table[at]);
     }
-    let triangles = index.chunks_exact(3).map(|t| [t[0], t[1], t[2]]).filter(|[a, b, c]| a != b && b != c && c != a).collect();
+    let triangles = index
+        .chunks_exact(3)
+        .map(|t| [t[0], t[1], t[2]])
+        .filter(|[a, b, c]| a != b && b != c && c != a)
+        .collect();
     let points = points.iter().map(|p| DVec3::new(p[0] as f64, p[1] as f64, p[2] as f64)).collect();
     TriMesh { points, triangles }
 }
 
-/// Where a table of a power of two in length holds what is sought, or its first free place from there on. One is always free.
+/// Where a table of a power of two in length holds what is sought, or its first free place from
+/// there on. One is always free.
 #[inline(always)]
 fn slot(table: &[u32], hash: usize, is_sought: impl Fn(u32) -> bool) -> usize {
     let mask = table.len() - 1;
@@ -215,7 +248,8 @@ mod tests {
     }
 
     proptest! {
-        /// Three corners a triangle, none shared, at any number of triangles: the table of corners grows with them.
+        /// Three corners a triangle, none shared, at any number of triangles: the table of corners
+        /// grows with them.
         #[test]
         fn separate_triangles_stay_separate(count in 1usize..3000) {
             let corner = |n: usize| DVec3::new((n % 97) as f64, (n / 97) as f64, 0.5 * (n % 3) as f64);
@@ -230,12 +264,16 @@ mod tests {
     fn a_binary_file_that_begins_with_solid_is_binary() {
         let mut bytes = write(&ball());
         bytes[..12].copy_from_slice(b"solid facet ");
-        assert_eq!(read(&bytes, &Limits::default()).unwrap().mesh.triangles.len(), ball().triangles.len());
+        assert_eq!(
+            read(&bytes, &Limits::default()).unwrap().mesh.triangles.len(),
+            ball().triangles.len()
+        );
     }
 
     #[test]
     fn ascii_reads_with_odd_spacing_and_case() {
-        let text = "  SOLID x\nFACET normal 0 0 1\n outer loop\n\tVERTEX 0 0 0\r\n vertex 1e0 0 0\nvertex 0 1. 0\nendloop\nendfacet\nendsolid";
+        let text = "  SOLID x\nFACET normal 0 0 1\n outer loop\n\tVERTEX 0 0 0\r\n vertex \
+             1e0 0 0\nvertex 0 1. 0\nendloop\nendfacet\nendsolid";
         let m = read(text.as_bytes(), &Limits::default()).unwrap().mesh;
         assert_eq!(m.triangles, vec![[0, 1, 2]]);
         assert_eq!(m.points[1], DVec3::X);

@@ -4,7 +4,8 @@ use glam::DVec3;
 use std::f64::consts::{FRAC_PI_4, TAU};
 use ulmix_mesh::TriMesh;
 
-/// Sides around a strut of so many: where there are very many, all of them are no more than shown and counted.
+/// Sides around a strut of so many: where there are very many, all of them are no more than shown
+/// and counted.
 pub fn sides(struts: usize) -> usize {
     match struts {
         0..=10_000 => 12,
@@ -18,8 +19,8 @@ pub const fn triangles(sides: usize) -> usize {
     8 * sides
 }
 
-/// Round, from one radius to the other, with round ends, as a polygon of so many sides and of the same area. Nothing when the
-/// ends are one.
+/// Round, from one radius to the other, with round ends, as a polygon of so many sides and of the
+/// same area. Nothing when the ends are one.
 pub fn strut(from: DVec3, to: DVec3, radii: [f64; 2], sides: usize) -> TriMesh {
     let mut mesh = TriMesh::default();
     let Some(along) = (to - from).try_normalize() else { return mesh };
@@ -69,7 +70,12 @@ mod tests {
             let length = from.distance(to);
             let body = std::f64::consts::PI / 3.0 * length * (a * a + a * b + b * b);
             let ends = 2.0 / 3.0 * std::f64::consts::PI * (a.powi(3) + b.powi(3));
-            assert!((m.volume() - body - ends).abs() < 0.3 * ends, "{} for {}", m.volume(), body + ends);
+            assert!(
+                (m.volume() - body - ends).abs() < 0.3 * ends,
+                "{} for {}",
+                m.volume(),
+                body + ends
+            );
         }
         assert!(strut(from, from, [1.0, 1.0], 12).triangles.is_empty());
     }

@@ -1,5 +1,6 @@
-//! 3MF, core specification 1.3: a zip archive with one XML model. Of the beam lattice extension 1.2 beams are read, with
-//! round ends whatever their caps. Files that require an extension that changes shapes and is not read are refused by its name.
+//! 3MF, core specification 1.3: a zip archive with one XML model. Of the beam lattice extension 1.2
+//! beams are read, with round ends whatever their caps. Files that require an extension that
+//! changes shapes and is not read are refused by its name.
 
 use crate::strut::{sides, strut, triangles};
 use crate::{Beam, FormatError, Limits, Loaded, Named};
@@ -19,22 +20,32 @@ const RELS: &str = r#"<?xml version="1.0" encoding="UTF-8"?>
 <Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Target="/3D/3dmodel.model" Id="rel0" Type="http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"/></Relationships>"#;
 const MODEL: &str = "3D/3dmodel.model";
 
-/// Named objects in millimetres, with a title and further metadata. The same input gives the same bytes.
+/// Named objects in millimetres, with a title and further metadata. The same input gives the same
+/// bytes.
 pub fn write(objects: &[(&str, &TriMesh)], title: &str, metadata: &[(&str, &str)]) -> Vec<u8> {
     archived(objects, title, metadata).expect("memory takes all bytes").into_inner()
 }
 
-fn archived(objects: &[(&str, &TriMesh)], title: &str, metadata: &[(&str, &str)]) -> zip::result::ZipResult<Cursor<Vec<u8>>> {
+fn archived(
+    objects: &[(&str, &TriMesh)],
+    title: &str,
+    metadata: &[(&str, &str)],
+) -> zip::result::ZipResult<Cursor<Vec<u8>>> {
     /// Bytes of XML that wait to be packed together.
     const CHUNK: usize = 1 << 20;
-    let options = SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).compression_level(Some(2));
+    let options = SimpleFileOptions::default()
+        .compression_method(CompressionMethod::Deflated)
+        .compression_level(Some(2));
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
     for (name, text) in [("[Content_Types].xml", TYPES), ("_rels/.rels", RELS)] {
         zip.start_file(name, options)?;
         zip.write_all(text.as_bytes())?;
     }
     // Past 4 GB the archive needs longer numbers.
-    let most: u64 = objects.iter().map(|(_, m)| m.points.len() as u64 * 96 + m.triangles.len() as u64 * 64).sum();
+    let most: u64 = objects
+        .iter()
+        .map(|(_, m)| m.points.len() as u64 * 96 + m.triangles.len() as u64 * 64)
+        .sum();
     zip.start_file(MODEL, options.large_file(most > u32::MAX as u64))?;
     let mut xml = BufWriter::with_capacity(CHUNK, zip);
     write_model(&mut xml, objects, title, metadata)?;
@@ -64,12 +75,20 @@ fn write_model(
     writeln!(xml, " </build>\n</model>")
 }
 
-fn write_object(xml: &mut impl Write, id: usize, name: &str, mesh: &TriMesh) -> std::io::Result<()> {
+fn write_object(
+    xml: &mut impl Write,
+    id: usize,
+    name: &str,
+    mesh: &TriMesh,
+) -> std::io::Result<()> {
     let name = escaped(name);
-    writeln!(xml, "  <object id=\"{id}\" type=\"model\" name=\"{name}\">\n   <mesh>\n    <vertices>")?;
+    writeln!(
+        xml,
+        "  <object id=\"{id}\" type=\"model\" name=\"{name}\">\n   <mesh>\n    <vertices>"
+    )?;
     for p in &mesh.points {
-        // Every digit of the 32-bit number, so that readers in 32 and in 64 bits see the same places:
-        // what does not cross for one must not cross for the other.
+        // Every digit of the 32-bit number, so that readers in 32 and in 64 bits see the same
+        // places: what does not cross for one must not cross for the other.
         let p = p.as_vec3().as_dvec3();
         writeln!(xml, "<vertex x=\"{}\" y=\"{}\" z=\"{}\"/>", p.x, p.y, p.z)?;
     }
@@ -92,8 +111,11 @@ fn broken(what: impl Into<String>) -> FormatError {
 
 /// All build items in their place, joined into one mesh in millimetres.
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
-    let mut zip = ZipArchive::new(Cursor::new(bytes)).map_err(|e| broken(format!("The archive cannot be opened: {e}.")))?;
-    let entry = zip.by_name(MODEL).map_err(|_| broken("The archive holds no 3D model (3D/3dmodel.model)."))?;
+    let mut zip = ZipArchive::new(Cursor::new(bytes))
+        .map_err(|e| broken(format!("The archive cannot be opened: {e}.")))?;
+    let entry = zip
+        .by_name(MODEL)
+        .map_err(|_| broken("The archive holds no 3D model (3D/3dmodel.model)."))?;
     if entry.size() > limits.unpacked_bytes {
         return Err(too_big(limits));
     }
@@ -109,7 +131,12 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     for item in std::mem::take(&mut model.items) {
         let (from, known, solid) = (out.mesh.triangles.len(), bodies.len(), out.solid);
         model.place(item, (0, true), limits, &mut out)?;
-        Named::end(model.objects.get(&item.0).map_or("", |o| o.name.as_str()), from, &out.mesh, &mut bodies);
+        Named::end(
+            model.objects.get(&item.0).map_or("", |o| o.name.as_str()),
+            from,
+            &out.mesh,
+            &mut bodies,
+        );
         bodies[known..].iter_mut().for_each(|b| b.beams = out.solid == solid);
     }
     let Placed { mesh, beams, .. } = out;
@@ -139,8 +166,8 @@ const KNOWN: [&str; 4] = [
     "http://schemas.microsoft.com/3dmanufacturing/trianglesets/2021/07",
 ];
 
-/// Gives a parser no more bytes than `left`, which is filled up before each element: the parser keeps a whole element in
-/// memory, however long it is.
+/// Gives a parser no more bytes than `left`, which is filled up before each element: the parser
+/// keeps a whole element in memory, however long it is.
 struct Fed<R> {
     from: R,
     left: usize,
@@ -159,7 +186,9 @@ impl<R: BufRead> Read for Fed<R> {
 impl<R: BufRead> BufRead for Fed<R> {
     fn fill_buf(&mut self) -> std::io::Result<&[u8]> {
         if self.left == 0 {
-            return Err(std::io::Error::other(format!("an element is longer than {LONGEST_EVENT} bytes")));
+            return Err(std::io::Error::other(format!(
+                "an element is longer than {LONGEST_EVENT} bytes"
+            )));
         }
         let held = self.from.fill_buf()?;
         Ok(&held[..held.len().min(self.left)])
@@ -206,12 +235,16 @@ struct Placed {
     beams: Vec<Beam>,
     /// Triangles that are no struts.
     solid: usize,
-    /// Objects placed so far, also those that only hold others: a few lines can name more of them than any memory holds.
+    /// Objects placed so far, also those that only hold others: a few lines can name more of them
+    /// than any memory holds.
     objects: usize,
 }
 
 impl Model {
-    fn parse(reader: &mut quick_xml::Reader<Fed<impl BufRead>>, limits: &Limits) -> Result<Model, FormatError> {
+    fn parse(
+        reader: &mut quick_xml::Reader<Fed<impl BufRead>>,
+        limits: &Limits,
+    ) -> Result<Model, FormatError> {
         let mut text_of_event = Vec::new();
         let mut model = Model { millimetres: 1.0, objects: HashMap::new(), items: Vec::new() };
         let mut current: Option<(u32, Object)> = None;
@@ -220,19 +253,25 @@ impl Model {
             limits.go_on(step)?;
             reader.get_mut().left = LONGEST_EVENT;
             let at = reader.buffer_position();
-            let wrong = |what: &str| broken(format!("The model is not valid at byte {at}: {what}."));
+            let wrong =
+                |what: &str| broken(format!("The model is not valid at byte {at}: {what}."));
             text_of_event.clear();
-            let event = reader.read_event_into(&mut text_of_event).map_err(|e| wrong(&e.to_string()))?;
+            let event =
+                reader.read_event_into(&mut text_of_event).map_err(|e| wrong(&e.to_string()))?;
             match &event {
                 // The parser keeps the names of all elements that are open.
-                Event::Start(_) if depth == DEEPEST => return Err(wrong("its elements are nested too deeply")),
+                Event::Start(_) if depth == DEEPEST => {
+                    return Err(wrong("its elements are nested too deeply"))
+                }
                 Event::Start(_) => depth += 1,
                 Event::End(_) => depth -= 1,
                 _ => {}
             }
             match event {
                 Event::Eof => break,
-                Event::DocType(_) => return Err(wrong("document type declarations are not allowed")),
+                Event::DocType(_) => {
+                    return Err(wrong("document type declarations are not allowed"))
+                }
                 Event::Start(e) | Event::Empty(e) => match e.local_name().as_ref() {
                     "model" => {
                         required(&e)?;
@@ -240,13 +279,20 @@ impl Model {
                     }
                     "object" => {
                         let id = number(&e, "id").ok_or_else(|| wrong("an object without id"))?;
-                        let name = text(&e, "name").unwrap_or_default().chars().take(LONGEST_NAME).collect();
+                        let name = text(&e, "name")
+                            .unwrap_or_default()
+                            .chars()
+                            .take(LONGEST_NAME)
+                            .collect();
                         current = Some((id, Object { name, ..Object::default() }));
                         limits.place(model.objects.len())?;
                     }
                     "vertex" => {
-                        let (_, o) = current.as_mut().ok_or_else(|| wrong("a vertex outside an object"))?;
-                        let read = |k: &str| number::<f64>(&e, k).filter(|v| v.is_finite() && v.abs() <= 1e9);
+                        let (_, o) =
+                            current.as_mut().ok_or_else(|| wrong("a vertex outside an object"))?;
+                        let read = |k: &str| {
+                            number::<f64>(&e, k).filter(|v| v.is_finite() && v.abs() <= 1e9)
+                        };
                         match (read("x"), read("y"), read("z")) {
                             (Some(x), Some(y), Some(z)) => o.mesh.points.push(DVec3::new(x, y, z)),
                             _ => return Err(wrong("a vertex coordinate is not a usable number")),
@@ -254,7 +300,9 @@ impl Model {
                         limits.hold(&o.mesh)?;
                     }
                     "triangle" => {
-                        let (_, o) = current.as_mut().ok_or_else(|| wrong("a triangle outside an object"))?;
+                        let (_, o) = current
+                            .as_mut()
+                            .ok_or_else(|| wrong("a triangle outside an object"))?;
                         let n = o.mesh.points.len() as u32;
                         let read = |k: &str| number::<u32>(&e, k).filter(|&i| i < n);
                         match (read("v1"), read("v2"), read("v3")) {
@@ -264,26 +312,46 @@ impl Model {
                         limits.hold(&o.mesh)?;
                     }
                     "beamlattice" => {
-                        let (_, o) = current.as_mut().ok_or_else(|| wrong("a beam lattice outside an object"))?;
-                        o.beams = (number(&e, "radius").unwrap_or(0.0), number(&e, "minlength").unwrap_or(0.0));
+                        let (_, o) = current
+                            .as_mut()
+                            .ok_or_else(|| wrong("a beam lattice outside an object"))?;
+                        o.beams = (
+                            number(&e, "radius").unwrap_or(0.0),
+                            number(&e, "minlength").unwrap_or(0.0),
+                        );
                     }
                     "beam" => {
-                        let (_, o) = current.as_mut().ok_or_else(|| wrong("a beam outside an object"))?;
+                        let (_, o) =
+                            current.as_mut().ok_or_else(|| wrong("a beam outside an object"))?;
                         o.add_beam(&e).map_err(wrong)?;
-                        limits.hold_more(&o.mesh, 0, o.lattice.len() * triangles(sides(o.lattice.len())))?;
+                        limits.hold_more(
+                            &o.mesh,
+                            0,
+                            o.lattice.len() * triangles(sides(o.lattice.len())),
+                        )?;
                     }
                     "component" => {
-                        let (_, o) = current.as_mut().ok_or_else(|| wrong("a component outside an object"))?;
-                        let id = number(&e, "objectid").ok_or_else(|| wrong("a component without object"))?;
+                        let (_, o) = current
+                            .as_mut()
+                            .ok_or_else(|| wrong("a component outside an object"))?;
+                        let id = number(&e, "objectid")
+                            .ok_or_else(|| wrong("a component without object"))?;
                         named += 1;
                         limits.place(named)?;
-                        o.components.push((id, transform(&e).ok_or_else(|| wrong("a transform needs 12 numbers"))?));
+                        o.components.push((
+                            id,
+                            transform(&e).ok_or_else(|| wrong("a transform needs 12 numbers"))?,
+                        ));
                     }
                     "item" => {
-                        let id = number(&e, "objectid").ok_or_else(|| wrong("an item without object"))?;
+                        let id = number(&e, "objectid")
+                            .ok_or_else(|| wrong("an item without object"))?;
                         named += 1;
                         limits.place(named)?;
-                        model.items.push((id, transform(&e).ok_or_else(|| wrong("a transform needs 12 numbers"))?));
+                        model.items.push((
+                            id,
+                            transform(&e).ok_or_else(|| wrong("a transform needs 12 numbers"))?,
+                        ));
                     }
                     _ => {}
                 },
@@ -291,7 +359,8 @@ impl Model {
                     if let Some((id, mut o)) = current.take() {
                         o.solid = o.mesh.triangles.len();
                         let sides = sides(o.lattice.len());
-                        let struts = o.lattice.iter().map(|b| strut(b.ends[0], b.ends[1], b.radii, sides));
+                        let struts =
+                            o.lattice.iter().map(|b| strut(b.ends[0], b.ends[1], b.radii, sides));
                         struts.for_each(|strut| o.mesh.append(&strut));
                         model.objects.insert(id, o);
                     }
@@ -299,15 +368,20 @@ impl Model {
                 _ => {}
             }
         }
-        let named = model.objects.values().flat_map(|o| &o.components).chain(&model.items).map(|named| named.0);
+        let named = model
+            .objects
+            .values()
+            .flat_map(|o| &o.components)
+            .chain(&model.items)
+            .map(|named| named.0);
         for id in named.collect::<Vec<_>>() {
             model.objects.entry(id).and_modify(|o| o.uses += 1);
         }
         Ok(model)
     }
 
-    /// Places an object and what it holds. An object that stands in one place only goes into `out` as it is, and is not held
-    /// twice: `once` tells that what names it stands in one place.
+    /// Places an object and what it holds. An object that stands in one place only goes into `out`
+    /// as it is, and is not held twice: `once` tells that what names it stands in one place.
     fn place(
         &mut self,
         (id, at): (u32, DAffine3),
@@ -318,7 +392,10 @@ impl Model {
         out.objects += 1;
         limits.place(out.objects)?;
         limits.go_on(out.objects)?;
-        let object = self.objects.get_mut(&id).ok_or_else(|| broken(format!("Object {id} is used but not there.")))?;
+        let object = self
+            .objects
+            .get_mut(&id)
+            .ok_or_else(|| broken(format!("Object {id} is used but not there.")))?;
         if depth > DEEPEST_COMPONENT {
             return Err(broken("Its components are nested too deeply."));
         }
@@ -335,7 +412,10 @@ impl Model {
         }
         // Of a place that stretches one way more than others a circle's mean.
         let wider = scaled.matrix3.determinant().abs().cbrt();
-        let placed = |b: &Beam| Beam { ends: b.ends.map(|p| scaled.transform_point3(p)), radii: b.radii.map(|r| r * wider) };
+        let placed = |b: &Beam| Beam {
+            ends: b.ends.map(|p| scaled.transform_point3(p)),
+            radii: b.radii.map(|r| r * wider),
+        };
         out.beams.extend(object.lattice.iter().map(placed));
         for (child, t) in object.components.clone() {
             self.place((child, at * t), (depth + 1, once), limits, out)?;
@@ -348,7 +428,9 @@ impl Object {
     /// A beam of the lattice as a strut of its own; where struts meet they overlap.
     fn add_beam(&mut self, e: &BytesStart) -> Result<(), &'static str> {
         let end = |k: &str| number::<usize>(e, k).and_then(|i| self.mesh.points.get(i).copied());
-        let (Some(from), Some(to)) = (end("v1"), end("v2")) else { return Err("a beam names a vertex that is not there") };
+        let (Some(from), Some(to)) = (end("v1"), end("v2")) else {
+            return Err("a beam names a vertex that is not there");
+        };
         let usable = |r: &f64| r.is_finite() && *r > 0.0 && *r <= 1e9;
         let radius = |k: &str, otherwise: f64| number(e, k).unwrap_or(otherwise);
         let first = radius("r1", self.beams.0);
@@ -363,7 +445,8 @@ impl Object {
     }
 }
 
-/// The value of an attribute by its whole name. Names that repeat are not looked for: that takes the square of their number.
+/// The value of an attribute by its whole name. Names that repeat are not looked for: that takes
+/// the square of their number.
 fn attribute<'a>(e: &'a BytesStart, key: &str) -> Option<Cow<'a, str>> {
     let found = e.attributes().with_checks(false).flatten().find(|a| a.key.as_ref() == key)?;
     found.normalized_value(XmlVersion::Implicit1_0).ok()
@@ -382,8 +465,11 @@ fn required(e: &BytesStart) -> Result<(), FormatError> {
     for prefix in text(e, "requiredextensions").unwrap_or_default().split_whitespace() {
         let space = text(e, &format!("xmlns:{prefix}")).unwrap_or_default();
         if !KNOWN.contains(&space.as_str()) {
-            let name = space.strip_prefix("http://schemas.microsoft.com/3dmanufacturing/").unwrap_or(&space);
-            let name: String = if name.is_empty() { prefix } else { name }.chars().take(LONGEST_NAME).collect();
+            let name = space
+                .strip_prefix("http://schemas.microsoft.com/3dmanufacturing/")
+                .unwrap_or(&space);
+            let name: String =
+                if name.is_empty() { prefix } else { name }.chars().take(LONGEST_NAME).collect();
             return Err(FormatError::new(
                 format!("The file requires the 3MF extension “{name}”, which is not read here."),
                 "Export the part without it, or as STL.",
@@ -408,10 +494,14 @@ fn unit(e: &BytesStart) -> Option<f64> {
 
 fn transform(e: &BytesStart) -> Option<DAffine3> {
     let Some(t) = text(e, "transform") else { return Some(DAffine3::IDENTITY) };
-    let v: Vec<f64> = t.split_whitespace().map(|w| w.parse().ok().filter(|x: &f64| x.is_finite())).collect::<Option<_>>()?;
+    let v: Vec<f64> = t
+        .split_whitespace()
+        .map(|w| w.parse().ok().filter(|x: &f64| x.is_finite()))
+        .collect::<Option<_>>()?;
     let row = |i: usize| DVec3::new(v[i], v[i + 1], v[i + 2]);
     // Row vectors in the file: its rows are the columns here.
-    (v.len() == 12).then(|| DAffine3::from_mat3_translation(DMat3::from_cols(row(0), row(3), row(6)), row(9)))
+    (v.len() == 12)
+        .then(|| DAffine3::from_mat3_translation(DMat3::from_cols(row(0), row(3), row(6)), row(9)))
 }
 
 #[cfg(test)]
@@ -446,18 +536,32 @@ mod tests {
             r#"<model unit="inch"><resources><object id="1"><mesh><vertices><vertex x="0" y="0" z="0"/><vertex x="1" y="0" z="0"/><vertex x="0" y="1" z="0"/></vertices><triangles><triangle v1="0" v2="1" v3="2"/></triangles></mesh></object><object id="2"><components><component objectid="1" transform="1 0 0 0 1 0 0 0 1 2 0 0"/></components></object></resources><build><item objectid="2" transform="0 1 0 -1 0 0 0 0 1 0 0 1"/></build></model>"#,
         );
         let mesh = read(&m, &Limits::default()).unwrap().mesh;
-        assert!((mesh.points[0] - DVec3::new(0.0, 50.8, 25.4)).length() < 1e-9, "{:?}", mesh.points);
+        assert!(
+            (mesh.points[0] - DVec3::new(0.0, 50.8, 25.4)).length() < 1e-9,
+            "{:?}",
+            mesh.points
+        );
     }
 
     #[test]
     fn an_object_that_is_named_twice_is_there_twice() {
         let ball = TriMesh::sphere(2.0, 2).mapped(|p| p.as_vec3().as_dvec3());
-        let written = write(&[("Ball", &ball), ("Box", &TriMesh::cuboid(DVec3::ZERO, DVec3::ONE))], "twice", &[]);
+        let written = write(
+            &[("Ball", &ball), ("Box", &TriMesh::cuboid(DVec3::ZERO, DVec3::ONE))],
+            "twice",
+            &[],
+        );
         let mut xml = String::new();
-        ZipArchive::new(Cursor::new(&written)).unwrap().by_name(MODEL).unwrap().read_to_string(&mut xml).unwrap();
+        ZipArchive::new(Cursor::new(&written))
+            .unwrap()
+            .by_name(MODEL)
+            .unwrap()
+            .read_to_string(&mut xml)
+            .unwrap();
         let shifted = "<item objectid=\"1\" transform=\"1 0 0 0 1 0 0 0 1 9 0 0\"/>\n </build>";
         let back = read(&archive(&xml.replace(" </build>", shifted)), &Limits::default()).unwrap();
-        let triangles: Vec<(&str, usize)> = back.bodies.iter().map(|b| (b.name.as_str(), b.triangles)).collect();
+        let triangles: Vec<(&str, usize)> =
+            back.bodies.iter().map(|b| (b.name.as_str(), b.triangles)).collect();
         let n = ball.triangles.len();
         assert_eq!(triangles, [("Ball", n), ("Box", 12), ("Ball", n)]);
         assert!((back.mesh.volume() - 2.0 * ball.volume() - 1.0).abs() < 1e-6);
@@ -474,9 +578,15 @@ mod tests {
         };
         let beams = r#"<b:beam v1="0" v2="1"/><b:beam v1="1" v2="2" r1="0.1" r2="0.3"/><b:beam v1="0" v2="3"/>"#;
         let back = read(&model(beams), &Limits::default()).unwrap();
-        assert_eq!((back.mesh.triangles.len(), back.bodies[0].name.as_str()), (2 * triangles(12), "Frame"));
+        assert_eq!(
+            (back.mesh.triangles.len(), back.bodies[0].name.as_str()),
+            (2 * triangles(12), "Frame")
+        );
         assert!(back.bodies[0].beams && back.beams.len() == 2);
-        assert_eq!((back.beams[1].ends[1], back.beams[1].radii), (DVec3::new(0.0, 40.0, 0.0), [1.0, 3.0]));
+        assert_eq!(
+            (back.beams[1].ends[1], back.beams[1].radii),
+            (DVec3::new(0.0, 40.0, 0.0), [1.0, 3.0])
+        );
         let size = back.mesh.bounds().size();
         assert!((size.x - 46.0).abs() < 1.5 && size.y > 40.0 && size.z < 7.0, "{size}");
         for (bad, words) in [
@@ -498,9 +608,13 @@ mod tests {
         let limits = Limits { triangles: 1000, unpacked_bytes: 1 << 16, ..Limits::default() };
         let refuse = |b: &[u8]| read(b, &limits).unwrap_err().message;
         assert!(refuse(b"PK\x03\x04 nonsense").contains("cannot be opened"));
-        assert!(refuse(&archive("<!DOCTYPE x [<!ENTITY a \"b\">]><model/>")).contains("not allowed"));
-        assert!(refuse(&archive("<model><object id='1'><vertex x='nan' y='0' z='0'/>")).contains("usable number"));
-        assert!(refuse(&archive("<model><object id='1'><triangle v1='0' v2='1' v3='2'/>")).contains("not there"));
+        assert!(
+            refuse(&archive("<!DOCTYPE x [<!ENTITY a \"b\">]><model/>")).contains("not allowed")
+        );
+        assert!(refuse(&archive("<model><object id='1'><vertex x='nan' y='0' z='0'/>"))
+            .contains("usable number"));
+        assert!(refuse(&archive("<model><object id='1'><triangle v1='0' v2='1' v3='2'/>"))
+            .contains("not there"));
         assert!(refuse(&archive(&"<x/>".repeat(40_000))).contains("larger than"));
         // An archive that tells less than it holds.
         let mut lies = archive(&"<x/>".repeat(40_000));
@@ -508,9 +622,13 @@ mod tests {
         let places: Vec<usize> = (0..lies.len() - 4).filter(|&n| lies[n..n + 4] == told).collect();
         assert!(!places.is_empty());
         places.iter().for_each(|&n| lies[n..n + 4].copy_from_slice(&100u32.to_le_bytes()));
-        assert!(refuse(&lies).contains("larger than") || refuse(&lies).contains("not valid"), "{}", refuse(&lies));
-        let looped =
-            "<model><object id='1'><components><component objectid='1'/></components></object><item objectid='1'/></model>";
+        assert!(
+            refuse(&lies).contains("larger than") || refuse(&lies).contains("not valid"),
+            "{}",
+            refuse(&lies)
+        );
+        let looped = "<model><object id='1'><components><component \
+                 objectid='1'/></components></object><item objectid='1'/></model>";
         assert!(refuse(&archive(looped)).contains("nested too deeply"));
         assert!(refuse(&archive("<model><build/></model>")).contains("no triangles"));
     }
@@ -520,9 +638,13 @@ mod tests {
         // Each object stands ten times in the next: 10¹⁵ of the first.
         let nested = |first: &str| {
             let times = |id: usize| format!("<component objectid='{id}'/>").repeat(10);
-            let object = |id: usize| format!("<object id='{id}'><components>{}</components></object>", times(id - 1));
+            let object = |id: usize| {
+                format!("<object id='{id}'><components>{}</components></object>", times(id - 1))
+            };
             let objects: String = (2..=15).map(object).collect();
-            archive(&format!("<model><object id='1'>{first}</object>{objects}<item objectid='15'/></model>"))
+            archive(&format!(
+                "<model><object id='1'>{first}</object>{objects}<item objectid='15'/></model>"
+            ))
         };
         let refuse = |b: &[u8]| read(b, &Limits::default()).unwrap_err().message;
         assert!(refuse(&nested("")).contains("places more than 100000 objects"));
@@ -532,10 +654,13 @@ mod tests {
 
     #[test]
     fn elements_that_a_parser_would_keep_whole_are_refused() {
-        let refuse = |model: String| read(&archive(&model), &Limits::default()).unwrap_err().message;
+        let refuse =
+            |model: String| read(&archive(&model), &Limits::default()).unwrap_err().message;
         assert!(refuse("<a>".repeat(100_000)).contains("nested too deeply"));
         assert!(refuse(format!("<model {}/>", "a='1' ".repeat(400_000))).contains("longer than"));
-        assert!(refuse("<object id='7'></object><object id='7'/>".repeat(9)).contains("no triangles"));
+        assert!(
+            refuse("<object id='7'></object><object id='7'/>".repeat(9)).contains("no triangles")
+        );
         let many: String = (0..100_002).map(|id| format!("<object id='{id}'></object>")).collect();
         assert!(refuse(many).contains("more than 100000 objects"));
         // Names of attributes that repeat are not compared with each other.
@@ -554,13 +679,19 @@ mod tests {
              <build><item objectid='2'/><item objectid='2' transform='1 0 0 0 1 0 0 0 1 5 0 0'/>",
         );
         let mesh = read(&archive(&twice), &Limits::default()).unwrap().mesh;
-        assert!((mesh.volume() - 2.0).abs() < 1e-9 && mesh.bounds().max.x == 6.0, "{}", mesh.volume());
+        assert!(
+            (mesh.volume() - 2.0).abs() < 1e-9 && mesh.bounds().max.x == 6.0,
+            "{}",
+            mesh.volume()
+        );
     }
 
     #[test]
     fn required_extensions_that_are_not_read_are_refused_by_name() {
         let with = |prefix: &str, space: &str| {
-            let model = format!("<model requiredextensions='{prefix}' xmlns:{prefix}='{space}'><build/></model>");
+            let model = format!(
+                "<model requiredextensions='{prefix}' xmlns:{prefix}='{space}'><build/></model>"
+            );
             read(&archive(&model), &Limits::default()).unwrap_err().message
         };
         let of_core = "http://schemas.microsoft.com/3dmanufacturing/";

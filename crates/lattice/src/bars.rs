@@ -5,8 +5,9 @@ use glam::DVec3;
 use ulmix_field::numeric::trig::sin_cos;
 use wide::f32x8;
 
-/// The places whose greatest coordinate, across, upward beyond the ribbon that is as high as struts are taller than wide,
-/// or along beyond the ends, is below half the thickness. So its faces are exact at any thickness.
+/// The places whose greatest coordinate, across, upward beyond the ribbon that is as high as struts
+/// are taller than wide, or along beyond the ends, is below half the thickness. So its faces are
+/// exact at any thickness.
 pub struct Bar {
     a: DVec3,
     /// Unit; without a length it is a round node.
@@ -21,7 +22,8 @@ pub struct Bar {
     more: f64,
 }
 
-/// The same in 32 bits: first end, the three directions, length, half of what it is taller, extra and more.
+/// The same in 32 bits: first end, the three directions, length, half of what it is taller, extra
+/// and more.
 pub(crate) type Quick = [f32; 16];
 
 impl Bar {
@@ -32,7 +34,16 @@ impl Bar {
         let (sin, cos) = sin_cos(turn_deg.to_radians());
         let up = up * cos + along.cross(up) * sin;
         let (across, length) = (along.cross(up), s.a.distance(s.b));
-        Bar { a: s.a, along, up, across, length, taller: 0.5 * taller_mm, extra: s.extra, more: s.more }
+        Bar {
+            a: s.a,
+            along,
+            up,
+            across,
+            length,
+            taller: 0.5 * taller_mm,
+            extra: s.extra,
+            more: s.more,
+        }
     }
 
     pub fn distance(&self, q: DVec3) -> f64 {
@@ -40,8 +51,8 @@ impl Bar {
         beyond.max_element() - extra
     }
 
-    /// How far a place lies across, above or below, and past the ends of the ribbon in the bar's middle, and half of how much
-    /// thicker the bar is there. Of a node it is the distance alone.
+    /// How far a place lies across, above or below, and past the ends of the ribbon in the bar's
+    /// middle, and half of how much thicker the bar is there. Of a node it is the distance alone.
     fn beyond(&self, q: DVec3) -> (DVec3, f64) {
         let p = q - self.a;
         if self.length == 0.0 {
@@ -53,8 +64,8 @@ impl Bar {
         (DVec3::new(p.dot(self.across).abs(), p.dot(self.up).abs() - self.taller, end), extra)
     }
 
-    /// How much of an opening between bars their thickness takes, over that thickness: more than all of it, because edges
-    /// stand out farther than sides do.
+    /// How much of an opening between bars their thickness takes, over that thickness: more than
+    /// all of it, because edges stand out farther than sides do.
     pub const EDGED: f64 = 1.2;
 
     /// Distance from the ribbon in its middle, or from its border where it is a node.
@@ -77,7 +88,8 @@ impl Bar {
 
     pub fn quick(&self) -> Quick {
         let [a, l, u, c] = [self.a, self.along, self.up, self.across].map(|v| v.as_vec3());
-        let [length, taller, extra, more] = [self.length, self.taller, self.extra, self.more].map(|v| v as f32);
+        let [length, taller, extra, more] =
+            [self.length, self.taller, self.extra, self.more].map(|v| v as f32);
         [a.x, a.y, a.z, l.x, l.y, l.z, u.x, u.y, u.z, c.x, c.y, c.z, length, taller, extra, more]
     }
 }
@@ -138,7 +150,8 @@ mod tests {
             let bar = Bar::new(&Segment { a, b, extra: 0.0, more: 0.0 }, taller, turn);
             let clearance = bar.clearance(q);
             prop_assert!((clearance - by_sampling(&bar, q)).abs() < 0.08, "{} {}", clearance, by_sampling(&bar, q));
-            // The greatest of three coordinates is no more than their length, and no less than that over √3.
+            // The greatest of three coordinates is no more than their length, and no less than that
+            // over √3.
             let distance = bar.distance(q);
             prop_assert!(distance <= clearance + 1e-9 && distance >= clearance / 3f64.sqrt() - 1e-9);
         }

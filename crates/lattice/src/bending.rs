@@ -11,9 +11,10 @@ const APART: f64 = 0.02;
 /// A triangle is at most so many times as long as wide.
 const LONGEST: f64 = 8.0;
 
-/// The geometric mean of both principal curvatures in places spread over the surface of a structure of a thickness in mm,
-/// sorted. The smaller curvature counts no less than long triangles can make use of. `places` have their distances from the
-/// structure and are sorted by those; the ones nearest to the surface are moved onto it. 1/mm.
+/// The geometric mean of both principal curvatures in places spread over the surface of a structure
+/// of a thickness in mm, sorted. The smaller curvature counts no less than long triangles can make
+/// use of. `places` have their distances from the structure and are sorted by those; the ones
+/// nearest to the surface are moved onto it. 1/mm.
 pub(crate) fn bends(bare: &dyn Bare, thickness: f64, places: &[(f64, DVec3)]) -> Vec<f64> {
     let (lattice, level) = (bare.thicken(thickness), bare.level(thickness));
     let middle = places.partition_point(|p| p.0 < level);
@@ -60,7 +61,13 @@ mod tests {
     fn median(kind: Kind, cell: f64, thickness: f64) -> f64 {
         let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(30.0))).unwrap();
         let structure = Structure { kind, cell_mm: [cell; 3], ..Structure::default() };
-        let bare = make::structure(&part, &structure, Joins { blend_mm: 0.0, ..Joins::default() }, &|| false).unwrap();
+        let bare = make::structure(
+            &part,
+            &structure,
+            Joins { blend_mm: 0.0, ..Joins::default() },
+            &|| false,
+        )
+        .unwrap();
         let points: Vec<DVec3> = (1..40_000).map(|i| 30.0 * low_discrepancy(i)).collect();
         let all = DensityCurve::new(bare, &points).bends(thickness);
         assert!(all.len() > 200 && all.windows(2).all(|w| w[0] <= w[1]));

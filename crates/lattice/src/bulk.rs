@@ -1,4 +1,5 @@
-//! A periodic surface in bulk, eight at a time in 32 bits: signs of samples, and points moved onto its border.
+//! A periodic surface in bulk, eight at a time in 32 bits: signs of samples, and points moved onto
+//! its border.
 
 use super::level::{expansion, Expansion};
 use super::surface::Thick;
@@ -58,11 +59,15 @@ impl<'a> Kernel<'a> {
         let tables = straight.then(|| {
             let size = [grid.words() as u32 * 64, grid.size.y, grid.size.z];
             [0, 1, 2].map(|a| {
-                (0..size[a]).map(|i| sin_cos(first[a] + along[a][a] * i as f64)).map(|(s, c)| (s as f32, c as f32)).unzip()
+                (0..size[a])
+                    .map(|i| sin_cos(first[a] + along[a][a] * i as f64))
+                    .map(|(s, c)| (s as f32, c as f32))
+                    .unzip()
             })
         });
         let walls = lattice.form == Form::Walls;
-        // Of the quadratic expansion d = 2f/(|g| + √(g² − 2f·bend)): a value of at least d·|g| + d²·bend/2.
+        // Of the quadratic expansion d = 2f/(|g| + √(g² − 2f·bend)): a value of at least d·|g| +
+        // d²·bend/2.
         let (steepest, most_bent) = most(s.kind);
         let k = s.wave.max_element();
         let sure = |d: f64| d.max(0.0) * (steepest * k + 0.5 * d.max(0.0) * most_bent * k * k);
@@ -116,7 +121,8 @@ impl<'a> Kernel<'a> {
                 return out;
             }
             let (d, _, _) = self.distance(expansion(self.kind, s, c));
-            out | (self.thick(d).simd_lt(f32x8::splat(self.reach)).to_bitmask() as u64) << (8 * eighth)
+            out | (self.thick(d).simd_lt(f32x8::splat(self.reach)).to_bitmask() as u64)
+                << (8 * eighth)
         })
     }
 
@@ -199,10 +205,16 @@ impl Bulk for Kernel<'_> {
         let enough = f32x8::splat(MET * self.step);
         for segments in segments.chunks(LANES) {
             let of = |lane: usize| &segments[lane.min(segments.len() - 1)];
-            let lanes = |f: &dyn Fn(&Segment) -> f64| f32x8::from(std::array::from_fn::<f32, LANES, _>(|n| f(of(n)) as f32));
+            let lanes = |f: &dyn Fn(&Segment) -> f64| {
+                f32x8::from(std::array::from_fn::<f32, LANES, _>(|n| f(of(n)) as f32))
+            };
             let phase = self.phases(|lane| of(lane).a);
-            let along = [0, 1, 2].map(|axis| lanes(&|s| (self.exact.surface.turn * (s.b - s.a) * self.exact.surface.wave)[axis]));
-            let at = |t: f32x8| self.at([phase[0] + along[0] * t, phase[1] + along[1] * t, phase[2] + along[2] * t]);
+            let along = [0, 1, 2].map(|axis| {
+                lanes(&|s| (self.exact.surface.turn * (s.b - s.a) * self.exact.surface.wave)[axis])
+            });
+            let at = |t: f32x8| {
+                self.at([phase[0] + along[0] * t, phase[1] + along[1] * t, phase[2] + along[2] * t])
+            };
             // The Illinois method, as for one; ways whose ends have one sign stay where they begin.
             let (mut a, mut b) = (f32x8::ZERO, f32x8::ONE);
             let (mut fa, mut fb) = (lanes(&|s| s.ends[0]), lanes(&|s| s.ends[1]));
@@ -223,11 +235,16 @@ impl Bulk for Kernel<'_> {
             // The normal is that of the surface's nearest point.
             let (d, g, length) = at(t);
             let inverse = f32x8::ONE / length.max(f32x8::splat(1e-12));
-            let foot = |axis: usize| phase[axis] + along[axis] * t - g[axis] * inverse * d * wave[axis];
+            let foot =
+                |axis: usize| phase[axis] + along[axis] * t - g[axis] * inverse * d * wave[axis];
             let (_, g, length) = self.at([foot(0), foot(1), foot(2)]);
             let inverse = f32x8::ONE / length.max(f32x8::splat(1e-12));
             // Outward is up on the upper side of a wall.
-            let inverse = if self.walls { d.simd_gt(f32x8::ZERO).select(inverse, -inverse) } else { -inverse };
+            let inverse = if self.walls {
+                d.simd_gt(f32x8::ZERO).select(inverse, -inverse)
+            } else {
+                -inverse
+            };
             let turn = self.turn.to_cols_array_2d();
             let normal = [0, 1, 2].map(|axis| (weighted(turn[axis], &g) * inverse).to_array());
             let t = t.to_array();
@@ -259,16 +276,27 @@ impl Bulk for Kernel<'_> {
                 f32x8::from(out)
             };
             let phase = [corner(0), corner(1), corner(2)];
-            let at = |u: &[f32x8; 3]| self.at([phase[0] + u[0] * wave[0], phase[1] + u[1] * wave[1], phase[2] + u[2] * wave[2]]);
+            let at = |u: &[f32x8; 3]| {
+                self.at([
+                    phase[0] + u[0] * wave[0],
+                    phase[1] + u[1] * wave[1],
+                    phase[2] + u[2] * wave[2],
+                ])
+            };
             // Steps from the cell's corner to mm in the lattice's axes.
-            let turned = |v: [f32x8; 3]| [weighted(turn[0], &v), weighted(turn[1], &v), weighted(turn[2], &v)];
+            let turned = |v: [f32x8; 3]| {
+                [weighted(turn[0], &v), weighted(turn[1], &v), weighted(turn[2], &v)]
+            };
             let local = |axis: usize| f32x8::from(&row.local[axis][lanes.clone()]);
 
             let mut u = turned([local(0), local(1), local(2)]);
             let mut here = at(&u);
-            // The side of a wall meant: plain, or so near the middle that the outer corner must tell.
+            // The side of a wall meant: plain, or so near the middle that the outer corner must
+            // tell.
             let mut side = here.0;
-            if self.walls && side.abs().simd_lt(f32x8::splat(0.5 * self.level.max(self.reach))).any() {
+            if self.walls
+                && side.abs().simd_lt(f32x8::splat(0.5 * self.level.max(self.reach))).any()
+            {
                 let bit = |axis: u8| {
                     let mut out = [0.0; LANES];
                     for (out, &corner) in out.iter_mut().zip(&row.outside[lanes.clone()]) {
@@ -279,7 +307,8 @@ impl Bulk for Kernel<'_> {
                 side = at(&turned([bit(0), bit(1), bit(2)])).0;
             }
             let level = f32x8::splat(self.level);
-            let level = if self.walls { side.simd_lt(f32x8::ZERO).select(-level, level) } else { level };
+            let level =
+                if self.walls { side.simd_lt(f32x8::ZERO).select(-level, level) } else { level };
             for round in 0.. {
                 let (d, g, length) = here;
                 let step = (d - level) / length.max(f32x8::splat(1e-12));
@@ -299,14 +328,16 @@ impl Bulk for Kernel<'_> {
     }
 }
 
-/// Greatest length of the gradient and greatest size of the second derivatives by phase, from above.
+/// Greatest length of the gradient and greatest size of the second derivatives by phase, from
+/// above.
 fn most(kind: SurfaceKind) -> (f64, f64) {
     const N: u32 = 16;
     let angle = |n: u32| sin_cos(TAU / N as f64 * n as f64);
     let (g, h) = (0..N * N * N).fold((0f64, 0f64), |most, n| {
         let (x, y, z) = (angle(n % N), angle(n / N % N), angle(n / (N * N)));
         let (_, g, h) = expansion(kind, [x.0, y.0, z.0], [x.1, y.1, z.1]);
-        let bent = h[..3].iter().map(|v| v * v).sum::<f64>() + 2.0 * h[3..].iter().map(|v| v * v).sum::<f64>();
+        let bent = h[..3].iter().map(|v| v * v).sum::<f64>()
+            + 2.0 * h[3..].iter().map(|v| v * v).sum::<f64>();
         (most.0.max(DVec3::from(g).length_squared()), most.1.max(bent))
     });
     // Between the samples it may be a little more.
@@ -338,29 +369,43 @@ mod tests {
 
     #[test]
     fn many_at_a_time_are_as_one_by_one() {
-        let grid = Grid { origin: DVec3::new(-60.0, 40.0, 7.0), step: 0.4, size: glam::UVec3::splat(40) };
+        let grid =
+            Grid { origin: DVec3::new(-60.0, 40.0, 7.0), step: 0.4, size: glam::UVec3::splat(40) };
         for (kind, form, rotation_deg) in [
             (SurfaceKind::Gyroid, Form::Walls, [0.0; 3]),
             (SurfaceKind::SplitP, Form::Walls, [10.0, 20.0, 70.0]),
             (SurfaceKind::SchwarzD, Form::Network, [0.0, 45.0, 0.0]),
             (SurfaceKind::Iwp, Form::OtherNetwork, [5.0, 0.0, 0.0]),
         ] {
-            let structure = Structure { form, cell_mm: [9.0, 8.0, 10.0], rotation_deg, ..Structure::default() };
+            let structure =
+                Structure { form, cell_mm: [9.0, 8.0, 10.0], rotation_deg, ..Structure::default() };
             let lattice = Periodic::new(kind, &structure, DVec3::ONE).thicken(1.1);
             let bulk = lattice.on_grid(&grid, 0.0);
             // Eight and not a multiple of eight, and a list that is empty.
             for count in [0, 1, 8, 203u64] {
-                let points: Vec<DVec3> = (1..=count).map(|i| grid.origin + low_discrepancy(i) * 16.0).collect();
+                let points: Vec<DVec3> =
+                    (1..=count).map(|i| grid.origin + low_discrepancy(i) * 16.0).collect();
                 let mut values = vec![7.0];
                 bulk.values(&points, &mut values);
                 assert_eq!(values.len(), points.len());
                 for (p, v) in points.iter().zip(&values) {
-                    assert!((v - lattice.value(*p)).abs() < 2e-4, "{kind:?} {v} {}", lattice.value(*p));
+                    assert!(
+                        (v - lattice.value(*p)).abs() < 2e-4,
+                        "{kind:?} {v} {}",
+                        lattice.value(*p)
+                    );
                 }
                 let ends = |p: &DVec3| (*p, *p + DVec3::Y * 0.4);
-                let segment = |(a, b): (DVec3, DVec3)| Segment { a, b, ends: [lattice.value(a), lattice.value(b)] };
-                let segments: Vec<Segment> =
-                    points.iter().map(|p| segment(ends(p))).filter(|s| s.ends[0] * s.ends[1] < 0.0).collect();
+                let segment = |(a, b): (DVec3, DVec3)| Segment {
+                    a,
+                    b,
+                    ends: [lattice.value(a), lattice.value(b)],
+                };
+                let segments: Vec<Segment> = points
+                    .iter()
+                    .map(|p| segment(ends(p)))
+                    .filter(|s| s.ends[0] * s.ends[1] < 0.0)
+                    .collect();
                 let mut met = Vec::new();
                 bulk.met(&segments, &mut met);
                 assert!(met.len() == segments.len() && (count < 200 || met.len() > 5));
@@ -368,7 +413,12 @@ mod tests {
                     let t = root(|t| lattice.value(s.a.lerp(s.b, t)), s.ends[0], s.ends[1]);
                     let p = s.a.lerp(s.b, m.t);
                     assert!((m.t - t).abs() < 1e-3, "{kind:?} {} {t}", m.t);
-                    assert!((m.normal - lattice.normal(p)).length() < 1e-3, "{kind:?} {} {}", m.normal, lattice.normal(p));
+                    assert!(
+                        (m.normal - lattice.normal(p)).length() < 1e-3,
+                        "{kind:?} {} {}",
+                        m.normal,
+                        lattice.normal(p)
+                    );
                 }
             }
         }

@@ -1,4 +1,5 @@
-//! What a net of struts has too much of: dead ends, crowded nodes; how long its struts are, and how they lie in the part.
+//! What a net of struts has too much of: dead ends, crowded nodes; how long its struts are, and how
+//! they lie in the part.
 
 use super::skeleton::Skeleton;
 use super::Lengths;
@@ -31,7 +32,11 @@ pub enum StrutState {
 pub fn states(part: &Part, net: &Skeleton, cell: f64) -> Vec<StrutState> {
     let near = NEAR_SURFACE * cell;
     let dead: BTreeSet<usize> = dead_ends(part, net, near).into_iter().map(|d| d.0).collect();
-    let inside: Vec<bool> = net.nodes.par_iter().map(|p| part.distance.inside(*p) && !is_near_surface(part, *p, near)).collect();
+    let inside: Vec<bool> = net
+        .nodes
+        .par_iter()
+        .map(|p| part.distance.inside(*p) && !is_near_surface(part, *p, near))
+        .collect();
     let state = |(n, strut): (usize, &[u32; 2])| {
         if is_on_surface(part, net.ends(*strut), cell) {
             StrutState::Net
@@ -58,8 +63,8 @@ pub fn is_on_surface(part: &Part, [a, b]: [DVec3; 2], cell: f64) -> bool {
     [a, b, (a + b) * 0.5].into_iter().all(|p| is_near_surface(part, p, NEAR_SURFACE * cell))
 }
 
-/// Struts with an end inside the part, farther than `near` from its surface, at which no other begins: by strut, which of
-/// its ends.
+/// Struts with an end inside the part, farther than `near` from its surface, at which no other
+/// begins: by strut, which of its ends.
 fn dead_ends(part: &Part, net: &Skeleton, near: f64) -> Vec<(usize, usize)> {
     let mut at = vec![0; net.nodes.len()];
     net.struts.iter().flatten().for_each(|n| at[*n as usize] += 1);
@@ -67,12 +72,18 @@ fn dead_ends(part: &Part, net: &Skeleton, near: f64) -> Vec<(usize, usize)> {
         let p = net.nodes[n as usize];
         at[n as usize] == 1 && part.distance.inside(p) && !is_near_surface(part, p, near)
     };
-    let ends = net.struts.iter().enumerate().flat_map(|(s, ends)| [(s, 0, ends[0]), (s, 1, ends[1])]);
+    let ends =
+        net.struts.iter().enumerate().flat_map(|(s, ends)| [(s, 0, ends[0]), (s, 1, ends[1])]);
     ends.filter(|e| is_dead(e.2)).map(|(s, end, _)| (s, end)).collect()
 }
 
 /// Deals with dead ends; also gives how many there were.
-pub fn without_dead_ends(part: &Part, mut net: Skeleton, what: DeadEnds, cell: f64) -> (Skeleton, usize) {
+pub fn without_dead_ends(
+    part: &Part,
+    mut net: Skeleton,
+    what: DeadEnds,
+    cell: f64,
+) -> (Skeleton, usize) {
     let near = AT_SURFACE * cell;
     let first = dead_ends(part, &net, near);
     let found = first.len();
@@ -81,8 +92,10 @@ pub fn without_dead_ends(part: &Part, mut net: Skeleton, what: DeadEnds, cell: f
         DeadEnds::Extended => {
             let far = part.mesh.bounds().size().length();
             for (strut, end) in first {
-                let (node, from) = (net.struts[strut][end] as usize, net.struts[strut][1 - end] as usize);
-                let (p, along) = (net.nodes[node], (net.nodes[node] - net.nodes[from]).normalize_or_zero());
+                let (node, from) =
+                    (net.struts[strut][end] as usize, net.struts[strut][1 - end] as usize);
+                let (p, along) =
+                    (net.nodes[node], (net.nodes[node] - net.nodes[from]).normalize_or_zero());
                 let mut hits = Vec::new();
                 part.distance.segment_hits(p, p + along * far, &mut hits);
                 if let Some(t) = hits.iter().map(|h| h.t).min_by(f64::total_cmp) {
@@ -106,8 +119,8 @@ pub fn without_dead_ends(part: &Part, mut net: Skeleton, what: DeadEnds, cell: f
 /// Halves of a node are drawn so far apart, in cells.
 const APART: f64 = 0.15;
 
-/// Draws nodes with more struts apart along the way in which those spread most, each half with a strut to the other, until
-/// none is left. Also gives how many nodes there were.
+/// Draws nodes with more struts apart along the way in which those spread most, each half with a
+/// strut to the other, until none is left. Also gives how many nodes there were.
 pub fn spread_out(mut net: Skeleton, most: usize, cell: f64) -> (Skeleton, usize) {
     if most == 0 {
         return (net, 0);
@@ -126,14 +139,18 @@ pub fn spread_out(mut net: Skeleton, most: usize, cell: f64) -> (Skeleton, usize
             (net.nodes[if a as usize == node { b } else { a } as usize] - p).normalize_or_zero()
         };
         let axis = widest(at[node].iter().map(|s| way(*s)));
-        let mut sorted: Vec<(f64, u32)> = at[node].iter().map(|s| (way(*s).dot(axis), *s)).collect();
+        let mut sorted: Vec<(f64, u32)> =
+            at[node].iter().map(|s| (way(*s).dot(axis), *s)).collect();
         sorted.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
         let upper: Vec<u32> = sorted[sorted.len() / 2..].iter().map(|s| s.1).collect();
         let new = net.nodes.len();
         net.nodes[node] = p - axis * (0.5 * APART * cell);
         net.nodes.push(p + axis * (0.5 * APART * cell));
         for s in &upper {
-            net.struts[*s as usize].iter_mut().filter(|n| **n as usize == node).for_each(|n| *n = new as u32);
+            net.struts[*s as usize]
+                .iter_mut()
+                .filter(|n| **n as usize == node)
+                .for_each(|n| *n = new as u32);
         }
         at[node].retain(|s| !upper.contains(s));
         let link = net.struts.len() as u32;
@@ -151,20 +168,24 @@ pub fn spread_out(mut net: Skeleton, most: usize, cell: f64) -> (Skeleton, usize
 /// Struts at nodes that were drawn apart are at least this share of [`APART`] long.
 const LEAST: f64 = 0.5;
 
-/// Moves some nodes until struts at them are at least so long, in mm: a node that is drawn apart again moves along another
-/// way, and may come to lie beside its neighbour.
+/// Moves some nodes until struts at them are at least so long, in mm: a node that is drawn apart
+/// again moves along another way, and may come to lie beside its neighbour.
 fn lengthen(net: &mut Skeleton, movable: &BTreeSet<u32>, least: f64) {
     const ROUNDS: usize = 50;
-    let at_them: Vec<[u32; 2]> = net.struts.iter().copied().filter(|s| s.iter().any(|n| movable.contains(n))).collect();
+    let at_them: Vec<[u32; 2]> =
+        net.struts.iter().copied().filter(|s| s.iter().any(|n| movable.contains(n))).collect();
     for _ in 0..ROUNDS {
-        let short: Vec<[u32; 2]> = at_them.iter().copied().filter(|s| net.length(*s) < least).collect();
+        let short: Vec<[u32; 2]> =
+            at_them.iter().copied().filter(|s| net.length(*s) < least).collect();
         if short.is_empty() {
             break;
         }
         for s in short {
             let [a, b] = net.ends(s);
             // Ends at one place part along a way that their numbers give.
-            let along = (b - a).try_normalize().unwrap_or_else(|| (low_discrepancy(s[1] as u64 + 1) - 0.5).normalize());
+            let along = (b - a)
+                .try_normalize()
+                .unwrap_or_else(|| (low_discrepancy(s[1] as u64 + 1) - 0.5).normalize());
             let ends: Vec<u32> = s.into_iter().filter(|n| movable.contains(n)).collect();
             // Somewhat more than what is missing, so that pushing and being pushed ends.
             let by = 1.1 * (least - a.distance(b)).max(0.0) / ends.len() as f64;
@@ -195,12 +216,17 @@ pub fn histogram(all: &[f64]) -> Option<Lengths> {
     let bin_mm = longest.min(4.0 * middle) / BINS as f64;
     let mut counts = vec![0; BINS];
     all.iter().for_each(|l| counts[((l / bin_mm) as usize).min(BINS - 1)] += 1);
-    // The last of the lowest bins below those: shorter struts are of another kind, or none are there.
+    // The last of the lowest bins below those: shorter struts are of another kind, or none are
+    // there.
     let below = ((OF_CELLS * middle / bin_mm) as usize).clamp(1, BINS);
     let least = counts[..below].iter().copied().min().unwrap_or(0);
     let valley = (0..below).rev().find(|n| counts[*n] == least).unwrap_or(0);
     let any = counts[..valley].iter().any(|n| *n > 0);
-    Some(Lengths { bin_mm, suggested_weld_mm: if any { (valley as f64 + 0.5) * bin_mm } else { 0.0 }, counts })
+    Some(Lengths {
+        bin_mm,
+        suggested_weld_mm: if any { (valley as f64 + 0.5) * bin_mm } else { 0.0 },
+        counts,
+    })
 }
 
 #[cfg(test)]
@@ -215,7 +241,14 @@ mod tests {
     /// A triangle with a tail of two struts that ends inside, and a strut that leaves the part.
     fn tailed() -> Skeleton {
         let at = |x: f64, y: f64| DVec3::new(x, y, 10.0);
-        let nodes = vec![at(4.0, 4.0), at(10.0, 4.0), at(7.0, 9.0), at(7.0, 13.0), at(7.0, 16.0), at(-5.0, 4.0)];
+        let nodes = vec![
+            at(4.0, 4.0),
+            at(10.0, 4.0),
+            at(7.0, 9.0),
+            at(7.0, 13.0),
+            at(7.0, 16.0),
+            at(-5.0, 4.0),
+        ];
         Skeleton { nodes, struts: vec![[0, 1], [1, 2], [0, 2], [2, 3], [3, 4], [0, 5]] }
     }
 
@@ -229,11 +262,16 @@ mod tests {
         let (removed, found) = without_dead_ends(&part, tailed(), DeadEnds::Removed, 5.0);
         // The tail goes, both struts of it; the one that leaves the part has no dead end.
         assert_eq!((removed.struts.len(), found), (4, 1));
-        assert!(removed.nodes.iter().any(|p| p.x < 0.0) && removed.nodes.iter().all(|p| p.y < 10.0));
+        assert!(
+            removed.nodes.iter().any(|p| p.x < 0.0) && removed.nodes.iter().all(|p| p.y < 10.0)
+        );
         let (extended, found) = without_dead_ends(&part, tailed(), DeadEnds::Extended, 5.0);
         assert_eq!((extended.struts.len(), found), (6, 1));
         assert_eq!(states(&part, &extended, 5.0)[4], Cut);
-        let flat = Skeleton { nodes: extended.nodes.iter().map(|p| p.with_z(0.0)).collect(), ..extended.clone() };
+        let flat = Skeleton {
+            nodes: extended.nodes.iter().map(|p| p.with_z(0.0)).collect(),
+            ..extended.clone()
+        };
         assert!(states(&part, &flat, 5.0)[..5].iter().all(|s| *s == Net));
         assert!(extended.nodes[4].distance(DVec3::new(7.0, 20.0, 10.0)) < 1e-9);
         assert_eq!(without_dead_ends(&part, extended, DeadEnds::Removed, 5.0).1, 0);
@@ -286,14 +324,21 @@ mod tests {
     fn short_struts_are_told_from_those_of_cells() {
         // Three hundred of about 5 mm, forty of about 0.4.
         let strut = |n: u32, l: f64| [DVec3::X * 20.0 * n as f64, DVec3::X * (20.0 * n as f64 + l)];
-        let ends = (0..340).map(|n| strut(n, if n < 300 { 4.0 + (n % 20) as f64 * 0.1 } else { 0.3 + (n % 3) as f64 * 0.1 }));
+        let ends = (0..340).map(|n| {
+            strut(n, if n < 300 { 4.0 + (n % 20) as f64 * 0.1 } else { 0.3 + (n % 3) as f64 * 0.1 })
+        });
         let nodes: Vec<DVec3> = ends.flatten().collect();
         let net = Skeleton { nodes, struts: (0..340).map(|n| [2 * n, 2 * n + 1]).collect() };
-        let lengths = |net: &Skeleton| histogram(&net.struts.iter().map(|s| net.length(*s)).collect::<Vec<f64>>());
+        let lengths = |net: &Skeleton| {
+            histogram(&net.struts.iter().map(|s| net.length(*s)).collect::<Vec<f64>>())
+        };
         let found = lengths(&net).unwrap();
         assert_eq!(found.counts.iter().sum::<usize>(), 340);
         assert!((0.6..4.0).contains(&found.suggested_weld_mm), "{}", found.suggested_weld_mm);
-        assert_eq!(net.struts.iter().filter(|s| net.length(**s) < found.suggested_weld_mm).count(), 40);
+        assert_eq!(
+            net.struts.iter().filter(|s| net.length(**s) < found.suggested_weld_mm).count(),
+            40
+        );
         let long = net.filtered(|s| net.length(s) > 1.0);
         assert_eq!(lengths(&long).unwrap().suggested_weld_mm, 0.0);
         assert_eq!(lengths(&Skeleton::default()), None);

@@ -1,7 +1,8 @@
 //! Strut cells whose rows bend: around an axis, or from some faces of the part to those opposite.
 //!
-//! Every node has a place in cells; a course says where that is in the part. Cells that share a node share its place,
-//! so the net hangs together however its rows run, and whole cells end where the course does.
+//! Every node has a place in cells; a course says where that is in the part. Cells that share a
+//! node share its place, so the net hangs together however its rows run, and whole cells end where
+//! the course does.
 
 use super::axes::{across, axis_of};
 use super::skeleton::Skeleton;
@@ -20,7 +21,8 @@ use ulmix_recipe::{FaceMark, RecipeError, Structure};
 pub struct Rows {
     /// Cells along each direction.
     pub counts: [usize; 3],
-    /// The middle of the place, and its own axes; the third is the axis, or leads from face to face.
+    /// The middle of the place, and its own axes; the third is the axis, or leads from face to
+    /// face.
     origin: DVec3,
     axes: [DVec3; 3],
     bend: Bend,
@@ -39,8 +41,12 @@ impl Rows {
     pub fn of(part: &Part, s: &Structure) -> Option<Rows> {
         match s.bent()? {
             Course::Straight => None,
-            Course::Polar { about, counts } => Some(Rows::polar(part, about.as_ref(), *counts, s.cell_mm)),
-            Course::Between { from, to, layers } => Some(Rows::between(part, from, to, *layers, s.cell_mm)),
+            Course::Polar { about, counts } => {
+                Some(Rows::polar(part, about.as_ref(), *counts, s.cell_mm))
+            }
+            Course::Between { from, to, layers } => {
+                Some(Rows::between(part, from, to, *layers, s.cell_mm))
+            }
         }
     }
 
@@ -59,8 +65,11 @@ impl Rows {
 
     fn polar(part: &Part, about: Option<&FaceMark>, counts: [u32; 3], cell: [f64; 3]) -> Rows {
         let faces = || part.faces().list.iter();
-        let marked = about.and_then(|m| part.face(m)).or_else(|| faces().find(|f| matches!(f.kind, Kind::Cylinder { .. })));
-        let (origin, axis) = marked.map_or((part.mesh.bounds().centre(), DVec3::Z), |f| axis_of(part, f));
+        let marked = about
+            .and_then(|m| part.face(m))
+            .or_else(|| faces().find(|f| matches!(f.kind, Kind::Cylinder { .. })));
+        let (origin, axis) =
+            marked.map_or((part.mesh.bounds().centre(), DVec3::Z), |f| axis_of(part, f));
         let axes = across(axis);
         let local = |p: DVec3| axes.map(|a| (p - origin).dot(a));
         let (mut outer, mut low, mut high) = (0.0f64, f64::INFINITY, f64::NEG_INFINITY);
@@ -69,7 +78,8 @@ impl Rows {
         }
         // How near the part comes to the axis: asked along it, at most a step apart.
         const ASKED: usize = 256;
-        let along = (0..=ASKED).map(|n| origin + axis * (low + (high - low) * n as f64 / ASKED as f64));
+        let along =
+            (0..=ASKED).map(|n| origin + axis * (low + (high - low) * n as f64 / ASKED as f64));
         let away = |p: DVec3| part.distance.query(p, outer).map_or(outer, |(d, _)| d.max(0.0));
         let inner = along.map(away).fold(outer, f64::min);
         let fit = |length: f64, n: usize| whole(length, cell[n], counts[n]);
@@ -78,11 +88,20 @@ impl Rows {
         Rows { counts, origin, axes, bend: Bend::Round { inner, outer, low, high } }
     }
 
-    fn between(part: &Part, from: &[FaceMark], to: &[FaceMark], layers: u32, cell: [f64; 3]) -> Rows {
+    fn between(
+        part: &Part,
+        from: &[FaceMark],
+        to: &[FaceMark],
+        layers: u32,
+        cell: [f64; 3],
+    ) -> Rows {
         let surfaces = [from, to].map(|marks| part.surface_of(marks).0);
-        let outward = |m: &TriMesh| (0..m.triangles.len()).map(|t| m.area_vector(t)).sum::<DVec3>().try_normalize();
+        let outward = |m: &TriMesh| {
+            (0..m.triangles.len()).map(|t| m.area_vector(t)).sum::<DVec3>().try_normalize()
+        };
         // Rows stand upright on the faces where they begin.
-        let axis = outward(&surfaces[0]).map(|n| -n).or_else(|| outward(&surfaces[1])).unwrap_or(DVec3::Z);
+        let axis =
+            outward(&surfaces[0]).map(|n| -n).or_else(|| outward(&surfaces[1])).unwrap_or(DVec3::Z);
         let axes = across(axis);
         let origin = part.mesh.bounds().centre();
         let local = |p: DVec3| DVec3::from(axes.map(|a| (p - origin).dot(a)));
@@ -96,13 +115,20 @@ impl Rows {
         // The mean way from one to the other decides how many fit.
         const ASKED: u32 = 16;
         let asked = (0..ASKED * ASKED).map(|n| {
-            let share = DVec2::new((n % ASKED) as f64 + 0.5, (n / ASKED) as f64 + 0.5) / ASKED as f64;
+            let share =
+                DVec2::new((n % ASKED) as f64 + 0.5, (n / ASKED) as f64 + 0.5) / ASKED as f64;
             let at = middle + width * (share - 0.5);
             (to.height(at) - from.height(at)).max(0.0)
         });
         let mean = asked.sum::<f64>() / (ASKED * ASKED) as f64;
-        let counts = [whole(width.x, cell[0], 0), whole(width.y, cell[1], 0), whole(mean, cell[2], layers)];
-        Rows { counts, origin, axes, bend: Bend::Between { low: low.xy(), high: high.xy(), rims: Box::new([from, to]) } }
+        let counts =
+            [whole(width.x, cell[0], 0), whole(width.y, cell[1], 0), whole(mean, cell[2], layers)];
+        Rows {
+            counts,
+            origin,
+            axes,
+            bend: Bend::Between { low: low.xy(), high: high.xy(), rims: Box::new([from, to]) },
+        }
     }
 
     /// Where a place in cells lies in the part. mm.
@@ -110,7 +136,8 @@ impl Rows {
         let share = at / DVec3::from(self.counts.map(|n| n as f64));
         let [x, y, z] = match &self.bend {
             Bend::Round { inner, outer, low, high } => {
-                let (r, (sin, cos)) = (inner + (outer - inner) * share.x, (TAU * share.y).sin_cos());
+                let (r, (sin, cos)) =
+                    (inner + (outer - inner) * share.x, (TAU * share.y).sin_cos());
                 [r * cos, r * sin, low + (high - low) * share.z]
             }
             Bend::Between { low, high, rims } => {
@@ -147,9 +174,13 @@ impl Rows {
                 out.nodes.len() as u32 - 1
             })
         };
-        for (k, j, i) in range(2).flat_map(|k| range(1).flat_map(move |j| range(0).map(move |i| (k, j, i)))) {
+        for (k, j, i) in
+            range(2).flat_map(|k| range(1).flat_map(move |j| range(0).map(move |i| (k, j, i))))
+        {
             let at = DVec3::new(i as f64, j as f64, k as f64);
-            for ends in unit.iter().map(|e| e.map(|p| p + at)).filter(|e| e.iter().all(|p| within(*p))) {
+            for ends in
+                unit.iter().map(|e| e.map(|p| p + at)).filter(|e| e.iter().all(|p| within(*p)))
+            {
                 out.struts.push(ends.map(&mut node));
             }
         }
@@ -186,7 +217,13 @@ impl Rim {
         }
         let b = surface.bounds();
         let reach = b.size().length();
-        Rim { tree: Some(Bvh::new(&surface)), low: b.min.z - reach, high: b.max.z + reach, middle: b.centre(), of_two }
+        Rim {
+            tree: Some(Bvh::new(&surface)),
+            low: b.min.z - reach,
+            high: b.max.z + reach,
+            middle: b.centre(),
+            of_two,
+        }
     }
 
     /// Height of the faces over a place across; beside them that of their nearest place.
@@ -201,7 +238,8 @@ impl Rim {
         let pulled = at.lerp(self.middle.xy(), 1e-7);
         over(at).or_else(|| over(pulled)).unwrap_or_else(|| {
             // The nearest place sees the line at its own height.
-            let nearer = |z: f64| tree.nearest(at.extend(z), f64::INFINITY).map_or(z, |n| n.point.z);
+            let nearer =
+                |z: f64| tree.nearest(at.extend(z), f64::INFINITY).map_or(z, |n| n.point.z);
             (0..8).fold(self.middle.z, |z, _| nearer(z))
         })
     }

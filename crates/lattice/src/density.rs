@@ -12,17 +12,21 @@ pub struct DensityCurve {
     sorted: Vec<f64>,
     /// Some of the points with their distances, in the order of those.
     places: Vec<(f64, DVec3)>,
-    /// The same over one whole cell, whatever part of it the zone holds; empty when no two are alike.
+    /// The same over one whole cell, whatever part of it the zone holds; empty when no two are
+    /// alike.
     cell: Vec<f64>,
 }
 
 impl DensityCurve {
     /// `points` spread evenly over the fill zone.
     pub fn new(bare: Arc<dyn Bare>, points: &[DVec3]) -> DensityCurve {
-        let measured = |points: &[DVec3]| -> Vec<f64> { points.par_iter().map(|&p| bare.measure(p)).collect() };
+        let measured = |points: &[DVec3]| -> Vec<f64> {
+            points.par_iter().map(|&p| bare.measure(p)).collect()
+        };
         let (mut sorted, mut cell) = (measured(points), measured(&bare.cell_points()));
         let every = points.len().div_ceil(PLACES).max(1);
-        let mut places: Vec<(f64, DVec3)> = sorted.iter().copied().zip(points.iter().copied()).step_by(every).collect();
+        let mut places: Vec<(f64, DVec3)> =
+            sorted.iter().copied().zip(points.iter().copied()).step_by(every).collect();
         places.par_sort_by(|a, b| a.0.total_cmp(&b.0));
         sorted.par_sort_unstable_by(f64::total_cmp);
         cell.par_sort_unstable_by(f64::total_cmp);
@@ -62,7 +66,9 @@ impl DensityCurve {
     /// Thickness in mm that gives a solid share, within (0, `limit`].
     pub fn thickness(&self, density: f64, limit: f64) -> f64 {
         let at = (density.clamp(0.0, 1.0) * self.sorted.len() as f64) as usize;
-        let Some(&wanted) = self.sorted.get(at.min(self.sorted.len().saturating_sub(1))) else { return limit };
+        let Some(&wanted) = self.sorted.get(at.min(self.sorted.len().saturating_sub(1))) else {
+            return limit;
+        };
         let (mut low, mut high) = (0.0, limit);
         for _ in 0..40 {
             let mid = 0.5 * (low + high);

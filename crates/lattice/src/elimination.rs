@@ -6,7 +6,8 @@ use rayon::prelude::*;
 use std::cmp::Ordering;
 use std::collections::BinaryHeap;
 
-/// Twice the radius of the densest packing of as many discs and balls (Yuksel 2015, eqs. 2 and 3), in cells.
+/// Twice the radius of the densest packing of as many discs and balls (Yuksel 2015, eqs. 2 and 3),
+/// in cells.
 pub(crate) const PLANAR: f64 = 1.074_569_931_823_542;
 pub(crate) const SPATIAL: f64 = 1.122_462_048_309_373;
 
@@ -25,9 +26,9 @@ impl Ord for Crowded {
     }
 }
 
-/// Takes away the most crowded candidates; gives the numbers of those that stay. They come in two lots, each with how many
-/// there are and how many are to be left. Those farther apart than `reach`, where cells are of full `size`, do not crowd
-/// each other. `None` when cancelled.
+/// Takes away the most crowded candidates; gives the numbers of those that stay. They come in two
+/// lots, each with how many there are and how many are to be left. Those farther apart than
+/// `reach`, where cells are of full `size`, do not crowd each other. `None` when cancelled.
 pub(crate) fn eliminated(
     all: &[DVec3],
     size: &[f64],
@@ -44,12 +45,18 @@ pub(crate) fn eliminated(
         .par_iter()
         .enumerate()
         .map(|(n, p)| {
-            let near = || grid.within(*p, reach * size[n]).into_iter().filter(|m| *m as usize != n).collect();
+            let near = || {
+                grid.within(*p, reach * size[n]).into_iter().filter(|m| *m as usize != n).collect()
+            };
             (n % LOOK_EVERY != 0 || !cancelled()).then(near)
         })
         .collect::<Option<_>>()?;
-    let mut crowding: Vec<f64> = (0..all.len()).into_par_iter().map(|n| near[n].iter().map(|m| weight(n, *m)).sum()).collect();
-    let mut heap: BinaryHeap<Crowded> = crowding.iter().enumerate().map(|(n, w)| Crowded(*w, n as u32)).collect();
+    let mut crowding: Vec<f64> = (0..all.len())
+        .into_par_iter()
+        .map(|n| near[n].iter().map(|m| weight(n, *m)).sum())
+        .collect();
+    let mut heap: BinaryHeap<Crowded> =
+        crowding.iter().enumerate().map(|(n, w)| Crowded(*w, n as u32)).collect();
     let mut here = vec![true; all.len()];
     let mut left = lots.map(|lot| lot.0);
     let keep = lots.map(|lot| lot.1);
@@ -91,7 +98,9 @@ mod tests {
         let mut place = || DVec3::new(random.unit(), random.unit(), random.unit()) * 10.0;
         let all: Vec<DVec3> = (0..3000).map(|_| place()).collect();
         // The cube holds a thousand cells of size 1.
-        let left = eliminated(&all, &vec![1.0; 3000], [(2000, 700), (1000, 300)], SPATIAL, &|| false).unwrap();
+        let left =
+            eliminated(&all, &vec![1.0; 3000], [(2000, 700), (1000, 300)], SPATIAL, &|| false)
+                .unwrap();
         assert_eq!((left.iter().filter(|n| **n < 2000).count(), left.len()), (700, 1000));
         let closest = |of: &[DVec3]| {
             let grid = PointGrid::new(of);
@@ -99,20 +108,31 @@ mod tests {
             of.iter().enumerate().map(near).fold(f64::INFINITY, f64::min)
         };
         let chosen: Vec<DVec3> = left.iter().map(|n| all[*n]).collect();
-        assert!(closest(&chosen) > 0.6 && closest(&chosen) > 3.0 * closest(&all), "{} {}", closest(&chosen), closest(&all));
+        assert!(
+            closest(&chosen) > 0.6 && closest(&chosen) > 3.0 * closest(&all),
+            "{} {}",
+            closest(&chosen),
+            closest(&all)
+        );
     }
 
     #[test]
     fn it_ends_when_cancelled() {
         use std::sync::atomic::{AtomicUsize, Ordering};
         let mut random = Random::new(7, 0);
-        let all: Vec<DVec3> = (0..6000).map(|_| DVec3::new(random.unit(), random.unit(), random.unit()) * 10.0).collect();
+        let all: Vec<DVec3> = (0..6000)
+            .map(|_| DVec3::new(random.unit(), random.unit(), random.unit()) * 10.0)
+            .collect();
         let asked = AtomicUsize::new(0);
         // Before the neighbours are known, among them, and while points go.
         for most in [0, 3, 7] {
             asked.store(0, Ordering::Relaxed);
             let cancelled = || asked.fetch_add(1, Ordering::Relaxed) >= most;
-            assert!(eliminated(&all, &vec![1.0; 6000], [(6000, 1000), (0, 0)], SPATIAL, &cancelled).is_none(), "{most}");
+            assert!(
+                eliminated(&all, &vec![1.0; 6000], [(6000, 1000), (0, 0)], SPATIAL, &cancelled)
+                    .is_none(),
+                "{most}"
+            );
         }
     }
 }

@@ -1,4 +1,5 @@
-//! Cells that are smaller near chosen places: the wanted size anywhere, as a share of the cell size.
+//! Cells that are smaller near chosen places: the wanted size anywhere, as a share of the cell
+//! size.
 
 use super::relaxing::{Forgetful, Rest};
 use glam::DVec3;
@@ -45,7 +46,8 @@ impl<'a> Sizes<'a> {
         let marked = site.zones.into_iter().flat_map(|zones| marked(zones, Some(finer)));
         let regions = marked.map(|place| Solid::of(place, site.part).0);
         // Faces that the part does not have are nowhere.
-        let near: Vec<Solid> = regions.filter(|r| r.value(site.part.mesh.points[0]).is_finite()).collect();
+        let near: Vec<Solid> =
+            regions.filter(|r| r.value(site.part.mesh.points[0]).is_finite()).collect();
         let surface = finer.surface.then_some(site.part);
         (surface.is_some() || !near.is_empty()).then_some(Sizes { near, surface, finer: *finer })
     }
@@ -55,16 +57,22 @@ impl<'a> Sizes<'a> {
         self.finer.share
     }
 
-    /// By how much the share changes over a mm at most: half again the even slope, in the middle of the step.
+    /// By how much the share changes over a mm at most: half again the even slope, in the middle of
+    /// the step.
     pub fn steepest(&self) -> f64 {
         1.5 * (1.0 - self.finer.share) / self.finer.reach_mm
     }
 
-    /// Size at a place over the cell size: the least where cells are smallest, growing smoothly to 1.
+    /// Size at a place over the cell size: the least where cells are smallest, growing smoothly to
+    /// 1.
     pub fn share(&self, p: DVec3) -> f64 {
         let reach = self.finer.reach_mm;
-        let from_surface = self.surface.and_then(|part| part.distance.query(p, reach)).map_or(reach, |(d, _)| d.abs());
-        let away = self.near.iter().map(|s| s.value(p).max(0.0)).fold(from_surface.min(reach), f64::min);
+        let from_surface = self
+            .surface
+            .and_then(|part| part.distance.query(p, reach))
+            .map_or(reach, |(d, _)| d.abs());
+        let away =
+            self.near.iter().map(|s| s.value(p).max(0.0)).fold(from_surface.min(reach), f64::min);
         let t = away / reach;
         self.finer.share + (1.0 - self.finer.share) * t * t * (3.0 - 2.0 * t)
     }

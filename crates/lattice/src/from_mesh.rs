@@ -1,4 +1,5 @@
-//! Cells from files: a closed solid whose box is the cell, which must meet its own copies on all sides.
+//! Cells from files: a closed solid whose box is the cell, which must meet its own copies on all
+//! sides.
 
 use super::mesh_cell::as_drawn;
 use glam::{DVec2, DVec3};
@@ -23,7 +24,8 @@ pub struct FoundMesh {
 
 /// Points nearer to a side of the box lie on it, in cells.
 const ON_SIDE: f64 = 1e-4;
-/// Of what either of two opposite sides holds, the other may lack this share: sides are compared on a raster.
+/// Of what either of two opposite sides holds, the other may lack this share: sides are compared on
+/// a raster.
 const UNLIKE: f64 = 0.02;
 
 fn refuse(message: String, hint: &str) -> RecipeError {
@@ -32,11 +34,15 @@ fn refuse(message: String, hint: &str) -> RecipeError {
 
 /// The solid in any mesh file. Refuses open ones, and those whose opposite sides differ.
 pub fn read(name: &str, bytes: &[u8], limits: &Limits) -> Result<FoundMesh, RecipeError> {
-    let file = ulmix_formats::read(bytes, limits).map_err(|e| refuse(format!("{name}: {}", e.message), &e.hint))?;
+    let file = ulmix_formats::read(bytes, limits)
+        .map_err(|e| refuse(format!("{name}: {}", e.message), &e.hint))?;
     let mut mesh = file.mesh;
     if mesh.triangles.len() > MOST {
         let found = mesh.triangles.len();
-        return Err(refuse(format!("{name} has {found} triangles; a cell may have {MOST}."), "Reduce its mesh first."));
+        return Err(refuse(
+            format!("{name} has {found} triangles; a cell may have {MOST}."),
+            "Reduce its mesh first.",
+        ));
     }
     let bounds = mesh.bounds();
     let size = bounds.size();
@@ -47,7 +53,8 @@ pub fn read(name: &str, bytes: &[u8], limits: &Limits) -> Result<FoundMesh, Reci
     if open > 0 {
         return Err(refuse(
             format!("The cell of {name} is open at {open} edges."),
-            "A cell is a closed solid, with flat ends where it meets its neighbours: close it first.",
+            "A cell is a closed solid, with flat ends where it meets its \
+                 neighbours: close it first.",
         ));
     }
     let crossing = crossing_pairs(&mesh, &Bvh::new(&mesh)).len();
@@ -69,14 +76,20 @@ pub fn read(name: &str, bytes: &[u8], limits: &Limits) -> Result<FoundMesh, Reci
             v as f32
         }
     };
-    let points = mesh.points.iter().map(|p| ((*p - bounds.min) / size).to_array().map(on_side)).collect();
-    let mut own = OwnMesh { name: name.into(), points, triangles: mesh.triangles, apart: [false; 3] };
+    let points =
+        mesh.points.iter().map(|p| ((*p - bounds.min) / size).to_array().map(on_side)).collect();
+    let mut own =
+        OwnMesh { name: name.into(), points, triangles: mesh.triangles, apart: [false; 3] };
     for axis in 0..3 {
         let (either, one) = sides(&own, axis);
         if one as f64 > UNLIKE * either as f64 {
             let percent = 100.0 * one as f64 / either as f64;
             return Err(refuse(
-                format!("The cell of {name} does not meet its neighbours along {}: of what its two sides there hold {percent:.0} % lies on one alone.", ["x", "y", "z"][axis]),
+                format!(
+                    "The cell of {name} does not meet its neighbours along {}: of \
+                     what its two sides there hold {percent:.0} % lies on one alone.",
+                    ["x", "y", "z"][axis]
+                ),
                 "Make both sides alike, and let the cell reach them.",
             ));
         }
@@ -95,7 +108,9 @@ pub(super) fn solid(own: &OwnMesh, cell: DVec3) -> TriMesh {
 /// The side of the cell that a triangle lies in, if it does: axis, and 0 or 1.
 pub(super) fn side_of(own: &OwnMesh, triangle: [u32; 3]) -> Option<(usize, f32)> {
     let of = |axis: usize| triangle.map(|p| own.points[p as usize][axis]);
-    let all = |axis: usize| [0.0, 1.0].into_iter().find(|side| of(axis) == [*side; 3]).map(|side| (axis, side));
+    let all = |axis: usize| {
+        [0.0, 1.0].into_iter().find(|side| of(axis) == [*side; 3]).map(|side| (axis, side))
+    };
     (0..3).find_map(all)
 }
 
@@ -118,7 +133,8 @@ fn sides(own: &OwnMesh, axis: usize) -> (usize, usize) {
             for i in range(low.x, high.x) {
                 let p = DVec2::new(place(i), place(j));
                 let turn = |a: DVec2, b: DVec2| (b - a).perp_dot(p - a);
-                let turns = [turn(flat[0], flat[1]), turn(flat[1], flat[2]), turn(flat[2], flat[0])];
+                let turns =
+                    [turn(flat[0], flat[1]), turn(flat[1], flat[2]), turn(flat[2], flat[0])];
                 if turns.iter().all(|t| *t >= 0.0) || turns.iter().all(|t| *t <= 0.0) {
                     held[j * N + i][side as usize] = true;
                 }
@@ -140,7 +156,9 @@ mod tests {
 
     #[test]
     fn a_solid_that_meets_itself_is_taken_and_others_are_refused_by_what_is_wrong() {
-        let refused = |mesh: &TriMesh| read("x.stl", &stl::write(mesh), &Limits::default()).unwrap_err().message;
+        let refused = |mesh: &TriMesh| {
+            read("x.stl", &stl::write(mesh), &Limits::default()).unwrap_err().message
+        };
         let block = bar([1.0, 2.0, 3.0], [11.0, 6.0, 5.0]);
         let found = read("block.stl", &stl::write(&block), &Limits::default()).unwrap();
         assert_eq!((found.cell_mm, found.own.apart), ([10.0, 4.0, 2.0], [false; 3]));
@@ -155,7 +173,8 @@ mod tests {
         let turned = read("block.stl", &stl::write(&inside_out), &Limits::default()).unwrap();
         assert!(solid(&turned.own, DVec3::ONE).volume() > 0.0);
 
-        let ball = read("ball.stl", &stl::write(&TriMesh::sphere(3.0, 3)), &Limits::default()).unwrap();
+        let ball =
+            read("ball.stl", &stl::write(&TriMesh::sphere(3.0, 3)), &Limits::default()).unwrap();
         assert_eq!(ball.own.apart, [true; 3]);
         let mut askew = bar([0.0, 0.0, 0.0], [5.0, 2.0, 2.0]);
         askew.append(&bar([5.5, 1.0, 0.0], [10.0, 3.0, 2.0]));

@@ -34,7 +34,15 @@ impl Bins {
         let per_mm = DVec3::select(size.cmpgt(DVec3::ZERO), n / size, DVec3::ZERO);
         let count = n.to_array().map(|c| c as usize);
         let period = DVec3::select(size.cmpgt(DVec3::ZERO), size, DVec3::ONE);
-        Bins { low, size, period, count, per_mm, repeats, held: Groups::of(count.iter().product(), std::iter::empty) }
+        Bins {
+            low,
+            size,
+            period,
+            count,
+            per_mm,
+            repeats,
+            held: Groups::of(count.iter().product(), std::iter::empty),
+        }
     }
 
     fn len(&self) -> usize {
@@ -68,7 +76,11 @@ impl Bins {
     /// Middle of a bin, reduced.
     fn middle(&self, c: [usize; 3]) -> DVec3 {
         let c = DVec3::from(c.map(|v| v as f64 + 0.5));
-        DVec3::select(self.size.cmpgt(DVec3::ZERO), c * self.size / DVec3::from(self.count.map(|v| v as f64)), DVec3::ZERO)
+        DVec3::select(
+            self.size.cmpgt(DVec3::ZERO),
+            c * self.size / DVec3::from(self.count.map(|v| v as f64)),
+            DVec3::ZERO,
+        )
     }
 
     /// Half the diagonal of a bin. mm.
@@ -118,10 +130,13 @@ impl Bins {
     /// Puts into every bin what `find` gives for its middle.
     pub fn gather(mut self, find: impl Fn(DVec3) -> Vec<u32> + Sync) -> Bins {
         let [x, y, _] = self.count;
-        let lists: Vec<Vec<u32>> =
-            (0..self.len()).into_par_iter().map(|bin| find(self.middle([bin % x, bin / x % y, bin / (x * y)]))).collect();
-        self.held =
-            Groups::of(lists.len(), || lists.iter().zip(0..).flat_map(|(list, bin)| list.iter().map(move |id| (bin, *id))));
+        let lists: Vec<Vec<u32>> = (0..self.len())
+            .into_par_iter()
+            .map(|bin| find(self.middle([bin % x, bin / x % y, bin / (x * y)])))
+            .collect();
+        self.held = Groups::of(lists.len(), || {
+            lists.iter().zip(0..).flat_map(|(list, bin)| list.iter().map(move |id| (bin, *id)))
+        });
         self
     }
 
@@ -150,12 +165,15 @@ impl PointGrid {
         let sides = size.to_array().iter().filter(|s| **s > 0.0).count().max(1) as f64;
         let volume: f64 = size.to_array().iter().filter(|s| **s > 0.0).product();
         // About two points a bin.
-        let edge = (2.0 * volume / points.len().max(1) as f64).powf(1.0 / sides).max(1e-12 + size.max_element() / 500.0);
+        let edge = (2.0 * volume / points.len().max(1) as f64)
+            .powf(1.0 / sides)
+            .max(1e-12 + size.max_element() / 500.0);
         let low = if points.is_empty() { DVec3::ZERO } else { low };
         let count = (size / edge).to_array().map(|c| c as i64 + 1);
         let mut out = PointGrid { binned: Vec::new(), low, edge, count, held: Groups::default() };
         let bins: Vec<u32> = points.iter().map(|p| out.bin(out.cell(*p)) as u32).collect();
-        out.held = Groups::of((count[0] * count[1] * count[2]) as usize, || bins.iter().copied().zip(0..));
+        out.held =
+            Groups::of((count[0] * count[1] * count[2]) as usize, || bins.iter().copied().zip(0..));
         out.binned = out.held.items.iter().map(|id| points[*id as usize]).collect();
         out
     }
@@ -179,11 +197,12 @@ impl PointGrid {
         self.edge
     }
 
-    /// Calls `f` with all points within `reach` of `p`, and with others near them, and their places.
+    /// Calls `f` with all points within `reach` of `p`, and with others near them, and their
+    /// places.
     pub fn around(&self, p: DVec3, reach: f64, mut f: impl FnMut(u32, DVec3)) {
         let (low, high) = (self.cell(p - reach), self.cell(p + reach));
-        // How far the bins at a number along an axis are from `p` along it, by its square. Those at the rim hold points of
-        // the rim itself, and rounding.
+        // How far the bins at a number along an axis are from `p` along it, by its square. Those at
+        // the rim hold points of the rim itself, and rounding.
         let apart = |axis: usize, at: i64| {
             let from = self.low[axis] + at as f64 * self.edge;
             (from - p[axis]).max(p[axis] - from - self.edge).max(0.0).powi(2)
@@ -196,18 +215,23 @@ impl PointGrid {
                     continue;
                 }
                 let reach = left.sqrt();
-                let bin = |x: f64| (((x - self.low.x) / self.edge) as i64).clamp(0, self.count[0] - 1);
+                let bin =
+                    |x: f64| (((x - self.low.x) / self.edge) as i64).clamp(0, self.count[0] - 1);
                 // Bins of a row lie side by side.
                 let first = self.bin([bin(p.x - reach), y, z]);
                 let last = self.bin([bin(p.x + reach), y, z]);
                 let row = self.held.starts[first] as usize..self.held.starts[last + 1] as usize;
-                self.held.items[row.clone()].iter().zip(&self.binned[row]).for_each(|(id, q)| f(*id, *q));
+                self.held.items[row.clone()]
+                    .iter()
+                    .zip(&self.binned[row])
+                    .for_each(|(id, q)| f(*id, *q));
             }
         }
     }
 
-    /// Calls `f` with the points of the bins in ring `r` around `p` and their places: ring 0 is its own bin. Gives the
-    /// distance that any point of later rings has at least; none when there are no later rings.
+    /// Calls `f` with the points of the bins in ring `r` around `p` and their places: ring 0 is its
+    /// own bin. Gives the distance that any point of later rings has at least; none when there are
+    /// no later rings.
     fn ring(&self, p: DVec3, r: i64, mut f: impl FnMut(u32, DVec3)) -> Option<f64> {
         let c = self.cell(p);
         let range = |axis: usize| (c[axis] - r).max(0)..=(c[axis] + r).min(self.count[axis] - 1);
@@ -217,12 +241,19 @@ impl PointGrid {
                 let mut row = |x: i64| {
                     let b = self.bin([x, y, z]);
                     let from = self.held.starts[b] as usize;
-                    self.held.get(b).iter().zip(&self.binned[from..]).for_each(|(id, q)| f(*id, *q));
+                    self.held
+                        .get(b)
+                        .iter()
+                        .zip(&self.binned[from..])
+                        .for_each(|(id, q)| f(*id, *q));
                 };
                 if shell {
                     range(0).for_each(row);
                 } else {
-                    [c[0] - r, c[0] + r].into_iter().filter(|x| (0..self.count[0]).contains(x)).for_each(&mut row);
+                    [c[0] - r, c[0] + r]
+                        .into_iter()
+                        .filter(|x| (0..self.count[0]).contains(x))
+                        .for_each(&mut row);
                 }
             }
         }
@@ -245,7 +276,8 @@ impl PointGrid {
         for r in 0.. {
             let next = self.ring(p, r, |id, q| {
                 let d = q.distance_squared(p);
-                let nearer = |other: &(f64, u32)| other.0.total_cmp(&d).then(other.1.cmp(&id)).is_lt();
+                let nearer =
+                    |other: &(f64, u32)| other.0.total_cmp(&d).then(other.1.cmp(&id)).is_lt();
                 if (found.len() < k || !nearer(&found[k - 1])) && !skip(id) {
                     found.insert(found.partition_point(nearer), (d, id));
                     found.truncate(k);
@@ -294,7 +326,8 @@ mod tests {
             for i in 1..200 {
                 // Some lie outside the points' box.
                 let p = place(i * 7, 60.0);
-                let mut all: Vec<(f64, u32)> = points.iter().enumerate().map(|(n, q)| (q.distance(p), n as u32)).collect();
+                let mut all: Vec<(f64, u32)> =
+                    points.iter().enumerate().map(|(n, q)| (q.distance(p), n as u32)).collect();
                 all.sort_by(|a, b| a.0.total_cmp(&b.0));
                 assert_eq!(grid.nearest(p, 6, |_| false), all[..6]);
                 let mut near: Vec<u32> = all.iter().filter(|a| a.0 <= 9.0).map(|a| a.1).collect();

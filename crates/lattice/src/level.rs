@@ -1,13 +1,15 @@
 //! Level functions of periodic surfaces with their first and second derivatives.
 //!
-//! Forms after von Schnering & Nesper (1991), with X = 2πx/L; I-WP and F-RD after Schoen (1970) in the
-//! trigonometric forms of Wohlgemuth et al. (2001); Lidinoid after Lidin & Larsson (1990).
+//! Forms after von Schnering & Nesper (1991), with X = 2πx/L; I-WP and F-RD after Schoen (1970) in
+//! the trigonometric forms of Wohlgemuth et al. (2001); Lidinoid after Lidin & Larsson (1990).
 
 use std::ops::{Add, Mul, Neg, Sub};
 use ulmix_recipe::SurfaceKind;
 
 /// Numbers the surfaces are computed with: `f64` for exact places, eight `f32` in bulk.
-pub trait Real: Copy + Add<Output = Self> + Sub<Output = Self> + Mul<Output = Self> + Neg<Output = Self> {
+pub trait Real:
+    Copy + Add<Output = Self> + Sub<Output = Self> + Mul<Output = Self> + Neg<Output = Self>
+{
     /// The number in this kind of arithmetic.
     fn of(v: f64) -> Self;
 }
@@ -49,7 +51,14 @@ fn gyroid<T: Real>(s: [T; 3], c: [T; 3]) -> Expansion<T> {
     (
         sx * cy + sy * cz + sz * cx,
         [cx * cy - sz * sx, cy * cz - sx * sy, cz * cx - sy * sz],
-        [-(sx * cy + sz * cx), -(sy * cz + sx * cy), -(sz * cx + sy * cz), -(cx * sy), -(cy * sz), -(cz * sx)],
+        [
+            -(sx * cy + sz * cx),
+            -(sy * cz + sx * cy),
+            -(sz * cx + sy * cz),
+            -(cx * sy),
+            -(cy * sz),
+            -(cz * sx),
+        ],
     )
 }
 
@@ -66,8 +75,19 @@ fn schwarz_d<T: Real>(s: [T; 3], c: [T; 3]) -> Expansion<T> {
     let f = cx * cy * cz - sx * sy * sz;
     (
         f,
-        [-(sx * cy * cz + cx * sy * sz), -(cx * sy * cz + sx * cy * sz), -(cx * cy * sz + sx * sy * cz)],
-        [-f, -f, -f, sx * sy * cz - cx * cy * sz, cx * sy * sz - sx * cy * cz, sx * cy * sz - cx * sy * cz],
+        [
+            -(sx * cy * cz + cx * sy * sz),
+            -(cx * sy * cz + sx * cy * sz),
+            -(cx * cy * sz + sx * sy * cz),
+        ],
+        [
+            -f,
+            -f,
+            -f,
+            sx * sy * cz - cx * cy * sz,
+            cx * sy * sz - sx * cy * cz,
+            sx * cy * sz - cx * sy * cz,
+        ],
     )
 }
 
@@ -92,8 +112,10 @@ const IWP: [Term; 6] = [
     (-1.0, [One, C2, One]),
     (-1.0, [One, One, C2]),
 ];
-const NEOVIUS: [Term; 4] = [(3.0, [C, One, One]), (3.0, [One, C, One]), (3.0, [One, One, C]), (4.0, [C, C, C])];
-const FRD: [Term; 4] = [(4.0, [C, C, C]), (-1.0, [C2, C2, One]), (-1.0, [One, C2, C2]), (-1.0, [C2, One, C2])];
+const NEOVIUS: [Term; 4] =
+    [(3.0, [C, One, One]), (3.0, [One, C, One]), (3.0, [One, One, C]), (4.0, [C, C, C])];
+const FRD: [Term; 4] =
+    [(4.0, [C, C, C]), (-1.0, [C2, C2, One]), (-1.0, [One, C2, C2]), (-1.0, [C2, One, C2])];
 const SPLIT_P: [Term; 9] = [
     (1.1, [S2, C, S]),
     (1.1, [S, S2, C]),
@@ -116,12 +138,18 @@ const LIDINOID: [Term; 6] = [
 
 /// A sum of products of one factor along each axis, and a constant.
 #[inline(always)]
-fn sum<T: Real, const N: usize>(terms: &[Term; N], constant: f64, s: [T; 3], c: [T; 3]) -> Expansion<T> {
+fn sum<T: Real, const N: usize>(
+    terms: &[Term; N],
+    constant: f64,
+    s: [T; 3],
+    c: [T; 3],
+) -> Expansion<T> {
     let zero = T::of(0.0);
     let (mut f, mut g, mut h) = (T::of(constant), [zero; 3], [zero; 6]);
     for (k, factors) in terms {
         let k = T::of(*k);
-        let [x, y, z] = [jet(factors[0], s[0], c[0]), jet(factors[1], s[1], c[1]), jet(factors[2], s[2], c[2])];
+        let [x, y, z] =
+            [jet(factors[0], s[0], c[0]), jet(factors[1], s[1], c[1]), jet(factors[2], s[2], c[2])];
         let (kx, yz) = (k * x[0], y[0] * z[0]);
         f = f + kx * yz;
         g[0] = g[0] + k * x[1] * yz;

@@ -99,7 +99,8 @@ pub trait Bare: Send + Sync {
         Gauge::Across
     }
 
-    /// The place near `p` at which a member of a thickness is measured, where [`gauge`](Self::gauge) asks for one.
+    /// The place near `p` at which a member of a thickness is measured, where
+    /// [`gauge`](Self::gauge) asks for one.
     fn station(&self, _p: DVec3, _thickness: f64) -> Option<Station> {
         None
     }
@@ -133,7 +134,8 @@ pub struct Station {
     pub rays: Vec<(DVec3, f64)>,
 }
 
-/// A structure with thickness: a field, negative inside and close to a distance near the border. mm.
+/// A structure with thickness: a field, negative inside and close to a distance near the border.
+/// mm.
 pub trait Lattice: Send + Sync {
     /// Negative inside; near the border close to a distance. mm.
     fn value(&self, p: DVec3) -> f64;
@@ -141,8 +143,8 @@ pub trait Lattice: Send + Sync {
     /// Outward unit normal at a point of the border.
     fn normal(&self, p: DVec3) -> DVec3;
 
-    /// The same on a grid. On coarse grids a member thinner than the step would tear: signs are taken as
-    /// if it reached `reach` mm further, and places are still on its true border.
+    /// The same on a grid. On coarse grids a member thinner than the step would tear: signs are
+    /// taken as if it reached `reach` mm further, and places are still on its true border.
     fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn Bulk + 'a>;
 
     /// Has it sharp edges of its own, which single places and their normals must show?
@@ -150,8 +152,8 @@ pub trait Lattice: Send + Sync {
         false
     }
 
-    /// Do its sheets lie so far apart on a grid of this step that vertices may leave their cells and
-    /// triangles still not cross?
+    /// Do its sheets lie so far apart on a grid of this step that vertices may leave their cells
+    /// and triangles still not cross?
     fn roomy(&self, step: f64) -> bool;
 }
 
@@ -176,12 +178,15 @@ pub trait Bulk: Send + Sync {
     fn met(&self, segments: &[Segment], out: &mut Vec<Met>) {
         out.clear();
         out.extend(segments.iter().map(|s| {
-            let t = s.start().unwrap_or_else(|| root(|t| self.value(s.a.lerp(s.b, t)), s.ends[0], s.ends[1]));
+            let t = s
+                .start()
+                .unwrap_or_else(|| root(|t| self.value(s.a.lerp(s.b, t)), s.ends[0], s.ends[1]));
             Met { t, normal: self.normal(s.a.lerp(s.b, t)) }
         }));
     }
 
-    /// Those samples of `of`, around which one smooth field decides, where that still holds; absent: all of them.
+    /// Those samples of `of`, around which one smooth field decides, where that still holds;
+    /// absent: all of them.
     fn smooth(&self, _of: &Bits) -> Option<Bits> {
         None
     }
@@ -202,15 +207,16 @@ pub struct Segment {
 }
 
 impl Segment {
-    /// Where the values' straight line meets zero when both are of one sign: beyond an end. Only the signs of a
-    /// widened lattice change on such a way.
+    /// Where the values' straight line meets zero when both are of one sign: beyond an end. Only
+    /// the signs of a widened lattice change on such a way.
     fn start(&self) -> Option<f64> {
         let [a, b] = self.ends;
         ((a < 0.0) == (b < 0.0)).then(|| (-a / (b - a)).clamp(-0.9, 1.9))
     }
 }
 
-/// A place on a [`Segment`]: 0 at the first end, 1 at the second; and the border's outward unit normal.
+/// A place on a [`Segment`]: 0 at the first end, 1 at the second; and the border's outward unit
+/// normal.
 #[derive(Clone, Copy, Debug)]
 pub struct Met {
     /// Share of the way at which the border is met.
@@ -291,7 +297,8 @@ pub struct Facts {
     #[serde(default)]
     #[schema(required = true)]
     pub duplicates: usize,
-    /// Struts with an end inside the part at which no other begins, before anything is done about them.
+    /// Struts with an end inside the part at which no other begins, before anything is done about
+    /// them.
     #[serde(default)]
     #[schema(required = true)]
     pub dead_ends: usize,
@@ -327,7 +334,8 @@ pub struct Lengths {
     pub bin_mm: f64,
     /// Struts by length, from the shortest to the longest in equal classes.
     pub counts: Vec<usize>,
-    /// At the lowest bin between short struts and those that make the cells; 0 where there are no short ones. mm.
+    /// At the lowest bin between short struts and those that make the cells; 0 where there are no
+    /// short ones. mm.
     pub suggested_weld_mm: f64,
 }
 

@@ -28,7 +28,8 @@ use ulmix_part::sides::Sides;
 use ulmix_part::Part;
 use ulmix_recipe::seeds::MOST_SEEDS;
 use ulmix_recipe::{
-    CellKind, ExtrudedKind, FaceMark, FoamKind, GivenKind, Joins, Kind, RecipeError, SeededKind, Seeds, Structure, StrutSection,
+    CellKind, ExtrudedKind, FaceMark, FoamKind, GivenKind, Joins, Kind, RecipeError, SeededKind,
+    Seeds, Structure, StrutSection,
 };
 
 /// The structure as it lies in the part, before it is given thickness. `None` when cancelled.
@@ -72,25 +73,40 @@ pub struct SeedCells {
     pub edges: Skeleton,
 }
 
-/// The cells that a structure in space grows from; none where it grows from no points. `None` when cancelled.
-pub fn seed_cells(site: Site, s: &Structure, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<SeedCells> {
+/// The cells that a structure in space grows from; none where it grows from no points. `None` when
+/// cancelled.
+pub fn seed_cells(
+    site: Site,
+    s: &Structure,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<SeedCells> {
     if !matches!(s.kind, Kind::Seeded(_)) {
         return Some(SeedCells::default());
     }
-    let (frame, scale, sizes) = (frame_of(site.part, s), DVec3::from(s.cell_mm), Sizes::of(site, s.seeds.finer.as_ref()));
+    let (frame, scale, sizes) =
+        (frame_of(site.part, s), DVec3::from(s.cell_mm), Sizes::of(site, s.seeds.finer.as_ref()));
     let sides = Sides::new(site.part, places_of(site.part, s));
     let region = Scaled { part: site.part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
-    let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
+    let found =
+        scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
     let asked = Asked { edge: &|a, b| region.may_reach(a, b), circles: false };
-    let edges = region.placed_net(found.cells().diagram(found.points(), &found.bounds, &asked).edges);
+    let edges =
+        region.placed_net(found.cells().diagram(found.points(), &found.bounds, &asked).edges);
     let inside: Vec<bool> = edges.nodes.par_iter().map(|p| sides.inside(*p)).collect();
     let edges = edges.filtered(|e| e.iter().any(|n| inside[*n as usize]));
-    let mut whole = found.cells().whole(found.points(), found.inside, &found.bounds, &|p| sides.inside(region.placed(p)));
+    let mut whole = found
+        .cells()
+        .whole(found.points(), found.inside, &found.bounds, &|p| sides.inside(region.placed(p)));
     whole.resize(found.inside + found.on_surface, false);
-    Some(SeedCells { points: found.points()[..whole.len()].iter().map(|p| region.placed(*p)).collect(), whole, edges })
+    Some(SeedCells {
+        points: found.points()[..whole.len()].iter().map(|p| region.placed(*p)).collect(),
+        whole,
+        edges,
+    })
 }
 
-/// Of how many places sides of the part are asked for, about: vertices of cells are several times as many as points.
+/// Of how many places sides of the part are asked for, about: vertices of cells are several times
+/// as many as points.
 fn places_of(part: &Part, s: &Structure) -> usize {
     let cells = || part.facts.volume_mm3 / s.cell_mm.iter().product::<f64>();
     10 * s.seeds.count.map_or_else(|| cells().min(MOST_SEEDS as f64) as usize, |n| n as usize)
@@ -103,10 +119,15 @@ fn turning(part: &Part, s: &Structure) -> DMat3 {
     turn(s) * axes.map_or(DMat3::IDENTITY, |[x, y, z]| DMat3::from_cols(x, y, z).transpose())
 }
 
-/// Faces that a structure follows and that are not found on the part any more, by what they are for.
+/// Faces that a structure follows and that are not found on the part any more, by what they are
+/// for.
 pub fn lost(part: &Part, s: &Structure) -> Vec<(String, usize)> {
     let missing = |marks: Vec<&FaceMark>| marks.iter().filter(|m| part.face(m).is_none()).count();
-    s.followed().into_iter().map(|(what, marks)| (what.to_owned(), missing(marks))).filter(|l| l.1 > 0).collect()
+    s.followed()
+        .into_iter()
+        .map(|(what, marks)| (what.to_owned(), missing(marks)))
+        .filter(|l| l.1 > 0)
+        .collect()
 }
 
 /// Most struts that are listed one by one.
@@ -133,8 +154,12 @@ fn repeated(part: &Part, kind: CellKind, s: &Structure, counts: Counts) -> Optio
     let found: Vec<[DVec3; 2]> = (0..cells)
         .into_par_iter()
         .flat_map_iter(|n| {
-            let at =
-                low + DVec3::new((n % count[0]) as f64, (n / count[0] % count[1]) as f64, (n / (count[0] * count[1])) as f64);
+            let at = low
+                + DVec3::new(
+                    (n % count[0]) as f64,
+                    (n / count[0] % count[1]) as f64,
+                    (n / (count[0] * count[1])) as f64,
+                );
             let placed = unit.iter().map(move |e| e.map(|p| frame.back((p + at) * cell)));
             placed.filter(|strut| counts(*strut)).collect::<Vec<_>>()
         })
@@ -145,22 +170,30 @@ fn repeated(part: &Part, kind: CellKind, s: &Structure, counts: Counts) -> Optio
 /// Tells of a strut by its ends.
 type Counts<'a> = &'a (dyn Fn([DVec3; 2]) -> bool + Sync);
 
-/// The struts of a structure of struts in the part; `None` for structures of walls, and when there are more than
-/// [`MOST_STRUTS`].
+/// The struts of a structure of struts in the part; `None` for structures of walls, and when there
+/// are more than [`MOST_STRUTS`].
 pub fn skeleton_of(part: &Part, s: &Structure, bare: &dyn Bare) -> Option<Skeleton> {
     match (s.kind, s.bent()) {
         (Kind::Cell(kind), None) => {
             let ends = repeated_struts(part, kind, s)?;
             let struts = (0..ends.len() as u32).map(|n| [2 * n, 2 * n + 1]).collect();
             // Ends of neighbouring cells are the same but for rounding.
-            Some(Skeleton { nodes: ends.into_iter().flatten().collect(), struts }.merged(1e-6 * s.smallest()))
+            Some(
+                Skeleton { nodes: ends.into_iter().flatten().collect(), struts }
+                    .merged(1e-6 * s.smallest()),
+            )
         }
         _ => bare.struts().filter(|s| s.struts.len() <= MOST_STRUTS).cloned(),
     }
 }
 
 /// By their ends those that count, wherever they lie.
-pub fn some_struts(part: &Part, s: &Structure, bare: &dyn Bare, counts: Counts) -> Option<Vec<[DVec3; 2]>> {
+pub fn some_struts(
+    part: &Part,
+    s: &Structure,
+    bare: &dyn Bare,
+    counts: Counts,
+) -> Option<Vec<[DVec3; 2]>> {
     match (s.kind, s.bent()) {
         (Kind::Cell(kind), None) => repeated(part, kind, s, counts),
         _ => {
@@ -213,7 +246,9 @@ fn listed(site: Site, kind: CellKind, s: &Structure, frame: Frame, joins: Joins)
     let whole = cells(kind, s, frame, joins);
     let struts = repeated_struts(site.part, kind, s).unwrap_or_default();
     let (inner, facts) = (struts.len(), whole.facts().cloned().unwrap_or_default());
-    net_of(site, struts, inner, joins, s.smallest()).with_opening(whole.opening(0.0)).with_facts(facts)
+    net_of(site, struts, inner, joins, s.smallest())
+        .with_opening(whole.opening(0.0))
+        .with_facts(facts)
 }
 
 /// Refuses tapered cells of too many struts.
@@ -229,7 +264,8 @@ pub fn few_enough(part: &Part, s: &Structure, joins: Joins) -> Result<(), Recipe
     ))
 }
 
-/// A net of struts listed one by one, in the part's axes; those from number `inner` on are the net on its surface.
+/// A net of struts listed one by one, in the part's axes; those from number `inner` on are the net
+/// on its surface.
 fn net_of(site: Site, struts: Vec<[DVec3; 2]>, inner: usize, joins: Joins, cell: f64) -> Net {
     let ends = taper::ends(site, joins.taper, &struts);
     Net::new(Frame::OF_PART, Source::Struts { struts, inner, ends }, joins, cell)
@@ -250,7 +286,8 @@ fn bent(site: Site, kind: CellKind, s: &Structure, rows: &Rows, joins: Joins) ->
     // Near an axis struts shrink to nothing, and are welded.
     let raw = rows.struts(&unit_struts(kind, s));
     let sides = Sides::new(part, raw.nodes.len());
-    let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
+    let (net, facts) =
+        cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
     let facts = Facts { rows: Some(rows.counts), ..facts };
     alike(site, net, joins, cell).with_opening(straight.opening(0.0)).with_facts(facts)
 }
@@ -283,14 +320,17 @@ fn extruded(
     let scale = DVec3::new(x, y, 1.0);
     let (low, high) = box_of(site.part, |p| frame.local(p) / scale);
     let region = Shadow { low, high };
-    let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
+    let found =
+        scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
     let cell = found.cell * x.min(y);
     let (walls, volumes) = walls(&found, scale, 0.0);
     let facts = of_points(Facts { pieces: 1, ..Facts::default() }, &found, &volumes, &region, cell);
     let net = Net::new(frame, walls, joins, cell);
     let sides = Sides::new(site.part, found.inside);
-    let cells: Vec<_> = found.points()[..found.inside].iter().map(|p| (frame.back(*p * scale), cell)).collect();
-    let opening = sampled(site.part, &sides, &net, &cells).unwrap_or_else(|| nearest_width(&found) * x.min(y));
+    let cells: Vec<_> =
+        found.points()[..found.inside].iter().map(|p| (frame.back(*p * scale), cell)).collect();
+    let opening = sampled(site.part, &sides, &net, &cells)
+        .unwrap_or_else(|| nearest_width(&found) * x.min(y));
     Some(net.with_opening(opening).with_facts(facts))
 }
 
@@ -300,23 +340,30 @@ pub(super) fn own_points(seeds: &Seeds, frame: Frame, scale: DVec3) -> Option<Ve
     Some(own.points_mm.iter().map(|p| frame.local(DVec3::from(*p)) / scale).collect())
 }
 
-/// Walls between the cells of points, in mm, and the volumes of the cells. The walls' holes are as wide as that share of
-/// them, 0 for none.
+/// Walls between the cells of points, in mm, and the volumes of the cells. The walls' holes are as
+/// wide as that share of them, 0 for none.
 fn walls(found: &Scattered, scale: DVec3, share: f64) -> (Source, Vec<f64>) {
     let seeds: Vec<DVec3> = found.points().iter().map(|p| *p * scale).collect();
     let b = found.bounds;
     let most = scale.max_element();
     let outer = (b.outer.0, b.outer.1 * most);
-    let bounds = Within { low: b.low * scale, high: b.high * scale, radius: b.radius * most, outer };
+    let bounds =
+        Within { low: b.low * scale, high: b.high * scale, radius: b.radius * most, outer };
     let asked = Asked { edge: &|_, _| false, circles: share > 0.0 };
     let d = found.cells().diagram(&seeds, &bounds, &asked);
     let hole = |&(middle, radius): &(DVec3, f64)| Hole { middle, radius: share * radius };
     (Source::Walls { seeds, pairs: d.pairs, holes: d.discs.iter().map(hole).collect() }, d.volumes)
 }
 
-/// What is known of the points and cells that a structure grows from. `cell` is the size of a cell, `volumes` are those
-/// of all of them.
-fn of_points(facts: Facts, found: &Scattered, volumes: &[f64], region: &dyn Region, cell: f64) -> Facts {
+/// What is known of the points and cells that a structure grows from. `cell` is the size of a cell,
+/// `volumes` are those of all of them.
+fn of_points(
+    facts: Facts,
+    found: &Scattered,
+    volumes: &[f64],
+    region: &dyn Region,
+    cell: f64,
+) -> Facts {
     Facts {
         seeds: found.inside,
         surface_seeds: found.on_surface,
@@ -342,7 +389,8 @@ fn seeded(
     let sizes = Sizes::of(site, s.seeds.finer.as_ref());
     let sides = Sides::new(part, places_of(part, s));
     let region = Scaled { part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
-    let found = scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
+    let found =
+        scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
     if cancelled() {
         return None;
     }
@@ -384,17 +432,27 @@ fn seeded(
         SeededKind::Delaunay => TRIANGLE * found.cell,
         _ => found.cell,
     };
-    let within_lengths = |struts: &[[u32; 2]]| within_lengths(points, struts, &s.seeds, found.cell, &region);
+    let within_lengths =
+        |struts: &[[u32; 2]]| within_lengths(points, struts, &s.seeds, found.cell, &region);
     let raw = match kind {
         SeededKind::Voronoi => d.edges,
         SeededKind::Delaunay => within_lengths(&d.pairs),
         _ => within_lengths(&nearest(points, s.seeds.neighbours as usize)),
     };
     let weld = |p: DVec3| s.seeds.weld * cell * sizes.as_ref().map_or(1.0, |s| s.share(p));
-    let (net, facts) = cleaned(part, &sides, region.placed_net(raw), region.placed_net(outer), cell, &weld, &s.clean);
+    let (net, facts) = cleaned(
+        part,
+        &sides,
+        region.placed_net(raw),
+        region.placed_net(outer),
+        cell,
+        &weld,
+        &s.clean,
+    );
     let facts = known(facts, &d.volumes);
     let of_net = |ends: [DVec3; 2]| joins.net_mm > 0.0 && is_on_surface(part, ends, cell);
-    let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) = net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
+    let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) =
+        net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
     let inner = struts.len();
     struts.extend(outer);
     let made = net_of(site, struts, inner, joins, cell).with_smallest(least * cell);
@@ -404,7 +462,8 @@ fn seeded(
     Some(made.with_opening(opening).with_facts(facts).with_skeleton(net))
 }
 
-/// Struts from a file, turned and shifted about the middle of the part's box, as far as they reach into the part.
+/// Struts from a file, turned and shifted about the middle of the part's box, as far as they reach
+/// into the part.
 fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
     let part = site.part;
     let middle = part.mesh.bounds().centre();
@@ -414,7 +473,8 @@ fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
     });
     let cell = median(raw.struts.iter().map(|e| raw.length(*e)).collect()).unwrap_or(1.0);
     let sides = Sides::new(part, raw.nodes.len());
-    let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
+    let (net, facts) =
+        cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
     // Thickness is limited by the recipe's cell, and must be told apart up to there.
     let nodes: Vec<_> = net.nodes.iter().map(|p| (*p, cell)).collect();
     let made = alike(site, net, joins, cell.max(s.smallest()));
@@ -430,9 +490,15 @@ fn from_mesh(s: &Structure, frame: Frame) -> Option<MeshCell> {
     Some(made.with_opening(opening).with_cell_points(cell_points(frame, cell)))
 }
 
-/// Struts that are neither too short nor too long for the cells between their ends. At the rim of the padding cells are
-/// cut open, and touch others far away.
-fn within_lengths(points: &[DVec3], struts: &[[u32; 2]], seeds: &Seeds, cell: f64, region: &dyn Region) -> Skeleton {
+/// Struts that are neither too short nor too long for the cells between their ends. At the rim of
+/// the padding cells are cut open, and touch others far away.
+fn within_lengths(
+    points: &[DVec3],
+    struts: &[[u32; 2]],
+    seeds: &Seeds,
+    cell: f64,
+    region: &dyn Region,
+) -> Skeleton {
     let fits = |e: &[u32; 2]| {
         let [a, b] = e.map(|n| points[n as usize]);
         let length = a.distance(b) / (cell * region.size(a).max(region.size(b)));

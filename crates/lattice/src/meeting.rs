@@ -20,8 +20,8 @@ pub struct Meeting {
     pub pieces: usize,
 }
 
-/// Walks a cell's struts as those of a graph on a torus: a way that ends in another copy of where it began
-/// joins the two.
+/// Walks a cell's struts as those of a graph on a torus: a way that ends in another copy of where
+/// it began joins the two.
 pub fn meeting(struts: &[UnitStrut]) -> Meeting {
     let wrapped = |p: IVec3| p.rem_euclid(IVec3::splat(RASTER as i32)).to_array();
     let mut beside: BTreeMap<[i32; 3], Vec<IVec3>> = BTreeMap::new();
@@ -31,7 +31,8 @@ pub fn meeting(struts: &[UnitStrut]) -> Meeting {
         beside.entry(wrapped(b)).or_default().push(a - b);
     }
     let in_cells = |p: &[i32; 3]| IVec3::from(*p).as_dvec3() / RASTER;
-    let loose = beside.iter().filter(|(_, ways)| ways.len() == 1).map(|(p, _)| in_cells(p)).collect();
+    let loose =
+        beside.iter().filter(|(_, ways)| ways.len() == 1).map(|(p, _)| in_cells(p)).collect();
     let mut apart = [true; 3];
     let mut pieces = 0;
     // Where each place was first come to, in the endless lattice.
@@ -68,15 +69,25 @@ impl Meeting {
         if let Some(first) = self.loose.first() {
             let at = first.to_array().map(|v| format!("{:.0}", 100.0 * v));
             let count = self.loose.len();
-            let (ends, them) = if count == 1 { ("end of a strut meets", "it") } else { ("ends of struts meet", "them") };
+            let (ends, them) = if count == 1 {
+                ("end of a strut meets", "it")
+            } else {
+                ("ends of struts meet", "them")
+            };
             out.push(format!(
-                "{count} {ends} nothing, neither in the cell nor in the cells beside it; the first is at {} % of its sides. Join {them}, or draw the same on the side across.",
+                "{count} {ends} nothing, neither in the cell nor in the cells \
+                     beside it; the first is at {} % of its sides. Join {them}, or \
+                     draw the same on the side across.",
                 at.join(", ")
             ));
         }
-        let apart: Vec<&str> = ["x", "y", "z"].into_iter().zip(self.apart).filter(|a| a.1).map(|a| a.0).collect();
+        let apart: Vec<&str> =
+            ["x", "y", "z"].into_iter().zip(self.apart).filter(|a| a.1).map(|a| a.0).collect();
         if !apart.is_empty() {
-            out.push(format!("Cells do not meet their neighbours along {}: the lattice falls apart there.", apart.join(" and ")));
+            out.push(format!(
+                "Cells do not meet their neighbours along {}: the lattice falls apart there.",
+                apart.join(" and ")
+            ));
         }
         if self.pieces > 1 {
             out.push(format!("The cell is of {} parts that never meet.", self.pieces));
@@ -100,9 +111,16 @@ mod tests {
         // An upright with an arm that ends in the air.
         let m = meeting(&cell(&[[[6, 6, 0], [6, 6, 12]], [[6, 6, 0], [12, 6, 0]]]));
         assert_eq!((m.apart, m.pieces, m.loose.len()), ([true, true, false], 1, 1));
-        assert!(m.notes()[0].starts_with("1 end of a strut meets nothing") && m.notes()[1].contains("along x and y"));
+        assert!(
+            m.notes()[0].starts_with("1 end of a strut meets nothing")
+                && m.notes()[1].contains("along x and y")
+        );
         // Drawn on to the other side, arms meet arms.
-        let m = meeting(&cell(&[[[6, 6, 0], [6, 6, 12]], [[6, 6, 0], [12, 6, 0]], [[6, 6, 12], [0, 6, 12]]]));
+        let m = meeting(&cell(&[
+            [[6, 6, 0], [6, 6, 12]],
+            [[6, 6, 0], [12, 6, 0]],
+            [[6, 6, 12], [0, 6, 12]],
+        ]));
         assert_eq!((m.apart, m.pieces, m.loose.len()), ([false, true, false], 1, 0));
         let m = meeting(&cell(&[[[0, 0, 0], [12, 0, 0]], [[0, 6, 6], [12, 6, 6]]]));
         assert_eq!((m.apart, m.pieces), ([false, true, true], 2));

@@ -1,7 +1,8 @@
-//! A cell given as a solid, repeated for ever: its exact distance, so that it can be grown and shrunk.
+//! A cell given as a solid, repeated for ever: its exact distance, so that it can be grown and
+//! shrunk.
 //!
-//! Where copies touch, the ends of the solid in the cell's sides are no border. Distances are those from the
-//! border that is left, around one cell; sides are told by the one solid with its ends.
+//! Where copies touch, the ends of the solid in the cell's sides are no border. Distances are those
+//! from the border that is left, around one cell; sides are told by the one solid with its ends.
 
 use super::from_mesh::{side_of, solid};
 use super::members::Frame;
@@ -35,8 +36,8 @@ struct Solid {
     raster: Option<Raster>,
 }
 
-/// Distances at places of a cell: sides are told by them where the border is not near, and what is nearest is found
-/// sooner.
+/// Distances at places of a cell: sides are told by them where the border is not near, and what is
+/// nearest is found sooner.
 struct Raster {
     size: UVec3,
     /// Half the diagonal of what one place stands for.
@@ -49,8 +50,17 @@ impl Raster {
     fn new(cell: DVec3, along: f64, value: impl Fn(DVec3) -> f64 + Sync) -> Raster {
         let size = (cell / cell.min_element() * along).min(DVec3::splat(MOST_ALONG)).as_uvec3();
         let one = cell / size.as_dvec3();
-        let middle = |n: u32| DVec3::new((n % size.x) as f64, (n / size.x % size.y) as f64, (n / (size.x * size.y)) as f64) + 0.5;
-        let values = (0..size.element_product()).into_par_iter().map(|n| value(middle(n) * one) as f32).collect();
+        let middle = |n: u32| {
+            DVec3::new(
+                (n % size.x) as f64,
+                (n / size.x % size.y) as f64,
+                (n / (size.x * size.y)) as f64,
+            ) + 0.5
+        };
+        let values = (0..size.element_product())
+            .into_par_iter()
+            .map(|n| value(middle(n) * one) as f32)
+            .collect();
         // With room for rounding.
         Raster { size, about: 0.5 * one.length() * 1.001, values }
     }
@@ -62,7 +72,8 @@ impl Raster {
     }
 }
 
-/// Places along the smallest side of a cell of a first raster and of the one that it helps to fill, and the most along any.
+/// Places along the smallest side of a cell of a first raster and of the one that it helps to fill,
+/// and the most along any.
 const RASTERS: [f64; 2] = [10.0, 40.0];
 const MOST_ALONG: f64 = 160.0;
 /// Distances are told apart up to so many sizes of the cell.
@@ -74,7 +85,8 @@ const MET: f64 = 1e-5;
 /// Places at which the thickness is measured.
 const MEASURED: usize = 3000;
 
-/// The solid's border in and around one cell, that in the cell first, and how many triangles that is.
+/// The solid's border in and around one cell, that in the cell first, and how many triangles that
+/// is.
 fn border(own: &OwnMesh, cell: DVec3, margin: f64) -> (TriMesh, usize) {
     let whole = solid(own, cell);
     let inner = whole.filtered(|t| side_of(own, own.triangles[t]).is_none());
@@ -95,7 +107,8 @@ pub(super) fn as_drawn(own: &OwnMesh, cell: DVec3) -> f64 {
     thickness(&mesh, count, &Bvh::new(&mesh), cell)
 }
 
-/// As it is measured on meshes: by balls that touch the border from inside, in the median over its area.
+/// As it is measured on meshes: by balls that touch the border from inside, in the median over its
+/// area.
 fn thickness(border: &TriMesh, count: usize, bvh: &Bvh, cell: DVec3) -> f64 {
     let each = (0..count).map(|t| border.area_vector(t).length()).sum::<f64>() / MEASURED as f64;
     let (mut points, mut normals, mut on, mut due) = (Vec::new(), Vec::new(), Vec::new(), 0.5);
@@ -119,10 +132,12 @@ impl Solid {
         let (mesh, count) = border(own, cell, margin);
         let bvh = Bvh::new(&mesh);
         let thickness = thickness(&mesh, count, &bvh, cell);
-        let normals = (0..mesh.triangles.len()).map(|t| mesh.area_vector(t).normalize_or(DVec3::Z)).collect();
+        let normals =
+            (0..mesh.triangles.len()).map(|t| mesh.area_vector(t).normalize_or(DVec3::Z)).collect();
         let whole = solid(own, cell);
         let whole = SignedDistance::new(&whole, &Topology::of(&whole));
-        let mut out = Solid { frame, cell, whole, border: bvh, normals, margin, thickness, raster: None };
+        let mut out =
+            Solid { frame, cell, whole, border: bvh, normals, margin, thickness, raster: None };
         for along in RASTERS {
             out.raster = Some(Raster::new(cell, along, |q| out.distance(q)));
         }
@@ -190,7 +205,11 @@ pub(crate) struct MeshCell {
 
 impl MeshCell {
     pub(crate) fn new(own: &OwnMesh, cell: DVec3, frame: Frame) -> MeshCell {
-        MeshCell { solid: Arc::new(Solid::new(own, cell, frame)), opening: 0.0, cell_points: Vec::new() }
+        MeshCell {
+            solid: Arc::new(Solid::new(own, cell, frame)),
+            opening: 0.0,
+            cell_points: Vec::new(),
+        }
     }
 
     pub(crate) fn with_opening(self, opening: f64) -> MeshCell {
@@ -320,7 +339,11 @@ impl Bulk for Gridded<'_> {
         let step = self.grid.step;
         for n in 0..row.count {
             let corner = self.grid.at(row.i[n], row.j, row.k);
-            let out = DVec3::new((row.outside[n] & 1) as f64, (row.outside[n] >> 1 & 1) as f64, (row.outside[n] >> 2) as f64);
+            let out = DVec3::new(
+                (row.outside[n] & 1) as f64,
+                (row.outside[n] >> 1 & 1) as f64,
+                (row.outside[n] >> 2) as f64,
+            );
             let start = row.local(n).as_dvec3();
             let mut p = corner + start * step;
             let mut v = self.grown.value(p);
@@ -346,11 +369,14 @@ mod tests {
     use super::*;
     use ulmix_field::numeric::low_discrepancy;
 
-    /// Three square bars through the middle of a cell, as one closed solid with flat ends in its sides.
+    /// Three square bars through the middle of a cell, as one closed solid with flat ends in its
+    /// sides.
     fn cross() -> OwnMesh {
         // 3 × 3 × 3 blocks of which the middle one of each side and of the whole are filled.
         let at = [0.0f32, 0.4, 0.6, 1.0];
-        let filled = |c: [i32; 3]| c.iter().all(|v| (0..3).contains(v)) && c.iter().filter(|v| **v == 1).count() >= 2;
+        let filled = |c: [i32; 3]| {
+            c.iter().all(|v| (0..3).contains(v)) && c.iter().filter(|v| **v == 1).count() >= 2
+        };
         let number = |c: [i32; 3]| ((c[2] * 4 + c[1]) * 4 + c[0]) as u32;
         let mut triangles = Vec::new();
         for n in 0..27 {
@@ -369,7 +395,11 @@ mod tests {
                     number(p)
                 };
                 let [p, q, r, s] = [corner(0, 0), corner(1, 0), corner(1, 1), corner(0, 1)];
-                triangles.extend(if side == 1 { [[p, q, r], [p, r, s]] } else { [[p, r, q], [p, s, r]] });
+                triangles.extend(if side == 1 {
+                    [[p, q, r], [p, r, s]]
+                } else {
+                    [[p, r, q], [p, s, r]]
+                });
             }
         }
         let points = (0..64).map(|n| [at[n % 4], at[n / 4 % 4], at[n / 16]]).collect();
@@ -413,7 +443,10 @@ mod tests {
                 let along = |d: DVec3| (bars(p + d * h) - bars(p - d * h)) / (2.0 * h);
                 let slope = DVec3::new(along(DVec3::X), along(DVec3::Y), along(DVec3::Z));
                 // Elsewhere two bars are as near.
-                assert!((slope.length() - 1.0).abs() > 1e-3 || lattice.normal(p).distance(slope) < 1e-3, "{p}");
+                assert!(
+                    (slope.length() - 1.0).abs() > 1e-3 || lattice.normal(p).distance(slope) < 1e-3,
+                    "{p}"
+                );
             } else if want < 0.0 {
                 counts[1] += 1;
                 assert!(got < 0.0, "{p}: {got}");

@@ -1,4 +1,5 @@
-//! Nets of struts or cell walls as structures: before and after they are given thickness, and on a grid.
+//! Nets of struts or cell walls as structures: before and after they are given thickness, and on a
+//! grid.
 
 use super::bars::Bar;
 use super::members::{Frame, Members, Source};
@@ -80,10 +81,15 @@ impl Net {
         (!ends.is_empty()).then(|| Net::new(*frame, plain, Joins { taper: None, ..*joins }, *cell))
     }
 
-    /// Distance of a place from what has no thickness yet: of bars from the ribbons in their middle. mm.
+    /// Distance of a place from what has no thickness yet: of bars from the ribbons in their
+    /// middle. mm.
     pub fn clearance(&self, p: DVec3) -> f64 {
         let near = self.shared.near();
-        near.clearance(near.bins().reduced(self.shared.frame.local(p)), self.shared.joins.blend_mm, self.shared.margin)
+        near.clearance(
+            near.bins().reduced(self.shared.frame.local(p)),
+            self.shared.joins.blend_mm,
+            self.shared.margin,
+        )
     }
 
     /// The net with its nodes and struts as they are shown.
@@ -112,7 +118,11 @@ impl Bare for Net {
 
     fn opening(&self, thickness: f64) -> f64 {
         let thickest = thickness + self.shared.source.thicker();
-        let takes = if matches!(self.shared.joins.section, StrutSection::Rectangular { .. }) { Bar::EDGED } else { 1.0 };
+        let takes = if matches!(self.shared.joins.section, StrutSection::Rectangular { .. }) {
+            Bar::EDGED
+        } else {
+            1.0
+        };
         self.opening - takes * thickest
     }
 
@@ -135,7 +145,10 @@ impl Bare for Net {
         let q = near.bins().reduced(frame.local(p));
         let back = frame.turn.transpose();
         let section = near.section(q)?;
-        let rays = section.rays.into_iter().map(|(ray, beyond)| (back * ray, 0.5 * thickness * section.wider + beyond));
+        let rays = section
+            .rays
+            .into_iter()
+            .map(|(ray, beyond)| (back * ray, 0.5 * thickness * section.wider + beyond));
         Some(Station { foot: p + back * (section.foot - q), rays: rays.collect() })
     }
 
@@ -151,7 +164,9 @@ impl Bare for Net {
         let source = match &self.shared.source {
             Source::Repeated { struts, .. } => struts.len() * 48,
             Source::Struts { struts, ends, .. } => struts.len() * 48 + ends.len() * 16,
-            Source::Walls { seeds, pairs, holes } => seeds.len() * 24 + pairs.len() * 8 + holes.len() * 32,
+            Source::Walls { seeds, pairs, holes } => {
+                seeds.len() * 24 + pairs.len() * 8 + holes.len() * 32
+            }
         };
         source
             + self.shared.near.get().map_or(0, Members::bytes)
@@ -165,7 +180,8 @@ const BIN: f64 = 0.3;
 
 impl Shared {
     fn near(&self) -> &Members {
-        self.near.get_or_init(|| Members::new(&self.source, self.joins, self.margin, BIN * self.cell))
+        self.near
+            .get_or_init(|| Members::new(&self.source, self.joins, self.margin, BIN * self.cell))
     }
 
     fn distance(&self, p: DVec3) -> f64 {
@@ -176,7 +192,12 @@ impl Shared {
     fn normal(&self, members: &Members, p: DVec3, margin: f64) -> DVec3 {
         let q = members.bins().reduced(self.frame.local(p));
         let lanes = q.to_array().map(|v| f32x8::splat(v as f32));
-        let (_, g) = members.distance8(members.bins().of(q), &lanes, self.joins.blend_mm as f32, margin as f32);
+        let (_, g) = members.distance8(
+            members.bins().of(q),
+            &lanes,
+            self.joins.blend_mm as f32,
+            margin as f32,
+        );
         let g = DVec3::from(g.map(|v| v.to_array()[0] as f64));
         self.frame.turn.transpose() * g.normalize_or(DVec3::Z)
     }
@@ -226,13 +247,20 @@ struct GriddedNet<'a> {
 impl<'a> GriddedNet<'a> {
     fn new(net: &'a ThickNet, grid: &'a Grid, reach: f64) -> GriddedNet<'a> {
         let s = &net.shared;
-        // A point may start a step and a half from the border. Where many members meet, each of those that
-        // blend there may lie more than the blend's radius away.
+        // A point may start a step and a half from the border. Where many members meet, each of
+        // those that blend there may lie more than the blend's radius away.
         let margin = net.radius + reach + 2.5 * s.joins.blend_mm + 2.0 * grid.step;
         let edge = (3.0 * grid.step).clamp(0.04 * s.cell, 0.25 * s.cell);
         let walls = matches!(s.source, Source::Walls { .. });
-        let closer = (!walls && margin < s.margin).then(|| Members::new(&s.source, s.joins, margin, edge));
-        GriddedNet { net, grid, reach, margin: if closer.is_some() { margin } else { s.margin }, closer }
+        let closer =
+            (!walls && margin < s.margin).then(|| Members::new(&s.source, s.joins, margin, edge));
+        GriddedNet {
+            net,
+            grid,
+            reach,
+            margin: if closer.is_some() { margin } else { s.margin },
+            closer,
+        }
     }
 
     fn members(&self) -> &Members {
@@ -240,7 +268,12 @@ impl<'a> GriddedNet<'a> {
     }
 
     fn value8(&self, bin: usize, q: &[f32x8; 3]) -> (f32x8, [f32x8; 3]) {
-        let (d, g) = self.members().distance8(bin, q, self.net.shared.joins.blend_mm as f32, self.margin as f32);
+        let (d, g) = self.members().distance8(
+            bin,
+            q,
+            self.net.shared.joins.blend_mm as f32,
+            self.margin as f32,
+        );
         (d - f32x8::splat(self.net.radius as f32), g)
     }
 
@@ -262,7 +295,8 @@ impl<'a> GriddedNet<'a> {
         let (q, bins) = self.places(|lane| self.grid.at(i + lane as u32, j, k));
         let mut out = 0;
         each_bin(&bins, |bin, lanes| {
-            let inside = self.value8(bin, &q).0.simd_lt(f32x8::splat(self.reach as f32)).to_bitmask() as u8;
+            let inside =
+                self.value8(bin, &q).0.simd_lt(f32x8::splat(self.reach as f32)).to_bitmask() as u8;
             out |= inside & lanes;
         });
         out
@@ -296,22 +330,26 @@ impl Bulk for GriddedNet<'_> {
         let mut out = wanted.clone();
         let (words, rows) = (wanted.words(), wanted.rows());
         let half = 0.5 * (BLOCK - 1) as f64;
-        // What is within the half diagonal of a block's middle has its sign, if that is large enough.
+        // What is within the half diagonal of a block's middle has its sign, if that is large
+        // enough.
         let sure = half * 3f64.sqrt() * self.grid.step * 1.001;
         out.par_layers_mut(BLOCK).for_each(|(k0, data)| {
             let layers = data.len() / (words * rows);
             for j0 in (0..rows).step_by(BLOCK) {
-                let (j1, at) = ((j0 + BLOCK).min(rows), |k: usize, j: usize| (k * rows + j) * words);
+                let (j1, at) =
+                    ((j0 + BLOCK).min(rows), |k: usize, j: usize| (k * rows + j) * words);
                 for w in 0..words {
                     for eighth in 0..8 {
                         let mask = 0xffu64 << (8 * eighth);
-                        let any = (0..layers).any(|k| (j0..j1).any(|j| data[at(k, j) + w] & mask != 0));
+                        let any =
+                            (0..layers).any(|k| (j0..j1).any(|j| data[at(k, j) + w] & mask != 0));
                         if !any {
                             continue;
                         }
                         let i = (64 * w + 8 * eighth) as u32;
                         let low = self.grid.at(i, j0 as u32, k0 as u32);
-                        let v = self.net.value(low + DVec3::splat(half * self.grid.step)) - self.reach;
+                        let v =
+                            self.net.value(low + DVec3::splat(half * self.grid.step)) - self.reach;
                         for k in 0..layers {
                             for j in j0..j1 {
                                 let word = &mut data[at(k, j) + w];
@@ -342,26 +380,30 @@ impl Bulk for GriddedNet<'_> {
             let start = |lean: [f32; 8]| -> [[f32; 3]; 8] {
                 std::array::from_fn(|l| {
                     std::array::from_fn(|a| {
-                        let (mean, out) = (row.local[a][from + l], (row.outside[from + l] >> a & 1) as f32);
+                        let (mean, out) =
+                            (row.local[a][from + l], (row.outside[from + l] >> a & 1) as f32);
                         mean + (out - mean) * lean[l]
                     })
                 })
             };
-            let places =
-                |start: &[[f32; 3]; 8]| self.places(|l| corner(from + l) + DVec3::from(start[l].map(|v| v as f64)) * step);
+            let places = |start: &[[f32; 3]; 8]| {
+                self.places(|l| corner(from + l) + DVec3::from(start[l].map(|v| v as f64)) * step)
+            };
             let mut start_at = start([0.0; 8]);
             let (mut q, mut bins) = places(&start_at);
             // Near the middle of a thin member it may be either side: the outer corner tells.
             let mut lean = [0.0; 8];
             each_bin(&bins, |bin, lanes| {
-                let deep = self.value8(bin, &q).0.simd_lt(f32x8::splat(middle)).to_bitmask() as u8 & lanes;
+                let deep =
+                    self.value8(bin, &q).0.simd_lt(f32x8::splat(middle)).to_bitmask() as u8 & lanes;
                 (0..8).filter(|l| deep >> l & 1 == 1).for_each(|l| lean[l] = 0.5);
             });
             if lean != [0.0; 8] {
                 start_at = start(lean);
                 (q, bins) = places(&start_at);
             }
-            let mut local: [[f32; 8]; 3] = std::array::from_fn(|a| std::array::from_fn(|l| start_at[l][a]));
+            let mut local: [[f32; 8]; 3] =
+                std::array::from_fn(|a| std::array::from_fn(|l| start_at[l][a]));
             each_bin(&bins, |bin, lanes| {
                 let mut q = q;
                 let mut moved = [f32x8::ZERO; 3];
@@ -381,7 +423,9 @@ impl Bulk for GriddedNet<'_> {
                 // Back into the grid's axes, in steps: the turn's inverse is its transpose.
                 let over = 1.0 / (step * step) as f32;
                 for a in 0..3 {
-                    let along = (moved[0] * turn[0][a] + moved[1] * turn[1][a] + moved[2] * turn[2][a]) * over;
+                    let along =
+                        (moved[0] * turn[0][a] + moved[1] * turn[1][a] + moved[2] * turn[2][a])
+                            * over;
                     let along = along.to_array();
                     (0..8).filter(|l| lanes >> l & 1 == 1).for_each(|l| local[a][l] += along[l]);
                 }

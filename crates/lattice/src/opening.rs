@@ -10,7 +10,8 @@ use ulmix_field::numeric::median;
 use ulmix_part::sides::Sides;
 use ulmix_part::Part;
 
-/// Diameter of the largest ball that passes through all cells; `clearance` is the distance from the structure. mm.
+/// Diameter of the largest ball that passes through all cells; `clearance` is the distance from the
+/// structure. mm.
 pub(crate) fn of_cells(clearance: impl Fn(DVec3) -> f64 + Sync, frame: Frame, cell: DVec3) -> f64 {
     2.0 * narrowest(|p| clearance(frame.back(p * cell))).map_or(0.0, |n| n.0.max(0.0))
 }
@@ -22,12 +23,19 @@ const ALIKE: f64 = 1.05;
 /// Cells that are asked how deep in the part they lie, at most.
 const ASKED: usize = 2000;
 
-/// Diameter of the largest ball whose centre can move on within the part through a cube of some cells: where these are smallest,
-/// and of those places the one deepest in the part. `cells` are their middles and sizes. All in mm. Struts count as they are
-/// before they taper, without thickness. `None` where no way leads through.
-pub(crate) fn sampled(part: &Part, sides: &Sides, net: &Net, cells: &[(DVec3, f64)]) -> Option<f64> {
+/// Diameter of the largest ball whose centre can move on within the part through a cube of some
+/// cells: where these are smallest, and of those places the one deepest in the part. `cells` are
+/// their middles and sizes. All in mm. Struts count as they are before they taper, without
+/// thickness. `None` where no way leads through.
+pub(crate) fn sampled(
+    part: &Part,
+    sides: &Sides,
+    net: &Net,
+    cells: &[(DVec3, f64)],
+) -> Option<f64> {
     let least = cells.iter().map(|c| c.1).fold(f64::INFINITY, f64::min);
-    let smallest: Vec<(DVec3, f64)> = cells.iter().copied().filter(|c| c.1 < ALIKE * least).collect();
+    let smallest: Vec<(DVec3, f64)> =
+        cells.iter().copied().filter(|c| c.1 < ALIKE * least).collect();
     let stride = smallest.len().div_ceil(ASKED).max(1);
     let asked: Vec<(DVec3, f64)> = smallest.into_iter().step_by(stride).collect();
     let depths = asked.par_iter().enumerate().map(|(n, cell)| (-part.distance.value(cell.0), n));
@@ -46,7 +54,8 @@ pub(crate) fn sampled(part: &Part, sides: &Sides, net: &Net, cells: &[(DVec3, f6
     across(clearance).map(|clearance| 2.0 * clearance)
 }
 
-/// Widest ball through the triangle of three points a cell apart, whose struts are 1.1 cells long. Cells.
+/// Widest ball through the triangle of three points a cell apart, whose struts are 1.1 cells long.
+/// Cells.
 pub(crate) const TRIANGLE: f64 = 0.64;
 
 /// Median diameter of the holes in walls; 0 without any.
@@ -60,7 +69,9 @@ pub(crate) fn nearest_width(found: &Scattered) -> f64 {
     let grid = super::index::PointGrid::new(found.points());
     let d: Vec<f64> = (0..found.inside)
         .into_par_iter()
-        .filter_map(|n| grid.nearest(found.points()[n], 1, |m| m as usize == n).first().map(|f| f.0))
+        .filter_map(|n| {
+            grid.nearest(found.points()[n], 1, |m| m as usize == n).first().map(|f| f.0)
+        })
         .collect();
     median(d).unwrap_or(0.0)
 }
@@ -96,12 +107,14 @@ mod tests {
 
     #[test]
     fn openings_are_sought_where_cells_are_smallest_and_the_part_is_deepest() {
-        let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(60.0, 30.0, 30.0))).unwrap();
+        let part =
+            Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(60.0, 30.0, 30.0))).unwrap();
         let sides = Sides::new(&part, 1000);
         let coarse = cubic(DVec3::ZERO, DVec3::splat(30.0), 10.0);
         let fine = cubic(DVec3::new(30.0, 0.0, 0.0), DVec3::new(60.0, 30.0, 30.0), 6.0);
         let net = net(&[coarse, fine].concat(), Vec::new(), Joins::default(), 10.0);
-        let (left, right, rim) = (DVec3::splat(15.0), DVec3::new(45.0, 15.0, 15.0), DVec3::new(59.0, 1.0, 1.0));
+        let (left, right, rim) =
+            (DVec3::splat(15.0), DVec3::new(45.0, 15.0, 15.0), DVec3::new(59.0, 1.0, 1.0));
         let of = |cells: &[(DVec3, f64)]| sampled(&part, &sides, &net, cells);
         // Of square windows; the rim would see half of its cube outside.
         assert!((of(&[(left, 10.0), (right, 6.0), (rim, 6.1)]).unwrap() / 6.0 - 1.0).abs() < 0.15);
@@ -119,7 +132,9 @@ mod tests {
         let taper = Taper { toward: Toward::Surface, more_mm: 2.0, reach_mm: 9.0 };
         let tapered = Joins { taper: Some(taper), ..Joins::default() };
         let cells = [(DVec3::splat(15.0), 6.0)];
-        let plain = sampled(&part, &sides, &net(&struts, Vec::new(), Joins::default(), 6.0), &cells).unwrap();
+        let plain =
+            sampled(&part, &sides, &net(&struts, Vec::new(), Joins::default(), 6.0), &cells)
+                .unwrap();
         let thicker = net(&struts, vec![[1.0; 2]; struts.len()], tapered, 6.0);
         assert!((sampled(&part, &sides, &thicker, &cells).unwrap() - plain).abs() < 1e-9);
         assert!(thicker.clearance(DVec3::splat(15.0)) < plain);

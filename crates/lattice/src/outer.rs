@@ -1,8 +1,9 @@
 //! The outer net: where Voronoi cells meet the part's surface.
 //!
-//! Every triangle of the part is shared out among the cells that it passes through (restricted Voronoi
-//! diagram, Yan et al. 2009): from the cell of the nearest point on to those of its neighbours, as long as
-//! a piece is left. Borders between two cells are the net; they lie on the triangles, so never on chords.
+//! Every triangle of the part is shared out among the cells that it passes through (restricted
+//! Voronoi diagram, Yan et al. 2009): from the cell of the nearest point on to those of its
+//! neighbours, as long as a piece is left. Borders between two cells are the net; they lie on the
+//! triangles, so never on chords.
 
 use super::index::PointGrid;
 use super::skeleton::Skeleton;
@@ -11,8 +12,8 @@ use rayon::prelude::*;
 use std::collections::HashSet;
 use ulmix_mesh::TriMesh;
 
-/// The net on `mesh` of the cells of `points`, in the mesh's units. `pairs` are the points whose cells
-/// touch; along `sharp` edges of the mesh runs a strut as well.
+/// The net on `mesh` of the cells of `points`, in the mesh's units. `pairs` are the points whose
+/// cells touch; along `sharp` edges of the mesh runs a strut as well.
 pub fn net(mesh: &TriMesh, points: &[DVec3], pairs: &[[u32; 2]], sharp: &[[u32; 2]]) -> Skeleton {
     if points.is_empty() {
         return Skeleton::default();
@@ -38,17 +39,23 @@ pub fn net(mesh: &TriMesh, points: &[DVec3], pairs: &[[u32; 2]], sharp: &[[u32; 
                     a < b && sharp.contains(&[a, b])
                 });
                 let middle = corners.iter().sum::<DVec3>() / 3.0;
-                let reach = corners.iter().map(|c| c.distance_squared(middle)).fold(0.0, f64::max).sqrt();
+                let reach =
+                    corners.iter().map(|c| c.distance_squared(middle)).fold(0.0, f64::max).sqrt();
                 let owned = match last {
                     Some(last) if last.holds(middle, reach) => last,
                     _ => {
-                        let start = last.map_or_else(|| grid.nearest(middle, 1, |_| false)[0].1, |last| last.by);
+                        let start = last.map_or_else(
+                            || grid.nearest(middle, 1, |_| false)[0].1,
+                            |last| last.by,
+                        );
                         Owned::at(middle, start, points, &beside)
                     }
                 };
                 last = Some(owned);
                 if owned.holds(middle, reach) {
-                    out.extend((0..3).filter(|e| keep[*e]).map(|e| [corners[e], corners[(e + 1) % 3]]));
+                    out.extend(
+                        (0..3).filter(|e| keep[*e]).map(|e| [corners[e], corners[(e + 1) % 3]]),
+                    );
                 } else {
                     shared_out(corners, owned.by, points, &beside, keep, &mut out);
                 }
@@ -81,15 +88,15 @@ impl Owned {
         Owned { place, by, margin: next.sqrt() - points[by as usize].distance(place) }
     }
 
-    /// Does the cell surely hold all that is nearer to a place than `reach`? Going some way brings it nearer to another
-    /// cell by no more than twice that.
+    /// Does the cell surely hold all that is nearer to a place than `reach`? Going some way brings
+    /// it nearer to another cell by no more than twice that.
     fn holds(&self, place: DVec3, reach: f64) -> bool {
         self.margin > 2.0 * (reach + place.distance(self.place)) * (1.0 + 1e-9)
     }
 }
 
-/// The point nearest to a place, by steps to neighbours that are nearer, and the square of the distance of its nearest
-/// neighbour.
+/// The point nearest to a place, by steps to neighbours that are nearer, and the square of the
+/// distance of its nearest neighbour.
 fn walked(from: u32, place: DVec3, points: &[DVec3], beside: &[Vec<u32>]) -> (u32, f64) {
     let (mut own, mut least) = (from, points[from as usize].distance_squared(place));
     loop {
@@ -114,8 +121,8 @@ enum Border {
     Cell(u32),
 }
 
-/// Shares a triangle out, from the cell that holds its middle on: adds borders between cells to `out`, and the sides that are
-/// to be kept.
+/// Shares a triangle out, from the cell that holds its middle on: adds borders between cells to
+/// `out`, and the sides that are to be kept.
 fn shared_out(
     corners: [DVec3; 3],
     start: u32,
@@ -129,7 +136,8 @@ fn shared_out(
     while next < seen.len() {
         let own = seen[next];
         next += 1;
-        let mut piece: Vec<(DVec3, Border)> = (0..3).map(|e| (corners[e], Border::Side(e))).collect();
+        let mut piece: Vec<(DVec3, Border)> =
+            (0..3).map(|e| (corners[e], Border::Side(e))).collect();
         for &other in &beside[own as usize] {
             clip(&mut piece, points[own as usize], points[other as usize], Border::Cell(other));
             if piece.is_empty() {
@@ -154,8 +162,8 @@ fn shared_out(
     }
 }
 
-/// Cuts off what is nearer to `other` than to `own` (Sutherland & Hodgman 1974). Each corner goes with the
-/// edge that leaves it.
+/// Cuts off what is nearer to `other` than to `own` (Sutherland & Hodgman 1974). Each corner goes
+/// with the edge that leaves it.
 fn clip(piece: &mut Vec<(DVec3, Border)>, own: DVec3, other: DVec3, border: Border) {
     let (normal, middle) = (other - own, (other + own) * 0.5);
     let beyond = |p: DVec3| normal.dot(p - middle);
@@ -191,8 +199,14 @@ mod tests {
     #[test]
     fn the_net_lies_on_the_surface_between_two_nearest_points_and_is_closed() {
         let ball = TriMesh::sphere(10.0, 4);
-        let points: Vec<DVec3> = (1..300).map(|i| ((low_discrepancy(i * 3) * 997.0).fract() - 0.5) * 34.0).collect();
-        let all = Within { low: DVec3::splat(-20.0), high: DVec3::splat(20.0), radius: f64::INFINITY, outer: (usize::MAX, 0.0) };
+        let points: Vec<DVec3> =
+            (1..300).map(|i| ((low_discrepancy(i * 3) * 997.0).fract() - 0.5) * 34.0).collect();
+        let all = Within {
+            low: DVec3::splat(-20.0),
+            high: DVec3::splat(20.0),
+            radius: f64::INFINITY,
+            outer: (usize::MAX, 0.0),
+        };
         let pairs = diagram(&points, &all).pairs;
         let net = net(&ball, &points, &pairs, &[]).merged(1e-7);
         assert!(net.struts.len() > 500);

@@ -8,7 +8,8 @@ fn wrapped(p: IVec3) -> IVec3 {
     p.rem_euclid(IVec3::splat(STEPS as i32))
 }
 
-/// The struts, those on opposite sides of the cell as one, in cells: from a place in the first cell on.
+/// The struts, those on opposite sides of the cell as one, in cells: from a place in the first cell
+/// on.
 pub fn struts(cell: &OwnCell) -> Vec<UnitStrut> {
     let mut out: Vec<[IVec3; 2]> = cell
         .struts
@@ -66,18 +67,33 @@ mod tests {
             [[0, 0, 0], [0, 0, 12]],
         ]);
         assert_eq!(struts(&edges).len(), 3);
-        assert_eq!(meeting(&struts(&edges)), Meeting { nodes: 1, loose: vec![], apart: [false; 3], pieces: 1 });
+        assert_eq!(
+            meeting(&struts(&edges)),
+            Meeting { nodes: 1, loose: vec![], apart: [false; 3], pieces: 1 }
+        );
         let body = struts(&OwnCell::default());
         assert_eq!(body.len(), 8);
         let length: f64 = body.iter().map(|[a, b]| a.distance(*b)).sum();
         assert!((length - 4.0 * 3f64.sqrt()).abs() < 1e-12);
-        assert_eq!(meeting(&body), Meeting { nodes: 2, loose: vec![], apart: [false; 3], pieces: 1 });
+        assert_eq!(
+            meeting(&body),
+            Meeting { nodes: 2, loose: vec![], apart: [false; 3], pieces: 1 }
+        );
     }
 
     #[test]
     fn kinds_are_drawn_as_they_are_and_meet_on_all_sides() {
         use CellKind::*;
-        for kind in [Cubic, BodyCentred, BodyCentredVertical, FaceCentred, Octet, Kelvin, Diamond, RhombicDodecahedron] {
+        for kind in [
+            Cubic,
+            BodyCentred,
+            BodyCentredVertical,
+            FaceCentred,
+            Octet,
+            Kelvin,
+            Diamond,
+            RhombicDodecahedron,
+        ] {
             let own = drawn(kind).unwrap_or_else(|| panic!("{kind:?}"));
             let table = unit::cell(kind).unwrap();
             let length = |list: &[UnitStrut]| list.iter().map(|[a, b]| a.distance(*b)).sum::<f64>();

@@ -1,5 +1,5 @@
-//! The narrowest place on the widest way through a structure: through cells that repeat, through those of seed points, and
-//! through a cube of anything else.
+//! The narrowest place on the widest way through a structure: through cells that repeat, through
+//! those of seed points, and through a cube of anything else.
 
 use glam::DVec3;
 use rayon::prelude::*;
@@ -25,7 +25,8 @@ impl Raster {
         let mut out = Raster { along, span, value: Vec::new(), order: (0..count).collect() };
         out.value = (0..count).into_par_iter().map(|n| value(out.place(n))).collect();
         let value = &out.value;
-        out.order.par_sort_by(|&a, &b| value[b as usize].total_cmp(&value[a as usize]).then(a.cmp(&b)));
+        out.order
+            .par_sort_by(|&a, &b| value[b as usize].total_cmp(&value[a as usize]).then(a.cmp(&b)));
         out
     }
 
@@ -43,12 +44,14 @@ impl Raster {
     }
 }
 
-/// Places along a side of the cell: windows of most cells have their middles at halves, thirds or quarters of such shares.
+/// Places along a side of the cell: windows of most cells have their middles at halves, thirds or
+/// quarters of such shares.
 const N: usize = 48;
 
-/// The highest value at which the places of at least that value still connect a periodic cell to its neighbours, and the
-/// place where they do; `None` where they never do. `value` is asked at places of the unit cube. Places are joined from
-/// the highest value down, with the cell that each is of, so that a way around the cell shows (Newman & Ziff 2001).
+/// The highest value at which the places of at least that value still connect a periodic cell to
+/// its neighbours, and the place where they do; `None` where they never do. `value` is asked at
+/// places of the unit cube. Places are joined from the highest value down, with the cell that each
+/// is of, so that a way around the cell shows (Newman & Ziff 2001).
 pub(crate) fn narrowest(value: impl Fn(DVec3) -> f64 + Sync) -> Option<(f64, DVec3)> {
     let raster = Raster::of(N, N, value);
     let Raster { value, order, .. } = &raster;
@@ -78,8 +81,8 @@ pub(crate) fn narrowest(value: impl Fn(DVec3) -> f64 + Sync) -> Option<(f64, DVe
     None
 }
 
-/// Root of `n` and the displacement in cells from the root's copy to `n`'s. What was passed on the way is led there
-/// directly.
+/// Root of `n` and the displacement in cells from the root's copy to `n`'s. What was passed on the
+/// way is led there directly.
 fn root(up: &mut [(u32, [i32; 3])], n: u32) -> (u32, [i32; 3]) {
     let mut way = Vec::new();
     let mut at = n;
@@ -99,8 +102,9 @@ fn root(up: &mut [(u32, [i32; 3])], n: u32) -> (u32, [i32; 3]) {
 /// Places along a side of a cube that does not repeat.
 const ALONG: usize = 38;
 
-/// The highest value at which the places of at least that value connect a side of a cube to the one opposite, along any
-/// axis; `None` where they do only at values below 0. `value` is asked at places of the unit cube.
+/// The highest value at which the places of at least that value connect a side of a cube to the one
+/// opposite, along any axis; `None` where they do only at values below 0. `value` is asked at
+/// places of the unit cube.
 pub(crate) fn across(value: impl Fn(DVec3) -> f64 + Sync) -> Option<f64> {
     let raster = Raster::of(ALONG, ALONG - 1, value);
     let Raster { value, order, .. } = &raster;
@@ -114,7 +118,8 @@ pub(crate) fn across(value: impl Fn(DVec3) -> f64 + Sync) -> Option<f64> {
         let (low, high) = (c.map(|c| c.saturating_sub(1)), c.map(|c| (c + 1).min(ALONG - 1)));
         for (z, y) in (low[2]..=high[2]).flat_map(|z| (low[1]..=high[1]).map(move |y| (z, y))) {
             for m in (low[0]..=high[0]).map(|x| raster.index([x, y, z])).filter(|&m| is_open[m]) {
-                let both = reached[joined.root(n) as usize] | reached[joined.root(m as u32) as usize];
+                let both =
+                    reached[joined.root(n) as usize] | reached[joined.root(m as u32) as usize];
                 joined.join(n, m as u32);
                 reached[joined.root(n) as usize] = both;
             }
@@ -133,10 +138,10 @@ fn sides_at(place: [usize; 3]) -> u8 {
     (0..3).fold(0, |sides, axis| sides | of(place[axis]) << (2 * axis))
 }
 
-/// The width of the narrowest window on the widest way through the cells of points, from one end of their longest side to the
-/// other: cells are joined from the widest window down. `pairs` of points have windows of these `widths` between their
-/// cells. Where fewer than four cells lie along that side, or no way leads through, it is the median window; `None`
-/// without windows.
+/// The width of the narrowest window on the widest way through the cells of points, from one end of
+/// their longest side to the other: cells are joined from the widest window down. `pairs` of points
+/// have windows of these `widths` between their cells. Where fewer than four cells lie along that
+/// side, or no way leads through, it is the median window; `None` without windows.
 pub(crate) fn way_through(points: &[DVec3], pairs: &[[u32; 2]], widths: &[f64]) -> Option<f64> {
     let of_points = |n: &usize| pairs[*n].iter().all(|p| (*p as usize) < points.len());
     let mut order: Vec<usize> = (0..pairs.len()).filter(of_points).collect();
@@ -172,7 +177,8 @@ mod tests {
 
     #[test]
     fn the_way_through_a_grid_of_bars_is_as_wide_as_its_windows() {
-        // From cubic struts along the cell's edges: a ball passes through the middle of a square window.
+        // From cubic struts along the cell's edges: a ball passes through the middle of a square
+        // window.
         let near = |x: f64| x - x.round();
         let from_axis = |p: DVec3, a: usize| near(p[(a + 1) % 3]).hypot(near(p[(a + 2) % 3]));
         let to_struts = |p: DVec3| (0..3).map(|a| from_axis(p, a)).fold(f64::MAX, f64::min);
@@ -184,7 +190,11 @@ mod tests {
     #[test]
     fn what_never_connects_to_its_neighbours_has_no_way_through() {
         // The value falls without end toward all sides of the cell.
-        let walls = |p: DVec3| (0..3).map(|a| if p[a] == 0.0 { f64::NEG_INFINITY } else { 1.0 }).fold(f64::MAX, f64::min);
+        let walls = |p: DVec3| {
+            (0..3)
+                .map(|a| if p[a] == 0.0 { f64::NEG_INFINITY } else { 1.0 })
+                .fold(f64::MAX, f64::min)
+        };
         assert_eq!(narrowest(walls).map(|n| n.0), Some(f64::NEG_INFINITY));
         // A slab is open along two of its sides.
         let (value, _) = narrowest(|p| if p.z < 0.5 { -1.0 } else { (p.z - 0.75).abs() }).unwrap();
@@ -193,14 +203,25 @@ mod tests {
 
     #[test]
     fn windows_across_the_axes_are_passed_through_their_middles() {
-        // From the edges of a regular octahedron and its neighbours: triangles with sides of half a diagonal.
-        let ends = |n: usize| [[0.5, 0.5, 0.0], [0.5, 0.0, 0.5], [0.0, 0.5, 0.5]].map(DVec3::from)[n];
-        let corners = || (0..27).map(|n| DVec3::from([n % 3, n / 3 % 3, n / 9].map(|c| c as f64 - 1.0)));
-        let signs = || (0..8).map(|n| DVec3::from([n & 1, n >> 1 & 1, n >> 2 & 1].map(|b| 1.0 - 2.0 * b as f64)));
-        let from_origin: Vec<[DVec3; 2]> =
-            corners().flat_map(|o| signs().flat_map(move |s| (0..3).map(move |n| [o, o + s * ends(n)]))).collect();
+        // From the edges of a regular octahedron and its neighbours: triangles with sides of half a
+        // diagonal.
+        let ends =
+            |n: usize| [[0.5, 0.5, 0.0], [0.5, 0.0, 0.5], [0.0, 0.5, 0.5]].map(DVec3::from)[n];
+        let corners =
+            || (0..27).map(|n| DVec3::from([n % 3, n / 3 % 3, n / 9].map(|c| c as f64 - 1.0)));
+        let signs = || {
+            (0..8)
+                .map(|n| DVec3::from([n & 1, n >> 1 & 1, n >> 2 & 1].map(|b| 1.0 - 2.0 * b as f64)))
+        };
+        let from_origin: Vec<[DVec3; 2]> = corners()
+            .flat_map(|o| signs().flat_map(move |s| (0..3).map(move |n| [o, o + s * ends(n)])))
+            .collect();
         let across: Vec<[DVec3; 2]> = corners()
-            .flat_map(|o| signs().flat_map(move |s| (0..3).map(move |n| [o + s * ends(n), o + s * ends((n + 1) % 3)])))
+            .flat_map(|o| {
+                signs().flat_map(move |s| {
+                    (0..3).map(move |n| [o + s * ends(n), o + s * ends((n + 1) % 3)])
+                })
+            })
             .collect();
         let struts = [from_origin, across].concat();
         let away = |p: DVec3, [a, b]: [DVec3; 2]| {
@@ -218,28 +239,52 @@ mod tests {
         // Plates across x with a round hole off the middle in each, within a tube along x.
         let to_plates = |p: DVec3| (p.x - 0.3).abs().min((p.x - 0.8).abs());
         let hole = |p: DVec3| 0.2 - (p.y - 0.4).hypot(p.z - 0.7);
-        let tube = |p: DVec3| if p.y.min(p.z) < 0.1 || p.y.max(p.z) > 0.95 { -1.0 } else { hole(p).max(to_plates(p)) };
+        let tube = |p: DVec3| {
+            if p.y.min(p.z) < 0.1 || p.y.max(p.z) > 0.95 {
+                -1.0
+            } else {
+                hole(p).max(to_plates(p))
+            }
+        };
         assert!((across(tube).unwrap() - 0.2).abs() < 0.02);
         // Places of no value are no way, even where nothing else is near.
         assert_eq!(across(|p| if p.x < 0.1 { -1.0 } else { tube(p) }), None);
         // Ways that begin and end at other sides do not make one.
         let beside = |p: DVec3| if p.x < 0.3 || p.x > 0.7 { 0.1 } else { -1.0 };
-        let corners = |p: DVec3| if (p.x < 0.4 || p.x > 0.6) && p.y < 0.3 && (0.2..0.8).contains(&p.z) { 0.1 } else { -1.0 };
+        let corners = |p: DVec3| {
+            if (p.x < 0.4 || p.x > 0.6) && p.y < 0.3 && (0.2..0.8).contains(&p.z) {
+                0.1
+            } else {
+                -1.0
+            }
+        };
         assert!(across(beside).is_some() && across(corners).is_none());
         // Past the plates the way along them is as wide as the cube has room.
         assert!((across(to_plates).unwrap() - 0.3).abs() < 0.02);
     }
 
-    /// Points in rows a cell apart, and windows between neighbours, of which `width` tells the widths.
-    fn rows(size: [usize; 3], width: impl Fn(DVec3) -> f64) -> (Vec<DVec3>, Vec<[u32; 2]>, Vec<f64>) {
+    /// Points in rows a cell apart, and windows between neighbours, of which `width` tells the
+    /// widths.
+    fn rows(
+        size: [usize; 3],
+        width: impl Fn(DVec3) -> f64,
+    ) -> (Vec<DVec3>, Vec<[u32; 2]>, Vec<f64>) {
         let [nx, ny, nz] = size;
-        let at = |n: usize| DVec3::new((n % nx) as f64, (n / nx % ny) as f64, (n / (nx * ny)) as f64);
+        let at =
+            |n: usize| DVec3::new((n % nx) as f64, (n / nx % ny) as f64, (n / (nx * ny)) as f64);
         let points: Vec<DVec3> = (0..nx * ny * nz).map(at).collect();
         let mut pairs = Vec::new();
         for a in 0..points.len() {
-            pairs.extend((a + 1..points.len()).filter(|b| points[a].distance(points[*b]) < 1.1).map(|b| [a as u32, b as u32]));
+            pairs.extend(
+                (a + 1..points.len())
+                    .filter(|b| points[a].distance(points[*b]) < 1.1)
+                    .map(|b| [a as u32, b as u32]),
+            );
         }
-        let widths = pairs.iter().map(|[a, b]| width((points[*a as usize] + points[*b as usize]) * 0.5)).collect();
+        let widths = pairs
+            .iter()
+            .map(|[a, b]| width((points[*a as usize] + points[*b as usize]) * 0.5))
+            .collect();
         (points, pairs, widths)
     }
 
@@ -259,7 +304,10 @@ mod tests {
         let (points, pairs, widths) = rows([12, 4, 4], width);
         assert_eq!(way_through(&points, &pairs, &widths), Some(1.3));
         // Windows of points past the given ones do not count.
-        let gap = pairs.iter().position(|p| across((points[p[0] as usize] + points[p[1] as usize]) * 0.5)).unwrap();
+        let gap = pairs
+            .iter()
+            .position(|p| across((points[p[0] as usize] + points[p[1] as usize]) * 0.5))
+            .unwrap();
         assert!(pairs[gap][1] > 0);
         let beyond = [points.len() as u32, 0];
         let (more, wider) = ([&pairs[..], &[beyond]].concat(), [&widths[..], &[9.0]].concat());

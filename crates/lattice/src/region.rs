@@ -22,13 +22,20 @@ pub trait Region: Sync {
     fn slack(&self) -> f64;
     /// Volume of the region.
     fn volume(&self) -> f64;
-    /// Of the part's surface; 0 where no point can lie on one. `from_above`: of its shadow along z, both sides together.
+    /// Of the part's surface; 0 where no point can lie on one. `from_above`: of its shadow along z,
+    /// both sides together.
     fn area(&self, _from_above: bool) -> f64 {
         0.0
     }
-    /// So many places on that surface, as chance has it, each with where it counts as lying when places are to keep apart.
-    /// `from_above`: evenly as they are seen along z, so that steep faces hold few; upper and lower sides are two sheets.
-    fn on_surface(&self, _count: usize, _from_above: bool, _random: &mut Random) -> Vec<(DVec3, DVec3)> {
+    /// So many places on that surface, as chance has it, each with where it counts as lying when
+    /// places are to keep apart. `from_above`: evenly as they are seen along z, so that steep faces
+    /// hold few; upper and lower sides are two sheets.
+    fn on_surface(
+        &self,
+        _count: usize,
+        _from_above: bool,
+        _random: &mut Random,
+    ) -> Vec<(DVec3, DVec3)> {
         Vec::new()
     }
     /// The nearest place on it.
@@ -138,7 +145,12 @@ impl Region for Scaled<'_> {
         self.areas(from_above).last().copied().unwrap_or(0.0)
     }
 
-    fn on_surface(&self, count: usize, from_above: bool, random: &mut Random) -> Vec<(DVec3, DVec3)> {
+    fn on_surface(
+        &self,
+        count: usize,
+        from_above: bool,
+        random: &mut Random,
+    ) -> Vec<(DVec3, DVec3)> {
         let sums = self.areas(from_above);
         let (low, high) = self.bounds();
         let apart = 2.0 * (high - low).length();
@@ -182,8 +194,12 @@ impl Region for Scaled<'_> {
 /// Bounds of the part's box in other axes.
 pub(super) fn box_of(part: &Part, place: impl Fn(DVec3) -> DVec3) -> (DVec3, DVec3) {
     let b = part.mesh.bounds();
-    let corner = |c: u32| place(DVec3::select(glam::BVec3::new(c & 1 == 1, c & 2 == 2, c & 4 == 4), b.max, b.min));
-    (0..8).map(corner).fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(p), h.max(p)))
+    let corner = |c: u32| {
+        place(DVec3::select(glam::BVec3::new(c & 1 == 1, c & 2 == 2, c & 4 == 4), b.max, b.min))
+    };
+    (0..8)
+        .map(corner)
+        .fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(p), h.max(p)))
 }
 
 /// A plane pattern: the shadow of the part's box.
@@ -226,7 +242,8 @@ mod tests {
     use ulmix_mesh::TriMesh;
 
     fn block() -> Part {
-        Part::prepare(&TriMesh::cuboid(DVec3::new(1.0, 2.0, 3.0), DVec3::new(21.0, 12.0, 9.0))).unwrap()
+        Part::prepare(&TriMesh::cuboid(DVec3::new(1.0, 2.0, 3.0), DVec3::new(21.0, 12.0, 9.0)))
+            .unwrap()
     }
 
     /// Turned about all axes, away from the part's middle, with cells of three sizes.
@@ -246,7 +263,8 @@ mod tests {
             let local = region.local(p);
             prop_assert!(region.placed(local).distance(p) < 1e-9);
             let true_distance = part.distance.value(p);
-            // In cells of the smallest size along any axis; beyond the limit only that it is beyond.
+            // In cells of the smallest size along any axis; beyond the limit only that it is
+            // beyond.
             let told = region.distance(local, 1.0);
             let within = true_distance.abs() / 2.0;
             if within < 1.0 {
@@ -272,7 +290,8 @@ mod tests {
         let sides = Sides::new(&part, 100);
         let region = askew(&part, &sides);
         assert!((region.volume() - 20.0 * 10.0 * 6.0 / 24.0).abs() < 1e-9);
-        let even = Scaled { frame: Frame::OF_PART, scale: DVec3::splat(2.0), ..askew(&part, &sides) };
+        let even =
+            Scaled { frame: Frame::OF_PART, scale: DVec3::splat(2.0), ..askew(&part, &sides) };
         assert!((even.area(false) - 2.0 * (200.0 + 120.0 + 60.0) / 4.0).abs() < 1e-9);
         // From above both large faces are seen, and no other.
         assert!((even.area(true) - 2.0 * 200.0 / 4.0).abs() < 1e-9);
@@ -296,8 +315,12 @@ mod tests {
         let region = Scaled { frame: Frame::OF_PART, scale: DVec3::ONE, ..askew(&part, &sides) };
         let drawn = |from_above: bool| region.on_surface(COUNT, from_above, &mut Random::new(3, 0));
         let all = drawn(false);
-        assert!(all.iter().all(|(p, counts_at)| part.distance.value(*p).abs() < 1e-9 && counts_at == p));
-        let share = |of: &dyn Fn(DVec3) -> bool| all.iter().filter(|(p, _)| of(*p)).count() as f64 / COUNT as f64;
+        assert!(all
+            .iter()
+            .all(|(p, counts_at)| part.distance.value(*p).abs() < 1e-9 && counts_at == p));
+        let share = |of: &dyn Fn(DVec3) -> bool| {
+            all.iter().filter(|(p, _)| of(*p)).count() as f64 / COUNT as f64
+        };
         for (of, area) in [
             (&(|p: DVec3| p.z > 9.0 - 1e-9) as &dyn Fn(DVec3) -> bool, 200.0),
             (&|p: DVec3| p.y < 2.0 + 1e-9, 120.0),
@@ -307,13 +330,20 @@ mod tests {
         ] {
             // Four standard deviations of a count.
             let wanted = area / 760.0;
-            assert!((share(of) - wanted).abs() < 4.0 * (wanted / COUNT as f64).sqrt(), "{} {wanted}", share(of));
+            assert!(
+                (share(of) - wanted).abs() < 4.0 * (wanted / COUNT as f64).sqrt(),
+                "{} {wanted}",
+                share(of)
+            );
         }
-        // Seen from above there are no places on walls, and the two sheets never come near each other.
+        // Seen from above there are no places on walls, and the two sheets never come near each
+        // other.
         let (up, down): (Vec<_>, Vec<_>) = drawn(true).into_iter().partition(|(p, _)| p.z > 6.0);
         assert_eq!(up.len() + down.len(), COUNT);
         assert!((up.len() as f64 / COUNT as f64 - 0.5).abs() < 0.02);
-        assert!(up.iter().all(|(p, at)| p.z > 9.0 - 1e-9 && at.truncate() == p.truncate() && at.z > 20.0));
+        assert!(up
+            .iter()
+            .all(|(p, at)| p.z > 9.0 - 1e-9 && at.truncate() == p.truncate() && at.z > 20.0));
         assert!(down.iter().all(|(p, at)| p.z < 3.0 + 1e-9 && at.z == 0.0));
     }
 
@@ -321,7 +351,9 @@ mod tests {
     fn a_shadow_is_flat_and_its_border_is_that_of_the_box() {
         let shadow = Shadow { low: DVec3::new(-1.0, -2.0, 0.0), high: DVec3::new(3.0, 4.0, 0.0) };
         assert!(shadow.flat() && shadow.volume() == 24.0 && shadow.area(false) == 0.0);
-        for (p, distance) in [((1.0, 1.0), -2.0), ((2.5, 0.0), -0.5), ((3.5, 0.0), 0.5), ((0.0, -4.0), 2.0)] {
+        for (p, distance) in
+            [((1.0, 1.0), -2.0), ((2.5, 0.0), -0.5), ((3.5, 0.0), 0.5), ((0.0, -4.0), 2.0)]
+        {
             assert_eq!(shadow.distance(DVec3::new(p.0, p.1, 0.0), 9.0), distance);
         }
         assert!(shadow.on_surface(5, false, &mut Random::new(1, 0)).is_empty());

@@ -1,7 +1,8 @@
-//! Relaxing: rounds in which every seed point goes to the middle of its cell (Lloyd 1982), until nothing moves.
+//! Relaxing: rounds in which every seed point goes to the middle of its cell (Lloyd 1982), until
+//! nothing moves.
 //!
-//! Where cells are of different sizes the middle is that of a mass as dense as one over the size's fifth power (Du,
-//! Faber & Gunzburger 1999).
+//! Where cells are of different sizes the middle is that of a mass as dense as one over the size's
+//! fifth power (Du, Faber & Gunzburger 1999).
 
 use super::region::Region;
 use super::voronoi::{CellFacts, Cells, Within};
@@ -12,7 +13,8 @@ use std::sync::Arc;
 /// Of so many rounds points of the padding move in one: all that they do is to press on the others.
 const PADDING_FOLLOWS: u32 = 3;
 
-/// Points that move less than this share of a cell in `PADDING_FOLLOWS` rounds are at rest: nobody sees it.
+/// Points that move less than this share of a cell in `PADDING_FOLLOWS` rounds are at rest: nobody
+/// sees it.
 pub const AT_REST: f64 = 0.003;
 
 /// Where points are relaxed.
@@ -40,7 +42,8 @@ pub struct Relaxed {
     pub cells: Cells,
     /// Rounds done so far.
     pub rounds: u32,
-    /// How far a point inside the part or on its surface went in one of the last rounds at most, in cells.
+    /// How far a point inside the part or on its surface went in one of the last rounds at most, in
+    /// cells.
     pub moved: f64,
     /// How far every point may move before its distance from the surface must be asked for again.
     clear: Vec<f64>,
@@ -64,7 +67,8 @@ pub trait Rest: Sync {
 pub struct Forgetful;
 impl Rest for Forgetful {}
 
-/// Points after so many rounds, or when they are at rest. `None` when cancelled; what was reached is kept.
+/// Points after so many rounds, or when they are at rest. `None` when cancelled; what was reached
+/// is kept.
 pub fn relaxed(
     points: Vec<DVec3>,
     rounds: u32,
@@ -74,7 +78,8 @@ pub fn relaxed(
 ) -> Option<Arc<Relaxed>> {
     let last = rest.last(rounds).filter(|state| state.points.len() == points.len());
     // Nothing is known yet of how far new points are from the part's surface.
-    let begin = || Arc::new(Relaxed { clear: vec![0.0; points.len()], points, ..Relaxed::default() });
+    let begin =
+        || Arc::new(Relaxed { clear: vec![0.0; points.len()], points, ..Relaxed::default() });
     let mut state = last.unwrap_or_else(begin);
     while state.rounds < rounds && !state.is_at_rest() {
         if cancelled() {
@@ -103,8 +108,9 @@ impl Relaxed {
         self.points.len() * 32 + self.cells.bytes()
     }
 
-    /// Every point goes to the middle of its cell, unless that changes the side of the part that it lies on; those on the
-    /// surface stay on it, those at the rim of the padding, whose cells are cut by the box, where they are.
+    /// Every point goes to the middle of its cell, unless that changes the side of the part that it
+    /// lies on; those on the surface stay on it, those at the rim of the padding, whose cells are
+    /// cut by the box, where they are.
     fn round(&mut self, ground: &Ground) {
         let Ground { region, inside, kept, pad, cell, .. } = *ground;
         let first = self.rounds.is_multiple_of(PADDING_FOLLOWS);
@@ -151,7 +157,9 @@ fn heavier(region: &dyn Region, cell: &CellFacts) -> DVec3 {
         return cell.middle;
     }
     let h = 0.1 * edge;
-    let along = |d: DVec3| (region.size(cell.middle + d * h) - region.size(cell.middle - d * h)) / (2.0 * h);
+    let along = |d: DVec3| {
+        (region.size(cell.middle + d * h) - region.size(cell.middle - d * h)) / (2.0 * h)
+    };
     let slope = DVec3::new(along(DVec3::X), along(DVec3::Y), along(DVec3::Z));
     // The second moment of a cell about its middle is about that of a cube.
     let shift = slope * (-5.0 / 12.0 * edge * edge / region.size(cell.middle));
@@ -228,7 +236,12 @@ mod tests {
     #[test]
     fn points_come_to_rest_and_then_no_round_changes_anything_that_matters() {
         let s = scatter(&PLANE, &seeds(2000), None, &Forgetful, &|| false).unwrap();
-        assert!(s.rounds() > 10 && s.rounds() < 2000 && s.moved() < AT_REST, "{} {}", s.rounds(), s.moved());
+        assert!(
+            s.rounds() > 10 && s.rounds() < 2000 && s.moved() < AT_REST,
+            "{} {}",
+            s.rounds(),
+            s.moved()
+        );
         let more = after(s.rounds() + 1, &Forgetful);
         assert_eq!(more, s.points());
         let before = after(s.rounds() - 3, &Forgetful);

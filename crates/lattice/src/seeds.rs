@@ -1,9 +1,10 @@
-//! Seed points of a structure: an exact number inside the part, and as dense ones around it, so that the
-//! cells at its surface are whole.
+//! Seed points of a structure: an exact number inside the part, and as dense ones around it, so
+//! that the cells at its surface are whole.
 //!
-//! Even points are the least crowded of five times as many (weighted sample elimination, Yuksel 2015); loose ones may be
-//! asked to keep a distance (random sequential addition). Where cells are of different sizes points are as dense as one
-//! over the size's cube, and crowding is measured by the smaller of two sizes. Then they are relaxed ([`super::relaxing`]).
+//! Even points are the least crowded of five times as many (weighted sample elimination, Yuksel
+//! 2015); loose ones may be asked to keep a distance (random sequential addition). Where cells are
+//! of different sizes points are as dense as one over the size's cube, and crowding is measured by
+//! the smaller of two sizes. Then they are relaxed ([`super::relaxing`]).
 
 use super::elimination::{eliminated, PLANAR, SPATIAL};
 use super::index::PointGrid;
@@ -55,11 +56,19 @@ impl Scattered {
         self.state.moved
     }
 
-    /// Distance of the two nearest points of those inside the part and on its surface, in cells; 0 for a single one.
+    /// Distance of the two nearest points of those inside the part and on its surface, in cells; 0
+    /// for a single one.
     pub fn closest(&self) -> f64 {
         let grid = PointGrid::new(self.points());
-        let near = |n: usize| grid.nearest(self.points()[n], 1, |m| m as usize == n).first().map_or(f64::INFINITY, |f| f.0);
-        let least = (0..self.inside + self.on_surface).into_par_iter().map(near).reduce(|| f64::INFINITY, f64::min);
+        let near = |n: usize| {
+            grid.nearest(self.points()[n], 1, |m| m as usize == n)
+                .first()
+                .map_or(f64::INFINITY, |f| f.0)
+        };
+        let least = (0..self.inside + self.on_surface)
+            .into_par_iter()
+            .map(near)
+            .reduce(|| f64::INFINITY, f64::min);
         if least.is_finite() {
             least / self.cell
         } else {
@@ -67,8 +76,9 @@ impl Scattered {
         }
     }
 
-    /// Standard deviation over mean of the volumes of the inner points' cells, each over that of a cell of the size
-    /// there. `volumes` are those of all cells. Where all points lie on the surface it is that of the areas around them.
+    /// Standard deviation over mean of the volumes of the inner points' cells, each over that of a
+    /// cell of the size there. `volumes` are those of all cells. Where all points lie on the
+    /// surface it is that of the areas around them.
     pub fn unevenness(&self, volumes: &[f64], region: &dyn Region) -> f64 {
         let inner = self.points()[..self.inside].par_iter().zip(volumes);
         let room: Vec<f64> = match self.inside {
@@ -85,8 +95,8 @@ impl Scattered {
         }
     }
 
-    /// The areas around the points on the surface, up to a factor that all have in common: of each point the square of its mean
-    /// distance from those around it, in cells of the size there.
+    /// The areas around the points on the surface, up to a factor that all have in common: of each
+    /// point the square of its mean distance from those around it, in cells of the size there.
     fn areas(&self, region: &dyn Region) -> Vec<f64> {
         /// As many lie around a point where all areas are alike.
         const AROUND: usize = 6;
@@ -101,11 +111,12 @@ impl Scattered {
     }
 }
 
-/// Layers of cells around the part, in cells of the size there: what lies farther away reaches into it once in a million
-/// (see [`OUTER_RADIUS`]).
+/// Layers of cells around the part, in cells of the size there: what lies farther away reaches into
+/// it once in a million (see [`OUTER_RADIUS`]).
 const PADDING: f64 = 1.5;
-/// How far a cell may reach along an axis, in cells. Of points that lie by chance a ball of this radius is empty once in
-/// 10¹⁴; of one as wide as the second, which is that of the padding's cells, once in a million.
+/// How far a cell may reach along an axis, in cells. Of points that lie by chance a ball of this
+/// radius is empty once in 10¹⁴; of one as wide as the second, which is that of the padding's
+/// cells, once in a million.
 const RADIUS: f64 = 2.0;
 const OUTER_RADIUS: f64 = 1.5;
 /// While points are relaxed those of the padding need their middles only about.
@@ -116,8 +127,8 @@ const CROWD: usize = 5;
 /// A point keeps this distance from given ones, in cells.
 const APART: f64 = 0.7;
 
-/// Scatters points, or takes those that are `given` and scatters only the padding around the part. Without a count
-/// there are as many as unit cells fill the region. `None` when cancelled.
+/// Scatters points, or takes those that are `given` and scatters only the padding around the part.
+/// Without a count there are as many as unit cells fill the region. `None` when cancelled.
 pub fn scatter(
     region: &dyn Region,
     seeds: &Seeds,
@@ -129,9 +140,12 @@ pub fn scatter(
     // Large cells that would fill the part as many small ones do.
     let volume = region.volume().max(1e-9) * if least < 1.0 { mean_density(region) } else { 1.0 };
     // Those inside the part first.
-    let given = given.map(|points| points.into_iter().partition::<Vec<_>, _>(|p| region.distance(*p, 1e-9) < 0.0));
+    let given = given.map(|points| {
+        points.into_iter().partition::<Vec<_>, _>(|p| region.distance(*p, 1e-9) < 0.0)
+    });
     let count = given.as_ref().map_or(seeds.count, |(inner, _)| Some(inner.len().max(1) as u32));
-    let surface = if given.is_none() { surface_points(region, seeds, cancelled)? } else { Vec::new() };
+    let surface =
+        if given.is_none() { surface_points(region, seeds, cancelled)? } else { Vec::new() };
     // Half of the cell of a point on the surface lies inside.
     let (half, most) = (0.5 * surface.len() as f64, MOST_SEEDS as f64);
     let least_inside = if surface.is_empty() { 1.0 } else { 0.0 };
@@ -153,16 +167,24 @@ pub fn scatter(
     let crowd = crowd(seeds);
 
     // Those that are there already: the others keep away from them.
-    let fixed = given.as_ref().map_or_else(|| surface.clone(), |(within, beyond)| [&within[..], beyond].concat());
-    let filled = if surface.is_empty() { inside } else { inside.max((volume / cell.powi(3)).ceil() as usize) };
+    let fixed = given
+        .as_ref()
+        .map_or_else(|| surface.clone(), |(within, beyond)| [&within[..], beyond].concat());
+    let filled = if surface.is_empty() {
+        inside
+    } else {
+        inside.max((volume / cell.powi(3)).ceil() as usize)
+    };
     // Each on the surface drives out less than one.
     let wanted = crowd * (filled + surface.len());
     let mut spaced = spaced(seeds, cell);
-    let (mut inner, mut outer) = candidates(region, seeds.random, wanted, pad, &mut spaced, (low, high), cancelled)?;
+    let (mut inner, mut outer) =
+        candidates(region, seeds.random, wanted, pad, &mut spaced, (low, high), cancelled)?;
     // As dense as those of the part alone.
     outer.truncate(outer.len() * filled / (filled + surface.len()).max(1));
     let grid = PointGrid::new(&fixed);
-    let apart = |p: &DVec3| fixed.is_empty() || grid.within(*p, APART * cell * region.size(*p)).is_empty();
+    let apart =
+        |p: &DVec3| fixed.is_empty() || grid.within(*p, APART * cell * region.size(*p)).is_empty();
     outer.retain(apart);
     // Without points that fill the part evenly cells may be far wider.
     let gaps = given.is_some() || inside == 0;
@@ -186,7 +208,13 @@ pub fn scatter(
     let (within, mut points) = (inner.len(), [inner, outer].concat());
     if crowd > 1 {
         let size: Vec<f64> = points.par_iter().map(|p| region.size(*p)).collect();
-        let left = eliminated(&points, &size, [(within, kept), (points.len() - within, around)], reach, cancelled)?;
+        let left = eliminated(
+            &points,
+            &size,
+            [(within, kept), (points.len() - within, around)],
+            reach,
+            cancelled,
+        )?;
         points = left.into_iter().map(|n| points[n]).collect();
     }
     let (on_surface, kept) = (surface.len(), kept + surface.len());
@@ -217,8 +245,8 @@ fn spaced(seeds: &Seeds, cell: f64) -> Spaced {
     Spaced::new(if seeds.spread == Spread::Loose { seeds.apart * cell } else { 0.0 })
 }
 
-/// Places by chance inside the region until there are so many, and those that come along within `pad` around it, where
-/// they are `spaced`. `None` when cancelled.
+/// Places by chance inside the region until there are so many, and those that come along within
+/// `pad` around it, where they are `spaced`. `None` when cancelled.
 fn candidates(
     region: &dyn Region,
     seed: u32,
@@ -234,12 +262,16 @@ fn candidates(
     let most = ((400 * wanted) as f64 / least.powi(3)) as usize + 100_000;
     let mut tried = 0;
     while inner.len() < wanted && tried < most {
-        let batch: Vec<DVec3> =
-            (0..4096).map(|_| low + (high - low) * DVec3::new(random.unit(), random.unit(), random.unit())).collect();
+        let batch: Vec<DVec3> = (0..4096)
+            .map(|_| low + (high - low) * DVec3::new(random.unit(), random.unit(), random.unit()))
+            .collect();
         tried += batch.len();
         // Where cells are larger, fewer candidates are taken.
-        let chance: Vec<f64> = if least < 1.0 { batch.iter().map(|_| random.unit()).collect() } else { Vec::new() };
-        let taken = |n: usize, p: DVec3| chance.get(n).is_none_or(|c| *c < (least / region.size(p)).powi(3));
+        let chance: Vec<f64> =
+            if least < 1.0 { batch.iter().map(|_| random.unit()).collect() } else { Vec::new() };
+        let taken = |n: usize, p: DVec3| {
+            chance.get(n).is_none_or(|c| *c < (least / region.size(p)).powi(3))
+        };
         let far = f64::INFINITY;
         let distance = |(n, p): (usize, &DVec3)| match region.clearly_inside(*p) {
             _ if !taken(n, *p) => far,
@@ -264,7 +296,11 @@ fn candidates(
 }
 
 /// Points on the surface of the part, if any are to lie there. `None` when cancelled.
-fn surface_points(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Vec<DVec3>> {
+fn surface_points(
+    region: &dyn Region,
+    seeds: &Seeds,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Vec<DVec3>> {
     // Where they are even as seen from above, cells have their size there.
     let area = region.area(seeds.from_above);
     if seeds.layout == Layout::Inside || area <= 0.0 {
@@ -276,7 +312,8 @@ fn surface_points(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> b
     // Sides of cells cover it: where cells are smaller, more of them.
     let above = seeds.from_above;
     let sample = if least < 1.0 { region.on_surface(4000, above, &mut random) } else { Vec::new() };
-    let denser = sample.iter().map(|(p, _)| region.size(*p).powi(-2)).sum::<f64>() / sample.len().max(1) as f64;
+    let denser = sample.iter().map(|(p, _)| region.size(*p).powi(-2)).sum::<f64>()
+        / sample.len().max(1) as f64;
     let covered = area * if sample.is_empty() { 1.0 } else { denser };
     let count = seeds.surface_count.map_or(covered.round().clamp(1.0, most), |n| n as f64);
     let wanted = count as usize * crowd(seeds);
@@ -286,7 +323,9 @@ fn surface_points(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> b
     // Where they are to keep a distance not all may find a place.
     for _ in 0..(400.0 / least.powi(2)) as usize {
         let more = region.on_surface(wanted, above, &mut random);
-        let kept = more.into_iter().filter(|(p, _)| least == 1.0 || random.unit() < (least / region.size(*p)).powi(2));
+        let kept = more
+            .into_iter()
+            .filter(|(p, _)| least == 1.0 || random.unit() < (least / region.size(*p)).powi(2));
         found.extend(kept.filter(|(p, _)| spaced.take(*p, region.size(*p))));
         if found.len() >= wanted {
             break;
@@ -301,14 +340,24 @@ fn surface_points(region: &dyn Region, seeds: &Seeds, cancelled: &(dyn Fn() -> b
         return Some(places);
     }
     let sizes: Vec<f64> = places.iter().map(|p| region.size(*p)).collect();
-    let kept = eliminated(&seen, &sizes, [(places.len(), count as usize), (0, 0)], cell * PLANAR, cancelled)?;
+    let kept = eliminated(
+        &seen,
+        &sizes,
+        [(places.len(), count as usize), (0, 0)],
+        cell * PLANAR,
+        cancelled,
+    )?;
     Some(kept.into_iter().map(|n| places[n]).collect())
 }
 
 /// How far a place may be from the nearest point, about.
 fn widest_gap(points: &[DVec3], low: DVec3, high: DVec3) -> f64 {
     let grid = PointGrid::new(points);
-    let gap = |i: u64| grid.nearest(low + low_discrepancy(i) * (high - low), 1, |_| false).first().map_or(0.0, |n| n.0);
+    let gap = |i: u64| {
+        grid.nearest(low + low_discrepancy(i) * (high - low), 1, |_| false)
+            .first()
+            .map_or(0.0, |n| n.0)
+    };
     (1..=4000).into_par_iter().map(gap).reduce(|| 0.0, f64::max)
 }
 
@@ -380,8 +429,13 @@ mod tests {
     fn own_points_stay_where_they_are_and_own_the_cells() {
         let mut random = Random::new(7, 0);
         // Some lie outside the ball, and most of them crowd on one side.
-        let place =
-            |random: &mut Random| [random.unit().powi(2) * 20.0 - 9.0, random.unit() * 20.0 - 10.0, random.unit() * 20.0 - 10.0];
+        let place = |random: &mut Random| {
+            [
+                random.unit().powi(2) * 20.0 - 9.0,
+                random.unit() * 20.0 - 10.0,
+                random.unit() * 20.0 - 10.0,
+            ]
+        };
         let points_mm: Vec<[f64; 3]> = (0..120).map(|_| place(&mut random)).collect();
         let own = OwnPoints { name: "t".into(), points_mm: points_mm.clone() };
         let s = in_ball(&Seeds { own: Some(own), rounds: 0, ..Seeds::default() }).1;
@@ -390,7 +444,11 @@ mod tests {
         assert!(s.inside > 20 && s.inside < 120 && s.points()[..s.inside].iter().all(is_own));
         assert_eq!(s.points().iter().filter(|p| is_own(p)).count(), 120);
         // Cells of all points fill the ball: each place is in the cell of the point nearest to it.
-        let volume: f64 = Cells::default().facts(s.points(), s.points().len(), &s.bounds).iter().map(|f| f.volume).sum();
+        let volume: f64 = Cells::default()
+            .facts(s.points(), s.points().len(), &s.bounds)
+            .iter()
+            .map(|f| f.volume)
+            .sum();
         let size = s.bounds.high - s.bounds.low;
         assert!((volume / (size.x * size.y * size.z) - 1.0).abs() < 1e-6, "{volume}");
     }
@@ -398,7 +456,13 @@ mod tests {
     #[test]
     fn points_on_the_surface_alone_are_told_how_uneven_they_are() {
         let of = |spread: Spread, rounds: u32| {
-            let seeds = Seeds { layout: Layout::Surface, spread, rounds, surface_count: Some(400), ..Seeds::default() };
+            let seeds = Seeds {
+                layout: Layout::Surface,
+                spread,
+                rounds,
+                surface_count: Some(400),
+                ..Seeds::default()
+            };
             let (_, s) = in_ball(&seeds);
             assert_eq!(s.inside, 0);
             unevenness(&s, &ALIKE)
@@ -411,7 +475,9 @@ mod tests {
     fn points_on_the_surface_lie_there_evenly_and_those_inside_keep_away() {
         let closest = |points: &[DVec3]| {
             let grid = PointGrid::new(points);
-            (0..points.len()).map(|n| grid.nearest(points[n], 1, |m| m as usize == n)[0].0).fold(f64::INFINITY, f64::min)
+            (0..points.len())
+                .map(|n| grid.nearest(points[n], 1, |m| m as usize == n)[0].0)
+                .fold(f64::INFINITY, f64::min)
         };
         for (layout, spread, rounds) in [
             (Layout::Surface, Spread::Even, 0),
@@ -419,12 +485,15 @@ mod tests {
             (Layout::Both, Spread::Even, 3),
             (Layout::Both, Spread::Loose, 0),
         ] {
-            let seeds = Seeds { layout, spread, rounds, surface_count: Some(200), ..Seeds::default() };
+            let seeds =
+                Seeds { layout, spread, rounds, surface_count: Some(200), ..Seeds::default() };
             let (part, s) = in_ball(&seeds);
             let end = s.inside + s.on_surface;
             assert_eq!(s.on_surface, 200);
             let away: Vec<f64> = s.points().iter().map(|p| part.distance.value(*p * 2.0)).collect();
-            assert!(away[..s.inside].iter().all(|d| *d < 0.0) && away[end..].iter().all(|d| *d > 0.0));
+            assert!(
+                away[..s.inside].iter().all(|d| *d < 0.0) && away[end..].iter().all(|d| *d > 0.0)
+            );
             assert!(away[s.inside..end].iter().all(|d| d.abs() < 1e-9), "{layout:?} {rounds}");
             // Places of an even share of the ball's surface: 314 units for 200 points.
             if spread == Spread::Even {
@@ -444,17 +513,37 @@ mod tests {
             }
         }
         // Loose ones are as many on either half, within four standard deviations.
-        let seeds =
-            Seeds { layout: Layout::Surface, spread: Spread::Loose, rounds: 0, surface_count: Some(4000), ..Seeds::default() };
+        let seeds = Seeds {
+            layout: Layout::Surface,
+            spread: Spread::Loose,
+            rounds: 0,
+            surface_count: Some(4000),
+            ..Seeds::default()
+        };
         let s = in_ball(&seeds).1;
-        let upper = |axis: usize| s.points()[..4000].iter().filter(|p| p[axis] > 0.0).count() as f64;
+        let upper =
+            |axis: usize| s.points()[..4000].iter().filter(|p| p[axis] > 0.0).count() as f64;
         assert!((0..3).all(|axis| (upper(axis) - 2000.0).abs() < 4.0 * 1000f64.sqrt()));
         // As many as cover it, when no number is given: an area of 100 π of cells' sides.
         let s = in_ball(&Seeds { layout: Layout::Surface, ..Seeds::default() }).1;
-        assert!((s.on_surface as f64 / (100.0 * std::f64::consts::PI) - 1.0).abs() < 0.03, "{}", s.on_surface);
+        assert!(
+            (s.on_surface as f64 / (100.0 * std::f64::consts::PI) - 1.0).abs() < 0.03,
+            "{}",
+            s.on_surface
+        );
         // From above both halves of the ball are seen as discs, and cells have their size in those.
-        let s = in_ball(&Seeds { layout: Layout::Surface, from_above: true, rounds: 0, ..Seeds::default() }).1;
-        assert!((s.on_surface as f64 / (50.0 * std::f64::consts::PI) - 1.0).abs() < 0.03, "{}", s.on_surface);
+        let s = in_ball(&Seeds {
+            layout: Layout::Surface,
+            from_above: true,
+            rounds: 0,
+            ..Seeds::default()
+        })
+        .1;
+        assert!(
+            (s.on_surface as f64 / (50.0 * std::f64::consts::PI) - 1.0).abs() < 0.03,
+            "{}",
+            s.on_surface
+        );
         assert!((s.cell - 1.0).abs() < 0.01, "{}", s.cell);
     }
 
@@ -466,7 +555,13 @@ mod tests {
             let s = in_ball(&Seeds { layout: Layout::Surface, rounds, ..Seeds::default() }).1;
             let surface = &s.points()[s.inside..s.inside + s.on_surface];
             let grid = PointGrid::new(surface);
-            let six = |n: usize| grid.nearest(surface[n], 6, |m| m as usize == n).iter().map(|near| near.0).sum::<f64>() / 6.0;
+            let six = |n: usize| {
+                grid.nearest(surface[n], 6, |m| m as usize == n)
+                    .iter()
+                    .map(|near| near.0)
+                    .sum::<f64>()
+                    / 6.0
+            };
             let mean = (0..surface.len()).map(six).sum::<f64>() / surface.len() as f64;
             assert!((mean / HEXAGONAL - 1.0).abs() < 0.08, "{rounds} rounds: {mean}");
         }
@@ -487,7 +582,11 @@ mod tests {
                 };
                 let s = in_ball(&seeds).1;
                 assert_eq!(s.inside + s.on_surface, count as usize, "{layout:?} {apart}");
-                assert!(s.closest() >= apart && (apart > 0.0 || s.closest() < 0.3), "{layout:?} {apart}: {}", s.closest());
+                assert!(
+                    s.closest() >= apart && (apart > 0.0 || s.closest() < 0.3),
+                    "{layout:?} {apart}: {}",
+                    s.closest()
+                );
             }
         }
     }
@@ -522,15 +621,21 @@ mod tests {
 
     #[test]
     fn even_points_keep_their_distance_and_relaxing_evens_cells() {
-        let of = |spread, rounds| in_ball(&Seeds { count: Some(300), spread, rounds, ..Seeds::default() }).1;
+        let of = |spread, rounds| {
+            in_ball(&Seeds { count: Some(300), spread, rounds, ..Seeds::default() }).1
+        };
         let closest = |s: &Scattered| {
             let grid = PointGrid::new(s.points());
             let d = (0..s.inside).map(|n| grid.nearest(s.points()[n], 1, |m| m as usize == n)[0].0);
             d.fold(f64::INFINITY, f64::min) / s.cell
         };
         assert!(closest(&of(Spread::Even, 0)) > 0.6 && closest(&of(Spread::Loose, 0)) < 0.3);
-        let uneven: Vec<f64> = [0, 2, 10].map(|r| unevenness(&of(Spread::Loose, r), &ALIKE)).to_vec();
-        assert!(uneven[0] > 0.3 && uneven[1] < 0.7 * uneven[0] && uneven[2] < 0.7 * uneven[1], "{uneven:?}");
+        let uneven: Vec<f64> =
+            [0, 2, 10].map(|r| unevenness(&of(Spread::Loose, r), &ALIKE)).to_vec();
+        assert!(
+            uneven[0] > 0.3 && uneven[1] < 0.7 * uneven[0] && uneven[2] < 0.7 * uneven[1],
+            "{uneven:?}"
+        );
         assert!(unevenness(&of(Spread::Even, 0), &ALIKE) < 0.2);
     }
 
@@ -539,34 +644,61 @@ mod tests {
         let (_, s) = in_ball(&Seeds::default());
         assert!((s.inside as f64 / (4.0 / 3.0 * std::f64::consts::PI * 125.0) - 1.0).abs() < 0.03);
         let shadow = Shadow { low: DVec3::ZERO, high: DVec3::new(20.0, 10.0, 0.0) };
-        let s = scatter(&shadow, &Seeds { rounds: 3, ..Seeds::default() }, None, &Forgetful, &|| false).unwrap();
+        let s =
+            scatter(&shadow, &Seeds { rounds: 3, ..Seeds::default() }, None, &Forgetful, &|| false)
+                .unwrap();
         assert_eq!(s.inside, 200);
-        assert!(s.points().iter().all(|p| p.z == 0.0) && (s.cell - 1.0).abs() < 1e-12 && unevenness(&s, &ALIKE) < 0.15);
+        assert!(
+            s.points().iter().all(|p| p.z == 0.0)
+                && (s.cell - 1.0).abs() < 1e-12
+                && unevenness(&s, &ALIKE) < 0.15
+        );
     }
 
     #[test]
     fn points_are_as_dense_as_asked_near_and_far_and_keep_their_count() {
         use ulmix_recipe::{Finer, Place, Role, Zone, Zones};
-        let part = Part::prepare(&TriMesh::cuboid(DVec3::splat(-20.0), DVec3::splat(20.0))).unwrap();
+        let part =
+            Part::prepare(&TriMesh::cuboid(DVec3::splat(-20.0), DVec3::splat(20.0))).unwrap();
         // A slab at one end: sizes depend on x alone.
-        let place = Place::Box { centre_mm: [-20.0, 0.0, 0.0], size_mm: [10.0, 90.0, 90.0], rotation_deg: [0.0; 3] };
-        let zones = Zones { list: vec![Zone { finer: true, ..Zone::new("End", Role::Reference, place) }], ..Zones::default() };
+        let place = Place::Box {
+            centre_mm: [-20.0, 0.0, 0.0],
+            size_mm: [10.0, 90.0, 90.0],
+            rotation_deg: [0.0; 3],
+        };
+        let zones = Zones {
+            list: vec![Zone { finer: true, ..Zone::new("End", Role::Reference, place) }],
+            ..Zones::default()
+        };
         let finer = Finer { share: 0.4, reach_mm: 20.0, surface: false };
         let site = super::super::finer::Site { zones: Some(&zones), ..(&part).into() };
         let sizes = Sizes::of(site, Some(&finer)).unwrap();
         let sides = Sides::new(&part, 2000);
-        let region = Scaled { part: &part, sides: &sides, frame: STILL, scale: DVec3::splat(4.0), sizes: Some(&sizes) };
+        let region = Scaled {
+            part: &part,
+            sides: &sides,
+            frame: STILL,
+            scale: DVec3::splat(4.0),
+            sizes: Some(&sizes),
+        };
         let of = |seeds: &Seeds| scatter(&region, seeds, None, &Forgetful, &|| false).unwrap();
         for rounds in [0, 8] {
             let s = of(&Seeds { rounds, ..Seeds::default() });
             assert!((s.cell - 1.0).abs() < 0.01, "{}", s.cell);
-            // Points per cell volume where sizes hardly change, near and far, against one over the size's cube.
+            // Points per cell volume where sizes hardly change, near and far, against one over the
+            // size's cube.
             let per_cell = |low: f64, high: f64| {
-                let inside = s.points()[..s.inside].iter().filter(|p| (low..high).contains(&(p.x * 4.0))).count();
+                let inside = s.points()[..s.inside]
+                    .iter()
+                    .filter(|p| (low..high).contains(&(p.x * 4.0)))
+                    .count();
                 inside as f64 / ((high - low) * 1600.0 / 64.0)
             };
             let (near, far) = (per_cell(-20.0, -14.0), per_cell(8.0, 20.0));
-            assert!((near / 0.4f64.powi(-3) - 1.0).abs() < 0.15 && (far - 1.0).abs() < 0.15, "{rounds}: {near} {far}");
+            assert!(
+                (near / 0.4f64.powi(-3) - 1.0).abs() < 0.15 && (far - 1.0).abs() < 0.15,
+                "{rounds}: {near} {far}"
+            );
             let uneven = unevenness(&s, &region);
             assert!(uneven < 0.3, "{uneven}");
         }

@@ -52,14 +52,17 @@ impl Skeleton {
         (Skeleton { nodes, struts }, number)
     }
 
-    /// Struts shorter than `limit` at their middle drawn together into one node at the middle of their ends, shortest
-    /// first, and never so that a node gathers ends farther apart than twice the limit. Where some of a
-    /// node's ends are `held`, on a surface, it is the one of them nearest to their middle. Also gives how
-    /// many struts there were, but for those with both ends held.
+    /// Struts shorter than `limit` at their middle drawn together into one node at the middle of
+    /// their ends, shortest first, and never so that a node gathers ends farther apart than twice
+    /// the limit. Where some of a node's ends are `held`, on a surface, it is the one of them
+    /// nearest to their middle. Also gives how many struts there were, but for those with both ends
+    /// held.
     pub fn welded(&self, limit: impl Fn(DVec3) -> f64 + Sync, held: &[bool]) -> (Skeleton, usize) {
         let held = |n: usize| held.get(n).copied().unwrap_or(false);
-        let limit_of = |s: [u32; 2]| limit((self.nodes[s[0] as usize] + self.nodes[s[1] as usize]) * 0.5);
-        let lengths = self.struts.par_iter().enumerate().map(|(n, s)| (self.length(*s), n, limit_of(*s)));
+        let limit_of =
+            |s: [u32; 2]| limit((self.nodes[s[0] as usize] + self.nodes[s[1] as usize]) * 0.5);
+        let lengths =
+            self.struts.par_iter().enumerate().map(|(n, s)| (self.length(*s), n, limit_of(*s)));
         let mut short: Vec<(f64, usize, f64)> = lengths.filter(|(l, _, limit)| l < limit).collect();
         short.par_sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
         let mut joined = UnionFind::new(self.nodes.len());
@@ -67,7 +70,10 @@ impl Skeleton {
         let mut drawn = 0;
         for &(_, n, limit) in &short {
             let [a, b] = self.struts[n].map(|v| joined.root(v));
-            let both = (boxes[a as usize].0.min(boxes[b as usize].0), boxes[a as usize].1.max(boxes[b as usize].1));
+            let both = (
+                boxes[a as usize].0.min(boxes[b as usize].0),
+                boxes[a as usize].1.max(boxes[b as usize].1),
+            );
             if a == b || (both.1 - both.0).max_element() > 2.0 * limit {
                 continue;
             }
@@ -84,7 +90,10 @@ impl Skeleton {
             sums[root as usize].0 += self.nodes[n];
             sums[root as usize].1 += 1.0;
         }
-        let mut nodes: Vec<DVec3> = sums.iter().map(|(sum, count)| if *count > 0.0 { *sum / *count } else { *sum }).collect();
+        let mut nodes: Vec<DVec3> = sums
+            .iter()
+            .map(|(sum, count)| if *count > 0.0 { *sum / *count } else { *sum })
+            .collect();
         let mut nearest = vec![f64::INFINITY; self.nodes.len()];
         let middle = nodes.clone();
         for (n, &root) in roots.iter().enumerate().filter(|(n, _)| held(*n)) {
@@ -97,27 +106,36 @@ impl Skeleton {
         (Skeleton { nodes, struts }.filtered(|_| true), drawn)
     }
 
-    /// Nodes closer than `limit` as one, at the place of the first. For places that are equal but for
-    /// rounding.
+    /// Nodes closer than `limit` as one, at the place of the first. For places that are equal but
+    /// for rounding.
     pub fn merged(&self, limit: f64) -> Skeleton {
         self.merged_and_numbered(limit).0
     }
 
     /// The same, and the number that every node has now; [`GONE`] where it has none.
     pub fn merged_and_numbered(&self, limit: f64) -> (Skeleton, Vec<u32>) {
-        // Bins far larger than the limit: few places lie so near to a border that the next bin matters too.
+        // Bins far larger than the limit: few places lie so near to a border that the next bin
+        // matters too.
         let bin = |p: DVec3| (p / (512.0 * limit)).floor().to_array().map(|c| c as i64);
         // Bins may share a key: that only makes more places to look at.
-        let key =
-            |bin: [i64; 3]| bin.iter().fold(0u64, |key, c| (key.rotate_left(21) ^ *c as u64).wrapping_mul(0x9E37_79B9_7F4A_7C15));
+        let key = |bin: [i64; 3]| {
+            bin.iter().fold(0u64, |key, c| {
+                (key.rotate_left(21) ^ *c as u64).wrapping_mul(0x9E37_79B9_7F4A_7C15)
+            })
+        };
         let numbered = || self.nodes.par_iter().zip(0..self.nodes.len() as u32);
         let mut keyed: Vec<(u64, u32)> = numbered().map(|(p, n)| (key(bin(*p)), n)).collect();
         keyed.par_sort_unstable();
-        let near_border: Vec<u32> = numbered().filter(|(p, _)| bin(**p - limit) != bin(**p + limit)).map(|(_, n)| n).collect();
+        let near_border: Vec<u32> = numbered()
+            .filter(|(p, _)| bin(**p - limit) != bin(**p + limit))
+            .map(|(_, n)| n)
+            .collect();
         let mut joined = UnionFind::new(self.nodes.len());
         let mut join_near = |n: u32, others: &[(u64, u32)]| {
             let p = self.nodes[n as usize];
-            for &(_, m) in others.iter().filter(|(_, m)| self.nodes[*m as usize].distance(p) < limit) {
+            for &(_, m) in
+                others.iter().filter(|(_, m)| self.nodes[*m as usize].distance(p) < limit)
+            {
                 joined.join(n, m);
             }
         };
@@ -128,7 +146,8 @@ impl Skeleton {
             let p = self.nodes[n as usize];
             let (own, low, high) = (bin(p), bin(p - limit), bin(p + limit));
             let along = |axis: usize| low[axis]..=high[axis];
-            let bins = along(2).flat_map(|z| along(1).flat_map(move |y| along(0).map(move |x| [x, y, z])));
+            let bins =
+                along(2).flat_map(|z| along(1).flat_map(move |y| along(0).map(move |x| [x, y, z])));
             for key in bins.filter(|b| *b != own).map(key) {
                 let places = &keyed[keyed.partition_point(|k| k.0 < key)..];
                 join_near(n, &places[..places.partition_point(|k| k.0 == key)]);
@@ -178,7 +197,11 @@ impl Skeleton {
             nodes: self.nodes.len(),
             struts: self.struts.len(),
             degree: 2.0 * self.struts.len() as f64 / self.nodes.len().max(1) as f64,
-            shortest_mm: if lengths.is_empty() { 0.0 } else { lengths.iter().copied().fold(f64::INFINITY, f64::min) },
+            shortest_mm: if lengths.is_empty() {
+                0.0
+            } else {
+                lengths.iter().copied().fold(f64::INFINITY, f64::min)
+            },
             mean_mm: lengths.iter().sum::<f64>() / count,
             longest_mm: lengths.iter().copied().fold(0.0, f64::max),
             pieces: self.pieces().1,
@@ -199,8 +222,12 @@ mod tests {
     #[test]
     fn short_struts_become_one_node_and_equal_struts_one() {
         // A square whose one corner is split by a short strut, and a strut given twice.
-        let nodes = [(0.0, 0.0), (10.0, 0.0), (10.0, 10.0), (9.8, 10.2), (0.0, 10.0)].map(|(x, y)| DVec3::new(x, y, 0.0));
-        let s = Skeleton { nodes: nodes.to_vec(), struts: vec![[0, 1], [1, 2], [2, 3], [3, 4], [4, 0], [1, 0], [2, 4]] };
+        let nodes = [(0.0, 0.0), (10.0, 0.0), (10.0, 10.0), (9.8, 10.2), (0.0, 10.0)]
+            .map(|(x, y)| DVec3::new(x, y, 0.0));
+        let s = Skeleton {
+            nodes: nodes.to_vec(),
+            struts: vec![[0, 1], [1, 2], [2, 3], [3, 4], [4, 0], [1, 0], [2, 4]],
+        };
         let (w, drawn) = s.welded(|_| 1.0, &[]);
         assert_eq!((drawn, w.nodes.len(), w.struts.len()), (1, 4, 4));
         assert!(w.nodes.iter().any(|p| p.distance(DVec3::new(9.9, 10.1, 0.0)) < 1e-12));

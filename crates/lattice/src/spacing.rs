@@ -1,5 +1,5 @@
-//! Points by chance that keep a distance: each that comes is taken where no other lies too near (random sequential
-//! addition).
+//! Points by chance that keep a distance: each that comes is taken where no other lies too near
+//! (random sequential addition).
 
 use glam::DVec3;
 use std::collections::HashMap;
@@ -23,8 +23,10 @@ impl Spaced {
         }
         let bin = |p: DVec3| (p / self.apart).floor().to_array().map(|c| c as i64);
         let (apart, [x, y, z]) = (self.apart * size, bin(p));
-        let around = (-1..=1).flat_map(|k| (-1..=1).flat_map(move |j| (-1..=1).map(move |i| [x + i, y + j, z + k])));
-        let near = around.filter_map(|bin| self.bins.get(&bin)).flatten().any(|q| q.distance(p) < apart);
+        let around = (-1..=1)
+            .flat_map(|k| (-1..=1).flat_map(move |j| (-1..=1).map(move |i| [x + i, y + j, z + k])));
+        let near =
+            around.filter_map(|bin| self.bins.get(&bin)).flatten().any(|q| q.distance(p) < apart);
         if !near {
             self.bins.entry([x, y, z]).or_default().push(p);
         }
@@ -42,7 +44,8 @@ mod tests {
         for (apart, size) in [(1.0, 1.0), (2.0, 0.4)] {
             let mut spaced = Spaced::new(apart);
             let places: Vec<DVec3> = (1..4000).map(|i| (low_discrepancy(i) - 0.5) * 8.0).collect();
-            let taken: Vec<DVec3> = places.iter().copied().filter(|p| spaced.take(*p, size)).collect();
+            let taken: Vec<DVec3> =
+                places.iter().copied().filter(|p| spaced.take(*p, size)).collect();
             let least = apart * size;
             for (n, p) in taken.iter().enumerate() {
                 assert!(taken[..n].iter().all(|q| q.distance(*p) >= least));

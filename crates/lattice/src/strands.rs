@@ -1,8 +1,9 @@
 //! Struts that run on through their nodes as strands, and curve where they do.
 //!
-//! At every node the two struts that go straightest through it are a pair, then the next two, as long as they turn by less
-//! than a right angle. A strut becomes a cubic (Hermite) that leaves its nodes along the mean of the pair's directions,
-//! cut into straight pieces; one without a partner leaves along itself. Nodes stay where they are.
+//! At every node the two struts that go straightest through it are a pair, then the next two, as
+//! long as they turn by less than a right angle. A strut becomes a cubic (Hermite) that leaves its
+//! nodes along the mean of the pair's directions, cut into straight pieces; one without a partner
+//! leaves along itself. Nodes stay where they are.
 
 use super::skeleton::Skeleton;
 use glam::DVec3;
@@ -14,9 +15,9 @@ type Partners = Vec<[u32; 2]>;
 
 const ALONE: u32 = u32::MAX;
 
-/// The net with its strands as curves, and how many strands there are. A strut is halved until its straight pieces are no
-/// longer than `fine`, and `most` times at most. `kind` tells struts apart that never go on into each other; `put` places
-/// the inner points of a strut.
+/// The net with its strands as curves, and how many strands there are. A strut is halved until its
+/// straight pieces are no longer than `fine`, and `most` times at most. `kind` tells struts apart
+/// that never go on into each other; `put` places the inner points of a strut.
 pub(crate) fn curved(
     net: &Skeleton,
     (most, fine): (u32, f64),
@@ -27,15 +28,20 @@ pub(crate) fn curved(
     let of_strut = |(n, strut): (usize, &[u32; 2])| -> Vec<DVec3> {
         let [a, b] = net.ends(*strut);
         let way = b - a;
-        let pieces = (0..most).map(|n| 1u32 << n).find(|n| way.length() <= *n as f64 * fine).unwrap_or(1 << most);
-        // Where it comes from and where it goes on to, as unit vectors along the strut's own direction.
+        let pieces = (0..most)
+            .map(|n| 1u32 << n)
+            .find(|n| way.length() <= *n as f64 * fine)
+            .unwrap_or(1 << most);
+        // Where it comes from and where it goes on to, as unit vectors along the strut's own
+        // direction.
         let through = |end: usize| match partners[n][end] {
             ALONE => way.normalize_or_zero(),
             other => {
                 let at = strut[end];
                 let [c, d] = net.struts[other as usize];
                 let far = net.nodes[if c == at { d } else { c } as usize];
-                let (own, beside) = (way.normalize_or_zero(), (net.nodes[at as usize] - far).normalize_or_zero());
+                let (own, beside) =
+                    (way.normalize_or_zero(), (net.nodes[at as usize] - far).normalize_or_zero());
                 (own + if end == 0 { beside } else { -beside }).normalize_or(own)
             }
         };
@@ -56,7 +62,9 @@ pub(crate) fn curved(
     }
     let mut joined = UnionFind::new(net.struts.len());
     for (n, ends) in partners.iter().enumerate() {
-        ends.iter().filter(|other| **other != ALONE).for_each(|other| _ = joined.join(n as u32, *other));
+        ends.iter()
+            .filter(|other| **other != ALONE)
+            .for_each(|other| _ = joined.join(n as u32, *other));
     }
     let strands = (0..net.struts.len() as u32).filter(|n| joined.root(*n) == *n).count();
     (out, strands)
@@ -73,10 +81,12 @@ fn partners(net: &Skeleton, kind: &(dyn Fn(usize) -> bool + Sync)) -> Partners {
             let far = if a as usize == node { b } else { a };
             (net.nodes[far as usize] - net.nodes[node]).normalize_or_zero()
         };
-        let ways: Vec<(u32, DVec3, bool)> = struts.iter().map(|s| (*s, way(*s), kind(*s as usize))).collect();
+        let ways: Vec<(u32, DVec3, bool)> =
+            struts.iter().map(|s| (*s, way(*s), kind(*s as usize))).collect();
         let mut pairs: Vec<(f64, u32, u32)> = Vec::new();
         for (n, (s, a, own)) in ways.iter().enumerate() {
-            let others = ways[n + 1..].iter().filter(|(_, b, other)| other == own && a.dot(*b) < 0.0);
+            let others =
+                ways[n + 1..].iter().filter(|(_, b, other)| other == own && a.dot(*b) < 0.0);
             pairs.extend(others.map(|(t, b, _)| (a.dot(*b), *s, *t)));
         }
         pairs.sort_by(|a, b| a.0.total_cmp(&b.0).then((a.1, a.2).cmp(&(b.1, b.2))));
@@ -92,7 +102,11 @@ fn partners(net: &Skeleton, kind: &(dyn Fn(usize) -> bool + Sync)) -> Partners {
     };
     let pairs: Vec<Vec<[u32; 2]>> = at.par_iter().enumerate().map(of_node).collect();
     let mut partners = vec![[ALONE; 2]; net.struts.len()];
-    for (node, [s, t]) in pairs.iter().enumerate().flat_map(|(node, list)| list.iter().map(move |pair| (node as u32, *pair))) {
+    for (node, [s, t]) in pairs
+        .iter()
+        .enumerate()
+        .flat_map(|(node, list)| list.iter().map(move |pair| (node as u32, *pair)))
+    {
         for (own, other) in [(s, t), (t, s)] {
             let end = (net.struts[own as usize][0] != node) as usize;
             partners[own as usize][end] = other;
@@ -104,7 +118,8 @@ fn partners(net: &Skeleton, kind: &(dyn Fn(usize) -> bool + Sync)) -> Partners {
 /// The cubic from `a` to `b` with those derivatives at its ends.
 fn hermite(a: DVec3, at_a: DVec3, b: DVec3, at_b: DVec3, t: f64) -> DVec3 {
     let u = 1.0 - t;
-    a * (u * u * (1.0 + 2.0 * t)) + at_a * (u * u * t) + b * (t * t * (1.0 + 2.0 * u)) - at_b * (t * t * u)
+    a * (u * u * (1.0 + 2.0 * t)) + at_a * (u * u * t) + b * (t * t * (1.0 + 2.0 * u))
+        - at_b * (t * t * u)
 }
 
 #[cfg(test)]
@@ -123,19 +138,34 @@ mod tests {
 
     #[test]
     fn a_polygon_becomes_a_round_loop_and_a_straight_line_stays_straight() {
-        let at = |n: u32| DVec3::new((n as f64 * 60.0).to_radians().cos(), (n as f64 * 60.0).to_radians().sin(), 0.0) * 10.0;
-        let hexagon = Skeleton { nodes: (0..6).map(at).collect(), struts: (0..6).map(|n| [n, (n + 1) % 6]).collect() };
+        let at = |n: u32| {
+            DVec3::new(
+                (n as f64 * 60.0).to_radians().cos(),
+                (n as f64 * 60.0).to_radians().sin(),
+                0.0,
+            ) * 10.0
+        };
+        let hexagon = Skeleton {
+            nodes: (0..6).map(at).collect(),
+            struts: (0..6).map(|n| [n, (n + 1) % 6]).collect(),
+        };
         let (round, strands) = plain(&hexagon, 3);
         assert_eq!((strands, round.struts.len(), round.nodes.len()), (1, 48, 48));
         // Chords lie 13.4 % inside the circle, the curves almost on it.
         assert!(round.nodes.iter().all(|p| (p.length() / 10.0 - 1.0).abs() < 0.02));
         assert!(round.struts.windows(2).all(|s| turn(&round, s[0], s[1]) < 15.0));
-        let line = Skeleton { nodes: (0..4).map(|n| DVec3::X * n as f64).collect(), struts: vec![[0, 1], [2, 1], [2, 3]] };
+        let line = Skeleton {
+            nodes: (0..4).map(|n| DVec3::X * n as f64).collect(),
+            struts: vec![[0, 1], [2, 1], [2, 3]],
+        };
         let (straight, strands) = plain(&line, 2);
         assert_eq!(strands, 1);
         assert!(straight.nodes.iter().all(|p| p.y.abs() + p.z.abs() < 1e-12));
         // Of struts of one, two and four units, in pieces of up to one.
-        let mixed = Skeleton { nodes: [0.0, 1.0, 3.0, 7.0].map(|x| DVec3::X * x).to_vec(), struts: vec![[0, 1], [1, 2], [2, 3]] };
+        let mixed = Skeleton {
+            nodes: [0.0, 1.0, 3.0, 7.0].map(|x| DVec3::X * x).to_vec(),
+            struts: vec![[0, 1], [1, 2], [2, 3]],
+        };
         let pieces = |most| curved(&mixed, (most, 1.0), &|_| true, &|_, p| p).0.struts.len();
         assert_eq!([0, 1, 3].map(pieces), [3, 5, 7]);
     }
@@ -143,8 +173,15 @@ mod tests {
     #[test]
     fn struts_go_on_into_the_straightest_one_and_never_into_another_kind() {
         // Two lines cross; a fifth strut ends where they do.
-        let nodes =
-            [[0.0; 3], [1.0, 0.1, 0.0], [-1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, -1.0, 0.2], [0.0, 0.3, 1.0]].map(DVec3::from);
+        let nodes = [
+            [0.0; 3],
+            [1.0, 0.1, 0.0],
+            [-1.0, 0.0, 0.0],
+            [0.0, 1.0, 0.0],
+            [0.0, -1.0, 0.2],
+            [0.0, 0.3, 1.0],
+        ]
+        .map(DVec3::from);
         let cross = Skeleton { nodes: nodes.to_vec(), struts: (1..6).map(|n| [0, n]).collect() };
         let found = partners(&cross, &|_| true);
         assert_eq!(found.iter().map(|p| p[0]).collect::<Vec<_>>(), [1, 0, 3, 2, ALONE]);

@@ -27,8 +27,12 @@ pub fn ends(site: Site, taper: Option<Taper>, struts: &[[DVec3; 2]]) -> Vec<[f64
         thickest.extend(bodies.map(|b| Solid::Body(Arc::clone(b), Reach::Own)));
     }
     let away = |p: DVec3| match taper.toward {
-        Toward::Surface => site.part.distance.query(p, taper.reach_mm).map_or(taper.reach_mm, |(d, _)| d.abs()),
-        Toward::Solids | Toward::Zones => thickest.iter().map(|s| s.value(p).max(0.0)).fold(f64::INFINITY, f64::min),
+        Toward::Surface => {
+            site.part.distance.query(p, taper.reach_mm).map_or(taper.reach_mm, |(d, _)| d.abs())
+        }
+        Toward::Solids | Toward::Zones => {
+            thickest.iter().map(|s| s.value(p).max(0.0)).fold(f64::INFINITY, f64::min)
+        }
     };
     let more = |p: DVec3| {
         let t = 1.0 - (away(p) / taper.reach_mm).min(1.0);

@@ -20,19 +20,33 @@ const MATERIAL: DVec3 = DVec3::new(216.0, 194.0, 154.0);
 const LIGHT: DVec3 = DVec3::new(-0.25, -0.55, 0.8);
 const EYE: DVec3 = DVec3::new(0.62, -1.0, 0.72);
 
-/// `size` × `size` pixels, red, green, blue and opacity of each, top row first. `None` when the structure
-/// cannot be made.
-pub fn thumbnail(structure: &Structure, joins: Joins, thickness: f64, size: u32) -> Option<Vec<u8>> {
+/// `size` × `size` pixels, red, green, blue and opacity of each, top row first. `None` when the
+/// structure cannot be made.
+pub fn thumbnail(
+    structure: &Structure,
+    joins: Joins,
+    thickness: f64,
+    size: u32,
+) -> Option<Vec<u8>> {
     let cell = DVec3::from(structure.cell_mm);
-    let half = cell * if matches!(structure.kind, Kind::Surface(_) | Kind::Cell(_)) { HALF } else { HALF_OPEN };
+    let half = cell
+        * if matches!(structure.kind, Kind::Surface(_) | Kind::Cell(_)) { HALF } else { HALF_OPEN };
     let part = Part::prepare(&TriMesh::cuboid(-half, half)).ok()?;
     let mut seeds = structure.seeds.clone();
     seeds.count = None;
     let course = Course::Straight;
-    let plain = Structure { shift_mm: [0.0; 3], rotation_deg: [0.0; 3], course, seeds, ..structure.clone() };
+    let plain = Structure {
+        shift_mm: [0.0; 3],
+        rotation_deg: [0.0; 3],
+        course,
+        seeds,
+        ..structure.clone()
+    };
     let lattice = make::structure(&part, &plain, joins, &|| false)?.thicken(thickness);
     // Straight walls are seen from their open end.
-    let eye = if matches!(structure.kind, Kind::Extruded(_)) { DVec3::new(0.35, -0.6, 1.3) } else { EYE }.normalize();
+    let eye =
+        if matches!(structure.kind, Kind::Extruded(_)) { DVec3::new(0.35, -0.6, 1.3) } else { EYE }
+            .normalize();
     let right = DVec3::Z.cross(eye).normalize();
     let up = eye.cross(right);
     // The block's corners fill the picture.
@@ -45,7 +59,10 @@ pub fn thumbnail(structure: &Structure, joins: Joins, thickness: f64, size: u32)
         .map(|y| {
             (0..fine)
                 .map(|x| {
-                    let (u, v) = ((x as f64 + 0.5 - fine as f64 / 2.0) * scale, (fine as f64 / 2.0 - y as f64 - 0.5) * scale);
+                    let (u, v) = (
+                        (x as f64 + 0.5 - fine as f64 / 2.0) * scale,
+                        (fine as f64 / 2.0 - y as f64 - 0.5) * scale,
+                    );
                     view.colour(right * u + up * v, eye)
                 })
                 .collect()
@@ -137,7 +154,12 @@ mod tests {
                 assert_eq!(picture.len(), 24 * 24 * 4);
                 picture.chunks(4).map(|p| p[3] as f64 / 255.0).sum::<f64>() / (24.0 * 24.0)
             };
-            assert!(seen(0.8) > 0.1 && seen(3.0) > seen(0.8), "{kind:?}: {} {}", seen(0.8), seen(3.0));
+            assert!(
+                seen(0.8) > 0.1 && seen(3.0) > seen(0.8),
+                "{kind:?}: {} {}",
+                seen(0.8),
+                seen(3.0)
+            );
         }
     }
 }

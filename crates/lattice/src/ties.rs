@@ -1,7 +1,8 @@
-//! Struts between the ends at which two structures are cut off by the sharp border between their zones.
+//! Struts between the ends at which two structures are cut off by the sharp border between their
+//! zones.
 //!
-//! Where a strut of one structure ends at the border, a tie runs along it to the nearest end of the other's,
-//! and the other way around: none is left loose that has one within reach.
+//! Where a strut of one structure ends at the border, a tie runs along it to the nearest end of the
+//! other's, and the other way around: none is left loose that has one within reach.
 
 use super::index::PointGrid;
 use super::members::{Frame, Source};
@@ -45,8 +46,14 @@ const MET: f64 = 1e-6;
 /// Places along a strut at which the side of the border is asked.
 const ASKED: u32 = 6;
 
-/// Ties over the borders of those zones that `tied` names. `fillings` are `None` where a filling has no struts.
-pub fn between(part: &Part, regions: &Regions, tied: &[bool], fillings: &[Option<Strutted>]) -> Vec<Ties> {
+/// Ties over the borders of those zones that `tied` names. `fillings` are `None` where a filling
+/// has no struts.
+pub fn between(
+    part: &Part,
+    regions: &Regions,
+    tied: &[bool],
+    fillings: &[Option<Strutted>],
+) -> Vec<Ties> {
     let mut out = Vec::new();
     for (n, zone) in regions.zones.iter().enumerate().filter(|(n, _)| tied.get(*n) == Some(&true)) {
         let Some(Some(own)) = fillings.get(zone.filling) else { continue };
@@ -64,7 +71,8 @@ pub fn between(part: &Part, regions: &Regions, tied: &[bool], fillings: &[Option
             };
             let ends = |struts: &[[DVec3; 2]]| ends_at(&zone.solid, struts, is_between);
             let cell = own.cell.max(other.cell);
-            let struts = nearest_pairs(&ends(own.struts), &ends(other.struts), REACH * cell, MET * cell);
+            let struts =
+                nearest_pairs(&ends(own.struts), &ends(other.struts), REACH * cell, MET * cell);
             if !struts.is_empty() {
                 out.push(Ties { zone: n, fillings: [zone.filling, f], struts, cell });
             }
@@ -92,10 +100,15 @@ fn at(part: &Part, regions: &Regions, p: DVec3) -> Option<(Option<usize>, usize)
 }
 
 /// Where struts pass the border of a region, of those places that count.
-fn ends_at(border: &Solid, struts: &[[DVec3; 2]], counts: impl Fn(DVec3) -> bool + Sync) -> Vec<DVec3> {
+fn ends_at(
+    border: &Solid,
+    struts: &[[DVec3; 2]],
+    counts: impl Fn(DVec3) -> bool + Sync,
+) -> Vec<DVec3> {
     let of_one = |&[a, b]: &[DVec3; 2]| {
         let value = |t: f64| border.value(a.lerp(b, t));
-        let asked: Vec<(f64, f64)> = (0..=ASKED).map(|n| n as f64 / ASKED as f64).map(|t| (t, value(t))).collect();
+        let asked: Vec<(f64, f64)> =
+            (0..=ASKED).map(|n| n as f64 / ASKED as f64).map(|t| (t, value(t))).collect();
         let passed = asked.windows(2).filter(|w| (w[0].1 < 0.0) != (w[1].1 < 0.0));
         let place = |w: &[(f64, f64)]| {
             let [(s, v), (t, w)] = [w[0], w[1]];
@@ -110,8 +123,9 @@ fn ends_at(border: &Solid, struts: &[[DVec3; 2]], counts: impl Fn(DVec3) -> bool
 fn nearest_pairs(own: &[DVec3], other: &[DVec3], reach: f64, met: f64) -> Vec<[DVec3; 2]> {
     let nearest = |from: &[DVec3], to: &[DVec3]| -> Vec<(u32, u32)> {
         let grid = PointGrid::new(to);
-        let one =
-            |(n, p): (usize, &DVec3)| grid.nearest(*p, 1, |_| false).first().filter(|d| d.0 <= reach).map(|d| (n as u32, d.1));
+        let one = |(n, p): (usize, &DVec3)| {
+            grid.nearest(*p, 1, |_| false).first().filter(|d| d.0 <= reach).map(|d| (n as u32, d.1))
+        };
         from.par_iter().enumerate().filter_map(one).collect()
     };
     let back = nearest(other, own).into_iter().map(|(m, n)| (n, m));
@@ -146,11 +160,16 @@ mod tests {
 
     #[test]
     fn every_end_at_a_border_has_a_tie_and_none_lies_elsewhere() {
-        let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(40.0, 20.0, 20.0))).unwrap();
+        let part =
+            Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(40.0, 20.0, 20.0))).unwrap();
         let mut zone = Zone::new(
             "x",
             Role::Fill,
-            Place::Box { centre_mm: [10.0, 10.0, 10.0], size_mm: [20.0, 30.0, 30.0], rotation_deg: [0.0; 3] },
+            Place::Box {
+                centre_mm: [10.0, 10.0, 10.0],
+                size_mm: [20.0, 30.0, 30.0],
+                rotation_deg: [0.0; 3],
+            },
         );
         zone.own = Some(Box::new(ulmix_recipe::OwnFill {
             structure: Default::default(),
@@ -160,13 +179,23 @@ mod tests {
             loose_ends: false,
         }));
         let regions = Regions::of(&part, &Zones { list: vec![zone], ..Zones::default() });
-        // Bars along x, on rasters that do not fit each other; the last of each lie outside the part.
+        // Bars along x, on rasters that do not fit each other; the last of each lie outside the
+        // part.
         let bars = |step: f64| -> Vec<[DVec3; 2]> {
             let at = |n: usize| step * (0.5 + n as f64);
-            (0..9).flat_map(|i| (0..9).map(move |j| [DVec3::new(1.0, at(i), at(j)), DVec3::new(39.0, at(i), at(j))])).collect()
+            (0..9)
+                .flat_map(|i| {
+                    (0..9).map(move |j| {
+                        [DVec3::new(1.0, at(i), at(j)), DVec3::new(39.0, at(i), at(j))]
+                    })
+                })
+                .collect()
         };
         let (fine, coarse) = (bars(2.5), bars(3.3));
-        let fillings = [Some(Strutted { struts: &coarse, cell: 3.3 }), Some(Strutted { struts: &fine, cell: 2.5 })];
+        let fillings = [
+            Some(Strutted { struts: &coarse, cell: 3.3 }),
+            Some(Strutted { struts: &fine, cell: 2.5 }),
+        ];
         let all = between(&part, &regions, &[true], &fillings);
         assert_eq!(all.len(), 1);
         assert_eq!((all[0].zone, all[0].fillings, all[0].cell), (0, [1, 0], 3.3));
@@ -180,6 +209,12 @@ mod tests {
         assert!(all[0].struts.iter().flatten().all(|p| (p.x - 20.0).abs() < 1e-6));
         // No border that is not named, and none with what has no struts.
         assert!(between(&part, &regions, &[false], &fillings).is_empty());
-        assert!(between(&part, &regions, &[true], &[None, Some(Strutted { struts: &fine, cell: 2.5 })]).is_empty());
+        assert!(between(
+            &part,
+            &regions,
+            &[true],
+            &[None, Some(Strutted { struts: &fine, cell: 2.5 })]
+        )
+        .is_empty());
     }
 }

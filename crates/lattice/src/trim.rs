@@ -1,5 +1,5 @@
-//! A raw net of struts made into the part's skeleton: what lies outside goes, short struts are welded, loose
-//! pieces dropped.
+//! A raw net of struts made into the part's skeleton: what lies outside goes, short struts are
+//! welded, loose pieces dropped.
 
 use super::clean::{histogram, is_on_surface, spread_out, without_dead_ends};
 use super::skeleton::{Skeleton, GONE};
@@ -11,9 +11,9 @@ use ulmix_part::sides::Sides;
 use ulmix_part::Part;
 use ulmix_recipe::CleanUp;
 
-/// Only what reaches into the part, cut off at its surface where an outer net closes it, short struts
-/// welded, and of several pieces those that count; then cleaned as is asked. `weld` is the length below which a strut at a
-/// place is short.
+/// Only what reaches into the part, cut off at its surface where an outer net closes it, short
+/// struts welded, and of several pieces those that count; then cleaned as is asked. `weld` is the
+/// length below which a strut at a place is short.
 pub fn cleaned(
     part: &Part,
     sides: &Sides,
@@ -31,7 +31,8 @@ pub fn cleaned(
         s.iter().any(|n| inside[*n as usize]) || {
             let [p, q] = once.ends(s);
             let (middle, half) = ((p + q) * 0.5, 0.5 * p.distance(q));
-            !sides.apart(middle - half, middle + half) && part.distance.query(middle, half).is_some()
+            !sides.apart(middle - half, middle + half)
+                && part.distance.query(middle, half).is_some()
         }
     };
     // With an outer net what is short becomes one of its nodes.
@@ -57,13 +58,23 @@ pub fn cleaned(
     let most = length.iter().copied().fold(0.0, f64::max);
     let is_loose = |s: [u32; 2]| length[piece_of[s[0] as usize] as usize] <= LOOSE * most;
     let in_loose = welded.struts.iter().filter(|s| is_loose(**s)).count();
-    let whole = if clean.keep_loose || in_loose == 0 { welded } else { welded.filtered(|s| !is_loose(s)) };
+    let whole =
+        if clean.keep_loose || in_loose == 0 { welded } else { welded.filtered(|s| !is_loose(s)) };
     let (ended, dead_ends) = without_dead_ends(part, whole, clean.dead_ends, cell);
     let (spread, drawn_apart) = spread_out(ended, clean.most_at_node as usize, cell);
     // Pieces of the net on the surface are as short as the part's triangles.
     let inner = joined.struts.par_iter().filter(|s| !s.iter().all(|n| held[*n as usize]));
     let lengths = histogram(&inner.map(|s| joined.length(*s)).collect::<Vec<f64>>());
-    let facts = Facts { welded: drawn, in_loose, duplicates, dead_ends, cut_short, drawn_apart, lengths, ..spread.facts() };
+    let facts = Facts {
+        welded: drawn,
+        in_loose,
+        duplicates,
+        dead_ends,
+        cut_short,
+        drawn_apart,
+        lengths,
+        ..spread.facts()
+    };
     if clean.curved == 0 {
         return (spread, facts);
     }
@@ -74,28 +85,47 @@ pub fn cleaned(
 /// A net that no other closes, and which of its nodes lie on the surface.
 fn left_open(part: &Part, sides: &Sides, net: &Skeleton, cell: f64) -> (Skeleton, Vec<bool>) {
     let close = 1e-6 * cell;
-    let on_surface = |p: &DVec3| !sides.apart(*p - close, *p + close) && part.bvh().nearest(*p, close * close).is_some();
+    let on_surface = |p: &DVec3| {
+        !sides.apart(*p - close, *p + close) && part.bvh().nearest(*p, close * close).is_some()
+    };
     let net = net.filtered(|_| true);
     let held = net.nodes.par_iter().map(on_surface).collect();
     (net, held)
 }
 
-/// A net cut off at the surface and joined to the `outer` one that closes it there, and which nodes lie on the surface.
-fn closed_by(outer: Skeleton, part: &Part, sides: &Sides, net: Skeleton, is_inside: &[bool], cell: f64) -> (Skeleton, Vec<bool>) {
+/// A net cut off at the surface and joined to the `outer` one that closes it there, and which nodes
+/// lie on the surface.
+fn closed_by(
+    outer: Skeleton,
+    part: &Part,
+    sides: &Sides,
+    net: Skeleton,
+    is_inside: &[bool],
+    cell: f64,
+) -> (Skeleton, Vec<bool>) {
     let own = net.nodes.len();
-    // Where a cell's edge leaves the part three borders of the net meet: the same place but for rounding.
-    let (joined, number) = cut_off(part, sides, net, is_inside).with(outer).merged_and_numbered(1e-5 * cell);
+    // Where a cell's edge leaves the part three borders of the net meet: the same place but for
+    // rounding.
+    let (joined, number) =
+        cut_off(part, sides, net, is_inside).with(outer).merged_and_numbered(1e-5 * cell);
     // Where struts are cut, and the net's.
     let mut held = vec![false; joined.nodes.len()];
     number[own..].iter().filter(|n| **n != GONE).for_each(|n| held[*n as usize] = true);
     (joined, held)
 }
 
-/// The net with its strands as curves, and how many there are. Struts of the net on the surface go on into each other alone,
-/// and stay there.
+/// The net with its strands as curves, and how many there are. Struts of the net on the surface go
+/// on into each other alone, and stay there.
 fn in_curves(part: &Part, net: &Skeleton, halvings: u32, cell: f64) -> (Skeleton, usize) {
-    let of_net: Vec<bool> = net.struts.par_iter().map(|s| is_on_surface(part, net.ends(*s), cell)).collect();
-    let put = |n: usize, p: DVec3| if of_net[n] { part.bvh().nearest(p, f64::INFINITY).map_or(p, |near| near.point) } else { p };
+    let of_net: Vec<bool> =
+        net.struts.par_iter().map(|s| is_on_surface(part, net.ends(*s), cell)).collect();
+    let put = |n: usize, p: DVec3| {
+        if of_net[n] {
+            part.bvh().nearest(p, f64::INFINITY).map_or(p, |near| near.point)
+        } else {
+            p
+        }
+    };
     curved(net, (halvings, FINE * cell), &|n| of_net[n], &put)
 }
 
@@ -107,12 +137,21 @@ const LOOSE: f64 = 0.02;
 
 /// Length of the stretches of a strut that lie inside the part.
 fn left(part: &Part, [a, b]: [DVec3; 2]) -> f64 {
-    stretches(part, [a, b], None).into_iter().flatten().map(|[from, to]| (to - from) * a.distance(b)).sum()
+    stretches(part, [a, b], None)
+        .into_iter()
+        .flatten()
+        .map(|[from, to]| (to - from) * a.distance(b))
+        .sum()
 }
 
-/// The stretches of a strut between places where it passes the part's surface that lie inside: 0 at its first end, 1 at the
-/// second. `None` when it passes it nowhere. Which of its ends lie inside is told where it is known.
-fn stretches(part: &Part, [a, b]: [DVec3; 2], ends_inside: Option<[bool; 2]>) -> Option<Vec<[f64; 2]>> {
+/// The stretches of a strut between places where it passes the part's surface that lie inside: 0 at
+/// its first end, 1 at the second. `None` when it passes it nowhere. Which of its ends lie inside
+/// is told where it is known.
+fn stretches(
+    part: &Part,
+    [a, b]: [DVec3; 2],
+    ends_inside: Option<[bool; 2]>,
+) -> Option<Vec<[f64; 2]>> {
     let mut hits = Vec::new();
     part.distance.segment_hits(a, b, &mut hits);
     match (&hits[..], ends_inside) {
@@ -123,7 +162,8 @@ fn stretches(part: &Part, [a, b]: [DVec3; 2], ends_inside: Option<[bool; 2]>) ->
     }
     let mut at: Vec<f64> = hits.iter().map(|h| h.t).chain([0.0, 1.0]).collect();
     at.sort_by(f64::total_cmp);
-    let inside = |w: &&[f64]| w[1] - w[0] > 1e-9 && part.distance.inside(a.lerp(b, 0.5 * (w[0] + w[1])));
+    let inside =
+        |w: &&[f64]| w[1] - w[0] > 1e-9 && part.distance.inside(a.lerp(b, 0.5 * (w[0] + w[1])));
     Some(at.windows(2).filter(inside).map(|w| [w[0], w[1]]).collect())
 }
 
@@ -134,15 +174,16 @@ enum End {
     Cut(DVec3),
 }
 
-/// The stretches of struts that lie inside the part; places where they are cut come after the nodes. `is_inside` tells
-/// of those.
+/// The stretches of struts that lie inside the part; places where they are cut come after the
+/// nodes. `is_inside` tells of those.
 fn cut_off(part: &Part, sides: &Sides, net: Skeleton, is_inside: &[bool]) -> Skeleton {
     let are_inside = |s: [u32; 2]| s.map(|n| is_inside[n as usize]);
     let is_clear = |s: &[u32; 2]| {
         let ([first, last], [a, b]) = (are_inside(*s), net.ends(*s));
         first == last && sides.apart(a, b)
     };
-    let (clear, others): (Vec<[u32; 2]>, Vec<[u32; 2]>) = net.struts.par_iter().partition(|s| is_clear(s));
+    let (clear, others): (Vec<[u32; 2]>, Vec<[u32; 2]>) =
+        net.struts.par_iter().partition(|s| is_clear(s));
     let of_strut = |s: &[u32; 2]| -> Vec<[End; 2]> {
         let [a, b] = net.ends(*s);
         let Some(inside) = stretches(part, [a, b], Some(are_inside(*s))) else {
@@ -200,12 +241,21 @@ mod tests {
             ([11.0, 15.0], 0.0),
         ] {
             let [a, b] = ends.map(at);
-            assert!((left(&part, [a, b]) - inside).abs() < 1e-9 && (left(&part, [b, a]) - inside).abs() < 1e-9);
+            assert!(
+                (left(&part, [a, b]) - inside).abs() < 1e-9
+                    && (left(&part, [b, a]) - inside).abs() < 1e-9
+            );
         }
         // One that passes no border is told as such, wherever it lies.
-        assert!(stretches(&part, [at(2.0), at(8.0)], None).is_none() && stretches(&part, [at(11.0), at(15.0)], None).is_none());
+        assert!(
+            stretches(&part, [at(2.0), at(8.0)], None).is_none()
+                && stretches(&part, [at(11.0), at(15.0)], None).is_none()
+        );
         // With one crossing and known ends nothing else is asked.
-        let [only] = stretches(&part, [at(13.0), at(20.0)], Some([false, true])).unwrap()[..] else { panic!() };
+        let [only] = stretches(&part, [at(13.0), at(20.0)], Some([false, true])).unwrap()[..]
+        else {
+            panic!()
+        };
         assert!((only[0] - 3.0 / 7.0).abs() < 1e-9 && only[1] == 1.0);
     }
 
@@ -222,7 +272,10 @@ mod tests {
         lengths.sort_by(f64::total_cmp);
         // The third passes through the whole second block.
         let wanted = [4.0, 6.0, 8.0, 8.0, 10.0];
-        assert!(lengths.len() == 5 && lengths.iter().zip(wanted).all(|(l, w)| (l - w).abs() < 1e-9), "{lengths:?}");
+        assert!(
+            lengths.len() == 5 && lengths.iter().zip(wanted).all(|(l, w)| (l - w).abs() < 1e-9),
+            "{lengths:?}"
+        );
         let ends = cut.struts.iter().flat_map(|s| cut.ends(*s));
         assert!(ends.into_iter().all(|p| part.distance.value(p) < 1e-9));
     }
@@ -232,10 +285,19 @@ mod tests {
         let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(20.0))).unwrap();
         let sides = Sides::new(&part, 100);
         // A square of struts, one of them twice, a strut that hangs on nothing, and one outside.
-        let square = [(3.0, 3.0), (15.0, 3.0), (15.0, 15.0), (3.0, 15.0)].map(|(x, y)| DVec3::new(x, y, 10.0));
-        let others = [DVec3::new(8.0, 8.0, 2.0), DVec3::new(8.2, 8.0, 2.0), DVec3::splat(40.0), DVec3::splat(50.0)];
+        let square = [(3.0, 3.0), (15.0, 3.0), (15.0, 15.0), (3.0, 15.0)]
+            .map(|(x, y)| DVec3::new(x, y, 10.0));
+        let others = [
+            DVec3::new(8.0, 8.0, 2.0),
+            DVec3::new(8.2, 8.0, 2.0),
+            DVec3::splat(40.0),
+            DVec3::splat(50.0),
+        ];
         let nodes: Vec<DVec3> = square.into_iter().chain(others).collect();
-        let net = || Skeleton { nodes: nodes.clone(), struts: vec![[0, 1], [1, 2], [2, 3], [3, 0], [1, 0], [4, 5], [6, 7]] };
+        let net = || Skeleton {
+            nodes: nodes.clone(),
+            struts: vec![[0, 1], [1, 2], [2, 3], [3, 0], [1, 0], [4, 5], [6, 7]],
+        };
         let clean = |keep_loose: bool| {
             let asked = CleanUp { keep_loose, ..CleanUp::default() };
             cleaned(&part, &sides, net(), Skeleton::default(), 5.0, &|_| 0.01, &asked)

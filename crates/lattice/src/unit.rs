@@ -1,8 +1,8 @@
 //! Tables of strut cells and of patterns across extruded walls, in the unit cell.
 //!
-//! Each table holds every strut of the endless lattice once: struts on the cell's faces belong to the
-//! lower one. Face-centred, body-centred and octet trusses as in Deshpande, Fleck & Ashby (2001);
-//! Kelvin's cell is the truncated octahedron (Thomson 1887).
+//! Each table holds every strut of the endless lattice once: struts on the cell's faces belong to
+//! the lower one. Face-centred, body-centred and octet trusses as in Deshpande, Fleck & Ashby
+//! (2001); Kelvin's cell is the truncated octahedron (Thomson 1887).
 
 use glam::DVec3;
 use std::collections::BTreeSet;
@@ -82,7 +82,10 @@ fn body_centred() -> Vec<UnitStrut> {
 
 fn face_centred() -> Vec<UnitStrut> {
     let faces = [v(0.0, 0.5, 0.5), v(0.5, 0.0, 0.5), v(0.5, 0.5, 0.0)];
-    faces.iter().flat_map(|f| corners().into_iter().filter(|c| c.distance(*f) < 0.71).map(|c| [*f, c])).collect()
+    faces
+        .iter()
+        .flat_map(|f| corners().into_iter().filter(|c| c.distance(*f) < 0.71).map(|c| [*f, c]))
+        .collect()
 }
 
 /// Nodes of the face-centred arrangement in one cell.
@@ -93,7 +96,8 @@ fn face_nodes() -> Vec<DVec3> {
 /// The vertices of a truncated octahedron around the cell's middle, brought into one cell.
 fn kelvin_nodes() -> Vec<DVec3> {
     let mut found = BTreeSet::new();
-    for (zero, quarter, half) in [(0, 1, 2), (0, 2, 1), (1, 0, 2), (1, 2, 0), (2, 0, 1), (2, 1, 0)] {
+    for (zero, quarter, half) in [(0, 1, 2), (0, 2, 1), (1, 0, 2), (1, 2, 0), (2, 0, 1), (2, 1, 0)]
+    {
         for sign in 0..4 {
             let mut p = DVec3::splat(0.5);
             p[zero] += 0.0;
@@ -113,7 +117,8 @@ fn within(nodes: &[DVec3], distance: f64) -> Vec<UnitStrut> {
         for (j, b) in nodes.iter().enumerate() {
             for n in 0..27 {
                 let q = *b + v((n % 3) as f64, (n / 3 % 3) as f64, (n / 9) as f64) - 1.0;
-                // Of the two directions the one to the later node, or to the later copy of the same.
+                // Of the two directions the one to the later node, or to the later copy of the
+                // same.
                 let later = (j, q.z, q.y, q.x) > (i, a.z, a.y, a.x);
                 if (q.distance(*a) - distance).abs() < 1e-9 && later && (j > i || n > 13) {
                     out.push([*a, q]);
@@ -197,7 +202,11 @@ mod tests {
                 *ends.entry(reduced(a)).or_default() += 1;
                 *ends.entry(reduced(b)).or_default() += 1;
                 let along = |d: DVec3| (d * 1e6).round().to_array().map(|c| c as i64);
-                assert!(seen.insert((reduced(a), along(b - a))) && seen.insert((reduced(b), along(a - b))), "{kind:?} twice");
+                assert!(
+                    seen.insert((reduced(a), along(b - a)))
+                        && seen.insert((reduced(b), along(a - b))),
+                    "{kind:?} twice"
+                );
             }
             assert!(ends.values().all(|n| *n >= 2), "{kind:?} has a loose end");
         }
@@ -210,14 +219,24 @@ mod tests {
             let real = |p: DVec3| v(p.x, p.y * ratio, 0.0);
             lines.iter().map(|[a, b]| real(*a).distance(real(*b))).collect::<Vec<f64>>()
         };
-        for (kind, count, side) in
-            [(ExtrudedKind::Hexagons, 6, 1.0 / 3f64.sqrt()), (ExtrudedKind::Triangles, 6, 1.0), (ExtrudedKind::Squares, 2, 1.0)]
-        {
+        for (kind, count, side) in [
+            (ExtrudedKind::Hexagons, 6, 1.0 / 3f64.sqrt()),
+            (ExtrudedKind::Triangles, 6, 1.0),
+            (ExtrudedKind::Squares, 2, 1.0),
+        ] {
             let l = lengths(kind);
-            assert!(l.len() == count && l.iter().all(|l| (l - side).abs() < 1e-12), "{kind:?} {l:?}");
+            assert!(
+                l.len() == count && l.iter().all(|l| (l - side).abs() < 1e-12),
+                "{kind:?} {l:?}"
+            );
         }
         let mut ends: BTreeMap<[i64; 3], usize> = BTreeMap::new();
-        pattern(ExtrudedKind::BowTies).unwrap().0.iter().flatten().for_each(|p| *ends.entry(reduced(*p)).or_default() += 1);
+        pattern(ExtrudedKind::BowTies)
+            .unwrap()
+            .0
+            .iter()
+            .flatten()
+            .for_each(|p| *ends.entry(reduced(*p)).or_default() += 1);
         assert!(ends.len() == 4 && ends.values().all(|n| *n == 3));
     }
 }

@@ -1,4 +1,5 @@
-//! Triangles of about one size by the bins that their boxes reach: quicker to fill than a tree is to build.
+//! Triangles of about one size by the bins that their boxes reach: quicker to fill than a tree is
+//! to build.
 
 use crate::{Bounds, TriMesh};
 use glam::{DVec3, UVec3};
@@ -41,10 +42,18 @@ impl Bins {
             .map(|t| Bounds::of(mesh.corners(t)))
             .reduce(|| Bounds::EMPTY, Bounds::union);
         if mesh.triangles.is_empty() {
-            return Bins { low: DVec3::ZERO, edge, size: UVec3::ZERO, starts: vec![0], entries: Vec::new() };
+            return Bins {
+                low: DVec3::ZERO,
+                edge,
+                size: UVec3::ZERO,
+                starts: vec![0],
+                entries: Vec::new(),
+            };
         }
         let room = bounds.size();
-        let edge = edge.max((room.x * room.y * room.z / MOST).cbrt()).max(room.max_element() / MOST.cbrt());
+        let edge = edge
+            .max((room.x * room.y * room.z / MOST).cbrt())
+            .max(room.max_element() / MOST.cbrt());
         let size = (room / edge).as_uvec3() + 1;
         let mut out = Bins { low: bounds.min, edge, size, starts: Vec::new(), entries: Vec::new() };
         let boxes: Vec<Entry> = (0..mesh.triangles.len())
@@ -92,8 +101,8 @@ impl Bins {
         }
     }
 
-    /// Calls `f` for the triangles whose boxes overlap `bounds`, for some of them more than once, and for some whose
-    /// boxes are beside it by no more than rounding.
+    /// Calls `f` for the triangles whose boxes overlap `bounds`, for some of them more than once,
+    /// and for some whose boxes are beside it by no more than rounding.
     pub fn overlapping(&self, bounds: &Bounds, mut f: impl FnMut(u32)) {
         if self.entries.is_empty() {
             return;
@@ -119,18 +128,24 @@ mod tests {
             let bins = Bins::new(&mesh, edge);
             for n in 0..200 {
                 let at = mesh.points[n * 11 % mesh.points.len()];
-                let around = Bounds { min: at - 0.1 * (n % 30) as f64, max: at + 0.07 * (n % 13) as f64 };
+                let around =
+                    Bounds { min: at - 0.1 * (n % 30) as f64, max: at + 0.07 * (n % 13) as f64 };
                 let (mut a, mut b) = (Vec::new(), Vec::new());
                 bvh.overlapping(around, |t| a.push(t));
                 bins.overlapping(&around, |t| b.push(t));
                 a.sort_unstable();
                 b.sort_unstable();
                 b.dedup();
-                assert!(!a.is_empty() && a.iter().all(|t| b.contains(t)), "edge {edge}: {a:?} {b:?}");
-                let is_near = |t: &u32| Bounds::of(mesh.corners(*t as usize)).grown(1e-3).overlaps(&around);
+                assert!(
+                    !a.is_empty() && a.iter().all(|t| b.contains(t)),
+                    "edge {edge}: {a:?} {b:?}"
+                );
+                let is_near =
+                    |t: &u32| Bounds::of(mesh.corners(*t as usize)).grown(1e-3).overlaps(&around);
                 assert!(b.iter().all(is_near));
             }
         }
-        Bins::new(&TriMesh::default(), 1.0).overlapping(&mesh.bounds(), |_| panic!("nothing there"));
+        Bins::new(&TriMesh::default(), 1.0)
+            .overlapping(&mesh.bounds(), |_| panic!("nothing there"));
     }
 }

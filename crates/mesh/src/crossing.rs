@@ -16,7 +16,8 @@ fn side(a: DVec3, b: DVec3, c: DVec3, d: DVec3) -> f64 {
 /// edges that two triangles share do not count; overlap within one plane is not looked for.
 pub fn crossing_pairs(mesh: &TriMesh, bvh: &Bvh) -> Vec<[u32; 2]> {
     sorted(bvh.pairs(|[s, t], [a, b]| {
-        cross(&mesh.triangles[s as usize], &mesh.triangles[t as usize], a, b).then(|| [s.min(t), s.max(t)])
+        cross(&mesh.triangles[s as usize], &mesh.triangles[t as usize], a, b)
+            .then(|| [s.min(t), s.max(t)])
     }))
 }
 
@@ -25,11 +26,13 @@ pub fn crossing_pairs(mesh: &TriMesh, bvh: &Bvh) -> Vec<[u32; 2]> {
 pub struct Crossings {
     /// As of [`crossing_pairs`].
     pub pairs: Vec<[u32; 2]>,
-    /// Too many triangles lie in each other's boxes for all pairs to be looked at: there may be more.
+    /// Too many triangles lie in each other's boxes for all pairs to be looked at: there may be
+    /// more.
     pub cut_short: bool,
 }
 
-/// Pairs that are looked at for a mesh of so many triangles: far more than a sound one has, and no more than takes seconds.
+/// Pairs that are looked at for a mesh of so many triangles: far more than a sound one has, and no
+/// more than takes seconds.
 fn looked_at(triangles: usize) -> usize {
     20_000_000.max(40 * triangles)
 }
@@ -39,9 +42,11 @@ const ENOUGH: usize = 1_000_000;
 
 /// As [`crossing_pairs`] for a mesh from a file: what is looked at has a bound.
 pub fn crossings(mesh: &TriMesh, bvh: &Bvh) -> Crossings {
-    let (pairs, whole) = bvh.pairs_within([looked_at(mesh.triangles.len()), ENOUGH], |[s, t], [a, b]| {
-        cross(&mesh.triangles[s as usize], &mesh.triangles[t as usize], a, b).then(|| [s.min(t), s.max(t)])
-    });
+    let (pairs, whole) =
+        bvh.pairs_within([looked_at(mesh.triangles.len()), ENOUGH], |[s, t], [a, b]| {
+            cross(&mesh.triangles[s as usize], &mesh.triangles[t as usize], a, b)
+                .then(|| [s.min(t), s.max(t)])
+        });
     Crossings { pairs: sorted(pairs), cut_short: !whole }
 }
 
@@ -64,10 +69,15 @@ pub fn triangles_of(pairs: &[[u32; 2]]) -> Vec<u32> {
     all
 }
 
-/// As [`crossing_pairs`], for the pairs with at least one triangle of `among`, which is sorted; and pairs of neighbours
-/// that both are of them, whose unit normals have a product below `limit`: folded onto each other, they overlap without
-/// crossing. `boxes` tells which triangles are near.
-pub fn crossing_and_folded_among(mesh: &TriMesh, boxes: &impl Nearby, among: &[u32], limit: f64) -> [Vec<[u32; 2]>; 2] {
+/// As [`crossing_pairs`], for the pairs with at least one triangle of `among`, which is sorted; and
+/// pairs of neighbours that both are of them, whose unit normals have a product below `limit`:
+/// folded onto each other, they overlap without crossing. `boxes` tells which triangles are near.
+pub fn crossing_and_folded_among(
+    mesh: &TriMesh,
+    boxes: &impl Nearby,
+    among: &[u32],
+    limit: f64,
+) -> [Vec<[u32; 2]>; 2] {
     let mut is_among = vec![false; mesh.triangles.len()];
     among.iter().for_each(|&t| is_among[t as usize] = true);
     let with = |[mut crossing, mut folds]: [Vec<[u32; 2]>; 2], &t: &u32| {
@@ -133,7 +143,13 @@ fn cross(si: &[u32; 3], ti: &[u32; 3], a: &[DVec3; 3], b: &[DVec3; 3]) -> bool {
     }
     // All of one on one side of the other's plane: the common case, quickly told.
     let sides = |plane: &[DVec3; 3], own: &[u32; 3], q: &[DVec3; 3], qi: &[u32; 3]| {
-        [0, 1, 2].map(|c| if own.contains(&qi[c]) { 0.0 } else { side(plane[0], plane[1], plane[2], q[c]) })
+        [0, 1, 2].map(|c| {
+            if own.contains(&qi[c]) {
+                0.0
+            } else {
+                side(plane[0], plane[1], plane[2], q[c])
+            }
+        })
     };
     let one_side = |d: &[f64; 3]| d.iter().all(|&x| x >= 0.0) || d.iter().all(|&x| x <= 0.0);
     let db = sides(a, si, b, ti);
@@ -147,9 +163,9 @@ fn cross(si: &[u32; 3], ti: &[u32; 3], a: &[DVec3; 3], b: &[DVec3; 3]) -> bool {
     pierces(b, &db, a) || pierces(a, &da, b)
 }
 
-/// Does a plane upright on an edge of `p` keep the triangles apart, but for a corner that they share?
-/// Tells neighbours on a flat face apart, where exact predicates are at their slowest; a margin far
-/// above rounding leaves close calls to them.
+/// Does a plane upright on an edge of `p` keep the triangles apart, but for a corner that they
+/// share? Tells neighbours on a flat face apart, where exact predicates are at their slowest; a
+/// margin far above rounding leaves close calls to them.
 fn apart(p: &[DVec3; 3], pi: &[u32; 3], q: &[DVec3; 3], qi: &[u32; 3]) -> bool {
     const MARGIN: f64 = 1e-9;
     let normal = (p[1] - p[0]).cross(p[2] - p[0]);
@@ -240,7 +256,10 @@ mod tests {
     fn crossings_beyond_number_end_early_and_say_so_on_any_number_of_threads() {
         let few = star(60);
         let found = crossings(&few, &Bvh::new(&few));
-        assert_eq!(found, Crossings { pairs: crossing_pairs(&few, &Bvh::new(&few)), cut_short: false });
+        assert_eq!(
+            found,
+            Crossings { pairs: crossing_pairs(&few, &Bvh::new(&few)), cut_short: false }
+        );
         assert!(found.pairs.len() > 60, "{}", found.pairs.len());
         let many = star(3000);
         let bvh = Bvh::new(&many);

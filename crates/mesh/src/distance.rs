@@ -36,7 +36,8 @@ impl FaceNormals {
 }
 
 enum Sign {
-    /// Pseudo-normals: per vertex, and for each triangle's three edges the triangle beyond, itself where there is none.
+    /// Pseudo-normals: per vertex, and for each triangle's three edges the triangle beyond, itself
+    /// where there is none.
     Normals {
         triangles: Vec<[u32; 3]>,
         vertex: Vec<Vec3>,
@@ -67,8 +68,8 @@ impl SignedDistance {
         SignedDistance { bvh, face_normals, sign }
     }
 
-    /// Of a closed, oriented mesh without crossings, in any number of pieces, of which some may bound voids: the nearest
-    /// triangle tells the sign, for no other piece lies between.
+    /// Of a closed, oriented mesh without crossings, in any number of pieces, of which some may
+    /// bound voids: the nearest triangle tells the sign, for no other piece lies between.
     pub fn of_sound(mesh: &TriMesh) -> SignedDistance {
         let bvh = Arc::new(Bvh::new(mesh));
         let face_normals = FaceNormals::Single(face_normals(mesh, |n| n.as_vec3()));
@@ -113,15 +114,17 @@ impl SignedDistance {
         self.query(p, f64::INFINITY).map_or(f64::INFINITY, |q| q.0)
     }
 
-    /// [`value`](Self::value) of many places; those that lie near the one before them are found quickly, for its distance
-    /// bounds theirs.
+    /// [`value`](Self::value) of many places; those that lie near the one before them are found
+    /// quickly, for its distance bounds theirs.
     pub fn values(&self, places: &[DVec3]) -> Vec<f64> {
         const RUN: usize = 128;
         let of_run = |run: &[DVec3]| -> Vec<f64> {
             let mut last = None;
             let value = |p: &DVec3| {
                 // Somewhat more, so that rounding hides nothing.
-                let limit = last.map_or(f64::INFINITY, |(q, d): (DVec3, f64)| 1.000_001 * (d + p.distance(q)) + 1e-9);
+                let limit = last.map_or(f64::INFINITY, |(q, d): (DVec3, f64)| {
+                    1.000_001 * (d + p.distance(q)) + 1e-9
+                });
                 let d = self.query(*p, limit).map_or_else(|| self.value(*p), |q| q.0);
                 last = Some((*p, d.abs()));
                 d
@@ -139,13 +142,13 @@ impl SignedDistance {
         }
     }
 
-    /// As [`value`](Self::value), for a point known to be closer than `limit`; and how far around it all points lie on the
-    /// same side.
-    /// Across a hole the border is where the winding number passes a half, away from any triangle;
-    /// the number's slope there is bounded by the distance from the hole's rim, as for the field of
-    /// a current along it (Biot & Savart).
+    /// As [`value`](Self::value), for a point known to be closer than `limit`; and how far around
+    /// it all points lie on the same side. Across a hole the border is where the winding number
+    /// passes a half, away from any triangle; the number's slope there is bounded by the distance
+    /// from the hole's rim, as for the field of a current along it (Biot & Savart).
     pub fn value_and_reach(&self, p: DVec3, limit: f64) -> (f64, f64) {
-        let near = self.bvh.nearest(p, limit * limit).or_else(|| self.bvh.nearest(p, f64::INFINITY));
+        let near =
+            self.bvh.nearest(p, limit * limit).or_else(|| self.bvh.nearest(p, f64::INFINITY));
         let Some(near) = near else { return (f64::INFINITY, f64::INFINITY) };
         let d = near.distance_squared.sqrt();
         match &self.sign {
@@ -164,7 +167,10 @@ impl SignedDistance {
                 let t = near.triangle as usize;
                 let n = match near.feature {
                     Feature::Face => self.face_normals.at(t),
-                    Feature::Edge(e) => self.face_normals.at(t) + self.face_normals.at(beyond[t][e as usize] as usize),
+                    Feature::Edge(e) => {
+                        self.face_normals.at(t)
+                            + self.face_normals.at(beyond[t][e as usize] as usize)
+                    }
                     Feature::Corner(c) => vertex[triangles[t][c as usize] as usize].as_dvec3(),
                 };
                 (p - near.point).dot(n) < 0.0
@@ -212,7 +218,8 @@ impl SignedDistance {
                 stack[top + 1] = 2 * node + 2;
                 top += 2;
             } else {
-                total += self.bvh.leaf(node - first_leaf).map(|c| solid_angle(p, &c)).sum::<f64>() / (4.0 * PI);
+                total += self.bvh.leaf(node - first_leaf).map(|c| solid_angle(p, &c)).sum::<f64>()
+                    / (4.0 * PI);
             }
         }
         total
@@ -244,12 +251,16 @@ fn pseudo_normals(mesh: &TriMesh, faces: &FaceNormals) -> Sign {
         faces.at(t) * u.cross(v).length().atan2(u.dot(v))
     };
     let at_vertex = |v: usize| corners.get(v).iter().map(weighted).sum::<DVec3>().as_vec3();
-    let vertex: Vec<Vec3> = (0..mesh.points.len()).into_par_iter().with_min_len(4096).map(at_vertex).collect();
+    let vertex: Vec<Vec3> =
+        (0..mesh.points.len()).into_par_iter().with_min_len(4096).map(at_vertex).collect();
     // Of the two triangles at an edge, the other one has the edge's end before its start.
     let over_edge = |t: usize, c: usize| {
         let (start, end) = (mesh.triangles[t][c], mesh.triangles[t][(c + 1) % 3]);
         let before = |corner: u32| mesh.triangles[corner as usize / 3][(corner as usize + 2) % 3];
-        let other = corners.get(start as usize).iter().find(|&&corner| corner as usize / 3 != t && before(corner) == end);
+        let other = corners
+            .get(start as usize)
+            .iter()
+            .find(|&&corner| corner as usize / 3 != t && before(corner) == end);
         other.map_or(t as u32, |corner| corner / 3)
     };
     let edges = |t: usize| [0, 1, 2].map(|c| over_edge(t, c));
@@ -257,21 +268,25 @@ fn pseudo_normals(mesh: &TriMesh, faces: &FaceNormals) -> Sign {
     Sign::Normals { triangles: mesh.triangles.clone(), vertex, beyond }
 }
 
-/// In heap order: children of node `i` are `2i + 1` and `2i + 2`, and the leaves are those of the tree.
+/// In heap order: children of node `i` are `2i + 1` and `2i + 2`, and the leaves are those of the
+/// tree.
 fn dipoles(bvh: &Bvh) -> Vec<Dipole> {
     let leaves = bvh.leaves();
     let first_leaf = leaves - 1;
-    let none = (Dipole { centre: DVec3::ZERO, moment: DVec3::ZERO, radius: 0.0 }, 0.0, Bounds::EMPTY);
+    let none =
+        (Dipole { centre: DVec3::ZERO, moment: DVec3::ZERO, radius: 0.0 }, 0.0, Bounds::EMPTY);
     // With the area of each, and what it is around.
     let mut all = vec![none; first_leaf];
     let about = |moment, weighted: DVec3, area: f64, around: Bounds| {
         let centre = if area > 0.0 { weighted / area } else { DVec3::ZERO };
         let holds = around.min.x <= around.max.x;
-        let radius = if holds { (centre - around.min).max(around.max - centre).length() } else { 0.0 };
+        let radius =
+            if holds { (centre - around.min).max(around.max - centre).length() } else { 0.0 };
         (Dipole { centre, moment, radius }, area, around)
     };
     all.extend((0..leaves).map(|k| {
-        let (mut moment, mut weighted, mut area, mut around) = (DVec3::ZERO, DVec3::ZERO, 0.0, Bounds::EMPTY);
+        let (mut moment, mut weighted, mut area, mut around) =
+            (DVec3::ZERO, DVec3::ZERO, 0.0, Bounds::EMPTY);
         for [a, b, c] in bvh.leaf(k) {
             let n = (b - a).cross(c - a) * 0.5;
             moment += n;
@@ -334,11 +349,15 @@ mod tests {
 
     #[test]
     fn a_sound_mesh_of_several_pieces_and_voids_tells_sides_by_its_nearest_triangle() {
-        // A ball with a void in which another ball lies, and a box beside them. Corners in 32 bits, as of a file.
+        // A ball with a void in which another ball lies, and a box beside them. Corners in 32 bits,
+        // as of a file.
         let ball = |radius: f64| TriMesh::sphere(radius, 4).mapped(|p| p.as_vec3().as_dvec3());
         let mut nested = ball(10.0);
         let hollow = ball(7.0);
-        nested.append(&TriMesh { triangles: hollow.triangles.iter().map(|t| [t[0], t[2], t[1]]).collect(), ..hollow });
+        nested.append(&TriMesh {
+            triangles: hollow.triangles.iter().map(|t| [t[0], t[2], t[1]]).collect(),
+            ..hollow
+        });
         nested.append(&ball(3.0));
         nested.append(&TriMesh::cuboid(DVec3::new(12.0, -2.0, -2.0), DVec3::new(16.0, 2.0, 2.0)));
         let (by_normals, by_winding) = (SignedDistance::of_sound(&nested), of(&nested));
@@ -353,9 +372,14 @@ mod tests {
         }
         assert!(sides.iter().all(|n| *n > 200), "{sides:?}");
         // At corners and edges of the box, too, where several normals count.
-        for corner in [DVec3::new(12.0, 2.0, 2.0), DVec3::new(14.0, 2.0, 2.0), DVec3::new(16.0, -2.0, 0.5)] {
+        for corner in
+            [DVec3::new(12.0, 2.0, 2.0), DVec3::new(14.0, 2.0, 2.0), DVec3::new(16.0, -2.0, 0.5)]
+        {
             let away = (corner - DVec3::new(14.0, 0.0, 0.0)).normalize() * 1e-3;
-            assert!(by_normals.value(corner + away) > 0.0 && by_normals.value(corner - away) < 0.0, "{corner}");
+            assert!(
+                by_normals.value(corner + away) > 0.0 && by_normals.value(corner - away) < 0.0,
+                "{corner}"
+            );
         }
     }
 
@@ -365,7 +389,10 @@ mod tests {
         let (double, single) = (of(&m), SignedDistance::of_sound(&m));
         for t in 0..m.triangles.len() {
             let n = m.area_vector(t).normalize();
-            assert!(double.face_normal(t as u32) == n && single.face_normal(t as u32).distance(n) < 1e-6);
+            assert!(
+                double.face_normal(t as u32) == n
+                    && single.face_normal(t as u32).distance(n) < 1e-6
+            );
         }
     }
 
@@ -395,7 +422,11 @@ mod tests {
     fn all_points_within_reach_lie_on_the_side_that_is_told() {
         let whole = TriMesh::sphere(10.0, 4);
         // A closed surface, one with a hole at the top, and one with many small ones.
-        let shapes = [whole.clone(), whole.filtered(|t| whole.middle(t).z < 8.0), whole.filtered(|t| t % 97 != 5)];
+        let shapes = [
+            whole.clone(),
+            whole.filtered(|t| whole.middle(t).z < 8.0),
+            whole.filtered(|t| t % 97 != 5),
+        ];
         let place = |n: u64, size: f64| {
             let part = |k: f64| ((n as f64 + 1.0) * k).fract() - 0.5;
             DVec3::new(part(0.754_877_666), part(0.569_840_290), part(0.430_159_709)) * size
@@ -407,8 +438,12 @@ mod tests {
                 let (value, reach) = d.value_and_reach(p, 100.0);
                 assert_eq!(value, d.value(p));
                 assert!(reach <= value.abs());
-                let around = (0..12).map(|k| p + place(1000 * n + k, 2.0).normalize() * (0.999 * reach));
-                assert!(around.into_iter().all(|q| (d.value(q) < 0.0) == (value < 0.0)), "{p}: {value} {reach}");
+                let around =
+                    (0..12).map(|k| p + place(1000 * n + k, 2.0).normalize() * (0.999 * reach));
+                assert!(
+                    around.into_iter().all(|q| (d.value(q) < 0.0) == (value < 0.0)),
+                    "{p}: {value} {reach}"
+                );
             }
         }
     }

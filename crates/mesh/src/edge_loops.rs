@@ -14,8 +14,8 @@ pub struct EdgeLoop {
     pub beyond: Vec<u32>,
 }
 
-/// The loops around face `face`, longest first; `of` names the face of every triangle. Where loops touch in a point,
-/// each goes on along the edge that comes first.
+/// The loops around face `face`, longest first; `of` names the face of every triangle. Where loops
+/// touch in a point, each goes on along the edge that comes first.
 pub fn edge_loops(mesh: &TriMesh, of: &[u32], face: u32) -> Vec<EdgeLoop> {
     // By the point that a border edge begins at: where it ends, and the face beyond.
     let mut ways: BTreeMap<u32, Vec<(u32, Option<u32>)>> = BTreeMap::new();
@@ -52,8 +52,11 @@ pub fn edge_loops(mesh: &TriMesh, of: &[u32], face: u32) -> Vec<EdgeLoop> {
         beyond.dedup();
         out.push(EdgeLoop { points, beyond });
     }
-    let length =
-        |l: &EdgeLoop| (0..l.points.len()).map(|n| l.points[n].distance(l.points[(n + 1) % l.points.len()])).sum::<f64>();
+    let length = |l: &EdgeLoop| {
+        (0..l.points.len())
+            .map(|n| l.points[n].distance(l.points[(n + 1) % l.points.len()]))
+            .sum::<f64>()
+    };
     out.sort_by(|a, b| length(b).total_cmp(&length(a)));
     out
 }
@@ -75,14 +78,19 @@ mod tests {
         // Without its largest side there is a rim, and no face beyond along it.
         let open = cube.filtered(|t| found.of[t] != 0);
         let of: Vec<u32> = found.of.iter().copied().filter(|f| *f != 0).collect();
-        assert!((1..6).all(|n| edge_loops(&open, &of, n)[0].beyond.len() == if n == 1 { 4 } else { 3 }));
+        assert!(
+            (1..6).all(|n| edge_loops(&open, &of, n)[0].beyond.len() == if n == 1 { 4 } else { 3 })
+        );
     }
 
     #[test]
     fn a_face_with_holes_has_a_loop_for_each() {
         let mut tube = TriMesh::default();
-        let ring =
-            |r: f64, z: f64| (0..24).map(move |n| DVec3::new(r * (n as f64 * 0.2618).cos(), r * (n as f64 * 0.2618).sin(), z));
+        let ring = |r: f64, z: f64| {
+            (0..24).map(move |n| {
+                DVec3::new(r * (n as f64 * 0.2618).cos(), r * (n as f64 * 0.2618).sin(), z)
+            })
+        };
         tube.points = ring(5.0, 0.0).chain(ring(3.0, 0.0)).chain(ring(3.0, 4.0)).collect();
         for n in 0..24u32 {
             let m = (n + 1) % 24;

@@ -1,8 +1,9 @@
 //! Faces of a mesh: triangles that belong together, and what they are.
 //!
-//! Triangles in one plane form a patch. A patch far larger than the patches it runs smoothly into is
-//! a plane of its own; the small ones that run smoothly into each other are facets of one curved
-//! face, recognised as cylinder, cone or sphere where one fits (least squares on points and normals).
+//! Triangles in one plane form a patch. A patch far larger than the patches it runs smoothly into
+//! is a plane of its own; the small ones that run smoothly into each other are facets of one curved
+//! face, recognised as cylinder, cone or sphere where one fits (least squares on points and
+//! normals).
 
 use crate::groups::Groups;
 use crate::sides::sides;
@@ -49,7 +50,8 @@ pub struct Face {
     pub direction: DVec3,
     /// Numbers of its triangles.
     pub triangles: Vec<u32>,
-    /// Faces that share an edge with it, and by how much the surface turns there in the mean. Degrees.
+    /// Faces that share an edge with it, and by how much the surface turns there in the mean.
+    /// Degrees.
     pub beside: Vec<(u32, f64)>,
 }
 
@@ -66,8 +68,8 @@ pub struct Faces {
 const FLAT_DEG: f64 = 0.06;
 /// A patch this many times as large as those around it is a plane beside curved faces.
 const LARGE: f64 = 4.0;
-/// Small patches whose points lie so near to a plane beside them belong to it, in shares of the mesh's longest side: what
-/// files round turns them more than others.
+/// Small patches whose points lie so near to a plane beside them belong to it, in shares of the
+/// mesh's longest side: what files round turns them more than others.
 const IN_PLANE: f64 = 2e-6;
 /// A shape fits when no point is farther from it than this share of the face's size.
 const FIT: f64 = 2e-3;
@@ -106,7 +108,8 @@ pub fn faces(mesh: &TriMesh, crease_deg: f64) -> Faces {
             around[p].is_empty() || size[p] > LARGE * around[p][around[p].len() / 2]
         })
         .collect();
-    let mut planes: Vec<u32> = (0..count as u32).filter(|p| patch[*p as usize] == *p && plane[*p as usize]).collect();
+    let mut planes: Vec<u32> =
+        (0..count as u32).filter(|p| patch[*p as usize] == *p && plane[*p as usize]).collect();
     planes.sort_by(|a, b| size[*b as usize].total_cmp(&size[*a as usize]).then(a.cmp(b)));
     let plane_of = in_planes(mesh, &patch, &planes, &areas, &pairs);
     let is_plane = |p: u32| plane_of[p as usize].is_some();
@@ -122,18 +125,32 @@ pub fn faces(mesh: &TriMesh, crease_deg: f64) -> Faces {
     members.sort_unstable();
     let list: Vec<Face> = members
         .chunk_by(|a, b| a.0 == b.0)
-        .map(|run| face(mesh, run.iter().map(|m| m.1).collect(), is_plane(patch[run[0].1 as usize]), &areas))
+        .map(|run| {
+            face(
+                mesh,
+                run.iter().map(|m| m.1).collect(),
+                is_plane(patch[run[0].1 as usize]),
+                &areas,
+            )
+        })
         .collect();
     put_together(list, count, mesh, &pairs, angle)
 }
 
-/// By patch, the plane that it belongs to: one of the `planes`, the largest of which come first, or none. Patches belong to a
-/// plane that reach from it to the next and lie in it.
-fn in_planes(mesh: &TriMesh, patch: &[u32], planes: &[u32], areas: &[DVec3], pairs: &[[u32; 2]]) -> Vec<Option<u32>> {
+/// By patch, the plane that it belongs to: one of the `planes`, the largest of which come first, or
+/// none. Patches belong to a plane that reach from it to the next and lie in it.
+fn in_planes(
+    mesh: &TriMesh,
+    patch: &[u32],
+    planes: &[u32],
+    areas: &[DVec3],
+    pairs: &[[u32; 2]],
+) -> Vec<Option<u32>> {
     let count = patch.len();
     let members = Groups::of(count, || patch.iter().zip(0..).map(|(p, t)| (*p, t)));
     let of = |p: u32| members.get(p as usize).iter().map(|t| *t as usize);
-    let borders = || pairs.iter().map(|pair| pair.map(|t| patch[t as usize])).filter(|[p, q]| p != q);
+    let borders =
+        || pairs.iter().map(|pair| pair.map(|t| patch[t as usize])).filter(|[p, q]| p != q);
     let beside = Groups::of(count, || borders().flat_map(|[p, q]| [(p, q), (q, p)]));
     let near = IN_PLANE * mesh.bounds().size().max_element();
     let mut plane_of: Vec<Option<u32>> = vec![None; count];
@@ -143,9 +160,13 @@ fn in_planes(mesh: &TriMesh, patch: &[u32], planes: &[u32], areas: &[DVec3], pai
         }
         plane_of[own as usize] = Some(own);
         let normal = of(own).map(|t| areas[t]).sum::<DVec3>().normalize_or_zero();
-        let widest = of(own).max_by(|a, b| areas[*a].length().total_cmp(&areas[*b].length())).unwrap_or(own as usize);
+        let widest = of(own)
+            .max_by(|a, b| areas[*a].length().total_cmp(&areas[*b].length()))
+            .unwrap_or(own as usize);
         let at = normal.dot(mesh.middle(widest));
-        let lies_in = |p: u32| of(p).all(|t| mesh.corners(t).iter().all(|q| (normal.dot(*q) - at).abs() < near));
+        let lies_in = |p: u32| {
+            of(p).all(|t| mesh.corners(t).iter().all(|q| (normal.dot(*q) - at).abs() < near))
+        };
         let mut next = vec![own];
         while let Some(p) = next.pop() {
             for &q in beside.get(p as usize) {
@@ -159,14 +180,18 @@ fn in_planes(mesh: &TriMesh, patch: &[u32], planes: &[u32], areas: &[DVec3], pai
     plane_of
 }
 
-/// Faces of a surface as `known` on other triangles of the same surface: each triangle belongs to the face that lies
-/// nearest to its middle. Kinds are kept, since chords of chords tell less than what they were cut from.
+/// Faces of a surface as `known` on other triangles of the same surface: each triangle belongs to
+/// the face that lies nearest to its middle. Kinds are kept, since chords of chords tell less than
+/// what they were cut from.
 pub fn transferred(known: &Faces, of: &TriMesh, mesh: &TriMesh) -> Faces {
     let count = mesh.triangles.len();
     let tree = Bvh::new(of);
     let middle = |t: usize| mesh.corners(t).iter().sum::<DVec3>() / 3.0;
-    let nearest = |t: usize| tree.nearest(middle(t), f64::INFINITY).map_or(0, |n| known.of[n.triangle as usize]);
-    let mut members: Vec<(u32, u32)> = (0..count).into_par_iter().map(|t| (nearest(t), t as u32)).collect();
+    let nearest = |t: usize| {
+        tree.nearest(middle(t), f64::INFINITY).map_or(0, |n| known.of[n.triangle as usize])
+    };
+    let mut members: Vec<(u32, u32)> =
+        (0..count).into_par_iter().map(|t| (nearest(t), t as u32)).collect();
     members.sort_unstable();
     let areas: Vec<DVec3> = (0..count).map(|t| mesh.area_vector(t) * 0.5).collect();
     let normals: Vec<DVec3> = areas.iter().map(|a| a.normalize_or_zero()).collect();
@@ -223,7 +248,8 @@ fn beside(
         let [a, b] = pair.map(|t| of[t as usize]);
         if a != b {
             let [s, t] = pair.map(|t| mesh.triangles[t as usize]);
-            let ends: Vec<DVec3> = s.iter().filter(|v| t.contains(v)).map(|v| mesh.points[*v as usize]).collect();
+            let ends: Vec<DVec3> =
+                s.iter().filter(|v| t.contains(v)).map(|v| mesh.points[*v as usize]).collect();
             let length = ends.first().zip(ends.last()).map_or(0.0, |(p, q)| p.distance(*q));
             let sum = sums.entry((a.min(b), a.max(b))).or_default();
             *sum = (sum.0 + angle(pair) * length, sum.1 + length);
@@ -255,7 +281,8 @@ fn face(mesh: &TriMesh, triangles: Vec<u32>, plane: bool, areas: &[DVec3]) -> Fa
     }
     place /= area.max(1e-300);
     let mean = sum.normalize_or(DVec3::Z);
-    let (kind, direction) = if plane { (Kind::Plane, mean) } else { recognise(mesh, &triangles, areas, mean) };
+    let (kind, direction) =
+        if plane { (Kind::Plane, mean) } else { recognise(mesh, &triangles, areas, mean) };
     Face { kind, area, place, direction, triangles, beside: Vec::new() }
 }
 
@@ -268,8 +295,10 @@ fn recognise(mesh: &TriMesh, triangles: &[u32], areas: &[DVec3], mean: DVec3) ->
     let (origin, reach) = (bounds.centre(), bounds.size().length().max(1e-300));
     let local: Vec<DVec3> = points.iter().map(|p| (*p - origin) / reach).collect();
     let tolerance = FIT;
-    let normals: Vec<(DVec3, f64)> =
-        triangles.iter().map(|&t| (areas[t as usize].normalize_or_zero(), areas[t as usize].length())).collect();
+    let normals: Vec<(DVec3, f64)> = triangles
+        .iter()
+        .map(|&t| (areas[t as usize].normalize_or_zero(), areas[t as usize].length()))
+        .collect();
 
     // Around an axis the normals keep one height along it.
     let total: f64 = normals.iter().map(|n| n.1).sum();
@@ -281,18 +310,24 @@ fn recognise(mesh: &TriMesh, triangles: &[u32], areas: &[DVec3], mean: DVec3) ->
     }
     let axis = least_direction(spread);
     let height = middle.dot(axis);
-    // Triangles whose corners lie at several angles about the axis lean a little; points decide then.
+    // Triangles whose corners lie at several angles about the axis lean a little; points decide
+    // then.
     let lean = |n: &DVec3| (n.dot(axis) - height).abs();
     let mean_lean = (normals.iter().map(|(n, a)| lean(n).powi(2) * a).sum::<f64>() / total).sqrt();
     if mean_lean > 0.05 || normals.iter().any(|(n, _)| lean(n) > 0.25) {
-        return (sphere(&local, tolerance).map_or(Kind::Free, |r| Kind::Sphere { radius: r * reach }), mean);
+        return (
+            sphere(&local, tolerance).map_or(Kind::Free, |r| Kind::Sphere { radius: r * reach }),
+            mean,
+        );
     }
     let axis = if axis.dot(DVec3::new(0.9, 0.95, 1.0)) < 0.0 { -axis } else { axis };
     let radius = if height.abs() < 0.06 { circle(&local, axis, tolerance) } else { None };
     if let Some(radius) = radius {
         return (Kind::Cylinder { radius: radius * reach }, axis);
     }
-    if height.abs() > 0.02 && cone(&local, &normals, triangles, mesh, origin, reach, axis, tolerance) {
+    if height.abs() > 0.02
+        && cone(&local, &normals, triangles, mesh, origin, reach, axis, tolerance)
+    {
         return (Kind::Cone { half_angle_deg: height.abs().asin().to_degrees() }, axis);
     }
     (Kind::Free, mean)
@@ -318,7 +353,11 @@ fn sphere(points: &[DVec3], tolerance: f64) -> Option<f64> {
     }
     let centre = m.inverse() * rhs * 0.5;
     let radius = points.iter().map(|p| p.distance(centre)).sum::<f64>() / n;
-    points.iter().all(|p| (p.distance(centre) - radius).abs() < tolerance).then_some(radius).filter(|r| *r < 20.0)
+    points
+        .iter()
+        .all(|p| (p.distance(centre) - radius).abs() < tolerance)
+        .then_some(radius)
+        .filter(|r| *r < 20.0)
 }
 
 /// Radius of the circle through the points seen along the axis, if one fits.
@@ -329,7 +368,11 @@ fn circle(points: &[DVec3], axis: DVec3, tolerance: f64) -> Option<f64> {
     let n = flat.len() as f64;
     let mean = |f: &dyn Fn(&(f64, f64)) -> f64| flat.iter().map(f).sum::<f64>() / n;
     let (mx, my) = (mean(&|p| p.0), mean(&|p| p.1));
-    let (xx, yy, xy) = (mean(&|p| (p.0 - mx).powi(2)), mean(&|p| (p.1 - my).powi(2)), mean(&|p| (p.0 - mx) * (p.1 - my)));
+    let (xx, yy, xy) = (
+        mean(&|p| (p.0 - mx).powi(2)),
+        mean(&|p| (p.1 - my).powi(2)),
+        mean(&|p| (p.0 - mx) * (p.1 - my)),
+    );
     let square = mean(&|p| p.0 * p.0 + p.1 * p.1);
     let bx = mean(&|p| (p.0 - mx) * (p.0 * p.0 + p.1 * p.1 - square)) * 0.5;
     let by = mean(&|p| (p.1 - my) * (p.0 * p.0 + p.1 * p.1 - square)) * 0.5;
@@ -397,8 +440,10 @@ mod tests {
                 DVec3::new(r * a.cos(), r * a.sin(), z)
             })
         };
-        let points: Vec<DVec3> =
-            ring(radii[0], 0.0).chain(ring(radii[1], height)).chain([DVec3::ZERO, DVec3::Z * height]).collect();
+        let points: Vec<DVec3> = ring(radii[0], 0.0)
+            .chain(ring(radii[1], height))
+            .chain([DVec3::ZERO, DVec3::Z * height])
+            .collect();
         let n = sides as u32;
         let triangles = (0..n).flat_map(|i| {
             let j = (i + 1) % n;
@@ -420,7 +465,8 @@ mod tests {
         assert!((f.list[0].area - 20.0).abs() < 1e-9);
         let f = faces(&turned(TriMesh::sphere(7.0, 4)), 30.0);
         assert!(
-            f.list.len() == 1 && matches!(f.list[0].kind, Kind::Sphere { radius } if (radius - 7.0).abs() < 0.02),
+            f.list.len() == 1
+                && matches!(f.list[0].kind, Kind::Sphere { radius } if (radius - 7.0).abs() < 0.02),
             "{:?}",
             f.list[0].kind
         );
@@ -445,7 +491,8 @@ mod tests {
     #[test]
     fn small_triangles_scattered_over_a_flat_face_belong_to_it() {
         let mut m = turned(TriMesh::cuboid(DVec3::ZERO, DVec3::new(80.0, 60.0, 40.0)));
-        // A tiny triangle in the middle of each, and again in the middle of that, in three of which one is flat.
+        // A tiny triangle in the middle of each, and again in the middle of that, in three of which
+        // one is flat.
         for _ in 0..2 {
             for [a, b, c] in std::mem::take(&mut m.triangles) {
                 let corners = [a, b, c].map(|v| m.points[v as usize]);
@@ -455,14 +502,28 @@ mod tests {
                 m.points.push(0.5 * (m.points[n as usize] + m.points[n as usize + 1]));
                 let [p, q, r, s] = [n, n + 1, n + 2, n + 3];
                 m.triangles.extend([[p, s, r], [s, q, r], [p, q, s]]);
-                m.triangles.extend([[a, b, q], [a, q, p], [b, c, r], [b, r, q], [c, a, p], [c, p, r]]);
+                m.triangles.extend([
+                    [a, b, q],
+                    [a, q, p],
+                    [b, c, r],
+                    [b, r, q],
+                    [c, a, p],
+                    [c, p, r],
+                ]);
             }
         }
         // As files hold it.
         let m = m.mapped(|p| p.as_vec3().as_dvec3());
         let f = faces(&m, 30.0);
-        assert_eq!(f.list.len(), 6, "{:?}", f.list.iter().map(|f| (f.kind, f.area)).collect::<Vec<_>>());
-        assert!(f.list.iter().all(|f| f.kind == Kind::Plane) && (f.list[0].area - 4800.0).abs() < 0.1);
+        assert_eq!(
+            f.list.len(),
+            6,
+            "{:?}",
+            f.list.iter().map(|f| (f.kind, f.area)).collect::<Vec<_>>()
+        );
+        assert!(
+            f.list.iter().all(|f| f.kind == Kind::Plane) && (f.list[0].area - 4800.0).abs() < 0.1
+        );
     }
 
     #[test]
@@ -471,7 +532,11 @@ mod tests {
         let f = faces(&m, 30.0);
         let listed: usize = f.list.iter().map(|f| f.triangles.len()).sum();
         assert_eq!(listed, m.triangles.len());
-        assert!(f.list.iter().enumerate().all(|(n, f2)| f2.triangles.iter().all(|&t| f.of[t as usize] == n as u32)));
+        assert!(f
+            .list
+            .iter()
+            .enumerate()
+            .all(|(n, f2)| f2.triangles.iter().all(|&t| f.of[t as usize] == n as u32)));
         assert!((f.list.iter().map(|f| f.area).sum::<f64>() - m.area()).abs() < 1e-9);
     }
 }

@@ -75,7 +75,9 @@ impl Groups {
 
 /// The corners (`3 · triangle + corner`) at every point of a mesh.
 pub fn corners_at_points(mesh: &crate::TriMesh) -> Groups {
-    Groups::of(mesh.points.len(), || mesh.triangles.iter().flatten().zip(0..).map(|(&v, corner)| (v, corner)))
+    Groups::of(mesh.points.len(), || {
+        mesh.triangles.iter().flatten().zip(0..).map(|(&v, corner)| (v, corner))
+    })
 }
 
 #[cfg(test)]
@@ -89,11 +91,17 @@ mod tests {
         assert_eq!(all, [&[5][..], &[], &[7, 1, 4], &[9]]);
         // Several stretches.
         let many: Vec<u32> = (0..600_000u32).map(|n| n.wrapping_mul(2_654_435_761) >> 25).collect();
-        let [counted, numbered] = [Groups::of(128, || many.iter().copied().zip(0..)), Groups::numbered(128, &many)];
+        let [counted, numbered] =
+            [Groups::of(128, || many.iter().copied().zip(0..)), Groups::numbered(128, &many)];
         assert_eq!((counted.starts, counted.items), (numbered.starts, numbered.items));
         let cube = crate::TriMesh::cuboid(glam::DVec3::ZERO, glam::DVec3::ONE);
         let corners = corners_at_points(&cube);
-        let names = |v: usize| corners.get(v).iter().all(|c| cube.triangles[*c as usize / 3][*c as usize % 3] == v as u32);
+        let names = |v: usize| {
+            corners
+                .get(v)
+                .iter()
+                .all(|c| cube.triangles[*c as usize / 3][*c as usize % 3] == v as u32)
+        };
         assert!((0..8).all(names) && corners.items.len() == 36);
     }
 }

@@ -68,8 +68,8 @@ fn hole(mesh: &TriMesh, rim: Vec<u32>) -> Option<Hole> {
     (rim.len() >= 3).then(|| Hole { span: Bounds::of(points).size().max_element(), middle, rim })
 }
 
-/// Closes a hole by the triangles of least area between its points (Barequet & Sharir 1995), or by a fan
-/// when it has very many.
+/// Closes a hole by the triangles of least area between its points (Barequet & Sharir 1995), or by
+/// a fan when it has very many.
 pub fn close(mesh: &mut TriMesh, hole: &Hole) {
     let rim = &hole.rim;
     let n = rim.len();
@@ -111,10 +111,15 @@ mod tests {
         let ball = TriMesh::sphere(10.0, 4);
         let near = |t: usize, at: DVec3| ball.corners(t).iter().all(|p| p.distance(at) < 4.0);
         // Two round holes, and one of a single triangle.
-        let mut open = ball.filtered(|t| t != 1000 && !near(t, DVec3::Z * 10.0) && !near(t, DVec3::X * 10.0));
+        let mut open =
+            ball.filtered(|t| t != 1000 && !near(t, DVec3::Z * 10.0) && !near(t, DVec3::X * 10.0));
         let found = holes(&open);
         assert_eq!(found.len(), 3);
-        assert!(found[0].span > 5.0 && found[2].span < 2.0, "{:?}", found.iter().map(|h| h.span).collect::<Vec<_>>());
+        assert!(
+            found[0].span > 5.0 && found[2].span < 2.0,
+            "{:?}",
+            found.iter().map(|h| h.span).collect::<Vec<_>>()
+        );
         found.iter().for_each(|h| close(&mut open, h));
         assert!(Topology::of(&open).sound());
         // Flat lids take away caps of height 0.8 mm at most.
@@ -132,9 +137,9 @@ mod tests {
 
         let cube = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
         // Two triangles that share one corner only.
-        let pair = (0..12)
-            .flat_map(|a| (0..a).map(move |b| (a, b)))
-            .find(|&(a, b)| cube.triangles[a].iter().filter(|v| cube.triangles[b].contains(v)).count() == 1);
+        let pair = (0..12).flat_map(|a| (0..a).map(move |b| (a, b))).find(|&(a, b)| {
+            cube.triangles[a].iter().filter(|v| cube.triangles[b].contains(v)).count() == 1
+        });
         let (a, b) = pair.unwrap();
         let open = cube.filtered(|t| t != a && t != b);
         assert_eq!(holes(&open).iter().map(|h| h.rim.len()).collect::<Vec<_>>(), [3, 3]);

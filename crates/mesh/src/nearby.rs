@@ -1,12 +1,13 @@
-//! Search for the triangles of a mesh whose boxes may overlap a given box. The search uses bins or a tree, and stays complete
-//! when points have moved since those were made.
+//! Search for the triangles of a mesh whose boxes may overlap a given box. The search uses bins or
+//! a tree, and stays complete when points have moved since those were made.
 
 use crate::bins::Bins;
 use crate::{Bounds, Bvh, TriMesh};
 
 /// Tells which triangles may overlap a box.
 pub trait Nearby: Sync {
-    /// Calls `f` for all triangles whose boxes overlap it, perhaps more than once or for others beside them.
+    /// Calls `f` for all triangles whose boxes overlap it, perhaps more than once or for others
+    /// beside them.
     fn nearby(&self, bounds: &Bounds, f: impl FnMut(u32));
 }
 

@@ -7,7 +7,8 @@ pub struct Boxes<'a> {
     all: &'a [Bounds],
     /// Numbers of boxes; each node's are halved at the middle by one of the six sides in turn.
     order: Vec<u32>,
-    /// The box around the boxes of each node; the nodes are numbered from 1, those below `n` are `2n` and `2n + 1`.
+    /// The box around the boxes of each node; the nodes are numbered from 1, those below `n` are
+    /// `2n` and `2n + 1`.
     reach: Vec<Bounds>,
 }
 
@@ -27,7 +28,8 @@ impl<'a> Boxes<'a> {
 
     fn split(&mut self, order: &mut [u32], node: usize, side: usize) {
         let all = self.all;
-        self.reach[node] = order.iter().fold(Bounds::EMPTY, |reach, &b| reach.union(all[b as usize]));
+        self.reach[node] =
+            order.iter().fold(Bounds::EMPTY, |reach, &b| reach.union(all[b as usize]));
         if 2 * node >= self.reach.len() {
             return;
         }
@@ -100,7 +102,8 @@ mod tests {
     fn many_boxes_beside_each_other_take_no_square_of_their_number() {
         let all: Vec<Bounds> = (0..200_000)
             .map(|n| {
-                let min = DVec3::new(n as f64 * 1e-4, (n % 500) as f64 * 0.01, (n % 77) as f64 * 0.01);
+                let min =
+                    DVec3::new(n as f64 * 1e-4, (n % 500) as f64 * 0.01, (n % 77) as f64 * 0.01);
                 Bounds { min, max: min + 10.0 }
             })
             .collect();

@@ -7,8 +7,9 @@ use crate::{Bounds, TriMesh};
 
 /// Turns triangles so that neighbours agree and every outermost piece faces outward.
 ///
-/// Within a piece the winding of the larger area wins. A closed piece whose box lies inside
-/// another piece's box keeps its direction: it may be a cavity. `topology` is the mesh's. Returns those turned.
+/// Within a piece the winding of the larger area wins. A closed piece whose box lies inside another
+/// piece's box keeps its direction: it may be a cavity. `topology` is the mesh's. Returns those
+/// turned.
 pub fn orient(mesh: &mut TriMesh, topology: &Topology) -> Vec<u32> {
     let before = mesh.triangles.clone();
     if topology.flipped_edges == 0 {
@@ -35,7 +36,8 @@ fn agree(mesh: &mut TriMesh) {
             }
         }
     }
-    let directed = |tri: &[u32; 3], a: u32, b: u32| (0..3).any(|c| tri[c] == a && tri[(c + 1) % 3] == b);
+    let directed =
+        |tri: &[u32; 3], a: u32, b: u32| (0..3).any(|c| tri[c] == a && tri[(c + 1) % 3] == b);
 
     let mut turn = vec![None::<bool>; mesh.triangles.len()];
     let mut stack = Vec::new();
@@ -88,7 +90,9 @@ fn face_outward(mesh: &mut TriMesh, topology: &Topology) {
         boxes[p as usize] = boxes[p as usize].union(Bounds::of(mesh.corners(t)));
     }
     let tree = Boxes::new(&boxes);
-    let inward: Vec<bool> = (0..topology.pieces).map(|p| volumes[p] < 0.0 && !tree.lies_in_another(&boxes[p])).collect();
+    let inward: Vec<bool> = (0..topology.pieces)
+        .map(|p| volumes[p] < 0.0 && !tree.lies_in_another(&boxes[p]))
+        .collect();
     apply(mesh, |t| inward[topology.piece_of[t] as usize]);
 }
 

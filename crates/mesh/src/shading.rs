@@ -23,7 +23,11 @@ pub struct Shaded {
 pub fn shade(mesh: &TriMesh, crease_degrees: f64) -> Shaded {
     let n = mesh.points.len();
     let around = corners_at_points(mesh);
-    let faces: Vec<Face> = (0..mesh.triangles.len()).into_par_iter().with_min_len(CHUNK).map(|t| Face::of(mesh, t)).collect();
+    let faces: Vec<Face> = (0..mesh.triangles.len())
+        .into_par_iter()
+        .with_min_len(CHUNK)
+        .map(|t| Face::of(mesh, t))
+        .collect();
     let least = crease_degrees.to_radians().cos() as f32;
 
     // Chunks of points on their own, then numbered through in order.
@@ -49,7 +53,12 @@ pub fn shade(mesh: &TriMesh, crease_degrees: f64) -> Shaded {
         out.normals.extend(chunk.normals);
         out.source.extend(chunk.source);
     }
-    out.triangles = mesh.triangles.par_iter().with_min_len(CHUNK).map(|t| t.map(|v| first[v as usize])).collect();
+    out.triangles = mesh
+        .triangles
+        .par_iter()
+        .with_min_len(CHUNK)
+        .map(|t| t.map(|v| first[v as usize]))
+        .collect();
     for (corner, drawn) in others {
         out.triangles[corner as usize / 3][corner as usize % 3] = drawn;
     }

@@ -22,15 +22,16 @@ struct Fan {
 impl Fan {
     /// The way that the point goes for a thickness of one.
     fn out(&self) -> DVec3 {
-        let share = if self.angles > 0.0 { (self.along / self.angles).max(1.0 / MITRE) } else { 1.0 };
+        let share =
+            if self.angles > 0.0 { (self.along / self.angles).max(1.0 / MITRE) } else { 1.0 };
         self.sum.normalize_or_zero() / share
     }
 }
 
-/// A closed mesh around an open one: `front` of the thickness on the side that triangles face, the rest behind.
-/// Points move along the mean of the directions around them, weighted by angle (Thürmer & Wüthrich 1998). Edges
-/// that do not join two triangles that face alike are rims. Where the sheet bends more sharply than its thickness
-/// the sides cross.
+/// A closed mesh around an open one: `front` of the thickness on the side that triangles face, the
+/// rest behind. Points move along the mean of the directions around them, weighted by angle
+/// (Thürmer & Wüthrich 1998). Edges that do not join two triangles that face alike are rims. Where
+/// the sheet bends more sharply than its thickness the sides cross.
 pub fn thicken(sheet: &TriMesh, thickness: f64, front: f64) -> TriMesh {
     let next = |corner: u32| corner / 3 * 3 + (corner + 1) % 3;
     let at = |corner: u32| sheet.triangles[corner as usize / 3][corner as usize % 3];
@@ -101,8 +102,13 @@ mod tests {
             let shell = thicken(&open, 1.0, front);
             let t = Topology::of(&shell);
             assert!(t.sound() && t.pieces == 1, "{t:?}");
-            // At the rims the outer edge is cut across, not mitred: of the full corner volume three strips are missing.
-            assert!(shell.volume() > 0.0 && (shell.volume() - volume).abs() < 32.0, "{} {volume}", shell.volume());
+            // At the rims the outer edge is cut across, not mitred: of the full corner volume three
+            // strips are missing.
+            assert!(
+                shell.volume() > 0.0 && (shell.volume() - volume).abs() < 32.0,
+                "{} {volume}",
+                shell.volume()
+            );
         }
         // A cap of a ball: its area times the thickness, but for the curvature.
         let ball = TriMesh::sphere(20.0, 6);
@@ -115,7 +121,8 @@ mod tests {
     #[test]
     fn three_sheets_on_one_edge_and_a_twisted_band_close() {
         let p = |x: f64, y: f64, z: f64| DVec3::new(x, y, z);
-        let points = vec![p(0., 0., 0.), p(0., 10., 0.), p(10., 0., 0.), p(-10., 0., 0.), p(0., 0., 10.)];
+        let points =
+            vec![p(0., 0., 0.), p(0., 10., 0.), p(10., 0., 0.), p(-10., 0., 0.), p(0., 0., 10.)];
         let three = TriMesh { points, triangles: vec![[0, 2, 1], [0, 1, 3], [0, 1, 4]] };
         let shell = thicken(&three, 1.0, 0.5);
         let t = Topology::of(&shell);

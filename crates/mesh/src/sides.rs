@@ -20,7 +20,8 @@ impl Side {
     }
 }
 
-/// All sides by their edges, those of one edge in the order of their triangles: `chunk_by` the edge gives runs.
+/// All sides by their edges, those of one edge in the order of their triangles: `chunk_by` the edge
+/// gives runs.
 pub fn sides(mesh: &TriMesh) -> Vec<Side> {
     let of = |(t, tri): (usize, &[u32; 3])| {
         let tri = *tri;

@@ -1,7 +1,8 @@
 //! Smoothing that neither shrinks nor swells: a mesh's short waves are damped, its volume stays.
 //!
-//! Each round moves points toward the middle of their neighbours and then back by a little more (λ|μ filter,
-//! Taubin 1995). What little volume that changes is given back along the points' normals.
+//! Each round moves points toward the middle of their neighbours and then back by a little more
+//! (λ|μ filter, Taubin 1995). What little volume that changes is given back along the points'
+//! normals.
 
 use crate::groups::{corners_at_points, Groups};
 use crate::TriMesh;
@@ -14,9 +15,14 @@ const BACK: f64 = -1.0 / 1.9;
 /// Rings of points over which smoothing grows from nothing, beside those that stay, to all of it.
 const RINGS: u8 = 4;
 
-/// Smooths a closed mesh in so many rounds. Points that are `kept` stay where they are, and those beside them move
-/// less. Does nothing more when cancelled.
-pub fn smooth(mesh: &mut TriMesh, kept: &[bool], rounds: usize, cancelled: &(dyn Fn() -> bool + Sync)) {
+/// Smooths a closed mesh in so many rounds. Points that are `kept` stay where they are, and those
+/// beside them move less. Does nothing more when cancelled.
+pub fn smooth(
+    mesh: &mut TriMesh,
+    kept: &[bool],
+    rounds: usize,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) {
     let corners = corners_at_points(mesh);
     let share = shares(mesh, &corners, kept);
     let before = mesh.volume();
@@ -31,7 +37,11 @@ pub fn smooth(mesh: &mut TriMesh, kept: &[bool], rounds: usize, cancelled: &(dyn
                     return p;
                 }
                 let around = corners.get(v);
-                let sum: DVec3 = around.iter().flat_map(|&c| others(mesh, c)).map(|q| mesh.points[q as usize]).sum();
+                let sum: DVec3 = around
+                    .iter()
+                    .flat_map(|&c| others(mesh, c))
+                    .map(|q| mesh.points[q as usize])
+                    .sum();
                 p + (sum / (2 * around.len()) as f64 - p) * (factor * share[v])
             };
             mesh.points = (0..mesh.points.len()).into_par_iter().map(step).collect();
@@ -53,8 +63,17 @@ fn others(mesh: &TriMesh, corner: u32) -> [u32; 2] {
 fn shares(mesh: &TriMesh, corners: &Groups, kept: &[bool]) -> Vec<f64> {
     let mut ring: Vec<u8> = kept.iter().map(|k| if *k { 0 } else { RINGS }).collect();
     for next in 1..RINGS {
-        let beside = |v: usize| corners.get(v).iter().flat_map(|&c| others(mesh, c)).any(|q| ring[q as usize] == next - 1);
-        ring = (0..ring.len()).into_par_iter().map(|v| if ring[v] > next && beside(v) { next } else { ring[v] }).collect();
+        let beside = |v: usize| {
+            corners
+                .get(v)
+                .iter()
+                .flat_map(|&c| others(mesh, c))
+                .any(|q| ring[q as usize] == next - 1)
+        };
+        ring = (0..ring.len())
+            .into_par_iter()
+            .map(|v| if ring[v] > next && beside(v) { next } else { ring[v] })
+            .collect();
     }
     ring.into_iter().map(|r| r as f64 / RINGS as f64).collect()
 }
@@ -69,12 +88,18 @@ fn give_back(mesh: &mut TriMesh, corners: &Groups, share: &[f64], volume: f64) {
         };
         corners.get(v).iter().map(of).sum::<DVec3>() / 6.0
     };
-    let areas: Vec<DVec3> =
-        (0..share.len()).into_par_iter().map(|v| if share[v] > 0.0 { area(v) } else { DVec3::ZERO }).collect();
+    let areas: Vec<DVec3> = (0..share.len())
+        .into_par_iter()
+        .map(|v| if share[v] > 0.0 { area(v) } else { DVec3::ZERO })
+        .collect();
     let gain: f64 = areas.iter().zip(share).map(|(a, s)| a.length() * s).sum();
     let offset = (volume - mesh.volume()) / gain;
     if offset.is_finite() {
-        mesh.points.par_iter_mut().zip(areas).zip(share).for_each(|((p, a), s)| *p += a.normalize_or_zero() * (offset * s));
+        mesh.points
+            .par_iter_mut()
+            .zip(areas)
+            .zip(share)
+            .for_each(|((p, a), s)| *p += a.normalize_or_zero() * (offset * s));
     }
 }
 
@@ -97,8 +122,11 @@ mod tests {
     #[test]
     fn ripples_go_and_shape_and_volume_stay() {
         let rough = bumpy(5);
-        let off =
-            |m: &TriMesh| (m.points.iter().map(|p| (p.length() - 10.0).powi(2)).sum::<f64>() / m.points.len() as f64).sqrt();
+        let off = |m: &TriMesh| {
+            (m.points.iter().map(|p| (p.length() - 10.0).powi(2)).sum::<f64>()
+                / m.points.len() as f64)
+                .sqrt()
+        };
         let mut m = rough.clone();
         smooth(&mut m, &vec![false; rough.points.len()], 10, &|| false);
         assert!((m.volume() / rough.volume() - 1.0).abs() < 1e-6, "{}", m.volume());
@@ -116,7 +144,12 @@ mod tests {
         let rounded = |rounds: usize| {
             let mut m = cube.clone();
             smooth(&mut m, &low, rounds, &|| false);
-            assert!(m.points.iter().zip(&cube.points).zip(&low).all(|((p, q), low)| !low || p == q));
+            assert!(m
+                .points
+                .iter()
+                .zip(&cube.points)
+                .zip(&low)
+                .all(|((p, q), low)| !low || p == q));
             assert!((m.volume() / 1000.0 - 1.0).abs() < 0.001, "{}", m.volume());
             // From the upper corner.
             m.points.iter().map(|p| p.distance(DVec3::splat(10.0))).fold(f64::INFINITY, f64::min)

@@ -5,10 +5,10 @@ use crate::{Bvh, TriMesh};
 use glam::DVec3;
 use rayon::prelude::*;
 
-/// Diameter of the largest ball inside the mesh that touches it at each given point
-/// (Ma, Bae & Choi 2012), no larger than `limit`. `normals` point outward and need not be unit.
-/// A point at a sharp convex edge, where the ball shrinks to nothing, answers `f64::NAN`. `beside` names
-/// the triangles that a point, by its number, lies on: they are no opposite wall.
+/// Diameter of the largest ball inside the mesh that touches it at each given point (Ma, Bae & Choi
+/// 2012), no larger than `limit`. `normals` point outward and need not be unit. A point at a sharp
+/// convex edge, where the ball shrinks to nothing, answers `f64::NAN`. `beside` names the triangles
+/// that a point, by its number, lies on: they are no opposite wall.
 pub fn wall_thickness(
     bvh: &Bvh,
     points: &[DVec3],
@@ -19,7 +19,9 @@ pub fn wall_thickness(
     (0..points.len())
         .into_par_iter()
         .with_min_len(256)
-        .map(|n| ball_diameter(bvh, points[n], normals[n].normalize_or_zero(), limit, |t| beside(n, t)))
+        .map(|n| {
+            ball_diameter(bvh, points[n], normals[n].normalize_or_zero(), limit, |t| beside(n, t))
+        })
         .collect()
 }
 
@@ -31,8 +33,8 @@ fn ball_diameter(bvh: &Bvh, p: DVec3, n: DVec3, limit: f64, beside: impl Fn(u32)
         return f64::NAN;
     }
     let meets = |r: f64| bvh.nearest_where(p - n * r, (r * (1.0 - 1e-6)).powi(2), |t| !beside(t));
-    // Balls that touch at p lie in each other: what a small one meets says that the large one need not be
-    // asked, which meets far more.
+    // Balls that touch at p lie in each other: what a small one meets says that the large one need
+    // not be asked, which meets far more.
     let small = 0.15 * limit;
     let mut r = if meets(small).is_some() { small } else { limit * 0.5 };
     for _ in 0..12 {
@@ -59,12 +61,13 @@ pub fn sample_thickness(mesh: &TriMesh, bvh: &Bvh, stride: usize, limit: f64) ->
     let picked: Vec<usize> = (0..mesh.triangles.len()).step_by(stride.max(1)).collect();
     let points: Vec<DVec3> = picked.iter().map(|&t| mesh.middle(t)).collect();
     let normals: Vec<DVec3> = picked.iter().map(|&t| mesh.area_vector(t)).collect();
-    let mut out: Vec<(f64, f64)> = wall_thickness(bvh, &points, &normals, limit, |n, t| picked[n] == t as usize)
-        .into_iter()
-        .zip(&normals)
-        .map(|(d, n)| (d, n.length() * 0.5))
-        .filter(|(d, _)| d.is_finite())
-        .collect();
+    let mut out: Vec<(f64, f64)> =
+        wall_thickness(bvh, &points, &normals, limit, |n, t| picked[n] == t as usize)
+            .into_iter()
+            .zip(&normals)
+            .map(|(d, n)| (d, n.length() * 0.5))
+            .filter(|(d, _)| d.is_finite())
+            .collect();
     out.sort_by(|a, b| a.0.total_cmp(&b.0));
     out
 }
@@ -72,21 +75,22 @@ pub fn sample_thickness(mesh: &TriMesh, bvh: &Bvh, stride: usize, limit: f64) ->
 /// A wall's two sides look apart by less than about 45°.
 const FACING: f64 = 0.7;
 
-/// Straight through from the middle of a triangle to the first one that faces away: the length of the way in mm, if it is
-/// less than `limit` mm.
+/// Straight through from the middle of a triangle to the first one that faces away: the length of
+/// the way in mm, if it is less than `limit` mm.
 pub fn through(mesh: &TriMesh, bvh: &Bvh, triangle: usize, limit: f64) -> Option<f64> {
     let (from, inward) = (mesh.middle(triangle), -mesh.area_vector(triangle).try_normalize()?);
     let mut hits = Vec::new();
     bvh.segment_hits(from, from + inward * limit, &mut hits);
     let away = |h: &&SegmentHit| {
-        h.triangle as usize != triangle && mesh.area_vector(h.triangle as usize).normalize_or_zero().dot(inward) > FACING
+        h.triangle as usize != triangle
+            && mesh.area_vector(h.triangle as usize).normalize_or_zero().dot(inward) > FACING
     };
     let nearest = hits.iter().filter(away).map(|h| h.t).fold(f64::INFINITY, f64::min);
     (nearest > 1e-6 && nearest < 0.999).then_some(nearest * limit)
 }
 
-/// Thickness below which one percent of a solid's surface lies, straight through at up to 4 000 triangles; infinite where
-/// no two sides face each other. mm.
+/// Thickness below which one percent of a solid's surface lies, straight through at up to 4 000
+/// triangles; infinite where no two sides face each other. mm.
 pub fn thinnest_part(mesh: &TriMesh, bvh: &Bvh) -> f64 {
     const LOOKED_AT: usize = 4000;
     let stride = mesh.triangles.len().div_ceil(LOOKED_AT).max(1);
@@ -119,7 +123,8 @@ mod tests {
     fn plates_and_balls_measure_their_own_thickness() {
         let plate = TriMesh::cuboid(DVec3::ZERO, DVec3::new(40.0, 30.0, 2.0));
         let bvh = Bvh::new(&plate);
-        let d = wall_thickness(&bvh, &[DVec3::new(20.0, 15.0, 2.0)], &[DVec3::Z], 25.0, |_, _| false);
+        let d =
+            wall_thickness(&bvh, &[DVec3::new(20.0, 15.0, 2.0)], &[DVec3::Z], 25.0, |_, _| false);
         assert!((d[0] - 2.0).abs() < 1e-9, "{d:?}");
 
         assert!((thinnest_part(&plate, &bvh) - 2.0).abs() < 1e-9);

@@ -47,8 +47,11 @@ impl Topology {
             ..Topology::default()
         });
         // With one fan at every point, what is joined by points is joined by edges.
-        (out.piece_of, out.pieces) =
-            if out.non_manifold_vertices == 0 { pieces_by_points(mesh) } else { pieces_by_edges(mesh, &corners) };
+        (out.piece_of, out.pieces) = if out.non_manifold_vertices == 0 {
+            pieces_by_points(mesh)
+        } else {
+            pieces_by_edges(mesh, &corners)
+        };
         out
     }
 
@@ -113,7 +116,8 @@ impl Around {
             let uses = if end == v { run.len() / 2 } else { run.len() };
             if end >= v {
                 sum.open_edges += (uses == 1) as usize;
-                sum.flipped_edges += (uses == 2 && (end == v || run[0].outgoing == run[1].outgoing)) as usize;
+                sum.flipped_edges +=
+                    (uses == 2 && (end == v || run[0].outgoing == run[1].outgoing)) as usize;
                 sum.non_manifold_edges += (uses > 2) as usize;
             }
         }
@@ -121,8 +125,8 @@ impl Around {
         self.sides = sides;
     }
 
-    /// The least corner of a corner's fan; ways there are halved, so that very many corners at one point take no square of their
-    /// number (Tarjan & van Leeuwen 1984).
+    /// The least corner of a corner's fan; ways there are halved, so that very many corners at one
+    /// point take no square of their number (Tarjan & van Leeuwen 1984).
     fn least(&mut self, mut corner: u32) -> u32 {
         while self.fan[corner as usize] != corner {
             self.fan[corner as usize] = self.fan[self.fan[corner as usize] as usize];
@@ -284,7 +288,11 @@ mod tests {
                 let from = m.points.len() as u32;
                 m.points.extend((0..AROUND).map(|n| rim(1.0 + fan as f64, n)));
                 // Neighbours are met in no order.
-                m.triangles.extend((0..AROUND).map(|n| n * 7919 % AROUND).map(|n| [0, from + n, from + (n + 1) % AROUND]));
+                m.triangles.extend(
+                    (0..AROUND)
+                        .map(|n| n * 7919 % AROUND)
+                        .map(|n| [0, from + n, from + (n + 1) % AROUND]),
+                );
             }
             Topology::of(&m)
         };

@@ -14,7 +14,8 @@ pub struct Bounds {
 
 impl Bounds {
     /// The box of nothing.
-    pub const EMPTY: Bounds = Bounds { min: DVec3::splat(f64::INFINITY), max: DVec3::splat(f64::NEG_INFINITY) };
+    pub const EMPTY: Bounds =
+        Bounds { min: DVec3::splat(f64::INFINITY), max: DVec3::splat(f64::NEG_INFINITY) };
 
     /// The box around points.
     pub fn of(points: impl IntoIterator<Item = DVec3>) -> Bounds {
@@ -172,9 +173,17 @@ impl TriMesh {
 
     /// An axis-aligned box of 12 triangles.
     pub fn cuboid(min: DVec3, max: DVec3) -> TriMesh {
-        let pick = |i: usize, bit: usize, axis: usize| if i >> bit & 1 == 1 { max[axis] } else { min[axis] };
-        let points = (0..8).map(|i| DVec3::new(pick(i, 0, 0), pick(i, 1, 1), pick(i, 2, 2))).collect();
-        let quads = [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
+        let pick = |i: usize, bit: usize, axis: usize| {
+            if i >> bit & 1 == 1 {
+                max[axis]
+            } else {
+                min[axis]
+            }
+        };
+        let points =
+            (0..8).map(|i| DVec3::new(pick(i, 0, 0), pick(i, 1, 1), pick(i, 2, 2))).collect();
+        let quads =
+            [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
         let triangles = quads.iter().flat_map(|&[a, b, c, d]| [[a, b, c], [a, c, d]]).collect();
         TriMesh { points, triangles }
     }
@@ -190,7 +199,9 @@ impl TriMesh {
                 if oct & 4 == 0 { 1.0 } else { -1.0 },
             );
             let flip = s.x * s.y * s.z < 0.0;
-            let at = |i: usize, j: usize| DVec3::new(i as f64, j as f64, (n - i - j) as f64).normalize() * s * radius;
+            let at = |i: usize, j: usize| {
+                DVec3::new(i as f64, j as f64, (n - i - j) as f64).normalize() * s * radius
+            };
             for i in 0..n {
                 for j in 0..n - i {
                     let mut add = |a, b, c| soup.push(if flip { [a, c, b] } else { [a, b, c] });

@@ -7,8 +7,8 @@ use glam::DVec3;
 use rayon::prelude::*;
 use std::collections::{BTreeMap, HashSet};
 
-/// Neighbouring normals that turn more than about 177° are folded flat: a reader that rounds another way
-/// would find them crossing.
+/// Neighbouring normals that turn more than about 177° are folded flat: a reader that rounds
+/// another way would find them crossing.
 const FOLDED: f64 = -0.9985;
 
 /// Where points of triangles that cross may go.
@@ -29,18 +29,23 @@ impl Room<'_> {
     }
 }
 
-/// How far around triangles that cross a mesh is not reduced in the next attempt, in steps; the last attempt is taken as it
-/// is.
+/// How far around triangles that cross a mesh is not reduced in the next attempt, in steps; the
+/// last attempt is taken as it is.
 pub const KEPT_AROUND: [Option<f64>; 4] = [Some(3.0), Some(6.0), Some(12.0), None];
 
 /// Boxes around triangles that cross, grown by so many mm.
-pub fn around<'a>(mesh: &'a TriMesh, pairs: &'a [[u32; 2]], by: f64) -> impl Iterator<Item = Bounds> + 'a {
+pub fn around<'a>(
+    mesh: &'a TriMesh,
+    pairs: &'a [[u32; 2]],
+    by: f64,
+) -> impl Iterator<Item = Bounds> + 'a {
     pairs.as_flattened().iter().map(move |&t| Bounds::of(mesh.corners(t as usize)).grown(by))
 }
 
-/// The few triangles that cross or fold all the same, where walls are cut off to an edge finer than the
-/// grid: their points step toward the middle of their neighbours until nothing crosses, as far as there is room. Folds that
-/// this leaves are harmless. The pairs that cross all the same are returned.
+/// The few triangles that cross or fold all the same, where walls are cut off to an edge finer than
+/// the grid: their points step toward the middle of their neighbours until nothing crosses, as far
+/// as there is room. Folds that this leaves are harmless. The pairs that cross all the same are
+/// returned.
 pub fn untangle(mesh: &mut TriMesh, room: Room) -> Vec<[u32; 2]> {
     const ROUNDS: usize = 8;
     /// Folds that so many rounds leave are no longer touched: where they were they did no harm.
@@ -55,7 +60,10 @@ pub fn untangle(mesh: &mut TriMesh, room: Room) -> Vec<[u32; 2]> {
     for round in 0..ROUNDS {
         if round == FOLD_ROUNDS && !folds.is_empty() {
             let left = points_of(mesh, folds.iter());
-            left.iter().for_each(|v| mesh.points[*v as usize] = before.get(v).copied().unwrap_or(mesh.points[*v as usize]));
+            left.iter().for_each(|v| {
+                mesh.points[*v as usize] =
+                    before.get(v).copied().unwrap_or(mesh.points[*v as usize])
+            });
             let also = points_of(mesh, pairs.iter());
             let touched = touching(mesh, left.iter().chain(&also));
             [pairs, _] = among(mesh, &touched, &before);
@@ -73,7 +81,8 @@ pub fn untangle(mesh: &mut TriMesh, room: Room) -> Vec<[u32; 2]> {
         for t in touched.iter().map(|&n| mesh.triangles[n as usize]) {
             for (c, v) in t.iter().enumerate() {
                 if let Ok(i) = tangled.binary_search(v) {
-                    sums[i].0 += mesh.points[t[(c + 1) % 3] as usize] + mesh.points[t[(c + 2) % 3] as usize];
+                    sums[i].0 +=
+                        mesh.points[t[(c + 1) % 3] as usize] + mesh.points[t[(c + 2) % 3] as usize];
                     sums[i].1 += 2.0;
                 }
             }
@@ -83,7 +92,8 @@ pub fn untangle(mesh: &mut TriMesh, room: Room) -> Vec<[u32; 2]> {
             let from = *before.entry(v).or_insert(*p);
             let any = room.last_resort && crossed.binary_search(&v).is_ok();
             let limit = if any { f64::INFINITY } else { (room.may_move)(v) };
-            let q = (room.confine)(from + (p.lerp(sum / count, 0.5) - from).clamp_length_max(limit));
+            let q =
+                (room.confine)(from + (p.lerp(sum / count, 0.5) - from).clamp_length_max(limit));
             *p = q;
         }
         round_to_f32(mesh);
@@ -106,7 +116,12 @@ fn touching<'a>(mesh: &TriMesh, points: impl Iterator<Item = &'a u32>) -> Vec<u3
     let mut is_one = vec![false; mesh.points.len()];
     points.for_each(|&v| is_one[v as usize] = true);
     let touches = |t: &[u32; 3]| t.iter().any(|&v| is_one[v as usize]);
-    mesh.triangles.par_iter().enumerate().filter(|(_, t)| touches(t)).map(|(n, _)| n as u32).collect()
+    mesh.triangles
+        .par_iter()
+        .enumerate()
+        .filter(|(_, t)| touches(t))
+        .map(|(n, _)| n as u32)
+        .collect()
 }
 
 /// Files hold 32-bit coordinates: checks must see the same. Points that would fall together are
@@ -125,7 +140,11 @@ pub fn round_to_f32(mesh: &mut TriMesh) {
         let mut q = p.as_vec3();
         let mut axis = 0;
         while !seen.insert(q.to_array().map(f32::to_bits)) {
-            q[axis] = if q[axis] == 0.0 { f32::MIN_POSITIVE } else { f32::from_bits(q[axis].to_bits() + 1) };
+            q[axis] = if q[axis] == 0.0 {
+                f32::MIN_POSITIVE
+            } else {
+                f32::from_bits(q[axis].to_bits() + 1)
+            };
             axis = (axis + 1) % 3;
         }
         *p = q.as_dvec3();
@@ -161,7 +180,8 @@ mod tests {
         let left = untangle(&mut free, Room { last_resort: true, ..Room::of(&|_| 0.0) });
         assert!(left.is_empty() && crossing_pairs(&free, &Bvh::new(&free)).is_empty());
         assert!(Topology::of(&free).sound());
-        let moved = (0..free.points.len()).filter(|v| free.points[*v] != tangled.points[*v]).count();
+        let moved =
+            (0..free.points.len()).filter(|v| free.points[*v] != tangled.points[*v]).count();
         assert!(moved >= pushed.len() && moved < 20 * pushed.len(), "{moved} for {}", pushed.len());
     }
 

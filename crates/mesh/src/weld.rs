@@ -51,7 +51,8 @@ pub struct Welded {
 /// No point.
 const NONE: u32 = u32::MAX;
 
-/// Merges points closer than `tolerance` with one that came before; 0 merges only equal positions. Triangles that collapse are dropped.
+/// Merges points closer than `tolerance` with one that came before; 0 merges only equal positions.
+/// Triangles that collapse are dropped.
 pub fn weld(mesh: &TriMesh, tolerance: f64) -> Welded {
     let mut points: Vec<DVec3> = Vec::with_capacity(mesh.points.len() / 4);
     let mut new = Vec::with_capacity(mesh.points.len());
@@ -67,7 +68,8 @@ pub fn weld(mesh: &TriMesh, tolerance: f64) -> Welded {
             }));
         }
     } else {
-        // Cells some tolerances wide: few points lie so close to a border that the next cell matters.
+        // Cells some tolerances wide: few points lie so close to a border that the next cell
+        // matters.
         const WIDE: f64 = 4.0;
         let mut cells: FastMap<[i64; 3], u32> = FastMap::default();
         // Of each point the one that came before it in its cell.
@@ -77,12 +79,16 @@ pub fn weld(mesh: &TriMesh, tolerance: f64) -> Welded {
             let own = at.floor();
             let within = ((at - own) * WIDE).to_array();
             let own = own.to_array().map(|v| v as i64);
-            let beside = |axis: usize| -((within[axis] <= 1.0) as i64)..=(within[axis] >= WIDE - 1.0) as i64;
+            let beside =
+                |axis: usize| -((within[axis] <= 1.0) as i64)..=(within[axis] >= WIDE - 1.0) as i64;
             let mut found = None;
             'search: for dz in beside(2) {
                 for dy in beside(1) {
                     for dx in beside(0) {
-                        let mut near = cells.get(&[own[0] + dx, own[1] + dy, own[2] + dz]).copied().unwrap_or(NONE);
+                        let mut near = cells
+                            .get(&[own[0] + dx, own[1] + dy, own[2] + dz])
+                            .copied()
+                            .unwrap_or(NONE);
                         while near != NONE {
                             if points[near as usize].distance_squared(p) <= tolerance * tolerance {
                                 found = Some(near);
@@ -102,8 +108,12 @@ pub fn weld(mesh: &TriMesh, tolerance: f64) -> Welded {
         }
     }
     let merged = mesh.points.len() - points.len();
-    let triangles: Vec<[u32; 3]> =
-        mesh.triangles.iter().map(|t| t.map(|i| new[i as usize])).filter(|[a, b, c]| a != b && b != c && c != a).collect();
+    let triangles: Vec<[u32; 3]> = mesh
+        .triangles
+        .iter()
+        .map(|t| t.map(|i| new[i as usize]))
+        .filter(|[a, b, c]| a != b && b != c && c != a)
+        .collect();
     let collapsed = mesh.triangles.len() - triangles.len();
     Welded { mesh: TriMesh { points, triangles }, merged, collapsed }
 }

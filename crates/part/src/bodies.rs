@@ -99,7 +99,8 @@ pub struct Clean {
     pub fewer: Vec<Remade>,
     /// Pieces that were open and were given thickness.
     pub shells: usize,
-    /// The mesh before its triangles were made anew or joined, where they were: its faces are told from that.
+    /// The mesh before its triangles were made anew or joined, where they were: its faces are told
+    /// from that.
     pub before: Option<TriMesh>,
 }
 
@@ -107,7 +108,12 @@ pub struct Clean {
 const MOST: usize = 48;
 
 /// Welds, mends and orients a mesh in mm, and gives thickness to what is open.
-pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>, stopped: Stopped) -> Result<Clean, FormatError> {
+pub fn clean(
+    raw: &TriMesh,
+    mend: &Mend,
+    shell: Option<&Shell>,
+    stopped: Stopped,
+) -> Result<Clean, FormatError> {
     let (mut mesh, mut topology) = welded(raw)?;
     let dropped = raw.triangles.len() - mesh.triangles.len();
     // Where a triangle is there twice, its edges have too many sides, or two that run the same way.
@@ -120,7 +126,11 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>, stopped: Stopped
     let turned = orient(&mut mesh, &topology);
     let turned_at = turned.first().map(|&t| mesh.middle(t as usize));
     let corrected = Corrected { turned: turned.len(), turned_at, dropped, duplicates, twice_at };
-    let closed = if topology.open_edges > 0 { close_holes(&mut mesh, mend.holes_mm, stopped)? } else { Vec::new() };
+    let closed = if topology.open_edges > 0 {
+        close_holes(&mut mesh, mend.holes_mm, stopped)?
+    } else {
+        Vec::new()
+    };
     if !turned.is_empty() || !closed.is_empty() {
         // A piece that was open may have been turned by guess.
         topology = Topology::of(&mesh);
@@ -129,17 +139,28 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>, stopped: Stopped
         }
     }
     go_on(stopped)?;
-    let removed = if mend.crumbs_mm3 > 0.0 { remove_crumbs(&mut mesh, &topology, mend.crumbs_mm3) } else { 0 };
+    let removed = if mend.crumbs_mm3 > 0.0 {
+        remove_crumbs(&mut mesh, &topology, mend.crumbs_mm3)
+    } else {
+        0
+    };
     if removed > 0 {
         topology = Topology::of(&mesh);
     }
-    let rewrapped =
-        if mend.rewrap_mm > 0.0 { rewrap_crossed(&mut mesh, &topology, mend.rewrap_mm, stopped)? } else { Vec::new() };
+    let rewrapped = if mend.rewrap_mm > 0.0 {
+        rewrap_crossed(&mut mesh, &topology, mend.rewrap_mm, stopped)?
+    } else {
+        Vec::new()
+    };
     if !rewrapped.is_empty() {
         topology = Topology::of(&mesh);
     }
     let before = mend.remakes().then(|| mesh.clone());
-    let evened = if mend.even_mm > 0.0 { Some(triangles::even(&mut mesh, mend.even_mm, stopped)?) } else { None };
+    let evened = if mend.even_mm > 0.0 {
+        Some(triangles::even(&mut mesh, mend.even_mm, stopped)?)
+    } else {
+        None
+    };
     let mut joined = Vec::new();
     if mend.fewer_mm > 0.0 {
         joined.push(triangles::within(&mut mesh, mend.fewer_mm, stopped)?);
@@ -153,15 +174,28 @@ pub fn clean(raw: &TriMesh, mend: &Mend, shell: Option<&Shell>, stopped: Stopped
     go_on(stopped)?;
     // Of what becomes a shell nothing is told yet.
     let before = before.filter(|_| shell.is_none() || topology.open_edges == 0);
-    let shells = shell.filter(|_| topology.open_edges > 0).map_or(0, |s| thicken_open(&mut mesh, &topology, s));
+    let shells = shell
+        .filter(|_| topology.open_edges > 0)
+        .map_or(0, |s| thicken_open(&mut mesh, &topology, s));
     if shells > 0 {
         topology = Topology::of(&mesh);
     }
-    Ok(Clean { mesh, topology, corrected, closed, removed, rewrapped, evened, fewer: joined, shells, before })
+    Ok(Clean {
+        mesh,
+        topology,
+        corrected,
+        closed,
+        removed,
+        rewrapped,
+        evened,
+        fewer: joined,
+        shells,
+        before,
+    })
 }
 
-/// Lets go of triangles that stand on the same points in the same order as an earlier one; how many there were, and
-/// where the first lay.
+/// Lets go of triangles that stand on the same points in the same order as an earlier one; how many
+/// there were, and where the first lay.
 fn drop_duplicates(mesh: &mut TriMesh) -> (usize, Option<DVec3>) {
     let before = mesh.triangles.len();
     let from_least = |t: &[u32; 3]| {
@@ -187,14 +221,23 @@ fn thicken_open(mesh: &mut TriMesh, t: &Topology, shell: &Shell) -> usize {
     for run in sides(mesh).chunk_by(|a, b| a.edge == b.edge).filter(|run| run.len() == 1) {
         open[t.piece_of[run[0].triangle() as usize] as usize] = true;
     }
-    let (sheets, rest) = (mesh.filtered(|f| open[t.piece_of[f] as usize]), mesh.filtered(|f| !open[t.piece_of[f] as usize]));
+    let (sheets, rest) = (
+        mesh.filtered(|f| open[t.piece_of[f] as usize]),
+        mesh.filtered(|f| !open[t.piece_of[f] as usize]),
+    );
     *mesh = thicken(&sheets, shell.thickness_mm, shell.front_percent / 100.0);
     mesh.append(&rest);
     open.iter().filter(|o| **o).count()
 }
 
-/// Winds pieces anew that cross themselves. Those that only cross others stay: overlapping bodies are no fault.
-fn rewrap_crossed(mesh: &mut TriMesh, t: &Topology, step: f64, stopped: Stopped) -> Result<Vec<Rewrapped>, FormatError> {
+/// Winds pieces anew that cross themselves. Those that only cross others stay: overlapping bodies
+/// are no fault.
+fn rewrap_crossed(
+    mesh: &mut TriMesh,
+    t: &Topology,
+    step: f64,
+    stopped: Stopped,
+) -> Result<Vec<Rewrapped>, FormatError> {
     let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
     let mut crossed = vec![false; t.pieces];
     for [a, b] in crossings(mesh, &Bvh::new(mesh)).pairs {
@@ -204,7 +247,8 @@ fn rewrap_crossed(mesh: &mut TriMesh, t: &Topology, step: f64, stopped: Stopped)
     let mut rewrapped = Vec::new();
     let mut out = mesh.filtered(|f| !crossed[t.piece_of[f] as usize]);
     for piece in (0..t.pieces).filter(|p| crossed[*p]) {
-        let (new, told) = rewrap(&mesh.filtered(|f| t.piece_of[f] as usize == piece), step, stopped)?;
+        let (new, told) =
+            rewrap(&mesh.filtered(|f| t.piece_of[f] as usize == piece), step, stopped)?;
         out.append(&new);
         rewrapped.push(told);
     }
@@ -234,8 +278,8 @@ fn remove_crumbs(mesh: &mut TriMesh, t: &Topology, least: f64) -> usize {
     removed
 }
 
-/// The meshes of a file, scaled, with the names that the file gives them, or `stem`. Beams beside a solid are its
-/// filling and no body.
+/// The meshes of a file, scaled, with the names that the file gives them, or `stem`. Beams beside a
+/// solid are its filling and no body.
 pub fn named(loaded: &Loaded, scale: f64, stem: &str) -> Vec<(String, TriMesh)> {
     let whole = || loaded.mesh.clone().mapped(|p| p * scale);
     if loaded.bodies.len() < 2 || loaded.bodies.len() > MOST {
@@ -249,13 +293,15 @@ pub fn named(loaded: &Loaded, scale: f64, stem: &str) -> Vec<(String, TriMesh)> 
         (n, body, range)
     });
     let cut = |(n, body, range): (usize, &Named, Range<usize>)| {
-        let name = if body.name.is_empty() { format!("{stem} {}", n + 1) } else { body.name.clone() };
+        let name =
+            if body.name.is_empty() { format!("{stem} {}", n + 1) } else { body.name.clone() };
         (name, loaded.mesh.filtered(|t| range.contains(&t)).mapped(|p| p * scale))
     };
     placed.filter(|(_, body, _)| !(fill && body.beams)).map(cut).collect()
 }
 
-/// A mesh's separate closed bodies, each with the cavities inside it; the mesh itself when it is one.
+/// A mesh's separate closed bodies, each with the cavities inside it; the mesh itself when it is
+/// one.
 pub fn pieces(name: &str, clean: &Clean) -> Vec<(String, TriMesh)> {
     let (mesh, t) = (&clean.mesh, &clean.topology);
     let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
@@ -273,20 +319,26 @@ pub fn pieces(name: &str, clean: &Clean) -> Vec<(String, TriMesh)> {
     for p in (0..t.pieces).filter(|&p| volumes[p] <= 0.0) {
         let own = shell(p).bounds();
         let around = (0..outer.len()).filter(|&n| bounds[n].contains(&own));
-        owner[p] = around.min_by(|&a, &b| volumes[outer[a]].total_cmp(&volumes[outer[b]])).unwrap_or(0);
+        owner[p] =
+            around.min_by(|&a, &b| volumes[outer[a]].total_cmp(&volumes[outer[b]])).unwrap_or(0);
     }
-    let body = |n: usize| (format!("{name} {}", n + 1), mesh.filtered(|f| owner[t.piece_of[f] as usize] == n));
+    let body = |n: usize| {
+        (format!("{name} {}", n + 1), mesh.filtered(|f| owner[t.piece_of[f] as usize] == n))
+    };
     (0..outer.len()).map(body).collect()
 }
 
 /// Why a mesh of several pieces is one body all the same.
 pub fn kept_together(clean: &Clean) -> Option<String> {
     let t = &clean.topology;
-    let outer = piece_volumes(&clean.mesh, &t.piece_of, t.pieces).iter().filter(|v| **v > 0.0).count();
+    let outer =
+        piece_volumes(&clean.mesh, &t.piece_of, t.pieces).iter().filter(|v| **v > 0.0).count();
     match outer {
         0 | 1 => None,
         n if n > MOST => Some(format!("{n} pieces stay one body: up to {MOST} are told apart")),
-        n if !t.closed() => Some(format!("{n} pieces stay one body: they are told apart only where all are closed")),
+        n if !t.closed() => {
+            Some(format!("{n} pieces stay one body: they are told apart only where all are closed"))
+        }
         _ => None,
     }
 }
@@ -359,7 +411,10 @@ pub fn is_solid(role: Option<Role>) -> bool {
 
 /// How many bodies are left when those that meet are one.
 pub fn joined(bodies: &[&Arc<Body>]) -> usize {
-    let longest = bodies.iter().map(|b| b.facts.size_mm.iter().fold(0.0, |m: f64, v| m.max(*v))).fold(0.0, f64::max);
+    let longest = bodies
+        .iter()
+        .map(|b| b.facts.size_mm.iter().fold(0.0, |m: f64, v| m.max(*v)))
+        .fold(0.0, f64::max);
     let mut group: Vec<usize> = (0..bodies.len()).collect();
     for a in 0..bodies.len() {
         for b in 0..a {
@@ -395,8 +450,13 @@ mod tests {
 
     #[test]
     fn touching_bodies_are_joined_and_names_told_apart() {
-        let cube =
-            |x: f64| Arc::new(Body::new("Cube".into(), None, TriMesh::cuboid(DVec3::X * x, DVec3::new(x + 10.0, 10.0, 10.0))));
+        let cube = |x: f64| {
+            Arc::new(Body::new(
+                "Cube".into(),
+                None,
+                TriMesh::cuboid(DVec3::X * x, DVec3::new(x + 10.0, 10.0, 10.0)),
+            ))
+        };
         let (a, b, c) = (cube(0.0), cube(10.0), cube(25.0));
         assert_eq!(joined(&[&a, &b, &c]), 2);
         let mut names = ["Pin".to_owned(), "Pin".into(), "Pin 2".into(), "Pin".into()];

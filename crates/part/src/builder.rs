@@ -10,8 +10,8 @@ pub fn circle(centre: DVec2, radius: f64, steps: usize) -> Vec<DVec2> {
     arc(centre, radius, 0.0, TAU, steps).take(steps).collect()
 }
 
-/// The quarters of a turn from the right lower corner on, counter-clockwise: the corner's side and where an arc
-/// there begins.
+/// The quarters of a turn from the right lower corner on, counter-clockwise: the corner's side and
+/// where an arc there begins.
 pub const QUARTERS: [(DVec2, f64); 4] = [
     (DVec2::new(1.0, -1.0), -FRAC_PI_2),
     (DVec2::new(1.0, 1.0), 0.0),
@@ -22,7 +22,9 @@ pub const QUARTERS: [(DVec2, f64); 4] = [
 /// A rectangle around `middle`, its corners rounded in so many steps.
 pub fn rounded_rectangle(middle: DVec2, half: DVec2, corner: f64, steps: usize) -> Vec<DVec2> {
     let inner = half - corner;
-    let of = |(side, from): (DVec2, f64)| arc(middle + side * inner, corner, from, from + FRAC_PI_2, steps);
+    let of = |(side, from): (DVec2, f64)| {
+        arc(middle + side * inner, corner, from, from + FRAC_PI_2, steps)
+    };
     QUARTERS.into_iter().flat_map(of).collect()
 }
 
@@ -47,8 +49,13 @@ impl Builder {
     }
 
     /// A flat face with holes; `front` keeps the winding of the plane's own axes.
-    pub fn face(&mut self, outline: &[DVec2], holes: &[&[DVec2]], front: bool, place: impl Fn(DVec2) -> DVec3)
-    where
+    pub fn face(
+        &mut self,
+        outline: &[DVec2],
+        holes: &[&[DVec2]],
+        front: bool,
+        place: impl Fn(DVec2) -> DVec3,
+    ) where
         DVec2: Copy,
     {
         let mut points: Vec<DVec2> = outline.to_vec();
@@ -68,7 +75,13 @@ impl Builder {
     }
 
     /// A strip around a closed counter-clockwise outline; `outward` or, for a bore, inward.
-    pub fn wall(&mut self, outline: &[DVec2], outward: bool, low: impl Fn(DVec2) -> DVec3, high: impl Fn(DVec2) -> DVec3) {
+    pub fn wall(
+        &mut self,
+        outline: &[DVec2],
+        outward: bool,
+        low: impl Fn(DVec2) -> DVec3,
+        high: impl Fn(DVec2) -> DVec3,
+    ) {
         for (i, &p) in outline.iter().enumerate() {
             let q = outline[(i + 1) % outline.len()];
             let (p, q) = if outward { (p, q) } else { (q, p) };
@@ -76,8 +89,8 @@ impl Builder {
         }
     }
 
-    /// Between two closed rings of as many points, the second in the direction that is up when they run
-    /// counter-clockwise.
+    /// Between two closed rings of as many points, the second in the direction that is up when they
+    /// run counter-clockwise.
     pub fn between(&mut self, low: &[DVec3], high: &[DVec3]) {
         for i in 0..low.len() {
             let j = (i + 1) % low.len();
@@ -86,8 +99,15 @@ impl Builder {
         }
     }
 
-    /// Adds the upright rectangle over the way from `p` to `q`, between a low and a high surface, as two triangles.
-    pub fn quad(&mut self, p: DVec2, q: DVec2, low: impl Fn(DVec2) -> DVec3, high: impl Fn(DVec2) -> DVec3) {
+    /// Adds the upright rectangle over the way from `p` to `q`, between a low and a high surface,
+    /// as two triangles.
+    pub fn quad(
+        &mut self,
+        p: DVec2,
+        q: DVec2,
+        low: impl Fn(DVec2) -> DVec3,
+        high: impl Fn(DVec2) -> DVec3,
+    ) {
         let [a, b, c, d] = [low(p), low(q), high(q), high(p)];
         self.add([a, b, c]);
         self.add([a, c, d]);
@@ -125,7 +145,9 @@ mod tests {
     use ulmix_mesh::Topology;
 
     fn area(outline: &[DVec2]) -> f64 {
-        (0..outline.len()).map(|n| 0.5 * outline[n].perp_dot(outline[(n + 1) % outline.len()])).sum()
+        (0..outline.len())
+            .map(|n| 0.5 * outline[n].perp_dot(outline[(n + 1) % outline.len()]))
+            .sum()
     }
 
     proptest! {
@@ -164,7 +186,9 @@ mod tests {
 
     #[test]
     fn a_profile_on_the_axis_ends_in_poles() {
-        let cone = weld(&revolve(&[DVec2::ZERO, DVec2::new(3.0, 0.0), DVec2::new(0.0, 5.0)], 64), 1e-9).mesh;
+        let cone =
+            weld(&revolve(&[DVec2::ZERO, DVec2::new(3.0, 0.0), DVec2::new(0.0, 5.0)], 64), 1e-9)
+                .mesh;
         assert!(Topology::of(&cone).sound());
         let of_circle = 64.0 * (TAU / 64.0).sin() / TAU;
         assert!((cone.volume() / (PI * 9.0 * 5.0 / 3.0 * of_circle) - 1.0).abs() < 1e-9);
@@ -172,9 +196,14 @@ mod tests {
 
     #[test]
     fn strips_between_rings_face_outward() {
-        let ring = |z: f64| circle(DVec2::ZERO, 4.0, 24).into_iter().map(flat(z)).collect::<Vec<_>>();
+        let ring =
+            |z: f64| circle(DVec2::ZERO, 4.0, 24).into_iter().map(flat(z)).collect::<Vec<_>>();
         let mut b = Builder::default();
         b.between(&ring(0.0), &ring(2.0));
-        assert!((0..b.mesh.triangles.len()).all(|t| b.mesh.area_vector(t).dot(b.mesh.middle(t).with_z(0.0)) > 0.0));
+        assert!((0..b.mesh.triangles.len()).all(|t| b
+            .mesh
+            .area_vector(t)
+            .dot(b.mesh.middle(t).with_z(0.0))
+            > 0.0));
     }
 }

@@ -1,4 +1,5 @@
-//! How far flat triangles of a size lie from a part's curved surface, and how finely its own triangles are cut.
+//! How far flat triangles of a size lie from a part's curved surface, and how finely its own
+//! triangles are cut.
 
 use crate::part::Part;
 use crate::sample::by_area;
@@ -16,7 +17,8 @@ const COUNT: usize = 38;
 const PLACES: usize = 1500;
 /// At this share of all places the deviation is at most what is told.
 const SHARE: f64 = 0.99;
-/// Where the surface turns by more than about 30° within a chord there is an edge, which meshes keep.
+/// Where the surface turns by more than about 30° within a chord there is an edge, which meshes
+/// keep.
 const SMOOTH: f64 = 0.87;
 
 /// By the length of chords, on a ladder, how far a chord's middle lies from the surface. mm.
@@ -28,8 +30,8 @@ pub struct Chords {
 }
 
 impl Chords {
-    /// Looks at the part's surface with chords of all lengths; nothing when cancelled. Where thousands of triangles of a
-    /// damaged part overlap that takes minutes.
+    /// Looks at the part's surface with chords of all lengths; nothing when cancelled. Where
+    /// thousands of triangles of a damaged part overlap that takes minutes.
     pub fn of(part: &Part, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Chords> {
         let mesh = &part.mesh;
         let first = FINEST * mesh.bounds().size().max_element();
@@ -45,14 +47,18 @@ impl Chords {
         (!cancelled()).then_some(chords)
     }
 
-    /// Edges at which the part's own triangles turn a little, as they do on a curved face, per area. 1/mm².
+    /// Edges at which the part's own triangles turn a little, as they do on a curved face, per
+    /// area. 1/mm².
     pub fn soft_edges(&self) -> f64 {
         self.soft_edges
     }
 
-    /// The longest chord whose middle lies within a tolerance of the surface; infinite for flat faces alone. mm.
+    /// The longest chord whose middle lies within a tolerance of the surface; infinite for flat
+    /// faces alone. mm.
     pub fn within(&self, tolerance: f64) -> f64 {
-        let Some(past) = self.sag.iter().position(|sag| *sag > tolerance) else { return f64::INFINITY };
+        let Some(past) = self.sag.iter().position(|sag| *sag > tolerance) else {
+            return f64::INFINITY;
+        };
         let chord = |rung: usize| self.first * (rung as f64 / RUNGS).exp2();
         if past == 0 {
             return chord(0) * (tolerance / self.sag[0]).sqrt();
@@ -63,15 +69,18 @@ impl Chords {
     }
 }
 
-/// Half a chord away along the surface from the middle of a triangle, in two directions: how far the surface has bent away
-/// there, which is as much as a whole chord's middle lies from it. Nothing where it turns as at an edge.
+/// Half a chord away along the surface from the middle of a triangle, in two directions: how far
+/// the surface has bent away there, which is as much as a whole chord's middle lies from it.
+/// Nothing where it turns as at an edge.
 fn sags(part: &Part, triangle: usize, chord: f64) -> impl Iterator<Item = f64> {
-    let (p, normal) = (part.mesh.middle(triangle), part.mesh.area_vector(triangle).normalize_or_zero());
+    let (p, normal) =
+        (part.mesh.middle(triangle), part.mesh.area_vector(triangle).normalize_or_zero());
     let (x, y) = normal.any_orthonormal_pair();
     let away = |d: DVec3| {
         let q = p + d * (0.5 * chord);
         let near = part.bvh().nearest(q, chord * chord)?;
-        let (there, distance) = (part.distance.face_normal(near.triangle), near.distance_squared.sqrt());
+        let (there, distance) =
+            (part.distance.face_normal(near.triangle), near.distance_squared.sqrt());
         // Past a rim the nearest place is the rim itself.
         let above = (q - near.point).dot(there).abs() > 0.9 * distance;
         (there.dot(normal) > SMOOTH && (above || distance < 1e-9 * chord)).then_some(distance)
@@ -85,7 +94,8 @@ fn soft_edges(part: &Part) -> f64 {
     let mesh = &part.mesh;
     let all = sides(mesh);
     let normal = |side: &Side| mesh.area_vector(side.triangle() as usize).normalize_or_zero();
-    let turns = |pair: &&[Side]| pair.len() == 2 && TURNS.contains(&normal(&pair[0]).dot(normal(&pair[1])));
+    let turns =
+        |pair: &&[Side]| pair.len() == 2 && TURNS.contains(&normal(&pair[0]).dot(normal(&pair[1])));
     let count = all.chunk_by(|a, b| a.edge == b.edge).filter(turns).count();
     count as f64 / part.facts.area_mm2.max(1e-9)
 }
@@ -105,7 +115,8 @@ mod tests {
             let found = chords.within(tolerance);
             assert!((found / expected - 1.0).abs() < 0.15, "{found} for {expected}");
         }
-        let block = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(30.0, 20.0, 10.0))).unwrap();
+        let block =
+            Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(30.0, 20.0, 10.0))).unwrap();
         assert_eq!(Chords::of(&block, &|| false).unwrap().within(0.01), f64::INFINITY);
     }
 

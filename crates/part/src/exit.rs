@@ -5,15 +5,17 @@ use glam::DVec3;
 use std::cell::RefCell;
 use ulmix_mesh::bvh::SegmentHit;
 
-/// Where the way from `a`, inside the part, to `b`, outside, leaves the part: its share of the way, and the outward normal
-/// there. That is the first triangle met, or across a hole where the winding turns. Where bodies overlap or touch, or one
-/// crosses itself, it is the triangle after which none is left. Normals are looked for within `step`, in mm.
+/// Where the way from `a`, inside the part, to `b`, outside, leaves the part: its share of the way,
+/// and the outward normal there. That is the first triangle met, or across a hole where the winding
+/// turns. Where bodies overlap or touch, or one crosses itself, it is the triangle after which none
+/// is left. Normals are looked for within `step`, in mm.
 pub fn exit(part: &Part, [a, b]: [DVec3; 2], step: f64) -> (f64, DVec3) {
     thread_local!(static HITS: RefCell<Vec<SegmentHit>> = const { RefCell::new(Vec::new()) });
     let first = HITS.with_borrow_mut(|hits| {
         part.distance.segment_hits(a, b, hits);
         let leaving = |h: &&SegmentHit| part.distance.face_normal(h.triangle).dot(b - a) > 0.0;
-        let by_t = |x: &SegmentHit, y: &SegmentHit| x.t.total_cmp(&y.t).then(x.triangle.cmp(&y.triangle));
+        let by_t =
+            |x: &SegmentHit, y: &SegmentHit| x.t.total_cmp(&y.t).then(x.triangle.cmp(&y.triangle));
         if hits.len() > 1 {
             hits.sort_unstable_by(by_t);
             let steps: Vec<i32> = hits.iter().map(|h| if leaving(&h) { -1 } else { 1 }).collect();
@@ -27,7 +29,11 @@ pub fn exit(part: &Part, [a, b]: [DVec3; 2], step: f64) -> (f64, DVec3) {
                 }
             }
         }
-        hits.iter().filter(leaving).min_by(|x, y| by_t(x, y)).or_else(|| hits.iter().min_by(|x, y| by_t(x, y))).copied()
+        hits.iter()
+            .filter(leaving)
+            .min_by(|x, y| by_t(x, y))
+            .or_else(|| hits.iter().min_by(|x, y| by_t(x, y)))
+            .copied()
     });
     if let Some(h) = first {
         return (h.t, part.distance.face_normal(h.triangle));

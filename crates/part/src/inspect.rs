@@ -132,8 +132,12 @@ fn in_words(longest: f64) -> String {
 fn unlikely(longest: f64) -> Option<String> {
     const PRINTED: std::ops::RangeInclusive<f64> = 10.0..=1000.0;
     let small = longest < *PRINTED.start();
-    (!PRINTED.contains(&longest))
-        .then(|| format!("Few printers make a part this {}. Is the unit right?", if small { "small" } else { "large" }))
+    (!PRINTED.contains(&longest)).then(|| {
+        format!(
+            "Few printers make a part this {}. Is the unit right?",
+            if small { "small" } else { "large" }
+        )
+    })
 }
 
 #[cfg(test)]
@@ -147,7 +151,8 @@ mod tests {
     fn each_unit_tells_its_size_in_words_and_doubts_what_nobody_prints() {
         let file = stl::write(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(180.0, 60.0, 40.0)));
         let found = inspect(&file, &Limits::default()).unwrap().told;
-        let told: Vec<_> = found.choices.iter().map(|c| (c.words.as_str(), c.unlikely.is_some())).collect();
+        let told: Vec<_> =
+            found.choices.iter().map(|c| (c.words.as_str(), c.unlikely.is_some())).collect();
         assert_eq!(
             told,
             [
@@ -158,12 +163,20 @@ mod tests {
             ]
         );
         assert!(found.choices.iter().map(|c| c.size_mm[0]).eq([180.0, 4572.0, 1800.0, 180_000.0]));
-        assert_eq!(found.choices.iter().map(|c| c.usable).collect::<Vec<_>>(), [true, true, true, false]);
-        // A part of four inches: in millimetres hardly anybody would print it, and inches come next.
+        assert_eq!(
+            found.choices.iter().map(|c| c.usable).collect::<Vec<_>>(),
+            [true, true, true, false]
+        );
+        // A part of four inches: in millimetres hardly anybody would print it, and inches come
+        // next.
         let file = stl::write(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(4.0, 2.5, 1.0)));
         let found = inspect(&file, &Limits::default()).unwrap().told;
-        let plausible = found.choices.iter().find(|c| c.usable && c.unlikely.is_none()).map(|c| c.unit);
-        assert!(plausible == Some(Unit::Inch) && found.choices[0].unlikely.as_ref().is_some_and(|u| u.contains("small")));
+        let plausible =
+            found.choices.iter().find(|c| c.usable && c.unlikely.is_none()).map(|c| c.unit);
+        assert!(
+            plausible == Some(Unit::Inch)
+                && found.choices[0].unlikely.as_ref().is_some_and(|u| u.contains("small"))
+        );
         assert!(THINGS.windows(2).all(|t| t[0].0 < t[1].0));
     }
 }

@@ -1,4 +1,5 @@
-//! What came in: the part, made ready, and what is known of it. Lengths are millimetres, angles degrees.
+//! What came in: the part, made ready, and what is known of it. Lengths are millimetres, angles
+//! degrees.
 //!
 //! | module | idea |
 //! |---|---|

@@ -19,13 +19,15 @@ impl Moved {
         Moved::summed(distances(places, from).iter())
     }
 
-    /// How far two surfaces lie from each other, measured both ways at their points and at places between those.
+    /// How far two surfaces lie from each other, measured both ways at their points and at places
+    /// between those.
     pub fn between(now: &TriMesh, before: &TriMesh) -> Moved {
         map(now, before).moved
     }
 
     fn summed<'a>(all: impl Iterator<Item = &'a f64>) -> Moved {
-        let (greatest, sum, count) = all.fold((0.0, 0.0, 0), |(most, sum, n), d| (d.max(most), sum + d, n + 1));
+        let (greatest, sum, count) =
+            all.fold((0.0, 0.0, 0), |(most, sum, n), d| (d.max(most), sum + d, n + 1));
         Moved { greatest, mean: sum / count.max(1) as f64 }
     }
 }
@@ -43,13 +45,15 @@ pub struct Map {
 /// Distances of a mesh from another one, as a map of the first.
 pub fn map(now: &TriMesh, before: &TriMesh) -> Map {
     let (mesh, old) = (finely_cut(now), finely_cut(before));
-    let (far, back) = (distances(&mesh.points, &Bvh::new(before)), distances(&old.points, &Bvh::new(now)));
+    let (far, back) =
+        (distances(&mesh.points, &Bvh::new(before)), distances(&old.points, &Bvh::new(now)));
     let moved = Moved::summed(far.iter().chain(&back));
     Map { mesh, far, moved }
 }
 
 fn distances(places: &[DVec3], from: &Bvh) -> Vec<f64> {
-    let away = |p: &DVec3| from.nearest(*p, f64::INFINITY).map_or(0.0, |n| n.distance_squared.sqrt());
+    let away =
+        |p: &DVec3| from.nearest(*p, f64::INFINITY).map_or(0.0, |n| n.distance_squared.sqrt());
     places.par_iter().map(away).collect()
 }
 
@@ -79,9 +83,13 @@ mod tests {
             assert!((inside(p) - f).abs() < 0.02, "{} {f}", inside(p));
         }
         assert!(far.iter().copied().fold(0.0, f64::max) > 0.05);
-        // The other way points of the finer ball lie over the middles of the coarse one's triangles: as far, about.
+        // The other way points of the finer ball lie over the middles of the coarse one's
+        // triangles: as far, about.
         let (there, back) = (Moved::between(&coarse, &fine), Moved::between(&fine, &coarse));
-        assert!(moved == there && (there.greatest - back.greatest).abs() < 1e-12, "{there:?} {back:?}");
+        assert!(
+            moved == there && (there.greatest - back.greatest).abs() < 1e-12,
+            "{there:?} {back:?}"
+        );
         assert!(Moved::between(&fine, &fine).greatest < 1e-12);
     }
 }

@@ -3,11 +3,13 @@
 use glam::DVec3;
 use ulmix_mesh::{Bounds, TriMesh};
 
-/// A part farther from the origin than this many times its size is brought near: pictures and most files hold
-/// coordinates in single precision, of which 1000 sizes away a ten-thousandth of the part would be left.
+/// A part farther from the origin than this many times its size is brought near: pictures and most
+/// files hold coordinates in single precision, of which 1000 sizes away a ten-thousandth of the
+/// part would be left.
 const FAR: f64 = 1000.0;
 
-/// Moves all bodies so that the first lies at the origin if the part lies far away, and says from where it came.
+/// Moves all bodies so that the first lies at the origin if the part lies far away, and says from
+/// where it came.
 pub(crate) fn brought_near(raw: &mut [(String, TriMesh)]) -> Option<String> {
     let bounds = raw.iter().map(|b| b.1.bounds()).reduce(Bounds::union)?;
     let away = bounds.distance_squared(DVec3::ZERO).sqrt();
@@ -21,7 +23,8 @@ pub(crate) fn brought_near(raw: &mut [(String, TriMesh)]) -> Option<String> {
     }
     let [x, y, z] = from.to_array();
     Some(format!(
-        "The part lay {:.0} m from the origin, too far for exact pictures and files: it was moved by {}, {}, {} mm",
+        "The part lay {:.0} m from the origin, too far for exact pictures and \
+             files: it was moved by {}, {}, {} mm",
         away / 1000.0,
         0.0 - x,
         0.0 - y,
@@ -35,7 +38,8 @@ mod tests {
 
     #[test]
     fn what_lies_far_away_is_brought_near_with_its_bodies_in_place() {
-        let block = |from: DVec3| ("Block".to_owned(), TriMesh::cuboid(from, from + DVec3::splat(10.0)));
+        let block =
+            |from: DVec3| ("Block".to_owned(), TriMesh::cuboid(from, from + DVec3::splat(10.0)));
         let far = DVec3::new(-5e8, 0.25, 3.0);
         let mut raw = [block(far), block(far + DVec3::X * 20.0)];
         let said = brought_near(&mut raw).unwrap();

@@ -1,6 +1,9 @@
 //! The part: what came in, made ready to be filled, and the facts about it.
 
-use crate::bodies::{clean, is_solid, joined, kept_together, named, pieces, unlike, Body, BodyFacts, Clean, Corrected};
+use crate::bodies::{
+    clean, is_solid, joined, kept_together, named, pieces, unlike, Body, BodyFacts, Clean,
+    Corrected,
+};
 use crate::chords::Chords;
 use crate::near::brought_near;
 use crate::own_shapes;
@@ -80,19 +83,28 @@ pub struct PartFacts {
 pub(crate) const SIZES: std::ops::RangeInclusive<f64> = 0.01..=100_000.0;
 
 impl Part {
-    /// What the bodies of a file are given when they are sheets and come in first. `unit` counts when the file states
-    /// none.
-    pub fn first_shell(bytes: &[u8], unit: Unit, limits: &Limits) -> Result<Option<Shell>, FormatError> {
+    /// What the bodies of a file are given when they are sheets and come in first. `unit` counts
+    /// when the file states none.
+    pub fn first_shell(
+        bytes: &[u8],
+        unit: Unit,
+        limits: &Limits,
+    ) -> Result<Option<Shell>, FormatError> {
         shell_of(&bodies_of(bytes, unit, "Part", limits)?)
     }
 
     /// Reads a file of any known format. `unit` counts when the file states none.
     pub fn read(bytes: &[u8], unit: Unit) -> Result<Part, FormatError> {
-        Part::assemble(bodies_of(bytes, unit, "Part", &Limits::default())?, &PartStep::plain(unit), &|| false)
+        Part::assemble(
+            bodies_of(bytes, unit, "Part", &Limits::default())?,
+            &PartStep::plain(unit),
+            &|| false,
+        )
     }
 
-    /// The part of a recipe: made from its dimensions, or read from what `file` gives for a SHA-256, and
-    /// for none: the file that the project began with. What files hold together stays within the limits.
+    /// The part of a recipe: made from its dimensions, or read from what `file` gives for a
+    /// SHA-256, and for none: the file that the project began with. What files hold together stays
+    /// within the limits.
     pub fn of<E: From<FormatError> + From<RecipeError>, B: AsRef<[u8]>>(
         step: &PartStep,
         file: impl Fn(Option<&str>) -> Result<B, E>,
@@ -112,8 +124,14 @@ impl Part {
         for more in &step.beside {
             bodies.extend(read(Some(&more.file.sha256), more.unit, stem(&more.file.name))?);
         }
-        // What mending asks for could take for ever: its values are looked at before anything is mended.
-        let size = bodies.iter().map(|b| b.1.bounds()).reduce(Bounds::union).unwrap_or(Bounds::EMPTY).size();
+        // What mending asks for could take for ever: its values are looked at before anything is
+        // mended.
+        let size = bodies
+            .iter()
+            .map(|b| b.1.bounds())
+            .reduce(Bounds::union)
+            .unwrap_or(Bounds::EMPTY)
+            .size();
         step.validate(size.max_element())?;
         let triangles = bodies.iter().map(|b| b.1.triangles.len()).sum();
         limits.hold_all(0, triangles)?;
@@ -126,10 +144,15 @@ impl Part {
     }
 
     /// Welds, orients, mends and measures meshes in millimetres; those without a role are the part.
-    pub(crate) fn assemble(mut raw: Vec<(String, TriMesh)>, step: &PartStep, stopped: Stopped) -> Result<Part, FormatError> {
+    pub(crate) fn assemble(
+        mut raw: Vec<(String, TriMesh)>,
+        step: &PartStep,
+        stopped: Stopped,
+    ) -> Result<Part, FormatError> {
         workable(&raw, step)?;
         let moved = brought_near(&mut raw);
-        let Cleaned { mut found, mut defects, mut changes, corrected, mut whole, before } = cleaned(raw, step, stopped)?;
+        let Cleaned { mut found, mut defects, mut changes, corrected, mut whole, before } =
+            cleaned(raw, step, stopped)?;
         changes.extend(moved);
         let mut faced = None;
         if !step.pockets.is_empty() {
@@ -140,9 +163,12 @@ impl Part {
             whole = None;
             faced = Some(untouched);
         }
-        let roled: Vec<Option<Role>> = found.iter().map(|f| step.roles.get(&f.0).copied()).collect();
+        let roled: Vec<Option<Role>> =
+            found.iter().map(|f| step.roles.get(&f.0).copied()).collect();
         let gone = step.roles.keys().filter(|name| !found.iter().any(|f| f.0 == **name));
-        defects.extend(gone.map(|name| format!("The body “{name}” has a role and is not there any more")));
+        defects.extend(
+            gone.map(|name| format!("The body “{name}” has a role and is not there any more")),
+        );
         let (mesh, topology) = match whole.filter(|_| roled.iter().all(|r| is_solid(*r))) {
             // As it came: its triangles keep their order.
             Some((mesh, topology)) => (mesh, Some(topology)),
@@ -170,7 +196,10 @@ impl Part {
                     "Bring them in closer together, or each in a project of its own.",
                 )
             } else {
-                ("The part encloses no volume.", "Bring in a closed body, or give a sheet its thickness as a shell.")
+                (
+                    "The part encloses no volume.",
+                    "Bring in a closed body, or give a sheet its thickness as a shell.",
+                )
             };
             return Err(FormatError::new(words, hint));
         }
@@ -180,7 +209,11 @@ impl Part {
         let bodies: Vec<Arc<Body>> = if found.len() == 1 && roled[0].is_none() {
             Vec::new()
         } else {
-            found.iter().zip(&roled).map(|((name, m), role)| Arc::new(Body::new(name.clone(), *role, m.clone()))).collect()
+            found
+                .iter()
+                .zip(&roled)
+                .map(|((name, m), role)| Arc::new(Body::new(name.clone(), *role, m.clone())))
+                .collect()
         };
         let list = match &bodies[..] {
             [] => vec![BodyFacts::of(found[0].0.clone(), None, &mesh, topology.closed())],
@@ -228,7 +261,8 @@ impl Part {
         Ok(part)
     }
 
-    /// Memory that it takes, about: points, triangles, box tree, what faces and chords are found with.
+    /// Memory that it takes, about: points, triangles, box tree, what faces and chords are found
+    /// with.
     pub fn bytes(&self) -> usize {
         const OF_TRIANGLE: usize = 250;
         let bodies: usize = self.bodies.iter().map(|b| b.mesh.triangles.len()).sum();
@@ -243,7 +277,8 @@ impl Part {
 
     /// Do bodies of the part lie in each other, by their boxes?
     fn overlapping(&self) -> bool {
-        let solid: Vec<Bounds> = self.bodies.iter().filter(|b| b.solid()).map(|b| b.mesh.bounds()).collect();
+        let solid: Vec<Bounds> =
+            self.bodies.iter().filter(|b| b.solid()).map(|b| b.mesh.bounds()).collect();
         let near = -1e-6 * self.mesh.bounds().size().max_element();
         (0..solid.len()).any(|a| (0..a).any(|b| solid[a].grown(near).overlaps(&solid[b])))
     }
@@ -289,7 +324,8 @@ impl Part {
 
     /// The face that a description fits best.
     pub fn face(&self, mark: &FaceMark) -> Option<&Face> {
-        find(self.faces(), mark, self.faced().bounds().size().length()).map(|n| &self.faces().list[n])
+        find(self.faces(), mark, self.faced().bounds().size().length())
+            .map(|n| &self.faces().list[n])
     }
 
     /// The triangles of the faces that the marks describe, and how many marks describe none.
@@ -307,7 +343,10 @@ fn surface_of(mesh: &TriMesh, faces: &Faces, marks: &[FaceMark]) -> (TriMesh, us
 }
 
 /// Bodies in hollows of what came in, the surface of that, and what is wrong with pockets.
-fn pockets(found: &[(String, TriMesh)], step: &PartStep) -> (Vec<(String, TriMesh)>, TriMesh, Vec<String>) {
+fn pockets(
+    found: &[(String, TriMesh)],
+    step: &PartStep,
+) -> (Vec<(String, TriMesh)>, TriMesh, Vec<String>) {
     let solid = found.iter().filter(|f| is_solid(step.roles.get(&f.0).copied()));
     let mesh = solid.fold(TriMesh::default(), |mut all, f| {
         all.append(&f.1);
@@ -318,11 +357,16 @@ fn pockets(found: &[(String, TriMesh)], step: &PartStep) -> (Vec<(String, TriMes
     for pocket in step.pockets.iter().filter(|p| !p.faces.is_empty()) {
         let (around, lost) = surface_of(&mesh, &faces, &pocket.faces);
         if lost > 0 {
-            wrong.push(format!("{lost} of the faces of “{}” are no longer found on the part", pocket.name));
+            wrong.push(format!(
+                "{lost} of the faces of “{}” are no longer found on the part",
+                pocket.name
+            ));
         }
         match enclosed(&around) {
             Some(body) => bodies.push((pocket.name.clone(), body)),
-            None => wrong.push(format!("The faces of “{}” do not enclose anything yet", pocket.name)),
+            None => {
+                wrong.push(format!("The faces of “{}” do not enclose anything yet", pocket.name))
+            }
         }
     }
     (bodies, mesh, wrong)
@@ -330,17 +374,25 @@ fn pockets(found: &[(String, TriMesh)], step: &PartStep) -> (Vec<(String, TriMes
 
 /// Refuses what no step could work on.
 fn workable(raw: &[(String, TriMesh)], step: &PartStep) -> Result<(), FormatError> {
-    let size = raw.iter().map(|m| m.1.bounds()).reduce(Bounds::union).unwrap_or(Bounds::EMPTY).size();
+    let size =
+        raw.iter().map(|m| m.1.bounds()).reduce(Bounds::union).unwrap_or(Bounds::EMPTY).size();
     let longest = size.max_element();
-    if !longest.is_finite() || longest <= 0.0 || (step.shell.is_none() && size.min_element() <= 1e-6 * longest) {
+    if !longest.is_finite()
+        || longest <= 0.0
+        || (step.shell.is_none() && size.min_element() <= 1e-6 * longest)
+    {
         return Err(FormatError::new(
             "The part is flat: it encloses no volume.",
-            "Bring in a body with thickness in all three directions, or give a sheet its thickness as a shell.",
+            "Bring in a body with thickness in all three directions, or give a \
+                 sheet its thickness as a shell.",
         ));
     }
     if !SIZES.contains(&longest) {
         return Err(FormatError::new(
-            format!("The part would be {} long; parts from 0.01 mm to 100 m can be worked on.", length(longest)),
+            format!(
+                "The part would be {} long; parts from 0.01 mm to 100 m can be worked on.",
+                length(longest)
+            ),
             "Choose another unit, or scale the part before exporting it.",
         ));
     }
@@ -356,7 +408,8 @@ fn length(mm: f64) -> String {
     }
 }
 
-/// Every body on its own, named; what is wrong and what was done about it; and the whole when there is one mesh.
+/// Every body on its own, named; what is wrong and what was done about it; and the whole when there
+/// is one mesh.
 #[derive(Default)]
 struct Cleaned {
     found: Vec<(String, TriMesh)>,
@@ -368,7 +421,11 @@ struct Cleaned {
     before: Option<TriMesh>,
 }
 
-fn cleaned(raw: Vec<(String, TriMesh)>, step: &PartStep, stopped: Stopped) -> Result<Cleaned, FormatError> {
+fn cleaned(
+    raw: Vec<(String, TriMesh)>,
+    step: &PartStep,
+    stopped: Stopped,
+) -> Result<Cleaned, FormatError> {
     let alone = raw.len() == 1;
     let mut out = Cleaned::default();
     for (name, mesh) in raw {
@@ -391,7 +448,12 @@ fn cleaned(raw: Vec<(String, TriMesh)>, step: &PartStep, stopped: Stopped) -> Re
 }
 
 /// The bodies of a file, in mm; what it does not name is called `stem`.
-fn bodies_of(bytes: &[u8], unit: Unit, stem: &str, limits: &Limits) -> Result<Vec<(String, TriMesh)>, FormatError> {
+fn bodies_of(
+    bytes: &[u8],
+    unit: Unit,
+    stem: &str,
+    limits: &Limits,
+) -> Result<Vec<(String, TriMesh)>, FormatError> {
     let loaded = ulmix_formats::read(bytes, limits)?;
     // A format with a unit of its own comes in millimetres.
     let scale = if loaded.millimetres_per_unit.is_some() { 1.0 } else { unit.millimetres() };
@@ -427,8 +489,8 @@ pub fn mark(face: &Face) -> FaceMark {
     }
 }
 
-/// The face of a part of diagonal `size` that fits a description best, if one fits well: of its kind,
-/// nearby, looking the same way, about as large.
+/// The face of a part of diagonal `size` that fits a description best, if one fits well: of its
+/// kind, nearby, looking the same way, about as large.
 fn find(faces: &Faces, m: &FaceMark, size: f64) -> Option<usize> {
     let direction = DVec3::from(m.direction);
     let unlike = |f: &Face| {
@@ -442,7 +504,8 @@ fn find(faces: &Faces, m: &FaceMark, size: f64) -> Option<usize> {
         f.place.distance(m.place_mm.into()) / size + turn + 0.1 * grown
     };
     let same = faces.list.iter().enumerate().filter(|(_, f)| mark(f).kind == m.kind);
-    let best = same.map(|(n, f)| (unlike(f), n)).min_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)))?;
+    let best =
+        same.map(|(n, f)| (unlike(f), n)).min_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)))?;
     (best.0 < 0.12).then_some(best.1)
 }
 
@@ -465,7 +528,10 @@ fn defects(c: &Clean) -> Vec<String> {
         ));
     }
     if t.non_manifold_edges > 0 {
-        out.push(format!("{} shared by more than two triangles", many(t.non_manifold_edges, "edge", "edges")));
+        out.push(format!(
+            "{} shared by more than two triangles",
+            many(t.non_manifold_edges, "edge", "edges")
+        ));
     }
     if put_right.turned > 0 {
         out.push(format!(
@@ -475,10 +541,16 @@ fn defects(c: &Clean) -> Vec<String> {
         ));
     }
     if put_right.dropped > 0 {
-        out.push(format!("{} without area left out", many(put_right.dropped, "triangle", "triangles")));
+        out.push(format!(
+            "{} without area left out",
+            many(put_right.dropped, "triangle", "triangles")
+        ));
     }
     if put_right.duplicates > 0 {
-        out.push(format!("{} there twice and left out", many(put_right.duplicates, "triangle was", "triangles were")));
+        out.push(format!(
+            "{} there twice and left out",
+            many(put_right.duplicates, "triangle was", "triangles were")
+        ));
     }
     out
 }
@@ -494,19 +566,38 @@ fn changes(c: &Clean) -> Vec<String> {
         out.push(format!("{} removed", many(c.removed, "crumb was", "crumbs were")));
     }
     if !c.rewrapped.is_empty() {
-        let pieces = many(c.rewrapped.len(), "piece that crossed itself was", "pieces that crossed themselves were");
+        let pieces = many(
+            c.rewrapped.len(),
+            "piece that crossed itself was",
+            "pieces that crossed themselves were",
+        );
         let greatest = c.rewrapped.iter().map(|r| r.moved.greatest).fold(0.0, f64::max);
         let mean = c.rewrapped.iter().map(|r| r.moved.mean).fold(0.0, f64::max);
         let left = match c.rewrapped.iter().map(|r| r.crossing).sum::<usize>() {
             0 => String::new(),
-            n => format!("; {} still, and a finer step may resolve them", many(n, "triangle crosses", "triangles cross")),
+            n => format!(
+                "; {} still, and a finer step may resolve them",
+                many(n, "triangle crosses", "triangles cross")
+            ),
         };
-        out.push(format!("{pieces} wound anew: no point moved by more than {greatest:.3} mm, {mean:.4} mm in the mean{left}"));
+        out.push(format!(
+            "{pieces} wound anew: no point moved by more than {greatest:.3} mm, \
+             {mean:.4} mm in the mean{left}"
+        ));
     }
-    let surface =
-        |r: &Remade| format!("the surface moved by up to {:.3} mm, {:.4} mm in the mean", r.moved.greatest, r.moved.mean);
+    let surface = |r: &Remade| {
+        format!(
+            "the surface moved by up to {:.3} mm, {:.4} mm in the mean",
+            r.moved.greatest, r.moved.mean
+        )
+    };
     if let Some(r) = &c.evened {
-        out.push(format!("{} triangles were made anew as {} of one size: {}", r.before, r.after, surface(r)));
+        out.push(format!(
+            "{} triangles were made anew as {} of one size: {}",
+            r.before,
+            r.after,
+            surface(r)
+        ));
     }
     for r in &c.fewer {
         out.push(if r.before == r.after {
@@ -526,7 +617,8 @@ fn sharp_edges(mesh: &TriMesh) -> Vec<[u32; 2]> {
     let all = sides(mesh);
     let unit = |s: &Side| mesh.area_vector(s.triangle() as usize).normalize_or_zero();
     let same = all.windows(2).filter(|w| w[0].edge == w[1].edge);
-    let mut out: Vec<[u32; 2]> = same.filter(|w| unit(&w[0]).dot(unit(&w[1])) < SHARP).map(|w| w[0].edge).collect();
+    let mut out: Vec<[u32; 2]> =
+        same.filter(|w| unit(&w[0]).dot(unit(&w[1])) < SHARP).map(|w| w[0].edge).collect();
     out.dedup();
     out
 }
@@ -540,7 +632,10 @@ fn corners(mesh: &TriMesh, sharp_edges: &[[u32; 2]]) -> Vec<DVec3> {
     }
     ends.sort_by_key(|e| e.0);
     let straight = |e: &[(u32, DVec3)]| e.len() == 2 && e[0].1.dot(e[1].1) < -0.999_999;
-    ends.chunk_by(|a, b| a.0 == b.0).filter(|e| !straight(e)).map(|e| mesh.points[e[0].0 as usize]).collect()
+    ends.chunk_by(|a, b| a.0 == b.0)
+        .filter(|e| !straight(e))
+        .map(|e| mesh.points[e[0].0 as usize])
+        .collect()
 }
 
 fn key(mesh: &TriMesh, bodies: &[Arc<Body>], crease_deg: f64) -> String {
@@ -588,7 +683,10 @@ mod tests {
     #[test]
     fn faces_are_found_again_on_a_slightly_changed_part() {
         let (mesh, _) = crate::demo::keel_bracket();
-        let (old, new) = (Part::prepare(&mesh).unwrap(), Part::prepare(&mesh.clone().mapped(|p| p * 1.01 + 0.3)).unwrap());
+        let (old, new) = (
+            Part::prepare(&mesh).unwrap(),
+            Part::prepare(&mesh.clone().mapped(|p| p * 1.01 + 0.3)).unwrap(),
+        );
         for f in old.faces().list.iter().take(12) {
             let (again, lost) = new.surface_of(&[mark(f)]);
             assert!(

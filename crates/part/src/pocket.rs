@@ -4,8 +4,8 @@ use ulmix_mesh::holes::{close, holes};
 use ulmix_mesh::orient::orient;
 use ulmix_mesh::{Topology, TriMesh};
 
-/// What faces of a part enclose: the faces seen from the other side, with lids over the rims where they are open.
-/// `None` when they enclose nothing.
+/// What faces of a part enclose: the faces seen from the other side, with lids over the rims where
+/// they are open. `None` when they enclose nothing.
 pub fn enclosed(faces: &TriMesh) -> Option<TriMesh> {
     if faces.triangles.is_empty() {
         return None;
@@ -32,7 +32,8 @@ mod tests {
         let cube = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(10.0));
         let mut hollow = cube.clone();
         hollow.triangles.iter_mut().for_each(|t| t.swap(0, 1));
-        let up = |t: &usize| hollow.area_vector(*t).normalize().z < -0.5 && hollow.middle(*t).z > 5.0;
+        let up =
+            |t: &usize| hollow.area_vector(*t).normalize().z < -0.5 && hollow.middle(*t).z > 5.0;
         for open in [false, true] {
             let body = enclosed(&hollow.filtered(|t| !(open && up(&t)))).unwrap();
             assert!(Topology::of(&body).sound() && (body.volume() - 1000.0).abs() < 1e-9);

@@ -1,7 +1,7 @@
 //! A surface wound anew around the inside of one that crosses itself.
 //!
-//! The inside is where the winding number is positive; its border is meshed as that of a solid part is,
-//! so that faces and edges stay in their place wherever a step of the grid can see them.
+//! The inside is where the winding number is positive; its border is meshed as that of a solid part
+//! is, so that faces and edges stay in their place wherever a step of the grid can see them.
 
 use crate::moved::Moved;
 use crate::part::Part;
@@ -28,13 +28,18 @@ pub struct Rewrapped {
 }
 
 /// A closed mesh around what lies inside `mesh`, seen at a step in mm.
-pub fn rewrap(mesh: &TriMesh, step: f64, stopped: Stopped) -> Result<(TriMesh, Rewrapped), FormatError> {
+pub fn rewrap(
+    mesh: &TriMesh,
+    step: f64,
+    stopped: Stopped,
+) -> Result<(TriMesh, Rewrapped), FormatError> {
     let part = Part::prepare(mesh)?;
     let regions = Regions::of(&part, &Zones { rest: Role::KeepSolid, ..Zones::default() });
-    let made = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), step), stopped).and_then(|zoned| {
-        let whole = Whole { part: &part, zoned: &zoned };
-        polygonise(&zoned.grid, &zoned.solid, Some(zoned.smooth()), &whole, Care::Full, stopped)
-    });
+    let made = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), step), stopped)
+        .and_then(|zoned| {
+            let whole = Whole { part: &part, zoned: &zoned };
+            polygonise(&zoned.grid, &zoned.solid, Some(zoned.smooth()), &whole, Care::Full, stopped)
+        });
     go_on(stopped)?;
     let Some(raw) = made.filter(|m| !m.triangles.is_empty()) else {
         return Err(FormatError::new(
@@ -48,7 +53,8 @@ pub fn rewrap(mesh: &TriMesh, step: f64, stopped: Stopped) -> Result<(TriMesh, R
     Ok((mesh, Rewrapped { moved, crossing }))
 }
 
-/// Reduces a mesh of a grid of this step in mm, but for what would cross; the mesh, and how many triangles cross all the same.
+/// Reduces a mesh of a grid of this step in mm, but for what would cross; the mesh, and how many
+/// triangles cross all the same.
 fn without_crossings(raw: &TriMesh, step: f64, stopped: Stopped) -> (TriMesh, usize) {
     let error = REDUCED * step;
     let mut boxes: Vec<Bounds> = Vec::new();
@@ -56,10 +62,17 @@ fn without_crossings(raw: &TriMesh, step: f64, stopped: Stopped) -> (TriMesh, us
     loop {
         let next = attempts.next().flatten();
         let kept = points_within(&boxes, &raw.points);
-        let options = ReduceOptions { error, labels: None, faithful: (&[], 0.0), kept: &kept, cancelled: stopped };
+        let options = ReduceOptions {
+            error,
+            labels: None,
+            faithful: (&[], 0.0),
+            kept: &kept,
+            cancelled: stopped,
+        };
         let mut mesh = reduce(raw, &options).mesh;
         round_to_f32(&mut mesh);
-        let pairs = untangle(&mut mesh, Room { last_resort: next.is_none(), ..Room::of(&|_| error) });
+        let pairs =
+            untangle(&mut mesh, Room { last_resort: next.is_none(), ..Room::of(&|_| error) });
         match next {
             Some(about) if !pairs.is_empty() => boxes.extend(around(&mesh, &pairs, about * step)),
             _ => return (mesh, triangles_of(&pairs).len()),

@@ -20,12 +20,20 @@ use ulmix_mesh::{Bvh, SignedDistance, Topology, TriMesh};
 const BLOCK: u32 = 8;
 
 /// Samples inside the part; `None` when cancelled.
-pub fn sample_part(part: &Part, grid: &Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Bits> {
+pub fn sample_part(
+    part: &Part,
+    grid: &Grid,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Bits> {
     sample_inside(&part.mesh, part.facts.closed, &part.distance, grid, cancelled)
 }
 
 /// Samples inside a body; `None` when cancelled.
-pub fn sample_body(body: &Body, grid: &Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Bits> {
+pub fn sample_body(
+    body: &Body,
+    grid: &Grid,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Bits> {
     sample_inside(&body.mesh, body.facts.closed, &body.distance, grid, cancelled)
 }
 
@@ -36,7 +44,8 @@ fn sample_inside(
     grid: &Grid,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Bits> {
-    let inside = if closed { scan(mesh, grid) } else { blocks(Field::Inside(distance), grid, cancelled) };
+    let inside =
+        if closed { scan(mesh, grid) } else { blocks(Field::Inside(distance), grid, cancelled) };
     (!cancelled()).then_some(inside)
 }
 
@@ -64,7 +73,12 @@ pub fn volume_of(part: &Part) -> f64 {
 }
 
 /// Samples nearer to a surface than `depth`, on both sides; `None` when cancelled.
-pub fn sample_near(surface: &Bvh, depth: f64, grid: &Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Bits> {
+pub fn sample_near(
+    surface: &Bvh,
+    depth: f64,
+    grid: &Grid,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Bits> {
     let near = blocks(Field::Near { surface, depth }, grid, cancelled);
     (!cancelled()).then_some(near)
 }
@@ -106,7 +120,13 @@ fn scan(mesh: &TriMesh, grid: &Grid) -> Bits {
 
 /// Where the rows of the slab from layer `k0` pass through a triangle: row in the slab, x, and how
 /// the winding number changes.
-fn crossings(grid: &Grid, [a, b, c]: [DVec3; 3], k0: usize, layers: usize, out: &mut Vec<(u32, f64, i32)>) {
+fn crossings(
+    grid: &Grid,
+    [a, b, c]: [DVec3; 3],
+    k0: usize,
+    layers: usize,
+    out: &mut Vec<(u32, f64, i32)>,
+) {
     let flat = |p: DVec3| Coord { x: p.y, y: p.z };
     let (fa, fb, fc) = (flat(a), flat(b), flat(c));
     let area = orient2d(fa, fb, fc);
@@ -118,7 +138,10 @@ fn crossings(grid: &Grid, [a, b, c]: [DVec3; 3], k0: usize, layers: usize, out: 
         let high = a[axis].max(b[axis]).max(c[axis]);
         let index = |v: f64| (v - grid.origin[axis]) / grid.step;
         let (first, end) = (first as f64, (first + count) as f64);
-        ((index(low).ceil() - 1.0).clamp(first, end) as u32, (index(high).floor() + 2.0).clamp(first, end) as u32)
+        (
+            (index(low).ceil() - 1.0).clamp(first, end) as u32,
+            (index(high).floor() + 2.0).clamp(first, end) as u32,
+        )
     };
     let (j0, j1) = range(1, 0, grid.size.y as usize);
     let (k_low, k_high) = range(2, k0, layers);
@@ -171,13 +194,14 @@ enum Field<'a> {
 }
 
 impl Field<'_> {
-    /// Distance of the point from the surface, negative inside; `limit` bounds it. And how far around it all points belong,
-    /// or do not, alike.
+    /// Distance of the point from the surface, negative inside; `limit` bounds it. And how far
+    /// around it all points belong, or do not, alike.
     fn look(&self, p: DVec3, limit: f64) -> (f64, f64) {
         match self {
             Field::Inside(part) => part.value_and_reach(p, limit),
             Field::Near { surface, depth } => {
-                let d = surface.nearest(p, limit * limit).map_or(limit, |n| n.distance_squared.sqrt());
+                let d =
+                    surface.nearest(p, limit * limit).map_or(limit, |n| n.distance_squared.sqrt());
                 (d, (d - depth).abs())
             }
         }
@@ -235,7 +259,8 @@ impl Slab<'_> {
             return d.abs();
         }
         let child = size / 2;
-        let reach = d.abs() + child as f64 * 0.5 * self.grid.step * 3f64.sqrt() + 1e-6 * self.grid.step;
+        let reach =
+            d.abs() + child as f64 * 0.5 * self.grid.step * 3f64.sqrt() + 1e-6 * self.grid.step;
         for c in 0..8 {
             let off = UVec3::new(c & 1, c >> 1 & 1, c >> 2 & 1) * child;
             self.block(low + off, child, reach);
@@ -250,7 +275,8 @@ impl Slab<'_> {
         let mask = (!0u64 >> (64 - (high.x - low.x))) << (low.x % 64);
         for k in low.z..high.z {
             for j in low.y..high.y {
-                let at = ((k - self.k0) as usize * rows as usize + j as usize) * words + low.x as usize / 64;
+                let at = ((k - self.k0) as usize * rows as usize + j as usize) * words
+                    + low.x as usize / 64;
                 self.bits[at] |= mask;
             }
         }
@@ -262,9 +288,10 @@ pub fn volume(bits: &Bits, grid: &Grid) -> f64 {
     bits.count() as f64 * grid.step.powi(3)
 }
 
-/// About `wanted` points spread evenly over the set samples, whatever the step of the grid: a low-discrepancy sequence over
-/// all of it, of which those stay whose nearest sample is set. Every n-th sample of a fine grid would line up with cells.
-/// Neighbours come one after the other, so that what is asked about them is near the processor.
+/// About `wanted` points spread evenly over the set samples, whatever the step of the grid: a
+/// low-discrepancy sequence over all of it, of which those stay whose nearest sample is set. Every
+/// n-th sample of a fine grid would line up with cells. Neighbours come one after the other, so
+/// that what is asked about them is near the processor.
 pub fn spread(bits: &Bits, grid: &Grid, wanted: usize) -> Vec<DVec3> {
     const MOST: f64 = 3e7;
     /// Samples along a side of the blocks whose points come together.
@@ -356,7 +383,11 @@ mod tests {
         compare(&ball, 0.71, 2.3);
         compare(&ball.filtered(|t| t % 700 != 5), 0.71, 2.3);
         // A hole as wide as the part: its border hangs in the air.
-        compare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(20.0, 15.0, 10.0)).filtered(|t| t != 4), 0.31, 0.9);
+        compare(
+            &TriMesh::cuboid(DVec3::ZERO, DVec3::new(20.0, 15.0, 10.0)).filtered(|t| t != 4),
+            0.31,
+            0.9,
+        );
         compare(&crate::demo::keel_bracket().0, 3.1, 4.0);
         let mut two = ball.clone();
         two.append(&TriMesh::cuboid(DVec3::new(12.0, -5.0, -5.0), DVec3::new(30.0, 5.0, 5.0)));
@@ -375,7 +406,10 @@ mod tests {
         for j in 0..11 {
             for k in 0..11 {
                 let row = bits.row(j, k)[0];
-                assert!(row == 0 || (row >> row.trailing_zeros()).trailing_ones() == row.count_ones(), "{row:b}");
+                assert!(
+                    row == 0 || (row >> row.trailing_zeros()).trailing_ones() == row.count_ones(),
+                    "{row:b}"
+                );
             }
         }
         assert!(bits.count() > 200);
@@ -395,7 +429,8 @@ mod tests {
             let points = super::spread(&inside, &grid, 20_000);
             assert!((points.len() as f64 / 20_000.0 - 1.0).abs() < 0.02, "{}", points.len());
             // Slices as of a lattice of many cells.
-            let even = points.iter().filter(|p| (p.x / 0.37).floor().rem_euclid(2.0) == 0.0).count() as f64;
+            let even = points.iter().filter(|p| (p.x / 0.37).floor().rem_euclid(2.0) == 0.0).count()
+                as f64;
             assert!((even / points.len() as f64 - 0.5).abs() < 0.02, "{even} of {}", points.len());
         }
     }

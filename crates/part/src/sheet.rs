@@ -6,7 +6,8 @@ use ulmix_mesh::holes::{close, holes};
 use ulmix_mesh::TriMesh;
 use ulmix_recipe::Shell;
 
-/// A part whose holes have more than this share of its surface is a sheet rather than a broken solid.
+/// A part whose holes have more than this share of its surface is a sheet rather than a broken
+/// solid.
 const OPEN: f64 = 0.15;
 
 /// First thickness for named bodies of which one is a sheet.
@@ -50,11 +51,21 @@ mod tests {
     fn sheets_are_told_from_broken_solids() {
         let ball = TriMesh::sphere(20.0, 4);
         let half = ball.filtered(|t| ball.middle(t).z > 0.0);
-        assert_eq!(shell_for(&half).unwrap(), Some(Shell { thickness_mm: 1.0, front_percent: 50.0 }));
+        assert_eq!(
+            shell_for(&half).unwrap(),
+            Some(Shell { thickness_mm: 1.0, front_percent: 50.0 })
+        );
         assert_eq!(shell_for(&ball).unwrap(), None);
         assert_eq!(shell_for(&ball.filtered(|t| t > 3)).unwrap(), None);
-        assert_eq!(shell_for(&TriMesh::cuboid(DVec3::ZERO, DVec3::ONE).filtered(|t| t != 3)).unwrap(), None);
-        let flat = TriMesh { points: vec![DVec3::ZERO, DVec3::X, DVec3::Y], triangles: vec![[0, 1, 2]] };
-        assert!(shell_for(&flat).unwrap().is_some() && shell_for(&TriMesh::default()).unwrap().is_none());
+        assert_eq!(
+            shell_for(&TriMesh::cuboid(DVec3::ZERO, DVec3::ONE).filtered(|t| t != 3)).unwrap(),
+            None
+        );
+        let flat =
+            TriMesh { points: vec![DVec3::ZERO, DVec3::X, DVec3::Y], triangles: vec![[0, 1, 2]] };
+        assert!(
+            shell_for(&flat).unwrap().is_some()
+                && shell_for(&TriMesh::default()).unwrap().is_none()
+        );
     }
 }

@@ -1,5 +1,5 @@
-//! On which side of a part's surface places lie, for many of them: most are told by the cell of a grid in which they
-//! lie, for no triangle comes near it.
+//! On which side of a part's surface places lie, for many of them: most are told by the cell of a
+//! grid in which they lie, for no triangle comes near it.
 
 use crate::part::Part;
 use crate::sample::sample_part;
@@ -90,8 +90,10 @@ impl Known {
         (low.z..=high.z).all(|k| {
             (low.y..=high.y).all(|j| {
                 let row = self.touched.row(j as usize, k as usize);
-                (low.x / 64..=high.x / 64)
-                    .all(|w| row[w as usize] & bits_between(w as usize, low.x as usize, high.x as usize + 1) == 0)
+                (low.x / 64..=high.x / 64).all(|w| {
+                    row[w as usize] & bits_between(w as usize, low.x as usize, high.x as usize + 1)
+                        == 0
+                })
             })
         })
     }
@@ -101,7 +103,8 @@ impl Known {
 fn touched(part: &Part, grid: &Grid) -> Bits {
     let triangles = part.mesh.triangles.len();
     let run = triangles.div_ceil(rayon::current_num_threads()).max(2000);
-    let runs = (0..triangles.div_ceil(run)).into_par_iter().map(|n| n * run..triangles.min((n + 1) * run));
+    let runs =
+        (0..triangles.div_ceil(run)).into_par_iter().map(|n| n * run..triangles.min((n + 1) * run));
     let found = runs.map(|run| touched_by(part, run, grid)).reduce_with(|a, b| a.or(&b));
     found.unwrap_or_else(|| Bits::new(grid))
 }
@@ -168,7 +171,8 @@ mod tests {
                 let mut clear = 0;
                 let at = |i: u64| bounds.min + (low_discrepancy(i) * 1.2 - 0.1) * bounds.size();
                 for i in 1..4000 {
-                    let (p, q) = (at(i), at(i) + (low_discrepancy(7 * i) - 0.5) * 0.1 * bounds.size());
+                    let (p, q) =
+                        (at(i), at(i) + (low_discrepancy(7 * i) - 0.5) * 0.1 * bounds.size());
                     let inside = part.distance.inside(p);
                     assert_eq!(sides.inside(p), inside, "{p}");
                     if let Some(side) = sides.clearly_inside(p) {

@@ -68,20 +68,35 @@ impl Solid {
         (Solid::Near { surface: Arc::new(Bvh::new(&surface)), depth }, lost)
     }
 
+    /// The surface that the region follows, where it is one.
+    pub fn surface(&self) -> Option<&Arc<Bvh>> {
+        match self {
+            Solid::Near { surface, .. } | Solid::Body(_, Reach::Short(surface, _)) => Some(surface),
+            _ => None,
+        }
+    }
+
     /// The region of a place in a part, and how many of its faces the part does not have.
     pub fn of(place: &Place, part: &Part) -> (Solid, usize) {
         let solid = match place {
             Place::Cylinder { base_mm, axis_mm, radius_mm } => {
                 let along = DVec3::from(*axis_mm);
                 let axis = along.normalize_or(DVec3::Z);
-                Solid::Cylinder { base: (*base_mm).into(), axis, length: along.length(), radius: *radius_mm }
+                Solid::Cylinder {
+                    base: (*base_mm).into(),
+                    axis,
+                    length: along.length(),
+                    radius: *radius_mm,
+                }
             }
             Place::Box { centre_mm, size_mm, rotation_deg } => {
                 let [x, y, z] = rotation_deg.map(f64::to_radians);
                 let turn = DMat3::from_euler(EulerRot::ZYX, z, y, x);
                 Solid::Box { centre: (*centre_mm).into(), half: DVec3::from(*size_mm) * 0.5, turn }
             }
-            Place::Sphere { centre_mm, radius_mm } => Solid::Sphere { centre: (*centre_mm).into(), radius: *radius_mm },
+            Place::Sphere { centre_mm, radius_mm } => {
+                Solid::Sphere { centre: (*centre_mm).into(), radius: *radius_mm }
+            }
             Place::Faces { faces, depth_mm } => return Solid::near(part, faces, *depth_mm),
         };
         (solid, 0)
@@ -104,8 +119,9 @@ impl Solid {
         out
     }
 
-    /// The region with its border moved inward where it passes through the part, so that `inside` holds just
-    /// beyond it; `None` when nothing is left. Where the border lies on the part's own surface it stays.
+    /// The region with its border moved inward where it passes through the part, so that `inside`
+    /// holds just beyond it; `None` when nothing is left. Where the border lies on the part's own
+    /// surface it stays.
     pub fn shrunk(&self, by: f64, inside: &dyn Fn(DVec3) -> bool) -> Option<Solid> {
         const SAMPLES: i32 = 8;
         let beyond = 0.1 * by;
@@ -115,14 +131,17 @@ impl Solid {
         let least = match &mut out {
             Solid::Cylinder { base, axis, length, radius } => {
                 let (u, v) = axis.any_orthonormal_pair();
-                let at = |along: f64, x: f64, y: f64| *base + *axis * along + (u * x + v * y) * *radius;
-                let end = |along: f64| square().any(|(x, y)| x.hypot(y) < 1.0 && inside(at(along, x, y)));
+                let at =
+                    |along: f64, x: f64, y: f64| *base + *axis * along + (u * x + v * y) * *radius;
+                let end =
+                    |along: f64| square().any(|(x, y)| x.hypot(y) < 1.0 && inside(at(along, x, y)));
                 let around = |turn: f64| DVec2::from_angle(turn * PI) * (1.0 + beyond / *radius);
                 let mantle = square().any(|(a, turn)| {
                     let round = around(turn);
                     inside(at(0.5 * (1.0 + a) * *length, round.x, round.y))
                 });
-                let [low, high] = [end(-beyond), end(*length + beyond)].map(|moves| if moves { by } else { 0.0 });
+                let [low, high] =
+                    [end(-beyond), end(*length + beyond)].map(|moves| if moves { by } else { 0.0 });
                 *base += *axis * low;
                 *length -= low + high;
                 *radius -= if mantle { by } else { 0.0 };
@@ -139,7 +158,8 @@ impl Solid {
                             local[(d + 2) % 3] = v * half[(d + 2) % 3];
                             inside(*centre + *turn * local)
                         });
-                        *(if side > 0.0 { &mut high[d] } else { &mut low[d] }) -= if moves { side * by } else { 0.0 };
+                        *(if side > 0.0 { &mut high[d] } else { &mut low[d] }) -=
+                            if moves { side * by } else { 0.0 };
                     }
                 }
                 *centre += *turn * (0.5 * (low + high));
@@ -176,7 +196,9 @@ impl Solid {
                 let out = (q - *axis * along).length() - radius;
                 out.max(-along).max(along - length)
             }
-            Solid::Box { centre, half, turn } => ((turn.transpose() * (p - *centre)).abs() - *half).max_element(),
+            Solid::Box { centre, half, turn } => {
+                ((turn.transpose() * (p - *centre)).abs() - *half).max_element()
+            }
             Solid::Sphere { centre, radius } => p.distance(*centre) - radius,
             Solid::Near { surface, depth } => distance(surface, p) - depth,
             Solid::Body(body, reach) => {
@@ -201,7 +223,9 @@ impl Solid {
                 let q = p - *base;
                 let along = q.dot(*axis);
                 let reach = radius + limit;
-                (-along).max(along - length) < limit && reach > 0.0 && (q - *axis * along).length_squared() < reach * reach
+                (-along).max(along - length) < limit
+                    && reach > 0.0
+                    && (q - *axis * along).length_squared() < reach * reach
             }
             other => other.value(p) < limit,
         }
@@ -226,17 +250,26 @@ impl Solid {
             Solid::Box { centre, half, turn } => {
                 let q = turn.transpose() * (p - *centre);
                 let over = q.abs() - *half;
-                let side = if over.x >= over.y && over.x >= over.z { 0 } else { 1 + (over.z > over.y) as usize };
+                let side = if over.x >= over.y && over.x >= over.z {
+                    0
+                } else {
+                    1 + (over.z > over.y) as usize
+                };
                 turn.col(side) * q[side].signum()
             }
             Solid::Sphere { centre, .. } => (p - *centre).normalize_or(DVec3::Z),
-            Solid::Near { surface, .. } => {
-                surface.nearest(p, f64::INFINITY).map_or(DVec3::Z, |n| (p - n.point).normalize_or(DVec3::Z))
+            Solid::Near { surface, .. } => surface
+                .nearest(p, f64::INFINITY)
+                .map_or(DVec3::Z, |n| (p - n.point).normalize_or(DVec3::Z)),
+            Solid::Body(body, Reach::Short(rim, by))
+                if by - distance(rim, p) > body.distance.value(p) =>
+            {
+                rim.nearest(p, f64::INFINITY)
+                    .map_or(DVec3::Z, |n| (n.point - p).normalize_or(DVec3::Z))
             }
-            Solid::Body(body, Reach::Short(rim, by)) if by - distance(rim, p) > body.distance.value(p) => {
-                rim.nearest(p, f64::INFINITY).map_or(DVec3::Z, |n| (n.point - p).normalize_or(DVec3::Z))
+            Solid::Body(body, _) => {
+                body.distance.normal_near(p, body.mesh.bounds().size().max_element())
             }
-            Solid::Body(body, _) => body.distance.normal_near(p, body.mesh.bounds().size().max_element()),
         }
     }
 

@@ -1,4 +1,5 @@
-//! A part's surface with other triangles: fewer, within a deviation or down to a number, or of one size.
+//! A part's surface with other triangles: fewer, within a deviation or down to a number, or of one
+//! size.
 
 use crate::moved::Moved;
 use ulmix_formats::{go_on, FormatError, Stopped};
@@ -21,9 +22,9 @@ pub struct Remade {
 /// Edges that turn by more stay sharp when triangles are evened. Degrees.
 const CREASE_DEG: f64 = 30.0;
 
-/// Joins triangles where that moves no place of the surface by more than `error` mm, measured both ways. Rims of open
-/// surfaces and edges shared by more than two triangles stay as they are, and so does a mesh where nothing else keeps within
-/// the bound.
+/// Joins triangles where that moves no place of the surface by more than `error` mm, measured both
+/// ways. Rims of open surfaces and edges shared by more than two triangles stay as they are, and so
+/// does a mesh where nothing else keeps within the bound.
 pub fn within(mesh: &mut TriMesh, error: f64, stopped: Stopped) -> Result<Remade, FormatError> {
     let kept = at_odd_edges(mesh);
     // Reduction holds the points; between them the chords of curved faces lie farther off.
@@ -44,8 +45,9 @@ pub fn within(mesh: &mut TriMesh, error: f64, stopped: Stopped) -> Result<Remade
 /// How often a bound is tried for.
 const ROUNDS: usize = 6;
 
-/// Joins triangles until there are at most `most`: what moves the surface least is joined first, and the last round's
-/// deviation is searched for, so that the number comes within three percent. What cannot be joined stays.
+/// Joins triangles until there are at most `most`: what moves the surface least is joined first,
+/// and the last round's deviation is searched for, so that the number comes within three percent.
+/// What cannot be joined stays.
 pub fn down_to(mesh: &mut TriMesh, most: usize, stopped: Stopped) -> Result<Remade, FormatError> {
     let longest = mesh.bounds().size().max_element();
     let enough = |m: &TriMesh| m.triangles.len() <= most;
@@ -70,8 +72,15 @@ pub fn down_to(mesh: &mut TriMesh, most: usize, stopped: Stopped) -> Result<Rema
 /// By how much the deviation grows from round to round.
 const GROWS: f64 = 1.6;
 
-/// The mesh of the least deviation found that has few enough triangles: `best` does, at a deviation of `high`.
-fn searched(from: &TriMesh, kept: &[bool], mut best: TriMesh, (mut high, most): (f64, usize), stopped: Stopped) -> TriMesh {
+/// The mesh of the least deviation found that has few enough triangles: `best` does, at a deviation
+/// of `high`.
+fn searched(
+    from: &TriMesh,
+    kept: &[bool],
+    mut best: TriMesh,
+    (mut high, most): (f64, usize),
+    stopped: Stopped,
+) -> TriMesh {
     let mut low = 0.0;
     for _ in 0..8 {
         if best.triangles.len() + most / 33 >= most || stopped() {
@@ -104,7 +113,11 @@ pub fn even(mesh: &mut TriMesh, edge: f64, stopped: Stopped) -> Result<Remade, F
 }
 
 fn reduced(mesh: &TriMesh, kept: &[bool], error: f64, stopped: Stopped) -> TriMesh {
-    reduce(mesh, &ReduceOptions { error, labels: None, faithful: (&[], 0.0), kept, cancelled: stopped }).mesh
+    reduce(
+        mesh,
+        &ReduceOptions { error, labels: None, faithful: (&[], 0.0), kept, cancelled: stopped },
+    )
+    .mesh
 }
 
 /// Puts a mesh in the place of another, from which it is known to have `moved`.
@@ -137,9 +150,16 @@ mod tests {
         for error in [0.02, 0.1, 0.5] {
             let mut m = ball.clone();
             let told = within(&mut m, error, &|| false).unwrap();
-            assert!(Topology::of(&m).sound() && told.after == m.triangles.len() && told.before == ball.triangles.len());
+            assert!(
+                Topology::of(&m).sound()
+                    && told.after == m.triangles.len()
+                    && told.before == ball.triangles.len()
+            );
             assert!(told.after * 2 < told.before, "{told:?}");
-            assert!(told.moved.greatest <= error && told.moved.mean <= told.moved.greatest, "{told:?} {error}");
+            assert!(
+                told.moved.greatest <= error && told.moved.mean <= told.moved.greatest,
+                "{told:?} {error}"
+            );
             assert!((m.volume() / ball.volume() - 1.0).abs() < 3.0 * error / 20.0);
         }
     }
@@ -168,7 +188,9 @@ mod tests {
         // The sagitta of a chord of 4 mm, and of a facet's middle somewhat more.
         assert!(told.moved.greatest > 0.05 && told.moved.greatest < 0.3, "{told:?}");
         assert!(even(&mut m, 0.01, &|| false)
-            .is_err_and(|e| e.message.contains("million triangles") && e.hint.contains("mm or longer")));
+            .is_err_and(
+                |e| e.message.contains("million triangles") && e.hint.contains("mm or longer")
+            ));
     }
 
     #[test]

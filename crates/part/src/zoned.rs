@@ -21,7 +21,8 @@ pub struct Region {
     pub solid: Solid,
     /// Which of the recipe's fillings fills it, in the order of [`ulmix_recipe::Recipe::fillings`].
     pub filling: usize,
-    /// Width across its border over which that filling passes into what is around; 0 for a sharp one. mm.
+    /// Width across its border over which that filling passes into what is around; 0 for a sharp
+    /// one. mm.
     pub blend: f64,
 }
 
@@ -34,7 +35,8 @@ pub struct Regions {
     pub zones: Vec<Region>,
     /// Skins.
     pub skins: Vec<Solid>,
-    /// How far each filling stands past the part's surface, in their order; empty where none does. mm.
+    /// How far each filling stands past the part's surface, in their order; empty where none does.
+    /// mm.
     pub proud: Vec<f64>,
     /// Faces that zones and skins name and the part does not have: name, and how many.
     pub lost: Vec<(String, usize)>,
@@ -62,10 +64,16 @@ impl Regions {
                 Region { role: z.role, solid, filling, blend: own.map_or(0.0, |o| o.blend_mm) }
             })
             .collect();
-        // Bodies with a role of their own come after the zones: those that go before those that stay.
+        // Bodies with a role of their own come after the zones: those that go before those that
+        // stay.
         for role in [Role::KeepClear, Role::KeepSolid, Role::Fill] {
             let own = part.bodies.iter().filter(|b| b.facts.role == Some(role));
-            let region = |b: &Arc<_>| Region { role, solid: Solid::Body(Arc::clone(b), Reach::Own), filling: 0, blend: 0.0 };
+            let region = |b: &Arc<_>| Region {
+                role,
+                solid: Solid::Body(Arc::clone(b), Reach::Own),
+                filling: 0,
+                blend: 0.0,
+            };
             zones_found.extend(own.map(region));
         }
         let skins = zones
@@ -80,13 +88,23 @@ impl Regions {
         Regions { rest: zones.rest, zones: zones_found, skins, proud: Vec::new(), lost }
     }
 
-    /// As the lattice sees them where it is a body of its own that reaches into what is solid by an overlap:
-    /// solids and skins are smaller by that, and fills are larger. What is kept clear stays clear.
+    /// Memory that they take beside that of their part.
+    pub fn bytes(&self, part: &Part) -> usize {
+        let solids = self.zones.iter().map(|z| &z.solid).chain(&self.skins);
+        let surfaces = solids.filter_map(Solid::surface);
+        let own = surfaces.filter(|s| !Arc::ptr_eq(s, &part.distance.shared_bvh()));
+        size_of::<Regions>() + own.map(|s| s.bytes()).sum::<usize>()
+    }
+
+    /// As the lattice sees them where it is a body of its own that reaches into what is solid by an
+    /// overlap: solids and skins are smaller by that, and fills are larger. What is kept clear
+    /// stays clear.
     pub fn reaching(&self, part: &Part, overlap: f64) -> Regions {
         if overlap <= 0.0 {
             return self.clone();
         }
-        let after_clear = self.zones.iter().rposition(|z| z.role == Role::KeepClear).map_or(0, |n| n + 1);
+        let after_clear =
+            self.zones.iter().rposition(|z| z.role == Role::KeepClear).map_or(0, |n| n + 1);
         let (mut zones, mut larger) = (Vec::new(), Vec::new());
         for (n, region) in self.zones.iter().enumerate() {
             match region.role {
@@ -104,7 +122,13 @@ impl Regions {
             }
         }
         let skins = self.skins.iter().filter_map(|s| s.shrunk(overlap, &|_| true)).collect();
-        Regions { rest: self.rest, zones, skins, proud: self.proud.clone(), lost: self.lost.clone() }
+        Regions {
+            rest: self.rest,
+            zones,
+            skins,
+            proud: self.proud.clone(),
+            lost: self.lost.clone(),
+        }
     }
 
     /// With fillings that stand past the part's surface.
@@ -167,24 +191,33 @@ pub struct Zoned {
     smooth: Option<Bits>,
     /// Samples of those regions of [`Regions::all`] that are not asked by their value.
     near: Vec<Option<Bits>>,
-    /// By filling, samples as near to the part's surface as it stands past that; empty where none does.
+    /// By filling, samples as near to the part's surface as it stands past that; empty where none
+    /// does.
     shells: Vec<Bits>,
 }
 
 impl Zoned {
     /// `None` when cancelled.
-    pub fn sample(part: &Part, regions: &Regions, grid: Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Zoned> {
+    pub fn sample(
+        part: &Part,
+        regions: &Regions,
+        grid: Grid,
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Option<Zoned> {
         let inside = sample_part(part, &grid, cancelled)?;
         let mut near = Vec::new();
         for region in regions.all() {
             near.push(match region {
-                Solid::Near { surface, depth } => Some(sample_near(surface, *depth, &grid, cancelled)?),
+                Solid::Near { surface, depth } => {
+                    Some(sample_near(surface, *depth, &grid, cancelled)?)
+                }
                 Solid::Body(body, reach) => {
                     let mut bits = sample_body(body, &grid, cancelled)?;
                     match reach {
                         Reach::Own => {}
                         Reach::Beyond(by) => {
-                            let shell = sample_near(&body.distance.shared_bvh(), *by, &grid, cancelled)?;
+                            let shell =
+                                sample_near(&body.distance.shared_bvh(), *by, &grid, cancelled)?;
                             bits.par_words_mut(|w, j, k, word| *word |= shell.row(j, k)[w]);
                         }
                         Reach::Short(rim, by) => {
@@ -210,7 +243,8 @@ impl Zoned {
         // First come, first served: what is still free goes to the next zone.
         let sort = |w: usize, j: usize, k: usize, filling: usize| {
             let inside = inside.row(j, k)[w];
-            let within = |filling: usize| inside | shells.get(filling).map_or(0, |s: &Bits| s.row(j, k)[w]);
+            let within =
+                |filling: usize| inside | shells.get(filling).map_or(0, |s: &Bits| s.row(j, k)[w]);
             let (mut fill, mut solid, mut own) = (0, 0, 0);
             let mut free = (0..shells.len()).fold(inside, |all, filling| all | within(filling));
             if free == 0 {
@@ -231,7 +265,11 @@ impl Zoned {
             } else {
                 fill |= free & within(0);
             }
-            let skin = regions.skins.iter().enumerate().fold(0, |m, (n, s)| m | word(zones + n, s, w, j, k));
+            let skin = regions
+                .skins
+                .iter()
+                .enumerate()
+                .fold(0, |m, (n, s)| m | word(zones + n, s, w, j, k));
             (fill & !skin, solid | fill & skin & inside, own & fill & !skin)
         };
         let made = |word: &(dyn Fn(usize, usize, usize) -> u64 + Sync)| {
@@ -241,15 +279,20 @@ impl Zoned {
         };
         let fill = made(&|w, j, k| sort(w, j, k, 0).0);
         let solid = made(&|w, j, k| sort(w, j, k, 0).1);
-        let own: Vec<Bits> = (1..regions.fillings()).map(|n| made(&|w, j, k| sort(w, j, k, n).2)).collect();
+        let own: Vec<Bits> =
+            (1..regions.fillings()).map(|n| made(&|w, j, k| sort(w, j, k, n).2)).collect();
         let sharp = |n: usize| regions.zones.iter().any(|z| z.filling == n + 1 && z.blend == 0.0);
-        let cut: Vec<&Bits> = own.iter().enumerate().filter(|(n, _)| sharp(*n)).map(|o| o.1).collect();
+        let cut: Vec<&Bits> =
+            own.iter().enumerate().filter(|(n, _)| sharp(*n)).map(|o| o.1).collect();
         // Samples beside a sharp border belong to none: cells across it are computed exactly.
         let smooth = (!cut.is_empty()).then(|| {
             let or_no_fill = |b: &Bits| made(&|w, j, k| b.row(j, k)[w] | !fill.row(j, k)[w]);
             let inner: Vec<Bits> = cut.iter().map(|b| or_no_fill(b).eroded()).collect();
             made(&|w, j, k| {
-                let rim = cut.iter().zip(&inner).fold(0, |m, (all, inner)| m | all.row(j, k)[w] & !inner.row(j, k)[w]);
+                let rim = cut
+                    .iter()
+                    .zip(&inner)
+                    .fold(0, |m, (all, inner)| m | all.row(j, k)[w] & !inner.row(j, k)[w]);
                 fill.row(j, k)[w] & !rim
             })
         });
@@ -258,7 +301,8 @@ impl Zoned {
 
     /// Is a sample inside the part, or no farther past its surface than a filling stands?
     pub fn within_proud(&self, filling: usize, at: glam::UVec3) -> bool {
-        self.inside.get(at.x, at.y, at.z) || self.shells.get(filling).is_some_and(|s| s.get(at.x, at.y, at.z))
+        self.inside.get(at.x, at.y, at.z)
+            || self.shells.get(filling).is_some_and(|s| s.get(at.x, at.y, at.z))
     }
 
     /// Samples of `fill` past the part's surface, if any may be there.
@@ -306,7 +350,10 @@ impl Zoned {
     /// Memory that the bits take.
     pub fn bytes(&self) -> usize {
         self.fill.bytes()
-            * (3 + self.shells.len() + self.near.iter().flatten().count() + self.own.len() + self.smooth.iter().len())
+            * (3 + self.shells.len()
+                + self.near.iter().flatten().count()
+                + self.own.len()
+                + self.smooth.iter().len())
     }
 }
 
@@ -323,7 +370,8 @@ pub struct Shares {
     pub borders: Borders,
 }
 
-/// Areas of the borders between what is filled, what is solid and what is neither, over the part's volume. 1/mm.
+/// Areas of the borders between what is filled, what is solid and what is neither, over the part's
+/// volume. 1/mm.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Borders {
     /// Of each filling with the outside and with cleared places.
@@ -357,13 +405,20 @@ impl Regions {
     }
 
     /// From points spread evenly over the part. Counting samples of a grid would be off by a layer
-    /// where a region's border runs along it. Areas of borders come from ways of a length, in mm, that begin at the points and
-    /// go in all directions, by how many pass a border (Crofton's formula, as for any stereology).
-    pub fn shares(&self, points: &[DVec3], inside: &(dyn Fn(DVec3) -> bool + Sync), way: f64) -> Shares {
+    /// where a region's border runs along it. Areas of borders come from ways of a length, in mm,
+    /// that begin at the points and go in all directions, by how many pass a border (Crofton's
+    /// formula, as for any stereology).
+    pub fn shares(
+        &self,
+        points: &[DVec3],
+        inside: &(dyn Fn(DVec3) -> bool + Sync),
+        way: f64,
+    ) -> Shares {
         let (zones, fillings) = (self.zones.len(), self.fillings());
-        // Zones, what is solid, fillings; ways from fillings that end open, from fillings to what is solid and back, and from
-        // what is solid that end open.
-        let (of_fill, of_open, of_solid) = (zones + 1, zones + 1 + fillings, zones + 1 + 2 * fillings);
+        // Zones, what is solid, fillings; ways from fillings that end open, from fillings to what
+        // is solid and back, and from what is solid that end open.
+        let (of_fill, of_open, of_solid) =
+            (zones + 1, zones + 1 + fillings, zones + 1 + 2 * fillings);
         let blank = || vec![0u64; of_solid + fillings + 1];
         let count = |n: &mut Vec<u64>, at: usize, p: DVec3| {
             let zone = self.zone_within(p);
@@ -377,7 +432,8 @@ impl Regions {
                 Held::Fill(f) => n[of_fill + f] += 1,
             }
             let end = p + direction(at as u64 + 1) * way;
-            let there = if inside(end) { self.held(self.zone_within(end), end) } else { Held::Clear };
+            let there =
+                if inside(end) { self.held(self.zone_within(end), end) } else { Held::Clear };
             match (held, there) {
                 (Held::Fill(f), Held::Clear) => n[of_open + f] += 1,
                 (Held::Fill(f), Held::Solid) | (Held::Solid, Held::Fill(f)) => n[of_solid + f] += 1,
@@ -395,14 +451,22 @@ impl Regions {
             .reduce(blank, |a, b| a.iter().zip(&b).map(|(x, y)| x + y).collect());
         let share = |n: &u64| *n as f64 / points.len().max(1) as f64;
         let shares = |of: &[u64]| of.iter().map(share).collect::<Vec<f64>>();
-        // A fourth of all ways from one side of a border pass it that begin within their length of it.
-        let areas = |of: &[u64], sides: f64| shares(of).into_iter().map(|s| 4.0 * s / (sides * way)).collect::<Vec<f64>>();
+        // A fourth of all ways from one side of a border pass it that begin within their length of
+        // it.
+        let areas = |of: &[u64], sides: f64| {
+            shares(of).into_iter().map(|s| 4.0 * s / (sides * way)).collect::<Vec<f64>>()
+        };
         let borders = Borders {
             fill_open: areas(&counts[of_open..of_solid], 1.0),
             fill_solid: areas(&counts[of_solid..of_solid + fillings], 2.0),
             solid_open: areas(&counts[of_solid + fillings..], 1.0)[0],
         };
-        Shares { fill: shares(&counts[of_fill..of_open]), solid: share(&counts[zones]), zones: shares(&counts[..zones]), borders }
+        Shares {
+            fill: shares(&counts[of_fill..of_open]),
+            solid: share(&counts[zones]),
+            zones: shares(&counts[..zones]),
+            borders,
+        }
     }
 }
 
@@ -425,26 +489,42 @@ mod tests {
     fn areas_of_borders_are_those_of_geometry() {
         let size = DVec3::new(40.0, 30.0, 20.0);
         let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, size)).unwrap();
-        let cylinder = Place::Cylinder { base_mm: [20.0, 15.0, -1.0], axis_mm: [0.0, 0.0, 22.0], radius_mm: 6.0 };
+        let cylinder = Place::Cylinder {
+            base_mm: [20.0, 15.0, -1.0],
+            axis_mm: [0.0, 0.0, 22.0],
+            radius_mm: 6.0,
+        };
         let skin = Skin { name: "Skin".into(), faces: None, depth_mm: 2.0 };
-        for (role, skins) in [(Role::KeepSolid, vec![]), (Role::KeepClear, vec![]), (Role::KeepSolid, vec![skin])] {
-            let zones = Zones { list: vec![Zone::new("Post", role, cylinder.clone())], skins, ..Zones::default() };
+        for (role, skins) in
+            [(Role::KeepSolid, vec![]), (Role::KeepClear, vec![]), (Role::KeepSolid, vec![skin])]
+        {
+            let zones = Zones {
+                list: vec![Zone::new("Post", role, cylinder.clone())],
+                skins,
+                ..Zones::default()
+            };
             let regions = Regions::of(&part, &zones);
             let grid = Grid::covering(&part.mesh.bounds(), 0.45);
             let zoned = Zoned::sample(&part, &regions, grid, &|| false).unwrap();
             let points = scatter(&zoned.inside, &zoned.grid, 60_000);
-            let Shares { borders: b, .. } = regions.shares(&points, &|p| part.distance.inside(p), 0.45);
+            let Shares { borders: b, .. } =
+                regions.shares(&points, &|p| part.distance.inside(p), 0.45);
             let volume = part.facts.volume_mm3;
-            let [open, solid, kept] = [b.fill_open[0], b.fill_solid[0], b.solid_open].map(|a| a * volume);
+            let [open, solid, kept] =
+                [b.fill_open[0], b.fill_solid[0], b.solid_open].map(|a| a * volume);
             let (round, ends) = (TAU * 6.0 * 20.0, TAU * 36.0);
-            let (box_area, inner) = (part.facts.area_mm2, 2.0 * (36.0 * 26.0 + 26.0 * 16.0 + 16.0 * 36.0));
+            let (box_area, inner) =
+                (part.facts.area_mm2, 2.0 * (36.0 * 26.0 + 26.0 * 16.0 + 16.0 * 36.0));
             let expected = match (role, zones.skins.is_empty()) {
                 (Role::KeepSolid, true) => [box_area - ends, round, ends],
                 (Role::KeepSolid, false) => [0.0, inner - ends + TAU * 6.0 * 16.0, box_area],
                 _ => [box_area - ends + round, 0.0, 0.0],
             };
             for (found, expected) in [open, solid, kept].into_iter().zip(expected) {
-                assert!((found - expected).abs() < 0.06 * box_area, "{role:?}: {found} for {expected}");
+                assert!(
+                    (found - expected).abs() < 0.06 * box_area,
+                    "{role:?}: {found} for {expected}"
+                );
             }
         }
     }
@@ -454,15 +534,25 @@ mod tests {
         let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(20.0))).unwrap();
         let ball = |x: f64| Place::Sphere { centre_mm: [x, 10.0, 10.0], radius_mm: 5.0 };
         let roles = [Role::KeepSolid, Role::KeepClear, Role::Fill];
-        let list = roles.iter().zip([7.0, 10.0, 13.0]).map(|(role, x)| Zone::new("Ball", *role, ball(x))).collect();
-        let zones = Zones { list, skins: vec![Skin { name: "Skin".into(), faces: None, depth_mm: 2.0 }], ..Zones::default() };
+        let list = roles
+            .iter()
+            .zip([7.0, 10.0, 13.0])
+            .map(|(role, x)| Zone::new("Ball", *role, ball(x)))
+            .collect();
+        let zones = Zones {
+            list,
+            skins: vec![Skin { name: "Skin".into(), faces: None, depth_mm: 2.0 }],
+            ..Zones::default()
+        };
         let regions = Regions::of(&part, &zones);
-        let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.5), &|| false).unwrap();
+        let zoned =
+            Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.5), &|| false)
+                .unwrap();
         let grid = &zoned.grid;
         let mut seen = [0; 4];
-        for (k, j, i) in
-            (0..grid.size.z).flat_map(|k| (0..grid.size.y).flat_map(move |j| (0..grid.size.x).map(move |i| (k, j, i))))
-        {
+        for (k, j, i) in (0..grid.size.z).flat_map(|k| {
+            (0..grid.size.y).flat_map(move |j| (0..grid.size.x).map(move |i| (k, j, i)))
+        }) {
             let p = grid.at(i, j, k);
             let within = |x: f64| p.distance(DVec3::new(x, 10.0, 10.0)) - 5.0;
             let depth = (p.min(20.0 - p)).min_element();
@@ -481,11 +571,18 @@ mod tests {
             seen[usize::from(fill) + 2 * usize::from(solid)] += 1;
         }
         assert!(seen[..3].iter().all(|n| *n > 500) && seen[3] == 0, "{seen:?}");
-        // What the zones take is told from points; a reference takes nothing, and lies in the way of none.
+        // What the zones take is told from points; a reference takes nothing, and lies in the way
+        // of none.
         let points = scatter(&zoned.inside, grid, 60_000);
         let shares = regions.shares(&points, &|p| part.distance.inside(p), 0.5);
         let ball = 4.0 / 3.0 * std::f64::consts::PI * 125.0 / 8000.0;
-        assert!((shares.zones[0] / ball - 1.0).abs() < 0.03 && shares.zones[1] < ball, "{:?}", shares.zones);
-        assert!((shares.fill.iter().sum::<f64>() + shares.solid - 1.0 + shares.zones[1]).abs() < 0.01);
+        assert!(
+            (shares.zones[0] / ball - 1.0).abs() < 0.03 && shares.zones[1] < ball,
+            "{:?}",
+            shares.zones
+        );
+        assert!(
+            (shares.fill.iter().sum::<f64>() + shares.solid - 1.0 + shares.zones[1]).abs() < 0.01
+        );
     }
 }

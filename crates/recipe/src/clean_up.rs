@@ -11,7 +11,8 @@ pub struct CleanUp {
     /// What becomes of struts that end freely.
     #[schema(required = true)]
     pub dead_ends: DeadEnds,
-    /// Struts cut by the part's surface are dropped where less than this share of a cell is left; 0: none.
+    /// Struts cut by the part's surface are dropped where less than this share of a cell is left;
+    /// 0: none.
     #[schema(required = true)]
     pub least_left: f64,
     /// Nodes where more struts meet are drawn apart into several; 0: none.
@@ -20,8 +21,8 @@ pub struct CleanUp {
     /// Pieces that hang on nothing and are much smaller than the largest stay.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub keep_loose: bool,
-    /// Struts that run on through a node curve there, each as up to 2 to the power of this straight pieces; 0: they are
-    /// straight.
+    /// Struts that run on through a node curve there, each as up to 2 to the power of this straight
+    /// pieces; 0: they are straight.
     #[serde(skip_serializing_if = "is_zero")]
     pub curved: u32,
 }
@@ -57,10 +58,31 @@ impl CleanUp {
 
     pub(super) fn validate(&self) -> Result<(), RecipeError> {
         let field = "structure.clean";
-        check(field, "The share of a cell that is left of cut struts", "", self.least_left, 0.0, 1.0)?;
-        check(field, "The number of halvings of curved struts", "", self.curved as f64, 0.0, MOST_HALVINGS)?;
+        check(
+            field,
+            "The share of a cell that is left of cut struts",
+            "",
+            self.least_left,
+            0.0,
+            1.0,
+        )?;
+        check(
+            field,
+            "The number of halvings of curved struts",
+            "",
+            self.curved as f64,
+            0.0,
+            MOST_HALVINGS,
+        )?;
         if self.most_at_node > 0 {
-            check(field, "The number of struts at a node", "", self.most_at_node as f64, LEAST_AT_NODE, 100.0)?;
+            check(
+                field,
+                "The number of struts at a node",
+                "",
+                self.most_at_node as f64,
+                LEAST_AT_NODE,
+                100.0,
+            )?;
         }
         Ok(())
     }

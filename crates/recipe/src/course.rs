@@ -11,12 +11,15 @@ pub enum Course {
     /// Along three axes.
     #[default]
     Straight,
-    /// Around an axis, whole cells from the part's innermost to its outermost place and from end to end.
+    /// Around an axis, whole cells from the part's innermost to its outermost place and from end to
+    /// end.
     Polar {
-        /// The face whose axis it is; absent: the largest cylinder's, or z through the middle of the part's box.
+        /// The face whose axis it is; absent: the largest cylinder's, or z through the middle of
+        /// the part's box.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         about: Option<FaceMark>,
-        /// Cells outward, all round and along the axis; 0: as many as come nearest to the cell size.
+        /// Cells outward, all round and along the axis; 0: as many as come nearest to the cell
+        /// size.
         counts: [u32; 3],
     },
     /// From some faces to those opposite, upright on the first, whole cells meeting both.
@@ -48,7 +51,9 @@ impl Course {
                 "One or two cells do not go round an axis.",
                 "Choose three or more, or 0 for as many as fit the cell size.",
             )),
-            Course::Polar { counts, .. } => counts.iter().try_for_each(|&n| count("The number of cells", n)),
+            Course::Polar { counts, .. } => {
+                counts.iter().try_for_each(|&n| count("The number of cells", n))
+            }
             Course::Between { layers, .. } => count("The number of layers", *layers),
         }
     }

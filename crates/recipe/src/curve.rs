@@ -1,5 +1,5 @@
-//! Smooth curves through points of a plane: centripetal Catmull–Rom (Barry & Goldman 1988), which makes no loops or
-//! cusps between two points (Yuksel, Schaefer & Keyser 2011).
+//! Smooth curves through points of a plane: centripetal Catmull–Rom (Barry & Goldman 1988), which
+//! makes no loops or cusps between two points (Yuksel, Schaefer & Keyser 2011).
 
 use super::profile::{area, meets_itself, refuse, Drawn};
 use crate::RecipeError;
@@ -8,9 +8,9 @@ use glam::DVec2;
 /// Pieces from one point to the next.
 const PIECES: usize = 24;
 
-/// The curve through points in mm, in short pieces, each with the point that it follows, counted from 1. A closed one
-/// runs counter-clockwise; an `open` one ends at its first and last point. Refused, by the name `what`, when points
-/// coincide or the curve meets itself.
+/// The curve through points in mm, in short pieces, each with the point that it follows, counted
+/// from 1. A closed one runs counter-clockwise; an `open` one ends at its first and last point.
+/// Refused, by the name `what`, when points coincide or the curve meets itself.
 pub fn through(points: &[[f64; 2]], open: bool, what: &str) -> Result<Vec<DVec2>, RecipeError> {
     let points: Vec<DVec2> = points.iter().map(|p| DVec2::from(*p)).collect();
     let count = points.len();
@@ -96,7 +96,9 @@ mod tests {
     use std::f64::consts::{PI, TAU};
 
     fn on_circle(count: usize) -> Vec<[f64; 2]> {
-        (0..count).map(|n| DVec2::from_angle(TAU * n as f64 / count as f64).to_array().map(|v| 10.0 * v)).collect()
+        (0..count)
+            .map(|n| DVec2::from_angle(TAU * n as f64 / count as f64).to_array().map(|v| 10.0 * v))
+            .collect()
     }
 
     #[test]
@@ -106,10 +108,15 @@ mod tests {
         for points in [on_circle(12), backward] {
             let curve = through(&points, false, "the curve").unwrap();
             assert!((area(&curve) / (100.0 * PI) - 1.0).abs() < 2e-3, "{}", area(&curve));
-            assert!(points.iter().all(|p| curve.iter().any(|q| q.distance(DVec2::from(*p)) < 1e-9)));
+            assert!(points
+                .iter()
+                .all(|p| curve.iter().any(|q| q.distance(DVec2::from(*p)) < 1e-9)));
         }
         let open = through(&on_circle(12)[..7], true, "the curve").unwrap();
-        assert!(open[0].distance(DVec2::new(10.0, 0.0)) < 1e-12 && open[open.len() - 1].distance(DVec2::new(-10.0, 0.0)) < 1e-9);
+        assert!(
+            open[0].distance(DVec2::new(10.0, 0.0)) < 1e-12
+                && open[open.len() - 1].distance(DVec2::new(-10.0, 0.0)) < 1e-9
+        );
         let even = at_shares(&open, true, &[0.0, 0.5, 1.0]);
         assert!(even[1].distance(DVec2::new(0.0, 10.0)) < 0.01, "{even:?}");
     }

@@ -17,8 +17,8 @@ pub struct Joins {
     /// By how much struts of the net on the part's surface are thicker than those inside. mm.
     #[schema(required = true)]
     pub net_mm: f64,
-    /// Where no skin or solid covers it the lattice reaches past the part's surface by half its thickness, so that struts
-    /// there are whole; else it is trimmed.
+    /// Where no skin or solid covers it the lattice reaches past the part's surface by half its
+    /// thickness, so that struts there are whole; else it is trimmed.
     #[schema(required = true)]
     pub proud: bool,
     /// What struts look like where they are cut across.
@@ -64,8 +64,8 @@ pub enum StrutSection {
     Rectangular {
         /// By how much. mm.
         taller_mm: f64,
-        /// About the strut's axis; untwisted the height of a strut points as far along z as it can, that of an upright
-        /// one along x. Degrees.
+        /// About the strut's axis; untwisted the height of a strut points as far along z as it can,
+        /// that of an upright one along x. Degrees.
         turn_deg: f64,
     },
 }
@@ -82,12 +82,40 @@ impl Joins {
         check("joins.blend_mm", "The blend", "mm", self.blend_mm, 0.0, 0.5 * cell)?;
         check("joins.net_mm", "The net's extra thickness", "mm", self.net_mm, 0.0, 0.8 * cell)?;
         if let StrutSection::Rectangular { taller_mm, turn_deg } = self.section {
-            check("joins.section.taller_mm", "The height of struts over their width", "mm", taller_mm, 0.0, cell)?;
-            check("joins.section.turn_deg", "The turn of struts about their axes", "°", turn_deg, -360.0, 360.0)?;
+            check(
+                "joins.section.taller_mm",
+                "The height of struts over their width",
+                "mm",
+                taller_mm,
+                0.0,
+                cell,
+            )?;
+            check(
+                "joins.section.turn_deg",
+                "The turn of struts about their axes",
+                "°",
+                turn_deg,
+                -360.0,
+                360.0,
+            )?;
         }
         if let Some(t) = &self.taper {
-            check("joins.taper.more_mm", "What tapered struts are thicker by", "mm", t.more_mm, 0.0, 0.8 * cell)?;
-            check("joins.taper.reach_mm", "The distance over which struts taper", "mm", t.reach_mm, 0.1 * cell, 1000.0 * cell)?;
+            check(
+                "joins.taper.more_mm",
+                "What tapered struts are thicker by",
+                "mm",
+                t.more_mm,
+                0.0,
+                0.8 * cell,
+            )?;
+            check(
+                "joins.taper.reach_mm",
+                "The distance over which struts taper",
+                "mm",
+                t.reach_mm,
+                0.1 * cell,
+                1000.0 * cell,
+            )?;
         }
         check("joins.node_mm", "The nodes' extra thickness", "mm", self.node_mm, 0.0, 0.8 * cell)
     }

@@ -45,7 +45,10 @@ use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 pub use shapes::{OwnShape, ProfilePoint, Section};
 pub use stand::Stand;
-pub use structure::{CellKind, ExtrudedKind, Family, FoamKind, Form, GivenKind, Kind, SeededKind, Structure, SurfaceKind};
+pub use structure::{
+    CellKind, ExtrudedKind, Family, FoamKind, Form, GivenKind, Kind, SeededKind, Structure,
+    SurfaceKind,
+};
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 pub use zones::{FaceKind, FaceMark, OwnFill, Place, Role, Skin, Zone, Zones};
@@ -107,8 +110,8 @@ pub struct MeshStep {
     pub step_mm: Option<f64>,
     /// Greatest deviation that reduction may cause. mm.
     pub reduce_mm: f64,
-    /// Loose pieces smaller than this are removed; absent: follows the smallest cell. Pieces of more than a thousandth of the
-    /// largest one stay in any case. mm³.
+    /// Loose pieces smaller than this are removed; absent: follows the smallest cell. Pieces of
+    /// more than a thousandth of the largest one stay in any case. mm³.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub crumb_mm3: Option<f64>,
     /// How far curved faces that are kept may lie from the part's. mm.
@@ -119,8 +122,8 @@ pub struct MeshStep {
     #[serde(default)]
     #[schema(required = true)]
     pub smoothing: u32,
-    /// Lattice and solids are bodies of their own that overlap by so much, 0 for touching; absent: all is one
-    /// body. mm.
+    /// Lattice and solids are bodies of their own that overlap by so much, 0 for touching; absent:
+    /// all is one body. mm.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub apart_mm: Option<f64>,
 }
@@ -181,8 +184,8 @@ pub struct KnownMaterial {
     pub name: &'static str,
     /// Typical. g/cm³.
     pub density: f64,
-    /// Walls and struts below this thickness seldom print by the process that is common for it: a powder
-    /// bed of polymer, a filament of 0.4 mm, a powder bed of metal. mm.
+    /// Walls and struts below this thickness seldom print by the process that is common for it: a
+    /// powder bed of polymer, a filament of 0.4 mm, a powder bed of metal. mm.
     pub least_mm: f64,
 }
 
@@ -220,10 +223,17 @@ impl Filling<'_> {
         let smallest = self.structure.smallest();
         self.joins.validate(smallest)?;
         match self.thicken {
-            Thicken::Thickness { thickness_mm } => {
-                check("thicken.thickness_mm", "The thickness", "mm", thickness_mm, longest / 5000.0, smallest)
+            Thicken::Thickness { thickness_mm } => check(
+                "thicken.thickness_mm",
+                "The thickness",
+                "mm",
+                thickness_mm,
+                longest / 5000.0,
+                smallest,
+            ),
+            Thicken::RelativeDensity { percent } => {
+                check("thicken.percent", "The relative density", "%", percent, 1.0, 95.0)
             }
-            Thicken::RelativeDensity { percent } => check("thicken.percent", "The relative density", "%", percent, 1.0, 95.0),
         }
     }
 }
@@ -278,20 +288,33 @@ impl Recipe {
     /// Text that is no recipe, a version that is not known, and values that do not fit together.
     pub fn from_json(text: &str) -> Result<Recipe, RecipeError> {
         let refuse = |message: String, hint: &str| RecipeError::new("recipe", message, hint);
-        let mut value: serde_json::Value = serde_json::from_str(text)
-            .map_err(|e| refuse(format!("The recipe is not valid JSON: {e}."), "Export the recipe again from the bench."))?;
+        let mut value: serde_json::Value = serde_json::from_str(text).map_err(|e| {
+            refuse(
+                format!("The recipe is not valid JSON: {e}."),
+                "Export the recipe again from the bench.",
+            )
+        })?;
         match value["ulmix"].as_u64() {
             Some(v) if v == VERSION as u64 => {}
             Some(1) => zones::from_version_1(&mut value),
             Some(v) => return Err(other_version(v)),
-            None => return Err(refuse("The file is not an Ulmix recipe.".into(), "Choose a recipe exported from the bench.")),
+            None => {
+                return Err(refuse(
+                    "The file is not an Ulmix recipe.".into(),
+                    "Choose a recipe exported from the bench.",
+                ))
+            }
         }
-        serde_json::from_value(value)
-            .map_err(|e| refuse(format!("The recipe cannot be read: {e}."), "Correct that value or export the recipe again."))
+        serde_json::from_value(value).map_err(|e| {
+            refuse(
+                format!("The recipe cannot be read: {e}."),
+                "Correct that value or export the recipe again.",
+            )
+        })
     }
 
-    /// The size of a hole that powder and resin leave through: past the skins and half a cell on, so that it
-    /// opens into the lattice.
+    /// The size of a hole that powder and resin leave through: past the skins and half a cell on,
+    /// so that it opens into the lattice.
     pub fn drain(&self) -> Drain {
         let cell = self.structure.smallest();
         let skin = self.zones.skins.iter().map(|s| s.depth_mm).fold(0.0, f64::max);
@@ -309,10 +332,15 @@ impl Recipe {
         std::iter::once(self.filling()).chain(own).collect()
     }
 
-    /// A zone's own filling, by its number in the list, or the part's; and which of all of them it is.
+    /// A zone's own filling, by its number in the list, or the part's; and which of all of them it
+    /// is.
     pub fn filling_of(&self, zone: Option<usize>) -> (usize, Filling<'_>) {
-        let before = |zone: usize| self.zones.list.iter().take(zone).filter(|z| z.own_fill().is_some()).count();
-        let own = zone.and_then(|zone| Some((1 + before(zone), self.zones.list.get(zone)?.own_fill()?.filling())));
+        let before = |zone: usize| {
+            self.zones.list.iter().take(zone).filter(|z| z.own_fill().is_some()).count()
+        };
+        let own = zone.and_then(|zone| {
+            Some((1 + before(zone), self.zones.list.get(zone)?.own_fill()?.filling()))
+        });
         own.unwrap_or((0, self.filling()))
     }
 
@@ -328,7 +356,11 @@ impl Recipe {
         }
         let longest = bounds.size().max_element();
         if self.name.chars().count() > 200 {
-            return Err(RecipeError::new("name", "The name is longer than 200 characters.", "Choose a shorter name."));
+            return Err(RecipeError::new(
+                "name",
+                "The name is longer than 200 characters.",
+                "Choose a shorter name.",
+            ));
         }
         self.part.validate(longest)?;
         self.zones.validate(bounds)?;
@@ -337,17 +369,66 @@ impl Recipe {
             check("mesh.step_mm", "The grid step", "mm", step, longest / 3000.0, longest / 8.0)?;
         }
         if let Some(overlap) = self.mesh.apart_mm {
-            check("mesh.apart_mm", "The overlap of lattice and solids", "mm", overlap, 0.0, longest / 10.0)?;
+            check(
+                "mesh.apart_mm",
+                "The overlap of lattice and solids",
+                "mm",
+                overlap,
+                0.0,
+                longest / 10.0,
+            )?;
         }
-        check("mesh.reduce_mm", "The reduction's deviation", "mm", self.mesh.reduce_mm, 0.0, longest / 50.0)?;
+        check(
+            "mesh.reduce_mm",
+            "The reduction's deviation",
+            "mm",
+            self.mesh.reduce_mm,
+            0.0,
+            longest / 50.0,
+        )?;
         if let Some(crumb) = self.mesh.crumb_mm3 {
-            check("mesh.crumb_mm3", "The size of loose crumbs", "mm³", crumb, 0.0, longest.powi(3))?;
+            check(
+                "mesh.crumb_mm3",
+                "The size of loose crumbs",
+                "mm³",
+                crumb,
+                0.0,
+                longest.powi(3),
+            )?;
         }
-        check("mesh.tolerance_mm", "The surface tolerance", "mm", self.mesh.tolerance_mm, longest / 20_000.0, longest / 20.0)?;
-        check("mesh.smoothing", "The level of smoothing", "", self.mesh.smoothing as f64, 0.0, MOST_SMOOTHING as f64)?;
+        check(
+            "mesh.tolerance_mm",
+            "The surface tolerance",
+            "mm",
+            self.mesh.tolerance_mm,
+            longest / 20_000.0,
+            longest / 20.0,
+        )?;
+        check(
+            "mesh.smoothing",
+            "The level of smoothing",
+            "",
+            self.mesh.smoothing as f64,
+            0.0,
+            MOST_SMOOTHING as f64,
+        )?;
         self.stand.iter().try_for_each(Stand::validate)?;
-        check("material.name", "The length of the material's name", "", self.material.name.chars().count() as f64, 0.0, 200.0)?;
-        check("material.density", "The material's density", "g/cm³", self.material.density, 0.01, 25.0)
+        check(
+            "material.name",
+            "The length of the material's name",
+            "",
+            self.material.name.chars().count() as f64,
+            0.0,
+            200.0,
+        )?;
+        check(
+            "material.density",
+            "The material's density",
+            "g/cm³",
+            self.material.density,
+            0.01,
+            25.0,
+        )
     }
 }
 
@@ -369,7 +450,14 @@ pub struct Drain {
 }
 
 /// Refuses a value outside its bounds: field, what it is, unit, value, least, most.
-pub fn check(field: &str, what: &str, unit: &str, v: f64, low: f64, high: f64) -> Result<(), RecipeError> {
+pub fn check(
+    field: &str,
+    what: &str,
+    unit: &str,
+    v: f64,
+    low: f64,
+    high: f64,
+) -> Result<(), RecipeError> {
     if v.is_finite() && v >= low && v <= high {
         return Ok(());
     }
@@ -409,7 +497,13 @@ impl Ranges {
             thickness_mm: up_to(middle / 360.0, middle / 18.0),
             percent: [3.0, 70.0],
             skin_mm: up_to(0.0, shortest / 6.0),
-            shift_mm: up_to(-middle / 4.0, middle / 4.0).map(|v| if v < 0.0 { -round_two(-v) } else { v }),
+            shift_mm: up_to(-middle / 4.0, middle / 4.0).map(|v| {
+                if v < 0.0 {
+                    -round_two(-v)
+                } else {
+                    v
+                }
+            }),
         }
     }
 }
@@ -494,7 +588,10 @@ mod tests {
         let mut r = Recipe::for_part(&bounds());
         r.structure.cell_mm[1] = f64::NAN;
         let e = r.validate(&bounds()).unwrap_err();
-        assert_eq!((e.field.as_str(), e.message.as_str()), ("structure.cell_mm", "The cell size is NaN mm."));
+        assert_eq!(
+            (e.field.as_str(), e.message.as_str()),
+            ("structure.cell_mm", "The cell size is NaN mm.")
+        );
         r.structure.cell_mm[1] = 12.0;
         r.thicken = Thicken::RelativeDensity { percent: 0.0 };
         assert_eq!(r.validate(&bounds()).unwrap_err().field, "thicken.percent");

@@ -32,10 +32,24 @@ impl OwnCell {
     /// The first thing of it that is wrong.
     pub fn validate(&self) -> Result<(), RecipeError> {
         let field = "structure.own_cell";
-        check(field, "The number of struts of the cell", "", self.struts.len() as f64, 1.0, MOST as f64)?;
+        check(
+            field,
+            "The number of struts of the cell",
+            "",
+            self.struts.len() as f64,
+            1.0,
+            MOST as f64,
+        )?;
         for (n, [a, b]) in self.struts.iter().enumerate() {
             for v in a.iter().chain(b) {
-                check(field, &format!("An end of strut {}", n + 1), "twelfths of the cell", *v as f64, 0.0, STEPS as f64)?;
+                check(
+                    field,
+                    &format!("An end of strut {}", n + 1),
+                    "twelfths of the cell",
+                    *v as f64,
+                    0.0,
+                    STEPS as f64,
+                )?;
             }
             if a == b {
                 return Err(RecipeError {

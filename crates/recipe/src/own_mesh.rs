@@ -25,10 +25,28 @@ pub struct OwnMesh {
 
 impl OwnMesh {
     pub(super) fn validate(&self) -> Result<(), RecipeError> {
-        check(FIELD, "The number of triangles of the cell", "", self.triangles.len() as f64, 4.0, MOST as f64)?;
-        check(FIELD, "The number of points of the cell", "", self.points.len() as f64, 4.0, 3.0 * MOST as f64)?;
-        self.points.iter().flatten().try_for_each(|v| check(FIELD, "A point of the cell", "cells", *v as f64, 0.0, 1.0))?;
-        match self.triangles.iter().position(|t| t.iter().any(|p| *p as usize >= self.points.len())) {
+        check(
+            FIELD,
+            "The number of triangles of the cell",
+            "",
+            self.triangles.len() as f64,
+            4.0,
+            MOST as f64,
+        )?;
+        check(
+            FIELD,
+            "The number of points of the cell",
+            "",
+            self.points.len() as f64,
+            4.0,
+            3.0 * MOST as f64,
+        )?;
+        self.points
+            .iter()
+            .flatten()
+            .try_for_each(|v| check(FIELD, "A point of the cell", "cells", *v as f64, 0.0, 1.0))?;
+        match self.triangles.iter().position(|t| t.iter().any(|p| *p as usize >= self.points.len()))
+        {
             Some(n) => Err(RecipeError::new(
                 FIELD,
                 format!("Triangle {} of the cell has a corner that is not there.", n + 1),

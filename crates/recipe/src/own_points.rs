@@ -28,8 +28,9 @@ fn refuse(message: String, hint: &str) -> RecipeError {
 }
 
 impl OwnPoints {
-    /// Three numbers a line, apart by commas, semicolons, tabs or spaces; more columns are passed over. A first line
-    /// of names, empty lines and lines from `#` on are, too. Between semicolons a comma is a decimal one.
+    /// Three numbers a line, apart by commas, semicolons, tabs or spaces; more columns are passed
+    /// over. A first line of names, empty lines and lines from `#` on are, too. Between semicolons
+    /// a comma is a decimal one.
     pub fn from_csv(name: &str, text: &str) -> Result<OwnPoints, RecipeError> {
         let mut points_mm = Vec::new();
         let mut begun = false;
@@ -40,9 +41,17 @@ impl OwnPoints {
             }
             let is_first = !std::mem::replace(&mut begun, true);
             let decimal = line.contains(';');
-            let cells = line.split(|c: char| c == ';' || c.is_whitespace() || (c == ',' && !decimal)).filter(|c| !c.is_empty());
-            let cells: Vec<String> = cells.map(|c| if decimal { c.replace(',', ".") } else { c.to_owned() }).collect();
-            let number = |c: &String| c.trim_matches('"').parse::<f64>().ok().filter(|v| v.is_finite() && v.abs() <= FARTHEST);
+            let cells = line
+                .split(|c: char| c == ';' || c.is_whitespace() || (c == ',' && !decimal))
+                .filter(|c| !c.is_empty());
+            let cells: Vec<String> =
+                cells.map(|c| if decimal { c.replace(',', ".") } else { c.to_owned() }).collect();
+            let number = |c: &String| {
+                c.trim_matches('"')
+                    .parse::<f64>()
+                    .ok()
+                    .filter(|v| v.is_finite() && v.abs() <= FARTHEST)
+            };
             let found: Vec<f64> = cells.iter().take(3).map_while(number).collect();
             match found[..] {
                 [x, y, z] => points_mm.push([x, y, z]),
@@ -56,26 +65,47 @@ impl OwnPoints {
                 }
             }
             if points_mm.len() > MOST {
-                return Err(refuse(format!("{name} has more than {MOST} points."), "Leave some out."));
+                return Err(refuse(
+                    format!("{name} has more than {MOST} points."),
+                    "Leave some out.",
+                ));
             }
         }
         if points_mm.is_empty() {
-            return Err(refuse(format!("{name} has no points."), "Each line gives x, y and z in mm."));
+            return Err(refuse(
+                format!("{name} has no points."),
+                "Each line gives x, y and z in mm.",
+            ));
         }
         Ok(OwnPoints { name: name.into(), points_mm })
     }
 
-    /// Points may lie beside the part, whose box is `part`, by ten times its length: those farther off own none of its cells,
-    /// and what is near a point would have to be looked for very far.
+    /// Points may lie beside the part, whose box is `part`, by ten times its length: those farther
+    /// off own none of its cells, and what is near a point would have to be looked for very far.
     pub(super) fn validate(&self, part: &Bounds) -> Result<(), RecipeError> {
         let field = "structure.seeds.own";
-        check(field, "The number of own points", "", self.points_mm.len() as f64, 1.0, MOST as f64)?;
-        self.points_mm.iter().flatten().try_for_each(|v| check(field, "A point's place", "mm", *v, -FARTHEST, FARTHEST))?;
+        check(
+            field,
+            "The number of own points",
+            "",
+            self.points_mm.len() as f64,
+            1.0,
+            MOST as f64,
+        )?;
+        self.points_mm
+            .iter()
+            .flatten()
+            .try_for_each(|v| check(field, "A point's place", "mm", *v, -FARTHEST, FARTHEST))?;
         let most = FARTHEST_BESIDE * part.size().max_element();
         let far = |p: &[f64; 3]| part.distance_squared(DVec3::from(*p)).sqrt();
         match self.points_mm.iter().position(|p| far(p) > most) {
             Some(n) => Err(refuse(
-                format!("Point {} of {} lies {:.0} mm beside the part.", n + 1, self.name, far(&self.points_mm[n])),
+                format!(
+                    "Point {} of {} lies {:.0} mm beside the part.",
+                    n + 1,
+                    self.name,
+                    far(&self.points_mm[n])
+                ),
                 "Leave out points that lie farther from the part than ten times its length.",
             )),
             None => Ok(()),
@@ -107,9 +137,15 @@ mod tests {
             ("x,y,z\n", "no points"),
             ("", "no points"),
         ] {
-            assert!(OwnPoints::from_csv("t.csv", text).unwrap_err().message.contains(words), "{text}");
+            assert!(
+                OwnPoints::from_csv("t.csv", text).unwrap_err().message.contains(words),
+                "{text}"
+            );
         }
-        assert!(OwnPoints::from_csv("t.csv", &"1,2,3\n".repeat(MOST + 1)).unwrap_err().message.contains("more than"));
+        assert!(OwnPoints::from_csv("t.csv", &"1,2,3\n".repeat(MOST + 1))
+            .unwrap_err()
+            .message
+            .contains("more than"));
     }
 
     proptest! {

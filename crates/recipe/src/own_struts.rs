@@ -48,7 +48,8 @@ impl FoundStruts {
         recipe.structure.cell_mm = [cell; 3];
         recipe.structure.kind = Kind::Given(GivenKind::OwnStruts);
         recipe.structure.own_struts = Some(self.own);
-        recipe.thicken = Thicken::Thickness { thickness_mm: self.thickness_mm.clamp(longest / 2000.0, cell) };
+        recipe.thicken =
+            Thicken::Thickness { thickness_mm: self.thickness_mm.clamp(longest / 2000.0, cell) };
     }
 }
 
@@ -66,31 +67,55 @@ impl OwnStruts {
                 nodes_mm.len() as u32 - 1
             })
         };
-        let struts: Vec<[u32; 2]> = beams.iter().map(|b| b.ends.map(&mut node)).filter(|[a, b]| a != b).collect();
+        let struts: Vec<[u32; 2]> =
+            beams.iter().map(|b| b.ends.map(&mut node)).filter(|[a, b]| a != b).collect();
         if struts.is_empty() {
             return Ok(None);
         }
-        let middle = |of: &dyn Fn(&Beam) -> f64| median(beams.iter().map(of).collect()).unwrap_or(0.0);
+        let middle =
+            |of: &dyn Fn(&Beam) -> f64| median(beams.iter().map(of).collect()).unwrap_or(0.0);
         let cell_mm = middle(&|b| b.ends[0].distance(b.ends[1]));
         let thickness_mm = middle(&|b| b.radii[0] + b.radii[1]).min(cell_mm);
-        Ok(Some(FoundStruts { own: OwnStruts { name: name.into(), nodes_mm, struts }, cell_mm, thickness_mm }))
+        Ok(Some(FoundStruts {
+            own: OwnStruts { name: name.into(), nodes_mm, struts },
+            cell_mm,
+            thickness_mm,
+        }))
     }
 
     /// Those of a 3MF file with a beam lattice.
     pub fn read(name: &str, bytes: &[u8], limits: &Limits) -> Result<FoundStruts, RecipeError> {
-        let file = ulmix_formats::read(bytes, limits).map_err(|e| refuse(format!("{name}: {}", e.message), &e.hint))?;
+        let file = ulmix_formats::read(bytes, limits)
+            .map_err(|e| refuse(format!("{name}: {}", e.message), &e.hint))?;
         let found = OwnStruts::of(name, &file.beams)?;
-        found.ok_or_else(|| refuse(format!("{name} has no struts."), "Choose a 3MF file with a beam lattice."))
+        found.ok_or_else(|| {
+            refuse(format!("{name} has no struts."), "Choose a 3MF file with a beam lattice.")
+        })
     }
 
     pub(super) fn validate(&self) -> Result<(), RecipeError> {
         check(FIELD, "The number of own struts", "", self.struts.len() as f64, 1.0, MOST as f64)?;
-        check(FIELD, "The number of their nodes", "", self.nodes_mm.len() as f64, 2.0, 2.0 * MOST as f64)?;
-        self.nodes_mm.iter().flatten().try_for_each(|v| check(FIELD, "A node's place", "mm", *v, -FARTHEST, FARTHEST))?;
-        match self.struts.iter().position(|s| s.iter().any(|n| *n as usize >= self.nodes_mm.len()) || s[0] == s[1]) {
-            Some(n) => {
-                Err(refuse(format!("Strut {} does not join two nodes that are there.", n + 1), "Bring the struts in again."))
-            }
+        check(
+            FIELD,
+            "The number of their nodes",
+            "",
+            self.nodes_mm.len() as f64,
+            2.0,
+            2.0 * MOST as f64,
+        )?;
+        self.nodes_mm
+            .iter()
+            .flatten()
+            .try_for_each(|v| check(FIELD, "A node's place", "mm", *v, -FARTHEST, FARTHEST))?;
+        match self
+            .struts
+            .iter()
+            .position(|s| s.iter().any(|n| *n as usize >= self.nodes_mm.len()) || s[0] == s[1])
+        {
+            Some(n) => Err(refuse(
+                format!("Strut {} does not join two nodes that are there.", n + 1),
+                "Bring the struts in again.",
+            )),
             None => Ok(()),
         }
     }

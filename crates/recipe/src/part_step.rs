@@ -118,10 +118,24 @@ impl Mend {
     }
 
     fn validate(&self, longest: f64) -> Result<(), RecipeError> {
-        check("part.mend.holes_mm", "The span of holes that are closed", "mm", self.holes_mm, 0.0, 10.0 * longest)?;
+        check(
+            "part.mend.holes_mm",
+            "The span of holes that are closed",
+            "mm",
+            self.holes_mm,
+            0.0,
+            10.0 * longest,
+        )?;
         if self.rewrap_mm != 0.0 {
             let what = "The step at which crossings are resolved";
-            check("part.mend.rewrap_mm", what, "mm", self.rewrap_mm, longest / 1000.0, longest / 8.0)?;
+            check(
+                "part.mend.rewrap_mm",
+                what,
+                "mm",
+                self.rewrap_mm,
+                longest / 1000.0,
+                longest / 8.0,
+            )?;
         }
         if self.even_mm != 0.0 {
             let what = "The length of even triangles' edges";
@@ -130,7 +144,14 @@ impl Mend {
         let what = "The deviation within which triangles are joined";
         check("part.mend.fewer_mm", what, "mm", self.fewer_mm, 0.0, longest / 20.0)?;
         if self.fewer_to != 0 {
-            check("part.mend.fewer_to", "The number of triangles", "", self.fewer_to as f64, 20.0, 1e7)?;
+            check(
+                "part.mend.fewer_to",
+                "The number of triangles",
+                "",
+                self.fewer_to as f64,
+                20.0,
+                1e7,
+            )?;
         }
         let what = "The volume of pieces that are removed";
         check("part.mend.crumbs_mm3", what, "mm³", self.crumbs_mm3, 0.0, longest.powi(3))
@@ -169,8 +190,22 @@ impl PartStep {
         self.mend.validate(longest)?;
         check("part.crease_deg", "The angle at which faces end", "°", self.crease_deg, 1.0, 120.0)?;
         if let Some(shell) = &self.shell {
-            check("part.shell.thickness_mm", "The shell's thickness", "mm", shell.thickness_mm, longest / 5000.0, longest / 4.0)?;
-            check("part.shell.front_percent", "The share in front", "%", shell.front_percent, 0.0, 100.0)?;
+            check(
+                "part.shell.thickness_mm",
+                "The shell's thickness",
+                "mm",
+                shell.thickness_mm,
+                longest / 5000.0,
+                longest / 4.0,
+            )?;
+            check(
+                "part.shell.front_percent",
+                "The share in front",
+                "%",
+                shell.front_percent,
+                0.0,
+                100.0,
+            )?;
         }
         if self.pockets.len() > MOST_WITH_ROLES {
             return Err(RecipeError::new(

@@ -8,7 +8,13 @@ use std::f64::consts::TAU;
 /// Closer to the axis than this is on it. mm.
 const ON_AXIS: f64 = 1e-6;
 /// Points of an arc between two angles in radians, `steps + 1` of them.
-pub fn arc(centre: DVec2, radius: f64, from: f64, to: f64, steps: usize) -> impl Iterator<Item = DVec2> {
+pub fn arc(
+    centre: DVec2,
+    radius: f64,
+    from: f64,
+    to: f64,
+    steps: usize,
+) -> impl Iterator<Item = DVec2> {
     (0..=steps).map(move |i| {
         let a = from + (to - from) * i as f64 / steps as f64;
         centre + radius * DVec2::new(a.cos(), a.sin())
@@ -23,9 +29,14 @@ const MOST_BOW: f64 = 2.0;
 /// A place of the drawn profile, with the point that its line begins at, counted from 1.
 pub type Drawn = (DVec2, usize);
 
-/// The profile as radius and height, arcs in chords; refused when it cannot be turned into a surface that is whole.
-/// It runs counter-clockwise; one that is `open` runs from the first point to the last, upward as a whole.
-pub fn outline(points: &[ProfilePoint], axis_mm: f64, open: bool) -> Result<Vec<DVec2>, RecipeError> {
+/// The profile as radius and height, arcs in chords; refused when it cannot be turned into a
+/// surface that is whole. It runs counter-clockwise; one that is `open` runs from the first point
+/// to the last, upward as a whole.
+pub fn outline(
+    points: &[ProfilePoint],
+    axis_mm: f64,
+    open: bool,
+) -> Result<Vec<DVec2>, RecipeError> {
     let mut drawn = drawn(points, axis_mm, open)?;
     beside_axis(&mut drawn)?;
     meets_itself(&drawn, open, "the profile")?;
@@ -57,13 +68,21 @@ fn drawn(points: &[ProfilePoint], axis_mm: f64, open: bool) -> Result<Vec<Drawn>
         let chord = from.distance(to);
         if chord < 1e-3 {
             return refuse(
-                format!("Points {} and {} of the profile lie in one place.", number(n), number(n + 1)),
+                format!(
+                    "Points {} and {} of the profile lie in one place.",
+                    number(n),
+                    number(n + 1)
+                ),
                 "Move one of them away, or remove it.",
             );
         }
         if point.bow_mm.abs() > MOST_BOW * chord {
             return refuse(
-                format!("The arc from point {} to point {} bows out too far.", number(n), number(n + 1)),
+                format!(
+                    "The arc from point {} to point {} bows out too far.",
+                    number(n),
+                    number(n + 1)
+                ),
                 "Its bow may be up to twice the distance of its ends.",
             );
         }
@@ -99,10 +118,19 @@ pub fn meets_itself(drawn: &[Drawn], open: bool, what: &str) -> Result<(), Recip
     for m in 0..sides {
         for n in m + 1..sides {
             let beside = n == m + 1 || (!open && m == 0 && n == count - 1);
-            let meet = if beside { double_back(side(m), side(n), n == m + 1) } else { touch(side(m), side(n)) };
+            let meet = if beside {
+                double_back(side(m), side(n), n == m + 1)
+            } else {
+                touch(side(m), side(n))
+            };
             if meet {
                 return refuse(
-                    format!("T{} meets itself after point {} and after point {}.", &what[1..], drawn[m].1, drawn[n].1),
+                    format!(
+                        "T{} meets itself after point {} and after point {}.",
+                        &what[1..],
+                        drawn[m].1,
+                        drawn[n].1
+                    ),
                     "Move points until no line crosses or touches another.",
                 );
             }
@@ -119,7 +147,8 @@ fn hangs_together(drawn: &[Drawn]) -> Result<(), RecipeError> {
     if let Some(n) = alone {
         return refuse(
             format!(
-                "The profile touches the axis in one point, near point {}: the part would hang together there only.",
+                "The profile touches the axis in one point, near point {}: the \
+                     part would hang together there only.",
                 drawn[n].1
             ),
             "Let a line lie on the axis, or keep the point off it.",
@@ -171,7 +200,8 @@ fn touch((a, b): (DVec2, DVec2), (c, d): (DVec2, DVec2)) -> bool {
 
 /// Does one of two neighbours lie on the other? `follows`: the second begins where the first ends.
 fn double_back(first: (DVec2, DVec2), second: (DVec2, DVec2), follows: bool) -> bool {
-    let (before, corner, after) = if follows { (first.0, first.1, second.1) } else { (second.0, second.1, first.1) };
+    let (before, corner, after) =
+        if follows { (first.0, first.1, second.1) } else { (second.0, second.1, first.1) };
     turns(before, corner, after) == 0.0 && (before - corner).dot(after - corner) > 0.0
 }
 
@@ -197,15 +227,22 @@ mod tests {
             assert!((area(&out) / (0.5 * PI * r * r) - 1.0).abs() < 2e-3, "{}", area(&out));
             assert!(out.iter().all(|p| (p.length() - r).abs() < 1e-9));
         }
-        let hollow =
-            outline(&points(&[[0.0, 0.0, 0.0], [10.0, 0.0, -2.0], [10.0, 10.0, 0.0], [0.0, 10.0, 0.0]]), 0.0, false).unwrap();
+        let hollow = outline(
+            &points(&[[0.0, 0.0, 0.0], [10.0, 0.0, -2.0], [10.0, 10.0, 0.0], [0.0, 10.0, 0.0]]),
+            0.0,
+            false,
+        )
+        .unwrap();
         assert!(area(&hollow) < 100.0 && hollow.iter().all(|p| p.x <= 10.0));
     }
 
     #[test]
     fn what_cannot_be_turned_is_refused_by_its_point() {
         let square = [[5.0, 0.0, 0.0], [10.0, 0.0, 0.0], [10.0, 10.0, 0.0], [5.0, 10.0, 0.0]];
-        assert!(outline(&points(&square), 0.0, false).is_ok() && outline(&points(&square), 5.0, false).is_ok());
+        assert!(
+            outline(&points(&square), 0.0, false).is_ok()
+                && outline(&points(&square), 5.0, false).is_ok()
+        );
         let says = |list: &[[f64; 3]], axis: f64, words: &str| {
             let e = outline(&points(list), axis, false).unwrap_err();
             assert!(e.message.contains(words), "{}", e.message);
@@ -217,9 +254,17 @@ mod tests {
             "meets itself after point 1 and after point 3",
         );
         says(&[[5.0, 0.0, 0.0], [5.0, 0.0, 0.0], [10.0, 5.0, 0.0]], 0.0, "Points 1 and 2");
-        says(&[[0.0, 5.0, 0.0], [10.0, 0.0, 0.0], [10.0, 10.0, 0.0]], 0.0, "touches the axis in one point");
+        says(
+            &[[0.0, 5.0, 0.0], [10.0, 0.0, 0.0], [10.0, 10.0, 0.0]],
+            0.0,
+            "touches the axis in one point",
+        );
         says(&[[5.0, 0.0, 0.0], [10.0, 0.0, 30.0], [10.0, 10.0, 0.0]], 0.0, "bows out too far");
-        says(&[[5.0, 0.0, 0.0], [10.0, 0.0, 0.0], [7.0, 0.0, 0.0], [6.0, 9.0, 0.0]], 0.0, "meets itself");
+        says(
+            &[[5.0, 0.0, 0.0], [10.0, 0.0, 0.0], [7.0, 0.0, 0.0], [6.0, 9.0, 0.0]],
+            0.0,
+            "meets itself",
+        );
         let waist = [
             [0.0, 0.0, 0.0],
             [5.0, 0.0, 0.0],

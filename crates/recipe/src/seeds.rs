@@ -42,10 +42,12 @@ pub struct Seeds {
     /// Where the points lie.
     #[schema(required = true)]
     pub layout: Layout,
-    /// Points on the surface, where some lie there; absent: as many as sides of the cell size cover it.
+    /// Points on the surface, where some lie there; absent: as many as sides of the cell size cover
+    /// it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub surface_count: Option<u32>,
-    /// Those lie evenly as they are seen along the structure's z, not by the area of the surface: steep faces hold few.
+    /// Those lie evenly as they are seen along the structure's z, not by the area of the surface:
+    /// steep faces hold few.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub from_above: bool,
     /// The integer that repeats an arrangement.
@@ -57,7 +59,8 @@ pub struct Seeds {
     /// Rounds in which every point moves to the middle of its cell.
     #[schema(required = true)]
     pub rounds: u32,
-    /// Loose points keep this distance from each other, in cells; 0: as chance has it. There may then be fewer of them.
+    /// Loose points keep this distance from each other, in cells; 0: as chance has it. There may
+    /// then be fewer of them.
     #[schema(required = true)]
     pub apart: f64,
     /// Nearest points that each point is joined to.
@@ -75,7 +78,8 @@ pub struct Seeds {
     /// Struts inside the part too, where there is a net.
     #[schema(required = true)]
     pub inner: bool,
-    /// Width of the holes in walls over that of the walls, for powder and resin to leave; 0 for none.
+    /// Width of the holes in walls over that of the walls, for powder and resin to leave; 0 for
+    /// none.
     #[schema(required = true)]
     pub holes: f64,
     /// Struts along the part's sharp edges, where there is a net.
@@ -89,8 +93,8 @@ pub struct Seeds {
     pub finer: Option<Finer>,
 }
 
-/// Where cells are smaller: around the zones that ask for it, and along the surface if wanted. With a count of
-/// points cells elsewhere become larger; without one there are more points.
+/// Where cells are smaller: around the zones that ask for it, and along the surface if wanted. With
+/// a count of points cells elsewhere become larger; without one there are more points.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Finer {
@@ -141,7 +145,14 @@ impl Seeds {
         self.own.as_ref().map_or(Ok(()), |own| own.validate(part))?;
         let longest = part.size().max_element();
         if let Some(count) = self.count {
-            check("structure.seeds.count", "The number of seed points", "", count as f64, 1.0, MOST_SEEDS as f64)?;
+            check(
+                "structure.seeds.count",
+                "The number of seed points",
+                "",
+                count as f64,
+                1.0,
+                MOST_SEEDS as f64,
+            )?;
         }
         if let Some(count) = self.surface_count {
             check(
@@ -153,10 +164,38 @@ impl Seeds {
                 MOST_SEEDS as f64,
             )?;
         }
-        check("structure.seeds.rounds", "The number of rounds", "", self.rounds as f64, 0.0, MOST_ROUNDS as f64)?;
-        check("structure.seeds.apart", "The distance that points keep, in cells,", "", self.apart, 0.0, 0.7)?;
-        check("structure.seeds.shortest", "The length of the shortest struts, in cells,", "", self.shortest, 0.0, 1.0)?;
-        check("structure.seeds.longest", "The length of the longest struts, in cells,", "", self.longest, 0.5, 5.0)?;
+        check(
+            "structure.seeds.rounds",
+            "The number of rounds",
+            "",
+            self.rounds as f64,
+            0.0,
+            MOST_ROUNDS as f64,
+        )?;
+        check(
+            "structure.seeds.apart",
+            "The distance that points keep, in cells,",
+            "",
+            self.apart,
+            0.0,
+            0.7,
+        )?;
+        check(
+            "structure.seeds.shortest",
+            "The length of the shortest struts, in cells,",
+            "",
+            self.shortest,
+            0.0,
+            1.0,
+        )?;
+        check(
+            "structure.seeds.longest",
+            "The length of the longest struts, in cells,",
+            "",
+            self.longest,
+            0.5,
+            5.0,
+        )?;
         if self.shortest >= self.longest {
             return Err(RecipeError::new(
                 "structure.seeds.shortest",
@@ -164,14 +203,49 @@ impl Seeds {
                 "Make the upper limit larger than the lower one.",
             ));
         }
-        check("structure.seeds.holes", "The share of walls that holes take", "", self.holes, 0.0, 0.95)?;
-        check("structure.seeds.neighbours", "The number of neighbours", "", self.neighbours as f64, 1.0, 12.0)?;
+        check(
+            "structure.seeds.holes",
+            "The share of walls that holes take",
+            "",
+            self.holes,
+            0.0,
+            0.95,
+        )?;
+        check(
+            "structure.seeds.neighbours",
+            "The number of neighbours",
+            "",
+            self.neighbours as f64,
+            1.0,
+            12.0,
+        )?;
         if let Some(f) = &self.finer {
-            check("structure.seeds.finer.share", "The share of the cell size", "", f.share, LEAST_SHARE, 1.0)?;
+            check(
+                "structure.seeds.finer.share",
+                "The share of the cell size",
+                "",
+                f.share,
+                LEAST_SHARE,
+                1.0,
+            )?;
             let what = "The distance over which cells grow";
-            check("structure.seeds.finer.reach_mm", what, "mm", f.reach_mm, longest / 1000.0, 1000.0 * longest)?;
+            check(
+                "structure.seeds.finer.reach_mm",
+                what,
+                "mm",
+                f.reach_mm,
+                longest / 1000.0,
+                1000.0 * longest,
+            )?;
         }
-        check("structure.seeds.weld", "The share below which struts are welded", "", self.weld, 0.0, 0.4)
+        check(
+            "structure.seeds.weld",
+            "The share below which struts are welded",
+            "",
+            self.weld,
+            0.0,
+            0.4,
+        )
     }
 }
 
@@ -189,16 +263,30 @@ mod tests {
         let field = |change: &dyn Fn(&mut Seeds)| {
             let mut s = Seeds::default();
             change(&mut s);
-            s.validate(&cube(100.0)).err().map(|e| e.field.trim_start_matches("structure.seeds.").to_owned())
+            s.validate(&cube(100.0))
+                .err()
+                .map(|e| e.field.trim_start_matches("structure.seeds.").to_owned())
         };
         assert_eq!(field(&|_| ()), None);
         let finer = |share: f64, reach_mm: f64| Some(Finer { share, reach_mm, surface: true });
         type Change = Box<dyn Fn(&mut Seeds)>;
         let cases: [(&str, Change, Change); 9] = [
-            ("count", Box::new(|s| s.count = Some(MOST_SEEDS)), Box::new(|s| s.count = Some(MOST_SEEDS + 1))),
+            (
+                "count",
+                Box::new(|s| s.count = Some(MOST_SEEDS)),
+                Box::new(|s| s.count = Some(MOST_SEEDS + 1)),
+            ),
             ("count", Box::new(|s| s.count = Some(1)), Box::new(|s| s.count = Some(0))),
-            ("surface_count", Box::new(|s| s.surface_count = Some(1)), Box::new(|s| s.surface_count = Some(0))),
-            ("rounds", Box::new(|s| s.rounds = MOST_ROUNDS), Box::new(|s| s.rounds = MOST_ROUNDS + 1)),
+            (
+                "surface_count",
+                Box::new(|s| s.surface_count = Some(1)),
+                Box::new(|s| s.surface_count = Some(0)),
+            ),
+            (
+                "rounds",
+                Box::new(|s| s.rounds = MOST_ROUNDS),
+                Box::new(|s| s.rounds = MOST_ROUNDS + 1),
+            ),
             ("apart", Box::new(|s| s.apart = 0.7), Box::new(|s| s.apart = 0.71)),
             ("holes", Box::new(|s| s.holes = 0.95), Box::new(|s| s.holes = 1.0)),
             ("neighbours", Box::new(|s| s.neighbours = 12), Box::new(|s| s.neighbours = 0)),

@@ -93,7 +93,8 @@ pub enum OwnShape {
         /// Parts that each edge of the first twenty triangles is cut into.
         parts: u32,
     },
-    /// A closed profile turned about an axis that is parallel to its heights; in `steps` flat stretches around.
+    /// A closed profile turned about an axis that is parallel to its heights; in `steps` flat
+    /// stretches around.
     Revolved {
         /// The outline.
         points: Vec<ProfilePoint>,
@@ -116,7 +117,8 @@ pub enum OwnShape {
         #[serde(default)]
         #[schema(required = true)]
         sheet: bool,
-        /// All sections are drawn curves that end at their first and last point: a sheet between those.
+        /// All sections are drawn curves that end at their first and last point: a sheet between
+        /// those.
         #[serde(default)]
         #[schema(required = true)]
         open: bool,
@@ -156,7 +158,8 @@ pub struct Section {
     pub turn_deg: f64,
     /// Its middle.
     pub middle_mm: [f64; 2],
-    /// Points of a smooth curve around the middle, before the turn, in the place of size and roundness; or none.
+    /// Points of a smooth curve around the middle, before the turn, in the place of size and
+    /// roundness; or none.
     #[serde(default)]
     #[schema(required = true)]
     pub curve_mm: Vec<[f64; 2]>,
@@ -178,7 +181,8 @@ impl OwnShape {
     /// # Errors
     /// The first value that is out of its range.
     pub fn validate(&self) -> Result<(), RecipeError> {
-        let is = |what: &str, v: f64, low: f64, high: f64| check("part.shape", what, "mm", v, low, high);
+        let is =
+            |what: &str, v: f64, low: f64, high: f64| check("part.shape", what, "mm", v, low, high);
         let sides = |s: &[f64; 3]| s.iter().try_for_each(|v| is("A side", *v, LEAST, MOST));
         let least = |s: &[f64; 3]| s.iter().copied().fold(f64::INFINITY, f64::min);
         match self {
@@ -221,24 +225,62 @@ impl OwnShape {
                 check("part.shape", "The number of parts", "", *parts as f64, 1.0, 128.0)
             }
             OwnShape::Revolved { points, axis_mm, steps, sheet } => {
-                check("part.shape", "The number of points", "", points.len() as f64, 2.0, MOST_POINTS as f64)?;
+                check(
+                    "part.shape",
+                    "The number of points",
+                    "",
+                    points.len() as f64,
+                    2.0,
+                    MOST_POINTS as f64,
+                )?;
                 check("part.shape", "The number of steps around", "", *steps as f64, 3.0, 720.0)?;
                 is("The axis", *axis_mm, -MOST, MOST)?;
-                points.iter().flat_map(|p| [p.at_mm[0], p.at_mm[1], p.bow_mm]).try_for_each(|v| is("A point", v, -MOST, MOST))?;
+                points
+                    .iter()
+                    .flat_map(|p| [p.at_mm[0], p.at_mm[1], p.bow_mm])
+                    .try_for_each(|v| is("A point", v, -MOST, MOST))?;
                 profile::outline(points, *axis_mm, *sheet).map(|_| ())
             }
             OwnShape::Loft { sections, open, .. } => {
-                check("part.shape", "The number of sections", "", sections.len() as f64, 2.0, MOST_SECTIONS as f64)?;
+                check(
+                    "part.shape",
+                    "The number of sections",
+                    "",
+                    sections.len() as f64,
+                    2.0,
+                    MOST_SECTIONS as f64,
+                )?;
                 sections.iter().enumerate().try_for_each(|(n, s)| s.validate(n + 1, *open))?;
-                let rise = sections.windows(2).map(|s| s[1].height_mm - s[0].height_mm).fold(f64::INFINITY, f64::min);
+                let rise = sections
+                    .windows(2)
+                    .map(|s| s[1].height_mm - s[0].height_mm)
+                    .fold(f64::INFINITY, f64::min);
                 is("The least rise from one section to the next", rise, LEAST, MOST)
             }
             OwnShape::FreeForm { across, points_mm } => {
                 let rows = points_mm.len() as f64 / *across as f64;
-                check("part.shape", "The number of control points in a row", "", *across as f64, 2.0, MOST_CONTROL)?;
-                check("part.shape", "The number of rows of control points", "", rows, 2.0, MOST_CONTROL)?;
-                points_mm.iter().flatten().try_for_each(|v| is("A control point", *v, -MOST, MOST))?;
-                let size = Bounds::of(points_mm.iter().map(|p| DVec3::from(*p))).size().max_element();
+                check(
+                    "part.shape",
+                    "The number of control points in a row",
+                    "",
+                    *across as f64,
+                    2.0,
+                    MOST_CONTROL,
+                )?;
+                check(
+                    "part.shape",
+                    "The number of rows of control points",
+                    "",
+                    rows,
+                    2.0,
+                    MOST_CONTROL,
+                )?;
+                points_mm
+                    .iter()
+                    .flatten()
+                    .try_for_each(|v| is("A control point", *v, -MOST, MOST))?;
+                let size =
+                    Bounds::of(points_mm.iter().map(|p| DVec3::from(*p))).size().max_element();
                 is("The sheet's longest side", size, LEAST, MOST)?;
                 if points_mm.len() % *across as usize != 0 {
                     return Err(RecipeError::new(
@@ -273,13 +315,27 @@ impl OwnShape {
 
 impl Section {
     /// A rectangle around the axis with rounded corners, or an ellipse.
-    pub fn rounded(height_mm: f64, size_mm: [f64; 2], round_percent: f64, turn_deg: f64) -> Section {
-        Section { height_mm, size_mm, round_percent, turn_deg, middle_mm: [0.0; 2], curve_mm: Vec::new() }
+    pub fn rounded(
+        height_mm: f64,
+        size_mm: [f64; 2],
+        round_percent: f64,
+        turn_deg: f64,
+    ) -> Section {
+        Section {
+            height_mm,
+            size_mm,
+            round_percent,
+            turn_deg,
+            middle_mm: [0.0; 2],
+            curve_mm: Vec::new(),
+        }
     }
 
     /// `number` counts from 1; `open` curves end at their first and last point.
     fn validate(&self, number: usize, open: bool) -> Result<(), RecipeError> {
-        let is = |what: &str, unit: &str, v: f64, low: f64, high: f64| check("part.shape", what, unit, v, low, high);
+        let is = |what: &str, unit: &str, v: f64, low: f64, high: f64| {
+            check("part.shape", what, unit, v, low, high)
+        };
         is("A section's height", "mm", self.height_mm, -MOST, MOST)?;
         self.size_mm.iter().try_for_each(|v| is("A section's side", "mm", *v, LEAST, MOST))?;
         is("A section's roundness", "%", self.round_percent, 0.0, 100.0)?;
@@ -297,7 +353,10 @@ impl Section {
             least,
             MOST_POINTS as f64,
         )?;
-        self.curve_mm.iter().flatten().try_for_each(|v| is("A point of a section's curve", "mm", *v, -MOST, MOST))?;
+        self.curve_mm
+            .iter()
+            .flatten()
+            .try_for_each(|v| is("A point of a section's curve", "mm", *v, -MOST, MOST))?;
         curve::through(&self.curve_mm, open, &format!("the curve of section {number}")).map(|_| ())
     }
 }

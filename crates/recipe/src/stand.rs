@@ -24,7 +24,9 @@ impl Default for Stand {
 
 impl Stand {
     pub(super) fn validate(&self) -> Result<(), RecipeError> {
-        self.down.iter().try_for_each(|v| check("stand.down", "The direction towards the bed", "", *v, -1e6, 1e6))?;
+        self.down.iter().try_for_each(|v| {
+            check("stand.down", "The direction towards the bed", "", *v, -1e6, 1e6)
+        })?;
         if self.down.iter().all(|v| v.abs() < 1e-9) {
             return Err(RecipeError::new(
                 "stand.down",
@@ -33,6 +35,8 @@ impl Stand {
             ));
         }
         check("stand.turn_deg", "The turn on the bed", "°", self.turn_deg, -360.0, 360.0)?;
-        self.bed_mm.iter().try_for_each(|v| check("stand.bed_mm", "A side of the bed", "mm", *v, 1.0, 1e5))
+        self.bed_mm
+            .iter()
+            .try_for_each(|v| check("stand.bed_mm", "A side of the bed", "mm", *v, 1.0, 1e5))
     }
 }

@@ -1,6 +1,9 @@
 //! What fills a zone: kind, cell size, placement.
 
-use super::{check, own_mesh, zones, CleanUp, Course, FaceMark, OwnCell, OwnMesh, OwnStruts, RecipeError, Seeds};
+use super::{
+    check, own_mesh, zones, CleanUp, Course, FaceMark, OwnCell, OwnMesh, OwnStruts, RecipeError,
+    Seeds,
+};
 use serde::{Deserialize, Serialize};
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
@@ -146,7 +149,8 @@ impl Kind {
     /// Every kind that needs no file, family by family.
     pub fn all() -> Vec<Kind> {
         use {CellKind::*, ExtrudedKind::*, SeededKind::*, SurfaceKind::*};
-        let surfaces = [Gyroid, SchwarzP, SchwarzD, Iwp, Neovius, Frd, SplitP, Lidinoid].map(Kind::Surface);
+        let surfaces =
+            [Gyroid, SchwarzP, SchwarzD, Iwp, Neovius, Frd, SplitP, Lidinoid].map(Kind::Surface);
         let cells = [
             Cubic,
             BodyCentred,
@@ -192,7 +196,10 @@ impl Kind {
         match self {
             Kind::Cell(_) | Kind::Given(GivenKind::OwnStruts) => true,
             Kind::Seeded(kind) => kind != SeededKind::VoronoiWalls,
-            Kind::Surface(_) | Kind::Extruded(_) | Kind::Foam(_) | Kind::Given(GivenKind::OwnMesh) => false,
+            Kind::Surface(_)
+            | Kind::Extruded(_)
+            | Kind::Foam(_)
+            | Kind::Given(GivenKind::OwnMesh) => false,
         }
     }
 
@@ -285,8 +292,8 @@ pub struct Structure {
     /// How rows of strut cells run.
     #[serde(default, skip_serializing_if = "Course::is_straight")]
     pub course: Course,
-    /// Extruded walls stand upright on this face, or run along its axis where it has one; they are turned from there.
-    /// Absent: from the part's own axes.
+    /// Extruded walls stand upright on this face, or run along its axis where it has one; they are
+    /// turned from there. Absent: from the part's own axes.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub upright: Option<FaceMark>,
     /// Points that own cells, of seeded kinds.
@@ -346,12 +353,42 @@ impl Structure {
     /// What its seed points follow from before they are relaxed.
     pub fn of_points(&self) -> Structure {
         let Structure { cell_mm, shift_mm, rotation_deg, ref seeds, .. } = *self;
-        let Seeds { own, count, layout, surface_count, from_above, random, spread, apart, finer, .. } = seeds.clone();
+        let Seeds {
+            own,
+            count,
+            layout,
+            surface_count,
+            from_above,
+            random,
+            spread,
+            apart,
+            finer,
+            ..
+        } = seeds.clone();
         let planar = Kind::Extruded(ExtrudedKind::PlanarVoronoi);
         let kind = if self.kind == planar { planar } else { Kind::Seeded(SeededKind::Voronoi) };
-        let seeds =
-            Seeds { own, count, layout, surface_count, from_above, random, spread, apart, finer, rounds: 0, ..Seeds::default() };
-        Structure { kind, cell_mm, shift_mm, rotation_deg, upright: self.standing().cloned(), seeds, ..Structure::default() }
+        let seeds = Seeds {
+            own,
+            count,
+            layout,
+            surface_count,
+            from_above,
+            random,
+            spread,
+            apart,
+            finer,
+            rounds: 0,
+            ..Seeds::default()
+        };
+        Structure {
+            kind,
+            cell_mm,
+            shift_mm,
+            rotation_deg,
+            upright: self.standing().cloned(),
+            seeds,
+            ..Structure::default()
+        }
     }
 
     /// Faces of the part that it follows, by what they are for.
@@ -380,7 +417,9 @@ impl Structure {
         }
         self.course.validate()?;
         for (what, marks) in self.followed() {
-            marks.into_iter().try_for_each(|m| zones::marks(std::slice::from_ref(m), "structure", what))?;
+            marks
+                .into_iter()
+                .try_for_each(|m| zones::marks(std::slice::from_ref(m), "structure", what))?;
         }
         self.clean.validate()?;
         self.own_cell.validate()?;
@@ -441,17 +480,33 @@ mod tests {
             other.of_points() == first.of_points()
         };
         assert!(same(&|s| s.kind = Kind::Seeded(SeededKind::Delaunay)));
-        assert!(same(&|s| s.seeds.rounds = 90) && same(&|s| s.seeds.weld = 0.3) && same(&|s| s.seeds.net = false));
+        assert!(
+            same(&|s| s.seeds.rounds = 90)
+                && same(&|s| s.seeds.weld = 0.3)
+                && same(&|s| s.seeds.net = false)
+        );
         assert!(!same(&|s| s.kind = Kind::Extruded(ExtrudedKind::PlanarVoronoi)));
-        assert!(!same(&|s| s.seeds.random = 2) && !same(&|s| s.cell_mm[1] = 3.0) && !same(&|s| s.seeds.count = Some(9)));
+        assert!(
+            !same(&|s| s.seeds.random = 2)
+                && !same(&|s| s.cell_mm[1] = 3.0)
+                && !same(&|s| s.seeds.count = Some(9))
+        );
     }
 
     #[test]
     fn faces_are_followed_only_where_the_kind_makes_use_of_them() {
-        let face = FaceMark { kind: crate::FaceKind::Plane, place_mm: [0.0; 3], direction: [0.0, 0.0, 1.0], area_mm2: 10.0 };
+        let face = FaceMark {
+            kind: crate::FaceKind::Plane,
+            place_mm: [0.0; 3],
+            direction: [0.0, 0.0, 1.0],
+            area_mm2: 10.0,
+        };
         let of = |kind: Kind| Structure { kind, upright: Some(face), ..Structure::default() };
         let standing = of(Kind::Extruded(ExtrudedKind::Hexagons));
-        assert_eq!(standing.followed().iter().map(|f| (f.0, f.1.len())).collect::<Vec<_>>(), [("Walls stand on", 1)]);
+        assert_eq!(
+            standing.followed().iter().map(|f| (f.0, f.1.len())).collect::<Vec<_>>(),
+            [("Walls stand on", 1)]
+        );
         assert!(of(Kind::Surface(SurfaceKind::Gyroid)).followed().is_empty());
         assert_eq!(of(Kind::Cell(CellKind::Cubic)).standing(), None);
     }
@@ -461,16 +516,28 @@ mod tests {
         let field = |change: &dyn Fn(&mut Structure)| {
             let mut s = Structure::default();
             change(&mut s);
-            s.validate(&Bounds { min: glam::DVec3::ZERO, max: glam::DVec3::splat(100.0) }).err().map(|e| e.field)
+            s.validate(&Bounds { min: glam::DVec3::ZERO, max: glam::DVec3::splat(100.0) })
+                .err()
+                .map(|e| e.field)
         };
         assert_eq!(field(&|_| ()), None);
-        // Half a millimetre is the smallest cell of a part of 100 mm, and four times the part the largest.
+        // Half a millimetre is the smallest cell of a part of 100 mm, and four times the part the
+        // largest.
         assert_eq!(field(&|s| s.cell_mm[2] = 0.5), None);
         assert_eq!(field(&|s| s.cell_mm[2] = 0.49).as_deref(), Some("structure.cell_mm"));
         assert_eq!(field(&|s| s.cell_mm[0] = 401.0).as_deref(), Some("structure.cell_mm"));
         assert_eq!(field(&|s| s.shift_mm[1] = f64::NAN).as_deref(), Some("structure.shift_mm"));
-        assert_eq!(field(&|s| s.rotation_deg[0] = 361.0).as_deref(), Some("structure.rotation_deg"));
-        assert_eq!(field(&|s| s.kind = Kind::Given(GivenKind::OwnStruts)).as_deref(), Some("structure.own_struts"));
-        assert_eq!(field(&|s| s.kind = Kind::Given(GivenKind::OwnMesh)).as_deref(), Some(own_mesh::FIELD));
+        assert_eq!(
+            field(&|s| s.rotation_deg[0] = 361.0).as_deref(),
+            Some("structure.rotation_deg")
+        );
+        assert_eq!(
+            field(&|s| s.kind = Kind::Given(GivenKind::OwnStruts)).as_deref(),
+            Some("structure.own_struts")
+        );
+        assert_eq!(
+            field(&|s| s.kind = Kind::Given(GivenKind::OwnMesh)).as_deref(),
+            Some(own_mesh::FIELD)
+        );
     }
 }

@@ -1,8 +1,8 @@
 //! Where the part may be hollow: zones with their roles, and skins.
 //!
 //! A zone is a region of the part. Where zones overlap, the first of the list holds; where none
-//! does, the rest's role. A skin is material within a distance of some faces: it stays in whatever is
-//! filled.
+//! does, the rest's role. A skin is material within a distance of some faces: it stays in whatever
+//! is filled.
 
 use super::{check, Filling, Joins, RecipeError, Structure, Thicken};
 use serde::{Deserialize, Serialize};
@@ -75,7 +75,8 @@ pub struct OwnFill {
     pub thicken: Thicken,
     /// What it looks like where members meet.
     pub joins: Joins,
-    /// Width across the zone's border over which it passes into what is around it; 0 for a sharp border. mm.
+    /// Width across the zone's border over which it passes into what is around it; 0 for a sharp
+    /// border. mm.
     pub blend_mm: f64,
     /// At a sharp border struts end; else ties run from there to the ends of struts beyond it.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
@@ -140,10 +141,13 @@ pub enum Place {
 }
 
 impl Place {
-    /// The middle of the place, in mm: of faces the middle of the first one. `None` where no face is named.
+    /// The middle of the place, in mm: of faces the middle of the first one. `None` where no face
+    /// is named.
     pub fn middle(&self) -> Option<[f64; 3]> {
         match self {
-            Place::Cylinder { base_mm, axis_mm, .. } => Some([0, 1, 2].map(|d| base_mm[d] + 0.5 * axis_mm[d])),
+            Place::Cylinder { base_mm, axis_mm, .. } => {
+                Some([0, 1, 2].map(|d| base_mm[d] + 0.5 * axis_mm[d]))
+            }
             Place::Box { centre_mm, .. } | Place::Sphere { centre_mm, .. } => Some(*centre_mm),
             Place::Faces { faces, .. } => faces.first().map(|f| f.place_mm),
         }
@@ -203,9 +207,11 @@ const LONGEST_NAME: f64 = 200.0;
 pub(super) const FARTHEST: f64 = 1e6;
 
 impl Zones {
-    /// By zone that changes something: does what fills it end at a sharp border from which ties are to run?
+    /// By zone that changes something: does what fills it end at a sharp border from which ties are
+    /// to run?
     pub fn tied(&self) -> Vec<bool> {
-        let tied = |z: &Zone| z.own_fill().is_some_and(|own| own.blend_mm == 0.0 && !own.loose_ends);
+        let tied =
+            |z: &Zone| z.own_fill().is_some_and(|own| own.blend_mm == 0.0 && !own.loose_ends);
         self.list.iter().filter(|z| z.role != Role::Reference).map(tied).collect()
     }
 
@@ -215,7 +221,8 @@ impl Zones {
     /// The first value that is out of its range.
     pub fn validate(&self, part: &Bounds) -> Result<(), RecipeError> {
         let longest = part.size().max_element();
-        let refuse = |field: &str, message: String, hint: &str| Err(RecipeError::new(field, message, hint));
+        let refuse =
+            |field: &str, message: String, hint: &str| Err(RecipeError::new(field, message, hint));
         if !matches!(self.rest, Role::Fill | Role::KeepSolid) {
             return refuse(
                 "zones.rest",
@@ -224,7 +231,11 @@ impl Zones {
             );
         }
         if self.list.len() > MOST || self.skins.len() > MOST {
-            return refuse("zones.list", format!("There are more than {MOST} zones."), "Join some of them.");
+            return refuse(
+                "zones.list",
+                format!("There are more than {MOST} zones."),
+                "Join some of them.",
+            );
         }
         for (i, z) in self.list.iter().enumerate() {
             let field = format!("zones.list.{i}");
@@ -235,10 +246,22 @@ impl Zones {
                     "Only a body can; choose another role.",
                 );
             }
-            check(&field, "The length of a zone's name", "", z.name.chars().count() as f64, 0.0, LONGEST_NAME)?;
+            check(
+                &field,
+                "The length of a zone's name",
+                "",
+                z.name.chars().count() as f64,
+                0.0,
+                LONGEST_NAME,
+            )?;
             let called = |what: &str| format!("{what} of “{}”", z.name);
-            let place = |v: [f64; 3]| v.iter().try_for_each(|v| check(&field, &called("A place"), "mm", *v, -FARTHEST, FARTHEST));
-            let radius = |v: f64| check(&field, &called("The radius"), "mm", v, 1e-3, 10.0 * longest);
+            let place = |v: [f64; 3]| {
+                v.iter().try_for_each(|v| {
+                    check(&field, &called("A place"), "mm", *v, -FARTHEST, FARTHEST)
+                })
+            };
+            let radius =
+                |v: f64| check(&field, &called("The radius"), "mm", v, 1e-3, 10.0 * longest);
             match &z.place {
                 Place::Cylinder { base_mm, axis_mm, radius_mm } => {
                     place(*base_mm)?;
@@ -271,13 +294,34 @@ impl Zones {
                     ..e
                 };
                 own.filling().validate(part).map_err(of_zone)?;
-                check(&field, &called("The width of the border"), "mm", own.blend_mm, 0.0, longest)?;
+                check(
+                    &field,
+                    &called("The width of the border"),
+                    "mm",
+                    own.blend_mm,
+                    0.0,
+                    longest,
+                )?;
             }
         }
         for (i, s) in self.skins.iter().enumerate() {
             let field = format!("zones.skins.{i}");
-            check(&field, "The length of a skin's name", "", s.name.chars().count() as f64, 0.0, LONGEST_NAME)?;
-            check(&field, &format!("The depth of “{}”", s.name), "mm", s.depth_mm, 1e-4 * longest, longest)?;
+            check(
+                &field,
+                "The length of a skin's name",
+                "",
+                s.name.chars().count() as f64,
+                0.0,
+                LONGEST_NAME,
+            )?;
+            check(
+                &field,
+                &format!("The depth of “{}”", s.name),
+                "mm",
+                s.depth_mm,
+                1e-4 * longest,
+                longest,
+            )?;
             marks(s.faces.as_deref().unwrap_or_default(), &field, &s.name)?;
         }
         Ok(())
@@ -286,7 +330,14 @@ impl Zones {
 
 pub(super) fn marks(faces: &[FaceMark], field: &str, name: &str) -> Result<(), RecipeError> {
     let called = |what: &str| format!("{what} of a face of “{name}”");
-    check(field, &format!("The number of faces of “{name}”"), "", faces.len() as f64, 0.0, MOST_FACES)?;
+    check(
+        field,
+        &format!("The number of faces of “{name}”"),
+        "",
+        faces.len() as f64,
+        0.0,
+        MOST_FACES,
+    )?;
     for f in faces {
         for v in f.place_mm {
             check(field, &called("A place"), "mm", v, -FARTHEST, FARTHEST)?;
@@ -303,7 +354,8 @@ pub(super) fn marks(faces: &[FaceMark], field: &str, name: &str) -> Result<(), R
 pub(super) fn from_version_1(recipe: &mut Value) {
     let zones = &recipe["zones"];
     let depth = zones["skin_mm"].as_f64().unwrap_or(0.0);
-    let skins: Vec<Value> = if depth > 0.0 { vec![json!({ "name": "Skin", "depth_mm": depth })] } else { Vec::new() };
+    let skins: Vec<Value> =
+        if depth > 0.0 { vec![json!({ "name": "Skin", "depth_mm": depth })] } else { Vec::new() };
     let kept = zones["keep_solid"].as_array().cloned().unwrap_or_default();
     let list: Vec<Value> = kept
         .into_iter()

@@ -15,7 +15,10 @@ pub async fn serve(uri: Uri) -> Response {
         _ if path.starts_with("assets/") => return StatusCode::NOT_FOUND.into_response(),
         _ => match Dist::get("index.html") {
             Some(f) => ("index.html", f),
-            None => return (StatusCode::NOT_FOUND, "The web app was not built into this binary.").into_response(),
+            None => {
+                return (StatusCode::NOT_FOUND, "The web app was not built into this binary.")
+                    .into_response()
+            }
         },
     };
     let kind = match name.rsplit_once('.').map_or("", |n| n.1) {
@@ -28,6 +31,10 @@ pub async fn serve(uri: Uri) -> Response {
         _ => "application/octet-stream",
     };
     // Built files carry their hash in their name.
-    let keep = if name.starts_with("assets/") { "public, max-age=31536000, immutable" } else { "no-cache" };
+    let keep = if name.starts_with("assets/") {
+        "public, max-age=31536000, immutable"
+    } else {
+        "no-cache"
+    };
     ([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, keep)], file.data).into_response()
 }

@@ -1,4 +1,5 @@
-//! What the start screen shows of a project, kept beside it so that nothing has to be built for a list.
+//! What the start screen shows of a project, kept beside it so that nothing has to be built for a
+//! list.
 
 use crate::picture::RunInfo;
 use crate::problem::{Answer, Problem};

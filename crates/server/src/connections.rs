@@ -1,7 +1,7 @@
 //! Connections: how many there are, how long each may wait for its client, and how they end.
 //!
-//! A client that sends its request too slowly, never reads its answer or keeps a connection without using it costs no
-//! more than a seat among `MOST`, which it loses when others come.
+//! A client that sends its request too slowly, never reads its answer or keeps a connection without
+//! using it costs no more than a seat among `MOST`, which it loses when others come.
 
 use crate::locked::lock;
 use crate::memory;
@@ -42,8 +42,8 @@ const TIMES: Times = Times { head: Duration::from_secs(30), body: Duration::from
 
 /// Time for answers under way when the server is to end.
 const GRACE: Duration = Duration::from_secs(2);
-/// Who is refused before their request has come in whole is still sending: that is read on for so long at most, so that the
-/// answer reaches them.
+/// Who is refused before their request has come in whole is still sending: that is read on for so
+/// long at most, so that the answer reaches them.
 const LINGER: Duration = Duration::from_secs(5);
 /// Pause after the system could not give a connection.
 const PAUSE: Duration = Duration::from_millis(50);
@@ -62,16 +62,22 @@ struct Seats {
 }
 
 impl Seats {
-    /// A seat for a new connection: where all are taken, the one that was idle longest leaves. `None` where none is idle.
+    /// A seat for a new connection: where all are taken, the one that was idle longest leaves.
+    /// `None` where none is idle.
     fn take(&self, id: u64) -> Option<Arc<Seat>> {
         let mut all = lock(&self.all);
         if all.len() >= MOST {
             let idle = all.iter().filter(|(_, p)| p.busy.load(Ordering::Relaxed) == 0);
-            let (longest, seat) = idle.min_by_key(|(_, p)| *lock(&p.since)).map(|(id, p)| (*id, p.clone()))?;
+            let (longest, seat) =
+                idle.min_by_key(|(_, p)| *lock(&p.since)).map(|(id, p)| (*id, p.clone()))?;
             all.remove(&longest);
             seat.leave.notify_one();
         }
-        let seat = Arc::new(Seat { busy: AtomicUsize::new(0), since: Mutex::new(Instant::now()), leave: Notify::new() });
+        let seat = Arc::new(Seat {
+            busy: AtomicUsize::new(0),
+            since: Mutex::new(Instant::now()),
+            leave: Notify::new(),
+        });
         all.insert(id, seat.clone());
         Some(seat)
     }
@@ -82,7 +88,13 @@ pub async fn serve(listener: TcpListener, router: Router, stop: impl Future<Outp
     serve_within(TIMES, Arc::default(), listener, router, stop).await;
 }
 
-async fn serve_within(times: Times, seats: Arc<Seats>, listener: TcpListener, router: Router, stop: impl Future<Output = ()>) {
+async fn serve_within(
+    times: Times,
+    seats: Arc<Seats>,
+    listener: TcpListener,
+    router: Router,
+    stop: impl Future<Output = ()>,
+) {
     let (stopping, stopped) = watch::channel(());
     let mut stop = pin!(stop);
     for id in 0.. {
@@ -108,13 +120,22 @@ async fn serve_within(times: Times, seats: Arc<Seats>, listener: TcpListener, ro
     let _ = tokio::time::timeout(GRACE, stopping.closed()).await;
 }
 
-async fn connection(stream: TcpStream, router: Router, times: Times, seat: &Arc<Seat>, mut stopped: watch::Receiver<()>) {
+async fn connection(
+    stream: TcpStream,
+    router: Router,
+    times: Times,
+    seat: &Arc<Seat>,
+    mut stopped: watch::Receiver<()>,
+) {
     let _ = stream.set_nodelay(true);
     let service = hyper::service::service_fn(|request: Request<hyper::body::Incoming>| {
         let answering = Answering::begin(seat);
-        let request = request.map(|body| Body::new(Arriving { body, patience: Patience::of(times.body) }));
+        let request =
+            request.map(|body| Body::new(Arriving { body, patience: Patience::of(times.body) }));
         let answer = router.clone().oneshot(request);
-        let leaving = |response: Response| response.map(|body| Body::new(Outgoing { body, _answering: answering }));
+        let leaving = |response: Response| {
+            response.map(|body| Body::new(Outgoing { body, _answering: answering }))
+        };
         Box::pin(async move { answer.await.map(leaving) })
     });
     let mut http = hyper::server::conn::http1::Builder::new();
@@ -131,11 +152,14 @@ async fn connection(stream: TcpStream, router: Router, times: Times, seat: &Arc<
     };
     // How it ended is the client's matter.
     if ended.is_ok() {
-        let _ = tokio::time::timeout(LINGER, read_on(connection.into_parts().io.into_inner().stream)).await;
+        let _ =
+            tokio::time::timeout(LINGER, read_on(connection.into_parts().io.into_inner().stream))
+                .await;
     }
 }
 
-/// Closes a stream for writing and takes what still comes, for a client reads an answer only after it has sent all.
+/// Closes a stream for writing and takes what still comes, for a client reads an answer only after
+/// it has sent all.
 async fn read_on(mut stream: TcpStream) -> io::Result<()> {
     stream.shutdown().await?;
     let mut nothing = [0; 16 << 10];
@@ -206,7 +230,11 @@ impl Patience {
     /// Ready once the client has done nothing for the time.
     fn poll_end(&mut self, cx: &mut Context<'_>) -> Poll<io::Error> {
         let time = self.time;
-        self.left.get_or_insert_with(|| Box::pin(sleep(time))).as_mut().poll(cx).map(|()| io::ErrorKind::TimedOut.into())
+        self.left
+            .get_or_insert_with(|| Box::pin(sleep(time)))
+            .as_mut()
+            .poll(cx)
+            .map(|()| io::ErrorKind::TimedOut.into())
     }
 }
 
@@ -242,7 +270,8 @@ impl HttpBody for Arriving {
     }
 }
 
-/// A stream whose other side must take what is written: [`WRITTEN`] bytes within the time, or all there are.
+/// A stream whose other side must take what is written: [`WRITTEN`] bytes within the time, or all
+/// there are.
 struct Patient {
     stream: TcpStream,
     patience: Patience,
@@ -251,7 +280,11 @@ struct Patient {
 
 impl Patient {
     /// Counts what was written, and gives up on who takes too little.
-    fn counted(&mut self, cx: &mut Context<'_>, written: Poll<io::Result<usize>>) -> Poll<io::Result<usize>> {
+    fn counted(
+        &mut self,
+        cx: &mut Context<'_>,
+        written: Poll<io::Result<usize>>,
+    ) -> Poll<io::Result<usize>> {
         match written {
             Poll::Ready(Ok(n)) => {
                 self.written += n;
@@ -272,18 +305,30 @@ impl Patient {
 }
 
 impl AsyncRead for Patient {
-    fn poll_read(mut self: Pin<&mut Self>, cx: &mut Context<'_>, buf: &mut ReadBuf<'_>) -> Poll<io::Result<()>> {
+    fn poll_read(
+        mut self: Pin<&mut Self>,
+        cx: &mut Context<'_>,
+        buf: &mut ReadBuf<'_>,
+    ) -> Poll<io::Result<()>> {
         Pin::new(&mut self.stream).poll_read(cx, buf)
     }
 }
 
 impl AsyncWrite for Patient {
-    fn poll_write(mut self: Pin<&mut Self>, cx: &mut Context<'_>, buf: &[u8]) -> Poll<io::Result<usize>> {
+    fn poll_write(
+        mut self: Pin<&mut Self>,
+        cx: &mut Context<'_>,
+        buf: &[u8],
+    ) -> Poll<io::Result<usize>> {
         let written = Pin::new(&mut self.stream).poll_write(cx, buf);
         self.counted(cx, written)
     }
 
-    fn poll_write_vectored(mut self: Pin<&mut Self>, cx: &mut Context<'_>, bufs: &[io::IoSlice<'_>]) -> Poll<io::Result<usize>> {
+    fn poll_write_vectored(
+        mut self: Pin<&mut Self>,
+        cx: &mut Context<'_>,
+        bufs: &[io::IoSlice<'_>],
+    ) -> Poll<io::Result<usize>> {
         let written = Pin::new(&mut self.stream).poll_write_vectored(cx, bufs);
         self.counted(cx, written)
     }
@@ -323,7 +368,9 @@ mod tests {
     }
 
     /// A server with little patience, and how many connections it has.
-    fn impatient(router: Router) -> (tokio::runtime::Runtime, std::net::SocketAddr, impl Fn() -> usize) {
+    fn impatient(
+        router: Router,
+    ) -> (tokio::runtime::Runtime, std::net::SocketAddr, impl Fn() -> usize) {
         let runtime = tokio::runtime::Runtime::new().unwrap();
         let seats = Arc::new(Seats::default());
         let listener = runtime.block_on(TcpListener::bind("127.0.0.1:0")).unwrap();

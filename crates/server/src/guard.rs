@@ -1,5 +1,6 @@
-//! Who may speak to the server. It listens on loopback and answers only pages of its own. With an access token it asks for
-//! that once and then knows the session's cookie, which ends after a while or by logging out.
+//! Who may speak to the server. It listens on loopback and answers only pages of its own. With an
+//! access token it asks for that once and then knows the session's cookie, which ends after a while
+//! or by logging out.
 
 use crate::locked::lock;
 use crate::problem::Problem;
@@ -23,7 +24,8 @@ const GUESSES: usize = 10;
 const MINUTE: Duration = Duration::from_secs(60);
 /// Bytes of a log-in.
 const LONGEST_FORM: usize = 4096;
-/// Characters of a token from outside: of letters and digits in any case so many have more than 128 bits.
+/// Characters of a token from outside: of letters and digits in any case so many have more than 128
+/// bits.
 const LEAST_TOKEN: usize = 22;
 
 /// Who may speak to the server.
@@ -51,8 +53,9 @@ pub fn weak(token: &str) -> Option<String> {
     let mut kinds: Vec<char> = token.chars().collect();
     kinds.sort_unstable();
     kinds.dedup();
-    (token.chars().count() < LEAST_TOKEN || kinds.len() < 8)
-        .then(|| format!("An access token needs at least {LEAST_TOKEN} characters, drawn at random."))
+    (token.chars().count() < LEAST_TOKEN || kinds.len() < 8).then(|| {
+        format!("An access token needs at least {LEAST_TOKEN} characters, drawn at random.")
+    })
 }
 
 /// A token of 192 random bits.
@@ -111,7 +114,13 @@ enum Admitted {
 impl Guard {
     /// Asks for a token, if there is one.
     pub fn new(token: Option<&str>) -> Guard {
-        Guard(token.map(|token| Arc::new(Locked { token: hashed(token), sessions: Mutex::default(), wrong: Mutex::default() })))
+        Guard(token.map(|token| {
+            Arc::new(Locked {
+                token: hashed(token),
+                sessions: Mutex::default(),
+                wrong: Mutex::default(),
+            })
+        }))
     }
 
     async fn admit(&self, request: Request) -> Result<Admitted, Problem> {
@@ -119,11 +128,21 @@ impl Guard {
         let host = text(headers, header::HOST).unwrap_or_default();
         if self.0.is_none() && !is_loopback(host) {
             let hint = "Open Ulmix under the address it printed at start.";
-            return Err(refused(StatusCode::FORBIDDEN, "bad_host", "This address is not Ulmix's own.", hint));
+            return Err(refused(
+                StatusCode::FORBIDDEN,
+                "bad_host",
+                "This address is not Ulmix's own.",
+                hint,
+            ));
         }
         let elsewhere = || {
             let hint = "Only Ulmix's own pages may call it.";
-            refused(StatusCode::FORBIDDEN, "bad_origin", "The request comes from another site.", hint)
+            refused(
+                StatusCode::FORBIDDEN,
+                "bad_origin",
+                "The request comes from another site.",
+                hint,
+            )
         };
         if let Some(origin) = text(headers, header::ORIGIN) {
             if origin.split_once("://").is_none_or(|(_, o)| o != host) {
@@ -143,7 +162,12 @@ impl Guard {
             (&Method::POST, "/api/session") => {
                 let body = axum::body::to_bytes(request.into_body(), LONGEST_FORM).await;
                 let form = body.map_err(|_| {
-                    refused(StatusCode::BAD_REQUEST, "bad_request", "The log-in did not arrive whole.", "Try it again.")
+                    refused(
+                        StatusCode::BAD_REQUEST,
+                        "bad_request",
+                        "The log-in did not arrive whole.",
+                        "Try it again.",
+                    )
                 })?;
                 let token = parameter(&String::from_utf8_lossy(&form), "token").unwrap_or_default();
                 return match locked.let_in(&token) {
@@ -154,7 +178,9 @@ impl Guard {
             (&Method::DELETE, "/api/session") => {
                 locked.end(session.as_deref());
                 let gone = format!("{COOKIE}=; HttpOnly; SameSite=Strict; Path=/; Max-Age=0");
-                return Ok(Admitted::Answered((StatusCode::NO_CONTENT, [(header::SET_COOKIE, gone)]).into_response()));
+                return Ok(Admitted::Answered(
+                    (StatusCode::NO_CONTENT, [(header::SET_COOKIE, gone)]).into_response(),
+                ));
             }
             _ => {}
         }
@@ -168,8 +194,14 @@ impl Guard {
         if !path.starts_with("/api") && is_person {
             return Ok(Admitted::Answered(log_in(None)));
         }
-        let hint = "Open the address that was printed at start, or type the token on the start page.";
-        Err(refused(StatusCode::UNAUTHORIZED, "no_token", "This Ulmix asks for its access token.", hint))
+        let hint =
+            "Open the address that was printed at start, or type the token on the start page.";
+        Err(refused(
+            StatusCode::UNAUTHORIZED,
+            "no_token",
+            "This Ulmix asks for its access token.",
+            hint,
+        ))
     }
 
     /// Is a token asked for, so that there is something to log out of?
@@ -188,7 +220,12 @@ fn log_in(refused: Option<&Problem>) -> Response {
         None => (StatusCode::UNAUTHORIZED.as_u16(), String::new()),
     };
     let status = StatusCode::from_u16(status).unwrap_or(StatusCode::UNAUTHORIZED);
-    (status, [(header::CONTENT_TYPE, "text/html; charset=utf-8")], LOG_IN.replace("<!-- refused -->", &words)).into_response()
+    (
+        status,
+        [(header::CONTENT_TYPE, "text/html; charset=utf-8")],
+        LOG_IN.replace("<!-- refused -->", &words),
+    )
+        .into_response()
 }
 
 impl Locked {
@@ -207,8 +244,14 @@ impl Locked {
         }
         if hashed(token) != self.token {
             wrong.push(Instant::now());
-            let hint = "Take it from where it was printed at start, or from the file that it lies in.";
-            return Err(refused(StatusCode::UNAUTHORIZED, "wrong_token", "That is not the access token.", hint));
+            let hint =
+                "Take it from where it was printed at start, or from the file that it lies in.";
+            return Err(refused(
+                StatusCode::UNAUTHORIZED,
+                "wrong_token",
+                "That is not the access token.",
+                hint,
+            ));
         }
         drop(wrong);
         let id = hex(&random::<32>().map_err(Problem::internal)?);
@@ -221,13 +264,20 @@ impl Locked {
         }
         let now = Instant::now();
         sessions.insert(hashed(&id), Session { begun: now, used: now });
-        let cookie = format!("{COOKIE}={id}; HttpOnly; SameSite=Strict; Path=/; Max-Age={}", LONGEST.as_secs());
+        let cookie = format!(
+            "{COOKIE}={id}; HttpOnly; SameSite=Strict; Path=/; Max-Age={}",
+            LONGEST.as_secs()
+        );
         Ok(([(header::SET_COOKIE, cookie)], Redirect::to("/")).into_response())
     }
 
     fn knows(&self, session: &str) -> bool {
         let mut sessions = lock(&self.sessions);
-        sessions.get_mut(&hashed(session)).filter(|s| s.is_on()).map(|s| s.used = Instant::now()).is_some()
+        sessions
+            .get_mut(&hashed(session))
+            .filter(|s| s.is_on())
+            .map(|s| s.used = Instant::now())
+            .is_some()
     }
 
     fn end(&self, session: Option<&str>) {
@@ -285,7 +335,13 @@ mod tests {
 
     const TOKEN: &str = "a b+c%&=ü 0123456789 xyz";
 
-    fn ask(guard: &Guard, method: &str, uri: &str, headers: &[(&str, &str)], body: &str) -> Result<Option<Response>, u16> {
+    fn ask(
+        guard: &Guard,
+        method: &str,
+        uri: &str,
+        headers: &[(&str, &str)],
+        body: &str,
+    ) -> Result<Option<Response>, u16> {
         let mut r = Request::builder().method(method).uri(uri);
         for (k, v) in headers {
             r = r.header(*k, *v);
@@ -302,7 +358,9 @@ mod tests {
     #[test]
     fn only_loopback_names_and_own_origins_pass() {
         let open = Guard::new(None);
-        let get = |uri: &str, headers: &[(&str, &str)]| ask(&open, "GET", uri, headers, "").map(|r| r.is_some());
+        let get = |uri: &str, headers: &[(&str, &str)]| {
+            ask(&open, "GET", uri, headers, "").map(|r| r.is_some())
+        };
         let own = ("host", "localhost:7000");
         assert_eq!(get("/", &[("host", "127.0.0.1:7000")]), Ok(false));
         assert_eq!(get("/", &[own, ("origin", "http://localhost:7000")]), Ok(false));
@@ -320,24 +378,39 @@ mod tests {
     fn a_token_opens_a_session_of_its_own_that_ends_by_logging_out() {
         let locked = Guard::new(Some(TOKEN));
         let host = ("host", "box.local:7000");
-        let get = |uri: &str, cookie: &str| ask(&locked, "GET", uri, &[host, ("cookie", cookie)], "");
+        let get =
+            |uri: &str, cookie: &str| ask(&locked, "GET", uri, &[host, ("cookie", cookie)], "");
         let status = |r: Result<Option<Response>, u16>| r.map(|r| r.map(|r| r.status().as_u16()));
         assert_eq!(status(get("/api/projects", "")), Err(401));
         assert_eq!(status(get("/?token=wrong", "")), Err(401));
-        let page = ask(&locked, "GET", "/", &[host, ("accept", "text/html,*/*")], "").unwrap().unwrap();
-        assert_eq!((page.status().as_u16(), page.headers()["content-type"].to_str().unwrap()), (401, "text/html; charset=utf-8"));
+        let page =
+            ask(&locked, "GET", "/", &[host, ("accept", "text/html,*/*")], "").unwrap().unwrap();
+        assert_eq!(
+            (page.status().as_u16(), page.headers()["content-type"].to_str().unwrap()),
+            (401, "text/html; charset=utf-8")
+        );
         let encoded = "a+b%2Bc%25%26%3D%c3%BC%200123456789%20xyz";
         let by_address = get(&format!("/?token={encoded}"), "").unwrap().unwrap();
-        let by_form = ask(&locked, "POST", "/api/session", &[host], &format!("token={encoded}")).unwrap().unwrap();
+        let by_form = ask(&locked, "POST", "/api/session", &[host], &format!("token={encoded}"))
+            .unwrap()
+            .unwrap();
         let cookie = |r: &Response| {
             let cookie = r.headers()["set-cookie"].to_str().unwrap().to_owned();
-            assert!(cookie.contains("HttpOnly") && cookie.contains("SameSite=Strict") && cookie.contains("Max-Age"));
+            assert!(
+                cookie.contains("HttpOnly")
+                    && cookie.contains("SameSite=Strict")
+                    && cookie.contains("Max-Age")
+            );
             cookie.split(';').next().unwrap().to_owned()
         };
         let (one, other) = (cookie(&by_address), cookie(&by_form));
         assert_ne!(one, other, "each log-in is a session of its own");
-        assert!(get("/api/projects", &one).unwrap().is_none() && get("/api/projects", &other).unwrap().is_none());
-        let out = ask(&locked, "DELETE", "/api/session", &[host, ("cookie", &one)], "").unwrap().unwrap();
+        assert!(
+            get("/api/projects", &one).unwrap().is_none()
+                && get("/api/projects", &other).unwrap().is_none()
+        );
+        let out =
+            ask(&locked, "DELETE", "/api/session", &[host, ("cookie", &one)], "").unwrap().unwrap();
         assert_eq!(out.status().as_u16(), 204);
         assert_eq!(status(get("/api/projects", &one)), Err(401));
         assert!(get("/api/projects", &other).unwrap().is_none());
@@ -346,14 +419,17 @@ mod tests {
     #[test]
     fn guesses_are_counted() {
         let locked = Guard::new(Some(TOKEN));
-        let guess = || ask(&locked, "GET", "/?token=guess", &[("host", "box.local")], "").unwrap_err();
+        let guess =
+            || ask(&locked, "GET", "/?token=guess", &[("host", "box.local")], "").unwrap_err();
         assert!((0..GUESSES).all(|_| guess() == 401));
         assert_eq!(guess(), 429);
     }
 
     #[test]
     fn tokens_of_few_characters_are_weak_and_our_own_are_not() {
-        for token in ["", "0123456789abcdef", "aaaaaaaaaaaaaaaaaaaaaaaaaaaaaa", "abababababababababababab"] {
+        for token in
+            ["", "0123456789abcdef", "aaaaaaaaaaaaaaaaaaaaaaaaaaaaaa", "abababababababababababab"]
+        {
             assert!(weak(token).is_some(), "{token}");
         }
         let (one, other) = (new_token().unwrap(), new_token().unwrap());

@@ -20,7 +20,8 @@ pub enum Lane {
     Health,
 }
 
-/// A page in a browser: what it asks for makes only its own older wishes useless. Empty for other programs.
+/// A page in a browser: what it asks for makes only its own older wishes useless. Empty for other
+/// programs.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
 pub struct Tab(pub String);
 
@@ -81,11 +82,17 @@ mod tests {
             let waiting = Waiting::patient();
             (lanes.take_over(of, &waiting), waiting)
         };
-        let (first, other_kind, other_tab) =
-            (begin(lane(Lane::Draft, "a")), begin(lane(Lane::Cells, "a")), begin(lane(Lane::Draft, "b")));
+        let (first, other_kind, other_tab) = (
+            begin(lane(Lane::Draft, "a")),
+            begin(lane(Lane::Cells, "a")),
+            begin(lane(Lane::Draft, "b")),
+        );
         let second = begin(lane(Lane::Draft, "a"));
         let stopped = |w: &(Newest, Waiting)| w.1.stopped();
-        assert_eq!([&first, &other_kind, &other_tab, &second].map(stopped), [true, false, false, false]);
+        assert_eq!(
+            [&first, &other_kind, &other_tab, &second].map(stopped),
+            [true, false, false, false]
+        );
         // The end of the older one leaves the newer one in its place.
         drop(first);
         lanes.end(&lane(Lane::Draft, "a"));

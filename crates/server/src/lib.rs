@@ -90,11 +90,13 @@ impl Server {
         Ok(Server { app, guard, listener })
     }
 
-    /// Serves until `stop` ends; then work under way ends within seconds, and all that was saved lies in the one file.
+    /// Serves until `stop` ends; then work under way ends within seconds, and all that was saved
+    /// lies in the one file.
     pub async fn run(self, stop: impl Future<Output = ()>) {
         let Server { app, guard, listener } = self;
-        let router =
-            api::router(app.clone()).fallback(assets::serve).layer(axum::middleware::from_fn_with_state(guard, guard::check));
+        let router = api::router(app.clone())
+            .fallback(assets::serve)
+            .layer(axum::middleware::from_fn_with_state(guard, guard::check));
         let tidying = tokio::spawn(tidy(app.clone()));
         let studio = app.studio.clone();
         let resting = app.clone();

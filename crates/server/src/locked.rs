@@ -1,4 +1,5 @@
-//! Locks that outlive a panic: what they hold is whole between statements, and a panic ends its run alone.
+//! Locks that outlive a panic: what they hold is whole between statements, and a panic ends its run
+//! alone.
 
 use std::sync::{Mutex, MutexGuard, PoisonError};
 

@@ -1,5 +1,5 @@
-//! Memory that a run has used is kept for the next one: fresh memory from the system costs a quarter of a run's
-//! time. After a pause it is given back.
+//! Memory that a run has used is kept for the next one: fresh memory from the system costs a
+//! quarter of a run's time. After a pause it is given back.
 
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
@@ -11,8 +11,8 @@ const PAUSE: Duration = Duration::from_secs(20);
 /// Pieces of work done so far.
 static WORK: AtomicU64 = AtomicU64::new(0);
 
-/// From here on freed memory stays with the process. To be called before any other thread starts, for a thread keeps the
-/// heap that it began with.
+/// From here on freed memory stays with the process. To be called before any other thread starts,
+/// for a thread keeps the heap that it began with.
 #[allow(unsafe_code, reason = "the allocator is set up by calls of C")]
 pub fn keep() {
     #[cfg(target_env = "gnu")]
@@ -55,15 +55,21 @@ pub async fn watch(rest: impl Fn() + Send + Sync + Clone + 'static) {
 /// Of the memory that is free a final run may use this share.
 const SHARE: f64 = 0.75;
 
-/// What a final run may use: `limit` MB, or a share of what is free and of what this process holds already. MB.
+/// What a final run may use: `limit` MB, or a share of what is free and of what this process holds
+/// already. MB.
 pub fn for_runs(limit: Option<u64>) -> f64 {
-    let free = || Some(kilobytes("/proc/meminfo", "MemAvailable:")? + kilobytes("/proc/self/status", "VmRSS:")?);
+    let free = || {
+        Some(
+            kilobytes("/proc/meminfo", "MemAvailable:")?
+                + kilobytes("/proc/self/status", "VmRSS:")?,
+        )
+    };
     // Of a kernel that does not tell, as much as a small computer has.
     limit.map_or_else(|| free().map_or(4096.0, |kb| SHARE * kb / 1024.0), |mb| mb as f64)
 }
 
-/// Memory that a part of files takes at its most, for each triangle: measured on a ball of five million (315 bytes while it is
-/// read and cleaned, 420 with its faces and a first draft). Bytes.
+/// Memory that a part of files takes at its most, for each triangle: measured on a ball of five
+/// million (315 bytes while it is read and cleaned, 420 with its faces and a first draft). Bytes.
 const OF_TRIANGLE: f64 = 450.0;
 
 /// What reading a file may spend: no more triangles than the memory for runs holds.

@@ -69,7 +69,12 @@ impl Parts {
     }
 
     /// The part of a key: kept, being made by somebody else, or made now.
-    pub fn get(&self, key: &str, waiting: &Waiting, make: impl FnOnce() -> Answer<Part>) -> Answer<Arc<Part>> {
+    pub fn get(
+        &self,
+        key: &str,
+        waiting: &Waiting,
+        make: impl FnOnce() -> Answer<Part>,
+    ) -> Answer<Arc<Part>> {
         let mut making = lock(&self.making);
         loop {
             if let Some(part) = self.kept(key) {
@@ -109,7 +114,8 @@ mod tests {
             (0..8).for_each(|_| drop(s.spawn(|| parts.get("ball", &waiting, make).unwrap())));
         });
         assert_eq!(made.load(Ordering::Relaxed), 1);
-        let failed = parts.get("other", &waiting, || Err(crate::problem::Problem::not_found("The part")));
+        let failed =
+            parts.get("other", &waiting, || Err(crate::problem::Problem::not_found("The part")));
         assert_eq!(failed.err().unwrap().code, "not_found");
         assert!(parts.get("other", &waiting, make).is_ok());
     }
@@ -131,7 +137,10 @@ mod tests {
             begun.wait();
             let left = Waiting::patient();
             left.end();
-            assert_eq!(parts.get("ball", &left, || unreachable!()).err().unwrap().code, "cancelled");
+            assert_eq!(
+                parts.get("ball", &left, || unreachable!()).err().unwrap().code,
+                "cancelled"
+            );
             go.send(()).unwrap();
         });
         assert!(parts.get("ball", &Waiting::patient(), || unreachable!()).is_ok());

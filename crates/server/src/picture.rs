@@ -97,8 +97,10 @@ pub fn draw(solid: &Solid, info: &RunInfo) -> Vec<u8> {
     let at = |i: &u32| source[*i as usize] as usize;
     let owners = shaded.source.iter().map(|i| solid.owners[at(i)] as u8).collect();
     let open = shaded.source.iter().map(|i| solid.openness[at(i)]).collect();
-    let mut attributes =
-        vec![Attribute { name: "ROLE", values: Values::Bytes(owners) }, Attribute { name: "OPEN", values: Values::Bytes(open) }];
+    let mut attributes = vec![
+        Attribute { name: "ROLE", values: Values::Bytes(owners) },
+        Attribute { name: "OPEN", values: Values::Bytes(open) },
+    ];
     if info.has_thickness {
         let limit = 6.0 * info.linked.fill.thickness_mm;
         let at_points = thickness_at_points(mesh, limit, MEASURED);
@@ -142,7 +144,10 @@ pub fn draw_faces(part: &Part) -> Answer<Vec<u8>> {
         return Err(Problem::new(
             StatusCode::UNPROCESSABLE_ENTITY,
             "too_many_faces",
-            format!("The part has {} faces; of up to {MOST_FACES} one can be picked.", faces.list.len()),
+            format!(
+                "The part has {} faces; of up to {MOST_FACES} one can be picked.",
+                faces.list.len()
+            ),
             "Choose a larger angle at which faces end, or bring in a simpler part.",
         ));
     }
@@ -152,7 +157,9 @@ pub fn draw_faces(part: &Part) -> Answer<Vec<u8>> {
         // Each face on its own: points on a border belong to several.
         let own = TriMesh {
             points: face.triangles.iter().flat_map(|&t| part.faced().corners(t as usize)).collect(),
-            triangles: (0..face.triangles.len() as u32).map(|t| [3 * t, 3 * t + 1, 3 * t + 2]).collect(),
+            triangles: (0..face.triangles.len() as u32)
+                .map(|t| [3 * t, 3 * t + 1, 3 * t + 2])
+                .collect(),
         };
         let own = shade(&weld(&own, 0.0).mesh, CREASE_DEGREES);
         let base = all.positions.len() as u32;
@@ -170,10 +177,18 @@ pub fn draw_faces(part: &Part) -> Answer<Vec<u8>> {
                 Kind::Cylinder { radius } | Kind::Sphere { radius } => Some(radius),
                 _ => None,
             },
-            beside: f.beside.iter().map(|&(face, turn)| Neighbour { face, turn_deg: (turn * 100.0).round() / 100.0 }).collect(),
+            beside: f
+                .beside
+                .iter()
+                .map(|&(face, turn)| Neighbour { face, turn_deg: (turn * 100.0).round() / 100.0 })
+                .collect(),
         })
         .collect();
-    Ok(glb::write(&all, &[Attribute { name: "FACE", values: Values::Floats(of) }], serde_json::json!({ "faces": info })))
+    Ok(glb::write(
+        &all,
+        &[Attribute { name: "FACE", values: Values::Floats(of) }],
+        serde_json::json!({ "faces": info }),
+    ))
 }
 
 /// A part with how far every place of it lies from where it was before mending moved it.
@@ -194,7 +209,13 @@ fn fewer(solid: &Solid, step: f64) -> (TriMesh, Vec<u32>) {
     let labels: Vec<u8> = solid.owners.iter().map(|r: &Owner| *r as u8).collect();
     let mut error = 0.05 * step;
     loop {
-        let options = ReduceOptions { error, labels: Some(&labels), faithful: (&[], 0.0), kept: &[], cancelled: &|| false };
+        let options = ReduceOptions {
+            error,
+            labels: Some(&labels),
+            faithful: (&[], 0.0),
+            kept: &[],
+            cancelled: &|| false,
+        };
         let r = reduce(&solid.mesh, &options);
         if r.mesh.triangles.len() <= MOST || error > step {
             return (r.mesh, r.source);
@@ -238,15 +259,22 @@ pub fn pack(mesh: &TriMesh) -> Vec<u8> {
 /// `None` when the bytes are not a packed mesh.
 pub fn unpack(bytes: &[u8]) -> Option<TriMesh> {
     let word = |at: usize| <[u8; 4]>::try_from(bytes.get(at..at + 4)?).ok();
-    let (points, triangles) = (u32::from_le_bytes(word(0)?) as usize, u32::from_le_bytes(word(4)?) as usize);
+    let (points, triangles) =
+        (u32::from_le_bytes(word(0)?) as usize, u32::from_le_bytes(word(4)?) as usize);
     if bytes.len() != 8 + 12 * (points + triangles) {
         return None;
     }
     let (p, t) = bytes[8..].split_at(12 * points);
     let four = |b: &[u8]| [b[0], b[1], b[2], b[3]];
     Some(TriMesh {
-        points: p.chunks_exact(12).map(|c| [0, 4, 8].map(|i| f32::from_le_bytes(four(&c[i..])) as f64).into()).collect(),
-        triangles: t.chunks_exact(12).map(|c| [0, 4, 8].map(|i| u32::from_le_bytes(four(&c[i..])))).collect(),
+        points: p
+            .chunks_exact(12)
+            .map(|c| [0, 4, 8].map(|i| f32::from_le_bytes(four(&c[i..])) as f64).into())
+            .collect(),
+        triangles: t
+            .chunks_exact(12)
+            .map(|c| [0, 4, 8].map(|i| u32::from_le_bytes(four(&c[i..]))))
+            .collect(),
     })
 }
 
@@ -266,12 +294,16 @@ mod tests {
     fn a_part_of_very_many_faces_is_refused_for_picking() {
         let mut cubes = TriMesh::default();
         for n in 0..8_400 {
-            let at = glam::DVec3::new((n % 20) as f64, (n / 20 % 20) as f64, (n / 400) as f64) * 2.0;
+            let at =
+                glam::DVec3::new((n % 20) as f64, (n / 20 % 20) as f64, (n / 400) as f64) * 2.0;
             cubes.append(&TriMesh::cuboid(at, at + 1.0));
         }
         let part = Part::prepare(&cubes).unwrap();
         let refused = draw_faces(&part).unwrap_err();
-        assert!(refused.code == "too_many_faces" && refused.message.contains("50400 faces"), "{refused:?}");
+        assert!(
+            refused.code == "too_many_faces" && refused.message.contains("50400 faces"),
+            "{refused:?}"
+        );
         assert!(draw_faces(&Part::prepare(&TriMesh::sphere(3.0, 3)).unwrap()).is_ok());
     }
 }

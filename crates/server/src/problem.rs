@@ -1,5 +1,6 @@
 //! Errors as problem details (RFC 9457): what is wrong, where, and what to do.
 
+use crate::store::StoreError;
 use axum::http::{header, StatusCode};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
@@ -29,33 +30,33 @@ pub type Answer<T> = Result<T, Problem>;
 
 impl Problem {
     /// A problem of this status and code.
-    pub fn new(status: StatusCode, code: &str, message: impl Into<String>, hint: impl Into<String>) -> Problem {
-        Problem { status: status.as_u16(), code: code.into(), message: message.into(), hint: hint.into(), field: None }
+    pub fn new(
+        status: StatusCode,
+        code: &str,
+        message: impl Into<String>,
+        hint: impl Into<String>,
+    ) -> Problem {
+        Problem {
+            status: status.as_u16(),
+            code: code.into(),
+            message: message.into(),
+            hint: hint.into(),
+            field: None,
+        }
     }
 
-    /// Something is not there.
-    pub fn not_found(what: &str) -> Problem {
-        Problem::new(
-            StatusCode::NOT_FOUND,
-            "not_found",
-            format!("{what} is not here."),
-            "It may have been deleted. Go back to the start.",
-        )
+    /// Something, named by words that begin a sentence, is not there.
+    pub fn not_found(what: &'static str) -> Problem {
+        StoreError::Missing(what).into()
     }
 
     /// Nobody waits for the answer any more.
     pub fn cancelled() -> Problem {
-        Problem::new(StatusCode::CONFLICT, "cancelled", "A newer value took over.", "Nothing to do.")
-    }
-
-    /// Something stored is not what was stored.
-    pub fn damaged(what: &str) -> Problem {
-        tracing::error!("{what}: damaged in the store");
         Problem::new(
-            StatusCode::INTERNAL_SERVER_ERROR,
-            "damaged",
-            format!("{what} is damaged in the file of projects and cannot be read."),
-            "Take it from a back-up made by “ulmix backup”, or save what is left of the project and delete it.",
+            StatusCode::CONFLICT,
+            "cancelled",
+            "A newer value took over.",
+            "Nothing to do.",
         )
     }
 
@@ -87,7 +88,10 @@ impl From<FormatError> for Problem {
 
 impl From<RecipeError> for Problem {
     fn from(e: RecipeError) -> Problem {
-        Problem { field: Some(e.field), ..Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_value", e.message, e.hint) }
+        Problem {
+            field: Some(e.field),
+            ..Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_value", e.message, e.hint)
+        }
     }
 }
 
@@ -101,31 +105,24 @@ impl From<RunError> for Problem {
     }
 }
 
-impl From<rusqlite::Error> for Problem {
-    fn from(e: rusqlite::Error) -> Problem {
-        if let rusqlite::Error::SqliteFailure(f, _) = &e {
-            if matches!(f.code, rusqlite::ErrorCode::DiskFull | rusqlite::ErrorCode::ReadOnly) {
-                return Problem::new(
-                    StatusCode::INSUFFICIENT_STORAGE,
-                    "cannot_save",
-                    "The project could not be saved: the disk is full or cannot be written to.",
-                    "Make room and try again.",
-                );
+impl From<StoreError> for Problem {
+    fn from(e: StoreError) -> Problem {
+        let (status, code) = match &e {
+            StoreError::Missing(_) => (StatusCode::NOT_FOUND, "not_found"),
+            StoreError::Damaged(_) => (StatusCode::INTERNAL_SERVER_ERROR, "damaged"),
+            StoreError::Unreadable(_) => (StatusCode::CONFLICT, "unreadable"),
+            StoreError::ChangedElsewhere => (StatusCode::PRECONDITION_FAILED, "changed_elsewhere"),
+            StoreError::NothingToUndo | StoreError::NothingToRedo => {
+                (StatusCode::CONFLICT, "history_end")
             }
-            if matches!(f.code, rusqlite::ErrorCode::DatabaseCorrupt | rusqlite::ErrorCode::NotADatabase) {
-                tracing::error!("{e}");
-                return Problem::damaged("Something that was stored");
-            }
-            if matches!(f.code, rusqlite::ErrorCode::DatabaseBusy | rusqlite::ErrorCode::DatabaseLocked) {
-                return Problem::new(
-                    StatusCode::SERVICE_UNAVAILABLE,
-                    "busy",
-                    "Another program holds the file of projects, so that nothing can be saved.",
-                    "End that program and try again.",
-                );
-            }
+            StoreError::CannotSave => (StatusCode::INSUFFICIENT_STORAGE, "cannot_save"),
+            StoreError::Busy => (StatusCode::SERVICE_UNAVAILABLE, "busy"),
+            StoreError::Internal(_) => return Problem::internal(e),
+        };
+        if let StoreError::Damaged(what) = &e {
+            tracing::error!("{what}: damaged in the store");
         }
-        Problem::internal(e)
+        Problem::new(status, code, e.to_string(), e.hint())
     }
 }
 
@@ -144,7 +141,8 @@ mod tests {
 
     #[test]
     fn every_refusal_says_what_where_and_what_to_do() {
-        let value = RecipeError::new("mesh.step_mm", "The step is too small.", "Choose a larger one.");
+        let value =
+            RecipeError::new("mesh.step_mm", "The step is too small.", "Choose a larger one.");
         let file = FormatError::new("The file ends early.", "Export it again.");
         let cases: [(Problem, u16, &str, Option<&str>); 5] = [
             (value.clone().into(), 422, "bad_value", Some("mesh.step_mm")),
@@ -154,7 +152,10 @@ mod tests {
             (Problem::not_found("The project"), 404, "not_found", None),
         ];
         for (problem, status, code, field) in cases {
-            assert_eq!((problem.status, problem.code.as_str(), problem.field.as_deref()), (status, code, field));
+            assert_eq!(
+                (problem.status, problem.code.as_str(), problem.field.as_deref()),
+                (status, code, field)
+            );
             assert!(problem.message.ends_with('.') && problem.hint.ends_with('.'));
             let response = problem.clone().into_response();
             assert_eq!(response.status().as_u16(), status);
@@ -164,16 +165,19 @@ mod tests {
 
     #[test]
     fn a_full_disk_is_told_and_other_faults_of_the_store_are_ours() {
-        let failure = |code| rusqlite::Error::SqliteFailure(rusqlite::ffi::Error { code, extended_code: 0 }, None);
+        let stored = |code| {
+            let failure = rusqlite::ffi::Error { code, extended_code: 0 };
+            StoreError::from(rusqlite::Error::SqliteFailure(failure, None))
+        };
         for code in [rusqlite::ErrorCode::DiskFull, rusqlite::ErrorCode::ReadOnly] {
-            assert_eq!(Problem::from(failure(code)).code, "cannot_save");
+            assert_eq!(Problem::from(stored(code)).code, "cannot_save");
         }
-        let ours = Problem::from(failure(rusqlite::ErrorCode::ApiMisuse));
+        let ours = Problem::from(stored(rusqlite::ErrorCode::ApiMisuse));
         // What went wrong inside is for the log, not for the person.
         assert_eq!((ours.status, ours.code.as_str()), (500, "internal"));
         assert!(!ours.message.contains("isuse") && ours.field.is_none());
         // Damage is told as damage, and a lock of another program as one.
-        assert_eq!(Problem::from(failure(rusqlite::ErrorCode::DatabaseCorrupt)).code, "damaged");
-        assert_eq!(Problem::from(failure(rusqlite::ErrorCode::DatabaseBusy)).status, 503);
+        assert_eq!(Problem::from(stored(rusqlite::ErrorCode::DatabaseCorrupt)).code, "damaged");
+        assert_eq!(Problem::from(stored(rusqlite::ErrorCode::DatabaseBusy)).status, 503);
     }
 }

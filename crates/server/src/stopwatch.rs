@@ -42,13 +42,19 @@ const LONG: f64 = 1.0;
 
 impl Stopwatch {
     /// A watch that tells `on_begin` of every stage.
-    pub fn new(cancel: Arc<AtomicBool>, on_begin: impl Fn(Stage) + Sync + Send + 'static) -> Stopwatch {
+    pub fn new(
+        cancel: Arc<AtomicBool>,
+        on_begin: impl Fn(Stage) + Sync + Send + 'static,
+    ) -> Stopwatch {
         Stopwatch { log: Mutex::default(), cancel, on_begin: Box::new(on_begin), relaxing: None }
     }
 
     /// Tells of rounds done and asked for, too.
     pub fn telling(self, tell: impl Fn(u32, u32) + Sync + Send + 'static) -> Stopwatch {
-        Stopwatch { relaxing: Some(Relaxing { tell: Box::new(tell), last: Mutex::new(Instant::now()) }), ..self }
+        Stopwatch {
+            relaxing: Some(Relaxing { tell: Box::new(tell), last: Mutex::new(Instant::now()) }),
+            ..self
+        }
     }
 
     /// Seconds by stage so far.
@@ -106,14 +112,25 @@ mod tests {
         let begun = Arc::new(Mutex::new(Vec::new()));
         let told = Arc::clone(&begun);
         let watch = Stopwatch::new(Arc::default(), move |stage| told.lock().unwrap().push(stage));
-        for (stage, cached) in [(Stage::Zones, true), (Stage::Surface, true), (Stage::Surface, false), (Stage::Surface, true)] {
+        for (stage, cached) in [
+            (Stage::Zones, true),
+            (Stage::Surface, true),
+            (Stage::Surface, false),
+            (Stage::Surface, true),
+        ] {
             watch.begin(stage);
             watch.end(stage, cached);
         }
         let log = watch.log();
-        assert_eq!(log.iter().map(|s| (s.stage, s.cached)).collect::<Vec<_>>(), [(Stage::Zones, true), (Stage::Surface, false)]);
+        assert_eq!(
+            log.iter().map(|s| (s.stage, s.cached)).collect::<Vec<_>>(),
+            [(Stage::Zones, true), (Stage::Surface, false)]
+        );
         assert!(log.iter().all(|s| s.seconds >= 0.0));
-        assert_eq!(*begun.lock().unwrap(), [Stage::Zones, Stage::Surface, Stage::Surface, Stage::Surface]);
+        assert_eq!(
+            *begun.lock().unwrap(),
+            [Stage::Zones, Stage::Surface, Stage::Surface, Stage::Surface]
+        );
         // An end without a beginning takes no time.
         watch.end(Stage::Report, false);
         assert_eq!(watch.log()[2].seconds, 0.0);
@@ -126,11 +143,18 @@ mod tests {
         assert!(!watch.cancelled() && !watch.relaxing(1, 9));
         cancel.store(true, Ordering::Relaxed);
         assert!(watch.cancelled());
-        // The first rounds come too soon after the beginning; those later are told now and then, and kept then.
+        // The first rounds come too soon after the beginning; those later are told now and then,
+        // and kept then.
         let rounds = Arc::new(Mutex::new(Vec::new()));
         let told = Arc::clone(&rounds);
-        let watch = Stopwatch::new(cancel, |_| ()).telling(move |done, of| told.lock().unwrap().push((done, of)));
-        let kept: Vec<(u32, u32)> = (1..).map(|n| (n, watch.relaxing(n, 9))).filter(|k| k.1).take(2).map(|k| (k.0, 9)).collect();
+        let watch = Stopwatch::new(cancel, |_| ())
+            .telling(move |done, of| told.lock().unwrap().push((done, of)));
+        let kept: Vec<(u32, u32)> = (1..)
+            .map(|n| (n, watch.relaxing(n, 9)))
+            .filter(|k| k.1)
+            .take(2)
+            .map(|k| (k.0, 9))
+            .collect();
         assert_eq!(*rounds.lock().unwrap(), kept);
     }
 }

@@ -114,7 +114,9 @@ impl Event {
     pub fn project(&self) -> &str {
         match self {
             Event::Job { job } => &job.project,
-            Event::Recipe { project, .. } | Event::Relaxing { project, .. } | Event::Drawing { project, .. } => project,
+            Event::Recipe { project, .. }
+            | Event::Relaxing { project, .. }
+            | Event::Drawing { project, .. } => project,
         }
     }
 }
@@ -158,8 +160,13 @@ fn part_key(project: &ProjectRow, recipe: &Recipe) -> Answer<String> {
 
 impl Studio {
     /// Starts the worker of final runs.
-    pub fn new(store: Store, picture_triangles: Option<u32>, memory_mb: Option<u64>) -> Arc<Studio> {
-        let pipeline = Pipeline::new(CACHE_BYTES).with_memory(Box::new(move || memory::for_runs(memory_mb)));
+    pub fn new(
+        store: Store,
+        picture_triangles: Option<u32>,
+        memory_mb: Option<u64>,
+    ) -> Arc<Studio> {
+        let pipeline =
+            Pipeline::new(CACHE_BYTES).with_memory(Box::new(move || memory::for_runs(memory_mb)));
         // Without them estimates are only less good.
         let paces = store.paces().unwrap_or_default();
         let studio = Arc::new(Studio {
@@ -181,14 +188,21 @@ impl Studio {
             memory_mb,
         });
         let worker = studio.clone();
-        std::thread::Builder::new().name("final-runs".into()).spawn(move || worker.work()).expect("a thread at start");
+        std::thread::Builder::new()
+            .name("final-runs".into())
+            .spawn(move || worker.work())
+            .expect("a thread at start");
         studio
     }
 
     /// An id that nobody had before.
     pub fn new_id(&self) -> String {
         let n = self.ids.fetch_add(1, Ordering::Relaxed);
-        let seed = format!("{} {} {n}", std::process::id(), std::time::UNIX_EPOCH.elapsed().map_or(0, |d| d.as_nanos()));
+        let seed = format!(
+            "{} {} {n}",
+            std::process::id(),
+            std::time::UNIX_EPOCH.elapsed().map_or(0, |d| d.as_nanos())
+        );
         crate::store::hash(seed.as_bytes())[..16].to_owned()
     }
 
@@ -207,11 +221,16 @@ impl Studio {
     ///
     /// # Errors
     /// Its file is damaged or cannot be read, and nobody waits any longer.
-    pub fn part(&self, project: &ProjectRow, recipe: &Recipe, waiting: &Waiting) -> Answer<Arc<Part>> {
+    pub fn part(
+        &self,
+        project: &ProjectRow,
+        recipe: &Recipe,
+        waiting: &Waiting,
+    ) -> Answer<Arc<Part>> {
         self.parts.get(&part_key(project, recipe)?, waiting, || {
             let file = |sha256: Option<&str>| match sha256 {
-                None => self.store.blob(&project.part_blob, "The part"),
-                Some(sha256) => self.store.file(&project.id, sha256),
+                None => Ok::<_, Problem>(self.store.blob(&project.part_blob, "The part")?),
+                Some(sha256) => Ok(self.store.file(&project.id, sha256)?),
             };
             let stopped = || waiting.stopped();
             guarded(|| Part::of(&recipe.part, file, &self.limits(&stopped)))?
@@ -248,11 +267,22 @@ impl Studio {
         let (linked, mut prediction) = guarded(|| self.pipeline.foresee(&part, recipe, &watch))??;
         self.correct(&mut prediction);
         let (report, stages) = (foretold(&part, recipe, &linked), watch.log());
-        Ok(Foreseen { linked, prediction, report, seconds: stages.iter().map(|s| s.seconds).sum(), stages })
+        Ok(Foreseen {
+            linked,
+            prediction,
+            report,
+            seconds: stages.iter().map(|s| s.seconds).sum(),
+            stages,
+        })
     }
 
     /// What the final mesh will take, from blocks that are made of it.
-    pub fn estimate(&self, project: &str, recipe: &Recipe, waiting: &Waiting) -> Answer<Prediction> {
+    pub fn estimate(
+        &self,
+        project: &str,
+        recipe: &Recipe,
+        waiting: &Waiting,
+    ) -> Answer<Prediction> {
         let row = self.store.project(project)?;
         let part = self.part(&row, recipe, waiting)?;
         let mut prediction = guarded(|| self.pipeline.estimate(&part, recipe, &silent(waiting)))??;
@@ -269,12 +299,15 @@ impl Studio {
             move |stage| drop(events.send(Event::Drawing { project: project.clone(), stage }))
         };
         drawing(None);
-        Stopwatch::new(waiting.flag().clone(), move |stage| drawing(Some(stage))).telling(move |rounds, of| {
-            let _ = events.send(Event::Relaxing { project: project.clone(), rounds, of });
-        })
+        Stopwatch::new(waiting.flag().clone(), move |stage| drawing(Some(stage))).telling(
+            move |rounds, of| {
+                let _ = events.send(Event::Relaxing { project: project.clone(), rounds, of });
+            },
+        )
     }
 
-    /// Lets go of what is held for the next wish, but for the newest of it: nobody has wished for anything in a while.
+    /// Lets go of what is held for the next wish, but for the newest of it: nobody has wished for
+    /// anything in a while.
     pub fn rest(&self) {
         self.pipeline.shrink(RESTING_BYTES);
         self.parts.shrink(RESTING_BYTES);
@@ -290,9 +323,15 @@ impl Studio {
         self.wake.notify_all();
     }
 
-    /// The recipe's struts as seven 32-bit numbers each, little-endian: both ends in mm, and how it lies in the part
-    /// ([`ulmix_lattice::clean::StrutState`]). Empty for walls.
-    pub fn skeleton(&self, project: &str, recipe: &Recipe, zone: Option<usize>, waiting: &Waiting) -> Answer<Vec<u8>> {
+    /// The recipe's struts as seven 32-bit numbers each, little-endian: both ends in mm, and how it
+    /// lies in the part ([`ulmix_lattice::clean::StrutState`]). Empty for walls.
+    pub fn skeleton(
+        &self,
+        project: &str,
+        recipe: &Recipe,
+        zone: Option<usize>,
+        waiting: &Waiting,
+    ) -> Answer<Vec<u8>> {
         let row = self.store.project(project)?;
         let part = self.part(&row, recipe, waiting)?;
         let found = guarded(|| self.pipeline.skeleton(&part, recipe, zone, &silent(waiting)))??;
@@ -304,16 +343,27 @@ impl Studio {
         Ok(net.struts.iter().zip(&states).flat_map(numbers).flat_map(f32::to_le_bytes).collect())
     }
 
-    /// The recipe's seed points and the edges of their cells as 32-bit numbers, little-endian: how many points, how many of
-    /// their cells are whole, three for each point, and six for each edge. mm.
-    pub fn seed_cells(&self, project: &str, recipe: &Recipe, zone: Option<usize>, waiting: &Waiting) -> Answer<Vec<u8>> {
+    /// The recipe's seed points and the edges of their cells as 32-bit numbers, little-endian: how
+    /// many points, how many of their cells are whole, three for each point, and six for each edge.
+    /// mm.
+    pub fn seed_cells(
+        &self,
+        project: &str,
+        recipe: &Recipe,
+        zone: Option<usize>,
+        waiting: &Waiting,
+    ) -> Answer<Vec<u8>> {
         let row = self.store.project(project)?;
         let part = self.part(&row, recipe, waiting)?;
         let found = guarded(|| self.pipeline.seed_cells(&part, recipe, zone, &silent(waiting)))??;
         let ends = found.edges.struts.iter().flat_map(|e| found.edges.ends(*e));
         let places = found.points.iter().copied().chain(ends).flat_map(|p| p.as_vec3().to_array());
         let whole = found.whole.iter().filter(|w| **w).count();
-        Ok([found.points.len() as f32, whole as f32].into_iter().chain(places).flat_map(f32::to_le_bytes).collect())
+        Ok([found.points.len() as f32, whole as f32]
+            .into_iter()
+            .chain(places)
+            .flat_map(f32::to_le_bytes)
+            .collect())
     }
 
     /// The stored picture of the current recipe: the final's, or the last settled draft's.
@@ -322,9 +372,10 @@ impl Studio {
         let recipe = row.read_recipe()?;
         let part = self.part(&row, &recipe, waiting)?;
         if let Some(f) = self.store.finished(project, &Pipeline::recipe_key(&part, &recipe))? {
-            return self.store.shared_blob(&f.picture, "The picture of the final mesh").map(Some);
+            let what = "The picture of the final mesh";
+            return Ok(Some(self.store.shared_blob(&f.picture, what)?));
         }
-        self.store.picture(project, &Pipeline::recipe_key(&part, &recipe))
+        Ok(self.store.picture(project, &Pipeline::recipe_key(&part, &recipe))?)
     }
 
     /// Estimates as this machine's earlier runs correct them.
@@ -366,7 +417,8 @@ impl Studio {
             ));
         }
         self.store.put_job(&job.id, project, &Pipeline::recipe_key(&part, &recipe), "queued")?;
-        lock(&self.jobs).insert(job.id.clone(), Entry { job: job.clone(), recipe, cancel: Arc::default() });
+        lock(&self.jobs)
+            .insert(job.id.clone(), Entry { job: job.clone(), recipe, cancel: Arc::default() });
         queue.push_back(job.id.clone());
         self.wake.notify_one();
         drop(queue);
@@ -377,7 +429,11 @@ impl Studio {
     /// The last final run of a project.
     pub fn job_of(&self, project: &str) -> Option<Job> {
         let jobs = lock(&self.jobs);
-        jobs.values().map(|e| &e.job).filter(|j| j.project == project).max_by_key(|j| (j.revision, j.started_ms)).cloned()
+        jobs.values()
+            .map(|e| &e.job)
+            .filter(|j| j.project == project)
+            .max_by_key(|j| (j.revision, j.started_ms))
+            .cloned()
     }
 
     /// Ends a final run.
@@ -406,7 +462,10 @@ impl Studio {
     pub fn cancel_project(&self, project: &str) {
         let running: Vec<String> = lock(&self.jobs)
             .values()
-            .filter(|e| e.job.project == project && matches!(e.job.state, JobState::Queued | JobState::Running))
+            .filter(|e| {
+                e.job.project == project
+                    && matches!(e.job.state, JobState::Queued | JobState::Running)
+            })
             .map(|e| e.job.id.clone())
             .collect();
         for id in running {
@@ -417,7 +476,9 @@ impl Studio {
 
     /// Waits until no final run is under way, for so long at most.
     pub fn wait_for_runs(&self, most: Duration) {
-        let running = |jobs: &mut HashMap<String, Entry>| jobs.values().any(|e| e.job.state == JobState::Running);
+        let running = |jobs: &mut HashMap<String, Entry>| {
+            jobs.values().any(|e| e.job.state == JobState::Running)
+        };
         let waited = self.changed.wait_timeout_while(lock(&self.jobs), most, running);
         drop(waited.unwrap_or_else(PoisonError::into_inner));
     }
@@ -451,7 +512,9 @@ impl Studio {
                 }
             };
             drop(queue);
-            let started = lock(&self.jobs).get(&id).map(|e| (e.job.project.clone(), e.recipe.clone(), e.cancel.clone()));
+            let started = lock(&self.jobs)
+                .get(&id)
+                .map(|e| (e.job.project.clone(), e.recipe.clone(), e.cancel.clone()));
             let Some((project, recipe, cancel)) = started else { continue };
             self.update(&id, |j| {
                 j.state = JobState::Running;
@@ -463,11 +526,12 @@ impl Studio {
                 Err(p) if p.code == "cancelled" => (JobState::Cancelled, "cancelled", None),
                 Err(p) => (JobState::Failed, "failed", Some(p)),
             };
-            // Cut off by the server's end, it stays in the store as it is and is told as interrupted at the next start.
+            // Cut off by the server's end, it stays in the store as it is and is told as
+            // interrupted at the next start.
             let cut_off = self.closing.load(Ordering::Relaxed) && state == JobState::Cancelled;
             if !cut_off {
                 if let Err(e) = self.store.put_job(&id, &project, "", name) {
-                    tracing::warn!("state of run {id} not kept: {}", e.message);
+                    tracing::warn!("state of run {id} not kept: {e}");
                 }
             }
             self.update(&id, |j| {
@@ -478,7 +542,13 @@ impl Studio {
         }
     }
 
-    fn make_final(self: &Arc<Self>, id: &str, project: &str, recipe: &Recipe, cancel: Arc<AtomicBool>) -> Answer<()> {
+    fn make_final(
+        self: &Arc<Self>,
+        id: &str,
+        project: &str,
+        recipe: &Recipe,
+        cancel: Arc<AtomicBool>,
+    ) -> Answer<()> {
         let row = self.store.project(project)?;
         let part = self.part(&row, recipe, &Waiting::of(cancel.clone()))?;
         let key = Pipeline::recipe_key(&part, recipe);
@@ -510,7 +580,11 @@ impl Studio {
         // Unless the recipe has changed meanwhile, the start screen shows what came out.
         let now = self.store.project(project)?;
         if now.recipe == row.recipe && now.read_recipe()? == *recipe {
-            self.store.set_facts(project, now.head, &CardFacts::of(recipe, &part.facts, Some(&info)).to_json()?)?;
+            self.store.set_facts(
+                project,
+                now.head,
+                &CardFacts::of(recipe, &part.facts, Some(&info)).to_json()?,
+            )?;
         }
         Ok(())
     }
@@ -526,7 +600,10 @@ pub fn guarded<T>(work: impl FnOnce() -> T) -> Answer<T> {
     let done = catch_unwind(AssertUnwindSafe(work));
     memory::used();
     done.map_err(|p| {
-        let what = p.downcast_ref::<&str>().map(|s| s.to_string()).or_else(|| p.downcast_ref::<String>().cloned());
+        let what = p
+            .downcast_ref::<&str>()
+            .map(|s| s.to_string())
+            .or_else(|| p.downcast_ref::<String>().cloned());
         Problem::internal(format!("run panicked: {}", what.unwrap_or_default()))
     })
 }

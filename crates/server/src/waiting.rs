@@ -75,7 +75,8 @@ impl Waiting {
         Ok(())
     }
 
-    /// An answer as the person who waited is to see it: work that was stopped after its time says so.
+    /// An answer as the person who waited is to see it: work that was stopped after its time says
+    /// so.
     pub fn tell<T>(&self, answer: Answer<T>) -> Answer<T> {
         answer.map_err(|p| match self.most {
             Some((_, time)) if p.code == "cancelled" && self.too_long() => Problem::new(
@@ -104,6 +105,9 @@ mod tests {
         while !hurried.stopped() {}
         assert_eq!(hurried.go_on().unwrap_err().code, "too_long");
         // Another fault stays what it is.
-        assert_eq!(hurried.tell::<()>(Err(Problem::not_found("The part"))).unwrap_err().code, "not_found");
+        assert_eq!(
+            hurried.tell::<()>(Err(Problem::not_found("The part"))).unwrap_err().code,
+            "not_found"
+        );
     }
 }

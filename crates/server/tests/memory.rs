@@ -1,5 +1,5 @@
-//! Memory stays until it is given back. A process of its own, in which nothing else has asked for memory and no thread has
-//! begun.
+//! Memory stays until it is given back. A process of its own, in which nothing else has asked for
+//! memory and no thread has begun.
 
 use ulmix_server::memory::{give_back, keep};
 
@@ -8,7 +8,8 @@ const LARGE: usize = 300 << 20;
 /// Memory of this process that is in use, in MiB.
 fn resident() -> u64 {
     let status = std::fs::read_to_string("/proc/self/status").expect("every process has one");
-    let line = status.lines().find_map(|l| l.strip_prefix("VmRSS:")).expect("it tells the memory in use");
+    let line =
+        status.lines().find_map(|l| l.strip_prefix("VmRSS:")).expect("it tells the memory in use");
     line.trim().trim_end_matches(" kB").parse::<u64>().expect("a number") / 1024
 }
 

@@ -23,7 +23,10 @@ use ulmix_part::demo::{keel_bracket, Reedling};
 use ulmix_part::inspect::inspect;
 use ulmix_part::zoned::{Regions, Zoned};
 use ulmix_part::Part;
-use ulmix_recipe::{CellKind, Finer, FoamKind, Joins, Kind, Recipe, SeededKind, Seeds, Spread, Structure, Thicken, Unit, Zones};
+use ulmix_recipe::{
+    CellKind, Finer, FoamKind, Joins, Kind, Recipe, SeededKind, Seeds, Spread, Structure, Thicken,
+    Unit, Zones,
+};
 use ulmix_server::stopwatch::Stopwatch;
 
 type Case = (&'static str, fn() -> serde_json::Value);
@@ -87,56 +90,82 @@ fn gyroid() -> serde_json::Value {
     let structure = Structure { cell_mm: [20.0; 3], ..Structure::default() };
     let (seconds, mesh) = best(|| {
         let regions = Regions::of(&part, &Zones::default());
-        let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.25), &|| false).expect("not cancelled");
-        let lattice = structure_in(&part, &structure, Joins::default(), &|| false).expect("not cancelled").thicken(1.1);
+        let zoned =
+            Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.25), &|| false)
+                .expect("not cancelled");
+        let lattice = structure_in(&part, &structure, Joins::default(), &|| false)
+            .expect("not cancelled")
+            .thicken(1.1);
         let shape = Composed::new(&part, &zoned, &regions, &*lattice, 0.0);
         let signs = shape.signs();
-        polygonise(&zoned.grid, &signs, Some(&zoned.fill), &shape, Care::Full, &|| false).expect("not cancelled")
+        polygonise(&zoned.grid, &signs, Some(&zoned.fill), &shape, Care::Full, &|| false)
+            .expect("not cancelled")
     });
     let sound = Topology::of(&mesh).sound();
     json!({ "seconds": seconds, "triangles": mesh.triangles.len(), "sound": sound })
 }
 
-/// Body-centred struts of 1 mm in cells of 5 mm, about ten thousand, on a 0.25 mm grid, to one closed mesh.
+/// Body-centred struts of 1 mm in cells of 5 mm, about ten thousand, on a 0.25 mm grid, to one
+/// closed mesh.
 fn struts() -> serde_json::Value {
     let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(55.0))).expect("a cube");
     let kind = Kind::Cell(CellKind::BodyCentred);
-    let structure = Structure { kind, cell_mm: [5.0; 3], shift_mm: [2.5; 3], ..Structure::default() };
+    let structure =
+        Structure { kind, cell_mm: [5.0; 3], shift_mm: [2.5; 3], ..Structure::default() };
     let (seconds, mesh) = best(|| {
         let regions = Regions::of(&part, &Zones::default());
-        let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.25), &|| false).expect("not cancelled");
-        let lattice = structure_in(&part, &structure, Joins::default(), &|| false).expect("not cancelled").thicken(1.0);
+        let zoned =
+            Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.25), &|| false)
+                .expect("not cancelled");
+        let lattice = structure_in(&part, &structure, Joins::default(), &|| false)
+            .expect("not cancelled")
+            .thicken(1.0);
         let shape = Composed::new(&part, &zoned, &regions, &*lattice, 0.0);
         let signs = shape.signs();
-        polygonise(&zoned.grid, &signs, Some(&zoned.fill), &shape, Care::Full, &|| false).expect("not cancelled")
+        polygonise(&zoned.grid, &signs, Some(&zoned.fill), &shape, Care::Full, &|| false)
+            .expect("not cancelled")
     });
     json!({ "seconds": seconds, "struts": 11 * 11 * 11 * 8, "triangles": mesh.triangles.len(), "sound": Topology::of(&mesh).sound() })
 }
 
-/// Seed points in the box of a ball of 82 000 triangles, those in the ball to a clipped, cleaned skeleton, as the rival's.
+/// Seed points in the box of a ball of 82 000 triangles, those in the ball to a clipped, cleaned
+/// skeleton, as the rival's.
 fn voronoi_clipped(in_box: u32) -> serde_json::Value {
     let inside = (in_box as f64 * std::f64::consts::PI / 6.0).round() as u32;
     voronoi(inside, 0, false)
 }
 
-/// Seed points in a ball of 82 000 triangles to a clipped, cleaned skeleton, with its outer net if wanted.
+/// Seed points in a ball of 82 000 triangles to a clipped, cleaned skeleton, with its outer net if
+/// wanted.
 fn voronoi(points: u32, rounds: u32, net: bool) -> serde_json::Value {
     let part = Part::prepare(&TriMesh::sphere(50.0, 6)).expect("a ball");
-    let seeds = Seeds { count: Some(points), spread: Spread::Loose, rounds, net, ..Seeds::default() };
-    let structure = Structure { kind: Kind::Seeded(SeededKind::Voronoi), seeds, ..Structure::default() };
-    let (seconds, bare) = best(|| structure_in(&part, &structure, Joins::default(), &|| false).expect("not cancelled"));
+    let seeds =
+        Seeds { count: Some(points), spread: Spread::Loose, rounds, net, ..Seeds::default() };
+    let structure =
+        Structure { kind: Kind::Seeded(SeededKind::Voronoi), seeds, ..Structure::default() };
+    let (seconds, bare) = best(|| {
+        structure_in(&part, &structure, Joins::default(), &|| false).expect("not cancelled")
+    });
     json!({ "seconds": seconds, "part_triangles": part.mesh.triangles.len(), "facts": bare.facts() })
 }
 
 /// A foam sheet in a ball whose box holds 200³ cells of its grid, half of them inside.
 fn foam(finer: Option<Finer>, draft: bool) -> serde_json::Value {
     let part = Part::prepare(&TriMesh::sphere(50.0, 6)).expect("a ball");
-    // A ball fills half of its box: 200³ cells of the grid, ten to the smallest wave, of which half lie inside.
+    // A ball fills half of its box: 200³ cells of the grid, ten to the smallest wave, of which half
+    // lie inside.
     let cell = if finer.is_some() { 15.0 } else { 8.0 };
     let seeds = Seeds { finer, ..Seeds::default() };
-    let structure = Structure { kind: Kind::Foam(FoamKind::FoamSheet), cell_mm: [cell; 3], seeds, ..Structure::default() };
+    let structure = Structure {
+        kind: Kind::Foam(FoamKind::FoamSheet),
+        cell_mm: [cell; 3],
+        seeds,
+        ..Structure::default()
+    };
     let site = Site { draft, ..Site::from(&part) };
-    let (seconds, bare) = best(|| structure_in(site, &structure, Joins::default(), &|| false).expect("not cancelled"));
+    let (seconds, bare) = best(|| {
+        structure_in(site, &structure, Joins::default(), &|| false).expect("not cancelled")
+    });
     json!({ "seconds": seconds, "facts": bare.facts() })
 }
 
@@ -170,7 +199,9 @@ fn import() -> serde_json::Value {
     let (seconds, triangles) = best(|| {
         let found = inspect(&bytes, &Limits::default()).expect("a ring");
         let recipe = Recipe::for_part(&found.part.mesh.bounds());
-        let o = Pipeline::new(0).run(&found.part, &recipe, Quality::Draft, &Unwatched).expect("a good recipe");
+        let o = Pipeline::new(0)
+            .run(&found.part, &recipe, Quality::Draft, &Unwatched)
+            .expect("a good recipe");
         glb::write(&shade(&o.solid.mesh, 32.0), &[], json!({}));
         found.told.triangles
     });
@@ -188,7 +219,9 @@ fn keel_final() -> serde_json::Value {
     let (mesh, mut recipe) = keel_bracket();
     let part = Part::prepare(&mesh).expect("the bracket");
     recipe.mesh.step_mm = Some(0.25);
-    let (seconds, o) = best(|| Pipeline::new(0).run(&part, &recipe, Quality::Final, &Unwatched).expect("a good recipe"));
+    let (seconds, o) = best(|| {
+        Pipeline::new(0).run(&part, &recipe, Quality::Final, &Unwatched).expect("a good recipe")
+    });
     json!({ "seconds": seconds, "triangles": o.report.triangles, "raw_triangles": o.solid.raw_triangles })
 }
 
@@ -223,7 +256,11 @@ fn distance() -> serde_json::Value {
     let mesh = TriMesh::sphere(50.0, 7);
     let distance = SignedDistance::new(&mesh, &Topology::of(&mesh));
     let n = 256u32;
-    let grid = Grid { origin: DVec3::splat(-52.0), step: 104.0 / (n - 1) as f64, size: glam::UVec3::splat(n) };
+    let grid = Grid {
+        origin: DVec3::splat(-52.0),
+        step: 104.0 / (n - 1) as f64,
+        size: glam::UVec3::splat(n),
+    };
     let (seconds, held) = best(|| {
         // Blocks that the band passes, then every sample in them.
         let band = 2.0 * grid.step;
@@ -266,7 +303,12 @@ fn sheet() -> TriMesh {
     let at = |i: usize, j: usize| (i * (k + 1) + j) as u32;
     let triangles = (0..k)
         .flat_map(|i| {
-            (0..k).flat_map(move |j| [[at(i, j), at(i + 1, j), at(i + 1, j + 1)], [at(i, j), at(i + 1, j + 1), at(i, j + 1)]])
+            (0..k).flat_map(move |j| {
+                [
+                    [at(i, j), at(i + 1, j), at(i + 1, j + 1)],
+                    [at(i, j), at(i + 1, j + 1), at(i, j + 1)],
+                ]
+            })
         })
         .take(5_000_000 - 1000)
         .collect();
@@ -287,7 +329,8 @@ fn stl_read() -> serde_json::Value {
 fn stl_write() -> serde_json::Value {
     let mesh = sheet();
     let file = std::env::temp_dir().join(format!("ulmix-bench-out-{}.stl", std::process::id()));
-    let (seconds, ()) = best(|| std::fs::write(&file, stl::write(&mesh)).expect("a temporary file"));
+    let (seconds, ()) =
+        best(|| std::fs::write(&file, stl::write(&mesh)).expect("a temporary file"));
     let _ = std::fs::remove_file(&file);
     json!({ "seconds": seconds, "triangles": mesh.triangles.len() })
 }
@@ -297,20 +340,24 @@ fn start() -> serde_json::Value {
     let (seconds, bytes) = best(|| {
         let (file, recipe) = Reedling::KeelBracket.file();
         let part = Part::read(&file, Unit::Mm).expect("the bracket");
-        let o = Pipeline::new(512 << 20).run(&part, &recipe, Quality::Draft, &Unwatched).expect("a good recipe");
+        let o = Pipeline::new(512 << 20)
+            .run(&part, &recipe, Quality::Draft, &Unwatched)
+            .expect("a good recipe");
         glb::write(&shade(&o.solid.mesh, 32.0), &[], json!({})).len()
     });
     json!({ "seconds": seconds, "picture_bytes": bytes })
 }
 
-/// Actual over estimated seconds and triangles of random recipes; with `ULMIX_ESTIMATES=1` a line for each as well.
+/// Actual over estimated seconds and triangles of random recipes; with `ULMIX_ESTIMATES=1` a line
+/// for each as well.
 fn estimates() -> serde_json::Value {
     const RECIPES: u64 = 60;
     /// Larger ones take too long for a bench.
     const MOST_TRIANGLES: u64 = 4_000_000;
     let told = std::env::var("ULMIX_ESTIMATES").ok();
     let each = told.is_some();
-    let only: Vec<u64> = told.iter().flat_map(|list| list.split(',')).filter_map(|n| n.parse().ok()).collect();
+    let only: Vec<u64> =
+        told.iter().flat_map(|list| list.split(',')).filter_map(|n| n.parse().ok()).collect();
     let (mut seconds, mut triangles, mut raw) = (Vec::new(), Vec::new(), Vec::new());
     let mut paces = Paces::default();
     for n in (0..RECIPES).filter(|n| only.is_empty() || only.contains(n)) {
@@ -332,7 +379,10 @@ fn estimates() -> serde_json::Value {
         triangles.push(o.report.triangles.max(1) as f64 / estimate.triangles.max(1) as f64);
         raw.push(o.solid.raw_triangles.max(1) as f64 / estimate.raw_triangles.max(1) as f64);
         if each {
-            let of: Vec<_> = stages.iter().map(|s| json!([s.stage, (s.seconds * 1000.0).round() / 1000.0])).collect();
+            let of: Vec<_> = stages
+                .iter()
+                .map(|s| json!([s.stage, (s.seconds * 1000.0).round() / 1000.0]))
+                .collect();
             let told = json!({
                 "n": n, "part": name, "kind": recipe.structure.kind, "walls": linked.fill.walls, "step": o.step_mm,
                 "estimate": [estimated, estimate.raw_triangles, estimate.triangles],

@@ -1,8 +1,8 @@
 //! Many clients at once: `cargo bench -p ulmix --bench load [-- SECONDS]`.
 //!
-//! 64 clients edit, show and draw 8 projects for 90 s, each without a pause. One JSON line for each kind of request, with the
-//! median and the 99th percentile in seconds, and one for the memory of the server before and after; then the time of a list of
-//! 200 projects.
+//! 64 clients edit, show and draw 8 projects for 90 s, each without a pause. One JSON line for each
+//! kind of request, with the median and the 99th percentile in seconds, and one for the memory of
+//! the server before and after; then the time of a list of 200 projects.
 
 use serde_json::{json, Value};
 use std::io::{BufRead, BufReader};
@@ -31,28 +31,41 @@ impl Server {
             .spawn()
             .expect("the binary");
         let mut line = String::new();
-        BufReader::new(child.stdout.take().expect("a pipe")).read_line(&mut line).expect("its address");
-        let url = line.trim().rsplit(' ').next().expect("an address").trim_end_matches('/').to_owned();
+        BufReader::new(child.stdout.take().expect("a pipe"))
+            .read_line(&mut line)
+            .expect("its address");
+        let url =
+            line.trim().rsplit(' ').next().expect("an address").trim_end_matches('/').to_owned();
         Server(child, url)
     }
 
     fn memory_mb(&self) -> u64 {
-        let status = std::fs::read_to_string(format!("/proc/{}/status", self.0.id())).unwrap_or_default();
+        let status =
+            std::fs::read_to_string(format!("/proc/{}/status", self.0.id())).unwrap_or_default();
         let line = status.lines().find_map(|l| l.strip_prefix("VmRSS:")).unwrap_or("0");
         line.split_whitespace().next().and_then(|n| n.parse::<u64>().ok()).unwrap_or(0) / 1024
     }
 
     fn get(&self, path: &str) -> Value {
-        ureq::get(&format!("{}{path}", self.1)).call().expect("an answer").into_json().expect("JSON")
+        ureq::get(&format!("{}{path}", self.1))
+            .call()
+            .expect("an answer")
+            .into_json()
+            .expect("JSON")
     }
 
     fn project(&self, n: usize) -> String {
         let from = match n % 2 {
             0 => json!({ "from": "reedling", "part": "keel_bracket" }),
-            _ => json!({ "from": "shape", "shape": { "shape": "box", "size_mm": [40, 30, 20], "round_mm": 0 } }),
+            _ => {
+                json!({ "from": "shape", "shape": { "shape": "box", "size_mm": [40, 30, 20], "round_mm": 0 } })
+            }
         };
-        let made: Value =
-            ureq::post(&format!("{}/api/projects", self.1)).send_json(from).expect("made").into_json().expect("JSON");
+        let made: Value = ureq::post(&format!("{}/api/projects", self.1))
+            .send_json(from)
+            .expect("made")
+            .into_json()
+            .expect("JSON");
         made["id"].as_str().expect("an id").to_owned()
     }
 }
@@ -75,7 +88,9 @@ fn main() {
     for kind in ["edit", "show", "draft", "list"] {
         let mut of: Vec<f64> = taken.iter().filter(|t| t.0 == kind).map(|t| t.1).collect();
         of.sort_by(f64::total_cmp);
-        let at = |share: f64| of.get(((of.len() as f64 * share) as usize).min(of.len().saturating_sub(1))).copied();
+        let at = |share: f64| {
+            of.get(((of.len() as f64 * share) as usize).min(of.len().saturating_sub(1))).copied()
+        };
         let failed = taken.iter().filter(|t| t.0 == kind && t.2 >= 500).count();
         println!(
             "{}",
@@ -104,7 +119,13 @@ fn main() {
 }
 
 /// A client that edits half of the time, shows, draws and lists.
-fn work(client: usize, server: &Server, id: &str, taken: &Mutex<Vec<(&str, f64, u16)>>, end: Instant) {
+fn work(
+    client: usize,
+    server: &Server,
+    id: &str,
+    taken: &Mutex<Vec<(&str, f64, u16)>>,
+    end: Instant,
+) {
     let agent = ureq::AgentBuilder::new().timeout(Duration::from_secs(120)).build();
     let url = |path: &str| format!("{}{path}", server.1);
     let tab = format!("client-{client}");
@@ -116,14 +137,23 @@ fn work(client: usize, server: &Server, id: &str, taken: &Mutex<Vec<(&str, f64, 
         let start = Instant::now();
         let (kind, answer) = match n % 10 {
             0..=4 => {
-                shown["recipe"]["structure"]["shift_mm"] = json!([(n % 97) as f64 * 0.01, 0.0, 0.0]);
-                let put = agent.put(&url(&format!("/api/projects/{id}/recipe"))).set("if-match", &shown["revision"].to_string());
+                shown["recipe"]["structure"]["shift_mm"] =
+                    json!([(n % 97) as f64 * 0.01, 0.0, 0.0]);
+                let put = agent
+                    .put(&url(&format!("/api/projects/{id}/recipe")))
+                    .set("if-match", &shown["revision"].to_string());
                 ("edit", put.send_json(&shown["recipe"]))
             }
             5..=7 => ("show", agent.get(&url(&format!("/api/projects/{id}"))).call()),
             8 => {
                 let wish = json!({ "recipe": shown["recipe"], "drag": true, "thickness": false });
-                ("draft", agent.post(&url(&format!("/api/projects/{id}/draft"))).set("x-ulmix-tab", &tab).send_json(wish))
+                (
+                    "draft",
+                    agent
+                        .post(&url(&format!("/api/projects/{id}/draft")))
+                        .set("x-ulmix-tab", &tab)
+                        .send_json(wish),
+                )
             }
             _ => ("list", agent.get(&url("/api/projects")).call()),
         };

@@ -1,6 +1,7 @@
 //! `build` and `check`: the same recipe and checks as in the app, without a screen.
 //!
-//! Exit codes: 0 every check passes, 1 a check fails, 2 bad input, 3 nothing fails and something is to be looked at.
+//! Exit codes: 0 every check passes, 1 a check fails, 2 bad input, 3 nothing fails and something is
+//! to be looked at.
 
 use crate::refused::Refused;
 use crate::say::say;
@@ -35,10 +36,15 @@ pub(crate) struct Asked<'a> {
 
 impl Asked<'_> {
     fn read(&self) -> Result<(Recipe, Part), Refused> {
-        let text = String::from_utf8(read(self.recipe)?)
-            .map_err(|_| Refused::new("The recipe is not text.", "Choose a recipe exported from the bench."))?;
+        let text = String::from_utf8(read(self.recipe)?).map_err(|_| {
+            Refused::new("The recipe is not text.", "Choose a recipe exported from the bench.")
+        })?;
         let recipe = Recipe::from_json(&text)?;
-        let first = || read(self.part.ok_or_else(|| Refused::new("This recipe needs the part's file.", "Name it with --part."))?);
+        let first = || {
+            read(self.part.ok_or_else(|| {
+                Refused::new("This recipe needs the part's file.", "Name it with --part.")
+            })?)
+        };
         let file = |sha256: Option<&str>| {
             let Some(wanted) = sha256 else { return first() };
             // A file by its contents, whatever it is called now.
@@ -49,8 +55,15 @@ impl Asked<'_> {
                 }
             }
             let files = recipe.part.file.iter().chain(recipe.part.beside.iter().map(|b| &b.file));
-            let name = files.filter(|f| f.sha256 == wanted).map(|f| f.name.as_str()).next().unwrap_or_default();
-            Err(Refused::new(format!("This recipe also needs the file “{name}”, unchanged."), "Name it with --body."))
+            let name = files
+                .filter(|f| f.sha256 == wanted)
+                .map(|f| f.name.as_str())
+                .next()
+                .unwrap_or_default();
+            Err(Refused::new(
+                format!("This recipe also needs the file “{name}”, unchanged."),
+                "Name it with --body.",
+            ))
         };
         let part = Part::of::<Refused, _>(&recipe.part, file, &ulmix_formats::Limits::default())?;
         Ok((recipe, part))
@@ -60,7 +73,10 @@ impl Asked<'_> {
 pub(crate) fn build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> ExitCode {
     if let Some(n) = limits.threads {
         if n == 0 || n > 1024 {
-            return finish(Err(Refused::new(format!("{n} threads cannot be used."), "Choose from 1 to 1024.")), as_json);
+            return finish(
+                Err(Refused::new(format!("{n} threads cannot be used."), "Choose from 1 to 1024.")),
+                as_json,
+            );
         }
         // Only the first call can set the pool, and this is it.
         let _ = rayon::ThreadPoolBuilder::new().num_threads(n).build_global();
@@ -68,14 +84,23 @@ pub(crate) fn build(asked: Asked, output: &Path, limits: Limits, as_json: bool) 
     finish(try_build(asked, output, limits, as_json), as_json)
 }
 
-fn try_build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> Result<Verdict, Refused> {
+fn try_build(
+    asked: Asked,
+    output: &Path,
+    limits: Limits,
+    as_json: bool,
+) -> Result<Verdict, Refused> {
     let kind = FileKind::of_name(&output.to_string_lossy()).ok_or_else(|| {
-        Refused::new(format!("{} has no known ending.", output.display()), "End the output's name in .3mf or .stl.")
+        Refused::new(
+            format!("{} has no known ending.", output.display()),
+            "End the output's name in .3mf or .stl.",
+        )
     })?;
     let (recipe, part) = asked.read()?;
     let watch = Stopwatch::new(Default::default(), |_| {});
     let pipeline = Pipeline::new(1 << 20).with_memory(Box::new(move || for_runs(limits.memory_mb)));
-    let Outcome { linked, prediction, step_mm, solid, report, .. } = pipeline.run(&part, &recipe, Quality::Final, &watch)?;
+    let Outcome { linked, prediction, step_mm, solid, report, .. } =
+        pipeline.run(&part, &recipe, Quality::Final, &watch)?;
     if solid.mesh.triangles.is_empty() {
         return Err(Refused::new(
             report.notes.iter().map(|n| n.text.as_str()).collect::<Vec<_>>().join(" "),
@@ -83,19 +108,24 @@ fn try_build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> Resu
         ));
     }
     let (bodies, alongside) = (report.bodies, &part.alongside());
-    let (mesh, placing, raw_triangles) = (&solid.as_it_leaves(), solid.placing, solid.raw_triangles);
+    let (mesh, placing, raw_triangles) =
+        (&solid.as_it_leaves(), solid.placing, solid.raw_triangles);
     // Its own mesh is not needed beside the file's.
     drop(solid);
     let contents = Contents { mesh, placing, apart: &report.apart, only: None, bodies, alongside };
     let file = export(&contents, &recipe, kind)?;
     std::fs::write(output, &file.bytes).map_err(|e| {
-        Refused::new(format!("{} cannot be written: {e}.", output.display()), "Choose a folder that can be written to.")
+        Refused::new(
+            format!("{} cannot be written: {e}.", output.display()),
+            "Choose a folder that can be written to.",
+        )
     })?;
     let found = file.all_checks(report.checks.as_deref());
     let summary = Summary::of(&found);
     let peak = peak_memory_mb();
     if as_json {
-        let stages: Vec<_> = watch.log().iter().map(|s| json!({ "stage": s.stage, "seconds": s.seconds })).collect();
+        let stages: Vec<_> =
+            watch.log().iter().map(|s| json!({ "stage": s.stage, "seconds": s.seconds })).collect();
         print_json(&json!({
             "output": output, "bytes": file.bytes.len(), "step_mm": step_mm, "linked": linked,
             "predicted": prediction, "report": *report, "file_checks": file.checks, "summary": summary, "stages": stages,
@@ -104,8 +134,17 @@ fn try_build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> Resu
     } else {
         say!("{} · {}", recipe.name, ulmix_core::export::describe(&recipe));
         say!("  lighter by        {:.1} %", report.saved_percent);
-        say!("  mass              {:.1} g of {:.1} g, {}", report.mass_g, report.part_mass_g, recipe.material.name);
-        say!("  volume            {:.2} cm³ of {:.2} cm³", report.volume_mm3 / 1e3, report.part_volume_mm3 / 1e3);
+        say!(
+            "  mass              {:.1} g of {:.1} g, {}",
+            report.mass_g,
+            report.part_mass_g,
+            recipe.material.name
+        );
+        say!(
+            "  volume            {:.2} cm³ of {:.2} cm³",
+            report.volume_mm3 / 1e3,
+            report.part_volume_mm3 / 1e3
+        );
         say!("  surface           {:.1} cm²", report.area_mm2 / 100.0);
         say!("  fill density      {:.1} %", report.fill_density_percent);
         for (g, filled) in report.gauged.iter().zip(linked.fills()) {
@@ -126,7 +165,12 @@ fn try_build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> Resu
             }
         }
         for b in &report.apart {
-            say!("  {:<16}  {} triangles, {:.2} cm³", b.name.to_lowercase(), b.triangles, b.volume_mm3 / 1e3);
+            say!(
+                "  {:<16}  {} triangles, {:.2} cm³",
+                b.name.to_lowercase(),
+                b.triangles,
+                b.volume_mm3 / 1e3
+            );
         }
         print_checks(&found);
         for note in &report.notes {
@@ -140,7 +184,11 @@ fn try_build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> Resu
         }
         say!("  peak memory       {peak:.0} MB");
         let size = file.bytes.len() as f64 / 1e6;
-        say!("  written           {} ({size:.1} MB, read again and checked: {})", output.display(), summary.words);
+        say!(
+            "  written           {} ({size:.1} MB, read again and checked: {})",
+            output.display(),
+            summary.words
+        );
     }
     Ok(summary.verdict)
 }
@@ -206,8 +254,12 @@ fn print_json(value: &serde_json::Value) {
 
 /// A file's bytes, up to the largest an import takes.
 fn read(path: &Path) -> Result<Vec<u8>, Refused> {
-    let failed =
-        |e: std::io::Error| Refused::new(format!("{} cannot be read: {e}.", path.display()), "Check the path and try again.");
+    let failed = |e: std::io::Error| {
+        Refused::new(
+            format!("{} cannot be read: {e}.", path.display()),
+            "Check the path and try again.",
+        )
+    };
     let length = std::fs::metadata(path).map_err(failed)?.len();
     if length > ulmix_formats::LARGEST_FILE {
         return Err(Refused::new(
@@ -241,5 +293,6 @@ fn finish(result: Result<Verdict, Refused>, as_json: bool) -> ExitCode {
 fn peak_memory_mb() -> f64 {
     let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
     let line = status.lines().find_map(|l| l.strip_prefix("VmHWM:"));
-    line.and_then(|l| l.split_whitespace().next()?.parse::<f64>().ok()).map_or(0.0, |kb| kb / 1024.0)
+    line.and_then(|l| l.split_whitespace().next()?.parse::<f64>().ok())
+        .map_or(0.0, |kb| kb / 1024.0)
 }

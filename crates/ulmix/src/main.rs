@@ -14,7 +14,11 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 #[derive(Parser)]
-#[command(name = "ulmix", version, about = "Make parts lighter: fill them with a lattice, export a closed mesh.")]
+#[command(
+    name = "ulmix",
+    version,
+    about = "Make parts lighter: fill them with a lattice, export a closed mesh."
+)]
 struct Cli {
     #[command(subcommand)]
     command: Command,
@@ -32,7 +36,8 @@ enum Command {
         /// Write the demo part and its recipe into this folder instead, for `build`.
         #[arg(long)]
         files: Option<PathBuf>,
-        /// Triangles of a picture while designing, about: fewer for a computer without a graphics card.
+        /// Triangles of a picture while designing, about: fewer for a computer without a graphics
+        /// card.
         #[arg(long, env = "ULMIX_PICTURE_TRIANGLES", value_parser = clap::value_parser!(u32).range(10_000..=10_000_000))]
         picture_triangles: Option<u32>,
         /// Memory that a final mesh may use, in MB; three quarters of what is free when absent.
@@ -44,16 +49,19 @@ enum Command {
         /// The file that holds all projects; made when missing.
         #[arg(long, default_value = "ulmix.sqlite")]
         data: PathBuf,
-        /// Address to listen on. Any other than loopback asks for an access token, made at start where none is given.
+        /// Address to listen on. Any other than loopback asks for an access token, made at start
+        /// where none is given.
         #[arg(long, default_value = "127.0.0.1:7450")]
         bind: SocketAddr,
-        /// Access token that a browser must show once. Other users of this computer can see it: prefer --token-file.
+        /// Access token that a browser must show once. Other users of this computer can see it:
+        /// prefer --token-file.
         #[arg(long, env = "ULMIX_TOKEN", hide_env_values = true)]
         token: Option<String>,
         /// File whose first line is the access token.
         #[arg(long, conflicts_with = "token")]
         token_file: Option<PathBuf>,
-        /// Triangles of a picture while designing, about: fewer for a computer without a graphics card.
+        /// Triangles of a picture while designing, about: fewer for a computer without a graphics
+        /// card.
         #[arg(long, env = "ULMIX_PICTURE_TRIANGLES", value_parser = clap::value_parser!(u32).range(10_000..=10_000_000))]
         picture_triangles: Option<u32>,
         /// Memory that a final mesh may use, in MB; three quarters of what is free when absent.
@@ -94,11 +102,13 @@ enum Command {
         #[arg(long)]
         json: bool,
     },
-    /// Check a mesh file: closed, manifold, outward, bodies, crossings; and against a recipe where one is named.
+    /// Check a mesh file: closed, manifold, outward, bodies, crossings; and against a recipe where
+    /// one is named.
     Check {
         /// STL, 3MF, OBJ, PLY or GLB.
         file: PathBuf,
-        /// The recipe that the file was made by: density, thickness, skins and kept solids are measured, too.
+        /// The recipe that the file was made by: density, thickness, skins and kept solids are
+        /// measured, too.
         #[arg(long)]
         recipe: Option<PathBuf>,
         /// The part of that recipe, unless the recipe holds its dimensions.
@@ -141,7 +151,11 @@ fn run() -> ExitCode {
             headless::build(asked, &output, Limits { threads, memory_mb }, json)
         }
         Command::Check { file, recipe, part, bodies, json } => {
-            let asked = recipe.as_ref().map(|recipe| Asked { recipe, part: part.as_deref(), bodies: &bodies });
+            let asked = recipe.as_ref().map(|recipe| Asked {
+                recipe,
+                part: part.as_deref(),
+                bodies: &bodies,
+            });
             headless::check(&file, asked, json)
         }
     }

@@ -1,7 +1,8 @@
 //! Is the processor one that this program was made for?
 //!
-//! All code is compiled for x86-64-v3 (AVX2 and what came with it, 2013), so that nothing but plain instructions may run before
-//! this was asked: no allocation, no formatting, no detection by the standard library, which knows the answer at compile time.
+//! All code is compiled for x86-64-v3 (AVX2 and what came with it, 2013), so that nothing but plain
+//! instructions may run before this was asked: no allocation, no formatting, no detection by the
+//! standard library, which knows the answer at compile time.
 #![allow(unsafe_code, reason = "registers and the plainest of system calls are asked directly")]
 
 #[cfg(all(target_arch = "x86_64", target_os = "linux"))]

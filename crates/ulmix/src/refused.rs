@@ -3,7 +3,7 @@
 use std::process::ExitCode;
 use ulmix_core::pipeline::RunError;
 use ulmix_server::problem::Problem;
-use ulmix_server::store::OpenError;
+use ulmix_server::store::{OpenError, StoreError};
 
 /// What stopped a command: words and what to do.
 pub(crate) struct Refused {
@@ -47,6 +47,12 @@ impl From<RunError> for Refused {
 impl From<OpenError> for Refused {
     fn from(e: OpenError) -> Refused {
         Refused::new(e.message, e.hint)
+    }
+}
+
+impl From<StoreError> for Refused {
+    fn from(e: StoreError) -> Refused {
+        Refused::new(e.to_string(), e.hint())
     }
 }
 

@@ -3,7 +3,8 @@
 use std::fmt::Arguments;
 use std::io::{stdout, Write};
 
-/// Writes a line. A reader who has closed the pipe, as `head` does, wants no more: that is no error, and the work goes on.
+/// Writes a line. A reader who has closed the pipe, as `head` does, wants no more: that is no
+/// error, and the work goes on.
 pub(crate) fn line(text: Arguments) {
     let _ = writeln!(stdout(), "{text}");
 }

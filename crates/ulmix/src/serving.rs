@@ -52,13 +52,19 @@ impl Token {
             }
             (None, None) if bind.ip().is_loopback() => return Ok(None),
             (None, None) => {
-                let token = new_token()
-                    .map_err(|e| Refused::new(format!("No access token can be made: {e}."), "Give one by --token-file."))?;
+                let token = new_token().map_err(|e| {
+                    Refused::new(
+                        format!("No access token can be made: {e}."),
+                        "Give one by --token-file.",
+                    )
+                })?;
                 return Ok(Some(Access { token, is_new: true }));
             }
         };
         match weak(&given) {
-            Some(why) => Err(Refused::new(why, "Give a longer one, or none: then Ulmix makes one.")),
+            Some(why) => {
+                Err(Refused::new(why, "Give a longer one, or none: then Ulmix makes one."))
+            }
             None => Ok(Some(Access { token: given, is_new: false })),
         }
     }
@@ -73,7 +79,10 @@ pub(crate) fn serve(data: PathBuf, bind: SocketAddr, token: Token, sizes: Sizes)
 
 fn try_serve(data: PathBuf, bind: SocketAddr, token: Token, sizes: Sizes) -> Result<(), Refused> {
     let access = token.read(bind)?;
-    tracing_subscriber::fmt().with_max_level(tracing::Level::INFO).with_writer(std::io::stderr).init();
+    tracing_subscriber::fmt()
+        .with_max_level(tracing::Level::INFO)
+        .with_writer(std::io::stderr)
+        .init();
     let runtime = tokio::runtime::Runtime::new().map_err(cannot_start)?;
     let done = runtime.block_on(served(data, bind, access, sizes));
     // Work that does not notice that it is to end is not waited for: everything saved lies on disk.
@@ -82,10 +91,18 @@ fn try_serve(data: PathBuf, bind: SocketAddr, token: Token, sizes: Sizes) -> Res
 }
 
 fn cannot_start(e: std::io::Error) -> Refused {
-    Refused::new(format!("The server cannot start: {e}."), "Free some memory or processes and try again.")
+    Refused::new(
+        format!("The server cannot start: {e}."),
+        "Free some memory or processes and try again.",
+    )
 }
 
-async fn served(data: PathBuf, bind: SocketAddr, access: Option<Access>, sizes: Sizes) -> Result<(), Refused> {
+async fn served(
+    data: PathBuf,
+    bind: SocketAddr,
+    access: Option<Access>,
+    sizes: Sizes,
+) -> Result<(), Refused> {
     // From here on a wish to end is heard.
     let stop = Stop::new().map_err(cannot_start)?;
     let listener = tokio::net::TcpListener::bind(bind).await.map_err(|e| {
@@ -143,12 +160,24 @@ pub(crate) fn back_up(data: &Path, to: &Path) -> ExitCode {
     }))
 }
 
-pub(crate) fn demo(data: Option<PathBuf>, port: u16, files: Option<PathBuf>, sizes: Sizes) -> ExitCode {
+pub(crate) fn demo(
+    data: Option<PathBuf>,
+    port: u16,
+    files: Option<PathBuf>,
+    sizes: Sizes,
+) -> ExitCode {
     if let Some(folder) = files {
-        let refused = |e| Refused::new(format!("{} cannot be written to: {e}.", folder.display()), "Choose another folder.");
+        let refused = |e| {
+            Refused::new(
+                format!("{} cannot be written to: {e}.", folder.display()),
+                "Choose another folder.",
+            )
+        };
         return finish(write_files(&folder).map_err(refused));
     }
-    let data = data.unwrap_or_else(|| std::env::temp_dir().join(format!("ulmix-demo-{}.sqlite", std::process::id())));
+    let data = data.unwrap_or_else(|| {
+        std::env::temp_dir().join(format!("ulmix-demo-{}.sqlite", std::process::id()))
+    });
     let address = SocketAddr::from((Ipv4Addr::LOCALHOST, port));
     finish(fill(&data).and_then(|()| try_serve(data, address, Token::default(), sizes)))
 }

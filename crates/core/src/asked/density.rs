@@ -14,9 +14,14 @@ const LEAST_POINTS: usize = 400;
 
 /// Share of a filling's points that lie in material. Percent.
 ///
-/// Where a border of it is blended, its points are those outside the band, which need not hold as much as all of its zone: the
-/// difference that the structure itself makes there is taken off.
-pub(super) fn percent(case: &Case, meshes: &Meshes, filling: usize, points: &[DVec3]) -> Option<f64> {
+/// Where a border of it is blended, its points are those outside the band, which need not hold as
+/// much as all of its zone: the difference that the structure itself makes there is taken off.
+pub(super) fn percent(
+    case: &Case,
+    meshes: &Meshes,
+    filling: usize,
+    points: &[DVec3],
+) -> Option<f64> {
     if points.len() < LEAST_POINTS {
         return None;
     }
@@ -49,14 +54,24 @@ pub(super) fn checks(case: &Case, found: &[Option<f64>]) -> Vec<Check> {
             within(off, POINTS_OFF)
         };
         let advice = if unreachable {
-            format!("This structure reaches {:.1} % at the nearest: change the cell size or the density.", filled.density_percent)
+            format!(
+                "This structure reaches {:.1} % at the nearest: change the cell size \
+                 or the density.",
+                filled.density_percent
+            )
         } else if found < asked {
-            "Some of the lattice is gone: a finer grid step keeps thin members, a smaller crumb size keeps loose pieces.".into()
+            "Some of the lattice is gone: a finer grid step keeps thin members, a \
+                 smaller crumb size keeps loose pieces."
+                .into()
         } else {
-            "More is solid than the structure alone explains: less smoothing or a finer grid step comes nearer.".into()
+            "More is solid than the structure alone explains: less smoothing or a \
+                 finer grid step comes nearer."
+                .into()
         };
-        let title = titled(case.recipe, if lead { "Density as asked" } else { "Density as estimated" }, n);
-        let check = Check::new(&numbered("density", n), title, verdict, format!("{found:.1} %"), found);
+        let title =
+            titled(case.recipe, if lead { "Density as asked" } else { "Density as estimated" }, n);
+        let check =
+            Check::new(&numbered("density", n), title, verdict, format!("{found:.1} %"), found);
         Some(check.with_limit(format!("{asked:.1} ± {POINTS_OFF} %")).with_hint(advice))
     })
     .collect()

@@ -1,10 +1,11 @@
 //! Thickness of walls and struts on the final mesh, by a gauge that fits their section.
 //!
-//! Walls are measured straight through from points of their surface to the other side, which is exact for parallel sides
-//! however near the part's border lies. Struts are measured from their axes outward, in many directions, where the border of
-//! one strut alone decides: a polygonal section then counts with its area, a flat one with its sides, and half a strut on
-//! the part's surface with the half that is there. Cells from files are measured by balls (Ma, Bae & Choi 2012), as their
-//! thickness is defined.
+//! Walls are measured straight through from points of their surface to the other side, which is
+//! exact for parallel sides however near the part's border lies. Struts are measured from their
+//! axes outward, in many directions, where the border of one strut alone decides: a polygonal
+//! section then counts with its area, a flat one with its sides, and half a strut on the part's
+//! surface with the half that is there. Cells from files are measured by balls (Ma, Bae & Choi
+//! 2012), as their thickness is defined.
 
 use super::result::Meshes;
 use super::sites::{site_at, Site, Sites};
@@ -22,7 +23,8 @@ use utoipa::ToSchema;
 const ASKED: usize = 24_000;
 /// Fewer measures than these tell nothing.
 const LEAST_MEASURES: usize = 24;
-/// How far the median may be off: of walls, and of struts, whose facets lie within their round border. Percent.
+/// How far the median may be off: of walls, and of struts, whose facets lie within their round
+/// border. Percent.
 const WALLS_OFF: f64 = 3.0;
 const STRUTS_OFF: f64 = 6.0;
 /// Sides of a wall look apart by less than about 35°.
@@ -41,7 +43,8 @@ pub struct Gauged {
     pub thinnest_at_mm: [f64; 3],
 }
 
-/// A measure: by what share of what was asked, at its thinnest and in the mean; its weight, and where.
+/// A measure: by what share of what was asked, at its thinnest and in the mean; its weight, and
+/// where.
 struct Measure {
     thinnest: f64,
     mean: f64,
@@ -78,25 +81,40 @@ pub(super) fn checks(case: &Case, sites: &Sites, found: &[Option<Gauged>]) -> Ve
     let filled = all.filter(|(n, _)| !sites.fill[*n].is_empty());
     filled
         .map(|(n, (filled, found))| {
-            let (what, limit) = if filled.walls { ("Walls", WALLS_OFF) } else { ("Struts", STRUTS_OFF) };
-            let (id, title) = (numbered("thickness", n), titled(case.recipe, &format!("{what} as asked"), n));
+            let (what, limit) =
+                if filled.walls { ("Walls", WALLS_OFF) } else { ("Struts", STRUTS_OFF) };
+            let (id, title) =
+                (numbered("thickness", n), titled(case.recipe, &format!("{what} as asked"), n));
             let limited = format!("{:.2} mm ± {limit} %", filled.thickness_mm);
             let Some(g) = found else {
-                return Check::new(&id, title, Verdict::Look, "not measured", 0.0).with_limit(limited).with_hint(
-                    "No wall or strut runs free for long enough to be measured: members are short or thick for their cells.",
-                );
+                return Check::new(&id, title, Verdict::Look, "not measured", 0.0)
+                    .with_limit(limited)
+                    .with_hint(
+                        "No wall or strut runs free for long enough to be measured: \
+                         members are short or thick for their cells.",
+                    );
             };
             let off = 100.0 * (g.median_mm / g.asked_mm - 1.0);
             let advice = match (off < 0.0, case.recipe.mesh.smoothing > 0) {
-                (true, true) => format!("Smoothing took {:.1} % of their thickness: smooth less, or make them thicker.", -off),
+                (true, true) => format!(
+                    "Smoothing took {:.1} % of their thickness: smooth less, or make \
+                     them thicker.",
+                    -off
+                ),
                 (true, false) => "They came out thin: a finer grid step shows them at size.".into(),
                 (false, _) => "They came out thick: a finer grid step shows them at size.".into(),
             };
             let place = Some(DVec3::from(g.thinnest_at_mm)).filter(|_| off.abs() > limit);
-            Check::new(&id, title, within(off.abs(), limit), format!("{:.2} mm", g.median_mm), g.median_mm)
-                .with_limit(limited)
-                .at(place)
-                .with_hint(advice)
+            Check::new(
+                &id,
+                title,
+                within(off.abs(), limit),
+                format!("{:.2} mm", g.median_mm),
+                g.median_mm,
+            )
+            .with_limit(limited)
+            .at(place)
+            .with_hint(advice)
         })
         .collect()
 }
@@ -116,7 +134,9 @@ fn on_surface(case: &Case) -> Vec<OnSurface> {
         });
     }
     // Where the triangles around a point disagree it lies on an edge.
-    let smooth = |v: &usize| solid.owners[*v] == Owner::Fill && normals[*v].length() > 0.9 * area[*v] && area[*v] > 0.0;
+    let smooth = |v: &usize| {
+        solid.owners[*v] == Owner::Fill && normals[*v].length() > 0.9 * area[*v] && area[*v] > 0.0
+    };
     let picked: Vec<usize> = (0..mesh.points.len()).filter(smooth).collect();
     let stride = picked.len().div_ceil(ASKED).max(1);
     let thickest = case.fillings.iter().map(|f| f.thickness).fold(0.0, f64::max);
@@ -135,11 +155,19 @@ fn on_surface(case: &Case) -> Vec<OnSurface> {
 fn free(case: &Case, filling: usize, from: DVec3, to: DVec3) -> bool {
     // Half a step beyond: the surface there is the member's and not the zone's.
     let on = (to - from).normalize_or_zero() * (0.5 * case.step);
-    [from - on, from.lerp(to, 0.5), to + on].into_iter().all(|p| site_at(case, p) == Some(Site::Fill(filling)))
+    [from - on, from.lerp(to, 0.5), to + on]
+        .into_iter()
+        .all(|p| site_at(case, p) == Some(Site::Fill(filling)))
 }
 
 /// Straight through walls.
-fn across(case: &Case, meshes: &Meshes, filling: &Thickened, n: usize, own: &[&OnSurface]) -> Vec<Measure> {
+fn across(
+    case: &Case,
+    meshes: &Meshes,
+    filling: &Thickened,
+    n: usize,
+    own: &[&OnSurface],
+) -> Vec<Measure> {
     let mesh = &case.solid.mesh;
     let asked = filling.thickness;
     let through = |s: &&OnSurface| {
@@ -149,13 +177,24 @@ fn across(case: &Case, meshes: &Meshes, filling: &Thickened, n: usize, own: &[&O
         let faces = meshes.lattice().face_normal(t).dot(inward) > FACING;
         let whole = faces && free(case, n, s.point, s.point + inward * far);
         let share = far / asked;
-        whole.then_some(Measure { thinnest: share, mean: share, weight: s.normal.length(), place: s.point })
+        whole.then_some(Measure {
+            thinnest: share,
+            mean: share,
+            weight: s.normal.length(),
+            place: s.point,
+        })
     };
     own.par_iter().filter_map(through).collect()
 }
 
 /// From the axes of struts outward.
-fn stations(case: &Case, meshes: &Meshes, filling: &Thickened, n: usize, own: &[&OnSurface]) -> Vec<Measure> {
+fn stations(
+    case: &Case,
+    meshes: &Meshes,
+    filling: &Thickened,
+    n: usize,
+    own: &[&OnSurface],
+) -> Vec<Measure> {
     let asked = filling.thickness;
     // The border of one strut alone decides where the field says so.
     let alone = 0.015 * asked;
@@ -181,18 +220,30 @@ fn stations(case: &Case, meshes: &Meshes, filling: &Thickened, n: usize, own: &[
     own.par_iter().filter_map(measured).collect()
 }
 
-/// By the largest balls that touch the surface from inside, a thickness away from the part's border.
+/// By the largest balls that touch the surface from inside, a thickness away from the part's
+/// border.
 fn balls(case: &Case, meshes: &Meshes, filling: &Thickened, own: &[&OnSurface]) -> Vec<Measure> {
     let mesh = &case.solid.mesh;
     let asked = filling.thickness;
-    let clear: Vec<&&OnSurface> = own.par_iter().filter(|s| case.part.bvh().nearest(s.point, asked * asked).is_none()).collect();
+    let clear: Vec<&&OnSurface> = own
+        .par_iter()
+        .filter(|s| case.part.bvh().nearest(s.point, asked * asked).is_none())
+        .collect();
     let points: Vec<DVec3> = clear.iter().map(|s| s.point).collect();
     let normals: Vec<DVec3> = clear.iter().map(|s| s.normal).collect();
     let limit = (5.0 * asked).max(8.0 * case.step);
     let beside = |n: usize, t: u32| mesh.triangles[t as usize].contains(&clear[n].number);
     let found = wall_thickness(meshes.lattice().bvh(), &points, &normals, limit, beside);
-    let measured = found.into_iter().zip(&clear).filter(|(d, _)| d.is_finite() && *d < 0.999 * limit);
-    measured.map(|(d, s)| Measure { thinnest: d / asked, mean: d / asked, weight: s.normal.length(), place: s.point }).collect()
+    let measured =
+        found.into_iter().zip(&clear).filter(|(d, _)| d.is_finite() && *d < 0.999 * limit);
+    measured
+        .map(|(d, s)| Measure {
+            thinnest: d / asked,
+            mean: d / asked,
+            weight: s.normal.length(),
+            place: s.point,
+        })
+        .collect()
 }
 
 fn gauged(asked_mm: f64, found: Vec<Measure>) -> Option<Gauged> {
@@ -207,5 +258,10 @@ fn gauged(asked_mm: f64, found: Vec<Measure>) -> Option<Gauged> {
     let thinnest = weighted_quantile(&sorted(|m| m.thinnest), 0.01)?;
     let median = weighted_quantile(&sorted(|m| m.mean), 0.5)?;
     let at = found.iter().min_by(|a, b| a.thinnest.total_cmp(&b.thinnest))?;
-    Some(Gauged { asked_mm, median_mm: median * asked_mm, thinnest_mm: thinnest * asked_mm, thinnest_at_mm: at.place.to_array() })
+    Some(Gauged {
+        asked_mm,
+        median_mm: median * asked_mm,
+        thinnest_mm: thinnest * asked_mm,
+        thinnest_at_mm: at.place.to_array(),
+    })
 }

@@ -33,7 +33,12 @@ fn name(case: &Case, site: Site) -> String {
     let zones = &case.recipe.zones;
     let quoted = |name: &str| format!("“{name}”");
     match site {
-        Site::Skin(n) => zones.skins.iter().filter(|s| s.depth_mm > 0.0).nth(n).map_or("a skin".into(), |s| quoted(&s.name)),
+        Site::Skin(n) => zones
+            .skins
+            .iter()
+            .filter(|s| s.depth_mm > 0.0)
+            .nth(n)
+            .map_or("a skin".into(), |s| quoted(&s.name)),
         Site::Solid(Some(n)) => {
             let own = zones.list.iter().filter(|z| z.role != Role::Reference).nth(n);
             own.map_or("a kept body".into(), |z| quoted(&z.name))
@@ -50,11 +55,12 @@ struct Found {
     first_gone: Option<DVec3>,
 }
 
-/// The share of each region's volume that is material; a place counts as gone where it lies farther outside than the
-/// surface may. The least of them is told.
+/// The share of each region's volume that is material; a place counts as gone where it lies farther
+/// outside than the surface may. The least of them is told.
 fn present(case: &Case, meshes: &Meshes, sites: &Sites, skins: bool) -> Option<Check> {
     let tolerance = case.recipe.mesh.tolerance_mm.max(FLAT_OFF);
-    let wanted: Vec<(DVec3, Site)> = sites.solid.iter().filter(|s| matches!(s.1, Site::Skin(_)) == skins).copied().collect();
+    let wanted: Vec<(DVec3, Site)> =
+        sites.solid.iter().filter(|s| matches!(s.1, Site::Skin(_)) == skins).copied().collect();
     let places: Vec<DVec3> = wanted.iter().map(|s| s.0).collect();
     let gone = meshes.values(&places).into_iter().map(|d| d > tolerance);
     let mut regions: BTreeMap<(bool, usize), Found> = BTreeMap::new();
@@ -64,7 +70,12 @@ fn present(case: &Case, meshes: &Meshes, sites: &Sites, skins: bool) -> Option<C
             Site::Solid(Some(n)) => (false, n + 1),
             _ => (false, 0),
         };
-        let region = regions.entry(key).or_insert(Found { site: *site, points: 0, gone: 0, first_gone: None });
+        let region = regions.entry(key).or_insert(Found {
+            site: *site,
+            points: 0,
+            gone: 0,
+            first_gone: None,
+        });
         region.points += 1;
         region.gone += gone as usize;
         region.first_gone = region.first_gone.or(gone.then_some(*p));
@@ -79,18 +90,23 @@ fn present(case: &Case, meshes: &Meshes, sites: &Sites, skins: bool) -> Option<C
     } else {
         format!("{found:.1} %")
     };
-    let check = Check::new(id, title, within(100.0 - found, 100.0 - PRESENT), figure, found).with_limit(format!("≥ {PRESENT} %"));
+    let check = Check::new(id, title, within(100.0 - found, 100.0 - PRESENT), figure, found)
+        .with_limit(format!("≥ {PRESENT} %"));
     let place = place.filter(|_| check.verdict != Verdict::Pass);
-    Some(check.at(place).with_hint("The grid is too coarse for it: a finer grid step, or a deeper skin, keeps it whole."))
+    Some(check.at(place).with_hint(
+        "The grid is too coarse for it: a finer grid step, or a deeper skin, keeps it whole.",
+    ))
 }
 
 /// What a place of the part's surface belongs to is told so many steps inside it.
 const BESIDE: f64 = 0.05;
 
-/// Is something filled within about two steps of a place of the part's surface? The border between both is then what the
-/// grid makes of it.
+/// Is something filled within about two steps of a place of the part's surface? The border between
+/// both is then what the grid makes of it.
 fn beside_filling(case: &Case, p: DVec3, inward: DVec3) -> bool {
-    let filled = |p: DVec3| matches!(site_at(case, p + inward * (BESIDE * case.step)), Some(Site::Fill(_) | Site::Band));
+    let filled = |p: DVec3| {
+        matches!(site_at(case, p + inward * (BESIDE * case.step)), Some(Site::Fill(_) | Site::Band))
+    };
     let (x, y) = inward.any_orthonormal_pair();
     let around = [x, -x, y, -y].map(|d| p + d * (1.5 * case.step));
     around.into_iter().chain(around.map(|q| q - inward * case.step)).any(filled)
@@ -107,7 +123,8 @@ struct Off {
     inward: DVec3,
 }
 
-/// How far the result's surface lies from the part's where material is kept: from flat faces, and from all others.
+/// How far the result's surface lies from the part's where material is kept: from flat faces, and
+/// from all others.
 fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
     let Case { part, solid, recipe, .. } = *case;
     let any_kept = !recipe.zones.skins.is_empty()
@@ -119,7 +136,8 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
     let mesh = &part.mesh;
     // Of a part with pockets faces are numbered on another surface.
     let known = part.faced().triangles.len() == mesh.triangles.len();
-    let is_flat = |t: usize| known && part.faces().list[part.faces().of[t] as usize].kind == Kind::Plane;
+    let is_flat =
+        |t: usize| known && part.faces().list[part.faces().of[t] as usize].kind == Kind::Plane;
     let asked = by_area(mesh, ASKED);
     let beside = BESIDE * case.step;
     let beyond = 4.0 * case.step;
@@ -130,7 +148,9 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
             return [None, None];
         }
         let off = |flat, mm| Some(Off { flat, mm, place: p, on_part: p, inward });
-        let Some(to) = meshes.nearest_within(p, beyond).map(|q| q - p) else { return [off(is_flat(t), beyond), None] };
+        let Some(to) = meshes.nearest_within(p, beyond).map(|q| q - p) else {
+            return [off(is_flat(t), beyond), None];
+        };
         // Near the rim of a flat face what lies beside it is its curved edge.
         let across = to.dot(inward).abs();
         let along = (to.length_squared() - across * across).max(0.0).sqrt();
@@ -141,13 +161,22 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
     let proud = recipe.fillings().iter().any(|f| f.joins.proud);
     let every = solid.mesh.triangles.len().div_ceil(ASKED).max(1);
     let sticks_out = |t: usize| {
-        let owned = !proud && solid.mesh.triangles[t].iter().all(|&v| solid.owners[v as usize] != Owner::Fill);
+        let owned = !proud
+            && solid.mesh.triangles[t].iter().all(|&v| solid.owners[v as usize] != Owner::Fill);
         let place = solid.mesh.middle(t);
         let (mm, near) = if owned { part.distance.query(place, beyond)? } else { return None };
         let inward = -part.distance.face_normal(near.triangle);
-        (mm > 0.0).then(|| Off { flat: is_flat(near.triangle as usize), mm, place, on_part: near.point, inward })
+        (mm > 0.0).then(|| Off {
+            flat: is_flat(near.triangle as usize),
+            mm,
+            place,
+            on_part: near.point,
+            inward,
+        })
     };
-    off.par_extend((0..solid.mesh.triangles.len()).into_par_iter().step_by(every).filter_map(sticks_out));
+    off.par_extend(
+        (0..solid.mesh.triangles.len()).into_par_iter().step_by(every).filter_map(sticks_out),
+    );
     let counts = |o: &Off| {
         // Where bodies touch or overlap their faces lie within the part.
         let within = site_at(case, o.on_part - o.inward * beside).is_some();
@@ -160,11 +189,19 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
             false => ("true_curved", "Curved faces true", recipe.mesh.tolerance_mm),
         };
         // Of most places only how far off they are is asked.
-        let &Off { mm: worst, place, .. } = off.par_iter().find_first(|o| o.flat == flat && counts(o))?;
-        let figure = if worst < beyond { format!("{worst:.3} mm") } else { format!("{worst:.2} mm or more") };
-        let check = Check::new(id, title, within(worst, limit), figure, worst).with_limit(format!("≤ {limit} mm"));
+        let &Off { mm: worst, place, .. } =
+            off.par_iter().find_first(|o| o.flat == flat && counts(o))?;
+        let figure = if worst < beyond {
+            format!("{worst:.3} mm")
+        } else {
+            format!("{worst:.2} mm or more")
+        };
+        let check = Check::new(id, title, within(worst, limit), figure, worst)
+            .with_limit(format!("≤ {limit} mm"));
         let place = (check.verdict != Verdict::Pass).then_some(place);
-        Some(check.at(place).with_hint("A finer grid step follows the part's surface more closely."))
+        Some(
+            check.at(place).with_hint("A finer grid step follows the part's surface more closely."),
+        )
     };
     [of(true), of(false)].into_iter().flatten().collect()
 }

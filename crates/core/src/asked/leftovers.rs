@@ -14,8 +14,10 @@ const SILENT: f64 = 1.0;
 pub(super) fn checks(case: &Case) -> Vec<Check> {
     let crumbs = &case.solid.crumbs;
     let lattice = case.linked.lattice_volume_mm3().max(1e-300);
-    let (removed, filled) =
-        (100.0 * crumbs.volume_mm3 / lattice, 100.0 * crumbs.voids_mm3 / case.linked.fill_volume_mm3().max(1e-300));
+    let (removed, filled) = (
+        100.0 * crumbs.volume_mm3 / lattice,
+        100.0 * crumbs.voids_mm3 / case.linked.fill_volume_mm3().max(1e-300),
+    );
     let place = crumbs.largest.first().map(|c| DVec3::from(c.place_mm));
     let mut out = Vec::new();
     if crumbs.removed > 0 {
@@ -24,7 +26,10 @@ pub(super) fn checks(case: &Case) -> Vec<Check> {
             Check::new("removed", "Loose pieces", within(removed, SILENT), figure, removed)
                 .with_limit(format!("≤ {SILENT} % of the lattice"))
                 .at(place)
-                .with_hint("Much of the lattice hung on nothing. Thicker members or another cell size join it; a smaller crumb size keeps it."),
+                .with_hint(
+                    "Much of the lattice hung on nothing. Thicker members or another \
+                     cell size join it; a smaller crumb size keeps it.",
+                ),
         );
     }
     if crumbs.voids_filled > 0 {
@@ -33,7 +38,8 @@ pub(super) fn checks(case: &Case) -> Vec<Check> {
             Check::new("filled", "Voids filled", within(filled, SILENT), figure, filled)
                 .with_limit(format!("≤ {SILENT} % of what is filled"))
                 .with_hint(
-                    "Cells closed up and became solid. Thinner members, larger cells or a smaller crumb size keep them open.",
+                    "Cells closed up and became solid. Thinner members, larger \
+                         cells or a smaller crumb size keep them open.",
                 ),
         );
     }
@@ -56,11 +62,20 @@ impl Expected {
     }
 }
 
-/// As many as the part has, or into as many as cleared places cut it; of lattice and solids apart, as many as what is filled
-/// and what is solid come to. Corners of less than a tenth of a `cell` mm count for nothing.
-pub fn expected_bodies(part: &Part, regions: &Regions, zoned: &Zoned, apart: bool, cell: f64) -> Expected {
+/// As many as the part has, or into as many as cleared places cut it; of lattice and solids apart,
+/// as many as what is filled and what is solid come to. Corners of less than a tenth of a `cell` mm
+/// count for nothing.
+pub fn expected_bodies(
+    part: &Part,
+    regions: &Regions,
+    zoned: &Zoned,
+    apart: bool,
+    cell: f64,
+) -> Expected {
     let least = 0.1 * (cell / zoned.grid.step).powi(3);
-    let count = |bits: &ulmix_field::grid::Bits| components(bits).into_iter().filter(|n| *n as f64 >= least).count();
+    let count = |bits: &ulmix_field::grid::Bits| {
+        components(bits).into_iter().filter(|n| *n as f64 >= least).count()
+    };
     if apart {
         return Expected { lattice: count(&zoned.fill), solids: count(&zoned.solid) };
     }

@@ -1,7 +1,8 @@
 //! The result held against the request: what a recipe asks for, measured on the mesh that leaves.
 //!
-//! Every check has a figure, a limit, a place to look at where there is one, and advice. A figure past its limit is worth a
-//! look; one past twice the limit is a failure. What cannot be measured is worth a look and never a pass.
+//! Every check has a figure, a limit, a place to look at where there is one, and advice. A figure
+//! past its limit is worth a look; one past twice the limit is a failure. What cannot be measured
+//! is worth a look and never a pass.
 //!
 //! | module | idea |
 //! |---|---|
@@ -114,9 +115,16 @@ fn within(deviation: f64, limit: f64) -> Verdict {
     }
 }
 
-/// The name of a filling beside others: that of its zone. `None` for the part's where it is the only one.
+/// The name of a filling beside others: that of its zone. `None` for the part's where it is the
+/// only one.
 fn filling_name(recipe: &Recipe, filling: usize) -> Option<String> {
-    let own: Vec<&str> = recipe.zones.list.iter().filter(|z| z.own_fill().is_some()).map(|z| z.name.as_str()).collect();
+    let own: Vec<&str> = recipe
+        .zones
+        .list
+        .iter()
+        .filter(|z| z.own_fill().is_some())
+        .map(|z| z.name.as_str())
+        .collect();
     match filling {
         0 => (!own.is_empty()).then(|| "the rest".into()),
         n => own.get(n - 1).map(|name| format!("“{name}”")),

@@ -16,7 +16,10 @@ pub(super) fn check(case: &Case, meshes: &Meshes, sites: &Sites) -> Vec<Check> {
     let Case { solid, recipe, .. } = *case;
     let triangles = solid.apart.map_or(solid.mesh.triangles.len(), |a| a.lattice_triangles);
     let of_lattice = |t: u32| {
-        (t as usize) < triangles && solid.mesh.triangles[t as usize].iter().any(|&v| solid.owners[v as usize] == Owner::Fill)
+        (t as usize) < triangles
+            && solid.mesh.triangles[t as usize]
+                .iter()
+                .any(|&v| solid.owners[v as usize] == Owner::Fill)
     };
     let all = recipe.fillings().into_iter().zip(case.linked.fills()).zip(&sites.fill).enumerate();
     all.filter_map(|(n, ((filling, filled), points))| {

@@ -34,9 +34,16 @@ impl Feature {
     }
 }
 
-/// Everything that a recipe asks for, where it is thinnest: members of fillings, skins, kept and cleared places, bodies.
+/// Everything that a recipe asks for, where it is thinnest: members of fillings, skins, kept and
+/// cleared places, bodies.
 pub fn thinnest_features(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<Feature> {
-    let flat = |name: String, thickness_mm: f64| Feature { name, thickness_mm, whole: WHOLE, round: false, place_mm: None };
+    let flat = |name: String, thickness_mm: f64| Feature {
+        name,
+        thickness_mm,
+        whole: WHOLE,
+        round: false,
+        place_mm: None,
+    };
     let quoted = |name: &str| format!("“{name}”");
     let fillings = linked.fills().filter(|f| f.fill_volume_mm3 > 0.0);
     let mut out: Vec<Feature> = fillings
@@ -56,10 +63,16 @@ pub fn thinnest_features(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<F
         .iter()
         .zip(&linked.zone_mm3)
         .filter(|(z, mm3)| matches!(z.role, Role::KeepSolid | Role::KeepClear) && **mm3 > 0.0);
-    out.extend(shown.map(|(z, _)| Feature { place_mm: z.place.middle(), ..flat(quoted(&z.name), narrowest(&z.place)) }));
+    out.extend(shown.map(|(z, _)| Feature {
+        place_mm: z.place.middle(),
+        ..flat(quoted(&z.name), narrowest(&z.place))
+    }));
     let whole = if recipe.zones.rest == Role::KeepSolid { WHOLE } else { WHOLE_PART };
     out.push(Feature { whole, ..flat("the part where it is thinnest".into(), part.thinnest()) });
-    let bodies = part.bodies.iter().filter(|b| matches!(b.facts.role, Some(Role::KeepSolid | Role::KeepClear)));
+    let bodies = part
+        .bodies
+        .iter()
+        .filter(|b| matches!(b.facts.role, Some(Role::KeepSolid | Role::KeepClear)));
     out.extend(bodies.map(|b| flat(quoted(&b.facts.name), b.thinnest())));
     out
 }

@@ -5,7 +5,8 @@ use glam::DVec3;
 use ulmix_mesh::bvh::SegmentHit;
 use ulmix_mesh::{SignedDistance, TriMesh};
 
-/// The final mesh, or its lattice and its solids where they are bodies of their own, which may overlap.
+/// The final mesh, or its lattice and its solids where they are bodies of their own, which may
+/// overlap.
 pub(super) struct Meshes {
     lattice: SignedDistance,
     /// Absent where both are one.
@@ -15,10 +16,15 @@ pub(super) struct Meshes {
 impl Meshes {
     pub(super) fn of(solid: &Solid) -> Meshes {
         let mesh = &solid.mesh;
-        let Some(apart) = solid.apart else { return Meshes { lattice: SignedDistance::of_sound(mesh), solids: None } };
+        let Some(apart) = solid.apart else {
+            return Meshes { lattice: SignedDistance::of_sound(mesh), solids: None };
+        };
         let (lattice, solids) = mesh.triangles.split_at(apart.lattice_triangles);
         let of = |triangles: &[[u32; 3]]| {
-            SignedDistance::of_sound(&TriMesh { points: mesh.points.clone(), triangles: triangles.to_vec() })
+            SignedDistance::of_sound(&TriMesh {
+                points: mesh.points.clone(),
+                triangles: triangles.to_vec(),
+            })
         };
         let (lattice, solids) = rayon::join(|| of(lattice), || of(solids));
         Meshes { lattice, solids: Some(solids) }
@@ -33,7 +39,10 @@ impl Meshes {
     pub(super) fn values(&self, places: &[DVec3]) -> Vec<f64> {
         let mut values = self.lattice.values(places);
         if let Some(solids) = &self.solids {
-            values.iter_mut().zip(solids.values(places)).for_each(|(value, of_solids)| *value = value.min(of_solids));
+            values
+                .iter_mut()
+                .zip(solids.values(places))
+                .for_each(|(value, of_solids)| *value = value.min(of_solids));
         }
         values
     }
@@ -42,13 +51,22 @@ impl Meshes {
     pub(super) fn nearest_within(&self, p: DVec3, limit: f64) -> Option<DVec3> {
         let of = |d: &SignedDistance| d.bvh().nearest(p, limit * limit);
         let both = [of(&self.lattice), self.solids.as_ref().and_then(of)];
-        let nearest = both.into_iter().flatten().min_by(|a, b| a.distance_squared.total_cmp(&b.distance_squared));
+        let nearest = both
+            .into_iter()
+            .flatten()
+            .min_by(|a, b| a.distance_squared.total_cmp(&b.distance_squared));
         nearest.map(|n| n.point)
     }
 
-    /// Where a ray of a length first leaves the lattice: the distance, and the triangle. Triangles for which `skip` answers
-    /// true are passed.
-    pub(super) fn leaves(&self, from: DVec3, ray: DVec3, length: f64, skip: impl Fn(u32) -> bool) -> Option<(f64, u32)> {
+    /// Where a ray of a length first leaves the lattice: the distance, and the triangle. Triangles
+    /// for which `skip` answers true are passed.
+    pub(super) fn leaves(
+        &self,
+        from: DVec3,
+        ray: DVec3,
+        length: f64,
+        skip: impl Fn(u32) -> bool,
+    ) -> Option<(f64, u32)> {
         let mut hits: Vec<SegmentHit> = Vec::new();
         self.lattice.segment_hits(from, from + ray * length, &mut hits);
         let first = hits.iter().filter(|h| !skip(h.triangle)).min_by(|a, b| a.t.total_cmp(&b.t))?;

@@ -76,5 +76,7 @@ fn site_in(regions: &Regions, p: DVec3) -> Site {
 /// Does a place lie in a band along a blended border?
 fn in_band(regions: &Regions, p: DVec3) -> bool {
     let blended = regions.zones.iter().filter(|z| z.blend > 0.0);
-    blended.into_iter().any(|z| z.solid.within(p, 0.5 * z.blend) && !z.solid.within(p, -0.5 * z.blend))
+    blended
+        .into_iter()
+        .any(|z| z.solid.within(p, 0.5 * z.blend) && !z.solid.within(p, -0.5 * z.blend))
 }

@@ -39,8 +39,8 @@ pub struct Composed<'a> {
     bulk: Box<dyn Bulk + 'a>,
 }
 
-/// A filling. On coarse grids a wall thinner than the step would tear: signs are taken as if the lattice
-/// reached `reach` mm further, and places are still computed on its true border.
+/// A filling. On coarse grids a wall thinner than the step would tear: signs are taken as if the
+/// lattice reached `reach` mm further, and places are still computed on its true border.
 #[derive(Clone, Copy)]
 pub struct Reaching<'a> {
     /// The structure with its thickness.
@@ -54,21 +54,34 @@ pub struct Reaching<'a> {
 /// Operands of the shape at a place: inside it or not.
 struct Sides {
     part: bool,
-    /// Where the filling stands past the part's surface: inside the part, or no farther from it than that.
+    /// Where the filling stands past the part's surface: inside the part, or no farther from it
+    /// than that.
     proud: bool,
     lattice: bool,
     /// Zones, then skins.
     regions: [bool; MOST_REGIONS],
 }
 
-/// Zones, bodies with roles, fills grown by an overlap and skins together: three times [`ulmix_recipe::zones`]'
-/// bound, and twice so many bodies.
+/// Zones, bodies with roles, fills grown by an overlap and skins together: three times
+/// [`ulmix_recipe::zones`]' bound, and twice so many bodies.
 const MOST_REGIONS: usize = 3 * 64 + 2 * ulmix_recipe::MOST_WITH_ROLES;
 
 impl<'a> Composed<'a> {
     /// Of a part that one structure fills.
-    pub fn new(part: &'a Part, zoned: &'a Zoned, regions: &'a Regions, lattice: &'a dyn Lattice, reach: f64) -> Composed<'a> {
-        Composed::of(part, zoned, regions, vec![Reaching { lattice, reach, body: Body::default() }], &[])
+    pub fn new(
+        part: &'a Part,
+        zoned: &'a Zoned,
+        regions: &'a Regions,
+        lattice: &'a dyn Lattice,
+        reach: f64,
+    ) -> Composed<'a> {
+        Composed::of(
+            part,
+            zoned,
+            regions,
+            vec![Reaching { lattice, reach, body: Body::default() }],
+            &[],
+        )
     }
 
     /// `lattices` by filling, as many as the regions name, and what ties them.
@@ -147,7 +160,9 @@ impl<'a> Composed<'a> {
     /// Is there material?
     fn material(&self, s: &Sides) -> bool {
         let zones = self.regions.zones.len();
-        let role = (0..zones).find(|&n| s.regions[n]).map_or(self.regions.rest, |n| self.regions.zones[n].role);
+        let role = (0..zones)
+            .find(|&n| s.regions[n])
+            .map_or(self.regions.rest, |n| self.regions.zones[n].role);
         let skin = || s.regions[zones..zones + self.regions.skins.len()].contains(&true);
         if !s.part {
             let filled = !matches!(role, Role::KeepSolid | Role::KeepClear);
@@ -188,13 +203,20 @@ struct Work {
 }
 
 impl Composed<'_> {
-    /// Walks along the edge from change to change until material ends. `values` are the lattice's at its ends, `met`
-    /// is where it changes between them.
-    fn hit(&self, edge: &Edge, values: [f64; 2], met: Option<Met>, changes: &mut Vec<(f64, Operand)>) -> Hit {
+    /// Walks along the edge from change to change until material ends. `values` are the lattice's
+    /// at its ends, `met` is where it changes between them.
+    fn hit(
+        &self,
+        edge: &Edge,
+        values: [f64; 2],
+        met: Option<Met>,
+        changes: &mut Vec<(f64, Operand)>,
+    ) -> Hit {
         let (a, b) = (edge.inside, edge.outside);
         let [la, lb] = values;
         let filling = self.zoned.filling_at(edge.inside_at);
-        let (mut sides, end) = (self.sides(edge.inside_at, la, filling), self.sides(edge.outside_at, lb, filling));
+        let (mut sides, end) =
+            (self.sides(edge.inside_at, la, filling), self.sides(edge.outside_at, lb, filling));
         changes.clear();
         if sides.part && !end.part {
             let (t, n) = exit(self.part, [a, b], self.grid().step);
@@ -232,7 +254,8 @@ impl Composed<'_> {
                 Operand::Proud => (self.away(a.lerp(b, t)), false),
                 Operand::Lattice(n) => (n, false),
                 Operand::Region(n) => {
-                    let out = self.regions.all().nth(n).map_or(DVec3::Z, |r| r.normal(a.lerp(b, t)));
+                    let out =
+                        self.regions.all().nth(n).map_or(DVec3::Z, |r| r.normal(a.lerp(b, t)));
                     // Leaving a solid region or entering a cleared one: outward is along the edge.
                     (if sides.regions[n] { -out } else { out }, true)
                 }
@@ -258,7 +281,8 @@ impl Composed<'_> {
             return 0.0;
         }
         let zone = self.regions.zone_at(p);
-        let covered = solid(self.regions.role_in(zone)) || self.regions.skins.iter().any(|s| s.value(p) < 0.0);
+        let covered = solid(self.regions.role_in(zone))
+            || self.regions.skins.iter().any(|s| s.value(p) < 0.0);
         if covered {
             0.0
         } else {
@@ -280,10 +304,16 @@ impl Shape for Composed<'_> {
             work.ends.extend(edges.iter().flat_map(|e| [e.inside, e.outside]));
             self.bulk.values(&work.ends, &mut work.values);
             let values = work.values.as_chunks::<2>().0;
-            let changes = |(e, v): (&Edge, &[f64; 2])| self.in_lattice(e.inside_at, v[0]) != self.in_lattice(e.outside_at, v[1]);
+            let changes = |(e, v): (&Edge, &[f64; 2])| {
+                self.in_lattice(e.inside_at, v[0]) != self.in_lattice(e.outside_at, v[1])
+            };
             let changing = edges.iter().zip(values).filter(|&pair| changes(pair));
             work.segments.clear();
-            work.segments.extend(changing.map(|(e, &ends)| Segment { a: e.inside, b: e.outside, ends }));
+            work.segments.extend(changing.map(|(e, &ends)| Segment {
+                a: e.inside,
+                b: e.outside,
+                ends,
+            }));
             self.bulk.met(&work.segments, &mut work.met);
             let mut met = work.met.iter();
             for ((edge, values), slot) in edges.iter().zip(values).zip(out) {
@@ -370,7 +400,11 @@ mod tests {
     fn bulk_signs_equal_the_exact_value_away_from_rounding() {
         let part = Part::prepare(&TriMesh::sphere(11.0, 4)).unwrap();
         let zone = |role, place| Zone::new("x", role, place);
-        let rod = |radius_mm| Place::Cylinder { base_mm: [3.0, 0.0, -9.0], axis_mm: [0.0, 1.0, 20.0], radius_mm };
+        let rod = |radius_mm| Place::Cylinder {
+            base_mm: [3.0, 0.0, -9.0],
+            axis_mm: [0.0, 1.0, 20.0],
+            radius_mm,
+        };
         let zones = Zones {
             rest: Role::Fill,
             list: vec![
@@ -379,20 +413,31 @@ mod tests {
                 zone(Role::KeepSolid, rod(3.0)),
                 zone(
                     Role::KeepClear,
-                    Place::Box { centre_mm: [-6.0, 0.0, 0.0], size_mm: [4.0, 5.0, 6.0], rotation_deg: [10.0, 20.0, 30.0] },
+                    Place::Box {
+                        centre_mm: [-6.0, 0.0, 0.0],
+                        size_mm: [4.0, 5.0, 6.0],
+                        rotation_deg: [10.0, 20.0, 30.0],
+                    },
                 ),
             ],
             skins: vec![Skin { name: "x".into(), faces: None, depth_mm: 1.3 }],
         };
         let regions = Regions::of(&part, &zones);
-        let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.45), &|| false).unwrap();
+        let zoned =
+            Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.45), &|| false)
+                .unwrap();
         for (kind, rotation_deg) in [
             (SurfaceKind::Gyroid, [0.0; 3]),
             (SurfaceKind::SchwarzP, [20.0, 0.0, 5.0]),
             (SurfaceKind::SchwarzD, [0.0, 90.0, 33.0]),
         ] {
             for form in [Form::Walls, Form::Network] {
-                let structure = Structure { form, cell_mm: [7.0, 8.0, 9.0], rotation_deg, ..Default::default() };
+                let structure = Structure {
+                    form,
+                    cell_mm: [7.0, 8.0, 9.0],
+                    rotation_deg,
+                    ..Default::default()
+                };
                 let lattice = Periodic::new(kind, &structure, DVec3::ZERO).thicken(1.1);
                 let shape = Composed::new(&part, &zoned, &regions, &*lattice, 0.0);
                 let signs = shape.signs();
@@ -402,7 +447,11 @@ mod tests {
                         for i in 0..grid.size.x {
                             let v = shape.value(grid.at(i, j, k));
                             if v.abs() > 1e-4 {
-                                assert_eq!(signs.get(i, j, k), v < 0.0, "{kind:?} {form:?} at {i} {j} {k}: {v}");
+                                assert_eq!(
+                                    signs.get(i, j, k),
+                                    v < 0.0,
+                                    "{kind:?} {form:?} at {i} {j} {k}: {v}"
+                                );
                             }
                         }
                     }
@@ -422,15 +471,28 @@ mod tests {
     impl Ball {
         pub(super) fn new() -> Ball {
             let part = Part::prepare(&TriMesh::sphere(10.0, 3)).unwrap();
-            let rod = Place::Cylinder { base_mm: [0.0, 0.0, -12.0], axis_mm: [0.0, 0.0, 24.0], radius_mm: 2.0 };
-            let block = Place::Box { centre_mm: [6.0, 0.0, 0.0], size_mm: [3.0; 3], rotation_deg: [0.0; 3] };
+            let rod = Place::Cylinder {
+                base_mm: [0.0, 0.0, -12.0],
+                axis_mm: [0.0, 0.0, 24.0],
+                radius_mm: 2.0,
+            };
+            let block = Place::Box {
+                centre_mm: [6.0, 0.0, 0.0],
+                size_mm: [3.0; 3],
+                rotation_deg: [0.0; 3],
+            };
             let zones = Zones {
-                list: vec![Zone::new("Rod", Role::KeepClear, rod), Zone::new("Block", Role::KeepSolid, block)],
+                list: vec![
+                    Zone::new("Rod", Role::KeepClear, rod),
+                    Zone::new("Block", Role::KeepSolid, block),
+                ],
                 skins: vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }],
                 ..Zones::default()
             };
             let regions = Regions::of(&part, &zones);
-            let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.4), &|| false).unwrap();
+            let zoned =
+                Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.4), &|| false)
+                    .unwrap();
             let structure = Structure { cell_mm: [6.0; 3], ..Default::default() };
             let lattice = Periodic::new(SurfaceKind::Gyroid, &structure, DVec3::ZERO).thicken(1.0);
             Ball { part, regions, zoned, lattice }
@@ -448,7 +510,8 @@ mod tests {
     #[test]
     fn the_sides_of_a_shape_are_its_lattice_and_its_solids_and_nothing_else() {
         let ball = Ball::new();
-        let [all, lattice, solids] = [Side::All, Side::Lattice, Side::Solids].map(|side| ball.shape(side));
+        let [all, lattice, solids] =
+            [Side::All, Side::Lattice, Side::Solids].map(|side| ball.shape(side));
         let mut counts = [0; 3];
         for p in ball.places() {
             let [a, l, s] = [&all, &lattice, &solids].map(|shape| shape.value(p));

@@ -1,11 +1,12 @@
-//! Several structures in one part: each in its own zone, with a sharp border where material ends or a
-//! blended one where one structure passes into the other.
+//! Several structures in one part: each in its own zone, with a sharp border where material ends or
+//! a blended one where one structure passes into the other.
 //!
 //! At a sharp border each structure is cut off by the zone's exact border; where both have material
-//! they are one. In a band along a blended border both have material: each grows thinner toward the band's far side, so
-//! that together they are as dense as either, and flow into each other where they meet. (Mixing their distances instead
-//! leaves half the material in the middle of the band, and pieces that hang on nothing.) Where both are the same structure
-//! its thickness passes over. Ties, which run along sharp borders, are joined to what is there.
+//! they are one. In a band along a blended border both have material: each grows thinner toward the
+//! band's far side, so that together they are as dense as either, and flow into each other where
+//! they meet. (Mixing their distances instead leaves half the material in the middle of the band,
+//! and pieces that hang on nothing.) Where both are the same structure its thickness passes over.
+//! Ties, which run along sharp borders, are joined to what is there.
 
 use glam::{DVec3, UVec3, Vec3};
 use ulmix_field::grid::{Bits, Grid, HELD};
@@ -46,16 +47,18 @@ pub struct Body {
 }
 
 impl Body {
-    /// How much of its radius is gone where it is to hold only a share of the material: walls hold as much as they are
-    /// thick, struts as much as the square of that. Never so much that a grid could not hold what is left. mm.
+    /// How much of its radius is gone where it is to hold only a share of the material: walls hold
+    /// as much as they are thick, struts as much as the square of that. Never so much that a grid
+    /// could not hold what is left. mm.
     fn thinned(&self, share: f64, step: f64) -> f64 {
         let radius = 0.5 * self.thickness;
         let left = if self.walls { share } else { share.sqrt() };
         radius - radius.min((radius * left.max(THINNEST)).max(HELD * step))
     }
 
-    /// Where it ends in a band, from its middle to the far side: what is left of struts there is next to nothing; of walls
-    /// it is more, and ends where a quarter of the material would be theirs.
+    /// Where it ends in a band, from its middle to the far side: what is left of struts there is
+    /// next to nothing; of walls it is more, and ends where a quarter of the material would be
+    /// theirs.
     fn far(&self) -> f64 {
         if self.walls {
             0.347
@@ -91,10 +94,12 @@ impl Tied<'_> {
     }
 }
 
-/// Two distances as one, and the share of the second in its gradient (polynomial smooth minimum, Quilez 2013).
+/// Two distances as one, and the share of the second in its gradient (polynomial smooth minimum,
+/// Quilez 2013).
 fn joined(a: f64, b: f64, blend: f64) -> (f64, f64) {
     let h = (blend - (a - b).abs()).max(0.0);
-    let (deeper, share) = if blend > 0.0 { (0.25 * h * h / blend, 0.5 * h / blend) } else { (0.0, 0.0) };
+    let (deeper, share) =
+        if blend > 0.0 { (0.25 * h * h / blend, 0.5 * h / blend) } else { (0.0, 0.0) };
     (a.min(b) - deeper, if b < a { 1.0 - share } else { share })
 }
 
@@ -120,11 +125,20 @@ enum From {
 
 impl<'a> Patchwork<'a> {
     /// Lays fillings side by side, each in its regions.
-    pub fn new(zoned: &'a Zoned, regions: Vec<&'a Region>, fillings: Vec<Laid<'a>>, ties: &[Tie<'a>]) -> Patchwork<'a> {
+    pub fn new(
+        zoned: &'a Zoned,
+        regions: Vec<&'a Region>,
+        fillings: Vec<Laid<'a>>,
+        ties: &[Tie<'a>],
+    ) -> Patchwork<'a> {
         let reach = fillings.iter().map(|f| f.reach).fold(0.0, f64::max);
         let tied = |t: &Tie<'a>| {
             let on_grid = |reach: f64| t.lattice.on_grid(&zoned.grid, reach);
-            Tied { bulk: on_grid(reach + t.blend), near: on_grid(reach + t.blend + ABOUT * zoned.grid.step), blend: t.blend }
+            Tied {
+                bulk: on_grid(reach + t.blend),
+                near: on_grid(reach + t.blend + ABOUT * zoned.grid.step),
+                blend: t.blend,
+            }
         };
         Patchwork { zoned, regions, fillings, ties: ties.iter().map(tied).collect() }
     }
@@ -180,7 +194,10 @@ impl<'a> Patchwork<'a> {
                 // No edge is sharper than the grid shows: places are found by following the field.
                 let cut = |value: f64, side: f64| -joined(-value, -side, step).0;
                 let a = cut(own.value + of_own.thinned(share, step), s - half * of_own.far());
-                let b = cut(around.value + of_around.thinned(1.0 - share, step), -half * of_around.far() - s);
+                let b = cut(
+                    around.value + of_around.thinned(1.0 - share, step),
+                    -half * of_around.far() - s,
+                );
                 joined(a, b, of_own.blend.min(of_around.blend).max(step)).0
             };
             let filling = if s < 0.0 { own.filling } else { around.filling };
@@ -200,7 +217,8 @@ impl<'a> Patchwork<'a> {
             return within(around, -s, n, -1.0);
         }
         let filling = if s < 0.0 { region.filling } else { around.filling };
-        let (own, around) = (within(self.of_filling(region.filling, p), s, n, 1.0), within(around, -s, n, -1.0));
+        let (own, around) =
+            (within(self.of_filling(region.filling, p), s, n, 1.0), within(around, -s, n, -1.0));
         let nearer = if own.value <= around.value { own } else { around };
         Met { filling, ..nearer }
     }
@@ -216,7 +234,8 @@ impl<'a> Patchwork<'a> {
         self.regions.iter().any(|r| r.blend > 0.0)
     }
 
-    /// Samples of `of` in bands along blended borders, or within a distance of one, and others beside them.
+    /// Samples of `of` in bands along blended borders, or within a distance of one, and others
+    /// beside them.
     fn in_bands(&self, of: &Bits, about: f64) -> Bits {
         const GROUP: u32 = 8;
         let (grid, mut out) = (self.grid(), Bits::new(self.grid()));
@@ -265,8 +284,8 @@ impl<'a> Patchwork<'a> {
     }
 }
 
-/// Cut off where `side`, a distance to the border of zone `n`, is positive; that border's outward normal is the
-/// zone's own times `sense`.
+/// Cut off where `side`, a distance to the border of zone `n`, is positive; that border's outward
+/// normal is the zone's own times `sense`.
 fn within(met: Met, side: f64, n: usize, sense: f64) -> Met {
     if met.value >= side {
         met
@@ -363,7 +382,8 @@ impl Bulk for Patchwork<'_> {
         for kind in kinds {
             if kind == mixed {
                 for n in (0..row.count).filter(|n| of[*n] == mixed) {
-                    let settled = self.settled(grid.at(row.i[n], j, k), row.local(n), row.outside[n]);
+                    let settled =
+                        self.settled(grid.at(row.i[n], j, k), row.local(n), row.outside[n]);
                     row.put(n, settled);
                 }
                 continue;
@@ -403,7 +423,8 @@ mod tests {
         ) {
             let body = Body { thickness, walls, ..Body::default() };
             let left = |share: f64| 0.5 * thickness - body.thinned(share, step);
-            // All of it where all is its own, less for less, and never less than prints or than the grid holds.
+            // All of it where all is its own, less for less, and never less than prints or than the
+            // grid holds.
             prop_assert!((left(1.0) - 0.5 * thickness).abs() < 1e-12);
             prop_assert!(left(share) <= 0.5 * thickness + 1e-12 && left(share) >= (0.25 * thickness).min(left(1.0)) - 1e-12);
             prop_assert!(left(share) >= (HELD * step).min(0.5 * thickness) - 1e-12);

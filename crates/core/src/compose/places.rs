@@ -35,7 +35,11 @@ impl Composed<'_> {
         // Borders between roles are theirs who reach them: a quarter step of goodwill.
         let near = 0.25 * self.grid().step;
         // Beside a cleared place the material is that of the zones around it.
-        let held = self.regions.zones.iter().find(|z| z.role != Role::KeepClear && z.solid.within(p, near));
+        let held = self
+            .regions
+            .zones
+            .iter()
+            .find(|z| z.role != Role::KeepClear && z.solid.within(p, near));
         match held.map_or(self.regions.rest, |z| z.role) {
             Role::KeepSolid => Owner::Solid,
             _ if self.regions.skins.iter().any(|s| s.within(p, near)) => Owner::Skin,
@@ -43,8 +47,8 @@ impl Composed<'_> {
         }
     }
 
-    /// Tells of places whether they lie on an exact face: the part's own, a cleared place's, a sharp border between fillings,
-    /// or where lattice and solids are parted.
+    /// Tells of places whether they lie on an exact face: the part's own, a cleared place's, a
+    /// sharp border between fillings, or where lattice and solids are parted.
     pub fn all_on_exact(&self, places: &[DVec3]) -> Vec<bool> {
         const RUN: usize = 512;
         let of_run = |run: &[DVec3]| -> Vec<bool> {
@@ -59,10 +63,14 @@ impl Composed<'_> {
         1e-3 * self.grid().step
     }
 
-    /// Does the place lie on a face of the part? Most often it lies on the triangle of the one before.
+    /// Does the place lie on a face of the part? Most often it lies on the triangle of the one
+    /// before.
     fn on_part(&self, p: DVec3, last: &mut Option<u32>) -> bool {
         let limit = self.on_face() * self.on_face();
-        let on = |t: &u32| nearest_on_triangle(p, &self.part.mesh.corners(*t as usize)).0.distance_squared(p) < limit;
+        let on = |t: &u32| {
+            nearest_on_triangle(p, &self.part.mesh.corners(*t as usize)).0.distance_squared(p)
+                < limit
+        };
         if !self.beside_part(p) {
             return false;
         }
@@ -98,7 +106,10 @@ mod tests {
         let triangles = (0..ball.part.mesh.triangles.len()).step_by(3);
         let on = triangles.clone().map(|t| ball.part.mesh.middle(t));
         let beside = triangles.map(|t| ball.part.mesh.middle(t) * 1.01);
-        let round = |radius: f64| (0..60).map(move |n| DVec3::new(radius * (n as f64).cos(), radius * (n as f64).sin(), 3.0));
+        let round = |radius: f64| {
+            (0..60)
+                .map(move |n| DVec3::new(radius * (n as f64).cos(), radius * (n as f64).sin(), 3.0))
+        };
         let of_block = (0..20).map(|n| DVec3::new(4.5, 0.06 * n as f64 - 0.6, 0.3));
         let all: Vec<(DVec3, bool)> = on
             .map(|p| (p, true))

@@ -97,7 +97,11 @@ mod tests {
         }
         assert!(c.get::<usize>("a").is_some());
         c.shrink(60);
-        assert!(c.get::<usize>("b").is_none() && c.get::<usize>("a").is_some() && c.get::<usize>("c").is_some());
+        assert!(
+            c.get::<usize>("b").is_none()
+                && c.get::<usize>("a").is_some()
+                && c.get::<usize>("c").is_some()
+        );
         c.shrink(0);
         assert!(c.get::<usize>("a").is_none());
     }

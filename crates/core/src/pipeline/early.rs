@@ -1,7 +1,9 @@
-//! What leads up to a mesh, to be looked at: points, cells and struts of one filling, where that fills the part.
+//! What leads up to a mesh, to be looked at: points, cells and struts of one filling, where that
+//! fills the part.
 
 use super::{Inner, Pipeline, RunError, Stage, Watch};
 use glam::DVec3;
+use std::sync::Arc;
 use ulmix_lattice::clean::{states, StrutState};
 use ulmix_lattice::finer::{self, Site};
 use ulmix_lattice::make::{self, SeedCells};
@@ -11,8 +13,8 @@ use ulmix_part::Part;
 use ulmix_recipe::{Kind, Recipe, SeededKind};
 
 impl Pipeline {
-    /// The struts of a zone's own structure, or of the part's, and how they lie in the part; `None` for structures of walls,
-    /// and for more than [`make::MOST_STRUTS`].
+    /// The struts of a zone's own structure, or of the part's, and how they lie in the part; `None`
+    /// for structures of walls, and for more than [`make::MOST_STRUTS`].
     pub fn skeleton(
         &self,
         part: &Part,
@@ -23,21 +25,28 @@ impl Pipeline {
         recipe.validate(&part.mesh.bounds())?;
         let (number, filling) = recipe.filling_of(zone);
         let bare = self.bare(part, recipe, &filling, true, watch)?.0;
-        let Some(mut net) = make::skeleton_of(part, filling.structure, &*bare) else { return Ok(None) };
+        let Some(mut net) = make::skeleton_of(part, filling.structure, &*bare) else {
+            return Ok(None);
+        };
         let mut states = states(part, &net, bare.cell());
         if filling.structure.kind == Kind::Seeded(SeededKind::Delaunay) {
             // Points may see each other past a notch of the part.
             (net, states) = within_part(part, net, states, 0.05 * bare.cell());
         }
-        if let Some(within) = Within::of(part, recipe, number) {
-            let shown = net.struts.iter().copied().zip(states).filter(|(s, _)| within.reached_by(net.ends(*s)));
+        if let Some(within) = Within::of(self.regions(part, &recipe.zones), number) {
+            let shown = net
+                .struts
+                .iter()
+                .copied()
+                .zip(states)
+                .filter(|(s, _)| within.reached_by(net.ends(*s)));
             (net.struts, states) = shown.unzip();
         }
         Ok(Some((net, states)))
     }
 
-    /// Seed points of a zone's own structure, or of the part's, and the cells around them; none for structures that grow
-    /// from no points in space.
+    /// Seed points of a zone's own structure, or of the part's, and the cells around them; none for
+    /// structures that grow from no points in space.
     pub fn seed_cells(
         &self,
         part: &Part,
@@ -55,9 +64,10 @@ impl Pipeline {
         let bytes = |c: &SeedCells| c.points.len() * 25 + c.edges.bytes();
         let cells = || make::seed_cells(site, s, &|| watch.cancelled());
         let mut found = (*self.stage(Stage::Skeleton, &key, &Inner(watch), bytes, cells)?).clone();
-        if let Some(within) = Within::of(part, recipe, number) {
+        if let Some(within) = Within::of(self.regions(part, &recipe.zones), number) {
             let SeedCells { points, whole, edges } = &mut found;
-            let shown = points.iter().copied().zip(whole.iter().copied()).filter(|(p, _)| within.holds(*p));
+            let shown =
+                points.iter().copied().zip(whole.iter().copied()).filter(|(p, _)| within.holds(*p));
             (*points, *whole) = shown.unzip();
             *edges = edges.filtered(|s| within.reached_by(edges.ends(s)));
         }
@@ -65,9 +75,16 @@ impl Pipeline {
     }
 }
 
-/// What of struts lies in the part, those that leave it in pieces. Those of a net stay that lie within `near` mm of the surface.
-fn within_part(part: &Part, net: Skeleton, states: Vec<StrutState>, near: f64) -> (Skeleton, Vec<StrutState>) {
-    let (mut out, mut kept) = (Skeleton { nodes: net.nodes.clone(), struts: Vec::new() }, Vec::new());
+/// What of struts lies in the part, those that leave it in pieces. Those of a net stay that lie
+/// within `near` mm of the surface.
+fn within_part(
+    part: &Part,
+    net: Skeleton,
+    states: Vec<StrutState>,
+    near: f64,
+) -> (Skeleton, Vec<StrutState>) {
+    let (mut out, mut kept) =
+        (Skeleton { nodes: net.nodes.clone(), struts: Vec::new() }, Vec::new());
     let mut hits = Vec::new();
     for (&s, state) in net.struts.iter().zip(states) {
         let [a, b] = net.ends(s);
@@ -97,14 +114,13 @@ fn within_part(part: &Part, net: Skeleton, states: Vec<StrutState>, near: f64) -
 
 /// Where a filling fills the part, beside others.
 struct Within {
-    regions: Regions,
+    regions: Arc<Regions>,
     filling: usize,
 }
 
 impl Within {
     /// `None` where it is the only one.
-    fn of(part: &Part, recipe: &Recipe, filling: usize) -> Option<Within> {
-        let regions = Regions::of(part, &recipe.zones);
+    fn of(regions: Arc<Regions>, filling: usize) -> Option<Within> {
         (regions.fillings() > 1).then_some(Within { regions, filling })
     }
 

@@ -1,5 +1,5 @@
-//! What a final mesh will cost, before it is made. Laws tell it at once; a few blocks of the mesh tell how far the laws are
-//! off.
+//! What a final mesh will cost, before it is made. Laws tell it at once; a few blocks of the mesh
+//! tell how far the laws are off.
 
 use super::plan;
 use super::probe::{probe, Found};
@@ -20,9 +20,14 @@ pub(super) struct Known<'a> {
 }
 
 impl Pipeline {
-    /// Thickness, density and the cost of the final mesh, without meshing anything. Where blocks of that structure have been
-    /// made, the last ones correct the laws.
-    pub fn foresee(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<(Linked, Prediction), RunError> {
+    /// Thickness, density and the cost of the final mesh, without meshing anything. Where blocks of
+    /// that structure have been made, the last ones correct the laws.
+    pub fn foresee(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        watch: &dyn Watch,
+    ) -> Result<(Linked, Prediction), RunError> {
         recipe.validate(&part.mesh.bounds())?;
         self.bare_of_all(part, recipe, true, watch)?;
         let (linked, key) = self.linked(part, recipe, true, watch)?;
@@ -31,7 +36,12 @@ impl Pipeline {
     }
 
     /// The cost of the final mesh, from a few blocks that are made of it.
-    pub fn estimate(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<Prediction, RunError> {
+    pub fn estimate(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        watch: &dyn Watch,
+    ) -> Result<Prediction, RunError> {
         recipe.validate(&part.mesh.bounds())?;
         let bare = self.bare_of_all(part, recipe, true, watch)?;
         let (linked, key) = self.linked(part, recipe, true, watch)?;
@@ -39,7 +49,8 @@ impl Pipeline {
         self.by_blocks(&Known { part, recipe, linked: &linked, key: &key }, &thickened, watch)
     }
 
-    /// By laws, corrected by the blocks of this recipe or by the last ones of its structure, if any have been made.
+    /// By laws, corrected by the blocks of this recipe or by the last ones of its structure, if any
+    /// have been made.
     pub(super) fn by_last_blocks(&self, known: &Known) -> Prediction {
         let by_laws = self.corrected(known, Found::default());
         let [own, last] = self.found_keys(known, by_laws.step_mm);
@@ -48,14 +59,20 @@ impl Pipeline {
     }
 
     /// By laws, corrected by blocks of this recipe, which are made unless they are known.
-    pub(super) fn by_blocks(&self, known: &Known, thickened: &Thick, watch: &dyn Watch) -> Result<Prediction, RunError> {
+    pub(super) fn by_blocks(
+        &self,
+        known: &Known,
+        thickened: &Thick,
+        watch: &dyn Watch,
+    ) -> Result<Prediction, RunError> {
         let Known { part, recipe, linked, .. } = *known;
         let by_laws = self.corrected(known, Found::default());
         let [own, last] = self.found_keys(known, by_laws.step_mm);
         let bytes = |_: &Found| 64;
         let found = self.stage(Stage::Thickness, &own, &Inner(watch), bytes, || {
             let run = thickened.run(part, recipe, Quality::Final, by_laws.step_mm, &by_laws);
-            let survey = self.zones(part, recipe, plan::survey_step(part), 0.0, Vec::new(), &Inner(watch));
+            let survey =
+                self.zones(part, recipe, plan::survey_step(part), 0.0, Vec::new(), &Inner(watch));
             let (_, zones, _) = survey.ok()?;
             let points = scatter(&zones.inside, &zones.grid, 60_000);
             Some(Found::of(&probe(&run, &points, &|| watch.cancelled())?, &by_laws, linked))
@@ -68,7 +85,8 @@ impl Pipeline {
         plan::predict(known.part, known.recipe, known.linked, found, (self.memory_mb)())
     }
 
-    /// Keys of what blocks tell of a recipe, and of what the last ones told of its structure in the part.
+    /// Keys of what blocks tell of a recipe, and of what the last ones told of its structure in the
+    /// part.
     fn found_keys(&self, known: &Known, step: f64) -> [String; 2] {
         let Known { part, recipe, key, .. } = *known;
         let mesh = &recipe.mesh;

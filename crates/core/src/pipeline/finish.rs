@@ -1,5 +1,5 @@
-//! From the reduced surface to the mesh that is exported: crumbs removed, rounded to what files hold, with a role and a shade
-//! for every point.
+//! From the reduced surface to the mesh that is exported: crumbs removed, rounded to what files
+//! hold, with a role and a shade for every point.
 
 use crate::compose::{Composed, Owner, Side};
 use crate::result::{Apart, Crumbs, Removed, Solid, LISTED};
@@ -27,7 +27,8 @@ pub fn together(lattice: &Solid, solids: &Solid, shared_mm3: f64, stand: Option<
         None => (solid.mesh.clone(), solid.crossings.clone().unwrap_or_default()),
         Some(_) => settled(solid.mesh.clone(), placing, Room::of(&|_| TURNED_BY)),
     };
-    let ((mut mesh, mut crossings), (of_solids, crossings_of_solids)) = (side(lattice), side(solids));
+    let ((mut mesh, mut crossings), (of_solids, crossings_of_solids)) =
+        (side(lattice), side(solids));
     mesh.append(&of_solids);
     crossings.extend(crossings_of_solids.into_iter().map(|p| p.map(|t| t + base)));
     Solid {
@@ -74,11 +75,20 @@ pub fn draft(
     let openness = occlusion::openness(&mesh, &shape.zoned.grid, signs);
     let raw_triangles = raw.triangles.len();
     let crumbs = Crumbs::default();
-    Some(Solid { openness, owners, crumbs, raw_triangles, mesh, crossings: None, apart: None, placing: None })
+    Some(Solid {
+        openness,
+        owners,
+        crumbs,
+        raw_triangles,
+        mesh,
+        crossings: None,
+        apart: None,
+        placing: None,
+    })
 }
 
-/// The exported mesh, from its surface as reduced; `again` gives that with more of the raw surface kept, in boxes. `None` when
-/// cancelled.
+/// The exported mesh, from its surface as reduced; `again` gives that with more of the raw surface
+/// kept, in boxes. `None` when cancelled.
 pub fn finish(
     surface: Gathered,
     again: &dyn Fn(&[Bounds]) -> Option<Gathered>,
@@ -87,9 +97,19 @@ pub fn finish(
     settings: FinishSettings,
 ) -> Option<Solid> {
     let raw_triangles = surface.raw_triangles;
-    let Done { mesh, owners, crumbs, crossings, placing } = settled_surface(surface, again, shape, settings)?;
+    let Done { mesh, owners, crumbs, crossings, placing } =
+        settled_surface(surface, again, shape, settings)?;
     let openness = occlusion::openness(&mesh, &shape.zoned.grid, signs);
-    Some(Solid { openness, owners, crumbs, raw_triangles, mesh, crossings: Some(crossings), apart: None, placing })
+    Some(Solid {
+        openness,
+        owners,
+        crumbs,
+        raw_triangles,
+        mesh,
+        crossings: Some(crossings),
+        apart: None,
+        placing,
+    })
 }
 
 /// Smooths the lattice; solids, skins and the part's own faces stay.
@@ -100,20 +120,27 @@ pub fn smooth_lattice(
     rounds: usize,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) {
-    let kept: Vec<bool> = owners.iter().zip(on_exact).map(|(owner, exact)| *owner != Owner::Fill || *exact).collect();
+    let kept: Vec<bool> =
+        owners.iter().zip(on_exact).map(|(owner, exact)| *owner != Owner::Fill || *exact).collect();
     smooth(mesh, &kept, rounds, cancelled);
 }
 
 /// A piece of a larger share of the largest one is no crumb, whatever the limit.
 const MOST_OF_WHOLE: f64 = 1e-3;
 
-/// Pieces of fewer cubes of the grid's step are none that the grid can show, whatever the limit: around one or two samples
-/// a shell may even come out inside out.
+/// Pieces of fewer cubes of the grid's step are none that the grid can show, whatever the limit:
+/// around one or two samples a shell may even come out inside out.
 const UNSEEN: f64 = 2.0;
 
-/// Takes away loose pieces, and closed voids, smaller than `least` mm³. The largest piece always stays, and
-/// so does one with a point that is `held`, unless it is dust. `cube` is the volume of a cube of the grid's step, in mm³.
-fn remove_crumbs(surface: &mut Gathered, cube: f64, least: f64, held: &dyn Fn(u8) -> bool) -> Crumbs {
+/// Takes away loose pieces, and closed voids, smaller than `least` mm³. The largest piece always
+/// stays, and so does one with a point that is `held`, unless it is dust. `cube` is the volume of a
+/// cube of the grid's step, in mm³.
+fn remove_crumbs(
+    surface: &mut Gathered,
+    cube: f64,
+    least: f64,
+    held: &dyn Fn(u8) -> bool,
+) -> Crumbs {
     let Gathered { mesh, labels, faithful, .. } = surface;
     let (piece_of, pieces) = pieces_by_points(mesh);
     if pieces < 2 {
@@ -123,12 +150,18 @@ fn remove_crumbs(surface: &mut Gathered, cube: f64, least: f64, held: &dyn Fn(u8
     let largest = volumes.iter().copied().fold(0.0, f64::max);
     let mut goes = small_pieces(&volumes, least.min(MOST_OF_WHOLE * largest).max(UNSEEN * cube));
     for (t, &piece) in mesh.triangles.iter().zip(&piece_of) {
-        let stays = || volumes[piece as usize].abs() >= DUST * cube && t.iter().any(|&v| held(labels[v as usize]));
+        let stays = || {
+            volumes[piece as usize].abs() >= DUST * cube
+                && t.iter().any(|&v| held(labels[v as usize]))
+        };
         goes[piece as usize] &= !stays();
     }
-    let (mut removed, voids): (Vec<usize>, Vec<usize>) = (0..pieces).filter(|&p| goes[p]).partition(|&p| volumes[p] >= 0.0);
+    let (mut removed, voids): (Vec<usize>, Vec<usize>) =
+        (0..pieces).filter(|&p| goes[p]).partition(|&p| volumes[p] >= 0.0);
     removed.sort_by(|&a, &b| volumes[b].total_cmp(&volumes[a]));
-    let place = |p: usize| piece_of.iter().position(|&of| of as usize == p).map_or(DVec3::ZERO, |t| mesh.middle(t));
+    let place = |p: usize| {
+        piece_of.iter().position(|&of| of as usize == p).map_or(DVec3::ZERO, |t| mesh.middle(t))
+    };
     let listed = |&p: &usize| Removed { volume_mm3: volumes[p], place_mm: place(p).to_array() };
     let crumbs = Crumbs {
         removed: removed.len(),
@@ -169,17 +202,26 @@ fn settled_surface(
         let mut s = first.take().map_or_else(|| again(&kept), Some)?;
         let crumbs = remove_crumbs(&mut s, step.powi(3), crumb_mm3, &held);
         let placing = stand.map(|stand| Placing::of(&s.mesh, &stand));
-        let may_move = |v: u32| if s.faithful[v as usize] { faithful(step) } else { reduce_mm.max(LOOSE * step) };
+        let may_move = |v: u32| {
+            if s.faithful[v as usize] {
+                faithful(step)
+            } else {
+                reduce_mm.max(LOOSE * step)
+            }
+        };
         let free = Room::of(&may_move);
         let in_part = Room { confine: &|p| shape.confine(p), ..free };
         let (mut mesh, mut crossings) = settled(std::mem::take(&mut s.mesh), placing, in_part);
         // The grid's own triangles cross whatever is kept of them.
-        let is_own = |t: &u32| Bounds::of(mesh.corners(*t as usize)).size().max_element() < OWN * step;
-        let large: Vec<[u32; 2]> = crossings.iter().filter(|pair| !pair.iter().all(is_own)).copied().collect();
+        let is_own =
+            |t: &u32| Bounds::of(mesh.corners(*t as usize)).size().max_element() < OWN * step;
+        let large: Vec<[u32; 2]> =
+            crossings.iter().filter(|pair| !pair.iter().all(is_own)).copied().collect();
         // What the last attempt left as it was the next one will leave, too.
         let gained = large.len() < std::mem::replace(&mut before, large.len());
         let Some(about) = about.filter(|_| gained && !large.is_empty()) else {
-            // First within all borders, then within the part: a mesh that crosses nowhere is worth more than either.
+            // First within all borders, then within the part: a mesh that crosses nowhere is worth
+            // more than either.
             for room in [Room { confine: &|p| drawn_in(shape, p, step), ..free }, in_part, free] {
                 if !crossings.is_empty() {
                     (mesh, crossings) = settled(mesh, placing, Room { last_resort: true, ..room });
@@ -205,8 +247,8 @@ const DUST: f64 = 8.0;
 /// How far points may move where a finished mesh is turned, so that nothing crosses. mm.
 const TURNED_BY: f64 = 0.004;
 
-/// Rounds a mesh as it stands in files, and takes back what crosses there; in the part's axes again, with the pairs that cross
-/// all the same. See [`untangle`].
+/// Rounds a mesh as it stands in files, and takes back what crosses there; in the part's axes
+/// again, with the pairs that cross all the same. See [`untangle`].
 fn settled(mut mesh: TriMesh, placing: Option<Placing>, room: Room) -> (TriMesh, Vec<[u32; 2]>) {
     if let Some(placing) = &placing {
         mesh = placing.of_mesh(&mesh);
@@ -241,9 +283,16 @@ mod tests {
         m.append(&TriMesh::cuboid(DVec3::splat(8.0), DVec3::splat(8.5)));
         let without = |least: f64| {
             // By place, so that a list out of step with the points would show.
-            let label = |p: &DVec3| (p.x.to_bits() ^ p.y.to_bits().rotate_left(7) ^ p.z.to_bits().rotate_left(13)) as u8;
+            let label = |p: &DVec3| {
+                (p.x.to_bits() ^ p.y.to_bits().rotate_left(7) ^ p.z.to_bits().rotate_left(13)) as u8
+            };
             let labels = m.points.iter().map(label).collect();
-            let mut s = Gathered { labels, faithful: vec![false; m.points.len()], mesh: m.clone(), raw_triangles: 0 };
+            let mut s = Gathered {
+                labels,
+                faithful: vec![false; m.points.len()],
+                mesh: m.clone(),
+                raw_triangles: 0,
+            };
             let crumbs = remove_crumbs(&mut s, 0.0, least, &|_| false);
             assert_eq!(s.labels, s.mesh.points.iter().map(label).collect::<Vec<u8>>());
             (s.mesh, crumbs)

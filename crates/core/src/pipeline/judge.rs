@@ -11,17 +11,17 @@ use glam::DVec3;
 use rayon::prelude::*;
 use ulmix_check::{checks_given, crossing_within, worst, Check, CheckGroup, Verdict};
 use ulmix_mesh::{Bounds, TriMesh};
-use ulmix_part::zoned::Regions;
 use ulmix_part::Part;
 use ulmix_recipe::{Recipe, RecipeError, Stand};
 
 /// Steps of the grid on which zones are sampled, along the part's longest side, at most.
 const MOST_STEPS: f64 = 400.0;
-/// How far a mesh on a bed may differ in size from the part on it, as a share of the part's longest side.
+/// How far a mesh on a bed may differ in size from the part on it, as a share of the part's longest
+/// side.
 const ALIKE: f64 = 0.002;
 
-/// A mesh in mm as a file holds it, with its bodies in order where the file names them: each name, and how many triangles it
-/// has.
+/// A mesh in mm as a file holds it, with its bodies in order where the file names them: each name,
+/// and how many triangles it has.
 pub struct FileMesh {
     /// All triangles of the file. mm.
     pub mesh: TriMesh,
@@ -38,7 +38,8 @@ impl From<TriMesh> for FileMesh {
 impl FileMesh {
     /// The triangles of the bodies whose names are meant.
     fn some(&self, is_meant: impl Fn(&str) -> bool) -> TriMesh {
-        let of_body = |(name, triangles): &(String, usize)| std::iter::repeat_n(is_meant(name), *triangles);
+        let of_body =
+            |(name, triangles): &(String, usize)| std::iter::repeat_n(is_meant(name), *triangles);
         let meant: Vec<bool> = self.bodies.iter().flat_map(of_body).collect();
         self.mesh.filtered(|t| meant.get(t).copied().unwrap_or(false))
     }
@@ -54,7 +55,8 @@ impl FileMesh {
         FileMesh { mesh, bodies: self.bodies.into_iter().filter(|b| !came(&b.0)).collect() }
     }
 
-    /// Lattice and solids, which are bodies of their own. A file that holds one of them need not name it.
+    /// Lattice and solids, which are bodies of their own. A file that holds one of them need not
+    /// name it.
     fn sides(&self, expected: &Expected) -> Result<[TriMesh; 2], RecipeError> {
         if expected.solids == 0 || expected.lattice == 0 {
             let (all, none) = (self.mesh.clone(), TriMesh::default());
@@ -62,7 +64,8 @@ impl FileMesh {
         }
         let sides = [LATTICE, SOLIDS].map(|side| self.some(|name| name == side));
         if sides.iter().any(|mesh| mesh.triangles.is_empty()) {
-            let message = "The recipe makes lattice and solids as bodies of their own, and the file does not name both.";
+            let message = "The recipe makes lattice and solids as bodies of their own, and the \
+                 file does not name both.";
             let hint = "Check the 3MF file that holds both bodies.";
             return Err(RecipeError::new("mesh.apart_mm", message, hint));
         }
@@ -71,10 +74,17 @@ impl FileMesh {
 }
 
 impl Pipeline {
-    /// The checks of a mesh, first of itself and then against the recipe. A mesh that stands as the recipe says is taken back
-    /// from the bed, which asks that it is as large as the part. Where the recipe makes lattice and solids apart, the file
-    /// names both. Bodies of the part that leave as they came are not judged.
-    pub fn judge(&self, part: &Part, recipe: &Recipe, file: FileMesh, watch: &dyn Watch) -> Result<Vec<Check>, RunError> {
+    /// The checks of a mesh, first of itself and then against the recipe. A mesh that stands as the
+    /// recipe says is taken back from the bed, which asks that it is as large as the part. Where
+    /// the recipe makes lattice and solids apart, the file names both. Bodies of the part that
+    /// leave as they came are not judged.
+    pub fn judge(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        file: FileMesh,
+        watch: &dyn Watch,
+    ) -> Result<Vec<Check>, RunError> {
         recipe.validate(&part.mesh.bounds())?;
         let mut file = file.made(part);
         if let Some(stand) = &recipe.stand {
@@ -82,16 +92,23 @@ impl Pipeline {
         }
         let bare = self.bare_of_all(part, recipe, false, watch)?;
         let (linked, _) = self.linked(part, recipe, false, watch)?;
-        let prediction = super::plan::predict(part, recipe, &linked, Found::default(), f64::INFINITY);
+        let prediction =
+            super::plan::predict(part, recipe, &linked, Found::default(), f64::INFINITY);
         let step = prediction.step_mm.max(part.mesh.bounds().size().max_element() / MOST_STEPS);
         let thickened = self.thicken(part, recipe, &bare, &linked, false, watch)?;
         let run = thickened.run(part, recipe, Quality::Final, step, &prediction);
         let (shape_regions, zones, _) = self.zones(part, recipe, step, 0.0, run.proud(), watch)?;
-        let regions = Regions::of(part, &recipe.zones);
         let apart = recipe.mesh.apart_mm;
-        let expected = expected_bodies(part, &regions, &zones, apart.is_some(), linked.finest().cell_mm);
-        let owners =
-            |mesh: &TriMesh, shape: Composed| -> Vec<Owner> { mesh.points.par_iter().map(|&p| shape.owner(p)).collect() };
+        let expected = expected_bodies(
+            part,
+            &thickened.regions,
+            &zones,
+            apart.is_some(),
+            linked.finest().cell_mm,
+        );
+        let owners = |mesh: &TriMesh, shape: Composed| -> Vec<Owner> {
+            mesh.points.par_iter().map(|&p| shape.owner(p)).collect()
+        };
         let (mesh, owners, apart) = match apart {
             None => {
                 let owners = owners(&file.mesh, run.shape(&zones, &shape_regions, Side::All));
@@ -99,7 +116,8 @@ impl Pipeline {
             }
             Some(overlap) => {
                 let [mut mesh, solids] = file.sides(&expected)?;
-                let (reaching, grown, _) = self.zones(part, recipe, step, overlap, run.proud(), watch)?;
+                let (reaching, grown, _) =
+                    self.zones(part, recipe, step, overlap, run.proud(), watch)?;
                 let mut all = owners(&mesh, run.shape(&grown, &reaching, Side::Lattice));
                 all.extend(owners(&solids, run.shape(&zones, &shape_regions, Side::Solids)));
                 let lattice_triangles = mesh.triangles.len();
@@ -112,8 +130,15 @@ impl Pipeline {
         let crossing = crossing_within(&mesh, &[lattice, mesh.triangles.len() - lattice]);
         let mut found = checks_given(&mesh, Some(expected.all()), &crossing);
         if mesh.triangles.is_empty() || worst(&found) == Verdict::Fail {
-            let advice = "Only a closed surface that does not cross itself can be measured: mend it first.";
-            let check = Check::new("as_asked", "Held against the recipe", Verdict::Look, "not measured", 0.0);
+            let advice =
+                "Only a closed surface that does not cross itself can be measured: mend it first.";
+            let check = Check::new(
+                "as_asked",
+                "Held against the recipe",
+                Verdict::Look,
+                "not measured",
+                0.0,
+            );
             found.push(check.with_hint(advice).of_group(CheckGroup::AsAsked));
             return Ok(found);
         }
@@ -128,7 +153,16 @@ impl Pipeline {
             mesh,
         };
         let fillings = thickened.fillings(&bare);
-        let case = Case { part, recipe, linked: &linked, solid: &solid, step, zoned: &zones, regions: &regions, fillings };
+        let case = Case {
+            part,
+            recipe,
+            linked: &linked,
+            solid: &solid,
+            step,
+            zoned: &zones,
+            regions: &thickened.regions,
+            fillings,
+        };
         found.extend(as_asked(&case).checks);
         Ok(found)
     }
@@ -140,8 +174,13 @@ fn off_the_bed(mesh: TriMesh, part: &Part, stand: &Stand) -> Result<TriMesh, Rec
     let (size, own) = (turned.size(), mesh.bounds().size());
     if (size - own).abs().max_element() > ALIKE * size.max_element() {
         let of = |s: DVec3| format!("{:.2} × {:.2} × {:.2} mm", s.x, s.y, s.z);
-        let message = format!("The file is {} large and the part on its bed {}: where it lay cannot be told.", of(own), of(size));
-        let hint = "Write the file in the part's own place, with no bed in the recipe, and check that.";
+        let message = format!(
+            "The file is {} large and the part on its bed {}: where it lay cannot be told.",
+            of(own),
+            of(size)
+        );
+        let hint =
+            "Write the file in the part's own place, with no bed in the recipe, and check that.";
         return Err(RecipeError::new("stand", message, hint));
     }
     Ok(Placing::of(&part.mesh, stand).back(mesh))

@@ -8,8 +8,8 @@ use ulmix_lattice::ties::Ties;
 use ulmix_part::zoned::{Borders, Shares};
 use ulmix_recipe::{floor_two, Filling, Recipe, RecipeError, Role, Thicken};
 
-/// `curves` by filling; `whole` is the part's volume in mm³, and `least` the thickness in mm below which none is made to
-/// reach a density.
+/// `curves` by filling; `whole` is the part's volume in mm³, and `least` the thickness in mm below
+/// which none is made to reach a density.
 #[allow(clippy::too_many_arguments)]
 pub fn link(
     recipe: &Recipe,
@@ -22,7 +22,9 @@ pub fn link(
 ) -> Linked {
     let Borders { fill_open, fill_solid, solid_open } = &shares.borders;
     let all = recipe.fillings().into_iter().zip(curves).zip(&shares.fill).enumerate();
-    let tied = |filling: usize| ties.iter().filter(|t| t.fillings[0] == filling).map(|t| t.struts.len()).sum();
+    let tied = |filling: usize| {
+        ties.iter().filter(|t| t.fillings[0] == filling).map(|t| t.struts.len()).sum()
+    };
     let mut fills = all.map(|(n, ((filling, curve), share))| Filled {
         ties: tied(n),
         open_area_mm2: fill_open[n] * whole,
@@ -33,7 +35,13 @@ pub fn link(
     let own = recipe.zones.list.iter().map(|z| z.own_fill().and_then(|_| fills.next())).collect();
     // References take nothing.
     let mut taken = shares.zones.iter().map(|s| s * whole);
-    let zone_mm3 = recipe.zones.list.iter().map(|z| if z.role == Role::Reference { 0.0 } else { taken.next().unwrap_or(0.0) });
+    let zone_mm3 = recipe.zones.list.iter().map(|z| {
+        if z.role == Role::Reference {
+            0.0
+        } else {
+            taken.next().unwrap_or(0.0)
+        }
+    });
     Linked {
         fill,
         own,
@@ -44,7 +52,8 @@ pub fn link(
     }
 }
 
-/// Refuses a thickness of more than the cells that seed points make, which may be smaller than the recipe's.
+/// Refuses a thickness of more than the cells that seed points make, which may be smaller than the
+/// recipe's.
 pub fn fits_cell(filling: &Filling, curve: &DensityCurve) -> Result<(), RunError> {
     let Thicken::Thickness { thickness_mm } = filling.thicken else { return Ok(()) };
     let cell = curve.bare().cell();
@@ -60,7 +69,9 @@ fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64, least: 
     let bare = curve.bare();
     let thickness_mm = match filling.thicken {
         Thicken::Thickness { thickness_mm } => thickness_mm,
-        Thicken::RelativeDensity { percent } => curve.thickness(percent / 100.0, bare.cell()).max(least),
+        Thicken::RelativeDensity { percent } => {
+            curve.thickness(percent / 100.0, bare.cell()).max(least)
+        }
     };
     Filled {
         thickness_mm,
@@ -100,11 +111,17 @@ mod tests {
 
     #[test]
     fn either_of_thickness_and_density_leads_to_the_other() {
-        for kind in [GYROID, Kind::Cell(CellKind::BodyCentred), Kind::Seeded(SeededKind::VoronoiWalls)] {
+        for kind in
+            [GYROID, Kind::Cell(CellKind::BodyCentred), Kind::Seeded(SeededKind::VoronoiWalls)]
+        {
             let by_thickness = linked(kind, &|_| ()).unwrap();
             let percent = by_thickness.fill.density_percent;
             let back = linked(kind, &|r| r.thicken = Thicken::RelativeDensity { percent }).unwrap();
-            assert!((back.fill.thickness_mm - 1.0).abs() < 2e-3, "{kind:?}: {} mm for {percent} %", back.fill.thickness_mm);
+            assert!(
+                (back.fill.thickness_mm - 1.0).abs() < 2e-3,
+                "{kind:?}: {} mm for {percent} %",
+                back.fill.thickness_mm
+            );
             assert!((back.fill.density_percent - percent).abs() < 0.05, "{kind:?}");
         }
     }
@@ -133,22 +150,37 @@ mod tests {
         assert!((skinned.solid_open_area_mm2 / (6.0 * SIDE * SIDE) - 1.0).abs() < 0.06);
         assert_eq!(skinned.fill.open_area_mm2, 0.0);
         // A zone that is cleared takes from both and belongs to neither; a reference takes nothing.
-        let zone = |role: Role| Zone::new("Post", role, Place::Sphere { centre_mm: [20.0; 3], radius_mm: 10.0 });
+        let zone = |role: Role| {
+            Zone::new("Post", role, Place::Sphere { centre_mm: [20.0; 3], radius_mm: 10.0 })
+        };
         let cleared = linked(GYROID, &|r| r.zones.list = vec![zone(Role::KeepClear)]).unwrap();
         let ball = 4.0 / 3.0 * std::f64::consts::PI * 1000.0;
         assert!((cleared.zone_mm3[0] / ball - 1.0).abs() < 0.02);
-        assert!((cleared.fill_volume_mm3() - (cube - ball)).abs() < 0.01 * cube && cleared.solid_volume_mm3 == 0.0);
+        assert!(
+            (cleared.fill_volume_mm3() - (cube - ball)).abs() < 0.01 * cube
+                && cleared.solid_volume_mm3 == 0.0
+        );
         let shown = linked(GYROID, &|r| r.zones.list = vec![zone(Role::Reference)]).unwrap();
-        assert_eq!((shown.zone_mm3[0], shown.fill_volume_mm3()), (0.0, linked(GYROID, &|_| ()).unwrap().fill_volume_mm3()));
+        assert_eq!(
+            (shown.zone_mm3[0], shown.fill_volume_mm3()),
+            (0.0, linked(GYROID, &|_| ()).unwrap().fill_volume_mm3())
+        );
     }
 
     #[test]
     fn areas_of_the_result_are_those_of_its_parts() {
         let solid = linked(GYROID, &|r| r.zones.rest = Role::KeepSolid).unwrap();
-        assert!((solid.area_mm2() / (6.0 * SIDE * SIDE) - 1.0).abs() < 0.05, "{}", solid.area_mm2());
+        assert!(
+            (solid.area_mm2() / (6.0 * SIDE * SIDE) - 1.0).abs() < 0.05,
+            "{}",
+            solid.area_mm2()
+        );
         let open = linked(GYROID, &|_| ()).unwrap();
         let on_faces = open.fill.open_area_mm2 * open.fill.density_percent / 100.0;
-        assert!((open.area_mm2() - open.fill.lattice_area_mm2 - on_faces).abs() < 1e-6 * open.area_mm2());
+        assert!(
+            (open.area_mm2() - open.fill.lattice_area_mm2 - on_faces).abs()
+                < 1e-6 * open.area_mm2()
+        );
     }
 
     #[test]
@@ -157,9 +189,12 @@ mod tests {
             r.structure.seeds.count = Some(4000);
             r.thicken = Thicken::Thickness { thickness_mm: 5.0 };
         };
-        let Err(RunError::Recipe(e)) = linked(Kind::Seeded(SeededKind::Voronoi), &many) else { panic!("5 mm in cells of 2.5") };
+        let Err(RunError::Recipe(e)) = linked(Kind::Seeded(SeededKind::Voronoi), &many) else {
+            panic!("5 mm in cells of 2.5")
+        };
         assert_eq!(e.field, "thicken.thickness_mm");
-        let most: f64 = e.hint.trim_start_matches("Choose up to ").split(' ').next().unwrap().parse().unwrap();
+        let most: f64 =
+            e.hint.trim_start_matches("Choose up to ").split(' ').next().unwrap().parse().unwrap();
         assert!((2.0..3.2).contains(&most), "{e:?}");
         let fits = |r: &mut Recipe| {
             many(r);

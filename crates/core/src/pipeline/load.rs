@@ -1,4 +1,5 @@
-//! What a final run has to do, counted before it is started, and the seconds and the memory that follow.
+//! What a final run has to do, counted before it is started, and the seconds and the memory that
+//! follow.
 
 use super::probe::Found;
 use super::streamed::STRETCH;
@@ -17,7 +18,8 @@ pub struct Load {
     layers: f64,
     /// Triangles before reduction.
     pub raw: f64,
-    /// Raw triangles at the part's own faces, at solids and at skins, where more than one smooth field decides.
+    /// Raw triangles at the part's own faces, at solids and at skins, where more than one smooth
+    /// field decides.
     exact: f64,
     /// Triangles after reduction.
     pub kept: f64,
@@ -44,8 +46,11 @@ impl Load {
         let fillings = recipe.fillings();
         let foam = fillings.iter().filter(|f| matches!(f.structure.kind, Kind::Foam(_)));
         let box_mm3 = part.mesh.bounds().size().to_array().iter().product::<f64>();
-        let is_sharp = |f: &Filling| f.structure.kind.struts() && matches!(f.joins.section, StrutSection::Rectangular { .. });
-        let borders = linked.solid_open_area_mm2 + linked.fills().map(|f| f.open_area_mm2 + f.solid_area_mm2).sum::<f64>();
+        let is_sharp = |f: &Filling| {
+            f.structure.kind.struts() && matches!(f.joins.section, StrutSection::Rectangular { .. })
+        };
+        let borders = linked.solid_open_area_mm2
+            + linked.fills().map(|f| f.open_area_mm2 + f.solid_area_mm2).sum::<f64>();
         let share = (borders / linked.area_mm2().max(1e-9)).min(1.0);
         let raw = found.raw * linked.area_mm2() * dense(step);
         Load {
@@ -58,14 +63,17 @@ impl Load {
             near: Near::of(part, recipe, step),
             own: linked.own.iter().flatten().count() as f64,
             sharp: fillings.iter().any(is_sharp),
-            members: fillings.iter().any(|f| !matches!(f.structure.kind, Kind::Surface(_) | Kind::Foam(_))),
+            members: fillings
+                .iter()
+                .any(|f| !matches!(f.structure.kind, Kind::Surface(_) | Kind::Foam(_))),
             foam_cells: foam.map(|f| box_mm3 / smallest_mm3(f.structure)).sum(),
             whole: recipe.mesh.smoothing > 0,
             bodies: if recipe.mesh.apart_mm.is_some() { 2.0 } else { 1.0 },
         }
     }
 
-    /// Seconds by stage. The factors are of two cores of the kind that the product is measured on, see benches/figures.rs.
+    /// Seconds by stage. The factors are of two cores of the kind that the product is measured on,
+    /// see benches/figures.rs.
     pub fn seconds(&self) -> Vec<StageCost> {
         let if_sharp = |more: f64| if self.sharp { more } else { 0.0 };
         // Sharp struts beside another filling are asked one by one.
@@ -80,7 +88,8 @@ impl Load {
             Stage::Thickness => 0.03,
             Stage::Lattice => 0.02 + self.samples * (1e-9 + members + if_mixed(4e-7)),
             Stage::Surface => {
-                let exact = self.exact * (6e-8 * (2.0 + self.of_part).log2() + 9e-8 * self.near.depth);
+                let exact =
+                    self.exact * (6e-8 * (2.0 + self.of_part).log2() + 9e-8 * self.near.depth);
                 0.03 + self.raw * (1.5e-6 + if_sharp(1e-6) + if_mixed(6e-6)) + exact
             }
             Stage::Finish => 0.05 + self.kept * (2.2e-6 + 2e-6 * self.own) + 3e-8 * self.raw,
@@ -89,9 +98,10 @@ impl Load {
         Stage::ALL.map(|stage| StageCost { stage, seconds: of(stage) }).to_vec()
     }
 
-    /// Peak memory in MB, with that of the file that is written and read again. It is that of the grid's bits and of the part,
-    /// and beside them of a stretch of the surface while it is made or of all that is left while it is looked at, whichever is
-    /// more. The sizes are measured on the demo parts and on cubes, see benches/figures.rs.
+    /// Peak memory in MB, with that of the file that is written and read again. It is that of the
+    /// grid's bits and of the part, and beside them of a stretch of the surface while it is made or
+    /// of all that is left while it is looked at, whichever is more. The sizes are measured on the
+    /// demo parts and on cubes, see benches/figures.rs.
     pub fn memory_mb(&self) -> f64 {
         /// What the program holds in any case. MB.
         const BASE: f64 = 12.0;
@@ -101,12 +111,17 @@ impl Load {
         const OF_PART: f64 = 300.0;
         /// Bytes for a raw triangle of a stretch.
         const RAW: f64 = 80.0;
-        /// Bytes for a triangle that is left, while other stretches are made and while all is looked at.
+        /// Bytes for a triangle that is left, while other stretches are made and while all is
+        /// looked at.
         const WAITING: f64 = 50.0;
         const KEPT: f64 = 170.0;
         let bits = (ARRAYS + self.near.count + self.own) * self.samples / 8.0;
         let stretches = (self.layers / LEAST_LAYERS as f64).max(1.0);
-        let stretch = if self.whole { self.raw } else { self.raw.min(STRETCH as f64).max(self.raw / stretches) };
+        let stretch = if self.whole {
+            self.raw
+        } else {
+            self.raw.min(STRETCH as f64).max(self.raw / stretches)
+        };
         let making = stretch * RAW + self.kept * WAITING;
         BASE + (bits + self.of_part * OF_PART + making.max(self.kept * KEPT)) / 1e6
     }
@@ -139,7 +154,8 @@ impl Near {
             _ => None,
         };
         let skins = recipe.zones.skins.iter().map(of_skin);
-        let each: Vec<(f64, f64)> = skins.chain(recipe.zones.list.iter().filter_map(of_zone)).collect();
+        let each: Vec<(f64, f64)> =
+            skins.chain(recipe.zones.list.iter().filter_map(of_zone)).collect();
         let all: f64 = each.iter().map(|n| n.0).sum();
         Near {
             count: each.len() as f64,
@@ -150,14 +166,14 @@ impl Near {
     }
 }
 
-/// Raw triangles per area on a grid of a step in mm. A surface of area A crosses 3A/2h² edges of a grid of step h, and each
-/// of them gives two triangles. 1/mm².
+/// Raw triangles per area on a grid of a step in mm. A surface of area A crosses 3A/2h² edges of a
+/// grid of step h, and each of them gives two triangles. 1/mm².
 fn dense(step: f64) -> f64 {
     3.0 / (step * step)
 }
 
-/// Triangles that reduction leaves within an error in mm. On a curved surface they are as large as the error allows along
-/// both principal curvatures, and none are smaller than the grid's.
+/// Triangles that reduction leaves within an error in mm. On a curved surface they are as large as
+/// the error allows along both principal curvatures, and none are smaller than the grid's.
 fn kept(part: &Part, linked: &Linked, error: f64, step: f64) -> f64 {
     /// Triangles per area on a curved surface, times the error and over the curvature.
     const CURVED: f64 = 0.93;
@@ -171,15 +187,19 @@ fn kept(part: &Part, linked: &Linked, error: f64, step: f64) -> f64 {
     if error <= 0.0 {
         return linked.area_mm2() * dense;
     }
-    let per_area = |bend: f64| dense / (1.0 + (dense * error / (CURVED * bend).max(1e-12)).powf(FALL));
-    let mean = |bends: &[f64]| bends.iter().map(|b| per_area(*b)).sum::<f64>() / bends.len().max(1) as f64;
-    // On the part's own faces, to which the mesh is true, some triangles stay at every edge of its facets.
+    let per_area =
+        |bend: f64| dense / (1.0 + (dense * error / (CURVED * bend).max(1e-12)).powf(FALL));
+    let mean =
+        |bends: &[f64]| bends.iter().map(|b| per_area(*b)).sum::<f64>() / bends.len().max(1) as f64;
+    // On the part's own faces, to which the mesh is true, some triangles stay at every edge of its
+    // facets.
     let own = 1.0 / (1.0 / dense + 1.0 / (AT_SOFT * part.chords().soft_edges()));
     let of_fill = |f: &Filled| {
         let density = (f.density_percent / 100.0).clamp(0.0, 1.0);
         let lattice = mean(&f.bends);
-        // Where the lattice ends at a face runs an edge, whose length per area follows from the lattice's surface
-        // (Underwood 1970); along it triangles are as long as on the lattice beside it.
+        // Where the lattice ends at a face runs an edge, whose length per area follows from the
+        // lattice's surface (Underwood 1970); along it triangles are as long as on the lattice
+        // beside it.
         let per_volume = f.lattice_area_mm2 / f.fill_volume_mm3.max(1e-9);
         let edge = FRAC_PI_4 * per_volume * (f.open_area_mm2 + f.solid_area_mm2);
         f.lattice_area_mm2 * lattice
@@ -216,11 +236,17 @@ mod tests {
         let law = of(Found::default());
         // As many triangles an area as the laws say, and twice and half as many.
         let area = linked.area_mm2();
-        let probe =
-            |raw: f64, left: f64| Probe { area: 10.0, raw: raw * law.raw / area * 10.0, left: left * law.kept / area * 10.0 };
+        let probe = |raw: f64, left: f64| Probe {
+            area: 10.0,
+            raw: raw * law.raw / area * 10.0,
+            left: left * law.kept / area * 10.0,
+        };
         for (raw, left) in [(1.0, 1.0), (2.0, 0.5), (0.5, 0.4)] {
             let found = of(Found::of(&probe(raw, left), &by_laws, &linked));
-            assert!((found.raw / law.raw / raw - 1.0).abs() < 1e-3 && (found.kept / law.kept / left - 1.0).abs() < 1e-3);
+            assert!(
+                (found.raw / law.raw / raw - 1.0).abs() < 1e-3
+                    && (found.kept / law.kept / left - 1.0).abs() < 1e-3
+            );
         }
         let seconds = |l: &Load| l.seconds().iter().map(|s| s.seconds).sum::<f64>();
         let more = of(Found::of(&probe(2.0, 2.0), &by_laws, &linked));
@@ -264,10 +290,19 @@ mod tests {
         let of = |change: &dyn Fn(&mut Recipe)| load(cube(), change, 0.08);
         let (streams, whole) = (of(&plain), of(&smoothed));
         assert!(streams.raw > 3.0 * STRETCH as f64);
-        assert!(whole.memory_mb() > 2.0 * streams.memory_mb(), "{} {}", whole.memory_mb(), streams.memory_mb());
+        assert!(
+            whole.memory_mb() > 2.0 * streams.memory_mb(),
+            "{} {}",
+            whole.memory_mb(),
+            streams.memory_mb()
+        );
         // Zones and skins hold bits of their own.
-        let skinned = |r: &mut Recipe| r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }];
-        assert!((of(&skinned).samples - streams.samples).abs() < 1.0 && of(&skinned).near.count == 1.0);
+        let skinned = |r: &mut Recipe| {
+            r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }]
+        };
+        assert!(
+            (of(&skinned).samples - streams.samples).abs() < 1.0 && of(&skinned).near.count == 1.0
+        );
     }
 
     #[test]
@@ -276,7 +311,9 @@ mod tests {
         let (coarse, fine) = (seconds(0.5), seconds(0.1));
         assert_eq!(coarse.iter().map(|s| s.stage).collect::<Vec<_>>(), Stage::ALL);
         assert!(coarse.iter().zip(&fine).all(|(c, f)| c.seconds > 0.0 && f.seconds >= c.seconds));
-        let of = |all: &[StageCost], stage: Stage| all.iter().find(|s| s.stage == stage).unwrap().seconds;
+        let of = |all: &[StageCost], stage: Stage| {
+            all.iter().find(|s| s.stage == stage).unwrap().seconds
+        };
         assert!(of(&fine, Stage::Surface) > 15.0 * of(&coarse, Stage::Surface));
     }
 
@@ -290,10 +327,15 @@ mod tests {
         let part = Part::prepare(&cube()).unwrap();
         let one = vec![ulmix_part::mark(&part.faces().list[0])];
         let skin = |faces: Option<Vec<FaceMark>>, depth_mm: f64| {
-            move |r: &mut Recipe| r.zones.skins = vec![Skin { name: "Skin".into(), faces: faces.clone(), depth_mm }]
+            move |r: &mut Recipe| {
+                r.zones.skins = vec![Skin { name: "Skin".into(), faces: faces.clone(), depth_mm }]
+            }
         };
-        let zones = |change: &dyn Fn(&mut Recipe)| seconds_of(change, Stage::Zones) - seconds_of(&|_| (), Stage::Zones);
-        let [face, all, deeper] = [zones(&skin(Some(one), 1.0)), zones(&skin(None, 1.0)), zones(&skin(None, 3.0))];
+        let zones = |change: &dyn Fn(&mut Recipe)| {
+            seconds_of(change, Stage::Zones) - seconds_of(&|_| (), Stage::Zones)
+        };
+        let [face, all, deeper] =
+            [zones(&skin(Some(one), 1.0)), zones(&skin(None, 1.0)), zones(&skin(None, 3.0))];
         // Of a cube's six faces one is a sixth of the squares and samples.
         assert!(face > 0.0 && all > 5.9 * face && deeper > all, "{face} {all} {deeper}");
     }
@@ -305,13 +347,16 @@ mod tests {
             let change = |r: &mut Recipe| (r.structure.kind, r.joins.section) = (kind, section);
             seconds_of(&change, Stage::Surface)
         };
-        for (kind, costs) in [(Kind::Cell(CellKind::Octet), true), (Kind::Surface(SurfaceKind::Gyroid), false)] {
+        for (kind, costs) in
+            [(Kind::Cell(CellKind::Octet), true), (Kind::Surface(SurfaceKind::Gyroid), false)]
+        {
             assert_eq!(of(kind, section) > of(kind, StrutSection::Round), costs, "{kind:?}");
         }
         let foam = |share: Option<f64>| {
             let finer = share.map(|share| Finer { share, reach_mm: 10.0, surface: true });
             let change = |r: &mut Recipe| {
-                (r.structure.kind, r.structure.seeds.finer) = (Kind::Foam(FoamKind::FoamSheet), finer);
+                (r.structure.kind, r.structure.seeds.finer) =
+                    (Kind::Foam(FoamKind::FoamSheet), finer);
             };
             load(cube(), &change, 0.3).foam_cells
         };

@@ -68,7 +68,9 @@ use ulmix_mesh::{Bounds, TriMesh};
 use ulmix_part::sample::{scatter, spread, volume};
 use ulmix_part::zoned::{Regions, Shares, Zoned};
 use ulmix_part::Part;
-use ulmix_recipe::{key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Structure, Zones};
+use ulmix_recipe::{
+    key_of, Filling, Joins, Kind, Place, Recipe, RecipeError, Structure, Zone, Zones,
+};
 
 /// Version of the stages' code: part of every key, so that results of older code are not reused.
 pub const CODE: u32 = 16;
@@ -117,10 +119,15 @@ pub type MemoryLimit = Box<dyn Fn() -> f64 + Send + Sync>;
 impl Pipeline {
     /// Keeps up to `bytes` of stage results.
     pub fn new(bytes: usize) -> Pipeline {
-        Pipeline { cache: Cache::new(bytes), draft_triangles: plan::DRAFT_TRIANGLES, memory_mb: Box::new(|| f64::INFINITY) }
+        Pipeline {
+            cache: Cache::new(bytes),
+            draft_triangles: plan::DRAFT_TRIANGLES,
+            memory_mb: Box::new(|| f64::INFINITY),
+        }
     }
 
-    /// Lets go of results of stages until no more than so many bytes are held: those used last stay.
+    /// Lets go of results of stages until no more than so many bytes are held: those used last
+    /// stay.
     pub fn shrink(&self, bytes: usize) {
         self.cache.shrink(bytes);
     }
@@ -136,24 +143,42 @@ impl Pipeline {
     }
 
     /// The structures of all fillings.
-    fn bare_of_all(&self, part: &Part, recipe: &Recipe, draft: bool, watch: &dyn Watch) -> Result<Vec<Held>, RunError> {
+    fn bare_of_all(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        draft: bool,
+        watch: &dyn Watch,
+    ) -> Result<Vec<Held>, RunError> {
         recipe.fillings().iter().map(|f| Ok(self.bare(part, recipe, f, draft, watch)?.0)).collect()
     }
 
     /// Makes the mesh of a recipe.
-    pub fn run(&self, part: &Part, recipe: &Recipe, quality: Quality, watch: &dyn Watch) -> Result<Outcome, RunError> {
+    pub fn run(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        quality: Quality,
+        watch: &dyn Watch,
+    ) -> Result<Outcome, RunError> {
         recipe.validate(&part.mesh.bounds())?;
         let draft = quality != Quality::Final;
         let bare = self.bare_of_all(part, recipe, draft, watch)?;
         let (linked, linked_key) = self.linked(part, recipe, draft, watch)?;
         let thickened = self.thicken(part, recipe, &bare, &linked, draft, watch)?;
         let known = Known { part, recipe, linked: &linked, key: &linked_key };
-        let prediction = if draft { self.by_last_blocks(&known) } else { self.by_blocks(&known, &thickened, watch)? };
+        let prediction = if draft {
+            self.by_last_blocks(&known)
+        } else {
+            self.by_blocks(&known, &thickened, watch)?
+        };
         if let Some(refused) = prediction.too_large.clone().filter(|_| !draft) {
             return Err(RunError::TooLarge(refused));
         }
         let step = match quality {
-            Quality::Drag | Quality::Draft => plan::draft_step(part, recipe, &linked, quality, self.draft_triangles),
+            Quality::Drag | Quality::Draft => {
+                plan::draft_step(part, recipe, &linked, quality, self.draft_triangles)
+            }
             Quality::Final => prediction.step_mm,
         };
         let run = thickened.run(part, recipe, quality, step, &prediction);
@@ -169,7 +194,8 @@ impl Pipeline {
                 (solid, key, made, Side::Lattice)
             }
         };
-        let report_key = self.key(&[&"report", &finish_key, &linked_key, &recipe.material, &recipe.mesh]);
+        let report_key =
+            self.key(&[&"report", &finish_key, &linked_key, &recipe.material, &recipe.mesh]);
         let report = self.stage(
             Stage::Report,
             &report_key,
@@ -180,9 +206,17 @@ impl Pipeline {
                 if draft {
                     return Some(report::of_draft(part, recipe, &linked, &solid, step, proud));
                 }
-                let as_asked = Regions::of(part, &recipe.zones);
                 let (zoned, fillings) = (&*made.as_asked, thickened.fillings(&bare));
-                let case = Case { part, recipe, linked: &linked, solid: &solid, step, zoned, regions: &as_asked, fillings };
+                let case = Case {
+                    part,
+                    recipe,
+                    linked: &linked,
+                    solid: &solid,
+                    step,
+                    zoned,
+                    regions: &thickened.regions,
+                    fillings,
+                };
                 Some(report::of_final(&case, &prediction, proud))
             },
         )?;
@@ -190,7 +224,12 @@ impl Pipeline {
     }
 
     /// Lattice and solids as two bodies; one of them where there is only one.
-    fn apart(&self, run: &Run, overlap: f64, watch: &dyn Watch) -> Result<(Arc<Solid>, String, Made), RunError> {
+    fn apart(
+        &self,
+        run: &Run,
+        overlap: f64,
+        watch: &dyn Watch,
+    ) -> Result<(Arc<Solid>, String, Made), RunError> {
         let lattice = self.meshed(run, Side::Lattice, overlap, watch)?;
         let solids = self.meshed(run, Side::Solids, 0.0, watch)?;
         let key = self.key(&[&"apart", &lattice.key, &solids.key, &run.recipe.stand]);
@@ -211,29 +250,44 @@ impl Pipeline {
         volume(&beyond, &made.zones.grid) * held as f64 / points.len().max(1) as f64
     }
 
-    /// Volume that both sides hold, from points spread evenly: samples of the grid would be off by a layer
-    /// where borders run along it. mm³.
+    /// Volume that both sides hold, from points spread evenly: samples of the grid would be off by
+    /// a layer where borders run along it. mm³.
     fn shared<'a>(&self, run: &'a Run, lattice: &'a Meshed, solids: &'a Meshed) -> f64 {
         let of = |made: &'a Meshed, side: Side| run.shape(&made.zones, &made.regions, side);
         let (lattice, solids) = (of(lattice, Side::Lattice), of(solids, Side::Solids));
         let zones = solids.zoned;
         let points = spread(&zones.inside, &zones.grid, 300_000);
-        let both = points.par_iter().filter(|&&p| solids.value(p) < 0.0 && lattice.value(p) < 0.0).count();
+        let both =
+            points.par_iter().filter(|&&p| solids.value(p) < 0.0 && lattice.value(p) < 0.0).count();
         volume(&zones.inside, &zones.grid) * both as f64 / points.len().max(1) as f64
     }
 
     /// The mesh of one side. The lattice reaches by `overlap` into what is solid.
-    fn meshed(&self, run: &Run, side: Side, overlap: f64, watch: &dyn Watch) -> Result<Meshed, RunError> {
+    fn meshed(
+        &self,
+        run: &Run,
+        side: Side,
+        overlap: f64,
+        watch: &dyn Watch,
+    ) -> Result<Meshed, RunError> {
         let Run { part, recipe, quality, step, .. } = *run;
         let fillings: Vec<_> = recipe.fillings().iter().map(|f| (f.structure, f.joins)).collect();
         let tied = recipe.zones.tied();
-        let (regions, zones, zones_key) = self.zones(part, recipe, step, overlap, run.proud(), watch)?;
+        let (regions, zones, zones_key) =
+            self.zones(part, recipe, step, overlap, run.proud(), watch)?;
         // Made when the first stage asks for it: held results need none.
         let shape = std::cell::LazyCell::new(|| run.shape(&zones, &regions, side));
         // A density that leads to the same thickness is the same lattice.
         let side_name = format!("{side:?}");
-        let lattice_key = self.key(&[&"lattice", &side_name, &zones_key, &fillings, &tied, &run.thick]);
-        let signs = self.stage(Stage::Lattice, &lattice_key, watch, |b: &Bits| b.bytes(), || Some(shape.signs()))?;
+        let lattice_key =
+            self.key(&[&"lattice", &side_name, &zones_key, &fillings, &tied, &run.thick]);
+        let signs = self.stage(
+            Stage::Lattice,
+            &lattice_key,
+            watch,
+            |b: &Bits| b.bytes(),
+            || Some(shape.signs()),
+        )?;
         // Where struts have sharp edges every place is looked at by itself, once the picture rests.
         let sharp = quality != Quality::Drag && run.lattices.iter().any(|l| l.lattice.sharp());
         let smooth = std::cell::LazyCell::new(|| (!sharp).then(|| shape.smooth()));
@@ -241,18 +295,28 @@ impl Pipeline {
         let (cancelled, freed) = (|| watch.cancelled(), || watch.freed());
         let (solid, key) = if quality == Quality::Final {
             let reduce_mm = recipe.mesh.reduce_mm;
-            let source =
-                || Source { signs: &signs, smooth: smooth.as_deref(), shape: &shape, reduce_mm, rounds, stretch: STRETCH };
-            let surface_key = self.key(&[&"reduced surface", &lattice_key, &sharp, &reduce_mm, &rounds]);
+            let source = || Source {
+                signs: &signs,
+                smooth: smooth.as_deref(),
+                shape: &shape,
+                reduce_mm,
+                rounds,
+                stretch: STRETCH,
+            };
+            let surface_key =
+                self.key(&[&"reduced surface", &lattice_key, &sharp, &reduce_mm, &rounds]);
             let surface =
-                self.stage(Stage::Surface, &surface_key, watch, gathered_bytes, || source().surface(&[], &freed, &cancelled))?;
+                self.stage(Stage::Surface, &surface_key, watch, gathered_bytes, || {
+                    source().surface(&[], &freed, &cancelled)
+                })?;
             // Bodies apart stand together, once both are there.
             let stand = recipe.stand.filter(|_| side == Side::All);
             let settings = FinishSettings { reduce_mm, crumb_mm3: run.crumb_mm3, stand };
             let key = self.key(&[&"finish", &surface_key, &settings]);
             let again = |kept: &[Bounds]| source().surface(kept, &freed, &cancelled);
             // Copied only where the cache keeps it.
-            let work = || finish::finish(Arc::unwrap_or_clone(surface), &again, &signs, &shape, settings);
+            let work =
+                || finish::finish(Arc::unwrap_or_clone(surface), &again, &signs, &shape, settings);
             (self.stage(Stage::Finish, &key, watch, Solid::bytes, work)?, key)
         } else {
             let surface_key = self.key(&[&"surface", &lattice_key, &sharp]);
@@ -289,7 +353,22 @@ impl Pipeline {
         key_of(&all)
     }
 
-    /// The regions as the lattice sees them where it reaches by `overlap` into what is solid, and on a grid.
+    /// The regions of a recipe's zones, as they were asked for. Trees of boxes over picked faces
+    /// are built once, and not again while other values move.
+    fn regions(&self, part: &Part, zones: &Zones) -> Arc<Regions> {
+        let Zones { rest, list, skins } = zones;
+        let blend = |z: &Zone| z.own_fill().map(|own| own.blend_mm);
+        let places: Vec<_> = list.iter().map(|z| (&z.name, z.role, &z.place, blend(z))).collect();
+        let key = self.key(&[&"regions", &part.key, rest, &places, skins]);
+        self.cache.get(&key).unwrap_or_else(|| {
+            let regions = Arc::new(Regions::of(part, zones));
+            self.cache.put(key, regions.clone(), regions.bytes(part));
+            regions
+        })
+    }
+
+    /// The regions as the lattice sees them where it reaches by `overlap` into what is solid, and
+    /// on a grid.
     fn zones(
         &self,
         part: &Part,
@@ -299,16 +378,30 @@ impl Pipeline {
         proud: Vec<f64>,
         watch: &dyn Watch,
     ) -> Result<(Regions, Arc<Zoned>, String), RunError> {
-        let regions = Regions::of(part, &recipe.zones).reaching(part, overlap).standing_proud(proud);
+        let regions =
+            self.regions(part, &recipe.zones).reaching(part, overlap).standing_proud(proud);
         let Zones { rest, list, skins } = &recipe.zones;
         // Not what fills them: where something else does, and how it passes over.
-        let places: Vec<_> = list.iter().map(|z| (z.role, &z.place, z.own_fill().map(|own| own.blend_mm))).collect();
+        let places: Vec<_> =
+            list.iter().map(|z| (z.role, &z.place, z.own_fill().map(|own| own.blend_mm))).collect();
         let depths: Vec<_> = skins.iter().map(|s| (&s.faces, s.depth_mm)).collect();
-        let key = self.key(&[&"zones", &part.key, rest, &places, &depths, &step, &overlap, &regions.proud]);
+        let key = self.key(&[
+            &"zones",
+            &part.key,
+            rest,
+            &places,
+            &depths,
+            &step,
+            &overlap,
+            &regions.proud,
+        ]);
         let zones = self.stage(Stage::Zones, &key, watch, Zoned::bytes, || {
-            Zoned::sample(part, &regions, Grid::covering(&part.mesh.bounds().grown(regions.most_proud()), step), &|| {
-                watch.cancelled()
-            })
+            Zoned::sample(
+                part,
+                &regions,
+                Grid::covering(&part.mesh.bounds().grown(regions.most_proud()), step),
+                &|| watch.cancelled(),
+            )
         })?;
         Ok((regions, zones, key))
     }
@@ -330,7 +423,8 @@ impl Pipeline {
         let thicker = taper::marked(&recipe.zones, filling.joins.taper);
         // Where it ends changes nothing yet.
         let joins = Joins { proud: false, ..filling.joins };
-        let key = self.key(&[&"bare", &part.key, filling.structure, &joins, &finer, &thicker, &draft]);
+        let key =
+            self.key(&[&"bare", &part.key, filling.structure, &joins, &finer, &thicker, &draft]);
         if self.cache.get::<Held>(&key).is_none() {
             Rows::few_enough(part, filling.structure)?;
             make::few_enough(part, filling.structure, filling.joins)?;
@@ -347,14 +441,27 @@ impl Pipeline {
         Ok(((*bare).clone(), key))
     }
 
-    /// Where the points of a structure are relaxed to already. They follow no more than what tells where they begin.
-    fn resting<'a>(&'a self, part: &Part, s: &Structure, finer: &[&Place], watch: &'a dyn Watch) -> Resting<'a> {
+    /// Where the points of a structure are relaxed to already. They follow no more than what tells
+    /// where they begin.
+    fn resting<'a>(
+        &'a self,
+        part: &Part,
+        s: &Structure,
+        finer: &[&Place],
+        watch: &'a dyn Watch,
+    ) -> Resting<'a> {
         let key = self.key(&[&"relaxed", &part.key, &s.of_points(), &finer]);
         Resting { cache: &self.cache, key, watch }
     }
 
     /// Struts that join fillings over sharp borders.
-    fn ties(&self, part: &Part, recipe: &Recipe, draft: bool, watch: &dyn Watch) -> Result<Arc<Vec<Ties>>, RunError> {
+    fn ties(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        draft: bool,
+        watch: &dyn Watch,
+    ) -> Result<Arc<Vec<Ties>>, RunError> {
         let tied = recipe.zones.tied();
         if !tied.contains(&true) {
             return Ok(Arc::default());
@@ -368,20 +475,39 @@ impl Pipeline {
         let key = self.key(&[&"ties", &part.key, rest, &places, skins, &keys, &tied]);
         let bytes = |all: &Vec<Ties>| all.iter().map(Ties::bytes).sum::<usize>();
         self.stage(Stage::Skeleton, &key, &Inner(watch), bytes, || {
-            let regions = Regions::of(part, &recipe.zones);
+            let regions = self.regions(part, &recipe.zones);
             let may_end = |strut: [DVec3; 2]| ties::may_end(&regions, &tied, strut);
-            let of = |(f, b): (&Filling, &Held)| make::some_struts(part, f.structure, &**b, &may_end);
+            let of =
+                |(f, b): (&Filling, &Held)| make::some_struts(part, f.structure, &**b, &may_end);
             let listed: Vec<_> = fillings.iter().zip(&bare).map(of).collect();
-            let strutted =
-                listed.iter().zip(&bare).map(|(struts, b)| Some(Strutted { struts: struts.as_ref()?, cell: b.cell() }));
+            let strutted = listed
+                .iter()
+                .zip(&bare)
+                .map(|(struts, b)| Some(Strutted { struts: struts.as_ref()?, cell: b.cell() }));
             Some(ties::between(part, &regions, &tied, &strutted.collect::<Vec<_>>()))
         })
     }
 
-    /// On a grid of its own, so that draft and final agree but for foam sheets, which come to rest in the final one.
-    fn linked(&self, part: &Part, recipe: &Recipe, draft: bool, watch: &dyn Watch) -> Result<(Arc<Linked>, String), RunError> {
-        let draft = draft && recipe.fillings().iter().any(|f| matches!(f.structure.kind, Kind::Foam(_)));
-        let key = self.key(&[&"linked", &part.key, &recipe.zones, &recipe.structure, &recipe.joins, &recipe.thicken, &draft]);
+    /// On a grid of its own, so that draft and final agree but for foam sheets, which come to rest
+    /// in the final one.
+    fn linked(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        draft: bool,
+        watch: &dyn Watch,
+    ) -> Result<(Arc<Linked>, String), RunError> {
+        let draft =
+            draft && recipe.fillings().iter().any(|f| matches!(f.structure.kind, Kind::Foam(_)));
+        let key = self.key(&[
+            &"linked",
+            &part.key,
+            &recipe.zones,
+            &recipe.structure,
+            &recipe.joins,
+            &recipe.thicken,
+            &draft,
+        ]);
         if let Some(known) = self.cache.get::<Linked>(&key) {
             watch.begin(Stage::Thickness);
             watch.end(Stage::Thickness, true);
@@ -392,13 +518,25 @@ impl Pipeline {
             return Err(RunError::Cancelled);
         }
         let step = plan::survey_step(part);
-        let (regions, zones, zones_key) = self.zones(part, recipe, step, 0.0, Vec::new(), &Inner(watch))?;
+        let (regions, zones, zones_key) =
+            self.zones(part, recipe, step, 0.0, Vec::new(), &Inner(watch))?;
         let mut curves = Vec::new();
         for (n, filling) in recipe.fillings().iter().enumerate() {
             let (bare, bare_key) = self.bare(part, recipe, filling, draft, &Inner(watch))?;
             let curve_key = self.key(&[&"curve", &zones_key, &n, &bare_key]);
-            let curve = || Some(DensityCurve::new(bare, &scatter(&zones.all_filled_by(n), &zones.grid, 60_000)));
-            curves.push(self.stage(Stage::Thickness, &curve_key, &Inner(watch), |c: &DensityCurve| c.bytes(), curve)?);
+            let curve = || {
+                Some(DensityCurve::new(
+                    bare,
+                    &scatter(&zones.all_filled_by(n), &zones.grid, 60_000),
+                ))
+            };
+            curves.push(self.stage(
+                Stage::Thickness,
+                &curve_key,
+                &Inner(watch),
+                |c: &DensityCurve| c.bytes(),
+                curve,
+            )?);
         }
         for (filling, curve) in recipe.fillings().iter().zip(&curves) {
             linked::fits_cell(filling, curve)?;
@@ -423,8 +561,13 @@ impl Pipeline {
             |l: &Linked| 512 + l.zone_mm3.len() * 200,
             || {
                 // Of a part with holes only what counts as inside is known.
-                let whole = if part.facts.closed { part.facts.volume_mm3 } else { volume(&zones.inside, &zones.grid) };
-                let of_rows = recipe.fillings().into_iter().flat_map(|f| make::lost(part, f.structure));
+                let whole = if part.facts.closed {
+                    part.facts.volume_mm3
+                } else {
+                    volume(&zones.inside, &zones.grid)
+                };
+                let of_rows =
+                    recipe.fillings().into_iter().flat_map(|f| make::lost(part, f.structure));
                 let lost = of_rows.chain(regions.lost).collect();
                 let least = plan::least_thickness(part);
                 Some(linked::link(recipe, &curves, &ties, &shares, whole, least, lost))

@@ -64,12 +64,18 @@ mod tests {
 
     #[test]
     fn a_slow_machine_is_known_after_some_runs_and_one_odd_run_does_not_undo_that() {
-        let costs = [StageCost { stage: Stage::Surface, seconds: 2.0 }, StageCost { stage: Stage::Zones, seconds: 1e-3 }];
+        let costs = [
+            StageCost { stage: Stage::Surface, seconds: 2.0 },
+            StageCost { stage: Stage::Zones, seconds: 1e-3 },
+        ];
         let mut paces = Paces::default();
         let surface = |paces: &Paces| paces.corrected(&costs)[0].seconds;
         assert_eq!(surface(&paces), 2.0);
         for _ in 0..12 {
-            paces.learn(&costs, [(Stage::Surface, 6.0), (Stage::Zones, 2e-3), (Stage::Report, 1.0)].into_iter());
+            paces.learn(
+                &costs,
+                [(Stage::Surface, 6.0), (Stage::Zones, 2e-3), (Stage::Report, 1.0)].into_iter(),
+            );
         }
         assert!((surface(&paces) - 6.0).abs() < 1e-9);
         // Too short to tell, and none estimated.

@@ -1,4 +1,5 @@
-//! A few blocks of a final mesh, made and reduced before the run, from which its triangles are foreseen.
+//! A few blocks of a final mesh, made and reduced before the run, from which its triangles are
+//! foreseen.
 
 use super::finish::{faithful, smooth_lattice};
 use super::plan::smoothing_rounds;
@@ -34,7 +35,8 @@ pub struct Probe {
     pub left: f64,
 }
 
-/// How many times as many triangles as the laws say there are in blocks of a mesh, before reduction and after.
+/// How many times as many triangles as the laws say there are in blocks of a mesh, before reduction
+/// and after.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Found {
     pub raw: f64,
@@ -55,13 +57,21 @@ impl Found {
             // Of a part that no block meets nothing is known.
             Some(found).filter(|f| f.is_finite() && *f > 0.0).unwrap_or(1.0)
         };
-        Found { raw: times(probe.raw, by_laws.raw_triangles), kept: times(probe.left, by_laws.triangles) }
+        Found {
+            raw: times(probe.raw, by_laws.raw_triangles),
+            kept: times(probe.left, by_laws.triangles),
+        }
     }
 }
 
-/// Makes blocks of a final mesh. `points` lie evenly in the part, and tell which blocks hold any of it. `None` when cancelled.
-pub(super) fn probe(run: &Run, points: &[DVec3], cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Probe> {
-    let regions = Regions::of(run.part, &run.recipe.zones).standing_proud(run.proud());
+/// Makes blocks of a final mesh. `points` lie evenly in the part, and tell which blocks hold any of
+/// it. `None` when cancelled.
+pub(super) fn probe(
+    run: &Run,
+    points: &[DVec3],
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Probe> {
+    let regions = run.regions.clone().standing_proud(run.proud());
     let whole = Grid::covering(&run.part.mesh.bounds().grown(regions.most_proud()), run.step);
     let block_of = |p: &DVec3| ((*p - whole.origin) / (run.step * INNER as f64)).floor().as_ivec3();
     let mut blocks: Vec<[i32; 3]> = points.iter().map(|p| block_of(p).to_array()).collect();
@@ -69,9 +79,15 @@ pub(super) fn probe(run: &Run, points: &[DVec3], cancelled: &(dyn Fn() -> bool +
     blocks.dedup();
     let mut sum = Probe::default();
     for some in spread(blocks.len()).chunks(AT_ONCE) {
-        let made = some.par_iter().map(|&n| block(run, &regions, &whole, IVec3::from(blocks[n]), cancelled));
+        let made = some
+            .par_iter()
+            .map(|&n| block(run, &regions, &whole, IVec3::from(blocks[n]), cancelled));
         for one in made.collect::<Option<Vec<_>>>()? {
-            sum = Probe { area: sum.area + one.area, raw: sum.raw + one.raw, left: sum.left + one.left };
+            sum = Probe {
+                area: sum.area + one.area,
+                raw: sum.raw + one.raw,
+                left: sum.left + one.left,
+            };
         }
         if sum.raw >= ENOUGH {
             break;
@@ -83,7 +99,8 @@ pub(super) fn probe(run: &Run, points: &[DVec3], cancelled: &(dyn Fn() -> bool +
 /// Up to [`BLOCKS`] of so many numbers, of which any first ones lie evenly among all.
 fn spread(among: usize) -> Vec<usize> {
     const GOLDEN: f64 = 0.618_033_988_749_895;
-    // Multiples of the golden ratio, by their fractions: layers of a structure do not line up with those.
+    // Multiples of the golden ratio, by their fractions: layers of a structure do not line up with
+    // those.
     let fraction = |n: &usize| (*n as f64 * GOLDEN).fract();
     let mut all: Vec<usize> = (0..among).collect();
     all.sort_by(|a, b| fraction(a).total_cmp(&fraction(b)));
@@ -92,11 +109,24 @@ fn spread(among: usize) -> Vec<usize> {
 }
 
 /// One block, counted by its place among all.
-fn block(run: &Run, regions: &Regions, whole: &Grid, at: IVec3, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Probe> {
+fn block(
+    run: &Run,
+    regions: &Regions,
+    whole: &Grid,
+    at: IVec3,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Probe> {
     let (step, recipe) = (run.step, run.recipe);
     let low = at.as_dvec3() * INNER as f64 - AROUND as f64;
-    let grid = Grid { origin: whole.origin + step * low, step, size: UVec3::splat(INNER + 2 * AROUND + 1) };
-    let inner = Bounds { min: grid.at(AROUND, AROUND, AROUND), max: grid.at(AROUND + INNER, AROUND + INNER, AROUND + INNER) };
+    let grid = Grid {
+        origin: whole.origin + step * low,
+        step,
+        size: UVec3::splat(INNER + 2 * AROUND + 1),
+    };
+    let inner = Bounds {
+        min: grid.at(AROUND, AROUND, AROUND),
+        max: grid.at(AROUND + INNER, AROUND + INNER, AROUND + INNER),
+    };
     let zoned = Zoned::sample(run.part, regions, grid, cancelled)?;
     let shape = run.shape(&zoned, regions, Side::All);
     let mut signs = shape.signs();
@@ -104,7 +134,8 @@ fn block(run: &Run, regions: &Regions, whole: &Grid, at: IVec3, cancelled: &(dyn
     clear_rim(&mut signs, &zoned.grid);
     clear_rim(&mut smooth, &zoned.grid);
     let cut_off = CutOff { shape: &shape, last: zoned.grid.size - 1 };
-    let mut mesh = polygonise(&zoned.grid, &signs, Some(&smooth), &cut_off, Care::Quick, cancelled)?;
+    let mut mesh =
+        polygonise(&zoned.grid, &signs, Some(&smooth), &cut_off, Care::Quick, cancelled)?;
     let owners: Vec<_> = mesh.points.iter().map(|&p| shape.owner(p)).collect();
     let exact = shape.all_on_exact(&mesh.points);
     let rounds = smoothing_rounds(recipe.mesh.smoothing, step, step);
@@ -113,15 +144,21 @@ fn block(run: &Run, regions: &Regions, whole: &Grid, at: IVec3, cancelled: &(dyn
     }
     let labels: Vec<u8> = owners.iter().map(|owner| *owner as u8).collect();
     let faithful = (&exact[..], faithful(step));
-    let options = ReduceOptions { error: recipe.mesh.reduce_mm, labels: Some(&labels), faithful, kept: &[], cancelled };
+    let options = ReduceOptions {
+        error: recipe.mesh.reduce_mm,
+        labels: Some(&labels),
+        faithful,
+        kept: &[],
+        cancelled,
+    };
     let left = within(&reduce(&mesh, &options).mesh, &inner).len();
     let raw = within(&mesh, &inner);
     let area = raw.iter().map(|&t| 0.5 * mesh.area_vector(t).length()).sum();
     Some(Probe { area, raw: raw.len() as f64, left: left as f64 })
 }
 
-/// A shape that planes cut off at the rim of its grid. Flat cuts keep few triangles after reduction, so that they hardly
-/// change a block's count.
+/// A shape that planes cut off at the rim of its grid. Flat cuts keep few triangles after
+/// reduction, so that they hardly change a block's count.
 struct CutOff<'a> {
     shape: &'a Composed<'a>,
     /// The last sample along each axis.
@@ -133,7 +170,11 @@ impl Shape for CutOff<'_> {
         self.shape.hits(edges, out);
         for (hit, e) in out.iter_mut().zip(edges) {
             if e.outside_at.min_element() == 0 || e.outside_at.cmpeq(self.last).any() {
-                *hit = Hit { t: 0.5, normal: (e.outside - e.inside).normalize().as_vec3().to_array(), firm: true };
+                *hit = Hit {
+                    t: 0.5,
+                    normal: (e.outside - e.inside).normalize().as_vec3().to_array(),
+                    firm: true,
+                };
             }
         }
     }
@@ -187,7 +228,8 @@ mod tests {
         let known = Known { part, recipe: &r, linked: &linked, key: &key };
         let prediction = pipeline.corrected(&known, Found::default());
         let run = thick.run(part, &r, Quality::Final, step, &prediction);
-        let (_, zones, _) = pipeline.zones(part, &r, plan::survey_step(part), 0.0, Vec::new(), &Unwatched).unwrap();
+        let (_, zones, _) =
+            pipeline.zones(part, &r, plan::survey_step(part), 0.0, Vec::new(), &Unwatched).unwrap();
         probe(&run, &scatter(&zones.inside, &zones.grid, 60_000), &|| false).unwrap()
     }
 
@@ -209,7 +251,11 @@ mod tests {
         let p = probed(&Part::prepare(&TriMesh::sphere(20.0, 6)).unwrap(), &|_| (), 0.5);
         assert!((p.raw * 0.25 / p.area / 3.0 - 1.0).abs() < 0.05, "{p:?}");
         // Without an error none of them goes.
-        let all = probed(&Part::prepare(&TriMesh::sphere(20.0, 4)).unwrap(), &|r| r.mesh.reduce_mm = 0.0, 0.5);
+        let all = probed(
+            &Part::prepare(&TriMesh::sphere(20.0, 4)).unwrap(),
+            &|r| r.mesh.reduce_mm = 0.0,
+            0.5,
+        );
         assert_eq!(all.raw, all.left);
     }
 
@@ -249,7 +295,9 @@ mod tests {
         let all = || (0..4).flat_map(|k| (0..5).flat_map(move |j| (0..67).map(move |i| (i, j, k))));
         all().for_each(|(i, j, k)| bits.set(i, j, k));
         clear_rim(&mut bits, &grid);
-        let inner = |(i, j, k): (u32, u32, u32)| (1..66).contains(&i) && (1..4).contains(&j) && (1..3).contains(&k);
+        let inner = |(i, j, k): (u32, u32, u32)| {
+            (1..66).contains(&i) && (1..4).contains(&j) && (1..3).contains(&k)
+        };
         assert!(all().all(|at| bits.get(at.0, at.1, at.2) == inner(at)));
     }
 
@@ -260,21 +308,37 @@ mod tests {
         let grid = Grid { origin: DVec3::splat(-8.0), step: 0.5, size: UVec3::splat(33) };
         let zoned = Zoned::sample(&part, &regions, grid.clone(), &|| false).unwrap();
         let structure = ulmix_recipe::Structure { cell_mm: [9.0; 3], ..Default::default() };
-        let lattice = ulmix_lattice::make::structure(&part, &structure, Default::default(), &|| false).unwrap().thicken(2.0);
+        let lattice =
+            ulmix_lattice::make::structure(&part, &structure, Default::default(), &|| false)
+                .unwrap()
+                .thicken(2.0);
         let shape = Composed::new(&part, &zoned, &regions, &*lattice, 0.0);
         let (mut signs, mut smooth) = (shape.signs(), shape.smooth().into_owned());
         clear_rim(&mut signs, &grid);
         clear_rim(&mut smooth, &grid);
         let cut_off = CutOff { shape: &shape, last: grid.size - 1 };
-        let mesh = polygonise(&grid, &signs, Some(&smooth), &cut_off, Care::Quick, &|| false).unwrap();
+        let mesh =
+            polygonise(&grid, &signs, Some(&smooth), &cut_off, Care::Quick, &|| false).unwrap();
         assert!(ulmix_mesh::Topology::of(&mesh).closed());
         // Half a step from the rim lie the caps, and nothing past them.
         let (low, high) = (-8.0 + 0.25, 8.0 - 0.25);
         let bounds = mesh.bounds();
-        assert!((bounds.min - low).abs().max_element() < 1e-3 && (bounds.max - high).abs().max_element() < 1e-3, "{bounds:?}");
-        let on_cap = |p: &DVec3| (p - low).abs().min_element() < 1e-3 || (p - high).abs().min_element() < 1e-3;
-        let flat = |t: usize| mesh.area_vector(t).normalize_or_zero().abs().max_element() > 1.0 - 1e-6;
-        let caps: Vec<usize> = (0..mesh.triangles.len()).filter(|&t| mesh.corners(t).iter().all(on_cap)).collect();
-        assert!(caps.len() > 1000 && caps.iter().filter(|&&t| flat(t)).count() * 20 > caps.len() * 19, "{}", caps.len());
+        assert!(
+            (bounds.min - low).abs().max_element() < 1e-3
+                && (bounds.max - high).abs().max_element() < 1e-3,
+            "{bounds:?}"
+        );
+        let on_cap = |p: &DVec3| {
+            (p - low).abs().min_element() < 1e-3 || (p - high).abs().min_element() < 1e-3
+        };
+        let flat =
+            |t: usize| mesh.area_vector(t).normalize_or_zero().abs().max_element() > 1.0 - 1e-6;
+        let caps: Vec<usize> =
+            (0..mesh.triangles.len()).filter(|&t| mesh.corners(t).iter().all(on_cap)).collect();
+        assert!(
+            caps.len() > 1000 && caps.iter().filter(|&&t| flat(t)).count() * 20 > caps.len() * 19,
+            "{}",
+            caps.len()
+        );
     }
 }

@@ -1,5 +1,5 @@
-//! How far seed points are relaxed, kept from run to run: more rounds go on from there, and so does a run that takes the
-//! place of one that was stopped.
+//! How far seed points are relaxed, kept from run to run: more rounds go on from there, and so does
+//! a run that takes the place of one that was stopped.
 
 use super::cache::Cache;
 use super::Watch;
@@ -26,7 +26,8 @@ impl Rest for Resting<'_> {
     }
 
     fn keep(&self, state: Arc<Relaxed>) {
-        let mut states = self.cache.get::<States>(&self.key).map_or_else(Vec::new, |known| (*known).clone());
+        let mut states =
+            self.cache.get::<States>(&self.key).map_or_else(Vec::new, |known| (*known).clone());
         states.retain(|known| known.rounds != state.rounds);
         // The oldest goes.
         if states.len() == STATES {

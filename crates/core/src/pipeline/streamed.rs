@@ -1,5 +1,5 @@
-//! The surface of a final mesh, made and reduced a stretch of layers at a time: memory follows what is left, not what
-//! the grid gives.
+//! The surface of a final mesh, made and reduced a stretch of layers at a time: memory follows what
+//! is left, not what the grid gives.
 
 use super::finish::{faithful, smooth_lattice};
 use crate::compose::Composed;
@@ -27,16 +27,22 @@ pub(super) struct Source<'a> {
 }
 
 impl Source<'_> {
-    /// The reduced surface; in boxes the grid's triangles stay. `freed` is called where much memory is free again. `None` when
-    /// cancelled.
-    pub(super) fn surface(&self, kept: &[Bounds], freed: &dyn Fn(), cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Gathered> {
+    /// The reduced surface; in boxes the grid's triangles stay. `freed` is called where much memory
+    /// is free again. `None` when cancelled.
+    pub(super) fn surface(
+        &self,
+        kept: &[Bounds],
+        freed: &dyn Fn(),
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Option<Gathered> {
         let Source { signs, smooth, shape, reduce_mm, rounds, stretch } = *self;
         let grid = &shape.zoned.grid;
         // Smoothing passes from layer to layer: there the surface is made whole.
         let most = if rounds > 0 { u64::MAX } else { stretch };
         let mut reducer = Reducer::new(reduce_mm, faithful(grid.step), cancelled);
         for layers in stretches(signs, most) {
-            let made = polygonise_stretch(grid, signs, smooth, shape, Care::Full, layers, cancelled)?;
+            let made =
+                polygonise_stretch(grid, signs, smooth, shape, Care::Full, layers, cancelled)?;
             let mut mesh = made.mesh;
             let owners: Vec<_> = mesh.points.par_iter().map(|&p| shape.owner(p)).collect();
             let on_exact = shape.all_on_exact(&mesh.points);
@@ -48,7 +54,14 @@ impl Source<'_> {
             }
             let labels = owners.iter().map(|owner| *owner as u8).collect();
             let kept = points_within(kept, &mesh.points);
-            reducer.add(Stretch { mesh, labels, faithful: on_exact, kept, below: &made.below, last: &made.last });
+            reducer.add(Stretch {
+                mesh,
+                labels,
+                faithful: on_exact,
+                kept,
+                below: &made.below,
+                last: &made.last,
+            });
             freed();
         }
         let surface = reducer.finish();
@@ -69,15 +82,26 @@ mod tests {
 
     #[test]
     fn many_stretches_give_the_surface_that_one_gives() {
-        let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(18.0, 14.0, 60.0))).unwrap();
+        let part =
+            Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(18.0, 14.0, 60.0))).unwrap();
         let regions = Regions::of(&part, &Zones::default());
-        let zoned = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.4), &|| false).unwrap();
+        let zoned =
+            Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.4), &|| false)
+                .unwrap();
         let structure = Structure { cell_mm: [7.0; 3], ..Structure::default() };
-        let lattice = make::structure(&part, &structure, Joins::default(), &|| false).unwrap().thicken(1.3);
+        let lattice =
+            make::structure(&part, &structure, Joins::default(), &|| false).unwrap().thicken(1.3);
         let shape = Composed::new(&part, &zoned, &regions, &*lattice, 0.0);
         let signs = shape.signs();
         let of = |stretch: u64, kept: &[Bounds]| {
-            let source = Source { signs: &signs, smooth: Some(&zoned.fill), shape: &shape, reduce_mm: 0.02, rounds: 0, stretch };
+            let source = Source {
+                signs: &signs,
+                smooth: Some(&zoned.fill),
+                shape: &shape,
+                reduce_mm: 0.02,
+                rounds: 0,
+                stretch,
+            };
             source.surface(kept, &|| (), &|| false).unwrap()
         };
         let (whole, parts) = (of(u64::MAX, &[]), of(20_000, &[]));
@@ -88,8 +112,14 @@ mod tests {
         assert!((0.95..1.05).contains(&ratio), "{ratio}");
         // In a box all points of the grid stay, whichever stretches it reaches into.
         let middle = Bounds { min: DVec3::new(2.0, 2.0, 10.0), max: DVec3::new(9.0, 9.0, 50.0) };
-        let within = |g: &Gathered| g.mesh.points.iter().filter(|p| middle.distance_squared(**p) == 0.0).count();
-        let (all, one, many) = (of(20_000, &[part.mesh.bounds().grown(1.0)]), of(u64::MAX, &[middle]), of(20_000, &[middle]));
+        let within = |g: &Gathered| {
+            g.mesh.points.iter().filter(|p| middle.distance_squared(**p) == 0.0).count()
+        };
+        let (all, one, many) = (
+            of(20_000, &[part.mesh.bounds().grown(1.0)]),
+            of(u64::MAX, &[middle]),
+            of(20_000, &[middle]),
+        );
         assert_eq!((within(&one), within(&many)), (within(&all), within(&all)));
         assert!(within(&all) > 2 * within(&parts));
     }

@@ -18,8 +18,8 @@ pub(super) struct TooLarge<'a> {
 }
 
 impl TooLarge<'_> {
-    /// Tells what would fit instead: a coarser step and what that loses, larger cells, less of the part. `memory_at` is what
-    /// a step, in mm, needs in MB.
+    /// Tells what would fit instead: a coarser step and what that loses, larger cells, less of the
+    /// part. `memory_at` is what a step, in mm, needs in MB.
     pub(super) fn refusal(&self, memory_at: &dyn Fn(f64) -> f64) -> RecipeError {
         let message = format!(
             "The final mesh would need about {} of memory and {}; {} may be used here.",
@@ -75,9 +75,21 @@ mod tests {
     use super::*;
 
     fn refusal(memory_mb: f64, cap: f64, thickness_mm: f64) -> RecipeError {
-        let feature = Feature { name: "walls".into(), thickness_mm, whole: 3.0, round: false, place_mm: None };
-        let job =
-            TooLarge { memory_mb, memory_cap_mb: cap, seconds: 150.0, step_mm: 0.1, cell_mm: 5.0, scarcest: Some(&feature) };
+        let feature = Feature {
+            name: "walls".into(),
+            thickness_mm,
+            whole: 3.0,
+            round: false,
+            place_mm: None,
+        };
+        let job = TooLarge {
+            memory_mb,
+            memory_cap_mb: cap,
+            seconds: 150.0,
+            step_mm: 0.1,
+            cell_mm: 5.0,
+            scarcest: Some(&feature),
+        };
         // Memory by the square of the step.
         job.refusal(&|step| memory_mb * (0.1 / step).powi(2))
     }
@@ -86,9 +98,15 @@ mod tests {
     fn what_would_fit_is_named_and_fits() {
         let e = refusal(4000.0, 1000.0, 0.3);
         assert_eq!(e.field, "mesh.step_mm");
-        assert!(e.message.contains("3.9 GB") && e.message.contains("2 min") && e.message.contains("1.0 GB"), "{e:?}");
-        let after =
-            |words: &str| -> f64 { e.hint.split(words).nth(1).unwrap().split([' ', ')']).next().unwrap().parse().unwrap() };
+        assert!(
+            e.message.contains("3.9 GB")
+                && e.message.contains("2 min")
+                && e.message.contains("1.0 GB"),
+            "{e:?}"
+        );
+        let after = |words: &str| -> f64 {
+            e.hint.split(words).nth(1).unwrap().split([' ', ')']).next().unwrap().parse().unwrap()
+        };
         // Twice the step needs a quarter, and cells of 1.6 times the size as well.
         let (step, cell) = (after("step of "), after("cells of about "));
         assert!((0.2..0.24).contains(&step) && (7.9..9.0).contains(&cell), "{e:?}");
@@ -97,9 +115,14 @@ mod tests {
 
     #[test]
     fn what_a_coarser_step_loses_is_told() {
-        for (thickness, words) in [(0.9, "still shows everything"), (0.4, "may break them"), (0.2, "loses them")] {
+        for (thickness, words) in
+            [(0.9, "still shows everything"), (0.4, "may break them"), (0.2, "loses them")]
+        {
             let e = refusal(4000.0, 1000.0, thickness);
-            assert!(e.hint.contains("through walls") && e.hint.contains(words), "{thickness} mm: {e:?}");
+            assert!(
+                e.hint.contains("through walls") && e.hint.contains(words),
+                "{thickness} mm: {e:?}"
+            );
         }
     }
 

@@ -81,7 +81,8 @@ impl Crumbs {
 impl Solid {
     /// The mesh as files hold it: on the bed where it stands on one, and rounded to their 32 bits.
     pub fn as_it_leaves(&self) -> TriMesh {
-        let posed = self.placing.map_or_else(|| self.mesh.clone(), |placing| placing.of_mesh(&self.mesh));
+        let posed =
+            self.placing.map_or_else(|| self.mesh.clone(), |placing| placing.of_mesh(&self.mesh));
         // Going back to the part's axes and here again costs less than half of the last bit.
         posed.mapped(|p| (p.as_vec3() + glam::Vec3::ZERO).as_dvec3())
     }

@@ -19,7 +19,12 @@ pub(super) fn shapes() -> [(&'static str, TriMesh); 5] {
 /// The part of a name: a simple shape, or one of the Reedling parts.
 pub(super) fn named(name: &str) -> Part {
     let shape = shapes().into_iter().find(|s| s.0 == name);
-    shape
-        .map(|(_, mesh)| Part::prepare(&mesh).unwrap())
-        .unwrap_or_else(|| Reedling::ALL.into_iter().find(|r| format!("{r:?}") == name).expect("a part of this name").part().0)
+    shape.map(|(_, mesh)| Part::prepare(&mesh).unwrap()).unwrap_or_else(|| {
+        Reedling::ALL
+            .into_iter()
+            .find(|r| format!("{r:?}") == name)
+            .expect("a part of this name")
+            .part()
+            .0
+    })
 }

@@ -7,7 +7,10 @@ use glam::DVec3;
 use named_parts::{named, shapes};
 use ulmix_part::demo::Reedling;
 use ulmix_part::Part;
-use ulmix_recipe::{Form, Joins, Kind, OwnFill, Place, Recipe, Role, Skin, StrutSection, Taper, Thicken, Toward, Zone};
+use ulmix_recipe::{
+    Form, Joins, Kind, OwnFill, Place, Recipe, Role, Skin, StrutSection, Taper, Thicken, Toward,
+    Zone,
+};
 
 /// The part and recipe of a number, and the part's name.
 pub(crate) fn numbered(n: u64) -> (String, Part, Recipe) {
@@ -45,7 +48,9 @@ impl Dice {
 fn part_of(dice: &mut Dice) -> (String, Part) {
     let shapes = shapes();
     let n = dice.next() as usize % (shapes.len() + Reedling::ALL.len());
-    let name = shapes.get(n).map_or_else(|| format!("{:?}", Reedling::ALL[n - shapes.len()]), |s| s.0.to_string());
+    let name = shapes
+        .get(n)
+        .map_or_else(|| format!("{:?}", Reedling::ALL[n - shapes.len()]), |s| s.0.to_string());
     let part = named(&name);
     (name, part)
 }
@@ -73,9 +78,15 @@ fn recipe_of(dice: &mut Dice, part: &Part) -> Recipe {
         } else {
             Thicken::Thickness { thickness_mm: cell * dice.between(0.1, 0.22) }
         };
-        r.joins = Joins { blend_mm: if dice.chance(0.5) { cell / 20.0 } else { 0.0 }, ..Joins::default() };
+        r.joins = Joins {
+            blend_mm: if dice.chance(0.5) { cell / 20.0 } else { 0.0 },
+            ..Joins::default()
+        };
         if dice.chance(0.15) {
-            r.joins.section = StrutSection::Rectangular { taller_mm: cell * 0.08, turn_deg: dice.between(0.0, 90.0) };
+            r.joins.section = StrutSection::Rectangular {
+                taller_mm: cell * 0.08,
+                turn_deg: dice.between(0.0, 90.0),
+            };
         }
         if dice.chance(0.15) {
             let toward = dice.one_of(&[Toward::Surface, Toward::Solids]);
@@ -88,10 +99,19 @@ fn recipe_of(dice: &mut Dice, part: &Part) -> Recipe {
         let mut own = r.clone();
         structure(dice, &mut own);
         let blend_mm = if dice.chance(0.5) { cell } else { 0.0 };
-        let fill = OwnFill { structure: own.structure, thicken: own.thicken, joins: own.joins, blend_mm, loose_ends: false };
+        let fill = OwnFill {
+            structure: own.structure,
+            thicken: own.thicken,
+            joins: own.joins,
+            blend_mm,
+            loose_ends: false,
+        };
         let size_mm = (bounds.size() * DVec3::new(0.5, 1.2, 1.2)).to_array();
-        let place = Place::Box { centre_mm: bounds.min.to_array(), size_mm, rotation_deg: [0.0; 3] };
-        r.zones.list.push(Zone { own: Some(Box::new(fill)), ..Zone::new("Own", Role::Fill, place) });
+        let place =
+            Place::Box { centre_mm: bounds.min.to_array(), size_mm, rotation_deg: [0.0; 3] };
+        r.zones
+            .list
+            .push(Zone { own: Some(Box::new(fill)), ..Zone::new("Own", Role::Fill, place) });
     }
     if dice.chance(0.4) {
         let depth_mm = dice.between(0.03, 0.1) * cell * 2.0;
@@ -100,7 +120,11 @@ fn recipe_of(dice: &mut Dice, part: &Part) -> Recipe {
     if dice.chance(0.3) {
         let radius_mm = 0.15 * sides[1];
         let (centre, up) = (bounds.centre(), DVec3::Z * bounds.size().z);
-        let place = Place::Cylinder { base_mm: (centre - up).to_array(), axis_mm: (2.0 * up).to_array(), radius_mm };
+        let place = Place::Cylinder {
+            base_mm: (centre - up).to_array(),
+            axis_mm: (2.0 * up).to_array(),
+            radius_mm,
+        };
         let role = dice.one_of(&[Role::KeepSolid, Role::KeepSolid, Role::KeepClear]);
         r.zones.list.insert(0, Zone::new("Post", role, place));
     }

@@ -6,8 +6,10 @@ use ulmix_formats::{Limits, Loaded};
 /// Has the file written, checked and saved, and reads what the browser saved.
 pub async fn written(b: &Bench, name: &str) -> Loaded {
     b.click_text("button", "Write and check the file").await;
-    b.until("the file is ready", || async { b.seen(".ready", "Read again").await && !b.seen(".ready", "check fails").await })
-        .await;
+    b.until("the file is ready", || async {
+        b.seen(".ready", "Read again").await && !b.seen(".ready", "check fails").await
+    })
+    .await;
     b.click_text("a", &format!("Save {name}")).await;
     ulmix_formats::read(&b.downloaded(name).await, &Limits::default()).unwrap()
 }

@@ -15,7 +15,8 @@ use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
 const PATIENCE: Duration = Duration::from_secs(90);
-/// Between two looks at a condition: asking without a pause would take the time that the page needs to get there.
+/// Between two looks at a condition: asking without a pause would take the time that the page needs
+/// to get there.
 const BETWEEN: Duration = Duration::from_millis(30);
 const LATE: Duration = Duration::from_secs(3);
 
@@ -42,7 +43,11 @@ fn binary() -> PathBuf {
 
 /// Starts a process and reads the line in which it says where it listens.
 fn say(mut command: Command, words: &str) -> (Child, String) {
-    let mut child = command.stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap_or_else(|e| panic!("{command:?}: {e}"));
+    let mut child = command
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap_or_else(|e| panic!("{command:?}: {e}"));
     let mut out = BufReader::new(child.stdout.take().unwrap());
     let mut line = String::new();
     while !line.contains(words) {
@@ -64,11 +69,19 @@ pub enum Pictures {
 }
 
 /// Serves the demo's projects; with a file of an access token, asks for that.
-fn serve(data: &Path, port: &str, pictures: Pictures, token_file: Option<&Path>) -> (Child, String) {
+fn serve(
+    data: &Path,
+    port: &str,
+    pictures: Pictures,
+    token_file: Option<&Path>,
+) -> (Child, String) {
     let mut command = Command::new(binary());
     match token_file {
         None => command.args(["demo", "--port", port]),
-        Some(file) => command.args(["serve", "--bind", &format!("127.0.0.1:{port}")]).arg("--token-file").arg(file),
+        Some(file) => command
+            .args(["serve", "--bind", &format!("127.0.0.1:{port}")])
+            .arg("--token-file")
+            .arg(file),
     };
     command.arg("--data").arg(data);
     if pictures == Pictures::Quick {
@@ -165,8 +178,8 @@ impl Bench {
         }
     }
 
-    /// Acts until something is seen: again only when nothing came of it for a while, for what comes late would be taken
-    /// back by a second time.
+    /// Acts until something is seen: again only when nothing came of it for a while, for what comes
+    /// late would be taken back by a second time.
     pub async fn acted<A: Future<Output = ()>, F: Future<Output = bool>>(
         &self,
         what: &str,
@@ -190,14 +203,21 @@ impl Bench {
     /// The picture of this quality is painted and nothing newer is on its way.
     pub async fn painted(&self, quality: &str) {
         let script = format!(
-            "return document.querySelector('.view')?.dataset.painted === '{quality}' && !document.querySelector('.state .dot.busy')"
+            "return document.querySelector('.view')?.dataset.painted === \
+                 '{quality}' && !document.querySelector('.state .dot.busy')"
         );
-        self.until(&format!("a {quality} picture is painted"), || async { self.js(&script).await == true }).await;
+        self.until(&format!("a {quality} picture is painted"), || async {
+            self.js(&script).await == true
+        })
+        .await;
     }
 
     /// Everything typed is with the server.
     pub async fn saved(&self) {
-        self.until("the change is saved", || async { self.text("[data-testid=saved-state]").await == "Saved" }).await;
+        self.until("the change is saved", || async {
+            self.text("[data-testid=saved-state]").await == "Saved"
+        })
+        .await;
     }
 
     /// Opens a step of the recipe, or closes it.
@@ -207,14 +227,17 @@ impl Bench {
 
     /// Chooses a kind of structure by its picture.
     pub async fn kind(&self, family: &str, kind: &str) {
-        self.click_text("[aria-label='Family of structures'] .ant-segmented-item-label", family).await;
+        self.click_text("[aria-label='Family of structures'] .ant-segmented-item-label", family)
+            .await;
         self.click_text(".kind span", kind).await;
     }
 
     /// Every kind in sight has its picture.
     pub async fn kinds_drawn(&self) {
         self.until("every kind is drawn", || async {
-            self.js("return [...document.querySelectorAll('.kind img')].every(i => i.complete && i.naturalWidth > 0)").await
+            self.js("return [...document.querySelectorAll('.kind img')].every(i => \
+                 i.complete && i.naturalWidth > 0)")
+                .await
                 == true
         })
         .await;
@@ -242,7 +265,8 @@ impl Bench {
         self.step("Zones").await;
         self.click_text("button", "Add a zone").await;
         self.click_text(".ant-dropdown-menu-title-content", "Box").await;
-        self.until("the zone is there", || async { self.present("[aria-label='Middle X']").await }).await;
+        self.until("the zone is there", || async { self.present("[aria-label='Middle X']").await })
+            .await;
         for (field, value) in fields {
             self.fill(&format!("[aria-label='{field}']"), value).await;
             self.saved().await;
@@ -259,13 +283,22 @@ impl Bench {
 
     /// Do these words stand in an element of this kind?
     pub async fn seen(&self, css: &str, words: &str) -> bool {
-        let find = "return [...document.querySelectorAll(arguments[0])].some(e => e.innerText.replace(/\\s+/g, ' ').includes(arguments[1]))";
+        let find = "return [...document.querySelectorAll(arguments[0])].some(e => \
+             e.innerText.replace(/\\s+/g, ' ').includes(arguments[1]))";
         self.client.execute(find, vec![json!(css), json!(words)]).await.unwrap() == true
     }
 
     async fn ask(&self, css: &str, what: &str) -> String {
-        let script = format!("const e = document.querySelector(arguments[0]); return e ? String({what} ?? '') : ''");
-        self.client.execute(&script, vec![json!(css)]).await.unwrap().as_str().unwrap_or_default().to_owned()
+        let script = format!(
+            "const e = document.querySelector(arguments[0]); return e ? String({what} ?? '') : ''"
+        );
+        self.client
+            .execute(&script, vec![json!(css)])
+            .await
+            .unwrap()
+            .as_str()
+            .unwrap_or_default()
+            .to_owned()
     }
 
     /// Text of the first element that this selector finds; empty without one.
@@ -327,16 +360,22 @@ impl Bench {
 
     /// Presses at a share of an element's width and height, moves by so many pixels and lets go.
     pub async fn drag(&self, css: &str, at: (f64, f64), by: (f64, f64)) {
-        let script = "const r = document.querySelector(arguments[0]).getBoundingClientRect(); return [r.left + r.width * arguments[1], r.top + r.height * arguments[2]]";
-        let at = self.client.execute(script, vec![json!(css), json!(at.0), json!(at.1)]).await.unwrap();
+        let script = "const r = document.querySelector(arguments[0]).getBoundingClientRect(); \
+             return [r.left + r.width * arguments[1], r.top + r.height * arguments[2]]";
+        let at =
+            self.client.execute(script, vec![json!(css), json!(at.0), json!(at.1)]).await.unwrap();
         let (x, y) = (at[0].as_f64().unwrap().round(), at[1].as_f64().unwrap().round());
         let mut actions = MouseActions::new("mouse".into())
             .then(PointerAction::MoveTo { duration: None, x, y })
             .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT });
         if by != (0.0, 0.0) {
-            actions = actions.then(PointerAction::MoveTo { duration: None, x: x + by.0, y: y + by.1 });
+            actions =
+                actions.then(PointerAction::MoveTo { duration: None, x: x + by.0, y: y + by.1 });
         }
-        self.client.perform_actions(actions.then(PointerAction::Up { button: MOUSE_BUTTON_LEFT })).await.unwrap();
+        self.client
+            .perform_actions(actions.then(PointerAction::Up { button: MOUSE_BUTTON_LEFT }))
+            .await
+            .unwrap();
     }
 
     /// Drops a file of this name onto the page.
@@ -348,7 +387,8 @@ impl Bench {
     pub async fn drop_files(&self, files: &[(&str, &[u8])]) {
         self.hand_over(
             files,
-            "document.body.dispatchEvent(new DragEvent('drop', { dataTransfer: data, bubbles: true, cancelable: true }))",
+            "document.body.dispatchEvent(new DragEvent('drop', \
+                 { dataTransfer: data, bubbles: true, cancelable: true }))",
         )
         .await;
     }
@@ -430,12 +470,16 @@ impl Bench {
     }
 }
 
-/// Ends the browser with this profile at once: to be asked it takes seconds, and a killed driver leaves it behind.
+/// Ends the browser with this profile at once: to be asked it takes seconds, and a killed driver
+/// leaves it behind.
 fn end_browser(profile: &Path) {
     let of_profile = format!("--user-data-dir={}", profile.display());
     let processes = std::fs::read_dir("/proc").into_iter().flatten().flatten();
-    let is_its = |at: &Path| std::fs::read_to_string(at.join("cmdline")).is_ok_and(|line| line.contains(&of_profile));
-    let its = processes.filter(|p| is_its(&p.path())).filter_map(|p| p.file_name().into_string().ok());
+    let is_its = |at: &Path| {
+        std::fs::read_to_string(at.join("cmdline")).is_ok_and(|line| line.contains(&of_profile))
+    };
+    let its =
+        processes.filter(|p| is_its(&p.path())).filter_map(|p| p.file_name().into_string().ok());
     let _ = Command::new("kill").arg("-9").args(its).stderr(Stdio::null()).status();
 }
 

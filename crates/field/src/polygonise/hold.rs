@@ -8,11 +8,12 @@ const PAST: f64 = 0.05;
 /// Differences are taken over this share of a step.
 const BESIDE: f64 = 0.02;
 const ROUNDS: usize = 4;
-/// How far a point is moved for it, in steps: what lies farther out is left to the part's own surface.
+/// How far a point is moved for it, in steps: what lies farther out is left to the part's own
+/// surface.
 const FARTHEST: f64 = 1.0;
 
-/// A place of the shape: `p` itself where it lies in it or hardly past its border, else the nearest place of the border about.
-/// On the part's own surface it is exact.
+/// A place of the shape: `p` itself where it lies in it or hardly past its border, else the nearest
+/// place of the border about. On the part's own surface it is exact.
 pub fn drawn_in(shape: &dyn Shape, p: DVec3, step: f64) -> DVec3 {
     let confined = shape.confine(p);
     let mut q = confined;
@@ -25,7 +26,8 @@ pub fn drawn_in(shape: &dyn Shape, p: DVec3, step: f64) -> DVec3 {
             break;
         }
         let h = BESIDE * step;
-        let along = |axis: DVec3| (shape.value(q + axis * h) - shape.value(q - axis * h)) / (2.0 * h);
+        let along =
+            |axis: DVec3| (shape.value(q + axis * h) - shape.value(q - axis * h)) / (2.0 * h);
         let slope = DVec3::from(DVec3::AXES.map(along));
         // Where two borders meet the slope may vanish between them.
         if slope.length_squared() < 0.01 {

@@ -70,8 +70,8 @@ pub trait Shape: Sync {
     fn value(&self, p: DVec3) -> f64;
     /// Moves points onto the border of the smooth field that alone decides around them.
     fn project(&self, row: &mut RowPoints);
-    /// May vertices of the smooth field leave their cells, away from anything else, and triangles still
-    /// not cross? So it is where its sheets lie some steps apart.
+    /// May vertices of the smooth field leave their cells, away from anything else, and triangles
+    /// still not cross? So it is where its sheets lie some steps apart.
     fn roomy(&self) -> bool {
         false
     }
@@ -85,8 +85,8 @@ pub trait Shape: Sync {
     }
 }
 
-/// Points of one row of cells along x, to be moved all at once. The lists end on whole [`Self::LANES`]: what lies
-/// past [`Self::count`] repeats the last point.
+/// Points of one row of cells along x, to be moved all at once. The lists end on whole
+/// [`Self::LANES`]: what lies past [`Self::count`] repeats the last point.
 #[derive(Default)]
 pub struct RowPoints {
     /// Points of the row.
@@ -212,7 +212,10 @@ mod tests {
     impl Noise {
         fn hit(&self, e: &Edge) -> Hit {
             let (a, b) = (e.inside, e.outside);
-            let t = ((a.dot(DVec3::new(12.9, 78.2, 37.7)) + b.x).sin() * 43758.5).fract().abs().clamp(0.05, 0.95);
+            let t = ((a.dot(DVec3::new(12.9, 78.2, 37.7)) + b.x).sin() * 43758.5)
+                .fract()
+                .abs()
+                .clamp(0.05, 0.95);
             Hit { t: t as f32, normal: (b - a).normalize().as_vec3().to_array(), firm: false }
         }
     }
@@ -288,7 +291,8 @@ mod tests {
     #[test]
     fn a_turned_cube_has_exact_edges_and_corners() {
         let half = 5.0;
-        let grid = Grid::covering(&Bounds { min: DVec3::splat(-9.0), max: DVec3::splat(9.0) }, 0.37);
+        let grid =
+            Grid::covering(&Bounds { min: DVec3::splat(-9.0), max: DVec3::splat(9.0) }, 0.37);
         let mut bits = Bits::new(&grid);
         for k in 0..grid.size.z {
             for j in 0..grid.size.y {
@@ -310,7 +314,8 @@ mod tests {
             for (a, b) in [(half, half), (-half, half), (half, -half)] {
                 let on_edge = back * DVec3::new(along, a, b);
                 let d = bvh.nearest(on_edge, 1.0).unwrap().distance_squared.sqrt();
-                // A corner's tip between samples shows in no hit: up to a quarter of a step is lost there.
+                // A corner's tip between samples shows in no hit: up to a quarter of a step is lost
+                // there.
                 let bound = if half - along.abs() < grid.step { 0.25 * grid.step } else { 1e-6 };
                 assert!(d < bound, "edge off by {d} at {along}");
             }

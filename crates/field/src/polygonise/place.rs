@@ -64,7 +64,13 @@ fn is_within(local: [f32; 3]) -> bool {
 }
 
 impl<'a> Placing<'a> {
-    pub(super) fn new(grid: &'a Grid, cells: &'a Cells, hits: &'a [Hit], shape: &'a dyn Shape, care: Care) -> Placing<'a> {
+    pub(super) fn new(
+        grid: &'a Grid,
+        cells: &'a Cells,
+        hits: &'a [Hit],
+        shape: &'a dyn Shape,
+        care: Care,
+    ) -> Placing<'a> {
         let mut pins: BTreeMap<_, Vec<DVec3>> = BTreeMap::new();
         if care == Care::Full {
             for p in shape.pins() {
@@ -75,7 +81,8 @@ impl<'a> Placing<'a> {
         Placing { grid, cells, hits, shape, care, roomy: shape.roomy(), pins }
     }
 
-    /// Fills the slots of a row of cells: of their first vertices, and of the others. `smooth` is room to work in.
+    /// Fills the slots of a row of cells: of their first vertices, and of the others. `smooth` is
+    /// room to work in.
     pub(super) fn row(&self, j: u32, k: u32, mut slots: RowSlots, smooth: &mut RowPoints) {
         let (cells, grid, t) = (self.cells, self.grid, tables());
         let row = cells.row_number(j, k);
@@ -97,7 +104,9 @@ impl<'a> Placing<'a> {
             }
         }
         let mut other = count;
-        for (n, kind) in kinds.iter().enumerate().filter(|(_, kind)| any_several && kind.has_several()) {
+        for (n, kind) in
+            kinds.iter().enumerate().filter(|(_, kind)| any_several && kind.has_several())
+        {
             let i = starts.i[n];
             for start in &t.starts[kind.pattern()][1..t.loops[kind.pattern()].count as usize] {
                 starts.set(other, i, start);
@@ -114,7 +123,11 @@ impl<'a> Placing<'a> {
         // Of all as of smooth ones that stay in their cells: nearly all of them are.
         for (n, (point, &i)) in slots.firsts.points.iter_mut().zip(&smooth.i[..count]).enumerate() {
             let along = grid.origin.x + step * i as f64;
-            *point = DVec3::new(along + x[n] as f64 * step, corner.y + y[n] as f64 * step, corner.z + z[n] as f64 * step);
+            *point = DVec3::new(
+                along + x[n] as f64 * step,
+                corner.y + y[n] as f64 * step,
+                corner.z + z[n] as f64 * step,
+            );
         }
         let first_index = cells.cells_in(row..row + 1).start;
         other = count;
@@ -129,7 +142,9 @@ impl<'a> Placing<'a> {
             let mut unsettled = slots.firsts.placed[n].unsettled();
             for l in 1..t.loops[kind.pattern()].count as usize {
                 let local = smooth.local(other).to_array();
-                slots.others.set(other - count, self.one([i, j, k], first_index + n, l, local, corner));
+                slots
+                    .others
+                    .set(other - count, self.one([i, j, k], first_index + n, l, local, corner));
                 unsettled |= slots.others.placed[other - count].unsettled();
                 other += 1;
             }
@@ -144,12 +159,20 @@ impl<'a> Placing<'a> {
 
     /// A vertex of any cell. In steps from the cell's `corner` the smooth field's lies at `local`.
     #[inline(never)]
-    fn one(&self, [i, j, k]: [u32; 3], index: usize, of: usize, local: [f32; 3], corner: DVec3) -> (DVec3, Placed) {
+    fn one(
+        &self,
+        [i, j, k]: [u32; 3],
+        index: usize,
+        of: usize,
+        local: [f32; 3],
+        corner: DVec3,
+    ) -> (DVec3, Placed) {
         let (cells, step) = (self.cells, self.grid.step);
         if !cells.is_smooth(index) {
             return self.exact(IVec3::new(i as i32, j as i32, k as i32), index, of, corner);
         }
-        let kept = Vec3::from(local).clamp(Vec3::splat(-MARGIN as f32), Vec3::splat(1.0 + MARGIN as f32));
+        let kept =
+            Vec3::from(local).clamp(Vec3::splat(-MARGIN as f32), Vec3::splat(1.0 + MARGIN as f32));
         let point = corner + kept.as_dvec3() * step;
         if is_within(local) || self.roomy && !cells.beside_exact(i, j, k) {
             return (point, Placed::default());
@@ -166,7 +189,8 @@ impl<'a> Placing<'a> {
         let spot = self.planes(low, index, self.cells.loops(index).edges[of]).place();
         let p = corner + spot.local * step;
         // A border that no edge of the loop shows may run through the cell where planes meet.
-        let strays = || leaves_cell(spot.local) || spot.crease && self.shape.value(p) > STRAY * step;
+        let strays =
+            || leaves_cell(spot.local) || spot.crease && self.shape.value(p) > STRAY * step;
         let point = match self.care {
             Care::Quick => p,
             Care::Full if spot.on_face => p,
@@ -185,7 +209,10 @@ impl<'a> Placing<'a> {
         let Some(cell) = cells.find_index(low.as_ivec3()) else { return };
         let row = cells.row_number(low.y as u32, low.z as u32);
         let v = cell - cells.cells_in(row..row + 1).start;
-        if !cells.has_several(cell) && slots.placed[v].crease() && slots.points[v].distance(p) < grid.step {
+        if !cells.has_several(cell)
+            && slots.placed[v].crease()
+            && slots.points[v].distance(p) < grid.step
+        {
             let mean = (slots.points[v] - grid.origin) / grid.step + slots.placed[v].to_mean();
             slots.points[v] = p;
             slots.placed[v] = Placed::at(local - low, mean - low, true);

@@ -16,15 +16,16 @@ pub(super) struct Quads {
     pub unsettled: Vec<u64>,
 }
 
-/// The four cells around a cell's own edge along each axis, in order around it: how many rows back they
-/// lie along y and along z and cells back along x, and the edge's number there.
+/// The four cells around a cell's own edge along each axis, in order around it: how many rows back
+/// they lie along y and along z and cells back along x, and the edge's number there.
 const AROUND: [[(usize, usize, u32, usize); 4]; 3] = [
     [(0, 0, 0, 0), (1, 0, 0, 1), (1, 1, 0, 3), (0, 1, 0, 2)],
     [(0, 0, 0, 4), (0, 1, 0, 5), (0, 1, 1, 7), (0, 0, 1, 6)],
     [(0, 0, 0, 8), (0, 0, 1, 9), (1, 0, 1, 11), (1, 0, 0, 10)],
 ];
 
-/// Placed vertices: first ones of cells, and others. Each list begins with the vertex of that number.
+/// Placed vertices: first ones of cells, and others. Each list begins with the vertex of that
+/// number.
 pub(super) struct Seen<'a> {
     pub firsts: Listed<'a>,
     pub others: Listed<'a>,
@@ -88,7 +89,12 @@ struct Word {
 }
 
 impl<'a> Joining<'a> {
-    pub(super) fn new(grid: &'a Grid, bits: &'a Bits, cells: &'a Cells, shape: Option<&'a dyn Shape>) -> Joining<'a> {
+    pub(super) fn new(
+        grid: &'a Grid,
+        bits: &'a Bits,
+        cells: &'a Cells,
+        shape: Option<&'a dyn Shape>,
+    ) -> Joining<'a> {
         let unsettled = (0..cells.cut_count().div_ceil(64)).map(|_| AtomicU64::new(0)).collect();
         Joining { grid, bits, cells, shape, unsettled }
     }
@@ -98,8 +104,9 @@ impl<'a> Joining<'a> {
         self.unsettled.into_iter().map(AtomicU64::into_inner).collect()
     }
 
-    /// Fills a row's slots, 64 places at a time: around their edges along x, then along y, then along z, and then around
-    /// those that ask for care. `seen` holds the row's vertices and those of the three rows before it.
+    /// Fills a row's slots, 64 places at a time: around their edges along x, then along y, then
+    /// along z, and then around those that ask for care. `seen` holds the row's vertices and those
+    /// of the three rows before it.
     pub(super) fn row(&self, j: u32, k: u32, seen: &Seen, slots: &mut [[u32; 3]]) {
         let cells = self.cells;
         // The border of the grid is outside: no cut edge asks beyond it.
@@ -115,10 +122,19 @@ impl<'a> Joining<'a> {
             if cuts == [0; 3] {
                 continue;
             }
-            let word = Word { rows, number: w, here, four: rows.map(|pair| pair.map(|row| cells.word_of(row, w))) };
-            let careful = rows.as_flattened().iter().fold(0, |all, &row| all | seen.careful(row, w, cells.words()));
+            let word = Word {
+                rows,
+                number: w,
+                here,
+                four: rows.map(|pair| pair.map(|row| cells.word_of(row, w))),
+            };
+            let careful = rows
+                .as_flattened()
+                .iter()
+                .fold(0, |all, &row| all | seen.careful(row, w, cells.words()));
             let plain = cuts.map(|cut| cut & !careful);
-            let number = |cuts: [u64; 3]| cuts.iter().map(|c| c.count_ones() as usize).sum::<usize>();
+            let number =
+                |cuts: [u64; 3]| cuts.iter().map(|c| c.count_ones() as usize).sum::<usize>();
             let (all, those) = (number(cuts), number(plain));
             let (halves, rest) = slots[2 * done..2 * (done + all)].split_at_mut(2 * those);
             let mut halves = halves.as_chunks_mut::<2>().0.iter_mut();
@@ -132,39 +148,60 @@ impl<'a> Joining<'a> {
             word.along::<1>(plain[1], &mut join_all);
             word.along::<2>(plain[2], &mut join_all);
             if those < all {
-                self.careful_word(&word, cuts.map(|cut| cut & careful), seen, first + done + those, rest);
+                self.careful_word(
+                    &word,
+                    cuts.map(|cut| cut & careful),
+                    seen,
+                    first + done + those,
+                    rest,
+                );
             }
             done += all;
         }
     }
 
-    /// The same for those of 64 places around which some vertex is unsettled or some cell has several. The quads are
-    /// numbered from `first` on.
-    fn careful_word(&self, word: &Word, cuts: [u64; 3], seen: &Seen, first: usize, slots: &mut [[u32; 3]]) {
+    /// The same for those of 64 places around which some vertex is unsettled or some cell has
+    /// several. The quads are numbered from `first` on.
+    fn careful_word(
+        &self,
+        word: &Word,
+        cuts: [u64; 3],
+        seen: &Seen,
+        first: usize,
+        slots: &mut [[u32; 3]],
+    ) {
         let cells = self.cells;
         let mut slots = slots.as_chunks_mut::<2>().0.iter_mut().enumerate();
         word.each_quad(cuts, |axis, b, around| {
             let quad = std::array::from_fn(|n| {
-                let (y, z, _, edge) = AROUND[axis][if word.here >> b & 1 == 1 { n } else { (4 - n) % 4 }];
+                let (y, z, _, edge) =
+                    AROUND[axis][if word.here >> b & 1 == 1 { n } else { (4 - n) % 4 }];
                 cells.vertex_at(word.rows[y][z], around[n] as usize, edge) as u32
             });
             let placed = quad.map(|v: u32| seen.placed(v as usize));
             let is_unsettled = placed.iter().any(|p| p.unsettled());
             let is_exact = || cells.is_exact(word.rows[0][0], 64 * word.number as u32 + b);
-            let creased = if is_unsettled && is_exact() { placed.map(Placed::crease) } else { [false; 4] };
-            let along = first_diagonal(quad.map(|v| seen.point(v as usize)), creased, self.shape, self.grid.step);
+            let creased =
+                if is_unsettled && is_exact() { placed.map(Placed::crease) } else { [false; 4] };
+            let along = first_diagonal(
+                quad.map(|v| seen.point(v as usize)),
+                creased,
+                self.shape,
+                self.grid.step,
+            );
             let (n, halves) = slots.next().expect("two triangles a cut edge");
             join(quad, along, halves);
             if is_unsettled {
-                self.unsettled[(first + n) / 64].fetch_or(1 << ((first + n) % 64), Ordering::Relaxed);
+                self.unsettled[(first + n) / 64]
+                    .fetch_or(1 << ((first + n) % 64), Ordering::Relaxed);
             }
         });
     }
 }
 
 impl Word {
-    /// Calls `f` for cut edges along x, then y, then z: the axis, the place, and the cells around the edge so that they run
-    /// counter-clockwise seen from outside.
+    /// Calls `f` for cut edges along x, then y, then z: the axis, the place, and the cells around
+    /// the edge so that they run counter-clockwise seen from outside.
     #[inline(always)]
     fn each_quad(&self, cuts: [u64; 3], mut f: impl FnMut(usize, u32, [u32; 4])) {
         self.along::<0>(cuts[0], |b, quad| f(0, b, quad));
@@ -172,7 +209,8 @@ impl Word {
         self.along::<2>(cuts[2], |b, quad| f(2, b, quad));
     }
 
-    /// The same along one axis. Cells one place back along x come right before, for the edge is theirs too.
+    /// The same along one axis. Cells one place back along x come right before, for the edge is
+    /// theirs too.
     #[inline(always)]
     fn along<const AXIS: usize>(&self, mut cut: u64, mut f: impl FnMut(u32, [u32; 4])) {
         while cut != 0 {
@@ -200,7 +238,8 @@ fn either(first: u32, second: u32, is_second: bool) -> u32 {
 /// The halves of a quad, split from corner 0 to 2 or 1 to 3.
 #[inline(always)]
 fn join([a, b, c, d]: [u32; 4], along: bool, halves: &mut [[u32; 3]; 2]) {
-    let [a, b, c, d] = [either(b, a, along), either(c, b, along), either(d, c, along), either(a, d, along)];
+    let [a, b, c, d] =
+        [either(b, a, along), either(c, b, along), either(d, c, along), either(a, d, along)];
     *halves = [[a, b, c], [a, c, d]];
 }
 
@@ -211,9 +250,9 @@ fn squared(p: &DVec3, q: &DVec3) -> f64 {
     x * x + y * y + z * z
 }
 
-/// Is a quad to be split from corner 0 to 2, not from 1 to 3? `creased` are the corners that lie at creases: an edge that
-/// passes through two opposite ones lies on that diagonal; with more of them that one does which lies on the border of
-/// `shape`. Elsewhere it is the shorter one.
+/// Is a quad to be split from corner 0 to 2, not from 1 to 3? `creased` are the corners that lie at
+/// creases: an edge that passes through two opposite ones lies on that diagonal; with more of them
+/// that one does which lies on the border of `shape`. Elsewhere it is the shorter one.
 fn first_diagonal(p: [DVec3; 4], creased: [bool; 4], shape: Option<&dyn Shape>, step: f64) -> bool {
     let number = creased.iter().filter(|c| **c).count();
     if number == 2 && creased[0] == creased[2] {

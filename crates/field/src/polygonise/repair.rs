@@ -28,18 +28,27 @@ const BLOCK: f64 = 4.0;
 const FOLD: f64 = -0.9;
 
 /// Works on quads with a vertex that left its cell.
-pub(super) fn repair(quads: &mut Quads, placed: &[Placed], grid: &Grid, cells: &Cells, shape: &dyn Shape) {
+pub(super) fn repair(
+    quads: &mut Quads,
+    placed: &[Placed],
+    grid: &Grid,
+    cells: &Cells,
+    shape: &dyn Shape,
+) {
     let step = grid.step;
     let mesh = &mut quads.mesh;
     let unsettled = numbers(&quads.unsettled);
     // Only what lies near a vertex that left its cell can cross: the rest is not looked at.
-    let corners = unsettled.par_iter().flat_map_iter(|&q| mesh.triangles[2 * q as usize..][..2].as_flattened());
+    let corners = unsettled
+        .par_iter()
+        .flat_map_iter(|&q| mesh.triangles[2 * q as usize..][..2].as_flattened());
     let left = corners.copied().filter(|&v| placed[v as usize].left_cell());
     let blocks = Blocks::around(left.map(|v| mesh.points[v as usize]).collect(), BLOCK * step);
     let halves = unsettled.par_iter().flat_map_iter(|&q| [2 * q, 2 * q + 1]);
     let is_near = |&t: &u32| {
         let tri = mesh.triangles[t as usize];
-        tri.iter().any(|&v| placed[v as usize].unsettled()) && blocks.hold(mesh.points[tri[0] as usize])
+        tri.iter().any(|&v| placed[v as usize].unsettled())
+            && blocks.hold(mesh.points[tri[0] as usize])
     };
     let near: Vec<u32> = halves.filter(is_near).collect();
     let (mut part, used) = apart(mesh, &near);
@@ -54,7 +63,8 @@ pub(super) fn repair(quads: &mut Quads, placed: &[Placed], grid: &Grid, cells: &
     let mut moved: BTreeMap<u32, (u32, DVec3, DVec3)> = BTreeMap::new();
     let mut by = 0.0;
     for round in 0..ROUNDS {
-        let pairs = crossing_and_folded_among(&part, &AllMoved { before: &boxes, by }, &suspects, FOLD);
+        let pairs =
+            crossing_and_folded_among(&part, &AllMoved { before: &boxes, by }, &suspects, FOLD);
         let bad = triangles_of(&pairs.concat());
         if bad.is_empty() {
             break;
@@ -76,15 +86,18 @@ pub(super) fn repair(quads: &mut Quads, placed: &[Placed], grid: &Grid, cells: &
                 let place = part.points[v as usize];
                 let to_mean = || match placed[v as usize] {
                     at if at.unsettled() => at.to_mean() * step,
-                    _ => smooth_mean(used[v as usize], place, grid, cells).map_or(DVec3::ZERO, |mean| mean - place),
+                    _ => smooth_mean(used[v as usize], place, grid, cells)
+                        .map_or(DVec3::ZERO, |mean| mean - place),
                 };
-                let (times, start, to_mean) = moved.entry(v).or_insert_with(|| (0, place, to_mean()));
+                let (times, start, to_mean) =
+                    moved.entry(v).or_insert_with(|| (0, place, to_mean()));
                 *times += 1;
                 // A third of the way, two thirds, then all of it.
                 let nearer = *start + *to_mean * (*times as f64 / 3.0).min(1.0);
-                // The mean lies outside where the shape has an inward edge, and may where it is one of edges' middles. What
-                // crosses all the same goes there.
-                part.points[v as usize] = if *times <= WITHIN { drawn_in(shape, nearer, step) } else { nearer };
+                // The mean lies outside where the shape has an inward edge, and may where it is one
+                // of edges' middles. What crosses all the same goes there.
+                part.points[v as usize] =
+                    if *times <= WITHIN { drawn_in(shape, nearer, step) } else { nearer };
             }
         }
         let mut is_hit = vec![false; used.len()];
@@ -99,24 +112,28 @@ pub(super) fn repair(quads: &mut Quads, placed: &[Placed], grid: &Grid, cells: &
     }
 }
 
-/// The mean of the middles of the cut edges around the one vertex of a smooth cell; none where the vertex lies
-/// elsewhere.
+/// The mean of the middles of the cut edges around the one vertex of a smooth cell; none where the
+/// vertex lies elsewhere.
 fn smooth_mean(vertex: u32, place: DVec3, grid: &Grid, cells: &Cells) -> Option<DVec3> {
     let low = ((place - grid.origin) / grid.step).floor();
-    let cell = cells.find_index(low.as_ivec3()).filter(|&cell| cell == vertex as usize && !cells.has_several(cell))?;
+    let cell = cells
+        .find_index(low.as_ivec3())
+        .filter(|&cell| cell == vertex as usize && !cells.has_several(cell))?;
     Some(grid.origin + (low + cells.mean(cell, 0)) * grid.step)
 }
 
-/// Some triangles with the points that they use, and those points' numbers in the mesh: small enough to stay near
-/// the processor.
+/// Some triangles with the points that they use, and those points' numbers in the mesh: small
+/// enough to stay near the processor.
 fn apart(mesh: &TriMesh, triangles: &[u32]) -> (TriMesh, Vec<u32>) {
     let mut used = vec![0u64; mesh.points.len().div_ceil(64)];
-    let whole: Vec<[u32; 3]> = triangles.par_iter().with_min_len(4096).map(|&t| mesh.triangles[t as usize]).collect();
+    let whole: Vec<[u32; 3]> =
+        triangles.par_iter().with_min_len(4096).map(|&t| mesh.triangles[t as usize]).collect();
     whole.as_flattened().iter().for_each(|&v| used[v as usize / 64] |= 1 << (v % 64));
     let before = ranks(used.iter().copied());
     let own = |v: u32| rank(before[v as usize / 64], used[v as usize / 64], v % 64) as u32;
     let used_points = numbers(&used);
-    let points = used_points.par_iter().with_min_len(4096).map(|&v| mesh.points[v as usize]).collect();
+    let points =
+        used_points.par_iter().with_min_len(4096).map(|&v| mesh.points[v as usize]).collect();
     let triangles = whole.par_iter().with_min_len(4096).map(|t| t.map(own)).collect();
     (TriMesh { points, triangles }, used_points)
 }
@@ -138,7 +155,8 @@ impl Blocks {
         } else {
             (bounds.min - 1.5 * edge, (bounds.size() / edge).as_uvec3() + 4)
         };
-        let mut out = Blocks { low, edge, size, held: vec![false; (size.x * size.y * size.z) as usize] };
+        let mut out =
+            Blocks { low, edge, size, held: vec![false; (size.x * size.y * size.z) as usize] };
         for p in points {
             let at = out.index(((p - out.low) / edge).as_uvec3());
             out.held[at] = true;
@@ -150,10 +168,12 @@ impl Blocks {
         out
     }
 
-    /// Holds what lies this many places before or after a held one as well. The outermost blocks hold none.
+    /// Holds what lies this many places before or after a held one as well. The outermost blocks
+    /// hold none.
     fn spread(&mut self, apart: usize) {
         let before = self.held.clone();
-        let (low, high) = (&before[..before.len().saturating_sub(apart)], &before[apart.min(before.len())..]);
+        let (low, high) =
+            (&before[..before.len().saturating_sub(apart)], &before[apart.min(before.len())..]);
         self.held.iter_mut().zip(high).for_each(|(held, next)| *held |= next);
         self.held.iter_mut().skip(apart).zip(low).for_each(|(held, last)| *held |= last);
     }
@@ -164,12 +184,15 @@ impl Blocks {
 
     fn hold(&self, p: DVec3) -> bool {
         let c = ((p - self.low) / self.edge).floor();
-        c.min_element() >= 0.0 && c.cmplt(self.size.as_dvec3()).all() && self.held[self.index(c.as_uvec3())]
+        c.min_element() >= 0.0
+            && c.cmplt(self.size.as_dvec3()).all()
+            && self.held[self.index(c.as_uvec3())]
     }
 }
 
 /// Splits the quads of bad triangles the other way where their halves then lie flatter. Triangles
-/// `2q` and `2q + 1` of the whole mesh are the halves of quad `q`; `near` gives their numbers there.
+/// `2q` and `2q + 1` of the whole mesh are the halves of quad `q`; `near` gives their numbers
+/// there.
 fn flip(part: &mut TriMesh, near: &[u32], bad: &[u32]) {
     for &t in bad {
         let other = if near[t as usize] & 1 == 0 { t + 1 } else { t.wrapping_sub(1) };

@@ -1,5 +1,5 @@
-//! Vertices and the triangles between them, a few layers of cells at a time: what has just been placed is
-//! still near the processor when triangles ask for it.
+//! Vertices and the triangles between them, a few layers of cells at a time: what has just been
+//! placed is still near the processor when triangles ask for it.
 
 use super::cells::Cells;
 use super::place::{Placing, RowSlots, Slots};
@@ -16,7 +16,8 @@ use ulmix_mesh::TriMesh;
 /// Layers of a slab.
 const DEPTH: usize = 8;
 
-/// Whole when not cancelled. Vertices and triangles of layers of which too little is known stay blank.
+/// Whole when not cancelled. Vertices and triangles of layers of which too little is known stay
+/// blank.
 pub(super) fn mesh(
     grid: &Grid,
     bits: &Bits,
@@ -44,7 +45,12 @@ pub(super) fn mesh(
     let mut left = &mut triangles[..];
     let (first, later): (Vec<_>, Vec<_>) = slabs
         .iter()
-        .map(|slab| (split_off(&mut left, slots(first_layer(slab))), split_off(&mut left, slots(rest(slab)))))
+        .map(|slab| {
+            (
+                split_off(&mut left, slots(first_layer(slab))),
+                split_off(&mut left, slots(rest(slab))),
+            )
+        })
         .unzip();
     let count = cells.cell_count();
     let mut careful = vec![0u64; cells.layers().len() * cells.rows() * cells.words()];
@@ -70,7 +76,9 @@ pub(super) fn mesh(
                 let (j, k) = cells.row_at(row);
                 let own = |all: Range<usize>, from: usize| all.start - from..all.end - from;
                 let words = (row - slab.start) * cells.words();
-                let halves = rest(slab).contains(&row).then(|| split_off(&mut triangles, slots(row..row + 1)));
+                let halves = rest(slab)
+                    .contains(&row)
+                    .then(|| split_off(&mut triangles, slots(row..row + 1)));
                 if !to_place.contains(&(k as usize)) {
                     continue;
                 }
@@ -82,8 +90,16 @@ pub(super) fn mesh(
                 placing.row(j, k, into, &mut smooth);
                 if let Some(halves) = halves.filter(|_| to_join.contains(&(k as usize))) {
                     let seen = Seen {
-                        firsts: Listed { points: firsts.points, placed: firsts.placed, from: first },
-                        others: Listed { points: others.points, placed: others.placed, from: first_other },
+                        firsts: Listed {
+                            points: firsts.points,
+                            placed: firsts.placed,
+                            from: first,
+                        },
+                        others: Listed {
+                            points: others.points,
+                            placed: others.placed,
+                            from: first_other,
+                        },
                         careful,
                         first_row: slab.start,
                     };
@@ -114,7 +130,8 @@ pub(super) fn mesh(
     (Quads { mesh: TriMesh { points, triangles }, unsettled }, placed)
 }
 
-/// A long list, begun by all threads: where its memory is new to the process, that is half of the work.
+/// A long list, begun by all threads: where its memory is new to the process, that is half of the
+/// work.
 fn blank<T: Copy + Send + Sync>(value: T, count: usize) -> Vec<T> {
     (0..count).into_par_iter().with_min_len(1 << 16).map(|_| value).collect()
 }

@@ -1,7 +1,8 @@
 //! Some layers of the grid as a mesh of their own, so that a surface need never be held whole.
 //!
-//! A stretch holds the triangles of the edges that start in its layers. Those of its lowest layer also ask for vertices
-//! of the layer below, which the stretch before has as well, in the same order: see [`Stretch::below`].
+//! A stretch holds the triangles of the edges that start in its layers. Those of its lowest layer
+//! also ask for vertices of the layer below, which the stretch before has as well, in the same
+//! order: see [`Stretch::below`].
 
 use super::cells::Cells;
 use super::{repair, slabs, Care, Shape};
@@ -14,15 +15,16 @@ use ulmix_mesh::TriMesh;
 pub struct Stretch {
     /// Triangles of these layers. mm.
     pub mesh: TriMesh,
-    /// The mesh's points in the layer of cells below the stretch, in order; empty where there is no such layer. They are the
-    /// points of [`Stretch::last`] of the stretch before, whose places count: what repair did to them may differ here.
+    /// The mesh's points in the layer of cells below the stretch, in order; empty where there is no
+    /// such layer. They are the points of [`Stretch::last`] of the stretch before, whose places
+    /// count: what repair did to them may differ here.
     pub below: Vec<u32>,
     /// The mesh's points in the last layer of cells of the stretch, in order.
     pub last: Vec<u32>,
 }
 
-/// Layers that are looked at on both sides of a stretch: two so that signs are told as in the whole, and two more so that
-/// repair sees what lies around.
+/// Layers that are looked at on both sides of a stretch: two so that signs are told as in the
+/// whole, and two more so that repair sees what lies around.
 const AROUND: usize = 4;
 /// Layers of a stretch at least, so that those around it add little.
 const LEAST: usize = 32;
@@ -86,11 +88,15 @@ pub fn polygonise_stretch(
 
 /// What belongs to some of the known layers.
 fn cut_out(mut mesh: TriMesh, cells: &Cells, layers: Range<usize>) -> Stretch {
-    let of = |layers: Range<usize>| [cells.cells_in(cells.rows_of(layers.clone())), cells.extras_in(cells.rows_of(layers))];
+    let of = |layers: Range<usize>| {
+        [cells.cells_in(cells.rows_of(layers.clone())), cells.extras_in(cells.rows_of(layers))]
+    };
     let with_below = layers.start.saturating_sub(1)..layers.end;
     let [firsts, others] = of(with_below.clone());
     let count = cells.cell_count();
-    let own = |v: usize| (if v < count { v - firsts.start } else { firsts.len() + v - others.start }) as u32;
+    let own = |v: usize| {
+        (if v < count { v - firsts.start } else { firsts.len() + v - others.start }) as u32
+    };
     let list = |layers: Range<usize>| of(layers).into_iter().flatten().map(own).collect();
     let (below, last) = (list(with_below.start..layers.start), list(layers.end - 1..layers.end));
     if cells.layers() == layers {
@@ -120,7 +126,11 @@ mod tests {
     impl Shape for Signs {
         fn hits(&self, edges: &[Edge], out: &mut [Hit]) {
             for (hit, e) in out.iter_mut().zip(edges) {
-                *hit = Hit { t: 0.5, normal: (e.outside - e.inside).normalize().as_vec3().to_array(), firm: false };
+                *hit = Hit {
+                    t: 0.5,
+                    normal: (e.outside - e.inside).normalize().as_vec3().to_array(),
+                    firm: false,
+                };
             }
         }
         fn value(&self, _: DVec3) -> f64 {
@@ -167,16 +177,24 @@ mod tests {
     fn layers_are_shared_out_by_their_triangles() {
         let grid = Grid { origin: DVec3::ZERO, step: 1.0, size: UVec3::new(70, 40, 200) };
         let mut bits = Bits::new(&grid);
-        for (k, j, i) in (1..199).flat_map(|k| (1..39).flat_map(move |j| (1..69).map(move |i| (k, j, i)))) {
+        for (k, j, i) in
+            (1..199).flat_map(|k| (1..39).flat_map(move |j| (1..69).map(move |i| (k, j, i))))
+        {
             if (i + j + k) % 2 == 0 {
                 bits.set(i, j, k);
             }
         }
-        let whole = polygonise(&grid, &bits, None, &Signs, Care::Quick, &|| false).unwrap().triangles.len() as u64;
+        let whole =
+            polygonise(&grid, &bits, None, &Signs, Care::Quick, &|| false).unwrap().triangles.len()
+                as u64;
         let parts = stretches(&bits, whole / 4);
         assert_eq!((parts[0].start, parts.last().unwrap().end), (0, 199));
-        assert!(parts.windows(2).all(|w| w[0].end == w[1].start) && (3..=5).contains(&parts.len()), "{parts:?}");
-        let each: Vec<u64> = parts.iter().map(|p| p.clone().map(|k| 2 * cut_edges(&bits, k)).sum()).collect();
+        assert!(
+            parts.windows(2).all(|w| w[0].end == w[1].start) && (3..=5).contains(&parts.len()),
+            "{parts:?}"
+        );
+        let each: Vec<u64> =
+            parts.iter().map(|p| p.clone().map(|k| 2 * cut_edges(&bits, k)).sum()).collect();
         assert_eq!(each.iter().sum::<u64>(), whole);
         assert_eq!(stretches(&bits, u64::MAX).first(), Some(&(0..199)));
     }

@@ -24,8 +24,9 @@ pub(super) struct Tables {
     pub loops: [Loops; 512],
     /// Where the vertex of each loop starts on its way to the border.
     pub starts: [[LoopStart; 4]; 512],
-    /// Face (`2·axis + side`) whose two segments lie in one loop, or 255. Two cells that share
-    /// such a face from both sides must both use the opposite rule, or an edge would serve four triangles.
+    /// Face (`2·axis + side`) whose two segments lie in one loop, or 255. Two cells that share such
+    /// a face from both sides must both use the opposite rule, or an edge would serve four
+    /// triangles.
     pub pinch: [u8; 256],
 }
 
@@ -111,9 +112,11 @@ pub(super) struct LoopStart {
 fn start(config: usize, loops: &Loops, of: usize) -> LoopStart {
     let edges = (0..12).filter(|e| loops.edges[of] >> e & 1 == 1).map(edge_corners);
     let at = |c: usize, axis: usize| (c >> axis & 1) as f32;
-    let sum = |axis: usize| edges.clone().map(|(a, b)| 0.5 * (at(a, axis) + at(b, axis))).sum::<f32>();
+    let sum =
+        |axis: usize| edges.clone().map(|(a, b)| 0.5 * (at(a, axis) + at(b, axis))).sum::<f32>();
     let mean = [0, 1, 2].map(|axis| sum(axis) / loops.edges[of].count_ones().max(1) as f32);
-    let outside = edges.clone().next_back().map_or(0, |(a, b)| if inside(config, a) { b } else { a });
+    let outside =
+        edges.clone().next_back().map_or(0, |(a, b)| if inside(config, a) { b } else { a });
     LoopStart { mean, outside: outside as u8 }
 }
 

@@ -18,9 +18,11 @@ const CREASE: u8 = 1;
 const LEFT_CELL: u8 = 2;
 
 impl Placed {
-    /// A vertex at `local` whose hits have their mean at `mean`, in steps from the cell's low corner.
+    /// A vertex at `local` whose hits have their mean at `mean`, in steps from the cell's low
+    /// corner.
     pub(super) fn at(local: DVec3, mean: DVec3, crease: bool) -> Placed {
-        let flags = if crease { CREASE } else { 0 } | if leaves_cell(local) { LEFT_CELL } else { 0 };
+        let flags =
+            if crease { CREASE } else { 0 } | if leaves_cell(local) { LEFT_CELL } else { 0 };
         // The cast saturates: hits lie within two steps of their vertex.
         Placed { to_mean: ((mean - local) * SHARE).to_array().map(|v| v.round() as i8), flags }
     }
@@ -89,8 +91,8 @@ impl Planes {
     }
 
     /// Least squares distance to the planes around the mean of the hits, by eigenvectors truncated
-    /// at [`CUTOFF`]. Hits with one normal count as one plane: how many grid edges a face happens to
-    /// cut says nothing about how firmly it holds the vertex.
+    /// at [`CUTOFF`]. Hits with one normal count as one plane: how many grid edges a face happens
+    /// to cut says nothing about how firmly it holds the vertex.
     pub(super) fn place(&self) -> Spot {
         let (points, normals) = (&self.points[..self.count], &self.normals[..self.count]);
         let mean = points.iter().sum::<DVec3>() / self.count as f64;
@@ -116,8 +118,11 @@ impl Planes {
             let (values, vectors) = eigen(a);
             let largest = values.iter().copied().fold(0.0, f64::max);
             let held = |i: &usize| values[*i] > CUTOFF * largest;
-            let x = (0..3).filter(held).fold(mean, |x, i| x + vectors[i] * (vectors[i].dot(b) / values[i]));
-            // On an edge the vertex is free along it: it stays in its cell if the edge passes there.
+            let x = (0..3)
+                .filter(held)
+                .fold(mean, |x, i| x + vectors[i] * (vectors[i].dot(b) / values[i]));
+            // On an edge the vertex is free along it: it stays in its cell if the edge passes
+            // there.
             let mut free = (0..3).filter(|i| !held(i));
             match (free.next(), free.next()) {
                 (Some(along), None) => slide(x, vectors[along]),
@@ -125,12 +130,16 @@ impl Planes {
             }
         };
         if smooth || !self.firm[..self.count].contains(&true) {
-            let on_plane = |(p, n): (&DVec3, &DVec3)| n.dot(direction) > 1.0 - 1e-9 && direction.dot(*p - mean).abs() < 1e-6;
-            let on_face = smooth && !self.firm[..self.count].contains(&false) && points.iter().zip(normals).all(on_plane);
+            let on_plane = |(p, n): (&DVec3, &DVec3)| {
+                n.dot(direction) > 1.0 - 1e-9 && direction.dot(*p - mean).abs() < 1e-6
+            };
+            let on_face = smooth
+                && !self.firm[..self.count].contains(&false)
+                && points.iter().zip(normals).all(on_plane);
             return Spot { local: clamped(local), mean, crease: !smooth, on_face };
         }
-        // Curved lattice faces beside the part's own pull the compromise off the part: back onto its
-        // faces, one after the other until all hold.
+        // Curved lattice faces beside the part's own pull the compromise off the part: back onto
+        // its faces, one after the other until all hold.
         let mut x = clamped(local);
         for _ in 0..6 {
             for i in (0..self.count).filter(|&i| self.firm[i]) {

@@ -26,7 +26,8 @@ pub(super) fn rank(before: u32, word: u64, bit: u32) -> usize {
 #[allow(unsafe_code, reason = "the instruction has no safe name")]
 pub(super) fn gathered(word: u64, mask: u64) -> u64 {
     #[cfg(all(target_arch = "x86_64", target_feature = "bmi2"))]
-    // SAFETY: the processor has the instruction, for the whole program is compiled for those that do.
+    // SAFETY: the processor has the instruction, for the whole program is compiled for those that
+    // do.
     return unsafe { std::arch::x86_64::_pext_u64(word, mask) };
     #[cfg(not(all(target_arch = "x86_64", target_feature = "bmi2")))]
     return gathered_one_by_one(word, mask);
@@ -47,7 +48,9 @@ fn gathered_one_by_one(word: u64, mut mask: u64) -> u64 {
 #[inline(always)]
 pub(super) fn transposed(bytes: [u8; 8]) -> [u8; 8] {
     let mut x = u64::from_le_bytes(bytes);
-    for (apart, mask) in [(7, 0x00AA_00AA_00AA_00AA), (14, 0x0000_CCCC_0000_CCCC), (28, 0x0000_0000_F0F0_F0F0)] {
+    for (apart, mask) in
+        [(7, 0x00AA_00AA_00AA_00AA), (14, 0x0000_CCCC_0000_CCCC), (28, 0x0000_0000_F0F0_F0F0)]
+    {
         let change = (x ^ x >> apart) & mask;
         x ^= change ^ change << apart;
     }

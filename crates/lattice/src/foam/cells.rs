@@ -38,9 +38,14 @@ pub(super) struct Cells {
 }
 
 impl Cells {
-    /// Of a part whose places are divided by `scale`; centres of cells are samples of `grid`. `None`
-    /// when cancelled.
-    pub(super) fn of(part: &Part, scale: DVec3, grid: Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Cells> {
+    /// Of a part whose places are divided by `scale`; centres of cells are samples of `grid`.
+    /// `None` when cancelled.
+    pub(super) fn of(
+        part: &Part,
+        scale: DVec3,
+        grid: Grid,
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Option<Cells> {
         let step = grid.step / FINE as f64;
         let origin = grid.origin - 0.5 * (grid.step - step);
         let fine = Grid { origin, step, size: grid.size * FINE as u32 };
@@ -48,10 +53,11 @@ impl Cells {
         let [nx, ny, nz] = grid.size.to_array().map(|n| n as usize);
         let place = |n: usize| [n % nx, n / nx % ny, n / (nx * ny)];
         let whole = (FINE * FINE * FINE) as f32;
-        let counted = |n: usize| count(&inside, place(n), [0..FINE, 0..FINE, 0..FINE]) as f32 / whole;
+        let counted =
+            |n: usize| count(&inside, place(n), [0..FINE, 0..FINE, 0..FINE]) as f32 / whole;
         let counts: Vec<f32> = (0..nx * ny * nz).into_par_iter().map(counted).collect();
-        // Where one flat piece of the surface passes it tells the shares exactly: counts are off by up to
-        // half a sample, by which the sheet would lean.
+        // Where one flat piece of the surface passes it tells the shares exactly: counts are off by
+        // up to half a sample, by which the sheet would lean.
         let planes: Vec<(usize, Plane)> = (0..counts.len())
             .into_par_iter()
             .filter(|&n| counts[n] > 0.0 && counts[n] < 1.0)
@@ -72,39 +78,43 @@ impl Cells {
         let strides = [1, nx, nx * ny];
         let mut layers: Vec<Layer> = (0..nz).map(|_| Layer::default()).collect();
         // The grid reaches beyond the part: the outermost cells are empty.
-        layers.par_iter_mut().enumerate().filter(|(k, _)| (1..nz - 1).contains(k)).for_each(|(k, layer)| {
-            for at in nx * (1 + ny * k)..nx * (ny - 1 + ny * k) {
-                if !kept(at) {
-                    continue;
+        layers.par_iter_mut().enumerate().filter(|(k, _)| (1..nz - 1).contains(k)).for_each(
+            |(k, layer)| {
+                for at in nx * (1 + ny * k)..nx * (ny - 1 + ny * k) {
+                    if !kept(at) {
+                        continue;
+                    }
+                    let own = place(at);
+                    let open: [f32; 6] = std::array::from_fn(|f| {
+                        let (axis, high) = (f / 2, f & 1 == 1);
+                        let other = if high { at + strides[axis] } else { at - strides[axis] };
+                        if !kept(other) {
+                            return 0.0;
+                        }
+                        if share[at] == 1.0 && share[other] == 1.0 {
+                            return 1.0;
+                        }
+                        // Both cells must find the same.
+                        match (plane(at), plane(other)) {
+                            (Some(a), Some(b)) => {
+                                (0.5 * (a.open(axis, high) + b.open(axis, !high))) as f32
+                            }
+                            (Some(a), None) if share[other] == 1.0 => a.open(axis, high) as f32,
+                            (None, Some(b)) if share[at] == 1.0 => b.open(axis, !high) as f32,
+                            _ => counted_face(&inside, own, place(other), axis, high),
+                        }
+                    });
+                    if share[at] == 1.0 && open == [1.0; 6] {
+                        match layer.runs.last_mut() {
+                            Some([first, len]) if *first + *len == at => *len += 1,
+                            _ => layer.runs.push([at, 1]),
+                        }
+                    } else {
+                        layer.cut.push(Cut { at, open: open.map(|a| a / share[at].max(FLOOR)) });
+                    }
                 }
-                let own = place(at);
-                let open: [f32; 6] = std::array::from_fn(|f| {
-                    let (axis, high) = (f / 2, f & 1 == 1);
-                    let other = if high { at + strides[axis] } else { at - strides[axis] };
-                    if !kept(other) {
-                        return 0.0;
-                    }
-                    if share[at] == 1.0 && share[other] == 1.0 {
-                        return 1.0;
-                    }
-                    // Both cells must find the same.
-                    match (plane(at), plane(other)) {
-                        (Some(a), Some(b)) => (0.5 * (a.open(axis, high) + b.open(axis, !high))) as f32,
-                        (Some(a), None) if share[other] == 1.0 => a.open(axis, high) as f32,
-                        (None, Some(b)) if share[at] == 1.0 => b.open(axis, !high) as f32,
-                        _ => counted_face(&inside, own, place(other), axis, high),
-                    }
-                });
-                if share[at] == 1.0 && open == [1.0; 6] {
-                    match layer.runs.last_mut() {
-                        Some([first, len]) if *first + *len == at => *len += 1,
-                        _ => layer.runs.push([at, 1]),
-                    }
-                } else {
-                    layer.cut.push(Cut { at, open: open.map(|a| a / share[at].max(FLOOR)) });
-                }
-            }
-        });
+            },
+        );
         share.iter_mut().filter(|s| **s < LEAST).for_each(|s| *s = 0.0);
         (!cancelled()).then_some(Cells { grid, layers, share })
     }

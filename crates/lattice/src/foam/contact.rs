@@ -1,7 +1,7 @@
 //! The angle at which the sheet meets the part's surface.
 //!
-//! Past the surface the field is a mirror image, which would flatter: so the slope is that of a polynomial
-//! fitted to places inside alone.
+//! Past the surface the field is a mirror image, which would flatter: so the slope is that of a
+//! polynomial fitted to places inside alone.
 
 use super::Sheet;
 use crate::Contact;
@@ -19,7 +19,8 @@ const TERMS: usize = 20;
 
 /// `None` where the sheet meets the surface nowhere.
 pub(super) fn angles(part: &Part, sheet: &Sheet, near: f64) -> Option<Contact> {
-    let areas: Vec<f64> = (0..part.mesh.triangles.len()).map(|t| 0.5 * part.mesh.area_vector(t).length()).collect();
+    let areas: Vec<f64> =
+        (0..part.mesh.triangles.len()).map(|t| 0.5 * part.mesh.area_vector(t).length()).collect();
     let total: f64 = areas.iter().sum();
     let mut draw = Random::new(1, 42);
     // One place in each of many equal shares of the area.
@@ -66,9 +67,9 @@ pub(super) fn angles(part: &Part, sheet: &Sheet, near: f64) -> Option<Contact> {
     Some(Contact { median_deg: off[off.len() / 2], within_ten_percent: 100.0 * within })
 }
 
-/// Slope of the field at a place of the surface, by least squares over the centres of cells inside. Along
-/// a flat face only three layers of cells are in reach: they leave the cube of the height open, and it is
-/// taken as none.
+/// Slope of the field at a place of the surface, by least squares over the centres of cells inside.
+/// Along a flat face only three layers of cells are in reach: they leave the cube of the height
+/// open, and it is taken as none.
 fn one_sided(part: &Part, sheet: &Sheet, p: DVec3, normal: DVec3) -> Option<DVec3> {
     let up = (normal * sheet.field.scale).normalize_or(DVec3::Z);
     let (side, across) = up.any_orthonormal_pair();
@@ -114,8 +115,8 @@ fn terms(c: DVec3) -> [f64; TERMS] {
     ]
 }
 
-/// The solution of a symmetric system of positive sums (Cholesky without roots); the last unknown is 0 when
-/// the others leave nothing to tell it by. `None` when others are open too.
+/// The solution of a symmetric system of positive sums (Cholesky without roots); the last unknown
+/// is 0 when the others leave nothing to tell it by. `None` when others are open too.
 fn solved(mut m: [[f64; TERMS + 1]; TERMS]) -> Option<[f64; TERMS]> {
     const OPEN: f64 = 3e-4;
     let mut terms = TERMS;
@@ -162,7 +163,9 @@ mod tests {
     fn places(flat: bool) -> Vec<DVec3> {
         let mut random = Random::new(5, 0);
         let mut coordinate = || 2.0 * random.unit() - 1.0;
-        (0..200).map(|_| DVec3::new(coordinate(), coordinate(), if flat { 0.0 } else { coordinate() })).collect()
+        (0..200)
+            .map(|_| DVec3::new(coordinate(), coordinate(), if flat { 0.0 } else { coordinate() }))
+            .collect()
     }
 
     #[test]

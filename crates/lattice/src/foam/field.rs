@@ -1,5 +1,5 @@
-//! The relaxed field as a smooth function of place: extended past the part's surface by reflection, and
-//! interpolated by cubics (Catmull & Rom 1974).
+//! The relaxed field as a smooth function of place: extended past the part's surface by reflection,
+//! and interpolated by cubics (Catmull & Rom 1974).
 
 use super::cells::Cells;
 use glam::{DVec3, UVec3};
@@ -23,7 +23,8 @@ impl Field {
     pub(super) fn new(part: &Part, cells: &Cells, scale: DVec3, relaxed: Vec<f32>) -> Field {
         let grid = &cells.grid;
         let size = grid.size.to_array().map(|n| n as usize);
-        let mut field = Field { scale, origin: grid.origin, per_unit: 1.0 / grid.step, size, values: relaxed };
+        let mut field =
+            Field { scale, origin: grid.origin, per_unit: 1.0 / grid.step, size, values: relaxed };
         let reach = BAND * grid.step * scale.max_element();
         let near = cells.beside(BAND.ceil() as usize);
         let mirrored: Vec<(usize, f32)> = (0..cells.share.len())
@@ -43,7 +44,13 @@ impl Field {
 
     /// Its values in the cells of another grid.
     pub(super) fn on(&self, cells: &Cells) -> Vec<f32> {
-        let value = |n: usize| if cells.kept(n) { self.at(cells.place(n) * self.scale).0 as f32 } else { 0.0 };
+        let value = |n: usize| {
+            if cells.kept(n) {
+                self.at(cells.place(n) * self.scale).0 as f32
+            } else {
+                0.0
+            }
+        };
         (0..cells.share.len()).into_par_iter().map(value).collect()
     }
 
@@ -73,11 +80,13 @@ impl Field {
     /// Value and gradient, per mm, at a place of the part.
     pub(super) fn at(&self, p: DVec3) -> (f64, DVec3) {
         let local = (p / self.scale - self.origin) * self.per_unit;
-        let axes: [(usize, [f64; 4], [f64; 4]); 3] = std::array::from_fn(|a| weights(local[a], self.size[a]));
+        let axes: [(usize, [f64; 4], [f64; 4]); 3] =
+            std::array::from_fn(|a| weights(local[a], self.size[a]));
         let (mut f, mut g) = (0.0, DVec3::ZERO);
         for k in 0..4 {
             for j in 0..4 {
-                let row = axes[0].0 + self.size[0] * (axes[1].0 + j + self.size[1] * (axes[2].0 + k));
+                let row =
+                    axes[0].0 + self.size[0] * (axes[1].0 + j + self.size[1] * (axes[2].0 + k));
                 let four = &self.values[row..row + 4];
                 let (mut v, mut d) = (0.0, 0.0);
                 for i in 0..4 {
@@ -85,8 +94,11 @@ impl Field {
                     d += axes[0].2[i] * four[i] as f64;
                 }
                 f += axes[1].1[j] * axes[2].1[k] * v;
-                g +=
-                    DVec3::new(axes[1].1[j] * axes[2].1[k] * d, axes[1].2[j] * axes[2].1[k] * v, axes[1].1[j] * axes[2].2[k] * v);
+                g += DVec3::new(
+                    axes[1].1[j] * axes[2].1[k] * d,
+                    axes[1].2[j] * axes[2].1[k] * v,
+                    axes[1].1[j] * axes[2].2[k] * v,
+                );
             }
         }
         (f, g * self.per_unit / self.scale)
@@ -94,7 +106,13 @@ impl Field {
 
     /// Values and slopes along a row of places `from + n·step·x`: handed out one by one, at a few
     /// multiplications each.
-    pub(super) fn along_x(&self, from: DVec3, step: f64, n: usize, mut each: impl FnMut(usize, f64, DVec3)) {
+    pub(super) fn along_x(
+        &self,
+        from: DVec3,
+        step: f64,
+        n: usize,
+        mut each: impl FnMut(usize, f64, DVec3),
+    ) {
         let local = (from / self.scale - self.origin) * self.per_unit;
         let (j0, wy, dy) = weights(local.y, self.size[1]);
         let (k0, wz, dz) = weights(local.z, self.size[2]);
@@ -116,17 +134,25 @@ impl Field {
         for i in 0..n {
             let (i0, wx, dx) = weights(local.x + by * i as f64, nx);
             let four = &rows[i0..i0 + 4];
-            let sum = |w: &[f64; 4], c: usize| w[0] * four[0][c] + w[1] * four[1][c] + w[2] * four[2][c] + w[3] * four[3][c];
+            let sum = |w: &[f64; 4], c: usize| {
+                w[0] * four[0][c] + w[1] * four[1][c] + w[2] * four[2][c] + w[3] * four[3][c]
+            };
             each(i, sum(&wx, 0), DVec3::new(sum(&dx, 0), sum(&wx, 1), sum(&wx, 2)) * slope);
         }
     }
 
-    /// Centres of cells nearer than `radius` cells: place in the part, place in units of the radius, value.
-    pub(super) fn cells_near(&self, p: DVec3, radius: f64) -> impl Iterator<Item = (DVec3, DVec3, f64)> + '_ {
+    /// Centres of cells nearer than `radius` cells: place in the part, place in units of the
+    /// radius, value.
+    pub(super) fn cells_near(
+        &self,
+        p: DVec3,
+        radius: f64,
+    ) -> impl Iterator<Item = (DVec3, DVec3, f64)> + '_ {
         let local = (p / self.scale - self.origin) * self.per_unit;
         let (low, high) = ((local - radius).ceil().as_ivec3(), (local + radius).floor().as_ivec3());
         let range = move |a: usize| low[a].max(0)..=high[a].min(self.size[a] as i32 - 1);
-        let all = range(2).flat_map(move |k| range(1).flat_map(move |j| range(0).map(move |i| [i, j, k])));
+        let all = range(2)
+            .flat_map(move |k| range(1).flat_map(move |j| range(0).map(move |i| [i, j, k])));
         all.filter_map(move |c| {
             let own = DVec3::from(c.map(f64::from));
             let off = (own - local) / radius;
@@ -149,7 +175,12 @@ fn weights(x: f64, size: usize) -> (usize, [f64; 4], [f64; 4]) {
     let (t2, t3) = (t * t, t * t * t);
     (
         low as usize - 1,
-        [0.5 * (-t3 + 2.0 * t2 - t), 0.5 * (3.0 * t3 - 5.0 * t2 + 2.0), 0.5 * (-3.0 * t3 + 4.0 * t2 + t), 0.5 * (t3 - t2)],
+        [
+            0.5 * (-t3 + 2.0 * t2 - t),
+            0.5 * (3.0 * t3 - 5.0 * t2 + 2.0),
+            0.5 * (-3.0 * t3 + 4.0 * t2 + t),
+            0.5 * (t3 - t2),
+        ],
         [
             0.5 * (-3.0 * t2 + 4.0 * t - 1.0),
             0.5 * (9.0 * t2 - 10.0 * t),
@@ -172,7 +203,9 @@ mod tests {
         let mut values = Vec::new();
         for k in 0..SIZE[2] {
             for j in 0..SIZE[1] {
-                values.extend((0..SIZE[0]).map(|i| of(origin + DVec3::new(i as f64, j as f64, k as f64) / per_unit) as f32));
+                values.extend((0..SIZE[0]).map(|i| {
+                    of(origin + DVec3::new(i as f64, j as f64, k as f64) / per_unit) as f32
+                }));
             }
         }
         Field { scale: DVec3::new(5.0, 7.0, 6.0), origin, per_unit, size: SIZE, values }

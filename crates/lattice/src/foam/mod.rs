@@ -1,5 +1,5 @@
-//! Foam sheet: a random, two-sided labyrinth surface that meets the part's surface at a right angle, of one cell
-//! size or of smaller cells in places.
+//! Foam sheet: a random, two-sided labyrinth surface that meets the part's surface at a right
+//! angle, of one cell size or of smaller cells in places.
 //!
 //! | module | idea |
 //! |---|---|
@@ -32,7 +32,8 @@ use ulmix_recipe::Structure;
 
 /// A grid on which noise is relaxed: cells to the shortest wave, steps, and the time of each.
 type Pass = (f64, usize, f64);
-/// First noise becomes a labyrinth; on a finer grid it then comes to stand upright on the part's surface.
+/// First noise becomes a labyrinth; on a finer grid it then comes to stand upright on the part's
+/// surface.
 const FULL: [Pass; 2] = [(8.0, 20, 0.5), (16.0, 1, 0.5)];
 /// The same where waves are of different lengths: the longest ones make time steps dear.
 const GRADED: [Pass; 2] = [(6.0, 20, 0.5), (10.0, 1, 0.5)];
@@ -62,14 +63,15 @@ struct Sheet {
 }
 
 impl Sheet {
-    /// Signed distance in mm, and the gradient of the field: of a plane wave the distance is exact, and it
-    /// ends at a quarter of a wave, `share` of a cell long.
+    /// Signed distance in mm, and the gradient of the field: of a plane wave the distance is exact,
+    /// and it ends at a quarter of a wave, `share` of a cell long.
     fn distance(&self, (u, g): (f64, DVec3), share: f64) -> (f64, DVec3) {
         let slope = g.length();
         // Per wave.
         let per_wave = (g * self.field.scale).length() * share;
         let phase = u.abs().atan2(per_wave / TAU);
-        let wave = if slope > 1e-300 { per_wave / slope } else { self.field.scale.min_element() * share };
+        let wave =
+            if slope > 1e-300 { per_wave / slope } else { self.field.scale.min_element() * share };
         (u.signum() * phase / TAU * wave, g)
     }
 
@@ -100,8 +102,13 @@ impl Sheet {
 }
 
 impl Sheet {
-    /// Relaxes a sheet in the part, and gives the cells that it was relaxed on last. `None` when cancelled.
-    fn relaxed(site: Site, s: &Structure, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<(Sheet, Cells)> {
+    /// Relaxes a sheet in the part, and gives the cells that it was relaxed on last. `None` when
+    /// cancelled.
+    fn relaxed(
+        site: Site,
+        s: &Structure,
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Option<(Sheet, Cells)> {
         let part = site.part;
         let scale = DVec3::from(s.cell_mm);
         let sizes = Sizes::of(site, s.seeds.finer.as_ref());
@@ -121,7 +128,8 @@ impl Sheet {
             let step = coarser * least / per_wave;
             // Not on the grid's own planes.
             let origin = bounds.min / scale - step * (MARGIN + 0.37);
-            let size = (bounds.size() / scale / step).ceil().as_uvec3() + UVec3::splat(2 * MARGIN as u32 + 1);
+            let size = (bounds.size() / scale / step).ceil().as_uvec3()
+                + UVec3::splat(2 * MARGIN as u32 + 1);
             Grid { origin, step, size }
         };
         let lengths = sizes.map(|sizes| Lengths::of(&sizes, &grid(finest), scale));
@@ -131,7 +139,9 @@ impl Sheet {
         for &(per_wave, steps, time) in passes {
             let cells = Cells::of(part, scale, grid(per_wave), cancelled)?;
             let start = match &made {
-                None => relax::noise(&cells, s.seeds.random, lengths.as_ref(), |p| p - anchor, turn(s)),
+                None => {
+                    relax::noise(&cells, s.seeds.random, lengths.as_ref(), |p| p - anchor, turn(s))
+                }
                 Some((rough, _)) => rough.on(&cells),
             };
             let relaxed = relax::relax(&cells, lengths.as_ref(), start, (steps, time), cancelled)?;
@@ -149,7 +159,8 @@ impl Sheet {
     fn samples(&self, part: &Part, cells: &Cells, near: f64) -> Vec<DVec3> {
         let every = (cells.count() / 6000).max(1);
         let inside = (0..cells.share.len()).filter(|&n| cells.share[n] == 1.0).step_by(every);
-        let mut samples: Vec<DVec3> = inside.filter_map(|n| self.foot(cells.place(n) * self.field.scale, near)).collect();
+        let mut samples: Vec<DVec3> =
+            inside.filter_map(|n| self.foot(cells.place(n) * self.field.scale, near)).collect();
         samples.retain(|p| part.distance.value(*p) < -0.25 * near);
         samples.truncate(1000);
         samples
@@ -176,8 +187,8 @@ impl Bare for Foam {
         self.sheet.at(p).0.abs()
     }
 
-    /// The distance value that lies, in the median, half a wall from the sheet; from where it ends it goes on
-    /// evenly, so that more thickness is always more material.
+    /// The distance value that lies, in the median, half a wall from the sheet; from where it ends
+    /// it goes on evenly, so that more thickness is always more material.
     fn level(&self, thickness: f64) -> f64 {
         let measured = (0.5 * thickness).min(0.15 * self.cell);
         let values = self.samples.iter().map(|&p| {
@@ -198,7 +209,13 @@ impl Bare for Foam {
 
     fn thicken(&self, thickness: f64) -> Box<dyn Lattice> {
         let level = self.level(thickness);
-        Box::new(Walls { sheet: self.sheet.clone(), level, thickness, opening: self.opening(thickness), cell: self.cell })
+        Box::new(Walls {
+            sheet: self.sheet.clone(),
+            level,
+            thickness,
+            opening: self.opening(thickness),
+            cell: self.cell,
+        })
     }
 
     fn facts(&self) -> Option<&Facts> {
@@ -206,7 +223,9 @@ impl Bare for Foam {
     }
 
     fn bytes(&self) -> usize {
-        self.sheet.field.bytes() + self.sheet.lengths.as_ref().map_or(0, Lengths::bytes) + 24 * self.samples.len()
+        self.sheet.field.bytes()
+            + self.sheet.lengths.as_ref().map_or(0, Lengths::bytes)
+            + 24 * self.samples.len()
     }
 }
 
@@ -264,7 +283,8 @@ impl Bulk for OnGrid<'_> {
         let mut out = wanted.clone();
         out.par_rows_mut(|j, k, row| {
             let Some(first) = row.iter().position(|w| *w != 0) else { return };
-            let last = row.len() - row.iter().rev().position(|w| *w != 0).expect("a word that is not empty");
+            let last = row.len()
+                - row.iter().rev().position(|w| *w != 0).expect("a word that is not empty");
             let from = self.grid.at(64 * first as u32, j as u32, k as u32);
             sheet.field.along_x(from, self.grid.step, 64 * (last - first), |i, u, g| {
                 let (word, bit) = (first + i / 64, 1u64 << (i % 64));
@@ -285,10 +305,13 @@ impl Bulk for OnGrid<'_> {
             let place = |local: Vec3| corner + local.as_dvec3() * step;
             let mut p = place(Vec3::from([0, 1, 2].map(|a| row.local[a][n])));
             let (mut d, mut g) = sheet.at(p);
-            // The side of the wall meant: plain, or so near the middle that the outer corner must tell.
+            // The side of the wall meant: plain, or so near the middle that the outer corner must
+            // tell.
             let mut side = d;
             if d.abs() < 0.5 * self.walls.level.max(self.reach) {
-                side = sheet.at(place(Vec3::from([0, 1, 2].map(|a| (row.outside[n] >> a & 1) as f32)))).0;
+                side = sheet
+                    .at(place(Vec3::from([0, 1, 2].map(|a| (row.outside[n] >> a & 1) as f32))))
+                    .0;
             }
             let level = if side < 0.0 { -self.walls.level } else { self.walls.level };
             for round in 0.. {
@@ -321,7 +344,8 @@ mod tests {
     #[test]
     fn it_meets_round_and_flat_surfaces_at_a_right_angle() {
         let ball = Part::prepare(&TriMesh::sphere(20.0, 5)).unwrap();
-        let block = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(50.0, 34.0, 30.0))).unwrap();
+        let block =
+            Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(50.0, 34.0, 30.0))).unwrap();
         for part in [&ball, &block] {
             let c = foam(part, 1, [8.0; 3]).facts.contact.unwrap();
             assert!(c.median_deg < 3.0 && c.within_ten_percent > 95.0, "{c:?}");
@@ -333,10 +357,15 @@ mod tests {
         let part = Part::prepare(&TriMesh::sphere(24.0, 5)).unwrap();
         let cell = 8.0;
         let f = foam(&part, 3, [cell; 3]);
-        let points: Vec<DVec3> = (1..200_000).map(|i| (low_discrepancy(i) - 0.5) * 48.0).filter(|p| p.length() < 23.0).collect();
-        let up = points.iter().filter(|p| f.sheet.at(**p).0 > 0.0).count() as f64 / points.len() as f64;
+        let points: Vec<DVec3> = (1..200_000)
+            .map(|i| (low_discrepancy(i) - 0.5) * 48.0)
+            .filter(|p| p.length() < 23.0)
+            .collect();
+        let up =
+            points.iter().filter(|p| f.sheet.at(**p).0 > 0.0).count() as f64 / points.len() as f64;
         assert!((up - 0.5).abs() < 0.03, "{up}");
-        // Area per volume times the cell size, measured for relaxed fields of this kind: 2.04 to 2.14.
+        // Area per volume times the cell size, measured for relaxed fields of this kind: 2.04 to
+        // 2.14.
         let curve = DensityCurve::new(Arc::new(f.clone()), &points);
         let area = curve.density(0.4) / 0.4 * cell;
         assert!(area > 1.95 && area < 2.25, "{area}");
@@ -348,8 +377,12 @@ mod tests {
                 .iter()
                 .map(|&p| {
                     let n = f.sheet.at(p).1.normalize();
-                    let reach =
-                        |n: DVec3| (0..400).map(|i| i as f64 * 0.005).find(|r| walls.value(p + n * *r) >= 0.0).unwrap_or(2.0);
+                    let reach = |n: DVec3| {
+                        (0..400)
+                            .map(|i| i as f64 * 0.005)
+                            .find(|r| walls.value(p + n * *r) >= 0.0)
+                            .unwrap_or(2.0)
+                    };
                     reach(n) + reach(-n)
                 })
                 .collect();
@@ -364,7 +397,9 @@ mod tests {
         let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(20.0))).unwrap();
         let at = |random| {
             let f = foam(&part, random, [6.0; 3]);
-            (1..300).map(|i| f.sheet.at(low_discrepancy(i) * 20.0).0.to_bits()).collect::<Vec<u64>>()
+            (1..300)
+                .map(|i| f.sheet.at(low_discrepancy(i) * 20.0).0.to_bits())
+                .collect::<Vec<u64>>()
         };
         let one = rayon::ThreadPoolBuilder::new().num_threads(1).build().unwrap();
         assert_eq!(at(5), one.install(|| at(5)));
@@ -378,7 +413,9 @@ mod tests {
         let grid = Grid::covering(&part.mesh.bounds(), 0.7);
         let mut wanted = Bits::new(&grid);
         let all = |f: &mut dyn FnMut(u32, u32, u32)| {
-            (0..grid.size.z).for_each(|k| (0..grid.size.y).for_each(|j| (0..grid.size.x).for_each(|i| f(i, j, k))))
+            (0..grid.size.z).for_each(|k| {
+                (0..grid.size.y).for_each(|j| (0..grid.size.x).for_each(|i| f(i, j, k)))
+            })
         };
         all(&mut |i, j, k| wanted.set(i, j, k));
         let signs = walls.on_grid(&grid, 0.0).signs(&wanted);
@@ -396,11 +433,13 @@ mod tests {
         let f = Foam::new((&part).into(), &s, &|| false).unwrap();
         let c = f.facts.contact.unwrap();
         assert!(c.median_deg < 3.0 && c.within_ten_percent > 95.0, "{c:?}");
-        // Area per volume times the wave's length is the same everywhere, as of waves of one length.
+        // Area per volume times the wave's length is the same everywhere, as of waves of one
+        // length.
         let area = |low: f64, high: f64| {
             let points = (1..400_000u64).map(|i| (low_discrepancy(i) - 0.5) * 44.0);
             let shell: Vec<DVec3> = points.filter(|p| (low..high).contains(&p.length())).collect();
-            let length = shell.iter().map(|p| 12.0 * f.sheet.share(*p)).sum::<f64>() / shell.len() as f64;
+            let length =
+                shell.iter().map(|p| 12.0 * f.sheet.share(*p)).sum::<f64>() / shell.len() as f64;
             let near = shell.iter().filter(|p| f.measure(**p) < 0.1).count();
             near as f64 / shell.len() as f64 / 0.2 * length
         };
@@ -409,8 +448,10 @@ mod tests {
         let site = Site { draft: true, ..(&part).into() };
         let draft = Foam::new(site, &s, &|| false).unwrap();
         // The same labyrinth: most places are on the same side.
-        let places = || (1..20_000).map(|i| (low_discrepancy(i) - 0.5) * 44.0).filter(|p| p.length() < 21.0);
-        let same = places().filter(|p| (draft.sheet.at(*p).0 > 0.0) == (f.sheet.at(*p).0 > 0.0)).count();
+        let places =
+            || (1..20_000).map(|i| (low_discrepancy(i) - 0.5) * 44.0).filter(|p| p.length() < 21.0);
+        let same =
+            places().filter(|p| (draft.sheet.at(*p).0 > 0.0) == (f.sheet.at(*p).0 > 0.0)).count();
         assert!(same as f64 > 0.85 * places().count() as f64, "{same} of {}", places().count());
     }
 

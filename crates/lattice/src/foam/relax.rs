@@ -1,11 +1,12 @@
 //! Relaxation of noise into a labyrinth of one spacing, or of one that changes from place to place.
 //!
-//! The gradient flow of Swift & Hohenberg (1977) in the form u' = r·u − u³ − L²u, L = κ∇² + 1, whose
-//! fastest growing wave has the length 2π√κ. Where κ changes with place the flow stays that of an energy: L is
-//! normalised by it, and its mirror image is ∇²κ + 1, so that every wave grows alike whatever its length. Faces between a cell and the outside pass nothing in
-//! either L: so u meets the part's surface without slope, and its zero surface at a right angle.
-//! Time steps by damped Runge–Kutta–Chebyshev stages (Sommeijer, Shampine & Verwer 1997): explicit, no
-//! sums over the grid, so the same bits on any number of threads.
+//! The gradient flow of Swift & Hohenberg (1977) in the form u' = r·u − u³ − L²u, L = κ∇² + 1,
+//! whose fastest growing wave has the length 2π√κ. Where κ changes with place the flow stays that
+//! of an energy: L is normalised by it, and its mirror image is ∇²κ + 1, so that every wave grows
+//! alike whatever its length. Faces between a cell and the outside pass nothing in either L: so u
+//! meets the part's surface without slope, and its zero surface at a right angle. Time steps by
+//! damped Runge–Kutta–Chebyshev stages (Sommeijer, Shampine & Verwer 1997): explicit, no sums over
+//! the grid, so the same bits on any number of threads.
 
 use super::cells::{Cells, Layer};
 use super::lengths::Lengths;
@@ -22,9 +23,10 @@ const WAVES: usize = 64;
 const BAND: f64 = 1.275;
 const DAMPING: f64 = 0.05;
 
-/// Waves of one length in every direction, summed: the same pattern on any grid. `place` takes a cell's
-/// centre to where the noise is read. Where lengths change from place to place every band of lengths has waves of its
-/// own, and cells between two bands have a share of both: waves that are stretched would be distorted.
+/// Waves of one length in every direction, summed: the same pattern on any grid. `place` takes a
+/// cell's centre to where the noise is read. Where lengths change from place to place every band of
+/// lengths has waves of its own, and cells between two bands have a share of both: waves that are
+/// stretched would be distorted.
 pub(super) fn noise(
     cells: &Cells,
     random: u32,
@@ -63,11 +65,16 @@ pub(super) fn noise(
         let Some(first) = (0..nx).find(|i| cells.kept(i + nx * row)) else { return };
         let last = (first..nx).rev().find(|i| cells.kept(i + nx * row)).unwrap_or(first);
         let start = place(cells.grid.at(first as u32, j as u32, k as u32));
-        let of_row =
-            lengths.map(|l| (first..=last).map(|i| l.at(cells.grid.at(i as u32, j as u32, k as u32))).collect::<Vec<f32>>());
+        let of_row = lengths.map(|l| {
+            (first..=last)
+                .map(|i| l.at(cells.grid.at(i as u32, j as u32, k as u32)))
+                .collect::<Vec<f32>>()
+        });
         for (band, waves) in waves.iter().enumerate() {
-            let weights: Vec<f32> =
-                of_row.as_ref().map_or_else(|| vec![1.0; last - first + 1], |l| l.iter().map(|&l| weight(band, l)).collect());
+            let weights: Vec<f32> = of_row.as_ref().map_or_else(
+                || vec![1.0; last - first + 1],
+                |l| l.iter().map(|&l| weight(band, l)).collect(),
+            );
             if weights.iter().all(|w| *w == 0.0) {
                 continue;
             }
@@ -106,8 +113,8 @@ fn stiffness(cells_to_a_wave: f64) -> f64 {
 }
 
 impl Flow<'_> {
-    /// Calls `each(y, w, ∇²w, κ, out)` with the values of every cell, layer by layer in parallel. κ is told where it is
-    /// `LOCAL`.
+    /// Calls `each(y, w, ∇²w, κ, out)` with the values of every cell, layer by layer in parallel. κ
+    /// is told where it is `LOCAL`.
     fn sweep<const LOCAL: bool>(
         &self,
         y: &[f32],
@@ -116,29 +123,39 @@ impl Flow<'_> {
         each: impl Fn(f32, f32, f32, f32, &mut f32) + Sync,
     ) {
         let [sy, sz] = self.strides;
-        out.par_chunks_mut(sz).zip(&self.cells.layers).enumerate().for_each(|(k, (out, layer)): (_, (_, &Layer))| {
-            let base = k * sz;
-            for &[first, n] in &layer.runs {
-                // Slices of one length: the loop over them needs no checks and becomes vector code.
-                let at = |from: usize| &w[from..from + n];
-                let (own, x0, x1) = (at(first), at(first - 1), at(first + 1));
-                let (y0, y1, z0, z1) = (at(first - sy), at(first + sy), at(first - sz), at(first + sz));
-                let (y, out) = (&y[first..first + n], &mut out[first - base..first - base + n]);
-                let c = if LOCAL { &self.local[first..first + n] } else { own };
-                for i in 0..n {
-                    let around = (x0[i] + x1[i]) + (y0[i] + y1[i]) + (z0[i] + z1[i]);
-                    each(y[i], own[i], around - 6.0 * own[i], c[i], &mut out[i]);
+        out.par_chunks_mut(sz).zip(&self.cells.layers).enumerate().for_each(
+            |(k, (out, layer)): (_, (_, &Layer))| {
+                let base = k * sz;
+                for &[first, n] in &layer.runs {
+                    // Slices of one length: the loop over them needs no checks and becomes vector
+                    // code.
+                    let at = |from: usize| &w[from..from + n];
+                    let (own, x0, x1) = (at(first), at(first - 1), at(first + 1));
+                    let (y0, y1, z0, z1) =
+                        (at(first - sy), at(first + sy), at(first - sz), at(first + sz));
+                    let (y, out) = (&y[first..first + n], &mut out[first - base..first - base + n]);
+                    let c = if LOCAL { &self.local[first..first + n] } else { own };
+                    for i in 0..n {
+                        let around = (x0[i] + x1[i]) + (y0[i] + y1[i]) + (z0[i] + z1[i]);
+                        each(y[i], own[i], around - 6.0 * own[i], c[i], &mut out[i]);
+                    }
                 }
-            }
-            for cut in &layer.cut {
-                let (at, o) = (cut.at, cut.open);
-                let flux = |from: usize, open: f32| open * (w[from] - w[at]);
-                let laplace = (flux(at - 1, o[0]) + flux(at + 1, o[1]))
-                    + (flux(at - sy, o[2]) + flux(at + sy, o[3]))
-                    + (flux(at - sz, o[4]) + flux(at + sz, o[5]));
-                each(y[at], w[at], laplace, if LOCAL { self.local[at] } else { 0.0 }, &mut out[at - base]);
-            }
-        });
+                for cut in &layer.cut {
+                    let (at, o) = (cut.at, cut.open);
+                    let flux = |from: usize, open: f32| open * (w[from] - w[at]);
+                    let laplace = (flux(at - 1, o[0]) + flux(at + 1, o[1]))
+                        + (flux(at - sy, o[2]) + flux(at + sy, o[3]))
+                        + (flux(at - sz, o[4]) + flux(at + sz, o[5]));
+                    each(
+                        y[at],
+                        w[at],
+                        laplace,
+                        if LOCAL { self.local[at] } else { 0.0 },
+                        &mut out[at - base],
+                    );
+                }
+            },
+        );
     }
 
     /// L u; where κ changes, κ·L u.
@@ -151,8 +168,8 @@ impl Flow<'_> {
         }
     }
 
-    /// `out` = a·u + b·out + d·u', u' being the flow at u; `v` is room for L u. The flow without `growth` is −L'L u alone,
-    /// L' being the mirror image of L.
+    /// `out` = a·u + b·out + d·u', u' being the flow at u; `v` is room for L u. The flow without
+    /// `growth` is −L'L u alone, L' being the mirror image of L.
     fn stage(&self, u: &[f32], v: &mut [f32], out: &mut [f32], [a, b, d]: [f32; 3], growth: f32) {
         self.half(u, v);
         let flow = |y: f32, twice: f32| growth * (R * y - y * y * y) - twice;
@@ -172,7 +189,8 @@ impl Flow<'_> {
     fn radius(&self) -> f64 {
         let [nx, ny, _] = self.cells.grid.size.to_array().map(|n| n as usize);
         let mut draw = Random::new(7, 41);
-        let sign = |n: usize| if (n % nx + n / nx % ny + n / (nx * ny)) & 1 == 0 { 1.0 } else { -1.0 };
+        let sign =
+            |n: usize| if (n % nx + n / nx % ny + n / (nx * ny)) & 1 == 0 { 1.0 } else { -1.0 };
         let mut x: Vec<f32> = (0..self.cells.share.len())
             .map(|n| if self.cells.kept(n) { sign(n) * (1.0 + draw.unit() as f32) } else { 0.0 })
             .collect();
@@ -182,8 +200,10 @@ impl Flow<'_> {
             self.stage(&x, &mut v, &mut y, [0.0, 0.0, -1.0], 0.0);
             // Layer by layer, so that the sum does not depend on threads.
             let norm = |v: &[f32]| -> f64 {
-                let layers: Vec<f64> =
-                    v.par_chunks(self.strides[1]).map(|l| l.iter().map(|&a| a as f64 * a as f64).sum()).collect();
+                let layers: Vec<f64> = v
+                    .par_chunks(self.strides[1])
+                    .map(|l| l.iter().map(|&a| a as f64 * a as f64).sum())
+                    .collect();
                 layers.iter().sum::<f64>().sqrt()
             };
             let length = norm(&y);
@@ -207,7 +227,13 @@ pub(super) fn relax(
     let [nx, ny, _] = cells.grid.size.to_array().map(|n| n as usize);
     let per_unit = 1.0 / cells.grid.step;
     let local = |l: &Lengths| {
-        let of = |n: usize| if cells.kept(n) { stiffness(l.at(cells.place(n)) as f64 * per_unit) as f32 } else { 1.0 };
+        let of = |n: usize| {
+            if cells.kept(n) {
+                stiffness(l.at(cells.place(n)) as f64 * per_unit) as f32
+            } else {
+                1.0
+            }
+        };
         (0..u.len()).into_par_iter().map(of).collect()
     };
     let local: Vec<f32> = lengths.map(local).unwrap_or_default();
@@ -223,7 +249,13 @@ pub(super) fn relax(
         flow.stage(&u, &mut v, &mut next, [1.0, 0.0, (w1 / w0 * time) as f32], 1.0);
         for j in 2..=stages {
             let by = 2.0 * b[j] / b[j - 1];
-            flow.stage(&next, &mut v, &mut u, [(w0 * by) as f32, (-b[j] / b[j - 2]) as f32, (w1 * by * time) as f32], 1.0);
+            flow.stage(
+                &next,
+                &mut v,
+                &mut u,
+                [(w0 * by) as f32, (-b[j] / b[j - 2]) as f32, (w1 * by * time) as f32],
+                1.0,
+            );
             std::mem::swap(&mut u, &mut next);
         }
         std::mem::swap(&mut u, &mut next);

@@ -1,8 +1,8 @@
 //! Struts and cell walls as fields: exact distances, found through bins, joins blended.
 //!
-//! Members that meet flow into each other by a polynomial smooth minimum (Quilez 2013) whose support is
-//! the blend radius: where two surfaces lie farther apart it changes nothing, and nowhere does it add
-//! more than a quarter of the radius for two members.
+//! Members that meet flow into each other by a polynomial smooth minimum (Quilez 2013) whose
+//! support is the blend radius: where two surfaces lie farther apart it changes nothing, and
+//! nowhere does it add more than a quarter of the radius for two members.
 //!
 //! | module | idea |
 //! |---|---|
@@ -90,7 +90,8 @@ impl Source {
     }
 }
 
-/// Where members are held: a box, and how far from them distances are told apart. `edge` is that of the bins.
+/// Where members are held: a box, and how far from them distances are told apart. `edge` is that of
+/// the bins.
 struct Held {
     low: DVec3,
     size: DVec3,
@@ -152,7 +153,11 @@ impl Members {
                 let copies = |s: &[DVec3; 2]| {
                     let s = *s;
                     (0..25 * deep).map(move |n| {
-                        let at = DVec3::new((n % 5) as f64, (n / 5 % 5) as f64, (n / 25) as f64 + 2.0 - (deep / 2) as f64);
+                        let at = DVec3::new(
+                            (n % 5) as f64,
+                            (n / 5 % 5) as f64,
+                            (n / 25) as f64 + 2.0 - (deep / 2) as f64,
+                        );
                         s.map(|p| p + (at - 2.0) * *cell)
                     })
                 };
@@ -167,7 +172,11 @@ impl Members {
             Source::Struts { struts, inner, ends } => {
                 let (low, high) = span(struts.iter().flatten(), far);
                 let held = Held { low, size: high - low, repeats: false, margin, edge };
-                Members::of(segments(struts.iter().copied(), *inner, ends, joins), joins.section, held)
+                Members::of(
+                    segments(struts.iter().copied(), *inner, ends, joins),
+                    joins.section,
+                    held,
+                )
             }
             Source::Walls { seeds, pairs, holes } => {
                 let (low, high) = span(seeds.iter(), 0.0);
@@ -181,15 +190,21 @@ impl Members {
                 });
                 let exact: Vec<DVec3> = seeds.iter().map(|s| *s - low).collect();
                 let quick = exact.iter().map(|s| s.as_vec3().to_array()).collect();
-                let holes: Vec<Hole> = holes.iter().map(|h| Hole { middle: h.middle - low, ..*h }).collect();
+                let holes: Vec<Hole> =
+                    holes.iter().map(|h| Hole { middle: h.middle - low, ..*h }).collect();
                 Members::Walls { bins, beside: Beside::new(&exact, pairs, &holes), exact, quick }
             }
         }
     }
 
     /// Struts in a box, which may repeat, with bins of a size.
-    fn of(struts: Vec<Segment>, section: StrutSection, Held { low, size, repeats, margin, edge }: Held) -> Members {
-        let struts: Vec<Segment> = struts.iter().map(|s| Segment { a: s.a - low, b: s.b - low, ..*s }).collect();
+    fn of(
+        struts: Vec<Segment>,
+        section: StrutSection,
+        Held { low, size, repeats, margin, edge }: Held,
+    ) -> Members {
+        let struts: Vec<Segment> =
+            struts.iter().map(|s| Segment { a: s.a - low, b: s.b - low, ..*s }).collect();
         let flat = struts.iter().all(|s| s.a.z == 0.0 && s.b.z == 0.0);
         let bins = Bins::new(low, if flat { size.with_z(0.0) } else { size }, edge, repeats);
         let about = bins.half_diagonal();
@@ -204,14 +219,21 @@ impl Members {
                 let s = &struts[id];
                 match section {
                     StrutSection::Round => s.distance(middle) <= about + margin,
-                    StrutSection::Rectangular { .. } => s.distance(middle) + s.most() <= about + room(s),
+                    StrutSection::Rectangular { .. } => {
+                        s.distance(middle) + s.most() <= about + room(s)
+                    }
                 }
             },
         );
         match section {
-            StrutSection::Round => Members::Struts { bins, quick: struts.iter().map(Segment::quick).collect(), exact: struts },
+            StrutSection::Round => Members::Struts {
+                bins,
+                quick: struts.iter().map(Segment::quick).collect(),
+                exact: struts,
+            },
             StrutSection::Rectangular { taller_mm, turn_deg } => {
-                let exact: Vec<Bar> = struts.iter().map(|s| Bar::new(s, taller_mm, turn_deg)).collect();
+                let exact: Vec<Bar> =
+                    struts.iter().map(|s| Bar::new(s, taller_mm, turn_deg)).collect();
                 Members::Bars { bins, quick: exact.iter().map(Bar::quick).collect(), exact }
             }
         }
@@ -220,14 +242,21 @@ impl Members {
     /// Members by place.
     pub fn bins(&self) -> &Bins {
         match self {
-            Members::Struts { bins, .. } | Members::Bars { bins, .. } | Members::Walls { bins, .. } => bins,
+            Members::Struts { bins, .. }
+            | Members::Bars { bins, .. }
+            | Members::Walls { bins, .. } => bins,
         }
     }
 
-    /// The section across the strut that lies nearest to a reduced place; `None` beside nodes, walls and where nothing is near.
+    /// The section across the strut that lies nearest to a reduced place; `None` beside nodes,
+    /// walls and where nothing is near.
     pub fn section(&self, q: DVec3) -> Option<Across> {
         let list = self.bins().list(self.bins().of(q));
-        fn nearest<'a, T>(list: &[u32], all: &'a [T], distance: impl Fn(&T) -> f64) -> Option<&'a T> {
+        fn nearest<'a, T>(
+            list: &[u32],
+            all: &'a [T],
+            distance: impl Fn(&T) -> f64,
+        ) -> Option<&'a T> {
             let near = list.iter().map(|&id| &all[id as usize]);
             near.min_by(|a, b| distance(a).total_cmp(&distance(b)))
         }
@@ -244,7 +273,9 @@ impl Members {
             + match self {
                 Members::Struts { exact, .. } => exact.len() * (64 + 40),
                 Members::Bars { exact, .. } => exact.len() * (136 + 64),
-                Members::Walls { exact, beside, .. } => exact.len() * (24 + 12) + beside.exact.len() * (64 + 32),
+                Members::Walls { exact, beside, .. } => {
+                    exact.len() * (24 + 12) + beside.exact.len() * (64 + 32)
+                }
             }
     }
 
@@ -256,29 +287,43 @@ impl Members {
         };
         let list = self.bins().list(self.bins().of(q));
         match self {
-            Members::Struts { exact, .. } => list.iter().map(|&id| exact[id as usize].distance(q)).fold(far, join),
-            Members::Bars { exact, .. } => list.iter().map(|&id| exact[id as usize].distance(q)).fold(far, join),
+            Members::Struts { exact, .. } => {
+                list.iter().map(|&id| exact[id as usize].distance(q)).fold(far, join)
+            }
+            Members::Bars { exact, .. } => {
+                list.iter().map(|&id| exact[id as usize].distance(q)).fold(far, join)
+            }
             Members::Walls { exact, beside, .. } => {
                 let d = |i: u32| exact[i as usize].distance_squared(q);
-                let Some(&own) = list.iter().min_by(|a, b| d(**a).total_cmp(&d(**b))) else { return far };
+                let Some(&own) = list.iter().min_by(|a, b| d(**a).total_cmp(&d(**b))) else {
+                    return far;
+                };
                 beside.exact[beside.of(own)].iter().map(|w| w.distance(q)).fold(far, join)
             }
         }
     }
 
-    /// Distance of a reduced place from the nearest member. Of bars, whose [`distance`](Self::distance) keeps their edges, from
-    /// the ribbons in their middle.
+    /// Distance of a reduced place from the nearest member. Of bars, whose
+    /// [`distance`](Self::distance) keeps their edges, from the ribbons in their middle.
     pub fn clearance(&self, q: DVec3, blend: f64, far: f64) -> f64 {
         match self {
-            Members::Bars { bins, exact, .. } => {
-                bins.list(bins.of(q)).iter().map(|&id| exact[id as usize].clearance(q)).fold(far, f64::min)
-            }
+            Members::Bars { bins, exact, .. } => bins
+                .list(bins.of(q))
+                .iter()
+                .map(|&id| exact[id as usize].clearance(q))
+                .fold(far, f64::min),
             _ => self.distance(q, blend, far),
         }
     }
 
     /// [`distance`](Self::distance) for eight places at once, whose bin is given, and its gradient.
-    pub fn distance8(&self, bin: usize, q: &[f32x8; 3], blend: f32, far: f32) -> (f32x8, [f32x8; 3]) {
+    pub fn distance8(
+        &self,
+        bin: usize,
+        q: &[f32x8; 3],
+        blend: f32,
+        far: f32,
+    ) -> (f32x8, [f32x8; 3]) {
         let list = self.bins().list(bin);
         let (zero, one) = (f32x8::ZERO, f32x8::splat(1.0));
         let (f, g) = (f32x8::splat(far), [zero; 3]);
@@ -286,7 +331,8 @@ impl Members {
         match self {
             Members::Struts { quick, .. } => {
                 for &id in list {
-                    let ([ax, ay, az, bx, by, bz, inverse, extra], [more, lean]) = quick[id as usize];
+                    let ([ax, ay, az, bx, by, bz, inverse, extra], [more, lean]) =
+                        quick[id as usize];
                     let p = [q[0] - ax, q[1] - ay, q[2] - az];
                     let from = |t: f32x8| [p[0] - t * bx, p[1] - t * by, p[2] - t * bz];
                     let length = |d: &[f32x8; 3]| (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt();
@@ -331,7 +377,8 @@ impl Members {
                     }
                     let mut one = Joined { f, g, ..joined };
                     for &[x, y, z, c, u, v, t, radius] in &beside.quick[beside.of(id as u32)] {
-                        let (d, n) = (q[0] * x + q[1] * y + q[2] * z + c, [x, y, z].map(f32x8::splat));
+                        let (d, n) =
+                            (q[0] * x + q[1] * y + q[2] * z + c, [x, y, z].map(f32x8::splat));
                         if radius > 0.0 {
                             let (d, n) = past_rim(d, n, [q[0] - u, q[1] - v, q[2] - t], radius);
                             one.add(d, n);
@@ -374,7 +421,12 @@ impl Joined {
     }
 }
 
-fn segments(struts: impl Iterator<Item = [DVec3; 2]>, inner: usize, ends: &[[f64; 2]], joins: Joins) -> Vec<Segment> {
+fn segments(
+    struts: impl Iterator<Item = [DVec3; 2]>,
+    inner: usize,
+    ends: &[[f64; 2]],
+    joins: Joins,
+) -> Vec<Segment> {
     let segment = |(n, [a, b]): (usize, [DVec3; 2])| {
         let [first, second] = ends.get(n).copied().unwrap_or_default();
         let of_net = if n < inner { 0.0 } else { 0.5 * joins.net_mm };
@@ -383,18 +435,28 @@ fn segments(struts: impl Iterator<Item = [DVec3; 2]>, inner: usize, ends: &[[f64
     let mut out: Vec<Segment> = struts.enumerate().map(segment).collect();
     if joins.node_mm > 0.0 {
         // Of the ends at a place the one of the thickest strut comes first.
-        let mut nodes: Vec<(DVec3, f64)> = out.iter().flat_map(|s| [(s.a, s.extra), (s.b, s.extra + s.more)]).collect();
+        let mut nodes: Vec<(DVec3, f64)> =
+            out.iter().flat_map(|s| [(s.a, s.extra), (s.b, s.extra + s.more)]).collect();
         nodes.sort_by(|(p, e), (q, f)| {
-            p.x.total_cmp(&q.x).then(p.y.total_cmp(&q.y)).then(p.z.total_cmp(&q.z)).then(f.total_cmp(e))
+            p.x.total_cmp(&q.x)
+                .then(p.y.total_cmp(&q.y))
+                .then(p.z.total_cmp(&q.z))
+                .then(f.total_cmp(e))
         });
         nodes.dedup_by(|p, q| p.0.distance_squared(q.0) < 1e-12);
-        out.extend(nodes.into_iter().map(|(p, extra)| Segment { a: p, b: p, extra: extra + 0.5 * joins.node_mm, more: 0.0 }));
+        out.extend(nodes.into_iter().map(|(p, extra)| Segment {
+            a: p,
+            b: p,
+            extra: extra + 0.5 * joins.node_mm,
+            more: 0.0,
+        }));
     }
     out
 }
 
 fn span<'a>(points: impl Iterator<Item = &'a DVec3>, margin: f64) -> (DVec3, DVec3) {
-    let (low, high) = points.fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(*p), h.max(*p)));
+    let (low, high) =
+        points.fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(*p), h.max(*p)));
     if low.x > high.x {
         return (DVec3::ZERO, DVec3::ZERO);
     }
@@ -427,7 +489,8 @@ mod tests {
         p.distance(a.lerp(b, t.clamp(0.0, 1.0)))
     }
 
-    /// Eight places at once give what one after the other gives, and the gradient is that of the distance.
+    /// Eight places at once give what one after the other gives, and the gradient is that of the
+    /// distance.
     fn agree(m: &Members, places: &[DVec3], blend: f64) -> Result<(), TestCaseError> {
         for p in places {
             let q = m.bins().reduced(*p);
@@ -435,7 +498,13 @@ mod tests {
             let lanes = [q.x, q.y, q.z].map(|v| f32x8::splat(v as f32));
             let (d, g) = m.distance8(bin, &lanes, blend as f32, MARGIN as f32);
             let one = m.distance(q, blend, MARGIN);
-            prop_assert!((d.to_array()[3] as f64 - one).abs() < 2e-4, "{} {} at {}", d.to_array()[3], one, p);
+            prop_assert!(
+                (d.to_array()[3] as f64 - one).abs() < 2e-4,
+                "{} {} at {}",
+                d.to_array()[3],
+                one,
+                p
+            );
             let h = 1e-4;
             let along = |axis: DVec3| {
                 let of = |p: DVec3| m.distance(p, blend, MARGIN);
@@ -445,7 +514,12 @@ mod tests {
             let told = DVec3::from(g.map(|g| g.to_array()[3] as f64));
             // Where members are equally near, and at the border of a bin, there is a kink.
             let kinked = (slope.length() - 1.0).abs() > 1e-3 && blend == 0.0;
-            prop_assert!(kinked || one >= MARGIN || blend > 0.0 || slope.distance(told) < 1e-2, "{} {}", slope, told);
+            prop_assert!(
+                kinked || one >= MARGIN || blend > 0.0 || slope.distance(told) < 1e-2,
+                "{} {}",
+                slope,
+                told
+            );
         }
         Ok(())
     }

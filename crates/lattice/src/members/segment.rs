@@ -4,8 +4,8 @@ use glam::DVec3;
 use std::f64::consts::TAU;
 use ulmix_field::numeric::trig::sin_cos;
 
-/// A straight axis that is thicker than its fellows by `extra` on all sides, and by `more` beyond that at its second end;
-/// a node when it has no length.
+/// A straight axis that is thicker than its fellows by `extra` on all sides, and by `more` beyond
+/// that at its second end; a node when it has no length.
 #[derive(Clone, Copy)]
 pub struct Segment {
     /// One end. mm.
@@ -24,8 +24,8 @@ impl Segment {
         self.extra + self.more.max(0.0)
     }
 
-    /// Share of the axis, for each mm of distance from it, by which the place nearest to a tapered strut's border lies beyond the
-    /// foot of the perpendicular, toward the thick end. 1/mm.
+    /// Share of the axis, for each mm of distance from it, by which the place nearest to a tapered
+    /// strut's border lies beyond the foot of the perpendicular, toward the thick end. 1/mm.
     fn lean(&self) -> f64 {
         let length = self.a.distance(self.b);
         // Steeper ones are hardly more than the ball at their thick end.
@@ -68,17 +68,22 @@ impl Segment {
     pub fn quick(&self) -> ([f32; 8], [f32; 2]) {
         let (a, ab) = (self.a.as_vec3(), (self.b - self.a).as_vec3());
         let over = if ab.length_squared() > 0.0 { 1.0 / ab.length_squared() } else { 0.0 };
-        ([a.x, a.y, a.z, ab.x, ab.y, ab.z, over, self.extra as f32], [self.more as f32, self.lean() as f32])
+        (
+            [a.x, a.y, a.z, ab.x, ab.y, ab.z, over, self.extra as f32],
+            [self.more as f32, self.lean() as f32],
+        )
     }
 }
 
-/// A section across a strut: a place of its axis, and directions with how far past half the thickness, times `wider`, the
-/// border lies in each. mm.
+/// A section across a strut: a place of its axis, and directions with how far past half the
+/// thickness, times `wider`, the border lies in each. mm.
 pub struct Across {
     /// The place of the strut's axis that is nearest.
     pub foot: DVec3,
-    /// Directions across, and how far past half the thickness, times `wider`, the border lies in each. mm.
+    /// Directions across, and how far past half the thickness, times `wider`, the border lies in
+    /// each. mm.
     pub rays: Vec<(DVec3, f64)>,
-    /// Width across the axis over that across the flank; 1 for a strut that is as thick at both ends.
+    /// Width across the axis over that across the flank; 1 for a strut that is as thick at both
+    /// ends.
     pub wider: f64,
 }

@@ -69,14 +69,23 @@ impl Beside {
     }
 }
 
-/// Distance from a wall with a hole, and its gradient, from those of the whole wall and the ways from the hole's middle.
+/// Distance from a wall with a hole, and its gradient, from those of the whole wall and the ways
+/// from the hole's middle.
 #[inline(always)]
-pub(super) fn past_rim(d: f32x8, n: [f32x8; 3], way: [f32x8; 3], radius: f32) -> (f32x8, [f32x8; 3]) {
+pub(super) fn past_rim(
+    d: f32x8,
+    n: [f32x8; 3],
+    way: [f32x8; 3],
+    radius: f32,
+) -> (f32x8, [f32x8; 3]) {
     let flat = [0, 1, 2].map(|a| way[a] - n[a] * d);
     let out = (flat[0] * flat[0] + flat[1] * flat[1] + flat[2] * flat[2]).sqrt();
     let inward = (f32x8::splat(radius) - out).max(f32x8::ZERO);
     let f = (d * d + inward * inward).sqrt();
-    let (over, wide) = (f32x8::splat(1.0) / f.max(f32x8::splat(1e-12)), f32x8::splat(1.0) / out.max(f32x8::splat(1e-12)));
+    let (over, wide) = (
+        f32x8::splat(1.0) / f.max(f32x8::splat(1e-12)),
+        f32x8::splat(1.0) / out.max(f32x8::splat(1e-12)),
+    );
     let inside = inward.simd_gt(f32x8::ZERO);
     let pick = |a: usize| inside.select((n[a] * d - flat[a] * wide * inward) * over, n[a]);
     (inside.select(f, d), [pick(0), pick(1), pick(2)])

@@ -113,28 +113,31 @@ impl Surface {
 
     /// Points spread over the surface of one cell, repeatable.
     fn samples(&self) -> &[DVec3] {
-        let found = || (1..=800).filter_map(|i| self.foot(self.at_phases(low_discrepancy(i) * TAU))).collect();
+        let found = || {
+            (1..=800).filter_map(|i| self.foot(self.at_phases(low_discrepancy(i) * TAU))).collect()
+        };
         self.feet.get_or_init(found)
     }
 
-    /// Value of [`distance`](Self::distance) that lies, in the median, `depth` mm from the surface on
-    /// its positive side. Beyond a fifth of the cell, where walls from all sides meet, it goes on
-    /// evenly, so that more depth is always more material.
+    /// Value of [`distance`](Self::distance) that lies, in the median, `depth` mm from the surface
+    /// on its positive side. Beyond a fifth of the cell, where walls from all sides meet, it goes
+    /// on evenly, so that more depth is always more material.
     pub fn level_at(&self, depth: f64) -> f64 {
         let measured = depth.min(0.2 * self.cell());
         let values = self.samples().iter().map(|p| self.distance(*p + self.normal(*p) * measured));
         median(values.collect()).unwrap_or(measured) + (depth - measured)
     }
 
-    /// Does the border where [`distance`](Self::distance) is `at` run along the surface? Deep in its channels it has edges, for
-    /// there ways from several places of the surface meet.
+    /// Does the border where [`distance`](Self::distance) is `at` run along the surface? Deep in
+    /// its channels it has edges, for there ways from several places of the surface meet.
     fn is_even_at(&self, at: f64) -> bool {
         const OFF: f64 = 0.15;
         const TURNED: f64 = 0.9;
         let runs_along = |&foot: &DVec3| {
             let n = self.normal(foot);
             let place = foot + n * at;
-            (self.distance(place) - at).abs() <= OFF * at.abs() && self.normal(place).dot(n) > TURNED
+            (self.distance(place) - at).abs() <= OFF * at.abs()
+                && self.normal(place).dot(n) > TURNED
         };
         self.samples().iter().all(runs_along)
     }
@@ -151,7 +154,10 @@ fn halley(f: f64, g: DVec3, h: [f64; 6], k: DVec3) -> f64 {
     let bend = (g.x * g.x * k.x * k.x * h[0]
         + g.y * g.y * k.y * k.y * h[1]
         + g.z * g.z * k.z * k.z * h[2]
-        + 2.0 * (g.x * g.y * k.x * k.y * h[3] + g.y * g.z * k.y * k.z * h[4] + g.z * g.x * k.z * k.x * h[5]))
+        + 2.0
+            * (g.x * g.y * k.x * k.y * h[3]
+                + g.y * g.z * k.y * k.z * h[4]
+                + g.z * g.x * k.z * k.x * h[5]))
         / gg;
     2.0 * f / (gg.sqrt() + (gg - 2.0 * f * bend).max(0.0).sqrt()).max(1e-12)
 }
@@ -169,7 +175,8 @@ mod tests {
 
     /// Surfaces that divide space into two congruent sides.
     pub(super) const BALANCED: [SurfaceKind; 3] = [Gyroid, SchwarzP, SchwarzD];
-    pub(super) const KINDS: [SurfaceKind; 8] = [Gyroid, SchwarzP, SchwarzD, Iwp, Neovius, Frd, SplitP, Lidinoid];
+    pub(super) const KINDS: [SurfaceKind; 8] =
+        [Gyroid, SchwarzP, SchwarzD, Iwp, Neovius, Frd, SplitP, Lidinoid];
 
     pub(super) fn placed(cell: [f64; 3], form: Form) -> Structure {
         Structure { form, cell_mm: cell, rotation_deg: [10.0, 20.0, 30.0], ..Default::default() }
@@ -195,7 +202,10 @@ mod tests {
                     assert!(((up - down) / (2.0 * e) - g[a]).abs() < 1e-8, "{kind:?} gradient");
                     assert!(((gu[a] - gd[a]) / (2.0 * e) - h[a]).abs() < 1e-8, "{kind:?} bend {a}");
                     let b = (a + 1) % 3;
-                    assert!(((gu[b] - gd[b]) / (2.0 * e) - h[3 + a]).abs() < 1e-8, "{kind:?} mixed {a}");
+                    assert!(
+                        ((gu[b] - gd[b]) / (2.0 * e) - h[3 + a]).abs() < 1e-8,
+                        "{kind:?} mixed {a}"
+                    );
                 }
             }
         }

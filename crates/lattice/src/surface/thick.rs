@@ -144,7 +144,9 @@ impl Lattice for Thick {
     }
 
     fn roomy(&self, step: f64) -> bool {
-        self.even && self.thickness.min(self.opening) > 2.0 * step && self.surface.cell() > 12.0 * step
+        self.even
+            && self.thickness.min(self.opening) > 2.0 * step
+            && self.surface.cell() > 12.0 * step
     }
 }
 
@@ -156,11 +158,21 @@ mod tests {
     use std::sync::Arc;
 
     fn thick(surface: Surface, thickness: f64) -> Thick {
-        Thick { level: surface.level_at(0.5 * thickness), surface, form: Form::Walls, thickness, opening: thickness, even: true }
+        Thick {
+            level: surface.level_at(0.5 * thickness),
+            surface,
+            form: Form::Walls,
+            thickness,
+            opening: thickness,
+            even: true,
+        }
     }
 
     fn curve(kind: SurfaceKind, form: Form, points: &[DVec3]) -> DensityCurve {
-        DensityCurve::new(Arc::new(Periodic::new(kind, &placed([10.0; 3], form), DVec3::ONE)), points)
+        DensityCurve::new(
+            Arc::new(Periodic::new(kind, &placed([10.0; 3], form), DVec3::ONE)),
+            points,
+        )
     }
 
     #[test]
@@ -180,19 +192,34 @@ mod tests {
                             let (mut lo, mut hi) = (0.0, t);
                             for _ in 0..40 {
                                 let mid = 0.5 * (lo + hi);
-                                *(if lattice.value(p + n * mid) < 0.0 { &mut lo } else { &mut hi }) = mid;
+                                *(if lattice.value(p + n * mid) < 0.0 {
+                                    &mut lo
+                                } else {
+                                    &mut hi
+                                }) = mid;
                             }
                             2.0 * lo
                         })
                         .collect();
                     found.sort_by(f64::total_cmp);
-                    let (p5, mid, p95) = (found[found.len() / 20], found[found.len() / 2], found[found.len() * 19 / 20]);
+                    let (p5, mid, p95) = (
+                        found[found.len() / 20],
+                        found[found.len() / 2],
+                        found[found.len() * 19 / 20],
+                    );
                     assert!((mid / t - 1.0).abs() < 0.01, "{kind:?} {cell:?} {t}: median {mid}");
-                    // The unbalanced ones bend more, and thick walls of theirs meet their neighbours.
+                    // The unbalanced ones bend more, and thick walls of theirs meet their
+                    // neighbours.
                     if BALANCED.contains(&kind) {
-                        assert!(p5 / t > 0.85 && p95 / t < 1.2, "{kind:?} {cell:?} {t}: {p5} to {p95}");
+                        assert!(
+                            p5 / t > 0.85 && p95 / t < 1.2,
+                            "{kind:?} {cell:?} {t}: {p5} to {p95}"
+                        );
                     } else if share < 0.1 {
-                        assert!(p5 / t > 0.75 && p95 / t < 1.35, "{kind:?} {cell:?} {t}: {p5} to {p95}");
+                        assert!(
+                            p5 / t > 0.75 && p95 / t < 1.35,
+                            "{kind:?} {cell:?} {t}: {p5} to {p95}"
+                        );
                     }
                 }
             }
@@ -212,7 +239,10 @@ mod tests {
                         continue;
                     }
                     let t = curve.thickness(density, 10.0);
-                    assert!((curve.density(t) - density).abs() < 2e-3, "{kind:?} {form:?} {density}");
+                    assert!(
+                        (curve.density(t) - density).abs() < 2e-3,
+                        "{kind:?} {form:?} {density}"
+                    );
                 }
             }
         }
@@ -227,10 +257,18 @@ mod tests {
     #[test]
     fn thin_walls_fill_area_times_thickness() {
         // Area of one cell over L², from the minimal surfaces' literature.
-        for (kind, area) in [(SurfaceKind::Gyroid, 3.0915), (SurfaceKind::SchwarzP, 2.3451), (SurfaceKind::SchwarzD, 3.8378)] {
+        for (kind, area) in [
+            (SurfaceKind::Gyroid, 3.0915),
+            (SurfaceKind::SchwarzP, 2.3451),
+            (SurfaceKind::SchwarzD, 3.8378),
+        ] {
             let points: Vec<DVec3> = (1..400_000).map(|i| low_discrepancy(i) * 70.0).collect();
             let got = curve(kind, Form::Walls, &points).density(0.2);
-            assert!((got / (area * 0.02) - 1.0).abs() < 0.03, "{kind:?}: {got} for {}", area * 0.02);
+            assert!(
+                (got / (area * 0.02) - 1.0).abs() < 0.03,
+                "{kind:?}: {got} for {}",
+                area * 0.02
+            );
         }
     }
 
@@ -240,17 +278,28 @@ mod tests {
             for form in [Form::Walls, Form::Network, Form::OtherNetwork] {
                 let bare = Periodic::new(kind, &placed([10.0; 3], form), DVec3::ONE);
                 // More thickness leaves less, down to nothing.
-                let openings: Vec<f64> = [0.2, 0.6, 1.2, 2.4, 9.0].into_iter().map(|t| bare.opening(t)).collect();
-                assert!(openings.windows(2).all(|w| w[1] <= w[0]) && openings[0] > 0.3, "{kind:?} {form:?}: {openings:?}");
+                let openings: Vec<f64> =
+                    [0.2, 0.6, 1.2, 2.4, 9.0].into_iter().map(|t| bare.opening(t)).collect();
+                assert!(
+                    openings.windows(2).all(|w| w[1] <= w[0]) && openings[0] > 0.3,
+                    "{kind:?} {form:?}: {openings:?}"
+                );
                 assert!(form != Form::Walls || openings[4] == 0.0, "{kind:?}: {openings:?}");
                 if form == Form::Walls {
-                    // A ball in the narrowest place of the wider way touches no wall, and one a little larger does.
+                    // A ball in the narrowest place of the wider way touches no wall, and one a
+                    // little larger does.
                     let (s, lattice) = (surface(kind, [10.0; 3]), bare.thicken(0.6));
                     let sides = [s.clone(), s.other_side()];
-                    let wider = sides.iter().max_by(|a, b| a.free(bare.level(0.6)).total_cmp(&b.free(bare.level(0.6)))).unwrap();
+                    let wider = sides
+                        .iter()
+                        .max_by(|a, b| a.free(bare.level(0.6)).total_cmp(&b.free(bare.level(0.6))))
+                        .unwrap();
                     let middle = wider.at_phases(wider.way_phases());
-                    let on_sphere = |n: u64| (low_discrepancy(n) * 2.0 - 1.0).normalize() * 0.5 * openings[1];
-                    let touches = |share: f64| (1..20_000).any(|n| lattice.value(middle + share * on_sphere(n)) < 0.0);
+                    let on_sphere =
+                        |n: u64| (low_discrepancy(n) * 2.0 - 1.0).normalize() * 0.5 * openings[1];
+                    let touches = |share: f64| {
+                        (1..20_000).any(|n| lattice.value(middle + share * on_sphere(n)) < 0.0)
+                    };
                     assert!(!touches(0.97) && touches(1.06), "{kind:?}: {openings:?}");
                 }
             }
@@ -270,9 +319,15 @@ mod tests {
             assert!(even(kind, Form::Network, 0.49) || !BALANCED.contains(&kind), "{kind:?}");
         }
         for density in [0.1, 0.24, 0.4] {
-            assert!(even(SurfaceKind::Gyroid, Form::Walls, density) && even(SurfaceKind::Gyroid, Form::Network, density));
+            assert!(
+                even(SurfaceKind::Gyroid, Form::Walls, density)
+                    && even(SurfaceKind::Gyroid, Form::Network, density)
+            );
             assert!(!even(SurfaceKind::Lidinoid, Form::Network, density));
         }
-        assert!(!even(SurfaceKind::Neovius, Form::Walls, 0.4) && !even(SurfaceKind::SchwarzP, Form::Network, 0.12));
+        assert!(
+            !even(SurfaceKind::Neovius, Form::Walls, 0.4)
+                && !even(SurfaceKind::SchwarzP, Form::Network, 0.12)
+        );
     }
 }

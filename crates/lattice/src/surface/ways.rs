@@ -27,7 +27,8 @@ impl Surface {
         self.at_phases(self.known(&KNOWN, || self.neck_phases()))
     }
 
-    /// The middle of [`neck`](Self::neck): where the side still connects through the cell at the highest value.
+    /// The middle of [`neck`](Self::neck): where the side still connects through the cell at the
+    /// highest value.
     fn neck_phases(&self) -> DVec3 {
         narrowest(|p| self.expand(p * TAU).0).map_or(DVec3::ZERO, |n| n.1 * TAU)
     }
@@ -36,7 +37,8 @@ impl Surface {
         Neck { middle, border: self.nearest(middle, 0.0).unwrap_or(middle) }
     }
 
-    /// The nearest place to a middle at which [`distance`](Self::distance) is so much, if it is so anywhere.
+    /// The nearest place to a middle at which [`distance`](Self::distance) is so much, if it is so
+    /// anywhere.
     fn nearest(&self, middle: DVec3, at: f64) -> Option<DVec3> {
         /// Places from which it is looked for.
         const TRIED: usize = 4;
@@ -47,7 +49,8 @@ impl Surface {
         };
         let far = |p: &DVec3| p.distance_squared(middle);
         let placed = |foot: DVec3| Some((foot, self.off(foot, at)?));
-        let mut feet: Vec<(DVec3, DVec3)> = self.samples().iter().copied().map(copy).filter_map(placed).collect();
+        let mut feet: Vec<(DVec3, DVec3)> =
+            self.samples().iter().copied().map(copy).filter_map(placed).collect();
         feet.sort_by(|a, b| far(&a.1).total_cmp(&far(&b.1)));
         // Slide along the surface toward the middle.
         let slid = |&(foot, place): &(DVec3, DVec3)| {
@@ -67,9 +70,9 @@ impl Surface {
         feet.iter().take(TRIED).map(slid).min_by(|a, b| far(a).total_cmp(&far(b)))
     }
 
-    /// The first place off the surface's `foot` along its normal at which [`distance`](Self::distance) is so much; `None` where
-    /// it is so nowhere on that side
-    /// within half a cell.
+    /// The first place off the surface's `foot` along its normal at which
+    /// [`distance`](Self::distance) is so much; `None` where it is so nowhere on that side within
+    /// half a cell.
     fn off(&self, foot: DVec3, at: f64) -> Option<DVec3> {
         const STEPS: usize = 24;
         if at == 0.0 {
@@ -92,25 +95,41 @@ impl Surface {
         None
     }
 
-    /// The place where the widest way through the positive side of cubic cells is narrowest. The level value tells only which
-    /// side a place is on: far from the surface it orders places otherwise than their distance does.
+    /// The place where the widest way through the positive side of cubic cells is narrowest. The
+    /// level value tells only which side a place is on: far from the surface it orders places
+    /// otherwise than their distance does.
     pub(super) fn way_phases(&self) -> DVec3 {
         static KNOWN: OfSides = of_sides();
         self.known(&KNOWN, || {
             const FEET: u64 = 6000;
-            let cubic =
-                Surface { wave: DVec3::ONE, turn: DMat3::IDENTITY, shift: DVec3::ZERO, feet: Arc::default(), ..self.clone() };
+            let cubic = Surface {
+                wave: DVec3::ONE,
+                turn: DMat3::IDENTITY,
+                shift: DVec3::ZERO,
+                feet: Arc::default(),
+                ..self.clone()
+            };
             let within = |p: DVec3| p - (p / TAU).floor() * TAU;
             let feet = (1..=FEET).filter_map(|i| cubic.foot(low_discrepancy(i) * TAU)).map(within);
             // Copies beside the cell are as near as those in it.
             let near = 0.25 * TAU;
-            let beside =
-                |p: DVec3| (0..27).map(move |n| p + DVec3::from([n % 3, n / 3 % 3, n / 9].map(|c| (c as f64 - 1.0) * TAU)));
+            let beside = |p: DVec3| {
+                (0..27).map(move |n| {
+                    p + DVec3::from([n % 3, n / 3 % 3, n / 9].map(|c| (c as f64 - 1.0) * TAU))
+                })
+            };
             let reached = |p: &DVec3| (*p - 0.5 * TAU).abs().max_element() < 0.5 * TAU + near;
             let all: Vec<DVec3> = feet.flat_map(beside).filter(reached).collect();
             let grid = PointGrid::new(&all);
-            let from_surface = |p: DVec3| grid.nearest(p, 1, |_| false).first().map_or(0.0, |n| n.0);
-            let value = |p: DVec3| if cubic.expand(p * TAU).0 > 0.0 { from_surface(p * TAU) } else { f64::NEG_INFINITY };
+            let from_surface =
+                |p: DVec3| grid.nearest(p, 1, |_| false).first().map_or(0.0, |n| n.0);
+            let value = |p: DVec3| {
+                if cubic.expand(p * TAU).0 > 0.0 {
+                    from_surface(p * TAU)
+                } else {
+                    f64::NEG_INFINITY
+                }
+            };
             narrowest(value).map_or(DVec3::ZERO, |n| n.1 * TAU)
         })
     }

@@ -1,10 +1,10 @@
 //! One point's cell, by clipping.
 //!
-//! The cell of a point starts as a box and is clipped by the planes halfway to its neighbours, nearest
-//! first, until no farther point can reach it (the security radius of Lévy & Bonneel 2013). A cell is
-//! held as its vertices, each the meeting of three planes (Ray et al. 2018), so that every vertex, edge
-//! and wall has an identity: the points whose cells meet there. Duplicates vanish by it, never by
-//! distance.
+//! The cell of a point starts as a box and is clipped by the planes halfway to its neighbours,
+//! nearest first, until no farther point can reach it (the security radius of Lévy & Bonneel 2013).
+//! A cell is held as its vertices, each the meeting of three planes (Ray et al. 2018), so that
+//! every vertex, edge and wall has an identity: the points whose cells meet there. Duplicates
+//! vanish by it, never by distance.
 //!
 //! Places are relative to the point, and by axis, so that many are tested at once.
 
@@ -42,8 +42,8 @@ pub(super) struct Cell {
     /// How far beyond the plane in work each corner lies.
     beyond: Vec<f64>,
     gone: Vec<Corner>,
-    /// By pair of planes, the corner that runs from the first to the second; `stride` to a row. What it holds of
-    /// other pairs is left from earlier cells.
+    /// By pair of planes, the corner that runs from the first to the second; `stride` to a row.
+    /// What it holds of other pairs is left from earlier cells.
     at: Vec<u16>,
     stride: usize,
     /// By plane, when a cut last began or ended there.
@@ -65,7 +65,8 @@ impl Cell {
             self.planes.push(Plane { normal: axis, at: axis.dot(high), other: BOX });
         }
         for c in 0..8u16 {
-            let place = DVec3::select(glam::BVec3::new(c & 1 == 1, c & 2 == 2, c & 4 == 4), high, low);
+            let place =
+                DVec3::select(glam::BVec3::new(c & 1 == 1, c & 2 == 2, c & 4 == 4), high, low);
             let [x, y, z] = [c & 1, 2 + (c >> 1 & 1), 4 + (c >> 2)];
             let odd = c.count_ones() % 2 == 1;
             self.push(Corner { planes: if odd { [x, y, z] } else { [x, z, y] }, place });
@@ -105,7 +106,8 @@ impl Cell {
         a as usize * self.stride + b as usize
     }
 
-    /// How far corners lie beyond the plane halfway to a point, over the distance to it, and whether any does.
+    /// How far corners lie beyond the plane halfway to a point, over the distance to it, and
+    /// whether any does.
     fn find_beyond(&mut self, to: DVec3) -> bool {
         let half = 0.5 * to.length_squared();
         let count = self.corners.len();
@@ -126,8 +128,8 @@ impl Cell {
         most.iter().chain(rest).any(|v| *v > 0.0)
     }
 
-    /// Cuts off what is nearer to the point at `to`; false when that is nothing. A cut that rounding makes inconsistent is
-    /// left out: it would have taken a sliver.
+    /// Cuts off what is nearer to the point at `to`; false when that is nothing. A cut that
+    /// rounding makes inconsistent is left out: it would have taken a sliver.
     fn clip(&mut self, to: DVec3, other: u32) -> bool {
         if !self.find_beyond(to) {
             return false;
@@ -169,7 +171,9 @@ impl Cell {
             }
         }
         let cut = &self.corners[kept..];
-        let closes = |c: &[u16; 3]| self.begun[c[1] as usize] == self.cuts && self.ended[c[0] as usize] == self.cuts;
+        let closes = |c: &[u16; 3]| {
+            self.begun[c[1] as usize] == self.cuts && self.ended[c[0] as usize] == self.cuts
+        };
         sound &= cut.len() >= 3 && cut.iter().all(closes);
         if !sound {
             self.truncate(kept);
@@ -183,16 +187,27 @@ impl Cell {
         let [a, b, c] = [a, b, c].map(|n| &self.planes[n as usize]);
         let ab = a.normal.cross(b.normal);
         let det = ab.dot(c.normal);
-        let place = (b.normal.cross(c.normal) * a.at + c.normal.cross(a.normal) * b.at + ab * c.at) / det;
+        let place =
+            (b.normal.cross(c.normal) * a.at + c.normal.cross(a.normal) * b.at + ab * c.at) / det;
         (det.abs() > 1e-14 && place.is_finite()).then_some(place)
     }
 
-    /// The cell of point `own` within the bounds. Points that are `likely` to have a part in it come first: with good
-    /// ones the others have nothing left to cut.
-    pub(super) fn build(&mut self, points: &[DVec3], grid: &PointGrid, own: usize, bounds: &Within, likely: &[u32]) {
+    /// The cell of point `own` within the bounds. Points that are `likely` to have a part in it
+    /// come first: with good ones the others have nothing left to cut.
+    pub(super) fn build(
+        &mut self,
+        points: &[DVec3],
+        grid: &PointGrid,
+        own: usize,
+        bounds: &Within,
+        likely: &[u32],
+    ) {
         let p = points[own];
         let radius = if own < bounds.outer.0 { bounds.radius } else { bounds.outer.1 };
-        self.begin((bounds.low - p).max(DVec3::splat(-radius)), (bounds.high - p).min(DVec3::splat(radius)));
+        self.begin(
+            (bounds.low - p).max(DVec3::splat(-radius)),
+            (bounds.high - p).min(DVec3::splat(radius)),
+        );
         let mut reach = self.reach();
         for &id in likely {
             if self.clip(points[id as usize] - p, id) {
@@ -200,7 +215,10 @@ impl Cell {
             }
         }
         // By squares of distances: all nearer than the first are looked at already.
-        let (mut from, mut to) = (f64::NEG_INFINITY, if likely.is_empty() { (FIRST * grid.edge()).powi(2) } else { 4.0 * reach });
+        let (mut from, mut to) = (
+            f64::NEG_INFINITY,
+            if likely.is_empty() { (FIRST * grid.edge()).powi(2) } else { 4.0 * reach },
+        );
         let mut near = std::mem::take(&mut self.near);
         loop {
             to = to.min(4.0 * reach);
@@ -239,7 +257,13 @@ impl Cell {
     /// Points whose planes bound the cell.
     pub(super) fn neighbours(&self, into: &mut Vec<u32>) {
         into.clear();
-        into.extend(self.corners.iter().flatten().map(|n| self.planes[*n as usize].other).filter(|o| *o != BOX));
+        into.extend(
+            self.corners
+                .iter()
+                .flatten()
+                .map(|n| self.planes[*n as usize].other)
+                .filter(|o| *o != BOX),
+        );
         into.sort_unstable();
         into.dedup();
     }
@@ -271,7 +295,8 @@ impl Cell {
         }
     }
 
-    /// Calls `f` with every edge of every wall: the wall's plane, the other plane, and the ends, by number and by place.
+    /// Calls `f` with every edge of every wall: the wall's plane, the other plane, and the ends, by
+    /// number and by place.
     pub(super) fn each_edge(&mut self, mut f: impl FnMut(u16, u16, [usize; 2], DVec3, DVec3)) {
         self.link();
         for n in 0..self.corners.len() {
@@ -289,7 +314,8 @@ impl Cell {
 /// How far points are looked for first, in bins of the grid: some thirty of them.
 const FIRST: f64 = 1.25;
 
-/// Does one plane follow the other around a corner? Without branches, for the answer is as good as random.
+/// Does one plane follow the other around a corner? Without branches, for the answer is as good as
+/// random.
 #[inline(always)]
 fn runs([p, q, r]: [u16; 3], a: u16, b: u16) -> bool {
     (p == a) & (q == b) | (q == a) & (r == b) | (r == a) & (p == b)

@@ -14,15 +14,16 @@ pub struct Asked<'a> {
     pub circles: bool,
 }
 
-/// So many cells, neighbours one after the other, add to the diagram together: there are many, and few lists to keep.
+/// So many cells, neighbours one after the other, add to the diagram together: there are many, and
+/// few lists to keep.
 pub(super) const TOGETHER: usize = 64;
 
 /// What they add.
 #[derive(Default)]
 pub(super) struct Batch {
     edges: Vec<[Key; 2]>,
-    /// Vertices at edges of which a cell's point is the first, in order for each cell, where they lie, and where those of
-    /// each cell end.
+    /// Vertices at edges of which a cell's point is the first, in order for each cell, where they
+    /// lie, and where those of each cell end.
     vertices: Vec<Key>,
     places: Vec<DVec3>,
     ends: Vec<u32>,
@@ -39,8 +40,8 @@ impl Batch {
     }
 }
 
-/// The edges of all cells as one net. A vertex is listed by the cell of its first point, and looked up there. `order` is
-/// that in which batches hold the cells.
+/// The edges of all cells as one net. A vertex is listed by the cell of its first point, and looked
+/// up there. `order` is that in which batches hold the cells.
 pub(super) fn joined(points: &[DVec3], batches: &[Batch], order: &[u32]) -> Skeleton {
     let mut before = Vec::with_capacity(batches.len());
     let mut count = 0;
@@ -61,11 +62,15 @@ pub(super) fn joined(points: &[DVec3], batches: &[Batch], order: &[u32]) -> Skel
     let mut nodes: Vec<DVec3> = batches.iter().flat_map(|batch| &batch.places).copied().collect();
     // Rounding may leave a vertex out of a cell that others see it in.
     if struts.par_iter().any(|s| s.contains(&u32::MAX)) {
-        let mut strays: Vec<Key> = edges().flatten_iter().filter(|key| listed(key).is_none()).copied().collect();
+        let mut strays: Vec<Key> =
+            edges().flatten_iter().filter(|key| listed(key).is_none()).copied().collect();
         strays.sort_unstable();
         strays.dedup();
-        let number = |key: &Key| listed(key).or_else(|| strays.binary_search(key).ok().map(|n| (nodes.len() + n) as u32));
-        struts = edges().map(|e| [0, 1].map(|n| number(&e[n]).expect("listed or a stray"))).collect();
+        let number = |key: &Key| {
+            listed(key).or_else(|| strays.binary_search(key).ok().map(|n| (nodes.len() + n) as u32))
+        };
+        struts =
+            edges().map(|e| [0, 1].map(|n| number(&e[n]).expect("listed or a stray"))).collect();
         nodes.extend(strays.iter().map(|key| centre(key.points().map(|n| points[n as usize]))));
     }
     Skeleton { nodes, struts }
@@ -75,7 +80,8 @@ pub(super) fn joined(points: &[DVec3], batches: &[Batch], order: &[u32]) -> Skel
 fn centre([p, q, r, s]: [DVec3; 4]) -> DVec3 {
     let [a, b, c] = [q - p, r - p, s - p];
     let (bc, ca, ab) = (b.cross(c), c.cross(a), a.cross(b));
-    let place = (bc * a.length_squared() + ca * b.length_squared() + ab * c.length_squared()) / (2.0 * a.dot(bc));
+    let place = (bc * a.length_squared() + ca * b.length_squared() + ab * c.length_squared())
+        / (2.0 * a.dot(bc));
     p + if place.is_finite() { place } else { (a + b + c) / 4.0 }
 }
 
@@ -171,7 +177,11 @@ impl Emitter {
             w.length += from.distance(end);
             // One of its two directions is enough.
             let is_edge = wall < beside && is_own[beside as usize] && keys[n] != keys[m];
-            if is_edge && !keys[n].is_on_box() && !keys[m].is_on_box() && (asked.edge)(p + from, p + end) {
+            if is_edge
+                && !keys[n].is_on_box()
+                && !keys[m].is_on_box()
+                && (asked.edge)(p + from, p + end)
+            {
                 to.edges.push([keys[n], keys[m]]);
                 let ends = [(keys[n], p + from), (keys[m], p + end)];
                 vertices.extend(ends.into_iter().filter(|(key, _)| key.first() == own));
@@ -183,12 +193,17 @@ impl Emitter {
                 if is_own[wall as usize] {
                     let w = &mut outlines[wall as usize];
                     let (edge, way) = (end - from, w.middle() - from);
-                    let along = way.dot(edge).powi(2) / edge.length_squared().max(f64::MIN_POSITIVE);
+                    let along =
+                        way.dot(edge).powi(2) / edge.length_squared().max(f64::MIN_POSITIVE);
                     w.square = w.square.min(way.length_squared() - along);
                 }
             });
         }
-        let walls = outlines.iter().zip(&cell.planes).zip(&*is_own).filter(|((w, _), is_own)| **is_own && w.length > 0.0);
+        let walls = outlines
+            .iter()
+            .zip(&cell.planes)
+            .zip(&*is_own)
+            .filter(|((w, _), is_own)| **is_own && w.length > 0.0);
         let wall = |((w, plane), _): ((&Outline, &Plane), &bool)| Wall {
             pair: [own, plane.other],
             // Of a round wall four times the area over the outline is the widest ball's diameter.

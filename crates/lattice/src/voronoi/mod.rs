@@ -23,11 +23,11 @@ pub struct Within {
     pub low: DVec3,
     /// High corner of the box. mm.
     pub high: DVec3,
-    /// No cell reaches farther from its point along an axis: at the rim of the points cells would have no
-    /// end, and ask all others.
+    /// No cell reaches farther from its point along an axis: at the rim of the points cells would
+    /// have no end, and ask all others.
     pub radius: f64,
-    /// Points from this number on only complete the cells of those before. Nothing lies on their far side, and their
-    /// own cells need not be whole there: they reach no farther than this.
+    /// Points from this number on only complete the cells of those before. Nothing lies on their
+    /// far side, and their own cells need not be whole there: they reach no farther than this.
     pub outer: (usize, f64),
 }
 
@@ -69,7 +69,13 @@ impl Cells {
     }
 
     /// Do all corners of the cells of the first `count` points lie `inside`?
-    pub fn whole(&self, points: &[DVec3], count: usize, bounds: &Within, inside: &(dyn Fn(DVec3) -> bool + Sync)) -> Vec<bool> {
+    pub fn whole(
+        &self,
+        points: &[DVec3],
+        count: usize,
+        bounds: &Within,
+        inside: &(dyn Fn(DVec3) -> bool + Sync),
+    ) -> Vec<bool> {
         let grid = PointGrid::new(points);
         let is_whole = |cell: &mut Cell, own: usize| {
             cell.build(points, &grid, own, bounds, self.likely.get(own).map_or(&[], |l| l));
@@ -89,7 +95,8 @@ pub struct Diagram {
     pub widths: Vec<f64>,
     /// Pairs of points whose cells share a wall, each once, first point first.
     pub pairs: Vec<[u32; 2]>,
-    /// For every wall the middle of its area, and the radius of the widest circle around that in the wall where it is asked for.
+    /// For every wall the middle of its area, and the radius of the widest circle around that in
+    /// the wall where it is asked for.
     pub discs: Vec<(DVec3, f64)>,
 }
 
@@ -103,7 +110,8 @@ impl Cells {
     /// What is asked for of all of them.
     pub fn diagram(&self, points: &[DVec3], bounds: &Within, asked: &Asked) -> Diagram {
         let grid = PointGrid::new(points);
-        // Neighbours one after the other: what one has asked for is still near the processor for the next.
+        // Neighbours one after the other: what one has asked for is still near the processor for
+        // the next.
         let order = grid.in_order();
         let of_run = |emitter: &mut Emitter, run: &[u32]| {
             let mut batch = Batch::default();
@@ -114,7 +122,8 @@ impl Cells {
             }
             batch
         };
-        let batches: Vec<Batch> = order.par_chunks(TOGETHER).map_init(Emitter::default, of_run).collect();
+        let batches: Vec<Batch> =
+            order.par_chunks(TOGETHER).map_init(Emitter::default, of_run).collect();
         let mut volumes = vec![0.0; points.len()];
         let found = batches.iter().flat_map(|batch| &batch.volumes);
         order.iter().zip(found).for_each(|(own, volume)| volumes[*own as usize] = *volume);
@@ -139,8 +148,12 @@ mod tests {
     fn scattered(n: u64, seed: u64) -> Vec<DVec3> {
         (1..=n).map(|i| (low_discrepancy(i * 2 + seed) * 7919.0).fract() * 10.0).collect()
     }
-    const ALL: Within =
-        Within { low: DVec3::ZERO, high: DVec3::splat(10.0), radius: f64::INFINITY, outer: (usize::MAX, f64::INFINITY) };
+    const ALL: Within = Within {
+        low: DVec3::ZERO,
+        high: DVec3::splat(10.0),
+        radius: f64::INFINITY,
+        outer: (usize::MAX, f64::INFINITY),
+    };
 
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(20))]
@@ -164,12 +177,17 @@ mod tests {
 
     #[test]
     fn cells_of_rows_are_whole_where_all_of_their_corners_are_inside() {
-        let points: Vec<DVec3> =
-            (0..125).map(|n| DVec3::from([n % 5, n / 5 % 5, n / 25].map(|i| 2.0 * i as f64 + 1.0))).collect();
-        // Cubes with a side of 2 in a box of 10: those of three of five rows lie in it without the outermost 1.9.
+        let points: Vec<DVec3> = (0..125)
+            .map(|n| DVec3::from([n % 5, n / 5 % 5, n / 25].map(|i| 2.0 * i as f64 + 1.0)))
+            .collect();
+        // Cubes with a side of 2 in a box of 10: those of three of five rows lie in it without the
+        // outermost 1.9.
         let inside = |p: DVec3| (p - 5.0).abs().max_element() < 3.1;
         let whole = Cells::default().whole(&points, points.len(), &ALL, &inside);
-        assert!(whole.iter().zip(&points).all(|(w, p)| *w == ((*p - 5.0).abs().max_element() < 2.1)));
+        assert!(whole
+            .iter()
+            .zip(&points)
+            .all(|(w, p)| *w == ((*p - 5.0).abs().max_element() < 2.1)));
         assert_eq!(whole.iter().filter(|w| **w).count(), 27);
     }
 
@@ -191,15 +209,19 @@ mod tests {
         let mut degree: BTreeMap<u32, usize> = BTreeMap::new();
         net.struts.iter().flatten().for_each(|n| *degree.entry(*n).or_default() += 1);
         let inner = |p: DVec3| p.min_element() > 3.0 && p.max_element() < 7.0;
-        let degrees: Vec<usize> = (0..net.nodes.len()).filter(|n| inner(net.nodes[*n])).map(|n| degree[&(n as u32)]).collect();
+        let degrees: Vec<usize> = (0..net.nodes.len())
+            .filter(|n| inner(net.nodes[*n]))
+            .map(|n| degree[&(n as u32)])
+            .collect();
         assert!(degrees.len() > 20 && degrees.iter().all(|d| *d == 4));
         assert!(widths.iter().all(|w| *w > 0.0 && *w < 10.0));
     }
 
     #[test]
     fn points_in_rows_and_equal_points_break_nothing() {
-        let mut points: Vec<DVec3> =
-            (0..125).map(|n| DVec3::new((n % 5) as f64, (n / 5 % 5) as f64, (n / 25) as f64) * 2.0 + 1.0).collect();
+        let mut points: Vec<DVec3> = (0..125)
+            .map(|n| DVec3::new((n % 5) as f64, (n / 5 % 5) as f64, (n / 25) as f64) * 2.0 + 1.0)
+            .collect();
         points.push(points[17]);
         let facts = Cells::default().facts(&points, points.len(), &ALL);
         for (n, f) in facts.iter().enumerate() {
@@ -207,6 +229,9 @@ mod tests {
                 assert!((f.volume - 8.0).abs() < 1e-6, "{n}: {}", f.volume);
             }
         }
-        assert_eq!(diagram(&points[..125], &ALL).pairs.iter().filter(|p| p[1] - p[0] == 1).count(), 100);
+        assert_eq!(
+            diagram(&points[..125], &ALL).pairs.iter().filter(|p| p[1] - p[0] == 1).count(),
+            100
+        );
     }
 }

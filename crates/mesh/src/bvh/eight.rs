@@ -57,7 +57,9 @@ pub(super) struct Eight {
 
 impl Eight {
     pub(super) fn of(boxes: &[NodeBox; EIGHT]) -> Eight {
-        let by_axis = |of: fn(&NodeBox) -> Vec3| [0, 1, 2].map(|axis| f32x8::from(boxes.map(|b| of(&b)[axis])));
+        let by_axis = |of: fn(&NodeBox) -> Vec3| {
+            [0, 1, 2].map(|axis| f32x8::from(boxes.map(|b| of(&b)[axis])))
+        };
         Eight { min: by_axis(|b| b.min), max: by_axis(|b| b.max) }
     }
 
@@ -70,12 +72,15 @@ impl Eight {
     /// One bit for each box that overlaps this one, borders included.
     #[inline(always)]
     pub(super) fn overlapping(&self, b: &NodeBox) -> u32 {
-        let axis = |n: usize| self.min[n].simd_le(f32x8::splat(b.max[n])) & f32x8::splat(b.min[n]).simd_le(self.max[n]);
+        let axis = |n: usize| {
+            self.min[n].simd_le(f32x8::splat(b.max[n]))
+                & f32x8::splat(b.min[n]).simd_le(self.max[n])
+        };
         (axis(0) & axis(1) & axis(2)).to_bitmask()
     }
 
-    /// Squares of the distances to the boxes. None is larger than the true one, as far as 32 bits reach: what is larger than
-    /// they hold is infinite.
+    /// Squares of the distances to the boxes. None is larger than the true one, as far as 32 bits
+    /// reach: what is larger than they hold is infinite.
     #[inline(always)]
     pub(super) fn distances_squared(&self, from: &FromPlace) -> f32x8 {
         // Relative errors of three roundings of squares.
@@ -103,7 +108,10 @@ mod tests {
             let b = Bounds { min: p.min(-p), max: p.max(-p) };
             let held = NodeBox::around(&b);
             let (min, max) = (held.min.as_dvec3(), held.max.as_dvec3());
-            assert!(min.cmple(b.min).all() && max.cmpge(b.max).all(), "{scale}: {min} {max} around {b:?}");
+            assert!(
+                min.cmple(b.min).all() && max.cmpge(b.max).all(),
+                "{scale}: {min} {max} around {b:?}"
+            );
         }
     }
 

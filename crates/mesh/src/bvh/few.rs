@@ -24,12 +24,15 @@ impl Few {
         for (n, corners) in triangles.enumerate() {
             let around = Bounds::of(corners);
             out.corners[n] = corners;
-            (0..3).for_each(|axis| (out.min[axis][n], out.max[axis][n]) = (around.min[axis], around.max[axis]));
+            (0..3).for_each(|axis| {
+                (out.min[axis][n], out.max[axis][n]) = (around.min[axis], around.max[axis])
+            });
         }
         out
     }
 
-    /// One bit for each triangle whose box overlaps that of triangle `m` of `other`, borders included.
+    /// One bit for each triangle whose box overlaps that of triangle `m` of `other`, borders
+    /// included.
     #[inline(always)]
     pub(super) fn overlapping(&self, other: &Few, m: usize) -> u32 {
         let axis = |n: usize| {
@@ -46,7 +49,8 @@ mod tests {
     use proptest::prelude::*;
 
     fn triangle() -> impl Strategy<Value = [DVec3; 3]> {
-        prop::array::uniform3((-3.0..3.0f64, -3.0..3.0f64, -3.0..3.0f64)).prop_map(|t| t.map(|(x, y, z)| DVec3::new(x, y, z)))
+        prop::array::uniform3((-3.0..3.0f64, -3.0..3.0f64, -3.0..3.0f64))
+            .prop_map(|t| t.map(|(x, y, z)| DVec3::new(x, y, z)))
     }
 
     proptest! {

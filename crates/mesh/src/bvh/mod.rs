@@ -1,8 +1,9 @@
 //! Box tree over the triangles of a mesh.
 //!
-//! A complete binary tree of which every third level is kept, so that a node has eight children (Wald, Benthin & Boulos
-//! 2008). Nodes are numbered level by level; leaves hold a handful of triangles. The split is the median along the widest
-//! axis, so the tree and every answer are the same on any number of threads.
+//! A complete binary tree of which every third level is kept, so that a node has eight children
+//! (Wald, Benthin & Boulos 2008). Nodes are numbered level by level; leaves hold a handful of
+//! triangles. The split is the median along the widest axis, so the tree and every answer are the
+//! same on any number of threads.
 //!
 //! | module | idea |
 //! |---|---|
@@ -53,7 +54,8 @@ pub struct Bvh {
     bounds: Bounds,
     /// Nodes of the highest level: 1, 2 or 4, numbered from 0.
     roots: usize,
-    /// Boxes of the children of every inner node; those of node `i` are the nodes from `8i + roots`. Leaves come last.
+    /// Boxes of the children of every inner node; those of node `i` are the nodes from `8i +
+    /// roots`. Leaves come last.
     children: Vec<Eight>,
     /// Range of `order` held by leaf `k` is `starts[k]..starts[k + 1]`.
     starts: Vec<u32>,
@@ -61,7 +63,8 @@ pub struct Bvh {
     corners: Corners,
 }
 
-/// Corners of triangles in the tree's order: in 32 bits where those hold them exactly, as they do what comes from a file.
+/// Corners of triangles in the tree's order: in 32 bits where those hold them exactly, as they do
+/// what comes from a file.
 enum Corners {
     Single(Vec<[Vec3; 3]>),
     Double(Vec<[DVec3; 3]>),
@@ -104,7 +107,11 @@ impl Bvh {
         let leaves = n.div_ceil(FEW).next_power_of_two().max(1);
         // Of the corners: a mesh may have far more points than its triangles use.
         let of_triangle = |t: usize| Bounds::of(mesh.corners(t));
-        let around = (0..n).into_par_iter().with_min_len(4096).map(of_triangle).reduce(|| Bounds::EMPTY, Bounds::union);
+        let around = (0..n)
+            .into_par_iter()
+            .with_min_len(4096)
+            .map(of_triangle)
+            .reduce(|| Bounds::EMPTY, Bounds::union);
         // Middles as whole numbers: they sort faster than places, and equal ones go by number.
         let scale = u32::MAX as f64 / (3.0 * around.size().max_element()).max(f64::MIN_POSITIVE);
         let mut items: Vec<Item> = (0..n)
@@ -125,7 +132,8 @@ impl Bvh {
             let range = starts[k] as usize..starts[k + 1] as usize;
             NodeBox::around(&Bounds::of(range.flat_map(|i| corners.at(i))))
         };
-        let mut level: Vec<NodeBox> = (0..leaves).into_par_iter().with_min_len(1024).map(of_leaf).collect();
+        let mut level: Vec<NodeBox> =
+            (0..leaves).into_par_iter().with_min_len(1024).map(of_leaf).collect();
         let mut levels: Vec<Vec<Eight>> = Vec::new();
         while level.len() >= EIGHT {
             let eights_of = level.par_chunks_exact(EIGHT).with_min_len(1024);
@@ -139,7 +147,26 @@ impl Bvh {
             level = above;
         }
         levels.reverse();
-        Bvh { bounds: around, roots: level.len(), children: levels.concat(), starts, order, corners }
+        Bvh {
+            bounds: around,
+            roots: level.len(),
+            children: levels.concat(),
+            starts,
+            order,
+            corners,
+        }
+    }
+
+    /// Memory that the tree takes.
+    pub fn bytes(&self) -> usize {
+        let corners = match &self.corners {
+            Corners::Single(all) => size_of_val(&all[..]),
+            Corners::Double(all) => size_of_val(&all[..]),
+        };
+        corners
+            + size_of_val(&self.children[..])
+            + size_of_val(&self.starts[..])
+            + size_of_val(&self.order[..])
     }
 
     /// The box around all triangles.
@@ -147,7 +174,8 @@ impl Bvh {
         self.bounds
     }
 
-    /// Places in the tree's order of the triangles that a leaf holds, by its number among the leaves.
+    /// Places in the tree's order of the triangles that a leaf holds, by its number among the
+    /// leaves.
     fn in_leaf(&self, leaf: usize) -> std::ops::Range<usize> {
         self.starts[leaf] as usize..self.starts[leaf + 1] as usize
     }
@@ -172,7 +200,12 @@ impl Bvh {
     }
 
     /// As [`nearest`](Self::nearest), among the triangles for which `keep` holds.
-    pub fn nearest_where(&self, p: DVec3, limit_squared: f64, keep: impl Fn(u32) -> bool) -> Option<Nearest> {
+    pub fn nearest_where(
+        &self,
+        p: DVec3,
+        limit_squared: f64,
+        keep: impl Fn(u32) -> bool,
+    ) -> Option<Nearest> {
         let mut best: Option<Nearest> = None;
         let mut limit = limit_squared;
         // No smaller than the limit. What lies as far is visited in vain, which is rare.
@@ -196,7 +229,12 @@ impl Bvh {
                     if d2 < limit && keep(self.order[i]) {
                         limit = d2;
                         in_single = single(limit);
-                        best = Some(Nearest { triangle: self.order[i], point, distance_squared: d2, feature });
+                        best = Some(Nearest {
+                            triangle: self.order[i],
+                            point,
+                            distance_squared: d2,
+                            feature,
+                        });
                     }
                 }
                 continue;
@@ -239,15 +277,22 @@ impl Bvh {
         });
     }
 
-    /// What `f` gives for pairs of different triangles whose boxes overlap, each pair once, with their
-    /// corners; in no particular order.
-    pub fn pairs<T: Send>(&self, f: impl Fn([u32; 2], [&[DVec3; 3]; 2]) -> Option<T> + Sync) -> Vec<T> {
-        self.pair_tasks().into_par_iter().flat_map_iter(|task| self.pairs_below(task, [usize::MAX; 2], &f).found).collect()
+    /// What `f` gives for pairs of different triangles whose boxes overlap, each pair once, with
+    /// their corners; in no particular order.
+    pub fn pairs<T: Send>(
+        &self,
+        f: impl Fn([u32; 2], [&[DVec3; 3]; 2]) -> Option<T> + Sync,
+    ) -> Vec<T> {
+        self.pair_tasks()
+            .into_par_iter()
+            .flat_map_iter(|task| self.pairs_below(task, [usize::MAX; 2], &f).found)
+            .collect()
     }
 
-    /// The same for a mesh that may be anything: where all triangles lie in each other's boxes, their pairs are the square of
-    /// their number. Ends when about `most` pairs were looked at or `enough` were found; the second value tells whether these
-    /// were all. The result is the same on any number of threads.
+    /// The same for a mesh that may be anything: where all triangles lie in each other's boxes,
+    /// their pairs are the square of their number. Ends when about `most` pairs were looked at or
+    /// `enough` were found; the second value tells whether these were all. The result is the same
+    /// on any number of threads.
     pub fn pairs_within<T: Send>(
         &self,
         [most, enough]: [usize; 2],
@@ -262,7 +307,8 @@ impl Bvh {
             if looked_at > most || found.len() > enough {
                 return (found, false);
             }
-            let done: Vec<Pairs<T>> = some.par_iter().map(|task| self.pairs_below(*task, of_task, &f)).collect();
+            let done: Vec<Pairs<T>> =
+                some.par_iter().map(|task| self.pairs_below(*task, of_task, &f)).collect();
             for pairs in done {
                 found.extend(pairs.found);
                 looked_at += pairs.looked_at;
@@ -277,7 +323,8 @@ impl Bvh {
     /// Pairs of nodes some levels down: work enough for many threads.
     fn pair_tasks(&self) -> Vec<[usize; 2]> {
         const TASKS: usize = 512;
-        let mut tasks: Vec<[usize; 2]> = (0..self.roots).flat_map(|a| (a..self.roots).map(move |b| [a, b])).collect();
+        let mut tasks: Vec<[usize; 2]> =
+            (0..self.roots).flat_map(|a| (a..self.roots).map(move |b| [a, b])).collect();
         while tasks.len() < TASKS && tasks.iter().any(|t| !self.is_leaf(t[0])) {
             let mut more = Vec::with_capacity(EIGHT * tasks.len());
             tasks.iter().for_each(|&t| self.split_pair(t, &mut more));
@@ -317,14 +364,18 @@ impl Bvh {
                 let j = self.held(b).start;
                 for n in bits(other.overlapping(&own.1, m) >> from << from) {
                     pairs.looked_at += 1;
-                    pairs.found.extend(f([self.order[i], self.order[j + n]], [&own.1.corners[m], &other.corners[n]]));
+                    pairs.found.extend(f(
+                        [self.order[i], self.order[j + n]],
+                        [&own.1.corners[m], &other.corners[n]],
+                    ));
                 }
             }
         }
         pairs
     }
 
-    /// Adds the pairs of nodes one level down that overlap; a pair of leaves stays. Both are of one level.
+    /// Adds the pairs of nodes one level down that overlap; a pair of leaves stays. Both are of one
+    /// level.
     fn split_pair(&self, [a, b]: [usize; 2], out: &mut Vec<[usize; 2]>) {
         if self.is_leaf(a) {
             out.push([a, b]);
@@ -398,7 +449,8 @@ fn split(items: &mut [Item], leaves: usize) {
         }
     }
     let size = [0, 1, 2].map(|d| high[d] - low[d]);
-    let axis = if size[0] >= size[1] && size[0] >= size[2] { 0 } else { 1 + (size[2] > size[1]) as usize };
+    let axis =
+        if size[0] >= size[1] && size[0] >= size[2] { 0 } else { 1 + (size[2] > size[1]) as usize };
     let mid = items.len() / 2;
     items.select_nth_unstable_by_key(mid, |i| (i.middle[axis] as u64) << 32 | i.triangle as u64);
     let (l, r) = items.split_at_mut(mid);
@@ -473,14 +525,20 @@ mod tests {
             });
             found.sort_unstable();
             let all = (0..count).flat_map(|s| (s + 1..count).map(move |t| [s, t]));
-            let wanted: Vec<[u32; 2]> =
-                all.filter(|[s, t]| boxes[*s].overlaps(&boxes[*t])).map(|pair| pair.map(|t| t as u32)).collect();
+            let wanted: Vec<[u32; 2]> = all
+                .filter(|[s, t]| boxes[*s].overlaps(&boxes[*t]))
+                .map(|pair| pair.map(|t| t as u32))
+                .collect();
             assert_eq!(found, wanted, "{count}");
             let asked = Bounds { min: DVec3::new(-1.0, 0.0, 0.5), max: DVec3::new(1.5, 1.0, 3.0) };
             let mut told = Vec::new();
             tree.overlapping(asked, |t| told.push(t as usize));
             told.sort_unstable();
-            assert_eq!(told, (0..count).filter(|t| boxes[*t].overlaps(&asked)).collect::<Vec<_>>(), "{count}");
+            assert_eq!(
+                told,
+                (0..count).filter(|t| boxes[*t].overlaps(&asked)).collect::<Vec<_>>(),
+                "{count}"
+            );
         }
     }
 
@@ -496,13 +554,18 @@ mod tests {
         assert_eq!(a.bounds(), b.bounds());
         let mut hits = [Vec::new(), Vec::new()];
         for n in 0..500 {
-            let p = DVec3::new((n as f64 * 0.7).sin(), (n as f64 * 1.3).cos(), (n as f64 * 0.37).sin()) * 12.0;
-            let told = |t: &Bvh| t.nearest(p, f64::INFINITY).map(|n| (n.triangle, n.point, n.distance_squared));
+            let p =
+                DVec3::new((n as f64 * 0.7).sin(), (n as f64 * 1.3).cos(), (n as f64 * 0.37).sin())
+                    * 12.0;
+            let told = |t: &Bvh| {
+                t.nearest(p, f64::INFINITY).map(|n| (n.triangle, n.point, n.distance_squared))
+            };
             assert_eq!(told(&a), told(&b));
             a.segment_hits(p, -p, &mut hits[0]);
             b.segment_hits(p, -p, &mut hits[1]);
             let sorted = |of: &[SegmentHit]| {
-                let mut all: Vec<(u32, u64)> = of.iter().map(|h| (h.triangle, h.t.to_bits())).collect();
+                let mut all: Vec<(u32, u64)> =
+                    of.iter().map(|h| (h.triangle, h.t.to_bits())).collect();
                 all.sort_unstable();
                 all
             };

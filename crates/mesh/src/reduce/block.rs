@@ -1,5 +1,5 @@
-//! One block of a reduction. Local indices and 32-bit places around the block's own middle keep what
-//! it touches within a core's cache.
+//! One block of a reduction. Local indices and 32-bit places around the block's own middle keep
+//! what it touches within a core's cache.
 
 use super::star::{self, Star};
 use super::{Patch, ReduceOptions, NONE};
@@ -12,7 +12,8 @@ use std::collections::HashSet;
 pub(super) struct Input<'a> {
     pub points: &'a [DVec3],
     pub patch: &'a Patch<'a>,
-    /// The triangles of `patch` that take part. All others of the block lie at points that are locked.
+    /// The triangles of `patch` that take part. All others of the block lie at points that are
+    /// locked.
     pub run: &'a [u32],
     /// Middle of the block's cube.
     pub middle: DVec3,
@@ -32,7 +33,8 @@ const PLENTY: usize = 64;
 /// Share of the bound within which a point lies flat.
 const FLAT: f32 = 0.01;
 
-/// A point may move onto one that lies so many bounds off the faces around it; on faces that stay true, off fewer.
+/// A point may move onto one that lies so many bounds off the faces around it; on faces that stay
+/// true, off fewer.
 const TILT: f32 = 4.0;
 const TRUE_TILT: f32 = 1.5;
 
@@ -54,12 +56,20 @@ enum Kept {
 }
 
 /// What stays after each try, in their order.
-const KEPT: [Kept; 7] =
-    [Kept::Corners, Kept::Corners, Kept::Corners, Kept::Carried, Kept::Around(0.0), Kept::Around(1.0), Kept::Around(4.0)];
+const KEPT: [Kept; 7] = [
+    Kept::Corners,
+    Kept::Corners,
+    Kept::Corners,
+    Kept::Carried,
+    Kept::Around(0.0),
+    Kept::Around(1.0),
+    Kept::Around(4.0),
+];
 
 /// Collapses what the rules allow. Where triangles cross afterwards (two faces of an edge so sharp
-/// that both lie within the bound of each other), points there are locked and the block is worked again. What crosses
-/// all the same stays as it came. `local` holds [`NONE`] for every point of the mesh, before and after.
+/// that both lie within the bound of each other), points there are locked and the block is worked
+/// again. What crosses all the same stays as it came. `local` holds [`NONE`] for every point of the
+/// mesh, before and after.
 pub(super) fn reduced(input: &Input, local: &mut [u32]) -> Patch<'static> {
     let (mut points, mut boxes) = (HashSet::new(), Vec::new());
     for kept in KEPT {
@@ -75,7 +85,9 @@ pub(super) fn reduced(input: &Input, local: &mut [u32]) -> Patch<'static> {
             match kept {
                 Kept::Corners => points.extend(block.corners_of(t)),
                 Kept::Carried => points.extend(block.corners_of(t).chain(block.carried(t))),
-                Kept::Around(bounds) => boxes.push(block.around(t).grown(bounds * input.options.error)),
+                Kept::Around(bounds) => {
+                    boxes.push(block.around(t).grown(bounds * input.options.error))
+                }
             }
         }
     }
@@ -95,16 +107,17 @@ struct Block<'a> {
     removed: Vec<Removed>,
     stamp: u32,
     star: Box<Star>,
-    /// Carried points of the collapse under test: the triangle of the star that each goes to, and whether it lies
-    /// flat there.
+    /// Carried points of the collapse under test: the triangle of the star that each goes to, and
+    /// whether it lies flat there.
     placed: Vec<(u32, u32, bool)>,
 }
 
 /// What is asked of a point lies together, so that it comes into the cache at once.
 struct Point {
     place: Vec3,
-    /// First corner (`4 · triangle + corner`) of its star; the rest by [`Triangle::next`]. Corners of removed triangles are
-    /// among them until the star is walked for a collapse. [`NONE`] once the point is gone.
+    /// First corner (`4 · triangle + corner`) of its star; the rest by [`Triangle::next`]. Corners
+    /// of removed triangles are among them until the star is walked for a collapse. [`NONE`] once
+    /// the point is gone.
     first: u32,
     /// The last collapse under test around which it stood.
     mark: u32,
@@ -164,7 +177,14 @@ impl<'a> Block<'a> {
         let near = |v: u32| (places[v as usize] - middle).as_vec3();
         let point = |&v: &u32| {
             let label = options.labels.map_or(0, |l| l[v as usize]);
-            Point { place: near(v), first: NONE, mark: 0, around: 0, flags: flags[v as usize], label }
+            Point {
+                place: near(v),
+                first: NONE,
+                mark: 0,
+                around: 0,
+                flags: flags[v as usize],
+                label,
+            }
         };
         let mut points: Vec<Point> = global.iter().map(point).collect();
         let mut removed = Vec::new();
@@ -174,7 +194,8 @@ impl<'a> Block<'a> {
                 removed.len() as u32 - 1
             });
             let normal = unit_normal(tri.map(|v| points[v as usize].place));
-            let border = tri.iter().any(|&v| points[v as usize].label != points[tri[0] as usize].label);
+            let border =
+                tri.iter().any(|&v| points[v as usize].label != points[tri[0] as usize].label);
             let mut next = [NONE; 3];
             for (c, &v) in tri.iter().enumerate() {
                 let point = &mut points[v as usize];
@@ -234,13 +255,16 @@ impl<'a> Block<'a> {
             let normals = || self.corners(v).map(|(t, _)| self.triangles[t].normal);
             let Some(one) = normals().next() else { continue };
             // Where all lie within 48° of one of them no two are 96° apart.
-            if normals().any(|n| n.dot(one) < 0.67) && normals().any(|a| normals().any(|b| a.dot(b) < -0.1)) {
+            if normals().any(|n| n.dot(one) < 0.67)
+                && normals().any(|a| normals().any(|b| a.dot(b) < -0.1))
+            {
                 self.points[v as usize].flags |= SHARP;
             }
         }
     }
 
-    /// Passes over the points that may have come to fit, as long as one removes a share of what is left.
+    /// Passes over the points that may have come to fit, as long as one removes a share of what is
+    /// left.
     fn collapse_all(&mut self) {
         const PASSES: usize = 16;
         const LEAST: f64 = 0.02;
@@ -296,7 +320,11 @@ impl<'a> Block<'a> {
         }
         self.star.close();
         let faithful = faithful & FAITHFUL != 0;
-        let error = if faithful { self.options.faithful.1.min(self.options.error) } else { self.options.error };
+        let error = if faithful {
+            self.options.faithful.1.min(self.options.error)
+        } else {
+            self.options.error
+        };
         // The margin covers 32-bit places and the flat points let go.
         let limit = 0.97 * error as f32;
         // Where few points are carried nothing else tells how far a true face's triangles tilt.
@@ -316,14 +344,16 @@ impl<'a> Block<'a> {
                 }
             }
         }
-        let onto = best.iter().find(|(height, n)| height.is_finite() && self.fits(v, *n, limit, tilt));
+        let onto =
+            best.iter().find(|(height, n)| height.is_finite() && self.fits(v, *n, limit, tilt));
         if let Some((_, n)) = onto {
             self.apply(v, self.star.next[*n]);
         }
         onto.is_some()
     }
 
-    /// Takes the corner after `before`, or the first one, out of the star of `v`, so that `next` follows.
+    /// Takes the corner after `before`, or the first one, out of the star of `v`, so that `next`
+    /// follows.
     #[inline(always)]
     fn unlink(&mut self, v: u32, before: u32, next: u32) {
         if before == NONE {
@@ -369,8 +399,8 @@ impl<'a> Block<'a> {
         }
     }
 
-    /// Tests the collapse of `v` onto the next point of triangle `onto` of its star against every rule; when it
-    /// passes, `placed` holds the carried points. Points around `v` bear the stamp.
+    /// Tests the collapse of `v` onto the next point of triangle `onto` of its star against every
+    /// rule; when it passes, `placed` holds the carried points. Points around `v` bear the stamp.
     fn fits(&mut self, v: u32, onto: usize, limit: f32, tilt: f32) -> bool {
         let u = self.star.next[onto];
         if self.star.len + self.points[u as usize].around as usize > star::MOST {
@@ -391,7 +421,8 @@ impl<'a> Block<'a> {
         // Two points on the block's border may be neighbours by triangles of another block.
         let is_locked = |w: u32| self.points[w as usize].flags & LOCKED != 0;
         let beside_unseen = |w: &u32| *w != u && !opposite.contains(w) && is_locked(*w);
-        if common != 2 || is_locked(u) && self.star.next[..self.star.len].iter().any(beside_unseen) {
+        if common != 2 || is_locked(u) && self.star.next[..self.star.len].iter().any(beside_unseen)
+        {
             return false;
         }
         if !self.star.move_onto(onto, tilt) {
@@ -402,7 +433,8 @@ impl<'a> Block<'a> {
         let own = self.removed.len() as u32;
         self.removed.push(Removed { global: self.global[v as usize], place: p, next: NONE });
         let star = &self.star;
-        let lists = star.corners[..star.len].iter().map(|&c| self.triangles[of_corner(c).0].carried);
+        let lists =
+            star.corners[..star.len].iter().map(|&c| self.triangles[of_corner(c).0].carried);
         for mut point in lists.chain([own]) {
             while point != NONE {
                 let Removed { place, next, .. } = self.removed[point as usize];
@@ -421,7 +453,8 @@ impl<'a> Block<'a> {
         self.points[v as usize].place
     }
 
-    /// Do the triangles at a point, seen along their mean normal, fail to go around it once? Then they may cross each other.
+    /// Do the triangles at a point, seen along their mean normal, fail to go around it once? Then
+    /// they may cross each other.
     fn winds(&self, v: u32) -> bool {
         let mean = self.corners(v).map(|(t, _)| self.triangles[t].normal).sum::<Vec3>();
         let (x, y) = mean.normalize_or(Vec3::Z).any_orthonormal_pair();
@@ -443,22 +476,31 @@ impl<'a> Block<'a> {
     fn crossing(&self) -> Vec<u32> {
         let live = |t: &usize| !self.triangles[*t].is_removed();
         let is_sharp = |v: &u32| self.points[*v as usize].flags & SHARP != 0;
-        let at_sharp = |t: &usize| self.touched[*t] && self.triangles[*t].points.iter().any(is_sharp);
-        let suspects: Vec<usize> = (0..self.triangles.len()).filter(live).filter(at_sharp).collect();
+        let at_sharp =
+            |t: &usize| self.touched[*t] && self.triangles[*t].points.iter().any(is_sharp);
+        let suspects: Vec<usize> =
+            (0..self.triangles.len()).filter(live).filter(at_sharp).collect();
         let is_changed = |v: &u32| self.corners(*v).any(|(t, _)| self.touched[t]);
-        let winding: Vec<u32> = (0..self.points.len() as u32).filter(|v| is_changed(v) && self.winds(*v)).collect();
+        let winding: Vec<u32> =
+            (0..self.points.len() as u32).filter(|v| is_changed(v) && self.winds(*v)).collect();
         if suspects.is_empty() && winding.is_empty() {
             return Vec::new();
         }
         let points: Vec<DVec3> = self.points.iter().map(|p| p.place.as_dvec3()).collect();
         let mesh = TriMesh { points, triangles: self.triangles.iter().map(|t| t.points).collect() };
-        let few = TriMesh { triangles: suspects.iter().map(|&t| mesh.triangles[t]).collect(), points: mesh.points.clone() };
+        let few = TriMesh {
+            triangles: suspects.iter().map(|&t| mesh.triangles[t]).collect(),
+            points: mesh.points.clone(),
+        };
         let bvh = Bvh::new(&few);
         let mut out = Vec::new();
         for v in winding {
             let fan: Vec<u32> = self.corners(v).map(|(t, _)| t as u32).collect();
             for (n, &s) in fan.iter().enumerate() {
-                let crosses = |t: &&u32| self.touched[s as usize] | self.touched[**t as usize] && triangles_cross(&mesh, s, **t);
+                let crosses = |t: &&u32| {
+                    self.touched[s as usize] | self.touched[**t as usize]
+                        && triangles_cross(&mesh, s, **t)
+                };
                 fan[n + 1..].iter().filter(crosses).for_each(|&t| out.extend([s, t]));
             }
         }

@@ -59,13 +59,15 @@ const NONE: u32 = u32::MAX;
 
 /// Joins triangles where that keeps within the error bound.
 pub fn reduce(mesh: &TriMesh, options: &ReduceOptions) -> Reduced {
-    let patch = rounds(&mesh.points, Patch::of(&mesh.triangles), options, vec![true; mesh.points.len()]);
+    let patch =
+        rounds(&mesh.points, Patch::of(&mesh.triangles), options, vec![true; mesh.points.len()]);
     let (triangles, source) = in_use(&patch.triangles, mesh.points.len());
     let points = source.par_iter().map(|&v| mesh.points[v as usize]).collect();
     Reduced { mesh: TriMesh { points, triangles }, source }
 }
 
-/// Triangles by those of so many points that they name, and those points' numbers, in the order in which they name them.
+/// Triangles by those of so many points that they name, and those points' numbers, in the order in
+/// which they name them.
 fn in_use(triangles: &[[u32; 3]], points: usize) -> (Vec<[u32; 3]>, Vec<u32>) {
     let mut new = vec![NONE; points];
     let mut source = Vec::new();
@@ -92,7 +94,11 @@ struct Patch<'a> {
 impl<'a> Patch<'a> {
     /// Triangles that stand for themselves alone.
     fn of(triangles: &'a [[u32; 3]]) -> Patch<'a> {
-        Patch { triangles: Cow::Borrowed(triangles), first: vec![0; triangles.len() + 1], carried: Vec::new() }
+        Patch {
+            triangles: Cow::Borrowed(triangles),
+            first: vec![0; triangles.len() + 1],
+            carried: Vec::new(),
+        }
     }
 
     fn empty() -> Patch<'static> {
@@ -102,7 +108,9 @@ impl<'a> Patch<'a> {
     /// Some of its triangles, as they are.
     fn some(&self, run: &[u32]) -> Patch<'static> {
         let mut out = Patch::empty();
-        run.iter().for_each(|&t| out.push(self.triangles[t as usize], self.carried_by(t).iter().copied()));
+        run.iter().for_each(|&t| {
+            out.push(self.triangles[t as usize], self.carried_by(t).iter().copied())
+        });
         out
     }
 
@@ -121,20 +129,29 @@ impl<'a> Patch<'a> {
         let mut triangles = vec![[0; 3]; total(|p| p.triangles.len())];
         let mut carried = vec![0; total(|p| p.carried.len())];
         let mut first = vec![0; triangles.len() + 1];
-        let (mut triangles_left, mut first_left, mut carried_left) = (&mut triangles[..], &mut first[1..], &mut carried[..]);
+        let (mut triangles_left, mut first_left, mut carried_left) =
+            (&mut triangles[..], &mut first[1..], &mut carried[..]);
         let mut base = 0;
         let slots = parts.iter().map(|p| {
             let from = base;
             base += p.carried.len() as u32;
             let count = p.triangles.len();
             let carried = split_off(&mut carried_left, p.carried.len());
-            (p, from, split_off(&mut triangles_left, count), split_off(&mut first_left, count), carried)
+            (
+                p,
+                from,
+                split_off(&mut triangles_left, count),
+                split_off(&mut first_left, count),
+                carried,
+            )
         });
-        slots.collect::<Vec<_>>().into_par_iter().for_each(|(p, base, triangles, first, carried)| {
-            triangles.copy_from_slice(&p.triangles);
-            first.iter_mut().zip(&p.first[1..]).for_each(|(out, f)| *out = base + f);
-            carried.copy_from_slice(&p.carried);
-        });
+        slots.collect::<Vec<_>>().into_par_iter().for_each(
+            |(p, base, triangles, first, carried)| {
+                triangles.copy_from_slice(&p.triangles);
+                first.iter_mut().zip(&p.first[1..]).for_each(|(out, f)| *out = base + f);
+                carried.copy_from_slice(&p.carried);
+            },
+        );
         Patch { triangles: triangles.into(), first, carried }
     }
 }
@@ -142,9 +159,14 @@ impl<'a> Patch<'a> {
 /// By what share of their size the blocks of each round are shifted.
 const SHIFTS: [f64; 3] = [0.0, 0.5, 0.27];
 
-/// Rounds over blocks, each shifted by a share of their size. The first works on the points that are `open`, each later
-/// one on those that the one before could not reach.
-fn rounds<'a>(points: &[DVec3], mut patch: Patch<'a>, options: &ReduceOptions, mut open: Vec<bool>) -> Patch<'a> {
+/// Rounds over blocks, each shifted by a share of their size. The first works on the points that
+/// are `open`, each later one on those that the one before could not reach.
+fn rounds<'a>(
+    points: &[DVec3],
+    mut patch: Patch<'a>,
+    options: &ReduceOptions,
+    mut open: Vec<bool>,
+) -> Patch<'a> {
     for shift in SHIFTS {
         if options.error <= 0.0 || (options.cancelled)() {
             break;
@@ -162,11 +184,13 @@ struct Cubes {
 }
 
 impl Cubes {
-    /// Cubes that hold about [`BLOCK_TRIANGLES`] if the surface filled space evenly, shifted by a share of their size.
+    /// Cubes that hold about [`BLOCK_TRIANGLES`] if the surface filled space evenly, shifted by a
+    /// share of their size.
     fn of(points: &[DVec3], triangles: usize, shift: f64) -> Cubes {
         let bounds = Bounds::of(points.iter().copied());
         let size = bounds.size().max(DVec3::splat(1e-9));
-        let edge = (size.x * size.y * size.z * BLOCK_TRIANGLES / triangles.max(1) as f64).cbrt().max(1e-9);
+        let edge =
+            (size.x * size.y * size.z * BLOCK_TRIANGLES / triangles.max(1) as f64).cbrt().max(1e-9);
         let counts = (size / edge + 2.0).ceil().as_uvec3().min(UVec3::splat(1 << 10));
         Cubes { from: bounds.min - shift * edge, edge, counts }
     }
@@ -182,21 +206,32 @@ impl Cubes {
     }
 
     fn middle(&self, cube: u32) -> DVec3 {
-        let c = UVec3::new(cube % self.counts.x, cube / self.counts.x % self.counts.y, cube / self.counts.x / self.counts.y);
+        let c = UVec3::new(
+            cube % self.counts.x,
+            cube / self.counts.x % self.counts.y,
+            cube / self.counts.x / self.counts.y,
+        );
         self.from + (c.as_dvec3() + 0.5) * self.edge
     }
 }
 
 /// One pass over blocks shifted by a share of their size. Works on the points in `open`, and leaves
 /// there the ones around the borders of its own blocks.
-fn round(points: &[DVec3], patch: Patch, options: &ReduceOptions, shift: f64, open: &mut Vec<bool>) -> Patch<'static> {
+fn round(
+    points: &[DVec3],
+    patch: Patch,
+    options: &ReduceOptions,
+    shift: f64,
+    open: &mut Vec<bool>,
+) -> Patch<'static> {
     let triangles = &patch.triangles;
     let cubes = Cubes::of(points, triangles.len(), shift);
-    // Of their middles: large triangles beside each other are to be of one block where they can. Those of a grid, as they
-    // come, are small, and a corner will do.
+    // Of their middles: large triangles beside each other are to be of one block where they can.
+    // Those of a grid, as they come, are small, and a corner will do.
     let are_small = patch.carried.is_empty();
     let middle = |t: &[u32; 3]| t.iter().map(|&v| points[v as usize]).sum::<DVec3>() / 3.0;
-    let cube_of = |t: &[u32; 3]| cubes.at(if are_small { points[t[0] as usize] } else { middle(t) });
+    let cube_of =
+        |t: &[u32; 3]| cubes.at(if are_small { points[t[0] as usize] } else { middle(t) });
     let cube_of: Vec<u32> = triangles.par_iter().with_min_len(4096).map(cube_of).collect();
     let blocks = Groups::numbered(cubes.len(), &cube_of);
     let shared = shared(points.len(), triangles, &cube_of);
@@ -209,12 +244,21 @@ fn round(points: &[DVec3], patch: Patch, options: &ReduceOptions, shift: f64, op
     };
     let flags: Vec<u8> = shared.par_iter().with_min_len(4096).enumerate().map(flags).collect();
     thread_local!(static LOCAL: RefCell<Vec<u32>> = const { RefCell::new(Vec::new()) });
-    let runs: Vec<(u32, &[u32])> =
-        (0..cubes.len()).map(|b| (b as u32, blocks.get(b))).filter(|(_, run)| !run.is_empty()).collect();
+    let runs: Vec<(u32, &[u32])> = (0..cubes.len())
+        .map(|b| (b as u32, blocks.get(b)))
+        .filter(|(_, run)| !run.is_empty())
+        .collect();
     let work = |(cube, run): (u32, &[u32])| {
         let is_near = |t: &u32| triangles[*t as usize].iter().any(|&v| near[v as usize]);
         let (run, idle): (Vec<u32>, Vec<u32>) = run.iter().partition(|t| is_near(t));
-        let input = block::Input { points, patch: &patch, run: &run, middle: cubes.middle(cube), options, flags: &flags };
+        let input = block::Input {
+            points,
+            patch: &patch,
+            run: &run,
+            middle: cubes.middle(cube),
+            options,
+            flags: &flags,
+        };
         let reduced = LOCAL.with_borrow_mut(|local| {
             local.resize(points.len().max(local.len()), NONE);
             block::reduced(&input, local)
@@ -223,7 +267,8 @@ fn round(points: &[DVec3], patch: Patch, options: &ReduceOptions, shift: f64, op
     };
     let parts: Vec<Patch> = runs.into_par_iter().flat_map_iter(work).collect();
     let out = Patch::joined(&parts);
-    let at_border = |t: &[u32; 3]| t.iter().any(|&v| shared[v as usize] && !is(options.kept, v as usize));
+    let at_border =
+        |t: &[u32; 3]| t.iter().any(|&v| shared[v as usize] && !is(options.kept, v as usize));
     *open = marked(points.len(), &out.triangles, at_border);
     out
 }
@@ -236,7 +281,9 @@ fn shared(points: usize, triangles: &[[u32; 3]], block_of: &[u32]) -> Vec<bool> 
     triangles.par_iter().zip(block_of).for_each(|(t, &id)| {
         for v in t {
             let o = &owner[*v as usize];
-            if o.load(Relaxed) != id && o.compare_exchange(NONE, id, Relaxed, Relaxed).is_err_and(|other| other != id) {
+            if o.load(Relaxed) != id
+                && o.compare_exchange(NONE, id, Relaxed, Relaxed).is_err_and(|other| other != id)
+            {
                 o.store(SHARED, Relaxed);
             }
         }
@@ -245,7 +292,11 @@ fn shared(points: usize, triangles: &[[u32; 3]], block_of: &[u32]) -> Vec<bool> 
 }
 
 /// Tells of so many points whether a triangle that is meant has them.
-fn marked(points: usize, triangles: &[[u32; 3]], is_meant: impl Fn(&[u32; 3]) -> bool + Sync) -> Vec<bool> {
+fn marked(
+    points: usize,
+    triangles: &[[u32; 3]],
+    is_meant: impl Fn(&[u32; 3]) -> bool + Sync,
+) -> Vec<bool> {
     let marks: Vec<AtomicBool> = (0..points).map(|_| AtomicBool::new(false)).collect();
     triangles.par_iter().filter(|t| is_meant(t)).for_each(|t| {
         t.iter().for_each(|&v| marks[v as usize].store(true, Relaxed));
@@ -264,7 +315,17 @@ mod tests {
     fn run(mesh: &TriMesh, error: f64, threads: usize) -> TriMesh {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
         pool.install(|| {
-            reduce(mesh, &ReduceOptions { error, labels: None, faithful: (&[], 0.0), kept: &[], cancelled: &|| false }).mesh
+            reduce(
+                mesh,
+                &ReduceOptions {
+                    error,
+                    labels: None,
+                    faithful: (&[], 0.0),
+                    kept: &[],
+                    cancelled: &|| false,
+                },
+            )
+            .mesh
         })
     }
 
@@ -272,15 +333,25 @@ mod tests {
     fn the_bound_holds_and_threads_do_not_matter() {
         let m = TriMesh::sphere(10.0, 6);
         let r = run(&m, 0.02, 2);
-        assert!(r.triangles.len() * 4 < m.triangles.len(), "{} of {}", r.triangles.len(), m.triangles.len());
+        assert!(
+            r.triangles.len() * 4 < m.triangles.len(),
+            "{} of {}",
+            r.triangles.len(),
+            m.triangles.len()
+        );
         assert!(Topology::of(&r).sound());
         let bvh = Bvh::new(&r);
-        let worst = m.points.iter().map(|&p| bvh.nearest(p, 1.0).unwrap().distance_squared.sqrt()).fold(0.0, f64::max);
+        let worst = m
+            .points
+            .iter()
+            .map(|&p| bvh.nearest(p, 1.0).unwrap().distance_squared.sqrt())
+            .fold(0.0, f64::max);
         assert!(worst <= 0.02, "{worst}");
         assert_eq!(r, run(&m, 0.02, 1));
     }
 
-    /// Rings of a hexagonal section about the z axis, side by side along it: thin tubes, which blocks' borders cut across.
+    /// Rings of a hexagonal section about the z axis, side by side along it: thin tubes, which
+    /// blocks' borders cut across.
     fn rings(count: usize, radius: f64, thick: f64, along: usize) -> TriMesh {
         const AROUND: usize = 6;
         let mut out = TriMesh::default();
@@ -288,12 +359,17 @@ mod tests {
             let at = |n: usize, k: usize| {
                 let (turn, round) = (n as f64 / along as f64 * TAU, k as f64 / AROUND as f64 * TAU);
                 let r = radius + thick * round.cos();
-                DVec3::new(r * turn.cos(), r * turn.sin(), 3.0 * thick * ring as f64 + thick * round.sin())
+                DVec3::new(
+                    r * turn.cos(),
+                    r * turn.sin(),
+                    3.0 * thick * ring as f64 + thick * round.sin(),
+                )
             };
             let points = (0..along * AROUND).map(|n| at(n / AROUND, n % AROUND)).collect();
             let number = |n: usize, k: usize| ((n % along) * AROUND + k % AROUND) as u32;
             let quads = (0..along * AROUND).map(|n| (n / AROUND, n % AROUND)).flat_map(|(n, k)| {
-                let [a, b, c, d] = [number(n, k), number(n + 1, k), number(n + 1, k + 1), number(n, k + 1)];
+                let [a, b, c, d] =
+                    [number(n, k), number(n + 1, k), number(n + 1, k + 1), number(n, k + 1)];
                 [[a, b, c], [a, c, d]]
             });
             out.append(&TriMesh { points, triangles: quads.collect() });
@@ -309,7 +385,12 @@ mod tests {
             // Beyond the tubes' own size too: their borders are then a few triangles.
             for error in [0.05, 0.2, 0.4, 0.6] {
                 let t = Topology::of(&run(&m, error, 2));
-                assert!(t.sound(), "{radius} {error}: {} edges, {} points", t.non_manifold_edges, t.non_manifold_vertices);
+                assert!(
+                    t.sound(),
+                    "{radius} {error}: {} edges, {} points",
+                    t.non_manifold_edges,
+                    t.non_manifold_vertices
+                );
             }
         }
     }
@@ -327,14 +408,18 @@ mod tests {
     /// A ball with waves over it, so that no two places bend alike.
     fn waved(seed: f64) -> TriMesh {
         TriMesh::sphere(1.0, 5).mapped(|p| {
-            let wave = (5.0 * p.x + seed).sin() * (4.0 * p.y - seed).cos() + 0.4 * (9.0 * p.z + 2.0 * seed).sin();
+            let wave = (5.0 * p.x + seed).sin() * (4.0 * p.y - seed).cos()
+                + 0.4 * (9.0 * p.z + 2.0 * seed).sin();
             p * (10.0 + wave)
         })
     }
 
     fn farthest(points: &[DVec3], mesh: &TriMesh) -> f64 {
         let bvh = Bvh::new(mesh);
-        points.iter().map(|&p| bvh.nearest(p, 9.0).unwrap().distance_squared.sqrt()).fold(0.0, f64::max)
+        points
+            .iter()
+            .map(|&p| bvh.nearest(p, 9.0).unwrap().distance_squared.sqrt())
+            .fold(0.0, f64::max)
     }
 
     proptest! {
@@ -357,7 +442,8 @@ mod tests {
     #[test]
     fn larger_bounds_leave_fewer_triangles_and_none_leaves_all() {
         let m = waved(1.0);
-        let counts: Vec<usize> = [0.0, 0.001, 0.01, 0.1, 0.5].iter().map(|e| run(&m, *e, 2).triangles.len()).collect();
+        let counts: Vec<usize> =
+            [0.0, 0.001, 0.01, 0.1, 0.5].iter().map(|e| run(&m, *e, 2).triangles.len()).collect();
         assert_eq!(counts[0], m.triangles.len());
         assert!(counts.windows(2).all(|w| w[1] < w[0]), "{counts:?}");
     }
@@ -365,19 +451,31 @@ mod tests {
     #[test]
     fn borders_between_labels_and_what_is_kept_stay_and_faithful_points_stay_closer() {
         let m = waved(2.0);
-        let options = ReduceOptions { error: 0.3, labels: None, faithful: (&[], 0.0), kept: &[], cancelled: &|| false };
+        let options = ReduceOptions {
+            error: 0.3,
+            labels: None,
+            faithful: (&[], 0.0),
+            kept: &[],
+            cancelled: &|| false,
+        };
         let plain = reduce(&m, &options);
         let side_of = m.points.iter().map(|p| u8::from(p.x > 0.0)).collect::<Vec<u8>>();
         let labelled = reduce(&m, &ReduceOptions { labels: Some(&side_of), ..options });
-        // No triangle joins points that lie far on both sides, and the border's own points keep their sides.
+        // No triangle joins points that lie far on both sides, and the border's own points keep
+        // their sides.
         let is_border = |t: &[u32; 3]| {
             t.iter().any(|v| side_of[labelled.source[*v as usize] as usize] == 1)
                 && t.iter().any(|v| side_of[labelled.source[*v as usize] as usize] == 0)
         };
-        let reach = |t: &[u32; 3]| t.iter().map(|&v| labelled.mesh.points[v as usize].x.abs()).fold(0.0, f64::max);
+        let reach = |t: &[u32; 3]| {
+            t.iter().map(|&v| labelled.mesh.points[v as usize].x.abs()).fold(0.0, f64::max)
+        };
         let border: Vec<_> = labelled.mesh.triangles.iter().filter(|t| is_border(t)).collect();
         assert!(!border.is_empty() && labelled.mesh.triangles.len() > plain.mesh.triangles.len());
-        let of_grid = m.triangles.iter().map(|t| Bounds::of(t.iter().map(|&v| m.points[v as usize])).size().max_element());
+        let of_grid = m
+            .triangles
+            .iter()
+            .map(|t| Bounds::of(t.iter().map(|&v| m.points[v as usize])).size().max_element());
         let longest = of_grid.fold(0.0, f64::max);
         assert!(border.iter().map(|t| reach(t)).fold(0.0, f64::max) <= longest);
 
@@ -388,14 +486,27 @@ mod tests {
 
         let faithful: Vec<bool> = m.points.iter().map(|p| p.y < 0.0).collect();
         let closer = reduce(&m, &ReduceOptions { faithful: (&faithful, 0.01), ..options }).mesh;
-        let of = |side: bool| m.points.iter().zip(&faithful).filter(|(_, f)| **f == side).map(|(p, _)| *p).collect::<Vec<_>>();
+        let of = |side: bool| {
+            m.points
+                .iter()
+                .zip(&faithful)
+                .filter(|(_, f)| **f == side)
+                .map(|(p, _)| *p)
+                .collect::<Vec<_>>()
+        };
         assert!(farthest(&of(true), &closer) <= 0.01 && farthest(&of(false), &closer) > 0.05);
     }
 
     #[test]
     fn what_is_cancelled_before_it_begins_stays_as_it_is() {
         let m = waved(3.0);
-        let options = ReduceOptions { error: 0.3, labels: None, faithful: (&[], 0.0), kept: &[], cancelled: &|| true };
+        let options = ReduceOptions {
+            error: 0.3,
+            labels: None,
+            faithful: (&[], 0.0),
+            kept: &[],
+            cancelled: &|| true,
+        };
         assert_eq!(reduce(&m, &options).mesh.triangles.len(), m.triangles.len());
     }
 }

@@ -1,5 +1,5 @@
-//! The star of a point and what becomes of it when the point moves onto a neighbour, eight triangles
-//! at a time. Places are told from the point, so that 32 bits hold them well.
+//! The star of a point and what becomes of it when the point moves onto a neighbour, eight
+//! triangles at a time. Places are told from the point, so that 32 bits hold them well.
 
 use glam::Vec3;
 use wide::f32x8;
@@ -100,7 +100,13 @@ impl Star {
     }
 
     #[inline(always)]
-    pub(super) fn push(&mut self, corner: u32, [next, last]: [u32; 2], to: [Vec3; 2], normal: Vec3) {
+    pub(super) fn push(
+        &mut self,
+        corner: u32,
+        [next, last]: [u32; 2],
+        to: [Vec3; 2],
+        normal: Vec3,
+    ) {
         let n = self.len;
         (self.corners[n], self.next[n], self.last[n]) = (corner, next, last);
         self.to_next.set(n, to[0]);
@@ -136,15 +142,18 @@ impl Star {
         out.0
     }
 
-    /// Would the triangles be sound with v at the next point of triangle `onto`? None turns over or becomes a
-    /// needle, and no plane passes farther than `off` from v even where its triangle does not lie under v.
+    /// Would the triangles be sound with v at the next point of triangle `onto`? None turns over or
+    /// becomes a needle, and no plane passes farther than `off` from v even where its triangle does
+    /// not lie under v.
     pub(super) fn move_onto(&mut self, onto: usize, off: f32) -> bool {
         let u = self.next[onto];
-        self.live = (0..self.len).fold(0, |m, n| m | ((self.next[n] != u && self.last[n] != u) as u32) << n);
+        self.live = (0..self.len)
+            .fold(0, |m, n| m | ((self.next[n] != u && self.last[n] != u) as u32) << n);
         self.goal = self.to_next.get(onto);
         let q = splat(self.goal);
         for from in self.chunks() {
-            let (b, c, old) = (self.to_next.lanes(from), self.to_last.lanes(from), self.normal.lanes(from));
+            let (b, c, old) =
+                (self.to_next.lanes(from), self.to_last.lanes(from), self.normal.lanes(from));
             let (e0, e1, e2) = (minus(&b, &q), minus(&c, &b), minus(&q, &c));
             let n = cross(&e2, &e0);
             let longest = dot(&e0, &e0).max(dot(&e1, &e1)).max(dot(&e2, &e2));
@@ -153,7 +162,9 @@ impl Star {
             let one = f32x8::ONE / double_area;
             let normal = [n[0] * one, n[1] * one, n[2] * one];
             let height = dot(&normal, &q);
-            let bad = needle | dot(&normal, &old).simd_lt(f32x8::splat(0.5)) | height.abs().simd_gt(f32x8::splat(off));
+            let bad = needle
+                | dot(&normal, &old).simd_lt(f32x8::splat(0.5))
+                | height.abs().simd_gt(f32x8::splat(off));
             if bad.to_bitmask() & self.live >> from != 0 {
                 return false;
             }
@@ -173,12 +184,13 @@ impl Star {
         (0..self.len).filter(|n| self.live >> n & 1 == 1).map(|n| (n, self.new_normal.get(n)))
     }
 
-    /// A triangle after the move within `limit` of a place, and the distance to it. Any within the limit will do;
-    /// the nearest of all is not needed.
+    /// A triangle after the move within `limit` of a place, and the distance to it. Any within the
+    /// limit will do; the nearest of all is not needed.
     pub(super) fn under(&self, place: Vec3, limit: f32) -> Option<(usize, f32)> {
         let p = splat(place);
         for from in self.chunks() {
-            let over = |k: usize| dot(&self.inward[k].lanes(from), &p).simd_ge(self.edge[k].lanes(from));
+            let over =
+                |k: usize| dot(&self.inward[k].lanes(from), &p).simd_ge(self.edge[k].lanes(from));
             let d = (dot(&self.new_normal.lanes(from), &p) - self.height.lanes(from)).abs();
             let held = over(0) & over(1) & over(2) & d.simd_le(f32x8::splat(limit));
             let held = held.to_bitmask() & self.live >> from;
@@ -194,9 +206,15 @@ impl Star {
             let corners = [q, self.to_next.lanes(from), self.to_last.lanes(from)];
             let mut least = f32x8::splat(f32::INFINITY);
             for k in 0..3 {
-                let (off, along) = (minus(&p, &corners[k]), minus(&corners[(k + 1) % 3], &corners[k]));
-                let share = (dot(&off, &along) / dot(&along, &along)).max(f32x8::ZERO).min(f32x8::ONE);
-                let rest = [off[0] - along[0] * share, off[1] - along[1] * share, off[2] - along[2] * share];
+                let (off, along) =
+                    (minus(&p, &corners[k]), minus(&corners[(k + 1) % 3], &corners[k]));
+                let share =
+                    (dot(&off, &along) / dot(&along, &along)).max(f32x8::ZERO).min(f32x8::ONE);
+                let rest = [
+                    off[0] - along[0] * share,
+                    off[1] - along[1] * share,
+                    off[2] - along[2] * share,
+                ];
                 least = least.min(dot(&rest, &rest));
             }
             for (lane, &d) in least.to_array().iter().enumerate() {
@@ -235,7 +253,8 @@ mod tests {
     use proptest::prelude::*;
     use std::f32::consts::TAU;
 
-    /// A point with so many triangles around it, its neighbours at these heights, and their places from it.
+    /// A point with so many triangles around it, its neighbours at these heights, and their places
+    /// from it.
     fn fan(heights: &[f32]) -> (Star, Vec<Vec3>) {
         let len = heights.len();
         let place = |n: usize| {
@@ -247,16 +266,23 @@ mod tests {
         for n in 0..len {
             let (next, last) = (n, (n + 1) % len);
             let normal = places[next].cross(places[last]).normalize();
-            star.push(4 * n as u32, [next as u32, last as u32], [places[next], places[last]], normal);
+            star.push(
+                4 * n as u32,
+                [next as u32, last as u32],
+                [places[next], places[last]],
+                normal,
+            );
         }
         star.close();
         (star, places)
     }
 
-    /// Distance from a triangle, by its plane where the place lies over it and by its edges elsewhere.
+    /// Distance from a triangle, by its plane where the place lies over it and by its edges
+    /// elsewhere.
     fn distance(p: Vec3, [a, b, c]: [Vec3; 3]) -> f32 {
         let n = (b - a).cross(c - a).normalize();
-        let over = [(a, b), (b, c), (c, a)].iter().all(|(s, e)| n.cross(*e - *s).dot(p - *s) >= 0.0);
+        let over =
+            [(a, b), (b, c), (c, a)].iter().all(|(s, e)| n.cross(*e - *s).dot(p - *s) >= 0.0);
         let to_edge = |s: Vec3, e: Vec3| {
             let along = e - s;
             p.distance(s + along * ((p - s).dot(along) / along.length_squared()).clamp(0.0, 1.0))
@@ -326,7 +352,8 @@ mod tests {
         assert!(star.move_onto(1, 1.0) && !star.move_onto(0, 1.0));
         // Neighbours in a row with the goal: what is left between them has no width.
         let mut star = Star::new();
-        let places = [Vec3::X, Vec3::new(1.0, 0.5, 0.0), Vec3::new(1.0, 1.0, 0.0), Vec3::NEG_X, Vec3::NEG_Y];
+        let places =
+            [Vec3::X, Vec3::new(1.0, 0.5, 0.0), Vec3::new(1.0, 1.0, 0.0), Vec3::NEG_X, Vec3::NEG_Y];
         for n in 0..5 {
             let ends = [places[n], places[(n + 1) % 5]];
             star.push(n as u32, [n as u32, (n as u32 + 1) % 5], ends, Vec3::Z);

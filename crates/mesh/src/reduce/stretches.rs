@@ -1,7 +1,7 @@
 //! A mesh that comes in stretches, each reduced as it comes, so that it is never there whole.
 //!
-//! The points that two stretches share stay, with what removed points the triangles at them stand for, until all have
-//! come; then what lies along the seams is reduced as well.
+//! The points that two stretches share stay, with what removed points the triangles at them stand
+//! for, until all have come; then what lies along the seams is reduced as well.
 
 use super::{rounds, Patch, ReduceOptions, NONE};
 use crate::{Bounds, TriMesh};
@@ -18,7 +18,8 @@ pub struct Stretch<'a> {
     pub faithful: Vec<bool>,
     /// Points that stay, with all triangles at them.
     pub kept: Vec<bool>,
-    /// The points that are [`Stretch::last`] of the stretch before, in the same order. Their places there count.
+    /// The points that are [`Stretch::last`] of the stretch before, in the same order. Their places
+    /// there count.
     pub below: &'a [u32],
     /// The points that the next stretch has as well.
     pub last: &'a [u32],
@@ -39,16 +40,19 @@ pub struct Gathered {
 
 /// Reduces stretches and joins them.
 pub struct Reducer<'a> {
-    /// Greatest allowed deviation of the points that come from the result, and around faithful points. Units of length.
+    /// Greatest allowed deviation of the points that come from the result, and around faithful
+    /// points. Units of length.
     error: f64,
     faithful: f64,
     cancelled: &'a (dyn Fn() -> bool + Sync),
     all: Points,
-    /// Triangles by number of the point; those at an open point with the points that they stand for.
+    /// Triangles by number of the point; those at an open point with the points that they stand
+    /// for.
     patch: Patch<'static>,
     /// Points at a seam, and their neighbours.
     open: Vec<bool>,
-    /// Numbers of the points that the next stretch has as well; [`NONE`] for one that has no triangle yet.
+    /// Numbers of the points that the next stretch has as well; [`NONE`] for one that has no
+    /// triangle yet.
     last: Vec<u32>,
     raw_triangles: usize,
 }
@@ -91,7 +95,8 @@ impl<'a> Reducer<'a> {
     pub fn add(&mut self, mut s: Stretch) {
         self.raw_triangles += s.mesh.triangles.len();
         let both = s.below.iter().zip(&self.last).filter(|(_, before)| **before != NONE);
-        let met: Vec<(usize, usize)> = both.map(|(&own, &before)| (own as usize, before as usize)).collect();
+        let met: Vec<(usize, usize)> =
+            both.map(|(&own, &before)| (own as usize, before as usize)).collect();
         for &(own, v) in &met {
             s.mesh.points[own] = self.all.places[v];
             s.labels[own] = self.all.labels[v];
@@ -99,9 +104,11 @@ impl<'a> Reducer<'a> {
         }
         let mut at_seam = vec![false; s.mesh.points.len()];
         s.below.iter().chain(s.last).for_each(|&v| at_seam[v as usize] = true);
-        let stays: Vec<bool> = s.kept.iter().zip(&at_seam).map(|(kept, seam)| *kept || *seam).collect();
+        let stays: Vec<bool> =
+            s.kept.iter().zip(&at_seam).map(|(kept, seam)| *kept || *seam).collect();
         let options = self.options(&s.labels, &s.faithful, &stays);
-        let patch = rounds(&s.mesh.points, Patch::of(&s.mesh.triangles), &options, vec![true; stays.len()]);
+        let patch =
+            rounds(&s.mesh.points, Patch::of(&s.mesh.triangles), &options, vec![true; stays.len()]);
 
         let mut number = vec![NONE; s.mesh.points.len()];
         met.iter().for_each(|&(own, v)| number[own] = v as u32);
@@ -114,24 +121,41 @@ impl<'a> Reducer<'a> {
             }
             *slot
         };
-        // A point beside a seam may go once the seam may: what its triangles stand for is told until then.
+        // A point beside a seam may go once the seam may: what its triangles stand for is told
+        // until then.
         let mut is_open = at_seam.clone();
         for tri in patch.triangles.iter().filter(|tri| tri.iter().any(|&v| at_seam[v as usize])) {
             tri.iter().for_each(|&v| is_open[v as usize] = true);
         }
         for (t, tri) in patch.triangles.iter().enumerate() {
-            let stands_for: &[u32] = if tri.iter().any(|&v| is_open[v as usize]) { patch.carried_by(t as u32) } else { &[] };
+            let stands_for: &[u32] = if tri.iter().any(|&v| is_open[v as usize]) {
+                patch.carried_by(t as u32)
+            } else {
+                &[]
+            };
             self.patch.push(tri.map(&mut own), stands_for.iter().map(|&v| own(v)));
         }
         self.open.resize(self.all.places.len(), false);
-        let opened = is_open.iter().zip(&number).filter(|(open, number)| **open && **number != NONE);
+        let opened =
+            is_open.iter().zip(&number).filter(|(open, number)| **open && **number != NONE);
         opened.for_each(|(_, &v)| self.open[v as usize] = true);
         self.last = s.last.iter().map(|&v| number[v as usize]).collect();
     }
 
-    fn options<'o>(&'o self, labels: &'o [u8], faithful: &'o [bool], kept: &'o [bool]) -> ReduceOptions<'o> {
+    fn options<'o>(
+        &'o self,
+        labels: &'o [u8],
+        faithful: &'o [bool],
+        kept: &'o [bool],
+    ) -> ReduceOptions<'o> {
         let faithful = (faithful, self.faithful);
-        ReduceOptions { error: self.error, labels: Some(labels), faithful, kept, cancelled: self.cancelled }
+        ReduceOptions {
+            error: self.error,
+            labels: Some(labels),
+            faithful,
+            kept,
+            cancelled: self.cancelled,
+        }
     }
 
     /// Reduces along the seams, and hands out the whole.
@@ -143,7 +167,8 @@ impl<'a> Reducer<'a> {
             .filter(|&t| is_open(&self.patch.triangles[t as usize]))
             .collect();
         let seams = self.patch.some(&at_seams);
-        let mut triangles = std::mem::replace(&mut self.patch, Patch::empty()).triangles.into_owned();
+        let mut triangles =
+            std::mem::replace(&mut self.patch, Patch::empty()).triangles.into_owned();
         if !at_seams.is_empty() {
             let open = std::mem::take(&mut self.open);
             triangles.retain(|t| !t.iter().any(|&v| open[v as usize]));
@@ -186,7 +211,8 @@ mod tests {
             let z = t.iter().map(|&v| mesh.points[v as usize].z).sum::<f64>() / 3.0;
             cuts.iter().filter(|c| **c < z).count()
         };
-        let of_part = |n: usize| mesh.triangles.iter().filter(|t| part(t) == n).copied().collect::<Vec<_>>();
+        let of_part =
+            |n: usize| mesh.triangles.iter().filter(|t| part(t) == n).copied().collect::<Vec<_>>();
         let uses = |n: usize| {
             let mut used = vec![false; mesh.points.len()];
             of_part(n).as_flattened().iter().for_each(|&v| used[v as usize] = true);
@@ -212,7 +238,14 @@ mod tests {
         for (mesh, below, last) in stretches(&ball, &[-4.0, 0.3, 5.0]) {
             let n = mesh.points.len();
             let flags = || vec![false; n];
-            reducer.add(Stretch { mesh, labels: vec![7; n], faithful: flags(), kept: flags(), below: &below, last: &last });
+            reducer.add(Stretch {
+                mesh,
+                labels: vec![7; n],
+                faithful: flags(),
+                kept: flags(),
+                below: &below,
+                last: &last,
+            });
         }
         let g = reducer.finish();
         assert!(Topology::of(&g.mesh).sound());
@@ -225,7 +258,13 @@ mod tests {
         // Seams do not show: as few triangles as of the whole at once.
         let whole = super::super::reduce(
             &ball,
-            &ReduceOptions { error: 0.02, labels: None, faithful: (&[], 0.0), kept: &[], cancelled: &|| false },
+            &ReduceOptions {
+                error: 0.02,
+                labels: None,
+                faithful: (&[], 0.0),
+                kept: &[],
+                cancelled: &|| false,
+            },
         );
         let ratio = g.mesh.triangles.len() as f64 / whole.mesh.triangles.len() as f64;
         assert!((0.9..1.1).contains(&ratio), "{ratio}");
@@ -239,7 +278,14 @@ mod tests {
         for (mesh, below, last) in stretches(&ball, &[0.3]) {
             let n = mesh.points.len();
             let kept = mesh.points.iter().map(stays).collect();
-            reducer.add(Stretch { mesh, labels: vec![0; n], faithful: vec![false; n], kept, below: &below, last: &last });
+            reducer.add(Stretch {
+                mesh,
+                labels: vec![0; n],
+                faithful: vec![false; n],
+                kept,
+                below: &below,
+                last: &last,
+            });
         }
         let g = reducer.finish();
         let count = |m: &TriMesh| m.points.iter().filter(|p| stays(p)).count();
@@ -259,7 +305,14 @@ mod tests {
                     let labels = mesh.points.iter().map(label).collect();
                     let faithful = mesh.points.iter().map(|p| p.y > 0.0).collect();
                     let kept = vec![false; mesh.points.len()];
-                    reducer.add(Stretch { mesh, labels, faithful, kept, below: &below, last: &last });
+                    reducer.add(Stretch {
+                        mesh,
+                        labels,
+                        faithful,
+                        kept,
+                        below: &below,
+                        last: &last,
+                    });
                 }
                 reducer.finish()
             })

@@ -1,8 +1,9 @@
-//! Triangles of one size: isotropic remeshing by splitting, collapsing, flipping and smoothing (Botsch & Kobbelt
-//! 2004), drawn back onto the surface it began with.
+//! Triangles of one size: isotropic remeshing by splitting, collapsing, flipping and smoothing
+//! (Botsch & Kobbelt 2004), drawn back onto the surface it began with.
 //!
-//! Sharp edges, borders of faces (where a plane runs into a rounding, say), rims and edges of more than two triangles are lines: they are divided evenly along themselves and
-//! never left. Points where lines end, meet or turn sharply stay where they are.
+//! Sharp edges, borders of faces (where a plane runs into a rounding, say), rims and edges of more
+//! than two triangles are lines: they are divided evenly along themselves and never left. Points
+//! where lines end, meet or turn sharply stay where they are.
 //!
 //! | module | idea |
 //! |---|---|
@@ -37,8 +38,8 @@ pub fn triangles_at(mesh: &TriMesh, edge: f64) -> f64 {
     mesh.area() / (0.75f64.sqrt() * 0.5 * edge * edge)
 }
 
-/// A mesh of the same surface with edges of about one length. It joins the same way: what was closed is closed.
-/// Points of equal place must be one.
+/// A mesh of the same surface with edges of about one length. It joins the same way: what was
+/// closed is closed. Points of equal place must be one.
 pub fn remesh(mesh: &TriMesh, options: &RemeshOptions) -> TriMesh {
     let mut work = Work::new(mesh, options.crease_degrees);
     let surface = Bvh::new(mesh);
@@ -82,7 +83,8 @@ fn edge(a: u32, b: u32) -> Edge {
     (a.min(b), a.max(b))
 }
 
-/// Edges that turn by more than an angle, lie between two faces, or do not join two triangles that face alike.
+/// Edges that turn by more than an angle, lie between two faces, or do not join two triangles that
+/// face alike.
 fn lines(mesh: &TriMesh, crease_degrees: f64) -> HashSet<Edge> {
     let face = faces(mesh, crease_degrees).of;
     let turned = crease_degrees.to_radians().cos();
@@ -92,12 +94,17 @@ fn lines(mesh: &TriMesh, crease_degrees: f64) -> HashSet<Edge> {
             let [s, t] = [s, t].map(Side::triangle);
             let (m, n) = (unit(s), unit(t));
             // A triangle without area has no say.
-            m == DVec3::ZERO || n == DVec3::ZERO || (m.dot(n) >= turned && face[s as usize] == face[t as usize])
+            m == DVec3::ZERO
+                || n == DVec3::ZERO
+                || (m.dot(n) >= turned && face[s as usize] == face[t as usize])
         }
         _ => false,
     };
     let all = sides(mesh);
-    all.chunk_by(|a, b| a.edge == b.edge).filter(|run| !smooth(run)).map(|run| run[0].edge.into()).collect()
+    all.chunk_by(|a, b| a.edge == b.edge)
+        .filter(|run| !smooth(run))
+        .map(|run| run[0].edge.into())
+        .collect()
 }
 
 #[cfg(test)]
@@ -109,7 +116,8 @@ mod tests {
         remesh(mesh, &RemeshOptions { edge, crease_degrees: 30.0, cancelled: &|| false })
     }
 
-    /// Mean and spread of edge lengths over the mean, and the least angle of any triangle in degrees.
+    /// Mean and spread of edge lengths over the mean, and the least angle of any triangle in
+    /// degrees.
     fn edges(m: &TriMesh) -> (f64, f64, f64) {
         let mut all = Vec::new();
         let mut least = f64::MAX;
@@ -122,7 +130,8 @@ mod tests {
             }
         }
         let mean = all.iter().sum::<f64>() / all.len() as f64;
-        let spread = (all.iter().map(|l| (l - mean).powi(2)).sum::<f64>() / all.len() as f64).sqrt() / mean;
+        let spread =
+            (all.iter().map(|l| (l - mean).powi(2)).sum::<f64>() / all.len() as f64).sqrt() / mean;
         (mean, spread, least)
     }
 
@@ -133,9 +142,17 @@ mod tests {
             let m = even(&block, length);
             let t = Topology::of(&m);
             assert!(t.sound() && t.pieces == 1);
-            assert!((m.volume() - 6000.0).abs() < 1e-6 && (m.area() - 2200.0).abs() < 1e-6, "{} {}", m.volume(), m.area());
+            assert!(
+                (m.volume() - 6000.0).abs() < 1e-6 && (m.area() - 2200.0).abs() < 1e-6,
+                "{} {}",
+                m.volume(),
+                m.area()
+            );
             let (mean, spread, least) = edges(&m);
-            assert!((mean / length - 1.0).abs() < 0.2 && spread < 0.25 && least > 12.0, "{mean} {spread} {least}");
+            assert!(
+                (mean / length - 1.0).abs() < 0.2 && spread < 0.25 && least > 12.0,
+                "{mean} {spread} {least}"
+            );
             for c in &block.points {
                 assert!(m.points.contains(c), "{c}");
             }
@@ -160,7 +177,10 @@ mod tests {
         for length in [1.0, 2.5] {
             let m = even(&tube, length);
             let t = Topology::of(&m);
-            assert_eq!((t.non_manifold_edges, t.flipped_edges, t.non_manifold_vertices, t.pieces), (0, 0, 0, 1));
+            assert_eq!(
+                (t.non_manifold_edges, t.flipped_edges, t.non_manifold_vertices, t.pieces),
+                (0, 0, 0, 1)
+            );
             let rims = crate::holes::holes(&m);
             assert!(
                 rims.len() == 2
@@ -170,14 +190,23 @@ mod tests {
                     }))
             );
             let from = Bvh::new(&tube);
-            let off = m.points.iter().map(|p| from.nearest(*p, 1e9).unwrap().distance_squared.sqrt()).fold(0.0, f64::max);
+            let off = m
+                .points
+                .iter()
+                .map(|p| from.nearest(*p, 1e9).unwrap().distance_squared.sqrt())
+                .fold(0.0, f64::max);
             assert!(off < 1e-9, "{off}");
             let (mean, spread, least) = edges(&m);
-            assert!((mean / length - 1.0).abs() < 0.2 && spread < 0.25 && least > 15.0, "{mean} {spread} {least}");
+            assert!(
+                (mean / length - 1.0).abs() < 0.2 && spread < 0.25 && least > 15.0,
+                "{mean} {spread} {least}"
+            );
         }
         let ball = TriMesh::sphere(10.0, 6);
         let coarse = even(&ball, 3.0);
-        assert!(Topology::of(&coarse).sound() && coarse.triangles.len() * 10 < ball.triangles.len());
+        assert!(
+            Topology::of(&coarse).sound() && coarse.triangles.len() * 10 < ball.triangles.len()
+        );
         assert!((triangles_at(&ball, 3.0) / coarse.triangles.len() as f64 - 1.0).abs() < 0.3);
     }
 
@@ -193,11 +222,20 @@ mod tests {
     fn edges_of_three_triangles_and_slivers_break_nothing() {
         // Three sheets on one edge, one of them folded over flat.
         let p = |x: f64, y: f64, z: f64| DVec3::new(x, y, z);
-        let points = vec![p(0., 0., 0.), p(0., 10., 0.), p(10., 0., 0.), p(-10., 0., 0.), p(0., 0., 10.), p(5., 0., 1e-9)];
+        let points = vec![
+            p(0., 0., 0.),
+            p(0., 10., 0.),
+            p(10., 0., 0.),
+            p(-10., 0., 0.),
+            p(0., 0., 10.),
+            p(5., 0., 1e-9),
+        ];
         let m = TriMesh { points, triangles: vec![[0, 2, 1], [0, 1, 3], [0, 1, 4], [0, 5, 2]] };
         let out = even(&m, 2.0);
         assert!((out.area() / m.area() - 1.0).abs() < 1e-6);
-        assert!(Topology::of(&out).non_manifold_edges > 1 && out.points.iter().all(|p| p.is_finite()));
+        assert!(
+            Topology::of(&out).non_manifold_edges > 1 && out.points.iter().all(|p| p.is_finite())
+        );
         assert!(even(&TriMesh::default(), 1.0).triangles.is_empty());
     }
 }

@@ -20,8 +20,11 @@ impl Work {
     /// Halves edges that are longer than `most`, all of a triangle's at once, until none is.
     pub(super) fn split(&mut self, most: f64) {
         for pass in 0..MOST_PASSES {
-            let long: Vec<Edge> =
-                self.edges().into_par_iter().filter(|(a, b)| self.place(*a).distance(self.place(*b)) > most).collect();
+            let long: Vec<Edge> = self
+                .edges()
+                .into_par_iter()
+                .filter(|(a, b)| self.place(*a).distance(self.place(*b)) > most)
+                .collect();
             if long.is_empty() {
                 break;
             }
@@ -42,7 +45,8 @@ impl Work {
                 let tri = self.triangles[t];
                 let cut = [0, 1, 2].map(|c| middle.get(&edge(tri[c], tri[(c + 1) % 3])).copied());
                 if self.alive(t) && cut.iter().any(Option::is_some) {
-                    let pieces = pieces(tri, cut, |a, b| self.place(a).distance_squared(self.place(b)));
+                    let pieces =
+                        pieces(tri, cut, |a, b| self.place(a).distance_squared(self.place(b)));
                     self.change(t as u32, pieces[0]);
                     pieces[1..].iter().for_each(|p| self.add(*p));
                 }
@@ -53,12 +57,16 @@ impl Work {
         }
     }
 
-    /// Draws together the ends of edges shorter than `least`, shortest first, where that makes no edge longer than
-    /// `most`, turns no triangle over and changes no line.
+    /// Draws together the ends of edges shorter than `least`, shortest first, where that makes no
+    /// edge longer than `most`, turns no triangle over and changes no line.
     pub(super) fn collapse(&mut self, least: f64, most: f64) {
         let length = |w: &Work, (a, b): Edge| w.place(a).distance(w.place(b));
-        let mut short: Vec<(f64, Edge)> =
-            self.edges().into_par_iter().map(|e| (length(self, e), e)).filter(|e| e.0 < least).collect();
+        let mut short: Vec<(f64, Edge)> = self
+            .edges()
+            .into_par_iter()
+            .map(|e| (length(self, e), e))
+            .filter(|e| e.0 < least)
+            .collect();
         short.sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
         for (_, (a, b)) in short {
             // What is shorter may have gone or grown by now.
@@ -73,7 +81,13 @@ impl Work {
     /// Which end stays, which goes, and where the one that stays comes to lie.
     fn may_collapse(&self, a: u32, b: u32, most: f64) -> Option<(u32, u32, DVec3)> {
         let line = self.is_line(a, b);
-        let rank = |v: u32| if self.pinned[v as usize] { 2 } else { (self.on_lines[v as usize] > 0) as u8 };
+        let rank = |v: u32| {
+            if self.pinned[v as usize] {
+                2
+            } else {
+                (self.on_lines[v as usize] > 0) as u8
+            }
+        };
         let (kept, gone) = if rank(a) >= rank(b) { (a, b) } else { (b, a) };
         let free = match (rank(kept), rank(gone)) {
             (0, 0) => true,
@@ -84,8 +98,10 @@ impl Work {
         };
         let to = if free { (self.place(a) + self.place(b)) * 0.5 } else { self.place(kept) };
         let (near_a, near_b) = (self.neighbours(a), self.neighbours(b));
-        let shared: Vec<u32> = near_a.iter().copied().filter(|v| near_b.binary_search(v).is_ok()).collect();
-        // The points that both ends know must be those of the triangles between them, or the surface would pinch.
+        let shared: Vec<u32> =
+            near_a.iter().copied().filter(|v| near_b.binary_search(v).is_ok()).collect();
+        // The points that both ends know must be those of the triangles between them, or the
+        // surface would pinch.
         if shared.len() != self.beside(a, b).count() {
             return None;
         }
@@ -99,14 +115,18 @@ impl Work {
         }
         // What is longer already may stay so, or grow a little.
         let far = |v: u32, end: u32| {
-            let (before, length) = (self.place(v).distance(self.place(end)), self.place(v).distance(to));
+            let (before, length) =
+                (self.place(v).distance(self.place(end)), self.place(v).distance(to));
             v != a && v != b && length > most && (before <= most || length > 1.1 * before)
         };
         if near_a.iter().any(|v| far(*v, a)) || near_b.iter().any(|v| far(*v, b)) {
             return None;
         }
         let turned = |end: u32, other: u32| {
-            let stays = self.around[end as usize].iter().map(|t| self.triangles[*t as usize]).filter(|t| !t.contains(&other));
+            let stays = self.around[end as usize]
+                .iter()
+                .map(|t| self.triangles[*t as usize])
+                .filter(|t| !t.contains(&other));
             let moved = |t: [u32; 3]| t.map(|v| if v == end { to } else { self.place(v) });
             stays.into_iter().any(|t| Work::leans(self.area_vector(t), moved(t), TURN))
         };
@@ -118,7 +138,8 @@ impl Work {
             self.remove(t);
         }
         if self.on_lines[gone as usize] > 0 {
-            let ends: Vec<u32> = self.neighbours(gone).into_iter().filter(|o| self.is_line(gone, *o)).collect();
+            let ends: Vec<u32> =
+                self.neighbours(gone).into_iter().filter(|o| self.is_line(gone, *o)).collect();
             self.lines.remove(&edge(kept, gone));
             for o in ends {
                 self.lines.remove(&edge(gone, o));
@@ -134,8 +155,13 @@ impl Work {
 
     /// Turns edges between two triangles so that points come to have six edges, four on a rim.
     pub(super) fn flip(&mut self) {
-        let mut edges_at: Vec<i32> = (0..self.points.len() as u32).map(|v| self.neighbours(v).len() as i32).collect();
-        let rim: Vec<bool> = edges_at.iter().zip(&self.around).map(|(n, around)| *n != around.len() as i32).collect();
+        let mut edges_at: Vec<i32> =
+            (0..self.points.len() as u32).map(|v| self.neighbours(v).len() as i32).collect();
+        let rim: Vec<bool> = edges_at
+            .iter()
+            .zip(&self.around)
+            .map(|(n, around)| *n != around.len() as i32)
+            .collect();
         for (a, b) in self.edges() {
             let Some(turned) = self.turned(a, b, TURN) else { continue };
             let [c, d] = turned.ends;
@@ -152,22 +178,28 @@ impl Work {
         }
     }
 
-    /// Turns edges within a plane that are not Delaunay's: slivers would be cut into ever more slivers.
+    /// Turns edges within a plane that are not Delaunay's: slivers would be cut into ever more
+    /// slivers.
     fn unsliver(&mut self) {
         for (a, b) in self.edges() {
             let Some(turned) = self.turned(a, b, FLAT) else { continue };
-            let angle = |tip: u32| (self.place(a) - self.place(tip)).angle_between(self.place(b) - self.place(tip));
-            if turned.ends.iter().map(|v| angle(*v)).sum::<f64>() > std::f64::consts::PI * 1.000_001 {
+            let angle = |tip: u32| {
+                (self.place(a) - self.place(tip)).angle_between(self.place(b) - self.place(tip))
+            };
+            if turned.ends.iter().map(|v| angle(*v)).sum::<f64>() > std::f64::consts::PI * 1.000_001
+            {
                 self.turn(&turned);
             }
         }
     }
 
-    /// What turning the edge between two triangles would make, where it is no line and nothing is turned by more
-    /// than the angle of a cosine.
+    /// What turning the edge between two triangles would make, where it is no line and nothing is
+    /// turned by more than the angle of a cosine.
     fn turned(&self, a: u32, b: u32, least: f64) -> Option<Turned> {
         let mut beside = self.beside(a, b);
-        let (Some(s), Some(t), None) = (beside.next(), beside.next(), beside.next()) else { return None };
+        let (Some(s), Some(t), None) = (beside.next(), beside.next(), beside.next()) else {
+            return None;
+        };
         if self.is_line(a, b) {
             return None;
         }
@@ -184,7 +216,8 @@ impl Work {
         let old = [s, t].map(|t| self.area_vector(self.triangles[t as usize]));
         let was = old[0] + old[1];
         let agrees = |area: DVec3| area.dot(was) > least * area.length() * was.length();
-        let right = new.iter().all(|n| agrees(self.area_vector(*n))) && (least < FLAT || old.iter().all(|o| agrees(*o)));
+        let right = new.iter().all(|n| agrees(self.area_vector(*n)))
+            && (least < FLAT || old.iter().all(|o| agrees(*o)));
         right.then_some(Turned { triangles: [s, t], ends: [c, d], new })
     }
 
@@ -201,8 +234,9 @@ impl Work {
         longest / self.area_vector(t).length().max(f64::MIN_POSITIVE)
     }
 
-    /// Moves every point to the middle of its neighbours along the surface, those of lines along their line, and
-    /// back onto the surface or line it began with. Points whose triangles would turn over stay.
+    /// Moves every point to the middle of its neighbours along the surface, those of lines along
+    /// their line, and back onto the surface or line it began with. Points whose triangles would
+    /// turn over stay.
     pub(super) fn smooth(&mut self, surface: &Bvh, lines: &Bvh) {
         self.count_lines();
         let to = |v: u32| {
@@ -219,20 +253,26 @@ impl Work {
                     _ => p,
                 };
             }
-            let normal: DVec3 = self.around[v as usize].iter().map(|t| self.area_vector(self.triangles[*t as usize])).sum();
+            let normal: DVec3 = self.around[v as usize]
+                .iter()
+                .map(|t| self.area_vector(self.triangles[*t as usize]))
+                .sum();
             let normal = normal.normalize_or_zero();
-            let middle = near.iter().map(|o| self.place(*o)).sum::<DVec3>() / near.len().max(1) as f64;
+            let middle =
+                near.iter().map(|o| self.place(*o)).sum::<DVec3>() / near.len().max(1) as f64;
             let by = middle - p;
             onto(p + by - normal * by.dot(normal), surface)
         };
-        let mut moved: Vec<DVec3> = (0..self.points.len() as u32).into_par_iter().with_min_len(256).map(to).collect();
+        let mut moved: Vec<DVec3> =
+            (0..self.points.len() as u32).into_par_iter().with_min_len(256).map(to).collect();
         // Taking one point back may turn a triangle beside it: a few times is enough.
         for _ in 0..8 {
             let turned = |t: &[u32; 3]| {
                 let before = self.area_vector(*t);
                 before != DVec3::ZERO && Work::leans(before, t.map(|v| moved[v as usize]), TURN)
             };
-            let back: Vec<u32> = self.triangles.par_iter().filter(|t| turned(t)).flat_map_iter(|t| *t).collect();
+            let back: Vec<u32> =
+                self.triangles.par_iter().filter(|t| turned(t)).flat_map_iter(|t| *t).collect();
             if back.iter().all(|v| moved[*v as usize] == self.place(*v)) {
                 break;
             }
@@ -286,7 +326,8 @@ mod tests {
     use crate::{Topology, TriMesh};
     use proptest::prelude::*;
 
-    /// A ball with bumps, of which the random numbers decide, and its work with edges that turn by 60° as lines.
+    /// A ball with bumps, of which the random numbers decide, and its work with edges that turn by
+    /// 60° as lines.
     fn bumpy(bumps: &[f64]) -> (TriMesh, Work) {
         let mut mesh = TriMesh::sphere(10.0, 3);
         for (p, bump) in mesh.points.iter_mut().zip(bumps.iter().cycle()) {
@@ -310,7 +351,8 @@ mod tests {
         let around = |v: u32| {
             let mut listed = work.around[v as usize].clone();
             listed.sort_unstable();
-            let holds = |t: &u32| work.alive(*t as usize) && work.triangles[*t as usize].contains(&v);
+            let holds =
+                |t: &u32| work.alive(*t as usize) && work.triangles[*t as usize].contains(&v);
             listed == (0..work.triangles.len() as u32).filter(holds).collect::<Vec<_>>()
         };
         (0..work.points.len() as u32).all(around)
@@ -397,10 +439,18 @@ mod tests {
             let cut = [0, 1, 2].map(|n| (cuts >> n & 1 == 1).then_some(3 + n));
             let of = pieces([0, 1, 2], cut, |a, b| at(a).distance(at(b)));
             assert_eq!(of.len() as u32, 1 + cuts.count_ones());
-            let areas: Vec<f64> = of.iter().map(|t| 0.5 * (at(t[1]) - at(t[0])).cross(at(t[2]) - at(t[0])).z).collect();
-            assert!(areas.iter().all(|a| *a > 0.0) && (areas.iter().sum::<f64>() - 6.0).abs() < 1e-12, "{areas:?}");
+            let areas: Vec<f64> = of
+                .iter()
+                .map(|t| 0.5 * (at(t[1]) - at(t[0])).cross(at(t[2]) - at(t[0])).z)
+                .collect();
+            assert!(
+                areas.iter().all(|a| *a > 0.0) && (areas.iter().sum::<f64>() - 6.0).abs() < 1e-12,
+                "{areas:?}"
+            );
             // A side that is cut is an edge of no piece.
-            let whole = |n: u32| of.iter().any(|t| (0..3).any(|c| t[c] == n && t[(c + 1) % 3] == (n + 1) % 3));
+            let whole = |n: u32| {
+                of.iter().any(|t| (0..3).any(|c| t[c] == n && t[(c + 1) % 3] == (n + 1) % 3))
+            };
             assert!((0..3).all(|n| whole(n) == cut[n as usize].is_none()));
         }
     }

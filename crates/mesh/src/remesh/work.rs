@@ -36,15 +36,24 @@ impl Work {
         }
         let mut pinned = vec![false; mesh.points.len()];
         for (v, other) in &ends {
-            let away = |o: u32| (mesh.points[o as usize] - mesh.points[*v as usize]).normalize_or_zero();
+            let away =
+                |o: u32| (mesh.points[o as usize] - mesh.points[*v as usize]).normalize_or_zero();
             pinned[*v as usize] = other.len() != 2 || away(other[0]).dot(away(other[1])) > -BENT;
         }
         // Where two fans meet in a point, neither may take it away.
         pinned.iter_mut().zip(where_fans_meet(mesh)).for_each(|(p, meet)| *p |= meet);
         let corners = corners_at_points(mesh);
-        let around: Vec<Vec<u32>> = (0..mesh.points.len()).map(|v| corners.get(v).iter().map(|c| c / 3).collect()).collect();
-        let mut work =
-            Work { points: mesh.points.clone(), triangles: mesh.triangles.clone(), around, lines, pinned, on_lines: Vec::new() };
+        let around: Vec<Vec<u32>> = (0..mesh.points.len())
+            .map(|v| corners.get(v).iter().map(|c| c / 3).collect())
+            .collect();
+        let mut work = Work {
+            points: mesh.points.clone(),
+            triangles: mesh.triangles.clone(),
+            around,
+            lines,
+            pinned,
+            on_lines: Vec::new(),
+        };
         work.count_lines();
         work
     }
@@ -62,7 +71,10 @@ impl Work {
     pub(super) fn lines_as_triangles(&self) -> TriMesh {
         let mut all: Vec<Edge> = self.lines.iter().copied().collect();
         all.sort_unstable();
-        TriMesh { points: self.points.clone(), triangles: all.into_iter().map(|(a, b)| [a, b, b]).collect() }
+        TriMesh {
+            points: self.points.clone(),
+            triangles: all.into_iter().map(|(a, b)| [a, b, b]).collect(),
+        }
     }
 
     pub(super) fn alive(&self, t: usize) -> bool {
@@ -78,20 +90,24 @@ impl Work {
         (b - a).cross(c - a)
     }
 
-    /// Would a triangle of these corners look another way than `before` by more than the angle of a cosine?
+    /// Would a triangle of these corners look another way than `before` by more than the angle of a
+    /// cosine?
     pub(super) fn leans(before: DVec3, [p, q, r]: [DVec3; 3], least: f64) -> bool {
         let after = (q - p).cross(r - p);
         after.dot(before) <= least * after.length() * before.length()
     }
 
     pub(super) fn is_line(&self, a: u32, b: u32) -> bool {
-        self.on_lines[a as usize] > 0 && self.on_lines[b as usize] > 0 && self.lines.contains(&edge(a, b))
+        self.on_lines[a as usize] > 0
+            && self.on_lines[b as usize] > 0
+            && self.lines.contains(&edge(a, b))
     }
 
     /// Every edge once, in order.
     pub(super) fn edges(&self) -> Vec<Edge> {
         let sides = |t: &[u32; 3]| [edge(t[0], t[1]), edge(t[1], t[2]), edge(t[2], t[0])];
-        let mut all: Vec<Edge> = self.triangles.iter().filter(|t| **t != GONE).flat_map(sides).collect();
+        let mut all: Vec<Edge> =
+            self.triangles.iter().filter(|t| **t != GONE).flat_map(sides).collect();
         all.sort_unstable();
         all.dedup();
         all
@@ -99,13 +115,19 @@ impl Work {
 
     /// Triangles that hold both points.
     pub(super) fn beside(&self, a: u32, b: u32) -> impl Iterator<Item = u32> + '_ {
-        self.around[a as usize].iter().copied().filter(move |t| self.triangles[*t as usize].contains(&b))
+        self.around[a as usize]
+            .iter()
+            .copied()
+            .filter(move |t| self.triangles[*t as usize].contains(&b))
     }
 
     /// Points that share an edge with `v`, in order.
     pub(super) fn neighbours(&self, v: u32) -> Vec<u32> {
-        let mut all: Vec<u32> =
-            self.around[v as usize].iter().flat_map(|t| self.triangles[*t as usize]).filter(|o| *o != v).collect();
+        let mut all: Vec<u32> = self.around[v as usize]
+            .iter()
+            .flat_map(|t| self.triangles[*t as usize])
+            .filter(|o| *o != v)
+            .collect();
         all.sort_unstable();
         all.dedup();
         all
@@ -120,7 +142,9 @@ impl Work {
     /// Gives a triangle other corners.
     pub(super) fn change(&mut self, t: u32, corners: [u32; 3]) {
         let old = std::mem::replace(&mut self.triangles[t as usize], corners);
-        old.iter().filter(|v| !corners.contains(v)).for_each(|v| self.around[*v as usize].retain(|u| *u != t));
+        old.iter()
+            .filter(|v| !corners.contains(v))
+            .for_each(|v| self.around[*v as usize].retain(|u| *u != t));
         corners.iter().filter(|v| !old.contains(v)).for_each(|v| self.around[*v as usize].push(t));
     }
 

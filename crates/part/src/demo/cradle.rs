@@ -20,7 +20,8 @@ pub(super) fn cradle() -> (TriMesh, Recipe) {
     recipe.thicken = Thicken::Thickness { thickness_mm: 0.9 };
     let in_pocket = |k: FaceKind| matches!(k, FaceKind::Cylinder { radius } if radius > 0.5 * (CORNER + POCKET));
     let pocket_floor = |place: DVec3| (place.z - FLOOR).abs() < 0.1;
-    recipe.zones.skins = vec![skin(&mesh, "Pockets", 1.2, |f| in_pocket(f.kind) || pocket_floor(f.place))];
+    recipe.zones.skins =
+        vec![skin(&mesh, "Pockets", 1.2, |f| in_pocket(f.kind) || pocket_floor(f.place))];
     (mesh, recipe)
 }
 
@@ -49,6 +50,10 @@ mod tests {
         let sole = 4.0 * HALF.x * HALF.y - (4.0 - PI) * CORNER * CORNER;
         let want = sole * HEIGHT - 2.0 * PI * POCKET * POCKET * (HEIGHT - FLOOR);
         assert!((m.volume() / want - 1.0).abs() < 2e-3, "{} for {want}", m.volume());
-        assert_eq!(recipe.zones.skins[0].faces.as_ref().map(Vec::len), Some(4), "two walls and two floors");
+        assert_eq!(
+            recipe.zones.skins[0].faces.as_ref().map(Vec::len),
+            Some(4),
+            "two walls and two floors"
+        );
     }
 }

@@ -11,7 +11,8 @@ use ulmix_recipe::{Kind, Recipe, SeededKind, Shell, Thicken};
 /// Half the hull's length and width, and its height. mm.
 const HALF: DVec3 = DVec3::new(72.0, 46.0, 40.0);
 /// Openings on the hull spread flat to a disc of radius 1: middle and radius.
-const OPENINGS: [(DVec2, f64); 2] = [(DVec2::new(0.42, 0.0), 0.16), (DVec2::new(-0.38, 0.22), 0.11)];
+const OPENINGS: [(DVec2, f64); 2] =
+    [(DVec2::new(0.42, 0.0), 0.16), (DVec2::new(-0.38, 0.22), 0.11)];
 const THICKNESS: f64 = 7.0;
 
 pub(super) fn float_shell() -> (TriMesh, Recipe) {
@@ -29,7 +30,8 @@ fn hull() -> TriMesh {
     let mut b = Builder::default();
     b.face(&rim, &[&holes[0], &holes[1]], true, flat(0.0));
     let disc = weld(&b.mesh, 1e-9).mesh;
-    let disc = remesh(&disc, &RemeshOptions { edge: 0.035, crease_degrees: 30.0, cancelled: &|| false });
+    let disc =
+        remesh(&disc, &RemeshOptions { edge: 0.035, crease_degrees: 30.0, cancelled: &|| false });
     disc.mapped(|p| {
         let (sin, cos) = (p.truncate().length().min(1.0) * FRAC_PI_2).sin_cos();
         (p.truncate().normalize_or_zero() * sin).extend(cos) * HALF

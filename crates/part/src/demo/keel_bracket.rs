@@ -15,7 +15,9 @@ pub fn keel_bracket() -> (TriMesh, Recipe) {
     let solid = |name: &str, base_mm: [f64; 3], axis_mm: [f64; 3], radius_mm: f64| {
         Zone::new(name, Role::KeepSolid, Place::Cylinder { base_mm, axis_mm, radius_mm })
     };
-    let boss = |name: &str, y: f64| solid(name, [BOSS_X, y, -1.0], [0.0, 0.0, SOLE + BOSS_HEIGHT + 2.0], BOSS + 2.0);
+    let boss = |name: &str, y: f64| {
+        solid(name, [BOSS_X, y, -1.0], [0.0, 0.0, SOLE + BOSS_HEIGHT + 2.0], BOSS + 2.0)
+    };
     let eye = [EYE_X, -HALF_WIDTH - 1.0, EYE_Z];
     recipe.zones.list = vec![
         boss("Bolt boss, port", BOSS_Y),
@@ -47,13 +49,23 @@ fn bracket() -> TriMesh {
     let mut b = Builder::default();
 
     // The sole, seen from above.
-    let outline = rounded_rectangle(DVec2::new(0.5 * LENGTH, 0.0), DVec2::new(0.5 * LENGTH, HALF_SOLE), CORNER, 12);
+    let outline = rounded_rectangle(
+        DVec2::new(0.5 * LENGTH, 0.0),
+        DVec2::new(0.5 * LENGTH, HALF_SOLE),
+        CORNER,
+        12,
+    );
     let centres = [DVec2::new(BOSS_X, BOSS_Y), DVec2::new(BOSS_X, -BOSS_Y)];
     let bolts = centres.map(|c| circle(c, BOLT, 48));
     let bosses = centres.map(|c| circle(c, BOSS, 72));
-    let foot = [(LEFT, -HALF_WIDTH), (RIGHT + FILLET, -HALF_WIDTH), (RIGHT + FILLET, HALF_WIDTH), (LEFT, HALF_WIDTH)]
-        .map(|(x, y)| DVec2::new(x, y))
-        .to_vec();
+    let foot = [
+        (LEFT, -HALF_WIDTH),
+        (RIGHT + FILLET, -HALF_WIDTH),
+        (RIGHT + FILLET, HALF_WIDTH),
+        (LEFT, HALF_WIDTH),
+    ]
+    .map(|(x, y)| DVec2::new(x, y))
+    .to_vec();
 
     b.face(&outline, &[&bolts[0], &bolts[1]], false, flat(0.0));
     b.wall(&outline, true, flat(0.0), flat(SOLE));
@@ -91,7 +103,11 @@ mod tests {
     fn the_bracket_is_one_sound_body_of_the_stated_size_and_volume() {
         let (m, recipe) = keel_bracket();
         let t = Topology::of(&m);
-        assert!(t.sound(), "{:?}", (t.open_edges, t.non_manifold_edges, t.flipped_edges, t.non_manifold_vertices));
+        assert!(
+            t.sound(),
+            "{:?}",
+            (t.open_edges, t.non_manifold_edges, t.flipped_edges, t.non_manifold_vertices)
+        );
         assert_eq!(t.pieces, 1);
         let size = m.bounds().size();
         assert!((size - DVec3::new(120.0, 72.0, 88.0)).length() < 0.1, "{size}");

@@ -69,23 +69,48 @@ impl Reedling {
     fn about(self) -> About {
         let about = |title, words, file_name, make| About { title, words, file_name, make };
         match self {
-            Reedling::KeelBracket => {
-                about("Keel bracket", "Gyroid walls; two bolt bosses and an eye stay solid.", "keel-bracket", keel_bracket)
-            }
-            Reedling::TowGrip => about("Tow grip", "A curved bar filled with Voronoi struts.", "tow-grip", tow_grip::tow_grip),
-            Reedling::BatteryCradle => {
-                about("Battery cradle", "Hexagons around two lined pockets.", "battery-cradle", cradle::cradle)
-            }
-            Reedling::LampGuard => about("Lamp guard", "A dome of foam on a solid ring.", "lamp-guard", turned::lamp_guard),
-            Reedling::VentPanel => {
-                about("Vent panel", "A plate of planar cells in its rim.", "vent-panel", vent_panel::vent_panel)
-            }
-            Reedling::LinkSleeve => {
-                about("Mooring link sleeve", "A short tube of Kelvin cells.", "link-sleeve", turned::link_sleeve)
-            }
-            Reedling::FloatShell => {
-                about("Float shell", "An open hull, given thickness and Voronoi struts.", "float-shell", float_shell::float_shell)
-            }
+            Reedling::KeelBracket => about(
+                "Keel bracket",
+                "Gyroid walls; two bolt bosses and an eye stay solid.",
+                "keel-bracket",
+                keel_bracket,
+            ),
+            Reedling::TowGrip => about(
+                "Tow grip",
+                "A curved bar filled with Voronoi struts.",
+                "tow-grip",
+                tow_grip::tow_grip,
+            ),
+            Reedling::BatteryCradle => about(
+                "Battery cradle",
+                "Hexagons around two lined pockets.",
+                "battery-cradle",
+                cradle::cradle,
+            ),
+            Reedling::LampGuard => about(
+                "Lamp guard",
+                "A dome of foam on a solid ring.",
+                "lamp-guard",
+                turned::lamp_guard,
+            ),
+            Reedling::VentPanel => about(
+                "Vent panel",
+                "A plate of planar cells in its rim.",
+                "vent-panel",
+                vent_panel::vent_panel,
+            ),
+            Reedling::LinkSleeve => about(
+                "Mooring link sleeve",
+                "A short tube of Kelvin cells.",
+                "link-sleeve",
+                turned::link_sleeve,
+            ),
+            Reedling::FloatShell => about(
+                "Float shell",
+                "An open hull, given thickness and Voronoi struts.",
+                "float-shell",
+                float_shell::float_shell,
+            ),
         }
     }
 
@@ -156,9 +181,16 @@ mod tests {
             assert_eq!(part.facts.changes.len(), recipe.part.shell.iter().count(), "{reedling:?}");
             for skin in &recipe.zones.skins {
                 let marks = skin.faces.as_deref().unwrap_or_default();
-                assert!(!marks.is_empty() && part.surface_of(marks).1 == 0, "{reedling:?}: {}", skin.name);
+                assert!(
+                    !marks.is_empty() && part.surface_of(marks).1 == 0,
+                    "{reedling:?}: {}",
+                    skin.name
+                );
             }
-            assert!(!Regions::of(&part, &recipe.zones).zones.iter().any(|z| z.filling != 0), "{reedling:?}");
+            assert!(
+                !Regions::of(&part, &recipe.zones).zones.iter().any(|z| z.filling != 0),
+                "{reedling:?}"
+            );
         }
     }
 }

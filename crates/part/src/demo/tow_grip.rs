@@ -1,4 +1,5 @@
-//! The tow grip: a curved bar, thicker where fingers lie and towards its ends, closed by round ends.
+//! The tow grip: a curved bar, thicker where fingers lie and towards its ends, closed by round
+//! ends.
 
 use super::recipe;
 use crate::builder::Builder;

@@ -17,14 +17,22 @@ const DOME_INNER: f64 = 32.0;
 /// A dome over a ring that stays solid.
 pub(super) fn lamp_guard() -> (TriMesh, Recipe) {
     let top = DVec2::new(0.0, RING);
-    let mut profile = vec![DVec2::new(DOME_INNER, 0.0), DVec2::new(RING_OUTER, 0.0), DVec2::new(RING_OUTER, RING)];
+    let mut profile = vec![
+        DVec2::new(DOME_INNER, 0.0),
+        DVec2::new(RING_OUTER, 0.0),
+        DVec2::new(RING_OUTER, RING),
+    ];
     let on_axis = |p: DVec2| if p.x < 1e-9 { p.with_x(0.0) } else { p };
     profile.extend(arc(top, DOME_OUTER, 0.0, FRAC_PI_2, 40).map(on_axis));
     profile.extend(arc(top, DOME_INNER, FRAC_PI_2, 0.0, 40).map(on_axis));
     let mesh = weld(&revolve(&profile, AROUND), 1e-6).mesh;
     let mut recipe = recipe(&mesh, Kind::Foam(FoamKind::FoamSheet), 9.0);
     recipe.thicken = Thicken::Thickness { thickness_mm: 1.2 };
-    let ring = Place::Cylinder { base_mm: [0.0, 0.0, -1.0], axis_mm: [0.0, 0.0, RING + 1.0], radius_mm: RING_OUTER + 1.0 };
+    let ring = Place::Cylinder {
+        base_mm: [0.0, 0.0, -1.0],
+        axis_mm: [0.0, 0.0, RING + 1.0],
+        radius_mm: RING_OUTER + 1.0,
+    };
     recipe.zones.list = vec![Zone::new("Ring", Role::KeepSolid, ring)];
     (mesh, recipe)
 }
@@ -35,7 +43,8 @@ const SLEEVE_HEIGHT: f64 = 34.0;
 /// A short tube, lined where the link runs.
 pub(super) fn link_sleeve() -> (TriMesh, Recipe) {
     let [bore, outer] = SLEEVE;
-    let profile = [(bore, 0.0), (outer, 0.0), (outer, SLEEVE_HEIGHT), (bore, SLEEVE_HEIGHT)].map(DVec2::from);
+    let profile =
+        [(bore, 0.0), (outer, 0.0), (outer, SLEEVE_HEIGHT), (bore, SLEEVE_HEIGHT)].map(DVec2::from);
     let mesh = weld(&revolve(&profile, AROUND), 1e-6).mesh;
     let mut recipe = recipe(&mesh, Kind::Cell(CellKind::Kelvin), 5.0);
     recipe.thicken = Thicken::Thickness { thickness_mm: 1.0 };

@@ -24,7 +24,8 @@ pub(super) fn vent_panel() -> (TriMesh, Recipe) {
 }
 
 fn plate() -> TriMesh {
-    let [outer, inner] = [0.0, RIM].map(|inset| rounded_rectangle(DVec2::ZERO, HALF - inset, CORNER - inset, 24));
+    let [outer, inner] =
+        [0.0, RIM].map(|inset| rounded_rectangle(DVec2::ZERO, HALF - inset, CORNER - inset, 24));
     let mut b = Builder::default();
     b.face(&outer, &[], false, flat(0.0));
     b.wall(&outer, true, flat(0.0), flat(RIM_HEIGHT));
@@ -46,6 +47,10 @@ mod tests {
         let (whole, inside) = (area(HALF, CORNER), area(HALF - RIM, CORNER - RIM));
         let want = whole * RIM_HEIGHT - inside * (RIM_HEIGHT - HEIGHT);
         assert!((m.volume() / want - 1.0).abs() < 1e-3, "{} for {want}", m.volume());
-        assert_eq!(recipe.zones.skins[0].faces.as_ref().map(Vec::len), Some(8), "four sides and four corners");
+        assert_eq!(
+            recipe.zones.skins[0].faces.as_ref().map(Vec::len),
+            Some(8),
+            "four sides and four corners"
+        );
     }
 }

@@ -5,8 +5,15 @@ use ulmix_recipe::{OwnShape, ProfilePoint, Section};
 /// Name and shape, in the order in which they are offered.
 pub fn first_shapes() -> Vec<(&'static str, OwnShape)> {
     let size_mm = [60.0, 40.0, 30.0];
-    let profile = [[0.0, 0.0, 0.0], [24.0, 0.0, 0.0], [28.0, 8.0, -5.0], [14.0, 40.0, 3.0], [16.0, 56.0, 0.0], [0.0, 56.0, 0.0]]
-        .map(|[x, y, bow_mm]| ProfilePoint { at_mm: [x, y], bow_mm });
+    let profile = [
+        [0.0, 0.0, 0.0],
+        [24.0, 0.0, 0.0],
+        [28.0, 8.0, -5.0],
+        [14.0, 40.0, 3.0],
+        [16.0, 56.0, 0.0],
+        [0.0, 56.0, 0.0],
+    ]
+    .map(|[x, y, bow_mm]| ProfilePoint { at_mm: [x, y], bow_mm });
     let sections = vec![
         Section::rounded(0.0, [50.0, 34.0], 30.0, 0.0),
         Section::rounded(30.0, [34.0, 26.0], 70.0, 30.0),
@@ -28,7 +35,10 @@ pub fn first_shapes() -> Vec<(&'static str, OwnShape)> {
         ("Cone", OwnShape::Cone { bottom_mm: 50.0, top_mm: 24.0, height_mm: 60.0, sheet: false }),
         ("Torus", OwnShape::Torus { diameter_mm: 80.0, thickness_mm: 24.0 }),
         ("Geodesic sphere", OwnShape::Geodesic { diameter_mm: 50.0, parts: 12 }),
-        ("Revolved profile", OwnShape::Revolved { points: profile.to_vec(), axis_mm: 0.0, steps: 96, sheet: false }),
+        (
+            "Revolved profile",
+            OwnShape::Revolved { points: profile.to_vec(), axis_mm: 0.0, steps: 96, sheet: false },
+        ),
         ("Loft", OwnShape::Loft { sections, smooth: true, sheet: false, open: false }),
         ("Free-form sheet", OwnShape::FreeForm { across: 5, points_mm: control.collect() }),
         ("Plate", OwnShape::Plate { size_mm: [90.0, 60.0, 12.0], corner_mm: 10.0, hole_mm: 5.0 }),

@@ -1,5 +1,5 @@
-//! A sheet over a grid of control points: a clamped uniform B-spline surface (de Boor 1972), cubic where there are
-//! enough points.
+//! A sheet over a grid of control points: a clamped uniform B-spline surface (de Boor 1972), cubic
+//! where there are enough points.
 
 use crate::builder::Builder;
 use glam::DVec3;
@@ -9,13 +9,21 @@ use ulmix_mesh::TriMesh;
 const STEPS: usize = 10;
 const MOST: usize = 160;
 
-/// `across` points to a row, rows one after the other. The corners are on the sheet; the other points pull at it.
+/// `across` points to a row, rows one after the other. The corners are on the sheet; the other
+/// points pull at it.
 pub(super) fn grid(points: &[DVec3], across: usize) -> Vec<Vec<DVec3>> {
     let rows = points.len() / across;
     let (us, vs) = (places(across), places(rows));
     // First along every row, then across the rows.
-    let along: Vec<Vec<DVec3>> = points.chunks_exact(across).map(|row| us.iter().map(|&u| at(row, u)).collect()).collect();
-    vs.iter().map(|&v| (0..us.len()).map(|i| at(&along.iter().map(|row| row[i]).collect::<Vec<_>>(), v)).collect()).collect()
+    let along: Vec<Vec<DVec3>> =
+        points.chunks_exact(across).map(|row| us.iter().map(|&u| at(row, u)).collect()).collect();
+    vs.iter()
+        .map(|&v| {
+            (0..us.len())
+                .map(|i| at(&along.iter().map(|row| row[i]).collect::<Vec<_>>(), v))
+                .collect()
+        })
+        .collect()
 }
 
 /// A sheet over a grid of places, rows one after the other.
@@ -25,9 +33,14 @@ pub(super) fn sheet(grid: &[Vec<DVec3>]) -> TriMesh {
         for i in 0..pair[0].len() - 1 {
             let [p, q, r, s] = [pair[0][i], pair[0][i + 1], pair[1][i + 1], pair[1][i]];
             // The shorter diagonal follows a bent sheet better.
-            let cut =
-                if p.distance_squared(r) <= q.distance_squared(s) { [[p, q, r], [p, r, s]] } else { [[p, q, s], [q, r, s]] };
-            cut.into_iter().filter(|t| (t[1] - t[0]).cross(t[2] - t[0]) != DVec3::ZERO).for_each(|t| b.add(t));
+            let cut = if p.distance_squared(r) <= q.distance_squared(s) {
+                [[p, q, r], [p, r, s]]
+            } else {
+                [[p, q, s], [q, r, s]]
+            };
+            cut.into_iter()
+                .filter(|t| (t[1] - t[0]).cross(t[2] - t[0]) != DVec3::ZERO)
+                .for_each(|t| b.add(t));
         }
     }
     b.mesh
@@ -85,12 +98,18 @@ mod tests {
             let flat = weld(&free_form(&control(across, rows, |_, _| 0.0), across), 1e-9).mesh;
             let (w, d) = ((across - 1) as f64 * 10.0, (rows - 1) as f64 * 10.0);
             let t = Topology::of(&flat);
-            assert!((flat.area() - w * d).abs() < 1e-9 && t.pieces == 1 && t.non_manifold_edges == 0);
+            assert!(
+                (flat.area() - w * d).abs() < 1e-9 && t.pieces == 1 && t.non_manifold_edges == 0
+            );
             // A planar field of heights is met exactly: the weights of every place add up to one.
             let slope = free_form(&control(across, rows, |x, y| 0.5 * x - y), across);
-            assert!(slope.points.iter().all(|p| p.x > -1e-9 && p.x < w + 1e-9 && p.y > -1e-9 && p.y < d + 1e-9));
+            assert!(slope
+                .points
+                .iter()
+                .all(|p| p.x > -1e-9 && p.x < w + 1e-9 && p.y > -1e-9 && p.y < d + 1e-9));
         }
-        let hill = free_form(&control(5, 5, |x, y| if x == 20.0 && y == 20.0 { 9.0 } else { 0.0 }), 5);
+        let hill =
+            free_form(&control(5, 5, |x, y| if x == 20.0 && y == 20.0 { 9.0 } else { 0.0 }), 5);
         let top = hill.points.iter().map(|p| p.z).fold(0.0, f64::max);
         // In the middle of five points, knots 0 0 0 0 1 2 2 2 2, the middle one weighs a half.
         assert!((top - 9.0 * 0.25).abs() < 1e-9, "{top}");

@@ -41,15 +41,24 @@ pub fn mesh(shape: &OwnShape) -> TriMesh {
         }
         OwnShape::Sphere { diameter_mm } => {
             let r = 0.5 * diameter_mm;
-            let profile: Vec<DVec2> = arc(DVec2::new(0.0, r), r, -FRAC_PI_2, FRAC_PI_2, AROUND / 2).map(on_axis).collect();
+            let profile: Vec<DVec2> = arc(DVec2::new(0.0, r), r, -FRAC_PI_2, FRAC_PI_2, AROUND / 2)
+                .map(on_axis)
+                .collect();
             revolve(&profile, AROUND)
         }
         OwnShape::Cylinder { diameter_mm, height_mm, .. } => {
             let r = 0.5 * diameter_mm;
-            revolve(&[(0.0, 0.0), (r, 0.0), (r, height_mm), (0.0, height_mm)].map(DVec2::from), AROUND)
+            revolve(
+                &[(0.0, 0.0), (r, 0.0), (r, height_mm), (0.0, height_mm)].map(DVec2::from),
+                AROUND,
+            )
         }
         OwnShape::Cone { bottom_mm, top_mm, height_mm, .. } => {
-            let mut profile = vec![DVec2::ZERO, DVec2::new(0.5 * bottom_mm, 0.0), DVec2::new(0.5 * top_mm, height_mm)];
+            let mut profile = vec![
+                DVec2::ZERO,
+                DVec2::new(0.5 * bottom_mm, 0.0),
+                DVec2::new(0.5 * top_mm, height_mm),
+            ];
             if top_mm > 0.0 {
                 profile.push(DVec2::new(0.0, height_mm));
             }
@@ -63,7 +72,9 @@ pub fn mesh(shape: &OwnShape) -> TriMesh {
             let r = 0.5 * thickness_mm;
             revolve(&circle(DVec2::new(0.5 * diameter_mm - r, 0.0), r, AROUND / 2), AROUND)
         }
-        OwnShape::Plate { size_mm: [x, y, z], corner_mm, hole_mm } => plate(DVec2::new(x, y) * 0.5, z, corner_mm, 0.5 * hole_mm),
+        OwnShape::Plate { size_mm: [x, y, z], corner_mm, hole_mm } => {
+            plate(DVec2::new(x, y) * 0.5, z, corner_mm, 0.5 * hole_mm)
+        }
         OwnShape::Geodesic { diameter_mm, parts } => geodesic(0.5 * diameter_mm, parts as usize),
         OwnShape::Revolved { ref points, axis_mm, steps, .. } => {
             revolve(&profile::outline(points, axis_mm, false).unwrap_or_default(), steps as usize)
@@ -77,21 +88,25 @@ fn welded(made: &TriMesh) -> TriMesh {
     weld(made, 1e-7 * made.bounds().size().max_element()).mesh
 }
 
-/// The places that a sheet is spanned over: along U in every row, rows along V. What closes around ends where it
-/// begins. `None` for a solid.
+/// The places that a sheet is spanned over: along U in every row, rows along V. What closes around
+/// ends where it begins. `None` for a solid.
 fn grid(shape: &OwnShape) -> Option<Vec<Vec<DVec3>>> {
     match *shape {
         OwnShape::Cylinder { diameter_mm, height_mm, sheet: true } => {
             let r = 0.5 * diameter_mm;
             Some(turned(&[DVec2::new(r, 0.0), DVec2::new(r, height_mm)], AROUND))
         }
-        OwnShape::Cone { bottom_mm, top_mm, height_mm, sheet: true } => {
-            Some(turned(&[DVec2::new(0.5 * bottom_mm, 0.0), DVec2::new(0.5 * top_mm, height_mm)], AROUND))
+        OwnShape::Cone { bottom_mm, top_mm, height_mm, sheet: true } => Some(turned(
+            &[DVec2::new(0.5 * bottom_mm, 0.0), DVec2::new(0.5 * top_mm, height_mm)],
+            AROUND,
+        )),
+        OwnShape::Revolved { ref points, axis_mm, steps, sheet: true } => Some(turned(
+            &profile::outline(points, axis_mm, true).unwrap_or_default(),
+            steps as usize,
+        )),
+        OwnShape::Loft { ref sections, smooth, sheet, open } if sheet || open => {
+            Some(loft::levels(sections, smooth, open))
         }
-        OwnShape::Revolved { ref points, axis_mm, steps, sheet: true } => {
-            Some(turned(&profile::outline(points, axis_mm, true).unwrap_or_default(), steps as usize))
-        }
-        OwnShape::Loft { ref sections, smooth, sheet, open } if sheet || open => Some(loft::levels(sections, smooth, open)),
         OwnShape::FreeForm { across, ref points_mm } => {
             let points: Vec<DVec3> = points_mm.iter().map(|p| DVec3::from(*p)).collect();
             Some(free_form::grid(&points, across as usize))
@@ -191,7 +206,8 @@ fn rounded(half: DVec3, radius: f64) -> TriMesh {
     b.mesh
 }
 
-/// An icosahedron with each edge in `parts`, its points pushed out onto the sphere: triangles of nearly one size.
+/// An icosahedron with each edge in `parts`, its points pushed out onto the sphere: triangles of
+/// nearly one size.
 fn geodesic(radius: f64, parts: usize) -> TriMesh {
     let golden = 0.5 * (1.0 + 5f64.sqrt());
     let corners: Vec<DVec3> = (0..12)
@@ -257,7 +273,9 @@ fn plate(half: DVec2, height: f64, corner: f64, hole: f64) -> TriMesh {
     // As far from both sides as the corner's rounding asks, and a hole's width.
     let inset = corner.max(2.0 * hole).min(0.5 * half.min_element());
     let holes: Vec<Vec<DVec2>> = if hole > 0.0 {
-        let at = |x: f64, y: f64| circle(DVec2::new(x * (half.x - inset), y * (half.y - inset)), hole, AROUND / 2);
+        let at = |x: f64, y: f64| {
+            circle(DVec2::new(x * (half.x - inset), y * (half.y - inset)), hole, AROUND / 2)
+        };
         vec![at(1.0, -1.0), at(1.0, 1.0), at(-1.0, 1.0), at(-1.0, -1.0)]
     } else {
         Vec::new()
@@ -281,13 +299,20 @@ mod tests {
     use ulmix_recipe::{Mend, PartStep, ProfilePoint, Section, Unit};
 
     fn revolved(points: &[[f64; 3]], axis_mm: f64) -> OwnShape {
-        let points = points.iter().map(|&[x, y, bow_mm]| ProfilePoint { at_mm: [x, y], bow_mm }).collect();
+        let points =
+            points.iter().map(|&[x, y, bow_mm]| ProfilePoint { at_mm: [x, y], bow_mm }).collect();
         OwnShape::Revolved { points, axis_mm, steps: 96, sheet: false }
     }
 
     fn lofted(sections: &[(f64, [f64; 2], f64, f64)]) -> OwnShape {
-        let section = |&(height, size, round, turn): &_| Section::rounded(height, size, round, turn);
-        OwnShape::Loft { sections: sections.iter().map(section).collect(), smooth: false, sheet: false, open: false }
+        let section =
+            |&(height, size, round, turn): &_| Section::rounded(height, size, round, turn);
+        OwnShape::Loft {
+            sections: sections.iter().map(section).collect(),
+            smooth: false,
+            sheet: false,
+            open: false,
+        }
     }
 
     /// Some sections as curves through points.
@@ -301,7 +326,11 @@ mod tests {
     fn drawn_sections_may_be_hollow_and_open_ones_make_a_sheet() {
         // A crescent: its caps are not convex.
         let crescent = [[10.0, 0.0], [0.0, 8.0], [-10.0, 0.0], [0.0, 4.0]];
-        let tall = drawn(lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (9.0, [1.0; 2], 0.0, 0.0)]), &[0, 1], &crescent);
+        let tall = drawn(
+            lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (9.0, [1.0; 2], 0.0, 0.0)]),
+            &[0, 1],
+            &crescent,
+        );
         tall.validate().unwrap();
         let m = mesh(&tall);
         let cap = m.volume() / 9.0;
@@ -312,30 +341,41 @@ mod tests {
         let m = mesh(&open);
         let t = Topology::of(&m);
         assert!(t.pieces == 1 && t.open_edges > 0 && ulmix_mesh::holes::holes(&m).len() == 1);
-        // Points that are straight above each other: a wall as high as the loft along the whole curve.
+        // Points that are straight above each other: a wall as high as the loft along the whole
+        // curve.
         let long: f64 = m.area() / 9.0;
         assert!(long > 3.0 * 10.0 && long < 50.0, "{long}");
         assert!(lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (9.0, [1.0; 2], 0.0, 0.0)]).validate().is_ok());
         let bow_tie = [[0.0, 0.0], [10.0, 10.0], [10.0, 0.0], [0.0, 10.0]];
-        let refused = drawn(lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (9.0, [1.0; 2], 0.0, 0.0)]), &[1], &bow_tie).validate();
+        let refused =
+            drawn(lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (9.0, [1.0; 2], 0.0, 0.0)]), &[1], &bow_tie)
+                .validate();
         assert!(refused.unwrap_err().message.contains("section 2"));
     }
 
     #[test]
     fn a_smooth_loft_passes_its_sections_and_never_goes_beyond_them() {
-        let OwnShape::Loft { mut sections, .. } =
-            lofted(&[(0.0, [20.0, 20.0], 0.0, 0.0), (10.0, [40.0, 20.0], 50.0, 30.0), (30.0, [40.0, 10.0], 100.0, 30.0)])
-        else {
+        let OwnShape::Loft { mut sections, .. } = lofted(&[
+            (0.0, [20.0, 20.0], 0.0, 0.0),
+            (10.0, [40.0, 20.0], 50.0, 30.0),
+            (30.0, [40.0, 10.0], 100.0, 30.0),
+        ]) else {
             unreachable!()
         };
         sections[2].middle_mm = [5.0, 0.0];
         let m = mesh(&OwnShape::Loft { sections, smooth: true, sheet: false, open: false });
         assert!(Topology::of(&m).sound());
-        // Above the second section nothing is wider than what both say, turned by 30° and moved by 5.
+        // Above the second section nothing is wider than what both say, turned by 30° and moved by
+        // 5.
         let back = glam::DQuat::from_rotation_z(-30f64.to_radians());
         let upper = m.points.iter().filter(|p| p.z >= 10.0);
-        let across = upper.map(|p| (back * *p).x).fold([f64::INFINITY, f64::NEG_INFINITY], |[a, b], x| [a.min(x), b.max(x)]);
-        assert!(across[0] > -20.0 - 1e-9 && across[1] < 20.0 + 5.0 && across[1] > 20.0, "{across:?}");
+        let across = upper
+            .map(|p| (back * *p).x)
+            .fold([f64::INFINITY, f64::NEG_INFINITY], |[a, b], x| [a.min(x), b.max(x)]);
+        assert!(
+            across[0] > -20.0 - 1e-9 && across[1] < 20.0 + 5.0 && across[1] > 20.0,
+            "{across:?}"
+        );
     }
 
     #[test]
@@ -344,14 +384,27 @@ mod tests {
         let r = 5.0f64;
         // A rounded box: the inner box, its six slabs, twelve quarter cylinders and one ball.
         let [x, y, z] = size_mm.map(|s| s - 2.0 * r);
-        let round = x * y * z + 2.0 * r * (x * y + y * z + z * x) + PI * r * r * (x + y + z) + 4.0 / 3.0 * PI * r.powi(3);
-        let circle: Vec<[f64; 2]> = (0..12).map(|n| (DVec2::from_angle(TAU * n as f64 / 12.0) * 10.0).to_array()).collect();
+        let round = x * y * z
+            + 2.0 * r * (x * y + y * z + z * x)
+            + PI * r * r * (x + y + z)
+            + 4.0 / 3.0 * PI * r.powi(3);
+        let circle: Vec<[f64; 2]> =
+            (0..12).map(|n| (DVec2::from_angle(TAU * n as f64 / 12.0) * 10.0).to_array()).collect();
         let cases = [
             (OwnShape::Box { size_mm, round_mm: 0.0 }, 28_800.0, 1),
             (OwnShape::Box { size_mm, round_mm: r }, round, 1),
-            (OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: true, corner_mm: 0.0 }, 28_800.0 - 56.0 * 36.0 * 10.0, 1),
-            (OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: false, corner_mm: 0.0 }, 28_800.0 - 56.0 * 36.0 * 8.0, 2),
-            // Four corners outside lose (4 - π) r², and inside as much less as the radius is smaller.
+            (
+                OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: true, corner_mm: 0.0 },
+                28_800.0 - 56.0 * 36.0 * 10.0,
+                1,
+            ),
+            (
+                OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: false, corner_mm: 0.0 },
+                28_800.0 - 56.0 * 36.0 * 8.0,
+                2,
+            ),
+            // Four corners outside lose (4 - π) r², and inside as much less as the radius is
+            // smaller.
             (
                 OwnShape::HollowBox { size_mm, wall_mm: 2.0, open: true, corner_mm: 5.0 },
                 (2400.0 - (4.0 - PI) * 25.0) * 12.0 - (56.0 * 36.0 - (4.0 - PI) * 9.0) * 10.0,
@@ -363,57 +416,141 @@ mod tests {
                 2,
             ),
             (OwnShape::Sphere { diameter_mm: 20.0 }, 4.0 / 3.0 * PI * 1000.0, 1),
-            (OwnShape::Cylinder { diameter_mm: 20.0, height_mm: 15.0, sheet: false }, PI * 1500.0, 1),
-            (OwnShape::Cone { bottom_mm: 20.0, top_mm: 0.0, height_mm: 15.0, sheet: false }, PI * 500.0, 1),
-            (OwnShape::Cone { bottom_mm: 20.0, top_mm: 10.0, height_mm: 12.0, sheet: false }, PI * 4.0 * 175.0, 1),
-            (OwnShape::Tube { diameter_mm: 20.0, bore_mm: 12.0, height_mm: 15.0 }, PI * (100.0 - 36.0) * 15.0, 1),
-            (OwnShape::Torus { diameter_mm: 40.0, thickness_mm: 8.0 }, 2.0 * PI * PI * 16.0 * 16.0, 1),
-            (OwnShape::Plate { size_mm, corner_mm: 6.0, hole_mm: 4.0 }, (2400.0 - (4.0 - PI) * 36.0 - 4.0 * PI * 4.0) * 12.0, 1),
+            (
+                OwnShape::Cylinder { diameter_mm: 20.0, height_mm: 15.0, sheet: false },
+                PI * 1500.0,
+                1,
+            ),
+            (
+                OwnShape::Cone { bottom_mm: 20.0, top_mm: 0.0, height_mm: 15.0, sheet: false },
+                PI * 500.0,
+                1,
+            ),
+            (
+                OwnShape::Cone { bottom_mm: 20.0, top_mm: 10.0, height_mm: 12.0, sheet: false },
+                PI * 4.0 * 175.0,
+                1,
+            ),
+            (
+                OwnShape::Tube { diameter_mm: 20.0, bore_mm: 12.0, height_mm: 15.0 },
+                PI * (100.0 - 36.0) * 15.0,
+                1,
+            ),
+            (
+                OwnShape::Torus { diameter_mm: 40.0, thickness_mm: 8.0 },
+                2.0 * PI * PI * 16.0 * 16.0,
+                1,
+            ),
+            (
+                OwnShape::Plate { size_mm, corner_mm: 6.0, hole_mm: 4.0 },
+                (2400.0 - (4.0 - PI) * 36.0 - 4.0 * PI * 4.0) * 12.0,
+                1,
+            ),
             (OwnShape::Plate { size_mm, corner_mm: 0.0, hole_mm: 0.0 }, 28_800.0, 1),
             (OwnShape::Geodesic { diameter_mm: 20.0, parts: 24 }, 4.0 / 3.0 * PI * 1000.0, 1),
-            // A square of 6 around a radius of 10, about an axis off the drawing's (Pappus), and a ball of two points.
-            (revolved(&[[11.0, 0.0, 0.0], [17.0, 0.0, 0.0], [17.0, 6.0, 0.0], [11.0, 6.0, 0.0]], 4.0), 2.0 * PI * 10.0 * 36.0, 1),
+            // A square of 6 around a radius of 10, about an axis off the drawing's (Pappus), and a
+            // ball of two points.
+            (
+                revolved(
+                    &[[11.0, 0.0, 0.0], [17.0, 0.0, 0.0], [17.0, 6.0, 0.0], [11.0, 6.0, 0.0]],
+                    4.0,
+                ),
+                2.0 * PI * 10.0 * 36.0,
+                1,
+            ),
             (revolved(&[[0.0, -10.0, 10.0], [0.0, 10.0, 0.0]], 0.0), 4.0 / 3.0 * PI * 1000.0, 1),
             // Frustum of a pyramid, and a prism of an ellipse that turns by a quarter.
-            (lofted(&[(0.0, [20.0, 30.0], 0.0, 0.0), (12.0, [10.0, 15.0], 0.0, 0.0)]), 4.0 * (600.0 + 300.0 + 150.0), 1),
-            (lofted(&[(0.0, [20.0, 30.0], 100.0, 0.0), (5.0, [20.0, 30.0], 100.0, 90.0)]), PI * 150.0 * 5.0, 1),
-            // A drawn circle of 12 points that turns, and one that shrinks to an ellipse: a frustum.
-            (drawn(lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (6.0, [1.0; 2], 0.0, 45.0)]), &[0, 1], &circle), PI * 100.0 * 6.0, 1),
-            (drawn(lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (6.0, [10.0; 2], 100.0, 0.0)]), &[0], &circle), PI * 175.0 * 2.0, 1),
+            (
+                lofted(&[(0.0, [20.0, 30.0], 0.0, 0.0), (12.0, [10.0, 15.0], 0.0, 0.0)]),
+                4.0 * (600.0 + 300.0 + 150.0),
+                1,
+            ),
+            (
+                lofted(&[(0.0, [20.0, 30.0], 100.0, 0.0), (5.0, [20.0, 30.0], 100.0, 90.0)]),
+                PI * 150.0 * 5.0,
+                1,
+            ),
+            // A drawn circle of 12 points that turns, and one that shrinks to an ellipse: a
+            // frustum.
+            (
+                drawn(
+                    lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (6.0, [1.0; 2], 0.0, 45.0)]),
+                    &[0, 1],
+                    &circle,
+                ),
+                PI * 100.0 * 6.0,
+                1,
+            ),
+            (
+                drawn(
+                    lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (6.0, [10.0; 2], 100.0, 0.0)]),
+                    &[0],
+                    &circle,
+                ),
+                PI * 175.0 * 2.0,
+                1,
+            ),
         ];
         for (shape, volume, pieces) in cases {
             let m = mesh(&shape);
             let t = Topology::of(&m);
             assert!(t.sound() && t.pieces == pieces, "{shape:?}");
-            assert!((m.volume() / volume - 1.0).abs() < 4e-3, "{shape:?}: {} for {volume}", m.volume());
+            assert!(
+                (m.volume() / volume - 1.0).abs() < 4e-3,
+                "{shape:?}: {} for {volume}",
+                m.volume()
+            );
         }
     }
 
     #[test]
     fn sheets_are_one_open_surface_of_even_pieces_and_become_shells() {
         let sheeted = |shape: OwnShape| match shape {
-            OwnShape::Revolved { points, axis_mm, steps, .. } => OwnShape::Revolved { points, axis_mm, steps, sheet: true },
-            OwnShape::Loft { sections, smooth, open, .. } => OwnShape::Loft { sections, smooth, sheet: true, open },
+            OwnShape::Revolved { points, axis_mm, steps, .. } => {
+                OwnShape::Revolved { points, axis_mm, steps, sheet: true }
+            }
+            OwnShape::Loft { sections, smooth, open, .. } => {
+                OwnShape::Loft { sections, smooth, sheet: true, open }
+            }
             other => other,
         };
         let square = [-10.0, 10.0].map(|y| [-10.0, 10.0].map(|x| [x, y, 0.0]));
         let cases = [
             (OwnShape::Cylinder { diameter_mm: 20.0, height_mm: 15.0, sheet: true }, PI * 300.0, 2),
-            (OwnShape::Cone { bottom_mm: 20.0, top_mm: 8.0, height_mm: 8.0, sheet: true }, PI * 14.0 * 10.0, 2),
+            (
+                OwnShape::Cone { bottom_mm: 20.0, top_mm: 8.0, height_mm: 8.0, sheet: true },
+                PI * 14.0 * 10.0,
+                2,
+            ),
             // A bowl: a quarter of a circle from the axis on.
-            (sheeted(revolved(&[[0.0, -10.0, 10.0 - 50f64.sqrt()], [10.0, 0.0, 0.0]], 0.0)), TAU * 100.0, 1),
-            (sheeted(lofted(&[(0.0, [20.0, 20.0], 0.0, 0.0), (5.0, [20.0, 20.0], 0.0, 0.0)])), 400.0, 2),
+            (
+                sheeted(revolved(&[[0.0, -10.0, 10.0 - 50f64.sqrt()], [10.0, 0.0, 0.0]], 0.0)),
+                TAU * 100.0,
+                1,
+            ),
+            (
+                sheeted(lofted(&[(0.0, [20.0, 20.0], 0.0, 0.0), (5.0, [20.0, 20.0], 0.0, 0.0)])),
+                400.0,
+                2,
+            ),
             (OwnShape::FreeForm { across: 2, points_mm: square.concat() }, 400.0, 1),
         ];
         for (shape, area, rims) in cases {
             shape.validate().unwrap();
             let m = mesh(&shape);
             let t = Topology::of(&m);
-            assert!(t.pieces == 1 && t.flipped_edges + t.non_manifold_edges + t.non_manifold_vertices == 0, "{shape:?}");
+            assert!(
+                t.pieces == 1
+                    && t.flipped_edges + t.non_manifold_edges + t.non_manifold_vertices == 0,
+                "{shape:?}"
+            );
             assert_eq!(ulmix_mesh::holes::holes(&m).len(), rims, "{shape:?}");
             assert!((m.area() / area - 1.0).abs() < 4e-3, "{shape:?}: {} for {area}", m.area());
             let shell = ulmix_mesh::shell::thicken(&m, 0.5, 0.5);
-            assert!(Topology::of(&shell).sound() && (shell.volume() / (0.5 * area) - 1.0).abs() < 0.01, "{shape:?}");
+            assert!(
+                Topology::of(&shell).sound() && (shell.volume() / (0.5 * area) - 1.0).abs() < 0.01,
+                "{shape:?}"
+            );
         }
         let ragged = OwnShape::FreeForm { across: 3, points_mm: vec![[0.0; 3]; 7] };
         assert!(ragged.validate().is_err());
@@ -421,18 +558,34 @@ mod tests {
 
     #[test]
     fn faces_of_own_shapes_are_recognised() {
-        let kinds = |shape: OwnShape| faces(&mesh(&shape), 28.0).list.into_iter().map(|f| f.kind).collect::<Vec<_>>();
+        let kinds = |shape: OwnShape| {
+            faces(&mesh(&shape), 28.0).list.into_iter().map(|f| f.kind).collect::<Vec<_>>()
+        };
         let tube = kinds(OwnShape::Tube { diameter_mm: 20.0, bore_mm: 12.0, height_mm: 15.0 });
-        let radii: Vec<f64> =
-            tube.iter().filter_map(|k| if let Kind::Cylinder { radius } = k { Some(*radius) } else { None }).collect();
-        assert!(tube.len() == 4 && (radii[0] - 10.0).abs() < 1e-3 && (radii[1] - 6.0).abs() < 1e-3, "{tube:?}");
-        let plate = kinds(OwnShape::Plate { size_mm: [60.0, 40.0, 5.0], corner_mm: 6.0, hole_mm: 4.0 });
+        let radii: Vec<f64> = tube
+            .iter()
+            .filter_map(|k| if let Kind::Cylinder { radius } = k { Some(*radius) } else { None })
+            .collect();
+        assert!(
+            tube.len() == 4 && (radii[0] - 10.0).abs() < 1e-3 && (radii[1] - 6.0).abs() < 1e-3,
+            "{tube:?}"
+        );
+        let plate =
+            kinds(OwnShape::Plate { size_mm: [60.0, 40.0, 5.0], corner_mm: 6.0, hole_mm: 4.0 });
         assert_eq!(plate.iter().filter(|k| **k == Kind::Plane).count(), 6, "{plate:?}");
-        assert_eq!(plate.iter().filter(|k| matches!(k, Kind::Cylinder { .. })).count(), 8, "{plate:?}");
-        let cone = kinds(OwnShape::Cone { bottom_mm: 20.0, top_mm: 8.0, height_mm: 12.0, sheet: false });
+        assert_eq!(
+            plate.iter().filter(|k| matches!(k, Kind::Cylinder { .. })).count(),
+            8,
+            "{plate:?}"
+        );
+        let cone =
+            kinds(OwnShape::Cone { bottom_mm: 20.0, top_mm: 8.0, height_mm: 12.0, sheet: false });
         assert!(cone.iter().any(|k| matches!(k, Kind::Cone { .. })), "{cone:?}");
         assert!(matches!(kinds(OwnShape::Sphere { diameter_mm: 20.0 })[..], [Kind::Sphere { .. }]));
-        assert!(matches!(kinds(OwnShape::Torus { diameter_mm: 40.0, thickness_mm: 8.0 })[..], [Kind::Free]));
+        assert!(matches!(
+            kinds(OwnShape::Torus { diameter_mm: 40.0, thickness_mm: 8.0 })[..],
+            [Kind::Free]
+        ));
     }
     /// How many faces of each kind there are.
     fn counts(found: &Faces) -> [usize; 5] {
@@ -459,13 +612,22 @@ mod tests {
             assert_eq!(counts(&faces(&turned, 28.0)), found, "{name}, turned");
             // Sheets come to have two sides and rims.
             if shell_for(&m).unwrap().is_none() {
-                let mend = Mend { even_mm: m.bounds().size().max_element() / 40.0, ..Mend::default() };
+                let mend =
+                    Mend { even_mm: m.bounds().size().max_element() / 40.0, ..Mend::default() };
                 let step = PartStep { shape: Some(shape), mend, ..PartStep::plain(Unit::Mm) };
-                let part =
-                    Part::of::<Box<dyn std::error::Error>, _>(&step, |_| Ok(Vec::new()), &ulmix_formats::Limits::default())
-                        .unwrap();
+                let part = Part::of::<Box<dyn std::error::Error>, _>(
+                    &step,
+                    |_| Ok(Vec::new()),
+                    &ulmix_formats::Limits::default(),
+                )
+                .unwrap();
                 assert!(part.mesh.triangles.len() != m.triangles.len());
-                assert_eq!(counts(part.faces()), found, "{name}, of {} even triangles", part.mesh.triangles.len());
+                assert_eq!(
+                    counts(part.faces()),
+                    found,
+                    "{name}, of {} even triangles",
+                    part.mesh.triangles.len()
+                );
             }
         }
     }

@@ -7,7 +7,10 @@ use utoipa::OpenApi;
 
 #[derive(OpenApi)]
 #[openapi(
-    info(title = "Ulmix", description = "Lengths in millimetres, angles in degrees. Errors are problem details."),
+    info(
+        title = "Ulmix",
+        description = "Lengths in millimetres, angles in degrees. Errors are problem details."
+    ),
     paths(
         super::options,
         uploads::upload,
@@ -86,8 +89,9 @@ fn session() -> Value {
 fn declare_parameters(path: &str, operation: &mut Value) {
     let named = path.split('/').filter_map(|part| part.strip_prefix('{')?.strip_suffix('}'));
     for name in named {
-        let known =
-            operation["parameters"].as_array().is_some_and(|all| all.iter().any(|p| p["name"] == name && p["in"] == "path"));
+        let known = operation["parameters"]
+            .as_array()
+            .is_some_and(|all| all.iter().any(|p| p["name"] == name && p["in"] == "path"));
         if !known {
             let parameter = json!({ "name": name, "in": "path", "required": true, "schema": { "type": "string" } });
             match operation["parameters"].as_array_mut() {
@@ -103,16 +107,23 @@ fn declare_problems(operation: &mut Value) {
     let Some(responses) = operation["responses"].as_object_mut() else { return };
     for (status, response) in responses.iter_mut() {
         if response["description"].is_null() {
-            let known = status.parse().ok().and_then(|status: StatusCode| status.canonical_reason());
+            let known =
+                status.parse().ok().and_then(|status: StatusCode| status.canonical_reason());
             response["description"] = known.unwrap_or("Answered").into();
         }
         if let Some(content) = response.get_mut("content").and_then(Value::as_object_mut) {
-            let of_problem = content.get("application/json").is_some_and(|c| c["schema"]["$ref"] == PROBLEM);
-            if let Some(problem) = of_problem.then(|| content.remove("application/json")).flatten() {
+            let of_problem =
+                content.get("application/json").is_some_and(|c| c["schema"]["$ref"] == PROBLEM);
+            if let Some(problem) = of_problem.then(|| content.remove("application/json")).flatten()
+            {
                 content.insert(PROBLEM_KIND.into(), problem);
             }
         }
     }
-    let content: Map<String, Value> = [(PROBLEM_KIND.into(), json!({ "schema": { "$ref": PROBLEM } }))].into_iter().collect();
-    responses.insert("default".into(), json!({ "description": "Refused, with words and a hint", "content": content }));
+    let content: Map<String, Value> =
+        [(PROBLEM_KIND.into(), json!({ "schema": { "$ref": PROBLEM } }))].into_iter().collect();
+    responses.insert(
+        "default".into(),
+        json!({ "description": "Refused, with words and a hint", "content": content }),
+    );
 }

@@ -8,6 +8,7 @@ use crate::locked::lock;
 use crate::picture::{unpack, RunInfo};
 use crate::problem::{Answer, Problem};
 use crate::store::ProjectRow;
+use crate::store::StoreError;
 use axum::extract::State;
 use axum::http::{header, StatusCode};
 use axum::response::{IntoResponse, Response};
@@ -56,7 +57,8 @@ pub struct ExportRequest {
     pub kind: FileKind,
     /// With or without its ending.
     pub file_name: String,
-    /// Only this body, by its name in the report or the part: lattice or solids apart, or one left as it is.
+    /// Only this body, by its name in the report or the part: lattice or solids apart, or one left
+    /// as it is.
     #[serde(default)]
     pub body: Option<String>,
 }
@@ -84,7 +86,11 @@ pub struct ExportReady {
 fn clean_name(wanted: &str, kind: FileKind) -> Answer<String> {
     let ending = format!(".{}", kind.extension());
     let trimmed = wanted.trim();
-    let stem = if trimmed.to_ascii_lowercase().ends_with(&ending) { &trimmed[..trimmed.len() - ending.len()] } else { trimmed };
+    let stem = if trimmed.to_ascii_lowercase().ends_with(&ending) {
+        &trimmed[..trimmed.len() - ending.len()]
+    } else {
+        trimmed
+    };
     if stem.is_empty() || stem.chars().count() > 120 || stem != safe(stem) {
         return Err(Problem {
             field: Some("file_name".into()),
@@ -92,15 +98,17 @@ fn clean_name(wanted: &str, kind: FileKind) -> Answer<String> {
                 StatusCode::UNPROCESSABLE_ENTITY,
                 "bad_name",
                 "That cannot be a file's name.",
-                "Use up to 120 characters, none of / \\ : * ? \" < > |, no dot at either end, and no name of a device such as CON.",
+                "Use up to 120 characters, none of / \\ : * ? \" < > |, no dot at \
+                     either end, and no name of a device such as CON.",
             )
         });
     }
     Ok(format!("{stem}{ending}"))
 }
 
-/// A name that is one file's on every system: nothing that parts folders, hides, turns the direction of reading, ends in a dot
-/// or space, or means a device (CON, COM1 and the like, whatever follows the first dot).
+/// A name that is one file's on every system: nothing that parts folders, hides, turns the
+/// direction of reading, ends in a dot or space, or means a device (CON, COM1 and the like,
+/// whatever follows the first dot).
 fn safe(name: &str) -> String {
     // Marks of direction and joiners, which nobody sees.
     let unseen = |c: char| matches!(c, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}');
@@ -108,9 +116,15 @@ fn safe(name: &str) -> String {
     let name: String = name.chars().filter(kept).collect();
     let name = name.trim_start_matches(['.', ' ']).trim_end_matches(['.', ' ']);
     let first = name.split('.').next().unwrap_or_default().trim_end().to_ascii_uppercase();
-    let is_digit = |n: &str| n.chars().count() == 1 && n.chars().all(|c| c.is_ascii_digit() || "¹²³".contains(c));
+    let is_digit = |n: &str| {
+        n.chars().count() == 1 && n.chars().all(|c| c.is_ascii_digit() || "¹²³".contains(c))
+    };
     let numbered = |of: &str| first.strip_prefix(of).is_some_and(is_digit);
-    if name.is_empty() || matches!(first.as_str(), "CON" | "PRN" | "AUX" | "NUL") || numbered("COM") || numbered("LPT") {
+    if name.is_empty()
+        || matches!(first.as_str(), "CON" | "PRN" | "AUX" | "NUL")
+        || numbered("COM")
+        || numbered("LPT")
+    {
         return format!("_{name}");
     }
     name.to_owned()
@@ -119,18 +133,30 @@ fn safe(name: &str) -> String {
 #[utoipa::path(post, path = "/api/projects/{id}/export", request_body = ExportRequest,
     responses((status = 200, body = ExportReady), (status = 409, body = Problem), (status = 422, body = Problem)))]
 /// Writes a file of the final mesh and checks it.
-pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Body<ExportRequest>) -> Answer<Json<ExportReady>> {
+pub async fn export(
+    State(app): State<App>,
+    Path(id): Path<String>,
+    Body(r): Body<ExportRequest>,
+) -> Answer<Json<ExportReady>> {
     watched(app, move |app, waiting| {
         let file_name = clean_name(&r.file_name, r.kind)?;
         let row = app.studio.store.project(&id)?;
         let recipe = row.read_recipe()?;
         let part = app.studio.part(&row, &recipe, waiting)?;
-        let done = app.studio.store.finished(&id, &Pipeline::recipe_key(&part, &recipe))?.ok_or_else(|| {
-            let hint = "Make the final mesh first.";
-            Problem::new(StatusCode::CONFLICT, "no_final", "There is no final mesh of this recipe yet.", hint)
-        })?;
-        let mesh =
-            unpack(&app.studio.store.blob(&done.mesh, "The final mesh")?).ok_or_else(|| Problem::damaged("The final mesh"))?;
+        let done =
+            app.studio.store.finished(&id, &Pipeline::recipe_key(&part, &recipe))?.ok_or_else(
+                || {
+                    let hint = "Make the final mesh first.";
+                    Problem::new(
+                        StatusCode::CONFLICT,
+                        "no_final",
+                        "There is no final mesh of this recipe yet.",
+                        hint,
+                    )
+                },
+            )?;
+        let mesh = unpack(&app.studio.store.blob(&done.mesh, "The final mesh")?)
+            .ok_or_else(|| Problem::from(StoreError::Damaged("The final mesh".into())))?;
         if mesh.triangles.is_empty() {
             let hint = "Change the recipe so that something is left.";
             return Err(Problem::new(
@@ -143,7 +169,14 @@ pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Bod
         let info: RunInfo = serde_json::from_str(&done.info).map_err(Problem::internal)?;
         let apart = &info.report.apart;
         let (bodies, alongside) = (info.report.bodies, &part.alongside());
-        let contents = Contents { mesh: &mesh, placing: info.placing, apart, only: r.body.as_deref(), bodies, alongside };
+        let contents = Contents {
+            mesh: &mesh,
+            placing: info.placing,
+            apart,
+            only: r.body.as_deref(),
+            bodies,
+            alongside,
+        };
         let file = write(&contents, &recipe, r.kind)?;
         let checks = file.all_checks(info.report.checks.as_deref());
         let token = app.studio.new_id();
@@ -166,7 +199,10 @@ pub async fn export(State(app): State<App>, Path(id): Path<String>, Body(r): Bod
 
 /// The bytes of a file that was written.
 #[utoipa::path(get, path = "/api/exports/{id}/{file}", responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
-pub async fn download(State(app): State<App>, Path((id, file)): Path<(String, String)>) -> Answer<Response> {
+pub async fn download(
+    State(app): State<App>,
+    Path((id, file)): Path<(String, String)>,
+) -> Answer<Response> {
     let found = {
         let all = lock(&app.exports.0);
         all.iter().find(|e| e.id == id).map(|e| e.file.clone())
@@ -186,7 +222,11 @@ pub async fn recipe(State(app): State<App>, Path(id): Path<String>) -> Answer<Re
             Ok(recipe) => (recipe.name.clone(), recipe.to_json()),
             Err(_) => (id, row.recipe),
         };
-        Ok(attachment("application/json", &format!("{}.recipe.json", safe(&name)), text.into_bytes()))
+        Ok(attachment(
+            "application/json",
+            &format!("{}.recipe.json", safe(&name)),
+            text.into_bytes(),
+        ))
     })
     .await
 }
@@ -197,12 +237,17 @@ pub async fn part(State(app): State<App>, Path(id): Path<String>) -> Answer<Resp
     watched(app, move |app, waiting| {
         let store = &app.studio.store;
         let row = store.project(&id)?;
-        let first = |row: ProjectRow| Ok::<_, Problem>((row.part_file, store.blob(&row.part_blob, "The part")?));
+        let first = |row: ProjectRow| {
+            Ok::<_, Problem>((row.part_file, store.blob(&row.part_blob, "The part")?))
+        };
         let (name, bytes) = match row.read_recipe() {
             // Of a recipe that cannot be read the file is left that the project began with.
             Err(_) => first(row)?,
             Ok(recipe) => match (&recipe.part.shape, &recipe.part.file) {
-                (Some(_), _) => (format!("{}.stl", recipe.name), stl::write(&app.studio.part(&row, &recipe, waiting)?.mesh)),
+                (Some(_), _) => (
+                    format!("{}.stl", recipe.name),
+                    stl::write(&app.studio.part(&row, &recipe, waiting)?.mesh),
+                ),
                 (None, Some(f)) => (f.name.clone(), store.file(&id, &f.sha256)?),
                 (None, None) => first(row)?,
             },
@@ -214,7 +259,11 @@ pub async fn part(State(app): State<App>, Path(id): Path<String>) -> Answer<Resp
 
 fn attachment(kind: &str, name: &str, bytes: impl Into<axum::body::Body>) -> Response {
     let disposition = format!("attachment; filename*=UTF-8''{}", percent(name));
-    ([(header::CONTENT_TYPE, kind.to_owned()), (header::CONTENT_DISPOSITION, disposition)], bytes.into()).into_response()
+    (
+        [(header::CONTENT_TYPE, kind.to_owned()), (header::CONTENT_DISPOSITION, disposition)],
+        bytes.into(),
+    )
+        .into_response()
 }
 
 /// Percent-encoding of all but the unreserved characters (RFC 3986).
@@ -251,9 +300,14 @@ mod tests {
         ] {
             assert_eq!(clean_name(bad, FileKind::Stl).unwrap_err().code, "bad_name", "{bad:?}");
         }
-        for (name, is) in
-            [("Bügel 3", "Bügel 3"), ("../a", "a"), ("CON", "_CON"), ("", "_"), ("x\u{202e}y. ", "xy"), ("console", "console")]
-        {
+        for (name, is) in [
+            ("Bügel 3", "Bügel 3"),
+            ("../a", "a"),
+            ("CON", "_CON"),
+            ("", "_"),
+            ("x\u{202e}y. ", "xy"),
+            ("console", "console"),
+        ] {
             assert_eq!(safe(name), is);
         }
         assert_eq!(percent("a b/ü"), "a%20b%2F%C3%BC");

@@ -26,7 +26,8 @@ impl<S: Send + Sync> FromRequestParts<S> for Tab {
     type Rejection = std::convert::Infallible;
 
     async fn from_request_parts(parts: &mut Parts, _: &S) -> Result<Self, Self::Rejection> {
-        let named = parts.headers.get("x-ulmix-tab").and_then(|v| v.to_str().ok()).unwrap_or_default();
+        let named =
+            parts.headers.get("x-ulmix-tab").and_then(|v| v.to_str().ok()).unwrap_or_default();
         Ok(Tab(named.chars().take(LONGEST_TAB).collect()))
     }
 }
@@ -36,7 +37,12 @@ const LONGEST_TAB: usize = 40;
 
 fn unread(status: StatusCode, why: String) -> Problem {
     if status == StatusCode::PAYLOAD_TOO_LARGE {
-        return Problem::new(status, "too_large", "The request is larger than this address takes.", "Send less at once.");
+        return Problem::new(
+            status,
+            "too_large",
+            "The request is larger than this address takes.",
+            "Send less at once.",
+        );
     }
     Problem::new(status, "bad_request", why, "Check the request against /api/openapi.json.")
 }
@@ -55,7 +61,9 @@ impl<S: Send + Sync> FromRequest<S> for Raw {
 
     async fn from_request(request: Request, state: &S) -> Result<Self, Problem> {
         let read = Bytes::from_request(request, state).await;
-        read.map(Raw).map_err(|e| unread(e.into_response().status(), "The request did not arrive whole.".into()))
+        read.map(Raw).map_err(|e| {
+            unread(e.into_response().status(), "The request did not arrive whole.".into())
+        })
     }
 }
 

@@ -36,14 +36,22 @@ pub async fn points(Query(file): Query<FileName>, Raw(body): Raw) -> Answer<Json
 /// Reads the struts of a 3MF beam lattice, for a recipe.
 #[utoipa::path(post, path = "/api/struts", params(FileName), request_body(content_type = "application/octet-stream", description = "3MF with a beam lattice"),
     responses((status = 200, body = FoundStruts), (status = 422, body = Problem)))]
-pub async fn struts(State(app): State<App>, Query(file): Query<FileName>, Raw(body): Raw) -> Answer<Json<FoundStruts>> {
+pub async fn struts(
+    State(app): State<App>,
+    Query(file): Query<FileName>,
+    Raw(body): Raw,
+) -> Answer<Json<FoundStruts>> {
     read(app, file, body, OwnStruts::read).await
 }
 
 /// Reads the solid of one cell from any mesh file, for a recipe.
 #[utoipa::path(post, path = "/api/cell", params(FileName), request_body(content_type = "application/octet-stream", description = "A mesh file"),
     responses((status = 200, body = FoundMesh), (status = 422, body = Problem)))]
-pub async fn cell(State(app): State<App>, Query(file): Query<FileName>, Raw(body): Raw) -> Answer<Json<FoundMesh>> {
+pub async fn cell(
+    State(app): State<App>,
+    Query(file): Query<FileName>,
+    Raw(body): Raw,
+) -> Answer<Json<FoundMesh>> {
     read(app, file, body, from_mesh::read).await
 }
 

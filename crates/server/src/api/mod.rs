@@ -10,8 +10,8 @@
 //! | [`structures`] | small pictures of structures |
 //! | `picking` | faces, loops of edges, what lies in a zone or body |
 //!
-//! `document` tells all of it; `extract` reads what requests bring; `work` runs what takes long; [`shared`] holds bodies
-//! that several fetch.
+//! `document` tells all of it; `extract` reads what requests bring; `work` runs what takes long;
+//! [`shared`] holds bodies that several fetch.
 
 mod document;
 pub mod exports;
@@ -60,14 +60,18 @@ pub struct App {
 /// Work that keeps the computer busy at once.
 pub const AT_ONCE: usize = 4;
 
-/// Bytes of a request that brings a recipe: the most own struts, nodes and cells that one may have take less.
+/// Bytes of a request that brings a recipe: the most own struts, nodes and cells that one may have
+/// take less.
 const RECIPE_BYTES: usize = 64 << 20;
 
 /// All paths, with the web app.
 pub fn router(app: App) -> Router {
     let with_recipe = || DefaultBodyLimit::max(RECIPE_BYTES);
     Router::new()
-        .route("/api/openapi.json", get(|| async { ([("content-type", "application/json")], openapi()) }))
+        .route(
+            "/api/openapi.json",
+            get(|| async { ([("content-type", "application/json")], openapi()) }),
+        )
         .route("/api/options", get(options))
         .route("/api/uploads", post(uploads::upload).layer(DefaultBodyLimit::disable()))
         .route("/api/projects", get(projects::list).post(projects::create))
@@ -83,8 +87,14 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/moved", get(projects::moved))
         .route("/api/projects/{id}/health", get(projects::health))
         // Places of a picture's points.
-        .route("/api/projects/{id}/within", post(picking::within).layer(DefaultBodyLimit::max(64 << 20)))
-        .route("/api/projects/{id}/draft", post(runs::draft).delete(runs::stop_draft).layer(with_recipe()))
+        .route(
+            "/api/projects/{id}/within",
+            post(picking::within).layer(DefaultBodyLimit::max(64 << 20)),
+        )
+        .route(
+            "/api/projects/{id}/draft",
+            post(runs::draft).delete(runs::stop_draft).layer(with_recipe()),
+        )
         .route("/api/projects/{id}/picture", get(runs::picture))
         .route("/api/projects/{id}/foresee", post(runs::foresee).layer(with_recipe()))
         .route("/api/projects/{id}/estimate", post(runs::estimate).layer(with_recipe()))
@@ -104,7 +114,12 @@ pub fn router(app: App) -> Router {
         .route("/api/{*rest}", get(nothing).post(nothing).put(nothing).delete(nothing))
         .method_not_allowed_fallback(|| async {
             let hint = "Check the request against /api/openapi.json.";
-            Problem::new(StatusCode::METHOD_NOT_ALLOWED, "bad_method", "This address does not take that method.", hint)
+            Problem::new(
+                StatusCode::METHOD_NOT_ALLOWED,
+                "bad_method",
+                "This address does not take that method.",
+                hint,
+            )
         })
         .with_state(app)
 }
@@ -186,7 +201,10 @@ pub struct Options {
 pub async fn options(State(app): State<App>) -> Json<Options> {
     Json(Options {
         version: env!("CARGO_PKG_VERSION"),
-        materials: MATERIALS.iter().map(|m| MaterialChoice { name: m.name, density: m.density }).collect(),
+        materials: MATERIALS
+            .iter()
+            .map(|m| MaterialChoice { name: m.name, density: m.density })
+            .collect(),
         structures: Kind::all()
             .into_iter()
             .chain([GivenKind::OwnStruts, GivenKind::OwnMesh].map(Kind::Given))
@@ -200,8 +218,13 @@ pub async fn options(State(app): State<App>) -> Json<Options> {
                 drawn: if let Kind::Cell(cell) = kind { own_cell::drawn(cell) } else { None },
             })
             .collect(),
-        reedling: Reedling::ALL.map(|part| ReedlingPart { part, title: part.title(), words: part.words() }).into(),
-        shapes: first_shapes().into_iter().map(|(title, shape)| FirstShape { title, shape }).collect(),
+        reedling: Reedling::ALL
+            .map(|part| ReedlingPart { part, title: part.title(), words: part.words() })
+            .into(),
+        shapes: first_shapes()
+            .into_iter()
+            .map(|(title, shape)| FirstShape { title, shape })
+            .collect(),
         largest_file_bytes: ulmix_formats::LARGEST_FILE,
         can_log_out: app.locked,
     })

@@ -1,4 +1,5 @@
-//! What is picked in the picture: faces, loops of edges around them, and what lies in a zone or body.
+//! What is picked in the picture: faces, loops of edges around them, and what lies in a zone or
+//! body.
 
 use super::extract::{Body, Path, Query, Raw};
 use super::work::{computed, watched};
@@ -64,7 +65,10 @@ pub(super) async fn loops(
             return Err(Problem::not_found("The face"));
         }
         let list = edge_loops(part.faced(), &part.faces().of, face);
-        let info = |l: EdgeLoop| LoopInfo { points_mm: l.points.iter().map(|p| p.to_array()).collect(), beyond: l.beyond };
+        let info = |l: EdgeLoop| LoopInfo {
+            points_mm: l.points.iter().map(|p| p.to_array()).collect(),
+            beyond: l.beyond,
+        };
         Ok(Json(list.into_iter().map(info).collect()))
     })
     .await
@@ -80,7 +84,8 @@ pub(super) struct Of {
     body: Option<String>,
 }
 
-/// For each place, three 32-bit floats, little-endian, mm: how far it is from the region's border, negative inside.
+/// For each place, three 32-bit floats, little-endian, mm: how far it is from the region's border,
+/// negative inside.
 #[utoipa::path(post, path = "/api/projects/{id}/within", params(("id" = String, Path), Of),
     request_body(content_type = "application/octet-stream", description = "Places as 32-bit floats"),
     responses((status = 200, content_type = "application/octet-stream", description = "A 32-bit float for each place"),
@@ -93,23 +98,36 @@ pub(super) async fn within(
 ) -> Answer<Response> {
     if !places.len().is_multiple_of(12) {
         let hint = "Send x, y and z of each as 32-bit floats.";
-        return Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_places", "These are no whole places.", hint));
+        return Err(Problem::new(
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "bad_places",
+            "These are no whole places.",
+            hint,
+        ));
     }
     watched(app, move |app, waiting| {
         let row = app.studio.store.project(&id)?;
         let recipe = row.read_recipe()?;
         let part = app.studio.part(&row, &recipe, waiting)?;
         let solid = match (&of.zone, &of.body) {
-            (Some(name), _) => recipe.zones.list.iter().find(|z| z.name == *name).map(|z| Solid::of(&z.place, &part).0),
-            (None, body) => {
-                part.bodies.iter().find(|b| Some(&b.facts.name) == body.as_ref()).map(|b| Solid::Body(Arc::clone(b), Reach::Own))
-            }
+            (Some(name), _) => recipe
+                .zones
+                .list
+                .iter()
+                .find(|z| z.name == *name)
+                .map(|z| Solid::of(&z.place, &part).0),
+            (None, body) => part
+                .bodies
+                .iter()
+                .find(|b| Some(&b.facts.name) == body.as_ref())
+                .map(|b| Solid::Body(Arc::clone(b), Reach::Own)),
         }
         .ok_or_else(|| Problem::not_found("The zone or body"))?;
         let far: Vec<u8> = places
             .par_chunks_exact(12)
             .flat_map_iter(|c| {
-                let [x, y, z] = [0, 4, 8].map(|at| f32::from_le_bytes([c[at], c[at + 1], c[at + 2], c[at + 3]]) as f64);
+                let [x, y, z] = [0, 4, 8]
+                    .map(|at| f32::from_le_bytes([c[at], c[at + 1], c[at + 2], c[at + 3]]) as f64);
                 (solid.value(DVec3::new(x, y, z)) as f32).to_le_bytes()
             })
             .collect();

@@ -113,7 +113,8 @@ fn assembled(app: &App, row: ProjectRow, waiting: &Waiting) -> Answer<Project> {
     let part = app.studio.part(&row, &recipe, waiting)?;
     let key = Pipeline::recipe_key(&part, &recipe);
     // What an older program told of a final mesh may be told otherwise now: then it is made again.
-    let finished = app.studio.store.finished(id, &key)?.and_then(|f| serde_json::from_str(&f.info).ok());
+    let finished =
+        app.studio.store.finished(id, &key)?.and_then(|f| serde_json::from_str(&f.info).ok());
     Ok(Project {
         finished,
         job: app.studio.job_of(id),
@@ -151,8 +152,11 @@ pub(super) async fn list(State(app): State<App>) -> Answer<Json<Vec<ProjectCard>
 /// Nothing is built for it: what is not kept yet is told of the recipe alone.
 fn card_of(row: ListedRow) -> ProjectCard {
     let kept = row.facts.and_then(|facts| serde_json::from_str::<CardFacts>(&facts).ok());
-    let named = |recipe: &str| Some(serde_json::from_str::<serde_json::Value>(recipe).ok()?["name"].as_str()?.to_owned());
-    let name = kept.as_ref().map(|facts| facts.name.clone()).or_else(|| named(row.recipe.as_deref()?));
+    let named = |recipe: &str| {
+        Some(serde_json::from_str::<serde_json::Value>(recipe).ok()?["name"].as_str()?.to_owned())
+    };
+    let name =
+        kept.as_ref().map(|facts| facts.name.clone()).or_else(|| named(row.recipe.as_deref()?));
     let (facts, fault) = match (kept, row.recipe) {
         (Some(facts), _) => (Some(facts), None),
         (None, None) => (None, Some("Its recipe is missing in the file of projects.".to_owned())),
@@ -162,8 +166,14 @@ fn card_of(row: ListedRow) -> ProjectCard {
                 let mut facts = CardFacts::of_recipe(&recipe);
                 // Those kept are of the file that the project began with.
                 let plain = recipe.part == PartStep::plain(recipe.part.unit);
-                if let Some(part) = serde_json::from_str::<PartFacts>(&row.part_facts).ok().filter(|_| plain) {
-                    facts = CardFacts { size_mm: Some(part.size_mm), part_volume_mm3: Some(part.volume_mm3), ..facts };
+                if let Some(part) =
+                    serde_json::from_str::<PartFacts>(&row.part_facts).ok().filter(|_| plain)
+                {
+                    facts = CardFacts {
+                        size_mm: Some(part.size_mm),
+                        part_volume_mm3: Some(part.volume_mm3),
+                        ..facts
+                    };
                 }
                 (Some(facts), row.fault)
             }
@@ -174,7 +184,10 @@ fn card_of(row: ListedRow) -> ProjectCard {
 }
 
 #[utoipa::path(post, path = "/api/projects", request_body = NewProject, responses((status = 201, body = Project), (status = 422, body = Problem)))]
-pub(super) async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Answer<Response> {
+pub(super) async fn create(
+    State(app): State<App>,
+    Body(new): Body<NewProject>,
+) -> Answer<Response> {
     // A file is given the time that its size needs.
     let time = match &new {
         NewProject::Upload { upload, .. } => app.uploads.held(upload)?.time(),
@@ -184,8 +197,9 @@ pub(super) async fn create(State(app): State<App>, Body(new): Body<NewProject>) 
         let id = app.studio.new_id();
         let stopped = || waiting.stopped();
         let limits = app.studio.limits(&stopped);
-        let made =
-            |step: &PartStep, bytes: &[u8]| guarded(|| Part::of::<Problem, _>(step, |_| Ok(bytes), &limits))?.map(Arc::new);
+        let made = |step: &PartStep, bytes: &[u8]| {
+            guarded(|| Part::of::<Problem, _>(step, |_| Ok(bytes), &limits))?.map(Arc::new)
+        };
         let begin = |step: PartStep, part: &Part, name: &str| {
             let first = Recipe::for_part(&part.mesh.bounds());
             Recipe { name: name.into(), part: step, ..first }
@@ -198,7 +212,10 @@ pub(super) async fn create(State(app): State<App>, Body(new): Body<NewProject>) 
                 let (step, part) = match begun.filter(|(step, _)| step.unit == unit) {
                     Some(begun) => begun,
                     None => {
-                        let step = PartStep { shell: Part::first_shell(&bytes, unit, &limits)?, ..PartStep::plain(unit) };
+                        let step = PartStep {
+                            shell: Part::first_shell(&bytes, unit, &limits)?,
+                            ..PartStep::plain(unit)
+                        };
                         let part = made(&step, &bytes)?;
                         (step, part)
                     }
@@ -206,7 +223,9 @@ pub(super) async fn create(State(app): State<App>, Body(new): Body<NewProject>) 
                 let mut recipe = begin(step, &part, stem(&name));
                 match struts {
                     // Beams beside a solid fill it; others are kept to choose.
-                    Some((struts, true)) => struts.fill(&mut recipe, part.mesh.bounds().size().max_element()),
+                    Some((struts, true)) => {
+                        struts.fill(&mut recipe, part.mesh.bounds().size().max_element())
+                    }
                     Some((struts, false)) => recipe.structure.own_struts = Some(struts.own),
                     None => {}
                 }
@@ -255,7 +274,12 @@ fn if_match(headers: &HeaderMap) -> Answer<i64> {
     let value = headers.get(header::IF_MATCH).and_then(|v| v.to_str().ok()).unwrap_or_default();
     value.trim_matches('"').parse().map_err(|_| {
         let hint = "Send the revision that the change is based on.";
-        Problem::new(StatusCode::PRECONDITION_REQUIRED, "no_revision", "The change does not say what it is based on.", hint)
+        Problem::new(
+            StatusCode::PRECONDITION_REQUIRED,
+            "no_revision",
+            "The change does not say what it is based on.",
+            hint,
+        )
     })
 }
 
@@ -293,14 +317,19 @@ pub(super) async fn set_recipe(
         let read = |r: &Recipe| (r.part.unit, r.part.file.clone());
         if made(&recipe) != made(&old) || (!made(&old) && read(&recipe) != read(&old)) {
             let hint = "Bring the file in again to choose another unit.";
-            return Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_value", "The unit of a project's part stays.", hint));
+            return Err(Problem::new(
+                StatusCode::UNPROCESSABLE_ENTITY,
+                "bad_value",
+                "The unit of a project's part stays.",
+                hint,
+            ));
         }
         recipe.validate(&app.studio.part(&row, &recipe, waiting)?.mesh.bounds())?;
         // What changes nothing is no step of the history.
         if recipe == old && from == row.head {
             return Ok(());
         }
-        app.studio.store.revise(id, from, &recipe.to_json())
+        Ok(app.studio.store.revise(id, from, &recipe.to_json())?)
     })
     .await
 }
@@ -345,14 +374,24 @@ pub(super) async fn add_file(
             FileUse::Part => {
                 // A sheet needs a thickness, if there is none yet.
                 let shell = match recipe.part.shell {
-                    None => Part::first_shell(&bytes, new.unit, &app.studio.limits(&|| waiting.stopped()))?,
+                    None => Part::first_shell(
+                        &bytes,
+                        new.unit,
+                        &app.studio.limits(&|| waiting.stopped()),
+                    )?,
                     shell => shell,
                 };
-                recipe.part = PartStep { unit: new.unit, file: Some(file), shape: None, shell, ..recipe.part };
+                recipe.part = PartStep {
+                    unit: new.unit,
+                    file: Some(file),
+                    shape: None,
+                    shell,
+                    ..recipe.part
+                };
             }
         }
         recipe.validate(&app.studio.part(&row, &recipe, waiting)?.mesh.bounds())?;
-        app.studio.store.revise(id, from, &recipe.to_json())
+        Ok(app.studio.store.revise(id, from, &recipe.to_json())?)
     })
     .await
 }
@@ -367,68 +406,105 @@ pub(super) struct Health {
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/health", responses((status = 200, body = Health), (status = 404, body = Problem)))]
-pub(super) async fn health(State(app): State<App>, tab: Tab, Path(id): Path<String>) -> Answer<Json<Health>> {
+pub(super) async fn health(
+    State(app): State<App>,
+    tab: Tab,
+    Path(id): Path<String>,
+) -> Answer<Json<Health>> {
     computed(app, (Lane::Health, id, tab), move |app, id, waiting| {
         let row = app.studio.store.project(id)?;
         let recipe = row.read_recipe()?;
         let (part, least) = (app.studio.part(&row, &recipe, waiting)?, recipe.material.least_mm());
-        Ok(Json(Health { whole: health::health(&part, least), bodies: health::of_bodies(&part, least) }))
+        Ok(Json(Health {
+            whole: health::health(&part, least),
+            bodies: health::of_bodies(&part, least),
+        }))
     })
     .await
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/ghosts",
-    responses((status = 200, content_type = "application/octet-stream", description = "Bodies that are no material, as corners of triangles: three little-endian 32-bit numbers each, mm"), (status = 404, body = Problem)))]
+    responses((status = 200, content_type = "application/octet-stream", description = "Bodies that are no material, as corners of triangles: three little-endian \
+         32-bit numbers each, mm"), (status = 404, body = Problem)))]
 pub(super) async fn ghosts(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
     watched(app, move |app, waiting| {
         let row = app.studio.store.project(&id)?;
         let part = app.studio.part(&row, &row.read_recipe()?, waiting)?;
         let ghosts = part.bodies.iter().filter(|b| !b.solid());
-        let corners = ghosts.flat_map(|b| (0..b.mesh.triangles.len()).flat_map(|t| b.mesh.corners(t)));
-        let bytes: Vec<u8> = corners.flat_map(|p| p.as_vec3().to_array()).flat_map(f32::to_le_bytes).collect();
+        let corners =
+            ghosts.flat_map(|b| (0..b.mesh.triangles.len()).flat_map(|t| b.mesh.corners(t)));
+        let bytes: Vec<u8> =
+            corners.flat_map(|p| p.as_vec3().to_array()).flat_map(f32::to_le_bytes).collect();
         Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
     })
     .await
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/undo", responses((status = 200, body = Project), (status = 409, body = Problem)))]
-pub(super) async fn undo(State(app): State<App>, Path(id): Path<String>, headers: HeaderMap) -> Answer<Response> {
+pub(super) async fn undo(
+    State(app): State<App>,
+    Path(id): Path<String>,
+    headers: HeaderMap,
+) -> Answer<Response> {
     let from = if_match(&headers)?;
-    change(app, id, move |app, id, _| app.studio.store.step(id, from, -1)).await
+    change(app, id, move |app, id, _| Ok(app.studio.store.step(id, from, -1)?)).await
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/redo", responses((status = 200, body = Project), (status = 409, body = Problem)))]
-pub(super) async fn redo(State(app): State<App>, Path(id): Path<String>, headers: HeaderMap) -> Answer<Response> {
+pub(super) async fn redo(
+    State(app): State<App>,
+    Path(id): Path<String>,
+    headers: HeaderMap,
+) -> Answer<Response> {
     let from = if_match(&headers)?;
-    change(app, id, move |app, id, _| app.studio.store.step(id, from, 1)).await
+    change(app, id, move |app, id, _| Ok(app.studio.store.step(id, from, 1)?)).await
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/moved",
-    responses((status = 200, content_type = "model/gltf-binary", description = "The part with how far mending moved each place as THICKNESS, mm; the greatest in asset.extras"), (status = 404, body = Problem)))]
+    responses((status = 200, content_type = "model/gltf-binary", description = "The part with how far mending moved each place as THICKNESS, mm; the \
+         greatest in asset.extras"), (status = 404, body = Problem)))]
 pub(super) async fn moved(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
     watched(app, move |app, waiting| {
         let row = app.studio.store.project(&id)?;
         let recipe = row.read_recipe()?;
         let mut before = recipe.clone();
         before.part.mend = before.part.mend.without_moving();
-        let glb =
-            crate::picture::draw_moved(&*app.studio.part(&row, &recipe, waiting)?, &*app.studio.part(&row, &before, waiting)?);
+        let glb = crate::picture::draw_moved(
+            &*app.studio.part(&row, &recipe, waiting)?,
+            &*app.studio.part(&row, &before, waiting)?,
+        );
         Ok(([(header::CONTENT_TYPE, "model/gltf-binary")], glb).into_response())
     })
     .await
 }
 
 #[utoipa::path(put, path = "/api/projects/{id}/card", request_body(content_type = "image/png"), responses((status = 204), (status = 422, body = Problem)))]
-pub(super) async fn set_card(State(app): State<App>, Path(id): Path<String>, Raw(png): Raw) -> Answer<StatusCode> {
+pub(super) async fn set_card(
+    State(app): State<App>,
+    Path(id): Path<String>,
+    Raw(png): Raw,
+) -> Answer<StatusCode> {
     if !png.starts_with(b"\x89PNG") || png.len() > 1 << 20 {
         let hint = "Send a PNG of at most 1 MB.";
-        return Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_picture", "That is not a small PNG picture.", hint));
+        return Err(Problem::new(
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "bad_picture",
+            "That is not a small PNG picture.",
+            hint,
+        ));
     }
-    blocking(move || app.studio.store.set_card(&id, &png).map(|()| StatusCode::NO_CONTENT)).await
+    blocking(move || {
+        app.studio.store.set_card(&id, &png)?;
+        Ok(StatusCode::NO_CONTENT)
+    })
+    .await
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/card", responses((status = 200, content_type = "image/png"), (status = 404, body = Problem)))]
 pub(super) async fn card(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
-    let png = blocking(move || app.studio.store.card(&id)).await?.ok_or_else(|| Problem::not_found("The picture"))?;
-    Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "no-cache")], png).into_response())
+    let png = blocking(move || Ok(app.studio.store.card(&id)?))
+        .await?
+        .ok_or_else(|| Problem::not_found("The picture"))?;
+    Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "no-cache")], png)
+        .into_response())
 }

@@ -35,17 +35,30 @@ pub struct DraftRequest {
 }
 
 fn glb(bytes: impl Into<axum::body::Body>) -> Response {
-    ([(header::CONTENT_TYPE, "model/gltf-binary"), (header::CACHE_CONTROL, "no-store")], bytes.into()).into_response()
+    (
+        [(header::CONTENT_TYPE, "model/gltf-binary"), (header::CACHE_CONTROL, "no-store")],
+        bytes.into(),
+    )
+        .into_response()
 }
 
 fn numbers(bytes: Vec<u8>) -> Response {
-    ([(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")], bytes).into_response()
+    (
+        [(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")],
+        bytes,
+    )
+        .into_response()
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/draft", request_body = DraftRequest,
     responses((status = 200, content_type = "model/gltf-binary", description = "RunInfo in asset.extras"), (status = 409, body = Problem), (status = 422, body = Problem)))]
 /// A picture of a recipe at once.
-pub async fn draft(State(app): State<App>, tab: Tab, Path(id): Path<String>, Body(r): Body<DraftRequest>) -> Answer<Response> {
+pub async fn draft(
+    State(app): State<App>,
+    tab: Tab,
+    Path(id): Path<String>,
+    Body(r): Body<DraftRequest>,
+) -> Answer<Response> {
     let quality = if r.drag { Quality::Drag } else { Quality::Draft };
     computed(app, (Lane::Draft, id, tab), move |app, id, waiting| {
         app.studio.draft(id, &r.recipe, (quality, r.thickness), !r.drag, waiting)
@@ -71,7 +84,11 @@ pub async fn foresee(
     Path(id): Path<String>,
     Body(recipe): Body<Recipe>,
 ) -> Answer<Json<Foreseen>> {
-    computed(app, (Lane::Draft, id, tab), move |app, id, waiting| app.studio.foresee(id, &recipe, waiting)).await.map(Json)
+    computed(app, (Lane::Draft, id, tab), move |app, id, waiting| {
+        app.studio.foresee(id, &recipe, waiting)
+    })
+    .await
+    .map(Json)
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/estimate", request_body = Recipe,
@@ -83,7 +100,11 @@ pub async fn estimate(
     Path(id): Path<String>,
     Body(recipe): Body<Recipe>,
 ) -> Answer<Json<Prediction>> {
-    computed(app, (Lane::Draft, id, tab), move |app, id, waiting| app.studio.estimate(id, &recipe, waiting)).await.map(Json)
+    computed(app, (Lane::Draft, id, tab), move |app, id, waiting| {
+        app.studio.estimate(id, &recipe, waiting)
+    })
+    .await
+    .map(Json)
 }
 
 /// Whose structure is meant.
@@ -95,7 +116,8 @@ pub struct Whose {
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/skeleton", request_body = Recipe, params(Whose),
-    responses((status = 200, content_type = "application/octet-stream", description = "Seven little-endian 32-bit floats per strut: both ends, mm; 0 inside, 1 cut by the surface, 2 on the surface, 3 with a dead end"), (status = 404, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 200, content_type = "application/octet-stream", description = "Seven little-endian 32-bit floats per strut: both ends, mm; 0 inside, 1 cut \
+         by the surface, 2 on the surface, 3 with a dead end"), (status = 404, body = Problem), (status = 422, body = Problem)))]
 /// Nodes and struts of a structure.
 pub async fn skeleton(
     State(app): State<App>,
@@ -104,13 +126,17 @@ pub async fn skeleton(
     Query(Whose { zone }): Query<Whose>,
     Body(recipe): Body<Recipe>,
 ) -> Answer<Response> {
-    computed(app, (Lane::Skeleton, id, tab), move |app, id, waiting| app.studio.skeleton(id, &recipe, zone, waiting))
-        .await
-        .map(numbers)
+    computed(app, (Lane::Skeleton, id, tab), move |app, id, waiting| {
+        app.studio.skeleton(id, &recipe, zone, waiting)
+    })
+    .await
+    .map(numbers)
 }
 
 #[utoipa::path(post, path = "/api/projects/{id}/cells", request_body = Recipe, params(Whose),
-    responses((status = 200, content_type = "application/octet-stream", description = "Little-endian 32-bit floats: how many seed points, how many of their cells lie whole in the part, three for each point, six for each edge of their cells, mm"), (status = 404, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 200, content_type = "application/octet-stream", description = "Little-endian 32-bit floats: how many seed points, how many of their cells \
+         lie whole in the part, three for each point, six for each edge of their \
+         cells, mm"), (status = 404, body = Problem), (status = 422, body = Problem)))]
 /// Cells of the seed points.
 pub async fn cells(
     State(app): State<App>,
@@ -119,9 +145,11 @@ pub async fn cells(
     Query(Whose { zone }): Query<Whose>,
     Body(recipe): Body<Recipe>,
 ) -> Answer<Response> {
-    computed(app, (Lane::Cells, id, tab), move |app, id, waiting| app.studio.seed_cells(id, &recipe, zone, waiting))
-        .await
-        .map(numbers)
+    computed(app, (Lane::Cells, id, tab), move |app, id, waiting| {
+        app.studio.seed_cells(id, &recipe, zone, waiting)
+    })
+    .await
+    .map(numbers)
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/picture",
@@ -129,7 +157,9 @@ pub async fn cells(
 /// The picture of the last final mesh.
 pub async fn picture(State(app): State<App>, Path(id): Path<String>) -> Answer<Response> {
     let found = watched(app, move |app, waiting| app.studio.picture(&id, waiting)).await?;
-    found.map(|picture| glb(shared_bytes(picture))).ok_or_else(|| Problem::not_found("A picture of this recipe"))
+    found
+        .map(|picture| glb(shared_bytes(picture)))
+        .ok_or_else(|| Problem::not_found("A picture of this recipe"))
 }
 
 /// Queues a final run.
@@ -148,7 +178,10 @@ pub async fn cancel(State(app): State<App>, Path(id): Path<String>) -> Answer<Js
 #[utoipa::path(get, path = "/api/projects/{id}/events",
     responses((status = 200, content_type = "text/event-stream", description = "Event as JSON in each data line")))]
 /// What happens to a project, as it happens.
-pub async fn events(State(app): State<App>, Path(id): Path<String>) -> Sse<impl Stream<Item = Result<sse::Event, Infallible>>> {
+pub async fn events(
+    State(app): State<App>,
+    Path(id): Path<String>,
+) -> Sse<impl Stream<Item = Result<sse::Event, Infallible>>> {
     let stream = BroadcastStream::new(app.studio.events.subscribe()).filter_map(move |e| match e {
         Ok(e) if e.project() == id => sse::Event::default().json_data(&e).ok().map(Ok),
         Ok(_) => None,

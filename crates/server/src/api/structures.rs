@@ -38,37 +38,62 @@ pub struct Look {
 #[utoipa::path(get, path = "/api/structures/{kind}/picture", params(("kind" = String, Path), Look),
     responses((status = 200, content_type = "image/png", body = Vec<u8>), (status = 422, body = Problem)))]
 /// A small picture of a structure.
-pub async fn structure_picture(Path(kind): Path<String>, Query(look): Query<Look>) -> Answer<impl IntoResponse> {
-    let refuse = |what: &str, hint: &str| Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_structure", what, hint);
-    let kind: Kind = serde_json::from_value(kind.into())
-        .map_err(|_| refuse("No structure has that kind.", "Kinds are listed in /api/openapi.json."))?;
+pub async fn structure_picture(
+    Path(kind): Path<String>,
+    Query(look): Query<Look>,
+) -> Answer<impl IntoResponse> {
+    let refuse = |what: &str, hint: &str| {
+        Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_structure", what, hint)
+    };
+    let kind: Kind = serde_json::from_value(kind.into()).map_err(|_| {
+        refuse("No structure has that kind.", "Kinds are listed in /api/openapi.json.")
+    })?;
     let cell_mm = [look.x, look.y, look.z];
-    let (least, most) = (cell_mm.iter().copied().fold(f64::INFINITY, f64::min), cell_mm.iter().copied().fold(0.0, f64::max));
+    let (least, most) = (
+        cell_mm.iter().copied().fold(f64::INFINITY, f64::min),
+        cell_mm.iter().copied().fold(0.0, f64::max),
+    );
     // Very uneven cells would take long to walk through.
-    let usable = least > 0.0 && most < 1e5 && most <= 20.0 * least && look.thickness > 0.0 && look.thickness <= 2.0 * most;
+    let usable = least > 0.0
+        && most < 1e5
+        && most <= 20.0 * least
+        && look.thickness > 0.0
+        && look.thickness <= 2.0 * most;
     if !usable || !(0.0..=most).contains(&look.blend) || !(0.0..=most).contains(&look.node) {
         return Err(refuse(
             "That structure cannot be drawn.",
             "Choose a cell size and a thickness above zero, with cells of similar sides.",
         ));
     }
-    let joins = Joins { blend_mm: look.blend.min(0.5 * least), node_mm: look.node, ..Joins::default() };
+    let joins =
+        Joins { blend_mm: look.blend.min(0.5 * least), node_mm: look.node, ..Joins::default() };
     let mut structure = Structure { kind, form: look.form, cell_mm, ..Structure::default() };
     if let Some(struts) = look.own {
-        structure.own_cell.struts = serde_json::from_str(&struts)
-            .map_err(|e| refuse(&format!("The struts cannot be read: {e}."), "Give them as a recipe does."))?;
+        structure.own_cell.struts = serde_json::from_str(&struts).map_err(|e| {
+            refuse(&format!("The struts cannot be read: {e}."), "Give them as a recipe does.")
+        })?;
         structure.own_cell.validate()?;
     }
     let png = blocking(move || {
-        let pixels = thumbnail(&structure, joins, look.thickness, SIZE)
-            .ok_or_else(|| refuse("That structure cannot be drawn.", "Choose another cell size."))?;
+        let pixels = thumbnail(&structure, joins, look.thickness, SIZE).ok_or_else(|| {
+            refuse("That structure cannot be drawn.", "Choose another cell size.")
+        })?;
         let mut out = Vec::new();
         let mut encoder = png::Encoder::new(&mut out, SIZE, SIZE);
         encoder.set_color(png::ColorType::Rgba);
-        encoder.write_header().and_then(|mut w| w.write_image_data(&pixels)).map_err(Problem::internal)?;
+        encoder
+            .write_header()
+            .and_then(|mut w| w.write_image_data(&pixels))
+            .map_err(Problem::internal)?;
         Ok(out)
     })
     .await?;
     // What it shows is all in its address.
-    Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "private, max-age=31536000, immutable")], png))
+    Ok((
+        [
+            (header::CONTENT_TYPE, "image/png"),
+            (header::CACHE_CONTROL, "private, max-age=31536000, immutable"),
+        ],
+        png,
+    ))
 }

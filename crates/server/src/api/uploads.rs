@@ -1,5 +1,5 @@
-//! Files brought in that are not yet a project. They wait on disk: what a person never comes back for costs no memory, and
-//! goes after a while.
+//! Files brought in that are not yet a project. They wait on disk: what a person never comes back
+//! for costs no memory, and goes after a while.
 
 use super::extract::Query;
 use super::work::watched_for;
@@ -102,7 +102,8 @@ fn time_for(bytes: u64) -> Duration {
 }
 
 impl Uploads {
-    /// Keeps files in a folder beside the file of projects, `data`. Files that an earlier server left there go.
+    /// Keeps files in a folder beside the file of projects, `data`. Files that an earlier server
+    /// left there go.
     pub fn beside(data: &Path) -> std::io::Result<Uploads> {
         let folder = beside(data, "uploads");
         if folder.exists() {
@@ -112,7 +113,12 @@ impl Uploads {
         #[cfg(unix)]
         std::os::unix::fs::DirBuilderExt::mode(&mut make, 0o700);
         make.create(&folder)?;
-        Ok(Uploads { folder, all: Mutex::default(), coming: Semaphore::new(AT_ONCE), reading: Semaphore::new(READ_AT_ONCE) })
+        Ok(Uploads {
+            folder,
+            all: Mutex::default(),
+            coming: Semaphore::new(AT_ONCE),
+            reading: Semaphore::new(READ_AT_ONCE),
+        })
     }
 
     fn put(&self, held: Held) {
@@ -133,7 +139,12 @@ impl Uploads {
     pub fn held(&self, id: &str) -> Answer<Held> {
         let mut all = lock(&self.all);
         let found = all.iter_mut().find(|u| u.id == id).ok_or_else(|| {
-            Problem::new(StatusCode::NOT_FOUND, "upload_gone", "The file is no longer held.", "Bring it in again.")
+            Problem::new(
+                StatusCode::NOT_FOUND,
+                "upload_gone",
+                "The file is no longer held.",
+                "Bring it in again.",
+            )
         })?;
         found.since = Instant::now();
         Ok(found.clone())
@@ -143,7 +154,9 @@ impl Uploads {
     pub fn rest(&self) {
         let large = |begun: &(PartStep, Arc<Part>)| begun.1.bytes() > RESTING_BYTES;
         let mut all = lock(&self.all);
-        all.iter_mut().filter(|held| held.begun.as_ref().is_some_and(large)).for_each(|held| held.begun = None);
+        all.iter_mut()
+            .filter(|held| held.begun.as_ref().is_some_and(large))
+            .for_each(|held| held.begun = None);
     }
 
     /// Lets go of files that nobody has asked for in a while.
@@ -191,8 +204,16 @@ fn too_large(bytes: u64) -> Problem {
 #[utoipa::path(post, path = "/api/uploads", params(UploadName), request_body(content_type = "application/octet-stream", description = "STL, 3MF, OBJ, PLY or GLB"),
     responses((status = 200, body = Upload), (status = 413, body = Problem), (status = 422, body = Problem)))]
 /// Takes a file in and tells what it holds.
-pub async fn upload(State(app): State<App>, Query(q): Query<UploadName>, headers: HeaderMap, body: Body) -> Answer<Json<Upload>> {
-    let told = headers.get(header::CONTENT_LENGTH).and_then(|v| v.to_str().ok()).and_then(|v| v.parse::<u64>().ok());
+pub async fn upload(
+    State(app): State<App>,
+    Query(q): Query<UploadName>,
+    headers: HeaderMap,
+    body: Body,
+) -> Answer<Json<Upload>> {
+    let told = headers
+        .get(header::CONTENT_LENGTH)
+        .and_then(|v| v.to_str().ok())
+        .and_then(|v| v.parse::<u64>().ok());
     if let Some(bytes) = told.filter(|bytes| *bytes > ulmix_formats::LARGEST_FILE) {
         return Err(too_large(bytes));
     }
@@ -216,7 +237,14 @@ pub async fn upload(State(app): State<App>, Query(q): Query<UploadName>, headers
     .await?;
     let begun = Some((found.step, Arc::new(found.part)));
     let struts = OwnStruts::of(&file_name, &found.beams)?.map(|struts| (struts, found.beams_fill));
-    app.uploads.put(Held { id: id.clone(), name: file_name.clone(), file, since: Instant::now(), begun, struts });
+    app.uploads.put(Held {
+        id: id.clone(),
+        name: file_name.clone(),
+        file,
+        since: Instant::now(),
+        begun,
+        struts,
+    });
     Ok(Json(Upload { upload: id, file_name, contents: found.told }))
 }
 

@@ -7,7 +7,9 @@ use crate::waiting::Waiting;
 use std::time::Duration;
 
 /// Runs what takes long beside the async runtime.
-pub(super) async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Answer<T> + Send + 'static) -> Answer<T> {
+pub(super) async fn blocking<T: Send + 'static>(
+    work: impl FnOnce() -> Answer<T> + Send + 'static,
+) -> Answer<T> {
     tokio::task::spawn_blocking(work).await.map_err(Problem::internal)?
 }
 
@@ -38,7 +40,8 @@ async fn while_waited<T: Send + 'static>(
     blocking(move || waiting.tell(work(&app, &waiting))).await
 }
 
-/// Work of a lane that keeps the computer busy: what is older of the lane stops, and it waits for a place.
+/// Work of a lane that keeps the computer busy: what is older of the lane stops, and it waits for a
+/// place.
 pub(super) async fn computed<T: Send + 'static>(
     app: App,
     (lane, project, tab): LaneOf,

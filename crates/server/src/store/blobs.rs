@@ -1,11 +1,12 @@
 //! Large values: zstd-compressed and cut into chunks under the hash of what they hold.
 //!
-//! Packing and most of writing happen outside the transaction that names the value: chunk 0 comes last and makes a value
-//! whole, so that one cut short by a kill is none. Values on their way are held: what nothing names yet is not dropped.
+//! Packing and most of writing happen outside the transaction that names the value: chunk 0 comes
+//! last and makes a value whole, so that one cut short by a kill is none. Values on their way are
+//! held: what nothing names yet is not dropped.
 
 use super::{hash, Store};
+use super::{StoreError, Stored};
 use crate::locked::lock;
-use crate::problem::{Answer, Problem};
 use rusqlite::{params, Connection, Transaction};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, MutexGuard, Weak};
@@ -42,7 +43,7 @@ impl Drop for Packed {
 
 impl Packed {
     /// Makes the value whole within a transaction that names it.
-    pub(super) fn finish(&self, t: &Transaction) -> Answer<()> {
+    pub(super) fn finish(&self, t: &Transaction) -> Stored<()> {
         if let Some(first) = &self.first {
             t.execute("INSERT OR REPLACE INTO blobs VALUES (?, 0, ?)", params![self.hash, first])?;
         }
@@ -58,24 +59,31 @@ pub(super) struct SharedValues(Mutex<HashMap<String, Slot>>);
 type Slot = Arc<Mutex<Weak<Vec<u8>>>>;
 
 impl Store {
-    pub(super) fn pack(&self, bytes: &[u8]) -> Answer<Packed> {
+    pub(super) fn pack(&self, bytes: &[u8]) -> Stored<Packed> {
         let key = hash(bytes);
         *lock(&self.on_their_way).entry(key.clone()).or_default() += 1;
         let mut packed = Packed { hash: key, first: None, held: self.on_their_way.clone() };
         let known = |db: &Connection| {
-            db.query_row("SELECT EXISTS (SELECT 1 FROM blobs WHERE hash = ? AND n = 0)", [&packed.hash], |r| r.get::<_, bool>(0))
+            db.query_row(
+                "SELECT EXISTS (SELECT 1 FROM blobs WHERE hash = ? AND n = 0)",
+                [&packed.hash],
+                |r| r.get::<_, bool>(0),
+            )
         };
         if known(&self.reader())? {
             return Ok(packed);
         }
-        let data = zstd::encode_all(bytes, 1).map_err(Problem::internal)?;
+        let data = zstd::encode_all(bytes, 1).map_err(StoreError::internal)?;
         let chunks: Vec<&[u8]> = data.chunks(CHUNK).collect();
         for (batch, some) in chunks[1..].chunks(AT_ONCE).enumerate() {
             let mut db = self.db();
             let t = super::begin(&mut db)?;
             for (n, chunk) in some.iter().enumerate() {
                 let n = (1 + batch * AT_ONCE + n) as i64;
-                t.execute("INSERT OR REPLACE INTO blobs VALUES (?, ?, ?)", params![packed.hash, n, chunk])?;
+                t.execute(
+                    "INSERT OR REPLACE INTO blobs VALUES (?, ?, ?)",
+                    params![packed.hash, n, chunk],
+                )?;
             }
             t.commit()?;
         }
@@ -84,10 +92,12 @@ impl Store {
     }
 
     /// A value, shared with whoever reads it at the same time. `what` it is, for a person.
-    pub fn shared_blob(&self, key: &str, what: &str) -> Answer<Arc<Vec<u8>>> {
+    pub fn shared_blob(&self, key: &str, what: &str) -> Stored<Arc<Vec<u8>>> {
         let slot = {
             let mut all = lock(&self.shared.0);
-            all.retain(|_, slot| Arc::strong_count(slot) > 1 || slot.lock().is_ok_and(|held| held.strong_count() > 0));
+            all.retain(|_, slot| {
+                Arc::strong_count(slot) > 1 || slot.lock().is_ok_and(|held| held.strong_count() > 0)
+            });
             all.entry(key.to_owned()).or_default().clone()
         };
         // Whoever comes second waits for the first.
@@ -100,25 +110,33 @@ impl Store {
         Ok(value)
     }
 
-    /// A value by its hash. `what` it is, for a person: a value that is not what its hash says is told as damaged.
-    pub fn blob(&self, key: &str, what: &str) -> Answer<Vec<u8>> {
+    /// A value by its hash. `what` it is, for a person: a value that is not what its hash says is
+    /// told as damaged.
+    pub fn blob(&self, key: &str, what: &str) -> Stored<Vec<u8>> {
         let chunks = {
             let db = self.reader();
             let mut q = db.prepare_cached("SELECT data FROM blobs WHERE hash = ? ORDER BY n")?;
-            let all = q.query_map([key], |r| r.get::<_, Vec<u8>>(0))?.collect::<rusqlite::Result<Vec<_>>>()?;
+            let all = q
+                .query_map([key], |r| r.get::<_, Vec<u8>>(0))?
+                .collect::<rusqlite::Result<Vec<_>>>()?;
             all
         };
-        let value = zstd::decode_all(chunks.concat().as_slice()).map_err(|_| Problem::damaged(what))?;
+        let value = zstd::decode_all(chunks.concat().as_slice())
+            .map_err(|_| StoreError::Damaged(what.into()))?;
         if hash(&value) != key {
-            return Err(Problem::damaged(what));
+            return Err(StoreError::Damaged(what.into()));
         }
         Ok(value)
     }
 
-    /// Drops those of the values that nothing names any more. What is returned is to be held until the transaction has ended:
-    /// so long nobody can take a value for stored that is being dropped.
+    /// Drops those of the values that nothing names any more. What is returned is to be held until
+    /// the transaction has ended: so long nobody can take a value for stored that is being dropped.
     #[must_use = "held until the transaction has ended"]
-    pub(super) fn drop_unused(&self, t: &Transaction, candidates: &[String]) -> Answer<Dropping<'_>> {
+    pub(super) fn drop_unused(
+        &self,
+        t: &Transaction,
+        candidates: &[String],
+    ) -> Stored<Dropping<'_>> {
         let held = lock(&self.on_their_way);
         for key in candidates.iter().filter(|key| !held.contains_key(*key)) {
             t.execute(&format!("DELETE FROM blobs WHERE hash = ?1 AND NOT {NAMED}"), [key])?;
@@ -151,7 +169,9 @@ mod tests {
     fn noise(count: usize, seed: u64) -> Vec<u8> {
         let mut state = seed;
         let mut next = || {
-            state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+            state = state
+                .wrapping_mul(6_364_136_223_846_793_005)
+                .wrapping_add(1_442_695_040_888_963_407);
             (state >> 56) as u8
         };
         (0..count).map(|_| next()).collect()
@@ -172,7 +192,8 @@ mod tests {
         assert!(store.blob(&key, "The part").unwrap() == value);
         // As a kill leaves it: the first chunk comes last.
         store.db().execute("DELETE FROM blobs WHERE hash = ? AND n = 0", [&key]).unwrap();
-        assert_eq!(store.blob(&key, "The part").unwrap_err().code, "damaged");
+        let damaged = store.blob(&key, "The part").unwrap_err();
+        assert!(matches!(damaged, StoreError::Damaged(what) if what == "The part"));
         assert_eq!(store.put_file("a", &value).unwrap(), key);
         assert!(store.blob(&key, "The part").unwrap() == value);
     }
@@ -190,7 +211,10 @@ mod tests {
         drop(on_its_way);
         store.delete_project("b").unwrap();
         // Nothing names it any more, and nobody is about to.
-        let left: u32 = store.reader().query_row("SELECT count(*) FROM blobs WHERE hash = ?", [&key], |r| r.get(0)).unwrap();
+        let left: u32 = store
+            .reader()
+            .query_row("SELECT count(*) FROM blobs WHERE hash = ?", [&key], |r| r.get(0))
+            .unwrap();
         assert_eq!(left, 0);
     }
 
@@ -201,12 +225,15 @@ mod tests {
         store.create_project("a", "{}", "a.stl", &value, "{}").unwrap();
         let key = hash(&value);
         let all: Vec<Arc<Vec<u8>>> = std::thread::scope(|threads| {
-            let readers: Vec<_> = (0..8).map(|_| threads.spawn(|| store.shared_blob(&key, "The part").unwrap())).collect();
+            let readers: Vec<_> = (0..8)
+                .map(|_| threads.spawn(|| store.shared_blob(&key, "The part").unwrap()))
+                .collect();
             readers.into_iter().map(|r| r.join().unwrap()).collect()
         });
         assert!(all.iter().all(|one| Arc::ptr_eq(one, &all[0])) && *all[0] == value);
         drop(all);
-        assert_eq!(store.shared_blob("no such value", "The part").unwrap_err().code, "damaged");
+        let missing = store.shared_blob("no such value", "The part").unwrap_err();
+        assert!(matches!(missing, StoreError::Damaged(_)));
         assert!(store.shared.0.lock().unwrap().len() <= 1);
     }
 }

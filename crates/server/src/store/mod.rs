@@ -1,7 +1,7 @@
 //! One SQLite file: projects, recipe revisions, pictures and final meshes.
 //!
-//! Every method that changes something is one transaction; what it has returned from is on disk and survives a kill. One
-//! connection writes, a few others read beside it.
+//! Every method that changes something is one transaction; what it has returned from is on disk and
+//! survives a kill. One connection writes, a few others read beside it.
 //!
 //! | module | idea |
 //! |---|---|
@@ -10,12 +10,12 @@
 //! | `blobs` | large values |
 
 mod blobs;
+mod error;
 mod lock;
 mod schema;
 
 use crate::locked::lock;
-use crate::problem::{Answer, Problem};
-use axum::http::StatusCode;
+pub use error::{StoreError, Stored};
 use lock::Lock;
 use rusqlite::{params, Connection, OptionalExtension, Transaction, TransactionBehavior};
 pub use schema::{back_up, beside, OpenError};
@@ -74,11 +74,8 @@ impl ProjectRow {
     ///
     /// # Errors
     /// A recipe that this version cannot read.
-    pub fn read_recipe(&self) -> Answer<Recipe> {
-        Recipe::from_json(&self.recipe).map_err(|e| {
-            let hint = "Save its recipe and its part as they are, or delete it. A newer Ulmix may read it.";
-            Problem::new(StatusCode::CONFLICT, "unreadable", format!("The project cannot be read. {}", e.message), hint)
-        })
+    pub fn read_recipe(&self) -> Stored<Recipe> {
+        Recipe::from_json(&self.recipe).map_err(StoreError::Unreadable)
     }
 }
 
@@ -131,9 +128,16 @@ impl Store {
         let lock = Lock::take(path)?;
         let db = schema::open(path)?;
         let of = |e: rusqlite::Error| OpenError::of(path, &e);
-        db.execute("UPDATE jobs SET state = 'interrupted' WHERE state IN ('queued', 'running')", []).map_err(of)?;
+        db.execute(
+            "UPDATE jobs SET state = 'interrupted' WHERE state IN ('queued', 'running')",
+            [],
+        )
+        .map_err(of)?;
         blobs::sweep(&db).map_err(of)?;
-        let readers = (0..READERS).map(|_| schema::reader(path).map(Mutex::new)).collect::<rusqlite::Result<_>>().map_err(of)?;
+        let readers = (0..READERS)
+            .map(|_| schema::reader(path).map(Mutex::new))
+            .collect::<rusqlite::Result<_>>()
+            .map_err(of)?;
         Ok(Store {
             writer: Mutex::new(db),
             readers,
@@ -149,9 +153,11 @@ impl Store {
         self.lock.tell(address);
     }
 
-    /// Brings everything into the one file, so that a plain copy of it holds all. For the end: it waits for who reads.
+    /// Brings everything into the one file, so that a plain copy of it holds all. For the end: it
+    /// waits for who reads.
     pub fn settle(&self) {
-        let settled = self.db().query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |r| r.get::<_, i64>(0));
+        let settled =
+            self.db().query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |r| r.get::<_, i64>(0));
         if !matches!(settled, Ok(0)) {
             tracing::warn!("the write-ahead log stays beside the file: {settled:?}");
         }
@@ -174,14 +180,22 @@ impl Store {
     ///
     /// # Errors
     /// The file of projects cannot be written.
-    pub fn create_project(&self, id: &str, recipe: &str, part_file: &str, part: &[u8], part_facts: &str) -> Answer<()> {
+    pub fn create_project(
+        &self,
+        id: &str,
+        recipe: &str,
+        part_file: &str,
+        part: &[u8],
+        part_facts: &str,
+    ) -> Stored<()> {
         let part = self.pack(part)?;
         let mut db = self.db();
         let t = begin(&mut db)?;
         part.finish(&t)?;
         let now = now_ms();
         t.execute(
-            "INSERT INTO projects (id, created_ms, updated_ms, head, part_file, part_blob, part_facts) VALUES (?, ?, ?, 1, ?, ?, ?)",
+            "INSERT INTO projects (id, created_ms, updated_ms, head, part_file, \
+                 part_blob, part_facts) VALUES (?, ?, ?, 1, ?, ?, ?)",
             params![id, now, now, part_file, part.hash, part_facts],
         )?;
         t.execute("INSERT INTO revisions VALUES (?, 1, ?)", params![id, recipe])?;
@@ -193,7 +207,7 @@ impl Store {
     ///
     /// # Errors
     /// There is none, or the file cannot be written.
-    pub fn delete_project(&self, id: &str) -> Answer<()> {
+    pub fn delete_project(&self, id: &str) -> Stored<()> {
         let mut db = self.db();
         let t = begin(&mut db)?;
         let values = {
@@ -202,11 +216,12 @@ impl Store {
                  UNION SELECT blob FROM pictures WHERE project = ?1
                  UNION SELECT mesh FROM finals WHERE project = ?1 UNION SELECT picture FROM finals WHERE project = ?1",
             )?;
-            let all = q.query_map([id], |r| r.get(0))?.collect::<rusqlite::Result<Vec<String>>>()?;
+            let all =
+                q.query_map([id], |r| r.get(0))?.collect::<rusqlite::Result<Vec<String>>>()?;
             all
         };
         if t.execute("DELETE FROM projects WHERE id = ?", [id])? == 0 {
-            return Err(Problem::not_found("The project"));
+            return Err(StoreError::Missing("The project"));
         }
         let dropping = self.drop_unused(&t, &values)?;
         t.commit()?;
@@ -221,14 +236,16 @@ impl Store {
     ///
     /// # Errors
     /// There is none, or the file cannot be read.
-    pub fn project(&self, id: &str) -> Answer<ProjectRow> {
+    pub fn project(&self, id: &str) -> Stored<ProjectRow> {
         let db = self.reader();
         let sql = format!("{PROJECT} WHERE p.id = ?");
-        db.query_row(&sql, [id], project_row).optional()?.ok_or_else(|| Problem::not_found("The project"))
+        db.query_row(&sql, [id], project_row)
+            .optional()?
+            .ok_or_else(|| StoreError::Missing("The project"))
     }
 
     /// All projects, those changed last first.
-    pub fn list(&self) -> Answer<Vec<ListedRow>> {
+    pub fn list(&self) -> Stored<Vec<ListedRow>> {
         let db = self.reader();
         let mut q = db.prepare_cached(
             "SELECT p.id, p.updated_ms, CASE WHEN c.head = p.head THEN c.facts END, CASE WHEN c.head = p.head THEN c.fault END,
@@ -251,17 +268,24 @@ impl Store {
     }
 
     /// Keeps what a project's card shows at a revision.
-    pub fn set_facts(&self, id: &str, head: i64, facts: &str) -> Answer<()> {
+    pub fn set_facts(&self, id: &str, head: i64, facts: &str) -> Stored<()> {
         self.keep_card(id, head, Some(facts), None)
     }
 
     /// Keeps why a project cannot be shown at a revision.
-    pub fn set_fault(&self, id: &str, head: i64, fault: &str) -> Answer<()> {
+    pub fn set_fault(&self, id: &str, head: i64, fault: &str) -> Stored<()> {
         self.keep_card(id, head, None, Some(fault))
     }
 
-    fn keep_card(&self, id: &str, head: i64, facts: Option<&str>, fault: Option<&str>) -> Answer<()> {
-        let sql = "SELECT EXISTS (SELECT 1 FROM cards WHERE project = ? AND head = ? AND facts IS ? AND fault IS ?)";
+    fn keep_card(
+        &self,
+        id: &str,
+        head: i64,
+        facts: Option<&str>,
+        fault: Option<&str>,
+    ) -> Stored<()> {
+        let sql = "SELECT EXISTS (SELECT 1 FROM cards WHERE project = ? AND head = ? AND \
+             facts IS ? AND fault IS ?)";
         if self.reader().query_row(sql, params![id, head, facts, fault], |r| r.get(0))? {
             return Ok(());
         }
@@ -273,21 +297,28 @@ impl Store {
         Ok(())
     }
 
-    /// Adds a revision after `from`, which must still be the current one; what had been undone goes.
-    pub fn revise(&self, id: &str, from: i64, recipe: &str) -> Answer<()> {
+    /// Adds a revision after `from`, which must still be the current one; what had been undone
+    /// goes.
+    pub fn revise(&self, id: &str, from: i64, recipe: &str) -> Stored<()> {
         let mut db = self.db();
         let t = begin(&mut db)?;
         check_head(&t, id, from)?;
         t.execute("DELETE FROM revisions WHERE project = ? AND n > ?", params![id, from])?;
         t.execute("INSERT INTO revisions VALUES (?, ?, ?)", params![id, from + 1, recipe])?;
-        t.execute("DELETE FROM revisions WHERE project = ? AND n <= ?", params![id, from + 1 - HISTORY])?;
-        t.execute("UPDATE projects SET head = ?, updated_ms = ? WHERE id = ?", params![from + 1, now_ms(), id])?;
+        t.execute(
+            "DELETE FROM revisions WHERE project = ? AND n <= ?",
+            params![id, from + 1 - HISTORY],
+        )?;
+        t.execute(
+            "UPDATE projects SET head = ?, updated_ms = ? WHERE id = ?",
+            params![from + 1, now_ms(), id],
+        )?;
         t.commit()?;
         Ok(())
     }
 
     /// Keeps a file that the project's recipes may name by its hash, which is returned.
-    pub fn put_file(&self, id: &str, bytes: &[u8]) -> Answer<String> {
+    pub fn put_file(&self, id: &str, bytes: &[u8]) -> Stored<String> {
         let file = self.pack(bytes)?;
         let mut db = self.db();
         let t = begin(&mut db)?;
@@ -298,35 +329,39 @@ impl Store {
     }
 
     /// A file of the project.
-    pub fn file(&self, id: &str, sha256: &str) -> Answer<Vec<u8>> {
+    pub fn file(&self, id: &str, sha256: &str) -> Stored<Vec<u8>> {
         let sql = "SELECT EXISTS (SELECT 1 FROM files WHERE project = ? AND blob = ?)";
         let known: bool = self.reader().query_row(sql, [id, sha256], |r| r.get(0))?;
         if !known {
-            return Err(Problem::not_found("A file that the recipe names"));
+            return Err(StoreError::Missing("A file that the recipe names"));
         }
         self.blob(sha256, "A file of the part")
     }
 
     /// Moves the current revision by one, back (−1) or forth (+1).
-    pub fn step(&self, id: &str, from: i64, by: i64) -> Answer<()> {
+    pub fn step(&self, id: &str, from: i64, by: i64) -> Stored<()> {
         let mut db = self.db();
         let t = begin(&mut db)?;
         check_head(&t, id, from)?;
-        let there: bool =
-            t.query_row("SELECT EXISTS (SELECT 1 FROM revisions WHERE project = ? AND n = ?)", params![id, from + by], |r| {
-                r.get(0)
-            })?;
+        let there: bool = t.query_row(
+            "SELECT EXISTS (SELECT 1 FROM revisions WHERE project = ? AND n = ?)",
+            params![id, from + by],
+            |r| r.get(0),
+        )?;
         if !there {
-            let what = if by < 0 { "Nothing to undo." } else { "Nothing to redo." };
-            return Err(Problem::new(StatusCode::CONFLICT, "history_end", what, "The history ends here."));
+            let past = if by < 0 { StoreError::NothingToUndo } else { StoreError::NothingToRedo };
+            return Err(past);
         }
-        t.execute("UPDATE projects SET head = ?, updated_ms = ? WHERE id = ?", params![from + by, now_ms(), id])?;
+        t.execute(
+            "UPDATE projects SET head = ?, updated_ms = ? WHERE id = ?",
+            params![from + by, now_ms(), id],
+        )?;
         t.commit()?;
         Ok(())
     }
 
     /// How fast this machine's runs were found to be.
-    pub fn paces(&self) -> Answer<Paces> {
+    pub fn paces(&self) -> Stored<Paces> {
         let db = self.reader();
         let mut all = db.prepare_cached("SELECT stage, ratio, runs FROM paces")?;
         let row = |r: &rusqlite::Row| Ok((r.get::<_, String>(0)?, r.get(1)?, r.get(2)?));
@@ -343,12 +378,15 @@ impl Store {
     ///
     /// # Errors
     /// The file cannot be written.
-    pub fn set_paces(&self, paces: &Paces) -> Answer<()> {
+    pub fn set_paces(&self, paces: &Paces) -> Stored<()> {
         let mut db = self.db();
         let t = begin(&mut db)?;
         for Pace { stage, ratio, runs } in &paces.0 {
-            let name = serde_json::to_value(stage).map_err(Problem::internal)?;
-            t.execute("INSERT OR REPLACE INTO paces VALUES (?, ?, ?)", params![name.as_str(), ratio, runs])?;
+            let name = serde_json::to_value(stage).map_err(StoreError::internal)?;
+            t.execute(
+                "INSERT OR REPLACE INTO paces VALUES (?, ?, ?)",
+                params![name.as_str(), ratio, runs],
+            )?;
         }
         t.commit()?;
         Ok(())
@@ -358,7 +396,7 @@ impl Store {
     ///
     /// # Errors
     /// The file cannot be written.
-    pub fn set_card(&self, id: &str, png: &[u8]) -> Answer<()> {
+    pub fn set_card(&self, id: &str, png: &[u8]) -> Stored<()> {
         self.db().execute("UPDATE projects SET card = ? WHERE id = ?", params![png, id])?;
         Ok(())
     }
@@ -367,19 +405,27 @@ impl Store {
     ///
     /// # Errors
     /// The file cannot be read.
-    pub fn card(&self, id: &str) -> Answer<Option<Vec<u8>>> {
-        let found = self.reader().query_row("SELECT card FROM projects WHERE id = ?", [id], |r| r.get(0)).optional()?;
+    pub fn card(&self, id: &str) -> Stored<Option<Vec<u8>>> {
+        let found = self
+            .reader()
+            .query_row("SELECT card FROM projects WHERE id = ?", [id], |r| r.get(0))
+            .optional()?;
         Ok(found.flatten())
     }
 
     /// The project's one draft picture.
-    pub fn set_picture(&self, id: &str, key: &str, glb: &[u8]) -> Answer<()> {
+    pub fn set_picture(&self, id: &str, key: &str, glb: &[u8]) -> Stored<()> {
         let picture = self.pack(glb)?;
         let mut db = self.db();
         let t = begin(&mut db)?;
         picture.finish(&t)?;
-        let older: Option<String> = t.query_row("SELECT blob FROM pictures WHERE project = ?", [id], |r| r.get(0)).optional()?;
-        t.execute("INSERT OR REPLACE INTO pictures VALUES (?, ?, ?)", params![id, key, picture.hash])?;
+        let older: Option<String> = t
+            .query_row("SELECT blob FROM pictures WHERE project = ?", [id], |r| r.get(0))
+            .optional()?;
+        t.execute(
+            "INSERT OR REPLACE INTO pictures VALUES (?, ?, ?)",
+            params![id, key, picture.hash],
+        )?;
         let dropping = self.drop_unused(&t, older.as_slice())?;
         t.commit()?;
         drop(dropping);
@@ -390,14 +436,22 @@ impl Store {
     ///
     /// # Errors
     /// The file cannot be read, or is damaged.
-    pub fn picture(&self, id: &str, key: &str) -> Answer<Option<Arc<Vec<u8>>>> {
+    pub fn picture(&self, id: &str, key: &str) -> Stored<Option<Arc<Vec<u8>>>> {
         let sql = "SELECT blob FROM pictures WHERE project = ? AND key = ?";
-        let blob: Option<String> = self.reader().query_row(sql, [id, key], |r| r.get(0)).optional()?;
+        let blob: Option<String> =
+            self.reader().query_row(sql, [id, key], |r| r.get(0)).optional()?;
         blob.map(|b| self.shared_blob(&b, "The picture")).transpose()
     }
 
     /// Keeps the newest few finals of a project.
-    pub fn put_final(&self, id: &str, key: &str, info: &str, mesh: &[u8], picture: &[u8]) -> Answer<()> {
+    pub fn put_final(
+        &self,
+        id: &str,
+        key: &str,
+        info: &str,
+        mesh: &[u8],
+        picture: &[u8],
+    ) -> Stored<()> {
         let (mesh, picture) = (self.pack(mesh)?, self.pack(picture)?);
         let mut db = self.db();
         let t = begin(&mut db)?;
@@ -405,9 +459,11 @@ impl Store {
         picture.finish(&t)?;
         let values = |t: &Transaction| {
             let mut q = t.prepare_cached(
-                "SELECT mesh FROM finals WHERE project = ?1 UNION SELECT picture FROM finals WHERE project = ?1",
+                "SELECT mesh FROM finals WHERE project = ?1 UNION SELECT picture \
+                     FROM finals WHERE project = ?1",
             )?;
-            let all = q.query_map([id], |r| r.get(0))?.collect::<rusqlite::Result<Vec<String>>>()?;
+            let all =
+                q.query_map([id], |r| r.get(0))?.collect::<rusqlite::Result<Vec<String>>>()?;
             Ok::<_, rusqlite::Error>(all)
         };
         let before = values(&t)?;
@@ -416,7 +472,8 @@ impl Store {
             params![id, key, now_ms(), info, mesh.hash, picture.hash],
         )?;
         t.execute(
-            "DELETE FROM finals WHERE project = ?1 AND key NOT IN (SELECT key FROM finals WHERE project = ?1 ORDER BY made_ms DESC LIMIT 4)",
+            "DELETE FROM finals WHERE project = ?1 AND key NOT IN (SELECT key \
+                 FROM finals WHERE project = ?1 ORDER BY made_ms DESC LIMIT 4)",
             [id],
         )?;
         let dropping = self.drop_unused(&t, &before)?;
@@ -429,11 +486,18 @@ impl Store {
     ///
     /// # Errors
     /// The file cannot be read.
-    pub fn finished(&self, id: &str, key: &str) -> Answer<Option<FinalRow>> {
+    pub fn finished(&self, id: &str, key: &str) -> Stored<Option<FinalRow>> {
         let row = self.reader().query_row(
             "SELECT key, info, mesh, picture FROM finals WHERE project = ? AND key = ?",
             [id, key],
-            |r| Ok(FinalRow { key: r.get(0)?, info: r.get(1)?, mesh: r.get(2)?, picture: r.get(3)? }),
+            |r| {
+                Ok(FinalRow {
+                    key: r.get(0)?,
+                    info: r.get(1)?,
+                    mesh: r.get(2)?,
+                    picture: r.get(3)?,
+                })
+            },
         );
         Ok(row.optional()?)
     }
@@ -442,20 +506,22 @@ impl Store {
     ///
     /// # Errors
     /// The file cannot be written.
-    pub fn put_job(&self, id: &str, project: &str, key: &str, state: &str) -> Answer<()> {
+    pub fn put_job(&self, id: &str, project: &str, key: &str, state: &str) -> Stored<()> {
         self.db().execute(
-            "INSERT INTO jobs VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT (id) DO UPDATE SET state = excluded.state",
+            "INSERT INTO jobs VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT (id) DO \
+                 UPDATE SET state = excluded.state",
             params![id, project, key, state, now_ms()],
         )?;
         Ok(())
     }
 
     /// Was the last run for this mesh cut off by the end of the server?
-    pub fn interrupted(&self, project: &str, key: &str) -> Answer<bool> {
+    pub fn interrupted(&self, project: &str, key: &str) -> Stored<bool> {
         let state: Option<String> = self
             .reader()
             .query_row(
-                "SELECT state FROM jobs WHERE project = ? AND key = ? ORDER BY created_ms DESC, rowid DESC LIMIT 1",
+                "SELECT state FROM jobs WHERE project = ? AND key = ? ORDER BY \
+                     created_ms DESC, rowid DESC LIMIT 1",
                 [project, key],
                 |r| r.get(0),
             )
@@ -484,17 +550,13 @@ fn project_row(r: &rusqlite::Row) -> rusqlite::Result<ProjectRow> {
     })
 }
 
-fn check_head(t: &Transaction, id: &str, from: i64) -> Answer<()> {
-    let head: Option<i64> = t.query_row("SELECT head FROM projects WHERE id = ?", [id], |r| r.get(0)).optional()?;
+fn check_head(t: &Transaction, id: &str, from: i64) -> Stored<()> {
+    let head: Option<i64> =
+        t.query_row("SELECT head FROM projects WHERE id = ?", [id], |r| r.get(0)).optional()?;
     match head {
-        None => Err(Problem::not_found("The project")),
+        None => Err(StoreError::Missing("The project")),
         Some(h) if h == from => Ok(()),
-        Some(_) => Err(Problem::new(
-            StatusCode::PRECONDITION_FAILED,
-            "changed_elsewhere",
-            "This project was changed in another tab or window.",
-            "The newest state is shown now; make your change again.",
-        )),
+        Some(_) => Err(StoreError::ChangedElsewhere),
     }
 }
 
@@ -504,7 +566,7 @@ fn begin(db: &mut Connection) -> rusqlite::Result<Transaction<'_>> {
 }
 
 /// Gives the room of up to so many deleted pages back to the system.
-fn give_back(db: &Connection, pages: usize) -> Answer<()> {
+fn give_back(db: &Connection, pages: usize) -> Stored<()> {
     let pages = pages.min(i32::MAX as usize);
     let mut q = db.prepare(&format!("PRAGMA incremental_vacuum({pages})"))?;
     let mut rows = q.query([])?;

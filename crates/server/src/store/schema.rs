@@ -60,8 +60,8 @@ const MIGRATIONS: &[&str] = &[
     "
     CREATE TABLE paces (stage TEXT PRIMARY KEY, ratio REAL NOT NULL, runs INTEGER NOT NULL) WITHOUT ROWID;
 ",
-    // What the start screen shows of a project at a revision, so that nothing has to be built for it; and why it cannot be
-    // shown, once that was found.
+    // What the start screen shows of a project at a revision, so that nothing has to be built for
+    // it; and why it cannot be shown, once that was found.
     "
     CREATE TABLE cards (
         project TEXT PRIMARY KEY REFERENCES projects(id) ON DELETE CASCADE,
@@ -96,16 +96,19 @@ impl OpenError {
     pub(super) fn of(path: &Path, e: &rusqlite::Error) -> OpenError {
         let path = path.display();
         match e.sqlite_error_code() {
-            Some(ErrorCode::NotADatabase) => {
-                OpenError::new(format!("{path} is not a file of Ulmix projects."), "Choose another file with --data.")
-            }
+            Some(ErrorCode::NotADatabase) => OpenError::new(
+                format!("{path} is not a file of Ulmix projects."),
+                "Choose another file with --data.",
+            ),
             Some(ErrorCode::DatabaseCorrupt) => OpenError::new(
                 format!("{path} is damaged: {e}."),
-                "Start from a back-up of it, made by “ulmix backup”; keep the damaged file until all is found again.",
+                "Start from a back-up of it, made by “ulmix backup”; keep the \
+                     damaged file until all is found again.",
             ),
-            Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => {
-                OpenError::new(format!("{path} is in use by another program."), "End that program and try again.")
-            }
+            Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => OpenError::new(
+                format!("{path} is in use by another program."),
+                "End that program and try again.",
+            ),
             _ => OpenError::new(
                 format!("{path} cannot be opened: {e}."),
                 "Check that its folder is there and that the file can be written to.",
@@ -128,7 +131,9 @@ pub(super) fn open(path: &Path) -> Result<Connection, OpenError> {
     let have = version(&db, path)?;
     // What is deleted is overwritten, and its room is given back.
     db.pragma_update(None, "secure_delete", true).map_err(of)?;
-    if db.pragma_query_value(None, "auto_vacuum", |r| r.get::<_, i64>(0)).map_err(of)? != INCREMENTAL {
+    if db.pragma_query_value(None, "auto_vacuum", |r| r.get::<_, i64>(0)).map_err(of)?
+        != INCREMENTAL
+    {
         db.pragma_update(None, "auto_vacuum", INCREMENTAL).map_err(of)?;
         if have > 0 {
             db.execute_batch("PRAGMA journal_mode = DELETE; VACUUM;").map_err(of)?;
@@ -144,8 +149,11 @@ pub(super) fn open(path: &Path) -> Result<Connection, OpenError> {
         }
     }
     for (n, sql) in MIGRATIONS.iter().enumerate().skip(have) {
-        let step =
-            format!("BEGIN IMMEDIATE; {sql} PRAGMA application_id = {APPLICATION_ID}; PRAGMA user_version = {}; COMMIT;", n + 1);
+        let step = format!(
+            "BEGIN IMMEDIATE; {sql} PRAGMA application_id = {APPLICATION_ID}; \
+                 PRAGMA user_version = {}; COMMIT;",
+            n + 1
+        );
         db.execute_batch(&step).map_err(of)?;
     }
     Ok(db)
@@ -156,22 +164,32 @@ const INCREMENTAL: i64 = 2;
 
 /// A connection that only reads a file that is open for writing as well.
 pub(super) fn reader(path: &Path) -> rusqlite::Result<Connection> {
-    let db = Connection::open_with_flags(path, OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX)?;
+    let db = Connection::open_with_flags(
+        path,
+        OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX,
+    )?;
     db.busy_timeout(PATIENCE)?;
     Ok(db)
 }
 
 /// How many migrations the file has seen; none of a new one.
 fn version(db: &Connection, path: &Path) -> Result<usize, OpenError> {
-    let number = |name: &str| db.pragma_query_value(None, name, |r| r.get::<_, i64>(0)).map_err(|e| OpenError::of(path, &e));
+    let number = |name: &str| {
+        db.pragma_query_value(None, name, |r| r.get::<_, i64>(0))
+            .map_err(|e| OpenError::of(path, &e))
+    };
     let (id, have) = (number("application_id")?, number("user_version")?);
     let ours: bool = db
-        .query_row("SELECT count(*) = 2 FROM sqlite_schema WHERE type = 'table' AND name IN ('projects', 'revisions')", [], |r| {
-            r.get(0)
-        })
+        .query_row(
+            "SELECT count(*) = 2 FROM sqlite_schema WHERE type = 'table' AND name IN \
+             ('projects', 'revisions')",
+            [],
+            |r| r.get(0),
+        )
         .map_err(|e| OpenError::of(path, &e))?;
-    let empty: bool =
-        db.query_row("SELECT count(*) = 0 FROM sqlite_schema", [], |r| r.get(0)).map_err(|e| OpenError::of(path, &e))?;
+    let empty: bool = db
+        .query_row("SELECT count(*) = 0 FROM sqlite_schema", [], |r| r.get(0))
+        .map_err(|e| OpenError::of(path, &e))?;
     // The first programs set no id.
     if id != APPLICATION_ID as i64 && !(id == 0 && (ours || empty && have == 0)) {
         return Err(OpenError::new(
@@ -181,7 +199,11 @@ fn version(db: &Connection, path: &Path) -> Result<usize, OpenError> {
     }
     if have > MIGRATIONS.len() as i64 {
         return Err(OpenError::new(
-            format!("{} was written by a newer Ulmix (its form is {have}; this one knows {}).", path.display(), MIGRATIONS.len()),
+            format!(
+                "{} was written by a newer Ulmix (its form is {have}; this one knows {}).",
+                path.display(),
+                MIGRATIONS.len()
+            ),
             "Start the newer program, or choose another file with --data.",
         ));
     }
@@ -222,16 +244,24 @@ fn copy(db: &Connection, to: &Path) -> rusqlite::Result<()> {
     Ok(())
 }
 
-/// Copies a file of projects, also while a server has it open, and opens the copy to check it; how many projects it holds.
+/// Copies a file of projects, also while a server has it open, and opens the copy to check it; how
+/// many projects it holds.
 ///
 /// # Errors
-/// A source that is missing or no file of projects, a copy that exists already, and a copy that does not hold what it should.
+/// A source that is missing or no file of projects, a copy that exists already, and a copy that
+/// does not hold what it should.
 pub fn back_up(from: &Path, to: &Path) -> Result<u32, OpenError> {
     if !from.exists() {
-        return Err(OpenError::new(format!("{} is not there.", from.display()), "Name the file of projects with --data."));
+        return Err(OpenError::new(
+            format!("{} is not there.", from.display()),
+            "Name the file of projects with --data.",
+        ));
     }
     if to.exists() {
-        return Err(OpenError::new(format!("{} exists already.", to.display()), "Choose another name: nothing is overwritten."));
+        return Err(OpenError::new(
+            format!("{} exists already.", to.display()),
+            "Choose another name: nothing is overwritten.",
+        ));
     }
     let of = |e: rusqlite::Error| OpenError::of(from, &e);
     let db = Connection::open_with_flags(from, OpenFlags::SQLITE_OPEN_READ_WRITE).map_err(of)?;
@@ -239,12 +269,17 @@ pub fn back_up(from: &Path, to: &Path) -> Result<u32, OpenError> {
     version(&db, from)?;
     let not_written = |e: rusqlite::Error| {
         let _ = std::fs::remove_file(to);
-        OpenError::new(format!("{} cannot be written: {e}.", to.display()), "Choose a folder with room that can be written to.")
+        OpenError::new(
+            format!("{} cannot be written: {e}.", to.display()),
+            "Choose a folder with room that can be written to.",
+        )
     };
     copy(&db, to).map_err(not_written)?;
-    let count = |db: &Connection| db.query_row("SELECT count(*) FROM projects", [], |r| r.get::<_, u32>(0));
+    let count =
+        |db: &Connection| db.query_row("SELECT count(*) FROM projects", [], |r| r.get::<_, u32>(0));
     let copied = reader(to).map_err(not_written)?;
-    let sound: String = copied.query_row("PRAGMA integrity_check", [], |r| r.get(0)).map_err(not_written)?;
+    let sound: String =
+        copied.query_row("PRAGMA integrity_check", [], |r| r.get(0)).map_err(not_written)?;
     if sound != "ok" {
         return Err(OpenError::new(
             format!("The copy is not sound: {sound}."),
@@ -252,7 +287,10 @@ pub fn back_up(from: &Path, to: &Path) -> Result<u32, OpenError> {
         ));
     }
     std::fs::File::open(to).and_then(|f| f.sync_all()).map_err(|e| {
-        OpenError::new(format!("{} cannot be written: {e}.", to.display()), "Choose a folder with room that can be written to.")
+        OpenError::new(
+            format!("{} cannot be written: {e}.", to.display()),
+            "Choose a folder with room that can be written to.",
+        )
     })?;
     count(&copied).map_err(not_written)
 }

@@ -14,7 +14,8 @@ pub(crate) struct Reply {
 
 impl Reply {
     pub(crate) fn json(&self) -> Value {
-        serde_json::from_slice(&self.body).unwrap_or_else(|_| panic!("no JSON: {}", String::from_utf8_lossy(&self.body)))
+        serde_json::from_slice(&self.body)
+            .unwrap_or_else(|_| panic!("no JSON: {}", String::from_utf8_lossy(&self.body)))
     }
 
     /// The words of a problem document with a hint, of the code expected.
@@ -22,7 +23,11 @@ impl Reply {
         let p = self.json();
         let found = (self.status, p["code"].as_str(), self.kind.as_str());
         assert_eq!(found, (status, Some(code), "application/problem+json"), "{p}");
-        assert!(p["message"].as_str().is_some_and(|m| m.len() > 10) && p["hint"].as_str().is_some_and(|h| h.len() > 5), "{p}");
+        assert!(
+            p["message"].as_str().is_some_and(|m| m.len() > 10)
+                && p["hint"].as_str().is_some_and(|h| h.len() > 5),
+            "{p}"
+        );
         p["message"].as_str().unwrap().to_owned()
     }
 }
@@ -30,13 +35,19 @@ impl Reply {
 /// Asks and reads the whole answer; redirects are answers, too.
 pub(crate) fn ask(url: &str, method: &str, headers: &[(&str, &str)], body: &[u8]) -> Reply {
     let agent = ureq::AgentBuilder::new().redirects(0).build();
-    let request = headers.iter().fold(agent.request(method, url), |r, (name, value)| r.set(name, value));
+    let request =
+        headers.iter().fold(agent.request(method, url), |r, (name, value)| r.set(name, value));
     let response = match request.send_bytes(body) {
         Ok(r) | Err(ureq::Error::Status(_, r)) => r,
         Err(e) => panic!("{method} {url}: {e}"),
     };
     let header = |name: &str| response.header(name).unwrap_or_default().to_owned();
-    let mut reply = Reply { status: response.status(), etag: header("etag"), kind: header("content-type"), body: Vec::new() };
+    let mut reply = Reply {
+        status: response.status(),
+        etag: header("etag"),
+        kind: header("content-type"),
+        body: Vec::new(),
+    };
     response.into_reader().read_to_end(&mut reply.body).unwrap();
     reply
 }

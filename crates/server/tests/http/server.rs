@@ -30,8 +30,15 @@ pub(crate) fn start(data: &Path) -> Running {
     let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
     listener.set_nonblocking(true).unwrap();
     let url = format!("http://{}", listener.local_addr().unwrap());
-    let config = ulmix_server::Config { data: data.into(), token: None, picture_triangles: Some(100_000), memory_mb: None };
-    let server = runtime.block_on(async { Server::open(config, TcpListener::from_std(listener).unwrap()).unwrap() });
+    let config = ulmix_server::Config {
+        data: data.into(),
+        token: None,
+        picture_triangles: Some(100_000),
+        memory_mb: None,
+    };
+    let server = runtime.block_on(async {
+        Server::open(config, TcpListener::from_std(listener).unwrap()).unwrap()
+    });
     let (stop, stopped) = tokio::sync::oneshot::channel();
     let served = runtime.spawn(server.run(async move { drop(stopped.await) }));
     Running { url, runtime, stop: Some(stop), served: Some(served) }
@@ -45,7 +52,13 @@ pub(crate) fn fresh() -> (tempfile::TempDir, Running) {
 }
 
 impl Running {
-    pub(crate) fn send(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Reply {
+    pub(crate) fn send(
+        &self,
+        method: &str,
+        path: &str,
+        headers: &[(&str, &str)],
+        body: &[u8],
+    ) -> Reply {
         ask(&format!("{}{path}", self.url), method, headers, body)
     }
 
@@ -54,12 +67,22 @@ impl Running {
     }
 
     pub(crate) fn post(&self, path: &str, body: &Value) -> Reply {
-        self.send("POST", path, &[("content-type", "application/json")], body.to_string().as_bytes())
+        self.send(
+            "POST",
+            path,
+            &[("content-type", "application/json")],
+            body.to_string().as_bytes(),
+        )
     }
 
     pub(crate) fn put_recipe(&self, id: &str, revision: &str, recipe: &Value) -> Reply {
         let headers = [("content-type", "application/json"), ("if-match", revision)];
-        self.send("PUT", &format!("/api/projects/{id}/recipe"), &headers, recipe.to_string().as_bytes())
+        self.send(
+            "PUT",
+            &format!("/api/projects/{id}/recipe"),
+            &headers,
+            recipe.to_string().as_bytes(),
+        )
     }
 
     /// A small box project that is quick to mesh: its id and state.
@@ -97,8 +120,15 @@ impl Running {
     pub(crate) fn events(&self, id: &str) -> impl Iterator<Item = Value> {
         // A server that says nothing for so long has failed.
         let patient = ureq::AgentBuilder::new().timeout_read(Duration::from_secs(60)).build();
-        let events = patient.get(&format!("{}/api/projects/{id}/events", self.url)).call().unwrap().into_reader();
-        let data = BufReader::new(events).lines().map(Result::unwrap).filter_map(|l| l.strip_prefix("data:").map(str::to_owned));
+        let events = patient
+            .get(&format!("{}/api/projects/{id}/events", self.url))
+            .call()
+            .unwrap()
+            .into_reader();
+        let data = BufReader::new(events)
+            .lines()
+            .map(Result::unwrap)
+            .filter_map(|l| l.strip_prefix("data:").map(str::to_owned));
         data.map(|l| serde_json::from_str::<Value>(&l).unwrap())
     }
 }

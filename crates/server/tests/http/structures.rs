@@ -1,4 +1,5 @@
-//! Structures before they are a mesh: small pictures, struts and cells to look at, points from a table, relaxing.
+//! Structures before they are a mesh: small pictures, struts and cells to look at, points from a
+//! table, relaxing.
 
 use super::server::fresh;
 use super::{draft_body, extras};
@@ -10,7 +11,8 @@ fn structures_are_drawn_small_and_their_struts_listed() {
     let options = s.get("/api/options").json();
     let kinds = options["structures"].as_array().unwrap();
     assert!(kinds.len() >= 28 && kinds.iter().all(|k| !k["title"].as_str().unwrap().is_empty()));
-    let picture = |kind: &str, query: &str| s.get(&format!("/api/structures/{kind}/picture?{query}"));
+    let picture =
+        |kind: &str, query: &str| s.get(&format!("/api/structures/{kind}/picture?{query}"));
     for kind in ["gyroid", "kelvin", "hexagons", "voronoi"] {
         let p = picture(kind, "x=10&y=10&z=10&thickness=1.2");
         assert_eq!(p.status, 200);
@@ -23,7 +25,11 @@ fn structures_are_drawn_small_and_their_struts_listed() {
         ("kelvin", "x=1e-9&y=1&z=1&thickness=1"),
     ] {
         let p = picture(kind, query);
-        assert!(p.status == 422 && !p.json()["hint"].as_str().unwrap().is_empty(), "{kind} {query}: {}", p.status);
+        assert!(
+            p.status == 422 && !p.json()["hint"].as_str().unwrap().is_empty(),
+            "{kind} {query}: {}",
+            p.status
+        );
     }
     let (id, p) = s.small_box();
     let mut recipe = p["recipe"].clone();
@@ -32,7 +38,9 @@ fn structures_are_drawn_small_and_their_struts_listed() {
         assert_eq!(r.status, 200);
         // By how they lie in the part.
         let mut count = [0; 4];
-        r.body.chunks_exact(28).for_each(|s| count[f32::from_le_bytes(s[24..].try_into().unwrap()) as usize] += 1);
+        r.body
+            .chunks_exact(28)
+            .for_each(|s| count[f32::from_le_bytes(s[24..].try_into().unwrap()) as usize] += 1);
         count
     };
     assert_eq!(struts(&recipe), [0; 4], "walls have none");
@@ -50,14 +58,29 @@ fn structures_are_drawn_small_and_their_struts_listed() {
         .chunks_exact(4)
         .map(|v| f32::from_le_bytes(v.try_into().unwrap()))
         .collect();
-    assert!(told[0] == 40.0 && (told.len() - 122).is_multiple_of(6) && told.len() > 720, "{}", told.len());
+    assert!(
+        told[0] == 40.0 && (told.len() - 122).is_multiple_of(6) && told.len() > 720,
+        "{}",
+        told.len()
+    );
     assert!(told.iter().all(|v| v.is_finite()));
     assert!(told[1] > 0.0 && told[1] < 40.0, "{} cells are whole", told[1]);
     // Without a mesh the same is known as with one, and no stage that leads to one has run.
     let foreseen = s.post(&format!("/api/projects/{id}/foresee"), &recipe).json();
-    let stages: Vec<&str> = foreseen["stages"].as_array().unwrap().iter().map(|s| s["stage"].as_str().unwrap()).collect();
-    assert!(stages.contains(&"skeleton") && !stages.contains(&"surface") && !stages.contains(&"lattice"), "{stages:?}");
-    let drawn = extras(&s.post(&format!("/api/projects/{id}/draft"), &draft_body(&recipe, false)).body);
+    let stages: Vec<&str> = foreseen["stages"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|s| s["stage"].as_str().unwrap())
+        .collect();
+    assert!(
+        stages.contains(&"skeleton")
+            && !stages.contains(&"surface")
+            && !stages.contains(&"lattice"),
+        "{stages:?}"
+    );
+    let drawn =
+        extras(&s.post(&format!("/api/projects/{id}/draft"), &draft_body(&recipe, false)).body);
     assert_eq!(foreseen["linked"], drawn["linked"]);
     for figure in ["mass_g", "saved_percent", "fill_density_percent"] {
         assert_eq!(foreseen["report"][figure], drawn["report"][figure], "{figure}");
@@ -73,11 +96,21 @@ fn structures_are_drawn_small_and_their_struts_listed() {
 #[test]
 fn points_of_a_table_fill_a_part_of_the_buoy_and_a_bad_line_is_told() {
     let (_dir, s) = fresh();
-    let read = |text: &str| s.send("POST", "/api/points?name=sites.csv", &[("content-type", "text/csv")], text.as_bytes());
+    let read = |text: &str| {
+        s.send(
+            "POST",
+            "/api/points?name=sites.csv",
+            &[("content-type", "text/csv")],
+            text.as_bytes(),
+        )
+    };
     assert!(read("x,y,z\n1,2\n").problem(422, "bad_value").contains("Line 2 of sites.csv"));
     read("\u{0}\u{1}\n\u{2}").problem(422, "bad_value");
     let own = read("x;y;z\n0,5;0;2\n9;0;2\n-9;0;2\n0;9;2\n900;0;0\n").json();
-    assert_eq!((own["points_mm"].as_array().unwrap().len(), &own["points_mm"][0][0]), (5, &json!(0.5)));
+    assert_eq!(
+        (own["points_mm"].as_array().unwrap().len(), &own["points_mm"][0][0]),
+        (5, &json!(0.5))
+    );
 
     let p = s.post("/api/projects", &json!({ "from": "reedling", "part": "vent_panel" })).json();
     let id = p["id"].as_str().unwrap();
@@ -110,7 +143,10 @@ fn struts_and_cells_of_a_zone_of_its_own_are_those_that_reach_into_it() {
         assert_eq!(r.status, 200);
         r.body.chunks_exact(4).map(|v| f32::from_le_bytes(v.try_into().unwrap())).collect()
     };
-    assert!(told("skeleton", "").is_empty() && told("cells", "") == [0.0, 0.0], "the part's are walls");
+    assert!(
+        told("skeleton", "").is_empty() && told("cells", "") == [0.0, 0.0],
+        "the part's are walls"
+    );
     assert!(told("skeleton", "?zone=5").is_empty(), "there is no such zone");
     let struts = told("skeleton", "?zone=0");
     let left = |ends: &[f32]| ends[0].min(ends[3]).min(0.5 * (ends[0] + ends[3])) < 1e-4;
@@ -149,8 +185,11 @@ fn relaxing_is_told_and_goes_on_where_it_was_told_to_stop() {
         long.join().unwrap().problem(409, "cancelled");
         // The same as if it had been asked for at once.
         let (_dir, other) = fresh();
-        let p = other.post("/api/projects", &json!({ "from": "reedling", "part": "tow_grip" })).json();
-        let again = other.post(&format!("/api/projects/{}/foresee", p["id"].as_str().unwrap()), &of(&second)).json();
+        let p =
+            other.post("/api/projects", &json!({ "from": "reedling", "part": "tow_grip" })).json();
+        let again = other
+            .post(&format!("/api/projects/{}/foresee", p["id"].as_str().unwrap()), &of(&second))
+            .json();
         assert_eq!(again["linked"], stopped["linked"]);
     });
 }

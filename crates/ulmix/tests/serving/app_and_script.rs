@@ -40,10 +40,14 @@ fn what_the_app_makes_a_script_makes_byte_for_byte() {
     let recipe = fetch(&format!("{path}/recipe.json"), "r.json");
     let part = fetch(&format!("{path}/part"), "p.stl");
     for kind in ["3mf", "stl"] {
-        let e = s.post(&format!("{path}/export"), &json!({ "kind": kind, "file_name": "app" })).json();
+        let e =
+            s.post(&format!("{path}/export"), &json!({ "kind": kind, "file_name": "app" })).json();
         let app = fetch(e["url"].as_str().unwrap(), &format!("app.{kind}"));
         let own = text(&dir.path().join(format!("own.{kind}"))).to_owned();
-        let built = binary().args(["build", &recipe, "--part", &part, "-o", &own, "--threads", "1"]).output().unwrap();
+        let built = binary()
+            .args(["build", &recipe, "--part", &part, "-o", &own, "--threads", "1"])
+            .output()
+            .unwrap();
         let verdict = match built.status.code() {
             Some(0) => "pass",
             Some(3) => "look",
@@ -51,7 +55,11 @@ fn what_the_app_makes_a_script_makes_byte_for_byte() {
         };
         assert_eq!(e["summary"]["verdict"], verdict, "the app and a script judge alike");
         assert!(std::fs::read(&app).unwrap() == std::fs::read(&own).unwrap(), "{kind} differs");
-        assert!(ulmix_formats::read(&std::fs::read(&app).unwrap(), &ulmix_formats::Limits::default()).is_ok());
+        assert!(ulmix_formats::read(
+            &std::fs::read(&app).unwrap(),
+            &ulmix_formats::Limits::default()
+        )
+        .is_ok());
     }
 }
 

@@ -37,14 +37,18 @@ fn what_cannot_be_read_is_listed_as_such_with_ways_out_and_hides_nothing_else() 
     // What a newer program left, and what a bad disk left.
     db.execute("UPDATE revisions SET recipe = ? WHERE project = ?", params![later, newer]).unwrap();
     db.execute("DELETE FROM cards WHERE project = ?", [&newer]).unwrap();
-    let sql = "UPDATE blobs SET data = zeroblob(length(data)) WHERE hash = (SELECT part_blob FROM projects WHERE id = ?)";
+    let sql = "UPDATE blobs SET data = zeroblob(length(data)) WHERE hash = (SELECT \
+         part_blob FROM projects WHERE id = ?)";
     assert_eq!(db.execute(sql, [&damaged]).unwrap(), 1);
     drop(db);
 
     let s = Running::start(&data);
     let card = s.card(&newer);
     assert_eq!(card["name"], recipe["name"], "its name can still be told");
-    assert!(card["facts"].is_null() && card["fault"].as_str().unwrap().contains("version 9"), "{card}");
+    assert!(
+        card["facts"].is_null() && card["fault"].as_str().unwrap().contains("version 9"),
+        "{card}"
+    );
     assert!(s.card(&good)["fault"].is_null() && s.card(&good)["facts"]["size_mm"][0] == 20.0);
     let show = |id: &str| s.get(&format!("/api/projects/{id}"));
     assert_eq!(show(&good).status, 200);

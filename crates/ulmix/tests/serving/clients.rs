@@ -34,7 +34,8 @@ fn connections_that_nobody_uses_shut_nobody_out() {
         .map(|n| {
             let mut stream = s.connect();
             if n % 2 == 0 {
-                let _ = stream.write_all(b"GET /api/options HTTP/1.1\r\nHost: 127.0.0.1\r\nX-Slow: ");
+                let _ =
+                    stream.write_all(b"GET /api/options HTTP/1.1\r\nHost: 127.0.0.1\r\nX-Slow: ");
             }
             stream
         })
@@ -50,7 +51,12 @@ fn a_file_that_is_too_large_is_refused_before_it_is_read() {
     let dir = tempfile::tempdir().unwrap();
     let s = Running::start(&dir.path().join("u.sqlite"));
     let mut stream = s.connect();
-    stream.write_all(b"POST /api/uploads?name=x.stl HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 900000000\r\n\r\n").unwrap();
+    stream
+        .write_all(
+            b"POST /api/uploads?name=x.stl HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: \
+         900000000\r\n\r\n",
+        )
+        .unwrap();
     let mut told = [0; 12];
     stream.read_exact(&mut told).unwrap();
     assert_eq!(&told, b"HTTP/1.1 413");
@@ -58,7 +64,12 @@ fn a_file_that_is_too_large_is_refused_before_it_is_read() {
     let waiting = dir.path().join("u.sqlite.uploads");
     let kept = || std::fs::read_dir(&waiting).unwrap().count();
     let mut stream = s.connect();
-    stream.write_all(b"POST /api/uploads?name=x.stl HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 400000000\r\n\r\n").unwrap();
+    stream
+        .write_all(
+            b"POST /api/uploads?name=x.stl HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: \
+         400000000\r\n\r\n",
+        )
+        .unwrap();
     let before = s.megabytes("VmRSS");
     let chunk = vec![1u8; 1 << 20];
     (0..200).for_each(|_| stream.write_all(&chunk).unwrap());
@@ -88,9 +99,16 @@ fn every_refusal_is_a_problem_document() {
     for (method, path, body, status) in cases {
         let r = s.send(method, &path, &[("content-type", "application/json")], body);
         let shown = &path[..path.len().min(60)];
-        assert_eq!((r.status, r.kind.as_str()), (status, "application/problem+json"), "{method} {shown}");
+        assert_eq!(
+            (r.status, r.kind.as_str()),
+            (status, "application/problem+json"),
+            "{method} {shown}"
+        );
         let p = r.json();
-        assert!(p["code"].is_string() && p["message"].is_string() && p["hint"].is_string(), "{method} {shown}: {p}");
+        assert!(
+            p["code"].is_string() && p["message"].is_string() && p["hint"].is_string(),
+            "{method} {shown}: {p}"
+        );
     }
 }
 
@@ -100,8 +118,12 @@ fn answers_in_json_are_not_kept_by_browsers_and_other_sites_may_not_fetch_them()
     let s = Running::start(&dir.path().join("u.sqlite"));
     let r = ureq::get(&format!("{}/api/options", s.url)).call().unwrap();
     assert_eq!(r.header("cache-control"), Some("no-store"));
-    s.send("GET", "/api/projects", &[("sec-fetch-site", "cross-site")], &[]).problem(403, "bad_origin");
-    assert_eq!(s.send("GET", "/api/projects", &[("sec-fetch-site", "same-origin")], &[]).status, 200);
+    s.send("GET", "/api/projects", &[("sec-fetch-site", "cross-site")], &[])
+        .problem(403, "bad_origin");
+    assert_eq!(
+        s.send("GET", "/api/projects", &[("sec-fetch-site", "same-origin")], &[]).status,
+        200
+    );
 }
 
 #[test]
@@ -111,7 +133,8 @@ fn a_job_for_which_there_is_no_memory_is_refused_and_not_queued() {
     let (id, mut recipe) = s.small_box();
     recipe["mesh"]["step_mm"] = json!(0.01);
     assert_eq!(s.put_recipe(&id, 1, &recipe).status, 200);
-    let words = s.post(&format!("/api/projects/{id}/final"), &json!(null)).problem(422, "too_large");
+    let words =
+        s.post(&format!("/api/projects/{id}/final"), &json!(null)).problem(422, "too_large");
     assert!(words.contains("60 MB may be used"), "{words}");
     assert!(s.get(&format!("/api/projects/{id}")).json()["job"].is_null());
 }

@@ -15,7 +15,8 @@ pub(crate) fn long_request(s: &Running, id: &str, recipe: &Value) -> std::net::T
     let body = recipe.to_string();
     let mut stream = s.connect();
     let head = format!(
-        "POST /api/projects/{id}/cells HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: {}\r\n\r\n",
+        "POST /api/projects/{id}/cells HTTP/1.1\r\nHost: \
+             127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: {}\r\n\r\n",
         body.len()
     );
     let before = s.worked();
@@ -77,9 +78,12 @@ fn kills_at_any_moment_lose_nothing_that_was_called_saved() {
             for n in 0.. {
                 let mut next = saved.clone();
                 next["structure"]["cell_mm"] = json!([3.0 + 0.001 * (n % 1000) as f64, 4.0, 4.0]);
-                let put = ureq::put(&format!("{}/api/projects/{id}/recipe", s.url)).set("if-match", &revision.to_string());
+                let put = ureq::put(&format!("{}/api/projects/{id}/recipe", s.url))
+                    .set("if-match", &revision.to_string());
                 match put.set("content-type", "application/json").send_string(&next.to_string()) {
-                    Ok(r) if r.status() == 200 => (revision, saved, acknowledged) = (revision + 1, next, acknowledged + 1),
+                    Ok(r) if r.status() == 200 => {
+                        (revision, saved, acknowledged) = (revision + 1, next, acknowledged + 1)
+                    }
                     _ => break,
                 }
                 done.fetch_add(1, Ordering::Relaxed);

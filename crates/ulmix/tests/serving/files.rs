@@ -16,7 +16,8 @@ fn model(xml: &str) -> Vec<u8> {
 fn numbers() -> impl FnMut() -> f64 {
     let mut state = 7u64;
     move || {
-        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        state =
+            state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         (state >> 33) as f64 / (1u64 << 31) as f64
     }
 }
@@ -29,7 +30,9 @@ fn tetrahedra(count: usize, size: f64) -> TriMesh {
         let at = DVec3::new(number(), number(), number()) * 100.0;
         let n = mesh.points.len() as u32;
         mesh.points.extend([DVec3::ZERO, DVec3::X, DVec3::Y, DVec3::Z].map(|p| at + size * p));
-        mesh.triangles.extend([[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]].map(|t: [u32; 3]| t.map(|v| v + n)));
+        mesh.triangles.extend(
+            [[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]].map(|t: [u32; 3]| t.map(|v| v + n)),
+        );
     }
     mesh
 }
@@ -38,12 +41,19 @@ fn tetrahedra(count: usize, size: f64) -> TriMesh {
 fn families() -> Vec<(&'static str, Vec<u8>, Option<&'static str>)> {
     let nested = |first: &str| {
         let times = |id: usize| format!("<component objectid='{id}'/>").repeat(10);
-        let objects: String =
-            (2..=15).map(|id| format!("<object id='{id}'><components>{}</components></object>", times(id - 1))).collect();
-        model(&format!("<model><object id='1'>{first}</object>{objects}<item objectid='15'/></model>"))
+        let objects: String = (2..=15)
+            .map(|id| {
+                format!("<object id='{id}'><components>{}</components></object>", times(id - 1))
+            })
+            .collect();
+        model(&format!(
+            "<model><object id='1'>{first}</object>{objects}<item objectid='15'/></model>"
+        ))
     };
     let face = |corners: usize| {
-        let points: String = (0..corners).map(|n| format!("v {n} {} 0\n", if n == 0 { -9 } else { (n % 2) as i32 })).collect();
+        let points: String = (0..corners)
+            .map(|n| format!("v {n} {} 0\n", if n == 0 { -9 } else { (n % 2) as i32 }))
+            .collect();
         let all: String = (1..=corners).map(|n| format!(" {n}")).collect();
         format!("{points}f{all}\n").into_bytes()
     };
@@ -66,10 +76,13 @@ fn families() -> Vec<(&'static str, Vec<u8>, Option<&'static str>)> {
             .flatten()
             .map(|&v| ball.points[v as usize] + 1e-6 * DVec3::new(number(), number(), number()))
             .collect(),
-        triangles: (0..ball.triangles.len() as u32).map(|t| [3 * t, 3 * t + 1, 3 * t + 2]).collect(),
+        triangles: (0..ball.triangles.len() as u32)
+            .map(|t| [3 * t, 3 * t + 1, 3 * t + 2])
+            .collect(),
     };
     // A spiral around its middle.
-    let around = |i: usize| DVec3::new((i as f64 * 1e-3).cos(), (i as f64 * 1e-3).sin(), i as f64 * 1e-3);
+    let around =
+        |i: usize| DVec3::new((i as f64 * 1e-3).cos(), (i as f64 * 1e-3).sin(), i as f64 * 1e-3);
     let fan = TriMesh {
         points: std::iter::once(DVec3::ZERO).chain((0..=100_000).map(around)).collect(),
         triangles: (1..=100_000).map(|i| [0, i, i + 1]).collect(),
@@ -81,8 +94,16 @@ fn families() -> Vec<(&'static str, Vec<u8>, Option<&'static str>)> {
     let attributes: String = (0..60_000).map(|n| format!(" a{n}='1'")).collect();
     vec![
         ("components.3mf", nested(""), Some("places more than")),
-        ("points.3mf", nested(&format!("<mesh>{}</mesh>", "<vertex x='0' y='0' z='0'/>".repeat(5_000))), Some("million points")),
-        ("attributes.3mf", model(&format!("<model{attributes}><build/></model>")), Some("no triangles")),
+        (
+            "points.3mf",
+            nested(&format!("<mesh>{}</mesh>", "<vertex x='0' y='0' z='0'/>".repeat(5_000))),
+            Some("million points"),
+        ),
+        (
+            "attributes.3mf",
+            model(&format!("<model{attributes}><build/></model>")),
+            Some("no triangles"),
+        ),
         ("deep.3mf", model(&"<a>".repeat(1_000_000)), Some("nested too deeply")),
         ("face.obj", face(80_000), Some("80000 corners")),
         ("wide.obj", face(1_000_000), Some("1000000 corners")),
@@ -103,7 +124,9 @@ fn small_files_are_read_or_refused_in_words_and_cost_no_more_than_they_should() 
     for (name, bytes, refused) in families() {
         let r = s.send("POST", &format!("/api/uploads?name={name}"), &[], &bytes);
         match refused {
-            Some(words) => assert!(r.problem(422, "bad_file").contains(words), "{name}: {}", r.json()),
+            Some(words) => {
+                assert!(r.problem(422, "bad_file").contains(words), "{name}: {}", r.json())
+            }
             None => assert!(r.status == 200 || r.status == 422, "{name}: {}", r.status),
         }
         assert!(s.megabytes("VmHWM") < 1000, "{name}: {} MB", s.megabytes("VmHWM"));

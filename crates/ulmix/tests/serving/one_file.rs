@@ -47,7 +47,12 @@ fn a_back_up_beside_a_running_server_holds_all_and_overwrites_nothing() {
     let back_up = |from: &Path, to: &Path| failing(&["backup", text(to), "--data", text(from)]);
     let o = binary().args(["backup", text(&copy), "--data", text(&data)]).output().unwrap();
     let told = String::from_utf8_lossy(&o.stdout);
-    assert!(o.status.success() && told.contains("holds 1 project,") && told.contains("opened and checked"), "{told}");
+    assert!(
+        o.status.success()
+            && told.contains("holds 1 project,")
+            && told.contains("opened and checked"),
+        "{told}"
+    );
     let again = Running::start(&copy);
     assert_eq!(again.get(&format!("/api/projects/{id}")).json()["recipe"], recipe);
     let (code, told) = back_up(&data, &copy);
@@ -72,8 +77,16 @@ fn files_of_other_programs_and_newer_ones_are_refused_in_words_and_stay_as_they_
         assert!(code == Some(2) && told.contains(words) && told.lines().count() >= 2, "{told}");
         assert!(std::fs::read(&path).unwrap() == before, "{name} was changed");
     };
-    refuse("other.sqlite", "CREATE TABLE bills (n); PRAGMA user_version = 2;", "database of another program");
-    refuse("named.sqlite", "CREATE TABLE bills (n); PRAGMA application_id = 99;", "database of another program");
+    refuse(
+        "other.sqlite",
+        "CREATE TABLE bills (n); PRAGMA user_version = 2;",
+        "database of another program",
+    );
+    refuse(
+        "named.sqlite",
+        "CREATE TABLE bills (n); PRAGMA application_id = 99;",
+        "database of another program",
+    );
     let data = dir.path().join("newer.sqlite");
     drop(Running::start(&data));
     refuse("newer.sqlite", "PRAGMA user_version = 99;", "newer Ulmix");
@@ -122,7 +135,12 @@ fn a_deleted_project_leaves_the_file_and_nobody_else_may_read_it() {
     assert_eq!(s.send("DELETE", &path, &[], &[]).status, 204);
     assert_eq!(s.end(libc::SIGTERM).0.code(), Some(0));
     let after = all();
-    assert!(!holds(&after) && after.len() * 2 < before.len(), "{} bytes, then {}", before.len(), after.len());
+    assert!(
+        !holds(&after) && after.len() * 2 < before.len(),
+        "{} bytes, then {}",
+        before.len(),
+        after.len()
+    );
     #[cfg(unix)]
     {
         use std::os::unix::fs::PermissionsExt;

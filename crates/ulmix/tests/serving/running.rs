@@ -52,7 +52,8 @@ impl Running {
     }
 
     fn spawned(args: &[&str]) -> Running {
-        let mut child = binary().args(args).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
+        let mut child =
+            binary().args(args).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
         let mut line = String::new();
         BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
         let url = line.trim().rsplit(' ').next().unwrap();
@@ -61,7 +62,13 @@ impl Running {
         Running { child, url }
     }
 
-    pub(crate) fn send(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Reply {
+    pub(crate) fn send(
+        &self,
+        method: &str,
+        path: &str,
+        headers: &[(&str, &str)],
+        body: &[u8],
+    ) -> Reply {
         ask(&format!("{}{path}", self.url), method, headers, body)
     }
 
@@ -70,19 +77,32 @@ impl Running {
     }
 
     pub(crate) fn post(&self, path: &str, body: &Value) -> Reply {
-        self.send("POST", path, &[("content-type", "application/json")], body.to_string().as_bytes())
+        self.send(
+            "POST",
+            path,
+            &[("content-type", "application/json")],
+            body.to_string().as_bytes(),
+        )
     }
 
     pub(crate) fn put_recipe(&self, id: &str, revision: i64, recipe: &Value) -> Reply {
         let revision = revision.to_string();
         let headers = [("content-type", "application/json"), ("if-match", revision.as_str())];
-        self.send("PUT", &format!("/api/projects/{id}/recipe"), &headers, recipe.to_string().as_bytes())
+        self.send(
+            "PUT",
+            &format!("/api/projects/{id}/recipe"),
+            &headers,
+            recipe.to_string().as_bytes(),
+        )
     }
 
     /// A project of a file that is brought in, in mm.
     pub(crate) fn project_of(&self, name: &str, file: &[u8]) -> Value {
-        let upload = self.send("POST", &format!("/api/uploads?name={name}"), &[], file).json()["upload"].clone();
-        let p = self.post("/api/projects", &json!({ "from": "upload", "upload": upload, "unit": "mm" }));
+        let upload = self.send("POST", &format!("/api/uploads?name={name}"), &[], file).json()
+            ["upload"]
+            .clone();
+        let p = self
+            .post("/api/projects", &json!({ "from": "upload", "upload": upload, "unit": "mm" }));
         assert_eq!(p.status, 201);
         p.json()
     }
@@ -114,7 +134,14 @@ impl Running {
     pub(crate) fn megabytes(&self, name: &str) -> u64 {
         let status = std::fs::read_to_string(format!("/proc/{}/status", self.pid())).unwrap();
         let line = status.lines().find_map(|l| l.strip_prefix(name)).unwrap();
-        line.trim_matches([':', ' ', '\t']).split(' ').next().unwrap().trim().parse::<u64>().unwrap() / 1024
+        line.trim_matches([':', ' ', '\t'])
+            .split(' ')
+            .next()
+            .unwrap()
+            .trim()
+            .parse::<u64>()
+            .unwrap()
+            / 1024
     }
 
     /// Seconds of processors that it has used.

@@ -32,13 +32,23 @@ fn weak_tokens_are_refused_and_an_open_address_never_goes_without() {
     let dir = tempfile::tempdir().unwrap();
     let data = dir.path().join("u.sqlite");
     for weak in ["short", "0123456789abcdef", "aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa"] {
-        let (code, told) = failing(&["serve", "--bind", "0.0.0.0:0", "--data", text(&data), "--token", weak]);
+        let (code, told) =
+            failing(&["serve", "--bind", "0.0.0.0:0", "--data", text(&data), "--token", weak]);
         assert!(code == Some(2) && told.contains("at least 22 characters"), "{told}");
     }
-    let (code, told) = failing(&["serve", "--data", text(&data), "--token-file", text(&dir.path().join("none"))]);
+    let (code, told) =
+        failing(&["serve", "--data", text(&data), "--token-file", text(&dir.path().join("none"))]);
     assert!(code == Some(2) && told.contains("cannot be read"), "{told}");
     // Without one it makes its own.
     let s = Running::with(&data, &["--bind", "0.0.0.0:0"]);
     let url = s.url.replace("0.0.0.0", "127.0.0.1");
-    assert_eq!(ureq::get(&format!("{url}/api/projects")).call().unwrap_err().into_response().unwrap().status(), 401);
+    assert_eq!(
+        ureq::get(&format!("{url}/api/projects"))
+            .call()
+            .unwrap_err()
+            .into_response()
+            .unwrap()
+            .status(),
+        401
+    );
 }

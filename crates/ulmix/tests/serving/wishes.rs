@@ -8,7 +8,8 @@ struct Numbers(u64);
 
 impl Numbers {
     fn below(&mut self, n: usize) -> usize {
-        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        self.0 =
+            self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         (self.0 >> 33) as usize % n.max(1)
     }
 }
@@ -16,8 +17,12 @@ impl Numbers {
 /// All places of a value that hold no others.
 fn leaves(value: &Value, at: String, out: &mut Vec<String>) {
     match value {
-        Value::Object(all) if !all.is_empty() => all.iter().for_each(|(k, v)| leaves(v, format!("{at}/{k}"), out)),
-        Value::Array(all) if !all.is_empty() => all.iter().enumerate().for_each(|(n, v)| leaves(v, format!("{at}/{n}"), out)),
+        Value::Object(all) if !all.is_empty() => {
+            all.iter().for_each(|(k, v)| leaves(v, format!("{at}/{k}"), out))
+        }
+        Value::Array(all) if !all.is_empty() => {
+            all.iter().enumerate().for_each(|(n, v)| leaves(v, format!("{at}/{n}"), out))
+        }
         _ => out.push(at),
     }
 }
@@ -62,12 +67,19 @@ fn any_change_of_a_recipe_is_kept_or_refused_in_words() {
                 if n % 4 == 0 {
                     let wish = json!({ "recipe": recipe, "drag": true, "thickness": false });
                     let drawn = s.post(&format!("/api/projects/{id}/draft"), &wish);
-                    assert!(drawn.status == 200 || drawn.status == 422, "{place}: {}", drawn.status);
+                    assert!(
+                        drawn.status == 200 || drawn.status == 422,
+                        "{place}: {}",
+                        drawn.status
+                    );
                 }
             }
             400..=499 => {
                 let p = r.json();
-                assert!(p["message"].as_str().is_some_and(|m| m.len() > 10) && p["hint"].is_string(), "{place}: {p}");
+                assert!(
+                    p["message"].as_str().is_some_and(|m| m.len() > 10) && p["hint"].is_string(),
+                    "{place}: {p}"
+                );
                 refused += 1;
             }
             other => panic!("{place}: {other}"),
@@ -91,8 +103,7 @@ fn fields_are_refused_by_what_they_mean() {
     };
     let far = json!({ "name": "far.csv", "points_mm": [[1, 1, 1], [1e6, 0, 0]] });
     refuse(&|r| r["structure"]["seeds"]["own"] = far.clone(), "structure.seeds.own");
-    let face =
-        |direction: Value, area: f64| json!({ "kind": "plane", "place_mm": [0, 0, 0], "direction": direction, "area_mm2": area });
+    let face = |direction: Value, area: f64| json!({ "kind": "plane", "place_mm": [0, 0, 0], "direction": direction, "area_mm2": area });
     for face in [face(json!([0, 0, 1]), -1.0), face(json!([0, 0, 1e12]), 5.0)] {
         let skin = json!([{ "name": "Skin", "faces": [face], "depth_mm": 1.0 }]);
         refuse(&|r| r["zones"]["skins"] = skin.clone(), "zones.skins.0");
@@ -108,10 +119,12 @@ fn what_may_be_brought_in_may_be_edited() {
     let s = Running::start(&dir.path().join("u.sqlite"));
     let (id, mut recipe) = s.small_box();
     // The most struts that a file may bring, with all their digits.
-    let nodes: Vec<[f64; 3]> =
-        (0..100_001).map(|n| [n as f64 * 1.234_567_890_123e-4, (n % 317) as f64 * 0.052_345_678_901, 1.0 / 3.0]).collect();
+    let nodes: Vec<[f64; 3]> = (0..100_001)
+        .map(|n| [n as f64 * 1.234_567_890_123e-4, (n % 317) as f64 * 0.052_345_678_901, 1.0 / 3.0])
+        .collect();
     let struts: Vec<[u32; 2]> = (0..100_000).map(|n| [n, n + 1]).collect();
-    recipe["structure"]["own_struts"] = json!({ "name": "frame.3mf", "nodes_mm": nodes, "struts": struts });
+    recipe["structure"]["own_struts"] =
+        json!({ "name": "frame.3mf", "nodes_mm": nodes, "struts": struts });
     let kept = s.put_recipe(&id, 1, &recipe);
     assert_eq!((kept.status, kept.etag.as_str()), (200, "\"2\""));
 }

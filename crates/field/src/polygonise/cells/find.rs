@@ -11,14 +11,24 @@ use std::ops::Range;
 use ulmix_mesh::parted::split_off;
 
 impl Cells {
-    /// The cells of some layers. In the lowest of them it is not known which cells share a pinched face with the layer
-    /// below, and in the two lowest not whether a neighbour below is smooth.
-    pub(crate) fn find(grid: &Grid, bits: &Bits, smooth: Option<&Bits>, layers: Range<usize>) -> Cells {
+    /// The cells of some layers. In the lowest of them it is not known which cells share a pinched
+    /// face with the layer below, and in the two lowest not whether a neighbour below is smooth.
+    pub(crate) fn find(
+        grid: &Grid,
+        bits: &Bits,
+        smooth: Option<&Bits>,
+        layers: Range<usize>,
+    ) -> Cells {
         let (words, rows) = (bits.words(), bits.rows() - 1);
         let mut mask = vec![0u64; words * rows * layers.len()];
         mask.par_chunks_mut(words * rows).zip(layers.clone()).for_each(|(layer, k)| {
             for (j, out) in layer.chunks_mut(words).enumerate() {
-                let quad = [bits.row(j, k), bits.row(j + 1, k), bits.row(j, k + 1), bits.row(j + 1, k + 1)];
+                let quad = [
+                    bits.row(j, k),
+                    bits.row(j + 1, k),
+                    bits.row(j, k + 1),
+                    bits.row(j + 1, k + 1),
+                ];
                 for (w, slot) in out.iter_mut().enumerate() {
                     let (mut any, mut all) = (0, !0);
                     for row in quad {
@@ -64,7 +74,12 @@ impl Cells {
         let mut rough = vec![0u64; self.exact.len()];
         rough.par_chunks_mut(words * rows).zip(self.layers.clone()).for_each(|(layer, k)| {
             for (j, out) in layer.chunks_mut(words).enumerate() {
-                let quad = [smooth.row(j, k), smooth.row(j + 1, k), smooth.row(j, k + 1), smooth.row(j + 1, k + 1)];
+                let quad = [
+                    smooth.row(j, k),
+                    smooth.row(j + 1, k),
+                    smooth.row(j, k + 1),
+                    smooth.row(j + 1, k + 1),
+                ];
                 for (w, slot) in out.iter_mut().enumerate() {
                     *slot = !quad.iter().fold(!0, |m, row| m & row[w] & shifted(row, w));
                 }
@@ -90,45 +105,54 @@ impl Cells {
     /// Reads every cell's corners, and counts for every row.
     fn read(&mut self, bits: &Bits, smooth: Option<&Bits>) -> Vec<Count> {
         let vertices = vertex_counts();
-        let is_special: [bool; 256] = std::array::from_fn(|c| vertices[c] > 1 || tables().pinch[c] != 255);
+        let is_special: [bool; 256] =
+            std::array::from_fn(|c| vertices[c] > 1 || tables().pinch[c] != 255);
         let mut kind = vec![Kind(0); self.cell_count()];
         let mut counts = vec![Count::default(); self.all_rows()];
-        self.par_rows_mut((&mut kind[..], ByRow(&mut counts[..])), &self.cell_starts(), |j, k, (mut slots, ByRow(count))| {
-            let row = self.row_number(j, k);
-            let (j, k) = (j as usize, k as usize);
-            let mut sum = Count::default();
-            for w in 0..self.words {
-                let mask = self.mask[row * self.words + w];
-                if mask == 0 {
-                    continue;
-                }
-                let corners = corners(bits, j, k, w);
-                let smooth = smooth.map_or(0, |s| self::corners(s, j, k, w).iter().fold(!0, |m, word| m & word));
-                let cuts = [1, 2, 4].map(|beside| (corners[0] ^ corners[beside]) & mask);
-                let exact = self.exact[row * self.words + w];
-                sum.cut += cuts.iter().map(|cut| cut.count_ones()).sum::<u32>();
-                sum.hits += cuts.iter().map(|cut| (cut & exact).count_ones()).sum::<u32>();
-                // Spelled out: `array::map` is left as calls here.
-                let mut gathered_corners = [0; 8];
-                (0..8).for_each(|c| gathered_corners[c] = gathered(corners[c], mask));
-                let mut smooth = gathered(smooth, mask);
-                for (eighth, slots) in split_off(&mut slots, mask.count_ones() as usize).chunks_mut(8).enumerate() {
-                    let mut signs = [0; 8];
-                    (0..8).for_each(|c| signs[c] = (gathered_corners[c] >> (8 * eighth)) as u8);
-                    let patterns = transposed(signs);
-                    for (slot, pattern) in slots.iter_mut().zip(patterns) {
-                        *slot = Kind(pattern as u16 | if smooth & 1 == 1 { SMOOTH } else { 0 });
-                        smooth >>= 1;
-                        if is_special[pattern as usize] {
-                            slot.0 |= if vertices[pattern as usize] > 1 { SEVERAL } else { 0 };
-                            sum.add_cell(vertices[pattern as usize]);
-                            sum.pinched |= tables().pinch[pattern as usize] != 255;
+        self.par_rows_mut(
+            (&mut kind[..], ByRow(&mut counts[..])),
+            &self.cell_starts(),
+            |j, k, (mut slots, ByRow(count))| {
+                let row = self.row_number(j, k);
+                let (j, k) = (j as usize, k as usize);
+                let mut sum = Count::default();
+                for w in 0..self.words {
+                    let mask = self.mask[row * self.words + w];
+                    if mask == 0 {
+                        continue;
+                    }
+                    let corners = corners(bits, j, k, w);
+                    let smooth = smooth.map_or(0, |s| {
+                        self::corners(s, j, k, w).iter().fold(!0, |m, word| m & word)
+                    });
+                    let cuts = [1, 2, 4].map(|beside| (corners[0] ^ corners[beside]) & mask);
+                    let exact = self.exact[row * self.words + w];
+                    sum.cut += cuts.iter().map(|cut| cut.count_ones()).sum::<u32>();
+                    sum.hits += cuts.iter().map(|cut| (cut & exact).count_ones()).sum::<u32>();
+                    // Spelled out: `array::map` is left as calls here.
+                    let mut gathered_corners = [0; 8];
+                    (0..8).for_each(|c| gathered_corners[c] = gathered(corners[c], mask));
+                    let mut smooth = gathered(smooth, mask);
+                    for (eighth, slots) in
+                        split_off(&mut slots, mask.count_ones() as usize).chunks_mut(8).enumerate()
+                    {
+                        let mut signs = [0; 8];
+                        (0..8).for_each(|c| signs[c] = (gathered_corners[c] >> (8 * eighth)) as u8);
+                        let patterns = transposed(signs);
+                        for (slot, pattern) in slots.iter_mut().zip(patterns) {
+                            *slot = Kind(pattern as u16 | if smooth & 1 == 1 { SMOOTH } else { 0 });
+                            smooth >>= 1;
+                            if is_special[pattern as usize] {
+                                slot.0 |= if vertices[pattern as usize] > 1 { SEVERAL } else { 0 };
+                                sum.add_cell(vertices[pattern as usize]);
+                                sum.pinched |= tables().pinch[pattern as usize] != 255;
+                            }
                         }
                     }
                 }
-            }
-            count[0] = sum;
-        });
+                count[0] = sum;
+            },
+        );
         self.kind = kind;
         counts
     }
@@ -219,7 +243,8 @@ impl Count {
     }
 }
 
-/// Samples at the corners of the cells of a word: bit `i` of the n-th word is the sample at corner `n` of cell `i`.
+/// Samples at the corners of the cells of a word: bit `i` of the n-th word is the sample at corner
+/// `n` of cell `i`.
 #[inline(always)]
 fn corners(bits: &Bits, j: usize, k: usize, w: usize) -> [u64; 8] {
     let mut out = [0; 8];

@@ -1,5 +1,5 @@
-//! The cells that the surface passes, numbered in the order of layers, rows and x, so that all that is asked of them is an
-//! array lookup. [`find`] finds them.
+//! The cells that the surface passes, numbered in the order of layers, rows and x, so that all that
+//! is asked of them is an array lookup. [`find`] finds them.
 
 mod find;
 
@@ -11,8 +11,8 @@ use crate::grid::Grid;
 use glam::{DVec3, IVec3, UVec3, Vec3};
 use std::ops::Range;
 
-/// Cells with corners on both sides. The cell `(i, j, k)` has its low corner at that sample and owns
-/// the three grid edges that start there.
+/// Cells with corners on both sides. The cell `(i, j, k)` has its low corner at that sample and
+/// owns the three grid edges that start there.
 pub(super) struct Cells {
     words: usize,
     rows: usize,
@@ -27,12 +27,13 @@ pub(super) struct Cells {
     /// One bit per cell of the grid: some cell around its low corner is not smooth, so that its own
     /// three edges need hits.
     exact: Vec<u64>,
-    /// Cells with several vertices, in order: their number and that of their second vertex. A cell's first vertex has
-    /// the cell's number; the others come after all those.
+    /// Cells with several vertices, in order: their number and that of their second vertex. A
+    /// cell's first vertex has the cell's number; the others come after all those.
     several: Vec<[u32; 2]>,
     /// What lies before each row of cells, and all of it at the end.
     before: Vec<Count>,
-    /// Cells with hits of their own before each word of `mask`, and hits before each of those cells.
+    /// Cells with hits of their own before each word of `mask`, and hits before each of those
+    /// cells.
     exact_rank: Vec<u32>,
     first_hit: Vec<u32>,
 }
@@ -77,7 +78,9 @@ impl Cells {
     pub(super) fn beside_exact(&self, i: u32, j: u32, k: u32) -> bool {
         (0..8).any(|n| {
             let (i, j, k) = (i + (n & 1), j + (n >> 1 & 1), k + (n >> 2));
-            let within = (i as usize) < 64 * self.words && (j as usize) < self.rows && self.layers.contains(&(k as usize));
+            let within = (i as usize) < 64 * self.words
+                && (j as usize) < self.rows
+                && self.layers.contains(&(k as usize));
             within && self.is_exact(self.row_number(j, k), i)
         })
     }
@@ -274,7 +277,8 @@ impl Cells {
         match self.loops(cell).of_edge[edge] as usize {
             0 => cell,
             later => {
-                let of_row = &self.several[self.before[row].several as usize..self.before[row + 1].several as usize];
+                let of_row = &self.several
+                    [self.before[row].several as usize..self.before[row + 1].several as usize];
                 let at = of_row.partition_point(|[c, _]| (*c as usize) < cell);
                 of_row[at][1] as usize + later - 1
             }
@@ -330,7 +334,12 @@ impl Cells {
     }
 
     /// The exact hit of every cut edge that a cell asks for that is not smooth.
-    pub(super) fn hits(&self, grid: &Grid, shape: &dyn Shape, cancelled: &(dyn Fn() -> bool + Sync)) -> Vec<Hit> {
+    pub(super) fn hits(
+        &self,
+        grid: &Grid,
+        shape: &dyn Shape,
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Vec<Hit> {
         let count = self.before.last().map_or(0, |all| all.hits as usize);
         let mut out = vec![Hit { t: 0.5, normal: [0.0; 3], firm: false }; count];
         let starts = |row: usize| self.before[row].hits as usize;
@@ -346,7 +355,8 @@ impl Cells {
                     let mut high_at = low_at;
                     high_at[axis] += 1;
                     let from_low = self.config(index) & 1 == 1;
-                    let (inside_at, outside_at) = if from_low { (low_at, high_at) } else { (high_at, low_at) };
+                    let (inside_at, outside_at) =
+                        if from_low { (low_at, high_at) } else { (high_at, low_at) };
                     let at_sample = |s: UVec3| grid.at(s.x, s.y, s.z);
                     let (inside, outside) = (at_sample(inside_at), at_sample(outside_at));
                     edges.push(Edge { inside, outside, inside_at, outside_at });
@@ -388,8 +398,9 @@ mod tests {
         let mut bits = Bits::new(grid);
         let mut random = Random::new(seed, 0);
         let size = grid.size;
-        for (k, j, i) in (1..size.z - 1).flat_map(|k| (1..size.y - 1).flat_map(move |j| (1..size.x - 1).map(move |i| (k, j, i))))
-        {
+        for (k, j, i) in (1..size.z - 1).flat_map(|k| {
+            (1..size.y - 1).flat_map(move |j| (1..size.x - 1).map(move |i| (k, j, i)))
+        }) {
             if random.unit() < share {
                 bits.set(i, j, k);
             }
