@@ -77,8 +77,8 @@ async fn main() {
     b.open("/").await;
     b.click_text("button", "Tube").await;
     b.painted("draft").await;
-    b.click_text(".kind span", "I-WP").await;
-    b.until("the kind shows", || async { b.seen(".kind[aria-checked=true]", "I-WP").await }).await;
+    b.kind("Surfaces", "I-WP").await;
+    b.until("the kind shows", || async { b.seen(".chosen-kind", "I-WP").await }).await;
     b.step("Part").await;
     b.painted("draft").await;
     take("bench-shape.png").await;

@@ -245,7 +245,7 @@ async fn a_foreign_part_in_inches_is_asked_for_its_unit() {
     b.step("Structure").await;
 
     // Another kind keeps everything else.
-    b.click_text(".kind span", "Schwarz P").await;
+    b.kind("Surfaces", "Schwarz P").await;
     b.until("the sentence follows", || async {
         b.value("[aria-label='Cell size, mm']").await == "4.8"
     })
@@ -450,7 +450,7 @@ async fn tabs_follow_each_other_and_a_stopped_server_loses_nothing() {
     let second = b.new_tab().await;
     b.open("/project/keel-bracket").await;
     b.painted("draft").await;
-    b.click_text(".kind span", "Schwarz D").await;
+    b.kind("Surfaces", "Schwarz D").await;
     b.until("the change is saved", || async {
         b.attribute("[aria-label=Undo]", "disabled").await.is_empty()
     })

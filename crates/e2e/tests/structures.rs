@@ -187,6 +187,7 @@ async fn an_own_cell_is_drawn_and_used() {
 
     // A cell may come from a file as well; what is no cell is refused in words.
     b.step("Structure").await;
+    b.open_kinds().await;
     let choose = |name, mesh: TriMesh| {
         let b = &b;
         async move { b.choose_file("[aria-label='File of a cell']", name, &stl::write(&mesh)).await }
@@ -287,9 +288,8 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
         ("Extruded", "Hexagons", "Hexagons, 9 mm cells"),
         ("Seeded", "Voronoi struts", "Voronoi struts, 9 mm cells"),
     ] {
-        b.click_text(".ant-segmented-item-label", family).await;
+        b.kind(family, kind).await;
         b.kinds_drawn().await;
-        b.click_text(".kind span", kind).await;
         b.painted("draft").await;
         b.step("Structure").await;
         b.until("the sentence follows", || async { b.seen(".step", sentence).await }).await;

@@ -28,6 +28,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The bytes of a file that was written. */
         get: operations["download"];
         put?: never;
         post?: never;
@@ -47,6 +48,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /** Ends the final run. */
         delete: operations["cancel"];
         options?: never;
         head?: never;
@@ -60,6 +62,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** What can be chosen. */
         get: operations["options"];
         put?: never;
         post?: never;
@@ -143,6 +146,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Cells of the seed points. */
         post: operations["cells"];
         delete?: never;
         options?: never;
@@ -159,7 +163,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** A picture of a recipe at once. */
         post: operations["draft"];
+        /** Ends the drawing that this page waits for. */
         delete: operations["stop_draft"];
         options?: never;
         head?: never;
@@ -175,6 +181,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** What a final run will take. */
         post: operations["estimate"];
         delete?: never;
         options?: never;
@@ -189,6 +196,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** What happens to a project, as it happens. */
         get: operations["events"];
         put?: never;
         post?: never;
@@ -207,6 +215,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Writes a file of the final mesh and checks it. */
         post: operations["export"];
         delete?: never;
         options?: never;
@@ -271,6 +280,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Queues a final run. */
         post: operations["start_final"];
         delete?: never;
         options?: never;
@@ -287,6 +297,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Numbers of a recipe without a mesh. */
         post: operations["foresee"];
         delete?: never;
         options?: never;
@@ -349,6 +360,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The file that the part came from. */
         get: operations["part"];
         put?: never;
         post?: never;
@@ -365,6 +377,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The picture of the last final mesh. */
         get: operations["picture"];
         put?: never;
         post?: never;
@@ -397,6 +410,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The recipe as a file. */
         get: operations["recipe"];
         put?: never;
         post?: never;
@@ -431,6 +445,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Nodes and struts of a structure. */
         post: operations["skeleton"];
         delete?: never;
         options?: never;
@@ -463,7 +478,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** For each place, three 32-bit floats, little-endian, mm: how far it is from the region's border, negative inside. */
+        /**
+         * For each place, three 32-bit floats, little-endian, mm: how far it is from the region's border,
+         *     negative inside.
+         */
         post: operations["within"];
         delete?: never;
         options?: never;
@@ -496,6 +514,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A small picture of a structure. */
         get: operations["structure_picture"];
         put?: never;
         post?: never;
@@ -531,6 +550,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Takes a file in and tells what it holds. */
         post: operations["upload"];
         delete?: never;
         options?: never;
@@ -544,31 +564,47 @@ export interface components {
     schemas: {
         /** @description A file beside the part's own. */
         Beside: {
+            /** @description The file. */
             file: components["schemas"]["FileMark"];
             /** @description Unit, when the file states none. */
             unit: components["schemas"]["Unit"];
         };
         /** @description One of the bodies of a mesh that holds lattice and solids apart. */
         BodyApart: {
+            /** @description Name of the body. */
             name: string;
+            /** @description Triangles of the body. */
             triangles: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Volume of the body.
+             */
             volume_mm3: number;
         };
         /** @description What a person should know about a body. Lengths mm, volumes mm³. */
         BodyFacts: {
+            /** @description Does its surface enclose a volume without a gap? */
             closed: boolean;
+            /** @description Low corner of its box. */
             min_mm: number[];
+            /** @description Name of the body. */
             name: string;
             role?: components["schemas"]["Role"] | null;
+            /** @description Size of its box. */
             size_mm: number[];
+            /** @description Triangles of the body. */
             triangles: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Volume that it encloses.
+             */
             volume_mm3: number;
         };
         /** @description What was found in a body. */
         BodyHealth: {
+            /** @description Name of the body. */
             body: string;
+            /** @description What was looked at, and what was found. */
             checks: components["schemas"]["Check"][];
         };
         /** @description What the start screen shows of a project's newest state. */
@@ -578,8 +614,12 @@ export interface components {
              * @description Mass of the final mesh, once it was made. g.
              */
             mass_g?: number | null;
+            /** @description Name of the project. */
             name: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Volume of the part.
+             */
             part_volume_mm3?: number | null;
             /**
              * Format: double
@@ -588,6 +628,7 @@ export interface components {
             saved_percent?: number | null;
             /** @description Absent for a part that has not been opened by this program yet. */
             size_mm?: number[] | null;
+            /** @description What fills it, as a sentence. */
             structure: string;
             summary?: components["schemas"]["Summary"] | null;
         };
@@ -600,6 +641,7 @@ export interface components {
         Check: {
             /** @description The figure behind the verdict, with its unit. */
             figure: string;
+            /** @description What the check looks at. */
             group: components["schemas"]["CheckGroup"];
             /** @description What it means and what to do, when it does not pass. */
             hint?: string | null;
@@ -611,8 +653,12 @@ export interface components {
             place_mm?: number[] | null;
             /** @description Name for a person. */
             title: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The figure as a number, in the unit that `figure` names.
+             */
             value: number;
+            /** @description How it ended. */
             verdict: components["schemas"]["Verdict"];
         };
         /**
@@ -624,12 +670,15 @@ export interface components {
         CleanUp: {
             /**
              * Format: int32
-             * @description Struts that run on through a node curve there, each as up to 2 to the power of this straight pieces; 0: they are
-             *     straight.
+             * @description Struts that run on through a node curve there, each as up to 2 to the power of this straight
+             *     pieces; 0: they are straight.
              * @default 0
              */
             curved: number;
-            /** @default kept */
+            /**
+             * @description What becomes of struts that end freely.
+             * @default kept
+             */
             dead_ends: components["schemas"]["DeadEnds"];
             /**
              * @description Pieces that hang on nothing and are much smaller than the largest stay.
@@ -638,7 +687,8 @@ export interface components {
             keep_loose: boolean;
             /**
              * Format: double
-             * @description Struts cut by the part's surface are dropped where less than this share of a cell is left; 0: none.
+             * @description Struts cut by the part's surface are dropped where less than this share of a cell is left;
+             *     0: none.
              * @default 0
              */
             least_left: number;
@@ -668,7 +718,10 @@ export interface components {
             course: "straight";
         } | {
             about?: components["schemas"]["FaceMark"] | null;
-            /** @description Cells outward, all round and along the axis; 0: as many as come nearest to the cell size. */
+            /**
+             * @description Cells outward, all round and along the axis; 0: as many as come nearest to the cell
+             *     size.
+             */
             counts: number[];
             /** @enum {string} */
             course: "polar";
@@ -692,67 +745,101 @@ export interface components {
         DeadEnds: "kept" | "removed" | "extended";
         /** @description The two directions of a sheet, as lines along it through its middle. mm. */
         Directions: {
+            /** @description Places along the first direction. */
             u_mm: number[][];
+            /** @description Places along the second direction. */
             v_mm: number[][];
         };
         /** @description A picture wanted of a recipe, saved or not. */
         DraftRequest: {
             /** @description A value is moving: the quickest picture. */
             drag: boolean;
+            /** @description The recipe, saved or not. */
             recipe: components["schemas"]["Recipe"];
             /** @description With wall thickness for colouring. */
             thickness: boolean;
         };
         /** @description See [`Recipe::drain`]. */
         Drain: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description How deep the drain goes into the part. mm.
+             */
             depth_mm: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Radius of the drain. mm.
+             */
             radius_mm: number;
         };
         /** @description What goes out to a project's listeners. */
         Event: {
             /** @enum {string} */
             event: "job";
+            /** @description The run. */
             job: components["schemas"]["Job"];
         } | {
             /** @enum {string} */
             event: "recipe";
+            /** @description Number of the project. */
             project: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Its newest revision.
+             */
             revision: number;
         } | {
             /** @enum {string} */
             event: "relaxing";
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Rounds that were asked for.
+             */
             of: number;
+            /** @description Number of the project. */
             project: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Rounds done so far.
+             */
             rounds: number;
         } | {
             /** @enum {string} */
             event: "drawing";
+            /** @description Number of the project. */
             project: string;
             stage?: components["schemas"]["Stage"] | null;
         };
         /** @description A file that was written, read again and checked. */
         ExportReady: {
+            /** @description Size of the file. */
             bytes: number;
             /** @description Of the file as read again, and of its mesh against the request. */
             checks: components["schemas"]["Check"][];
+            /** @description Name of the file. */
             file_name: string;
             /** @description What they come to. */
             summary: components["schemas"]["Summary"];
+            /** @description Triangles that the file holds. */
             triangles: number;
+            /** @description Address of the file. */
             url: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Volume that they enclose.
+             */
             volume_mm3: number;
         };
+        /** @description A file that is wanted of the final mesh. */
         ExportRequest: {
-            /** @description Only this body, by its name in the report or the part: lattice or solids apart, or one left as it is. */
+            /**
+             * @description Only this body, by its name in the report or the part: lattice or solids apart, or one left
+             *     as it is.
+             */
             body?: string | null;
             /** @description With or without its ending. */
             file_name: string;
+            /** @description Its format. */
             kind: components["schemas"]["FileKind"];
         };
         /**
@@ -764,6 +851,7 @@ export interface components {
         FaceInfo: {
             /** @description Faces that share an edge with it. */
             beside: components["schemas"]["Neighbour"][];
+            /** @description The face's description. */
             mark: components["schemas"]["FaceMark"];
             /**
              * Format: double
@@ -778,10 +866,14 @@ export interface components {
         FaceKind: "plane" | "cylinder" | "cone" | "sphere" | "free";
         /** @description A face by its description, so that it is found again on a slightly changed part. */
         FaceMark: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Area of the face.
+             */
             area_mm2: number;
             /** @description A plane's outward normal, an axis, or the mean normal. */
             direction: number[];
+            /** @description The shape of the face. */
             kind: components["schemas"]["FaceKind"];
             /** @description Middle of its area. mm. */
             place_mm: number[];
@@ -801,7 +893,10 @@ export interface components {
             contact?: components["schemas"]["Contact"] | null;
             /** @description Struts of which the part's surface left too little. */
             cut_short: number;
-            /** @description Struts with an end inside the part at which no other begins, before anything is done about them. */
+            /**
+             * @description Struts with an end inside the part at which no other begins, before anything is done about
+             *     them.
+             */
             dead_ends: number;
             /**
              * Format: double
@@ -815,9 +910,15 @@ export interface components {
             /** @description Struts of small loose pieces, left out unless they are to stay. */
             in_loose: number;
             lengths?: components["schemas"]["Lengths"] | null;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Length of the longest strut. mm.
+             */
             longest_mm: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Mean length of struts. mm.
+             */
             mean_mm: number;
             /**
              * Format: double
@@ -837,10 +938,14 @@ export interface components {
             rows?: number[] | null;
             /** @description Seed points inside the part; 0 for cells that repeat. */
             seeds: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Length of the shortest strut. mm.
+             */
             shortest_mm: number;
             /** @description Chains of struts that run on through their nodes, where they are curved. */
             strands: number;
+            /** @description Struts of the net. */
             struts: number;
             /** @description Seed points on its surface. */
             surface_seeds: number;
@@ -857,11 +962,16 @@ export interface components {
          * @enum {string}
          */
         Family: "surfaces" | "cells" | "extruded" | "seeded";
-        /** @enum {string} */
+        /**
+         * @description A format that meshes are written in.
+         * @enum {string}
+         */
         FileKind: "stl" | "3mf";
         /** @description A file by its contents. */
         FileMark: {
+            /** @description Name that the file had. */
             name: string;
+            /** @description SHA-256 of its bytes, in hexadecimal. */
             sha256: string;
         };
         /** @enum {string} */
@@ -915,8 +1025,8 @@ export interface components {
             walls: boolean;
         };
         /**
-         * @description Where cells are smaller: around the zones that ask for it, and along the surface if wanted. With a count of
-         *     points cells elsewhere become larger; without one there are more points.
+         * @description Where cells are smaller: around the zones that ask for it, and along the surface if wanted. With
+         *     a count of points cells elsewhere become larger; without one there are more points.
          */
         Finer: {
             /**
@@ -934,7 +1044,9 @@ export interface components {
         };
         /** @description A shape to begin with. */
         FirstShape: {
+            /** @description The shape with its first dimensions. */
             shape: components["schemas"]["OwnShape"];
+            /** @description Name of the shape. */
             title: string;
         };
         /**
@@ -944,28 +1056,53 @@ export interface components {
         FoamKind: "foam_sheet";
         /** @description What is known of a recipe without a mesh. */
         Foreseen: {
+            /** @description What thickness and density lead to. */
             linked: components["schemas"]["Linked"];
             /** @description Of the final mesh. */
             prediction: components["schemas"]["Prediction"];
+            /** @description Numbers of the result. */
             report: components["schemas"]["Foretold"];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Seconds of all stages.
+             */
             seconds: number;
+            /** @description Seconds by stage. */
             stages: components["schemas"]["StageTime"][];
         };
         /** @description What density and zones say of the result before there is a mesh. */
         Foretold: {
+            /** @description What should be known before a run. */
             cautions: string[];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Solid share of what is filled. Percent.
+             */
             fill_density_percent: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Mass of the result. g.
+             */
             mass_g: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Mass of the part before, were it solid. g.
+             */
             part_mass_g: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Volume of the part before.
+             */
             part_volume_mm3: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Share of the part's volume that is saved. Percent.
+             */
             saved_percent: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Volume of the result.
+             */
             volume_mm3: number;
         };
         /**
@@ -977,6 +1114,7 @@ export interface components {
         FoundMesh: {
             /** @description Its size in the file, in mm where that states no unit. */
             cell_mm: number[];
+            /** @description The mesh as a recipe holds it. */
             own: components["schemas"]["OwnMesh"];
             /**
              * Format: double
@@ -991,6 +1129,7 @@ export interface components {
              * @description Median of their lengths. mm.
              */
             cell_mm: number;
+            /** @description The struts as a recipe holds them. */
             own: components["schemas"]["OwnStruts"];
             /**
              * Format: double
@@ -1000,9 +1139,15 @@ export interface components {
         };
         /** @description What the members of a filling measure. */
         Gauged: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Thickness that the recipe asks for. mm.
+             */
             asked_mm: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Median of the thickness that was measured. mm.
+             */
             median_mm: number;
             /** @description Where the thinnest of that was measured. mm. */
             thinnest_at_mm: number[];
@@ -1026,25 +1171,36 @@ export interface components {
         };
         /** @description A file's contents before it becomes a part. */
         Inspection: {
+            /** @description Bodies that the file holds. */
             bodies: number;
+            /** @description What the part would be in each unit. */
             choices: components["schemas"]["UnitChoice"][];
+            /** @description Is every body without a gap? */
             closed: boolean;
+            /** @description What is not right, as sentences. */
             defects: string[];
+            /** @description Name of the format. */
             format: string;
             /** @description It is a sheet, which is given thickness. */
             sheet: boolean;
             /** @description Beams of a lattice. */
             struts: number;
+            /** @description Triangles that the file holds. */
             triangles: number;
             /** @description The format states its unit: there is one choice. */
             unit_stated: boolean;
         };
         /** @description A final run. */
         Job: {
+            /** @description Number of the run. */
             id: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Seconds that it will take.
+             */
             predicted_seconds: number;
             problem?: components["schemas"]["Problem"] | null;
+            /** @description Number of the project. */
             project: string;
             /**
              * Format: int64
@@ -1052,12 +1208,20 @@ export interface components {
              */
             revision: number;
             stage?: components["schemas"]["Stage"] | null;
+            /** @description Seconds of the stages that are done. */
             stages: components["schemas"]["StageTime"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description When it began, in ms since 1970.
+             */
             started_ms?: number | null;
+            /** @description How far it is. */
             state: components["schemas"]["JobState"];
         };
-        /** @enum {string} */
+        /**
+         * @description How far a final run is.
+         * @enum {string}
+         */
         JobState: "queued" | "running" | "done" | "failed" | "cancelled";
         /** @description How struts and walls meet. Absolute, so that thickness and density stay in step. */
         Joins: {
@@ -1080,8 +1244,8 @@ export interface components {
              */
             node_mm: number;
             /**
-             * @description Where no skin or solid covers it the lattice reaches past the part's surface by half its thickness, so that struts
-             *     there are whole; else it is trimmed.
+             * @description Where no skin or solid covers it the lattice reaches past the part's surface by half its
+             *     thickness, so that struts there are whole; else it is trimmed.
              * @default false
              */
             proud: boolean;
@@ -1109,10 +1273,12 @@ export interface components {
              * @description Width of each bin, the first of which begins at 0. mm.
              */
             bin_mm: number;
+            /** @description Struts by length, from the shortest to the longest in equal classes. */
             counts: number[];
             /**
              * Format: double
-             * @description At the lowest bin between short struts and those that make the cells; 0 where there are no short ones. mm.
+             * @description At the lowest bin between short struts and those that make the cells; 0 where there are no
+             *     short ones. mm.
              */
             suggested_weld_mm: number;
         };
@@ -1143,16 +1309,19 @@ export interface components {
         };
         /** @description Faces that a zone or skin names and the part does not have. */
         LostFaces: {
+            /** @description Faces that were not found. */
             faces: number;
             /** @description Of the zone or skin. */
             name: string;
         };
+        /** @description What the result is made of. */
         Material: {
             /**
              * Format: double
              * @description g/cm³.
              */
             density: number;
+            /** @description Name of the material. */
             name: string;
         };
         /** @description A material to choose. */
@@ -1162,6 +1331,7 @@ export interface components {
              * @description g/cm³.
              */
             density: number;
+            /** @description Name of the material. */
             name: string;
         };
         /** @description What is mended of the part's files. The files stay as they are. */
@@ -1203,17 +1373,18 @@ export interface components {
              */
             rewrap_mm: number;
         };
+        /** @description How the mesh is made. */
         MeshStep: {
             /**
              * Format: double
-             * @description Lattice and solids are bodies of their own that overlap by so much, 0 for touching; absent: all is one
-             *     body. mm.
+             * @description Lattice and solids are bodies of their own that overlap by so much, 0 for touching; absent:
+             *     all is one body. mm.
              */
             apart_mm?: number | null;
             /**
              * Format: double
-             * @description Loose pieces smaller than this are removed; absent: follows the smallest cell. Pieces of more than a thousandth of the
-             *     largest one stay in any case. mm³.
+             * @description Loose pieces smaller than this are removed; absent: follows the smallest cell. Pieces of
+             *     more than a thousandth of the largest one stay in any case. mm³.
              */
             crumb_mm3?: number | null;
             /**
@@ -1275,20 +1446,27 @@ export interface components {
         Note: {
             /** @description A place to look at, when there is one. mm. */
             place_mm?: number[] | null;
+            /** @description What should be known, as sentences. */
             text: string;
         };
         /** @description What the app needs to know of the server. */
         Options: {
             /** @description There is a session to log out of. */
             can_log_out: boolean;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Bytes of the largest file that is read.
+             */
             largest_file_bytes: number;
+            /** @description Materials that are known. */
             materials: components["schemas"]["MaterialChoice"][];
             /** @description Parts to try. */
             reedling: components["schemas"]["ReedlingPart"][];
             /** @description Shapes to begin with. */
             shapes: components["schemas"]["FirstShape"][];
+            /** @description Kinds of structures. */
             structures: components["schemas"]["StructureChoice"][];
+            /** @description Version of the program. */
             version: string;
         };
         /** @description Struts of a cell that repeats along its three axes. */
@@ -1300,13 +1478,17 @@ export interface components {
         OwnFill: {
             /**
              * Format: double
-             * @description Width across the zone's border over which it passes into what is around it; 0 for a sharp border. mm.
+             * @description Width across the zone's border over which it passes into what is around it; 0 for a sharp
+             *     border. mm.
              */
             blend_mm: number;
+            /** @description What it looks like where members meet. */
             joins: components["schemas"]["Joins"];
             /** @description At a sharp border struts end; else ties run from there to the ends of struts beyond it. */
             loose_ends?: boolean;
+            /** @description What fills it. */
             structure: components["schemas"]["Structure"];
+            /** @description How thick that is. */
             thicken: components["schemas"]["Thicken"];
         };
         /** @description The solid that one cell holds. Its box is the cell. */
@@ -1332,10 +1514,14 @@ export interface components {
          *     origin.
          */
         OwnShape: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Radius of its edges.
+             */
             round_mm: number;
             /** @enum {string} */
             shape: "box";
+            /** @description Its sides. */
             size_mm: number[];
         } | {
             /**
@@ -1343,65 +1529,116 @@ export interface components {
              * @description Radius of the outer corners around z, 0 for sharp; inside it is less by the wall.
              */
             corner_mm: number;
+            /** @description It has no lid. */
             open: boolean;
             /** @enum {string} */
             shape: "hollow_box";
+            /** @description Its outer sides. */
             size_mm: number[];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Thickness of its walls.
+             */
             wall_mm: number;
         } | {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Its diameter.
+             */
             diameter_mm: number;
             /** @enum {string} */
             shape: "sphere";
         } | {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Its diameter.
+             */
             diameter_mm: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Its height.
+             */
             height_mm: number;
             /** @enum {string} */
             shape: "cylinder";
             /** @description Only the side, open at both ends. */
             sheet: boolean;
         } | {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Diameter of the bore.
+             */
             bore_mm: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Its outer diameter.
+             */
             diameter_mm: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Its height.
+             */
             height_mm: number;
             /** @enum {string} */
             shape: "tube";
         } | {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Diameter of its lower end.
+             */
             bottom_mm: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Its height.
+             */
             height_mm: number;
             /** @enum {string} */
             shape: "cone";
             /** @description Only the side, open at both ends. */
             sheet: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Diameter of its upper end.
+             */
             top_mm: number;
         } | {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Its outer diameter.
+             */
             diameter_mm: number;
             /** @enum {string} */
             shape: "torus";
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Diameter of the ring's section.
+             */
             thickness_mm: number;
         } | {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Radius of its corners.
+             */
             corner_mm: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Diameter of its holes.
+             */
             hole_mm: number;
             /** @enum {string} */
             shape: "plate";
+            /** @description Its sides. */
             size_mm: number[];
         } | {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Its diameter.
+             */
             diameter_mm: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Parts that each edge of the first twenty triangles is cut into.
+             */
             parts: number;
             /** @enum {string} */
             shape: "geodesic";
@@ -1411,25 +1648,38 @@ export interface components {
              * @description Where the axis stands across the profile.
              */
             axis_mm: number;
+            /** @description The outline. */
             points: components["schemas"]["ProfilePoint"][];
             /** @enum {string} */
             shape: "revolved";
             /** @description Without the line from the last point to the first, and open there. */
             sheet: boolean;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Steps around.
+             */
             steps: number;
         } | {
-            /** @description All sections are drawn curves that end at their first and last point: a sheet between those. */
+            /**
+             * @description All sections are drawn curves that end at their first and last point: a sheet between
+             *     those.
+             */
             open: boolean;
+            /** @description Outlines from the lowest to the highest. */
             sections: components["schemas"]["Section"][];
             /** @enum {string} */
             shape: "loft";
             /** @description Open at the first and last section. */
             sheet: boolean;
+            /** @description The surface runs smoothly through them. */
             smooth: boolean;
         } | {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Points in a row.
+             */
             across: number;
+            /** @description Places of the points, row after row. */
             points_mm: number[][];
             /** @enum {string} */
             shape: "free_form";
@@ -1445,21 +1695,31 @@ export interface components {
         };
         /** @description What a person should know about the part. Lengths mm, areas mm², volumes mm³. */
         PartFacts: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Area of its surface. mm².
+             */
             area_mm2: number;
             /** @description Bodies of material, those that meet counted as one. */
             bodies: number;
             /** @description What was mended or made of it, in plain words. */
             changes: string[];
+            /** @description Is every body without a gap? */
             closed: boolean;
             /** @description What is not right, in plain words; empty when nothing is. */
             defects: string[];
             /** @description Every body of the files, in order. */
             list: components["schemas"]["BodyFacts"][];
+            /** @description Low corner of its box. */
             min_mm: number[];
+            /** @description Size of its box. */
             size_mm: number[];
+            /** @description Triangles of its surface. */
             triangles: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Volume of the part.
+             */
             volume_mm3: number;
         };
         /** @description Where the part comes from. */
@@ -1472,6 +1732,7 @@ export interface components {
              */
             crease_deg: number;
             file?: components["schemas"]["FileMark"] | null;
+            /** @description What is mended of it. */
             mend: components["schemas"]["Mend"];
             /** @description Hollows that are bodies of the part. */
             pockets?: components["schemas"]["Pocket"][];
@@ -1490,26 +1751,39 @@ export interface components {
             axis_mm: number[];
             /** @description Centre of the first end. */
             base_mm: number[];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Its radius.
+             */
             radius_mm: number;
             /** @enum {string} */
             shape: "cylinder";
         } | {
+            /** @description Its middle. */
             centre_mm: number[];
             /** @description Turned about x, then y, then z. */
             rotation_deg: number[];
             /** @enum {string} */
             shape: "box";
+            /** @description Its sides. */
             size_mm: number[];
         } | {
+            /** @description Its middle. */
             centre_mm: number[];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Its radius.
+             */
             radius_mm: number;
             /** @enum {string} */
             shape: "sphere";
         } | {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description How far from them.
+             */
             depth_mm: number;
+            /** @description The faces. */
             faces: components["schemas"]["FaceMark"][];
             /** @enum {string} */
             shape: "faces";
@@ -1522,6 +1796,7 @@ export interface components {
         };
         /** @description A hollow of the part by the faces around it. */
         Pocket: {
+            /** @description Faces around the hollow. */
             faces: components["schemas"]["FaceMark"][];
             /** @description Of the body that it becomes. */
             name: string;
@@ -1533,7 +1808,10 @@ export interface components {
              * @description Loose pieces smaller than this will be removed. mm³.
              */
             crumb_mm3: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Peak memory. MB.
+             */
             memory_mb: number;
             /** @description What a person should know before starting, in plain words. */
             notes: components["schemas"]["Note"][];
@@ -1549,7 +1827,10 @@ export interface components {
             seconds: number;
             /** @description The same by stage; empty for a run of an older version. */
             stages: components["schemas"]["StageCost"][];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Grid step of the final mesh. mm.
+             */
             step_mm: number;
             too_large?: components["schemas"]["RecipeError"] | null;
             /**
@@ -1558,15 +1839,20 @@ export interface components {
              */
             triangles: number;
         };
+        /** @description Why a request has no answer (RFC 9457). */
         Problem: {
             /** @description Stable name, for programs. */
             code: string;
             /** @description Recipe field that is meant, when it is one. */
             field?: string | null;
+            /** @description What to do about it, in a sentence for a person. */
             hint: string;
             /** @description For a person. */
             message: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Status of the answer.
+             */
             status: number;
         };
         /** @description A point of a profile and the line from it to the next one, the last to the first. */
@@ -1619,40 +1905,59 @@ export interface components {
             /** Format: int64 */
             updated_ms: number;
         };
-        /** @enum {string} */
+        /**
+         * @description How fine a mesh is made.
+         * @enum {string}
+         */
         Quality: "drag" | "draft" | "final";
         /**
          * @description Ranges that sliders offer for a part; typed values may go further, up to what
          *     [`Recipe::validate`] allows.
          */
         Ranges: {
+            /** @description Cell size. */
             cell_mm: number[];
+            /** @description Relative density. */
             percent: number[];
+            /** @description Shift of the structure. */
             shift_mm: number[];
+            /** @description Depth of skins. */
             skin_mm: number[];
+            /** @description Thickness of walls and struts. */
             thickness_mm: number[];
         };
+        /** @description Every value of every step. With the part it gives the same mesh bit for bit. */
         Recipe: {
+            /** @description What it looks like where members meet. */
             joins: components["schemas"]["Joins"];
+            /** @description What it is made of. */
             material: components["schemas"]["Material"];
+            /** @description How fine the mesh is. */
             mesh: components["schemas"]["MeshStep"];
             /** @description Title of what is made; written into exported files. */
             name: string;
+            /** @description Where the part comes from and what is mended. */
             part: components["schemas"]["PartStep"];
             stand?: components["schemas"]["Stand"] | null;
+            /** @description What fills it. */
             structure: components["schemas"]["Structure"];
+            /** @description How thick that is. */
             thicken: components["schemas"]["Thicken"];
             /**
              * Format: int32
              * @description Version of this form.
              */
             ulmix: number;
+            /** @description Where the part may be hollow. */
             zones: components["schemas"]["Zones"];
         };
         /** @description A value that cannot be used: where, what is wrong, what to do. */
         RecipeError: {
+            /** @description Path of the value in the recipe, as `thicken.thickness_mm`. */
             field: string;
+            /** @description What to do about it, in a sentence for a person. */
             hint: string;
+            /** @description What is wrong, in a sentence for a person. */
             message: string;
         };
         /**
@@ -1662,22 +1967,34 @@ export interface components {
         Reedling: "keel_bracket" | "tow_grip" | "battery_cradle" | "lamp_guard" | "vent_panel" | "link_sleeve" | "float_shell";
         /** @description A part of the Reedling buoy. */
         ReedlingPart: {
+            /** @description The part meant. */
             part: components["schemas"]["Reedling"];
+            /** @description Its name for a person. */
             title: string;
+            /** @description What it shows. */
             words: string;
         };
         /** @description A loose piece that was removed. */
         Removed: {
             /** @description A place of its surface. mm. */
             place_mm: number[];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Volume of the piece.
+             */
             volume_mm3: number;
         };
         /** @description Numbers of a mesh. Volumes mm³, areas mm². */
         Report: {
-            /** @description Lattice and solids, where they are bodies of their own, in the mesh's order; empty where all is one. */
+            /**
+             * @description Lattice and solids, where they are bodies of their own, in the mesh's order; empty where all
+             *     is one.
+             */
             apart: components["schemas"]["BodyApart"][];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Surface of the result. mm².
+             */
             area_mm2: number;
             /** @description How many bodies it is to have; 0 for a draft. */
             bodies: number;
@@ -1687,8 +2004,12 @@ export interface components {
             checks?: components["schemas"]["Check"][] | null;
             /** @description The largest loose pieces that were removed, largest first. */
             crumbs: components["schemas"]["Removed"][];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Material of these pieces.
+             */
             crumbs_mm3: number;
+            /** @description Loose pieces that were removed. */
             crumbs_removed: number;
             /**
              * Format: double
@@ -1696,17 +2017,26 @@ export interface components {
              */
             fill_density_percent: number;
             /**
-             * @description By filling, in the order of [`Recipe::fillings`], what its walls or struts measure on the mesh; absent where nothing
-             *     could be measured, and empty for a draft.
+             * @description By filling, in the order of [`Recipe::fillings`], what its walls or struts measure on the
+             *     mesh; absent where nothing could be measured, and empty for a draft.
              */
             gauged: (components["schemas"]["Gauged"] | null)[];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Mass of the result. g.
+             */
             mass_g: number;
             /** @description What a person should know, in plain words: an empty or a solid result, among others. */
             notes: components["schemas"]["Note"][];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Mass of the part before, were it solid. g.
+             */
             part_mass_g: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Volume of the part before.
+             */
             part_volume_mm3: number;
             /**
              * Format: double
@@ -1718,11 +2048,19 @@ export interface components {
              * @description Share of the solid part's volume that is gone. Percent.
              */
             saved_percent: number;
+            /** @description Triangles of the mesh. */
             triangles: number;
+            /** @description Closed voids that were filled. */
             voids_filled: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Space of these voids.
+             */
             voids_mm3: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Volume of the result.
+             */
             volume_mm3: number;
         };
         /**
@@ -1734,30 +2072,48 @@ export interface components {
         RunInfo: {
             /** @description The picture carries thickness. */
             has_thickness: boolean;
+            /** @description What thickness and density lead to. */
             linked: components["schemas"]["Linked"];
             placing?: components["schemas"]["Placing"] | null;
             /** @description Of the final mesh. */
             prediction: components["schemas"]["Prediction"];
+            /** @description How fine the mesh is. */
             quality: components["schemas"]["Quality"];
+            /** @description Numbers, checks and notes. */
             report: components["schemas"]["Report"];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Seconds of all stages.
+             */
             seconds: number;
+            /** @description Seconds by stage. */
             stages: components["schemas"]["StageTime"][];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Step of the grid.
+             */
             step_mm: number;
         };
         /** @description An outline of a loft: a rectangle with rounded corners, an ellipse, or a smooth curve. */
         Section: {
-            /** @description Points of a smooth curve around the middle, before the turn, in the place of size and roundness; or none. */
+            /**
+             * @description Points of a smooth curve around the middle, before the turn, in the place of size and
+             *     roundness; or none.
+             */
             curve_mm: number[][];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Its height.
+             */
             height_mm: number;
+            /** @description Its middle. */
             middle_mm: number[];
             /**
              * Format: double
              * @description 0 for sharp corners, 100 for an ellipse.
              */
             round_percent: number;
+            /** @description Its sides. */
             size_mm: number[];
             /**
              * Format: double
@@ -1774,7 +2130,8 @@ export interface components {
         Seeds: {
             /**
              * Format: double
-             * @description Loose points keep this distance from each other, in cells; 0: as chance has it. There may then be fewer of them.
+             * @description Loose points keep this distance from each other, in cells; 0: as chance has it. There may
+             *     then be fewer of them.
              * @default 0
              */
             apart: number;
@@ -1792,13 +2149,15 @@ export interface components {
             /** @default null */
             finer: components["schemas"]["Finer"] | null;
             /**
-             * @description Those lie evenly as they are seen along the structure's z, not by the area of the surface: steep faces hold few.
+             * @description Those lie evenly as they are seen along the structure's z, not by the area of the surface:
+             *     steep faces hold few.
              * @default false
              */
             from_above: boolean;
             /**
              * Format: double
-             * @description Width of the holes in walls over that of the walls, for powder and resin to leave; 0 for none.
+             * @description Width of the holes in walls over that of the walls, for powder and resin to leave; 0 for
+             *     none.
              * @default 0
              */
             holes: number;
@@ -1807,7 +2166,10 @@ export interface components {
              * @default true
              */
             inner: boolean;
-            /** @default inside */
+            /**
+             * @description Where the points lie.
+             * @default inside
+             */
             layout: components["schemas"]["Layout"];
             /**
              * Format: double
@@ -1846,11 +2208,15 @@ export interface components {
              * @default 0
              */
             shortest: number;
-            /** @default even */
+            /**
+             * @description How they are spread.
+             * @default even
+             */
             spread: components["schemas"]["Spread"];
             /**
              * Format: int32
-             * @description Points on the surface, where some lie there; absent: as many as sides of the cell size cover it.
+             * @description Points on the surface, where some lie there; absent: as many as sides of the cell size cover
+             *     it.
              * @default null
              */
             surface_count: number | null;
@@ -1868,15 +2234,22 @@ export interface components {
              * @description Share of the thickness on the side that triangles face. Percent.
              */
             front_percent: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Thickness of the shell.
+             */
             thickness_mm: number;
         };
         /** @description Material within `depth_mm` of faces stays. */
         Skin: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Depth of the skin.
+             */
             depth_mm: number;
             /** @description Absent for the whole surface. */
             faces?: components["schemas"]["FaceMark"][] | null;
+            /** @description Name of the skin. */
             name: string;
         };
         /**
@@ -1884,20 +2257,31 @@ export interface components {
          * @enum {string}
          */
         Spread: "even" | "loose";
-        /** @enum {string} */
+        /**
+         * @description A stage of a run.
+         * @enum {string}
+         */
         Stage: "zones" | "skeleton" | "thickness" | "lattice" | "surface" | "finish" | "report";
         /** @description What a stage will take. */
         StageCost: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Seconds that it will take.
+             */
             seconds: number;
+            /** @description The stage meant. */
             stage: components["schemas"]["Stage"];
         };
         /** @description How long a stage took. */
         StageTime: {
             /** @description Answered from an earlier run. */
             cached: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Seconds that it took.
+             */
             seconds: number;
+            /** @description The stage meant. */
             stage: components["schemas"]["Stage"];
         };
         /** @description Files are written as the part stands, in the middle of the bed. */
@@ -1921,10 +2305,12 @@ export interface components {
             contact_mm2: number;
             /** @description It lies within the printer's space. */
             fits: boolean;
+            /** @description Size as it stands. */
             size_mm: number[];
             /** @description Columns of the turn from the part's axes to the bed's. */
             turn: number[][];
         };
+        /** @description What fills a zone. */
         Structure: {
             /** @description Cell size along the cell's own axes. mm. */
             cell_mm: number[];
@@ -1932,7 +2318,9 @@ export interface components {
             clean?: components["schemas"]["CleanUp"];
             /** @description How rows of strut cells run. */
             course?: components["schemas"]["Course"];
+            /** @description Walls or a network, of surfaces that repeat. */
             form: components["schemas"]["Form"];
+            /** @description What it is. */
             kind: components["schemas"]["Kind"];
             /** @description What repeats where the kind is an own cell. */
             own_cell: components["schemas"]["OwnCell"];
@@ -1940,6 +2328,7 @@ export interface components {
             own_struts?: components["schemas"]["OwnStruts"] | null;
             /** @description Turned about x, then y, then z. Degrees. */
             rotation_deg: number[];
+            /** @description Points that own cells, of seeded kinds. */
             seeds: components["schemas"]["Seeds"];
             /** @description From the middle of the part's box to a cell's corner. mm. */
             shift_mm: number[];
@@ -1948,14 +2337,17 @@ export interface components {
         /** @description A kind of structure to choose. */
         StructureChoice: {
             drawn?: components["schemas"]["OwnCell"] | null;
+            /** @description The family that it is shown in. */
             family: components["schemas"]["Family"];
             /** @description Comes from a file. */
             given: boolean;
+            /** @description The kind meant. */
             kind: components["schemas"]["Kind"];
             /** @description A random number tells its arrangements apart. */
             random: boolean;
             /** @description Grows from seed points. */
             seeded: boolean;
+            /** @description Its name for a person. */
             title: string;
         };
         /** @description The section of struts. */
@@ -1972,15 +2364,19 @@ export interface components {
             taller_mm: number;
             /**
              * Format: double
-             * @description About the strut's axis; untwisted the height of a strut points as far along z as it can, that of an upright
-             *     one along x. Degrees.
+             * @description About the strut's axis; untwisted the height of a strut points as far along z as it can,
+             *     that of an upright one along x. Degrees.
              */
             turn_deg: number;
         };
         /** @description What some checks come to together. */
         Summary: {
+            /** @description The worst of all checks. */
             verdict: components["schemas"]["Verdict"];
-            /** @description For a person: "every check passes", "nothing fails, 2 to look at", "1 check fails, 2 to look at". */
+            /**
+             * @description For a person: "every check passes", "nothing fails, 2 to look at", "1 check fails, 2 to look
+             *     at".
+             */
             words: string;
         };
         /**
@@ -2000,6 +2396,7 @@ export interface components {
              * @description Distance over which that fades to nothing. mm.
              */
             reach_mm: number;
+            /** @description Where struts are thicker. */
             toward: components["schemas"]["Toward"];
         };
         /** @description Which of the two linked values was typed last; the other follows. */
@@ -2032,21 +2429,29 @@ export interface components {
         Unit: "mm" | "cm" | "m" | "inch";
         /** @description What the part would be in a unit. */
         UnitChoice: {
+            /** @description Size of the part in it. */
             size_mm: number[];
+            /** @description The unit meant. */
             unit: components["schemas"]["Unit"];
             /** @description Why hardly anybody would print a part of this size. */
             unlikely?: string | null;
             /** @description The size is one that can be worked on. */
             usable: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Volume of the part in it.
+             */
             volume_mm3: number;
             /** @description Its longest side beside a thing everybody knows. */
             words: string;
         };
         /** @description A file that waits for its unit. */
         Upload: {
+            /** @description What the file holds. */
             contents: components["schemas"]["Inspection"];
+            /** @description Name of the file. */
             file_name: string;
+            /** @description Number under which it waits. */
             upload: string;
         };
         /**
@@ -2054,21 +2459,27 @@ export interface components {
          * @enum {string}
          */
         Verdict: "pass" | "look" | "fail";
+        /** @description A place of the part with a role of its own. */
         Zone: {
             /** @description Seed points lie closer around it, where a structure makes use of that. */
             finer?: boolean;
+            /** @description Name of the zone. */
             name: string;
             own?: components["schemas"]["OwnFill"] | null;
+            /** @description Where it is. */
             place: components["schemas"]["Place"];
+            /** @description What becomes of the part there. */
             role: components["schemas"]["Role"];
             /** @description Struts are thicker toward it, where a filling makes use of that. */
             thicker?: boolean;
         };
+        /** @description Where the part is filled, kept and cleared. */
         Zones: {
             /** @description The first that holds a place decides. */
             list: components["schemas"]["Zone"][];
             /** @description What the part is where no zone of the list is: filled or kept solid. */
             rest: components["schemas"]["Role"];
+            /** @description Skins along the surface. */
             skins: components["schemas"]["Skin"][];
         };
     };

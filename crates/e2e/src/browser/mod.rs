@@ -225,11 +225,30 @@ impl Bench {
         self.click_text(".step .title h2", title).await;
     }
 
+    /// Opens the sheet of all kinds of structures.
+    pub async fn open_kinds(&self) {
+        let shown = || async { self.present(".kind-sheet").await };
+        self.acted(
+            "the kinds are shown",
+            || async { self.click("[aria-label='Change the kind of structure']").await },
+            shown,
+        )
+        .await;
+    }
+
+    /// Closes that sheet, so that the view is free.
+    pub async fn close_kinds(&self) {
+        self.click("[aria-label='Close the kinds of structures']").await;
+        self.until("the kinds are gone", || async { !self.present(".kind-sheet").await }).await;
+    }
+
     /// Chooses a kind of structure by its picture.
     pub async fn kind(&self, family: &str, kind: &str) {
-        self.click_text("[aria-label='Family of structures'] .ant-segmented-item-label", family)
-            .await;
+        self.open_kinds().await;
+        let families = "[aria-label='Family of structures'] .ant-segmented-item-label";
+        self.click_text(families, family).await;
         self.click_text(".kind span", kind).await;
+        self.close_kinds().await;
     }
 
     /// Every kind in sight has its picture.

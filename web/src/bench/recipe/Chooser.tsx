@@ -1,67 +1,60 @@
-import { Segmented } from 'antd'
-import { useState } from 'react'
-import { edit, pick, useBench } from '../state'
+import { Button } from 'antd'
+import { useEffect, useRef, useState } from 'react'
+import { useBench } from '../state'
 import { fillingOf, useFilling } from './filling'
+import { KindSheet } from './KindSheet'
 import { OwnMesh } from './OwnMesh'
 import { OwnStruts } from './OwnStruts'
-import {
-  choiceOf,
-  families,
-  pictureOf,
-  useChoices,
-  withStructure,
-  type Family,
-} from './structureRules'
+import { choiceOf, families, pictureOf, useChoices } from './structureRules'
 
-/** Every kind of a family as a picture of itself, with this recipe's cell size and thickness. */
+/** The chosen kind as a picture of itself; all others are in a sheet that opens beside it. */
 export function Chooser() {
   const f = useFilling()
   const choices = useChoices()
+  const [open, setOpen] = useState(false)
+  const button = useRef<HTMLButtonElement>(null)
+  // Faces and handles are picked in the view, which the sheet covers.
+  const covered = useBench((b) => b.picking !== null || b.handle !== null)
+  useEffect(() => {
+    if (covered) setOpen(false)
+  }, [covered])
   const chosen = f && choiceOf(choices, f.filling.structure.kind)
-  const [looked, look] = useState<Family | null>(null)
   if (!f || !chosen) return null
-  const family = looked ?? chosen.family
   const saved = fillingOf(f.project.recipe, f.at)
   // Pictures follow what is saved: while a value moves they would only flicker.
   const thickness = f.found?.thickness_mm ?? Math.min(...saved.structure.cell_mm) / 8
+  const family = families.find((one) => one.value === chosen.family)
+  const close = () => {
+    setOpen(false)
+    button.current?.focus()
+  }
   return (
     <>
-      <Segmented<Family>
-        block
-        size="small"
-        aria-label="Family of structures"
-        value={family}
-        options={families}
-        onChange={look}
-      />
-      <div className="kinds" role="radiogroup" aria-label="Kind of structure">
-        {choices
-          .filter((c) => c.family === family && !c.given)
-          .map((c) => (
-            <button
-              key={c.kind}
-              role="radio"
-              aria-checked={c.kind === chosen.kind}
-              className="kind"
-              onClick={() => {
-                if (c.kind === chosen.kind) return
-                // Faces that were being picked for this kind mean nothing to the next.
-                if (useBench.getState().picking) void pick(null)
-                edit(withStructure({ kind: c.kind }))
-              }}
-            >
-              <img src={pictureOf(c.kind, saved, thickness)} alt="" width={52} height={52} />
-              {/* A long word breaks where it is spoken apart. */}
-              <span>{c.title.replace('dodecahedron', 'dodeca\u00adhedron')}</span>
-            </button>
-          ))}
+      <div className="chosen-kind">
+        {chosen.given ? (
+          <span className="given figure" aria-hidden>
+            file
+          </span>
+        ) : (
+          <img src={pictureOf(chosen.kind, saved, thickness)} alt="" width={56} height={56} />
+        )}
+        <div>
+          <b>{chosen.title}</b>
+          <small className="muted">{family?.label}</small>
+        </div>
+        <Button
+          ref={button}
+          size="small"
+          aria-label="Change the kind of structure"
+          aria-expanded={open}
+          onClick={() => setOpen(!open)}
+        >
+          Change
+        </Button>
       </div>
-      {family === 'cells' && (
-        <>
-          <OwnMesh />
-          <OwnStruts />
-        </>
-      )}
+      {chosen.kind === 'own_mesh' && <OwnMesh />}
+      {chosen.kind === 'own_struts' && <OwnStruts />}
+      {open && <KindSheet chosen={chosen} saved={saved} thickness={thickness} onClose={close} />}
     </>
   )
 }

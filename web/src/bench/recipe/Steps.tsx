@@ -24,6 +24,7 @@ type Mark = 'done' | 'look' | 'todo' | 'busy'
 
 export function Steps() {
   const { project, recipe, picture, job, working } = useBench()
+  const anyOpen = useBench((s) => s.step !== null)
   if (!project || !recipe) return <nav className="steps" aria-label="Recipe" />
   const info = picture?.info
   const failed = info?.report.checks?.filter((c) => c.verdict !== 'pass').length ?? 0
@@ -103,12 +104,18 @@ export function Steps() {
     },
   ]
   return (
-    <nav className="steps" aria-label="Recipe">
+    <nav className={anyOpen ? 'steps narrow' : 'steps'} aria-label="Recipe">
       {list.map((s, i) => (
         <StepRow key={s.step} number={i + 1} {...s} />
       ))}
     </nav>
   )
+}
+
+/** A sentence that is cut off is told whole where the pointer rests. */
+function tellWhole(e: { currentTarget: HTMLElement }) {
+  const line = e.currentTarget
+  line.title = line.scrollWidth > line.clientWidth ? line.innerText : ''
 }
 
 function StepRow(p: {
@@ -150,7 +157,11 @@ function StepRow(p: {
             {cached ? 'kept' : seconds(time)}
           </span>
         )}
-        {!open && <span className="sentence">{p.sentence}</span>}
+        {!open && (
+          <span className="sentence" onMouseEnter={tellWhole}>
+            {p.sentence}
+          </span>
+        )}
       </button>
       {open && <div className="body">{p.body()}</div>}
     </section>

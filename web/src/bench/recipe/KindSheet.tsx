@@ -1,0 +1,105 @@
+import { Input, Segmented, type InputRef } from 'antd'
+import { useEffect, useRef, useState } from 'react'
+import { edit, pick, useBench } from '../state'
+import type { fillingOf } from './filling'
+import { OwnMesh } from './OwnMesh'
+import { OwnStruts } from './OwnStruts'
+import {
+  families,
+  pictureOf,
+  useChoices,
+  withStructure,
+  type Choice,
+  type Family,
+} from './structureRules'
+
+/** Every kind as a picture of itself, with this recipe's cell size and thickness, over the view. */
+export function KindSheet({
+  chosen,
+  saved,
+  thickness,
+  onClose,
+}: {
+  chosen: Choice
+  saved: ReturnType<typeof fillingOf>
+  thickness: number
+  onClose: () => void
+}) {
+  const choices = useChoices()
+  const [family, look] = useState<Family>(chosen.family)
+  const [sought, seek] = useState('')
+  const words = sought.trim().toLowerCase()
+  const field = useRef<InputRef>(null)
+  // It was opened to choose: typing begins at once.
+  useEffect(() => field.current?.focus({ preventScroll: true }), [])
+  useEffect(() => {
+    const keys = (e: KeyboardEvent) => {
+      if (e.key === 'Escape') onClose()
+    }
+    window.addEventListener('keydown', keys)
+    return () => window.removeEventListener('keydown', keys)
+  }, [onClose])
+  const shown = choices.filter(
+    (c) => !c.given && (words ? c.title.toLowerCase().includes(words) : c.family === family),
+  )
+  return (
+    <section className="kind-sheet" aria-label="All kinds of structures">
+      <div className="row between">
+        <h3>Kinds of structures</h3>
+        <button
+          className="plainbutton"
+          aria-label="Close the kinds of structures"
+          onClick={onClose}
+        >
+          Close
+        </button>
+      </div>
+      <Input
+        size="small"
+        allowClear
+        ref={field}
+        aria-label="Find a kind of structure"
+        placeholder="Find by name"
+        value={sought}
+        onChange={(e) => seek(e.target.value)}
+      />
+      {!words && (
+        <Segmented<Family>
+          block
+          size="small"
+          aria-label="Family of structures"
+          value={family}
+          options={families}
+          onChange={look}
+        />
+      )}
+      <div className="kinds" role="radiogroup" aria-label="Kind of structure">
+        {shown.map((c) => (
+          <button
+            key={c.kind}
+            role="radio"
+            aria-checked={c.kind === chosen.kind}
+            className="kind"
+            onClick={() => {
+              if (c.kind === chosen.kind) return
+              // Faces that were being picked for this kind mean nothing to the next.
+              if (useBench.getState().picking) void pick(null)
+              edit(withStructure({ kind: c.kind }))
+            }}
+          >
+            <img src={pictureOf(c.kind, saved, thickness)} alt="" width={64} height={64} />
+            {/* A long word breaks where it is spoken apart. */}
+            <span>{c.title.replace('dodecahedron', 'dodeca\u00adhedron')}</span>
+          </button>
+        ))}
+      </div>
+      {shown.length === 0 && <p className="muted">No kind has this in its name.</p>}
+      {!words && family === 'cells' && (
+        <>
+          {chosen.kind !== 'own_mesh' && <OwnMesh />}
+          {chosen.kind !== 'own_struts' && <OwnStruts />}
+        </>
+      )}
+    </section>
+  )
+}
