@@ -48,8 +48,8 @@ impl Grid {
     }
 }
 
-/// Of word `w` of a row, the bits from number `first` of the row up to `end`, some of which it must
-/// hold.
+/// The bits of word `w` of a row that lie from number `first` of the row up to `end`. The word holds
+/// some of them.
 #[inline]
 pub fn bits_between(w: usize, first: usize, end: usize) -> u64 {
     let low = first.max(64 * w) - 64 * w;

@@ -361,10 +361,11 @@ fn reduced(phase: f64) -> f32 {
 
 #[cfg(test)]
 mod tests {
-    use super::super::{root, Bare};
+    use super::super::Bare;
     use super::*;
     use crate::surface::Periodic;
     use ulmix_field::numeric::low_discrepancy;
+    use ulmix_field::numeric::root;
     use ulmix_recipe::Structure;
 
     #[test]

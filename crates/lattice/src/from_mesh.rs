@@ -24,8 +24,8 @@ pub struct FoundMesh {
 
 /// Points nearer to a side of the box lie on it, in cells.
 const ON_SIDE: f64 = 1e-4;
-/// Of what either of two opposite sides holds, the other may lack this share: sides are compared on
-/// a raster.
+/// The share of what one side holds that the opposite side may lack, for sides are compared on a
+/// raster.
 const UNLIKE: f64 = 0.02;
 
 fn refuse(message: String, hint: &str) -> RecipeError {

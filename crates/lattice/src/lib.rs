@@ -63,6 +63,7 @@ pub mod voronoi;
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use ulmix_field::grid::{Bits, Grid};
+use ulmix_field::numeric::root;
 use ulmix_field::polygonise::RowPoints;
 use utoipa::ToSchema;
 
@@ -185,8 +186,8 @@ pub trait Bulk: Send + Sync {
         }));
     }
 
-    /// Those samples of `of`, around which one smooth field decides, where that still holds;
-    /// absent: all of them.
+    /// The samples of `of`, around which one smooth field decides, for which that still holds.
+    /// `None` where it holds for all of them.
     fn smooth(&self, _of: &Bits) -> Option<Bits> {
         None
     }
@@ -198,9 +199,9 @@ pub trait Bulk: Send + Sync {
 /// A way on which the border lies, and the field's values at its ends.
 #[derive(Clone, Copy, Debug)]
 pub struct Segment {
-    /// Where it begins. mm.
+    /// Place of its beginning. mm.
     pub a: DVec3,
-    /// Where it ends. mm.
+    /// Place of its end. mm.
     pub b: DVec3,
     /// Values of the field at both ends. mm.
     pub ends: [f64; 2],
@@ -223,31 +224,6 @@ pub struct Met {
     pub t: f64,
     /// Outward normal there.
     pub normal: DVec3,
-}
-
-/// Root in [0, 1] of a function with values of different sign at the ends (Illinois method).
-pub fn root(f: impl Fn(f64) -> f64, fa: f64, fb: f64) -> f64 {
-    root_within(f, fa, fb, 1e-7)
-}
-
-/// The same, where a value no larger than `enough` is as good as zero.
-fn root_within(f: impl Fn(f64) -> f64, fa: f64, fb: f64, enough: f64) -> f64 {
-    let (mut a, mut b, mut fa, mut fb) = (0.0, 1.0, fa, fb);
-    for _ in 0..16 {
-        let t = (a * fb - b * fa) / (fb - fa);
-        let v = f(t);
-        if v.abs() < enough || b - a < 1e-7 {
-            return t;
-        }
-        if (v < 0.0) == (fb < 0.0) {
-            (b, fb) = (t, v);
-            fa *= 0.5;
-        } else {
-            (a, fa) = (t, v);
-            fb *= 0.5;
-        }
-    }
-    0.5 * (a + b)
 }
 
 /// Figures of a skeleton or of Voronoi cells.

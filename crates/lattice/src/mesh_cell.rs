@@ -6,13 +6,14 @@
 
 use super::from_mesh::{side_of, solid};
 use super::members::Frame;
-use super::{root_within, Bare, Bulk, Gauge, Lattice, Met, Segment};
+use super::{Bare, Bulk, Gauge, Lattice, Met, Segment};
 use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
 use ulmix_field::grid::{Bits, Grid};
 use ulmix_field::numeric::low_discrepancy_in;
 use ulmix_field::numeric::median;
+use ulmix_field::numeric::root_within;
 use ulmix_field::polygonise::RowPoints;
 use ulmix_mesh::bvh::{Feature, Nearest};
 use ulmix_mesh::thickness::wall_thickness;

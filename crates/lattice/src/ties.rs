@@ -7,10 +7,11 @@
 use super::index::PointGrid;
 use super::members::{Frame, Source};
 use super::net::Net;
-use super::{root, Bare, Lattice};
+use super::{Bare, Lattice};
 use glam::DVec3;
 use rayon::prelude::*;
 use std::collections::BTreeSet;
+use ulmix_field::numeric::root;
 use ulmix_part::solids::Solid;
 use ulmix_part::zoned::Regions;
 use ulmix_part::Part;

@@ -3,7 +3,7 @@
 use glam::{DVec2, DVec3};
 use std::f64::consts::{FRAC_PI_2, PI, TAU};
 use ulmix_mesh::TriMesh;
-pub use ulmix_recipe::profile::arc;
+use ulmix_recipe::profile::arc;
 
 /// Points of a circle, counter-clockwise.
 pub fn circle(centre: DVec2, radius: f64, steps: usize) -> Vec<DVec2> {

@@ -56,9 +56,9 @@ impl Body {
         radius - radius.min((radius * left.max(THINNEST)).max(HELD * step))
     }
 
-    /// Where it ends in a band, from its middle to the far side: what is left of struts there is
-    /// next to nothing; of walls it is more, and ends where a quarter of the material would be
-    /// theirs.
+    /// The place in a band where the filling ends, from 0 at the band's middle to 1 at its far side.
+    /// Struts are next to nothing there; walls are thicker, and end where a quarter of the material
+    /// would be theirs.
     fn far(&self) -> f64 {
         if self.walls {
             0.347

@@ -96,7 +96,7 @@ impl Linked {
 /// Faces that a zone or skin names and the part does not have.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct LostFaces {
-    /// Of the zone or skin.
+    /// Name of the zone or skin.
     pub name: String,
     /// Faces that were not found.
     pub faces: usize,

@@ -38,8 +38,8 @@ pub(super) struct Cells {
 }
 
 impl Cells {
-    /// Of a part whose places are divided by `scale`; centres of cells are samples of `grid`.
-    /// `None` when cancelled.
+    /// The cells of a part whose places are divided by `scale`; centres of cells are samples of
+    /// `grid`. `None` when cancelled.
     pub(super) fn of(
         part: &Part,
         scale: DVec3,

@@ -1,7 +1,7 @@
 //! Where cells are smaller in places: the length of a wave anywhere, as a share of the cell size.
 //!
-//! It changes slowly, but asking for it takes the distance from faces: so it is known on a coarse
-//! grid and interpolated between.
+//! The length changes slowly, and asking for it takes the distance from faces. A coarse grid holds
+//! it, with interpolation between the samples.
 
 use crate::finer::Sizes;
 use glam::DVec3;

@@ -3,11 +3,11 @@
 use super::Surface;
 use crate::index::PointGrid;
 use crate::passage::narrowest;
-use crate::root;
 use glam::{DMat3, DVec3};
 use std::f64::consts::TAU;
 use std::sync::{Arc, OnceLock};
 use ulmix_field::numeric::low_discrepancy;
+use ulmix_field::numeric::root;
 use ulmix_recipe::SurfaceKind;
 
 impl Surface {

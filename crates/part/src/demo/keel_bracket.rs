@@ -1,9 +1,10 @@
 //! The keel bracket, made face by face.
 
-use crate::builder::{arc, circle, flat, rounded_rectangle, Builder};
+use crate::builder::{circle, flat, rounded_rectangle, Builder};
 use glam::{DVec2, DVec3};
 use std::f64::consts::PI;
 use ulmix_mesh::{weld::weld, TriMesh};
+use ulmix_recipe::profile::arc;
 use ulmix_recipe::{Place, Recipe, Role, Zone};
 
 /// The keel bracket with its first recipe: a sole with rounded corners and two bolt bosses, an

@@ -1,11 +1,12 @@
 //! Parts turned about an axis: the lamp guard and the mooring link sleeve.
 
 use super::{recipe, skin};
-use crate::builder::{arc, revolve};
+use crate::builder::revolve;
 use glam::DVec2;
 use std::f64::consts::FRAC_PI_2;
 use ulmix_mesh::faces::Kind as FaceKind;
 use ulmix_mesh::{weld::weld, TriMesh};
+use ulmix_recipe::profile::arc;
 use ulmix_recipe::{CellKind, FoamKind, Kind, Place, Recipe, Role, Thicken, Zone};
 
 const AROUND: usize = 144;

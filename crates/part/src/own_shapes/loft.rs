@@ -1,10 +1,11 @@
 //! A surface through outlines at several heights.
 
-use crate::builder::{arc, flat, Builder, QUARTERS};
+use crate::builder::{flat, Builder, QUARTERS};
 use glam::{DVec2, DVec3};
 use std::f64::consts::FRAC_PI_2;
 use ulmix_mesh::TriMesh;
 use ulmix_recipe::curve;
+use ulmix_recipe::profile::arc;
 use ulmix_recipe::Section;
 
 /// Chords of a corner's arc, and pieces of a straight side.

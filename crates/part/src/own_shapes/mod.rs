@@ -12,13 +12,13 @@ mod loft;
 
 pub use first::first_shapes;
 
-use crate::builder::{arc, circle, flat, revolve, rounded_rectangle, Builder};
+use crate::builder::{circle, flat, revolve, rounded_rectangle, Builder};
 use glam::{DVec2, DVec3};
 use serde::Serialize;
 use std::f64::consts::{FRAC_PI_2, PI, TAU};
 use ulmix_mesh::weld::weld;
 use ulmix_mesh::TriMesh;
-use ulmix_recipe::profile::{self, AROUND};
+use ulmix_recipe::profile::{self, arc, AROUND};
 use ulmix_recipe::OwnShape;
 use utoipa::ToSchema;
 

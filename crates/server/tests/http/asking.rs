@@ -1,6 +1,7 @@
 //! What is asked of a server over HTTP, and what it answers. Tests of the binary use it, too.
 
 use serde_json::Value;
+use std::fmt::Display;
 use std::io::Read;
 
 /// An answer.
@@ -50,4 +51,37 @@ pub(crate) fn ask(url: &str, method: &str, headers: &[(&str, &str)], body: &[u8]
     };
     response.into_reader().read_to_end(&mut reply.body).unwrap();
     reply
+}
+
+/// Where a server answers.
+pub(crate) struct Address {
+    pub url: String,
+}
+
+impl Address {
+    pub(crate) fn send(
+        &self,
+        method: &str,
+        path: &str,
+        headers: &[(&str, &str)],
+        body: &[u8],
+    ) -> Reply {
+        ask(&format!("{}{path}", self.url), method, headers, body)
+    }
+
+    pub(crate) fn get(&self, path: &str) -> Reply {
+        self.send("GET", path, &[], &[])
+    }
+
+    pub(crate) fn post(&self, path: &str, body: &Value) -> Reply {
+        let headers = [("content-type", "application/json")];
+        self.send("POST", path, &headers, body.to_string().as_bytes())
+    }
+
+    pub(crate) fn put_recipe(&self, id: &str, revision: impl Display, recipe: &Value) -> Reply {
+        let revision = revision.to_string();
+        let headers = [("content-type", "application/json"), ("if-match", revision.as_str())];
+        let path = format!("/api/projects/{id}/recipe");
+        self.send("PUT", &path, &headers, recipe.to_string().as_bytes())
+    }
 }

@@ -1,18 +1,27 @@
 //! A server of its own for a test, and what is asked of it.
 
-use super::asking::{ask, Reply};
+use super::asking::Address;
 use serde_json::{json, Value};
 use std::io::{BufRead, BufReader};
+use std::ops::Deref;
 use std::path::Path;
 use std::time::Duration;
 use tokio::net::TcpListener;
 use ulmix_server::Server;
 
 pub(crate) struct Running {
-    pub url: String,
+    address: Address,
     runtime: tokio::runtime::Runtime,
     stop: Option<tokio::sync::oneshot::Sender<()>>,
     served: Option<tokio::task::JoinHandle<()>>,
+}
+
+impl Deref for Running {
+    type Target = Address;
+
+    fn deref(&self) -> &Address {
+        &self.address
+    }
 }
 
 impl Drop for Running {
@@ -41,7 +50,7 @@ pub(crate) fn start(data: &Path) -> Running {
     });
     let (stop, stopped) = tokio::sync::oneshot::channel();
     let served = runtime.spawn(server.run(async move { drop(stopped.await) }));
-    Running { url, runtime, stop: Some(stop), served: Some(served) }
+    Running { address: Address { url }, runtime, stop: Some(stop), served: Some(served) }
 }
 
 /// A server with projects of its own, which go with the folder.
@@ -52,39 +61,6 @@ pub(crate) fn fresh() -> (tempfile::TempDir, Running) {
 }
 
 impl Running {
-    pub(crate) fn send(
-        &self,
-        method: &str,
-        path: &str,
-        headers: &[(&str, &str)],
-        body: &[u8],
-    ) -> Reply {
-        ask(&format!("{}{path}", self.url), method, headers, body)
-    }
-
-    pub(crate) fn get(&self, path: &str) -> Reply {
-        self.send("GET", path, &[], &[])
-    }
-
-    pub(crate) fn post(&self, path: &str, body: &Value) -> Reply {
-        self.send(
-            "POST",
-            path,
-            &[("content-type", "application/json")],
-            body.to_string().as_bytes(),
-        )
-    }
-
-    pub(crate) fn put_recipe(&self, id: &str, revision: &str, recipe: &Value) -> Reply {
-        let headers = [("content-type", "application/json"), ("if-match", revision)];
-        self.send(
-            "PUT",
-            &format!("/api/projects/{id}/recipe"),
-            &headers,
-            recipe.to_string().as_bytes(),
-        )
-    }
-
     /// A small box project that is quick to mesh: its id and state.
     pub(crate) fn small_box(&self) -> (String, Value) {
         let p = self.post(

@@ -1,17 +1,18 @@
 //! The real binary serving a real file of projects.
 #![allow(unsafe_code, reason = "signals are sent to children of ours")]
 
-use super::asking::{ask, Reply};
+use super::asking::Address;
 use serde_json::{json, Value};
 use std::io::{BufRead, BufReader};
 use std::net::TcpStream;
+use std::ops::Deref;
 use std::path::Path;
 use std::process::{Child, Command, ExitStatus, Stdio};
 use std::time::{Duration, Instant};
 
 pub(crate) struct Running {
     child: Child,
-    pub url: String,
+    address: Address,
 }
 
 pub(crate) fn binary() -> Command {
@@ -37,6 +38,14 @@ pub(crate) fn until(what: &str, mut so: impl FnMut() -> bool) {
     }
 }
 
+impl Deref for Running {
+    type Target = Address;
+
+    fn deref(&self) -> &Address {
+        &self.address
+    }
+}
+
 impl Running {
     pub(crate) fn start(data: &Path) -> Running {
         Running::with(data, &[])
@@ -59,41 +68,7 @@ impl Running {
         let url = line.trim().rsplit(' ').next().unwrap();
         let url = url.split_once("/?").map_or(url, |u| u.0).trim_end_matches('/').to_owned();
         assert!(url.starts_with("http://"), "{line}");
-        Running { child, url }
-    }
-
-    pub(crate) fn send(
-        &self,
-        method: &str,
-        path: &str,
-        headers: &[(&str, &str)],
-        body: &[u8],
-    ) -> Reply {
-        ask(&format!("{}{path}", self.url), method, headers, body)
-    }
-
-    pub(crate) fn get(&self, path: &str) -> Reply {
-        self.send("GET", path, &[], &[])
-    }
-
-    pub(crate) fn post(&self, path: &str, body: &Value) -> Reply {
-        self.send(
-            "POST",
-            path,
-            &[("content-type", "application/json")],
-            body.to_string().as_bytes(),
-        )
-    }
-
-    pub(crate) fn put_recipe(&self, id: &str, revision: i64, recipe: &Value) -> Reply {
-        let revision = revision.to_string();
-        let headers = [("content-type", "application/json"), ("if-match", revision.as_str())];
-        self.send(
-            "PUT",
-            &format!("/api/projects/{id}/recipe"),
-            &headers,
-            recipe.to_string().as_bytes(),
-        )
+        Running { child, address: Address { url } }
     }
 
     /// A project of a file that is brought in, in mm.

@@ -125,7 +125,7 @@ export function CleanFields() {
             ],
             [
               'Dead ends',
-              `${count(found.dead_ends)}${found.dead_ends > 0 ? { kept: ' kept', removed: ' removed', extended: ' extended' }[clean.dead_ends] : ''}`,
+              count(found.dead_ends) + (found.dead_ends > 0 ? ` ${clean.dead_ends}` : ''),
             ],
             ...(closed ? [] : [['Cut too short, left out', count(found.cut_short)]]),
             ['Crowded nodes, drawn apart', count(found.drawn_apart)],

@@ -3,7 +3,10 @@ import { useRef, useState } from 'react'
 import { Refused } from '../../api/client'
 import { FileField } from '../../shared/FileField'
 
-/** What a structure takes from a file, a mesh where nothing else is said: its name and what it holds, a button for another, and why one was refused. */
+/**
+ * What a structure takes from a file, a mesh where nothing else is said: its name and what it
+ * holds, a button for another, and why one was refused.
+ */
 export function FromFile(p: {
   title: string
   detail: string

@@ -13,7 +13,10 @@ const withMend = (change: Partial<Mend>) => (r: Recipe) => ({
   part: { ...r.part, mend: { ...r.part.mend, ...change } },
 })
 
-/** What can be mended: the recipe's value, the check that asks for it (or what may be wanted of any part), its words and its first value. */
+/**
+ * What can be mended: the recipe's value, the check that asks for it (or what may be wanted of any
+ * part), its words and its first value.
+ */
 const mendings: {
   of: keyof Mend
   found?: string

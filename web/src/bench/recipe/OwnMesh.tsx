@@ -33,7 +33,8 @@ export function OwnMesh() {
         title={own ? own.name : 'A cell as a solid'}
         detail={
           own
-            ? `${count(own.triangles.length)} triangles, ${apart.length ? 'some sides stay apart' : 'meets itself on all sides'}`
+            ? `${count(own.triangles.length)} triangles, ` +
+              (apart.length ? 'some sides stay apart' : 'meets itself on all sides')
             : 'the mesh of one cell, closed'
         }
         label="File of a cell"

@@ -34,7 +34,8 @@ export function OwnStruts() {
         title={own ? own.name : 'Own struts'}
         detail={
           own
-            ? `${count(own.struts.length)} struts${used ? `, ${count(f.found?.structure?.struts ?? 0)} in the part` : ''}`
+            ? `${count(own.struts.length)} struts` +
+              (used ? `, ${count(f.found?.structure?.struts ?? 0)} in the part` : '')
             : 'a 3MF beam lattice'
         }
         label="File of struts"

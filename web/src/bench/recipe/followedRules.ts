@@ -2,7 +2,10 @@ import type { FaceMark } from '../../api/client'
 import { courseOf } from './courseRules'
 import { along, withStructure, type S } from './structureRules'
 
-/** What of a structure has faces of the part: what walls stand on; the axis of rows, where they begin, where they end. */
+/**
+ * What of a structure has faces of the part: what walls stand on; the axis of rows, where they
+ * begin, where they end.
+ */
 export type FollowedFaces = 'upright' | 'about' | 'from' | 'to'
 
 /** As the core names them where they are not found any more. */
