@@ -7,6 +7,7 @@
 //! | [`inspect`], [`sheet`] | what a file holds, before its unit is known; is it a sheet? |
 //! | [`welded`] | its points joined, before anything is mended |
 //! | [`rewrap`], [`triangles`], [`moved`] | crossings resolved; other triangles; how far that moved it |
+//! | `told` | what a person is told about a mesh |
 //! | [`pocket`] | a hollow of the part as a body |
 //! | [`chords`] | how far triangles of a size lie from its curved surface |
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
@@ -30,6 +31,7 @@ pub mod sample;
 pub mod sheet;
 pub mod sides;
 pub mod solids;
+mod told;
 pub mod triangles;
 pub mod welded;
 mod whole;

@@ -1,8 +1,7 @@
 //! The part: what came in, made ready to be filled, and the facts about it.
 
 use crate::bodies::{
-    clean, is_solid, joined, kept_together, named, pieces, unlike, Body, BodyFacts, Clean,
-    Corrected,
+    clean, is_solid, joined, kept_together, named, pieces, unlike, Body, BodyFacts, Corrected,
 };
 use crate::chords::Chords;
 use crate::near::brought_near;
@@ -10,7 +9,7 @@ use crate::own_shapes;
 use crate::pocket::enclosed;
 use crate::sample::volume_of;
 use crate::sheet::shell_of;
-use crate::triangles::Remade;
+use crate::told::{changes, defects};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
@@ -507,109 +506,6 @@ fn find(faces: &Faces, m: &FaceMark, size: f64) -> Option<usize> {
     let best =
         same.map(|(n, f)| (unlike(f), n)).min_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)))?;
     (best.0 < 0.12).then_some(best.1)
-}
-
-fn many(n: usize, one: &str, more: &str) -> String {
-    if n == 1 {
-        format!("1 {one}")
-    } else {
-        format!("{n} {more}")
-    }
-}
-
-/// What is wrong with a mesh.
-fn defects(c: &Clean) -> Vec<String> {
-    let (t, put_right) = (&c.topology, &c.corrected);
-    let mut out = Vec::new();
-    if t.open_edges > 0 {
-        out.push(format!(
-            "{} along holes; the inside is taken as if they were covered",
-            many(t.open_edges, "open edge", "open edges")
-        ));
-    }
-    if t.non_manifold_edges > 0 {
-        out.push(format!(
-            "{} shared by more than two triangles",
-            many(t.non_manifold_edges, "edge", "edges")
-        ));
-    }
-    if put_right.turned > 0 {
-        out.push(format!(
-            "{} faced the wrong way and {} turned",
-            many(put_right.turned, "triangle", "triangles"),
-            if put_right.turned == 1 { "was" } else { "were" }
-        ));
-    }
-    if put_right.dropped > 0 {
-        out.push(format!(
-            "{} without area left out",
-            many(put_right.dropped, "triangle", "triangles")
-        ));
-    }
-    if put_right.duplicates > 0 {
-        out.push(format!(
-            "{} there twice and left out",
-            many(put_right.duplicates, "triangle was", "triangles were")
-        ));
-    }
-    out
-}
-
-/// What was mended or made of a mesh because it was asked for.
-fn changes(c: &Clean) -> Vec<String> {
-    let mut out = Vec::new();
-    if let Some(widest) = c.closed.first() {
-        let holes = many(c.closed.len(), "hole was", "holes were");
-        out.push(format!("{holes} closed, the widest of {widest:.1} mm"));
-    }
-    if c.removed > 0 {
-        out.push(format!("{} removed", many(c.removed, "crumb was", "crumbs were")));
-    }
-    if !c.rewrapped.is_empty() {
-        let pieces = many(
-            c.rewrapped.len(),
-            "piece that crossed itself was",
-            "pieces that crossed themselves were",
-        );
-        let greatest = c.rewrapped.iter().map(|r| r.moved.greatest).fold(0.0, f64::max);
-        let mean = c.rewrapped.iter().map(|r| r.moved.mean).fold(0.0, f64::max);
-        let left = match c.rewrapped.iter().map(|r| r.crossing).sum::<usize>() {
-            0 => String::new(),
-            n => format!(
-                "; {} still, and a finer step may resolve them",
-                many(n, "triangle crosses", "triangles cross")
-            ),
-        };
-        out.push(format!(
-            "{pieces} wound anew: no point moved by more than {greatest:.3} mm, \
-             {mean:.4} mm in the mean{left}"
-        ));
-    }
-    let surface = |r: &Remade| {
-        format!(
-            "the surface moved by up to {:.3} mm, {:.4} mm in the mean",
-            r.moved.greatest, r.moved.mean
-        )
-    };
-    if let Some(r) = &c.evened {
-        out.push(format!(
-            "{} triangles were made anew as {} of one size: {}",
-            r.before,
-            r.after,
-            surface(r)
-        ));
-    }
-    for r in &c.fewer {
-        out.push(if r.before == r.after {
-            "No more triangles could be joined".into()
-        } else {
-            format!("{} triangles were joined to {}: {}", r.before, r.after, surface(r))
-        });
-    }
-    if c.shells > 0 {
-        out.push(format!("{} given thickness", many(c.shells, "sheet was", "sheets were")));
-    }
-    out
 }
 
 fn sharp_edges(mesh: &TriMesh) -> Vec<[u32; 2]> {
