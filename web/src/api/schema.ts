@@ -1311,7 +1311,7 @@ export interface components {
         LostFaces: {
             /** @description Faces that were not found. */
             faces: number;
-            /** @description Of the zone or skin. */
+            /** @description Name of the zone or skin. */
             name: string;
         };
         /** @description What the result is made of. */

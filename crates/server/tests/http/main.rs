@@ -162,7 +162,7 @@ fn estimates_come_by_stage_and_what_a_run_taught_outlives_the_server() {
         let (same, p) = fresh.small_box();
         let mut recipe = p["recipe"].clone();
         recipe["mesh"]["step_mm"] = json!(0.3);
-        assert_eq!(fresh.put_recipe(&same, &p["revision"].to_string(), &recipe).status, 200);
+        assert_eq!(fresh.put_recipe(&same, &p["revision"], &recipe).status, 200);
         (id.clone(), foreseen(&fresh, &same), foreseen(&s, &id))
     };
     for p in [&before, &learned] {
@@ -191,10 +191,10 @@ fn lattice_and_solids_apart_are_two_objects_of_a_file_or_files_of_their_own() {
     let mut recipe = p["recipe"].clone();
     recipe["zones"]["skins"] = json!([{ "name": "Skin", "depth_mm": 1.0 }]);
     recipe["mesh"]["apart_mm"] = json!(-1);
-    let refused = s.put_recipe(&id, &p["revision"].to_string(), &recipe);
+    let refused = s.put_recipe(&id, &p["revision"], &recipe);
     assert_eq!(refused.json()["field"], "mesh.apart_mm");
     recipe["mesh"]["apart_mm"] = json!(0.2);
-    assert_eq!(s.put_recipe(&id, &p["revision"].to_string(), &recipe).status, 200);
+    assert_eq!(s.put_recipe(&id, &p["revision"], &recipe).status, 200);
     let done = s.make_final(&id);
     let names: Vec<&str> = done["finished"]["report"]["apart"]
         .as_array()
@@ -231,10 +231,10 @@ fn a_body_left_as_it_is_leaves_beside_the_result_and_both_stand_on_the_bed() {
     let ball = p["part"]["list"][1]["name"].clone();
     recipe["part"]["roles"] = json!({ ball.as_str().unwrap(): "alongside" });
     recipe["stand"] = json!({ "down": [0, 0, 0], "turn_deg": 0, "bed_mm": [100, 80, 18] });
-    let refused = s.put_recipe(id, &p["revision"].to_string(), &recipe);
+    let refused = s.put_recipe(id, &p["revision"], &recipe);
     assert_eq!(refused.json()["field"], "stand.down");
     recipe["stand"]["down"] = json!([1, 0, 0]);
-    let saved = s.put_recipe(id, &p["revision"].to_string(), &recipe).json();
+    let saved = s.put_recipe(id, &p["revision"], &recipe).json();
     // Standing on its side it is 20 mm tall, under 18 mm.
     assert_eq!(saved["standing"]["fits"], false);
     assert_eq!(saved["standing"]["contact_mm2"], 16.0 * 12.0);
@@ -281,7 +281,7 @@ fn a_sheet_is_given_thickness_and_its_mending_shown_as_a_map() {
     let mut recipe = p["recipe"].clone();
     recipe["part"]["shell"] = Value::Null;
     recipe["part"]["mend"]["fewer_to"] = json!(600);
-    let few = s.put_recipe(id, &p["revision"].to_string(), &recipe).json();
+    let few = s.put_recipe(id, &p["revision"], &recipe).json();
     assert!(
         few["part"]["triangles"].as_u64().unwrap() <= 600 && few["part"]["closed"] == false,
         "{few}"

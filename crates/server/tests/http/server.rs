@@ -77,7 +77,7 @@ impl Running {
         let p = self.get(&format!("/api/projects/{id}")).json();
         let mut recipe = p["recipe"].clone();
         recipe["mesh"]["step_mm"] = json!(0.3);
-        assert_eq!(self.put_recipe(id, &p["revision"].to_string(), &recipe).status, 200);
+        assert_eq!(self.put_recipe(id, &p["revision"], &recipe).status, 200);
         let mut jobs = self.jobs(id);
         assert_eq!(self.post(&format!("/api/projects/{id}/final"), &json!(null)).status, 202);
         let last = jobs.find(over).expect("events go on until a run is over");

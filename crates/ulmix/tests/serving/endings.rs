@@ -4,7 +4,7 @@
 use super::running::{text, until, Running};
 use serde_json::{json, Value};
 use std::io::Write;
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 /// A request that computes for minutes, sent on a connection of its own.
 pub(crate) fn long_request(s: &Running, id: &str, recipe: &Value) -> std::net::TcpStream {
@@ -68,10 +68,12 @@ fn kills_at_any_moment_lose_nothing_that_was_called_saved() {
         // After some edits, and somewhere within the next one.
         let (edits, turns) = (kill % 5, 700 * (kill % 11));
         let done = AtomicUsize::new(0);
+        let killed = AtomicBool::new(false);
         std::thread::scope(|threads| {
             threads.spawn(|| {
                 until("edits are saved", || done.load(Ordering::Relaxed) > edits);
                 (0..turns).for_each(|_| std::thread::yield_now());
+                killed.store(true, Ordering::Relaxed);
                 // SAFETY: a signal to a child that is waited for only after this thread has ended.
                 unsafe { libc::kill(pid, libc::SIGKILL) };
             });
@@ -84,7 +86,11 @@ fn kills_at_any_moment_lose_nothing_that_was_called_saved() {
                     Ok(r) if r.status() == 200 => {
                         (revision, saved, acknowledged) = (revision + 1, next, acknowledged + 1)
                     }
-                    _ => break,
+                    // Only a killed server may leave an edit without its answer.
+                    other => {
+                        assert!(killed.load(Ordering::Relaxed), "kill {kill}, edit {n}: {other:?}");
+                        break;
+                    }
                 }
                 done.fetch_add(1, Ordering::Relaxed);
             }
