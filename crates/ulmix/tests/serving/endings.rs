@@ -51,7 +51,8 @@ fn kills_at_any_moment_lose_nothing_that_was_called_saved() {
     let dir = tempfile::tempdir().unwrap();
     let data = dir.path().join("u.sqlite");
     let (mut id, mut revision, mut saved) = (String::new(), 1, Value::Null);
-    let mut acknowledged = 0;
+    // Each edit differs from all before: one that changes nothing has no revision of its own.
+    let (mut acknowledged, mut edit) = (0, 0);
     for kill in 0..kills {
         let s = Running::start(&data);
         if kill == 0 {
@@ -77,9 +78,11 @@ fn kills_at_any_moment_lose_nothing_that_was_called_saved() {
                 // SAFETY: a signal to a child that is waited for only after this thread has ended.
                 unsafe { libc::kill(pid, libc::SIGKILL) };
             });
-            for n in 0.. {
+            loop {
+                edit += 1;
                 let mut next = saved.clone();
-                next["structure"]["cell_mm"] = json!([3.0 + 0.001 * (n % 1000) as f64, 4.0, 4.0]);
+                next["structure"]["cell_mm"] =
+                    json!([3.0 + 0.001 * (edit % 1000) as f64, 4.0, 4.0]);
                 let put = ureq::put(&format!("{}/api/projects/{id}/recipe", s.url))
                     .set("if-match", &revision.to_string());
                 match put.set("content-type", "application/json").send_string(&next.to_string()) {
@@ -88,7 +91,10 @@ fn kills_at_any_moment_lose_nothing_that_was_called_saved() {
                     }
                     // Only a killed server may leave an edit without its answer.
                     other => {
-                        assert!(killed.load(Ordering::Relaxed), "kill {kill}, edit {n}: {other:?}");
+                        assert!(
+                            killed.load(Ordering::Relaxed),
+                            "kill {kill}, edit {edit}: {other:?}"
+                        );
                         break;
                     }
                 }
