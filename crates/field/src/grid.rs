@@ -1,9 +1,8 @@
 //! The regular grid on which a shape is sampled, and one bit per sample.
 
 use glam::{DVec3, UVec3};
-use rayon::prelude::*;
 use ulmix_mesh::topology::UnionFind;
-use ulmix_mesh::Bounds;
+use ulmix_mesh::{parallel, Bounds};
 
 /// Half the thickness of a wall that signs on a grid keep whole, in steps: such a wall is as thick
 /// as a cell's diagonal is long.
@@ -148,13 +147,17 @@ impl Bits {
 
     /// Bits that are set.
     pub fn count(&self) -> u64 {
-        self.data.par_iter().map(|w| w.count_ones() as u64).sum()
+        parallel::runs(self.data.len(), 1 << 16, |run| {
+            self.data[run].iter().map(|w| w.count_ones() as u64).sum::<u64>()
+        })
+        .into_iter()
+        .sum()
     }
 
     /// Changes every word: `f(word number, row, layer, word)`.
     pub fn par_words_mut(&mut self, f: impl Fn(usize, usize, usize, &mut u64) + Sync) {
         let (words, rows) = (self.words, self.rows);
-        self.data.par_chunks_mut(words * rows).enumerate().for_each(|(k, layer)| {
+        parallel::chunks_mut(&mut self.data, words * rows, |k, layer| {
             layer.iter_mut().enumerate().for_each(|(n, word)| f(n % words, n / words, k, word));
         });
     }
@@ -184,16 +187,13 @@ impl Bits {
     /// Changes every row: `f(row, layer, words)`.
     pub fn par_rows_mut(&mut self, f: impl Fn(usize, usize, &mut [u64]) + Sync) {
         let (words, rows) = (self.words, self.rows);
-        self.data.par_chunks_mut(words).enumerate().for_each(|(n, row)| f(n % rows, n / rows, row));
+        parallel::chunks_mut(&mut self.data, words, |n, row| f(n % rows, n / rows, row));
     }
 
-    /// Groups of `depth` whole layers, each with its first layer's index, for parallel writing.
-    pub fn par_layers_mut(
-        &mut self,
-        depth: usize,
-    ) -> impl IndexedParallelIterator<Item = (usize, &mut [u64])> {
+    /// Changes groups of `depth` whole layers: `f(first layer, words)`.
+    pub fn par_layers_mut(&mut self, depth: usize, f: impl Fn(usize, &mut [u64]) + Sync) {
         let span = self.rows * self.words * depth;
-        self.data.par_chunks_mut(span).enumerate().map(move |(n, d)| (n * depth, d))
+        parallel::chunks_mut(&mut self.data, span, |n, words| f(n * depth, words));
     }
 }
 

@@ -6,8 +6,7 @@
 
 use crate::grid::{Bits, Grid};
 use glam::DVec3;
-use rayon::prelude::*;
-use ulmix_mesh::TriMesh;
+use ulmix_mesh::{parallel, TriMesh};
 
 /// Distances along a direction, in steps of the grid.
 const STOPS: [f64; 4] = [1.8, 3.4, 6.2, 11.0];
@@ -17,30 +16,25 @@ const DIRECTIONS: usize = 18;
 pub fn openness(mesh: &TriMesh, grid: &Grid, signs: &Bits) -> Vec<u8> {
     let normals = mesh.point_normals();
     let rays = directions();
-    mesh.points
-        .par_iter()
-        .zip(&normals)
-        .with_min_len(1024)
-        .map(|(&p, n)| {
-            let n = n.normalize_or_zero();
-            let start = (p - grid.origin) / grid.step + n * 0.6;
-            let (mut open, mut all) = (0.0, 0.0);
-            for &d in &rays {
-                let along = d.dot(n);
-                if along < 0.12 {
-                    continue;
-                }
-                all += along;
-                let met = STOPS.iter().position(|&s| solid_at(signs, grid, start + d * s));
-                open += along * met.map_or(1.0, |i| i as f64 / STOPS.len() as f64 * 0.8);
+    parallel::map_list(&mesh.points, |at, &p| {
+        let n = normals[at].normalize_or_zero();
+        let start = (p - grid.origin) / grid.step + n * 0.6;
+        let (mut open, mut all) = (0.0, 0.0);
+        for &d in &rays {
+            let along = d.dot(n);
+            if along < 0.12 {
+                continue;
             }
-            if all > 0.0 {
-                (255.0 * open / all).round() as u8
-            } else {
-                255
-            }
-        })
-        .collect()
+            all += along;
+            let met = STOPS.iter().position(|&s| solid_at(signs, grid, start + d * s));
+            open += along * met.map_or(1.0, |i| i as f64 / STOPS.len() as f64 * 0.8);
+        }
+        if all > 0.0 {
+            (255.0 * open / all).round() as u8
+        } else {
+            255
+        }
+    })
 }
 
 /// The border of the grid is outside, so clamping to it answers "open" for what lies beyond.

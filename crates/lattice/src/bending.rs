@@ -2,7 +2,7 @@
 
 use super::Bare;
 use glam::DVec3;
-use rayon::prelude::*;
+use ulmix_mesh::parallel;
 
 /// Places of the surface that are looked at.
 const ASKED: usize = 240;
@@ -43,7 +43,7 @@ pub(crate) fn bends(bare: &dyn Bare, thickness: f64, places: &[(f64, DVec3)]) ->
         let bend = (most * least.max(most / (LONGEST * LONGEST))).sqrt();
         bend.is_finite().then_some(bend)
     };
-    let mut out: Vec<f64> = near.par_iter().filter_map(bend).collect();
+    let mut out: Vec<f64> = parallel::filter_map(near.len(), |n| bend(&near[n]));
     out.sort_by(f64::total_cmp);
     out
 }

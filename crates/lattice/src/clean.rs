@@ -4,10 +4,10 @@
 use super::skeleton::Skeleton;
 use super::Lengths;
 use glam::{DMat3, DVec3};
-use rayon::prelude::*;
 use std::collections::BTreeSet;
 use ulmix_field::numeric::low_discrepancy;
 use ulmix_field::numeric::median;
+use ulmix_mesh::parallel;
 use ulmix_part::Part;
 use ulmix_recipe::DeadEnds;
 
@@ -32,12 +32,10 @@ pub enum StrutState {
 pub fn states(part: &Part, net: &Skeleton, cell: f64) -> Vec<StrutState> {
     let near = NEAR_SURFACE * cell;
     let dead: BTreeSet<usize> = dead_ends(part, net, near).into_iter().map(|d| d.0).collect();
-    let inside: Vec<bool> = net
-        .nodes
-        .par_iter()
-        .map(|p| part.distance.inside(*p) && !is_near_surface(part, *p, near))
-        .collect();
-    let state = |(n, strut): (usize, &[u32; 2])| {
+    let inside: Vec<bool> = parallel::map_list(&net.nodes, |_, p| {
+        part.distance.inside(*p) && !is_near_surface(part, *p, near)
+    });
+    let state = |n: usize, strut: &[u32; 2]| {
         if is_on_surface(part, net.ends(*strut), cell) {
             StrutState::Net
         } else if dead.contains(&n) {
@@ -48,7 +46,7 @@ pub fn states(part: &Part, net: &Skeleton, cell: f64) -> Vec<StrutState> {
             StrutState::Inside
         }
     };
-    net.struts.par_iter().enumerate().map(state).collect()
+    parallel::map_list(&net.struts, state)
 }
 
 /// Welded struts of the net on the surface are chords, so many cells away from it.

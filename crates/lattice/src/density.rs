@@ -5,6 +5,7 @@ use super::Bare;
 use glam::DVec3;
 use rayon::prelude::*;
 use std::sync::Arc;
+use ulmix_mesh::parallel;
 
 /// Distances to a structure over a zone, sorted.
 pub struct DensityCurve {
@@ -20,9 +21,8 @@ pub struct DensityCurve {
 impl DensityCurve {
     /// `points` spread evenly over the fill zone.
     pub fn new(bare: Arc<dyn Bare>, points: &[DVec3]) -> DensityCurve {
-        let measured = |points: &[DVec3]| -> Vec<f64> {
-            points.par_iter().map(|&p| bare.measure(p)).collect()
-        };
+        let measured =
+            |points: &[DVec3]| -> Vec<f64> { parallel::map_list(points, |_, &p| bare.measure(p)) };
         let (mut sorted, mut cell) = (measured(points), measured(&bare.cell_points()));
         let every = points.len().div_ceil(PLACES).max(1);
         let mut places: Vec<(f64, DVec3)> =

@@ -2,9 +2,9 @@
 
 use super::index::PointGrid;
 use glam::DVec3;
-use rayon::prelude::*;
 use std::cmp::Ordering;
 use std::collections::BinaryHeap;
+use ulmix_mesh::parallel;
 
 /// Twice the radius of the densest packing of as many discs and balls (Yuksel 2015, eqs. 2 and 3),
 /// in cells.
@@ -41,20 +41,15 @@ pub(crate) fn eliminated(
         (1.0 - (d / (reach * size[n].min(size[m]))).min(1.0)).powi(8)
     };
     let grid = PointGrid::new(all);
-    let near: Vec<Vec<u32>> = all
-        .par_iter()
-        .enumerate()
-        .map(|(n, p)| {
-            let near = || {
-                grid.within(*p, reach * size[n]).into_iter().filter(|m| *m as usize != n).collect()
-            };
-            (n % LOOK_EVERY != 0 || !cancelled()).then(near)
-        })
-        .collect::<Option<_>>()?;
-    let mut crowding: Vec<f64> = (0..all.len())
-        .into_par_iter()
-        .map(|n| near[n].iter().map(|m| weight(n, *m)).sum())
-        .collect();
+    let near: Vec<Vec<u32>> = parallel::map_list(all, |n, p| {
+        let near =
+            || grid.within(*p, reach * size[n]).into_iter().filter(|m| *m as usize != n).collect();
+        (n % LOOK_EVERY != 0 || !cancelled()).then(near)
+    })
+    .into_iter()
+    .collect::<Option<_>>()?;
+    let mut crowding: Vec<f64> =
+        parallel::map(all.len(), |n| near[n].iter().map(|m| weight(n, *m)).sum());
     let mut heap: BinaryHeap<Crowded> =
         crowding.iter().enumerate().map(|(n, w)| Crowded(*w, n as u32)).collect();
     let mut here = vec![true; all.len()];

@@ -1,8 +1,8 @@
 //! Bins of space, each with the things that matter inside it.
 
 use glam::DVec3;
-use rayon::prelude::*;
 use ulmix_mesh::groups::Groups;
+use ulmix_mesh::parallel;
 
 /// A box cut into equal bins. One that repeats stands for the whole of space.
 #[derive(Clone)]
@@ -104,24 +104,21 @@ impl Bins {
             }
             at(low).clamp(0.0, most) as usize..at(high).clamp(0.0, most) as usize + 1
         };
-        let pairs: Vec<(u32, u32)> = (0..things)
-            .into_par_iter()
-            .flat_map_iter(|id| {
-                let (low, high) = span(id);
-                let mut found = Vec::new();
-                for z in range(2, low.z, high.z) {
-                    for y in range(1, low.y, high.y) {
-                        for x in range(0, low.x, high.x) {
-                            if matters(id, self.middle([x, y, z])) {
-                                let bin = (z * self.count[1] + y) * self.count[0] + x;
-                                found.push((bin as u32, id as u32));
-                            }
+        let pairs: Vec<(u32, u32)> = parallel::flat_map(things, |id| {
+            let (low, high) = span(id);
+            let mut found = Vec::new();
+            for z in range(2, low.z, high.z) {
+                for y in range(1, low.y, high.y) {
+                    for x in range(0, low.x, high.x) {
+                        if matters(id, self.middle([x, y, z])) {
+                            let bin = (z * self.count[1] + y) * self.count[0] + x;
+                            found.push((bin as u32, id as u32));
                         }
                     }
                 }
-                found
-            })
-            .collect();
+            }
+            found
+        });
         // Pairs come in the order of things, and stay so within their bin.
         self.held = Groups::of(self.len(), || pairs.iter().copied());
         self
@@ -130,10 +127,9 @@ impl Bins {
     /// Puts into every bin what `find` gives for its middle.
     pub fn gather(mut self, find: impl Fn(DVec3) -> Vec<u32> + Sync) -> Bins {
         let [x, y, _] = self.count;
-        let lists: Vec<Vec<u32>> = (0..self.len())
-            .into_par_iter()
-            .map(|bin| find(self.middle([bin % x, bin / x % y, bin / (x * y)])))
-            .collect();
+        let lists: Vec<Vec<u32>> = parallel::map(self.len(), |bin| {
+            find(self.middle([bin % x, bin / x % y, bin / (x * y)]))
+        });
         self.held = Groups::of(lists.len(), || {
             lists.iter().zip(0..).flat_map(|(list, bin)| list.iter().map(move |id| (bin, *id)))
         });

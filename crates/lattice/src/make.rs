@@ -20,10 +20,10 @@ use super::trim::cleaned;
 use super::voronoi::{Asked, Within};
 use super::{own_cell, taper, unit, Bare, Facts};
 use glam::{DMat3, DVec3};
-use rayon::prelude::*;
 use std::sync::Arc;
 use ulmix_field::numeric::median;
 use ulmix_field::numeric::{low_discrepancy, low_discrepancy_flat};
+use ulmix_mesh::parallel;
 use ulmix_part::sides::Sides;
 use ulmix_part::Part;
 use ulmix_recipe::seeds::MOST_SEEDS;
@@ -92,7 +92,7 @@ pub fn seed_cells(
     let asked = Asked { edge: &|a, b| region.may_reach(a, b), circles: false };
     let edges =
         region.placed_net(found.cells().diagram(found.points(), &found.bounds, &asked).edges);
-    let inside: Vec<bool> = edges.nodes.par_iter().map(|p| sides.inside(*p)).collect();
+    let inside: Vec<bool> = parallel::map_list(&edges.nodes, |_, p| sides.inside(*p));
     let edges = edges.filtered(|e| e.iter().any(|n| inside[*n as usize]));
     let mut whole = found
         .cells()
@@ -151,19 +151,16 @@ fn repeated(part: &Part, kind: CellKind, s: &Structure, counts: Counts) -> Optio
     if cells.saturating_mul(unit.len()) > 20 * MOST_STRUTS {
         return None;
     }
-    let found: Vec<[DVec3; 2]> = (0..cells)
-        .into_par_iter()
-        .flat_map_iter(|n| {
-            let at = low
-                + DVec3::new(
-                    (n % count[0]) as f64,
-                    (n / count[0] % count[1]) as f64,
-                    (n / (count[0] * count[1])) as f64,
-                );
-            let placed = unit.iter().map(move |e| e.map(|p| frame.back((p + at) * cell)));
-            placed.filter(|strut| counts(*strut)).collect::<Vec<_>>()
-        })
-        .collect();
+    let found: Vec<[DVec3; 2]> = parallel::flat_map(cells, |n| {
+        let at = low
+            + DVec3::new(
+                (n % count[0]) as f64,
+                (n / count[0] % count[1]) as f64,
+                (n / (count[0] * count[1])) as f64,
+            );
+        let placed = unit.iter().map(move |e| e.map(|p| frame.back((p + at) * cell)));
+        placed.filter(|strut| counts(*strut)).collect::<Vec<_>>()
+    });
     (found.len() <= MOST_STRUTS).then_some(found)
 }
 
@@ -425,8 +422,8 @@ fn seeded(
     let windows = || match kind {
         SeededKind::Voronoi => {
             let middle = |[a, b]: [u32; 2]| (points[a as usize] + points[b as usize]) * 0.5;
-            let over = |(pair, width): (&[u32; 2], &f64)| width / region.size(middle(*pair));
-            let widths: Vec<f64> = d.pairs.par_iter().zip(&d.widths).map(over).collect();
+            let over = |n: usize| d.widths[n] / region.size(middle(d.pairs[n]));
+            let widths: Vec<f64> = parallel::map(d.pairs.len(), over);
             way_through(&points[..found.inside], &d.pairs, &widths).unwrap_or(0.0)
         }
         SeededKind::Delaunay => TRIANGLE * found.cell,
@@ -510,11 +507,9 @@ fn within_lengths(
 /// Struts from every point to its nearest ones.
 fn nearest(points: &[DVec3], count: usize) -> Vec<[u32; 2]> {
     let grid = super::index::PointGrid::new(points);
-    (0..points.len() as u32)
-        .into_par_iter()
-        .flat_map_iter(|n| {
-            let near = grid.nearest(points[n as usize], count, |m| m == n);
-            near.into_iter().map(move |(_, m)| [n.min(m), n.max(m)]).collect::<Vec<_>>()
-        })
-        .collect()
+    parallel::flat_map(points.len(), |own| {
+        let n = own as u32;
+        let near = grid.nearest(points[own], count, |m| m == n);
+        near.into_iter().map(move |(_, m)| [n.min(m), n.max(m)]).collect::<Vec<_>>()
+    })
 }

@@ -8,7 +8,6 @@ use super::from_mesh::{side_of, solid};
 use super::members::Frame;
 use super::{Bare, Bulk, Gauge, Lattice, Met, Segment};
 use glam::{DVec3, UVec3};
-use rayon::prelude::*;
 use std::sync::Arc;
 use ulmix_field::grid::{Bits, Grid};
 use ulmix_field::numeric::low_discrepancy_in;
@@ -17,7 +16,7 @@ use ulmix_field::numeric::root_within;
 use ulmix_field::polygonise::RowPoints;
 use ulmix_mesh::bvh::{Feature, Nearest};
 use ulmix_mesh::thickness::wall_thickness;
-use ulmix_mesh::{Bounds, Bvh, SignedDistance, Topology, TriMesh};
+use ulmix_mesh::{parallel, Bounds, Bvh, SignedDistance, Topology, TriMesh};
 use ulmix_recipe::OwnMesh;
 
 /// The endless solid.
@@ -58,10 +57,9 @@ impl Raster {
                 (n / (size.x * size.y)) as f64,
             ) + 0.5
         };
-        let values = (0..size.element_product())
-            .into_par_iter()
-            .map(|n| value(middle(n) * one) as f32)
-            .collect();
+        let values = parallel::map(size.element_product() as usize, |n| {
+            value(middle(n as u32) * one) as f32
+        });
         // With room for rounding.
         Raster { size, about: 0.5 * one.length() * 1.001, values }
     }

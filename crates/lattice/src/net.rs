@@ -6,7 +6,6 @@ use super::members::{Frame, Members, Source};
 use super::skeleton::Skeleton;
 use super::{Bare, Bulk, Facts, Gauge, Lattice, Station};
 use glam::DVec3;
-use rayon::prelude::*;
 use std::sync::{Arc, OnceLock};
 use ulmix_field::grid::{Bits, Grid};
 use ulmix_field::polygonise::RowPoints;
@@ -333,7 +332,7 @@ impl Bulk for GriddedNet<'_> {
         // What is within the half diagonal of a block's middle has its sign, if that is large
         // enough.
         let sure = half * 3f64.sqrt() * self.grid.step * 1.001;
-        out.par_layers_mut(BLOCK).for_each(|(k0, data)| {
+        out.par_layers_mut(BLOCK, |k0, data| {
             let layers = data.len() / (words * rows);
             for j0 in (0..rows).step_by(BLOCK) {
                 let (j1, at) =

@@ -5,8 +5,8 @@ use super::net::Net;
 use super::passage::{across, narrowest};
 use super::seeds::Scattered;
 use glam::DVec3;
-use rayon::prelude::*;
 use ulmix_field::numeric::median;
+use ulmix_mesh::parallel;
 use ulmix_part::sides::Sides;
 use ulmix_part::Part;
 
@@ -38,8 +38,8 @@ pub(crate) fn sampled(
         cells.iter().copied().filter(|c| c.1 < ALIKE * least).collect();
     let stride = smallest.len().div_ceil(ASKED).max(1);
     let asked: Vec<(DVec3, f64)> = smallest.into_iter().step_by(stride).collect();
-    let depths = asked.par_iter().enumerate().map(|(n, cell)| (-part.distance.value(cell.0), n));
-    let (_, deepest) = depths.max_by(|a, b| a.0.total_cmp(&b.0).then(b.1.cmp(&a.1)))?;
+    let depth = |n: usize| Some(-part.distance.value(asked[n].0));
+    let (_, deepest) = parallel::greatest(asked.len(), depth)?;
     let (middle, size) = asked[deepest];
     let straight = net.straight();
     let net = straight.as_ref().unwrap_or(net);
@@ -67,12 +67,9 @@ pub(crate) fn median_hole(walls: &Source) -> f64 {
 /// Median distance of the inner points from their nearest one: the width of a bar that fits a cell.
 pub(crate) fn nearest_width(found: &Scattered) -> f64 {
     let grid = super::index::PointGrid::new(found.points());
-    let d: Vec<f64> = (0..found.inside)
-        .into_par_iter()
-        .filter_map(|n| {
-            grid.nearest(found.points()[n], 1, |m| m as usize == n).first().map(|f| f.0)
-        })
-        .collect();
+    let d = parallel::filter_map(found.inside, |n| {
+        grid.nearest(found.points()[n], 1, |m| m as usize == n).first().map(|f| f.0)
+    });
     median(d).unwrap_or(0.0)
 }
 

@@ -8,9 +8,9 @@
 use super::index::PointGrid;
 use super::skeleton::Skeleton;
 use glam::DVec3;
-use rayon::prelude::*;
 use std::collections::HashSet;
-use ulmix_mesh::TriMesh;
+use std::ops::Range;
+use ulmix_mesh::{parallel, TriMesh};
 
 /// The net on `mesh` of the cells of `points`, in the mesh's units. `pairs` are the points whose
 /// cells touch; along `sharp` edges of the mesh runs a strut as well.
@@ -25,44 +25,37 @@ pub fn net(mesh: &TriMesh, points: &[DVec3], pairs: &[[u32; 2]], sharp: &[[u32; 
         beside[*b as usize].push(*a);
     }
     let sharp: HashSet<[u32; 2]> = sharp.iter().copied().collect();
-    let pieces: Vec<[DVec3; 2]> = mesh
-        .triangles
-        .par_chunks(TOGETHER)
-        .flat_map_iter(|triangles| {
-            let mut out = Vec::new();
-            let mut last: Option<Owned> = None;
-            for tri in triangles {
-                let corners = tri.map(|v| mesh.points[v as usize]);
-                let keep = [0, 1, 2].map(|e: usize| {
-                    let (a, b) = (tri[e], tri[(e + 1) % 3]);
-                    // Of the two triangles at a sharp edge the one that runs it upward.
-                    a < b && sharp.contains(&[a, b])
-                });
-                let middle = corners.iter().sum::<DVec3>() / 3.0;
-                let reach =
-                    corners.iter().map(|c| c.distance_squared(middle)).fold(0.0, f64::max).sqrt();
-                let owned = match last {
-                    Some(last) if last.holds(middle, reach) => last,
-                    _ => {
-                        let start = last.map_or_else(
-                            || grid.nearest(middle, 1, |_| false)[0].1,
-                            |last| last.by,
-                        );
-                        Owned::at(middle, start, points, &beside)
-                    }
-                };
-                last = Some(owned);
-                if owned.holds(middle, reach) {
-                    out.extend(
-                        (0..3).filter(|e| keep[*e]).map(|e| [corners[e], corners[(e + 1) % 3]]),
-                    );
-                } else {
-                    shared_out(corners, owned.by, points, &beside, keep, &mut out);
+    let of_run = |run: Range<usize>| {
+        let mut out: Vec<[DVec3; 2]> = Vec::new();
+        let mut last: Option<Owned> = None;
+        for tri in &mesh.triangles[run] {
+            let corners = tri.map(|v| mesh.points[v as usize]);
+            let keep = [0, 1, 2].map(|e: usize| {
+                let (a, b) = (tri[e], tri[(e + 1) % 3]);
+                // Of the two triangles at a sharp edge the one that runs it upward.
+                a < b && sharp.contains(&[a, b])
+            });
+            let middle = corners.iter().sum::<DVec3>() / 3.0;
+            let reach =
+                corners.iter().map(|c| c.distance_squared(middle)).fold(0.0, f64::max).sqrt();
+            let owned = match last {
+                Some(last) if last.holds(middle, reach) => last,
+                _ => {
+                    let start = last
+                        .map_or_else(|| grid.nearest(middle, 1, |_| false)[0].1, |last| last.by);
+                    Owned::at(middle, start, points, &beside)
                 }
+            };
+            last = Some(owned);
+            if owned.holds(middle, reach) {
+                out.extend((0..3).filter(|e| keep[*e]).map(|e| [corners[e], corners[(e + 1) % 3]]));
+            } else {
+                shared_out(corners, owned.by, points, &beside, keep, &mut out);
             }
-            out
-        })
-        .collect();
+        }
+        out
+    };
+    let pieces = parallel::runs(mesh.triangles.len(), TOGETHER, of_run).concat();
     let nodes: Vec<DVec3> = pieces.iter().flatten().copied().collect();
     let struts = (0..pieces.len() as u32).map(|n| [2 * n, 2 * n + 1]).collect();
     Skeleton { nodes, struts }

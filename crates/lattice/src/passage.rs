@@ -5,7 +5,7 @@ use glam::DVec3;
 use rayon::prelude::*;
 use ulmix_field::numeric::median;
 use ulmix_mesh::topology::UnionFind;
-use ulmix_mesh::Bounds;
+use ulmix_mesh::{parallel, Bounds};
 
 /// Values at evenly spaced places of a cube.
 struct Raster {
@@ -23,7 +23,7 @@ impl Raster {
     fn of(along: usize, span: usize, value: impl Fn(DVec3) -> f64 + Sync) -> Raster {
         let count = along.pow(3) as u32;
         let mut out = Raster { along, span, value: Vec::new(), order: (0..count).collect() };
-        out.value = (0..count).into_par_iter().map(|n| value(out.place(n))).collect();
+        out.value = parallel::map(count as usize, |n| value(out.place(n as u32)));
         let value = &out.value;
         out.order
             .par_sort_by(|&a, &b| value[b as usize].total_cmp(&value[a as usize]).then(a.cmp(&b)));

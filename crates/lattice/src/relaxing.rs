@@ -7,11 +7,14 @@
 use super::region::Region;
 use super::voronoi::{CellFacts, Cells, Within};
 use glam::DVec3;
-use rayon::prelude::*;
 use std::sync::Arc;
+use ulmix_mesh::parallel;
 
 /// Of so many rounds points of the padding move in one: all that they do is to press on the others.
 const PADDING_FOLLOWS: u32 = 3;
+
+/// Points that are moved one after the other by one thread.
+const RUN: usize = 256;
 
 /// Points that move less than this share of a cell in `PADDING_FOLLOWS` rounds are at rest: nobody
 /// sees it.
@@ -117,9 +120,8 @@ impl Relaxed {
         let count = if first { self.points.len() } else { kept };
         let facts = self.cells.facts(&self.points, count, &ground.bounds);
         let narrowing = pad * region.steepest();
-        let each = self.points.par_iter_mut().zip(&mut self.clear).zip(&facts).enumerate();
-        let moves = each.map(|(n, ((p, clear), f))| {
-            let from = *p;
+        let follow = |n: usize, p: &mut DVec3, clear: &mut f64| {
+            let (from, f) = (*p, &facts[n]);
             if n >= inside && n < kept {
                 *p = region.onto_surface(f.middle);
                 return p.distance(from);
@@ -143,8 +145,13 @@ impl Relaxed {
             } else {
                 0.0
             }
+        };
+        let runs = self.points[..count].chunks_mut(RUN).zip(self.clear.chunks_mut(RUN));
+        let moved = parallel::map_mut(&mut runs.collect::<Vec<_>>(), |run, (points, clear)| {
+            let each = points.iter_mut().zip(clear.iter_mut()).zip(run * RUN..);
+            each.map(|((p, clear), n)| follow(n, p, clear)).fold(0.0, f64::max)
         });
-        let most = moves.reduce(|| 0.0, f64::max) / cell;
+        let most = moved.into_iter().fold(0.0, f64::max) / cell;
         self.moved = if first { most } else { self.moved.max(most) };
         self.rounds += 1;
     }

@@ -13,10 +13,10 @@ use super::relaxing::{relaxed, Ground, Relaxed, Rest};
 use super::spacing::Spaced;
 use super::voronoi::{Cells, Within};
 use glam::DVec3;
-use rayon::prelude::*;
 use std::sync::Arc;
 use ulmix_field::numeric::low_discrepancy;
 use ulmix_field::numeric::Random;
+use ulmix_mesh::parallel;
 use ulmix_recipe::seeds::MOST_SEEDS;
 use ulmix_recipe::{Layout, Seeds, Spread};
 
@@ -65,10 +65,9 @@ impl Scattered {
                 .first()
                 .map_or(f64::INFINITY, |f| f.0)
         };
-        let least = (0..self.inside + self.on_surface)
-            .into_par_iter()
-            .map(near)
-            .reduce(|| f64::INFINITY, f64::min);
+        let least = parallel::map(self.inside + self.on_surface, near)
+            .into_iter()
+            .fold(f64::INFINITY, f64::min);
         if least.is_finite() {
             least / self.cell
         } else {
@@ -80,10 +79,10 @@ impl Scattered {
     /// cell of the size there. `volumes` are those of all cells. Where all points lie on the
     /// surface it is that of the areas around them.
     pub fn unevenness(&self, volumes: &[f64], region: &dyn Region) -> f64 {
-        let inner = self.points()[..self.inside].par_iter().zip(volumes);
+        let inner = &self.points()[..self.inside];
         let room: Vec<f64> = match self.inside {
             0 => self.areas(region),
-            _ => inner.map(|(p, v)| v / region.size(*p).powi(3)).collect(),
+            _ => parallel::map_list(inner, |n, p| volumes[n] / region.size(*p).powi(3)),
         };
         let n = room.len().max(1) as f64;
         let mean = room.iter().sum::<f64>() / n;
@@ -102,12 +101,12 @@ impl Scattered {
         const AROUND: usize = 6;
         let points = &self.points()[..self.on_surface];
         let grid = PointGrid::new(points);
-        let area = |(n, p): (usize, &DVec3)| {
+        let area = |n: usize, p: &DVec3| {
             let near = grid.nearest(*p, AROUND, |m| m as usize == n);
             let mean = near.iter().map(|f| f.0).sum::<f64>() / near.len().max(1) as f64;
             (mean / region.size(*p)).powi(2)
         };
-        points.par_iter().enumerate().map(area).collect()
+        parallel::map_list(points, area)
     }
 }
 
@@ -207,7 +206,7 @@ pub fn scatter(
     let reach = cell * if region.flat() { PLANAR } else { SPATIAL };
     let (within, mut points) = (inner.len(), [inner, outer].concat());
     if crowd > 1 {
-        let size: Vec<f64> = points.par_iter().map(|p| region.size(*p)).collect();
+        let size: Vec<f64> = parallel::map_list(&points, |_, p| region.size(*p));
         let left = eliminated(
             &points,
             &size,
@@ -273,12 +272,12 @@ fn candidates(
             chance.get(n).is_none_or(|c| *c < (least / region.size(p)).powi(3))
         };
         let far = f64::INFINITY;
-        let distance = |(n, p): (usize, &DVec3)| match region.clearly_inside(*p) {
+        let distance = |n: usize, p: &DVec3| match region.clearly_inside(*p) {
             _ if !taken(n, *p) => far,
             Some(true) => -pad,
             _ => region.distance(*p, pad),
         };
-        let distance: Vec<f64> = batch.par_iter().enumerate().map(distance).collect();
+        let distance: Vec<f64> = parallel::map_list(&batch, distance);
         for (p, d) in batch.into_iter().zip(distance) {
             if inner.len() == wanted {
                 break;
@@ -353,22 +352,22 @@ fn surface_points(
 /// How far a place may be from the nearest point, about.
 fn widest_gap(points: &[DVec3], low: DVec3, high: DVec3) -> f64 {
     let grid = PointGrid::new(points);
-    let gap = |i: u64| {
-        grid.nearest(low + low_discrepancy(i) * (high - low), 1, |_| false)
+    let gap = |i: usize| {
+        grid.nearest(low + low_discrepancy(i as u64 + 1) * (high - low), 1, |_| false)
             .first()
             .map_or(0.0, |n| n.0)
     };
-    (1..=4000).into_par_iter().map(gap).reduce(|| 0.0, f64::max)
+    parallel::map(4000, gap).into_iter().fold(0.0, f64::max)
 }
 
 /// Mean over the region of one over the size's cube.
 fn mean_density(region: &dyn Region) -> f64 {
     let (low, high) = region.bounds();
-    let density = |i: u64| {
-        let p = low + low_discrepancy(i) * (high - low);
+    let density = |i: usize| {
+        let p = low + low_discrepancy(i as u64 + 1) * (high - low);
         (region.distance(p, 1e-9) < 0.0).then(|| region.size(p).powi(-3))
     };
-    let found: Vec<f64> = (1..=60_000).into_par_iter().filter_map(density).collect();
+    let found: Vec<f64> = parallel::filter_map(60_000, density);
     if found.is_empty() {
         1.0
     } else {

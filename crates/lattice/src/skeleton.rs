@@ -3,6 +3,7 @@
 use super::Facts;
 use glam::DVec3;
 use rayon::prelude::*;
+use ulmix_mesh::parallel;
 use ulmix_mesh::topology::UnionFind;
 
 /// Number of a node that holds no strut any more.
@@ -35,8 +36,10 @@ impl Skeleton {
 
     /// The same, and the number that every node has now; [`GONE`] where it has none.
     fn renumbered(&self, keep: impl Fn([u32; 2]) -> bool + Sync) -> (Skeleton, Vec<u32>) {
-        let kept = self.struts.par_iter().filter(|s| s[0] != s[1] && keep(**s));
-        let mut struts: Vec<[u32; 2]> = kept.map(|s| [s[0].min(s[1]), s[0].max(s[1])]).collect();
+        let mut struts = parallel::filter_map(self.struts.len(), |n| {
+            let s = self.struts[n];
+            (s[0] != s[1] && keep(s)).then(|| [s[0].min(s[1]), s[0].max(s[1])])
+        });
         struts.par_sort_unstable();
         struts.dedup();
         let mut number = vec![GONE; self.nodes.len()];
@@ -61,9 +64,10 @@ impl Skeleton {
         let held = |n: usize| held.get(n).copied().unwrap_or(false);
         let limit_of =
             |s: [u32; 2]| limit((self.nodes[s[0] as usize] + self.nodes[s[1] as usize]) * 0.5);
-        let lengths =
-            self.struts.par_iter().enumerate().map(|(n, s)| (self.length(*s), n, limit_of(*s)));
-        let mut short: Vec<(f64, usize, f64)> = lengths.filter(|(l, _, limit)| l < limit).collect();
+        let mut short: Vec<(f64, usize, f64)> = parallel::filter_map(self.struts.len(), |n| {
+            let (length, limit) = (self.length(self.struts[n]), limit_of(self.struts[n]));
+            (length < limit).then_some((length, n, limit))
+        });
         short.par_sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
         let mut joined = UnionFind::new(self.nodes.len());
         let mut boxes: Vec<(DVec3, DVec3)> = self.nodes.iter().map(|p| (*p, *p)).collect();
@@ -123,13 +127,13 @@ impl Skeleton {
                 (key.rotate_left(21) ^ *c as u64).wrapping_mul(0x9E37_79B9_7F4A_7C15)
             })
         };
-        let numbered = || self.nodes.par_iter().zip(0..self.nodes.len() as u32);
-        let mut keyed: Vec<(u64, u32)> = numbered().map(|(p, n)| (key(bin(*p)), n)).collect();
+        let mut keyed: Vec<(u64, u32)> =
+            parallel::map_list(&self.nodes, |n, p| (key(bin(*p)), n as u32));
         keyed.par_sort_unstable();
-        let near_border: Vec<u32> = numbered()
-            .filter(|(p, _)| bin(**p - limit) != bin(**p + limit))
-            .map(|(_, n)| n)
-            .collect();
+        let near_border: Vec<u32> = parallel::filter_map(self.nodes.len(), |n| {
+            let p = self.nodes[n];
+            (bin(p - limit) != bin(p + limit)).then_some(n as u32)
+        });
         let mut joined = UnionFind::new(self.nodes.len());
         let mut join_near = |n: u32, others: &[(u64, u32)]| {
             let p = self.nodes[n as usize];
@@ -191,7 +195,7 @@ impl Skeleton {
 
     /// Figures of all struts.
     pub fn facts(&self) -> Facts {
-        let lengths: Vec<f64> = self.struts.par_iter().map(|s| self.length(*s)).collect();
+        let lengths: Vec<f64> = parallel::map_list(&self.struts, |_, s| self.length(*s));
         let count = self.struts.len().max(1) as f64;
         Facts {
             nodes: self.nodes.len(),

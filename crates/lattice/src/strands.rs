@@ -7,7 +7,7 @@
 
 use super::skeleton::Skeleton;
 use glam::DVec3;
-use rayon::prelude::*;
+use ulmix_mesh::parallel;
 use ulmix_mesh::topology::UnionFind;
 
 /// Partners of both ends of every strut: the strut that goes on there, [`ALONE`] where none does.
@@ -25,7 +25,7 @@ pub(crate) fn curved(
     put: &(dyn Fn(usize, DVec3) -> DVec3 + Sync),
 ) -> (Skeleton, usize) {
     let partners = partners(net, kind);
-    let of_strut = |(n, strut): (usize, &[u32; 2])| -> Vec<DVec3> {
+    let of_strut = |n: usize, strut: &[u32; 2]| -> Vec<DVec3> {
         let [a, b] = net.ends(*strut);
         let way = b - a;
         let pieces = (0..most)
@@ -48,7 +48,7 @@ pub(crate) fn curved(
         let [first, last] = [through(0), through(1)].map(|direction| direction * way.length());
         (1..pieces).map(|k| put(n, hermite(a, first, b, last, k as f64 / pieces as f64))).collect()
     };
-    let between: Vec<Vec<DVec3>> = net.struts.par_iter().enumerate().map(of_strut).collect();
+    let between: Vec<Vec<DVec3>> = parallel::map_list(&net.struts, of_strut);
     let mut out = Skeleton { nodes: net.nodes.clone(), struts: Vec::new() };
     for (strut, inner) in net.struts.iter().zip(between) {
         let mut from = strut[0];
@@ -75,7 +75,7 @@ fn partners(net: &Skeleton, kind: &(dyn Fn(usize) -> bool + Sync)) -> Partners {
     for (s, ends) in net.struts.iter().enumerate() {
         ends.iter().for_each(|n| at[*n as usize].push(s as u32));
     }
-    let of_node = |(node, struts): (usize, &Vec<u32>)| -> Vec<[u32; 2]> {
+    let of_node = |node: usize, struts: &Vec<u32>| -> Vec<[u32; 2]> {
         let way = |s: u32| {
             let [a, b] = net.struts[s as usize];
             let far = if a as usize == node { b } else { a };
@@ -100,7 +100,7 @@ fn partners(net: &Skeleton, kind: &(dyn Fn(usize) -> bool + Sync)) -> Partners {
         };
         pairs.iter().filter(|pair| free(pair)).map(|(_, s, t)| [*s, *t]).collect()
     };
-    let pairs: Vec<Vec<[u32; 2]>> = at.par_iter().enumerate().map(of_node).collect();
+    let pairs: Vec<Vec<[u32; 2]>> = parallel::map_list(&at, of_node);
     let mut partners = vec![[ALONE; 2]; net.struts.len()];
     for (node, [s, t]) in pairs
         .iter()

@@ -2,8 +2,8 @@
 
 use super::finer::Site;
 use glam::DVec3;
-use rayon::prelude::*;
 use std::sync::Arc;
+use ulmix_mesh::parallel;
 use ulmix_part::solids::{Reach, Solid};
 use ulmix_recipe::{Place, Role, Taper, Toward, Zone, Zones};
 
@@ -38,5 +38,5 @@ pub fn ends(site: Site, taper: Option<Taper>, struts: &[[DVec3; 2]]) -> Vec<[f64
         let t = 1.0 - (away(p) / taper.reach_mm).min(1.0);
         0.5 * taper.more_mm * t * t * (3.0 - 2.0 * t)
     };
-    struts.par_iter().map(|ends| ends.map(more)).collect()
+    parallel::map_list(struts, |_, ends| ends.map(more))
 }

@@ -5,8 +5,7 @@
 
 use crate::{make, Lattice};
 use glam::DVec3;
-use rayon::prelude::*;
-use ulmix_mesh::TriMesh;
+use ulmix_mesh::{parallel, TriMesh};
 use ulmix_part::Part;
 use ulmix_recipe::{Course, Joins, Kind, Structure};
 
@@ -54,20 +53,17 @@ pub fn thumbnail(
     let scale = 2.04 * reach(right).max(reach(up)) / (size * FINE) as f64;
     let fine = size * FINE;
     let view = View { lattice: &*lattice, half, small: 0.004 * cell.min_element() };
-    let rows: Vec<Vec<[f64; 4]>> = (0..fine)
-        .into_par_iter()
-        .map(|y| {
-            (0..fine)
-                .map(|x| {
-                    let (u, v) = (
-                        (x as f64 + 0.5 - fine as f64 / 2.0) * scale,
-                        (fine as f64 / 2.0 - y as f64 - 0.5) * scale,
-                    );
-                    view.colour(right * u + up * v, eye)
-                })
-                .collect()
-        })
-        .collect();
+    let rows: Vec<Vec<[f64; 4]>> = parallel::map(fine as usize, |y| {
+        (0..fine)
+            .map(|x| {
+                let (u, v) = (
+                    (x as f64 + 0.5 - fine as f64 / 2.0) * scale,
+                    (fine as f64 / 2.0 - y as f64 - 0.5) * scale,
+                );
+                view.colour(right * u + up * v, eye)
+            })
+            .collect()
+    });
     let mut out = Vec::with_capacity((size * size * 4) as usize);
     for y in 0..size {
         for x in 0..size {

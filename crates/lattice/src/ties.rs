@@ -9,9 +9,9 @@ use super::members::{Frame, Source};
 use super::net::Net;
 use super::{Bare, Lattice};
 use glam::DVec3;
-use rayon::prelude::*;
 use std::collections::BTreeSet;
 use ulmix_field::numeric::root;
+use ulmix_mesh::parallel;
 use ulmix_part::solids::Solid;
 use ulmix_part::zoned::Regions;
 use ulmix_part::Part;
@@ -117,17 +117,19 @@ fn ends_at(
         };
         passed.map(place).filter(|p| counts(*p)).collect::<Vec<_>>()
     };
-    struts.par_iter().filter(|s| may_pass(border, **s)).flat_map_iter(of_one).collect()
+    let passing = parallel::filter(struts, |s| may_pass(border, *s));
+    parallel::flat_map(passing.len(), |n| of_one(&passing[n]))
 }
 
 /// Every place of either list with the nearest one of the other; each pair once.
 fn nearest_pairs(own: &[DVec3], other: &[DVec3], reach: f64, met: f64) -> Vec<[DVec3; 2]> {
     let nearest = |from: &[DVec3], to: &[DVec3]| -> Vec<(u32, u32)> {
         let grid = PointGrid::new(to);
-        let one = |(n, p): (usize, &DVec3)| {
-            grid.nearest(*p, 1, |_| false).first().filter(|d| d.0 <= reach).map(|d| (n as u32, d.1))
+        let one = |n: usize| {
+            let nearest = grid.nearest(from[n], 1, |_| false);
+            nearest.first().filter(|d| d.0 <= reach).map(|d| (n as u32, d.1))
         };
-        from.par_iter().enumerate().filter_map(one).collect()
+        parallel::filter_map(from.len(), one)
     };
     let back = nearest(other, own).into_iter().map(|(m, n)| (n, m));
     let pairs: BTreeSet<(u32, u32)> = nearest(own, other).into_iter().chain(back).collect();

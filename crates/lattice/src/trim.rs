@@ -6,7 +6,7 @@ use super::skeleton::{Skeleton, GONE};
 use super::strands::curved;
 use super::Facts;
 use glam::DVec3;
-use rayon::prelude::*;
+use ulmix_mesh::parallel;
 use ulmix_part::sides::Sides;
 use ulmix_part::Part;
 use ulmix_recipe::CleanUp;
@@ -25,7 +25,7 @@ pub fn cleaned(
 ) -> (Skeleton, Facts) {
     let once = raw.filtered(|_| true);
     let duplicates = raw.struts.len() - once.struts.len();
-    let inside: Vec<bool> = once.nodes.par_iter().map(|p| sides.inside(*p)).collect();
+    let inside: Vec<bool> = parallel::map_list(&once.nodes, |_, p| sides.inside(*p));
     // A strut that cannot reach the part is dropped.
     let reaches = |s: [u32; 2]| {
         s.iter().any(|n| inside[*n as usize]) || {
@@ -39,8 +39,8 @@ pub fn cleaned(
     let least = if outer.struts.is_empty() { clean.least_left * cell } else { 0.0 };
     let is_whole = |s: [u32; 2]| s.iter().all(|n| inside[*n as usize]);
     let enough = |s: [u32; 2]| least == 0.0 || is_whole(s) || left(part, once.ends(s)) >= least;
-    let reaching: Vec<[u32; 2]> = once.struts.par_iter().copied().filter(|s| reaches(*s)).collect();
-    let struts: Vec<[u32; 2]> = reaching.par_iter().copied().filter(|s| enough(*s)).collect();
+    let reaching: Vec<[u32; 2]> = parallel::filter(&once.struts, |s| reaches(*s));
+    let struts: Vec<[u32; 2]> = parallel::filter(&reaching, |s| enough(*s));
     let cut_short = reaching.len() - struts.len();
     let reaching = Skeleton { struts, ..once };
     let (joined, held) = if outer.struts.is_empty() {
@@ -63,7 +63,7 @@ pub fn cleaned(
     let (ended, dead_ends) = without_dead_ends(part, whole, clean.dead_ends, cell);
     let (spread, drawn_apart) = spread_out(ended, clean.most_at_node as usize, cell);
     // Pieces of the net on the surface are as short as the part's triangles.
-    let inner = joined.struts.par_iter().filter(|s| !s.iter().all(|n| held[*n as usize]));
+    let inner = joined.struts.iter().filter(|s| !s.iter().all(|n| held[*n as usize]));
     let lengths = histogram(&inner.map(|s| joined.length(*s)).collect::<Vec<f64>>());
     let facts = Facts {
         welded: drawn,
@@ -89,7 +89,7 @@ fn left_open(part: &Part, sides: &Sides, net: &Skeleton, cell: f64) -> (Skeleton
         !sides.apart(*p - close, *p + close) && part.bvh().nearest(*p, close * close).is_some()
     };
     let net = net.filtered(|_| true);
-    let held = net.nodes.par_iter().map(on_surface).collect();
+    let held = parallel::map_list(&net.nodes, |_, p| on_surface(p));
     (net, held)
 }
 
@@ -118,7 +118,7 @@ fn closed_by(
 /// on into each other alone, and stay there.
 fn in_curves(part: &Part, net: &Skeleton, halvings: u32, cell: f64) -> (Skeleton, usize) {
     let of_net: Vec<bool> =
-        net.struts.par_iter().map(|s| is_on_surface(part, net.ends(*s), cell)).collect();
+        parallel::map_list(&net.struts, |_, s| is_on_surface(part, net.ends(*s), cell));
     let put = |n: usize, p: DVec3| {
         if of_net[n] {
             part.bvh().nearest(p, f64::INFINITY).map_or(p, |near| near.point)
@@ -182,8 +182,11 @@ fn cut_off(part: &Part, sides: &Sides, net: Skeleton, is_inside: &[bool]) -> Ske
         let ([first, last], [a, b]) = (are_inside(*s), net.ends(*s));
         first == last && sides.apart(a, b)
     };
-    let (clear, others): (Vec<[u32; 2]>, Vec<[u32; 2]>) =
-        net.struts.par_iter().partition(|s| is_clear(s));
+    let clear = parallel::map_list(&net.struts, |_, s| is_clear(s));
+    let [clear, others] = [true, false].map(|wanted| {
+        let alike = net.struts.iter().zip(&clear).filter(|(_, c)| **c == wanted);
+        alike.map(|(s, _)| *s).collect::<Vec<[u32; 2]>>()
+    });
     let of_strut = |s: &[u32; 2]| -> Vec<[End; 2]> {
         let [a, b] = net.ends(*s);
         let Some(inside) = stretches(part, [a, b], Some(are_inside(*s))) else {
@@ -200,7 +203,7 @@ fn cut_off(part: &Part, sides: &Sides, net: Skeleton, is_inside: &[bool]) -> Ske
         };
         inside.into_iter().map(|w| w.map(end)).collect()
     };
-    let stretches: Vec<[End; 2]> = others.par_iter().flat_map_iter(of_strut).collect();
+    let stretches: Vec<[End; 2]> = parallel::flat_map(others.len(), |n| of_strut(&others[n]));
     let Skeleton { mut nodes, .. } = net;
     let mut number = |end: End| match end {
         End::Own(n) => n,

@@ -1,9 +1,9 @@
 //! Triangles of about one size by the bins that their boxes reach: quicker to fill than a tree is
 //! to build.
 
+use crate::parallel;
 use crate::{Bounds, TriMesh};
 use glam::{DVec3, UVec3};
-use rayon::prelude::*;
 
 /// More bins than this are not made: they grow instead.
 const MOST: f64 = 4e6;
@@ -36,11 +36,7 @@ impl Entry {
 impl Bins {
     /// Bins of about the given `edge`: some times the length of a triangle.
     pub fn new(mesh: &TriMesh, edge: f64) -> Bins {
-        let bounds = (0..mesh.triangles.len())
-            .into_par_iter()
-            .with_min_len(4096)
-            .map(|t| Bounds::of(mesh.corners(t)))
-            .reduce(|| Bounds::EMPTY, Bounds::union);
+        let bounds = mesh.bounds_of_triangles();
         if mesh.triangles.is_empty() {
             return Bins {
                 low: DVec3::ZERO,
@@ -56,14 +52,10 @@ impl Bins {
             .max(room.max_element() / MOST.cbrt());
         let size = (room / edge).as_uvec3() + 1;
         let mut out = Bins { low: bounds.min, edge, size, starts: Vec::new(), entries: Vec::new() };
-        let boxes: Vec<Entry> = (0..mesh.triangles.len())
-            .into_par_iter()
-            .with_min_len(4096)
-            .map(|t| {
-                let (low, high) = out.wide(&Bounds::of(mesh.corners(t)));
-                Entry { low, high, triangle: t as u32 }
-            })
-            .collect();
+        let boxes: Vec<Entry> = parallel::map(mesh.triangles.len(), |t| {
+            let (low, high) = out.wide(&Bounds::of(mesh.corners(t)));
+            Entry { low, high, triangle: t as u32 }
+        });
         let mut starts = vec![0u32; (size.x * size.y * size.z) as usize + 1];
         boxes.iter().for_each(|b| out.each_bin(&b.low, &b.high, |bin| starts[bin] += 1));
         (1..starts.len()).for_each(|n| starts[n] += starts[n - 1]);

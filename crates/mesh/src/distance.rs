@@ -7,10 +7,11 @@
 
 use crate::bvh::{Feature, Nearest, SegmentHit};
 use crate::groups::corners_at_points;
+use crate::parallel;
 use crate::{Bounds, Bvh, Topology, TriMesh};
 use glam::{DVec3, Vec3};
-use rayon::prelude::*;
 use std::f64::consts::PI;
+use std::ops::Range;
 use std::sync::Arc;
 
 /// Distance from a mesh, negative inside.
@@ -118,7 +119,7 @@ impl SignedDistance {
     /// quickly, for its distance bounds theirs.
     pub fn values(&self, places: &[DVec3]) -> Vec<f64> {
         const RUN: usize = 128;
-        let of_run = |run: &[DVec3]| -> Vec<f64> {
+        let of_run = |run: Range<usize>| -> Vec<f64> {
             let mut last = None;
             let value = |p: &DVec3| {
                 // Somewhat more, so that rounding hides nothing.
@@ -129,9 +130,9 @@ impl SignedDistance {
                 last = Some((*p, d.abs()));
                 d
             };
-            run.iter().map(value).collect()
+            places[run].iter().map(value).collect()
         };
-        places.par_chunks(RUN).flat_map_iter(of_run).collect()
+        parallel::runs(places.len(), RUN, of_run).concat()
     }
 
     /// Does the place lie inside, where the mesh winds around it?
@@ -238,7 +239,7 @@ fn solid_angle(p: DVec3, &[a, b, c]: &[DVec3; 3]) -> f64 {
 /// Unit normals of triangles, each as it is to be held.
 fn face_normals<N: Send>(mesh: &TriMesh, held: impl Fn(DVec3) -> N + Sync) -> Vec<N> {
     let normal = |t: usize| held(mesh.area_vector(t).normalize_or_zero());
-    (0..mesh.triangles.len()).into_par_iter().with_min_len(4096).map(normal).collect()
+    parallel::map(mesh.triangles.len(), normal)
 }
 
 /// Of a sound mesh.
@@ -251,8 +252,7 @@ fn pseudo_normals(mesh: &TriMesh, faces: &FaceNormals) -> Sign {
         faces.at(t) * u.cross(v).length().atan2(u.dot(v))
     };
     let at_vertex = |v: usize| corners.get(v).iter().map(weighted).sum::<DVec3>().as_vec3();
-    let vertex: Vec<Vec3> =
-        (0..mesh.points.len()).into_par_iter().with_min_len(4096).map(at_vertex).collect();
+    let vertex: Vec<Vec3> = parallel::map(mesh.points.len(), at_vertex);
     // Of the two triangles at an edge, the other one has the edge's end before its start.
     let over_edge = |t: usize, c: usize| {
         let (start, end) = (mesh.triangles[t][c], mesh.triangles[t][(c + 1) % 3]);
@@ -264,7 +264,7 @@ fn pseudo_normals(mesh: &TriMesh, faces: &FaceNormals) -> Sign {
         other.map_or(t as u32, |corner| corner / 3)
     };
     let edges = |t: usize| [0, 1, 2].map(|c| over_edge(t, c));
-    let beyond = (0..mesh.triangles.len()).into_par_iter().with_min_len(4096).map(edges).collect();
+    let beyond = parallel::map(mesh.triangles.len(), edges);
     Sign::Normals { triangles: mesh.triangles.clone(), vertex, beyond }
 }
 

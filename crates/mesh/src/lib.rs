@@ -8,6 +8,7 @@
 //! | [`trimesh`] | the indexed mesh, its bounds, area and volume |
 //! | [`weld`] | one index per distinct position |
 //! | [`groups`] | numbered items by numbered groups |
+//! | [`parallel`] | lists worked on side by side |
 //! | [`parted`] | a list filled from several threads |
 //! | [`sides`] | sides of triangles, by edge |
 //! | [`topology`] | edges, fans, pieces: is it closed, manifold, one body? |
@@ -38,6 +39,7 @@ pub mod holes;
 pub mod nearby;
 pub mod nested;
 pub mod orient;
+pub mod parallel;
 pub mod parted;
 pub mod reduce;
 pub mod remesh;

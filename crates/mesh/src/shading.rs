@@ -1,9 +1,9 @@
 //! Normals for drawing: smooth where the surface is, split where it has an edge.
 
 use crate::groups::corners_at_points;
+use crate::parallel;
 use crate::TriMesh;
 use glam::Vec3;
-use rayon::prelude::*;
 
 /// A mesh for the screen: one normal per point, points doubled along creases.
 #[derive(Default)]
@@ -23,24 +23,15 @@ pub struct Shaded {
 pub fn shade(mesh: &TriMesh, crease_degrees: f64) -> Shaded {
     let n = mesh.points.len();
     let around = corners_at_points(mesh);
-    let faces: Vec<Face> = (0..mesh.triangles.len())
-        .into_par_iter()
-        .with_min_len(CHUNK)
-        .map(|t| Face::of(mesh, t))
-        .collect();
+    let faces: Vec<Face> = parallel::map(mesh.triangles.len(), |t| Face::of(mesh, t));
     let least = crease_degrees.to_radians().cos() as f32;
 
     // Chunks of points on their own, then numbered through in order.
-    let chunks: Vec<Chunk> = (0..n.div_ceil(CHUNK))
-        .into_par_iter()
-        .map(|c| {
-            let mut out = Chunk::default();
-            for v in c * CHUNK..((c + 1) * CHUNK).min(n) {
-                out.add(v as u32, around.get(v), &faces, least);
-            }
-            out
-        })
-        .collect();
+    let chunks: Vec<Chunk> = parallel::runs(n, CHUNK, |run| {
+        let mut out = Chunk::default();
+        run.for_each(|v| out.add(v as u32, around.get(v), &faces, least));
+        out
+    });
     let mut out = Shaded::default();
     // The first drawn point of every point of the mesh, and the corners that have another.
     let mut first = Vec::with_capacity(n);
@@ -53,12 +44,7 @@ pub fn shade(mesh: &TriMesh, crease_degrees: f64) -> Shaded {
         out.normals.extend(chunk.normals);
         out.source.extend(chunk.source);
     }
-    out.triangles = mesh
-        .triangles
-        .par_iter()
-        .with_min_len(CHUNK)
-        .map(|t| t.map(|v| first[v as usize]))
-        .collect();
+    out.triangles = parallel::map_list(&mesh.triangles, |_, t| t.map(|v| first[v as usize]));
     for (corner, drawn) in others {
         out.triangles[corner as usize / 3][corner as usize % 3] = drawn;
     }

@@ -5,9 +5,9 @@
 //! normals.
 
 use crate::groups::{corners_at_points, Groups};
+use crate::parallel;
 use crate::TriMesh;
 use glam::DVec3;
-use rayon::prelude::*;
 
 /// Forward and back: waves longer than about 14 edges pass (1/λ + 1/μ = 0.1).
 const FORWARD: f64 = 0.5;
@@ -44,7 +44,7 @@ pub fn smooth(
                     .sum();
                 p + (sum / (2 * around.len()) as f64 - p) * (factor * share[v])
             };
-            mesh.points = (0..mesh.points.len()).into_par_iter().map(step).collect();
+            mesh.points = parallel::map(mesh.points.len(), step);
         }
     }
     // The volume follows an offset nearly straight: what is left after two steps is of its square.
@@ -70,10 +70,8 @@ fn shares(mesh: &TriMesh, corners: &Groups, kept: &[bool]) -> Vec<f64> {
                 .flat_map(|&c| others(mesh, c))
                 .any(|q| ring[q as usize] == next - 1)
         };
-        ring = (0..ring.len())
-            .into_par_iter()
-            .map(|v| if ring[v] > next && beside(v) { next } else { ring[v] })
-            .collect();
+        ring =
+            parallel::map(ring.len(), |v| if ring[v] > next && beside(v) { next } else { ring[v] });
     }
     ring.into_iter().map(|r| r as f64 / RINGS as f64).collect()
 }
@@ -88,18 +86,14 @@ fn give_back(mesh: &mut TriMesh, corners: &Groups, share: &[f64], volume: f64) {
         };
         corners.get(v).iter().map(of).sum::<DVec3>() / 6.0
     };
-    let areas: Vec<DVec3> = (0..share.len())
-        .into_par_iter()
-        .map(|v| if share[v] > 0.0 { area(v) } else { DVec3::ZERO })
-        .collect();
+    let areas: Vec<DVec3> =
+        parallel::map(share.len(), |v| if share[v] > 0.0 { area(v) } else { DVec3::ZERO });
     let gain: f64 = areas.iter().zip(share).map(|(a, s)| a.length() * s).sum();
     let offset = (volume - mesh.volume()) / gain;
     if offset.is_finite() {
-        mesh.points
-            .par_iter_mut()
-            .zip(areas)
-            .zip(share)
-            .for_each(|((p, a), s)| *p += a.normalize_or_zero() * (offset * s));
+        parallel::map_mut(&mut mesh.points, |v, p| {
+            *p += areas[v].normalize_or_zero() * (offset * share[v]);
+        });
     }
 }
 

@@ -1,9 +1,9 @@
 //! Wall thickness by the shrinking ball.
 
 use crate::bvh::SegmentHit;
+use crate::parallel;
 use crate::{Bvh, TriMesh};
 use glam::DVec3;
-use rayon::prelude::*;
 
 /// Diameter of the largest ball inside the mesh that touches it at each given point (Ma, Bae & Choi
 /// 2012), no larger than `limit`. `normals` point outward and need not be unit. A point at a sharp
@@ -16,13 +16,9 @@ pub fn wall_thickness(
     limit: f64,
     beside: impl Fn(usize, u32) -> bool + Sync,
 ) -> Vec<f64> {
-    (0..points.len())
-        .into_par_iter()
-        .with_min_len(256)
-        .map(|n| {
-            ball_diameter(bvh, points[n], normals[n].normalize_or_zero(), limit, |t| beside(n, t))
-        })
-        .collect()
+    parallel::map(points.len(), |n| {
+        ball_diameter(bvh, points[n], normals[n].normalize_or_zero(), limit, |t| beside(n, t))
+    })
 }
 
 fn ball_diameter(bvh: &Bvh, p: DVec3, n: DVec3, limit: f64, beside: impl Fn(u32) -> bool) -> f64 {
@@ -96,8 +92,8 @@ pub fn thinnest_part(mesh: &TriMesh, bvh: &Bvh) -> f64 {
     let stride = mesh.triangles.len().div_ceil(LOOKED_AT).max(1);
     let limit = mesh.bounds().size().length();
     let picked: Vec<usize> = (0..mesh.triangles.len()).step_by(stride).collect();
-    let measured = |&t: &usize| Some((through(mesh, bvh, t, limit)?, mesh.area_vector(t).length()));
-    let mut found: Vec<(f64, f64)> = picked.par_iter().filter_map(measured).collect();
+    let measured = |t: usize| Some((through(mesh, bvh, t, limit)?, mesh.area_vector(t).length()));
+    let mut found: Vec<(f64, f64)> = parallel::filter_map(picked.len(), |n| measured(picked[n]));
     found.sort_by(|a, b| a.0.total_cmp(&b.0));
     weighted_quantile(&found, 0.01).unwrap_or(f64::INFINITY)
 }

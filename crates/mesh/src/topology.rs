@@ -1,8 +1,9 @@
 //! Edges, fans and pieces: closed, manifold, oriented, how many bodies.
 
 use crate::groups::{corners_at_points, Groups};
+use crate::parallel;
 use crate::TriMesh;
-use rayon::prelude::*;
+use std::ops::Range;
 
 /// Counts that decide whether a mesh is a closed, 2-manifold, consistently oriented surface.
 ///
@@ -27,19 +28,15 @@ pub struct Topology {
 impl Topology {
     /// Looks at the edges and points of a mesh.
     pub fn of(mesh: &TriMesh) -> Topology {
+        /// Points that are looked at together.
+        const RUN: usize = 4096;
         let corners = corners_at_points(mesh);
-        let counted = (0..mesh.points.len())
-            .into_par_iter()
-            .with_min_len(4096)
-            .fold(
-                || (Topology::default(), Around::default()),
-                |(mut sum, mut around), v| {
-                    around.count(mesh, &corners, v as u32, &mut sum);
-                    (sum, around)
-                },
-            )
-            .map(|(sum, _)| sum);
-        let mut out = counted.reduce(Topology::default, |a, b| Topology {
+        let counted = parallel::runs(mesh.points.len(), RUN, |run| {
+            let (mut sum, mut around) = (Topology::default(), Around::default());
+            run.for_each(|v| around.count(mesh, &corners, v as u32, &mut sum));
+            sum
+        });
+        let mut out = counted.into_iter().fold(Topology::default(), |a, b| Topology {
             open_edges: a.open_edges + b.open_edges,
             non_manifold_edges: a.non_manifold_edges + b.non_manifold_edges,
             flipped_edges: a.flipped_edges + b.flipped_edges,
@@ -200,15 +197,15 @@ pub fn piece_volumes(mesh: &TriMesh, piece_of: &[u32], pieces: usize) -> Vec<f64
     let o = mesh.points.first().copied().unwrap_or_default();
     // Stretches of a length of their own: sums do not depend on the number of threads.
     let length = (piece_of.len() / 8).max(1 << 16);
-    let of_stretch = |(n, stretch): (usize, &[u32])| {
+    let of_stretch = |stretch: Range<usize>| {
         let mut v = vec![0.0; pieces];
-        for (t, &piece) in stretch.iter().enumerate() {
-            let [a, b, c] = mesh.corners(n * length + t).map(|p| p - o);
-            v[piece as usize] += a.dot(b.cross(c)) / 6.0;
+        for t in stretch {
+            let [a, b, c] = mesh.corners(t).map(|p| p - o);
+            v[piece_of[t] as usize] += a.dot(b.cross(c)) / 6.0;
         }
         v
     };
-    let sums: Vec<Vec<f64>> = piece_of.par_chunks(length).enumerate().map(of_stretch).collect();
+    let sums: Vec<Vec<f64>> = parallel::runs(piece_of.len(), length, of_stretch);
     (0..pieces).map(|piece| sums.iter().map(|v| v[piece]).sum()).collect()
 }
 

@@ -1,7 +1,8 @@
 //! The indexed triangle mesh.
 
+use crate::parallel;
 use glam::DVec3;
-use rayon::prelude::*;
+use std::ops::Range;
 
 /// Axis-aligned box; empty when `min > max`.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -124,12 +125,17 @@ impl TriMesh {
     // Fixed chunks added in order: the same sum on any number of threads.
     fn sum(&self, f: impl Fn(&TriMesh, usize) -> f64 + Sync) -> f64 {
         const CHUNK: usize = 1 << 14;
-        let n = self.triangles.len();
-        let parts: Vec<f64> = (0..n.div_ceil(CHUNK))
-            .into_par_iter()
-            .map(|c| (c * CHUNK..((c + 1) * CHUNK).min(n)).map(|t| f(self, t)).sum())
-            .collect();
-        parts.into_iter().sum()
+        let of_run = |run: Range<usize>| run.map(|t| f(self, t)).sum::<f64>();
+        parallel::runs(self.triangles.len(), CHUNK, of_run).into_iter().sum()
+    }
+
+    /// The box around the triangles: a mesh may have far more points than they use.
+    pub(crate) fn bounds_of_triangles(&self) -> Bounds {
+        const CHUNK: usize = 1 << 14;
+        let of_triangle = |t: usize| Bounds::of(self.corners(t));
+        let of_run = |run: Range<usize>| run.map(of_triangle).fold(Bounds::EMPTY, Bounds::union);
+        let runs = parallel::runs(self.triangles.len(), CHUNK, of_run);
+        runs.into_iter().fold(Bounds::EMPTY, Bounds::union)
     }
 
     /// Moves every point.

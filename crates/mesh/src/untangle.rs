@@ -2,6 +2,7 @@
 
 use crate::crossing::{crossing_and_folded_among, crossing_and_folded_pairs};
 use crate::nearby::SomeMoved;
+use crate::parallel;
 use crate::{Bounds, Bvh, TriMesh};
 use glam::DVec3;
 use rayon::prelude::*;
@@ -116,12 +117,7 @@ fn touching<'a>(mesh: &TriMesh, points: impl Iterator<Item = &'a u32>) -> Vec<u3
     let mut is_one = vec![false; mesh.points.len()];
     points.for_each(|&v| is_one[v as usize] = true);
     let touches = |t: &[u32; 3]| t.iter().any(|&v| is_one[v as usize]);
-    mesh.triangles
-        .par_iter()
-        .enumerate()
-        .filter(|(_, t)| touches(t))
-        .map(|(n, _)| n as u32)
-        .collect()
+    parallel::filter_map(mesh.triangles.len(), |n| touches(&mesh.triangles[n]).then_some(n as u32))
 }
 
 /// Files hold 32-bit coordinates: checks must see the same. Points that would fall together are
@@ -129,8 +125,8 @@ fn touching<'a>(mesh: &TriMesh, points: impl Iterator<Item = &'a u32>) -> Vec<u3
 pub fn round_to_f32(mesh: &mut TriMesh) {
     let bits = |p: &DVec3| p.as_vec3().to_array().map(f32::to_bits);
     // Adding zero makes −0 and 0 one.
-    mesh.points.par_iter_mut().for_each(|p| *p = (p.as_vec3() + glam::Vec3::ZERO).as_dvec3());
-    let mut all: Vec<[u32; 3]> = mesh.points.par_iter().map(bits).collect();
+    mesh.points.iter_mut().for_each(|p| *p = (p.as_vec3() + glam::Vec3::ZERO).as_dvec3());
+    let mut all: Vec<[u32; 3]> = mesh.points.iter().map(bits).collect();
     all.par_sort_unstable();
     if all.windows(2).all(|w| w[0] != w[1]) {
         return;

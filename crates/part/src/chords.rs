@@ -4,7 +4,7 @@
 use crate::part::Part;
 use crate::sample::by_area;
 use glam::DVec3;
-use rayon::prelude::*;
+use ulmix_mesh::parallel;
 use ulmix_mesh::sides::{sides, Side};
 
 /// Steps of the ladder, to the doubling.
@@ -38,8 +38,10 @@ impl Chords {
         let places = by_area(mesh, PLACES);
         let sag = (0..COUNT).map(|rung| {
             let chord = first * (rung as f64 / RUNGS).exp2();
-            let wanted = places.par_iter().take_any_while(|_| !cancelled());
-            let mut all: Vec<f64> = wanted.flat_map_iter(|&t| sags(part, t, chord)).collect();
+            let mut all: Vec<f64> = parallel::gather(places.len(), |run, out| {
+                let wanted = places[run].iter().take_while(|_| !cancelled());
+                out.extend(wanted.flat_map(|&t| sags(part, t, chord)));
+            });
             all.sort_by(f64::total_cmp);
             all.get((SHARE * all.len() as f64) as usize).copied().unwrap_or(0.0)
         });

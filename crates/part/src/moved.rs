@@ -1,8 +1,7 @@
 //! How far a surface lies from another, as figures and as a map.
 
 use glam::DVec3;
-use rayon::prelude::*;
-use ulmix_mesh::{Bvh, TriMesh};
+use ulmix_mesh::{parallel, Bvh, TriMesh};
 
 /// Over all places that were looked at. mm.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -54,7 +53,7 @@ pub fn map(now: &TriMesh, before: &TriMesh) -> Map {
 fn distances(places: &[DVec3], from: &Bvh) -> Vec<f64> {
     let away =
         |p: &DVec3| from.nearest(*p, f64::INFINITY).map_or(0.0, |n| n.distance_squared.sqrt());
-    places.par_iter().map(away).collect()
+    parallel::map_list(places, |_, p| away(p))
 }
 
 /// Triangles of a surface that is looked at: a coarser one is cut until there are about so many.

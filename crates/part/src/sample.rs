@@ -15,7 +15,7 @@ use glam::{DVec3, UVec3};
 use rayon::prelude::*;
 use robust::{orient2d, Coord};
 use ulmix_field::grid::{bits_between, Bits, Grid};
-use ulmix_mesh::{Bvh, SignedDistance, Topology, TriMesh};
+use ulmix_mesh::{parallel, Bvh, SignedDistance, Topology, TriMesh};
 
 const BLOCK: u32 = 8;
 
@@ -97,7 +97,8 @@ fn scan(mesh: &TriMesh, grid: &Grid) -> Bits {
         reach[slab_of(low)..=slab_of(high)].iter_mut().for_each(|list| list.push(t as u32));
     }
     let (words, rows) = (grid.words(), grid.size.y as usize);
-    out.par_layers_mut(BLOCK as usize).zip(&reach).for_each(|((k0, data), list)| {
+    out.par_layers_mut(BLOCK as usize, |k0, data| {
+        let list = &reach[k0 / BLOCK as usize];
         let layers = data.len() / (words * rows);
         let mut events: Vec<(u32, f64, i32)> = Vec::new();
         for &t in list {
@@ -218,7 +219,7 @@ impl Field<'_> {
 
 fn blocks(field: Field, grid: &Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Bits {
     let mut out = Bits::new(grid);
-    out.par_layers_mut(BLOCK as usize).for_each(|(k0, bits)| {
+    out.par_layers_mut(BLOCK as usize, |k0, bits| {
         if cancelled() {
             return;
         }
@@ -297,14 +298,14 @@ pub fn spread(bits: &Bits, grid: &Grid, wanted: usize) -> Vec<DVec3> {
     /// Samples along a side of the blocks whose points come together.
     const AROUND: u32 = 6;
     let count = bits.count().max(1) as f64;
-    let tried = (wanted as f64 * grid.samples() as f64 / count).min(MOST) as u64;
-    let place = |n: u64| {
-        let at = ulmix_field::numeric::low_discrepancy(n + 1) * grid.size.as_dvec3();
+    let tried = (wanted as f64 * grid.samples() as f64 / count).min(MOST) as usize;
+    let place = |n: usize| {
+        let at = ulmix_field::numeric::low_discrepancy(n as u64 + 1) * grid.size.as_dvec3();
         let [i, j, k] = at.as_uvec3().min(grid.size - 1).to_array();
         let block = [k, j, i].map(|n| n / AROUND);
         bits.get(i, j, k).then(|| (block, grid.origin + (at - 0.5) * grid.step))
     };
-    let mut found: Vec<([u32; 3], DVec3)> = (0..tried).into_par_iter().filter_map(place).collect();
+    let mut found: Vec<([u32; 3], DVec3)> = parallel::filter_map(tried, place);
     // Stable, so that it does not depend on threads.
     found.par_sort_by_key(|f| f.0);
     found.into_iter().map(|f| f.1).collect()
@@ -328,31 +329,27 @@ pub fn by_area(mesh: &TriMesh, wanted: usize) -> Vec<usize> {
 /// repeatable.
 pub fn scatter(bits: &Bits, grid: &Grid, wanted: usize) -> Vec<DVec3> {
     let every = (bits.count() as usize / wanted.max(1)).max(1);
-    let layers: Vec<Vec<DVec3>> = (0..grid.size.z)
-        .into_par_iter()
-        .map(|k| {
-            let mut out = Vec::new();
-            // A different start per layer keeps the stride from lining up.
-            let mut n = (k as usize * 7919) % every;
-            for j in 0..grid.size.y {
-                for (w, &word) in bits.row(j as usize, k as usize).iter().enumerate() {
-                    let mut m = word;
-                    while m != 0 {
-                        if n.is_multiple_of(every) {
-                            let i = 64 * w as u32 + m.trailing_zeros();
-                            let seed = (k as u64 * 65_537 + j as u64) * 257 + i as u64;
-                            let jitter = ulmix_field::numeric::low_discrepancy(seed + 1) - 0.5;
-                            out.push(grid.at(i, j, k) + jitter * grid.step);
-                        }
-                        n += 1;
-                        m &= m - 1;
+    parallel::flat_map(grid.size.z as usize, |k| {
+        let mut out = Vec::new();
+        // A different start per layer keeps the stride from lining up.
+        let mut n = (k * 7919) % every;
+        for j in 0..grid.size.y {
+            for (w, &word) in bits.row(j as usize, k).iter().enumerate() {
+                let mut m = word;
+                while m != 0 {
+                    if n.is_multiple_of(every) {
+                        let i = 64 * w as u32 + m.trailing_zeros();
+                        let seed = (k as u64 * 65_537 + j as u64) * 257 + i as u64;
+                        let jitter = ulmix_field::numeric::low_discrepancy(seed + 1) - 0.5;
+                        out.push(grid.at(i, j, k as u32) + jitter * grid.step);
                     }
+                    n += 1;
+                    m &= m - 1;
                 }
             }
-            out
-        })
-        .collect();
-    layers.concat()
+        }
+        out
+    })
 }
 
 #[cfg(test)]

@@ -4,8 +4,8 @@
 use crate::part::Part;
 use crate::sample::sample_part;
 use glam::DVec3;
-use rayon::prelude::*;
 use ulmix_field::grid::{bits_between, Bits, Grid};
+use ulmix_mesh::parallel;
 
 /// A part and what is known of its sides.
 pub struct Sides<'a> {
@@ -103,10 +103,8 @@ impl Known {
 fn touched(part: &Part, grid: &Grid) -> Bits {
     let triangles = part.mesh.triangles.len();
     let run = triangles.div_ceil(rayon::current_num_threads()).max(2000);
-    let runs =
-        (0..triangles.div_ceil(run)).into_par_iter().map(|n| n * run..triangles.min((n + 1) * run));
-    let found = runs.map(|run| touched_by(part, run, grid)).reduce_with(|a, b| a.or(&b));
-    found.unwrap_or_else(|| Bits::new(grid))
+    let found = parallel::runs(triangles, run, |run| touched_by(part, run, grid));
+    found.into_iter().reduce(|a, b| a.or(&b)).unwrap_or_else(|| Bits::new(grid))
 }
 
 /// Those that some of them may touch.

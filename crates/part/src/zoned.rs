@@ -4,12 +4,12 @@ use crate::part::Part;
 use crate::sample::{sample_body, sample_near, sample_part};
 use crate::solids::{Reach, Solid};
 use glam::DVec3;
-use rayon::prelude::*;
 use std::f64::consts::TAU;
 use std::sync::Arc;
 use ulmix_field::grid::{Bits, Grid};
 use ulmix_field::numeric::low_discrepancy;
 use ulmix_field::numeric::trig::sin_cos;
+use ulmix_mesh::parallel;
 use ulmix_recipe::{Role, Zones};
 
 /// A zone as a region of the part.
@@ -419,6 +419,8 @@ impl Regions {
         // is solid and back, and from what is solid that end open.
         let (of_fill, of_open, of_solid) =
             (zones + 1, zones + 1 + fillings, zones + 1 + 2 * fillings);
+        /// Points that are counted together.
+        const RUN: usize = 1024;
         let blank = || vec![0u64; of_solid + fillings + 1];
         let count = |n: &mut Vec<u64>, at: usize, p: DVec3| {
             let zone = self.zone_within(p);
@@ -441,14 +443,13 @@ impl Regions {
                 _ => {}
             }
         };
-        let counts: Vec<u64> = points
-            .par_iter()
-            .enumerate()
-            .fold(blank, |mut n, (at, p)| {
-                count(&mut n, at, *p);
-                n
-            })
-            .reduce(blank, |a, b| a.iter().zip(&b).map(|(x, y)| x + y).collect());
+        let of_runs = parallel::runs(points.len(), RUN, |run| {
+            let mut n = blank();
+            run.for_each(|at| count(&mut n, at, points[at]));
+            n
+        });
+        let sum = |a: Vec<u64>, b: Vec<u64>| a.iter().zip(&b).map(|(x, y)| x + y).collect();
+        let counts = of_runs.into_iter().fold(blank(), sum);
         let share = |n: &u64| *n as f64 / points.len().max(1) as f64;
         let shares = |of: &[u64]| of.iter().map(share).collect::<Vec<f64>>();
         // A fourth of all ways from one side of a border pass it that begin within their length of

@@ -3,8 +3,8 @@
 use super::result::Meshes;
 use super::{numbered, titled, within, Case};
 use glam::DVec3;
-use rayon::prelude::*;
 use ulmix_check::{Check, Verdict};
+use ulmix_mesh::parallel;
 use ulmix_recipe::Thicken;
 
 /// How far the relative density may be off. Percentage points.
@@ -31,7 +31,7 @@ pub(super) fn percent(
         return Some(found);
     }
     let lattice = case.fillings[filling].lattice;
-    let there = share(points.par_iter().filter(|p| lattice.value(**p) < 0.0).count());
+    let there = share(parallel::count(points.len(), |n| lattice.value(points[n]) < 0.0));
     let all = case.linked.fills().nth(filling)?.density_percent;
     Some((found + all - there).clamp(0.0, 100.0))
 }

@@ -12,10 +12,10 @@ use super::sites::{site_at, Site, Sites};
 use super::{numbered, titled, within, Case, Thickened};
 use crate::compose::Owner;
 use glam::DVec3;
-use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use ulmix_check::{Check, Verdict};
 use ulmix_lattice::Gauge;
+use ulmix_mesh::parallel;
 use ulmix_mesh::thickness::{wall_thickness, weighted_quantile};
 use utoipa::ToSchema;
 
@@ -140,7 +140,8 @@ fn on_surface(case: &Case) -> Vec<OnSurface> {
     let picked: Vec<usize> = (0..mesh.points.len()).filter(smooth).collect();
     let stride = picked.len().div_ceil(ASKED).max(1);
     let thickest = case.fillings.iter().map(|f| f.thickness).fold(0.0, f64::max);
-    let sited = |&v: &usize| {
+    let sited = |n: usize| {
+        let v = picked[n * stride];
         let (point, normal) = (mesh.points[v], normals[v]);
         // Just inside the material: the filling is that of the place.
         match site_at(case, point - normal.normalize_or_zero() * (0.05 * thickest))? {
@@ -148,7 +149,7 @@ fn on_surface(case: &Case) -> Vec<OnSurface> {
             _ => None,
         }
     };
-    picked.par_iter().step_by(stride).filter_map(sited).collect()
+    parallel::filter_map(picked.len().div_ceil(stride), sited)
 }
 
 /// Does all of a way through a member lie in what its filling fills?
@@ -170,7 +171,7 @@ fn across(
 ) -> Vec<Measure> {
     let mesh = &case.solid.mesh;
     let asked = filling.thickness;
-    let through = |s: &&OnSurface| {
+    let through = |s: &OnSurface| {
         let inward = -s.normal.normalize_or_zero();
         let beside = |t: u32| mesh.triangles[t as usize].contains(&s.number);
         let (far, t) = meshes.leaves(s.point, inward, 3.0 * asked, beside)?;
@@ -184,7 +185,7 @@ fn across(
             place: s.point,
         })
     };
-    own.par_iter().filter_map(through).collect()
+    parallel::filter_map(own.len(), |n| through(own[n]))
 }
 
 /// From the axes of struts outward.
@@ -198,7 +199,7 @@ fn stations(
     let asked = filling.thickness;
     // The border of one strut alone decides where the field says so.
     let alone = 0.015 * asked;
-    let measured = |s: &&OnSurface| {
+    let measured = |s: &OnSurface| {
         let station = filling.bare.station(s.point, asked)?;
         let ray = |&(ray, border): &(DVec3, f64)| {
             let end = station.foot + ray * border;
@@ -217,7 +218,7 @@ fn stations(
         let thinnest = found.iter().copied().fold(f64::INFINITY, f64::min);
         Some(Measure { thinnest, mean, weight: s.normal.length(), place: station.foot })
     };
-    own.par_iter().filter_map(measured).collect()
+    parallel::filter_map(own.len(), |n| measured(own[n]))
 }
 
 /// By the largest balls that touch the surface from inside, a thickness away from the part's
@@ -225,10 +226,8 @@ fn stations(
 fn balls(case: &Case, meshes: &Meshes, filling: &Thickened, own: &[&OnSurface]) -> Vec<Measure> {
     let mesh = &case.solid.mesh;
     let asked = filling.thickness;
-    let clear: Vec<&&OnSurface> = own
-        .par_iter()
-        .filter(|s| case.part.bvh().nearest(s.point, asked * asked).is_none())
-        .collect();
+    let clear: Vec<&OnSurface> =
+        parallel::filter(own, |s| case.part.bvh().nearest(s.point, asked * asked).is_none());
     let points: Vec<DVec3> = clear.iter().map(|s| s.point).collect();
     let normals: Vec<DVec3> = clear.iter().map(|s| s.normal).collect();
     let limit = (5.0 * asked).max(8.0 * case.step);

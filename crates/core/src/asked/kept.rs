@@ -10,6 +10,7 @@ use std::collections::BTreeMap;
 use ulmix_check::{Check, Verdict};
 use ulmix_field::numeric::low_discrepancy_in;
 use ulmix_mesh::faces::Kind;
+use ulmix_mesh::parallel;
 use ulmix_part::sample::by_area;
 use ulmix_recipe::Role;
 
@@ -141,7 +142,8 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
     let asked = by_area(mesh, ASKED);
     let beside = BESIDE * case.step;
     let beyond = 4.0 * case.step;
-    let of_part = |(n, &t): (usize, &usize)| {
+    let of_part = |n: usize| {
+        let t = asked[n];
         let p = low_discrepancy_in(n as u64 + 1, mesh.corners(t));
         let inward = -mesh.area_vector(t).normalize_or_zero();
         if !matches!(site_at(case, p + inward * beside), Some(Site::Skin(_) | Site::Solid(_))) {
@@ -156,11 +158,12 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
         let along = (to.length_squared() - across * across).max(0.0).sqrt();
         [off(is_flat(t), across), off(false, along)]
     };
-    let mut off: Vec<Off> = asked.par_iter().enumerate().flat_map_iter(of_part).flatten().collect();
+    let mut off: Vec<Off> = parallel::flat_map(asked.len(), |n| of_part(n).into_iter().flatten());
     // What sticks out of the part, where a lattice does not stand past its surface beside it.
     let proud = recipe.fillings().iter().any(|f| f.joins.proud);
     let every = solid.mesh.triangles.len().div_ceil(ASKED).max(1);
-    let sticks_out = |t: usize| {
+    let sticks_out = |n: usize| {
+        let t = n * every;
         let owned = !proud
             && solid.mesh.triangles[t].iter().all(|&v| solid.owners[v as usize] != Owner::Fill);
         let place = solid.mesh.middle(t);
@@ -174,15 +177,13 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
             inward,
         })
     };
-    off.par_extend(
-        (0..solid.mesh.triangles.len()).into_par_iter().step_by(every).filter_map(sticks_out),
-    );
+    off.extend(parallel::filter_map(solid.mesh.triangles.len().div_ceil(every), sticks_out));
     let counts = |o: &Off| {
         // Where bodies touch or overlap their faces lie within the part.
         let within = site_at(case, o.on_part - o.inward * beside).is_some();
         !within && !beside_filling(case, o.on_part, o.inward)
     };
-    off.par_sort_by(|a, b| b.mm.total_cmp(&a.mm));
+    off.sort_by(|a, b| b.mm.total_cmp(&a.mm));
     let of = |flat: bool| {
         let (id, title, limit) = match flat {
             true => ("true_flat", "Flat faces true", FLAT_OFF),

@@ -28,7 +28,6 @@ use crate::result::Linked;
 use crate::result::Solid;
 pub use gauge::Gauged;
 pub use leftovers::{expected_bodies, Expected};
-use rayon::prelude::*;
 pub use resolution::{thinnest_features, Feature, WHOLE};
 use result::Meshes;
 use sites::Sites;
@@ -146,7 +145,7 @@ fn numbered(id: &str, filling: usize) -> String {
 }
 
 /// The item with the largest value.
-fn largest<T: Send>(items: impl ParallelIterator<Item = (f64, T)>) -> Option<(f64, T)> {
-    // The first of equal ones, on any number of threads.
-    items.reduce_with(|a, b| if b.0 > a.0 { b } else { a })
+fn largest<T>(items: impl IntoIterator<Item = (f64, T)>) -> Option<(f64, T)> {
+    // The first of equal ones.
+    items.into_iter().reduce(|a, b| if b.0 > a.0 { b } else { a })
 }

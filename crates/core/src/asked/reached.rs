@@ -5,8 +5,8 @@ use super::sites::Sites;
 use super::{largest, numbered, titled, within, Case};
 use crate::compose::Owner;
 use glam::DVec3;
-use rayon::prelude::*;
 use ulmix_check::Check;
+use ulmix_mesh::parallel;
 
 /// Points of a filling that are asked.
 const ASKED: usize = 20_000;
@@ -30,16 +30,17 @@ pub(super) fn check(case: &Case, meshes: &Meshes, sites: &Sites) -> Vec<Check> {
         let cell = cell * if filling.structure.seeds.finer.is_some() { 2.0 } else { 1.0 };
         // A net on the surface alone leaves the inside empty, as it is to.
         let net_alone = filling.structure.kind.seeded() && !filling.structure.seeds.inner;
-        let wanted = |p: &&DVec3| !net_alone || case.part.bvh().nearest(**p, 0.25 * cell * cell).is_some();
-        let points: Vec<&DVec3> = points.par_iter().filter(wanted).collect();
+        let wanted = |p: &DVec3| !net_alone || case.part.bvh().nearest(*p, 0.25 * cell * cell).is_some();
+        let points = parallel::filter(points, wanted);
         let every = points.len().div_ceil(ASKED).max(1);
-        let away = |p: &&DVec3| {
+        let away = |n: usize| {
+            let p = points[n * every];
             let lattice = meshes.lattice();
-            let near = lattice.bvh().nearest_where(**p, f64::INFINITY, of_lattice);
+            let near = lattice.bvh().nearest_where(p, f64::INFINITY, of_lattice);
             let distance = near.map_or(f64::INFINITY, |near| near.distance_squared.sqrt());
-            (if distance > cell && lattice.inside(**p) { 0.0 } else { distance }, **p)
+            (if distance > cell && lattice.inside(p) { 0.0 } else { distance }, p)
         };
-        let (far, place) = largest(points.par_iter().step_by(every).map(away))?;
+        let (far, place) = largest(parallel::map(points.len().div_ceil(every), away))?;
         let figure = if far.is_finite() { format!("within {far:.1} mm") } else { "there is none".into() };
         let title = titled(recipe, "Lattice everywhere", n);
         let check = Check::new(&numbered("reached", n), title, within(far, cell), figure, far.min(1e9));

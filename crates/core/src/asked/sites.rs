@@ -2,7 +2,7 @@
 
 use super::Case;
 use glam::DVec3;
-use rayon::prelude::*;
+use ulmix_mesh::parallel;
 use ulmix_part::sample::spread;
 use ulmix_part::zoned::{Regions, Zoned};
 use ulmix_recipe::Role;
@@ -36,7 +36,7 @@ impl Sites {
     pub(super) fn of(case: &Case) -> Sites {
         let Zoned { grid, fill, solid, .. } = case.zoned;
         let placed = |points: Vec<DVec3>| -> Vec<(DVec3, Site)> {
-            points.into_par_iter().filter_map(|p| Some((p, site_at(case, p)?))).collect()
+            parallel::filter_map(points.len(), |n| Some((points[n], site_at(case, points[n])?)))
         };
         let mut out = Sites { fill: vec![Vec::new(); case.fillings.len()], solid: Vec::new() };
         for (p, site) in placed(spread(fill, grid, FILL_POINTS)) {

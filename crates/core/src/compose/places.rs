@@ -2,8 +2,9 @@
 
 use super::{Composed, Side};
 use glam::DVec3;
-use rayon::prelude::*;
+use std::ops::Range;
 use ulmix_mesh::bvh::nearest_on_triangle;
+use ulmix_mesh::parallel;
 use ulmix_part::solids::Solid;
 use ulmix_recipe::Role;
 
@@ -51,11 +52,12 @@ impl Composed<'_> {
     /// sharp border between fillings, or where lattice and solids are parted.
     pub fn all_on_exact(&self, places: &[DVec3]) -> Vec<bool> {
         const RUN: usize = 512;
-        let of_run = |run: &[DVec3]| -> Vec<bool> {
+        let of_run = |run: Range<usize>| -> Vec<bool> {
             let mut last = None;
-            run.iter().map(|&p| self.on_part(p, &mut last) || self.on_border(p)).collect()
+            let on_exact = |&p: &DVec3| self.on_part(p, &mut last) || self.on_border(p);
+            places[run].iter().map(on_exact).collect()
         };
-        places.par_chunks(RUN).flat_map_iter(of_run).collect()
+        parallel::runs(places.len(), RUN, of_run).concat()
     }
 
     /// How far a place may lie off an exact face. mm.

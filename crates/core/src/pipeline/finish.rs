@@ -5,7 +5,6 @@ use crate::compose::{Composed, Owner, Side};
 use crate::result::{Apart, Crumbs, Removed, Solid, LISTED};
 use crate::stand::Placing;
 use glam::DVec3;
-use rayon::prelude::*;
 use serde::Serialize;
 use ulmix_field::grid::Bits;
 use ulmix_field::occlusion;
@@ -15,7 +14,7 @@ use ulmix_mesh::reduce::Gathered;
 use ulmix_mesh::smooth::smooth;
 use ulmix_mesh::topology::{piece_volumes, pieces_by_points, small_pieces};
 use ulmix_mesh::untangle::{around, round_to_f32, untangle, Room, KEPT_AROUND};
-use ulmix_mesh::{Bounds, TriMesh};
+use ulmix_mesh::{parallel, Bounds, TriMesh};
 use ulmix_recipe::Stand;
 
 /// Lattice and solids as bodies of their own in one mesh. They stand on a bed together.
@@ -62,7 +61,7 @@ pub fn draft(
     rounds: usize,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Solid> {
-    let owners: Vec<Owner> = raw.points.par_iter().map(|&p| shape.owner(p)).collect();
+    let owners: Vec<Owner> = parallel::map_list(&raw.points, |_, &p| shape.owner(p));
     if cancelled() {
         return None;
     }

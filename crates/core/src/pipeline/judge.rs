@@ -8,9 +8,8 @@ use crate::report::{LATTICE, SOLIDS};
 use crate::result::{Apart, Crumbs, Solid};
 use crate::stand::{turn, Placing};
 use glam::DVec3;
-use rayon::prelude::*;
 use ulmix_check::{checks_given, crossing_within, worst, Check, CheckGroup, Verdict};
-use ulmix_mesh::{Bounds, TriMesh};
+use ulmix_mesh::{parallel, Bounds, TriMesh};
 use ulmix_part::Part;
 use ulmix_recipe::{Recipe, RecipeError, Stand};
 
@@ -107,7 +106,7 @@ impl Pipeline {
             linked.finest().cell_mm,
         );
         let owners = |mesh: &TriMesh, shape: Composed| -> Vec<Owner> {
-            mesh.points.par_iter().map(|&p| shape.owner(p)).collect()
+            parallel::map_list(&mesh.points, |_, &p| shape.owner(p))
         };
         let (mesh, owners, apart) = match apart {
             None => {

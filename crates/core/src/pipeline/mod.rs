@@ -49,7 +49,6 @@ pub use crate::watch::{Quality, Stage, Unwatched, Watch};
 use cache::Cache;
 use estimate::Known;
 use finish::FinishSettings;
-use rayon::prelude::*;
 use run::Run;
 use std::any::Any;
 use std::sync::Arc;
@@ -58,7 +57,7 @@ use ulmix_field::grid::Bits;
 use ulmix_field::polygonise::{polygonise, Care, Shape};
 use ulmix_lattice::Bare;
 use ulmix_mesh::reduce::Gathered;
-use ulmix_mesh::{Bounds, TriMesh};
+use ulmix_mesh::{parallel, Bounds, TriMesh};
 use ulmix_part::sample::{spread, volume};
 use ulmix_part::zoned::{Regions, Zoned};
 use ulmix_part::Part;
@@ -238,7 +237,7 @@ impl Pipeline {
         let Some(beyond) = made.zones.beyond() else { return 0.0 };
         let shape = run.shape(&made.zones, &made.regions, side);
         let points = spread(&beyond, &made.zones.grid, 60_000);
-        let held = points.par_iter().filter(|&&p| shape.value(p) < 0.0).count();
+        let held = parallel::count(points.len(), |n| shape.value(points[n]) < 0.0);
         volume(&beyond, &made.zones.grid) * held as f64 / points.len().max(1) as f64
     }
 
@@ -249,8 +248,9 @@ impl Pipeline {
         let (lattice, solids) = (of(lattice, Side::Lattice), of(solids, Side::Solids));
         let zones = solids.zoned;
         let points = spread(&zones.inside, &zones.grid, 300_000);
-        let both =
-            points.par_iter().filter(|&&p| solids.value(p) < 0.0 && lattice.value(p) < 0.0).count();
+        let both = parallel::count(points.len(), |n| {
+            solids.value(points[n]) < 0.0 && lattice.value(points[n]) < 0.0
+        });
         volume(&zones.inside, &zones.grid) * both as f64 / points.len().max(1) as f64
     }
 

@@ -8,11 +8,10 @@ use super::Linked;
 use crate::compose::{Composed, Side};
 use crate::result::Prediction;
 use glam::{DVec3, IVec3, UVec3};
-use rayon::prelude::*;
 use ulmix_field::grid::{Bits, Grid};
 use ulmix_field::polygonise::{polygonise, Care, Edge, Hit, RowPoints, Shape};
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
-use ulmix_mesh::{Bounds, TriMesh};
+use ulmix_mesh::{parallel, Bounds, TriMesh};
 use ulmix_part::zoned::{Regions, Zoned};
 
 /// Cells of the grid along a block.
@@ -79,10 +78,10 @@ pub(super) fn probe(
     blocks.dedup();
     let mut sum = Probe::default();
     for some in spread(blocks.len()).chunks(AT_ONCE) {
-        let made = some
-            .par_iter()
-            .map(|&n| block(run, &regions, &whole, IVec3::from(blocks[n]), cancelled));
-        for one in made.collect::<Option<Vec<_>>>()? {
+        let made = parallel::map_list(some, |_, &n| {
+            block(run, &regions, &whole, IVec3::from(blocks[n]), cancelled)
+        });
+        for one in made.into_iter().collect::<Option<Vec<_>>>()? {
             sum = Probe {
                 area: sum.area + one.area,
                 raw: sum.raw + one.raw,

@@ -3,11 +3,10 @@
 
 use super::finish::{faithful, smooth_lattice};
 use crate::compose::Composed;
-use rayon::prelude::*;
 use ulmix_field::grid::Bits;
 use ulmix_field::polygonise::{polygonise_stretch, stretches, Care};
 use ulmix_mesh::reduce::{points_within, Gathered, Reducer, Stretch};
-use ulmix_mesh::Bounds;
+use ulmix_mesh::{parallel, Bounds};
 
 /// Triangles of a stretch, where nothing else is asked for.
 pub(super) const STRETCH: u64 = 800_000;
@@ -44,7 +43,7 @@ impl Source<'_> {
             let made =
                 polygonise_stretch(grid, signs, smooth, shape, Care::Full, layers, cancelled)?;
             let mut mesh = made.mesh;
-            let owners: Vec<_> = mesh.points.par_iter().map(|&p| shape.owner(p)).collect();
+            let owners: Vec<_> = parallel::map_list(&mesh.points, |_, &p| shape.owner(p));
             let on_exact = shape.all_on_exact(&mesh.points);
             if rounds > 0 {
                 smooth_lattice(&mut mesh, &owners, &on_exact, rounds, cancelled);

@@ -12,12 +12,11 @@ use super::words::{numbers, rank, ranks};
 use super::Shape;
 use crate::grid::Grid;
 use glam::{DVec3, UVec3};
-use rayon::prelude::*;
 use std::collections::BTreeMap;
 use ulmix_mesh::bins::Bins;
 use ulmix_mesh::crossing::{crossing_and_folded_among, triangles_of};
 use ulmix_mesh::nearby::AllMoved;
-use ulmix_mesh::{Bounds, TriMesh};
+use ulmix_mesh::{parallel, Bounds, TriMesh};
 
 const ROUNDS: u32 = 8;
 /// How often a vertex is moved within the shape's borders.
@@ -39,25 +38,28 @@ pub(super) fn repair(
     let mesh = &mut quads.mesh;
     let unsettled = numbers(&quads.unsettled);
     // Only what lies near a vertex that left its cell can cross: the rest is not looked at.
-    let corners = unsettled
-        .par_iter()
-        .flat_map_iter(|&q| mesh.triangles[2 * q as usize..][..2].as_flattened());
-    let left = corners.copied().filter(|&v| placed[v as usize].left_cell());
-    let blocks = Blocks::around(left.map(|v| mesh.points[v as usize]).collect(), BLOCK * step);
-    let halves = unsettled.par_iter().flat_map_iter(|&q| [2 * q, 2 * q + 1]);
-    let is_near = |&t: &u32| {
+    let left = parallel::flat_map(unsettled.len(), |n| {
+        let corners = mesh.triangles[2 * unsettled[n] as usize..][..2].as_flattened();
+        let left = corners.iter().filter(|&&v| placed[v as usize].left_cell());
+        left.map(|&v| mesh.points[v as usize])
+    });
+    let blocks = Blocks::around(left, BLOCK * step);
+    let is_near = |t: u32| {
         let tri = mesh.triangles[t as usize];
         tri.iter().any(|&v| placed[v as usize].unsettled())
             && blocks.hold(mesh.points[tri[0] as usize])
     };
-    let near: Vec<u32> = halves.filter(is_near).collect();
+    let near: Vec<u32> = parallel::flat_map(unsettled.len(), |n| {
+        [2 * unsettled[n], 2 * unsettled[n] + 1].into_iter().filter(|t| is_near(*t))
+    });
     let (mut part, used) = apart(mesh, &near);
     let placed: Vec<Placed> = used.iter().map(|&v| placed[v as usize]).collect();
     // Points move by less than a cell and a half: boxes grown by that find the same pairs later.
     let boxes = Bins::new(&part, BLOCK * step);
     let suspect = |hit: &(dyn Fn(u32) -> bool + Sync), part: &TriMesh| -> Vec<u32> {
-        let triangles = part.triangles.par_iter().with_min_len(4096).enumerate();
-        triangles.filter(|(_, tri)| tri.iter().any(|&v| hit(v))).map(|(t, _)| t as u32).collect()
+        parallel::filter_map(part.triangles.len(), |t| {
+            part.triangles[t].iter().any(|&v| hit(v)).then_some(t as u32)
+        })
     };
     let mut suspects = suspect(&|v| placed[v as usize].left_cell(), &part);
     let mut moved: BTreeMap<u32, (u32, DVec3, DVec3)> = BTreeMap::new();
@@ -126,15 +128,13 @@ fn smooth_mean(vertex: u32, place: DVec3, grid: &Grid, cells: &Cells) -> Option<
 /// enough to stay near the processor.
 fn apart(mesh: &TriMesh, triangles: &[u32]) -> (TriMesh, Vec<u32>) {
     let mut used = vec![0u64; mesh.points.len().div_ceil(64)];
-    let whole: Vec<[u32; 3]> =
-        triangles.par_iter().with_min_len(4096).map(|&t| mesh.triangles[t as usize]).collect();
+    let whole: Vec<[u32; 3]> = parallel::map_list(triangles, |_, &t| mesh.triangles[t as usize]);
     whole.as_flattened().iter().for_each(|&v| used[v as usize / 64] |= 1 << (v % 64));
     let before = ranks(used.iter().copied());
     let own = |v: u32| rank(before[v as usize / 64], used[v as usize / 64], v % 64) as u32;
     let used_points = numbers(&used);
-    let points =
-        used_points.par_iter().with_min_len(4096).map(|&v| mesh.points[v as usize]).collect();
-    let triangles = whole.par_iter().with_min_len(4096).map(|t| t.map(own)).collect();
+    let points = parallel::map_list(&used_points, |_, &v| mesh.points[v as usize]);
+    let triangles = parallel::map_list(&whole, |_, t| t.map(own));
     (TriMesh { points, triangles }, used_points)
 }
 

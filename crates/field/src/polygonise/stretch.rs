@@ -7,9 +7,8 @@
 use super::cells::Cells;
 use super::{repair, slabs, Care, Shape};
 use crate::grid::{Bits, Grid};
-use rayon::prelude::*;
 use std::ops::Range;
-use ulmix_mesh::TriMesh;
+use ulmix_mesh::{parallel, TriMesh};
 
 /// A mesh of some layers of cells, open where others continue it.
 pub struct Stretch {
@@ -34,7 +33,7 @@ pub const LEAST_LAYERS: usize = LEAST + 2 * AROUND;
 /// Layers of cells in stretches of about so many `triangles`.
 pub fn stretches(bits: &Bits, triangles: u64) -> Vec<Range<usize>> {
     let layers = bits.layers() - 1;
-    let of_layer: Vec<u64> = (0..layers).into_par_iter().map(|k| 2 * cut_edges(bits, k)).collect();
+    let of_layer: Vec<u64> = parallel::map(layers, |k| 2 * cut_edges(bits, k));
     let mut out: Vec<Range<usize>> = Vec::new();
     let (mut start, mut sum) = (0, 0);
     for (k, count) in of_layer.iter().enumerate() {
@@ -106,7 +105,7 @@ fn cut_out(mut mesh: TriMesh, cells: &Cells, layers: Range<usize>) -> Stretch {
     // In place: a copy would be the most that a stretch ever holds.
     mesh.triangles.truncate(2 * cuts.end);
     mesh.triangles.drain(..2 * cuts.start);
-    mesh.triangles.par_iter_mut().for_each(|t| *t = t.map(|v| own(v as usize)));
+    parallel::map_mut(&mut mesh.triangles, |_, t| *t = t.map(|v| own(v as usize)));
     mesh.points.truncate(others.end);
     mesh.points.drain(firsts.end..others.start);
     mesh.points.drain(..firsts.start);

@@ -2,8 +2,8 @@
 //! inside.
 
 use glam::{DVec3, UVec3};
-use rayon::prelude::*;
 use ulmix_field::grid::{Bits, Grid};
+use ulmix_mesh::parallel;
 use ulmix_part::sample::sample_mapped;
 use ulmix_part::Part;
 
@@ -55,18 +55,17 @@ impl Cells {
         let whole = (FINE * FINE * FINE) as f32;
         let counted =
             |n: usize| count(&inside, place(n), [0..FINE, 0..FINE, 0..FINE]) as f32 / whole;
-        let counts: Vec<f32> = (0..nx * ny * nz).into_par_iter().map(counted).collect();
+        let counts: Vec<f32> = parallel::map(nx * ny * nz, counted);
         // Where one flat piece of the surface passes it tells the shares exactly: counts are off by
         // up to half a sample, by which the sheet would lean.
-        let planes: Vec<(usize, Plane)> = (0..counts.len())
-            .into_par_iter()
-            .filter(|&n| counts[n] > 0.0 && counts[n] < 1.0)
-            .filter_map(|n| {
-                let [i, j, k] = place(n).map(|c| c as u32);
-                let plane = Plane::beside(part, grid.at(i, j, k), scale, grid.step)?;
-                ((plane.share() as f32 - counts[n]).abs() < 0.2).then_some((n, plane))
-            })
-            .collect();
+        let planes: Vec<(usize, Plane)> = parallel::filter_map(counts.len(), |n| {
+            if counts[n] <= 0.0 || counts[n] >= 1.0 {
+                return None;
+            }
+            let [i, j, k] = place(n).map(|c| c as u32);
+            let plane = Plane::beside(part, grid.at(i, j, k), scale, grid.step)?;
+            ((plane.share() as f32 - counts[n]).abs() < 0.2).then_some((n, plane))
+        });
         let mut share = counts;
         let mut plane_of = vec![u32::MAX; share.len()];
         for (p, (n, plane)) in planes.iter().enumerate() {
@@ -78,43 +77,44 @@ impl Cells {
         let strides = [1, nx, nx * ny];
         let mut layers: Vec<Layer> = (0..nz).map(|_| Layer::default()).collect();
         // The grid reaches beyond the part: the outermost cells are empty.
-        layers.par_iter_mut().enumerate().filter(|(k, _)| (1..nz - 1).contains(k)).for_each(
-            |(k, layer)| {
-                for at in nx * (1 + ny * k)..nx * (ny - 1 + ny * k) {
-                    if !kept(at) {
-                        continue;
-                    }
-                    let own = place(at);
-                    let open: [f32; 6] = std::array::from_fn(|f| {
-                        let (axis, high) = (f / 2, f & 1 == 1);
-                        let other = if high { at + strides[axis] } else { at - strides[axis] };
-                        if !kept(other) {
-                            return 0.0;
-                        }
-                        if share[at] == 1.0 && share[other] == 1.0 {
-                            return 1.0;
-                        }
-                        // Both cells must find the same.
-                        match (plane(at), plane(other)) {
-                            (Some(a), Some(b)) => {
-                                (0.5 * (a.open(axis, high) + b.open(axis, !high))) as f32
-                            }
-                            (Some(a), None) if share[other] == 1.0 => a.open(axis, high) as f32,
-                            (None, Some(b)) if share[at] == 1.0 => b.open(axis, !high) as f32,
-                            _ => counted_face(&inside, own, place(other), axis, high),
-                        }
-                    });
-                    if share[at] == 1.0 && open == [1.0; 6] {
-                        match layer.runs.last_mut() {
-                            Some([first, len]) if *first + *len == at => *len += 1,
-                            _ => layer.runs.push([at, 1]),
-                        }
-                    } else {
-                        layer.cut.push(Cut { at, open: open.map(|a| a / share[at].max(FLOOR)) });
-                    }
+        parallel::map_mut(&mut layers, |k, layer| {
+            if !(1..nz - 1).contains(&k) {
+                return;
+            }
+            for at in nx * (1 + ny * k)..nx * (ny - 1 + ny * k) {
+                if !kept(at) {
+                    continue;
                 }
-            },
-        );
+                let own = place(at);
+                let open: [f32; 6] = std::array::from_fn(|f| {
+                    let (axis, high) = (f / 2, f & 1 == 1);
+                    let other = if high { at + strides[axis] } else { at - strides[axis] };
+                    if !kept(other) {
+                        return 0.0;
+                    }
+                    if share[at] == 1.0 && share[other] == 1.0 {
+                        return 1.0;
+                    }
+                    // Both cells must find the same.
+                    match (plane(at), plane(other)) {
+                        (Some(a), Some(b)) => {
+                            (0.5 * (a.open(axis, high) + b.open(axis, !high))) as f32
+                        }
+                        (Some(a), None) if share[other] == 1.0 => a.open(axis, high) as f32,
+                        (None, Some(b)) if share[at] == 1.0 => b.open(axis, !high) as f32,
+                        _ => counted_face(&inside, own, place(other), axis, high),
+                    }
+                });
+                if share[at] == 1.0 && open == [1.0; 6] {
+                    match layer.runs.last_mut() {
+                        Some([first, len]) if *first + *len == at => *len += 1,
+                        _ => layer.runs.push([at, 1]),
+                    }
+                } else {
+                    layer.cut.push(Cut { at, open: open.map(|a| a / share[at].max(FLOOR)) });
+                }
+            }
+        });
         share.iter_mut().filter(|s| **s < LEAST).for_each(|s| *s = 0.0);
         (!cancelled()).then_some(Cells { grid, layers, share })
     }
@@ -129,13 +129,10 @@ impl Cells {
         let mut near: Vec<bool> = self.share.iter().map(|s| *s > 0.0).collect();
         for (stride, n) in [(1, nx), (nx, ny), (nx * ny, nz)] {
             let along = |at: usize| at / stride % n;
-            near = (0..near.len())
-                .into_par_iter()
-                .map(|at| {
-                    let (low, high) = (along(at).min(reach), (n - 1 - along(at)).min(reach));
-                    (at - low * stride..=at + high * stride).step_by(stride).any(|o| near[o])
-                })
-                .collect();
+            near = parallel::map(near.len(), |at| {
+                let (low, high) = (along(at).min(reach), (n - 1 - along(at)).min(reach));
+                (at - low * stride..=at + high * stride).step_by(stride).any(|o| near[o])
+            });
         }
         near
     }

@@ -6,8 +6,8 @@
 use super::Sheet;
 use crate::Contact;
 use glam::DVec3;
-use rayon::prelude::*;
 use ulmix_field::numeric::Random;
+use ulmix_mesh::parallel;
 use ulmix_part::Part;
 
 /// Places of the surface that are tried.
@@ -36,29 +36,27 @@ pub(super) fn angles(part: &Part, sheet: &Sheet, near: f64) -> Option<Contact> {
         let [a, b, c] = part.mesh.corners(t);
         tried.push(a * (1.0 - r) + b * (r * (1.0 - s)) + c * (r * s));
     }
-    let mut off: Vec<f64> = tried
-        .into_par_iter()
-        .filter_map(|mut p| {
-            // Along the surface to where the sheet meets it.
-            let start = p;
-            let mut normal = DVec3::ZERO;
-            for _ in 0..12 {
-                let at = part.bvh().nearest(p, f64::INFINITY)?;
-                (p, normal) = (at.point, part.distance.face_normal(at.triangle));
-                let (d, g) = sheet.at(p);
-                let along = (g - normal * g.dot(normal)).normalize_or_zero();
-                p -= along * d;
-                if d.abs() < 1e-3 * near {
-                    break;
-                }
+    let mut off: Vec<f64> = parallel::filter_map(tried.len(), |n| {
+        let mut p = tried[n];
+        // Along the surface to where the sheet meets it.
+        let start = p;
+        let mut normal = DVec3::ZERO;
+        for _ in 0..12 {
+            let at = part.bvh().nearest(p, f64::INFINITY)?;
+            (p, normal) = (at.point, part.distance.face_normal(at.triangle));
+            let (d, g) = sheet.at(p);
+            let along = (g - normal * g.dot(normal)).normalize_or_zero();
+            p -= along * d;
+            if d.abs() < 1e-3 * near {
+                break;
             }
-            if p.distance(start) > 0.5 * near || sheet.at(p).0.abs() > 0.02 * near {
-                return None;
-            }
-            let slope = one_sided(part, sheet, p, normal)?;
-            Some((slope.dot(normal).abs() / slope.length()).clamp(0.0, 1.0).asin().to_degrees())
-        })
-        .collect();
+        }
+        if p.distance(start) > 0.5 * near || sheet.at(p).0.abs() > 0.02 * near {
+            return None;
+        }
+        let slope = one_sided(part, sheet, p, normal)?;
+        Some((slope.dot(normal).abs() / slope.length()).clamp(0.0, 1.0).asin().to_degrees())
+    });
     if off.is_empty() {
         return None;
     }

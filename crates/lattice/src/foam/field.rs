@@ -3,7 +3,7 @@
 
 use super::cells::Cells;
 use glam::{DVec3, UVec3};
-use rayon::prelude::*;
+use ulmix_mesh::parallel;
 use ulmix_part::Part;
 
 /// Values at the centres of cells; places are divided by `scale`, so that a wave has the length 1.
@@ -27,15 +27,14 @@ impl Field {
             Field { scale, origin: grid.origin, per_unit: 1.0 / grid.step, size, values: relaxed };
         let reach = BAND * grid.step * scale.max_element();
         let near = cells.beside(BAND.ceil() as usize);
-        let mirrored: Vec<(usize, f32)> = (0..cells.share.len())
-            .into_par_iter()
-            .filter(|&n| near[n] && !cells.kept(n))
-            .filter_map(|n| {
-                let p = cells.place(n) * scale;
-                let near = part.bvh().nearest(p, reach * reach)?.point;
-                Some((n, field.beside((2.0 * near - p) / scale, cells)?))
-            })
-            .collect();
+        let mirrored: Vec<(usize, f32)> = parallel::filter_map(cells.share.len(), |n| {
+            if !near[n] || cells.kept(n) {
+                return None;
+            }
+            let p = cells.place(n) * scale;
+            let near = part.bvh().nearest(p, reach * reach)?.point;
+            Some((n, field.beside((2.0 * near - p) / scale, cells)?))
+        });
         for (n, v) in mirrored {
             field.values[n] = v;
         }
@@ -51,7 +50,7 @@ impl Field {
                 0.0
             }
         };
-        (0..cells.share.len()).into_par_iter().map(value).collect()
+        parallel::map(cells.share.len(), value)
     }
 
     /// Value at a place given in waves, by the kept cells around it alone.

@@ -5,8 +5,8 @@
 
 use crate::finer::Sizes;
 use glam::DVec3;
-use rayon::prelude::*;
 use ulmix_field::grid::Grid;
+use ulmix_mesh::parallel;
 
 /// Places are divided by the cell size, as those of the field are.
 pub(super) struct Lengths {
@@ -30,7 +30,7 @@ impl Lengths {
             let c = DVec3::new((n % nx) as f64, (n / nx % ny) as f64, (n / (nx * ny)) as f64);
             sizes.share((grid.origin + c * step) * scale) as f32
         };
-        let shares = (0..nx * ny * nz).into_par_iter().map(share).collect();
+        let shares = parallel::map(nx * ny * nz, share);
         Lengths { origin: grid.origin, per_unit: 1.0 / step, size, shares, least: sizes.least() }
     }
 

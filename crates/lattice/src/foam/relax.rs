@@ -8,13 +8,14 @@
 //! damped Runge–Kutta–Chebyshev stages (Sommeijer, Shampine & Verwer 1997): explicit, no sums over
 //! the grid, so the same bits on any number of threads.
 
-use super::cells::{Cells, Layer};
+use super::cells::Cells;
 use super::lengths::Lengths;
 use glam::{DMat3, DVec3};
-use rayon::prelude::*;
 use std::f64::consts::TAU;
+use std::ops::Range;
 use ulmix_field::numeric::trig::sin_cos;
 use ulmix_field::numeric::Random;
+use ulmix_mesh::parallel;
 
 /// Growth of the favoured wave.
 const R: f32 = 1.0;
@@ -60,7 +61,7 @@ pub(super) fn noise(
     let [nx, ny, _] = cells.grid.size.to_array().map(|n| n as usize);
     let height = (0.3 * (2.0 / WAVES as f64).sqrt()) as f32;
     let mut out = vec![0f32; cells.share.len()];
-    out.par_chunks_mut(nx).enumerate().for_each(|(row, out)| {
+    parallel::chunks_mut(&mut out, nx, |row, out| {
         let (j, k) = (row % ny, row / ny);
         let Some(first) = (0..nx).find(|i| cells.kept(i + nx * row)) else { return };
         let last = (first..nx).rev().find(|i| cells.kept(i + nx * row)).unwrap_or(first);
@@ -123,39 +124,37 @@ impl Flow<'_> {
         each: impl Fn(f32, f32, f32, f32, &mut f32) + Sync,
     ) {
         let [sy, sz] = self.strides;
-        out.par_chunks_mut(sz).zip(&self.cells.layers).enumerate().for_each(
-            |(k, (out, layer)): (_, (_, &Layer))| {
-                let base = k * sz;
-                for &[first, n] in &layer.runs {
-                    // Slices of one length: the loop over them needs no checks and becomes vector
-                    // code.
-                    let at = |from: usize| &w[from..from + n];
-                    let (own, x0, x1) = (at(first), at(first - 1), at(first + 1));
-                    let (y0, y1, z0, z1) =
-                        (at(first - sy), at(first + sy), at(first - sz), at(first + sz));
-                    let (y, out) = (&y[first..first + n], &mut out[first - base..first - base + n]);
-                    let c = if LOCAL { &self.local[first..first + n] } else { own };
-                    for i in 0..n {
-                        let around = (x0[i] + x1[i]) + (y0[i] + y1[i]) + (z0[i] + z1[i]);
-                        each(y[i], own[i], around - 6.0 * own[i], c[i], &mut out[i]);
-                    }
+        parallel::chunks_mut(out, sz, |k, out| {
+            let (base, layer) = (k * sz, &self.cells.layers[k]);
+            for &[first, n] in &layer.runs {
+                // Slices of one length: the loop over them needs no checks and becomes vector
+                // code.
+                let at = |from: usize| &w[from..from + n];
+                let (own, x0, x1) = (at(first), at(first - 1), at(first + 1));
+                let (y0, y1, z0, z1) =
+                    (at(first - sy), at(first + sy), at(first - sz), at(first + sz));
+                let (y, out) = (&y[first..first + n], &mut out[first - base..first - base + n]);
+                let c = if LOCAL { &self.local[first..first + n] } else { own };
+                for i in 0..n {
+                    let around = (x0[i] + x1[i]) + (y0[i] + y1[i]) + (z0[i] + z1[i]);
+                    each(y[i], own[i], around - 6.0 * own[i], c[i], &mut out[i]);
                 }
-                for cut in &layer.cut {
-                    let (at, o) = (cut.at, cut.open);
-                    let flux = |from: usize, open: f32| open * (w[from] - w[at]);
-                    let laplace = (flux(at - 1, o[0]) + flux(at + 1, o[1]))
-                        + (flux(at - sy, o[2]) + flux(at + sy, o[3]))
-                        + (flux(at - sz, o[4]) + flux(at + sz, o[5]));
-                    each(
-                        y[at],
-                        w[at],
-                        laplace,
-                        if LOCAL { self.local[at] } else { 0.0 },
-                        &mut out[at - base],
-                    );
-                }
-            },
-        );
+            }
+            for cut in &layer.cut {
+                let (at, o) = (cut.at, cut.open);
+                let flux = |from: usize, open: f32| open * (w[from] - w[at]);
+                let laplace = (flux(at - 1, o[0]) + flux(at + 1, o[1]))
+                    + (flux(at - sy, o[2]) + flux(at + sy, o[3]))
+                    + (flux(at - sz, o[4]) + flux(at + sz, o[5]));
+                each(
+                    y[at],
+                    w[at],
+                    laplace,
+                    if LOCAL { self.local[at] } else { 0.0 },
+                    &mut out[at - base],
+                );
+            }
+        });
     }
 
     /// L u; where κ changes, κ·L u.
@@ -200,16 +199,14 @@ impl Flow<'_> {
             self.stage(&x, &mut v, &mut y, [0.0, 0.0, -1.0], 0.0);
             // Layer by layer, so that the sum does not depend on threads.
             let norm = |v: &[f32]| -> f64 {
-                let layers: Vec<f64> = v
-                    .par_chunks(self.strides[1])
-                    .map(|l| l.iter().map(|&a| a as f64 * a as f64).sum())
-                    .collect();
+                let of_layer = |l: Range<usize>| v[l].iter().map(|&a| a as f64 * a as f64).sum();
+                let layers: Vec<f64> = parallel::runs(v.len(), self.strides[1], of_layer);
                 layers.iter().sum::<f64>().sqrt()
             };
             let length = norm(&y);
             ratio = length / norm(&x).max(1e-30);
             let scale = (1.0 / length.max(1e-30)) as f32;
-            y.par_iter_mut().for_each(|v| *v *= scale);
+            y.iter_mut().for_each(|v| *v *= scale);
             std::mem::swap(&mut x, &mut y);
         }
         1.25 * ratio
@@ -234,7 +231,7 @@ pub(super) fn relax(
                 1.0
             }
         };
-        (0..u.len()).into_par_iter().map(of).collect()
+        parallel::map(u.len(), of)
     };
     let local: Vec<f32> = lengths.map(local).unwrap_or_default();
     let flow = Flow { cells, c: stiffness(per_unit) as f32, local, strides: [nx, nx * ny] };

@@ -3,7 +3,7 @@
 use super::cell::{Cell, Plane, BOX};
 use crate::skeleton::Skeleton;
 use glam::DVec3;
-use rayon::prelude::*;
+use ulmix_mesh::parallel;
 
 /// What is asked for of a diagram.
 #[derive(Clone, Copy)]
@@ -56,14 +56,16 @@ pub(super) fn joined(points: &[DVec3], batches: &[Batch], order: &[u32]) -> Skel
         let (batch, nth) = (at / TOGETHER, at % TOGETHER);
         batches[batch].find(nth, key).map(|n| before[batch] + n)
     };
-    let edges = || batches.par_iter().flat_map_iter(|batch| &batch.edges);
     let number = |key: &Key| listed(key).unwrap_or(u32::MAX);
-    let mut struts: Vec<[u32; 2]> = edges().map(|[from, to]| [number(from), number(to)]).collect();
+    let numbered = |edge: &[Key; 2]| edge.each_ref().map(number);
+    let of_batch = |n: usize| batches[n].edges.iter().map(numbered).collect::<Vec<_>>();
+    let mut struts = parallel::flat_map(batches.len(), of_batch);
+    let edges = || batches.iter().flat_map(|batch| &batch.edges);
     let mut nodes: Vec<DVec3> = batches.iter().flat_map(|batch| &batch.places).copied().collect();
     // Rounding may leave a vertex out of a cell that others see it in.
-    if struts.par_iter().any(|s| s.contains(&u32::MAX)) {
+    if struts.iter().any(|s| s.contains(&u32::MAX)) {
         let mut strays: Vec<Key> =
-            edges().flatten_iter().filter(|key| listed(key).is_none()).copied().collect();
+            edges().flatten().filter(|key| listed(key).is_none()).copied().collect();
         strays.sort_unstable();
         strays.dedup();
         let number = |key: &Key| {

@@ -14,7 +14,8 @@ use cell::Cell;
 pub use emit::Asked;
 use emit::{joined, Batch, Emitter, TOGETHER};
 use glam::DVec3;
-use rayon::prelude::*;
+use std::ops::Range;
+use ulmix_mesh::parallel;
 
 /// What bounds cells.
 #[derive(Clone, Copy, Debug)]
@@ -56,16 +57,18 @@ impl Cells {
     pub fn facts(&mut self, points: &[DVec3], count: usize, bounds: &Within) -> Vec<CellFacts> {
         let grid = PointGrid::new(points);
         self.likely.resize(points.len(), Vec::new());
-        self.likely[..count]
-            .par_iter_mut()
-            .enumerate()
-            .map_init(Cell::default, |cell, (own, likely)| {
+        let mut runs: Vec<&mut [Vec<u32>]> = self.likely[..count].chunks_mut(TOGETHER).collect();
+        let facts = parallel::map_mut(&mut runs, |run, likely| {
+            let mut cell = Cell::default();
+            let of_point = |(likely, own): (&mut Vec<u32>, usize)| {
                 cell.build(points, &grid, own, bounds, likely);
                 cell.neighbours(likely);
                 let (volume, middle) = cell.centroid();
                 CellFacts { volume, middle: points[own] + middle }
-            })
-            .collect()
+            };
+            likely.iter_mut().zip(run * TOGETHER..).map(of_point).collect::<Vec<_>>()
+        });
+        facts.concat()
     }
 
     /// Do all corners of the cells of the first `count` points lie `inside`?
@@ -81,7 +84,10 @@ impl Cells {
             cell.build(points, &grid, own, bounds, self.likely.get(own).map_or(&[], |l| l));
             (0..cell.corner_count()).all(|n| inside(points[own] + cell.corner(n).place))
         };
-        (0..count).into_par_iter().map_init(Cell::default, is_whole).collect()
+        parallel::gather(count, |run, out| {
+            let mut cell = Cell::default();
+            out.extend(run.map(|own| is_whole(&mut cell, own)));
+        })
     }
 }
 
@@ -113,17 +119,16 @@ impl Cells {
         // Neighbours one after the other: what one has asked for is still near the processor for
         // the next.
         let order = grid.in_order();
-        let of_run = |emitter: &mut Emitter, run: &[u32]| {
-            let mut batch = Batch::default();
-            for &own in run {
+        let of_run = |run: Range<usize>| {
+            let (mut emitter, mut batch) = (Emitter::default(), Batch::default());
+            for &own in &order[run] {
                 let (p, likely) = (points[own as usize], self.likely.get(own as usize));
                 emitter.cell.build(points, &grid, own as usize, bounds, likely.map_or(&[], |l| l));
                 emitter.add(p, own, asked, &mut batch);
             }
             batch
         };
-        let batches: Vec<Batch> =
-            order.par_chunks(TOGETHER).map_init(Emitter::default, of_run).collect();
+        let batches: Vec<Batch> = parallel::runs(order.len(), TOGETHER, of_run);
         let mut volumes = vec![0.0; points.len()];
         let found = batches.iter().flat_map(|batch| &batch.volumes);
         order.iter().zip(found).for_each(|(own, volume)| volumes[*own as usize] = *volume);

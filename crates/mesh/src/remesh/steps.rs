@@ -2,9 +2,9 @@
 
 use super::work::Work;
 use super::{edge, Edge};
+use crate::parallel;
 use crate::Bvh;
 use glam::DVec3;
-use rayon::prelude::*;
 use std::collections::HashMap;
 
 /// Passes of splitting: each halves what is too long.
@@ -20,11 +20,9 @@ impl Work {
     /// Halves edges that are longer than `most`, all of a triangle's at once, until none is.
     pub(super) fn split(&mut self, most: f64) {
         for pass in 0..MOST_PASSES {
-            let long: Vec<Edge> = self
-                .edges()
-                .into_par_iter()
-                .filter(|(a, b)| self.place(*a).distance(self.place(*b)) > most)
-                .collect();
+            let long: Vec<Edge> = parallel::filter(&self.edges(), |(a, b)| {
+                self.place(*a).distance(self.place(*b)) > most
+            });
             if long.is_empty() {
                 break;
             }
@@ -61,12 +59,10 @@ impl Work {
     /// edge longer than `most`, turns no triangle over and changes no line.
     pub(super) fn collapse(&mut self, least: f64, most: f64) {
         let length = |w: &Work, (a, b): Edge| w.place(a).distance(w.place(b));
-        let mut short: Vec<(f64, Edge)> = self
-            .edges()
-            .into_par_iter()
-            .map(|e| (length(self, e), e))
-            .filter(|e| e.0 < least)
-            .collect();
+        let edges = self.edges();
+        let mut short: Vec<(f64, Edge)> = parallel::filter_map(edges.len(), |n| {
+            Some((length(self, edges[n]), edges[n])).filter(|e| e.0 < least)
+        });
         short.sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
         for (_, (a, b)) in short {
             // What is shorter may have gone or grown by now.
@@ -263,16 +259,14 @@ impl Work {
             let by = middle - p;
             onto(p + by - normal * by.dot(normal), surface)
         };
-        let mut moved: Vec<DVec3> =
-            (0..self.points.len() as u32).into_par_iter().with_min_len(256).map(to).collect();
+        let mut moved: Vec<DVec3> = parallel::map(self.points.len(), |v| to(v as u32));
         // Taking one point back may turn a triangle beside it: a few times is enough.
         for _ in 0..8 {
             let turned = |t: &[u32; 3]| {
                 let before = self.area_vector(*t);
                 before != DVec3::ZERO && Work::leans(before, t.map(|v| moved[v as usize]), TURN)
             };
-            let back: Vec<u32> =
-                self.triangles.par_iter().filter(|t| turned(t)).flat_map_iter(|t| *t).collect();
+            let back = parallel::filter(&self.triangles, turned).concat();
             if back.iter().all(|v| moved[*v as usize] == self.place(*v)) {
                 break;
             }

@@ -6,8 +6,8 @@ use crate::polygonise::slots::ByRow;
 use crate::polygonise::tables::tables;
 use crate::polygonise::words::{gathered, ranks, shifted, transposed};
 use glam::IVec3;
-use rayon::prelude::*;
 use std::ops::Range;
+use ulmix_mesh::parallel;
 use ulmix_mesh::parted::split_off;
 
 impl Cells {
@@ -21,7 +21,8 @@ impl Cells {
     ) -> Cells {
         let (words, rows) = (bits.words(), bits.rows() - 1);
         let mut mask = vec![0u64; words * rows * layers.len()];
-        mask.par_chunks_mut(words * rows).zip(layers.clone()).for_each(|(layer, k)| {
+        parallel::chunks_mut(&mut mask, words * rows, |n, layer| {
+            let k = layers.start + n;
             for (j, out) in layer.chunks_mut(words).enumerate() {
                 let quad = [
                     bits.row(j, k),
@@ -72,7 +73,8 @@ impl Cells {
         let (words, rows) = (self.words, self.rows);
         // Cells with a corner that is not smooth.
         let mut rough = vec![0u64; self.exact.len()];
-        rough.par_chunks_mut(words * rows).zip(self.layers.clone()).for_each(|(layer, k)| {
+        parallel::chunks_mut(&mut rough, words * rows, |n, layer| {
+            let k = self.layers.start + n;
             for (j, out) in layer.chunks_mut(words).enumerate() {
                 let quad = [
                     smooth.row(j, k),
@@ -85,7 +87,7 @@ impl Cells {
                 }
             }
         });
-        self.exact.par_chunks_mut(words * rows).enumerate().for_each(|(k, layer)| {
+        parallel::chunks_mut(&mut self.exact, words * rows, |k, layer| {
             for (j, out) in layer.chunks_mut(words).enumerate() {
                 let row = |dj: usize, dk: usize| {
                     let at = (k.saturating_sub(dk) * rows + j.saturating_sub(dj)) * words;
@@ -177,8 +179,8 @@ impl Cells {
             });
             found
         };
-        let pinched = (0..counts.len()).into_par_iter().filter(|&row| counts[row].pinched);
-        let turned: Vec<(usize, usize)> = pinched.flat_map_iter(turned_in).collect();
+        let pinched: Vec<usize> = (0..counts.len()).filter(|&row| counts[row].pinched).collect();
+        let turned = parallel::flat_map(pinched.len(), |n| turned_in(pinched[n]));
         for (row, cell) in turned {
             // A pinched cell has one loop, which parts in two.
             self.kind[cell].0 |= TURNED | SEVERAL;
@@ -229,9 +231,9 @@ impl Cells {
                 [cell as u32, first]
             })
         };
-        let rows = (0..self.all_rows()).into_par_iter();
-        let some = rows.filter(|&row| self.before[row + 1].several > self.before[row].several);
-        self.several = some.flat_map_iter(of_row).collect();
+        let has_some = |row: &usize| self.before[row + 1].several > self.before[*row].several;
+        let some: Vec<usize> = (0..self.all_rows()).filter(has_some).collect();
+        self.several = parallel::flat_map(some.len(), |n| of_row(some[n]));
     }
 }
 
