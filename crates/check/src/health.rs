@@ -2,15 +2,14 @@
 
 use crate::{Check, Verdict};
 use glam::DVec3;
-use rayon::prelude::*;
 use serde::Serialize;
 use std::sync::Arc;
-use ulmix_mesh::crossing::{crossings, triangles_of};
+use ulmix_mesh::crossing::{crossings_until, triangles_of};
 use ulmix_mesh::holes::holes;
 use ulmix_mesh::sides::sides;
 use ulmix_mesh::thickness::through;
 use ulmix_mesh::topology::{piece_volumes, where_fans_meet};
-use ulmix_mesh::{Bvh, Topology, TriMesh};
+use ulmix_mesh::{parallel, Bvh, Topology, TriMesh};
 use ulmix_part::bodies::{Body, Corrected};
 use ulmix_part::Part;
 use utoipa::ToSchema;
@@ -29,21 +28,32 @@ pub struct BodyHealth {
     pub checks: Vec<Check>,
 }
 
-/// What was found in every body of a part that has several. Walls below `least` mm are thin.
-pub fn of_bodies(part: &Part, least: f64) -> Vec<BodyHealth> {
-    let of = |b: &Arc<Body>| BodyHealth {
-        body: b.facts.name.clone(),
-        checks: surface(&b.mesh, b.distance.bvh(), CRUMB * part.facts.volume_mm3, least),
+/// What was found in every body of a part that has several. Walls below `least` mm are thin. `None`
+/// when cancelled.
+pub fn of_bodies(
+    part: &Part,
+    least: f64,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Vec<BodyHealth>> {
+    let crumb = CRUMB * part.facts.volume_mm3;
+    let of = |b: &Arc<Body>| {
+        let checks = surface(&b.mesh, b.distance.bvh(), [crumb, least], cancelled)?;
+        Some(BodyHealth { body: b.facts.name.clone(), checks })
     };
     part.bodies.iter().map(of).collect()
 }
 
 /// What was found in all of the part, item by item; all of it is as after mending. Walls below
-/// `least` mm are thin.
-pub fn health(part: &Part, least: f64) -> Vec<Check> {
+/// `least` mm are thin. `None` when cancelled.
+pub fn health(
+    part: &Part,
+    least: f64,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Vec<Check>> {
     let Corrected { turned, dropped, duplicates, turned_at, twice_at } = part.corrected;
     let place = |p: Option<DVec3>| p.map(|p| p.to_array());
-    let mut out = surface(&part.mesh, part.bvh(), CRUMB * part.facts.volume_mm3, least);
+    let crumb = CRUMB * part.facts.volume_mm3;
+    let mut out = surface(&part.mesh, part.bvh(), [crumb, least], cancelled)?;
     let twice = dropped + duplicates;
     let put_right = [
         item(
@@ -64,7 +74,7 @@ pub fn health(part: &Part, least: f64) -> Vec<Check> {
         ),
     ];
     out.splice(4..4, put_right);
-    out
+    Some(out)
 }
 
 fn item(
@@ -79,8 +89,14 @@ fn item(
     Check { place_mm, ..Check::new(id, title, verdict, figure, n as f64).with_hint(hint) }
 }
 
-/// What is to be seen of a surface. Pieces of less than `crumb` mm³ are crumbs.
-fn surface(mesh: &TriMesh, bvh: &Bvh, crumb: f64, least: f64) -> Vec<Check> {
+/// What is to be seen of a surface. Pieces of less than `crumb` mm³ are crumbs, and walls below
+/// `least` mm are thin. `None` when cancelled.
+fn surface(
+    mesh: &TriMesh,
+    bvh: &Bvh,
+    [crumb, least]: [f64; 2],
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Vec<Check>> {
     let t = Topology::of(mesh);
     let middle = |t: usize| mesh.middle(t).to_array();
     let found = if t.open_edges > 0 { holes(mesh) } else { Vec::new() };
@@ -102,7 +118,7 @@ fn surface(mesh: &TriMesh, bvh: &Bvh, crumb: f64, least: f64) -> Vec<Check> {
         "Bodies that touch along an edge; they are filled as they are.",
     );
     let same_piece = |[a, b]: &[u32; 2]| t.piece_of[*a as usize] == t.piece_of[*b as usize];
-    let found = crossings(mesh, bvh);
+    let found = crossings_until(mesh, bvh, cancelled)?;
     let (own, others): (Vec<_>, Vec<_>) = found.pairs.into_iter().partition(same_piece);
     let [crossed, overlapping] = [own, others].map(|pairs| triangles_of(&pairs));
     let crossing = item(
@@ -129,12 +145,14 @@ fn surface(mesh: &TriMesh, bvh: &Bvh, crumb: f64, least: f64) -> Vec<Check> {
             "They become one in the final mesh.",
         )
     });
-    let thin = |t: &usize| {
-        let c = mesh.corners(*t);
+    let thin = |&t: &usize| {
+        let c = mesh.corners(t);
         let longest = (0..3).map(|i| c[i].distance_squared(c[(i + 1) % 3])).fold(0.0, f64::max);
-        mesh.area_vector(*t).length() < SLIVER * longest
+        mesh.area_vector(t).length() < SLIVER * longest
     };
-    let slivers: Vec<usize> = (0..mesh.triangles.len()).into_par_iter().filter(thin).collect();
+    let slivers: Vec<usize> = parallel::gather(mesh.triangles.len(), |run, out| {
+        out.extend(run.filter(thin));
+    });
     let share = slivers.len() as f64 / mesh.triangles.len() as f64;
     let slivers = Check {
         // Long flat faces are made of slivers in any file.
@@ -159,9 +177,10 @@ fn surface(mesh: &TriMesh, bvh: &Bvh, crumb: f64, least: f64) -> Vec<Check> {
         first.map(middle),
         "Pieces of almost no volume beside the part; they can be removed.",
     );
-    let mut out = vec![holes, crumbs, manifold, crossing, thin_spots(mesh, bvh, least), slivers];
+    let thin = thin_spots(mesh, bvh, least, cancelled)?;
+    let mut out = vec![holes, crumbs, manifold, crossing, thin, slivers];
     out.extend(overlap);
-    out
+    Some(out)
 }
 
 /// A place where an edge or a point is shared by too many triangles.
@@ -185,14 +204,20 @@ const LOOKED_AT: usize = 20_000;
 
 /// Where the part is thinner than `least` mm: straight through, from the middle of a triangle to
 /// one that faces away.
-fn thin_spots(mesh: &TriMesh, bvh: &Bvh, least: f64) -> Check {
+fn thin_spots(
+    mesh: &TriMesh,
+    bvh: &Bvh,
+    least: f64,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Check> {
     let stride = mesh.triangles.len().div_ceil(LOOKED_AT).max(1);
     let looked_at = || (0..mesh.triangles.len()).step_by(stride);
-    let thin: Vec<(f64, usize)> = looked_at()
-        .collect::<Vec<_>>()
-        .into_par_iter()
-        .filter_map(|t| Some((through(mesh, bvh, t, least)?, t)))
-        .collect();
+    let thin: Vec<(f64, usize)> = parallel::filter_map(looked_at().count(), |n| {
+        let t = n * stride;
+        (!cancelled()).then_some(())?;
+        Some((through(mesh, bvh, t, least)?, t))
+    });
+    (!cancelled()).then_some(())?;
     let area = |t: usize| mesh.area_vector(t).length();
     let share = 100.0 * thin.iter().map(|(_, t)| area(*t)).sum::<f64>()
         / looked_at().map(area).sum::<f64>().max(1e-300);
@@ -200,11 +225,10 @@ fn thin_spots(mesh: &TriMesh, bvh: &Bvh, least: f64) -> Check {
     let verdict = if thinnest.is_some() { Verdict::Look } else { Verdict::Pass };
     let figure =
         thinnest.map_or("nowhere".into(), |n| format!("{share:.1} %, least {:.2} mm", n.0));
-    Check::new("thin", format!("Thinner than {least} mm"), verdict, figure, share)
-        .at(thinnest.map(|n| mesh.middle(n.1)))
-        .with_hint(
-            "That seldom prints in this material: make the part thicker there, or choose another.",
-        )
+    let check = Check::new("thin", format!("Thinner than {least} mm"), verdict, figure, share);
+    Some(check.at(thinnest.map(|n| mesh.middle(n.1))).with_hint(
+        "That seldom prints in this material: make the part thicker there, or choose another.",
+    ))
 }
 
 fn number(n: usize) -> String {
@@ -219,11 +243,15 @@ fn number(n: usize) -> String {
 mod tests {
     use super::*;
 
+    fn checked(part: &Part, least: f64) -> Vec<Check> {
+        health(part, least, &|| false).expect("nobody cancels")
+    }
+
     #[test]
     fn what_is_wrong_is_found_where_it_is() {
         let ball = TriMesh::sphere(10.0, 4);
         let found = |mesh: &TriMesh| -> Vec<(String, String)> {
-            let all = health(&Part::prepare(mesh).unwrap(), 0.6);
+            let all = checked(&Part::prepare(mesh).unwrap(), 0.6);
             all.into_iter()
                 .filter(|c| c.verdict != Verdict::Pass)
                 .map(|c| (c.id, c.figure))
@@ -236,7 +264,7 @@ mod tests {
         broken.append(&TriMesh::cuboid(DVec3::new(8.0, -1.0, -1.0), DVec3::new(12.0, 1.0, 1.0)));
         let ids: Vec<String> = found(&broken).into_iter().map(|f| f.0).collect();
         assert_eq!(ids, ["holes", "crumbs"]);
-        let holes = &health(&Part::prepare(&broken).unwrap(), 0.6)[0];
+        let holes = &checked(&Part::prepare(&broken).unwrap(), 0.6)[0];
         assert!(
             holes.place_mm.unwrap()[2] > 9.0 && holes.figure.starts_with("1, up to 6.8"),
             "{holes:?}"
@@ -248,7 +276,7 @@ mod tests {
         let mut ball = TriMesh::sphere(10.0, 4);
         // Its cap pushed out through the far side.
         ball.points.iter_mut().filter(|p| p.z > 9.0).for_each(|p| *p -= DVec3::new(0.3, 0.2, 22.0));
-        let all = health(&Part::prepare(&ball).unwrap(), 0.6);
+        let all = checked(&Part::prepare(&ball).unwrap(), 0.6);
         let crossing = all.iter().find(|c| c.id == "self_crossing").unwrap();
         assert!(
             crossing.verdict == Verdict::Look && crossing.place_mm.unwrap()[2] < 9.0,
@@ -266,7 +294,7 @@ mod tests {
         block.triangles[15].swap(0, 1);
         let part = Part::prepare(&block).unwrap();
         let of =
-            |least: f64, id: &str| health(&part, least).into_iter().find(|c| c.id == id).unwrap();
+            |least: f64, id: &str| checked(&part, least).into_iter().find(|c| c.id == id).unwrap();
         assert_eq!((of(0.6, "flipped").value, of(0.6, "duplicates").value), (1.0, 1.0));
         // The block's fourth triangle, and one of the fin's.
         let at = |id: &str| DVec3::from(of(0.6, id).place_mm.unwrap());
@@ -295,7 +323,7 @@ mod tests {
         let of = |second: DVec3| {
             let mut both = block(DVec3::ZERO);
             both.append(&block(second));
-            let all = health(&Part::prepare(&both).unwrap(), 0.6);
+            let all = checked(&Part::prepare(&both).unwrap(), 0.6);
             DVec3::from(all.iter().find(|c| c.id == "non_manifold").unwrap().place_mm.unwrap())
         };
         assert_eq!(of(DVec3::new(4.0, 4.0, 0.0)), DVec3::new(4.0, 4.0, 2.0));
@@ -309,7 +337,7 @@ mod tests {
         both.append(&TriMesh::cuboid(DVec3::new(8.0, -3.0, -3.0), DVec3::new(16.0, 3.0, 3.0)));
         both.append(&TriMesh::cuboid(DVec3::splat(20.0), DVec3::splat(20.1)));
         let part = Part::prepare(&both).unwrap();
-        let bodies = of_bodies(&part, 0.6);
+        let bodies = of_bodies(&part, 0.6, &|| false).unwrap();
         let wrong = |c: &&Check| c.verdict != Verdict::Pass;
         let of = |b: &BodyHealth| {
             b.checks.iter().filter(wrong).map(|c| c.id.clone()).collect::<Vec<_>>()
@@ -321,10 +349,17 @@ mod tests {
         // Bodies that cross each other do not cross themselves.
         assert!(of(&bodies[0]).is_empty() && of(&bodies[1]).is_empty(), "{bodies:?}");
         assert_eq!(of(&bodies[2]), ["crumbs", "thin"]);
-        let all = health(&part, 0.6);
+        let all = checked(&part, 0.6);
         let overlap = all.iter().find(|c| c.id == "overlap").unwrap();
         assert!(overlap.place_mm.unwrap()[0] > 7.0, "{overlap:?}");
         assert!(all.iter().all(|c| c.id != "self_crossing" || c.verdict == Verdict::Pass));
-        assert!(of_bodies(&Part::prepare(&TriMesh::sphere(10.0, 3)).unwrap(), 0.6).is_empty());
+        let ball = Part::prepare(&TriMesh::sphere(10.0, 3)).unwrap();
+        assert!(of_bodies(&ball, 0.6, &|| false).unwrap().is_empty());
+    }
+
+    #[test]
+    fn it_ends_when_nobody_waits_any_more() {
+        let part = Part::prepare(&TriMesh::sphere(10.0, 5)).unwrap();
+        assert_eq!(health(&part, 0.6, &|| true), None);
     }
 }

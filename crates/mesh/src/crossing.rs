@@ -1,6 +1,7 @@
 //! Triangles of one mesh that pass through each other.
 
 use crate::nearby::Nearby;
+use crate::parallel;
 use crate::{Bounds, Bvh, TriMesh};
 use glam::DVec3;
 use rayon::prelude::*;
@@ -42,12 +43,21 @@ const ENOUGH: usize = 1_000_000;
 
 /// As [`crossing_pairs`] for a mesh from a file: what is looked at has a bound.
 pub fn crossings(mesh: &TriMesh, bvh: &Bvh) -> Crossings {
-    let (pairs, whole) =
-        bvh.pairs_within([looked_at(mesh.triangles.len()), ENOUGH], |[s, t], [a, b]| {
-            cross(&mesh.triangles[s as usize], &mesh.triangles[t as usize], a, b)
-                .then(|| [s.min(t), s.max(t)])
-        });
-    Crossings { pairs: sorted(pairs), cut_short: !whole }
+    crossings_until(mesh, bvh, &|| false).expect("nobody cancels")
+}
+
+/// As [`crossings`]; `None` when cancelled.
+pub fn crossings_until(
+    mesh: &TriMesh,
+    bvh: &Bvh,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Crossings> {
+    let bounds = [looked_at(mesh.triangles.len()), ENOUGH];
+    let (pairs, whole) = bvh.pairs_within(bounds, cancelled, |[s, t], [a, b]| {
+        cross(&mesh.triangles[s as usize], &mesh.triangles[t as usize], a, b)
+            .then(|| [s.min(t), s.max(t)])
+    });
+    (!cancelled()).then(|| Crossings { pairs: sorted(pairs), cut_short: !whole })
 }
 
 /// As [`crossing_and_folded_among`] all triangles.
@@ -78,6 +88,8 @@ pub fn crossing_and_folded_among(
     among: &[u32],
     limit: f64,
 ) -> [Vec<[u32; 2]>; 2] {
+    /// Triangles that are looked at together.
+    const RUN: usize = 256;
     let mut is_among = vec![false; mesh.triangles.len()];
     among.iter().for_each(|&t| is_among[t as usize] = true);
     let with = |[mut crossing, mut folds]: [Vec<[u32; 2]>; 2], &t: &u32| {
@@ -109,7 +121,10 @@ pub fn crossing_and_folded_among(
         b.append(&mut d);
         [a, b]
     };
-    let [crossing, folds] = among.par_iter().with_min_len(64).fold(none, with).reduce(none, both);
+    let [crossing, folds] =
+        parallel::runs(among.len(), RUN, |run| among[run].iter().fold(none(), with))
+            .into_iter()
+            .fold(none(), both);
     [sorted(crossing), sorted(folds)]
 }
 

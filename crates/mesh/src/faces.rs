@@ -6,11 +6,11 @@
 //! normals).
 
 use crate::groups::Groups;
+use crate::parallel;
 use crate::sides::sides;
 use crate::topology::UnionFind;
 use crate::{Bvh, TriMesh};
 use glam::{DMat3, DVec3};
-use rayon::prelude::*;
 use std::collections::BTreeMap;
 
 /// The shape of a face.
@@ -76,6 +76,15 @@ const FIT: f64 = 2e-3;
 
 /// `crease_deg`: neighbours that turn by more belong to different faces.
 pub fn faces(mesh: &TriMesh, crease_deg: f64) -> Faces {
+    faces_until(mesh, crease_deg, &|| false).expect("nobody cancels")
+}
+
+/// As [`faces`]; `None` when cancelled.
+pub fn faces_until(
+    mesh: &TriMesh,
+    crease_deg: f64,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Faces> {
     let count = mesh.triangles.len();
     let areas: Vec<DVec3> = (0..count).map(|t| mesh.area_vector(t) * 0.5).collect();
     let normals: Vec<DVec3> = areas.iter().map(|a| a.normalize_or_zero()).collect();
@@ -111,7 +120,7 @@ pub fn faces(mesh: &TriMesh, crease_deg: f64) -> Faces {
     let mut planes: Vec<u32> =
         (0..count as u32).filter(|p| patch[*p as usize] == *p && plane[*p as usize]).collect();
     planes.sort_by(|a, b| size[*b as usize].total_cmp(&size[*a as usize]).then(a.cmp(b)));
-    let plane_of = in_planes(mesh, &patch, &planes, &areas, &pairs);
+    let plane_of = in_planes(mesh, &patch, &planes, &areas, &pairs, cancelled)?;
     let is_plane = |p: u32| plane_of[p as usize].is_some();
     let mut sets = UnionFind::new(count);
     for (t, &patch) in patch.iter().enumerate() {
@@ -123,29 +132,26 @@ pub fn faces(mesh: &TriMesh, crease_deg: f64) -> Faces {
 
     let mut members: Vec<(u32, u32)> = (0..count as u32).map(|t| (sets.root(t), t)).collect();
     members.sort_unstable();
-    let list: Vec<Face> = members
-        .chunk_by(|a, b| a.0 == b.0)
-        .map(|run| {
-            face(
-                mesh,
-                run.iter().map(|m| m.1).collect(),
-                is_plane(patch[run[0].1 as usize]),
-                &areas,
-            )
-        })
-        .collect();
-    put_together(list, count, mesh, &pairs, angle)
+    let of_run = |run: &[(u32, u32)]| {
+        let is_plane = is_plane(patch[run[0].1 as usize]);
+        let triangles = || run.iter().map(|m| m.1).collect();
+        (!cancelled()).then(|| face(mesh, triangles(), is_plane, &areas))
+    };
+    let list = members.chunk_by(|a, b| a.0 == b.0).map(of_run).collect::<Option<Vec<_>>>()?;
+    Some(put_together(list, count, mesh, &pairs, angle))
 }
 
 /// By patch, the plane that it belongs to: one of the `planes`, the largest of which come first, or
-/// none. Patches belong to a plane that reach from it to the next and lie in it.
+/// none. Patches belong to a plane that reach from it to the next and lie in it. `None` when
+/// cancelled.
 fn in_planes(
     mesh: &TriMesh,
     patch: &[u32],
     planes: &[u32],
     areas: &[DVec3],
     pairs: &[[u32; 2]],
-) -> Vec<Option<u32>> {
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Option<Vec<Option<u32>>> {
     let count = patch.len();
     let members = Groups::of(count, || patch.iter().zip(0..).map(|(p, t)| (*p, t)));
     let of = |p: u32| members.get(p as usize).iter().map(|t| *t as usize);
@@ -155,6 +161,9 @@ fn in_planes(
     let near = IN_PLANE * mesh.bounds().size().max_element();
     let mut plane_of: Vec<Option<u32>> = vec![None; count];
     for &own in planes {
+        if cancelled() {
+            return None;
+        }
         if plane_of[own as usize].is_some() {
             continue;
         }
@@ -177,7 +186,7 @@ fn in_planes(
             }
         }
     }
-    plane_of
+    Some(plane_of)
 }
 
 /// Faces of a surface as `known` on other triangles of the same surface: each triangle belongs to
@@ -190,8 +199,7 @@ pub fn transferred(known: &Faces, of: &TriMesh, mesh: &TriMesh) -> Faces {
     let nearest = |t: usize| {
         tree.nearest(middle(t), f64::INFINITY).map_or(0, |n| known.of[n.triangle as usize])
     };
-    let mut members: Vec<(u32, u32)> =
-        (0..count).into_par_iter().map(|t| (nearest(t), t as u32)).collect();
+    let mut members: Vec<(u32, u32)> = parallel::map(count, |t| (nearest(t), t as u32));
     members.sort_unstable();
     let areas: Vec<DVec3> = (0..count).map(|t| mesh.area_vector(t) * 0.5).collect();
     let normals: Vec<DVec3> = areas.iter().map(|a| a.normalize_or_zero()).collect();

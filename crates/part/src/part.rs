@@ -15,7 +15,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::sync::{Arc, OnceLock};
 use ulmix_formats::{go_on, FormatError, Limits, Stopped};
-use ulmix_mesh::faces::{faces, transferred, Face, Faces, Kind};
+use ulmix_mesh::faces::{faces, faces_until, transferred, Face, Faces, Kind};
 use ulmix_mesh::sides::{sides, Side};
 use ulmix_mesh::thickness::thinnest_part;
 use ulmix_mesh::{Bounds, Bvh, SignedDistance, Topology, TriMesh};
@@ -315,10 +315,23 @@ impl Part {
 
     /// Faces of the part, found when first asked for.
     pub fn faces(&self) -> &Faces {
-        self.faces.get_or_init(|| match &self.before {
-            Some(before) => transferred(&faces(before, self.crease_deg), before, self.faced()),
-            None => faces(self.faced(), self.crease_deg),
-        })
+        self.faces_until(&|| false).expect("nobody cancels")
+    }
+
+    /// As [`faces`](Self::faces); `None` when cancelled before they are found.
+    pub fn faces_until(&self, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<&Faces> {
+        if self.faces.get().is_none() {
+            let found = match &self.before {
+                Some(before) => {
+                    let known = faces_until(before, self.crease_deg, cancelled)?;
+                    transferred(&known, before, self.faced())
+                }
+                None => faces_until(self.faced(), self.crease_deg, cancelled)?,
+            };
+            // Another thread may have been quicker, with the same.
+            let _ = self.faces.set(found);
+        }
+        self.faces.get()
     }
 
     /// The face that a description fits best.

@@ -15,11 +15,11 @@ mod eight;
 mod few;
 mod triangle;
 
+use crate::parallel;
 use crate::{Bounds, TriMesh};
 use eight::{Eight, FromPlace, NodeBox, EIGHT};
 use few::{Few, FEW};
 use glam::{DVec3, Vec3};
-use rayon::prelude::*;
 use triangle::segment_triangle;
 pub use triangle::{nearest_on_triangle, Feature};
 use wide::f32x8;
@@ -72,12 +72,12 @@ enum Corners {
 
 impl Corners {
     fn of(mesh: &TriMesh, order: &[u32]) -> Corners {
-        let exact = mesh.points.par_iter().with_min_len(4096).all(|p| p.as_vec3().as_dvec3() == *p);
-        let corners = order.par_iter().with_min_len(4096).map(|&t| mesh.corners(t as usize));
+        let exact = mesh.points.iter().all(|p| p.as_vec3().as_dvec3() == *p);
+        let corners = |t: u32| mesh.corners(t as usize);
         if exact {
-            Corners::Single(corners.map(|c| c.map(|p| p.as_vec3())).collect())
+            Corners::Single(parallel::map_list(order, |_, &t| corners(t).map(|p| p.as_vec3())))
         } else {
-            Corners::Double(corners.collect())
+            Corners::Double(parallel::map_list(order, |_, &t| corners(t)))
         }
     }
 
@@ -105,23 +105,13 @@ impl Bvh {
     pub fn new(mesh: &TriMesh) -> Bvh {
         let n = mesh.triangles.len();
         let leaves = n.div_ceil(FEW).next_power_of_two().max(1);
-        // Of the corners: a mesh may have far more points than its triangles use.
-        let of_triangle = |t: usize| Bounds::of(mesh.corners(t));
-        let around = (0..n)
-            .into_par_iter()
-            .with_min_len(4096)
-            .map(of_triangle)
-            .reduce(|| Bounds::EMPTY, Bounds::union);
+        let around = mesh.bounds_of_triangles();
         // Middles as whole numbers: they sort faster than places, and equal ones go by number.
         let scale = u32::MAX as f64 / (3.0 * around.size().max_element()).max(f64::MIN_POSITIVE);
-        let mut items: Vec<Item> = (0..n)
-            .into_par_iter()
-            .with_min_len(4096)
-            .map(|t| {
-                let sum = mesh.corners(t).iter().map(|&c| c - around.min).sum::<DVec3>() * scale;
-                Item { middle: [sum.x as u32, sum.y as u32, sum.z as u32], triangle: t as u32 }
-            })
-            .collect();
+        let mut items: Vec<Item> = parallel::map(n, |t| {
+            let sum = mesh.corners(t).iter().map(|&c| c - around.min).sum::<DVec3>() * scale;
+            Item { middle: [sum.x as u32, sum.y as u32, sum.z as u32], triangle: t as u32 }
+        });
         split(&mut items, leaves);
         let order: Vec<u32> = items.iter().map(|i| i.triangle).collect();
         let mut starts = vec![0u32; leaves + 1];
@@ -132,18 +122,14 @@ impl Bvh {
             let range = starts[k] as usize..starts[k + 1] as usize;
             NodeBox::around(&Bounds::of(range.flat_map(|i| corners.at(i))))
         };
-        let mut level: Vec<NodeBox> =
-            (0..leaves).into_par_iter().with_min_len(1024).map(of_leaf).collect();
+        let mut level: Vec<NodeBox> = parallel::map(leaves, of_leaf);
         let mut levels: Vec<Vec<Eight>> = Vec::new();
         while level.len() >= EIGHT {
-            let eights_of = level.par_chunks_exact(EIGHT).with_min_len(1024);
-            let of = |boxes: &[NodeBox]| {
-                let boxes: &[NodeBox; EIGHT] = boxes.try_into().expect("a chunk of eight");
-                let whole = boxes[1..].iter().fold(boxes[0], |all, b| all.union(b));
-                (Eight::of(boxes), whole)
-            };
-            let (eights, above) = eights_of.map(of).unzip();
-            levels.push(eights);
+            let (eights, _) = level.as_chunks::<EIGHT>();
+            let whole =
+                |boxes: &[NodeBox; EIGHT]| boxes[1..].iter().fold(boxes[0], |all, b| all.union(b));
+            let above = parallel::map_list(eights, |_, boxes| whole(boxes));
+            levels.push(parallel::map_list(eights, |_, boxes| Eight::of(boxes)));
             level = above;
         }
         levels.reverse();
@@ -283,19 +269,18 @@ impl Bvh {
         &self,
         f: impl Fn([u32; 2], [&[DVec3; 3]; 2]) -> Option<T> + Sync,
     ) -> Vec<T> {
-        self.pair_tasks()
-            .into_par_iter()
-            .flat_map_iter(|task| self.pairs_below(task, [usize::MAX; 2], &f).found)
-            .collect()
+        let tasks = self.pair_tasks();
+        parallel::flat_map(tasks.len(), |n| self.pairs_below(tasks[n], [usize::MAX; 2], &f).found)
     }
 
     /// The same for a mesh that may be anything: where all triangles lie in each other's boxes,
     /// their pairs are the square of their number. Ends when about `most` pairs were looked at or
-    /// `enough` were found; the second value tells whether these were all. The result is the same
-    /// on any number of threads.
+    /// `enough` were found, and when cancelled; the second value tells whether these were all. The
+    /// result is the same on any number of threads.
     pub fn pairs_within<T: Send>(
         &self,
         [most, enough]: [usize; 2],
+        cancelled: &(dyn Fn() -> bool + Sync),
         f: impl Fn([u32; 2], [&[DVec3; 3]; 2]) -> Option<T> + Sync,
     ) -> (Vec<T>, bool) {
         // Tasks that run side by side, and the part of `most` that each may look at.
@@ -304,11 +289,11 @@ impl Bvh {
         let of_task = [most.div_ceil(SHARE), enough];
         let (mut found, mut looked_at) = (Vec::new(), 0);
         for some in self.pair_tasks().chunks(AT_ONCE) {
-            if looked_at > most || found.len() > enough {
+            if looked_at > most || found.len() > enough || cancelled() {
                 return (found, false);
             }
             let done: Vec<Pairs<T>> =
-                some.par_iter().map(|task| self.pairs_below(*task, of_task, &f)).collect();
+                parallel::map_list(some, |_, task| self.pairs_below(*task, of_task, &f));
             for pairs in done {
                 found.extend(pairs.found);
                 looked_at += pairs.looked_at;
