@@ -1,7 +1,7 @@
 //! Memory stays until it is given back. A process of its own, in which nothing else has asked for
 //! memory and no thread has begun.
 
-use ulmix_server::memory::{give_back, keep};
+use ulmix_runner::memory::{give_back, keep};
 
 const LARGE: usize = 300 << 20;
 

@@ -1,12 +1,12 @@
 //! What the start screen shows of a project, kept beside it so that nothing has to be built for a
 //! list.
 
-use crate::picture::RunInfo;
 use crate::problem::{Answer, Problem};
 use serde::{Deserialize, Serialize};
 use ulmix_check::Summary;
 use ulmix_part::PartFacts;
 use ulmix_recipe::Recipe;
+use ulmix_runner::picture::RunInfo;
 use utoipa::ToSchema;
 
 /// What the start screen shows of a project's newest state.

@@ -3,8 +3,6 @@
 //! A client that sends its request too slowly, never reads its answer or keeps a connection without
 //! using it costs no more than a seat among `MOST`, which it loses when others come.
 
-use crate::locked::lock;
-use crate::memory;
 use axum::body::{Body, HttpBody};
 use axum::extract::Request;
 use axum::response::Response;
@@ -23,6 +21,8 @@ use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::{watch, Notify};
 use tokio::time::{sleep, Sleep};
 use tower::ServiceExt;
+use ulmix_runner::locked::lock;
+use ulmix_runner::memory;
 
 /// Connections at once.
 const MOST: usize = 400;

@@ -2,7 +2,6 @@
 //! access token it asks for that once and then knows the session's cookie, which ends after a while
 //! or by logging out.
 
-use crate::locked::lock;
 use crate::problem::Problem;
 use crate::store::hex;
 use axum::extract::{Request, State};
@@ -13,6 +12,7 @@ use sha2::{Digest, Sha256};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
+use ulmix_runner::locked::lock;
 
 /// A session that is not used for so long ends, and any after the longer time.
 const IDLE: Duration = Duration::from_secs(12 * 3600);

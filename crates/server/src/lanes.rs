@@ -1,9 +1,9 @@
 //! Lanes of work: of the same kind, for the same project and page only the newest piece is of use.
 
-use crate::locked::lock;
 use crate::waiting::Waiting;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
+use ulmix_runner::locked::lock;
 
 /// A kind of work.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]

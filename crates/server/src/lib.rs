@@ -9,14 +9,11 @@
 //! | [`lanes`] | work of which only the newest is of use |
 //! | [`store`] | one SQLite file |
 //! | [`card`] | what the start screen shows |
-//! | [`picture`] | meshes for the view |
-//! | [`stopwatch`] | times of stages |
-//! | [`memory`] | kept between runs |
+//! | [`resting`] | memory given back in pauses |
 //! | [`connections`] | clients, and how long they may take |
 //! | [`guard`] | who may speak to it |
 //! | [`assets`] | the web app inside the binary |
 //! | [`problem`] | errors in words |
-//! | [`locked`] | locks that outlive a panic |
 
 pub mod api;
 pub mod assets;
@@ -24,12 +21,9 @@ pub mod card;
 pub mod connections;
 pub mod guard;
 pub mod lanes;
-pub mod locked;
-pub mod memory;
 pub mod parts;
-pub mod picture;
 pub mod problem;
-pub mod stopwatch;
+pub mod resting;
 pub mod store;
 pub mod studio;
 pub mod waiting;
@@ -100,7 +94,7 @@ impl Server {
         let tidying = tokio::spawn(tidy(app.clone()));
         let studio = app.studio.clone();
         let resting = app.clone();
-        let giving_back = tokio::spawn(memory::watch(move || {
+        let giving_back = tokio::spawn(resting::watch(move || {
             resting.studio.rest();
             resting.uploads.rest();
             resting.exports.rest();

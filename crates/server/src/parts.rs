@@ -1,12 +1,12 @@
 //! Parts in memory: those used last, each made once however many ask for it.
 
-use crate::locked::lock;
 use crate::problem::Answer;
 use crate::waiting::Waiting;
 use std::collections::VecDeque;
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::time::Duration;
 use ulmix_part::Part;
+use ulmix_runner::locked::lock;
 
 /// Bytes of parts that are kept.
 const BYTES: usize = 1 << 30;

@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 use ulmix_core::pipeline::RunError;
 use ulmix_formats::FormatError;
 use ulmix_recipe::RecipeError;
+use ulmix_runner::faces::TooManyFaces;
 use utoipa::ToSchema;
 
 /// Why a request has no answer (RFC 9457).
@@ -102,6 +103,17 @@ impl From<RunError> for Problem {
             RunError::Recipe(e) => e.into(),
             RunError::TooLarge(e) => Problem { code: "too_large".into(), ..e.into() },
         }
+    }
+}
+
+impl From<TooManyFaces> for Problem {
+    fn from(e: TooManyFaces) -> Problem {
+        Problem::new(
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "too_many_faces",
+            e.to_string(),
+            "Choose a larger angle at which faces end, or bring in a simpler part.",
+        )
     }
 }
 

@@ -3,12 +3,8 @@
 
 use crate::card::CardFacts;
 use crate::lanes::Lanes;
-use crate::locked::lock;
-use crate::memory;
 use crate::parts::Parts;
-use crate::picture::{draw, pack, Foreseen, RunInfo};
 use crate::problem::{Answer, Problem};
-use crate::stopwatch::{StageTime, Stopwatch};
 use crate::store::{now_ms, ProjectRow, Store};
 use crate::waiting::Waiting;
 use axum::http::StatusCode;
@@ -24,9 +20,12 @@ use ulmix_core::pipeline::{Pipeline, Quality, RunError, Stage};
 use ulmix_core::report::foretold;
 use ulmix_core::result::Prediction;
 use ulmix_formats::{Limits, Stopped};
-use ulmix_lattice::clean::StrutState;
 use ulmix_part::Part;
 use ulmix_recipe::Recipe;
+use ulmix_runner::locked::lock;
+use ulmix_runner::picture::{draw, Foreseen, RunInfo};
+use ulmix_runner::stopwatch::{StageTime, Stopwatch};
+use ulmix_runner::{memory, packed};
 use utoipa::ToSchema;
 
 /// Stage results kept in memory.
@@ -323,8 +322,7 @@ impl Studio {
         self.wake.notify_all();
     }
 
-    /// The recipe's struts as seven 32-bit numbers each, little-endian: both ends in mm, and how it
-    /// lies in the part ([`ulmix_lattice::clean::StrutState`]). Empty for walls.
+    /// The recipe's struts ([`packed::struts`]). Empty for walls.
     pub fn skeleton(
         &self,
         project: &str,
@@ -336,16 +334,10 @@ impl Studio {
         let part = self.part(&row, recipe, waiting)?;
         let found = guarded(|| self.pipeline.skeleton(&part, recipe, zone, &silent(waiting)))??;
         let (net, states) = found.unwrap_or_default();
-        let numbers = |(ends, state): (&[u32; 2], &StrutState)| {
-            let [a, b] = net.ends(*ends).map(|p| p.as_vec3().to_array());
-            [a[0], a[1], a[2], b[0], b[1], b[2], *state as u8 as f32]
-        };
-        Ok(net.struts.iter().zip(&states).flat_map(numbers).flat_map(f32::to_le_bytes).collect())
+        Ok(packed::struts(&net, &states))
     }
 
-    /// The recipe's seed points and the edges of their cells as 32-bit numbers, little-endian: how
-    /// many points, how many of their cells are whole, three for each point, and six for each edge.
-    /// mm.
+    /// The recipe's seed points and the edges of their cells ([`packed::seed_cells`]).
     pub fn seed_cells(
         &self,
         project: &str,
@@ -356,14 +348,7 @@ impl Studio {
         let row = self.store.project(project)?;
         let part = self.part(&row, recipe, waiting)?;
         let found = guarded(|| self.pipeline.seed_cells(&part, recipe, zone, &silent(waiting)))??;
-        let ends = found.edges.struts.iter().flat_map(|e| found.edges.ends(*e));
-        let places = found.points.iter().copied().chain(ends).flat_map(|p| p.as_vec3().to_array());
-        let whole = found.whole.iter().filter(|w| **w).count();
-        Ok([found.points.len() as f32, whole as f32]
-            .into_iter()
-            .chain(places)
-            .flat_map(f32::to_le_bytes)
-            .collect())
+        Ok(packed::seed_cells(&found))
     }
 
     /// The stored picture of the current recipe: the final's, or the last settled draft's.
@@ -576,7 +561,13 @@ impl Studio {
         self.store.set_paces(&paces)?;
         let glb = guarded(|| draw(&outcome.solid, &info))?;
         let json = serde_json::to_string(&info).map_err(Problem::internal)?;
-        self.store.put_final(project, &key, &json, &pack(&outcome.solid.as_it_leaves()), &glb)?;
+        self.store.put_final(
+            project,
+            &key,
+            &json,
+            &packed::pack(&outcome.solid.as_it_leaves()),
+            &glb,
+        )?;
         // Unless the recipe has changed meanwhile, the start screen shows what came out.
         let now = self.store.project(project)?;
         if now.recipe == row.recipe && now.read_recipe()? == *recipe {

@@ -27,13 +27,13 @@ use ulmix_recipe::{
     CellKind, Finer, FoamKind, Joins, Kind, Recipe, SeededKind, Seeds, Spread, Structure, Thicken,
     Unit, Zones,
 };
-use ulmix_server::stopwatch::Stopwatch;
+use ulmix_runner::stopwatch::Stopwatch;
 
 type Case = (&'static str, fn() -> serde_json::Value);
 
 fn main() {
     // As the program does.
-    ulmix_server::memory::keep();
+    ulmix_runner::memory::keep();
     let words: Vec<String> = std::env::args().skip(1).filter(|a| !a.starts_with('-')).collect();
     let all: [Case; 19] = [
         ("gyroid_400", gyroid),

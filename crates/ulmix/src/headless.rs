@@ -14,8 +14,8 @@ use ulmix_core::pipeline::judge::FileMesh;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_part::Part;
 use ulmix_recipe::Recipe;
-use ulmix_server::memory::for_runs;
-use ulmix_server::stopwatch::Stopwatch;
+use ulmix_runner::memory::for_runs;
+use ulmix_runner::stopwatch::Stopwatch;
 
 /// What a build may use; absent: all there is.
 #[derive(Clone, Copy)]

@@ -132,7 +132,7 @@ fn main() -> ExitCode {
 
 #[inline(never)]
 fn run() -> ExitCode {
-    ulmix_server::memory::keep();
+    ulmix_runner::memory::keep();
     match Cli::parse().command {
         Command::Demo { data, port, files, picture_triangles, memory_mb } => {
             serving::demo(data, port, files, Sizes { picture_triangles, memory_mb })

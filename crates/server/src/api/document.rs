@@ -49,7 +49,11 @@ use utoipa::OpenApi;
         given::struts,
         given::cell
     ),
-    components(schemas(crate::studio::Event, crate::picture::RunInfo, crate::picture::FaceInfo))
+    components(schemas(
+        crate::studio::Event,
+        ulmix_runner::picture::RunInfo,
+        ulmix_runner::faces::FaceInfo
+    ))
 )]
 struct Doc;
 

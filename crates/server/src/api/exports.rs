@@ -4,8 +4,6 @@ use super::extract::{Body, Path};
 use super::shared::shared_bytes;
 use super::work::watched;
 use super::App;
-use crate::locked::lock;
-use crate::picture::{unpack, RunInfo};
 use crate::problem::{Answer, Problem};
 use crate::store::{ProjectRow, StoreError};
 use axum::extract::State;
@@ -20,6 +18,9 @@ use ulmix_check::{Check, Summary};
 use ulmix_core::export::{export as write, Contents, FileKind};
 use ulmix_core::pipeline::Pipeline;
 use ulmix_formats::stl;
+use ulmix_runner::locked::lock;
+use ulmix_runner::packed::unpack;
+use ulmix_runner::picture::RunInfo;
 use utoipa::ToSchema;
 
 /// Files ready to be fetched: the last few, in memory, for a while.

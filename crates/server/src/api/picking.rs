@@ -5,21 +5,20 @@ use super::extract::{Body, Path, Query, Raw};
 use super::work::{computed, watched};
 use super::App;
 use crate::lanes::{Lane, Tab};
-use crate::picture::draw_faces;
 use crate::problem::{Answer, Problem};
 use crate::waiting::Waiting;
 use axum::extract::State;
 use axum::http::{header, StatusCode};
 use axum::response::{IntoResponse, Response};
 use axum::Json;
-use glam::DVec3;
-use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ulmix_mesh::edge_loops::{edge_loops, EdgeLoop};
 use ulmix_part::solids::{Reach, Solid};
 use ulmix_part::Part;
 use ulmix_recipe::{PartStep, Recipe};
+use ulmix_runner::faces::draw_faces;
+use ulmix_runner::packed::distances;
 use utoipa::{IntoParams, ToSchema};
 
 fn part_of(app: &App, id: &str, step: PartStep, waiting: &Waiting) -> Answer<Arc<Part>> {
@@ -37,7 +36,8 @@ pub(super) async fn faces(
     Body(step): Body<PartStep>,
 ) -> Answer<Response> {
     computed(app, (Lane::Faces, id, tab), move |app, id, waiting| {
-        let glb = draw_faces(&*part_of(app, id, step, waiting)?)?;
+        let glb = draw_faces(&*part_of(app, id, step, waiting)?, &|| waiting.stopped())?
+            .ok_or_else(Problem::cancelled)?;
         Ok(([(header::CONTENT_TYPE, "model/gltf-binary")], glb).into_response())
     })
     .await
@@ -123,14 +123,7 @@ pub(super) async fn within(
                 .map(|b| Solid::Body(Arc::clone(b), Reach::Own)),
         }
         .ok_or_else(|| Problem::not_found("The zone or body"))?;
-        let far: Vec<u8> = places
-            .par_chunks_exact(12)
-            .flat_map_iter(|c| {
-                let [x, y, z] = [0, 4, 8]
-                    .map(|at| f32::from_le_bytes([c[at], c[at + 1], c[at + 2], c[at + 3]]) as f64);
-                (solid.value(DVec3::new(x, y, z)) as f32).to_le_bytes()
-            })
-            .collect();
+        let far = distances(&solid, &places);
         Ok(([(header::CONTENT_TYPE, "application/octet-stream")], far).into_response())
     })
     .await

@@ -6,7 +6,6 @@ use super::work::{blocking, computed, watched, watched_for};
 use super::App;
 use crate::card::CardFacts;
 use crate::lanes::{Lane, Tab};
-use crate::picture::RunInfo;
 use crate::problem::{Answer, Problem};
 use crate::store::{ListedRow, ProjectRow};
 use crate::studio::{guarded, Event, Job};
@@ -28,6 +27,7 @@ use ulmix_part::own_shapes::{directions, Directions};
 use ulmix_part::sheet::shell_for;
 use ulmix_part::{stem, Part, PartFacts};
 use ulmix_recipe::{Beside, Drain, FileMark, OwnShape, PartStep, Ranges, Recipe, Shell, Unit};
+use ulmix_runner::picture::RunInfo;
 use utoipa::ToSchema;
 
 /// Where a new project's part comes from.
@@ -415,10 +415,10 @@ pub(super) async fn health(
         let row = app.studio.store.project(id)?;
         let recipe = row.read_recipe()?;
         let (part, least) = (app.studio.part(&row, &recipe, waiting)?, recipe.material.least_mm());
-        Ok(Json(Health {
-            whole: health::health(&part, least),
-            bodies: health::of_bodies(&part, least),
-        }))
+        let stopped = || waiting.stopped();
+        let whole = health::health(&part, least, &stopped).ok_or_else(Problem::cancelled)?;
+        let bodies = health::of_bodies(&part, least, &stopped).ok_or_else(Problem::cancelled)?;
+        Ok(Json(Health { whole, bodies }))
     })
     .await
 }
@@ -469,7 +469,7 @@ pub(super) async fn moved(State(app): State<App>, Path(id): Path<String>) -> Ans
         let recipe = row.read_recipe()?;
         let mut before = recipe.clone();
         before.part.mend = before.part.mend.without_moving();
-        let glb = crate::picture::draw_moved(
+        let glb = ulmix_runner::picture::draw_moved(
             &*app.studio.part(&row, &recipe, waiting)?,
             &*app.studio.part(&row, &before, waiting)?,
         );

@@ -5,7 +5,6 @@ use super::shared::shared_bytes;
 use super::work::{blocking, computed, watched};
 use super::App;
 use crate::lanes::{Lane, Tab};
-use crate::picture::Foreseen;
 use crate::problem::{Answer, Problem};
 use crate::studio::Job;
 use axum::extract::State;
@@ -20,6 +19,7 @@ use tokio_stream::{Stream, StreamExt};
 use ulmix_core::pipeline::Quality;
 use ulmix_core::result::Prediction;
 use ulmix_recipe::Recipe;
+use ulmix_runner::picture::Foreseen;
 use utoipa::{IntoParams, ToSchema};
 
 /// A picture wanted of a recipe, saved or not.

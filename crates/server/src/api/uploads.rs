@@ -4,7 +4,6 @@
 use super::extract::Query;
 use super::work::watched_for;
 use super::App;
-use crate::locked::lock;
 use crate::problem::{Answer, Problem};
 use crate::store::beside;
 use crate::studio::{guarded, RESTING_BYTES};
@@ -24,6 +23,7 @@ use tokio_stream::StreamExt;
 use ulmix_part::inspect::{inspect, Inspection};
 use ulmix_part::Part;
 use ulmix_recipe::{FoundStruts, OwnStruts, PartStep};
+use ulmix_runner::locked::lock;
 use utoipa::{IntoParams, ToSchema};
 
 /// Files that wait at most, and their bytes together.

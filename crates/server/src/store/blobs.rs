@@ -6,10 +6,10 @@
 
 use super::{hash, Store};
 use super::{StoreError, Stored};
-use crate::locked::lock;
 use rusqlite::{params, Connection, Transaction};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, MutexGuard, Weak};
+use ulmix_runner::locked::lock;
 
 const CHUNK: usize = 1 << 20;
 /// Chunks that are written in one transaction.

@@ -14,7 +14,6 @@ mod error;
 mod lock;
 mod schema;
 
-use crate::locked::lock;
 pub use error::{StoreError, Stored};
 use lock::Lock;
 use rusqlite::{params, Connection, OptionalExtension, Transaction, TransactionBehavior};
@@ -26,6 +25,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{SystemTime, UNIX_EPOCH};
 use ulmix_core::pipeline::pace::{Pace, Paces};
 use ulmix_recipe::Recipe;
+use ulmix_runner::locked::lock;
 
 /// Steps of history that a project keeps.
 const HISTORY: i64 = 500;

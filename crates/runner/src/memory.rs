@@ -1,12 +1,8 @@
 //! Memory that a run has used is kept for the next one: fresh memory from the system costs a
-//! quarter of a run's time. After a pause it is given back.
+//! quarter of a run's time. Whoever sees a pause gives the memory back.
 
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::time::Duration;
 use ulmix_formats::{Limits, Stopped};
-
-/// Without work for this long, memory goes back.
-const PAUSE: Duration = Duration::from_secs(20);
 
 /// Pieces of work done so far.
 static WORK: AtomicU64 = AtomicU64::new(0);
@@ -31,25 +27,9 @@ pub fn used() {
     WORK.fetch_add(1, Ordering::Relaxed);
 }
 
-/// Gives memory back in every pause, after `rest` has let go of what need not be held through it.
-pub async fn watch(rest: impl Fn() + Send + Sync + Clone + 'static) {
-    let mut given = 0;
-    let mut last = 0;
-    let mut pause = tokio::time::interval(PAUSE);
-    loop {
-        pause.tick().await;
-        let now = WORK.load(Ordering::Relaxed);
-        if now == last && now != given {
-            let rest = rest.clone();
-            let given_back = tokio::task::spawn_blocking(move || {
-                rest();
-                give_back();
-            });
-            given_back.await.unwrap_or_default();
-            given = now;
-        }
-        last = now;
-    }
+/// Pieces of work that are done so far.
+pub fn work_done() -> u64 {
+    WORK.load(Ordering::Relaxed)
 }
 
 /// Of the memory that is free a final run may use this share.
