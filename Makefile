@@ -1,13 +1,18 @@
 # Two commands matter: `make demo` and `make test`. Everything else serves them.
-.PHONY: demo test check build web bench shots types system dev
+.PHONY: demo test check build compute web bench shots types system dev
 
 BIN := target/release/ulmix
 
 demo: build
 	$(BIN) demo
 
-build: web
+# The web app and what computes are built side by side; the binary holds both.
+build:
+	$(MAKE) --no-print-directory -j2 web compute
 	cargo build --release -p ulmix
+
+compute:
+	cargo build --release -p ulmix-runner
 
 # The server and the web app as they are worked on, at http://localhost:5173.
 dev: web

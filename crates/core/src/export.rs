@@ -8,7 +8,7 @@ use ulmix_check::{checks_given, crossing_within, Check, CheckGroup};
 use ulmix_formats::{stl, threemf, FormatError, Limits};
 use ulmix_mesh::TriMesh;
 use ulmix_part::bodies::unlike;
-use ulmix_recipe::{Form, GivenKind, Kind, Recipe, Structure};
+use ulmix_recipe::{Form, Pattern, Recipe, Structure};
 use utoipa::ToSchema;
 
 /// A format that meshes are written in.
@@ -168,18 +168,20 @@ pub fn describe(recipe: &Recipe) -> String {
 }
 
 fn kind_and_cell(s: &Structure) -> String {
-    let form = match (s.kind, s.form) {
-        (Kind::Surface(_), Form::Walls) => " walls",
-        (Kind::Surface(_), Form::Network) => " network",
-        (Kind::Surface(_), Form::OtherNetwork) => " other network",
+    let form = match &s.pattern {
+        Pattern::Surface(p) => match p.form {
+            Form::Walls => " walls",
+            Form::Network => " network",
+            Form::OtherNetwork => " other network",
+        },
+        Pattern::OwnStruts(p) => {
+            return format!("{} struts from {}", p.own.struts.len(), p.own.name);
+        }
         _ => "",
     };
-    if let (Kind::Given(GivenKind::OwnStruts), Some(own)) = (s.kind, &s.own_struts) {
-        return format!("{} struts from {}", own.struts.len(), own.name);
-    }
     let [x, y, z] = s.cell_mm;
     let cell = if x == y && y == z { format!("{x} mm") } else { format!("{x} × {y} × {z} mm") };
-    format!("{}{form}, {cell} cells", s.kind.title())
+    format!("{}{form}, {cell} cells", s.kind().title())
 }
 
 #[cfg(test)]

@@ -15,7 +15,7 @@ use ulmix_mesh::thickness::wall_thickness;
 use ulmix_mesh::topology::{piece_volumes, pieces_by_points};
 use ulmix_mesh::{Bvh, TriMesh};
 use ulmix_part::Part;
-use ulmix_recipe::{CellKind, Filling, Kind, Layout, Recipe, Role, SeededKind, Thicken};
+use ulmix_recipe::{Filling, Kind, Layout, Pattern, Recipe, Role, SeededKind, Seeds, Thicken};
 use utoipa::ToSchema;
 
 /// Numbers of a mesh. Volumes mm³, areas mm².
@@ -267,7 +267,7 @@ fn cautions(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<String> {
             ));
         }
         let in_space = matches!(
-            filling.structure.kind,
+            filling.structure.kind(),
             Kind::Seeded(SeededKind::Voronoi | SeededKind::VoronoiWalls)
         );
         if in_space && thinnest < 0.8 * filled.cell_mm {
@@ -306,19 +306,20 @@ fn notes(
             ));
         }
     }
-    let drawn = |f: &&Filling| f.structure.kind == Kind::Cell(CellKind::OwnCell);
-    for filling in recipe.fillings().iter().filter(drawn) {
-        out.extend(meeting(&own_cell::struts(&filling.structure.own_cell)).notes());
+    for filling in recipe.fillings() {
+        if let Pattern::OwnCell(p) = &filling.structure.pattern {
+            out.extend(meeting(&own_cell::struts(&p.own)).notes());
+        }
     }
     // Fillings that grow from seed points of which none lies inside.
-    let none_inside: Vec<(Filling, &Facts)> = recipe
+    let none_inside: Vec<(&Seeds, &Facts)> = recipe
         .fillings()
         .into_iter()
         .zip(linked.fills())
-        .filter_map(|(f, l)| Some((f, l.structure.as_ref()?)))
-        .filter(|(f, facts)| f.structure.kind.seeded() && facts.seeds == 0)
+        .filter_map(|(f, l)| Some((f.structure.seeds()?, l.structure.as_ref()?)))
+        .filter(|(_, facts)| facts.seeds == 0)
         .collect();
-    if none_inside.iter().any(|(f, _)| f.structure.seeds.own.is_some()) {
+    if none_inside.iter().any(|(seeds, _)| seeds.own.is_some()) {
         out.push(
             "None of the own points lies inside the part. They are read in mm, in the part's axes."
                 .into(),
@@ -326,7 +327,7 @@ fn notes(
     }
     if none_inside
         .iter()
-        .any(|(f, facts)| f.structure.seeds.layout == Layout::Both && facts.surface_seeds > 0)
+        .any(|(seeds, facts)| seeds.layout == Layout::Both && facts.surface_seeds > 0)
     {
         out.push(
             "No seed point lies inside: those on the surface leave no room. \
@@ -382,7 +383,7 @@ fn notes(
 /// cuts are open.
 fn has_closed_cells(recipe: &Recipe, linked: &Linked, mesh: &TriMesh) -> bool {
     let closes = |(f, l): (&Filling, &Filled)| {
-        f.structure.kind == Kind::Seeded(SeededKind::VoronoiWalls) && l.opening_mm <= 0.0
+        f.structure.kind() == Kind::Seeded(SeededKind::VoronoiWalls) && l.opening_mm <= 0.0
     };
     recipe.fillings().iter().zip(linked.fills()).any(closes) && {
         let (piece_of, pieces) = pieces_by_points(mesh);
@@ -448,7 +449,7 @@ mod tests {
             r.material.name = "Ti-6Al-4V".into();
         };
         assert!(of(DVec3::splat(60.0), &metal).is_empty());
-        let voronoi = |r: &mut Recipe| r.structure.kind = Kind::Seeded(SeededKind::Voronoi);
+        let voronoi = |r: &mut Recipe| r.structure.choose(Kind::Seeded(SeededKind::Voronoi));
         assert!(of(DVec3::new(80.0, 60.0, 4.0), &voronoi)[0].contains("thinner than a cell"));
     }
 }

@@ -1,6 +1,9 @@
 //! Each promise of a recipe, kept and broken: the final mesh held against what was asked.
 
+mod patterns;
+
 use glam::DVec3;
+use patterns::{clean, seeds, set_form, set_struts};
 use ulmix_check::{worst, Check, CheckGroup, Verdict};
 use ulmix_core::pipeline::judge::FileMesh;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, RunError, Unwatched};
@@ -8,7 +11,7 @@ use ulmix_lattice::clean::StrutState;
 use ulmix_mesh::{Topology, TriMesh};
 use ulmix_part::Part;
 use ulmix_recipe::{
-    CellKind, ExtrudedKind, Form, GivenKind, Joins, Kind, Layout, OwnFill, OwnStruts, Place,
+    CellKind, ExtrudedKind, Form, Joins, Kind, Layout, OwnFill, OwnStruts, Place, PlanarKind,
     Recipe, Role, SeededKind, Skin, Stand, StrutSection, SurfaceKind, Thicken, Zone,
 };
 
@@ -22,7 +25,7 @@ fn block(size: DVec3) -> Part {
 
 fn recipe(part: &Part, kind: Kind, cell: f64, thickness_mm: f64) -> Recipe {
     let mut r = Recipe::for_part(&part.mesh.bounds());
-    r.structure.kind = kind;
+    r.structure.choose(kind);
     r.structure.cell_mm = [cell; 3];
     r.thicken = Thicken::Thickness { thickness_mm };
     r
@@ -71,19 +74,20 @@ fn bars_nets_on_the_surface_necks_and_thin_plates_measure_what_was_asked() {
     // All points on the surface: no strut is whole but where it runs inward.
     let ball = Part::prepare(&TriMesh::sphere(16.0, 5)).unwrap();
     let mut net = recipe(&ball, Kind::Seeded(SeededKind::Voronoi), 9.0, 1.0);
-    net.structure.seeds.inner = false;
+    patterns::net(&mut net).as_mut().unwrap().inner = false;
     net.joins.net_mm = 0.4;
     let net = run(&ball, &net);
     assert!((gauged(&net) - 0.98).abs() < 0.04, "{}", gauged(&net));
 
     let mut network = recipe(&part, Kind::Surface(SurfaceKind::SchwarzP), 12.0, 3.0);
-    network.structure.form = Form::Network;
+    set_form(&mut network, Form::Network);
     assert!((gauged(&run(&part, &network)) - 1.0).abs() < 0.04);
 
     // Walls of a plate that is hardly thicker than they are.
     let plate = block(DVec3::new(40.0, 30.0, 2.0));
-    for kind in [ExtrudedKind::Hexagons, ExtrudedKind::PlanarVoronoi] {
-        let o = run(&plate, &recipe(&plate, Kind::Extruded(kind), 8.0, 1.0));
+    let planar = Kind::Planar(PlanarKind::PlanarVoronoi);
+    for kind in [Kind::Extruded(ExtrudedKind::Hexagons), planar] {
+        let o = run(&plate, &recipe(&plate, kind, 8.0, 1.0));
         assert!((gauged(&o) - 1.0).abs() < 0.01, "{kind:?}: {}", gauged(&o));
     }
 }
@@ -92,7 +96,7 @@ fn bars_nets_on_the_surface_necks_and_thin_plates_measure_what_was_asked() {
 fn the_chosen_step_sees_a_thin_skin_beside_thick_walls_and_a_coarse_one_is_told() {
     let part = Part::prepare(&TriMesh::sphere(16.0, 5)).unwrap();
     let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 16.0, 3.0);
-    r.zones.skins = vec![Skin { name: "Hull".into(), faces: None, depth_mm: 0.8 }];
+    r.zones.skins = vec![Skin { id: 1, name: "Hull".into(), faces: None, depth_mm: 0.8 }];
     let o = run(&part, &r);
     assert!(o.step_mm <= 0.8 / 3.0, "{}", o.step_mm);
     for id in ["skins", "true_curved", "resolution", "density", "thickness", "reached"] {
@@ -124,7 +128,7 @@ fn curved_faces_that_are_kept_follow_the_asked_tolerance() {
     let egg = TriMesh::sphere(14.0, 6).mapped(|p| p * DVec3::new(1.6, 1.0, 0.7));
     let part = Part::prepare(&egg).unwrap();
     let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 12.0, 3.0);
-    r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 3.0 }];
+    r.zones.skins = vec![Skin { id: 2, name: "Skin".into(), faces: None, depth_mm: 3.0 }];
     for tolerance in [0.05, 0.015] {
         r.mesh.tolerance_mm = tolerance;
         r.mesh.reduce_mm = 0.2 * tolerance;
@@ -151,12 +155,12 @@ fn curved_faces_that_are_kept_follow_the_asked_tolerance() {
 #[test]
 fn places_without_lattice_are_found() {
     let rod = block(DVec3::new(80.0, 10.0, 10.0));
-    let mut r = recipe(&rod, Kind::Given(GivenKind::OwnStruts), 8.0, 1.2);
+    let mut r = recipe(&rod, Kind::Cell(CellKind::Cubic), 8.0, 1.2);
     let struts = (0..10).flat_map(|n| {
         let x = 2.0 + 4.0 * n as f64;
         [[[x, 0.0, 0.0], [x + 4.0, 10.0, 10.0]], [[x + 4.0, 10.0, 10.0], [x + 4.0, 0.0, 0.0]]]
     });
-    r.structure.own_struts = Some(own_struts(struts));
+    set_struts(&mut r, own_struts(struts));
     let o = run(&rod, &r);
     let c = check(&o, "reached");
     assert!(c.verdict == Verdict::Fail && c.value > 25.0, "{c:?}");
@@ -167,18 +171,18 @@ fn places_without_lattice_are_found() {
 fn bodies_of_a_lattice_that_is_apart_are_its_own() {
     let part = block(DVec3::splat(20.0));
     // Columns that stand in a solid floor, and in nothing where that is a body of its own.
-    let mut r = recipe(&part, Kind::Given(GivenKind::OwnStruts), 6.0, 1.6);
+    let mut r = recipe(&part, Kind::Cell(CellKind::Cubic), 6.0, 1.6);
     let columns = [4.0, 10.0, 16.0]
         .into_iter()
         .flat_map(|x| [4.0, 10.0, 16.0].map(|y| [[x, y, -1.0], [x, y, 21.0]]));
-    r.structure.own_struts = Some(own_struts(columns));
-    r.structure.clean.keep_loose = true;
+    set_struts(&mut r, own_struts(columns));
+    clean(&mut r).keep_loose = true;
     let floor = Place::Box {
         centre_mm: [10.0, 10.0, 1.0],
         size_mm: [22.0, 22.0, 4.0],
         rotation_deg: [0.0; 3],
     };
-    r.zones.list = vec![Zone::new("Floor", Role::KeepSolid, floor)];
+    r.zones.list = vec![Zone::new(1, "Floor", Role::KeepSolid, floor)];
     assert_eq!(check(&run(&part, &r), "bodies").verdict, Verdict::Pass);
     r.mesh.apart_mm = Some(0.0);
     let o = run(&part, &r);
@@ -194,9 +198,9 @@ fn removed_pieces_are_listed_with_their_places_and_much_of_them_is_told() {
         [[5.0, 3.0, -1.0], [5.0, 3.0, 21.0]],
         [[25.0, 17.0, -1.0], [25.0, 17.0, 21.0]],
     ];
-    let mut r = recipe(&part, Kind::Given(GivenKind::OwnStruts), 10.0, 4.0);
-    r.structure.own_struts = Some(own_struts(struts));
-    r.structure.clean.keep_loose = true;
+    let mut r = recipe(&part, Kind::Cell(CellKind::Cubic), 10.0, 4.0);
+    set_struts(&mut r, own_struts(struts));
+    clean(&mut r).keep_loose = true;
     // A piece of a tenth of the largest is no crumb, whatever the limit.
     r.mesh.crumb_mm3 = Some(1e4);
     let o = run(&part, &r);
@@ -247,10 +251,10 @@ fn a_density_that_joins_alone_exceed_is_answered_by_the_nearest_and_said() {
 #[test]
 fn a_strut_as_thick_as_many_are_long_fills_no_more_than_itself() {
     let part = block(DVec3::splat(20.0));
-    let mut r = recipe(&part, Kind::Given(GivenKind::OwnStruts), 10.0, 4.0);
+    let mut r = recipe(&part, Kind::Cell(CellKind::Cubic), 10.0, 4.0);
     // One long strut, of which most are short: their median says little of what is between them.
     let pieces = (0..20).map(|n| [[10.0, 10.0, n as f64], [10.0, 10.0, n as f64 + 1.0]]);
-    r.structure.own_struts = Some(own_struts(pieces));
+    set_struts(&mut r, own_struts(pieces));
     let o = run(&part, &r);
     let column = std::f64::consts::PI * 4.0 * 20.0;
     assert!(
@@ -261,7 +265,7 @@ fn a_strut_as_thick_as_many_are_long_fills_no_more_than_itself() {
     assert_eq!(check(&o, "density").verdict, Verdict::Pass, "{:?}", check(&o, "density"));
     // Cells of many seed points are smaller than the recipe's.
     let mut many = recipe(&part, Kind::Seeded(SeededKind::Voronoi), 10.0, 6.0);
-    many.structure.seeds.count = Some(200);
+    seeds(&mut many).count = Some(200);
     let Err(RunError::Recipe(e)) = Pipeline::new(0).run(&part, &many, Quality::Final, &Unwatched)
     else {
         panic!("it is refused")
@@ -333,7 +337,7 @@ fn a_mesh_that_is_turned_on_the_bed_is_sound_as_it_leaves() {
         let mut r = recipe(&part, kind, 8.0, 1.0);
         r.structure.rotation_deg = [11.0, 23.0, 5.0];
         r.mesh.apart_mm = (n % 2 == 1).then_some(0.0);
-        r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 0.9 }];
+        r.zones.skins = vec![Skin { id: 3, name: "Skin".into(), faces: None, depth_mm: 0.9 }];
         r.mesh.step_mm = Some(0.4);
         // The surface is made once; only its end is another for every turn.
         let pipeline = Pipeline::new(1 << 28);
@@ -391,7 +395,7 @@ fn a_mesh_that_is_turned_on_the_bed_is_sound_as_it_leaves() {
 fn a_file_is_held_against_the_recipe_it_was_made_by_and_against_another() {
     let part = Part::prepare(&TriMesh::sphere(15.0, 5)).unwrap();
     let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 9.0, 1.2);
-    r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }];
+    r.zones.skins = vec![Skin { id: 4, name: "Skin".into(), faces: None, depth_mm: 1.0 }];
     r.mesh.step_mm = Some(0.33);
     r.stand = Some(Stand { down: [0.3, -0.2, -1.0], turn_deg: 20.0, ..Stand::default() });
     let pipeline = Pipeline::new(1 << 28);
@@ -433,7 +437,7 @@ fn a_file_of_bodies_apart_is_held_against_the_recipe_by_their_names() {
         [(0.0, None), (0.4, Some(Stand { down: [0.2, 0.1, -1.0], ..Stand::default() }))]
     {
         let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 8.0, 1.2);
-        r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.2 }];
+        r.zones.skins = vec![Skin { id: 5, name: "Skin".into(), faces: None, depth_mm: 1.2 }];
         (r.mesh.apart_mm, r.mesh.step_mm, r.stand) = (Some(overlap), Some(0.33), stand);
         let pipeline = Pipeline::new(1 << 28);
         let outcome = pipeline.run(&part, &r, Quality::Final, &Unwatched).unwrap();
@@ -506,7 +510,8 @@ fn what_cannot_be_right_is_said_before_the_run_with_its_place() {
         size_mm: [12.0, 12.0, 1.0],
         rotation_deg: [0.0; 3],
     };
-    r.zones.list = vec![Zone { own: Some(Box::new(own)), ..Zone::new("Lid", Role::Fill, place) }];
+    r.zones.list =
+        vec![Zone { own: Some(Box::new(own)), ..Zone::new(2, "Lid", Role::Fill, place) }];
     let (_, prediction) = Pipeline::new(0).foresee(&part, &r, &Unwatched).unwrap();
     let note = prediction
         .notes
@@ -516,8 +521,8 @@ fn what_cannot_be_right_is_said_before_the_run_with_its_place() {
     assert_eq!(note.place_mm, Some([20.0, 20.0, 39.5]));
     // Points on the surface that leave no room inside.
     let mut crowded = recipe(&part, Kind::Seeded(SeededKind::Voronoi), 8.0, 0.4);
-    crowded.structure.seeds.layout = Layout::Both;
-    crowded.structure.seeds.surface_count = Some(2000);
+    seeds(&mut crowded).layout = Layout::Both;
+    seeds(&mut crowded).surface_count = Some(2000);
     let o = Pipeline::new(0).run(&part, &crowded, Quality::Drag, &Unwatched).unwrap();
     assert!(
         o.report.notes.iter().any(|n| n.text.starts_with("No seed point lies inside")),
@@ -545,8 +550,7 @@ fn delaunay_struts_are_drawn_in_the_part_only() {
     fork.append(&TriMesh::cuboid(DVec3::new(20.0, 0.0, 0.0), DVec3::new(30.0, 30.0, 10.0)));
     fork.append(&TriMesh::cuboid(DVec3::new(0.0, 30.5, 0.0), DVec3::new(30.0, 40.0, 10.0)));
     let part = Part::prepare(&fork).unwrap();
-    let mut r = recipe(&part, Kind::Seeded(SeededKind::Delaunay), 9.0, 1.0);
-    r.structure.seeds.net = false;
+    let r = recipe(&part, Kind::Seeded(SeededKind::Delaunay), 9.0, 1.0);
     let (net, states) = Pipeline::new(0).skeleton(&part, &r, None, &Unwatched).unwrap().unwrap();
     assert!(net.struts.len() > 20);
     for (s, state) in net.struts.iter().zip(states) {

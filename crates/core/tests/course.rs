@@ -7,7 +7,10 @@ use ulmix_core::pipeline::{Pipeline, Quality, RunError, Unwatched};
 use ulmix_mesh::TriMesh;
 use ulmix_part::own_shapes;
 use ulmix_part::{mark, Part};
-use ulmix_recipe::{CellKind, Course, FaceMark, Kind, OwnShape, Recipe, Structure, Thicken};
+use ulmix_recipe::{
+    BentRows, CellKind, CellPattern, CleanUp, Course, FaceMark, Kind, OwnShape, Pattern, Recipe,
+    Structure, Thicken,
+};
 
 const ROUND: Course = Course::Polar { about: None, counts: [2, 12, 3] };
 
@@ -18,8 +21,9 @@ fn tube() -> TriMesh {
 
 fn recipe(part: &Part, kind: CellKind, course: Course) -> Recipe {
     let mut r = Recipe::for_part(&part.mesh.bounds());
-    r.structure =
-        Structure { kind: Kind::Cell(kind), cell_mm: [5.0; 3], course, ..Structure::default() };
+    let rows = Some(BentRows { course, clean: CleanUp::default() });
+    let pattern = Pattern::Cell(CellPattern { cell: kind, rows });
+    r.structure = Structure { pattern, cell_mm: [5.0; 3], ..Structure::default() };
     r.thicken = Thicken::Thickness { thickness_mm: 1.0 };
     r
 }
@@ -145,9 +149,12 @@ fn too_many_cells_and_rows_of_two_are_refused_in_words() {
 
 #[test]
 fn recipes_of_straight_rows_stay_as_they_were() {
-    let written = serde_json::to_value(Structure::default()).unwrap();
-    assert!(written.get("course").is_none());
-    let bent = Structure { course: ROUND, ..Structure::default() };
+    let straight = Structure::of_kind(Kind::Cell(CellKind::Cubic));
+    let written = serde_json::to_value(straight).unwrap();
+    assert!(written["pattern"].get("rows").is_none());
+    let rows = Some(BentRows { course: ROUND, clean: CleanUp::default() });
+    let pattern = Pattern::Cell(CellPattern { cell: CellKind::Cubic, rows });
+    let bent = Structure { pattern, ..Structure::default() };
     let text = serde_json::to_string(&bent).unwrap();
     assert_eq!(serde_json::from_str::<Structure>(&text).unwrap(), bent);
     assert!(serde_json::from_str::<Structure>(&text.replace("\"counts\"", "\"count\"")).is_err());

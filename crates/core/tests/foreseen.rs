@@ -1,6 +1,9 @@
 //! What is foreseen of a final mesh, against what comes out.
 
+mod patterns;
+
 use glam::DVec3;
+use patterns::set_form;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
 use ulmix_mesh::TriMesh;
 use ulmix_part::Part;
@@ -38,7 +41,9 @@ fn tube(outer: f64, inner: f64, length: f64) -> TriMesh {
 
 fn recipe(part: &Part, kind: Kind, form: Form, cell: f64, thickness_mm: f64) -> Recipe {
     let mut r = Recipe::for_part(&part.mesh.bounds());
-    (r.structure.kind, r.structure.form, r.structure.cell_mm) = (kind, form, [cell; 3]);
+    r.structure.choose(kind);
+    set_form(&mut r, form);
+    r.structure.cell_mm = [cell; 3];
     r.thicken = Thicken::Thickness { thickness_mm };
     r
 }
@@ -84,6 +89,7 @@ fn triangles_beside_solids_skins_and_other_errors_are_foreseen_too() {
     let part = Part::prepare(&tube(20.0, 11.0, 40.0)).unwrap();
     let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), Form::Walls, 9.0, 1.2);
     r.zones.list = vec![Zone {
+        id: 1,
         name: "Foot".into(),
         role: Role::KeepSolid,
         place: Place::Box {
@@ -95,7 +101,7 @@ fn triangles_beside_solids_skins_and_other_errors_are_foreseen_too() {
         finer: false,
         thicker: false,
     }];
-    r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }];
+    r.zones.skins = vec![Skin { id: 1, name: "Skin".into(), faces: None, depth_mm: 1.0 }];
     for reduce_mm in [0.0, 0.004, 0.05] {
         r.mesh.reduce_mm = reduce_mm;
         let [raw, left] = over_foreseen(&part, &r);

@@ -24,7 +24,7 @@ fn parts_and_kinds_close() {
         recipe.thicken = Thicken::Thickness { thickness_mm: THICK * step };
         let taken = |k: usize| all || (k + 2 * p).is_multiple_of(10);
         for (_, kind) in Kind::all().into_iter().enumerate().filter(|(k, _)| taken(*k)) {
-            recipe.structure.kind = kind;
+            recipe.structure.choose(kind);
             let o = Pipeline::new(0).run(&part, &recipe, Quality::Final, &Unwatched).unwrap();
             let t = Topology::of(&o.solid.mesh);
             assert!(

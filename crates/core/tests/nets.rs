@@ -1,7 +1,10 @@
 //! What people rely on of nets of struts that they shape: limits of length, loose pieces, curves,
 //! taper toward zones, and relaxing that goes on where it was.
 
+mod patterns;
+
 use glam::DVec3;
+use patterns::{clean, lengths, seeds, set_struts};
 use proptest::prelude::*;
 use std::sync::atomic::{AtomicU32, Ordering};
 use ulmix_check::Verdict;
@@ -12,8 +15,9 @@ use ulmix_lattice::skeleton::Skeleton;
 use ulmix_mesh::{Topology, TriMesh};
 use ulmix_part::Part;
 use ulmix_recipe::{
-    CellKind, CleanUp, Course, DeadEnds, GivenKind, Joins, Kind, Layout, OwnStruts, Place, Recipe,
-    Role, SeededKind, Seeds, Spread, Structure, StrutSection, Taper, Thicken, Toward, Zone,
+    BentRows, CellKind, CellPattern, CleanUp, Course, DeadEnds, Joins, Kind, Layout, OwnStruts,
+    Pattern, Place, Recipe, Role, SeededKind, Seeds, Spread, Structure, StrutLengths, StrutSection,
+    SurfaceNet, Taper, Thicken, Toward, Zone,
 };
 
 fn cube(side: f64) -> Part {
@@ -26,7 +30,8 @@ fn ball() -> Part {
 
 fn recipe(part: &Part, kind: SeededKind, cell: f64) -> Recipe {
     let mut r = Recipe::for_part(&part.mesh.bounds());
-    r.structure = Structure { kind: Kind::Seeded(kind), cell_mm: [cell; 3], ..r.structure };
+    r.structure.choose(Kind::Seeded(kind));
+    r.structure.cell_mm = [cell; 3];
     r.thicken = Thicken::Thickness { thickness_mm: 1.0 };
     r
 }
@@ -57,9 +62,9 @@ fn struts_between_points_keep_the_limits_of_their_length() {
     let part = cube(30.0);
     for kind in [SeededKind::Delaunay, SeededKind::Neighbours] {
         let mut r = recipe(&part, kind, 6.0);
-        r.structure.seeds.weld = 0.0;
+        clean(&mut r).weld = 0.0;
         let all = whole_struts(&part, &r);
-        (r.structure.seeds.shortest, r.structure.seeds.longest) = (0.85, 1.15);
+        *lengths(&mut r) = StrutLengths { shortest: 0.85, longest: 1.15 };
         let some = whole_struts(&part, &r);
         let lengths =
             |net: &Skeleton| net.struts.iter().map(|s| net.length(*s)).collect::<Vec<f64>>();
@@ -80,11 +85,10 @@ fn small_loose_pieces_go_or_stay_and_are_told() {
     let nodes_mm: Vec<[f64; 3]> = ring.chain([[15.0, 15.0, 15.0], [16.0, 15.0, 15.0]]).collect();
     let struts = (0..40u32).map(|n| [n, (n + 1) % 40]).chain([[40, 41]]).collect();
     let mut r = recipe(&part, SeededKind::Voronoi, 6.0);
-    r.structure.kind = Kind::Given(GivenKind::OwnStruts);
-    r.structure.seeds.weld = 0.0;
-    r.structure.own_struts = Some(OwnStruts { nodes_mm, struts, name: "Ring".into() });
+    set_struts(&mut r, OwnStruts { nodes_mm, struts, name: "Ring".into() });
+    clean(&mut r).weld = 0.0;
     for (keep_loose, pieces) in [(false, 1), (true, 2)] {
-        r.structure.clean.keep_loose = keep_loose;
+        clean(&mut r).keep_loose = keep_loose;
         let facts = facts(&part, &r.structure);
         assert_eq!((facts.pieces, facts.in_loose), (pieces, 1));
         assert_eq!(skeleton(&part, &r).struts.len(), 39 + pieces);
@@ -96,7 +100,7 @@ fn curved_struts_keep_nodes_and_surface_and_mesh_as_dense_as_asked() {
     let part = ball();
     let mut r = recipe(&part, SeededKind::Voronoi, 8.0);
     let straight = skeleton(&part, &r);
-    r.structure.clean.curved = 3;
+    clean(&mut r).curved = 3;
     let curved = skeleton(&part, &r);
     assert!(straight.nodes.iter().all(|p| curved.nodes.iter().any(|q| q.distance(*p) < 1e-9)));
     // Inside the part the straightest two struts of a node of the straight net run on into each
@@ -152,7 +156,7 @@ fn struts_are_thicker_toward_the_zones_that_ask_for_it_and_no_others() {
     let mut r = recipe(&part, SeededKind::Voronoi, 6.0);
     let zone = |name: &str, x: f64, thicker: bool| Zone {
         thicker,
-        ..Zone::new(name, Role::Reference, at(x))
+        ..Zone::new(1, name, Role::Reference, at(x))
     };
     r.zones.list = vec![zone("Left", 5.0, true), zone("Right", 25.0, false)];
     r.joins.taper = Some(Taper { toward: Toward::Zones, more_mm: 1.5, reach_mm: 9.0 });
@@ -189,15 +193,9 @@ fn rows_that_bend_are_cleaned_as_nets_are() {
     .unwrap();
     let course = Course::Polar { about: None, counts: [0; 3] };
     let of = |clean: CleanUp, weld: f64| {
-        let mut s = Structure {
-            kind: Kind::Cell(CellKind::BodyCentred),
-            cell_mm: [7.0; 3],
-            course: course.clone(),
-            clean,
-            ..Structure::default()
-        };
-        s.seeds.weld = weld;
-        facts(&part, &s)
+        let rows = Some(BentRows { course: course.clone(), clean: CleanUp { weld, ..clean } });
+        let pattern = Pattern::Cell(CellPattern { cell: CellKind::BodyCentred, rows });
+        facts(&part, &Structure { pattern, cell_mm: [7.0; 3], ..Structure::default() })
     };
     let plain = of(CleanUp::default(), 0.1);
     let most = of(CleanUp { most_at_node: 6, ..CleanUp::default() }, 0.1);
@@ -225,21 +223,21 @@ fn points_are_relaxed_once_whatever_else_changes() {
     let rounds = |r: &Recipe| {
         let watch = Rounds::default();
         let found = pipeline.foresee(&part, r, &watch).unwrap().0.fill.structure.unwrap();
-        assert_eq!(found.rounds, r.structure.seeds.rounds);
+        assert_eq!(found.rounds, r.structure.seeds().unwrap().rounds);
         watch.0.into_inner()
     };
-    r.structure.seeds.rounds = 12;
+    seeds(&mut r).rounds = 12;
     assert_eq!(rounds(&r), 12);
     r.joins.blend_mm = 0.7;
     assert_eq!(rounds(&r), 0, "joins do not move points");
-    r.structure.seeds.weld = 0.2;
-    r.structure.clean.curved = 2;
+    clean(&mut r).weld = 0.2;
+    clean(&mut r).curved = 2;
     assert_eq!(rounds(&r), 0, "nor does the clean-up");
-    r.structure.kind = Kind::Seeded(SeededKind::VoronoiWalls);
+    r.structure.choose(Kind::Seeded(SeededKind::VoronoiWalls));
     assert_eq!(rounds(&r), 0, "nor another kind of the same points");
-    r.structure.seeds.rounds = 15;
+    seeds(&mut r).rounds = 15;
     assert_eq!(rounds(&r), 3, "more rounds go on");
-    r.structure.seeds.random += 1;
+    seeds(&mut r).random += 1;
     assert_eq!(rounds(&r), 15, "other points begin again");
 }
 
@@ -253,15 +251,15 @@ fn limits_that_leave_nothing_are_refused() {
         (0.0, 9.0, "longest"),
         (0.0, f64::NAN, "longest"),
     ] {
-        (r.structure.seeds.shortest, r.structure.seeds.longest) = (shortest, longest);
+        *lengths(&mut r) = StrutLengths { shortest, longest };
         let refused = r.validate(&part.mesh.bounds()).unwrap_err();
         assert!(refused.field.ends_with(field) && !refused.hint.is_empty(), "{refused:?}");
     }
-    r.structure.seeds = Default::default();
-    r.structure.seeds.apart = 0.71;
+    *lengths(&mut r) = StrutLengths::default();
+    seeds(&mut r).apart = 0.71;
     assert!(r.validate(&part.mesh.bounds()).unwrap_err().field.ends_with("apart"));
-    r.structure.seeds.apart = 0.0;
-    r.structure.clean.curved = 4;
+    seeds(&mut r).apart = 0.0;
+    clean(&mut r).curved = 4;
     assert!(r.validate(&part.mesh.bounds()).is_err());
 }
 
@@ -283,16 +281,25 @@ proptest! {
         let part = if is_ball { ball() } else { cube(21.0) };
         let mut r = recipe(&part, kind, cell);
         let spread = if loose { Spread::Loose } else { Spread::Even };
-        let seeds = &mut r.structure.seeds;
-        *seeds = Seeds { layout, spread, from_above, net, inner, rounds, apart, shortest, longest, weld, ..seeds.clone() };
-        r.structure.clean = CleanUp { dead_ends, least_left, most_at_node, keep_loose, curved };
+        let all = seeds(&mut r);
+        *all = Seeds { layout, spread, from_above, rounds, apart, ..all.clone() };
+        match &mut r.structure.pattern {
+            Pattern::Voronoi(p) => p.net = net.then_some(SurfaceNet { inner, edges: true }),
+            Pattern::Delaunay(_) | Pattern::Neighbours(_) => {
+                *lengths(&mut r) = StrutLengths { shortest, longest };
+            }
+            _ => {}
+        }
+        if let Some(clean) = r.structure.clean_mut() {
+            *clean = CleanUp { weld, dead_ends, least_left, most_at_node, keep_loose, curved };
+        }
         r.thicken = Thicken::RelativeDensity { percent };
         if flat {
             r.joins.section = StrutSection::Rectangular { taller_mm: 0.8, turn_deg: 30.0 };
         }
         r.joins.taper = toward.map(|toward| Taper { toward, more_mm: 0.6, reach_mm: 6.0 });
         let place = Place::Sphere { centre_mm: [2.0, 3.0, 4.0], radius_mm: 4.0 };
-        r.zones.list = vec![Zone { thicker: true, ..Zone::new("Here", Role::Reference, place) }];
+        r.zones.list = vec![Zone { thicker: true, ..Zone::new(2, "Here", Role::Reference, place) }];
         r.mesh.step_mm = Some(0.5);
         let o = Pipeline::new(0).run(&part, &r, Quality::Final, &Unwatched).unwrap();
         let t = Topology::of(&o.solid.mesh);

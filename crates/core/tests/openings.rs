@@ -1,6 +1,9 @@
 //! The opening that is told of a structure against the largest ball that passes through its mesh.
 
+mod patterns;
+
 use glam::{DVec3, UVec3};
+use patterns::{set_form, set_holes};
 use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
 use ulmix_mesh::distance::SignedDistance;
 use ulmix_mesh::topology::UnionFind;
@@ -59,7 +62,7 @@ fn largest_ball(mesh: &TriMesh) -> f64 {
 
 fn recipe(part: &Part, kind: Kind) -> Recipe {
     let mut r = Recipe::for_part(&part.mesh.bounds());
-    r.structure.kind = kind;
+    r.structure.choose(kind);
     r.structure.cell_mm = [8.0; 3];
     r.thicken = Thicken::Thickness { thickness_mm: 1.0 };
     r.joins.blend_mm = 0.0;
@@ -84,11 +87,11 @@ fn variants(part: &Part) -> Vec<(String, Recipe)> {
         match kind {
             // Walls without holes let nothing pass.
             Kind::Seeded(SeededKind::VoronoiWalls) => {
-                add("small holes", &|r| r.structure.seeds.holes = 0.5);
-                add("large holes", &|r| r.structure.seeds.holes = 0.8);
+                add("small holes", &|r| set_holes(r, 0.5));
+                add("large holes", &|r| set_holes(r, 0.8));
                 continue;
             }
-            Kind::Surface(_) => add("network", &|r| r.structure.form = Form::Network),
+            Kind::Surface(_) => add("network", &|r| set_form(r, Form::Network)),
             Kind::Cell(_) | Kind::Seeded(_) => {
                 let taper = Taper { toward: Toward::Surface, more_mm: 1.0, reach_mm: 40.0 };
                 add("nodes", &|r| r.joins.node_mm = 1.9);

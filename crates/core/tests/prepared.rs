@@ -116,7 +116,7 @@ fn a_pocket_is_filled_by_the_faces_around_it() {
         .map(mark)
         .collect();
     assert_eq!(faces.len(), 5);
-    let pocket = |faces: Vec<_>| Pocket { name: "Pocket 1".into(), faces };
+    let pocket = |faces: Vec<_>| Pocket { id: 1, name: "Pocket 1".into(), faces };
     let filled = part(&hollow, |s| s.pockets = vec![pocket(faces.clone())]).unwrap();
     assert_eq!((filled.facts.list.len(), filled.facts.bodies), (2, 1));
     assert!(

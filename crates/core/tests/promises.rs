@@ -104,7 +104,7 @@ fn any_recipe_is_kept_or_told() {
             println!(
                 "{n:>4} {name}, {:?} {:?}, step {:.2}, {} triangles, {:.1} s \
                      (estimated {:.1}): {:?}{}",
-                recipe.structure.kind,
+                recipe.structure.kind(),
                 recipe.thicken,
                 o.step_mm,
                 o.report.triangles,

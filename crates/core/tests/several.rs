@@ -26,7 +26,7 @@ fn cube() -> Part {
 }
 
 fn upper_half(blend_mm: f64, kind: Kind, cell: f64, thicken: Thicken) -> Zone {
-    let structure = Structure { kind, cell_mm: [cell; 3], ..Structure::default() };
+    let structure = Structure { cell_mm: [cell; 3], ..Structure::of_kind(kind) };
     let place = Place::Box {
         centre_mm: [12.0, 12.0, 24.0],
         size_mm: [40.0, 40.0, 24.0],
@@ -39,12 +39,12 @@ fn upper_half(blend_mm: f64, kind: Kind, cell: f64, thicken: Thicken) -> Zone {
         blend_mm,
         loose_ends: false,
     }));
-    Zone { own, ..Zone::new("Top", Role::Fill, place) }
+    Zone { own, ..Zone::new(1, "Top", Role::Fill, place) }
 }
 
 fn recipe(part: &Part, kind: Kind, percent: f64, zone: Zone) -> Recipe {
     let mut r = Recipe::for_part(&part.mesh.bounds());
-    r.structure = Structure { kind, cell_mm: [8.0; 3], ..Structure::default() };
+    r.structure = Structure { cell_mm: [8.0; 3], ..Structure::of_kind(kind) };
     r.thicken = Thicken::RelativeDensity { percent };
     r.zones.list = vec![zone];
     r
@@ -298,7 +298,7 @@ fn unusable_values_of_a_zone_name_the_zone() {
     assert!(e.message.contains("“Top”"), "{}", e.message);
     let far = Zone {
         place: Place::Sphere { centre_mm: [200.0; 3], radius_mm: 3.0 },
-        ..upper_half(0.0, r.structure.kind, 8.0, r.thicken)
+        ..upper_half(0.0, r.structure.kind(), 8.0, r.thicken)
     };
     let o = run(&part, &recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 20.0, far));
     assert!(
@@ -325,7 +325,7 @@ proptest! {
     ) {
         let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(22.0, 18.0, 14.0))).unwrap();
         let mut r = Recipe::for_part(&part.mesh.bounds());
-        let filling = |n: usize| Structure { kind: kinds[n], cell_mm: [cell[n]; 3], ..Structure::default() };
+        let filling = |n: usize| Structure { cell_mm: [cell[n]; 3], ..Structure::of_kind(kinds[n]) };
         let dense = |n: usize| Thicken::RelativeDensity { percent: percent[n] };
         (r.structure, r.thicken) = (filling(0), dense(0));
         let places = [
@@ -336,15 +336,15 @@ proptest! {
             let joins = Joins { blend_mm: flow[n], ..Joins::default() };
             let (structure, thicken) = (filling(n + 1), dense(n + 1));
             let own = OwnFill { structure, thicken, joins, blend_mm: blend[n], loose_ends: false };
-            r.zones.list.push(Zone { own: Some(Box::new(own)), ..Zone::new("own", Role::Fill, place) });
+            r.zones.list.push(Zone { own: Some(Box::new(own)), ..Zone::new(2, "own", Role::Fill, place) });
         }
         if plain {
             // Filled as the rest is, before the others: it hides them.
             let ball = Place::Sphere { centre_mm: [11.0, 9.0, 7.0], radius_mm: 4.0 };
-            r.zones.list.insert(0, Zone::new("as the rest", Role::Fill, ball));
+            r.zones.list.insert(0, Zone::new(3, "as the rest", Role::Fill, ball));
         }
         if depth > 0.0 {
-            r.zones.skins.push(Skin { name: "Skin".into(), faces: None, depth_mm: depth });
+            r.zones.skins.push(Skin { id: 1, name: "Skin".into(), faces: None, depth_mm: depth });
         }
         r.mesh.apart_mm = apart;
         r.mesh.step_mm = Some(0.55);

@@ -16,9 +16,11 @@ fn part() -> Part {
 
 fn recipe(part: &Part) -> Recipe {
     let mut r = Recipe::for_part(&part.mesh.bounds());
-    (r.structure.kind, r.structure.cell_mm) = (Kind::Surface(SurfaceKind::Gyroid), [9.0; 3]);
+    r.structure.choose(Kind::Surface(SurfaceKind::Gyroid));
+    r.structure.cell_mm = [9.0; 3];
     r.thicken = Thicken::Thickness { thickness_mm: 1.6 };
     r.zones.list = vec![Zone {
+        id: 1,
         name: "Boss".into(),
         role: Role::KeepSolid,
         place: Place::Cylinder {
@@ -30,7 +32,7 @@ fn recipe(part: &Part) -> Recipe {
         finer: false,
         thicker: false,
     }];
-    r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.2 }];
+    r.zones.skins = vec![Skin { id: 1, name: "Skin".into(), faces: None, depth_mm: 1.2 }];
     // An edit that changed the step would change all.
     r.mesh.step_mm = Some(0.5);
     r
@@ -62,7 +64,7 @@ fn every_edit_makes_anew_what_depends_on_it_and_nothing_else() {
         ),
         (
             "the kind",
-            |r| r.structure.kind = Kind::Cell(CellKind::Octet),
+            |r| r.structure.choose(Kind::Cell(CellKind::Octet)),
             &[Skeleton, Thickness, Lattice, Surface, Finish, Report],
         ),
         (

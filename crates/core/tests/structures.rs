@@ -2,9 +2,11 @@
 //! thickness, density and counts are what was asked, that an arrangement repeats.
 
 mod coarser;
+mod patterns;
 
 use coarser::run;
 use glam::DVec3;
+use patterns::{clean, net, seeds, set_holes, set_struts};
 use std::f64::consts::PI;
 use std::fmt::Debug;
 use ulmix_check::Verdict;
@@ -23,9 +25,10 @@ use ulmix_part::own_shapes;
 use ulmix_part::zoned::{Regions, Zoned};
 use ulmix_part::{mark, Part};
 use ulmix_recipe::{
-    CellKind, CleanUp, DeadEnds, ExtrudedKind, Finer, GivenKind, Joins, Kind, Layout, OwnShape,
-    OwnStruts, Place, Recipe, Role, SeededKind, Seeds, Skin, Spread, Structure, StrutSection,
-    SurfaceKind, Taper, Thicken, Toward, Zone, Zones,
+    CellKind, CleanUp, DeadEnds, ExtrudedKind, ExtrudedPattern, FaceMark, Finer, Joins, Kind,
+    Layout, OwnMesh, OwnMeshPattern, OwnShape, OwnStruts, Pattern, Place, PlanarKind,
+    PlanarPattern, Recipe, Role, SeededKind, Seeds, Skin, Spread, Structure, StrutSection,
+    SurfaceKind, SurfaceNet, Taper, Thicken, Toward, VoronoiPattern, Zone, Zones,
 };
 
 fn cube(side: f64) -> Part {
@@ -34,7 +37,7 @@ fn cube(side: f64) -> Part {
 
 fn recipe(part: &Part, kind: Kind, cell: f64, thicken: Thicken) -> Recipe {
     let mut r = Recipe::for_part(&part.mesh.bounds());
-    r.structure.kind = kind;
+    r.structure.choose(kind);
     r.structure.cell_mm = [cell; 3];
     r.thicken = thicken;
     r
@@ -125,12 +128,8 @@ fn a_net_of_points_on_the_surface_covers_it_and_leaves_the_inside_empty() {
         8.0,
         Thicken::Thickness { thickness_mm: 1.4 },
     );
-    r.structure.seeds = Seeds {
-        layout: Layout::Surface,
-        inner: false,
-        surface_count: Some(60),
-        ..Seeds::default()
-    };
+    *seeds(&mut r) = Seeds { layout: Layout::Surface, surface_count: Some(60), ..Seeds::default() };
+    net(&mut r).as_mut().unwrap().inner = false;
     let o = run(&part, &r);
     sound(&o, "");
     assert_eq!(o.linked.fill.structure.as_ref().unwrap().surface_seeds, 60);
@@ -152,9 +151,9 @@ fn holes_in_voronoi_walls_join_what_they_close_off() {
             8.0,
             Thicken::Thickness { thickness_mm: 0.8 },
         );
-        r.structure.seeds.holes = holes;
+        set_holes(&mut r, holes);
         // An arrangement in which no wall across an edge of the cube stands alone.
-        r.structure.seeds.random = 2;
+        seeds(&mut r).random = 2;
         let o = run(&part, &r);
         sound(&o, holes);
         let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
@@ -186,13 +185,8 @@ fn struts_from_a_file_are_cut_at_the_part_closed_and_foreseen() {
     beams.push(Beam { ends: [DVec3::splat(90.0), DVec3::splat(99.0)], radii });
     let found = OwnStruts::of("bars.3mf", &beams).unwrap().unwrap();
     assert_eq!((found.own.struts.len(), found.cell_mm, found.thickness_mm), (28, 30.0, 1.2));
-    let mut r = recipe(
-        &part,
-        Kind::Given(GivenKind::OwnStruts),
-        6.0,
-        Thicken::Thickness { thickness_mm: 1.0 },
-    );
-    assert!(r.validate(&part.mesh.bounds()).unwrap_err().message.contains("no own struts"));
+    let mut r =
+        recipe(&part, Kind::Cell(CellKind::Cubic), 6.0, Thicken::Thickness { thickness_mm: 1.0 });
     found.fill(&mut r, 20.0);
     let o = run(&part, &r);
     sound(&o, "");
@@ -205,7 +199,8 @@ fn struts_from_a_file_are_cut_at_the_part_closed_and_foreseen() {
     let want = 27.0 * (bar - joined);
     assert!((o.report.volume_mm3 / want - 1.0).abs() < 0.06, "{} for {want}", o.report.volume_mm3);
     let mut broken = r.clone();
-    broken.structure.own_struts.as_mut().unwrap().struts[3] = [2, 400];
+    let Pattern::OwnStruts(p) = &mut broken.structure.pattern else { panic!("own struts") };
+    p.own.struts[3] = [2, 400];
     assert!(broken.validate(&part.mesh.bounds()).unwrap_err().message.contains("Strut 4"));
 }
 
@@ -226,7 +221,7 @@ fn nets_are_cleaned_as_asked_and_what_was_found_is_told() {
     );
     let lengths = before.lengths.unwrap();
     assert!(lengths.counts.iter().sum::<usize>() >= before.struts);
-    r.structure.clean = CleanUp {
+    *clean(&mut r) = CleanUp {
         dead_ends: DeadEnds::Removed,
         least_left: 0.3,
         most_at_node: 4,
@@ -243,8 +238,13 @@ fn nets_are_cleaned_as_asked_and_what_was_found_is_told() {
             && net.1.contains(&StrutState::Cut)
             && net.1.contains(&StrutState::Inside)
     );
-    r.structure.clean.most_at_node = 2;
+    clean(&mut r).most_at_node = 2;
     assert!(r.validate(&part.mesh.bounds()).unwrap_err().message.contains("at a node"));
+}
+
+fn own_mesh(r: &mut Recipe) -> &mut OwnMesh {
+    let Pattern::OwnMesh(p) = &mut r.structure.pattern else { panic!("no own mesh") };
+    &mut p.own
 }
 
 /// One octet cell, cut out of its lattice by a cube: a solid with flat ends in the cube's sides.
@@ -271,19 +271,18 @@ fn a_cell_cut_out_of_a_lattice_and_brought_in_again_is_that_lattice() {
     let part = Part::prepare(&TriMesh::sphere(11.0, 5)).unwrap();
     let mut r = recipe(
         &part,
-        Kind::Given(GivenKind::OwnMesh),
+        Kind::Cell(CellKind::Cubic),
         8.0,
         Thicken::Thickness { thickness_mm: found.thickness_mm },
     );
     (r.structure.rotation_deg, r.structure.shift_mm) = ([10.0, 20.0, 30.0], [1.0, 2.0, 3.0]);
-    assert!(r.validate(&part.mesh.bounds()).unwrap_err().message.contains("no cell"));
     r.mesh.step_mm = Some(0.28);
-    r.structure.own_mesh = Some(found.own.clone());
+    r.structure.pattern = Pattern::OwnMesh(OwnMeshPattern { own: found.own.clone() });
     let o = run(&part, &r);
     sound(&o, "");
     let mut same = r.clone();
-    (same.structure.kind, same.thicken) =
-        (Kind::Cell(CellKind::Octet), Thicken::Thickness { thickness_mm: 1.2 });
+    same.structure.choose(Kind::Cell(CellKind::Octet));
+    same.thicken = Thicken::Thickness { thickness_mm: 1.2 };
     let (own, octet) = (o.solid.mesh.volume(), run(&part, &same).solid.mesh.volume());
     assert!((own / octet - 1.0).abs() < 0.02, "{own} {octet}");
 
@@ -301,9 +300,9 @@ fn a_cell_cut_out_of_a_lattice_and_brought_in_again_is_that_lattice() {
     }
 
     let mut broken = r.clone();
-    broken.structure.own_mesh.as_mut().unwrap().triangles[3] = [0, 1, 4_000_000];
+    own_mesh(&mut broken).triangles[3] = [0, 1, 4_000_000];
     assert!(broken.validate(&part.mesh.bounds()).unwrap_err().message.contains("Triangle 4"));
-    r.structure.own_mesh.as_mut().unwrap().points[5] = [0.0, f32::NAN, 0.0];
+    own_mesh(&mut r).points[5] = [0.0, f32::NAN, 0.0];
     assert!(r.validate(&part.mesh.bounds()).is_err());
 }
 
@@ -337,7 +336,7 @@ fn thin_struts_fill_their_length_times_their_section() {
         (CellKind::Diamond, 4.0 * 3f64.sqrt()),
         (CellKind::RhombicDodecahedron, 8.0 * 3f64.sqrt()),
     ] {
-        let s = Structure { kind: Kind::Cell(kind), cell_mm: [10.0; 3], ..Structure::default() };
+        let s = Structure { cell_mm: [10.0; 3], ..Structure::of_kind(Kind::Cell(kind)) };
         let got = density(&part, &s, 0.5);
         let thin = PI * 0.25 * 0.25 * length / 100.0;
         // Where struts meet they share material.
@@ -348,8 +347,7 @@ fn thin_struts_fill_their_length_times_their_section() {
         (ExtrudedKind::Hexagons, 2.0),
         (ExtrudedKind::Triangles, 2.0 * 3f64.sqrt()),
     ] {
-        let s =
-            Structure { kind: Kind::Extruded(kind), cell_mm: [10.0; 3], ..Structure::default() };
+        let s = Structure { cell_mm: [10.0; 3], ..Structure::of_kind(Kind::Extruded(kind)) };
         let got = density(&part, &s, 0.2);
         let thin = walls * 0.02;
         assert!(got < 1.02 * thin && got > 0.95 * thin, "{kind:?}: {got} for {thin}");
@@ -378,7 +376,7 @@ fn seed_points_are_counted_and_one_random_number_gives_one_arrangement_on_any_th
         7.0,
         Thicken::Thickness { thickness_mm: 1.2 },
     );
-    r.structure.seeds =
+    *seeds(&mut r) =
         Seeds { count: Some(37), random: 5, spread: Spread::Loose, ..Seeds::default() };
     let on = |threads: usize| {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
@@ -389,18 +387,17 @@ fn seed_points_are_counted_and_one_random_number_gives_one_arrangement_on_any_th
     let facts = one.linked.fill.structure.clone().unwrap();
     assert_eq!((facts.seeds, facts.pieces), (37, 1));
     assert!(facts.degree > 2.9 && facts.shortest_mm > 0.0);
-    r.structure.seeds.random = 6;
+    seeds(&mut r).random = 6;
     assert!(run(&part, &r).solid.mesh != one.solid.mesh);
 }
 
 #[test]
 fn the_outer_net_lies_on_the_surface_and_closes_the_lattice() {
     let part = Part::prepare(&TriMesh::sphere(12.0, 5)).unwrap();
-    let s = |net| Structure {
-        kind: Kind::Seeded(SeededKind::Voronoi),
-        cell_mm: [6.0; 3],
-        seeds: Seeds { net, ..Seeds::default() },
-        ..Structure::default()
+    let s = |net: bool| {
+        let net = net.then(SurfaceNet::default);
+        let pattern = Pattern::Voronoi(VoronoiPattern { net, ..VoronoiPattern::default() });
+        Structure { pattern, cell_mm: [6.0; 3], ..Structure::default() }
     };
     let ends = |net: bool| {
         let bare = bare(&part, &s(net));
@@ -427,13 +424,12 @@ fn bulk_signs_and_places_agree_with_the_exact_value() {
         Kind::Extruded(ExtrudedKind::Triangles),
         Kind::Seeded(SeededKind::Voronoi),
         Kind::Seeded(SeededKind::VoronoiWalls),
-        Kind::Extruded(ExtrudedKind::PlanarVoronoi),
+        Kind::Planar(PlanarKind::PlanarVoronoi),
     ] {
         let s = Structure {
-            kind,
             cell_mm: [7.0, 8.0, 9.0],
             rotation_deg: [10.0, 20.0, 30.0],
-            ..Structure::default()
+            ..Structure::of_kind(kind)
         };
         let lattice = make::structure(&part, &s, joins, &|| false).unwrap().thicken(1.1);
         for reach in [0.0, 0.2] {
@@ -480,8 +476,8 @@ fn cells_are_smaller_around_a_marked_zone_and_the_mesh_is_sound() {
             recipe(&part, Kind::Seeded(kind), 8.0, Thicken::Thickness { thickness_mm: 0.9 });
         let plain = without_mesh(&part, &r).structure.unwrap();
         r.zones.list =
-            vec![Zone { finer: true, ..Zone::new("Around", Role::Reference, place.clone()) }];
-        r.structure.seeds.finer = Some(Finer { share: 0.5, reach_mm: 12.0, surface: false });
+            vec![Zone { finer: true, ..Zone::new(1, "Around", Role::Reference, place.clone()) }];
+        seeds(&mut r).finer = Some(Finer { share: 0.5, reach_mm: 12.0, surface: false });
         let o = run(&part, &r);
         sound(&o, kind);
         // The total floats with the cell size, and the smallest cells are told.
@@ -496,7 +492,7 @@ fn cells_are_smaller_around_a_marked_zone_and_the_mesh_is_sound() {
         let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
         assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
         // With a count of points it is kept, and cells elsewhere grow.
-        r.structure.seeds.count = Some(plain.seeds as u32);
+        seeds(&mut r).count = Some(plain.seeds as u32);
         let kept = without_mesh(&part, &r);
         assert_eq!(kept.structure.unwrap().seeds, plain.seeds);
         assert!(kept.cell_mm > 1.05 * 4.0, "{}", kept.cell_mm);
@@ -547,7 +543,7 @@ fn smoothing_keeps_volume_and_the_faces_of_solids() {
         let mut r = recipe(&part, kind, 7.0, Thicken::Thickness { thickness_mm: 1.3 });
         r.joins.blend_mm = 0.0;
         r.mesh.smoothing = smoothing;
-        r.zones.list = vec![Zone::new("Plate", Role::KeepSolid, solid.clone())];
+        r.zones.list = vec![Zone::new(2, "Plate", Role::KeepSolid, solid.clone())];
         let o = run(&part, &r);
         let failed: Vec<_> =
             o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
@@ -613,16 +609,22 @@ fn walls_stand_upright_on_a_picked_face_and_run_along_the_axis_of_a_round_one() 
     let long_side =
         of(block.faces().list.iter().find(|f| f.direction.dot(turn * DVec3::X) > 0.999));
     let bore = of(tube.faces().list.iter().find(round));
-    for kind in [ExtrudedKind::Hexagons, ExtrudedKind::Triangles, ExtrudedKind::PlanarVoronoi] {
+    let on_face = |walls: Option<ExtrudedKind>, face: &FaceMark| {
+        let upright = Some(*face);
+        match walls {
+            Some(walls) => Pattern::Extruded(ExtrudedPattern { walls, upright }),
+            None => Pattern::PlanarVoronoi(PlanarPattern { upright, ..PlanarPattern::default() }),
+        }
+    };
+    for kind in [Some(ExtrudedKind::Hexagons), Some(ExtrudedKind::Triangles), None] {
         for (part, face, along) in
             [(&block, &long_side, turn * DVec3::X), (&tube, &bore, turn * DVec3::Z)]
         {
             for rotation_deg in [[0.0; 3], [0.0, 0.0, 25.0]] {
                 let s = Structure {
-                    kind: Kind::Extruded(kind),
+                    pattern: on_face(kind, face),
                     cell_mm: [6.0; 3],
                     rotation_deg,
-                    upright: Some(*face),
                     ..Structure::default()
                 };
                 let b = bare(part, &s);
@@ -652,7 +654,7 @@ fn walls_stand_upright_on_a_picked_face_and_run_along_the_axis_of_a_round_one() 
         6.0,
         Thicken::Thickness { thickness_mm: 1.0 },
     );
-    r.structure.upright = Some(long_side);
+    r.structure.pattern = on_face(Some(ExtrudedKind::Hexagons), &long_side);
     let (linked, _) = Pipeline::new(0).foresee(&tube, &r, &Unwatched).unwrap();
     assert_eq!(
         linked.lost_faces.iter().map(|l| (&l.name[..], l.faces)).collect::<Vec<_>>(),
@@ -692,8 +694,9 @@ fn a_lattice_that_stands_proud_has_whole_struts_at_the_surface_and_none_past_ski
     // Half of the struts on the faces, three quarters of those on the edges: what was cut off.
     let more = proud.solid.mesh.volume() - trimmed.solid.mesh.volume();
     assert!((proud.report.proud_mm3 / more - 1.0).abs() < 0.1, "{} {more}", proud.report.proud_mm3);
-    let skin =
-        of(&|r| r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }]);
+    let skin = of(&|r| {
+        r.zones.skins = vec![Skin { id: 1, name: "Skin".into(), faces: None, depth_mm: 1.0 }]
+    });
     assert!(skin.solid.mesh.bounds().max.max_element() < 20.0 + 1e-4);
     // Kept solid below: flat there, and proud on the other sides.
     let place = Place::Box {
@@ -701,7 +704,7 @@ fn a_lattice_that_stands_proud_has_whole_struts_at_the_surface_and_none_past_ski
         size_mm: [40.0, 40.0, 6.0],
         rotation_deg: [0.0; 3],
     };
-    let plate = of(&|r| r.zones.list = vec![Zone::new("Plate", Role::KeepSolid, place.clone())]);
+    let plate = of(&|r| r.zones.list = vec![Zone::new(3, "Plate", Role::KeepSolid, place.clone())]);
     let b = plate.solid.mesh.bounds();
     assert!(
         b.min.z.abs() < 1e-4 && (b.max.z - 20.6).abs() < 0.03 && (b.max.x - 20.6).abs() < 0.03,
@@ -736,11 +739,11 @@ fn rectangular_struts_have_their_width_height_and_turn_and_sharp_edges() {
     for (taller_mm, turn_deg) in [(0.0, 0.0), (2.0, 0.0), (2.0, 30.0), (3.5, -70.0)] {
         let mut r = recipe(
             &part,
-            Kind::Given(GivenKind::OwnStruts),
+            Kind::Cell(CellKind::Cubic),
             10.0,
             Thicken::Thickness { thickness_mm: 2.0 },
         );
-        r.structure.own_struts = Some(own.clone());
+        set_struts(&mut r, own.clone());
         r.joins = Joins {
             section: StrutSection::Rectangular { taller_mm, turn_deg },
             ..Joins::default()
@@ -805,13 +808,9 @@ fn tapered_struts_are_as_thick_at_each_end_as_what_is_near_asks() {
         struts: vec![[0, 1]],
         name: "One".into(),
     };
-    let mut r = recipe(
-        &part,
-        Kind::Given(GivenKind::OwnStruts),
-        10.0,
-        Thicken::Thickness { thickness_mm: 2.0 },
-    );
-    r.structure.own_struts = Some(own);
+    let mut r =
+        recipe(&part, Kind::Cell(CellKind::Cubic), 10.0, Thicken::Thickness { thickness_mm: 2.0 });
+    set_struts(&mut r, own);
     r.joins = Joins {
         taper: Some(Taper { toward: Toward::Surface, more_mm: 3.0, reach_mm: 10.0 }),
         ..Joins::default()
@@ -852,7 +851,7 @@ fn tapered_struts_are_as_thick_at_each_end_as_what_is_near_asks() {
         let mut r = recipe(&part, kind, 9.0, Thicken::RelativeDensity { percent: 15.0 });
         let taper = Some(Taper { toward: Toward::Solids, more_mm: 1.2, reach_mm: 12.0 });
         r.joins = Joins { section, taper, ..Joins::default() };
-        r.zones.list = vec![Zone::new("Plate", Role::KeepSolid, place.clone())];
+        r.zones.list = vec![Zone::new(4, "Plate", Role::KeepSolid, place.clone())];
         let o = run(&part, &r);
         sound(&o, kind);
         assert!(

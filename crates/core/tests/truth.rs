@@ -1,9 +1,11 @@
 //! The final mesh against the part and against what was asked.
 
 mod coarser;
+mod patterns;
 
 use coarser::run;
 use glam::DVec3;
+use patterns::set_form;
 use proptest::prelude::*;
 use ulmix_check::Verdict;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
@@ -25,7 +27,7 @@ const KINDS: [SurfaceKind; 8] = [
 /// One skin all around, or none.
 fn skin(recipe: &mut Recipe, depth_mm: f64) {
     recipe.zones.skins = if depth_mm > 0.0 {
-        vec![Skin { name: "Skin".into(), faces: None, depth_mm }]
+        vec![Skin { id: 1, name: "Skin".into(), faces: None, depth_mm }]
     } else {
         vec![]
     };
@@ -126,7 +128,7 @@ fn walls_measure_what_was_asked_from_small_cells_to_large() {
         for kind in [SurfaceKind::Gyroid, SurfaceKind::SchwarzP, SurfaceKind::SchwarzD] {
             let part = cube(2.5 * cell);
             let mut recipe = Recipe::for_part(&part.mesh.bounds());
-            recipe.structure.kind = Kind::Surface(kind);
+            recipe.structure.choose(Kind::Surface(kind));
             recipe.structure.cell_mm = [cell; 3];
             recipe.thicken = Thicken::Thickness { thickness_mm: t };
             let o = run(&part, &recipe);
@@ -145,8 +147,8 @@ fn relative_density_is_reached_on_the_final_mesh_of_every_kind() {
             for &percent in percents {
                 let part = cube(19.0);
                 let mut recipe = Recipe::for_part(&part.mesh.bounds());
-                recipe.structure.kind = Kind::Surface(kind);
-                recipe.structure.form = form;
+                recipe.structure.choose(Kind::Surface(kind));
+                set_form(&mut recipe, form);
                 recipe.structure.cell_mm = [9.0, 10.0, 11.0];
                 recipe.structure.rotation_deg = [0.0, 0.0, 25.0];
                 recipe.thicken = Thicken::RelativeDensity { percent };
@@ -212,7 +214,7 @@ fn a_place_kept_clear_is_round_at_size_and_takes_its_volume() {
     recipe.zones.rest = Role::KeepSolid;
     let place =
         Place::Cylinder { base_mm: [14.0, 12.0, -1.0], axis_mm: [0.0, 0.0, 14.0], radius_mm: 5.0 };
-    recipe.zones.list = vec![Zone::new("Bore", Role::KeepClear, place)];
+    recipe.zones.list = vec![Zone::new(1, "Bore", Role::KeepClear, place)];
     recipe.mesh.step_mm = Some(0.4);
     let o = run(&part, &recipe);
     assert!(
@@ -247,8 +249,12 @@ fn faces_with_a_depth_take_what_geometry_says_and_skins_leave_the_rest_open() {
     let mut recipe = Recipe::for_part(&part.mesh.bounds());
     recipe.structure.cell_mm = [9.0; 3];
     recipe.thicken = Thicken::Thickness { thickness_mm: 1.2 };
-    recipe.zones.list =
-        vec![Zone::new("Deck", Role::KeepSolid, Place::Faces { faces: vec![top], depth_mm: 4.0 })];
+    recipe.zones.list = vec![Zone::new(
+        2,
+        "Deck",
+        Role::KeepSolid,
+        Place::Faces { faces: vec![top], depth_mm: 4.0 },
+    )];
     recipe.mesh.step_mm = Some(0.5);
     let o = run(&part, &recipe);
     assert!(
@@ -268,7 +274,8 @@ fn faces_with_a_depth_take_what_geometry_says_and_skins_leave_the_rest_open() {
     assert!(flat(&o.solid.mesh, 0.0) < 400.0);
     // As a skin the same faces give the same solid.
     recipe.zones.list.clear();
-    recipe.zones.skins = vec![Skin { name: "Deck".into(), faces: Some(vec![top]), depth_mm: 4.0 }];
+    recipe.zones.skins =
+        vec![Skin { id: 2, name: "Deck".into(), faces: Some(vec![top]), depth_mm: 4.0 }];
     let skinned = run(&part, &recipe);
     assert!((skinned.report.volume_mm3 / o.report.volume_mm3 - 1.0).abs() < 1e-6);
     // A face that is not there is said.
@@ -324,8 +331,8 @@ proptest! {
         let mesh = if ball { TriMesh::sphere(11.0, 4) } else { TriMesh::cuboid(DVec3::ZERO, DVec3::new(22.0, 17.0, 13.0)) };
         let part = Part::prepare(&mesh).unwrap();
         let mut r = Recipe::for_part(&mesh.bounds());
-        r.structure.kind = kind;
-        r.structure.form = form;
+        r.structure.choose(kind);
+        set_form(&mut r, form);
         r.structure.cell_mm = cell;
         r.structure.rotation_deg = turn;
         r.structure.shift_mm = shift;
@@ -335,7 +342,7 @@ proptest! {
         if solid {
             let name = "post";
             let place = Place::Cylinder { base_mm: [4.0, 5.0, -20.0], axis_mm: [2.0, 0.5, 40.0], radius_mm: 3.3 };
-            r.zones.list.push(Zone::new(name, Role::KeepSolid, place));
+            r.zones.list.push(Zone::new(3, name, Role::KeepSolid, place));
         }
         r.mesh.step_mm = Some(0.6);
         let o = run(&part, &r);

@@ -60,7 +60,7 @@ mod tests {
 
     fn median(kind: Kind, cell: f64, thickness: f64) -> f64 {
         let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(30.0))).unwrap();
-        let structure = Structure { kind, cell_mm: [cell; 3], ..Structure::default() };
+        let structure = Structure { cell_mm: [cell; 3], ..Structure::of_kind(kind) };
         let bare = make::structure(
             &part,
             &structure,

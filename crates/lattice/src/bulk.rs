@@ -366,7 +366,7 @@ mod tests {
     use crate::surface::Periodic;
     use ulmix_field::numeric::low_discrepancy;
     use ulmix_field::numeric::root;
-    use ulmix_recipe::Structure;
+    use ulmix_recipe::{Structure, SurfacePattern};
 
     #[test]
     fn many_at_a_time_are_as_one_by_one() {
@@ -379,8 +379,9 @@ mod tests {
             (SurfaceKind::Iwp, Form::OtherNetwork, [5.0, 0.0, 0.0]),
         ] {
             let structure =
-                Structure { form, cell_mm: [9.0, 8.0, 10.0], rotation_deg, ..Structure::default() };
-            let lattice = Periodic::new(kind, &structure, DVec3::ONE).thicken(1.1);
+                Structure { cell_mm: [9.0, 8.0, 10.0], rotation_deg, ..Structure::default() };
+            let pattern = SurfacePattern { surface: kind, form };
+            let lattice = Periodic::new(&pattern, &structure, DVec3::ONE).thicken(1.1);
             let bulk = lattice.on_grid(&grid, 0.0);
             // Eight and not a multiple of eight, and a list that is empty.
             for count in [0, 1, 8, 203u64] {

@@ -15,7 +15,7 @@ use ulmix_mesh::faces::Kind;
 use ulmix_mesh::{Bvh, TriMesh};
 use ulmix_part::Part;
 use ulmix_recipe::course::Course;
-use ulmix_recipe::{FaceMark, RecipeError, Structure};
+use ulmix_recipe::{BentRows, CleanUp, FaceMark, RecipeError, Structure};
 
 /// Rows of whole cells in the part.
 pub struct Rows {
@@ -37,27 +37,29 @@ enum Bend {
 const MOST_CELLS: usize = 60_000;
 
 impl Rows {
-    /// `None` for straight rows, which have no end.
-    pub fn of(part: &Part, s: &Structure) -> Option<Rows> {
-        match s.bent()? {
-            Course::Straight => None,
+    /// The rows, and what becomes of what their struts have too much of. `None` for straight rows,
+    /// which have no end.
+    pub fn of<'a>(part: &Part, s: &'a Structure) -> Option<(Rows, &'a CleanUp)> {
+        let BentRows { course, clean } = s.bent()?;
+        let rows = match course {
             Course::Polar { about, counts } => {
-                Some(Rows::polar(part, about.as_ref(), *counts, s.cell_mm))
+                Rows::polar(part, about.as_ref(), *counts, s.cell_mm)
             }
             Course::Between { from, to, layers } => {
-                Some(Rows::between(part, from, to, *layers, s.cell_mm))
+                Rows::between(part, from, to, *layers, s.cell_mm)
             }
-        }
+        };
+        Some((rows, clean))
     }
 
     /// Refuses rows of too many cells.
     pub fn few_enough(part: &Part, s: &Structure) -> Result<(), RecipeError> {
-        let cells = Rows::of(part, s).map_or(0, |r| r.counts.iter().product());
+        let cells = Rows::of(part, s).map_or(0, |(r, _)| r.counts.iter().product());
         if cells <= MOST_CELLS {
             return Ok(());
         }
         Err(RecipeError::new(
-            "structure.course",
+            "structure.pattern.rows",
             format!("Rows that bend would have {cells} cells here; {MOST_CELLS} can be laid."),
             "Choose larger cells or smaller counts.",
         ))

@@ -28,8 +28,8 @@ use ulmix_part::sides::Sides;
 use ulmix_part::Part;
 use ulmix_recipe::seeds::MOST_SEEDS;
 use ulmix_recipe::{
-    CellKind, ExtrudedKind, FaceMark, FoamKind, GivenKind, Joins, Kind, RecipeError, SeededKind,
-    Seeds, Structure, StrutSection,
+    CleanUp, ExtrudedKind, FaceMark, Joins, OwnMesh, OwnStruts, Pattern, RecipeError, Seeds,
+    Structure, StrutLengths, StrutSection,
 };
 
 /// The structure as it lies in the part, before it is given thickness. `None` when cancelled.
@@ -42,24 +42,31 @@ pub fn structure<'a>(
     let site = site.into();
     let part = site.part;
     let frame = frame_of(part, s);
-    Some(match s.kind {
-        Kind::Surface(kind) => Arc::new(Periodic::new(kind, s, part.mesh.bounds().centre())),
-        Kind::Foam(FoamKind::FoamSheet) => Arc::new(Foam::new(site, s, cancelled)?),
-        Kind::Cell(kind) => match Rows::of(part, s) {
-            None if joins.taper.is_some() => Arc::new(listed(site, kind, s, frame, joins)),
-            None => Arc::new(cells(kind, s, frame, joins)),
-            Some(rows) => Arc::new(bent(site, kind, s, &rows, joins)),
-        },
-        Kind::Extruded(kind) => Arc::new(extruded(site, kind, s, frame, joins, cancelled)?),
-        Kind::Seeded(kind) => Arc::new(seeded(site, kind, s, frame, joins, cancelled)?),
-        Kind::Given(GivenKind::OwnStruts) => Arc::new(given(site, s, frame, joins)),
-        Kind::Given(GivenKind::OwnMesh) => Arc::new(from_mesh(s, frame)?),
+    Some(match &s.pattern {
+        Pattern::Surface(p) => Arc::new(Periodic::new(p, s, part.mesh.bounds().centre())),
+        Pattern::FoamSheet(p) => Arc::new(Foam::new(site, p, s, cancelled)?),
+        Pattern::Cell(_) | Pattern::OwnCell(_) => {
+            let unit = unit_struts(s)?;
+            match Rows::of(part, s) {
+                None if joins.taper.is_some() => Arc::new(listed(site, &unit, s, frame, joins)),
+                None => Arc::new(cells(&unit, s, frame, joins)),
+                Some((rows, clean)) => Arc::new(bent(site, &unit, s, (&rows, clean), joins)),
+            }
+        }
+        Pattern::Extruded(p) => Arc::new(extruded(p.walls, s, frame, joins)),
+        Pattern::PlanarVoronoi(p) => Arc::new(planar(site, &p.seeds, s, frame, joins, cancelled)?),
+        Pattern::VoronoiWalls(_)
+        | Pattern::Voronoi(_)
+        | Pattern::Delaunay(_)
+        | Pattern::Neighbours(_) => Arc::new(seeded(site, s, frame, joins, cancelled)?),
+        Pattern::OwnStruts(p) => Arc::new(given(site, (&p.own, &p.clean), s, frame, joins)),
+        Pattern::OwnMesh(p) => Arc::new(from_mesh(&p.own, s, frame)),
     })
 }
 
 fn frame_of(part: &Part, s: &Structure) -> Frame {
     let shift = part.mesh.bounds().centre() + DVec3::from(s.shift_mm);
-    Frame { turn: turning(part, s), shift, flat: matches!(s.kind, Kind::Extruded(_)) }
+    Frame { turn: turning(part, s), shift, flat: s.flat() }
 }
 
 /// Seed points and the cells around them, to be looked at. mm.
@@ -80,15 +87,14 @@ pub fn seed_cells(
     s: &Structure,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<SeedCells> {
-    if !matches!(s.kind, Kind::Seeded(_)) {
+    let Some(seeds) = s.seeds().filter(|_| !s.flat()) else {
         return Some(SeedCells::default());
-    }
+    };
     let (frame, scale, sizes) =
-        (frame_of(site.part, s), DVec3::from(s.cell_mm), Sizes::of(site, s.seeds.finer.as_ref()));
+        (frame_of(site.part, s), DVec3::from(s.cell_mm), Sizes::of(site, s.finer()));
     let sides = Sides::new(site.part, places_of(site.part, s));
     let region = Scaled { part: site.part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
-    let found =
-        scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
+    let found = scatter(&region, seeds, own_points(seeds, frame, scale), site.rest, cancelled)?;
     let asked = Asked { edge: &|a, b| region.may_reach(a, b), circles: false };
     let edges =
         region.placed_net(found.cells().diagram(found.points(), &found.bounds, &asked).edges);
@@ -109,7 +115,8 @@ pub fn seed_cells(
 /// as many as points.
 fn places_of(part: &Part, s: &Structure) -> usize {
     let cells = || part.facts.volume_mm3 / s.cell_mm.iter().product::<f64>();
-    10 * s.seeds.count.map_or_else(|| cells().min(MOST_SEEDS as f64) as usize, |n| n as usize)
+    let count = s.seeds().and_then(|seeds| seeds.count);
+    10 * count.map_or_else(|| cells().min(MOST_SEEDS as f64) as usize, |n| n as usize)
 }
 
 /// Part to the structure's axes.
@@ -135,17 +142,25 @@ pub const MOST_STRUTS: usize = 400_000;
 
 /// The struts of repeating cells that reach into the part; `None` when there would be more than
 /// [`MOST_STRUTS`].
-fn repeated_struts(part: &Part, kind: CellKind, s: &Structure) -> Option<Vec<[DVec3; 2]>> {
-    repeated(part, kind, s, &|strut| reaches(part, strut))
+fn repeated_struts(
+    part: &Part,
+    unit: &[unit::UnitStrut],
+    s: &Structure,
+) -> Option<Vec<[DVec3; 2]>> {
+    repeated(part, unit, s, &|strut| reaches(part, strut))
 }
 
 /// Those around the part that count.
-fn repeated(part: &Part, kind: CellKind, s: &Structure, counts: Counts) -> Option<Vec<[DVec3; 2]>> {
+fn repeated(
+    part: &Part,
+    unit: &[unit::UnitStrut],
+    s: &Structure,
+    counts: Counts,
+) -> Option<Vec<[DVec3; 2]>> {
     let frame = frame_of(part, s);
     let cell = DVec3::from(s.cell_mm);
     let (low, high) = box_of(part, |p| frame.local(p) / cell);
     let (low, high) = ((low - 1.0).floor(), (high + 1.0).ceil());
-    let unit = unit_struts(kind, s);
     let count = (high - low).to_array().map(|c| c as usize);
     let cells = count.iter().product::<usize>();
     if cells.saturating_mul(unit.len()) > 20 * MOST_STRUTS {
@@ -170,9 +185,9 @@ type Counts<'a> = &'a (dyn Fn([DVec3; 2]) -> bool + Sync);
 /// The struts of a structure of struts in the part; `None` for structures of walls, and when there
 /// are more than [`MOST_STRUTS`].
 pub fn skeleton_of(part: &Part, s: &Structure, bare: &dyn Bare) -> Option<Skeleton> {
-    match (s.kind, s.bent()) {
-        (Kind::Cell(kind), None) => {
-            let ends = repeated_struts(part, kind, s)?;
+    match (unit_struts(s), s.bent()) {
+        (Some(unit), None) => {
+            let ends = repeated_struts(part, &unit, s)?;
             let struts = (0..ends.len() as u32).map(|n| [2 * n, 2 * n + 1]).collect();
             // Ends of neighbouring cells are the same but for rounding.
             Some(
@@ -191,8 +206,8 @@ pub fn some_struts(
     bare: &dyn Bare,
     counts: Counts,
 ) -> Option<Vec<[DVec3; 2]>> {
-    match (s.kind, s.bent()) {
-        (Kind::Cell(kind), None) => repeated(part, kind, s, counts),
+    match (unit_struts(s), s.bent()) {
+        (Some(unit), None) => repeated(part, &unit, s, counts),
         _ => {
             let few = bare.struts().filter(|s| s.struts.len() <= MOST_STRUTS);
             few.map(|s| s.struts.iter().map(|e| s.ends(*e)).filter(|e| counts(*e)).collect())
@@ -212,17 +227,20 @@ fn reaches(part: &Part, [a, b]: [DVec3; 2]) -> bool {
 /// Points of a cell at which distances are surveyed.
 const SURVEY: u64 = 20_000;
 
-/// Struts of one cell of a structure, in cells.
-fn unit_struts(kind: CellKind, s: &Structure) -> Vec<unit::UnitStrut> {
-    unit::cell(kind).unwrap_or_else(|| own_cell::struts(&s.own_cell))
+/// Struts of one cell of a structure, in cells; `None` for what is not made of cells of struts.
+fn unit_struts(s: &Structure) -> Option<Vec<unit::UnitStrut>> {
+    match &s.pattern {
+        Pattern::Cell(p) => Some(unit::cell(p.cell)),
+        Pattern::OwnCell(p) => Some(own_cell::struts(&p.own)),
+        _ => None,
+    }
 }
 
-fn cells(kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
+fn cells(unit: &[unit::UnitStrut], s: &Structure, frame: Frame, joins: Joins) -> Net {
     let cell = DVec3::from(s.cell_mm);
-    let unit = unit_struts(kind, s);
     let struts: Vec<[DVec3; 2]> = unit.iter().map(|e| e.map(|p| p * cell)).collect();
     let lengths: Vec<f64> = struts.iter().map(|e| e[0].distance(e[1])).collect();
-    let meeting = meeting(&unit);
+    let meeting = meeting(unit);
     let facts = Facts {
         nodes: meeting.nodes,
         struts: struts.len(),
@@ -239,9 +257,9 @@ fn cells(kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
 }
 
 /// Repeating cells whose struts are not alike: one by one, as far as they reach into the part.
-fn listed(site: Site, kind: CellKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
-    let whole = cells(kind, s, frame, joins);
-    let struts = repeated_struts(site.part, kind, s).unwrap_or_default();
+fn listed(site: Site, unit: &[unit::UnitStrut], s: &Structure, frame: Frame, joins: Joins) -> Net {
+    let whole = cells(unit, s, frame, joins);
+    let struts = repeated_struts(site.part, unit, s).unwrap_or_default();
     let (inner, facts) = (struts.len(), whole.facts().cloned().unwrap_or_default());
     net_of(site, struts, inner, joins, s.smallest())
         .with_opening(whole.opening(0.0))
@@ -250,8 +268,8 @@ fn listed(site: Site, kind: CellKind, s: &Structure, frame: Frame, joins: Joins)
 
 /// Refuses tapered cells of too many struts.
 pub fn few_enough(part: &Part, s: &Structure, joins: Joins) -> Result<(), RecipeError> {
-    let Kind::Cell(kind) = s.kind else { return Ok(()) };
-    if joins.taper.is_none() || s.bent().is_some() || repeated_struts(part, kind, s).is_some() {
+    let Some(unit) = unit_struts(s) else { return Ok(()) };
+    if joins.taper.is_none() || s.bent().is_some() || repeated_struts(part, &unit, s).is_some() {
         return Ok(());
     }
     Err(RecipeError::new(
@@ -276,15 +294,21 @@ fn alike(site: Site, net: Skeleton, joins: Joins, cell: f64) -> Net {
 }
 
 /// Cells in rows that bend, as far as they reach into the part.
-fn bent(site: Site, kind: CellKind, s: &Structure, rows: &Rows, joins: Joins) -> Net {
+fn bent(
+    site: Site,
+    unit: &[unit::UnitStrut],
+    s: &Structure,
+    (rows, clean): (&Rows, &CleanUp),
+    joins: Joins,
+) -> Net {
     let part = site.part;
-    let straight = cells(kind, s, Frame::OF_PART, joins);
+    let straight = cells(unit, s, Frame::OF_PART, joins);
     let cell = s.smallest();
     // Near an axis struts shrink to nothing, and are welded.
-    let raw = rows.struts(&unit_struts(kind, s));
+    let raw = rows.struts(unit);
     let sides = Sides::new(part, raw.nodes.len());
-    let (net, facts) =
-        cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
+    let weld = |_| clean.weld * cell;
+    let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &weld, clean);
     let facts = Facts { rows: Some(rows.counts), ..facts };
     alike(site, net, joins, cell).with_opening(straight.opening(0.0)).with_facts(facts)
 }
@@ -294,31 +318,38 @@ fn cell_points(frame: Frame, cell: DVec3) -> Vec<DVec3> {
     (1..=SURVEY).map(|i| frame.back(spread(i) * cell)).collect()
 }
 
-fn extruded(
+/// Walls on a pattern that repeats in the plane.
+fn extruded(kind: ExtrudedKind, s: &Structure, frame: Frame, joins: Joins) -> Net {
+    let [x, y, _] = s.cell_mm;
+    let (lines, ratio) = unit::pattern(kind);
+    let cell = DVec3::new(x, y * ratio, 0.0);
+    let struts: Vec<[DVec3; 2]> = lines.iter().map(|e| e.map(|p| p * cell)).collect();
+    let net = Net::new(frame, Source::Repeated { struts, cell }, of_walls(joins), x.min(y));
+    let points = cell_points(frame, cell);
+    // The widest round bar that fits between the walls.
+    let opening = 2.0 * points.iter().map(|p| net.measure(*p)).fold(0.0, f64::max);
+    net.with_opening(opening).with_cell_points(points)
+}
+
+/// Walls have no section of their own.
+fn of_walls(joins: Joins) -> Joins {
+    Joins { section: StrutSection::Round, ..joins }
+}
+
+/// Walls between the cells of points in the plane.
+fn planar(
     site: Site,
-    kind: ExtrudedKind,
+    seeds: &Seeds,
     s: &Structure,
     frame: Frame,
     joins: Joins,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Net> {
-    let [x, y, _] = s.cell_mm;
-    // Walls have no section of their own.
-    let joins = Joins { section: StrutSection::Round, ..joins };
-    if let Some((lines, ratio)) = unit::pattern(kind) {
-        let cell = DVec3::new(x, y * ratio, 0.0);
-        let struts: Vec<[DVec3; 2]> = lines.iter().map(|e| e.map(|p| p * cell)).collect();
-        let net = Net::new(frame, Source::Repeated { struts, cell }, joins, x.min(y));
-        let points = cell_points(frame, cell);
-        // The widest round bar that fits between the walls.
-        let opening = 2.0 * points.iter().map(|p| net.measure(*p)).fold(0.0, f64::max);
-        return Some(net.with_opening(opening).with_cell_points(points));
-    }
+    let ([x, y, _], joins) = (s.cell_mm, of_walls(joins));
     let scale = DVec3::new(x, y, 1.0);
     let (low, high) = box_of(site.part, |p| frame.local(p) / scale);
     let region = Shadow { low, high };
-    let found =
-        scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
+    let found = scatter(&region, seeds, own_points(seeds, frame, scale), site.rest, cancelled)?;
     let cell = found.cell * x.min(y);
     let (walls, volumes) = walls(&found, scale, 0.0);
     let facts = of_points(Facts { pieces: 1, ..Facts::default() }, &found, &volumes, &region, cell);
@@ -373,9 +404,9 @@ fn of_points(
     }
 }
 
+/// What seed points in space make of their cells.
 fn seeded(
     site: Site,
-    kind: SeededKind,
     s: &Structure,
     frame: Frame,
     joins: Joins,
@@ -383,11 +414,10 @@ fn seeded(
 ) -> Option<Net> {
     let part = site.part;
     let scale = DVec3::from(s.cell_mm);
-    let sizes = Sizes::of(site, s.seeds.finer.as_ref());
+    let (seeds, sizes) = (s.seeds()?, Sizes::of(site, s.finer()));
     let sides = Sides::new(part, places_of(part, s));
     let region = Scaled { part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
-    let found =
-        scatter(&region, &s.seeds, own_points(&s.seeds, frame, scale), site.rest, cancelled)?;
+    let found = scatter(&region, seeds, own_points(seeds, frame, scale), site.rest, cancelled)?;
     if cancelled() {
         return None;
     }
@@ -399,8 +429,8 @@ fn seeded(
         let cells: Vec<_> = found.points()[..found.inside].iter().map(of_cell).collect();
         sampled(part, &sides, net, &cells)
     };
-    if kind == SeededKind::VoronoiWalls {
-        let (walls, volumes) = walls(&found, scale, s.seeds.holes);
+    if let Pattern::VoronoiWalls(p) = &s.pattern {
+        let (walls, volumes) = walls(&found, scale, p.holes);
         let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() }, &volumes);
         let hole = median_hole(&walls);
         let net = Net::new(frame, walls, joins, cell).with_smallest(least * cell).with_facts(facts);
@@ -408,70 +438,71 @@ fn seeded(
         return Some(net.with_opening(sampled.unwrap_or(hole)));
     }
     let points = found.points();
-    let inner = s.seeds.inner || !s.seeds.net;
-    let edges = |a: DVec3, b: DVec3| kind == SeededKind::Voronoi && inner && region.may_reach(a, b);
+    let voronoi = if let Pattern::Voronoi(p) = &s.pattern { Some(p) } else { None };
+    let surface_net = voronoi.and_then(|p| p.net);
+    let inner = surface_net.is_none_or(|net| net.inner);
+    let edges = |a: DVec3, b: DVec3| voronoi.is_some() && inner && region.may_reach(a, b);
     let d = found.cells().diagram(points, &found.bounds, &Asked { edge: &edges, circles: false });
-    let outer = if kind == SeededKind::Voronoi && s.seeds.net {
+    let outer = surface_net.map_or_else(Skeleton::default, |net| {
         let surface = part.mesh.clone().mapped(|p| region.local(p));
-        let sharp: &[[u32; 2]] = if s.seeds.edges { &part.sharp_edges } else { &[] };
+        let sharp: &[[u32; 2]] = if net.edges { &part.sharp_edges } else { &[] };
         outer::net(&surface, points, &d.pairs, sharp)
-    } else {
-        Skeleton::default()
-    };
+    });
     // By what is known of the cells, in cells of the smallest size.
-    let windows = || match kind {
-        SeededKind::Voronoi => {
+    let windows = || match &s.pattern {
+        Pattern::Voronoi(_) => {
             let middle = |[a, b]: [u32; 2]| (points[a as usize] + points[b as usize]) * 0.5;
             let over = |n: usize| d.widths[n] / region.size(middle(d.pairs[n]));
             let widths: Vec<f64> = parallel::map(d.pairs.len(), over);
             way_through(&points[..found.inside], &d.pairs, &widths).unwrap_or(0.0)
         }
-        SeededKind::Delaunay => TRIANGLE * found.cell,
+        Pattern::Delaunay(_) => TRIANGLE * found.cell,
         _ => found.cell,
     };
-    let within_lengths =
-        |struts: &[[u32; 2]]| within_lengths(points, struts, &s.seeds, found.cell, &region);
-    let raw = match kind {
-        SeededKind::Voronoi => d.edges,
-        SeededKind::Delaunay => within_lengths(&d.pairs),
-        _ => within_lengths(&nearest(points, s.seeds.neighbours as usize)),
+    let within = |struts: &[[u32; 2]], lengths: &StrutLengths| {
+        within_lengths(points, struts, lengths, found.cell, &region)
     };
-    let weld = |p: DVec3| s.seeds.weld * cell * sizes.as_ref().map_or(1.0, |s| s.share(p));
-    let (net, facts) = cleaned(
-        part,
-        &sides,
-        region.placed_net(raw),
-        region.placed_net(outer),
-        cell,
-        &weld,
-        &s.clean,
-    );
+    let raw = match &s.pattern {
+        Pattern::Delaunay(p) => within(&d.pairs, &p.lengths),
+        Pattern::Neighbours(p) => within(&nearest(points, p.neighbours as usize), &p.lengths),
+        _ => d.edges,
+    };
+    let clean = s.clean()?;
+    let weld = |p: DVec3| clean.weld * cell * sizes.as_ref().map_or(1.0, |s| s.share(p));
+    let (net, facts) =
+        cleaned(part, &sides, region.placed_net(raw), region.placed_net(outer), cell, &weld, clean);
     let facts = known(facts, &d.volumes);
     let of_net = |ends: [DVec3; 2]| joins.net_mm > 0.0 && is_on_surface(part, ends, cell);
     let (outer, mut struts): (Vec<[DVec3; 2]>, Vec<_>) =
         net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
-    let inner = struts.len();
+    let of_inside = struts.len();
     struts.extend(outer);
-    let made = net_of(site, struts, inner, joins, cell).with_smallest(least * cell);
+    let made = net_of(site, struts, of_inside, joins, cell).with_smallest(least * cell);
     // Of a net on the surface alone the inside is no opening.
-    let sampled = Some(&made).filter(|_| s.seeds.inner).and_then(opening);
+    let sampled = Some(&made).filter(|_| inner).and_then(opening);
     let opening = sampled.unwrap_or_else(|| least * windows() * s.smallest());
     Some(made.with_opening(opening).with_facts(facts).with_skeleton(net))
 }
 
 /// Struts from a file, turned and shifted about the middle of the part's box, as far as they reach
 /// into the part.
-fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
+fn given(
+    site: Site,
+    (own, clean): (&OwnStruts, &CleanUp),
+    s: &Structure,
+    frame: Frame,
+    joins: Joins,
+) -> Net {
     let part = site.part;
     let middle = part.mesh.bounds().centre();
-    let raw = s.own_struts.as_ref().map_or_else(Skeleton::default, |own| Skeleton {
+    let raw = Skeleton {
         nodes: own.nodes_mm.iter().map(|p| frame.back(DVec3::from(*p) - middle)).collect(),
         struts: own.struts.clone(),
-    });
+    };
     let cell = median(raw.struts.iter().map(|e| raw.length(*e)).collect()).unwrap_or(1.0);
     let sides = Sides::new(part, raw.nodes.len());
-    let (net, facts) =
-        cleaned(part, &sides, raw, Skeleton::default(), cell, &|_| s.seeds.weld * cell, &s.clean);
+    let weld = |_| clean.weld * cell;
+    let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &weld, clean);
     // Thickness is limited by the recipe's cell, and must be told apart up to there.
     let nodes: Vec<_> = net.nodes.iter().map(|p| (*p, cell)).collect();
     let made = alike(site, net, joins, cell.max(s.smallest()));
@@ -479,12 +510,12 @@ fn given(site: Site, s: &Structure, frame: Frame, joins: Joins) -> Net {
     made.with_opening(opening).with_smallest(cell).with_facts(facts)
 }
 
-/// The cell of a file; `None` where there is none.
-fn from_mesh(s: &Structure, frame: Frame) -> Option<MeshCell> {
+/// The cell of a file.
+fn from_mesh(own: &OwnMesh, s: &Structure, frame: Frame) -> MeshCell {
     let cell = DVec3::from(s.cell_mm);
-    let made = MeshCell::new(s.own_mesh.as_ref()?, cell, frame);
+    let made = MeshCell::new(own, cell, frame);
     let opening = of_cells(|p| made.measure(p), frame, cell);
-    Some(made.with_opening(opening).with_cell_points(cell_points(frame, cell)))
+    made.with_opening(opening).with_cell_points(cell_points(frame, cell))
 }
 
 /// Struts that are neither too short nor too long for the cells between their ends. At the rim of
@@ -492,14 +523,14 @@ fn from_mesh(s: &Structure, frame: Frame) -> Option<MeshCell> {
 fn within_lengths(
     points: &[DVec3],
     struts: &[[u32; 2]],
-    seeds: &Seeds,
+    lengths: &StrutLengths,
     cell: f64,
     region: &dyn Region,
 ) -> Skeleton {
     let fits = |e: &[u32; 2]| {
         let [a, b] = e.map(|n| points[n as usize]);
         let length = a.distance(b) / (cell * region.size(a).max(region.size(b)));
-        (seeds.shortest..=seeds.longest).contains(&length)
+        (lengths.shortest..=lengths.longest).contains(&length)
     };
     Skeleton { nodes: points.to_vec(), struts: struts.iter().copied().filter(fits).collect() }
 }

@@ -666,7 +666,7 @@ mod tests {
             rotation_deg: [0.0; 3],
         };
         let zones = Zones {
-            list: vec![Zone { finer: true, ..Zone::new("End", Role::Reference, place) }],
+            list: vec![Zone { finer: true, ..Zone::new(1, "End", Role::Reference, place) }],
             ..Zones::default()
         };
         let finer = Finer { share: 0.4, reach_mm: 20.0, surface: false };

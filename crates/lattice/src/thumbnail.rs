@@ -7,7 +7,7 @@ use crate::{make, Lattice};
 use glam::DVec3;
 use ulmix_mesh::{parallel, TriMesh};
 use ulmix_part::Part;
-use ulmix_recipe::{Course, Joins, Kind, Structure};
+use ulmix_recipe::{CellPattern, Joins, OwnCellPattern, Pattern, Structure};
 
 /// Half the block's side in cells: more where cells are cut open on all sides.
 const HALF: f64 = 1.12;
@@ -29,23 +29,27 @@ pub fn thumbnail(
 ) -> Option<Vec<u8>> {
     let cell = DVec3::from(structure.cell_mm);
     let half = cell
-        * if matches!(structure.kind, Kind::Surface(_) | Kind::Cell(_)) { HALF } else { HALF_OPEN };
+        * if matches!(
+            structure.pattern,
+            Pattern::Surface(_) | Pattern::Cell(_) | Pattern::OwnCell(_)
+        ) {
+            HALF
+        } else {
+            HALF_OPEN
+        };
     let part = Part::prepare(&TriMesh::cuboid(-half, half)).ok()?;
-    let mut seeds = structure.seeds.clone();
-    seeds.count = None;
-    let course = Course::Straight;
-    let plain = Structure {
-        shift_mm: [0.0; 3],
-        rotation_deg: [0.0; 3],
-        course,
-        seeds,
-        ..structure.clone()
-    };
+    let mut plain = Structure { shift_mm: [0.0; 3], rotation_deg: [0.0; 3], ..structure.clone() };
+    if let Some(seeds) = plain.seeds_mut() {
+        seeds.count = None;
+    }
+    if let Pattern::Cell(CellPattern { rows, .. }) | Pattern::OwnCell(OwnCellPattern { rows, .. }) =
+        &mut plain.pattern
+    {
+        *rows = None;
+    }
     let lattice = make::structure(&part, &plain, joins, &|| false)?.thicken(thickness);
     // Straight walls are seen from their open end.
-    let eye =
-        if matches!(structure.kind, Kind::Extruded(_)) { DVec3::new(0.35, -0.6, 1.3) } else { EYE }
-            .normalize();
+    let eye = if structure.flat() { DVec3::new(0.35, -0.6, 1.3) } else { EYE }.normalize();
     let right = DVec3::Z.cross(eye).normalize();
     let up = eye.cross(right);
     // The block's corners fill the picture.
@@ -134,7 +138,7 @@ impl View<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ulmix_recipe::{CellKind, ExtrudedKind, SeededKind, SurfaceKind};
+    use ulmix_recipe::{CellKind, ExtrudedKind, Kind, SeededKind, SurfaceKind};
 
     #[test]
     fn every_family_is_seen_and_thicker_shows_more() {
@@ -145,7 +149,7 @@ mod tests {
             Kind::Seeded(SeededKind::Voronoi),
         ] {
             let seen = |thickness: f64| {
-                let s = Structure { kind, cell_mm: [10.0; 3], ..Structure::default() };
+                let s = Structure { cell_mm: [10.0; 3], ..Structure::of_kind(kind) };
                 let picture = thumbnail(&s, Joins::default(), thickness, 24).unwrap();
                 assert_eq!(picture.len(), 24 * 24 * 4);
                 picture.chunks(4).map(|p| p[3] as f64 / 255.0).sum::<f64>() / (24.0 * 24.0)

@@ -166,6 +166,7 @@ mod tests {
         let part =
             Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(40.0, 20.0, 20.0))).unwrap();
         let mut zone = Zone::new(
+            1,
             "x",
             Role::Fill,
             Place::Box {

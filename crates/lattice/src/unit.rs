@@ -15,9 +15,9 @@ const fn v(x: f64, y: f64, z: f64) -> DVec3 {
     DVec3::new(x, y, z)
 }
 
-/// Struts of one cell; `None` for one that is drawn.
-pub fn cell(kind: CellKind) -> Option<Vec<UnitStrut>> {
-    Some(match kind {
+/// Struts of one cell.
+pub fn cell(kind: CellKind) -> Vec<UnitStrut> {
+    match kind {
         CellKind::Cubic => axes(&[0, 1, 2]),
         CellKind::BodyCentred => body_centred(),
         CellKind::BodyCentredVertical => [body_centred(), axes(&[2])].concat(),
@@ -29,14 +29,13 @@ pub fn cell(kind: CellKind) -> Option<Vec<UnitStrut>> {
         CellKind::Diamond => diamond(),
         CellKind::RhombicDodecahedron => rhombic(),
         CellKind::ReEntrant => re_entrant(),
-        CellKind::OwnCell => return None,
-    })
+    }
 }
 
 /// Walls of one cell of a pattern, as lines across them, and the cell's height over its width.
-pub fn pattern(kind: ExtrudedKind) -> Option<(Vec<UnitStrut>, f64)> {
+pub fn pattern(kind: ExtrudedKind) -> (Vec<UnitStrut>, f64) {
     let third = 1.0 / 3.0;
-    Some(match kind {
+    match kind {
         ExtrudedKind::Squares => (axes(&[0, 1]), 1.0),
         ExtrudedKind::Triangles => {
             let mid = v(0.5, 0.5, 0.0);
@@ -63,8 +62,7 @@ pub fn pattern(kind: ExtrudedKind) -> Option<(Vec<UnitStrut>, f64)> {
             };
             ([half(DVec3::ZERO), half(v(0.5, 0.5, 0.0))].concat(), 1.6)
         }
-        ExtrudedKind::PlanarVoronoi => return None,
-    })
+    }
 }
 
 fn axes(which: &[usize]) -> Vec<UnitStrut> {
@@ -192,7 +190,7 @@ mod tests {
     #[test]
     fn every_cell_has_its_struts_once_and_no_loose_ends() {
         for (kind, count, length) in KINDS {
-            let struts = cell(kind).unwrap();
+            let struts = cell(kind);
             assert_eq!(struts.len(), count, "{kind:?}");
             let sum: f64 = struts.iter().map(|s| s[0].distance(s[1])).sum();
             assert!((sum - length).abs() < 1e-5, "{kind:?} {sum}");
@@ -215,7 +213,7 @@ mod tests {
     #[test]
     fn patterns_are_closed_and_regular() {
         let lengths = |kind| {
-            let (lines, ratio) = pattern(kind).unwrap();
+            let (lines, ratio) = pattern(kind);
             let real = |p: DVec3| v(p.x, p.y * ratio, 0.0);
             lines.iter().map(|[a, b]| real(*a).distance(real(*b))).collect::<Vec<f64>>()
         };
@@ -232,7 +230,6 @@ mod tests {
         }
         let mut ends: BTreeMap<[i64; 3], usize> = BTreeMap::new();
         pattern(ExtrudedKind::BowTies)
-            .unwrap()
             .0
             .iter()
             .flatten()

@@ -495,12 +495,12 @@ mod tests {
             axis_mm: [0.0, 0.0, 22.0],
             radius_mm: 6.0,
         };
-        let skin = Skin { name: "Skin".into(), faces: None, depth_mm: 2.0 };
+        let skin = Skin { id: 1, name: "Skin".into(), faces: None, depth_mm: 2.0 };
         for (role, skins) in
             [(Role::KeepSolid, vec![]), (Role::KeepClear, vec![]), (Role::KeepSolid, vec![skin])]
         {
             let zones = Zones {
-                list: vec![Zone::new("Post", role, cylinder.clone())],
+                list: vec![Zone::new(1, "Post", role, cylinder.clone())],
                 skins,
                 ..Zones::default()
             };
@@ -538,11 +538,11 @@ mod tests {
         let list = roles
             .iter()
             .zip([7.0, 10.0, 13.0])
-            .map(|(role, x)| Zone::new("Ball", *role, ball(x)))
+            .map(|(role, x)| Zone::new(2, "Ball", *role, ball(x)))
             .collect();
         let zones = Zones {
             list,
-            skins: vec![Skin { name: "Skin".into(), faces: None, depth_mm: 2.0 }],
+            skins: vec![Skin { id: 2, name: "Skin".into(), faces: None, depth_mm: 2.0 }],
             ..Zones::default()
         };
         let regions = Regions::of(&part, &zones);

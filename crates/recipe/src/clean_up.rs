@@ -4,10 +4,14 @@ use super::{check, RecipeError};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-/// Beside exact duplicates and short struts, which always go.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+/// What becomes of short struts, dead ends, crowded nodes and loose pieces. Exact duplicates always
+/// go.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct CleanUp {
+    /// Struts shorter than this share of the cell size are drawn together into one node.
+    #[schema(required = true)]
+    pub weld: f64,
     /// What becomes of struts that end freely.
     #[schema(required = true)]
     pub dead_ends: DeadEnds,
@@ -25,6 +29,19 @@ pub struct CleanUp {
     /// pieces; 0: they are straight.
     #[serde(skip_serializing_if = "is_zero")]
     pub curved: u32,
+}
+
+impl Default for CleanUp {
+    fn default() -> Self {
+        CleanUp {
+            weld: 0.1,
+            dead_ends: DeadEnds::Kept,
+            least_left: 0.0,
+            most_at_node: 0,
+            keep_loose: false,
+            curved: 0,
+        }
+    }
 }
 
 fn is_zero(n: &u32) -> bool {
@@ -51,13 +68,9 @@ const LEAST_AT_NODE: f64 = 4.0;
 const MOST_HALVINGS: f64 = 3.0;
 
 impl CleanUp {
-    /// Is nothing cleaned up?
-    pub fn is_default(&self) -> bool {
-        *self == CleanUp::default()
-    }
-
     pub(super) fn validate(&self) -> Result<(), RecipeError> {
-        let field = "structure.clean";
+        let field = "structure.pattern.clean";
+        check(field, "The share below which struts are welded", "", self.weld, 0.0, 0.4)?;
         check(
             field,
             "The share of a cell that is left of cut struts",

@@ -4,13 +4,10 @@ use super::{check, FaceMark, RecipeError};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-/// How rows of strut cells run. Bent cells keep their neighbours: nodes move, struts stay straight.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+/// How rows of strut cells bend.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case", tag = "course", deny_unknown_fields)]
 pub enum Course {
-    /// Along three axes.
-    #[default]
-    Straight,
     /// Around an axis, whole cells from the part's innermost to its outermost place and from end to
     /// end.
     Polar {
@@ -37,17 +34,12 @@ pub enum Course {
 const MOST: f64 = 2000.0;
 
 impl Course {
-    /// Do rows run straight?
-    pub fn is_straight(&self) -> bool {
-        *self == Course::Straight
-    }
-
     pub(super) fn validate(&self) -> Result<(), RecipeError> {
-        let count = |what: &str, n: u32| check("structure.course", what, "", n as f64, 0.0, MOST);
+        let count =
+            |what: &str, n: u32| check("structure.pattern.rows", what, "", n as f64, 0.0, MOST);
         match self {
-            Course::Straight => Ok(()),
             Course::Polar { counts: [_, 1 | 2, _], .. } => Err(RecipeError::new(
-                "structure.course",
+                "structure.pattern.rows",
                 "One or two cells do not go round an axis.",
                 "Choose three or more, or 0 for as many as fit the cell size.",
             )),

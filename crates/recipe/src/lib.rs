@@ -14,6 +14,7 @@
 //! | [`seeds`] | seed points that own cells |
 //! | `joins` | what walls and struts look like where they meet |
 //! | [`zones`] | where the part may be hollow, and its skins |
+//! | `versions` | recipes of older versions |
 //! | [`stand`] | how the part stands on the printer's bed |
 
 mod clean_up;
@@ -30,6 +31,7 @@ pub mod seeds;
 pub mod shapes;
 pub mod stand;
 pub mod structure;
+mod versions;
 pub mod zones;
 
 pub use clean_up::{CleanUp, DeadEnds};
@@ -46,15 +48,17 @@ use sha2::{Digest, Sha256};
 pub use shapes::{OwnShape, ProfilePoint, Section};
 pub use stand::Stand;
 pub use structure::{
-    CellKind, ExtrudedKind, Family, FoamKind, Form, GivenKind, Kind, SeededKind, Structure,
-    SurfaceKind,
+    BentRows, CellKind, CellPattern, DelaunayPattern, DrawnKind, ExtrudedKind, ExtrudedPattern,
+    Family, FoamKind, FoamPattern, Form, GivenKind, Kind, NeighboursPattern, OwnCellPattern,
+    OwnMeshPattern, OwnStrutsPattern, Pattern, PlanarKind, PlanarPattern, SeededKind, Structure,
+    StrutLengths, SurfaceKind, SurfaceNet, SurfacePattern, VoronoiPattern, WallsPattern,
 };
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 pub use zones::{FaceKind, FaceMark, OwnFill, Place, Role, Skin, Zone, Zones};
 
 /// Version of the recipe's form; older ones are brought up by [`Recipe::from_json`].
-pub const VERSION: u32 = 2;
+pub const VERSION: u32 = 3;
 
 /// Every value of every step. With the part it gives the same mesh bit for bit.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -76,6 +80,9 @@ pub struct Recipe {
     #[serde(default)]
     #[schema(required = true)]
     pub joins: Joins,
+    /// Patterns that were drawn or brought in and fill nothing, to be chosen again.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub kept: Vec<Pattern>,
     /// How fine the mesh is.
     pub mesh: MeshStep,
     /// What it is made of.
@@ -132,6 +139,9 @@ pub struct MeshStep {
 fn first_tolerance() -> f64 {
     0.05
 }
+
+/// Most patterns in [`Recipe::kept`].
+const MOST_KEPT: usize = 16;
 
 /// Highest [`MeshStep::smoothing`].
 const MOST_SMOOTHING: u32 = 5;
@@ -271,6 +281,7 @@ impl Recipe {
             structure: Structure { cell_mm: [cell; 3], ..Default::default() },
             thicken: Thicken::Thickness { thickness_mm: round_two(cell / 8.0) },
             joins: Joins { blend_mm: round_two(cell / 20.0), ..Joins::default() },
+            kept: Vec::new(),
             mesh: MeshStep {
                 step_mm: None,
                 reduce_mm: round_two((cell / 600.0).clamp(1e-4, 1.0)),
@@ -294,17 +305,7 @@ impl Recipe {
                 "Export the recipe again from the bench.",
             )
         })?;
-        match value["ulmix"].as_u64() {
-            Some(v) if v == VERSION as u64 => {}
-            Some(1) => zones::from_version_1(&mut value),
-            Some(v) => return Err(other_version(v)),
-            None => {
-                return Err(refuse(
-                    "The file is not an Ulmix recipe.".into(),
-                    "Choose a recipe exported from the bench.",
-                ))
-            }
-        }
+        versions::brought_up(&mut value)?;
         serde_json::from_value(value).map_err(|e| {
             refuse(
                 format!("The recipe cannot be read: {e}."),
@@ -352,7 +353,7 @@ impl Recipe {
     /// Refuses values that no step could use. Limits follow the part, whose box is `bounds`.
     pub fn validate(&self, bounds: &Bounds) -> Result<(), RecipeError> {
         if self.ulmix != VERSION {
-            return Err(other_version(self.ulmix as u64));
+            return Err(versions::other_version(self.ulmix as u64));
         }
         let longest = bounds.size().max_element();
         if self.name.chars().count() > 200 {
@@ -365,6 +366,16 @@ impl Recipe {
         self.part.validate(longest)?;
         self.zones.validate(bounds)?;
         self.filling().validate(bounds)?;
+        if self.kept.len() > MOST_KEPT {
+            return Err(RecipeError::new(
+                "kept",
+                format!("More than {MOST_KEPT} patterns are kept."),
+                "Let go of some of them.",
+            ));
+        }
+        self.kept.iter().try_for_each(|pattern| {
+            pattern.validate(bounds).map_err(|e| RecipeError { field: "kept".into(), ..e })
+        })?;
         if let Some(step) = self.mesh.step_mm {
             check("mesh.step_mm", "The grid step", "mm", step, longest / 3000.0, longest / 8.0)?;
         }
@@ -430,14 +441,6 @@ impl Recipe {
             25.0,
         )
     }
-}
-
-fn other_version(v: u64) -> RecipeError {
-    RecipeError::new(
-        "ulmix",
-        format!("The recipe has version {v}; this program reads version {VERSION}."),
-        "Open it with the program version that wrote it.",
-    )
 }
 
 /// See [`Recipe::drain`].
@@ -607,7 +610,7 @@ mod tests {
     fn a_drain_hole_passes_the_skin_and_opens_into_a_cell() {
         let mut r = Recipe::for_part(&bounds());
         assert_eq!(r.drain(), Drain { depth_mm: 5.5, radius_mm: 2.5 });
-        r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 2.0 }];
+        r.zones.skins = vec![Skin { id: 1, name: "Skin".into(), faces: None, depth_mm: 2.0 }];
         r.structure.cell_mm = [4.0, 6.0, 8.0];
         assert_eq!(r.drain(), Drain { depth_mm: 4.0, radius_mm: 1.0 });
     }

@@ -31,7 +31,7 @@ impl OwnCell {
     /// # Errors
     /// The first thing of it that is wrong.
     pub fn validate(&self) -> Result<(), RecipeError> {
-        let field = "structure.own_cell";
+        let field = "structure.pattern.own";
         check(
             field,
             "The number of struts of the cell",

@@ -7,7 +7,7 @@ use utoipa::ToSchema;
 /// Most triangles of a cell.
 pub const MOST: usize = 20_000;
 /// Path of the value in a recipe.
-pub const FIELD: &str = "structure.own_mesh";
+pub const FIELD: &str = "structure.pattern.own";
 
 /// The solid that one cell holds. Its box is the cell.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]

@@ -24,7 +24,7 @@ pub struct OwnPoints {
 const FARTHEST_BESIDE: f64 = 10.0;
 
 fn refuse(message: String, hint: &str) -> RecipeError {
-    RecipeError::new("structure.seeds.own", message, hint)
+    RecipeError::new("structure.pattern.seeds.own", message, hint)
 }
 
 impl OwnPoints {
@@ -83,7 +83,7 @@ impl OwnPoints {
     /// Points may lie beside the part, whose box is `part`, by ten times its length: those farther
     /// off own none of its cells, and what is near a point would have to be looked for very far.
     pub(super) fn validate(&self, part: &Bounds) -> Result<(), RecipeError> {
-        let field = "structure.seeds.own";
+        let field = "structure.pattern.seeds.own";
         check(
             field,
             "The number of own points",

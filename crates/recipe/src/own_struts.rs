@@ -1,7 +1,7 @@
 //! Struts that come from a file.
 
 use super::zones::FARTHEST;
-use super::{check, GivenKind, Kind, Recipe, RecipeError, Thicken};
+use super::{check, OwnStrutsPattern, Pattern, Recipe, RecipeError, Thicken};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -24,7 +24,7 @@ pub struct OwnStruts {
     pub struts: Vec<[u32; 2]>,
 }
 
-const FIELD: &str = "structure.own_struts";
+const FIELD: &str = "structure.pattern.own";
 
 fn refuse(message: String, hint: &str) -> RecipeError {
     RecipeError::new(FIELD, message, hint)
@@ -46,8 +46,8 @@ impl FoundStruts {
     pub fn fill(self, recipe: &mut Recipe, longest: f64) {
         let cell = self.cell_mm.clamp(longest / 100.0, longest);
         recipe.structure.cell_mm = [cell; 3];
-        recipe.structure.kind = Kind::Given(GivenKind::OwnStruts);
-        recipe.structure.own_struts = Some(self.own);
+        let clean = recipe.structure.clean().copied().unwrap_or_default();
+        recipe.structure.pattern = Pattern::OwnStruts(OwnStrutsPattern { own: self.own, clean });
         recipe.thicken =
             Thicken::Thickness { thickness_mm: self.thickness_mm.clamp(longest / 2000.0, cell) };
     }

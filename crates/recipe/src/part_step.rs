@@ -54,7 +54,9 @@ fn first_crease() -> f64 {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Pocket {
-    /// Of the body that it becomes.
+    /// Number of the pocket, which no other pocket of the recipe has.
+    pub id: u32,
+    /// Name of the body that it becomes.
     pub name: String,
     /// Faces around the hollow.
     pub faces: Vec<FaceMark>,
@@ -174,7 +176,6 @@ impl PartStep {
         }
     }
 
-    /// `longest`: the part's longest side. mm.
     /// Refuses values that no part could use. `longest` is the part's longest side, in mm.
     ///
     /// # Errors
@@ -214,6 +215,7 @@ impl PartStep {
                 "Take some of them away.",
             ));
         }
+        zones::distinct(self.pockets.iter().map(|p| p.id), "part.pockets", "pockets")?;
         self.pockets.iter().try_for_each(|p| zones::marks(&p.faces, "part.pockets", &p.name))?;
         if self.roles.len() > MOST_WITH_ROLES {
             return Err(RecipeError::new(

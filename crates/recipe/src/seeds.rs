@@ -1,4 +1,4 @@
-//! Seed points that own cells: how many, where they lie, how they are spread, and what joins them.
+//! Seed points that own cells: how many, where they lie, and how they are spread.
 
 use super::{check, OwnPoints, RecipeError};
 use serde::{Deserialize, Serialize};
@@ -63,31 +63,6 @@ pub struct Seeds {
     /// then be fewer of them.
     #[schema(required = true)]
     pub apart: f64,
-    /// Nearest points that each point is joined to.
-    #[schema(required = true)]
-    pub neighbours: u32,
-    /// Struts between points that are shorter, in cells, are left out.
-    #[schema(required = true)]
-    pub shortest: f64,
-    /// And those that are longer.
-    #[schema(required = true)]
-    pub longest: f64,
-    /// Struts where the cells meet the part's surface, so that the lattice ends in a closed net.
-    #[schema(required = true)]
-    pub net: bool,
-    /// Struts inside the part too, where there is a net.
-    #[schema(required = true)]
-    pub inner: bool,
-    /// Width of the holes in walls over that of the walls, for powder and resin to leave; 0 for
-    /// none.
-    #[schema(required = true)]
-    pub holes: f64,
-    /// Struts along the part's sharp edges, where there is a net.
-    #[schema(required = true)]
-    pub edges: bool,
-    /// Struts shorter than this share of the cell size are drawn together into one node.
-    #[schema(required = true)]
-    pub weld: f64,
     /// Cells are smaller near some places.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub finer: Option<Finer>,
@@ -121,14 +96,6 @@ impl Default for Seeds {
             spread: Spread::Even,
             rounds: 4,
             apart: 0.0,
-            neighbours: 4,
-            shortest: 0.0,
-            longest: 2.2,
-            net: true,
-            inner: true,
-            holes: 0.0,
-            edges: true,
-            weld: 0.1,
             finer: None,
         }
     }
@@ -143,10 +110,9 @@ pub const MOST_SEEDS: u32 = 500_000;
 impl Seeds {
     pub(super) fn validate(&self, part: &Bounds) -> Result<(), RecipeError> {
         self.own.as_ref().map_or(Ok(()), |own| own.validate(part))?;
-        let longest = part.size().max_element();
         if let Some(count) = self.count {
             check(
-                "structure.seeds.count",
+                "structure.pattern.seeds.count",
                 "The number of seed points",
                 "",
                 count as f64,
@@ -156,7 +122,7 @@ impl Seeds {
         }
         if let Some(count) = self.surface_count {
             check(
-                "structure.seeds.surface_count",
+                "structure.pattern.seeds.surface_count",
                 "The number of points on the surface",
                 "",
                 count as f64,
@@ -165,7 +131,7 @@ impl Seeds {
             )?;
         }
         check(
-            "structure.seeds.rounds",
+            "structure.pattern.seeds.rounds",
             "The number of rounds",
             "",
             self.rounds as f64,
@@ -173,79 +139,38 @@ impl Seeds {
             MOST_ROUNDS as f64,
         )?;
         check(
-            "structure.seeds.apart",
+            "structure.pattern.seeds.apart",
             "The distance that points keep, in cells,",
             "",
             self.apart,
             0.0,
             0.7,
         )?;
-        check(
-            "structure.seeds.shortest",
-            "The length of the shortest struts, in cells,",
-            "",
-            self.shortest,
-            0.0,
-            1.0,
-        )?;
-        check(
-            "structure.seeds.longest",
-            "The length of the longest struts, in cells,",
-            "",
-            self.longest,
-            0.5,
-            5.0,
-        )?;
-        if self.shortest >= self.longest {
-            return Err(RecipeError::new(
-                "structure.seeds.shortest",
-                "No strut is as long as the shortest and as short as the longest that are allowed.",
-                "Make the upper limit larger than the lower one.",
-            ));
+        self.finer
+            .as_ref()
+            .map_or(Ok(()), |finer| finer.validate(part, "structure.pattern.seeds.finer"))
+    }
+
+    /// The same for points in the plane: none lie on the surface, and none closer than elsewhere.
+    pub fn in_plane(self) -> Seeds {
+        Seeds {
+            layout: Layout::Inside,
+            surface_count: None,
+            from_above: false,
+            finer: None,
+            ..self
         }
-        check(
-            "structure.seeds.holes",
-            "The share of walls that holes take",
-            "",
-            self.holes,
-            0.0,
-            0.95,
-        )?;
-        check(
-            "structure.seeds.neighbours",
-            "The number of neighbours",
-            "",
-            self.neighbours as f64,
-            1.0,
-            12.0,
-        )?;
-        if let Some(f) = &self.finer {
-            check(
-                "structure.seeds.finer.share",
-                "The share of the cell size",
-                "",
-                f.share,
-                LEAST_SHARE,
-                1.0,
-            )?;
-            let what = "The distance over which cells grow";
-            check(
-                "structure.seeds.finer.reach_mm",
-                what,
-                "mm",
-                f.reach_mm,
-                longest / 1000.0,
-                1000.0 * longest,
-            )?;
-        }
-        check(
-            "structure.seeds.weld",
-            "The share below which struts are welded",
-            "",
-            self.weld,
-            0.0,
-            0.4,
-        )
+    }
+}
+
+impl Finer {
+    /// `field`: its path in the recipe.
+    pub(super) fn validate(&self, part: &Bounds, field: &str) -> Result<(), RecipeError> {
+        let longest = part.size().max_element();
+        let share = format!("{field}.share");
+        check(&share, "The share of the cell size", "", self.share, LEAST_SHARE, 1.0)?;
+        let (what, reach) = ("The distance over which cells grow", format!("{field}.reach_mm"));
+        check(&reach, what, "mm", self.reach_mm, longest / 1000.0, 1000.0 * longest)
     }
 }
 
@@ -265,12 +190,12 @@ mod tests {
             change(&mut s);
             s.validate(&cube(100.0))
                 .err()
-                .map(|e| e.field.trim_start_matches("structure.seeds.").to_owned())
+                .map(|e| e.field.trim_start_matches("structure.pattern.seeds.").to_owned())
         };
         assert_eq!(field(&|_| ()), None);
         let finer = |share: f64, reach_mm: f64| Some(Finer { share, reach_mm, surface: true });
         type Change = Box<dyn Fn(&mut Seeds)>;
-        let cases: [(&str, Change, Change); 9] = [
+        let cases: [(&str, Change, Change); 5] = [
             (
                 "count",
                 Box::new(|s| s.count = Some(MOST_SEEDS)),
@@ -288,10 +213,6 @@ mod tests {
                 Box::new(|s| s.rounds = MOST_ROUNDS + 1),
             ),
             ("apart", Box::new(|s| s.apart = 0.7), Box::new(|s| s.apart = 0.71)),
-            ("holes", Box::new(|s| s.holes = 0.95), Box::new(|s| s.holes = 1.0)),
-            ("neighbours", Box::new(|s| s.neighbours = 12), Box::new(|s| s.neighbours = 0)),
-            ("weld", Box::new(|s| s.weld = 0.4), Box::new(|s| s.weld = -0.1)),
-            ("longest", Box::new(|s| s.longest = 5.0), Box::new(|s| s.longest = f64::INFINITY)),
         ];
         for (name, holds, past) in &cases {
             assert_eq!(field(holds), None, "{name}");
@@ -300,7 +221,5 @@ mod tests {
         assert_eq!(field(&|s| s.finer = finer(LEAST_SHARE, 100_000.0)), None);
         assert_eq!(field(&|s| s.finer = finer(0.1, 10.0)).as_deref(), Some("finer.share"));
         assert_eq!(field(&|s| s.finer = finer(0.5, 0.05)).as_deref(), Some("finer.reach_mm"));
-        // No strut is as long as the shortest and as short as the longest.
-        assert_eq!(field(&|s| (s.shortest, s.longest) = (0.9, 0.8)).as_deref(), Some("shortest"));
     }
 }

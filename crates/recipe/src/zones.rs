@@ -6,7 +6,7 @@
 
 use super::{check, Filling, Joins, RecipeError, Structure, Thicken};
 use serde::{Deserialize, Serialize};
-use serde_json::{json, Value};
+use std::collections::BTreeSet;
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 
@@ -48,7 +48,9 @@ pub enum Role {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Zone {
-    /// Name of the zone.
+    /// Number of the zone, which no other zone of the recipe has.
+    pub id: u32,
+    /// Name of the zone; others may have the same.
     pub name: String,
     /// What becomes of the part there.
     pub role: Role,
@@ -92,8 +94,8 @@ impl OwnFill {
 
 impl Zone {
     /// A zone without a structure of its own.
-    pub fn new(name: impl Into<String>, role: Role, place: Place) -> Zone {
-        Zone { name: name.into(), role, place, own: None, finer: false, thicker: false }
+    pub fn new(id: u32, name: impl Into<String>, role: Role, place: Place) -> Zone {
+        Zone { id, name: name.into(), role, place, own: None, finer: false, thicker: false }
     }
 
     /// What fills it in its own way, if anything does.
@@ -158,7 +160,9 @@ impl Place {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Skin {
-    /// Name of the skin.
+    /// Number of the skin, which no other skin of the recipe has.
+    pub id: u32,
+    /// Name of the skin; others may have the same.
     pub name: String,
     /// Absent for the whole surface.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -237,6 +241,8 @@ impl Zones {
                 "Join some of them.",
             );
         }
+        distinct(self.list.iter().map(|z| z.id), "zones.list", "zones")?;
+        distinct(self.skins.iter().map(|s| s.id), "zones.skins", "skins")?;
         for (i, z) in self.list.iter().enumerate() {
             let field = format!("zones.list.{i}");
             if z.role == Role::Alongside {
@@ -328,6 +334,21 @@ impl Zones {
     }
 }
 
+/// Refuses numbers of which two are the same.
+pub(super) fn distinct(
+    ids: impl Iterator<Item = u32>,
+    field: &str,
+    what: &str,
+) -> Result<(), RecipeError> {
+    let mut seen = BTreeSet::new();
+    let Some(twice) = ids.into_iter().find(|id| !seen.insert(*id)) else { return Ok(()) };
+    Err(RecipeError::new(
+        field,
+        format!("Two {what} have the number {twice}."),
+        "Give each a number of its own.",
+    ))
+}
+
 pub(super) fn marks(faces: &[FaceMark], field: &str, name: &str) -> Result<(), RecipeError> {
     let called = |what: &str| format!("{what} of a face of “{name}”");
     check(
@@ -348,23 +369,4 @@ pub(super) fn marks(faces: &[FaceMark], field: &str, name: &str) -> Result<(), R
         check(field, &called("The area"), "mm²", f.area_mm2, 0.0, FARTHEST * FARTHEST)?;
     }
     Ok(())
-}
-
-/// Version 1 knew one skin all around and kept cylinders.
-pub(super) fn from_version_1(recipe: &mut Value) {
-    let zones = &recipe["zones"];
-    let depth = zones["skin_mm"].as_f64().unwrap_or(0.0);
-    let skins: Vec<Value> =
-        if depth > 0.0 { vec![json!({ "name": "Skin", "depth_mm": depth })] } else { Vec::new() };
-    let kept = zones["keep_solid"].as_array().cloned().unwrap_or_default();
-    let list: Vec<Value> = kept
-        .into_iter()
-        .map(|k| {
-            let place =
-                json!({ "shape": "cylinder", "base_mm": k["base_mm"], "axis_mm": k["axis_mm"], "radius_mm": k["radius_mm"] });
-            json!({ "name": k["name"], "role": "keep_solid", "place": place })
-        })
-        .collect();
-    recipe["zones"] = json!({ "rest": "fill", "list": list, "skins": skins });
-    recipe["ulmix"] = json!(2);
 }

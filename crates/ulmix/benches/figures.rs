@@ -24,8 +24,8 @@ use ulmix_part::inspect::inspect;
 use ulmix_part::zoned::{Regions, Zoned};
 use ulmix_part::Part;
 use ulmix_recipe::{
-    CellKind, Finer, FoamKind, Joins, Kind, Recipe, SeededKind, Seeds, Spread, Structure, Thicken,
-    Unit, Zones,
+    CellKind, Finer, FoamPattern, Joins, Kind, Pattern, Recipe, Seeds, Spread, Structure,
+    SurfaceNet, Thicken, Unit, VoronoiPattern, Zones,
 };
 use ulmix_runner::stopwatch::Stopwatch;
 
@@ -110,8 +110,7 @@ fn gyroid() -> serde_json::Value {
 fn struts() -> serde_json::Value {
     let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(55.0))).expect("a cube");
     let kind = Kind::Cell(CellKind::BodyCentred);
-    let structure =
-        Structure { kind, cell_mm: [5.0; 3], shift_mm: [2.5; 3], ..Structure::default() };
+    let structure = Structure { cell_mm: [5.0; 3], shift_mm: [2.5; 3], ..Structure::of_kind(kind) };
     let (seconds, mesh) = best(|| {
         let regions = Regions::of(&part, &Zones::default());
         let zoned =
@@ -139,10 +138,10 @@ fn voronoi_clipped(in_box: u32) -> serde_json::Value {
 /// wanted.
 fn voronoi(points: u32, rounds: u32, net: bool) -> serde_json::Value {
     let part = Part::prepare(&TriMesh::sphere(50.0, 6)).expect("a ball");
-    let seeds =
-        Seeds { count: Some(points), spread: Spread::Loose, rounds, net, ..Seeds::default() };
-    let structure =
-        Structure { kind: Kind::Seeded(SeededKind::Voronoi), seeds, ..Structure::default() };
+    let seeds = Seeds { count: Some(points), spread: Spread::Loose, rounds, ..Seeds::default() };
+    let net = net.then(SurfaceNet::default);
+    let pattern = Pattern::Voronoi(VoronoiPattern { seeds, net, ..VoronoiPattern::default() });
+    let structure = Structure { pattern, ..Structure::default() };
     let (seconds, bare) = best(|| {
         structure_in(&part, &structure, Joins::default(), &|| false).expect("not cancelled")
     });
@@ -155,13 +154,8 @@ fn foam(finer: Option<Finer>, draft: bool) -> serde_json::Value {
     // A ball fills half of its box: 200³ cells of the grid, ten to the smallest wave, of which half
     // lie inside.
     let cell = if finer.is_some() { 15.0 } else { 8.0 };
-    let seeds = Seeds { finer, ..Seeds::default() };
-    let structure = Structure {
-        kind: Kind::Foam(FoamKind::FoamSheet),
-        cell_mm: [cell; 3],
-        seeds,
-        ..Structure::default()
-    };
+    let pattern = Pattern::FoamSheet(FoamPattern { finer, ..FoamPattern::default() });
+    let structure = Structure { pattern, cell_mm: [cell; 3], ..Structure::default() };
     let site = Site { draft, ..Site::from(&part) };
     let (seconds, bare) = best(|| {
         structure_in(site, &structure, Joins::default(), &|| false).expect("not cancelled")
@@ -384,11 +378,11 @@ fn estimates() -> serde_json::Value {
                 .map(|s| json!([s.stage, (s.seconds * 1000.0).round() / 1000.0]))
                 .collect();
             let told = json!({
-                "n": n, "part": name, "kind": recipe.structure.kind, "walls": linked.fill.walls, "step": o.step_mm,
+                "n": n, "part": name, "kind": recipe.structure.kind(), "walls": linked.fill.walls, "step": o.step_mm,
                 "estimate": [estimated, estimate.raw_triangles, estimate.triangles],
                 "actual": [took, o.solid.raw_triangles, o.report.triangles], "stages": of, "stage_estimates": estimate.stages, "reduce": recipe.mesh.reduce_mm,
                 "cell": linked.fill.cell_mm, "thickness": linked.fill.thickness_mm, "area": linked.area_mm2(),
-                "lattice_area": linked.fill.lattice_area_mm2, "linked": linked, "bends": linked.fills().map(|f| f.bends.clone()).collect::<Vec<_>>(), "recipe_kinds": recipe.fillings().iter().map(|f| json!([f.structure.kind, f.structure.form, f.joins.section, f.joins.proud, f.joins.blend_mm])).collect::<Vec<_>>(), "smoothing": recipe.mesh.smoothing, "bounds": part.mesh.bounds().size().to_array(), "part_triangles": part.mesh.triangles.len(), "zones": recipe.zones.list.len(), "skins": recipe.zones.skins.len(), "peak_mb": peak_mb(), "apart": recipe.mesh.apart_mm, "fills": linked.fills().count(),
+                "lattice_area": linked.fill.lattice_area_mm2, "linked": linked, "bends": linked.fills().map(|f| f.bends.clone()).collect::<Vec<_>>(), "recipe_kinds": recipe.fillings().iter().map(|f| json!([f.structure.kind(), f.structure.form(), f.joins.section, f.joins.proud, f.joins.blend_mm])).collect::<Vec<_>>(), "smoothing": recipe.mesh.smoothing, "bounds": part.mesh.bounds().size().to_array(), "part_triangles": part.mesh.triangles.len(), "zones": recipe.zones.list.len(), "skins": recipe.zones.skins.len(), "peak_mb": peak_mb(), "apart": recipe.mesh.apart_mm, "fills": linked.fills().count(),
             });
             println!("{told}");
         }

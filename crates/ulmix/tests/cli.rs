@@ -102,7 +102,8 @@ fn a_file_is_checked_against_the_recipe_it_was_made_by() {
     // names both they are.
     r["thicken"]["thickness_mm"] = 2.8.into();
     r["mesh"]["apart_mm"] = 0.2.into();
-    r["zones"]["skins"] = serde_json::json!([{ "name": "Skin", "faces": null, "depth_mm": 2.0 }]);
+    r["zones"]["skins"] =
+        serde_json::json!([{ "id": 1, "name": "Skin", "faces": null, "depth_mm": 2.0 }]);
     std::fs::write(&other, r.to_string()).unwrap();
     let o = check(text(&other));
     assert_eq!(o.status.code(), Some(2));

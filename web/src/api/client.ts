@@ -128,12 +128,12 @@ export const api = {
   /** How far places lie from the border of a zone or body, negative inside. */
   within: async (
     id: string,
-    of: { of: 'zone' | 'body'; name: string },
+    of: { of: 'zone'; id: number } | { of: 'body'; name: string },
     places: Float32Array<ArrayBuffer>,
     signal: AbortSignal,
   ) => {
     const headers = { 'content-type': 'application/octet-stream' }
-    const path = `/projects/${id}/within?${of.of}=${encodeURIComponent(of.name)}`
+    const path = `/projects/${id}/within?${of.of}=${of.of === 'zone' ? of.id : encodeURIComponent(of.name)}`
     return new Float32Array(await bytes(path, { method: 'POST', headers, body: places, signal }))
   },
   /** What is known of a recipe without a mesh. */

@@ -562,6 +562,16 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description Rows of cells that follow the part. Bent cells keep their neighbours: nodes move, struts stay
+         *     straight.
+         */
+        BentRows: {
+            /** @description What becomes of what the struts have too much of. */
+            clean: components["schemas"]["CleanUp"];
+            /** @description Where they run. */
+            course: components["schemas"]["Course"];
+        };
         /** @description A file beside the part's own. */
         Beside: {
             /** @description The file. */
@@ -636,7 +646,13 @@ export interface components {
          * @description Cells of struts that repeat along three axes.
          * @enum {string}
          */
-        CellKind: "cubic" | "body_centred" | "body_centred_vertical" | "face_centred" | "face_centred_vertical" | "body_face_centred" | "octet" | "kelvin" | "diamond" | "rhombic_dodecahedron" | "re_entrant" | "own_cell";
+        CellKind: "cubic" | "body_centred" | "body_centred_vertical" | "face_centred" | "face_centred_vertical" | "body_face_centred" | "octet" | "kelvin" | "diamond" | "rhombic_dodecahedron" | "re_entrant";
+        /** @description Cells of struts that repeat along three axes or in rows that bend. */
+        CellPattern: {
+            /** @description Which cells. */
+            cell: components["schemas"]["CellKind"];
+            rows?: components["schemas"]["BentRows"] | null;
+        };
         /** @description A figure of a mesh, its limit and what follows. */
         Check: {
             /** @description The figure behind the verdict, with its unit. */
@@ -666,7 +682,10 @@ export interface components {
          * @enum {string}
          */
         CheckGroup: "sound" | "as_asked";
-        /** @description Beside exact duplicates and short struts, which always go. */
+        /**
+         * @description What becomes of short struts, dead ends, crowded nodes and loose pieces. Exact duplicates always
+         *     go.
+         */
         CleanUp: {
             /**
              * Format: int32
@@ -698,6 +717,12 @@ export interface components {
              * @default 0
              */
             most_at_node: number;
+            /**
+             * Format: double
+             * @description Struts shorter than this share of the cell size are drawn together into one node.
+             * @default 0.1
+             */
+            weld: number;
         };
         /** @description How far a sheet is from standing upright on the part's surface. */
         Contact: {
@@ -712,11 +737,8 @@ export interface components {
              */
             within_ten_percent: number;
         };
-        /** @description How rows of strut cells run. Bent cells keep their neighbours: nodes move, struts stay straight. */
+        /** @description How rows of strut cells bend. */
         Course: {
-            /** @enum {string} */
-            course: "straight";
-        } | {
             about?: components["schemas"]["FaceMark"] | null;
             /**
              * @description Cells outward, all round and along the axis; 0: as many as come nearest to the cell
@@ -743,6 +765,38 @@ export interface components {
          * @enum {string}
          */
         DeadEnds: "kept" | "removed" | "extended";
+        /** @description Struts between points whose cells touch. */
+        DelaunayPattern: {
+            /**
+             * @description What becomes of what the struts have too much of.
+             * @default {
+             *       "dead_ends": "kept",
+             *       "least_left": 0,
+             *       "most_at_node": 0,
+             *       "weld": 0.1
+             *     }
+             */
+            clean: components["schemas"]["CleanUp"];
+            /**
+             * @description Struts of other lengths are left out.
+             * @default {
+             *       "longest": 2.2,
+             *       "shortest": 0
+             *     }
+             */
+            lengths: components["schemas"]["StrutLengths"];
+            /**
+             * @description The points.
+             * @default {
+             *       "apart": 0,
+             *       "layout": "inside",
+             *       "random": 1,
+             *       "rounds": 4,
+             *       "spread": "even"
+             *     }
+             */
+            seeds: components["schemas"]["Seeds"];
+        };
         /** @description The two directions of a sheet, as lines along it through its middle. mm. */
         Directions: {
             /** @description Places along the first direction. */
@@ -772,6 +826,11 @@ export interface components {
              */
             radius_mm: number;
         };
+        /**
+         * @description Cells of struts that the person draws.
+         * @enum {string}
+         */
+        DrawnKind: "own_cell";
         /** @description What goes out to a project's listeners. */
         Event: {
             /** @enum {string} */
@@ -846,7 +905,13 @@ export interface components {
          * @description Walls that run straight along the third axis, by the pattern they make across it.
          * @enum {string}
          */
-        ExtrudedKind: "hexagons" | "squares" | "triangles" | "bow_ties" | "planar_voronoi";
+        ExtrudedKind: "hexagons" | "squares" | "triangles" | "bow_ties";
+        /** @description Walls that stand upright on a pattern that repeats in the plane. */
+        ExtrudedPattern: {
+            upright?: components["schemas"]["FaceMark"] | null;
+            /** @description The pattern across the walls. */
+            walls: components["schemas"]["ExtrudedKind"];
+        };
         /** @description A face of the part, to be picked. */
         FaceInfo: {
             /** @description Faces that share an edge with it. */
@@ -1054,6 +1119,17 @@ export interface components {
          * @enum {string}
          */
         FoamKind: "foam_sheet";
+        /** @description A sheet that repeats nowhere. */
+        FoamPattern: {
+            /** @default null */
+            finer: components["schemas"]["Finer"] | null;
+            /**
+             * Format: int32
+             * @description The integer that repeats an arrangement.
+             * @default 1
+             */
+            random: number;
+        };
         /** @description What is known of a recipe without a mesh. */
         Foreseen: {
             /** @description What thickness and density lead to. */
@@ -1260,7 +1336,7 @@ export interface components {
             taper: components["schemas"]["Taper"] | null;
         };
         /** @description Kind of structure, by family. In JSON the kind's name alone. */
-        Kind: components["schemas"]["SurfaceKind"] | components["schemas"]["CellKind"] | components["schemas"]["ExtrudedKind"] | components["schemas"]["SeededKind"] | components["schemas"]["FoamKind"] | components["schemas"]["GivenKind"];
+        Kind: components["schemas"]["SurfaceKind"] | components["schemas"]["CellKind"] | components["schemas"]["DrawnKind"] | components["schemas"]["ExtrudedKind"] | components["schemas"]["PlanarKind"] | components["schemas"]["SeededKind"] | components["schemas"]["FoamKind"] | components["schemas"]["GivenKind"];
         /**
          * @description Where seed points lie.
          * @enum {string}
@@ -1421,6 +1497,44 @@ export interface components {
              */
             turn_deg: number;
         };
+        /** @description Struts from each point to its nearest ones. */
+        NeighboursPattern: {
+            /**
+             * @description What becomes of what the struts have too much of.
+             * @default {
+             *       "dead_ends": "kept",
+             *       "least_left": 0,
+             *       "most_at_node": 0,
+             *       "weld": 0.1
+             *     }
+             */
+            clean: components["schemas"]["CleanUp"];
+            /**
+             * @description Struts of other lengths are left out.
+             * @default {
+             *       "longest": 2.2,
+             *       "shortest": 0
+             *     }
+             */
+            lengths: components["schemas"]["StrutLengths"];
+            /**
+             * Format: int32
+             * @description Nearest points that each point is joined to.
+             * @default 4
+             */
+            neighbours: number;
+            /**
+             * @description The points.
+             * @default {
+             *       "apart": 0,
+             *       "layout": "inside",
+             *       "random": 1,
+             *       "rounds": 4,
+             *       "spread": "even"
+             *     }
+             */
+            seeds: components["schemas"]["Seeds"];
+        };
         /** @description What a file that was brought in becomes in a project. */
         NewFile: {
             becomes: components["schemas"]["FileUse"];
@@ -1474,6 +1588,115 @@ export interface components {
             /** @description Both ends of each, in twelfths of the cell along its axes. */
             struts: number[][][];
         };
+        /** @description Cells of struts that were drawn. */
+        OwnCellPattern: {
+            /**
+             * @description The drawn cell.
+             * @default {
+             *       "struts": [
+             *         [
+             *           [
+             *             6,
+             *             6,
+             *             6
+             *           ],
+             *           [
+             *             0,
+             *             0,
+             *             0
+             *           ]
+             *         ],
+             *         [
+             *           [
+             *             6,
+             *             6,
+             *             6
+             *           ],
+             *           [
+             *             12,
+             *             0,
+             *             0
+             *           ]
+             *         ],
+             *         [
+             *           [
+             *             6,
+             *             6,
+             *             6
+             *           ],
+             *           [
+             *             0,
+             *             12,
+             *             0
+             *           ]
+             *         ],
+             *         [
+             *           [
+             *             6,
+             *             6,
+             *             6
+             *           ],
+             *           [
+             *             12,
+             *             12,
+             *             0
+             *           ]
+             *         ],
+             *         [
+             *           [
+             *             6,
+             *             6,
+             *             6
+             *           ],
+             *           [
+             *             0,
+             *             0,
+             *             12
+             *           ]
+             *         ],
+             *         [
+             *           [
+             *             6,
+             *             6,
+             *             6
+             *           ],
+             *           [
+             *             12,
+             *             0,
+             *             12
+             *           ]
+             *         ],
+             *         [
+             *           [
+             *             6,
+             *             6,
+             *             6
+             *           ],
+             *           [
+             *             0,
+             *             12,
+             *             12
+             *           ]
+             *         ],
+             *         [
+             *           [
+             *             6,
+             *             6,
+             *             6
+             *           ],
+             *           [
+             *             12,
+             *             12,
+             *             12
+             *           ]
+             *         ]
+             *       ]
+             *     }
+             */
+            own: components["schemas"]["OwnCell"];
+            /** @default null */
+            rows: components["schemas"]["BentRows"] | null;
+        };
         /** @description What fills a zone of its own. */
         OwnFill: {
             /**
@@ -1501,6 +1724,11 @@ export interface components {
             points: number[][];
             /** @description Numbers of their points, counter-clockwise seen from outside. */
             triangles: number[][];
+        };
+        /** @description A cell from a file as a solid. */
+        OwnMeshPattern: {
+            /** @description What repeats. */
+            own: components["schemas"]["OwnMesh"];
         };
         /** @description Points that own cells, where they are given one by one. */
         OwnPoints: {
@@ -1693,6 +1921,13 @@ export interface components {
             /** @description Numbers of the nodes at both ends. */
             struts: number[][];
         };
+        /** @description Struts from a file. */
+        OwnStrutsPattern: {
+            /** @description What becomes of what they have too much of. */
+            clean: components["schemas"]["CleanUp"];
+            /** @description The struts. */
+            own: components["schemas"]["OwnStruts"];
+        };
         /** @description What a person should know about the part. Lengths mm, areas mm², volumes mm³. */
         PartFacts: {
             /**
@@ -1745,6 +1980,44 @@ export interface components {
             /** @description Unit of a file that states none. */
             unit: components["schemas"]["Unit"];
         };
+        /** @description What a structure is made of. */
+        Pattern: (components["schemas"]["SurfacePattern"] & {
+            /** @enum {string} */
+            kind: "surface";
+        }) | (components["schemas"]["FoamPattern"] & {
+            /** @enum {string} */
+            kind: "foam_sheet";
+        }) | (components["schemas"]["CellPattern"] & {
+            /** @enum {string} */
+            kind: "cell";
+        }) | (components["schemas"]["OwnCellPattern"] & {
+            /** @enum {string} */
+            kind: "own_cell";
+        }) | (components["schemas"]["ExtrudedPattern"] & {
+            /** @enum {string} */
+            kind: "extruded";
+        }) | (components["schemas"]["PlanarPattern"] & {
+            /** @enum {string} */
+            kind: "planar_voronoi";
+        }) | (components["schemas"]["VoronoiPattern"] & {
+            /** @enum {string} */
+            kind: "voronoi";
+        }) | (components["schemas"]["WallsPattern"] & {
+            /** @enum {string} */
+            kind: "voronoi_walls";
+        }) | (components["schemas"]["DelaunayPattern"] & {
+            /** @enum {string} */
+            kind: "delaunay";
+        }) | (components["schemas"]["NeighboursPattern"] & {
+            /** @enum {string} */
+            kind: "neighbours";
+        }) | (components["schemas"]["OwnStrutsPattern"] & {
+            /** @enum {string} */
+            kind: "own_struts";
+        }) | (components["schemas"]["OwnMeshPattern"] & {
+            /** @enum {string} */
+            kind: "own_mesh";
+        });
         /** @description Where a zone lies. Lengths mm, angles degrees. */
         Place: {
             /** @description From the first end to the second. */
@@ -1794,11 +2067,37 @@ export interface components {
             /** @description Columns of the turn from the part's axes to the bed's. */
             turn: number[][];
         };
+        /**
+         * @description Walls that run straight along the third axis and repeat nowhere.
+         * @enum {string}
+         */
+        PlanarKind: "planar_voronoi";
+        /** @description Walls that stand upright between the cells of points in the plane. */
+        PlanarPattern: {
+            /**
+             * @description The points; all lie inside, and none closer than elsewhere.
+             * @default {
+             *       "apart": 0,
+             *       "layout": "inside",
+             *       "random": 1,
+             *       "rounds": 4,
+             *       "spread": "even"
+             *     }
+             */
+            seeds: components["schemas"]["Seeds"];
+            /** @default null */
+            upright: components["schemas"]["FaceMark"] | null;
+        };
         /** @description A hollow of the part by the faces around it. */
         Pocket: {
             /** @description Faces around the hollow. */
             faces: components["schemas"]["FaceMark"][];
-            /** @description Of the body that it becomes. */
+            /**
+             * Format: int32
+             * @description Number of the pocket, which no other pocket of the recipe has.
+             */
+            id: number;
+            /** @description Name of the body that it becomes. */
             name: string;
         };
         /** @description What a final run will take, known before it starts. */
@@ -1930,6 +2229,8 @@ export interface components {
         Recipe: {
             /** @description What it looks like where members meet. */
             joins: components["schemas"]["Joins"];
+            /** @description Patterns that were drawn or brought in and fill nothing, to be chosen again. */
+            kept?: components["schemas"]["Pattern"][];
             /** @description What it is made of. */
             material: components["schemas"]["Material"];
             /** @description How fine the mesh is. */
@@ -2141,11 +2442,6 @@ export interface components {
              * @default null
              */
             count: number | null;
-            /**
-             * @description Struts along the part's sharp edges, where there is a net.
-             * @default true
-             */
-            edges: boolean;
             /** @default null */
             finer: components["schemas"]["Finer"] | null;
             /**
@@ -2155,39 +2451,10 @@ export interface components {
              */
             from_above: boolean;
             /**
-             * Format: double
-             * @description Width of the holes in walls over that of the walls, for powder and resin to leave; 0 for
-             *     none.
-             * @default 0
-             */
-            holes: number;
-            /**
-             * @description Struts inside the part too, where there is a net.
-             * @default true
-             */
-            inner: boolean;
-            /**
              * @description Where the points lie.
              * @default inside
              */
             layout: components["schemas"]["Layout"];
-            /**
-             * Format: double
-             * @description And those that are longer.
-             * @default 2.2
-             */
-            longest: number;
-            /**
-             * Format: int32
-             * @description Nearest points that each point is joined to.
-             * @default 4
-             */
-            neighbours: number;
-            /**
-             * @description Struts where the cells meet the part's surface, so that the lattice ends in a closed net.
-             * @default true
-             */
-            net: boolean;
             /** @default null */
             own: components["schemas"]["OwnPoints"] | null;
             /**
@@ -2203,12 +2470,6 @@ export interface components {
              */
             rounds: number;
             /**
-             * Format: double
-             * @description Struts between points that are shorter, in cells, are left out.
-             * @default 0
-             */
-            shortest: number;
-            /**
              * @description How they are spread.
              * @default even
              */
@@ -2220,12 +2481,6 @@ export interface components {
              * @default null
              */
             surface_count: number | null;
-            /**
-             * Format: double
-             * @description Struts shorter than this share of the cell size are drawn together into one node.
-             * @default 0.1
-             */
-            weld: number;
         };
         /** @description What open surfaces become. */
         Shell: {
@@ -2249,7 +2504,12 @@ export interface components {
             depth_mm: number;
             /** @description Absent for the whole surface. */
             faces?: components["schemas"]["FaceMark"][] | null;
-            /** @description Name of the skin. */
+            /**
+             * Format: int32
+             * @description Number of the skin, which no other skin of the recipe has.
+             */
+            id: number;
+            /** @description Name of the skin; others may have the same. */
             name: string;
         };
         /**
@@ -2314,31 +2574,19 @@ export interface components {
         Structure: {
             /** @description Cell size along the cell's own axes. mm. */
             cell_mm: number[];
-            /** @description Of struts that are listed one by one. */
-            clean?: components["schemas"]["CleanUp"];
-            /** @description How rows of strut cells run. */
-            course?: components["schemas"]["Course"];
-            /** @description Walls or a network, of surfaces that repeat. */
-            form: components["schemas"]["Form"];
-            /** @description What it is. */
-            kind: components["schemas"]["Kind"];
-            /** @description What repeats where the kind is an own cell. */
-            own_cell: components["schemas"]["OwnCell"];
-            own_mesh?: components["schemas"]["OwnMesh"] | null;
-            own_struts?: components["schemas"]["OwnStruts"] | null;
+            /** @description What it is made of. */
+            pattern: components["schemas"]["Pattern"];
             /** @description Turned about x, then y, then z. Degrees. */
             rotation_deg: number[];
-            /** @description Points that own cells, of seeded kinds. */
-            seeds: components["schemas"]["Seeds"];
             /** @description From the middle of the part's box to a cell's corner. mm. */
             shift_mm: number[];
-            upright?: components["schemas"]["FaceMark"] | null;
         };
         /** @description A kind of structure to choose. */
         StructureChoice: {
             drawn?: components["schemas"]["OwnCell"] | null;
             /** @description The family that it is shown in. */
             family: components["schemas"]["Family"];
+            first?: components["schemas"]["Pattern"] | null;
             /** @description Comes from a file. */
             given: boolean;
             /** @description The kind meant. */
@@ -2349,6 +2597,21 @@ export interface components {
             seeded: boolean;
             /** @description Its name for a person. */
             title: string;
+        };
+        /** @description How long struts between points may be, in cells; others are left out. */
+        StrutLengths: {
+            /**
+             * Format: double
+             * @description The most.
+             * @default 2.2
+             */
+            longest: number;
+            /**
+             * Format: double
+             * @description The least.
+             * @default 0
+             */
+            shortest: number;
         };
         /** @description The section of struts. */
         StrutSection: {
@@ -2384,6 +2647,26 @@ export interface components {
          * @enum {string}
          */
         SurfaceKind: "gyroid" | "schwarz_p" | "schwarz_d" | "iwp" | "neovius" | "frd" | "split_p" | "lidinoid";
+        /** @description A net of struts on the part's surface. */
+        SurfaceNet: {
+            /**
+             * @description Struts along the part's sharp edges.
+             * @default true
+             */
+            edges: boolean;
+            /**
+             * @description Struts inside the part too.
+             * @default true
+             */
+            inner: boolean;
+        };
+        /** @description A triply periodic surface. */
+        SurfacePattern: {
+            /** @description Walls or a network. */
+            form: components["schemas"]["Form"];
+            /** @description Which one. */
+            surface: components["schemas"]["SurfaceKind"];
+        };
         /** @description Struts that are thicker where they are nearer to something: every end by what holds at its node. */
         Taper: {
             /**
@@ -2459,11 +2742,68 @@ export interface components {
          * @enum {string}
          */
         Verdict: "pass" | "look" | "fail";
+        /** @description Struts along the edges of cells of points. */
+        VoronoiPattern: {
+            /**
+             * @description What becomes of what the struts have too much of.
+             * @default {
+             *       "dead_ends": "kept",
+             *       "least_left": 0,
+             *       "most_at_node": 0,
+             *       "weld": 0.1
+             *     }
+             */
+            clean: components["schemas"]["CleanUp"];
+            /**
+             * @default {
+             *       "edges": true,
+             *       "inner": true
+             *     }
+             */
+            net: components["schemas"]["SurfaceNet"] | null;
+            /**
+             * @description The points.
+             * @default {
+             *       "apart": 0,
+             *       "layout": "inside",
+             *       "random": 1,
+             *       "rounds": 4,
+             *       "spread": "even"
+             *     }
+             */
+            seeds: components["schemas"]["Seeds"];
+        };
+        /** @description Walls between the cells of points. */
+        WallsPattern: {
+            /**
+             * Format: double
+             * @description Width of the holes in walls over that of the walls, for powder and resin to leave; 0 for
+             *     none.
+             * @default 0
+             */
+            holes: number;
+            /**
+             * @description The points.
+             * @default {
+             *       "apart": 0,
+             *       "layout": "inside",
+             *       "random": 1,
+             *       "rounds": 4,
+             *       "spread": "even"
+             *     }
+             */
+            seeds: components["schemas"]["Seeds"];
+        };
         /** @description A place of the part with a role of its own. */
         Zone: {
             /** @description Seed points lie closer around it, where a structure makes use of that. */
             finer?: boolean;
-            /** @description Name of the zone. */
+            /**
+             * Format: int32
+             * @description Number of the zone, which no other zone of the recipe has.
+             */
+            id: number;
+            /** @description Name of the zone; others may have the same. */
             name: string;
             own?: components["schemas"]["OwnFill"] | null;
             /** @description Where it is. */
@@ -3890,8 +4230,8 @@ export interface operations {
     within: {
         parameters: {
             query?: {
-                /** @description Name of a zone of the recipe. */
-                zone?: string;
+                /** @description Number of a zone of the recipe. */
+                zone?: number;
                 /** @description Or name of a body of the part. */
                 body?: string;
             };

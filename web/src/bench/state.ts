@@ -40,11 +40,8 @@ export interface Picture {
   n: number
 }
 
-/** A zone of the recipe or a body of the part, by name. */
-export interface Alone {
-  of: 'zone' | 'body'
-  name: string
-}
+/** A zone of the recipe by its number, or a body of the part by its name. */
+export type Alone = { of: 'zone'; id: number } | { of: 'body'; name: string }
 
 /** What has faces or a place: by its number, or of the rows of cells. */
 export interface Chosen {
@@ -103,8 +100,9 @@ interface BenchState {
   /** The part with how far mending moved it, when that is looked at. */
   moved: Moved | null
   /** Names of zones that are not drawn, and of those that nothing in the picture changes. */
-  hidden: string[]
-  locked: string[]
+  /** Numbers of zones whose outline is hidden, and of those that cannot be changed. */
+  hidden: number[]
+  locked: number[]
   /** The zone or body that is shown alone. */
   alone: Alone | null
   faces: PartFaces | null

@@ -7,6 +7,7 @@ use crate::compose::Owner;
 use glam::DVec3;
 use ulmix_check::Check;
 use ulmix_mesh::parallel;
+use ulmix_recipe::Pattern;
 
 /// Points of a filling that are asked.
 const ASKED: usize = 20_000;
@@ -27,9 +28,12 @@ pub(super) fn check(case: &Case, meshes: &Meshes, sites: &Sites) -> Vec<Check> {
         let of_axes = filling.structure.cell_mm.into_iter().fold(0.0, f64::max);
         let cell = if alike > 0.0 { alike.max(filled.cell_mm) } else { of_axes.max(filled.cell_mm) };
         // With smaller cells in places those elsewhere are larger than the mean.
-        let cell = cell * if filling.structure.seeds.finer.is_some() { 2.0 } else { 1.0 };
+        let cell = cell * if filling.structure.finer().is_some() { 2.0 } else { 1.0 };
         // A net on the surface alone leaves the inside empty, as it is to.
-        let net_alone = filling.structure.kind.seeded() && !filling.structure.seeds.inner;
+        let net_alone = match &filling.structure.pattern {
+            Pattern::Voronoi(p) => p.net.is_some_and(|net| !net.inner),
+            _ => false,
+        };
         let wanted = |p: &DVec3| !net_alone || case.part.bvh().nearest(*p, 0.25 * cell * cell).is_some();
         let points = parallel::filter(points, wanted);
         let every = points.len().div_ceil(ASKED).max(1);

@@ -395,12 +395,12 @@ mod tests {
     use ulmix_lattice::surface::Periodic;
     use ulmix_lattice::Bare;
     use ulmix_mesh::TriMesh;
-    use ulmix_recipe::{Form, Place, Skin, Structure, SurfaceKind, Zone, Zones};
+    use ulmix_recipe::{Form, Place, Skin, Structure, SurfaceKind, SurfacePattern, Zone, Zones};
 
     #[test]
     fn bulk_signs_equal_the_exact_value_away_from_rounding() {
         let part = Part::prepare(&TriMesh::sphere(11.0, 4)).unwrap();
-        let zone = |role, place| Zone::new("x", role, place);
+        let zone = |role, place| Zone::new(1, "x", role, place);
         let rod = |radius_mm| Place::Cylinder {
             base_mm: [3.0, 0.0, -9.0],
             axis_mm: [0.0, 1.0, 20.0],
@@ -421,7 +421,7 @@ mod tests {
                     },
                 ),
             ],
-            skins: vec![Skin { name: "x".into(), faces: None, depth_mm: 1.3 }],
+            skins: vec![Skin { id: 1, name: "x".into(), faces: None, depth_mm: 1.3 }],
         };
         let regions = Regions::of(&part, &zones);
         let zoned =
@@ -433,13 +433,11 @@ mod tests {
             (SurfaceKind::SchwarzD, [0.0, 90.0, 33.0]),
         ] {
             for form in [Form::Walls, Form::Network] {
-                let structure = Structure {
-                    form,
-                    cell_mm: [7.0, 8.0, 9.0],
-                    rotation_deg,
-                    ..Default::default()
-                };
-                let lattice = Periodic::new(kind, &structure, DVec3::ZERO).thicken(1.1);
+                let structure =
+                    Structure { cell_mm: [7.0, 8.0, 9.0], rotation_deg, ..Default::default() };
+                let lattice =
+                    Periodic::new(&SurfacePattern { surface: kind, form }, &structure, DVec3::ZERO)
+                        .thicken(1.1);
                 let shape = Composed::new(&part, &zoned, &regions, &*lattice, 0.0);
                 let signs = shape.signs();
                 let grid = &zoned.grid;
@@ -484,10 +482,10 @@ mod tests {
             };
             let zones = Zones {
                 list: vec![
-                    Zone::new("Rod", Role::KeepClear, rod),
-                    Zone::new("Block", Role::KeepSolid, block),
+                    Zone::new(2, "Rod", Role::KeepClear, rod),
+                    Zone::new(3, "Block", Role::KeepSolid, block),
                 ],
-                skins: vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }],
+                skins: vec![Skin { id: 2, name: "Skin".into(), faces: None, depth_mm: 1.0 }],
                 ..Zones::default()
             };
             let regions = Regions::of(&part, &zones);
@@ -495,7 +493,8 @@ mod tests {
                 Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), 0.4), &|| false)
                     .unwrap();
             let structure = Structure { cell_mm: [6.0; 3], ..Default::default() };
-            let lattice = Periodic::new(SurfaceKind::Gyroid, &structure, DVec3::ZERO).thicken(1.0);
+            let lattice =
+                Periodic::new(&SurfacePattern::default(), &structure, DVec3::ZERO).thicken(1.0);
             Ball { part, regions, zoned, lattice }
         }
 

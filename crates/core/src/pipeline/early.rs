@@ -29,7 +29,7 @@ impl Pipeline {
             return Ok(None);
         };
         let mut states = states(part, &net, bare.cell());
-        if filling.structure.kind == Kind::Seeded(SeededKind::Delaunay) {
+        if filling.structure.kind() == Kind::Seeded(SeededKind::Delaunay) {
             // Points may see each other past a notch of the part.
             (net, states) = within_part(part, net, states, 0.05 * bare.cell());
         }
@@ -57,7 +57,7 @@ impl Pipeline {
         recipe.validate(&part.mesh.bounds())?;
         let (number, filling) = recipe.filling_of(zone);
         let s = filling.structure;
-        let places = finer::marked(&recipe.zones, s.seeds.finer.as_ref());
+        let places = finer::marked(&recipe.zones, s.finer());
         let key = self.key(&[&"cells", &part.key, s, &places]);
         let rest = self.resting(part, s, &places, watch);
         let site = Site { part, zones: Some(&recipe.zones), draft: true, rest: &rest };

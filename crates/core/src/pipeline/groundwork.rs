@@ -82,9 +82,9 @@ impl Pipeline {
         watch: &dyn Watch,
     ) -> Result<(Held, String), RunError> {
         // Other structures are the same in both.
-        let draft = draft && matches!(filling.structure.kind, Kind::Foam(_));
+        let draft = draft && matches!(filling.structure.kind(), Kind::Foam(_));
         // Only where cells are smaller around some zones it follows the zones too.
-        let finer = finer::marked(&recipe.zones, filling.structure.seeds.finer.as_ref());
+        let finer = finer::marked(&recipe.zones, filling.structure.finer());
         // And where struts are thicker toward some.
         let thicker = taper::marked(&recipe.zones, filling.joins.taper);
         // Where it ends changes nothing yet.
@@ -164,7 +164,7 @@ impl Pipeline {
         watch: &dyn Watch,
     ) -> Result<(Arc<Linked>, String), RunError> {
         let draft =
-            draft && recipe.fillings().iter().any(|f| matches!(f.structure.kind, Kind::Foam(_)));
+            draft && recipe.fillings().iter().any(|f| matches!(f.structure.kind(), Kind::Foam(_)));
         let key = self.key(&[
             &"linked",
             &part.key,

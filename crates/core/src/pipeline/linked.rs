@@ -57,7 +57,7 @@ pub fn link(
 pub fn fits_cell(filling: &Filling, curve: &DensityCurve) -> Result<(), RunError> {
     let Thicken::Thickness { thickness_mm } = filling.thicken else { return Ok(()) };
     let cell = curve.bare().cell();
-    if !filling.structure.kind.seeded() || thickness_mm <= cell {
+    if !filling.structure.kind().seeded() || thickness_mm <= cell {
         return Ok(());
     }
     let message = format!("The thickness is {thickness_mm} mm, and cells are {cell:.2} mm wide.");
@@ -75,7 +75,7 @@ fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64, least: 
     };
     Filled {
         thickness_mm,
-        walls: filling.structure.kind.walls(filling.structure.form),
+        walls: filling.structure.walls(),
         density_percent: 100.0 * curve.density(thickness_mm),
         cell_mm: bare.cell(),
         opening_mm: bare.opening(thickness_mm).max(0.0),
@@ -141,7 +141,7 @@ mod tests {
     fn what_is_kept_and_what_is_filled_make_up_the_part() {
         let cube = SIDE.powi(3);
         let skinned = linked(GYROID, &|r| {
-            r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 2.0 }];
+            r.zones.skins = vec![Skin { id: 1, name: "Skin".into(), faces: None, depth_mm: 2.0 }];
         })
         .unwrap();
         let inner = (SIDE - 4.0).powi(3);
@@ -151,7 +151,7 @@ mod tests {
         assert_eq!(skinned.fill.open_area_mm2, 0.0);
         // A zone that is cleared takes from both and belongs to neither; a reference takes nothing.
         let zone = |role: Role| {
-            Zone::new("Post", role, Place::Sphere { centre_mm: [20.0; 3], radius_mm: 10.0 })
+            Zone::new(1, "Post", role, Place::Sphere { centre_mm: [20.0; 3], radius_mm: 10.0 })
         };
         let cleared = linked(GYROID, &|r| r.zones.list = vec![zone(Role::KeepClear)]).unwrap();
         let ball = 4.0 / 3.0 * std::f64::consts::PI * 1000.0;
@@ -186,7 +186,7 @@ mod tests {
     #[test]
     fn members_wider_than_the_cells_of_seed_points_are_refused_with_what_fits() {
         let many = |r: &mut Recipe| {
-            r.structure.seeds.count = Some(4000);
+            r.structure.seeds_mut().unwrap().count = Some(4000);
             r.thicken = Thicken::Thickness { thickness_mm: 5.0 };
         };
         let Err(RunError::Recipe(e)) = linked(Kind::Seeded(SeededKind::Voronoi), &many) else {

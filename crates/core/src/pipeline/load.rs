@@ -44,10 +44,11 @@ impl Load {
     pub fn of(part: &Part, recipe: &Recipe, linked: &Linked, found: Found, step: f64) -> Load {
         let size = part.mesh.bounds().size() / step + 4.0;
         let fillings = recipe.fillings();
-        let foam = fillings.iter().filter(|f| matches!(f.structure.kind, Kind::Foam(_)));
+        let foam = fillings.iter().filter(|f| matches!(f.structure.kind(), Kind::Foam(_)));
         let box_mm3 = part.mesh.bounds().size().to_array().iter().product::<f64>();
         let is_sharp = |f: &Filling| {
-            f.structure.kind.struts() && matches!(f.joins.section, StrutSection::Rectangular { .. })
+            f.structure.kind().struts()
+                && matches!(f.joins.section, StrutSection::Rectangular { .. })
         };
         let borders = linked.solid_open_area_mm2
             + linked.fills().map(|f| f.open_area_mm2 + f.solid_area_mm2).sum::<f64>();
@@ -65,7 +66,7 @@ impl Load {
             sharp: fillings.iter().any(is_sharp),
             members: fillings
                 .iter()
-                .any(|f| !matches!(f.structure.kind, Kind::Surface(_) | Kind::Foam(_))),
+                .any(|f| !matches!(f.structure.kind(), Kind::Surface(_) | Kind::Foam(_))),
             foam_cells: foam.map(|f| box_mm3 / smallest_mm3(f.structure)).sum(),
             whole: recipe.mesh.smoothing > 0,
             bodies: if recipe.mesh.apart_mm.is_some() { 2.0 } else { 1.0 },
@@ -129,7 +130,7 @@ impl Load {
 
 /// Volume of the smallest cells of a structure. mm³.
 fn smallest_mm3(s: &Structure) -> f64 {
-    let share = s.seeds.finer.as_ref().map_or(1.0, |f| f.share);
+    let share = s.finer().map_or(1.0, |f| f.share);
     s.cell_mm.iter().product::<f64>() * share.powi(3)
 }
 
@@ -216,7 +217,7 @@ mod tests {
     use crate::pipeline::{plain, Pipeline, Unwatched};
     use glam::DVec3;
     use ulmix_mesh::TriMesh;
-    use ulmix_recipe::{CellKind, Finer, FoamKind, Role, SurfaceKind, Zones};
+    use ulmix_recipe::{CellKind, Finer, FoamPattern, Pattern, Role, SurfaceKind, Zones};
 
     fn load(mesh: TriMesh, change: &dyn Fn(&mut Recipe), step: f64) -> Load {
         let part = Part::prepare(&mesh).unwrap();
@@ -298,7 +299,7 @@ mod tests {
         );
         // Zones and skins hold bits of their own.
         let skinned = |r: &mut Recipe| {
-            r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm: 1.0 }]
+            r.zones.skins = vec![Skin { id: 1, name: "Skin".into(), faces: None, depth_mm: 1.0 }]
         };
         assert!(
             (of(&skinned).samples - streams.samples).abs() < 1.0 && of(&skinned).near.count == 1.0
@@ -328,7 +329,8 @@ mod tests {
         let one = vec![ulmix_part::mark(&part.faces().list[0])];
         let skin = |faces: Option<Vec<FaceMark>>, depth_mm: f64| {
             move |r: &mut Recipe| {
-                r.zones.skins = vec![Skin { name: "Skin".into(), faces: faces.clone(), depth_mm }]
+                r.zones.skins =
+                    vec![Skin { id: 2, name: "Skin".into(), faces: faces.clone(), depth_mm }]
             }
         };
         let zones = |change: &dyn Fn(&mut Recipe)| {
@@ -344,7 +346,10 @@ mod tests {
     fn sharp_sections_cost_where_there_are_struts_and_smaller_foam_more() {
         let section = StrutSection::Rectangular { taller_mm: 1.0, turn_deg: 0.0 };
         let of = |kind: Kind, section: StrutSection| {
-            let change = |r: &mut Recipe| (r.structure.kind, r.joins.section) = (kind, section);
+            let change = |r: &mut Recipe| {
+                r.structure.choose(kind);
+                r.joins.section = section;
+            };
             seconds_of(&change, Stage::Surface)
         };
         for (kind, costs) in
@@ -355,8 +360,8 @@ mod tests {
         let foam = |share: Option<f64>| {
             let finer = share.map(|share| Finer { share, reach_mm: 10.0, surface: true });
             let change = |r: &mut Recipe| {
-                (r.structure.kind, r.structure.seeds.finer) =
-                    (Kind::Foam(FoamKind::FoamSheet), finer);
+                r.structure.pattern =
+                    Pattern::FoamSheet(FoamPattern { finer, ..FoamPattern::default() });
             };
             load(cube(), &change, 0.3).foam_cells
         };

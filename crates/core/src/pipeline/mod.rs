@@ -413,7 +413,8 @@ fn mesh_bytes(m: &TriMesh) -> usize {
 #[cfg(test)]
 fn plain(part: &Part, kind: ulmix_recipe::Kind, cell: f64, thickness_mm: f64) -> Recipe {
     let mut r = Recipe::for_part(&part.mesh.bounds());
-    (r.structure.kind, r.structure.cell_mm) = (kind, [cell; 3]);
+    r.structure.choose(kind);
+    r.structure.cell_mm = [cell; 3];
     r.thicken = ulmix_recipe::Thicken::Thickness { thickness_mm };
     r
 }

@@ -217,7 +217,7 @@ mod tests {
         assert!((step(Kind::Cell(CellKind::Cubic), 15.0, 1.2, &|_| ()) - 0.3).abs() < 0.011);
         assert!((step(GYROID, 8.0, 3.0, &|_| ()) - 0.4).abs() < 0.011);
         // A skin thinner than the walls counts, and so does a step that was typed.
-        let skin = Skin { name: "Skin".into(), faces: None, depth_mm: 0.6 };
+        let skin = Skin { id: 1, name: "Skin".into(), faces: None, depth_mm: 0.6 };
         assert!(
             (step(GYROID, 15.0, 0.9, &|r| r.zones.skins = vec![skin.clone()]) - 0.2).abs() < 0.011
         );
@@ -290,6 +290,7 @@ mod tests {
         use ulmix_recipe::{OwnFill, Place, Role, Zone};
         let told = |radius_mm: f64| {
             let zone = |r: &Recipe| Zone {
+                id: 1,
                 name: "Rim".into(),
                 role: Role::Fill,
                 place: Place::Sphere { centre_mm: [30.0, 24.0, 20.0], radius_mm },

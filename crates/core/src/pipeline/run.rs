@@ -61,7 +61,7 @@ impl Thick {
         let fillings = recipe.fillings();
         let each = fillings.iter().zip(&self.lattices).zip(&self.thick);
         let lattices = each.map(|((Filling { structure, joins, .. }, lattice), &thickness)| {
-            let walls = structure.kind.walls(structure.form);
+            let walls = structure.walls();
             let alike =
                 fillings.iter().position(|other| other.structure == *structure).unwrap_or(0);
             let body = Body { thickness, walls, blend: joins.blend_mm, alike };
@@ -140,7 +140,7 @@ mod tests {
         let faces = vec![ulmix_part::mark(&part.faces().list[0])];
         let place = Place::Faces { faces, depth_mm: 2.0 };
         let mut recipe = Recipe::for_part(&part.mesh.bounds());
-        recipe.zones.list.push(Zone::new("Sole", Role::KeepSolid, place));
+        recipe.zones.list.push(Zone::new(1, "Sole", Role::KeepSolid, place));
         let pipeline = Pipeline::new(1 << 20);
         let before = pipeline.regions(&part, &recipe.zones);
         recipe.structure.cell_mm = [3.0; 3];

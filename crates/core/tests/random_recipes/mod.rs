@@ -8,8 +8,8 @@ use named_parts::{named, shapes};
 use ulmix_part::demo::Reedling;
 use ulmix_part::Part;
 use ulmix_recipe::{
-    Form, Joins, Kind, OwnFill, Place, Recipe, Role, Skin, StrutSection, Taper, Thicken, Toward,
-    Zone,
+    Form, Joins, Kind, OwnFill, Pattern, Place, Recipe, Role, Skin, StrutSection, Taper, Thicken,
+    Toward, Zone,
 };
 
 /// The part and recipe of a number, and the part's name.
@@ -64,8 +64,11 @@ fn recipe_of(dice: &mut Dice, part: &Part) -> Recipe {
     let cell = dice.between(0.13, 0.3) * sides[1].max(20.0);
     let kinds = Kind::all();
     let structure = |dice: &mut Dice, r: &mut Recipe| {
-        r.structure.kind = dice.one_of(&kinds);
-        r.structure.form = dice.one_of(&[Form::Walls, Form::Walls, Form::Network]);
+        r.structure.choose(dice.one_of(&kinds));
+        let form = dice.one_of(&[Form::Walls, Form::Walls, Form::Network]);
+        if let Pattern::Surface(p) = &mut r.structure.pattern {
+            p.form = form;
+        }
         r.structure.cell_mm = [cell; 3];
         if dice.chance(0.3) {
             r.structure.cell_mm = [cell * 0.9, cell, cell * 1.2];
@@ -111,11 +114,11 @@ fn recipe_of(dice: &mut Dice, part: &Part) -> Recipe {
             Place::Box { centre_mm: bounds.min.to_array(), size_mm, rotation_deg: [0.0; 3] };
         r.zones
             .list
-            .push(Zone { own: Some(Box::new(fill)), ..Zone::new("Own", Role::Fill, place) });
+            .push(Zone { own: Some(Box::new(fill)), ..Zone::new(1, "Own", Role::Fill, place) });
     }
     if dice.chance(0.4) {
         let depth_mm = dice.between(0.03, 0.1) * cell * 2.0;
-        r.zones.skins = vec![Skin { name: "Skin".into(), faces: None, depth_mm }];
+        r.zones.skins = vec![Skin { id: 1, name: "Skin".into(), faces: None, depth_mm }];
     }
     if dice.chance(0.3) {
         let radius_mm = 0.15 * sides[1];
@@ -126,7 +129,7 @@ fn recipe_of(dice: &mut Dice, part: &Part) -> Recipe {
             radius_mm,
         };
         let role = dice.one_of(&[Role::KeepSolid, Role::KeepSolid, Role::KeepClear]);
-        r.zones.list.insert(0, Zone::new("Post", role, place));
+        r.zones.list.insert(0, Zone::new(2, "Post", role, place));
     }
     if dice.chance(0.2) {
         r.mesh.apart_mm = Some(dice.one_of(&[0.0, 0.1 * cell]));

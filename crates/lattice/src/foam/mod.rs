@@ -28,7 +28,7 @@ use ulmix_field::grid::{Bits, Grid};
 use ulmix_field::numeric::median;
 use ulmix_field::polygonise::RowPoints;
 use ulmix_part::Part;
-use ulmix_recipe::Structure;
+use ulmix_recipe::{FoamPattern, Structure};
 
 /// A grid on which noise is relaxed: cells to the shortest wave, steps, and the time of each.
 type Pass = (f64, usize, f64);
@@ -106,12 +106,13 @@ impl Sheet {
     /// cancelled.
     fn relaxed(
         site: Site,
+        pattern: &FoamPattern,
         s: &Structure,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Option<(Sheet, Cells)> {
         let part = site.part;
         let scale = DVec3::from(s.cell_mm);
-        let sizes = Sizes::of(site, s.seeds.finer.as_ref());
+        let sizes = Sizes::of(site, pattern.finer.as_ref());
         let least = sizes.as_ref().map_or(1.0, Sizes::least);
         let passes: &[Pass] = match (site.draft, sizes.is_some()) {
             (false, false) => &FULL,
@@ -140,7 +141,7 @@ impl Sheet {
             let cells = Cells::of(part, scale, grid(per_wave), cancelled)?;
             let start = match &made {
                 None => {
-                    relax::noise(&cells, s.seeds.random, lengths.as_ref(), |p| p - anchor, turn(s))
+                    relax::noise(&cells, pattern.random, lengths.as_ref(), |p| p - anchor, turn(s))
                 }
                 Some((rough, _)) => rough.on(&cells),
             };
@@ -169,9 +170,14 @@ impl Sheet {
 
 impl Foam {
     /// Relaxes a sheet in the part. `None` when cancelled.
-    pub fn new(site: Site, s: &Structure, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Foam> {
+    pub fn new(
+        site: Site,
+        pattern: &FoamPattern,
+        s: &Structure,
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Option<Foam> {
         let part = site.part;
-        let (sheet, cells) = Sheet::relaxed(site, s, cancelled)?;
+        let (sheet, cells) = Sheet::relaxed(site, pattern, s, cancelled)?;
         let cell = sheet.least() * s.smallest();
         let near = 0.5 * cell;
         let samples = Arc::new(sheet.samples(part, &cells, near));
@@ -336,9 +342,8 @@ mod tests {
     use ulmix_recipe::Finer;
 
     fn foam(part: &Part, random: u32, cell_mm: [f64; 3]) -> Foam {
-        let mut s = Structure { cell_mm, ..Structure::default() };
-        s.seeds.random = random;
-        Foam::new(part.into(), &s, &|| false).unwrap()
+        let s = Structure { cell_mm, ..Structure::default() };
+        Foam::new(part.into(), &FoamPattern { random, finer: None }, &s, &|| false).unwrap()
     }
 
     #[test]
@@ -428,9 +433,10 @@ mod tests {
     #[test]
     fn waves_are_as_long_as_asked_near_and_far_and_stand_upright() {
         let part = Part::prepare(&TriMesh::sphere(22.0, 5)).unwrap();
-        let mut s = Structure { cell_mm: [12.0; 3], ..Structure::default() };
-        s.seeds.finer = Some(Finer { share: 1.0 / 3.0, reach_mm: 16.0, surface: true });
-        let f = Foam::new((&part).into(), &s, &|| false).unwrap();
+        let s = Structure { cell_mm: [12.0; 3], ..Structure::default() };
+        let finer = Some(Finer { share: 1.0 / 3.0, reach_mm: 16.0, surface: true });
+        let pattern = FoamPattern { finer, ..FoamPattern::default() };
+        let f = Foam::new((&part).into(), &pattern, &s, &|| false).unwrap();
         let c = f.facts.contact.unwrap();
         assert!(c.median_deg < 3.0 && c.within_ten_percent > 95.0, "{c:?}");
         // Area per volume times the wave's length is the same everywhere, as of waves of one
@@ -446,7 +452,7 @@ mod tests {
         let found = [area(0.0, 8.0), area(10.0, 14.0), area(15.0, 18.0), area(19.0, 21.0)];
         assert!(found.iter().all(|a| (1.75..2.45).contains(a)), "{found:?}");
         let site = Site { draft: true, ..(&part).into() };
-        let draft = Foam::new(site, &s, &|| false).unwrap();
+        let draft = Foam::new(site, &pattern, &s, &|| false).unwrap();
         // The same labyrinth: most places are on the same side.
         let places =
             || (1..20_000).map(|i| (low_discrepancy(i) - 0.5) * 44.0).filter(|p| p.length() < 21.0);
@@ -458,9 +464,10 @@ mod tests {
     #[test]
     fn a_share_of_all_is_no_grading() {
         let part = Part::prepare(&TriMesh::sphere(12.0, 4)).unwrap();
-        let mut s = Structure { cell_mm: [8.0; 3], ..Structure::default() };
-        s.seeds.finer = Some(Finer { share: 1.0, reach_mm: 5.0, surface: true });
-        let f = Foam::new((&part).into(), &s, &|| false).unwrap();
+        let s = Structure { cell_mm: [8.0; 3], ..Structure::default() };
+        let finer = Some(Finer { share: 1.0, reach_mm: 5.0, surface: true });
+        let pattern = FoamPattern { finer, ..FoamPattern::default() };
+        let f = Foam::new((&part).into(), &pattern, &s, &|| false).unwrap();
         assert!(f.samples.len() > 300 && f.cell == 8.0);
     }
 }

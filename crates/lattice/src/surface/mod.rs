@@ -20,7 +20,7 @@ pub use thick::{Periodic, Thick};
 use ulmix_field::numeric::low_discrepancy;
 use ulmix_field::numeric::median;
 use ulmix_field::numeric::trig::sin_cos;
-use ulmix_recipe::{Form, Structure, SurfaceKind};
+use ulmix_recipe::{Form, Structure, SurfaceKind, SurfacePattern};
 
 /// A surface placed in the part: cells of a size, shifted and turned.
 #[derive(Clone, Debug)]
@@ -41,12 +41,19 @@ pub struct Surface {
 
 impl Surface {
     /// `anchor` is the point of the part where a cell's corner lies before the shift.
-    pub fn new(kind: SurfaceKind, structure: &Structure, anchor: DVec3) -> Surface {
+    pub fn new(pattern: &SurfacePattern, structure: &Structure, anchor: DVec3) -> Surface {
         let turn = turn(structure);
         let cell = DVec3::from(structure.cell_mm);
-        let sense = if structure.form == Form::OtherNetwork { -1.0 } else { 1.0 };
+        let sense = if pattern.form == Form::OtherNetwork { -1.0 } else { 1.0 };
         let shift = anchor + DVec3::from(structure.shift_mm);
-        Surface { kind, sense, wave: TAU / cell, turn, shift, feet: Arc::default() }
+        Surface {
+            kind: pattern.surface,
+            sense,
+            wave: TAU / cell,
+            turn,
+            shift,
+            feet: Arc::default(),
+        }
     }
 
     /// Phases along its axes at a place of these axes, in radians.
@@ -178,12 +185,16 @@ mod tests {
     pub(super) const KINDS: [SurfaceKind; 8] =
         [Gyroid, SchwarzP, SchwarzD, Iwp, Neovius, Frd, SplitP, Lidinoid];
 
-    pub(super) fn placed(cell: [f64; 3], form: Form) -> Structure {
-        Structure { form, cell_mm: cell, rotation_deg: [10.0, 20.0, 30.0], ..Default::default() }
+    pub(super) fn placed(cell: [f64; 3]) -> Structure {
+        Structure { cell_mm: cell, rotation_deg: [10.0, 20.0, 30.0], ..Default::default() }
     }
 
     pub(super) fn surface(kind: SurfaceKind, cell: [f64; 3]) -> Surface {
-        Surface::new(kind, &placed(cell, Form::Walls), DVec3::ONE)
+        Surface::new(
+            &SurfacePattern { surface: kind, form: Form::Walls },
+            &placed(cell),
+            DVec3::ONE,
+        )
     }
 
     #[test]

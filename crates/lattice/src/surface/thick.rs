@@ -8,7 +8,7 @@ use glam::DVec3;
 use std::f64::consts::TAU;
 use ulmix_field::grid::Grid;
 use ulmix_field::numeric::low_discrepancy;
-use ulmix_recipe::{Form, Structure, SurfaceKind};
+use ulmix_recipe::{Form, Structure, SurfacePattern};
 
 /// A surface in one of its forms, before it is given thickness.
 #[derive(Clone)]
@@ -20,9 +20,9 @@ pub struct Periodic {
 
 impl Periodic {
     /// The surface of a structure, in axes that begin at `anchor`.
-    pub fn new(kind: SurfaceKind, structure: &Structure, anchor: DVec3) -> Periodic {
-        let surface = Surface::new(kind, structure, anchor);
-        Periodic { neck: surface.neck(), surface, form: structure.form }
+    pub fn new(pattern: &SurfacePattern, structure: &Structure, anchor: DVec3) -> Periodic {
+        let surface = Surface::new(pattern, structure, anchor);
+        Periodic { neck: surface.neck(), surface, form: pattern.form }
     }
 
     /// Distance from the middle of the channels' narrowest place to the surface. mm.
@@ -156,6 +156,12 @@ mod tests {
     use super::*;
     use crate::density::DensityCurve;
     use std::sync::Arc;
+    use ulmix_recipe::SurfaceKind;
+
+    fn of_form(kind: SurfaceKind, form: Form) -> Periodic {
+        let pattern = SurfacePattern { surface: kind, form };
+        Periodic::new(&pattern, &placed([10.0; 3]), DVec3::ONE)
+    }
 
     fn thick(surface: Surface, thickness: f64) -> Thick {
         Thick {
@@ -169,10 +175,7 @@ mod tests {
     }
 
     fn curve(kind: SurfaceKind, form: Form, points: &[DVec3]) -> DensityCurve {
-        DensityCurve::new(
-            Arc::new(Periodic::new(kind, &placed([10.0; 3], form), DVec3::ONE)),
-            points,
-        )
+        DensityCurve::new(Arc::new(of_form(kind, form)), points)
     }
 
     #[test]
@@ -276,7 +279,7 @@ mod tests {
     fn openings_are_the_balls_that_pass_on_the_wider_side() {
         for kind in KINDS {
             for form in [Form::Walls, Form::Network, Form::OtherNetwork] {
-                let bare = Periodic::new(kind, &placed([10.0; 3], form), DVec3::ONE);
+                let bare = of_form(kind, form);
                 // More thickness leaves less, down to nothing.
                 let openings: Vec<f64> =
                     [0.2, 0.6, 1.2, 2.4, 9.0].into_iter().map(|t| bare.opening(t)).collect();
@@ -309,7 +312,7 @@ mod tests {
     #[test]
     fn borders_have_edges_deep_in_channels_only() {
         let even = |kind: SurfaceKind, form: Form, density: f64| {
-            let bare = Periodic::new(kind, &placed([10.0; 3], form), DVec3::ONE);
+            let bare = of_form(kind, form);
             let curve = curve(kind, form, &bare.cell_points());
             let lattice = Thick::of(&bare, curve.thickness(density, 10.0));
             lattice.even

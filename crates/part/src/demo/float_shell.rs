@@ -6,7 +6,7 @@ use glam::{DVec2, DVec3};
 use std::f64::consts::FRAC_PI_2;
 use ulmix_mesh::remesh::{remesh, RemeshOptions};
 use ulmix_mesh::{weld::weld, TriMesh};
-use ulmix_recipe::{Kind, Recipe, SeededKind, Shell, Thicken};
+use ulmix_recipe::{Kind, Pattern, Recipe, SeededKind, Seeds, Shell, Thicken, VoronoiPattern};
 
 /// Half the hull's length and width, and its height. mm.
 const HALF: DVec3 = DVec3::new(72.0, 46.0, 40.0);
@@ -18,8 +18,10 @@ const THICKNESS: f64 = 7.0;
 pub(super) fn float_shell() -> (TriMesh, Recipe) {
     let mesh = hull();
     let mut recipe = recipe(&mesh, Kind::Seeded(SeededKind::Voronoi), 9.0);
+    let seeds = Seeds { rounds: 8, ..Seeds::default() };
+    recipe.structure.pattern =
+        Pattern::Voronoi(VoronoiPattern { seeds, ..VoronoiPattern::default() });
     recipe.part.shell = Some(Shell { thickness_mm: THICKNESS, front_percent: 0.0 });
-    recipe.structure.seeds.rounds = 8;
     recipe.thicken = Thicken::Thickness { thickness_mm: 1.6 };
     (mesh, recipe)
 }

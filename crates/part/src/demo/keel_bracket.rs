@@ -13,17 +13,17 @@ pub fn keel_bracket() -> (TriMesh, Recipe) {
     let mesh = bracket();
     let mut recipe = Recipe::for_part(&mesh.bounds());
     recipe.name = "Keel bracket".into();
-    let solid = |name: &str, base_mm: [f64; 3], axis_mm: [f64; 3], radius_mm: f64| {
-        Zone::new(name, Role::KeepSolid, Place::Cylinder { base_mm, axis_mm, radius_mm })
+    let solid = |id: u32, name: &str, base_mm: [f64; 3], axis_mm: [f64; 3], radius_mm: f64| {
+        Zone::new(id, name, Role::KeepSolid, Place::Cylinder { base_mm, axis_mm, radius_mm })
     };
-    let boss = |name: &str, y: f64| {
-        solid(name, [BOSS_X, y, -1.0], [0.0, 0.0, SOLE + BOSS_HEIGHT + 2.0], BOSS + 2.0)
+    let boss = |id: u32, name: &str, y: f64| {
+        solid(id, name, [BOSS_X, y, -1.0], [0.0, 0.0, SOLE + BOSS_HEIGHT + 2.0], BOSS + 2.0)
     };
     let eye = [EYE_X, -HALF_WIDTH - 1.0, EYE_Z];
     recipe.zones.list = vec![
-        boss("Bolt boss, port", BOSS_Y),
-        boss("Bolt boss, starboard", -BOSS_Y),
-        solid("Eye", eye, [0.0, 2.0 * HALF_WIDTH + 2.0, 0.0], EYE + 1.0),
+        boss(1, "Bolt boss, port", BOSS_Y),
+        boss(2, "Bolt boss, starboard", -BOSS_Y),
+        solid(3, "Eye", eye, [0.0, 2.0 * HALF_WIDTH + 2.0, 0.0], EYE + 1.0),
     ];
     (mesh, recipe)
 }

@@ -153,7 +153,7 @@ impl Reedling {
 /// A recipe with first values for a part and a structure of a kind.
 fn recipe(mesh: &TriMesh, kind: Kind, cell_mm: f64) -> Recipe {
     let mut recipe = Recipe::for_part(&mesh.bounds());
-    recipe.structure = Structure { kind, cell_mm: [cell_mm; 3], ..recipe.structure };
+    recipe.structure = Structure { cell_mm: [cell_mm; 3], ..Structure::of_kind(kind) };
     recipe
 }
 
@@ -161,7 +161,7 @@ fn recipe(mesh: &TriMesh, kind: Kind, cell_mm: f64) -> Recipe {
 fn skin(mesh: &TriMesh, name: &str, depth_mm: f64, meant: impl Fn(&Face) -> bool) -> Skin {
     let part = Part::prepare(mesh).expect("a part of our own is sound");
     let faces = part.faces().list.iter().filter(|f| meant(f)).map(crate::part::mark).collect();
-    Skin { name: name.into(), faces: Some(faces), depth_mm }
+    Skin { id: 1, name: name.into(), faces: Some(faces), depth_mm }
 }
 
 #[cfg(test)]

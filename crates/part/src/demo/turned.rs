@@ -34,7 +34,7 @@ pub(super) fn lamp_guard() -> (TriMesh, Recipe) {
         axis_mm: [0.0, 0.0, RING + 1.0],
         radius_mm: RING_OUTER + 1.0,
     };
-    recipe.zones.list = vec![Zone::new("Ring", Role::KeepSolid, ring)];
+    recipe.zones.list = vec![Zone::new(1, "Ring", Role::KeepSolid, ring)];
     (mesh, recipe)
 }
 

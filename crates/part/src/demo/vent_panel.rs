@@ -4,7 +4,7 @@ use super::{recipe, skin};
 use crate::builder::{flat, rounded_rectangle, Builder};
 use glam::{DVec2, DVec3};
 use ulmix_mesh::{weld::weld, TriMesh};
-use ulmix_recipe::{ExtrudedKind, Kind, Recipe, Thicken};
+use ulmix_recipe::{Kind, PlanarKind, Recipe, Thicken};
 
 const HALF: DVec2 = DVec2::new(55.0, 36.0);
 const CORNER: f64 = 12.0;
@@ -14,7 +14,7 @@ const HEIGHT: f64 = 3.5;
 
 pub(super) fn vent_panel() -> (TriMesh, Recipe) {
     let mesh = plate();
-    let mut recipe = recipe(&mesh, Kind::Extruded(ExtrudedKind::PlanarVoronoi), 8.0);
+    let mut recipe = recipe(&mesh, Kind::Planar(PlanarKind::PlanarVoronoi), 8.0);
     recipe.thicken = Thicken::Thickness { thickness_mm: 1.4 };
     // As deep as the rim is wide, from its outer side.
     let outer = |p: DVec3| p.x.abs() > HALF.x - CORNER || p.y.abs() > HALF.y - 0.5 * RIM;

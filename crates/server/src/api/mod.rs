@@ -37,7 +37,7 @@ use tokio::sync::Semaphore;
 use ulmix_lattice::own_cell;
 use ulmix_part::demo::Reedling;
 use ulmix_part::own_shapes::first_shapes;
-use ulmix_recipe::{Family, GivenKind, Kind, OwnCell, OwnShape, MATERIALS};
+use ulmix_recipe::{Family, GivenKind, Kind, OwnCell, OwnShape, Pattern, Structure, MATERIALS};
 use utoipa::ToSchema;
 
 pub use document::openapi;
@@ -152,6 +152,9 @@ pub struct StructureChoice {
     pub given: bool,
     /// A random number tells its arrangements apart.
     pub random: bool,
+    /// A pattern of it, with first values; none of kinds that come from a file.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub first: Option<Pattern>,
     /// A cell of it, to begin an own one with.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub drawn: Option<OwnCell>,
@@ -215,6 +218,7 @@ pub async fn options(State(app): State<App>) -> Json<Options> {
                 seeded: kind.seeded(),
                 given: matches!(kind, Kind::Given(_)),
                 random: kind.random(),
+                first: Structure::default().pattern.of_kind(kind),
                 drawn: if let Kind::Cell(cell) = kind { own_cell::drawn(cell) } else { None },
             })
             .collect(),

@@ -78,8 +78,8 @@ pub(super) async fn loops(
 #[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Of {
-    /// Name of a zone of the recipe.
-    zone: Option<String>,
+    /// Number of a zone of the recipe.
+    zone: Option<u32>,
     /// Or name of a body of the part.
     body: Option<String>,
 }
@@ -110,12 +110,9 @@ pub(super) async fn within(
         let recipe = row.read_recipe()?;
         let part = app.studio.part(&row, &recipe, waiting)?;
         let solid = match (&of.zone, &of.body) {
-            (Some(name), _) => recipe
-                .zones
-                .list
-                .iter()
-                .find(|z| z.name == *name)
-                .map(|z| Solid::of(&z.place, &part).0),
+            (Some(id), _) => {
+                recipe.zones.list.iter().find(|z| z.id == *id).map(|z| Solid::of(&z.place, &part).0)
+            }
             (None, body) => part
                 .bodies
                 .iter()

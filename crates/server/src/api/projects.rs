@@ -26,7 +26,10 @@ use ulmix_part::own_shapes;
 use ulmix_part::own_shapes::{directions, Directions};
 use ulmix_part::sheet::shell_for;
 use ulmix_part::{stem, Part, PartFacts};
-use ulmix_recipe::{Beside, Drain, FileMark, OwnShape, PartStep, Ranges, Recipe, Shell, Unit};
+use ulmix_recipe::{
+    Beside, CleanUp, Drain, FileMark, OwnShape, OwnStrutsPattern, PartStep, Pattern, Ranges,
+    Recipe, Shell, Unit,
+};
 use ulmix_runner::picture::RunInfo;
 use utoipa::ToSchema;
 
@@ -226,7 +229,11 @@ pub(super) async fn create(
                     Some((struts, true)) => {
                         struts.fill(&mut recipe, part.mesh.bounds().size().max_element())
                     }
-                    Some((struts, false)) => recipe.structure.own_struts = Some(struts.own),
+                    Some((struts, false)) => {
+                        let clean = CleanUp::default();
+                        let own = struts.own;
+                        recipe.kept.push(Pattern::OwnStruts(OwnStrutsPattern { own, clean }));
+                    }
                     None => {}
                 }
                 (name, bytes, recipe, part)

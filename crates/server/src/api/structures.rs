@@ -8,7 +8,7 @@ use axum::http::{header, StatusCode};
 use axum::response::IntoResponse;
 use serde::Deserialize;
 use ulmix_lattice::thumbnail::thumbnail;
-use ulmix_recipe::{Form, Joins, Kind, Structure};
+use ulmix_recipe::{Form, Joins, Kind, Pattern, Structure};
 use utoipa::IntoParams;
 
 const SIZE: u32 = 112;
@@ -67,13 +67,21 @@ pub async fn structure_picture(
     }
     let joins =
         Joins { blend_mm: look.blend.min(0.5 * least), node_mm: look.node, ..Joins::default() };
-    let mut structure = Structure { kind, form: look.form, cell_mm, ..Structure::default() };
-    if let Some(struts) = look.own {
-        structure.own_cell.struts = serde_json::from_str(&struts).map_err(|e| {
-            refuse(&format!("The struts cannot be read: {e}."), "Give them as a recipe does.")
-        })?;
-        structure.own_cell.validate()?;
+    let mut pattern = Structure::default()
+        .pattern
+        .of_kind(kind)
+        .ok_or_else(|| refuse("What comes from a file cannot be drawn.", "Choose another kind."))?;
+    match (&mut pattern, look.own) {
+        (Pattern::Surface(p), _) => p.form = look.form,
+        (Pattern::OwnCell(p), Some(struts)) => {
+            p.own.struts = serde_json::from_str(&struts).map_err(|e| {
+                refuse(&format!("The struts cannot be read: {e}."), "Give them as a recipe does.")
+            })?;
+            p.own.validate()?;
+        }
+        _ => {}
     }
+    let structure = Structure { pattern, cell_mm, ..Structure::default() };
     let png = blocking(move || {
         let pixels = thumbnail(&structure, joins, look.thickness, SIZE).ok_or_else(|| {
             refuse("That structure cannot be drawn.", "Choose another cell size.")

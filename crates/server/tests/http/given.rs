@@ -40,7 +40,10 @@ fn beams_beside_a_solid_come_as_the_struts_that_fill_it() {
         .post("/api/projects", &json!({ "from": "upload", "upload": told["upload"], "unit": "mm" }))
         .json();
     let (structure, thicken) = (&p["recipe"]["structure"], &p["recipe"]["thicken"]);
-    assert_eq!((&structure["kind"], &thicken["thickness_mm"]), (&json!("own_struts"), &json!(3.0)));
+    assert_eq!(
+        (&structure["pattern"]["kind"], &thicken["thickness_mm"]),
+        (&json!("own_struts"), &json!(3.0))
+    );
     assert!((p["part"]["volume_mm3"].as_f64().unwrap() - 8000.0).abs() < 1e-6);
     let id = p["id"].as_str().unwrap();
     let draft = s.post(&format!("/api/projects/{id}/draft"), &draft_body(&p["recipe"], false));
@@ -48,7 +51,7 @@ fn beams_beside_a_solid_come_as_the_struts_that_fill_it() {
     assert_eq!(extras(&draft.body)["linked"]["structure"]["struts"], 2);
     // The same file as struts alone, and one without any.
     let again = s.send("POST", "/api/struts?name=frame.3mf", &[], &file).json();
-    assert_eq!(again["own"]["struts"], structure["own_struts"]["struts"]);
+    assert_eq!(again["own"]["struts"], structure["pattern"]["own"]["struts"]);
     let none =
         s.send("POST", "/api/struts?name=ball.stl", &[], &stl::write(&TriMesh::sphere(3.0, 2)));
     assert!(none.problem(422, "bad_value").contains("no struts"));
@@ -69,15 +72,16 @@ fn a_cell_from_a_file_fills_a_part_and_a_wrong_one_is_refused() {
     let p =
         s.post("/api/projects", &json!({ "from": "reedling", "part": "battery_cradle" })).json();
     let mut recipe = p["recipe"].clone();
-    recipe["structure"]["kind"] = json!("own_mesh");
+    recipe["structure"]["pattern"] = json!({ "kind": "own_mesh" });
     let draft = |recipe: &serde_json::Value| {
         s.post(
             &format!("/api/projects/{}/draft", p["id"].as_str().unwrap()),
             &draft_body(recipe, false),
         )
     };
-    assert!(draft(&recipe).problem(422, "bad_value").contains("no cell from a file"));
-    recipe["structure"]["own_mesh"] = found["own"].clone();
+    // A kind that comes from a file is nothing without it.
+    assert!(draft(&recipe).problem(422, "bad_request").contains("own"));
+    recipe["structure"]["pattern"]["own"] = found["own"].clone();
     recipe["structure"]["cell_mm"] = found["cell_mm"].clone();
     recipe["thicken"] = json!({ "lead": "thickness", "thickness_mm": found["thickness_mm"] });
     let drawn = draft(&recipe);
@@ -116,14 +120,14 @@ fn loops_of_edges_and_what_lies_within_are_told() {
     let points = [0.0, 0.5, 2.0]
         .map(|along| [0, 1, 2].map(|n| (at("base_mm", n) + along * at("axis_mm", n)) as f32));
     let body: Vec<u8> = points.iter().flatten().flat_map(|v| v.to_le_bytes()).collect();
-    let name = p["recipe"]["zones"]["list"][0]["name"].as_str().unwrap().replace(' ', "%20");
+    let zone = p["recipe"]["zones"]["list"][0]["id"].as_u64().unwrap();
     let within = |query: &str, body: &[u8]| {
         s.send("POST", &format!("/api/projects/{id}/within?{query}"), &[], body)
     };
-    let far = within(&format!("zone={name}"), &body).body;
+    let far = within(&format!("zone={zone}"), &body).body;
     let far: Vec<f32> =
         far.chunks_exact(4).map(|b| f32::from_le_bytes(b.try_into().unwrap())).collect();
     assert!(far.len() == 3 && far[0].abs() < 1e-3 && far[1] < -1.0 && far[2] > 1.0, "{far:?}");
-    assert_eq!(within("zone=nowhere", &body).status, 404);
-    assert_eq!(within(&format!("zone={name}"), &body[1..]).status, 422);
+    assert_eq!(within("zone=77", &body).status, 404);
+    assert_eq!(within(&format!("zone={zone}"), &body[1..]).status, 422);
 }

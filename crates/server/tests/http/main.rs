@@ -189,7 +189,7 @@ fn lattice_and_solids_apart_are_two_objects_of_a_file_or_files_of_their_own() {
     let (_dir, s) = fresh();
     let (id, p) = s.small_box();
     let mut recipe = p["recipe"].clone();
-    recipe["zones"]["skins"] = json!([{ "name": "Skin", "depth_mm": 1.0 }]);
+    recipe["zones"]["skins"] = json!([{ "id": 1, "name": "Skin", "depth_mm": 1.0 }]);
     recipe["mesh"]["apart_mm"] = json!(-1);
     let refused = s.put_recipe(&id, &p["revision"], &recipe);
     assert_eq!(refused.json()["field"], "mesh.apart_mm");
@@ -476,7 +476,7 @@ fn a_shape_keeps_its_dimensions_editable_and_shows_its_faces() {
     // A skin on the outer face survives a taller tube.
     let mut recipe = p["recipe"].clone();
     recipe["zones"]["skins"] =
-        json!([{ "name": "Outside", "faces": [faces[0]["mark"]], "depth_mm": 2.0 }]);
+        json!([{ "id": 1, "name": "Outside", "faces": [faces[0]["mark"]], "depth_mm": 2.0 }]);
     recipe["part"]["shape"]["height_mm"] = json!(22);
     let saved = s.put_recipe(id, "1", &recipe);
     assert_eq!(saved.status, 200);
@@ -565,9 +565,9 @@ fn a_long_draft_tells_what_it_is_at_and_can_be_stopped() {
     let (_dir, s) = fresh();
     let (id, p) = s.small_box();
     let mut recipe = p["recipe"].clone();
-    recipe["structure"]["kind"] = json!("voronoi");
-    recipe["structure"]["seeds"]["count"] = json!(40_000);
-    recipe["structure"]["seeds"]["rounds"] = json!(40);
+    recipe["structure"]["pattern"] = json!({ "kind": "voronoi" });
+    recipe["structure"]["pattern"]["seeds"]["count"] = json!(40_000);
+    recipe["structure"]["pattern"]["seeds"]["rounds"] = json!(40);
     let mut told = s.events(&id);
     let path = format!("/api/projects/{id}/draft");
     let draft = std::thread::scope(|scope| {

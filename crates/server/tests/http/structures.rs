@@ -44,14 +44,14 @@ fn structures_are_drawn_small_and_their_struts_listed() {
         count
     };
     assert_eq!(struts(&recipe), [0; 4], "walls have none");
-    recipe["structure"]["kind"] = json!("cubic");
+    recipe["structure"]["pattern"] = json!({ "kind": "cell", "cell": "cubic" });
     let cubic = struts(&recipe);
     assert!(cubic[0] + cubic[1] > 10 && cubic[3] == 0, "{cubic:?}");
-    recipe["structure"]["kind"] = json!("voronoi");
+    recipe["structure"]["pattern"] = json!({ "kind": "voronoi" });
     let net = struts(&recipe);
     assert!(net[0] > 10 && net[2] > 10 && net[3] == 0, "{net:?}");
     // Seed points and the edges of their cells: three of those meet at each corner inside.
-    recipe["structure"]["seeds"]["count"] = json!(40);
+    recipe["structure"]["pattern"]["seeds"]["count"] = json!(40);
     let told: Vec<f32> = s
         .post(&format!("/api/projects/{id}/cells"), &recipe)
         .body
@@ -85,9 +85,9 @@ fn structures_are_drawn_small_and_their_struts_listed() {
     for figure in ["mass_g", "saved_percent", "fill_density_percent"] {
         assert_eq!(foreseen["report"][figure], drawn["report"][figure], "{figure}");
     }
-    recipe["structure"]["kind"] = json!("gyroid");
+    recipe["structure"]["pattern"] = json!({ "kind": "surface", "surface": "gyroid" });
     assert_eq!(s.post(&format!("/api/projects/{id}/cells"), &recipe).body, [0; 8]);
-    recipe["structure"]["kind"] = json!("no_such");
+    recipe["structure"]["pattern"] = json!({ "kind": "no_such" });
     assert_ne!(s.post(&format!("/api/projects/{id}/skeleton"), &recipe).status, 200);
     assert_eq!(s.post(&format!("/api/projects/{id}/foresee"), &recipe).status, 422);
     assert_eq!(s.post("/api/projects/none/foresee", &p["recipe"]).status, 404);
@@ -115,9 +115,9 @@ fn points_of_a_table_fill_a_part_of_the_buoy_and_a_bad_line_is_told() {
     let p = s.post("/api/projects", &json!({ "from": "reedling", "part": "vent_panel" })).json();
     let id = p["id"].as_str().unwrap();
     let mut recipe = p["recipe"].clone();
-    recipe["structure"]["kind"] = json!("voronoi");
-    recipe["structure"]["seeds"]["own"] = own;
-    recipe["structure"]["seeds"]["rounds"] = json!(0);
+    recipe["structure"]["pattern"] = json!({ "kind": "voronoi" });
+    recipe["structure"]["pattern"]["seeds"]["own"] = own;
+    recipe["structure"]["pattern"]["seeds"]["rounds"] = json!(0);
     let draft = s.post(&format!("/api/projects/{id}/draft"), &draft_body(&recipe, false));
     assert_eq!(draft.status, 200);
     assert_eq!(extras(&draft.body)["linked"]["structure"]["seeds"], json!(4), "one lies far away");
@@ -129,10 +129,11 @@ fn struts_and_cells_of_a_zone_of_its_own_are_those_that_reach_into_it() {
     let (id, p) = s.small_box();
     let mut recipe = p["recipe"].clone();
     let mut own = recipe["structure"].clone();
-    own["kind"] = json!("voronoi");
+    own["pattern"] = json!({ "kind": "voronoi" });
     own["cell_mm"] = json!([4, 4, 4]);
     // The half of the box with negative x: its middle is the origin but for its height.
     recipe["zones"]["list"] = json!([{
+        "id": 1,
         "name": "Left",
         "role": "fill",
         "place": { "shape": "box", "centre_mm": [-20, 0, 0], "size_mm": [40, 90, 90], "rotation_deg": [0, 0, 0] },
@@ -165,10 +166,10 @@ fn relaxing_is_told_and_goes_on_where_it_was_told_to_stop() {
     let id = p["id"].as_str().unwrap();
     let path = format!("/api/projects/{id}/foresee");
     let mut recipe = p["recipe"].clone();
-    recipe["structure"]["seeds"]["count"] = json!(8000);
+    recipe["structure"]["pattern"]["seeds"]["count"] = json!(8000);
     let of = |rounds: &Value| {
         let mut recipe = recipe.clone();
-        recipe["structure"]["seeds"]["rounds"] = rounds.clone();
+        recipe["structure"]["pattern"]["seeds"]["rounds"] = rounds.clone();
         recipe
     };
     s.post(&path, &of(&json!(2001))).problem(422, "bad_value");

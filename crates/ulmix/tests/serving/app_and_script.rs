@@ -28,7 +28,7 @@ fn what_the_app_makes_a_script_makes_byte_for_byte() {
     let s = Running::start(&dir.path().join("u.sqlite"));
     let (path, mut recipe) = bracket(&s);
     recipe["mesh"]["step_mm"] = json!(0.9);
-    recipe["zones"]["skins"] = json!([{ "name": "Skin", "depth_mm": 1.5 }]);
+    recipe["zones"]["skins"] = json!([{ "id": 1, "name": "Skin", "depth_mm": 1.5 }]);
     assert_eq!(s.put_recipe(path.rsplit('/').next().unwrap(), 1, &recipe).status, 200);
     assert_eq!(s.post(&format!("{path}/final"), &json!(null)).status, 202);
     until("it is made", || !s.get(&path).json()["finished"].is_null());

@@ -9,9 +9,9 @@ use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 /// A request that computes for minutes, sent on a connection of its own.
 pub(crate) fn long_request(s: &Running, id: &str, recipe: &Value) -> std::net::TcpStream {
     let mut recipe = recipe.clone();
-    recipe["structure"]["kind"] = json!("voronoi");
-    recipe["structure"]["seeds"]["count"] = json!(300_000);
-    recipe["structure"]["seeds"]["rounds"] = json!(2000);
+    recipe["structure"]["pattern"] = json!({ "kind": "voronoi" });
+    recipe["structure"]["pattern"]["seeds"]["count"] = json!(300_000);
+    recipe["structure"]["pattern"]["seeds"]["rounds"] = json!(2000);
     let body = recipe.to_string();
     let mut stream = s.connect();
     let head = format!(

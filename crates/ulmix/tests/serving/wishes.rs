@@ -102,10 +102,13 @@ fn fields_are_refused_by_what_they_mean() {
         assert_eq!(r.json()["field"], field);
     };
     let far = json!({ "name": "far.csv", "points_mm": [[1, 1, 1], [1e6, 0, 0]] });
-    refuse(&|r| r["structure"]["seeds"]["own"] = far.clone(), "structure.seeds.own");
+    refuse(
+        &|r| r["structure"]["pattern"] = json!({ "kind": "voronoi", "seeds": { "own": far } }),
+        "structure.pattern.seeds.own",
+    );
     let face = |direction: Value, area: f64| json!({ "kind": "plane", "place_mm": [0, 0, 0], "direction": direction, "area_mm2": area });
     for face in [face(json!([0, 0, 1]), -1.0), face(json!([0, 0, 1e12]), 5.0)] {
-        let skin = json!([{ "name": "Skin", "faces": [face], "depth_mm": 1.0 }]);
+        let skin = json!([{ "id": 1, "name": "Skin", "faces": [face], "depth_mm": 1.0 }]);
         refuse(&|r| r["zones"]["skins"] = skin.clone(), "zones.skins.0");
     }
     // What mending asks for is looked at before the part is mended.
@@ -123,8 +126,7 @@ fn what_may_be_brought_in_may_be_edited() {
         .map(|n| [n as f64 * 1.234_567_890_123e-4, (n % 317) as f64 * 0.052_345_678_901, 1.0 / 3.0])
         .collect();
     let struts: Vec<[u32; 2]> = (0..100_000).map(|n| [n, n + 1]).collect();
-    recipe["structure"]["own_struts"] =
-        json!({ "name": "frame.3mf", "nodes_mm": nodes, "struts": struts });
+    recipe["structure"]["pattern"] = json!({ "kind": "own_struts", "own": { "name": "frame.3mf", "nodes_mm": nodes, "struts": struts } });
     let kept = s.put_recipe(&id, 1, &recipe);
     assert_eq!((kept.status, kept.etag.as_str()), (200, "\"2\""));
 }

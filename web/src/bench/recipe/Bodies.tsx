@@ -102,7 +102,7 @@ function Row({ body, role }: { body: BodyFacts; role: Role | typeof asPart }) {
         {body.name}
       </span>
       <span className="figure muted">{volume(body.volume_mm3)}</span>
-      <AloneButton of="body" name={body.name} />
+      <AloneButton of={{ of: 'body', name: body.name }} name={body.name} />
       <Select<Role | typeof asPart>
         size="small"
         variant="borderless"

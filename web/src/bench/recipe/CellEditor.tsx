@@ -14,7 +14,8 @@ import {
 } from './cell'
 import { CellDrawing } from './CellDrawing'
 import { ChoiceLine, Line } from './Lines'
-import { useChoices, withStructure } from './structureRules'
+import { withOf } from './patternRules'
+import { useChoices } from './structureRules'
 
 /** A cube in which struts are drawn from point to point. */
 export function CellEditor({ cell }: { cell: OwnCell }) {
@@ -31,7 +32,7 @@ export function CellEditor({ cell }: { cell: OwnCell }) {
 
   const struts = strutsOf(cell)
   const known = choices.filter((c) => c.drawn)
-  const set = (list: readonly Strut[]) => edit(withStructure({ own_cell: cellOf(distinct(list)) }))
+  const set = (list: readonly Strut[]) => edit(withOf('own_cell', { own: cellOf(distinct(list)) }))
   const remove = () => {
     const gone = struts
       .filter((s) => nameOf(s) === chosen)
@@ -119,7 +120,7 @@ export function CellEditor({ cell }: { cell: OwnCell }) {
           onChange={(kind) => {
             const found = known.find((c) => c.kind === kind)?.drawn
             setChosen(null)
-            if (found) edit(withStructure({ own_cell: found }))
+            if (found) edit(withOf('own_cell', { own: found }))
           }}
         />
       </Line>

@@ -5,6 +5,7 @@ import { fillingOf, useFilling } from './filling'
 import { KindSheet } from './KindSheet'
 import { OwnMesh } from './OwnMesh'
 import { OwnStruts } from './OwnStruts'
+import { kindOf } from './patternRules'
 import { choiceOf, families, pictureOf, useChoices } from './structureRules'
 
 /** The chosen kind as a picture of itself; all others are in a sheet that opens beside it. */
@@ -18,7 +19,7 @@ export function Chooser() {
   useEffect(() => {
     if (covered) setOpen(false)
   }, [covered])
-  const chosen = f && choiceOf(choices, f.filling.structure.kind)
+  const chosen = f && choiceOf(choices, kindOf(f.filling.structure.pattern))
   if (!f || !chosen) return null
   const saved = fillingOf(f.project.recipe, f.at)
   // Pictures follow what is saved: while a value moves they would only flicker.

@@ -5,46 +5,34 @@ import { useFilling } from './filling'
 import { LengthBars } from './LengthBars'
 import { ChoiceLine, SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
-import { withSeeds, withStructure, type S } from './structureRules'
+import { cleanOf, withClean, type Clean } from './patternRules'
 import { Value } from './Value'
-
-type Clean = NonNullable<S['clean']>
-
-const first: Clean = {
-  dead_ends: 'kept',
-  least_left: 0,
-  most_at_node: 0,
-  keep_loose: false,
-  curved: 0,
-}
 
 /** Halvings of struts that are curved: eight straight pieces look round. */
 const round = 3
 
-const withClean = (change: Partial<Clean>) =>
-  withStructure((s) => ({ clean: { ...first, ...s.clean, ...change } }))
-
 /** What becomes of what a net of struts has too much of, and what was found of it. */
 export function CleanFields() {
   const f = useFilling()
-  if (!f) return null
-  const { seeds, clean = first, kind } = f.filling.structure
+  const pattern = f?.filling.structure.pattern
+  const clean = pattern && cleanOf(pattern)
+  if (!f || !pattern || !clean) return null
   const found = f.found?.structure
   // The net closes what is cut at the surface.
-  const closed = kind === 'voronoi' && seeds.net
+  const closed = pattern.kind === 'voronoi' && !!pattern.net
   const cell = f.found?.cell_mm ?? 1
   return (
     <>
       <h3>Clean-up</h3>
-      {found?.lengths && <LengthBars lengths={found.lengths} weld={seeds.weld * cell} />}
+      {found?.lengths && <LengthBars lengths={found.lengths} weld={clean.weld * cell} />}
       <Value
         label="Weld below"
         hint="share of a cell"
-        value={100 * seeds.weld}
+        value={100 * clean.weld}
         unit="%"
         digits={0}
         range={[0, 40]}
-        change={(v) => withSeeds({ weld: v / 100 })}
+        change={(v) => withClean({ weld: v / 100 })}
       />
       {found?.lengths && found.lengths.suggested_weld_mm > 0 && (
         <div className="line">
@@ -56,7 +44,7 @@ export function CleanFields() {
             size="small"
             onClick={() =>
               edit(
-                withSeeds({
+                withClean({
                   weld: Math.min(0.4, found.lengths ? found.lengths.suggested_weld_mm / cell : 0),
                 }),
               )

@@ -4,11 +4,10 @@ import { count, mm } from '../../shared/format'
 import { edit, useBench } from '../state'
 import { useFilling } from './filling'
 import { SwitchLine } from './Lines'
-import { acrossPart, leastShare, withSeeds, withStructure, type S } from './structureRules'
+import { finerOf, seedsOf, withFiner, withSeeds, type Finer } from './patternRules'
+import { acrossPart, leastShare, withStructure } from './structureRules'
 import { Value } from './Value'
 import { marked, withMarked, ZoneChoice } from './ZoneChoice'
-
-type Finer = NonNullable<S['seeds']['finer']>
 
 const surface = -1
 
@@ -18,10 +17,7 @@ const withSize = (cell: number) => (r: Recipe) =>
 
 /** Which zones have smaller cells around them, and whether the surface has. */
 const near = (finer: Finer, chosen: number[]) => (r: Recipe) =>
-  withMarked(
-    'finer',
-    chosen,
-  )(withSeeds({ finer: { ...finer, surface: chosen.includes(surface) } })(r))
+  withMarked('finer', chosen)(withFiner({ ...finer, surface: chosen.includes(surface) })(r))
 
 /** Cells that are smaller near some places. */
 export function FinerFields() {
@@ -29,11 +25,10 @@ export function FinerFields() {
   const size_mm = useBench((s) => s.project?.part.size_mm) ?? []
   if (!f) return null
   const { recipe, filling, found } = f
-  const { cell_mm, seeds } = filling.structure
+  const { cell_mm, pattern } = filling.structure
+  const [seeds, finer] = [seedsOf(pattern), finerOf(pattern)]
   const { list } = recipe.zones
   const cell = Math.min(...cell_mm)
-  const { finer } = seeds
-  const pointed = filling.structure.kind !== 'foam_sheet'
   const least = leastShare(filling.structure, recipe)
   const zones = marked(list, 'finer')
   const first: Finer = {
@@ -46,7 +41,7 @@ export function FinerFields() {
       <SwitchLine
         label="Smaller cells in places"
         checked={!!finer}
-        onChange={(on) => edit(withSeeds({ finer: on ? first : null }))}
+        onChange={(on) => edit(withFiner(on ? first : null))}
       />
       {finer && (
         <>
@@ -64,7 +59,7 @@ export function FinerFields() {
             unit="%"
             digits={0}
             range={[15, 100]}
-            change={(v) => withSeeds({ finer: { ...finer, share: v / 100 } })}
+            change={(v) => withFiner({ ...finer, share: v / 100 })}
           />
           <Value
             label="Grows over"
@@ -72,7 +67,7 @@ export function FinerFields() {
             unit="mm"
             digits={1}
             range={[Number((cell / 2).toPrecision(2)), acrossPart(cell, size_mm)]}
-            change={(v) => withSeeds({ finer: { ...finer, reach_mm: v } })}
+            change={(v) => withFiner({ ...finer, reach_mm: v })}
           />
           {found && least < 1 && (
             <dl className="facts">
@@ -84,7 +79,7 @@ export function FinerFields() {
               </div>
             </dl>
           )}
-          {pointed && least < 1 && !seeds.own && seeds.layout !== 'surface' && (
+          {seeds && least < 1 && !seeds.own && seeds.layout !== 'surface' && (
             <div className="line">
               <span className="label">
                 {seeds.count ? 'The number of points is kept' : 'The cell size is kept'}

@@ -4,18 +4,12 @@ import { edit, pick, useBench } from '../state'
 import type { fillingOf } from './filling'
 import { OwnMesh } from './OwnMesh'
 import { OwnStruts } from './OwnStruts'
-import {
-  families,
-  pictureOf,
-  useChoices,
-  withStructure,
-  type Choice,
-  type Family,
-} from './structureRules'
+import { chosen } from './patternRules'
+import { families, pictureOf, useChoices, type Choice, type Family } from './structureRules'
 
 /** Every kind as a picture of itself, with this recipe's cell size and thickness, over the view. */
 export function KindSheet({
-  chosen,
+  chosen: now,
   saved,
   thickness,
   onClose,
@@ -26,7 +20,7 @@ export function KindSheet({
   onClose: () => void
 }) {
   const choices = useChoices()
-  const [family, look] = useState<Family>(chosen.family)
+  const [family, look] = useState<Family>(now.family)
   const [sought, seek] = useState('')
   const words = sought.trim().toLowerCase()
   const field = useRef<InputRef>(null)
@@ -78,13 +72,13 @@ export function KindSheet({
           <button
             key={c.kind}
             role="radio"
-            aria-checked={c.kind === chosen.kind}
+            aria-checked={c.kind === now.kind}
             className="kind"
             onClick={() => {
-              if (c.kind === chosen.kind) return
+              if (c.kind === now.kind) return
               // Faces that were being picked for this kind mean nothing to the next.
               if (useBench.getState().picking) void pick(null)
-              edit(withStructure({ kind: c.kind }))
+              edit(chosen(c))
             }}
           >
             <img src={pictureOf(c.kind, saved, thickness)} alt="" width={64} height={64} />
@@ -96,8 +90,8 @@ export function KindSheet({
       {shown.length === 0 && <p className="muted">No kind has this in its name.</p>}
       {!words && family === 'cells' && (
         <>
-          {chosen.kind !== 'own_mesh' && <OwnMesh />}
-          {chosen.kind !== 'own_struts' && <OwnStruts />}
+          {now.kind !== 'own_mesh' && <OwnMesh />}
+          {now.kind !== 'own_struts' && <OwnStruts />}
         </>
       )}
     </section>

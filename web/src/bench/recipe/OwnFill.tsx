@@ -3,6 +3,7 @@ import type { Zone } from '../../api/client'
 import { edit, useBench } from '../state'
 import { SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
+import { kindOf } from './patternRules'
 import { cells, choiceOf, useChoices } from './structureRules'
 import { withZone } from './zoneRules'
 
@@ -13,7 +14,7 @@ export function OwnFill({ index, zone }: { index: number; zone: Zone }) {
   const linked = useBench((s) => s.picture?.info.linked)
   if (!recipe) return null
   const { own } = zone
-  const choice = own ? choiceOf(choices, own.structure.kind) : undefined
+  const choice = own ? choiceOf(choices, kindOf(own.structure.pattern)) : undefined
   const { structure, thicken, joins } = recipe
   const here = linked?.own[index]
   // Walls and foams end where the border is; only struts have ends.
@@ -30,7 +31,7 @@ export function OwnFill({ index, zone }: { index: number; zone: Zone }) {
         <>
           <div className="line">
             <span className="label">
-              {choice?.title}, {cells(own.structure, choice)}
+              {choice?.title}, {cells(own.structure)}
             </span>
             <Button
               size="small"

@@ -4,14 +4,17 @@ import { count } from '../../shared/format'
 import { edit } from '../state'
 import { useFilling, withFilling } from './filling'
 import { FromFile } from './FromFile'
-import { withStructure, type Triple } from './structureRules'
+import { keptOf, withNext } from './patternRules'
+import type { Triple } from './structureRules'
 
 /** A cell that comes from a file as a solid. */
 export function OwnMesh() {
   const f = useFilling()
   if (!f) return null
-  const own = f.filling.structure.own_mesh
-  const used = f.filling.structure.kind === 'own_mesh'
+  const { pattern } = f.filling.structure
+  const used = pattern.kind === 'own_mesh'
+  const kept = used ? pattern : keptOf(f.recipe, 'own_mesh')
+  const own = kept?.own
   const read = async (file: File) => {
     const found = await api.cell(file)
     // A file without a unit may be far too small or large for the part: its proportions stay.
@@ -19,11 +22,11 @@ export function OwnMesh() {
     const larger = Math.max(1, least / Math.min(...found.cell_mm))
     const scale = larger * Math.min(1, most / (larger * Math.max(...found.cell_mm)))
     const cell_mm = found.cell_mm.map((v) => v * scale) as Triple
-    edit(
+    edit((r) =>
       withFilling((now) => ({
-        structure: { ...now.structure, kind: 'own_mesh', own_mesh: found.own, cell_mm },
+        structure: { ...now.structure, cell_mm },
         thicken: { lead: 'thickness', thickness_mm: found.thickness_mm * scale },
-      })),
+      }))(withNext(() => ({ kind: 'own_mesh', own: found.own }))(r)),
     )
   }
   const apart = ['x', 'y', 'z'].filter((_, i) => own?.apart[i])
@@ -46,8 +49,8 @@ export function OwnMesh() {
           Along {apart.join(' and ')} the cell does not reach its neighbours.
         </p>
       )}
-      {own && !used && (
-        <Button size="small" onClick={() => edit(withStructure({ kind: 'own_mesh' }))}>
+      {kept && !used && (
+        <Button size="small" onClick={() => edit(withNext(() => kept))}>
           Use this cell
         </Button>
       )}

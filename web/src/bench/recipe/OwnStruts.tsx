@@ -4,28 +4,26 @@ import { count } from '../../shared/format'
 import { edit } from '../state'
 import { useFilling, withFilling } from './filling'
 import { FromFile } from './FromFile'
-import { withStructure } from './structureRules'
+import { cleanOf, firstClean, keptOf, withNext } from './patternRules'
 
 /** Struts that come from a file. */
 export function OwnStruts() {
   const f = useFilling()
   if (!f) return null
-  const own = f.filling.structure.own_struts
-  const used = f.filling.structure.kind === 'own_struts'
+  const { pattern } = f.filling.structure
+  const used = pattern.kind === 'own_struts'
+  const kept = used ? pattern : keptOf(f.recipe, 'own_struts')
+  const own = kept?.own
   const read = async (file: File) => {
     const found = await api.struts(file)
     const [least, most] = f.project.ranges.cell_mm
     const cell = Math.min(Math.max(found.cell_mm, least ?? 0), most ?? found.cell_mm)
-    edit(
+    const clean = cleanOf(pattern) ?? firstClean
+    edit((r) =>
       withFilling((now) => ({
-        structure: {
-          ...now.structure,
-          kind: 'own_struts',
-          own_struts: found.own,
-          cell_mm: [cell, cell, cell],
-        },
+        structure: { ...now.structure, cell_mm: [cell, cell, cell] },
         thicken: { lead: 'thickness', thickness_mm: Math.min(found.thickness_mm, cell) },
-      })),
+      }))(withNext(() => ({ kind: 'own_struts', own: found.own, clean }))(r)),
     )
   }
   return (
@@ -43,8 +41,8 @@ export function OwnStruts() {
         button={own ? 'Another file' : 'Choose a file'}
         read={read}
       />
-      {own && !used && (
-        <Button size="small" onClick={() => edit(withStructure({ kind: 'own_struts' }))}>
+      {kept && !used && (
+        <Button size="small" onClick={() => edit(withNext(() => kept))}>
           Use these struts
         </Button>
       )}

@@ -8,21 +8,33 @@ import { FromFile } from './FromFile'
 import { ChoiceLine, SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
 import { Value } from './Value'
-import { withSeeds, type S } from './structureRules'
+import {
+  randomOf,
+  seedsOf,
+  withOf,
+  withPattern,
+  withRandom,
+  withSeeds,
+  type PatternOf,
+  type Seeds,
+} from './patternRules'
+
+type Net = NonNullable<PatternOf<'voronoi'>['net']>
 
 /** The integer that repeats an arrangement. */
 export function RandomNumber() {
-  const random = useFilling()?.filling.structure.seeds.random
-  if (random === undefined) return null
+  const pattern = useFilling()?.filling.structure.pattern
+  const random = pattern ? randomOf(pattern) : null
+  if (random === null) return null
   return (
     <div className="line">
       <NumberLine
         label="Random number"
         unit=""
         value={random}
-        onSet={(v) => edit(withSeeds({ random: Math.max(0, Math.round(v)) }))}
+        onSet={(v) => edit(withRandom(Math.max(0, Math.round(v))))}
       />
-      <Button size="small" onClick={() => edit(withSeeds({ random: random + 1 }))}>
+      <Button size="small" onClick={() => edit(withRandom(random + 1))}>
         Another
       </Button>
     </div>
@@ -32,8 +44,9 @@ export function RandomNumber() {
 /** Seed points that come from a table. */
 function OwnPoints() {
   const f = useFilling()
-  if (!f) return null
-  const { own } = f.filling.structure.seeds
+  const seeds = f && seedsOf(f.filling.structure.pattern)
+  if (!f || !seeds) return null
+  const { own } = seeds
   return (
     <FromFile
       title={own ? own.name : 'Own points'}
@@ -83,8 +96,9 @@ function Points({
 function Relaxing() {
   const f = useFilling()
   const under = useBench((b) => b.relaxing)
-  if (!f) return null
-  const { rounds } = f.filling.structure.seeds
+  const seeds = f && seedsOf(f.filling.structure.pattern)
+  if (!f || !seeds) return null
+  const { rounds } = seeds
   const found = f.found?.structure
   const stopped = found && found.rounds > 0 && found.rounds < rounds
   return (
@@ -121,21 +135,62 @@ function Relaxing() {
   )
 }
 
+/** Limits of the lengths of struts between points. */
+const withLengths = (change: Partial<PatternOf<'delaunay'>['lengths']>) =>
+  withPattern((p) => ('lengths' in p ? { ...p, lengths: { ...p.lengths, ...change } } : p))
+
+/** Where points lie. Cells of points on the surface alone meet in the middle of the part: their net is what is meant. */
+const laid = (layout: Seeds['layout']) => (r: Recipe) =>
+  withPattern((p) =>
+    p.kind === 'voronoi' && p.net ? { ...p, net: { ...p.net, inner: layout !== 'surface' } } : p,
+  )(withSeeds({ layout })(r))
+
+/** The net of struts in which a lattice ends at the part's surface. */
+function NetFields({ net }: { net: Net | null }) {
+  const set = (net: Net | null) => edit(withOf('voronoi', { net }))
+  return (
+    <>
+      <SwitchLine
+        label="Closed by a net at the surface"
+        name="Net at the surface"
+        checked={!!net}
+        onChange={(on) => set(on ? { inner: true, edges: true } : null)}
+      />
+      {net && (
+        <>
+          <SwitchLine
+            label="Struts inside too"
+            checked={net.inner}
+            onChange={(inner) => set({ ...net, inner })}
+          />
+          <SwitchLine
+            label="Struts along sharp edges"
+            checked={net.edges}
+            onChange={(edges) => set({ ...net, edges })}
+          />
+        </>
+      )}
+    </>
+  )
+}
+
 /** How many seed points, how they lie and how even they are. */
 export function SeedFields() {
   const f = useFilling()
-  if (!f) return null
-  const { kind, seeds } = f.filling.structure
+  const pattern = f?.filling.structure.pattern
+  const seeds = pattern && seedsOf(pattern)
+  if (!f || !pattern || !seeds) return null
+  const planar = pattern.kind === 'planar_voronoi'
   const found = f.found?.structure
-  const onSurface = seeds.layout !== 'inside' && kind !== 'planar_voronoi'
-  const inside = seeds.layout !== 'surface' || kind === 'planar_voronoi'
+  const onSurface = seeds.layout !== 'inside'
+  const inside = seeds.layout !== 'surface'
   return (
     <>
       <OwnPoints />
       {!seeds.own && (
         <>
-          {kind !== 'planar_voronoi' && (
-            <ChoiceLine<S['seeds']['layout']>
+          {!planar && (
+            <ChoiceLine<Seeds['layout']>
               label="Points lie"
               value={seeds.layout}
               options={[
@@ -143,10 +198,7 @@ export function SeedFields() {
                 { value: 'surface', label: 'On the surface' },
                 { value: 'both', label: 'Both' },
               ]}
-              // Cells of points on the surface alone meet in the middle of the part: their net is what is meant.
-              onChange={(layout) =>
-                edit(withSeeds({ layout, inner: layout !== 'surface' || !seeds.net }))
-              }
+              onChange={(layout) => edit(laid(layout))}
             />
           )}
           {inside && (
@@ -175,7 +227,7 @@ export function SeedFields() {
               }
             />
           )}
-          <ChoiceLine<S['seeds']['spread']>
+          <ChoiceLine<Seeds['spread']>
             label="Spread"
             value={seeds.spread}
             options={[
@@ -198,70 +250,49 @@ export function SeedFields() {
         />
       )}
       <Relaxing />
-      {kind === 'neighbours' && (
+      {pattern.kind === 'neighbours' && (
         <NumberLine
           label="Struts from each point"
           unit=""
-          value={seeds.neighbours}
-          onSet={(v) => edit(withSeeds({ neighbours: Math.round(v) }))}
+          value={pattern.neighbours}
+          onSet={(v) => edit(withOf('neighbours', { neighbours: Math.round(v) }))}
         />
       )}
-      {(kind === 'neighbours' || kind === 'delaunay') && (
+      {'lengths' in pattern && (
         <>
           <Value
             label="No struts below"
             hint="share of a cell"
-            value={100 * seeds.shortest}
+            value={100 * pattern.lengths.shortest}
             unit="%"
             digits={0}
             range={[0, 100]}
-            change={(v) => withSeeds({ shortest: v / 100 })}
+            change={(v) => withLengths({ shortest: v / 100 })}
           />
           <Value
             label="None above"
             hint="share of a cell"
-            value={100 * seeds.longest}
+            value={100 * pattern.lengths.longest}
             unit="%"
             digits={0}
             range={[50, 300]}
-            change={(v) => withSeeds({ longest: v / 100 })}
+            change={(v) => withLengths({ longest: v / 100 })}
           />
         </>
       )}
-      {kind === 'voronoi_walls' && (
+      {pattern.kind === 'voronoi_walls' && (
         <Value
           label="Holes in walls"
           hint="of their width"
-          value={100 * seeds.holes}
+          value={100 * pattern.holes}
           unit="%"
           digits={0}
           range={[0, 90]}
-          change={(v) => withSeeds({ holes: v / 100 })}
+          change={(v) => withOf('voronoi_walls', { holes: v / 100 })}
         />
       )}
-      {kind === 'voronoi' && (
-        <SwitchLine
-          label="Closed by a net at the surface"
-          name="Net at the surface"
-          checked={seeds.net}
-          onChange={(net) => edit(withSeeds({ net }))}
-        />
-      )}
-      {kind === 'voronoi' && seeds.net && (
-        <SwitchLine
-          label="Struts inside too"
-          checked={seeds.inner}
-          onChange={(inner) => edit(withSeeds({ inner }))}
-        />
-      )}
-      {kind === 'voronoi' && seeds.net && (
-        <SwitchLine
-          label="Struts along sharp edges"
-          checked={seeds.edges}
-          onChange={(edges) => edit(withSeeds({ edges }))}
-        />
-      )}
-      {kind !== 'planar_voronoi' && <FinerFields />}
+      {pattern.kind === 'voronoi' && <NetFields net={pattern.net ?? null} />}
+      {!planar && <FinerFields />}
       <RandomNumber />
       {found && (
         <dl className="facts">

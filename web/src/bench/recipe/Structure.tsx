@@ -4,7 +4,7 @@ import type { Recipe } from '../../api/client'
 import { edit, useBench, type Handle } from '../state'
 import { CellEditor } from './CellEditor'
 import { CleanFields } from './CleanFields'
-import { courseOf, hasRows } from './courseRules'
+import { courseOf } from './courseRules'
 import { CourseFields } from './CourseFields'
 import { Chooser } from './Chooser'
 import { useFilling } from './filling'
@@ -15,6 +15,18 @@ import { FinerFields } from './FinerFields'
 import { followedFaces } from './followedRules'
 import { ChoiceLine, SwitchLine } from './Lines'
 import { leave } from './NumberLine'
+import {
+  cleanOf,
+  hasRows,
+  isUpright,
+  kindOf,
+  seedsOf,
+  uprightOf,
+  withOf,
+  withPattern,
+  withSeeds,
+  type Form,
+} from './patternRules'
 import { RandomNumber, SeedFields } from './SeedFields'
 import {
   along,
@@ -25,16 +37,14 @@ import {
   leastShare,
   put,
   useChoices,
-  withSeeds,
   withStructure,
-  type S,
   type Triple,
 } from './structureRules'
 import { Value } from './Value'
 
 export function StructureSentence({ recipe }: { recipe: Recipe }) {
   const s = recipe.structure
-  const choice = choiceOf(useChoices(), s.kind)
+  const choice = choiceOf(useChoices(), kindOf(s.pattern))
   const turned = s.rotation_deg.some((v) => v !== 0)
   const moved = s.shift_mm.some((v) => v !== 0)
   const own = recipe.zones.list.filter((_, i) => ownOf(recipe, i)).length
@@ -42,10 +52,10 @@ export function StructureSentence({ recipe }: { recipe: Recipe }) {
     <>
       <b>
         {choice?.title}
-        {choice?.family === 'surfaces' && !choice.random && ` ${forms[s.form]}`}
+        {s.pattern.kind === 'surface' && ` ${forms[s.pattern.form]}`}
       </b>
-      , {cells(s, choice)}
-      {hasRows(choice) &&
+      , {cells(s)}
+      {hasRows(s.pattern) &&
         { straight: '', polar: ', polar', between: ', face to face' }[courseOf(s).course]}
       {turned && ', turned'}
       {moved && (turned ? ' and shifted' : ', shifted')}
@@ -90,9 +100,11 @@ function Three({
   )
 }
 
-/** Are its struts listed one by one, so that some can be left out? */
-const isListed = (s: S, bent: boolean) =>
-  bent || ['voronoi', 'delaunay', 'neighbours', 'own_struts'].includes(s.kind)
+/** Walls along an axis of the part, and on no face. */
+const alongAxis = (a: keyof typeof along) => (r: Recipe) =>
+  withStructure({ rotation_deg: along[a] })(
+    withPattern((p) => (isUpright(p) ? { ...p, upright: null } : p))(r),
+  )
 
 /** The size leads again, not a count of seed points. */
 const sized = (cell_mm: Triple) => (r: Recipe) =>
@@ -102,7 +114,7 @@ export function Structure() {
   const handle = useBench((b) => b.handle)
   const f = useFilling()
   const s = f?.filling.structure
-  const choice = choiceOf(useChoices(), s?.kind ?? 'gyroid')
+  const choice = choiceOf(useChoices(), s ? kindOf(s.pattern) : 'gyroid')
   const uneven = new Set(s?.cell_mm).size > 1
   const [asked, ask] = useState(false)
   const perAxis = asked || uneven
@@ -111,13 +123,16 @@ export function Structure() {
   const [x = 1] = s.cell_mm
   // What is found is the size of the smallest cells.
   const least = leastShare(s, f.recipe)
-  const counted = choice?.seeded && !!(s.seeds.count ?? s.seeds.surface_count)
+  const { pattern } = s
+  const seeds = seedsOf(pattern)
+  const counted = !!(seeds?.count ?? seeds?.surface_count)
   const shown = (i: number) =>
     counted && !uneven ? (f.found ? f.found.cell_mm / least : x) : (s.cell_mm[i] ?? x)
-  const sheet = choice?.random && !choice.seeded
+  const sheet = pattern.kind === 'foam_sheet'
   const contact = sheet ? f.found?.structure?.contact : null
   // Rows that bend follow the part.
-  const bent = hasRows(choice) && courseOf(s).course !== 'straight'
+  const bent = courseOf(s).course !== 'straight'
+  const upright = uprightOf(pattern)
   const direction = (['x', 'y', 'z'] as const).find((a) =>
     along[a].every((v, i) => v === s.rotation_deg[i]),
   )
@@ -125,33 +140,33 @@ export function Structure() {
     <>
       <FillingChoice />
       <Chooser />
-      {choice?.family === 'surfaces' && !choice.random && (
-        <Segmented<S['form']>
+      {pattern.kind === 'surface' && (
+        <Segmented<Form>
           block
           size="small"
           aria-label="Form"
-          value={s.form}
+          value={pattern.form}
           options={[
             { value: 'walls', label: 'Walls' },
             { value: 'network', label: 'Network' },
             { value: 'other_network', label: 'Other side' },
           ]}
-          onChange={(form) => edit(withStructure({ form }))}
+          onChange={(form) => edit(withOf('surface', { form }))}
         />
       )}
-      {s.kind === 'own_cell' && <CellEditor cell={s.own_cell} />}
+      {pattern.kind === 'own_cell' && <CellEditor cell={pattern.own} />}
       {choice?.family === 'extruded' && (
         <ChoiceLine
           label="Walls run along"
-          value={s.upright ? '' : (direction ?? '')}
+          value={upright ? '' : (direction ?? '')}
           options={(['x', 'y', 'z'] as const).map((a) => ({ value: a, label: a.toUpperCase() }))}
-          onChange={(a) => edit(withStructure({ rotation_deg: along[a], upright: undefined }))}
+          onChange={(a) => edit(alongAxis(a))}
         />
       )}
       {choice?.family === 'extruded' && (
         <>
           <p className="muted small">
-            {s.upright
+            {upright
               ? 'Upright on the face picked, or along its axis:'
               : 'or upright on a face, or along the axis of a round one:'}
           </p>
@@ -182,9 +197,9 @@ export function Structure() {
           change={(v) => sized([v, v, v])}
         />
       )}
-      {hasRows(choice) && <CourseFields />}
+      {hasRows(pattern) && <CourseFields />}
       {choice?.seeded && <SeedFields />}
-      {isListed(s, bent) && <CleanFields />}
+      {cleanOf(pattern) && <CleanFields />}
       {sheet && (
         <>
           <RandomNumber />

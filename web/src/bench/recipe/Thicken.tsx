@@ -6,6 +6,7 @@ import { FillingChoice } from './FillingChoice'
 import { ChoiceLine } from './Lines'
 import { SectionFields } from './SectionFields'
 import { TaperFields } from './TaperFields'
+import { kindOf } from './patternRules'
 import { choiceOf, useChoices, withJoins } from './structureRules'
 import { Value } from './Value'
 
@@ -39,9 +40,10 @@ const dense = (percent: number) =>
 
 export function Thicken() {
   const f = useFilling()
-  const family = choiceOf(useChoices(), f?.filling.structure.kind ?? 'gyroid')?.family
+  const family = choiceOf(useChoices(), f ? kindOf(f.filling.structure.pattern) : 'gyroid')?.family
   if (!f) return null
-  const { kind } = f.filling.structure
+  const { pattern } = f.filling.structure
+  const { kind } = pattern
   const net = family !== 'surfaces' && kind !== 'own_mesh'
   const { filling, found: got, picture } = f
   const t = filling.thicken
@@ -108,7 +110,7 @@ export function Thicken() {
           change={(v) => withJoins({ node_mm: v })}
         />
       )}
-      {filling.structure.kind === 'voronoi' && filling.structure.seeds.net && (
+      {pattern.kind === 'voronoi' && pattern.net && (
         <Value
           label="Net at the surface"
           hint="thicker by"

@@ -15,6 +15,7 @@ import {
   extent,
   faces,
   firstZone,
+  nextId,
   shapeNames,
   withPockets,
   withSkin,
@@ -98,7 +99,7 @@ function Skins() {
   )
   const add = () => {
     const n = skins.filter((s) => s.faces).length + 1
-    set((all) => [...all, { name: `Skin ${n}`, faces: [], depth_mm: first }])
+    set((all) => [...all, { id: nextId(all), name: `Skin ${n}`, faces: [], depth_mm: first }])
     useBench.setState({ chosen: { of: 'skin', index: skins.length } })
     void pick('faces')
   }
@@ -110,7 +111,9 @@ function Skins() {
         onChange={(on) => {
           useBench.setState({ chosen: null, picking: null })
           set((all) =>
-            on ? [{ name: 'Skin', depth_mm: first }, ...all] : all.filter((s) => s.faces),
+            on
+              ? [{ id: nextId(all), name: 'Skin', depth_mm: first }, ...all]
+              : all.filter((s) => s.faces),
           )
         }}
       />
@@ -180,14 +183,14 @@ function ZoneList() {
           const me: Chosen = { of: 'zone', index: i }
           return (
             <Row
-              key={i}
+              key={z.id}
               name={z.name}
               kind={z.role}
               title={`${bodyRoleNames[z.role]}, takes ${volume(taken[i] ?? 0)}`}
               detail={extent(z.place)}
               of={me}
               without={withZones((all) => ({ ...all, list: all.list.filter((_, j) => j !== i) }))}
-              locked={locked.includes(z.name)}
+              locked={locked.includes(z.id)}
               drag={{
                 onDragStart: () => setDragged(i),
                 onDragOver: (e) => dragged !== null && e.preventDefault(),
@@ -207,8 +210,8 @@ function ZoneList() {
                 },
               }}
             >
-              <Looks name={z.name} placed={z.place.shape !== 'faces'} />
-              <fieldset disabled={locked.includes(z.name)} className="plainset">
+              <Looks id={z.id} name={z.name} placed={z.place.shape !== 'faces'} />
+              <fieldset disabled={locked.includes(z.id)} className="plainset">
                 <ZoneEditor index={i} zone={z} />
               </fieldset>
               <p className="muted small">
@@ -264,7 +267,12 @@ function Pockets() {
   const recipe = useBench((s) => s.recipe)
   const pockets = recipe?.part.pockets ?? []
   const add = () => {
-    edit(withPockets((all) => [...all, { name: `Pocket ${all.length + 1}`, faces: [] }]))
+    edit(
+      withPockets((all) => [
+        ...all,
+        { id: nextId(all), name: `Pocket ${all.length + 1}`, faces: [] },
+      ]),
+    )
     useBench.setState({ chosen: { of: 'pocket', index: pockets.length } })
     void pick('faces')
   }
@@ -304,21 +312,21 @@ function Pockets() {
   )
 }
 
-const toggled = (list: string[], name: string) =>
-  list.includes(name) ? list.filter((n) => n !== name) : [...list, name]
+const toggled = (list: number[], id: number) =>
+  list.includes(id) ? list.filter((n) => n !== id) : [...list, id]
 
 /** Whether a zone is drawn, shown alone, and can be changed. */
-function Looks({ name, placed }: { name: string; placed: boolean }) {
+function Looks({ id, name, placed }: { id: number; name: string; placed: boolean }) {
   const s = useBench()
-  const [hidden, locked] = [s.hidden.includes(name), s.locked.includes(name)]
+  const [hidden, locked] = [s.hidden.includes(id), s.locked.includes(id)]
   return (
     <div className="looks" role="group" aria-label={`Look of ${name}`}>
-      <AloneButton of="zone" name={name} />
+      <AloneButton of={{ of: 'zone', id }} name={name} />
       {placed && (
         <button
           className="plainbutton"
           aria-pressed={hidden}
-          onClick={() => useBench.setState((s) => ({ hidden: toggled(s.hidden, name) }))}
+          onClick={() => useBench.setState((s) => ({ hidden: toggled(s.hidden, id) }))}
         >
           {hidden ? 'Show its outline' : 'Hide its outline'}
         </button>
@@ -326,7 +334,7 @@ function Looks({ name, placed }: { name: string; placed: boolean }) {
       <button
         className="plainbutton"
         aria-pressed={locked}
-        onClick={() => useBench.setState((s) => ({ locked: toggled(s.locked, name) }))}
+        onClick={() => useBench.setState((s) => ({ locked: toggled(s.locked, id) }))}
       >
         {locked ? 'Unlock' : 'Lock'}
       </button>

@@ -1,6 +1,6 @@
-import type { S } from './structureRules'
+import type { PatternOf } from './patternRules'
 
-export type OwnCell = S['own_cell']
+export type OwnCell = PatternOf<'own_cell'>['own']
 export type Node = readonly [number, number, number]
 export type Strut = readonly [Node, Node]
 

@@ -1,12 +1,12 @@
-import { withStructure, type Choice, type S } from './structureRules'
+import { firstClean, hasRows, rowsOf, withPattern, type Pattern } from './patternRules'
+import type { S } from './structureRules'
 
-export type Course = NonNullable<S['course']>
+type Bent = NonNullable<ReturnType<typeof rowsOf>>['course']
+/** Rows that bend, or run straight. */
+export type Course = Bent | { course: 'straight' }
 
 export const straight: Course = { course: 'straight' }
-export const courseOf = (s: S): Course => s.course ?? straight
-
-/** Does a kind have rows that may bend? */
-export const hasRows = (choice?: Choice) => choice?.family === 'cells' && !choice.given
+export const courseOf = (s: S): Course => rowsOf(s.pattern)?.course ?? straight
 
 /** First values of each course: counts follow the cell size. */
 export const firstCourse: Record<Course['course'], Course> = {
@@ -15,4 +15,11 @@ export const firstCourse: Record<Course['course'], Course> = {
   between: { course: 'between', from: [], to: [], layers: 0 },
 }
 
-export const withCourse = (course: Course) => withStructure({ course })
+/** A pattern with another course of its rows. */
+export function coursed(p: Pattern, course: Course): Pattern {
+  if (!hasRows(p)) return p
+  if (course.course === 'straight') return { ...p, rows: null }
+  return { ...p, rows: { course, clean: p.rows?.clean ?? firstClean } }
+}
+
+export const withCourse = (course: Course) => withPattern((p) => coursed(p, course))

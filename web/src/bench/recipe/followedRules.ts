@@ -1,5 +1,6 @@
 import type { FaceMark } from '../../api/client'
-import { courseOf } from './courseRules'
+import { coursed, courseOf } from './courseRules'
+import { isUpright, uprightOf } from './patternRules'
 import { along, withStructure, type S } from './structureRules'
 
 /**
@@ -18,8 +19,11 @@ export const followedNames: Record<FollowedFaces, string> = {
 
 /** The faces that a structure follows; none when its course is of another kind. */
 export function followedFaces(s: S, of: FollowedFaces): readonly FaceMark[] | null {
+  if (of === 'upright') {
+    const upright = uprightOf(s.pattern)
+    return upright ? [upright] : []
+  }
   const c = courseOf(s)
-  if (of === 'upright') return s.upright ? [s.upright] : []
   if (c.course === 'polar') return of === 'about' ? (c.about ? [c.about] : []) : null
   return c.course === 'between' && of !== 'about' ? c[of] : null
 }
@@ -27,8 +31,15 @@ export function followedFaces(s: S, of: FollowedFaces): readonly FaceMark[] | nu
 /** Walls stand on one face, and an axis has one: the one picked last. What was turned toward an axis of the part is straight again. */
 export const withFollowedFaces = (of: FollowedFaces, faces: FaceMark[]) =>
   withStructure((s) => {
+    const { pattern } = s
+    if (of === 'upright')
+      return isUpright(pattern)
+        ? { pattern: { ...pattern, upright: faces.at(-1) ?? null }, rotation_deg: along.z }
+        : {}
     const c = courseOf(s)
-    if (of === 'upright') return { upright: faces.at(-1), rotation_deg: along.z }
-    if (c.course === 'polar' && of === 'about') return { course: { ...c, about: faces.at(-1) } }
-    return c.course === 'between' && of !== 'about' ? { course: { ...c, [of]: faces } } : {}
+    if (c.course === 'polar' && of === 'about')
+      return { pattern: coursed(pattern, { ...c, about: faces.at(-1) }) }
+    return c.course === 'between' && of !== 'about'
+      ? { pattern: coursed(pattern, { ...c, [of]: faces }) }
+      : {}
   })

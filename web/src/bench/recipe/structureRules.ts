@@ -2,10 +2,11 @@ import { useQuery } from '@tanstack/react-query'
 import { api, type Options, type Recipe } from '../../api/client'
 import { count, plain } from '../../shared/format'
 import { withFilling, type Filling } from './filling'
+import { finerOf, seedsOf, type Form } from './patternRules'
 
 export type S = Recipe['structure']
-export type Kind = S['kind']
 export type Choice = Options['structures'][number]
+export type Kind = Choice['kind']
 export type Family = Choice['family']
 export type Triple = [number, number, number]
 
@@ -16,7 +17,7 @@ export const families: { value: Family; label: string }[] = [
   { value: 'seeded', label: 'Seeded' },
 ]
 
-export const forms: Record<S['form'], string> = {
+export const forms: Record<Form, string> = {
   walls: 'walls',
   network: 'network',
   other_network: 'network, other side',
@@ -25,10 +26,6 @@ export const forms: Record<S['form'], string> = {
 export const withStructure = (change: Partial<S> | ((s: S) => Partial<S>)) =>
   withFilling((f) => ({
     structure: { ...f.structure, ...(typeof change === 'function' ? change(f.structure) : change) },
-  }))
-export const withSeeds = (change: Partial<S['seeds']>) =>
-  withFilling((f) => ({
-    structure: { ...f.structure, seeds: { ...f.structure.seeds, ...change } },
   }))
 export const withJoins = (change: Partial<Recipe['joins']>) =>
   withFilling((f) => ({ joins: { ...f.joins, ...change } }))
@@ -42,8 +39,10 @@ export function useChoices(): Choice[] {
 }
 
 /** Size of the smallest cells over that of the largest. */
-export const leastShare = ({ seeds }: S, r: Recipe) =>
-  seeds.finer && (seeds.finer.surface || r.zones.list.some((z) => z.finer)) ? seeds.finer.share : 1
+export function leastShare({ pattern }: S, r: Recipe) {
+  const finer = finerOf(pattern)
+  return finer && (finer.surface || r.zones.list.some((z) => z.finer)) ? finer.share : 1
+}
 
 /** Up to where the slider of a distance goes: some cells, or across the whole part. mm. */
 export const acrossPart = (cell: number, size_mm: readonly number[]) =>
@@ -54,11 +53,12 @@ export const choiceOf = (choices: Choice[], kind: Kind) => choices.find((c) => c
 /** Struts from a file are as they come. */
 export const hasSize = (choice?: Choice) => choice?.kind !== 'own_struts'
 
-export function cells(s: S, choice?: Choice) {
-  if (choice && !hasSize(choice))
-    return `${count(s.own_struts?.struts.length ?? 0)} from ${s.own_struts?.name ?? 'a file'}`
-  if (choice?.seeded && s.seeds.layout === 'surface') return 'points on the surface'
-  if (choice?.seeded && s.seeds.count) return `${count(s.seeds.count)} points`
+export function cells(s: S) {
+  const seeds = seedsOf(s.pattern)
+  if (s.pattern.kind === 'own_struts')
+    return `${count(s.pattern.own.struts.length)} from ${s.pattern.own.name}`
+  if (seeds?.layout === 'surface') return 'points on the surface'
+  if (seeds?.count) return `${count(seeds.count)} points`
   const [x = 0, y = 0, z = 0] = s.cell_mm
   return x === y && y === z
     ? `${plain(x)} mm cells`
@@ -70,7 +70,8 @@ export const along: Record<'x' | 'y' | 'z', Triple> = { x: [0, 90, 0], y: [90, 0
 
 /** Where a small picture of a kind is found. */
 export function pictureOf(kind: Kind, r: Filling, thickness: number) {
-  const [x = 1, y = 1, z = 1] = r.structure.cell_mm
+  const { pattern, cell_mm } = r.structure
+  const [x = 1, y = 1, z = 1] = cell_mm
   const q = new URLSearchParams({
     x: String(x),
     y: String(y),
@@ -78,8 +79,10 @@ export function pictureOf(kind: Kind, r: Filling, thickness: number) {
     thickness: thickness.toPrecision(3),
     blend: String(r.joins.blend_mm),
     node: String(r.joins.node_mm),
-    form: r.structure.form,
-    ...(kind === 'own_cell' ? { own: JSON.stringify(r.structure.own_cell.struts) } : {}),
+    ...(pattern.kind === 'surface' ? { form: pattern.form } : {}),
+    ...(kind === 'own_cell' && pattern.kind === kind
+      ? { own: JSON.stringify(pattern.own.struts) }
+      : {}),
   })
   return `/api/structures/${kind}/picture?${q}`
 }

@@ -52,6 +52,10 @@ export const same = (a: FaceMark, b: FaceMark) =>
   alike(a.place_mm, b.place_mm) &&
   alike(a.direction, b.direction)
 
+/** A number that none of a list has. */
+export const nextId = (list: readonly { id: number }[]) =>
+  Math.max(0, ...list.map((one) => one.id)) + 1
+
 /** Where a placed zone has its handle; none for one of faces. */
 export function middle(place: Place): Triple | null {
   if ('faces' in place) return null
@@ -88,6 +92,7 @@ export function drainHole(
   const above = 1
   const short = (v: number) => Number(v.toFixed(3))
   return {
+    id: nextId(recipe.zones.list),
     name: `Drain hole ${recipe.zones.list.filter((z) => z.name.startsWith('Drain hole')).length + 1}`,
     role: 'keep_clear',
     place: {
@@ -128,5 +133,5 @@ export function firstZone(
     faces: { shape: 'faces', faces: [], depth_mm: Number((Math.min(...size) / 10).toPrecision(2)) },
   }
   const name = `${shapeNames[shape]} ${recipe.zones.list.filter((z) => z.place.shape === shape).length + 1}`
-  return { name, role: 'fill', place: places[shape] }
+  return { id: nextId(recipe.zones.list), name, role: 'fill', place: places[shape] }
 }

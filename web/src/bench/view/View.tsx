@@ -5,6 +5,7 @@ import { area, mm } from '../../shared/format'
 import { ShowPlace } from '../recipe/Checks'
 import { facesOf, numbersOf, withFaces } from '../recipe/faceRules'
 import { fillingOf, useFilling } from '../recipe/filling'
+import { kindOf } from '../recipe/patternRules'
 import { choiceOf, useChoices, withStructure } from '../recipe/structureRules'
 import { withShape } from '../recipe/shapeRules'
 import { centreOf, middle, moved, same, triple, withZone } from '../recipe/zoneRules'
@@ -119,7 +120,8 @@ export function View() {
   )
   const filling = useFilling()
   const seeded =
-    choiceOf(useChoices(), filling?.filling.structure.kind ?? 'gyroid')?.family === 'seeded'
+    choiceOf(useChoices(), filling ? kindOf(filling.filling.structure.pattern) : 'gyroid')
+      ?.family === 'seeded'
   const hasStruts = filling?.found?.walls === false && !!filling.found.structure
   // A kind chosen later may have none of them to show.
   const lacking =
@@ -173,7 +175,7 @@ export function View() {
   useEffect(() => {
     if (!recipe || !part) return
     const at =
-      zone && !s.locked.includes(zone.name)
+      zone && !s.locked.includes(zone.id)
         ? middle(zone.place)
         : (sheet?.points_mm[s.control] ?? null)
     const { shift_mm, rotation_deg } = fillingOf(recipe, s.filled).structure
@@ -215,17 +217,17 @@ export function View() {
     (s.step === 'zones' && s.alone?.of === 'zone') || (s.step === 'part' && s.alone?.of === 'body')
       ? s.alone
       : null
-  const zoneAlone = alone?.of === 'zone' ? alone.name : null
+  const zoneAlone = alone?.of === 'zone' ? alone.id : null
   useEffect(() => {
     const veiled =
       s.step === 'zones'
         ? (zones ?? []).filter((z) =>
-            zoneAlone ? z.name === zoneAlone : !s.hidden.includes(z.name),
+            zoneAlone === null ? !s.hidden.includes(z.id) : z.id === zoneAlone,
           )
         : []
     scene.current?.setGhosts(veiled, zone)
   }, [s.step, zones, zone, zoneAlone, s.hidden])
-  const place = (zoneAlone !== null && zones?.find((z) => z.name === zoneAlone)?.place) || null
+  const place = (zoneAlone !== null && zones?.find((z) => z.id === zoneAlone)?.place) || null
   const byPoints = alone !== null && (alone.of === 'body' || place?.shape === 'faces')
   useEffect(
     () => scene.current?.setAlone(byPoints ? 'within' : place, grid),

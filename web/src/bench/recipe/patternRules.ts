@@ -1,0 +1,140 @@
+import type { Recipe } from '../../api/client'
+import { withFilling } from './filling'
+import type { Choice, Kind, S } from './structureRules'
+
+/** What a structure is made of, with the values that its family has. */
+export type Pattern = S['pattern']
+export type PatternOf<K extends Pattern['kind']> = Extract<Pattern, { kind: K }>
+export type Seeds = PatternOf<'voronoi'>['seeds']
+export type Clean = PatternOf<'voronoi'>['clean']
+export type Finer = NonNullable<Seeds['finer']>
+export type Form = PatternOf<'surface'>['form']
+
+/** What becomes of struts before anybody has chosen. */
+export const firstClean: Clean = {
+  weld: 0.1,
+  dead_ends: 'kept',
+  least_left: 0,
+  most_at_node: 0,
+  keep_loose: false,
+  curved: 0,
+}
+
+/** The kind as it is chosen: of a family with several kinds the one that is meant. */
+export function kindOf(p: Pattern): Kind {
+  if (p.kind === 'surface') return p.surface
+  if (p.kind === 'cell') return p.cell
+  return p.kind === 'extruded' ? p.walls : p.kind
+}
+
+export const seedsOf = (p: Pattern): Seeds | null => ('seeds' in p ? p.seeds : null)
+/** Cells of struts, whose rows may bend. */
+export const hasRows = (p: Pattern) => p.kind === 'cell' || p.kind === 'own_cell'
+export const rowsOf = (p: Pattern) => (hasRows(p) ? (p.rows ?? null) : null)
+/** What becomes of struts that are listed one by one; none where they are not. */
+export const cleanOf = (p: Pattern): Clean | null =>
+  'clean' in p ? p.clean : (rowsOf(p)?.clean ?? null)
+export const finerOf = (p: Pattern): Finer | null =>
+  (p.kind === 'foam_sheet' ? p.finer : seedsOf(p)?.finer) ?? null
+export const randomOf = (p: Pattern): number | null =>
+  p.kind === 'foam_sheet' ? p.random : (seedsOf(p)?.random ?? null)
+/** Straight walls, which may stand on a face. */
+export const isUpright = (p: Pattern) => p.kind === 'extruded' || p.kind === 'planar_voronoi'
+export const uprightOf = (p: Pattern) => (isUpright(p) ? (p.upright ?? null) : null)
+
+/** Changes the pattern of the filling that is worked on. */
+export const withPattern = (change: (p: Pattern) => Pattern) =>
+  withFilling((f) => ({ structure: { ...f.structure, pattern: change(f.structure.pattern) } }))
+
+/** Changes a pattern of one kind; another stays as it is. */
+export const withOf = <K extends Pattern['kind']>(kind: K, change: Partial<PatternOf<K>>) =>
+  withPattern((p) => (p.kind === kind ? { ...p, ...change } : p))
+
+export const withSeeds = (change: Partial<Seeds>) =>
+  withPattern((p) => ('seeds' in p ? { ...p, seeds: { ...p.seeds, ...change } } : p))
+
+export const withClean = (change: Partial<Clean>) =>
+  withPattern((p) => {
+    if ('clean' in p) return { ...p, clean: { ...p.clean, ...change } }
+    return hasRows(p) && p.rows
+      ? { ...p, rows: { ...p.rows, clean: { ...p.rows.clean, ...change } } }
+      : p
+  })
+
+export const withFiner = (finer: Finer | null) =>
+  withPattern((p) => {
+    if (p.kind === 'foam_sheet') return { ...p, finer }
+    return 'seeds' in p ? { ...p, seeds: { ...p.seeds, finer } } : p
+  })
+
+export const withRandom = (random: number) =>
+  withPattern((p) => {
+    if (p.kind === 'foam_sheet') return { ...p, random }
+    return 'seeds' in p ? { ...p, seeds: { ...p.seeds, random } } : p
+  })
+
+/** Points in the plane all lie inside, and none closer than elsewhere. */
+const inPlane = (seeds: Seeds): Seeds => ({
+  ...seeds,
+  layout: 'inside',
+  surface_count: null,
+  from_above: false,
+  finer: null,
+})
+
+/** A pattern with what another one has of the same. */
+export function carried(from: Pattern, to: Pattern): Pattern {
+  let out = to
+  const seeds = seedsOf(from)
+  if ('seeds' in out) {
+    if (seeds) out = { ...out, seeds: out.kind === 'planar_voronoi' ? inPlane(seeds) : seeds }
+    else if (from.kind === 'foam_sheet' && out.kind !== 'planar_voronoi')
+      out = { ...out, seeds: { ...out.seeds, random: from.random, finer: from.finer } }
+  }
+  if (out.kind === 'foam_sheet' && seeds) out = { ...out, random: seeds.random, finer: seeds.finer }
+  const clean = cleanOf(from)
+  if ('clean' in out && clean) out = { ...out, clean }
+  if (hasRows(out) && hasRows(from)) out = { ...out, rows: rowsOf(from) }
+  if (isUpright(out) && isUpright(from)) out = { ...out, upright: uprightOf(from) }
+  if ('lengths' in from && 'lengths' in out) out = { ...out, lengths: from.lengths }
+  if ('form' in from && 'form' in out) out = { ...out, form: from.form }
+  return out
+}
+
+/** Drawn cells and what comes from files would be lost where another kind takes their place. */
+const isOwn = (p: Pattern) =>
+  p.kind === 'own_cell' || p.kind === 'own_struts' || p.kind === 'own_mesh'
+
+/** A pattern that was kept, to be chosen again. */
+export const keptOf = <K extends Pattern['kind']>(r: Recipe, kind: K) =>
+  (r.kept ?? []).find((p): p is PatternOf<K> => p.kind === kind) ?? null
+
+/** Puts another pattern in the place of one: what is of one's own is kept, once of each kind. */
+function put(r: Recipe, old: Pattern, next: Pattern): Recipe {
+  const others = (r.kept ?? []).filter(
+    (p) => p.kind !== next.kind && !(isOwn(old) && p.kind === old.kind),
+  )
+  return { ...r, kept: isOwn(old) && old.kind !== next.kind ? [...others, old] : others }
+}
+
+/** Gives the filling that is worked on another pattern. */
+export const withNext =
+  (next: (now: Pattern) => Pattern | null) =>
+  (r: Recipe): Recipe => {
+    let out = r
+    const changed = withFilling((f) => {
+      const { pattern } = f.structure
+      const to = next(pattern)
+      if (!to) return {}
+      out = put(out, pattern, to)
+      return { structure: { ...f.structure, pattern: to } }
+    })(r)
+    return { ...changed, kept: out.kept }
+  }
+
+/** Another kind: as it was kept, or with first values; what both kinds have stays. */
+export const chosen = (choice: Choice) => (r: Recipe) =>
+  withNext((now) => {
+    const first = (r.kept ?? []).find((p) => p.kind === choice.kind) ?? choice.first
+    return first ? carried(now, first) : null
+  })(r)
