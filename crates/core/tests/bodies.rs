@@ -113,7 +113,7 @@ fn lattice_and_solids(o: &Outcome) -> [TriMesh; 2] {
 #[test]
 fn lattice_and_solids_apart_touch_or_overlap_as_asked() {
     let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(24.0))).unwrap();
-    let zone = |role, place| Zone::new(1, "x", role, place);
+    let zone = |id, role, place| Zone::new(id, "x", role, place);
     let slab = Place::Box {
         centre_mm: [3.0, 12.0, 12.0],
         size_mm: [6.0, 30.0, 30.0],
@@ -124,7 +124,7 @@ fn lattice_and_solids_apart_touch_or_overlap_as_asked() {
     let of = |apart_mm: Option<f64>, skin: bool| {
         run(&part, |r| {
             r.zones.list =
-                vec![zone(Role::KeepClear, rod.clone()), zone(Role::KeepSolid, slab.clone())];
+                vec![zone(1, Role::KeepClear, rod.clone()), zone(2, Role::KeepSolid, slab.clone())];
             r.zones.skins.extend(skin.then(|| Skin {
                 id: 1,
                 name: "s".into(),

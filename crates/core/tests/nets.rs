@@ -156,7 +156,7 @@ fn struts_are_thicker_toward_the_zones_that_ask_for_it_and_no_others() {
     let mut r = recipe(&part, SeededKind::Voronoi, 6.0);
     let zone = |name: &str, x: f64, thicker: bool| Zone {
         thicker,
-        ..Zone::new(1, name, Role::Reference, at(x))
+        ..Zone::new(x as u32, name, Role::Reference, at(x))
     };
     r.zones.list = vec![zone("Left", 5.0, true), zone("Right", 25.0, false)];
     r.joins.taper = Some(Taper { toward: Toward::Zones, more_mm: 1.5, reach_mm: 9.0 });

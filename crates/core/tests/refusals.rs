@@ -85,8 +85,10 @@ fn unknown_fields_and_kinds_are_refused_by_name() {
         let e = Recipe::from_json(&odd.to_string()).unwrap_err();
         assert!(e.message.contains("no_such_field") && !e.hint.is_empty(), "{path}: {e:?}");
     }
-    let mut odd = recipe.clone();
-    odd["structure"]["kind"] = json!("no_such_kind");
-    let e = Recipe::from_json(&odd.to_string()).unwrap_err();
-    assert!(e.message.contains("no structure has that kind") && !e.hint.is_empty(), "{e:?}");
+    for (path, field) in [("/structure/pattern", "kind"), ("/structure/pattern", "no_such_field")] {
+        let mut odd = recipe.clone();
+        odd.pointer_mut(path).unwrap()[field] = json!("no_such_kind");
+        let e = Recipe::from_json(&odd.to_string()).unwrap_err();
+        assert!(e.message.contains("no_such_") && !e.hint.is_empty(), "{e:?}");
+    }
 }

@@ -336,7 +336,7 @@ proptest! {
             let joins = Joins { blend_mm: flow[n], ..Joins::default() };
             let (structure, thicken) = (filling(n + 1), dense(n + 1));
             let own = OwnFill { structure, thicken, joins, blend_mm: blend[n], loose_ends: false };
-            r.zones.list.push(Zone { own: Some(Box::new(own)), ..Zone::new(2, "own", Role::Fill, place) });
+            r.zones.list.push(Zone { own: Some(Box::new(own)), ..Zone::new(n as u32 + 1, "own", Role::Fill, place) });
         }
         if plain {
             // Filled as the rest is, before the others: it hides them.

@@ -9,6 +9,7 @@ use glam::DVec3;
 use std::sync::{Arc, OnceLock};
 use ulmix_field::grid::{Bits, Grid};
 use ulmix_field::polygonise::RowPoints;
+use ulmix_mesh::parallel::found_once;
 use ulmix_recipe::{Joins, StrutSection};
 use wide::f32x8;
 
@@ -179,8 +180,9 @@ const BIN: f64 = 0.3;
 
 impl Shared {
     fn near(&self) -> &Members {
-        self.near
-            .get_or_init(|| Members::new(&self.source, self.joins, self.margin, BIN * self.cell))
+        found_once(&self.near, || {
+            Members::new(&self.source, self.joins, self.margin, BIN * self.cell)
+        })
     }
 
     fn distance(&self, p: DVec3) -> f64 {

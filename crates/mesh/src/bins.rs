@@ -52,7 +52,7 @@ impl Bins {
             .max(room.max_element() / MOST.cbrt());
         let size = (room / edge).as_uvec3() + 1;
         let mut out = Bins { low: bounds.min, edge, size, starts: Vec::new(), entries: Vec::new() };
-        let boxes: Vec<Entry> = parallel::map(mesh.triangles.len(), |t| {
+        let boxes: Vec<Entry> = parallel::map_cheap(mesh.triangles.len(), |t| {
             let (low, high) = out.wide(&Bounds::of(mesh.corners(t)));
             Entry { low, high, triangle: t as u32 }
         });

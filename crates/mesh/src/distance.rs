@@ -239,7 +239,7 @@ fn solid_angle(p: DVec3, &[a, b, c]: &[DVec3; 3]) -> f64 {
 /// Unit normals of triangles, each as it is to be held.
 fn face_normals<N: Send>(mesh: &TriMesh, held: impl Fn(DVec3) -> N + Sync) -> Vec<N> {
     let normal = |t: usize| held(mesh.area_vector(t).normalize_or_zero());
-    parallel::map(mesh.triangles.len(), normal)
+    parallel::map_cheap(mesh.triangles.len(), normal)
 }
 
 /// Of a sound mesh.
@@ -252,7 +252,7 @@ fn pseudo_normals(mesh: &TriMesh, faces: &FaceNormals) -> Sign {
         faces.at(t) * u.cross(v).length().atan2(u.dot(v))
     };
     let at_vertex = |v: usize| corners.get(v).iter().map(weighted).sum::<DVec3>().as_vec3();
-    let vertex: Vec<Vec3> = parallel::map(mesh.points.len(), at_vertex);
+    let vertex: Vec<Vec3> = parallel::map_cheap(mesh.points.len(), at_vertex);
     // Of the two triangles at an edge, the other one has the edge's end before its start.
     let over_edge = |t: usize, c: usize| {
         let (start, end) = (mesh.triangles[t][c], mesh.triangles[t][(c + 1) % 3]);
@@ -264,7 +264,7 @@ fn pseudo_normals(mesh: &TriMesh, faces: &FaceNormals) -> Sign {
         other.map_or(t as u32, |corner| corner / 3)
     };
     let edges = |t: usize| [0, 1, 2].map(|c| over_edge(t, c));
-    let beyond = parallel::map(mesh.triangles.len(), edges);
+    let beyond = parallel::map_cheap(mesh.triangles.len(), edges);
     Sign::Normals { triangles: mesh.triangles.clone(), vertex, beyond }
 }
 

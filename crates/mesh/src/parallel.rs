@@ -9,9 +9,12 @@
 //! let squares = parallel::map(4, |n| n * n);
 //! assert_eq!(squares, [0, 1, 4, 9]);
 //! ```
+//!
+//! A thread that waits for others works on whatever else is to be done, so that it may come by the
+//! place that it waits at again: nothing may be locked or borrowed there ([`found_once`]).
 
 use std::ops::Range;
-use std::sync::Mutex;
+use std::sync::{Mutex, OnceLock};
 
 /// Stretches per thread: enough that one slow stretch does not keep the other threads waiting.
 const STRETCHES: usize = 64;
@@ -29,6 +32,18 @@ fn spread(numbers: Range<usize>, work: &(dyn Fn(usize) + Sync)) {
 /// Length of the stretches in which a list is worked on; at least 1.
 fn stretch(count: usize) -> usize {
     count.div_ceil(STRETCHES * rayon::current_num_threads()).max(1)
+}
+
+/// What a cell holds; found where it holds nothing yet. Threads that come at the same time each
+/// find it: were the cell locked meanwhile, one of them might wait for itself.
+pub fn found_once<T>(cell: &OnceLock<T>, find: impl FnOnce() -> T) -> &T {
+    match cell.get() {
+        Some(found) => found,
+        None => {
+            let found = find();
+            cell.get_or_init(|| found)
+        }
+    }
 }
 
 /// What `fill` puts into the lists of consecutive stretches of `0..count`, one list after the
@@ -69,6 +84,20 @@ pub fn map<R: Send>(count: usize, f: impl Fn(usize) -> R + Sync) -> Vec<R> {
 pub fn map_list<T: Sync, R: Send>(items: &[T], f: impl Fn(usize, &T) -> R + Sync) -> Vec<R> {
     map(items.len(), |n| f(n, &items[n]))
 }
+
+/// As [`map`] for an `f` that takes less time than handing work to a thread: lists below
+/// [`CHEAP`] are worked on by one.
+pub fn map_cheap<R: Send>(count: usize, f: impl Fn(usize) -> R + Sync) -> Vec<R> {
+    of_stretches(count, stretch(count).max(CHEAP), &|stretch, out| out.extend(stretch.map(&f)))
+}
+
+/// As [`map_cheap`] for the items of a list.
+pub fn map_list_cheap<T: Sync, R: Send>(items: &[T], f: impl Fn(&T) -> R + Sync) -> Vec<R> {
+    map_cheap(items.len(), |n| f(&items[n]))
+}
+
+/// Least length of the stretches in which cheap work is done.
+pub const CHEAP: usize = 4096;
 
 /// What `f` gives for the numbers below `count`.
 pub fn filter_map<R: Send>(count: usize, f: impl Fn(usize) -> Option<R> + Sync) -> Vec<R> {
@@ -146,6 +175,8 @@ mod tests {
                 let doubled: Vec<i32> = items.iter().map(|t| 2 * t).collect();
                 prop_assert_eq!(&map(count, |n| 2 * items[n]), &doubled);
                 prop_assert_eq!(&map_list(&items, |n, t| t + items[n]), &doubled);
+                prop_assert_eq!(&map_cheap(count, |n| 2 * items[n]), &doubled);
+                prop_assert_eq!(&map_list_cheap(&items, |t| 2 * t), &doubled);
                 let positive: Vec<i32> = items.iter().copied().filter(|t| *t > 0).collect();
                 prop_assert_eq!(&filter(&items, |t| *t > 0), &positive);
                 let some = filter_map(count, |n| (items[n] > 0).then_some(items[n]));
@@ -169,6 +200,19 @@ mod tests {
                 Ok(())
             })?;
         }
+    }
+
+    #[test]
+    fn a_thread_that_waits_for_others_may_come_by_what_it_finds_again() {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(2).build().unwrap();
+        pool.install(|| {
+            for _ in 0..50 {
+                let cell = OnceLock::new();
+                let find = || map(200, |n| n * n).into_iter().sum::<usize>();
+                let all = map(200, |_| *found_once(&cell, find));
+                assert!(all.iter().all(|sum| *sum == 2_646_700));
+            }
+        });
     }
 
     #[test]

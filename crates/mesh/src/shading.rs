@@ -23,7 +23,7 @@ pub struct Shaded {
 pub fn shade(mesh: &TriMesh, crease_degrees: f64) -> Shaded {
     let n = mesh.points.len();
     let around = corners_at_points(mesh);
-    let faces: Vec<Face> = parallel::map(mesh.triangles.len(), |t| Face::of(mesh, t));
+    let faces: Vec<Face> = parallel::map_cheap(mesh.triangles.len(), |t| Face::of(mesh, t));
     let least = crease_degrees.to_radians().cos() as f32;
 
     // Chunks of points on their own, then numbered through in order.
@@ -44,7 +44,7 @@ pub fn shade(mesh: &TriMesh, crease_degrees: f64) -> Shaded {
         out.normals.extend(chunk.normals);
         out.source.extend(chunk.source);
     }
-    out.triangles = parallel::map_list(&mesh.triangles, |_, t| t.map(|v| first[v as usize]));
+    out.triangles = parallel::map_list_cheap(&mesh.triangles, |t| t.map(|v| first[v as usize]));
     for (corner, drawn) in others {
         out.triangles[corner as usize / 3][corner as usize % 3] = drawn;
     }

@@ -11,6 +11,7 @@ use std::sync::{Arc, OnceLock};
 use ulmix_formats::{go_on, FormatError, Loaded, Named, Stopped};
 use ulmix_mesh::crossing::crossings;
 use ulmix_mesh::holes::{close, holes};
+use ulmix_mesh::parallel::found_once;
 use ulmix_mesh::shell::thicken;
 use ulmix_mesh::sides::sides;
 use ulmix_mesh::thickness::thinnest_part;
@@ -384,7 +385,7 @@ impl Body {
 
     /// Thickness below which one percent of its surface lies. mm.
     pub fn thinnest(&self) -> f64 {
-        *self.thinnest.get_or_init(|| thinnest_part(&self.mesh, self.distance.bvh()))
+        *found_once(&self.thinnest, || thinnest_part(&self.mesh, self.distance.bvh()))
     }
 
     /// Is it material of the part?

@@ -16,6 +16,7 @@ use std::collections::HashSet;
 use std::sync::{Arc, OnceLock};
 use ulmix_formats::{go_on, FormatError, Limits, Stopped};
 use ulmix_mesh::faces::{faces, faces_until, transferred, Face, Faces, Kind};
+use ulmix_mesh::parallel::found_once;
 use ulmix_mesh::sides::{sides, Side};
 use ulmix_mesh::thickness::thinnest_part;
 use ulmix_mesh::{Bounds, Bvh, SignedDistance, Topology, TriMesh};
@@ -284,12 +285,12 @@ impl Part {
 
     /// Thickness below which one percent of its surface lies. mm.
     pub fn thinnest(&self) -> f64 {
-        *self.thinnest.get_or_init(|| thinnest_part(&self.mesh, self.bvh()))
+        *found_once(&self.thinnest, || thinnest_part(&self.mesh, self.bvh()))
     }
 
     /// How far triangles of a size lie from its curved surface.
     pub fn chords(&self) -> &Chords {
-        self.chords.get_or_init(|| Chords::of(self, &|| false).expect("nobody cancels it"))
+        found_once(&self.chords, || Chords::of(self, &|| false).expect("nobody cancels it"))
     }
 
     /// Makes [`chords`](Self::chords) answer at once from now on; false when cancelled before.

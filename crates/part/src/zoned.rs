@@ -538,7 +538,7 @@ mod tests {
         let list = roles
             .iter()
             .zip([7.0, 10.0, 13.0])
-            .map(|(role, x)| Zone::new(2, "Ball", *role, ball(x)))
+            .map(|(role, x)| Zone::new(x as u32, "Ball", *role, ball(x)))
             .collect();
         let zones = Zones {
             list,

@@ -300,28 +300,29 @@ impl Composed<'_> {
 impl Shape for Composed<'_> {
     fn hits(&self, edges: &[Edge], out: &mut [Hit]) {
         thread_local!(static WORK: RefCell<Work> = RefCell::default());
-        WORK.with_borrow_mut(|work| {
-            work.ends.clear();
-            work.ends.extend(edges.iter().flat_map(|e| [e.inside, e.outside]));
-            self.bulk.values(&work.ends, &mut work.values);
-            let values = work.values.as_chunks::<2>().0;
-            let changes = |(e, v): (&Edge, &[f64; 2])| {
-                self.in_lattice(e.inside_at, v[0]) != self.in_lattice(e.outside_at, v[1])
-            };
-            let changing = edges.iter().zip(values).filter(|&pair| changes(pair));
-            work.segments.clear();
-            work.segments.extend(changing.map(|(e, &ends)| Segment {
-                a: e.inside,
-                b: e.outside,
-                ends,
-            }));
-            self.bulk.met(&work.segments, &mut work.met);
-            let mut met = work.met.iter();
-            for ((edge, values), slot) in edges.iter().zip(values).zip(out) {
-                let met = changes((edge, values)).then(|| *met.next().expect("one a segment"));
-                *slot = self.hit(edge, *values, met, &mut work.changes);
-            }
-        });
+        // Taken, not borrowed: a thread that waits within may come by here again.
+        let mut work = WORK.take();
+        work.ends.clear();
+        work.ends.extend(edges.iter().flat_map(|e| [e.inside, e.outside]));
+        self.bulk.values(&work.ends, &mut work.values);
+        let values = work.values.as_chunks::<2>().0;
+        let changes = |(e, v): (&Edge, &[f64; 2])| {
+            self.in_lattice(e.inside_at, v[0]) != self.in_lattice(e.outside_at, v[1])
+        };
+        let changing = edges.iter().zip(values).filter(|&pair| changes(pair));
+        work.segments.clear();
+        work.segments.extend(changing.map(|(e, &ends)| Segment {
+            a: e.inside,
+            b: e.outside,
+            ends,
+        }));
+        self.bulk.met(&work.segments, &mut work.met);
+        let mut met = work.met.iter();
+        for ((edge, values), slot) in edges.iter().zip(values).zip(out) {
+            let met = changes((edge, values)).then(|| *met.next().expect("one a segment"));
+            *slot = self.hit(edge, *values, met, &mut work.changes);
+        }
+        WORK.set(work);
     }
 
     fn value(&self, p: DVec3) -> f64 {

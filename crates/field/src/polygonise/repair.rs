@@ -128,13 +128,13 @@ fn smooth_mean(vertex: u32, place: DVec3, grid: &Grid, cells: &Cells) -> Option<
 /// enough to stay near the processor.
 fn apart(mesh: &TriMesh, triangles: &[u32]) -> (TriMesh, Vec<u32>) {
     let mut used = vec![0u64; mesh.points.len().div_ceil(64)];
-    let whole: Vec<[u32; 3]> = parallel::map_list(triangles, |_, &t| mesh.triangles[t as usize]);
+    let whole: Vec<[u32; 3]> = parallel::map_list_cheap(triangles, |&t| mesh.triangles[t as usize]);
     whole.as_flattened().iter().for_each(|&v| used[v as usize / 64] |= 1 << (v % 64));
     let before = ranks(used.iter().copied());
     let own = |v: u32| rank(before[v as usize / 64], used[v as usize / 64], v % 64) as u32;
     let used_points = numbers(&used);
-    let points = parallel::map_list(&used_points, |_, &v| mesh.points[v as usize]);
-    let triangles = parallel::map_list(&whole, |_, t| t.map(own));
+    let points = parallel::map_list_cheap(&used_points, |&v| mesh.points[v as usize]);
+    let triangles = parallel::map_list_cheap(&whole, |t| t.map(own));
     (TriMesh { points, triangles }, used_points)
 }
 

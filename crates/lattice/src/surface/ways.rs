@@ -8,6 +8,7 @@ use std::f64::consts::TAU;
 use std::sync::{Arc, OnceLock};
 use ulmix_field::numeric::low_discrepancy;
 use ulmix_field::numeric::root;
+use ulmix_mesh::parallel::found_once;
 use ulmix_recipe::SurfaceKind;
 
 impl Surface {
@@ -19,7 +20,7 @@ impl Surface {
 
     /// What is found once for each kind and side. In phases every cell is the same.
     fn known(&self, list: &'static OfSides, find: impl FnOnce() -> DVec3) -> DVec3 {
-        *list[2 * self.kind as usize + (self.sense < 0.0) as usize].get_or_init(find)
+        *found_once(&list[2 * self.kind as usize + (self.sense < 0.0) as usize], find)
     }
 
     fn neck_middle(&self) -> DVec3 {

@@ -75,9 +75,9 @@ impl Corners {
         let exact = mesh.points.iter().all(|p| p.as_vec3().as_dvec3() == *p);
         let corners = |t: u32| mesh.corners(t as usize);
         if exact {
-            Corners::Single(parallel::map_list(order, |_, &t| corners(t).map(|p| p.as_vec3())))
+            Corners::Single(parallel::map_list_cheap(order, |&t| corners(t).map(|p| p.as_vec3())))
         } else {
-            Corners::Double(parallel::map_list(order, |_, &t| corners(t)))
+            Corners::Double(parallel::map_list_cheap(order, |&t| corners(t)))
         }
     }
 
@@ -108,7 +108,7 @@ impl Bvh {
         let around = mesh.bounds_of_triangles();
         // Middles as whole numbers: they sort faster than places, and equal ones go by number.
         let scale = u32::MAX as f64 / (3.0 * around.size().max_element()).max(f64::MIN_POSITIVE);
-        let mut items: Vec<Item> = parallel::map(n, |t| {
+        let mut items: Vec<Item> = parallel::map_cheap(n, |t| {
             let sum = mesh.corners(t).iter().map(|&c| c - around.min).sum::<DVec3>() * scale;
             Item { middle: [sum.x as u32, sum.y as u32, sum.z as u32], triangle: t as u32 }
         });
@@ -122,14 +122,14 @@ impl Bvh {
             let range = starts[k] as usize..starts[k + 1] as usize;
             NodeBox::around(&Bounds::of(range.flat_map(|i| corners.at(i))))
         };
-        let mut level: Vec<NodeBox> = parallel::map(leaves, of_leaf);
+        let mut level: Vec<NodeBox> = parallel::map_cheap(leaves, of_leaf);
         let mut levels: Vec<Vec<Eight>> = Vec::new();
         while level.len() >= EIGHT {
             let (eights, _) = level.as_chunks::<EIGHT>();
             let whole =
                 |boxes: &[NodeBox; EIGHT]| boxes[1..].iter().fold(boxes[0], |all, b| all.union(b));
-            let above = parallel::map_list(eights, |_, boxes| whole(boxes));
-            levels.push(parallel::map_list(eights, |_, boxes| Eight::of(boxes)));
+            let above = parallel::map_list_cheap(eights, whole);
+            levels.push(parallel::map_list_cheap(eights, Eight::of));
             level = above;
         }
         levels.reverse();

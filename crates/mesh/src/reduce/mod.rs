@@ -259,10 +259,11 @@ fn round(
             options,
             flags: &flags,
         };
-        let reduced = LOCAL.with_borrow_mut(|local| {
-            local.resize(points.len().max(local.len()), NONE);
-            block::reduced(&input, local)
-        });
+        // Taken, not borrowed: a thread that waits within may come by here again.
+        let mut local = LOCAL.take();
+        local.resize(points.len().max(local.len()), NONE);
+        let reduced = block::reduced(&input, &mut local);
+        LOCAL.set(local);
         [reduced, patch.some(&idle)]
     };
     let parts: Vec<Patch> = runs.into_par_iter().flat_map_iter(work).collect();
