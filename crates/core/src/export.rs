@@ -11,6 +11,46 @@ use ulmix_part::bodies::unlike;
 use ulmix_recipe::{Form, Pattern, Recipe, Structure};
 use utoipa::ToSchema;
 
+/// Why no file can be written. The words are for a person.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum ExportError {
+    /// The one body that was asked for is not there.
+    #[error("The final mesh has no body “{0}” of its own.")]
+    NoBody(String),
+    /// STL knows no bodies.
+    #[error("An STL file holds one body, and there are several.")]
+    SeveralBodies,
+    /// Rounding to the format's numbers has cost triangles or names.
+    #[error("The file reads back with {found} triangles instead of {expected}.")]
+    ReadsBack {
+        /// Triangles of the file.
+        found: usize,
+        /// Triangles of the mesh.
+        expected: usize,
+    },
+    /// The file that was written cannot be read again.
+    #[error(transparent)]
+    Unreadable(#[from] FormatError),
+}
+
+impl ExportError {
+    /// What to do about it, in a sentence for a person.
+    pub fn hint(&self) -> &'static str {
+        match self {
+            ExportError::NoBody(_) => {
+                "Export all of it, or have lattice and solids made as bodies of their own."
+            }
+            ExportError::SeveralBodies => {
+                "Choose one of them, or write a 3MF file, which holds all."
+            }
+            ExportError::ReadsBack { .. } => {
+                "Make the final mesh with a larger grid step and export again."
+            }
+            ExportError::Unreadable(e) => e.hint(),
+        }
+    }
+}
+
 /// A format that meshes are written in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "lowercase")]
@@ -77,7 +117,7 @@ pub struct Contents<'a> {
 
 impl Contents<'_> {
     /// Named bodies, as they stand; the one body has the recipe's name.
-    fn objects(&self, recipe: &Recipe) -> Result<Vec<(String, Cow<'_, TriMesh>)>, FormatError> {
+    fn objects(&self, recipe: &Recipe) -> Result<Vec<(String, Cow<'_, TriMesh>)>, ExportError> {
         let mut objects: Vec<(String, Cow<TriMesh>)> = Vec::new();
         let mut from = 0;
         for b in self.apart {
@@ -99,10 +139,7 @@ impl Contents<'_> {
             objects.push((name.clone(), placed));
         }
         if let (Some(name), true) = (self.only, objects.is_empty()) {
-            return Err(FormatError::new(
-                format!("The final mesh has no body “{name}” of its own."),
-                "Export all of it, or have lattice and solids made as bodies of their own.",
-            ));
+            return Err(ExportError::NoBody(name.to_owned()));
         }
         unlike(&mut objects.iter_mut().map(|o| &mut o.0).collect::<Vec<_>>());
         Ok(objects)
@@ -114,7 +151,7 @@ pub fn export(
     contents: &Contents,
     recipe: &Recipe,
     kind: FileKind,
-) -> Result<Exported, FormatError> {
+) -> Result<Exported, ExportError> {
     let objects = contents.objects(recipe)?;
     let named: Vec<(&str, &TriMesh)> =
         objects.iter().map(|(name, mesh)| (name.as_str(), &**mesh)).collect();
@@ -123,12 +160,7 @@ pub fn export(
             threemf::write(objects, &recipe.name, &[("Description", &describe(recipe))])
         }
         (FileKind::Stl, [(_, mesh)]) => stl::write(mesh),
-        (FileKind::Stl, _) => {
-            return Err(FormatError::new(
-                "An STL file holds one body, and there are several.",
-                "Choose one of them, or write a 3MF file, which holds all.",
-            ))
-        }
+        (FileKind::Stl, _) => return Err(ExportError::SeveralBodies),
     };
     let again = ulmix_formats::read(
         &bytes,
@@ -139,13 +171,7 @@ pub fn export(
     if again.mesh.triangles.len() != expected
         || objects.len() > 1 && !names().eq(objects.iter().map(|o| o.0.as_str()))
     {
-        return Err(FormatError::new(
-            format!(
-                "The file reads back with {} triangles instead of {expected}.",
-                again.mesh.triangles.len()
-            ),
-            "Make the final mesh with a larger grid step and export again.",
-        ));
+        return Err(ExportError::ReadsBack { found: again.mesh.triangles.len(), expected });
     }
     let triangles: Vec<usize> = objects.iter().map(|o| o.1.triangles.len()).collect();
     let crossing = crossing_within(&again.mesh, &triangles);
@@ -241,8 +267,8 @@ mod tests {
         );
         let one = of(Some("Solids"), FileKind::Stl).unwrap();
         assert!(worst(&one.checks) == Verdict::Pass && one.triangles == mesh.triangles.len());
-        assert!(of(None, FileKind::Stl).is_err_and(|e| e.message.contains("one body")));
-        assert!(of(Some("Skin"), FileKind::Stl).is_err_and(|e| e.message.contains("“Skin”")));
+        assert!(of(None, FileKind::Stl).is_err_and(|e| e.to_string().contains("one body")));
+        assert!(of(Some("Skin"), FileKind::Stl).is_err_and(|e| e.to_string().contains("“Skin”")));
         // A body that is left as it is comes along, and all stand on the bed together.
         let pin = TriMesh::cuboid(DVec3::new(30.0, -2.0, -2.0), DVec3::new(40.0, 2.0, 2.0));
         let beside = [(recipe.name.clone(), pin)];
@@ -271,7 +297,7 @@ mod tests {
             (bounds.max - DVec3::new(130.0, 130.0, 40.0)).abs().max_element() < 0.05
                 && (bounds.min.z + 20.0).abs() < 0.05
         );
-        assert!(of(None, FileKind::Stl).is_err_and(|e| e.message.contains("several")));
+        assert!(of(None, FileKind::Stl).is_err_and(|e| e.to_string().contains("several")));
         assert_eq!(FileKind::of_name("a.b.3MF"), Some(FileKind::ThreeMf));
         assert_eq!(FileKind::of_name("a.obj"), None);
     }

@@ -5,13 +5,12 @@ use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use ulmix_check::Verdict;
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_formats::{stl, FormatError, Limits};
+use ulmix_formats::{stl, Limits};
 use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
-use ulmix_part::Part;
+use ulmix_part::{Part, PartError};
 use ulmix_recipe::{
-    Beside, FileMark, Joins, Mend, PartStep, Place, Recipe, RecipeError, Role, Skin, Thicken, Unit,
-    Zone,
+    Beside, FileMark, Joins, Mend, PartStep, Place, Recipe, Role, Skin, Thicken, Unit, Zone,
 };
 
 /// Why a part was refused.
@@ -196,7 +195,7 @@ fn a_role_whose_body_is_gone_is_told() {
 
 #[test]
 fn bodies_far_apart_and_flat_ones_are_refused_for_what_they_are() {
-    let refused = |mesh: &TriMesh| Part::prepare(mesh).err().unwrap().message;
+    let refused = |mesh: &TriMesh| Part::prepare(mesh).err().unwrap().to_string();
     let mut far = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(10.0));
     far.append(&TriMesh::cuboid(DVec3::X * 9e4, DVec3::new(9e4 + 10.0, 10.0, 10.0)));
     assert!(refused(&far).contains("too far apart"));
@@ -384,14 +383,8 @@ fn work_on_a_part_can_be_stopped_at_every_look_and_goes_on_otherwise() {
 /// Was it no fault of the part, but somebody who stopped it?
 struct Stopping(bool);
 
-impl From<FormatError> for Stopping {
-    fn from(e: FormatError) -> Stopping {
+impl From<PartError> for Stopping {
+    fn from(e: PartError) -> Stopping {
         Stopping(e.is_stopped())
-    }
-}
-
-impl From<RecipeError> for Stopping {
-    fn from(_: RecipeError) -> Stopping {
-        Stopping(false)
     }
 }

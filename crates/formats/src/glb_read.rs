@@ -1,7 +1,7 @@
 //! glTF 2.0 binary, read: the triangles of the default scene in their places, from metres with y up
 //! to millimetres with z up. Compressed and external geometry is refused.
 
-use crate::{usable, FormatError, Limits, Loaded, Named};
+use crate::{usable, Format, FormatError, Limits, Loaded, Named};
 use glam::{DMat4, DQuat, DVec3};
 use serde_json::Value;
 use std::cell::{Cell, RefCell};
@@ -14,10 +14,7 @@ const DEEPEST: usize = 64;
 const LONGEST: usize = 32 << 20;
 
 fn broken(what: impl Into<String>) -> FormatError {
-    FormatError::new(
-        what,
-        "The file is damaged or uses what Ulmix does not read. Export the part as 3MF or STL.",
-    )
+    FormatError::damaged(Format::Glb, what)
 }
 
 /// Reads a binary glTF file.
@@ -27,14 +24,10 @@ fn broken(what: impl Into<String>) -> FormatError {
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     let (json, binary) = chunks(bytes)?;
     if json.len() > LONGEST {
-        return Err(FormatError::new(
-            format!(
-                "The file's description has {} MB; up to {} MB are read.",
-                json.len() >> 20,
-                LONGEST >> 20
-            ),
-            "Join its objects before exporting, or export the part as 3MF or STL.",
-        ));
+        return Err(FormatError::LongDescription {
+            megabytes: json.len() >> 20,
+            most: LONGEST >> 20,
+        });
     }
     let json: Value = serde_json::from_slice(json)
         .map_err(|e| broken(format!("The file's description is not valid: {e}.")))?;
@@ -327,15 +320,16 @@ mod tests {
         assert!(read(&good[..good.len() - 9], &Limits::default()).is_err());
         assert!(read(&file(&m, json!({ "mesh": 7 })), &Limits::default())
             .unwrap_err()
-            .message
+            .to_string()
             .contains("meshes"));
         assert!(read(&file(&m, json!({ "children": [0] })), &Limits::default())
             .unwrap_err()
-            .message
+            .to_string()
             .contains("without end"));
         // Every node twice the one below: 2⁶⁴ places in a line.
-        let said =
-            read(&file(&m, json!({ "children": [0, 0] })), &Limits::default()).unwrap_err().message;
+        let said = read(&file(&m, json!({ "children": [0, 0] })), &Limits::default())
+            .unwrap_err()
+            .to_string();
         assert!(said.contains("without end") || said.contains("more than"), "{said}");
         assert!(read(&good, &Limits { triangles: 3, ..Limits::default() }).is_err());
     }
@@ -344,7 +338,7 @@ mod tests {
     fn points_of_no_triangle_are_none_and_much_that_is_placed_often_is_refused() {
         let cloud = TriMesh { points: vec![DVec3::ONE; 50_000], triangles: vec![] };
         let places = |n: usize| json!({ "children": vec![1; n], "mesh": 0 });
-        let said = |bytes: &[u8]| read(bytes, &Limits::default()).unwrap_err().message;
+        let said = |bytes: &[u8]| read(bytes, &Limits::default()).unwrap_err().to_string();
         assert!(
             said(&files(&cloud, json!([places(40_000), { "mesh": 0 }]))).contains("no triangles")
         );

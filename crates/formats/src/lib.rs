@@ -16,6 +16,7 @@
 //!
 //! [`Limits`] bound what a file can make grow.
 
+mod error;
 pub mod glb;
 pub mod glb_read;
 mod limits;
@@ -26,43 +27,13 @@ pub mod stl;
 pub mod strut;
 pub mod threemf;
 
+pub use error::{Format, FormatError};
 use glam::DVec3;
 pub use limits::{go_on, Limits, Stopped};
 use ulmix_mesh::TriMesh;
 
 /// Bytes of the largest file that is read at all.
 pub const LARGEST_FILE: u64 = 512 << 20;
-
-/// Why a file was refused, in words for a person.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("{message}")]
-pub struct FormatError {
-    /// What is wrong, in a sentence for a person.
-    pub message: String,
-    /// What to do about it, in a sentence for a person.
-    pub hint: String,
-    stopped: bool,
-}
-
-impl FormatError {
-    /// Something that is wrong with a file, and what to do about it.
-    pub fn new(message: impl Into<String>, hint: impl Into<String>) -> FormatError {
-        FormatError { message: message.into(), hint: hint.into(), stopped: false }
-    }
-
-    /// The work was ended from outside, by [`Limits::stopped`].
-    pub fn stopped() -> FormatError {
-        FormatError {
-            stopped: true,
-            ..FormatError::new("Reading the file was stopped.", "Bring it in again.")
-        }
-    }
-
-    /// Is this no fault of the file: was the work ended from outside?
-    pub fn is_stopped(&self) -> bool {
-        self.stopped
-    }
-}
 
 /// A body that the file names.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -122,10 +93,7 @@ impl Loaded {
 /// Recognises the format by content, whatever the file is called, and reads it.
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     if bytes.is_empty() {
-        return Err(FormatError::new(
-            "The file is empty.",
-            "Export the part again and choose that file.",
-        ));
+        return Err(FormatError::Empty);
     }
     if bytes.starts_with(b"PK\x03\x04") {
         return threemf::read(bytes, limits);
@@ -143,10 +111,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
         (b"ISO-10303-21", "a STEP file"),
     ];
     if let Some((_, what)) = known.iter().find(|(magic, _)| bytes.starts_with(magic)) {
-        return Err(FormatError::new(
-            format!("This is {what}, not a mesh."),
-            "Export the part as STL, 3MF, OBJ, PLY or GLB and choose that file.",
-        ));
+        return Err(FormatError::NotAMesh(what));
     }
     if obj::looks_like(bytes) {
         return obj::read(bytes, limits);
@@ -164,30 +129,21 @@ fn usable(
     millimetres_per_unit: Option<f64>,
 ) -> Result<Loaded, FormatError> {
     if mesh.triangles.is_empty() {
-        return Err(FormatError::new(
-            "The file holds no triangles.",
-            "Export the part again; it seems nothing was selected.",
-        ));
+        return Err(FormatError::NoTriangles);
     }
     limits.hold(&mesh)?;
     if let Some(t) =
         mesh.triangles.iter().position(|t| t.iter().any(|&v| v as usize >= mesh.points.len()))
     {
-        return Err(FormatError::new(
-            format!("Triangle {} names a point that the file does not hold.", t + 1),
-            "The file is damaged. Export the part again.",
-        ));
+        return Err(FormatError::MissingPoint(t + 1));
     }
     if let Some(v) = mesh.points.iter().position(|p| !p.is_finite() || p.abs().max_element() > 1e9)
     {
-        return Err(FormatError::new(
-            format!(
-                "Point {} has a coordinate that is not a usable number ({}).",
-                v + 1,
-                mesh.points[v]
-            ),
-            "Coordinates must be finite and below 1 000 000 000. Repair or export the part again.",
-        ));
+        return Err(FormatError::Coordinate {
+            of: "Point",
+            number: v + 1,
+            place: mesh.points[v].to_string(),
+        });
     }
     Ok(Loaded { mesh, bodies, millimetres_per_unit, beams: Vec::new(), format })
 }
@@ -241,7 +197,7 @@ mod tests {
             (b"", "empty"),
         ] {
             let e = refused(bytes);
-            assert!(e.message.contains(what) && !e.hint.is_empty(), "{e:?}");
+            assert!(e.to_string().contains(what) && !e.hint().is_empty(), "{e:?}");
         }
     }
 
@@ -253,7 +209,7 @@ mod tests {
         };
         let sound = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
         assert_eq!(given(sound.clone(), &limits), Ok(12));
-        let message = |mesh: TriMesh| given(mesh, &limits).unwrap_err().message;
+        let message = |mesh: TriMesh| given(mesh, &limits).unwrap_err().to_string();
         assert!(message(TriMesh { points: sound.points.clone(), triangles: vec![] })
             .contains("no triangles"));
         let mut odd = sound.clone();
@@ -265,7 +221,7 @@ mod tests {
             assert!(message(odd).contains("Point 7"), "{bad}");
         }
         let few = Limits { triangles: 11, ..Limits::default() };
-        assert!(given(sound, &few).unwrap_err().message.contains("more than"));
+        assert!(given(sound, &few).unwrap_err().to_string().contains("more than"));
     }
 
     #[test]

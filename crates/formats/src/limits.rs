@@ -9,10 +9,10 @@ pub type Stopped<'a> = &'a (dyn Fn() -> bool + Sync);
 /// Ends work that nobody waits for.
 ///
 /// # Errors
-/// [`FormatError::is_stopped`] where `stopped` answers `true`.
+/// [`FormatError::Stopped`] where `stopped` answers `true`.
 pub fn go_on(stopped: Stopped) -> Result<(), FormatError> {
     if stopped() {
-        return Err(FormatError::stopped());
+        return Err(FormatError::Stopped);
     }
     Ok(())
 }
@@ -33,7 +33,7 @@ pub struct Limits<'a> {
     /// Most corners of one polygon that is not convex: cutting it into triangles takes up to the
     /// square of their number.
     pub corners: usize,
-    /// Asked now and then; the reader ends with [`FormatError::is_stopped`] when it answers `true`.
+    /// Asked now and then; the reader ends with [`FormatError::Stopped`] when it answers `true`.
     pub stopped: Stopped<'a>,
 }
 
@@ -97,15 +97,7 @@ impl<'a> Limits<'a> {
         } else {
             return Ok(());
         };
-        let most = if most % 1_000_000 == 0 {
-            format!("{} million", most / 1_000_000)
-        } else {
-            most.to_string()
-        };
-        Err(FormatError::new(
-            format!("The file holds more than {most} {what}."),
-            "Reduce the part before bringing it in.",
-        ))
+        Err(FormatError::TooMany { what, most })
     }
 
     /// Refuses too many objects or places of objects.
@@ -113,10 +105,7 @@ impl<'a> Limits<'a> {
         if so_far <= self.placements {
             return Ok(());
         }
-        Err(FormatError::new(
-            format!("The file places more than {} objects.", self.placements),
-            "Join its objects before exporting, or export the part alone.",
-        ))
+        Err(FormatError::TooManyObjects { most: self.placements })
     }
 }
 
@@ -131,7 +120,7 @@ mod tests {
             Limits { triangles: 12, points: 2_000_000, placements: 3, ..Limits::default() };
         let cube = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);
         assert!(limits.hold(&cube).is_ok() && limits.place(3).is_ok());
-        let said = |r: Result<(), FormatError>| r.unwrap_err().message;
+        let said = |r: Result<(), FormatError>| r.unwrap_err().to_string();
         assert_eq!(said(limits.hold_more(&cube, 0, 1)), "The file holds more than 12 triangles.");
         assert_eq!(
             said(limits.hold_more(&cube, usize::MAX, 0)),
@@ -149,6 +138,6 @@ mod tests {
             limits.go_on(LOOK_EVERY).unwrap_err().is_stopped()
                 && go_on(&stopped).unwrap_err().is_stopped()
         );
-        assert!(Limits::default().go_on(0).is_ok() && !FormatError::new("a", "b").is_stopped());
+        assert!(Limits::default().go_on(0).is_ok() && !FormatError::Empty.is_stopped());
     }
 }

@@ -2,7 +2,7 @@
 //! textures and curves are passed over.
 
 use crate::polygon;
-use crate::{usable, FormatError, Limits, Loaded, Named};
+use crate::{usable, Format, FormatError, Limits, Loaded, Named};
 use glam::DVec3;
 use ulmix_mesh::TriMesh;
 
@@ -48,12 +48,8 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
             joined.extend(raw);
             &joined
         };
-        let bad = |what: String| {
-            FormatError::new(
-                format!("Line {}: {what}", n + 1),
-                "The file is damaged or no OBJ. Export the part again.",
-            )
-        };
+        let bad =
+            |what: String| FormatError::damaged(Format::Obj, format!("Line {}: {what}", n + 1));
         let mut words = line.split(|b| b.is_ascii_whitespace()).filter(|w| !w.is_empty());
         match words.next() {
             Some(b"v") => {
@@ -130,7 +126,7 @@ mod tests {
 
     #[test]
     fn hostile_files_are_refused_by_line() {
-        let said = |text: &str| read(text.as_bytes(), &Limits::default()).unwrap_err().message;
+        let said = |text: &str| read(text.as_bytes(), &Limits::default()).unwrap_err().to_string();
         assert!(said("v 0 0 0\nv 1 0 0\nf 1 2 9\n").contains("Line 3"));
         assert!(said("v 0 0 0\nf 1 0 1\n").contains("point 0"));
         assert!(said("v 0 0\n").contains("Line 1"));
@@ -150,12 +146,12 @@ mod tests {
         let said = read(format!("{points}f{face}\n").as_bytes(), &Limits::default())
             .map(|_| ())
             .unwrap_err();
-        assert!(said.message.contains("80000 corners"), "{said}");
+        assert!(said.to_string().contains("80000 corners"), "{said}");
         // Objects without end, each of one triangle.
         let objects = "v 0 0 0\nv 1 0 0\nv 0 1 0\n".to_owned() + &"o x\nf 1 2 3\n".repeat(100_002);
         assert!(read(objects.as_bytes(), &Limits::default())
             .unwrap_err()
-            .message
+            .to_string()
             .contains("more than 100000 objects"));
     }
 }

@@ -1,7 +1,7 @@
 //! PLY, ASCII and both binaries (Turk 1994): points, polygons; other elements are passed over.
 
 use crate::polygon;
-use crate::{usable, FormatError, Limits, Loaded};
+use crate::{usable, Format, FormatError, Limits, Loaded};
 use glam::DVec3;
 use ulmix_mesh::TriMesh;
 
@@ -41,7 +41,7 @@ struct Element {
 }
 
 fn broken(what: impl Into<String>) -> FormatError {
-    FormatError::new(what, "The file is damaged or no PLY. Export the part again.")
+    FormatError::damaged(Format::Ply, what)
 }
 
 /// Reads a PLY file, as text or binary.
@@ -268,7 +268,7 @@ mod tests {
     #[test]
     fn lying_and_cut_files_are_refused_in_words() {
         let whole = write(&TriMesh::sphere(1.0, 1), Form::Little);
-        let said = |b: &[u8]| read(b, &Limits::default()).unwrap_err().message;
+        let said = |b: &[u8]| read(b, &Limits::default()).unwrap_err().to_string();
         assert!(said(&whole[..whole.len() - 3]).contains("ends within face"));
         let lying = String::from_utf8_lossy(&whole[..200])
             .replace("element vertex ", "element vertex 99999999999");

@@ -38,13 +38,7 @@ pub fn triangles(corners: &[DVec3], most: usize) -> Result<Vec<[usize; 3]>, Form
         return Ok(fan());
     }
     if corners.len() > most {
-        return Err(FormatError::new(
-            format!(
-                "A face of the file has {} corners; up to {most} can be cut into triangles.",
-                corners.len()
-            ),
-            "Export the part as triangles.",
-        ));
+        return Err(FormatError::WideFace { corners: corners.len(), most });
     }
     let numbers: Vec<f64> = flat.iter().flat_map(|p| [p.x, p.y]).collect();
     Ok(match earcutr::earcut(&numbers, &[], 2) {
@@ -99,7 +93,8 @@ mod tests {
         assert_eq!(triangles(&ring(0.0), 10_000).unwrap().len(), 49_998);
         let refused = triangles(&ring(0.1), 10_000).unwrap_err();
         assert!(
-            refused.message.contains("50000 corners") && refused.message.contains("up to 10000"),
+            refused.to_string().contains("50000 corners")
+                && refused.to_string().contains("up to 10000"),
             "{refused}"
         );
     }

@@ -3,7 +3,7 @@
 //! A file is binary when its length fits its triangle count, whatever its header begins with
 //! ("solid" included), and ASCII when it reads as text with facets.
 
-use crate::{FormatError, Limits, Loaded};
+use crate::{Format, FormatError, Limits, Loaded};
 use glam::DVec3;
 use rayon::prelude::*;
 use ulmix_mesh::TriMesh;
@@ -18,22 +18,16 @@ const RECORD: usize = 50;
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     let soup = if looks_ascii(bytes) { ascii(bytes, limits)? } else { binary(bytes, limits)? };
     if soup.is_empty() {
-        return Err(FormatError::new(
-            "The file holds no triangles.",
-            "Export the part again; it seems nothing was selected.",
-        ));
+        return Err(FormatError::NoTriangles);
     }
     limits.go_on(0)?;
     let bad = soup.par_iter().position_first(|p| p.iter().any(|c| !c.is_finite() || c.abs() > 1e9));
     if let Some(corner) = bad {
-        return Err(FormatError::new(
-            format!(
-                "Triangle {} has a coordinate that is not a usable number ({:?}).",
-                corner / 3 + 1,
-                soup[corner]
-            ),
-            "Coordinates must be finite and below 1 000 000 000. Repair or export the part again.",
-        ));
+        return Err(FormatError::Coordinate {
+            of: "Triangle",
+            number: corner / 3 + 1,
+            place: format!("{:?}", soup[corner]),
+        });
     }
     Ok(Loaded {
         mesh: weld_exact(&soup),
@@ -63,10 +57,7 @@ fn looks_ascii(bytes: &[u8]) -> bool {
 
 fn binary(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
     let Some(n) = claimed(bytes) else {
-        return Err(FormatError::new(
-            format!("With {} bytes the file is too short to be an STL mesh.", bytes.len()),
-            "Choose an STL, 3MF, OBJ, PLY or GLB file.",
-        ));
+        return Err(FormatError::TooShort(bytes.len()));
     };
     let held = (bytes.len() - HEADER) / RECORD;
     if n > held {
@@ -74,17 +65,7 @@ fn binary(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
         let text = bytes[..bytes.len().min(512)]
             .iter()
             .all(|b| b.is_ascii_graphic() || b.is_ascii_whitespace());
-        return Err(if text {
-            FormatError::new(
-                "The file is text without facets, not a mesh.",
-                "Choose an STL, 3MF, OBJ, PLY or GLB file.",
-            )
-        } else {
-            FormatError::new(
-                format!("The file says it holds {n} triangles but ends after {held}."),
-                "It was cut short or is not an STL file. Copy or export it again.",
-            )
-        });
+        return Err(if text { FormatError::Text } else { FormatError::CutShort { told: n, held } });
     }
     if n > limits.triangles {
         return Err(too_many(n, limits));
@@ -103,10 +84,7 @@ fn binary(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
 }
 
 fn too_many(n: usize, limits: &Limits) -> FormatError {
-    FormatError::new(
-        format!("The file holds {n} triangles; up to {} can be read.", limits.triangles),
-        "Reduce the part before bringing it in.",
-    )
+    FormatError::TooManyTriangles { found: n, most: limits.triangles }
 }
 
 fn ascii(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
@@ -123,10 +101,8 @@ fn ascii(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
                     .and_then(|w| std::str::from_utf8(w).ok())
                     .and_then(|w| w.parse().ok());
                 *slot = parsed.ok_or_else(|| {
-                    FormatError::new(
-                        format!("Line {}: a vertex needs three numbers.", number + 1),
-                        "The file is damaged there. Export it again.",
-                    )
+                    let what = format!("Line {}: a vertex needs three numbers.", number + 1);
+                    FormatError::damaged(Format::Stl, what)
                 })?;
             }
             soup.push(p);
@@ -134,20 +110,11 @@ fn ascii(bytes: &[u8], limits: &Limits) -> Result<Vec<[f32; 3]>, FormatError> {
                 return Err(too_many(soup.len() / 3, limits));
             }
         } else if first.eq_ignore_ascii_case(b"endfacet") && !soup.len().is_multiple_of(3) {
-            return Err(FormatError::new(
-                format!(
-                    "Line {}: the facet that ends here does not have three vertices.",
-                    number + 1
-                ),
-                "Only triangles are allowed in STL. Export the part again.",
-            ));
+            return Err(FormatError::NoTriangle(number + 1));
         }
     }
     if !soup.len().is_multiple_of(3) {
-        return Err(FormatError::new(
-            "The file ends in the middle of a triangle.",
-            "It was cut short. Copy or export it again.",
-        ));
+        return Err(FormatError::EndsWithin);
     }
     Ok(soup)
 }
@@ -230,8 +197,8 @@ mod tests {
 
     fn refuse(bytes: &[u8]) -> String {
         let e = crate::read(bytes, &Limits::default()).expect_err("must be refused");
-        assert!(!e.hint.is_empty());
-        e.message
+        assert!(!e.hint().is_empty());
+        e.to_string()
     }
 
     fn ball() -> TriMesh {

@@ -3,7 +3,7 @@
 //! changes shapes and is not read are refused by its name.
 
 use crate::strut::{sides, strut, triangles};
-use crate::{Beam, FormatError, Limits, Loaded, Named};
+use crate::{Beam, Format, FormatError, Limits, Loaded, Named};
 use glam::{DAffine3, DMat3, DVec3};
 use quick_xml::events::{BytesStart, Event};
 use quick_xml::XmlVersion;
@@ -106,7 +106,7 @@ fn escaped(s: &str) -> String {
 }
 
 fn broken(what: impl Into<String>) -> FormatError {
-    FormatError::new(what, "The 3MF file is damaged or not a 3MF file. Export it again.")
+    FormatError::damaged(Format::ThreeMf, what)
 }
 
 /// All build items in their place, joined into one mesh in millimetres.
@@ -141,10 +141,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     }
     let Placed { mesh, beams, .. } = out;
     if mesh.triangles.is_empty() {
-        return Err(FormatError::new(
-            "The file holds no triangles to build.",
-            "Export the part again; it seems nothing was selected.",
-        ));
+        return Err(FormatError::NothingToBuild);
     }
     Ok(Loaded { mesh, bodies, millimetres_per_unit: Some(model.millimetres), beams, format: "3MF" })
 }
@@ -201,10 +198,7 @@ impl<R: BufRead> BufRead for Fed<R> {
 }
 
 fn too_big(limits: &Limits) -> FormatError {
-    FormatError::new(
-        format!("The model inside the archive is larger than {} MB.", limits.unpacked_bytes >> 20),
-        "Reduce the part before bringing it in.",
-    )
+    FormatError::LargeModel { most: limits.unpacked_bytes >> 20 }
 }
 
 #[derive(Default)]
@@ -470,10 +464,7 @@ fn required(e: &BytesStart) -> Result<(), FormatError> {
                 .unwrap_or(&space);
             let name: String =
                 if name.is_empty() { prefix } else { name }.chars().take(LONGEST_NAME).collect();
-            return Err(FormatError::new(
-                format!("The file requires the 3MF extension “{name}”, which is not read here."),
-                "Export the part without it, or as STL.",
-            ));
+            return Err(FormatError::UnknownExtension(name));
         }
     }
     Ok(())
@@ -594,19 +585,19 @@ mod tests {
             (r#"<b:beam v1="0" v2="1" r1="-1"/>"#, "usable radius"),
             (r#"<b:beam v1="0" v2="1" r1="nan"/>"#, "usable radius"),
         ] {
-            assert!(read(&model(bad), &Limits::default()).unwrap_err().message.contains(words));
+            assert!(read(&model(bad), &Limits::default()).unwrap_err().to_string().contains(words));
         }
         let many = beams.repeat(20);
         assert!(read(&model(&many), &Limits { triangles: 1000, ..Limits::default() })
             .unwrap_err()
-            .message
+            .to_string()
             .contains("more than 1000 triangles"));
     }
 
     #[test]
     fn hostile_models_are_refused() {
         let limits = Limits { triangles: 1000, unpacked_bytes: 1 << 16, ..Limits::default() };
-        let refuse = |b: &[u8]| read(b, &limits).unwrap_err().message;
+        let refuse = |b: &[u8]| read(b, &limits).unwrap_err().to_string();
         assert!(refuse(b"PK\x03\x04 nonsense").contains("cannot be opened"));
         assert!(
             refuse(&archive("<!DOCTYPE x [<!ENTITY a \"b\">]><model/>")).contains("not allowed")
@@ -646,7 +637,7 @@ mod tests {
                 "<model><object id='1'>{first}</object>{objects}<item objectid='15'/></model>"
             ))
         };
-        let refuse = |b: &[u8]| read(b, &Limits::default()).unwrap_err().message;
+        let refuse = |b: &[u8]| read(b, &Limits::default()).unwrap_err().to_string();
         assert!(refuse(&nested("")).contains("places more than 100000 objects"));
         let points = format!("<mesh>{}</mesh>", "<vertex x='0' y='0' z='0'/>".repeat(5_000));
         assert!(refuse(&nested(&points)).contains("more than 16 million points"));
@@ -655,7 +646,7 @@ mod tests {
     #[test]
     fn elements_that_a_parser_would_keep_whole_are_refused() {
         let refuse =
-            |model: String| read(&archive(&model), &Limits::default()).unwrap_err().message;
+            |model: String| read(&archive(&model), &Limits::default()).unwrap_err().to_string();
         assert!(refuse("<a>".repeat(100_000)).contains("nested too deeply"));
         assert!(refuse(format!("<model {}/>", "a='1' ".repeat(400_000))).contains("longer than"));
         assert!(
@@ -692,7 +683,7 @@ mod tests {
             let model = format!(
                 "<model requiredextensions='{prefix}' xmlns:{prefix}='{space}'><build/></model>"
             );
-            read(&archive(&model), &Limits::default()).unwrap_err().message
+            read(&archive(&model), &Limits::default()).unwrap_err().to_string()
         };
         let of_core = "http://schemas.microsoft.com/3dmanufacturing/";
         assert!(with("s", &format!("{of_core}slice/2015/07")).contains("“slice/2015/07”"));

@@ -34,8 +34,8 @@ fn refuse(message: String, hint: &str) -> RecipeError {
 
 /// The solid in any mesh file. Refuses open ones, and those whose opposite sides differ.
 pub fn read(name: &str, bytes: &[u8], limits: &Limits) -> Result<FoundMesh, RecipeError> {
-    let file = ulmix_formats::read(bytes, limits)
-        .map_err(|e| refuse(format!("{name}: {}", e.message), &e.hint))?;
+    let file =
+        ulmix_formats::read(bytes, limits).map_err(|e| refuse(format!("{name}: {e}"), e.hint()))?;
     let mut mesh = file.mesh;
     if mesh.triangles.len() > MOST {
         let found = mesh.triangles.len();

@@ -3,12 +3,13 @@
 use crate::rewrap::{rewrap, Rewrapped};
 use crate::triangles::{self, Remade};
 use crate::welded::welded;
+use crate::PartError;
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::ops::Range;
 use std::sync::{Arc, OnceLock};
-use ulmix_formats::{go_on, FormatError, Loaded, Named, Stopped};
+use ulmix_formats::{go_on, Loaded, Named, Stopped};
 use ulmix_mesh::crossing::crossings;
 use ulmix_mesh::holes::{close, holes};
 use ulmix_mesh::parallel::found_once;
@@ -114,7 +115,7 @@ pub fn clean(
     mend: &Mend,
     shell: Option<&Shell>,
     stopped: Stopped,
-) -> Result<Clean, FormatError> {
+) -> Result<Clean, PartError> {
     let (mut mesh, mut topology) = welded(raw)?;
     let dropped = raw.triangles.len() - mesh.triangles.len();
     // Where a triangle is there twice, its edges have too many sides, or two that run the same way.
@@ -238,7 +239,7 @@ fn rewrap_crossed(
     t: &Topology,
     step: f64,
     stopped: Stopped,
-) -> Result<Vec<Rewrapped>, FormatError> {
+) -> Result<Vec<Rewrapped>, PartError> {
     let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
     let mut crossed = vec![false; t.pieces];
     for [a, b] in crossings(mesh, &Bvh::new(mesh)).pairs {
@@ -260,7 +261,7 @@ fn rewrap_crossed(
 }
 
 /// Closes holes up to a span; the spans of those that were.
-fn close_holes(mesh: &mut TriMesh, most: f64, stopped: Stopped) -> Result<Vec<f64>, FormatError> {
+fn close_holes(mesh: &mut TriMesh, most: f64, stopped: Stopped) -> Result<Vec<f64>, PartError> {
     let small: Vec<_> = holes(mesh).into_iter().filter(|h| h.span <= most).collect();
     for h in &small {
         go_on(stopped)?;

@@ -3,8 +3,9 @@
 use crate::bodies::named;
 use crate::part::{Part, SIZES};
 use crate::sheet::shell_of;
+use crate::PartError;
 use serde::{Deserialize, Serialize};
-use ulmix_formats::{Beam, FormatError, Limits};
+use ulmix_formats::{Beam, Limits};
 use ulmix_recipe::{PartStep, Unit};
 use utoipa::ToSchema;
 
@@ -66,7 +67,7 @@ pub struct Inspected {
 ///
 /// # Errors
 /// A file that no part can be made of within the limits, and work that was stopped.
-pub fn inspect(bytes: &[u8], limits: &Limits) -> Result<Inspected, FormatError> {
+pub fn inspect(bytes: &[u8], limits: &Limits) -> Result<Inspected, PartError> {
     let loaded = ulmix_formats::read(bytes, limits)?;
     let stated = loaded.millimetres_per_unit.is_some();
     let longest = loaded.mesh.bounds().size().max_element();

@@ -19,6 +19,7 @@ pub mod bodies;
 pub mod builder;
 pub mod chords;
 pub mod demo;
+mod error;
 pub mod exit;
 pub mod inspect;
 pub mod moved;
@@ -37,5 +38,6 @@ pub mod welded;
 mod whole;
 pub mod zoned;
 
+pub use error::PartError;
 pub use part::{mark, stem, Part, PartFacts};
 pub use whole::Whole;

@@ -10,17 +10,18 @@ use crate::pocket::enclosed;
 use crate::sample::volume_of;
 use crate::sheet::shell_of;
 use crate::told::{changes, defects};
+use crate::PartError;
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::sync::{Arc, OnceLock};
-use ulmix_formats::{go_on, FormatError, Limits, Stopped};
+use ulmix_formats::{go_on, Limits, Stopped};
 use ulmix_mesh::faces::{faces, faces_until, transferred, Face, Faces, Kind};
 use ulmix_mesh::parallel::found_once;
 use ulmix_mesh::sides::{sides, Side};
 use ulmix_mesh::thickness::thinnest_part;
 use ulmix_mesh::{Bounds, Bvh, SignedDistance, Topology, TriMesh};
-use ulmix_recipe::{FaceKind, FaceMark, PartStep, RecipeError, Role, Shell, Unit};
+use ulmix_recipe::{FaceKind, FaceMark, PartStep, Role, Shell, Unit};
 use utoipa::ToSchema;
 
 /// A part in millimetres with its distance field.
@@ -89,12 +90,12 @@ impl Part {
         bytes: &[u8],
         unit: Unit,
         limits: &Limits,
-    ) -> Result<Option<Shell>, FormatError> {
+    ) -> Result<Option<Shell>, PartError> {
         shell_of(&bodies_of(bytes, unit, "Part", limits)?)
     }
 
     /// Reads a file of any known format. `unit` counts when the file states none.
-    pub fn read(bytes: &[u8], unit: Unit) -> Result<Part, FormatError> {
+    pub fn read(bytes: &[u8], unit: Unit) -> Result<Part, PartError> {
         Part::assemble(
             bodies_of(bytes, unit, "Part", &Limits::default())?,
             &PartStep::plain(unit),
@@ -105,7 +106,7 @@ impl Part {
     /// The part of a recipe: made from its dimensions, or read from what `file` gives for a
     /// SHA-256, and for none: the file that the project began with. What files hold together stays
     /// within the limits.
-    pub fn of<E: From<FormatError> + From<RecipeError>, B: AsRef<[u8]>>(
+    pub fn of<E: From<PartError>, B: AsRef<[u8]>>(
         step: &PartStep,
         file: impl Fn(Option<&str>) -> Result<B, E>,
         limits: &Limits,
@@ -115,7 +116,7 @@ impl Part {
         };
         let mut bodies = match (&step.shape, &step.file) {
             (Some(shape), _) => {
-                shape.validate()?;
+                shape.validate().map_err(PartError::from)?;
                 vec![(shape.title().to_owned(), own_shapes::mesh(shape))]
             }
             (None, None) => read(None, step.unit, "Part")?,
@@ -132,14 +133,14 @@ impl Part {
             .reduce(Bounds::union)
             .unwrap_or(Bounds::EMPTY)
             .size();
-        step.validate(size.max_element())?;
+        step.validate(size.max_element()).map_err(PartError::from)?;
         let triangles = bodies.iter().map(|b| b.1.triangles.len()).sum();
-        limits.hold_all(0, triangles)?;
+        limits.hold_all(0, triangles).map_err(PartError::from)?;
         Ok(Part::assemble(bodies, step, limits.stopped)?)
     }
 
     /// A part of one mesh that is already in millimetres.
-    pub fn prepare(raw: &TriMesh) -> Result<Part, FormatError> {
+    pub fn prepare(raw: &TriMesh) -> Result<Part, PartError> {
         Part::assemble(vec![("Part".into(), raw.clone())], &PartStep::plain(Unit::Mm), &|| false)
     }
 
@@ -148,7 +149,7 @@ impl Part {
         mut raw: Vec<(String, TriMesh)>,
         step: &PartStep,
         stopped: Stopped,
-    ) -> Result<Part, FormatError> {
+    ) -> Result<Part, PartError> {
         workable(&raw, step)?;
         let moved = brought_near(&mut raw);
         let Cleaned { mut found, mut defects, mut changes, corrected, mut whole, before } =
@@ -182,26 +183,16 @@ impl Part {
             }
         };
         if mesh.triangles.is_empty() {
-            return Err(FormatError::new(
-                "No body is material of the part: nothing is left to fill.",
-                "Give one of the bodies another role.",
-            ));
+            return Err(PartError::NothingSolid);
         }
         let volume = mesh.volume();
         let longest = mesh.bounds().size().max_element();
         if volume <= 1e-9 * longest.powi(3) {
-            let (words, hint) = if volume > 1e-9 * mesh.area().powf(1.5) {
-                (
-                    "The bodies lie too far apart for their size.",
-                    "Bring them in closer together, or each in a project of its own.",
-                )
+            return Err(if volume > 1e-9 * mesh.area().powf(1.5) {
+                PartError::FarApart
             } else {
-                (
-                    "The part encloses no volume.",
-                    "Bring in a closed body, or give a sheet its thickness as a shell.",
-                )
-            };
-            return Err(FormatError::new(words, hint));
+                PartError::NoVolume
+            });
         }
         go_on(stopped)?;
         let topology = topology.unwrap_or_else(|| Topology::of(&mesh));
@@ -386,7 +377,7 @@ fn pockets(
 }
 
 /// Refuses what no step could work on.
-fn workable(raw: &[(String, TriMesh)], step: &PartStep) -> Result<(), FormatError> {
+fn workable(raw: &[(String, TriMesh)], step: &PartStep) -> Result<(), PartError> {
     let size =
         raw.iter().map(|m| m.1.bounds()).reduce(Bounds::union).unwrap_or(Bounds::EMPTY).size();
     let longest = size.max_element();
@@ -394,20 +385,10 @@ fn workable(raw: &[(String, TriMesh)], step: &PartStep) -> Result<(), FormatErro
         || longest <= 0.0
         || (step.shell.is_none() && size.min_element() <= 1e-6 * longest)
     {
-        return Err(FormatError::new(
-            "The part is flat: it encloses no volume.",
-            "Bring in a body with thickness in all three directions, or give a \
-                 sheet its thickness as a shell.",
-        ));
+        return Err(PartError::Flat);
     }
     if !SIZES.contains(&longest) {
-        return Err(FormatError::new(
-            format!(
-                "The part would be {} long; parts from 0.01 mm to 100 m can be worked on.",
-                length(longest)
-            ),
-            "Choose another unit, or scale the part before exporting it.",
-        ));
+        return Err(PartError::Size(length(longest)));
     }
     Ok(())
 }
@@ -438,7 +419,7 @@ fn cleaned(
     raw: Vec<(String, TriMesh)>,
     step: &PartStep,
     stopped: Stopped,
-) -> Result<Cleaned, FormatError> {
+) -> Result<Cleaned, PartError> {
     let alone = raw.len() == 1;
     let mut out = Cleaned::default();
     for (name, mesh) in raw {
@@ -466,7 +447,7 @@ fn bodies_of(
     unit: Unit,
     stem: &str,
     limits: &Limits,
-) -> Result<Vec<(String, TriMesh)>, FormatError> {
+) -> Result<Vec<(String, TriMesh)>, PartError> {
     let loaded = ulmix_formats::read(bytes, limits)?;
     // A format with a unit of its own comes in millimetres.
     let scale = if loaded.millimetres_per_unit.is_some() { 1.0 } else { unit.millimetres() };
@@ -615,7 +596,7 @@ mod tests {
     #[test]
     fn what_encloses_nothing_is_refused() {
         let flat = TriMesh::cuboid(DVec3::ZERO, DVec3::new(10.0, 10.0, 0.0));
-        assert!(Part::prepare(&flat).is_err_and(|e| e.message.contains("flat")));
+        assert!(Part::prepare(&flat).is_err_and(|e| e.to_string().contains("flat")));
         let huge = TriMesh::cuboid(DVec3::ZERO, DVec3::splat(1e8));
         assert!(Part::prepare(&huge).is_err());
         let mut none = TriMesh::cuboid(DVec3::ZERO, DVec3::ONE);

@@ -7,9 +7,10 @@ use crate::moved::Moved;
 use crate::part::Part;
 use crate::whole::Whole;
 use crate::zoned::{Regions, Zoned};
+use crate::PartError;
 use ulmix_field::grid::Grid;
 use ulmix_field::polygonise::{polygonise, Care};
-use ulmix_formats::{go_on, FormatError, Stopped};
+use ulmix_formats::{go_on, Stopped};
 use ulmix_mesh::crossing::triangles_of;
 use ulmix_mesh::reduce::{points_within, reduce, ReduceOptions};
 use ulmix_mesh::untangle::{around, round_to_f32, untangle, Room, KEPT_AROUND};
@@ -32,7 +33,7 @@ pub fn rewrap(
     mesh: &TriMesh,
     step: f64,
     stopped: Stopped,
-) -> Result<(TriMesh, Rewrapped), FormatError> {
+) -> Result<(TriMesh, Rewrapped), PartError> {
     let part = Part::prepare(mesh)?;
     let regions = Regions::of(&part, &Zones { rest: Role::KeepSolid, ..Zones::default() });
     let made = Zoned::sample(&part, &regions, Grid::covering(&part.mesh.bounds(), step), stopped)
@@ -42,10 +43,7 @@ pub fn rewrap(
         });
     go_on(stopped)?;
     let Some(raw) = made.filter(|m| !m.triangles.is_empty()) else {
-        return Err(FormatError::new(
-            format!("Nothing of the part is left at a step of {step} mm."),
-            "Choose a finer step for resolving crossings.",
-        ));
+        return Err(PartError::NothingLeft { step_mm: step });
     };
     let (mesh, crossing) = without_crossings(&raw, step, stopped);
     go_on(stopped)?;

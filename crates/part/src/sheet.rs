@@ -1,7 +1,7 @@
 //! Sheets: open surfaces that are meant to be open.
 
 use crate::welded::welded;
-use ulmix_formats::FormatError;
+use crate::PartError;
 use ulmix_mesh::holes::{close, holes};
 use ulmix_mesh::TriMesh;
 use ulmix_recipe::Shell;
@@ -14,7 +14,7 @@ const OPEN: f64 = 0.15;
 ///
 /// # Errors
 /// A body that cannot be worked on, as [`welded`] tells.
-pub fn shell_of(bodies: &[(String, TriMesh)]) -> Result<Option<Shell>, FormatError> {
+pub fn shell_of(bodies: &[(String, TriMesh)]) -> Result<Option<Shell>, PartError> {
     for (_, mesh) in bodies {
         if let Some(shell) = shell_for(mesh)? {
             return Ok(Some(shell));
@@ -27,7 +27,7 @@ pub fn shell_of(bodies: &[(String, TriMesh)]) -> Result<Option<Shell>, FormatErr
 ///
 /// # Errors
 /// A mesh that cannot be worked on, as [`welded`] tells.
-pub fn shell_for(mesh: &TriMesh) -> Result<Option<Shell>, FormatError> {
+pub fn shell_for(mesh: &TriMesh) -> Result<Option<Shell>, PartError> {
     let longest = mesh.bounds().size().max_element();
     if !longest.is_finite() || longest <= 0.0 {
         return Ok(None);

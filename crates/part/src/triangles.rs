@@ -2,7 +2,8 @@
 //! size.
 
 use crate::moved::Moved;
-use ulmix_formats::{go_on, FormatError, Stopped};
+use crate::PartError;
+use ulmix_formats::{go_on, Stopped};
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
 use ulmix_mesh::remesh::{remesh, triangles_at, RemeshOptions};
 use ulmix_mesh::sides::sides;
@@ -25,7 +26,7 @@ const CREASE_DEG: f64 = 30.0;
 /// Joins triangles where that moves no place of the surface by more than `error` mm, measured both
 /// ways. Rims of open surfaces and edges shared by more than two triangles stay as they are, and so
 /// does a mesh where nothing else keeps within the bound.
-pub fn within(mesh: &mut TriMesh, error: f64, stopped: Stopped) -> Result<Remade, FormatError> {
+pub fn within(mesh: &mut TriMesh, error: f64, stopped: Stopped) -> Result<Remade, PartError> {
     let kept = at_odd_edges(mesh);
     // Reduction holds the points; between them the chords of curved faces lie farther off.
     let mut held = error;
@@ -48,7 +49,7 @@ const ROUNDS: usize = 6;
 /// Joins triangles until there are at most `most`: what moves the surface least is joined first,
 /// and the last round's deviation is searched for, so that the number comes within three percent.
 /// What cannot be joined stays.
-pub fn down_to(mesh: &mut TriMesh, most: usize, stopped: Stopped) -> Result<Remade, FormatError> {
+pub fn down_to(mesh: &mut TriMesh, most: usize, stopped: Stopped) -> Result<Remade, PartError> {
     let longest = mesh.bounds().size().max_element();
     let enough = |m: &TriMesh| m.triangles.len() <= most;
     let mut now = mesh.clone();
@@ -98,13 +99,14 @@ fn searched(
 }
 
 /// Triangles with edges of about `edge` mm; sharp edges and rims stay.
-pub fn even(mesh: &mut TriMesh, edge: f64, stopped: Stopped) -> Result<Remade, FormatError> {
+pub fn even(mesh: &mut TriMesh, edge: f64, stopped: Stopped) -> Result<Remade, PartError> {
     let expected = triangles_at(mesh, edge);
     if expected > MOST_EVEN {
-        return Err(FormatError::new(
-            format!("Edges of {edge} mm would make about {:.1} million triangles.", expected / 1e6),
-            format!("Choose edges of {:.2} mm or longer.", edge * (expected / MOST_EVEN).sqrt()),
-        ));
+        return Err(PartError::TooEven {
+            edge_mm: edge,
+            millions: expected / 1e6,
+            least_mm: edge * (expected / MOST_EVEN).sqrt(),
+        });
     }
     let new = remesh(mesh, &RemeshOptions { edge, crease_degrees: CREASE_DEG, cancelled: stopped });
     go_on(stopped)?;
@@ -188,9 +190,8 @@ mod tests {
         // The sagitta of a chord of 4 mm, and of a facet's middle somewhat more.
         assert!(told.moved.greatest > 0.05 && told.moved.greatest < 0.3, "{told:?}");
         assert!(even(&mut m, 0.01, &|| false)
-            .is_err_and(
-                |e| e.message.contains("million triangles") && e.hint.contains("mm or longer")
-            ));
+            .is_err_and(|e| e.to_string().contains("million triangles")
+                && e.hint().contains("mm or longer")));
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! A mesh with its points joined, before anything of it is mended.
 
-use ulmix_formats::FormatError;
+use crate::PartError;
 use ulmix_mesh::weld::weld;
 use ulmix_mesh::{Topology, TriMesh};
 
@@ -18,7 +18,7 @@ const COPIES: f64 = 1e-6;
 /// # Errors
 /// Nothing is left of the mesh, or it cannot be worked on: too many pieces, or too many triangles
 /// at a point.
-pub fn welded(raw: &TriMesh) -> Result<(TriMesh, Topology), FormatError> {
+pub fn welded(raw: &TriMesh) -> Result<(TriMesh, Topology), PartError> {
     let longest = raw.bounds().size().max_element();
     let mut mesh = weld(raw, 0.0).mesh;
     let mut topology = Topology::of(&mesh);
@@ -31,32 +31,15 @@ pub fn welded(raw: &TriMesh) -> Result<(TriMesh, Topology), FormatError> {
         }
     }
     if mesh.triangles.is_empty() {
-        return Err(FormatError::new(
-            "Every triangle of the part has collapsed to a line.",
-            "Export the part again at a larger scale.",
-        ));
+        return Err(PartError::Collapsed);
     }
     if topology.pieces > MOST_PIECES {
-        return Err(FormatError::new(
-            format!(
-                "The part falls into {} separate pieces; up to {MOST_PIECES} can be \
-                 worked on.",
-                topology.pieces
-            ),
-            "Join or remove loose pieces in the program that it came from, or \
-                 export it with its points joined.",
-        ));
+        return Err(PartError::Pieces { found: topology.pieces, most: MOST_PIECES });
     }
     let mut meeting = vec![0u32; mesh.points.len()];
     mesh.triangles.iter().flatten().for_each(|&v| meeting[v as usize] += 1);
     if let Some(crowded) = meeting.iter().find(|n| **n > MOST_AT_A_POINT) {
-        return Err(FormatError::new(
-            format!(
-                "{crowded} triangles of the part meet at one point; up to \
-                 {MOST_AT_A_POINT} can be worked on."
-            ),
-            "Export the part with larger triangles there.",
-        ));
+        return Err(PartError::AtAPoint { found: *crowded, most: MOST_AT_A_POINT });
     }
     Ok((mesh, topology))
 }
@@ -86,7 +69,7 @@ mod tests {
 
     #[test]
     fn what_cannot_be_worked_on_is_refused_in_words() {
-        let said = |mesh: &TriMesh| welded(mesh).map(|_| ()).unwrap_err().message;
+        let said = |mesh: &TriMesh| welded(mesh).map(|_| ()).unwrap_err().to_string();
         let flat = TriMesh { points: vec![DVec3::ZERO, DVec3::X], triangles: vec![[0, 1, 1]] };
         assert!(said(&flat).contains("collapsed to a line"));
         let row = |n: usize| TriMesh {

@@ -86,7 +86,7 @@ impl OwnStruts {
     /// Those of a 3MF file with a beam lattice.
     pub fn read(name: &str, bytes: &[u8], limits: &Limits) -> Result<FoundStruts, RecipeError> {
         let file = ulmix_formats::read(bytes, limits)
-            .map_err(|e| refuse(format!("{name}: {}", e.message), &e.hint))?;
+            .map_err(|e| refuse(format!("{name}: {e}"), e.hint()))?;
         let found = OwnStruts::of(name, &file.beams)?;
         found.ok_or_else(|| {
             refuse(format!("{name} has no struts."), "Choose a 3MF file with a beam lattice.")

@@ -4,8 +4,10 @@ use crate::store::StoreError;
 use axum::http::{header, StatusCode};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
+use ulmix_core::export::ExportError;
 use ulmix_core::pipeline::RunError;
 use ulmix_formats::FormatError;
+use ulmix_part::PartError;
 use ulmix_recipe::RecipeError;
 use ulmix_runner::faces::TooManyFaces;
 use utoipa::ToSchema;
@@ -83,7 +85,26 @@ impl From<FormatError> for Problem {
         if e.is_stopped() {
             return Problem::cancelled();
         }
-        Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_file", e.message, e.hint)
+        Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_file", e.to_string(), e.hint())
+    }
+}
+
+impl From<PartError> for Problem {
+    fn from(e: PartError) -> Problem {
+        match e {
+            PartError::File(e) => e.into(),
+            PartError::Recipe(e) => e.into(),
+            e => {
+                let (words, hint) = (e.to_string(), e.hint());
+                Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_file", words, hint)
+            }
+        }
+    }
+}
+
+impl From<ExportError> for Problem {
+    fn from(e: ExportError) -> Problem {
+        Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_file", e.to_string(), e.hint())
     }
 }
 
@@ -155,7 +176,7 @@ mod tests {
     fn every_refusal_says_what_where_and_what_to_do() {
         let value =
             RecipeError::new("mesh.step_mm", "The step is too small.", "Choose a larger one.");
-        let file = FormatError::new("The file ends early.", "Export it again.");
+        let file = FormatError::EndsWithin;
         let cases: [(Problem, u16, &str, Option<&str>); 5] = [
             (value.clone().into(), 422, "bad_value", Some("mesh.step_mm")),
             (file.into(), 422, "bad_file", None),

@@ -1,6 +1,7 @@
 //! What stops a command, in words, and the exit code that goes with it.
 
 use std::process::ExitCode;
+use ulmix_core::export::ExportError;
 use ulmix_core::pipeline::RunError;
 use ulmix_server::problem::Problem;
 use ulmix_server::store::{OpenError, StoreError};
@@ -25,7 +26,22 @@ impl Refused {
 
 impl From<ulmix_formats::FormatError> for Refused {
     fn from(e: ulmix_formats::FormatError) -> Refused {
-        Refused::new(e.message, e.hint)
+        Refused::new(e.to_string(), e.hint())
+    }
+}
+
+impl From<ulmix_part::PartError> for Refused {
+    fn from(e: ulmix_part::PartError) -> Refused {
+        match e {
+            ulmix_part::PartError::Recipe(e) => e.into(),
+            e => Refused::new(e.to_string(), e.hint()),
+        }
+    }
+}
+
+impl From<ExportError> for Refused {
+    fn from(e: ExportError) -> Refused {
+        Refused::new(e.to_string(), e.hint())
     }
 }
 
