@@ -150,6 +150,7 @@ async fn main() {
     // Smaller cells around the bosses.
     b.kind("Seeded", "Voronoi struts").await;
     b.painted("draft").await;
+    b.open_group("Smaller cells").await;
     b.click("[aria-label='Smaller cells in places']").await;
     b.saved().await;
     b.click("[aria-label=Near]").await;
@@ -159,6 +160,7 @@ async fn main() {
     }
     b.step("Structure").await;
     b.step("Structure").await;
+    b.open_group("Smaller cells").await;
     b.js("document.querySelector(\"[aria-label='Smaller cells in places']\").scrollIntoView()")
         .await;
     b.until("near and far are told", || async { b.seen(".facts", "Cells, near to far").await })

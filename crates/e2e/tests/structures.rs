@@ -297,6 +297,7 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
         assert_eq!(b.value("[aria-label='Cell size, mm']").await, "9");
     }
     // Points of one's own come from a table; a bad line is told by its number.
+    b.open_group("Seed points").await;
     b.choose_file("[aria-label='File of points']", "sites.csv", b"x,y,z\n1,2\n").await;
     b.until("the line is told", || async {
         b.seen(".remark", "Line 2 of sites.csv is not a point").await
@@ -319,6 +320,7 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
     b.step("Mesh").await;
     b.step("Structure").await;
     // Smaller cells along the surface: the points stay as many, and near and far are told apart.
+    b.open_group("Smaller cells").await;
     b.click("[aria-label='Smaller cells in places']").await;
     b.until("near and far are told", || async { b.seen(".facts", "Cells, near to far").await })
         .await;
@@ -398,6 +400,7 @@ async fn relaxing_is_stopped_on_its_way_and_struts_run_in_curves() {
     b.click_text(".ant-segmented-item-label", "Cells").await;
     b.fill("[aria-label='Points, ']", "1300").await;
     b.until("the points follow", || async { b.seen(".legend", "Seed points 1 300").await }).await;
+    b.open_group("Seed points").await;
     b.fill("[aria-label='Relaxed, ']", "2000").await;
     b.click_text("button", "Use 2000").await;
     // What takes long says what it is at, is stopped as a whole, and goes on when it is asked to.
@@ -419,6 +422,7 @@ async fn relaxing_is_stopped_on_its_way_and_struts_run_in_curves() {
 
     b.fill("[aria-label='Points, ']", "150").await;
     b.until("the points follow", || async { b.seen(".legend", "Seed points 150").await }).await;
+    b.open_group("Clean-up").await;
     b.click_text("[aria-label='Struts run'] .ant-segmented-item-label", "In curves").await;
     b.until("strands are counted", || async {
         b.seen(".facts", "Strands that run on through nodes").await

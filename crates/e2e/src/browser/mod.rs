@@ -225,6 +225,20 @@ impl Bench {
         self.click_text(".step .title h2", title).await;
     }
 
+    /// Opens a group of controls in the open step by its name.
+    pub async fn open_group(&self, name: &str) {
+        let open = || async {
+            let heads = "return [...document.querySelectorAll('.grouphead[aria-expanded=true] b')]";
+            self.js(&format!("{heads}.some(b => b.textContent === '{name}')")).await == true
+        };
+        self.acted(
+            &format!("the group {name} is open"),
+            || async { self.click_text(".grouphead", name).await },
+            open,
+        )
+        .await;
+    }
+
     /// Opens the sheet of all kinds of structures.
     pub async fn open_kinds(&self) {
         let shown = || async { self.present(".kind-sheet").await };

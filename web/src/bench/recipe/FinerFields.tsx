@@ -3,6 +3,7 @@ import type { Recipe } from '../../api/client'
 import { count, mm } from '../../shared/format'
 import { edit, useBench } from '../state'
 import { useFilling } from './filling'
+import { Group } from './Group'
 import { SwitchLine } from './Lines'
 import { finerOf, seedsOf, withFiner, withSeeds, type Finer } from './patternRules'
 import { acrossPart, leastShare, withStructure } from './structureRules'
@@ -36,8 +37,12 @@ export function FinerFields() {
     reach_mm: Number((2.5 * cell).toPrecision(2)),
     surface: zones.length === 0,
   }
+  const places = zones.length + (finer?.surface ? 1 : 0)
+  const words = finer
+    ? `${(100 * finer.share).toFixed(0)} % near ${places === 1 ? 'one place' : `${places} places`}`
+    : 'nowhere'
   return (
-    <>
+    <Group name="Smaller cells" sentence={words}>
       <SwitchLine
         label="Smaller cells in places"
         checked={!!finer}
@@ -110,6 +115,6 @@ export function FinerFields() {
           )}
         </>
       )}
-    </>
+    </Group>
   )
 }

@@ -3,8 +3,8 @@ import { api, type Recipe } from '../../api/client'
 import { count, mm } from '../../shared/format'
 import { edit, useBench } from '../state'
 import { useFilling } from './filling'
-import { FinerFields } from './FinerFields'
 import { FromFile } from './FromFile'
+import { Group } from './Group'
 import { ChoiceLine, SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
 import { Value } from './Value'
@@ -27,17 +27,19 @@ export function RandomNumber() {
   const random = pattern ? randomOf(pattern) : null
   if (random === null) return null
   return (
-    <div className="line">
-      <NumberLine
-        label="Random number"
-        unit=""
-        value={random}
-        onSet={(v) => edit(withRandom(Math.max(0, Math.round(v))))}
-      />
-      <Button size="small" onClick={() => edit(withRandom(random + 1))}>
-        Another
-      </Button>
-    </div>
+    <Group name="Random number" sentence={random}>
+      <div className="line">
+        <NumberLine
+          label="Random number"
+          unit=""
+          value={random}
+          onSet={(v) => edit(withRandom(Math.max(0, Math.round(v))))}
+        />
+        <Button size="small" onClick={() => edit(withRandom(random + 1))}>
+          Another
+        </Button>
+      </div>
+    </Group>
   )
 }
 
@@ -146,12 +148,15 @@ const laid = (layout: Seeds['layout']) => (r: Recipe) =>
   )(withSeeds({ layout })(r))
 
 /** The net of struts in which a lattice ends at the part's surface. */
-function NetFields({ net }: { net: Net | null }) {
+function NetGroup({ net }: { net: Net | null }) {
   const set = (net: Net | null) => edit(withOf('voronoi', { net }))
+  const words = net
+    ? `on${net.edges ? ', with sharp edges' : ''}${net.inner ? '' : ', nothing inside'}`
+    : 'off'
   return (
-    <>
+    <Group name="Net at the surface" sentence={words}>
       <SwitchLine
-        label="Closed by a net at the surface"
+        label="Closed by a net"
         name="Net at the surface"
         checked={!!net}
         onChange={(on) => set(on ? { inner: true, edges: true } : null)}
@@ -170,116 +175,109 @@ function NetFields({ net }: { net: Net | null }) {
           />
         </>
       )}
+    </Group>
+  )
+}
+
+/** How many seed points there are, inside and on the surface. */
+export function SeedCounts() {
+  const f = useFilling()
+  const seeds = f && seedsOf(f.filling.structure.pattern)
+  if (!f || !seeds || seeds.own) return null
+  const found = f.found?.structure
+  return (
+    <>
+      {seeds.layout !== 'surface' && (
+        <Points
+          where="inside the part"
+          set={seeds.count}
+          found={found?.seeds}
+          change={(count) => withSeeds({ count })}
+        />
+      )}
+      {seeds.layout !== 'inside' && (
+        <Points
+          where="on the surface"
+          set={seeds.surface_count}
+          found={found?.surface_seeds}
+          change={(surface_count) => withSeeds({ surface_count })}
+        />
+      )}
     </>
   )
 }
 
-/** How many seed points, how they lie and how even they are. */
+const layoutWords = {
+  inside: 'inside the part',
+  surface: 'on the surface',
+  both: 'inside and on the surface',
+}
+
+/** How seed points lie, how even they are, and what joins them: each under a name of its own. */
 export function SeedFields() {
   const f = useFilling()
   const pattern = f?.filling.structure.pattern
   const seeds = pattern && seedsOf(pattern)
   if (!f || !pattern || !seeds) return null
   const planar = pattern.kind === 'planar_voronoi'
-  const found = f.found?.structure
   const onSurface = seeds.layout !== 'inside'
-  const inside = seeds.layout !== 'surface'
+  const lie = seeds.own
+    ? `from ${seeds.own.name}`
+    : `${layoutWords[seeds.layout]}, ${seeds.spread}, relaxed ${count(seeds.rounds)} rounds`
   return (
     <>
-      <OwnPoints />
-      {!seeds.own && (
-        <>
-          {!planar && (
-            <ChoiceLine<Seeds['layout']>
-              label="Points lie"
-              value={seeds.layout}
+      <Group name="Seed points" sentence={lie}>
+        <OwnPoints />
+        {!seeds.own && (
+          <>
+            {!planar && (
+              <ChoiceLine<Seeds['layout']>
+                label="Points lie"
+                value={seeds.layout}
+                options={[
+                  { value: 'inside', label: 'Inside' },
+                  { value: 'surface', label: 'On the surface' },
+                  { value: 'both', label: 'Both' },
+                ]}
+                onChange={(layout) => edit(laid(layout))}
+              />
+            )}
+            {/* Relaxing would spread them by area again. */}
+            {onSurface && (
+              <SwitchLine
+                label="Evenly as seen along Z"
+                checked={!!seeds.from_above}
+                onChange={(from_above) =>
+                  edit(withSeeds(from_above ? { from_above, rounds: 0 } : { from_above }))
+                }
+              />
+            )}
+            <ChoiceLine<Seeds['spread']>
+              label="Spread"
+              value={seeds.spread}
               options={[
-                { value: 'inside', label: 'Inside' },
-                { value: 'surface', label: 'On the surface' },
-                { value: 'both', label: 'Both' },
+                { value: 'even', label: 'Even' },
+                { value: 'loose', label: 'Loose' },
               ]}
-              onChange={(layout) => edit(laid(layout))}
+              onChange={(spread) => edit(withSeeds({ spread }))}
             />
-          )}
-          {inside && (
-            <Points
-              where="inside the part"
-              set={seeds.count}
-              found={found?.seeds}
-              change={(count) => withSeeds({ count })}
-            />
-          )}
-          {onSurface && (
-            <Points
-              where="on the surface"
-              set={seeds.surface_count}
-              found={found?.surface_seeds}
-              change={(surface_count) => withSeeds({ surface_count })}
-            />
-          )}
-          {/* Relaxing would spread them by area again. */}
-          {onSurface && (
-            <SwitchLine
-              label="Evenly as seen along Z"
-              checked={!!seeds.from_above}
-              onChange={(from_above) =>
-                edit(withSeeds(from_above ? { from_above, rounds: 0 } : { from_above }))
-              }
-            />
-          )}
-          <ChoiceLine<Seeds['spread']>
-            label="Spread"
-            value={seeds.spread}
-            options={[
-              { value: 'even', label: 'Even' },
-              { value: 'loose', label: 'Loose' },
-            ]}
-            onChange={(spread) => edit(withSeeds({ spread }))}
-          />
-        </>
-      )}
-      {!seeds.own && seeds.spread === 'loose' && (
-        <Value
-          label="Apart, at least"
-          hint="share of a cell"
-          value={100 * seeds.apart}
-          unit="%"
-          digits={0}
-          range={[0, 70]}
-          change={(v) => withSeeds({ apart: v / 100 })}
-        />
-      )}
-      <Relaxing />
-      {pattern.kind === 'neighbours' && (
-        <NumberLine
-          label="Struts from each point"
-          unit=""
-          value={pattern.neighbours}
-          onSet={(v) => edit(withOf('neighbours', { neighbours: Math.round(v) }))}
-        />
-      )}
-      {'lengths' in pattern && (
-        <>
+          </>
+        )}
+        {!seeds.own && seeds.spread === 'loose' && (
           <Value
-            label="No struts below"
+            label="Apart, at least"
             hint="share of a cell"
-            value={100 * pattern.lengths.shortest}
+            value={100 * seeds.apart}
             unit="%"
             digits={0}
-            range={[0, 100]}
-            change={(v) => withLengths({ shortest: v / 100 })}
+            range={[0, 70]}
+            change={(v) => withSeeds({ apart: v / 100 })}
           />
-          <Value
-            label="None above"
-            hint="share of a cell"
-            value={100 * pattern.lengths.longest}
-            unit="%"
-            digits={0}
-            range={[50, 300]}
-            change={(v) => withLengths({ longest: v / 100 })}
-          />
-        </>
-      )}
+        )}
+        <Relaxing />
+        <SeedFacts />
+      </Group>
+      {'lengths' in pattern && <StrutGroup pattern={pattern} />}
       {pattern.kind === 'voronoi_walls' && (
         <Value
           label="Holes in walls"
@@ -291,21 +289,68 @@ export function SeedFields() {
           change={(v) => withOf('voronoi_walls', { holes: v / 100 })}
         />
       )}
-      {pattern.kind === 'voronoi' && <NetFields net={pattern.net ?? null} />}
-      {!planar && <FinerFields />}
-      <RandomNumber />
-      {found && (
-        <dl className="facts">
-          <div>
-            <dt>Unevenness of the cells</dt>
-            <dd>{(100 * found.unevenness).toFixed(0)} %</dd>
-          </div>
-          <div>
-            <dt>Two nearest points</dt>
-            <dd>{mm(found.closest_mm)}</dd>
-          </div>
-        </dl>
-      )}
+      {pattern.kind === 'voronoi' && <NetGroup net={pattern.net ?? null} />}
     </>
+  )
+}
+
+/** Between which points struts run. */
+function StrutGroup({ pattern }: { pattern: PatternOf<'delaunay'> | PatternOf<'neighbours'> }) {
+  const { shortest, longest } = pattern.lengths
+  const percent = (v: number) => `${(100 * v).toFixed(0)} %`
+  const limits = `${percent(shortest)} to ${percent(longest)} of a cell`
+  return (
+    <Group
+      name="Struts"
+      sentence={
+        pattern.kind === 'neighbours' ? `${pattern.neighbours} from each point, ${limits}` : limits
+      }
+    >
+      {pattern.kind === 'neighbours' && (
+        <NumberLine
+          label="Struts from each point"
+          unit=""
+          value={pattern.neighbours}
+          onSet={(v) => edit(withOf('neighbours', { neighbours: Math.round(v) }))}
+        />
+      )}
+      <Value
+        label="No struts below"
+        hint="share of a cell"
+        value={100 * shortest}
+        unit="%"
+        digits={0}
+        range={[0, 100]}
+        change={(v) => withLengths({ shortest: v / 100 })}
+      />
+      <Value
+        label="None above"
+        hint="share of a cell"
+        value={100 * longest}
+        unit="%"
+        digits={0}
+        range={[50, 300]}
+        change={(v) => withLengths({ longest: v / 100 })}
+      />
+    </Group>
+  )
+}
+
+/** What was found of the points. */
+function SeedFacts() {
+  const found = useFilling()?.found?.structure
+  return (
+    found && (
+      <dl className="facts">
+        <div>
+          <dt>Unevenness of the cells</dt>
+          <dd>{(100 * found.unevenness).toFixed(0)} %</dd>
+        </div>
+        <div>
+          <dt>Two nearest points</dt>
+          <dd>{mm(found.closest_mm)}</dd>
+        </div>
+      </dl>
+    )
   )
 }

@@ -12,6 +12,7 @@ import { ownOf } from './zoneRules'
 import { FacePick } from './FacePick'
 import { FillingChoice } from './FillingChoice'
 import { FinerFields } from './FinerFields'
+import { Group } from './Group'
 import { followedFaces } from './followedRules'
 import { ChoiceLine, SwitchLine } from './Lines'
 import { leave } from './NumberLine'
@@ -27,7 +28,7 @@ import {
   withSeeds,
   type Form,
 } from './patternRules'
-import { RandomNumber, SeedFields } from './SeedFields'
+import { RandomNumber, SeedCounts, SeedFields } from './SeedFields'
 import {
   along,
   cells,
@@ -38,6 +39,7 @@ import {
   put,
   useChoices,
   withStructure,
+  type S,
   type Triple,
 } from './structureRules'
 import { Value } from './Value'
@@ -111,7 +113,6 @@ const sized = (cell_mm: Triple) => (r: Recipe) =>
   withSeeds({ count: null, surface_count: null })(withStructure({ cell_mm })(r))
 
 export function Structure() {
-  const handle = useBench((b) => b.handle)
   const f = useFilling()
   const s = f?.filling.structure
   const choice = choiceOf(useChoices(), s ? kindOf(s.pattern) : 'gyroid')
@@ -197,15 +198,7 @@ export function Structure() {
           change={(v) => sized([v, v, v])}
         />
       )}
-      {hasRows(pattern) && <CourseFields />}
-      {choice?.seeded && <SeedFields />}
-      {cleanOf(pattern) && <CleanFields />}
-      {sheet && (
-        <>
-          <RandomNumber />
-          <FinerFields />
-        </>
-      )}
+      <SeedCounts />
       {sheet && !contact && (
         <p className="muted small">
           The sheet comes to rest in the final mesh: there the angle at which it meets the part's
@@ -228,17 +221,47 @@ export function Structure() {
           </div>
         </dl>
       )}
+      {hasRows(pattern) && <CourseFields />}
+      {seeds && <SeedFields />}
+      {cleanOf(pattern) && <CleanFields />}
+      {(sheet || (seeds && pattern.kind !== 'planar_voronoi')) && <FinerFields />}
       {hasSize(choice) && (
-        <SwitchLine
-          label="Size for each axis"
-          checked={perAxis}
-          onChange={(on) => {
+        <PlaceGroup
+          structure={s}
+          bent={bent}
+          perAxis={perAxis}
+          onPerAxis={(on) => {
             ask(on)
             if (!on && uneven) edit(sized([x, x, x]))
           }}
         />
       )}
-      {bent ? null : (
+      <RandomNumber />
+    </>
+  )
+}
+
+/** How the lattice is shifted and turned, and whether its cells have a size for each axis. */
+function PlaceGroup({
+  structure: { shift_mm, rotation_deg },
+  bent,
+  perAxis,
+  onPerAxis,
+}: {
+  structure: S
+  bent: boolean
+  perAxis: boolean
+  onPerAxis: (on: boolean) => void
+}) {
+  const handle = useBench((b) => b.handle)
+  const [shifted, turned] = [shift_mm, rotation_deg].map((v) => v.some((one) => one !== 0))
+  const words = bent
+    ? 'rows follow the part'
+    : `${shifted ? 'shifted' : 'not shifted'}, ${turned ? 'turned' : 'not turned'}`
+  return (
+    <Group name="Place" sentence={words}>
+      <SwitchLine label="Size for each axis" checked={perAxis} onChange={onPerAxis} />
+      {!bent && (
         <>
           <div className="line">
             <span className="label">Handle in the picture</span>
@@ -259,17 +282,17 @@ export function Structure() {
           <Three
             label="Shift"
             unit="mm"
-            values={s.shift_mm}
+            values={shift_mm}
             onSet={(shift_mm) => edit(withStructure({ shift_mm }))}
           />
           <Three
             label="Turn"
             unit="°"
-            values={s.rotation_deg}
+            values={rotation_deg}
             onSet={(rotation_deg) => edit(withStructure({ rotation_deg }))}
           />
         </>
       )}
-    </>
+    </Group>
   )
 }
