@@ -125,6 +125,7 @@ async fn main() {
     b.click_text("button", "Lamp guard").await;
     b.painted("draft").await;
     b.step("Part").await;
+    b.open_group("Triangles").await;
     b.click("[aria-label='Even triangles']").await;
     b.saved().await;
     b.painted("draft").await;

@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query'
-import { Fragment } from 'react'
 import { api, type BodyHealth, type Project, type Recipe } from '../../api/client'
 import { edit, showMoved, useBench } from '../state'
 import { CheckRow } from './Checks'
+import { Group } from './Group'
 import { SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
 
@@ -17,14 +17,15 @@ const withMend = (change: Partial<Mend>) => (r: Recipe) => ({
  * What can be mended: the recipe's value, the check that asks for it (or what may be wanted of any
  * part), its words and its first value.
  */
-const mendings: {
+interface Mending {
   of: keyof Mend
   found?: string
   title: string
   what: string
   unit: string
   first: (part: Project['part']) => number
-}[] = [
+}
+const mendings: Mending[] = [
   {
     of: 'holes_mm',
     found: 'holes',
@@ -85,46 +86,80 @@ export function Health() {
   })
   if (!project || !recipe) return null
   const { mend } = recipe.part
+  const whole = health.data?.whole ?? []
+  const toLookAt = whole.filter((c) => c.verdict !== 'pass')
+  const passed = whole.filter((c) => c.verdict === 'pass')
+  const remade = mendings.filter((m) => !m.found && mend[m.of] > 0).map((m) => m.title)
+  const asked = ({ of, found }: Mending) =>
+    !!found && (mend[of] > 0 || toLookAt.some((c) => c.id === found))
   return (
     <>
-      <ul className="checks" aria-label="Health of the part">
-        {health.data?.whole.map((c) => (
-          <CheckRow key={c.id} check={c} withHint />
-        ))}
-      </ul>
+      {toLookAt.length > 0 && (
+        <ul className="checks" aria-label="To look at in the part">
+          {toLookAt.map((c) => (
+            <CheckRow key={c.id} check={c} withHint />
+          ))}
+        </ul>
+      )}
       {health.data?.bodies.map((b, i) => (
         <FoundInBody key={i} of={b} />
       ))}
-      {mendings.map(({ of, found, title, what, unit, first }) => {
-        if (
-          found &&
-          mend[of] <= 0 &&
-          !health.data?.whole.some((c) => c.id === found && c.verdict !== 'pass')
-        )
-          return null
-        return (
-          <Fragment key={of}>
-            <SwitchLine
-              label={title}
-              checked={mend[of] > 0}
-              onChange={(on) => edit(withMend({ [of]: on ? first(project.part) : 0 }))}
-            />
-            {mend[of] > 0 && (
-              <NumberLine
-                label={what}
-                unit={unit}
-                value={mend[of]}
-                onSet={(v) => edit(withMend({ [of]: v }))}
-              />
-            )}
-          </Fragment>
-        )
-      })}
+      {mendings.filter(asked).map((m) => (
+        <MendLine key={m.of} of={m} value={mend[m.of]} part={project.part} />
+      ))}
       {(mend.even_mm > 0 || mend.fewer_mm > 0 || mend.fewer_to > 0 || mend.rewrap_mm > 0) && (
         <SwitchLine
           label="Show how far it moved"
           checked={moved !== null}
           onChange={(on) => void showMoved(on)}
+        />
+      )}
+      {passed.length > 0 && (
+        <Group name="Health" sentence={`${passed.length} of ${whole.length} checks pass`}>
+          <ul className="checks" aria-label="Health of the part">
+            {passed.map((c) => (
+              <CheckRow key={c.id} check={c} withHint />
+            ))}
+          </ul>
+        </Group>
+      )}
+      <Group
+        name="Triangles"
+        sentence={remade.length > 0 ? remade.join(', ').toLowerCase() : 'as they came'}
+      >
+        {mendings
+          .filter((m) => !m.found)
+          .map((m) => (
+            <MendLine key={m.of} of={m} value={mend[m.of]} part={project.part} />
+          ))}
+      </Group>
+    </>
+  )
+}
+
+/** Whether something is mended, and how far. */
+function MendLine({
+  of: { of, title, what, unit, first },
+  value,
+  part,
+}: {
+  of: Mending
+  value: number
+  part: Project['part']
+}) {
+  return (
+    <>
+      <SwitchLine
+        label={title}
+        checked={value > 0}
+        onChange={(on) => edit(withMend({ [of]: on ? first(part) : 0 }))}
+      />
+      {value > 0 && (
+        <NumberLine
+          label={what}
+          unit={unit}
+          value={value}
+          onSet={(v) => edit(withMend({ [of]: v }))}
         />
       )}
     </>
