@@ -9,13 +9,45 @@ fn a_recipe_of_another_version_is_not_stored() {
     let dir = tempfile::tempdir().unwrap();
     let s = Running::start(&dir.path().join("u.sqlite"));
     let (id, recipe) = s.small_box();
-    for version in [0, 1, 3, 99] {
+    for version in [0, 1, 2, 4, 99] {
         let mut other = recipe.clone();
         other["ulmix"] = json!(version);
         assert!(s.put_recipe(&id, 1, &other).problem(422, "bad_value").contains("version"));
     }
     let p = s.get(&format!("/api/projects/{id}")).json();
     assert_eq!((&p["recipe"], &p["revision"]), (&recipe, &json!(1)));
+}
+
+#[test]
+fn a_project_that_an_older_version_stored_opens_and_can_be_edited() {
+    let dir = tempfile::tempdir().unwrap();
+    let data = dir.path().join("u.sqlite");
+    let s = Running::start(&data);
+    let (id, recipe) = s.small_box();
+    assert_eq!(s.end(libc::SIGTERM).0.code(), Some(0));
+    // As version 2 held it: the kind among all values that any kind has, and names alone.
+    let mut older = recipe.clone();
+    older["ulmix"] = json!(2);
+    let structure = older["structure"].as_object_mut().unwrap();
+    structure.remove("pattern");
+    structure.insert("kind".into(), json!("voronoi"));
+    structure.insert("seeds".into(), json!({ "count": 50, "net": false, "weld": 0.2 }));
+    older["zones"]["skins"] = json!([{ "name": "Skin", "depth_mm": 1.0 }]);
+    let db = Connection::open(&data).unwrap();
+    let sql = "UPDATE revisions SET recipe = ? WHERE project = ?";
+    db.execute(sql, params![older.to_string(), id]).unwrap();
+    drop(db);
+
+    let s = Running::start(&data);
+    let mut p = s.get(&format!("/api/projects/{id}")).json();
+    let pattern = &p["recipe"]["structure"]["pattern"];
+    assert_eq!((&p["recipe"]["ulmix"], &pattern["kind"]), (&json!(3), &json!("voronoi")));
+    assert_eq!((&pattern["seeds"]["count"], &pattern["clean"]["weld"]), (&json!(50), &json!(0.2)));
+    assert!(pattern["net"].is_null() && p["recipe"]["zones"]["skins"][0]["id"] == 1);
+    let recipe = p["recipe"].take();
+    let draft = json!({ "recipe": recipe, "drag": true, "thickness": false });
+    assert_eq!(s.post(&format!("/api/projects/{id}/draft"), &draft).status, 200);
+    assert_eq!(s.put_recipe(&id, &p["revision"], &recipe).status, 200);
 }
 
 #[test]
