@@ -19,7 +19,7 @@ use ulmix_part::Part;
 use ulmix_recipe::Recipe;
 
 /// How many recipes are run without being asked for more.
-const FEW: u64 = 20;
+const FEW: u64 = 16;
 /// Recipes with more triangles before reduction are run only when they are asked for.
 const MOST_TRIANGLES: u64 = 2_000_000;
 

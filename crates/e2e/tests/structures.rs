@@ -424,6 +424,7 @@ async fn relaxing_is_stopped_on_its_way_and_struts_run_in_curves() {
     b.until("the points follow", || async { b.seen(".legend", "Seed points 150").await }).await;
     b.open_group("Clean-up").await;
     b.click_text("[aria-label='Struts run'] .ant-segmented-item-label", "In curves").await;
+    b.open_group("Struts found").await;
     b.until("strands are counted", || async {
         b.seen(".facts", "Strands that run on through nodes").await
     })
