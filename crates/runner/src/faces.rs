@@ -17,7 +17,7 @@ use utoipa::ToSchema;
 pub struct FaceInfo {
     /// The face's description.
     pub mark: FaceMark,
-    /// Of a cylinder or sphere. mm.
+    /// Radius of a cylinder or sphere; absent for other faces. mm.
     pub radius_mm: Option<f64>,
     /// Faces that share an edge with it.
     pub beside: Vec<Neighbour>,

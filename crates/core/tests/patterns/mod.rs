@@ -26,7 +26,7 @@ pub(super) fn lengths(r: &mut Recipe) -> &mut StrutLengths {
     }
 }
 
-/// Of surfaces that repeat; others have none.
+/// Sets the form of a surface that repeats; other structures have none.
 pub(super) fn set_form(r: &mut Recipe, form: Form) {
     if let Pattern::Surface(p) = &mut r.structure.pattern {
         p.form = form;

@@ -152,7 +152,7 @@ pub enum Family {
     Cells,
     /// Upright walls.
     Extruded,
-    /// Of seed points.
+    /// What seed points make of their cells.
     Seeded,
 }
 

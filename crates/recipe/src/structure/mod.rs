@@ -63,7 +63,7 @@ impl Structure {
         self.pattern = self.pattern.of_kind(kind).expect("a kind that needs no file");
     }
 
-    /// Its kind.
+    /// The kind of structure.
     pub fn kind(&self) -> Kind {
         self.pattern.kind()
     }
@@ -93,77 +93,37 @@ impl Structure {
 
     /// The points that it grows from, where it does.
     pub fn seeds(&self) -> Option<&Seeds> {
-        match &self.pattern {
-            Pattern::PlanarVoronoi(p) => Some(&p.seeds),
-            Pattern::Voronoi(p) => Some(&p.seeds),
-            Pattern::VoronoiWalls(p) => Some(&p.seeds),
-            Pattern::Delaunay(p) => Some(&p.seeds),
-            Pattern::Neighbours(p) => Some(&p.seeds),
-            _ => None,
-        }
+        self.pattern.seeds()
     }
 
-    /// The same, to be changed.
+    /// The points that it grows from, to be changed.
     pub fn seeds_mut(&mut self) -> Option<&mut Seeds> {
-        match &mut self.pattern {
-            Pattern::PlanarVoronoi(p) => Some(&mut p.seeds),
-            Pattern::Voronoi(p) => Some(&mut p.seeds),
-            Pattern::VoronoiWalls(p) => Some(&mut p.seeds),
-            Pattern::Delaunay(p) => Some(&mut p.seeds),
-            Pattern::Neighbours(p) => Some(&mut p.seeds),
-            _ => None,
-        }
+        self.pattern.seeds_mut()
     }
 
     /// Where its cells are smaller, if they are.
     pub fn finer(&self) -> Option<&Finer> {
-        match &self.pattern {
-            Pattern::FoamSheet(p) => p.finer.as_ref(),
-            _ => self.seeds()?.finer.as_ref(),
-        }
+        self.pattern.finer()
     }
 
     /// What becomes of what its struts have too much of, where they are listed one by one.
     pub fn clean(&self) -> Option<&CleanUp> {
-        match &self.pattern {
-            Pattern::Cell(_) | Pattern::OwnCell(_) => Some(&self.bent()?.clean),
-            Pattern::Voronoi(p) => Some(&p.clean),
-            Pattern::Delaunay(p) => Some(&p.clean),
-            Pattern::Neighbours(p) => Some(&p.clean),
-            Pattern::OwnStruts(p) => Some(&p.clean),
-            _ => None,
-        }
+        self.pattern.clean()
     }
 
-    /// The same, to be changed.
+    /// The clean-up of struts that are listed one by one, to be changed.
     pub fn clean_mut(&mut self) -> Option<&mut CleanUp> {
-        match &mut self.pattern {
-            Pattern::Cell(CellPattern { rows, .. })
-            | Pattern::OwnCell(OwnCellPattern { rows, .. }) => Some(&mut rows.as_mut()?.clean),
-            Pattern::Voronoi(p) => Some(&mut p.clean),
-            Pattern::Delaunay(p) => Some(&mut p.clean),
-            Pattern::Neighbours(p) => Some(&mut p.clean),
-            Pattern::OwnStruts(p) => Some(&mut p.clean),
-            _ => None,
-        }
+        self.pattern.clean_mut()
     }
 
     /// The course of its rows where they bend.
     pub fn bent(&self) -> Option<&BentRows> {
-        match &self.pattern {
-            Pattern::Cell(CellPattern { rows, .. })
-            | Pattern::OwnCell(OwnCellPattern { rows, .. }) => rows.as_ref(),
-            _ => None,
-        }
+        self.pattern.rows()
     }
 
     /// The face that its walls stand on.
     pub fn standing(&self) -> Option<&FaceMark> {
-        match &self.pattern {
-            Pattern::Extruded(ExtrudedPattern { upright, .. })
-            | Pattern::PlanarVoronoi(PlanarPattern { upright, .. }) => upright.as_ref(),
-            _ => None,
-        }
+        self.pattern.upright()
     }
 
     /// What its seed points follow from before they are relaxed.

@@ -46,7 +46,7 @@ pub enum Pattern {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct SurfacePattern {
-    /// Which one.
+    /// The surface, by its name.
     pub surface: SurfaceKind,
     /// Walls or a network.
     #[serde(default)]
@@ -82,7 +82,7 @@ impl Default for FoamPattern {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct CellPattern {
-    /// Which cells.
+    /// The known cell that repeats.
     pub cell: CellKind,
     /// Absent: rows run straight.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -277,18 +277,8 @@ pub struct OwnMeshPattern {
     pub own: OwnMesh,
 }
 
-/// What of a pattern another may have too.
-#[derive(Default)]
-struct Common {
-    seeds: Seeds,
-    lengths: StrutLengths,
-    clean: CleanUp,
-    rows: Option<BentRows>,
-    upright: Option<FaceMark>,
-}
-
 impl Pattern {
-    /// Its kind.
+    /// The kind of structure that the pattern makes.
     pub fn kind(&self) -> Kind {
         match self {
             Pattern::Surface(p) => Kind::Surface(p.surface),
@@ -312,7 +302,10 @@ impl Pattern {
         if kind == self.kind() {
             return Some(self.clone());
         }
-        let Common { seeds, lengths, clean, rows, upright } = self.common();
+        let seeds = self.shared_seeds();
+        let (lengths, clean) = (self.lengths().unwrap_or_default(), self.clean().copied());
+        let (clean, rows) = (clean.unwrap_or_default(), self.rows().cloned());
+        let upright = self.upright().copied();
         Some(match kind {
             Kind::Surface(surface) => {
                 let form = if let Pattern::Surface(p) = self { p.form } else { Form::Walls };
@@ -349,62 +342,123 @@ impl Pattern {
         })
     }
 
-    fn common(&self) -> Common {
-        let first = Common::default();
-        match self.clone() {
-            Pattern::Surface(_) | Pattern::OwnMesh(_) => first,
-            Pattern::FoamSheet(FoamPattern { random, finer }) => {
-                Common { seeds: Seeds { random, finer, ..first.seeds }, ..first }
-            }
+    /// Seed points for another kind: those of this one, or what a foam sheet has of them.
+    fn shared_seeds(&self) -> Seeds {
+        match self {
+            Pattern::FoamSheet(p) => Seeds { random: p.random, finer: p.finer, ..Seeds::default() },
+            _ => self.seeds().cloned().unwrap_or_default(),
+        }
+    }
+
+    /// The points that the pattern grows from, where it does.
+    pub fn seeds(&self) -> Option<&Seeds> {
+        match self {
+            Pattern::PlanarVoronoi(p) => Some(&p.seeds),
+            Pattern::Voronoi(p) => Some(&p.seeds),
+            Pattern::VoronoiWalls(p) => Some(&p.seeds),
+            Pattern::Delaunay(p) => Some(&p.seeds),
+            Pattern::Neighbours(p) => Some(&p.seeds),
+            _ => None,
+        }
+    }
+
+    /// The points that the pattern grows from, to be changed.
+    pub fn seeds_mut(&mut self) -> Option<&mut Seeds> {
+        match self {
+            Pattern::PlanarVoronoi(p) => Some(&mut p.seeds),
+            Pattern::Voronoi(p) => Some(&mut p.seeds),
+            Pattern::VoronoiWalls(p) => Some(&mut p.seeds),
+            Pattern::Delaunay(p) => Some(&mut p.seeds),
+            Pattern::Neighbours(p) => Some(&mut p.seeds),
+            _ => None,
+        }
+    }
+
+    /// Where cells are smaller, if they are.
+    pub fn finer(&self) -> Option<&Finer> {
+        match self {
+            Pattern::FoamSheet(p) => p.finer.as_ref(),
+            _ => self.seeds()?.finer.as_ref(),
+        }
+    }
+
+    /// What becomes of what struts have too much of, where they are listed one by one.
+    pub fn clean(&self) -> Option<&CleanUp> {
+        match self {
+            Pattern::Voronoi(p) => Some(&p.clean),
+            Pattern::Delaunay(p) => Some(&p.clean),
+            Pattern::Neighbours(p) => Some(&p.clean),
+            Pattern::OwnStruts(p) => Some(&p.clean),
+            _ => Some(&self.rows()?.clean),
+        }
+    }
+
+    /// The clean-up of struts that are listed one by one, to be changed.
+    pub fn clean_mut(&mut self) -> Option<&mut CleanUp> {
+        match self {
+            Pattern::Voronoi(p) => Some(&mut p.clean),
+            Pattern::Delaunay(p) => Some(&mut p.clean),
+            Pattern::Neighbours(p) => Some(&mut p.clean),
+            Pattern::OwnStruts(p) => Some(&mut p.clean),
             Pattern::Cell(CellPattern { rows, .. })
-            | Pattern::OwnCell(OwnCellPattern { rows, .. }) => {
-                let clean = rows.as_ref().map_or(first.clean, |rows| rows.clean);
-                Common { rows, clean, ..first }
-            }
-            Pattern::Extruded(p) => Common { upright: p.upright, ..first },
-            Pattern::PlanarVoronoi(PlanarPattern { seeds, upright }) => {
-                Common { seeds, upright, ..first }
-            }
-            Pattern::Voronoi(VoronoiPattern { seeds, clean, .. }) => {
-                Common { seeds, clean, ..first }
-            }
-            Pattern::VoronoiWalls(p) => Common { seeds: p.seeds, ..first },
-            Pattern::Delaunay(DelaunayPattern { seeds, lengths, clean })
-            | Pattern::Neighbours(NeighboursPattern { seeds, lengths, clean, .. }) => {
-                Common { seeds, lengths, clean, ..first }
-            }
-            Pattern::OwnStruts(p) => Common { clean: p.clean, ..first },
+            | Pattern::OwnCell(OwnCellPattern { rows, .. }) => Some(&mut rows.as_mut()?.clean),
+            _ => None,
+        }
+    }
+
+    /// Rows of cells that bend.
+    pub fn rows(&self) -> Option<&BentRows> {
+        match self {
+            Pattern::Cell(CellPattern { rows, .. })
+            | Pattern::OwnCell(OwnCellPattern { rows, .. }) => rows.as_ref(),
+            _ => None,
+        }
+    }
+
+    /// The face that walls stand on.
+    pub fn upright(&self) -> Option<&FaceMark> {
+        match self {
+            Pattern::Extruded(ExtrudedPattern { upright, .. })
+            | Pattern::PlanarVoronoi(PlanarPattern { upright, .. }) => upright.as_ref(),
+            _ => None,
+        }
+    }
+
+    /// How long struts between points may be.
+    fn lengths(&self) -> Option<StrutLengths> {
+        match self {
+            Pattern::Delaunay(DelaunayPattern { lengths, .. })
+            | Pattern::Neighbours(NeighboursPattern { lengths, .. }) => Some(*lengths),
+            _ => None,
         }
     }
 
     pub(crate) fn validate(&self, part: &Bounds) -> Result<(), RecipeError> {
-        let rows = |rows: &Option<BentRows>| {
-            rows.as_ref().map_or(Ok(()), |rows| rows.course.validate().and(rows.clean.validate()))
-        };
+        self.rows().map_or(Ok(()), |rows| rows.course.validate())?;
+        self.lengths().map_or(Ok(()), |lengths| lengths.validate())?;
+        self.seeds().map_or(Ok(()), |seeds| seeds.validate(part))?;
+        self.clean().map_or(Ok(()), CleanUp::validate)?;
         match self {
-            Pattern::Surface(_) | Pattern::Extruded(_) => Ok(()),
             Pattern::FoamSheet(p) => {
                 p.finer.as_ref().map_or(Ok(()), |finer| finer.validate(part, FINER))
             }
-            Pattern::Cell(p) => rows(&p.rows),
-            Pattern::OwnCell(p) => p.own.validate().and(rows(&p.rows)),
-            Pattern::PlanarVoronoi(p) => in_plane(&p.seeds).and(p.seeds.validate(part)),
-            Pattern::Voronoi(p) => p.seeds.validate(part).and(p.clean.validate()),
+            Pattern::OwnCell(p) => p.own.validate(),
+            Pattern::PlanarVoronoi(p) => in_plane(&p.seeds),
             Pattern::VoronoiWalls(p) => {
                 let what = "The share of walls that holes take";
-                check("structure.pattern.holes", what, "", p.holes, 0.0, 0.95)?;
-                p.seeds.validate(part)
-            }
-            Pattern::Delaunay(p) => {
-                p.lengths.validate().and(p.seeds.validate(part)).and(p.clean.validate())
+                check("structure.pattern.holes", what, "", p.holes, 0.0, 0.95)
             }
             Pattern::Neighbours(p) => {
                 let (field, what) = ("structure.pattern.neighbours", "The number of neighbours");
-                check(field, what, "", p.neighbours as f64, 1.0, 12.0)?;
-                p.lengths.validate().and(p.seeds.validate(part)).and(p.clean.validate())
+                check(field, what, "", p.neighbours as f64, 1.0, 12.0)
             }
-            Pattern::OwnStruts(p) => p.own.validate().and(p.clean.validate()),
+            Pattern::OwnStruts(p) => p.own.validate(),
             Pattern::OwnMesh(p) => p.own.validate(),
+            Pattern::Surface(_)
+            | Pattern::Cell(_)
+            | Pattern::Extruded(_)
+            | Pattern::Voronoi(_)
+            | Pattern::Delaunay(_) => Ok(()),
         }
     }
 }

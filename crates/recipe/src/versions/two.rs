@@ -11,7 +11,7 @@ use super::super::{
 use serde::Deserialize;
 use serde_json::{json, Value};
 
-/// Of a structure of version 2 what has changed since.
+/// A structure as version 2 held it.
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 struct OldStructure {
@@ -80,6 +80,7 @@ struct OldSeeds {
     finer: Option<Finer>,
 }
 
+/// First values as they were in version 2: they stay what they were when those of today change.
 impl Default for OldSeeds {
     fn default() -> Self {
         OldSeeds {
