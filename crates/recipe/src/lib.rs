@@ -15,18 +15,22 @@
 //! | `joins` | what walls and struts look like where they meet |
 //! | [`zones`] | where the part may be hollow, and its skins |
 //! | `versions` | recipes of older versions |
+//! | `material`, `rounding`, `error` | print materials; short numbers; values that cannot be used |
 //! | [`stand`] | how the part stands on the printer's bed |
 
 mod clean_up;
 pub mod course;
 pub mod curve;
+mod error;
 mod joins;
+mod material;
 pub mod own_cell;
 pub mod own_mesh;
 pub mod own_points;
 pub mod own_struts;
 mod part_step;
 pub mod profile;
+mod rounding;
 pub mod seeds;
 pub mod shapes;
 pub mod stand;
@@ -36,12 +40,15 @@ pub mod zones;
 
 pub use clean_up::{CleanUp, DeadEnds};
 pub use course::Course;
+pub use error::{check, RecipeError};
 pub use joins::{Joins, StrutSection, Taper, Toward};
+pub use material::{KnownMaterial, Material, MATERIALS};
 pub use own_cell::OwnCell;
 pub use own_mesh::OwnMesh;
 pub use own_points::OwnPoints;
 pub use own_struts::{FoundStruts, OwnStruts};
 pub use part_step::{Beside, FileMark, Mend, PartStep, Pocket, Shell, Unit, MOST_WITH_ROLES};
+pub use rounding::{floor_two, round_two};
 pub use seeds::{Finer, Layout, Seeds, Spread};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -166,55 +173,6 @@ impl Default for MeshStep {
     }
 }
 
-/// What the result is made of.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Material {
-    /// Name of the material.
-    pub name: String,
-    /// g/cm³.
-    pub density: f64,
-}
-
-impl Material {
-    /// The known one of this name.
-    pub fn known(&self) -> Option<&'static KnownMaterial> {
-        MATERIALS.iter().find(|m| m.name == self.name)
-    }
-
-    /// Walls below this seldom print; of a material that is not known, as of the first that is. mm.
-    pub fn least_mm(&self) -> f64 {
-        self.known().unwrap_or(&MATERIALS[0]).least_mm
-    }
-}
-
-/// A print material to choose.
-pub struct KnownMaterial {
-    /// Name of the material.
-    pub name: &'static str,
-    /// Typical. g/cm³.
-    pub density: f64,
-    /// Walls and struts below this thickness seldom print by the process that is common for it: a
-    /// powder bed of polymer, a filament of 0.4 mm, a powder bed of metal. mm.
-    pub least_mm: f64,
-}
-
-const fn known(name: &'static str, density: f64, least_mm: f64) -> KnownMaterial {
-    KnownMaterial { name, density, least_mm }
-}
-
-/// Common print materials.
-pub const MATERIALS: [KnownMaterial; 8] = [
-    known("PA12", 1.01, 0.6),
-    known("PA11", 1.03, 0.6),
-    known("PLA", 1.24, 0.8),
-    known("PETG", 1.27, 0.8),
-    known("TPU", 1.2, 0.8),
-    known("AlSi10Mg", 2.67, 0.4),
-    known("Ti-6Al-4V", 4.43, 0.3),
-    known("Steel 316L", 7.95, 0.3),
-];
-
 /// A structure with the thickness it is given.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Filling<'a> {
@@ -245,25 +203,6 @@ impl Filling<'_> {
                 check("thicken.percent", "The relative density", "%", percent, 1.0, 95.0)
             }
         }
-    }
-}
-
-/// A value that cannot be used: where, what is wrong, what to do.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error, Serialize, Deserialize, ToSchema)]
-#[error("{message}")]
-pub struct RecipeError {
-    /// Path of the value in the recipe, as `thicken.thickness_mm`.
-    pub field: String,
-    /// What is wrong, in a sentence for a person.
-    pub message: String,
-    /// What to do about it, in a sentence for a person.
-    pub hint: String,
-}
-
-impl RecipeError {
-    /// A value that cannot be used, and what to do about it.
-    pub fn new(field: &str, message: impl Into<String>, hint: impl Into<String>) -> RecipeError {
-        RecipeError { field: field.into(), message: message.into(), hint: hint.into() }
     }
 }
 
@@ -452,26 +391,6 @@ pub struct Drain {
     pub radius_mm: f64,
 }
 
-/// Refuses a value outside its bounds: field, what it is, unit, value, least, most.
-pub fn check(
-    field: &str,
-    what: &str,
-    unit: &str,
-    v: f64,
-    low: f64,
-    high: f64,
-) -> Result<(), RecipeError> {
-    if v.is_finite() && v >= low && v <= high {
-        return Ok(());
-    }
-    let unit = if unit.is_empty() { String::new() } else { format!(" {unit}") };
-    Err(RecipeError {
-        field: field.into(),
-        message: format!("{what} is {}{unit}.", plain(v)),
-        hint: format!("Choose a value from {} to {}{unit}.", plain(low), plain(high)),
-    })
-}
-
 /// Ranges that sliders offer for a part; typed values may go further, up to what
 /// [`Recipe::validate`] allows.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -530,39 +449,6 @@ pub trait Json {
 impl<T: Serialize> Json for T {
     fn json(&self) -> String {
         serde_json::to_string(self).expect("stage keys hold only plain values")
-    }
-}
-
-/// Two significant digits, for first values a person would have typed.
-pub fn round_two(v: f64) -> f64 {
-    two_digits(v, f64::round)
-}
-
-/// The same, never more than `v`.
-pub fn floor_two(v: f64) -> f64 {
-    // What has two digits already stays, but for rounding.
-    two_digits(v * (1.0 + 1e-12), f64::floor)
-}
-
-fn two_digits(v: f64, to_whole: fn(f64) -> f64) -> f64 {
-    if v <= 0.0 || !v.is_finite() {
-        return v;
-    }
-    let unit = 10f64.powf(v.log10().floor() - 1.0);
-    let r = to_whole(v / unit);
-    // Dividing by the inverse keeps short decimals short (0.35, not 0.35000000000000003).
-    if unit < 1.0 {
-        r / (1.0 / unit).round()
-    } else {
-        r * unit
-    }
-}
-
-fn plain(v: f64) -> String {
-    if v == v.trunc() && v.abs() < 1e9 {
-        format!("{v}")
-    } else {
-        format!("{:.3}", v)
     }
 }
 

@@ -10,6 +10,7 @@
 //! | [`store`] | one SQLite file |
 //! | [`card`] | what the start screen shows |
 //! | [`resting`] | memory given back in pauses |
+//! | [`events`] | what listeners are told |
 //! | [`connections`] | clients, and how long they may take |
 //! | [`guard`] | who may speak to it |
 //! | [`assets`] | the web app inside the binary |
@@ -19,6 +20,7 @@ pub mod api;
 pub mod assets;
 pub mod card;
 pub mod connections;
+pub mod events;
 pub mod guard;
 pub mod lanes;
 pub mod parts;

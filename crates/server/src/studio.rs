@@ -2,13 +2,13 @@
 //! final runs worked one at a time.
 
 use crate::card::CardFacts;
+use crate::events::{Event, Job, JobState};
 use crate::lanes::Lanes;
 use crate::parts::Parts;
 use crate::problem::{Answer, Problem};
 use crate::store::{now_ms, ProjectRow, Store};
 use crate::waiting::Waiting;
 use axum::http::StatusCode;
-use serde::{Deserialize, Serialize};
 use std::collections::{HashMap, VecDeque};
 use std::panic::{catch_unwind, AssertUnwindSafe};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
@@ -16,7 +16,7 @@ use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::time::Duration;
 use tokio::sync::broadcast;
 use ulmix_core::pipeline::pace::Paces;
-use ulmix_core::pipeline::{Pipeline, Quality, RunError, Stage};
+use ulmix_core::pipeline::{Pipeline, Quality, RunError};
 use ulmix_core::report::foretold;
 use ulmix_core::result::Prediction;
 use ulmix_formats::{Limits, Stopped};
@@ -24,9 +24,8 @@ use ulmix_part::Part;
 use ulmix_recipe::Recipe;
 use ulmix_runner::locked::lock;
 use ulmix_runner::picture::{draw, Foreseen, RunInfo};
-use ulmix_runner::stopwatch::{StageTime, Stopwatch};
+use ulmix_runner::stopwatch::Stopwatch;
 use ulmix_runner::{memory, packed};
-use utoipa::ToSchema;
 
 /// Stage results kept in memory.
 const CACHE_BYTES: usize = 1 << 30;
@@ -34,91 +33,6 @@ const CACHE_BYTES: usize = 1 << 30;
 pub const RESTING_BYTES: usize = 100 << 20;
 /// Final runs that may wait.
 const QUEUE: usize = 8;
-
-/// How far a final run is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum JobState {
-    /// It waits for others.
-    Queued,
-    /// It is under way.
-    Running,
-    /// Its result is there.
-    Done,
-    /// It has no result.
-    Failed,
-    /// It was ended.
-    Cancelled,
-}
-
-/// A final run.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Job {
-    /// Number of the run.
-    pub id: String,
-    /// Number of the project.
-    pub project: String,
-    /// Revision of the recipe that is being made.
-    pub revision: i64,
-    /// How far it is.
-    pub state: JobState,
-    /// The stage that is under way.
-    pub stage: Option<Stage>,
-    /// Seconds of the stages that are done.
-    pub stages: Vec<StageTime>,
-    /// Seconds that it will take.
-    pub predicted_seconds: f64,
-    /// When it began, in ms since 1970.
-    pub started_ms: Option<i64>,
-    /// Why it has no result.
-    pub problem: Option<Problem>,
-}
-
-/// What goes out to a project's listeners.
-#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case", tag = "event")]
-pub enum Event {
-    /// A final run has come farther.
-    Job {
-        /// The run.
-        job: Job,
-    },
-    /// The recipe has a new revision.
-    Recipe {
-        /// Number of the project.
-        project: String,
-        /// Its newest revision.
-        revision: i64,
-    },
-    /// Seed points of a draft are being relaxed; what was reached is kept.
-    Relaxing {
-        /// Number of the project.
-        project: String,
-        /// Rounds done so far.
-        rounds: u32,
-        /// Rounds that were asked for.
-        of: u32,
-    },
-    /// What a draft is at; no stage: the part is made ready.
-    Drawing {
-        /// Number of the project.
-        project: String,
-        /// The stage that is under way.
-        stage: Option<Stage>,
-    },
-}
-
-impl Event {
-    /// Number of the project that it is about.
-    pub fn project(&self) -> &str {
-        match self {
-            Event::Job { job } => &job.project,
-            Event::Recipe { project, .. }
-            | Event::Relaxing { project, .. }
-            | Event::Drawing { project, .. } => project,
-        }
-    }
-}
 
 /// Projects and all work on them.
 pub struct Studio {

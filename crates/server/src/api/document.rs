@@ -50,7 +50,7 @@ use utoipa::OpenApi;
         given::cell
     ),
     components(schemas(
-        crate::studio::Event,
+        crate::events::Event,
         ulmix_runner::picture::RunInfo,
         ulmix_runner::faces::FaceInfo
     ))

@@ -141,7 +141,10 @@ function Relaxing() {
 const withLengths = (change: Partial<PatternOf<'delaunay'>['lengths']>) =>
   withPattern((p) => ('lengths' in p ? { ...p, lengths: { ...p.lengths, ...change } } : p))
 
-/** Where points lie. Cells of points on the surface alone meet in the middle of the part: their net is what is meant. */
+/**
+ * Where points lie. Cells of points on the surface alone meet in the middle of the part: their net
+ * is what is meant.
+ */
 const laid = (layout: Seeds['layout']) => (r: Recipe) =>
   withPattern((p) =>
     p.kind === 'voronoi' && p.net ? { ...p, net: { ...p.net, inner: layout !== 'surface' } } : p,

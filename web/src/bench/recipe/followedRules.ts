@@ -28,7 +28,10 @@ export function followedFaces(s: S, of: FollowedFaces): readonly FaceMark[] | nu
   return c.course === 'between' && of !== 'about' ? c[of] : null
 }
 
-/** Walls stand on one face, and an axis has one: the one picked last. What was turned toward an axis of the part is straight again. */
+/**
+ * Walls stand on one face, and an axis has one: the one picked last. What was turned toward an axis
+ * of the part is straight again.
+ */
 export const withFollowedFaces = (of: FollowedFaces, faces: FaceMark[]) =>
   withStructure((s) => {
     const { pattern } = s
