@@ -101,6 +101,9 @@ export const api = {
   upload: (file: File) => fromFile<Upload>('uploads', file),
   points: (file: File) => fromFile<S['OwnPoints']>('points', file),
   cell: (file: File) => fromFile<S['FoundMesh']>('cell', file),
+  /** A pattern of a kind, with what it has in common with the one before. */
+  pattern: (kind: string, before: Recipe['structure']['pattern']) =>
+    json<Recipe['structure']['pattern']>(`/structures/${kind}/pattern`, send('POST', before)),
   struts: (file: File) => fromFile<S['FoundStruts']>('struts', file),
   setRecipe: (id: string, revision: number, recipe: Recipe) =>
     json<Project>(`/projects/${id}/recipe`, send('PUT', recipe, based(revision))),

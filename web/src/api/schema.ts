@@ -507,6 +507,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/structures/{kind}/pattern": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A pattern of a kind with first values, and of the one that it takes the place of what both have. */
+        post: operations["pattern_of_kind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/structures/{kind}/picture": {
         parameters: {
             query?: never;
@@ -649,7 +666,7 @@ export interface components {
         CellKind: "cubic" | "body_centred" | "body_centred_vertical" | "face_centred" | "face_centred_vertical" | "body_face_centred" | "octet" | "kelvin" | "diamond" | "rhombic_dodecahedron" | "re_entrant";
         /** @description Cells of struts that repeat along three axes or in rows that bend. */
         CellPattern: {
-            /** @description Which cells. */
+            /** @description The known cell that repeats. */
             cell: components["schemas"]["CellKind"];
             rows?: components["schemas"]["BentRows"] | null;
         };
@@ -920,7 +937,7 @@ export interface components {
             mark: components["schemas"]["FaceMark"];
             /**
              * Format: double
-             * @description Of a cylinder or sphere. mm.
+             * @description Radius of a cylinder or sphere; absent for other faces. mm.
              */
             radius_mm?: number | null;
         };
@@ -2586,7 +2603,6 @@ export interface components {
             drawn?: components["schemas"]["OwnCell"] | null;
             /** @description The family that it is shown in. */
             family: components["schemas"]["Family"];
-            first?: components["schemas"]["Pattern"] | null;
             /** @description Comes from a file. */
             given: boolean;
             /** @description The kind meant. */
@@ -2664,7 +2680,7 @@ export interface components {
         SurfacePattern: {
             /** @description Walls or a network. */
             form: components["schemas"]["Form"];
-            /** @description Which one. */
+            /** @description The surface, by its name. */
             surface: components["schemas"]["SurfaceKind"];
         };
         /** @description Struts that are thicker where they are nearer to something: every end by what holds at its node. */
@@ -4334,6 +4350,50 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pattern_of_kind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pattern"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pattern"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Refused, with words and a hint */
             default: {

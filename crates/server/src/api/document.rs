@@ -43,6 +43,7 @@ use utoipa::OpenApi;
         exports::recipe,
         exports::part,
         structures::structure_picture,
+        structures::pattern_of_kind,
         picking::within,
         picking::loops,
         given::points,

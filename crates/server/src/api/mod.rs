@@ -37,7 +37,7 @@ use tokio::sync::Semaphore;
 use ulmix_lattice::own_cell;
 use ulmix_part::demo::Reedling;
 use ulmix_part::own_shapes::first_shapes;
-use ulmix_recipe::{Family, GivenKind, Kind, OwnCell, OwnShape, Pattern, Structure, MATERIALS};
+use ulmix_recipe::{Family, GivenKind, Kind, OwnCell, OwnShape, MATERIALS};
 use utoipa::ToSchema;
 
 pub use document::openapi;
@@ -107,6 +107,7 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/part", get(exports::part))
         .route("/api/exports/{id}/{file}", get(exports::download))
         .route("/api/structures/{kind}/picture", get(structures::structure_picture))
+        .route("/api/structures/{kind}/pattern", post(structures::pattern_of_kind))
         .route("/api/points", post(given::points).layer(DefaultBodyLimit::max(16 << 20)))
         .route("/api/struts", post(given::struts).layer(DefaultBodyLimit::max(64 << 20)))
         .route("/api/cell", post(given::cell).layer(DefaultBodyLimit::max(64 << 20)))
@@ -152,9 +153,6 @@ pub struct StructureChoice {
     pub given: bool,
     /// A random number tells its arrangements apart.
     pub random: bool,
-    /// A pattern of it, with first values; none of kinds that come from a file.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub first: Option<Pattern>,
     /// A cell of it, to begin an own one with.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub drawn: Option<OwnCell>,
@@ -218,7 +216,6 @@ pub async fn options(State(app): State<App>) -> Json<Options> {
                 seeded: kind.seeded(),
                 given: matches!(kind, Kind::Given(_)),
                 random: kind.random(),
-                first: Structure::default().pattern.of_kind(kind),
                 drawn: if let Kind::Cell(cell) = kind { own_cell::drawn(cell) } else { None },
             })
             .collect(),

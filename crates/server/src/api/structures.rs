@@ -1,11 +1,12 @@
 //! Small pictures of structures to choose from.
 
-use super::extract::{Path, Query};
+use super::extract::{Body, Path, Query};
 use super::work::blocking;
 use crate::problem::{Answer, Problem};
 
 use axum::http::{header, StatusCode};
 use axum::response::IntoResponse;
+use axum::Json;
 use serde::Deserialize;
 use ulmix_lattice::thumbnail::thumbnail;
 use ulmix_recipe::{Form, Joins, Kind, Pattern, Structure};
@@ -35,6 +36,31 @@ pub struct Look {
     own: Option<String>,
 }
 
+fn refuse(what: &str, hint: &str) -> Problem {
+    Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_structure", what, hint)
+}
+
+/// The pattern of a kind, by its name, that takes the place of another.
+fn chosen(before: &Pattern, kind: &str) -> Answer<Pattern> {
+    let kind: Kind = serde_json::from_value(kind.into()).map_err(|_| {
+        refuse("No structure has that kind.", "Kinds are listed in /api/openapi.json.")
+    })?;
+    before.of_kind(kind).ok_or_else(|| {
+        refuse("A structure of that kind comes from a file.", "Bring the file in instead.")
+    })
+}
+
+#[utoipa::path(post, path = "/api/structures/{kind}/pattern", request_body = Pattern,
+    params(("kind" = String, Path)),
+    responses((status = 200, body = Pattern), (status = 422, body = Problem)))]
+/// A pattern of a kind with first values, and of the one that it takes the place of what both have.
+pub async fn pattern_of_kind(
+    Path(kind): Path<String>,
+    Body(before): Body<Pattern>,
+) -> Answer<Json<Pattern>> {
+    Ok(Json(chosen(&before, &kind)?))
+}
+
 #[utoipa::path(get, path = "/api/structures/{kind}/picture", params(("kind" = String, Path), Look),
     responses((status = 200, content_type = "image/png", body = Vec<u8>), (status = 422, body = Problem)))]
 /// A small picture of a structure.
@@ -42,12 +68,7 @@ pub async fn structure_picture(
     Path(kind): Path<String>,
     Query(look): Query<Look>,
 ) -> Answer<impl IntoResponse> {
-    let refuse = |what: &str, hint: &str| {
-        Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_structure", what, hint)
-    };
-    let kind: Kind = serde_json::from_value(kind.into()).map_err(|_| {
-        refuse("No structure has that kind.", "Kinds are listed in /api/openapi.json.")
-    })?;
+    let mut pattern = chosen(&Structure::default().pattern, &kind)?;
     let cell_mm = [look.x, look.y, look.z];
     let (least, most) = (
         cell_mm.iter().copied().fold(f64::INFINITY, f64::min),
@@ -67,10 +88,6 @@ pub async fn structure_picture(
     }
     let joins =
         Joins { blend_mm: look.blend.min(0.5 * least), node_mm: look.node, ..Joins::default() };
-    let mut pattern = Structure::default()
-        .pattern
-        .of_kind(kind)
-        .ok_or_else(|| refuse("What comes from a file cannot be drawn.", "Choose another kind."))?;
     match (&mut pattern, look.own) {
         (Pattern::Surface(p), _) => p.form = look.form,
         (Pattern::OwnCell(p), Some(struts)) => {

@@ -160,6 +160,20 @@ fn struts_and_cells_of_a_zone_of_its_own_are_those_that_reach_into_it() {
 }
 
 #[test]
+fn another_kind_keeps_what_both_have() {
+    let (_dir, s) = fresh();
+    let voronoi = json!({ "kind": "voronoi", "seeds": { "count": 40 }, "clean": { "weld": 0.3 } });
+    let of = |kind: &str| s.post(&format!("/api/structures/{kind}/pattern"), &voronoi);
+    let walls = of("voronoi_walls").json();
+    assert_eq!((&walls["seeds"]["count"], &walls["holes"]), (&json!(40), &json!(0.0)));
+    let near = of("neighbours").json();
+    assert_eq!((&near["clean"]["weld"], &near["neighbours"]), (&json!(0.3), &json!(4)));
+    assert_eq!(of("octet").json(), json!({ "kind": "cell", "cell": "octet" }));
+    assert!(of("own_mesh").problem(422, "bad_structure").contains("comes from a file"));
+    of("no_such").problem(422, "bad_structure");
+}
+
+#[test]
 fn relaxing_is_told_and_goes_on_where_it_was_told_to_stop() {
     let (_dir, s) = fresh();
     let p = s.post("/api/projects", &json!({ "from": "reedling", "part": "tow_grip" })).json();

@@ -1,11 +1,36 @@
 import { Input, Segmented, type InputRef } from 'antd'
 import { useEffect, useRef, useState } from 'react'
+import { Refused } from '../../api/client'
 import { edit, pick, useBench } from '../state'
 import type { fillingOf } from './filling'
 import { OwnMesh } from './OwnMesh'
 import { OwnStruts } from './OwnStruts'
 import { chosen } from './patternRules'
-import { families, pictureOf, useChoices, type Choice, type Family } from './structureRules'
+import {
+  families,
+  pictureOf,
+  useChoices,
+  type Choice,
+  type Family,
+  type Kind,
+} from './structureRules'
+
+/** The kind that was chosen last: an answer for an earlier one comes too late. */
+let last: Kind | null = null
+
+/** Puts another kind in the place of the one that is worked on. */
+async function choose(kind: Kind) {
+  const { recipe } = useBench.getState()
+  if (!recipe) return
+  last = kind
+  try {
+    const change = await chosen(kind, recipe)
+    if (last === kind) edit(change)
+  } catch (e) {
+    if (!(e instanceof Refused)) throw e
+    useBench.setState({ problem: { message: e.message, hint: e.hint } })
+  }
+}
 
 /** Every kind as a picture of itself, with this recipe's cell size and thickness, over the view. */
 export function KindSheet({
@@ -78,7 +103,7 @@ export function KindSheet({
               if (c.kind === now.kind) return
               // Faces that were being picked for this kind mean nothing to the next.
               if (useBench.getState().picking) void pick(null)
-              edit(chosen(c))
+              void choose(c.kind)
             }}
           >
             <img src={pictureOf(c.kind, saved, thickness)} alt="" width={64} height={64} />

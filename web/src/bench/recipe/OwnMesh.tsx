@@ -26,7 +26,7 @@ export function OwnMesh() {
       withFilling((now) => ({
         structure: { ...now.structure, cell_mm },
         thicken: { lead: 'thickness', thickness_mm: found.thickness_mm * scale },
-      }))(withNext(() => ({ kind: 'own_mesh', own: found.own }))(r)),
+      }))(withNext({ kind: 'own_mesh', own: found.own })(r)),
     )
   }
   const apart = ['x', 'y', 'z'].filter((_, i) => own?.apart[i])
@@ -50,7 +50,7 @@ export function OwnMesh() {
         </p>
       )}
       {kept && !used && (
-        <Button size="small" onClick={() => edit(withNext(() => kept))}>
+        <Button size="small" onClick={() => edit(withNext(kept))}>
           Use this cell
         </Button>
       )}

@@ -23,7 +23,7 @@ export function OwnStruts() {
       withFilling((now) => ({
         structure: { ...now.structure, cell_mm: [cell, cell, cell] },
         thicken: { lead: 'thickness', thickness_mm: Math.min(found.thickness_mm, cell) },
-      }))(withNext(() => ({ kind: 'own_struts', own: found.own, clean }))(r)),
+      }))(withNext({ kind: 'own_struts', own: found.own, clean })(r)),
     )
   }
   return (
@@ -42,7 +42,7 @@ export function OwnStruts() {
         read={read}
       />
       {kept && !used && (
-        <Button size="small" onClick={() => edit(withNext(() => kept))}>
+        <Button size="small" onClick={() => edit(withNext(kept))}>
           Use these struts
         </Button>
       )}

@@ -8,6 +8,9 @@ export type Filling = Pick<Recipe, 'structure' | 'thicken' | 'joins'>
 /** The filling that the steps Structure and Thicken work on: the part's where the zone has none of its own. */
 export const fillingOf = (r: Recipe, zone: number | null): Filling => ownOf(r, zone) ?? r
 
+/** The filling of a recipe that is worked on. */
+export const workedOn = (r: Recipe) => fillingOf(r, useBench.getState().filled)
+
 /** Changes the filling that is worked on. */
 export const withFilling =
   (change: (f: Filling) => Partial<Filling>) =>

@@ -1,6 +1,6 @@
-import type { Recipe } from '../../api/client'
-import { withFilling } from './filling'
-import type { Choice, Kind, S } from './structureRules'
+import { api, type Recipe } from '../../api/client'
+import { withFilling, workedOn } from './filling'
+import type { Kind, S } from './structureRules'
 
 /** What a structure is made of, with the values that its family has. */
 export type Pattern = S['pattern']
@@ -73,34 +73,6 @@ export const withRandom = (random: number) =>
     return 'seeds' in p ? { ...p, seeds: { ...p.seeds, random } } : p
   })
 
-/** Points in the plane all lie inside, and none closer than elsewhere. */
-const inPlane = (seeds: Seeds): Seeds => ({
-  ...seeds,
-  layout: 'inside',
-  surface_count: null,
-  from_above: false,
-  finer: null,
-})
-
-/** A pattern with what another one has of the same. */
-export function carried(from: Pattern, to: Pattern): Pattern {
-  let out = to
-  const seeds = seedsOf(from)
-  if ('seeds' in out) {
-    if (seeds) out = { ...out, seeds: out.kind === 'planar_voronoi' ? inPlane(seeds) : seeds }
-    else if (from.kind === 'foam_sheet' && out.kind !== 'planar_voronoi')
-      out = { ...out, seeds: { ...out.seeds, random: from.random, finer: from.finer } }
-  }
-  if (out.kind === 'foam_sheet' && seeds) out = { ...out, random: seeds.random, finer: seeds.finer }
-  const clean = cleanOf(from)
-  if ('clean' in out && clean) out = { ...out, clean }
-  if (hasRows(out) && hasRows(from)) out = { ...out, rows: rowsOf(from) }
-  if (isUpright(out) && isUpright(from)) out = { ...out, upright: uprightOf(from) }
-  if ('lengths' in from && 'lengths' in out) out = { ...out, lengths: from.lengths }
-  if ('form' in from && 'form' in out) out = { ...out, form: from.form }
-  return out
-}
-
 /** Drawn cells and what comes from files would be lost where another kind takes their place. */
 const isOwn = (p: Pattern) =>
   p.kind === 'own_cell' || p.kind === 'own_struts' || p.kind === 'own_mesh'
@@ -119,22 +91,20 @@ function put(r: Recipe, old: Pattern, next: Pattern): Recipe {
 
 /** Gives the filling that is worked on another pattern. */
 export const withNext =
-  (next: (now: Pattern) => Pattern | null) =>
+  (next: Pattern) =>
   (r: Recipe): Recipe => {
-    let out = r
-    const changed = withFilling((f) => {
-      const { pattern } = f.structure
-      const to = next(pattern)
-      if (!to) return {}
-      out = put(out, pattern, to)
-      return { structure: { ...f.structure, pattern: to } }
-    })(r)
-    return { ...changed, kept: out.kept }
+    const { pattern } = workedOn(r).structure
+    return withPattern(() => next)(put(r, pattern, next))
   }
 
-/** Another kind: as it was kept, or with first values; what both kinds have stays. */
-export const chosen = (choice: Choice) => (r: Recipe) =>
-  withNext((now) => {
-    const first = (r.kept ?? []).find((p) => p.kind === choice.kind) ?? choice.first
-    return first ? carried(now, first) : null
-  })(r)
+/**
+ * Another kind in the filling that is worked on: its first values, and what both kinds have. A drawn
+ * cell is the one that was kept.
+ */
+export async function chosen(kind: Kind, recipe: Recipe) {
+  const next = await api.pattern(kind, workedOn(recipe).structure.pattern)
+  return (r: Recipe): Recipe => {
+    if (next.kind !== 'own_cell') return withNext(next)(r)
+    return withNext({ ...next, own: keptOf(r, 'own_cell')?.own ?? next.own })(r)
+  }
+}
