@@ -2,7 +2,6 @@
 
 use crate::picture::CREASE_DEGREES;
 use serde::{Deserialize, Serialize};
-use std::fmt;
 use ulmix_formats::glb::{self, Attribute, Values};
 use ulmix_mesh::faces::Kind;
 use ulmix_mesh::shading::{shade, Shaded};
@@ -36,20 +35,19 @@ pub struct Neighbour {
 const MOST_FACES: usize = 50_000;
 
 /// The part has more faces than can be picked.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("The part has {count} faces; of up to {MOST_FACES} one can be picked.")]
 pub struct TooManyFaces {
     /// Faces of the part.
     pub count: usize,
 }
 
-impl fmt::Display for TooManyFaces {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let count = self.count;
-        write!(f, "The part has {count} faces; of up to {MOST_FACES} one can be picked.")
+impl TooManyFaces {
+    /// What to do about it, in a sentence for a person.
+    pub fn hint(&self) -> &'static str {
+        "Choose a larger angle at which faces end, or bring in a simpler part."
     }
 }
-
-impl std::error::Error for TooManyFaces {}
 
 /// The part with the number of its face at every point. `None` when cancelled.
 ///

@@ -28,17 +28,15 @@ pub fn unpack(bytes: &[u8]) -> Option<TriMesh> {
         return None;
     }
     let (p, t) = bytes[8..].split_at(12 * points);
-    let four = |b: &[u8]| [b[0], b[1], b[2], b[3]];
     Some(TriMesh {
-        points: p
-            .chunks_exact(12)
-            .map(|c| [0, 4, 8].map(|i| f32::from_le_bytes(four(&c[i..])) as f64).into())
-            .collect(),
-        triangles: t
-            .chunks_exact(12)
-            .map(|c| [0, 4, 8].map(|i| u32::from_le_bytes(four(&c[i..]))))
-            .collect(),
+        points: threes(p).map(|p| p.map(|b| f32::from_le_bytes(b) as f64).into()).collect(),
+        triangles: threes(t).map(|t| t.map(u32::from_le_bytes)).collect(),
     })
+}
+
+/// Three 32-bit numbers after the other, as bytes; what is no whole three is left out.
+fn threes(bytes: &[u8]) -> impl Iterator<Item = [[u8; 4]; 3]> + '_ {
+    bytes.as_chunks::<4>().0.as_chunks::<3>().0.iter().copied()
 }
 
 /// Struts as seven 32-bit numbers each: both ends in mm, and how the strut lies in the part
@@ -64,16 +62,10 @@ pub fn seed_cells(found: &SeedCells) -> Vec<u8> {
 /// How far places, three 32-bit floats each, are from a region's border, as 32-bit floats: negative
 /// inside. mm. Bytes that are no whole place are left out.
 pub fn distances(solid: &Solid, places: &[u8]) -> Vec<u8> {
-    let (places, _) = places.as_chunks::<12>();
-    let far = |_: usize, place: &[u8; 12]| {
-        let [x, y, z] = [0, 4, 8].map(|at| float(&place[at..]));
-        (solid.value(DVec3::new(x, y, z)) as f32).to_le_bytes()
-    };
-    parallel::map_list(places, far).into_flattened()
-}
-
-fn float(bytes: &[u8]) -> f64 {
-    f32::from_le_bytes([bytes[0], bytes[1], bytes[2], bytes[3]]) as f64
+    let places: Vec<DVec3> =
+        threes(places).map(|p| p.map(|b| f32::from_le_bytes(b) as f64).into()).collect();
+    let far = |_: usize, place: &DVec3| (solid.value(*place) as f32).to_le_bytes();
+    parallel::map_list(&places, far).into_flattened()
 }
 
 #[cfg(test)]
@@ -86,5 +78,39 @@ mod tests {
         assert_eq!(unpack(&pack(&m)), Some(m.clone()));
         assert_eq!(unpack(&pack(&m)[..40]), None);
         assert_eq!(unpack(&[1, 2, 3]), None);
+    }
+
+    fn floats(bytes: &[u8]) -> Vec<f32> {
+        bytes.as_chunks::<4>().0.iter().map(|b| f32::from_le_bytes(*b)).collect()
+    }
+
+    #[test]
+    fn struts_and_cells_are_told_by_their_numbers_in_order() {
+        let net =
+            Skeleton { nodes: vec![DVec3::ZERO, DVec3::new(1.0, 2.0, 3.0)], struts: vec![[1, 0]] };
+        let state = StrutState::DeadEnd;
+        let told = floats(&struts(&net, &[state]));
+        assert_eq!(told, [1.0, 2.0, 3.0, 0.0, 0.0, 0.0, state as u8 as f32]);
+        let found = SeedCells {
+            points: vec![DVec3::splat(5.0), DVec3::X],
+            whole: vec![true, false],
+            edges: net,
+        };
+        let told = floats(&seed_cells(&found));
+        assert_eq!(told[..8], [2.0, 1.0, 5.0, 5.0, 5.0, 1.0, 0.0, 0.0]);
+        assert_eq!(told[8..], [1.0, 2.0, 3.0, 0.0, 0.0, 0.0]);
+    }
+
+    #[test]
+    fn distances_are_those_of_whole_places_and_negative_inside() {
+        let part =
+            ulmix_part::Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(9.0))).unwrap();
+        let place = ulmix_recipe::Place::Sphere { centre_mm: [4.0; 3], radius_mm: 2.0 };
+        let ball = Solid::of(&place, &part).0;
+        let places: Vec<u8> =
+            [4.0f32, 4.0, 4.0, 4.0, 4.0, 9.0].iter().flat_map(|v| v.to_le_bytes()).collect();
+        let far = floats(&distances(&ball, &places));
+        assert!((far[0] + 2.0).abs() < 1e-6 && (far[1] - 3.0).abs() < 1e-6, "{far:?}");
+        assert_eq!(distances(&ball, &places[..23]).len(), 4);
     }
 }

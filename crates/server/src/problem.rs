@@ -129,12 +129,8 @@ impl From<RunError> for Problem {
 
 impl From<TooManyFaces> for Problem {
     fn from(e: TooManyFaces) -> Problem {
-        Problem::new(
-            StatusCode::UNPROCESSABLE_ENTITY,
-            "too_many_faces",
-            e.to_string(),
-            "Choose a larger angle at which faces end, or bring in a simpler part.",
-        )
+        let (words, hint) = (e.to_string(), e.hint());
+        Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "too_many_faces", words, hint)
     }
 }
 

@@ -3,6 +3,9 @@
 use std::process::ExitCode;
 use ulmix_core::export::ExportError;
 use ulmix_core::pipeline::RunError;
+use ulmix_formats::FormatError;
+use ulmix_part::PartError;
+use ulmix_recipe::RecipeError;
 use ulmix_server::problem::Problem;
 use ulmix_server::store::{OpenError, StoreError};
 
@@ -24,16 +27,16 @@ impl Refused {
     }
 }
 
-impl From<ulmix_formats::FormatError> for Refused {
-    fn from(e: ulmix_formats::FormatError) -> Refused {
+impl From<FormatError> for Refused {
+    fn from(e: FormatError) -> Refused {
         Refused::new(e.to_string(), e.hint())
     }
 }
 
-impl From<ulmix_part::PartError> for Refused {
-    fn from(e: ulmix_part::PartError) -> Refused {
+impl From<PartError> for Refused {
+    fn from(e: PartError) -> Refused {
         match e {
-            ulmix_part::PartError::Recipe(e) => e.into(),
+            PartError::Recipe(e) => e.into(),
             e => Refused::new(e.to_string(), e.hint()),
         }
     }
@@ -45,8 +48,8 @@ impl From<ExportError> for Refused {
     }
 }
 
-impl From<ulmix_recipe::RecipeError> for Refused {
-    fn from(e: ulmix_recipe::RecipeError) -> Refused {
+impl From<RecipeError> for Refused {
+    fn from(e: RecipeError) -> Refused {
         Refused::new(format!("{}: {}", e.field, e.message), e.hint)
     }
 }
