@@ -3,7 +3,7 @@
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use ulmix_mesh::crossing::{crossings, triangles_of, Crossings};
-use ulmix_mesh::topology::piece_volumes;
+use ulmix_mesh::topology::component_volumes;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 use utoipa::ToSchema;
 
@@ -184,14 +184,14 @@ const NO_VOLUME: f64 = 1e-12;
 /// As [`checks`], with the pairs of crossing triangles known.
 pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &Crossings) -> Vec<Check> {
     let t = Topology::of(mesh);
-    let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
+    let volumes = component_volumes(mesh, &t.component_of, t.components);
     let found = volumes.iter().filter(|v| **v > 0.0).count();
     let voids = volumes.iter().filter(|v| **v < 0.0).count();
     let middle = |t: u32| mesh.middle(t as usize);
     let first_crossing = crossing.pairs.first().map(|p| middle(p[0]));
     let place_of_piece = |wanted: &dyn Fn(f64) -> bool| {
-        let piece = volumes.iter().position(|v| wanted(*v))? as u32;
-        t.piece_of.iter().position(|p| *p == piece).map(|t| middle(t as u32))
+        let component = volumes.iter().position(|v| wanted(*v))? as u32;
+        t.component_of.iter().position(|p| *p == component).map(|t| middle(t as u32))
     };
     let largest = volumes.iter().copied().fold(0.0, f64::max);
     // What is flat to the last digits, or of no size at all, holds nothing.
@@ -243,7 +243,7 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &Crossings)
         )
         .at((found > 1).then(|| place_of_piece(&|v| v > 0.0 && v < largest)).flatten())
         .with_hint(
-            "Loose pieces print apart: a larger crumb size removes small ones, \
+            "Loose components print apart: a larger crumb size removes small ones, \
                  thicker walls or another cell size join them.",
         ),
         crossing_check(crossing).at(first_crossing),

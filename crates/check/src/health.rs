@@ -5,10 +5,10 @@ use glam::DVec3;
 use serde::Serialize;
 use std::sync::Arc;
 use ulmix_mesh::crossing::{crossings_until, triangles_of};
+use ulmix_mesh::half_edges::half_edges;
 use ulmix_mesh::holes::holes;
-use ulmix_mesh::sides::sides;
 use ulmix_mesh::thickness::through;
-use ulmix_mesh::topology::{piece_volumes, where_fans_meet};
+use ulmix_mesh::topology::{component_volumes, where_fans_meet};
 use ulmix_mesh::{parallel, Bvh, Topology, TriMesh};
 use ulmix_part::bodies::{Body, Corrected};
 use ulmix_part::Part;
@@ -117,7 +117,7 @@ fn surface(
         if crowded > 0 { where_crowded(mesh).map(|p| p.to_array()) } else { None },
         "Bodies that touch along an edge; they are filled as they are.",
     );
-    let same_piece = |[a, b]: &[u32; 2]| t.piece_of[*a as usize] == t.piece_of[*b as usize];
+    let same_piece = |[a, b]: &[u32; 2]| t.component_of[*a as usize] == t.component_of[*b as usize];
     let found = crossings_until(mesh, bvh, cancelled)?;
     let (own, others): (Vec<_>, Vec<_>) = found.pairs.into_iter().partition(same_piece);
     let [crossed, overlapping] = [own, others].map(|pairs| triangles_of(&pairs));
@@ -166,9 +166,9 @@ fn surface(
             "They do no harm here.",
         )
     };
-    let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
-    let crumbs: Vec<usize> = (0..t.pieces).filter(|&p| volumes[p].abs() < crumb).collect();
-    let first = crumbs.first().and_then(|&p| t.piece_of.iter().position(|&o| o as usize == p));
+    let volumes = component_volumes(mesh, &t.component_of, t.components);
+    let crumbs: Vec<usize> = (0..t.components).filter(|&p| volumes[p].abs() < crumb).collect();
+    let first = crumbs.first().and_then(|&p| t.component_of.iter().position(|&o| o as usize == p));
     let crumbs = item(
         "crumbs",
         "Crumbs",
@@ -185,7 +185,7 @@ fn surface(
 
 /// A place where an edge or a point is shared by too many triangles.
 fn where_crowded(mesh: &TriMesh) -> Option<DVec3> {
-    let all = sides(mesh);
+    let all = half_edges(mesh);
     let point = |v: u32| mesh.points[v as usize];
     let edge = all
         .windows(3)

@@ -7,7 +7,7 @@ use std::borrow::Cow;
 use ulmix_check::{checks_given, crossing_within, Check, CheckGroup};
 use ulmix_formats::{stl, threemf, FormatError, Limits};
 use ulmix_mesh::TriMesh;
-use ulmix_part::bodies::unlike;
+use ulmix_part::bodies::make_unique;
 use ulmix_recipe::{Form, Pattern, Recipe, Structure};
 use utoipa::ToSchema;
 
@@ -101,7 +101,7 @@ impl Exported {
 
 /// What goes into a file: a final mesh, whole or in its bodies.
 pub struct Contents<'a> {
-    /// As [`crate::result::Solid::as_it_leaves`].
+    /// As [`crate::result::FinishedMesh::as_it_leaves`].
     pub mesh: &'a TriMesh,
     /// How it was placed on the bed; bodies left as they are come along.
     pub placing: Option<Placing>,
@@ -141,7 +141,7 @@ impl Contents<'_> {
         if let (Some(name), true) = (self.only, objects.is_empty()) {
             return Err(ExportError::NoBody(name.to_owned()));
         }
-        unlike(&mut objects.iter_mut().map(|o| &mut o.0).collect::<Vec<_>>());
+        make_unique(&mut objects.iter_mut().map(|o| &mut o.0).collect::<Vec<_>>());
         Ok(objects)
     }
 }

@@ -2,9 +2,9 @@
 
 use crate::asked::{as_asked, as_made, expected_bodies, AsAsked, Case, Gauged};
 use crate::note::Note;
-use crate::result::Prediction;
+use crate::result::Cost;
 use crate::result::{Filled, Linked};
-use crate::result::{Removed, Solid};
+use crate::result::{FinishedMesh, Removed};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
@@ -12,7 +12,7 @@ use ulmix_check::{checks_given, Check};
 use ulmix_lattice::{meeting::meeting, own_cell, Facts};
 use ulmix_mesh::crossing::Crossings;
 use ulmix_mesh::thickness::wall_thickness;
-use ulmix_mesh::topology::{piece_volumes, pieces_by_points};
+use ulmix_mesh::topology::{component_volumes, components_by_points};
 use ulmix_mesh::{Bvh, TriMesh};
 use ulmix_part::Part;
 use ulmix_recipe::{Filling, Kind, Layout, Pattern, Recipe, Role, SeededKind, Seeds, Thicken};
@@ -89,7 +89,7 @@ pub struct BodyApart {
 
 /// What density and zones say of the result before there is a mesh.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Foretold {
+pub struct EstimatedReport {
     /// Volume of the result.
     pub volume_mm3: f64,
     /// Mass of the result. g.
@@ -107,7 +107,7 @@ pub struct Foretold {
 }
 
 /// Numbers of the result that follow from thickness and density, before there is a mesh.
-pub fn foretold(part: &Part, recipe: &Recipe, linked: &Linked) -> Foretold {
+pub fn estimated(part: &Part, recipe: &Recipe, linked: &Linked) -> EstimatedReport {
     let volume_mm3 = linked.solid_volume_mm3 + linked.lattice_volume_mm3();
     weighed(part, recipe, linked, volume_mm3, 0.0)
 }
@@ -119,14 +119,14 @@ fn weighed(
     linked: &Linked,
     volume_mm3: f64,
     proud_mm3: f64,
-) -> Foretold {
+) -> EstimatedReport {
     let density = recipe.material.density / 1000.0;
     let part_volume_mm3 = part.facts.volume_mm3;
     // What is solid outside the fill zone is there in any case.
     let outside = linked.solid_volume_mm3;
     let filled = linked.fill_volume_mm3();
     let fill = if filled > 0.0 { (volume_mm3 - proud_mm3 - outside) / filled } else { 0.0 };
-    Foretold {
+    EstimatedReport {
         volume_mm3,
         mass_g: volume_mm3 * density,
         part_volume_mm3,
@@ -144,7 +144,7 @@ pub fn of_draft(
     part: &Part,
     recipe: &Recipe,
     linked: &Linked,
-    solid: &Solid,
+    solid: &FinishedMesh,
     step: f64,
     proud_mm3: f64,
 ) -> Report {
@@ -159,7 +159,7 @@ pub fn of_draft(
 }
 
 /// The report of a final mesh.
-pub fn of_final(case: &Case, prediction: &Prediction, proud_mm3: f64) -> Report {
+pub fn of_final(case: &Case, cost: &Cost, proud_mm3: f64) -> Report {
     let Case { part, recipe, linked, solid, .. } = *case;
     let mesh = &solid.mesh;
     // What two bodies share is there once.
@@ -188,7 +188,7 @@ pub fn of_final(case: &Case, prediction: &Prediction, proud_mm3: f64) -> Report 
         known.fill_density_percent = percent;
     }
     let mut notes = notes(recipe, linked, mesh, known.fill_density_percent / 100.0, None);
-    notes.extend(prediction.notes.iter().cloned());
+    notes.extend(cost.notes.iter().cloned());
     Report {
         notes,
         checks: Some([sound, asked.checks, made].concat()),
@@ -207,9 +207,9 @@ fn mean_density(linked: &Linked, found: &[Option<f64>]) -> Option<f64> {
 }
 
 /// Numbers alone.
-fn with_numbers(known: Foretold, solid: &Solid, proud_mm3: f64) -> Report {
+fn with_numbers(known: EstimatedReport, solid: &FinishedMesh, proud_mm3: f64) -> Report {
     let mesh = &solid.mesh;
-    let Foretold {
+    let EstimatedReport {
         volume_mm3,
         mass_g,
         part_volume_mm3,
@@ -386,8 +386,8 @@ fn has_closed_cells(recipe: &Recipe, linked: &Linked, mesh: &TriMesh) -> bool {
         f.structure.kind() == Kind::Seeded(SeededKind::VoronoiWalls) && l.opening_mm <= 0.0
     };
     recipe.fillings().iter().zip(linked.fills()).any(closes) && {
-        let (piece_of, pieces) = pieces_by_points(mesh);
-        piece_volumes(mesh, &piece_of, pieces).iter().any(|v| *v < 0.0)
+        let (component_of, components) = components_by_points(mesh);
+        component_volumes(mesh, &component_of, components).iter().any(|v| *v < 0.0)
     }
 }
 
@@ -438,7 +438,7 @@ mod tests {
             let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, size)).unwrap();
             let mut recipe = Recipe::for_part(&part.mesh.bounds());
             change(&mut recipe);
-            let (linked, _) = Pipeline::new(0).foresee(&part, &recipe, &Unwatched).unwrap();
+            let (linked, _) = Pipeline::new(0).estimate(&part, &recipe, &Unwatched).unwrap();
             cautions(&part, &recipe, &linked)
         };
         assert!(of(DVec3::splat(60.0), &|_| ()).is_empty());

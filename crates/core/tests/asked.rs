@@ -231,11 +231,11 @@ fn a_density_that_joins_alone_exceed_is_answered_by_the_nearest_and_said() {
     let mut r = recipe(&part, Kind::Cell(CellKind::Octet), 8.0, 1.0);
     r.joins = Joins { node_mm: 5.0, ..Joins::default() };
     r.thicken = Thicken::RelativeDensity { percent: 3.0 };
-    let (linked, prediction) = Pipeline::new(0).foresee(&part, &r, &Unwatched).unwrap();
+    let (linked, cost) = Pipeline::new(0).estimate(&part, &r, &Unwatched).unwrap();
     let least = 24.0 / 1000.0;
     assert!(
-        linked.fill.thickness_mm >= 0.999 * least && prediction.step_mm >= 24.0 / 4001.0,
-        "{linked:?} {prediction:?}"
+        linked.fill.thickness_mm >= 0.999 * least && cost.step_mm >= 24.0 / 4001.0,
+        "{linked:?} {cost:?}"
     );
     assert!(linked.fill.density_percent > 10.0);
     r.mesh.step_mm = Some(0.25);
@@ -253,8 +253,8 @@ fn a_strut_as_thick_as_many_are_long_fills_no_more_than_itself() {
     let part = block(DVec3::splat(20.0));
     let mut r = recipe(&part, Kind::Cell(CellKind::Cubic), 10.0, 4.0);
     // One long strut, of which most are short: their median says little of what is between them.
-    let pieces = (0..20).map(|n| [[10.0, 10.0, n as f64], [10.0, 10.0, n as f64 + 1.0]]);
-    set_struts(&mut r, own_struts(pieces));
+    let components = (0..20).map(|n| [[10.0, 10.0, n as f64], [10.0, 10.0, n as f64 + 1.0]]);
+    set_struts(&mut r, own_struts(components));
     let o = run(&part, &r);
     let column = std::f64::consts::PI * 4.0 * 20.0;
     assert!(
@@ -279,11 +279,8 @@ fn what_does_not_fit_is_refused_with_what_would() {
     let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 1.0, 0.08);
     r.joins.blend_mm = 0.0;
     let small = Pipeline::new(0).with_memory(Box::new(|| 4096.0));
-    let (_, prediction) = small.foresee(&part, &r, &Unwatched).unwrap();
-    assert!(
-        (prediction.step_mm - 0.0266).abs() < 0.0011,
-        "never coarsened in silence: {prediction:?}"
-    );
+    let (_, cost) = small.estimate(&part, &r, &Unwatched).unwrap();
+    assert!((cost.step_mm - 0.0266).abs() < 0.0011, "never coarsened in silence: {cost:?}");
     let Err(RunError::TooLarge(e)) = small.run(&part, &r, Quality::Final, &Unwatched) else {
         panic!("it is refused")
     };
@@ -292,10 +289,7 @@ fn what_does_not_fit_is_refused_with_what_would() {
         e.hint.contains("through walls, which loses them") && e.hint.contains("cells of about"),
         "{e:?}"
     );
-    assert!(
-        prediction.notes.iter().any(|n| n.text.contains("It fits with a grid step")),
-        "{prediction:?}"
-    );
+    assert!(cost.notes.iter().any(|n| n.text.contains("It fits with a grid step")), "{cost:?}");
     // A draft is made all the same.
     assert!(small.run(&part, &r, Quality::Drag, &Unwatched).is_ok());
 }
@@ -512,12 +506,9 @@ fn what_cannot_be_right_is_said_before_the_run_with_its_place() {
     };
     r.zones.list =
         vec![Zone { own: Some(Box::new(own)), ..Zone::new(2, "Lid", Role::Fill, place) }];
-    let (_, prediction) = Pipeline::new(0).foresee(&part, &r, &Unwatched).unwrap();
-    let note = prediction
-        .notes
-        .iter()
-        .find(|n| n.text.contains("“Lid” holds 0.3 cells"))
-        .expect("it is said");
+    let (_, cost) = Pipeline::new(0).estimate(&part, &r, &Unwatched).unwrap();
+    let note =
+        cost.notes.iter().find(|n| n.text.contains("“Lid” holds 0.3 cells")).expect("it is said");
     assert_eq!(note.place_mm, Some([20.0, 20.0, 39.5]));
     // Points on the surface that leave no room inside.
     let mut crowded = recipe(&part, Kind::Seeded(SeededKind::Voronoi), 8.0, 0.4);

@@ -325,7 +325,7 @@ fn a_piece_that_crosses_itself_is_wound_anew_and_the_rest_stays() {
     let mended = part(0.3);
     assert_eq!(crossings(&mended), 0);
     let topology = Topology::of(&mended.mesh);
-    assert!(topology.sound() && topology.pieces == 2);
+    assert!(topology.sound() && topology.components == 2);
     // What the bar held twice is held once: where two bars of one width cross at a right angle.
     let expected = eight.volume() - width.powi(3) + ball.volume();
     assert!(

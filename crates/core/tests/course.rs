@@ -85,8 +85,8 @@ fn rows_around_an_axis_in_the_material_end_there_and_everything_closes() {
         let failed: Vec<_> =
             o.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
         assert!(failed.is_empty(), "{kind:?}: {failed:?}");
-        let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
-        assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
+        let (got, estimated) = (o.report.fill_density_percent, o.linked.fill.density_percent);
+        assert!((got - estimated).abs() < 1.0, "{kind:?}: {got} for {estimated}");
     }
 }
 

@@ -87,11 +87,11 @@ fn small_loose_pieces_go_or_stay_and_are_told() {
     let mut r = recipe(&part, SeededKind::Voronoi, 6.0);
     set_struts(&mut r, OwnStruts { nodes_mm, struts, name: "Ring".into() });
     clean(&mut r).weld = 0.0;
-    for (keep_loose, pieces) in [(false, 1), (true, 2)] {
+    for (keep_loose, components) in [(false, 1), (true, 2)] {
         clean(&mut r).keep_loose = keep_loose;
         let facts = facts(&part, &r.structure);
-        assert_eq!((facts.pieces, facts.in_loose), (pieces, 1));
-        assert_eq!(skeleton(&part, &r).struts.len(), 39 + pieces);
+        assert_eq!((facts.components, facts.in_loose), (components, 1));
+        assert_eq!(skeleton(&part, &r).struts.len(), 39 + components);
     }
 }
 
@@ -222,7 +222,7 @@ fn points_are_relaxed_once_whatever_else_changes() {
     let mut r = recipe(&part, SeededKind::Voronoi, 7.0);
     let rounds = |r: &Recipe| {
         let watch = Rounds::default();
-        let found = pipeline.foresee(&part, r, &watch).unwrap().0.fill.structure.unwrap();
+        let found = pipeline.estimate(&part, r, &watch).unwrap().0.fill.structure.unwrap();
         assert_eq!(found.rounds, r.structure.seeds().unwrap().rounds);
         watch.0.into_inner()
     };

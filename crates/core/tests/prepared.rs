@@ -26,7 +26,7 @@ fn a_bracket_of_even_triangles_is_the_same_bracket() {
     let bracket = ulmix_part::demo::keel_bracket().0;
     let even = mended(&bracket, Mend { even_mm: 4.0, ..Mend::default() });
     let t = Topology::of(&even.mesh);
-    assert!(t.sound() && t.pieces == 1);
+    assert!(t.sound() && t.components == 1);
     assert!(
         (even.facts.volume_mm3 / bracket.volume() - 1.0).abs() < 2e-3,
         "{}",
@@ -139,7 +139,7 @@ fn a_pocket_is_filled_by_the_faces_around_it() {
     recipe.thicken = Thicken::Thickness { thickness_mm: 1.2 };
     let made = Pipeline::new(0).run(&walls_solid, &recipe, Quality::Final, &Unwatched).unwrap();
     let t = Topology::of(&made.solid.mesh);
-    assert!(t.sound() && t.pieces == 1, "{}", t.pieces);
+    assert!(t.sound() && t.components == 1, "{}", t.components);
     let expected = hollow.volume() + made.linked.fill.density_percent / 100.0 * 32.0 * 22.0 * 16.0;
     assert!(
         (made.report.volume_mm3 / expected - 1.0).abs() < 0.01,

@@ -13,7 +13,7 @@ use std::f64::consts::PI;
 use std::fmt::Write;
 use ulmix_check::{worst, CheckGroup, Verdict};
 use ulmix_core::pipeline::{Outcome, Pipeline, Quality, Unwatched};
-use ulmix_mesh::topology::piece_volumes;
+use ulmix_mesh::topology::component_volumes;
 use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 use ulmix_part::Part;
 use ulmix_recipe::Recipe;
@@ -37,18 +37,19 @@ fn told(o: &Outcome) -> String {
 /// none where there are many pieces, which take long to tell.
 fn astray(mesh: &TriMesh, t: &Topology) -> Option<DVec3> {
     const MANY: usize = 60;
-    if t.pieces < 2 || t.pieces > MANY {
+    if t.components < 2 || t.components > MANY {
         return None;
     }
-    let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
-    (0..t.pieces).find_map(|piece| {
-        let first = t.piece_of.iter().position(|p| *p as usize == piece)?;
+    let volumes = component_volumes(mesh, &t.component_of, t.components);
+    (0..t.components).find_map(|component| {
+        let first = t.component_of.iter().position(|p| *p as usize == component)?;
         let at = mesh.middle(first);
-        let others =
-            (0..mesh.triangles.len()).into_par_iter().filter(|f| t.piece_of[*f] as usize != piece);
+        let others = (0..mesh.triangles.len())
+            .into_par_iter()
+            .filter(|f| t.component_of[*f] as usize != component);
         let around =
             others.map(|f| solid_angle(mesh.corners(f).map(|p| p - at))).sum::<f64>() / (4.0 * PI);
-        let wanted = if volumes[piece] > 0.0 { 0.0 } else { 1.0 };
+        let wanted = if volumes[component] > 0.0 { 0.0 } else { 1.0 };
         ((around - wanted).abs() > 0.5).then_some(at)
     })
 }
@@ -85,7 +86,7 @@ fn any_recipe_is_kept_or_told() {
         // The few are to be quick.
         let large = || {
             pipeline
-                .foresee(&part, &recipe, &Unwatched)
+                .estimate(&part, &recipe, &Unwatched)
                 .is_ok_and(|(_, e)| e.raw_triangles > MOST_TRIANGLES)
         };
         if only.or(asked).is_none() && large() {
@@ -109,7 +110,7 @@ fn any_recipe_is_kept_or_told() {
                 o.step_mm,
                 o.report.triangles,
                 started.elapsed().as_secs_f64(),
-                o.prediction.seconds,
+                o.cost.seconds,
                 worst(checks),
                 told(&o)
             );

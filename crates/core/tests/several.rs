@@ -113,7 +113,7 @@ fn a_band_along_a_blended_border_holds_as_much_as_either_side_and_joins_them() {
             r.mesh.crumb_mm3 = Some(2.0);
             let o = run(&part, &r);
             sound(&o);
-            assert_eq!(Topology::of(&o.solid.mesh).pieces, 1, "{around:?} {own:?} {blend}");
+            assert_eq!(Topology::of(&o.solid.mesh).components, 1, "{around:?} {own:?} {blend}");
             assert!(
                 (o.report.fill_density_percent - percent).abs() < 1.0,
                 "{around:?} {own:?} {blend}: {}",
@@ -142,14 +142,18 @@ fn struts_of_neighbouring_zones_meet_unless_loose_ends_are_asked_for() {
     // No upright strut of one half stands on one of the other, and no level one lies at the border.
     r.structure.shift_mm = [4.0; 3];
     r.thicken = thick(1.4);
-    for (loose_ends, blend_mm, pieces) in [(true, 0.0, 2), (false, 0.0, 1), (false, 0.8, 1)] {
+    for (loose_ends, blend_mm, components) in [(true, 0.0, 2), (false, 0.0, 1), (false, 0.8, 1)] {
         let own = zone.own.as_mut().unwrap();
         own.structure.shift_mm = [3.0; 3];
         (own.loose_ends, own.joins.blend_mm, r.joins.blend_mm) = (loose_ends, blend_mm, blend_mm);
         r.zones.list = vec![zone.clone()];
         let o = run(&part, &r);
         let t = Topology::of(&o.solid.mesh);
-        assert!(t.sound() && t.pieces == pieces, "{loose_ends} {blend_mm}: {} pieces", t.pieces);
+        assert!(
+            t.sound() && t.components == components,
+            "{loose_ends} {blend_mm}: {} pieces",
+            t.components
+        );
         assert_eq!(o.solid.crossings.as_ref().map(Vec::len), Some(0));
         let ties = o.linked.own[0].as_ref().unwrap().ties;
         assert_eq!(ties > 0, !loose_ends, "{ties}");
@@ -211,13 +215,13 @@ fn every_family_passes_into_every_other() {
             let zone = upper_half(blend, above, 7.0, Thicken::Thickness { thickness_mm: 1.3 });
             let o = run(&part, &recipe(&part, below, 25.0, zone));
             sound(&o);
-            let foreseen = o.linked.lattice_volume_mm3() / o.linked.fill_volume_mm3() * 100.0;
+            let estimated = o.linked.lattice_volume_mm3() / o.linked.fill_volume_mm3() * 100.0;
             // Where two are mixed it is neither's density.
             let apart = if blend > 0.0 { 4.0 } else { 1.0 };
             let got = o.report.fill_density_percent;
             assert!(
-                (got - foreseen).abs() < apart,
-                "{below:?} {above:?} {blend}: {got} for {foreseen}"
+                (got - estimated).abs() < apart,
+                "{below:?} {above:?} {blend}: {got} for {estimated}"
             );
         }
     }

@@ -165,16 +165,16 @@ fn what_does_not_fit_into_memory_is_refused_before_it_begins_and_says_what_would
     assert!(!begun.stages().iter().any(|s| matches!(s, Stage::Lattice | Stage::Surface)));
     assert!(refused.message.contains("MB") && refused.hint.contains("mm"), "{refused:?}");
     // The step that it names fits.
-    let foreseen = small.estimate(&part, &recipe, &Unwatched).unwrap();
-    assert!(foreseen.memory_mb > 120.0 && foreseen.too_large.as_ref() == Some(&refused));
+    let estimated = small.cost(&part, &recipe, &Unwatched).unwrap();
+    assert!(estimated.memory_mb > 120.0 && estimated.too_large.as_ref() == Some(&refused));
     let step: f64 =
         refused.hint.split("step of ").nth(1).unwrap().split(' ').next().unwrap().parse().unwrap();
     recipe.mesh.step_mm = Some(step);
-    let foreseen = small.estimate(&part, &recipe, &Unwatched).unwrap();
+    let estimated = small.cost(&part, &recipe, &Unwatched).unwrap();
     assert!(
-        foreseen.memory_mb <= 120.0 && foreseen.too_large.is_none(),
+        estimated.memory_mb <= 120.0 && estimated.too_large.is_none(),
         "{step} mm: {} MB",
-        foreseen.memory_mb
+        estimated.memory_mb
     );
     // Drafts never ask for so much.
     assert!(small.run(&part, &recipe, Quality::Draft, &Unwatched).is_ok());

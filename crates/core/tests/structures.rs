@@ -18,8 +18,8 @@ use ulmix_field::numeric::low_discrepancy;
 use ulmix_formats::{stl, Beam, Limits};
 use ulmix_lattice::clean::StrutState;
 use ulmix_lattice::finer::Site;
-use ulmix_lattice::{density::DensityCurve, from_mesh, make, Bare};
-use ulmix_mesh::faces::{Face, Kind as FaceShape};
+use ulmix_lattice::{density::DensityCurve, from_mesh, make, BareStructure};
+use ulmix_mesh::faces::{Face, FaceForm};
 use ulmix_mesh::{Topology, TriMesh};
 use ulmix_part::own_shapes;
 use ulmix_part::zoned::{Regions, Zoned};
@@ -52,10 +52,10 @@ fn sound(o: &Outcome, of: impl Debug) {
 
 /// What is known of the part's filling without a mesh.
 fn without_mesh(part: &Part, recipe: &Recipe) -> Filled {
-    Pipeline::new(0).foresee(part, recipe, &Unwatched).unwrap().0.fill
+    Pipeline::new(0).estimate(part, recipe, &Unwatched).unwrap().0.fill
 }
 
-fn bare(part: &Part, s: &Structure) -> std::sync::Arc<dyn Bare> {
+fn bare(part: &Part, s: &Structure) -> std::sync::Arc<dyn BareStructure> {
     make::structure(part, s, Joins::default(), &|| false).unwrap()
 }
 
@@ -74,8 +74,8 @@ fn every_kind_closes_and_its_density_is_foreseen() {
         r.structure.rotation_deg = [0.0, 0.0, 11.0];
         let o = run(&part, &r);
         sound(&o, kind);
-        let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
-        assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
+        let (got, estimated) = (o.report.fill_density_percent, o.linked.fill.density_percent);
+        assert!((got - estimated).abs() < 1.0, "{kind:?}: {got} for {estimated}");
     }
 }
 
@@ -156,9 +156,9 @@ fn holes_in_voronoi_walls_join_what_they_close_off() {
         seeds(&mut r).random = 2;
         let o = run(&part, &r);
         sound(&o, holes);
-        let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
-        assert!((got - foreseen).abs() < 1.0, "{holes}: {got} for {foreseen}");
-        (Topology::of(&o.solid.mesh).pieces, got, o.linked.fill.opening_mm)
+        let (got, estimated) = (o.report.fill_density_percent, o.linked.fill.density_percent);
+        assert!((got - estimated).abs() < 1.0, "{holes}: {got} for {estimated}");
+        (Topology::of(&o.solid.mesh).components, got, o.linked.fill.opening_mm)
     };
     let (whole, pierced) = (with(0.0), with(0.7));
     // The outside, and a hollow for each cell that does not reach it.
@@ -385,7 +385,7 @@ fn seed_points_are_counted_and_one_random_number_gives_one_arrangement_on_any_th
     let (one, two) = (on(1), on(2));
     assert!(one.solid.mesh == two.solid.mesh);
     let facts = one.linked.fill.structure.clone().unwrap();
-    assert_eq!((facts.seeds, facts.pieces), (37, 1));
+    assert_eq!((facts.seeds, facts.components), (37, 1));
     assert!(facts.degree > 2.9 && facts.shortest_mm > 0.0);
     seeds(&mut r).random = 6;
     assert!(run(&part, &r).solid.mesh != one.solid.mesh);
@@ -489,8 +489,8 @@ fn cells_are_smaller_around_a_marked_zone_and_the_mesh_is_sound() {
             plain.seeds
         );
         assert!((o.linked.fill.cell_mm / 4.0 - 1.0).abs() < 0.05, "{}", o.linked.fill.cell_mm);
-        let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
-        assert!((got - foreseen).abs() < 1.0, "{kind:?}: {got} for {foreseen}");
+        let (got, estimated) = (o.report.fill_density_percent, o.linked.fill.density_percent);
+        assert!((got - estimated).abs() < 1.0, "{kind:?}: {got} for {estimated}");
         // With a count of points it is kept, and cells elsewhere grow.
         seeds(&mut r).count = Some(plain.seeds as u32);
         let kept = without_mesh(&part, &r);
@@ -514,10 +514,10 @@ fn the_net_at_the_surface_may_be_thicker_than_what_is_inside() {
     let failed: Vec<_> =
         thick.report.checks.iter().flatten().filter(|c| c.verdict == Verdict::Fail).collect();
     assert!(failed.is_empty(), "{failed:?}");
-    let (got, foreseen) = (thick.report.fill_density_percent, thick.linked.fill.density_percent);
+    let (got, estimated) = (thick.report.fill_density_percent, thick.linked.fill.density_percent);
     assert!(
-        (got - foreseen).abs() < 1.0 && got > 1.3 * thin.report.fill_density_percent,
-        "{got} for {foreseen}"
+        (got - estimated).abs() < 1.0 && got > 1.3 * thin.report.fill_density_percent,
+        "{got} for {estimated}"
     );
     // Deep inside nothing has changed.
     let field =
@@ -604,7 +604,7 @@ fn walls_stand_upright_on_a_picked_face_and_run_along_the_axis_of_a_round_one() 
     let tube =
         own_shapes::mesh(&OwnShape::Tube { diameter_mm: 40.0, bore_mm: 20.0, height_mm: 30.0 });
     let tube = Part::prepare(&tube.mapped(|p| turn * p)).unwrap();
-    let round = |f: &&Face| matches!(f.kind, FaceShape::Cylinder { .. });
+    let round = |f: &&Face| matches!(f.kind, FaceForm::Cylinder { .. });
     let of = |face: Option<&Face>| mark(face.expect("it has one"));
     let long_side =
         of(block.faces().list.iter().find(|f| f.direction.dot(turn * DVec3::X) > 0.999));
@@ -655,7 +655,7 @@ fn walls_stand_upright_on_a_picked_face_and_run_along_the_axis_of_a_round_one() 
         Thicken::Thickness { thickness_mm: 1.0 },
     );
     r.structure.pattern = on_face(Some(ExtrudedKind::Hexagons), &long_side);
-    let (linked, _) = Pipeline::new(0).foresee(&tube, &r, &Unwatched).unwrap();
+    let (linked, _) = Pipeline::new(0).estimate(&tube, &r, &Unwatched).unwrap();
     assert_eq!(
         linked.lost_faces.iter().map(|l| (&l.name[..], l.faces)).collect::<Vec<_>>(),
         [("Walls stand on", 1)]
@@ -677,8 +677,8 @@ fn a_lattice_that_stands_proud_has_whole_struts_at_the_surface_and_none_past_ski
         change(&mut r);
         let o = run(&part, &r);
         sound(&o, "");
-        let (got, foreseen) = (o.report.fill_density_percent, o.linked.fill.density_percent);
-        assert!((got - foreseen).abs() < 1.0, "{got} for {foreseen}");
+        let (got, estimated) = (o.report.fill_density_percent, o.linked.fill.density_percent);
+        assert!((got - estimated).abs() < 1.0, "{got} for {estimated}");
         o
     };
     let trimmed = of(&|r| r.joins.proud = false);

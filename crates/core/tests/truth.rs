@@ -302,7 +302,7 @@ fn empty_and_solid_results_are_said() {
     recipe.thicken = Thicken::Thickness { thickness_mm: 0.004 };
     recipe.mesh.step_mm = Some(1.0);
     let o = run(&part, &recipe);
-    assert!(!o.report.notes.is_empty() && !o.prediction.notes.is_empty());
+    assert!(!o.report.notes.is_empty() && !o.cost.notes.is_empty());
     skin(&mut recipe, 15.0);
     let o = run(&part, &recipe);
     assert!(

@@ -18,7 +18,7 @@ const ESTIMATE: &str = r#"
     };
     const recipe = ask('GET', '').recipe;
     recipe.mesh.step_mm = 0.8;
-    return ask('POST', '/estimate', JSON.stringify(recipe)).triangles;
+    return ask('POST', '/cost', JSON.stringify(recipe)).triangles;
 "#;
 
 /// From the start screen over slider, cut and final mesh to a saved file.
@@ -54,7 +54,7 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     b.click_text(".ant-segmented-item-label", "Cut").await;
     b.until("the cut's values show", || async { b.present("[aria-label='Cut at']").await }).await;
 
-    let foreseen = b.js(ESTIMATE).await.as_u64().expect("so many triangles");
+    let estimated = b.js(ESTIMATE).await.as_u64().expect("so many triangles");
     // A coarser step keeps this test short.
     b.grid_step("0.8").await;
     b.until("the new step is saved", || async {
@@ -64,7 +64,7 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
     // Once the value rests, the figure is that of blocks of the final mesh.
     let shown =
         || async { b.attribute("[data-triangles]", "data-triangles").await.parse::<u64>().ok() };
-    b.until("the triangles are foreseen", || async { shown().await == Some(foreseen) }).await;
+    b.until("the triangles are estimated", || async { shown().await == Some(estimated) }).await;
     b.click_text("button", "Make the final mesh").await;
     b.painted("final").await;
     let saved: f64 = b.text("[data-testid=saved]").await.trim_end_matches(" %").parse().unwrap();
@@ -77,11 +77,11 @@ async fn the_keel_bracket_becomes_lighter_and_leaves_as_a_file() {
         let read = written(&b, name).await;
         assert!(name.ends_with("stl") || read.millimetres_per_unit == Some(1.0));
         let t = Topology::of(&read.mesh);
-        assert!(t.sound() && t.pieces == 1, "{name}: {} pieces", t.pieces);
+        assert!(t.sound() && t.components == 1, "{name}: {} pieces", t.components);
         let triangles = read.mesh.triangles.len() as f64;
         assert!(
-            (triangles / foreseen as f64 - 1.0).abs() < 0.25,
-            "{triangles} triangles for {foreseen}"
+            (triangles / estimated as f64 - 1.0).abs() < 0.25,
+            "{triangles} triangles for {estimated}"
         );
         let size = read.mesh.bounds().size();
         assert!((size - DVec3::new(120.0, 72.0, 88.0)).abs().max_element() < 0.2, "{size}");
@@ -122,7 +122,7 @@ async fn two_bodies_with_roles_become_one_file_and_the_part_is_swapped() {
     b.grid_step("0.4").await;
     let mesh = made(&b, "both.3mf").await.mesh;
     let t = Topology::of(&mesh);
-    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    assert!(t.sound() && t.components == 1, "{} pieces", t.components);
     let (volume, solid) = (mesh.volume(), plate.volume());
     assert!(volume > solid + 500.0 && volume < solid + 0.6 * block.volume(), "{volume}");
 
@@ -361,7 +361,7 @@ async fn a_sheet_is_pulled_thickened_and_stands_on_the_bed() {
     b.grid_step("0.6").await;
     let mesh = made(&b, "sheet.3mf").await.mesh;
     let t = Topology::of(&mesh);
-    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    assert!(t.sound() && t.components == 1, "{} pieces", t.components);
     let bounds = mesh.bounds();
     // 60 mm deep, and somewhat more where its rims lean; now that is its height.
     assert!(
@@ -433,7 +433,7 @@ async fn a_revolved_part_is_drawn_and_edited_later() {
     let mesh = stl::read(&b.downloaded("Revolved part.stl").await, &Limits::default()).unwrap();
     let mesh = ulmix_mesh::weld::weld(&mesh.mesh, 0.0).mesh;
     let t = Topology::of(&mesh);
-    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    assert!(t.sound() && t.components == 1, "{} pieces", t.components);
     let ring = |p: &DVec3| p.truncate().length();
     let [low, high] =
         mesh.points.iter().map(ring).fold([f64::MAX, 0.0], |[a, b], r| [a.min(r), b.max(r)]);

@@ -56,7 +56,7 @@ async fn a_zone_gets_a_structure_of_its_own() {
     b.step("Mesh").await;
     let mesh = made(&b, "two.3mf").await.mesh;
     let t = Topology::of(&mesh);
-    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    assert!(t.sound() && t.components == 1, "{} pieces", t.components);
     let distance = SignedDistance::new(&mesh, &t);
     // As many places along a side as share no factor with the cells there.
     const N: u32 = 31;
@@ -87,7 +87,7 @@ async fn the_tow_grip_and_the_cradle_leave_as_files() {
     .await;
     let grip = made(&b, "grip.3mf").await.mesh;
     let t = Topology::of(&grip);
-    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    assert!(t.sound() && t.components == 1, "{} pieces", t.components);
     let part = ulmix_part::demo::Reedling::TowGrip.make().0;
     assert!(
         (grip.bounds().size() - part.bounds().size()).abs().max_element() < 0.3,
@@ -175,7 +175,7 @@ async fn an_own_cell_is_drawn_and_used() {
         .await;
     let mesh = made(&b, "own.3mf").await.mesh;
     let t = Topology::of(&mesh);
-    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    assert!(t.sound() && t.components == 1, "{} pieces", t.components);
     // Cells' corners lie around the middle of the part.
     let distance = SignedDistance::new(&mesh, &t);
     for p in [[16.0, 12.0, 12.0], [12.0, 12.0, 16.0], [14.0, 14.0, 14.0], [18.0, 14.0, 18.0]] {
@@ -250,7 +250,7 @@ async fn rows_of_cells_go_round_a_tube() {
     .await;
     let mesh = made(&b, "polar.3mf").await.mesh;
     let t = Topology::of(&mesh);
-    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    assert!(t.sound() && t.components == 1, "{} pieces", t.components);
     // Outer diameter 60, bore 30, height 50: rows at both rims, every thirty degrees, every 12.5
     // mm.
     let distance = SignedDistance::new(&mesh, &t);
@@ -351,7 +351,7 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
     .await;
     let read = made(&b, "Plate.3mf").await;
     let t = Topology::of(&read.mesh);
-    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    assert!(t.sound() && t.components == 1, "{} pieces", t.components);
     let size = read.mesh.bounds().size();
     assert!((size - DVec3::new(90.0, 60.0, 12.0)).abs().max_element() < 0.1, "{size}");
 }
@@ -383,7 +383,7 @@ async fn struts_get_a_section_and_stand_proud() {
     b.saved().await;
     let mesh = made(&b, "proud.3mf").await.mesh;
     let t = Topology::of(&mesh);
-    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    assert!(t.sound() && t.components == 1, "{} pieces", t.components);
     // The plate is 12 mm high and the cells begin in its middle: struts lie on its faces and reach
     // half of 1.2 mm further.
     let high = mesh.bounds().size().z;
@@ -434,5 +434,5 @@ async fn relaxing_is_stopped_on_its_way_and_struts_run_in_curves() {
     b.grid_step("0.5").await;
     let grip = made(&b, "curves.3mf").await.mesh;
     let t = Topology::of(&grip);
-    assert!(t.sound() && t.pieces == 1, "{} pieces", t.pieces);
+    assert!(t.sound() && t.components == 1, "{} pieces", t.components);
 }

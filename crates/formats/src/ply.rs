@@ -6,7 +6,7 @@ use glam::DVec3;
 use ulmix_mesh::TriMesh;
 
 #[derive(Clone, Copy, PartialEq)]
-enum Form {
+enum PlyEncoding {
     Ascii,
     Little,
     Big,
@@ -24,14 +24,14 @@ enum Scalar {
     F64,
 }
 
-enum Kind {
+enum PlyScalar {
     One(Scalar),
     List { count: Scalar, item: Scalar },
 }
 
 struct Property {
     name: String,
-    kind: Kind,
+    kind: PlyScalar,
 }
 
 struct Element {
@@ -50,7 +50,7 @@ fn broken(what: impl Into<String>) -> FormatError {
 /// A file that is damaged, holds no triangles or passes a limit, and work that was stopped.
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     let (form, elements, start) = header(bytes)?;
-    let mut body = Body { bytes: &bytes[start..], form };
+    let mut body = PlyBody { bytes: &bytes[start..], form };
     let mut mesh = TriMesh::default();
     let (mut list, mut places) = (Vec::new(), Vec::new());
     for e in &elements {
@@ -69,13 +69,13 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
             let mut point = DVec3::ZERO;
             for p in &e.properties {
                 match p.kind {
-                    Kind::One(scalar) => {
+                    PlyScalar::One(scalar) => {
                         let v = body.value(scalar).ok_or_else(cut)?;
                         if let Some(a) = axis(p).filter(|_| is_points) {
                             point[a] = v;
                         }
                     }
-                    Kind::List { count, item } => {
+                    PlyScalar::List { count, item } => {
                         let n = body.value(count).ok_or_else(cut)?;
                         if !(0.0..=1e6).contains(&n) {
                             return Err(broken(format!(
@@ -119,7 +119,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     usable(mesh, Vec::new(), limits, "PLY", None)
 }
 
-fn header(bytes: &[u8]) -> Result<(Form, Vec<Element>, usize), FormatError> {
+fn header(bytes: &[u8]) -> Result<(PlyEncoding, Vec<Element>, usize), FormatError> {
     const LONGEST: usize = 1 << 16;
     let (mut form, mut elements, mut at) = (None, Vec::<Element>::new(), 0);
     loop {
@@ -138,15 +138,15 @@ fn header(bytes: &[u8]) -> Result<(Form, Vec<Element>, usize), FormatError> {
         let unknown = || broken(format!("The header says “{line}”, which no PLY says."));
         match words[..] {
             ["end_header"] => break,
-            ["format", "ascii", _] => form = Some(Form::Ascii),
-            ["format", "binary_little_endian", _] => form = Some(Form::Little),
-            ["format", "binary_big_endian", _] => form = Some(Form::Big),
+            ["format", "ascii", _] => form = Some(PlyEncoding::Ascii),
+            ["format", "binary_little_endian", _] => form = Some(PlyEncoding::Little),
+            ["format", "binary_big_endian", _] => form = Some(PlyEncoding::Big),
             ["element", name, count] => {
                 let count = count.parse().map_err(|_| unknown())?;
                 elements.push(Element { name: name.into(), count, properties: Vec::new() });
             }
             ["property", "list", count, item, name] => {
-                let kind = Kind::List {
+                let kind = PlyScalar::List {
                     count: scalar(count).ok_or_else(unknown)?,
                     item: scalar(item).ok_or_else(unknown)?,
                 };
@@ -154,7 +154,7 @@ fn header(bytes: &[u8]) -> Result<(Form, Vec<Element>, usize), FormatError> {
                 of.properties.push(Property { name: name.into(), kind });
             }
             ["property", kind, name] => {
-                let kind = Kind::One(scalar(kind).ok_or_else(unknown)?);
+                let kind = PlyScalar::One(scalar(kind).ok_or_else(unknown)?);
                 elements
                     .last_mut()
                     .ok_or_else(unknown)?
@@ -182,15 +182,15 @@ fn scalar(name: &str) -> Option<Scalar> {
     })
 }
 
-struct Body<'a> {
+struct PlyBody<'a> {
     bytes: &'a [u8],
-    form: Form,
+    form: PlyEncoding,
 }
 
-impl Body<'_> {
+impl PlyBody<'_> {
     /// The next number; `None` at the end, or where there is none.
     fn value(&mut self, scalar: Scalar) -> Option<f64> {
-        if self.form == Form::Ascii {
+        if self.form == PlyEncoding::Ascii {
             let start = self.bytes.iter().position(|b| !b.is_ascii_whitespace())?;
             let word = &self.bytes[start..];
             let end = word.iter().position(u8::is_ascii_whitespace).unwrap_or(word.len());
@@ -213,7 +213,7 @@ impl Body<'_> {
     fn take<const N: usize>(&mut self) -> Option<[u8; N]> {
         let mut out: [u8; N] = self.bytes.get(..N)?.try_into().ok()?;
         self.bytes = &self.bytes[N..];
-        if self.form == Form::Big {
+        if self.form == PlyEncoding::Big {
             out.reverse();
         }
         Some(out)
@@ -226,11 +226,11 @@ mod tests {
     use proptest::prelude::*;
 
     /// A ball in one of the three forms, with properties that are of no use here.
-    fn write(m: &TriMesh, form: Form) -> Vec<u8> {
+    fn write(m: &TriMesh, form: PlyEncoding) -> Vec<u8> {
         let name = match form {
-            Form::Ascii => "ascii",
-            Form::Little => "binary_little_endian",
-            Form::Big => "binary_big_endian",
+            PlyEncoding::Ascii => "ascii",
+            PlyEncoding::Little => "binary_little_endian",
+            PlyEncoding::Big => "binary_big_endian",
         };
         let head = format!(
             "ply\nformat {name} 1.0\ncomment made here\nelement vertex {}\nproperty double x\nproperty double y\nproperty double z\n\
@@ -240,9 +240,9 @@ mod tests {
         );
         let mut out = head.into_bytes();
         let mut put = |text: String, bytes: &[u8]| match form {
-            Form::Ascii => out.extend(format!("{text} ").bytes()),
-            Form::Little => out.extend(bytes),
-            Form::Big => out.extend(bytes.iter().rev()),
+            PlyEncoding::Ascii => out.extend(format!("{text} ").bytes()),
+            PlyEncoding::Little => out.extend(bytes),
+            PlyEncoding::Big => out.extend(bytes.iter().rev()),
         };
         for p in &m.points {
             p.to_array().iter().for_each(|v| put(format!("{v:?}"), &v.to_le_bytes()));
@@ -259,7 +259,7 @@ mod tests {
     #[test]
     fn all_three_forms_come_back_exactly() {
         let m = TriMesh::sphere(3.3, 3);
-        for form in [Form::Ascii, Form::Little, Form::Big] {
+        for form in [PlyEncoding::Ascii, PlyEncoding::Little, PlyEncoding::Big] {
             let again = crate::read(&write(&m, form), &Limits::default()).unwrap();
             assert!(again.mesh == m && again.format == "PLY");
         }
@@ -267,7 +267,7 @@ mod tests {
 
     #[test]
     fn lying_and_cut_files_are_refused_in_words() {
-        let whole = write(&TriMesh::sphere(1.0, 1), Form::Little);
+        let whole = write(&TriMesh::sphere(1.0, 1), PlyEncoding::Little);
         let said = |b: &[u8]| read(b, &Limits::default()).unwrap_err().to_string();
         assert!(said(&whole[..whole.len() - 3]).contains("ends within face"));
         let lying = String::from_utf8_lossy(&whole[..200])
@@ -288,7 +288,7 @@ mod tests {
     proptest! {
         #[test]
         fn no_bytes_make_a_reader_fall(seed in any::<u64>(), cut in 0usize..3000, form in 0u8..3) {
-            let form = [Form::Ascii, Form::Little, Form::Big][form as usize];
+            let form = [PlyEncoding::Ascii, PlyEncoding::Little, PlyEncoding::Big][form as usize];
             let mut bytes = write(&TriMesh::sphere(1.0, 2), form);
             bytes.truncate(cut.max(4));
             let mut state = seed;

@@ -1,7 +1,7 @@
 //! Axes that a structure takes from a face of the part.
 
 use glam::{DMat2, DVec2, DVec3};
-use ulmix_mesh::faces::{Face, Kind};
+use ulmix_mesh::faces::{Face, FaceForm};
 use ulmix_part::Part;
 
 /// Three axes at right angles, the last as given.
@@ -17,7 +17,7 @@ pub fn across(axis: DVec3) -> [DVec3; 3] {
 /// meet it (least squares over the lines along them); of another it stands upright on the face's
 /// middle.
 pub fn axis_of(part: &Part, face: &Face) -> (DVec3, DVec3) {
-    if !matches!(face.kind, Kind::Cylinder { .. } | Kind::Cone { .. }) {
+    if !matches!(face.kind, FaceForm::Cylinder { .. } | FaceForm::Cone { .. }) {
         return (face.place, face.direction);
     }
     let [x, y, axis] = across(face.direction);

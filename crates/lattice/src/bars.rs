@@ -1,6 +1,6 @@
 //! Struts with flat sides, as fields.
 
-use super::members::{Across, Segment};
+use super::members::{Across, StrutSegment};
 use glam::DVec3;
 use ulmix_field::numeric::trig::sin_cos;
 use wide::f32x8;
@@ -17,7 +17,7 @@ pub struct Bar {
     length: f64,
     /// Half of what it is taller than wide.
     taller: f64,
-    /// See [`Segment`].
+    /// See [`StrutSegment`].
     extra: f64,
     more: f64,
 }
@@ -27,7 +27,7 @@ pub struct Bar {
 pub(crate) type Quick = [f32; 16];
 
 impl Bar {
-    pub fn new(s: &Segment, taller_mm: f64, turn_deg: f64) -> Bar {
+    pub fn new(s: &StrutSegment, taller_mm: f64, turn_deg: f64) -> Bar {
         let along = (s.b - s.a).normalize_or_zero();
         let first = if along.z.abs() > 0.999 { DVec3::X } else { DVec3::Z };
         let up = (first - along * first.dot(along)).normalize_or_zero();
@@ -147,7 +147,7 @@ mod tests {
         ) {
             let (a, b, q) = (DVec3::from(a), DVec3::from(b), DVec3::from(q));
             prop_assume!(a.distance(b) > 0.5);
-            let bar = Bar::new(&Segment { a, b, extra: 0.0, more: 0.0 }, taller, turn);
+            let bar = Bar::new(&StrutSegment { a, b, extra: 0.0, more: 0.0 }, taller, turn);
             let clearance = bar.clearance(q);
             prop_assert!((clearance - by_sampling(&bar, q)).abs() < 0.08, "{} {}", clearance, by_sampling(&bar, q));
             // The greatest of three coordinates is no more than their length, and no less than that
@@ -160,7 +160,7 @@ mod tests {
     #[test]
     fn a_node_is_round_and_both_distances_agree_there() {
         let at = DVec3::new(1.0, 2.0, 3.0);
-        let node = Bar::new(&Segment { a: at, b: at, extra: 0.4, more: 0.0 }, 2.0, 15.0);
+        let node = Bar::new(&StrutSegment { a: at, b: at, extra: 0.4, more: 0.0 }, 2.0, 15.0);
         for q in [at + DVec3::X, at - DVec3::new(0.0, 3.0, 4.0)] {
             assert!((node.distance(q) - (q.distance(at) - 0.4)).abs() < 1e-12);
             assert_eq!(node.distance(q), node.clearance(q));

@@ -1,6 +1,6 @@
 //! How the surface of a lattice bends, from its field alone.
 
-use super::Bare;
+use super::BareStructure;
 use glam::DVec3;
 use ulmix_mesh::parallel;
 
@@ -15,7 +15,7 @@ const LONGEST: f64 = 8.0;
 /// of a thickness in mm, sorted. The smaller curvature counts no less than long triangles can make
 /// use of. `places` have their distances from the structure and are sorted by those; the ones
 /// nearest to the surface are moved onto it. 1/mm.
-pub(crate) fn bends(bare: &dyn Bare, thickness: f64, places: &[(f64, DVec3)]) -> Vec<f64> {
+pub(crate) fn bends(bare: &dyn BareStructure, thickness: f64, places: &[(f64, DVec3)]) -> Vec<f64> {
     let (lattice, level) = (bare.thicken(thickness), bare.level(thickness));
     let middle = places.partition_point(|p| p.0 < level);
     let from = middle.saturating_sub(ASKED / 2).min(places.len().saturating_sub(ASKED));

@@ -2,7 +2,7 @@
 //! they lie in the part.
 
 use super::skeleton::Skeleton;
-use super::Lengths;
+use super::LengthSpread;
 use glam::{DMat3, DVec3};
 use std::collections::BTreeSet;
 use ulmix_field::numeric::low_discrepancy;
@@ -94,9 +94,9 @@ pub fn without_dead_ends(
                     (net.struts[strut][end] as usize, net.struts[strut][1 - end] as usize);
                 let (p, along) =
                     (net.nodes[node], (net.nodes[node] - net.nodes[from]).normalize_or_zero());
-                let mut hits = Vec::new();
-                part.distance.segment_hits(p, p + along * far, &mut hits);
-                if let Some(t) = hits.iter().map(|h| h.t).min_by(f64::total_cmp) {
+                let mut crossings = Vec::new();
+                part.distance.segment_crossings(p, p + along * far, &mut crossings);
+                if let Some(t) = crossings.iter().map(|h| h.t).min_by(f64::total_cmp) {
                     net.nodes[node] = p + along * (t * far);
                 }
             }
@@ -207,7 +207,7 @@ const BINS: usize = 32;
 const OF_CELLS: f64 = 0.6;
 
 /// How many struts are how long.
-pub fn histogram(all: &[f64]) -> Option<Lengths> {
+pub fn histogram(all: &[f64]) -> Option<LengthSpread> {
     let longest = all.iter().copied().fold(0.0, f64::max);
     let middle = median(all.to_vec()).filter(|_| longest > 0.0)?;
     // A few long ones would leave the others to few bins.
@@ -220,7 +220,7 @@ pub fn histogram(all: &[f64]) -> Option<Lengths> {
     let least = counts[..below].iter().copied().min().unwrap_or(0);
     let valley = (0..below).rev().find(|n| counts[*n] == least).unwrap_or(0);
     let any = counts[..valley].iter().any(|n| *n > 0);
-    Some(Lengths {
+    Some(LengthSpread {
         bin_mm,
         suggested_weld_mm: if any { (valley as f64 + 0.5) * bin_mm } else { 0.0 },
         counts,
@@ -290,7 +290,7 @@ mod tests {
             let mut at = vec![0; out.nodes.len()];
             out.struts.iter().flatten().for_each(|n| at[*n as usize] += 1);
             assert!(at.iter().all(|n| *n <= most), "{most}: {at:?}");
-            assert_eq!(out.facts().pieces, 1);
+            assert_eq!(out.facts().components, 1);
             // Every tip is where it was, with its own strut.
             assert_eq!(out.struts.len() - star.struts.len(), out.nodes.len() - star.nodes.len());
             assert!(out.nodes[1..31] == star.nodes[1..]);

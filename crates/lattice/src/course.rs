@@ -10,8 +10,8 @@ use super::unit::UnitStrut;
 use glam::{DVec2, DVec3, Vec3Swizzles};
 use std::collections::HashMap;
 use std::f64::consts::TAU;
-use ulmix_mesh::bvh::SegmentHit;
-use ulmix_mesh::faces::Kind;
+use ulmix_mesh::bvh::SegmentCrossing;
+use ulmix_mesh::faces::FaceForm;
 use ulmix_mesh::{Bvh, TriMesh};
 use ulmix_part::Part;
 use ulmix_recipe::course::Course;
@@ -69,7 +69,7 @@ impl Rows {
         let faces = || part.faces().list.iter();
         let marked = about
             .and_then(|m| part.face(m))
-            .or_else(|| faces().find(|f| matches!(f.kind, Kind::Cylinder { .. })));
+            .or_else(|| faces().find(|f| matches!(f.kind, FaceForm::Cylinder { .. })));
         let (origin, axis) =
             marked.map_or((part.mesh.bounds().centre(), DVec3::Z), |f| axis_of(part, f));
         let axes = across(axis);
@@ -232,9 +232,9 @@ impl Rim {
     fn height(&self, at: DVec2) -> f64 {
         let Some(tree) = &self.tree else { return self.middle.z };
         let over = |at: DVec2| {
-            let mut hits: Vec<SegmentHit> = Vec::new();
-            tree.segment_hits(at.extend(self.low), at.extend(self.high), &mut hits);
-            hits.iter().map(|h| self.low + (self.high - self.low) * h.t).reduce(self.of_two)
+            let mut crossings: Vec<SegmentCrossing> = Vec::new();
+            tree.segment_crossings(at.extend(self.low), at.extend(self.high), &mut crossings);
+            crossings.iter().map(|h| self.low + (self.high - self.low) * h.t).reduce(self.of_two)
         };
         // On the very rim a line may pass by.
         let pulled = at.lerp(self.middle.xy(), 1e-7);

@@ -1,7 +1,7 @@
 //! Thickness and relative density, one from the other, without trying meshes.
 
 use super::bending::bends;
-use super::Bare;
+use super::BareStructure;
 use glam::DVec3;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -9,7 +9,7 @@ use ulmix_mesh::parallel;
 
 /// Distances to a structure over a zone, sorted.
 pub struct DensityCurve {
-    bare: Arc<dyn Bare>,
+    bare: Arc<dyn BareStructure>,
     sorted: Vec<f64>,
     /// Some of the points with their distances, in the order of those.
     places: Vec<(f64, DVec3)>,
@@ -20,7 +20,7 @@ pub struct DensityCurve {
 
 impl DensityCurve {
     /// `points` spread evenly over the fill zone.
-    pub fn new(bare: Arc<dyn Bare>, points: &[DVec3]) -> DensityCurve {
+    pub fn new(bare: Arc<dyn BareStructure>, points: &[DVec3]) -> DensityCurve {
         let measured =
             |points: &[DVec3]| -> Vec<f64> { parallel::map_list(points, |_, &p| bare.measure(p)) };
         let (mut sorted, mut cell) = (measured(points), measured(&bare.cell_points()));
@@ -39,7 +39,7 @@ impl DensityCurve {
     }
 
     /// The structure that was measured.
-    pub fn bare(&self) -> &dyn Bare {
+    pub fn bare(&self) -> &dyn BareStructure {
         &*self.bare
     }
 

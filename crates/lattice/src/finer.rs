@@ -1,7 +1,7 @@
 //! Cells that are smaller near chosen places: the wanted size anywhere, as a share of the cell
 //! size.
 
-use super::relaxing::{Forgetful, Rest};
+use super::relaxing::{NoCache, RelaxationCache};
 use glam::DVec3;
 use ulmix_part::solids::Solid;
 use ulmix_part::Part;
@@ -17,12 +17,12 @@ pub struct Site<'a> {
     /// For looking while values are chosen: a foam sheet that is not wholly relaxed will do.
     pub draft: bool,
     /// Where relaxing seed points leaves off.
-    pub rest: &'a dyn Rest,
+    pub relaxed: &'a dyn RelaxationCache,
 }
 
 impl<'a> From<&'a Part> for Site<'a> {
     fn from(part: &'a Part) -> Site<'a> {
-        Site { part, zones: None, draft: false, rest: &Forgetful }
+        Site { part, zones: None, draft: false, relaxed: &NoCache }
     }
 }
 
@@ -32,16 +32,16 @@ pub fn marked<'a>(zones: &'a Zones, finer: Option<&Finer>) -> Vec<&'a Place> {
 }
 
 /// The size of cells by place.
-pub struct Sizes<'a> {
+pub struct CellSizes<'a> {
     /// Where cells are smallest.
     near: Vec<Solid>,
     surface: Option<&'a Part>,
     finer: Finer,
 }
 
-impl<'a> Sizes<'a> {
+impl<'a> CellSizes<'a> {
     /// `None` when cells are of one size everywhere.
-    pub fn of(site: Site<'a>, finer: Option<&Finer>) -> Option<Sizes<'a>> {
+    pub fn of(site: Site<'a>, finer: Option<&Finer>) -> Option<CellSizes<'a>> {
         let finer = finer?;
         let marked = site.zones.into_iter().flat_map(|zones| marked(zones, Some(finer)));
         let regions = marked.map(|place| Solid::of(place, site.part).0);
@@ -49,7 +49,11 @@ impl<'a> Sizes<'a> {
         let near: Vec<Solid> =
             regions.filter(|r| r.value(site.part.mesh.points[0]).is_finite()).collect();
         let surface = finer.surface.then_some(site.part);
-        (surface.is_some() || !near.is_empty()).then_some(Sizes { near, surface, finer: *finer })
+        (surface.is_some() || !near.is_empty()).then_some(CellSizes {
+            near,
+            surface,
+            finer: *finer,
+        })
     }
 
     /// The smallest share.

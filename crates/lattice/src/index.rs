@@ -6,7 +6,7 @@ use ulmix_mesh::parallel;
 
 /// A box cut into equal bins. One that repeats stands for the whole of space.
 #[derive(Clone)]
-pub struct Bins {
+pub struct SpaceBins {
     low: DVec3,
     /// Size of the whole box. mm.
     size: DVec3,
@@ -22,9 +22,9 @@ pub struct Bins {
 /// Most bins of a box.
 const MOST_BINS: f64 = 4e6;
 
-impl Bins {
+impl SpaceBins {
     /// Empty bins of about `edge` mm. A side without size has one bin.
-    pub fn new(low: DVec3, size: DVec3, edge: f64, repeats: bool) -> Bins {
+    pub fn new(low: DVec3, size: DVec3, edge: f64, repeats: bool) -> SpaceBins {
         let wanted = |edge: f64| (size / edge).round().max(DVec3::ONE);
         let mut edge = edge;
         while wanted(edge).to_array().iter().product::<f64>() > MOST_BINS {
@@ -34,7 +34,7 @@ impl Bins {
         let per_mm = DVec3::select(size.cmpgt(DVec3::ZERO), n / size, DVec3::ZERO);
         let count = n.to_array().map(|c| c as usize);
         let period = DVec3::select(size.cmpgt(DVec3::ZERO), size, DVec3::ONE);
-        Bins {
+        SpaceBins {
             low,
             size,
             period,
@@ -95,7 +95,7 @@ impl Bins {
         things: usize,
         span: impl Fn(usize) -> (DVec3, DVec3) + Sync,
         matters: impl Fn(usize, DVec3) -> bool + Sync,
-    ) -> Bins {
+    ) -> SpaceBins {
         let range = |axis: usize, low: f64, high: f64| {
             let most = self.count[axis] as f64 - 1.0;
             let at = |v: f64| (v * self.per_mm[axis]).floor();
@@ -125,7 +125,7 @@ impl Bins {
     }
 
     /// Puts into every bin what `find` gives for its middle.
-    pub fn gather(mut self, find: impl Fn(DVec3) -> Vec<u32> + Sync) -> Bins {
+    pub fn gather(mut self, find: impl Fn(DVec3) -> Vec<u32> + Sync) -> SpaceBins {
         let [x, y, _] = self.count;
         let lists: Vec<Vec<u32>> = parallel::map(self.len(), |bin| {
             find(self.middle([bin % x, bin / x % y, bin / (x * y)]))

@@ -2,7 +2,7 @@
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`level`], [`surface`], [`bulk`] | periodic surfaces: level functions; true thickness; in bulk |
+//! | [`level`], [`surface`], [`grid_field`] | periodic surfaces: level functions; true thickness; in bulk |
 //! | [`foam`] | a random sheet that meets the part's surface at a right angle |
 //! | [`skeleton`] | struts as a graph of nodes and edges |
 //! | [`trim`], [`clean`] | raw nets cut off at the part's surface; what they have too much of |
@@ -27,7 +27,6 @@
 pub mod axes;
 mod bars;
 mod bending;
-pub mod bulk;
 pub mod clean;
 pub mod course;
 pub mod density;
@@ -35,6 +34,7 @@ mod elimination;
 pub mod finer;
 pub mod foam;
 pub mod from_mesh;
+pub mod grid_field;
 pub mod index;
 pub mod level;
 pub mod make;
@@ -68,12 +68,12 @@ use ulmix_field::polygonise::RowPoints;
 use utoipa::ToSchema;
 
 /// A structure before it is given thickness.
-pub trait Bare: Send + Sync {
+pub trait BareStructure: Send + Sync {
     /// Grows with the distance from the structure: at a thickness there is material where it lies
-    /// below [`level`](Bare::level). mm.
+    /// below [`level`](BareStructure::level). mm.
     fn measure(&self, p: DVec3) -> f64;
 
-    /// What [`measure`](Bare::measure) is at the border of a structure of this thickness. mm.
+    /// What [`measure`](BareStructure::measure) is at the border of a structure of this thickness. mm.
     fn level(&self, thickness: f64) -> f64;
 
     /// Points spread evenly over one whole cell; none when no two cells are alike.
@@ -146,7 +146,7 @@ pub trait Lattice: Send + Sync {
 
     /// The same on a grid. On coarse grids a member thinner than the step would tear: signs are
     /// taken as if it reached `reach` mm further, and places are still on its true border.
-    fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn Bulk + 'a>;
+    fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn GridField + 'a>;
 
     /// Has it sharp edges of its own, which single places and their normals must show?
     fn sharp(&self) -> bool {
@@ -155,11 +155,11 @@ pub trait Lattice: Send + Sync {
 
     /// Do its sheets lie so far apart on a grid of this step that vertices may leave their cells
     /// and triangles still not cross?
-    fn roomy(&self, step: f64) -> bool;
+    fn allows_overshoot(&self, step: f64) -> bool;
 }
 
 /// A lattice on a grid: the same field near its border, and many samples at a time.
-pub trait Bulk: Send + Sync {
+pub trait GridField: Send + Sync {
     /// As [`Lattice::value`], exact within two steps of the border and of the right sign beyond.
     fn value(&self, p: DVec3) -> f64;
 
@@ -292,9 +292,10 @@ pub struct Facts {
     pub strands: usize,
     /// How long struts are before short ones are welded.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub lengths: Option<Lengths>,
+    pub lengths: Option<LengthSpread>,
     /// Connected pieces.
-    pub pieces: usize,
+    #[serde(alias = "pieces")]
+    pub components: usize,
     /// Cells along each direction, of rows that bend.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub rows: Option<[usize; 3]>,
@@ -305,7 +306,7 @@ pub struct Facts {
 
 /// A histogram of struts by their length.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Lengths {
+pub struct LengthSpread {
     /// Width of each bin, the first of which begins at 0. mm.
     pub bin_mm: f64,
     /// Struts by length, from the shortest to the longest in equal classes.

@@ -3,28 +3,28 @@
 use super::axes::{across, axis_of};
 use super::clean::is_on_surface;
 use super::course::Rows;
-use super::finer::{Site, Sizes};
+use super::finer::{CellSizes, Site};
 use super::foam::Foam;
 use super::meeting::meeting;
-use super::members::{Frame, Hole, Source};
+use super::members::{Frame, StrutSource, WallOpening};
 use super::mesh_cell::MeshCell;
 use super::net::Net;
 use super::opening::{median_hole, nearest_width, of_cells, sampled, TRIANGLE};
 use super::outer;
 use super::passage::way_through;
-use super::region::{box_of, Region, Scaled, Shadow};
+use super::region::{box_of, Scaled, SeedRegion, Shadow};
 use super::seeds::{scatter, Scattered};
 use super::skeleton::Skeleton;
 use super::surface::{turn, Periodic};
 use super::trim::cleaned;
-use super::voronoi::{Asked, Within};
-use super::{own_cell, taper, unit, Bare, Facts};
+use super::voronoi::{DiagramBounds, DiagramRequest};
+use super::{own_cell, taper, unit, BareStructure, Facts};
 use glam::{DMat3, DVec3};
 use std::sync::Arc;
 use ulmix_field::numeric::median;
 use ulmix_field::numeric::{low_discrepancy, low_discrepancy_flat};
 use ulmix_mesh::parallel;
-use ulmix_part::sides::Sides;
+use ulmix_part::point_location::PointLocator;
 use ulmix_part::Part;
 use ulmix_recipe::seeds::MOST_SEEDS;
 use ulmix_recipe::{
@@ -38,7 +38,7 @@ pub fn structure<'a>(
     s: &Structure,
     joins: Joins,
     cancelled: &(dyn Fn() -> bool + Sync),
-) -> Option<Arc<dyn Bare>> {
+) -> Option<Arc<dyn BareStructure>> {
     let site = site.into();
     let part = site.part;
     let frame = frame_of(part, s);
@@ -91,11 +91,11 @@ pub fn seed_cells(
         return Some(SeedCells::default());
     };
     let (frame, scale, sizes) =
-        (frame_of(site.part, s), DVec3::from(s.cell_mm), Sizes::of(site, s.finer()));
-    let sides = Sides::new(site.part, places_of(site.part, s));
+        (frame_of(site.part, s), DVec3::from(s.cell_mm), CellSizes::of(site, s.finer()));
+    let sides = PointLocator::new(site.part, places_of(site.part, s));
     let region = Scaled { part: site.part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
-    let found = scatter(&region, seeds, own_points(seeds, frame, scale), site.rest, cancelled)?;
-    let asked = Asked { edge: &|a, b| region.may_reach(a, b), circles: false };
+    let found = scatter(&region, seeds, own_points(seeds, frame, scale), site.relaxed, cancelled)?;
+    let asked = DiagramRequest { edge: &|a, b| region.may_reach(a, b), circles: false };
     let edges =
         region.placed_net(found.cells().diagram(found.points(), &found.bounds, &asked).edges);
     let inside: Vec<bool> = parallel::map_list(&edges.nodes, |_, p| sides.inside(*p));
@@ -184,7 +184,7 @@ type Counts<'a> = &'a (dyn Fn([DVec3; 2]) -> bool + Sync);
 
 /// The struts of a structure of struts in the part; `None` for structures of walls, and when there
 /// are more than [`MOST_STRUTS`].
-pub fn skeleton_of(part: &Part, s: &Structure, bare: &dyn Bare) -> Option<Skeleton> {
+pub fn skeleton_of(part: &Part, s: &Structure, bare: &dyn BareStructure) -> Option<Skeleton> {
     match (unit_struts(s), s.bent()) {
         (Some(unit), None) => {
             let ends = repeated_struts(part, &unit, s)?;
@@ -203,7 +203,7 @@ pub fn skeleton_of(part: &Part, s: &Structure, bare: &dyn Bare) -> Option<Skelet
 pub fn some_struts(
     part: &Part,
     s: &Structure,
-    bare: &dyn Bare,
+    bare: &dyn BareStructure,
     counts: Counts,
 ) -> Option<Vec<[DVec3; 2]>> {
     match (unit_struts(s), s.bent()) {
@@ -248,10 +248,10 @@ fn cells(unit: &[unit::UnitStrut], s: &Structure, frame: Frame, joins: Joins) ->
         shortest_mm: lengths.iter().copied().fold(f64::INFINITY, f64::min),
         mean_mm: lengths.iter().sum::<f64>() / lengths.len() as f64,
         longest_mm: lengths.iter().copied().fold(0.0, f64::max),
-        pieces: meeting.pieces,
+        components: meeting.components,
         ..Facts::default()
     };
-    let net = Net::new(frame, Source::Repeated { struts, cell }, joins, s.smallest());
+    let net = Net::new(frame, StrutSource::Repeated { struts, cell }, joins, s.smallest());
     let opening = of_cells(|p| net.clearance(p), frame, cell);
     net.with_opening(opening).with_facts(facts).with_cell_points(cell_points(frame, cell))
 }
@@ -283,7 +283,7 @@ pub fn few_enough(part: &Part, s: &Structure, joins: Joins) -> Result<(), Recipe
 /// on its surface.
 fn net_of(site: Site, struts: Vec<[DVec3; 2]>, inner: usize, joins: Joins, cell: f64) -> Net {
     let ends = taper::ends(site, joins.taper, &struts);
-    Net::new(Frame::OF_PART, Source::Struts { struts, inner, ends }, joins, cell)
+    Net::new(Frame::OF_PART, StrutSource::Struts { struts, inner, ends }, joins, cell)
 }
 
 /// A net without one on the surface that would be thicker.
@@ -306,7 +306,7 @@ fn bent(
     let cell = s.smallest();
     // Near an axis struts shrink to nothing, and are welded.
     let raw = rows.struts(unit);
-    let sides = Sides::new(part, raw.nodes.len());
+    let sides = PointLocator::new(part, raw.nodes.len());
     let weld = |_| clean.weld * cell;
     let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &weld, clean);
     let facts = Facts { rows: Some(rows.counts), ..facts };
@@ -324,7 +324,7 @@ fn extruded(kind: ExtrudedKind, s: &Structure, frame: Frame, joins: Joins) -> Ne
     let (lines, ratio) = unit::pattern(kind);
     let cell = DVec3::new(x, y * ratio, 0.0);
     let struts: Vec<[DVec3; 2]> = lines.iter().map(|e| e.map(|p| p * cell)).collect();
-    let net = Net::new(frame, Source::Repeated { struts, cell }, of_walls(joins), x.min(y));
+    let net = Net::new(frame, StrutSource::Repeated { struts, cell }, of_walls(joins), x.min(y));
     let points = cell_points(frame, cell);
     // The widest round bar that fits between the walls.
     let opening = 2.0 * points.iter().map(|p| net.measure(*p)).fold(0.0, f64::max);
@@ -349,12 +349,13 @@ fn planar(
     let scale = DVec3::new(x, y, 1.0);
     let (low, high) = box_of(site.part, |p| frame.local(p) / scale);
     let region = Shadow { low, high };
-    let found = scatter(&region, seeds, own_points(seeds, frame, scale), site.rest, cancelled)?;
+    let found = scatter(&region, seeds, own_points(seeds, frame, scale), site.relaxed, cancelled)?;
     let cell = found.cell * x.min(y);
     let (walls, volumes) = walls(&found, scale, 0.0);
-    let facts = of_points(Facts { pieces: 1, ..Facts::default() }, &found, &volumes, &region, cell);
+    let facts =
+        of_points(Facts { components: 1, ..Facts::default() }, &found, &volumes, &region, cell);
     let net = Net::new(frame, walls, joins, cell);
-    let sides = Sides::new(site.part, found.inside);
+    let sides = PointLocator::new(site.part, found.inside);
     let cells: Vec<_> =
         found.points()[..found.inside].iter().map(|p| (frame.back(*p * scale), cell)).collect();
     let opening = sampled(site.part, &sides, &net, &cells)
@@ -370,17 +371,20 @@ pub(super) fn own_points(seeds: &Seeds, frame: Frame, scale: DVec3) -> Option<Ve
 
 /// Walls between the cells of points, in mm, and the volumes of the cells. The walls' holes are as
 /// wide as that share of them, 0 for none.
-fn walls(found: &Scattered, scale: DVec3, share: f64) -> (Source, Vec<f64>) {
+fn walls(found: &Scattered, scale: DVec3, share: f64) -> (StrutSource, Vec<f64>) {
     let seeds: Vec<DVec3> = found.points().iter().map(|p| *p * scale).collect();
     let b = found.bounds;
     let most = scale.max_element();
     let outer = (b.outer.0, b.outer.1 * most);
     let bounds =
-        Within { low: b.low * scale, high: b.high * scale, radius: b.radius * most, outer };
-    let asked = Asked { edge: &|_, _| false, circles: share > 0.0 };
+        DiagramBounds { low: b.low * scale, high: b.high * scale, radius: b.radius * most, outer };
+    let asked = DiagramRequest { edge: &|_, _| false, circles: share > 0.0 };
     let d = found.cells().diagram(&seeds, &bounds, &asked);
-    let hole = |&(middle, radius): &(DVec3, f64)| Hole { middle, radius: share * radius };
-    (Source::Walls { seeds, pairs: d.pairs, holes: d.discs.iter().map(hole).collect() }, d.volumes)
+    let hole = |&(middle, radius): &(DVec3, f64)| WallOpening { middle, radius: share * radius };
+    (
+        StrutSource::Walls { seeds, pairs: d.pairs, holes: d.discs.iter().map(hole).collect() },
+        d.volumes,
+    )
 }
 
 /// What is known of the points and cells that a structure grows from. `cell` is the size of a cell,
@@ -389,7 +393,7 @@ fn of_points(
     facts: Facts,
     found: &Scattered,
     volumes: &[f64],
-    region: &dyn Region,
+    region: &dyn SeedRegion,
     cell: f64,
 ) -> Facts {
     Facts {
@@ -414,10 +418,10 @@ fn seeded(
 ) -> Option<Net> {
     let part = site.part;
     let scale = DVec3::from(s.cell_mm);
-    let (seeds, sizes) = (s.seeds()?, Sizes::of(site, s.finer()));
-    let sides = Sides::new(part, places_of(part, s));
+    let (seeds, sizes) = (s.seeds()?, CellSizes::of(site, s.finer()));
+    let sides = PointLocator::new(part, places_of(part, s));
     let region = Scaled { part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
-    let found = scatter(&region, seeds, own_points(seeds, frame, scale), site.rest, cancelled)?;
+    let found = scatter(&region, seeds, own_points(seeds, frame, scale), site.relaxed, cancelled)?;
     if cancelled() {
         return None;
     }
@@ -431,7 +435,8 @@ fn seeded(
     };
     if let Pattern::VoronoiWalls(p) = &s.pattern {
         let (walls, volumes) = walls(&found, scale, p.holes);
-        let facts = known(Facts { nodes: 0, struts: 0, pieces: 1, ..Facts::default() }, &volumes);
+        let facts =
+            known(Facts { nodes: 0, struts: 0, components: 1, ..Facts::default() }, &volumes);
         let hole = median_hole(&walls);
         let net = Net::new(frame, walls, joins, cell).with_smallest(least * cell).with_facts(facts);
         let sampled = Some(&net).filter(|_| hole > 0.0).and_then(opening);
@@ -442,7 +447,11 @@ fn seeded(
     let surface_net = voronoi.and_then(|p| p.net);
     let inner = surface_net.is_none_or(|net| net.inner);
     let edges = |a: DVec3, b: DVec3| voronoi.is_some() && inner && region.may_reach(a, b);
-    let d = found.cells().diagram(points, &found.bounds, &Asked { edge: &edges, circles: false });
+    let d = found.cells().diagram(
+        points,
+        &found.bounds,
+        &DiagramRequest { edge: &edges, circles: false },
+    );
     let outer = surface_net.map_or_else(Skeleton::default, |net| {
         let surface = part.mesh.clone().mapped(|p| region.local(p));
         let sharp: &[[u32; 2]] = if net.edges { &part.sharp_edges } else { &[] };
@@ -500,7 +509,7 @@ fn given(
         struts: own.struts.clone(),
     };
     let cell = median(raw.struts.iter().map(|e| raw.length(*e)).collect()).unwrap_or(1.0);
-    let sides = Sides::new(part, raw.nodes.len());
+    let sides = PointLocator::new(part, raw.nodes.len());
     let weld = |_| clean.weld * cell;
     let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &weld, clean);
     // Thickness is limited by the recipe's cell, and must be told apart up to there.
@@ -525,7 +534,7 @@ fn within_lengths(
     struts: &[[u32; 2]],
     lengths: &StrutLengths,
     cell: f64,
-    region: &dyn Region,
+    region: &dyn SeedRegion,
 ) -> Skeleton {
     let fits = |e: &[u32; 2]| {
         let [a, b] = e.map(|n| points[n as usize]);

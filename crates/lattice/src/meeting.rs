@@ -17,7 +17,7 @@ pub struct Meeting {
     /// Nothing leads from a cell to the next along these axes.
     pub apart: [bool; 3],
     /// Parts of the cell that never meet, not in any of its copies.
-    pub pieces: usize,
+    pub components: usize,
 }
 
 /// Walks a cell's struts as those of a graph on a torus: a way that ends in another copy of where
@@ -34,14 +34,14 @@ pub fn meeting(struts: &[UnitStrut]) -> Meeting {
     let loose =
         beside.iter().filter(|(_, ways)| ways.len() == 1).map(|(p, _)| in_cells(p)).collect();
     let mut apart = [true; 3];
-    let mut pieces = 0;
+    let mut components = 0;
     // Where each place was first come to, in the endless lattice.
     let mut reached: BTreeMap<[i32; 3], IVec3> = BTreeMap::new();
     for start in beside.keys() {
         if reached.contains_key(start) {
             continue;
         }
-        pieces += 1;
+        components += 1;
         reached.insert(*start, IVec3::from(*start));
         let mut open = vec![*start];
         while let Some(place) = open.pop() {
@@ -59,7 +59,7 @@ pub fn meeting(struts: &[UnitStrut]) -> Meeting {
             }
         }
     }
-    Meeting { nodes: beside.len(), loose, apart, pieces }
+    Meeting { nodes: beside.len(), loose, apart, components }
 }
 
 impl Meeting {
@@ -89,8 +89,8 @@ impl Meeting {
                 apart.join(" and ")
             ));
         }
-        if self.pieces > 1 {
-            out.push(format!("The cell is of {} parts that never meet.", self.pieces));
+        if self.components > 1 {
+            out.push(format!("The cell is of {} parts that never meet.", self.components));
         }
         out
     }
@@ -110,7 +110,7 @@ mod tests {
     fn loose_ends_and_sides_that_do_not_meet_are_told() {
         // An upright with an arm that ends in the air.
         let m = meeting(&cell(&[[[6, 6, 0], [6, 6, 12]], [[6, 6, 0], [12, 6, 0]]]));
-        assert_eq!((m.apart, m.pieces, m.loose.len()), ([true, true, false], 1, 1));
+        assert_eq!((m.apart, m.components, m.loose.len()), ([true, true, false], 1, 1));
         assert!(
             m.notes()[0].starts_with("1 end of a strut meets nothing")
                 && m.notes()[1].contains("along x and y")
@@ -121,8 +121,8 @@ mod tests {
             [[6, 6, 0], [12, 6, 0]],
             [[6, 6, 12], [0, 6, 12]],
         ]));
-        assert_eq!((m.apart, m.pieces, m.loose.len()), ([false, true, false], 1, 0));
+        assert_eq!((m.apart, m.components, m.loose.len()), ([false, true, false], 1, 0));
         let m = meeting(&cell(&[[[0, 0, 0], [12, 0, 0]], [[0, 6, 6], [12, 6, 6]]]));
-        assert_eq!((m.apart, m.pieces), ([false, true, true], 2));
+        assert_eq!((m.apart, m.components), ([false, true, true], 2));
     }
 }

@@ -6,7 +6,7 @@
 
 use super::from_mesh::{side_of, solid};
 use super::members::Frame;
-use super::{Bare, Bulk, Gauge, Lattice, Met, Segment};
+use super::{BareStructure, Gauge, GridField, Lattice, Met, Segment};
 use glam::{DVec3, UVec3};
 use std::sync::Arc;
 use ulmix_field::grid::{Bits, Grid};
@@ -14,7 +14,7 @@ use ulmix_field::numeric::low_discrepancy_in;
 use ulmix_field::numeric::median;
 use ulmix_field::numeric::root_within;
 use ulmix_field::polygonise::RowPoints;
-use ulmix_mesh::bvh::{Feature, Nearest};
+use ulmix_mesh::bvh::{Nearest, TriangleFeature};
 use ulmix_mesh::thickness::wall_thickness;
 use ulmix_mesh::{parallel, Bounds, Bvh, SignedDistance, Topology, TriMesh};
 use ulmix_recipe::OwnMesh;
@@ -172,7 +172,9 @@ impl Solid {
         let inside = match (self.about(q), near) {
             (Some((about, by)), _) if about.abs() > by => about < 0.0,
             // Above a face the side is plain.
-            (_, Some(n)) if n.feature == Feature::Face && side(n).abs() > 0.9 * d => side(n) < 0.0,
+            (_, Some(n)) if n.feature == TriangleFeature::Face && side(n).abs() > 0.9 * d => {
+                side(n) < 0.0
+            }
             _ => {
                 let within = WITHIN * self.cell;
                 self.whole.inside(q.clamp(within, self.cell - within))
@@ -225,7 +227,7 @@ impl MeshCell {
     }
 }
 
-impl Bare for MeshCell {
+impl BareStructure for MeshCell {
     fn measure(&self, p: DVec3) -> f64 {
         self.solid.distance(self.solid.reduced(p))
     }
@@ -276,7 +278,7 @@ impl Lattice for Grown {
         self.solid.normal(p)
     }
 
-    fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn Bulk + 'a> {
+    fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn GridField + 'a> {
         Box::new(Gridded { grown: self, grid, reach })
     }
 
@@ -284,7 +286,7 @@ impl Lattice for Grown {
         true
     }
 
-    fn roomy(&self, _: f64) -> bool {
+    fn allows_overshoot(&self, _: f64) -> bool {
         false
     }
 }
@@ -295,7 +297,7 @@ struct Gridded<'a> {
     reach: f64,
 }
 
-impl Bulk for Gridded<'_> {
+impl GridField for Gridded<'_> {
     fn value(&self, p: DVec3) -> f64 {
         self.grown.value(p)
     }

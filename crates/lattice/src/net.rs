@@ -2,9 +2,9 @@
 //! grid.
 
 use super::bars::Bar;
-use super::members::{Frame, Members, Source};
+use super::members::{Frame, Members, StrutSource};
 use super::skeleton::Skeleton;
-use super::{Bare, Bulk, Facts, Gauge, Lattice, Station};
+use super::{BareStructure, Facts, Gauge, GridField, Lattice, Station};
 use glam::DVec3;
 use std::sync::{Arc, OnceLock};
 use ulmix_field::grid::{Bits, Grid};
@@ -26,7 +26,7 @@ pub struct Net {
 
 struct Shared {
     frame: Frame,
-    source: Source,
+    source: StrutSource,
     joins: Joins,
     /// About the size of a cell, where it is largest. mm.
     cell: f64,
@@ -37,7 +37,7 @@ struct Shared {
 
 impl Net {
     /// A net whose members come from a source. `cell` is the size of its cells in mm.
-    pub fn new(frame: Frame, source: Source, joins: Joins, cell: f64) -> Net {
+    pub fn new(frame: Frame, source: StrutSource, joins: Joins, cell: f64) -> Net {
         let margin = 0.5 * cell + joins.blend_mm + joins.node_mm + joins.net_mm + source.thicker();
         Net {
             shared: Arc::new(Shared { frame, source, joins, cell, near: OnceLock::new(), margin }),
@@ -76,8 +76,8 @@ impl Net {
     /// The net before its struts taper; `None` where they do not.
     pub fn straight(&self) -> Option<Net> {
         let Shared { frame, source, joins, cell, .. } = &*self.shared;
-        let Source::Struts { struts, inner, ends } = source else { return None };
-        let plain = Source::Struts { struts: struts.clone(), inner: *inner, ends: Vec::new() };
+        let StrutSource::Struts { struts, inner, ends } = source else { return None };
+        let plain = StrutSource::Struts { struts: struts.clone(), inner: *inner, ends: Vec::new() };
         (!ends.is_empty()).then(|| Net::new(*frame, plain, Joins { taper: None, ..*joins }, *cell))
     }
 
@@ -99,7 +99,7 @@ impl Net {
     }
 }
 
-impl Bare for Net {
+impl BareStructure for Net {
     fn measure(&self, p: DVec3) -> f64 {
         self.shared.distance(p)
     }
@@ -132,7 +132,7 @@ impl Bare for Net {
 
     fn gauge(&self) -> Gauge {
         let Shared { source, frame, .. } = &*self.shared;
-        if frame.flat || matches!(source, Source::Walls { .. }) {
+        if frame.flat || matches!(source, StrutSource::Walls { .. }) {
             Gauge::Across
         } else {
             Gauge::Stations
@@ -162,9 +162,9 @@ impl Bare for Net {
 
     fn bytes(&self) -> usize {
         let source = match &self.shared.source {
-            Source::Repeated { struts, .. } => struts.len() * 48,
-            Source::Struts { struts, ends, .. } => struts.len() * 48 + ends.len() * 16,
-            Source::Walls { seeds, pairs, holes } => {
+            StrutSource::Repeated { struts, .. } => struts.len() * 48,
+            StrutSource::Struts { struts, ends, .. } => struts.len() * 48 + ends.len() * 16,
+            StrutSource::Walls { seeds, pairs, holes } => {
                 seeds.len() * 24 + pairs.len() * 8 + holes.len() * 32
             }
         };
@@ -219,15 +219,16 @@ impl Lattice for ThickNet {
         self.shared.normal(self.shared.near(), p, self.shared.margin)
     }
 
-    fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn Bulk + 'a> {
+    fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn GridField + 'a> {
         Box::new(GriddedNet::new(self, grid, reach))
     }
 
     fn sharp(&self) -> bool {
-        !self.shared.joins.section.is_round() && !matches!(self.shared.source, Source::Walls { .. })
+        !self.shared.joins.section.is_round()
+            && !matches!(self.shared.source, StrutSource::Walls { .. })
     }
 
-    fn roomy(&self, step: f64) -> bool {
+    fn allows_overshoot(&self, step: f64) -> bool {
         self.shared.joins.blend_mm > 3.0 * step && self.radius > step
     }
 }
@@ -252,7 +253,7 @@ impl<'a> GriddedNet<'a> {
         // those that blend there may lie more than the blend's radius away.
         let margin = net.radius + reach + 2.5 * s.joins.blend_mm + 2.0 * grid.step;
         let edge = (3.0 * grid.step).clamp(0.04 * s.cell, 0.25 * s.cell);
-        let walls = matches!(s.source, Source::Walls { .. });
+        let walls = matches!(s.source, StrutSource::Walls { .. });
         let closer =
             (!walls && margin < s.margin).then(|| Members::new(&s.source, s.joins, margin, edge));
         GriddedNet {
@@ -316,7 +317,7 @@ fn each_bin(bins: &[usize; 8], mut f: impl FnMut(usize, u8)) {
     }
 }
 
-impl Bulk for GriddedNet<'_> {
+impl GridField for GriddedNet<'_> {
     fn value(&self, p: DVec3) -> f64 {
         let s = &self.net.shared;
         let q = self.members().bins().reduced(s.frame.local(p));

@@ -1,13 +1,13 @@
 //! How wide the openings of a structure are: the largest ball whose centre can move on through it.
 
-use super::members::{Frame, Source};
+use super::members::{Frame, StrutSource};
 use super::net::Net;
 use super::passage::{across, narrowest};
 use super::seeds::Scattered;
 use glam::DVec3;
 use ulmix_field::numeric::median;
 use ulmix_mesh::parallel;
-use ulmix_part::sides::Sides;
+use ulmix_part::point_location::PointLocator;
 use ulmix_part::Part;
 
 /// Diameter of the largest ball that passes through all cells; `clearance` is the distance from the
@@ -29,7 +29,7 @@ const ASKED: usize = 2000;
 /// thickness. `None` where no way leads through.
 pub(crate) fn sampled(
     part: &Part,
-    sides: &Sides,
+    sides: &PointLocator,
     net: &Net,
     cells: &[(DVec3, f64)],
 ) -> Option<f64> {
@@ -59,8 +59,8 @@ pub(crate) fn sampled(
 pub(crate) const TRIANGLE: f64 = 0.64;
 
 /// Median diameter of the holes in walls; 0 without any.
-pub(crate) fn median_hole(walls: &Source) -> f64 {
-    let Source::Walls { holes, .. } = walls else { return 0.0 };
+pub(crate) fn median_hole(walls: &StrutSource) -> f64 {
+    let StrutSource::Walls { holes, .. } = walls else { return 0.0 };
     2.0 * median(holes.iter().map(|h| h.radius).collect()).unwrap_or(0.0)
 }
 
@@ -98,7 +98,7 @@ mod tests {
     }
 
     fn net(struts: &[[DVec3; 2]], ends: Vec<[f64; 2]>, joins: Joins, cell: f64) -> Net {
-        let source = Source::Struts { struts: struts.to_vec(), inner: struts.len(), ends };
+        let source = StrutSource::Struts { struts: struts.to_vec(), inner: struts.len(), ends };
         Net::new(Frame::OF_PART, source, joins, cell)
     }
 
@@ -106,7 +106,7 @@ mod tests {
     fn openings_are_sought_where_cells_are_smallest_and_the_part_is_deepest() {
         let part =
             Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(60.0, 30.0, 30.0))).unwrap();
-        let sides = Sides::new(&part, 1000);
+        let sides = PointLocator::new(&part, 1000);
         let coarse = cubic(DVec3::ZERO, DVec3::splat(30.0), 10.0);
         let fine = cubic(DVec3::new(30.0, 0.0, 0.0), DVec3::new(60.0, 30.0, 30.0), 6.0);
         let net = net(&[coarse, fine].concat(), Vec::new(), Joins::default(), 10.0);
@@ -124,7 +124,7 @@ mod tests {
     #[test]
     fn struts_count_as_they_are_before_they_taper() {
         let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(30.0))).unwrap();
-        let sides = Sides::new(&part, 1000);
+        let sides = PointLocator::new(&part, 1000);
         let struts = cubic(DVec3::ZERO, DVec3::splat(30.0), 6.0);
         let taper = Taper { toward: Toward::Surface, more_mm: 2.0, reach_mm: 9.0 };
         let tapered = Joins { taper: Some(taper), ..Joins::default() };

@@ -55,9 +55,9 @@ pub fn net(mesh: &TriMesh, points: &[DVec3], pairs: &[[u32; 2]], sharp: &[[u32; 
         }
         out
     };
-    let pieces = parallel::runs(mesh.triangles.len(), TOGETHER, of_run).concat();
-    let nodes: Vec<DVec3> = pieces.iter().flatten().copied().collect();
-    let struts = (0..pieces.len() as u32).map(|n| [2 * n, 2 * n + 1]).collect();
+    let components = parallel::runs(mesh.triangles.len(), TOGETHER, of_run).concat();
+    let nodes: Vec<DVec3> = components.iter().flatten().copied().collect();
+    let struts = (0..components.len() as u32).map(|n| [2 * n, 2 * n + 1]).collect();
     Skeleton { nodes, struts }
 }
 
@@ -129,17 +129,17 @@ fn shared_out(
     while next < seen.len() {
         let own = seen[next];
         next += 1;
-        let mut piece: Vec<(DVec3, Border)> =
+        let mut component: Vec<(DVec3, Border)> =
             (0..3).map(|e| (corners[e], Border::Side(e))).collect();
         for &other in &beside[own as usize] {
-            clip(&mut piece, points[own as usize], points[other as usize], Border::Cell(other));
-            if piece.is_empty() {
+            clip(&mut component, points[own as usize], points[other as usize], Border::Cell(other));
+            if component.is_empty() {
                 break;
             }
         }
-        for n in 0..piece.len() {
-            let ends = [piece[n].0, piece[(n + 1) % piece.len()].0];
-            match piece[n].1 {
+        for n in 0..component.len() {
+            let ends = [component[n].0, component[(n + 1) % component.len()].0];
+            match component[n].1 {
                 Border::Side(e) if keep[e] => out.push(ends),
                 Border::Cell(other) => {
                     if own < other {
@@ -157,36 +157,36 @@ fn shared_out(
 
 /// Cuts off what is nearer to `other` than to `own` (Sutherland & Hodgman 1974). Each corner goes
 /// with the edge that leaves it.
-fn clip(piece: &mut Vec<(DVec3, Border)>, own: DVec3, other: DVec3, border: Border) {
+fn clip(component: &mut Vec<(DVec3, Border)>, own: DVec3, other: DVec3, border: Border) {
     let (normal, middle) = (other - own, (other + own) * 0.5);
     let beyond = |p: DVec3| normal.dot(p - middle);
-    if piece.iter().all(|(p, _)| beyond(*p) <= 0.0) {
+    if component.iter().all(|(p, _)| beyond(*p) <= 0.0) {
         return;
     }
-    let before = std::mem::take(piece);
+    let before = std::mem::take(component);
     for n in 0..before.len() {
         let ((p, edge), (q, _)) = (before[n], before[(n + 1) % before.len()]);
         let (a, b) = (beyond(p), beyond(q));
         let cut = || p.lerp(q, a / (a - b));
         match (a <= 0.0, b <= 0.0) {
-            (true, true) => piece.push((p, edge)),
+            (true, true) => component.push((p, edge)),
             (true, false) => {
-                piece.push((p, edge));
-                piece.push((cut(), border));
+                component.push((p, edge));
+                component.push((cut(), border));
             }
-            (false, true) => piece.push((cut(), edge)),
+            (false, true) => component.push((cut(), edge)),
             (false, false) => {}
         }
     }
-    if piece.len() < 3 {
-        piece.clear();
+    if component.len() < 3 {
+        component.clear();
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::voronoi::{diagram, Within};
+    use crate::voronoi::{diagram, DiagramBounds};
     use ulmix_field::numeric::low_discrepancy;
 
     #[test]
@@ -194,7 +194,7 @@ mod tests {
         let ball = TriMesh::sphere(10.0, 4);
         let points: Vec<DVec3> =
             (1..300).map(|i| ((low_discrepancy(i * 3) * 997.0).fract() - 0.5) * 34.0).collect();
-        let all = Within {
+        let all = DiagramBounds {
             low: DVec3::splat(-20.0),
             high: DVec3::splat(20.0),
             radius: f64::INFINITY,
@@ -229,6 +229,6 @@ mod tests {
         assert!((length(&around) - 40.0).abs() < 1e-9);
         let all = net(&cube, &points, &[[0, 1]], &sharp).merged(1e-9);
         assert!((length(&all) - 160.0).abs() < 1e-9);
-        assert_eq!(all.facts().pieces, 1);
+        assert_eq!(all.facts().components, 1);
     }
 }

@@ -69,7 +69,7 @@ mod tests {
         assert_eq!(struts(&edges).len(), 3);
         assert_eq!(
             meeting(&struts(&edges)),
-            Meeting { nodes: 1, loose: vec![], apart: [false; 3], pieces: 1 }
+            Meeting { nodes: 1, loose: vec![], apart: [false; 3], components: 1 }
         );
         let body = struts(&OwnCell::default());
         assert_eq!(body.len(), 8);
@@ -77,7 +77,7 @@ mod tests {
         assert!((length - 4.0 * 3f64.sqrt()).abs() < 1e-12);
         assert_eq!(
             meeting(&body),
-            Meeting { nodes: 2, loose: vec![], apart: [false; 3], pieces: 1 }
+            Meeting { nodes: 2, loose: vec![], apart: [false; 3], components: 1 }
         );
     }
 

@@ -8,7 +8,7 @@ use ulmix_mesh::topology::UnionFind;
 use ulmix_mesh::{parallel, Bounds};
 
 /// Values at evenly spaced places of a cube.
-struct Raster {
+struct WayRaster {
     /// Places along a side.
     along: usize,
     /// Steps between places that make a side of length 1.
@@ -19,10 +19,10 @@ struct Raster {
     order: Vec<u32>,
 }
 
-impl Raster {
-    fn of(along: usize, span: usize, value: impl Fn(DVec3) -> f64 + Sync) -> Raster {
+impl WayRaster {
+    fn of(along: usize, span: usize, value: impl Fn(DVec3) -> f64 + Sync) -> WayRaster {
         let count = along.pow(3) as u32;
-        let mut out = Raster { along, span, value: Vec::new(), order: (0..count).collect() };
+        let mut out = WayRaster { along, span, value: Vec::new(), order: (0..count).collect() };
         out.value = parallel::map(count as usize, |n| value(out.place(n as u32)));
         let value = &out.value;
         out.order
@@ -53,8 +53,8 @@ const N: usize = 48;
 /// places of the unit cube. Places are joined from the highest value down, with the cell that each
 /// is of, so that a way around the cell shows (Newman & Ziff 2001).
 pub(crate) fn narrowest(value: impl Fn(DVec3) -> f64 + Sync) -> Option<(f64, DVec3)> {
-    let raster = Raster::of(N, N, value);
-    let Raster { value, order, .. } = &raster;
+    let raster = WayRaster::of(N, N, value);
+    let WayRaster { value, order, .. } = &raster;
     let mut up: Vec<(u32, [i32; 3])> = (0..value.len() as u32).map(|n| (n, [0; 3])).collect();
     let mut open = vec![false; value.len()];
     for &n in order {
@@ -106,8 +106,8 @@ const ALONG: usize = 38;
 /// opposite, along any axis; `None` where they do only at values below 0. `value` is asked at
 /// places of the unit cube.
 pub(crate) fn across(value: impl Fn(DVec3) -> f64 + Sync) -> Option<f64> {
-    let raster = Raster::of(ALONG, ALONG - 1, value);
-    let Raster { value, order, .. } = &raster;
+    let raster = WayRaster::of(ALONG, ALONG - 1, value);
+    let WayRaster { value, order, .. } = &raster;
     // By set of joined places, the sides of the cube that it reaches.
     let mut reached: Vec<u8> = (0..value.len() as u32).map(|n| sides_at(raster.at(n))).collect();
     let mut joined = UnionFind::new(value.len());

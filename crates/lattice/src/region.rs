@@ -1,15 +1,15 @@
 //! Where seed points may lie: in a part and on its surface, or in the plane of a pattern.
 
-use super::finer::Sizes;
+use super::finer::CellSizes;
 use super::members::Frame;
 use super::skeleton::Skeleton;
 use glam::DVec3;
 use ulmix_field::numeric::Random;
-use ulmix_part::sides::Sides;
+use ulmix_part::point_location::PointLocator;
 use ulmix_part::Part;
 
 /// Where points may lie.
-pub trait Region: Sync {
+pub trait SeedRegion: Sync {
     /// Bounds of the part.
     fn bounds(&self) -> (DVec3, DVec3);
     /// Distance from the part, negative inside; beyond `limit` any larger number.
@@ -63,13 +63,13 @@ pub struct Scaled<'a> {
     /// The part that the region is in.
     pub part: &'a Part,
     /// Tells which places lie in the part.
-    pub sides: &'a Sides<'a>,
+    pub sides: &'a PointLocator<'a>,
     /// Axes of the structure.
     pub frame: Frame,
     /// Size of a cell along these axes. mm.
     pub scale: DVec3,
     /// Where cells are smaller.
-    pub sizes: Option<&'a Sizes<'a>>,
+    pub sizes: Option<&'a CellSizes<'a>>,
 }
 
 impl Scaled<'_> {
@@ -113,7 +113,7 @@ impl Scaled<'_> {
     }
 }
 
-impl Region for Scaled<'_> {
+impl SeedRegion for Scaled<'_> {
     fn bounds(&self) -> (DVec3, DVec3) {
         box_of(self.part, |p| self.local(p))
     }
@@ -183,7 +183,7 @@ impl Region for Scaled<'_> {
     }
 
     fn least_size(&self) -> f64 {
-        self.sizes.map_or(1.0, Sizes::least)
+        self.sizes.map_or(1.0, CellSizes::least)
     }
 
     fn steepest(&self) -> f64 {
@@ -210,7 +210,7 @@ pub struct Shadow {
     pub high: DVec3,
 }
 
-impl Region for Shadow {
+impl SeedRegion for Shadow {
     fn bounds(&self) -> (DVec3, DVec3) {
         (self.low, self.high)
     }
@@ -247,7 +247,7 @@ mod tests {
     }
 
     /// Turned about all axes, away from the part's middle, with cells of three sizes.
-    fn askew<'a>(part: &'a Part, sides: &'a Sides) -> Scaled<'a> {
+    fn askew<'a>(part: &'a Part, sides: &'a PointLocator) -> Scaled<'a> {
         let turn = DMat3::from_euler(glam::EulerRot::ZYX, 0.4, -0.7, 1.1);
         let frame = Frame { turn, shift: DVec3::new(3.0, -1.0, 2.0), flat: false };
         Scaled { part, sides, frame, scale: DVec3::new(2.0, 3.0, 4.0), sizes: None }
@@ -257,7 +257,7 @@ mod tests {
         #[test]
         fn places_come_back_and_lie_as_far_from_the_part_as_cells_are_small(p in proptest::array::uniform3(-5.0..25.0f64)) {
             let part = block();
-            let sides = Sides::new(&part, 100);
+            let sides = PointLocator::new(&part, 100);
             let region = askew(&part, &sides);
             let p = DVec3::from(p);
             let local = region.local(p);
@@ -287,7 +287,7 @@ mod tests {
     #[test]
     fn sizes_are_in_cells() {
         let part = block();
-        let sides = Sides::new(&part, 100);
+        let sides = PointLocator::new(&part, 100);
         let region = askew(&part, &sides);
         assert!((region.volume() - 20.0 * 10.0 * 6.0 / 24.0).abs() < 1e-9);
         let even =
@@ -311,7 +311,7 @@ mod tests {
     fn places_on_the_surface_follow_the_area_or_its_shadow() {
         const COUNT: usize = 20_000;
         let part = block();
-        let sides = Sides::new(&part, 100);
+        let sides = PointLocator::new(&part, 100);
         let region = Scaled { frame: Frame::OF_PART, scale: DVec3::ONE, ..askew(&part, &sides) };
         let drawn = |from_above: bool| region.on_surface(COUNT, from_above, &mut Random::new(3, 0));
         let all = drawn(false);

@@ -4,8 +4,8 @@
 //! Where cells are of different sizes the middle is that of a mass as dense as one over the size's
 //! fifth power (Du, Faber & Gunzburger 1999).
 
-use super::region::Region;
-use super::voronoi::{CellFacts, Cells, Within};
+use super::region::SeedRegion;
+use super::voronoi::{CellFacts, DiagramBounds, VoronoiCells};
 use glam::DVec3;
 use std::sync::Arc;
 use ulmix_mesh::parallel;
@@ -23,9 +23,9 @@ pub const AT_REST: f64 = 0.003;
 /// Where points are relaxed.
 pub struct Ground<'a> {
     /// Where points may be.
-    pub region: &'a dyn Region,
+    pub region: &'a dyn SeedRegion,
     /// The box around it.
-    pub bounds: Within,
+    pub bounds: DiagramBounds,
     /// Points inside the part come first, those on its surface end here.
     pub inside: usize,
     /// Points, from the first on, that stay where they are.
@@ -42,7 +42,7 @@ pub struct Relaxed {
     /// The points. mm.
     pub points: Vec<DVec3>,
     /// What is known of their cells.
-    pub cells: Cells,
+    pub cells: VoronoiCells,
     /// Rounds done so far.
     pub rounds: u32,
     /// How far a point inside the part or on its surface went in one of the last rounds at most, in
@@ -53,7 +53,7 @@ pub struct Relaxed {
 }
 
 /// Where relaxing leaves off, so that other numbers of rounds need not begin again.
-pub trait Rest: Sync {
+pub trait RelaxationCache: Sync {
     /// The state after the most rounds that are no more than these.
     fn last(&self, _rounds: u32) -> Option<Arc<Relaxed>> {
         None
@@ -61,14 +61,14 @@ pub trait Rest: Sync {
     /// Keeps a state to go on from.
     fn keep(&self, _state: Arc<Relaxed>) {}
     /// Told after every round; true when somebody looks at it, and may want to stop there.
-    fn told(&self, _done: u32, _of: u32) -> bool {
+    fn report_progress(&self, _done: u32, _of: u32) -> bool {
         false
     }
 }
 
 /// Remembers nothing.
-pub struct Forgetful;
-impl Rest for Forgetful {}
+pub struct NoCache;
+impl RelaxationCache for NoCache {}
 
 /// Points after so many rounds, or when they are at rest. `None` when cancelled; what was reached
 /// is kept.
@@ -76,7 +76,7 @@ pub fn relaxed(
     points: Vec<DVec3>,
     rounds: u32,
     ground: &Ground,
-    rest: &dyn Rest,
+    rest: &dyn RelaxationCache,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Arc<Relaxed>> {
     let last = rest.last(rounds).filter(|state| state.points.len() == points.len());
@@ -90,7 +90,7 @@ pub fn relaxed(
             return None;
         }
         Arc::make_mut(&mut state).round(ground);
-        if rest.told(state.rounds, rounds) {
+        if rest.report_progress(state.rounds, rounds) {
             rest.keep(state.clone());
         }
     }
@@ -158,7 +158,7 @@ impl Relaxed {
 }
 
 /// Middle of a cell's mass, which is denser where cells are to be smaller.
-fn heavier(region: &dyn Region, cell: &CellFacts) -> DVec3 {
+fn heavier(region: &dyn SeedRegion, cell: &CellFacts) -> DVec3 {
     let edge = cell.volume.cbrt();
     if edge <= 0.0 {
         return cell.middle;
@@ -188,7 +188,7 @@ mod tests {
         kept: Mutex<Vec<Arc<Relaxed>>>,
     }
 
-    impl Rest for Notes {
+    impl RelaxationCache for Notes {
         fn last(&self, rounds: u32) -> Option<Arc<Relaxed>> {
             let kept = self.kept.lock().unwrap();
             kept.iter().filter(|s| s.rounds <= rounds).max_by_key(|s| s.rounds).cloned()
@@ -196,7 +196,7 @@ mod tests {
         fn keep(&self, state: Arc<Relaxed>) {
             self.kept.lock().unwrap().push(state);
         }
-        fn told(&self, done: u32, _: u32) -> bool {
+        fn report_progress(&self, done: u32, _: u32) -> bool {
             done.is_multiple_of(self.often)
         }
     }
@@ -211,7 +211,7 @@ mod tests {
         Seeds { rounds, spread: Spread::Loose, ..Seeds::default() }
     }
 
-    fn after(rounds: u32, rest: &dyn Rest) -> Vec<DVec3> {
+    fn after(rounds: u32, rest: &dyn RelaxationCache) -> Vec<DVec3> {
         scatter(&PLANE, &seeds(rounds), None, rest, &|| false).unwrap().points().to_vec()
     }
 
@@ -219,7 +219,7 @@ mod tests {
     fn going_on_from_what_was_kept_ends_in_the_same_places() {
         let kept = notes(4);
         for rounds in [3, 11, 7, 30, 30] {
-            assert_eq!(after(rounds, &kept), after(rounds, &Forgetful), "{rounds}");
+            assert_eq!(after(rounds, &kept), after(rounds, &NoCache), "{rounds}");
         }
         let rounds: Vec<u32> = kept.kept.lock().unwrap().iter().map(|s| s.rounds).collect();
         // Eleven go on from three, seven from four, thirty from eleven; the last has nothing to do.
@@ -236,22 +236,22 @@ mod tests {
         let last = *rounds.last().unwrap();
         assert!(last > 2 && last < 10, "{rounds:?}");
         for stop in [2, last] {
-            assert_eq!(after(stop, &kept), after(stop, &Forgetful));
+            assert_eq!(after(stop, &kept), after(stop, &NoCache));
         }
     }
 
     #[test]
     fn points_come_to_rest_and_then_no_round_changes_anything_that_matters() {
-        let s = scatter(&PLANE, &seeds(2000), None, &Forgetful, &|| false).unwrap();
+        let s = scatter(&PLANE, &seeds(2000), None, &NoCache, &|| false).unwrap();
         assert!(
             s.rounds() > 10 && s.rounds() < 2000 && s.moved() < AT_REST,
             "{} {}",
             s.rounds(),
             s.moved()
         );
-        let more = after(s.rounds() + 1, &Forgetful);
+        let more = after(s.rounds() + 1, &NoCache);
         assert_eq!(more, s.points());
-        let before = after(s.rounds() - 3, &Forgetful);
+        let before = after(s.rounds() - 3, &NoCache);
         let inner = before[..s.inside].iter().zip(s.points());
         assert!(inner.map(|(p, q)| p.distance(*q)).fold(0.0, f64::max) < 3.0 * AT_REST * s.cell);
     }

@@ -8,10 +8,10 @@
 
 use super::elimination::{eliminated, PLANAR, SPATIAL};
 use super::index::PointGrid;
-use super::region::Region;
-use super::relaxing::{relaxed, Ground, Relaxed, Rest};
+use super::region::SeedRegion;
+use super::relaxing::{relaxed, Ground, RelaxationCache, Relaxed};
 use super::spacing::Spaced;
-use super::voronoi::{Cells, Within};
+use super::voronoi::{DiagramBounds, VoronoiCells};
 use glam::DVec3;
 use std::sync::Arc;
 use ulmix_field::numeric::low_discrepancy;
@@ -32,7 +32,7 @@ pub struct Scattered {
     /// The same if all cells were alike; 0 without points inside.
     pub alike: f64,
     /// The box in which cells end.
-    pub bounds: Within,
+    pub bounds: DiagramBounds,
 }
 
 impl Scattered {
@@ -42,7 +42,7 @@ impl Scattered {
     }
 
     /// The cells that the points own.
-    pub fn cells(&self) -> &Cells {
+    pub fn cells(&self) -> &VoronoiCells {
         &self.state.cells
     }
 
@@ -78,7 +78,7 @@ impl Scattered {
     /// Standard deviation over mean of the volumes of the inner points' cells, each over that of a
     /// cell of the size there. `volumes` are those of all cells. Where all points lie on the
     /// surface it is that of the areas around them.
-    pub fn unevenness(&self, volumes: &[f64], region: &dyn Region) -> f64 {
+    pub fn unevenness(&self, volumes: &[f64], region: &dyn SeedRegion) -> f64 {
         let inner = &self.points()[..self.inside];
         let room: Vec<f64> = match self.inside {
             0 => self.areas(region),
@@ -96,7 +96,7 @@ impl Scattered {
 
     /// The areas around the points on the surface, up to a factor that all have in common: of each
     /// point the square of its mean distance from those around it, in cells of the size there.
-    fn areas(&self, region: &dyn Region) -> Vec<f64> {
+    fn areas(&self, region: &dyn SeedRegion) -> Vec<f64> {
         /// As many lie around a point where all areas are alike.
         const AROUND: usize = 6;
         let points = &self.points()[..self.on_surface];
@@ -129,10 +129,10 @@ const APART: f64 = 0.7;
 /// Scatters points, or takes those that are `given` and scatters only the padding around the part.
 /// Without a count there are as many as unit cells fill the region. `None` when cancelled.
 pub fn scatter(
-    region: &dyn Region,
+    region: &dyn SeedRegion,
     seeds: &Seeds,
     given: Option<Vec<DVec3>>,
-    rest: &dyn Rest,
+    rest: &dyn RelaxationCache,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Scattered> {
     let least = region.least_size();
@@ -224,8 +224,9 @@ pub fn scatter(
     // Cells whose points lie a cell apart reach about that far; a few times as far is never missed.
     let widest = cell.max(if gaps { widest_gap(&points, low, high) } else { 0.0 });
     let outer = (kept, OUTER_RADIUS * widest);
-    let bounds = Within { low: low - thick, high: high + thick, radius: RADIUS * widest, outer };
-    let while_relaxed = Within { outer: (kept, RELAXED_RADIUS * widest), ..bounds };
+    let bounds =
+        DiagramBounds { low: low - thick, high: high + thick, radius: RADIUS * widest, outer };
+    let while_relaxed = DiagramBounds { outer: (kept, RELAXED_RADIUS * widest), ..bounds };
     let ground = Ground { region, bounds: while_relaxed, inside: found, kept, pad, cell };
     let state = relaxed(points, seeds.rounds, &ground, rest, cancelled)?;
     Some(Scattered { state, inside: found, on_surface, cell, alike, bounds })
@@ -247,7 +248,7 @@ fn spaced(seeds: &Seeds, cell: f64) -> Spaced {
 /// Places by chance inside the region until there are so many, and those that come along within
 /// `pad` around it, where they are `spaced`. `None` when cancelled.
 fn candidates(
-    region: &dyn Region,
+    region: &dyn SeedRegion,
     seed: u32,
     wanted: usize,
     pad: f64,
@@ -296,7 +297,7 @@ fn candidates(
 
 /// Points on the surface of the part, if any are to lie there. `None` when cancelled.
 fn surface_points(
-    region: &dyn Region,
+    region: &dyn SeedRegion,
     seeds: &Seeds,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Vec<DVec3>> {
@@ -361,7 +362,7 @@ fn widest_gap(points: &[DVec3], low: DVec3, high: DVec3) -> f64 {
 }
 
 /// Mean over the region of one over the size's cube.
-fn mean_density(region: &dyn Region) -> f64 {
+fn mean_density(region: &dyn SeedRegion) -> f64 {
     let (low, high) = region.bounds();
     let density = |i: usize| {
         let p = low + low_discrepancy(i as u64 + 1) * (high - low);
@@ -378,15 +379,15 @@ fn mean_density(region: &dyn Region) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::finer::Sizes;
+    use crate::finer::CellSizes;
     use crate::make::own_points;
     use crate::members::Frame;
     use crate::region::{Scaled, Shadow};
-    use crate::relaxing::Forgetful;
+    use crate::relaxing::NoCache;
     use crate::voronoi::diagram;
     use glam::DMat3;
     use ulmix_mesh::TriMesh;
-    use ulmix_part::sides::Sides;
+    use ulmix_part::point_location::PointLocator;
     use ulmix_part::Part;
     use ulmix_recipe::OwnPoints;
 
@@ -396,14 +397,14 @@ mod tests {
         let part = Part::prepare(&TriMesh::sphere(10.0, 3)).unwrap();
         let scale = DVec3::splat(2.0);
         let given = own_points(seeds, STILL, scale);
-        let sides = Sides::new(&part, 2000);
+        let sides = PointLocator::new(&part, 2000);
         let region = Scaled { part: &part, sides: &sides, frame: STILL, scale, sizes: None };
-        let s = scatter(&region, seeds, given, &Forgetful, &|| false).unwrap();
+        let s = scatter(&region, seeds, given, &NoCache, &|| false).unwrap();
         drop(sides);
         (part, s)
     }
 
-    fn unevenness(s: &Scattered, region: &dyn Region) -> f64 {
+    fn unevenness(s: &Scattered, region: &dyn SeedRegion) -> f64 {
         s.unevenness(&diagram(s.points(), &s.bounds).volumes, region)
     }
 
@@ -443,7 +444,7 @@ mod tests {
         assert!(s.inside > 20 && s.inside < 120 && s.points()[..s.inside].iter().all(is_own));
         assert_eq!(s.points().iter().filter(|p| is_own(p)).count(), 120);
         // Cells of all points fill the ball: each place is in the cell of the point nearest to it.
-        let volume: f64 = Cells::default()
+        let volume: f64 = VoronoiCells::default()
             .facts(s.points(), s.points().len(), &s.bounds)
             .iter()
             .map(|f| f.volume)
@@ -644,7 +645,7 @@ mod tests {
         assert!((s.inside as f64 / (4.0 / 3.0 * std::f64::consts::PI * 125.0) - 1.0).abs() < 0.03);
         let shadow = Shadow { low: DVec3::ZERO, high: DVec3::new(20.0, 10.0, 0.0) };
         let s =
-            scatter(&shadow, &Seeds { rounds: 3, ..Seeds::default() }, None, &Forgetful, &|| false)
+            scatter(&shadow, &Seeds { rounds: 3, ..Seeds::default() }, None, &NoCache, &|| false)
                 .unwrap();
         assert_eq!(s.inside, 200);
         assert!(
@@ -671,8 +672,8 @@ mod tests {
         };
         let finer = Finer { share: 0.4, reach_mm: 20.0, surface: false };
         let site = super::super::finer::Site { zones: Some(&zones), ..(&part).into() };
-        let sizes = Sizes::of(site, Some(&finer)).unwrap();
-        let sides = Sides::new(&part, 2000);
+        let sizes = CellSizes::of(site, Some(&finer)).unwrap();
+        let sides = PointLocator::new(&part, 2000);
         let region = Scaled {
             part: &part,
             sides: &sides,
@@ -680,7 +681,7 @@ mod tests {
             scale: DVec3::splat(4.0),
             sizes: Some(&sizes),
         };
-        let of = |seeds: &Seeds| scatter(&region, seeds, None, &Forgetful, &|| false).unwrap();
+        let of = |seeds: &Seeds| scatter(&region, seeds, None, &NoCache, &|| false).unwrap();
         for rounds in [0, 8] {
             let s = of(&Seeds { rounds, ..Seeds::default() });
             assert!((s.cell - 1.0).abs() < 0.01, "{}", s.cell);

@@ -173,7 +173,7 @@ impl Skeleton {
     }
 
     /// Piece of every node, and how many pieces there are.
-    pub fn pieces(&self) -> (Vec<u32>, usize) {
+    pub fn components(&self) -> (Vec<u32>, usize) {
         let mut joined = UnionFind::new(self.nodes.len());
         for [a, b] in &self.struts {
             joined.join(*a, *b);
@@ -208,7 +208,7 @@ impl Skeleton {
             },
             mean_mm: lengths.iter().sum::<f64>() / count,
             longest_mm: lengths.iter().copied().fold(0.0, f64::max),
-            pieces: self.pieces().1,
+            components: self.components().1,
             ..Facts::default()
         }
     }
@@ -235,12 +235,12 @@ mod tests {
         let (w, drawn) = s.welded(|_| 1.0, &[]);
         assert_eq!((drawn, w.nodes.len(), w.struts.len()), (1, 4, 4));
         assert!(w.nodes.iter().any(|p| p.distance(DVec3::new(9.9, 10.1, 0.0)) < 1e-12));
-        assert_eq!(w.facts().pieces, 1);
+        assert_eq!(w.facts().components, 1);
         assert!((w.facts().degree - 2.0).abs() < 1e-12);
         let (w, _) = s.welded(|_| 1.0, &[false, false, true]);
         assert!(w.nodes.contains(&nodes[2]), "a held end does not move");
-        assert_eq!(s.filtered(|e| e != [2, 3]).facts().pieces, 1);
-        assert_eq!(s.filtered(|e| s.length(e) > 1.0 && e != [2, 4]).facts().pieces, 1);
+        assert_eq!(s.filtered(|e| e != [2, 3]).facts().components, 1);
+        assert_eq!(s.filtered(|e| s.length(e) > 1.0 && e != [2, 4]).facts().components, 1);
     }
 
     #[test]
@@ -248,6 +248,6 @@ mod tests {
         let nodes: Vec<DVec3> = (0..100).map(|i| DVec3::X * i as f64 * 0.5).collect();
         let s = Skeleton { nodes, struts: (0..99).map(|i| [i, i + 1]).collect() };
         let (w, _) = s.welded(|_| 1.0, &[]);
-        assert!(w.nodes.len() > 15 && w.facts().pieces == 1, "{}", w.nodes.len());
+        assert!(w.nodes.len() > 15 && w.facts().components == 1, "{}", w.nodes.len());
     }
 }

@@ -28,7 +28,7 @@ pub(crate) fn curved(
     let of_strut = |n: usize, strut: &[u32; 2]| -> Vec<DVec3> {
         let [a, b] = net.ends(*strut);
         let way = b - a;
-        let pieces = (0..most)
+        let components = (0..most)
             .map(|n| 1u32 << n)
             .find(|n| way.length() <= *n as f64 * fine)
             .unwrap_or(1 << most);
@@ -46,7 +46,9 @@ pub(crate) fn curved(
             }
         };
         let [first, last] = [through(0), through(1)].map(|direction| direction * way.length());
-        (1..pieces).map(|k| put(n, hermite(a, first, b, last, k as f64 / pieces as f64))).collect()
+        (1..components)
+            .map(|k| put(n, hermite(a, first, b, last, k as f64 / components as f64)))
+            .collect()
     };
     let between: Vec<Vec<DVec3>> = parallel::map_list(&net.struts, of_strut);
     let mut out = Skeleton { nodes: net.nodes.clone(), struts: Vec::new() };
@@ -166,8 +168,8 @@ mod tests {
             nodes: [0.0, 1.0, 3.0, 7.0].map(|x| DVec3::X * x).to_vec(),
             struts: vec![[0, 1], [1, 2], [2, 3]],
         };
-        let pieces = |most| curved(&mixed, (most, 1.0), &|_| true, &|_, p| p).0.struts.len();
-        assert_eq!([0, 1, 3].map(pieces), [3, 5, 7]);
+        let components = |most| curved(&mixed, (most, 1.0), &|_| true, &|_, p| p).0.struts.len();
+        assert_eq!([0, 1, 3].map(components), [3, 5, 7]);
     }
 
     #[test]
@@ -205,18 +207,18 @@ mod tests {
             let (out, strands) = plain(&net, level);
             prop_assert_eq!(&out.nodes[..net.nodes.len()], &net.nodes[..]);
             prop_assert!(out.nodes.iter().all(|p| p.is_finite()));
-            let pieces = 1 << level;
-            prop_assert_eq!(out.struts.len(), net.struts.len() * pieces);
-            for (chain, own) in out.struts.chunks(pieces).zip(&net.struts) {
-                prop_assert_eq!([chain[0][0], chain[pieces - 1][1]], *own);
+            let components = 1 << level;
+            prop_assert_eq!(out.struts.len(), net.struts.len() * components);
+            for (chain, own) in out.struts.chunks(components).zip(&net.struts) {
+                prop_assert_eq!([chain[0][0], chain[components - 1][1]], *own);
                 prop_assert!(chain.windows(2).all(|w| w[0][1] == w[1][0]));
                 // A cubic whose derivatives are as long as the chord strays no farther than so.
                 let [a, b] = net.ends(*own);
                 let far = chain.iter().map(|s| out.nodes[s[1] as usize]).map(|p| p.distance(a).min(p.distance(b)));
                 prop_assert!(far.fold(0.0, f64::max) <= 0.8 * a.distance(b) + 1e-9);
             }
-            prop_assert_eq!(out.facts().pieces, net.facts().pieces);
-            prop_assert!(strands <= net.struts.len() && strands >= net.facts().pieces);
+            prop_assert_eq!(out.facts().components, net.facts().components);
+            prop_assert!(strands <= net.struts.len() && strands >= net.facts().components);
         }
     }
 }

@@ -5,9 +5,9 @@
 //! other's, and the other way around: none is left loose that has one within reach.
 
 use super::index::PointGrid;
-use super::members::{Frame, Source};
+use super::members::{Frame, StrutSource};
 use super::net::Net;
-use super::{Bare, Lattice};
+use super::{BareStructure, Lattice};
 use glam::DVec3;
 use std::collections::BTreeSet;
 use ulmix_field::numeric::root;
@@ -144,7 +144,8 @@ impl Ties {
         let least = own.min(other);
         let more = [own, other].map(|t| 0.5 * (t - least));
         let ends = if own == other { Vec::new() } else { vec![more; self.struts.len()] };
-        let source = Source::Struts { struts: self.struts.clone(), inner: self.struts.len(), ends };
+        let source =
+            StrutSource::Struts { struts: self.struts.clone(), inner: self.struts.len(), ends };
         let joins = Joins { blend_mm: blend, ..Joins::default() };
         Net::new(Frame::OF_PART, source, joins, self.cell).thicken(least)
     }

@@ -7,7 +7,7 @@ use super::strands::curved;
 use super::Facts;
 use glam::DVec3;
 use ulmix_mesh::parallel;
-use ulmix_part::sides::Sides;
+use ulmix_part::point_location::PointLocator;
 use ulmix_part::Part;
 use ulmix_recipe::CleanUp;
 
@@ -16,7 +16,7 @@ use ulmix_recipe::CleanUp;
 /// length below which a strut at a place is short.
 pub fn cleaned(
     part: &Part,
-    sides: &Sides,
+    sides: &PointLocator,
     raw: Skeleton,
     outer: Skeleton,
     cell: f64,
@@ -50,13 +50,13 @@ pub fn cleaned(
     };
     let (welded, drawn) = joined.welded(weld, &held);
     // Pieces of a strut or two that hang on nothing would come out loose.
-    let (piece_of, pieces) = welded.pieces();
-    let mut length = vec![0.0; pieces];
+    let (component_of, components) = welded.components();
+    let mut length = vec![0.0; components];
     for s in &welded.struts {
-        length[piece_of[s[0] as usize] as usize] += welded.length(*s);
+        length[component_of[s[0] as usize] as usize] += welded.length(*s);
     }
     let most = length.iter().copied().fold(0.0, f64::max);
-    let is_loose = |s: [u32; 2]| length[piece_of[s[0] as usize] as usize] <= LOOSE * most;
+    let is_loose = |s: [u32; 2]| length[component_of[s[0] as usize] as usize] <= LOOSE * most;
     let in_loose = welded.struts.iter().filter(|s| is_loose(**s)).count();
     let whole =
         if clean.keep_loose || in_loose == 0 { welded } else { welded.filtered(|s| !is_loose(s)) };
@@ -83,7 +83,12 @@ pub fn cleaned(
 }
 
 /// A net that no other closes, and which of its nodes lie on the surface.
-fn left_open(part: &Part, sides: &Sides, net: &Skeleton, cell: f64) -> (Skeleton, Vec<bool>) {
+fn left_open(
+    part: &Part,
+    sides: &PointLocator,
+    net: &Skeleton,
+    cell: f64,
+) -> (Skeleton, Vec<bool>) {
     let close = 1e-6 * cell;
     let on_surface = |p: &DVec3| {
         !sides.apart(*p - close, *p + close) && part.bvh().nearest(*p, close * close).is_some()
@@ -98,7 +103,7 @@ fn left_open(part: &Part, sides: &Sides, net: &Skeleton, cell: f64) -> (Skeleton
 fn closed_by(
     outer: Skeleton,
     part: &Part,
-    sides: &Sides,
+    sides: &PointLocator,
     net: Skeleton,
     is_inside: &[bool],
     cell: f64,
@@ -152,15 +157,15 @@ fn stretches(
     [a, b]: [DVec3; 2],
     ends_inside: Option<[bool; 2]>,
 ) -> Option<Vec<[f64; 2]>> {
-    let mut hits = Vec::new();
-    part.distance.segment_hits(a, b, &mut hits);
-    match (&hits[..], ends_inside) {
+    let mut crossings = Vec::new();
+    part.distance.segment_crossings(a, b, &mut crossings);
+    match (&crossings[..], ends_inside) {
         ([], _) => return None,
         ([only], Some([true, false])) => return Some(vec![[0.0, only.t]]),
         ([only], Some([false, true])) => return Some(vec![[only.t, 1.0]]),
         _ => {}
     }
-    let mut at: Vec<f64> = hits.iter().map(|h| h.t).chain([0.0, 1.0]).collect();
+    let mut at: Vec<f64> = crossings.iter().map(|h| h.t).chain([0.0, 1.0]).collect();
     at.sort_by(f64::total_cmp);
     let inside =
         |w: &&[f64]| w[1] - w[0] > 1e-9 && part.distance.inside(a.lerp(b, 0.5 * (w[0] + w[1])));
@@ -176,7 +181,7 @@ enum End {
 
 /// The stretches of struts that lie inside the part; places where they are cut come after the
 /// nodes. `is_inside` tells of those.
-fn cut_off(part: &Part, sides: &Sides, net: Skeleton, is_inside: &[bool]) -> Skeleton {
+fn cut_off(part: &Part, sides: &PointLocator, net: Skeleton, is_inside: &[bool]) -> Skeleton {
     let are_inside = |s: [u32; 2]| s.map(|n| is_inside[n as usize]);
     let is_clear = |s: &[u32; 2]| {
         let ([first, last], [a, b]) = (are_inside(*s), net.ends(*s));
@@ -265,7 +270,7 @@ mod tests {
     #[test]
     fn a_net_is_cut_off_where_it_leaves_the_part() {
         let part = two_blocks();
-        let sides = Sides::new(&part, 100);
+        let sides = PointLocator::new(&part, 100);
         let nodes = vec![at(4.0), at(24.0), at(13.0), at(40.0), at(8.0)];
         // Through the gap, into the gap, far outside, and within.
         let net = Skeleton { nodes, struts: vec![[0, 1], [1, 2], [2, 3], [0, 4]] };
@@ -286,7 +291,7 @@ mod tests {
     #[test]
     fn loose_pieces_and_doubles_go_and_what_is_kept_is_counted() {
         let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(20.0))).unwrap();
-        let sides = Sides::new(&part, 100);
+        let sides = PointLocator::new(&part, 100);
         // A square of struts, one of them twice, a strut that hangs on nothing, and one outside.
         let square = [(3.0, 3.0), (15.0, 3.0), (15.0, 15.0), (3.0, 15.0)]
             .map(|(x, y)| DVec3::new(x, y, 10.0));

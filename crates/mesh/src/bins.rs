@@ -9,36 +9,36 @@ use glam::{DVec3, UVec3};
 const MOST: f64 = 4e6;
 
 /// Triangles of a mesh in a raster of cubes.
-pub struct Bins {
+pub struct TriangleBins {
     low: DVec3,
     edge: f64,
     size: UVec3,
     /// First entry of each bin, and the end.
     starts: Vec<u32>,
-    entries: Vec<Entry>,
+    entries: Vec<BoxedTriangle>,
 }
 
-/// A triangle in one of its bins, with its box from [`Bins::low`] on, which 32 bits may widen.
+/// A triangle in one of its bins, with its box from [`TriangleBins::low`] on, which 32 bits may widen.
 #[derive(Clone, Copy, Default)]
-struct Entry {
+struct BoxedTriangle {
     low: [f32; 3],
     high: [f32; 3],
     triangle: u32,
 }
 
-impl Entry {
+impl BoxedTriangle {
     fn overlaps(&self, low: &[f32; 3], high: &[f32; 3]) -> bool {
         let along = |a: usize| (self.low[a] <= high[a]) & (self.high[a] >= low[a]);
         along(0) & along(1) & along(2)
     }
 }
 
-impl Bins {
+impl TriangleBins {
     /// Bins of about the given `edge`: some times the length of a triangle.
-    pub fn new(mesh: &TriMesh, edge: f64) -> Bins {
+    pub fn new(mesh: &TriMesh, edge: f64) -> TriangleBins {
         let bounds = mesh.bounds_of_triangles();
         if mesh.triangles.is_empty() {
-            return Bins {
+            return TriangleBins {
                 low: DVec3::ZERO,
                 edge,
                 size: UVec3::ZERO,
@@ -51,15 +51,16 @@ impl Bins {
             .max((room.x * room.y * room.z / MOST).cbrt())
             .max(room.max_element() / MOST.cbrt());
         let size = (room / edge).as_uvec3() + 1;
-        let mut out = Bins { low: bounds.min, edge, size, starts: Vec::new(), entries: Vec::new() };
-        let boxes: Vec<Entry> = parallel::map_cheap(mesh.triangles.len(), |t| {
+        let mut out =
+            TriangleBins { low: bounds.min, edge, size, starts: Vec::new(), entries: Vec::new() };
+        let boxes: Vec<BoxedTriangle> = parallel::map_cheap(mesh.triangles.len(), |t| {
             let (low, high) = out.wide(&Bounds::of(mesh.corners(t)));
-            Entry { low, high, triangle: t as u32 }
+            BoxedTriangle { low, high, triangle: t as u32 }
         });
         let mut starts = vec![0u32; (size.x * size.y * size.z) as usize + 1];
         boxes.iter().for_each(|b| out.each_bin(&b.low, &b.high, |bin| starts[bin] += 1));
         (1..starts.len()).for_each(|n| starts[n] += starts[n - 1]);
-        let mut entries = vec![Entry::default(); starts[starts.len() - 1] as usize];
+        let mut entries = vec![BoxedTriangle::default(); starts[starts.len() - 1] as usize];
         // From the back, so that every bin's end becomes its start.
         for b in boxes.iter().rev() {
             out.each_bin(&b.low, &b.high, |bin| {
@@ -117,7 +118,7 @@ mod tests {
         let mesh = TriMesh::sphere(10.0, 4).mapped(|p| p * DVec3::new(1.0, 0.3, 2.0) + 40.0);
         let bvh = Bvh::new(&mesh);
         for edge in [0.2, 3.0, 1000.0] {
-            let bins = Bins::new(&mesh, edge);
+            let bins = TriangleBins::new(&mesh, edge);
             for n in 0..200 {
                 let at = mesh.points[n * 11 % mesh.points.len()];
                 let around =
@@ -137,7 +138,7 @@ mod tests {
                 assert!(b.iter().all(is_near));
             }
         }
-        Bins::new(&TriMesh::default(), 1.0)
+        TriangleBins::new(&TriMesh::default(), 1.0)
             .overlapping(&mesh.bounds(), |_| panic!("nothing there"));
     }
 }

@@ -211,7 +211,7 @@ fn pierces(q: &[DVec3; 3], d: &[f64; 3], tri: &[DVec3; 3]) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::bins::Bins;
+    use crate::bins::TriangleBins;
 
     fn count(m: &TriMesh) -> usize {
         crossing_pairs(m, &Bvh::new(m)).len()
@@ -234,7 +234,10 @@ mod tests {
         let folds = |m: &TriMesh| {
             let all: Vec<u32> = (0..m.triangles.len() as u32).collect();
             let by_tree = crossing_and_folded_among(m, &Bvh::new(m), &all, -0.99);
-            assert_eq!(by_tree, crossing_and_folded_among(m, &Bins::new(m, 0.4), &all, -0.99));
+            assert_eq!(
+                by_tree,
+                crossing_and_folded_among(m, &TriangleBins::new(m, 0.4), &all, -0.99)
+            );
             by_tree[1].clone()
         };
         assert!(folds(&m).is_empty());

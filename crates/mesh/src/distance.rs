@@ -5,7 +5,7 @@
 //! generalised winding number (Jacobson et al. 2013) summed over a tree of dipoles
 //! (Barill et al. 2018), so that a part with holes or overlapping bodies still has an inside.
 
-use crate::bvh::{Feature, Nearest, SegmentHit};
+use crate::bvh::{Nearest, SegmentCrossing, TriangleFeature};
 use crate::groups::corners_at_points;
 use crate::parallel;
 use crate::{Bounds, Bvh, Topology, TriMesh};
@@ -61,7 +61,7 @@ impl SignedDistance {
     pub fn new(mesh: &TriMesh, topology: &Topology) -> SignedDistance {
         let bvh = Arc::new(Bvh::new(mesh));
         let face_normals = FaceNormals::Double(face_normals(mesh, |n| n));
-        let sign = if topology.sound() && topology.pieces == 1 {
+        let sign = if topology.sound() && topology.components == 1 {
             pseudo_normals(mesh, &face_normals)
         } else {
             Sign::Winding(dipoles(&bvh))
@@ -167,12 +167,14 @@ impl SignedDistance {
             Sign::Normals { triangles, vertex, beyond } => {
                 let t = near.triangle as usize;
                 let n = match near.feature {
-                    Feature::Face => self.face_normals.at(t),
-                    Feature::Edge(e) => {
+                    TriangleFeature::Face => self.face_normals.at(t),
+                    TriangleFeature::Edge(e) => {
                         self.face_normals.at(t)
                             + self.face_normals.at(beyond[t][e as usize] as usize)
                     }
-                    Feature::Corner(c) => vertex[triangles[t][c as usize] as usize].as_dvec3(),
+                    TriangleFeature::Corner(c) => {
+                        vertex[triangles[t][c as usize] as usize].as_dvec3()
+                    }
                 };
                 (p - near.point).dot(n) < 0.0
             }
@@ -180,8 +182,8 @@ impl SignedDistance {
     }
 
     /// Triangles crossed by a segment.
-    pub fn segment_hits(&self, a: DVec3, b: DVec3, out: &mut Vec<SegmentHit>) {
-        self.bvh.segment_hits(a, b, out);
+    pub fn segment_crossings(&self, a: DVec3, b: DVec3, out: &mut Vec<SegmentCrossing>) {
+        self.bvh.segment_crossings(a, b, out);
     }
 
     /// Outward direction at a place on the boundary: the triangle's normal, or across a hole the

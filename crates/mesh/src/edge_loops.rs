@@ -1,6 +1,6 @@
 //! Closed loops of edges around a face.
 
-use crate::sides::sides;
+use crate::half_edges::half_edges;
 use crate::TriMesh;
 use glam::DVec3;
 use std::collections::BTreeMap;
@@ -19,7 +19,7 @@ pub struct EdgeLoop {
 pub fn edge_loops(mesh: &TriMesh, of: &[u32], face: u32) -> Vec<EdgeLoop> {
     // By the point that a border edge begins at: where it ends, and the face beyond.
     let mut ways: BTreeMap<u32, Vec<(u32, Option<u32>)>> = BTreeMap::new();
-    for run in sides(mesh).chunk_by(|a, b| a.edge == b.edge) {
+    for run in half_edges(mesh).chunk_by(|a, b| a.edge == b.edge) {
         let own = run.iter().filter(|s| of[s.triangle() as usize] == face);
         let other = run.iter().map(|s| of[s.triangle() as usize]).find(|f| *f != face);
         if other.is_none() && run.len() > 1 {

@@ -6,8 +6,8 @@
 //! normals).
 
 use crate::groups::Groups;
+use crate::half_edges::half_edges;
 use crate::parallel;
-use crate::sides::sides;
 use crate::topology::UnionFind;
 use crate::{Bvh, TriMesh};
 use glam::{DMat3, DVec3};
@@ -15,7 +15,7 @@ use std::collections::BTreeMap;
 
 /// The shape of a face.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub enum Kind {
+pub enum FaceForm {
     /// A plane.
     Plane,
     /// A cylinder, seen from inside or outside.
@@ -41,7 +41,7 @@ pub enum Kind {
 #[derive(Clone, Debug, PartialEq)]
 pub struct Face {
     /// The shape of the face.
-    pub kind: Kind,
+    pub kind: FaceForm,
     /// Area of the face.
     pub area: f64,
     /// Middle of the area.
@@ -274,7 +274,7 @@ fn beside(
 
 /// Pairs of triangles that share an edge with nobody else.
 fn neighbours(mesh: &TriMesh) -> Vec<[u32; 2]> {
-    let all = sides(mesh);
+    let all = half_edges(mesh);
     let pairs = all.chunk_by(|a, b| a.edge == b.edge).filter(|run| run.len() == 2);
     pairs.map(|run| [run[0].triangle(), run[1].triangle()]).collect()
 }
@@ -290,12 +290,12 @@ fn face(mesh: &TriMesh, triangles: Vec<u32>, plane: bool, areas: &[DVec3]) -> Fa
     place /= area.max(1e-300);
     let mean = sum.normalize_or(DVec3::Z);
     let (kind, direction) =
-        if plane { (Kind::Plane, mean) } else { recognise(mesh, &triangles, areas, mean) };
+        if plane { (FaceForm::Plane, mean) } else { recognise(mesh, &triangles, areas, mean) };
     Face { kind, area, place, direction, triangles, beside: Vec::new() }
 }
 
 /// What a curved face is, and its axis or mean normal.
-fn recognise(mesh: &TriMesh, triangles: &[u32], areas: &[DVec3], mean: DVec3) -> (Kind, DVec3) {
+fn recognise(mesh: &TriMesh, triangles: &[u32], areas: &[DVec3], mean: DVec3) -> (FaceForm, DVec3) {
     let mut points: Vec<DVec3> = triangles.iter().flat_map(|&t| mesh.corners(t as usize)).collect();
     points.sort_by(|a, b| a.x.total_cmp(&b.x).then(a.y.total_cmp(&b.y)).then(a.z.total_cmp(&b.z)));
     points.dedup();
@@ -324,21 +324,22 @@ fn recognise(mesh: &TriMesh, triangles: &[u32], areas: &[DVec3], mean: DVec3) ->
     let mean_lean = (normals.iter().map(|(n, a)| lean(n).powi(2) * a).sum::<f64>() / total).sqrt();
     if mean_lean > 0.05 || normals.iter().any(|(n, _)| lean(n) > 0.25) {
         return (
-            sphere(&local, tolerance).map_or(Kind::Free, |r| Kind::Sphere { radius: r * reach }),
+            sphere(&local, tolerance)
+                .map_or(FaceForm::Free, |r| FaceForm::Sphere { radius: r * reach }),
             mean,
         );
     }
     let axis = if axis.dot(DVec3::new(0.9, 0.95, 1.0)) < 0.0 { -axis } else { axis };
     let radius = if height.abs() < 0.06 { circle(&local, axis, tolerance) } else { None };
     if let Some(radius) = radius {
-        return (Kind::Cylinder { radius: radius * reach }, axis);
+        return (FaceForm::Cylinder { radius: radius * reach }, axis);
     }
     if height.abs() > 0.02
         && cone(&local, &normals, triangles, mesh, origin, reach, axis, tolerance)
     {
-        return (Kind::Cone { half_angle_deg: height.abs().asin().to_degrees() }, axis);
+        return (FaceForm::Cone { half_angle_deg: height.abs().asin().to_degrees() }, axis);
     }
-    (Kind::Free, mean)
+    (FaceForm::Free, mean)
 }
 
 /// Radius of the sphere through the points, if one fits.
@@ -469,12 +470,12 @@ mod tests {
     fn a_box_has_six_planes_and_a_ball_is_one_sphere() {
         let f = faces(&turned(TriMesh::cuboid(DVec3::ZERO, DVec3::new(3.0, 4.0, 5.0))), 30.0);
         assert_eq!(f.list.len(), 6);
-        assert!(f.list.iter().all(|f| f.kind == Kind::Plane && f.triangles.len() == 2));
+        assert!(f.list.iter().all(|f| f.kind == FaceForm::Plane && f.triangles.len() == 2));
         assert!((f.list[0].area - 20.0).abs() < 1e-9);
         let f = faces(&turned(TriMesh::sphere(7.0, 4)), 30.0);
         assert!(
             f.list.len() == 1
-                && matches!(f.list[0].kind, Kind::Sphere { radius } if (radius - 7.0).abs() < 0.02),
+                && matches!(f.list[0].kind, FaceForm::Sphere { radius } if (radius - 7.0).abs() < 0.02),
             "{:?}",
             f.list[0].kind
         );
@@ -485,12 +486,14 @@ mod tests {
         let q = DQuat::from_euler(glam::EulerRot::XYZ, 0.4, -0.9, 1.3);
         let f = faces(&turned(prism(48, [5.0, 5.0], 12.0)), 30.0);
         assert_eq!(f.list.len(), 3, "{:?}", f.list.iter().map(|f| f.kind).collect::<Vec<_>>());
-        assert!(matches!(f.list[0].kind, Kind::Cylinder { radius } if (radius - 5.0).abs() < 1e-6));
+        assert!(
+            matches!(f.list[0].kind, FaceForm::Cylinder { radius } if (radius - 5.0).abs() < 1e-6)
+        );
         assert!(f.list[0].direction.cross(q * DVec3::Z).length() < 1e-3);
         let f = faces(&turned(prism(64, [6.0, 3.0], 8.0)), 30.0);
         let wanted = (3.0f64 / 8.0).atan().to_degrees();
         assert!(
-            matches!(f.list[0].kind, Kind::Cone { half_angle_deg } if (half_angle_deg - wanted).abs() < 0.3),
+            matches!(f.list[0].kind, FaceForm::Cone { half_angle_deg } if (half_angle_deg - wanted).abs() < 0.3),
             "{:?}",
             f.list[0].kind
         );
@@ -530,7 +533,8 @@ mod tests {
             f.list.iter().map(|f| (f.kind, f.area)).collect::<Vec<_>>()
         );
         assert!(
-            f.list.iter().all(|f| f.kind == Kind::Plane) && (f.list[0].area - 4800.0).abs() < 0.1
+            f.list.iter().all(|f| f.kind == FaceForm::Plane)
+                && (f.list[0].area - 4800.0).abs() < 0.1
         );
     }
 

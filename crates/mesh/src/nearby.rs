@@ -1,7 +1,7 @@
 //! Search for the triangles of a mesh whose boxes may overlap a given box. The search uses bins or
 //! a tree, and stays complete when points have moved since those were made.
 
-use crate::bins::Bins;
+use crate::bins::TriangleBins;
 use crate::{Bounds, Bvh, TriMesh};
 
 /// Tells which triangles may overlap a box.
@@ -17,7 +17,7 @@ impl Nearby for Bvh {
     }
 }
 
-impl Nearby for Bins {
+impl Nearby for TriangleBins {
     fn nearby(&self, bounds: &Bounds, f: impl FnMut(u32)) {
         self.overlapping(bounds, f);
     }
@@ -101,7 +101,7 @@ mod tests {
             let moved: Vec<u32> = (0..now.triangles.len() as u32).filter(touches).collect();
             let bounds = Bounds { min: DVec3::from(at), max: DVec3::from(at) + size };
             let wanted = told(&Bvh::new(&now), &now, &bounds);
-            let (tree, bins) = (Bvh::new(&before), Bins::new(&before, 0.7));
+            let (tree, bins) = (Bvh::new(&before), TriangleBins::new(&before, 0.7));
             prop_assert_eq!(&told(&SomeMoved::new(&tree, &now, moved.clone()), &now, &bounds), &wanted);
             prop_assert_eq!(&told(&SomeMoved::new(&bins, &now, moved), &now, &bounds), &wanted);
             let by = farthest + 1e-9;

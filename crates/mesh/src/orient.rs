@@ -1,7 +1,7 @@
 //! Consistent, outward winding for parts whose file has some faces the wrong way round.
 
 use crate::nested::Boxes;
-use crate::topology::{piece_volumes, Topology};
+use crate::topology::{component_volumes, Topology};
 use crate::weld::FastMap;
 use crate::{Bounds, TriMesh};
 
@@ -47,9 +47,9 @@ fn agree(mesh: &mut TriMesh) {
         }
         turn[start] = Some(false);
         stack.push(start as u32);
-        let mut piece = Vec::new();
+        let mut component = Vec::new();
         while let Some(t) = stack.pop() {
-            piece.push(t);
+            component.push(t);
             let tri = mesh.triangles[t as usize];
             for c in 0..3 {
                 let (a, b) = (tri[c], tri[(c + 1) % 3]);
@@ -68,12 +68,12 @@ fn agree(mesh: &mut TriMesh) {
             }
         }
         let (mut kept, mut turned) = (0.0, 0.0);
-        for &t in &piece {
+        for &t in &component {
             let area = mesh.area_vector(t as usize).length();
             *(if turn[t as usize] == Some(true) { &mut turned } else { &mut kept }) += area;
         }
         if turned > kept {
-            piece.iter().for_each(|&t| turn[t as usize] = turn[t as usize].map(|x| !x));
+            component.iter().for_each(|&t| turn[t as usize] = turn[t as usize].map(|x| !x));
         }
     }
     apply(mesh, |t| turn[t] == Some(true));
@@ -81,19 +81,19 @@ fn agree(mesh: &mut TriMesh) {
 
 /// Turns pieces whose triangles all face inward.
 fn face_outward(mesh: &mut TriMesh, topology: &Topology) {
-    let volumes = piece_volumes(mesh, &topology.piece_of, topology.pieces);
+    let volumes = component_volumes(mesh, &topology.component_of, topology.components);
     if volumes.iter().all(|v| *v >= 0.0) {
         return;
     }
-    let mut boxes = vec![Bounds::EMPTY; topology.pieces];
-    for (t, &p) in topology.piece_of.iter().enumerate() {
+    let mut boxes = vec![Bounds::EMPTY; topology.components];
+    for (t, &p) in topology.component_of.iter().enumerate() {
         boxes[p as usize] = boxes[p as usize].union(Bounds::of(mesh.corners(t)));
     }
     let tree = Boxes::new(&boxes);
-    let inward: Vec<bool> = (0..topology.pieces)
+    let inward: Vec<bool> = (0..topology.components)
         .map(|p| volumes[p] < 0.0 && !tree.lies_in_another(&boxes[p]))
         .collect();
-    apply(mesh, |t| inward[topology.piece_of[t] as usize]);
+    apply(mesh, |t| inward[topology.component_of[t] as usize]);
 }
 
 fn apply(mesh: &mut TriMesh, turn: impl Fn(usize) -> bool) {

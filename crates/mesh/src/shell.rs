@@ -1,6 +1,6 @@
 //! A sheet given thickness: its two sides, joined along its rims.
 
-use crate::sides::sides;
+use crate::half_edges::half_edges;
 use crate::topology::UnionFind;
 use crate::TriMesh;
 use glam::DVec3;
@@ -38,7 +38,7 @@ pub fn thicken(sheet: &TriMesh, thickness: f64, front: f64) -> TriMesh {
     // Corners of one fan have one point on either side of the sheet.
     let mut fans = UnionFind::new(3 * sheet.triangles.len());
     let mut rims = Vec::new();
-    for run in sides(sheet).chunk_by(|a, b| a.edge == b.edge) {
+    for run in half_edges(sheet).chunk_by(|a, b| a.edge == b.edge) {
         match run {
             [s, t] if s.upward != t.upward => {
                 fans.join(s.corner, next(t.corner));
@@ -101,7 +101,7 @@ mod tests {
         for (front, volume) in [(0.0, 1000.0 - 729.0), (1.0, 1331.0 - 1000.0)] {
             let shell = thicken(&open, 1.0, front);
             let t = Topology::of(&shell);
-            assert!(t.sound() && t.pieces == 1, "{t:?}");
+            assert!(t.sound() && t.components == 1, "{t:?}");
             // At the rims the outer edge is cut across, not mitred: of the full corner volume three
             // strips are missing.
             assert!(
@@ -126,7 +126,7 @@ mod tests {
         let three = TriMesh { points, triangles: vec![[0, 2, 1], [0, 1, 3], [0, 1, 4]] };
         let shell = thicken(&three, 1.0, 0.5);
         let t = Topology::of(&shell);
-        assert!(t.sound() && t.pieces == 3 && shell.volume() > 140.0, "{t:?}");
+        assert!(t.sound() && t.components == 3 && shell.volume() > 140.0, "{t:?}");
         // A band that meets itself turned over has a seam there.
         let mut band = TriMesh::default();
         const N: u32 = 60;

@@ -1,6 +1,6 @@
 //! Wall thickness by the shrinking ball.
 
-use crate::bvh::SegmentHit;
+use crate::bvh::SegmentCrossing;
 use crate::parallel;
 use crate::{Bvh, TriMesh};
 use glam::DVec3;
@@ -75,13 +75,13 @@ const FACING: f64 = 0.7;
 /// the way in mm, if it is less than `limit` mm.
 pub fn through(mesh: &TriMesh, bvh: &Bvh, triangle: usize, limit: f64) -> Option<f64> {
     let (from, inward) = (mesh.middle(triangle), -mesh.area_vector(triangle).try_normalize()?);
-    let mut hits = Vec::new();
-    bvh.segment_hits(from, from + inward * limit, &mut hits);
-    let away = |h: &&SegmentHit| {
+    let mut crossings = Vec::new();
+    bvh.segment_crossings(from, from + inward * limit, &mut crossings);
+    let away = |h: &&SegmentCrossing| {
         h.triangle as usize != triangle
             && mesh.area_vector(h.triangle as usize).normalize_or_zero().dot(inward) > FACING
     };
-    let nearest = hits.iter().filter(away).map(|h| h.t).fold(f64::INFINITY, f64::min);
+    let nearest = crossings.iter().filter(away).map(|h| h.t).fold(f64::INFINITY, f64::min);
     (nearest > 1e-6 && nearest < 0.999).then_some(nearest * limit)
 }
 

@@ -20,9 +20,9 @@ pub struct Topology {
     /// Vertices at which more than one fan of triangles meets.
     pub non_manifold_vertices: usize,
     /// Edge-connected piece of every triangle, numbered by first triangle.
-    pub piece_of: Vec<u32>,
+    pub component_of: Vec<u32>,
     /// Parts of the mesh that hang together by edges.
-    pub pieces: usize,
+    pub components: usize,
 }
 
 impl Topology {
@@ -44,10 +44,10 @@ impl Topology {
             ..Topology::default()
         });
         // With one fan at every point, what is joined by points is joined by edges.
-        (out.piece_of, out.pieces) = if out.non_manifold_vertices == 0 {
-            pieces_by_points(mesh)
+        (out.component_of, out.components) = if out.non_manifold_vertices == 0 {
+            components_by_points(mesh)
         } else {
-            pieces_by_edges(mesh, &corners)
+            components_by_edges(mesh, &corners)
         };
         out
     }
@@ -145,7 +145,7 @@ pub fn where_fans_meet(mesh: &TriMesh) -> Vec<bool> {
     (0..mesh.points.len()).map(&mut several).collect()
 }
 
-fn pieces_by_edges(mesh: &TriMesh, corners: &Groups) -> (Vec<u32>, usize) {
+fn components_by_edges(mesh: &TriMesh, corners: &Groups) -> (Vec<u32>, usize) {
     let mut sets = UnionFind::new(mesh.triangles.len());
     let mut around = Around::default();
     for v in 0..mesh.points.len() as u32 {
@@ -177,7 +177,7 @@ fn numbered(members: usize, mut root: impl FnMut(usize) -> u32) -> (Vec<u32>, us
 
 /// Piece of every triangle, numbered by first triangle, where pieces are joined by shared points;
 /// and how many there are. On a 2-manifold the same as [`Topology`]'s, and far cheaper.
-pub fn pieces_by_points(mesh: &TriMesh) -> (Vec<u32>, usize) {
+pub fn components_by_points(mesh: &TriMesh) -> (Vec<u32>, usize) {
     let mut sets = UnionFind::new(mesh.points.len());
     for t in &mesh.triangles {
         sets.join(t[0], t[1]);
@@ -187,26 +187,26 @@ pub fn pieces_by_points(mesh: &TriMesh) -> (Vec<u32>, usize) {
 }
 
 /// Which pieces are smaller than `least`, by their volumes; the largest never is.
-pub fn small_pieces(volumes: &[f64], least: f64) -> Vec<bool> {
+pub fn small_components(volumes: &[f64], least: f64) -> Vec<bool> {
     let largest = (0..volumes.len()).max_by(|&a, &b| volumes[a].abs().total_cmp(&volumes[b].abs()));
     (0..volumes.len()).map(|p| volumes[p].abs() < least && Some(p) != largest).collect()
 }
 
 /// Signed volume of each piece.
-pub fn piece_volumes(mesh: &TriMesh, piece_of: &[u32], pieces: usize) -> Vec<f64> {
+pub fn component_volumes(mesh: &TriMesh, component_of: &[u32], components: usize) -> Vec<f64> {
     let o = mesh.points.first().copied().unwrap_or_default();
     // Stretches of a length of their own: sums do not depend on the number of threads.
-    let length = (piece_of.len() / 8).max(1 << 16);
+    let length = (component_of.len() / 8).max(1 << 16);
     let of_stretch = |stretch: Range<usize>| {
-        let mut v = vec![0.0; pieces];
+        let mut v = vec![0.0; components];
         for t in stretch {
             let [a, b, c] = mesh.corners(t).map(|p| p - o);
-            v[piece_of[t] as usize] += a.dot(b.cross(c)) / 6.0;
+            v[component_of[t] as usize] += a.dot(b.cross(c)) / 6.0;
         }
         v
     };
-    let sums: Vec<Vec<f64>> = parallel::runs(piece_of.len(), length, of_stretch);
-    (0..pieces).map(|piece| sums.iter().map(|v| v[piece]).sum()).collect()
+    let sums: Vec<Vec<f64>> = parallel::runs(component_of.len(), length, of_stretch);
+    (0..components).map(|component| sums.iter().map(|v| v[component]).sum()).collect()
 }
 
 /// Disjoint sets; the smallest member is the root, so results do not depend on order.
@@ -258,10 +258,10 @@ mod tests {
 
         let mut apart = b.clone();
         apart.append(&TriMesh::cuboid(DVec3::splat(2.0), DVec3::splat(3.0)));
-        assert_eq!(Topology::of(&apart).pieces, 2);
-        let (piece_of, pieces) = pieces_by_points(&apart);
-        assert_eq!((&piece_of, pieces), (&Topology::of(&apart).piece_of, 2));
-        let volumes = piece_volumes(&apart, &piece_of, pieces);
+        assert_eq!(Topology::of(&apart).components, 2);
+        let (component_of, components) = components_by_points(&apart);
+        assert_eq!((&component_of, components), (&Topology::of(&apart).component_of, 2));
+        let volumes = component_volumes(&apart, &component_of, components);
         assert!(volumes.iter().all(|v| (v - 1.0).abs() < 1e-12), "{volumes:?}");
 
         // Two boxes that share one corner point: closed, but two fans meet there.
@@ -269,7 +269,7 @@ mod tests {
         touching.append(&TriMesh::cuboid(DVec3::ONE, DVec3::splat(2.0)));
         let touching = crate::weld::weld(&touching, 0.0).mesh;
         let t = Topology::of(&touching);
-        assert_eq!((t.non_manifold_vertices, t.open_edges, t.pieces), (1, 0, 2));
+        assert_eq!((t.non_manifold_vertices, t.open_edges, t.components), (1, 0, 2));
     }
 
     #[test]

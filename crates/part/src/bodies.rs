@@ -11,12 +11,12 @@ use std::ops::Range;
 use std::sync::{Arc, OnceLock};
 use ulmix_formats::{go_on, Loaded, Named, Stopped};
 use ulmix_mesh::crossing::crossings;
+use ulmix_mesh::half_edges::half_edges;
 use ulmix_mesh::holes::{close, holes};
 use ulmix_mesh::parallel::found_once;
 use ulmix_mesh::shell::thicken;
-use ulmix_mesh::sides::sides;
 use ulmix_mesh::thickness::thinnest_part;
-use ulmix_mesh::topology::{piece_volumes, small_pieces};
+use ulmix_mesh::topology::{component_volumes, small_components};
 use ulmix_mesh::{orient::orient, Bvh, SignedDistance, Topology, TriMesh};
 use ulmix_recipe::{Mend, Role, Shell};
 use utoipa::ToSchema;
@@ -219,13 +219,13 @@ fn drop_duplicates(mesh: &mut TriMesh) -> (usize, Option<DVec3>) {
 
 /// Gives thickness to the pieces that are open; how many there were.
 fn thicken_open(mesh: &mut TriMesh, t: &Topology, shell: &Shell) -> usize {
-    let mut open = vec![false; t.pieces];
-    for run in sides(mesh).chunk_by(|a, b| a.edge == b.edge).filter(|run| run.len() == 1) {
-        open[t.piece_of[run[0].triangle() as usize] as usize] = true;
+    let mut open = vec![false; t.components];
+    for run in half_edges(mesh).chunk_by(|a, b| a.edge == b.edge).filter(|run| run.len() == 1) {
+        open[t.component_of[run[0].triangle() as usize] as usize] = true;
     }
     let (sheets, rest) = (
-        mesh.filtered(|f| open[t.piece_of[f] as usize]),
-        mesh.filtered(|f| !open[t.piece_of[f] as usize]),
+        mesh.filtered(|f| open[t.component_of[f] as usize]),
+        mesh.filtered(|f| !open[t.component_of[f] as usize]),
     );
     *mesh = thicken(&sheets, shell.thickness_mm, shell.front_percent / 100.0);
     mesh.append(&rest);
@@ -240,17 +240,18 @@ fn rewrap_crossed(
     step: f64,
     stopped: Stopped,
 ) -> Result<Vec<Rewrapped>, PartError> {
-    let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
-    let mut crossed = vec![false; t.pieces];
+    let volumes = component_volumes(mesh, &t.component_of, t.components);
+    let mut crossed = vec![false; t.components];
     for [a, b] in crossings(mesh, &Bvh::new(mesh)).pairs {
-        let piece = t.piece_of[a as usize];
-        crossed[piece as usize] |= piece == t.piece_of[b as usize] && volumes[piece as usize] > 0.0;
+        let component = t.component_of[a as usize];
+        crossed[component as usize] |=
+            component == t.component_of[b as usize] && volumes[component as usize] > 0.0;
     }
     let mut rewrapped = Vec::new();
-    let mut out = mesh.filtered(|f| !crossed[t.piece_of[f] as usize]);
-    for piece in (0..t.pieces).filter(|p| crossed[*p]) {
+    let mut out = mesh.filtered(|f| !crossed[t.component_of[f] as usize]);
+    for component in (0..t.components).filter(|p| crossed[*p]) {
         let (new, told) =
-            rewrap(&mesh.filtered(|f| t.piece_of[f] as usize == piece), step, stopped)?;
+            rewrap(&mesh.filtered(|f| t.component_of[f] as usize == component), step, stopped)?;
         out.append(&new);
         rewrapped.push(told);
     }
@@ -272,10 +273,10 @@ fn close_holes(mesh: &mut TriMesh, most: f64, stopped: Stopped) -> Result<Vec<f6
 
 /// Removes pieces of less than a volume, but for the largest; how many there were.
 fn remove_crumbs(mesh: &mut TriMesh, t: &Topology, least: f64) -> usize {
-    let goes = small_pieces(&piece_volumes(mesh, &t.piece_of, t.pieces), least);
+    let goes = small_components(&component_volumes(mesh, &t.component_of, t.components), least);
     let removed = goes.iter().filter(|g| **g).count();
     if removed > 0 {
-        *mesh = mesh.filtered(|f| !goes[t.piece_of[f] as usize]);
+        *mesh = mesh.filtered(|f| !goes[t.component_of[f] as usize]);
     }
     removed
 }
@@ -304,28 +305,28 @@ pub fn named(loaded: &Loaded, scale: f64, stem: &str) -> Vec<(String, TriMesh)> 
 
 /// A mesh's separate closed bodies, each with the cavities inside it; the mesh itself when it is
 /// one.
-pub fn pieces(name: &str, clean: &Clean) -> Vec<(String, TriMesh)> {
+pub fn components(name: &str, clean: &Clean) -> Vec<(String, TriMesh)> {
     let (mesh, t) = (&clean.mesh, &clean.topology);
-    let volumes = piece_volumes(mesh, &t.piece_of, t.pieces);
-    let outer: Vec<usize> = (0..t.pieces).filter(|&p| volumes[p] > 0.0).collect();
+    let volumes = component_volumes(mesh, &t.component_of, t.components);
+    let outer: Vec<usize> = (0..t.components).filter(|&p| volumes[p] > 0.0).collect();
     if outer.len() < 2 || outer.len() > MOST || !t.closed() {
         return vec![(name.to_owned(), mesh.clone())];
     }
-    let shell = |p: usize| mesh.filtered(|f| t.piece_of[f] as usize == p);
+    let shell = |p: usize| mesh.filtered(|f| t.component_of[f] as usize == p);
     let bounds: Vec<_> = outer.iter().map(|&p| shell(p).bounds()).collect();
     // A cavity belongs to the smallest body around it.
-    let mut owner: Vec<usize> = vec![0; t.pieces];
+    let mut owner: Vec<usize> = vec![0; t.components];
     for (n, &p) in outer.iter().enumerate() {
         owner[p] = n;
     }
-    for p in (0..t.pieces).filter(|&p| volumes[p] <= 0.0) {
+    for p in (0..t.components).filter(|&p| volumes[p] <= 0.0) {
         let own = shell(p).bounds();
         let around = (0..outer.len()).filter(|&n| bounds[n].contains(&own));
         owner[p] =
             around.min_by(|&a, &b| volumes[outer[a]].total_cmp(&volumes[outer[b]])).unwrap_or(0);
     }
     let body = |n: usize| {
-        (format!("{name} {}", n + 1), mesh.filtered(|f| owner[t.piece_of[f] as usize] == n))
+        (format!("{name} {}", n + 1), mesh.filtered(|f| owner[t.component_of[f] as usize] == n))
     };
     (0..outer.len()).map(body).collect()
 }
@@ -333,8 +334,10 @@ pub fn pieces(name: &str, clean: &Clean) -> Vec<(String, TriMesh)> {
 /// Why a mesh of several pieces is one body all the same.
 pub fn kept_together(clean: &Clean) -> Option<String> {
     let t = &clean.topology;
-    let outer =
-        piece_volumes(&clean.mesh, &t.piece_of, t.pieces).iter().filter(|v| **v > 0.0).count();
+    let outer = component_volumes(&clean.mesh, &t.component_of, t.components)
+        .iter()
+        .filter(|v| **v > 0.0)
+        .count();
     match outer {
         0 | 1 => None,
         n if n > MOST => Some(format!("{n} pieces stay one body: up to {MOST} are told apart")),
@@ -346,7 +349,7 @@ pub fn kept_together(clean: &Clean) -> Option<String> {
 }
 
 /// Gives names that are taken a number.
-pub fn unlike(names: &mut [&mut String]) {
+pub fn make_unique(names: &mut [&mut String]) {
     for n in 1..names.len() {
         let (before, rest) = names.split_at_mut(n);
         let taken = |name: &str| before.iter().any(|b| b.as_str() == name);
@@ -444,7 +447,7 @@ mod tests {
         hollow.append(&cavity);
         let mut both = hollow.clone();
         both.append(&at(20.0, 2.0));
-        let found = pieces("Ball", &clean(&both, &Mend::default(), None, &|| false).unwrap());
+        let found = components("Ball", &clean(&both, &Mend::default(), None, &|| false).unwrap());
         let names: Vec<_> = found.iter().map(|f| f.0.as_str()).collect();
         assert_eq!(names, ["Ball 1", "Ball 2"]);
         assert!((found[0].1.volume() - hollow.volume()).abs() < 1e-9);
@@ -462,7 +465,7 @@ mod tests {
         let (a, b, c) = (cube(0.0), cube(10.0), cube(25.0));
         assert_eq!(joined(&[&a, &b, &c]), 2);
         let mut names = ["Pin".to_owned(), "Pin".into(), "Pin 2".into(), "Pin".into()];
-        unlike(&mut names.iter_mut().collect::<Vec<_>>());
+        make_unique(&mut names.iter_mut().collect::<Vec<_>>());
         assert_eq!(names, ["Pin", "Pin 2", "Pin 2 2", "Pin 3"]);
     }
 
@@ -476,9 +479,12 @@ mod tests {
             }
             clean(&all, &Mend::default(), None, &|| false).unwrap()
         };
-        assert_eq!((pieces("Part", &cubes(MOST)).len(), kept_together(&cubes(MOST))), (MOST, None));
+        assert_eq!(
+            (components("Part", &cubes(MOST)).len(), kept_together(&cubes(MOST))),
+            (MOST, None)
+        );
         let many = cubes(MOST + 3);
-        assert_eq!(pieces("Part", &many).len(), 1);
+        assert_eq!(components("Part", &many).len(), 1);
         assert!(kept_together(&many).unwrap().starts_with("51 pieces stay one body"));
         assert_eq!(kept_together(&cubes(1)), None);
     }

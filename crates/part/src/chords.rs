@@ -4,8 +4,8 @@
 use crate::part::Part;
 use crate::sample::by_area;
 use glam::DVec3;
+use ulmix_mesh::half_edges::{half_edges, HalfEdge};
 use ulmix_mesh::parallel;
-use ulmix_mesh::sides::{sides, Side};
 
 /// Steps of the ladder, to the doubling.
 const RUNGS: f64 = 4.0;
@@ -94,10 +94,11 @@ fn soft_edges(part: &Part) -> f64 {
     /// Cosines of about 50° and 1.5°.
     const TURNS: std::ops::Range<f64> = 0.64..0.99966;
     let mesh = &part.mesh;
-    let all = sides(mesh);
-    let normal = |side: &Side| mesh.area_vector(side.triangle() as usize).normalize_or_zero();
-    let turns =
-        |pair: &&[Side]| pair.len() == 2 && TURNS.contains(&normal(&pair[0]).dot(normal(&pair[1])));
+    let all = half_edges(mesh);
+    let normal = |side: &HalfEdge| mesh.area_vector(side.triangle() as usize).normalize_or_zero();
+    let turns = |pair: &&[HalfEdge]| {
+        pair.len() == 2 && TURNS.contains(&normal(&pair[0]).dot(normal(&pair[1])))
+    };
     let count = all.chunk_by(|a, b| a.edge == b.edge).filter(turns).count();
     count as f64 / part.facts.area_mm2.max(1e-9)
 }

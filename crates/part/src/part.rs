@@ -1,7 +1,8 @@
 //! The part: what came in, made ready to be filled, and the facts about it.
 
 use crate::bodies::{
-    clean, is_solid, joined, kept_together, named, pieces, unlike, Body, BodyFacts, Corrected,
+    clean, components, is_solid, joined, kept_together, make_unique, named, Body, BodyFacts,
+    Corrected,
 };
 use crate::chords::Chords;
 use crate::near::brought_near;
@@ -16,9 +17,9 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::sync::{Arc, OnceLock};
 use ulmix_formats::{go_on, Limits, Stopped};
-use ulmix_mesh::faces::{faces, faces_until, transferred, Face, Faces, Kind};
+use ulmix_mesh::faces::{faces, faces_until, transferred, Face, FaceForm, Faces};
+use ulmix_mesh::half_edges::{half_edges, HalfEdge};
 use ulmix_mesh::parallel::found_once;
-use ulmix_mesh::sides::{sides, Side};
 use ulmix_mesh::thickness::thinnest_part;
 use ulmix_mesh::{Bounds, Bvh, SignedDistance, Topology, TriMesh};
 use ulmix_recipe::{FaceKind, FaceMark, PartStep, Role, Shell, Unit};
@@ -159,7 +160,7 @@ impl Part {
         if !step.pockets.is_empty() {
             let (bodies, untouched, missing) = pockets(&found, step);
             found.extend(bodies);
-            unlike(&mut found.iter_mut().map(|f| &mut f.0).collect::<Vec<_>>());
+            make_unique(&mut found.iter_mut().map(|f| &mut f.0).collect::<Vec<_>>());
             defects.extend(missing);
             whole = None;
             faced = Some(untouched);
@@ -431,13 +432,13 @@ fn cleaned(
         out.changes.extend(of(changes(&clean)));
         out.changes.extend(of(kept_together(&clean).into_iter().collect()));
         out.corrected = out.corrected.with(clean.corrected);
-        out.found.extend(pieces(&name, &clean));
+        out.found.extend(components(&name, &clean));
         if step.mend.remakes() {
             out.before.get_or_insert_default().append(clean.before.as_ref().unwrap_or(&clean.mesh));
         }
         out.whole = alone.then_some((clean.mesh, clean.topology));
     }
-    unlike(&mut out.found.iter_mut().map(|f| &mut f.0).collect::<Vec<_>>());
+    make_unique(&mut out.found.iter_mut().map(|f| &mut f.0).collect::<Vec<_>>());
     Ok(out)
 }
 
@@ -467,11 +468,11 @@ pub fn stem(file_name: &str) -> &str {
 /// A face's description, to find it again by.
 pub fn mark(face: &Face) -> FaceMark {
     let kind = match face.kind {
-        Kind::Plane => FaceKind::Plane,
-        Kind::Cylinder { .. } => FaceKind::Cylinder,
-        Kind::Cone { .. } => FaceKind::Cone,
-        Kind::Sphere { .. } => FaceKind::Sphere,
-        Kind::Free => FaceKind::Free,
+        FaceForm::Plane => FaceKind::Plane,
+        FaceForm::Cylinder { .. } => FaceKind::Cylinder,
+        FaceForm::Cone { .. } => FaceKind::Cone,
+        FaceForm::Sphere { .. } => FaceKind::Sphere,
+        FaceForm::Free => FaceKind::Free,
     };
     // Short numbers: what is found again need not agree to the last digit.
     let short = |v: f64| (v * 1e4).round() / 1e4;
@@ -487,26 +488,29 @@ pub fn mark(face: &Face) -> FaceMark {
 /// kind, nearby, looking the same way, about as large.
 fn find(faces: &Faces, m: &FaceMark, size: f64) -> Option<usize> {
     let direction = DVec3::from(m.direction);
-    let unlike = |f: &Face| {
+    let make_unique = |f: &Face| {
         let turn = match f.kind {
             // An axis has no sense.
-            Kind::Cylinder { .. } | Kind::Cone { .. } => 1.0 - f.direction.dot(direction).abs(),
-            Kind::Sphere { .. } => 0.0,
+            FaceForm::Cylinder { .. } | FaceForm::Cone { .. } => {
+                1.0 - f.direction.dot(direction).abs()
+            }
+            FaceForm::Sphere { .. } => 0.0,
             _ => 1.0 - f.direction.dot(direction),
         };
         let grown = (f.area / m.area_mm2.max(1e-300)).ln().abs();
         f.place.distance(m.place_mm.into()) / size + turn + 0.1 * grown
     };
     let same = faces.list.iter().enumerate().filter(|(_, f)| mark(f).kind == m.kind);
-    let best =
-        same.map(|(n, f)| (unlike(f), n)).min_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)))?;
+    let best = same
+        .map(|(n, f)| (make_unique(f), n))
+        .min_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)))?;
     (best.0 < 0.12).then_some(best.1)
 }
 
 fn sharp_edges(mesh: &TriMesh) -> Vec<[u32; 2]> {
     const SHARP: f64 = 0.866;
-    let all = sides(mesh);
-    let unit = |s: &Side| mesh.area_vector(s.triangle() as usize).normalize_or_zero();
+    let all = half_edges(mesh);
+    let unit = |s: &HalfEdge| mesh.area_vector(s.triangle() as usize).normalize_or_zero();
     let same = all.windows(2).filter(|w| w[0].edge == w[1].edge);
     let mut out: Vec<[u32; 2]> =
         same.filter(|w| unit(&w[0]).dot(unit(&w[1])) < SHARP).map(|w| w[0].edge).collect();

@@ -44,8 +44,11 @@ fn sample_inside(
     grid: &Grid,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Bits> {
-    let inside =
-        if closed { scan(mesh, grid) } else { blocks(Field::Inside(distance), grid, cancelled) };
+    let inside = if closed {
+        scan(mesh, grid)
+    } else {
+        blocks(ScanField::Inside(distance), grid, cancelled)
+    };
     (!cancelled()).then_some(inside)
 }
 
@@ -79,7 +82,7 @@ pub fn sample_near(
     grid: &Grid,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Bits> {
-    let near = blocks(Field::Near { surface, depth }, grid, cancelled);
+    let near = blocks(ScanField::Near { surface, depth }, grid, cancelled);
     (!cancelled()).then_some(near)
 }
 
@@ -189,18 +192,18 @@ fn set_between(grid: &Grid, row: &mut [u64], from: f64, to: f64) {
 
 /// What blocks are asked for. Both answer with a 1-Lipschitz distance.
 #[derive(Clone, Copy)]
-enum Field<'a> {
+enum ScanField<'a> {
     Inside(&'a SignedDistance),
     Near { surface: &'a Bvh, depth: f64 },
 }
 
-impl Field<'_> {
+impl ScanField<'_> {
     /// Distance of the point from the surface, negative inside; `limit` bounds it. And how far
     /// around it all points belong, or do not, alike.
     fn look(&self, p: DVec3, limit: f64) -> (f64, f64) {
         match self {
-            Field::Inside(part) => part.value_and_reach(p, limit),
-            Field::Near { surface, depth } => {
+            ScanField::Inside(part) => part.value_and_reach(p, limit),
+            ScanField::Near { surface, depth } => {
                 let d =
                     surface.nearest(p, limit * limit).map_or(limit, |n| n.distance_squared.sqrt());
                 (d, (d - depth).abs())
@@ -211,13 +214,13 @@ impl Field<'_> {
     /// Does a sample at this distance belong?
     fn holds(&self, d: f64) -> bool {
         match self {
-            Field::Inside(_) => d < 0.0,
-            Field::Near { depth, .. } => d < *depth,
+            ScanField::Inside(_) => d < 0.0,
+            ScanField::Near { depth, .. } => d < *depth,
         }
     }
 }
 
-fn blocks(field: Field, grid: &Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Bits {
+fn blocks(field: ScanField, grid: &Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> Bits {
     let mut out = Bits::new(grid);
     out.par_layers_mut(BLOCK as usize, |k0, bits| {
         if cancelled() {
@@ -237,7 +240,7 @@ fn blocks(field: Field, grid: &Grid, cancelled: &(dyn Fn() -> bool + Sync)) -> B
 }
 
 struct Slab<'a> {
-    field: Field<'a>,
+    field: ScanField<'a>,
     grid: &'a Grid,
     k0: u32,
     bits: &'a mut [u64],

@@ -4,9 +4,9 @@
 use crate::moved::Moved;
 use crate::PartError;
 use ulmix_formats::{go_on, Stopped};
+use ulmix_mesh::half_edges::half_edges;
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
 use ulmix_mesh::remesh::{remesh, triangles_at, RemeshOptions};
-use ulmix_mesh::sides::sides;
 use ulmix_mesh::TriMesh;
 
 /// Triangles before and after, and how far the surfaces lie from each other.
@@ -134,7 +134,7 @@ const MOST_EVEN: f64 = 2e6;
 /// The points on edges that do not join exactly two triangles.
 fn at_odd_edges(mesh: &TriMesh) -> Vec<bool> {
     let mut out = vec![false; mesh.points.len()];
-    for run in sides(mesh).chunk_by(|a, b| a.edge == b.edge).filter(|run| run.len() != 2) {
+    for run in half_edges(mesh).chunk_by(|a, b| a.edge == b.edge).filter(|run| run.len() != 2) {
         run[0].edge.iter().for_each(|v| out[*v as usize] = true);
     }
     out

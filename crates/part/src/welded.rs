@@ -33,8 +33,8 @@ pub fn welded(raw: &TriMesh) -> Result<(TriMesh, Topology), PartError> {
     if mesh.triangles.is_empty() {
         return Err(PartError::Collapsed);
     }
-    if topology.pieces > MOST_PIECES {
-        return Err(PartError::Pieces { found: topology.pieces, most: MOST_PIECES });
+    if topology.components > MOST_PIECES {
+        return Err(PartError::Pieces { found: topology.components, most: MOST_PIECES });
     }
     let mut meeting = vec![0u32; mesh.points.len()];
     mesh.triangles.iter().flatten().for_each(|&v| meeting[v as usize] += 1);

@@ -4,7 +4,7 @@ use crate::exit::exit;
 use crate::part::Part;
 use crate::zoned::Zoned;
 use glam::DVec3;
-use ulmix_field::polygonise::{Edge, Hit, RowPoints, Shape};
+use ulmix_field::polygonise::{Edge, EdgeCrossing, RowPoints, Shape};
 
 /// A part that is kept whole.
 pub struct Whole<'a> {
@@ -15,10 +15,14 @@ pub struct Whole<'a> {
 }
 
 impl Shape for Whole<'_> {
-    fn hits(&self, edges: &[Edge], out: &mut [Hit]) {
-        for (edge, hit) in edges.iter().zip(out) {
+    fn edge_crossings(&self, edges: &[Edge], out: &mut [EdgeCrossing]) {
+        for (edge, crossing) in edges.iter().zip(out) {
             let (t, normal) = exit(self.part, [edge.inside, edge.outside], self.zoned.grid.step);
-            *hit = Hit { t: t as f32, normal: normal.as_vec3().to_array(), firm: true };
+            *crossing = EdgeCrossing {
+                t: t as f32,
+                normal: normal.as_vec3().to_array(),
+                constrained: true,
+            };
         }
     }
 
@@ -37,7 +41,7 @@ impl Shape for Whole<'_> {
         }
     }
 
-    fn pins(&self) -> Vec<DVec3> {
+    fn fixed_points(&self) -> Vec<DVec3> {
         self.part.corners.clone()
     }
 

@@ -384,19 +384,19 @@ pub struct Borders {
 
 /// What holds a place of the part.
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum Held {
+enum RegionBits {
     Clear,
     Solid,
     Fill(usize),
 }
 
 impl Regions {
-    fn held(&self, zone: Option<usize>, p: DVec3) -> Held {
+    fn held(&self, zone: Option<usize>, p: DVec3) -> RegionBits {
         match self.role_in(zone) {
-            Role::KeepClear => Held::Clear,
-            Role::KeepSolid => Held::Solid,
-            _ if self.skins.iter().any(|s| s.within(p, 0.0)) => Held::Solid,
-            _ => Held::Fill(self.filling_in(zone)),
+            Role::KeepClear => RegionBits::Clear,
+            Role::KeepSolid => RegionBits::Solid,
+            _ if self.skins.iter().any(|s| s.within(p, 0.0)) => RegionBits::Solid,
+            _ => RegionBits::Fill(self.filling_in(zone)),
         }
     }
 
@@ -429,17 +429,18 @@ impl Regions {
             }
             let held = self.held(zone, p);
             match held {
-                Held::Clear => return,
-                Held::Solid => n[zones] += 1,
-                Held::Fill(f) => n[of_fill + f] += 1,
+                RegionBits::Clear => return,
+                RegionBits::Solid => n[zones] += 1,
+                RegionBits::Fill(f) => n[of_fill + f] += 1,
             }
             let end = p + direction(at as u64 + 1) * way;
             let there =
-                if inside(end) { self.held(self.zone_within(end), end) } else { Held::Clear };
+                if inside(end) { self.held(self.zone_within(end), end) } else { RegionBits::Clear };
             match (held, there) {
-                (Held::Fill(f), Held::Clear) => n[of_open + f] += 1,
-                (Held::Fill(f), Held::Solid) | (Held::Solid, Held::Fill(f)) => n[of_solid + f] += 1,
-                (Held::Solid, Held::Clear) => n[of_solid + fillings] += 1,
+                (RegionBits::Fill(f), RegionBits::Clear) => n[of_open + f] += 1,
+                (RegionBits::Fill(f), RegionBits::Solid)
+                | (RegionBits::Solid, RegionBits::Fill(f)) => n[of_solid + f] += 1,
+                (RegionBits::Solid, RegionBits::Clear) => n[of_solid + fillings] += 1,
                 _ => {}
             }
         };

@@ -3,7 +3,7 @@
 use crate::picture::CREASE_DEGREES;
 use serde::{Deserialize, Serialize};
 use ulmix_formats::glb::{self, Attribute, Values};
-use ulmix_mesh::faces::Kind;
+use ulmix_mesh::faces::FaceForm;
 use ulmix_mesh::shading::{shade, Shaded};
 use ulmix_mesh::weld::weld;
 use ulmix_mesh::TriMesh;
@@ -87,7 +87,7 @@ pub fn draw_faces(
         .map(|f| FaceInfo {
             mark: mark(f),
             radius_mm: match f.kind {
-                Kind::Cylinder { radius } | Kind::Sphere { radius } => Some(radius),
+                FaceForm::Cylinder { radius } | FaceForm::Sphere { radius } => Some(radius),
                 _ => None,
             },
             beside: f

@@ -4,8 +4,8 @@ use crate::stopwatch::StageTime;
 use serde::{Deserialize, Serialize};
 use ulmix_core::compose::Owner;
 use ulmix_core::pipeline::{Outcome, Quality};
-use ulmix_core::report::{thickness_at_points, Foretold, Report};
-use ulmix_core::result::{Linked, Prediction, Solid};
+use ulmix_core::report::{thickness_at_points, EstimatedReport, Report};
+use ulmix_core::result::{Cost, FinishedMesh, Linked};
 use ulmix_core::stand::Placing;
 use ulmix_formats::glb::{self, Attribute, Values};
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
@@ -29,7 +29,8 @@ pub struct RunInfo {
     /// What thickness and density lead to.
     pub linked: Linked,
     /// Of the final mesh.
-    pub prediction: Prediction,
+    #[serde(alias = "prediction")]
+    pub cost: Cost,
     /// Step of the grid.
     pub step_mm: f64,
     /// Numbers, checks and notes.
@@ -46,13 +47,14 @@ pub struct RunInfo {
 
 /// What is known of a recipe without a mesh.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Foreseen {
+pub struct Estimate {
     /// What thickness and density lead to.
     pub linked: Linked,
     /// Of the final mesh.
-    pub prediction: Prediction,
+    #[serde(alias = "prediction")]
+    pub cost: Cost,
     /// Numbers of the result.
-    pub report: Foretold,
+    pub report: EstimatedReport,
     /// Seconds by stage.
     pub stages: Vec<StageTime>,
     /// Seconds of all stages.
@@ -65,7 +67,7 @@ impl RunInfo {
         RunInfo {
             quality: o.quality,
             linked: o.linked.clone(),
-            prediction: o.prediction.clone(),
+            cost: o.cost.clone(),
             step_mm: o.step_mm,
             report: (*o.report).clone(),
             seconds: stages.iter().map(|s| s.seconds).sum(),
@@ -77,7 +79,7 @@ impl RunInfo {
 }
 
 /// The picture of a mesh, as GLB.
-pub fn draw(solid: &Solid, info: &RunInfo) -> Vec<u8> {
+pub fn draw(solid: &FinishedMesh, info: &RunInfo) -> Vec<u8> {
     let mut mesh = &solid.mesh;
     let (smaller, source);
     if mesh.triangles.len() > MOST {
@@ -118,7 +120,7 @@ pub fn draw_moved(part: &Part, before: &Part) -> Vec<u8> {
     glb::write(&shaded, &attributes, serde_json::json!({ "greatest": moved.greatest }))
 }
 
-fn fewer(solid: &Solid, step: f64) -> (TriMesh, Vec<u32>) {
+fn fewer(solid: &FinishedMesh, step: f64) -> (TriMesh, Vec<u32>) {
     let labels: Vec<u8> = solid.owners.iter().map(|r: &Owner| *r as u8).collect();
     let mut error = 0.05 * step;
     loop {

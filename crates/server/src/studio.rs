@@ -17,13 +17,13 @@ use std::time::Duration;
 use tokio::sync::broadcast;
 use ulmix_core::pipeline::pace::Paces;
 use ulmix_core::pipeline::{Pipeline, Quality, RunError};
-use ulmix_core::report::foretold;
-use ulmix_core::result::Prediction;
+use ulmix_core::report::estimated;
+use ulmix_core::result::Cost;
 use ulmix_formats::{Limits, Stopped};
 use ulmix_part::Part;
 use ulmix_recipe::Recipe;
 use ulmix_runner::locked::lock;
-use ulmix_runner::picture::{draw, Foreseen, RunInfo};
+use ulmix_runner::picture::{draw, Estimate, RunInfo};
 use ulmix_runner::stopwatch::Stopwatch;
 use ulmix_runner::{memory, packed};
 
@@ -164,7 +164,7 @@ impl Studio {
         let part = self.part(&row, recipe, waiting)?;
         let outcome = guarded(|| self.pipeline.run(&part, recipe, quality, &watch))??;
         let mut info = RunInfo::new(&outcome, watch.log(), thickness);
-        self.correct(&mut info.prediction);
+        self.correct(&mut info.cost);
         let glb = guarded(|| draw(&outcome.solid, &info))?;
         if keep {
             self.store.set_picture(project, &Pipeline::recipe_key(&part, recipe), &glb)?;
@@ -173,16 +173,16 @@ impl Studio {
     }
 
     /// What is known without a mesh: the stages that make one wait.
-    pub fn foresee(&self, project: &str, recipe: &Recipe, waiting: &Waiting) -> Answer<Foreseen> {
+    pub fn estimate(&self, project: &str, recipe: &Recipe, waiting: &Waiting) -> Answer<Estimate> {
         let row = self.store.project(project)?;
         let watch = self.told(project, waiting);
         let part = self.part(&row, recipe, waiting)?;
-        let (linked, mut prediction) = guarded(|| self.pipeline.foresee(&part, recipe, &watch))??;
-        self.correct(&mut prediction);
-        let (report, stages) = (foretold(&part, recipe, &linked), watch.log());
-        Ok(Foreseen {
+        let (linked, mut cost) = guarded(|| self.pipeline.estimate(&part, recipe, &watch))??;
+        self.correct(&mut cost);
+        let (report, stages) = (estimated(&part, recipe, &linked), watch.log());
+        Ok(Estimate {
             linked,
-            prediction,
+            cost,
             report,
             seconds: stages.iter().map(|s| s.seconds).sum(),
             stages,
@@ -190,17 +190,12 @@ impl Studio {
     }
 
     /// What the final mesh will take, from blocks that are made of it.
-    pub fn estimate(
-        &self,
-        project: &str,
-        recipe: &Recipe,
-        waiting: &Waiting,
-    ) -> Answer<Prediction> {
+    pub fn cost(&self, project: &str, recipe: &Recipe, waiting: &Waiting) -> Answer<Cost> {
         let row = self.store.project(project)?;
         let part = self.part(&row, recipe, waiting)?;
-        let mut prediction = guarded(|| self.pipeline.estimate(&part, recipe, &silent(waiting)))??;
-        self.correct(&mut prediction);
-        Ok(prediction)
+        let mut cost = guarded(|| self.pipeline.cost(&part, recipe, &silent(waiting)))??;
+        self.correct(&mut cost);
+        Ok(cost)
     }
 
     /// The watch of a draft, whose stages and rounds are told to listeners.
@@ -278,7 +273,7 @@ impl Studio {
     }
 
     /// Estimates as this machine's earlier runs correct them.
-    fn correct(&self, p: &mut Prediction) {
+    fn correct(&self, p: &mut Cost) {
         p.stages = lock(&self.paces).corrected(&p.stages);
         p.seconds = p.stages.iter().map(|s| s.seconds).sum();
     }
@@ -288,9 +283,9 @@ impl Studio {
         let row = self.store.project(project)?;
         let recipe = row.read_recipe()?;
         let part = self.part(&row, &recipe, waiting)?;
-        let mut prediction = guarded(|| self.pipeline.estimate(&part, &recipe, &silent(waiting)))??;
-        self.correct(&mut prediction);
-        if let Some(refused) = prediction.too_large {
+        let mut cost = guarded(|| self.pipeline.cost(&part, &recipe, &silent(waiting)))??;
+        self.correct(&mut cost);
+        if let Some(refused) = cost.too_large {
             return Err(RunError::TooLarge(refused).into());
         }
         // A newer final replaces the project's older one.
@@ -302,7 +297,7 @@ impl Studio {
             state: JobState::Queued,
             stage: None,
             stages: Vec::new(),
-            predicted_seconds: prediction.seconds,
+            predicted_seconds: cost.seconds,
             started_ms: None,
             problem: None,
         };
@@ -469,7 +464,7 @@ impl Studio {
         let worked = info.stages.iter().filter(|s| !s.cached).map(|s| (s.stage, s.seconds));
         let paces = {
             let mut paces = lock(&self.paces);
-            paces.learn(&outcome.prediction.stages, worked);
+            paces.learn(&outcome.cost.stages, worked);
             paces.clone()
         };
         self.store.set_paces(&paces)?;

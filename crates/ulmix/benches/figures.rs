@@ -357,8 +357,8 @@ fn estimates() -> serde_json::Value {
     for n in (0..RECIPES).filter(|n| only.is_empty() || only.contains(n)) {
         let (name, part, recipe) = random_recipes::numbered(n);
         let pipeline = Pipeline::new(0);
-        let Ok((linked, _)) = pipeline.foresee(&part, &recipe, &Unwatched) else { continue };
-        let Ok(estimate) = pipeline.estimate(&part, &recipe, &Unwatched) else { continue };
+        let Ok((linked, _)) = pipeline.estimate(&part, &recipe, &Unwatched) else { continue };
+        let Ok(estimate) = pipeline.cost(&part, &recipe, &Unwatched) else { continue };
         if estimate.raw_triangles > MOST_TRIANGLES {
             continue;
         }

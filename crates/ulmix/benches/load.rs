@@ -13,17 +13,17 @@ use std::time::{Duration, Instant};
 const CLIENTS: usize = 64;
 const PROJECTS: usize = 8;
 
-struct Server(Child, String);
+struct LoadedServer(Child, String);
 
-impl Drop for Server {
+impl Drop for LoadedServer {
     fn drop(&mut self) {
         let _ = self.0.kill();
         let _ = self.0.wait();
     }
 }
 
-impl Server {
-    fn start(data: &std::path::Path) -> Server {
+impl LoadedServer {
+    fn start(data: &std::path::Path) -> LoadedServer {
         let mut child = Command::new(env!("CARGO_BIN_EXE_ulmix"))
             .args(["serve", "--bind", "127.0.0.1:0", "--picture-triangles", "100000", "--data"])
             .arg(data)
@@ -36,7 +36,7 @@ impl Server {
             .expect("its address");
         let url =
             line.trim().rsplit(' ').next().expect("an address").trim_end_matches('/').to_owned();
-        Server(child, url)
+        LoadedServer(child, url)
     }
 
     fn memory_mb(&self) -> u64 {
@@ -73,7 +73,7 @@ impl Server {
 fn main() {
     let seconds = std::env::args().skip(1).find_map(|a| a.parse().ok()).unwrap_or(90);
     let dir = tempfile::tempdir().expect("a folder");
-    let server = Server::start(&dir.path().join("u.sqlite"));
+    let server = LoadedServer::start(&dir.path().join("u.sqlite"));
     let projects: Vec<String> = (0..PROJECTS).map(|n| server.project(n)).collect();
     let before = server.memory_mb();
     let taken: Mutex<Vec<(&str, f64, u16)>> = Mutex::default();
@@ -121,7 +121,7 @@ fn main() {
 /// A client that edits half of the time, shows, draws and lists.
 fn work(
     client: usize,
-    server: &Server,
+    server: &LoadedServer,
     id: &str,
     taken: &Mutex<Vec<(&str, f64, u16)>>,
     end: Instant,

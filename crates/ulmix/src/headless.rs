@@ -19,7 +19,7 @@ use ulmix_runner::stopwatch::Stopwatch;
 
 /// What a build may use; absent: all there is.
 #[derive(Clone, Copy)]
-pub(crate) struct Limits {
+pub(crate) struct RunLimits {
     pub threads: Option<usize>,
     pub memory_mb: Option<u64>,
 }
@@ -70,7 +70,7 @@ impl Asked<'_> {
     }
 }
 
-pub(crate) fn build(asked: Asked, output: &Path, limits: Limits, as_json: bool) -> ExitCode {
+pub(crate) fn build(asked: Asked, output: &Path, limits: RunLimits, as_json: bool) -> ExitCode {
     if let Some(n) = limits.threads {
         if n == 0 || n > 1024 {
             return finish(
@@ -87,7 +87,7 @@ pub(crate) fn build(asked: Asked, output: &Path, limits: Limits, as_json: bool) 
 fn try_build(
     asked: Asked,
     output: &Path,
-    limits: Limits,
+    limits: RunLimits,
     as_json: bool,
 ) -> Result<Verdict, Refused> {
     let kind = FileKind::of_name(&output.to_string_lossy()).ok_or_else(|| {
@@ -99,7 +99,7 @@ fn try_build(
     let (recipe, part) = asked.read()?;
     let watch = Stopwatch::new(Default::default(), |_| {});
     let pipeline = Pipeline::new(1 << 20).with_memory(Box::new(move || for_runs(limits.memory_mb)));
-    let Outcome { linked, prediction, step_mm, solid, report, .. } =
+    let Outcome { linked, cost, step_mm, solid, report, .. } =
         pipeline.run(&part, &recipe, Quality::Final, &watch)?;
     if solid.mesh.triangles.is_empty() {
         return Err(Refused::new(
@@ -128,7 +128,7 @@ fn try_build(
             watch.log().iter().map(|s| json!({ "stage": s.stage, "seconds": s.seconds })).collect();
         print_json(&json!({
             "output": output, "bytes": file.bytes.len(), "step_mm": step_mm, "linked": linked,
-            "predicted": prediction, "report": *report, "file_checks": file.checks, "summary": summary, "stages": stages,
+            "cost": cost, "report": *report, "file_checks": file.checks, "summary": summary, "stages": stages,
             "peak_memory_mb": peak,
         }));
     } else {

@@ -7,7 +7,7 @@ mod say;
 mod serving;
 
 use clap::{Parser, Subcommand};
-use headless::{Asked, Limits};
+use headless::{Asked, RunLimits};
 use serving::{Sizes, Token};
 use std::net::SocketAddr;
 use std::path::PathBuf;
@@ -148,7 +148,7 @@ fn run() -> ExitCode {
         }
         Command::Build { recipe, part, bodies, output, threads, memory_mb, json } => {
             let asked = Asked { recipe: &recipe, part: part.as_deref(), bodies: &bodies };
-            headless::build(asked, &output, Limits { threads, memory_mb }, json)
+            headless::build(asked, &output, RunLimits { threads, memory_mb }, json)
         }
         Command::Check { file, recipe, part, bodies, json } => {
             let asked = recipe.as_ref().map(|recipe| Asked {

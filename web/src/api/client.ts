@@ -5,8 +5,8 @@ export type Project = S['Project']
 export type ProjectCard = S['ProjectCard']
 export type Recipe = S['Recipe']
 export type RunInfo = S['RunInfo']
-export type Foreseen = S['Foreseen']
-export type Prediction = S['Prediction']
+export type Estimate = S['Estimate']
+export type Cost = S['Cost']
 export type Report = S['Report']
 export type Check = S['Check']
 export type BodyHealth = S['BodyHealth']
@@ -140,11 +140,11 @@ export const api = {
     return new Float32Array(await bytes(path, { method: 'POST', headers, body: places, signal }))
   },
   /** What is known of a recipe without a mesh. */
-  foresee: (id: string, recipe: Recipe, signal: AbortSignal) =>
-    json<Foreseen>(`/projects/${id}/foresee`, { ...send('POST', recipe), signal }),
-  /** What the final mesh will take, from blocks that are made of it. */
   estimate: (id: string, recipe: Recipe, signal: AbortSignal) =>
-    json<Prediction>(`/projects/${id}/estimate`, { ...send('POST', recipe), signal }),
+    json<Estimate>(`/projects/${id}/estimate`, { ...send('POST', recipe), signal }),
+  /** What the final mesh will take, from blocks that are made of it. */
+  cost: (id: string, recipe: Recipe, signal: AbortSignal) =>
+    json<Cost>(`/projects/${id}/cost`, { ...send('POST', recipe), signal }),
   /** How many seed points, how many of their cells are whole, three numbers for each point, six for each edge. */
   cells: (id: string, recipe: Recipe, zone: number | null) => numbers('cells', id, recipe, zone),
   skeleton: (id: string, recipe: Recipe, zone: number | null) =>

@@ -154,6 +154,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/cost": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a final run will take. */
+        post: operations["cost"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/draft": {
         parameters: {
             query?: never;
@@ -181,7 +198,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What a final run will take. */
+        /** Numbers of a recipe without a mesh. */
         post: operations["estimate"];
         delete?: never;
         options?: never;
@@ -282,23 +299,6 @@ export interface paths {
         put?: never;
         /** Queues a final run. */
         post: operations["start_final"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{id}/foresee": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Numbers of a recipe without a mesh. */
-        post: operations["foresee"];
         delete?: never;
         options?: never;
         head?: never;
@@ -754,6 +754,44 @@ export interface components {
              */
             within_ten_percent: number;
         };
+        /** @description What a final run will take, known before it starts. */
+        Cost: {
+            /**
+             * Format: double
+             * @description Loose pieces smaller than this will be removed. mm³.
+             */
+            crumb_mm3: number;
+            /**
+             * Format: double
+             * @description Peak memory. MB.
+             */
+            memory_mb: number;
+            /** @description What a person should know before starting, in plain words. */
+            notes: components["schemas"]["Note"][];
+            /**
+             * Format: int64
+             * @description Triangles before reduction.
+             */
+            raw_triangles: number;
+            /**
+             * Format: double
+             * @description On two cores of the kind the product is measured on; the server corrects it by its own runs.
+             */
+            seconds: number;
+            /** @description The same by stage; empty for a run of an older version. */
+            stages: components["schemas"]["StageCost"][];
+            /**
+             * Format: double
+             * @description Grid step of the final mesh. mm.
+             */
+            step_mm: number;
+            too_large?: components["schemas"]["RecipeError"] | null;
+            /**
+             * Format: int64
+             * @description Triangles of the exported mesh.
+             */
+            triangles: number;
+        };
         /** @description How rows of strut cells bend. */
         Course: {
             about?: components["schemas"]["FaceMark"] | null;
@@ -848,6 +886,57 @@ export interface components {
          * @enum {string}
          */
         DrawnKind: "own_cell";
+        /** @description What is known of a recipe without a mesh. */
+        Estimate: {
+            /** @description Of the final mesh. */
+            cost: components["schemas"]["Cost"];
+            /** @description What thickness and density lead to. */
+            linked: components["schemas"]["Linked"];
+            /** @description Numbers of the result. */
+            report: components["schemas"]["EstimatedReport"];
+            /**
+             * Format: double
+             * @description Seconds of all stages.
+             */
+            seconds: number;
+            /** @description Seconds by stage. */
+            stages: components["schemas"]["StageTime"][];
+        };
+        /** @description What density and zones say of the result before there is a mesh. */
+        EstimatedReport: {
+            /** @description What should be known before a run. */
+            cautions: string[];
+            /**
+             * Format: double
+             * @description Solid share of what is filled. Percent.
+             */
+            fill_density_percent: number;
+            /**
+             * Format: double
+             * @description Mass of the result. g.
+             */
+            mass_g: number;
+            /**
+             * Format: double
+             * @description Mass of the part before, were it solid. g.
+             */
+            part_mass_g: number;
+            /**
+             * Format: double
+             * @description Volume of the part before.
+             */
+            part_volume_mm3: number;
+            /**
+             * Format: double
+             * @description Share of the part's volume that is saved. Percent.
+             */
+            saved_percent: number;
+            /**
+             * Format: double
+             * @description Volume of the result.
+             */
+            volume_mm3: number;
+        };
         /** @description What goes out to a project's listeners. */
         Event: {
             /** @enum {string} */
@@ -972,6 +1061,8 @@ export interface components {
              * @description Distance of the two nearest seed points. mm.
              */
             closest_mm: number;
+            /** @description Connected pieces. */
+            components: number;
             contact?: components["schemas"]["Contact"] | null;
             /** @description Struts of which the part's surface left too little. */
             cut_short: number;
@@ -991,7 +1082,7 @@ export interface components {
             duplicates: number;
             /** @description Struts of small loose pieces, left out unless they are to stay. */
             in_loose: number;
-            lengths?: components["schemas"]["Lengths"] | null;
+            lengths?: components["schemas"]["LengthSpread"] | null;
             /**
              * Format: double
              * @description Length of the longest strut. mm.
@@ -1009,8 +1100,6 @@ export interface components {
             moved_mm: number;
             /** @description Nodes and struts in the part; of walls, the walls. */
             nodes: number;
-            /** @description Connected pieces. */
-            pieces: number;
             /**
              * Format: int32
              * @description Rounds in which seed points were relaxed: fewer than asked for when nothing moves any more.
@@ -1146,57 +1235,6 @@ export interface components {
              * @default 1
              */
             random: number;
-        };
-        /** @description What is known of a recipe without a mesh. */
-        Foreseen: {
-            /** @description What thickness and density lead to. */
-            linked: components["schemas"]["Linked"];
-            /** @description Of the final mesh. */
-            prediction: components["schemas"]["Prediction"];
-            /** @description Numbers of the result. */
-            report: components["schemas"]["Foretold"];
-            /**
-             * Format: double
-             * @description Seconds of all stages.
-             */
-            seconds: number;
-            /** @description Seconds by stage. */
-            stages: components["schemas"]["StageTime"][];
-        };
-        /** @description What density and zones say of the result before there is a mesh. */
-        Foretold: {
-            /** @description What should be known before a run. */
-            cautions: string[];
-            /**
-             * Format: double
-             * @description Solid share of what is filled. Percent.
-             */
-            fill_density_percent: number;
-            /**
-             * Format: double
-             * @description Mass of the result. g.
-             */
-            mass_g: number;
-            /**
-             * Format: double
-             * @description Mass of the part before, were it solid. g.
-             */
-            part_mass_g: number;
-            /**
-             * Format: double
-             * @description Volume of the part before.
-             */
-            part_volume_mm3: number;
-            /**
-             * Format: double
-             * @description Share of the part's volume that is saved. Percent.
-             */
-            saved_percent: number;
-            /**
-             * Format: double
-             * @description Volume of the result.
-             */
-            volume_mm3: number;
         };
         /**
          * @description What a periodic surface bounds.
@@ -1360,7 +1398,7 @@ export interface components {
          */
         Layout: "inside" | "surface" | "both";
         /** @description A histogram of struts by their length. */
-        Lengths: {
+        LengthSpread: {
             /**
              * Format: double
              * @description Width of each bin, the first of which begins at 0. mm.
@@ -2117,44 +2155,6 @@ export interface components {
             /** @description Name of the body that it becomes. */
             name: string;
         };
-        /** @description What a final run will take, known before it starts. */
-        Prediction: {
-            /**
-             * Format: double
-             * @description Loose pieces smaller than this will be removed. mm³.
-             */
-            crumb_mm3: number;
-            /**
-             * Format: double
-             * @description Peak memory. MB.
-             */
-            memory_mb: number;
-            /** @description What a person should know before starting, in plain words. */
-            notes: components["schemas"]["Note"][];
-            /**
-             * Format: int64
-             * @description Triangles before reduction.
-             */
-            raw_triangles: number;
-            /**
-             * Format: double
-             * @description On two cores of the kind the product is measured on; the server corrects it by its own runs.
-             */
-            seconds: number;
-            /** @description The same by stage; empty for a run of an older version. */
-            stages: components["schemas"]["StageCost"][];
-            /**
-             * Format: double
-             * @description Grid step of the final mesh. mm.
-             */
-            step_mm: number;
-            too_large?: components["schemas"]["RecipeError"] | null;
-            /**
-             * Format: int64
-             * @description Triangles of the exported mesh.
-             */
-            triangles: number;
-        };
         /** @description Why a request has no answer (RFC 9457). */
         Problem: {
             /** @description Stable name, for programs. */
@@ -2388,13 +2388,13 @@ export interface components {
         Role: "fill" | "keep_solid" | "keep_clear" | "reference" | "alongside";
         /** @description What a run found; rides in the picture's `asset.extras`. */
         RunInfo: {
+            /** @description Of the final mesh. */
+            cost: components["schemas"]["Cost"];
             /** @description The picture carries thickness. */
             has_thickness: boolean;
             /** @description What thickness and density lead to. */
             linked: components["schemas"]["Linked"];
             placing?: components["schemas"]["Placing"] | null;
-            /** @description Of the final mesh. */
-            prediction: components["schemas"]["Prediction"];
             /** @description How fine the mesh is. */
             quality: components["schemas"]["Quality"];
             /** @description Numbers, checks and notes. */
@@ -3335,6 +3335,68 @@ export interface operations {
             };
         };
     };
+    cost: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description What the final mesh will take, from blocks that are made of it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cost"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     draft: {
         parameters: {
             query?: never;
@@ -3432,13 +3494,13 @@ export interface operations {
             };
         };
         responses: {
-            /** @description What the final mesh will take, from blocks that are made of it */
+            /** @description What is known without a mesh */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Prediction"];
+                    "application/json": components["schemas"]["Estimate"];
                 };
             };
             /** @description Not Found */
@@ -3731,68 +3793,6 @@ export interface operations {
             };
             /** @description Too Many Requests */
             429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused, with words and a hint */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    foresee: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Recipe"];
-            };
-        };
-        responses: {
-            /** @description What is known without a mesh */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Foreseen"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -4,7 +4,7 @@ import {
   Refused,
   Unreachable,
   type FaceInfo,
-  type Foreseen,
+  type Estimate,
   type Job,
   type NewFile,
   type Project,
@@ -190,7 +190,7 @@ function tellOfPicture(change: (info: RunInfo) => Partial<RunInfo>) {
   }))
 }
 
-function showForeseen({ report, ...known }: Foreseen) {
+function showEstimate({ report, ...known }: Estimate) {
   tellOfPicture((info) => ({ ...known, report: { ...info.report, ...report, notes: [] } }))
   set({ behind: true, problem: null })
 }
@@ -277,13 +277,13 @@ const drafts = (() => {
   let wanted: { drag: boolean } | null = null
 
   /** Once the picture is there: what blocks of the final mesh tell of its cost. */
-  const estimate = async (run: Run) => {
+  const fetchCost = async (run: Run) => {
     const { project, recipe, picture } = get()
     if (!project || !recipe || !picture || picture.info.quality === 'final') return
     set({ working: false, relaxing: null, drawing: null })
-    const prediction = await api.estimate(project.id, recipe, run.stop.signal)
+    const cost = await api.cost(project.id, recipe, run.stop.signal)
     if (running !== run || get().project?.id !== project.id) return
-    tellOfPicture(() => ({ prediction }))
+    tellOfPicture(() => ({ cost }))
   }
 
   const next = async () => {
@@ -302,15 +302,15 @@ const drafts = (() => {
       const lines = get().picture && early()
       if (lines) {
         // One after the other: what is worked out for the first is there for the second.
-        const foreseen = await api.foresee(project.id, recipe, run.stop.signal)
+        const estimate = await api.estimate(project.id, recipe, run.stop.signal)
         if (running === run) await fetchLines(lines)
-        if (running === run && get().project?.id === project.id) showForeseen(foreseen)
+        if (running === run && get().project?.id === project.id) showEstimate(estimate)
       } else {
         const coloured = colourBy === 'thickness' && !run.drag
         const glb = await api.draft(project.id, recipe, run.drag, coloured, run.stop.signal)
         if (running === run && get().project?.id === project.id) show(glb)
       }
-      if (running === run && !run.drag) await estimate(run)
+      if (running === run && !run.drag) await fetchCost(run)
     } catch (e) {
       const superseded = run.stop.signal.aborted || (e instanceof Refused && e.code === 'cancelled')
       if (!superseded && running === run) tell(e)
@@ -338,7 +338,7 @@ const drafts = (() => {
       const run = begun(false)
       running = run
       // A figure from laws stays where there is none from blocks.
-      await estimate(run).catch(() => null)
+      await fetchCost(run).catch(() => null)
       if (running === run) running = null
       if (wanted) void next()
     },

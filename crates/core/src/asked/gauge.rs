@@ -8,7 +8,7 @@
 //! 2012), as their thickness is defined.
 
 use super::result::Meshes;
-use super::sites::{site_at, Site, Sites};
+use super::sites::{site_at, AskedSite, Sites};
 use super::{numbered, titled, within, Case, Thickened};
 use crate::compose::Owner;
 use glam::DVec3;
@@ -145,7 +145,9 @@ fn on_surface(case: &Case) -> Vec<OnSurface> {
         let (point, normal) = (mesh.points[v], normals[v]);
         // Just inside the material: the filling is that of the place.
         match site_at(case, point - normal.normalize_or_zero() * (0.05 * thickest))? {
-            Site::Fill(filling) => Some(OnSurface { number: v as u32, point, normal, filling }),
+            AskedSite::Fill(filling) => {
+                Some(OnSurface { number: v as u32, point, normal, filling })
+            }
             _ => None,
         }
     };
@@ -158,7 +160,7 @@ fn free(case: &Case, filling: usize, from: DVec3, to: DVec3) -> bool {
     let on = (to - from).normalize_or_zero() * (0.5 * case.step);
     [from - on, from.lerp(to, 0.5), to + on]
         .into_iter()
-        .all(|p| site_at(case, p) == Some(Site::Fill(filling)))
+        .all(|p| site_at(case, p) == Some(AskedSite::Fill(filling)))
 }
 
 /// Straight through walls.

@@ -1,7 +1,7 @@
 //! Skins and kept solids: are they there, and does their surface lie where the part's does?
 
 use super::result::Meshes;
-use super::sites::{site_at, Site, Sites};
+use super::sites::{site_at, AskedSite, Sites};
 use super::{within, Case};
 use crate::compose::Owner;
 use glam::DVec3;
@@ -9,7 +9,7 @@ use rayon::prelude::*;
 use std::collections::BTreeMap;
 use ulmix_check::{Check, Verdict};
 use ulmix_field::numeric::low_discrepancy_in;
-use ulmix_mesh::faces::Kind;
+use ulmix_mesh::faces::FaceForm;
 use ulmix_mesh::parallel;
 use ulmix_part::sample::by_area;
 use ulmix_recipe::Role;
@@ -30,17 +30,17 @@ pub(super) fn checks(case: &Case, meshes: &Meshes, sites: &Sites) -> Vec<Check> 
 }
 
 /// Names of skins and of zones that change something, in the order of the regions.
-fn name(case: &Case, site: Site) -> String {
+fn name(case: &Case, site: AskedSite) -> String {
     let zones = &case.recipe.zones;
     let quoted = |name: &str| format!("“{name}”");
     match site {
-        Site::Skin(n) => zones
+        AskedSite::Skin(n) => zones
             .skins
             .iter()
             .filter(|s| s.depth_mm > 0.0)
             .nth(n)
             .map_or("a skin".into(), |s| quoted(&s.name)),
-        Site::Solid(Some(n)) => {
+        AskedSite::Solid(Some(n)) => {
             let own = zones.list.iter().filter(|z| z.role != Role::Reference).nth(n);
             own.map_or("a kept body".into(), |z| quoted(&z.name))
         }
@@ -49,8 +49,8 @@ fn name(case: &Case, site: Site) -> String {
 }
 
 /// Points of a region, and those that are gone.
-struct Found {
-    site: Site,
+struct KeptFaces {
+    site: AskedSite,
     points: usize,
     gone: usize,
     first_gone: Option<DVec3>,
@@ -60,18 +60,22 @@ struct Found {
 /// outside than the surface may. The least of them is told.
 fn present(case: &Case, meshes: &Meshes, sites: &Sites, skins: bool) -> Option<Check> {
     let tolerance = case.recipe.mesh.tolerance_mm.max(FLAT_OFF);
-    let wanted: Vec<(DVec3, Site)> =
-        sites.solid.iter().filter(|s| matches!(s.1, Site::Skin(_)) == skins).copied().collect();
+    let wanted: Vec<(DVec3, AskedSite)> = sites
+        .solid
+        .iter()
+        .filter(|s| matches!(s.1, AskedSite::Skin(_)) == skins)
+        .copied()
+        .collect();
     let places: Vec<DVec3> = wanted.iter().map(|s| s.0).collect();
     let gone = meshes.values(&places).into_iter().map(|d| d > tolerance);
-    let mut regions: BTreeMap<(bool, usize), Found> = BTreeMap::new();
+    let mut regions: BTreeMap<(bool, usize), KeptFaces> = BTreeMap::new();
     for ((p, site), gone) in wanted.iter().zip(gone) {
         let key = match site {
-            Site::Skin(n) => (true, *n),
-            Site::Solid(Some(n)) => (false, n + 1),
+            AskedSite::Skin(n) => (true, *n),
+            AskedSite::Solid(Some(n)) => (false, n + 1),
             _ => (false, 0),
         };
-        let region = regions.entry(key).or_insert(Found {
+        let region = regions.entry(key).or_insert(KeptFaces {
             site: *site,
             points: 0,
             gone: 0,
@@ -81,7 +85,7 @@ fn present(case: &Case, meshes: &Meshes, sites: &Sites, skins: bool) -> Option<C
         region.gone += gone as usize;
         region.first_gone = region.first_gone.or(gone.then_some(*p));
     }
-    let share = |r: &Found| 100.0 * (1.0 - r.gone as f64 / r.points as f64);
+    let share = |r: &KeptFaces| 100.0 * (1.0 - r.gone as f64 / r.points as f64);
     let told = regions.values().filter(|r| r.points >= LEAST_POINTS);
     let least = told.min_by(|a, b| share(a).total_cmp(&share(b)))?;
     let (found, place) = (share(least), least.first_gone);
@@ -106,7 +110,10 @@ const BESIDE: f64 = 0.05;
 /// both is then what the grid makes of it.
 fn beside_filling(case: &Case, p: DVec3, inward: DVec3) -> bool {
     let filled = |p: DVec3| {
-        matches!(site_at(case, p + inward * (BESIDE * case.step)), Some(Site::Fill(_) | Site::Band))
+        matches!(
+            site_at(case, p + inward * (BESIDE * case.step)),
+            Some(AskedSite::Fill(_) | AskedSite::Band)
+        )
     };
     let (x, y) = inward.any_orthonormal_pair();
     let around = [x, -x, y, -y].map(|d| p + d * (1.5 * case.step));
@@ -138,7 +145,7 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
     // Of a part with pockets faces are numbered on another surface.
     let known = part.faced().triangles.len() == mesh.triangles.len();
     let is_flat =
-        |t: usize| known && part.faces().list[part.faces().of[t] as usize].kind == Kind::Plane;
+        |t: usize| known && part.faces().list[part.faces().of[t] as usize].kind == FaceForm::Plane;
     let asked = by_area(mesh, ASKED);
     let beside = BESIDE * case.step;
     let beyond = 4.0 * case.step;
@@ -146,7 +153,10 @@ fn on_surface(case: &Case, meshes: &Meshes) -> Vec<Check> {
         let t = asked[n];
         let p = low_discrepancy_in(n as u64 + 1, mesh.corners(t));
         let inward = -mesh.area_vector(t).normalize_or_zero();
-        if !matches!(site_at(case, p + inward * beside), Some(Site::Skin(_) | Site::Solid(_))) {
+        if !matches!(
+            site_at(case, p + inward * beside),
+            Some(AskedSite::Skin(_) | AskedSite::Solid(_))
+        ) {
             return [None, None];
         }
         let off = |flat, mm| Some(Off { flat, mm, place: p, on_part: p, inward });

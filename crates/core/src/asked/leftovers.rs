@@ -80,6 +80,6 @@ pub fn expected_bodies(
         return Expected { lattice: count(&zoned.fill), solids: count(&zoned.solid) };
     }
     let cut = regions.zones.iter().any(|z| z.role == Role::KeepClear);
-    let pieces = if cut { count(&zoned.fill.clone().or(&zoned.solid)) } else { 0 };
-    Expected { lattice: pieces.max(part.facts.bodies), solids: 0 }
+    let components = if cut { count(&zoned.fill.clone().or(&zoned.solid)) } else { 0 };
+    Expected { lattice: components.max(part.facts.bodies), solids: 0 }
 }

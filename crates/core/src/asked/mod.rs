@@ -24,15 +24,15 @@ mod resolution;
 mod result;
 mod sites;
 
+use crate::result::FinishedMesh;
 use crate::result::Linked;
-use crate::result::Solid;
 pub use gauge::Gauged;
 pub use leftovers::{expected_bodies, Expected};
 pub use resolution::{thinnest_features, Feature, WHOLE};
 use result::Meshes;
 use sites::Sites;
 use ulmix_check::{Check, CheckGroup, Verdict};
-use ulmix_lattice::{Bare, Lattice};
+use ulmix_lattice::{BareStructure, Lattice};
 use ulmix_part::zoned::{Regions, Zoned};
 use ulmix_part::Part;
 use ulmix_recipe::Recipe;
@@ -46,7 +46,7 @@ pub struct Case<'a> {
     /// What the recipe's thickness and density lead to.
     pub linked: &'a Linked,
     /// The mesh that is judged.
-    pub solid: &'a Solid,
+    pub solid: &'a FinishedMesh,
     /// Step of its grid, or of that of the zones where it was not made here. mm.
     pub step: f64,
     /// Zones as asked, on that grid, and what they are.
@@ -61,7 +61,7 @@ pub struct Case<'a> {
 #[derive(Clone, Copy)]
 pub struct Thickened<'a> {
     /// The structure before it has thickness.
-    pub bare: &'a dyn Bare,
+    pub bare: &'a dyn BareStructure,
     /// The structure with its thickness.
     pub lattice: &'a dyn Lattice,
     /// mm.

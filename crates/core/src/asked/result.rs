@@ -1,8 +1,8 @@
 //! The mesh that leaves, to be asked about places.
 
-use crate::result::Solid;
+use crate::result::FinishedMesh;
 use glam::DVec3;
-use ulmix_mesh::bvh::SegmentHit;
+use ulmix_mesh::bvh::SegmentCrossing;
 use ulmix_mesh::{SignedDistance, TriMesh};
 
 /// The final mesh, or its lattice and its solids where they are bodies of their own, which may
@@ -14,7 +14,7 @@ pub(super) struct Meshes {
 }
 
 impl Meshes {
-    pub(super) fn of(solid: &Solid) -> Meshes {
+    pub(super) fn of(solid: &FinishedMesh) -> Meshes {
         let mesh = &solid.mesh;
         let Some(apart) = solid.apart else {
             return Meshes { lattice: SignedDistance::of_sound(mesh), solids: None };
@@ -67,9 +67,10 @@ impl Meshes {
         length: f64,
         skip: impl Fn(u32) -> bool,
     ) -> Option<(f64, u32)> {
-        let mut hits: Vec<SegmentHit> = Vec::new();
-        self.lattice.segment_hits(from, from + ray * length, &mut hits);
-        let first = hits.iter().filter(|h| !skip(h.triangle)).min_by(|a, b| a.t.total_cmp(&b.t))?;
+        let mut crossings: Vec<SegmentCrossing> = Vec::new();
+        self.lattice.segment_crossings(from, from + ray * length, &mut crossings);
+        let first =
+            crossings.iter().filter(|h| !skip(h.triangle)).min_by(|a, b| a.t.total_cmp(&b.t))?;
         Some((first.t * length, first.triangle))
     }
 }

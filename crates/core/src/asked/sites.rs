@@ -13,7 +13,7 @@ const SOLID_POINTS: usize = 60_000;
 
 /// What is asked for at a place of the part.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Site {
+pub(super) enum AskedSite {
     /// Lattice of this filling.
     Fill(usize),
     /// Material of this skin, by its number in [`Regions::skins`].
@@ -29,29 +29,29 @@ pub(super) enum Site {
 pub(super) struct Sites {
     /// By filling.
     pub fill: Vec<Vec<DVec3>>,
-    pub solid: Vec<(DVec3, Site)>,
+    pub solid: Vec<(DVec3, AskedSite)>,
 }
 
 impl Sites {
     pub(super) fn of(case: &Case) -> Sites {
         let Zoned { grid, fill, solid, .. } = case.zoned;
-        let placed = |points: Vec<DVec3>| -> Vec<(DVec3, Site)> {
+        let placed = |points: Vec<DVec3>| -> Vec<(DVec3, AskedSite)> {
             parallel::filter_map(points.len(), |n| Some((points[n], site_at(case, points[n])?)))
         };
         let mut out = Sites { fill: vec![Vec::new(); case.fillings.len()], solid: Vec::new() };
         for (p, site) in placed(spread(fill, grid, FILL_POINTS)) {
-            if let Site::Fill(filling) = site {
+            if let AskedSite::Fill(filling) = site {
                 out.fill[filling].push(p);
             }
         }
         out.solid = placed(spread(solid, grid, SOLID_POINTS));
-        out.solid.retain(|s| matches!(s.1, Site::Skin(_) | Site::Solid(_)));
+        out.solid.retain(|s| matches!(s.1, AskedSite::Skin(_) | AskedSite::Solid(_)));
         out
     }
 }
 
 /// What is asked for at a place; `None` outside the part.
-pub(super) fn site_at(case: &Case, p: DVec3) -> Option<Site> {
+pub(super) fn site_at(case: &Case, p: DVec3) -> Option<AskedSite> {
     let Zoned { grid, inside, .. } = case.zoned;
     let cell = ((p - grid.origin) / grid.step).floor();
     let on_grid = cell.cmpge(DVec3::ZERO).all() && cell.cmplt(grid.size.as_dvec3() - 1.0).all();
@@ -60,15 +60,15 @@ pub(super) fn site_at(case: &Case, p: DVec3) -> Option<Site> {
 }
 
 /// What is asked for at a place of the part.
-fn site_in(regions: &Regions, p: DVec3) -> Site {
+fn site_in(regions: &Regions, p: DVec3) -> AskedSite {
     let zone = regions.zones.iter().position(|z| z.solid.within(p, 0.0));
     match regions.role_in(zone) {
-        Role::KeepClear => Site::Clear,
-        Role::KeepSolid => Site::Solid(zone),
+        Role::KeepClear => AskedSite::Clear,
+        Role::KeepSolid => AskedSite::Solid(zone),
         _ => match regions.skins.iter().position(|s| s.within(p, 0.0)) {
-            Some(skin) => Site::Skin(skin),
-            None if in_band(regions, p) => Site::Band,
-            None => Site::Fill(regions.filling_in(zone)),
+            Some(skin) => AskedSite::Skin(skin),
+            None if in_band(regions, p) => AskedSite::Band,
+            None => AskedSite::Fill(regions.filling_in(zone)),
         },
     }
 }

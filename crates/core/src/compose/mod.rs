@@ -4,15 +4,15 @@
 pub mod patchwork;
 mod places;
 
-use crate::compose::patchwork::{Body, Laid, Patchwork, Tie};
+use crate::compose::patchwork::{Blending, Laid, Patchwork, Tie};
 use glam::{DVec3, UVec3};
 pub use places::Owner;
 use std::borrow::Cow;
 use std::cell::RefCell;
 use ulmix_field::grid::{Bits, Grid};
 use ulmix_field::numeric::root;
-use ulmix_field::polygonise::{Edge, Hit, RowPoints, Shape};
-use ulmix_lattice::{Bulk, Lattice, Met, Segment};
+use ulmix_field::polygonise::{Edge, EdgeCrossing, RowPoints, Shape};
+use ulmix_lattice::{GridField, Lattice, Met, Segment};
 use ulmix_part::exit::exit;
 use ulmix_part::zoned::{Regions, Zoned};
 use ulmix_part::Part;
@@ -20,7 +20,7 @@ use ulmix_recipe::Role;
 
 /// Which material is meant.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Side {
+pub enum Selection {
     /// All material.
     All,
     /// The lattice in what is filled.
@@ -31,13 +31,13 @@ pub enum Side {
 
 /// Part, zones, skins and lattices as one shape.
 pub struct Composed<'a> {
-    side: Side,
+    side: Selection,
     part: &'a Part,
     /// The grid, and what zones make of its samples.
     pub zoned: &'a Zoned,
     regions: &'a Regions,
     lattices: Vec<Reaching<'a>>,
-    bulk: Box<dyn Bulk + 'a>,
+    grid_field: Box<dyn GridField + 'a>,
 }
 
 /// A filling. On coarse grids a wall thinner than the step would tear: signs are taken as if the
@@ -49,11 +49,11 @@ pub struct Reaching<'a> {
     /// How far signs are taken beyond the border, in mm.
     pub reach: f64,
     /// The body that the filling belongs to.
-    pub body: Body,
+    pub body: Blending,
 }
 
 /// Operands of the shape at a place: inside it or not.
-struct Sides {
+struct Operands {
     part: bool,
     /// Where the filling stands past the part's surface: inside the part, or no farther from it
     /// than that.
@@ -80,7 +80,7 @@ impl<'a> Composed<'a> {
             part,
             zoned,
             regions,
-            vec![Reaching { lattice, reach, body: Body::default() }],
+            vec![Reaching { lattice, reach, body: Blending::default() }],
             &[],
         )
     }
@@ -94,23 +94,24 @@ impl<'a> Composed<'a> {
         ties: &[Tie<'a>],
     ) -> Composed<'a> {
         let on_grid = |l: &Reaching<'a>| l.lattice.on_grid(&zoned.grid, l.reach);
-        let bulk: Box<dyn Bulk + 'a> = if let [only] = &lattices[..] {
+        let grid_field: Box<dyn GridField + 'a> = if let [only] = &lattices[..] {
             on_grid(only)
         } else {
             let filled = regions.zones.iter().filter(|z| z.role == Role::Fill).collect();
-            let laid = |l: &Reaching<'a>| Laid { bulk: on_grid(l), reach: l.reach, body: l.body };
+            let laid =
+                |l: &Reaching<'a>| Laid { grid_field: on_grid(l), reach: l.reach, body: l.body };
             Box::new(Patchwork::new(zoned, filled, lattices.iter().map(laid).collect(), ties))
         };
-        Composed { side: Side::All, part, zoned, regions, lattices, bulk }
+        Composed { side: Selection::All, part, zoned, regions, lattices, grid_field }
     }
 
     /// Only the material of one side.
-    pub fn only(self, side: Side) -> Self {
+    pub fn only(self, side: Selection) -> Self {
         Composed { side, ..self }
     }
 
     /// The material that is meant.
-    pub fn side(&self) -> Side {
+    pub fn side(&self) -> Selection {
         self.side
     }
 
@@ -120,11 +121,11 @@ impl<'a> Composed<'a> {
 
     /// Signs of the whole shape; computes the lattice only where it decides.
     pub fn signs(&self) -> Bits {
-        if self.side == Side::Solids {
+        if self.side == Selection::Solids {
             return self.zoned.solid.clone();
         }
-        let mut out = self.bulk.signs(&self.zoned.fill);
-        if self.side == Side::All {
+        let mut out = self.grid_field.signs(&self.zoned.fill);
+        if self.side == Selection::All {
             out.par_words_mut(|w, j, k, word| *word |= self.zoned.solid.row(j, k)[w]);
         }
         out
@@ -133,7 +134,7 @@ impl<'a> Composed<'a> {
     /// Samples around which a smooth field alone decides.
     pub fn smooth(&self) -> Cow<'_, Bits> {
         let of = self.zoned.smooth();
-        self.bulk.smooth(of).map_or(Cow::Borrowed(of), Cow::Owned)
+        self.grid_field.smooth(of).map_or(Cow::Borrowed(of), Cow::Owned)
     }
 
     /// The low corner of the cell that a point lies in.
@@ -148,18 +149,18 @@ impl<'a> Composed<'a> {
     }
 
     /// Operands at a sample, for a way that begins in a filling.
-    fn sides(&self, at: UVec3, lattice: f64, filling: usize) -> Sides {
+    fn sides(&self, at: UVec3, lattice: f64, filling: usize) -> Operands {
         let mut regions = [false; MOST_REGIONS];
         for (n, r) in self.regions.all().enumerate() {
             regions[n] = self.zoned.holds(n, r, at);
         }
         let part = self.zoned.inside.get(at.x, at.y, at.z);
         let proud = self.regions.proud_of(filling) > 0.0 && self.zoned.within_proud(filling, at);
-        Sides { part, proud, lattice: self.in_lattice(at, lattice), regions }
+        Operands { part, proud, lattice: self.in_lattice(at, lattice), regions }
     }
 
     /// Is there material?
-    fn material(&self, s: &Sides) -> bool {
+    fn material(&self, s: &Operands) -> bool {
         let zones = self.regions.zones.len();
         let role = (0..zones)
             .find(|&n| s.regions[n])
@@ -167,16 +168,16 @@ impl<'a> Composed<'a> {
         let skin = || s.regions[zones..zones + self.regions.skins.len()].contains(&true);
         if !s.part {
             let filled = !matches!(role, Role::KeepSolid | Role::KeepClear);
-            return s.proud && filled && self.side != Side::Solids && s.lattice && !skin();
+            return s.proud && filled && self.side != Selection::Solids && s.lattice && !skin();
         }
         s.part
             && match role {
-                Role::KeepSolid => self.side != Side::Lattice,
+                Role::KeepSolid => self.side != Selection::Lattice,
                 Role::KeepClear => false,
                 _ => match self.side {
-                    Side::All => s.lattice || skin(),
-                    Side::Lattice => s.lattice && !skin(),
-                    Side::Solids => skin(),
+                    Selection::All => s.lattice || skin(),
+                    Selection::Lattice => s.lattice && !skin(),
+                    Selection::Solids => skin(),
                 },
             }
     }
@@ -206,13 +207,13 @@ struct Work {
 impl Composed<'_> {
     /// Walks along the edge from change to change until material ends. `values` are the lattice's
     /// at its ends, `met` is where it changes between them.
-    fn hit(
+    fn crossing(
         &self,
         edge: &Edge,
         values: [f64; 2],
         met: Option<Met>,
         changes: &mut Vec<(f64, Operand)>,
-    ) -> Hit {
+    ) -> EdgeCrossing {
         let (a, b) = (edge.inside, edge.outside);
         let [la, lb] = values;
         let filling = self.zoned.filling_at(edge.inside_at);
@@ -250,7 +251,7 @@ impl Composed<'_> {
             if self.material(&sides) {
                 continue;
             }
-            let (n, firm) = match operand {
+            let (n, constrained) = match operand {
                 Operand::Part(n) => (n, true),
                 Operand::Proud => (self.away(a.lerp(b, t)), false),
                 Operand::Lattice(n) => (n, false),
@@ -261,12 +262,16 @@ impl Composed<'_> {
                     (if sides.regions[n] { -out } else { out }, true)
                 }
             };
-            return Hit { t: t as f32, normal: n.as_vec3().to_array(), firm };
+            return EdgeCrossing { t: t as f32, normal: n.as_vec3().to_array(), constrained };
         }
         // Signs in bulk are 32-bit: a sample within rounding of the border.
         let nearer_b = la.abs() > lb.abs();
-        let n = self.bulk.normal(if nearer_b { b } else { a });
-        Hit { t: if nearer_b { 1.0 } else { 0.0 }, normal: n.as_vec3().to_array(), firm: false }
+        let n = self.grid_field.normal(if nearer_b { b } else { a });
+        EdgeCrossing {
+            t: if nearer_b { 1.0 } else { 0.0 },
+            normal: n.as_vec3().to_array(),
+            constrained: false,
+        }
     }
 
     /// Away from the part's surface.
@@ -278,7 +283,7 @@ impl Composed<'_> {
     /// How far the lattice stands past the part's surface at a place. mm.
     fn proud_at(&self, p: DVec3) -> f64 {
         let solid = |role: Role| matches!(role, Role::KeepSolid | Role::KeepClear);
-        if self.regions.proud.is_empty() || self.side == Side::Solids {
+        if self.regions.proud.is_empty() || self.side == Selection::Solids {
             return 0.0;
         }
         let zone = self.regions.zone_at(p);
@@ -298,13 +303,13 @@ impl Composed<'_> {
 }
 
 impl Shape for Composed<'_> {
-    fn hits(&self, edges: &[Edge], out: &mut [Hit]) {
+    fn edge_crossings(&self, edges: &[Edge], out: &mut [EdgeCrossing]) {
         thread_local!(static WORK: RefCell<Work> = RefCell::default());
         // Taken, not borrowed: a thread that waits within may come by here again.
         let mut work = WORK.take();
         work.ends.clear();
         work.ends.extend(edges.iter().flat_map(|e| [e.inside, e.outside]));
-        self.bulk.values(&work.ends, &mut work.values);
+        self.grid_field.values(&work.ends, &mut work.values);
         let values = work.values.as_chunks::<2>().0;
         let changes = |(e, v): (&Edge, &[f64; 2])| {
             self.in_lattice(e.inside_at, v[0]) != self.in_lattice(e.outside_at, v[1])
@@ -316,11 +321,11 @@ impl Shape for Composed<'_> {
             b: e.outside,
             ends,
         }));
-        self.bulk.met(&work.segments, &mut work.met);
+        self.grid_field.met(&work.segments, &mut work.met);
         let mut met = work.met.iter();
         for ((edge, values), slot) in edges.iter().zip(values).zip(out) {
             let met = changes((edge, values)).then(|| *met.next().expect("one a segment"));
-            *slot = self.hit(edge, *values, met, &mut work.changes);
+            *slot = self.crossing(edge, *values, met, &mut work.changes);
         }
         WORK.set(work);
     }
@@ -328,12 +333,12 @@ impl Shape for Composed<'_> {
     fn value(&self, p: DVec3) -> f64 {
         let skin = self.regions.skins.iter().map(|s| s.value(p)).fold(f64::INFINITY, f64::min);
         let filled = match self.side {
-            Side::All => self.bulk.value(p).min(skin),
-            Side::Lattice => self.bulk.value(p).max(-skin),
-            Side::Solids => skin,
+            Selection::All => self.grid_field.value(p).min(skin),
+            Selection::Lattice => self.grid_field.value(p).max(-skin),
+            Selection::Solids => skin,
         };
         let of = |role: Role| match role {
-            Role::KeepSolid if self.side == Side::Lattice => f64::INFINITY,
+            Role::KeepSolid if self.side == Selection::Lattice => f64::INFINITY,
             Role::KeepSolid => f64::NEG_INFINITY,
             Role::KeepClear => f64::INFINITY,
             Role::Fill | Role::Reference | Role::Alongside => filled,
@@ -355,7 +360,7 @@ impl Shape for Composed<'_> {
         let part = self.part.distance.value(p);
         let proud = if part > 0.0 { self.proud_at(p) } else { 0.0 };
         if proud > 0.0 {
-            return (part - proud).max(self.bulk.value(p));
+            return (part - proud).max(self.grid_field.value(p));
         }
         part.max(inner)
     }
@@ -374,19 +379,19 @@ impl Shape for Composed<'_> {
         }
     }
 
-    fn pins(&self) -> Vec<DVec3> {
+    fn fixed_points(&self) -> Vec<DVec3> {
         // Corners of the part with material on them, and none past them.
         let tiny = 1e-6 * self.grid().step;
         self.part.corners.iter().copied().filter(|&p| self.value(p).abs() < tiny).collect()
     }
 
-    fn roomy(&self) -> bool {
+    fn allows_overshoot(&self) -> bool {
         let sharp = self.regions.zones.iter().all(|z| z.blend == 0.0);
-        sharp && self.lattices.iter().all(|l| l.lattice.roomy(self.grid().step))
+        sharp && self.lattices.iter().all(|l| l.lattice.allows_overshoot(self.grid().step))
     }
 
     fn project(&self, row: &mut RowPoints) {
-        self.bulk.project(row);
+        self.grid_field.project(row);
     }
 }
 
@@ -394,7 +399,7 @@ impl Shape for Composed<'_> {
 mod tests {
     use super::*;
     use ulmix_lattice::surface::Periodic;
-    use ulmix_lattice::Bare;
+    use ulmix_lattice::BareStructure;
     use ulmix_mesh::TriMesh;
     use ulmix_recipe::{Form, Place, Skin, Structure, SurfaceKind, SurfacePattern, Zone, Zones};
 
@@ -499,7 +504,7 @@ mod tests {
             Ball { part, regions, zoned, lattice }
         }
 
-        pub(super) fn shape(&self, side: Side) -> Composed<'_> {
+        pub(super) fn shape(&self, side: Selection) -> Composed<'_> {
             Composed::new(&self.part, &self.zoned, &self.regions, &*self.lattice, 0.0).only(side)
         }
 
@@ -512,7 +517,7 @@ mod tests {
     fn the_sides_of_a_shape_are_its_lattice_and_its_solids_and_nothing_else() {
         let ball = Ball::new();
         let [all, lattice, solids] =
-            [Side::All, Side::Lattice, Side::Solids].map(|side| ball.shape(side));
+            [Selection::All, Selection::Lattice, Selection::Solids].map(|side| ball.shape(side));
         let mut counts = [0; 3];
         for p in ball.places() {
             let [a, l, s] = [&all, &lattice, &solids].map(|shape| shape.value(p));

@@ -11,7 +11,7 @@
 use glam::{DVec3, UVec3, Vec3};
 use ulmix_field::grid::{Bits, Grid, HELD};
 use ulmix_field::polygonise::RowPoints;
-use ulmix_lattice::{Bulk, Lattice};
+use ulmix_lattice::{GridField, Lattice};
 use ulmix_part::zoned::{Region, Zoned};
 
 /// The fillings of a part as one field.
@@ -26,16 +26,16 @@ pub struct Patchwork<'a> {
 /// A filling on the grid.
 pub struct Laid<'a> {
     /// The field of the filling on the grid.
-    pub bulk: Box<dyn Bulk + 'a>,
+    pub grid_field: Box<dyn GridField + 'a>,
     /// How far its signs are widened. mm.
     pub reach: f64,
     /// The body that the filling belongs to.
-    pub body: Body,
+    pub body: Blending,
 }
 
 /// What blending a filling with another needs to know of it.
 #[derive(Clone, Copy, Debug, Default)]
-pub struct Body {
+pub struct Blending {
     /// Of its walls or struts. mm.
     pub thickness: f64,
     /// Made of walls, not of struts.
@@ -46,7 +46,7 @@ pub struct Body {
     pub alike: usize,
 }
 
-impl Body {
+impl Blending {
     /// How much of its radius is gone where it is to hold only a share of the material: walls hold
     /// as much as they are thick, struts as much as the square of that. Never so much that a grid
     /// could not hold what is left. mm.
@@ -81,16 +81,16 @@ pub struct Tie<'a> {
 }
 
 struct Tied<'a> {
-    bulk: Box<dyn Bulk + 'a>,
+    grid_field: Box<dyn GridField + 'a>,
     /// Signs widened by all that they may change.
-    near: Box<dyn Bulk + 'a>,
+    near: Box<dyn GridField + 'a>,
     blend: f64,
 }
 
 impl Tied<'_> {
     /// What a field becomes by them at a place, and their share in its gradient there.
     fn join(&self, value: f64, p: DVec3) -> (f64, f64) {
-        joined(value, self.bulk.value(p), self.blend)
+        joined(value, self.grid_field.value(p), self.blend)
     }
 }
 
@@ -107,7 +107,7 @@ fn joined(a: f64, b: f64, blend: f64) -> (f64, f64) {
 const ABOUT: f64 = 2.0;
 
 /// What the field is at a place.
-struct Met {
+struct BandMet {
     value: f64,
     /// Which holds there.
     filling: usize,
@@ -135,7 +135,7 @@ impl<'a> Patchwork<'a> {
         let tied = |t: &Tie<'a>| {
             let on_grid = |reach: f64| t.lattice.on_grid(&zoned.grid, reach);
             Tied {
-                bulk: on_grid(reach + t.blend),
+                grid_field: on_grid(reach + t.blend),
                 near: on_grid(reach + t.blend + ABOUT * zoned.grid.step),
                 blend: t.blend,
             }
@@ -154,22 +154,26 @@ impl<'a> Patchwork<'a> {
     }
 
     /// The field.
-    fn met(&self, p: DVec3) -> Met {
+    fn met(&self, p: DVec3) -> BandMet {
         let met = self.patch(0, p);
         let value = self.ties.iter().fold(met.value, |value, tied| tied.join(value, p).0);
-        Met { value, ..met }
+        BandMet { value, ..met }
     }
 
     fn grid(&self) -> &Grid {
         &self.zoned.grid
     }
 
-    fn of_filling(&self, filling: usize, p: DVec3) -> Met {
-        Met { value: self.fillings[filling].bulk.value(p), filling, from: From::Filling(filling) }
+    fn of_filling(&self, filling: usize, p: DVec3) -> BandMet {
+        BandMet {
+            value: self.fillings[filling].grid_field.value(p),
+            filling,
+            from: From::Filling(filling),
+        }
     }
 
     /// The field of the zones from number `n` on, without ties.
-    fn patch(&self, n: usize, p: DVec3) -> Met {
+    fn patch(&self, n: usize, p: DVec3) -> BandMet {
         let Some(region) = self.regions.get(n) else { return self.of_filling(0, p) };
         let s = region.solid.value(p);
         let half = 0.5 * region.blend;
@@ -201,12 +205,12 @@ impl<'a> Patchwork<'a> {
                 joined(a, b, of_own.blend.min(of_around.blend).max(step)).0
             };
             let filling = if s < 0.0 { own.filling } else { around.filling };
-            return Met { value, filling, from: From::Mixed };
+            return BandMet { value, filling, from: From::Mixed };
         }
         // A zone that the part's own filling fills has no border with it.
-        let unlike = region.filling != 0;
-        let own = (s < 0.0 || !unlike).then(|| self.of_filling(region.filling, p));
-        if let Some(own) = own.filter(|own| unlike && -s >= own.value) {
+        let make_unique = region.filling != 0;
+        let own = (s < 0.0 || !make_unique).then(|| self.of_filling(region.filling, p));
+        if let Some(own) = own.filter(|own| make_unique && -s >= own.value) {
             return within(own, s, n, 1.0);
         }
         let around = self.patch(n + 1, p);
@@ -220,7 +224,7 @@ impl<'a> Patchwork<'a> {
         let (own, around) =
             (within(self.of_filling(region.filling, p), s, n, 1.0), within(around, -s, n, -1.0));
         let nearer = if own.value <= around.value { own } else { around };
-        Met { filling, ..nearer }
+        BandMet { filling, ..nearer }
     }
 
     /// By differences, where fields are mixed.
@@ -286,15 +290,15 @@ impl<'a> Patchwork<'a> {
 
 /// Cut off where `side`, a distance to the border of zone `n`, is positive; that border's outward
 /// normal is the zone's own times `sense`.
-fn within(met: Met, side: f64, n: usize, sense: f64) -> Met {
+fn within(met: BandMet, side: f64, n: usize, sense: f64) -> BandMet {
     if met.value >= side {
         met
     } else {
-        Met { value: side, from: From::Border(n, sense), ..met }
+        BandMet { value: side, from: From::Border(n, sense), ..met }
     }
 }
 
-impl Bulk for Patchwork<'_> {
+impl GridField for Patchwork<'_> {
     fn value(&self, p: DVec3) -> f64 {
         self.met(p).value
     }
@@ -302,13 +306,16 @@ impl Bulk for Patchwork<'_> {
     fn normal(&self, p: DVec3) -> DVec3 {
         let patch = self.patch(0, p);
         let normal = match patch.from {
-            From::Filling(n) => self.fillings[n].bulk.normal(p),
+            From::Filling(n) => self.fillings[n].grid_field.normal(p),
             From::Border(n, sense) => self.regions[n].solid.normal(p) * sense,
             From::Mixed => self.gradient(p).normalize_or(DVec3::Z),
         };
         let tied = self.ties.iter().fold((patch.value, normal), |(value, normal), tied| {
             let (value, share) = tied.join(value, p);
-            (value, if share > 0.0 { normal.lerp(tied.bulk.normal(p), share) } else { normal })
+            (
+                value,
+                if share > 0.0 { normal.lerp(tied.grid_field.normal(p), share) } else { normal },
+            )
         });
         tied.1.normalize_or(DVec3::Z)
     }
@@ -323,10 +330,10 @@ impl Bulk for Patchwork<'_> {
 
     fn signs(&self, wanted: &Bits) -> Bits {
         let mut out = Bits::new(self.grid());
-        for (n, Laid { bulk, .. }) in self.fillings.iter().enumerate() {
+        for (n, Laid { grid_field, .. }) in self.fillings.iter().enumerate() {
             let mut mine = wanted.clone();
             mine.par_words_mut(|w, j, k, word| *word &= self.zoned.filled_by(n, w, j, k));
-            let signs = bulk.signs(&mine);
+            let signs = grid_field.signs(&mine);
             out.par_words_mut(|w, j, k, word| *word |= signs.row(j, k)[w]);
         }
         if !self.ties.is_empty() {
@@ -390,7 +397,7 @@ impl Bulk for Patchwork<'_> {
             }
             let mine: Vec<usize> = (0..row.count).filter(|n| of[*n] == kind).collect();
             let mut some = row.some(&mine);
-            self.fillings[kind].bulk.project(&mut some);
+            self.fillings[kind].grid_field.project(&mut some);
             mine.iter().enumerate().for_each(|(n, &to)| row.put(to, some.local(n)));
         }
     }
@@ -421,7 +428,7 @@ mod tests {
         fn in_bands_bodies_hold_their_share_until_they_would_not_print(
             thickness in 0.3..4.0f64, share in 0.0..1.0f64, walls in proptest::bool::ANY, step in 0.01..0.3f64
         ) {
-            let body = Body { thickness, walls, ..Body::default() };
+            let body = Blending { thickness, walls, ..Blending::default() };
             let left = |share: f64| 0.5 * thickness - body.thinned(share, step);
             // All of it where all is its own, less for less, and never less than prints or than the
             // grid holds.

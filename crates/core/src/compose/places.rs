@@ -1,6 +1,6 @@
 //! What places of the result belong to, and which of them lie on exact faces.
 
-use super::{Composed, Side};
+use super::{Composed, Selection};
 use glam::DVec3;
 use std::ops::Range;
 use ulmix_mesh::bvh::nearest_on_triangle;
@@ -86,7 +86,7 @@ impl Composed<'_> {
     fn on_border(&self, p: DVec3) -> bool {
         let near = self.on_face();
         let borders = |r: &Solid| r.within(p, near) && !r.within(p, -near);
-        let parted = self.side != Side::All;
+        let parted = self.side != Selection::All;
         self.regions.zones.iter().any(|z| {
             let cut_sharp = z.filling != 0 && z.blend == 0.0;
             (parted || cut_sharp || z.role == Role::KeepClear) && borders(&z.solid)
@@ -103,7 +103,7 @@ mod tests {
     #[test]
     fn exact_faces_are_the_parts_own_and_those_of_cleared_places() {
         let ball = Ball::new();
-        let (shape, near) = (ball.shape(Side::All), 1e-3 * 0.4);
+        let (shape, near) = (ball.shape(Selection::All), 1e-3 * 0.4);
         // On triangles, a little beside them, on the rod's side, on the block's, and anywhere.
         let triangles = (0..ball.part.mesh.triangles.len()).step_by(3);
         let on = triangles.clone().map(|t| ball.part.mesh.middle(t));
@@ -130,14 +130,14 @@ mod tests {
         let again: Vec<bool> = shape.all_on_exact(&backwards).into_iter().rev().collect();
         assert_eq!(found, again);
         // Where lattice and solids are parted, so are the block's faces and the skin's inner one.
-        let parted = ball.shape(Side::Lattice).all_on_exact(&places);
+        let parted = ball.shape(Selection::Lattice).all_on_exact(&places);
         assert!(all.iter().zip(&parted).filter(|((p, _), _)| p.x == 4.5).all(|(_, found)| *found));
     }
 
     #[test]
     fn owners_follow_the_zones_and_points_past_the_part_come_back_onto_it() {
         let ball = Ball::new();
-        let shape = ball.shape(Side::All);
+        let shape = ball.shape(Selection::All);
         assert_eq!(shape.owner(DVec3::new(-5.0, 0.0, 1.0)), Owner::Fill);
         assert_eq!(shape.owner(DVec3::new(6.0, 0.0, 0.0)), Owner::Solid);
         assert_eq!(shape.owner(DVec3::new(-9.6, 0.5, 0.5)), Owner::Skin);

@@ -7,17 +7,17 @@ use std::sync::{Arc, Mutex, PoisonError};
 /// Results of stages by their keys, within a bound of bytes.
 pub struct Cache {
     budget: usize,
-    inner: Mutex<Inner>,
+    inner: Mutex<CacheState>,
 }
 
 #[derive(Default)]
-struct Inner {
-    entries: HashMap<String, Entry>,
+struct CacheState {
+    entries: HashMap<String, CachedResult>,
     clock: u64,
     bytes: usize,
 }
 
-struct Entry {
+struct CachedResult {
     value: Arc<dyn Any + Send + Sync>,
     bytes: usize,
     used: u64,
@@ -47,7 +47,7 @@ impl Cache {
         let mut inner = self.inner.lock().unwrap_or_else(PoisonError::into_inner);
         inner.clock += 1;
         let used = inner.clock;
-        if let Some(old) = inner.entries.insert(key, Entry { value, bytes, used }) {
+        if let Some(old) = inner.entries.insert(key, CachedResult { value, bytes, used }) {
             inner.bytes -= old.bytes;
         }
         inner.bytes += bytes;
@@ -60,7 +60,7 @@ impl Cache {
     }
 }
 
-impl Inner {
+impl CacheState {
     /// The least recently used goes first.
     fn shrink(&mut self, budget: usize) {
         while self.bytes > budget {

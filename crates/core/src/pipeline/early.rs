@@ -59,8 +59,8 @@ impl Pipeline {
         let s = filling.structure;
         let places = finer::marked(&recipe.zones, s.finer());
         let key = self.key(&[&"cells", &part.key, s, &places]);
-        let rest = self.resting(part, s, &places, watch);
-        let site = Site { part, zones: Some(&recipe.zones), draft: true, rest: &rest };
+        let relaxed = self.relaxation(part, s, &places, watch);
+        let site = Site { part, zones: Some(&recipe.zones), draft: true, relaxed: &relaxed };
         let bytes = |c: &SeedCells| c.points.len() * 25 + c.edges.bytes();
         let cells = || make::seed_cells(site, s, &|| watch.cancelled());
         let mut found = (*self.stage(Stage::Skeleton, &key, &Inner(watch), bytes, cells)?).clone();
@@ -85,20 +85,20 @@ fn within_part(
 ) -> (Skeleton, Vec<StrutState>) {
     let (mut out, mut kept) =
         (Skeleton { nodes: net.nodes.clone(), struts: Vec::new() }, Vec::new());
-    let mut hits = Vec::new();
+    let mut crossings = Vec::new();
     for (&s, state) in net.struts.iter().zip(states) {
         let [a, b] = net.ends(s);
         let middle = part.distance.value(a.lerp(b, 0.5));
-        part.distance.segment_hits(a, b, &mut hits);
+        part.distance.segment_crossings(a, b, &mut crossings);
         let on_surface = state == StrutState::Net && middle.abs() < near;
-        if on_surface || hits.is_empty() {
+        if on_surface || crossings.is_empty() {
             if on_surface || middle < 0.0 {
                 out.struts.push(s);
                 kept.push(state);
             }
             continue;
         }
-        let mut cuts: Vec<f64> = hits.iter().map(|h| h.t).chain([0.0, 1.0]).collect();
+        let mut cuts: Vec<f64> = crossings.iter().map(|h| h.t).chain([0.0, 1.0]).collect();
         cuts.sort_by(f64::total_cmp);
         for pair in cuts.windows(2).filter(|c| c[1] - c[0] > 1e-6) {
             if part.distance.inside(a.lerp(b, 0.5 * (pair[0] + pair[1]))) {

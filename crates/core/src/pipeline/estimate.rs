@@ -5,7 +5,7 @@ use super::plan;
 use super::probe::{probe, Found};
 use super::run::Thick;
 use super::{Inner, Pipeline, Quality, RunError, Stage, Watch};
-use crate::result::{Linked, Prediction};
+use crate::result::{Cost, Linked};
 use ulmix_part::sample::scatter;
 use ulmix_part::Part;
 use ulmix_recipe::Recipe;
@@ -22,26 +22,21 @@ pub(super) struct Known<'a> {
 impl Pipeline {
     /// Thickness, density and the cost of the final mesh, without meshing anything. Where blocks of
     /// that structure have been made, the last ones correct the laws.
-    pub fn foresee(
-        &self,
-        part: &Part,
-        recipe: &Recipe,
-        watch: &dyn Watch,
-    ) -> Result<(Linked, Prediction), RunError> {
-        recipe.validate(&part.mesh.bounds())?;
-        self.bare_of_all(part, recipe, true, watch)?;
-        let (linked, key) = self.linked(part, recipe, true, watch)?;
-        let prediction = self.by_last_blocks(&Known { part, recipe, linked: &linked, key: &key });
-        Ok(((*linked).clone(), prediction))
-    }
-
-    /// The cost of the final mesh, from a few blocks that are made of it.
     pub fn estimate(
         &self,
         part: &Part,
         recipe: &Recipe,
         watch: &dyn Watch,
-    ) -> Result<Prediction, RunError> {
+    ) -> Result<(Linked, Cost), RunError> {
+        recipe.validate(&part.mesh.bounds())?;
+        self.bare_of_all(part, recipe, true, watch)?;
+        let (linked, key) = self.linked(part, recipe, true, watch)?;
+        let cost = self.by_last_blocks(&Known { part, recipe, linked: &linked, key: &key });
+        Ok(((*linked).clone(), cost))
+    }
+
+    /// The cost of the final mesh, from a few blocks that are made of it.
+    pub fn cost(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<Cost, RunError> {
         recipe.validate(&part.mesh.bounds())?;
         let bare = self.bare_of_all(part, recipe, true, watch)?;
         let (linked, key) = self.linked(part, recipe, true, watch)?;
@@ -51,7 +46,7 @@ impl Pipeline {
 
     /// By laws, corrected by the blocks of this recipe or by the last ones of its structure, if any
     /// have been made.
-    pub(super) fn by_last_blocks(&self, known: &Known) -> Prediction {
+    pub(super) fn by_last_blocks(&self, known: &Known) -> Cost {
         let by_laws = self.corrected(known, Found::default());
         let [own, last] = self.found_keys(known, by_laws.step_mm);
         let found = self.cache.get::<Found>(&own).or_else(|| self.cache.get(&last));
@@ -64,7 +59,7 @@ impl Pipeline {
         known: &Known,
         thickened: &Thick,
         watch: &dyn Watch,
-    ) -> Result<Prediction, RunError> {
+    ) -> Result<Cost, RunError> {
         let Known { part, recipe, linked, .. } = *known;
         let by_laws = self.corrected(known, Found::default());
         let [own, last] = self.found_keys(known, by_laws.step_mm);
@@ -81,7 +76,7 @@ impl Pipeline {
         Ok(self.corrected(known, *found))
     }
 
-    pub(super) fn corrected(&self, known: &Known, found: Found) -> Prediction {
+    pub(super) fn corrected(&self, known: &Known, found: Found) -> Cost {
         plan::predict(known.part, known.recipe, known.linked, found, (self.memory_mb)())
     }
 

@@ -1,8 +1,8 @@
 //! From the reduced surface to the mesh that is exported: crumbs removed, rounded to what files
 //! hold, with a role and a shade for every point.
 
-use crate::compose::{Composed, Owner, Side};
-use crate::result::{Apart, Crumbs, Removed, Solid, LISTED};
+use crate::compose::{Composed, Owner, Selection};
+use crate::result::{Apart, Crumbs, FinishedMesh, Removed, LISTED};
 use crate::stand::Placing;
 use glam::DVec3;
 use serde::Serialize;
@@ -12,17 +12,22 @@ use ulmix_field::polygonise::hold::drawn_in;
 use ulmix_field::polygonise::Shape;
 use ulmix_mesh::reduce::Gathered;
 use ulmix_mesh::smooth::smooth;
-use ulmix_mesh::topology::{piece_volumes, pieces_by_points, small_pieces};
+use ulmix_mesh::topology::{component_volumes, components_by_points, small_components};
 use ulmix_mesh::untangle::{around, round_to_f32, untangle, Room, KEPT_AROUND};
 use ulmix_mesh::{parallel, Bounds, TriMesh};
 use ulmix_recipe::Stand;
 
 /// Lattice and solids as bodies of their own in one mesh. They stand on a bed together.
-pub fn together(lattice: &Solid, solids: &Solid, shared_mm3: f64, stand: Option<&Stand>) -> Solid {
+pub fn together(
+    lattice: &FinishedMesh,
+    solids: &FinishedMesh,
+    shared_mm3: f64,
+    stand: Option<&Stand>,
+) -> FinishedMesh {
     let base = lattice.mesh.triangles.len() as u32;
     let both = || lattice.mesh.points.iter().chain(&solids.mesh.points);
     let placing = stand.map(|stand| Placing::of_points(both(), stand));
-    let side = |solid: &Solid| match placing {
+    let side = |solid: &FinishedMesh| match placing {
         None => (solid.mesh.clone(), solid.crossings.clone().unwrap_or_default()),
         Some(_) => settled(solid.mesh.clone(), placing, Room::of(&|_| TURNED_BY)),
     };
@@ -30,7 +35,7 @@ pub fn together(lattice: &Solid, solids: &Solid, shared_mm3: f64, stand: Option<
         (side(lattice), side(solids));
     mesh.append(&of_solids);
     crossings.extend(crossings_of_solids.into_iter().map(|p| p.map(|t| t + base)));
-    Solid {
+    FinishedMesh {
         placing,
         mesh,
         owners: [&lattice.owners[..], &solids.owners].concat(),
@@ -60,7 +65,7 @@ pub fn draft(
     shape: &Composed,
     rounds: usize,
     cancelled: &(dyn Fn() -> bool + Sync),
-) -> Option<Solid> {
+) -> Option<FinishedMesh> {
     let owners: Vec<Owner> = parallel::map_list(&raw.points, |_, &p| shape.owner(p));
     if cancelled() {
         return None;
@@ -74,7 +79,7 @@ pub fn draft(
     let openness = occlusion::openness(&mesh, &shape.zoned.grid, signs);
     let raw_triangles = raw.triangles.len();
     let crumbs = Crumbs::default();
-    Some(Solid {
+    Some(FinishedMesh {
         openness,
         owners,
         crumbs,
@@ -94,12 +99,12 @@ pub fn finish(
     signs: &Bits,
     shape: &Composed,
     settings: FinishSettings,
-) -> Option<Solid> {
+) -> Option<FinishedMesh> {
     let raw_triangles = surface.raw_triangles;
     let Done { mesh, owners, crumbs, crossings, placing } =
         settled_surface(surface, again, shape, settings)?;
     let openness = occlusion::openness(&mesh, &shape.zoned.grid, signs);
-    Some(Solid {
+    Some(FinishedMesh {
         openness,
         owners,
         crumbs,
@@ -141,25 +146,26 @@ fn remove_crumbs(
     held: &dyn Fn(u8) -> bool,
 ) -> Crumbs {
     let Gathered { mesh, labels, faithful, .. } = surface;
-    let (piece_of, pieces) = pieces_by_points(mesh);
-    if pieces < 2 {
+    let (component_of, components) = components_by_points(mesh);
+    if components < 2 {
         return Crumbs::default();
     }
-    let volumes = piece_volumes(mesh, &piece_of, pieces);
+    let volumes = component_volumes(mesh, &component_of, components);
     let largest = volumes.iter().copied().fold(0.0, f64::max);
-    let mut goes = small_pieces(&volumes, least.min(MOST_OF_WHOLE * largest).max(UNSEEN * cube));
-    for (t, &piece) in mesh.triangles.iter().zip(&piece_of) {
+    let mut goes =
+        small_components(&volumes, least.min(MOST_OF_WHOLE * largest).max(UNSEEN * cube));
+    for (t, &component) in mesh.triangles.iter().zip(&component_of) {
         let stays = || {
-            volumes[piece as usize].abs() >= DUST * cube
+            volumes[component as usize].abs() >= DUST * cube
                 && t.iter().any(|&v| held(labels[v as usize]))
         };
-        goes[piece as usize] &= !stays();
+        goes[component as usize] &= !stays();
     }
     let (mut removed, voids): (Vec<usize>, Vec<usize>) =
-        (0..pieces).filter(|&p| goes[p]).partition(|&p| volumes[p] >= 0.0);
+        (0..components).filter(|&p| goes[p]).partition(|&p| volumes[p] >= 0.0);
     removed.sort_by(|&a, &b| volumes[b].total_cmp(&volumes[a]));
     let place = |p: usize| {
-        piece_of.iter().position(|&of| of as usize == p).map_or(DVec3::ZERO, |t| mesh.middle(t))
+        component_of.iter().position(|&of| of as usize == p).map_or(DVec3::ZERO, |t| mesh.middle(t))
     };
     let listed = |&p: &usize| Removed { volume_mm3: volumes[p], place_mm: place(p).to_array() };
     let crumbs = Crumbs {
@@ -170,7 +176,7 @@ fn remove_crumbs(
         largest: removed.iter().take(LISTED).map(listed).collect(),
     };
     if goes.contains(&true) {
-        let (kept, from) = mesh.filtered_with_sources(|t| !goes[piece_of[t] as usize]);
+        let (kept, from) = mesh.filtered_with_sources(|t| !goes[component_of[t] as usize]);
         *labels = from.iter().map(|&v| labels[v as usize]).collect();
         *faithful = from.iter().map(|&v| faithful[v as usize]).collect();
         *mesh = kept;
@@ -195,7 +201,7 @@ fn settled_surface(
 ) -> Option<Done> {
     let step = shape.zoned.grid.step;
     // A loose piece of lattice that ends at a solid is joined to it there, though not in this mesh.
-    let held = |owner: u8| shape.side() == Side::Lattice && owner != Owner::Fill as u8;
+    let held = |owner: u8| shape.side() == Selection::Lattice && owner != Owner::Fill as u8;
     let (mut first, mut kept, mut before) = (Some(surface), Vec::new(), usize::MAX);
     for about in KEPT_AROUND {
         let mut s = first.take().map_or_else(|| again(&kept), Some)?;
@@ -299,7 +305,7 @@ mod tests {
         let (kept, crumbs) = without(2.0);
         assert_eq!(crumbs.removed, 1);
         assert!((crumbs.volume_mm3 - 0.125).abs() < 1e-12 && crumbs.largest.len() == 1);
-        assert_eq!(Topology::of(&kept).pieces, 1);
+        assert_eq!(Topology::of(&kept).components, 1);
         assert_eq!(without(0.1).0, m);
         assert_eq!(without(1e9).1.removed, 1);
     }

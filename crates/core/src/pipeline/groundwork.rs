@@ -1,7 +1,7 @@
 //! What stages find before there is a surface: regions, their samples, structures without
 //! thickness, ties between them, and the linked values of the thicken step.
 
-use super::resting::Resting;
+use super::relaxation::KeptRelaxation;
 use super::{linked, plan, Held, Inner, Pipeline, RunError, Stage, Watch};
 use crate::result::Linked;
 use glam::DVec3;
@@ -95,8 +95,8 @@ impl Pipeline {
             Rows::few_enough(part, filling.structure)?;
             make::few_enough(part, filling.structure, filling.joins)?;
         }
-        let rest = self.resting(part, filling.structure, &finer, watch);
-        let site = Site { part, zones: Some(&recipe.zones), draft, rest: &rest };
+        let relaxed = self.relaxation(part, filling.structure, &finer, watch);
+        let site = Site { part, zones: Some(&recipe.zones), draft, relaxed: &relaxed };
         let bare = self.stage(
             Stage::Skeleton,
             &key,
@@ -109,15 +109,15 @@ impl Pipeline {
 
     /// Where the points of a structure are relaxed to already. They follow no more than what tells
     /// where they begin.
-    pub(super) fn resting<'a>(
+    pub(super) fn relaxation<'a>(
         &'a self,
         part: &Part,
         s: &Structure,
         finer: &[&Place],
         watch: &'a dyn Watch,
-    ) -> Resting<'a> {
+    ) -> KeptRelaxation<'a> {
         let key = self.key(&[&"relaxed", &part.key, &s.of_points(), &finer]);
-        Resting { cache: &self.cache, key, watch }
+        KeptRelaxation { cache: &self.cache, key, watch }
     }
 
     /// Struts that join fillings over sharp borders.

@@ -3,9 +3,9 @@
 use super::probe::Found;
 use super::{Pipeline, Quality, RunError, Watch};
 use crate::asked::{as_asked, expected_bodies, Case, Expected};
-use crate::compose::{Composed, Owner, Side};
+use crate::compose::{Composed, Owner, Selection};
 use crate::report::{LATTICE, SOLIDS};
-use crate::result::{Apart, Crumbs, Solid};
+use crate::result::{Apart, Crumbs, FinishedMesh};
 use crate::stand::{turn, Placing};
 use glam::DVec3;
 use ulmix_check::{checks_given, crossing_within, worst, Check, CheckGroup, Verdict};
@@ -91,11 +91,10 @@ impl Pipeline {
         }
         let bare = self.bare_of_all(part, recipe, false, watch)?;
         let (linked, _) = self.linked(part, recipe, false, watch)?;
-        let prediction =
-            super::plan::predict(part, recipe, &linked, Found::default(), f64::INFINITY);
-        let step = prediction.step_mm.max(part.mesh.bounds().size().max_element() / MOST_STEPS);
+        let cost = super::plan::predict(part, recipe, &linked, Found::default(), f64::INFINITY);
+        let step = cost.step_mm.max(part.mesh.bounds().size().max_element() / MOST_STEPS);
         let thickened = self.thicken(part, recipe, &bare, &linked, false, watch)?;
-        let run = thickened.run(part, recipe, Quality::Final, step, &prediction);
+        let run = thickened.run(part, recipe, Quality::Final, step, &cost);
         let (shape_regions, zones, _) = self.zones(part, recipe, step, 0.0, run.proud(), watch)?;
         let apart = recipe.mesh.apart_mm;
         let expected = expected_bodies(
@@ -110,15 +109,15 @@ impl Pipeline {
         };
         let (mesh, owners, apart) = match apart {
             None => {
-                let owners = owners(&file.mesh, run.shape(&zones, &shape_regions, Side::All));
+                let owners = owners(&file.mesh, run.shape(&zones, &shape_regions, Selection::All));
                 (file.mesh, owners, None)
             }
             Some(overlap) => {
                 let [mut mesh, solids] = file.sides(&expected)?;
                 let (reaching, grown, _) =
                     self.zones(part, recipe, step, overlap, run.proud(), watch)?;
-                let mut all = owners(&mesh, run.shape(&grown, &reaching, Side::Lattice));
-                all.extend(owners(&solids, run.shape(&zones, &shape_regions, Side::Solids)));
+                let mut all = owners(&mesh, run.shape(&grown, &reaching, Selection::Lattice));
+                all.extend(owners(&solids, run.shape(&zones, &shape_regions, Selection::Solids)));
                 let lattice_triangles = mesh.triangles.len();
                 mesh.append(&solids);
                 // No check asks how much they share.
@@ -141,7 +140,7 @@ impl Pipeline {
             found.push(check.with_hint(advice).of_group(CheckGroup::AsAsked));
             return Ok(found);
         }
-        let solid = Solid {
+        let solid = FinishedMesh {
             openness: Vec::new(),
             owners,
             crumbs: Crumbs::default(),

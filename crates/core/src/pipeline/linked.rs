@@ -104,7 +104,7 @@ mod tests {
         let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(SIDE))).unwrap();
         let mut r = plain(&part, kind, 8.0, 1.0);
         change(&mut r);
-        Pipeline::new(0).foresee(&part, &r, &Unwatched).map(|f| f.0)
+        Pipeline::new(0).estimate(&part, &r, &Unwatched).map(|f| f.0)
     }
 
     const GYROID: Kind = Kind::Surface(SurfaceKind::Gyroid);

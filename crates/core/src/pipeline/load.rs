@@ -223,7 +223,7 @@ mod tests {
         let part = Part::prepare(&mesh).unwrap();
         let mut r = plain(&part, Kind::Surface(SurfaceKind::Gyroid), 8.0, 1.0);
         change(&mut r);
-        let (linked, _) = Pipeline::new(0).foresee(&part, &r, &Unwatched).unwrap();
+        let (linked, _) = Pipeline::new(0).estimate(&part, &r, &Unwatched).unwrap();
         Load::of(&part, &r, &linked, Found::default(), step)
     }
 
@@ -232,7 +232,7 @@ mod tests {
         let part = Part::prepare(&cube()).unwrap();
         let mut r = Recipe::for_part(&part.mesh.bounds());
         r.mesh.step_mm = Some(0.3);
-        let (linked, by_laws) = Pipeline::new(0).foresee(&part, &r, &Unwatched).unwrap();
+        let (linked, by_laws) = Pipeline::new(0).estimate(&part, &r, &Unwatched).unwrap();
         let of = |found: Found| Load::of(&part, &r, &linked, found, 0.3);
         let law = of(Found::default());
         // As many triangles an area as the laws say, and twice and half as many.

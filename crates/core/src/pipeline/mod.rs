@@ -14,11 +14,11 @@
 //! | [`plan`], `too_large` | the grid step, and what a run will cost; what to do where that does not fit |
 //! | [`load`] | what a run has to do, and the seconds and the memory that follow |
 //! | `estimate` | what a final mesh will cost, by laws and by blocks of it |
-//! | `probe` | a few blocks made before, from which the triangles are foreseen |
+//! | `probe` | a few blocks made before, from which the triangles are estimated |
 //! | [`pace`] | how fast this machine is, learned from its own runs |
 //! | `early` | points, cells and struts, to be looked at |
 //! | `groundwork` | regions, structures and linked values: what is found before there is a surface |
-//! | `resting` | how far seed points are relaxed |
+//! | `relaxation` | how far seed points are relaxed |
 //! | [`judge`] | a mesh from elsewhere held against a recipe |
 //! | [`linked`] | thickness and density of every filling, and what they lead to |
 //! | `run` | what a run works on: all fillings with their thickness |
@@ -36,15 +36,15 @@ pub mod load;
 pub mod pace;
 pub mod plan;
 mod probe;
-mod resting;
+mod relaxation;
 mod run;
 mod streamed;
 mod too_large;
 
 use crate::asked::Case;
-use crate::compose::Side;
+use crate::compose::Selection;
 use crate::report::{self, Report};
-use crate::result::{Linked, Prediction, Solid};
+use crate::result::{Cost, FinishedMesh, Linked};
 pub use crate::watch::{Quality, Stage, Unwatched, Watch};
 use cache::Cache;
 use estimate::Known;
@@ -52,10 +52,10 @@ use finish::FinishSettings;
 use run::Run;
 use std::any::Any;
 use std::sync::Arc;
-use streamed::{Source, STRETCH};
+use streamed::{SurfaceSource, STRETCH};
 use ulmix_field::grid::Bits;
 use ulmix_field::polygonise::{polygonise, Care, Shape};
-use ulmix_lattice::Bare;
+use ulmix_lattice::BareStructure;
 use ulmix_mesh::reduce::Gathered;
 use ulmix_mesh::{parallel, Bounds, TriMesh};
 use ulmix_part::sample::{spread, volume};
@@ -87,11 +87,11 @@ pub struct Outcome {
     /// What thickness and density lead to.
     pub linked: Linked,
     /// What a final run will take.
-    pub prediction: Prediction,
+    pub cost: Cost,
     /// Step of the grid. mm.
     pub step_mm: f64,
     /// The mesh.
-    pub solid: Arc<Solid>,
+    pub solid: Arc<FinishedMesh>,
     /// Numbers, checks and notes.
     pub report: Arc<Report>,
 }
@@ -158,31 +158,36 @@ impl Pipeline {
         let (linked, linked_key) = self.linked(part, recipe, draft, watch)?;
         let thickened = self.thicken(part, recipe, &bare, &linked, draft, watch)?;
         let known = Known { part, recipe, linked: &linked, key: &linked_key };
-        let prediction = if draft {
+        let cost = if draft {
             self.by_last_blocks(&known)
         } else {
             self.by_blocks(&known, &thickened, watch)?
         };
-        if let Some(refused) = prediction.too_large.clone().filter(|_| !draft) {
+        if let Some(refused) = cost.too_large.clone().filter(|_| !draft) {
             return Err(RunError::TooLarge(refused));
         }
         let step = match quality {
             Quality::Drag | Quality::Draft => {
                 plan::draft_step(part, recipe, &linked, quality, self.draft_triangles)
             }
-            Quality::Final => prediction.step_mm,
+            Quality::Final => cost.step_mm,
         };
-        let run = thickened.run(part, recipe, quality, step, &prediction);
+        let run = thickened.run(part, recipe, quality, step, &cost);
         let apart = recipe.mesh.apart_mm.filter(|_| quality == Quality::Final);
         let (solid, finish_key, made, side) = match apart {
             None => {
-                let made = self.meshed(&run, Side::All, 0.0, watch)?;
+                let made = self.meshed(&run, Selection::All, 0.0, watch)?;
                 let as_asked = made.zones.clone();
-                (made.solid.clone(), made.key.clone(), Made { lattice: made, as_asked }, Side::All)
+                (
+                    made.solid.clone(),
+                    made.key.clone(),
+                    Made { lattice: made, as_asked },
+                    Selection::All,
+                )
             }
             Some(overlap) => {
                 let (solid, key, made) = self.apart(&run, overlap, watch)?;
-                (solid, key, made, Side::Lattice)
+                (solid, key, made, Selection::Lattice)
             }
         };
         let report_key =
@@ -208,10 +213,10 @@ impl Pipeline {
                     regions: &thickened.regions,
                     fillings,
                 };
-                Some(report::of_final(&case, &prediction, proud))
+                Some(report::of_final(&case, &cost, proud))
             },
         )?;
-        Ok(Outcome { quality, linked: (*linked).clone(), prediction, step_mm: step, solid, report })
+        Ok(Outcome { quality, linked: (*linked).clone(), cost, step_mm: step, solid, report })
     }
 
     /// Lattice and solids as two bodies; one of them where there is only one.
@@ -220,20 +225,20 @@ impl Pipeline {
         run: &Run,
         overlap: f64,
         watch: &dyn Watch,
-    ) -> Result<(Arc<Solid>, String, Made), RunError> {
-        let lattice = self.meshed(run, Side::Lattice, overlap, watch)?;
-        let solids = self.meshed(run, Side::Solids, 0.0, watch)?;
+    ) -> Result<(Arc<FinishedMesh>, String, Made), RunError> {
+        let lattice = self.meshed(run, Selection::Lattice, overlap, watch)?;
+        let solids = self.meshed(run, Selection::Solids, 0.0, watch)?;
         let key = self.key(&[&"apart", &lattice.key, &solids.key, &run.recipe.stand]);
         let both = || {
             let shared = if overlap > 0.0 { self.shared(run, &lattice, &solids) } else { 0.0 };
             Some(finish::together(&lattice.solid, &solids.solid, shared, run.recipe.stand.as_ref()))
         };
-        let solid = self.stage(Stage::Finish, &key, watch, Solid::bytes, both)?;
+        let solid = self.stage(Stage::Finish, &key, watch, FinishedMesh::bytes, both)?;
         Ok((solid, key, Made { lattice, as_asked: solids.zones }))
     }
 
     /// Volume of the lattice past the part's surface, from points spread evenly. mm³.
-    fn past_surface(&self, run: &Run, made: &Meshed, side: Side) -> f64 {
+    fn past_surface(&self, run: &Run, made: &Meshed, side: Selection) -> f64 {
         let Some(beyond) = made.zones.beyond() else { return 0.0 };
         let shape = run.shape(&made.zones, &made.regions, side);
         let points = spread(&beyond, &made.zones.grid, 60_000);
@@ -244,8 +249,8 @@ impl Pipeline {
     /// Volume that both sides hold, from points spread evenly: samples of the grid would be off by
     /// a layer where borders run along it. mm³.
     fn shared<'a>(&self, run: &'a Run, lattice: &'a Meshed, solids: &'a Meshed) -> f64 {
-        let of = |made: &'a Meshed, side: Side| run.shape(&made.zones, &made.regions, side);
-        let (lattice, solids) = (of(lattice, Side::Lattice), of(solids, Side::Solids));
+        let of = |made: &'a Meshed, side: Selection| run.shape(&made.zones, &made.regions, side);
+        let (lattice, solids) = (of(lattice, Selection::Lattice), of(solids, Selection::Solids));
         let zones = solids.zoned;
         let points = spread(&zones.inside, &zones.grid, 300_000);
         let both = parallel::count(points.len(), |n| {
@@ -258,7 +263,7 @@ impl Pipeline {
     fn meshed(
         &self,
         run: &Run,
-        side: Side,
+        side: Selection,
         overlap: f64,
         watch: &dyn Watch,
     ) -> Result<Meshed, RunError> {
@@ -287,7 +292,7 @@ impl Pipeline {
         let (cancelled, freed) = (|| watch.cancelled(), || watch.freed());
         let (solid, key) = if quality == Quality::Final {
             let reduce_mm = recipe.mesh.reduce_mm;
-            let source = || Source {
+            let source = || SurfaceSource {
                 signs: &signs,
                 smooth: smooth.as_deref(),
                 shape: &shape,
@@ -302,14 +307,14 @@ impl Pipeline {
                     source().surface(&[], &freed, &cancelled)
                 })?;
             // Bodies apart stand together, once both are there.
-            let stand = recipe.stand.filter(|_| side == Side::All);
+            let stand = recipe.stand.filter(|_| side == Selection::All);
             let settings = FinishSettings { reduce_mm, crumb_mm3: run.crumb_mm3, stand };
             let key = self.key(&[&"finish", &surface_key, &settings]);
             let again = |kept: &[Bounds]| source().surface(kept, &freed, &cancelled);
             // Copied only where the cache keeps it.
             let work =
                 || finish::finish(Arc::unwrap_or_clone(surface), &again, &signs, &shape, settings);
-            (self.stage(Stage::Finish, &key, watch, Solid::bytes, work)?, key)
+            (self.stage(Stage::Finish, &key, watch, FinishedMesh::bytes, work)?, key)
         } else {
             let surface_key = self.key(&[&"surface", &lattice_key, &sharp]);
             let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {
@@ -317,7 +322,7 @@ impl Pipeline {
             })?;
             let key = self.key(&[&"finish", &surface_key, &rounds]);
             let work = || finish::draft(&raw, &signs, &shape, rounds, &cancelled);
-            (self.stage(Stage::Finish, &key, watch, Solid::bytes, work)?, key)
+            (self.stage(Stage::Finish, &key, watch, FinishedMesh::bytes, work)?, key)
         };
         drop(smooth);
         drop(shape);
@@ -373,7 +378,7 @@ impl Pipeline {
 
 /// A finished side, and what it was made from.
 struct Meshed {
-    solid: Arc<Solid>,
+    solid: Arc<FinishedMesh>,
     zones: Arc<Zoned>,
     regions: Regions,
     key: String,
@@ -388,7 +393,7 @@ struct Made {
 }
 
 /// A structure as the cache holds it.
-type Held = Arc<dyn Bare>;
+type Held = Arc<dyn BareStructure>;
 
 /// Passes on cancelling only: inner steps of one stage are not stages of their own.
 struct Inner<'a>(&'a dyn Watch);

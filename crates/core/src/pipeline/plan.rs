@@ -6,7 +6,7 @@ use super::too_large::TooLarge;
 use super::Quality;
 use crate::asked::{thinnest_features, Feature, WHOLE};
 use crate::note::Note;
-use crate::result::{Linked, Prediction};
+use crate::result::{Cost, Linked};
 use ulmix_field::grid::HELD;
 use ulmix_part::Part;
 use ulmix_recipe::{floor_two, round_two, Recipe, Thicken};
@@ -145,7 +145,7 @@ pub fn predict(
     linked: &Linked,
     found: Found,
     memory_cap_mb: f64,
-) -> Prediction {
+) -> Cost {
     let cell = linked.finest().cell_mm;
     let step_mm = recipe.mesh.step_mm.unwrap_or_else(|| auto_step(part, recipe, linked, true));
     let load = Load::of(part, recipe, linked, found, step_mm);
@@ -170,7 +170,7 @@ pub fn predict(
             .refusal(&memory_at)
     });
     notes.extend(too_large.iter().map(|e| Note::from(format!("{} {}", e.message, e.hint))));
-    Prediction {
+    Cost {
         step_mm,
         raw_triangles: load.raw as u64,
         triangles: load.kept as u64,
@@ -196,13 +196,13 @@ mod tests {
         cell: f64,
         thickness_mm: f64,
         change: &dyn Fn(&mut Recipe),
-    ) -> (Part, Recipe, Linked, Prediction) {
+    ) -> (Part, Recipe, Linked, Cost) {
         let part =
             Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(60.0, 48.0, 40.0))).unwrap();
         let mut r = plain(&part, kind, cell, thickness_mm);
         change(&mut r);
-        let (linked, prediction) = Pipeline::new(0).foresee(&part, &r, &Unwatched).unwrap();
-        (part, r, linked, prediction)
+        let (linked, cost) = Pipeline::new(0).estimate(&part, &r, &Unwatched).unwrap();
+        (part, r, linked, cost)
     }
 
     const GYROID: Kind = Kind::Surface(SurfaceKind::Gyroid);
@@ -242,7 +242,7 @@ mod tests {
 
     #[test]
     fn drafts_step_on_rungs_and_never_below_the_final() {
-        let (part, r, linked, prediction) = of(GYROID, 12.0, 1.2, &|_| ());
+        let (part, r, linked, cost) = of(GYROID, 12.0, 1.2, &|_| ());
         let mut last = 0.0;
         for at_rest in [4e6, 1e6, 7e5, 2e5, 5e4, 1e4, 2e3] {
             let steps =
@@ -251,15 +251,15 @@ mod tests {
                 steps[0] <= steps[1] && steps[0] >= last,
                 "fewer triangles, larger steps: {steps:?} after {last}"
             );
-            assert!(steps[0] >= prediction.step_mm.min(auto_step(&part, &r, &linked, false)));
+            assert!(steps[0] >= cost.step_mm.min(auto_step(&part, &r, &linked, false)));
             last = steps[0];
         }
         // So a small change of the thickness keeps the grid.
         let near = of(GYROID, 12.0, 1.21, &|_| ());
-        let step = |x: &(Part, Recipe, Linked, Prediction)| {
+        let step = |x: &(Part, Recipe, Linked, Cost)| {
             draft_step(&x.0, &x.1, &x.2, Quality::Drag, DRAFT_TRIANGLES)
         };
-        assert_eq!(step(&near), step(&(part, r, linked, prediction)));
+        assert_eq!(step(&near), step(&(part, r, linked, cost)));
     }
 
     #[test]

@@ -1,15 +1,15 @@
 //! A few blocks of a final mesh, made and reduced before the run, from which its triangles are
-//! foreseen.
+//! estimated.
 
 use super::finish::{faithful, smooth_lattice};
 use super::plan::smoothing_rounds;
 use super::run::Run;
 use super::Linked;
-use crate::compose::{Composed, Side};
-use crate::result::Prediction;
+use crate::compose::{Composed, Selection};
+use crate::result::Cost;
 use glam::{DVec3, IVec3, UVec3};
 use ulmix_field::grid::{Bits, Grid};
-use ulmix_field::polygonise::{polygonise, Care, Edge, Hit, RowPoints, Shape};
+use ulmix_field::polygonise::{polygonise, Care, Edge, EdgeCrossing, RowPoints, Shape};
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
 use ulmix_mesh::{parallel, Bounds, TriMesh};
 use ulmix_part::zoned::{Regions, Zoned};
@@ -50,7 +50,7 @@ impl Default for Found {
 }
 
 impl Found {
-    pub fn of(probe: &Probe, by_laws: &Prediction, linked: &Linked) -> Found {
+    pub fn of(probe: &Probe, by_laws: &Cost, linked: &Linked) -> Found {
         let times = |count: f64, law: u64| {
             let found = count / probe.area * linked.area_mm2() / law as f64;
             // Of a part that no block meets nothing is known.
@@ -127,7 +127,7 @@ fn block(
         max: grid.at(AROUND + INNER, AROUND + INNER, AROUND + INNER),
     };
     let zoned = Zoned::sample(run.part, regions, grid, cancelled)?;
-    let shape = run.shape(&zoned, regions, Side::All);
+    let shape = run.shape(&zoned, regions, Selection::All);
     let mut signs = shape.signs();
     let mut smooth = shape.smooth().into_owned();
     clear_rim(&mut signs, &zoned.grid);
@@ -165,14 +165,14 @@ struct CutOff<'a> {
 }
 
 impl Shape for CutOff<'_> {
-    fn hits(&self, edges: &[Edge], out: &mut [Hit]) {
-        self.shape.hits(edges, out);
-        for (hit, e) in out.iter_mut().zip(edges) {
+    fn edge_crossings(&self, edges: &[Edge], out: &mut [EdgeCrossing]) {
+        self.shape.edge_crossings(edges, out);
+        for (crossing, e) in out.iter_mut().zip(edges) {
             if e.outside_at.min_element() == 0 || e.outside_at.cmpeq(self.last).any() {
-                *hit = Hit {
+                *crossing = EdgeCrossing {
                     t: 0.5,
                     normal: (e.outside - e.inside).normalize().as_vec3().to_array(),
-                    firm: true,
+                    constrained: true,
                 };
             }
         }
@@ -183,8 +183,8 @@ impl Shape for CutOff<'_> {
     fn project(&self, row: &mut RowPoints) {
         self.shape.project(row);
     }
-    fn roomy(&self) -> bool {
-        self.shape.roomy()
+    fn allows_overshoot(&self) -> bool {
+        self.shape.allows_overshoot()
     }
 }
 
@@ -225,8 +225,8 @@ mod tests {
         let (linked, key) = pipeline.linked(part, &r, true, &Unwatched).unwrap();
         let thick = pipeline.thicken(part, &r, &bare, &linked, true, &Unwatched).unwrap();
         let known = Known { part, recipe: &r, linked: &linked, key: &key };
-        let prediction = pipeline.corrected(&known, Found::default());
-        let run = thick.run(part, &r, Quality::Final, step, &prediction);
+        let cost = pipeline.corrected(&known, Found::default());
+        let run = thick.run(part, &r, Quality::Final, step, &cost);
         let (_, zones, _) =
             pipeline.zones(part, &r, plan::survey_step(part), 0.0, Vec::new(), &Unwatched).unwrap();
         probe(&run, &scatter(&zones.inside, &zones.grid, 60_000), &|| false).unwrap()

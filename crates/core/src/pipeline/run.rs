@@ -3,9 +3,9 @@
 use super::plan;
 use super::{Held, Pipeline, Quality, RunError, Watch};
 use crate::asked::Thickened;
-use crate::compose::patchwork::{Body, Tie};
-use crate::compose::{Composed, Reaching, Side};
-use crate::result::{Linked, Prediction};
+use crate::compose::patchwork::{Blending, Tie};
+use crate::compose::{Composed, Reaching, Selection};
+use crate::result::{Cost, Linked};
 use std::sync::Arc;
 use ulmix_lattice::ties::Ties;
 use ulmix_lattice::Lattice;
@@ -56,7 +56,7 @@ impl Thick {
         recipe: &'a Recipe,
         quality: Quality,
         step: f64,
-        prediction: &Prediction,
+        cost: &Cost,
     ) -> Run<'a> {
         let fillings = recipe.fillings();
         let each = fillings.iter().zip(&self.lattices).zip(&self.thick);
@@ -64,7 +64,7 @@ impl Thick {
             let walls = structure.walls();
             let alike =
                 fillings.iter().position(|other| other.structure == *structure).unwrap_or(0);
-            let body = Body { thickness, walls, blend: joins.blend_mm, alike };
+            let body = Blending { thickness, walls, blend: joins.blend_mm, alike };
             Reaching { lattice: &**lattice, reach: plan::reach(quality, step, thickness), body }
         });
         let ties =
@@ -74,8 +74,8 @@ impl Thick {
             recipe,
             quality,
             step,
-            final_step: prediction.step_mm,
-            crumb_mm3: prediction.crumb_mm3,
+            final_step: cost.step_mm,
+            crumb_mm3: cost.crumb_mm3,
             thick: &self.thick,
             lattices: lattices.collect(),
             ties: ties.collect(),
@@ -122,7 +122,12 @@ impl<'a> Run<'a> {
         self.recipe.fillings().iter().zip(self.thick).map(of).collect()
     }
 
-    pub(super) fn shape(&self, zones: &'a Zoned, regions: &'a Regions, side: Side) -> Composed<'a> {
+    pub(super) fn shape(
+        &self,
+        zones: &'a Zoned,
+        regions: &'a Regions,
+        side: Selection,
+    ) -> Composed<'a> {
         Composed::of(self.part, zones, regions, self.lattices.clone(), &self.ties).only(side)
     }
 }

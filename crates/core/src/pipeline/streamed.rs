@@ -12,7 +12,7 @@ use ulmix_mesh::{parallel, Bounds};
 pub(super) const STRETCH: u64 = 800_000;
 
 /// What a surface is made from.
-pub(super) struct Source<'a> {
+pub(super) struct SurfaceSource<'a> {
     pub signs: &'a Bits,
     /// Where a smooth field alone decides, if somewhere.
     pub smooth: Option<&'a Bits>,
@@ -25,7 +25,7 @@ pub(super) struct Source<'a> {
     pub stretch: u64,
 }
 
-impl Source<'_> {
+impl SurfaceSource<'_> {
     /// The reduced surface; in boxes the grid's triangles stay. `freed` is called where much memory
     /// is free again. `None` when cancelled.
     pub(super) fn surface(
@@ -34,7 +34,7 @@ impl Source<'_> {
         freed: &dyn Fn(),
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Option<Gathered> {
-        let Source { signs, smooth, shape, reduce_mm, rounds, stretch } = *self;
+        let SurfaceSource { signs, smooth, shape, reduce_mm, rounds, stretch } = *self;
         let grid = &shape.zoned.grid;
         // Smoothing passes from layer to layer: there the surface is made whole.
         let most = if rounds > 0 { u64::MAX } else { stretch };
@@ -93,7 +93,7 @@ mod tests {
         let shape = Composed::new(&part, &zoned, &regions, &*lattice, 0.0);
         let signs = shape.signs();
         let of = |stretch: u64, kept: &[Bounds]| {
-            let source = Source {
+            let source = SurfaceSource {
                 signs: &signs,
                 smooth: Some(&zoned.fill),
                 shape: &shape,

@@ -1,9 +1,9 @@
 //! What a run leaves and what it will take, for whoever judges, reports or draws it.
 
+mod cost;
 mod linked;
-mod prediction;
 mod solid;
 
+pub use cost::{Cost, StageCost};
 pub use linked::{Filled, Linked, LostFaces};
-pub use prediction::{Prediction, StageCost};
-pub use solid::{Apart, Crumbs, Removed, Solid, LISTED};
+pub use solid::{Apart, Crumbs, FinishedMesh, Removed, LISTED};

@@ -7,7 +7,7 @@ use ulmix_mesh::TriMesh;
 use utoipa::ToSchema;
 
 /// A mesh ready to be looked at or exported.
-pub struct Solid {
+pub struct FinishedMesh {
     /// The mesh, in the part's axes. mm.
     pub mesh: TriMesh,
     /// What the material at every point belongs to.
@@ -78,7 +78,7 @@ impl Crumbs {
     }
 }
 
-impl Solid {
+impl FinishedMesh {
     /// The mesh as files hold it: on the bed where it stands on one, and rounded to their 32 bits.
     pub fn as_it_leaves(&self) -> TriMesh {
         let posed =

@@ -12,7 +12,7 @@ pub(crate) fn run(part: &Part, recipe: &Recipe) -> Outcome {
     let pipeline = Pipeline::new(64 << 20);
     let mut recipe = recipe.clone();
     if recipe.mesh.step_mm.is_none() {
-        let chosen = pipeline.foresee(part, &recipe, &Unwatched).unwrap().1.step_mm;
+        let chosen = pipeline.estimate(part, &recipe, &Unwatched).unwrap().1.step_mm;
         recipe.mesh.step_mm = Some(COARSER * chosen);
     }
     pipeline.run(part, &recipe, Quality::Final, &Unwatched).unwrap()

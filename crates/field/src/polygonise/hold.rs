@@ -45,13 +45,13 @@ pub fn drawn_in(shape: &dyn Shape, p: DVec3, step: f64) -> DVec3 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::polygonise::{Edge, Hit, RowPoints};
+    use crate::polygonise::{Edge, EdgeCrossing, RowPoints};
     use proptest::prelude::*;
 
     /// A block that is kept clear of a ball.
     struct Bitten;
     impl Shape for Bitten {
-        fn hits(&self, _: &[Edge], _: &mut [Hit]) {}
+        fn edge_crossings(&self, _: &[Edge], _: &mut [EdgeCrossing]) {}
         fn project(&self, _: &mut RowPoints) {}
         fn value(&self, p: DVec3) -> f64 {
             let block = (p.abs() - 3.0).max_element();

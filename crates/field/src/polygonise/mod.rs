@@ -34,19 +34,19 @@ mod words;
 
 use crate::grid::{Bits, Grid};
 use glam::{DVec3, UVec3, Vec3};
-pub use stretch::{polygonise_stretch, stretches, Stretch, LEAST_LAYERS};
+pub use stretch::{polygonise_stretch, stretches, LayerStretch, LEAST_LAYERS};
 use tables::LoopStart;
 use ulmix_mesh::TriMesh;
 
 /// Where the surface passes between an inside and an outside sample.
 #[derive(Clone, Copy, Debug)]
-pub struct Hit {
+pub struct EdgeCrossing {
     /// 0 at the inside sample, 1 at the outside one.
     pub t: f32,
     /// Unit, outward.
     pub normal: [f32; 3],
     /// On a face that the result must not leave.
-    pub firm: bool,
+    pub constrained: bool,
 }
 
 /// A grid edge from an inside to an outside sample.
@@ -65,14 +65,14 @@ pub struct Edge {
 /// The exact shape behind the signs.
 pub trait Shape: Sync {
     /// Where the shape's border is met along edges, one hit an edge.
-    fn hits(&self, edges: &[Edge], out: &mut [Hit]);
+    fn edge_crossings(&self, edges: &[Edge], out: &mut [EdgeCrossing]);
     /// Negative inside; near the border close to a distance.
     fn value(&self, p: DVec3) -> f64;
     /// Moves points onto the border of the smooth field that alone decides around them.
     fn project(&self, row: &mut RowPoints);
     /// May vertices of the smooth field leave their cells, away from anything else, and triangles
     /// still not cross? So it is where its sheets lie some steps apart.
-    fn roomy(&self) -> bool {
+    fn allows_overshoot(&self) -> bool {
         false
     }
     /// The nearest point that the result may reach: itself, or on the part's own surface.
@@ -80,7 +80,7 @@ pub trait Shape: Sync {
         p
     }
     /// Points of the border to pass through exactly where the grid has a vertex beside them.
-    fn pins(&self) -> Vec<DVec3> {
+    fn fixed_points(&self) -> Vec<DVec3> {
         Vec::new()
     }
 }
@@ -210,18 +210,22 @@ mod tests {
     /// A shape known only by its signs: hits fall at arbitrary places.
     struct Noise;
     impl Noise {
-        fn hit(&self, e: &Edge) -> Hit {
+        fn crossing(&self, e: &Edge) -> EdgeCrossing {
             let (a, b) = (e.inside, e.outside);
             let t = ((a.dot(DVec3::new(12.9, 78.2, 37.7)) + b.x).sin() * 43758.5)
                 .fract()
                 .abs()
                 .clamp(0.05, 0.95);
-            Hit { t: t as f32, normal: (b - a).normalize().as_vec3().to_array(), firm: false }
+            EdgeCrossing {
+                t: t as f32,
+                normal: (b - a).normalize().as_vec3().to_array(),
+                constrained: false,
+            }
         }
     }
     impl Shape for Noise {
-        fn hits(&self, edges: &[Edge], out: &mut [Hit]) {
-            out.iter_mut().zip(edges).for_each(|(hit, e)| *hit = self.hit(e));
+        fn edge_crossings(&self, edges: &[Edge], out: &mut [EdgeCrossing]) {
+            out.iter_mut().zip(edges).for_each(|(crossing, e)| *crossing = self.crossing(e));
         }
         fn value(&self, _: DVec3) -> f64 {
             0.0
@@ -237,7 +241,7 @@ mod tests {
         fn signed(&self, p: DVec3) -> f64 {
             Self::turned(p).abs().max_element() - self.0
         }
-        fn hit(&self, e: &Edge) -> Hit {
+        fn crossing(&self, e: &Edge) -> EdgeCrossing {
             let (a, b) = (e.inside, e.outside);
             let (mut lo, mut hi) = (0.0, 1.0);
             for _ in 0..50 {
@@ -249,12 +253,12 @@ mod tests {
             let mut n = DVec3::ZERO;
             n[axis] = p[axis].signum();
             let n = glam::DQuat::from_euler(glam::EulerRot::XYZ, 0.3, 0.7, 0.2).inverse() * n;
-            Hit { t: lo as f32, normal: n.as_vec3().to_array(), firm: true }
+            EdgeCrossing { t: lo as f32, normal: n.as_vec3().to_array(), constrained: true }
         }
     }
     impl Shape for Cube {
-        fn hits(&self, edges: &[Edge], out: &mut [Hit]) {
-            out.iter_mut().zip(edges).for_each(|(hit, e)| *hit = self.hit(e));
+        fn edge_crossings(&self, edges: &[Edge], out: &mut [EdgeCrossing]) {
+            out.iter_mut().zip(edges).for_each(|(crossing, e)| *crossing = self.crossing(e));
         }
         fn value(&self, p: DVec3) -> f64 {
             self.signed(p)

@@ -4,22 +4,22 @@ use super::cells::Cells;
 use super::hold::drawn_in;
 use super::tables::{edge_corners, tables};
 use super::vertex::{leaves_cell, Placed, Planes, MARGIN};
-use super::{Care, Hit, RowPoints, Shape};
+use super::{Care, EdgeCrossing, RowPoints, Shape};
 use crate::grid::Grid;
 use glam::{DVec3, IVec3, Vec3};
 use std::collections::BTreeMap;
 use std::ops::Range;
 
 /// What the vertices of any row are placed from.
-pub(super) struct Placing<'a> {
+pub(super) struct VertexPlacing<'a> {
     pub grid: &'a Grid,
     pub cells: &'a Cells,
-    hits: &'a [Hit],
+    crossings: &'a [EdgeCrossing],
     shape: &'a dyn Shape,
     care: Care,
-    roomy: bool,
+    allows_overshoot: bool,
     /// Points to pass through, by rows of cells.
-    pins: BTreeMap<(i32, i32), Vec<DVec3>>,
+    fixed_points: BTreeMap<(i32, i32), Vec<DVec3>>,
 }
 
 /// Where the vertices of a row go: the first ones of its cells, and the others.
@@ -63,22 +63,30 @@ fn is_within(local: [f32; 3]) -> bool {
     x & y & z
 }
 
-impl<'a> Placing<'a> {
+impl<'a> VertexPlacing<'a> {
     pub(super) fn new(
         grid: &'a Grid,
         cells: &'a Cells,
-        hits: &'a [Hit],
+        crossings: &'a [EdgeCrossing],
         shape: &'a dyn Shape,
         care: Care,
-    ) -> Placing<'a> {
-        let mut pins: BTreeMap<_, Vec<DVec3>> = BTreeMap::new();
+    ) -> VertexPlacing<'a> {
+        let mut fixed_points: BTreeMap<_, Vec<DVec3>> = BTreeMap::new();
         if care == Care::Full {
-            for p in shape.pins() {
+            for p in shape.fixed_points() {
                 let low = ((p - grid.origin) / grid.step).floor().as_ivec3();
-                pins.entry((low.y, low.z)).or_default().push(p);
+                fixed_points.entry((low.y, low.z)).or_default().push(p);
             }
         }
-        Placing { grid, cells, hits, shape, care, roomy: shape.roomy(), pins }
+        VertexPlacing {
+            grid,
+            cells,
+            crossings,
+            shape,
+            care,
+            allows_overshoot: shape.allows_overshoot(),
+            fixed_points,
+        }
     }
 
     /// Fills the slots of a row of cells: of their first vertices, and of the others. `smooth` is
@@ -152,7 +160,7 @@ impl<'a> Placing<'a> {
                 slots.set_careful(i);
             }
         }
-        for &pin in self.pins.get(&(j as i32, k as i32)).into_iter().flatten() {
+        for &pin in self.fixed_points.get(&(j as i32, k as i32)).into_iter().flatten() {
             self.pin(pin, &mut slots.firsts);
         }
     }
@@ -174,7 +182,7 @@ impl<'a> Placing<'a> {
         let kept =
             Vec3::from(local).clamp(Vec3::splat(-MARGIN as f32), Vec3::splat(1.0 + MARGIN as f32));
         let point = corner + kept.as_dvec3() * step;
-        if is_within(local) || self.roomy && !cells.beside_exact(i, j, k) {
+        if is_within(local) || self.allows_overshoot && !cells.beside_exact(i, j, k) {
             return (point, Placed::default());
         }
         // Past its cell a vertex may also be past the part's surface.
@@ -230,12 +238,13 @@ impl<'a> Placing<'a> {
             let mut off = [0i32; 3];
             off[(axis + 1) % 3] = b;
             off[(axis + 2) % 3] = c;
-            let hit = &self.hits[self.cells.hit_of(at + IVec3::from(off), axis, index, e)];
+            let crossing =
+                &self.crossings[self.cells.hit_of(at + IVec3::from(off), axis, index, e)];
             let mut p = DVec3::from(off.map(|o| o as f64));
             // Hits run from the inside sample.
             let from_low = self.cells.config(index) >> edge_corners(e).0 & 1 == 1;
-            p[axis] = if from_low { hit.t as f64 } else { 1.0 - hit.t as f64 };
-            planes.add(p, hit.normal, hit.firm);
+            p[axis] = if from_low { crossing.t as f64 } else { 1.0 - crossing.t as f64 };
+            planes.add(p, crossing.normal, crossing.constrained);
         }
         planes
     }

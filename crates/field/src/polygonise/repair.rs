@@ -13,7 +13,7 @@ use super::Shape;
 use crate::grid::Grid;
 use glam::{DVec3, UVec3};
 use std::collections::BTreeMap;
-use ulmix_mesh::bins::Bins;
+use ulmix_mesh::bins::TriangleBins;
 use ulmix_mesh::crossing::{crossing_and_folded_among, triangles_of};
 use ulmix_mesh::nearby::AllMoved;
 use ulmix_mesh::{parallel, Bounds, TriMesh};
@@ -55,10 +55,10 @@ pub(super) fn repair(
     let (mut part, used) = apart(mesh, &near);
     let placed: Vec<Placed> = used.iter().map(|&v| placed[v as usize]).collect();
     // Points move by less than a cell and a half: boxes grown by that find the same pairs later.
-    let boxes = Bins::new(&part, BLOCK * step);
-    let suspect = |hit: &(dyn Fn(u32) -> bool + Sync), part: &TriMesh| -> Vec<u32> {
+    let boxes = TriangleBins::new(&part, BLOCK * step);
+    let suspect = |crossing: &(dyn Fn(u32) -> bool + Sync), part: &TriMesh| -> Vec<u32> {
         parallel::filter_map(part.triangles.len(), |t| {
-            part.triangles[t].iter().any(|&v| hit(v)).then_some(t as u32)
+            part.triangles[t].iter().any(|&v| crossing(v)).then_some(t as u32)
         })
     };
     let mut suspects = suspect(&|v| placed[v as usize].left_cell(), &part);
@@ -72,19 +72,19 @@ pub(super) fn repair(
             break;
         }
         by = 1.5 * step;
-        let mut hit: Vec<u32> = bad.iter().flat_map(|&t| part.triangles[t as usize]).collect();
-        hit.sort_unstable();
-        hit.dedup();
+        let mut crossing: Vec<u32> = bad.iter().flat_map(|&t| part.triangles[t as usize]).collect();
+        crossing.sort_unstable();
+        crossing.dedup();
         if round == 0 {
             // Often the other diagonal of the quad is enough, and moves nothing.
             flip(&mut part, &near, &bad);
         } else {
             // First those that left their cell, and only if that is not enough the others.
             let left = |v: &u32| placed[*v as usize].left_cell();
-            if round < 4 && hit.iter().any(left) {
-                hit.retain(left);
+            if round < 4 && crossing.iter().any(left) {
+                crossing.retain(left);
             }
-            for &v in &hit {
+            for &v in &crossing {
                 let place = part.points[v as usize];
                 let to_mean = || match placed[v as usize] {
                     at if at.unsettled() => at.to_mean() * step,
@@ -103,7 +103,7 @@ pub(super) fn repair(
             }
         }
         let mut is_hit = vec![false; used.len()];
-        hit.iter().for_each(|&v| is_hit[v as usize] = true);
+        crossing.iter().for_each(|&v| is_hit[v as usize] = true);
         suspects = suspect(&|v| is_hit[v as usize], &part);
     }
     for (&t, tri) in near.iter().zip(part.triangles) {

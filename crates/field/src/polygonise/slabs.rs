@@ -2,10 +2,10 @@
 //! placed is still near the processor when triangles ask for it.
 
 use super::cells::Cells;
-use super::place::{Placing, RowSlots, Slots};
+use super::place::{RowSlots, Slots, VertexPlacing};
 use super::quads::{Joining, Listed, Quads, Seen};
 use super::vertex::Placed;
-use super::{Care, Hit, RowPoints, Shape};
+use super::{Care, EdgeCrossing, RowPoints, Shape};
 use crate::grid::{Bits, Grid};
 use glam::DVec3;
 use rayon::prelude::*;
@@ -22,7 +22,7 @@ pub(super) fn mesh(
     grid: &Grid,
     bits: &Bits,
     cells: &Cells,
-    hits: &[Hit],
+    crossings: &[EdgeCrossing],
     shape: &dyn Shape,
     care: Care,
     cancelled: &(dyn Fn() -> bool + Sync),
@@ -31,7 +31,7 @@ pub(super) fn mesh(
     let mut points = blank(DVec3::ZERO, cells.vertex_count());
     let mut placed = blank(Placed::default(), points.len());
     let mut triangles = blank([0u32; 3], cells.cut_count() * 2);
-    let placing = Placing::new(grid, cells, hits, shape, care);
+    let placing = VertexPlacing::new(grid, cells, crossings, shape, care);
     let joining = Joining::new(grid, bits, cells, (care == Care::Full).then_some(shape));
 
     // Rows of cells, slab by slab.

@@ -2,7 +2,7 @@
 //!
 //! A stretch holds the triangles of the edges that start in its layers. Those of its lowest layer
 //! also ask for vertices of the layer below, which the stretch before has as well, in the same
-//! order: see [`Stretch::below`].
+//! order: see [`LayerStretch::below`].
 
 use super::cells::Cells;
 use super::{repair, slabs, Care, Shape};
@@ -11,11 +11,11 @@ use std::ops::Range;
 use ulmix_mesh::{parallel, TriMesh};
 
 /// A mesh of some layers of cells, open where others continue it.
-pub struct Stretch {
+pub struct LayerStretch {
     /// Triangles of these layers. mm.
     pub mesh: TriMesh,
     /// The mesh's points in the layer of cells below the stretch, in order; empty where there is no
-    /// such layer. They are the points of [`Stretch::last`] of the stretch before, whose places
+    /// such layer. They are the points of [`LayerStretch::last`] of the stretch before, whose places
     /// count: what repair did to them may differ here.
     pub below: Vec<u32>,
     /// The mesh's points in the last layer of cells of the stretch, in order.
@@ -69,16 +69,16 @@ pub fn polygonise_stretch(
     care: Care,
     layers: Range<usize>,
     cancelled: &(dyn Fn() -> bool + Sync),
-) -> Option<Stretch> {
+) -> Option<LayerStretch> {
     let total = bits.layers() - 1;
     let known = layers.start.saturating_sub(AROUND)..(layers.end + AROUND).min(total);
     let cells = Cells::find(grid, bits, smooth, known);
-    let hits = cells.hits(grid, shape, cancelled);
+    let crossings = cells.edge_crossings(grid, shape, cancelled);
     if cancelled() {
         return None;
     }
-    let (mut quads, settled) = slabs::mesh(grid, bits, &cells, &hits, shape, care, cancelled);
-    drop(hits);
+    let (mut quads, settled) = slabs::mesh(grid, bits, &cells, &crossings, shape, care, cancelled);
+    drop(crossings);
     if care == Care::Full && !cancelled() {
         repair::repair(&mut quads, &settled, grid, &cells, shape);
     }
@@ -86,7 +86,7 @@ pub fn polygonise_stretch(
 }
 
 /// What belongs to some of the known layers.
-fn cut_out(mut mesh: TriMesh, cells: &Cells, layers: Range<usize>) -> Stretch {
+fn cut_out(mut mesh: TriMesh, cells: &Cells, layers: Range<usize>) -> LayerStretch {
     let of = |layers: Range<usize>| {
         [cells.cells_in(cells.rows_of(layers.clone())), cells.extras_in(cells.rows_of(layers))]
     };
@@ -99,7 +99,7 @@ fn cut_out(mut mesh: TriMesh, cells: &Cells, layers: Range<usize>) -> Stretch {
     let list = |layers: Range<usize>| of(layers).into_iter().flatten().map(own).collect();
     let (below, last) = (list(with_below.start..layers.start), list(layers.end - 1..layers.end));
     if cells.layers() == layers {
-        return Stretch { mesh, below, last };
+        return LayerStretch { mesh, below, last };
     }
     let cuts = cells.cuts_in(cells.rows_of(layers));
     // In place: a copy would be the most that a stretch ever holds.
@@ -109,13 +109,13 @@ fn cut_out(mut mesh: TriMesh, cells: &Cells, layers: Range<usize>) -> Stretch {
     mesh.points.truncate(others.end);
     mesh.points.drain(firsts.end..others.start);
     mesh.points.drain(..firsts.start);
-    Stretch { mesh, below, last }
+    LayerStretch { mesh, below, last }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::polygonise::{polygonise, Edge, Hit, RowPoints};
+    use crate::polygonise::{polygonise, Edge, EdgeCrossing, RowPoints};
     use glam::{DVec3, UVec3};
     use proptest::prelude::*;
     use ulmix_mesh::Topology;
@@ -123,12 +123,12 @@ mod tests {
     /// A ball, and what a sign grid adds to it: hits fall midway.
     struct Signs;
     impl Shape for Signs {
-        fn hits(&self, edges: &[Edge], out: &mut [Hit]) {
-            for (hit, e) in out.iter_mut().zip(edges) {
-                *hit = Hit {
+        fn edge_crossings(&self, edges: &[Edge], out: &mut [EdgeCrossing]) {
+            for (crossing, e) in out.iter_mut().zip(edges) {
+                *crossing = EdgeCrossing {
                     t: 0.5,
                     normal: (e.outside - e.inside).normalize().as_vec3().to_array(),
-                    firm: false,
+                    constrained: false,
                 };
             }
         }

@@ -72,7 +72,7 @@ pub(super) struct Spot {
 pub(super) struct Planes {
     points: [DVec3; 12],
     normals: [DVec3; 12],
-    firm: [bool; 12],
+    constrained: [bool; 12],
     count: usize,
 }
 
@@ -82,11 +82,11 @@ const CUTOFF: f64 = 0.1;
 pub(super) const MARGIN: f64 = 0.5;
 
 impl Planes {
-    /// `firm`: on a face of the part itself, which the vertex must not leave.
-    pub(super) fn add(&mut self, p: DVec3, n: [f32; 3], firm: bool) {
+    /// `constrained`: on a face of the part itself, which the vertex must not leave.
+    pub(super) fn add(&mut self, p: DVec3, n: [f32; 3], constrained: bool) {
         self.points[self.count] = p;
         self.normals[self.count] = DVec3::new(n[0] as f64, n[1] as f64, n[2] as f64);
-        self.firm[self.count] = firm;
+        self.constrained[self.count] = constrained;
         self.count += 1;
     }
 
@@ -129,12 +129,12 @@ impl Planes {
                 _ => x,
             }
         };
-        if smooth || !self.firm[..self.count].contains(&true) {
+        if smooth || !self.constrained[..self.count].contains(&true) {
             let on_plane = |(p, n): (&DVec3, &DVec3)| {
                 n.dot(direction) > 1.0 - 1e-9 && direction.dot(*p - mean).abs() < 1e-6
             };
             let on_face = smooth
-                && !self.firm[..self.count].contains(&false)
+                && !self.constrained[..self.count].contains(&false)
                 && points.iter().zip(normals).all(on_plane);
             return Spot { local: clamped(local), mean, crease: !smooth, on_face };
         }
@@ -142,7 +142,7 @@ impl Planes {
         // its faces, one after the other until all hold.
         let mut x = clamped(local);
         for _ in 0..6 {
-            for i in (0..self.count).filter(|&i| self.firm[i]) {
+            for i in (0..self.count).filter(|&i| self.constrained[i]) {
                 x -= normals[i] * normals[i].dot(x - points[i]);
             }
         }

@@ -30,14 +30,14 @@ pub(super) struct Layer {
 }
 
 /// Cells inside the part, by layers.
-pub(super) struct Cells {
+pub(super) struct FoamCells {
     pub grid: Grid,
     pub layers: Vec<Layer>,
     /// Share of every cell, by its number.
     pub share: Vec<f32>,
 }
 
-impl Cells {
+impl FoamCells {
     /// The cells of a part whose places are divided by `scale`; centres of cells are samples of
     /// `grid`. `None` when cancelled.
     pub(super) fn of(
@@ -45,7 +45,7 @@ impl Cells {
         scale: DVec3,
         grid: Grid,
         cancelled: &(dyn Fn() -> bool + Sync),
-    ) -> Option<Cells> {
+    ) -> Option<FoamCells> {
         let step = grid.step / FINE as f64;
         let origin = grid.origin - 0.5 * (grid.step - step);
         let fine = Grid { origin, step, size: grid.size * FINE as u32 };
@@ -58,12 +58,12 @@ impl Cells {
         let counts: Vec<f32> = parallel::map(nx * ny * nz, counted);
         // Where one flat piece of the surface passes it tells the shares exactly: counts are off by
         // up to half a sample, by which the sheet would lean.
-        let planes: Vec<(usize, Plane)> = parallel::filter_map(counts.len(), |n| {
+        let planes: Vec<(usize, WallPlane)> = parallel::filter_map(counts.len(), |n| {
             if counts[n] <= 0.0 || counts[n] >= 1.0 {
                 return None;
             }
             let [i, j, k] = place(n).map(|c| c as u32);
-            let plane = Plane::beside(part, grid.at(i, j, k), scale, grid.step)?;
+            let plane = WallPlane::beside(part, grid.at(i, j, k), scale, grid.step)?;
             ((plane.share() as f32 - counts[n]).abs() < 0.2).then_some((n, plane))
         });
         let mut share = counts;
@@ -116,7 +116,7 @@ impl Cells {
             }
         });
         share.iter_mut().filter(|s| **s < LEAST).for_each(|s| *s = 0.0);
-        (!cancelled()).then_some(Cells { grid, layers, share })
+        (!cancelled()).then_some(FoamCells { grid, layers, share })
     }
 
     pub(super) fn kept(&self, at: usize) -> bool {
@@ -155,20 +155,20 @@ impl Cells {
 }
 
 /// A flat piece of the part's surface beside a cell, in units of the cell.
-struct Plane {
+struct WallPlane {
     /// Outward, unit.
     normal: DVec3,
     /// Of the cell's centre, negative inside.
     distance: f64,
 }
 
-impl Plane {
+impl WallPlane {
     /// The nearest one to a cell of the size `step` at `centre`, both divided by `scale`.
-    fn beside(part: &Part, centre: DVec3, scale: DVec3, step: f64) -> Option<Plane> {
+    fn beside(part: &Part, centre: DVec3, scale: DVec3, step: f64) -> Option<WallPlane> {
         let reach = step * scale.max_element();
         let near = part.bvh().nearest(centre * scale, reach * reach)?;
         let normal = (part.distance.face_normal(near.triangle) * scale).normalize_or(DVec3::Z);
-        Some(Plane { normal, distance: normal.dot(centre - near.point / scale) / step })
+        Some(WallPlane { normal, distance: normal.dot(centre - near.point / scale) / step })
     }
 
     fn share(&self) -> f64 {

@@ -1,13 +1,13 @@
 //! The relaxed field as a smooth function of place: extended past the part's surface by reflection,
 //! and interpolated by cubics (Catmull & Rom 1974).
 
-use super::cells::Cells;
+use super::cells::FoamCells;
 use glam::{DVec3, UVec3};
 use ulmix_mesh::parallel;
 use ulmix_part::Part;
 
 /// Values at the centres of cells; places are divided by `scale`, so that a wave has the length 1.
-pub(super) struct Field {
+pub(super) struct FoamField {
     pub scale: DVec3,
     pub origin: DVec3,
     /// Cells to one unit.
@@ -19,12 +19,22 @@ pub(super) struct Field {
 /// Cells around the part that get a value: as many as interpolation and thick walls ask for.
 const BAND: f64 = 3.5;
 
-impl Field {
-    pub(super) fn new(part: &Part, cells: &Cells, scale: DVec3, relaxed: Vec<f32>) -> Field {
+impl FoamField {
+    pub(super) fn new(
+        part: &Part,
+        cells: &FoamCells,
+        scale: DVec3,
+        relaxed: Vec<f32>,
+    ) -> FoamField {
         let grid = &cells.grid;
         let size = grid.size.to_array().map(|n| n as usize);
-        let mut field =
-            Field { scale, origin: grid.origin, per_unit: 1.0 / grid.step, size, values: relaxed };
+        let mut field = FoamField {
+            scale,
+            origin: grid.origin,
+            per_unit: 1.0 / grid.step,
+            size,
+            values: relaxed,
+        };
         let reach = BAND * grid.step * scale.max_element();
         let near = cells.beside(BAND.ceil() as usize);
         let mirrored: Vec<(usize, f32)> = parallel::filter_map(cells.share.len(), |n| {
@@ -42,7 +52,7 @@ impl Field {
     }
 
     /// Its values in the cells of another grid.
-    pub(super) fn on(&self, cells: &Cells) -> Vec<f32> {
+    pub(super) fn on(&self, cells: &FoamCells) -> Vec<f32> {
         let value = |n: usize| {
             if cells.kept(n) {
                 self.at(cells.place(n) * self.scale).0 as f32
@@ -54,7 +64,7 @@ impl Field {
     }
 
     /// Value at a place given in waves, by the kept cells around it alone.
-    fn beside(&self, q: DVec3, cells: &Cells) -> Option<f32> {
+    fn beside(&self, q: DVec3, cells: &FoamCells) -> Option<f32> {
         let local = (q - self.origin) * self.per_unit;
         let low = local.floor();
         let t = local - low;
@@ -197,7 +207,7 @@ mod tests {
     const SIZE: [usize; 3] = [9, 8, 10];
 
     /// A field whose cells hold a function of their place in waves.
-    fn field(of: impl Fn(DVec3) -> f64) -> Field {
+    fn field(of: impl Fn(DVec3) -> f64) -> FoamField {
         let (origin, per_unit) = (DVec3::new(-0.3, 0.2, 0.1), 10.0);
         let mut values = Vec::new();
         for k in 0..SIZE[2] {
@@ -207,11 +217,11 @@ mod tests {
                 }));
             }
         }
-        Field { scale: DVec3::new(5.0, 7.0, 6.0), origin, per_unit, size: SIZE, values }
+        FoamField { scale: DVec3::new(5.0, 7.0, 6.0), origin, per_unit, size: SIZE, values }
     }
 
     /// A place of the part in the cells that interpolation reaches whole.
-    fn place(field: &Field, share: [f64; 3]) -> DVec3 {
+    fn place(field: &FoamField, share: [f64; 3]) -> DVec3 {
         let cells = DVec3::from(SIZE.map(|n| n as f64 - 3.0)) * DVec3::from(share) + 1.0;
         (field.origin + cells / field.per_unit) * field.scale
     }

@@ -3,7 +3,7 @@
 //! The length changes slowly, and asking for it takes the distance from faces. A coarse grid holds
 //! it, with interpolation between the samples.
 
-use crate::finer::Sizes;
+use crate::finer::CellSizes;
 use glam::DVec3;
 use ulmix_field::grid::Grid;
 use ulmix_mesh::parallel;
@@ -22,7 +22,7 @@ const COARSER: f64 = 4.0;
 
 impl Lengths {
     /// As far as a grid reaches whose places are multiplied by `scale` in the part.
-    pub(super) fn of(sizes: &Sizes, grid: &Grid, scale: DVec3) -> Lengths {
+    pub(super) fn of(sizes: &CellSizes, grid: &Grid, scale: DVec3) -> Lengths {
         let step = COARSER * grid.step;
         let size = grid.size.to_array().map(|n| (n as f64 / COARSER).ceil() as usize + 2);
         let [nx, ny, nz] = size;

@@ -15,11 +15,11 @@ mod field;
 mod lengths;
 mod relax;
 
-use super::finer::{Site, Sizes};
+use super::finer::{CellSizes, Site};
 use super::surface::turn;
-use super::{Bare, Bulk, Facts, Lattice};
-use cells::Cells;
-use field::Field;
+use super::{BareStructure, Facts, GridField, Lattice};
+use cells::FoamCells;
+use field::FoamField;
 use glam::{DVec3, UVec3, Vec3};
 use lengths::Lengths;
 use std::f64::consts::TAU;
@@ -57,7 +57,7 @@ pub struct Foam {
 
 /// The sheet as the zeros of a field.
 struct Sheet {
-    field: Field,
+    field: FoamField,
     /// Where waves are of different lengths.
     lengths: Option<Lengths>,
 }
@@ -109,11 +109,11 @@ impl Sheet {
         pattern: &FoamPattern,
         s: &Structure,
         cancelled: &(dyn Fn() -> bool + Sync),
-    ) -> Option<(Sheet, Cells)> {
+    ) -> Option<(Sheet, FoamCells)> {
         let part = site.part;
         let scale = DVec3::from(s.cell_mm);
-        let sizes = Sizes::of(site, pattern.finer.as_ref());
-        let least = sizes.as_ref().map_or(1.0, Sizes::least);
+        let sizes = CellSizes::of(site, pattern.finer.as_ref());
+        let least = sizes.as_ref().map_or(1.0, CellSizes::least);
         let passes: &[Pass] = match (site.draft, sizes.is_some()) {
             (false, false) => &FULL,
             (false, true) => &GRADED,
@@ -136,9 +136,9 @@ impl Sheet {
         let lengths = sizes.map(|sizes| Lengths::of(&sizes, &grid(finest), scale));
         // Shifting and turning the structure moves the noise that it grows from.
         let anchor = (bounds.centre() + DVec3::from(s.shift_mm)) / scale;
-        let mut made: Option<(Field, Cells)> = None;
+        let mut made: Option<(FoamField, FoamCells)> = None;
         for &(per_wave, steps, time) in passes {
-            let cells = Cells::of(part, scale, grid(per_wave), cancelled)?;
+            let cells = FoamCells::of(part, scale, grid(per_wave), cancelled)?;
             let start = match &made {
                 None => {
                     relax::noise(&cells, pattern.random, lengths.as_ref(), |p| p - anchor, turn(s))
@@ -146,7 +146,7 @@ impl Sheet {
                 Some((rough, _)) => rough.on(&cells),
             };
             let relaxed = relax::relax(&cells, lengths.as_ref(), start, (steps, time), cancelled)?;
-            made = Some((Field::new(part, &cells, scale, relaxed), cells));
+            made = Some((FoamField::new(part, &cells, scale, relaxed), cells));
         }
         made.map(|(field, cells)| (Sheet { field, lengths }, cells))
     }
@@ -157,7 +157,7 @@ impl Sheet {
     }
 
     /// Points of the sheet, well inside the part.
-    fn samples(&self, part: &Part, cells: &Cells, near: f64) -> Vec<DVec3> {
+    fn samples(&self, part: &Part, cells: &FoamCells, near: f64) -> Vec<DVec3> {
         let every = (cells.count() / 6000).max(1);
         let inside = (0..cells.share.len()).filter(|&n| cells.share[n] == 1.0).step_by(every);
         let mut samples: Vec<DVec3> =
@@ -183,12 +183,12 @@ impl Foam {
         let samples = Arc::new(sheet.samples(part, &cells, near));
         // A draft is not at rest there yet.
         let contact = if site.draft { None } else { contact::angles(part, &sheet, near) };
-        let facts = Facts { contact, pieces: 1, ..Facts::default() };
+        let facts = Facts { contact, components: 1, ..Facts::default() };
         Some(Foam { sheet: Arc::new(sheet), cell, facts, samples })
     }
 }
 
-impl Bare for Foam {
+impl BareStructure for Foam {
     fn measure(&self, p: DVec3) -> f64 {
         self.sheet.at(p).0.abs()
     }
@@ -256,11 +256,11 @@ impl Lattice for Walls {
         self.sheet.at(foot).1.normalize_or(DVec3::Z) * d.signum()
     }
 
-    fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn Bulk + 'a> {
+    fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn GridField + 'a> {
         Box::new(OnGrid { walls: self, grid, reach })
     }
 
-    fn roomy(&self, step: f64) -> bool {
+    fn allows_overshoot(&self, step: f64) -> bool {
         self.thickness.min(self.opening) > 2.0 * step && self.cell > 12.0 * step
     }
 }
@@ -274,7 +274,7 @@ struct OnGrid<'a> {
 /// Newton steps onto the border.
 const MOST_STEPS: usize = 4;
 
-impl Bulk for OnGrid<'_> {
+impl GridField for OnGrid<'_> {
     fn value(&self, p: DVec3) -> f64 {
         self.walls.value(p)
     }

@@ -8,7 +8,7 @@
 //! damped Runge–Kutta–Chebyshev stages (Sommeijer, Shampine & Verwer 1997): explicit, no sums over
 //! the grid, so the same bits on any number of threads.
 
-use super::cells::Cells;
+use super::cells::FoamCells;
 use super::lengths::Lengths;
 use glam::{DMat3, DVec3};
 use std::f64::consts::TAU;
@@ -29,7 +29,7 @@ const DAMPING: f64 = 0.05;
 /// lengths has waves of its own, and cells between two bands have a share of both: waves that are
 /// stretched would be distorted.
 pub(super) fn noise(
-    cells: &Cells,
+    cells: &FoamCells,
     random: u32,
     lengths: Option<&Lengths>,
     place: impl Fn(DVec3) -> DVec3 + Sync,
@@ -98,7 +98,7 @@ pub(super) fn noise(
 
 /// The operator on a grid.
 struct Flow<'a> {
-    cells: &'a Cells,
+    cells: &'a FoamCells,
     /// κ over the square of the cells' size, where it is the same everywhere.
     c: f32,
     /// By cell, where it is not; else empty.
@@ -215,7 +215,7 @@ impl Flow<'_> {
 
 /// Relaxes a field in the part's cells by so many steps of a time. `None` when cancelled.
 pub(super) fn relax(
-    cells: &Cells,
+    cells: &FoamCells,
     lengths: Option<&Lengths>,
     mut u: Vec<f32>,
     (steps, time): (usize, f64),

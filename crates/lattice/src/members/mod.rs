@@ -13,12 +13,12 @@ mod segment;
 mod walls;
 
 use super::bars::{self, Bar};
-use super::index::{Bins, PointGrid};
+use super::index::{PointGrid, SpaceBins};
 use glam::{DMat3, DVec3};
-pub use segment::{Across, Segment};
+pub use segment::{Across, StrutSegment};
 use ulmix_recipe::{Joins, StrutSection};
-pub use walls::Hole;
-use walls::{past_rim, Beside};
+pub use walls::WallOpening;
+use walls::{past_rim, WallsBeside};
 use wide::f32x8;
 
 /// Where a structure lies in the part.
@@ -54,7 +54,7 @@ impl Frame {
 
 /// What a structure is made of, in its own axes. mm.
 #[derive(Clone)]
-pub enum Source {
+pub enum StrutSource {
     /// Struts of one cell of this size, repeated for ever.
     Repeated {
         /// Ends of the struts of one cell. mm.
@@ -78,21 +78,21 @@ pub enum Source {
         /// Numbers of the points on both sides of a wall; each pair once.
         pairs: Vec<[u32; 2]>,
         /// The hole in each wall.
-        holes: Vec<Hole>,
+        holes: Vec<WallOpening>,
     },
 }
 
-impl Source {
+impl StrutSource {
     /// By how much a strut's end is thicker than the thinnest, at most. mm.
     pub fn thicker(&self) -> f64 {
-        let Source::Struts { ends, .. } = self else { return 0.0 };
+        let StrutSource::Struts { ends, .. } = self else { return 0.0 };
         2.0 * ends.iter().flatten().copied().fold(0.0, f64::max)
     }
 }
 
 /// Where members are held: a box, and how far from them distances are told apart. `edge` is that of
 /// the bins.
-struct Held {
+struct HeldStruts {
     low: DVec3,
     size: DVec3,
     repeats: bool,
@@ -114,16 +114,16 @@ pub enum Members {
     /// Round struts.
     Struts {
         /// Struts by place.
-        bins: Bins,
+        bins: SpaceBins,
         /// Struts in full precision.
-        exact: Vec<Segment>,
+        exact: Vec<StrutSegment>,
         /// Of a cone also what it gains and how it leans.
         quick: Vec<([f32; 8], [f32; 2])>,
     },
     /// Struts with flat sides.
     Bars {
         /// Struts by place.
-        bins: Bins,
+        bins: SpaceBins,
         /// Struts in full precision.
         exact: Vec<Bar>,
         /// Struts in 32 bits, for vector code.
@@ -132,22 +132,22 @@ pub enum Members {
     /// Walls between cells.
     Walls {
         /// Points that may be the nearest at a place.
-        bins: Bins,
+        bins: SpaceBins,
         /// Points in full precision.
         exact: Vec<DVec3>,
         /// Points in 32 bits, for vector code.
         quick: Vec<[f32; 3]>,
         /// Walls by the points beside them.
-        beside: Beside,
+        beside: WallsBeside,
     },
 }
 
 impl Members {
     /// Distances beyond `margin` need not be told apart. `edge` is that of the bins.
-    pub fn new(source: &Source, joins: Joins, margin: f64, edge: f64) -> Members {
+    pub fn new(source: &StrutSource, joins: Joins, margin: f64, edge: f64) -> Members {
         let far = room(joins.section, margin);
         match source {
-            Source::Repeated { struts, cell } => {
+            StrutSource::Repeated { struts, cell } => {
                 // Every copy that comes near the cell.
                 let deep = if cell.z > 0.0 { 5 } else { 1 };
                 let copies = |s: &[DVec3; 2]| {
@@ -166,22 +166,23 @@ impl Members {
                     high.cmpge(DVec3::ZERO).all() && low.cmple(*cell).all()
                 };
                 let all = struts.iter().flat_map(copies).filter(near);
-                let held = Held { low: DVec3::ZERO, size: *cell, repeats: true, margin, edge };
+                let held =
+                    HeldStruts { low: DVec3::ZERO, size: *cell, repeats: true, margin, edge };
                 Members::of(segments(all, usize::MAX, &[], joins), joins.section, held)
             }
-            Source::Struts { struts, inner, ends } => {
+            StrutSource::Struts { struts, inner, ends } => {
                 let (low, high) = span(struts.iter().flatten(), far);
-                let held = Held { low, size: high - low, repeats: false, margin, edge };
+                let held = HeldStruts { low, size: high - low, repeats: false, margin, edge };
                 Members::of(
                     segments(struts.iter().copied(), *inner, ends, joins),
                     joins.section,
                     held,
                 )
             }
-            Source::Walls { seeds, pairs, holes } => {
+            StrutSource::Walls { seeds, pairs, holes } => {
                 let (low, high) = span(seeds.iter(), 0.0);
                 let grid = PointGrid::new(seeds);
-                let bins = Bins::new(low, high - low, edge, false);
+                let bins = SpaceBins::new(low, high - low, edge, false);
                 let about = bins.half_diagonal();
                 let bins = bins.gather(|middle| {
                     let middle = middle + low;
@@ -190,25 +191,30 @@ impl Members {
                 });
                 let exact: Vec<DVec3> = seeds.iter().map(|s| *s - low).collect();
                 let quick = exact.iter().map(|s| s.as_vec3().to_array()).collect();
-                let holes: Vec<Hole> =
-                    holes.iter().map(|h| Hole { middle: h.middle - low, ..*h }).collect();
-                Members::Walls { bins, beside: Beside::new(&exact, pairs, &holes), exact, quick }
+                let holes: Vec<WallOpening> =
+                    holes.iter().map(|h| WallOpening { middle: h.middle - low, ..*h }).collect();
+                Members::Walls {
+                    bins,
+                    beside: WallsBeside::new(&exact, pairs, &holes),
+                    exact,
+                    quick,
+                }
             }
         }
     }
 
     /// Struts in a box, which may repeat, with bins of a size.
     fn of(
-        struts: Vec<Segment>,
+        struts: Vec<StrutSegment>,
         section: StrutSection,
-        Held { low, size, repeats, margin, edge }: Held,
+        HeldStruts { low, size, repeats, margin, edge }: HeldStruts,
     ) -> Members {
-        let struts: Vec<Segment> =
-            struts.iter().map(|s| Segment { a: s.a - low, b: s.b - low, ..*s }).collect();
+        let struts: Vec<StrutSegment> =
+            struts.iter().map(|s| StrutSegment { a: s.a - low, b: s.b - low, ..*s }).collect();
         let flat = struts.iter().all(|s| s.a.z == 0.0 && s.b.z == 0.0);
-        let bins = Bins::new(low, if flat { size.with_z(0.0) } else { size }, edge, repeats);
+        let bins = SpaceBins::new(low, if flat { size.with_z(0.0) } else { size }, edge, repeats);
         let about = bins.half_diagonal();
-        let room = |s: &Segment| room(section, margin + s.most());
+        let room = |s: &StrutSegment| room(section, margin + s.most());
         let bins = bins.fill(
             struts.len(),
             |id| {
@@ -228,7 +234,7 @@ impl Members {
         match section {
             StrutSection::Round => Members::Struts {
                 bins,
-                quick: struts.iter().map(Segment::quick).collect(),
+                quick: struts.iter().map(StrutSegment::quick).collect(),
                 exact: struts,
             },
             StrutSection::Rectangular { taller_mm, turn_deg } => {
@@ -240,7 +246,7 @@ impl Members {
     }
 
     /// Members by place.
-    pub fn bins(&self) -> &Bins {
+    pub fn bins(&self) -> &SpaceBins {
         match self {
             Members::Struts { bins, .. }
             | Members::Bars { bins, .. }
@@ -426,13 +432,13 @@ fn segments(
     inner: usize,
     ends: &[[f64; 2]],
     joins: Joins,
-) -> Vec<Segment> {
+) -> Vec<StrutSegment> {
     let segment = |(n, [a, b]): (usize, [DVec3; 2])| {
         let [first, second] = ends.get(n).copied().unwrap_or_default();
         let of_net = if n < inner { 0.0 } else { 0.5 * joins.net_mm };
-        Segment { a, b, extra: of_net + first, more: second - first }
+        StrutSegment { a, b, extra: of_net + first, more: second - first }
     };
-    let mut out: Vec<Segment> = struts.enumerate().map(segment).collect();
+    let mut out: Vec<StrutSegment> = struts.enumerate().map(segment).collect();
     if joins.node_mm > 0.0 {
         // Of the ends at a place the one of the thickest strut comes first.
         let mut nodes: Vec<(DVec3, f64)> =
@@ -444,7 +450,7 @@ fn segments(
                 .then(f.total_cmp(e))
         });
         nodes.dedup_by(|p, q| p.0.distance_squared(q.0) < 1e-12);
-        out.extend(nodes.into_iter().map(|(p, extra)| Segment {
+        out.extend(nodes.into_iter().map(|(p, extra)| StrutSegment {
             a: p,
             b: p,
             extra: extra + 0.5 * joins.node_mm,
@@ -475,7 +481,7 @@ mod tests {
         proptest::array::uniform3(0.0..12.0f64).prop_map(DVec3::from)
     }
 
-    fn members(source: &Source, joins: Joins) -> Members {
+    fn members(source: &StrutSource, joins: Joins) -> Members {
         Members::new(source, joins, MARGIN, 2.0)
     }
 
@@ -532,7 +538,7 @@ mod tests {
         ) {
             let struts: Vec<[DVec3; 2]> = ends.into_iter().map(|(a, b)| [a, b]).filter(|[a, b]| a.distance(*b) > 0.1).collect();
             prop_assume!(!struts.is_empty());
-            let source = Source::Struts { struts: struts.clone(), inner: struts.len(), ends: Vec::new() };
+            let source = StrutSource::Struts { struts: struts.clone(), inner: struts.len(), ends: Vec::new() };
             let m = members(&source, Joins { blend_mm: blend, ..Joins::default() });
             for p in &places {
                 let nearest = struts.iter().map(|s| from_line(*p, *s)).fold(f64::INFINITY, f64::min);
@@ -551,7 +557,7 @@ mod tests {
             a in place(), b in place(), p in place(), first in 0.0..0.5f64, second in 0.0..0.5f64, node in 0.0..0.8f64
         ) {
             prop_assume!(a.distance(b) > 2.0);
-            let source = Source::Struts { struts: vec![[a, b]], inner: 1, ends: vec![[first, second]] };
+            let source = StrutSource::Struts { struts: vec![[a, b]], inner: 1, ends: vec![[first, second]] };
             let plain = members(&source, Joins::default());
             let d = at(&plain, p, 0.0);
             // A cone is the hull of balls along its axis (Barbier & Galin 2004).
@@ -569,7 +575,7 @@ mod tests {
         fn repeated_cells_are_alike_everywhere(p in place(), shift in proptest::array::uniform3(-3i32..4)) {
             let cell = DVec3::new(5.0, 6.0, 4.0);
             let struts = vec![[DVec3::ZERO, cell], [DVec3::new(5.0, 0.0, 0.0), DVec3::new(0.0, 6.0, 4.0)]];
-            let m = members(&Source::Repeated { struts: struts.clone(), cell }, Joins::default());
+            let m = members(&StrutSource::Repeated { struts: struts.clone(), cell }, Joins::default());
             let far = at(&m, p + cell * DVec3::from(shift.map(f64::from)), 0.0);
             prop_assert!((at(&m, p, 0.0) - far).abs() < 1e-9);
             let copies = (0..343).map(|n| DVec3::from([n % 7, n / 7 % 7, n / 49].map(|c| (c - 3) as f64)) * cell);
@@ -584,8 +590,8 @@ mod tests {
             // Two cells side by side: the wall is a plane, its hole a disc in it.
             let seeds = vec![DVec3::new(6.0 - 0.5 * gap, 6.0, 6.0), DVec3::new(6.0 + 0.5 * gap, 6.0, 6.0)];
             let middle = DVec3::splat(6.0);
-            let holes = vec![Hole { middle, radius }];
-            let source = Source::Walls { seeds, pairs: vec![[0, 1]], holes };
+            let holes = vec![WallOpening { middle, radius }];
+            let source = StrutSource::Walls { seeds, pairs: vec![[0, 1]], holes };
             let m = members(&source, Joins::default());
             let off = p - middle;
             let past = (radius - off.with_x(0.0).length()).max(0.0);

@@ -7,7 +7,7 @@ use ulmix_field::numeric::trig::sin_cos;
 /// A straight axis that is thicker than its fellows by `extra` on all sides, and by `more` beyond
 /// that at its second end; a node when it has no length.
 #[derive(Clone, Copy)]
-pub struct Segment {
+pub struct StrutSegment {
     /// One end. mm.
     pub a: DVec3,
     /// The other end. mm.
@@ -18,7 +18,7 @@ pub struct Segment {
     pub more: f64,
 }
 
-impl Segment {
+impl StrutSegment {
     /// The greatest that its radius exceeds that of others by. mm.
     pub fn most(&self) -> f64 {
         self.extra + self.more.max(0.0)

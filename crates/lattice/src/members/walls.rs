@@ -5,7 +5,7 @@ use wide::f32x8;
 
 /// A round hole in a wall without thickness; of radius 0: none.
 #[derive(Clone, Copy, Debug)]
-pub struct Hole {
+pub struct WallOpening {
     /// Middle of the hole. mm.
     pub middle: DVec3,
     /// Radius of the hole. mm.
@@ -13,7 +13,7 @@ pub struct Hole {
 }
 
 /// The walls of every point's cell.
-pub struct Beside {
+pub struct WallsBeside {
     start: Vec<u32>,
     pub exact: Vec<Wall>,
     /// The same: direction, distance, hole's middle and radius.
@@ -27,7 +27,7 @@ pub struct Wall {
     direction: DVec3,
     /// Distance from the wall at zero.
     offset: f64,
-    hole: Hole,
+    hole: WallOpening,
 }
 
 impl Wall {
@@ -43,8 +43,8 @@ impl Wall {
     }
 }
 
-impl Beside {
-    pub fn new(points: &[DVec3], pairs: &[[u32; 2]], holes: &[Hole]) -> Beside {
+impl WallsBeside {
+    pub fn new(points: &[DVec3], pairs: &[[u32; 2]], holes: &[WallOpening]) -> WallsBeside {
         let both = |n: usize| [(pairs[n], n), ([pairs[n][1], pairs[n][0]], n)];
         let mut both: Vec<([u32; 2], usize)> = (0..pairs.len()).flat_map(both).collect();
         both.sort_unstable();
@@ -61,7 +61,7 @@ impl Beside {
             let ([x, y, z], [u, v, t]) = (w.direction.to_array(), w.hole.middle.to_array());
             [x, y, z, w.offset, u, v, t, w.hole.radius].map(|v| v as f32)
         };
-        Beside { start, quick: exact.iter().map(quick).collect(), exact }
+        WallsBeside { start, quick: exact.iter().map(quick).collect(), exact }
     }
 
     pub fn of(&self, point: u32) -> std::ops::Range<usize> {

@@ -16,7 +16,7 @@ use super::level::{expansion, Expansion};
 use glam::{DMat3, DVec3, EulerRot};
 use std::f64::consts::TAU;
 use std::sync::{Arc, OnceLock};
-pub use thick::{Periodic, Thick};
+pub use thick::{Periodic, ThickSurface};
 use ulmix_field::numeric::low_discrepancy;
 use ulmix_field::numeric::median;
 use ulmix_field::numeric::trig::sin_cos;

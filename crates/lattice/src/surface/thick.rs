@@ -2,8 +2,8 @@
 
 use super::ways::Neck;
 use super::Surface;
-use crate::bulk::Kernel;
-use crate::{Bare, Bulk, Gauge, Lattice, Station};
+use crate::grid_field::Kernel;
+use crate::{BareStructure, Gauge, GridField, Lattice, Station};
 use glam::DVec3;
 use std::f64::consts::TAU;
 use ulmix_field::grid::Grid;
@@ -31,7 +31,7 @@ impl Periodic {
     }
 }
 
-impl Bare for Periodic {
+impl BareStructure for Periodic {
     fn measure(&self, p: DVec3) -> f64 {
         match self.form {
             Form::Walls => self.surface.distance(p).abs(),
@@ -66,7 +66,7 @@ impl Bare for Periodic {
     }
 
     fn thicken(&self, thickness: f64) -> Box<dyn Lattice> {
-        Box::new(Thick::of(self, thickness))
+        Box::new(ThickSurface::of(self, thickness))
     }
 
     fn gauge(&self) -> Gauge {
@@ -93,7 +93,7 @@ impl Bare for Periodic {
 
 /// A surface with thickness: walls around it, or the network on one side of it.
 #[derive(Clone, Debug)]
-pub struct Thick {
+pub struct ThickSurface {
     /// The surface in the middle of the walls.
     pub surface: Surface,
     /// Walls, or a network of what lies on one side.
@@ -108,19 +108,19 @@ pub struct Thick {
     pub even: bool,
 }
 
-impl Thick {
-    fn of(bare: &Periodic, thickness: f64) -> Thick {
+impl ThickSurface {
+    fn of(bare: &Periodic, thickness: f64) -> ThickSurface {
         let (surface, form) = (bare.surface.clone(), bare.form);
         let level = match form {
             Form::Walls => bare.level(thickness),
             Form::Network | Form::OtherNetwork => -bare.level(thickness),
         };
         let even = surface.is_even_at(level) && (form != Form::Walls || surface.is_even_at(-level));
-        Thick { surface, form, level, thickness, opening: bare.opening(thickness), even }
+        ThickSurface { surface, form, level, thickness, opening: bare.opening(thickness), even }
     }
 }
 
-impl Lattice for Thick {
+impl Lattice for ThickSurface {
     fn value(&self, p: DVec3) -> f64 {
         let d = self.surface.distance(p);
         match self.form {
@@ -139,11 +139,11 @@ impl Lattice for Thick {
         }
     }
 
-    fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn Bulk + 'a> {
+    fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn GridField + 'a> {
         Box::new(Kernel::new(self, reach, grid))
     }
 
-    fn roomy(&self, step: f64) -> bool {
+    fn allows_overshoot(&self, step: f64) -> bool {
         self.even
             && self.thickness.min(self.opening) > 2.0 * step
             && self.surface.cell() > 12.0 * step
@@ -163,8 +163,8 @@ mod tests {
         Periodic::new(&pattern, &placed([10.0; 3]), DVec3::ONE)
     }
 
-    fn thick(surface: Surface, thickness: f64) -> Thick {
-        Thick {
+    fn thick(surface: Surface, thickness: f64) -> ThickSurface {
+        ThickSurface {
             level: surface.level_at(0.5 * thickness),
             surface,
             form: Form::Walls,
@@ -314,7 +314,7 @@ mod tests {
         let even = |kind: SurfaceKind, form: Form, density: f64| {
             let bare = of_form(kind, form);
             let curve = curve(kind, form, &bare.cell_points());
-            let lattice = Thick::of(&bare, curve.thickness(density, 10.0));
+            let lattice = ThickSurface::of(&bare, curve.thickness(density, 10.0));
             lattice.even
         };
         for kind in KINDS {

@@ -8,7 +8,7 @@
 //!
 //! Places are relative to the point, and by axis, so that many are tested at once.
 
-use super::Within;
+use super::DiagramBounds;
 use crate::index::PointGrid;
 use glam::DVec3;
 
@@ -199,7 +199,7 @@ impl Cell {
         points: &[DVec3],
         grid: &PointGrid,
         own: usize,
-        bounds: &Within,
+        bounds: &DiagramBounds,
         likely: &[u32],
     ) {
         let p = points[own];

@@ -7,7 +7,7 @@ use ulmix_mesh::parallel;
 
 /// What is asked for of a diagram.
 #[derive(Clone, Copy)]
-pub struct Asked<'a> {
+pub struct DiagramRequest<'a> {
     /// Edges between such places; those of the others are left out.
     pub edge: &'a (dyn Fn(DVec3, DVec3) -> bool + Sync),
     /// The circles in walls, too.
@@ -27,7 +27,7 @@ pub(super) struct Batch {
     vertices: Vec<Key>,
     places: Vec<DVec3>,
     ends: Vec<u32>,
-    pub walls: Vec<Wall>,
+    pub walls: Vec<CellWall>,
     pub volumes: Vec<f64>,
 }
 
@@ -88,7 +88,7 @@ fn centre([p, q, r, s]: [DVec3; 4]) -> DVec3 {
 }
 
 /// A wall: the two points beside it, its width, and the circle in it.
-pub(super) struct Wall {
+pub(super) struct CellWall {
     pub pair: [u32; 2],
     pub width: f64,
     pub disc: (DVec3, f64),
@@ -155,7 +155,7 @@ pub(super) struct Emitter {
 
 impl Emitter {
     /// Adds edges and walls of which the cell's point `p` is the first.
-    pub(super) fn add(&mut self, p: DVec3, own: u32, asked: &Asked, to: &mut Batch) {
+    pub(super) fn add(&mut self, p: DVec3, own: u32, asked: &DiagramRequest, to: &mut Batch) {
         let Emitter { cell, keys, is_own, outlines, vertices } = self;
         keys.clear();
         keys.extend((0..cell.corner_count()).map(|n| cell.key(n, own)));
@@ -206,7 +206,7 @@ impl Emitter {
             .zip(&cell.planes)
             .zip(&*is_own)
             .filter(|((w, _), is_own)| **is_own && w.length > 0.0);
-        let wall = |((w, plane), _): ((&Outline, &Plane), &bool)| Wall {
+        let wall = |((w, plane), _): ((&Outline, &Plane), &bool)| CellWall {
             pair: [own, plane.other],
             // Of a round wall four times the area over the outline is the widest ball's diameter.
             width: 4.0 * w.area / w.length,

@@ -11,7 +11,7 @@ mod emit;
 use super::index::PointGrid;
 use super::skeleton::Skeleton;
 use cell::Cell;
-pub use emit::Asked;
+pub use emit::DiagramRequest;
 use emit::{joined, Batch, Emitter, TOGETHER};
 use glam::DVec3;
 use std::ops::Range;
@@ -19,7 +19,7 @@ use ulmix_mesh::parallel;
 
 /// What bounds cells.
 #[derive(Clone, Copy, Debug)]
-pub struct Within {
+pub struct DiagramBounds {
     /// Low corner of the box. mm.
     pub low: DVec3,
     /// High corner of the box. mm.
@@ -43,18 +43,23 @@ pub struct CellFacts {
 
 /// Cells of points that move a little at a time: what bounded a cell last time is looked at first.
 #[derive(Clone, Default)]
-pub struct Cells {
+pub struct VoronoiCells {
     likely: Vec<Vec<u32>>,
 }
 
-impl Cells {
+impl VoronoiCells {
     /// Memory held, about.
     pub fn bytes(&self) -> usize {
         self.likely.iter().map(|l| 24 + 4 * l.capacity()).sum()
     }
 
     /// Volume and middle of the cells of the first `count` points.
-    pub fn facts(&mut self, points: &[DVec3], count: usize, bounds: &Within) -> Vec<CellFacts> {
+    pub fn facts(
+        &mut self,
+        points: &[DVec3],
+        count: usize,
+        bounds: &DiagramBounds,
+    ) -> Vec<CellFacts> {
         let grid = PointGrid::new(points);
         self.likely.resize(points.len(), Vec::new());
         let mut runs: Vec<&mut [Vec<u32>]> = self.likely[..count].chunks_mut(TOGETHER).collect();
@@ -76,7 +81,7 @@ impl Cells {
         &self,
         points: &[DVec3],
         count: usize,
-        bounds: &Within,
+        bounds: &DiagramBounds,
         inside: &(dyn Fn(DVec3) -> bool + Sync),
     ) -> Vec<bool> {
         let grid = PointGrid::new(points);
@@ -108,13 +113,22 @@ pub struct Diagram {
 
 /// The cells of points of which nothing is known yet, and all of their edges.
 #[cfg(test)]
-pub fn diagram(points: &[DVec3], bounds: &Within) -> Diagram {
-    Cells::default().diagram(points, bounds, &Asked { edge: &|_, _| true, circles: true })
+pub fn diagram(points: &[DVec3], bounds: &DiagramBounds) -> Diagram {
+    VoronoiCells::default().diagram(
+        points,
+        bounds,
+        &DiagramRequest { edge: &|_, _| true, circles: true },
+    )
 }
 
-impl Cells {
+impl VoronoiCells {
     /// What is asked for of all of them.
-    pub fn diagram(&self, points: &[DVec3], bounds: &Within, asked: &Asked) -> Diagram {
+    pub fn diagram(
+        &self,
+        points: &[DVec3],
+        bounds: &DiagramBounds,
+        asked: &DiagramRequest,
+    ) -> Diagram {
         let grid = PointGrid::new(points);
         // Neighbours one after the other: what one has asked for is still near the processor for
         // the next.
@@ -153,7 +167,7 @@ mod tests {
     fn scattered(n: u64, seed: u64) -> Vec<DVec3> {
         (1..=n).map(|i| (low_discrepancy(i * 2 + seed) * 7919.0).fract() * 10.0).collect()
     }
-    const ALL: Within = Within {
+    const ALL: DiagramBounds = DiagramBounds {
         low: DVec3::ZERO,
         high: DVec3::splat(10.0),
         radius: f64::INFINITY,
@@ -165,7 +179,7 @@ mod tests {
         #[test]
         fn cells_fill_the_box_and_obey_their_laws(n in 5u64..120, seed in 0u64..1000) {
             let points = scattered(n, seed);
-            let facts = Cells::default().facts(&points, points.len(), &ALL);
+            let facts = VoronoiCells::default().facts(&points, points.len(), &ALL);
             let sum: f64 = facts.iter().map(|f| f.volume).sum();
             prop_assert!((sum - 1000.0).abs() < 1e-6, "{sum}");
             // A vertex is as far from four points, and no point is nearer.
@@ -188,7 +202,7 @@ mod tests {
         // Cubes with a side of 2 in a box of 10: those of three of five rows lie in it without the
         // outermost 1.9.
         let inside = |p: DVec3| (p - 5.0).abs().max_element() < 3.1;
-        let whole = Cells::default().whole(&points, points.len(), &ALL, &inside);
+        let whole = VoronoiCells::default().whole(&points, points.len(), &ALL, &inside);
         assert!(whole
             .iter()
             .zip(&points)
@@ -228,7 +242,7 @@ mod tests {
             .map(|n| DVec3::new((n % 5) as f64, (n / 5 % 5) as f64, (n / 25) as f64) * 2.0 + 1.0)
             .collect();
         points.push(points[17]);
-        let facts = Cells::default().facts(&points, points.len(), &ALL);
+        let facts = VoronoiCells::default().facts(&points, points.len(), &ALL);
         for (n, f) in facts.iter().enumerate() {
             if n != 17 && n != 125 {
                 assert!((f.volume - 8.0).abs() < 1e-6, "{n}: {}", f.volume);

@@ -21,7 +21,7 @@ use eight::{Eight, FromPlace, NodeBox, EIGHT};
 use few::{Few, FEW};
 use glam::{DVec3, Vec3};
 use triangle::segment_triangle;
-pub use triangle::{nearest_on_triangle, Feature};
+pub use triangle::{nearest_on_triangle, TriangleFeature};
 use wide::f32x8;
 
 /// Room for seven nodes that wait on each of eleven levels, which are enough for any mesh.
@@ -37,12 +37,12 @@ pub struct Nearest {
     /// Square of the distance.
     pub distance_squared: f64,
     /// The part of the triangle that this place is on.
-    pub feature: Feature,
+    pub feature: TriangleFeature,
 }
 
 /// Where a segment passes through a triangle.
 #[derive(Clone, Copy, Debug)]
-pub struct SegmentHit {
+pub struct SegmentCrossing {
     /// Number of the triangle.
     pub triangle: u32,
     /// 0 at the segment's start, 1 at its end.
@@ -245,11 +245,11 @@ impl Bvh {
     }
 
     /// Every place where the segment from `a` to `b` passes through a triangle, unordered.
-    pub fn segment_hits(&self, a: DVec3, b: DVec3, out: &mut Vec<SegmentHit>) {
+    pub fn segment_crossings(&self, a: DVec3, b: DVec3, out: &mut Vec<SegmentCrossing>) {
         out.clear();
         self.visit(&NodeBox::around(&Bounds::of([a, b])), |i| {
             if let Some(t) = segment_triangle(a, b, &self.corners.at(i)) {
-                out.push(SegmentHit { triangle: self.order[i], t });
+                out.push(SegmentCrossing { triangle: self.order[i], t });
             }
         });
     }
@@ -482,9 +482,9 @@ mod tests {
         fn a_segment_from_inside_to_outside_is_hit_an_odd_number_of_times(a in point(), b in point()) {
             let m = TriMesh::cuboid(DVec3::splat(-1.0), DVec3::splat(1.0));
             let inside = |p: DVec3| p.abs().max_element() < 1.0;
-            let mut hits = Vec::new();
-            Bvh::new(&m).segment_hits(a, b, &mut hits);
-            prop_assert_eq!(hits.len() % 2 == 1, inside(a) != inside(b));
+            let mut crossings = Vec::new();
+            Bvh::new(&m).segment_crossings(a, b, &mut crossings);
+            prop_assert_eq!(crossings.len() % 2 == 1, inside(a) != inside(b));
         }
     }
 
@@ -537,7 +537,7 @@ mod tests {
         let [a, b] = [&single, &double].map(Bvh::new);
         assert!(matches!((&a.corners, &b.corners), (Corners::Single(_), Corners::Double(_))));
         assert_eq!(a.bounds(), b.bounds());
-        let mut hits = [Vec::new(), Vec::new()];
+        let mut crossings = [Vec::new(), Vec::new()];
         for n in 0..500 {
             let p =
                 DVec3::new((n as f64 * 0.7).sin(), (n as f64 * 1.3).cos(), (n as f64 * 0.37).sin())
@@ -546,15 +546,15 @@ mod tests {
                 t.nearest(p, f64::INFINITY).map(|n| (n.triangle, n.point, n.distance_squared))
             };
             assert_eq!(told(&a), told(&b));
-            a.segment_hits(p, -p, &mut hits[0]);
-            b.segment_hits(p, -p, &mut hits[1]);
-            let sorted = |of: &[SegmentHit]| {
+            a.segment_crossings(p, -p, &mut crossings[0]);
+            b.segment_crossings(p, -p, &mut crossings[1]);
+            let sorted = |of: &[SegmentCrossing]| {
                 let mut all: Vec<(u32, u64)> =
                     of.iter().map(|h| (h.triangle, h.t.to_bits())).collect();
                 all.sort_unstable();
                 all
             };
-            assert_eq!(sorted(&hits[0]), sorted(&hits[1]));
+            assert_eq!(sorted(&crossings[0]), sorted(&crossings[1]));
         }
     }
 }

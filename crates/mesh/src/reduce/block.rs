@@ -104,7 +104,7 @@ struct Block<'a> {
     triangles: Vec<Triangle>,
     /// Triangles that this block has changed.
     touched: Vec<bool>,
-    removed: Vec<Removed>,
+    removed: Vec<RemovedPoint>,
     stamp: u32,
     star: Box<Star>,
     /// Carried points of the collapse under test: the triangle of the star that each goes to, and
@@ -150,7 +150,7 @@ fn of_corner(corner: u32) -> (usize, usize) {
 }
 
 #[derive(Clone, Copy)]
-struct Removed {
+struct RemovedPoint {
     global: u32,
     place: Vec3,
     next: u32,
@@ -190,7 +190,7 @@ impl<'a> Block<'a> {
         let mut removed = Vec::new();
         let triangle = |(t, (tri, &id)): (usize, (&[u32; 3], &u32))| {
             let carried = patch.carried_by(id).iter().fold(NONE, |next, &v| {
-                removed.push(Removed { global: v, place: near(v), next });
+                removed.push(RemovedPoint { global: v, place: near(v), next });
                 removed.len() as u32 - 1
             });
             let normal = unit_normal(tri.map(|v| points[v as usize].place));
@@ -431,13 +431,13 @@ impl<'a> Block<'a> {
         self.placed.clear();
         let p = self.points[v as usize].place;
         let own = self.removed.len() as u32;
-        self.removed.push(Removed { global: self.global[v as usize], place: p, next: NONE });
+        self.removed.push(RemovedPoint { global: self.global[v as usize], place: p, next: NONE });
         let star = &self.star;
         let lists =
             star.corners[..star.len].iter().map(|&c| self.triangles[of_corner(c).0].carried);
         for mut point in lists.chain([own]) {
             while point != NONE {
-                let Removed { place, next, .. } = self.removed[point as usize];
+                let RemovedPoint { place, next, .. } = self.removed[point as usize];
                 let Some((n, d)) = star.under(place - p, limit) else {
                     self.removed.pop();
                     return false;

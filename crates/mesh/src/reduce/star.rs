@@ -32,10 +32,10 @@ impl Row {
 
 /// A place or direction for every triangle.
 #[derive(Clone, Copy)]
-struct Rows([Row; 3]);
+struct QuadricRows([Row; 3]);
 
-impl Rows {
-    const ZERO: Rows = Rows([Row::ZERO; 3]);
+impl QuadricRows {
+    const ZERO: QuadricRows = QuadricRows([Row::ZERO; 3]);
 
     #[inline(always)]
     fn lanes(&self, from: usize) -> [f32x8; 3] {
@@ -65,16 +65,16 @@ pub(super) struct Star {
     pub next: [u32; MOST],
     pub last: [u32; MOST],
     pub len: usize,
-    to_next: Rows,
-    to_last: Rows,
-    normal: Rows,
+    to_next: QuadricRows,
+    to_last: QuadricRows,
+    normal: QuadricRows,
     /// The triangles after the collapse under test: one bit for each that is left.
     live: u32,
-    new_normal: Rows,
+    new_normal: QuadricRows,
     /// How far the plane of each lies along its normal.
     height: Row,
     /// Of its three edges, the normal inward in the plane, and what it gives on the edge.
-    inward: [Rows; 3],
+    inward: [QuadricRows; 3],
     edge: [Row; 3],
     /// Where v goes.
     goal: Vec3,
@@ -87,13 +87,13 @@ impl Star {
             next: [0; MOST],
             last: [0; MOST],
             len: 0,
-            to_next: Rows::ZERO,
-            to_last: Rows::ZERO,
-            normal: Rows::ZERO,
+            to_next: QuadricRows::ZERO,
+            to_last: QuadricRows::ZERO,
+            normal: QuadricRows::ZERO,
             live: 0,
-            new_normal: Rows::ZERO,
+            new_normal: QuadricRows::ZERO,
             height: Row::ZERO,
-            inward: [Rows::ZERO; 3],
+            inward: [QuadricRows::ZERO; 3],
             edge: [Row::ZERO; 3],
             goal: Vec3::ZERO,
         }

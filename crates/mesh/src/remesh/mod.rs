@@ -14,11 +14,11 @@ mod steps;
 mod work;
 
 use crate::faces::faces;
-use crate::sides::{sides, Side};
+use crate::half_edges::{half_edges, HalfEdge};
 use crate::{Bvh, TriMesh};
 use glam::DVec3;
 use std::collections::{HashMap, HashSet};
-use work::Work;
+use work::RemeshState;
 
 /// How a mesh is given other triangles.
 pub struct RemeshOptions<'a> {
@@ -41,7 +41,7 @@ pub fn triangles_at(mesh: &TriMesh, edge: f64) -> f64 {
 /// A mesh of the same surface with edges of about one length. It joins the same way: what was
 /// closed is closed. Points of equal place must be one.
 pub fn remesh(mesh: &TriMesh, options: &RemeshOptions) -> TriMesh {
-    let mut work = Work::new(mesh, options.crease_degrees);
+    let mut work = RemeshState::new(mesh, options.crease_degrees);
     let surface = Bvh::new(mesh);
     let lines = Bvh::new(&work.lines_as_triangles());
     for _ in 0..ROUNDS {
@@ -89,9 +89,9 @@ fn lines(mesh: &TriMesh, crease_degrees: f64) -> HashSet<Edge> {
     let face = faces(mesh, crease_degrees).of;
     let turned = crease_degrees.to_radians().cos();
     let unit = |t: u32| mesh.area_vector(t as usize).normalize_or_zero();
-    let smooth = |run: &[Side]| match run {
+    let smooth = |run: &[HalfEdge]| match run {
         [s, t] if s.upward != t.upward => {
-            let [s, t] = [s, t].map(Side::triangle);
+            let [s, t] = [s, t].map(HalfEdge::triangle);
             let (m, n) = (unit(s), unit(t));
             // A triangle without area has no say.
             m == DVec3::ZERO
@@ -100,7 +100,7 @@ fn lines(mesh: &TriMesh, crease_degrees: f64) -> HashSet<Edge> {
         }
         _ => false,
     };
-    let all = sides(mesh);
+    let all = half_edges(mesh);
     all.chunk_by(|a, b| a.edge == b.edge)
         .filter(|run| !smooth(run))
         .map(|run| run[0].edge.into())
@@ -141,7 +141,7 @@ mod tests {
         for length in [1.5, 4.0] {
             let m = even(&block, length);
             let t = Topology::of(&m);
-            assert!(t.sound() && t.pieces == 1);
+            assert!(t.sound() && t.components == 1);
             assert!(
                 (m.volume() - 6000.0).abs() < 1e-6 && (m.area() - 2200.0).abs() < 1e-6,
                 "{} {}",
@@ -178,7 +178,7 @@ mod tests {
             let m = even(&tube, length);
             let t = Topology::of(&m);
             assert_eq!(
-                (t.non_manifold_edges, t.flipped_edges, t.non_manifold_vertices, t.pieces),
+                (t.non_manifold_edges, t.flipped_edges, t.non_manifold_vertices, t.components),
                 (0, 0, 0, 1)
             );
             let rims = crate::holes::holes(&m);

@@ -1,6 +1,6 @@
 //! The four steps of a round.
 
-use super::work::Work;
+use super::work::RemeshState;
 use super::{edge, Edge};
 use crate::parallel;
 use crate::Bvh;
@@ -16,7 +16,7 @@ const TURN: f64 = 0.7;
 /// Triangles of one plane. Cosine of 0.5°.
 const FLAT: f64 = 0.999_96;
 
-impl Work {
+impl RemeshState {
     /// Halves edges that are longer than `most`, all of a triangle's at once, until none is.
     pub(super) fn split(&mut self, most: f64) {
         for pass in 0..MOST_PASSES {
@@ -58,7 +58,7 @@ impl Work {
     /// Draws together the ends of edges shorter than `least`, shortest first, where that makes no
     /// edge longer than `most`, turns no triangle over and changes no line.
     pub(super) fn collapse(&mut self, least: f64, most: f64) {
-        let length = |w: &Work, (a, b): Edge| w.place(a).distance(w.place(b));
+        let length = |w: &RemeshState, (a, b): Edge| w.place(a).distance(w.place(b));
         let edges = self.edges();
         let mut short: Vec<(f64, Edge)> = parallel::filter_map(edges.len(), |n| {
             Some((length(self, edges[n]), edges[n])).filter(|e| e.0 < least)
@@ -124,7 +124,7 @@ impl Work {
                 .map(|t| self.triangles[*t as usize])
                 .filter(|t| !t.contains(&other));
             let moved = |t: [u32; 3]| t.map(|v| if v == end { to } else { self.place(v) });
-            stays.into_iter().any(|t| Work::leans(self.area_vector(t), moved(t), TURN))
+            stays.into_iter().any(|t| RemeshState::leans(self.area_vector(t), moved(t), TURN))
         };
         (!turned(a, b) && !turned(b, a)).then_some((kept, gone, to))
     }
@@ -264,7 +264,8 @@ impl Work {
         for _ in 0..8 {
             let turned = |t: &[u32; 3]| {
                 let before = self.area_vector(*t);
-                before != DVec3::ZERO && Work::leans(before, t.map(|v| moved[v as usize]), TURN)
+                before != DVec3::ZERO
+                    && RemeshState::leans(before, t.map(|v| moved[v as usize]), TURN)
             };
             let back = parallel::filter(&self.triangles, turned).concat();
             if back.iter().all(|v| moved[*v as usize] == self.place(*v)) {
@@ -322,26 +323,26 @@ mod tests {
 
     /// A ball with bumps, of which the random numbers decide, and its work with edges that turn by
     /// 60° as lines.
-    fn bumpy(bumps: &[f64]) -> (TriMesh, Work) {
+    fn bumpy(bumps: &[f64]) -> (TriMesh, RemeshState) {
         let mut mesh = TriMesh::sphere(10.0, 3);
         for (p, bump) in mesh.points.iter_mut().zip(bumps.iter().cycle()) {
             *p *= 1.0 + bump;
         }
-        let work = Work::new(&mesh, 60.0);
+        let work = RemeshState::new(&mesh, 60.0);
         (mesh, work)
     }
 
-    fn lengths(work: &Work) -> Vec<f64> {
+    fn lengths(work: &RemeshState) -> Vec<f64> {
         work.edges().iter().map(|(a, b)| work.place(*a).distance(work.place(*b))).collect()
     }
 
-    fn is_whole(work: Work) -> bool {
+    fn is_whole(work: RemeshState) -> bool {
         let topology = Topology::of(&work.finish());
-        topology.sound() && topology.pieces == 1
+        topology.sound() && topology.components == 1
     }
 
     /// What `around` tells is what the triangles say.
-    fn agrees(work: &Work) -> bool {
+    fn agrees(work: &RemeshState) -> bool {
         let around = |v: u32| {
             let mut listed = work.around[v as usize].clone();
             listed.sort_unstable();
@@ -375,7 +376,7 @@ mod tests {
             let (mesh, mut work) = bumpy(&bumps);
             let most = 5.0 / 3.0 * least;
             let longest = lengths(&work).into_iter().fold(0.0, f64::max);
-            let short = |work: &Work| lengths(work).into_iter().filter(|l| *l < least).count();
+            let short = |work: &RemeshState| lengths(work).into_iter().filter(|l| *l < least).count();
             let before = short(&work);
             work.collapse(least, most);
             prop_assert!(short(&work) < before.max(1));
@@ -391,7 +392,7 @@ mod tests {
             let (_, mut work) = bumpy(&bumps);
             work.collapse(3.0, 6.0);
             work.split(4.0);
-            let unevenness = |work: &Work| -> i64 {
+            let unevenness = |work: &RemeshState| -> i64 {
                 let alive = (0..work.points.len() as u32).map(|v| work.neighbours(v).len() as i64).filter(|n| *n > 0);
                 alive.map(|n| (n - 6).pow(2)).sum()
             };
@@ -405,7 +406,7 @@ mod tests {
     #[test]
     fn smoothing_keeps_points_on_the_surface_and_lines_on_their_lines() {
         let block = TriMesh::cuboid(DVec3::ZERO, DVec3::new(12.0, 9.0, 6.0));
-        let mut work = Work::new(&block, 30.0);
+        let mut work = RemeshState::new(&block, 30.0);
         work.split(2.0);
         work.collapse(1.6, 3.0);
         let (surface, lines) = (Bvh::new(&block), Bvh::new(&work.lines_as_triangles()));

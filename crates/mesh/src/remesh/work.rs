@@ -10,7 +10,7 @@ use std::collections::{HashMap, HashSet};
 /// A line that turns by more than this ends there. Cosine of 40°.
 const BENT: f64 = 0.766;
 
-pub(super) struct Work {
+pub(super) struct RemeshState {
     pub points: Vec<DVec3>,
     /// Those that went have no corners: all three are 0.
     pub triangles: Vec<[u32; 3]>,
@@ -26,8 +26,8 @@ pub(super) struct Work {
 
 const GONE: [u32; 3] = [0; 3];
 
-impl Work {
-    pub(super) fn new(mesh: &TriMesh, crease_degrees: f64) -> Work {
+impl RemeshState {
+    pub(super) fn new(mesh: &TriMesh, crease_degrees: f64) -> RemeshState {
         let lines = lines(mesh, crease_degrees);
         let mut ends: HashMap<u32, Vec<u32>> = HashMap::new();
         for &(a, b) in &lines {
@@ -46,7 +46,7 @@ impl Work {
         let around: Vec<Vec<u32>> = (0..mesh.points.len())
             .map(|v| corners.get(v).iter().map(|c| c / 3).collect())
             .collect();
-        let mut work = Work {
+        let mut work = RemeshState {
             points: mesh.points.clone(),
             triangles: mesh.triangles.clone(),
             around,

@@ -3,7 +3,7 @@
 use super::{recipe, skin};
 use crate::builder::{circle, flat, rounded_rectangle, Builder};
 use glam::{DVec2, DVec3};
-use ulmix_mesh::faces::Kind as FaceKind;
+use ulmix_mesh::faces::FaceForm;
 use ulmix_mesh::{weld::weld, TriMesh};
 use ulmix_recipe::{ExtrudedKind, Kind, Recipe, Thicken};
 
@@ -18,7 +18,7 @@ pub(super) fn cradle() -> (TriMesh, Recipe) {
     let mesh = block();
     let mut recipe = recipe(&mesh, Kind::Extruded(ExtrudedKind::Hexagons), 6.0);
     recipe.thicken = Thicken::Thickness { thickness_mm: 0.9 };
-    let in_pocket = |k: FaceKind| matches!(k, FaceKind::Cylinder { radius } if radius > 0.5 * (CORNER + POCKET));
+    let in_pocket = |k: FaceForm| matches!(k, FaceForm::Cylinder { radius } if radius > 0.5 * (CORNER + POCKET));
     let pocket_floor = |place: DVec3| (place.z - FLOOR).abs() < 0.1;
     recipe.zones.skins =
         vec![skin(&mesh, "Pockets", 1.2, |f| in_pocket(f.kind) || pocket_floor(f.place))];

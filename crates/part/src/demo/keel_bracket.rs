@@ -109,7 +109,7 @@ mod tests {
             "{:?}",
             (t.open_edges, t.non_manifold_edges, t.flipped_edges, t.non_manifold_vertices)
         );
-        assert_eq!(t.pieces, 1);
+        assert_eq!(t.components, 1);
         let size = m.bounds().size();
         assert!((size - DVec3::new(120.0, 72.0, 88.0)).length() < 0.1, "{size}");
         // Sole, bosses and bolt holes by formula; the upright adds the rest.

@@ -175,7 +175,7 @@ mod tests {
         for reedling in Reedling::ALL {
             let (part, recipe) = reedling.part();
             let t = Topology::of(&part.mesh);
-            assert!(t.sound() && t.pieces == 1 && part.mesh.volume() > 0.0, "{reedling:?}");
+            assert!(t.sound() && t.components == 1 && part.mesh.volume() > 0.0, "{reedling:?}");
             recipe.validate(&part.mesh.bounds()).unwrap_or_else(|e| panic!("{reedling:?}: {e}"));
             assert!(part.facts.defects.is_empty(), "{reedling:?}: {:?}", part.facts.defects);
             assert_eq!(part.facts.changes.len(), recipe.part.shell.iter().count(), "{reedling:?}");

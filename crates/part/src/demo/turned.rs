@@ -4,7 +4,7 @@ use super::{recipe, skin};
 use crate::builder::revolve;
 use glam::DVec2;
 use std::f64::consts::FRAC_PI_2;
-use ulmix_mesh::faces::Kind as FaceKind;
+use ulmix_mesh::faces::FaceForm;
 use ulmix_mesh::{weld::weld, TriMesh};
 use ulmix_recipe::profile::arc;
 use ulmix_recipe::{CellKind, FoamKind, Kind, Place, Recipe, Role, Thicken, Zone};
@@ -49,7 +49,7 @@ pub(super) fn link_sleeve() -> (TriMesh, Recipe) {
     let mesh = weld(&revolve(&profile, AROUND), 1e-6).mesh;
     let mut recipe = recipe(&mesh, Kind::Cell(CellKind::Kelvin), 5.0);
     recipe.thicken = Thicken::Thickness { thickness_mm: 1.0 };
-    let lined = |kind: FaceKind| matches!(kind, FaceKind::Cylinder { radius } if radius < 0.5 * (bore + outer));
+    let lined = |kind: FaceForm| matches!(kind, FaceForm::Cylinder { radius } if radius < 0.5 * (bore + outer));
     recipe.zones.skins = vec![skin(&mesh, "Bore", 1.0, |f| lined(f.kind))];
     (mesh, recipe)
 }

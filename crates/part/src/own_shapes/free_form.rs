@@ -99,7 +99,9 @@ mod tests {
             let (w, d) = ((across - 1) as f64 * 10.0, (rows - 1) as f64 * 10.0);
             let t = Topology::of(&flat);
             assert!(
-                (flat.area() - w * d).abs() < 1e-9 && t.pieces == 1 && t.non_manifold_edges == 0
+                (flat.area() - w * d).abs() < 1e-9
+                    && t.components == 1
+                    && t.non_manifold_edges == 0
             );
             // A planar field of heights is met exactly: the weights of every place add up to one.
             let slope = free_form(&control(across, rows, |x, y| 0.5 * x - y), across);

@@ -74,9 +74,9 @@ fn rings(sections: &[Section], smooth: bool, open: bool, least: usize) -> Vec<Ve
     for (n, pair) in sections.windows(2).enumerate() {
         let (a, b) = (&values[n], &values[n + 1]);
         let turn = (a[0] - b[0]).abs();
-        let unlike = pair[0].round_percent != pair[1].round_percent
+        let make_unique = pair[0].round_percent != pair[1].round_percent
             || pair.iter().any(|s| !s.curve_mm.is_empty());
-        let bent = smooth || turn > 0.0 || unlike;
+        let bent = smooth || turn > 0.0 || make_unique;
         let steps = if bent { LEVELS.max((turn / 5.0).ceil() as usize) } else { least };
         let span = heights[n + 1] - heights[n];
         for step in 0..steps {

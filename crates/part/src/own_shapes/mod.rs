@@ -140,10 +140,10 @@ pub fn directions(shape: &OwnShape) -> Option<Directions> {
 /// An open profile turned about z, cut along itself into about square pieces.
 fn turned(profile: &[DVec2], steps: usize) -> Vec<Vec<DVec3>> {
     let widest = profile.iter().map(|p| p.x).fold(0.0, f64::max);
-    let piece = (TAU * widest / steps as f64).max(1e-9);
+    let component = (TAU * widest / steps as f64).max(1e-9);
     let mut rows: Vec<DVec2> = Vec::new();
     for pair in profile.windows(2) {
-        let parts = (pair[0].distance(pair[1]) / piece).round().clamp(1.0, 400.0) as usize;
+        let parts = (pair[0].distance(pair[1]) / component).round().clamp(1.0, 400.0) as usize;
         rows.extend((0..parts).map(|i| pair[0].lerp(pair[1], i as f64 / parts as f64)));
     }
     rows.extend(profile.last());
@@ -294,7 +294,7 @@ mod tests {
     use super::*;
     use crate::part::Part;
     use crate::sheet::shell_for;
-    use ulmix_mesh::faces::{faces, Faces, Kind};
+    use ulmix_mesh::faces::{faces, FaceForm, Faces};
     use ulmix_mesh::Topology;
     use ulmix_recipe::{Mend, PartStep, ProfilePoint, Section, Unit};
 
@@ -340,7 +340,7 @@ mod tests {
         open.validate().unwrap();
         let m = mesh(&open);
         let t = Topology::of(&m);
-        assert!(t.pieces == 1 && t.open_edges > 0 && ulmix_mesh::holes::holes(&m).len() == 1);
+        assert!(t.components == 1 && t.open_edges > 0 && ulmix_mesh::holes::holes(&m).len() == 1);
         // Points that are straight above each other: a wall as high as the loft along the whole
         // curve.
         let long: f64 = m.area() / 9.0;
@@ -491,10 +491,10 @@ mod tests {
                 1,
             ),
         ];
-        for (shape, volume, pieces) in cases {
+        for (shape, volume, components) in cases {
             let m = mesh(&shape);
             let t = Topology::of(&m);
-            assert!(t.sound() && t.pieces == pieces, "{shape:?}");
+            assert!(t.sound() && t.components == components, "{shape:?}");
             assert!(
                 (m.volume() / volume - 1.0).abs() < 4e-3,
                 "{shape:?}: {} for {volume}",
@@ -540,7 +540,7 @@ mod tests {
             let m = mesh(&shape);
             let t = Topology::of(&m);
             assert!(
-                t.pieces == 1
+                t.components == 1
                     && t.flipped_edges + t.non_manifold_edges + t.non_manifold_vertices == 0,
                 "{shape:?}"
             );
@@ -564,7 +564,9 @@ mod tests {
         let tube = kinds(OwnShape::Tube { diameter_mm: 20.0, bore_mm: 12.0, height_mm: 15.0 });
         let radii: Vec<f64> = tube
             .iter()
-            .filter_map(|k| if let Kind::Cylinder { radius } = k { Some(*radius) } else { None })
+            .filter_map(
+                |k| if let FaceForm::Cylinder { radius } = k { Some(*radius) } else { None },
+            )
             .collect();
         assert!(
             tube.len() == 4 && (radii[0] - 10.0).abs() < 1e-3 && (radii[1] - 6.0).abs() < 1e-3,
@@ -572,19 +574,22 @@ mod tests {
         );
         let plate =
             kinds(OwnShape::Plate { size_mm: [60.0, 40.0, 5.0], corner_mm: 6.0, hole_mm: 4.0 });
-        assert_eq!(plate.iter().filter(|k| **k == Kind::Plane).count(), 6, "{plate:?}");
+        assert_eq!(plate.iter().filter(|k| **k == FaceForm::Plane).count(), 6, "{plate:?}");
         assert_eq!(
-            plate.iter().filter(|k| matches!(k, Kind::Cylinder { .. })).count(),
+            plate.iter().filter(|k| matches!(k, FaceForm::Cylinder { .. })).count(),
             8,
             "{plate:?}"
         );
         let cone =
             kinds(OwnShape::Cone { bottom_mm: 20.0, top_mm: 8.0, height_mm: 12.0, sheet: false });
-        assert!(cone.iter().any(|k| matches!(k, Kind::Cone { .. })), "{cone:?}");
-        assert!(matches!(kinds(OwnShape::Sphere { diameter_mm: 20.0 })[..], [Kind::Sphere { .. }]));
+        assert!(cone.iter().any(|k| matches!(k, FaceForm::Cone { .. })), "{cone:?}");
+        assert!(matches!(
+            kinds(OwnShape::Sphere { diameter_mm: 20.0 })[..],
+            [FaceForm::Sphere { .. }]
+        ));
         assert!(matches!(
             kinds(OwnShape::Torus { diameter_mm: 40.0, thickness_mm: 8.0 })[..],
-            [Kind::Free]
+            [FaceForm::Free]
         ));
     }
     /// How many faces of each kind there are.
@@ -592,11 +597,11 @@ mod tests {
         let mut out = [0; 5];
         for face in &found.list {
             out[match face.kind {
-                Kind::Plane => 0,
-                Kind::Cylinder { .. } => 1,
-                Kind::Cone { .. } => 2,
-                Kind::Sphere { .. } => 3,
-                Kind::Free => 4,
+                FaceForm::Plane => 0,
+                FaceForm::Cylinder { .. } => 1,
+                FaceForm::Cone { .. } => 2,
+                FaceForm::Sphere { .. } => 3,
+                FaceForm::Free => 4,
             }] += 1;
         }
         out

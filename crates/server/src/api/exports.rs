@@ -1,6 +1,6 @@
 //! Files to take away: meshes, the recipe, the part as it came.
 
-use super::extract::{Body, Path};
+use super::extract::{JsonBody, Path};
 use super::shared::shared_bytes;
 use super::work::watched;
 use super::App;
@@ -136,7 +136,7 @@ fn safe(name: &str) -> String {
 pub async fn export(
     State(app): State<App>,
     Path(id): Path<String>,
-    Body(r): Body<ExportRequest>,
+    JsonBody(r): JsonBody<ExportRequest>,
 ) -> Answer<Json<ExportReady>> {
     watched(app, move |app, waiting| {
         let file_name = clean_name(&r.file_name, r.kind)?;

@@ -11,7 +11,7 @@ use axum::Json;
 use serde::de::DeserializeOwned;
 
 /// A JSON body.
-pub struct Body<T>(pub T);
+pub struct JsonBody<T>(pub T);
 
 /// A body as it came.
 pub struct Raw(pub Bytes);
@@ -47,12 +47,12 @@ fn unread(status: StatusCode, why: String) -> Problem {
     Problem::new(status, "bad_request", why, "Check the request against /api/openapi.json.")
 }
 
-impl<S: Send + Sync, T: DeserializeOwned> FromRequest<S> for Body<T> {
+impl<S: Send + Sync, T: DeserializeOwned> FromRequest<S> for JsonBody<T> {
     type Rejection = Problem;
 
     async fn from_request(request: Request, state: &S) -> Result<Self, Problem> {
         let read = Json::<T>::from_request(request, state).await;
-        read.map(|body| Body(body.0)).map_err(|e| unread(e.status(), e.body_text()))
+        read.map(|body| JsonBody(body.0)).map_err(|e| unread(e.status(), e.body_text()))
     }
 }
 

@@ -96,8 +96,8 @@ pub fn router(app: App) -> Router {
             post(runs::draft).delete(runs::stop_draft).layer(with_recipe()),
         )
         .route("/api/projects/{id}/picture", get(runs::picture))
-        .route("/api/projects/{id}/foresee", post(runs::foresee).layer(with_recipe()))
         .route("/api/projects/{id}/estimate", post(runs::estimate).layer(with_recipe()))
+        .route("/api/projects/{id}/cost", post(runs::cost).layer(with_recipe()))
         .route("/api/projects/{id}/skeleton", post(runs::skeleton).layer(with_recipe()))
         .route("/api/projects/{id}/cells", post(runs::cells).layer(with_recipe()))
         .route("/api/projects/{id}/final", post(runs::start_final))

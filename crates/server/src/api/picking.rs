@@ -1,7 +1,7 @@
 //! What is picked in the picture: faces, loops of edges around them, and what lies in a zone or
 //! body.
 
-use super::extract::{Body, Path, Query, Raw};
+use super::extract::{JsonBody, Path, Query, Raw};
 use super::work::{computed, watched};
 use super::App;
 use crate::lanes::{Lane, Tab};
@@ -33,7 +33,7 @@ pub(super) async fn faces(
     State(app): State<App>,
     tab: Tab,
     Path(id): Path<String>,
-    Body(step): Body<PartStep>,
+    JsonBody(step): JsonBody<PartStep>,
 ) -> Answer<Response> {
     computed(app, (Lane::Faces, id, tab), move |app, id, waiting| {
         let glb = draw_faces(&*part_of(app, id, step, waiting)?, &|| waiting.stopped())?
@@ -57,7 +57,7 @@ pub(super) struct LoopInfo {
 pub(super) async fn loops(
     State(app): State<App>,
     Path((id, face)): Path<(String, u32)>,
-    Body(step): Body<PartStep>,
+    JsonBody(step): JsonBody<PartStep>,
 ) -> Answer<Json<Vec<LoopInfo>>> {
     watched(app, move |app, waiting| {
         let part = part_of(app, &id, step, waiting)?;

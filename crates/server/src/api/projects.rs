@@ -1,7 +1,7 @@
 //! Projects, and their recipes with undo and redo.
 
-use super::extract::{Body, Path, Raw};
-use super::uploads::Held;
+use super::extract::{JsonBody, Path, Raw};
+use super::uploads::KeptUpload;
 use super::work::{blocking, computed, watched, watched_for};
 use super::App;
 use crate::card::CardFacts;
@@ -190,7 +190,7 @@ fn card_of(row: ListedRow) -> ProjectCard {
 #[utoipa::path(post, path = "/api/projects", request_body = NewProject, responses((status = 201, body = Project), (status = 422, body = Problem)))]
 pub(super) async fn create(
     State(app): State<App>,
-    Body(new): Body<NewProject>,
+    JsonBody(new): JsonBody<NewProject>,
 ) -> Answer<Response> {
     // A file is given the time that its size needs.
     let time = match &new {
@@ -212,7 +212,7 @@ pub(super) async fn create(
             NewProject::Upload { upload, unit } => {
                 let held = app.uploads.held(&upload)?;
                 let bytes = held.read()?;
-                let Held { name, begun, struts, .. } = held;
+                let KeptUpload { name, begun, struts, .. } = held;
                 let (step, part) = match begun.filter(|(step, _)| step.unit == unit) {
                     Some(begun) => begun,
                     None => {
@@ -315,7 +315,7 @@ pub(super) async fn set_recipe(
     State(app): State<App>,
     Path(id): Path<String>,
     headers: HeaderMap,
-    Body(recipe): Body<Recipe>,
+    JsonBody(recipe): JsonBody<Recipe>,
 ) -> Answer<Response> {
     let from = if_match(&headers)?;
     change(app, id, move |app, id, waiting| {
@@ -367,7 +367,7 @@ pub(super) async fn add_file(
     State(app): State<App>,
     Path(id): Path<String>,
     headers: HeaderMap,
-    Body(new): Body<NewFile>,
+    JsonBody(new): JsonBody<NewFile>,
 ) -> Answer<Response> {
     let from = if_match(&headers)?;
     change(app, id, move |app, id, waiting| {

@@ -1,6 +1,6 @@
 //! Drafts, final runs, pictures and events.
 
-use super::extract::{Body, Path, Query};
+use super::extract::{JsonBody, Path, Query};
 use super::shared::shared_bytes;
 use super::work::{blocking, computed, watched};
 use super::App;
@@ -17,9 +17,9 @@ use std::convert::Infallible;
 use tokio_stream::wrappers::BroadcastStream;
 use tokio_stream::{Stream, StreamExt};
 use ulmix_core::pipeline::Quality;
-use ulmix_core::result::Prediction;
+use ulmix_core::result::Cost;
 use ulmix_recipe::Recipe;
-use ulmix_runner::picture::Foreseen;
+use ulmix_runner::picture::Estimate;
 use utoipa::{IntoParams, ToSchema};
 
 /// A picture wanted of a recipe, saved or not.
@@ -57,7 +57,7 @@ pub async fn draft(
     State(app): State<App>,
     tab: Tab,
     Path(id): Path<String>,
-    Body(r): Body<DraftRequest>,
+    JsonBody(r): JsonBody<DraftRequest>,
 ) -> Answer<Response> {
     let quality = if r.drag { Quality::Drag } else { Quality::Draft };
     computed(app, (Lane::Draft, id, tab), move |app, id, waiting| {
@@ -75,33 +75,33 @@ pub async fn stop_draft(State(app): State<App>, tab: Tab, Path(id): Path<String>
     StatusCode::NO_CONTENT
 }
 
-#[utoipa::path(post, path = "/api/projects/{id}/foresee", request_body = Recipe,
-    responses((status = 200, body = Foreseen, description = "What is known without a mesh"), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/api/projects/{id}/estimate", request_body = Recipe,
+    responses((status = 200, body = Estimate, description = "What is known without a mesh"), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
 /// Numbers of a recipe without a mesh.
-pub async fn foresee(
+pub async fn estimate(
     State(app): State<App>,
     tab: Tab,
     Path(id): Path<String>,
-    Body(recipe): Body<Recipe>,
-) -> Answer<Json<Foreseen>> {
+    JsonBody(recipe): JsonBody<Recipe>,
+) -> Answer<Json<Estimate>> {
     computed(app, (Lane::Draft, id, tab), move |app, id, waiting| {
-        app.studio.foresee(id, &recipe, waiting)
+        app.studio.estimate(id, &recipe, waiting)
     })
     .await
     .map(Json)
 }
 
-#[utoipa::path(post, path = "/api/projects/{id}/estimate", request_body = Recipe,
-    responses((status = 200, body = Prediction, description = "What the final mesh will take, from blocks that are made of it"), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/api/projects/{id}/cost", request_body = Recipe,
+    responses((status = 200, body = Cost, description = "What the final mesh will take, from blocks that are made of it"), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
 /// What a final run will take.
-pub async fn estimate(
+pub async fn cost(
     State(app): State<App>,
     tab: Tab,
     Path(id): Path<String>,
-    Body(recipe): Body<Recipe>,
-) -> Answer<Json<Prediction>> {
+    JsonBody(recipe): JsonBody<Recipe>,
+) -> Answer<Json<Cost>> {
     computed(app, (Lane::Draft, id, tab), move |app, id, waiting| {
-        app.studio.estimate(id, &recipe, waiting)
+        app.studio.cost(id, &recipe, waiting)
     })
     .await
     .map(Json)
@@ -124,7 +124,7 @@ pub async fn skeleton(
     tab: Tab,
     Path(id): Path<String>,
     Query(Whose { zone }): Query<Whose>,
-    Body(recipe): Body<Recipe>,
+    JsonBody(recipe): JsonBody<Recipe>,
 ) -> Answer<Response> {
     computed(app, (Lane::Skeleton, id, tab), move |app, id, waiting| {
         app.studio.skeleton(id, &recipe, zone, waiting)
@@ -143,7 +143,7 @@ pub async fn cells(
     tab: Tab,
     Path(id): Path<String>,
     Query(Whose { zone }): Query<Whose>,
-    Body(recipe): Body<Recipe>,
+    JsonBody(recipe): JsonBody<Recipe>,
 ) -> Answer<Response> {
     computed(app, (Lane::Cells, id, tab), move |app, id, waiting| {
         app.studio.seed_cells(id, &recipe, zone, waiting)

@@ -1,6 +1,6 @@
 //! Small pictures of structures to choose from.
 
-use super::extract::{Body, Path, Query};
+use super::extract::{JsonBody, Path, Query};
 use super::work::blocking;
 use crate::problem::{Answer, Problem};
 
@@ -56,7 +56,7 @@ fn chosen(before: &Pattern, kind: &str) -> Answer<Pattern> {
 /// A pattern of a kind with first values, and of the one that it takes the place of what both have.
 pub async fn pattern_of_kind(
     Path(kind): Path<String>,
-    Body(before): Body<Pattern>,
+    JsonBody(before): JsonBody<Pattern>,
 ) -> Answer<Json<Pattern>> {
     Ok(Json(chosen(&before, &kind)?))
 }

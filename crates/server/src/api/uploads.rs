@@ -43,14 +43,14 @@ const READ_ON: u64 = 64 << 20;
 /// Files on their way in, on disk.
 pub struct Uploads {
     folder: PathBuf,
-    all: Mutex<VecDeque<Held>>,
+    all: Mutex<VecDeque<KeptUpload>>,
     coming: Semaphore,
     reading: Semaphore,
 }
 
 /// A file that waits.
 #[derive(Clone)]
-pub struct Held {
+pub struct KeptUpload {
     id: String,
     /// Name of the file.
     pub name: String,
@@ -82,7 +82,7 @@ impl OnDisk {
     }
 }
 
-impl Held {
+impl KeptUpload {
     /// The bytes of the file.
     ///
     /// # Errors
@@ -121,7 +121,7 @@ impl Uploads {
         })
     }
 
-    fn put(&self, held: Held) {
+    fn put(&self, held: KeptUpload) {
         let mut all = lock(&self.all);
         // Parts are large.
         all.iter_mut().for_each(|older| older.begun = None);
@@ -136,7 +136,7 @@ impl Uploads {
     }
 
     /// A file that was brought in.
-    pub fn held(&self, id: &str) -> Answer<Held> {
+    pub fn held(&self, id: &str) -> Answer<KeptUpload> {
         let mut all = lock(&self.all);
         let found = all.iter_mut().find(|u| u.id == id).ok_or_else(|| {
             Problem::new(
@@ -237,7 +237,7 @@ pub async fn upload(
     .await?;
     let begun = Some((found.step, Arc::new(found.part)));
     let struts = OwnStruts::of(&file_name, &found.beams)?.map(|struts| (struts, found.beams_fill));
-    app.uploads.put(Held {
+    app.uploads.put(KeptUpload {
         id: id.clone(),
         name: file_name.clone(),
         file,

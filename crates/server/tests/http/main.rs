@@ -148,9 +148,9 @@ fn from_a_dropped_file_to_a_checked_export() {
 fn estimates_come_by_stage_and_what_a_run_taught_outlives_the_server() {
     let dir = tempfile::tempdir().unwrap();
     let data = dir.path().join("u.sqlite");
-    let foreseen = |s: &Running, id: &str| {
+    let estimated = |s: &Running, id: &str| {
         let recipe = s.get(&format!("/api/projects/{id}")).json()["recipe"].clone();
-        s.post(&format!("/api/projects/{id}/estimate"), &recipe).json()
+        s.post(&format!("/api/projects/{id}/cost"), &recipe).json()
     };
     let seconds = |p: &Value| p["seconds"].as_f64().unwrap();
     let (id, before, learned) = {
@@ -163,7 +163,7 @@ fn estimates_come_by_stage_and_what_a_run_taught_outlives_the_server() {
         let mut recipe = p["recipe"].clone();
         recipe["mesh"]["step_mm"] = json!(0.3);
         assert_eq!(fresh.put_recipe(&same, &p["revision"], &recipe).status, 200);
-        (id.clone(), foreseen(&fresh, &same), foreseen(&s, &id))
+        (id.clone(), estimated(&fresh, &same), estimated(&s, &id))
     };
     for p in [&before, &learned] {
         let stages = p["stages"].as_array().unwrap();
@@ -172,8 +172,8 @@ fn estimates_come_by_stage_and_what_a_run_taught_outlives_the_server() {
     }
     assert_ne!(seconds(&before), seconds(&learned), "a run teaches");
     let again = start(&data);
-    assert_eq!(foreseen(&again, &id), learned);
-    // What came out is as was foreseen, and the picture of a value at rest knows it from then on.
+    assert_eq!(estimated(&again, &id), learned);
+    // What came out is as was estimated, and the picture of a value at rest knows it from then on.
     let p = again.get(&format!("/api/projects/{id}")).json();
     let made = p["finished"]["report"]["triangles"].as_f64().unwrap();
     let triangles = |p: &Value| p["triangles"].as_f64().unwrap();
@@ -181,7 +181,7 @@ fn estimates_come_by_stage_and_what_a_run_taught_outlives_the_server() {
     let drawn = extras(
         &again.post(&format!("/api/projects/{id}/draft"), &draft_body(&p["recipe"], false)).body,
     );
-    assert_eq!(triangles(&drawn["prediction"]), triangles(&learned));
+    assert_eq!(triangles(&drawn["cost"]), triangles(&learned));
 }
 
 #[test]

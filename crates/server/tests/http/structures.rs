@@ -66,8 +66,8 @@ fn structures_are_drawn_small_and_their_struts_listed() {
     assert!(told.iter().all(|v| v.is_finite()));
     assert!(told[1] > 0.0 && told[1] < 40.0, "{} cells are whole", told[1]);
     // Without a mesh the same is known as with one, and no stage that leads to one has run.
-    let foreseen = s.post(&format!("/api/projects/{id}/foresee"), &recipe).json();
-    let stages: Vec<&str> = foreseen["stages"]
+    let estimated = s.post(&format!("/api/projects/{id}/estimate"), &recipe).json();
+    let stages: Vec<&str> = estimated["stages"]
         .as_array()
         .unwrap()
         .iter()
@@ -81,16 +81,16 @@ fn structures_are_drawn_small_and_their_struts_listed() {
     );
     let drawn =
         extras(&s.post(&format!("/api/projects/{id}/draft"), &draft_body(&recipe, false)).body);
-    assert_eq!(foreseen["linked"], drawn["linked"]);
+    assert_eq!(estimated["linked"], drawn["linked"]);
     for figure in ["mass_g", "saved_percent", "fill_density_percent"] {
-        assert_eq!(foreseen["report"][figure], drawn["report"][figure], "{figure}");
+        assert_eq!(estimated["report"][figure], drawn["report"][figure], "{figure}");
     }
     recipe["structure"]["pattern"] = json!({ "kind": "surface", "surface": "gyroid" });
     assert_eq!(s.post(&format!("/api/projects/{id}/cells"), &recipe).body, [0; 8]);
     recipe["structure"]["pattern"] = json!({ "kind": "no_such" });
     assert_ne!(s.post(&format!("/api/projects/{id}/skeleton"), &recipe).status, 200);
-    assert_eq!(s.post(&format!("/api/projects/{id}/foresee"), &recipe).status, 422);
-    assert_eq!(s.post("/api/projects/none/foresee", &p["recipe"]).status, 404);
+    assert_eq!(s.post(&format!("/api/projects/{id}/estimate"), &recipe).status, 422);
+    assert_eq!(s.post("/api/projects/none/estimate", &p["recipe"]).status, 404);
 }
 
 #[test]
@@ -178,7 +178,7 @@ fn relaxing_is_told_and_goes_on_where_it_was_told_to_stop() {
     let (_dir, s) = fresh();
     let p = s.post("/api/projects", &json!({ "from": "reedling", "part": "tow_grip" })).json();
     let id = p["id"].as_str().unwrap();
-    let path = format!("/api/projects/{id}/foresee");
+    let path = format!("/api/projects/{id}/estimate");
     let mut recipe = p["recipe"].clone();
     recipe["structure"]["pattern"]["seeds"]["count"] = json!(8000);
     let of = |rounds: &Value| {
@@ -203,7 +203,7 @@ fn relaxing_is_told_and_goes_on_where_it_was_told_to_stop() {
         let p =
             other.post("/api/projects", &json!({ "from": "reedling", "part": "tow_grip" })).json();
         let again = other
-            .post(&format!("/api/projects/{}/foresee", p["id"].as_str().unwrap()), &of(&second))
+            .post(&format!("/api/projects/{}/estimate", p["id"].as_str().unwrap()), &of(&second))
             .json();
         assert_eq!(again["linked"], stopped["linked"]);
     });

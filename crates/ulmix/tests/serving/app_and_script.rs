@@ -1,10 +1,10 @@
 //! What the app makes, a script makes; and what a killed server was at.
 
-use super::running::{binary, text, until, Running};
+use super::running::{binary, text, until, ServedApp};
 use serde_json::{json, Value};
 
 /// The keel bracket as a project: its id and recipe.
-fn bracket(s: &Running) -> (String, Value) {
+fn bracket(s: &ServedApp) -> (String, Value) {
     let p = s.post("/api/projects", &json!({ "from": "reedling", "part": "keel_bracket" })).json();
     (format!("/api/projects/{}", p["id"].as_str().unwrap()), p["recipe"].clone())
 }
@@ -13,19 +13,19 @@ fn bracket(s: &Running) -> (String, Value) {
 fn a_run_that_was_cut_off_by_a_kill_says_so() {
     let dir = tempfile::tempdir().unwrap();
     let data = dir.path().join("u.sqlite");
-    let s = Running::start(&data);
+    let s = ServedApp::start(&data);
     let (path, recipe) = bracket(&s);
     assert_eq!(s.post(&format!("{path}/final"), &json!(null)).status, 202);
     until("it is at work", || s.get(&path).json()["job"]["state"] == "running");
     drop(s);
-    let p = Running::start(&data).get(&path).json();
+    let p = ServedApp::start(&data).get(&path).json();
     assert_eq!((&p["recipe"], &p["interrupted"]), (&recipe, &json!(true)));
 }
 
 #[test]
 fn what_the_app_makes_a_script_makes_byte_for_byte() {
     let dir = tempfile::tempdir().unwrap();
-    let s = Running::start(&dir.path().join("u.sqlite"));
+    let s = ServedApp::start(&dir.path().join("u.sqlite"));
     let (path, mut recipe) = bracket(&s);
     recipe["mesh"]["step_mm"] = json!(0.9);
     recipe["zones"]["skins"] = json!([{ "id": 1, "name": "Skin", "depth_mm": 1.5 }]);
@@ -68,7 +68,7 @@ fn the_demo_part_is_there_once() {
     let dir = tempfile::tempdir().unwrap();
     let data = dir.path().join("u.sqlite");
     for _ in 0..2 {
-        let s = Running::demo(&data);
+        let s = ServedApp::demo(&data);
         let all = s.get("/api/projects").json();
         assert_eq!((all.as_array().unwrap().len(), &all[0]["name"]), (1, &json!("Keel bracket")));
         assert_eq!(s.end(libc::SIGTERM).0.code(), Some(0));

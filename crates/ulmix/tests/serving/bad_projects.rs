@@ -1,13 +1,13 @@
 //! Projects that cannot be read, beside others.
 
-use super::running::Running;
+use super::running::ServedApp;
 use rusqlite::{params, Connection};
 use serde_json::json;
 
 #[test]
 fn a_recipe_of_another_version_is_not_stored() {
     let dir = tempfile::tempdir().unwrap();
-    let s = Running::start(&dir.path().join("u.sqlite"));
+    let s = ServedApp::start(&dir.path().join("u.sqlite"));
     let (id, recipe) = s.small_box();
     for version in [0, 1, 2, 4, 99] {
         let mut other = recipe.clone();
@@ -22,7 +22,7 @@ fn a_recipe_of_another_version_is_not_stored() {
 fn a_project_that_an_older_version_stored_opens_and_can_be_edited() {
     let dir = tempfile::tempdir().unwrap();
     let data = dir.path().join("u.sqlite");
-    let s = Running::start(&data);
+    let s = ServedApp::start(&data);
     let (id, recipe) = s.small_box();
     assert_eq!(s.end(libc::SIGTERM).0.code(), Some(0));
     // As version 2 held it: the kind among all values that any kind has, and names alone.
@@ -38,7 +38,7 @@ fn a_project_that_an_older_version_stored_opens_and_can_be_edited() {
     db.execute(sql, params![older.to_string(), id]).unwrap();
     drop(db);
 
-    let s = Running::start(&data);
+    let s = ServedApp::start(&data);
     let mut p = s.get(&format!("/api/projects/{id}")).json();
     let pattern = &p["recipe"]["structure"]["pattern"];
     assert_eq!((&p["recipe"]["ulmix"], &pattern["kind"]), (&json!(3), &json!("voronoi")));
@@ -54,7 +54,7 @@ fn a_project_that_an_older_version_stored_opens_and_can_be_edited() {
 fn what_cannot_be_read_is_listed_as_such_with_ways_out_and_hides_nothing_else() {
     let dir = tempfile::tempdir().unwrap();
     let data = dir.path().join("u.sqlite");
-    let s = Running::start(&data);
+    let s = ServedApp::start(&data);
     let (good, _) = s.small_box();
     let (newer, recipe) = s.small_box();
     let ball = ulmix_formats::stl::write(&ulmix_mesh::TriMesh::sphere(10.0, 4));
@@ -74,7 +74,7 @@ fn what_cannot_be_read_is_listed_as_such_with_ways_out_and_hides_nothing_else() 
     assert_eq!(db.execute(sql, [&damaged]).unwrap(), 1);
     drop(db);
 
-    let s = Running::start(&data);
+    let s = ServedApp::start(&data);
     let card = s.card(&newer);
     assert_eq!(card["name"], recipe["name"], "its name can still be told");
     assert!(
@@ -104,7 +104,7 @@ fn what_cannot_be_read_is_listed_as_such_with_ways_out_and_hides_nothing_else() 
 fn the_list_shows_what_is_kept_and_builds_no_part() {
     let dir = tempfile::tempdir().unwrap();
     let data = dir.path().join("u.sqlite");
-    let s = Running::start(&data);
+    let s = ServedApp::start(&data);
     let ball = ulmix_formats::stl::write(&ulmix_mesh::TriMesh::sphere(10.0, 4));
     let p = s.project_of("ball.stl", &ball);
     let id = p["id"].as_str().unwrap();
@@ -121,5 +121,5 @@ fn the_list_shows_what_is_kept_and_builds_no_part() {
     assert_eq!(s.end(libc::SIGTERM).0.code(), Some(0));
     // Without the parts the list is the same: none of them is looked at.
     Connection::open(&data).unwrap().execute_batch("DELETE FROM blobs").unwrap();
-    assert_eq!(Running::start(&data).card(id), before);
+    assert_eq!(ServedApp::start(&data).card(id), before);
 }

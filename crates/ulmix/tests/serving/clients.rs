@@ -1,14 +1,14 @@
 //! Clients that keep the server waiting, or leave it alone with its work.
 
 use super::endings::long_request;
-use super::running::{until, Running};
+use super::running::{until, ServedApp};
 use serde_json::json;
 use std::io::{Read, Write};
 
 #[test]
 fn work_ends_when_its_client_leaves() {
     let dir = tempfile::tempdir().unwrap();
-    let s = Running::start(&dir.path().join("u.sqlite"));
+    let s = ServedApp::start(&dir.path().join("u.sqlite"));
     let (id, recipe) = s.small_box();
     let client = long_request(&s, &id, &recipe);
     drop(client);
@@ -27,7 +27,7 @@ fn work_ends_when_its_client_leaves() {
 #[test]
 fn connections_that_nobody_uses_shut_nobody_out() {
     let dir = tempfile::tempdir().unwrap();
-    let s = Running::start(&dir.path().join("u.sqlite"));
+    let s = ServedApp::start(&dir.path().join("u.sqlite"));
     let (id, _) = s.small_box();
     // Half of them say nothing, half begin a request and never end it.
     let idle: Vec<_> = (0..600)
@@ -49,7 +49,7 @@ fn connections_that_nobody_uses_shut_nobody_out() {
 #[test]
 fn a_file_that_is_too_large_is_refused_before_it_is_read() {
     let dir = tempfile::tempdir().unwrap();
-    let s = Running::start(&dir.path().join("u.sqlite"));
+    let s = ServedApp::start(&dir.path().join("u.sqlite"));
     let mut stream = s.connect();
     stream
         .write_all(
@@ -82,7 +82,7 @@ fn a_file_that_is_too_large_is_refused_before_it_is_read() {
 #[test]
 fn every_refusal_is_a_problem_document() {
     let dir = tempfile::tempdir().unwrap();
-    let s = Running::start(&dir.path().join("u.sqlite"));
+    let s = ServedApp::start(&dir.path().join("u.sqlite"));
     let (id, _) = s.small_box();
     let many = vec![b' '; 3 << 20];
     let long: String = "x".repeat(40_000);
@@ -115,7 +115,7 @@ fn every_refusal_is_a_problem_document() {
 #[test]
 fn answers_in_json_are_not_kept_by_browsers_and_other_sites_may_not_fetch_them() {
     let dir = tempfile::tempdir().unwrap();
-    let s = Running::start(&dir.path().join("u.sqlite"));
+    let s = ServedApp::start(&dir.path().join("u.sqlite"));
     let r = ureq::get(&format!("{}/api/options", s.url)).call().unwrap();
     assert_eq!(r.header("cache-control"), Some("no-store"));
     s.send("GET", "/api/projects", &[("sec-fetch-site", "cross-site")], &[])
@@ -129,7 +129,7 @@ fn answers_in_json_are_not_kept_by_browsers_and_other_sites_may_not_fetch_them()
 #[test]
 fn a_job_for_which_there_is_no_memory_is_refused_and_not_queued() {
     let dir = tempfile::tempdir().unwrap();
-    let s = Running::with(&dir.path().join("u.sqlite"), &["--memory-mb", "60"]);
+    let s = ServedApp::with(&dir.path().join("u.sqlite"), &["--memory-mb", "60"]);
     let (id, mut recipe) = s.small_box();
     recipe["mesh"]["step_mm"] = json!(0.01);
     assert_eq!(s.put_recipe(&id, 1, &recipe).status, 200);

@@ -1,13 +1,13 @@
 //! How it ends: by signals, and by being killed.
 #![allow(unsafe_code, reason = "signals are sent to children of ours")]
 
-use super::running::{text, until, Running};
+use super::running::{text, until, ServedApp};
 use serde_json::{json, Value};
 use std::io::Write;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 /// A request that computes for minutes, sent on a connection of its own.
-pub(crate) fn long_request(s: &Running, id: &str, recipe: &Value) -> std::net::TcpStream {
+pub(crate) fn long_request(s: &ServedApp, id: &str, recipe: &Value) -> std::net::TcpStream {
     let mut recipe = recipe.clone();
     recipe["structure"]["pattern"] = json!({ "kind": "voronoi" });
     recipe["structure"]["pattern"]["seeds"]["count"] = json!(300_000);
@@ -30,7 +30,7 @@ fn both_signals_end_it_within_seconds_also_at_work_and_a_plain_copy_holds_all() 
     let dir = tempfile::tempdir().unwrap();
     for signal in [libc::SIGTERM, libc::SIGINT] {
         let data = dir.path().join(format!("{signal}.sqlite"));
-        let s = Running::start(&data);
+        let s = ServedApp::start(&data);
         let (id, recipe) = s.small_box();
         let working = long_request(&s, &id, &recipe);
         let (status, took) = s.end(signal);
@@ -40,7 +40,7 @@ fn both_signals_end_it_within_seconds_also_at_work_and_a_plain_copy_holds_all() 
         // The one file alone, without the log beside it.
         let copy = dir.path().join("copy.sqlite");
         std::fs::copy(&data, &copy).unwrap();
-        let again = Running::start(&copy);
+        let again = ServedApp::start(&copy);
         assert_eq!(again.get(&format!("/api/projects/{id}")).json()["recipe"], recipe);
     }
 }
@@ -54,7 +54,7 @@ fn kills_at_any_moment_lose_nothing_that_was_called_saved() {
     // Each edit differs from all before: one that changes nothing has no revision of its own.
     let (mut acknowledged, mut edit) = (0, 0);
     for kill in 0..kills {
-        let s = Running::start(&data);
+        let s = ServedApp::start(&data);
         if kill == 0 {
             (id, saved) = s.small_box();
         }
@@ -103,7 +103,7 @@ fn kills_at_any_moment_lose_nothing_that_was_called_saved() {
         });
     }
     assert!(acknowledged > kills, "{acknowledged} edits");
-    let s = Running::start(&data);
+    let s = ServedApp::start(&data);
     let p = s.get(&format!("/api/projects/{id}")).json();
     assert!(p["revision"].as_i64().unwrap() >= revision, "{} in {}", p["revision"], text(&data));
 }

@@ -1,6 +1,6 @@
 //! Small files that ask for more than there is.
 
-use super::running::{binary, Running};
+use super::running::{binary, ServedApp};
 use glam::DVec3;
 use std::io::{Cursor, Write};
 use ulmix_formats::stl;
@@ -120,7 +120,7 @@ fn families() -> Vec<(&'static str, Vec<u8>, Option<&'static str>)> {
 #[test]
 fn small_files_are_read_or_refused_in_words_and_cost_no_more_than_they_should() {
     let dir = tempfile::tempdir().unwrap();
-    let s = Running::start(&dir.path().join("u.sqlite"));
+    let s = ServedApp::start(&dir.path().join("u.sqlite"));
     for (name, bytes, refused) in families() {
         let r = s.send("POST", &format!("/api/uploads?name={name}"), &[], &bytes);
         match refused {

@@ -1,6 +1,6 @@
 //! One file of projects: who may open it, how it is copied, and what leaves it.
 
-use super::running::{binary, failing, text, until, Running};
+use super::running::{binary, failing, text, until, ServedApp};
 use rusqlite::Connection;
 use serde_json::json;
 use std::path::Path;
@@ -13,7 +13,7 @@ fn pragma(path: &Path, name: &str) -> i64 {
 fn a_second_server_is_told_where_the_first_one_is_and_harms_nothing() {
     let dir = tempfile::tempdir().unwrap();
     let data = dir.path().join("u.sqlite");
-    let s = Running::start(&data);
+    let s = ServedApp::start(&data);
     let (id, recipe) = s.small_box();
     let job = json!({ "recipe": recipe, "drag": false, "thickness": false });
     std::thread::scope(|threads| {
@@ -35,14 +35,14 @@ fn a_second_server_is_told_where_the_first_one_is_and_harms_nothing() {
     assert_eq!(s.post(&format!("/api/projects/{id}/draft"), &job).status, 200);
     // After a kill the file is free again.
     drop(s);
-    assert_eq!(Running::start(&data).get(&format!("/api/projects/{id}")).json()["revision"], 41);
+    assert_eq!(ServedApp::start(&data).get(&format!("/api/projects/{id}")).json()["revision"], 41);
 }
 
 #[test]
 fn a_back_up_beside_a_running_server_holds_all_and_overwrites_nothing() {
     let dir = tempfile::tempdir().unwrap();
     let (data, copy) = (dir.path().join("u.sqlite"), dir.path().join("copy.sqlite"));
-    let s = Running::start(&data);
+    let s = ServedApp::start(&data);
     let (id, recipe) = s.small_box();
     let back_up = |from: &Path, to: &Path| failing(&["backup", text(to), "--data", text(from)]);
     let o = binary().args(["backup", text(&copy), "--data", text(&data)]).output().unwrap();
@@ -53,7 +53,7 @@ fn a_back_up_beside_a_running_server_holds_all_and_overwrites_nothing() {
             && told.contains("opened and checked"),
         "{told}"
     );
-    let again = Running::start(&copy);
+    let again = ServedApp::start(&copy);
     assert_eq!(again.get(&format!("/api/projects/{id}")).json()["recipe"], recipe);
     let (code, told) = back_up(&data, &copy);
     assert!(code == Some(2) && told.contains("exists already"), "{told}");
@@ -88,7 +88,7 @@ fn files_of_other_programs_and_newer_ones_are_refused_in_words_and_stay_as_they_
         "database of another program",
     );
     let data = dir.path().join("newer.sqlite");
-    drop(Running::start(&data));
+    drop(ServedApp::start(&data));
     refuse("newer.sqlite", "PRAGMA user_version = 99;", "newer Ulmix");
 }
 
@@ -96,7 +96,7 @@ fn files_of_other_programs_and_newer_ones_are_refused_in_words_and_stay_as_they_
 fn an_older_file_is_copied_before_it_is_brought_up_and_keeps_its_projects() {
     let dir = tempfile::tempdir().unwrap();
     let data = dir.path().join("u.sqlite");
-    let s = Running::start(&data);
+    let s = ServedApp::start(&data);
     let (id, recipe) = s.small_box();
     assert_eq!(s.end(libc::SIGTERM).0.code(), Some(0));
     assert_ne!(pragma(&data, "application_id"), 0);
@@ -105,7 +105,7 @@ fn an_older_file_is_copied_before_it_is_brought_up_and_keeps_its_projects() {
         DROP INDEX files_by_blob; DROP INDEX pictures_by_blob; DROP INDEX projects_by_part;
         PRAGMA user_version = 3; PRAGMA application_id = 0; PRAGMA auto_vacuum = 0; VACUUM;";
     Connection::open(&data).unwrap().execute_batch(older).unwrap();
-    let s = Running::start(&data);
+    let s = ServedApp::start(&data);
     assert_eq!(s.card(&id)["facts"]["name"], recipe["name"]);
     assert_eq!(s.get(&format!("/api/projects/{id}")).json()["recipe"], recipe);
     let kept = dir.path().join("u.sqlite.before-version-4");
@@ -116,7 +116,7 @@ fn an_older_file_is_copied_before_it_is_brought_up_and_keeps_its_projects() {
 fn a_deleted_project_leaves_the_file_and_nobody_else_may_read_it() {
     let dir = tempfile::tempdir().unwrap();
     let data = dir.path().join("u.sqlite");
-    let s = Running::start(&data);
+    let s = ServedApp::start(&data);
     let file = ulmix_formats::stl::write(&ulmix_mesh::TriMesh::sphere(10.0, 6).mapped(|p| p * 1.7));
     let p = s.project_of("ball.stl", &file);
     let mut recipe = p["recipe"].clone();
@@ -152,7 +152,7 @@ fn a_deleted_project_leaves_the_file_and_nobody_else_may_read_it() {
 fn edits_wait_for_another_program_that_writes() {
     let dir = tempfile::tempdir().unwrap();
     let data = dir.path().join("u.sqlite");
-    let s = Running::start(&data);
+    let s = ServedApp::start(&data);
     let (id, mut recipe) = s.small_box();
     let other = Connection::open(&data).unwrap();
     other.execute_batch("BEGIN IMMEDIATE").unwrap();

@@ -10,7 +10,7 @@ use std::path::Path;
 use std::process::{Child, Command, ExitStatus, Stdio};
 use std::time::{Duration, Instant};
 
-pub(crate) struct Running {
+pub(crate) struct ServedApp {
     child: Child,
     address: Address,
 }
@@ -38,7 +38,7 @@ pub(crate) fn until(what: &str, mut so: impl FnMut() -> bool) {
     }
 }
 
-impl Deref for Running {
+impl Deref for ServedApp {
     type Target = Address;
 
     fn deref(&self) -> &Address {
@@ -46,21 +46,21 @@ impl Deref for Running {
     }
 }
 
-impl Running {
-    pub(crate) fn start(data: &Path) -> Running {
-        Running::with(data, &[])
+impl ServedApp {
+    pub(crate) fn start(data: &Path) -> ServedApp {
+        ServedApp::with(data, &[])
     }
 
-    pub(crate) fn with(data: &Path, more: &[&str]) -> Running {
+    pub(crate) fn with(data: &Path, more: &[&str]) -> ServedApp {
         let bind = if more.contains(&"--bind") { &[][..] } else { &["--bind", "127.0.0.1:0"] };
-        Running::spawned(&[&["serve", "--data", text(data)], bind, more].concat())
+        ServedApp::spawned(&[&["serve", "--data", text(data)], bind, more].concat())
     }
 
-    pub(crate) fn demo(data: &Path) -> Running {
-        Running::spawned(&["demo", "--data", text(data)])
+    pub(crate) fn demo(data: &Path) -> ServedApp {
+        ServedApp::spawned(&["demo", "--data", text(data)])
     }
 
-    fn spawned(args: &[&str]) -> Running {
+    fn spawned(args: &[&str]) -> ServedApp {
         let mut child =
             binary().args(args).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
         let mut line = String::new();
@@ -68,7 +68,7 @@ impl Running {
         let url = line.trim().rsplit(' ').next().unwrap();
         let url = url.split_once("/?").map_or(url, |u| u.0).trim_end_matches('/').to_owned();
         assert!(url.starts_with("http://"), "{line}");
-        Running { child, address: Address { url } }
+        ServedApp { child, address: Address { url } }
     }
 
     /// A project of a file that is brought in, in mm.
@@ -144,7 +144,7 @@ impl Running {
     }
 }
 
-impl Drop for Running {
+impl Drop for ServedApp {
     fn drop(&mut self) {
         // SIGKILL: nothing is tidied up.
         let _ = self.child.kill();

@@ -1,6 +1,6 @@
 //! The access token, from the command line to the session.
 
-use super::running::{failing, text, Running};
+use super::running::{failing, text, ServedApp};
 
 #[test]
 fn a_token_is_asked_for_on_loopback_too_and_may_come_from_a_file() {
@@ -8,7 +8,7 @@ fn a_token_is_asked_for_on_loopback_too_and_may_come_from_a_file() {
     let file = dir.path().join("token");
     let token = "keel & float 100% + more=ü";
     std::fs::write(&file, format!("{token}\nnotes that do not count\n")).unwrap();
-    let s = Running::with(&dir.path().join("u.sqlite"), &["--token-file", text(&file)]);
+    let s = ServedApp::with(&dir.path().join("u.sqlite"), &["--token-file", text(&file)]);
     s.get("/api/projects").problem(401, "no_token");
     // A person gets a page to type it on; it is a form.
     let page = s.send("GET", "/", &[("accept", "text/html")], &[]);
@@ -40,7 +40,7 @@ fn weak_tokens_are_refused_and_an_open_address_never_goes_without() {
         failing(&["serve", "--data", text(&data), "--token-file", text(&dir.path().join("none"))]);
     assert!(code == Some(2) && told.contains("cannot be read"), "{told}");
     // Without one it makes its own.
-    let s = Running::with(&data, &["--bind", "0.0.0.0:0"]);
+    let s = ServedApp::with(&data, &["--bind", "0.0.0.0:0"]);
     let url = s.url.replace("0.0.0.0", "127.0.0.1");
     assert_eq!(
         ureq::get(&format!("{url}/api/projects"))

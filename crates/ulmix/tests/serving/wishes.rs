@@ -1,12 +1,12 @@
 //! Recipes that ask for nonsense.
 
-use super::running::Running;
+use super::running::ServedApp;
 use serde_json::{json, Value};
 
 /// Numbers that repeat (Knuth 1997).
-struct Numbers(u64);
+struct RandomNumbers(u64);
 
-impl Numbers {
+impl RandomNumbers {
     fn below(&mut self, n: usize) -> usize {
         self.0 =
             self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
@@ -30,12 +30,12 @@ fn leaves(value: &Value, at: String, out: &mut Vec<String>) {
 #[test]
 fn any_change_of_a_recipe_is_kept_or_refused_in_words() {
     let dir = tempfile::tempdir().unwrap();
-    let s = Running::start(&dir.path().join("u.sqlite"));
+    let s = ServedApp::start(&dir.path().join("u.sqlite"));
     let p = s.post("/api/projects", &json!({ "from": "reedling", "part": "keel_bracket" })).json();
     let (id, first) = (p["id"].as_str().unwrap().to_owned(), p["recipe"].clone());
     let mut places = Vec::new();
     leaves(&first, String::new(), &mut places);
-    let mut numbers = Numbers(19);
+    let mut numbers = RandomNumbers(19);
     let (mut revision, mut kept, mut refused) = (1, 0, 0);
     for n in 0..300 {
         let mut recipe = first.clone();
@@ -92,7 +92,7 @@ fn any_change_of_a_recipe_is_kept_or_refused_in_words() {
 #[test]
 fn fields_are_refused_by_what_they_mean() {
     let dir = tempfile::tempdir().unwrap();
-    let s = Running::start(&dir.path().join("u.sqlite"));
+    let s = ServedApp::start(&dir.path().join("u.sqlite"));
     let (id, first) = s.small_box();
     let refuse = |change: &dyn Fn(&mut Value), field: &str| {
         let mut recipe = first.clone();
@@ -119,7 +119,7 @@ fn fields_are_refused_by_what_they_mean() {
 #[test]
 fn what_may_be_brought_in_may_be_edited() {
     let dir = tempfile::tempdir().unwrap();
-    let s = Running::start(&dir.path().join("u.sqlite"));
+    let s = ServedApp::start(&dir.path().join("u.sqlite"));
     let (id, mut recipe) = s.small_box();
     // The most struts that a file may bring, with all their digits.
     let nodes: Vec<[f64; 3]> = (0..100_001)

@@ -114,7 +114,7 @@ export function CleanFields() {
                 'Strut length',
                 `${found.shortest_mm.toFixed(1)} to ${found.longest_mm.toFixed(1)} mm`,
               ],
-              ['Pieces', count(found.pieces)],
+              ['Pieces', count(found.components)],
               ['Twice there, left out', count(found.duplicates)],
               ['Welded: too short', count(found.welded)],
               [

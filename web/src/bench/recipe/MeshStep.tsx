@@ -21,8 +21,8 @@ export function meshSentence(project: Project, info: RunInfo | undefined, job: J
   if (!info) return <>No mesh yet</>
   return (
     <>
-      Draft. Final takes about <b>{seconds(info.prediction.seconds)}</b>,{' '}
-      {triangles(info.prediction.triangles)} triangles
+      Draft. Final takes about <b>{seconds(info.cost.seconds)}</b>, {triangles(info.cost.triangles)}{' '}
+      triangles
     </>
   )
 }
@@ -59,7 +59,7 @@ const MeshValue = ({ of, least = 0, most, ...line }: OfMesh) => (
 export function MeshStep() {
   const { project, recipe, picture, job } = useBench()
   if (!project || !recipe) return null
-  const p = picture?.info.prediction
+  const p = picture?.info.cost
   const auto = recipe.mesh.step_mm === undefined || recipe.mesh.step_mm === null
   const step = recipe.mesh.step_mm ?? p?.step_mm ?? 0.3
   const apart = recipe.mesh.apart_mm ?? null
@@ -205,7 +205,7 @@ export function MeshStep() {
 
 function Running({ job }: { job: Job }) {
   const [now, setNow] = useState(Date.now())
-  const costs = useBench((b) => b.picture?.info.prediction.stages) ?? []
+  const costs = useBench((b) => b.picture?.info.cost.stages) ?? []
   useEffect(() => {
     const timer = window.setInterval(() => setNow(Date.now()), 250)
     return () => window.clearInterval(timer)

@@ -31,9 +31,7 @@ export function Steps() {
   const final = project.finished ?? null
   // Those about the grid belong to the step Mesh.
   const notes =
-    info?.report.notes.filter(
-      (n) => !info.prediction.notes.some((known) => known.text === n.text),
-    ) ?? []
+    info?.report.notes.filter((n) => !info.cost.notes.some((known) => known.text === n.text)) ?? []
   const making = underWay(job)
 
   const list: {
@@ -80,13 +78,7 @@ export function Steps() {
       title: 'Mesh',
       sentence: meshSentence(project, info, job),
       body: () => <MeshStep />,
-      mark: making
-        ? 'busy'
-        : final
-          ? final.prediction.notes.length > 0
-            ? 'look'
-            : 'done'
-          : 'todo',
+      mark: making ? 'busy' : final ? (final.cost.notes.length > 0 ? 'look' : 'done') : 'todo',
     },
     {
       step: 'checks',

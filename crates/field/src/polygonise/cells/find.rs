@@ -1,6 +1,6 @@
 //! Cells found a word of 64 at a time, read, and numbered.
 
-use super::{Cells, Count, Kind, SEVERAL, SMOOTH, TURNED};
+use super::{CellCase, Cells, Count, SEVERAL, SMOOTH, TURNED};
 use crate::grid::{Bits, Grid};
 use crate::polygonise::slots::ByRow;
 use crate::polygonise::tables::tables;
@@ -109,7 +109,7 @@ impl Cells {
         let vertices = vertex_counts();
         let is_special: [bool; 256] =
             std::array::from_fn(|c| vertices[c] > 1 || tables().pinch[c] != 255);
-        let mut kind = vec![Kind(0); self.cell_count()];
+        let mut kind = vec![CellCase(0); self.cell_count()];
         let mut counts = vec![Count::default(); self.all_rows()];
         self.par_rows_mut(
             (&mut kind[..], ByRow(&mut counts[..])),
@@ -130,7 +130,7 @@ impl Cells {
                     let cuts = [1, 2, 4].map(|beside| (corners[0] ^ corners[beside]) & mask);
                     let exact = self.exact[row * self.words + w];
                     sum.cut += cuts.iter().map(|cut| cut.count_ones()).sum::<u32>();
-                    sum.hits += cuts.iter().map(|cut| (cut & exact).count_ones()).sum::<u32>();
+                    sum.crossings += cuts.iter().map(|cut| (cut & exact).count_ones()).sum::<u32>();
                     // Spelled out: `array::map` is left as calls here.
                     let mut gathered_corners = [0; 8];
                     (0..8).for_each(|c| gathered_corners[c] = gathered(corners[c], mask));
@@ -142,7 +142,8 @@ impl Cells {
                         (0..8).for_each(|c| signs[c] = (gathered_corners[c] >> (8 * eighth)) as u8);
                         let patterns = transposed(signs);
                         for (slot, pattern) in slots.iter_mut().zip(patterns) {
-                            *slot = Kind(pattern as u16 | if smooth & 1 == 1 { SMOOTH } else { 0 });
+                            *slot =
+                                CellCase(pattern as u16 | if smooth & 1 == 1 { SMOOTH } else { 0 });
                             smooth >>= 1;
                             if is_special[pattern as usize] {
                                 slot.0 |= if vertices[pattern as usize] > 1 { SEVERAL } else { 0 };
@@ -197,7 +198,7 @@ impl Cells {
             sum = Count {
                 several: sum.several + n.several,
                 extras: sum.extras + n.extras,
-                hits: sum.hits + n.hits,
+                crossings: sum.crossings + n.crossings,
                 cut: sum.cut + n.cut,
                 pinched: false,
             };
@@ -210,10 +211,10 @@ impl Cells {
         self.par_rows_mut(&mut first[..], &starts, |j, k, slots| {
             let row = self.row_number(j, k);
             let mut slots = slots.iter_mut();
-            let mut hit = self.before[row].hits;
+            let mut crossing = self.before[row].crossings;
             self.each_exact_in_row(j, k, |_, cell| {
-                *slots.next().expect("one slot a cell") = hit;
-                hit += self.cut(cell).count_ones();
+                *slots.next().expect("one slot a cell") = crossing;
+                crossing += self.cut(cell).count_ones();
             });
         });
         self.first_hit = first;

@@ -6,7 +6,7 @@ mod find;
 use super::slots::Slots;
 use super::tables::{tables, Loops};
 use super::words::rank;
-use super::{Edge, Hit, Shape};
+use super::{Edge, EdgeCrossing, Shape};
 use crate::grid::Grid;
 use glam::{DVec3, IVec3, UVec3, Vec3};
 use std::ops::Range;
@@ -23,7 +23,7 @@ pub(super) struct Cells {
     mask: Vec<u64>,
     /// Cells before each word of `mask`.
     rank: Vec<u32>,
-    kind: Vec<Kind>,
+    kind: Vec<CellCase>,
     /// One bit per cell of the grid: some cell around its low corner is not smooth, so that its own
     /// three edges need hits.
     exact: Vec<u64>,
@@ -40,9 +40,9 @@ pub(super) struct Cells {
 
 /// A cell's corner signs, and what else is known of it.
 #[derive(Clone, Copy)]
-pub(super) struct Kind(u16);
+pub(super) struct CellCase(u16);
 
-impl Kind {
+impl CellCase {
     /// Corner signs.
     #[inline(always)]
     fn config(self) -> u8 {
@@ -121,7 +121,7 @@ impl Cells {
     }
 
     /// Of the cells of a row.
-    pub(super) fn kinds(&self, row: usize) -> &[Kind] {
+    pub(super) fn kinds(&self, row: usize) -> &[CellCase] {
         &self.kind[self.cells_in(row..row + 1)]
     }
 
@@ -334,15 +334,15 @@ impl Cells {
     }
 
     /// The exact hit of every cut edge that a cell asks for that is not smooth.
-    pub(super) fn hits(
+    pub(super) fn edge_crossings(
         &self,
         grid: &Grid,
         shape: &dyn Shape,
         cancelled: &(dyn Fn() -> bool + Sync),
-    ) -> Vec<Hit> {
-        let count = self.before.last().map_or(0, |all| all.hits as usize);
-        let mut out = vec![Hit { t: 0.5, normal: [0.0; 3], firm: false }; count];
-        let starts = |row: usize| self.before[row].hits as usize;
+    ) -> Vec<EdgeCrossing> {
+        let count = self.before.last().map_or(0, |all| all.crossings as usize);
+        let mut out = vec![EdgeCrossing { t: 0.5, normal: [0.0; 3], constrained: false }; count];
+        let starts = |row: usize| self.before[row].crossings as usize;
         self.par_rows_mut(&mut out[..], &starts, |j, k, slots| {
             if cancelled() {
                 return;
@@ -362,7 +362,7 @@ impl Cells {
                     edges.push(Edge { inside, outside, inside_at, outside_at });
                 }
             });
-            shape.hits(&edges, slots);
+            shape.edge_crossings(&edges, slots);
         });
         out
     }
@@ -374,7 +374,7 @@ struct Count {
     /// Cells with several vertices, and those of them after their first.
     several: u32,
     extras: u32,
-    hits: u32,
+    crossings: u32,
     cut: u32,
     /// Some cell has a pinched face.
     pinched: bool,

@@ -1,4 +1,4 @@
-//! What is foreseen of a final mesh, against what comes out.
+//! What is estimated of a final mesh, against what comes out.
 
 mod patterns;
 
@@ -52,13 +52,13 @@ fn run(part: &Part, recipe: &Recipe) -> Outcome {
     Pipeline::new(0).run(part, recipe, Quality::Final, &Unwatched).unwrap()
 }
 
-/// Triangles over those foreseen, before reduction and after.
-fn over_foreseen(part: &Part, recipe: &Recipe) -> [f64; 2] {
-    let foreseen = Pipeline::new(0).estimate(part, recipe, &Unwatched).unwrap();
+/// Triangles over those estimated, before reduction and after.
+fn over_estimated(part: &Part, recipe: &Recipe) -> [f64; 2] {
+    let estimated = Pipeline::new(0).cost(part, recipe, &Unwatched).unwrap();
     let o = run(part, recipe);
     [
-        o.solid.raw_triangles as f64 / foreseen.raw_triangles as f64,
-        o.report.triangles as f64 / foreseen.triangles as f64,
+        o.solid.raw_triangles as f64 / estimated.raw_triangles as f64,
+        o.report.triangles as f64 / estimated.triangles as f64,
     ]
 }
 
@@ -76,7 +76,7 @@ fn triangles_of_every_sort_of_structure_are_foreseen_within_a_quarter() {
         (&ball, Kind::Seeded(SeededKind::Voronoi), Form::Network, 8.0, 1.4),
         (&ball, Kind::Surface(SurfaceKind::SchwarzP), Form::Network, 10.0, 3.0),
     ] {
-        let [raw, left] = over_foreseen(part, &recipe(part, kind, form, cell, thickness));
+        let [raw, left] = over_estimated(part, &recipe(part, kind, form, cell, thickness));
         assert!(
             (0.8..1.25).contains(&raw) && (0.75..1.33).contains(&left),
             "{kind:?}: {raw} before reduction, {left} after"
@@ -104,7 +104,7 @@ fn triangles_beside_solids_skins_and_other_errors_are_foreseen_too() {
     r.zones.skins = vec![Skin { id: 1, name: "Skin".into(), faces: None, depth_mm: 1.0 }];
     for reduce_mm in [0.0, 0.004, 0.05] {
         r.mesh.reduce_mm = reduce_mm;
-        let [raw, left] = over_foreseen(&part, &r);
+        let [raw, left] = over_estimated(&part, &r);
         assert!(
             (0.8..1.25).contains(&raw) && (0.75..1.33).contains(&left),
             "{reduce_mm} mm: {raw}, {left}"
@@ -119,14 +119,14 @@ fn while_a_value_moves_the_blocks_of_where_it_rested_count() {
         recipe(&part, Kind::Extruded(ExtrudedKind::Hexagons), Form::Walls, 8.0, thickness)
     };
     let dragged = |pipeline: &Pipeline, thickness: f64| {
-        pipeline.run(&part, &of(thickness), Quality::Drag, &Unwatched).unwrap().prediction.triangles
+        pipeline.run(&part, &of(thickness), Quality::Drag, &Unwatched).unwrap().cost.triangles
             as f64
     };
     let rested = Pipeline::new(64 << 20);
-    let at_rest = rested.estimate(&part, &of(1.2), &Unwatched).unwrap();
+    let at_rest = rested.cost(&part, &of(1.2), &Unwatched).unwrap();
     // At the same value nothing changes, and beside it the figure follows without new blocks.
     assert_eq!(dragged(&rested, 1.2), at_rest.triangles as f64);
-    let truth = Pipeline::new(0).estimate(&part, &of(1.3), &Unwatched).unwrap().triangles as f64;
+    let truth = Pipeline::new(0).cost(&part, &of(1.3), &Unwatched).unwrap().triangles as f64;
     let (known, by_laws) = (dragged(&rested, 1.3), dragged(&Pipeline::new(64 << 20), 1.3));
     assert!((known / truth - 1.0).abs() < 0.2, "{known} for {truth}");
     assert!(
@@ -141,13 +141,13 @@ fn a_part_without_lattice_and_one_that_is_all_cleared_are_foreseen() {
     let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), Form::Walls, 10.0, 1.0);
     r.zones.rest = Role::KeepSolid;
     r.mesh.step_mm = Some(0.5);
-    let foreseen = Pipeline::new(0).estimate(&part, &r, &Unwatched).unwrap();
+    let estimated = Pipeline::new(0).cost(&part, &r, &Unwatched).unwrap();
     // Faces along the grid cut one edge of it a square: two triangles.
     let faces = 6.0 * 900.0 / 0.25 * 2.0;
     assert!(
-        (foreseen.raw_triangles as f64 / faces - 1.0).abs() < 0.06,
+        (estimated.raw_triangles as f64 / faces - 1.0).abs() < 0.06,
         "{} for {faces}",
-        foreseen.raw_triangles
+        estimated.raw_triangles
     );
-    assert!(foreseen.triangles < foreseen.raw_triangles / 8, "{}", foreseen.triangles);
+    assert!(estimated.triangles < estimated.raw_triangles / 8, "{}", estimated.triangles);
 }

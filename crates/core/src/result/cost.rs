@@ -8,7 +8,7 @@ use utoipa::ToSchema;
 
 /// What a final run will take, known before it starts.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Prediction {
+pub struct Cost {
     /// Grid step of the final mesh. mm.
     pub step_mm: f64,
     /// Triangles before reduction.

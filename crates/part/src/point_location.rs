@@ -8,14 +8,14 @@ use ulmix_field::grid::{bits_between, Bits, Grid};
 use ulmix_mesh::parallel;
 
 /// A part and what is known of its sides.
-pub struct Sides<'a> {
+pub struct PointLocator<'a> {
     part: &'a Part,
     /// None for a part that is not closed: its border may pass where there is no triangle.
-    known: Option<Known>,
+    known: Option<KnownCells>,
 }
 
 /// The cells of a grid, each around one sample.
-struct Known {
+struct KnownCells {
     grid: Grid,
     inside: Bits,
     /// Cells that triangles may touch.
@@ -27,11 +27,11 @@ const CELLS: usize = 12;
 const FEWEST: f64 = 1e5;
 const MOST: f64 = 1e7;
 
-impl<'a> Sides<'a> {
+impl<'a> PointLocator<'a> {
     /// For about so many `places`.
-    pub fn new(part: &'a Part, places: usize) -> Sides<'a> {
+    pub fn new(part: &'a Part, places: usize) -> PointLocator<'a> {
         if !part.facts.closed {
-            return Sides { part, known: None };
+            return PointLocator { part, known: None };
         }
         let bounds = part.mesh.bounds();
         let size = bounds.size();
@@ -40,8 +40,8 @@ impl<'a> Sides<'a> {
         let step = (size.x * size.y * size.z / cells).cbrt().max(size.max_element() / 2000.0);
         let grid = Grid::covering(&bounds, step);
         let inside = sample_part(part, &grid, &|| false);
-        let known = inside.map(|inside| Known { touched: touched(part, &grid), grid, inside });
-        Sides { part, known }
+        let known = inside.map(|inside| KnownCells { touched: touched(part, &grid), grid, inside });
+        PointLocator { part, known }
     }
 
     /// The side, unless triangles are near.
@@ -66,7 +66,7 @@ impl<'a> Sides<'a> {
     }
 }
 
-impl Known {
+impl KnownCells {
     fn cell(&self, p: DVec3) -> DVec3 {
         ((p - self.grid.origin) / self.grid.step).round()
     }
@@ -165,7 +165,7 @@ mod tests {
             let part = Part::prepare(&mesh).unwrap();
             let bounds = mesh.bounds();
             for places in [10, 100_000] {
-                let sides = Sides::new(&part, places);
+                let sides = PointLocator::new(&part, places);
                 let mut clear = 0;
                 let at = |i: u64| bounds.min + (low_discrepancy(i) * 1.2 - 0.1) * bounds.size();
                 for i in 1..4000 {
@@ -177,9 +177,9 @@ mod tests {
                         assert_eq!(side, inside, "{p}");
                         clear += 1;
                     }
-                    let mut hits = Vec::new();
-                    part.distance.segment_hits(p, q, &mut hits);
-                    assert!(hits.is_empty() || !sides.apart(p, q), "{p} {q}");
+                    let mut crossings = Vec::new();
+                    part.distance.segment_crossings(p, q, &mut crossings);
+                    assert!(crossings.is_empty() || !sides.apart(p, q), "{p} {q}");
                 }
                 assert_eq!(clear > 2000, is_known, "{clear} are clear");
             }

@@ -4,7 +4,7 @@ use crate::TriMesh;
 
 /// One of a triangle's three sides.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Side {
+pub struct HalfEdge {
     /// The points of its edge, the lower number first.
     pub edge: [u32; 2],
     /// Number of the corner that it begins at: three times the triangle's, and 0 to 2.
@@ -13,7 +13,7 @@ pub struct Side {
     pub upward: bool,
 }
 
-impl Side {
+impl HalfEdge {
     /// Number of the triangle.
     pub fn triangle(&self) -> u32 {
         self.corner / 3
@@ -22,15 +22,15 @@ impl Side {
 
 /// All sides by their edges, those of one edge in the order of their triangles: `chunk_by` the edge
 /// gives runs.
-pub fn sides(mesh: &TriMesh) -> Vec<Side> {
+pub fn half_edges(mesh: &TriMesh) -> Vec<HalfEdge> {
     let of = |(t, tri): (usize, &[u32; 3])| {
         let tri = *tri;
         (0..3).map(move |c| {
             let (a, b) = (tri[c], tri[(c + 1) % 3]);
-            Side { edge: [a.min(b), a.max(b)], corner: (3 * t + c) as u32, upward: a < b }
+            HalfEdge { edge: [a.min(b), a.max(b)], corner: (3 * t + c) as u32, upward: a < b }
         })
     };
-    let mut all: Vec<Side> = mesh.triangles.iter().enumerate().flat_map(of).collect();
+    let mut all: Vec<HalfEdge> = mesh.triangles.iter().enumerate().flat_map(of).collect();
     all.sort_unstable();
     all
 }

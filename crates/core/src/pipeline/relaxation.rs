@@ -4,21 +4,21 @@
 use super::cache::Cache;
 use super::Watch;
 use std::sync::Arc;
-use ulmix_lattice::relaxing::{Relaxed, Rest};
+use ulmix_lattice::relaxing::{RelaxationCache, Relaxed};
 
 /// States of the same points that are kept.
 const STATES: usize = 4;
 
 type States = Vec<Arc<Relaxed>>;
 
-pub(super) struct Resting<'a> {
+pub(super) struct KeptRelaxation<'a> {
     pub cache: &'a Cache,
     /// Of what the points follow from before they are relaxed.
     pub key: String,
     pub watch: &'a dyn Watch,
 }
 
-impl Rest for Resting<'_> {
+impl RelaxationCache for KeptRelaxation<'_> {
     fn last(&self, rounds: u32) -> Option<Arc<Relaxed>> {
         let states = self.cache.get::<States>(&self.key)?;
         let enough = |state: &&Arc<Relaxed>| state.rounds <= rounds;
@@ -38,7 +38,7 @@ impl Rest for Resting<'_> {
         self.cache.put(self.key.clone(), Arc::new(states), bytes);
     }
 
-    fn told(&self, done: u32, of: u32) -> bool {
+    fn report_progress(&self, done: u32, of: u32) -> bool {
         self.watch.relaxing(done, of)
     }
 }

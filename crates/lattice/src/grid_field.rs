@@ -2,8 +2,8 @@
 //! its border.
 
 use super::level::{expansion, Expansion};
-use super::surface::Thick;
-use super::{Bulk, Lattice, Met, Segment};
+use super::surface::ThickSurface;
+use super::{GridField, Lattice, Met, Segment};
 use glam::{DVec3, Mat3, Vec3};
 use std::f64::consts::TAU;
 use ulmix_field::grid::{Bits, Grid};
@@ -14,7 +14,7 @@ use wide::f32x8;
 
 /// A thickened surface on a grid.
 pub struct Kernel<'a> {
-    exact: &'a Thick,
+    exact: &'a ThickSurface,
     kind: SurfaceKind,
     walls: bool,
     /// See [`super::surface::Surface::sense`].
@@ -51,7 +51,7 @@ const SMALL: f32 = 0.04;
 
 impl<'a> Kernel<'a> {
     /// The field of a structure on a grid, as if it reached `reach` mm further.
-    pub fn new(lattice: &'a Thick, reach: f64, grid: &Grid) -> Kernel<'a> {
+    pub fn new(lattice: &'a ThickSurface, reach: f64, grid: &Grid) -> Kernel<'a> {
         let s = &lattice.surface;
         let first = s.phases(grid.origin);
         let along = [DVec3::X, DVec3::Y, DVec3::Z].map(|a| s.turn * (a * grid.step) * s.wave);
@@ -172,7 +172,7 @@ impl<'a> Kernel<'a> {
     }
 }
 
-impl Bulk for Kernel<'_> {
+impl GridField for Kernel<'_> {
     fn value(&self, p: DVec3) -> f64 {
         self.exact.value(p)
     }
@@ -361,7 +361,7 @@ fn reduced(phase: f64) -> f32 {
 
 #[cfg(test)]
 mod tests {
-    use super::super::Bare;
+    use super::super::BareStructure;
     use super::*;
     use crate::surface::Periodic;
     use ulmix_field::numeric::low_discrepancy;
@@ -382,13 +382,13 @@ mod tests {
                 Structure { cell_mm: [9.0, 8.0, 10.0], rotation_deg, ..Structure::default() };
             let pattern = SurfacePattern { surface: kind, form };
             let lattice = Periodic::new(&pattern, &structure, DVec3::ONE).thicken(1.1);
-            let bulk = lattice.on_grid(&grid, 0.0);
+            let grid_field = lattice.on_grid(&grid, 0.0);
             // Eight and not a multiple of eight, and a list that is empty.
             for count in [0, 1, 8, 203u64] {
                 let points: Vec<DVec3> =
                     (1..=count).map(|i| grid.origin + low_discrepancy(i) * 16.0).collect();
                 let mut values = vec![7.0];
-                bulk.values(&points, &mut values);
+                grid_field.values(&points, &mut values);
                 assert_eq!(values.len(), points.len());
                 for (p, v) in points.iter().zip(&values) {
                     assert!(
@@ -409,7 +409,7 @@ mod tests {
                     .filter(|s| s.ends[0] * s.ends[1] < 0.0)
                     .collect();
                 let mut met = Vec::new();
-                bulk.met(&segments, &mut met);
+                grid_field.met(&segments, &mut met);
                 assert!(met.len() == segments.len() && (count < 200 || met.len() > 5));
                 for (s, m) in segments.iter().zip(met) {
                     let t = root(|t| lattice.value(s.a.lerp(s.b, t)), s.ends[0], s.ends[1]);
