@@ -12,14 +12,18 @@
 //! | [`asked`] | the result held against the request |
 //! | [`report`] | numbers, checks and notes of a finished mesh |
 //! | [`export`], [`stand`] | files, read again before they are offered; how they stand on the printer's bed |
+//! | `stages` | the stages of a run, one a file, each with all that it may see |
 //! | [`pipeline`] | the stages in order, cached |
+//! | [`error`] | why a run has no result |
 
 pub mod asked;
 pub mod compose;
+pub mod error;
 pub mod export;
 pub mod note;
 pub mod pipeline;
 pub mod report;
 pub mod result;
+mod stages;
 pub mod stand;
 pub mod watch;

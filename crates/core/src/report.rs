@@ -2,7 +2,6 @@
 
 use crate::asked::{as_asked, as_made, expected_bodies, AsAsked, Case, Gauged};
 use crate::note::Note;
-use crate::result::Cost;
 use crate::result::{Filled, Linked};
 use crate::result::{FinishedMesh, Removed};
 use glam::DVec3;
@@ -159,7 +158,7 @@ pub fn of_draft(
 }
 
 /// The report of a final mesh.
-pub fn of_final(case: &Case, cost: &Cost, proud_mm3: f64) -> Report {
+pub fn of_final(case: &Case, known_before: &[Note], proud_mm3: f64) -> Report {
     let Case { part, recipe, linked, solid, .. } = *case;
     let mesh = &solid.mesh;
     // What two bodies share is there once.
@@ -188,7 +187,7 @@ pub fn of_final(case: &Case, cost: &Cost, proud_mm3: f64) -> Report {
         known.fill_density_percent = percent;
     }
     let mut notes = notes(recipe, linked, mesh, known.fill_density_percent / 100.0, None);
-    notes.extend(cost.notes.iter().cloned());
+    notes.extend(known_before.iter().cloned());
     Report {
         notes,
         checks: Some([sound, asked.checks, made].concat()),

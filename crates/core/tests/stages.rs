@@ -153,6 +153,22 @@ fn drafts_show_the_same_shape_on_a_coarser_grid() {
 }
 
 #[test]
+fn a_final_mesh_is_the_same_after_a_draft_on_a_grid_of_its_step() {
+    let part = part();
+    let mut recipe = recipe(&part);
+    recipe.thicken = Thicken::Thickness { thickness_mm: 0.8 };
+    let pipeline = Pipeline::new(512 << 20).with_drafts(4000.0);
+    let step = pipeline.run(&part, &recipe, Quality::Draft, &Unwatched).unwrap().step_mm;
+    assert!(step > 1.0, "a draft widens walls of 0.8 mm: {step}");
+    recipe.mesh.step_mm = Some(step);
+    let draft = pipeline.run(&part, &recipe, Quality::Draft, &Unwatched).unwrap();
+    assert_eq!(draft.step_mm, step);
+    let last = pipeline.run(&part, &recipe, Quality::Final, &Unwatched).unwrap();
+    let alone = Pipeline::new(0).run(&part, &recipe, Quality::Final, &Unwatched).unwrap();
+    assert!(last.solid.mesh == alone.solid.mesh, "the draft's widened samples are its own");
+}
+
+#[test]
 fn what_does_not_fit_into_memory_is_refused_before_it_begins_and_says_what_would() {
     let part = part();
     let mut recipe = recipe(&part);

@@ -861,7 +861,7 @@ fn tapered_struts_are_as_thick_at_each_end_as_what_is_near_asks() {
         );
         // More material in the layer on the plate than in one far from it.
         let field = make::structure(
-            Site { zones: Some(&r.zones), ..Site::from(&part) },
+            Site { thicker: &[&place], ..Site::from(&part) },
             &r.structure,
             r.joins,
             &|| false,

@@ -12,8 +12,10 @@ use ulmix_recipe::{Finer, Place, Zones};
 pub struct Site<'a> {
     /// The part that is filled.
     pub part: &'a Part,
-    /// Some of them may ask for smaller cells around them.
-    pub zones: Option<&'a Zones>,
+    /// Places around which cells are smaller; see [`marked`].
+    pub finer: &'a [&'a Place],
+    /// Places toward which struts are thicker; see [`taper::marked`](super::taper::marked).
+    pub thicker: &'a [&'a Place],
     /// For looking while values are chosen: a foam sheet that is not wholly relaxed will do.
     pub draft: bool,
     /// Where relaxing seed points leaves off.
@@ -22,7 +24,7 @@ pub struct Site<'a> {
 
 impl<'a> From<&'a Part> for Site<'a> {
     fn from(part: &'a Part) -> Site<'a> {
-        Site { part, zones: None, draft: false, relaxed: &NoCache }
+        Site { part, finer: &[], thicker: &[], draft: false, relaxed: &NoCache }
     }
 }
 
@@ -43,8 +45,7 @@ impl<'a> CellSizes<'a> {
     /// `None` when cells are of one size everywhere.
     pub fn of(site: Site<'a>, finer: Option<&Finer>) -> Option<CellSizes<'a>> {
         let finer = finer?;
-        let marked = site.zones.into_iter().flat_map(|zones| marked(zones, Some(finer)));
-        let regions = marked.map(|place| Solid::of(place, site.part).0);
+        let regions = site.finer.iter().map(|place| Solid::of(place, site.part).0);
         // Faces that the part does not have are nowhere.
         let near: Vec<Solid> =
             regions.filter(|r| r.value(site.part.mesh.points[0]).is_finite()).collect();

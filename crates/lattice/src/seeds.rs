@@ -657,7 +657,7 @@ mod tests {
 
     #[test]
     fn points_are_as_dense_as_asked_near_and_far_and_keep_their_count() {
-        use ulmix_recipe::{Finer, Place, Role, Zone, Zones};
+        use ulmix_recipe::{Finer, Place};
         let part =
             Part::prepare(&TriMesh::cuboid(DVec3::splat(-20.0), DVec3::splat(20.0))).unwrap();
         // A slab at one end: sizes depend on x alone.
@@ -666,12 +666,8 @@ mod tests {
             size_mm: [10.0, 90.0, 90.0],
             rotation_deg: [0.0; 3],
         };
-        let zones = Zones {
-            list: vec![Zone { finer: true, ..Zone::new(1, "End", Role::Reference, place) }],
-            ..Zones::default()
-        };
         let finer = Finer { share: 0.4, reach_mm: 20.0, surface: false };
-        let site = super::super::finer::Site { zones: Some(&zones), ..(&part).into() };
+        let site = super::super::finer::Site { finer: &[&place], ..(&part).into() };
         let sizes = CellSizes::of(site, Some(&finer)).unwrap();
         let sides = PointLocator::new(&part, 2000);
         let region = Scaled {

@@ -20,8 +20,8 @@ pub fn marked(zones: &Zones, taper: Option<Taper>) -> Vec<&Place> {
 /// By how much the radius of struts is larger at both ends; nothing when they do not taper.
 pub fn ends(site: Site, taper: Option<Taper>, struts: &[[DVec3; 2]]) -> Vec<[f64; 2]> {
     let Some(taper) = taper else { return Vec::new() };
-    let places = site.zones.into_iter().flat_map(|zones| marked(zones, Some(taper)));
-    let mut thickest: Vec<Solid> = places.map(|place| Solid::of(place, site.part).0).collect();
+    let solid = |place: &&Place| Solid::of(place, site.part).0;
+    let mut thickest: Vec<Solid> = site.thicker.iter().map(solid).collect();
     if taper.toward == Toward::Solids {
         let bodies = site.part.bodies.iter().filter(|b| b.facts.role == Some(Role::KeepSolid));
         thickest.extend(bodies.map(|b| Solid::Body(Arc::clone(b), Reach::Own)));

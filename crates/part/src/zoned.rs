@@ -10,7 +10,7 @@ use ulmix_field::grid::{Bits, Grid};
 use ulmix_field::numeric::low_discrepancy;
 use ulmix_field::numeric::trig::sin_cos;
 use ulmix_mesh::parallel;
-use ulmix_recipe::{Role, Zones};
+use ulmix_recipe::{FacesOf, Role, ZonePlaces};
 
 /// A zone as a region of the part.
 #[derive(Clone)]
@@ -38,30 +38,30 @@ pub struct Regions {
     /// How far each filling stands past the part's surface, in their order; empty where none does.
     /// mm.
     pub proud: Vec<f64>,
-    /// Faces that zones and skins name and the part does not have: name, and how many.
-    pub lost: Vec<(String, usize)>,
+    /// Faces that zones and skins name and the part does not have, and how many.
+    pub lost: Vec<(FacesOf, usize)>,
 }
 
 impl Regions {
     /// The regions of a recipe's zones in a part.
-    pub fn of(part: &Part, zones: &Zones) -> Regions {
+    pub fn of<'a>(part: &Part, places: impl Into<ZonePlaces<'a>>) -> Regions {
+        let ZonePlaces { rest, zones, skins } = places.into();
         let mut lost = Vec::new();
-        let mut found = |name: &str, (solid, missing): (Solid, usize)| {
+        let mut found = |of: FacesOf, (solid, missing): (Solid, usize)| {
             if missing > 0 {
-                lost.push((name.to_owned(), missing));
+                lost.push((of, missing));
             }
             solid
         };
         // References change nothing; a zone in the same role as all after it still hides those.
-        let list = zones.list.iter().filter(|z| z.role != Role::Reference);
+        let list = zones.iter().filter(|z| z.role != Role::Reference);
         let mut fillings = 0;
         let mut zones_found: Vec<Region> = list
             .map(|z| {
-                let solid = found(&z.name, Solid::of(&z.place, part));
-                let own = z.own_fill();
-                fillings += own.is_some() as usize;
-                let filling = own.map_or(0, |_| fillings);
-                Region { role: z.role, solid, filling, blend: own.map_or(0.0, |o| o.blend_mm) }
+                let solid = found(FacesOf::Zone(z.id), Solid::of(z.place, part));
+                fillings += z.own_blend_mm.is_some() as usize;
+                let filling = z.own_blend_mm.map_or(0, |_| fillings);
+                Region { role: z.role, solid, filling, blend: z.own_blend_mm.unwrap_or(0.0) }
             })
             .collect();
         // Bodies with a role of their own come after the zones: those that go before those that
@@ -76,16 +76,15 @@ impl Regions {
             };
             zones_found.extend(own.map(region));
         }
-        let skins = zones
-            .skins
+        let skins = skins
             .iter()
             .filter(|s| s.depth_mm > 0.0)
-            .map(|s| match &s.faces {
-                Some(faces) => found(&s.name, Solid::near(part, faces, s.depth_mm)),
+            .map(|s| match s.faces {
+                Some(faces) => found(FacesOf::Skin(s.id), Solid::near(part, faces, s.depth_mm)),
                 None => Solid::Near { surface: part.distance.shared_bvh(), depth: s.depth_mm },
             })
             .collect();
-        Regions { rest: zones.rest, zones: zones_found, skins, proud: Vec::new(), lost }
+        Regions { rest, zones: zones_found, skins, proud: Vec::new(), lost }
     }
 
     /// Memory that they take beside that of their part.
@@ -485,7 +484,7 @@ mod tests {
     use super::*;
     use crate::sample::scatter;
     use ulmix_mesh::TriMesh;
-    use ulmix_recipe::{Place, Skin, Zone};
+    use ulmix_recipe::{Place, Skin, Zone, Zones};
 
     #[test]
     fn areas_of_borders_are_those_of_geometry() {

@@ -36,6 +36,7 @@ pub mod shapes;
 pub mod stand;
 pub mod structure;
 mod versions;
+mod zone_places;
 pub mod zones;
 
 pub use clean_up::{CleanUp, DeadEnds};
@@ -62,6 +63,7 @@ pub use structure::{
 };
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
+pub use zone_places::{FacesOf, SkinPlace, ZonePlace, ZonePlaces};
 pub use zones::{FaceKind, FaceMark, OwnFill, Place, Role, Skin, Zone, Zones};
 
 /// Version of the recipe's form; older ones are brought up by [`Recipe::from_json`].
@@ -174,7 +176,7 @@ impl Default for MeshStep {
 }
 
 /// A structure with the thickness it is given.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Filling<'a> {
     /// What fills it.
     pub structure: &'a Structure,

@@ -4,6 +4,7 @@
 //! does, the rest's role. A skin is material within a distance of some faces: it stays in whatever
 //! is filled.
 
+use super::zone_places::{FacesOf, SkinPlace, ZonePlace, ZonePlaces};
 use super::{check, Filling, Joins, RecipeError, Structure, Thicken};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -211,6 +212,31 @@ const LONGEST_NAME: f64 = 200.0;
 pub(super) const FARTHEST: f64 = 1e6;
 
 impl Zones {
+    /// Where zones and skins lie, without their names and without what fills them.
+    pub fn places(&self) -> ZonePlaces<'_> {
+        let zones = self.list.iter().map(|z| ZonePlace {
+            id: z.id,
+            role: z.role,
+            place: &z.place,
+            own_blend_mm: z.own_fill().map(|own| own.blend_mm),
+        });
+        let skins = self.skins.iter().map(|s| SkinPlace {
+            id: s.id,
+            faces: s.faces.as_deref(),
+            depth_mm: s.depth_mm,
+        });
+        ZonePlaces { rest: self.rest, zones: zones.collect(), skins: skins.collect() }
+    }
+
+    /// The name of what lost faces belong to; empty where there is no such zone or skin.
+    pub fn name_of(&self, owner: FacesOf) -> &str {
+        let name = match owner {
+            FacesOf::Zone(id) => self.list.iter().find(|z| z.id == id).map(|z| &z.name),
+            FacesOf::Skin(id) => self.skins.iter().find(|s| s.id == id).map(|s| &s.name),
+        };
+        name.map_or("", |name| name)
+    }
+
     /// By zone that changes something: does what fills it end at a sharp border from which ties are
     /// to run?
     pub fn tied(&self) -> Vec<bool> {

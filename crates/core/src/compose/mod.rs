@@ -7,6 +7,7 @@ mod places;
 use crate::compose::patchwork::{Blending, Laid, Patchwork, Tie};
 use glam::{DVec3, UVec3};
 pub use places::Owner;
+use serde::Serialize;
 use std::borrow::Cow;
 use std::cell::RefCell;
 use ulmix_field::grid::{Bits, Grid};
@@ -19,7 +20,7 @@ use ulmix_part::Part;
 use ulmix_recipe::Role;
 
 /// Which material is meant.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 pub enum Selection {
     /// All material.
     All,

@@ -9,6 +9,7 @@
 //! Ties, which run along sharp borders, are joined to what is there.
 
 use glam::{DVec3, UVec3, Vec3};
+use serde::Serialize;
 use ulmix_field::grid::{Bits, Grid, HELD};
 use ulmix_field::polygonise::RowPoints;
 use ulmix_lattice::{GridField, Lattice};
@@ -34,7 +35,7 @@ pub struct Laid<'a> {
 }
 
 /// What blending a filling with another needs to know of it.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Copy, Debug, Default, Serialize)]
 pub struct Blending {
     /// Of its walls or struts. mm.
     pub thickness: f64,

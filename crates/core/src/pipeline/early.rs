@@ -1,11 +1,11 @@
 //! What leads up to a mesh, to be looked at: points, cells and struts of one filling, where that
 //! fills the part.
 
-use super::{Inner, Pipeline, RunError, Stage, Watch};
+use super::{Pipeline, Quiet, RunError, Watch};
+use crate::stages::seed_cells::SeedCellsInput;
 use glam::DVec3;
 use std::sync::Arc;
 use ulmix_lattice::clean::{states, StrutState};
-use ulmix_lattice::finer::{self, Site};
 use ulmix_lattice::make::{self, SeedCells};
 use ulmix_lattice::skeleton::Skeleton;
 use ulmix_part::zoned::Regions;
@@ -24,7 +24,7 @@ impl Pipeline {
     ) -> Result<Option<(Skeleton, Vec<StrutState>)>, RunError> {
         recipe.validate(&part.mesh.bounds())?;
         let (number, filling) = recipe.filling_of(zone);
-        let bare = self.bare(part, recipe, &filling, true, watch)?.0;
+        let bare = self.bare(part, recipe, &filling, true, watch)?.value;
         let Some(mut net) = make::skeleton_of(part, filling.structure, &*bare) else {
             return Ok(None);
         };
@@ -33,7 +33,7 @@ impl Pipeline {
             // Points may see each other past a notch of the part.
             (net, states) = within_part(part, net, states, 0.05 * bare.cell());
         }
-        if let Some(within) = Within::of(self.regions(part, &recipe.zones), number) {
+        if let Some(within) = Within::of(self.regions(part, recipe, watch)?.value, number) {
             let shown = net
                 .struts
                 .iter()
@@ -56,15 +56,10 @@ impl Pipeline {
     ) -> Result<SeedCells, RunError> {
         recipe.validate(&part.mesh.bounds())?;
         let (number, filling) = recipe.filling_of(zone);
-        let s = filling.structure;
-        let places = finer::marked(&recipe.zones, s.finer());
-        let key = self.key(&[&"cells", &part.key, s, &places]);
-        let relaxed = self.relaxation(part, s, &places, watch);
-        let site = Site { part, zones: Some(&recipe.zones), draft: true, relaxed: &relaxed };
-        let bytes = |c: &SeedCells| c.points.len() * 25 + c.edges.bytes();
-        let cells = || make::seed_cells(site, s, &|| watch.cancelled());
-        let mut found = (*self.stage(Stage::Skeleton, &key, &Inner(watch), bytes, cells)?).clone();
-        if let Some(within) = Within::of(self.regions(part, &recipe.zones), number) {
+        let relaxed = self.relaxation(part, recipe, filling.structure, watch);
+        let input = SeedCellsInput::new(part, recipe, filling.structure, &relaxed);
+        let mut found = (*self.answer(input, &Quiet(watch))?.value).clone();
+        if let Some(within) = Within::of(self.regions(part, recipe, watch)?.value, number) {
             let SeedCells { points, whole, edges } = &mut found;
             let shown =
                 points.iter().copied().zip(whole.iter().copied()).filter(|(p, _)| within.holds(*p));

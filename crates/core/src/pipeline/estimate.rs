@@ -1,93 +1,116 @@
-//! What a final mesh will cost, before it is made. Laws tell it at once; a few blocks of the mesh
-//! tell how far the laws are off.
+//! What is known before a mesh is made: thickness and density, and what a final mesh will cost.
+//! Laws tell the cost at once; a few blocks of the mesh tell how far the laws are off.
 
+use super::groundwork::Groundwork;
 use super::plan;
-use super::probe::{probe, Found};
-use super::run::Thick;
-use super::{Inner, Pipeline, Quality, RunError, Stage, Watch};
+use super::run::{Run, Thick};
+use super::{Pipeline, Quiet};
+use crate::error::RunError;
 use crate::result::{Cost, Linked};
-use ulmix_part::sample::scatter;
+use crate::stages::blocks::{BlocksInput, BlocksOf, Found, ProbedRun};
+use crate::stages::CODE;
+use crate::watch::{Quality, Watch};
 use ulmix_part::Part;
-use ulmix_recipe::Recipe;
-
-/// A recipe for a part, with thickness and density known.
-pub(super) struct Known<'a> {
-    pub part: &'a Part,
-    pub recipe: &'a Recipe,
-    pub linked: &'a Linked,
-    /// Key of `linked`.
-    pub key: &'a str,
-}
+use ulmix_recipe::{key_of, Recipe};
 
 impl Pipeline {
     /// Thickness, density and the cost of the final mesh, without meshing anything. Where blocks of
     /// that structure have been made, the last ones correct the laws.
+    ///
+    /// # Errors
+    /// A value of the recipe that cannot be used, or [`RunError::Cancelled`].
     pub fn estimate(
         &self,
         part: &Part,
         recipe: &Recipe,
         watch: &dyn Watch,
     ) -> Result<(Linked, Cost), RunError> {
-        recipe.validate(&part.mesh.bounds())?;
-        self.bare_of_all(part, recipe, true, watch)?;
-        let (linked, key) = self.linked(part, recipe, true, watch)?;
-        let cost = self.by_last_blocks(&Known { part, recipe, linked: &linked, key: &key });
-        Ok(((*linked).clone(), cost))
+        let groundwork = self.groundwork(part, recipe, true, watch)?;
+        let cost = self.cost_by_last_blocks(&groundwork);
+        Ok(((*groundwork.linked.value).clone(), cost))
     }
 
     /// The cost of the final mesh, from a few blocks that are made of it.
+    ///
+    /// # Errors
+    /// A value of the recipe that cannot be used, or [`RunError::Cancelled`].
     pub fn cost(&self, part: &Part, recipe: &Recipe, watch: &dyn Watch) -> Result<Cost, RunError> {
-        recipe.validate(&part.mesh.bounds())?;
-        let bare = self.bare_of_all(part, recipe, true, watch)?;
-        let (linked, key) = self.linked(part, recipe, true, watch)?;
-        let thickened = self.thicken(part, recipe, &bare, &linked, true, watch)?;
-        self.by_blocks(&Known { part, recipe, linked: &linked, key: &key }, &thickened, watch)
+        let groundwork = self.groundwork(part, recipe, true, watch)?;
+        self.cost_by_blocks(&groundwork.thicken(), watch)
     }
 
     /// By laws, corrected by the blocks of this recipe or by the last ones of its structure, if any
     /// have been made.
-    pub(super) fn by_last_blocks(&self, known: &Known) -> Cost {
-        let by_laws = self.corrected(known, Found::default());
-        let [own, last] = self.found_keys(known, by_laws.step_mm);
-        let found = self.cache.get::<Found>(&own).or_else(|| self.cache.get(&last));
-        found.map_or(by_laws, |found| self.corrected(known, *found))
+    pub(super) fn cost_by_last_blocks(&self, groundwork: &Groundwork) -> Cost {
+        let by_laws = self.cost_by_laws(groundwork, Found::default());
+        let own = blocks_of(groundwork, &by_laws).key();
+        let found = self.cache.get::<Found>(&own);
+        let found = found.or_else(|| self.cache.get(&last_blocks(groundwork)));
+        found.map_or(by_laws, |found| self.cost_by_laws(groundwork, *found))
     }
 
     /// By laws, corrected by blocks of this recipe, which are made unless they are known.
-    pub(super) fn by_blocks(
+    pub(super) fn cost_by_blocks(
         &self,
-        known: &Known,
-        thickened: &Thick,
+        thick: &Thick,
         watch: &dyn Watch,
     ) -> Result<Cost, RunError> {
-        let Known { part, recipe, linked, .. } = *known;
-        let by_laws = self.corrected(known, Found::default());
-        let [own, last] = self.found_keys(known, by_laws.step_mm);
-        let bytes = |_: &Found| 64;
-        let found = self.stage(Stage::Thickness, &own, &Inner(watch), bytes, || {
-            let run = thickened.run(part, recipe, Quality::Final, by_laws.step_mm, &by_laws);
-            let survey =
-                self.zones(part, recipe, plan::survey_step(part), 0.0, Vec::new(), &Inner(watch));
-            let (_, zones, _) = survey.ok()?;
-            let points = scatter(&zones.inside, &zones.grid, 60_000);
-            Some(Found::of(&probe(&run, &points, &|| watch.cancelled())?, &by_laws, linked))
-        })?;
-        self.cache.put(last, found.clone(), bytes(&found));
-        Ok(self.corrected(known, *found))
+        let groundwork = thick.groundwork;
+        let by_laws = self.cost_by_laws(groundwork, Found::default());
+        let run = thick.run(Quality::Final, by_laws.step_mm, &by_laws);
+        let input = blocks(&run, &by_laws);
+        let found = self.answer(input, &Quiet(watch))?.value;
+        self.cache.put(last_blocks(groundwork), found.clone(), 64);
+        Ok(self.cost_by_laws(groundwork, *found))
     }
 
-    pub(super) fn corrected(&self, known: &Known, found: Found) -> Cost {
-        plan::predict(known.part, known.recipe, known.linked, found, (self.memory_mb)())
+    /// By laws that blocks correct by `found`.
+    pub(super) fn cost_by_laws(&self, groundwork: &Groundwork, found: Found) -> Cost {
+        let Groundwork { part, recipe, linked, .. } = groundwork;
+        plan::cost(part, recipe, linked, found, (self.memory_mb)())
     }
+}
 
-    /// Keys of what blocks tell of a recipe, and of what the last ones told of its structure in the
-    /// part.
-    fn found_keys(&self, known: &Known, step: f64) -> [String; 2] {
-        let Known { part, recipe, key, .. } = *known;
-        let mesh = &recipe.mesh;
-        [
-            self.key(&[&"blocks", &key, &step, &mesh.reduce_mm, &mesh.smoothing]),
-            self.key(&[&"last blocks", &part.key, &recipe.structure, &mesh.reduce_mm]),
-        ]
+/// Blocks of a final run.
+fn blocks<'a>(run: &'a Run<'a>, by_laws: &Cost) -> BlocksInput<'a> {
+    let Run { groundwork, fillings, ties, .. } = run;
+    let regions = (*groundwork.regions.value).clone().standing_proud(run.proud.clone());
+    let survey = &*groundwork.survey.value;
+    let probed = ProbedRun { part: groundwork.part, regions, survey, fillings, ties };
+    BlocksInput { of: blocks_of(groundwork, by_laws), run: probed }
+}
+
+/// What blocks of a final mesh follow from, whose laws tell `by_laws`.
+fn blocks_of(groundwork: &Groundwork, by_laws: &Cost) -> BlocksOf {
+    let (mesh, step) = (&groundwork.recipe.mesh, by_laws.step_mm);
+    BlocksOf {
+        linked: groundwork.linked.clone(),
+        step,
+        reduce_mm: mesh.reduce_mm,
+        rounds: plan::smoothing_rounds(mesh.smoothing, step, step),
+        by_laws: [by_laws.raw_triangles, by_laws.triangles],
+    }
+}
+
+/// Key of what the last blocks told of a structure in a part.
+fn last_blocks(groundwork: &Groundwork) -> String {
+    let Groundwork { part, recipe, .. } = groundwork;
+    key_of(&[&CODE, &"last blocks", &part.key, &recipe.structure, &recipe.mesh.reduce_mm])
+}
+
+#[cfg(test)]
+impl Pipeline {
+    /// What the blocks of a recipe tell to a test.
+    pub(crate) fn probed<T>(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        test: &dyn Fn(&BlocksInput) -> T,
+    ) -> T {
+        let groundwork = self.groundwork(part, recipe, true, &crate::watch::Unwatched).unwrap();
+        let by_laws = self.cost_by_laws(&groundwork, Found::default());
+        let thick = groundwork.thicken();
+        let run = thick.run(Quality::Final, by_laws.step_mm, &by_laws);
+        test(&blocks(&run, &by_laws))
     }
 }

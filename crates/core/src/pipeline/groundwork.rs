@@ -1,78 +1,97 @@
-//! What stages find before there is a surface: regions, their samples, structures without
-//! thickness, ties between them, and the linked values of the thicken step.
+//! What a run finds before there is a surface, once for all of its stages: fillings, regions,
+//! structures without thickness, ties between them, and the linked values of the thicken step.
 
 use super::relaxation::KeptRelaxation;
-use super::{linked, plan, Held, Inner, Pipeline, RunError, Stage, Watch};
-use crate::result::Linked;
-use glam::DVec3;
+use super::{plan, Pipeline, Quiet};
+use crate::error::RunError;
+use crate::result::{Linked, LostFaces};
+use crate::stages::curve::CurveInput;
+use crate::stages::linked::LinkedInput;
+use crate::stages::regions::RegionsInput;
+use crate::stages::shares::SharesInput;
+use crate::stages::structure::StructureInput;
+use crate::stages::ties::TiesInput;
+use crate::stages::zones::{ZonesInput, ZonesOnGrid};
+use crate::stages::{Keyed, CODE};
+use crate::watch::Watch;
 use std::sync::Arc;
-use ulmix_field::grid::Grid;
-use ulmix_lattice::course::Rows;
-use ulmix_lattice::density::DensityCurve;
-use ulmix_lattice::finer::{self, Site};
+use ulmix_lattice::finer;
 use ulmix_lattice::make;
-use ulmix_lattice::taper;
-use ulmix_lattice::ties::{self, Strutted, Ties};
-use ulmix_part::sample::{scatter, volume};
-use ulmix_part::zoned::{Regions, Shares, Zoned};
+use ulmix_lattice::ties::Ties;
+use ulmix_lattice::BareStructure;
+use ulmix_part::zoned::Regions;
 use ulmix_part::Part;
-use ulmix_recipe::{Filling, Joins, Kind, Place, Recipe, Structure, Zone, Zones};
+use ulmix_recipe::{key_of, Filling, Recipe, Structure};
+
+/// A structure as the cache holds it.
+pub(super) type SharedStructure = Arc<dyn BareStructure>;
+
+/// A recipe in a part, as far as it is known without a surface.
+pub(super) struct Groundwork<'a> {
+    pub part: &'a Part,
+    pub recipe: &'a Recipe,
+    /// In the order of [`Recipe::fillings`].
+    pub fillings: Vec<Filling<'a>>,
+    /// Regions of the zones, as they were asked for.
+    pub regions: Keyed<Arc<Regions>>,
+    /// By filling.
+    pub bare: Vec<Keyed<SharedStructure>>,
+    /// Zones on the grid of the survey, on which draft and final agree.
+    pub survey: Keyed<Arc<ZonesOnGrid>>,
+    pub ties: Keyed<Arc<Vec<Ties>>>,
+    pub linked: Keyed<Arc<Linked>>,
+}
 
 impl Pipeline {
-    /// The regions of a recipe's zones, as they were asked for. Trees of boxes over picked faces
-    /// are built once, and not again while other values move.
-    pub(super) fn regions(&self, part: &Part, zones: &Zones) -> Arc<Regions> {
-        let Zones { rest, list, skins } = zones;
-        let blend = |z: &Zone| z.own_fill().map(|own| own.blend_mm);
-        let places: Vec<_> = list.iter().map(|z| (&z.name, z.role, &z.place, blend(z))).collect();
-        let key = self.key(&[&"regions", &part.key, rest, &places, skins]);
-        self.cache.get(&key).unwrap_or_else(|| {
-            let regions = Arc::new(Regions::of(part, zones));
-            self.cache.put(key, regions.clone(), regions.bytes(part));
-            regions
-        })
-    }
-
-    /// The regions as the lattice sees them where it reaches by `overlap` into what is solid, and
-    /// on a grid.
-    pub(super) fn zones(
+    /// Resolves a recipe in a part. Foam sheets come to rest in a final run only: of other
+    /// structures `draft` changes nothing.
+    pub(super) fn groundwork<'a>(
         &self,
-        part: &Part,
-        recipe: &Recipe,
-        step: f64,
-        overlap: f64,
-        proud: Vec<f64>,
+        part: &'a Part,
+        recipe: &'a Recipe,
+        draft: bool,
         watch: &dyn Watch,
-    ) -> Result<(Regions, Arc<Zoned>, String), RunError> {
-        let regions =
-            self.regions(part, &recipe.zones).reaching(part, overlap).standing_proud(proud);
-        let Zones { rest, list, skins } = &recipe.zones;
-        // Not what fills them: where something else does, and how it passes over.
-        let places: Vec<_> =
-            list.iter().map(|z| (z.role, &z.place, z.own_fill().map(|own| own.blend_mm))).collect();
-        let depths: Vec<_> = skins.iter().map(|s| (&s.faces, s.depth_mm)).collect();
-        let key = self.key(&[
-            &"zones",
-            &part.key,
-            rest,
-            &places,
-            &depths,
-            &step,
-            &overlap,
-            &regions.proud,
-        ]);
-        let zones = self.stage(Stage::Zones, &key, watch, Zoned::bytes, || {
-            Zoned::sample(
-                part,
-                &regions,
-                Grid::covering(&part.mesh.bounds().grown(regions.most_proud()), step),
-                &|| watch.cancelled(),
-            )
-        })?;
-        Ok((regions, zones, key))
+    ) -> Result<Groundwork<'a>, RunError> {
+        recipe.validate(&part.mesh.bounds())?;
+        let (quiet, fillings) = (&Quiet(watch), recipe.fillings());
+        let of = |f: &Filling<'a>| self.bare(part, recipe, f, draft, watch);
+        let bare = fillings.iter().map(of).collect::<Result<Vec<_>, RunError>>()?;
+        // Whoever knows the linked values asks for the costs next.
+        if !part.measure_chords(&|| watch.cancelled()) {
+            return Err(RunError::Cancelled);
+        }
+        let regions = self.regions(part, recipe, quiet)?;
+        let survey = self.zones(part, &regions, plan::survey_step(part), 0.0, Vec::new(), quiet)?;
+        let curve = |(filling, bare): (usize, &Keyed<SharedStructure>)| {
+            let input = CurveInput { survey: survey.clone(), filling, bare: bare.clone() };
+            self.answer(input, quiet)
+        };
+        let curves = bare.iter().enumerate().map(curve).collect::<Result<Vec<_>, RunError>>()?;
+        let ties = TiesInput {
+            part: part.into(),
+            regions: regions.clone(),
+            tied: recipe.zones.tied(),
+            structures: fillings.iter().map(|f| f.structure).collect(),
+            bare: bare.clone(),
+        };
+        let ties = self.answer(ties, quiet)?;
+        let shares = SharesInput { part: part.into(), survey: survey.clone() };
+        let linked = LinkedInput {
+            part: part.into(),
+            places: recipe.zones.places(),
+            fillings: fillings.clone(),
+            survey: survey.clone(),
+            curves,
+            ties: ties.clone(),
+            shares: self.answer(shares, quiet)?,
+            least_mm: plan::least_thickness(part),
+            lost_faces: lost_faces(part, recipe, &regions),
+        };
+        let linked = self.answer(linked, watch)?;
+        Ok(Groundwork { part, recipe, fillings, regions, bare, survey, ties, linked })
     }
 
-    /// A structure before it is given thickness. It follows the part.
+    /// The structure of one filling, before it is given thickness.
     pub(super) fn bare(
         &self,
         part: &Part,
@@ -80,165 +99,114 @@ impl Pipeline {
         filling: &Filling,
         draft: bool,
         watch: &dyn Watch,
-    ) -> Result<(Held, String), RunError> {
-        // Other structures are the same in both.
-        let draft = draft && matches!(filling.structure.kind(), Kind::Foam(_));
-        // Only where cells are smaller around some zones it follows the zones too.
-        let finer = finer::marked(&recipe.zones, filling.structure.finer());
-        // And where struts are thicker toward some.
-        let thicker = taper::marked(&recipe.zones, filling.joins.taper);
-        // Where it ends changes nothing yet.
-        let joins = Joins { proud: false, ..filling.joins };
-        let key =
-            self.key(&[&"bare", &part.key, filling.structure, &joins, &finer, &thicker, &draft]);
-        if self.cache.get::<Held>(&key).is_none() {
-            Rows::few_enough(part, filling.structure)?;
-            make::few_enough(part, filling.structure, filling.joins)?;
-        }
-        let relaxed = self.relaxation(part, filling.structure, &finer, watch);
-        let site = Site { part, zones: Some(&recipe.zones), draft, relaxed: &relaxed };
-        let bare = self.stage(
-            Stage::Skeleton,
-            &key,
-            watch,
-            |b: &Held| b.bytes(),
-            || make::structure(site, filling.structure, filling.joins, &|| watch.cancelled()),
-        )?;
-        Ok(((*bare).clone(), key))
+    ) -> Result<Keyed<SharedStructure>, RunError> {
+        let relaxed = self.relaxation(part, recipe, filling.structure, watch);
+        let input = StructureInput::new(part, recipe, filling, draft, &relaxed);
+        let bare = self.answer(input, watch)?;
+        Ok(Keyed::new(bare.key, (*bare.value).clone()))
     }
 
-    /// Where the points of a structure are relaxed to already. They follow no more than what tells
+    /// Regions of a recipe's zones, as they were asked for.
+    pub(super) fn regions(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        watch: &dyn Watch,
+    ) -> Result<Keyed<Arc<Regions>>, RunError> {
+        let input = RegionsInput { part: part.into(), places: recipe.zones.places() };
+        self.answer(input, &Quiet(watch))
+    }
+
+    /// Zones on a grid of a step in mm, as the lattice sees them where it reaches by `overlap` into
+    /// what is solid.
+    pub(super) fn zones(
+        &self,
+        part: &Part,
+        regions: &Keyed<Arc<Regions>>,
+        step: f64,
+        overlap: f64,
+        proud: Vec<f64>,
+        watch: &dyn Watch,
+    ) -> Result<Keyed<Arc<ZonesOnGrid>>, RunError> {
+        let regions = regions.clone();
+        self.answer(ZonesInput { part: part.into(), regions, step, overlap, proud }, watch)
+    }
+
+    /// How far the points of a structure are relaxed already. They follow no more than what tells
     /// where they begin.
     pub(super) fn relaxation<'a>(
         &'a self,
         part: &Part,
-        s: &Structure,
-        finer: &[&Place],
+        recipe: &Recipe,
+        structure: &Structure,
         watch: &'a dyn Watch,
     ) -> KeptRelaxation<'a> {
-        let key = self.key(&[&"relaxed", &part.key, &s.of_points(), &finer]);
+        let finer = finer::marked(&recipe.zones, structure.finer());
+        let key = key_of(&[&CODE, &"relaxed", &part.key, &structure.of_points(), &finer]);
         KeptRelaxation { cache: &self.cache, key, watch }
     }
+}
 
-    /// Struts that join fillings over sharp borders.
-    pub(super) fn ties(
-        &self,
-        part: &Part,
-        recipe: &Recipe,
-        draft: bool,
-        watch: &dyn Watch,
-    ) -> Result<Arc<Vec<Ties>>, RunError> {
-        let tied = recipe.zones.tied();
-        if !tied.contains(&true) {
-            return Ok(Arc::default());
+/// Zones, skins and fillings that name faces which the part does not have.
+fn lost_faces(part: &Part, recipe: &Recipe, regions: &Regions) -> Vec<LostFaces> {
+    let of_rows = recipe.fillings().into_iter().flat_map(|f| make::lost(part, f.structure));
+    let name = |&(of, faces): &(_, usize)| (recipe.zones.name_of(of).to_owned(), faces);
+    let of_zones = regions.lost.iter().map(name);
+    of_rows.chain(of_zones).map(|(name, faces)| LostFaces { name, faces }).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::watch::Unwatched;
+    use glam::DVec3;
+    use ulmix_mesh::TriMesh;
+    use ulmix_recipe::{Place, Role, Zone};
+
+    #[test]
+    fn regions_are_found_once_and_anew_when_a_zone_lies_elsewhere() {
+        let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(20.0))).unwrap();
+        let faces = vec![ulmix_part::mark(&part.faces().list[0])];
+        let place = Place::Faces { faces, depth_mm: 2.0 };
+        let mut recipe = Recipe::for_part(&part.mesh.bounds());
+        recipe.zones.list.push(Zone::new(1, "Sole", Role::KeepSolid, place));
+        let pipeline = Pipeline::new(1 << 20);
+        let of = |recipe: &Recipe| pipeline.regions(&part, recipe, &Unwatched).unwrap().value;
+        let before = of(&recipe);
+        recipe.structure.cell_mm = [3.0; 3];
+        recipe.zones.list[0].name = "Keel".into();
+        assert!(Arc::ptr_eq(&before, &of(&recipe)), "a name moves nothing");
+        assert!(before.bytes(&part) > 100, "{}", before.bytes(&part));
+        let changes: [fn(&mut Zone); 2] = [
+            |z| z.role = Role::KeepClear,
+            |z| {
+                let Place::Faces { depth_mm, .. } = &mut z.place else { unreachable!() };
+                *depth_mm = 3.0;
+            },
+        ];
+        for change in changes {
+            let mut other = recipe.clone();
+            change(&mut other.zones.list[0]);
+            assert!(!Arc::ptr_eq(&before, &of(&other)));
         }
-        let held = |f: &Filling| self.bare(part, recipe, f, draft, &Inner(watch));
-        let fillings = recipe.fillings();
-        let (bare, keys): (Vec<Held>, Vec<String>) =
-            fillings.iter().map(held).collect::<Result<Vec<_>, RunError>>()?.into_iter().unzip();
-        let Zones { rest, list, skins } = &recipe.zones;
-        let places: Vec<_> = list.iter().map(|z| (z.role, &z.place)).collect();
-        let key = self.key(&[&"ties", &part.key, rest, &places, skins, &keys, &tied]);
-        let bytes = |all: &Vec<Ties>| all.iter().map(Ties::bytes).sum::<usize>();
-        self.stage(Stage::Skeleton, &key, &Inner(watch), bytes, || {
-            let regions = self.regions(part, &recipe.zones);
-            let may_end = |strut: [DVec3; 2]| ties::may_end(&regions, &tied, strut);
-            let of =
-                |(f, b): (&Filling, &Held)| make::some_struts(part, f.structure, &**b, &may_end);
-            let listed: Vec<_> = fillings.iter().zip(&bare).map(of).collect();
-            let strutted = listed
-                .iter()
-                .zip(&bare)
-                .map(|(struts, b)| Some(Strutted { struts: struts.as_ref()?, cell: b.cell() }));
-            Some(ties::between(part, &regions, &tied, &strutted.collect::<Vec<_>>()))
-        })
     }
 
-    /// On a grid of its own, so that draft and final agree but for foam sheets, which come to rest
-    /// in the final one.
-    pub(super) fn linked(
-        &self,
-        part: &Part,
-        recipe: &Recipe,
-        draft: bool,
-        watch: &dyn Watch,
-    ) -> Result<(Arc<Linked>, String), RunError> {
-        let draft =
-            draft && recipe.fillings().iter().any(|f| matches!(f.structure.kind(), Kind::Foam(_)));
-        let key = self.key(&[
-            &"linked",
-            &part.key,
-            &recipe.zones,
-            &recipe.structure,
-            &recipe.joins,
-            &recipe.thicken,
-            &draft,
-        ]);
-        if let Some(known) = self.cache.get::<Linked>(&key) {
-            watch.begin(Stage::Thickness);
-            watch.end(Stage::Thickness, true);
-            return Ok((known, key));
+    #[test]
+    fn faces_that_are_gone_are_told_by_the_name_of_the_zone_today() {
+        let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(20.0))).unwrap();
+        let mut gone = ulmix_part::mark(&part.faces().list[0]);
+        gone.place_mm = [400.0; 3];
+        let place = Place::Faces { faces: vec![gone], depth_mm: 2.0 };
+        let mut recipe = Recipe::for_part(&part.mesh.bounds());
+        recipe.zones.list.push(Zone::new(7, "Sole", Role::KeepSolid, place));
+        let pipeline = Pipeline::new(1 << 24);
+        let mut told = |name: &str| {
+            recipe.zones.list[0].name = name.into();
+            let (linked, _) = pipeline.estimate(&part, &recipe, &Unwatched).unwrap();
+            linked.lost_faces
+        };
+        for name in ["Sole", "Keel"] {
+            assert_eq!(told(name), [LostFaces { name: name.into(), faces: 1 }]);
         }
-        // Whoever knows the linked values asks for the costs next.
-        if !part.measure_chords(&|| watch.cancelled()) {
-            return Err(RunError::Cancelled);
-        }
-        let step = plan::survey_step(part);
-        let (regions, zones, zones_key) =
-            self.zones(part, recipe, step, 0.0, Vec::new(), &Inner(watch))?;
-        let mut curves = Vec::new();
-        for (n, filling) in recipe.fillings().iter().enumerate() {
-            let (bare, bare_key) = self.bare(part, recipe, filling, draft, &Inner(watch))?;
-            let curve_key = self.key(&[&"curve", &zones_key, &n, &bare_key]);
-            let curve = || {
-                Some(DensityCurve::new(
-                    bare,
-                    &scatter(&zones.all_filled_by(n), &zones.grid, 60_000),
-                ))
-            };
-            curves.push(self.stage(
-                Stage::Thickness,
-                &curve_key,
-                &Inner(watch),
-                |c: &DensityCurve| c.bytes(),
-                curve,
-            )?);
-        }
-        for (filling, curve) in recipe.fillings().iter().zip(&curves) {
-            linked::fits_cell(filling, curve)?;
-        }
-        let ties = self.ties(part, recipe, draft, watch)?;
-        // Zones move less often than thickness.
-        let shares_key = self.key(&[&"shares", &zones_key]);
-        let shares = self.stage(
-            Stage::Thickness,
-            &shares_key,
-            &Inner(watch),
-            |_: &Shares| 4096,
-            || {
-                let points = scatter(&zones.inside, &zones.grid, 60_000);
-                Some(regions.shares(&points, &|p| part.distance.inside(p), step))
-            },
-        )?;
-        let linked = self.stage(
-            Stage::Thickness,
-            &key,
-            watch,
-            |l: &Linked| 512 + l.zone_mm3.len() * 200,
-            || {
-                // Of a part with holes only what counts as inside is known.
-                let whole = if part.facts.closed {
-                    part.facts.volume_mm3
-                } else {
-                    volume(&zones.inside, &zones.grid)
-                };
-                let of_rows =
-                    recipe.fillings().into_iter().flat_map(|f| make::lost(part, f.structure));
-                let lost = of_rows.chain(regions.lost).collect();
-                let least = plan::least_thickness(part);
-                Some(linked::link(recipe, &curves, &ties, &shares, whole, least, lost))
-            },
-        )?;
-        Ok((linked, key))
     }
 }

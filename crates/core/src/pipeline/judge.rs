@@ -1,11 +1,11 @@
 //! A mesh from elsewhere, as a file holds it, against what a recipe asks for.
 
-use super::probe::Found;
 use super::{Pipeline, Quality, RunError, Watch};
 use crate::asked::{as_asked, expected_bodies, Case, Expected};
 use crate::compose::{Composed, Owner, Selection};
 use crate::report::{LATTICE, SOLIDS};
 use crate::result::{Apart, Crumbs, FinishedMesh};
+use crate::stages::blocks::Found;
 use crate::stand::{turn, Placing};
 use glam::DVec3;
 use ulmix_check::{checks_given, crossing_within, worst, Check, CheckGroup, Verdict};
@@ -89,35 +89,29 @@ impl Pipeline {
         if let Some(stand) = &recipe.stand {
             file.mesh = off_the_bed(file.mesh, part, stand)?;
         }
-        let bare = self.bare_of_all(part, recipe, false, watch)?;
-        let (linked, _) = self.linked(part, recipe, false, watch)?;
-        let cost = super::plan::predict(part, recipe, &linked, Found::default(), f64::INFINITY);
+        let groundwork = self.groundwork(part, recipe, false, watch)?;
+        let (linked, regions) = (&*groundwork.linked.value, &*groundwork.regions.value);
+        let cost = super::plan::cost(part, recipe, linked, Found::default(), f64::INFINITY);
         let step = cost.step_mm.max(part.mesh.bounds().size().max_element() / MOST_STEPS);
-        let thickened = self.thicken(part, recipe, &bare, &linked, false, watch)?;
-        let run = thickened.run(part, recipe, Quality::Final, step, &cost);
-        let (shape_regions, zones, _) = self.zones(part, recipe, step, 0.0, run.proud(), watch)?;
+        let thick = groundwork.thicken();
+        let run = thick.run(Quality::Final, step, &cost);
+        let zones = run.zones(self, 0.0, watch)?;
         let apart = recipe.mesh.apart_mm;
-        let expected = expected_bodies(
-            part,
-            &thickened.regions,
-            &zones,
-            apart.is_some(),
-            linked.finest().cell_mm,
-        );
-        let owners = |mesh: &TriMesh, shape: Composed| -> Vec<Owner> {
+        let expected =
+            expected_bodies(part, regions, &zones.zoned, apart.is_some(), linked.finest().cell_mm);
+        let owners = |mesh: &TriMesh, shape: &Composed| -> Vec<Owner> {
             parallel::map_list(&mesh.points, |_, &p| shape.owner(p))
         };
         let (mesh, owners, apart) = match apart {
             None => {
-                let owners = owners(&file.mesh, run.shape(&zones, &shape_regions, Selection::All));
+                let owners = owners(&file.mesh, run.shape(&zones, Selection::All).composed());
                 (file.mesh, owners, None)
             }
             Some(overlap) => {
                 let [mut mesh, solids] = file.sides(&expected)?;
-                let (reaching, grown, _) =
-                    self.zones(part, recipe, step, overlap, run.proud(), watch)?;
-                let mut all = owners(&mesh, run.shape(&grown, &reaching, Selection::Lattice));
-                all.extend(owners(&solids, run.shape(&zones, &shape_regions, Selection::Solids)));
+                let grown = run.zones(self, overlap, watch)?;
+                let mut all = owners(&mesh, run.shape(&grown, Selection::Lattice).composed());
+                all.extend(owners(&solids, run.shape(&zones, Selection::Solids).composed()));
                 let lattice_triangles = mesh.triangles.len();
                 mesh.append(&solids);
                 // No check asks how much they share.
@@ -150,16 +144,15 @@ impl Pipeline {
             placing: None,
             mesh,
         };
-        let fillings = thickened.fillings(&bare);
         let case = Case {
             part,
             recipe,
-            linked: &linked,
+            linked,
             solid: &solid,
             step,
-            zoned: &zones,
-            regions: &thickened.regions,
-            fillings,
+            zoned: &zones.zoned,
+            regions,
+            fillings: thick.fillings(),
         };
         found.extend(as_asked(&case).checks);
         Ok(found)

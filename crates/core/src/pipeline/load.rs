@@ -1,10 +1,10 @@
 //! What a final run has to do, counted before it is started, and the seconds and the memory that
 //! follow.
 
-use super::probe::Found;
-use super::streamed::STRETCH;
-use super::Stage;
 use crate::result::{Filled, Linked, StageCost};
+use crate::stages::blocks::Found;
+use crate::stages::surface::STRETCH;
+use crate::watch::Stage;
 use std::f64::consts::FRAC_PI_4;
 use ulmix_field::polygonise::LEAST_LAYERS;
 use ulmix_part::Part;
@@ -12,7 +12,7 @@ use ulmix_recipe::{FaceMark, Filling, Kind, Place, Recipe, Skin, Structure, Stru
 
 /// Counts that the cost of a final run follows.
 #[derive(Clone, Debug)]
-pub struct Load {
+pub(crate) struct Load {
     /// Samples of the grid, and how many layers they form.
     samples: f64,
     layers: f64,
@@ -41,7 +41,13 @@ pub struct Load {
 
 impl Load {
     /// Counts for a grid of a step in mm.
-    pub fn of(part: &Part, recipe: &Recipe, linked: &Linked, found: Found, step: f64) -> Load {
+    pub(crate) fn of(
+        part: &Part,
+        recipe: &Recipe,
+        linked: &Linked,
+        found: Found,
+        step: f64,
+    ) -> Load {
         let size = part.mesh.bounds().size() / step + 4.0;
         let fillings = recipe.fillings();
         let foam = fillings.iter().filter(|f| matches!(f.structure.kind(), Kind::Foam(_)));
@@ -75,7 +81,7 @@ impl Load {
 
     /// Seconds by stage. The factors are of two cores of the kind that the product is measured on,
     /// see benches/figures.rs.
-    pub fn seconds(&self) -> Vec<StageCost> {
+    pub(crate) fn seconds(&self) -> Vec<StageCost> {
         let if_sharp = |more: f64| if self.sharp { more } else { 0.0 };
         // Sharp struts beside another filling are asked one by one.
         let if_mixed = |more: f64| if_sharp(more * self.own.min(1.0));
@@ -103,7 +109,7 @@ impl Load {
     /// grid's bits and of the part, and beside them of a stretch of the surface while it is made or
     /// of all that is left while it is looked at, whichever is more. The sizes are measured on the
     /// demo parts and on cubes, see benches/figures.rs.
-    pub fn memory_mb(&self) -> f64 {
+    pub(crate) fn memory_mb(&self) -> f64 {
         /// What the program holds in any case. MB.
         const BASE: f64 = 12.0;
         /// Bits that are held for every sample while memory is scarcest, without those of zones.
@@ -213,8 +219,8 @@ fn kept(part: &Part, linked: &Linked, error: f64, step: f64) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::pipeline::probe::Probe;
     use crate::pipeline::{plain, Pipeline, Unwatched};
+    use crate::stages::blocks::Probe;
     use glam::DVec3;
     use ulmix_mesh::TriMesh;
     use ulmix_recipe::{CellKind, Finer, FoamPattern, Pattern, Role, SurfaceKind, Zones};
@@ -232,7 +238,8 @@ mod tests {
         let part = Part::prepare(&cube()).unwrap();
         let mut r = Recipe::for_part(&part.mesh.bounds());
         r.mesh.step_mm = Some(0.3);
-        let (linked, by_laws) = Pipeline::new(0).estimate(&part, &r, &Unwatched).unwrap();
+        let (linked, cost) = Pipeline::new(0).estimate(&part, &r, &Unwatched).unwrap();
+        let laws = [cost.raw_triangles, cost.triangles];
         let of = |found: Found| Load::of(&part, &r, &linked, found, 0.3);
         let law = of(Found::default());
         // As many triangles an area as the laws say, and twice and half as many.
@@ -243,18 +250,18 @@ mod tests {
             left: left * law.kept / area * 10.0,
         };
         for (raw, left) in [(1.0, 1.0), (2.0, 0.5), (0.5, 0.4)] {
-            let found = of(Found::of(&probe(raw, left), &by_laws, &linked));
+            let found = of(Found::of(&probe(raw, left), laws, area));
             assert!(
                 (found.raw / law.raw / raw - 1.0).abs() < 1e-3
                     && (found.kept / law.kept / left - 1.0).abs() < 1e-3
             );
         }
         let seconds = |l: &Load| l.seconds().iter().map(|s| s.seconds).sum::<f64>();
-        let more = of(Found::of(&probe(2.0, 2.0), &by_laws, &linked));
+        let more = of(Found::of(&probe(2.0, 2.0), laws, area));
         assert!(seconds(&more) > seconds(&law) && more.memory_mb() > law.memory_mb());
         // Never more than before reduction, and what no block meets changes nothing.
-        assert!(of(Found::of(&probe(1.0, 1e6), &by_laws, &linked)).kept <= law.raw * 1.001);
-        assert_eq!(Found::of(&Probe::default(), &by_laws, &linked), Found::default());
+        assert!(of(Found::of(&probe(1.0, 1e6), laws, area)).kept <= law.raw * 1.001);
+        assert_eq!(Found::of(&Probe::default(), laws, area), Found::default());
     }
 
     fn cube() -> TriMesh {

@@ -1,8 +1,7 @@
 //! From part and recipe to a mesh and its report, stage by stage.
 //!
-//! Every stage is a pure function of its own slice of the recipe and of the stages before it. Its
-//! key is a hash of that slice, its inputs' keys and [`CODE`]; the cache answers known keys, so an
-//! edit starts at the first stage that it changes.
+//! Every stage is a pure function of its input, in [`stages`](crate::stages); the cache answers
+//! known inputs, so an edit starts at the first stage that it changes.
 //!
 //! ```text
 //! part ─► zones ─► skeleton ─► thickness ─► lattice ─► surface ─► finish ─► report
@@ -11,74 +10,47 @@
 //! | module | idea |
 //! |---|---|
 //! | [`cache`] | stage results by key |
-//! | [`plan`], `too_large` | the grid step, and what a run will cost; what to do where that does not fit |
-//! | [`load`] | what a run has to do, and the seconds and the memory that follow |
-//! | `estimate` | what a final mesh will cost, by laws and by blocks of it |
-//! | `probe` | a few blocks made before, from which the triangles are estimated |
+//! | `plan`, `too_large` | the grid step, and what a run will cost; what to do where that does not fit |
+//! | `load` | what a run has to do, and the seconds and the memory that follow |
+//! | `groundwork` | fillings, regions, structures and linked values, resolved once for a run |
+//! | `run` | what a run works on: all fillings with their thickness |
+//! | `estimate` | what is known before a mesh is made: thickness, density, cost |
 //! | [`pace`] | how fast this machine is, learned from its own runs |
 //! | `early` | points, cells and struts, to be looked at |
-//! | `groundwork` | regions, structures and linked values: what is found before there is a surface |
 //! | `relaxation` | how far seed points are relaxed |
 //! | [`judge`] | a mesh from elsewhere held against a recipe |
-//! | [`linked`] | thickness and density of every filling, and what they lead to |
-//! | `run` | what a run works on: all fillings with their thickness |
-//! | `streamed` | the reduced surface of a final mesh, a stretch at a time |
-//! | [`finish`] | crumbs removed, rounded to what files hold |
 
 pub mod cache;
 mod early;
 mod estimate;
-pub mod finish;
 mod groundwork;
 pub mod judge;
-pub mod linked;
-pub mod load;
+pub(crate) mod load;
 pub mod pace;
-pub mod plan;
-mod probe;
+pub(crate) mod plan;
 mod relaxation;
 mod run;
-mod streamed;
 mod too_large;
 
-use crate::asked::Case;
 use crate::compose::Selection;
-use crate::report::{self, Report};
+pub use crate::error::RunError;
+use crate::report::Report;
 use crate::result::{Cost, FinishedMesh, Linked};
+use crate::stages::finish::{DraftInput, FinishInput, TogetherInput};
+use crate::stages::report::{DraftReportInput, FinalReportInput};
+use crate::stages::shape::LazyShape;
+use crate::stages::signs::SignsInput;
+use crate::stages::surface::{DraftSurfaceInput, ReducedSurfaceInput};
+use crate::stages::zones::ZonesOnGrid;
+pub use crate::stages::CODE;
+use crate::stages::{Keyed, StageInput};
 pub use crate::watch::{Quality, Stage, Unwatched, Watch};
 use cache::Cache;
-use estimate::Known;
-use finish::FinishSettings;
-use run::Run;
-use std::any::Any;
+use run::{Run, Thick};
+use std::rc::Rc;
 use std::sync::Arc;
-use streamed::{SurfaceSource, STRETCH};
-use ulmix_field::grid::Bits;
-use ulmix_field::polygonise::{polygonise, Care, Shape};
-use ulmix_lattice::BareStructure;
-use ulmix_mesh::reduce::Gathered;
-use ulmix_mesh::{parallel, Bounds, TriMesh};
-use ulmix_part::sample::{spread, volume};
-use ulmix_part::zoned::{Regions, Zoned};
 use ulmix_part::Part;
-use ulmix_recipe::{key_of, Recipe, RecipeError};
-
-/// Version of the stages' code: part of every key, so that results of older code are not reused.
-pub const CODE: u32 = 16;
-
-/// Why a run has no result.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum RunError {
-    /// Whoever watched it asked it to end.
-    #[error("cancelled")]
-    Cancelled,
-    /// A value of the recipe cannot be used.
-    #[error("{0}")]
-    Recipe(#[from] RecipeError),
-    /// The run would use more memory than it may.
-    #[error("{0}")]
-    TooLarge(RecipeError),
-}
+use ulmix_recipe::{key_of, Recipe};
 
 /// A finished run.
 pub struct Outcome {
@@ -133,18 +105,11 @@ impl Pipeline {
         Pipeline { memory_mb, ..self }
     }
 
-    /// The structures of all fillings.
-    fn bare_of_all(
-        &self,
-        part: &Part,
-        recipe: &Recipe,
-        draft: bool,
-        watch: &dyn Watch,
-    ) -> Result<Vec<Held>, RunError> {
-        recipe.fillings().iter().map(|f| Ok(self.bare(part, recipe, f, draft, watch)?.0)).collect()
-    }
-
     /// Makes the mesh of a recipe.
+    ///
+    /// # Errors
+    /// A value of the recipe that cannot be used, a final run that does not fit into memory, or
+    /// [`RunError::Cancelled`].
     pub fn run(
         &self,
         part: &Part,
@@ -152,181 +117,142 @@ impl Pipeline {
         quality: Quality,
         watch: &dyn Watch,
     ) -> Result<Outcome, RunError> {
-        recipe.validate(&part.mesh.bounds())?;
         let draft = quality != Quality::Final;
-        let bare = self.bare_of_all(part, recipe, draft, watch)?;
-        let (linked, linked_key) = self.linked(part, recipe, draft, watch)?;
-        let thickened = self.thicken(part, recipe, &bare, &linked, draft, watch)?;
-        let known = Known { part, recipe, linked: &linked, key: &linked_key };
+        let groundwork = self.groundwork(part, recipe, draft, watch)?;
+        let thick = groundwork.thicken();
         let cost = if draft {
-            self.by_last_blocks(&known)
+            self.cost_by_last_blocks(&groundwork)
         } else {
-            self.by_blocks(&known, &thickened, watch)?
+            self.cost_by_blocks(&thick, watch)?
         };
         if let Some(refused) = cost.too_large.clone().filter(|_| !draft) {
             return Err(RunError::TooLarge(refused));
         }
+        let linked = &groundwork.linked;
         let step = match quality {
             Quality::Drag | Quality::Draft => {
-                plan::draft_step(part, recipe, &linked, quality, self.draft_triangles)
+                plan::draft_step(part, recipe, linked, quality, self.draft_triangles)
             }
             Quality::Final => cost.step_mm,
         };
-        let run = thickened.run(part, recipe, quality, step, &cost);
-        let apart = recipe.mesh.apart_mm.filter(|_| quality == Quality::Final);
-        let (solid, finish_key, made, side) = match apart {
-            None => {
-                let made = self.meshed(&run, Selection::All, 0.0, watch)?;
-                let as_asked = made.zones.clone();
-                (
-                    made.solid.clone(),
-                    made.key.clone(),
-                    Made { lattice: made, as_asked },
-                    Selection::All,
-                )
-            }
-            Some(overlap) => {
-                let (solid, key, made) = self.apart(&run, overlap, watch)?;
-                (solid, key, made, Selection::Lattice)
-            }
+        let run = thick.run(quality, step, &cost);
+        let made = match recipe.mesh.apart_mm.filter(|_| !draft) {
+            None => Made::whole(self.meshed(&run, Selection::All, 0.0, watch)?),
+            Some(overlap) => self.apart(&run, overlap, watch)?,
         };
-        let report_key =
-            self.key(&[&"report", &finish_key, &linked_key, &recipe.material, &recipe.mesh]);
-        let report = self.stage(
-            Stage::Report,
-            &report_key,
-            watch,
-            |_: &Report| 4096,
-            || {
-                let proud = self.past_surface(&run, &made.lattice, side);
-                if draft {
-                    return Some(report::of_draft(part, recipe, &linked, &solid, step, proud));
-                }
-                let (zoned, fillings) = (&*made.as_asked, thickened.fillings(&bare));
-                let case = Case {
-                    part,
-                    recipe,
-                    linked: &linked,
-                    solid: &solid,
-                    step,
-                    zoned,
-                    regions: &thickened.regions,
-                    fillings,
-                };
-                Some(report::of_final(&case, &cost, proud))
-            },
-        )?;
-        Ok(Outcome { quality, linked: (*linked).clone(), cost, step_mm: step, solid, report })
+        let report = self.report(&thick, &run, &made, &cost, watch)?;
+        let linked = (*linked.value).clone();
+        Ok(Outcome { quality, linked, cost, step_mm: step, solid: made.mesh.value, report })
+    }
+
+    /// Numbers, checks and notes of what was made.
+    fn report(
+        &self,
+        thick: &Thick,
+        run: &Run,
+        made: &Made,
+        cost: &Cost,
+        watch: &dyn Watch,
+    ) -> Result<Arc<Report>, RunError> {
+        let groundwork = run.groundwork;
+        let recipe = groundwork.recipe;
+        let key = key_of(&[
+            &recipe.zones,
+            &recipe.structure,
+            &recipe.thicken,
+            &recipe.joins,
+            &recipe.mesh,
+            &recipe.material,
+        ]);
+        let shape = run.shape(&made.with_lattice, made.selection).keyed();
+        let (part, recipe) = (groundwork.part.into(), Keyed::new(key, recipe));
+        let (linked, mesh, shape, step) =
+            (groundwork.linked.clone(), made.mesh.clone(), shape, run.step);
+        let report = if run.quality == Quality::Final {
+            let (zones, regions) = (made.as_asked.clone(), groundwork.regions.clone());
+            let (notes, fillings) = (&cost.notes[..], thick.fillings());
+            let input = FinalReportInput {
+                part,
+                recipe,
+                linked,
+                mesh,
+                shape,
+                zones,
+                regions,
+                step,
+                notes,
+                fillings,
+            };
+            self.answer(input, watch)
+        } else {
+            self.answer(DraftReportInput { part, recipe, linked, mesh, shape, step }, watch)
+        };
+        Ok(report?.value)
     }
 
     /// Lattice and solids as two bodies; one of them where there is only one.
-    fn apart(
-        &self,
-        run: &Run,
-        overlap: f64,
-        watch: &dyn Watch,
-    ) -> Result<(Arc<FinishedMesh>, String, Made), RunError> {
+    fn apart(&self, run: &Run, overlap: f64, watch: &dyn Watch) -> Result<Made, RunError> {
         let lattice = self.meshed(run, Selection::Lattice, overlap, watch)?;
         let solids = self.meshed(run, Selection::Solids, 0.0, watch)?;
-        let key = self.key(&[&"apart", &lattice.key, &solids.key, &run.recipe.stand]);
-        let both = || {
-            let shared = if overlap > 0.0 { self.shared(run, &lattice, &solids) } else { 0.0 };
-            Some(finish::together(&lattice.solid, &solids.solid, shared, run.recipe.stand.as_ref()))
+        let input = TogetherInput {
+            lattice: lattice.mesh.clone(),
+            solids: solids.mesh.clone(),
+            overlapping: (overlap > 0.0).then(|| {
+                [
+                    run.shape(&lattice.zones, Selection::Lattice).keyed(),
+                    run.shape(&solids.zones, Selection::Solids).keyed(),
+                ]
+            }),
+            stand: run.groundwork.recipe.stand,
         };
-        let solid = self.stage(Stage::Finish, &key, watch, FinishedMesh::bytes, both)?;
-        Ok((solid, key, Made { lattice, as_asked: solids.zones }))
-    }
-
-    /// Volume of the lattice past the part's surface, from points spread evenly. mm³.
-    fn past_surface(&self, run: &Run, made: &Meshed, side: Selection) -> f64 {
-        let Some(beyond) = made.zones.beyond() else { return 0.0 };
-        let shape = run.shape(&made.zones, &made.regions, side);
-        let points = spread(&beyond, &made.zones.grid, 60_000);
-        let held = parallel::count(points.len(), |n| shape.value(points[n]) < 0.0);
-        volume(&beyond, &made.zones.grid) * held as f64 / points.len().max(1) as f64
-    }
-
-    /// Volume that both sides hold, from points spread evenly: samples of the grid would be off by
-    /// a layer where borders run along it. mm³.
-    fn shared<'a>(&self, run: &'a Run, lattice: &'a Meshed, solids: &'a Meshed) -> f64 {
-        let of = |made: &'a Meshed, side: Selection| run.shape(&made.zones, &made.regions, side);
-        let (lattice, solids) = (of(lattice, Selection::Lattice), of(solids, Selection::Solids));
-        let zones = solids.zoned;
-        let points = spread(&zones.inside, &zones.grid, 300_000);
-        let both = parallel::count(points.len(), |n| {
-            solids.value(points[n]) < 0.0 && lattice.value(points[n]) < 0.0
-        });
-        volume(&zones.inside, &zones.grid) * both as f64 / points.len().max(1) as f64
+        let mesh = self.answer(input, watch)?;
+        Ok(Made {
+            mesh,
+            selection: Selection::Lattice,
+            with_lattice: lattice.zones,
+            as_asked: solids.zones,
+        })
     }
 
     /// The mesh of one side. The lattice reaches by `overlap` into what is solid.
     fn meshed(
         &self,
         run: &Run,
-        side: Selection,
+        selection: Selection,
         overlap: f64,
         watch: &dyn Watch,
     ) -> Result<Meshed, RunError> {
-        let Run { part, recipe, quality, step, .. } = *run;
-        let fillings: Vec<_> = recipe.fillings().iter().map(|f| (f.structure, f.joins)).collect();
-        let tied = recipe.zones.tied();
-        let (regions, zones, zones_key) =
-            self.zones(part, recipe, step, overlap, run.proud(), watch)?;
-        // Made when the first stage asks for it: held results need none.
-        let shape = std::cell::LazyCell::new(|| run.shape(&zones, &regions, side));
-        // A density that leads to the same thickness is the same lattice.
-        let side_name = format!("{side:?}");
-        let lattice_key =
-            self.key(&[&"lattice", &side_name, &zones_key, &fillings, &tied, &run.thick]);
-        let signs = self.stage(
-            Stage::Lattice,
-            &lattice_key,
-            watch,
-            |b: &Bits| b.bytes(),
-            || Some(shape.signs()),
-        )?;
+        let zones = run.zones(self, overlap, watch)?;
+        let mesh = self.mesh_of(run, run.shape(&zones, selection).keyed(), selection, watch)?;
+        Ok(Meshed { mesh, zones })
+    }
+
+    /// The mesh of a shape.
+    fn mesh_of(
+        &self,
+        run: &Run,
+        shape: Keyed<Rc<LazyShape>>,
+        selection: Selection,
+        watch: &dyn Watch,
+    ) -> Result<Keyed<Arc<FinishedMesh>>, RunError> {
+        let recipe = run.groundwork.recipe;
+        let signs = self.answer(SignsInput { shape: shape.clone() }, watch)?;
         // Where struts have sharp edges every place is looked at by itself, once the picture rests.
-        let sharp = quality != Quality::Drag && run.lattices.iter().any(|l| l.lattice.sharp());
-        let smooth = std::cell::LazyCell::new(|| (!sharp).then(|| shape.smooth()));
-        let rounds = plan::smoothing_rounds(recipe.mesh.smoothing, step, run.final_step);
-        let (cancelled, freed) = (|| watch.cancelled(), || watch.freed());
-        let (solid, key) = if quality == Quality::Final {
+        let sharp = run.quality != Quality::Drag && run.sharp();
+        let rounds = plan::smoothing_rounds(recipe.mesh.smoothing, run.step, run.final_step);
+        if run.quality == Quality::Final {
             let reduce_mm = recipe.mesh.reduce_mm;
-            let source = || SurfaceSource {
-                signs: &signs,
-                smooth: smooth.as_deref(),
-                shape: &shape,
-                reduce_mm,
-                rounds,
-                stretch: STRETCH,
-            };
-            let surface_key =
-                self.key(&[&"reduced surface", &lattice_key, &sharp, &reduce_mm, &rounds]);
-            let surface =
-                self.stage(Stage::Surface, &surface_key, watch, gathered_bytes, || {
-                    source().surface(&[], &freed, &cancelled)
-                })?;
+            let source = ReducedSurfaceInput { shape, signs, sharp, reduce_mm, rounds };
+            let surface = self.answer(source.clone(), watch)?;
             // Bodies apart stand together, once both are there.
-            let stand = recipe.stand.filter(|_| side == Selection::All);
-            let settings = FinishSettings { reduce_mm, crumb_mm3: run.crumb_mm3, stand };
-            let key = self.key(&[&"finish", &surface_key, &settings]);
-            let again = |kept: &[Bounds]| source().surface(kept, &freed, &cancelled);
-            // Copied only where the cache keeps it.
-            let work =
-                || finish::finish(Arc::unwrap_or_clone(surface), &again, &signs, &shape, settings);
-            (self.stage(Stage::Finish, &key, watch, FinishedMesh::bytes, work)?, key)
+            let stand = recipe.stand.filter(|_| selection == Selection::All);
+            let crumb_mm3 = run.crumb_mm3;
+            self.answer(FinishInput { surface, source, crumb_mm3, stand }, watch)
         } else {
-            let surface_key = self.key(&[&"surface", &lattice_key, &sharp]);
-            let raw = self.stage(Stage::Surface, &surface_key, watch, mesh_bytes, || {
-                polygonise(&zones.grid, &signs, smooth.as_deref(), &*shape, Care::Quick, &cancelled)
-            })?;
-            let key = self.key(&[&"finish", &surface_key, &rounds]);
-            let work = || finish::draft(&raw, &signs, &shape, rounds, &cancelled);
-            (self.stage(Stage::Finish, &key, watch, FinishedMesh::bytes, work)?, key)
-        };
-        drop(smooth);
-        drop(shape);
-        Ok(Meshed { solid, zones, regions, key })
+            let input = DraftSurfaceInput { shape: shape.clone(), signs: signs.clone(), sharp };
+            let surface = self.answer(input, watch)?;
+            self.answer(DraftInput { surface, shape, signs, rounds }, watch)
+        }
     }
 
     /// Key of all that a recipe makes of a part: what the store files pictures and finals under.
@@ -344,60 +270,61 @@ impl Pipeline {
         ])
     }
 
-    fn key(&self, parts: &[&dyn ulmix_recipe::Json]) -> String {
-        let mut all: Vec<&dyn ulmix_recipe::Json> = vec![&CODE];
-        all.extend_from_slice(parts);
-        key_of(&all)
-    }
-
-    /// The cached result, or the work's; `None` from the work means cancelled.
-    fn stage<T: Any + Send + Sync>(
+    /// The cached result of a stage, or that of its work.
+    fn answer<I: StageInput>(
         &self,
-        stage: Stage,
-        key: &str,
+        input: I,
         watch: &dyn Watch,
-        bytes: impl Fn(&T) -> usize,
-        work: impl FnOnce() -> Option<T>,
-    ) -> Result<Arc<T>, RunError> {
+    ) -> Result<Keyed<Arc<I::Output>>, RunError> {
         if watch.cancelled() {
             return Err(RunError::Cancelled);
         }
-        watch.begin(stage);
-        if let Some(known) = self.cache.get::<T>(key) {
-            watch.end(stage, true);
-            return Ok(known);
+        let key = input.key();
+        watch.begin(I::STAGE);
+        if let Some(known) = self.cache.get::<I::Output>(&key) {
+            watch.end(I::STAGE, true);
+            return Ok(Keyed::new(key, known));
         }
-        let made = work().filter(|_| !watch.cancelled()).ok_or(RunError::Cancelled)?;
-        let size = bytes(&made);
-        let made = Arc::new(made);
-        self.cache.put(key.to_owned(), made.clone(), size);
-        watch.end(stage, false);
-        Ok(made)
+        let made = input.compute(watch)?;
+        // What was made while the run was asked to end may not be whole.
+        if watch.cancelled() {
+            return Err(RunError::Cancelled);
+        }
+        let value = Arc::new(made.value);
+        self.cache.put(key.clone(), value.clone(), made.bytes);
+        watch.end(I::STAGE, false);
+        Ok(Keyed::new(key, value))
     }
 }
 
-/// A finished side, and what it was made from.
+/// A finished side, and the zones that it was made from.
 struct Meshed {
-    solid: Arc<FinishedMesh>,
-    zones: Arc<Zoned>,
-    regions: Regions,
-    key: String,
+    mesh: Keyed<Arc<FinishedMesh>>,
+    zones: Keyed<Arc<ZonesOnGrid>>,
 }
 
-/// A finished mesh's sides, as far as its report asks for them.
+/// A finished mesh, and what its report asks for.
 struct Made {
-    /// What holds the lattice.
-    lattice: Meshed,
+    mesh: Keyed<Arc<FinishedMesh>>,
+    /// What holds the lattice: all, or one side.
+    selection: Selection,
+    /// Zones of that.
+    with_lattice: Keyed<Arc<ZonesOnGrid>>,
     /// Zones as they were asked for.
-    as_asked: Arc<Zoned>,
+    as_asked: Keyed<Arc<ZonesOnGrid>>,
 }
 
-/// A structure as the cache holds it.
-type Held = Arc<dyn BareStructure>;
+impl Made {
+    /// Of one body.
+    fn whole(Meshed { mesh, zones }: Meshed) -> Made {
+        let with_lattice = zones.clone();
+        Made { mesh, selection: Selection::All, with_lattice, as_asked: zones }
+    }
+}
 
 /// Passes on cancelling only: inner steps of one stage are not stages of their own.
-struct Inner<'a>(&'a dyn Watch);
-impl Watch for Inner<'_> {
+struct Quiet<'a>(&'a dyn Watch);
+impl Watch for Quiet<'_> {
     fn cancelled(&self) -> bool {
         self.0.cancelled()
     }
@@ -406,17 +333,9 @@ impl Watch for Inner<'_> {
     }
 }
 
-fn gathered_bytes(g: &Gathered) -> usize {
-    mesh_bytes(&g.mesh) + 2 * g.labels.len()
-}
-
-fn mesh_bytes(m: &TriMesh) -> usize {
-    m.points.len() * 24 + m.triangles.len() * 12
-}
-
 /// A recipe of one structure of a thickness, for tests. mm.
 #[cfg(test)]
-fn plain(part: &Part, kind: ulmix_recipe::Kind, cell: f64, thickness_mm: f64) -> Recipe {
+pub(crate) fn plain(part: &Part, kind: ulmix_recipe::Kind, cell: f64, thickness_mm: f64) -> Recipe {
     let mut r = Recipe::for_part(&part.mesh.bounds());
     r.structure.choose(kind);
     r.structure.cell_mm = [cell; 3];

@@ -1,12 +1,12 @@
 //! Grid steps, and what a final run will cost before it is started.
 
 use super::load::Load;
-use super::probe::Found;
 use super::too_large::TooLarge;
-use super::Quality;
 use crate::asked::{thinnest_features, Feature, WHOLE};
 use crate::note::Note;
 use crate::result::{Cost, Linked};
+use crate::stages::blocks::Found;
+use crate::watch::Quality;
 use ulmix_field::grid::HELD;
 use ulmix_part::Part;
 use ulmix_recipe::{floor_two, round_two, Recipe, Thicken};
@@ -29,24 +29,24 @@ const LEAST: f64 = 1.0 / 20_000.0;
 /// a tenth of a second.
 const DRAG_TRIANGLES: f64 = 100_000.0;
 /// The same once the value rests, unless it is chosen.
-pub const DRAFT_TRIANGLES: f64 = 700_000.0;
+pub(crate) const DRAFT_TRIANGLES: f64 = 700_000.0;
 
 /// Samples in the part by which density is surveyed.
 const SURVEY: f64 = 250_000.0;
 
 /// Step of the grid on which density is surveyed.
-pub fn survey_step(part: &Part) -> f64 {
+pub(crate) fn survey_step(part: &Part) -> f64 {
     (part.facts.volume_mm3 / SURVEY).cbrt()
 }
 
 /// Thickness below which none is made to reach a density: three steps of the finest grid. mm.
-pub fn least_thickness(part: &Part) -> f64 {
+pub(crate) fn least_thickness(part: &Part) -> f64 {
     WHOLE * FINEST * part.mesh.bounds().size().max_element()
 }
 
 /// Step of a draft of about `at_rest` triangles once values rest: as fine as the time of a blink
 /// allows, but never finer than the final's.
-pub fn draft_step(
+pub(crate) fn draft_step(
     part: &Part,
     recipe: &Recipe,
     linked: &Linked,
@@ -68,7 +68,7 @@ pub fn draft_step(
 }
 
 /// How far a draft widens the lattice's signs, so that thin walls stay whole. mm.
-pub fn reach(quality: Quality, step: f64, thickness: f64) -> f64 {
+pub(crate) fn reach(quality: Quality, step: f64, thickness: f64) -> f64 {
     match quality {
         Quality::Drag | Quality::Draft => (HELD * step - 0.5 * thickness).max(0.0),
         Quality::Final => 0.0,
@@ -77,7 +77,7 @@ pub fn reach(quality: Quality, step: f64, thickness: f64) -> f64 {
 
 /// Rounds of smoothing on a grid, so that a draft's coarser one is smoothed about as far as the
 /// final one.
-pub fn smoothing_rounds(level: u32, step: f64, final_step: f64) -> usize {
+pub(crate) fn smoothing_rounds(level: u32, step: f64, final_step: f64) -> usize {
     const ROUNDS: f64 = 5.0;
     let rounds = ROUNDS * level as f64 * (final_step / step).powi(2).min(1.0);
     rounds.ceil() as usize
@@ -139,7 +139,7 @@ fn small_fillings<'a>(
 
 /// What a final run will take, of which it may use up to `memory_cap_mb` of memory. `found`: what
 /// blocks of it tell.
-pub fn predict(
+pub(crate) fn cost(
     part: &Part,
     recipe: &Recipe,
     linked: &Linked,

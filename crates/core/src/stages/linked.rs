@@ -1,60 +1,104 @@
 //! Thickness and density of every filling, one from the other, and what they lead to.
 
-use super::RunError;
+use super::zones::ZonesOnGrid;
+use super::{Keyed, Made, StageInput};
+use crate::error::RunError;
 use crate::result::{Filled, Linked, LostFaces};
+use crate::watch::{Stage, Watch};
+use serde::Serialize;
 use std::sync::Arc;
 use ulmix_lattice::density::DensityCurve;
 use ulmix_lattice::ties::Ties;
+use ulmix_part::sample::volume;
 use ulmix_part::zoned::{Borders, Shares};
-use ulmix_recipe::{floor_two, Filling, Recipe, RecipeError, Role, Thicken};
+use ulmix_part::Part;
+use ulmix_recipe::{floor_two, Filling, RecipeError, Role, Thicken, ZonePlaces};
 
-/// `curves` by filling; `whole` is the part's volume in mm³, and `least` the thickness in mm below
-/// which none is made to reach a density.
-#[allow(clippy::too_many_arguments)]
-pub fn link(
-    recipe: &Recipe,
-    curves: &[Arc<DensityCurve>],
-    ties: &[Ties],
-    shares: &Shares,
-    whole: f64,
-    least: f64,
-    lost: Vec<(String, usize)>,
-) -> Linked {
-    let Borders { fill_open, fill_solid, solid_open } = &shares.borders;
-    let all = recipe.fillings().into_iter().zip(curves).zip(&shares.fill).enumerate();
-    let tied = |filling: usize| {
-        ties.iter().filter(|t| t.fillings[0] == filling).map(|t| t.struts.len()).sum()
-    };
-    let mut fills = all.map(|(n, ((filling, curve), share))| Filled {
-        ties: tied(n),
-        open_area_mm2: fill_open[n] * whole,
-        solid_area_mm2: fill_solid[n] * whole,
-        ..filled(&filling, curve, whole * share, least)
-    });
-    let fill = fills.next().expect("the part's own");
-    let own = recipe.zones.list.iter().map(|z| z.own_fill().and_then(|_| fills.next())).collect();
-    // References take nothing.
-    let mut taken = shares.zones.iter().map(|s| s * whole);
-    let zone_mm3 = recipe.zones.list.iter().map(|z| {
-        if z.role == Role::Reference {
-            0.0
-        } else {
-            taken.next().unwrap_or(0.0)
+/// What thickness and density follow from.
+#[derive(Serialize)]
+pub(crate) struct LinkedInput<'a> {
+    pub part: Keyed<&'a Part>,
+    pub places: ZonePlaces<'a>,
+    pub fillings: Vec<Filling<'a>>,
+    /// Zones on the grid of the survey.
+    pub survey: Keyed<Arc<ZonesOnGrid>>,
+    /// By filling.
+    pub curves: Vec<Keyed<Arc<DensityCurve>>>,
+    pub ties: Keyed<Arc<Vec<Ties>>>,
+    pub shares: Keyed<Arc<Shares>>,
+    /// Thickness below which none is made to reach a density. mm.
+    pub least_mm: f64,
+    /// What does not find all its faces.
+    pub lost_faces: Vec<LostFaces>,
+}
+
+impl StageInput for LinkedInput<'_> {
+    type Output = Linked;
+    const NAME: &'static str = "linked";
+    const STAGE: Stage = Stage::Thickness;
+
+    fn compute(self, _: &dyn Watch) -> Result<Made<Linked>, RunError> {
+        for (filling, curve) in self.fillings.iter().zip(&self.curves) {
+            fits_cell(filling, curve)?;
         }
-    });
-    Linked {
-        fill,
-        own,
-        solid_volume_mm3: whole * shares.solid,
-        solid_open_area_mm2: whole * solid_open,
-        zone_mm3: zone_mm3.collect(),
-        lost_faces: lost.into_iter().map(|(name, faces)| LostFaces { name, faces }).collect(),
+        let linked = self.linked();
+        let bytes = 512 + linked.zone_mm3.len() * 200;
+        Ok(Made::new(linked, bytes))
+    }
+}
+
+impl LinkedInput<'_> {
+    /// The part's volume. Of a part with holes only what counts as inside is known. mm³.
+    fn whole(&self) -> f64 {
+        let zoned = &self.survey.zoned;
+        if self.part.facts.closed {
+            self.part.facts.volume_mm3
+        } else {
+            volume(&zoned.inside, &zoned.grid)
+        }
+    }
+
+    fn linked(self) -> Linked {
+        let whole = self.whole();
+        let shares = &**self.shares;
+        let Borders { fill_open, fill_solid, solid_open } = &shares.borders;
+        let all = self.fillings.iter().zip(&self.curves).zip(&shares.fill).enumerate();
+        let tied = |filling: usize| {
+            let own = self.ties.iter().filter(|t| t.fillings[0] == filling);
+            own.map(|t| t.struts.len()).sum()
+        };
+        let mut fills = all.map(|(n, ((filling, curve), share))| Filled {
+            ties: tied(n),
+            open_area_mm2: fill_open[n] * whole,
+            solid_area_mm2: fill_solid[n] * whole,
+            ..filled(filling, curve, whole * share, self.least_mm)
+        });
+        let fill = fills.next().expect("the part's own");
+        let zones = &self.places.zones;
+        let own = zones.iter().map(|z| z.own_blend_mm.and_then(|_| fills.next())).collect();
+        // References take nothing.
+        let mut taken = shares.zones.iter().map(|s| s * whole);
+        let zone_mm3 = zones.iter().map(|z| {
+            if z.role == Role::Reference {
+                0.0
+            } else {
+                taken.next().unwrap_or(0.0)
+            }
+        });
+        Linked {
+            fill,
+            own,
+            solid_volume_mm3: whole * shares.solid,
+            solid_open_area_mm2: whole * solid_open,
+            zone_mm3: zone_mm3.collect(),
+            lost_faces: self.lost_faces,
+        }
     }
 }
 
 /// Refuses a thickness of more than the cells that seed points make, which may be smaller than the
 /// recipe's.
-pub fn fits_cell(filling: &Filling, curve: &DensityCurve) -> Result<(), RunError> {
+fn fits_cell(filling: &Filling, curve: &DensityCurve) -> Result<(), RunError> {
     let Thicken::Thickness { thickness_mm } = filling.thicken else { return Ok(()) };
     let cell = curve.bare().cell();
     if !filling.structure.kind().seeded() || thickness_mm <= cell {
@@ -92,10 +136,12 @@ fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64, least: 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::pipeline::{plain, Pipeline, Unwatched};
+    use crate::pipeline::{plain, Pipeline};
+    use crate::watch::Unwatched;
     use glam::DVec3;
     use ulmix_mesh::TriMesh;
     use ulmix_part::Part;
+    use ulmix_recipe::Recipe;
     use ulmix_recipe::{CellKind, Kind, Place, Role, SeededKind, Skin, SurfaceKind, Zone};
 
     const SIDE: f64 = 40.0;

@@ -1,18 +1,83 @@
 //! A few blocks of a final mesh, made and reduced before the run, from which its triangles are
 //! estimated.
 
+use super::curve::SURVEYED;
 use super::finish::{faithful, smooth_lattice};
-use super::plan::smoothing_rounds;
-use super::run::Run;
-use super::Linked;
-use crate::compose::{Composed, Selection};
-use crate::result::Cost;
+use super::shape::{composed, ShapedFilling, ShapedTie};
+use super::zones::ZonesOnGrid;
+use super::{or_cancelled, Keyed, Made, StageInput, CODE};
+use crate::compose::Composed;
+use crate::error::RunError;
+use crate::result::Linked;
+use crate::watch::{Stage, Watch};
 use glam::{DVec3, IVec3, UVec3};
+use serde::Serialize;
+use std::sync::Arc;
 use ulmix_field::grid::{Bits, Grid};
 use ulmix_field::polygonise::{polygonise, Care, Edge, EdgeCrossing, RowPoints, Shape};
 use ulmix_mesh::reduce::{reduce, ReduceOptions};
 use ulmix_mesh::{parallel, Bounds, TriMesh};
+use ulmix_part::sample::scatter;
 use ulmix_part::zoned::{Regions, Zoned};
+use ulmix_part::Part;
+use ulmix_recipe::key_of;
+
+/// All that the counts of blocks follow from.
+#[derive(Serialize)]
+pub(crate) struct BlocksOf {
+    /// Its key follows from the part, its zones and all fillings.
+    pub linked: Keyed<Arc<Linked>>,
+    /// Step of the grid. mm.
+    pub step: f64,
+    /// Greatest deviation that reduction may cause. mm.
+    pub reduce_mm: f64,
+    /// Rounds in which the lattice is smoothed.
+    pub rounds: usize,
+    /// Triangles that the laws tell, before reduction and after.
+    pub by_laws: [u64; 2],
+}
+
+impl BlocksOf {
+    /// Key of the result.
+    pub(crate) fn key(&self) -> String {
+        key_of(&[&CODE, &BlocksInput::NAME, self])
+    }
+}
+
+/// What blocks are made from.
+#[derive(Serialize)]
+#[serde(transparent)]
+pub(crate) struct BlocksInput<'a> {
+    pub of: BlocksOf,
+    /// What the key of `linked` stands for.
+    #[serde(skip)]
+    pub run: ProbedRun<'a>,
+}
+
+/// The shape of which blocks are made.
+pub(crate) struct ProbedRun<'a> {
+    pub part: &'a Part,
+    /// Regions with fillings that stand past the part's surface.
+    pub regions: Regions,
+    /// Zones on the grid of the survey.
+    pub survey: &'a ZonesOnGrid,
+    pub fillings: &'a [ShapedFilling<'a>],
+    pub ties: &'a [ShapedTie<'a>],
+}
+
+impl StageInput for BlocksInput<'_> {
+    type Output = Found;
+    const NAME: &'static str = "blocks";
+    const STAGE: Stage = Stage::Thickness;
+
+    fn compute(self, watch: &dyn Watch) -> Result<Made<Found>, RunError> {
+        let zoned = &self.run.survey.zoned;
+        let points = scatter(&zoned.inside, &zoned.grid, SURVEYED);
+        let probe = or_cancelled(probe(&self, &points, &|| watch.cancelled()))?;
+        let found = Found::of(&probe, self.of.by_laws, self.of.linked.area_mm2());
+        Ok(Made::new(found, 64))
+    }
+}
 
 /// Cells of the grid along a block.
 const INNER: u32 = 40;
@@ -26,7 +91,7 @@ const ENOUGH: f64 = 120_000.0;
 
 /// Triangles and the area that they cover, in blocks spread evenly over the part.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct Probe {
+pub(crate) struct Probe {
     /// mm².
     pub area: f64,
     /// Triangles as the grid gives them, and as reduction leaves them.
@@ -37,7 +102,7 @@ pub struct Probe {
 /// How many times as many triangles as the laws say there are in blocks of a mesh, before reduction
 /// and after.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Found {
+pub(crate) struct Found {
     pub raw: f64,
     pub kept: f64,
 }
@@ -50,36 +115,35 @@ impl Default for Found {
 }
 
 impl Found {
-    pub fn of(probe: &Probe, by_laws: &Cost, linked: &Linked) -> Found {
+    /// Of a result with a surface of `area_mm2`, of which the laws tell so many triangles before
+    /// reduction and after.
+    pub(crate) fn of(probe: &Probe, by_laws: [u64; 2], area_mm2: f64) -> Found {
         let times = |count: f64, law: u64| {
-            let found = count / probe.area * linked.area_mm2() / law as f64;
+            let found = count / probe.area * area_mm2 / law as f64;
             // Of a part that no block meets nothing is known.
             Some(found).filter(|f| f.is_finite() && *f > 0.0).unwrap_or(1.0)
         };
-        Found {
-            raw: times(probe.raw, by_laws.raw_triangles),
-            kept: times(probe.left, by_laws.triangles),
-        }
+        Found { raw: times(probe.raw, by_laws[0]), kept: times(probe.left, by_laws[1]) }
     }
 }
 
 /// Makes blocks of a final mesh. `points` lie evenly in the part, and tell which blocks hold any of
 /// it. `None` when cancelled.
-pub(super) fn probe(
-    run: &Run,
+fn probe(
+    input: &BlocksInput,
     points: &[DVec3],
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Probe> {
-    let regions = run.regions.clone().standing_proud(run.proud());
-    let whole = Grid::covering(&run.part.mesh.bounds().grown(regions.most_proud()), run.step);
-    let block_of = |p: &DVec3| ((*p - whole.origin) / (run.step * INNER as f64)).floor().as_ivec3();
+    let (run, step) = (&input.run, input.of.step);
+    let whole = Grid::covering(&run.part.mesh.bounds().grown(run.regions.most_proud()), step);
+    let block_of = |p: &DVec3| ((*p - whole.origin) / (step * INNER as f64)).floor().as_ivec3();
     let mut blocks: Vec<[i32; 3]> = points.iter().map(|p| block_of(p).to_array()).collect();
     blocks.sort_unstable();
     blocks.dedup();
     let mut sum = Probe::default();
     for some in spread(blocks.len()).chunks(AT_ONCE) {
         let made = parallel::map_list(some, |_, &n| {
-            block(run, &regions, &whole, IVec3::from(blocks[n]), cancelled)
+            block(input, &whole, IVec3::from(blocks[n]), cancelled)
         });
         for one in made.into_iter().collect::<Option<Vec<_>>>()? {
             sum = Probe {
@@ -109,13 +173,13 @@ fn spread(among: usize) -> Vec<usize> {
 
 /// One block, counted by its place among all.
 fn block(
-    run: &Run,
-    regions: &Regions,
+    input: &BlocksInput,
     whole: &Grid,
     at: IVec3,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Probe> {
-    let (step, recipe) = (run.step, run.recipe);
+    let (run, BlocksOf { step, reduce_mm, rounds, .. }) = (&input.run, &input.of);
+    let step = *step;
     let low = at.as_dvec3() * INNER as f64 - AROUND as f64;
     let grid = Grid {
         origin: whole.origin + step * low,
@@ -126,30 +190,25 @@ fn block(
         min: grid.at(AROUND, AROUND, AROUND),
         max: grid.at(AROUND + INNER, AROUND + INNER, AROUND + INNER),
     };
-    let zoned = Zoned::sample(run.part, regions, grid, cancelled)?;
-    let shape = run.shape(&zoned, regions, Selection::All);
+    let zoned = Zoned::sample(run.part, &run.regions, grid, cancelled)?;
+    let zones = ZonesOnGrid { regions: run.regions.clone(), zoned };
+    let shape = composed(run.part, &zones, run.fillings, run.ties);
     let mut signs = shape.signs();
     let mut smooth = shape.smooth().into_owned();
-    clear_rim(&mut signs, &zoned.grid);
-    clear_rim(&mut smooth, &zoned.grid);
-    let cut_off = CutOff { shape: &shape, last: zoned.grid.size - 1 };
-    let mut mesh =
-        polygonise(&zoned.grid, &signs, Some(&smooth), &cut_off, Care::Quick, cancelled)?;
+    let grid = &zones.zoned.grid;
+    clear_rim(&mut signs, grid);
+    clear_rim(&mut smooth, grid);
+    let cut_off = CutOff { shape: &shape, last: grid.size - 1 };
+    let mut mesh = polygonise(grid, &signs, Some(&smooth), &cut_off, Care::Quick, cancelled)?;
     let owners: Vec<_> = mesh.points.iter().map(|&p| shape.owner(p)).collect();
     let exact = shape.all_on_exact(&mesh.points);
-    let rounds = smoothing_rounds(recipe.mesh.smoothing, step, step);
-    if rounds > 0 {
-        smooth_lattice(&mut mesh, &owners, &exact, rounds, cancelled);
+    if *rounds > 0 {
+        smooth_lattice(&mut mesh, &owners, &exact, *rounds, cancelled);
     }
     let labels: Vec<u8> = owners.iter().map(|owner| *owner as u8).collect();
     let faithful = (&exact[..], faithful(step));
-    let options = ReduceOptions {
-        error: recipe.mesh.reduce_mm,
-        labels: Some(&labels),
-        faithful,
-        kept: &[],
-        cancelled,
-    };
+    let options =
+        ReduceOptions { error: *reduce_mm, labels: Some(&labels), faithful, kept: &[], cancelled };
     let left = within(&reduce(&mesh, &options).mesh, &inner).len();
     let raw = within(&mesh, &inner);
     let area = raw.iter().map(|&t| 0.5 * mesh.area_vector(t).length()).sum();
@@ -209,8 +268,7 @@ fn clear_rim(signs: &mut Bits, grid: &Grid) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::pipeline::estimate::Known;
-    use crate::pipeline::{plain, plan, Pipeline, Quality, Unwatched};
+    use crate::pipeline::{plain, Pipeline};
     use ulmix_part::sample::scatter;
     use ulmix_part::Part;
     use ulmix_recipe::{Kind, Recipe, Role, SurfaceKind};
@@ -220,16 +278,10 @@ mod tests {
         let mut r = plain(part, Kind::Surface(SurfaceKind::Gyroid), 10.0, 1.5);
         r.mesh.step_mm = Some(step);
         change(&mut r);
-        let pipeline = Pipeline::new(0);
-        let bare = pipeline.bare_of_all(part, &r, true, &Unwatched).unwrap();
-        let (linked, key) = pipeline.linked(part, &r, true, &Unwatched).unwrap();
-        let thick = pipeline.thicken(part, &r, &bare, &linked, true, &Unwatched).unwrap();
-        let known = Known { part, recipe: &r, linked: &linked, key: &key };
-        let cost = pipeline.corrected(&known, Found::default());
-        let run = thick.run(part, &r, Quality::Final, step, &cost);
-        let (_, zones, _) =
-            pipeline.zones(part, &r, plan::survey_step(part), 0.0, Vec::new(), &Unwatched).unwrap();
-        probe(&run, &scatter(&zones.inside, &zones.grid, 60_000), &|| false).unwrap()
+        Pipeline::new(0).probed(part, &r, &|input| {
+            let zoned = &input.run.survey.zoned;
+            probe(input, &scatter(&zoned.inside, &zoned.grid, SURVEYED), &|| false).unwrap()
+        })
     }
 
     fn cuboid(size: DVec3) -> Part {

@@ -1,34 +1,111 @@
-//! The surface of a final mesh, made and reduced a stretch of layers at a time: memory follows what
-//! is left, not what the grid gives.
+//! The surface of a shape. That of a draft is as the grid gives it. That of a final mesh is made
+//! and reduced a stretch of layers at a time: memory follows what is left, not what the grid gives.
 
 use super::finish::{faithful, smooth_lattice};
+use super::shape::LazyShape;
+use super::{or_cancelled, Keyed, Made, StageInput};
 use crate::compose::Composed;
+use crate::error::RunError;
+use crate::watch::{Stage, Watch};
+use serde::Serialize;
+use std::rc::Rc;
+use std::sync::Arc;
 use ulmix_field::grid::Bits;
-use ulmix_field::polygonise::{polygonise_stretch, stretches, Care};
+use ulmix_field::polygonise::{polygonise, polygonise_stretch, stretches, Care};
 use ulmix_mesh::reduce::{points_within, Gathered, Reducer, Stretch};
-use ulmix_mesh::{parallel, Bounds};
+use ulmix_mesh::{parallel, Bounds, TriMesh};
 
 /// Triangles of a stretch, where nothing else is asked for.
-pub(super) const STRETCH: u64 = 800_000;
+pub(crate) const STRETCH: u64 = 800_000;
 
-/// What a surface is made from.
-pub(super) struct SurfaceSource<'a> {
-    pub signs: &'a Bits,
-    /// Where a smooth field alone decides, if somewhere.
-    pub smooth: Option<&'a Bits>,
-    pub shape: &'a Composed<'a>,
+/// What the surface of a draft follows from.
+#[derive(Serialize)]
+pub(crate) struct DraftSurfaceInput<'a> {
+    pub shape: Keyed<Rc<LazyShape<'a>>>,
+    pub signs: Keyed<Arc<Bits>>,
+    /// Every place is looked at by itself, for struts with sharp edges.
+    pub sharp: bool,
+}
+
+impl StageInput for DraftSurfaceInput<'_> {
+    type Output = TriMesh;
+    const NAME: &'static str = "draft surface";
+    const STAGE: Stage = Stage::Surface;
+
+    fn compute(self, watch: &dyn Watch) -> Result<Made<TriMesh>, RunError> {
+        let shape = self.shape.composed();
+        let smooth = (!self.sharp).then(|| self.shape.smooth());
+        let cancelled = || watch.cancelled();
+        let grid = &shape.zoned.grid;
+        let mesh =
+            or_cancelled(polygonise(grid, &self.signs, smooth, shape, Care::Quick, &cancelled))?;
+        let bytes = mesh_bytes(&mesh);
+        Ok(Made::new(mesh, bytes))
+    }
+}
+
+/// What the reduced surface of a final mesh follows from.
+#[derive(Clone, Serialize)]
+pub(crate) struct ReducedSurfaceInput<'a> {
+    pub shape: Keyed<Rc<LazyShape<'a>>>,
+    pub signs: Keyed<Arc<Bits>>,
+    /// Every place is looked at by itself, for struts with sharp edges.
+    pub sharp: bool,
     /// Greatest deviation that reduction may cause. mm.
     pub reduce_mm: f64,
     /// Rounds in which the lattice is smoothed before.
     pub rounds: usize,
+}
+
+impl ReducedSurfaceInput<'_> {
+    /// The surface with the grid's own triangles kept in some boxes.
+    pub(crate) fn keeping(&self, kept: &[Bounds], watch: &dyn Watch) -> Option<Gathered> {
+        let source = SurfaceSource {
+            signs: &self.signs,
+            smooth: (!self.sharp).then(|| self.shape.smooth()),
+            shape: self.shape.composed(),
+            reduce_mm: self.reduce_mm,
+            rounds: self.rounds,
+            stretch: STRETCH,
+        };
+        source.surface(kept, &|| watch.freed(), &|| watch.cancelled())
+    }
+}
+
+impl StageInput for ReducedSurfaceInput<'_> {
+    type Output = Gathered;
+    const NAME: &'static str = "reduced surface";
+    const STAGE: Stage = Stage::Surface;
+
+    fn compute(self, watch: &dyn Watch) -> Result<Made<Gathered>, RunError> {
+        let surface = or_cancelled(self.keeping(&[], watch))?;
+        let bytes = mesh_bytes(&surface.mesh) + 2 * surface.labels.len();
+        Ok(Made::new(surface, bytes))
+    }
+}
+
+fn mesh_bytes(m: &TriMesh) -> usize {
+    m.points.len() * 24 + m.triangles.len() * 12
+}
+
+/// What a surface is made from.
+struct SurfaceSource<'a> {
+    signs: &'a Bits,
+    /// Where a smooth field alone decides, if somewhere.
+    smooth: Option<&'a Bits>,
+    shape: &'a Composed<'a>,
+    /// Greatest deviation that reduction may cause. mm.
+    reduce_mm: f64,
+    /// Rounds in which the lattice is smoothed before.
+    rounds: usize,
     /// Triangles of a stretch as the grid gives them, about.
-    pub stretch: u64,
+    stretch: u64,
 }
 
 impl SurfaceSource<'_> {
     /// The reduced surface; in boxes the grid's triangles stay. `freed` is called where much memory
     /// is free again. `None` when cancelled.
-    pub(super) fn surface(
+    fn surface(
         &self,
         kept: &[Bounds],
         freed: &dyn Fn(),

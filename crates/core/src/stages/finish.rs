@@ -1,11 +1,18 @@
-//! From the reduced surface to the mesh that is exported: crumbs removed, rounded to what files
+//! From the surface to the mesh that is shown or exported: crumbs removed, rounded to what files
 //! hold, with a role and a shade for every point.
 
+use super::shape::LazyShape;
+use super::surface::ReducedSurfaceInput;
+use super::{or_cancelled, Keyed, Made, StageInput};
 use crate::compose::{Composed, Owner, Selection};
+use crate::error::RunError;
 use crate::result::{Apart, Crumbs, FinishedMesh, Removed, LISTED};
 use crate::stand::Placing;
+use crate::watch::{Stage, Watch};
 use glam::DVec3;
 use serde::Serialize;
+use std::rc::Rc;
+use std::sync::Arc;
 use ulmix_field::grid::Bits;
 use ulmix_field::occlusion;
 use ulmix_field::polygonise::hold::drawn_in;
@@ -17,8 +24,86 @@ use ulmix_mesh::untangle::{around, round_to_f32, untangle, Room, KEPT_AROUND};
 use ulmix_mesh::{parallel, Bounds, TriMesh};
 use ulmix_recipe::Stand;
 
+/// What the mesh of a draft follows from.
+#[derive(Serialize)]
+pub(crate) struct DraftInput<'a> {
+    pub surface: Keyed<Arc<TriMesh>>,
+    pub shape: Keyed<Rc<LazyShape<'a>>>,
+    pub signs: Keyed<Arc<Bits>>,
+    /// Rounds in which the lattice is smoothed.
+    pub rounds: usize,
+}
+
+impl StageInput for DraftInput<'_> {
+    type Output = FinishedMesh;
+    const NAME: &'static str = "draft";
+    const STAGE: Stage = Stage::Finish;
+
+    fn compute(self, watch: &dyn Watch) -> Result<Made<FinishedMesh>, RunError> {
+        let DraftInput { surface, shape, signs, rounds } = self;
+        let cancelled = || watch.cancelled();
+        let made = draft(&surface, &signs, shape.composed(), rounds, &cancelled);
+        or_cancelled(made).map(weighed)
+    }
+}
+
+/// What a final mesh follows from.
+#[derive(Serialize)]
+pub(crate) struct FinishInput<'a> {
+    pub surface: Keyed<Arc<Gathered>>,
+    /// Where its triangles cross, the surface is made again with more of the grid's triangles.
+    pub source: ReducedSurfaceInput<'a>,
+    /// Loose pieces smaller than this are removed. mm³.
+    pub crumb_mm3: f64,
+    /// Absent: files keep the part's own place.
+    pub stand: Option<Stand>,
+}
+
+impl StageInput for FinishInput<'_> {
+    type Output = FinishedMesh;
+    const NAME: &'static str = "finish";
+    const STAGE: Stage = Stage::Finish;
+
+    fn compute(self, watch: &dyn Watch) -> Result<Made<FinishedMesh>, RunError> {
+        let FinishInput { surface, source, crumb_mm3, stand } = self;
+        let again = |kept: &[Bounds]| source.keeping(kept, watch);
+        let settings = FinishSettings { reduce_mm: source.reduce_mm, crumb_mm3, stand };
+        // Copied only where the cache keeps it.
+        let surface = Arc::unwrap_or_clone(surface.value);
+        let made = finish(surface, &again, &source.signs, source.shape.composed(), settings);
+        or_cancelled(made).map(weighed)
+    }
+}
+
+/// What lattice and solids as two bodies follow from.
+#[derive(Serialize)]
+pub(crate) struct TogetherInput<'a> {
+    pub lattice: Keyed<Arc<FinishedMesh>>,
+    pub solids: Keyed<Arc<FinishedMesh>>,
+    /// The shapes of lattice and solids, where they overlap.
+    pub overlapping: Option<[Keyed<Rc<LazyShape<'a>>>; 2]>,
+    pub stand: Option<Stand>,
+}
+
+impl StageInput for TogetherInput<'_> {
+    type Output = FinishedMesh;
+    const NAME: &'static str = "apart";
+    const STAGE: Stage = Stage::Finish;
+
+    fn compute(self, _: &dyn Watch) -> Result<Made<FinishedMesh>, RunError> {
+        let TogetherInput { lattice, solids, overlapping, stand } = self;
+        let shared = overlapping.map_or(0.0, |[lattice, solids]| solids.shared_with(&lattice));
+        Ok(weighed(together(&lattice, &solids, shared, stand.as_ref())))
+    }
+}
+
+fn weighed(mesh: FinishedMesh) -> Made<FinishedMesh> {
+    let bytes = mesh.bytes();
+    Made::new(mesh, bytes)
+}
+
 /// Lattice and solids as bodies of their own in one mesh. They stand on a bed together.
-pub fn together(
+fn together(
     lattice: &FinishedMesh,
     solids: &FinishedMesh,
     shared_mm3: f64,
@@ -48,18 +133,17 @@ pub fn together(
 }
 
 /// What the last steps of a final mesh follow.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
-pub struct FinishSettings {
+#[derive(Clone, Copy)]
+struct FinishSettings {
     /// Greatest deviation that reduction may cause. mm.
-    pub reduce_mm: f64,
+    reduce_mm: f64,
     /// Loose pieces smaller than this are removed. mm³.
-    pub crumb_mm3: f64,
-    /// Absent: files keep the part's own place.
-    pub stand: Option<Stand>,
+    crumb_mm3: f64,
+    stand: Option<Stand>,
 }
 
 /// A draft: the mesh as it is, or smoothed in so many `rounds`. `None` when cancelled.
-pub fn draft(
+fn draft(
     raw: &TriMesh,
     signs: &Bits,
     shape: &Composed,
@@ -93,7 +177,7 @@ pub fn draft(
 
 /// The exported mesh, from its surface as reduced; `again` gives that with more of the raw surface
 /// kept, in boxes. `None` when cancelled.
-pub fn finish(
+fn finish(
     surface: Gathered,
     again: &dyn Fn(&[Bounds]) -> Option<Gathered>,
     signs: &Bits,
@@ -117,7 +201,7 @@ pub fn finish(
 }
 
 /// Smooths the lattice; solids, skins and the part's own faces stay.
-pub fn smooth_lattice(
+pub(crate) fn smooth_lattice(
     mesh: &mut TriMesh,
     owners: &[Owner],
     on_exact: &[bool],
@@ -243,7 +327,7 @@ fn settled_surface(
 }
 
 /// How far the part's own faces and edges may move where the grid has this step. mm.
-pub fn faithful(step: f64) -> f64 {
+pub(crate) fn faithful(step: f64) -> f64 {
     0.008 * step
 }
 

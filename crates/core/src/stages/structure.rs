@@ -1,0 +1,69 @@
+//! A filling's structure as it lies in the part, before it has thickness.
+
+use super::{or_cancelled, Keyed, Made, StageInput};
+use crate::error::RunError;
+use crate::watch::{Stage, Watch};
+use serde::Serialize;
+use std::sync::Arc;
+use ulmix_lattice::course::Rows;
+use ulmix_lattice::finer::{self, Site};
+use ulmix_lattice::relaxing::RelaxationCache;
+use ulmix_lattice::{make, taper, BareStructure};
+use ulmix_part::Part;
+use ulmix_recipe::{Filling, Joins, Kind, Place, Recipe, Structure};
+
+/// What a structure follows from.
+#[derive(Serialize)]
+pub(crate) struct StructureInput<'a> {
+    pub part: Keyed<&'a Part>,
+    pub structure: &'a Structure,
+    /// Where the structure ends changes nothing yet: it never stands proud here.
+    joins: Joins,
+    /// Places around which cells are smaller, and toward which struts are thicker.
+    finer: Vec<&'a Place>,
+    thicker: Vec<&'a Place>,
+    /// A foam sheet that is not wholly relaxed will do.
+    draft: bool,
+    /// States of relaxation to go on from; the result is the same without them.
+    #[serde(skip)]
+    pub relaxed: &'a dyn RelaxationCache,
+}
+
+impl<'a> StructureInput<'a> {
+    /// The input of a filling of a recipe.
+    pub(crate) fn new(
+        part: &'a Part,
+        recipe: &'a Recipe,
+        filling: &Filling<'a>,
+        draft: bool,
+        relaxed: &'a dyn RelaxationCache,
+    ) -> StructureInput<'a> {
+        let Filling { structure, joins, .. } = *filling;
+        StructureInput {
+            part: part.into(),
+            structure,
+            joins: Joins { proud: false, ..joins },
+            finer: finer::marked(&recipe.zones, structure.finer()),
+            thicker: taper::marked(&recipe.zones, joins.taper),
+            // All others are the same in both.
+            draft: draft && matches!(structure.kind(), Kind::Foam(_)),
+            relaxed,
+        }
+    }
+}
+
+impl StageInput for StructureInput<'_> {
+    type Output = Arc<dyn BareStructure>;
+    const NAME: &'static str = "structure";
+    const STAGE: Stage = Stage::Skeleton;
+
+    fn compute(self, watch: &dyn Watch) -> Result<Made<Self::Output>, RunError> {
+        let StructureInput { part, structure, joins, finer, thicker, draft, relaxed } = self;
+        Rows::few_enough(&part, structure)?;
+        make::few_enough(&part, structure, joins)?;
+        let site = Site { part: &part, finer: &finer, thicker: &thicker, draft, relaxed };
+        let bare = or_cancelled(make::structure(site, structure, joins, &|| watch.cancelled()))?;
+        let bytes = bare.bytes();
+        Ok(Made::new(bare, bytes))
+    }
+}
