@@ -5,6 +5,7 @@
 
 use crate::{make, Lattice};
 use glam::DVec3;
+use ulmix_mesh::thumbnail::{EYE, LIGHT, MATERIAL};
 use ulmix_mesh::{parallel, TriMesh};
 use ulmix_part::Part;
 use ulmix_recipe::{CellPattern, Joins, OwnCellPattern, Pattern, Structure};
@@ -14,10 +15,6 @@ const HALF: f64 = 1.12;
 const HALF_OPEN: f64 = 1.5;
 /// Lines of sight per pixel, along each side.
 const FINE: u32 = 2;
-/// The material's colour, and the light, which comes from the upper left.
-const MATERIAL: DVec3 = DVec3::new(216.0, 194.0, 154.0);
-const LIGHT: DVec3 = DVec3::new(-0.25, -0.55, 0.8);
-const EYE: DVec3 = DVec3::new(0.62, -1.0, 0.72);
 
 /// `size` × `size` pixels, red, green, blue and opacity of each, top row first. `None` when the
 /// structure cannot be made.

@@ -22,6 +22,8 @@
 //! | [`crossing`] | self-crossing triangles, with exact predicates |
 //! | [`untangle`] | meshes as files hold them, and the few triangles that cross there |
 //! | [`thickness`] | wall thickness by the shrinking ball |
+//! | [`thumbnail`] | a small picture of a mesh |
+//! | [`thumbnail`] | a small picture of a mesh |
 //! | [`reduce`] | fewer triangles within an error bound, still closed and manifold |
 //! | [`remesh`] | triangles of one size, sharp edges and rims kept |
 //! | [`smooth`] | short waves damped, the volume kept |
@@ -48,6 +50,7 @@ pub mod shading;
 pub mod shell;
 pub mod smooth;
 pub mod thickness;
+pub mod thumbnail;
 pub mod topology;
 pub mod trimesh;
 pub mod untangle;

@@ -1,6 +1,6 @@
 //! The OpenAPI document: derived from the types, and completed with what holds for every operation.
 
-use super::{exports, given, picking, projects, runs, structures, uploads};
+use super::{exports, given, picking, pictures, projects, runs, structures, uploads};
 use axum::http::StatusCode;
 use serde_json::{json, Map, Value};
 use utoipa::OpenApi;
@@ -43,6 +43,8 @@ use utoipa::OpenApi;
         exports::recipe,
         exports::part,
         structures::structure_picture,
+        pictures::reedling_picture,
+        pictures::shape_picture,
         structures::pattern_of_kind,
         picking::within,
         picking::loops,

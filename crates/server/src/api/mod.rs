@@ -7,7 +7,7 @@
 //! | [`runs`] | drafts, final runs, pictures, events |
 //! | [`exports`] | files to take away: meshes, recipe, part |
 //! | [`given`] | seed points and struts from files |
-//! | [`structures`] | small pictures of structures |
+//! | [`structures`], [`pictures`] | small pictures of structures, and of parts and shapes to begin with |
 //! | `picking` | faces, loops of edges, what lies in a zone or body |
 //!
 //! `document` tells all of it; `extract` reads what requests bring; `work` runs what takes long;
@@ -18,6 +18,7 @@ pub mod exports;
 mod extract;
 pub mod given;
 mod picking;
+pub mod pictures;
 mod projects;
 pub mod runs;
 pub mod shared;
@@ -106,6 +107,8 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/recipe.json", get(exports::recipe))
         .route("/api/projects/{id}/part", get(exports::part))
         .route("/api/exports/{id}/{file}", get(exports::download))
+        .route("/api/reedling/{part}/picture", get(pictures::reedling_picture))
+        .route("/api/shapes/{number}/picture", get(pictures::shape_picture))
         .route("/api/structures/{kind}/picture", get(structures::structure_picture))
         .route("/api/structures/{kind}/pattern", post(structures::pattern_of_kind))
         .route("/api/points", post(given::points).layer(DefaultBodyLimit::max(16 << 20)))

@@ -1,10 +1,11 @@
 //! Small pictures of structures to choose from.
 
 use super::extract::{JsonBody, Path, Query};
+use super::pictures;
 use super::work::blocking;
 use crate::problem::{Answer, Problem};
 
-use axum::http::{header, StatusCode};
+use axum::http::StatusCode;
 use axum::response::IntoResponse;
 use axum::Json;
 use serde::Deserialize;
@@ -103,22 +104,8 @@ pub async fn structure_picture(
         let pixels = thumbnail(&structure, joins, look.thickness, SIZE).ok_or_else(|| {
             refuse("That structure cannot be drawn.", "Choose another cell size.")
         })?;
-        let mut out = Vec::new();
-        let mut encoder = png::Encoder::new(&mut out, SIZE, SIZE);
-        encoder.set_color(png::ColorType::Rgba);
-        encoder
-            .write_header()
-            .and_then(|mut w| w.write_image_data(&pixels))
-            .map_err(Problem::internal)?;
-        Ok(out)
+        pictures::png(&pixels, [SIZE, SIZE])
     })
     .await?;
-    // What it shows is all in its address.
-    Ok((
-        [
-            (header::CONTENT_TYPE, "image/png"),
-            (header::CACHE_CONTROL, "private, max-age=31536000, immutable"),
-        ],
-        png,
-    ))
+    Ok(pictures::unchanging(png))
 }
