@@ -6,6 +6,7 @@
 
 use crate::grid::{Bits, Grid};
 use glam::DVec3;
+use ulmix_mesh::groups::corners_at_points;
 use ulmix_mesh::{parallel, TriMesh};
 
 /// Distances along a direction, in steps of the grid.
@@ -35,6 +36,45 @@ pub fn openness(mesh: &TriMesh, grid: &Grid, signs: &Bits) -> Vec<u8> {
             255
         }
     })
+}
+
+/// Rounds in which the openness of neighbouring points is evened.
+const ROUNDS: usize = 10;
+
+/// Openness that passes smoothly from point to point of large faces: their points are far apart, and
+/// what lies beside one of them would show as a streak across all of the face. Only points that are
+/// on such faces change, toward the mean of their neighbours there, of which near ones count more.
+pub fn evened(
+    mesh: &TriMesh,
+    openness: Vec<u8>,
+    on_face: &(dyn Fn(usize) -> bool + Sync),
+) -> Vec<u8> {
+    let corners = corners_at_points(mesh);
+    let mut values: Vec<f32> = openness.iter().map(|v| *v as f32).collect();
+    for _ in 0..ROUNDS {
+        values = parallel::map(values.len(), |v| {
+            if !on_face(v) {
+                return values[v];
+            }
+            let (mut sum, mut weight) = (0.0, 0.0);
+            for &corner in corners.get(v) {
+                let triangle = mesh.triangles[corner as usize / 3];
+                for other in
+                    triangle.into_iter().map(|p| p as usize).filter(|&o| o != v && on_face(o))
+                {
+                    let near = 1.0 / (mesh.points[v].distance(mesh.points[other]) as f32).max(1e-6);
+                    sum += near * values[other];
+                    weight += near;
+                }
+            }
+            if weight > 0.0 {
+                0.5 * (values[v] + sum / weight)
+            } else {
+                values[v]
+            }
+        });
+    }
+    values.into_iter().map(|v| v.round() as u8).collect()
 }
 
 /// The border of the grid is outside, so clamping to it answers "open" for what lies beyond.
@@ -80,5 +120,21 @@ mod tests {
         let flat = openness(&up(8.0, 8.0, 20.0), &grid, &bits)[0];
         let pit = openness(&up(20.0, 20.0, 8.0), &grid, &bits)[0];
         assert!(flat > 235 && pit < 140, "{flat} {pit}");
+    }
+
+    #[test]
+    fn evening_keeps_what_is_even_and_what_lies_beside_large_faces() {
+        let mesh = TriMesh::sphere(4.0, 3);
+        let points = mesh.points.len();
+        assert_eq!(evened(&mesh, vec![90; points], &|_| true), vec![90; points]);
+        let uneven: Vec<u8> = (0..points).map(|v| if v % 2 == 0 { 40 } else { 200 }).collect();
+        let upper = |v: usize| mesh.points[v].z > 0.0;
+        let even = evened(&mesh, uneven.clone(), &upper);
+        let spread = |values: &[u8]| {
+            let of = (0..points).filter(|v| mesh.points[*v].z > 1.0).map(|v| values[v]);
+            of.clone().max().unwrap() - of.min().unwrap()
+        };
+        assert!(spread(&even) * 3 < spread(&uneven), "{} of {}", spread(&even), spread(&uneven));
+        assert!((0..points).all(|v| upper(v) || even[v] == uneven[v]));
     }
 }

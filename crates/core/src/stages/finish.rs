@@ -13,7 +13,7 @@ use glam::DVec3;
 use serde::Serialize;
 use std::rc::Rc;
 use std::sync::Arc;
-use ulmix_field::grid::Bits;
+use ulmix_field::grid::{Bits, Grid};
 use ulmix_field::occlusion;
 use ulmix_field::polygonise::hold::drawn_in;
 use ulmix_field::polygonise::Shape;
@@ -160,7 +160,7 @@ fn draft(
         let on_exact = shape.all_on_exact(&raw.points);
         smooth_lattice(&mut mesh, &owners, &on_exact, rounds, cancelled);
     }
-    let openness = occlusion::openness(&mesh, &shape.zoned.grid, signs);
+    let openness = openness(&mesh, &owners, &shape.zoned.grid, signs);
     let raw_triangles = raw.triangles.len();
     let crumbs = Crumbs::default();
     Some(FinishedMesh {
@@ -187,7 +187,7 @@ fn finish(
     let raw_triangles = surface.raw_triangles;
     let Done { mesh, owners, crumbs, crossings, placing } =
         settled_surface(surface, again, shape, settings)?;
-    let openness = occlusion::openness(&mesh, &shape.zoned.grid, signs);
+    let openness = openness(&mesh, &owners, &shape.zoned.grid, signs);
     Some(FinishedMesh {
         openness,
         owners,
@@ -198,6 +198,12 @@ fn finish(
         apart: None,
         placing,
     })
+}
+
+/// How open every point is, for the picture's shade; smooth on solids and skins.
+fn openness(mesh: &TriMesh, owners: &[Owner], grid: &Grid, signs: &Bits) -> Vec<u8> {
+    let openness = occlusion::openness(mesh, grid, signs);
+    occlusion::evened(mesh, openness, &|v| owners[v] != Owner::Fill)
 }
 
 /// Smooths the lattice; solids, skins and the part's own faces stay.

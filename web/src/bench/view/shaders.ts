@@ -108,8 +108,13 @@ const fragment = /* glsl */ `
     if (besideAlone(vWorld)) discard;
     if (cutting && dot(vWorld, cut.xyz) > cut.w) discard;
     vec3 base = vRole < 0.5 ? fill : vRole < 1.5 ? skin : solid;
-    if (onlyPosts && vRole > 0.01) base = inPost(vWorld, slack) ? solid : hasSkin && vRole > 0.5 ? skin : fill;
-    if (colourBy == 1) base = ramped(vThickness);
+    float kept = smoothstep(1.2, 1.8, vRole);
+    if (onlyPosts && vRole > 0.01) {
+      kept = inPost(vWorld, slack) ? 1.0 : 0.0;
+      base = kept > 0.5 ? solid : hasSkin && vRole > 0.5 ? skin : fill;
+    }
+    // How thick a kept solid is cannot be told at a point of it.
+    if (colourBy == 1) base = mix(ramped(vThickness), solid, kept);
     if (!gl_FrontFacing) {
       // The place on the cut that is looked at, in front of the back face.
       vec3 ray = vWorld - eye;
@@ -126,7 +131,9 @@ const fragment = /* glsl */ `
     }
     vec3 n = normalize(vNormal);
     vec3 toEye = normalize(eye - vWorld);
-    float open = mix(0.22, 1.0, smoothstep(0.0, 0.95, vOpen));
+    // Points of large faces are far apart: a shade that is baked into them says less there.
+    float baked = mix(vOpen, 1.0, 0.55 * kept);
+    float open = mix(0.22, 1.0, smoothstep(0.0, 0.95, baked));
     float above = 0.5 + 0.5 * dot(n, up);
     vec3 ambient = mix(vec3(0.40, 0.41, 0.43), vec3(0.80, 0.82, 0.83), above) * open;
     float direct = max(dot(n, key), 0.0) * mix(0.35, 1.0, open);
