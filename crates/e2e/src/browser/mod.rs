@@ -1,5 +1,6 @@
 //! One browser and one server for a journey, and the few things a person does.
 
+mod axe;
 pub mod leaving;
 
 use fantoccini::actions::{InputSource, MouseActions, PointerAction, MOUSE_BUTTON_LEFT};
@@ -117,6 +118,7 @@ impl Bench {
             "--disable-background-networking",
             "--disable-component-update",
             "--disable-sync",
+            "--force-prefers-reduced-motion",
             "--use-angle=swiftshader",
             "--enable-unsafe-swiftshader",
             "--window-size=1280,939",
@@ -377,6 +379,18 @@ impl Bench {
     /// Types keys into the first element that this selector finds.
     pub async fn press(&self, css: &str, keys: &str) {
         self.client.find(Locator::Css(css)).await.unwrap().send_keys(keys).await.unwrap();
+    }
+
+    /// Presses a key where the focus is, by its name or its character.
+    pub async fn key(&self, name: &str) {
+        let code = match name {
+            "Tab" => "\u{E004}",
+            "Enter" => "\u{E007}",
+            "Escape" => "\u{E00C}",
+            "ArrowRight" => "\u{E014}",
+            character => character,
+        };
+        self.client.active_element().await.unwrap().send_keys(code).await.unwrap();
     }
 
     /// Types a value over the old one and confirms it.
