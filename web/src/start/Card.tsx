@@ -3,7 +3,7 @@ import { Popconfirm } from 'antd'
 import { useState } from 'react'
 import { api, type ProjectCard } from '../api/client'
 import { ago, mass, percent, size, volume } from '../shared/format'
-import { Link } from '../shared/Link'
+import { Link } from 'wouter'
 
 /** A figure in words, if it is known. */
 const told = <T,>(value: T | null | undefined, words: (value: T) => string) =>

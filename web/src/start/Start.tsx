@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from 'react'
 import { api, Refused, type NewProject, type Upload } from '../api/client'
 import { FileField } from '../shared/FileField'
 import { Header } from '../shared/Header'
-import { go } from '../shared/place'
+import { useLocation } from 'wouter'
 import { UnitDialog, type Unit } from '../shared/UnitDialog'
 import { Card } from './Card'
 import './start.css'
@@ -14,6 +14,7 @@ const words = (e: unknown) =>
 const megabytes = (bytes: number) => Math.round(bytes / 1048576)
 
 export function Start() {
+  const [, go] = useLocation()
   const { message } = AntApp.useApp()
   const queries = useQueryClient()
   const projects = useQuery({ queryKey: ['projects'], queryFn: api.projects })
@@ -89,11 +90,13 @@ export function Start() {
       <main>
         <section className={over ? 'begin over' : 'begin'}>
           <div className="drop">
-            <h1>Make a part lighter</h1>
-            <p>
-              Drop an STL, 3MF, OBJ, PLY or GLB file anywhere on this page, or choose one. Several
-              at once become the bodies of one part.
-            </p>
+            <div>
+              <h1>Make a part lighter</h1>
+              <p>
+                Drop an STL, 3MF, OBJ, PLY or GLB file anywhere on this page, or choose one. Several
+                at once become the bodies of one part.
+              </p>
+            </div>
             <div className="row">
               <Button
                 type="primary"
@@ -116,32 +119,37 @@ export function Start() {
               </p>
             )}
           </div>
-          <div className="or">
-            <div>
-              <h3>Try a part of the Reedling buoy</h3>
-              <p className="muted">Each opens with a first recipe.</p>
-              <div className="shapes">
-                {options.data?.reedling.map((p) => (
-                  <Button
-                    key={p.part}
-                    title={p.words}
-                    onClick={() => void create({ from: 'reedling', part: p.part })}
-                  >
-                    {p.title}
-                  </Button>
-                ))}
-              </div>
+          <div className="from">
+            <h3>
+              Try a part of the Reedling buoy
+              <span className="muted small">Each opens with a first recipe.</span>
+            </h3>
+            <div className="beginnings">
+              {options.data?.reedling.map((p) => (
+                <Beginning
+                  key={p.part}
+                  title={p.title}
+                  words={p.words}
+                  picture={`/api/reedling/${p.part}/picture`}
+                  onBegin={() => void create({ from: 'reedling', part: p.part })}
+                />
+              ))}
             </div>
-            <div>
-              <h3>Begin with a shape</h3>
-              <p className="muted">Its dimensions stay editable on the bench.</p>
-              <div className="shapes">
-                {options.data?.shapes.map(({ title, shape }) => (
-                  <Button key={title} onClick={() => void create({ from: 'shape', shape })}>
-                    {title}
-                  </Button>
-                ))}
-              </div>
+          </div>
+          <div className="from">
+            <h3>
+              Begin with a shape
+              <span className="muted small">Its dimensions stay editable on the bench.</span>
+            </h3>
+            <div className="beginnings">
+              {options.data?.shapes.map(({ title, shape }, n) => (
+                <Beginning
+                  key={title}
+                  title={title}
+                  picture={`/api/shapes/${n}/picture`}
+                  onBegin={() => void create({ from: 'shape', shape })}
+                />
+              ))}
             </div>
           </div>
         </section>
@@ -173,5 +181,15 @@ export function Start() {
         />
       )}
     </div>
+  )
+}
+
+/** A part or a shape to begin with, as a picture of itself. */
+function Beginning(p: { title: string; words?: string; picture: string; onBegin: () => void }) {
+  return (
+    <button className="beginning" title={p.words} onClick={p.onBegin}>
+      <img src={p.picture} alt="" width={70} height={50} loading="lazy" />
+      <span>{p.title}</span>
+    </button>
   )
 }
