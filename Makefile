@@ -20,7 +20,7 @@ dev: web
 
 # The web app, from the lock file; built again only when something of it changed.
 web: web/dist/.built
-web/dist/.built: web/node_modules/.installed $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
+web/dist/.built: web/node_modules/.installed $(shell find web/src web/public docs/guide docs/screenshots -type f) web/index.html web/vite.config.ts web/tsconfig.json
 	cd web && npm run build --silent
 	touch $@
 web/node_modules/.installed: web/package.json web/package-lock.json

@@ -25,5 +25,9 @@ export default defineConfig({
     rollupOptions: { output: { manualChunks: { three: ['three'], antd: ['antd'] } } },
   },
   // The server compares Origin with Host: both pass as the browser sent them.
-  server: { proxy: { '/api': { target: 'http://127.0.0.1:7450', changeOrigin: false } } },
+  server: {
+    // The guide and its pictures lie beside the web app.
+    fs: { allow: ['..'] },
+    proxy: { '/api': { target: 'http://127.0.0.1:7450', changeOrigin: false } },
+  },
 })

@@ -8,8 +8,8 @@ import { App as AntApp, ConfigProvider } from 'antd'
 import { StrictMode, useEffect } from 'react'
 import { createRoot } from 'react-dom/client'
 import { Bench } from './bench/Bench'
-import { Stumbled } from './shared/Stumbled'
-import { usePlace } from './shared/place'
+import { Route, Switch } from 'wouter'
+import { ErrorBoundary } from './shared/ErrorBoundary'
 import { useMode } from './theme/mode'
 import { antTheme } from './theme/tokens'
 import { Start } from './start/Start'
@@ -19,9 +19,14 @@ const queries = new QueryClient({
 })
 
 function Pages() {
-  const place = usePlace()
-  const project = /^\/project\/([\w-]+)$/.exec(place)?.[1]
-  return project ? <Bench key={project} id={project} /> : <Start />
+  return (
+    <Switch>
+      <Route path="/project/:id">{({ id }) => <Bench key={id} id={id} />}</Route>
+      <Route>
+        <Start />
+      </Route>
+    </Switch>
+  )
 }
 
 function Root() {
@@ -37,9 +42,9 @@ function Root() {
   return (
     <ConfigProvider theme={antTheme(mode)}>
       <AntApp component={false} message={{ maxCount: 3 }}>
-        <Stumbled>
+        <ErrorBoundary>
           <Pages />
-        </Stumbled>
+        </ErrorBoundary>
       </AntApp>
     </ConfigProvider>
   )

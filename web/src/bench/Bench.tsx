@@ -2,13 +2,18 @@ import { Modal } from 'antd'
 import { useEffect, useState } from 'react'
 import { Header } from '../shared/Header'
 import { Ledger } from './ledger/Ledger'
+import { LiveRegion } from './LiveRegion'
 import { Steps } from './recipe/Steps'
 import { edit, listen, open, redo, undo, useBench } from './state'
 import { View } from './view/View'
 import './bench.css'
 
 export function Bench({ id }: { id: string }) {
-  const { project, recipe, offline, saving, problem } = useBench()
+  const project = useBench((b) => b.project)
+  const recipe = useBench((b) => b.recipe)
+  const offline = useBench((b) => b.offline)
+  const saving = useBench((b) => b.saving)
+  const problem = useBench((b) => b.problem)
   const [help, setHelp] = useState(false)
 
   useEffect(() => {
@@ -86,6 +91,7 @@ export function Bench({ id }: { id: string }) {
           ?
         </button>
       </Header>
+      <LiveRegion />
       {offline && (
         <div className="banner">
           Ulmix does not answer. Your last change is kept here and saved as soon as it is back.

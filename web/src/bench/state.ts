@@ -71,7 +71,7 @@ export interface Problem {
   hint: string
 }
 
-interface BenchState {
+export interface BenchState {
   project: Project | null
   /** The recipe on screen: ahead of the saved one while a value moves. */
   recipe: Recipe | null

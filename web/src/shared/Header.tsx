@@ -1,6 +1,6 @@
 import type { ReactNode } from 'react'
 import { useMode } from '../theme/mode'
-import { Link } from './Link'
+import { Link } from 'wouter'
 
 function Leaf() {
   return (

@@ -15,6 +15,18 @@ const light = {
   bad: '#B23A2E',
   viewTop: '#EDF1F0',
   viewBottom: '#CFD9D7',
+  /** Marks that stand on a colour of their own, with ink on them. */
+  look: '#D99A22',
+  onLook: '#22302B',
+  onBad: '#FFFFFF',
+  /** Lines of drawings on the material's colour. */
+  drawn: '#A98A56',
+  shadow: 'rgb(34 48 43 / 0.2)',
+  /** What lies lightly on the header, by how much it stands out. */
+  onHeader: 'rgb(255 255 255 / 0.12)',
+  onHeaderPointed: 'rgb(255 255 255 / 0.22)',
+  onHeaderLine: 'rgb(255 255 255 / 0.35)',
+  band: 'rgb(207 95 40 / 0.1)',
 }
 
 const dark: typeof light = {
@@ -31,6 +43,15 @@ const dark: typeof light = {
   bad: '#E5776A',
   viewTop: '#2C3533',
   viewBottom: '#1A2120',
+  look: '#D99A22',
+  onLook: '#22302B',
+  onBad: '#FFFFFF',
+  drawn: '#C9A66C',
+  shadow: 'rgb(0 0 0 / 0.4)',
+  onHeader: 'rgb(255 255 255 / 0.12)',
+  onHeaderPointed: 'rgb(255 255 255 / 0.22)',
+  onHeaderLine: 'rgb(255 255 255 / 0.35)',
+  band: 'rgb(233 129 75 / 0.14)',
 }
 
 export type Mode = 'light' | 'dark'
@@ -40,6 +61,30 @@ export const colours = (mode: Mode) => (mode === 'dark' ? dark : light)
 export const materials = { fill: '#D8C29A', skin: '#8FA3A0', solid: '#6F8BA0' }
 /** Cut faces where colours tell how thick walls are. */
 export const plainCut = '#C4BFB3'
+/** What is drawn into the picture beside the part, the same in both modes. */
+export const inPicture = {
+  /** Faces of the part while some are picked, and those that are. */
+  face: '#C6CCC8',
+  picked: light.ember,
+  loop: light.elm,
+  cutEdge: light.ember,
+  seedPoint: light.ember,
+  /** Directions of a sheet. */
+  u: light.ember,
+  v: light.elm,
+  onSign: '#FFFFFF',
+  mark: light.ember,
+  shade: '12, 20, 18',
+}
+/** Axes of the handle that moves things, and the axis that is pointed at. */
+export const handleColours = ['#B4532A', '#2F7F86', '#8A7A2E', light.ink] as const
+/** Struts by how they lie in the part. */
+export const strutColours = {
+  inside: materials.solid,
+  surface: '#D2A04A',
+  net: '#2F7A6A',
+  deadEnd: '#C2412D',
+}
 /** Ordered values, dark to warm. */
 export const scale = ['#173F5F', '#2F7F86', '#9DBE92', '#EBCB78', '#D8692B']
 
@@ -52,7 +97,7 @@ export function applyColours(mode: Mode) {
   const root = document.documentElement
   root.dataset.mode = mode
   root.style.colorScheme = mode
-  for (const [name, value] of Object.entries(colours(mode))) {
+  for (const [name, value] of Object.entries({ ...colours(mode), ...materials })) {
     root.style.setProperty(`--${name}`, value)
   }
 }

@@ -1,6 +1,6 @@
 import { InputNumber, Select } from 'antd'
 import { useQuery } from '@tanstack/react-query'
-import { api, type Recipe } from '../../api/client'
+import { api, type Recipe, type RunInfo } from '../../api/client'
 import { area, count, mass, mm, percent, seconds, volume } from '../../shared/format'
 import { CheckList } from '../recipe/Checks'
 import { leave } from '../recipe/NumberLine'
@@ -18,7 +18,9 @@ const stageNames: Record<string, string> = {
 }
 
 export function Ledger() {
-  const { picture, recipe, behind } = useBench()
+  const picture = useBench((b) => b.picture)
+  const recipe = useBench((b) => b.recipe)
+  const behind = useBench((b) => b.behind)
   const info = picture?.info
   if (!info || !recipe) return <aside className="ledger" aria-label="Numbers" />
   const r = info.report
@@ -64,7 +66,7 @@ export function Ledger() {
           {final
             ? 'of the final mesh'
             : behind
-              ? 'foreseen: the mesh waits'
+              ? 'estimated: the mesh waits'
               : 'draft: the final mesh settles it'}
         </span>
       </div>
@@ -94,18 +96,27 @@ export function Ledger() {
       ) : (
         <p className="muted">Made with the final mesh.</p>
       )}
-      <h3>
-        Last run <span className="figure muted">{seconds(info.seconds)}</span>
-      </h3>
+      <LastRun stages={info.stages} took={info.seconds} />
+    </aside>
+  )
+}
+
+/** How long the last run took: one line, which opens to its stages. */
+function LastRun({ stages, took }: { stages: RunInfo['stages']; took: number }) {
+  return (
+    <details className="lastrun">
+      <summary>
+        <h3>Last run</h3> <span className="figure muted">{seconds(took)}</span>
+      </summary>
       <dl className="facts stages" data-testid="stages">
-        {info.stages.map((s) => (
+        {stages.map((s) => (
           <div key={s.stage} data-stage={s.stage} data-cached={s.cached}>
             <dt>{stageNames[s.stage]}</dt>
             <dd className={s.cached ? 'muted' : ''}>{s.cached ? 'kept' : seconds(s.seconds)}</dd>
           </div>
         ))}
       </dl>
-    </aside>
+    </details>
   )
 }
 

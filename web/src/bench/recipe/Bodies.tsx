@@ -19,7 +19,8 @@ const withRole = (name: string, role: Role | typeof asPart) => (r: Recipe) => {
 
 /** The bodies of the part with their roles; more can be brought in, and the part's own file swapped. */
 export function Bodies() {
-  const { project, recipe } = useBench()
+  const project = useBench((b) => b.project)
+  const recipe = useBench((b) => b.recipe)
   const [wanted, setWanted] = useState<{ becomes: 'bodies' | 'part'; upload: Upload } | null>(null)
   const [reading, setReading] = useState(false)
   const picker = useRef<HTMLInputElement>(null)

@@ -14,8 +14,8 @@ export function ShowPlace({ place }: { place?: readonly number[] | null }) {
   )
 }
 
-export function checksSentence(final: RunInfo | null) {
-  const checks = final?.report.checks
+export function ChecksSentence() {
+  const checks = useBench((b) => b.project?.finished?.report.checks)
   if (!checks) return <>Made with the final mesh</>
   const open = checks.filter((c) => c.verdict !== 'pass')
   const [first] = open
@@ -88,7 +88,7 @@ export function CheckList({ checks, withHint }: { checks: readonly Check[]; with
 }
 
 export function Checks() {
-  const { project } = useBench()
+  const project = useBench((b) => b.project)
   const report = project?.finished?.report
   if (!report?.checks) {
     return (

@@ -1,13 +1,16 @@
+import { lazy, Suspense } from 'react'
 import { Button } from 'antd'
 import { count, mm } from '../../shared/format'
 import { edit } from '../state'
 import { useFilling } from './filling'
 import { Group } from './Group'
-import { LengthBars } from './LengthBars'
 import { ChoiceLine, SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
 import { cleanOf, withClean, type Clean } from './patternRules'
 import { Value } from './Value'
+
+// Charts are fetched with the first group that has one.
+const LengthBars = lazy(() => import('./LengthBars'))
 
 /** Halvings of struts that are curved: eight straight pieces look round. */
 const round = 3
@@ -29,7 +32,11 @@ export function CleanFields() {
   return (
     <>
       <Group name="Clean-up" sentence={words}>
-        {found?.lengths && <LengthBars lengths={found.lengths} weld={clean.weld * cell} />}
+        {found?.lengths && (
+          <Suspense fallback={<div className="lengths" />}>
+            <LengthBars lengths={found.lengths} weld={clean.weld * cell} />
+          </Suspense>
+        )}
         <Value
           label="Weld below"
           hint="share of a cell"

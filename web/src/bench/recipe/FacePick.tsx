@@ -17,7 +17,12 @@ const toolWords: Record<PickTool, string> = {
 
 /** Which faces a zone or skin has, and the ways to pick them in the picture. */
 export function FacePick({ of, faces }: { of: Chosen; faces: readonly FaceMark[] }) {
-  const { picking, pickTool, chosen, picture, recipe, faces: part } = useBench()
+  const picking = useBench((b) => b.picking)
+  const pickTool = useBench((b) => b.pickTool)
+  const chosen = useBench((b) => b.chosen)
+  const picture = useBench((b) => b.picture)
+  const recipe = useBench((b) => b.recipe)
+  const part = useBench((b) => b.faces)
   const [degrees, setDegrees] = useState(30)
   const mine = picking === 'faces' && chosen?.of === of.of && chosen.index === of.index
   const owners = {

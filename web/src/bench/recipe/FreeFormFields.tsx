@@ -6,7 +6,7 @@ import { Value } from './Value'
 
 /** A sheet by its control points: one is chosen in the picture and pulled there, or typed here. */
 export function FreeFormFields({ shape }: { shape: ShapeOf<'free_form'> }) {
-  const { control } = useBench()
+  const control = useBench((b) => b.control)
   const { across, points_mm: points } = shape
   const rows = points.length / across
   const n = Math.min(control, points.length - 1)

@@ -1,18 +1,21 @@
 import { Button, Input, Segmented, Select } from 'antd'
 import { useState } from 'react'
-import { api, Refused, type ExportReady, type FileKind, type RunInfo } from '../../api/client'
+import { api, Refused, type ExportReady, type FileKind } from '../../api/client'
 import { count } from '../../shared/format'
 import { startFinal, useBench, underWay } from '../state'
 import { CheckList } from './Checks'
 
-export function handoffSentence(final: RunInfo | null) {
+export function HandoffSentence() {
+  const final = useBench((b) => b.project?.finished)
   return final ? <>3MF or STL, read again and checked</> : <>Needs the final mesh</>
 }
 
 const megabytes = (n: number) => `${(n / 1e6).toFixed(n < 1e7 ? 2 : 1)} MB`
 
 export function Handoff() {
-  const { project, recipe, job } = useBench()
+  const project = useBench((b) => b.project)
+  const recipe = useBench((b) => b.recipe)
+  const job = useBench((b) => b.job)
   const [kind, setKind] = useState<FileKind>('3mf')
   const [name, setName] = useState<string | null>(null)
   const [chosen, setChosen] = useState<string | null>(null)

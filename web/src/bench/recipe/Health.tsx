@@ -75,7 +75,9 @@ const mendings: Mending[] = [
 
 /** What is wrong with the part, where, and what can be mended. The files stay as they are. */
 export function Health() {
-  const { project, recipe, moved } = useBench()
+  const project = useBench((b) => b.project)
+  const recipe = useBench((b) => b.recipe)
+  const moved = useBench((b) => b.moved)
   const id = project?.id ?? ''
   const part =
     project && JSON.stringify([project.recipe.part, project.part, project.recipe.material.name])

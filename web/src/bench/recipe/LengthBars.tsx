@@ -1,39 +1,50 @@
+import { Bar, BarChart, Cell, XAxis, YAxis } from 'recharts'
 import { mm } from '../../shared/format'
 
+/** Width and height of the chart, in pixels. */
+const [WIDE, HIGH] = [286, 92]
+
 /** How many struts are how long, those to be welded marked. */
-export function LengthBars({
+export default function LengthBars({
   lengths,
   weld,
 }: {
   lengths: { bin_mm: number; counts: number[] }
+  /** Struts shorter than this are welded. mm. */
   weld: number
 }) {
-  const most = Math.max(...lengths.counts, 1)
-  const wide = 100 / lengths.counts.length
+  const bins = lengths.counts.map((struts, n) => ({ middle: (n + 0.5) * lengths.bin_mm, struts }))
   return (
-    <figure className="lengths">
-      <svg
-        viewBox="0 0 100 24"
-        preserveAspectRatio="none"
+    <figure className="lengths" aria-label="Struts by their length before welding">
+      <BarChart
+        width={WIDE}
+        height={HIGH}
+        data={bins}
+        barCategoryGap="18%"
+        margin={{ top: 4, right: 8, bottom: 0, left: 0 }}
+        accessibilityLayer={false}
         role="img"
-        aria-label="Struts by their length before welding"
+        aria-label={`${bins.length} bars from 0 to ${mm(lengths.bin_mm * bins.length)}`}
       >
-        {lengths.counts.map((n, i) => (
-          <rect
-            key={i}
-            className={(i + 0.5) * lengths.bin_mm < weld ? 'short' : ''}
-            x={i * wide}
-            width={0.8 * wide}
-            y={24 - (24 * n) / most}
-            height={(24 * n) / most}
-          />
-        ))}
-      </svg>
-      <figcaption className="figure muted">
-        <span>0</span>
-        <span>strut length before welding</span>
-        <span>{mm(lengths.bin_mm * lengths.counts.length)}</span>
-      </figcaption>
+        <XAxis
+          dataKey="middle"
+          type="number"
+          domain={[0, lengths.bin_mm * bins.length]}
+          tickCount={4}
+          unit=" mm"
+          tickLine={false}
+          stroke="var(--muted)"
+          fontSize={11}
+          height={18}
+        />
+        <YAxis width={34} tickCount={3} tickLine={false} stroke="var(--muted)" fontSize={11} />
+        <Bar dataKey="struts" isAnimationActive={false}>
+          {bins.map(({ middle }) => (
+            <Cell key={middle} fill={middle < weld ? 'var(--ember)' : 'var(--solid)'} />
+          ))}
+        </Bar>
+      </BarChart>
+      <figcaption className="muted small">Struts by length before welding</figcaption>
     </figure>
   )
 }

@@ -1,6 +1,6 @@
 import { Button, Progress, Segmented } from 'antd'
 import { useEffect, useState } from 'react'
-import type { Job, Project, Recipe, RunInfo } from '../../api/client'
+import type { Job, Recipe } from '../../api/client'
 import { plain, seconds, triangles } from '../../shared/format'
 import { stageTitles } from '../stages'
 import { cancelFinal, edit, startFinal, useBench, underWay } from '../state'
@@ -8,21 +8,22 @@ import { ShowPlace } from './Checks'
 import { SwitchLine } from './Lines'
 import { Value } from './Value'
 
-export function meshSentence(project: Project, info: RunInfo | undefined, job: Job | null) {
-  if (underWay(job)) return <b>Making the final mesh…</b>
-  if (project.finished) {
+export function MeshSentence() {
+  const final = useBench((b) => b.project?.finished)
+  const making = useBench((b) => underWay(b.job))
+  const cost = useBench((b) => b.picture?.info.cost)
+  if (making) return <b>Making the final mesh…</b>
+  if (final) {
     return (
       <>
-        <b>Final</b>, {triangles(project.finished.report.triangles)} triangles at{' '}
-        {plain(project.finished.step_mm)} mm
+        <b>Final</b>, {triangles(final.report.triangles)} triangles at {plain(final.step_mm)} mm
       </>
     )
   }
-  if (!info) return <>No mesh yet</>
+  if (!cost) return <>No mesh yet</>
   return (
     <>
-      Draft. Final takes about <b>{seconds(info.cost.seconds)}</b>, {triangles(info.cost.triangles)}{' '}
-      triangles
+      Draft. Final takes about <b>{seconds(cost.seconds)}</b>, {triangles(cost.triangles)} triangles
     </>
   )
 }
@@ -57,7 +58,10 @@ const MeshValue = ({ of, least = 0, most, ...line }: OfMesh) => (
 )
 
 export function MeshStep() {
-  const { project, recipe, picture, job } = useBench()
+  const project = useBench((b) => b.project)
+  const recipe = useBench((b) => b.recipe)
+  const picture = useBench((b) => b.picture)
+  const job = useBench((b) => b.job)
   if (!project || !recipe) return null
   const p = picture?.info.cost
   const auto = recipe.mesh.step_mm === undefined || recipe.mesh.step_mm === null

@@ -1,4 +1,3 @@
-import type { Project } from '../../api/client'
 import { area, count, size, volume } from '../../shared/format'
 import { useBench } from '../state'
 import { Bodies } from './Bodies'
@@ -7,7 +6,9 @@ import { OwnShapeFields } from './OwnShapeFields'
 import { ShellFields } from './ShellFields'
 import { StandFields } from './StandFields'
 
-export function partSentence(p: Project) {
+export function PartSentence() {
+  const p = useBench((b) => b.project)
+  if (!p) return null
   return (
     <>
       <b>{size(p.part.size_mm)}</b>, {volume(p.part.volume_mm3)}
@@ -21,7 +22,7 @@ export function partSentence(p: Project) {
 }
 
 export function PartStep() {
-  const { project } = useBench()
+  const project = useBench((b) => b.project)
   if (!project) return null
   const { part } = project
   const made = project.recipe.part.shape

@@ -17,7 +17,8 @@ const sides = [
 
 /** Thickness for what is open. */
 export function ShellFields() {
-  const { project, recipe } = useBench()
+  const project = useBench((b) => b.project)
+  const recipe = useBench((b) => b.recipe)
   if (!project || !recipe) return null
   const { shell } = recipe.part
   if (!shell && project.part.closed) return null

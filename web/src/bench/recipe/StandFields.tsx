@@ -8,7 +8,9 @@ import { Value } from './Value'
 
 /** How the part stands on the printer's bed: files are written that way. */
 export function StandFields() {
-  const { project, recipe, picking } = useBench()
+  const project = useBench((b) => b.project)
+  const recipe = useBench((b) => b.recipe)
+  const picking = useBench((b) => b.picking)
   if (!project || !recipe) return null
   const { stand } = recipe
   const { standing } = project

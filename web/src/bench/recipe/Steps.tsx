@@ -1,14 +1,15 @@
-import type { ReactNode } from 'react'
+import { useId, type ComponentType } from 'react'
 import type { Stage } from '../../api/client'
 import { seconds } from '../../shared/format'
-import { useBench, type Step, underWay } from '../state'
-import { Checks, checksSentence } from './Checks'
-import { Handoff, handoffSentence } from './Handoff'
-import { MeshStep, meshSentence } from './MeshStep'
-import { PartStep, partSentence } from './PartStep'
+import { HelpButton } from '../../guide/Help'
+import { useBench, underWay, type BenchState, type Step } from '../state'
+import { Checks, ChecksSentence } from './Checks'
+import { Handoff, HandoffSentence } from './Handoff'
+import { MeshSentence, MeshStep } from './MeshStep'
+import { PartSentence, PartStep } from './PartStep'
 import { Structure, StructureSentence } from './Structure'
 import { Thicken, ThickenSentence } from './Thicken'
-import { Zones, zonesSentence } from './Zones'
+import { Zones, ZonesSentence } from './Zones'
 import './recipe.css'
 
 /** Stages of a run that belong to a step: their times are shown there. */
@@ -22,84 +23,94 @@ const stagesOf: Partial<Record<Step, Stage[]>> = {
 
 type Mark = 'done' | 'look' | 'todo' | 'busy'
 
-export function Steps() {
-  const { project, recipe, picture, job, working } = useBench()
-  const anyOpen = useBench((s) => s.step !== null)
-  if (!project || !recipe) return <nav className="steps" aria-label="Recipe" />
-  const info = picture?.info
-  const failed = info?.report.checks?.filter((c) => c.verdict !== 'pass').length ?? 0
-  const final = project.finished ?? null
-  // Those about the grid belong to the step Mesh.
-  const notes =
-    info?.report.notes.filter((n) => !info.cost.notes.some((known) => known.text === n.text)) ?? []
-  const making = underWay(job)
+interface StepOf {
+  step: Step
+  title: string
+  /** What is set, in one line. */
+  Sentence: ComponentType
+  Body: ComponentType
+  /** How far the step is. */
+  mark: (b: BenchState) => Mark
+}
 
-  const list: {
-    step: Step
-    title: string
-    sentence: ReactNode
-    body: () => ReactNode
-    mark: Mark
-  }[] = [
-    {
-      step: 'part',
-      title: 'Part',
-      sentence: partSentence(project),
-      body: () => <PartStep />,
-      mark: project.part.defects.length > 0 ? 'look' : 'done',
+const final = (b: BenchState) => b.project?.finished ?? null
+
+/** Notes of the result but for those about the grid, which belong to the step Mesh. */
+const notes = ({ picture }: BenchState) =>
+  picture?.info.report.notes.filter(
+    (n) => !picture.info.cost.notes.some((known) => known.text === n.text),
+  ) ?? []
+
+const steps: StepOf[] = [
+  {
+    step: 'part',
+    title: 'Part',
+    Sentence: PartSentence,
+    Body: PartStep,
+    mark: (b) => ((b.project?.part.defects.length ?? 0) > 0 ? 'look' : 'done'),
+  },
+  { step: 'zones', title: 'Zones', Sentence: ZonesSentence, Body: Zones, mark: () => 'done' },
+  {
+    step: 'structure',
+    title: 'Structure',
+    Sentence: StructureSentence,
+    Body: Structure,
+    mark: (b) => (b.working ? 'busy' : 'done'),
+  },
+  {
+    step: 'thicken',
+    title: 'Thicken',
+    Sentence: ThickenSentence,
+    Body: Thicken,
+    mark: (b) => {
+      const told = notes(b).length + (b.picture?.info.report.cautions.length ?? 0)
+      return b.working ? 'busy' : told > 0 ? 'look' : 'done'
     },
-    {
-      step: 'zones',
-      title: 'Zones',
-      sentence: zonesSentence(recipe),
-      body: () => <Zones />,
-      mark: 'done',
+  },
+  {
+    step: 'mesh',
+    title: 'Mesh',
+    Sentence: MeshSentence,
+    Body: MeshStep,
+    mark: (b) => {
+      const made = final(b)
+      if (underWay(b.job)) return 'busy'
+      return !made ? 'todo' : made.cost.notes.length > 0 ? 'look' : 'done'
     },
-    {
-      step: 'structure',
-      title: 'Structure',
-      sentence: <StructureSentence recipe={recipe} />,
-      body: () => <Structure />,
-      mark: working ? 'busy' : 'done',
+  },
+  {
+    step: 'checks',
+    title: 'Checks',
+    Sentence: ChecksSentence,
+    Body: Checks,
+    mark: (b) => {
+      if (!final(b)) return 'todo'
+      return b.picture?.info.report.checks?.some((c) => c.verdict !== 'pass') ? 'look' : 'done'
     },
-    {
-      step: 'thicken',
-      title: 'Thicken',
-      sentence: <ThickenSentence recipe={recipe} info={info} />,
-      body: () => <Thicken />,
-      mark: working
-        ? 'busy'
-        : notes.length + (info?.report.cautions.length ?? 0) > 0
-          ? 'look'
-          : 'done',
-    },
-    {
-      step: 'mesh',
-      title: 'Mesh',
-      sentence: meshSentence(project, info, job),
-      body: () => <MeshStep />,
-      mark: making ? 'busy' : final ? (final.cost.notes.length > 0 ? 'look' : 'done') : 'todo',
-    },
-    {
-      step: 'checks',
-      title: 'Checks',
-      sentence: checksSentence(final),
-      body: () => <Checks />,
-      mark: !final ? 'todo' : failed > 0 ? 'look' : 'done',
-    },
-    {
-      step: 'handoff',
-      title: 'Hand-off',
-      sentence: handoffSentence(final),
-      body: () => <Handoff />,
-      mark: final ? 'done' : 'todo',
-    },
-  ]
+  },
+  {
+    step: 'handoff',
+    title: 'Hand-off',
+    Sentence: HandoffSentence,
+    Body: Handoff,
+    mark: (b) => (final(b) ? 'done' : 'todo'),
+  },
+]
+
+const markNames = {
+  done: 'done',
+  look: 'needs a look',
+  todo: 'not made yet',
+  busy: 'working',
+} satisfies Record<Mark, string>
+
+/** The recipe as steps in the order of the work. */
+export function Steps() {
+  const ready = useBench((b) => b.project !== null && b.recipe !== null)
+  const anyOpen = useBench((b) => b.step !== null)
   return (
-    <nav className={anyOpen ? 'steps narrow' : 'steps'} aria-label="Recipe">
-      {list.map((s, i) => (
-        <StepRow key={s.step} number={i + 1} {...s} />
-      ))}
+    <nav className={anyOpen && ready ? 'steps narrow' : 'steps'} aria-label="Recipe">
+      {ready && steps.map((s, i) => <StepRow key={s.step} number={i + 1} {...s} />)}
     </nav>
   )
 }
@@ -110,52 +121,60 @@ function tellWhole(e: { currentTarget: HTMLElement }) {
   line.title = line.scrollWidth > line.clientWidth ? line.innerText : ''
 }
 
-function StepRow(p: {
-  number: number
-  step: Step
-  title: string
-  sentence: ReactNode
-  body: () => ReactNode
-  mark: Mark
-}) {
-  const open = useBench((s) => s.step === p.step)
-  const stages = useBench((s) => s.picture?.info.stages)
-  const own = stages?.filter((s) => stagesOf[p.step]?.includes(s.stage)) ?? []
-  const time = own.reduce((sum, s) => sum + s.seconds, 0)
-  const cached = own.length > 0 && own.every((s) => s.cached)
+/** Opens a step, or closes it. */
+function toggle(step: Step) {
+  const open = useBench.getState().step === step
+  useBench.setState({ step: open ? null : step, handle: null, picking: null })
+}
+
+function StepRow({ number, step, title, Sentence, Body, mark }: StepOf & { number: number }) {
+  const open = useBench((b) => b.step === step)
+  const state = useBench(mark)
+  const id = useId()
   return (
     <section className={open ? 'step open' : 'step'}>
-      <button
-        className="title"
-        aria-expanded={open}
-        onClick={() =>
-          useBench.setState({ step: open ? null : p.step, handle: null, picking: null })
-        }
-      >
-        <span
-          className={`number ${open ? 'active' : p.mark}`}
-          aria-label={
-            { done: 'done', look: 'needs a look', todo: 'not made yet', busy: 'working' }[p.mark]
-          }
+      <div className="titleline">
+        <button
+          className="title"
+          aria-expanded={open}
+          aria-controls={open ? id : undefined}
+          onClick={() => toggle(step)}
         >
-          {p.mark === 'look' ? '!' : p.number}
-        </span>
-        <h2>{p.title}</h2>
-        {own.length > 0 && (
-          <span
-            className="time figure"
-            title={cached ? 'Kept from an earlier run' : 'Time of the last run'}
-          >
-            {cached ? 'kept' : seconds(time)}
+          <span className={`number ${open ? 'active' : state}`} aria-hidden>
+            {state === 'look' ? '!' : number}
           </span>
-        )}
-        {!open && (
-          <span className="sentence" onMouseEnter={tellWhole}>
-            {p.sentence}
-          </span>
-        )}
-      </button>
-      {open && <div className="body">{p.body()}</div>}
+          <h2>{title}</h2>
+          <span className="unseen">{markNames[state]}</span>
+          <StepTime step={step} />
+          {!open && (
+            <span className="sentence" onMouseEnter={tellWhole}>
+              <Sentence />
+            </span>
+          )}
+        </button>
+        {open && <HelpButton step={step} title={title} />}
+      </div>
+      {open && (
+        <div className="body" id={id}>
+          <Body />
+        </div>
+      )}
     </section>
+  )
+}
+
+/** How long the stages of a step took in the last run. */
+function StepTime({ step }: { step: Step }) {
+  const stages = useBench((b) => b.picture?.info.stages)
+  const own = stages?.filter((s) => stagesOf[step]?.includes(s.stage)) ?? []
+  if (own.length === 0) return null
+  const cached = own.every((s) => s.cached)
+  return (
+    <span
+      className="time figure"
+      title={cached ? 'Kept from an earlier run' : 'Time of the last run'}
+    >
+      {cached ? 'kept' : seconds(own.reduce((sum, s) => sum + s.seconds, 0))}
+    </span>
   )
 }

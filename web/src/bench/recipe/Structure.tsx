@@ -44,12 +44,16 @@ import {
 } from './structureRules'
 import { Value } from './Value'
 
-export function StructureSentence({ recipe }: { recipe: Recipe }) {
-  const s = recipe.structure
-  const choice = choiceOf(useChoices(), kindOf(s.pattern))
+export function StructureSentence() {
+  const s = useBench((b) => b.recipe?.structure)
+  const own = useBench(
+    ({ recipe }) => recipe?.zones.list.filter((_, i) => ownOf(recipe, i)).length ?? 0,
+  )
+  const choices = useChoices()
+  if (!s) return null
+  const choice = choiceOf(choices, kindOf(s.pattern))
   const turned = s.rotation_deg.some((v) => v !== 0)
   const moved = s.shift_mm.some((v) => v !== 0)
-  const own = recipe.zones.list.filter((_, i) => ownOf(recipe, i)).length
   return (
     <>
       <b>

@@ -1,29 +1,31 @@
-import type { Recipe, RunInfo } from '../../api/client'
 import { mm, percent, plain } from '../../shared/format'
 import { edit } from '../state'
 import { useFilling, withFilling } from './filling'
 import { FillingChoice } from './FillingChoice'
 import { ChoiceLine } from './Lines'
 import { SectionFields } from './SectionFields'
+import { useBench } from '../state'
 import { TaperFields } from './TaperFields'
 import { kindOf } from './patternRules'
 import { choiceOf, useChoices, withJoins } from './structureRules'
 import { Value } from './Value'
 
-export function ThickenSentence({ recipe: r, info }: { recipe: Recipe; info?: RunInfo }) {
-  const got = info?.linked
+export function ThickenSentence() {
+  const thicken = useBench((b) => b.recipe?.thicken)
+  const got = useBench((b) => b.picture?.info.linked)
+  if (!thicken) return null
   const what = got?.walls === false ? 'Struts' : 'Walls'
-  if (r.thicken.lead === 'thickness') {
+  if (thicken.lead === 'thickness') {
     return (
       <>
-        {what} <b>{plain(r.thicken.thickness_mm)} mm</b> thick
+        {what} <b>{plain(thicken.thickness_mm)} mm</b> thick
         {got && <>, {percent(got.density_percent)} solid</>}
       </>
     )
   }
   return (
     <>
-      <b>{plain(r.thicken.percent)} %</b> solid
+      <b>{plain(thicken.percent)} %</b> solid
       {got && (
         <>
           , {what.toLowerCase()} {mm(got.thickness_mm)} thick

@@ -22,8 +22,10 @@ import {
   withZones,
 } from './zoneRules'
 
-export function zonesSentence(r: Recipe) {
-  const { list, skins, rest } = r.zones
+export function ZonesSentence() {
+  const zones = useBench((b) => b.recipe?.zones)
+  if (!zones) return null
+  const { list, skins, rest } = zones
   const all = skins.find((s) => !s.faces)
   const some = skins.length - (all ? 1 : 0)
   const of = (role: string) => list.filter((z) => z.role === role).length
@@ -53,9 +55,8 @@ function choose(what: Chosen) {
 }
 
 export function Zones() {
-  const { project, recipe } = useBench()
-  if (!project || !recipe) return null
-  const { rest } = recipe.zones
+  const rest = useBench((b) => b.recipe?.zones.rest)
+  if (!rest) return null
   return (
     <>
       <div className="line">
@@ -79,9 +80,9 @@ export function Zones() {
 }
 
 function Skins() {
-  const { project, recipe } = useBench()
-  if (!project || !recipe) return null
-  const { skins } = recipe.zones
+  const project = useBench((b) => b.project)
+  const skins = useBench((b) => b.recipe?.zones.skins)
+  if (!project || !skins) return null
   const most = project.ranges.skin_mm[1] ?? 1
   const first = Number((most / 6).toPrecision(1))
   const around = skins.findIndex((s) => !s.faces)
@@ -149,7 +150,11 @@ function Skins() {
 }
 
 function ZoneList() {
-  const { project, recipe, picture, picking, locked } = useBench()
+  const project = useBench((b) => b.project)
+  const recipe = useBench((b) => b.recipe)
+  const picture = useBench((b) => b.picture)
+  const picking = useBench((b) => b.picking)
+  const locked = useBench((b) => b.locked)
   const drilling = picking === 'drain'
   const [dragged, setDragged] = useState<number | null>(null)
   if (!project || !recipe) return null
@@ -317,8 +322,8 @@ const toggled = (list: number[], id: number) =>
 
 /** Whether a zone is drawn, shown alone, and can be changed. */
 function Looks({ id, name, placed }: { id: number; name: string; placed: boolean }) {
-  const s = useBench()
-  const [hidden, locked] = [s.hidden.includes(id), s.locked.includes(id)]
+  const hidden = useBench((b) => b.hidden.includes(id))
+  const locked = useBench((b) => b.locked.includes(id))
   return (
     <div className="looks" role="group" aria-label={`Look of ${name}`}>
       <AloneButton of={{ of: 'zone', id }} name={name} />

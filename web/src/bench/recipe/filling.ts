@@ -27,7 +27,10 @@ export const filledOf = (info: RunInfo | undefined, zone: number | null) =>
 
 /** The filling that is worked on, with what the last run found of it. */
 export function useFilling() {
-  const { project, recipe, picture, filled } = useBench()
+  const project = useBench((b) => b.project)
+  const recipe = useBench((b) => b.recipe)
+  const picture = useBench((b) => b.picture)
+  const filled = useBench((b) => b.filled)
   if (!project || !recipe) return null
   const at = filledAt(recipe, filled)
   return {

@@ -17,8 +17,7 @@ import {
 } from 'three'
 import type { Cut } from '../state'
 import { pointerOn } from './pointer'
-
-const EMBER = '#CF5F28'
+import { inPicture } from '../../theme/tokens'
 
 export interface Box {
   min: Vector3
@@ -42,7 +41,7 @@ export class CutPlane {
     const sheet = new Mesh(
       new PlaneGeometry(1, 1),
       new MeshBasicMaterial({
-        color: EMBER,
+        color: inPicture.cutEdge,
         transparent: true,
         opacity: 0.05,
         side: DoubleSide,
@@ -51,12 +50,12 @@ export class CutPlane {
     )
     const edge = new LineSegments(
       new EdgesGeometry(new PlaneGeometry(1, 1)),
-      new LineBasicMaterial({ color: EMBER, transparent: true, opacity: 0.55 }),
+      new LineBasicMaterial({ color: inPicture.cutEdge, transparent: true, opacity: 0.55 }),
     )
     this.plane.add(sheet, edge)
     this.knob = new Mesh(
       doubleCone(),
-      new MeshBasicMaterial({ color: EMBER, depthTest: false, transparent: true }),
+      new MeshBasicMaterial({ color: inPicture.cutEdge, depthTest: false, transparent: true }),
     )
     this.knob.renderOrder = 5
     this.group.add(this.plane, this.knob)

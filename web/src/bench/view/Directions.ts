@@ -11,10 +11,11 @@ import {
 } from 'three'
 import { Line2 } from 'three/examples/jsm/lines/Line2.js'
 import { free, wideLine } from './wideLine'
+import { inPicture } from '../../theme/tokens'
 
 type Way = readonly (readonly number[])[]
 
-const colours = { u: '#CF5F28', v: '#1F5D4C' }
+const colours = { u: inPicture.u, v: inPicture.v }
 
 function letter(text: string, colour: string): CanvasTexture {
   const canvas = document.createElement('canvas')
@@ -25,7 +26,7 @@ function letter(text: string, colour: string): CanvasTexture {
     c.beginPath()
     c.arc(32, 32, 28, 0, 2 * Math.PI)
     c.fill()
-    c.fillStyle = '#FFFFFF'
+    c.fillStyle = inPicture.onSign
     c.font = '600 38px sans-serif'
     c.textAlign = 'center'
     c.textBaseline = 'middle'

@@ -3,6 +3,7 @@ import type { Line2 } from 'three/examples/jsm/lines/Line2.js'
 import type { EdgeLoop } from '../../api/client'
 import type { Met } from './FacePicker'
 import { free, wideLine } from './wideLine'
+import { inPicture } from '../../theme/tokens'
 
 interface Loop {
   points: Vector3[]
@@ -70,7 +71,7 @@ export class EdgeLoops {
       free(this.line)
     }
     const first = loop?.points[0]
-    this.line = loop && first ? wideLine([...loop.points, first], '#1F5D4C') : null
+    this.line = loop && first ? wideLine([...loop.points, first], inPicture.loop) : null
     if (this.line) this.group.add(this.line)
     this.changed()
   }

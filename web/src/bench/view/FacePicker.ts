@@ -14,6 +14,7 @@ import { acceleratedRaycast, MeshBVH } from 'three-mesh-bvh'
 import { EdgeLoops } from './EdgeLoops'
 import { meshOf } from './meshOf'
 import { dragged, pointerOn, spotOf, type Spot } from './pointer'
+import { inPicture } from '../../theme/tokens'
 
 const vertex = /* glsl */ `
   attribute float tint;
@@ -80,8 +81,8 @@ export class FacePicker {
     side: DoubleSide,
     uniforms: {
       key: { value: new Vector3(0, 0, 1) },
-      plain: { value: new Color('#C6CCC8') },
-      picked: { value: new Color('#CF5F28') },
+      plain: { value: new Color(inPicture.face) },
+      picked: { value: new Color(inPicture.picked) },
     },
   })
 

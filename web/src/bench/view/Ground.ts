@@ -14,6 +14,7 @@ import {
   Vector3,
 } from 'three'
 import type { Box } from './CutPlane'
+import { inPicture } from '../../theme/tokens'
 
 /** How the part stands: columns of the turn to the bed's axes, and the bed's sides in mm. */
 export interface Standing {
@@ -118,9 +119,9 @@ function shadow(): CanvasTexture {
   const g = canvas.getContext('2d')
   if (g) {
     const fade = g.createRadialGradient(64, 64, 8, 64, 64, 64)
-    fade.addColorStop(0, 'rgba(12, 20, 18, 0.30)')
-    fade.addColorStop(0.55, 'rgba(12, 20, 18, 0.14)')
-    fade.addColorStop(1, 'rgba(12, 20, 18, 0)')
+    fade.addColorStop(0, `rgba(${inPicture.shade}, 0.3)`)
+    fade.addColorStop(0.55, `rgba(${inPicture.shade}, 0.14)`)
+    fade.addColorStop(1, `rgba(${inPicture.shade}, 0)`)
     g.fillStyle = fade
     g.fillRect(0, 0, 128, 128)
   }

@@ -1,6 +1,9 @@
+import type { ReactNode } from 'react'
 import { count } from '../../shared/format'
 import { materials, scale } from '../../theme/tokens'
-import type { ColourBy } from '../state'
+import { useBench, type ViewMode } from '../state'
+import { useMovedMap } from './usePartStep'
+import { useWantedThickness } from './useResult'
 import {
   cellColours,
   cellCounts,
@@ -14,40 +17,51 @@ import {
 export const roleNames = { fill: 'Fill', skin: 'Skin', solid: 'Kept solid' }
 
 /** What the result's colours say. */
-export function Legend(p: {
-  colourBy: ColourBy
-  low: number
-  high: number
-  waiting: boolean
-  skin: boolean
-  solids: boolean
-}) {
-  if (p.colourBy === 'zone') {
-    const shown = [
-      ['fill', true],
-      ['skin', p.skin],
-      ['solid', p.solids],
-    ] as const
-    return (
-      <Swatches
-        of={shown
-          .filter(([, there]) => there)
-          .map(([role]) => ({ label: roleNames[role], colour: materials[role] }))}
-      />
-    )
-  }
-  const middle = (p.low + p.high) / 2
+function ResultLegend() {
+  const colourBy = useBench((b) => b.colourBy)
+  return colourBy === 'zone' ? <RolesLegend /> : <ThicknessLegend />
+}
+
+/** Something is kept solid. */
+const useSolids = () =>
+  useBench(
+    ({ recipe }) =>
+      recipe?.zones.rest === 'keep_solid' ||
+      Object.values(recipe?.part.roles ?? {}).includes('keep_solid') ||
+      (recipe?.zones.list ?? []).some((z) => z.role === 'keep_solid'),
+  )
+
+function RolesLegend() {
+  const skin = useBench((b) => (b.recipe?.zones.skins.length ?? 0) > 0)
+  const solid = useSolids()
+  const shown = [['fill', true] as const, ['skin', skin] as const, ['solid', solid] as const]
   return (
-    <Scale
-      title="Wall thickness"
-      unit={p.waiting ? 'measuring…' : 'mm'}
-      marks={[`≤ ${p.low.toFixed(2)}`, middle.toFixed(2), `≥ ${p.high.toFixed(2)}`]}
+    <Swatches
+      of={shown
+        .filter(([, there]) => there)
+        .map(([role]) => ({ label: roleNames[role], colour: materials[role] }))}
     />
   )
 }
 
+function ThicknessLegend() {
+  const wanted = useWantedThickness()
+  const measured = useBench((b) => b.picture?.info.has_thickness)
+  const solids = useSolids()
+  const [low, high] = [0.5 * wanted, 2 * wanted]
+  return (
+    <Scale
+      title="Wall thickness"
+      unit={measured ? 'mm' : 'measuring…'}
+      marks={[`≤ ${low.toFixed(2)}`, ((low + high) / 2).toFixed(2), `≥ ${high.toFixed(2)}`]}
+    >
+      {solids && <Swatch label={roleNames.solid} colour={materials.solid} />}
+    </Scale>
+  )
+}
+
 /** What the colours of a moved surface say. */
-export function MovedLegend({ most }: { most: number }) {
+function MovedLegend({ most }: { most: number }) {
   return (
     <Scale
       title="Moved by"
@@ -58,7 +72,7 @@ export function MovedLegend({ most }: { most: number }) {
 }
 
 /** How many seed points there are, and how many whole cells. */
-export function CellsLegend({ cells }: { cells: Float32Array | null }) {
+function CellsLegend({ cells }: { cells: Float32Array | null }) {
   if (!cells) return null
   const { points, whole } = cellCounts(cells)
   return (
@@ -72,7 +86,7 @@ export function CellsLegend({ cells }: { cells: Float32Array | null }) {
 }
 
 /** What the colours of struts say, and how many there are. */
-export function StrutsLegend({ struts, by }: { struts: Float32Array | null; by: StrutColour }) {
+function StrutsLegend({ struts, by }: { struts: Float32Array | null; by: StrutColour }) {
   if (!struts) return null
   if (by === 'state') {
     const counts = stateCounts(struts)
@@ -92,13 +106,19 @@ export function StrutsLegend({ struts, by }: { struts: Float32Array | null; by: 
 function Swatches({ of }: { of: { label: string; colour: string; number?: number }[] }) {
   return (
     <div className="corner bottom left legend" aria-label="Legend">
-      {of.map(({ label, colour, number }) => (
-        <span key={label} className="swatch">
-          <i style={{ background: colour }} /> {label}{' '}
-          {number !== undefined && <span className="figure muted">{count(number)}</span>}
-        </span>
+      {of.map((swatch) => (
+        <Swatch key={swatch.label} {...swatch} />
       ))}
     </div>
+  )
+}
+
+function Swatch({ label, colour, number }: { label: string; colour: string; number?: number }) {
+  return (
+    <span className="swatch">
+      <i style={{ background: colour }} /> {label}{' '}
+      {number !== undefined && <span className="figure muted">{count(number)}</span>}
+    </span>
   )
 }
 
@@ -107,10 +127,13 @@ function Scale({
   title,
   unit,
   marks,
+  children,
 }: {
   title: string
   unit: string
   marks: [string, string, string]
+  /** What has a colour of its own. */
+  children?: ReactNode
 }) {
   return (
     <div className="corner bottom left legend scale" aria-label="Legend">
@@ -124,6 +147,19 @@ function Scale({
           <span key={i}>{m}</span>
         ))}
       </div>
+      {children}
     </div>
   )
+}
+
+/** What the colours of the view say. */
+export function ViewLegend({ view }: { view: ViewMode }) {
+  const map = useMovedMap()
+  const struts = useBench((b) => b.skeleton)
+  const cells = useBench((b) => b.cells)
+  const strutColour = useBench((b) => b.strutColour)
+  if (map) return <MovedLegend most={map.greatest} />
+  if (view === 'cells') return <CellsLegend cells={cells} />
+  if (view === 'skeleton') return <StrutsLegend struts={struts} by={strutColour} />
+  return <ResultLegend />
 }

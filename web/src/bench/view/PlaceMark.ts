@@ -1,12 +1,13 @@
 import { CanvasTexture, Sprite, SpriteMaterial, SRGBColorSpace } from 'three'
+import { inPicture } from '../../theme/tokens'
 
 function ring(): CanvasTexture {
   const canvas = document.createElement('canvas')
   canvas.width = canvas.height = 128
   const c = canvas.getContext('2d')
   for (const [colour, width] of [
-    ['#FFFFFF', 16],
-    ['#CF5F28', 9],
+    [inPicture.onSign, 16],
+    [inPicture.mark, 9],
   ] as const) {
     if (!c) break
     c.strokeStyle = colour

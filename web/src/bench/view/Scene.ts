@@ -1,21 +1,12 @@
 import {
-  Box3,
   BufferAttribute,
-  Euler,
-  Line3,
-  Mesh,
-  Object3D,
-  PerspectiveCamera,
   Plane,
-  Ray,
-  Raycaster,
   Scene as ThreeScene,
   Vector3,
   WebGLRenderer,
-  type InterleavedBufferAttribute,
+  type Mesh,
+  type Object3D,
 } from 'three'
-import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
-import { TransformControls } from 'three/examples/jsm/controls/TransformControls.js'
 import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import type { Cut, ColourBy, Handle, Picture } from '../state'
 import type { EdgeLoop, Place, Zone } from '../../api/client'
@@ -25,23 +16,13 @@ import { Directions } from './Directions'
 import { FacePicker, type Met, type PickTool } from './FacePicker'
 import { Ground, type Standing } from './Ground'
 import { meshOf } from './meshOf'
+import { MoveHandle, type Placement } from './MoveHandle'
 import { PlaceMark } from './PlaceMark'
-import { pointerOn } from './pointer'
+import { valuesAt, whereItRests, type Readout } from './pointerValues'
 import { aloneIn, mostPosts, partMaterial } from './shaders'
 import type { CellLines, SkeletonLines } from './skeleton'
+import { sides, Viewpoint } from './Viewpoint'
 import { veil, zoneGhost } from './zoneGhost'
-
-export interface Placement {
-  shift: [number, number, number]
-  turn: [number, number, number]
-}
-
-export interface Readout {
-  x: number
-  y: number
-  role: 'fill' | 'skin' | 'solid'
-  thickness: number | null
-}
 
 export interface SceneEvents {
   /** The cut plane was dragged in the picture. */
@@ -65,18 +46,13 @@ export interface SceneEvents {
   readout: (r: Readout | null) => void
 }
 
-const degrees = (r: number) => (r * 180) / Math.PI
-const radians = (d: number) => (d * Math.PI) / 180
-const roles = ['fill', 'skin', 'solid'] as const
-
 /** The picture: owns the canvas, draws only when something changed. */
 export class Scene {
   private renderer: WebGLRenderer
   private scene = new ThreeScene()
-  private camera = new PerspectiveCamera(32, 1, 0.1, 1e6)
-  private orbit: OrbitControls
-  private gizmo: TransformControls
-  private gizmoAt = new Object3D()
+  private box: Box = { min: new Vector3(), size: new Vector3(1, 1, 1), centre: new Vector3() }
+  private viewpoint: Viewpoint
+  private handle: MoveHandle
   private material = partMaterial()
   private mesh: Mesh | null = null
   private ground = new Ground()
@@ -84,7 +60,6 @@ export class Scene {
   private cage: ControlCage
   private directions = new Directions()
   private mark = new PlaceMark()
-  private box: Box = { min: new Vector3(), size: new Vector3(1, 1, 1), centre: new Vector3() }
   private standing: Standing | null = null
   private framed = false
   private loader = new GLTFLoader()
@@ -92,7 +67,6 @@ export class Scene {
   private shown = 0
   private cutting = false
   private watcher: ResizeObserver
-  private flight = 0
   private disposed = false
   private picker = new FacePicker(() => this.draw())
   private picking = false
@@ -115,29 +89,22 @@ export class Scene {
       preserveDrawingBuffer: true,
     })
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
-    this.camera.up.set(0, 0, 1)
-    this.orbit = this.newOrbit()
-
-    this.gizmo = new TransformControls(this.camera, canvas)
-    this.gizmo.setSize(0.85)
-    this.gizmo.setColors('#B4532A', '#2F7F86', '#8A7A2E', '#22302B')
-    this.gizmoAt.rotation.order = 'ZYX'
-    this.scene.add(this.gizmoAt, this.gizmo.getHelper())
-    this.gizmo.addEventListener('change', this.draw)
-    this.gizmo.addEventListener('dragging-changed', (e) => {
-      this.orbit.enabled = !e.value
-      if (!e.value) this.events.place(this.placement(), true)
+    this.viewpoint = new Viewpoint(canvas, this.box, this.draw)
+    const { scene, viewpoint } = this
+    const { camera } = viewpoint
+    const holding = (on: boolean) => {
+      viewpoint.turning = !on
+      this.draw()
+    }
+    this.handle = new MoveHandle(camera, canvas, this.box.centre, {
+      changed: this.draw,
+      holding,
+      placed: events.place,
     })
-    this.gizmo.addEventListener('objectChange', () => this.events.place(this.placement(), false))
-    this.gizmo.enabled = false
-
-    const { camera, scene } = this
-    this.plane = new CutPlane(canvas, camera, this.box, {
-      moved: events.cut,
-      holding: (on) => (this.orbit.enabled = !on),
-    })
+    this.plane = new CutPlane(canvas, camera, this.box, { moved: events.cut, holding })
     this.cage = new ControlCage(canvas, camera, events.control)
     scene.add(
+      ...this.handle.objects,
       this.ground.group,
       this.plane.group,
       this.cage.group,
@@ -156,12 +123,13 @@ export class Scene {
       sweep: events.sweep,
       loop: events.loop,
       band: events.band,
-      holding: (on) => {
-        this.orbit.enabled = !on
-        this.draw()
-      },
+      holding,
     })
-    this.watchPointer()
+    whereItRests(
+      canvas,
+      (e) => events.readout(this.read(e)),
+      () => events.readout(null),
+    )
 
     this.watcher = new ResizeObserver(() => this.resize())
     this.watcher.observe(canvas.parentElement ?? canvas)
@@ -171,8 +139,8 @@ export class Scene {
   dispose() {
     this.disposed = true
     this.watcher.disconnect()
-    this.gizmo.dispose()
-    this.orbit.dispose()
+    this.handle.dispose()
+    this.viewpoint.dispose()
     this.mesh?.geometry.dispose()
     this.material.dispose()
     this.map?.geometry.dispose()
@@ -183,13 +151,6 @@ export class Scene {
     this.renderer.dispose()
   }
 
-  private newOrbit() {
-    const orbit = new OrbitControls(this.camera, this.canvas)
-    orbit.enableDamping = false
-    orbit.addEventListener('change', this.draw)
-    return orbit
-  }
-
   /** The part's box. The view frames it at first, and again when the part has become another. */
   setBox(min: number[], size: number[]) {
     const before = this.box.size.length()
@@ -198,7 +159,7 @@ export class Scene {
     this.box.centre.copy(this.box.size).multiplyScalar(0.5).add(this.box.min)
     this.ground.set(this.box, this.standing)
     const now = this.box.size.length()
-    if (!this.framed) this.view(sides.angle ?? new Vector3(1, 1, 1))
+    if (!this.framed) this.view(sides.angle)
     else if (now > 1.5 * before || now < before / 1.5) this.fit()
     this.framed = true
     this.draw()
@@ -212,10 +173,8 @@ export class Scene {
     const { up } = this.ground
     for (const m of [this.material, this.mapMaterial]) m.uniforms.up?.value.copy(up)
     if (up.distanceTo(before) > 1e-6) {
-      this.camera.up.copy(up)
-      this.orbit.dispose()
-      this.orbit = this.newOrbit()
-      this.view(sides.angle ?? new Vector3(1, 1, 1))
+      this.viewpoint.setUp(up)
+      this.view(sides.angle)
     }
     this.draw()
   }
@@ -409,102 +368,28 @@ export class Scene {
 
   /** Shows the handle that moves or turns the lattice. */
   setHandle(handle: Handle, p: Placement) {
-    if (!this.gizmo.dragging) {
-      this.gizmoAt.position.copy(this.box.centre).add(new Vector3(...p.shift))
-      this.gizmoAt.setRotationFromEuler(
-        new Euler(radians(p.turn[0]), radians(p.turn[1]), radians(p.turn[2]), 'ZYX'),
-      )
-    }
-    this.gizmo.enabled = handle !== null
-    if (handle) {
-      this.gizmo.setMode(handle === 'shift' ? 'translate' : 'rotate')
-      this.gizmo.setSpace(handle === 'shift' ? 'world' : 'local')
-      this.gizmo.attach(this.gizmoAt)
-    } else {
-      this.gizmo.detach()
-    }
+    this.handle.set(handle, p)
     this.draw()
-  }
-
-  private placement(): Placement {
-    const shift = this.gizmoAt.position.clone().sub(this.box.centre)
-    const e = new Euler().setFromQuaternion(this.gizmoAt.quaternion, 'ZYX')
-    const tidy = (v: number) => Number(v.toFixed(1)) || 0
-    return {
-      shift: [tidy(shift.x), tidy(shift.y), tidy(shift.z)],
-      turn: [tidy(degrees(e.x)), tidy(degrees(e.y)), tidy(degrees(e.z))],
-    }
   }
 
   /** Looks along `from` (towards the part, in the bed's axes) so that the whole part is seen. */
   view(from: Vector3) {
-    this.look(from.clone().applyQuaternion(this.ground.frame))
-  }
-
-  private look(from: Vector3) {
-    const high = Math.tan(radians(this.camera.fov / 2)) / 1.1
-    const wide = high * this.camera.aspect
-    const dir = from.normalize()
-    const right = new Vector3().crossVectors(this.camera.up, dir)
-    if (right.lengthSq() < 1e-6) right.set(1, 0, 0)
-    right.normalize()
-    const up = new Vector3().crossVectors(dir, right)
-    // The nearest place from which every corner of the box is in view.
-    let distance = 0
-    for (let i = 0; i < 8; i++) {
-      const corner = new Vector3(
-        i & 1 ? 0.5 : -0.5,
-        i & 2 ? 0.5 : -0.5,
-        i & 4 ? 0.5 : -0.5,
-      ).multiply(this.box.size)
-      distance = Math.max(
-        distance,
-        corner.dot(dir) +
-          Math.max(Math.abs(corner.dot(up)) / high, Math.abs(corner.dot(right)) / wide),
-      )
-    }
-    this.orbit.target.copy(this.box.centre)
-    this.camera.position.copy(this.box.centre).addScaledVector(dir, distance)
-    const long = this.box.size.length()
-    this.camera.near = long / 500
-    this.camera.far = distance + long * 8
-    this.camera.updateProjectionMatrix()
-    this.orbit.update()
-    this.draw()
+    this.viewpoint.view(from, this.ground.frame)
   }
 
   fit() {
-    this.look(this.camera.position.clone().sub(this.orbit.target))
+    this.viewpoint.fit()
   }
 
-  /**
-   * The place of the part's box in the middle of the picture: on the cut face where one is seen there, or halfway
-   * through. mm.
-   */
-  middle(): [number, number, number] {
-    const { position } = this.camera
-    const box = new Box3(this.box.min, this.box.min.clone().add(this.box.size))
-    const ahead = this.orbit.target.clone().sub(position).normalize()
-    // From outside, so that both ways meet the box from its outer side.
-    const far = position.distanceTo(this.box.centre) + 2 * this.box.size.length()
-    const met = (way: Vector3) =>
-      new Ray(position.clone().addScaledVector(way, -far), way).intersectBox(box, new Vector3())
-    const [enters, leaves] = [met(ahead), met(ahead.clone().negate())]
-    let place = this.orbit.target.clone()
-    if (enters && leaves) {
-      place = enters.clone().lerp(leaves, 0.5)
-      const { x, y, z, w } = this.uniform('cut').value
-      const cut = new Plane(new Vector3(x, y, z), -w).intersectLine(
-        new Line3(enters, leaves),
-        new Vector3(),
-      )
-      if (this.cutting && cut) place = cut
-    }
-    const [i, j, k] = place
-      .clamp(box.min, box.max)
-      .toArray()
-      .map((v) => Number(v.toFixed(1)))
-    return [i ?? 0, j ?? 0, k ?? 0]
+  /** The plane of the cut, if there is one: what lies on its positive side is gone. */
+  private cutPlane() {
+    const { x, y, z, w } = this.uniform('cut').value
+    return this.cutting ? new Plane(new Vector3(x, y, z), -w) : null
+  }
+
+  /** The place of the part in the middle of the picture. mm. */
+  middle() {
+    return this.viewpoint.middle(this.cutPlane())
   }
 
   /** A ring around a place, or none. */
@@ -514,23 +399,8 @@ export class Scene {
   }
 
   /** Flies to a place of the part. */
-  lookAt(place: [number, number, number]) {
-    const to = new Vector3(...place)
-    const start = { target: this.orbit.target.clone(), position: this.camera.position.clone() }
-    const out = start.position.clone().sub(start.target).normalize()
-    const end = to.clone().addScaledVector(out, this.box.size.length() * 0.45)
-    const flight = ++this.flight
-    const began = performance.now()
-    const frame = () => {
-      if (flight !== this.flight || this.disposed) return
-      const t = Math.min((performance.now() - began) / 450, 1)
-      const s = t * t * (3 - 2 * t)
-      this.orbit.target.lerpVectors(start.target, to, s)
-      this.camera.position.lerpVectors(start.position, end, s)
-      this.orbit.update()
-      if (t < 1) requestAnimationFrame(frame)
-    }
-    frame()
+  lookAt(place: readonly [number, number, number]) {
+    this.viewpoint.flyTo(place)
   }
 
   /** A small PNG of the picture alone. */
@@ -540,7 +410,7 @@ export class Scene {
       this.cage.group,
       this.directions.group,
       this.mark.sprite,
-      this.gizmo.getHelper(),
+      ...this.handle.objects,
     ]
     const was = hidden.map((o) => o.visible)
     hidden.forEach((o) => (o.visible = false))
@@ -567,8 +437,7 @@ export class Scene {
     const { clientWidth: w, clientHeight: h } = around
     if (w === 0 || h === 0) return
     this.renderer.setSize(w, h, false)
-    this.camera.aspect = w / h
-    this.camera.updateProjectionMatrix()
+    this.viewpoint.resize(w / h)
     this.draw()
   }
 
@@ -582,68 +451,22 @@ export class Scene {
   }
 
   private render() {
-    const eye = this.camera.position
-    const forward = this.orbit.target.clone().sub(eye).normalize()
-    const right = forward.clone().cross(this.camera.up).normalize()
-    const up = right.clone().cross(forward)
-    this.uniform('eye').value.copy(eye)
-    const key = this.uniform('key').value.copy(
-      right
-        .multiplyScalar(-0.55)
-        .add(up.multiplyScalar(0.75))
-        .addScaledVector(forward, -0.6)
-        .normalize(),
-    )
+    const { camera } = this.viewpoint
+    const eye = camera.position
+    const key = this.viewpoint.light()
+    for (const { uniforms } of [this.material, this.mapMaterial]) {
+      uniforms.eye?.value.copy(eye)
+      uniforms.key?.value.copy(key)
+    }
     this.picker.light(key)
-    this.mapMaterial.uniforms.eye?.value.copy(eye)
-    this.mapMaterial.uniforms.key?.value.copy(key)
     this.ground.seenFrom(eye)
-    this.renderer.render(this.scene, this.camera)
+    this.renderer.render(this.scene, camera)
     if (this.shown > 0) this.events.painted(this.shown)
   }
 
-  /** Reads the values under a pointer that rests. */
-  private watchPointer() {
-    let timer = 0
-    const clear = () => {
-      window.clearTimeout(timer)
-      this.events.readout(null)
-    }
-    this.canvas.addEventListener('pointerleave', clear)
-    this.canvas.addEventListener('pointerdown', clear)
-    this.canvas.addEventListener('pointermove', (e) => {
-      clear()
-      if (e.buttons === 0) timer = window.setTimeout(() => this.read(e), 350)
-    })
+  /** The values under a pointer that rests. */
+  private read(e: PointerEvent): Readout | null {
+    if (!this.mesh?.visible || this.handle.pointed || this.picking) return null
+    return valuesAt(e, this.canvas, this.viewpoint.camera, this.mesh, this.cutPlane())
   }
-
-  private read(e: PointerEvent) {
-    if (!this.mesh?.visible || this.gizmo.axis || this.picking) return
-    const caster = new Raycaster()
-    caster.setFromCamera(pointerOn(this.canvas, e), this.camera)
-    const plane = this.uniform('cut').value
-    const kept = (p: Vector3) =>
-      !this.cutting || p.x * plane.x + p.y * plane.y + p.z * plane.z <= plane.w
-    const hit = caster.intersectObject(this.mesh, false).find((h) => kept(h.point))
-    if (!hit?.face) return this.events.readout(null)
-    const { geometry } = this.mesh
-    const at = hit.face.a
-    const read = (name: string) =>
-      (geometry.getAttribute(name) as BufferAttribute | InterleavedBufferAttribute).getX(at)
-    const rect = this.canvas.getBoundingClientRect()
-    const thickness = read('_thickness')
-    this.events.readout({
-      x: e.clientX - rect.left,
-      y: e.clientY - rect.top,
-      role: roles[read('_role')] ?? 'fill',
-      thickness: thickness > 0 ? thickness : null,
-    })
-  }
-}
-
-export const sides: Record<string, Vector3> = {
-  front: new Vector3(0, -1, 0.0001),
-  right: new Vector3(1, 0, 0.0001),
-  top: new Vector3(0, -0.0001, 1),
-  angle: new Vector3(0.62, -1, 0.5),
 }

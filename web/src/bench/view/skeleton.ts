@@ -8,7 +8,7 @@ import {
   Points,
   PointsMaterial,
 } from 'three'
-import { materials, scale } from '../../theme/tokens'
+import { inPicture, materials, scale, strutColours } from '../../theme/tokens'
 
 /** Numbers of a strut: both its ends, and how it lies in the part. */
 const STRIDE = 7
@@ -17,10 +17,10 @@ export type StrutColour = 'length' | 'state'
 
 /** How struts lie in the part, in the order of their numbers. */
 export const strutStates = [
-  { label: 'Inside', colour: '#6F8BA0' },
-  { label: 'Reaches the surface', colour: '#D2A04A' },
-  { label: 'On the surface', colour: '#2F7A6A' },
-  { label: 'Dead end', colour: '#C2412D' },
+  { label: 'Inside', colour: strutColours.inside },
+  { label: 'Reaches the surface', colour: strutColours.surface },
+  { label: 'On the surface', colour: strutColours.net },
+  { label: 'Dead end', colour: strutColours.deadEnd },
 ] as const
 
 const lengthOf = (s: Float32Array, at: number) =>
@@ -92,7 +92,7 @@ export class SkeletonLines extends Group {
   }
 }
 
-export const cellColours = { points: '#CF5F28', edges: materials.solid }
+export const cellColours = { points: inPicture.seedPoint, edges: materials.solid }
 
 /** How many seed points there are, and how many of their cells lie whole in the part. */
 export const cellCounts = (cells: Float32Array) => ({ points: cells[0] ?? 0, whole: cells[1] ?? 0 })

@@ -1,0 +1,37 @@
+import { useEffect } from 'react'
+import { fillingOf } from '../recipe/filling'
+import { centreOf, middle, triple } from '../recipe/zoneRules'
+import { useBench } from '../state'
+import { useSheet } from './usePartStep'
+import { useFrame } from './useResult'
+import type { SceneRef } from './useScene'
+
+/** The zone that the zones step works on. */
+export const useChosenZone = () =>
+  useBench((b) =>
+    b.step === 'zones' && b.chosen?.of === 'zone'
+      ? (b.recipe?.zones.list[b.chosen.index] ?? null)
+      : null,
+  )
+
+/** Puts the handle at what it moves: a zone, a control point, or the lattice. */
+export function useHandle(scene: SceneRef) {
+  const frame = useFrame()
+  const part = useBench((b) => b.project?.part)
+  const structure = useBench((b) => b.recipe && fillingOf(b.recipe, b.filled).structure)
+  const handle = useBench((b) => (b.step === 'structure' ? b.handle : null))
+  const locked = useBench((b) => b.locked)
+  const control = useBench((b) => b.control)
+  const zone = useChosenZone()
+  const sheet = useSheet()
+
+  useEffect(() => {
+    if (!structure || !part) return
+    const at =
+      zone && !locked.includes(zone.id) ? middle(zone.place) : (sheet?.points_mm[control] ?? null)
+    const centre = centreOf(part)
+    const shift = at ? at.map((v, i) => v - (centre[i] ?? 0)) : structure.shift_mm
+    const turn = at ? [0, 0, 0] : structure.rotation_deg
+    scene.current?.setHandle(at ? 'shift' : handle, { shift: triple(shift), turn: triple(turn) })
+  }, [scene, handle, structure, frame, zone, part, sheet, control, locked])
+}
