@@ -147,6 +147,9 @@ impl Contents<'_> {
 }
 
 /// Writes, reads again and checks. The bytes follow from mesh and recipe alone.
+///
+/// # Errors
+/// A mesh that files cannot hold, or a file that does not read back as that mesh.
 pub fn export(
     contents: &Contents,
     recipe: &Recipe,

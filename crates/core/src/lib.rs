@@ -15,6 +15,23 @@
 //! | `stages` | the stages of a run, one a file, each with all that it may see |
 //! | [`pipeline`] | the stages in order, cached |
 //! | [`error`] | why a run has no result |
+//!
+//! ```
+//! use glam::DVec3;
+//! use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
+//! use ulmix_mesh::{Topology, TriMesh};
+//! use ulmix_part::Part;
+//! use ulmix_recipe::{Recipe, Thicken};
+//!
+//! let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(20.0))).unwrap();
+//! let mut recipe = Recipe::for_part(&part.mesh.bounds());
+//! recipe.structure.cell_mm = [8.0; 3];
+//! recipe.thicken = Thicken::RelativeDensity { percent: 30.0 };
+//! let made = Pipeline::new(0).run(&part, &recipe, Quality::Final, &Unwatched)?;
+//! assert!(Topology::of(&made.solid.mesh).closed());
+//! assert!((made.report.fill_density_percent - 30.0).abs() < 1.0);
+//! # Ok::<(), ulmix_core::pipeline::RunError>(())
+//! ```
 
 pub mod asked;
 pub mod compose;

@@ -42,8 +42,11 @@ async fn main() {
 
     b.step("Mesh").await;
     b.painted("draft").await;
+    take("bench-mesh.png").await;
     b.click_text("button", "Make the final mesh").await;
     b.painted("final").await;
+    b.step("Checks").await;
+    take("bench-checks.png").await;
     b.step("Hand-off").await;
     b.click_text("button", "Write and check the file").await;
     b.until("the file is ready", || async { b.seen(".ready", "every check passes").await }).await;
@@ -101,14 +104,6 @@ async fn main() {
     b.saved().await;
     b.painted("draft").await;
     take("bench-own-cell.png").await;
-    for (part, name) in [("Tow grip", "bench-tow-grip.png"), ("Battery cradle", "bench-cradle.png")]
-    {
-        b.open("/").await;
-        b.click_text("button", part).await;
-        b.painted("draft").await;
-        b.kinds_drawn().await;
-        take(name).await;
-    }
 
     // A sheet that stands on its openings, and a part made of even triangles.
     b.open("/").await;

@@ -15,6 +15,20 @@
 //! | [`polygon`] | polygons to triangles |
 //!
 //! [`Limits`] bound what a file can make grow.
+//!
+//! ```
+//! use ulmix_formats::{read, stl, Limits};
+//! use ulmix_mesh::TriMesh;
+//!
+//! let cube = TriMesh::cuboid(glam::DVec3::ZERO, glam::DVec3::splat(20.0));
+//! let loaded = read(&stl::write(&cube), &Limits::default())?;
+//! assert_eq!(loaded.format, "STL");
+//! assert_eq!(loaded.mesh.triangles.len(), 12);
+//!
+//! let refused = read(b"solid", &Limits::default()).unwrap_err();
+//! assert!(!refused.hint().is_empty(), "{refused}");
+//! # Ok::<(), ulmix_formats::FormatError>(())
+//! ```
 
 mod error;
 pub mod glb;
@@ -91,6 +105,9 @@ impl Loaded {
 }
 
 /// Recognises the format by content, whatever the file is called, and reads it.
+///
+/// # Errors
+/// What is wrong with the bytes, where, and what to do.
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     if bytes.is_empty() {
         return Err(FormatError::Empty);

@@ -110,6 +110,9 @@ fn broken(what: impl Into<String>) -> FormatError {
 }
 
 /// All build items in their place, joined into one mesh in millimetres.
+///
+/// # Errors
+/// What is wrong with the bytes, where, and what to do.
 pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
     let mut zip = ZipArchive::new(Cursor::new(bytes))
         .map_err(|e| broken(format!("The archive cannot be opened: {e}.")))?;

@@ -53,6 +53,9 @@ impl Rows {
     }
 
     /// Refuses rows of too many cells.
+    ///
+    /// # Errors
+    /// More cells than can be laid one by one, with how many can.
     pub fn few_enough(part: &Part, s: &Structure) -> Result<(), RecipeError> {
         let cells = Rows::of(part, s).map_or(0, |(r, _)| r.counts.iter().product());
         if cells <= MOST_CELLS {

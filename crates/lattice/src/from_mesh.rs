@@ -33,6 +33,9 @@ fn refuse(message: String, hint: &str) -> RecipeError {
 }
 
 /// The solid in any mesh file. Refuses open ones, and those whose opposite sides differ.
+///
+/// # Errors
+/// A file that cannot be read, and a mesh that does not meet its own copies.
 pub fn read(name: &str, bytes: &[u8], limits: &Limits) -> Result<FoundMesh, RecipeError> {
     let file =
         ulmix_formats::read(bytes, limits).map_err(|e| refuse(format!("{name}: {e}"), e.hint()))?;

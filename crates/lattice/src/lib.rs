@@ -23,6 +23,25 @@
 //! | `bending` | how the surface of a lattice bends |
 //! | `elimination` | even points, chosen from a crowd |
 //! | [`make`] | the structure of a recipe in a part |
+//!
+//! ```
+//! use glam::DVec3;
+//! use ulmix_lattice::make;
+//! use ulmix_mesh::TriMesh;
+//! use ulmix_part::Part;
+//! use ulmix_recipe::{Joins, Kind, Structure, SurfaceKind};
+//!
+//! let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(40.0)))?;
+//! let kind = Kind::Surface(SurfaceKind::Gyroid);
+//! let structure = Structure { cell_mm: [10.0; 3], ..Structure::of_kind(kind) };
+//! let bare = make::structure(&part, &structure, Joins::default(), &|| false).expect("not cancelled");
+//! // A gyroid of 10 mm cells has walls of 1 mm where its field is not positive: 31 % of the space.
+//! let walls = bare.thicken(1.0);
+//! let places = (0..20_000).map(|n| ulmix_field::numeric::low_discrepancy(n) * 40.0);
+//! let held = places.filter(|p| walls.value(*p) < 0.0).count();
+//! assert!((held as f64 / 20_000.0 - 0.31).abs() < 0.02, "{held}");
+//! # Ok::<(), ulmix_part::PartError>(())
+//! ```
 
 pub mod axes;
 mod bars;

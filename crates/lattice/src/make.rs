@@ -267,6 +267,9 @@ fn listed(site: Site, unit: &[unit::UnitStrut], s: &Structure, frame: Frame, joi
 }
 
 /// Refuses tapered cells of too many struts.
+///
+/// # Errors
+/// More seed points or struts than can be worked on, with how many can.
 pub fn few_enough(part: &Part, s: &Structure, joins: Joins) -> Result<(), RecipeError> {
     let Some(unit) = unit_struts(s) else { return Ok(()) };
     if joins.taper.is_none() || s.bent().is_some() || repeated_struts(part, &unit, s).is_some() {

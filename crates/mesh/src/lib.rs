@@ -10,11 +10,11 @@
 //! | [`groups`] | numbered items by numbered groups |
 //! | [`parallel`] | lists worked on side by side |
 //! | [`parted`] | a list filled from several threads |
-//! | [`sides`] | sides of triangles, by edge |
-//! | [`topology`] | edges, fans, pieces: is it closed, manifold, one body? |
+//! | [`half_edges`] | half-edges of triangles, by edge |
+//! | [`topology`] | edges, fans, components: is it closed, manifold, one body? |
 //! | [`orient`] | consistent, outward winding for parts with flipped faces |
 //! | [`holes`] | holes found and closed |
-//! | [`bvh`] | box tree over the triangles: nearest point, segment hits, overlaps |
+//! | [`bvh`] | box tree over the triangles: nearest point, segment crossings, overlaps |
 //! | [`bins`] | triangles of about one size by their boxes |
 //! | [`distance`] | signed distance with an inside even for slightly broken parts |
 //! | [`faces`] | triangles that belong together, and what they are |
@@ -23,12 +23,20 @@
 //! | [`untangle`] | meshes as files hold them, and the few triangles that cross there |
 //! | [`thickness`] | wall thickness by the shrinking ball |
 //! | [`thumbnail`] | a small picture of a mesh |
-//! | [`thumbnail`] | a small picture of a mesh |
 //! | [`reduce`] | fewer triangles within an error bound, still closed and manifold |
 //! | [`remesh`] | triangles of one size, sharp edges and rims kept |
 //! | [`smooth`] | short waves damped, the volume kept |
 //! | [`shell`] | a sheet given thickness |
 //! | [`shading`] | normals for drawing, split at creases |
+//!
+//! ```
+//! use ulmix_mesh::{Topology, TriMesh};
+//!
+//! let ball = TriMesh::sphere(10.0, 5);
+//! let whole = 4.0 / 3.0 * std::f64::consts::PI * 1000.0;
+//! assert!((ball.volume() / whole - 1.0).abs() < 0.01);
+//! assert!(Topology::of(&ball).closed());
+//! ```
 
 pub mod bins;
 pub mod bvh;

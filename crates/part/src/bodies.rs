@@ -110,6 +110,9 @@ pub struct Clean {
 const MOST: usize = 48;
 
 /// Welds, mends and orients a mesh in mm, and gives thickness to what is open.
+///
+/// # Errors
+/// What mending refuses, or [`FormatError::Stopped`](ulmix_formats::FormatError::Stopped).
 pub fn clean(
     raw: &TriMesh,
     mend: &Mend,

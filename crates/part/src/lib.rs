@@ -12,8 +12,21 @@
 //! | [`chords`] | how far triangles of a size lie from its curved surface |
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
 //! | [`exit`], [`Whole`] | where a way leaves the part; the part alone as a shape to be meshed |
-//! | [`sample`], [`sides`] | signs of the part on a grid; sides of many places |
+//! | [`sample`], [`point_location`] | signs of the part on a grid; on which side of it many places lie |
 //! | [`solids`], [`zoned`] | regions of zones and skins; what they make of every sample |
+//!
+//! ```
+//! use glam::DVec3;
+//! use ulmix_mesh::TriMesh;
+//! use ulmix_part::Part;
+//!
+//! let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(30.0, 20.0, 10.0)))?;
+//! assert!(part.facts.closed);
+//! assert!((part.facts.volume_mm3 - 6000.0).abs() < 1e-6);
+//! assert_eq!(part.faces().list.len(), 6);
+//! assert!((part.distance.value(DVec3::new(15.0, 10.0, 4.0)) + 4.0).abs() < 1e-9);
+//! # Ok::<(), ulmix_part::PartError>(())
+//! ```
 
 pub mod bodies;
 pub mod builder;

@@ -87,6 +87,9 @@ pub(crate) const SIZES: std::ops::RangeInclusive<f64> = 0.01..=100_000.0;
 impl Part {
     /// What the bodies of a file are given when they are sheets and come in first. `unit` counts
     /// when the file states none.
+    ///
+    /// # Errors
+    /// A file that cannot be read.
     pub fn first_shell(
         bytes: &[u8],
         unit: Unit,
@@ -96,6 +99,9 @@ impl Part {
     }
 
     /// Reads a file of any known format. `unit` counts when the file states none.
+    ///
+    /// # Errors
+    /// A file that cannot be read, or a mesh without a volume.
     pub fn read(bytes: &[u8], unit: Unit) -> Result<Part, PartError> {
         Part::assemble(
             bodies_of(bytes, unit, "Part", &Limits::default())?,
@@ -107,6 +113,9 @@ impl Part {
     /// The part of a recipe: made from its dimensions, or read from what `file` gives for a
     /// SHA-256, and for none: the file that the project began with. What files hold together stays
     /// within the limits.
+    ///
+    /// # Errors
+    /// What `file` answers, and what the part step refuses.
     pub fn of<E: From<PartError>, B: AsRef<[u8]>>(
         step: &PartStep,
         file: impl Fn(Option<&str>) -> Result<B, E>,
@@ -141,6 +150,9 @@ impl Part {
     }
 
     /// A part of one mesh that is already in millimetres.
+    ///
+    /// # Errors
+    /// A mesh without a volume.
     pub fn prepare(raw: &TriMesh) -> Result<Part, PartError> {
         Part::assemble(vec![("Part".into(), raw.clone())], &PartStep::plain(Unit::Mm), &|| false)
     }

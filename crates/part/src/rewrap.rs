@@ -29,6 +29,9 @@ pub struct Rewrapped {
 }
 
 /// A closed mesh around what lies inside `mesh`, seen at a step in mm.
+///
+/// # Errors
+/// A step that would ask for too many samples, or [`FormatError::Stopped`](ulmix_formats::FormatError::Stopped).
 pub fn rewrap(
     mesh: &TriMesh,
     step: f64,

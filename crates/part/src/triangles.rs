@@ -26,6 +26,9 @@ const CREASE_DEG: f64 = 30.0;
 /// Joins triangles where that moves no place of the surface by more than `error` mm, measured both
 /// ways. Rims of open surfaces and edges shared by more than two triangles stay as they are, and so
 /// does a mesh where nothing else keeps within the bound.
+///
+/// # Errors
+/// More triangles than may be made, or [`FormatError::Stopped`](ulmix_formats::FormatError::Stopped) when nobody waits for them.
 pub fn within(mesh: &mut TriMesh, error: f64, stopped: Stopped) -> Result<Remade, PartError> {
     let kept = at_odd_edges(mesh);
     // Reduction holds the points; between them the chords of curved faces lie farther off.
@@ -49,6 +52,9 @@ const ROUNDS: usize = 6;
 /// Joins triangles until there are at most `most`: what moves the surface least is joined first,
 /// and the last round's deviation is searched for, so that the number comes within three percent.
 /// What cannot be joined stays.
+///
+/// # Errors
+/// More triangles than may be made, or [`FormatError::Stopped`](ulmix_formats::FormatError::Stopped) when nobody waits for them.
 pub fn down_to(mesh: &mut TriMesh, most: usize, stopped: Stopped) -> Result<Remade, PartError> {
     let longest = mesh.bounds().size().max_element();
     let enough = |m: &TriMesh| m.triangles.len() <= most;
@@ -99,6 +105,9 @@ fn searched(
 }
 
 /// Triangles with edges of about `edge` mm; sharp edges and rims stay.
+///
+/// # Errors
+/// More triangles than may be made, or [`FormatError::Stopped`](ulmix_formats::FormatError::Stopped) when nobody waits for them.
 pub fn even(mesh: &mut TriMesh, edge: f64, stopped: Stopped) -> Result<Remade, PartError> {
     let expected = triangles_at(mesh, edge);
     if expected > MOST_EVEN {

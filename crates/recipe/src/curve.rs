@@ -11,6 +11,9 @@ const PIECES: usize = 24;
 /// The curve through points in mm, in short pieces, each with the point that it follows, counted
 /// from 1. A closed one runs counter-clockwise; an `open` one ends at its first and last point.
 /// Refused, by the name `what`, when points coincide or the curve meets itself.
+///
+/// # Errors
+/// Points that coincide, by their numbers, or too few of them.
 pub fn through(points: &[[f64; 2]], open: bool, what: &str) -> Result<Vec<DVec2>, RecipeError> {
     let points: Vec<DVec2> = points.iter().map(|p| DVec2::from(*p)).collect();
     let count = points.len();

@@ -23,6 +23,9 @@ impl RecipeError {
 }
 
 /// Refuses a value outside its bounds: field, what it is, unit, value, least, most.
+///
+/// # Errors
+/// A value that is no number or lies outside.
 pub fn check(
     field: &str,
     what: &str,

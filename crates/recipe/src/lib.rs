@@ -17,6 +17,21 @@
 //! | `versions` | recipes of older versions |
 //! | `material`, `rounding`, `error` | print materials; short numbers; values that cannot be used |
 //! | [`stand`] | how the part stands on the printer's bed |
+//!
+//! ```
+//! use glam::DVec3;
+//! use ulmix_mesh::Bounds;
+//! use ulmix_recipe::{Recipe, Thicken};
+//!
+//! let part = Bounds { min: DVec3::ZERO, max: DVec3::new(80.0, 60.0, 40.0) };
+//! let mut recipe = Recipe::for_part(&part);
+//! assert_eq!(Recipe::from_json(&recipe.to_json())?, recipe);
+//!
+//! recipe.thicken = Thicken::RelativeDensity { percent: 120.0 };
+//! let refused = recipe.validate(&part).unwrap_err();
+//! assert_eq!(refused.field, "thicken.percent");
+//! # Ok::<(), ulmix_recipe::RecipeError>(())
+//! ```
 
 mod clean_up;
 pub mod course;
@@ -292,6 +307,9 @@ impl Recipe {
     }
 
     /// Refuses values that no step could use. Limits follow the part, whose box is `bounds`.
+    ///
+    /// # Errors
+    /// The first value that no step could use.
     pub fn validate(&self, bounds: &Bounds) -> Result<(), RecipeError> {
         if self.ulmix != VERSION {
             return Err(versions::other_version(self.ulmix as u64));

@@ -31,6 +31,9 @@ impl OwnPoints {
     /// Three numbers a line, apart by commas, semicolons, tabs or spaces; more columns are passed
     /// over. A first line of names, empty lines and lines from `#` on are, too. Between semicolons
     /// a comma is a decimal one.
+    ///
+    /// # Errors
+    /// A line that is no point, by its number, or too many points.
     pub fn from_csv(name: &str, text: &str) -> Result<OwnPoints, RecipeError> {
         let mut points_mm = Vec::new();
         let mut begun = false;

@@ -55,6 +55,9 @@ impl FoundStruts {
 
 impl OwnStruts {
     /// The beams of a file; `None` for no beams.
+    ///
+    /// # Errors
+    /// Struts of which there are too many.
     pub fn of(name: &str, beams: &[Beam]) -> Result<Option<FoundStruts>, RecipeError> {
         if beams.len() > MOST {
             return Err(refuse(format!("{name} has more than {MOST} beams."), "Leave some out."));
@@ -84,6 +87,9 @@ impl OwnStruts {
     }
 
     /// Those of a 3MF file with a beam lattice.
+    ///
+    /// # Errors
+    /// A file that is no 3MF file, or that holds no beams.
     pub fn read(name: &str, bytes: &[u8], limits: &Limits) -> Result<FoundStruts, RecipeError> {
         let file = ulmix_formats::read(bytes, limits)
             .map_err(|e| refuse(format!("{name}: {e}"), e.hint()))?;

@@ -32,6 +32,9 @@ pub type Drawn = (DVec2, usize);
 /// The profile as radius and height, arcs in chords; refused when it cannot be turned into a
 /// surface that is whole. It runs counter-clockwise; one that is `open` runs from the first point
 /// to the last, upward as a whole.
+///
+/// # Errors
+/// A profile that cannot be turned about its axis, by the number of its point.
 pub fn outline(
     points: &[ProfilePoint],
     axis_mm: f64,
@@ -111,6 +114,9 @@ fn beside_axis(drawn: &mut [Drawn]) -> Result<(), RecipeError> {
 }
 
 /// Refuses a line, called `what`, that crosses or touches itself.
+///
+/// # Errors
+/// The first two lines that meet, by their numbers.
 pub fn meets_itself(drawn: &[Drawn], open: bool, what: &str) -> Result<(), RecipeError> {
     let count = drawn.len();
     let side = |n: usize| (drawn[n].0, drawn[(n + 1) % count].0);

@@ -15,6 +15,14 @@
 //! | [`guard`] | who may speak to it |
 //! | [`assets`] | the web app inside the binary |
 //! | [`problem`] | errors in words |
+//!
+//! ```
+//! let document = ulmix_server::api::openapi();
+//! let document: serde_json::Value = serde_json::from_str(&document)?;
+//! let project = &document["paths"]["/api/projects/{id}"];
+//! assert!(project["get"]["responses"]["404"].is_object());
+//! # Ok::<(), serde_json::Error>(())
+//! ```
 
 pub mod api;
 pub mod assets;

@@ -1,4 +1,5 @@
-//! The figures that the product promises, one JSON line each: `make bench [-- WORD …]`.
+//! The figures that the product promises, one JSON line each: `make bench [-- WORD …]`. A run of all
+//! cases writes docs/figures.md.
 //!
 //! `seconds` is the best of three; making the input is outside. Cases with a rival are named as
 //! theirs, so that both can be run in turn on one machine and compared.
@@ -29,41 +30,75 @@ use ulmix_recipe::{
 };
 use ulmix_runner::stopwatch::Stopwatch;
 
-type Case = (&'static str, fn() -> serde_json::Value);
+/// Name, what it measures, and the measurement.
+type Case = (&'static str, &'static str, fn() -> serde_json::Value);
+
+#[rustfmt::skip]
+const CASES: [Case; 18] = [
+    ("gyroid_400", "Gyroid walls in a 100 mm cube at 0.25 mm, trimmed, to a closed mesh", gyroid),
+    ("struts_10000", "10,648 struts of 1 mm to one closed mesh at 0.25 mm", struts),
+    ("voronoi_clip_2000", "2,000 loose seed points in the box of a ball to a clipped, cleaned skeleton", || voronoi_clipped(2_000)),
+    ("voronoi_clip_100000", "100,000 of them", || voronoi_clipped(100_000)),
+    ("voronoi_2000", "2,000 seed points in the ball itself, with the net on its surface", || voronoi(2_000, 0, true)),
+    ("voronoi_100000", "100,000 of them", || voronoi(100_000, 0, true)),
+    ("voronoi_8000_relaxed", "8,000 of them, relaxed 30 rounds", || voronoi(8_000, 30, true)),
+    ("foam_200", "Foam sheet of 200³ cells, half of them inside, one cell size", || foam(None, false)),
+    ("foam_graded", "The same with cells of three to one", || foam(GRADED, false)),
+    ("foam_graded_draft", "The draft of that", || foam(GRADED, true)),
+    ("keel_final_025", "Keel bracket at 0.25 mm, final, reduced and held against its recipe", keel_final),
+    ("slider", "Slider to picture, on the side of the server, median", slider),
+    ("distance_256", "Exact distance in a band around 131,072 triangles, 256³ samples", distance),
+    ("import_1m", "1 M triangles from the bytes of a file to a first draft, shaded and encoded", import),
+    ("faces_200k", "Faces of a part of 200,000 triangles", faces_of_many),
+    ("stl_read_5m", "STL of 5 M triangles read and welded", stl_read),
+    ("stl_write_5m", "STL of 5 M triangles written", stl_write),
+    ("start_to_picture", "Empty process to the first settled picture, without the browser", start),
+];
 
 fn main() {
     // As the program does.
     ulmix_runner::memory::keep();
     let words: Vec<String> = std::env::args().skip(1).filter(|a| !a.starts_with('-')).collect();
-    let all: [Case; 19] = [
-        ("gyroid_400", gyroid),
-        ("struts_10000", struts),
-        ("voronoi_clip_2000", || voronoi_clipped(2_000)),
-        ("voronoi_clip_100000", || voronoi_clipped(100_000)),
-        ("voronoi_2000", || voronoi(2_000, 0, true)),
-        ("voronoi_100000", || voronoi(100_000, 0, true)),
-        ("voronoi_8000_relaxed", || voronoi(8_000, 30, true)),
-        ("foam_200", || foam(None, false)),
-        ("foam_graded", || foam(GRADED, false)),
-        ("foam_graded_draft", || foam(GRADED, true)),
-        ("keel_final_025", keel_final),
-        ("slider", slider),
-        ("distance_256", distance),
-        ("import_1m", import),
-        ("faces_200k", faces_of_many),
-        ("stl_read_5m", stl_read),
-        ("stl_write_5m", stl_write),
-        ("start_to_picture", start),
-        ("estimates", estimates),
-    ];
-    for (name, run) in all {
-        if words.is_empty() || words.iter().any(|w| name.contains(w.as_str())) {
-            let mut line = run();
-            line["case"] = json!(name);
-            line["peak_mb"] = json!(peak_mb());
-            println!("{line}");
-        }
+    let wanted = |name: &str| words.is_empty() || words.iter().any(|w| name.contains(w.as_str()));
+    let mut rows = String::new();
+    for (name, title, run) in CASES.into_iter().filter(|c| wanted(c.0)) {
+        let mut line = run();
+        line["case"] = json!(name);
+        line["peak_mb"] = json!(peak_mb());
+        println!("{line}");
+        rows += &row(title, &line);
     }
+    if words.is_empty() {
+        write_page(&rows);
+    }
+    if wanted("estimates") {
+        println!("{}", estimates());
+    }
+}
+
+/// A row of the page of figures.
+fn row(title: &str, line: &serde_json::Value) -> String {
+    let seconds = line["seconds"].as_f64().unwrap_or(0.0);
+    let seconds = if seconds < 0.1 { format!("{seconds:.3} s") } else { format!("{seconds:.2} s") };
+    let later = line["p95_seconds"].as_f64().map(|s| format!("; 95th percentile {s:.3} s"));
+    let triangles = line["triangles"].as_u64().map(|n| format!("{:.1} M", n as f64 / 1e6));
+    let (later, triangles) = (later.unwrap_or_default(), triangles.unwrap_or_default());
+    format!("| {title} | {seconds}{later} | {triangles} |\n")
+}
+
+/// Writes what was measured into the documentation.
+fn write_page(rows: &str) {
+    let info = std::fs::read_to_string("/proc/cpuinfo").unwrap_or_default();
+    let model = info.lines().find_map(|l| l.strip_prefix("model name")).unwrap_or(": unknown");
+    let model = model.trim_start_matches([' ', '\t', ':']);
+    let threads = std::thread::available_parallelism().map_or(1, |n| n.get());
+    let page = format!(
+        "# Figures\n\n`make bench` writes this page. Each figure is the best of three on {threads} \
+         threads of this processor: {model}.\nMaking the input is not counted.\n\n| work | \
+         measured | triangles |\n|---|---|---|\n{rows}"
+    );
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/figures.md");
+    std::fs::write(path, page).expect("docs/figures.md can be written");
 }
 
 fn peak_mb() -> u64 {

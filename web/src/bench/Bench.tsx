@@ -49,6 +49,7 @@ export function Bench({ id }: { id: string }) {
     <div className="bench">
       <Header>
         <span aria-hidden="true">/</span>
+        <h1 className="unseen">{recipe?.name}</h1>
         {recipe && (
           <input
             key={recipe.name}

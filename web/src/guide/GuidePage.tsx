@@ -46,6 +46,10 @@ export default function GuidePage({ page }: { page: Page }) {
     // eslint-disable-next-line jsx-a11y/click-events-have-key-events, jsx-a11y/no-static-element-interactions
     <div
       className="guidepage"
+      role="region"
+      aria-label="Page of the guide"
+      // It scrolls: the keyboard must reach it.
+      tabIndex={0}
       onClick={(e) => {
         const href = e.target instanceof HTMLAnchorElement ? e.target.getAttribute('href') : null
         const to = href && nameOf(href)

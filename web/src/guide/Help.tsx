@@ -1,5 +1,5 @@
 import { Drawer } from 'antd'
-import { lazy, Suspense, useState } from 'react'
+import { lazy, Suspense, useRef, useState } from 'react'
 import type { Step } from '../bench/state'
 import './guide.css'
 
@@ -11,9 +11,15 @@ export type Page = Step | 'picture' | 'start'
 /** Opens the page of the guide about a step, beside what is worked on. */
 export function HelpButton({ step, title }: { step: Page; title: string }) {
   const [open, setOpen] = useState(false)
+  const button = useRef<HTMLButtonElement>(null)
+  const close = () => {
+    setOpen(false)
+    button.current?.focus()
+  }
   return (
     <>
       <button
+        ref={button}
         className="helpbutton"
         aria-label={`Guide: ${title}`}
         title="What this step does"
@@ -29,7 +35,7 @@ export function HelpButton({ step, title }: { step: Page; title: string }) {
         width={520}
         open={open}
         destroyOnHidden
-        onClose={() => setOpen(false)}
+        onClose={close}
       >
         <Suspense fallback={<p className="muted">The guide opens…</p>}>
           <GuidePage page={step} />

@@ -120,10 +120,10 @@ export function Start() {
             )}
           </div>
           <div className="from">
-            <h3>
+            <h2>
               Try a part of the Reedling buoy
               <span className="muted small">Each opens with a first recipe.</span>
-            </h3>
+            </h2>
             <div className="beginnings">
               {options.data?.reedling.map((p) => (
                 <Beginning
@@ -137,10 +137,10 @@ export function Start() {
             </div>
           </div>
           <div className="from">
-            <h3>
+            <h2>
               Begin with a shape
               <span className="muted small">Its dimensions stay editable on the bench.</span>
-            </h3>
+            </h2>
             <div className="beginnings">
               {options.data?.shapes.map(({ title, shape }, n) => (
                 <Beginning

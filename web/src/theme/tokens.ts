@@ -147,7 +147,13 @@ export function antTheme(mode: Mode): ThemeConfig {
         itemSelectedBg: c.panel,
         trackPadding: 2,
       },
-      Button: { fontWeight: 600, primaryShadow: 'none', defaultShadow: 'none' },
+      Button: {
+        fontWeight: 600,
+        primaryShadow: 'none',
+        defaultShadow: 'none',
+        // White words stand on it.
+        ...(mode === 'dark' && { colorPrimary: '#2F7A63', colorPrimaryHover: '#37876E' }),
+      },
       Modal: { titleFontSize: 18 },
     },
   }

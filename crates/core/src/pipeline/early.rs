@@ -15,6 +15,9 @@ use ulmix_recipe::{Kind, Recipe, SeededKind};
 impl Pipeline {
     /// The struts of a zone's own structure, or of the part's, and how they lie in the part; `None`
     /// for structures of walls, and for more than [`make::MOST_STRUTS`].
+    ///
+    /// # Errors
+    /// A value of the recipe that cannot be used, or [`RunError::Cancelled`].
     pub fn skeleton(
         &self,
         part: &Part,
@@ -47,6 +50,9 @@ impl Pipeline {
 
     /// Seed points of a zone's own structure, or of the part's, and the cells around them; none for
     /// structures that grow from no points in space.
+    ///
+    /// # Errors
+    /// A value of the recipe that cannot be used, or [`RunError::Cancelled`].
     pub fn seed_cells(
         &self,
         part: &Part,

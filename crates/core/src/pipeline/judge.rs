@@ -77,6 +77,9 @@ impl Pipeline {
     /// recipe says is taken back from the bed, which asks that it is as large as the part. Where
     /// the recipe makes lattice and solids apart, the file names both. Bodies of the part that
     /// leave as they came are not judged.
+    ///
+    /// # Errors
+    /// A value of the recipe that cannot be used, or [`RunError::Cancelled`].
     pub fn judge(
         &self,
         part: &Part,
