@@ -3,7 +3,7 @@
 use ulmix_recipe::RecipeError;
 
 /// Why a run has no result.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
 pub enum RunError {
     /// Whoever watched it asked it to end.
     #[error("cancelled")]

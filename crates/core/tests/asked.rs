@@ -270,7 +270,7 @@ fn a_strut_as_thick_as_many_are_long_fills_no_more_than_itself() {
     else {
         panic!("it is refused")
     };
-    assert!(e.field == "thicken.thickness_mm" && e.hint.contains("fewer seed points"), "{e:?}");
+    assert!(e.field == "thicken.thickness_mm" && e.hint().contains("fewer seed points"), "{e:?}");
 }
 
 #[test]
@@ -284,9 +284,9 @@ fn what_does_not_fit_is_refused_with_what_would() {
     let Err(RunError::TooLarge(e)) = small.run(&part, &r, Quality::Final, &Unwatched) else {
         panic!("it is refused")
     };
-    assert!(e.message.contains("4.0 GB may be used") && e.field == "mesh.step_mm", "{e:?}");
+    assert!(e.message().contains("4.0 GB may be used") && e.field == "mesh.step_mm", "{e:?}");
     assert!(
-        e.hint.contains("through walls, which loses them") && e.hint.contains("cells of about"),
+        e.hint().contains("through walls, which loses them") && e.hint().contains("cells of about"),
         "{e:?}"
     );
     assert!(cost.notes.iter().any(|n| n.text.contains("It fits with a grid step")), "{cost:?}");

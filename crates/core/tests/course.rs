@@ -138,7 +138,7 @@ fn too_many_cells_and_rows_of_two_are_refused_in_words() {
     let refused = |counts: [u32; 3]| {
         let r = recipe(&part, CellKind::Octet, Course::Polar { about: None, counts });
         match Pipeline::new(0).run(&part, &r, Quality::Draft, &Unwatched) {
-            Err(RunError::Recipe(e)) => e.message,
+            Err(RunError::Recipe(e)) => e.message(),
             _ => panic!("{counts:?} was not refused"),
         }
     };

@@ -253,7 +253,7 @@ fn limits_that_leave_nothing_are_refused() {
     ] {
         *lengths(&mut r) = StrutLengths { shortest, longest };
         let refused = r.validate(&part.mesh.bounds()).unwrap_err();
-        assert!(refused.field.ends_with(field) && !refused.hint.is_empty(), "{refused:?}");
+        assert!(refused.field.ends_with(field) && !refused.hint().is_empty(), "{refused:?}");
     }
     *lengths(&mut r) = StrutLengths::default();
     seeds(&mut r).apart = 0.71;

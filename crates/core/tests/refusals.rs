@@ -64,7 +64,7 @@ fn numbers_beyond_all_bounds_are_refused_by_their_field_and_with_a_hint() {
             };
             let first = e.field.split(['.', '[']).next().unwrap_or_default();
             assert!(first == path[0] || first == "recipe", "{path:?} is refused as {}", e.field);
-            assert!(e.message.len() > 10 && e.hint.len() > 5, "{path:?}: {e:?}");
+            assert!(e.message().len() > 10 && e.hint().len() > 5, "{path:?}: {e:?}");
         }
     }
     // What turns comes around again.
@@ -83,12 +83,12 @@ fn unknown_fields_and_kinds_are_refused_by_name() {
         let mut odd = recipe.clone();
         odd.pointer_mut(path).unwrap()["no_such_field"] = json!(1);
         let e = Recipe::from_json(&odd.to_string()).unwrap_err();
-        assert!(e.message.contains("no_such_field") && !e.hint.is_empty(), "{path}: {e:?}");
+        assert!(e.message().contains("no_such_field") && !e.hint().is_empty(), "{path}: {e:?}");
     }
     for (path, field) in [("/structure/pattern", "kind"), ("/structure/pattern", "no_such_field")] {
         let mut odd = recipe.clone();
         odd.pointer_mut(path).unwrap()[field] = json!("no_such_kind");
         let e = Recipe::from_json(&odd.to_string()).unwrap_err();
-        assert!(e.message.contains("no_such_") && !e.hint.is_empty(), "{e:?}");
+        assert!(e.message().contains("no_such_") && !e.hint().is_empty(), "{e:?}");
     }
 }

@@ -299,7 +299,7 @@ fn unusable_values_of_a_zone_name_the_zone() {
     let r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 20.0, zone);
     let e = r.validate(&part.mesh.bounds()).unwrap_err();
     assert_eq!(e.field, "zones.list.0.own.structure.cell_mm");
-    assert!(e.message.contains("“Top”"), "{}", e.message);
+    assert!(e.message().contains("“Top”"), "{}", e.message());
     let far = Zone {
         place: Place::Sphere { centre_mm: [200.0; 3], radius_mm: 3.0 },
         ..upper_half(0.0, r.structure.kind(), 8.0, r.thicken)

@@ -179,12 +179,20 @@ fn what_does_not_fit_into_memory_is_refused_before_it_begins_and_says_what_would
         panic!("120 MB do not do for that");
     };
     assert!(!begun.stages().iter().any(|s| matches!(s, Stage::Lattice | Stage::Surface)));
-    assert!(refused.message.contains("MB") && refused.hint.contains("mm"), "{refused:?}");
+    assert!(refused.message().contains("MB") && refused.hint().contains("mm"), "{refused:?}");
     // The step that it names fits.
     let estimated = small.cost(&part, &recipe, &Unwatched).unwrap();
     assert!(estimated.memory_mb > 120.0 && estimated.too_large.as_ref() == Some(&refused));
-    let step: f64 =
-        refused.hint.split("step of ").nth(1).unwrap().split(' ').next().unwrap().parse().unwrap();
+    let step: f64 = refused
+        .hint()
+        .split("step of ")
+        .nth(1)
+        .unwrap()
+        .split(' ')
+        .next()
+        .unwrap()
+        .parse()
+        .unwrap();
     recipe.mesh.step_mm = Some(step);
     let estimated = small.cost(&part, &recipe, &Unwatched).unwrap();
     assert!(

@@ -201,7 +201,7 @@ fn struts_from_a_file_are_cut_at_the_part_closed_and_foreseen() {
     let mut broken = r.clone();
     let Pattern::OwnStruts(p) = &mut broken.structure.pattern else { panic!("own struts") };
     p.own.struts[3] = [2, 400];
-    assert!(broken.validate(&part.mesh.bounds()).unwrap_err().message.contains("Strut 4"));
+    assert!(broken.validate(&part.mesh.bounds()).unwrap_err().message().contains("Strut 4"));
 }
 
 #[test]
@@ -239,7 +239,7 @@ fn nets_are_cleaned_as_asked_and_what_was_found_is_told() {
             && net.1.contains(&StrutState::Inside)
     );
     clean(&mut r).most_at_node = 2;
-    assert!(r.validate(&part.mesh.bounds()).unwrap_err().message.contains("at a node"));
+    assert!(r.validate(&part.mesh.bounds()).unwrap_err().message().contains("at a node"));
 }
 
 fn own_mesh(r: &mut Recipe) -> &mut OwnMesh {
@@ -301,7 +301,7 @@ fn a_cell_cut_out_of_a_lattice_and_brought_in_again_is_that_lattice() {
 
     let mut broken = r.clone();
     own_mesh(&mut broken).triangles[3] = [0, 1, 4_000_000];
-    assert!(broken.validate(&part.mesh.bounds()).unwrap_err().message.contains("Triangle 4"));
+    assert!(broken.validate(&part.mesh.bounds()).unwrap_err().message().contains("Triangle 4"));
     own_mesh(&mut r).points[5] = [0.0, f32::NAN, 0.0];
     assert!(r.validate(&part.mesh.bounds()).is_err());
 }

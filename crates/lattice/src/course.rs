@@ -15,7 +15,7 @@ use ulmix_mesh::faces::FaceForm;
 use ulmix_mesh::{Bvh, TriMesh};
 use ulmix_part::Part;
 use ulmix_recipe::course::Course;
-use ulmix_recipe::{BentRows, CleanUp, FaceMark, RecipeError, Structure};
+use ulmix_recipe::{BentRows, CleanUp, FaceMark, RecipeError, RecipeFault, Structure};
 
 /// Rows of whole cells in the part.
 pub struct Rows {
@@ -61,11 +61,9 @@ impl Rows {
         if cells <= MOST_CELLS {
             return Ok(());
         }
-        Err(RecipeError::new(
-            "structure.pattern.rows",
-            format!("Rows that bend would have {cells} cells here; {MOST_CELLS} can be laid."),
-            "Choose larger cells or smaller counts.",
-        ))
+        let most = MOST_CELLS;
+        let fault = RecipeFault::TooManyInRows { cells, most };
+        Err(RecipeError::new("structure.pattern.rows", fault))
     }
 
     fn polar(part: &Part, about: Option<&FaceMark>, counts: [u32; 3], cell: [f64; 3]) -> Rows {

@@ -8,7 +8,7 @@ use ulmix_formats::Limits;
 use ulmix_mesh::crossing::crossing_pairs;
 use ulmix_mesh::{Bvh, Topology, TriMesh};
 use ulmix_recipe::own_mesh::{OwnMesh, FIELD, MOST};
-use ulmix_recipe::RecipeError;
+use ulmix_recipe::{RecipeError, RecipeFault};
 use utoipa::ToSchema;
 
 /// A file's solid as a cell.
@@ -28,8 +28,8 @@ const ON_SIDE: f64 = 1e-4;
 /// raster.
 const UNLIKE: f64 = 0.02;
 
-fn refuse(message: String, hint: &str) -> RecipeError {
-    RecipeError::new(FIELD, message, hint)
+fn refuse(fault: RecipeFault) -> RecipeError {
+    RecipeError::new(FIELD, fault)
 }
 
 /// The solid in any mesh file. Refuses open ones, and those whose opposite sides differ.
@@ -37,35 +37,26 @@ fn refuse(message: String, hint: &str) -> RecipeError {
 /// # Errors
 /// A file that cannot be read, and a mesh that does not meet its own copies.
 pub fn read(name: &str, bytes: &[u8], limits: &Limits) -> Result<FoundMesh, RecipeError> {
-    let file =
-        ulmix_formats::read(bytes, limits).map_err(|e| refuse(format!("{name}: {e}"), e.hint()))?;
+    let named = || name.to_owned();
+    let file = ulmix_formats::read(bytes, limits)
+        .map_err(|error| refuse(RecipeFault::File { name: named(), error }))?;
     let mut mesh = file.mesh;
     if mesh.triangles.len() > MOST {
         let found = mesh.triangles.len();
-        return Err(refuse(
-            format!("{name} has {found} triangles; a cell may have {MOST}."),
-            "Reduce its mesh first.",
-        ));
+        return Err(refuse(RecipeFault::LargeCell { name: named(), found, most: MOST }));
     }
     let bounds = mesh.bounds();
     let size = bounds.size();
     if mesh.triangles.is_empty() || size.min_element() <= 1e-6 * size.max_element() {
-        return Err(refuse(format!("{name} is flat."), "A cell is a solid: choose a file of one."));
+        return Err(refuse(RecipeFault::FlatCell(named())));
     }
     let open = Topology::of(&mesh).open_edges;
     if open > 0 {
-        return Err(refuse(
-            format!("The cell of {name} is open at {open} edges."),
-            "A cell is a closed solid, with flat ends where it meets its \
-                 neighbours: close it first.",
-        ));
+        return Err(refuse(RecipeFault::OpenCell { name: named(), edges: open }));
     }
     let crossing = crossing_pairs(&mesh, &Bvh::new(&mesh)).len();
     if crossing > 0 {
-        return Err(refuse(
-            format!("The mesh of {name} crosses itself in {crossing} places."),
-            "Unite what the cell is made of into one solid first.",
-        ));
+        return Err(refuse(RecipeFault::CrossingCell { name: named(), places: crossing }));
     }
     if mesh.volume() < 0.0 {
         mesh.triangles.iter_mut().for_each(|t| t.swap(1, 2));
@@ -87,14 +78,11 @@ pub fn read(name: &str, bytes: &[u8], limits: &Limits) -> Result<FoundMesh, Reci
         let (either, one) = sides(&own, axis);
         if one as f64 > UNLIKE * either as f64 {
             let percent = 100.0 * one as f64 / either as f64;
-            return Err(refuse(
-                format!(
-                    "The cell of {name} does not meet its neighbours along {}: of \
-                     what its two sides there hold {percent:.0} % lies on one alone.",
-                    ["x", "y", "z"][axis]
-                ),
-                "Make both sides alike, and let the cell reach them.",
-            ));
+            return Err(refuse(RecipeFault::UnlikeSides {
+                name: named(),
+                axis: ["x", "y", "z"][axis],
+                percent,
+            }));
         }
         own.apart[axis] = either == 0;
     }
@@ -160,7 +148,7 @@ mod tests {
     #[test]
     fn a_solid_that_meets_itself_is_taken_and_others_are_refused_by_what_is_wrong() {
         let refused = |mesh: &TriMesh| {
-            read("x.stl", &stl::write(mesh), &Limits::default()).unwrap_err().message
+            read("x.stl", &stl::write(mesh), &Limits::default()).unwrap_err().message()
         };
         let block = bar([1.0, 2.0, 3.0], [11.0, 6.0, 5.0]);
         let found = read("block.stl", &stl::write(&block), &Limits::default()).unwrap();

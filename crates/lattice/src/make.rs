@@ -28,8 +28,8 @@ use ulmix_part::point_location::PointLocator;
 use ulmix_part::Part;
 use ulmix_recipe::seeds::MOST_SEEDS;
 use ulmix_recipe::{
-    CleanUp, ExtrudedKind, FaceMark, Joins, OwnMesh, OwnStruts, Pattern, RecipeError, Seeds,
-    Structure, StrutLengths, StrutSection,
+    CleanUp, ExtrudedKind, FaceMark, Joins, OwnMesh, OwnStruts, Pattern, RecipeError, RecipeFault,
+    Seeds, Structure, StrutLengths, StrutSection,
 };
 
 /// The structure as it lies in the part, before it is given thickness. `None` when cancelled.
@@ -275,11 +275,7 @@ pub fn few_enough(part: &Part, s: &Structure, joins: Joins) -> Result<(), Recipe
     if joins.taper.is_none() || s.bent().is_some() || repeated_struts(part, &unit, s).is_some() {
         return Ok(());
     }
-    Err(RecipeError::new(
-        "joins.taper",
-        format!("Tapered, these cells would be more than {MOST_STRUTS} struts."),
-        "Choose larger cells, or struts that are as thick at both ends.",
-    ))
+    Err(RecipeError::new("joins.taper", RecipeFault::TooManyTapered(MOST_STRUTS)))
 }
 
 /// A net of struts listed one by one, in the part's axes; those from number `inner` on are the net

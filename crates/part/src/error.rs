@@ -69,7 +69,7 @@ impl PartError {
     pub fn hint(&self) -> String {
         match self {
             PartError::File(e) => e.hint(),
-            PartError::Recipe(e) => return e.hint.clone(),
+            PartError::Recipe(e) => return e.hint(),
             PartError::NothingSolid => "Give one of the bodies another role.",
             PartError::FarApart => {
                 "Bring them in closer together, or each in a project of its own."
@@ -105,12 +105,13 @@ impl PartError {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use ulmix_recipe::RecipeFault;
 
     #[test]
     fn each_error_says_what_is_wrong_and_what_to_do() {
         let all = [
             PartError::File(FormatError::Empty),
-            PartError::Recipe(RecipeError::new("part.mend", "It is wrong.", "Choose another.")),
+            PartError::Recipe(RecipeError::new("part.mend", RecipeFault::RoleOfRest)),
             PartError::NothingSolid,
             PartError::FarApart,
             PartError::NoVolume,

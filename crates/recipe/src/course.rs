@@ -1,6 +1,6 @@
 //! The course that rows of strut cells take through the part.
 
-use super::{check, FaceMark, RecipeError};
+use super::{check, FaceMark, RecipeError, RecipeFault};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -38,11 +38,9 @@ impl Course {
         let count =
             |what: &str, n: u32| check("structure.pattern.rows", what, "", n as f64, 0.0, MOST);
         match self {
-            Course::Polar { counts: [_, 1 | 2, _], .. } => Err(RecipeError::new(
-                "structure.pattern.rows",
-                "One or two cells do not go round an axis.",
-                "Choose three or more, or 0 for as many as fit the cell size.",
-            )),
+            Course::Polar { counts: [_, 1 | 2, _], .. } => {
+                Err(RecipeError::new("structure.pattern.rows", RecipeFault::TooFewAround))
+            }
             Course::Polar { counts, .. } => {
                 counts.iter().try_for_each(|&n| count("The number of cells", n))
             }

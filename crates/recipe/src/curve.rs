@@ -2,7 +2,7 @@
 //! makes no loops or cusps between two points (Yuksel, Schaefer & Keyser 2011).
 
 use super::profile::{area, meets_itself, refuse, Drawn};
-use crate::RecipeError;
+use crate::{RecipeError, RecipeFault};
 use glam::DVec2;
 
 /// Pieces from one point to the next.
@@ -19,10 +19,8 @@ pub fn through(points: &[[f64; 2]], open: bool, what: &str) -> Result<Vec<DVec2>
     let count = points.len();
     let spans = count - open as usize;
     if let Some(n) = (0..spans).find(|&n| points[n].distance(points[(n + 1) % count]) < 1e-3) {
-        return refuse(
-            format!("Points {} and {} of {what} lie in one place.", n + 1, (n + 1) % count + 1),
-            "Move one of them away, or remove it.",
-        );
+        let points = [n + 1, (n + 1) % count + 1];
+        return refuse(RecipeFault::PointsCoincide { line: what.into(), points });
     }
     let at = |n: isize| match n {
         // An open curve leaves its ends as if the next point were mirrored there.
@@ -128,8 +126,8 @@ mod tests {
     fn a_curve_that_meets_itself_or_stands_still_is_refused_by_its_points() {
         let bow_tie = [[0.0, 0.0], [10.0, 10.0], [10.0, 0.0], [0.0, 10.0]];
         let e = through(&bow_tie, false, "the curve of section 2").unwrap_err();
-        assert!(e.message.contains("The curve of section 2 meets itself"), "{}", e.message);
+        assert!(e.message().contains("The curve of section 2 meets itself"), "{}", e.message());
         let e = through(&[[0.0, 0.0], [5.0, 1.0], [5.0, 1.0]], false, "the curve").unwrap_err();
-        assert!(e.message.contains("Points 2 and 3"), "{}", e.message);
+        assert!(e.message().contains("Points 2 and 3"), "{}", e.message());
     }
 }

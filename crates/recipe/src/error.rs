@@ -1,12 +1,23 @@
-//! Values that cannot be used, in words for a person.
+//! Values that cannot be used: where they stand in the recipe, and what is wrong.
 
+use super::RecipeFault;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-/// A value that cannot be used: where, what is wrong, what to do.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error, Serialize, Deserialize, ToSchema)]
-#[error("{message}")]
+/// A value that cannot be used. As JSON it is field, message and hint.
+#[derive(Clone, Debug, PartialEq, thiserror::Error, Serialize, Deserialize)]
+#[error("{fault}")]
+#[serde(into = "Refusal", from = "Refusal")]
 pub struct RecipeError {
+    /// Path of the value in the recipe, as `thicken.thickness_mm`.
+    pub field: String,
+    /// What is wrong.
+    pub fault: RecipeFault,
+}
+
+/// A value that cannot be used: where, what is wrong, what to do.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Refusal {
     /// Path of the value in the recipe, as `thicken.thickness_mm`.
     pub field: String,
     /// What is wrong, in a sentence for a person.
@@ -16,9 +27,31 @@ pub struct RecipeError {
 }
 
 impl RecipeError {
-    /// A value that cannot be used, and what to do about it.
-    pub fn new(field: &str, message: impl Into<String>, hint: impl Into<String>) -> RecipeError {
-        RecipeError { field: field.into(), message: message.into(), hint: hint.into() }
+    /// A value that cannot be used, by its path.
+    pub fn new(field: impl Into<String>, fault: RecipeFault) -> RecipeError {
+        RecipeError { field: field.into(), fault }
+    }
+
+    /// What is wrong, in a sentence for a person.
+    pub fn message(&self) -> String {
+        self.fault.to_string()
+    }
+
+    /// What to do about it, in a sentence for a person.
+    pub fn hint(&self) -> String {
+        self.fault.hint()
+    }
+}
+
+impl From<RecipeError> for Refusal {
+    fn from(e: RecipeError) -> Refusal {
+        Refusal { message: e.message(), hint: e.hint(), field: e.field }
+    }
+}
+
+impl From<Refusal> for RecipeError {
+    fn from(Refusal { field, message, hint }: Refusal) -> RecipeError {
+        RecipeError { field, fault: RecipeFault::Told { message, hint } }
     }
 }
 
@@ -29,26 +62,29 @@ impl RecipeError {
 pub fn check(
     field: &str,
     what: &str,
-    unit: &str,
-    v: f64,
+    unit: &'static str,
+    value: f64,
     low: f64,
     high: f64,
 ) -> Result<(), RecipeError> {
-    if v.is_finite() && v >= low && v <= high {
+    if value.is_finite() && value >= low && value <= high {
         return Ok(());
     }
-    let unit = if unit.is_empty() { String::new() } else { format!(" {unit}") };
-    Err(RecipeError {
-        field: field.into(),
-        message: format!("{what} is {}{unit}.", plain(v)),
-        hint: format!("Choose a value from {} to {}{unit}.", plain(low), plain(high)),
-    })
+    let range = [low, high];
+    Err(RecipeError::new(field, RecipeFault::OutOfRange { what: what.into(), unit, value, range }))
 }
 
-fn plain(v: f64) -> String {
-    if v == v.trunc() && v.abs() < 1e9 {
-        format!("{v}")
-    } else {
-        format!("{:.3}", v)
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn as_json_an_error_keeps_its_words() {
+        let e = check("mesh.step_mm", "The grid step", "mm", 9.0, 0.5, 4.0).unwrap_err();
+        let json = serde_json::to_value(&e).unwrap();
+        assert_eq!(json["field"], "mesh.step_mm");
+        assert_eq!(json["message"], "The grid step is 9 mm.");
+        let back: RecipeError = serde_json::from_value(json).unwrap();
+        assert_eq!((back.message(), back.hint()), (e.message(), e.hint()));
     }
 }

@@ -15,7 +15,7 @@
 //! | `joins` | what walls and struts look like where they meet |
 //! | [`zones`] | where the part may be hollow, and its skins |
 //! | `versions` | recipes of older versions |
-//! | `material`, `rounding`, `error` | print materials; short numbers; values that cannot be used |
+//! | `material`, `rounding`, `error`, `fault` | print materials; short numbers; values that cannot be used |
 //! | [`stand`] | how the part stands on the printer's bed |
 //!
 //! ```
@@ -37,6 +37,7 @@ mod clean_up;
 pub mod course;
 pub mod curve;
 mod error;
+mod fault;
 mod joins;
 mod material;
 pub mod own_cell;
@@ -56,7 +57,8 @@ pub mod zones;
 
 pub use clean_up::{CleanUp, DeadEnds};
 pub use course::Course;
-pub use error::{check, RecipeError};
+pub use error::{check, RecipeError, Refusal};
+pub use fault::{RecipeFault, Suffers, TooLarge};
 pub use joins::{Joins, StrutSection, Taper, Toward};
 pub use material::{KnownMaterial, Material, MATERIALS};
 pub use own_cell::OwnCell;
@@ -80,6 +82,9 @@ use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 pub use zone_places::{FacesOf, SkinPlace, ZonePlace, ZonePlaces};
 pub use zones::{FaceKind, FaceMark, OwnFill, Place, Role, Skin, Zone, Zones};
+
+/// Characters of a name.
+const LONGEST_NAME: usize = 200;
 
 /// Version of the recipe's form; older ones are brought up by [`Recipe::from_json`].
 pub const VERSION: u32 = 3;
@@ -254,20 +259,12 @@ impl Recipe {
     /// # Errors
     /// Text that is no recipe, a version that is not known, and values that do not fit together.
     pub fn from_json(text: &str) -> Result<Recipe, RecipeError> {
-        let refuse = |message: String, hint: &str| RecipeError::new("recipe", message, hint);
-        let mut value: serde_json::Value = serde_json::from_str(text).map_err(|e| {
-            refuse(
-                format!("The recipe is not valid JSON: {e}."),
-                "Export the recipe again from the bench.",
-            )
-        })?;
+        let refuse = |fault: RecipeFault| RecipeError::new("recipe", fault);
+        let not_json = |e: serde_json::Error| refuse(RecipeFault::NotJson(e.to_string()));
+        let mut value: serde_json::Value = serde_json::from_str(text).map_err(not_json)?;
         versions::brought_up(&mut value)?;
-        serde_json::from_value(value).map_err(|e| {
-            refuse(
-                format!("The recipe cannot be read: {e}."),
-                "Correct that value or export the recipe again.",
-            )
-        })
+        let unreadable = |e: serde_json::Error| refuse(RecipeFault::Unreadable(e.to_string()));
+        serde_json::from_value(value).map_err(unreadable)
     }
 
     /// The size of a hole that powder and resin leave through: past the skins and half a cell on,
@@ -315,22 +312,14 @@ impl Recipe {
             return Err(versions::other_version(self.ulmix as u64));
         }
         let longest = bounds.size().max_element();
-        if self.name.chars().count() > 200 {
-            return Err(RecipeError::new(
-                "name",
-                "The name is longer than 200 characters.",
-                "Choose a shorter name.",
-            ));
+        if self.name.chars().count() > LONGEST_NAME {
+            return Err(RecipeError::new("name", RecipeFault::LongName(LONGEST_NAME)));
         }
         self.part.validate(longest)?;
         self.zones.validate(bounds)?;
         self.filling().validate(bounds)?;
         if self.kept.len() > MOST_KEPT {
-            return Err(RecipeError::new(
-                "kept",
-                format!("More than {MOST_KEPT} patterns are kept."),
-                "Let go of some of them.",
-            ));
+            return Err(RecipeError::new("kept", RecipeFault::TooManyKept(MOST_KEPT)));
         }
         self.kept.iter().try_for_each(|pattern| {
             pattern.validate(bounds).map_err(|e| RecipeError { field: "kept".into(), ..e })
@@ -498,7 +487,7 @@ mod tests {
         r.structure.cell_mm[1] = f64::NAN;
         let e = r.validate(&bounds()).unwrap_err();
         assert_eq!(
-            (e.field.as_str(), e.message.as_str()),
+            (e.field.as_str(), e.message().as_str()),
             ("structure.cell_mm", "The cell size is NaN mm.")
         );
         r.structure.cell_mm[1] = 12.0;
@@ -508,7 +497,7 @@ mod tests {
         r.ulmix = VERSION + 1;
         assert_eq!(r.validate(&bounds()).unwrap_err().field, "ulmix");
         for bad in ["", "{}", "{\"ulmix\":99}", "{\"ulmix\":1}", "[1]"] {
-            assert!(!Recipe::from_json(bad).unwrap_err().hint.is_empty());
+            assert!(!Recipe::from_json(bad).unwrap_err().hint().is_empty());
         }
     }
 

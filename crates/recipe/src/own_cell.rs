@@ -1,6 +1,6 @@
 //! A strut cell drawn by hand.
 
-use super::{check, RecipeError};
+use super::{check, RecipeError, RecipeFault};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -52,11 +52,7 @@ impl OwnCell {
                 )?;
             }
             if a == b {
-                return Err(RecipeError {
-                    field: field.into(),
-                    message: format!("Strut {} of the cell has both ends in one place.", n + 1),
-                    hint: "Draw it from one point to another.".into(),
-                });
+                return Err(RecipeError::new(field, RecipeFault::StrutWithoutLength(n + 1)));
             }
         }
         Ok(())

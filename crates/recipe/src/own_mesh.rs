@@ -1,6 +1,6 @@
 //! A cell that comes from a file as a solid.
 
-use super::{check, RecipeError};
+use super::{check, RecipeError, RecipeFault};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -47,11 +47,7 @@ impl OwnMesh {
             .try_for_each(|v| check(FIELD, "A point of the cell", "cells", *v as f64, 0.0, 1.0))?;
         match self.triangles.iter().position(|t| t.iter().any(|p| *p as usize >= self.points.len()))
         {
-            Some(n) => Err(RecipeError::new(
-                FIELD,
-                format!("Triangle {} of the cell has a corner that is not there.", n + 1),
-                "Bring the cell in again.",
-            )),
+            Some(n) => Err(RecipeError::new(FIELD, RecipeFault::CornerMissing(n + 1))),
             None => Ok(()),
         }
     }

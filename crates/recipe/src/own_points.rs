@@ -1,7 +1,7 @@
 //! Seed points from a table.
 
 use super::zones::FARTHEST;
-use super::{check, RecipeError};
+use super::{check, RecipeError, RecipeFault};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use ulmix_mesh::Bounds;
@@ -23,8 +23,8 @@ pub struct OwnPoints {
 /// How far points may lie beside the part, over its longest side.
 const FARTHEST_BESIDE: f64 = 10.0;
 
-fn refuse(message: String, hint: &str) -> RecipeError {
-    RecipeError::new("structure.pattern.seeds.own", message, hint)
+fn refuse(fault: RecipeFault) -> RecipeError {
+    RecipeError::new("structure.pattern.seeds.own", fault)
 }
 
 impl OwnPoints {
@@ -60,25 +60,17 @@ impl OwnPoints {
                 [x, y, z] => points_mm.push([x, y, z]),
                 [] if is_first => {}
                 _ => {
-                    let line: String = line.chars().take(40).collect();
-                    return Err(refuse(
-                        format!("Line {} of {name} is not a point: “{line}”.", n + 1),
-                        "Each line gives x, y and z in mm.",
-                    ));
+                    let text = line.chars().take(40).collect();
+                    let (name, line) = (name.into(), n + 1);
+                    return Err(refuse(RecipeFault::NotAPoint { name, line, text }));
                 }
             }
             if points_mm.len() > MOST {
-                return Err(refuse(
-                    format!("{name} has more than {MOST} points."),
-                    "Leave some out.",
-                ));
+                return Err(refuse(RecipeFault::TooManyPoints { name: name.into(), most: MOST }));
             }
         }
         if points_mm.is_empty() {
-            return Err(refuse(
-                format!("{name} has no points."),
-                "Each line gives x, y and z in mm.",
-            ));
+            return Err(refuse(RecipeFault::NoPoints(name.into())));
         }
         Ok(OwnPoints { name: name.into(), points_mm })
     }
@@ -102,15 +94,11 @@ impl OwnPoints {
         let most = FARTHEST_BESIDE * part.size().max_element();
         let far = |p: &[f64; 3]| part.distance_squared(DVec3::from(*p)).sqrt();
         match self.points_mm.iter().position(|p| far(p) > most) {
-            Some(n) => Err(refuse(
-                format!(
-                    "Point {} of {} lies {:.0} mm beside the part.",
-                    n + 1,
-                    self.name,
-                    far(&self.points_mm[n])
-                ),
-                "Leave out points that lie farther from the part than ten times its length.",
-            )),
+            Some(n) => Err(refuse(RecipeFault::FarPoint {
+                name: self.name.clone(),
+                number: n + 1,
+                away_mm: far(&self.points_mm[n]),
+            })),
             None => Ok(()),
         }
     }
@@ -141,13 +129,13 @@ mod tests {
             ("", "no points"),
         ] {
             assert!(
-                OwnPoints::from_csv("t.csv", text).unwrap_err().message.contains(words),
+                OwnPoints::from_csv("t.csv", text).unwrap_err().message().contains(words),
                 "{text}"
             );
         }
         assert!(OwnPoints::from_csv("t.csv", &"1,2,3\n".repeat(MOST + 1))
             .unwrap_err()
-            .message
+            .message()
             .contains("more than"));
     }
 

@@ -1,7 +1,7 @@
 //! Struts that come from a file.
 
 use super::zones::FARTHEST;
-use super::{check, OwnStrutsPattern, Pattern, Recipe, RecipeError, Thicken};
+use super::{check, OwnStrutsPattern, Pattern, Recipe, RecipeError, RecipeFault, Thicken};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -26,8 +26,8 @@ pub struct OwnStruts {
 
 const FIELD: &str = "structure.pattern.own";
 
-fn refuse(message: String, hint: &str) -> RecipeError {
-    RecipeError::new(FIELD, message, hint)
+fn refuse(fault: RecipeFault) -> RecipeError {
+    RecipeError::new(FIELD, fault)
 }
 
 /// What a file's beams are as struts.
@@ -60,7 +60,7 @@ impl OwnStruts {
     /// Struts of which there are too many.
     pub fn of(name: &str, beams: &[Beam]) -> Result<Option<FoundStruts>, RecipeError> {
         if beams.len() > MOST {
-            return Err(refuse(format!("{name} has more than {MOST} beams."), "Leave some out."));
+            return Err(refuse(RecipeFault::TooManyBeams { name: name.into(), most: MOST }));
         }
         let (mut number, mut nodes_mm) = (HashMap::new(), Vec::new());
         let mut node = |p: DVec3| {
@@ -92,11 +92,9 @@ impl OwnStruts {
     /// A file that is no 3MF file, or that holds no beams.
     pub fn read(name: &str, bytes: &[u8], limits: &Limits) -> Result<FoundStruts, RecipeError> {
         let file = ulmix_formats::read(bytes, limits)
-            .map_err(|e| refuse(format!("{name}: {e}"), e.hint()))?;
+            .map_err(|error| refuse(RecipeFault::File { name: name.into(), error }))?;
         let found = OwnStruts::of(name, &file.beams)?;
-        found.ok_or_else(|| {
-            refuse(format!("{name} has no struts."), "Choose a 3MF file with a beam lattice.")
-        })
+        found.ok_or_else(|| refuse(RecipeFault::NoStruts(name.into())))
     }
 
     pub(super) fn validate(&self) -> Result<(), RecipeError> {
@@ -118,10 +116,7 @@ impl OwnStruts {
             .iter()
             .position(|s| s.iter().any(|n| *n as usize >= self.nodes_mm.len()) || s[0] == s[1])
         {
-            Some(n) => Err(refuse(
-                format!("Strut {} does not join two nodes that are there.", n + 1),
-                "Bring the struts in again.",
-            )),
+            Some(n) => Err(refuse(RecipeFault::NodeMissing(n + 1))),
             None => Ok(()),
         }
     }

@@ -1,6 +1,6 @@
 //! Where the part comes from, and what is mended of it.
 
-use super::{check, round_two, zones, FaceMark, OwnShape, RecipeError, Role};
+use super::{check, round_two, zones, FaceMark, OwnShape, RecipeError, RecipeFault, Role};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
@@ -182,11 +182,7 @@ impl PartStep {
     /// The first value that is out of its range.
     pub fn validate(&self, longest: f64) -> Result<(), RecipeError> {
         if self.beside.len() > MOST_FILES {
-            return Err(RecipeError::new(
-                "part.beside",
-                format!("The part has more than {MOST_FILES} files beside it."),
-                "Join some of them into one file.",
-            ));
+            return Err(RecipeError::new("part.beside", RecipeFault::TooManyFiles(MOST_FILES)));
         }
         self.mend.validate(longest)?;
         check("part.crease_deg", "The angle at which faces end", "°", self.crease_deg, 1.0, 120.0)?;
@@ -211,18 +207,13 @@ impl PartStep {
         if self.pockets.len() > MOST_WITH_ROLES {
             return Err(RecipeError::new(
                 "part.pockets",
-                format!("More than {MOST_WITH_ROLES} pockets are filled."),
-                "Take some of them away.",
+                RecipeFault::TooManyPockets(MOST_WITH_ROLES),
             ));
         }
         zones::distinct(self.pockets.iter().map(|p| p.id), "part.pockets", "pockets")?;
         self.pockets.iter().try_for_each(|p| zones::marks(&p.faces, "part.pockets", &p.name))?;
         if self.roles.len() > MOST_WITH_ROLES {
-            return Err(RecipeError::new(
-                "part.roles",
-                format!("More than {MOST_WITH_ROLES} bodies have a role of their own."),
-                "Join some of them into one body.",
-            ));
+            return Err(RecipeError::new("part.roles", RecipeFault::TooManyRoles(MOST_WITH_ROLES)));
         }
         Ok(())
     }

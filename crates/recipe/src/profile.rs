@@ -1,6 +1,6 @@
 //! Drawn profiles of straight lines and arcs, to be turned about an axis.
 
-use crate::{ProfilePoint, RecipeError};
+use crate::{ProfilePoint, RecipeError, RecipeFault};
 use glam::DVec2;
 use robust::{orient2d, Coord};
 use std::f64::consts::TAU;
@@ -58,8 +58,8 @@ pub fn outline(
 ///
 /// # Errors
 /// Always.
-pub fn refuse<T>(message: String, hint: &str) -> Result<T, RecipeError> {
-    Err(RecipeError::new("part.shape", message, hint))
+pub fn refuse<T>(fault: RecipeFault) -> Result<T, RecipeError> {
+    Err(RecipeError::new("part.shape", fault))
 }
 
 fn drawn(points: &[ProfilePoint], axis_mm: f64, open: bool) -> Result<Vec<Drawn>, RecipeError> {
@@ -70,24 +70,11 @@ fn drawn(points: &[ProfilePoint], axis_mm: f64, open: bool) -> Result<Vec<Drawn>
         let (from, to) = (at(n), at(n + 1));
         let chord = from.distance(to);
         if chord < 1e-3 {
-            return refuse(
-                format!(
-                    "Points {} and {} of the profile lie in one place.",
-                    number(n),
-                    number(n + 1)
-                ),
-                "Move one of them away, or remove it.",
-            );
+            let (line, points) = ("the profile".into(), [number(n), number(n + 1)]);
+            return refuse(RecipeFault::PointsCoincide { line, points });
         }
         if point.bow_mm.abs() > MOST_BOW * chord {
-            return refuse(
-                format!(
-                    "The arc from point {} to point {} bows out too far.",
-                    number(n),
-                    number(n + 1)
-                ),
-                "Its bow may be up to twice the distance of its ends.",
-            );
+            return refuse(RecipeFault::BowsTooFar([number(n), number(n + 1)]));
         }
         out.extend(line(from, to, point.bow_mm).into_iter().map(|p| (p, number(n))));
     }
@@ -101,10 +88,7 @@ fn drawn(points: &[ProfilePoint], axis_mm: f64, open: bool) -> Result<Vec<Drawn>
 fn beside_axis(drawn: &mut [Drawn]) -> Result<(), RecipeError> {
     for (p, number) in drawn {
         if p.x < -ON_AXIS {
-            return refuse(
-                format!("The profile passes over the axis at or after point {number}."),
-                "Keep all of it on one side: move its points, or the axis.",
-            );
+            return refuse(RecipeFault::OverAxis(*number));
         }
         if p.x < ON_AXIS {
             p.x = 0.0;
@@ -130,15 +114,8 @@ pub fn meets_itself(drawn: &[Drawn], open: bool, what: &str) -> Result<(), Recip
                 touch(side(m), side(n))
             };
             if meet {
-                return refuse(
-                    format!(
-                        "T{} meets itself after point {} and after point {}.",
-                        &what[1..],
-                        drawn[m].1,
-                        drawn[n].1
-                    ),
-                    "Move points until no line crosses or touches another.",
-                );
+                let (line, points) = (what.to_owned(), [drawn[m].1, drawn[n].1]);
+                return refuse(RecipeFault::MeetsItself { line, points });
             }
         }
     }
@@ -151,20 +128,10 @@ fn hangs_together(drawn: &[Drawn]) -> Result<(), RecipeError> {
     let on_axis = |n: usize| drawn[n % count].0.x == 0.0;
     let alone = (0..count).find(|&n| on_axis(n) && !on_axis(n + 1) && !on_axis(n + count - 1));
     if let Some(n) = alone {
-        return refuse(
-            format!(
-                "The profile touches the axis in one point, near point {}: the \
-                     part would hang together there only.",
-                drawn[n].1
-            ),
-            "Let a line lie on the axis, or keep the point off it.",
-        );
+        return refuse(RecipeFault::TouchesAxis(drawn[n].1));
     }
     if (0..count).filter(|&n| on_axis(n) && !on_axis(n + 1)).count() > 1 {
-        return refuse(
-            "The profile lies on the axis in more than one stretch.".into(),
-            "Make them one, or keep all but one off the axis.",
-        );
+        return refuse(RecipeFault::OnAxisTwice);
     }
     Ok(())
 }
@@ -251,7 +218,7 @@ mod tests {
         );
         let says = |list: &[[f64; 3]], axis: f64, words: &str| {
             let e = outline(&points(list), axis, false).unwrap_err();
-            assert!(e.message.contains(words), "{}", e.message);
+            assert!(e.message().contains(words), "{}", e.message());
         };
         says(&square, 6.0, "over the axis at or after point 1");
         says(

@@ -1,6 +1,6 @@
 //! Shapes of our own to begin with: recipe values, editable at any time.
 
-use super::{check, RecipeError};
+use super::{check, RecipeError, RecipeFault};
 use crate::{curve, profile};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
@@ -285,8 +285,7 @@ impl OwnShape {
                 if points_mm.len() % *across as usize != 0 {
                     return Err(RecipeError::new(
                         "part.shape",
-                        format!("{} control points do not fill rows of {across}.", points_mm.len()),
-                        "Give every row as many points.",
+                        RecipeFault::RaggedRows { points: points_mm.len(), across: *across },
                     ));
                 }
                 Ok(())
@@ -333,7 +332,7 @@ impl Section {
 
     /// `number` counts from 1; `open` curves end at their first and last point.
     fn validate(&self, number: usize, open: bool) -> Result<(), RecipeError> {
-        let is = |what: &str, unit: &str, v: f64, low: f64, high: f64| {
+        let is = |what: &str, unit: &'static str, v: f64, low: f64, high: f64| {
             check("part.shape", what, unit, v, low, high)
         };
         is("A section's height", "mm", self.height_mm, -MOST, MOST)?;

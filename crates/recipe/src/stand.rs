@@ -1,6 +1,6 @@
 //! How the part stands on the printer's bed.
 
-use super::{check, RecipeError};
+use super::{check, RecipeError, RecipeFault};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -28,11 +28,7 @@ impl Stand {
             check("stand.down", "The direction towards the bed", "", *v, -1e6, 1e6)
         })?;
         if self.down.iter().all(|v| v.abs() < 1e-9) {
-            return Err(RecipeError::new(
-                "stand.down",
-                "The direction towards the bed has no length.",
-                "Choose an axis or pick a face of the part.",
-            ));
+            return Err(RecipeError::new("stand.down", RecipeFault::NoDirection));
         }
         check("stand.turn_deg", "The turn on the bed", "°", self.turn_deg, -360.0, 360.0)?;
         self.bed_mm

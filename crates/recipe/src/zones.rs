@@ -5,7 +5,7 @@
 //! is filled.
 
 use super::zone_places::{FacesOf, SkinPlace, ZonePlace, ZonePlaces};
-use super::{check, Filling, Joins, RecipeError, Structure, Thicken};
+use super::{check, Filling, Joins, RecipeError, RecipeFault, Structure, Thicken};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use ulmix_mesh::Bounds;
@@ -251,32 +251,19 @@ impl Zones {
     /// The first value that is out of its range.
     pub fn validate(&self, part: &Bounds) -> Result<(), RecipeError> {
         let longest = part.size().max_element();
-        let refuse =
-            |field: &str, message: String, hint: &str| Err(RecipeError::new(field, message, hint));
+        let refuse = |field: &str, fault: RecipeFault| Err(RecipeError::new(field, fault));
         if !matches!(self.rest, Role::Fill | Role::KeepSolid) {
-            return refuse(
-                "zones.rest",
-                "The rest of the part can only be filled or kept solid.".into(),
-                "Choose one of the two.",
-            );
+            return refuse("zones.rest", RecipeFault::RoleOfRest);
         }
         if self.list.len() > MOST || self.skins.len() > MOST {
-            return refuse(
-                "zones.list",
-                format!("There are more than {MOST} zones."),
-                "Join some of them.",
-            );
+            return refuse("zones.list", RecipeFault::TooManyZones(MOST));
         }
         distinct(self.list.iter().map(|z| z.id), "zones.list", "zones")?;
         distinct(self.skins.iter().map(|s| s.id), "zones.skins", "skins")?;
         for (i, z) in self.list.iter().enumerate() {
             let field = format!("zones.list.{i}");
             if z.role == Role::Alongside {
-                return refuse(
-                    &field,
-                    format!("The zone “{}” cannot be left as it is.", z.name),
-                    "Only a body can; choose another role.",
-                );
+                return refuse(&field, RecipeFault::ZoneAlongside(z.name.clone()));
             }
             check(
                 &field,
@@ -320,10 +307,12 @@ impl Zones {
                 }
             }
             if let Some(own) = z.own.as_deref() {
-                let of_zone = |e: RecipeError| RecipeError {
-                    field: format!("{field}.own.{}", e.field),
-                    message: format!("In the zone “{}”: {}", z.name, e.message),
-                    ..e
+                let of_zone = |e: RecipeError| {
+                    let (name, fault) = (z.name.clone(), Box::new(e.fault));
+                    RecipeError::new(
+                        format!("{field}.own.{}", e.field),
+                        RecipeFault::InZone { name, fault },
+                    )
                 };
                 own.filling().validate(part).map_err(of_zone)?;
                 check(
@@ -364,15 +353,11 @@ impl Zones {
 pub(super) fn distinct(
     ids: impl Iterator<Item = u32>,
     field: &str,
-    what: &str,
+    what: &'static str,
 ) -> Result<(), RecipeError> {
     let mut seen = BTreeSet::new();
     let Some(twice) = ids.into_iter().find(|id| !seen.insert(*id)) else { return Ok(()) };
-    Err(RecipeError::new(
-        field,
-        format!("Two {what} have the number {twice}."),
-        "Give each a number of its own.",
-    ))
+    Err(RecipeError::new(field, RecipeFault::SameNumber { what, number: twice }))
 }
 
 pub(super) fn marks(faces: &[FaceMark], field: &str, name: &str) -> Result<(), RecipeError> {

@@ -110,9 +110,10 @@ impl From<ExportError> for Problem {
 
 impl From<RecipeError> for Problem {
     fn from(e: RecipeError) -> Problem {
+        let (words, hint) = (e.message(), e.hint());
         Problem {
             field: Some(e.field),
-            ..Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_value", e.message, e.hint)
+            ..Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_value", words, hint)
         }
     }
 }
@@ -170,8 +171,7 @@ mod tests {
 
     #[test]
     fn every_refusal_says_what_where_and_what_to_do() {
-        let value =
-            RecipeError::new("mesh.step_mm", "The step is too small.", "Choose a larger one.");
+        let value = RecipeError::new("mesh.step_mm", ulmix_recipe::RecipeFault::RoleOfRest);
         let file = FormatError::EndsWithin;
         let cases: [(Problem, u16, &str, Option<&str>); 5] = [
             (value.clone().into(), 422, "bad_value", Some("mesh.step_mm")),

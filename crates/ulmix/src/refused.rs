@@ -50,7 +50,7 @@ impl From<ExportError> for Refused {
 
 impl From<RecipeError> for Refused {
     fn from(e: RecipeError) -> Refused {
-        Refused::new(format!("{}: {}", e.field, e.message), e.hint)
+        Refused::new(format!("{}: {}", e.field, e.message()), e.hint())
     }
 }
 

@@ -7,11 +7,10 @@ use crate::report::{LATTICE, SOLIDS};
 use crate::result::{Apart, Crumbs, FinishedMesh};
 use crate::stages::blocks::Found;
 use crate::stand::{turn, Placing};
-use glam::DVec3;
 use ulmix_check::{checks_given, crossing_within, worst, Check, CheckGroup, Verdict};
 use ulmix_mesh::{parallel, Bounds, TriMesh};
 use ulmix_part::Part;
-use ulmix_recipe::{Recipe, RecipeError, Stand};
+use ulmix_recipe::{Recipe, RecipeError, RecipeFault, Stand};
 
 /// Steps of the grid on which zones are sampled, along the part's longest side, at most.
 const MOST_STEPS: f64 = 400.0;
@@ -63,10 +62,7 @@ impl FileMesh {
         }
         let sides = [LATTICE, SOLIDS].map(|side| self.some(|name| name == side));
         if sides.iter().any(|mesh| mesh.triangles.is_empty()) {
-            let message = "The recipe makes lattice and solids as bodies of their own, and the \
-                 file does not name both.";
-            let hint = "Check the 3MF file that holds both bodies.";
-            return Err(RecipeError::new("mesh.apart_mm", message, hint));
+            return Err(RecipeError::new("mesh.apart_mm", RecipeFault::SidesNotNamed));
         }
         Ok(sides)
     }
@@ -167,15 +163,8 @@ fn off_the_bed(mesh: TriMesh, part: &Part, stand: &Stand) -> Result<TriMesh, Rec
     let turned = Bounds::of(part.mesh.points.iter().map(|p| turn(stand) * *p));
     let (size, own) = (turned.size(), mesh.bounds().size());
     if (size - own).abs().max_element() > ALIKE * size.max_element() {
-        let of = |s: DVec3| format!("{:.2} × {:.2} × {:.2} mm", s.x, s.y, s.z);
-        let message = format!(
-            "The file is {} large and the part on its bed {}: where it lay cannot be told.",
-            of(own),
-            of(size)
-        );
-        let hint =
-            "Write the file in the part's own place, with no bed in the recipe, and check that.";
-        return Err(RecipeError::new("stand", message, hint));
+        let (file_mm, part_mm) = (own.to_array(), size.to_array());
+        return Err(RecipeError::new("stand", RecipeFault::OtherSize { file_mm, part_mm }));
     }
     Ok(Placing::of(&part.mesh, stand).back(mesh))
 }

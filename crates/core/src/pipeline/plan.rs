@@ -1,7 +1,7 @@
 //! Grid steps, and what a final run will cost before it is started.
 
 use super::load::Load;
-use super::too_large::TooLarge;
+use super::too_large::LargeRun;
 use crate::asked::{thinnest_features, Feature, WHOLE};
 use crate::note::Note;
 use crate::result::{Cost, Linked};
@@ -166,10 +166,10 @@ pub(crate) fn cost(
     notes.extend(small_fillings(part, recipe, linked));
     let too_large = (memory_mb > memory_cap_mb).then(|| {
         let memory_at = |step: f64| Load::of(part, recipe, linked, found, step).memory_mb();
-        TooLarge { memory_mb, memory_cap_mb, seconds, step_mm, cell_mm: cell, scarcest }
+        LargeRun { memory_mb, memory_cap_mb, seconds, step_mm, cell_mm: cell, scarcest }
             .refusal(&memory_at)
     });
-    notes.extend(too_large.iter().map(|e| Note::from(format!("{} {}", e.message, e.hint))));
+    notes.extend(too_large.iter().map(|e| Note::from(format!("{} {}", e.message(), e.hint()))));
     Cost {
         step_mm,
         raw_triangles: load.raw as u64,

@@ -3,7 +3,7 @@
 use crate::note::Note;
 use crate::watch::Stage;
 use serde::{Deserialize, Serialize};
-use ulmix_recipe::RecipeError;
+use ulmix_recipe::{RecipeError, Refusal};
 use utoipa::ToSchema;
 
 /// What a final run will take, known before it starts.
@@ -28,6 +28,7 @@ pub struct Cost {
     /// What a person should know before starting, in plain words.
     pub notes: Vec<Note>,
     /// Why it cannot be made here, and what could: a final run would be refused.
+    #[schema(value_type = Option<Refusal>)]
     pub too_large: Option<RecipeError>,
 }
 

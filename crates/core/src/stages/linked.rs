@@ -12,7 +12,7 @@ use ulmix_lattice::ties::Ties;
 use ulmix_part::sample::volume;
 use ulmix_part::zoned::{Borders, Shares};
 use ulmix_part::Part;
-use ulmix_recipe::{floor_two, Filling, RecipeError, Role, Thicken, ZonePlaces};
+use ulmix_recipe::{floor_two, Filling, RecipeError, RecipeFault, Role, Thicken, ZonePlaces};
 
 /// What thickness and density follow from.
 #[derive(Serialize)]
@@ -104,9 +104,9 @@ fn fits_cell(filling: &Filling, curve: &DensityCurve) -> Result<(), RunError> {
     if !filling.structure.kind().seeded() || thickness_mm <= cell {
         return Ok(());
     }
-    let message = format!("The thickness is {thickness_mm} mm, and cells are {cell:.2} mm wide.");
-    let hint = format!("Choose up to {} mm, or fewer seed points.", floor_two(cell));
-    Err(RecipeError::new("thicken.thickness_mm", message, hint).into())
+    let most_mm = floor_two(cell);
+    let fault = RecipeFault::WiderThanCells { thickness_mm, cell_mm: cell, most_mm };
+    Err(RecipeError::new("thicken.thickness_mm", fault).into())
 }
 
 fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64, least: f64) -> Filled {
@@ -239,8 +239,14 @@ mod tests {
             panic!("5 mm in cells of 2.5")
         };
         assert_eq!(e.field, "thicken.thickness_mm");
-        let most: f64 =
-            e.hint.trim_start_matches("Choose up to ").split(' ').next().unwrap().parse().unwrap();
+        let most: f64 = e
+            .hint()
+            .trim_start_matches("Choose up to ")
+            .split(' ')
+            .next()
+            .unwrap()
+            .parse()
+            .unwrap();
         assert!((2.0..3.2).contains(&most), "{e:?}");
         let fits = |r: &mut Recipe| {
             many(r);

@@ -350,7 +350,7 @@ mod tests {
         let refused =
             drawn(lofted(&[(0.0, [1.0; 2], 0.0, 0.0), (9.0, [1.0; 2], 0.0, 0.0)]), &[1], &bow_tie)
                 .validate();
-        assert!(refused.unwrap_err().message.contains("section 2"));
+        assert!(refused.unwrap_err().message().contains("section 2"));
     }
 
     #[test]

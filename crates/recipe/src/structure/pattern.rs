@@ -6,7 +6,7 @@ use super::{
 };
 use crate::{
     check, CleanUp, Course, FaceMark, Finer, Layout, OwnCell, OwnMesh, OwnStruts, RecipeError,
-    Seeds,
+    RecipeFault, Seeds,
 };
 use serde::{Deserialize, Serialize};
 use ulmix_mesh::Bounds;
@@ -468,16 +468,11 @@ const FINER: &str = "structure.pattern.finer";
 
 /// Refuses points that cannot be those of cells in the plane.
 fn in_plane(seeds: &Seeds) -> Result<(), RecipeError> {
-    let refuse = |field: &str, message: &str, hint: &str| {
-        Err(RecipeError::new(&format!("structure.pattern.seeds.{field}"), message, hint))
-    };
     if seeds.layout != Layout::Inside {
-        let message = "Points in the plane do not lie on the part's surface.";
-        return refuse("layout", message, "Let them lie inside, or choose another structure.");
+        return Err(RecipeError::new("structure.pattern.seeds.layout", RecipeFault::FlatOnSurface));
     }
     if seeds.finer.is_some() {
-        let message = "Cells of points in the plane are not smaller in places.";
-        return refuse("finer", message, "Leave that out, or choose another structure.");
+        return Err(RecipeError::new("structure.pattern.seeds.finer", RecipeFault::FlatFiner));
     }
     Ok(())
 }
@@ -489,11 +484,7 @@ impl StrutLengths {
         check(&field("shortest"), &what("shortest"), "", self.shortest, 0.0, 1.0)?;
         check(&field("longest"), &what("longest"), "", self.longest, 0.5, 5.0)?;
         if self.shortest >= self.longest {
-            return Err(RecipeError::new(
-                &field("shortest"),
-                "No strut is as long as the shortest and as short as the longest that are allowed.",
-                "Make the upper limit larger than the lower one.",
-            ));
+            return Err(RecipeError::new(field("shortest"), RecipeFault::NoLengthLeft));
         }
         Ok(())
     }

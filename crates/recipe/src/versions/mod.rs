@@ -2,7 +2,7 @@
 
 mod two;
 
-use super::{RecipeError, VERSION};
+use super::{RecipeError, RecipeFault, VERSION};
 use serde_json::{json, Value};
 
 /// Brings a recipe of any known version up to this one.
@@ -16,24 +16,14 @@ pub(super) fn brought_up(recipe: &mut Value) -> Result<(), RecipeError> {
             Some(1) => from_version_1(recipe),
             Some(2) => two::to_version_3(recipe)?,
             Some(v) => return Err(other_version(v)),
-            None => {
-                return Err(RecipeError::new(
-                    "recipe",
-                    "The file is not an Ulmix recipe.",
-                    "Choose a recipe exported from the bench.",
-                ))
-            }
+            None => return Err(RecipeError::new("recipe", RecipeFault::NotARecipe)),
         }
     }
 }
 
 /// A recipe of a version that this program does not read.
 pub(super) fn other_version(v: u64) -> RecipeError {
-    RecipeError::new(
-        "ulmix",
-        format!("The recipe has version {v}; this program reads version {VERSION}."),
-        "Open it with the program version that wrote it.",
-    )
+    RecipeError::new("ulmix", RecipeFault::OtherVersion { found: v, read: VERSION })
 }
 
 /// Version 1 knew one skin all around and kept cylinders.
@@ -104,10 +94,10 @@ mod tests {
     fn values_that_an_older_version_did_not_have_are_refused_where_they_stand() {
         let wrong = TWO.replacen("\"apart\"", "\"apart_mm\"", 1);
         let e = Recipe::from_json(&wrong).unwrap_err();
-        assert!(e.field == "structure" && e.message.contains("apart_mm"), "{e:?}");
+        assert!(e.field == "structure" && e.message().contains("apart_mm"), "{e:?}");
         let wrong = TWO.replacen("\"counts\"", "\"count\"", 1);
         assert_eq!(Recipe::from_json(&wrong).unwrap_err().field, "zones.list.1.own.structure");
         let e = Recipe::from_json(&TWO.replace("\"neighbours\",", "\"own_mesh\",")).unwrap_err();
-        assert!(e.message.contains("does not hold"), "{e:?}");
+        assert!(e.message().contains("does not hold"), "{e:?}");
     }
 }

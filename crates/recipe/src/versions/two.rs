@@ -5,8 +5,8 @@ use super::super::{
     BentRows, CellPattern, CleanUp, Course, DeadEnds, DelaunayPattern, DrawnKind, ExtrudedPattern,
     FaceMark, Finer, FoamKind, FoamPattern, Form, GivenKind, Kind, Layout, NeighboursPattern,
     OwnCell, OwnCellPattern, OwnMesh, OwnMeshPattern, OwnPoints, OwnStruts, OwnStrutsPattern,
-    Pattern, PlanarKind, PlanarPattern, RecipeError, SeededKind, Seeds, Spread, StrutLengths,
-    SurfaceNet, SurfacePattern, VoronoiPattern, WallsPattern,
+    Pattern, PlanarKind, PlanarPattern, RecipeError, RecipeFault, SeededKind, Seeds, Spread,
+    StrutLengths, SurfaceNet, SurfacePattern, VoronoiPattern, WallsPattern,
 };
 use serde::Deserialize;
 use serde_json::{json, Value};
@@ -152,23 +152,13 @@ fn bring_up(
     field: &str,
     kept: &mut Vec<Pattern>,
 ) -> Result<(), RecipeError> {
-    let old: OldStructure = serde_json::from_value(structure.take()).map_err(|e| {
-        RecipeError::new(
-            field,
-            format!("The structure of a recipe of version 2 cannot be read: {e}."),
-            "Correct that value or export the recipe again.",
-        )
-    })?;
+    let old: OldStructure = serde_json::from_value(structure.take())
+        .map_err(|e| RecipeError::new(field, RecipeFault::OldStructure(e.to_string())))?;
     let (cell_mm, shift_mm, rotation_deg) = (old.cell_mm, old.shift_mm, old.rotation_deg);
     let unused = unused(&old);
     kept.extend(unused.into_iter().filter(|pattern| !kept.contains(pattern)).collect::<Vec<_>>());
-    let pattern = pattern_of(old).ok_or_else(|| {
-        RecipeError::new(
-            field,
-            "The structure comes from a file that the recipe does not hold.",
-            "Export the recipe again.",
-        )
-    })?;
+    let pattern =
+        pattern_of(old).ok_or_else(|| RecipeError::new(field, RecipeFault::WithoutFile))?;
     *structure = json!({
         "pattern": pattern, "cell_mm": cell_mm, "shift_mm": shift_mm, "rotation_deg": rotation_deg
     });

@@ -165,7 +165,7 @@ fn card_of(row: ListedRow) -> ProjectCard {
         (Some(facts), _) => (Some(facts), None),
         (None, None) => (None, Some("Its recipe is missing in the file of projects.".to_owned())),
         (None, Some(recipe)) => match Recipe::from_json(&recipe) {
-            Err(e) => (None, Some(e.message)),
+            Err(e) => (None, Some(e.message())),
             Ok(recipe) => {
                 let mut facts = CardFacts::of_recipe(&recipe);
                 // Those kept are of the file that the project began with.
