@@ -99,7 +99,6 @@ export interface BenchState {
   control: number
   /** The part with how far mending moved it, when that is looked at. */
   moved: Moved | null
-  /** Names of zones that are not drawn, and of those that nothing in the picture changes. */
   /** Numbers of zones whose outline is hidden, and of those that cannot be changed. */
   hidden: number[]
   locked: number[]
@@ -177,25 +176,25 @@ function show(glb: ArrayBuffer) {
 }
 
 /** What is looked at in place of the result, if anything: then only what leads up to it is worked out. */
-const early = () => {
+const lookedAtInstead = () => {
   const { view } = get()
   return view === 'cells' || view === 'skeleton' ? view : null
 }
 
-/** The numbers of a recipe beside a picture that waits. */
 /** What is known of a recipe changes; its picture stays. */
-function tellOfPicture(change: (info: RunInfo) => Partial<RunInfo>) {
+function updateRunInfo(change: (info: RunInfo) => Partial<RunInfo>) {
   set(({ picture }) => ({
     picture: picture && { ...picture, info: { ...picture.info, ...change(picture.info) } },
   }))
 }
 
+/** Shows the numbers of a recipe beside a picture that waits. */
 function showEstimate({ report, ...known }: Estimate) {
-  tellOfPicture((info) => ({ ...known, report: { ...info.report, ...report, notes: [] } }))
+  updateRunInfo((info) => ({ ...known, report: { ...info.report, ...report, notes: [] } }))
   set({ behind: true, problem: null })
 }
 
-function tell(e: unknown) {
+function reportProblem(e: unknown) {
   if (e instanceof Unreachable) {
     set({ offline: true })
     void retry()
@@ -231,7 +230,7 @@ async function retry() {
     } catch (e) {
       if (!(e instanceof Unreachable)) {
         set({ offline: false })
-        tell(e)
+        reportProblem(e)
       }
     }
   }
@@ -254,7 +253,7 @@ export async function open(id: string) {
       drafts.ask(false)
     }
   } catch (e) {
-    tell(e)
+    reportProblem(e)
   }
 }
 
@@ -283,7 +282,7 @@ const drafts = (() => {
     set({ working: false, relaxing: null, drawing: null })
     const cost = await api.cost(project.id, recipe, run.stop.signal)
     if (running !== run || get().project?.id !== project.id) return
-    tellOfPicture(() => ({ cost }))
+    updateRunInfo(() => ({ cost }))
   }
 
   const next = async () => {
@@ -299,7 +298,7 @@ const drafts = (() => {
       stopped: false,
     })
     try {
-      const lines = get().picture && early()
+      const lines = get().picture && lookedAtInstead()
       if (lines) {
         // One after the other: what is worked out for the first is there for the second.
         const estimate = await api.estimate(project.id, recipe, run.stop.signal)
@@ -313,7 +312,7 @@ const drafts = (() => {
       if (running === run && !run.drag) await fetchCost(run)
     } catch (e) {
       const superseded = run.stop.signal.aborted || (e instanceof Refused && e.code === 'cancelled')
-      if (!superseded && running === run) tell(e)
+      if (!superseded && running === run) reportProblem(e)
     }
     if (running === run) {
       running = null
@@ -369,7 +368,7 @@ export async function edit(change: (r: Recipe) => Recipe): Promise<Problem | nul
 let line: Promise<unknown> = Promise.resolve()
 function inLine<T>(work: () => Promise<T | null>): Promise<T | null> {
   const done = line.then(work).catch((e: unknown) => {
-    tell(e)
+    reportProblem(e)
     return null
   })
   line = done
@@ -384,12 +383,12 @@ function commit(recipe: Recipe): Promise<Problem | null> {
     if (!project) return null
     try {
       const saved = await api.setRecipe(project.id, project.revision, recipe)
-      arrived(saved, recipe)
+      adoptSaved(saved, recipe)
       return null
     } catch (e) {
       if (!(e instanceof Refused)) throw e
-      await takeBack()
-      return refuse(e)
+      await reloadSaved()
+      return reportRefusal(e)
     } finally {
       set({ saving: false })
     }
@@ -397,14 +396,14 @@ function commit(recipe: Recipe): Promise<Problem | null> {
 }
 
 /** Tells a refused change until the next one: pictures that arrive meanwhile do not take it away. */
-function refuse({ message, hint }: Refused): Problem {
+function reportRefusal({ message, hint }: Refused): Problem {
   const refusal = { message, hint }
   set({ refusal })
   return refusal
 }
 
 /** What the server holds counts again. */
-async function takeBack() {
+async function reloadSaved() {
   const { project } = get()
   if (!project) return
   const fresh = await api.project(project.id)
@@ -414,7 +413,7 @@ async function takeBack() {
 }
 
 /** `sent`: the recipe this answers; a newer one on screen stays. */
-function arrived(project: Project, sent?: Recipe) {
+function adoptSaved(project: Project, sent?: Recipe) {
   const newer = sent && get().recipe !== sent
   if (!newer) unsaved = false
   set({ project, ...(newer ? {} : { recipe: project.recipe }) })
@@ -426,36 +425,37 @@ export function redraw() {
   const { project } = get()
   if (project?.finished) {
     drafts.stop()
-    const lines = early()
+    const lines = lookedAtInstead()
     if (lines) void fetchLines(lines)
     void api
       .picture(project.id)
       .then((glb) => get().project?.id === project.id && show(glb))
-      .catch(tell)
+      .catch(reportProblem)
   } else {
     drafts.ask(false)
   }
 }
 
 /** A change that the server makes to the recipe. */
-const changed = (change: (id: string, revision: number) => Promise<Project>) =>
+const changeOnServer = (change: (id: string, revision: number) => Promise<Project>) =>
   inLine(async () => {
     const { project } = get()
     set({ refusal: null })
     if (!project) return null
     try {
-      arrived(await change(project.id, project.revision))
+      adoptSaved(await change(project.id, project.revision))
       return null
     } catch (e) {
       if (!(e instanceof Refused)) throw e
-      if (e.status === 412) await takeBack()
-      return refuse(e)
+      if (e.status === 412) await reloadSaved()
+      return reportRefusal(e)
     }
   })
-export const undo = () => get().project?.can_undo && void changed(api.undo)
-export const redo = () => get().project?.can_redo && void changed(api.redo)
+export const undo = () => get().project?.can_undo && void changeOnServer(api.undo)
+export const redo = () => get().project?.can_redo && void changeOnServer(api.redo)
 /** Takes in a file that was brought in. */
-export const addFile = (file: NewFile) => changed((id, revision) => api.addFile(id, revision, file))
+export const addFile = (file: NewFile) =>
+  changeOnServer((id, revision) => api.addFile(id, revision, file))
 
 export async function startFinal() {
   const { project } = get()
@@ -466,7 +466,7 @@ export async function startFinal() {
   try {
     set({ job: await api.startFinal(project.id), problem: null })
   } catch (e) {
-    tell(e)
+    reportProblem(e)
   }
 }
 
@@ -476,7 +476,7 @@ export async function cancelFinal() {
   try {
     await api.cancel(job.id)
   } catch (e) {
-    tell(e)
+    reportProblem(e)
   }
 }
 
@@ -489,7 +489,7 @@ export async function refresh() {
     set({ project: fresh, job: fresh.job ?? null, ...(foreign ? { recipe: fresh.recipe } : {}) })
     if (foreign || (fresh.finished && get().picture?.info.quality !== 'final')) redraw()
   } catch (e) {
-    tell(e)
+    reportProblem(e)
   }
 }
 
@@ -525,7 +525,7 @@ export async function stopDrawing() {
   try {
     await api.stopDraft(project.id)
   } catch (e) {
-    tell(e)
+    reportProblem(e)
   }
 }
 
@@ -540,7 +540,7 @@ export function colour(by: ColourBy) {
 /** Another view; a picture that has waited for it is drawn. */
 export function lookAt(view: ViewMode) {
   set({ view })
-  if (get().behind && !early()) redraw()
+  if (get().behind && !lookedAtInstead()) redraw()
 }
 
 /** Fetches what the view shows in place of the result, of the filling that is worked on; the newest question counts. */
@@ -553,7 +553,7 @@ export async function fetchLines(view: 'cells' | 'skeleton') {
     const lines = await api[view](project.id, recipe, filledAt(recipe, filled))
     if (own === asked) set({ [view]: lines })
   } catch (e) {
-    if (own === asked) tell(e)
+    if (own === asked) reportProblem(e)
   }
 }
 
@@ -571,7 +571,7 @@ export async function showMoved(on: boolean) {
       },
     })
   } catch (e) {
-    tell(e)
+    reportProblem(e)
   }
 }
 
@@ -601,6 +601,6 @@ export async function pick(picking: Picking | null) {
     set({ faces: { glb, list: extras<{ faces: FaceInfo[] }>(glb).faces, key } })
   } catch (e) {
     set({ picking: null })
-    tell(e)
+    reportProblem(e)
   }
 }

@@ -224,7 +224,12 @@ impl Bench {
 
     /// Opens a step of the recipe, or closes it.
     pub async fn step(&self, title: &str) {
-        self.click_text(".step .title h2", title).await;
+        let open = || async {
+            let shown = "document.querySelector('.step.open h2')?.textContent";
+            self.js(&format!("return {shown} === '{title}'")).await == true
+        };
+        let click = || async { self.click_text(".step .title h2", title).await };
+        self.acted(&format!("the step {title} is open"), click, open).await;
     }
 
     /// Opens a group of controls in the open step by its name.
