@@ -43,7 +43,9 @@ async fn projects_that_cannot_be_read_are_shown_with_ways_out_beside_the_others(
     // The recipe leaves as it is, and then the project goes.
     b.click(".card.unreadable a[href='/api/projects/keel-bracket/recipe.json']").await;
     assert_eq!(b.downloaded("keel-bracket.recipe.json").await, newer.as_bytes());
-    b.click("[aria-label='Delete Keel bracket']").await;
+    let question = || async { b.present(".ant-popconfirm-buttons").await };
+    let delete = || async { b.click("[aria-label='Delete Keel bracket']").await };
+    b.acted("the question is asked", delete, question).await;
     b.click_text(".ant-popconfirm-buttons button", "Delete").await;
     b.until("it is gone", || async { !b.seen(".card", "Keel bracket").await }).await;
     assert!(b.seen(".card", "Float shell").await);

@@ -4,7 +4,7 @@ import type { Page } from './Help'
 
 /** Pages of docs/guide by their names without ending, and the pictures that they show. */
 const texts = byName(
-  import.meta.glob<string>('../../../docs/guide/*.md', {
+  import.meta.glob<string>(['../../../docs/guide/*.md', '../../../docs/glossary.md'], {
     query: '?raw',
     import: 'default',
     eager: true,
@@ -26,6 +26,20 @@ function byName(files: Record<string, string>): Record<string, string> {
   return Object.fromEntries(Object.entries(files).map(([path, value]) => [name(path), value]))
 }
 
+/** Pages in the order of the work. */
+const pages = [
+  ['start', 'Start'],
+  ['part', 'Part'],
+  ['zones', 'Zones'],
+  ['structure', 'Structure'],
+  ['thicken', 'Thicken'],
+  ['mesh', 'Mesh'],
+  ['checks', 'Checks'],
+  ['handoff', 'Hand-off'],
+  ['picture', 'The picture'],
+  ['glossary', 'Glossary'],
+] as const
+
 const nameOf = (href: string) => href.replace(/^.*\//, '').replace(/\.\w+$/, '')
 
 /** The page as HTML: its text is our own, its pictures are those that ship with the app. */
@@ -36,28 +50,34 @@ function html(text: string): string {
   return marked.parse(text, { renderer, async: false })
 }
 
-/** A page of the guide; links between pages stay inside. */
+/** A page of the guide, with ways to the others. */
 export default function GuidePage({ page }: { page: Page }) {
   const [shown, show] = useState<string>(page)
-  const text = texts[shown] ?? ''
-  const made = useMemo(() => html(text), [text])
+  const made = useMemo(() => html(texts[shown] ?? ''), [shown])
   return (
-    // The links inside take the keyboard themselves.
-    // eslint-disable-next-line jsx-a11y/click-events-have-key-events, jsx-a11y/no-static-element-interactions
-    <div
-      className="guidepage"
-      role="region"
-      aria-label="Page of the guide"
-      // It scrolls: the keyboard must reach it.
-      tabIndex={0}
-      onClick={(e) => {
-        const href = e.target instanceof HTMLAnchorElement ? e.target.getAttribute('href') : null
-        const to = href && nameOf(href)
-        if (!to) return
-        e.preventDefault()
-        if (texts[to]) show(to)
-      }}
-      dangerouslySetInnerHTML={{ __html: made }}
-    />
+    <>
+      <nav className="guidepages" aria-label="Pages of the guide">
+        {pages.map(([name, title]) => (
+          <button
+            key={name}
+            className="plainbutton"
+            aria-current={name === shown ? 'page' : undefined}
+            onClick={() => show(name)}
+          >
+            {title}
+          </button>
+        ))}
+      </nav>
+      <div
+        key={shown}
+        className="guidepage"
+        role="region"
+        aria-label="Page of the guide"
+        // The page scrolls, so the keyboard must reach it.
+        // eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex
+        tabIndex={0}
+        dangerouslySetInnerHTML={{ __html: made }}
+      />
+    </>
   )
 }

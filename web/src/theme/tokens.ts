@@ -127,6 +127,7 @@ export function antTheme(mode: Mode): ThemeConfig {
       fontSize: 13,
       controlHeight: 30,
       wireframe: false,
+      motion: !window.matchMedia('(prefers-reduced-motion: reduce)').matches,
       motionDurationMid: '0.12s',
     },
     components: {

@@ -224,12 +224,12 @@ impl Bench {
 
     /// Opens a step of the recipe, or closes it.
     pub async fn step(&self, title: &str) {
-        let open = || async {
-            let shown = "document.querySelector('.step.open h2')?.textContent";
-            self.js(&format!("return {shown} === '{title}'")).await == true
-        };
+        let shown = "document.querySelector('.step.open h2')?.textContent";
+        let is_open = || async { self.js(&format!("return {shown} === '{title}'")).await == true };
+        let before = is_open().await;
         let click = || async { self.click_text(".step .title h2", title).await };
-        self.acted(&format!("the step {title} is open"), click, open).await;
+        let turned = || async { is_open().await != before };
+        self.acted(&format!("the step {title} opens or closes"), click, turned).await;
     }
 
     /// Opens a group of controls in the open step by its name.
