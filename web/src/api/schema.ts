@@ -819,7 +819,7 @@ export interface components {
              * @description Grid step of the final mesh. mm.
              */
             step_mm: number;
-            too_large?: components["schemas"]["RecipeError"] | null;
+            too_large?: components["schemas"]["Refusal"] | null;
             /**
              * Format: int64
              * @description Triangles of the exported mesh.
@@ -2303,15 +2303,6 @@ export interface components {
             /** @description Where the part may be hollow. */
             zones: components["schemas"]["Zones"];
         };
-        /** @description A value that cannot be used: where, what is wrong, what to do. */
-        RecipeError: {
-            /** @description Path of the value in the recipe, as `thicken.thickness_mm`. */
-            field: string;
-            /** @description What to do about it, in a sentence for a person. */
-            hint: string;
-            /** @description What is wrong, in a sentence for a person. */
-            message: string;
-        };
         /**
          * @description A part of the buoy.
          * @enum {string}
@@ -2325,6 +2316,15 @@ export interface components {
             title: string;
             /** @description What it shows. */
             words: string;
+        };
+        /** @description A value that cannot be used: where, what is wrong, what to do. */
+        Refusal: {
+            /** @description Path of the value in the recipe, as `thicken.thickness_mm`. */
+            field: string;
+            /** @description What to do about it, in a sentence for a person. */
+            hint: string;
+            /** @description What is wrong, in a sentence for a person. */
+            message: string;
         };
         /** @description A loose piece that was removed. */
         Removed: {

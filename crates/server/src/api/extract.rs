@@ -44,7 +44,20 @@ fn unread(status: StatusCode, why: String) -> Problem {
             "Send less at once.",
         );
     }
+    let why = format!("The request cannot be read: {}.", plainly(&why));
     Problem::new(status, "bad_request", why, "Check the request against /api/openapi.json.")
+}
+
+/// What a library says of a request, without what it says of itself.
+fn plainly(why: &str) -> &str {
+    let of_library = [
+        "Failed to deserialize the JSON body into the target type: ",
+        "Failed to parse the request body as JSON: ",
+        "Failed to deserialize query string: ",
+        "Invalid URL: ",
+    ];
+    let cut = of_library.iter().find_map(|words| why.strip_prefix(words));
+    cut.unwrap_or(why).trim_end_matches('.')
 }
 
 impl<S: Send + Sync, T: DeserializeOwned> FromRequest<S> for JsonBody<T> {
@@ -61,9 +74,8 @@ impl<S: Send + Sync> FromRequest<S> for Raw {
 
     async fn from_request(request: Request, state: &S) -> Result<Self, Problem> {
         let read = Bytes::from_request(request, state).await;
-        read.map(Raw).map_err(|e| {
-            unread(e.into_response().status(), "The request did not arrive whole.".into())
-        })
+        read.map(Raw)
+            .map_err(|e| unread(e.into_response().status(), "it did not arrive whole".into()))
     }
 }
 

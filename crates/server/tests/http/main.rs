@@ -3,6 +3,7 @@
 mod asking;
 mod everywhere;
 mod given;
+mod refusals;
 mod server;
 mod structures;
 
