@@ -130,7 +130,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
         return Err(too_big(limits));
     }
     let mut model = parsed?;
-    let (mut out, mut bodies) = (Placed::default(), Vec::new());
+    let (mut out, mut bodies) = (PlacedObject::default(), Vec::new());
     for item in std::mem::take(&mut model.items) {
         let (from, known, solid) = (out.mesh.triangles.len(), bodies.len(), out.solid);
         model.place(item, (0, true), limits, &mut out)?;
@@ -142,7 +142,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<Loaded, FormatError> {
         );
         bodies[known..].iter_mut().for_each(|b| b.beams = out.solid == solid);
     }
-    let Placed { mesh, beams, .. } = out;
+    let PlacedObject { mesh, beams, .. } = out;
     if mesh.triangles.is_empty() {
         return Err(FormatError::NothingToBuild);
     }
@@ -227,7 +227,7 @@ struct Model {
 
 /// What was placed so far.
 #[derive(Default)]
-struct Placed {
+struct PlacedObject {
     mesh: TriMesh,
     beams: Vec<Beam>,
     /// Triangles that are no struts.
@@ -384,7 +384,7 @@ impl Model {
         (id, at): (u32, DAffine3),
         (depth, once): (usize, bool),
         limits: &Limits,
-        out: &mut Placed,
+        out: &mut PlacedObject,
     ) -> Result<(), FormatError> {
         out.objects += 1;
         limits.place(out.objects)?;

@@ -20,7 +20,7 @@ use ulmix_mesh::{parallel, Bounds, Bvh, SignedDistance, Topology, TriMesh};
 use ulmix_recipe::OwnMesh;
 
 /// The endless solid.
-struct Solid {
+struct CellSolid {
     frame: Frame,
     cell: DVec3,
     /// One cell's, with its ends.
@@ -125,8 +125,8 @@ fn thickness(border: &TriMesh, count: usize, bvh: &Bvh, cell: DVec3) -> f64 {
     median(all.into_iter().filter(|d| d.is_finite()).collect()).unwrap_or(cell.min_element())
 }
 
-impl Solid {
-    fn new(own: &OwnMesh, cell: DVec3, frame: Frame) -> Solid {
+impl CellSolid {
+    fn new(own: &OwnMesh, cell: DVec3, frame: Frame) -> CellSolid {
         let margin = MARGIN * cell.min_element();
         let (mesh, count) = border(own, cell, margin);
         let bvh = Bvh::new(&mesh);
@@ -136,7 +136,7 @@ impl Solid {
         let whole = solid(own, cell);
         let whole = SignedDistance::new(&whole, &Topology::of(&whole));
         let mut out =
-            Solid { frame, cell, whole, border: bvh, normals, margin, thickness, raster: None };
+            CellSolid { frame, cell, whole, border: bvh, normals, margin, thickness, raster: None };
         for along in RASTERS {
             out.raster = Some(Raster::new(cell, along, |q| out.distance(q)));
         }
@@ -198,7 +198,7 @@ impl Solid {
 
 /// Before it is given another thickness than its own.
 pub(crate) struct MeshCell {
-    solid: Arc<Solid>,
+    solid: Arc<CellSolid>,
     /// Free width of its openings as it was drawn. mm.
     opening: f64,
     cell_points: Vec<DVec3>,
@@ -207,7 +207,7 @@ pub(crate) struct MeshCell {
 impl MeshCell {
     pub(crate) fn new(own: &OwnMesh, cell: DVec3, frame: Frame) -> MeshCell {
         MeshCell {
-            solid: Arc::new(Solid::new(own, cell, frame)),
+            solid: Arc::new(CellSolid::new(own, cell, frame)),
             opening: 0.0,
             cell_points: Vec::new(),
         }
@@ -265,7 +265,7 @@ impl BareStructure for MeshCell {
 
 /// The solid with its border moved outward.
 struct Grown {
-    solid: Arc<Solid>,
+    solid: Arc<CellSolid>,
     by: f64,
 }
 

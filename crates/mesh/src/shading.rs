@@ -23,7 +23,8 @@ pub struct Shaded {
 pub fn shade(mesh: &TriMesh, crease_degrees: f64) -> Shaded {
     let n = mesh.points.len();
     let around = corners_at_points(mesh);
-    let faces: Vec<Face> = parallel::map_cheap(mesh.triangles.len(), |t| Face::of(mesh, t));
+    let faces: Vec<ShadedFace> =
+        parallel::map_cheap(mesh.triangles.len(), |t| ShadedFace::of(mesh, t));
     let least = crease_degrees.to_radians().cos() as f32;
 
     // Chunks of points on their own, then numbered through in order.
@@ -55,15 +56,15 @@ pub fn shade(mesh: &TriMesh, crease_degrees: f64) -> Shaded {
 const CHUNK: usize = 2048;
 
 #[derive(Clone, Copy)]
-struct Face {
+struct ShadedFace {
     area: Vec3,
     unit: Vec3,
 }
 
-impl Face {
-    fn of(mesh: &TriMesh, t: usize) -> Face {
+impl ShadedFace {
+    fn of(mesh: &TriMesh, t: usize) -> ShadedFace {
         let area = mesh.area_vector(t);
-        Face { area: area.as_vec3(), unit: area.normalize_or_zero().as_vec3() }
+        ShadedFace { area: area.as_vec3(), unit: area.normalize_or_zero().as_vec3() }
     }
 }
 
@@ -77,11 +78,11 @@ struct Chunk {
     /// Corners of the mesh (three a triangle) with a drawn point that is not their point's first.
     others: Vec<(u32, u32)>,
     /// Scratch: the faces around a point.
-    star: Vec<Face>,
+    star: Vec<ShadedFace>,
 }
 
 impl Chunk {
-    fn add(&mut self, v: u32, corners: &[u32], faces: &[Face], least: f32) {
+    fn add(&mut self, v: u32, corners: &[u32], faces: &[ShadedFace], least: f32) {
         let first = self.normals.len();
         self.first.push(first as u32);
         self.star.clear();

@@ -137,7 +137,7 @@ impl Pipeline {
         };
         let run = thick.run(quality, step, &cost);
         let made = match recipe.mesh.apart_mm.filter(|_| !draft) {
-            None => Made::whole(self.meshed(&run, Selection::All, 0.0, watch)?),
+            None => FinishedRun::whole(self.meshed(&run, Selection::All, 0.0, watch)?),
             Some(overlap) => self.apart(&run, overlap, watch)?,
         };
         let report = self.report(&thick, &run, &made, &cost, watch)?;
@@ -150,7 +150,7 @@ impl Pipeline {
         &self,
         thick: &Thick,
         run: &Run,
-        made: &Made,
+        made: &FinishedRun,
         cost: &Cost,
         watch: &dyn Watch,
     ) -> Result<Arc<Report>, RunError> {
@@ -191,7 +191,7 @@ impl Pipeline {
     }
 
     /// Lattice and solids as two bodies; one of them where there is only one.
-    fn apart(&self, run: &Run, overlap: f64, watch: &dyn Watch) -> Result<Made, RunError> {
+    fn apart(&self, run: &Run, overlap: f64, watch: &dyn Watch) -> Result<FinishedRun, RunError> {
         let lattice = self.meshed(run, Selection::Lattice, overlap, watch)?;
         let solids = self.meshed(run, Selection::Solids, 0.0, watch)?;
         let input = TogetherInput {
@@ -206,7 +206,7 @@ impl Pipeline {
             stand: run.groundwork.recipe.stand,
         };
         let mesh = self.answer(input, watch)?;
-        Ok(Made {
+        Ok(FinishedRun {
             mesh,
             selection: Selection::Lattice,
             with_lattice: lattice.zones,
@@ -304,7 +304,7 @@ struct Meshed {
 }
 
 /// A finished mesh, and what its report asks for.
-struct Made {
+struct FinishedRun {
     mesh: Keyed<Arc<FinishedMesh>>,
     /// What holds the lattice: all, or one side.
     selection: Selection,
@@ -314,11 +314,11 @@ struct Made {
     as_asked: Keyed<Arc<ZonesOnGrid>>,
 }
 
-impl Made {
+impl FinishedRun {
     /// Of one body.
-    fn whole(Meshed { mesh, zones }: Meshed) -> Made {
+    fn whole(Meshed { mesh, zones }: Meshed) -> FinishedRun {
         let with_lattice = zones.clone();
-        Made { mesh, selection: Selection::All, with_lattice, as_asked: zones }
+        FinishedRun { mesh, selection: Selection::All, with_lattice, as_asked: zones }
     }
 }
 

@@ -24,22 +24,22 @@ pub(super) struct VertexPlacing<'a> {
 
 /// Where the vertices of a row go: the first ones of its cells, and the others.
 pub(super) struct RowSlots<'a> {
-    pub firsts: Slots<'a>,
-    pub others: Slots<'a>,
+    pub firsts: PlaceSlots<'a>,
+    pub others: PlaceSlots<'a>,
     /// By place of the row: set where a vertex is unsettled or the cell has several.
     pub careful: &'a mut [u64],
 }
 
 /// A stretch of the vertices, to be filled.
-pub(super) struct Slots<'a> {
+pub(super) struct PlaceSlots<'a> {
     pub points: &'a mut [DVec3],
     pub placed: &'a mut [Placed],
 }
 
-impl Slots<'_> {
+impl PlaceSlots<'_> {
     /// Some of them.
-    pub(super) fn stretch(&mut self, of: Range<usize>) -> Slots<'_> {
-        Slots { points: &mut self.points[of.clone()], placed: &mut self.placed[of] }
+    pub(super) fn stretch(&mut self, of: Range<usize>) -> PlaceSlots<'_> {
+        PlaceSlots { points: &mut self.points[of.clone()], placed: &mut self.placed[of] }
     }
 
     fn set(&mut self, n: usize, (point, placed): (DVec3, Placed)) {
@@ -210,7 +210,7 @@ impl<'a> VertexPlacing<'a> {
     }
 
     /// Moves the one vertex of a pin's cell, which is of the row, onto the pin.
-    fn pin(&self, p: DVec3, slots: &mut Slots) {
+    fn pin(&self, p: DVec3, slots: &mut PlaceSlots) {
         let (cells, grid) = (self.cells, self.grid);
         let local = (p - grid.origin) / grid.step;
         let low = local.floor();

@@ -2,7 +2,7 @@
 //! placed is still near the processor when triangles ask for it.
 
 use super::cells::Cells;
-use super::place::{RowSlots, Slots, VertexPlacing};
+use super::place::{PlaceSlots, RowSlots, VertexPlacing};
 use super::quads::{Joining, Listed, Quads, Seen};
 use super::vertex::Placed;
 use super::{Care, EdgeCrossing, RowPoints, Shape};
@@ -141,9 +141,9 @@ fn lists<'a, L: Iterator<Item = usize>>(
     points: &'a mut [DVec3],
     placed: &'a mut [Placed],
     lengths: impl Fn() -> L,
-) -> Vec<Slots<'a>> {
+) -> Vec<PlaceSlots<'a>> {
     let both = parted(points, lengths()).into_iter().zip(parted(placed, lengths()));
-    both.map(|(points, placed)| Slots { points, placed }).collect()
+    both.map(|(points, placed)| PlaceSlots { points, placed }).collect()
 }
 
 /// A list in pieces of these lengths.

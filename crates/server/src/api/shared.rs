@@ -5,11 +5,11 @@ use std::sync::Arc;
 
 /// A body that is shared with others who fetch the same.
 pub fn shared_bytes(bytes: Arc<Vec<u8>>) -> Bytes {
-    struct Owner(Arc<Vec<u8>>);
-    impl AsRef<[u8]> for Owner {
+    struct SharedBytes(Arc<Vec<u8>>);
+    impl AsRef<[u8]> for SharedBytes {
         fn as_ref(&self) -> &[u8] {
             &self.0
         }
     }
-    Bytes::from_owner(Owner(bytes))
+    Bytes::from_owner(SharedBytes(bytes))
 }
