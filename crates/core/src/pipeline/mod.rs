@@ -1,6 +1,6 @@
 //! From part and recipe to a mesh and its report, stage by stage.
 //!
-//! Every stage is a pure function of its input, in [`stages`](crate::stages); the cache answers
+//! Every stage is a pure function of its input, in `stages`; the cache answers
 //! known inputs, so an edit starts at the first stage that it changes.
 //!
 //! ```text
