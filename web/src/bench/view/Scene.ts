@@ -454,9 +454,11 @@ export class Scene {
     const { camera } = this.viewpoint
     const eye = camera.position
     const key = this.viewpoint.light()
+    const pixel = this.viewpoint.pixel(this.canvas.height)
     for (const { uniforms } of [this.material, this.mapMaterial]) {
       uniforms.eye?.value.copy(eye)
       uniforms.key?.value.copy(key)
+      if (uniforms.pixel) uniforms.pixel.value = pixel
     }
     this.picker.light(key)
     this.ground.seenFrom(eye)

@@ -152,6 +152,11 @@ export class Viewpoint {
       .normalize()
   }
 
+  /** Width of a pixel at a distance of one, of so many from top to bottom. */
+  pixel(high: number) {
+    return (2 * half(this.camera.fov)) / high
+  }
+
   resize(aspect: number) {
     this.camera.aspect = aspect
     this.camera.updateProjectionMatrix()

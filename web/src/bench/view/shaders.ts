@@ -51,6 +51,8 @@ const fragment = /* glsl */ `
   uniform vec3 ramp[5];
   uniform vec2 range;
   uniform vec3 eye;
+  /** Width of a pixel at a distance of one. */
+  uniform float pixel;
   uniform vec3 key;
   uniform vec4 postBase[8];
   uniform vec4 postAxis[8];
@@ -124,7 +126,9 @@ const fragment = /* glsl */ `
       // Even light and fine strokes tell a cut face from a surface.
       vec3 p = on * (1.0 / 1.15);
       float stroke = abs(fract((p.x + p.y + p.z) * 0.7071) - 0.5);
-      float line = smoothstep(0.06, 0.1, stroke / max(fwidth(p.x + p.y + p.z), 1e-4) * 0.12);
+      // Not by differences between pixels: those jump where another triangle lies behind the cut.
+      float wide = 1.5 * pixel * distance(on, eye);
+      float line = smoothstep(0.06, 0.1, stroke / max(wide, 1e-4) * 0.12);
       gl_FragColor = vec4(base * mix(0.89, 0.94, line), 1.0);
       #include <colorspace_fragment>
       return;
@@ -167,6 +171,7 @@ export function partMaterial(): ShaderMaterial {
       ramp: { value: scale.map(rgb) },
       range: { value: [0, 1] },
       eye: { value: new Vector3() },
+      pixel: { value: 0 },
       key: { value: new Vector3(0, 0, 1) },
       postBase: { value: Array.from({ length: mostPosts }, () => new Vector4()) },
       postAxis: { value: Array.from({ length: mostPosts }, () => new Vector4()) },
