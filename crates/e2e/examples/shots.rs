@@ -228,7 +228,7 @@ async fn main() {
         .await;
         b.painted("draft").await;
     }
-    b.until("the health is told", || async { b.seen(".check", "Holes").await }).await;
+    b.until("the health is told", || async { b.seen(".step.open", "nothing found").await }).await;
     take("bench-bodies.png").await;
 
     b.open("/").await;
