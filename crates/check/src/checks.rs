@@ -243,7 +243,7 @@ pub fn checks_given(mesh: &TriMesh, bodies: Option<usize>, crossing: &Crossings)
         )
         .at((found > 1).then(|| place_of_piece(&|v| v > 0.0 && v < largest)).flatten())
         .with_hint(
-            "Loose components print apart: a larger crumb size removes small ones, \
+            "Loose pieces print apart: a larger crumb size removes small ones, \
                  thicker walls or another cell size join them.",
         ),
         crossing_check(crossing).at(first_crossing),

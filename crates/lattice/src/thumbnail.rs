@@ -5,7 +5,7 @@
 
 use crate::{make, Lattice};
 use glam::DVec3;
-use ulmix_mesh::thumbnail::{EYE, LIGHT, MATERIAL};
+use ulmix_mesh::thumbnail::{averaged, EYE, LIGHT, MATERIAL};
 use ulmix_mesh::{parallel, TriMesh};
 use ulmix_part::Part;
 use ulmix_recipe::{CellPattern, Joins, OwnCellPattern, Pattern, Structure};
@@ -65,20 +65,8 @@ pub fn thumbnail(
             })
             .collect()
     });
-    let mut out = Vec::with_capacity((size * size * 4) as usize);
-    for y in 0..size {
-        for x in 0..size {
-            let mut sum = [0.0; 4];
-            for n in 0..FINE * FINE {
-                let p = rows[(y * FINE + n / FINE) as usize][(x * FINE + n % FINE) as usize];
-                (0..4).for_each(|c| sum[c] += p[c]);
-            }
-            let seen = sum[3].max(1e-9);
-            out.extend([0, 1, 2].map(|c| (sum[c] / seen).round().clamp(0.0, 255.0) as u8));
-            out.push((255.0 * sum[3] / (FINE * FINE) as f64).round() as u8);
-        }
-    }
-    Some(out)
+    let (size, fine) = (size as usize, FINE as usize);
+    Some(averaged(size, size, fine, |x, y| rows[y][x]))
 }
 
 struct View<'a> {

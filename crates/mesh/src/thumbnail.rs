@@ -22,7 +22,7 @@ const CREASE: f64 = 28.0;
 const FILLED: f64 = 0.94;
 
 /// How light a place is whose normal meets the light at an angle of this cosine; from 0 to 1.
-pub fn shade_of(cosine: f64) -> f64 {
+fn shade_of(cosine: f64) -> f64 {
     0.42 + 0.62 * cosine.max(0.0)
 }
 
@@ -58,7 +58,7 @@ pub fn thumbnail(mesh: &TriMesh, width: usize, height: usize) -> Vec<u8> {
             samples.draw(corners, lit);
         }
     }
-    samples.pixels(width, height)
+    averaged(width, height, FINE, |x, y| samples.colour(x, y))
 }
 
 /// Depth and lightness of every sample.
@@ -105,25 +105,37 @@ impl Samples {
         }
     }
 
-    fn pixels(&self, width: usize, height: usize) -> Vec<u8> {
-        let mut out = Vec::with_capacity(4 * width * height);
-        for y in 0..height {
-            for x in 0..width {
-                let (mut lit, mut covered) = (0.0, 0.0);
-                for n in 0..FINE * FINE {
-                    let at = (y * FINE + n / FINE) * self.across + x * FINE + n % FINE;
-                    if self.depth[at].is_finite() {
-                        covered += 1.0;
-                        lit += self.lit[at] as f64;
-                    }
-                }
-                let colour = MATERIAL * lit / f64::max(covered, 1.0);
-                out.extend(colour.to_array().map(|c| c.round().clamp(0.0, 255.0) as u8));
-                out.push((255.0 * covered / (FINE * FINE) as f64).round() as u8);
-            }
+    /// Colour times opacity, and opacity, of a sample.
+    fn colour(&self, x: usize, y: usize) -> [f64; 4] {
+        let at = y * self.across + x;
+        if !self.depth[at].is_finite() {
+            return [0.0; 4];
         }
-        out
+        let colour = MATERIAL * self.lit[at] as f64;
+        [colour.x, colour.y, colour.z, 1.0]
     }
+}
+
+/// `width` × `height` pixels of `fine` × `fine` samples each: red, green, blue and opacity, top row
+/// first. `sample` gives the colour times the opacity, and the opacity, at a column and a row.
+pub fn averaged(
+    width: usize,
+    height: usize,
+    fine: usize,
+    sample: impl Fn(usize, usize) -> [f64; 4],
+) -> Vec<u8> {
+    let mut out = Vec::with_capacity(4 * width * height);
+    for (y, x) in (0..height).flat_map(|y| (0..width).map(move |x| (y, x))) {
+        let mut sum = [0.0; 4];
+        for n in 0..fine * fine {
+            let seen = sample(x * fine + n % fine, y * fine + n / fine);
+            (0..4).for_each(|c| sum[c] += seen[c]);
+        }
+        let seen = sum[3].max(1e-9);
+        out.extend([0, 1, 2].map(|c| (sum[c] / seen).round().clamp(0.0, 255.0) as u8));
+        out.push((255.0 * sum[3] / (fine * fine) as f64).round() as u8);
+    }
+    out
 }
 
 #[cfg(test)]

@@ -84,7 +84,7 @@ impl PartError {
             PartError::Size(_) => "Choose another unit, or scale the part before exporting it.",
             PartError::Collapsed => "Export the part again at a larger scale.",
             PartError::Pieces { .. } => {
-                "Join or remove loose components in the program that it came from, or export it with \
+                "Join or remove loose pieces in the program that it came from, or export it with \
                  its points joined."
             }
             PartError::AtAPoint { .. } => "Export the part with larger triangles there.",

@@ -44,7 +44,7 @@ pub(crate) fn changes(c: &Clean) -> Vec<String> {
         out.push(format!("{} removed", many(c.removed, "crumb was", "crumbs were")));
     }
     if !c.rewrapped.is_empty() {
-        let components = many(
+        let pieces = many(
             c.rewrapped.len(),
             "piece that crossed itself was",
             "pieces that crossed themselves were",
@@ -59,7 +59,7 @@ pub(crate) fn changes(c: &Clean) -> Vec<String> {
             ),
         };
         out.push(format!(
-            "{components} wound anew: no point moved by more than {greatest:.3} mm, \
+            "{pieces} wound anew: no point moved by more than {greatest:.3} mm, \
              {mean:.4} mm in the mean{left}"
         ));
     }

@@ -9,7 +9,7 @@ pub enum RecipeFault {
     /// A number outside its range.
     #[error("{what} is {}{}.", plain(*.value), in_unit(.unit))]
     OutOfRange {
-        /// What it is, as a sentence begins.
+        /// What the number is, as a sentence begins.
         what: String,
         /// Unit of the number; empty for none.
         unit: &'static str,
@@ -212,7 +212,7 @@ pub enum RecipeFault {
         name: String,
         /// Number of the point.
         number: usize,
-        /// Its distance from the part's box.
+        /// Distance of the point from the part's box. mm.
         away_mm: f64,
     },
     /// A cell from a file with too many triangles.
@@ -220,7 +220,7 @@ pub enum RecipeFault {
     LargeCell {
         /// Name of the file.
         name: String,
-        /// Its triangles.
+        /// Triangles of the file.
         found: usize,
         /// Triangles that a cell may have.
         most: usize,
@@ -294,15 +294,15 @@ pub enum RecipeFault {
     in_bytes(*memory_mb), in_time(*seconds), in_bytes(*memory_cap_mb)
 )]
 pub struct TooLarge {
-    /// Memory that it would need. MB.
+    /// Memory that the final mesh would need. MB.
     pub memory_mb: f64,
     /// Memory that may be used. MB.
     pub memory_cap_mb: f64,
-    /// How long it would take.
+    /// How long the final mesh would take. Seconds.
     pub seconds: f64,
     /// A grid step that fits. mm.
     pub step_mm: f64,
-    /// What suffers first at that step.
+    /// What suffers first at the grid step that fits.
     pub suffers: Option<Suffers>,
     /// A cell size that fits, where thickness grows with it. mm.
     pub cell_mm: f64,
@@ -311,11 +311,11 @@ pub struct TooLarge {
 /// What a coarser grid shows no more.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Suffers {
-    /// Its name, in the plural.
+    /// Name of the members, in the plural.
     pub name: String,
-    /// Steps of the grid through it.
+    /// Steps of the grid through the members.
     pub steps: f64,
-    /// Steps at which it is whole.
+    /// Steps at which the members are whole.
     pub whole: f64,
 }
 

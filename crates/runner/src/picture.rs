@@ -28,7 +28,7 @@ pub struct RunInfo {
     pub quality: Quality,
     /// What thickness and density lead to.
     pub linked: Linked,
-    /// Of the final mesh.
+    /// What the final mesh will take.
     #[serde(alias = "prediction")]
     pub cost: Cost,
     /// Step of the grid.
@@ -50,8 +50,7 @@ pub struct RunInfo {
 pub struct Estimate {
     /// What thickness and density lead to.
     pub linked: Linked,
-    /// Of the final mesh.
-    #[serde(alias = "prediction")]
+    /// What the final mesh will take.
     pub cost: Cost,
     /// Numbers of the result.
     pub report: EstimatedReport,

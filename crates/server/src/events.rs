@@ -10,7 +10,7 @@ use utoipa::ToSchema;
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum JobState {
-    /// It waits for others.
+    /// The run waits for others.
     Queued,
     /// It is under way.
     Running,

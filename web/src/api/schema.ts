@@ -922,7 +922,7 @@ export interface components {
         DrawnKind: "own_cell";
         /** @description What is known of a recipe without a mesh. */
         Estimate: {
-            /** @description Of the final mesh. */
+            /** @description What the final mesh will take. */
             cost: components["schemas"]["Cost"];
             /** @description What thickness and density lead to. */
             linked: components["schemas"]["Linked"];
@@ -2422,7 +2422,7 @@ export interface components {
         Role: "fill" | "keep_solid" | "keep_clear" | "reference" | "alongside";
         /** @description What a run found; rides in the picture's `asset.extras`. */
         RunInfo: {
-            /** @description Of the final mesh. */
+            /** @description What the final mesh will take. */
             cost: components["schemas"]["Cost"];
             /** @description The picture carries thickness. */
             has_thickness: boolean;

@@ -56,25 +56,28 @@ export default function GuidePage({ page }: { page: Page }) {
   const made = useMemo(() => html(texts[shown] ?? ''), [shown])
   return (
     <>
-      <nav className="guidepages" aria-label="Pages of the guide">
+      <div className="guidepages" role="tablist" aria-label="Pages of the guide">
         {pages.map(([name, title]) => (
           <button
             key={name}
             className="plainbutton"
-            aria-current={name === shown ? 'page' : undefined}
+            role="tab"
+            id={`guide-${name}`}
+            aria-selected={name === shown}
+            aria-controls="guide-page"
             onClick={() => show(name)}
           >
             {title}
           </button>
         ))}
-      </nav>
+      </div>
       <div
         key={shown}
         className="guidepage"
-        role="region"
-        aria-label="Page of the guide"
+        id="guide-page"
+        role="tabpanel"
+        aria-labelledby={`guide-${shown}`}
         // The page scrolls, so the keyboard must reach it.
-        // eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex
         tabIndex={0}
         dangerouslySetInnerHTML={{ __html: made }}
       />

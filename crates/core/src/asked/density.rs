@@ -61,7 +61,7 @@ pub(super) fn checks(case: &Case, found: &[Option<f64>]) -> Vec<Check> {
             )
         } else if found < asked {
             "Some of the lattice is gone: a finer grid step keeps thin members, a \
-                 smaller crumb size keeps loose components."
+                 smaller crumb size keeps loose pieces."
                 .into()
         } else {
             "More is solid than the structure alone explains: less smoothing or a \

@@ -9,7 +9,7 @@ use crate::stages::curve::CurveInput;
 use crate::stages::linked::LinkedInput;
 use crate::stages::regions::RegionsInput;
 use crate::stages::shares::SharesInput;
-use crate::stages::structure::StructureInput;
+use crate::stages::structure::{SharedStructure, StructureInput};
 use crate::stages::ties::TiesInput;
 use crate::stages::zones::{ZonesInput, ZonesOnGrid};
 use crate::stages::{Keyed, CODE};
@@ -18,13 +18,9 @@ use std::sync::Arc;
 use ulmix_lattice::finer;
 use ulmix_lattice::make;
 use ulmix_lattice::ties::Ties;
-use ulmix_lattice::BareStructure;
 use ulmix_part::zoned::Regions;
 use ulmix_part::Part;
 use ulmix_recipe::{key_of, Filling, Recipe, Structure};
-
-/// A structure as the cache holds it.
-pub(super) type SharedStructure = Arc<dyn BareStructure>;
 
 /// A recipe in a part, as far as it is known without a surface.
 pub(super) struct Groundwork<'a> {
@@ -60,7 +56,7 @@ impl Pipeline {
         if !part.measure_chords(&|| watch.cancelled()) {
             return Err(RunError::Cancelled);
         }
-        let regions = self.regions(part, recipe, quiet)?;
+        let regions = self.regions(part, recipe, watch)?;
         let survey = self.zones(part, &regions, plan::survey_step(part), 0.0, Vec::new(), quiet)?;
         let curve = |(filling, bare): (usize, &Keyed<SharedStructure>)| {
             let input = CurveInput { survey: survey.clone(), filling, bare: bare.clone() };
@@ -106,7 +102,8 @@ impl Pipeline {
         Ok(Keyed::new(bare.key, (*bare.value).clone()))
     }
 
-    /// Regions of a recipe's zones, as they were asked for.
+    /// Regions of a recipe's zones, as they were asked for. Finding them is no stage of its own for
+    /// whoever watches.
     pub(super) fn regions(
         &self,
         part: &Part,

@@ -37,7 +37,7 @@ pub use crate::error::RunError;
 use crate::report::Report;
 use crate::result::{Cost, FinishedMesh, Linked};
 use crate::stages::finish::{DraftInput, FinishInput, TogetherInput};
-use crate::stages::report::{DraftReportInput, FinalReportInput};
+use crate::stages::report::{JudgedBy, ReportInput};
 use crate::stages::shape::LazyShape;
 use crate::stages::signs::SignsInput;
 use crate::stages::surface::{DraftSurfaceInput, ReducedSurfaceInput};
@@ -46,6 +46,7 @@ pub use crate::stages::CODE;
 use crate::stages::{Keyed, StageInput};
 pub use crate::watch::{Quality, Stage, Unwatched, Watch};
 use cache::Cache;
+use groundwork::Groundwork;
 use run::{Run, Thick};
 use std::rc::Rc;
 use std::sync::Arc;
@@ -154,40 +155,23 @@ impl Pipeline {
         cost: &Cost,
         watch: &dyn Watch,
     ) -> Result<Arc<Report>, RunError> {
-        let groundwork = run.groundwork;
-        let recipe = groundwork.recipe;
-        let key = key_of(&[
-            &recipe.zones,
-            &recipe.structure,
-            &recipe.thicken,
-            &recipe.joins,
-            &recipe.mesh,
-            &recipe.material,
-        ]);
-        let shape = run.shape(&made.with_lattice, made.selection).keyed();
-        let (part, recipe) = (groundwork.part.into(), Keyed::new(key, recipe));
-        let (linked, mesh, shape, step) =
-            (groundwork.linked.clone(), made.mesh.clone(), shape, run.step);
-        let report = if run.quality == Quality::Final {
-            let (zones, regions) = (made.as_asked.clone(), groundwork.regions.clone());
-            let (notes, fillings) = (&cost.notes[..], thick.fillings());
-            let input = FinalReportInput {
-                part,
-                recipe,
-                linked,
-                mesh,
-                shape,
-                zones,
-                regions,
-                step,
-                notes,
-                fillings,
-            };
-            self.answer(input, watch)
-        } else {
-            self.answer(DraftReportInput { part, recipe, linked, mesh, shape, step }, watch)
+        let Groundwork { part, recipe, linked, regions, .. } = run.groundwork;
+        let judged = (run.quality == Quality::Final).then(|| JudgedBy {
+            zones: made.as_asked.clone(),
+            regions: regions.clone(),
+            notes: &cost.notes,
+            fillings: thick.fillings(),
+        });
+        let input = ReportInput {
+            part: (*part).into(),
+            recipe: Keyed::new(Pipeline::recipe_key(part, recipe), *recipe),
+            linked: linked.clone(),
+            mesh: made.mesh.clone(),
+            shape: run.shape(&made.with_lattice, made.selection),
+            step: run.step,
+            judged,
         };
-        Ok(report?.value)
+        Ok(self.answer(input, watch)?.value)
     }
 
     /// Lattice and solids as two bodies; one of them where there is only one.
@@ -199,8 +183,8 @@ impl Pipeline {
             solids: solids.mesh.clone(),
             overlapping: (overlap > 0.0).then(|| {
                 [
-                    run.shape(&lattice.zones, Selection::Lattice).keyed(),
-                    run.shape(&solids.zones, Selection::Solids).keyed(),
+                    run.shape(&lattice.zones, Selection::Lattice),
+                    run.shape(&solids.zones, Selection::Solids),
                 ]
             }),
             stand: run.groundwork.recipe.stand,
@@ -223,7 +207,7 @@ impl Pipeline {
         watch: &dyn Watch,
     ) -> Result<Meshed, RunError> {
         let zones = run.zones(self, overlap, watch)?;
-        let mesh = self.mesh_of(run, run.shape(&zones, selection).keyed(), selection, watch)?;
+        let mesh = self.mesh_of(run, run.shape(&zones, selection), selection, watch)?;
         Ok(Meshed { mesh, zones })
     }
 
@@ -308,14 +292,14 @@ struct FinishedRun {
     mesh: Keyed<Arc<FinishedMesh>>,
     /// What holds the lattice: all, or one side.
     selection: Selection,
-    /// Zones of that.
+    /// Zones of what holds the lattice.
     with_lattice: Keyed<Arc<ZonesOnGrid>>,
     /// Zones as they were asked for.
     as_asked: Keyed<Arc<ZonesOnGrid>>,
 }
 
 impl FinishedRun {
-    /// Of one body.
+    /// A run that made one body.
     fn whole(Meshed { mesh, zones }: Meshed) -> FinishedRun {
         let with_lattice = zones.clone();
         FinishedRun { mesh, selection: Selection::All, with_lattice, as_asked: zones }

@@ -1,6 +1,6 @@
 //! What a run works on: all fillings with their thickness, for a grid of some step.
 
-use super::groundwork::{Groundwork, SharedStructure};
+use super::groundwork::Groundwork;
 use super::{plan, Pipeline};
 use crate::asked::Thickened;
 use crate::compose::patchwork::Blending;
@@ -8,9 +8,11 @@ use crate::compose::Selection;
 use crate::error::RunError;
 use crate::result::Cost;
 use crate::stages::shape::{LazyShape, ShapeInput, ShapedFilling, ShapedTie};
+use crate::stages::structure::SharedStructure;
 use crate::stages::zones::ZonesOnGrid;
 use crate::stages::{Keyed, CODE};
 use crate::watch::{Quality, Watch};
+use std::rc::Rc;
 use std::sync::Arc;
 use ulmix_lattice::ties::Ties;
 use ulmix_lattice::Lattice;
@@ -20,14 +22,9 @@ use ulmix_recipe::{key_of, Filling};
 type KeyedLattice = Keyed<Box<dyn Lattice>>;
 
 impl<'a> Groundwork<'a> {
-    /// Thickness by filling. mm.
-    fn thickness(&self) -> Vec<f64> {
-        self.linked.fills().map(|f| f.thickness_mm).collect()
-    }
-
     /// All fillings and ties with their thickness.
     pub(super) fn thicken(&self) -> Thick<'_> {
-        let thickness = self.thickness();
+        let thickness: Vec<f64> = self.linked.fills().map(|f| f.thickness_mm).collect();
         let lattice = |(bare, thickness): (&Keyed<SharedStructure>, &f64)| {
             let key = key_of(&[&CODE, &"lattice", bare, thickness]);
             Keyed::new(key, bare.thicken(*thickness))
@@ -141,10 +138,10 @@ impl Run<'_> {
         &'b self,
         zones: &'b Keyed<Arc<ZonesOnGrid>>,
         selection: Selection,
-    ) -> LazyShape<'b> {
+    ) -> Keyed<Rc<LazyShape<'b>>> {
         let part = self.groundwork.part.into();
         let (fillings, ties) = (&self.fillings, &self.ties);
-        LazyShape::new(ShapeInput { part, zones, fillings, ties, selection })
+        LazyShape::keyed(ShapeInput { part, zones, fillings, ties, selection })
     }
 
     /// Some struts have sharp edges.

@@ -25,7 +25,7 @@ use ulmix_recipe::key_of;
 /// All that the counts of blocks follow from.
 #[derive(Serialize)]
 pub(crate) struct BlocksOf {
-    /// Its key follows from the part, its zones and all fillings.
+    /// The linked values, whose key follows from the part, its zones and all fillings.
     pub linked: Keyed<Arc<Linked>>,
     /// Step of the grid. mm.
     pub step: f64,
@@ -115,8 +115,8 @@ impl Default for Found {
 }
 
 impl Found {
-    /// Of a result with a surface of `area_mm2`, of which the laws tell so many triangles before
-    /// reduction and after.
+    /// How far the laws are off for a result with a surface of `area_mm2`, of which they tell
+    /// `by_laws` triangles before reduction and after.
     pub(crate) fn of(probe: &Probe, by_laws: [u64; 2], area_mm2: f64) -> Found {
         let times = |count: f64, law: u64| {
             let found = count / probe.area * area_mm2 / law as f64;

@@ -1,5 +1,6 @@
 //! Relative density of a structure by its thickness, surveyed where the structure fills the part.
 
+use super::structure::SharedStructure;
 use super::zones::ZonesOnGrid;
 use super::{Keyed, Made, StageInput};
 use crate::error::RunError;
@@ -7,7 +8,6 @@ use crate::watch::{Stage, Watch};
 use serde::Serialize;
 use std::sync::Arc;
 use ulmix_lattice::density::DensityCurve;
-use ulmix_lattice::BareStructure;
 use ulmix_part::sample::scatter;
 
 /// Points at which a structure or the part is surveyed.
@@ -20,7 +20,7 @@ pub(crate) struct CurveInput {
     pub survey: Keyed<Arc<ZonesOnGrid>>,
     /// Number of the filling.
     pub filling: usize,
-    pub bare: Keyed<Arc<dyn BareStructure>>,
+    pub bare: Keyed<SharedStructure>,
 }
 
 impl StageInput for CurveInput {
@@ -32,7 +32,6 @@ impl StageInput for CurveInput {
         let zoned = &self.survey.zoned;
         let points = scatter(&zoned.all_filled_by(self.filling), &zoned.grid, SURVEYED);
         let curve = DensityCurve::new(self.bare.value, &points);
-        let bytes = curve.bytes();
-        Ok(Made::new(curve, bytes))
+        Ok(Made::weighed(curve, DensityCurve::bytes))
     }
 }

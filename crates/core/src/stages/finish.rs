@@ -43,7 +43,7 @@ impl StageInput for DraftInput<'_> {
         let DraftInput { surface, shape, signs, rounds } = self;
         let cancelled = || watch.cancelled();
         let made = draft(&surface, &signs, shape.composed(), rounds, &cancelled);
-        or_cancelled(made).map(weighed)
+        Ok(Made::weighed(or_cancelled(made)?, FinishedMesh::bytes))
     }
 }
 
@@ -71,7 +71,7 @@ impl StageInput for FinishInput<'_> {
         // Copied only where the cache keeps it.
         let surface = Arc::unwrap_or_clone(surface.value);
         let made = finish(surface, &again, &source.signs, source.shape.composed(), settings);
-        or_cancelled(made).map(weighed)
+        Ok(Made::weighed(or_cancelled(made)?, FinishedMesh::bytes))
     }
 }
 
@@ -93,13 +93,9 @@ impl StageInput for TogetherInput<'_> {
     fn compute(self, _: &dyn Watch) -> Result<Made<FinishedMesh>, RunError> {
         let TogetherInput { lattice, solids, overlapping, stand } = self;
         let shared = overlapping.map_or(0.0, |[lattice, solids]| solids.shared_with(&lattice));
-        Ok(weighed(together(&lattice, &solids, shared, stand.as_ref())))
+        let both = together(&lattice, &solids, shared, stand.as_ref());
+        Ok(Made::weighed(both, FinishedMesh::bytes))
     }
-}
-
-fn weighed(mesh: FinishedMesh) -> Made<FinishedMesh> {
-    let bytes = mesh.bytes();
-    Made::new(mesh, bytes)
 }
 
 /// Lattice and solids as bodies of their own in one mesh. They stand on a bed together.

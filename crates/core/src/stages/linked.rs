@@ -41,9 +41,7 @@ impl StageInput for LinkedInput<'_> {
         for (filling, curve) in self.fillings.iter().zip(&self.curves) {
             fits_cell(filling, curve)?;
         }
-        let linked = self.linked();
-        let bytes = 512 + linked.zone_mm3.len() * 200;
-        Ok(Made::new(linked, bytes))
+        Ok(Made::weighed(self.linked(), |linked| 512 + linked.zone_mm3.len() * 200))
     }
 }
 

@@ -76,8 +76,14 @@ pub(crate) struct Made<T> {
 }
 
 impl<T> Made<T> {
-    /// A result of so many bytes.
+    /// A result that takes so many bytes.
     pub(crate) fn new(value: T, bytes: usize) -> Made<T> {
+        Made { value, bytes }
+    }
+
+    /// A result and the bytes that `weigh` tells of it.
+    pub(crate) fn weighed(value: T, weigh: impl FnOnce(&T) -> usize) -> Made<T> {
+        let bytes = weigh(&value);
         Made { value, bytes }
     }
 }

@@ -23,7 +23,6 @@ impl StageInput for RegionsInput<'_> {
 
     fn compute(self, _: &dyn Watch) -> Result<Made<Regions>, RunError> {
         let regions = Regions::of(&self.part, self.places);
-        let bytes = regions.bytes(&self.part);
-        Ok(Made::new(regions, bytes))
+        Ok(Made::weighed(regions, |regions| regions.bytes(&self.part)))
     }
 }

@@ -17,9 +17,9 @@ use ulmix_part::zoned::Regions;
 use ulmix_part::Part;
 use ulmix_recipe::Recipe;
 
-/// What the report of a draft follows from.
+/// What a report follows from.
 #[derive(Serialize)]
-pub(crate) struct DraftReportInput<'a> {
+pub(crate) struct ReportInput<'a> {
     pub part: Keyed<&'a Part>,
     pub recipe: Keyed<&'a Recipe>,
     pub linked: Keyed<Arc<Linked>>,
@@ -28,61 +28,50 @@ pub(crate) struct DraftReportInput<'a> {
     pub shape: Keyed<Rc<LazyShape<'a>>>,
     /// Step of the grid. mm.
     pub step: f64,
+    /// What a final mesh is held against; a draft is too coarse for that.
+    pub judged: Option<JudgedBy<'a>>,
 }
 
-impl StageInput for DraftReportInput<'_> {
-    type Output = Report;
-    const NAME: &'static str = "draft report";
-    const STAGE: Stage = Stage::Report;
-
-    fn compute(self, _: &dyn Watch) -> Result<Made<Report>, RunError> {
-        let DraftReportInput { part, recipe, linked, mesh, shape, step } = self;
-        let proud = shape.past_surface();
-        let report = report::of_draft(&part, &recipe, &linked, &mesh, step, proud);
-        Ok(Made::new(report, REPORT_BYTES))
-    }
-}
-
-/// What the report of a final mesh follows from.
+/// What a final mesh is held against.
 #[derive(Serialize)]
-pub(crate) struct FinalReportInput<'a> {
-    pub part: Keyed<&'a Part>,
-    pub recipe: Keyed<&'a Recipe>,
-    pub linked: Keyed<Arc<Linked>>,
-    pub mesh: Keyed<Arc<FinishedMesh>>,
-    /// The shape of what holds the lattice.
-    pub shape: Keyed<Rc<LazyShape<'a>>>,
+pub(crate) struct JudgedBy<'a> {
     /// Zones as they were asked for, on the grid of the mesh.
     pub zones: Keyed<Arc<ZonesOnGrid>>,
     /// Regions as they were asked for.
     pub regions: Keyed<Arc<Regions>>,
-    /// Step of the grid. mm.
-    pub step: f64,
     /// What was known before the run.
     pub notes: &'a [Note],
-    /// By filling, before and after it is given thickness: `linked` and `mesh` follow from them.
+    /// By filling, before and after it is given thickness. The linked values and the mesh follow
+    /// from the fillings, so that their keys tell of these.
     #[serde(skip)]
     pub fillings: Vec<Thickened<'a>>,
 }
 
-impl StageInput for FinalReportInput<'_> {
+impl StageInput for ReportInput<'_> {
     type Output = Report;
     const NAME: &'static str = "report";
     const STAGE: Stage = Stage::Report;
 
     fn compute(self, _: &dyn Watch) -> Result<Made<Report>, RunError> {
-        let proud = self.shape.past_surface();
-        let case = Case {
-            part: &self.part,
-            recipe: &self.recipe,
-            linked: &self.linked,
-            solid: &self.mesh,
-            step: self.step,
-            zoned: &self.zones.zoned,
-            regions: &self.regions,
-            fillings: self.fillings,
+        let ReportInput { part, recipe, linked, mesh, shape, step, judged } = self;
+        let proud = shape.past_surface();
+        let report = match judged {
+            None => report::of_draft(&part, &recipe, &linked, &mesh, step, proud),
+            Some(JudgedBy { zones, regions, notes, fillings }) => {
+                let case = Case {
+                    part: &part,
+                    recipe: &recipe,
+                    linked: &linked,
+                    solid: &mesh,
+                    step,
+                    zoned: &zones.zoned,
+                    regions: &regions,
+                    fillings,
+                };
+                report::of_final(&case, notes, proud)
+            }
         };
-        Ok(Made::new(report::of_final(&case, self.notes, proud), REPORT_BYTES))
+        Ok(Made::new(report, REPORT_BYTES))
     }
 }
 

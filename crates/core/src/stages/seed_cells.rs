@@ -44,7 +44,6 @@ impl StageInput for SeedCellsInput<'_> {
         let SeedCellsInput { part, structure, finer, relaxed } = self;
         let site = Site { part: &part, finer: &finer, thicker: &[], draft: true, relaxed };
         let found = or_cancelled(make::seed_cells(site, structure, &|| watch.cancelled()))?;
-        let bytes = found.points.len() * 25 + found.edges.bytes();
-        Ok(Made::new(found, bytes))
+        Ok(Made::weighed(found, |found| found.points.len() * 25 + found.edges.bytes()))
     }
 }

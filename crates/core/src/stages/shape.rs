@@ -72,13 +72,11 @@ pub(crate) struct LazyShape<'a> {
 }
 
 impl<'a> LazyShape<'a> {
-    pub(crate) fn new(input: ShapeInput<'a>) -> LazyShape<'a> {
-        LazyShape { input, composed: OnceCell::new(), smooth: OnceCell::new() }
-    }
-
-    /// The shape under its key.
-    pub(crate) fn keyed(self) -> Keyed<Rc<LazyShape<'a>>> {
-        Keyed::new(key_of(&[&CODE, &"shape", &self.input]), Rc::new(self))
+    /// The shape of an input, under the key of that.
+    pub(crate) fn keyed(input: ShapeInput<'a>) -> Keyed<Rc<LazyShape<'a>>> {
+        let key = key_of(&[&CODE, &"shape", &input]);
+        let shape = LazyShape { input, composed: OnceCell::new(), smooth: OnceCell::new() };
+        Keyed::new(key, Rc::new(shape))
     }
 
     pub(crate) fn composed(&self) -> &Composed<'a> {

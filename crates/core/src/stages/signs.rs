@@ -1,4 +1,4 @@
-//! Which samples of a grid lie inside the composed shape.
+//! Samples of a grid that lie inside the composed shape.
 
 use super::shape::LazyShape;
 use super::{Keyed, Made, StageInput};
@@ -20,8 +20,6 @@ impl StageInput for SignsInput<'_> {
     const STAGE: Stage = Stage::Lattice;
 
     fn compute(self, _: &dyn Watch) -> Result<Made<Bits>, RunError> {
-        let signs = self.shape.composed().signs();
-        let bytes = signs.bytes();
-        Ok(Made::new(signs, bytes))
+        Ok(Made::weighed(self.shape.composed().signs(), Bits::bytes))
     }
 }

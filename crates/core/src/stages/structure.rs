@@ -12,6 +12,9 @@ use ulmix_lattice::{make, taper, BareStructure};
 use ulmix_part::Part;
 use ulmix_recipe::{Filling, Joins, Kind, Place, Recipe, Structure};
 
+/// A structure as the cache holds it.
+pub(crate) type SharedStructure = Arc<dyn BareStructure>;
+
 /// What a structure follows from.
 #[derive(Serialize)]
 pub(crate) struct StructureInput<'a> {
@@ -53,7 +56,7 @@ impl<'a> StructureInput<'a> {
 }
 
 impl StageInput for StructureInput<'_> {
-    type Output = Arc<dyn BareStructure>;
+    type Output = SharedStructure;
     const NAME: &'static str = "structure";
     const STAGE: Stage = Stage::Skeleton;
 
@@ -63,7 +66,6 @@ impl StageInput for StructureInput<'_> {
         make::few_enough(&part, structure, joins)?;
         let site = Site { part: &part, finer: &finer, thicker: &thicker, draft, relaxed };
         let bare = or_cancelled(make::structure(site, structure, joins, &|| watch.cancelled()))?;
-        let bytes = bare.bytes();
-        Ok(Made::new(bare, bytes))
+        Ok(Made::weighed(bare, |bare| bare.bytes()))
     }
 }

@@ -39,8 +39,7 @@ impl StageInput for DraftSurfaceInput<'_> {
         let grid = &shape.zoned.grid;
         let mesh =
             or_cancelled(polygonise(grid, &self.signs, smooth, shape, Care::Quick, &cancelled))?;
-        let bytes = mesh_bytes(&mesh);
-        Ok(Made::new(mesh, bytes))
+        Ok(Made::weighed(mesh, mesh_bytes))
     }
 }
 
@@ -79,8 +78,7 @@ impl StageInput for ReducedSurfaceInput<'_> {
 
     fn compute(self, watch: &dyn Watch) -> Result<Made<Gathered>, RunError> {
         let surface = or_cancelled(self.keeping(&[], watch))?;
-        let bytes = mesh_bytes(&surface.mesh) + 2 * surface.labels.len();
-        Ok(Made::new(surface, bytes))
+        Ok(Made::weighed(surface, |s| mesh_bytes(&s.mesh) + 2 * s.labels.len()))
     }
 }
 

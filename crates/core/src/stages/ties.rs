@@ -1,5 +1,6 @@
 //! Struts that join fillings over the sharp borders between their zones.
 
+use super::structure::SharedStructure;
 use super::{Keyed, Made, StageInput};
 use crate::error::RunError;
 use crate::watch::{Stage, Watch};
@@ -8,7 +9,6 @@ use serde::Serialize;
 use std::sync::Arc;
 use ulmix_lattice::make;
 use ulmix_lattice::ties::{self, Strutted, Ties};
-use ulmix_lattice::BareStructure;
 use ulmix_part::zoned::Regions;
 use ulmix_part::Part;
 use ulmix_recipe::Structure;
@@ -22,7 +22,7 @@ pub(crate) struct TiesInput<'a> {
     pub tied: Vec<bool>,
     /// By filling.
     pub structures: Vec<&'a Structure>,
-    pub bare: Vec<Keyed<Arc<dyn BareStructure>>>,
+    pub bare: Vec<Keyed<SharedStructure>>,
 }
 
 impl StageInput for TiesInput<'_> {
@@ -44,7 +44,6 @@ impl StageInput for TiesInput<'_> {
             .zip(&bare)
             .map(|(struts, bare)| Some(Strutted { struts: struts.as_ref()?, cell: bare.cell() }));
         let found = ties::between(&part, &regions, &tied, &strutted.collect::<Vec<_>>());
-        let bytes = found.iter().map(Ties::bytes).sum();
-        Ok(Made::new(found, bytes))
+        Ok(Made::weighed(found, |all| all.iter().map(Ties::bytes).sum()))
     }
 }

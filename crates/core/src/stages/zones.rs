@@ -38,7 +38,6 @@ impl StageInput for ZonesInput<'_> {
         let regions = regions.reaching(&part, overlap).standing_proud(proud);
         let grid = Grid::covering(&part.mesh.bounds().grown(regions.most_proud()), step);
         let zoned = or_cancelled(Zoned::sample(&part, &regions, grid, &|| watch.cancelled()))?;
-        let bytes = zoned.bytes();
-        Ok(Made::new(ZonesOnGrid { regions, zoned }, bytes))
+        Ok(Made::weighed(ZonesOnGrid { regions, zoned }, |zones| zones.zoned.bytes()))
     }
 }

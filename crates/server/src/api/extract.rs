@@ -9,6 +9,7 @@ use axum::http::StatusCode;
 use axum::response::IntoResponse;
 use axum::Json;
 use serde::de::DeserializeOwned;
+use std::error::Error;
 
 /// A JSON body.
 pub struct JsonBody<T>(pub T);
@@ -44,20 +45,13 @@ fn unread(status: StatusCode, why: String) -> Problem {
             "Send less at once.",
         );
     }
-    let why = format!("The request cannot be read: {}.", plainly(&why));
+    let why = format!("The request cannot be read: {}.", why.trim_end_matches('.'));
     Problem::new(status, "bad_request", why, "Check the request against /api/openapi.json.")
 }
 
-/// What a library says of a request, without what it says of itself.
-fn plainly(why: &str) -> &str {
-    let of_library = [
-        "Failed to deserialize the JSON body into the target type: ",
-        "Failed to parse the request body as JSON: ",
-        "Failed to deserialize query string: ",
-        "Invalid URL: ",
-    ];
-    let cut = of_library.iter().find_map(|words| why.strip_prefix(words));
-    cut.unwrap_or(why).trim_end_matches('.')
+/// The reason of an error: what it was made from, without what its library says of itself.
+fn reason(e: &dyn Error) -> String {
+    e.source().map_or_else(|| e.to_string(), |source| source.to_string())
 }
 
 impl<S: Send + Sync, T: DeserializeOwned> FromRequest<S> for JsonBody<T> {
@@ -65,7 +59,7 @@ impl<S: Send + Sync, T: DeserializeOwned> FromRequest<S> for JsonBody<T> {
 
     async fn from_request(request: Request, state: &S) -> Result<Self, Problem> {
         let read = Json::<T>::from_request(request, state).await;
-        read.map(|body| JsonBody(body.0)).map_err(|e| unread(e.status(), e.body_text()))
+        read.map(|body| JsonBody(body.0)).map_err(|e| unread(e.status(), reason(&e)))
     }
 }
 
@@ -84,7 +78,7 @@ impl<S: Send + Sync, T: DeserializeOwned + Send> FromRequestParts<S> for Path<T>
 
     async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, Problem> {
         let read = axum::extract::Path::<T>::from_request_parts(parts, state).await;
-        read.map(|path| Path(path.0)).map_err(|e| unread(e.status(), e.body_text()))
+        read.map(|path| Path(path.0)).map_err(|e| unread(e.status(), reason(&e)))
     }
 }
 
@@ -93,6 +87,6 @@ impl<S: Send + Sync, T: DeserializeOwned> FromRequestParts<S> for Query<T> {
 
     async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, Problem> {
         let read = axum::extract::Query::<T>::from_request_parts(parts, state).await;
-        read.map(|query| Query(query.0)).map_err(|e| unread(e.status(), e.body_text()))
+        read.map(|query| Query(query.0)).map_err(|e| unread(e.status(), reason(&e)))
     }
 }

@@ -49,7 +49,10 @@ export interface Met {
   outward: [number, number, number]
 }
 
-/** A click picks a face or the faces beyond a loop of edges; a drag takes the faces that it passes, or those in its box. */
+/**
+ * A click picks a face or the faces beyond a loop of edges; a drag takes the faces that it passes,
+ * or those in its box.
+ */
 export type PickTool = 'click' | 'loop' | 'brush' | 'box'
 
 type Band = [number, number, number, number]

@@ -273,7 +273,10 @@ export class Scene {
     this.draw()
   }
 
-  /** Shows only what lies in a place, or `'within'` what {@link setBeyond} says, and a step of the grid around it; `null`: everything. */
+  /**
+   * Shows only what lies in a place, or `'within'` what {@link setBeyond} says, and a step of the
+   * grid around it; `null`: everything.
+   */
   setAlone(place: Place | 'within' | null, step: number) {
     aloneIn(this.material, place, step)
     this.draw()
