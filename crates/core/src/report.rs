@@ -378,8 +378,8 @@ fn notes(
     out.into_iter().map(Note::from).chain(idle_zones(recipe, linked)).collect()
 }
 
-/// Has the mesh voids that walls around seed points enclose? Those of cells that the part's surface
-/// cuts are open.
+/// Has the mesh voids that walls around seed points enclose? Cells that the part's surface cuts are
+/// open and do not count.
 fn has_closed_cells(recipe: &Recipe, linked: &Linked, mesh: &TriMesh) -> bool {
     let closes = |(f, l): (&Filling, &Filled)| {
         f.structure.kind() == Kind::Seeded(SeededKind::VoronoiWalls) && l.opening_mm <= 0.0

@@ -11,7 +11,7 @@ use utoipa::ToSchema;
 pub struct Standing {
     /// Size as it stands.
     pub size_mm: [f64; 3],
-    /// It lies within the printer's space.
+    /// The mesh lies within the printer's space.
     pub fits: bool,
     /// Of the part's surface that touches the bed. mm².
     pub contact_mm2: f64,
@@ -48,7 +48,7 @@ impl Placing {
         Placing::of_points(mesh.points.iter(), stand)
     }
 
-    /// The same of several meshes together, by their points.
+    /// How several meshes stand together, by their points.
     pub fn of_points<'a>(points: impl Iterator<Item = &'a DVec3>, stand: &Stand) -> Placing {
         let turn = turn(stand);
         let turned = Bounds::of(points.map(|p| turn * *p));

@@ -47,8 +47,8 @@ impl Grid {
     }
 }
 
-/// The bits of word `w` of a row that lie from number `first` of the row up to `end`. The word holds
-/// some of them.
+/// The bits of word `w` of a row that lie from number `first` of the row up to `end`. The word
+/// holds some of them.
 #[inline]
 pub fn bits_between(w: usize, first: usize, end: usize) -> u64 {
     let low = first.max(64 * w) - 64 * w;
@@ -116,7 +116,7 @@ impl Bits {
         }
     }
 
-    /// Those of both.
+    /// The bits that are set in either.
     pub fn or(mut self, other: &Bits) -> Bits {
         self.data.iter_mut().zip(&other.data).for_each(|(own, more)| *own |= more);
         self

@@ -7,7 +7,7 @@ pub enum FormatError {
     /// [`Limits::stopped`](crate::Limits::stopped).
     #[error("Reading the file was stopped.")]
     Stopped,
-    /// There are no bytes.
+    /// The file has no bytes.
     #[error("The file is empty.")]
     Empty,
     /// The bytes are those of something else, named with its article.

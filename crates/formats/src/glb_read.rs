@@ -251,7 +251,7 @@ mod tests {
         files(mesh, json!([node]))
     }
 
-    /// The same with several nodes, of which the first is the scene's.
+    /// Files of the mesh with several nodes, of which the first is the scene's.
     fn files(mesh: &TriMesh, nodes: Value) -> Vec<u8> {
         let mut data: Vec<u8> = mesh
             .points

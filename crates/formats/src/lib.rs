@@ -56,7 +56,7 @@ pub struct Named {
     pub name: String,
     /// How many triangles it has; those of the next one follow.
     pub triangles: usize,
-    /// It is made of beams alone.
+    /// The body is made of beams alone.
     pub beams: bool,
 }
 
@@ -98,7 +98,7 @@ pub struct Loaded {
 }
 
 impl Loaded {
-    /// Do beams stand beside a solid? Then they are its filling.
+    /// Do beams stand beside a solid, as its filling?
     pub fn beams_fill(&self) -> bool {
         !self.beams.is_empty() && self.bodies.iter().any(|b| !b.beams)
     }

@@ -20,8 +20,7 @@ const RELS: &str = r#"<?xml version="1.0" encoding="UTF-8"?>
 <Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Target="/3D/3dmodel.model" Id="rel0" Type="http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"/></Relationships>"#;
 const MODEL: &str = "3D/3dmodel.model";
 
-/// Named objects in millimetres, with a title and further metadata. The same input gives the same
-/// bytes.
+/// Named objects in millimetres, with a title and further metadata. Equal input gives equal bytes.
 pub fn write(objects: &[(&str, &TriMesh)], title: &str, metadata: &[(&str, &str)]) -> Vec<u8> {
     archived(objects, title, metadata).expect("memory takes all bytes").into_inner()
 }

@@ -6,8 +6,8 @@ use ulmix_field::numeric::trig::sin_cos;
 use wide::f32x8;
 
 /// The places whose greatest coordinate, across, upward beyond the ribbon that is as high as struts
-/// are taller than wide, or along beyond the ends, is below half the thickness. So its faces are
-/// exact at any thickness.
+/// are taller than wide, or along beyond the ends, is below half the thickness. By this measure the
+/// faces are exact at any thickness.
 pub struct Bar {
     a: DVec3,
     /// Unit; without a length it is a round node.
@@ -22,8 +22,8 @@ pub struct Bar {
     more: f64,
 }
 
-/// The same in 32 bits: first end, the three directions, length, half of what it is taller, extra
-/// and more.
+/// A bar in 32 bits: first end, the three directions, length, half of what the bar is taller than
+/// wide, extra and more.
 pub(crate) type Quick = [f32; 16];
 
 impl Bar {

@@ -13,8 +13,8 @@ pub struct DensityCurve {
     sorted: Vec<f64>,
     /// Some of the points with their distances, in the order of those.
     places: Vec<(f64, DVec3)>,
-    /// The same over one whole cell, whatever part of it the zone holds; empty when no two are
-    /// alike.
+    /// Values over one whole cell, whatever share of the cell the zone holds; empty when no two
+    /// cells are alike.
     cell: Vec<f64>,
 }
 

@@ -26,9 +26,9 @@ impl Ord for Crowded {
     }
 }
 
-/// Takes away the most crowded candidates; gives the numbers of those that stay. They come in two
-/// lots, each with how many there are and how many are to be left. Those farther apart than
-/// `reach`, where cells are of full `size`, do not crowd each other. `None` when cancelled.
+/// Takes away the most crowded candidates; gives the numbers of those that stay. Candidates come in
+/// two lots, each with how many there are and how many are to be left. Candidates farther apart
+/// than `reach`, where cells are of full `size`, do not crowd each other. `None` when cancelled.
 pub(crate) fn eliminated(
     all: &[DVec3],
     size: &[f64],

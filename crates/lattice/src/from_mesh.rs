@@ -16,7 +16,7 @@ use utoipa::ToSchema;
 pub struct FoundMesh {
     /// The mesh as a recipe holds it.
     pub own: OwnMesh,
-    /// Its size in the file, in mm where that states no unit.
+    /// Size of the cell in the file, in mm where the file states no unit.
     pub cell_mm: [f64; 3],
     /// Thickness of its members at that size, in the median. mm.
     pub thickness_mm: f64,

@@ -155,8 +155,8 @@ impl<'a> Kernel<'a> {
         }
     }
 
-    /// The same distance as [`super::surface::Surface::distance`], with the gradient of the level
-    /// value in cell axes and its length.
+    /// The distance of [`super::surface::Surface::distance`], with the gradient of the level value
+    /// in cell axes and the gradient's length.
     #[inline(always)]
     fn distance(&self, (f, g, h): Expansion<f32x8>) -> (f32x8, [f32x8; 3], f32x8) {
         let (k, sense) = (self.wave.to_array(), self.sense);

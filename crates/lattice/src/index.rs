@@ -10,7 +10,7 @@ pub struct SpaceBins {
     low: DVec3,
     /// Size of the whole box. mm.
     size: DVec3,
-    /// The same, and 1 where it has none.
+    /// The size along each axis, and 1 where an axis has none.
     period: DVec3,
     count: [usize; 3],
     /// Bins per mm, by axis.

@@ -92,7 +92,7 @@ pub trait BareStructure: Send + Sync {
     /// below [`level`](BareStructure::level). mm.
     fn measure(&self, p: DVec3) -> f64;
 
-    /// What [`measure`](BareStructure::measure) is at the border of a structure of this thickness. mm.
+    /// Value of [`measure`](BareStructure::measure) at the border of a structure of this thickness. mm.
     fn level(&self, thickness: f64) -> f64;
 
     /// Points spread evenly over one whole cell; none when no two cells are alike.
@@ -125,7 +125,7 @@ pub trait BareStructure: Send + Sync {
         None
     }
 
-    /// Its struts, when it has any.
+    /// The lattice's struts, when it has any.
     fn struts(&self) -> Option<&skeleton::Skeleton> {
         None
     }
@@ -163,8 +163,8 @@ pub trait Lattice: Send + Sync {
     /// Outward unit normal at a point of the border.
     fn normal(&self, p: DVec3) -> DVec3;
 
-    /// The same on a grid. On coarse grids a member thinner than the step would tear: signs are
-    /// taken as if it reached `reach` mm further, and places are still on its true border.
+    /// The lattice on a grid. On coarse grids a member thinner than the step would tear: signs are
+    /// taken as if the member reached `reach` mm further, and places are still on its true border.
     fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn GridField + 'a>;
 
     /// Has it sharp edges of its own, which single places and their normals must show?
@@ -185,7 +185,7 @@ pub trait GridField: Send + Sync {
     /// As [`Lattice::normal`].
     fn normal(&self, p: DVec3) -> DVec3;
 
-    /// Those samples of `wanted` that lie in the lattice.
+    /// The samples of `wanted` that lie in the lattice.
     fn signs(&self, wanted: &Bits) -> Bits;
 
     /// [`value`](Self::value) at many points.

@@ -150,7 +150,7 @@ fn repeated_struts(
     repeated(part, unit, s, &|strut| reaches(part, strut))
 }
 
-/// Those around the part that count.
+/// The struts of cells around the part for which `counts` holds.
 fn repeated(
     part: &Part,
     unit: &[unit::UnitStrut],

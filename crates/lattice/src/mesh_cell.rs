@@ -30,7 +30,7 @@ struct CellSolid {
     normals: Vec<DVec3>,
     /// Distances beyond are not told apart.
     margin: f64,
-    /// Its own thickness at this size. mm.
+    /// Thickness of the cell's own members at this size. mm.
     thickness: f64,
     /// Absent while the first one is filled.
     raster: Option<Raster>,

@@ -204,7 +204,7 @@ impl Shared {
     }
 }
 
-/// The same with thickness.
+/// A net with thickness.
 struct ThickNet {
     shared: Arc<Shared>,
     radius: f64,

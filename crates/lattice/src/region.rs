@@ -27,7 +27,7 @@ pub trait SeedRegion: Sync {
     fn area(&self, _from_above: bool) -> f64 {
         0.0
     }
-    /// So many places on that surface, as chance has it, each with where it counts as lying when
+    /// `count` places on that surface, as chance has it, each with where it counts as lying when
     /// places are to keep apart. `from_above`: evenly as they are seen along z, so that steep faces
     /// hold few; upper and lower sides are two sheets.
     fn on_surface(

@@ -4,7 +4,7 @@
 //! Even points are the least crowded of five times as many (weighted sample elimination, Yuksel
 //! 2015); loose ones may be asked to keep a distance (random sequential addition). Where cells are
 //! of different sizes points are as dense as one over the size's cube, and crowding is measured by
-//! the smaller of two sizes. Then they are relaxed ([`super::relaxing`]).
+//! the smaller of two sizes. The relaxation that follows is [`super::relaxing`].
 
 use super::elimination::{eliminated, PLANAR, SPATIAL};
 use super::index::PointGrid;
@@ -29,14 +29,14 @@ pub struct Scattered {
     pub on_surface: usize,
     /// Edge of a cube of a cell's volume.
     pub cell: f64,
-    /// The same if all cells were alike; 0 without points inside.
+    /// Size of the cells if all were alike; 0 without points inside. mm.
     pub alike: f64,
     /// The box in which cells end.
     pub bounds: DiagramBounds,
 }
 
 impl Scattered {
-    /// Those inside the part first, then those on its surface.
+    /// The points, inside the part first, then those on its surface.
     pub fn points(&self) -> &[DVec3] {
         &self.state.points
     }

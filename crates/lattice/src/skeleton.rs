@@ -34,7 +34,8 @@ impl Skeleton {
         self.renumbered(keep).0
     }
 
-    /// The same, and the number that every node has now; [`GONE`] where it has none.
+    /// The skeleton without the struts that `keep` refuses, and the number that every node has now;
+    /// [`GONE`] where a node has none.
     fn renumbered(&self, keep: impl Fn([u32; 2]) -> bool + Sync) -> (Skeleton, Vec<u32>) {
         let mut struts = parallel::filter_map(self.struts.len(), |n| {
             let s = self.struts[n];
@@ -116,7 +117,8 @@ impl Skeleton {
         self.merged_and_numbered(limit).0
     }
 
-    /// The same, and the number that every node has now; [`GONE`] where it has none.
+    /// The skeleton of [`Skeleton::merged`], and the number that every node has now; [`GONE`] where
+    /// a node has none.
     pub fn merged_and_numbered(&self, limit: f64) -> (Skeleton, Vec<u32>) {
         // Bins far larger than the limit: few places lie so near to a border that the next bin
         // matters too.
@@ -164,7 +166,7 @@ impl Skeleton {
         (merged, roots.into_iter().map(|n| number[n as usize]).collect())
     }
 
-    /// Both together.
+    /// The nodes and struts of both skeletons.
     pub fn with(mut self, other: Skeleton) -> Skeleton {
         let base = self.nodes.len() as u32;
         self.nodes.extend(other.nodes);

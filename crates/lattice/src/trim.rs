@@ -150,8 +150,8 @@ fn left(part: &Part, [a, b]: [DVec3; 2]) -> f64 {
 }
 
 /// The stretches of a strut between places where it passes the part's surface that lie inside: 0 at
-/// its first end, 1 at the second. `None` when it passes it nowhere. Which of its ends lie inside
-/// is told where it is known.
+/// its first end, 1 at the second. `None` when it passes it nowhere. `ends_inside` tells which ends
+/// lie inside, where that is known.
 fn stretches(
     part: &Part,
     [a, b]: [DVec3; 2],

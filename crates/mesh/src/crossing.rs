@@ -151,7 +151,7 @@ pub(crate) fn triangles_cross(mesh: &TriMesh, s: u32, t: u32) -> bool {
     cross(&mesh.triangles[s], &mesh.triangles[t], &mesh.corners(s), &mesh.corners(t))
 }
 
-/// The same by indices and places of the corners.
+/// Do two triangles cross, by indices and places of their corners?
 fn cross(si: &[u32; 3], ti: &[u32; 3], a: &[DVec3; 3], b: &[DVec3; 3]) -> bool {
     if shared(si, ti) >= 2 || apart(a, si, b, ti) || apart(b, ti, a, si) {
         return false;

@@ -88,7 +88,7 @@ impl SignedDistance {
         &self.bvh
     }
 
-    /// The same tree, to keep.
+    /// The tree of boxes, to keep.
     pub fn shared_bvh(&self) -> Arc<Bvh> {
         self.bvh.clone()
     }

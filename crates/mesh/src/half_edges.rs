@@ -9,7 +9,7 @@ pub struct HalfEdge {
     pub edge: [u32; 2],
     /// Number of the corner that it begins at: three times the triangle's, and 0 to 2.
     pub corner: u32,
-    /// It runs from the lower number to the higher.
+    /// Runs the half-edge from the lower number to the higher?
     pub upward: bool,
 }
 

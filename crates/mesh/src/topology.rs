@@ -133,7 +133,7 @@ impl Around {
     }
 }
 
-/// Which points more than one fan of triangles meets at.
+/// For each point: does more than one fan of triangles meet at it?
 pub fn where_fans_meet(mesh: &TriMesh) -> Vec<bool> {
     let corners = corners_at_points(mesh);
     let mut around = Around::default();
@@ -186,7 +186,7 @@ pub fn components_by_points(mesh: &TriMesh) -> (Vec<u32>, usize) {
     numbered(mesh.triangles.len(), |t| sets.root(mesh.triangles[t][0]))
 }
 
-/// Which pieces are smaller than `least`, by their volumes; the largest never is.
+/// For each piece: is its volume smaller than `least`? The largest never is.
 pub fn small_components(volumes: &[f64], least: f64) -> Vec<bool> {
     let largest = (0..volumes.len()).max_by(|&a, &b| volumes[a].abs().total_cmp(&volumes[b].abs()));
     (0..volumes.len()).map(|p| volumes[p].abs() < least && Some(p) != largest).collect()

@@ -149,7 +149,7 @@ impl TriMesh {
         self.filtered_with_sources(keep).0
     }
 
-    /// The same, and which point of this mesh each of the new one's is.
+    /// The mesh of [`TriMesh::filtered`], and for each of its points the point of this mesh.
     pub fn filtered_with_sources(&self, keep: impl Fn(usize) -> bool) -> (TriMesh, Vec<u32>) {
         let mut new = vec![u32::MAX; self.points.len()];
         let (mut out, mut sources) = (TriMesh::default(), Vec::new());

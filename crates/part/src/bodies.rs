@@ -56,20 +56,20 @@ pub struct BodyFacts {
 /// Triangles that were put right as a part came in.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Corrected {
-    /// They faced the wrong way; where the first lies.
+    /// Number of triangles that faced the wrong way.
     pub turned: usize,
     /// A place of the first triangle that was turned. mm.
     pub turned_at: Option<DVec3>,
-    /// They had no area.
+    /// Number of triangles that had no area.
     pub dropped: usize,
-    /// They were there already; where the first lay.
+    /// Number of triangles that were there twice.
     pub duplicates: usize,
     /// A place of the first triangle that was there twice. mm.
     pub twice_at: Option<DVec3>,
 }
 
 impl Corrected {
-    /// Those of another body too.
+    /// The corrections of this body and of another one, added.
     pub fn with(self, other: Corrected) -> Corrected {
         Corrected {
             turned: self.turned + other.turned,
@@ -95,9 +95,9 @@ pub struct Clean {
     pub removed: usize,
     /// By piece that crossed itself.
     pub rewrapped: Vec<Rewrapped>,
-    /// Its triangles were evened.
+    /// What evening did to the triangles.
     pub evened: Option<Remade>,
-    /// Its triangles were joined.
+    /// What joining triangles did, by body.
     pub fewer: Vec<Remade>,
     /// Pieces that were open and were given thickness.
     pub shells: usize,
@@ -235,8 +235,8 @@ fn thicken_open(mesh: &mut TriMesh, t: &Topology, shell: &Shell) -> usize {
     open.iter().filter(|o| **o).count()
 }
 
-/// Winds pieces anew that cross themselves. Those that only cross others stay: overlapping bodies
-/// are no fault.
+/// Winds pieces anew that cross themselves. A piece that only crosses others stays: overlapping
+/// bodies are no fault.
 fn rewrap_crossed(
     mesh: &mut TriMesh,
     t: &Topology,

@@ -6,9 +6,9 @@ use std::cell::RefCell;
 use ulmix_mesh::bvh::SegmentCrossing;
 
 /// Where the way from `a`, inside the part, to `b`, outside, leaves the part: its share of the way,
-/// and the outward normal there. That is the first triangle met, or across a hole where the winding
-/// turns. Where bodies overlap or touch, or one crosses itself, it is the triangle after which none
-/// is left. Normals are looked for within `step`, in mm.
+/// and the outward normal there. The way leaves at the first triangle met, or across a hole where
+/// the winding turns. Where bodies overlap or touch, or one crosses itself, the way leaves at the
+/// triangle after which no body is left. Normals are looked for within `step`, in mm.
 pub fn exit(part: &Part, [a, b]: [DVec3; 2], step: f64) -> (f64, DVec3) {
     thread_local!(static HITS: RefCell<Vec<SegmentCrossing>> = const { RefCell::new(Vec::new()) });
     let first = HITS.with_borrow_mut(|crossings| {

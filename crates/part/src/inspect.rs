@@ -26,7 +26,7 @@ pub struct Inspection {
     pub struts: usize,
     /// Is every body without a gap?
     pub closed: bool,
-    /// It is a sheet, which is given thickness.
+    /// Is the body a sheet, which is given thickness?
     pub sheet: bool,
     /// What is not right, as sentences.
     pub defects: Vec<String>,
@@ -39,7 +39,7 @@ pub struct UnitChoice {
     pub unit: Unit,
     /// Size of the part in it.
     pub size_mm: [f64; 3],
-    /// Its longest side beside a thing everybody knows.
+    /// The longest side beside a thing that everybody knows.
     pub words: String,
     /// Volume of the part in it.
     pub volume_mm3: f64,
@@ -59,7 +59,7 @@ pub struct Inspected {
     pub part: Part,
     /// Beams of a lattice that the file holds.
     pub beams: Vec<Beam>,
-    /// Its beams stand beside a solid, which is the part without them.
+    /// Do the beams stand beside a solid, which is the part without them?
     pub beams_fill: bool,
 }
 

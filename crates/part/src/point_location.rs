@@ -107,7 +107,7 @@ fn touched(part: &Part, grid: &Grid) -> Bits {
     found.into_iter().reduce(|a, b| a.or(&b)).unwrap_or_else(|| Bits::new(grid))
 }
 
-/// Those that some of them may touch.
+/// The samples that some of the triangles may touch.
 fn touched_by(part: &Part, triangles: std::ops::Range<usize>, grid: &Grid) -> Bits {
     let mut out = Bits::new(grid);
     // A little more than half a cell, against rounding.

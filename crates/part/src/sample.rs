@@ -190,7 +190,7 @@ fn set_between(grid: &Grid, row: &mut [u64], from: f64, to: f64) {
     }
 }
 
-/// What blocks are asked for. Both answer with a 1-Lipschitz distance.
+/// What blocks are asked for. Every kind answers with a 1-Lipschitz distance.
 #[derive(Clone, Copy)]
 enum ScanField<'a> {
     Inside(&'a SignedDistance),
@@ -198,8 +198,8 @@ enum ScanField<'a> {
 }
 
 impl ScanField<'_> {
-    /// Distance of the point from the surface, negative inside; `limit` bounds it. And how far
-    /// around it all points belong, or do not, alike.
+    /// Distance of the point from the surface, negative inside and bounded by `limit`; and how far
+    /// around the point all points belong, or do not, alike. mm.
     fn look(&self, p: DVec3, limit: f64) -> (f64, f64) {
         match self {
             ScanField::Inside(part) => part.value_and_reach(p, limit),

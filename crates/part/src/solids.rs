@@ -18,14 +18,14 @@ pub enum Solid {
         base: DVec3,
         /// Direction from the lower to the upper end, of length 1.
         axis: DVec3,
-        /// Its length. mm.
+        /// Length of the cylinder. mm.
         length: f64,
-        /// Its radius. mm.
+        /// Radius of the cylinder. mm.
         radius: f64,
     },
     /// A box that may be turned.
     Box {
-        /// Its middle. mm.
+        /// Middle of the box. mm.
         centre: DVec3,
         /// Half of its sides. mm.
         half: DVec3,
@@ -34,9 +34,9 @@ pub enum Solid {
     },
     /// A ball.
     Sphere {
-        /// Its middle. mm.
+        /// Middle of the ball. mm.
         centre: DVec3,
-        /// Its radius. mm.
+        /// Radius of the ball. mm.
         radius: f64,
     },
     /// All within a depth of a surface.

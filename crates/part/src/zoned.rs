@@ -19,7 +19,7 @@ pub struct Region {
     pub role: Role,
     /// Where it is.
     pub solid: Solid,
-    /// Which of the recipe's fillings fills it, in the order of [`ulmix_recipe::Recipe::fillings`].
+    /// The filling of the zone, in the order of [`ulmix_recipe::Recipe::fillings`].
     pub filling: usize,
     /// Width across its border over which that filling passes into what is around; 0 for a sharp
     /// one. mm.
@@ -158,7 +158,7 @@ impl Regions {
         zone.map_or(self.rest, |z| self.zones[z].role)
     }
 
-    /// Which filling fills a zone, or where none is.
+    /// The filling of a zone, or of the part where no zone is.
     pub fn filling_in(&self, zone: Option<usize>) -> usize {
         zone.map_or(0, |z| self.zones[z].filling)
     }
@@ -186,7 +186,7 @@ pub struct Zoned {
     pub solid: Bits,
     /// Samples of `fill` that a zone's own filling fills, by filling from the second on.
     own: Vec<Bits>,
-    /// Those of `fill` around which one field decides, where that is not all of them.
+    /// The samples of `fill` around which one field decides, where that is not all of them.
     smooth: Option<Bits>,
     /// Samples of those regions of [`Regions::all`] that are not asked by their value.
     near: Vec<Option<Bits>>,
@@ -333,7 +333,7 @@ impl Zoned {
         out
     }
 
-    /// Which filling fills a sample of `fill`.
+    /// The filling at a sample of `fill`.
     pub fn filling_at(&self, at: glam::UVec3) -> usize {
         self.own.iter().position(|own| own.get(at.x, at.y, at.z)).map_or(0, |n| n + 1)
     }

@@ -52,10 +52,10 @@ fn is_zero(n: &u32) -> bool {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum DeadEnds {
-    /// They stay.
+    /// Dead ends stay.
     #[default]
     Kept,
-    /// They go, until there are none.
+    /// Dead ends go, until there are none.
     Removed,
     /// Straight on to the part's surface.
     Extended,

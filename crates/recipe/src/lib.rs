@@ -121,7 +121,7 @@ pub struct Recipe {
     pub stand: Option<Stand>,
 }
 
-/// Which of the two linked values was typed last; the other follows.
+/// The one of two linked values that was typed last; the other follows.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case", tag = "lead", deny_unknown_fields)]
 pub enum Thicken {

@@ -13,7 +13,7 @@ const MOST: usize = 300;
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct OwnCell {
-    /// Both ends of each, in twelfths of the cell along its axes.
+    /// The two ends of each strut, in twelfths of the cell along its axes.
     pub struts: Vec<[[i8; 3]; 2]>,
 }
 

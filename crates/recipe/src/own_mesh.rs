@@ -9,7 +9,7 @@ pub const MOST: usize = 20_000;
 /// Path of the value in a recipe.
 pub const FIELD: &str = "structure.pattern.own";
 
-/// The solid that one cell holds. Its box is the cell.
+/// The solid that one cell holds. The box around the solid is the cell.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct OwnMesh {

@@ -86,7 +86,7 @@ impl OwnStruts {
         }))
     }
 
-    /// Those of a 3MF file with a beam lattice.
+    /// Struts of a 3MF file with a beam lattice.
     ///
     /// # Errors
     /// A file that is no 3MF file, or that holds no beams.

@@ -104,7 +104,7 @@ pub struct Mend {
 }
 
 impl Mend {
-    /// The same without what moves a sound surface.
+    /// The mending without what moves a sound surface.
     pub fn without_moving(self) -> Mend {
         Mend { rewrap_mm: 0.0, even_mm: 0.0, fewer_mm: 0.0, fewer_to: 0, ..self }
     }

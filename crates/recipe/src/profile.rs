@@ -30,8 +30,8 @@ const MOST_BOW: f64 = 2.0;
 pub type Drawn = (DVec2, usize);
 
 /// The profile as radius and height, arcs in chords; refused when it cannot be turned into a
-/// surface that is whole. It runs counter-clockwise; one that is `open` runs from the first point
-/// to the last, upward as a whole.
+/// surface that is whole. The profile runs counter-clockwise; one that is `open` runs from the
+/// first point to the last, upward as a whole.
 ///
 /// # Errors
 /// A profile that cannot be turned about its axis, by the number of its point.

@@ -5,7 +5,7 @@ pub fn round_two(v: f64) -> f64 {
     two_digits(v, f64::round)
 }
 
-/// The same, never more than `v`.
+/// `v` to two digits, never more than `v`.
 pub fn floor_two(v: f64) -> f64 {
     // What has two digits already stays, but for rounding.
     two_digits(v * (1.0 + 1e-12), f64::floor)

@@ -46,8 +46,8 @@ pub struct Seeds {
     /// it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub surface_count: Option<u32>,
-    /// Those lie evenly as they are seen along the structure's z, not by the area of the surface:
-    /// steep faces hold few.
+    /// Points on the surface lie evenly as they are seen along the structure's z, not by the area
+    /// of the surface: steep faces hold few.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub from_above: bool,
     /// The integer that repeats an arrangement.
@@ -59,8 +59,8 @@ pub struct Seeds {
     /// Rounds in which every point moves to the middle of its cell.
     #[schema(required = true)]
     pub rounds: u32,
-    /// Loose points keep this distance from each other, in cells; 0: as chance has it. There may
-    /// then be fewer of them.
+    /// Loose points keep this distance from each other, in cells, and may then be fewer; 0: as
+    /// chance has it.
     #[schema(required = true)]
     pub apart: f64,
     /// Cells are smaller near some places.
@@ -151,7 +151,7 @@ impl Seeds {
             .map_or(Ok(()), |finer| finer.validate(part, "structure.pattern.seeds.finer"))
     }
 
-    /// The same for points in the plane: none lie on the surface, and none closer than elsewhere.
+    /// Seeds as points in the plane: none lie on the surface, and none closer than elsewhere.
     pub fn in_plane(self) -> Seeds {
         Seeds {
             layout: Layout::Inside,

@@ -14,18 +14,18 @@ use utoipa::ToSchema;
 pub enum OwnShape {
     /// Edges rounded by a radius, 0 for sharp.
     Box {
-        /// Its sides.
+        /// Sides of the box. mm.
         size_mm: [f64; 3],
         /// Radius of its edges.
         round_mm: f64,
     },
     /// With walls all around; open at the top, or closed.
     HollowBox {
-        /// Its outer sides.
+        /// Outer sides of the box. mm.
         size_mm: [f64; 3],
         /// Thickness of its walls.
         wall_mm: f64,
-        /// It has no lid.
+        /// Has the box no lid?
         open: bool,
         /// Radius of the outer corners around z, 0 for sharp; inside it is less by the wall.
         #[serde(default)]
@@ -34,14 +34,14 @@ pub enum OwnShape {
     },
     /// A ball.
     Sphere {
-        /// Its diameter.
+        /// Diameter of the ball. mm.
         diameter_mm: f64,
     },
     /// A cylinder that stands upright.
     Cylinder {
-        /// Its diameter.
+        /// Diameter of the cylinder. mm.
         diameter_mm: f64,
-        /// Its height.
+        /// Height of the cylinder. mm.
         height_mm: f64,
         /// Only the side, open at both ends.
         #[serde(default)]
@@ -50,11 +50,11 @@ pub enum OwnShape {
     },
     /// A cylinder with a bore.
     Tube {
-        /// Its outer diameter.
+        /// Outer diameter of the tube. mm.
         diameter_mm: f64,
         /// Diameter of the bore.
         bore_mm: f64,
-        /// Its height.
+        /// Height of the tube. mm.
         height_mm: f64,
     },
     /// A cone, whole or cut off.
@@ -63,7 +63,7 @@ pub enum OwnShape {
         bottom_mm: f64,
         /// Diameter of its upper end.
         top_mm: f64,
-        /// Its height.
+        /// Height of the cone. mm.
         height_mm: f64,
         /// Only the side, open at both ends.
         #[serde(default)]
@@ -72,14 +72,14 @@ pub enum OwnShape {
     },
     /// A ring.
     Torus {
-        /// Its outer diameter.
+        /// Outer diameter of the ring. mm.
         diameter_mm: f64,
         /// Diameter of the ring's section.
         thickness_mm: f64,
     },
     /// With rounded corners and a hole near each.
     Plate {
-        /// Its sides.
+        /// Sides of the plate. mm.
         size_mm: [f64; 3],
         /// Radius of its corners.
         corner_mm: f64,
@@ -88,7 +88,7 @@ pub enum OwnShape {
     },
     /// A sphere of triangles of nearly one size: an icosahedron, each edge in so many parts.
     Geodesic {
-        /// Its diameter.
+        /// Diameter of the ball. mm.
         diameter_mm: f64,
         /// Parts that each edge of the first twenty triangles is cut into.
         parts: u32,
@@ -148,15 +148,15 @@ pub struct ProfilePoint {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Section {
-    /// Its height.
+    /// Height of the section. mm.
     pub height_mm: f64,
-    /// Its sides.
+    /// Sides of the section. mm.
     pub size_mm: [f64; 2],
     /// 0 for sharp corners, 100 for an ellipse.
     pub round_percent: f64,
     /// About the outline's middle, counter-clockwise.
     pub turn_deg: f64,
-    /// Its middle.
+    /// Middle of the section. mm.
     pub middle_mm: [f64; 2],
     /// Points of a smooth curve around the middle, before the turn, in the place of size and
     /// roundness; or none.

@@ -10,7 +10,7 @@ use utoipa::ToSchema;
 pub struct Stand {
     /// The direction of the part that faces the bed. Any length but 0.
     pub down: [f64; 3],
-    /// Then turned about the vertical, counter-clockwise seen from above. Degrees.
+    /// Turn about the vertical, after `down`, counter-clockwise seen from above. Degrees.
     pub turn_deg: f64,
     /// Width, depth and height of the space that the printer has. mm.
     pub bed_mm: [f64; 3],

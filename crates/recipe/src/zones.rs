@@ -35,7 +35,7 @@ impl Default for Zones {
 pub enum Role {
     /// The structure fills it.
     Fill,
-    /// It stays as it is.
+    /// Material stays as it is.
     KeepSolid,
     /// Material goes: drain holes, room for tools.
     KeepClear,
@@ -115,23 +115,23 @@ pub enum Place {
         base_mm: [f64; 3],
         /// From the first end to the second.
         axis_mm: [f64; 3],
-        /// Its radius.
+        /// Radius of the cylinder. mm.
         radius_mm: f64,
     },
     /// A box that may be turned.
     Box {
-        /// Its middle.
+        /// Middle of the box. mm.
         centre_mm: [f64; 3],
-        /// Its sides.
+        /// Sides of the box. mm.
         size_mm: [f64; 3],
         /// Turned about x, then y, then z.
         rotation_deg: [f64; 3],
     },
     /// A ball.
     Sphere {
-        /// Its middle.
+        /// Middle of the ball. mm.
         centre_mm: [f64; 3],
-        /// Its radius.
+        /// Radius of the ball. mm.
         radius_mm: f64,
     },
     /// All within a depth of faces of the part.

@@ -25,7 +25,7 @@ pub struct FaceInfo {
 /// A face beside another.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Neighbour {
-    /// Its number.
+    /// Number of the face.
     pub face: u32,
     /// By how much the surface turns at the edge between.
     pub turn_deg: f64,

@@ -12,13 +12,13 @@ use utoipa::ToSchema;
 pub enum JobState {
     /// The run waits for others.
     Queued,
-    /// It is under way.
+    /// The run is under way.
     Running,
-    /// Its result is there.
+    /// The run's result is there.
     Done,
-    /// It has no result.
+    /// The run failed and has no result.
     Failed,
-    /// It was ended.
+    /// Somebody ended the run.
     Cancelled,
 }
 
@@ -58,7 +58,7 @@ pub enum Event {
     Recipe {
         /// Number of the project.
         project: String,
-        /// Its newest revision.
+        /// Newest revision of the project.
         revision: i64,
     },
     /// Seed points of a draft are being relaxed; what was reached is kept.

@@ -1,6 +1,6 @@
-//! Who may speak to the server. It listens on loopback and answers only pages of its own. With an
-//! access token it asks for that once and then knows the session's cookie, which ends after a while
-//! or by logging out.
+//! Who may speak to the server. The server listens on loopback and answers only pages of its own.
+//! With an access token the server asks for the token once and then knows the session's cookie,
+//! which ends after a while or by logging out.
 
 use crate::problem::Problem;
 use crate::store::hex;

@@ -8,7 +8,8 @@ use ulmix_recipe::{floor_two, Place, Recipe, Role};
 
 /// Steps through something that must show, below which it may not be whole.
 pub const WHOLE: f64 = 3.0;
-/// The same for a part that is filled, whose own walls are closed by nothing but its surface.
+/// Grid steps across the thinnest wall of a part that is filled, where the part's surface alone
+/// closes the walls.
 const WHOLE_PART: f64 = 2.0;
 
 /// Something that a mesh must show.

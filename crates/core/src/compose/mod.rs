@@ -19,7 +19,7 @@ use ulmix_part::zoned::{Regions, Zoned};
 use ulmix_part::Part;
 use ulmix_recipe::Role;
 
-/// Which material is meant.
+/// The material that a question is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 pub enum Selection {
     /// All material.

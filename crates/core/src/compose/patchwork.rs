@@ -57,9 +57,9 @@ impl Blending {
         radius - radius.min((radius * left.max(THINNEST)).max(HELD * step))
     }
 
-    /// The place in a band where the filling ends, from 0 at the band's middle to 1 at its far side.
-    /// Struts are next to nothing there; walls are thicker, and end where a quarter of the material
-    /// would be theirs.
+    /// The place in a band where the filling ends, from 0 at the band's middle to 1 at its far
+    /// side. Struts are next to nothing there; walls are thicker, and end where a quarter of the
+    /// material would be theirs.
     fn far(&self) -> f64 {
         if self.walls {
             0.347
@@ -104,13 +104,14 @@ fn joined(a: f64, b: f64, blend: f64) -> (f64, f64) {
     (a.min(b) - deeper, if b < a { 1.0 - share } else { share })
 }
 
-/// So many steps around ties every place is looked at by itself, and past a band its ends are.
+/// Within this many grid steps of a tie every place is looked at by itself; beyond a band, its ends
+/// are.
 const ABOUT: f64 = 2.0;
 
 /// What the field is at a place.
 struct BandMet {
     value: f64,
-    /// Which holds there.
+    /// The filling that holds at the place.
     filling: usize,
     from: From,
 }

@@ -76,8 +76,8 @@ impl Pipeline {
     }
 }
 
-/// What of struts lies in the part, those that leave it in pieces. Those of a net stay that lie
-/// within `near` mm of the surface.
+/// The struts within the part; a strut that leaves the part is cut into pieces. Struts of a net
+/// stay when they lie within `near` mm of the surface.
 fn within_part(
     part: &Part,
     net: Skeleton,

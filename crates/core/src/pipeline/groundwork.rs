@@ -129,8 +129,8 @@ impl Pipeline {
         self.answer(ZonesInput { part: part.into(), regions, step, overlap, proud }, watch)
     }
 
-    /// How far the points of a structure are relaxed already. They follow no more than what tells
-    /// where they begin.
+    /// How far the points of a structure are relaxed already. The relaxation depends only on what
+    /// tells where the points begin.
     pub(super) fn relaxation<'a>(
         &'a self,
         part: &Part,

@@ -105,10 +105,10 @@ impl Load {
         Stage::ALL.map(|stage| StageCost { stage, seconds: of(stage) }).to_vec()
     }
 
-    /// Peak memory in MB, with that of the file that is written and read again. It is that of the
-    /// grid's bits and of the part, and beside them of a stretch of the surface while it is made or
-    /// of all that is left while it is looked at, whichever is more. The sizes are measured on the
-    /// demo parts and on cubes, see benches/figures.rs.
+    /// Peak memory in MB, with the file that is written and read again. The peak is the grid's bits
+    /// and the part, and beside them the larger of two: a stretch of the surface while the stretch
+    /// is made, or all that is left while the mesh is checked. The sizes are measured on the demo
+    /// parts and on cubes, see benches/figures.rs.
     pub(crate) fn memory_mb(&self) -> f64 {
         /// What the program holds in any case. MB.
         const BASE: f64 = 12.0;

@@ -28,7 +28,7 @@ const LEAST: f64 = 1.0 / 20_000.0;
 /// Border triangles of a picture while a value moves, about: what two cores mesh, shade and send in
 /// a tenth of a second.
 const DRAG_TRIANGLES: f64 = 100_000.0;
-/// The same once the value rests, unless it is chosen.
+/// Triangles of a draft once the value rests, unless the recipe chooses a number.
 pub(crate) const DRAFT_TRIANGLES: f64 = 700_000.0;
 
 /// Samples in the part by which density is surveyed.

@@ -17,7 +17,7 @@ pub struct Cost {
     pub triangles: u64,
     /// On two cores of the kind the product is measured on; the server corrects it by its own runs.
     pub seconds: f64,
-    /// The same by stage; empty for a run of an older version.
+    /// Seconds by stage; empty for a run of an older version.
     #[serde(default)]
     #[schema(required = true)]
     pub stages: Vec<StageCost>,

@@ -63,7 +63,7 @@ pub struct Removed {
 pub const LISTED: usize = 12;
 
 impl Crumbs {
-    /// Both together.
+    /// The crumbs of two meshes taken together.
     pub fn and(&self, other: &Crumbs) -> Crumbs {
         let mut largest = [&self.largest[..], &other.largest].concat();
         largest.sort_by(|a, b| b.volume_mm3.total_cmp(&a.volume_mm3));

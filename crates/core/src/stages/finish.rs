@@ -98,7 +98,7 @@ impl StageInput for TogetherInput<'_> {
     }
 }
 
-/// Lattice and solids as bodies of their own in one mesh. They stand on a bed together.
+/// Lattice and solids as bodies of their own in one mesh, which stand on a bed together.
 fn together(
     lattice: &FinishedMesh,
     solids: &FinishedMesh,

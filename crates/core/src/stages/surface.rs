@@ -1,5 +1,6 @@
-//! The surface of a shape. That of a draft is as the grid gives it. That of a final mesh is made
-//! and reduced a stretch of layers at a time: memory follows what is left, not what the grid gives.
+//! The surface of a shape. The surface of a draft is as the grid gives it. The surface of a final
+//! mesh is made and reduced a stretch of layers at a time: memory follows what is left, not what
+//! the grid gives.
 
 use super::finish::{faithful, smooth_lattice};
 use super::shape::LazyShape;

@@ -504,7 +504,7 @@ impl Bench {
         self.start_server(None);
     }
 
-    /// The same; the server asks for this access token.
+    /// Ends the server and starts another one, which asks for this access token.
     pub fn restart_server_with_token(&mut self, token: &str) {
         let file = self.folder.path().join("token");
         std::fs::write(&file, token).unwrap();

@@ -10,14 +10,16 @@ pub fn low_discrepancy(i: u64) -> DVec3 {
     DVec3::new(n / G, n / (G * G), n / (G * G * G)).fract()
 }
 
-/// The same in the unit square: two coordinates of points in space are not even.
+/// Point `i` of an even sequence in the unit square: two coordinates of points in space are not
+/// even.
 pub fn low_discrepancy_flat(i: u64) -> DVec3 {
     const G: f64 = 1.324_717_957_244_746;
     let n = i as f64;
     DVec3::new(n / G, n / (G * G), 0.0).fract()
 }
 
-/// The same in a triangle, by a point of the square, of which one half is folded onto the other.
+/// Point `i` of an even sequence in a triangle: a point of the square, of which one half is folded
+/// onto the other.
 pub fn low_discrepancy_in(i: u64, [a, b, c]: [DVec3; 3]) -> DVec3 {
     let [mut u, mut v, _] = low_discrepancy(i).to_array();
     if u + v > 1.0 {

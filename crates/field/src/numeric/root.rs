@@ -1,12 +1,12 @@
 //! The place where a function changes its sign.
 
-/// The place in [0, 1] where a function is zero that has values `fa` at 0 and `fb` at 1 of different
-/// sign (Illinois method, Dowell and Jarratt 1971).
+/// The place in [0, 1] where a function is zero that has values `fa` at 0 and `fb` at 1 of
+/// different sign (Illinois method, Dowell and Jarratt 1971).
 pub fn root(f: impl Fn(f64) -> f64, fa: f64, fb: f64) -> f64 {
     root_within(f, fa, fb, 1e-7)
 }
 
-/// The same as [`root`], where a value no larger than `enough` is as good as zero.
+/// A root as by [`root`], where a value no larger than `enough` is as good as zero.
 pub fn root_within(f: impl Fn(f64) -> f64, fa: f64, fb: f64, enough: f64) -> f64 {
     let (mut a, mut b, mut fa, mut fb) = (0.0, 1.0, fa, fb);
     for _ in 0..16 {

@@ -71,7 +71,7 @@ pub trait Shape: Sync {
     /// Moves points onto the border of the smooth field that alone decides around them.
     fn project(&self, row: &mut RowPoints);
     /// May vertices of the smooth field leave their cells, away from anything else, and triangles
-    /// still not cross? So it is where its sheets lie some steps apart.
+    /// still not cross? True where the field's sheets lie some steps apart.
     fn allows_overshoot(&self) -> bool {
         false
     }

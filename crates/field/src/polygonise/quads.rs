@@ -80,7 +80,7 @@ pub(super) struct Joining<'a> {
 struct Word {
     /// The rows, by y and z whether a row back.
     rows: [[usize; 2]; 2],
-    /// Which word of them.
+    /// Number of the word among those of the rows.
     number: usize,
     /// Signs of the samples where the places' cells begin.
     here: u64,
@@ -160,8 +160,8 @@ impl<'a> Joining<'a> {
         }
     }
 
-    /// The same for those of 64 places around which some vertex is unsettled or some cell has
-    /// several. The quads are numbered from `first` on.
+    /// The quads of those of 64 places around which some vertex is unsettled or some cell has
+    /// several vertices. The quads are numbered from `first` on.
     fn careful_word(
         &self,
         word: &Word,
@@ -209,8 +209,8 @@ impl Word {
         self.along::<2>(cuts[2], |b, quad| f(2, b, quad));
     }
 
-    /// The same along one axis. Cells one place back along x come right before, for the edge is
-    /// theirs too.
+    /// The quads of the edges along one axis. Cells one place back along x come right before, for
+    /// the edge is theirs too.
     #[inline(always)]
     fn along<const AXIS: usize>(&self, mut cut: u64, mut f: impl FnMut(u32, [u32; 4])) {
         while cut != 0 {

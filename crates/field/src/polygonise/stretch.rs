@@ -1,8 +1,8 @@
 //! Some layers of the grid as a mesh of their own, so that a surface need never be held whole.
 //!
-//! A stretch holds the triangles of the edges that start in its layers. Those of its lowest layer
-//! also ask for vertices of the layer below, which the stretch before has as well, in the same
-//! order: see [`LayerStretch::below`].
+//! A stretch holds the triangles of the edges that start in its layers. Triangles of the lowest
+//! layer also ask for vertices of the layer below, which the stretch before has as well, in the
+//! same order: see [`LayerStretch::below`].
 
 use super::cells::Cells;
 use super::{repair, slabs, Care, Shape};
@@ -15,8 +15,8 @@ pub struct LayerStretch {
     /// Triangles of these layers. mm.
     pub mesh: TriMesh,
     /// The mesh's points in the layer of cells below the stretch, in order; empty where there is no
-    /// such layer. They are the points of [`LayerStretch::last`] of the stretch before, whose places
-    /// count: what repair did to them may differ here.
+    /// such layer. The points are those of [`LayerStretch::last`] of the stretch before, whose
+    /// places count: what repair did to the points may differ here.
     pub below: Vec<u32>,
     /// The mesh's points in the last layer of cells of the stretch, in order.
     pub last: Vec<u32>,

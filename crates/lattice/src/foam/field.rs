@@ -51,7 +51,7 @@ impl FoamField {
         field
     }
 
-    /// Its values in the cells of another grid.
+    /// The field's values in the cells of another grid.
     pub(super) fn on(&self, cells: &FoamCells) -> Vec<f32> {
         let value = |n: usize| {
             if cells.kept(n) {

@@ -35,7 +35,7 @@ type Pass = (f64, usize, f64);
 /// First noise becomes a labyrinth; on a finer grid it then comes to stand upright on the part's
 /// surface.
 const FULL: [Pass; 2] = [(8.0, 20, 0.5), (16.0, 1, 0.5)];
-/// The same where waves are of different lengths: the longest ones make time steps dear.
+/// Passes where waves are of different lengths: the longest waves make time steps dear.
 const GRADED: [Pass; 2] = [(6.0, 20, 0.5), (10.0, 1, 0.5)];
 /// While values are chosen: the same pattern, not yet wholly at rest.
 const DRAFT: [Pass; 1] = [(6.0, 5, 1.0)];

@@ -28,7 +28,7 @@ pub struct Frame {
     pub turn: DMat3,
     /// Origin of the structure's own axes. mm.
     pub shift: DVec3,
-    /// The same all along the third axis.
+    /// Is the member the same all along the third axis?
     pub flat: bool,
 }
 

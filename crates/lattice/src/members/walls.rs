@@ -16,7 +16,7 @@ pub struct WallOpening {
 pub struct WallsBeside {
     start: Vec<u32>,
     pub exact: Vec<Wall>,
-    /// The same: direction, distance, hole's middle and radius.
+    /// The walls in 32 bits: direction, distance, hole's middle and radius.
     pub quick: Vec<[f32; 8]>,
 }
 

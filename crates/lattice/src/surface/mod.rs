@@ -1,6 +1,6 @@
 //! Triply periodic surfaces placed in the part: distance, and thickness made true.
 //!
-//! A level value is no distance, and f/|∇f| makes walls 5–20 % thin. Here the distance along the
+//! A level value is no distance, and f/|∇f| makes walls 5–20 % thin. The distance along the
 //! gradient comes from f's quadratic expansion (Halley's step), and the offset that gives a wall of
 //! the asked thickness in the median is found on the surface itself, for the very cell in use.
 //!

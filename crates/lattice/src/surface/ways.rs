@@ -135,7 +135,7 @@ impl Surface {
         })
     }
 
-    /// The same surface with its other side positive.
+    /// A copy of the surface whose other side is positive.
     pub(super) fn other_side(&self) -> Surface {
         Surface { sense: -self.sense, ..self.clone() }
     }

@@ -14,8 +14,8 @@ pub struct DiagramRequest<'a> {
     pub circles: bool,
 }
 
-/// So many cells, neighbours one after the other, add to the diagram together: there are many, and
-/// few lists to keep.
+/// Number of cells, neighbours one after the other, that add to the diagram together: cells are
+/// many, and few lists are to be kept.
 pub(super) const TOGETHER: usize = 64;
 
 /// What they add.

@@ -32,7 +32,7 @@ const STACK: usize = 96;
 pub struct Nearest {
     /// Number of the triangle.
     pub triangle: u32,
-    /// Its nearest place.
+    /// The triangle's nearest place.
     pub point: DVec3,
     /// Square of the distance.
     pub distance_squared: f64,
@@ -273,10 +273,10 @@ impl Bvh {
         parallel::flat_map(tasks.len(), |n| self.pairs_below(tasks[n], [usize::MAX; 2], &f).found)
     }
 
-    /// The same for a mesh that may be anything: where all triangles lie in each other's boxes,
-    /// their pairs are the square of their number. Ends when about `most` pairs were looked at or
-    /// `enough` were found, and when cancelled; the second value tells whether these were all. The
-    /// result is the same on any number of threads.
+    /// The pairs of a mesh that may be anything: where all triangles lie in each other's boxes, the
+    /// pairs are the square of the triangles' number. Ends when about `most` pairs were looked at
+    /// or `enough` were found, and when cancelled; the second value tells whether these were all.
+    /// The result is the same on any number of threads.
     pub fn pairs_within<T: Send>(
         &self,
         [most, enough]: [usize; 2],
@@ -359,8 +359,8 @@ impl Bvh {
         pairs
     }
 
-    /// Adds the pairs of nodes one level down that overlap; a pair of leaves stays. Both are of one
-    /// level.
+    /// Adds the pairs of nodes one level down that overlap; a pair of leaves stays. The two nodes
+    /// are of one level.
     fn split_pair(&self, [a, b]: [usize; 2], out: &mut Vec<[usize; 2]>) {
         if self.is_leaf(a) {
             out.push([a, b]);

@@ -453,8 +453,8 @@ impl<'a> Block<'a> {
         self.points[v as usize].place
     }
 
-    /// Do the triangles at a point, seen along their mean normal, fail to go around it once? Then
-    /// they may cross each other.
+    /// Do the triangles at a point, seen along their mean normal, fail to go around it once, so
+    /// that they may cross each other?
     fn winds(&self, v: u32) -> bool {
         let mean = self.corners(v).map(|(t, _)| self.triangles[t].normal).sum::<Vec3>();
         let (x, y) = mean.normalize_or(Vec3::Z).any_orthonormal_pair();

@@ -18,8 +18,8 @@ pub struct Stretch<'a> {
     pub faithful: Vec<bool>,
     /// Points that stay, with all triangles at them.
     pub kept: Vec<bool>,
-    /// The points that are [`Stretch::last`] of the stretch before, in the same order. Their places
-    /// there count.
+    /// The points that are [`Stretch::last`] of the stretch before, in the same order. The places
+    /// of the stretch before count.
     pub below: &'a [u32],
     /// The points that the next stretch has as well.
     pub last: &'a [u32],

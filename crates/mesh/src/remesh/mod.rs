@@ -38,7 +38,7 @@ pub fn triangles_at(mesh: &TriMesh, edge: f64) -> f64 {
     mesh.area() / (0.75f64.sqrt() * 0.5 * edge * edge)
 }
 
-/// A mesh of the same surface with edges of about one length. It joins the same way: what was
+/// A mesh of the same surface with edges of about one length. Triangles join as before: what was
 /// closed is closed. Points of equal place must be one.
 pub fn remesh(mesh: &TriMesh, options: &RemeshOptions) -> TriMesh {
     let mut work = RemeshState::new(mesh, options.crease_degrees);

@@ -74,7 +74,8 @@ impl RemeshState {
         }
     }
 
-    /// Which end stays, which goes, and where the one that stays comes to lie.
+    /// The end that stays, the end that goes, and where the first comes to lie. `None` when the
+    /// edge may not collapse.
     fn may_collapse(&self, a: u32, b: u32, most: f64) -> Option<(u32, u32, DVec3)> {
         let line = self.is_line(a, b);
         let rank = |v: u32| {

@@ -12,7 +12,7 @@ const BENT: f64 = 0.766;
 
 pub(super) struct RemeshState {
     pub points: Vec<DVec3>,
-    /// Those that went have no corners: all three are 0.
+    /// Corners by triangle; a triangle that went has none: all three are 0.
     pub triangles: Vec<[u32; 3]>,
     /// Triangles around every point.
     pub around: Vec<Vec<u32>>,

@@ -213,7 +213,7 @@ impl Kind {
         }
     }
 
-    /// Is it made of struts? Neither those nor walls are the networks beside a surface.
+    /// Is the structure made of struts? Networks beside a surface are neither struts nor walls.
     pub fn struts(self) -> bool {
         match self {
             Kind::Cell(_) | Kind::Drawn(_) | Kind::Given(GivenKind::OwnStruts) => true,

@@ -53,7 +53,7 @@ impl Exports {
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ExportRequest {
-    /// Its format.
+    /// Format of the file.
     pub kind: FileKind,
     /// With or without its ending.
     pub file_name: String,

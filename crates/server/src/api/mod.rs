@@ -146,7 +146,7 @@ pub struct MaterialChoice {
 pub struct StructureChoice {
     /// The kind meant.
     pub kind: Kind,
-    /// Its name for a person.
+    /// The kind's name for a person.
     pub title: &'static str,
     /// The family that it is shown in.
     pub family: Family,
@@ -166,7 +166,7 @@ pub struct StructureChoice {
 pub struct ReedlingPart {
     /// The part meant.
     pub part: Reedling,
-    /// Its name for a person.
+    /// The part's name for a person.
     pub title: &'static str,
     /// What it shows.
     pub words: &'static str,
@@ -196,7 +196,7 @@ pub struct Options {
     pub shapes: Vec<FirstShape>,
     /// Bytes of the largest file that is read.
     pub largest_file_bytes: u64,
-    /// There is a session to log out of.
+    /// Is there a session to log out of?
     pub can_log_out: bool,
 }
 

@@ -80,7 +80,7 @@ pub(super) async fn loops(
 pub(super) struct Of {
     /// Number of a zone of the recipe.
     zone: Option<u32>,
-    /// Or name of a body of the part.
+    /// Name of a body of the part, in the place of `zone`.
     body: Option<String>,
 }
 

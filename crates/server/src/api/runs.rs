@@ -107,7 +107,7 @@ pub async fn cost(
     .map(Json)
 }
 
-/// Whose structure is meant.
+/// The zone, if any, whose structure is meant.
 #[derive(Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
 pub struct Whose {

@@ -1,5 +1,5 @@
-//! Files brought in that are not yet a project. They wait on disk: what a person never comes back
-//! for costs no memory, and goes after a while.
+//! Files brought in that are not yet a project. An upload waits on disk: what a person never comes
+//! back for costs no memory, and goes after a while.
 
 use super::extract::Query;
 use super::work::watched_for;

@@ -13,7 +13,7 @@ pub(super) async fn blocking<T: Send + 'static>(
     tokio::task::spawn_blocking(work).await.map_err(Problem::internal)?
 }
 
-/// The same for work that ends when the client leaves.
+/// Does work on a blocking thread that ends when the client leaves.
 pub(super) async fn watched<T: Send + 'static>(
     app: App,
     work: impl FnOnce(&App, &Waiting) -> Answer<T> + Send + 'static,
@@ -21,7 +21,7 @@ pub(super) async fn watched<T: Send + 'static>(
     while_waited(app, Waiting::patient(), work).await
 }
 
-/// The same for work that ends after a time, too.
+/// Does work on a blocking thread that ends when the client leaves or after a time.
 pub(super) async fn watched_for<T: Send + 'static>(
     app: App,
     time: Duration,

@@ -138,7 +138,7 @@ impl Cells {
         Vec3::from(tables().starts[self.kind[cell].pattern()][of].mean).as_dvec3()
     }
 
-    /// Which of the cell's own three edges are cut: bits x, y, z.
+    /// The edges that are cut of the cell's own three: bits x, y, z.
     pub(super) fn cut(&self, cell: usize) -> u8 {
         cut_edges(self.config(cell))
     }
@@ -202,7 +202,7 @@ impl Cells {
         }
     }
 
-    /// The same for those that need hits on their own edges.
+    /// Calls `f` for the cells of a row that need hits on their own edges.
     fn each_exact_in_row(&self, j: u32, k: u32, mut f: impl FnMut(u32, usize)) {
         let start = self.row_number(j, k) * self.words;
         for w in start..start + self.words {
@@ -380,7 +380,7 @@ struct Count {
     pinched: bool,
 }
 
-/// Which of the three edges from a cell's low corner are cut, by its corner signs.
+/// The edges that are cut of the three from a cell's low corner, by the cell's corner signs.
 fn cut_edges(config: u8) -> u8 {
     let from = |corner: u8| (config ^ config >> corner) & 1;
     from(1) | from(2) << 1 | from(4) << 2
