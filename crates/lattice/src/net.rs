@@ -2,7 +2,7 @@
 //! grid.
 
 use super::bars::Bar;
-use super::members::{Frame, Members, StrutSource};
+use super::members::{room, Frame, Members, StrutSource};
 use super::skeleton::Skeleton;
 use super::{BareStructure, Facts, Gauge, GridField, Lattice, Station};
 use glam::DVec3;
@@ -73,12 +73,24 @@ impl Net {
         self
     }
 
-    /// The net before its struts taper; `None` where they do not.
-    pub fn straight(&self) -> Option<Net> {
-        let Shared { frame, source, joins, cell, .. } = &*self.shared;
-        let StrutSource::Struts { struts, inner, ends } = source else { return None };
-        let plain = StrutSource::Struts { struts: struts.clone(), inner: *inner, ends: Vec::new() };
-        (!ends.is_empty()).then(|| Net::new(*frame, plain, Joins { taper: None, ..*joins }, *cell))
+    /// The struts that matter to places within `radius` mm of a place, before they taper. `None` for
+    /// what is not made of struts that are listed one by one.
+    pub fn around(&self, middle: DVec3, radius: f64) -> Option<Net> {
+        let Shared { frame, source, joins, cell, margin, .. } = &*self.shared;
+        let StrutSource::Struts { struts, inner, .. } = source else { return None };
+        let (middle, reach) = (frame.local(middle), radius + room(joins.section, *margin));
+        let is_near = |s: &[DVec3; 2]| {
+            let way = s[1] - s[0];
+            let along = (middle - s[0]).dot(way) / way.length_squared();
+            let along = if along.is_nan() { 0.0 } else { along.clamp(0.0, 1.0) };
+            (s[0] + way * along).distance(middle) <= reach
+        };
+        let near = |list: &[[DVec3; 2]]| list.iter().copied().filter(is_near).collect::<Vec<_>>();
+        let mut few = near(&struts[..*inner]);
+        let inner = few.len();
+        few.extend(near(&struts[*inner..]));
+        let source = StrutSource::Struts { struts: few, inner, ends: Vec::new() };
+        Some(Net::new(*frame, source, Joins { taper: None, ..*joins }, *cell))
     }
 
     /// Distance of a place from what has no thickness yet: of bars from the ribbons in their

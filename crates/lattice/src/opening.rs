@@ -41,8 +41,9 @@ pub(crate) fn sampled(
     let depth = |n: usize| Some(-part.distance.value(asked[n].0));
     let (_, deepest) = parallel::greatest(asked.len(), depth)?;
     let (middle, size) = asked[deepest];
-    let straight = net.straight();
-    let net = straight.as_ref().unwrap_or(net);
+    // Only some cells are looked at: an index of all members would take far longer to build.
+    let few = net.around(middle, 0.5 * 3f64.sqrt() * SAMPLE * size);
+    let net = few.as_ref().unwrap_or(net);
     let clearance = |p: DVec3| {
         let p = middle + (p - 0.5) * SAMPLE * size;
         if sides.inside(p) {
@@ -76,8 +77,10 @@ pub(crate) fn nearest_width(found: &Scattered) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::BareStructure;
+    use ulmix_field::numeric::low_discrepancy;
     use ulmix_mesh::TriMesh;
-    use ulmix_recipe::{Joins, Taper, Toward};
+    use ulmix_recipe::{Joins, StrutSection, Taper, Toward};
 
     /// Struts along the edges of cubic cells of a size, from one place to another.
     fn cubic(low: DVec3, high: DVec3, cell: f64) -> Vec<[DVec3; 2]> {
@@ -119,6 +122,23 @@ mod tests {
         assert_eq!(of(&[]), None);
         // A cube that reaches out of the part on all sides has no way from side to side.
         assert_eq!(of(&[(left, 40.0)]), None);
+    }
+
+    #[test]
+    fn struts_around_a_place_are_as_far_as_all() {
+        let struts = cubic(DVec3::ZERO, DVec3::splat(40.0), 5.0);
+        let bar = StrutSection::Rectangular { taller_mm: 1.5, turn_deg: 20.0 };
+        for section in [StrutSection::Round, bar] {
+            let joins = Joins { blend_mm: 0.8, section, ..Joins::default() };
+            let whole = net(&struts, Vec::new(), joins, 5.0);
+            let (middle, radius) = (DVec3::new(18.0, 21.0, 19.0), 4.0);
+            let few = whole.around(middle, radius).unwrap();
+            assert!(few.bytes() < whole.bytes() / 2);
+            for i in 1..500 {
+                let p = middle + (low_discrepancy(i) - 0.5) * 2.0 * radius / 3f64.sqrt();
+                assert_eq!(few.clearance(p), whole.clearance(p), "{section:?} at {p}");
+            }
+        }
     }
 
     #[test]

@@ -101,7 +101,7 @@ struct HeldStruts {
 }
 
 /// How far from its axis a strut of a section may have places nearer to it than `margin`.
-fn room(section: StrutSection, margin: f64) -> f64 {
+pub(super) fn room(section: StrutSection, margin: f64) -> f64 {
     match section {
         StrutSection::Round => margin,
         // Corners lie farther than faces.
