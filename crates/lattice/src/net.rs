@@ -86,9 +86,10 @@ impl Net {
             (s[0] + way * along).distance(middle) <= reach
         };
         let near = |list: &[[DVec3; 2]]| list.iter().copied().filter(is_near).collect::<Vec<_>>();
-        let mut few = near(&struts[..*inner]);
+        let (inside, on_surface) = struts.split_at(*inner);
+        let mut few = near(inside);
         let inner = few.len();
-        few.extend(near(&struts[*inner..]));
+        few.extend(near(on_surface));
         let source = StrutSource::Struts { struts: few, inner, ends: Vec::new() };
         Some(Net::new(*frame, source, Joins { taper: None, ..*joins }, *cell))
     }

@@ -34,7 +34,10 @@ export class Viewpoint {
   private newOrbit() {
     const orbit = new OrbitControls(this.camera, this.canvas)
     orbit.enableDamping = false
-    orbit.addEventListener('change', this.changed)
+    orbit.addEventListener('change', () => {
+      this.fitDepth()
+      this.changed()
+    })
     return orbit
   }
 
@@ -88,12 +91,22 @@ export class Viewpoint {
     const distance = Math.max(0, ...corners.map(away))
     this.orbit.target.copy(box.centre)
     camera.position.copy(box.centre).addScaledVector(dir, distance)
-    const long = box.size.length()
-    camera.near = long / 500
-    camera.far = distance + long * 8
-    camera.updateProjectionMatrix()
+    this.fitDepth()
     this.orbit.update()
     this.changed()
+  }
+
+  /**
+   * Begins depth close in front of the part. Where two faces meet in a crevice behind a cut, a coarse
+   * depth would show specks of the farther one.
+   */
+  private fitDepth() {
+    const { camera, box } = this
+    const long = box.size.length()
+    const distance = camera.position.distanceTo(box.centre)
+    camera.near = Math.max(distance - long, long / 500)
+    camera.far = distance + long * 8
+    camera.updateProjectionMatrix()
   }
 
   /** Flies to a place of the part; is there at once where motion is to be reduced. */
