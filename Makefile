@@ -1,18 +1,19 @@
 # Two commands matter: `make demo` and `make test`. Everything else serves them.
-.PHONY: demo test check build compute web bench shots types system dev
+.PHONY: demo test check build web bench shots types system dev crates
 
 BIN := target/release/ulmix
 
 demo: build
 	$(BIN) demo
 
-# The web app and what computes are built side by side; the binary holds both.
+# The web app is built beside the crates; the binary holds it. Where the web app comes later than
+# the crate that embeds it, that crate waits for the second build.
 build:
-	$(MAKE) --no-print-directory -j2 web compute
+	$(MAKE) --no-print-directory -j2 web crates
 	cargo build --release -p ulmix
 
-compute:
-	cargo build --release -p ulmix-runner
+crates:
+	cargo build --release --keep-going -p ulmix || test ! -e web/dist/.built
 
 # The server and the web app as they are worked on, at http://localhost:5173.
 dev: web

@@ -7,6 +7,10 @@ use axum::response::{IntoResponse, Response};
 #[folder = "../../web/dist/"]
 struct Dist;
 
+/// Written last when the web app is built. Without it this crate does not compile: it would embed a
+/// part of the app.
+const _: &[u8] = include_bytes!("../../../web/dist/.built");
+
 /// A file of the app; any other path is the app's own to show.
 pub async fn serve(uri: Uri) -> Response {
     let path = uri.path().trim_start_matches('/');
