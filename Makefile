@@ -25,8 +25,12 @@ web/dist/.built: web/node_modules/.installed $(shell find web/src web/public doc
 	cd web && npm run build --silent
 	touch $@
 web/node_modules/.installed: web/package.json web/package-lock.json
-	cd web && npm ci --no-audit --no-fund --silent
+	cd web && npm ci --omit=dev --no-audit --no-fund --silent
 	touch $@
+# With what checks and tests need beside that.
+web/node_modules/.tools: web/package.json web/package-lock.json
+	cd web && npm ci --no-audit --no-fund --silent
+	touch $@ web/node_modules/.installed
 
 # What the browser tests need, from Debian's packages.
 system:
@@ -34,10 +38,10 @@ system:
 	  { apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium chromium-driver; }
 
 # Builds the binary as well: the browser tests run it.
-test: system web
+test: system web/node_modules/.tools web
 	cargo test --release --workspace
 
-check: web/node_modules/.installed
+check: web/node_modules/.tools
 	cargo fmt --all --check
 	cd web && npm run check --silent
 
@@ -45,11 +49,11 @@ bench: build
 	cargo bench -p ulmix
 
 # The web app's types follow the server's; the web app as it was built last will do.
-types: web/node_modules/.installed
+types: web/node_modules/.tools
 	cargo build --release -p ulmix
 	$(BIN) openapi > docs/openapi.json
 	cd web && npm run types --silent
 
 # Renews docs/screenshots from the demo data.
-shots: system build
+shots: system web/node_modules/.tools build
 	cargo run --release -p ulmix-e2e --example shots -- docs/screenshots

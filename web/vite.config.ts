@@ -15,10 +15,13 @@ const followServer = (): Plugin => ({
   },
 })
 
-export default defineConfig({
-  plugins: [react(), followServer()],
+export default defineConfig(({ command }) => ({
+  // A component that changes is put in place of the old one while it is worked on.
+  plugins: command === 'serve' ? [react(), followServer()] : [],
+  esbuild: { jsx: 'automatic' },
   build: {
     target: 'es2022',
+    reportCompressedSize: false,
     // Fonts stay files: the page's policy allows no data: fonts.
     assetsInlineLimit: 0,
     chunkSizeWarningLimit: 1500,
@@ -30,4 +33,4 @@ export default defineConfig({
     fs: { allow: ['..'] },
     proxy: { '/api': { target: 'http://127.0.0.1:7450', changeOrigin: false } },
   },
-})
+}))

@@ -2,10 +2,9 @@
 
 use axum::http::{header, StatusCode, Uri};
 use axum::response::{IntoResponse, Response};
+use include_dir::{include_dir, Dir};
 
-#[derive(rust_embed::RustEmbed)]
-#[folder = "../../web/dist/"]
-struct Dist;
+static DIST: Dir = include_dir!("$CARGO_MANIFEST_DIR/../../web/dist");
 
 /// Written last when the web app is built. Without it this crate does not compile: it would embed a
 /// part of the app.
@@ -14,10 +13,10 @@ const _: &[u8] = include_bytes!("../../../web/dist/.built");
 /// A file of the app; any other path is the app's own to show.
 pub async fn serve(uri: Uri) -> Response {
     let path = uri.path().trim_start_matches('/');
-    let (name, file) = match Dist::get(path) {
+    let (name, file) = match DIST.get_file(path) {
         Some(f) if !path.is_empty() => (path, f),
         _ if path.starts_with("assets/") => return StatusCode::NOT_FOUND.into_response(),
-        _ => match Dist::get("index.html") {
+        _ => match DIST.get_file("index.html") {
             Some(f) => ("index.html", f),
             None => {
                 return (StatusCode::NOT_FOUND, "The web app was not built into this binary.")
@@ -40,5 +39,5 @@ pub async fn serve(uri: Uri) -> Response {
     } else {
         "no-cache"
     };
-    ([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, keep)], file.data).into_response()
+    ([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, keep)], file.contents()).into_response()
 }
