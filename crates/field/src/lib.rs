@@ -5,6 +5,7 @@
 //! |---|---|
 //! | [`numeric`] | sine and cosine, random numbers, even points, the middle of values |
 //! | [`grid`] | the sampled box, and a bit for each of its samples |
+//! | [`scalar`] | values that change from place to place: sources, curves, rules |
 //! | [`polygonise`] | signs on a grid and exact crossings to a closed mesh |
 //! | [`occlusion`] | shade in the crevices of a picture |
 //!
@@ -32,3 +33,4 @@ pub mod grid;
 pub mod numeric;
 pub mod occlusion;
 pub mod polygonise;
+pub mod scalar;
