@@ -257,8 +257,8 @@ fn cautions(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<String> {
     let thinnest = part.facts.size_mm.iter().copied().fold(f64::INFINITY, f64::min);
     for (filling, filled) in recipe.fillings().iter().zip(linked.fills()) {
         let what = if filled.walls { "Walls" } else { "Struts" };
-        if let Some(m) = material.filter(|m| filled.thickness_mm < m.least_mm) {
-            let (asked, least) = (filled.thickness_mm, m.least_mm);
+        if let Some(m) = material.filter(|m| filled.thinnest_mm() < m.least_mm) {
+            let (asked, least) = (filled.thinnest_mm(), m.least_mm);
             out.push(format!(
                 "{what} of {asked:.2} mm seldom print in {}: {least} mm is a common \
                  least thickness.",

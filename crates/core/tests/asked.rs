@@ -497,6 +497,7 @@ fn what_cannot_be_right_is_said_before_the_run_with_its_place() {
         thicken: Thicken::RelativeDensity { percent: 30.0 },
         joins: r.joins,
         blend_mm: 0.0,
+        gradings: Vec::new(),
         loose_ends: false,
     };
     let place = Place::Box {

@@ -98,8 +98,6 @@ fn triangles_beside_solids_skins_and_other_errors_are_foreseen_too() {
             rotation_deg: [0.0; 3],
         },
         own: None,
-        finer: false,
-        thicker: false,
     }];
     r.zones.skins = vec![Skin { id: 1, name: "Skin".into(), faces: None, depth_mm: 1.0 }];
     for reduce_mm in [0.0, 0.004, 0.05] {

@@ -1,5 +1,5 @@
 //! What people rely on of nets of struts that they shape: limits of length, loose pieces, curves,
-//! taper toward zones, and relaxing that goes on where it was.
+//! grow thicker toward zones, and relaxing that goes on where it was.
 
 mod patterns;
 
@@ -14,10 +14,11 @@ use ulmix_lattice::make;
 use ulmix_lattice::skeleton::Skeleton;
 use ulmix_mesh::{Topology, TriMesh};
 use ulmix_part::Part;
+use ulmix_recipe::grading::{Given, GradedValue, Grading, Source};
 use ulmix_recipe::{
     BentRows, CellKind, CellPattern, CleanUp, Course, DeadEnds, Joins, Kind, Layout, OwnStruts,
     Pattern, Place, Recipe, Role, SeededKind, Seeds, Spread, Structure, StrutLengths, StrutSection,
-    SurfaceNet, Taper, Thicken, Toward, Zone,
+    SurfaceNet, Thicken, Zone,
 };
 
 fn cube(side: f64) -> Part {
@@ -154,12 +155,13 @@ fn struts_are_thicker_toward_the_zones_that_ask_for_it_and_no_others() {
     let part = cube(30.0);
     let at = |x: f64| Place::Sphere { centre_mm: [x, 15.0, 15.0], radius_mm: 3.0 };
     let mut r = recipe(&part, SeededKind::Voronoi, 6.0);
-    let zone = |name: &str, x: f64, thicker: bool| Zone {
-        thicker,
-        ..Zone::new(x as u32, name, Role::Reference, at(x))
+    let zone = |name: &str, x: f64| Zone::new(x as u32, name, Role::Reference, at(x));
+    r.zones.list = vec![zone("Left", 5.0), zone("Right", 25.0)];
+    let thicker = |zones: &[u32]| {
+        let from = zones.iter().map(|id| Source::Zone { id: *id });
+        vec![Grading::fading(GradedValue::Thickness, Given::Added, from, [1.5, 0.0], 9.0)]
     };
-    r.zones.list = vec![zone("Left", 5.0, true), zone("Right", 25.0, false)];
-    r.joins.taper = Some(Taper { toward: Toward::Zones, more_mm: 1.5, reach_mm: 9.0 });
+    r.gradings = thicker(&[5]);
     let solid_near = |r: &Recipe, x: f64| {
         let o = Pipeline::new(0).run(&part, r, Quality::Draft, &Unwatched).unwrap();
         let near = |p: &&DVec3| p.distance(DVec3::new(x, 15.0, 15.0)) < 9.0;
@@ -178,8 +180,8 @@ fn struts_are_thicker_toward_the_zones_that_ask_for_it_and_no_others() {
     };
     let (left, right) = (solid_near(&r, 5.0), solid_near(&r, 25.0));
     assert!(left > 1.4 * right && (right - 0.5).abs() < 0.1, "{left} {right}");
-    // Marking the other one is a change that a run sees.
-    r.zones.list[1].thicker = true;
+    // Naming the other one is a change that a run sees.
+    r.gradings = thicker(&[5, 25]);
     assert!(solid_near(&r, 25.0) > 1.4 * right);
 }
 
@@ -273,7 +275,7 @@ proptest! {
         (cell, loose, from_above, net, inner, keep_loose) in (3.0..11.0f64, any::<bool>(), any::<bool>(), any::<bool>(), any::<bool>(), any::<bool>()),
         (rounds, apart, shortest, longest, weld) in (0u32..6, 0.0..0.7f64, 0.0..0.9f64, 1.0..3.0f64, 0.0..0.4f64),
         (curved, most_at_node, least_left) in (0u32..4, prop::sample::select(vec![0u32, 4, 7]), 0.0..0.6f64),
-        toward in prop::option::of(prop::sample::select(vec![Toward::Surface, Toward::Zones])),
+        toward in prop::option::of(prop::sample::select(vec![Source::Surface, Source::Zone { id: 2 }])),
         flat in any::<bool>(),
         percent in 4.0..45.0f64,
         is_ball in any::<bool>(),
@@ -297,9 +299,10 @@ proptest! {
         if flat {
             r.joins.section = StrutSection::Rectangular { taller_mm: 0.8, turn_deg: 30.0 };
         }
-        r.joins.taper = toward.map(|toward| Taper { toward, more_mm: 0.6, reach_mm: 6.0 });
+        let thicker = |from| Grading::fading(GradedValue::Thickness, Given::Added, [from], [0.6, 0.0], 6.0);
+        r.gradings = toward.into_iter().map(thicker).collect();
         let place = Place::Sphere { centre_mm: [2.0, 3.0, 4.0], radius_mm: 4.0 };
-        r.zones.list = vec![Zone { thicker: true, ..Zone::new(2, "Here", Role::Reference, place) }];
+        r.zones.list = vec![Zone::new(2, "Here", Role::Reference, place)];
         r.mesh.step_mm = Some(0.5);
         let o = Pipeline::new(0).run(&part, &r, Quality::Final, &Unwatched).unwrap();
         let t = Topology::of(&o.solid.mesh);

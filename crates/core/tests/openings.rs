@@ -9,7 +9,8 @@ use ulmix_mesh::distance::SignedDistance;
 use ulmix_mesh::topology::UnionFind;
 use ulmix_mesh::{Topology, TriMesh};
 use ulmix_part::Part;
-use ulmix_recipe::{Form, Kind, Recipe, SeededKind, StrutSection, Taper, Thicken, Toward};
+use ulmix_recipe::grading::{Given, GradedValue, Grading, Source};
+use ulmix_recipe::{Form, Kind, Recipe, SeededKind, StrutSection, Thicken};
 
 const SIDE: f64 = 36.0;
 /// Places lie so far apart, around the middle of the part, where a cell's corner is: windows have
@@ -75,7 +76,7 @@ fn told_and_passing(part: &Part, r: &Recipe) -> (f64, f64) {
     (o.linked.fill.opening_mm, largest_ball(&o.solid.mesh))
 }
 
-/// Every kind with nodes, tapers, ribbons or holes where it can have them.
+/// Every kind with nodes, gradings, ribbons or holes where it can have them.
 fn variants(part: &Part) -> Vec<(String, Recipe)> {
     let mut out = Vec::new();
     for kind in Kind::all() {
@@ -93,9 +94,10 @@ fn variants(part: &Part) -> Vec<(String, Recipe)> {
             }
             Kind::Surface(_) => add("network", &|r| set_form(r, Form::Network)),
             Kind::Cell(_) | Kind::Seeded(_) => {
-                let taper = Taper { toward: Toward::Surface, more_mm: 1.0, reach_mm: 40.0 };
+                let (of, surface) = (GradedValue::Thickness, [Source::Surface]);
+                let thicker = Grading::fading(of, Given::Added, surface, [1.0, 0.0], 40.0);
                 add("nodes", &|r| r.joins.node_mm = 1.9);
-                add("tapered", &|r| r.joins.taper = Some(taper));
+                add("thicker at the surface", &|r| r.gradings = vec![thicker.clone()]);
                 add("ribbons", &|r| {
                     r.joins.section = StrutSection::Rectangular { taller_mm: 1.5, turn_deg: 0.0 }
                 });

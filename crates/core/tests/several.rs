@@ -37,6 +37,7 @@ fn upper_half(blend_mm: f64, kind: Kind, cell: f64, thicken: Thicken) -> Zone {
         thicken,
         joins: Joins::default(),
         blend_mm,
+        gradings: Vec::new(),
         loose_ends: false,
     }));
     Zone { own, ..Zone::new(1, "Top", Role::Fill, place) }
@@ -339,7 +340,7 @@ proptest! {
         for (n, place) in places.into_iter().enumerate() {
             let joins = Joins { blend_mm: flow[n], ..Joins::default() };
             let (structure, thicken) = (filling(n + 1), dense(n + 1));
-            let own = OwnFill { structure, thicken, joins, blend_mm: blend[n], loose_ends: false };
+            let own = OwnFill { structure, thicken, joins, gradings: Vec::new(), blend_mm: blend[n], loose_ends: false };
             r.zones.list.push(Zone { own: Some(Box::new(own)), ..Zone::new(n as u32 + 1, "own", Role::Fill, place) });
         }
         if plain {

@@ -29,8 +29,6 @@ fn recipe(part: &Part) -> Recipe {
             radius_mm: 4.0,
         },
         own: None,
-        finer: false,
-        thicker: false,
     }];
     r.zones.skins = vec![Skin { id: 1, name: "Skin".into(), faces: None, depth_mm: 1.2 }];
     // An edit that changed the step would change all.

@@ -17,18 +17,19 @@ use ulmix_field::grid::Grid;
 use ulmix_field::numeric::low_discrepancy;
 use ulmix_formats::{stl, Beam, Limits};
 use ulmix_lattice::clean::StrutState;
-use ulmix_lattice::finer::Site;
 use ulmix_lattice::{density::DensityCurve, from_mesh, make, BareStructure};
 use ulmix_mesh::faces::{Face, FaceForm};
+use ulmix_mesh::SignedDistance;
 use ulmix_mesh::{Topology, TriMesh};
 use ulmix_part::own_shapes;
 use ulmix_part::zoned::{Regions, Zoned};
 use ulmix_part::{mark, Part};
+use ulmix_recipe::grading::{Given, GradedValue, Grading, Source};
 use ulmix_recipe::{
-    CellKind, CleanUp, DeadEnds, ExtrudedKind, ExtrudedPattern, FaceMark, Finer, Joins, Kind,
-    Layout, OwnMesh, OwnMeshPattern, OwnShape, OwnStruts, Pattern, Place, PlanarKind,
-    PlanarPattern, Recipe, Role, SeededKind, Seeds, Skin, Spread, Structure, StrutSection,
-    SurfaceKind, SurfaceNet, Taper, Thicken, Toward, VoronoiPattern, Zone, Zones,
+    CellKind, CleanUp, DeadEnds, ExtrudedKind, ExtrudedPattern, FaceMark, Joins, Kind, Layout,
+    OwnMesh, OwnMeshPattern, OwnShape, OwnStruts, Pattern, Place, PlanarKind, PlanarPattern,
+    Recipe, Role, SeededKind, Seeds, Skin, Spread, Structure, StrutSection, SurfaceKind,
+    SurfaceNet, Thicken, VoronoiPattern, Zone, Zones,
 };
 
 fn cube(side: f64) -> Part {
@@ -107,11 +108,9 @@ fn openings_are_as_wide_as_geometry_says() {
         );
     }
     // Struts that grow thicker toward the surface leave less there.
-    let taper = |r: &mut Recipe| {
-        r.joins.taper = Some(Taper { toward: Toward::Surface, more_mm: 1.5, reach_mm: 8.0 })
-    };
+    let thicker = |r: &mut Recipe| r.gradings = vec![thicker(Source::Surface, 1.5, 8.0)];
     let cubic = Kind::Cell(CellKind::Cubic);
-    assert!((plain(cubic) - opening(cubic, &taper) - 1.5).abs() < 0.05);
+    assert!((plain(cubic) - opening(cubic, &thicker) - 1.5).abs() < 0.05);
     // Upright ribbons leave the way up as wide as it was.
     let tall = |r: &mut Recipe| {
         r.joins.section = StrutSection::Rectangular { taller_mm: 2.0, turn_deg: 0.0 }
@@ -468,16 +467,16 @@ fn a_final_mesh_stays_within_a_step_of_the_exact_struts() {
 }
 
 #[test]
-fn cells_are_smaller_around_a_marked_zone_and_the_mesh_is_sound() {
+fn cells_are_smaller_around_a_zone_and_the_mesh_is_sound() {
     let part = cube(30.0);
     let place = Place::Sphere { centre_mm: [0.0, 0.0, 15.0], radius_mm: 6.0 };
     for kind in [SeededKind::Voronoi, SeededKind::VoronoiWalls, SeededKind::Delaunay] {
         let mut r =
             recipe(&part, Kind::Seeded(kind), 8.0, Thicken::Thickness { thickness_mm: 0.9 });
         let plain = without_mesh(&part, &r).structure.unwrap();
-        r.zones.list =
-            vec![Zone { finer: true, ..Zone::new(1, "Around", Role::Reference, place.clone()) }];
-        seeds(&mut r).finer = Some(Finer { share: 0.5, reach_mm: 12.0, surface: false });
+        r.zones.list = vec![Zone::new(1, "Around", Role::Reference, place.clone())];
+        let (of, zone) = (GradedValue::CellSize, [Source::Zone { id: 1 }]);
+        r.gradings = vec![Grading::fading(of, Given::Percent, zone, [50.0, 100.0], 12.0)];
         let o = run(&part, &r);
         sound(&o, kind);
         // The total floats with the cell size, and the smallest cells are told.
@@ -800,7 +799,7 @@ fn cells_of_rectangular_struts_close_and_reach_their_density() {
 }
 
 #[test]
-fn tapered_struts_are_as_thick_at_each_end_as_what_is_near_asks() {
+fn struts_are_as_thick_everywhere_as_their_grading_says() {
     let part = cube(30.0);
     // From the middle of the cube to the middle of a face.
     let own = OwnStruts {
@@ -811,31 +810,17 @@ fn tapered_struts_are_as_thick_at_each_end_as_what_is_near_asks() {
     let mut r =
         recipe(&part, Kind::Cell(CellKind::Cubic), 10.0, Thicken::Thickness { thickness_mm: 2.0 });
     set_struts(&mut r, own);
-    r.joins = Joins {
-        taper: Some(Taper { toward: Toward::Surface, more_mm: 3.0, reach_mm: 10.0 }),
-        ..Joins::default()
-    };
+    r.gradings = vec![thicker(Source::Surface, 3.0, 10.0)];
     r.mesh.step_mm = Some(0.2);
     let o = run(&part, &r);
     assert!(o.report.checks.iter().flatten().all(|c| c.verdict != Verdict::Fail));
-    // The border is a cone about the balls at both ends, 1 and 2.5 mm in radius.
-    let lean = (1.5f64 / 15.0).asin();
-    for p in &o.solid.mesh.points {
-        let (x, away) = (p.x - 15.0, (p.y - 15.0).hypot(p.z - 15.0));
-        let on_cone = (1.0 + x * lean.sin()) / lean.cos();
-        if x > -0.05 && p.x < 29.8 {
-            assert!((away - on_cone).abs() < 0.02, "{p}: {away} for {on_cone}");
-        }
+    for p in o.solid.mesh.points.iter().filter(|p| p.x > 15.0 && p.x < 29.8) {
+        let away = (p.y - 15.0).hypot(p.z - 15.0);
+        // The surface of the cube nearest to a point of the strut is the face that it ends at.
+        let t = 1.0 - ((30.0 - p.x) / 10.0).min(1.0);
+        let radius = 1.0 + 1.5 * t * t * (3.0 - 2.0 * t);
+        assert!((away - radius).abs() < 0.05, "{p}: {away} for {radius}");
     }
-    let end = o
-        .solid
-        .mesh
-        .points
-        .iter()
-        .filter(|p| p.x > 29.9)
-        .map(|p| (p.y - 15.0).hypot(p.z - 15.0))
-        .fold(0.0, f64::max);
-    assert!((end - 2.5).abs() < 0.015, "{end}");
 
     // Cells beside a plate, thicker where they grow from it, and as dense as asked all the same.
     let place = Place::Box {
@@ -849,8 +834,8 @@ fn tapered_struts_are_as_thick_at_each_end_as_what_is_near_asks() {
         (flat, Kind::Cell(CellKind::BodyCentred)),
     ] {
         let mut r = recipe(&part, kind, 9.0, Thicken::RelativeDensity { percent: 15.0 });
-        let taper = Some(Taper { toward: Toward::Solids, more_mm: 1.2, reach_mm: 12.0 });
-        r.joins = Joins { section, taper, ..Joins::default() };
+        r.joins = Joins { section, ..Joins::default() };
+        r.gradings = vec![thicker(Source::Solids, 1.2, 12.0)];
         r.zones.list = vec![Zone::new(4, "Plate", Role::KeepSolid, place.clone())];
         let o = run(&part, &r);
         sound(&o, kind);
@@ -860,24 +845,23 @@ fn tapered_struts_are_as_thick_at_each_end_as_what_is_near_asks() {
             o.report.fill_density_percent
         );
         // More material in the layer on the plate than in one far from it.
-        let field = make::structure(
-            Site { thicker: &[&place], ..Site::from(&part) },
-            &r.structure,
-            r.joins,
-            &|| false,
-        );
-        let lattice = field.unwrap().thicken(o.linked.fill.thickness_mm);
+        let solid = SignedDistance::new(&o.solid.mesh, &Topology::of(&o.solid.mesh));
         let share = |low: f64| {
-            let places = (1..40_000u64).map(|i| {
+            let places = (1..20_000u64).map(|i| {
                 DVec3::new(0.0, 0.0, low) + low_discrepancy(i) * DVec3::new(30.0, 30.0, 4.0)
             });
-            places.filter(|p| lattice.value(*p) < 0.0).count()
+            places.filter(|p| solid.inside(*p)).count()
         };
         assert!(
-            share(3.0) as f64 > 1.5 * share(25.0) as f64,
+            share(3.05) as f64 > 1.5 * share(25.0) as f64,
             "{kind:?}: {} {}",
-            share(3.0),
+            share(3.05),
             share(25.0)
         );
     }
+}
+
+/// A thickness that is more by so much at a source, and fades over a distance. mm.
+fn thicker(from: Source, more: f64, reach: f64) -> Grading {
+    Grading::fading(GradedValue::Thickness, Given::Added, [from], [more, 0.0], reach)
 }

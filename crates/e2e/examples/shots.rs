@@ -143,30 +143,21 @@ async fn main() {
     b.click("[aria-label=Undo]").await;
     b.painted("final").await;
 
-    // Smaller cells around the bosses.
-    b.kind("Seeded", "Voronoi struts").await;
-    b.painted("draft").await;
-    b.open_group("Smaller cells").await;
-    b.click("[aria-label='Smaller cells in places']").await;
+    // Walls that are thick at the sole and fall upward.
+    b.step("Grading").await;
+    b.click_text("button", "Grade the wall thickness").await;
+    b.click_text(".ant-dropdown-menu-title-content", "Along a direction").await;
     b.saved().await;
-    b.click("[aria-label=Near]").await;
-    for near in ["The part's surface", "Bolt boss, port", "Bolt boss, starboard"] {
-        b.click_text(".ant-select-item-option-content", near).await;
-        b.saved().await;
-    }
-    b.step("Structure").await;
-    b.step("Structure").await;
-    b.open_group("Smaller cells").await;
-    b.js("document.querySelector(\"[aria-label='Smaller cells in places']\").scrollIntoView()")
-        .await;
-    b.until("near and far are told", || async { b.seen(".facts", "Cells, near to far").await })
-        .await;
+    b.click_text(".ant-segmented-item-label", "Cut").await;
+    b.until("the part is painted", || async { b.seen(".legend", "a line every").await }).await;
+    b.open_group("Curve").await;
     b.painted("draft").await;
-    take("bench-finer.png").await;
-    for _ in 0..5 {
-        b.click("[aria-label=Undo]").await;
-        b.saved().await;
-    }
+    take("bench-grading.png").await;
+    b.step("Thicken").await;
+    b.painted("draft").await;
+    take("bench-graded.png").await;
+    b.click_text(".ant-segmented-item-label", "Whole").await;
+    b.click("[aria-label=Undo]").await;
     b.painted("final").await;
 
     // A zone with a structure of its own.

@@ -11,11 +11,11 @@
 //! | `opening`, `passage` | the largest ball that passes through a structure; the narrowest place on the widest way |
 //! | `mesh_cell`, [`from_mesh`] | a cell given as a solid; such cells from files |
 //! | [`meeting`] | how the struts of a cell meet across its sides |
-//! | [`seeds`], `spacing`, [`region`], [`finer`] | seed points; that keep a distance; where they may lie; closer ones near chosen places |
+//! | [`seeds`], `spacing`, [`region`], [`sizes`] | seed points; that keep a distance; where they may lie; cells of other sizes from place to place |
 //! | [`relaxing`] | seed points moved to the middles of their cells |
 //! | [`voronoi`], [`outer`] | their Voronoi cells; where those meet the surface |
 //! | [`course`], [`axes`] | rows of cells that bend; axes taken from a face of the part |
-//! | [`taper`] | struts that are thicker toward some places |
+//! | [`graded`] | thickness that changes from place to place |
 //! | [`ties`] | struts that join two structures over the border between their zones |
 //! | [`members`], `bars`, [`index`] | round struts and cell walls, and struts with flat sides, as fields; found through bins of space |
 //! | [`net`] | both as structures, and on a grid |
@@ -50,9 +50,9 @@ pub mod clean;
 pub mod course;
 pub mod density;
 mod elimination;
-pub mod finer;
 pub mod foam;
 pub mod from_mesh;
+pub mod graded;
 pub mod grid_field;
 pub mod index;
 pub mod level;
@@ -68,11 +68,11 @@ mod passage;
 pub mod region;
 pub mod relaxing;
 pub mod seeds;
+pub mod sizes;
 pub mod skeleton;
 mod spacing;
 mod strands;
 pub mod surface;
-pub mod taper;
 pub mod thumbnail;
 pub mod ties;
 pub mod trim;
@@ -108,6 +108,21 @@ pub trait BareStructure: Send + Sync {
 
     /// `thickness` of walls, or of struts at their narrowest. mm.
     fn thicken(&self, thickness: f64) -> Box<dyn Lattice>;
+
+    /// The thickness that counts whatever the step of a recipe sets; `None` where that counts. mm.
+    fn fixed_thickness(&self) -> Option<f64> {
+        None
+    }
+
+    /// Thickness at a place where the step sets `thickness`; 0 where nothing is. mm.
+    fn thickness_at(&self, _p: DVec3, thickness: f64) -> f64 {
+        thickness
+    }
+
+    /// Least and greatest thickness of members where the step sets `thickness`. mm.
+    fn thickness_range(&self, thickness: f64) -> [f64; 2] {
+        [thickness; 2]
+    }
 
     /// What is known of its struts or cells.
     fn facts(&self) -> Option<&Facts> {
@@ -192,6 +207,12 @@ pub trait GridField: Send + Sync {
     fn values(&self, points: &[DVec3], out: &mut Vec<f64>) {
         out.clear();
         out.extend(points.iter().map(|p| self.value(*p)));
+    }
+
+    /// [`value`](Self::value) and its gradient at many points; of length 1 where no members join.
+    fn slopes(&self, points: &[DVec3], out: &mut Vec<(f64, DVec3)>) {
+        out.clear();
+        out.extend(points.iter().map(|p| (self.value(*p), self.normal(*p))));
     }
 
     /// Where segments meet the border, and its normal there.

@@ -3,7 +3,6 @@
 use super::axes::{across, axis_of};
 use super::clean::is_on_surface;
 use super::course::Rows;
-use super::finer::{CellSizes, Site};
 use super::foam::Foam;
 use super::meeting::meeting;
 use super::members::{Frame, StrutSource, WallOpening};
@@ -14,11 +13,12 @@ use super::outer;
 use super::passage::way_through;
 use super::region::{box_of, Scaled, SeedRegion, Shadow};
 use super::seeds::{scatter, Scattered};
+use super::sizes::{CellSizes, Site};
 use super::skeleton::Skeleton;
 use super::surface::{turn, Periodic};
 use super::trim::cleaned;
 use super::voronoi::{DiagramBounds, DiagramRequest};
-use super::{own_cell, taper, unit, BareStructure, Facts};
+use super::{own_cell, unit, BareStructure, Facts};
 use glam::{DMat3, DVec3};
 use std::sync::Arc;
 use ulmix_field::numeric::median;
@@ -28,8 +28,8 @@ use ulmix_part::point_location::PointLocator;
 use ulmix_part::Part;
 use ulmix_recipe::seeds::MOST_SEEDS;
 use ulmix_recipe::{
-    CleanUp, ExtrudedKind, FaceMark, Joins, OwnMesh, OwnStruts, Pattern, RecipeError, RecipeFault,
-    Seeds, Structure, StrutLengths, StrutSection,
+    CleanUp, ExtrudedKind, FaceMark, Joins, OwnMesh, OwnStruts, Pattern, Seeds, Structure,
+    StrutLengths, StrutSection,
 };
 
 /// The structure as it lies in the part, before it is given thickness. `None` when cancelled.
@@ -41,16 +41,18 @@ pub fn structure<'a>(
 ) -> Option<Arc<dyn BareStructure>> {
     let site = site.into();
     let part = site.part;
+    // From here on cells are as large as they are anywhere.
+    let (sizes, largest) = CellSizes::of(site, s, cancelled).ok()?;
+    let s = &largest;
     let frame = frame_of(part, s);
     Some(match &s.pattern {
         Pattern::Surface(p) => Arc::new(Periodic::new(p, s, part.mesh.bounds().centre())),
-        Pattern::FoamSheet(p) => Arc::new(Foam::new(site, p, s, cancelled)?),
+        Pattern::FoamSheet(p) => Arc::new(Foam::new(site, p, s, sizes, cancelled)?),
         Pattern::Cell(_) | Pattern::OwnCell(_) => {
             let unit = unit_struts(s)?;
             match Rows::of(part, s) {
-                None if joins.taper.is_some() => Arc::new(listed(site, &unit, s, frame, joins)),
                 None => Arc::new(cells(&unit, s, frame, joins)),
-                Some((rows, clean)) => Arc::new(bent(site, &unit, s, (&rows, clean), joins)),
+                Some((rows, clean)) => Arc::new(bent(part, &unit, s, (&rows, clean), joins)),
             }
         }
         Pattern::Extruded(p) => Arc::new(extruded(p.walls, s, frame, joins)),
@@ -58,8 +60,10 @@ pub fn structure<'a>(
         Pattern::VoronoiWalls(_)
         | Pattern::Voronoi(_)
         | Pattern::Delaunay(_)
-        | Pattern::Neighbours(_) => Arc::new(seeded(site, s, frame, joins, cancelled)?),
-        Pattern::OwnStruts(p) => Arc::new(given(site, (&p.own, &p.clean), s, frame, joins)),
+        | Pattern::Neighbours(_) => {
+            Arc::new(seeded(site, s, (frame, sizes.as_ref()), joins, cancelled)?)
+        }
+        Pattern::OwnStruts(p) => Arc::new(given(part, (&p.own, &p.clean), s, frame, joins)),
         Pattern::OwnMesh(p) => Arc::new(from_mesh(&p.own, s, frame)),
     })
 }
@@ -87,12 +91,12 @@ pub fn seed_cells(
     s: &Structure,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<SeedCells> {
+    let (sizes, s) = CellSizes::of(site, s, cancelled).ok()?;
     let Some(seeds) = s.seeds().filter(|_| !s.flat()) else {
         return Some(SeedCells::default());
     };
-    let (frame, scale, sizes) =
-        (frame_of(site.part, s), DVec3::from(s.cell_mm), CellSizes::of(site, s.finer()));
-    let sides = PointLocator::new(site.part, places_of(site.part, s));
+    let (frame, scale) = (frame_of(site.part, &s), DVec3::from(s.cell_mm));
+    let sides = PointLocator::new(site.part, places_of(site.part, &s));
     let region = Scaled { part: site.part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
     let found = scatter(&region, seeds, own_points(seeds, frame, scale), site.relaxed, cancelled)?;
     let asked = DiagramRequest { edge: &|a, b| region.may_reach(a, b), circles: false };
@@ -256,51 +260,28 @@ fn cells(unit: &[unit::UnitStrut], s: &Structure, frame: Frame, joins: Joins) ->
     net.with_opening(opening).with_facts(facts).with_cell_points(cell_points(frame, cell))
 }
 
-/// Repeating cells whose struts are not alike: one by one, as far as they reach into the part.
-fn listed(site: Site, unit: &[unit::UnitStrut], s: &Structure, frame: Frame, joins: Joins) -> Net {
-    let whole = cells(unit, s, frame, joins);
-    let struts = repeated_struts(site.part, unit, s).unwrap_or_default();
-    let (inner, facts) = (struts.len(), whole.facts().cloned().unwrap_or_default());
-    net_of(site, struts, inner, joins, s.smallest())
-        .with_opening(whole.opening(0.0))
-        .with_facts(facts)
-}
-
-/// Refuses tapered cells of too many struts.
-///
-/// # Errors
-/// More seed points or struts than can be worked on, with how many can.
-pub fn few_enough(part: &Part, s: &Structure, joins: Joins) -> Result<(), RecipeError> {
-    let Some(unit) = unit_struts(s) else { return Ok(()) };
-    if joins.taper.is_none() || s.bent().is_some() || repeated_struts(part, &unit, s).is_some() {
-        return Ok(());
-    }
-    Err(RecipeError::new("joins.taper", RecipeFault::TooManyTapered(MOST_STRUTS)))
-}
-
 /// A net of struts listed one by one, in the part's axes; those from number `inner` on are the net
 /// on its surface.
-fn net_of(site: Site, struts: Vec<[DVec3; 2]>, inner: usize, joins: Joins, cell: f64) -> Net {
-    let ends = taper::ends(site, joins.taper, &struts);
-    Net::new(Frame::OF_PART, StrutSource::Struts { struts, inner, ends }, joins, cell)
+fn net_of(struts: Vec<[DVec3; 2]>, inner: usize, joins: Joins, cell: f64) -> Net {
+    let source = StrutSource::Struts { struts, inner, ends: Vec::new() };
+    Net::new(Frame::OF_PART, source, joins, cell)
 }
 
 /// A net without one on the surface that would be thicker.
-fn alike(site: Site, net: Skeleton, joins: Joins, cell: f64) -> Net {
+fn alike(net: Skeleton, joins: Joins, cell: f64) -> Net {
     let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
     let inner = struts.len();
-    net_of(site, struts, inner, joins, cell).with_skeleton(net)
+    net_of(struts, inner, joins, cell).with_skeleton(net)
 }
 
 /// Cells in rows that bend, as far as they reach into the part.
 fn bent(
-    site: Site,
+    part: &Part,
     unit: &[unit::UnitStrut],
     s: &Structure,
     (rows, clean): (&Rows, &CleanUp),
     joins: Joins,
 ) -> Net {
-    let part = site.part;
     let straight = cells(unit, s, Frame::OF_PART, joins);
     let cell = s.smallest();
     // Near an axis struts shrink to nothing, and are welded.
@@ -309,7 +290,7 @@ fn bent(
     let weld = |_| clean.weld * cell;
     let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &weld, clean);
     let facts = Facts { rows: Some(rows.counts), ..facts };
-    alike(site, net, joins, cell).with_opening(straight.opening(0.0)).with_facts(facts)
+    alike(net, joins, cell).with_opening(straight.opening(0.0)).with_facts(facts)
 }
 
 fn cell_points(frame: Frame, cell: DVec3) -> Vec<DVec3> {
@@ -411,15 +392,15 @@ fn of_points(
 fn seeded(
     site: Site,
     s: &Structure,
-    frame: Frame,
+    (frame, sizes): (Frame, Option<&CellSizes>),
     joins: Joins,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<Net> {
     let part = site.part;
     let scale = DVec3::from(s.cell_mm);
-    let (seeds, sizes) = (s.seeds()?, CellSizes::of(site, s.finer()));
+    let seeds = s.seeds()?;
     let sides = PointLocator::new(part, places_of(part, s));
-    let region = Scaled { part, sides: &sides, frame, scale, sizes: sizes.as_ref() };
+    let region = Scaled { part, sides: &sides, frame, scale, sizes };
     let found = scatter(&region, seeds, own_points(seeds, frame, scale), site.relaxed, cancelled)?;
     if cancelled() {
         return None;
@@ -476,7 +457,7 @@ fn seeded(
         _ => d.edges,
     };
     let clean = s.clean()?;
-    let weld = |p: DVec3| clean.weld * cell * sizes.as_ref().map_or(1.0, |s| s.share(p));
+    let weld = |p: DVec3| clean.weld * cell * sizes.map_or(1.0, |s| s.share(p));
     let (net, facts) =
         cleaned(part, &sides, region.placed_net(raw), region.placed_net(outer), cell, &weld, clean);
     let facts = known(facts, &d.volumes);
@@ -485,7 +466,7 @@ fn seeded(
         net.struts.iter().map(|e| net.ends(*e)).partition(|e| of_net(*e));
     let of_inside = struts.len();
     struts.extend(outer);
-    let made = net_of(site, struts, of_inside, joins, cell).with_smallest(least * cell);
+    let made = net_of(struts, of_inside, joins, cell).with_smallest(least * cell);
     // Of a net on the surface alone the inside is no opening.
     let sampled = Some(&made).filter(|_| inner).and_then(opening);
     let opening = sampled.unwrap_or_else(|| least * windows() * s.smallest());
@@ -495,13 +476,12 @@ fn seeded(
 /// Struts from a file, turned and shifted about the middle of the part's box, as far as they reach
 /// into the part.
 fn given(
-    site: Site,
+    part: &Part,
     (own, clean): (&OwnStruts, &CleanUp),
     s: &Structure,
     frame: Frame,
     joins: Joins,
 ) -> Net {
-    let part = site.part;
     let middle = part.mesh.bounds().centre();
     let raw = Skeleton {
         nodes: own.nodes_mm.iter().map(|p| frame.back(DVec3::from(*p) - middle)).collect(),
@@ -513,7 +493,7 @@ fn given(
     let (net, facts) = cleaned(part, &sides, raw, Skeleton::default(), cell, &weld, clean);
     // Thickness is limited by the recipe's cell, and must be told apart up to there.
     let nodes: Vec<_> = net.nodes.iter().map(|p| (*p, cell)).collect();
-    let made = alike(site, net, joins, cell.max(s.smallest()));
+    let made = alike(net, joins, cell.max(s.smallest()));
     let opening = sampled(part, &sides, &made, &nodes).unwrap_or(TRIANGLE * cell);
     made.with_opening(opening).with_smallest(cell).with_facts(facts)
 }

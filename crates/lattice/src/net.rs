@@ -73,7 +73,7 @@ impl Net {
         self
     }
 
-    /// The struts that matter to places within `radius` mm of a place, before they taper. `None` for
+    /// The struts that matter to places within `radius` mm of a place, as thick as others. `None` for
     /// what is not made of struts that are listed one by one.
     pub fn around(&self, middle: DVec3, radius: f64) -> Option<Net> {
         let Shared { frame, source, joins, cell, margin, .. } = &*self.shared;
@@ -91,7 +91,7 @@ impl Net {
         let inner = few.len();
         few.extend(near(on_surface));
         let source = StrutSource::Struts { struts: few, inner, ends: Vec::new() };
-        Some(Net::new(*frame, source, Joins { taper: None, ..*joins }, *cell))
+        Some(Net::new(*frame, source, *joins, *cell))
     }
 
     /// Distance of a place from what has no thickness yet: of bars from the ribbons in their

@@ -25,8 +25,7 @@ const ASKED: usize = 2000;
 
 /// Diameter of the largest ball whose centre can move on within the part through a cube of some
 /// cells: where these are smallest, and of those places the one deepest in the part. `cells` are
-/// their middles and sizes. All in mm. Struts count as they are before they taper, without
-/// thickness. `None` where no way leads through.
+/// their middles and sizes. All in mm. Struts count without thickness. `None` where no way leads through.
 pub(crate) fn sampled(
     part: &Part,
     sides: &PointLocator,
@@ -80,7 +79,7 @@ mod tests {
     use crate::BareStructure;
     use ulmix_field::numeric::low_discrepancy;
     use ulmix_mesh::TriMesh;
-    use ulmix_recipe::{Joins, StrutSection, Taper, Toward};
+    use ulmix_recipe::{Joins, StrutSection};
 
     /// Struts along the edges of cubic cells of a size, from one place to another.
     fn cubic(low: DVec3, high: DVec3, cell: f64) -> Vec<[DVec3; 2]> {
@@ -100,8 +99,9 @@ mod tests {
         (0..3).flat_map(lines).collect()
     }
 
-    fn net(struts: &[[DVec3; 2]], ends: Vec<[f64; 2]>, joins: Joins, cell: f64) -> Net {
-        let source = StrutSource::Struts { struts: struts.to_vec(), inner: struts.len(), ends };
+    fn net(struts: &[[DVec3; 2]], joins: Joins, cell: f64) -> Net {
+        let (struts, inner) = (struts.to_vec(), struts.len());
+        let source = StrutSource::Struts { struts, inner, ends: Vec::new() };
         Net::new(Frame::OF_PART, source, joins, cell)
     }
 
@@ -112,7 +112,7 @@ mod tests {
         let sides = PointLocator::new(&part, 1000);
         let coarse = cubic(DVec3::ZERO, DVec3::splat(30.0), 10.0);
         let fine = cubic(DVec3::new(30.0, 0.0, 0.0), DVec3::new(60.0, 30.0, 30.0), 6.0);
-        let net = net(&[coarse, fine].concat(), Vec::new(), Joins::default(), 10.0);
+        let net = net(&[coarse, fine].concat(), Joins::default(), 10.0);
         let (left, right, rim) =
             (DVec3::splat(15.0), DVec3::new(45.0, 15.0, 15.0), DVec3::new(59.0, 1.0, 1.0));
         let of = |cells: &[(DVec3, f64)]| sampled(&part, &sides, &net, cells);
@@ -130,7 +130,7 @@ mod tests {
         let bar = StrutSection::Rectangular { taller_mm: 1.5, turn_deg: 20.0 };
         for section in [StrutSection::Round, bar] {
             let joins = Joins { blend_mm: 0.8, section, ..Joins::default() };
-            let whole = net(&struts, Vec::new(), joins, 5.0);
+            let whole = net(&struts, joins, 5.0);
             let (middle, radius) = (DVec3::new(18.0, 21.0, 19.0), 4.0);
             let few = whole.around(middle, radius).unwrap();
             assert!(few.bytes() < whole.bytes() / 2);
@@ -139,21 +139,5 @@ mod tests {
                 assert_eq!(few.clearance(p), whole.clearance(p), "{section:?} at {p}");
             }
         }
-    }
-
-    #[test]
-    fn struts_count_as_they_are_before_they_taper() {
-        let part = Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::splat(30.0))).unwrap();
-        let sides = PointLocator::new(&part, 1000);
-        let struts = cubic(DVec3::ZERO, DVec3::splat(30.0), 6.0);
-        let taper = Taper { toward: Toward::Surface, more_mm: 2.0, reach_mm: 9.0 };
-        let tapered = Joins { taper: Some(taper), ..Joins::default() };
-        let cells = [(DVec3::splat(15.0), 6.0)];
-        let plain =
-            sampled(&part, &sides, &net(&struts, Vec::new(), Joins::default(), 6.0), &cells)
-                .unwrap();
-        let thicker = net(&struts, vec![[1.0; 2]; struts.len()], tapered, 6.0);
-        assert!((sampled(&part, &sides, &thicker, &cells).unwrap() - plain).abs() < 1e-9);
-        assert!(thicker.clearance(DVec3::splat(15.0)) < plain);
     }
 }

@@ -1,7 +1,7 @@
 //! Where seed points may lie: in a part and on its surface, or in the plane of a pattern.
 
-use super::finer::CellSizes;
 use super::members::Frame;
+use super::sizes::CellSizes;
 use super::skeleton::Skeleton;
 use glam::DVec3;
 use ulmix_field::numeric::Random;
@@ -69,7 +69,7 @@ pub struct Scaled<'a> {
     /// Size of a cell along these axes. mm.
     pub scale: DVec3,
     /// Where cells are smaller.
-    pub sizes: Option<&'a CellSizes<'a>>,
+    pub sizes: Option<&'a CellSizes>,
 }
 
 impl Scaled<'_> {

@@ -379,11 +379,11 @@ fn mean_density(region: &dyn SeedRegion) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::finer::CellSizes;
     use crate::make::own_points;
     use crate::members::Frame;
     use crate::region::{Scaled, Shadow};
     use crate::relaxing::NoCache;
+    use crate::sizes::{CellSizes, Site};
     use crate::voronoi::diagram;
     use glam::DMat3;
     use ulmix_mesh::TriMesh;
@@ -657,7 +657,8 @@ mod tests {
 
     #[test]
     fn points_are_as_dense_as_asked_near_and_far_and_keep_their_count() {
-        use ulmix_recipe::{Finer, Place};
+        use ulmix_recipe::grading::{Given, GradedValue, Grading, PlacedGrading, Source};
+        use ulmix_recipe::{Kind, Place, Role, SeededKind, Structure, Zone, Zones};
         let part =
             Part::prepare(&TriMesh::cuboid(DVec3::splat(-20.0), DVec3::splat(20.0))).unwrap();
         // A slab at one end: sizes depend on x alone.
@@ -666,9 +667,18 @@ mod tests {
             size_mm: [10.0, 90.0, 90.0],
             rotation_deg: [0.0; 3],
         };
-        let finer = Finer { share: 0.4, reach_mm: 20.0, surface: false };
-        let site = super::super::finer::Site { finer: &[&place], ..(&part).into() };
-        let sizes = CellSizes::of(site, Some(&finer)).unwrap();
+        let zones =
+            Zones { list: vec![Zone::new(1, "Slab", Role::Reference, place)], ..Zones::default() };
+        let (of, zone) = (GradedValue::CellSize, [Source::Zone { id: 1 }]);
+        let grading = Grading::fading(of, Given::Percent, zone, [40.0, 100.0], 20.0);
+        let placed = PlacedGrading::new(&grading, &[], &zones);
+        let site = Site { sizes: Some(&placed), ..(&part).into() };
+        let cells = Structure {
+            cell_mm: [4.0; 3],
+            ..Structure::of_kind(Kind::Seeded(SeededKind::Voronoi))
+        };
+        let (sizes, _) = CellSizes::of(site, &cells, &|| false).unwrap();
+        let sizes = sizes.unwrap();
         let sides = PointLocator::new(&part, 2000);
         let region = Scaled {
             part: &part,

@@ -181,6 +181,7 @@ mod tests {
             thicken: ulmix_recipe::Thicken::Thickness { thickness_mm: 1.0 },
             joins: Joins::default(),
             blend_mm: 0.0,
+            gradings: Vec::new(),
             loose_ends: false,
         }));
         let regions = Regions::of(&part, &Zones { list: vec![zone], ..Zones::default() });

@@ -13,6 +13,7 @@
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
 //! | [`exit`], [`Whole`] | where a way leaves the part; the part alone as a shape to be meshed |
 //! | [`sample`], [`point_location`] | signs of the part on a grid; on which side of it many places lie |
+//! | [`grading`] | gradings of a recipe as fields in the part |
 //! | [`solids`], [`zoned`] | regions of zones and skins; what they make of every sample |
 //!
 //! ```
@@ -34,6 +35,7 @@ pub mod chords;
 pub mod demo;
 mod error;
 pub mod exit;
+pub mod grading;
 pub mod inspect;
 pub mod moved;
 mod near;

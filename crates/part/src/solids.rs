@@ -212,6 +212,24 @@ impl Solid {
         }
     }
 
+    /// Distance of a place from the region, 0 inside. mm.
+    pub fn distance(&self, p: DVec3) -> f64 {
+        match self {
+            Solid::Cylinder { base, axis, length, radius } => {
+                let q = p - *base;
+                let along = q.dot(*axis);
+                let out = ((q - *axis * along).length() - radius).max(0.0);
+                let past = (-along).max(along - length).max(0.0);
+                (out * out + past * past).sqrt()
+            }
+            Solid::Box { centre, half, turn } => {
+                let past = (turn.transpose() * (p - *centre)).abs() - *half;
+                past.max(DVec3::ZERO).length()
+            }
+            Solid::Sphere { .. } | Solid::Near { .. } | Solid::Body(..) => self.value(p).max(0.0),
+        }
+    }
+
     /// Is the value below `limit`? Cheaper than the value.
     pub fn within(&self, p: DVec3, limit: f64) -> bool {
         match self {

@@ -1,5 +1,6 @@
 //! What can be wrong with a value of a recipe, with the words for a person in one place.
 
+use crate::GradedValue;
 use thiserror::Error;
 use ulmix_formats::FormatError;
 
@@ -87,9 +88,6 @@ pub enum RecipeFault {
     /// Seed points of cells in the plane that lie on the surface.
     #[error("Points in the plane do not lie on the part's surface.")]
     FlatOnSurface,
-    /// Seed points of cells in the plane that are closer in places.
-    #[error("Cells in the plane are of one size everywhere.")]
-    FlatFiner,
     /// Limits of the length of struts that exclude each other.
     #[error("No strut is as long as the shortest and as short as the longest that are allowed.")]
     NoLengthLeft,
@@ -104,9 +102,51 @@ pub enum RecipeFault {
         /// Cells that can be laid.
         most: usize,
     },
-    /// More tapered struts than can be listed one by one.
-    #[error("Tapered, these cells would be more than {0} struts.")]
-    TooManyTapered(usize),
+    /// Gradings of one filling.
+    #[error("A filling has more than {0} gradings.")]
+    TooManyGradings(usize),
+    /// Sources of one grading.
+    #[error("A grading has more than {0} sources.")]
+    TooManySources(usize),
+    /// A source whose numbers are no values, without a curve.
+    #[error("A source has no curve that makes values of its numbers.")]
+    NoCurve,
+    /// A curve without points.
+    #[error("The curve of a source has no points.")]
+    EmptyCurve,
+    /// A curve with too many points.
+    #[error("The curve of a source has more than {0} points.")]
+    LongCurve(usize),
+    /// Two points of a curve at one place, or in the wrong order; numbers count from 1.
+    #[error("Point {} of a curve does not lie beyond point {}.", .points[1], .points[0])]
+    CurveTurnsBack {
+        /// Numbers of the points.
+        points: [usize; 2],
+    },
+    /// A source of values at places without any.
+    #[error("A source of points has none.")]
+    NoValuePoints,
+    /// A source of values at places with too many.
+    #[error("A source has more than {0} points.")]
+    TooManyValuePoints(usize),
+    /// Two values at one place; numbers count from 1.
+    #[error("Points {} and {} lie in one place.", .0[0], .0[1])]
+    ValuePointsCoincide([usize; 2]),
+    /// A line that is none, or with too many points.
+    #[error("A line of a grading has less than 2 or more than {0} points.")]
+    PointsOfLine(usize),
+    /// Two gradings of one value.
+    #[error("{} is led by two gradings.", graded(*.0))]
+    GradedTwice(GradedValue),
+    /// A grading that follows itself, through others or at once, by its name.
+    #[error("The grading “{0}” follows itself.")]
+    FollowsItself(String),
+    /// A grading that follows one that is not there, by its own name.
+    #[error("The grading “{0}” follows one that is not there.")]
+    FollowsNone(String),
+    /// A thickness that is graded in mm while the relative density is asked for.
+    #[error("The thickness is graded in mm, and the relative density is asked for as well.")]
+    DensityAndThickness,
     /// Members wider than the cells of seed points.
     #[error("The thickness is {thickness_mm} mm, and cells are {cell_mm:.2} mm wide.")]
     WiderThanCells {
@@ -365,11 +405,22 @@ impl RecipeFault {
             InZone { fault, .. } => return fault.hint(),
             NoDirection => "Choose an axis or pick a face of the part.",
             FlatOnSurface => "Let them lie inside, or choose another structure.",
-            FlatFiner => "Leave that out, or choose another structure.",
             NoLengthLeft => "Make the upper limit larger than the lower one.",
             TooFewAround => "Choose three or more, or 0 for as many as fit the cell size.",
             TooManyInRows { .. } => "Choose larger cells or smaller counts.",
-            TooManyTapered(_) => "Choose larger cells, or struts that are as thick at both ends.",
+            TooManyGradings(_) | TooManySources(_) => "Take some of them away.",
+            NoCurve | EmptyCurve => "Give the curve at least one point.",
+            LongCurve(_) | TooManyValuePoints(_) => "Leave some out.",
+            CurveTurnsBack { .. } => "Move one of them along the axis, or remove it.",
+            NoValuePoints => "Place a point, or take the source away.",
+            ValuePointsCoincide(_) => "Move one of them away, or remove it.",
+            PointsOfLine(_) => "Place its points one after the other.",
+            GradedTwice(_) => "Put the sources of both into one grading.",
+            FollowsItself(_) | FollowsNone(_) => "Choose another source.",
+            DensityAndThickness => {
+                "Let the thickness lead, or grade it in percent of the thickness that the density \
+                 leads to."
+            }
             WiderThanCells { most_mm, .. } => {
                 return format!("Choose up to {most_mm} mm, or fewer seed points.")
             }
@@ -406,6 +457,14 @@ impl RecipeFault {
             Told { hint, .. } => hint,
         }
         .into()
+    }
+}
+
+/// A graded value as a sentence begins.
+fn graded(value: GradedValue) -> &'static str {
+    match value {
+        GradedValue::CellSize => "The cell size",
+        GradedValue::Thickness => "The thickness",
     }
 }
 
@@ -464,7 +523,7 @@ mod tests {
 
     #[test]
     fn a_fault_in_a_zone_names_the_zone_and_keeps_its_hint() {
-        let inner = RecipeFault::TooManyTapered(5);
+        let inner = RecipeFault::TooManyGradings(5);
         let outer = RecipeFault::InZone { name: "Rim".into(), fault: Box::new(inner.clone()) };
         assert_eq!(outer.to_string(), format!("In the zone “Rim”: {inner}"));
         assert_eq!(outer.hint(), inner.hint());

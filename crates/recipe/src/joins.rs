@@ -24,33 +24,6 @@ pub struct Joins {
     /// What struts look like where they are cut across.
     #[serde(skip_serializing_if = "StrutSection::is_round")]
     pub section: StrutSection,
-    /// Struts are thicker toward some places; absent: as thick at both ends.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub taper: Option<Taper>,
-}
-
-/// Struts that are thicker where they are nearer to something: every end by what holds at its node.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Taper {
-    /// Where struts are thicker.
-    pub toward: Toward,
-    /// By how much, right there. mm.
-    pub more_mm: f64,
-    /// Distance over which that fades to nothing. mm.
-    pub reach_mm: f64,
-}
-
-/// Where tapered struts are thickest.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum Toward {
-    /// The part's surface.
-    Surface,
-    /// What is kept solid.
-    Solids,
-    /// Zones that ask for it.
-    Zones,
 }
 
 /// The section of struts.
@@ -97,24 +70,6 @@ impl Joins {
                 turn_deg,
                 -360.0,
                 360.0,
-            )?;
-        }
-        if let Some(t) = &self.taper {
-            check(
-                "joins.taper.more_mm",
-                "What tapered struts are thicker by",
-                "mm",
-                t.more_mm,
-                0.0,
-                0.8 * cell,
-            )?;
-            check(
-                "joins.taper.reach_mm",
-                "The distance over which struts taper",
-                "mm",
-                t.reach_mm,
-                0.1 * cell,
-                1000.0 * cell,
             )?;
         }
         check("joins.node_mm", "The nodes' extra thickness", "mm", self.node_mm, 0.0, 0.8 * cell)

@@ -13,6 +13,7 @@
 //! | [`structure`], [`own_cell`], [`own_mesh`], [`own_points`], [`own_struts`] | what fills a zone; cells drawn by hand or from a file; seed points from a table; struts from a file |
 //! | [`seeds`] | seed points that own cells |
 //! | `joins` | what walls and struts look like where they meet |
+//! | [`grading`] | values that change from place to place |
 //! | [`zones`] | where the part may be hollow, and its skins |
 //! | `versions` | recipes of older versions |
 //! | `material`, `rounding`, `error`, `fault` | print materials; short numbers; values that cannot be used |
@@ -38,6 +39,7 @@ pub mod course;
 pub mod curve;
 mod error;
 mod fault;
+pub mod grading;
 mod joins;
 mod material;
 pub mod own_cell;
@@ -59,7 +61,8 @@ pub use clean_up::{CleanUp, DeadEnds};
 pub use course::Course;
 pub use error::{check, RecipeError, Refusal};
 pub use fault::{RecipeFault, Suffers, TooLarge};
-pub use joins::{Joins, StrutSection, Taper, Toward};
+pub use grading::{Given, GradedValue, Grading};
+pub use joins::{Joins, StrutSection};
 pub use material::{KnownMaterial, Material, MATERIALS};
 pub use own_cell::OwnCell;
 pub use own_mesh::OwnMesh;
@@ -67,7 +70,7 @@ pub use own_points::OwnPoints;
 pub use own_struts::{FoundStruts, OwnStruts};
 pub use part_step::{Beside, FileMark, Mend, PartStep, Pocket, Shell, Unit, MOST_WITH_ROLES};
 pub use rounding::{floor_two, round_two};
-pub use seeds::{Finer, Layout, Seeds, Spread};
+pub use seeds::{Layout, Seeds, Spread};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 pub use shapes::{OwnShape, ProfilePoint, Section};
@@ -87,7 +90,7 @@ pub use zones::{FaceKind, FaceMark, OwnFill, Place, Role, Skin, Zone, Zones};
 const LONGEST_NAME: usize = 200;
 
 /// Version of the recipe's form; older ones are brought up by [`Recipe::from_json`].
-pub const VERSION: u32 = 3;
+pub const VERSION: u32 = 4;
 
 /// Every value of every step. With the part it gives the same mesh bit for bit.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -109,6 +112,9 @@ pub struct Recipe {
     #[serde(default)]
     #[schema(required = true)]
     pub joins: Joins,
+    /// Values that change from place to place, of what fills the part.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub gradings: Vec<Grading>,
     /// Patterns that were drawn or brought in and fill nothing, to be chosen again.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub kept: Vec<Pattern>,
@@ -204,14 +210,46 @@ pub struct Filling<'a> {
     pub thicken: Thicken,
     /// What it looks like where members meet.
     pub joins: Joins,
+    /// Values that change from place to place.
+    pub gradings: &'a [Grading],
 }
 
-impl Filling<'_> {
+impl<'a> Filling<'a> {
+    /// The grading that leads a value. `None` where nothing leads it, or where the structure makes
+    /// no use of that.
+    pub fn grading_of(&self, value: GradedValue) -> Option<&'a Grading> {
+        let used = value != GradedValue::CellSize || self.structure.sizes_by_place();
+        self.gradings.iter().find(|g| used && g.of == value && g.is_active())
+    }
+
+    /// Do cells change their size from place to place?
+    pub fn sizes_by_place(&self) -> bool {
+        self.grading_of(GradedValue::CellSize).is_some()
+    }
+
+    /// Size of the smallest cells that a grading names over the cell size.
+    pub fn least_cell_share(&self) -> f64 {
+        let Some(grading) = self.grading_of(GradedValue::CellSize) else { return 1.0 };
+        let cell = self.structure.smallest();
+        let share = |v: f64| match grading.given {
+            Given::Millimetres => v / cell,
+            Given::Percent => v / 100.0,
+            Given::Added => 1.0 + v / cell,
+        };
+        let named = grading.values().map(share).fold(f64::INFINITY, f64::min);
+        if named.is_finite() {
+            named
+        } else {
+            1.0
+        }
+    }
+
     fn validate(&self, part: &Bounds) -> Result<(), RecipeError> {
         self.structure.validate(part)?;
         let longest = part.size().max_element();
         let smallest = self.structure.smallest();
         self.joins.validate(smallest)?;
+        grading::validate(self, part)?;
         match self.thicken {
             Thicken::Thickness { thickness_mm } => check(
                 "thicken.thickness_mm",
@@ -242,6 +280,7 @@ impl Recipe {
             structure: Structure { cell_mm: [cell; 3], ..Default::default() },
             thicken: Thicken::Thickness { thickness_mm: round_two(cell / 8.0) },
             joins: Joins { blend_mm: round_two(cell / 20.0), ..Joins::default() },
+            gradings: Vec::new(),
             kept: Vec::new(),
             mesh: MeshStep {
                 step_mm: None,
@@ -277,7 +316,12 @@ impl Recipe {
 
     /// What fills the part where no zone has a filling of its own.
     pub fn filling(&self) -> Filling<'_> {
-        Filling { structure: &self.structure, thicken: self.thicken, joins: self.joins }
+        Filling {
+            structure: &self.structure,
+            thicken: self.thicken,
+            joins: self.joins,
+            gradings: &self.gradings,
+        }
     }
 
     /// All fillings: the part's, then those of zones in the list's order.

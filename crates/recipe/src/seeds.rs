@@ -63,26 +63,7 @@ pub struct Seeds {
     /// chance has it.
     #[schema(required = true)]
     pub apart: f64,
-    /// Cells are smaller near some places.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub finer: Option<Finer>,
 }
-
-/// Where cells are smaller: around the zones that ask for it, and along the surface if wanted. With
-/// a count of points cells elsewhere become larger; without one there are more points.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Finer {
-    /// Size there over the cell size.
-    pub share: f64,
-    /// Distance over which they grow to the cell size. mm.
-    pub reach_mm: f64,
-    /// Also along the part's surface.
-    pub surface: bool,
-}
-
-/// Smallest [`Finer::share`].
-const LEAST_SHARE: f64 = 0.15;
 
 impl Default for Seeds {
     fn default() -> Self {
@@ -96,7 +77,6 @@ impl Default for Seeds {
             spread: Spread::Even,
             rounds: 4,
             apart: 0.0,
-            finer: None,
         }
     }
 }
@@ -145,32 +125,12 @@ impl Seeds {
             self.apart,
             0.0,
             0.7,
-        )?;
-        self.finer
-            .as_ref()
-            .map_or(Ok(()), |finer| finer.validate(part, "structure.pattern.seeds.finer"))
+        )
     }
 
-    /// Seeds as points in the plane: none lie on the surface, and none closer than elsewhere.
+    /// Seeds as points in the plane: none lie on the surface.
     pub fn in_plane(self) -> Seeds {
-        Seeds {
-            layout: Layout::Inside,
-            surface_count: None,
-            from_above: false,
-            finer: None,
-            ..self
-        }
-    }
-}
-
-impl Finer {
-    /// `field`: its path in the recipe.
-    pub(super) fn validate(&self, part: &Bounds, field: &str) -> Result<(), RecipeError> {
-        let longest = part.size().max_element();
-        let share = format!("{field}.share");
-        check(&share, "The share of the cell size", "", self.share, LEAST_SHARE, 1.0)?;
-        let (what, reach) = ("The distance over which cells grow", format!("{field}.reach_mm"));
-        check(&reach, what, "mm", self.reach_mm, longest / 1000.0, 1000.0 * longest)
+        Seeds { layout: Layout::Inside, surface_count: None, from_above: false, ..self }
     }
 }
 
@@ -193,7 +153,6 @@ mod tests {
                 .map(|e| e.field.trim_start_matches("structure.pattern.seeds.").to_owned())
         };
         assert_eq!(field(&|_| ()), None);
-        let finer = |share: f64, reach_mm: f64| Some(Finer { share, reach_mm, surface: true });
         type Change = Box<dyn Fn(&mut Seeds)>;
         let cases: [(&str, Change, Change); 5] = [
             (
@@ -218,8 +177,5 @@ mod tests {
             assert_eq!(field(holds), None, "{name}");
             assert_eq!(field(past).as_deref(), Some(*name));
         }
-        assert_eq!(field(&|s| s.finer = finer(LEAST_SHARE, 100_000.0)), None);
-        assert_eq!(field(&|s| s.finer = finer(0.1, 10.0)).as_deref(), Some("finer.share"));
-        assert_eq!(field(&|s| s.finer = finer(0.5, 0.05)).as_deref(), Some("finer.reach_mm"));
     }
 }

@@ -4,6 +4,7 @@
 //! does, the rest's role. A skin is material within a distance of some faces: it stays in whatever
 //! is filled.
 
+use super::grading::Grading;
 use super::zone_places::{FacesOf, SkinPlace, ZonePlace, ZonePlaces};
 use super::{check, Filling, Joins, RecipeError, RecipeFault, Structure, Thicken};
 use serde::{Deserialize, Serialize};
@@ -60,12 +61,6 @@ pub struct Zone {
     /// What fills it, where that is not what fills the rest of the part.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub own: Option<Box<OwnFill>>,
-    /// Seed points lie closer around it, where a structure makes use of that.
-    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    pub finer: bool,
-    /// Struts are thicker toward it, where a filling makes use of that.
-    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    pub thicker: bool,
 }
 
 /// What fills a zone of its own.
@@ -78,6 +73,9 @@ pub struct OwnFill {
     pub thicken: Thicken,
     /// What it looks like where members meet.
     pub joins: Joins,
+    /// Values that change from place to place.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub gradings: Vec<Grading>,
     /// Width across the zone's border over which it passes into what is around it; 0 for a sharp
     /// border. mm.
     pub blend_mm: f64,
@@ -89,14 +87,19 @@ pub struct OwnFill {
 impl OwnFill {
     /// The filling as one of the recipe's.
     pub fn filling(&self) -> Filling<'_> {
-        Filling { structure: &self.structure, thicken: self.thicken, joins: self.joins }
+        Filling {
+            structure: &self.structure,
+            thicken: self.thicken,
+            joins: self.joins,
+            gradings: &self.gradings,
+        }
     }
 }
 
 impl Zone {
     /// A zone without a structure of its own.
     pub fn new(id: u32, name: impl Into<String>, role: Role, place: Place) -> Zone {
-        Zone { id, name: name.into(), role, place, own: None, finer: false, thicker: false }
+        Zone { id, name: name.into(), role, place, own: None }
     }
 
     /// What fills it in its own way, if anything does.

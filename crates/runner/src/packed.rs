@@ -1,6 +1,7 @@
 //! Meshes, struts, points and distances as plain little-endian numbers.
 
 use glam::DVec3;
+use ulmix_field::scalar::Sampled;
 use ulmix_lattice::clean::StrutState;
 use ulmix_lattice::make::SeedCells;
 use ulmix_lattice::skeleton::Skeleton;
@@ -66,6 +67,17 @@ pub fn distances(solid: &Solid, places: &[u8]) -> Vec<u8> {
         threes(places).map(|p| p.map(|b| f32::from_le_bytes(b) as f64).into()).collect();
     let far = |_: usize, place: &DVec3| (solid.value(*place) as f32).to_le_bytes();
     parallel::map_list(&places, far).into_flattened()
+}
+
+/// Samples of a field as 32-bit numbers: place of the first sample and distance of neighbouring
+/// ones in mm, how many along each axis, then the samples, x first. No bytes without a field.
+pub fn field(found: Option<&Sampled>) -> Vec<u8> {
+    let Some(found) = found else { return Vec::new() };
+    let (origin, step) = found.origin();
+    let head = origin.as_vec3().to_array().into_iter().chain([step as f32]);
+    let size = found.size().map(|n| n as f32);
+    let numbers = head.chain(size).chain(found.samples().iter().copied());
+    numbers.flat_map(f32::to_le_bytes).collect()
 }
 
 #[cfg(test)]

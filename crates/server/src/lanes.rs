@@ -14,6 +14,8 @@ pub enum Lane {
     Skeleton,
     /// Cells of seed points.
     Cells,
+    /// What a grading gives.
+    Field,
     /// Faces of the part.
     Faces,
     /// What is wrong with the part.

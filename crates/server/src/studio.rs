@@ -260,6 +260,20 @@ impl Studio {
         Ok(packed::seed_cells(&found))
     }
 
+    /// What a grading of a recipe gives ([`packed::field`]).
+    pub fn graded_field(
+        &self,
+        project: &str,
+        recipe: &Recipe,
+        of: (Option<usize>, u32),
+        waiting: &Waiting,
+    ) -> Answer<Vec<u8>> {
+        let row = self.store.project(project)?;
+        let part = self.part(&row, recipe, waiting)?;
+        let found = guarded(|| self.pipeline.graded_field(&part, recipe, of, &silent(waiting)))??;
+        Ok(packed::field((*found).as_ref()))
+    }
+
     /// The stored picture of the current recipe: the final's, or the last settled draft's.
     pub fn picture(&self, project: &str, waiting: &Waiting) -> Answer<Option<Arc<Vec<u8>>>> {
         let row = self.store.project(project)?;

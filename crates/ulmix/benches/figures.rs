@@ -16,17 +16,18 @@ use ulmix_core::pipeline::{Pipeline, Quality, Unwatched};
 use ulmix_field::grid::Grid;
 use ulmix_field::polygonise::{polygonise, Care};
 use ulmix_formats::{glb, stl, Limits};
-use ulmix_lattice::finer::Site;
 use ulmix_lattice::make::structure as structure_in;
+use ulmix_lattice::sizes::Site;
 use ulmix_mesh::shading::shade;
 use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 use ulmix_part::demo::{keel_bracket, Reedling};
 use ulmix_part::inspect::inspect;
 use ulmix_part::zoned::{Regions, Zoned};
 use ulmix_part::Part;
+use ulmix_recipe::grading::{Given, GradedValue, Grading, PlacedGrading, Source};
 use ulmix_recipe::{
-    CellKind, Finer, FoamPattern, Joins, Kind, Pattern, Recipe, Seeds, Spread, Structure,
-    SurfaceNet, Thicken, Unit, VoronoiPattern, Zones,
+    CellKind, FoamPattern, Joins, Kind, Pattern, Recipe, Seeds, Spread, Structure, SurfaceNet,
+    Thicken, Unit, VoronoiPattern, Zones,
 };
 use ulmix_runner::stopwatch::Stopwatch;
 
@@ -42,9 +43,9 @@ const CASES: [Case; 18] = [
     ("voronoi_2000", "2,000 seed points in the ball itself, with the net on its surface", || voronoi(2_000, 0, true)),
     ("voronoi_100000", "100,000 of them", || voronoi(100_000, 0, true)),
     ("voronoi_8000_relaxed", "8,000 of them, relaxed 30 rounds", || voronoi(8_000, 30, true)),
-    ("foam_200", "Foam sheet of 200³ cells, half of them inside, one cell size", || foam(None, false)),
-    ("foam_graded", "The same with cells of three to one", || foam(GRADED, false)),
-    ("foam_graded_draft", "The draft of that", || foam(GRADED, true)),
+    ("foam_200", "Foam sheet of 200³ cells, half of them inside, one cell size", || foam(false, false)),
+    ("foam_graded", "The same with cells of three to one", || foam(true, false)),
+    ("foam_graded_draft", "The draft of that", || foam(true, true)),
     ("keel_final_025", "Keel bracket at 0.25 mm, final, reduced and held against its recipe", keel_final),
     ("slider", "Slider to picture, on the side of the server, median", slider),
     ("distance_256", "Exact distance in a band around 131,072 triangles, 256³ samples", distance),
@@ -184,22 +185,24 @@ fn voronoi(points: u32, rounds: u32, net: bool) -> serde_json::Value {
 }
 
 /// A foam sheet in a ball whose box holds 200³ cells of its grid, half of them inside.
-fn foam(finer: Option<Finer>, draft: bool) -> serde_json::Value {
+fn foam(is_graded: bool, draft: bool) -> serde_json::Value {
     let part = Part::prepare(&TriMesh::sphere(50.0, 6)).expect("a ball");
     // A ball fills half of its box: 200³ cells of the grid, ten to the smallest wave, of which half
     // lie inside.
-    let cell = if finer.is_some() { 15.0 } else { 8.0 };
-    let pattern = Pattern::FoamSheet(FoamPattern { finer, ..FoamPattern::default() });
+    let cell = if is_graded { 15.0 } else { 8.0 };
+    let pattern = Pattern::FoamSheet(FoamPattern::default());
     let structure = Structure { pattern, cell_mm: [cell; 3], ..Structure::default() };
-    let site = Site { draft, ..Site::from(&part) };
+    // Three to one, smallest at the surface.
+    let (of, shares) = (GradedValue::CellSize, [100.0 / 3.0, 100.0]);
+    let grading = Grading::fading(of, Given::Percent, [Source::Surface], shares, 45.0);
+    let zones = Zones::default();
+    let placed = PlacedGrading::new(&grading, &[], &zones);
+    let site = Site { draft, sizes: is_graded.then_some(&placed), ..Site::from(&part) };
     let (seconds, bare) = best(|| {
         structure_in(site, &structure, Joins::default(), &|| false).expect("not cancelled")
     });
     json!({ "seconds": seconds, "facts": bare.facts() })
 }
-
-/// Three to one, smallest at the surface.
-const GRADED: Option<Finer> = Some(Finer { share: 1.0 / 3.0, reach_mm: 45.0, surface: true });
 
 /// A wavy ring of so many triangles, twice `around` times `across`.
 fn ring(around: u32, across: u32) -> TriMesh {

@@ -28,6 +28,9 @@ export type EdgeLoop = S['LoopInfo']
 export type OwnShape = S['OwnShape']
 export type BodyFacts = S['BodyFacts']
 export type NewFile = S['NewFile']
+export type Grading = S['Grading']
+export type GradingSource = S['GradingSource']
+export type Source = S['Source']
 export type ServerEvent = S['Event']
 
 /** What the server refused, in its words. */
@@ -149,6 +152,17 @@ export const api = {
   cells: (id: string, recipe: Recipe, zone: number | null) => numbers('cells', id, recipe, zone),
   skeleton: (id: string, recipe: Recipe, zone: number | null) =>
     numbers('skeleton', id, recipe, zone),
+  /** What a grading gives in the part's box: place, step, counts, and the samples, x first. */
+  graded: async (
+    id: string,
+    recipe: Recipe,
+    { grading, zone }: { grading: number; zone: number | null },
+    signal: AbortSignal,
+  ) => {
+    const of = zone === null ? '' : `?zone=${zone}`
+    const path = `/projects/${id}/gradings/${grading}${of}`
+    return new Float32Array(await bytes(path, { ...send('POST', recipe), signal }))
+  },
   picture: (id: string) => bytes(`/projects/${id}/picture`),
   logOut: () => call('/session', { method: 'DELETE' }),
   startFinal: (id: string) => json<Job>(`/projects/${id}/final`, { method: 'POST' }),

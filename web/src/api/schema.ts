@@ -321,6 +321,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/gradings/{grading}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a grading gives in the part's box. */
+        post: operations["graded_field"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/health": {
         parameters: {
             query?: never;
@@ -812,7 +829,7 @@ export interface components {
              * @description On two cores of the kind the product is measured on; the server corrects it by its own runs.
              */
             seconds: number;
-            /** @description The same by stage; empty for a run of an older version. */
+            /** @description Seconds by stage; empty for a run of an older version. */
             stages: components["schemas"]["StageCost"][];
             /**
              * Format: double
@@ -984,7 +1001,7 @@ export interface components {
             project: string;
             /**
              * Format: int64
-             * @description Its newest revision.
+             * @description Newest revision of the project.
              */
             revision: number;
         } | {
@@ -1038,7 +1055,7 @@ export interface components {
             body?: string | null;
             /** @description With or without its ending. */
             file_name: string;
-            /** @description Its format. */
+            /** @description Format of the file. */
             kind: components["schemas"]["FileKind"];
         };
         /**
@@ -1224,28 +1241,12 @@ export interface components {
              * @description Wall, or strut of a network at its narrowest. mm.
              */
             thickness_mm: number;
+            /** @description Least and greatest thickness in the part's box, where it is graded. mm. */
+            thickness_range_mm?: number[] | null;
             /** @description Struts that join it to others over a sharp border of its zone. */
             ties: number;
             /** @description Made of walls, not of struts. */
             walls: boolean;
-        };
-        /**
-         * @description Where cells are smaller: around the zones that ask for it, and along the surface if wanted. With
-         *     a count of points cells elsewhere become larger; without one there are more points.
-         */
-        Finer: {
-            /**
-             * Format: double
-             * @description Distance over which they grow to the cell size. mm.
-             */
-            reach_mm: number;
-            /**
-             * Format: double
-             * @description Size there over the cell size.
-             */
-            share: number;
-            /** @description Also along the part's surface. */
-            surface: boolean;
         };
         /** @description A shape to begin with. */
         FirstShape: {
@@ -1261,8 +1262,6 @@ export interface components {
         FoamKind: "foam_sheet";
         /** @description A sheet that repeats nowhere. */
         FoamPattern: {
-            /** @default null */
-            finer: components["schemas"]["Finer"] | null;
             /**
              * Format: int32
              * @description The integer that repeats an arrangement.
@@ -1277,7 +1276,7 @@ export interface components {
         Form: "walls" | "network" | "other_network";
         /** @description A file's solid as a cell. */
         FoundMesh: {
-            /** @description Its size in the file, in mm where that states no unit. */
+            /** @description Size of the cell in the file, in mm where the file states no unit. */
             cell_mm: number[];
             /** @description The mesh as a recipe holds it. */
             own: components["schemas"]["OwnMesh"];
@@ -1323,10 +1322,54 @@ export interface components {
             thinnest_mm: number;
         };
         /**
+         * @description What the values of a grading are.
+         * @enum {string}
+         */
+        Given: "millimetres" | "percent" | "added";
+        /**
          * @description Structures that come from a file.
          * @enum {string}
          */
         GivenKind: "own_struts" | "own_mesh";
+        /**
+         * @description The value that a grading leads.
+         * @enum {string}
+         */
+        GradedValue: "cell_size" | "thickness";
+        /** @description A value that changes from place to place. */
+        Grading: {
+            /**
+             * Format: double
+             * @description Members that come out thinner end; 0 for none. mm.
+             */
+            ends_mm?: number;
+            /** @description What the values of the grading's curves and points are. */
+            given: components["schemas"]["Given"];
+            /**
+             * Format: int32
+             * @description Number of the grading, which no other grading of the recipe has.
+             */
+            id: number;
+            /** @description Name of the grading; others may have the same. */
+            name: string;
+            /** @description The value that the grading leads. */
+            of: components["schemas"]["GradedValue"];
+            /** @description How the values of several sources become one. */
+            rule: components["schemas"]["SourceRule"];
+            /** @description Where the value comes from. Without a source nothing is graded. */
+            sources: components["schemas"]["GradingSource"][];
+        };
+        /** @description A source of a grading with what is made of it. */
+        GradingSource: {
+            curve?: components["schemas"]["ValueCurve"] | null;
+            /** @description What gives a number at every place. */
+            from: components["schemas"]["Source"];
+            /**
+             * Format: double
+             * @description Weight of the value among those of other sources.
+             */
+            weight?: number;
+        };
         /** @description What was found in a part. */
         Health: {
             /** @description Each body by itself, where there are several. */
@@ -1346,7 +1389,7 @@ export interface components {
             defects: string[];
             /** @description Name of the format. */
             format: string;
-            /** @description It is a sheet, which is given thickness. */
+            /** @description Is the body a sheet, which is given thickness? */
             sheet: boolean;
             /** @description Beams of a lattice. */
             struts: number;
@@ -1421,8 +1464,6 @@ export interface components {
              *     }
              */
             section: components["schemas"]["StrutSection"];
-            /** @default null */
-            taper: components["schemas"]["Taper"] | null;
         };
         /** @description Kind of structure, by family. In JSON the kind's name alone. */
         Kind: components["schemas"]["SurfaceKind"] | components["schemas"]["CellKind"] | components["schemas"]["DrawnKind"] | components["schemas"]["ExtrudedKind"] | components["schemas"]["PlanarKind"] | components["schemas"]["SeededKind"] | components["schemas"]["FoamKind"] | components["schemas"]["GivenKind"];
@@ -1577,7 +1618,7 @@ export interface components {
         Neighbour: {
             /**
              * Format: int32
-             * @description Its number.
+             * @description Number of the face.
              */
             face: number;
             /**
@@ -1654,7 +1695,7 @@ export interface components {
         };
         /** @description What the app needs to know of the server. */
         Options: {
-            /** @description There is a session to log out of. */
+            /** @description Is there a session to log out of? */
             can_log_out: boolean;
             /**
              * Format: int64
@@ -1674,7 +1715,7 @@ export interface components {
         };
         /** @description Struts of a cell that repeats along its three axes. */
         OwnCell: {
-            /** @description Both ends of each, in twelfths of the cell along its axes. */
+            /** @description The two ends of each strut, in twelfths of the cell along its axes. */
             struts: number[][][];
         };
         /** @description Cells of struts that were drawn. */
@@ -1794,6 +1835,8 @@ export interface components {
              *     border. mm.
              */
             blend_mm: number;
+            /** @description Values that change from place to place. */
+            gradings?: components["schemas"]["Grading"][];
             /** @description What it looks like where members meet. */
             joins: components["schemas"]["Joins"];
             /** @description At a sharp border struts end; else ties run from there to the ends of struts beyond it. */
@@ -1803,7 +1846,7 @@ export interface components {
             /** @description How thick that is. */
             thicken: components["schemas"]["Thicken"];
         };
-        /** @description The solid that one cell holds. Its box is the cell. */
+        /** @description The solid that one cell holds. The box around the solid is the cell. */
         OwnMesh: {
             /** @description Axes along which it does not reach its neighbours. */
             apart: boolean[];
@@ -1838,7 +1881,7 @@ export interface components {
             round_mm: number;
             /** @enum {string} */
             shape: "box";
-            /** @description Its sides. */
+            /** @description Sides of the box. mm. */
             size_mm: number[];
         } | {
             /**
@@ -1846,11 +1889,11 @@ export interface components {
              * @description Radius of the outer corners around z, 0 for sharp; inside it is less by the wall.
              */
             corner_mm: number;
-            /** @description It has no lid. */
+            /** @description Has the box no lid? */
             open: boolean;
             /** @enum {string} */
             shape: "hollow_box";
-            /** @description Its outer sides. */
+            /** @description Outer sides of the box. mm. */
             size_mm: number[];
             /**
              * Format: double
@@ -1860,7 +1903,7 @@ export interface components {
         } | {
             /**
              * Format: double
-             * @description Its diameter.
+             * @description Diameter of the ball. mm.
              */
             diameter_mm: number;
             /** @enum {string} */
@@ -1868,12 +1911,12 @@ export interface components {
         } | {
             /**
              * Format: double
-             * @description Its diameter.
+             * @description Diameter of the cylinder. mm.
              */
             diameter_mm: number;
             /**
              * Format: double
-             * @description Its height.
+             * @description Height of the cylinder. mm.
              */
             height_mm: number;
             /** @enum {string} */
@@ -1888,12 +1931,12 @@ export interface components {
             bore_mm: number;
             /**
              * Format: double
-             * @description Its outer diameter.
+             * @description Outer diameter of the tube. mm.
              */
             diameter_mm: number;
             /**
              * Format: double
-             * @description Its height.
+             * @description Height of the tube. mm.
              */
             height_mm: number;
             /** @enum {string} */
@@ -1906,7 +1949,7 @@ export interface components {
             bottom_mm: number;
             /**
              * Format: double
-             * @description Its height.
+             * @description Height of the cone. mm.
              */
             height_mm: number;
             /** @enum {string} */
@@ -1921,7 +1964,7 @@ export interface components {
         } | {
             /**
              * Format: double
-             * @description Its outer diameter.
+             * @description Outer diameter of the ring. mm.
              */
             diameter_mm: number;
             /** @enum {string} */
@@ -1944,12 +1987,12 @@ export interface components {
             hole_mm: number;
             /** @enum {string} */
             shape: "plate";
-            /** @description Its sides. */
+            /** @description Sides of the plate. mm. */
             size_mm: number[];
         } | {
             /**
              * Format: double
-             * @description Its diameter.
+             * @description Diameter of the ball. mm.
              */
             diameter_mm: number;
             /**
@@ -2115,26 +2158,26 @@ export interface components {
             base_mm: number[];
             /**
              * Format: double
-             * @description Its radius.
+             * @description Radius of the cylinder. mm.
              */
             radius_mm: number;
             /** @enum {string} */
             shape: "cylinder";
         } | {
-            /** @description Its middle. */
+            /** @description Middle of the box. mm. */
             centre_mm: number[];
             /** @description Turned about x, then y, then z. */
             rotation_deg: number[];
             /** @enum {string} */
             shape: "box";
-            /** @description Its sides. */
+            /** @description Sides of the box. mm. */
             size_mm: number[];
         } | {
-            /** @description Its middle. */
+            /** @description Middle of the ball. mm. */
             centre_mm: number[];
             /**
              * Format: double
-             * @description Its radius.
+             * @description Radius of the ball. mm.
              */
             radius_mm: number;
             /** @enum {string} */
@@ -2278,6 +2321,8 @@ export interface components {
         };
         /** @description Every value of every step. With the part it gives the same mesh bit for bit. */
         Recipe: {
+            /** @description Values that change from place to place, of what fills the part. */
+            gradings?: components["schemas"]["Grading"][];
             /** @description What it looks like where members meet. */
             joins: components["schemas"]["Joins"];
             /** @description Patterns that were drawn or brought in and fill nothing, to be chosen again. */
@@ -2312,7 +2357,7 @@ export interface components {
         ReedlingPart: {
             /** @description The part meant. */
             part: components["schemas"]["Reedling"];
-            /** @description Its name for a person. */
+            /** @description The part's name for a person. */
             title: string;
             /** @description What it shows. */
             words: string;
@@ -2455,17 +2500,17 @@ export interface components {
             curve_mm: number[][];
             /**
              * Format: double
-             * @description Its height.
+             * @description Height of the section. mm.
              */
             height_mm: number;
-            /** @description Its middle. */
+            /** @description Middle of the section. mm. */
             middle_mm: number[];
             /**
              * Format: double
              * @description 0 for sharp corners, 100 for an ellipse.
              */
             round_percent: number;
-            /** @description Its sides. */
+            /** @description Sides of the section. mm. */
             size_mm: number[];
             /**
              * Format: double
@@ -2482,8 +2527,8 @@ export interface components {
         Seeds: {
             /**
              * Format: double
-             * @description Loose points keep this distance from each other, in cells; 0: as chance has it. There may
-             *     then be fewer of them.
+             * @description Loose points keep this distance from each other, in cells, and may then be fewer; 0: as
+             *     chance has it.
              * @default 0
              */
             apart: number;
@@ -2493,11 +2538,9 @@ export interface components {
              * @default null
              */
             count: number | null;
-            /** @default null */
-            finer: components["schemas"]["Finer"] | null;
             /**
-             * @description Those lie evenly as they are seen along the structure's z, not by the area of the surface:
-             *     steep faces hold few.
+             * @description Points on the surface lie evenly as they are seen along the structure's z, not by the area
+             *     of the surface: steep faces hold few.
              * @default false
              */
             from_above: boolean;
@@ -2564,6 +2607,72 @@ export interface components {
             name: string;
         };
         /**
+         * @description What gives a number at every place of a part. Distances are never below 0, and 0 inside what
+         *     they are from. mm.
+         */
+        Source: {
+            /** @enum {string} */
+            kind: "points";
+            /** @description The places. */
+            points: components["schemas"]["ValuePoint"][];
+        } | {
+            /** @description The direction; its length does not matter. */
+            along: number[];
+            /** @description Where the distance is 0. */
+            from_mm: number[];
+            /** @enum {string} */
+            kind: "direction";
+        } | {
+            /** @enum {string} */
+            kind: "surface";
+        } | {
+            /** @description The faces. */
+            faces: components["schemas"]["FaceMark"][];
+            /** @enum {string} */
+            kind: "faces";
+        } | {
+            /**
+             * Format: int32
+             * @description Number of the zone.
+             */
+            id: number;
+            /** @enum {string} */
+            kind: "zone";
+        } | {
+            /** @enum {string} */
+            kind: "body";
+            /** @description Name of the body. */
+            name: string;
+        } | {
+            /** @enum {string} */
+            kind: "solids";
+        } | {
+            /** @description Direction of the axis; its length does not matter. */
+            along: number[];
+            /** @enum {string} */
+            kind: "axis";
+            /** @description A place on the axis. */
+            through_mm: number[];
+        } | {
+            /** @enum {string} */
+            kind: "line";
+            /** @description Points of the line, in order. */
+            points_mm: number[][];
+        } | {
+            /**
+             * Format: int32
+             * @description Number of that grading.
+             */
+            id: number;
+            /** @enum {string} */
+            kind: "grading";
+        };
+        /**
+         * @description How the values of several sources become one.
+         * @enum {string}
+         */
+        SourceRule: "least" | "greatest" | "mean" | "product" | "sum";
+        /**
          * @description How seed points are spread.
          * @enum {string}
          */
@@ -2603,7 +2712,7 @@ export interface components {
             down: number[];
             /**
              * Format: double
-             * @description Then turned about the vertical, counter-clockwise seen from above. Degrees.
+             * @description Turn about the vertical, after `down`, counter-clockwise seen from above. Degrees.
              */
             turn_deg: number;
         };
@@ -2614,7 +2723,7 @@ export interface components {
              * @description Of the part's surface that touches the bed. mm².
              */
             contact_mm2: number;
-            /** @description It lies within the printer's space. */
+            /** @description The mesh lies within the printer's space. */
             fits: boolean;
             /** @description Size as it stands. */
             size_mm: number[];
@@ -2645,7 +2754,7 @@ export interface components {
             random: boolean;
             /** @description Grows from seed points. */
             seeded: boolean;
-            /** @description Its name for a person. */
+            /** @description The kind's name for a person. */
             title: string;
         };
         /** @description How long struts between points may be, in cells; others are left out. */
@@ -2717,22 +2826,7 @@ export interface components {
             /** @description The surface, by its name. */
             surface: components["schemas"]["SurfaceKind"];
         };
-        /** @description Struts that are thicker where they are nearer to something: every end by what holds at its node. */
-        Taper: {
-            /**
-             * Format: double
-             * @description By how much, right there. mm.
-             */
-            more_mm: number;
-            /**
-             * Format: double
-             * @description Distance over which that fades to nothing. mm.
-             */
-            reach_mm: number;
-            /** @description Where struts are thicker. */
-            toward: components["schemas"]["Toward"];
-        };
-        /** @description Which of the two linked values was typed last; the other follows. */
+        /** @description The one of two linked values that was typed last; the other follows. */
         Thicken: {
             /** @enum {string} */
             lead: "thickness";
@@ -2750,11 +2844,6 @@ export interface components {
              */
             percent: number;
         };
-        /**
-         * @description Where tapered struts are thickest.
-         * @enum {string}
-         */
-        Toward: "surface" | "solids" | "zones";
         /**
          * @description Units a file without its own may be in.
          * @enum {string}
@@ -2775,7 +2864,7 @@ export interface components {
              * @description Volume of the part in it.
              */
             volume_mm3: number;
-            /** @description Its longest side beside a thing everybody knows. */
+            /** @description The longest side beside a thing that everybody knows. */
             words: string;
         };
         /** @description A file that waits for its unit. */
@@ -2786,6 +2875,23 @@ export interface components {
             file_name: string;
             /** @description Number under which it waits. */
             upload: string;
+        };
+        /** @description A curve through points, constant before the first and after the last. */
+        ValueCurve: {
+            /** @description The source's number and the value at it, by growing numbers. */
+            points: number[][];
+            /** @description Without corners: the curve never passes beyond its points and is level at both ends. */
+            smooth: boolean;
+        };
+        /** @description A value at a place. */
+        ValuePoint: {
+            /** @description The place. mm. */
+            place_mm: number[];
+            /**
+             * Format: double
+             * @description The value, in the unit of the grading.
+             */
+            value: number;
         };
         /**
          * @description What a check comes to, from best to worst.
@@ -2846,8 +2952,6 @@ export interface components {
         };
         /** @description A place of the part with a role of its own. */
         Zone: {
-            /** @description Seed points lie closer around it, where a structure makes use of that. */
-            finer?: boolean;
             /**
              * Format: int32
              * @description Number of the zone, which no other zone of the recipe has.
@@ -2860,8 +2964,6 @@ export interface components {
             place: components["schemas"]["Place"];
             /** @description What becomes of the part there. */
             role: components["schemas"]["Role"];
-            /** @description Struts are thicker toward it, where a filling makes use of that. */
-            thicker?: boolean;
         };
         /** @description Where the part is filled, kept and cleared. */
         Zones: {
@@ -3885,6 +3987,63 @@ export interface operations {
             };
         };
     };
+    graded_field: {
+        parameters: {
+            query?: {
+                /** @description Number of a zone in the recipe's list, for its own; absent: the part's. */
+                zone?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                grading: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description Little-endian 32-bit floats: place of the first sample and distance of neighbouring ones, mm; how many along x, y and z; the samples, x first. No bytes where the part does not have what the sources name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     health: {
         parameters: {
             query?: never;
@@ -4282,7 +4441,7 @@ export interface operations {
             query?: {
                 /** @description Number of a zone of the recipe. */
                 zone?: number;
-                /** @description Or name of a body of the part. */
+                /** @description Name of a body of the part, in the place of `zone`. */
                 body?: string;
             };
             header?: never;

@@ -32,6 +32,7 @@ const pages = [
   ['part', 'Part'],
   ['zones', 'Zones'],
   ['structure', 'Structure'],
+  ['grading', 'Grading'],
   ['thicken', 'Thicken'],
   ['mesh', 'Mesh'],
   ['checks', 'Checks'],

@@ -72,6 +72,8 @@ export const inPicture = {
   /** Directions of a sheet. */
   u: light.ember,
   v: light.elm,
+  /** Words on a ground of their own. */
+  sign: light.ink,
   onSign: '#FFFFFF',
   mark: light.ember,
   shade: '12, 20, 18',

@@ -85,7 +85,8 @@ pub(super) fn checks(case: &Case, sites: &Sites, found: &[Option<Gauged>]) -> Ve
                 if filled.walls { ("Walls", WALLS_OFF) } else { ("Struts", STRUTS_OFF) };
             let (id, title) =
                 (numbered("thickness", n), titled(case.recipe, &format!("{what} as asked"), n));
-            let limited = format!("{:.2} mm ± {limit} %", filled.thickness_mm);
+            let asked = filled.thickness_in_words();
+            let limited = format!("{asked} ± {limit} %");
             let Some(g) = found else {
                 return Check::new(&id, title, Verdict::Look, "not measured", 0.0)
                     .with_limit(limited)
@@ -172,8 +173,8 @@ fn across(
     own: &[&OnSurface],
 ) -> Vec<Measure> {
     let mesh = &case.solid.mesh;
-    let asked = filling.thickness;
     let through = |s: &OnSurface| {
+        let asked = filling.asked_at(s.point)?;
         let inward = -s.normal.normalize_or_zero();
         let beside = |t: u32| mesh.triangles[t as usize].contains(&s.number);
         let (far, t) = meshes.leaves(s.point, inward, 3.0 * asked, beside)?;
@@ -198,11 +199,10 @@ fn stations(
     n: usize,
     own: &[&OnSurface],
 ) -> Vec<Measure> {
-    let asked = filling.thickness;
-    // The border of one strut alone decides where the field says so.
-    let alone = 0.015 * asked;
     let measured = |s: &OnSurface| {
-        let station = filling.bare.station(s.point, asked)?;
+        // The border of one strut alone decides where the field says so.
+        let alone = 0.015 * filling.asked_at(s.point)?;
+        let station = filling.bare.station(s.point, filling.thickness)?;
         let ray = |&(ray, border): &(DVec3, f64)| {
             let end = station.foot + ray * border;
             if filling.lattice.value(end).abs() > alone || !free(case, n, station.foot, end) {
@@ -227,7 +227,7 @@ fn stations(
 /// border.
 fn balls(case: &Case, meshes: &Meshes, filling: &Thickened, own: &[&OnSurface]) -> Vec<Measure> {
     let mesh = &case.solid.mesh;
-    let asked = filling.thickness;
+    let asked = filling.bare.thickness_range(filling.thickness)[1];
     let clear: Vec<&OnSurface> =
         parallel::filter(own, |s| case.part.bvh().nearest(s.point, asked * asked).is_none());
     let points: Vec<DVec3> = clear.iter().map(|s| s.point).collect();
@@ -238,11 +238,10 @@ fn balls(case: &Case, meshes: &Meshes, filling: &Thickened, own: &[&OnSurface]) 
     let measured =
         found.into_iter().zip(&clear).filter(|(d, _)| d.is_finite() && *d < 0.999 * limit);
     measured
-        .map(|(d, s)| Measure {
-            thinnest: d / asked,
-            mean: d / asked,
-            weight: s.normal.length(),
-            place: s.point,
+        .filter_map(|(d, s)| {
+            let share = d / filling.asked_at(s.point)?;
+            let (weight, place) = (s.normal.length(), s.point);
+            Some(Measure { thinnest: share, mean: share, weight, place })
         })
         .collect()
 }

@@ -27,6 +27,7 @@ mod sites;
 use crate::result::FinishedMesh;
 use crate::result::Linked;
 pub use gauge::Gauged;
+use glam::DVec3;
 pub use leftovers::{expected_bodies, Expected};
 pub use resolution::{thinnest_features, Feature, WHOLE};
 use result::Meshes;
@@ -66,6 +67,13 @@ pub struct Thickened<'a> {
     pub lattice: &'a dyn Lattice,
     /// mm.
     pub thickness: f64,
+}
+
+impl Thickened<'_> {
+    /// Thickness that is asked for at a place; `None` where nothing is. mm.
+    fn asked_at(&self, p: DVec3) -> Option<f64> {
+        Some(self.bare.thickness_at(p, self.thickness)).filter(|t| *t > 0.0)
+    }
 }
 
 /// What was found.

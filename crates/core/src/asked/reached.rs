@@ -28,7 +28,7 @@ pub(super) fn check(case: &Case, meshes: &Meshes, sites: &Sites) -> Vec<Check> {
         let of_axes = filling.structure.cell_mm.into_iter().fold(0.0, f64::max);
         let cell = if alike > 0.0 { alike.max(filled.cell_mm) } else { of_axes.max(filled.cell_mm) };
         // With smaller cells in places those elsewhere are larger than the mean.
-        let cell = cell * if filling.structure.finer().is_some() { 2.0 } else { 1.0 };
+        let cell = cell * if filling.sizes_by_place() { 2.0 } else { 1.0 };
         // A net on the surface alone leaves the inside empty, as it is to.
         let net_alone = match &filling.structure.pattern {
             Pattern::Voronoi(p) => p.net.is_some_and(|net| !net.inner),

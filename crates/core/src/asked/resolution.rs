@@ -50,7 +50,7 @@ pub fn thinnest_features(part: &Part, recipe: &Recipe, linked: &Linked) -> Vec<F
     let mut out: Vec<Feature> = fillings
         .map(|f| Feature {
             name: if f.walls { "walls".into() } else { "struts".into() },
-            thickness_mm: f.thickness_mm,
+            thickness_mm: f.thinnest_mm(),
             whole: WHOLE,
             round: !f.walls,
             place_mm: None,

@@ -2,14 +2,17 @@
 //! fills the part.
 
 use super::{Pipeline, Quiet, RunError, Watch};
+use crate::stages::field::FieldInput;
 use crate::stages::seed_cells::SeedCellsInput;
 use glam::DVec3;
 use std::sync::Arc;
+use ulmix_field::scalar::Sampled;
 use ulmix_lattice::clean::{states, StrutState};
 use ulmix_lattice::make::{self, SeedCells};
 use ulmix_lattice::skeleton::Skeleton;
 use ulmix_part::zoned::Regions;
 use ulmix_part::Part;
+use ulmix_recipe::grading::PlacedGrading;
 use ulmix_recipe::{Kind, Recipe, SeededKind};
 
 impl Pipeline {
@@ -48,6 +51,28 @@ impl Pipeline {
         Ok(Some((net, states)))
     }
 
+    /// What a grading of a zone's own structure, or of the part's, gives in the part's box. `None`
+    /// where there is no such grading, and where the part does not have what its sources name.
+    ///
+    /// # Errors
+    /// A value of the recipe that cannot be used, or [`RunError::Cancelled`].
+    pub fn graded_field(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        (zone, grading): (Option<usize>, u32),
+        watch: &dyn Watch,
+    ) -> Result<Arc<Option<Sampled>>, RunError> {
+        recipe.validate(&part.mesh.bounds())?;
+        let (_, filling) = recipe.filling_of(zone);
+        let meant = filling.gradings.iter().find(|g| g.id == grading && g.is_active());
+        let Some(meant) = meant else { return Ok(Arc::new(None)) };
+        let grading = PlacedGrading::new(meant, filling.gradings, &recipe.zones);
+        let cell_mm = filling.structure.smallest();
+        let input = FieldInput { part: part.into(), grading, cell_mm };
+        Ok(self.answer(input, &Quiet(watch))?.value)
+    }
+
     /// Seed points of a zone's own structure, or of the part's, and the cells around them; none for
     /// structures that grow from no points in space.
     ///
@@ -62,8 +87,8 @@ impl Pipeline {
     ) -> Result<SeedCells, RunError> {
         recipe.validate(&part.mesh.bounds())?;
         let (number, filling) = recipe.filling_of(zone);
-        let relaxed = self.relaxation(part, recipe, filling.structure, watch);
-        let input = SeedCellsInput::new(part, recipe, filling.structure, &relaxed);
+        let relaxed = self.relaxation(part, recipe, &filling, watch);
+        let input = SeedCellsInput::new(part, recipe, &filling, &relaxed);
         let mut found = (*self.answer(input, &Quiet(watch))?.value).clone();
         if let Some(within) = Within::of(self.regions(part, recipe, watch)?.value, number) {
             let SeedCells { points, whole, edges } = &mut found;

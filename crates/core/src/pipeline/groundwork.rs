@@ -6,6 +6,8 @@ use super::{plan, Pipeline, Quiet};
 use crate::error::RunError;
 use crate::result::{Linked, LostFaces};
 use crate::stages::curve::CurveInput;
+use crate::stages::field::FieldInput;
+use crate::stages::graded::GradedInput;
 use crate::stages::linked::LinkedInput;
 use crate::stages::regions::RegionsInput;
 use crate::stages::shares::SharesInput;
@@ -15,12 +17,12 @@ use crate::stages::zones::{ZonesInput, ZonesOnGrid};
 use crate::stages::{Keyed, CODE};
 use crate::watch::Watch;
 use std::sync::Arc;
-use ulmix_lattice::finer;
 use ulmix_lattice::make;
 use ulmix_lattice::ties::Ties;
 use ulmix_part::zoned::Regions;
 use ulmix_part::Part;
-use ulmix_recipe::{key_of, Filling, Recipe, Structure};
+use ulmix_recipe::grading::PlacedGrading;
+use ulmix_recipe::{key_of, Filling, GradedValue, Recipe};
 
 /// A recipe in a part, as far as it is known without a surface.
 pub(super) struct Groundwork<'a> {
@@ -96,10 +98,17 @@ impl Pipeline {
         draft: bool,
         watch: &dyn Watch,
     ) -> Result<Keyed<SharedStructure>, RunError> {
-        let relaxed = self.relaxation(part, recipe, filling.structure, watch);
+        let relaxed = self.relaxation(part, recipe, filling, watch);
         let input = StructureInput::new(part, recipe, filling, draft, &relaxed);
         let bare = self.answer(input, watch)?;
-        Ok(Keyed::new(bare.key, (*bare.value).clone()))
+        let bare = Keyed::new(bare.key, (*bare.value).clone());
+        let thickness = PlacedGrading::of(GradedValue::Thickness, filling, &recipe.zones);
+        let Some(grading) = thickness else { return Ok(bare) };
+        let cell_mm = filling.structure.smallest();
+        let field = FieldInput { part: part.into(), grading: grading.clone(), cell_mm };
+        let values = self.answer(field, &Quiet(watch))?;
+        let graded = self.answer(GradedInput { bare, grading, values }, &Quiet(watch))?;
+        Ok(Keyed::new(graded.key, (*graded.value).clone()))
     }
 
     /// Regions of a recipe's zones, as they were asked for. Finding them is no stage of its own for
@@ -135,11 +144,12 @@ impl Pipeline {
         &'a self,
         part: &Part,
         recipe: &Recipe,
-        structure: &Structure,
+        filling: &Filling,
         watch: &'a dyn Watch,
     ) -> KeptRelaxation<'a> {
-        let finer = finer::marked(&recipe.zones, structure.finer());
-        let key = key_of(&[&CODE, &"relaxed", &part.key, &structure.of_points(), &finer]);
+        let sizes = PlacedGrading::of(GradedValue::CellSize, filling, &recipe.zones);
+        let points = filling.structure.of_points();
+        let key = key_of(&[&CODE, &"relaxed", &part.key, &points, &sizes]);
         KeptRelaxation { cache: &self.cache, key, watch }
     }
 }

@@ -8,7 +8,7 @@ use crate::watch::Stage;
 use std::f64::consts::FRAC_PI_4;
 use ulmix_field::polygonise::LEAST_LAYERS;
 use ulmix_part::Part;
-use ulmix_recipe::{FaceMark, Filling, Kind, Place, Recipe, Skin, Structure, StrutSection, Zone};
+use ulmix_recipe::{FaceMark, Filling, Kind, Place, Recipe, Skin, StrutSection, Zone};
 
 /// Counts that the cost of a final run follows.
 #[derive(Clone, Debug)]
@@ -73,7 +73,7 @@ impl Load {
             members: fillings
                 .iter()
                 .any(|f| !matches!(f.structure.kind(), Kind::Surface(_) | Kind::Foam(_))),
-            foam_cells: foam.map(|f| box_mm3 / smallest_mm3(f.structure)).sum(),
+            foam_cells: foam.map(|f| box_mm3 / smallest_mm3(f)).sum(),
             whole: recipe.mesh.smoothing > 0,
             bodies: if recipe.mesh.apart_mm.is_some() { 2.0 } else { 1.0 },
         }
@@ -135,9 +135,8 @@ impl Load {
 }
 
 /// Volume of the smallest cells of a structure. mm³.
-fn smallest_mm3(s: &Structure) -> f64 {
-    let share = s.finer().map_or(1.0, |f| f.share);
-    s.cell_mm.iter().product::<f64>() * share.powi(3)
+fn smallest_mm3(filling: &Filling) -> f64 {
+    filling.structure.cell_mm.iter().product::<f64>() * filling.least_cell_share().powi(3)
 }
 
 /// Skins, and zones that are told by the distance from faces.
@@ -223,7 +222,8 @@ mod tests {
     use crate::stages::blocks::Probe;
     use glam::DVec3;
     use ulmix_mesh::TriMesh;
-    use ulmix_recipe::{CellKind, Finer, FoamPattern, Pattern, Role, SurfaceKind, Zones};
+    use ulmix_recipe::grading::{Given, GradedValue, Grading, Source};
+    use ulmix_recipe::{CellKind, FoamPattern, Pattern, Role, SurfaceKind, Zones};
 
     fn load(mesh: TriMesh, change: &dyn Fn(&mut Recipe), step: f64) -> Load {
         let part = Part::prepare(&mesh).unwrap();
@@ -365,10 +365,13 @@ mod tests {
             assert_eq!(of(kind, section) > of(kind, StrutSection::Round), costs, "{kind:?}");
         }
         let foam = |share: Option<f64>| {
-            let finer = share.map(|share| Finer { share, reach_mm: 10.0, surface: true });
+            let smaller = |share: f64| {
+                let (of, shares) = (GradedValue::CellSize, [100.0 * share, 100.0]);
+                Grading::fading(of, Given::Percent, [Source::Surface], shares, 10.0)
+            };
             let change = |r: &mut Recipe| {
-                r.structure.pattern =
-                    Pattern::FoamSheet(FoamPattern { finer, ..FoamPattern::default() });
+                r.structure.pattern = Pattern::FoamSheet(FoamPattern::default());
+                r.gradings = share.map(smaller).into_iter().collect();
             };
             load(cube(), &change, 0.3).foam_cells
         };

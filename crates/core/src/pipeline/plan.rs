@@ -59,7 +59,7 @@ pub(crate) fn draft_step(
     // Openings must stay open when thin members are widened, see [`reach`]; so many times the
     // triangles are spent on that at most.
     let open =
-        linked.fills().map(|f| f.opening_mm + f.thickness_mm).fold(f64::INFINITY, f64::min) / 3.0;
+        linked.fills().map(|f| f.opening_mm + f.thinnest_mm()).fold(f64::INFINITY, f64::min) / 3.0;
     let step = of(triangles).min(open.max(of(more * triangles)));
     // On a ladder of six to the doubling, so that a small change of a value keeps the grid, and
     // with it what is already sampled.
@@ -298,11 +298,10 @@ mod tests {
                     structure: r.structure.clone(),
                     thicken: Thicken::RelativeDensity { percent: 30.0 },
                     joins: r.joins,
+                    gradings: Vec::new(),
                     blend_mm: 0.0,
                     loose_ends: false,
                 })),
-                finer: false,
-                thicker: false,
             };
             let (.., p) = of(Kind::Extruded(ExtrudedKind::Squares), 10.0, 1.0, &|r| {
                 r.zones.list = vec![zone(r)]

@@ -55,8 +55,10 @@ impl Thick<'_> {
     /// What a run of some quality on a grid of this step works on.
     pub(super) fn run(&self, quality: Quality, step: f64, cost: &Cost) -> Run<'_> {
         let fillings = &self.groundwork.fillings;
-        let each = fillings.iter().zip(&self.lattices).zip(&self.thickness);
-        let shaped = each.map(|((Filling { structure, joins, .. }, lattice), &thickness)| {
+        let thinnest = self.groundwork.linked.fills().map(|f| f.thinnest_mm());
+        let each = fillings.iter().zip(&self.lattices).zip(&self.thickness).zip(thinnest);
+        let shaped = each.map(|(((filling, lattice), &thickness), thinnest)| {
+            let Filling { structure, joins, .. } = filling;
             let alike = fillings.iter().position(|other| other.structure == *structure);
             let blending = Blending {
                 thickness,
@@ -64,7 +66,7 @@ impl Thick<'_> {
                 blend: joins.blend_mm,
                 alike: alike.unwrap_or(0),
             };
-            let reach = plan::reach(quality, step, thickness);
+            let reach = plan::reach(quality, step, thinnest);
             ShapedFilling { lattice: borrowed(lattice), reach, blending }
         });
         let ties =

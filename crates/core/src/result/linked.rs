@@ -9,6 +9,9 @@ use utoipa::ToSchema;
 pub struct Filled {
     /// Wall, or strut of a network at its narrowest. mm.
     pub thickness_mm: f64,
+    /// Least and greatest thickness in the part's box, where it is graded. mm.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub thickness_range_mm: Option<[f64; 2]>,
     /// Made of walls, not of struts.
     pub walls: bool,
     /// Predicted solid share of what it fills. Percent.
@@ -38,6 +41,21 @@ pub struct Filled {
     #[serde(default)]
     #[schema(required = true)]
     pub ties: usize,
+}
+
+impl Filled {
+    /// Thickness of the thinnest members. mm.
+    pub fn thinnest_mm(&self) -> f64 {
+        self.thickness_range_mm.map_or(self.thickness_mm, |range| range[0])
+    }
+
+    /// The thickness as it is asked for: one value, or from the least to the greatest.
+    pub(crate) fn thickness_in_words(&self) -> String {
+        match self.thickness_range_mm {
+            Some([least, most]) => format!("{least:.2}–{most:.2} mm"),
+            None => format!("{:.2} mm", self.thickness_mm),
+        }
+    }
 }
 
 /// What the thicken step leads to.

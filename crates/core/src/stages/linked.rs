@@ -109,14 +109,17 @@ fn fits_cell(filling: &Filling, curve: &DensityCurve) -> Result<(), RunError> {
 
 fn filled(filling: &Filling, curve: &DensityCurve, fill_volume_mm3: f64, least: f64) -> Filled {
     let bare = curve.bare();
-    let thickness_mm = match filling.thicken {
+    let led = || match filling.thicken {
         Thicken::Thickness { thickness_mm } => thickness_mm,
         Thicken::RelativeDensity { percent } => {
             curve.thickness(percent / 100.0, bare.cell()).max(least)
         }
     };
+    let thickness_mm = bare.fixed_thickness().unwrap_or_else(led);
+    let range = bare.thickness_range(thickness_mm);
     Filled {
         thickness_mm,
+        thickness_range_mm: (range[0] < range[1]).then_some(range),
         walls: filling.structure.walls(),
         density_percent: 100.0 * curve.density(thickness_mm),
         cell_mm: bare.cell(),

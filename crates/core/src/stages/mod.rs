@@ -10,6 +10,8 @@
 //! | [`regions`] | zones and skins as exact solids |
 //! | [`zones`] | what they make of the samples of a grid |
 //! | [`structure`] | a filling's structure before it has thickness |
+//! | [`field`] | what a grading gives |
+//! | [`graded`] | the same with a thickness at every place |
 //! | [`ties`] | struts that join fillings over sharp borders |
 //! | [`curve`] | relative density of a structure by its thickness |
 //! | [`shares`] | shares of the part that fillings, solids and zones have |
@@ -24,7 +26,9 @@
 
 pub(crate) mod blocks;
 pub(crate) mod curve;
+pub(crate) mod field;
 pub(crate) mod finish;
+pub(crate) mod graded;
 pub(crate) mod linked;
 pub(crate) mod regions;
 pub(crate) mod report;
@@ -45,7 +49,7 @@ use ulmix_part::Part;
 use ulmix_recipe::key_of;
 
 /// Version of the stages' code: part of every key, so that results of older code are not reused.
-pub const CODE: u32 = 16;
+pub const CODE: u32 = 17;
 
 /// All that one stage may see.
 pub(crate) trait StageInput: Serialize + Sized {

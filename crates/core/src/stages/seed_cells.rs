@@ -4,34 +4,35 @@ use super::{or_cancelled, Keyed, Made, StageInput};
 use crate::error::RunError;
 use crate::watch::{Stage, Watch};
 use serde::Serialize;
-use ulmix_lattice::finer::{self, Site};
 use ulmix_lattice::make::{self, SeedCells};
 use ulmix_lattice::relaxing::RelaxationCache;
+use ulmix_lattice::sizes::Site;
 use ulmix_part::Part;
-use ulmix_recipe::{Place, Recipe, Structure};
+use ulmix_recipe::grading::PlacedGrading;
+use ulmix_recipe::{Filling, GradedValue, Recipe, Structure};
 
 /// What seed points and their cells follow from.
 #[derive(Serialize)]
 pub(crate) struct SeedCellsInput<'a> {
     pub part: Keyed<&'a Part>,
     pub structure: &'a Structure,
-    /// Places around which cells are smaller.
-    finer: Vec<&'a Place>,
+    /// What the size of cells follows.
+    sizes: Option<PlacedGrading<'a>>,
     /// States of relaxation to go on from; the result is the same without them.
     #[serde(skip)]
     pub relaxed: &'a dyn RelaxationCache,
 }
 
 impl<'a> SeedCellsInput<'a> {
-    /// The input of a structure of a recipe.
+    /// The input of a filling of a recipe.
     pub(crate) fn new(
         part: &'a Part,
         recipe: &'a Recipe,
-        structure: &'a Structure,
+        filling: &Filling<'a>,
         relaxed: &'a dyn RelaxationCache,
     ) -> SeedCellsInput<'a> {
-        let finer = finer::marked(&recipe.zones, structure.finer());
-        SeedCellsInput { part: part.into(), structure, finer, relaxed }
+        let sizes = PlacedGrading::of(GradedValue::CellSize, filling, &recipe.zones);
+        SeedCellsInput { part: part.into(), structure: filling.structure, sizes, relaxed }
     }
 }
 
@@ -41,8 +42,8 @@ impl StageInput for SeedCellsInput<'_> {
     const STAGE: Stage = Stage::Skeleton;
 
     fn compute(self, watch: &dyn Watch) -> Result<Made<SeedCells>, RunError> {
-        let SeedCellsInput { part, structure, finer, relaxed } = self;
-        let site = Site { part: &part, finer: &finer, thicker: &[], draft: true, relaxed };
+        let SeedCellsInput { part, structure, sizes, relaxed } = self;
+        let site = Site { part: &part, sizes: sizes.as_ref(), draft: true, relaxed };
         let found = or_cancelled(make::seed_cells(site, structure, &|| watch.cancelled()))?;
         Ok(Made::weighed(found, |found| found.points.len() * 25 + found.edges.bytes()))
     }

@@ -6,11 +6,12 @@ use crate::watch::{Stage, Watch};
 use serde::Serialize;
 use std::sync::Arc;
 use ulmix_lattice::course::Rows;
-use ulmix_lattice::finer::{self, Site};
 use ulmix_lattice::relaxing::RelaxationCache;
-use ulmix_lattice::{make, taper, BareStructure};
+use ulmix_lattice::sizes::Site;
+use ulmix_lattice::{make, BareStructure};
 use ulmix_part::Part;
-use ulmix_recipe::{Filling, Joins, Kind, Place, Recipe, Structure};
+use ulmix_recipe::grading::PlacedGrading;
+use ulmix_recipe::{Filling, GradedValue, Joins, Kind, Recipe, Structure};
 
 /// A structure as the cache holds it.
 pub(crate) type SharedStructure = Arc<dyn BareStructure>;
@@ -22,9 +23,8 @@ pub(crate) struct StructureInput<'a> {
     pub structure: &'a Structure,
     /// Where the structure ends changes nothing yet: it never stands proud here.
     joins: Joins,
-    /// Places around which cells are smaller, and toward which struts are thicker.
-    finer: Vec<&'a Place>,
-    thicker: Vec<&'a Place>,
+    /// What the size of cells follows.
+    sizes: Option<PlacedGrading<'a>>,
     /// A foam sheet that is not wholly relaxed will do.
     draft: bool,
     /// States of relaxation to go on from; the result is the same without them.
@@ -46,8 +46,7 @@ impl<'a> StructureInput<'a> {
             part: part.into(),
             structure,
             joins: Joins { proud: false, ..joins },
-            finer: finer::marked(&recipe.zones, structure.finer()),
-            thicker: taper::marked(&recipe.zones, joins.taper),
+            sizes: PlacedGrading::of(GradedValue::CellSize, filling, &recipe.zones),
             // All others are the same in both.
             draft: draft && matches!(structure.kind(), Kind::Foam(_)),
             relaxed,
@@ -61,10 +60,9 @@ impl StageInput for StructureInput<'_> {
     const STAGE: Stage = Stage::Skeleton;
 
     fn compute(self, watch: &dyn Watch) -> Result<Made<Self::Output>, RunError> {
-        let StructureInput { part, structure, joins, finer, thicker, draft, relaxed } = self;
+        let StructureInput { part, structure, joins, sizes, draft, relaxed } = self;
         Rows::few_enough(&part, structure)?;
-        make::few_enough(&part, structure, joins)?;
-        let site = Site { part: &part, finer: &finer, thicker: &thicker, draft, relaxed };
+        let site = Site { part: &part, sizes: sizes.as_ref(), draft, relaxed };
         let bare = or_cancelled(make::structure(site, structure, joins, &|| watch.cancelled()))?;
         Ok(Made::weighed(bare, |bare| bare.bytes()))
     }

@@ -7,9 +7,9 @@ use glam::DVec3;
 use named_parts::{named, shapes};
 use ulmix_part::demo::Reedling;
 use ulmix_part::Part;
+use ulmix_recipe::grading::{Given, GradedValue, Grading, Source};
 use ulmix_recipe::{
-    Form, Joins, Kind, OwnFill, Pattern, Place, Recipe, Role, Skin, StrutSection, Taper, Thicken,
-    Toward, Zone,
+    Form, Joins, Kind, OwnFill, Pattern, Place, Recipe, Role, Skin, StrutSection, Thicken, Zone,
 };
 
 /// The part and recipe of a number, and the part's name.
@@ -92,8 +92,9 @@ fn recipe_of(dice: &mut Dice, part: &Part) -> Recipe {
             };
         }
         if dice.chance(0.15) {
-            let toward = dice.one_of(&[Toward::Surface, Toward::Solids]);
-            r.joins.taper = Some(Taper { toward, more_mm: 0.1 * cell, reach_mm: 2.0 * cell });
+            let from = dice.one_of(&[Source::Surface, Source::Solids]);
+            let (of, more) = (GradedValue::Thickness, [0.1 * cell, 0.0]);
+            r.gradings = vec![Grading::fading(of, Given::Added, [from], more, 2.0 * cell)];
         }
         r.joins.proud = dice.chance(0.1);
     };
@@ -106,6 +107,7 @@ fn recipe_of(dice: &mut Dice, part: &Part) -> Recipe {
             structure: own.structure,
             thicken: own.thicken,
             joins: own.joins,
+            gradings: own.gradings,
             blend_mm,
             loose_ends: false,
         };

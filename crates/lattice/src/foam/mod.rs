@@ -15,7 +15,7 @@ mod field;
 mod lengths;
 mod relax;
 
-use super::finer::{CellSizes, Site};
+use super::sizes::{CellSizes, Site};
 use super::surface::turn;
 use super::{BareStructure, Facts, GridField, Lattice};
 use cells::FoamCells;
@@ -108,11 +108,11 @@ impl Sheet {
         site: Site,
         pattern: &FoamPattern,
         s: &Structure,
+        sizes: Option<CellSizes>,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Option<(Sheet, FoamCells)> {
         let part = site.part;
         let scale = DVec3::from(s.cell_mm);
-        let sizes = CellSizes::of(site, pattern.finer.as_ref());
         let least = sizes.as_ref().map_or(1.0, CellSizes::least);
         let passes: &[Pass] = match (site.draft, sizes.is_some()) {
             (false, false) => &FULL,
@@ -133,7 +133,7 @@ impl Sheet {
                 + UVec3::splat(2 * MARGIN as u32 + 1);
             Grid { origin, step, size }
         };
-        let lengths = sizes.map(|sizes| Lengths::of(&sizes, &grid(finest), scale));
+        let lengths = sizes.map(|sizes| Lengths { sizes, scale });
         // Shifting and turning the structure moves the noise that it grows from.
         let anchor = (bounds.centre() + DVec3::from(s.shift_mm)) / scale;
         let mut made: Option<(FoamField, FoamCells)> = None;
@@ -174,10 +174,11 @@ impl Foam {
         site: Site,
         pattern: &FoamPattern,
         s: &Structure,
+        sizes: Option<CellSizes>,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Option<Foam> {
         let part = site.part;
-        let (sheet, cells) = Sheet::relaxed(site, pattern, s, cancelled)?;
+        let (sheet, cells) = Sheet::relaxed(site, pattern, s, sizes, cancelled)?;
         let cell = sheet.least() * s.smallest();
         let near = 0.5 * cell;
         let samples = Arc::new(sheet.samples(part, &cells, near));
@@ -339,11 +340,12 @@ mod tests {
     use crate::density::DensityCurve;
     use ulmix_field::numeric::low_discrepancy;
     use ulmix_mesh::TriMesh;
-    use ulmix_recipe::Finer;
+    use ulmix_recipe::grading::{Given, GradedValue, Grading, PlacedGrading, Source};
+    use ulmix_recipe::{Pattern, Zones};
 
     fn foam(part: &Part, random: u32, cell_mm: [f64; 3]) -> Foam {
         let s = Structure { cell_mm, ..Structure::default() };
-        Foam::new(part.into(), &FoamPattern { random, finer: None }, &s, &|| false).unwrap()
+        Foam::new(part.into(), &FoamPattern { random }, &s, None, &|| false).unwrap()
     }
 
     #[test]
@@ -430,13 +432,25 @@ mod tests {
         });
     }
 
+    /// A sheet of cells that have a share of their size at the surface, in percent, and grow to it
+    /// over a distance in mm.
+    fn toward_surface(part: &Part, s: &Structure, percent: f64, reach: f64, draft: bool) -> Foam {
+        let (of, shares) = (GradedValue::CellSize, [percent, 100.0]);
+        let grading = Grading::fading(of, Given::Percent, [Source::Surface], shares, reach);
+        let zones = Zones::default();
+        let placed = PlacedGrading::new(&grading, &[], &zones);
+        let site = Site { draft, sizes: Some(&placed), ..part.into() };
+        let pattern = FoamPattern::default();
+        let s = Structure { pattern: Pattern::FoamSheet(pattern.clone()), ..s.clone() };
+        let (sizes, s) = CellSizes::of(site, &s, &|| false).unwrap();
+        Foam::new(site, &pattern, &s, sizes, &|| false).unwrap()
+    }
+
     #[test]
     fn waves_are_as_long_as_asked_near_and_far_and_stand_upright() {
         let part = Part::prepare(&TriMesh::sphere(22.0, 5)).unwrap();
         let s = Structure { cell_mm: [12.0; 3], ..Structure::default() };
-        let finer = Some(Finer { share: 1.0 / 3.0, reach_mm: 16.0, surface: true });
-        let pattern = FoamPattern { finer, ..FoamPattern::default() };
-        let f = Foam::new((&part).into(), &pattern, &s, &|| false).unwrap();
+        let f = toward_surface(&part, &s, 100.0 / 3.0, 16.0, false);
         let c = f.facts.contact.unwrap();
         assert!(c.median_deg < 3.0 && c.within_ten_percent > 95.0, "{c:?}");
         // Area per volume times the wave's length is the same everywhere, as of waves of one
@@ -451,8 +465,7 @@ mod tests {
         };
         let found = [area(0.0, 8.0), area(10.0, 14.0), area(15.0, 18.0), area(19.0, 21.0)];
         assert!(found.iter().all(|a| (1.75..2.45).contains(a)), "{found:?}");
-        let site = Site { draft: true, ..(&part).into() };
-        let draft = Foam::new(site, &pattern, &s, &|| false).unwrap();
+        let draft = toward_surface(&part, &s, 100.0 / 3.0, 16.0, true);
         // The same labyrinth: most places are on the same side.
         let places =
             || (1..20_000).map(|i| (low_discrepancy(i) - 0.5) * 44.0).filter(|p| p.length() < 21.0);
@@ -465,9 +478,7 @@ mod tests {
     fn a_share_of_all_is_no_grading() {
         let part = Part::prepare(&TriMesh::sphere(12.0, 4)).unwrap();
         let s = Structure { cell_mm: [8.0; 3], ..Structure::default() };
-        let finer = Some(Finer { share: 1.0, reach_mm: 5.0, surface: true });
-        let pattern = FoamPattern { finer, ..FoamPattern::default() };
-        let f = Foam::new((&part).into(), &pattern, &s, &|| false).unwrap();
+        let f = toward_surface(&part, &s, 100.0, 5.0, false);
         assert!(f.samples.len() > 300 && f.cell == 8.0);
     }
 }

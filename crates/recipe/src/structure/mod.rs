@@ -13,7 +13,7 @@ pub use pattern::{
     SurfaceNet, SurfacePattern, VoronoiPattern, WallsPattern,
 };
 
-use super::{check, zones, CleanUp, Course, FaceMark, Finer, RecipeError, Seeds};
+use super::{check, zones, CleanUp, Course, FaceMark, RecipeError, Seeds};
 use serde::{Deserialize, Serialize};
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
@@ -91,6 +91,11 @@ impl Structure {
         matches!(self.pattern, Pattern::Extruded(_) | Pattern::PlanarVoronoi(_))
     }
 
+    /// Can its cells change their size from place to place?
+    pub fn sizes_by_place(&self) -> bool {
+        !self.flat() && (self.seeds().is_some() || matches!(self.pattern, Pattern::FoamSheet(_)))
+    }
+
     /// The points that it grows from, where it does.
     pub fn seeds(&self) -> Option<&Seeds> {
         self.pattern.seeds()
@@ -99,11 +104,6 @@ impl Structure {
     /// The points that it grows from, to be changed.
     pub fn seeds_mut(&mut self) -> Option<&mut Seeds> {
         self.pattern.seeds_mut()
-    }
-
-    /// Where its cells are smaller, if they are.
-    pub fn finer(&self) -> Option<&Finer> {
-        self.pattern.finer()
     }
 
     /// What becomes of what its struts have too much of, where they are listed one by one.

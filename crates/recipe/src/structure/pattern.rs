@@ -5,7 +5,7 @@ use super::{
     SurfaceKind,
 };
 use crate::{
-    check, CleanUp, Course, FaceMark, Finer, Layout, OwnCell, OwnMesh, OwnStruts, RecipeError,
+    check, CleanUp, Course, FaceMark, Layout, OwnCell, OwnMesh, OwnStruts, RecipeError,
     RecipeFault, Seeds,
 };
 use serde::{Deserialize, Serialize};
@@ -67,14 +67,11 @@ pub struct FoamPattern {
     /// The integer that repeats an arrangement.
     #[schema(required = true)]
     pub random: u32,
-    /// Waves are shorter near some places.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub finer: Option<Finer>,
 }
 
 impl Default for FoamPattern {
     fn default() -> Self {
-        FoamPattern { random: Seeds::default().random, finer: None }
+        FoamPattern { random: Seeds::default().random }
     }
 }
 
@@ -312,7 +309,7 @@ impl Pattern {
                 Pattern::Surface(SurfacePattern { surface, form })
             }
             Kind::Foam(FoamKind::FoamSheet) => {
-                Pattern::FoamSheet(FoamPattern { random: seeds.random, finer: seeds.finer })
+                Pattern::FoamSheet(FoamPattern { random: seeds.random })
             }
             Kind::Cell(cell) => Pattern::Cell(CellPattern { cell, rows }),
             Kind::Drawn(DrawnKind::OwnCell) => {
@@ -345,7 +342,7 @@ impl Pattern {
     /// Seed points for another kind: those of this one, or what a foam sheet has of them.
     fn shared_seeds(&self) -> Seeds {
         match self {
-            Pattern::FoamSheet(p) => Seeds { random: p.random, finer: p.finer, ..Seeds::default() },
+            Pattern::FoamSheet(p) => Seeds { random: p.random, ..Seeds::default() },
             _ => self.seeds().cloned().unwrap_or_default(),
         }
     }
@@ -371,14 +368,6 @@ impl Pattern {
             Pattern::Delaunay(p) => Some(&mut p.seeds),
             Pattern::Neighbours(p) => Some(&mut p.seeds),
             _ => None,
-        }
-    }
-
-    /// Where cells are smaller, if they are.
-    pub fn finer(&self) -> Option<&Finer> {
-        match self {
-            Pattern::FoamSheet(p) => p.finer.as_ref(),
-            _ => self.seeds()?.finer.as_ref(),
         }
     }
 
@@ -439,9 +428,6 @@ impl Pattern {
         self.seeds().map_or(Ok(()), |seeds| seeds.validate(part))?;
         self.clean().map_or(Ok(()), CleanUp::validate)?;
         match self {
-            Pattern::FoamSheet(p) => {
-                p.finer.as_ref().map_or(Ok(()), |finer| finer.validate(part, FINER))
-            }
             Pattern::OwnCell(p) => p.own.validate(),
             Pattern::PlanarVoronoi(p) => in_plane(&p.seeds),
             Pattern::VoronoiWalls(p) => {
@@ -455,6 +441,7 @@ impl Pattern {
             Pattern::OwnStruts(p) => p.own.validate(),
             Pattern::OwnMesh(p) => p.own.validate(),
             Pattern::Surface(_)
+            | Pattern::FoamSheet(_)
             | Pattern::Cell(_)
             | Pattern::Extruded(_)
             | Pattern::Voronoi(_)
@@ -463,16 +450,10 @@ impl Pattern {
     }
 }
 
-/// Path of a foam sheet's smaller cells.
-const FINER: &str = "structure.pattern.finer";
-
 /// Refuses points that cannot be those of cells in the plane.
 fn in_plane(seeds: &Seeds) -> Result<(), RecipeError> {
     if seeds.layout != Layout::Inside {
         return Err(RecipeError::new("structure.pattern.seeds.layout", RecipeFault::FlatOnSurface));
-    }
-    if seeds.finer.is_some() {
-        return Err(RecipeError::new("structure.pattern.seeds.finer", RecipeFault::FlatFiner));
     }
     Ok(())
 }

@@ -1,5 +1,6 @@
 //! Recipes of older versions, brought up step by step.
 
+mod three;
 mod two;
 
 use super::{RecipeError, RecipeFault, VERSION};
@@ -15,6 +16,7 @@ pub(super) fn brought_up(recipe: &mut Value) -> Result<(), RecipeError> {
             Some(v) if v == VERSION as u64 => return Ok(()),
             Some(1) => from_version_1(recipe),
             Some(2) => two::to_version_3(recipe)?,
+            Some(3) => three::to_version_4(recipe)?,
             Some(v) => return Err(other_version(v)),
             None => return Err(RecipeError::new("recipe", RecipeFault::NotARecipe)),
         }

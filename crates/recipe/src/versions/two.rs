@@ -3,10 +3,10 @@
 
 use super::super::{
     BentRows, CellPattern, CleanUp, Course, DeadEnds, DelaunayPattern, DrawnKind, ExtrudedPattern,
-    FaceMark, Finer, FoamKind, FoamPattern, Form, GivenKind, Kind, Layout, NeighboursPattern,
-    OwnCell, OwnCellPattern, OwnMesh, OwnMeshPattern, OwnPoints, OwnStruts, OwnStrutsPattern,
-    Pattern, PlanarKind, PlanarPattern, RecipeError, RecipeFault, SeededKind, Seeds, Spread,
-    StrutLengths, SurfaceNet, SurfacePattern, VoronoiPattern, WallsPattern,
+    FaceMark, FoamKind, FoamPattern, Form, GivenKind, Kind, Layout, NeighboursPattern, OwnCell,
+    OwnCellPattern, OwnMesh, OwnMeshPattern, OwnPoints, OwnStruts, OwnStrutsPattern, Pattern,
+    PlanarKind, PlanarPattern, RecipeError, RecipeFault, SeededKind, Seeds, Spread, StrutLengths,
+    SurfaceNet, SurfacePattern, VoronoiPattern, WallsPattern,
 };
 use serde::Deserialize;
 use serde_json::{json, Value};
@@ -77,7 +77,7 @@ struct OldSeeds {
     holes: f64,
     edges: bool,
     weld: f64,
-    finer: Option<Finer>,
+    finer: Option<Value>,
 }
 
 /// First values as they were in version 2: they stay what they were when those of today change.
@@ -155,10 +155,19 @@ fn bring_up(
     let old: OldStructure = serde_json::from_value(structure.take())
         .map_err(|e| RecipeError::new(field, RecipeFault::OldStructure(e.to_string())))?;
     let (cell_mm, shift_mm, rotation_deg) = (old.cell_mm, old.shift_mm, old.rotation_deg);
-    let unused = unused(&old);
+    let (unused, finer) = (unused(&old), old.seeds.finer.clone());
     kept.extend(unused.into_iter().filter(|pattern| !kept.contains(pattern)).collect::<Vec<_>>());
     let pattern =
         pattern_of(old).ok_or_else(|| RecipeError::new(field, RecipeFault::WithoutFile))?;
+    let mut pattern = json!(pattern);
+    if let Some(finer) = finer {
+        // Where version 3 held it.
+        let of_seeds = pattern.get("seeds").is_some();
+        let holder = if of_seeds { &mut pattern["seeds"] } else { &mut pattern };
+        if of_seeds || holder["kind"] == "foam_sheet" {
+            holder["finer"] = finer;
+        }
+    }
     *structure = json!({
         "pattern": pattern, "cell_mm": cell_mm, "shift_mm": shift_mm, "rotation_deg": rotation_deg
     });
@@ -199,13 +208,10 @@ fn pattern_of(old: OldStructure) -> Option<Pattern> {
         spread: old.seeds.spread,
         rounds: old.seeds.rounds,
         apart: old.seeds.apart,
-        finer: old.seeds.finer,
     };
     Some(match old.kind {
         Kind::Surface(surface) => Pattern::Surface(SurfacePattern { surface, form: old.form }),
-        Kind::Foam(FoamKind::FoamSheet) => {
-            Pattern::FoamSheet(FoamPattern { random: seeds.random, finer: seeds.finer })
-        }
+        Kind::Foam(FoamKind::FoamSheet) => Pattern::FoamSheet(FoamPattern { random: seeds.random }),
         Kind::Cell(cell) => Pattern::Cell(CellPattern { cell, rows }),
         Kind::Drawn(DrawnKind::OwnCell) => {
             Pattern::OwnCell(OwnCellPattern { own: old.own_cell, rows })

@@ -33,6 +33,7 @@ use utoipa::OpenApi;
         runs::picture,
         runs::skeleton,
         runs::cells,
+        runs::graded_field,
         runs::estimate,
         runs::cost,
         runs::start_final,

@@ -100,6 +100,10 @@ pub fn router(app: App) -> Router {
         .route("/api/projects/{id}/estimate", post(runs::estimate).layer(with_recipe()))
         .route("/api/projects/{id}/cost", post(runs::cost).layer(with_recipe()))
         .route("/api/projects/{id}/skeleton", post(runs::skeleton).layer(with_recipe()))
+        .route(
+            "/api/projects/{id}/gradings/{grading}",
+            post(runs::graded_field).layer(with_recipe()),
+        )
         .route("/api/projects/{id}/cells", post(runs::cells).layer(with_recipe()))
         .route("/api/projects/{id}/final", post(runs::start_final))
         .route("/api/projects/{id}/events", get(runs::events))

@@ -152,6 +152,25 @@ pub async fn cells(
     .map(numbers)
 }
 
+#[utoipa::path(post, path = "/api/projects/{id}/gradings/{grading}", request_body = Recipe, params(Whose),
+    responses((status = 200, content_type = "application/octet-stream", description = "Little-endian 32-bit floats: place of the first sample and distance of \
+         neighbouring ones, mm; how many along x, y and z; the samples, x first. No bytes where the \
+         part does not have what the sources name"), (status = 404, body = Problem), (status = 422, body = Problem)))]
+/// What a grading gives in the part's box.
+pub async fn graded_field(
+    State(app): State<App>,
+    tab: Tab,
+    Path((id, grading)): Path<(String, u32)>,
+    Query(Whose { zone }): Query<Whose>,
+    JsonBody(recipe): JsonBody<Recipe>,
+) -> Answer<Response> {
+    computed(app, (Lane::Field, id, tab), move |app, id, waiting| {
+        app.studio.graded_field(id, &recipe, (zone, grading), waiting)
+    })
+    .await
+    .map(numbers)
+}
+
 #[utoipa::path(get, path = "/api/projects/{id}/picture",
     responses((status = 200, content_type = "model/gltf-binary", description = "RunInfo in asset.extras"), (status = 404, body = Problem)))]
 /// The picture of the last final mesh.

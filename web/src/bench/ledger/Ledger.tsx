@@ -35,7 +35,7 @@ export function Ledger() {
       ? [['Past the surface', about + volume(r.proud_mm3)] as [string, string]]
       : []),
     ['Fill density', about + percent(r.fill_density_percent)],
-    [info.linked.walls ? 'Wall asked' : 'Strut asked', mm(info.linked.thickness_mm)],
+    [info.linked.walls ? 'Wall asked' : 'Strut asked', asked(info.linked)],
     ...(measured
       ? ([
           [info.linked.walls ? 'Wall measured' : 'Strut measured', mm(measured.median_mm)],
@@ -150,4 +150,11 @@ function MaterialRow({ recipe }: { recipe: Recipe }) {
       />
     </div>
   )
+}
+
+/** The thickness that is asked for, or from where to where it is graded. */
+function asked({ thickness_mm, thickness_range_mm }: RunInfo['linked']) {
+  if (!thickness_range_mm) return mm(thickness_mm)
+  const [least = 0, most = 0] = thickness_range_mm
+  return `${least.toFixed(1)}–${mm(most)}`
 }

@@ -4,6 +4,7 @@ import { seconds } from '../../shared/format'
 import { HelpButton } from '../../guide/Help'
 import { useBench, underWay, type BenchState, type Step } from '../state'
 import { Checks, ChecksSentence } from './Checks'
+import { Grading, GradingSentence } from './Grading'
 import { Handoff, HandoffSentence } from './Handoff'
 import { MeshSentence, MeshStep } from './MeshStep'
 import { PartSentence, PartStep } from './PartStep'
@@ -56,6 +57,13 @@ const steps: StepOf[] = [
     Sentence: StructureSentence,
     Body: Structure,
     mark: (b) => (b.working ? 'busy' : 'done'),
+  },
+  {
+    step: 'grading',
+    title: 'Grading',
+    Sentence: GradingSentence,
+    Body: Grading,
+    mark: () => 'done',
   },
   {
     step: 'thicken',

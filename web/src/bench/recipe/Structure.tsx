@@ -11,7 +11,7 @@ import { useFilling } from './filling'
 import { ownOf } from './zoneRules'
 import { FacePick } from './FacePick'
 import { FillingChoice } from './FillingChoice'
-import { FinerFields } from './FinerFields'
+import { leastShare } from './gradingRules'
 import { Group } from './Group'
 import { followedFaces } from './followedRules'
 import { ChoiceLine, SwitchLine } from './Lines'
@@ -35,7 +35,6 @@ import {
   choiceOf,
   forms,
   hasSize,
-  leastShare,
   put,
   useChoices,
   withStructure,
@@ -127,7 +126,7 @@ export function Structure() {
   const { ranges } = f.project
   const [x = 1] = s.cell_mm
   // What is found is the size of the smallest cells.
-  const least = leastShare(s, f.recipe)
+  const least = leastShare(f.filling)
   const { pattern } = s
   const seeds = seedsOf(pattern)
   const counted = !!(seeds?.count ?? seeds?.surface_count)
@@ -228,7 +227,6 @@ export function Structure() {
       {hasRows(pattern) && <CourseFields />}
       {seeds && <SeedFields />}
       {cleanOf(pattern) && <CleanFields />}
-      {(sheet || (seeds && pattern.kind !== 'planar_voronoi')) && <FinerFields />}
       {hasSize(choice) && (
         <PlaceGroup
           structure={s}

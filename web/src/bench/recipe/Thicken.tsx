@@ -1,11 +1,12 @@
+import { Button } from 'antd'
 import { mm, percent, plain } from '../../shared/format'
 import { edit } from '../state'
 import { useFilling, withFilling } from './filling'
 import { FillingChoice } from './FillingChoice'
+import { gradingsOf } from './gradingRules'
 import { ChoiceLine } from './Lines'
 import { SectionFields } from './SectionFields'
 import { useBench } from '../state'
-import { TaperFields } from './TaperFields'
 import { kindOf } from './patternRules'
 import { choiceOf, useChoices, withJoins } from './structureRules'
 import { Value } from './Value'
@@ -15,6 +16,18 @@ export function ThickenSentence() {
   const got = useBench((b) => b.picture?.info.linked)
   if (!thicken) return null
   const what = got?.walls === false ? 'Struts' : 'Walls'
+  if (got?.thickness_range_mm) {
+    const [least = 0, most = 0] = got.thickness_range_mm
+    return (
+      <>
+        {what}{' '}
+        <b>
+          {plain(Number(least.toFixed(2)))} to {plain(Number(most.toFixed(2)))} mm
+        </b>{' '}
+        thick, {percent(got.density_percent)} solid
+      </>
+    )
+  }
   if (thicken.lead === 'thickness') {
     return (
       <>
@@ -52,46 +65,60 @@ export function Thicken() {
   const walls = got?.walls !== false
   const thickness = t.lead === 'thickness' ? t.thickness_mm : (got?.thickness_mm ?? 0)
   const density = t.lead === 'relative_density' ? t.percent : (got?.density_percent ?? 0)
+  const range = got?.thickness_range_mm
+  const grading = gradingsOf(filling).find((g) => g.of === 'thickness' && g.sources.length > 0)
+  const fixed = !!range && grading?.given === 'millimetres'
   const smallest = got?.cell_mm ?? Math.min(...filling.structure.cell_mm)
   return (
     <>
       <FillingChoice />
-      <Value
-        label={walls ? 'Wall thickness' : 'Strut thickness'}
-        hint={
-          kind === 'own_mesh'
-            ? 'in the median'
-            : walls
-              ? undefined
-              : !net
-                ? 'at its narrowest'
-                : filling.joins.section?.shape === 'rectangular'
-                  ? 'width'
-                  : 'diameter'
-        }
-        value={thickness}
-        unit="mm"
-        range={f.project.ranges.thickness_mm}
-        follows={t.lead !== 'thickness'}
-        change={(v) => thick(v)}
-      />
-      <Value
-        label="Relative density"
-        hint="solid share of the fill"
-        value={density}
-        unit="%"
-        digits={1}
-        range={f.project.ranges.percent}
-        follows={t.lead !== 'relative_density'}
-        change={(v) => dense(v)}
-      />
-      <p className="muted small">The one you set last leads; the other follows.</p>
-      {net && !walls && (
-        <>
-          <SectionFields width={thickness} />
-          <TaperFields thickness={thickness} cell={smallest} />
-        </>
+      {range && (
+        <div className="line">
+          <span className="label">
+            {walls ? 'Wall thickness' : 'Strut thickness'}
+            <small>{fixed ? 'graded in mm' : 'graded around the value below'}</small>
+          </span>
+          <Button size="small" onClick={() => useBench.setState({ step: 'grading' })}>
+            {plain(Number((range[0] ?? 0).toFixed(2)))} to{' '}
+            {plain(Number((range[1] ?? 0).toFixed(2)))} mm
+          </Button>
+        </div>
       )}
+      {!fixed && (
+        <Value
+          label={walls ? 'Wall thickness' : 'Strut thickness'}
+          hint={
+            kind === 'own_mesh'
+              ? 'in the median'
+              : walls
+                ? undefined
+                : !net
+                  ? 'at its narrowest'
+                  : filling.joins.section?.shape === 'rectangular'
+                    ? 'width'
+                    : 'diameter'
+          }
+          value={thickness}
+          unit="mm"
+          range={f.project.ranges.thickness_mm}
+          follows={t.lead !== 'thickness'}
+          change={(v) => thick(v)}
+        />
+      )}
+      {!fixed && (
+        <Value
+          label="Relative density"
+          hint="solid share of the fill"
+          value={density}
+          unit="%"
+          digits={1}
+          range={f.project.ranges.percent}
+          follows={t.lead !== 'relative_density'}
+          change={(v) => dense(v)}
+        />
+      )}
+      {!fixed && <p className="muted small">The one you set last leads; the other follows.</p>}
+      {net && !walls && <SectionFields width={thickness} />}
       {net && (
         <Value
           label="Blend"
@@ -143,6 +170,12 @@ export function Thicken() {
       ))}
       {got && (
         <dl className="facts">
+          {fixed && (
+            <div>
+              <dt>Relative density</dt>
+              <dd>{percent(got.density_percent)}</dd>
+            </div>
+          )}
           <div>
             <dt>Narrowest opening, about</dt>
             <dd className={got.opening_mm <= 0 ? 'amber' : ''}>

@@ -2,6 +2,7 @@ import type { FaceInfo, FaceMark, Recipe } from '../../api/client'
 import { useBench, type Chosen } from '../state'
 import { fillingOf } from './filling'
 import { followedFaces, withFollowedFaces } from './followedRules'
+import { sourceFaces, withSourceFaces } from './gradingRules'
 import { same, withPockets, withSkin, withZone } from './zoneRules'
 
 /** The faces of what is chosen, when it has some. */
@@ -16,6 +17,10 @@ export function facesOf(recipe: Recipe, chosen: Chosen | null): readonly FaceMar
       const place = recipe.zones.list[chosen.index]?.place
       return place && 'faces' in place ? place.faces : null
     }
+    case 'source':
+      return sourceFaces(recipe, chosen.index)
+    case 'point':
+      return null
     default:
       return followedFaces(fillingOf(recipe, useBench.getState().filled).structure, chosen.of)
   }
@@ -31,6 +36,10 @@ export function withFaces(chosen: Chosen, faces: FaceMark[]): (r: Recipe) => Rec
       return withZone(chosen.index, (z) =>
         'faces' in z.place ? { ...z, place: { ...z.place, faces } } : z,
       )
+    case 'source':
+      return withSourceFaces(chosen.index, faces)
+    case 'point':
+      return (r) => r
     default:
       return withFollowedFaces(chosen.of, faces)
   }

@@ -3,7 +3,7 @@ import { useBench } from '../state'
 import { filledAt, ownOf, withZone } from './zoneRules'
 
 /** A structure with its thickness: what fills the part, or a zone in its own way. */
-export type Filling = Pick<Recipe, 'structure' | 'thicken' | 'joins'>
+export type Filling = Pick<Recipe, 'structure' | 'thicken' | 'joins' | 'gradings'>
 
 /** The filling that the steps Structure and Thicken work on: the part's where the zone has none of its own. */
 export const fillingOf = (r: Recipe, zone: number | null): Filling => ownOf(r, zone) ?? r

@@ -7,7 +7,6 @@ export type Pattern = S['pattern']
 export type PatternOf<K extends Pattern['kind']> = Extract<Pattern, { kind: K }>
 export type Seeds = PatternOf<'voronoi'>['seeds']
 export type Clean = PatternOf<'voronoi'>['clean']
-export type Finer = NonNullable<Seeds['finer']>
 export type Form = PatternOf<'surface'>['form']
 
 /** What becomes of struts before anybody has chosen. */
@@ -34,8 +33,6 @@ export const rowsOf = (p: Pattern) => (hasRows(p) ? (p.rows ?? null) : null)
 /** What becomes of struts that are listed one by one; none where they are not. */
 export const cleanOf = (p: Pattern): Clean | null =>
   'clean' in p ? p.clean : (rowsOf(p)?.clean ?? null)
-export const finerOf = (p: Pattern): Finer | null =>
-  (p.kind === 'foam_sheet' ? p.finer : seedsOf(p)?.finer) ?? null
 export const randomOf = (p: Pattern): number | null =>
   p.kind === 'foam_sheet' ? p.random : (seedsOf(p)?.random ?? null)
 /** Straight walls, which may stand on a face. */
@@ -59,12 +56,6 @@ export const withClean = (change: Partial<Clean>) =>
     return hasRows(p) && p.rows
       ? { ...p, rows: { ...p.rows, clean: { ...p.rows.clean, ...change } } }
       : p
-  })
-
-export const withFiner = (finer: Finer | null) =>
-  withPattern((p) => {
-    if (p.kind === 'foam_sheet') return { ...p, finer }
-    return 'seeds' in p ? { ...p, seeds: { ...p.seeds, finer } } : p
   })
 
 export const withRandom = (random: number) =>

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { api, type Options, type Recipe } from '../../api/client'
 import { count, plain } from '../../shared/format'
 import { withFilling, type Filling } from './filling'
-import { finerOf, seedsOf, type Form } from './patternRules'
+import { seedsOf, type Form } from './patternRules'
 
 export type S = Recipe['structure']
 export type Choice = Options['structures'][number]
@@ -37,16 +37,6 @@ export function useChoices(): Choice[] {
   const { data } = useQuery({ queryKey: ['options'], queryFn: api.options, staleTime: Infinity })
   return data?.structures ?? []
 }
-
-/** Size of the smallest cells over that of the largest. */
-export function leastShare({ pattern }: S, r: Recipe) {
-  const finer = finerOf(pattern)
-  return finer && (finer.surface || r.zones.list.some((z) => z.finer)) ? finer.share : 1
-}
-
-/** Up to where the slider of a distance goes: some cells, or across the whole part. mm. */
-export const acrossPart = (cell: number, size_mm: readonly number[]) =>
-  Number(Math.max(6 * cell, Math.hypot(...size_mm)).toPrecision(2))
 
 export const choiceOf = (choices: Choice[], kind: Kind) => choices.find((c) => c.kind === kind)
 

@@ -1,5 +1,13 @@
-import { api, Refused, type Estimate, type Recipe, type RunInfo } from '../../api/client'
+import {
+  api,
+  Refused,
+  type Estimate,
+  type Grading,
+  type Recipe,
+  type RunInfo,
+} from '../../api/client'
 import { filledAt } from '../recipe/zoneRules'
+import { fieldOf } from '../view/FieldPaint'
 import { extras, get, reportProblem, set, type ColourBy, type ViewMode } from './store'
 
 /** Shows a picture with what the server says of it. */
@@ -172,6 +180,23 @@ export function colour(by: ColourBy) {
 export function lookAt(view: ViewMode) {
   set({ view })
   if (get().behind && !lookedAtInstead()) redraw()
+}
+
+/** Fetches what a grading gives; the newest question counts. */
+let painting = new AbortController()
+export async function fetchField(grading: Grading | null) {
+  painting.abort()
+  const own = (painting = new AbortController())
+  const { project, recipe, filled } = get()
+  if (!grading || !project || !recipe) return set({ field: null })
+  const of = { grading: grading.id, zone: filledAt(recipe, filled) }
+  try {
+    const numbers = await api.graded(project.id, recipe, of, own.signal)
+    if (painting === own) set({ field: fieldOf(numbers) })
+  } catch (e) {
+    // What is wrong with a value is told where it is drawn or saved.
+    if (painting === own && !(e instanceof Refused)) reportProblem(e)
+  }
 }
 
 /** Fetches what the view shows in place of the result, of the filling that is worked on; the newest question counts. */

@@ -27,7 +27,16 @@ export {
   type Step,
   type ViewMode,
 } from './store'
-export { colour, drawAgain, fetchLines, lookAt, preview, redraw, stopDrawing } from './drawing'
+export {
+  colour,
+  drawAgain,
+  fetchField,
+  fetchLines,
+  lookAt,
+  preview,
+  redraw,
+  stopDrawing,
+} from './drawing'
 export { addFile, cancelFinal, edit, redo, refresh, startFinal, undo } from './saving'
 export { listen, open } from './project'
-export { drill, pick, showMoved, stand } from './picking'
+export { drill, loadFaces, pick, placeValue, showMoved, stand } from './picking'

@@ -1,6 +1,8 @@
 import { api, type FaceInfo } from '../../api/client'
 import { standOn } from '../recipe/standRules'
-import { drainHole, withZones } from '../recipe/zoneRules'
+import { workedOn } from '../recipe/filling'
+import { openGrading, withSource } from '../recipe/gradingRules'
+import { drainHole, triple, withZones } from '../recipe/zoneRules'
 import { edit } from './saving'
 import { extras, get, reportProblem, set, type Picking } from './store'
 
@@ -28,6 +30,18 @@ export function stand(outward: readonly number[]) {
   edit(standOn(outward))
 }
 
+/** A value at a place of the part: that of the last point of the source that is chosen. */
+export function placeValue(place: readonly number[]) {
+  const { recipe, chosen } = get()
+  const open = recipe && openGrading(workedOn(recipe))
+  const n = chosen?.index ?? 0
+  const source = open?.sources[n]
+  if (!open || source?.from.kind !== 'points') return
+  const value = source.from.points.at(-1)?.value ?? 1
+  const point = { place_mm: triple(place.map((v) => Number(v.toFixed(2)))), value }
+  edit(withSource(open.id, n, { from: { ...source.from, points: [...source.from.points, point] } }))
+}
+
 /** A drain hole at a place of the part's surface. */
 export function drill(place: readonly number[], outward: readonly number[]) {
   const { project, recipe } = get()
@@ -40,9 +54,14 @@ export function drill(place: readonly number[], outward: readonly number[]) {
 /** Begins or ends picking on the part. */
 export async function pick(picking: Picking | null) {
   set({ picking })
+  if (picking) await loadFaces()
+}
+
+/** Fetches the part with its faces, where it is not there yet. */
+export async function loadFaces() {
   const { project, recipe, faces } = get()
   const key = JSON.stringify(recipe?.part)
-  if (!picking || !project || !recipe || faces?.key === key) return
+  if (!project || !recipe || faces?.key === key) return
   try {
     const glb = await api.faces(project.id, recipe.part)
     set({ faces: { glb, list: extras<{ faces: FaceInfo[] }>(glb).faces, key } })

@@ -11,11 +11,16 @@ import {
 } from '../../api/client'
 import type { FollowedFaces } from '../recipe/followedRules'
 import type { PickTool } from '../view/FacePicker'
+import type { GradedField } from '../view/FieldPaint'
 import type { StrutColour } from '../view/skeleton'
 
-export type Step = 'part' | 'zones' | 'structure' | 'thicken' | 'mesh' | 'checks' | 'handoff'
-/** What a click on the part picks: faces for what is chosen, the place of a drain hole, or the face to stand on. */
-export type Picking = 'faces' | 'drain' | 'down'
+export type Step =
+  'part' | 'zones' | 'structure' | 'grading' | 'thicken' | 'mesh' | 'checks' | 'handoff'
+/**
+ * What a click on the part picks: faces for what is chosen, the place of a drain hole, the face to
+ * stand on, or a place with a value.
+ */
+export type Picking = 'faces' | 'drain' | 'down' | 'point'
 export type ColourBy = 'zone' | 'thickness'
 export type Axis = 0 | 1 | 2
 export type ViewMode = 'whole' | 'cut' | 'cells' | 'skeleton'
@@ -38,9 +43,9 @@ export interface Picture {
 /** A zone of the recipe by its number, or a body of the part by its name. */
 export type Alone = { of: 'zone'; id: number } | { of: 'body'; name: string }
 
-/** What has faces or a place: by its number, or of the rows of cells. */
+/** What has faces or a place: by its number, of the rows of cells, or of the open grading. */
 export interface Chosen {
-  of: 'zone' | 'skin' | 'pocket' | FollowedFaces
+  of: 'zone' | 'skin' | 'pocket' | 'source' | 'point' | FollowedFaces
   index: number
 }
 
@@ -88,6 +93,10 @@ export interface BenchState {
   chosen: Chosen | null
   /** The zone whose own structure is worked on; none for the part's. */
   filled: number | null
+  /** Number of the grading that is open, of the filling that is worked on. */
+  grading: number | null
+  /** What that grading gives, once it is known. */
+  field: GradedField | null
   picking: Picking | null
   pickTool: PickTool
   /** The control point of a sheet that is worked on. */
@@ -134,6 +143,8 @@ export const blank: BenchState = {
   handle: null,
   chosen: null,
   filled: null,
+  grading: null,
+  field: null,
   picking: null,
   pickTool: 'click',
   control: 0,

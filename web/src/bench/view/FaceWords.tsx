@@ -14,6 +14,7 @@ const asked = {
   drain: 'Click where the hole goes in',
   down: 'Click the face that goes down',
   faces: 'Point at a face of the part',
+  point: 'Click where the value belongs',
 }
 
 /** The face under the pointer, with its kind and size; what to do where none is. */

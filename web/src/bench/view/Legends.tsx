@@ -2,6 +2,8 @@ import type { ReactNode } from 'react'
 import { count } from '../../shared/format'
 import { materials, scale } from '../../theme/tokens'
 import { useBench, type ViewMode } from '../state'
+import { lineStep } from './FieldPaint'
+import { useFieldInView, useFieldWords } from './useField'
 import { useMovedMap } from './usePartStep'
 import { useWantedThickness } from './useResult'
 import {
@@ -68,6 +70,25 @@ function MovedLegend({ most }: { most: number }) {
       unit="mm"
       marks={['0', (most / 2).toPrecision(2), most.toPrecision(2)]}
     />
+  )
+}
+
+/** What the colours of a grading say, and how far its lines are apart. */
+function FieldLegend({ range }: { range: [number, number] }) {
+  const words = useFieldWords()
+  const [low, high] = range
+  const short = (v: number) => String(Number(v.toPrecision(3)))
+  if (!words) return null
+  return (
+    <Scale
+      title={words.name}
+      unit={words.unit}
+      marks={[short(low), short((low + high) / 2), short(high)]}
+    >
+      <span className="muted small">
+        a line every {short(lineStep(range))} {words.unit}
+      </span>
+    </Scale>
   )
 }
 
@@ -158,7 +179,9 @@ export function ViewLegend({ view }: { view: ViewMode }) {
   const struts = useBench((b) => b.skeleton)
   const cells = useBench((b) => b.cells)
   const strutColour = useBench((b) => b.strutColour)
+  const field = useFieldInView()
   if (map) return <MovedLegend most={map.greatest} />
+  if (field) return <FieldLegend range={field.range} />
   if (view === 'cells') return <CellsLegend cells={cells} />
   if (view === 'skeleton') return <StrutsLegend struts={struts} by={strutColour} />
   return <ResultLegend />

@@ -1,10 +1,10 @@
 import {
   BufferAttribute,
+  Mesh,
   Plane,
   Scene as ThreeScene,
   Vector3,
   WebGLRenderer,
-  type Mesh,
   type Object3D,
 } from 'three'
 import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
@@ -14,13 +14,15 @@ import { ControlCage } from './ControlCage'
 import { CutPlane, type Box } from './CutPlane'
 import { Directions } from './Directions'
 import { FacePicker, type Met, type PickTool } from './FacePicker'
+import { FieldPaint, valueIn, type GradedField } from './FieldPaint'
 import { Ground, type Standing } from './Ground'
 import { meshOf } from './meshOf'
 import { MoveHandle, type Placement } from './MoveHandle'
 import { PlaceMark } from './PlaceMark'
-import { valuesAt, whereItRests, type Readout } from './pointerValues'
+import { placeAt, spotOn, valuesAt, whereItRests, type Readout } from './pointerValues'
 import { aloneIn, mostPosts, partMaterial } from './shaders'
 import type { CellLines, SkeletonLines } from './skeleton'
+import { ValueMarks, type ValueMark } from './ValueMarks'
 import { sides, Viewpoint } from './Viewpoint'
 import { veil, zoneGhost } from './zoneGhost'
 
@@ -77,6 +79,12 @@ export class Scene {
   /** The part with how far it was moved, instead of the result. */
   private map: Mesh | null = null
   private mapMaterial = partMaterial()
+  /** The part painted by what a grading gives, instead of the result. */
+  private painted: Mesh | null = null
+  private paint = new FieldPaint()
+  private marks = new ValueMarks()
+  /** Places are picked on the painted part. */
+  private placing = false
 
   constructor(
     private canvas: HTMLCanvasElement,
@@ -111,6 +119,7 @@ export class Scene {
       this.directions.group,
       this.picker.loops.group,
       this.mark.sprite,
+      this.marks.group,
     )
     this.picker.loops.source = events.loops
     this.picker.watch(canvas, camera, {
@@ -145,6 +154,8 @@ export class Scene {
     this.material.dispose()
     this.map?.geometry.dispose()
     this.mapMaterial.dispose()
+    this.paint.dispose()
+    this.marks.dispose()
     this.directions.dispose()
     this.mark.dispose()
     this.picker.dispose()
@@ -331,13 +342,38 @@ export class Scene {
     this.show()
   }
 
-  /** What is seen: the result, the part by its faces or by how far it moved, or the struts. */
+  /** Paints the part by what a grading gives, or shows the result again. */
+  setField(field: GradedField | null) {
+    if (this.painted) this.scene.remove(this.painted)
+    this.painted = null
+    const of = this.picker.mesh
+    if (this.paint.field !== field) this.paint.set(field)
+    if (field && of) {
+      this.painted = new Mesh(of.geometry, this.paint.material)
+      this.painted.raycast = of.raycast
+      this.painted.applyMatrix4(of.matrixWorld)
+      this.painted.updateMatrixWorld()
+      this.scene.add(this.painted)
+    }
+    this.show()
+  }
+
+  /** Shows values at places, of which one may be chosen. */
+  setValueMarks(marks: readonly ValueMark[], chosen: number | null) {
+    this.marks.set(marks, chosen, this.box.size.length())
+    this.draw()
+  }
+
+  /** What is seen: the result, the part by its faces, by a grading or by how far it moved, or the struts. */
   private show() {
-    const faces = this.picking && this.picker.mesh !== null
+    const field = this.painted !== null && (!this.picking || this.placing)
+    const faces = this.picking && this.picker.mesh !== null && !field
+    if (this.painted) this.painted.visible = field
     if (this.picker.mesh) this.picker.mesh.visible = faces
-    if (this.map) this.map.visible = !faces
-    if (this.lines) this.lines.visible = !faces && !this.map
-    if (this.mesh) this.mesh.visible = !faces && !this.lines && !this.map
+    const instead = faces || field
+    if (this.map) this.map.visible = !instead
+    if (this.lines) this.lines.visible = !instead && !this.map
+    if (this.mesh) this.mesh.visible = !instead && !this.lines && !this.map
     this.draw()
   }
 
@@ -345,12 +381,17 @@ export class Scene {
     if (this.picker.mesh) this.scene.remove(this.picker.mesh)
     if (glb) await this.picker.load(this.loader, glb)
     if (this.picker.mesh && !this.disposed) this.scene.add(this.picker.mesh)
-    this.setPicking(this.picking, this.picker.tool)
+    this.setPicking(this.picking, this.picker.tool, this.placing)
+    this.setField(this.paint.field)
   }
 
-  /** Shows the part by its faces instead of the result; `tool` is what a drag does. */
-  setPicking(picking: boolean, tool: PickTool = 'click') {
+  /**
+   * Shows the part by its faces instead of the result; `tool` is what a drag does. Where places are
+   * picked a painted part stays painted.
+   */
+  setPicking(picking: boolean, tool: PickTool = 'click', placing = false) {
     this.picking = picking
+    this.placing = placing
     this.picker.tool = tool
     this.show()
   }
@@ -366,6 +407,9 @@ export class Scene {
     this.uniform('cutting').value = cutting
     this.uniform('cut').value.set(normal.x, normal.y, normal.z, cut.flipped ? -cut.at : cut.at)
     this.plane.set(cutting, cut)
+    const paint = this.paint.material.uniforms
+    if (paint.cutting) paint.cutting.value = cutting
+    paint.cut?.value.copy(this.uniform('cut').value)
     this.draw()
   }
 
@@ -413,6 +457,7 @@ export class Scene {
       this.cage.group,
       this.directions.group,
       this.mark.sprite,
+      this.marks.group,
       ...this.handle.objects,
     ]
     const was = hidden.map((o) => o.visible)
@@ -458,7 +503,7 @@ export class Scene {
     const eye = camera.position
     const key = this.viewpoint.light()
     const pixel = this.viewpoint.pixel(this.canvas.height)
-    for (const { uniforms } of [this.material, this.mapMaterial]) {
+    for (const { uniforms } of [this.material, this.mapMaterial, this.paint.material]) {
       uniforms.eye?.value.copy(eye)
       uniforms.key?.value.copy(key)
       if (uniforms.pixel) uniforms.pixel.value = pixel
@@ -471,7 +516,23 @@ export class Scene {
 
   /** The values under a pointer that rests. */
   private read(e: PointerEvent): Readout | null {
+    if (this.painted?.visible) return this.readField(e)
     if (!this.mesh?.visible || this.handle.pointed || this.picking) return null
     return valuesAt(e, this.canvas, this.viewpoint.camera, this.mesh, this.cutPlane())
+  }
+
+  /** What the grading gives under a pointer that rests, on what a cut leaves of the part. */
+  private readField(e: PointerEvent): Readout | null {
+    const { field } = this.paint
+    if (!this.painted || !field) return null
+    const place = placeAt(e, this.canvas, this.viewpoint.camera, this.painted, this.cutPlane())
+    return (
+      place && {
+        ...spotOn(this.canvas, e),
+        role: 'fill',
+        thickness: null,
+        value: valueIn(field, place),
+      }
+    )
   }
 }

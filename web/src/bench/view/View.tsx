@@ -10,6 +10,7 @@ import { PictureState } from './PictureState'
 import type { Readout } from './pointerValues'
 import { useCard } from './useCard'
 import { useFacesInView } from './useFacesInView'
+import { useField, useFieldWords } from './useField'
 import { useHandle } from './useHandle'
 import { useLines, useViewMode } from './useLines'
 import { usePartStep } from './usePartStep'
@@ -30,6 +31,7 @@ export function View() {
   useHandle(scene)
   useZonesInView(scene, painted)
   useFacesInView(scene)
+  useField(scene)
   useCard(scene, painted)
   useViewKeys(scene)
   const step = useBench((b) => b.picture?.info.step_mm)
@@ -109,7 +111,18 @@ function Band({ box: [left, top, right, bottom] }: { box: [number, number, numbe
 }
 
 /** What the part is under a pointer that rests. */
-function Values({ x, y, role, thickness }: Readout) {
+function Values({ x, y, role, thickness, value }: Readout) {
+  const field = useFieldWords()
+  if (value !== undefined)
+    return (
+      <div className="readout" style={{ left: x, top: y }}>
+        {field?.name ?? 'Value'}
+        <span className="figure">
+          {' '}
+          {value.toFixed(2)} {field?.unit}
+        </span>
+      </div>
+    )
   return (
     <div className="readout" style={{ left: x, top: y }}>
       {roleNames[role]}

@@ -1,5 +1,6 @@
 import {
   Raycaster,
+  Vector3,
   type BufferAttribute,
   type Camera,
   type InterleavedBufferAttribute,
@@ -15,6 +16,8 @@ export interface Readout {
   role: 'fill' | 'skin' | 'solid'
   /** mm; `null` where it was not measured. */
   thickness: number | null
+  /** What the grading that is looked at gives there. */
+  value?: number
 }
 
 const roles = ['fill', 'skin', 'solid'] as const
@@ -64,4 +67,29 @@ export function valuesAt(
     role: roles[read('_role')] ?? 'fill',
     thickness: thickness > 0 ? thickness : null,
   }
+}
+
+/** Where a pointer is on the canvas, in pixels. */
+export function spotOn(canvas: HTMLCanvasElement, e: PointerEvent) {
+  const rect = canvas.getBoundingClientRect()
+  return { x: e.clientX - rect.left, y: e.clientY - rect.top }
+}
+
+/** The place of a closed mesh under the pointer: on its surface, or on the face that a cut makes. */
+export function placeAt(
+  e: PointerEvent,
+  canvas: HTMLCanvasElement,
+  camera: Camera,
+  mesh: Mesh,
+  cut: Plane | null,
+): Vector3 | null {
+  const caster = new Raycaster()
+  caster.setFromCamera(pointerOn(canvas, e), camera)
+  const kept = (p: Vector3) => !cut || cut.distanceToPoint(p) <= 0
+  const hit = caster.intersectObject(mesh, false).find((h) => kept(h.point))
+  if (!hit?.face) return null
+  const looksBack = hit.face.normal.dot(caster.ray.direction) > 0
+  // Behind the cut's face a ray meets the mesh from inside.
+  const on = cut && looksBack ? caster.ray.intersectPlane(cut, new Vector3()) : null
+  return on ?? hit.point
 }

@@ -2,6 +2,7 @@ import { useEffect } from 'react'
 import { api } from '../../api/client'
 import { useBench } from '../state'
 import { usePicking } from './useFacesInView'
+import { useFieldInView } from './useField'
 import { useMovedMap } from './usePartStep'
 import type { SceneRef } from './useScene'
 
@@ -15,7 +16,7 @@ export function useCard(scene: SceneRef, painted: number) {
     ({ picture }) => picture?.n === painted && picture.info.quality !== 'drag',
   )
   // Not while the part itself is shown instead.
-  const otherwise = [useMovedMap(), usePicking()].some((shown) => shown !== null)
+  const otherwise = [useMovedMap(), usePicking(), useFieldInView()].some((v) => v !== null)
   useEffect(() => {
     if (!id || otherwise || painted === 0 || !atRest) return
     const timer = window.setTimeout(async () => {

@@ -7,9 +7,10 @@ import type { SceneRef } from './useScene'
 
 /** Steps in which something is picked on the part, by what is picked. */
 const pickedIn: Record<Picking, Step[]> = {
-  faces: ['zones', 'structure'],
+  faces: ['zones', 'structure', 'grading'],
   drain: ['zones'],
   down: ['part'],
+  point: ['grading'],
 }
 
 /** What a click on the part picks in the open step. */
@@ -33,7 +34,12 @@ export function useFacesInView(scene: SceneRef) {
   useEffect(() => void scene.current?.setFaces(faces?.glb ?? null), [scene, faces])
 
   useEffect(
-    () => scene.current?.setPicking(picking !== null, picking === 'faces' ? tool : 'click'),
+    () =>
+      scene.current?.setPicking(
+        picking !== null,
+        picking === 'faces' ? tool : 'click',
+        picking === 'point',
+      ),
     [scene, picking, tool],
   )
 

@@ -3,7 +3,7 @@ import { api } from '../../api/client'
 import { withShape } from '../recipe/shapeRules'
 import { withStructure } from '../recipe/structureRules'
 import { centreOf, moved, triple, withZone } from '../recipe/zoneRules'
-import { drill, edit, preview, stand, useBench } from '../state'
+import { drill, edit, placeValue, preview, stand, useBench } from '../state'
 import { setInView } from './inView'
 import { addFaces, toggleFace } from './pickedFaces'
 import type { Placement } from './MoveHandle'
@@ -51,6 +51,7 @@ export function useScene() {
         const { picking } = useBench.getState()
         if (picking === 'drain') drill(met.place, met.outward)
         else if (picking === 'down') stand(met.outward)
+        else if (picking === 'point') placeValue(met.place)
         else toggleFace(met.face)
       },
       sweep: (swept) => addFaces(swept, false),

@@ -1,0 +1,430 @@
+//! Thickness that changes from place to place, of any structure.
+//!
+//! A structure says how far a place lies from it, and where its border lies at a thickness. With
+//! another thickness at every place the border moves with it: the field is that of the thickest
+//! members, less what the place lacks of that. What the structure is made of plays no part.
+
+use super::{BareStructure, Facts, Gauge, GridField, Lattice, Met, Segment, Station};
+use crate::skeleton::Skeleton;
+use glam::{DVec3, Vec3};
+use std::sync::Arc;
+use ulmix_field::grid::{Bits, Grid};
+use ulmix_field::polygonise::RowPoints;
+use ulmix_field::scalar::{Sampled, ScalarField};
+use ulmix_recipe::grading::Given;
+
+/// The thickness at every place, by the thickness that the step of a recipe sets.
+#[derive(Clone, Debug)]
+pub struct GradedThickness {
+    /// What the grading gives, in mm or percent.
+    values: Sampled,
+    given: Given,
+    /// Members that are thinner end. mm.
+    ends: f64,
+}
+
+/// How much faster members grow thinner than their grading says where they end: a round tip.
+const TIP: f64 = 4.0;
+
+impl GradedThickness {
+    /// Thickness by the values of a grading. Members thinner than `ends` mm end.
+    pub fn new(values: Sampled, given: Given, ends: f64) -> GradedThickness {
+        GradedThickness { values, given, ends }
+    }
+
+    /// Thickness in mm where a grading gives `value` and the step sets `thickness` mm.
+    fn of(&self, value: f64, thickness: f64) -> f64 {
+        match self.given {
+            Given::Millimetres => value,
+            Given::Percent => thickness * value / 100.0,
+            Given::Added => thickness + value,
+        }
+    }
+
+    /// Thickness at a place where the step sets `thickness` mm; 0 where nothing is. mm.
+    pub fn at(&self, p: DVec3, thickness: f64) -> f64 {
+        let t = self.of(self.values.value(p), thickness);
+        if t < self.ends {
+            0.0
+        } else {
+            t.max(0.0)
+        }
+    }
+
+    /// Least and greatest thickness anywhere; the least is that of what has not ended. mm.
+    fn range(&self, thickness: f64) -> [f64; 2] {
+        let [least, most] = self.values.range().map(|v| self.of(v, thickness).max(0.0));
+        [least.max(self.ends.min(most)), most]
+    }
+
+    /// Thickness by which the field is made: past the place where members end it falls below zero.
+    fn drawn(&self, t: f64) -> f64 {
+        if t < self.ends {
+            self.ends - TIP * (self.ends - t)
+        } else {
+            t
+        }
+    }
+}
+
+/// A structure whose thickness changes from place to place.
+pub struct GradedStructure {
+    inner: Arc<dyn BareStructure>,
+    thickness: Arc<GradedThickness>,
+    /// Thickness and the level of the structure's border at it, by growing thickness.
+    levels: Vec<[f64; 2]>,
+}
+
+/// Thicknesses at which levels are held, up to the size of a cell.
+const LEVELS: usize = 96;
+
+impl GradedStructure {
+    /// A structure with a thickness at every place.
+    pub fn new(inner: Arc<dyn BareStructure>, thickness: GradedThickness) -> GradedStructure {
+        let most = 1.5 * inner.cell().max(thickness.range(inner.cell())[1]);
+        let at = |n: usize| most * n as f64 / LEVELS as f64;
+        let levels = (0..=LEVELS).map(|n| [at(n), inner.level(at(n))]).collect();
+        GradedStructure { inner, thickness: Arc::new(thickness), levels }
+    }
+
+    /// The thickness at which a place at a distance becomes material. mm.
+    fn reaching(&self, measure: f64) -> f64 {
+        let n = self.levels.partition_point(|l| l[1] <= measure).clamp(1, LEVELS);
+        let [[a, from], [b, to]] = [self.levels[n - 1], self.levels[n]];
+        if to <= from {
+            return b;
+        }
+        a + (b - a) * (measure - from) / (to - from)
+    }
+
+    /// Level of the border where the drawn thickness is `t`, which may be below 0.
+    fn level_at(&self, t: f64) -> f64 {
+        let step = self.levels[1][0];
+        if t <= 0.0 {
+            return self.levels[0][1] + 0.5 * t;
+        }
+        let n = ((t / step) as usize).min(LEVELS - 1);
+        let [[a, from], [_, to]] = [self.levels[n], self.levels[n + 1]];
+        from + (to - from) * (t - a) / step
+    }
+}
+
+impl BareStructure for GradedStructure {
+    /// The thickness that the step must set for material to lie at a place. mm.
+    fn measure(&self, p: DVec3) -> f64 {
+        let needed = self.reaching(self.inner.measure(p));
+        let value = self.thickness.values.value(p);
+        match self.thickness.given {
+            Given::Added => needed - value,
+            Given::Percent => 100.0 * needed / value.max(1e-6),
+            // The step sets nothing: the place is material where the grading says so.
+            Given::Millimetres => self.mean_of_range() + needed - value,
+        }
+    }
+
+    fn level(&self, thickness: f64) -> f64 {
+        thickness
+    }
+
+    fn cell(&self) -> f64 {
+        self.inner.cell()
+    }
+
+    fn opening(&self, thickness: f64) -> f64 {
+        self.inner.opening(self.thickness.range(thickness)[1])
+    }
+
+    fn thicken(&self, thickness: f64) -> Box<dyn Lattice> {
+        Box::new(GradedLattice::new(self, thickness))
+    }
+
+    fn facts(&self) -> Option<&Facts> {
+        self.inner.facts()
+    }
+
+    fn gauge(&self) -> Gauge {
+        self.inner.gauge()
+    }
+
+    fn station(&self, p: DVec3, thickness: f64) -> Option<Station> {
+        self.inner.station(p, self.thickness.at(p, thickness))
+    }
+
+    fn struts(&self) -> Option<&Skeleton> {
+        self.inner.struts()
+    }
+
+    fn fixed_thickness(&self) -> Option<f64> {
+        (self.thickness.given == Given::Millimetres).then(|| self.mean_of_range())
+    }
+
+    fn thickness_at(&self, p: DVec3, thickness: f64) -> f64 {
+        self.thickness.at(p, thickness)
+    }
+
+    fn thickness_range(&self, thickness: f64) -> [f64; 2] {
+        self.thickness.range(thickness)
+    }
+
+    fn bytes(&self) -> usize {
+        self.inner.bytes() + self.thickness.values.bytes() + 16 * self.levels.len()
+    }
+}
+
+impl GradedStructure {
+    /// Halfway between the least and the greatest thickness. mm.
+    fn mean_of_range(&self) -> f64 {
+        let [least, most] = self.thickness.range(0.0);
+        0.5 * (least + most)
+    }
+}
+
+/// A structure with a thickness at every place.
+struct GradedLattice {
+    /// As thick everywhere as it is anywhere, and as thin as it is anywhere.
+    thickest: Box<dyn Lattice>,
+    thinnest: Box<dyn Lattice>,
+    /// How far the border lies within that of the thickest. mm.
+    lacks: Sampled,
+    /// Thickness that the step sets, and the range of what the grading makes of it. mm.
+    set: f64,
+    range: [f64; 2],
+    thickness: Arc<GradedThickness>,
+    /// Do members end somewhere?
+    ends: bool,
+}
+
+impl GradedLattice {
+    fn new(bare: &GradedStructure, set: f64) -> GradedLattice {
+        let thickness = &bare.thickness;
+        let range = thickness.range(set);
+        let most = bare.level_at(range[1]);
+        let lack = |value: f32| {
+            let t = thickness.of(value as f64, set);
+            (most - bare.level_at(thickness.drawn(t))) as f32
+        };
+        let lowest = thickness.of(thickness.values.range()[0], set);
+        GradedLattice {
+            thickest: bare.inner.thicken(range[1]),
+            thinnest: bare.inner.thicken(range[0]),
+            lacks: thickness.values.mapped(lack),
+            set,
+            range,
+            thickness: thickness.clone(),
+            ends: lowest < thickness.ends.max(1e-9),
+        }
+    }
+}
+
+impl Lattice for GradedLattice {
+    fn value(&self, p: DVec3) -> f64 {
+        self.thickest.value(p) + self.lacks.value(p)
+    }
+
+    fn normal(&self, p: DVec3) -> DVec3 {
+        (self.thickest.normal(p) + self.lacks.gradient(p)).normalize_or(DVec3::Z)
+    }
+
+    fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn GridField + 'a> {
+        // Signs are to hold members of this half thickness, wherever they are thinner.
+        let held = if reach > 0.0 { reach + 0.5 * self.range[0] } else { 0.0 };
+        let on = |lattice: &'a dyn Lattice, thickness: f64| {
+            lattice.on_grid(grid, (held - 0.5 * thickness).max(0.0))
+        };
+        Box::new(GradedGrid {
+            thickest: on(&*self.thickest, self.range[1]),
+            thinnest: (!self.ends).then(|| on(&*self.thinnest, self.range[0])),
+            lattice: self,
+            grid,
+            held,
+        })
+    }
+
+    fn sharp(&self) -> bool {
+        self.thickest.sharp()
+    }
+
+    fn allows_overshoot(&self, step: f64) -> bool {
+        !self.ends && self.thinnest.allows_overshoot(step) && self.thickest.allows_overshoot(step)
+    }
+}
+
+struct GradedGrid<'a> {
+    lattice: &'a GradedLattice,
+    thickest: Box<dyn GridField + 'a>,
+    /// Absent where members end somewhere.
+    thinnest: Option<Box<dyn GridField + 'a>>,
+    grid: &'a Grid,
+    /// Half the thickness of members that signs hold whole; 0 for what they are. mm.
+    held: f64,
+}
+
+/// Places that are asked for at once.
+const LANES: usize = 8;
+
+impl GradedGrid<'_> {
+    /// How far signs are taken beyond the border at a place. mm.
+    fn reach(&self, p: DVec3) -> f64 {
+        let t = self.lattice.thickness.at(p, self.lattice.set);
+        if self.held > 0.0 && t > 0.0 {
+            (self.held - 0.5 * t).max(0.0)
+        } else {
+            0.0
+        }
+    }
+
+    /// Adds what the border lacks at many places.
+    fn lessen(&self, points: &[DVec3], values: &mut [f64]) {
+        let last = points.len().saturating_sub(1);
+        for from in (0..points.len()).step_by(LANES) {
+            let lacks = self.lattice.lacks.eight(|lane| points[(from + lane).min(last)]);
+            let values = values[from..].iter_mut();
+            values.zip(lacks.to_array()).for_each(|(v, lack)| *v += lack as f64);
+        }
+    }
+
+    /// Values and gradients at many points.
+    fn graded_slopes(&self, points: &[DVec3], out: &mut Vec<(f64, DVec3)>) {
+        self.thickest.slopes(points, out);
+        for (p, (v, g)) in points.iter().zip(out.iter_mut()) {
+            *v += self.lattice.lacks.value(*p);
+            *g += self.lattice.lacks.gradient(*p);
+        }
+    }
+}
+
+/// Steps of Newton's method onto the border.
+const STEPS: usize = 4;
+/// Rounds in which the meeting place of a way and the border is narrowed down.
+const ROUNDS: usize = 12;
+
+impl GridField for GradedGrid<'_> {
+    fn value(&self, p: DVec3) -> f64 {
+        self.thickest.value(p) + self.lattice.lacks.value(p)
+    }
+
+    fn normal(&self, p: DVec3) -> DVec3 {
+        (self.thickest.normal(p) + self.lattice.lacks.gradient(p)).normalize_or(DVec3::Z)
+    }
+
+    fn signs(&self, wanted: &Bits) -> Bits {
+        let mut out = self.thickest.signs(wanted);
+        // What the thinnest lattice holds lies in this one; the rest is asked one by one.
+        let sure = self.thinnest.as_ref().map(|thinnest| thinnest.signs(&out));
+        out.par_words_mut(|w, j, k, word| {
+            let known = sure.as_ref().map_or(0, |s| s.row(j, k)[w]);
+            let asked = *word & !known;
+            if asked == 0 {
+                return;
+            }
+            let (mut points, mut lanes) = ([DVec3::ZERO; 64], [0u8; 64]);
+            let mut count = 0;
+            let mut left = asked;
+            while left != 0 {
+                let bit = left.trailing_zeros();
+                points[count] = self.grid.at(64 * w as u32 + bit, j as u32, k as u32);
+                lanes[count] = bit as u8;
+                count += 1;
+                left &= left - 1;
+            }
+            let mut values = Vec::with_capacity(64);
+            self.values(&points[..count], &mut values);
+            for (n, v) in values.into_iter().enumerate() {
+                if v >= self.reach(points[n]) {
+                    *word &= !(1 << lanes[n]);
+                }
+            }
+        });
+        out
+    }
+
+    fn values(&self, points: &[DVec3], out: &mut Vec<f64>) {
+        self.thickest.values(points, out);
+        self.lessen(points, out);
+    }
+
+    fn slopes(&self, points: &[DVec3], out: &mut Vec<(f64, DVec3)>) {
+        self.graded_slopes(points, out);
+    }
+
+    /// All ways at once, by the Illinois method (Dowell and Jarratt 1971).
+    fn met(&self, segments: &[Segment], out: &mut Vec<Met>) {
+        let enough = 1e-4 * self.grid.step;
+        let mut ends: Vec<[f64; 4]> =
+            segments.iter().map(|s| [0.0, 1.0, s.ends[0], s.ends[1]]).collect();
+        let starts: Vec<Option<f64>> = segments.iter().map(Segment::start).collect();
+        let mut t: Vec<f64> = starts.iter().map(|s| s.unwrap_or(0.0)).collect();
+        let (mut points, mut values) = (Vec::new(), Vec::new());
+        let place = |s: &Segment, t: f64| s.a.lerp(s.b, t);
+        for _ in 0..ROUNDS {
+            for (n, [a, b, fa, fb]) in ends.iter().enumerate() {
+                t[n] = starts[n].unwrap_or((a * fb - b * fa) / (fb - fa));
+            }
+            points.clear();
+            points.extend(segments.iter().zip(&t).map(|(s, t)| place(s, *t)));
+            self.values(&points, &mut values);
+            let mut all = true;
+            for (n, &v) in values.iter().enumerate() {
+                if starts[n].is_some() || v.abs() < enough {
+                    continue;
+                }
+                all = false;
+                let [a, b, fa, fb] = &mut ends[n];
+                if v * *fb > 0.0 {
+                    (*b, *fb, *fa) = (t[n], v, 0.5 * *fa);
+                } else {
+                    (*a, *fa, *fb) = (t[n], v, 0.5 * *fb);
+                }
+            }
+            if all {
+                break;
+            }
+        }
+        let mut slopes = Vec::new();
+        self.graded_slopes(&points, &mut slopes);
+        out.clear();
+        let normal = |g: DVec3| g.normalize_or(DVec3::Z);
+        out.extend(t.iter().zip(slopes).map(|(t, (_, g))| Met { t: *t, normal: normal(g) }));
+    }
+
+    fn smooth(&self, of: &Bits) -> Option<Bits> {
+        self.thickest.smooth(of)
+    }
+
+    fn project(&self, row: &mut RowPoints) {
+        let step = self.grid.step;
+        let corners: Vec<DVec3> =
+            (0..row.count).map(|n| self.grid.at(row.i[n], row.j, row.k)).collect();
+        let place = |n: usize, local: Vec3| corners[n] + local.as_dvec3() * step;
+        let local = |row: &RowPoints, n: usize| Vec3::from([0, 1, 2].map(|a| row.local[a][n]));
+        let mut points: Vec<DVec3> = (0..row.count).map(|n| place(n, local(row, n))).collect();
+        let mut slopes = Vec::new();
+        self.graded_slopes(&points, &mut slopes);
+        // Near the middle of a thin member it may be either side: the outer corner tells.
+        for n in 0..row.count {
+            let p = points[n];
+            let thin = 0.5 * self.lattice.thickness.at(p, self.lattice.set);
+            if slopes[n].0 < -0.5 * thin + 0.5 * self.reach(p) {
+                let outer = Vec3::from([0, 1, 2].map(|a| (row.outside[n] >> a & 1) as f32));
+                points[n] = place(n, local(row, n).lerp(outer, 0.5));
+            }
+        }
+        for _ in 0..STEPS {
+            self.graded_slopes(&points, &mut slopes);
+            for (p, (v, g)) in points.iter_mut().zip(&slopes) {
+                *p -= *g * (v / g.length_squared().max(0.05));
+            }
+        }
+        for (n, p) in points.into_iter().enumerate() {
+            let local = ((p - corners[n]) / step).as_vec3();
+            (0..3).for_each(|a| row.local[a][n] = local[a]);
+        }
+        // What lies past the points repeats the last one.
+        if let Some(last) = row.count.checked_sub(1) {
+            for a in 0..3 {
+                let value = row.local[a][last];
+                row.local[a][row.count..].fill(value);
+            }
+        }
+    }
+}

@@ -1,0 +1,71 @@
+//! A grading with what its sources name.
+
+use super::{Given, GradedValue, Grading, GradingSource, Source, SourceRule};
+use crate::{Filling, Place, Role, Zones};
+use serde::Serialize;
+
+/// All that the values of a grading follow from, beside the part: no names, and the places of the
+/// zones that its sources are distances from.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct PlacedGrading<'a> {
+    /// The value that the grading leads.
+    pub of: GradedValue,
+    /// What the values are.
+    pub given: Given,
+    /// How the values of several sources become one.
+    pub rule: SourceRule,
+    /// Members that come out thinner end. mm.
+    pub ends_mm: f64,
+    /// The sources, with what each names.
+    pub sources: Vec<PlacedSource<'a>>,
+}
+
+/// A source of a grading with what it names.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct PlacedSource<'a> {
+    /// The source.
+    pub source: &'a GradingSource,
+    /// Places that the source is a distance from: those of a zone, or of all that are kept solid.
+    pub places: Vec<&'a Place>,
+    /// The grading that the source follows.
+    pub follows: Option<Box<PlacedGrading<'a>>>,
+}
+
+impl<'a> PlacedGrading<'a> {
+    /// The grading of a filling that leads a value. `None` where nothing leads it, or where the
+    /// structure makes no use of that.
+    pub fn of(
+        value: GradedValue,
+        filling: &Filling<'a>,
+        zones: &'a Zones,
+    ) -> Option<PlacedGrading<'a>> {
+        let active = filling.grading_of(value)?;
+        Some(PlacedGrading::new(active, filling.gradings, zones))
+    }
+
+    /// A grading among those of its filling, of which none follows itself.
+    pub fn new(grading: &'a Grading, all: &'a [Grading], zones: &'a Zones) -> PlacedGrading<'a> {
+        let placed = |source: &'a GradingSource| {
+            let zone = |id: u32| zones.list.iter().filter(move |z| z.id == id).map(|z| &z.place);
+            let kept = || zones.list.iter().filter(|z| z.role == Role::KeepSolid).map(|z| &z.place);
+            let places = match source.from {
+                Source::Zone { id } => zone(id).collect(),
+                Source::Solids => kept().collect(),
+                _ => Vec::new(),
+            };
+            let followed = if let Source::Grading { id } = source.from { Some(id) } else { None };
+            let follows = followed
+                .and_then(|id| all.iter().find(|g| g.id == id && g.id != grading.id))
+                .map(|g| Box::new(PlacedGrading::new(g, all, zones)));
+            PlacedSource { source, places, follows }
+        };
+        let Grading { of, given, rule, ends_mm, .. } = *grading;
+        PlacedGrading {
+            of,
+            given,
+            rule,
+            ends_mm,
+            sources: grading.sources.iter().map(placed).collect(),
+        }
+    }
+}

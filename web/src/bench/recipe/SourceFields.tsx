@@ -1,0 +1,317 @@
+import { Button, Segmented, Select } from 'antd'
+import type { Grading, GradingSource, Source } from '../../api/client'
+import { edit, pick, useBench } from '../state'
+import { FacePick } from './FacePick'
+import {
+  axisName,
+  gradingSentence,
+  holdsValues,
+  sourceNames,
+  withoutSource,
+  withSource,
+  type Spot,
+} from './gradingRules'
+import { Group } from './Group'
+import { Line } from './Lines'
+import { NumberLine, TripleLine } from './NumberLine'
+import { ValueCurve } from './ValueCurve'
+
+const directions: Record<string, [number, number, number]> = {
+  x: [1, 0, 0],
+  y: [0, 1, 0],
+  z: [0, 0, 1],
+}
+
+/** One source of a grading: what it is from, and the value by its number. */
+export function SourceFields({
+  grading: g,
+  source,
+  n,
+  unit,
+  others,
+}: {
+  grading: Grading
+  source: GradingSource
+  n: number
+  unit: string
+  others: readonly Grading[]
+}) {
+  const several = g.sources.length > 1
+  const put = (change: Partial<GradingSource>) => edit(withSource(g.id, n, change))
+  const { curve } = source
+  const points = (curve?.points ?? []) as Spot[]
+  const [near, far] = [points[0], points.at(-1)]
+  const end = (i: number, spot: Spot) =>
+    curve && put({ curve: { ...curve, points: points.map((p, j) => (i === j ? spot : p)) } })
+  return (
+    <section className="source">
+      <div className="sourcehead">
+        <b>{sourceNames[source.from.kind]}</b>
+        {several && (
+          <Button
+            size="small"
+            type="text"
+            aria-label={`Remove source ${n + 1}`}
+            onClick={() => edit(withoutSource(g.id, n))}
+          >
+            ×
+          </Button>
+        )}
+      </div>
+      <From g={g} from={source.from} n={n} unit={unit} others={others} />
+      {curve && near && far && (
+        <>
+          <Ends near={near} far={far} unit={unit} last={points.length - 1} end={end} />
+          <Group name="Curve" sentence={curve.smooth ? 'without corners' : 'straight'}>
+            <ValueCurve
+              curve={curve}
+              unit={unit}
+              set={(next) => withSource(g.id, n, { curve: next })}
+            />
+          </Group>
+        </>
+      )}
+      {several && (
+        <NumberLine
+          label="Weight"
+          unit="×"
+          value={source.weight ?? 1}
+          onSet={(weight) => put({ weight })}
+        />
+      )}
+    </section>
+  )
+}
+
+/** The values at both ends of a curve, and where it ends. */
+function Ends({
+  near,
+  far,
+  unit,
+  last,
+  end,
+}: {
+  near: Spot
+  far: Spot
+  unit: string
+  last: number
+  end: (i: number, spot: Spot) => unknown
+}) {
+  return (
+    <>
+      <NumberLine
+        label="Value there"
+        unit={unit}
+        value={near[1]}
+        onSet={(v) => end(0, [near[0], v])}
+      />
+      {last > 0 && (
+        <>
+          <NumberLine
+            label="Value away"
+            unit={unit}
+            value={far[1]}
+            onSet={(v) => end(last, [far[0], v])}
+          />
+          <NumberLine
+            label="Over"
+            unit="mm"
+            value={far[0] - near[0]}
+            onSet={(v) => end(last, [near[0] + Math.max(v, 1e-3), far[1]])}
+          />
+        </>
+      )}
+    </>
+  )
+}
+
+/** What a source is from. */
+function From({
+  g,
+  from,
+  n,
+  unit,
+  others,
+}: {
+  g: Grading
+  from: Source
+  n: number
+  unit: string
+  others: readonly Grading[]
+}) {
+  const zones = useBench((b) => b.recipe?.zones.list) ?? []
+  const bodies = useBench((b) => b.project?.part.list) ?? []
+  const recipe = useBench((b) => b.recipe)
+  const put = (next: Source) => edit(withSource(g.id, n, { from: next }))
+  if (from.kind === 'faces') return <FacePick of={{ of: 'source', index: n }} faces={from.faces} />
+  if (from.kind === 'zone')
+    return (
+      <Line label="Zone">
+        <Select
+          size="small"
+          aria-label="Zone"
+          style={{ width: 190 }}
+          value={from.id}
+          options={zones.map((z) => ({ value: z.id, label: z.name }))}
+          onChange={(id) => put({ ...from, id })}
+        />
+      </Line>
+    )
+  if (from.kind === 'body')
+    return (
+      <Line label="Body">
+        <Select
+          size="small"
+          aria-label="Body"
+          style={{ width: 190 }}
+          value={from.name}
+          options={bodies.map((b) => ({ value: b.name, label: b.name }))}
+          onChange={(name) => put({ ...from, name })}
+        />
+      </Line>
+    )
+  if (from.kind === 'grading')
+    return (
+      <Line label="Grading">
+        <Select
+          size="small"
+          aria-label="Grading"
+          style={{ width: 190 }}
+          value={from.id}
+          options={others.map((o) => ({
+            value: o.id,
+            label: recipe ? gradingSentence(o, true, recipe) : o.name,
+          }))}
+          onChange={(id) => put({ ...from, id })}
+        />
+      </Line>
+    )
+  if (from.kind === 'direction' || from.kind === 'axis') {
+    const place = from.kind === 'direction' ? from.from_mm : from.through_mm
+    return (
+      <>
+        <Line label="Along">
+          <Segmented
+            size="small"
+            aria-label="Along"
+            value={axisName(from.along)}
+            options={['x', 'y', 'z'].map((value) => ({ value, label: value.toUpperCase() }))}
+            onChange={(a) => put({ ...from, along: directions[a] ?? from.along })}
+          />
+        </Line>
+        <TripleLine
+          label={from.kind === 'direction' ? 'From' : 'Through'}
+          unit="mm"
+          value={place}
+          onSet={(p) =>
+            put(from.kind === 'direction' ? { ...from, from_mm: p } : { ...from, through_mm: p })
+          }
+        />
+      </>
+    )
+  }
+  if (from.kind === 'line')
+    return (
+      <>
+        {from.points_mm.map((p, i) => (
+          <TripleLine
+            key={i}
+            label={`Point ${i + 1}`}
+            unit="mm"
+            value={p}
+            onSet={(to) =>
+              put({ ...from, points_mm: from.points_mm.map((q, j) => (i === j ? to : triple(q))) })
+            }
+          />
+        ))}
+        <div className="line">
+          <Button
+            size="small"
+            onClick={() =>
+              put({ ...from, points_mm: [...from.points_mm.map(triple), beyond(from.points_mm)] })
+            }
+          >
+            Add a point
+          </Button>
+          <Button
+            size="small"
+            type="text"
+            disabled={from.points_mm.length < 3}
+            onClick={() => put({ ...from, points_mm: from.points_mm.slice(0, -1).map(triple) })}
+          >
+            Remove the last
+          </Button>
+        </div>
+      </>
+    )
+  return holdsValues(from) ? <Points g={g} from={from} n={n} unit={unit} /> : null
+}
+
+const triple = (p: readonly number[]): [number, number, number] => [p[0] ?? 0, p[1] ?? 0, p[2] ?? 0]
+
+/** A next point of a line: as far from the last as that is from the one before. */
+function beyond(points: readonly (readonly number[])[]): [number, number, number] {
+  const [a, b] = [triple(points.at(-2) ?? [0, 0, 0]), triple(points.at(-1) ?? [0, 0, 0])]
+  return triple(b.map((v, i) => Number((2 * v - (a[i] ?? 0)).toFixed(2))))
+}
+
+/** Values at places: a table, to which clicks on the part add. */
+function Points({
+  g,
+  from,
+  n,
+  unit,
+}: {
+  g: Grading
+  from: Extract<Source, { kind: 'points' }> | Source
+  n: number
+  unit: string
+}) {
+  const picking = useBench((b) => b.picking === 'point')
+  if (from.kind !== 'points') return null
+  const put = (points: typeof from.points) =>
+    edit(withSource(g.id, n, { from: { ...from, points } }))
+  return (
+    <>
+      {from.points.map((p, i) => (
+        <div key={i} className="valuepoint">
+          <TripleLine
+            label={`Point ${i + 1}`}
+            unit="mm"
+            value={p.place_mm}
+            onSet={(place_mm) => put(from.points.map((q, j) => (i === j ? { ...q, place_mm } : q)))}
+          />
+          <div className="line">
+            <NumberLine
+              label={`Value at point ${i + 1}`}
+              unit={unit}
+              value={p.value}
+              onSet={(value) => put(from.points.map((q, j) => (i === j ? { ...q, value } : q)))}
+            />
+            <Button
+              size="small"
+              type="text"
+              aria-label={`Remove point ${i + 1}`}
+              disabled={from.points.length < 2}
+              onClick={() => put(from.points.filter((_, j) => j !== i))}
+            >
+              ×
+            </Button>
+          </div>
+        </div>
+      ))}
+      <div className="line">
+        <Button
+          size="small"
+          type={picking ? 'primary' : 'default'}
+          onClick={() => {
+            useBench.setState({ chosen: { of: 'source', index: n } })
+            void pick(picking ? null : 'point')
+          }}
+        >
+          {picking ? 'Done placing' : 'Place points on the part'}
+        </Button>
+      </div>
+    </>
+  )
+}

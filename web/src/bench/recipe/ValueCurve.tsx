@@ -1,0 +1,231 @@
+import { Button } from 'antd'
+import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
+import type { GradingSource, Recipe } from '../../api/client'
+import { edit, preview } from '../state'
+import type { Spot } from './gradingRules'
+import { SwitchLine } from './Lines'
+import { NumberLine } from './NumberLine'
+
+type Curve = NonNullable<GradingSource['curve']>
+
+const [wide, high, left, bottom, edge] = [252, 128, 34, 22, 8]
+
+/** Slopes of a smooth curve through points, as the core has them: level at both ends. */
+function slopes(points: readonly Spot[]): number[] {
+  return points.map((p, n) => {
+    const [a, b] = [points[n - 1], points[n + 1]]
+    if (!a || !b) return 0
+    const [l, r] = [p[0] - a[0], b[0] - p[0]]
+    const [s, t] = [(p[1] - a[1]) / l, (b[1] - p[1]) / r]
+    return s * t <= 0 ? 0 : (3 * (l + r)) / ((2 * r + l) / s + (r + 2 * l) / t)
+  })
+}
+
+/** The curve's value at a place. */
+export function valueAt({ points, smooth }: Curve, x: number): number {
+  const spots = points as Spot[]
+  const n = spots.findIndex((p) => p[0] > x)
+  const [a, b] = [spots[n - 1], spots[n]]
+  if (n === 0) return spots[0]?.[1] ?? 0
+  if (!a || !b) return spots.at(-1)?.[1] ?? 0
+  const t = (x - a[0]) / (b[0] - a[0])
+  if (!smooth) return a[1] + (b[1] - a[1]) * t
+  const all = slopes(spots)
+  const [u, v] = [(all[n - 1] ?? 0) * (b[0] - a[0]), (all[n] ?? 0) * (b[0] - a[0])]
+  const d = b[1] - a[1]
+  return a[1] + t * (u + t * (3 * d - 2 * u - v + t * (u + v - 2 * d)))
+}
+
+const short = (v: number) => Number(v.toPrecision(3))
+
+/** A value by the number of a source: its points are pulled, typed, added and removed. */
+export function ValueCurve({
+  curve,
+  unit,
+  set,
+}: {
+  curve: Curve
+  unit: string
+  set: (curve: Curve) => (r: Recipe) => Recipe
+}) {
+  const svg = useRef<SVGSVGElement>(null)
+  const [chosen, setChosen] = useState(0)
+  const [held, setHeld] = useState<{ n: number; frame: ReturnType<typeof frameOf> } | null>(null)
+  const points = curve.points as Spot[]
+  const n = Math.min(chosen, points.length - 1)
+  const point = points[n]
+  const frame = held?.frame ?? frameOf(points)
+  const place = ([x, y]: Spot): Spot => [
+    left + ((x - frame.x[0]) / (frame.x[1] - frame.x[0])) * (wide - left - edge),
+    high - bottom - ((y - frame.y[0]) / (frame.y[1] - frame.y[0])) * (high - bottom - edge),
+  ]
+  const with_ = (next: Spot[]) => set({ ...curve, points: next })
+  /** Keeps the order of the points: a point stays between its neighbours. */
+  const moved = (m: number, [x, y]: Spot): Spot[] => {
+    const room = 1e-3 * (frame.x[1] - frame.x[0])
+    const low = (points[m - 1]?.[0] ?? -Infinity) + room
+    const most = (points[m + 1]?.[0] ?? Infinity) - room
+    const to: Spot = [short(Math.min(Math.max(x, low), most)), short(y)]
+    return points.map((p, i) => (i === m ? to : p))
+  }
+  const spotOf = (e: PointerEvent): Spot => {
+    const box = svg.current?.getBoundingClientRect()
+    const [px, py] = [e.clientX - (box?.left ?? 0), e.clientY - (box?.top ?? 0)]
+    const share = (px - left) / (wide - left - edge)
+    const up = (high - bottom - py) / (high - bottom - edge)
+    return [
+      frame.x[0] + share * (frame.x[1] - frame.x[0]),
+      Math.max(
+        frame.y[0] + up * (frame.y[1] - frame.y[0]),
+        unit === '%' || frame.y[0] >= 0 ? 0 : -1e6,
+      ),
+    ]
+  }
+  const add = () => {
+    const [a, b] = [points[n], points[n + 1] ?? points[n - 1]]
+    if (!a) return
+    const x = b ? (a[0] + b[0]) / 2 : a[0] + 10
+    const next = [...points, [short(x), short(valueAt(curve, x))] as Spot].sort(
+      (p, q) => p[0] - q[0],
+    )
+    edit(with_(next))
+    setChosen(next.findIndex((p) => p[0] === short(x)))
+  }
+  const remove = () => {
+    if (points.length < 2) return
+    edit(with_(points.filter((_, i) => i !== n)))
+    setChosen(Math.max(0, n - 1))
+  }
+  const keys = (e: KeyboardEvent) => {
+    const by: Record<string, Spot> = {
+      ArrowLeft: [-0.02, 0],
+      ArrowRight: [0.02, 0],
+      ArrowUp: [0, 0.02],
+      ArrowDown: [0, -0.02],
+    }
+    const step = by[e.key]
+    if (e.key === 'Delete') remove()
+    else if (step && point) {
+      const [dx, dy] = [frame.x[1] - frame.x[0], frame.y[1] - frame.y[0]]
+      edit(with_(moved(n, [point[0] + step[0] * dx, point[1] + step[1] * dy])))
+    } else return
+    e.preventDefault()
+  }
+  const reversed = () => {
+    const values = points.map((p) => p[1]).reverse()
+    edit(with_(points.map((p, i) => [p[0], values[i] ?? p[1]])))
+  }
+  const steps = 64
+  const xs = Array.from(
+    { length: steps + 1 },
+    (_, i) => frame.x[0] + (i / steps) * (frame.x[1] - frame.x[0]),
+  )
+  const knots = curve.smooth ? xs : [frame.x[0], ...points.map((p) => p[0]), frame.x[1]]
+  const path = knots
+    .map((x) => place([x, valueAt(curve, x)]))
+    .map(([x, y], i) => `${i ? 'L' : 'M'} ${x.toFixed(1)} ${y.toFixed(1)}`)
+    .join(' ')
+  const ticks = (range: Spot) => [range[0], (range[0] + range[1]) / 2, range[1]]
+  return (
+    <>
+      <svg
+        ref={svg}
+        className="valuecurve"
+        width={wide}
+        height={high}
+        role="group"
+        aria-label="Value by distance"
+        tabIndex={0}
+        onKeyDown={keys}
+      >
+        {ticks(frame.y).map((v) => (
+          <g key={`y${v}`}>
+            <line x1={left} x2={wide - edge} y1={place([0, v])[1]} y2={place([0, v])[1]} />
+            <text x={left - 4} y={place([0, v])[1] + 3} textAnchor="end">
+              {short(v)}
+            </text>
+          </g>
+        ))}
+        {ticks(frame.x).map((v, i) => (
+          <text
+            key={`x${v}`}
+            x={place([v, 0])[0]}
+            y={high - 7}
+            textAnchor={i === 0 ? 'start' : i === 2 ? 'end' : 'middle'}
+          >
+            {short(v)}
+            {i === 2 ? ' mm' : ''}
+          </text>
+        ))}
+        <path d={path} />
+        {points.map((p, m) => {
+          const [cx, cy] = place(p)
+          return (
+            <circle
+              key={m}
+              className={m === n ? 'point chosen' : 'point'}
+              aria-label={`Point ${m + 1}`}
+              cx={cx}
+              cy={cy}
+              r={5.5}
+              onPointerDown={(e) => {
+                e.currentTarget.setPointerCapture(e.pointerId)
+                setChosen(m)
+                setHeld({ n: m, frame })
+              }}
+              onPointerMove={(e) => held?.n === m && preview(with_(moved(m, spotOf(e))))}
+              onPointerUp={(e) => {
+                if (held?.n !== m) return
+                const next = moved(m, spotOf(e))
+                setHeld(null)
+                edit(with_(next))
+              }}
+            />
+          )
+        })}
+      </svg>
+      <div className="line">
+        <Button size="small" onClick={add}>
+          Add a point
+        </Button>
+        <Button size="small" type="text" onClick={remove} disabled={points.length < 2}>
+          Remove it
+        </Button>
+        <Button size="small" type="text" onClick={reversed}>
+          Reverse
+        </Button>
+      </div>
+      {point && points.length > 2 && (
+        <>
+          <NumberLine
+            label={`Point ${n + 1} at`}
+            unit="mm"
+            value={point[0]}
+            onSet={(v) => edit(with_(moved(n, [v, point[1]])))}
+          />
+          <NumberLine
+            label={`Value of point ${n + 1}`}
+            unit={unit}
+            value={point[1]}
+            onSet={(v) => edit(with_(moved(n, [point[0], v])))}
+          />
+        </>
+      )}
+      <SwitchLine
+        label="Without corners"
+        checked={curve.smooth}
+        onChange={(smooth) => edit(set({ ...curve, smooth }))}
+      />
+    </>
+  )
+}
+
+/** Ends of the drawing's axes. */
+function frameOf(points: readonly Spot[]): { x: Spot; y: Spot } {
+  const [xs, ys] = [points.map((p) => p[0]), points.map((p) => p[1])]
+  const [x0, x1] = [Math.min(...xs), Math.max(...xs)]
+  const room = Math.max(0.2 * (x1 - x0), 1)
+  const top = Math.max(...ys, 0)
+  const low = Math.min(...ys, 0)
+  return { x: [Math.min(x0, 0), x1 + room], y: [low, top + Math.max(0.15 * (top - low), 1e-3)] }
+}

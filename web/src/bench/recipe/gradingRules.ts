@@ -1,0 +1,245 @@
+import type { FaceMark, Grading, GradingSource, Recipe, Source, Zone } from '../../api/client'
+import { plain } from '../../shared/format'
+import { useBench } from '../state'
+import { withFilling, workedOn, type Filling } from './filling'
+import { seedsOf } from './patternRules'
+import { faces as counted, nextId } from './zoneRules'
+
+export type GradedValue = Grading['of']
+export type Given = Grading['given']
+export type Rule = Grading['rule']
+export type SourceKind = Source['kind']
+export type Spot = [number, number]
+
+/** What sources are called, and what of a place they tell. */
+export const sourceNames: Record<SourceKind, string> = {
+  faces: 'Distance from faces',
+  surface: "Distance from the part's surface",
+  zone: 'Distance from a zone',
+  body: 'Distance from a body',
+  solids: 'Distance from all kept solid',
+  direction: 'Along a direction',
+  axis: 'Distance from an axis',
+  line: 'Distance from a line',
+  points: 'Values at points',
+  grading: 'Another grading',
+}
+
+export const givenNames: Record<Given, string> = {
+  millimetres: 'mm',
+  percent: '%',
+  added: '± mm',
+}
+
+export const ruleNames: Record<Rule, string> = {
+  least: 'The least',
+  greatest: 'The greatest',
+  mean: 'The mean',
+  product: 'The product',
+  sum: 'The sum',
+}
+
+export const unitOf = (given: Given) => (given === 'percent' ? '%' : 'mm')
+
+/** Sources whose numbers are values already. */
+export const holdsValues = (s: Source) => s.kind === 'points' || s.kind === 'grading'
+
+export const gradingsOf = (f: Filling): readonly Grading[] => f.gradings ?? []
+
+/** The value that is graded, as the structure calls it. */
+export const valueName = (of: GradedValue, walls: boolean) =>
+  of === 'cell_size' ? 'Cell size' : walls ? 'Wall thickness' : 'Strut thickness'
+
+/** Can the cells of a filling change their size from place to place? */
+export const sizesByPlace = ({ structure: { pattern } }: Filling) =>
+  pattern.kind === 'foam_sheet' || (pattern.kind !== 'planar_voronoi' && seedsOf(pattern) !== null)
+
+/** Size of the smallest cells that gradings name over the cell size. */
+export function leastShare(f: Filling): number {
+  const grading = sizesByPlace(f)
+    ? gradingsOf(f).find((g) => g.of === 'cell_size' && g.sources.length > 0)
+    : undefined
+  const cell = Math.min(...f.structure.cell_mm)
+  const share = (v: number) =>
+    grading?.given === 'percent' ? v / 100 : grading?.given === 'added' ? 1 + v / cell : v / cell
+  const named = grading?.sources.flatMap(valuesOf).map(share) ?? []
+  return named.length > 0 ? Math.min(...named) / Math.max(...named, 1) : 1
+}
+
+/** The values that a source names. */
+function valuesOf({ curve, from }: GradingSource): number[] {
+  if (curve) return curve.points.map((p) => p[1] ?? 0)
+  return from.kind === 'points' ? from.points.map((p) => p.value) : []
+}
+
+/** Changes the gradings of the filling that is worked on. */
+const withGradings = (change: (all: readonly Grading[]) => Grading[]) =>
+  withFilling((f) => ({ gradings: change(gradingsOf(f)) }))
+
+export const withGrading = (id: number, change: (g: Grading) => Partial<Grading>) =>
+  withGradings((all) => all.map((g) => (g.id === id ? { ...g, ...change(g) } : g)))
+
+export const withoutGrading = (id: number) => withGradings((all) => all.filter((g) => g.id !== id))
+
+export const withSource = (id: number, n: number, change: Partial<GradingSource>) =>
+  withGrading(id, (g) => ({
+    sources: g.sources.map((s, i) => (i === n ? { ...s, ...change } : s)),
+  }))
+
+export const withoutSource = (id: number, n: number) =>
+  withGrading(id, (g) => ({ sources: g.sources.filter((_, i) => i !== n) }))
+
+export const withSourceAdded = (id: number, source: GradingSource) =>
+  withGrading(id, (g) => ({ sources: [...g.sources, source] }))
+
+/** The faces of a source of the grading that is open. */
+export function sourceFaces(r: Recipe, n: number): readonly FaceMark[] | null {
+  const from = openGrading(workedOn(r))?.sources[n]?.from
+  return from?.kind === 'faces' ? from.faces : null
+}
+
+export const withSourceFaces = (n: number, faces: FaceMark[]) => (r: Recipe) => {
+  const open = openGrading(workedOn(r))
+  return open ? withSource(open.id, n, { from: { kind: 'faces', faces } })(r) : r
+}
+
+/** The grading that is open, of a filling. */
+export const openGrading = (f: Filling) =>
+  gradingsOf(f).find((g) => g.id === useBench.getState().grading) ?? null
+
+/** First values of a grading: what is set now, and a share of it. */
+export function firstEnds(of: GradedValue, now: number): Spot {
+  const short = (v: number) => Number(v.toPrecision(2))
+  return of === 'cell_size' ? [short(now / 2), short(now)] : [short(1.6 * now), short(0.8 * now)]
+}
+
+/** A source of a kind with first values; `across` is how far the part reaches. mm. */
+export function firstSource(
+  kind: SourceKind,
+  [near, far]: Spot,
+  place: { middle: readonly number[]; low: number; high: number; across: number },
+  names: { zone?: Zone; body?: string; other?: number },
+): GradingSource {
+  const round = (v: number) => Number(v.toPrecision(2))
+  const [x = 0, y = 0, z = 0] = place.middle.map((v) => Number(v.toFixed(1)))
+  const over = (from: number, to: number) => ({
+    points: [
+      [from, near],
+      [to, far],
+    ] as Spot[],
+    smooth: true,
+  })
+  const fade = over(0, round(place.across / 3))
+  switch (kind) {
+    case 'points':
+      return { from: { kind, points: [{ place_mm: [x, y, z], value: near }] } }
+    case 'grading':
+      return { from: { kind, id: names.other ?? 0 } }
+    case 'direction':
+      return {
+        from: { kind, from_mm: [x, y, Number(place.low.toFixed(1))], along: [0, 0, 1] },
+        curve: over(0, round(place.high - place.low)),
+      }
+    case 'axis':
+      return { from: { kind, through_mm: [x, y, z], along: [0, 0, 1] }, curve: fade }
+    case 'line':
+      return {
+        from: {
+          kind,
+          points_mm: [
+            [x, y, z],
+            [Number((x + place.across / 4).toFixed(1)), y, z],
+          ],
+        },
+        curve: fade,
+      }
+    case 'faces':
+      return { from: { kind, faces: [] }, curve: fade }
+    case 'zone':
+      return { from: { kind, id: names.zone?.id ?? 0 }, curve: fade }
+    case 'body':
+      return { from: { kind, name: names.body ?? '' }, curve: fade }
+    case 'surface':
+    case 'solids':
+      return { from: { kind }, curve: fade }
+  }
+}
+
+/** A grading with one source, and a number of its own. */
+export function firstGrading(f: Filling, of: GradedValue, source: GradingSource): Grading {
+  return {
+    id: nextId(gradingsOf(f)),
+    name: '',
+    of,
+    given: of === 'thickness' && f.thicken.lead === 'relative_density' ? 'percent' : 'millimetres',
+    rule: 'least',
+    sources: [source],
+  }
+}
+
+export const withGradingAdded = (grading: Grading) => withGradings((all) => [...all, grading])
+
+/** What a source is, in a few words. */
+export function sourceWords(from: Source, r: Recipe): string {
+  switch (from.kind) {
+    case 'faces':
+      return from.faces.length === 0 ? 'no face yet' : counted(from.faces.length)
+    case 'surface':
+      return 'the surface'
+    case 'zone':
+      return r.zones.list.find((z) => z.id === from.id)?.name ?? 'a zone that is gone'
+    case 'body':
+      return from.name || 'no body yet'
+    case 'solids':
+      return 'what is kept solid'
+    case 'direction':
+      return `${axisName(from.along)} = ${plain(dot(from.from_mm, from.along))} mm`
+    case 'axis':
+      return `an axis along ${axisName(from.along)}`
+    case 'line':
+      return `a line of ${from.points_mm.length} points`
+    case 'points':
+      return from.points.length === 1 ? 'one point' : `${from.points.length} points`
+    case 'grading':
+      return 'another grading'
+  }
+}
+
+const dot = (a: readonly number[], b: readonly number[]) => {
+  const length = Math.hypot(...b) || 1
+  return a.reduce((sum, v, i) => sum + (v * (b[i] ?? 0)) / length, 0)
+}
+
+export function axisName(along: readonly number[]) {
+  const names = ['x', 'y', 'z']
+  const n = along.findIndex((v) => Math.abs(v) > 0)
+  const only = along.filter((v) => v !== 0).length === 1
+  return only ? `${(along[n] ?? 0) < 0 ? '−' : ''}${names[n] ?? ''}` : 'a direction'
+}
+
+/** One source as it reads: values at both ends of its curve, from what, over which distance. */
+export function sourceSentence({ from, curve }: GradingSource, unit: string, r: Recipe): string {
+  const words = sourceWords(from, r)
+  const values = (v: number | undefined) => `${plain(Number((v ?? 0).toFixed(2)))} ${unit}`
+  if (from.kind === 'points') {
+    const [first, ...more] = from.points.map((p) => p.value)
+    if (more.length === 0) return `${values(first)} everywhere`
+    const all = [first ?? 0, ...more]
+    return `${values(Math.min(...all))} to ${values(Math.max(...all))} at ${words}`
+  }
+  const [a, b] = [curve?.points[0], curve?.points.at(-1)]
+  if (!a || !b) return words
+  if (a === b) return `${values(a[1])} everywhere`
+  const verb = (b[1] ?? 0) < (a[1] ?? 0) ? 'falling' : 'rising'
+  const way = plain(Number(((b[0] ?? 0) - (a[0] ?? 0)).toFixed(1)))
+  return `${values(a[1])} at ${words} ${verb} to ${values(b[1])} over ${way} mm`
+}
+
+/** A grading as it reads. */
+export function gradingSentence(g: Grading, walls: boolean, r: Recipe): string {
+  const name = valueName(g.of, walls)
+  if (g.sources.length === 0) return `${name}: no source, the same everywhere`
+  const parts = g.sources.map((s) => sourceSentence(s, unitOf(g.given), r))
+  const rule = parts.length > 1 ? `${ruleNames[g.rule].toLowerCase()} of ` : ''
+  return `${name}: ${rule}${parts.join('; ')}`
+}
