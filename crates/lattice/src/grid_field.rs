@@ -199,6 +199,27 @@ impl GridField for Kernel<'_> {
         }
     }
 
+    fn slopes(&self, points: &[DVec3], out: &mut Vec<(f64, DVec3)>) {
+        out.clear();
+        let turn = self.turn.to_cols_array_2d();
+        for points in points.chunks(LANES) {
+            let (d, g, length) = self.at(self.phases(|lane| points[lane.min(points.len() - 1)]));
+            let inverse = f32x8::ONE / length.max(f32x8::splat(1e-12));
+            // Outward is up on the upper side of a wall.
+            let inverse = if self.walls {
+                d.simd_gt(f32x8::ZERO).select(inverse, -inverse)
+            } else {
+                -inverse
+            };
+            let slope = [0, 1, 2].map(|axis| (weighted(turn[axis], &g) * inverse).to_array());
+            let value = self.thick(d).to_array();
+            out.extend((0..points.len()).map(|n| {
+                let slope = [0, 1, 2].map(|axis| slope[axis][n] as f64);
+                (value[n] as f64, DVec3::from(slope))
+            }));
+        }
+    }
+
     fn met(&self, segments: &[Segment], out: &mut Vec<Met>) {
         out.clear();
         let wave = self.wave.to_array();

@@ -305,6 +305,23 @@ impl<'a> GriddedNet<'a> {
         (q.map(f32x8::from), bins)
     }
 
+    /// Values at many points, eight at a time, with their gradients in the structure's axes.
+    fn eights(&self, points: &[DVec3], mut f: impl FnMut(f32, DVec3)) {
+        for points in points.chunks(8) {
+            let (q, bins) = self.places(|lane| points[lane.min(points.len() - 1)]);
+            let (mut values, mut slopes) = ([0f32; 8], [DVec3::ZERO; 8]);
+            each_bin(&bins, |bin, lanes| {
+                let (v, g) = self.value8(bin, &q);
+                let (v, g) = (v.to_array(), g.map(|g| g.to_array()));
+                for lane in (0..8).filter(|lane| lanes >> lane & 1 == 1) {
+                    values[lane] = v[lane];
+                    slopes[lane] = DVec3::from(g.map(|g| g[lane] as f64));
+                }
+            });
+            (0..points.len()).for_each(|n| f(values[n], slopes[n]));
+        }
+    }
+
     /// Bits of eight samples from `i` on.
     fn eight(&self, i: u32, j: u32, k: u32) -> u8 {
         let (q, bins) = self.places(|lane| self.grid.at(i + lane as u32, j, k));
@@ -339,6 +356,12 @@ impl GridField for GriddedNet<'_> {
 
     fn normal(&self, p: DVec3) -> DVec3 {
         self.net.shared.normal(self.members(), p, self.margin)
+    }
+
+    fn slopes(&self, points: &[DVec3], out: &mut Vec<(f64, DVec3)>) {
+        out.clear();
+        let back = self.net.shared.frame.turn.transpose();
+        self.eights(points, |v, g| out.push((v as f64, back * g)));
     }
 
     fn signs(&self, wanted: &Bits) -> Bits {

@@ -30,8 +30,10 @@ impl<'a> From<&'a Part> for Site<'a> {
 
 /// Samples of a graded value along the size of a cell.
 const ALONG_CELL: f64 = 3.0;
+/// Samples along the shortest length over which the value changes from one to another.
+const ALONG_CHANGE: f64 = 12.0;
 /// Samples of a graded value in the part's box, at most.
-const MOST_SAMPLES: f64 = 400_000.0;
+const MOST_SAMPLES: f64 = 600_000.0;
 /// The least size of a cell as a share of the largest.
 const LEAST_SHARE: f64 = 0.02;
 
@@ -50,7 +52,8 @@ pub fn sampled(
     let Bounds { min, max } = part.mesh.bounds();
     let bounds = Bounds { min: min - 0.5 * cell, max: max + 0.5 * cell };
     let volume = bounds.size().element_product();
-    let step = (cell / ALONG_CELL).max((volume / MOST_SAMPLES).cbrt());
+    let wanted = (cell / ALONG_CELL).min(grading.finest_mm() / ALONG_CHANGE);
+    let step = wanted.max((volume / MOST_SAMPLES).cbrt());
     Sampled::of(&field, &bounds, step, cancelled).map(Some).ok_or(Cancelled)
 }
 

@@ -53,7 +53,7 @@ impl ScalarField for GradedField {
     }
 }
 
-/// The numbers of a source. `None` where the part does not have what the source names.
+/// The numbers of a source; distances beyond the end of its curve are all alike. `None` where the part does not have what the source names.
 pub fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn ScalarField>> {
     let from = |solids: Vec<Solid>| -> Option<Box<dyn ScalarField>> {
         let least =
@@ -66,6 +66,9 @@ pub fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn Scalar
         let found = part.bodies.iter().filter(|b| wanted(b));
         found.map(|b| Solid::Body(Arc::clone(b), crate::solids::Reach::Own)).collect()
     };
+    // Beyond its last point a curve tells places apart no more.
+    let last = placed.source.curve.as_ref().and_then(|c| c.points.last());
+    let limit = last.map_or(f64::INFINITY, |p| p[0].max(0.0));
     Some(match &placed.source.from {
         Source::Points { points } => {
             let points: Vec<_> =
@@ -81,13 +84,13 @@ pub fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn Scalar
         Source::Line { points_mm } => {
             Box::new(FromLine::new(points_mm.iter().map(|p| DVec3::from(*p)).collect()))
         }
-        Source::Surface => surface_distance(part.distance.shared_bvh()),
+        Source::Surface => surface_distance(part.distance.shared_bvh(), limit),
         Source::Faces { faces } => {
             let (surface, _) = part.surface_of(faces);
             if surface.triangles.is_empty() {
                 return None;
             }
-            surface_distance(Arc::new(Bvh::new(&surface)))
+            surface_distance(Arc::new(Bvh::new(&surface)), limit)
         }
         Source::Zone { .. } => from(places().collect())?,
         Source::Body { name } => from(bodies(&|b| b.facts.name == *name))?,
@@ -99,9 +102,9 @@ pub fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn Scalar
     })
 }
 
-/// Distance from a surface. mm.
-fn surface_distance(surface: Arc<Bvh>) -> Box<dyn ScalarField> {
+/// Distance from a surface, up to a limit. mm.
+fn surface_distance(surface: Arc<Bvh>, limit: f64) -> Box<dyn ScalarField> {
     Box::new(move |p: DVec3| {
-        surface.nearest(p, f64::INFINITY).map_or(f64::INFINITY, |n| n.point.distance(p))
+        surface.nearest(p, limit * limit).map_or(limit, |n| n.point.distance(p))
     })
 }

@@ -17,14 +17,16 @@ use ulmix_field::grid::Grid;
 use ulmix_field::polygonise::{polygonise, Care};
 use ulmix_formats::{glb, stl, Limits};
 use ulmix_lattice::make::structure as structure_in;
-use ulmix_lattice::sizes::Site;
+use ulmix_lattice::sizes::{sampled, Site};
 use ulmix_mesh::shading::shade;
 use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 use ulmix_part::demo::{keel_bracket, Reedling};
 use ulmix_part::inspect::inspect;
 use ulmix_part::zoned::{Regions, Zoned};
 use ulmix_part::Part;
-use ulmix_recipe::grading::{Given, GradedValue, Grading, PlacedGrading, Source};
+use ulmix_recipe::grading::{
+    Given, GradedValue, Grading, GradingSource, PlacedGrading, Source, ValueCurve, ValuePoint,
+};
 use ulmix_recipe::{
     CellKind, FoamPattern, Joins, Kind, Pattern, Recipe, Seeds, Spread, Structure, SurfaceNet,
     Thicken, Unit, VoronoiPattern, Zones,
@@ -35,7 +37,7 @@ use ulmix_runner::stopwatch::Stopwatch;
 type Case = (&'static str, &'static str, fn() -> serde_json::Value);
 
 #[rustfmt::skip]
-const CASES: [Case; 18] = [
+const CASES: [Case; 20] = [
     ("gyroid_400", "Gyroid walls in a 100 mm cube at 0.25 mm, trimmed, to a closed mesh", gyroid),
     ("struts_10000", "10,648 struts of 1 mm to one closed mesh at 0.25 mm", struts),
     ("voronoi_clip_2000", "2,000 loose seed points in the box of a ball to a clipped, cleaned skeleton", || voronoi_clipped(2_000)),
@@ -47,6 +49,8 @@ const CASES: [Case; 18] = [
     ("foam_graded", "The same with cells of three to one", || foam(true, false)),
     ("foam_graded_draft", "The draft of that", || foam(true, true)),
     ("keel_final_025", "Keel bracket at 0.25 mm, final, reduced and held against its recipe", keel_final),
+    ("field", "A field of three points, a face distance and a curve, sampled and asked for at 20 M places", field),
+    ("graded_final", "Keel bracket at 0.25 mm, final, with walls that fall from its sole upward", graded_final),
     ("slider", "Slider to picture, on the side of the server, median", slider),
     ("distance_256", "Exact distance in a band around 131,072 triangles, 256³ samples", distance),
     ("import_1m", "1 M triangles from the bytes of a file to a first draft, shaded and encoded", import),
@@ -245,6 +249,58 @@ fn faces_of_many() -> serde_json::Value {
     let mesh = ring(400, 250);
     let (seconds, found) = best(|| ulmix_mesh::faces::faces(&mesh, 28.0).list.len());
     json!({ "seconds": seconds, "part_triangles": mesh.triangles.len(), "faces": found })
+}
+
+/// Values at three points, the distance from a face and a curve, brought together: sampled in the
+/// keel bracket's box and asked for at many places, points a second.
+fn field() -> serde_json::Value {
+    let (mesh, recipe) = keel_bracket();
+    let part = Part::prepare(&mesh).expect("the bracket");
+    let points = [[10.0, 0.0, 10.0], [60.0, 10.0, 20.0], [110.0, 0.0, 30.0]];
+    let point = |(place_mm, value)| ValuePoint { place_mm, value };
+    let points = points.into_iter().zip([0.8, 1.6, 2.4]).map(point).collect();
+    let faces = vec![ulmix_part::mark(&part.faces().list[0])];
+    let fade = ValueCurve { points: vec![[0.0, 2.4], [12.0, 1.8], [40.0, 1.0]], smooth: true };
+    let sources = vec![
+        GradingSource { from: Source::Points { points }, curve: None, weight: 1.0 },
+        GradingSource::new(Source::Faces { faces }, fade),
+    ];
+    let grading = Grading::new(1, GradedValue::Thickness, sources);
+    let placed = PlacedGrading::new(&grading, &[], &recipe.zones);
+    const PLACES: usize = 20_000_000;
+    let bounds = part.mesh.bounds();
+    let (seconds, sum) = best(|| {
+        let field =
+            sampled(&part, &placed, 11.0, &|| false).expect("not cancelled").expect("faces");
+        let run = |places: std::ops::Range<usize>| {
+            let place = |n: usize| bounds.min + bounds.size() * (n % 1000) as f64 / 1000.0;
+            let eights = places.step_by(8).map(|n| field.eight(|lane| place(n + lane)));
+            eights.fold(0.0f32, |sum, eight| sum + eight.reduce_add())
+        };
+        ulmix_mesh::parallel::runs(PLACES, 1 << 16, run).into_iter().sum::<f32>()
+    });
+    json!({ "seconds": seconds, "million_places_a_second": PLACES as f64 / seconds / 1e6, "sum": sum })
+}
+
+/// The keel bracket with walls that fall from its sole upward, over the time of even walls, as
+/// triangles of the grid a second.
+fn graded_final() -> serde_json::Value {
+    let (mesh, mut recipe) = keel_bracket();
+    let part = Part::prepare(&mesh).expect("the bracket");
+    recipe.mesh.step_mm = Some(0.25);
+    let made = |recipe: &Recipe| {
+        let (seconds, o) = best(|| {
+            Pipeline::new(0).run(&part, recipe, Quality::Final, &Unwatched).expect("a good recipe")
+        });
+        (seconds, o.solid.raw_triangles as f64)
+    };
+    let (even, even_raw) = made(&recipe);
+    let from = Source::Direction { from_mm: [0.0; 3], along: [0.0, 0.0, 1.0] };
+    let fall = ValueCurve { points: vec![[0.0, 1.9], [88.0, 0.9]], smooth: true };
+    recipe.gradings =
+        vec![Grading::new(1, GradedValue::Thickness, vec![GradingSource::new(from, fall)])];
+    let (seconds, raw) = made(&recipe);
+    json!({ "seconds": seconds, "even_seconds": even, "ratio_a_triangle": (seconds / raw) / (even / even_raw) })
 }
 
 fn keel_final() -> serde_json::Value {

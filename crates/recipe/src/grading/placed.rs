@@ -1,6 +1,6 @@
 //! A grading with what its sources name.
 
-use super::{Given, GradedValue, Grading, GradingSource, Source, SourceRule};
+use super::{Given, GradedValue, Grading, GradingSource, Source, SourceRule, ValuePoint};
 use crate::{Filling, Place, Role, Zones};
 use serde::Serialize;
 
@@ -67,5 +67,35 @@ impl<'a> PlacedGrading<'a> {
             ends_mm,
             sources: grading.sources.iter().map(placed).collect(),
         }
+    }
+
+    /// The shortest length over which the value may change from one that is named to another.
+    /// Infinite where it is the same everywhere. mm.
+    pub fn finest_mm(&self) -> f64 {
+        self.sources.iter().map(PlacedSource::finest_mm).fold(f64::INFINITY, f64::min)
+    }
+}
+
+impl PlacedSource<'_> {
+    fn finest_mm(&self) -> f64 {
+        let followed = self.follows.as_ref().map_or(f64::INFINITY, |g| g.finest_mm());
+        let points = self.source.from.points();
+        let apart = |n: usize| {
+            let away = |p: &ValuePoint| {
+                let d = |i: usize| p.place_mm[i] - points[n].place_mm[i];
+                (0..3).map(|i| d(i).powi(2)).sum::<f64>().sqrt()
+            };
+            points[..n].iter().map(away).fold(f64::INFINITY, f64::min)
+        };
+        let own = match &self.source.from {
+            // Its numbers are no lengths.
+            Source::Grading { .. } => f64::INFINITY,
+            Source::Points { .. } => (1..points.len()).map(apart).fold(f64::INFINITY, f64::min),
+            _ => {
+                let points = self.source.curve.iter().flat_map(|c| c.points.windows(2));
+                points.map(|w| w[1][0] - w[0][0]).fold(f64::INFINITY, f64::min)
+            }
+        };
+        own.min(followed)
     }
 }

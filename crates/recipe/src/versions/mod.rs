@@ -56,6 +56,9 @@ mod tests {
     /// A recipe as version 2 wrote it, with a structure of its own in a zone, and struts that were
     /// brought in and are not in use.
     const TWO: &str = include_str!("two.json");
+    /// A recipe as version 3 wrote it, with cells that are smaller and struts that are thicker near
+    /// zones, and a zone filled in its own way.
+    const THREE: &str = include_str!("three.json");
 
     #[test]
     fn a_recipe_of_version_1_keeps_its_skin_and_its_solid_places() {
@@ -90,6 +93,54 @@ mod tests {
         };
         assert_eq!((cell.own.struts.len(), struts.own.name.as_str()), (1, "frame.3mf"));
         assert_eq!(Recipe::from_json(&r.to_json()).unwrap(), r);
+    }
+
+    #[test]
+    fn smaller_cells_and_tapered_struts_of_version_3_become_gradings() {
+        use crate::grading::{Given, GradedValue, Grading, Source, SourceRule, ValueCurve};
+        let r = Recipe::from_json(THREE).unwrap();
+        let told = |g: &Grading| {
+            let from: Vec<Source> = g.sources.iter().map(|s| s.from.clone()).collect();
+            let curve = g.sources[0].curve.clone().unwrap();
+            assert!(g.sources.iter().all(|s| s.curve.as_ref() == Some(&curve)));
+            (g.id, g.of, g.given, g.rule, from, curve)
+        };
+        let zone = |id: u32| Source::Zone { id };
+        let [cells, struts] = &r.gradings[..] else { panic!("{:?}", r.gradings) };
+        assert_eq!(
+            told(cells),
+            (
+                1,
+                GradedValue::CellSize,
+                Given::Percent,
+                SourceRule::Least,
+                vec![zone(4), zone(2), Source::Surface],
+                ValueCurve::smooth([0.0, 50.0], [12.0, 100.0]),
+            )
+        );
+        assert_eq!(
+            told(struts),
+            (
+                2,
+                GradedValue::Thickness,
+                Given::Added,
+                SourceRule::Greatest,
+                vec![zone(2)],
+                ValueCurve::smooth([0.0, 0.9], [15.0, 0.0]),
+            )
+        );
+        // A foam sheet has no struts: its taper changed nothing.
+        let own = r.zones.list[1].own_fill().unwrap();
+        let [cells] = &own.gradings[..] else { panic!("{:?}", own.gradings) };
+        let share = ValueCurve::smooth([0.0, 25.0], [9.0, 100.0]);
+        assert_eq!(told(cells).4, [zone(4), zone(2)]);
+        assert_eq!(told(cells).5, share);
+        assert_eq!(Recipe::from_json(&r.to_json()).unwrap(), r);
+        let part =
+            ulmix_mesh::Bounds { min: glam::DVec3::splat(-40.0), max: glam::DVec3::splat(40.0) };
+        assert_eq!(r.validate(&part), Ok(()));
+        let e = Recipe::from_json(&THREE.replacen("\"share\"", "\"part\"", 1)).unwrap_err();
+        assert!(e.field.contains("structure") && e.message().contains("part"), "{e:?}");
     }
 
     #[test]

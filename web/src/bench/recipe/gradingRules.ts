@@ -103,6 +103,16 @@ export const withSourceFaces = (n: number, faces: FaceMark[]) => (r: Recipe) => 
   return open ? withSource(open.id, n, { from: { kind: 'faces', faces } })(r) : r
 }
 
+/** Moves a point of the open grading's values. */
+export const withPointAt = (n: number, place_mm: [number, number, number]) => (r: Recipe) => {
+  const open = openGrading(workedOn(r))
+  const of = open?.sources.findIndex((s) => s.from.kind === 'points') ?? -1
+  const from = open?.sources[of]?.from
+  if (!open || from?.kind !== 'points') return r
+  const points = from.points.map((p, i) => (i === n ? { ...p, place_mm } : p))
+  return withSource(open.id, of, { from: { ...from, points } })(r)
+}
+
 /** The grading that is open, of a filling. */
 export const openGrading = (f: Filling) =>
   gradingsOf(f).find((g) => g.id === useBench.getState().grading) ?? null

@@ -45,6 +45,8 @@ export interface SceneEvents {
   band: (b: [number, number, number, number] | null) => void
   /** A control point of a sheet was clicked. */
   control: (n: number) => void
+  /** A point of a grading was clicked. */
+  value: (n: number) => void
   readout: (r: Readout | null) => void
 }
 
@@ -82,7 +84,7 @@ export class Scene {
   /** The part painted by what a grading gives, instead of the result. */
   private painted: Mesh | null = null
   private paint = new FieldPaint()
-  private marks = new ValueMarks()
+  private marks: ValueMarks
   /** Places are picked on the painted part. */
   private placing = false
 
@@ -111,6 +113,10 @@ export class Scene {
     })
     this.plane = new CutPlane(canvas, camera, this.box, { moved: events.cut, holding })
     this.cage = new ControlCage(canvas, camera, events.control)
+    this.marks = new ValueMarks(canvas, camera, {
+      active: () => !this.picking,
+      choose: events.value,
+    })
     scene.add(
       ...this.handle.objects,
       this.ground.group,

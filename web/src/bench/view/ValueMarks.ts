@@ -3,11 +3,14 @@ import {
   Group,
   Mesh,
   MeshBasicMaterial,
+  Raycaster,
   SphereGeometry,
   Sprite,
   SpriteMaterial,
   SRGBColorSpace,
+  type Camera,
 } from 'three'
+import { dragged, pointerOn, spotOf, type Spot } from './pointer'
 import { inPicture } from '../../theme/tokens'
 
 /** A value that belongs to a place. */
@@ -46,12 +49,32 @@ function label(words: string): Sprite {
   return sprite
 }
 
-/** Points of a grading with their values, seen through everything. */
+/** Points of a grading with their values, seen through everything: one is chosen by a click. */
 export class ValueMarks {
   readonly group = new Group()
+  private balls: Mesh[] = []
   private ball = new SphereGeometry(1, 20, 14)
   private plain = new MeshBasicMaterial({ color: inPicture.sign, depthTest: false })
   private picked = new MeshBasicMaterial({ color: inPicture.picked, depthTest: false })
+
+  /** `active`: does a click choose a point now? */
+  constructor(
+    canvas: HTMLCanvasElement,
+    camera: Camera,
+    events: { active: () => boolean; choose: (n: number) => void },
+  ) {
+    const caster = new Raycaster()
+    let down: Spot | null = null
+    canvas.addEventListener('pointerdown', (e) => (down = e.button === 0 ? spotOf(e) : null))
+    canvas.addEventListener('pointerup', (e) => {
+      // A drag turns the view.
+      if (this.balls.length === 0 || !down || dragged(down, e) || !events.active()) return
+      caster.setFromCamera(pointerOn(canvas, e), camera)
+      const hit = caster.intersectObjects(this.balls, false)[0]
+      const n = this.balls.findIndex((ball) => ball === hit?.object)
+      if (n >= 0) events.choose(n)
+    })
+  }
 
   set(marks: readonly ValueMark[], chosen: number | null, size: number) {
     this.clear()
@@ -62,11 +85,13 @@ export class ValueMarks {
       ball.renderOrder = 6
       const text = label(words)
       text.position.copy(ball.position)
+      this.balls.push(ball)
       this.group.add(ball, text)
     })
   }
 
   private clear() {
+    this.balls = []
     for (const o of [...this.group.children]) {
       if (o instanceof Sprite) {
         o.material.map?.dispose()

@@ -3,6 +3,7 @@ import { fillingOf } from '../recipe/filling'
 import { centreOf, middle, triple } from '../recipe/zoneRules'
 import { useBench } from '../state'
 import { useSheet } from './usePartStep'
+import { useOpenGrading } from './useField'
 import { useFrame } from './useResult'
 import type { SceneRef } from './useScene'
 
@@ -14,7 +15,15 @@ export const useChosenZone = () =>
       : null,
   )
 
-/** Puts the handle at what it moves: a zone, a control point, or the lattice. */
+/** The place of the chosen point of the open grading. mm. */
+function useChosenPoint() {
+  const grading = useOpenGrading()
+  const n = useBench((b) => (b.chosen?.of === 'point' ? b.chosen.index : null))
+  const from = grading?.sources.find((s) => s.from.kind === 'points')?.from
+  return from?.kind === 'points' && n !== null ? (from.points[n]?.place_mm ?? null) : null
+}
+
+/** Puts the handle at what it moves: a zone, a control point, a value, or the lattice. */
 export function useHandle(scene: SceneRef) {
   const frame = useFrame()
   const part = useBench((b) => b.project?.part)
@@ -24,14 +33,17 @@ export function useHandle(scene: SceneRef) {
   const control = useBench((b) => b.control)
   const zone = useChosenZone()
   const sheet = useSheet()
+  const value = useChosenPoint()
 
   useEffect(() => {
     if (!structure || !part) return
     const at =
-      zone && !locked.includes(zone.id) ? middle(zone.place) : (sheet?.points_mm[control] ?? null)
+      zone && !locked.includes(zone.id)
+        ? middle(zone.place)
+        : (value ?? sheet?.points_mm[control] ?? null)
     const centre = centreOf(part)
     const shift = at ? at.map((v, i) => v - (centre[i] ?? 0)) : structure.shift_mm
     const turn = at ? [0, 0, 0] : structure.rotation_deg
     scene.current?.setHandle(at ? 'shift' : handle, { shift: triple(shift), turn: triple(turn) })
-  }, [scene, handle, structure, frame, zone, part, sheet, control, locked])
+  }, [scene, handle, structure, frame, zone, part, sheet, control, locked, value])
 }

@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState } from 'react'
 import { api } from '../../api/client'
+import { withPointAt } from '../recipe/gradingRules'
 import { withShape } from '../recipe/shapeRules'
 import { withStructure } from '../recipe/structureRules'
 import { centreOf, moved, triple, withZone } from '../recipe/zoneRules'
@@ -12,7 +13,7 @@ import { Scene } from './Scene'
 
 export type SceneRef = { readonly current: Scene | null }
 
-/** What was moved by its handle: a control point, a zone, or else the lattice. */
+/** What was moved by its handle: a control point, a point of a grading, a zone, or else the lattice. */
 function place(p: Placement, done: boolean) {
   const { step, chosen, control, recipe, project } = useBench.getState()
   const change = done ? edit : preview
@@ -22,6 +23,9 @@ function place(p: Placement, done: boolean) {
     const points = (s: { points_mm: number[][] }) =>
       s.points_mm.map((q, n) => (n === control ? to : triple(q)))
     change(withShape('free_form', (s) => ({ ...s, points_mm: points(s) })))
+  } else if (step === 'grading' && chosen?.of === 'point') {
+    const to = triple(p.shift.map((v, i) => Number((v + (centre[i] ?? 0)).toFixed(2))))
+    change(withPointAt(chosen.index, to))
   } else if (step === 'zones' && chosen?.of === 'zone' && project) {
     const to = p.shift.map((v, i) => v + (centre[i] ?? 0))
     change(withZone(chosen.index, (z) => ({ ...z, place: moved(z.place, to) })))
@@ -62,6 +66,7 @@ export function useScene() {
       },
       band: setBand,
       control: (control) => useBench.setState({ control }),
+      value: (index) => useBench.setState({ chosen: { of: 'point', index } }),
       painted: setPainted,
       readout: setReadout,
     })
