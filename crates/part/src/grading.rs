@@ -108,3 +108,121 @@ fn surface_distance(surface: Arc<Bvh>, limit: f64) -> Box<dyn ScalarField> {
         surface.nearest(p, limit * limit).map_or(limit, |n| n.point.distance(p))
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::mark;
+    use ulmix_mesh::TriMesh;
+    use ulmix_recipe::grading::{
+        GradedValue, Grading, GradingSource, Source, ValueCurve, ValuePoint,
+    };
+    use ulmix_recipe::{Place, Role, Zone, Zones};
+
+    fn block() -> Part {
+        Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(40.0, 30.0, 20.0))).unwrap()
+    }
+
+    fn zones() -> Zones {
+        let place = Place::Box {
+            centre_mm: [5.0, 5.0, 5.0],
+            size_mm: [10.0, 10.0, 10.0],
+            rotation_deg: [0.0; 3],
+        };
+        let post = Place::Cylinder {
+            base_mm: [30.0, 15.0, 0.0],
+            axis_mm: [0.0, 0.0, 10.0],
+            radius_mm: 2.0,
+        };
+        Zones {
+            list: vec![
+                Zone::new(3, "Box", Role::Reference, place),
+                Zone::new(7, "Post", Role::KeepSolid, post),
+            ],
+            ..Zones::default()
+        }
+    }
+
+    /// The numbers of a source as values, up to 100.
+    fn numbers(from: Source) -> GradingSource {
+        let curve = ValueCurve { points: vec![[-100.0, -100.0], [100.0, 100.0]], smooth: false };
+        GradingSource::new(from, curve)
+    }
+
+    fn at(sources: Vec<GradingSource>, p: [f64; 3]) -> Option<f64> {
+        let (part, zones) = (block(), zones());
+        let grading = Grading::new(1, GradedValue::Thickness, sources);
+        let placed = PlacedGrading::new(&grading, &[], &zones);
+        Some(GradedField::of(&part, &placed)?.value(p.into()))
+    }
+
+    #[test]
+    fn each_source_tells_what_geometry_says() {
+        let part = block();
+        let top = part.faces().list.iter().map(mark).find(|m| m.direction[2] > 0.9).unwrap();
+        let along = [0.0, 3.0, 4.0];
+        let line = vec![[0.0, 0.0, 0.0], [40.0, 0.0, 0.0]];
+        let cases: Vec<(Source, [f64; 3], f64)> = vec![
+            (Source::Surface, [20.0, 15.0, 6.0], 6.0),
+            (Source::Surface, [20.0, 15.0, 23.0], 3.0),
+            (Source::Faces { faces: vec![top] }, [20.0, 15.0, 6.0], 14.0),
+            (Source::Zone { id: 3 }, [6.0, 7.0, 3.0], 0.0),
+            (Source::Zone { id: 3 }, [13.0, 14.0, 5.0], 5.0),
+            (Source::Zone { id: 7 }, [30.0, 20.0, 5.0], 3.0),
+            (Source::Zone { id: 7 }, [30.0, 20.0, 14.0], 5.0),
+            (Source::Solids, [30.0, 21.0, 5.0], 4.0),
+            (Source::Direction { from_mm: [0.0; 3], along }, [9.0, 5.0, 10.0], 11.0),
+            (
+                Source::Axis { through_mm: [1.0, 1.0, 0.0], along: [0.0, 0.0, 2.0] },
+                [4.0, 5.0, 9.0],
+                5.0,
+            ),
+            (Source::Line { points_mm: line }, [10.0, 3.0, 4.0], 5.0),
+        ];
+        for (from, p, value) in cases {
+            let found = at(vec![numbers(from.clone())], p).unwrap();
+            assert!((found - value).abs() < 1e-9, "{from:?} at {p:?}: {found}");
+        }
+    }
+
+    #[test]
+    fn what_the_part_does_not_have_gives_nothing_and_leaves_the_rest() {
+        let mut gone = block().faces().list.first().map(mark).unwrap();
+        gone.place_mm = [900.0; 3];
+        let nowhere = [
+            Source::Zone { id: 99 },
+            Source::Faces { faces: vec![gone] },
+            Source::Faces { faces: Vec::new() },
+            Source::Body { name: "Nobody".into() },
+            Source::Grading { id: 5 },
+        ];
+        for from in nowhere {
+            assert_eq!(at(vec![numbers(from.clone())], [1.0; 3]), None, "{from:?}");
+            let with_surface = vec![numbers(from), numbers(Source::Surface)];
+            assert_eq!(at(with_surface, [20.0, 15.0, 4.0]), Some(4.0));
+        }
+    }
+
+    #[test]
+    fn a_grading_that_follows_another_takes_its_values() {
+        let (part, zones) = (block(), zones());
+        let point = |x: f64, value: f64| ValuePoint { place_mm: [x, 0.0, 0.0], value };
+        let points = Source::Points { points: vec![point(0.0, 2.0), point(40.0, 6.0)] };
+        let sizes = GradingSource { from: points, curve: None, weight: 1.0 };
+        let first = Grading::new(1, GradedValue::CellSize, vec![sizes]);
+        let follows = |curve| GradingSource { from: Source::Grading { id: 1 }, curve, weight: 0.5 };
+        let second = |curve| Grading {
+            id: 2,
+            ..Grading::new(2, GradedValue::Thickness, vec![follows(curve)])
+        };
+        let value = |curve: Option<ValueCurve>| {
+            let all = [first.clone(), second(curve)];
+            let placed = PlacedGrading::new(&all[1], &all, &zones);
+            GradedField::of(&part, &placed).unwrap().value(DVec3::new(20.0, 3.0, 3.0))
+        };
+        // Halfway between the points it is 4, by half its weight 2; the curve comes before that.
+        assert!((value(None) - 2.0).abs() < 1e-12);
+        let tenth = ValueCurve { points: vec![[0.0, 0.0], [10.0, 1.0]], smooth: false };
+        assert!((value(Some(tenth)) - 0.2).abs() < 1e-12);
+    }
+}

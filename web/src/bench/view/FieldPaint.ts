@@ -85,6 +85,8 @@ const fragment = /* glsl */ `
   uniform vec4 cut;
   uniform bool cutting;
   uniform vec3 eye;
+  /** Width of a pixel at a distance of one. */
+  uniform float pixel;
   uniform vec3 key;
   varying vec3 vWorld;
   varying vec3 vNormal;
@@ -96,6 +98,10 @@ const fragment = /* glsl */ `
     return c;
   }
 
+  float valueAt(vec3 p) {
+    return texture(field, ((p - origin) / step_ + 0.5) / size).r;
+  }
+
   void main() {
     if (cutting && dot(vWorld, cut.xyz) > cut.w) discard;
     vec3 on = vWorld;
@@ -105,9 +111,17 @@ const fragment = /* glsl */ `
       vec3 ray = vWorld - eye;
       on = eye + ray * ((cut.w - dot(eye, cut.xyz)) / dot(ray, cut.xyz));
     }
-    float v = texture(field, ((on - origin) / step_ + 0.5) / size).r;
+    float v = valueAt(on);
     float s = v / lines;
-    float line = 1.0 - smoothstep(0.6, 1.4, abs(fract(s - 0.5) - 0.5) / max(fwidth(s), 1e-6));
+    float wide = fwidth(s);
+    if (cap) {
+      // Not by differences between pixels: those jump where another triangle lies behind the cut.
+      float h = 0.5 * step_;
+      vec3 slope = vec3(valueAt(on + vec3(h, 0, 0)), valueAt(on + vec3(0, h, 0)), valueAt(on + vec3(0, 0, h))) - v;
+      slope -= cut.xyz * dot(slope, cut.xyz);
+      wide = length(slope) / h / lines * pixel * distance(on, eye);
+    }
+    float line = 1.0 - smoothstep(0.6, 1.4, abs(fract(s - 0.5) - 0.5) / max(wide, 1e-6));
     vec3 n = normalize(vNormal) * (gl_FrontFacing ? 1.0 : -1.0);
     float light = cap ? 0.97 : 0.66 + 0.26 * max(dot(n, key), 0.0) + 0.08 * n.z;
     vec3 base = mix(ramped(v), vec3(0.06, 0.09, 0.08), 0.34 * line);
@@ -134,6 +148,7 @@ export class FieldPaint {
       cut: { value: new Vector4(0, 1, 0, 0) },
       cutting: { value: false },
       eye: { value: new Vector3() },
+      pixel: { value: 0 },
       key: { value: new Vector3(0, 0, 1) },
     },
   })

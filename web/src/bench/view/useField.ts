@@ -33,13 +33,14 @@ export function useField(scene: SceneRef) {
   const faces = useBench((b) => (b.step === 'grading' ? b.faces : null))
   const chosen = useBench((b) => (b.chosen?.of === 'point' ? b.chosen.index : null))
   const part = useBench((b) => (b.recipe ? JSON.stringify(b.recipe.part) : ''))
+  const zones = useBench((b) => b.recipe?.zones)
   const source = grading?.sources.find((s) => s.from.kind === 'points')
   const points = source?.from.kind === 'points' ? source.from.points : null
   const unit = grading ? unitOf(grading.given) : ''
 
   useEffect(() => {
     void fetchField(grading)
-  }, [grading])
+  }, [grading, zones, part])
 
   useEffect(() => {
     if (grading) void loadFaces()
