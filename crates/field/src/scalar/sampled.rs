@@ -110,16 +110,20 @@ impl Sampled {
         4 * self.values.len()
     }
 
-    /// Place of the low corner of the cell of the grid around a place, and where in the cell it
+    /// Number of the low corner of the cell of the grid around a place, and where in the cell it
     /// lies, each from 0 to 1.
     #[inline(always)]
     fn cell(&self, p: DVec3) -> (usize, [f32; 3]) {
-        let [nx, ny, _] = self.size;
-        let last = DVec3::from(self.size.map(|n| (n - 2) as f64));
+        let [nx, ny, nz] = self.size;
         let local = (p - self.origin) * self.per_mm;
-        let low = local.floor().clamp(DVec3::ZERO, last);
-        let t = (local - low).clamp(DVec3::ZERO, DVec3::ONE).as_vec3();
-        (low.x as usize + nx * (low.y as usize + ny * low.z as usize), t.to_array())
+        // Rounding down by a call would take longer than all the rest.
+        let along = |v: f64, n: usize| {
+            let v = v.max(0.0).min((n - 1) as f64);
+            let low = (v as usize).min(n - 2);
+            (low, (v - low as f64) as f32)
+        };
+        let ((i, x), (j, y), (k, z)) = (along(local.x, nx), along(local.y, ny), along(local.z, nz));
+        (i + nx * (j + ny * k), [x, y, z])
     }
 
     /// Values at the eight corners of a cell, by bits of x, y and z.
@@ -135,21 +139,24 @@ impl Sampled {
     /// Values at eight places.
     #[inline]
     pub fn eight(&self, p: impl Fn(usize) -> DVec3) -> f32x8 {
-        let mut corners = [[0f32; 8]; 8];
-        let mut t = [[0f32; 8]; 3];
+        let (mut low, mut high) = ([[0f32; 8]; 2], [[0f32; 8]; 2]);
+        let (mut y, mut z) = ([0f32; 8], [0f32; 8]);
         for lane in 0..8 {
-            let (at, share) = self.cell(p(lane));
-            for (n, v) in self.corners(at).into_iter().enumerate() {
-                corners[n][lane] = v;
-            }
-            (0..3).for_each(|axis| t[axis][lane] = share[axis]);
+            let (at, t) = self.cell(p(lane));
+            let [a, b, c, d, e, f, g, h] = self.corners(at);
+            // The first mixture is that along x.
+            let mix = |a: f32, b: f32| a + (b - a) * t[0];
+            low[0][lane] = mix(a, b);
+            low[1][lane] = mix(c, d);
+            high[0][lane] = mix(e, f);
+            high[1][lane] = mix(g, h);
+            (y[lane], z[lane]) = (t[1], t[2]);
         }
-        let [a, b, c, d, e, f, g, h] = corners.map(f32x8::from);
-        let [x, y, z] = t.map(f32x8::from);
-        let mix = |a: f32x8, b: f32x8, t: f32x8| a + (b - a) * t;
-        let low = mix(mix(a, b, x), mix(c, d, x), y);
-        let high = mix(mix(e, f, x), mix(g, h, x), y);
-        mix(low, high, z)
+        let (y, z) = (f32x8::from(y), f32x8::from(z));
+        let (a, b) = (f32x8::from(low[0]), f32x8::from(low[1]));
+        let (c, d) = (f32x8::from(high[0]), f32x8::from(high[1]));
+        let (below, above) = (a + (b - a) * y, c + (d - c) * y);
+        below + (above - below) * z
     }
 
     /// Gradient at a place, per mm: 0 outside the grid.
