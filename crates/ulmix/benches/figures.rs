@@ -269,9 +269,9 @@ fn field() -> serde_json::Value {
     let placed = PlacedGrading::new(&grading, &[], &recipe.zones);
     const PLACES: usize = 20_000_000;
     let bounds = part.mesh.bounds();
+    let make = || sampled(&part, &placed, 11.0, &|| false).expect("not cancelled").expect("faces");
+    let (making, field) = best(make);
     let (seconds, sum) = best(|| {
-        let field =
-            sampled(&part, &placed, 11.0, &|| false).expect("not cancelled").expect("faces");
         let run = |places: std::ops::Range<usize>| {
             let place = |n: usize| bounds.min + bounds.size() * (n % 1000) as f64 / 1000.0;
             let eights = places.step_by(8).map(|n| field.eight(|lane| place(n + lane)));

@@ -1,6 +1,7 @@
-import { InputNumber, Segmented } from 'antd'
+import { Button, InputNumber, Segmented } from 'antd'
 import { useState } from 'react'
 import type { Recipe } from '../../api/client'
+import { plain } from '../../shared/format'
 import { edit, useBench, type Handle } from '../state'
 import { CellEditor } from './CellEditor'
 import { CleanFields } from './CleanFields'
@@ -11,7 +12,7 @@ import { useFilling } from './filling'
 import { ownOf } from './zoneRules'
 import { FacePick } from './FacePick'
 import { FillingChoice } from './FillingChoice'
-import { leastShare } from './gradingRules'
+import { gradedSizes, leastShare } from './gradingRules'
 import { Group } from './Group'
 import { followedFaces } from './followedRules'
 import { ChoiceLine, SwitchLine } from './Lines'
@@ -49,7 +50,9 @@ export function StructureSentence() {
     ({ recipe }) => recipe?.zones.list.filter((_, i) => ownOf(recipe, i)).length ?? 0,
   )
   const choices = useChoices()
-  if (!s) return null
+  const recipe = useBench((b) => b.recipe)
+  if (!s || !recipe) return null
+  const graded = gradedSizes(recipe)
   const choice = choiceOf(choices, kindOf(s.pattern))
   const turned = s.rotation_deg.some((v) => v !== 0)
   const moved = s.shift_mm.some((v) => v !== 0)
@@ -59,7 +62,7 @@ export function StructureSentence() {
         {choice?.title}
         {s.pattern.kind === 'surface' && ` ${forms[s.pattern.form]}`}
       </b>
-      , {cells(s)}
+      , {graded ? `${plain(graded.mm[0])} to ${plain(graded.mm[1])} mm cells` : cells(s)}
       {hasRows(s.pattern) &&
         { straight: '', polar: ', polar', between: ', face to face' }[courseOf(s).course]}
       {turned && ', turned'}
@@ -127,6 +130,8 @@ export function Structure() {
   const [x = 1] = s.cell_mm
   // What is found is the size of the smallest cells.
   const least = leastShare(f.filling)
+  const graded = gradedSizes(f.filling)
+  const short = (v: number) => Number(v.toPrecision(3))
   const { pattern } = s
   const seeds = seedsOf(pattern)
   const counted = !!(seeds?.count ?? seeds?.surface_count)
@@ -177,7 +182,18 @@ export function Structure() {
           <FacePick of={{ of: 'upright', index: 0 }} faces={followedFaces(s, 'upright') ?? []} />
         </>
       )}
-      {!hasSize(choice) ? null : perAxis ? (
+      {graded && (
+        <div className="line">
+          <span className="label">
+            Cell size
+            <small>{graded.fixed ? 'graded in mm' : 'graded around the value below'}</small>
+          </span>
+          <Button size="small" onClick={() => useBench.setState({ step: 'grading' })}>
+            {plain(short(graded.mm[0]))} to {plain(short(graded.mm[1]))} mm
+          </Button>
+        </div>
+      )}
+      {!hasSize(choice) || graded?.fixed ? null : perAxis ? (
         ['X', 'Y', 'Z'].map((axis, i) => (
           <Value
             key={axis}

@@ -54,16 +54,24 @@ export const valueName = (of: GradedValue, walls: boolean) =>
 export const sizesByPlace = ({ structure: { pattern } }: Filling) =>
   pattern.kind === 'foam_sheet' || (pattern.kind !== 'planar_voronoi' && seedsOf(pattern) !== null)
 
-/** Size of the smallest cells that gradings name over the cell size. */
-export function leastShare(f: Filling): number {
+/** Least and greatest cell size that a grading names; `fixed` where the cell size has no part in it. */
+export function gradedSizes(f: Filling): { mm: Spot; fixed: boolean } | null {
   const grading = sizesByPlace(f)
     ? gradingsOf(f).find((g) => g.of === 'cell_size' && g.sources.length > 0)
     : undefined
+  if (!grading) return null
   const cell = Math.min(...f.structure.cell_mm)
-  const share = (v: number) =>
-    grading?.given === 'percent' ? v / 100 : grading?.given === 'added' ? 1 + v / cell : v / cell
-  const named = grading?.sources.flatMap(valuesOf).map(share) ?? []
-  return named.length > 0 ? Math.min(...named) / Math.max(...named, 1) : 1
+  const size = (v: number) =>
+    grading.given === 'percent' ? (v / 100) * cell : grading.given === 'added' ? cell + v : v
+  const named = grading.sources.flatMap(valuesOf).map(size)
+  if (named.length === 0) return null
+  return { mm: [Math.min(...named), Math.max(...named)], fixed: grading.given === 'millimetres' }
+}
+
+/** Size of the smallest cells over that of the largest. */
+export function leastShare(f: Filling): number {
+  const [least, most] = gradedSizes(f)?.mm ?? [1, 1]
+  return least / most
 }
 
 /** The values that a source names. */

@@ -42,7 +42,7 @@ function label(words: string): Sprite {
   const sprite = new Sprite(
     new SpriteMaterial({ map: texture, depthTest: false, sizeAttenuation: false }),
   )
-  const high = 0.028
+  const high = 0.019
   sprite.scale.set((high * wide) / 46, high, 1)
   sprite.center.set(-0.12, 0.5)
   sprite.renderOrder = 7
