@@ -27,6 +27,17 @@ async fn no_screen_breaks_a_rule_of_accessibility() {
             b.step(step).await;
             broken.extend(look(step, b.broken_rules().await));
         }
+        // A grading with its curve, which is taken back.
+        b.step("Grading").await;
+        b.click_text("button", "Grade the wall thickness").await;
+        b.click_text(".ant-dropdown-menu-title-content", "Along a direction").await;
+        b.saved().await;
+        b.until("the part is painted", || async { b.seen(".legend", "a line every").await }).await;
+        b.open_group("Curve").await;
+        broken.extend(look("Grading", b.broken_rules().await));
+        b.click("[aria-label=Undo]").await;
+        b.saved().await;
+        b.step("Hand-off").await;
         b.click(".helpbutton").await;
         b.until("the guide is open", || async { b.seen(".guidepage h1", "Hand-off").await }).await;
         broken.extend(look("guide", b.broken_rules().await));

@@ -488,7 +488,7 @@ async fn the_recipe_reads_top_to_bottom_at_1280_by_800() {
              [h.textContent, h.getBoundingClientRect().bottom])")
         .await;
     let titles = titles.as_array().unwrap();
-    assert_eq!(titles.len(), 7);
+    assert_eq!(titles.len(), 8);
     for t in titles {
         assert!(t[1].as_f64().unwrap() <= 800.0, "{t} is below the fold");
     }

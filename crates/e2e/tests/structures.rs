@@ -319,12 +319,16 @@ async fn a_voronoi_lattice_is_chosen_by_its_picture_and_leaves_as_one_body() {
     b.painted("draft").await;
     b.step("Mesh").await;
     b.step("Structure").await;
-    // Smaller cells along the surface: the points stay as many, and near and far are told apart.
-    b.open_group("Smaller cells").await;
-    b.click("[aria-label='Smaller cells in places']").await;
-    b.until("near and far are told", || async { b.seen(".facts", "Cells, near to far").await })
-        .await;
+    // Smaller cells along the surface: the points stay as many, and the step says so.
+    b.step("Grading").await;
+    b.click_text("button", "Grade the cell size").await;
+    b.click_text(".ant-dropdown-menu-title-content", "Distance from the part's surface").await;
     b.saved().await;
+    b.until("it reads as a sentence", || async { b.seen(".gradinghead", "at the surface").await })
+        .await;
+    b.step("Structure").await;
+    b.until("the size is told as graded", || async { b.seen(".step.open", "graded in mm").await })
+        .await;
     assert_eq!(b.value("[aria-label='Points, ']").await, "60");
     // Points, cells and struts are looked at by themselves.
     b.click_text(".ant-segmented-item-label", "Cells").await;

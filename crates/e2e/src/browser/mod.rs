@@ -127,6 +127,7 @@ impl Bench {
         args.push(format!("--user-data-dir={}", profile.display()));
         if pictures == Pictures::Quick {
             args.push("--force-device-scale-factor=0.5".into());
+            args.push("--webgl-msaa-sample-count=0".into());
         }
         let options = json!({
             "args": args,

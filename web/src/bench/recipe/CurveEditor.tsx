@@ -54,6 +54,7 @@ export function CurveEditor({
             <circle
               key={m}
               className={m === n ? 'point chosen' : 'point'}
+              role="img"
               aria-label={`Point ${m + 1}`}
               cx={cx}
               cy={cy}

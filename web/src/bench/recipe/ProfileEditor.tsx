@@ -89,6 +89,7 @@ export function ProfileEditor({ shape }: { shape: Revolved }) {
             <circle
               key={m}
               className={m === n ? 'point chosen' : 'point'}
+              role="img"
               aria-label={`Point ${m + 1}`}
               cx={x}
               cy={y}

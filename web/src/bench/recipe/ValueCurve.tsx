@@ -164,6 +164,7 @@ export function ValueCurve({
             <circle
               key={m}
               className={m === n ? 'point chosen' : 'point'}
+              role="img"
               aria-label={`Point ${m + 1}`}
               cx={cx}
               cy={cy}
