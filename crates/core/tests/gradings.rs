@@ -223,7 +223,7 @@ fn any_source() -> impl Strategy<Value = GradingSource> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(12))]
+    #![proptest_config(ProptestConfig::with_cases(8))]
 
     #[test]
     fn every_kind_is_closed_and_manifold_under_any_grading(

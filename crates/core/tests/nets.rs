@@ -266,7 +266,7 @@ fn limits_that_leave_nothing_are_refused() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(12))]
+    #![proptest_config(ProptestConfig::with_cases(8))]
     #[test]
     fn any_points_and_any_clean_up_give_a_closed_manifold(
         kind in prop::sample::select(vec![SeededKind::Voronoi, SeededKind::VoronoiWalls, SeededKind::Delaunay, SeededKind::Neighbours]),

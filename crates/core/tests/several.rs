@@ -314,7 +314,7 @@ fn unusable_values_of_a_zone_name_the_zone() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(8))]
+    #![proptest_config(ProptestConfig::with_cases(6))]
     #[test]
     fn any_two_zones_in_any_order_give_a_closed_manifold(
         kinds in proptest::array::uniform3(proptest::sample::select(Kind::all())),

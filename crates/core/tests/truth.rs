@@ -313,7 +313,7 @@ fn empty_and_solid_results_are_said() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(16))]
+    #![proptest_config(ProptestConfig::with_cases(11))]
     #[test]
     fn any_recipe_gives_a_closed_manifold(
         kind in proptest::sample::select(Kind::all()),
