@@ -53,6 +53,7 @@ export function StructureSentence() {
   const recipe = useBench((b) => b.recipe)
   if (!s || !recipe) return null
   const graded = gradedSizes(recipe)
+  const counted = !!seedsOf(s.pattern)?.count
   const choice = choiceOf(choices, kindOf(s.pattern))
   const turned = s.rotation_deg.some((v) => v !== 0)
   const moved = s.shift_mm.some((v) => v !== 0)
@@ -62,7 +63,9 @@ export function StructureSentence() {
         {choice?.title}
         {s.pattern.kind === 'surface' && ` ${forms[s.pattern.form]}`}
       </b>
-      , {graded ? `${plain(graded.mm[0])} to ${plain(graded.mm[1])} mm cells` : cells(s)}
+      ,{' '}
+      {graded && !counted ? `${plain(graded.mm[0])} to ${plain(graded.mm[1])} mm cells` : cells(s)}
+      {graded && counted && ', graded'}
       {hasRows(s.pattern) &&
         { straight: '', polar: ', polar', between: ', face to face' }[courseOf(s).course]}
       {turned && ', turned'}
