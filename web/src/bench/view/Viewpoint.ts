@@ -96,10 +96,7 @@ export class Viewpoint {
     this.changed()
   }
 
-  /**
-   * Begins depth close in front of the part. Where two faces meet in a crevice behind a cut, a coarse
-   * depth would show specks of the farther one.
-   */
+  /** Begins depth close in front of the part, so that faces that lie close together are told apart. */
   private fitDepth() {
     const { camera, box } = this
     const long = box.size.length()
