@@ -153,9 +153,6 @@ async fn main() {
     b.open_group("Curve").await;
     b.painted("draft").await;
     take("bench-grading.png").await;
-    b.step("Thicken").await;
-    b.painted("draft").await;
-    take("bench-graded.png").await;
     b.click_text(".ant-segmented-item-label", "Whole").await;
     b.click("[aria-label=Undo]").await;
     b.painted("final").await;
