@@ -125,6 +125,27 @@ function Ends({
   )
 }
 
+/** One of many, by its name. */
+function OneOf<T extends string | number>(p: {
+  label: string
+  value: T
+  options: { value: T; label: string }[]
+  onChange: (value: T) => void
+}) {
+  return (
+    <Line label={p.label}>
+      <Select<T>
+        size="small"
+        aria-label={p.label}
+        style={{ width: 190 }}
+        value={p.value}
+        options={p.options}
+        onChange={p.onChange}
+      />
+    </Line>
+  )
+}
+
 /** What a source is from. */
 function From({
   g,
@@ -146,46 +167,33 @@ function From({
   if (from.kind === 'faces') return <FacePick of={{ of: 'source', index: n }} faces={from.faces} />
   if (from.kind === 'zone')
     return (
-      <Line label="Zone">
-        <Select
-          size="small"
-          aria-label="Zone"
-          style={{ width: 190 }}
-          value={from.id}
-          options={zones.map((z) => ({ value: z.id, label: z.name }))}
-          onChange={(id) => put({ ...from, id })}
-        />
-      </Line>
+      <OneOf
+        label="Zone"
+        value={from.id}
+        options={zones.map((z) => ({ value: z.id, label: z.name }))}
+        onChange={(id) => put({ ...from, id })}
+      />
     )
   if (from.kind === 'body')
     return (
-      <Line label="Body">
-        <Select
-          size="small"
-          aria-label="Body"
-          style={{ width: 190 }}
-          value={from.name}
-          options={bodies.map((b) => ({ value: b.name, label: b.name }))}
-          onChange={(name) => put({ ...from, name })}
-        />
-      </Line>
+      <OneOf
+        label="Body"
+        value={from.name}
+        options={bodies.map((b) => ({ value: b.name, label: b.name }))}
+        onChange={(name) => put({ ...from, name })}
+      />
     )
-  if (from.kind === 'grading')
+  if (from.kind === 'grading') {
+    const words = (o: Grading) => (recipe ? gradingSentence(o, true, recipe) : o.name)
     return (
-      <Line label="Grading">
-        <Select
-          size="small"
-          aria-label="Grading"
-          style={{ width: 190 }}
-          value={from.id}
-          options={others.map((o) => ({
-            value: o.id,
-            label: recipe ? gradingSentence(o, true, recipe) : o.name,
-          }))}
-          onChange={(id) => put({ ...from, id })}
-        />
-      </Line>
+      <OneOf
+        label="Grading"
+        value={from.id}
+        options={others.map((o) => ({ value: o.id, label: words(o) }))}
+        onChange={(id) => put({ ...from, id })}
+      />
     )
+  }
   if (from.kind === 'direction' || from.kind === 'axis') {
     const place = from.kind === 'direction' ? from.from_mm : from.through_mm
     return (
