@@ -34,11 +34,7 @@ impl GradedThickness {
 
     /// Thickness in mm where a grading gives `value` and the step sets `thickness` mm.
     fn of(&self, value: f64, thickness: f64) -> f64 {
-        match self.given {
-            Given::Millimetres => value,
-            Given::Percent => thickness * value / 100.0,
-            Given::Added => thickness + value,
-        }
+        self.given.applied(value, thickness)
     }
 
     /// Thickness at a place where the step sets `thickness` mm; 0 where nothing is. mm.
@@ -107,6 +103,12 @@ impl GradedStructure {
         let [[a, from], [_, to]] = [self.levels[n], self.levels[n + 1]];
         from + (to - from) * (t - a) / step
     }
+
+    /// Halfway between the least and the greatest thickness. mm.
+    fn mean_of_range(&self) -> f64 {
+        let [least, most] = self.thickness.range(0.0);
+        0.5 * (least + most)
+    }
 }
 
 impl BareStructure for GradedStructure {
@@ -171,14 +173,6 @@ impl BareStructure for GradedStructure {
     }
 }
 
-impl GradedStructure {
-    /// Halfway between the least and the greatest thickness. mm.
-    fn mean_of_range(&self) -> f64 {
-        let [least, most] = self.thickness.range(0.0);
-        0.5 * (least + most)
-    }
-}
-
 /// A structure with a thickness at every place.
 struct GradedLattice {
     /// As thick everywhere as it is anywhere, and as thin as it is anywhere.
@@ -214,6 +208,11 @@ impl GradedLattice {
             ends: lowest < thickness.ends.max(1e-9),
         }
     }
+
+    /// The normal of the border at a place where that of the thickest members is known.
+    fn leaned(&self, normal: DVec3, p: DVec3) -> DVec3 {
+        (normal + self.lacks.gradient(p)).normalize_or(DVec3::Z)
+    }
 }
 
 impl Lattice for GradedLattice {
@@ -222,7 +221,7 @@ impl Lattice for GradedLattice {
     }
 
     fn normal(&self, p: DVec3) -> DVec3 {
-        (self.thickest.normal(p) + self.lacks.gradient(p)).normalize_or(DVec3::Z)
+        self.leaned(self.thickest.normal(p), p)
     }
 
     fn on_grid<'a>(&'a self, grid: &'a Grid, reach: f64) -> Box<dyn GridField + 'a> {
@@ -272,25 +271,6 @@ impl GradedGrid<'_> {
             0.0
         }
     }
-
-    /// Adds what the border lacks at many places.
-    fn lessen(&self, points: &[DVec3], values: &mut [f64]) {
-        let last = points.len().saturating_sub(1);
-        for from in (0..points.len()).step_by(LANES) {
-            let lacks = self.lattice.lacks.eight(|lane| points[(from + lane).min(last)]);
-            let values = values[from..].iter_mut();
-            values.zip(lacks.to_array()).for_each(|(v, lack)| *v += lack as f64);
-        }
-    }
-
-    /// Values and gradients at many points.
-    fn graded_slopes(&self, points: &[DVec3], out: &mut Vec<(f64, DVec3)>) {
-        self.thickest.slopes(points, out);
-        for (p, (v, g)) in points.iter().zip(out.iter_mut()) {
-            *v += self.lattice.lacks.value(*p);
-            *g += self.lattice.lacks.gradient(*p);
-        }
-    }
 }
 
 /// Steps of Newton's method onto the border.
@@ -304,7 +284,7 @@ impl GridField for GradedGrid<'_> {
     }
 
     fn normal(&self, p: DVec3) -> DVec3 {
-        (self.thickest.normal(p) + self.lattice.lacks.gradient(p)).normalize_or(DVec3::Z)
+        self.lattice.leaned(self.thickest.normal(p), p)
     }
 
     fn signs(&self, wanted: &Bits) -> Bits {
@@ -340,11 +320,20 @@ impl GridField for GradedGrid<'_> {
 
     fn values(&self, points: &[DVec3], out: &mut Vec<f64>) {
         self.thickest.values(points, out);
-        self.lessen(points, out);
+        let last = points.len().saturating_sub(1);
+        for from in (0..points.len()).step_by(LANES) {
+            let lacks = self.lattice.lacks.eight(|lane| points[(from + lane).min(last)]);
+            let values = out[from..].iter_mut();
+            values.zip(lacks.to_array()).for_each(|(v, lack)| *v += lack as f64);
+        }
     }
 
     fn slopes(&self, points: &[DVec3], out: &mut Vec<(f64, DVec3)>) {
-        self.graded_slopes(points, out);
+        self.thickest.slopes(points, out);
+        for (p, (v, g)) in points.iter().zip(out.iter_mut()) {
+            *v += self.lattice.lacks.value(*p);
+            *g += self.lattice.lacks.gradient(*p);
+        }
     }
 
     /// All ways at once, by the Illinois method (Dowell and Jarratt 1971).
@@ -381,7 +370,7 @@ impl GridField for GradedGrid<'_> {
             }
         }
         let mut slopes = Vec::new();
-        self.graded_slopes(&points, &mut slopes);
+        self.slopes(&points, &mut slopes);
         out.clear();
         let normal = |g: DVec3| g.normalize_or(DVec3::Z);
         out.extend(t.iter().zip(slopes).map(|(t, (_, g))| Met { t: *t, normal: normal(g) }));
@@ -399,7 +388,7 @@ impl GridField for GradedGrid<'_> {
         let local = |row: &RowPoints, n: usize| Vec3::from([0, 1, 2].map(|a| row.local[a][n]));
         let mut points: Vec<DVec3> = (0..row.count).map(|n| place(n, local(row, n))).collect();
         let mut slopes = Vec::new();
-        self.graded_slopes(&points, &mut slopes);
+        self.slopes(&points, &mut slopes);
         // Near the middle of a thin member it may be either side: the outer corner tells.
         for n in 0..row.count {
             let p = points[n];
@@ -410,7 +399,7 @@ impl GridField for GradedGrid<'_> {
             }
         }
         for _ in 0..STEPS {
-            self.graded_slopes(&points, &mut slopes);
+            self.slopes(&points, &mut slopes);
             for (p, (v, g)) in points.iter_mut().zip(&slopes) {
                 *p -= *g * (v / g.length_squared().max(0.05));
             }
@@ -418,13 +407,6 @@ impl GridField for GradedGrid<'_> {
         for (n, p) in points.into_iter().enumerate() {
             let local = ((p - corners[n]) / step).as_vec3();
             (0..3).for_each(|a| row.local[a][n] = local[a]);
-        }
-        // What lies past the points repeats the last one.
-        if let Some(last) = row.count.checked_sub(1) {
-            for a in 0..3 {
-                let value = row.local[a][last];
-                row.local[a][row.count..].fill(value);
-            }
         }
     }
 }

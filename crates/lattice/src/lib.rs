@@ -22,7 +22,7 @@
 //! | [`density`] | thickness and relative density, one from the other |
 //! | `bending` | how the surface of a lattice bends |
 //! | `elimination` | even points, chosen from a crowd |
-//! | [`make`] | the structure of a recipe in a part |
+//! | [`make`], [`site`] | the structure of a recipe in a part; what it is made in |
 //!
 //! ```
 //! use glam::DVec3;
@@ -68,6 +68,7 @@ mod passage;
 pub mod region;
 pub mod relaxing;
 pub mod seeds;
+pub mod site;
 pub mod sizes;
 pub mod skeleton;
 mod spacing;
@@ -140,7 +141,7 @@ pub trait BareStructure: Send + Sync {
         None
     }
 
-    /// The lattice's struts, when it has any.
+    /// The structure's struts, when it has any.
     fn struts(&self) -> Option<&skeleton::Skeleton> {
         None
     }

@@ -13,7 +13,8 @@ use super::outer;
 use super::passage::way_through;
 use super::region::{box_of, Scaled, SeedRegion, Shadow};
 use super::seeds::{scatter, Scattered};
-use super::sizes::{CellSizes, Site};
+use super::site::Site;
+use super::sizes::CellSizes;
 use super::skeleton::Skeleton;
 use super::surface::{turn, Periodic};
 use super::trim::cleaned;
@@ -42,7 +43,7 @@ pub fn structure<'a>(
     let site = site.into();
     let part = site.part;
     // From here on cells are as large as they are anywhere.
-    let (sizes, largest) = CellSizes::of(site, s, cancelled).ok()?;
+    let (sizes, largest) = CellSizes::of(site.sizes, s);
     let s = &largest;
     let frame = frame_of(part, s);
     Some(match &s.pattern {
@@ -91,7 +92,7 @@ pub fn seed_cells(
     s: &Structure,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Option<SeedCells> {
-    let (sizes, s) = CellSizes::of(site, s, cancelled).ok()?;
+    let (sizes, s) = CellSizes::of(site.sizes, s);
     let Some(seeds) = s.seeds().filter(|_| !s.flat()) else {
         return Some(SeedCells::default());
     };

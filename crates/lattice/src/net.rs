@@ -73,7 +73,7 @@ impl Net {
         self
     }
 
-    /// The struts that matter to places within `radius` mm of a place, as thick as others. `None` for
+    /// The struts that matter to places within `radius` mm of a place, all of one thickness. `None` for
     /// what is not made of struts that are listed one by one.
     pub fn around(&self, middle: DVec3, radius: f64) -> Option<Net> {
         let Shared { frame, source, joins, cell, margin, .. } = &*self.shared;
@@ -305,23 +305,6 @@ impl<'a> GriddedNet<'a> {
         (q.map(f32x8::from), bins)
     }
 
-    /// Values at many points, eight at a time, with their gradients in the structure's axes.
-    fn eights(&self, points: &[DVec3], mut f: impl FnMut(f32, DVec3)) {
-        for points in points.chunks(8) {
-            let (q, bins) = self.places(|lane| points[lane.min(points.len() - 1)]);
-            let (mut values, mut slopes) = ([0f32; 8], [DVec3::ZERO; 8]);
-            each_bin(&bins, |bin, lanes| {
-                let (v, g) = self.value8(bin, &q);
-                let (v, g) = (v.to_array(), g.map(|g| g.to_array()));
-                for lane in (0..8).filter(|lane| lanes >> lane & 1 == 1) {
-                    values[lane] = v[lane];
-                    slopes[lane] = DVec3::from(g.map(|g| g[lane] as f64));
-                }
-            });
-            (0..points.len()).for_each(|n| f(values[n], slopes[n]));
-        }
-    }
-
     /// Bits of eight samples from `i` on.
     fn eight(&self, i: u32, j: u32, k: u32) -> u8 {
         let (q, bins) = self.places(|lane| self.grid.at(i + lane as u32, j, k));
@@ -360,8 +343,18 @@ impl GridField for GriddedNet<'_> {
 
     fn slopes(&self, points: &[DVec3], out: &mut Vec<(f64, DVec3)>) {
         out.clear();
+        out.resize(points.len(), (0.0, DVec3::ZERO));
         let back = self.net.shared.frame.turn.transpose();
-        self.eights(points, |v, g| out.push((v as f64, back * g)));
+        for (points, out) in points.chunks(8).zip(out.chunks_mut(8)) {
+            let (q, bins) = self.places(|lane| points[lane.min(points.len() - 1)]);
+            each_bin(&bins, |bin, lanes| {
+                let (v, g) = self.value8(bin, &q);
+                let (v, g) = (v.to_array(), g.map(|g| g.to_array()));
+                for (lane, out) in out.iter_mut().enumerate().filter(|(n, _)| lanes >> n & 1 == 1) {
+                    *out = (v[lane] as f64, back * DVec3::from(g.map(|g| g[lane] as f64)));
+                }
+            });
+        }
     }
 
     fn signs(&self, wanted: &Bits) -> Bits {

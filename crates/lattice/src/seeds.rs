@@ -383,7 +383,7 @@ mod tests {
     use crate::members::Frame;
     use crate::region::{Scaled, Shadow};
     use crate::relaxing::NoCache;
-    use crate::sizes::{CellSizes, Site};
+    use crate::sizes::{CellSizes, GradedValues};
     use crate::voronoi::diagram;
     use glam::DMat3;
     use ulmix_mesh::TriMesh;
@@ -657,6 +657,7 @@ mod tests {
 
     #[test]
     fn points_are_as_dense_as_asked_near_and_far_and_keep_their_count() {
+        use ulmix_part::grading::GradedField;
         use ulmix_recipe::grading::{Given, GradedValue, Grading, PlacedGrading, Source};
         use ulmix_recipe::{Kind, Place, Role, SeededKind, Structure, Zone, Zones};
         let part =
@@ -672,13 +673,14 @@ mod tests {
         let (of, zone) = (GradedValue::CellSize, [Source::Zone { id: 1 }]);
         let grading = Grading::fading(of, Given::Percent, zone, [40.0, 100.0], 20.0);
         let placed = PlacedGrading::new(&grading, &[], &zones);
-        let site = Site { sizes: Some(&placed), ..(&part).into() };
         let cells = Structure {
             cell_mm: [4.0; 3],
             ..Structure::of_kind(Kind::Seeded(SeededKind::Voronoi))
         };
-        let (sizes, _) = CellSizes::of(site, &cells, &|| false).unwrap();
-        let sizes = sizes.unwrap();
+        let field = GradedField::of(&part, &placed).unwrap();
+        let values = field.sampled(&part, 4.0, &|| false).unwrap();
+        let graded = GradedValues { values: &values, given: grading.given };
+        let sizes = CellSizes::of(Some(graded), &cells).0.unwrap();
         let sides = PointLocator::new(&part, 2000);
         let region = Scaled {
             part: &part,

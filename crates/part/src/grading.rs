@@ -1,21 +1,31 @@
 //! A grading of a recipe as a field in a part.
 
-use crate::solids::Solid;
+use crate::bodies::Body;
+use crate::solids::{Reach, Solid};
 use crate::Part;
 use glam::DVec3;
 use std::sync::Arc;
 use ulmix_field::scalar::{
-    AboutAxis, AlongDirection, Curve, FromLine, PointValues, Rule, ScalarField,
+    AboutAxis, AlongDirection, Curve, FromLine, PointValues, Sampled, ScalarField,
 };
-use ulmix_mesh::Bvh;
+use ulmix_mesh::{Bounds, Bvh};
 use ulmix_recipe::grading::{PlacedGrading, PlacedSource, Source, SourceRule};
 use ulmix_recipe::Role;
+
+/// Samples of a graded value along the size of a cell.
+const ALONG_CELL: f64 = 3.0;
+/// Samples along the shortest length over which the value changes from one to another.
+const ALONG_CHANGE: f64 = 12.0;
+/// Samples of a graded value in the part's box, at most.
+const MOST_SAMPLES: f64 = 600_000.0;
 
 /// What the curves and points of a grading give at every place of a part, in the unit of the
 /// grading: millimetres or percent.
 pub struct GradedField {
-    rule: Rule,
+    rule: SourceRule,
     sources: Vec<FieldSource>,
+    /// The shortest length over which the value changes from one that is named to another. mm.
+    finest: f64,
 }
 
 struct FieldSource {
@@ -28,19 +38,29 @@ impl GradedField {
     /// The field of a grading in a part. Sources that name what the part does not have are left
     /// out; `None` where none is left.
     pub fn of(part: &Part, grading: &PlacedGrading) -> Option<GradedField> {
-        let rule = match grading.rule {
-            SourceRule::Least => Rule::Least,
-            SourceRule::Greatest => Rule::Greatest,
-            SourceRule::Mean => Rule::Mean,
-            SourceRule::Product => Rule::Product,
-            SourceRule::Sum => Rule::Sum,
-        };
         let source = |s: &PlacedSource| {
             let curve = s.source.curve.as_ref().map(|c| Curve::new(&c.points, c.smooth));
             Some(FieldSource { field: source_field(part, s)?, curve, weight: s.source.weight })
         };
         let sources: Vec<FieldSource> = grading.sources.iter().filter_map(source).collect();
-        (!sources.is_empty()).then_some(GradedField { rule, sources })
+        let (rule, finest) = (grading.rule, grading.finest_mm());
+        (!sources.is_empty()).then_some(GradedField { rule, sources, finest })
+    }
+
+    /// The field in the part's box. `cell`: size of the cells that the values lead, or that they are
+    /// used in. mm. `None` when cancelled.
+    pub fn sampled(
+        &self,
+        part: &Part,
+        cell: f64,
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Option<Sampled> {
+        let Bounds { min, max } = part.mesh.bounds();
+        let bounds = Bounds { min: min - 0.5 * cell, max: max + 0.5 * cell };
+        let volume = bounds.size().element_product();
+        let wanted = (cell / ALONG_CELL).min(self.finest / ALONG_CHANGE);
+        let step = wanted.max((volume / MOST_SAMPLES).cbrt());
+        Sampled::of(self, &bounds, step, cancelled)
     }
 }
 
@@ -53,8 +73,9 @@ impl ScalarField for GradedField {
     }
 }
 
-/// The numbers of a source; distances beyond the end of its curve are all alike. `None` where the part does not have what the source names.
-pub fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn ScalarField>> {
+/// The numbers of a source; distances beyond the end of its curve are all alike. `None` where the
+/// part does not have what the source names.
+fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn ScalarField>> {
     let from = |solids: Vec<Solid>| -> Option<Box<dyn ScalarField>> {
         let least =
             move |p: DVec3| solids.iter().map(|s| s.distance(p)).fold(f64::INFINITY, f64::min);
@@ -62,9 +83,9 @@ pub fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn Scalar
         least(part.mesh.points[0]).is_finite().then(|| Box::new(least) as Box<dyn ScalarField>)
     };
     let places = || placed.places.iter().map(|place| Solid::of(place, part).0);
-    let bodies = |wanted: &dyn Fn(&crate::bodies::Body) -> bool| -> Vec<Solid> {
+    let bodies = |wanted: &dyn Fn(&Body) -> bool| -> Vec<Solid> {
         let found = part.bodies.iter().filter(|b| wanted(b));
-        found.map(|b| Solid::Body(Arc::clone(b), crate::solids::Reach::Own)).collect()
+        found.map(|b| Solid::Body(Arc::clone(b), Reach::Own)).collect()
     };
     // Beyond its last point a curve tells places apart no more.
     let last = placed.source.curve.as_ref().and_then(|c| c.points.last());

@@ -61,7 +61,7 @@ pub use clean_up::{CleanUp, DeadEnds};
 pub use course::Course;
 pub use error::{check, RecipeError, Refusal};
 pub use fault::{RecipeFault, Suffers, TooLarge};
-pub use grading::{Given, GradedValue, Grading};
+pub use grading::{GradedValue, Grading};
 pub use joins::{Joins, StrutSection};
 pub use material::{KnownMaterial, Material, MATERIALS};
 pub use own_cell::OwnCell;
@@ -214,36 +214,7 @@ pub struct Filling<'a> {
     pub gradings: &'a [Grading],
 }
 
-impl<'a> Filling<'a> {
-    /// The grading that leads a value. `None` where nothing leads it, or where the structure makes
-    /// no use of that.
-    pub fn grading_of(&self, value: GradedValue) -> Option<&'a Grading> {
-        let used = value != GradedValue::CellSize || self.structure.sizes_by_place();
-        self.gradings.iter().find(|g| used && g.of == value && g.is_active())
-    }
-
-    /// Do cells change their size from place to place?
-    pub fn sizes_by_place(&self) -> bool {
-        self.grading_of(GradedValue::CellSize).is_some()
-    }
-
-    /// Size of the smallest cells that a grading names over the cell size.
-    pub fn least_cell_share(&self) -> f64 {
-        let Some(grading) = self.grading_of(GradedValue::CellSize) else { return 1.0 };
-        let cell = self.structure.smallest();
-        let share = |v: f64| match grading.given {
-            Given::Millimetres => v / cell,
-            Given::Percent => v / 100.0,
-            Given::Added => 1.0 + v / cell,
-        };
-        let named = grading.values().map(share).fold(f64::INFINITY, f64::min);
-        if named.is_finite() {
-            named
-        } else {
-            1.0
-        }
-    }
-
+impl Filling<'_> {
     fn validate(&self, part: &Bounds) -> Result<(), RecipeError> {
         self.structure.validate(part)?;
         let longest = part.size().max_element();

@@ -17,10 +17,12 @@ use ulmix_field::grid::Grid;
 use ulmix_field::polygonise::{polygonise, Care};
 use ulmix_formats::{glb, stl, Limits};
 use ulmix_lattice::make::structure as structure_in;
-use ulmix_lattice::sizes::{sampled, Site};
+use ulmix_lattice::site::Site;
+use ulmix_lattice::sizes::GradedValues;
 use ulmix_mesh::shading::shade;
 use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 use ulmix_part::demo::{keel_bracket, Reedling};
+use ulmix_part::grading::GradedField;
 use ulmix_part::inspect::inspect;
 use ulmix_part::zoned::{Regions, Zoned};
 use ulmix_part::Part;
@@ -201,7 +203,10 @@ fn foam(is_graded: bool, draft: bool) -> serde_json::Value {
     let grading = Grading::fading(of, Given::Percent, [Source::Surface], shares, 45.0);
     let zones = Zones::default();
     let placed = PlacedGrading::new(&grading, &[], &zones);
-    let site = Site { draft, sizes: is_graded.then_some(&placed), ..Site::from(&part) };
+    let field = GradedField::of(&part, &placed).expect("a surface");
+    let values = field.sampled(&part, cell, &|| false).expect("not cancelled");
+    let sizes = GradedValues { values: &values, given: grading.given };
+    let site = Site { draft, sizes: is_graded.then_some(sizes), ..Site::from(&part) };
     let (seconds, bare) = best(|| {
         structure_in(site, &structure, Joins::default(), &|| false).expect("not cancelled")
     });
@@ -269,7 +274,10 @@ fn field() -> serde_json::Value {
     let placed = PlacedGrading::new(&grading, &[], &recipe.zones);
     const PLACES: usize = 20_000_000;
     let bounds = part.mesh.bounds();
-    let make = || sampled(&part, &placed, 11.0, &|| false).expect("not cancelled").expect("faces");
+    let make = || {
+        let field = GradedField::of(&part, &placed).expect("a face");
+        field.sampled(&part, 11.0, &|| false).expect("not cancelled")
+    };
     let (making, field) = best(make);
     let (seconds, sum) = best(|| {
         let run = |places: std::ops::Range<usize>| {

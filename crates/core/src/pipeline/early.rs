@@ -2,7 +2,6 @@
 //! fills the part.
 
 use super::{Pipeline, Quiet, RunError, Watch};
-use crate::stages::field::FieldInput;
 use crate::stages::seed_cells::SeedCellsInput;
 use glam::DVec3;
 use std::sync::Arc;
@@ -12,8 +11,7 @@ use ulmix_lattice::make::{self, SeedCells};
 use ulmix_lattice::skeleton::Skeleton;
 use ulmix_part::zoned::Regions;
 use ulmix_part::Part;
-use ulmix_recipe::grading::PlacedGrading;
-use ulmix_recipe::{Kind, Recipe, SeededKind};
+use ulmix_recipe::{GradedValue, Kind, Recipe, SeededKind};
 
 impl Pipeline {
     /// The struts of a zone's own structure, or of the part's, and how they lie in the part; `None`
@@ -67,10 +65,7 @@ impl Pipeline {
         let (_, filling) = recipe.filling_of(zone);
         let meant = filling.gradings.iter().find(|g| g.id == grading && g.is_active());
         let Some(meant) = meant else { return Ok(Arc::new(None)) };
-        let grading = PlacedGrading::new(meant, filling.gradings, &recipe.zones);
-        let cell_mm = filling.structure.smallest();
-        let input = FieldInput { part: part.into(), grading, cell_mm };
-        Ok(self.answer(input, &Quiet(watch))?.value)
+        Ok(self.field(part, recipe, &filling, meant, watch)?.value)
     }
 
     /// Seed points of a zone's own structure, or of the part's, and the cells around them; none for
@@ -87,8 +82,10 @@ impl Pipeline {
     ) -> Result<SeedCells, RunError> {
         recipe.validate(&part.mesh.bounds())?;
         let (number, filling) = recipe.filling_of(zone);
-        let relaxed = self.relaxation(part, recipe, &filling, watch);
-        let input = SeedCellsInput::new(part, recipe, &filling, &relaxed);
+        let sizes = self.graded(part, recipe, &filling, GradedValue::CellSize, watch)?;
+        let relaxed = &self.relaxation(part, &filling, &sizes, watch);
+        let structure = filling.structure;
+        let input = SeedCellsInput { part: part.into(), structure, sizes, relaxed };
         let mut found = (*self.answer(input, &Quiet(watch))?.value).clone();
         if let Some(within) = Within::of(self.regions(part, recipe, watch)?.value, number) {
             let SeedCells { points, whole, edges } = &mut found;

@@ -6,8 +6,8 @@ use super::{plan, Pipeline, Quiet};
 use crate::error::RunError;
 use crate::result::{Linked, LostFaces};
 use crate::stages::curve::CurveInput;
-use crate::stages::field::FieldInput;
-use crate::stages::graded::GradedInput;
+use crate::stages::field::{FieldInput, Graded};
+use crate::stages::graded::ThicknessInput;
 use crate::stages::linked::LinkedInput;
 use crate::stages::regions::RegionsInput;
 use crate::stages::shares::SharesInput;
@@ -17,12 +17,13 @@ use crate::stages::zones::{ZonesInput, ZonesOnGrid};
 use crate::stages::{Keyed, CODE};
 use crate::watch::Watch;
 use std::sync::Arc;
+use ulmix_field::scalar::Sampled;
 use ulmix_lattice::make;
 use ulmix_lattice::ties::Ties;
 use ulmix_part::zoned::Regions;
 use ulmix_part::Part;
 use ulmix_recipe::grading::PlacedGrading;
-use ulmix_recipe::{key_of, Filling, GradedValue, Recipe};
+use ulmix_recipe::{key_of, Filling, GradedValue, Grading, Recipe};
 
 /// A recipe in a part, as far as it is known without a surface.
 pub(super) struct Groundwork<'a> {
@@ -98,17 +99,43 @@ impl Pipeline {
         draft: bool,
         watch: &dyn Watch,
     ) -> Result<Keyed<SharedStructure>, RunError> {
-        let relaxed = self.relaxation(part, recipe, filling, watch);
-        let input = StructureInput::new(part, recipe, filling, draft, &relaxed);
+        let sizes = self.graded(part, recipe, filling, GradedValue::CellSize, watch)?;
+        let relaxed = self.relaxation(part, filling, &sizes, watch);
+        let input = StructureInput::new(part, filling, sizes, draft, &relaxed);
         let bare = self.answer(input, watch)?;
         let bare = Keyed::new(bare.key, (*bare.value).clone());
-        let thickness = PlacedGrading::of(GradedValue::Thickness, filling, &recipe.zones);
-        let Some(grading) = thickness else { return Ok(bare) };
-        let cell_mm = filling.structure.smallest();
-        let field = FieldInput { part: part.into(), grading: grading.clone(), cell_mm };
-        let values = self.answer(field, &Quiet(watch))?;
-        let graded = self.answer(GradedInput { bare, grading, values }, &Quiet(watch))?;
+        let thickness = self.graded(part, recipe, filling, GradedValue::Thickness, watch)?;
+        let Some(graded) = thickness else { return Ok(bare) };
+        let graded = self.answer(ThicknessInput { bare, graded }, &Quiet(watch))?;
         Ok(Keyed::new(graded.key, (*graded.value).clone()))
+    }
+
+    /// What leads a value of a filling; `None` where nothing does.
+    pub(super) fn graded(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        filling: &Filling,
+        value: GradedValue,
+        watch: &dyn Watch,
+    ) -> Result<Option<Graded>, RunError> {
+        let Some(grading) = filling.grading_of(value) else { return Ok(None) };
+        let values = self.field(part, recipe, filling, grading, watch)?;
+        Ok(Some(Graded { given: grading.given, ends_mm: grading.ends_mm, values }))
+    }
+
+    /// What a grading of a filling gives in the part's box.
+    pub(super) fn field(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        filling: &Filling,
+        grading: &Grading,
+        watch: &dyn Watch,
+    ) -> Result<Keyed<Arc<Option<Sampled>>>, RunError> {
+        let grading = PlacedGrading::new(grading, filling.gradings, &recipe.zones);
+        let cell_mm = filling.structure.smallest();
+        self.answer(FieldInput { part: part.into(), grading, cell_mm }, &Quiet(watch))
     }
 
     /// Regions of a recipe's zones, as they were asked for. Finding them is no stage of its own for
@@ -143,13 +170,12 @@ impl Pipeline {
     pub(super) fn relaxation<'a>(
         &'a self,
         part: &Part,
-        recipe: &Recipe,
         filling: &Filling,
+        sizes: &Option<Graded>,
         watch: &'a dyn Watch,
     ) -> KeptRelaxation<'a> {
-        let sizes = PlacedGrading::of(GradedValue::CellSize, filling, &recipe.zones);
         let points = filling.structure.of_points();
-        let key = key_of(&[&CODE, &"relaxed", &part.key, &points, &sizes]);
+        let key = key_of(&[&CODE, &"relaxed", &part.key, &points, sizes]);
         KeptRelaxation { cache: &self.cache, key, watch }
     }
 }

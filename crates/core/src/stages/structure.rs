@@ -1,5 +1,6 @@
 //! A filling's structure as it lies in the part, before it has thickness.
 
+use super::field::Graded;
 use super::{or_cancelled, Keyed, Made, StageInput};
 use crate::error::RunError;
 use crate::watch::{Stage, Watch};
@@ -7,11 +8,10 @@ use serde::Serialize;
 use std::sync::Arc;
 use ulmix_lattice::course::Rows;
 use ulmix_lattice::relaxing::RelaxationCache;
-use ulmix_lattice::sizes::Site;
+use ulmix_lattice::site::Site;
 use ulmix_lattice::{make, BareStructure};
 use ulmix_part::Part;
-use ulmix_recipe::grading::PlacedGrading;
-use ulmix_recipe::{Filling, GradedValue, Joins, Kind, Recipe, Structure};
+use ulmix_recipe::{Filling, Joins, Kind, Structure};
 
 /// A structure as the cache holds it.
 pub(crate) type SharedStructure = Arc<dyn BareStructure>;
@@ -24,7 +24,7 @@ pub(crate) struct StructureInput<'a> {
     /// Where the structure ends changes nothing yet: it never stands proud here.
     joins: Joins,
     /// What the size of cells follows.
-    sizes: Option<PlacedGrading<'a>>,
+    sizes: Option<Graded>,
     /// A foam sheet that is not wholly relaxed will do.
     draft: bool,
     /// States of relaxation to go on from; the result is the same without them.
@@ -33,11 +33,11 @@ pub(crate) struct StructureInput<'a> {
 }
 
 impl<'a> StructureInput<'a> {
-    /// The input of a filling of a recipe.
+    /// The input of a filling whose cells are of some sizes.
     pub(crate) fn new(
         part: &'a Part,
-        recipe: &'a Recipe,
         filling: &Filling<'a>,
+        sizes: Option<Graded>,
         draft: bool,
         relaxed: &'a dyn RelaxationCache,
     ) -> StructureInput<'a> {
@@ -46,7 +46,7 @@ impl<'a> StructureInput<'a> {
             part: part.into(),
             structure,
             joins: Joins { proud: false, ..joins },
-            sizes: PlacedGrading::of(GradedValue::CellSize, filling, &recipe.zones),
+            sizes,
             // All others are the same in both.
             draft: draft && matches!(structure.kind(), Kind::Foam(_)),
             relaxed,
@@ -62,7 +62,8 @@ impl StageInput for StructureInput<'_> {
     fn compute(self, watch: &dyn Watch) -> Result<Made<Self::Output>, RunError> {
         let StructureInput { part, structure, joins, sizes, draft, relaxed } = self;
         Rows::few_enough(&part, structure)?;
-        let site = Site { part: &part, sizes: sizes.as_ref(), draft, relaxed };
+        let sizes = sizes.as_ref().and_then(Graded::values);
+        let site = Site { part: &part, sizes, draft, relaxed };
         let bare = or_cancelled(make::structure(site, structure, joins, &|| watch.cancelled()))?;
         Ok(Made::weighed(bare, |bare| bare.bytes()))
     }

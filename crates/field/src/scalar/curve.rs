@@ -1,5 +1,7 @@
 //! A value that follows from another one by points of a curve.
 
+use super::range;
+
 /// A curve through points, constant before the first and after the last. Straight from point to
 /// point, or smooth: a cubic between neighbours that rises or falls as they do and never passes
 /// beyond them (Fritsch & Carlson 1980), level at both ends.
@@ -48,13 +50,7 @@ impl Curve {
 
     /// Least and greatest value.
     pub fn range(&self) -> [f64; 2] {
-        let values = || self.points.iter().map(|p| p[1]);
-        match self.points.is_empty() {
-            true => [0.0; 2],
-            false => {
-                [values().fold(f64::INFINITY, f64::min), values().fold(-f64::INFINITY, f64::max)]
-            }
-        }
+        range(self.points.iter().map(|p| p[1]))
     }
 
     /// Greatest change of the value over a unit of the place.

@@ -1,12 +1,10 @@
-//! Values that change from place to place: where they come from, how they follow from that, and how
-//! several become one.
+//! Values that change from place to place: where they come from, and how they follow from that.
 //!
 //! | module | idea |
 //! |---|---|
 //! | `curve` | a value that follows from another one: straight or smooth, never beyond its points |
 //! | `points` | values at chosen places, met exactly, blended between |
 //! | `measures` | how far a place lies along a direction, about an axis, or from a line |
-//! | `rule` | several values become one |
 //! | `sampled` | a field that is dear to ask, held on a coarse grid |
 //!
 //! ```
@@ -23,13 +21,11 @@
 mod curve;
 mod measures;
 mod points;
-mod rule;
 mod sampled;
 
 pub use curve::Curve;
 pub use measures::{AboutAxis, AlongDirection, FromLine};
 pub use points::PointValues;
-pub use rule::Rule;
 pub use sampled::Sampled;
 
 use glam::DVec3;
@@ -44,4 +40,10 @@ impl<F: Fn(DVec3) -> f64 + Send + Sync> ScalarField for F {
     fn value(&self, p: DVec3) -> f64 {
         self(p)
     }
+}
+
+/// Least and greatest of some values; zeros without any.
+fn range(values: impl Iterator<Item = f64> + Clone) -> [f64; 2] {
+    let (least, most) = (values.clone().reduce(f64::min), values.reduce(f64::max));
+    [least, most].map(|v| v.unwrap_or(0.0))
 }

@@ -1,6 +1,6 @@
 //! Values at chosen places, met exactly and blended between.
 
-use super::ScalarField;
+use super::{range, ScalarField};
 use glam::DVec3;
 
 /// Values at places: each is met exactly at its place, and anywhere else the value is a mean of all,
@@ -20,13 +20,7 @@ impl PointValues {
 
     /// Least and greatest value.
     pub fn range(&self) -> [f64; 2] {
-        let values = || self.points.iter().map(|p| p.1);
-        match self.points.is_empty() {
-            true => [0.0; 2],
-            false => {
-                [values().fold(f64::INFINITY, f64::min), values().fold(-f64::INFINITY, f64::max)]
-            }
-        }
+        range(self.points.iter().map(|p| p.1))
     }
 }
 

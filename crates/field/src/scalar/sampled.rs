@@ -1,6 +1,6 @@
 //! A field that is dear to ask, held on a coarse grid.
 
-use super::ScalarField;
+use super::{range, ScalarField};
 use crate::grid::Grid;
 use glam::{DVec3, UVec3};
 use ulmix_mesh::{parallel, Bounds};
@@ -51,7 +51,7 @@ impl Sampled {
             origin: grid.origin,
             per_mm: 1.0 / grid.step,
             size: grid.size.to_array().map(|n| n as usize),
-            range: range(&values),
+            range: range_of(&values),
             values,
         }
     }
@@ -59,12 +59,8 @@ impl Sampled {
     /// The samples with another value for each.
     pub fn mapped(&self, value: impl Fn(f32) -> f32) -> Sampled {
         let values: Vec<f32> = self.values.iter().map(|v| value(*v)).collect();
-        Sampled { range: range(&values), values, ..self.clone_without_values() }
-    }
-
-    fn clone_without_values(&self) -> Sampled {
         let Sampled { origin, per_mm, size, .. } = *self;
-        Sampled { origin, per_mm, size, values: Vec::new(), range: [0.0; 2] }
+        Sampled { origin, per_mm, size, range: range_of(&values), values }
     }
 
     /// Greatest change of the value over a mm.
@@ -171,10 +167,8 @@ impl Sampled {
     }
 }
 
-fn range(values: &[f32]) -> [f64; 2] {
-    let least = values.iter().copied().fold(f32::INFINITY, f32::min);
-    let most = values.iter().copied().fold(f32::NEG_INFINITY, f32::max);
-    [least as f64, most as f64]
+fn range_of(values: &[f32]) -> [f64; 2] {
+    range(values.iter().map(|v| *v as f64))
 }
 
 impl ScalarField for Sampled {

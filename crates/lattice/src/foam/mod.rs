@@ -15,7 +15,8 @@ mod field;
 mod lengths;
 mod relax;
 
-use super::sizes::{CellSizes, Site};
+use super::site::Site;
+use super::sizes::CellSizes;
 use super::surface::turn;
 use super::{BareStructure, Facts, GridField, Lattice};
 use cells::FoamCells;
@@ -338,8 +339,10 @@ impl GridField for OnGrid<'_> {
 mod tests {
     use super::*;
     use crate::density::DensityCurve;
+    use crate::sizes::GradedValues;
     use ulmix_field::numeric::low_discrepancy;
     use ulmix_mesh::TriMesh;
+    use ulmix_part::grading::GradedField;
     use ulmix_recipe::grading::{Given, GradedValue, Grading, PlacedGrading, Source};
     use ulmix_recipe::{Pattern, Zones};
 
@@ -439,10 +442,13 @@ mod tests {
         let grading = Grading::fading(of, Given::Percent, [Source::Surface], shares, reach);
         let zones = Zones::default();
         let placed = PlacedGrading::new(&grading, &[], &zones);
-        let site = Site { draft, sizes: Some(&placed), ..part.into() };
+        let field = GradedField::of(part, &placed).unwrap();
+        let values = field.sampled(part, s.smallest(), &|| false).unwrap();
+        let sizes = Some(GradedValues { values: &values, given: grading.given });
+        let site = Site { draft, sizes, ..part.into() };
         let pattern = FoamPattern::default();
         let s = Structure { pattern: Pattern::FoamSheet(pattern.clone()), ..s.clone() };
-        let (sizes, s) = CellSizes::of(site, &s, &|| false).unwrap();
+        let (sizes, s) = CellSizes::of(site.sizes, &s);
         Foam::new(site, &pattern, &s, sizes, &|| false).unwrap()
     }
 

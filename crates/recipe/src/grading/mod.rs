@@ -4,11 +4,14 @@
 //! part; a curve makes a value of that number; a rule makes one value of those of all sources.
 
 mod curve;
+mod led;
 mod placed;
+mod rule;
 mod source;
 
 pub use curve::ValueCurve;
 pub use placed::{PlacedGrading, PlacedSource};
+pub use rule::SourceRule;
 pub use source::{Source, ValuePoint};
 
 use super::zones::distinct;
@@ -67,23 +70,6 @@ pub enum Given {
     Added,
 }
 
-/// How the values of several sources become one.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum SourceRule {
-    /// The least of the values times their weights.
-    #[default]
-    Least,
-    /// The greatest of the values times their weights.
-    Greatest,
-    /// The mean of the values by weight.
-    Mean,
-    /// The product of the values times their weights.
-    Product,
-    /// The sum of the values times their weights.
-    Sum,
-}
-
 /// A source of a grading with what is made of it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
@@ -130,6 +116,15 @@ impl Given {
         match self {
             Given::Millimetres | Given::Added => "mm",
             Given::Percent => "%",
+        }
+    }
+
+    /// The value in mm where a grading gives `value` and the value's own step sets `set` mm.
+    pub fn applied(self, value: f64, set: f64) -> f64 {
+        match self {
+            Given::Millimetres => value,
+            Given::Percent => set * value / 100.0,
+            Given::Added => set + value,
         }
     }
 }

@@ -1,21 +1,16 @@
 //! A grading with what its sources name.
 
-use super::{Given, GradedValue, Grading, GradingSource, Source, SourceRule, ValuePoint};
-use crate::{Filling, Place, Role, Zones};
+use super::{Grading, GradingSource, Source, SourceRule, ValuePoint};
+use crate::{Place, Role, Zones};
 use serde::Serialize;
 
-/// All that the values of a grading follow from, beside the part: no names, and the places of the
-/// zones that its sources are distances from.
+/// All that the values of a grading follow from, beside the part: its rule, and its sources with the
+/// places of the zones that they are distances from. Names, and what the values are used for, are no
+/// part of it.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct PlacedGrading<'a> {
-    /// The value that the grading leads.
-    pub of: GradedValue,
-    /// What the values are.
-    pub given: Given,
     /// How the values of several sources become one.
     pub rule: SourceRule,
-    /// Members that come out thinner end. mm.
-    pub ends_mm: f64,
     /// The sources, with what each names.
     pub sources: Vec<PlacedSource<'a>>,
 }
@@ -32,17 +27,6 @@ pub struct PlacedSource<'a> {
 }
 
 impl<'a> PlacedGrading<'a> {
-    /// The grading of a filling that leads a value. `None` where nothing leads it, or where the
-    /// structure makes no use of that.
-    pub fn of(
-        value: GradedValue,
-        filling: &Filling<'a>,
-        zones: &'a Zones,
-    ) -> Option<PlacedGrading<'a>> {
-        let active = filling.grading_of(value)?;
-        Some(PlacedGrading::new(active, filling.gradings, zones))
-    }
-
     /// A grading among those of its filling, of which none follows itself.
     pub fn new(grading: &'a Grading, all: &'a [Grading], zones: &'a Zones) -> PlacedGrading<'a> {
         let placed = |source: &'a GradingSource| {
@@ -59,14 +43,7 @@ impl<'a> PlacedGrading<'a> {
                 .map(|g| Box::new(PlacedGrading::new(g, all, zones)));
             PlacedSource { source, places, follows }
         };
-        let Grading { of, given, rule, ends_mm, .. } = *grading;
-        PlacedGrading {
-            of,
-            given,
-            rule,
-            ends_mm,
-            sources: grading.sources.iter().map(placed).collect(),
-        }
+        PlacedGrading { rule: grading.rule, sources: grading.sources.iter().map(placed).collect() }
     }
 
     /// The shortest length over which the value may change from one that is named to another.
