@@ -8,7 +8,10 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use ulmix_core::pipeline::{Pipeline, Quality, RunError, Stage, Unwatched, Watch};
 use ulmix_mesh::TriMesh;
 use ulmix_part::Part;
-use ulmix_recipe::{CellKind, Kind, Place, Recipe, Role, Skin, Stand, SurfaceKind, Thicken, Zone};
+use ulmix_recipe::grading::{Given, GradedValue, Grading, Source};
+use ulmix_recipe::{
+    CellKind, Kind, OwnFill, Place, Recipe, Role, Skin, Stand, SurfaceKind, Thicken, Zone,
+};
 
 fn part() -> Part {
     Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(30.0, 24.0, 18.0))).unwrap()
@@ -36,11 +39,57 @@ fn recipe(part: &Part) -> Recipe {
     r
 }
 
+/// What the store files finals under: a final of other values is not this recipe's.
+#[test]
+fn a_result_is_filed_under_every_value_that_it_follows_from() {
+    type Edit = fn(&mut Recipe);
+    let part = part();
+    let first = recipe(&part);
+    let key = |edit: Edit| {
+        let mut other = first.clone();
+        edit(&mut other);
+        Pipeline::recipe_key(&part, &other)
+    };
+    let before = key(|_| ());
+    let counts: [(&str, Edit); 9] = [
+        ("zones", |r| r.zones.skins[0].depth_mm = 2.0),
+        ("a zone's own gradings", |r| {
+            let fill = OwnFill {
+                structure: r.structure.clone(),
+                thicken: r.thicken,
+                joins: r.joins,
+                gradings: graded(1.0),
+                blend_mm: 0.0,
+                loose_ends: false,
+            };
+            r.zones.list[0].own = Some(Box::new(fill));
+        }),
+        ("structure", |r| r.structure.cell_mm[0] = 8.0),
+        ("thicken", |r| r.thicken = Thicken::Thickness { thickness_mm: 1.5 }),
+        ("joins", |r| r.joins.blend_mm = 0.7),
+        ("gradings", |r| r.gradings = graded(1.0)),
+        ("mesh", |r| r.mesh.reduce_mm = 0.03),
+        ("material", |r| r.material.density = 2.0),
+        ("stand", |r| r.stand = Some(Stand::default())),
+    ];
+    for (what, edit) in counts {
+        assert_ne!(key(edit), before, "{what}");
+    }
+    assert_ne!(key(|r| r.gradings = graded(1.0)), key(|r| r.gradings = graded(1.1)));
+    // A title is no part of what is made.
+    assert_eq!(key(|r| r.name = "Another".into()), before);
+}
+
+fn graded(far: f64) -> Vec<Grading> {
+    let surface = [Source::Surface];
+    vec![Grading::fading(GradedValue::Thickness, Given::Millimetres, surface, [2.0, far], 9.0)]
+}
+
 #[test]
 fn every_edit_makes_anew_what_depends_on_it_and_nothing_else() {
     use Stage::*;
     type Edit = fn(&mut Recipe);
-    let edits: [(&str, Edit, &[Stage]); 9] = [
+    let edits: [(&str, Edit, &[Stage]); 11] = [
         ("nothing", |_| (), &[]),
         ("the material", |r| r.material.density = 2.7, &[Report]),
         ("the crumb limit", |r| r.mesh.crumb_mm3 = Some(0.4), &[Finish, Report]),
@@ -54,6 +103,17 @@ fn every_edit_makes_anew_what_depends_on_it_and_nothing_else() {
             "the thickness",
             |r| r.thicken = Thicken::Thickness { thickness_mm: 1.7 },
             &[Thickness, Lattice, Surface, Finish, Report],
+        ),
+        (
+            "a thickness by place",
+            |r| r.gradings = graded(1.2),
+            &[Thickness, Lattice, Surface, Finish, Report],
+        ),
+        // Cells that repeat are of one size: the grading waits, and only the report is asked again.
+        (
+            "a size that no cell follows",
+            |r| r.gradings = vec![Grading { of: GradedValue::CellSize, ..graded(9.0).remove(0) }],
+            &[Thickness, Report],
         ),
         (
             "the cells",

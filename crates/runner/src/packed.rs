@@ -125,4 +125,20 @@ mod tests {
         assert!((far[0] + 2.0).abs() < 1e-6 && (far[1] - 3.0).abs() < 1e-6, "{far:?}");
         assert_eq!(distances(&ball, &places[..23]).len(), 4);
     }
+
+    #[test]
+    fn a_field_is_its_place_its_counts_and_its_samples() {
+        let grid = ulmix_field::grid::Grid {
+            origin: DVec3::new(-1.0, 2.0, 3.0),
+            step: 0.5,
+            size: glam::UVec3::new(3, 2, 2),
+        };
+        let samples: Vec<f32> = (0..12).map(|n| n as f32 * 0.25).collect();
+        let bytes = field(Some(&Sampled::new(&grid, samples.clone())));
+        let numbers: Vec<f32> =
+            bytes.as_chunks::<4>().0.iter().map(|b| f32::from_le_bytes(*b)).collect();
+        assert_eq!(numbers[..7], [-1.0, 2.0, 3.0, 0.5, 3.0, 2.0, 2.0]);
+        assert_eq!(numbers[7..], samples);
+        assert!(field(None).is_empty());
+    }
 }

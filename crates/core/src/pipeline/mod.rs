@@ -241,16 +241,23 @@ impl Pipeline {
 
     /// Key of all that a recipe makes of a part: what the store files pictures and finals under.
     pub fn recipe_key(part: &Part, recipe: &Recipe) -> String {
+        // Spelled out, so that a value that is added to the recipe is not forgotten here.
+        let Recipe {
+            ulmix: _,
+            name: _,
+            part: _,
+            zones,
+            structure,
+            thicken,
+            joins,
+            gradings,
+            kept: _,
+            mesh,
+            material,
+            stand,
+        } = recipe;
         key_of(&[
-            &CODE,
-            &part.key,
-            &recipe.zones,
-            &recipe.structure,
-            &recipe.thicken,
-            &recipe.joins,
-            &recipe.mesh,
-            &recipe.material,
-            &recipe.stand,
+            &CODE, &part.key, zones, structure, thicken, joins, gradings, mesh, material, stand,
         ])
     }
 

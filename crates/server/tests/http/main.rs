@@ -3,6 +3,7 @@
 mod asking;
 mod everywhere;
 mod given;
+mod gradings;
 mod refusals;
 mod server;
 mod structures;
