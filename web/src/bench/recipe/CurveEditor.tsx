@@ -2,6 +2,7 @@ import { useState } from 'react'
 import type { Recipe } from '../../api/client'
 import { edit } from '../state'
 import { curvePath, spotsOf, withPointAfter, type Section } from './curve'
+import { DrawnPoint } from './DrawnPoint'
 import { NumberLine } from './NumberLine'
 import { PointHead } from './PointHead'
 import { Ruler } from './Ruler'
@@ -48,21 +49,9 @@ export function CurveEditor({
       >
         <path className={open ? 'area open' : 'area'} d={curvePath(points, open, place)} />
         <path className="middle" d={`M ${x - 5} ${y} H ${x + 5} M ${x} ${y - 5} V ${y + 5}`} />
-        {points.map((p, m) => {
-          const [cx, cy] = place(p)
-          return (
-            <circle
-              key={m}
-              className={m === n ? 'point chosen' : 'point'}
-              role="img"
-              aria-label={`Point ${m + 1}`}
-              cx={cx}
-              cy={cy}
-              r={5.5}
-              {...grip(m)}
-            />
-          )
-        })}
+        {points.map((p, m) => (
+          <DrawnPoint key={m} n={m} at={place(p)} chosen={m === n} {...grip(m)} />
+        ))}
         <Ruler mm={ruler} scale={scale} />
       </svg>
       {point && (

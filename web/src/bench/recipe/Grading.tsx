@@ -1,22 +1,25 @@
 import { Button, Dropdown, Segmented } from 'antd'
-import type { Grading as GradingOf, Recipe } from '../../api/client'
+import type { Grading as GradingOf } from '../../api/client'
 import { scale } from '../../theme/tokens'
 import { edit, pick, useBench } from '../state'
 import { FillingChoice } from './FillingChoice'
-import { filledAt, ownOf } from './zoneRules'
-import { fillingOf, useFilling } from './filling'
+import { useFilling } from './filling'
+import { ownOf } from './zoneRules'
 import {
   firstEnds,
+  firstGiven,
   firstGrading,
   firstSource,
   givenNames,
   gradingSentence,
   gradingsOf,
   ruleNames,
+  setBy,
   sizesByPlace,
   sourceNames,
   unitOf,
   valueName,
+  withGiven,
   withGrading,
   withGradingAdded,
   withoutGrading,
@@ -51,15 +54,16 @@ export function GradingSentence() {
   )
 }
 
-/** Where the first points and axes lie, and what can be named. */
+/** Where first points and axes lie, and what first sources name. */
 function useSurroundings() {
   const part = useBench((b) => b.project?.part)
+  const zone = useBench((b) => b.recipe?.zones.list[0])
   const [x = 0, y = 0, z = 0] = part?.min_mm ?? []
   const [a = 1, b = 1, c = 1] = part?.size_mm ?? []
   const middle = [x + a / 2, y + b / 2, z + c / 2]
   return {
     place: { middle, low: z, high: z + c, across: Math.max(a, b, c) },
-    bodies: part?.list ?? [],
+    names: { zone, body: part?.list[0]?.name },
   }
 }
 
@@ -89,7 +93,11 @@ export function Grading() {
             className="gradinghead"
             aria-expanded={g.id === open}
             onClick={() =>
-              useBench.setState({ grading: g.id === open ? null : g.id, chosen: null })
+              useBench.setState({
+                grading: g.id === open ? null : g.id,
+                chosen: null,
+                point: null,
+              })
             }
           >
             <i
@@ -108,13 +116,13 @@ export function Grading() {
       )}
       <div className="line gradingadd">
         {!led('thickness') && (
-          <AddButton
+          <SourceMenu
             label={`Grade the ${valueName('thickness', walls).toLowerCase()}`}
             onAdd={(kind) => add('thickness', kind)}
           />
         )}
         {!led('cell_size') && sizes && (
-          <AddButton label="Grade the cell size" onAdd={(kind) => add('cell_size', kind)} />
+          <SourceMenu label="Grade the cell size" onAdd={(kind) => add('cell_size', kind)} />
         )}
       </div>
     </>
@@ -123,46 +131,19 @@ export function Grading() {
 
 /** Adds a grading of a value by a source of a kind, and opens it; faces are picked at once. */
 function useAdding() {
-  const { place, bodies } = useSurroundings()
+  const { place, names } = useSurroundings()
+  const f = useFilling()
   return (of: GradedValue, kind: SourceKind) => {
-    const { recipe, filled, picture } = useBench.getState()
-    if (!recipe) return
-    const at = filledAt(recipe, filled)
-    const filling = fillingOf(recipe, at)
-    const found = (at === null ? null : picture?.info.linked.own[at]) ?? picture?.info.linked
-    const cell = Math.min(...filling.structure.cell_mm)
-    const now = of === 'cell_size' ? cell : (found?.thickness_mm ?? cell / 8)
-    const source = firstSource(kind, firstEnds(of, now), place, {
-      zone: recipe.zones.list[0],
-      body: bodies[0]?.name,
-    })
-    const grading = firstGrading(filling, of, source)
-    const given = grading.given === 'percent' ? inPercent(grading) : grading
-    void edit(withGradingAdded(given))
-    useBench.setState({ grading: grading.id })
+    if (!f) return
+    const set = setBy(of, f.filling, f.found?.thickness_mm)
+    const ends = firstEnds(of, firstGiven(of, f.filling), set)
+    const grading = firstGrading(f.filling, of, firstSource(kind, ends, place, names))
+    void edit(withGradingAdded(grading))
+    useBench.setState({ grading: grading.id, point: null })
     if (kind === 'faces') {
       useBench.setState({ chosen: { of: 'source', index: 0 } })
       void pick('faces')
     }
-  }
-}
-
-/** First values as shares: twice and once what the step sets. */
-function inPercent(g: GradingOf): GradingOf {
-  const shares = [160, 80]
-  return {
-    ...g,
-    sources: g.sources.map((s) => ({
-      ...s,
-      from:
-        s.from.kind === 'points'
-          ? { ...s.from, points: s.from.points.map((p) => ({ ...p, value: 160 })) }
-          : s.from,
-      curve: s.curve && {
-        ...s.curve,
-        points: s.curve.points.map((p, i) => [p[0] ?? 0, shares[i] ?? 100] as [number, number]),
-      },
-    })),
   }
 }
 
@@ -177,17 +158,33 @@ const offered: SourceKind[] = [
   'axis',
   'line',
   'body',
+  'grading',
 ]
 
-function AddButton({ label, onAdd }: { label: string; onAdd: (kind: SourceKind) => void }) {
-  const zones = useBench((b) => (b.recipe?.zones.list.length ?? 0) > 0)
-  const bodies = useBench((b) => (b.project?.part.list.length ?? 0) > 1)
-  const can = (kind: SourceKind) => (kind !== 'zone' || zones) && (kind !== 'body' || bodies)
+/** Offers the kinds of sources that there can be; `others`: gradings that can be followed. */
+function SourceMenu({
+  label,
+  others = 0,
+  onAdd,
+}: {
+  label: string
+  others?: number
+  onAdd: (kind: SourceKind) => void
+}) {
+  const zones = useBench((b) => b.recipe?.zones.list.length ?? 0)
+  const bodies = useBench((b) => b.project?.part.list.length ?? 0)
+  const lacking: Partial<Record<SourceKind, boolean>> = {
+    zone: zones === 0,
+    body: bodies < 2,
+    grading: others === 0,
+  }
   return (
     <Dropdown
       trigger={['click']}
       menu={{
-        items: offered.filter(can).map((key) => ({ key, label: sourceNames[key] })),
+        items: offered
+          .filter((kind) => !lacking[kind])
+          .map((key) => ({ key, label: sourceNames[key] })),
         onClick: ({ key }) => onAdd(key as SourceKind),
       }}
     >
@@ -198,26 +195,16 @@ function AddButton({ label, onAdd }: { label: string; onAdd: (kind: SourceKind) 
 
 /** What one grading is made of. */
 function GradingFields({ grading: g, walls }: { grading: GradingOf; walls: boolean }) {
-  const { place, bodies } = useSurroundings()
-  const recipe = useBench((b) => b.recipe)
+  const { place, names } = useSurroundings()
+  const f = useFilling()
   const set = (change: Partial<GradingOf>) => edit(withGrading(g.id, () => change))
   const unit = unitOf(g.given)
-  if (!recipe) return null
-  const others = gradingsOf(fillingOf(recipe, useBench.getState().filled)).filter(
-    (o) => o.id !== g.id,
-  )
-  const can = (kind: SourceKind) =>
-    (kind !== 'zone' || recipe.zones.list.length > 0) &&
-    (kind !== 'body' || bodies.length > 1) &&
-    (kind !== 'grading' || others.length > 0)
+  if (!f) return null
+  const now = setBy(g.of, f.filling, f.found?.thickness_mm)
+  const others = gradingsOf(f.filling).filter((o) => o.id !== g.id)
   const addSource = (kind: SourceKind) => {
-    const ends = firstEndsOf(g)
-    const names = {
-      zone: recipe.zones.list[0],
-      body: bodies[0]?.name,
-      other: others[0]?.id,
-    }
-    void edit(withSourceAdded(g.id, firstSource(kind, ends, place, names)))
+    const source = firstSource(kind, firstEndsOf(g), place, { ...names, other: others[0]?.id })
+    void edit(withSourceAdded(g.id, source))
   }
   return (
     <div className="gradingbody">
@@ -231,7 +218,7 @@ function GradingFields({ grading: g, walls }: { grading: GradingOf; walls: boole
             label: givenNames[value],
             title: givenHints[value],
           }))}
-          onChange={(given) => edit(converted(g, given, recipe))}
+          onChange={(given) => edit(withGiven(g.id, given, now))}
         />
       </Line>
       {g.sources.map((s, n) => (
@@ -260,17 +247,7 @@ function GradingFields({ grading: g, walls }: { grading: GradingOf; walls: boole
         />
       )}
       <div className="line">
-        <Dropdown
-          trigger={['click']}
-          menu={{
-            items: [...offered, 'grading' as const]
-              .filter(can)
-              .map((key) => ({ key, label: sourceNames[key] })),
-            onClick: ({ key }) => addSource(key as SourceKind),
-          }}
-        >
-          <Button size="small">Add a source</Button>
-        </Dropdown>
+        <SourceMenu label="Add a source" others={others.length} onAdd={addSource} />
         <Button size="small" type="text" onClick={() => edit(withoutGrading(g.id))}>
           Remove the grading
         </Button>
@@ -289,31 +266,4 @@ const givenHints: Record<Given, string> = {
 function firstEndsOf(g: GradingOf): [number, number] {
   const points = g.sources[0]?.curve?.points
   return [points?.[0]?.[1] ?? 1, points?.at(-1)?.[1] ?? 1]
-}
-
-/** The same values given in another way, by what the step sets now. */
-function converted(g: GradingOf, given: Given, r: Recipe) {
-  const { picture, filled } = useBench.getState()
-  const filling = fillingOf(r, filledAt(r, filled))
-  const cell = Math.min(...filling.structure.cell_mm)
-  const set = g.of === 'cell_size' ? cell : (picture?.info.linked.thickness_mm ?? cell / 8)
-  const to = (v: number) => {
-    const mm = g.given === 'percent' ? (v / 100) * set : g.given === 'added' ? set + v : v
-    const out = given === 'percent' ? (100 * mm) / set : given === 'added' ? mm - set : mm
-    return Number(out.toPrecision(3))
-  }
-  return withGrading(g.id, () => ({
-    given,
-    sources: g.sources.map((s) => ({
-      ...s,
-      from:
-        s.from.kind === 'points'
-          ? { ...s.from, points: s.from.points.map((p) => ({ ...p, value: to(p.value) })) }
-          : s.from,
-      curve: s.curve && {
-        ...s.curve,
-        points: s.curve.points.map((p) => [p[0] ?? 0, to(p[1] ?? 0)] as [number, number]),
-      },
-    })),
-  }))
 }

@@ -15,7 +15,7 @@ export function OwnFill({ index, zone }: { index: number; zone: Zone }) {
   if (!recipe) return null
   const { own } = zone
   const choice = own ? choiceOf(choices, kindOf(own.structure.pattern)) : undefined
-  const { structure, thicken, joins } = recipe
+  const { structure, thicken, joins, gradings } = recipe
   const here = linked?.own[index]
   // Walls and foams end where the border is; only struts have ends.
   const strutted = own && here?.structure && !here.walls && own.blend_mm === 0
@@ -25,7 +25,9 @@ export function OwnFill({ index, zone }: { index: number; zone: Zone }) {
       <SwitchLine
         label="A structure of its own"
         checked={!!own}
-        onChange={(on) => set(on ? { structure, thicken, joins, blend_mm: 0 } : undefined)}
+        onChange={(on) =>
+          set(on ? { structure, thicken, joins, gradings, blend_mm: 0 } : undefined)
+        }
       />
       {own && (
         <>

@@ -1,5 +1,6 @@
 import { useState } from 'react'
 import { edit } from '../state'
+import { DrawnPoint } from './DrawnPoint'
 import { NumberLine } from './NumberLine'
 import { bowTo, middle, path, split, spot, type ProfilePoint, type Revolved } from './profile'
 import { PointHead } from './PointHead'
@@ -83,21 +84,15 @@ export function ProfileEditor({ shape }: { shape: Revolved }) {
             />
           )
         })}
-        {points.map((p, m) => {
-          const [x, y] = place(spot(p))
-          return (
-            <circle
-              key={m}
-              className={m === n ? 'point chosen' : 'point'}
-              role="img"
-              aria-label={`Point ${m + 1}`}
-              cx={x}
-              cy={y}
-              r={5.5}
-              {...grip({ what: 'point', n: m })}
-            />
-          )
-        })}
+        {points.map((p, m) => (
+          <DrawnPoint
+            key={m}
+            n={m}
+            at={place(spot(p))}
+            chosen={m === n}
+            {...grip({ what: 'point', n: m })}
+          />
+        ))}
         <Ruler mm={ruler} scale={scale} />
         <text className="word" x={Math.min(axis + 8, drawn.width - 40)} y={14}>
           axis

@@ -5,7 +5,6 @@ import { FacePick } from './FacePick'
 import {
   axisName,
   gradingSentence,
-  holdsValues,
   sourceNames,
   withoutSource,
   withSource,
@@ -252,7 +251,7 @@ function From({
         </div>
       </>
     )
-  return holdsValues(from) ? <Points g={g} from={from} n={n} unit={unit} /> : null
+  return from.kind === 'points' ? <Points g={g} from={from} n={n} unit={unit} /> : null
 }
 
 const triple = (p: readonly number[]): [number, number, number] => [p[0] ?? 0, p[1] ?? 0, p[2] ?? 0]
@@ -271,12 +270,11 @@ function Points({
   unit,
 }: {
   g: Grading
-  from: Extract<Source, { kind: 'points' }> | Source
+  from: Extract<Source, { kind: 'points' }>
   n: number
   unit: string
 }) {
   const picking = useBench((b) => b.picking === 'point')
-  if (from.kind !== 'points') return null
   const put = (points: typeof from.points) =>
     edit(withSource(g.id, n, { from: { ...from, points } }))
   return (

@@ -2,12 +2,16 @@ import { Button } from 'antd'
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
 import type { GradingSource, Recipe } from '../../api/client'
 import { edit, preview } from '../state'
+import { DrawnPoint } from './DrawnPoint'
 import type { Spot } from './gradingRules'
 import { SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
+import { arrows } from './useDrawing'
 
 type Curve = NonNullable<GradingSource['curve']>
 
+/** Share of the drawing by which a key moves a point. */
+const KEY = 0.02
 const [wide, high, left, bottom, edge] = [252, 128, 34, 22, 8]
 
 /** Slopes of a smooth curve through points, as the core has them: level at both ends. */
@@ -59,7 +63,7 @@ export function ValueCurve({
     left + ((x - frame.x[0]) / (frame.x[1] - frame.x[0])) * (wide - left - edge),
     high - bottom - ((y - frame.y[0]) / (frame.y[1] - frame.y[0])) * (high - bottom - edge),
   ]
-  const with_ = (next: Spot[]) => set({ ...curve, points: next })
+  const withPoints = (next: Spot[]) => set({ ...curve, points: next })
   /** Keeps the order of the points: a point stays between its neighbours. */
   const moved = (m: number, [x, y]: Spot): Spot[] => {
     const room = 1e-3 * (frame.x[1] - frame.x[0])
@@ -88,32 +92,26 @@ export function ValueCurve({
     const next = [...points, [short(x), short(valueAt(curve, x))] as Spot].sort(
       (p, q) => p[0] - q[0],
     )
-    edit(with_(next))
+    edit(withPoints(next))
     setChosen(next.findIndex((p) => p[0] === short(x)))
   }
   const remove = () => {
     if (points.length < 2) return
-    edit(with_(points.filter((_, i) => i !== n)))
+    edit(withPoints(points.filter((_, i) => i !== n)))
     setChosen(Math.max(0, n - 1))
   }
   const keys = (e: KeyboardEvent) => {
-    const by: Record<string, Spot> = {
-      ArrowLeft: [-0.02, 0],
-      ArrowRight: [0.02, 0],
-      ArrowUp: [0, 0.02],
-      ArrowDown: [0, -0.02],
-    }
-    const step = by[e.key]
+    const step = arrows[e.key]
     if (e.key === 'Delete') remove()
     else if (step && point) {
-      const [dx, dy] = [frame.x[1] - frame.x[0], frame.y[1] - frame.y[0]]
-      edit(with_(moved(n, [point[0] + step[0] * dx, point[1] + step[1] * dy])))
+      const [dx, dy] = [frame.x, frame.y].map(([low, most]) => KEY * (most - low)) as Spot
+      edit(withPoints(moved(n, [point[0] + step[0] * dx, point[1] + step[1] * dy])))
     } else return
     e.preventDefault()
   }
   const reversed = () => {
     const values = points.map((p) => p[1]).reverse()
-    edit(with_(points.map((p, i) => [p[0], values[i] ?? p[1]])))
+    edit(withPoints(points.map((p, i) => [p[0], values[i] ?? p[1]])))
   }
   const steps = 64
   const xs = Array.from(
@@ -158,32 +156,26 @@ export function ValueCurve({
           </text>
         ))}
         <path d={path} />
-        {points.map((p, m) => {
-          const [cx, cy] = place(p)
-          return (
-            <circle
-              key={m}
-              className={m === n ? 'point chosen' : 'point'}
-              role="img"
-              aria-label={`Point ${m + 1}`}
-              cx={cx}
-              cy={cy}
-              r={5.5}
-              onPointerDown={(e) => {
-                e.currentTarget.setPointerCapture(e.pointerId)
-                setChosen(m)
-                setHeld({ n: m, frame })
-              }}
-              onPointerMove={(e) => held?.n === m && preview(with_(moved(m, spotOf(e))))}
-              onPointerUp={(e) => {
-                if (held?.n !== m) return
-                const next = moved(m, spotOf(e))
-                setHeld(null)
-                edit(with_(next))
-              }}
-            />
-          )
-        })}
+        {points.map((p, m) => (
+          <DrawnPoint
+            key={m}
+            n={m}
+            at={place(p)}
+            chosen={m === n}
+            onPointerDown={(e) => {
+              e.currentTarget.setPointerCapture(e.pointerId)
+              setChosen(m)
+              setHeld({ n: m, frame })
+            }}
+            onPointerMove={(e) => held?.n === m && preview(withPoints(moved(m, spotOf(e))))}
+            onPointerUp={(e) => {
+              if (held?.n !== m) return
+              const next = moved(m, spotOf(e))
+              setHeld(null)
+              edit(withPoints(next))
+            }}
+          />
+        ))}
       </svg>
       <div className="line">
         <Button size="small" onClick={add}>
@@ -202,13 +194,13 @@ export function ValueCurve({
             label={`Point ${n + 1} at`}
             unit="mm"
             value={point[0]}
-            onSet={(v) => edit(with_(moved(n, [v, point[1]])))}
+            onSet={(v) => edit(withPoints(moved(n, [v, point[1]])))}
           />
           <NumberLine
             label={`Value of point ${n + 1}`}
             unit={unit}
             value={point[1]}
-            onSet={(v) => edit(with_(moved(n, [point[0], v])))}
+            onSet={(v) => edit(withPoints(moved(n, [point[0], v])))}
           />
         </>
       )}

@@ -19,8 +19,6 @@ export function facesOf(recipe: Recipe, chosen: Chosen | null): readonly FaceMar
     }
     case 'source':
       return sourceFaces(recipe, chosen.index)
-    case 'point':
-      return null
     default:
       return followedFaces(fillingOf(recipe, useBench.getState().filled).structure, chosen.of)
   }
@@ -38,8 +36,6 @@ export function withFaces(chosen: Chosen, faces: FaceMark[]): (r: Recipe) => Rec
       )
     case 'source':
       return withSourceFaces(chosen.index, faces)
-    case 'point':
-      return (r) => r
     default:
       return withFollowedFaces(chosen.of, faces)
   }

@@ -41,9 +41,6 @@ export const ruleNames: Record<Rule, string> = {
 
 export const unitOf = (given: Given) => (given === 'percent' ? '%' : 'mm')
 
-/** Sources whose numbers are values already. */
-export const holdsValues = (s: Source) => s.kind === 'points' || s.kind === 'grading'
-
 export const gradingsOf = (f: Filling): readonly Grading[] => f.gradings ?? []
 
 /** The value that is graded, as the structure calls it. */
@@ -54,18 +51,31 @@ export const valueName = (of: GradedValue, walls: boolean) =>
 export const sizesByPlace = ({ structure: { pattern } }: Filling) =>
   pattern.kind === 'foam_sheet' || (pattern.kind !== 'planar_voronoi' && seedsOf(pattern) !== null)
 
+/** The value in mm where a grading gives `v` and the value's own step sets `set` mm. */
+const inMm = (given: Given, v: number, set: number) =>
+  given === 'percent' ? (v / 100) * set : given === 'added' ? set + v : v
+
+/** What a grading gives for a value in mm. */
+const asGiven = (given: Given, mm: number, set: number) =>
+  given === 'percent' ? (100 * mm) / set : given === 'added' ? mm - set : mm
+
+/** What the value's own step sets now. mm. */
+export const setBy = (of: GradedValue, f: Filling, thickness: number | undefined) => {
+  const cell = Math.min(...f.structure.cell_mm)
+  return of === 'cell_size' ? cell : (thickness ?? cell / 8)
+}
+
 /** Least and greatest cell size that a grading names; `fixed` where the cell size has no part in it. */
 export function gradedSizes(f: Filling): { mm: Spot; fixed: boolean } | null {
   const grading = sizesByPlace(f)
     ? gradingsOf(f).find((g) => g.of === 'cell_size' && g.sources.length > 0)
     : undefined
   if (!grading) return null
-  const cell = Math.min(...f.structure.cell_mm)
-  const size = (v: number) =>
-    grading.given === 'percent' ? (v / 100) * cell : grading.given === 'added' ? cell + v : v
-  const named = grading.sources.flatMap(valuesOf).map(size)
+  const { given } = grading
+  const set = setBy('cell_size', f, undefined)
+  const named = grading.sources.flatMap(valuesOf).map((v) => inMm(given, v, set))
   if (named.length === 0) return null
-  return { mm: [Math.min(...named), Math.max(...named)], fixed: grading.given === 'millimetres' }
+  return { mm: [Math.min(...named), Math.max(...named)], fixed: given === 'millimetres' }
 }
 
 /** Size of the smallest cells over that of the largest. */
@@ -79,6 +89,26 @@ function valuesOf({ curve, from }: GradingSource): number[] {
   if (curve) return curve.points.map((p) => p[1] ?? 0)
   return from.kind === 'points' ? from.points.map((p) => p.value) : []
 }
+
+/** A source with other values at its points and along its curve. */
+const withValues = (s: GradingSource, to: (v: number) => number): GradingSource => ({
+  ...s,
+  from:
+    s.from.kind === 'points'
+      ? { ...s.from, points: s.from.points.map((p) => ({ ...p, value: to(p.value) })) }
+      : s.from,
+  curve: s.curve && {
+    ...s.curve,
+    points: s.curve.points.map((p) => [p[0] ?? 0, to(p[1] ?? 0)] as Spot),
+  },
+})
+
+/** The same values given in another way, by what the value's own step sets now, in mm. */
+export const withGiven = (id: number, given: Given, set: number) =>
+  withGrading(id, (g) => {
+    const to = (v: number) => Number(asGiven(given, inMm(g.given, v, set), set).toPrecision(3))
+    return { given, sources: g.sources.map((s) => withValues(s, to)) }
+  })
 
 /** Changes the gradings of the filling that is worked on. */
 const withGradings = (change: (all: readonly Grading[]) => Grading[]) =>
@@ -102,18 +132,18 @@ export const withSourceAdded = (id: number, source: GradingSource) =>
 
 /** The faces of a source of the grading that is open. */
 export function sourceFaces(r: Recipe, n: number): readonly FaceMark[] | null {
-  const from = openGrading(workedOn(r))?.sources[n]?.from
+  const from = openGrading(r)?.sources[n]?.from
   return from?.kind === 'faces' ? from.faces : null
 }
 
 export const withSourceFaces = (n: number, faces: FaceMark[]) => (r: Recipe) => {
-  const open = openGrading(workedOn(r))
+  const open = openGrading(r)
   return open ? withSource(open.id, n, { from: { kind: 'faces', faces } })(r) : r
 }
 
 /** Moves a point of the open grading's values. */
 export const withPointAt = (n: number, place_mm: [number, number, number]) => (r: Recipe) => {
-  const open = openGrading(workedOn(r))
+  const open = openGrading(r)
   const of = open?.sources.findIndex((s) => s.from.kind === 'points') ?? -1
   const from = open?.sources[of]?.from
   if (!open || from?.kind !== 'points') return r
@@ -121,14 +151,21 @@ export const withPointAt = (n: number, place_mm: [number, number, number]) => (r
   return withSource(open.id, of, { from: { ...from, points } })(r)
 }
 
-/** The grading that is open, of a filling. */
-export const openGrading = (f: Filling) =>
-  gradingsOf(f).find((g) => g.id === useBench.getState().grading) ?? null
+/** The grading of a number, of a filling. */
+export const gradingOf = (f: Filling, id: number | null) =>
+  gradingsOf(f).find((g) => g.id === id) ?? null
 
-/** First values of a grading: what is set now, and a share of it. */
-export function firstEnds(of: GradedValue, now: number): Spot {
-  const short = (v: number) => Number(v.toPrecision(2))
-  return of === 'cell_size' ? [short(now / 2), short(now)] : [short(1.6 * now), short(0.8 * now)]
+/** The grading that is open, of the filling that is worked on. */
+export const openGrading = (r: Recipe) => gradingOf(workedOn(r), useBench.getState().grading)
+
+/** How the first values of a grading are given: where a density leads, as shares of what it leads to. */
+export const firstGiven = (of: GradedValue, f: Filling): Given =>
+  of === 'thickness' && f.thicken.lead === 'relative_density' ? 'percent' : 'millimetres'
+
+/** First values near a source and away from it, where the value's own step sets so much, in mm. */
+export function firstEnds(of: GradedValue, given: Given, set: number): Spot {
+  const shares = of === 'cell_size' ? [0.5, 1] : [1.6, 0.8]
+  return shares.map((s) => Number(asGiven(given, s * set, set).toPrecision(2))) as Spot
 }
 
 /** A source of a kind with first values; `across` is how far the part reaches. mm. */
@@ -184,16 +221,14 @@ export function firstSource(
 }
 
 /** A grading with one source, and a number of its own. */
-export function firstGrading(f: Filling, of: GradedValue, source: GradingSource): Grading {
-  return {
-    id: nextId(gradingsOf(f)),
-    name: '',
-    of,
-    given: of === 'thickness' && f.thicken.lead === 'relative_density' ? 'percent' : 'millimetres',
-    rule: 'least',
-    sources: [source],
-  }
-}
+export const firstGrading = (f: Filling, of: GradedValue, source: GradingSource): Grading => ({
+  id: nextId(gradingsOf(f)),
+  name: '',
+  of,
+  given: firstGiven(of, f),
+  rule: 'least',
+  sources: [source],
+})
 
 export const withGradingAdded = (grading: Grading) => withGradings((all) => [...all, grading])
 

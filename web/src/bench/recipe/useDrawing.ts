@@ -33,7 +33,7 @@ function roundLength(mm: number) {
 }
 
 /** The steps that arrow keys mean. */
-const arrows: Record<string, Spot> = {
+export const arrows: Record<string, Spot> = {
   ArrowLeft: [-1, 0],
   ArrowRight: [1, 0],
   ArrowUp: [0, 1],

@@ -1,6 +1,5 @@
 import { api, type FaceInfo } from '../../api/client'
 import { standOn } from '../recipe/standRules'
-import { workedOn } from '../recipe/filling'
 import { openGrading, withSource } from '../recipe/gradingRules'
 import { drainHole, triple, withZones } from '../recipe/zoneRules'
 import { edit } from './saving'
@@ -33,7 +32,7 @@ export function stand(outward: readonly number[]) {
 /** A value at a place of the part: that of the last point of the source that is chosen. */
 export function placeValue(place: readonly number[]) {
   const { recipe, chosen } = get()
-  const open = recipe && openGrading(workedOn(recipe))
+  const open = recipe && openGrading(recipe)
   const n = chosen?.index ?? 0
   const source = open?.sources[n]
   if (!open || source?.from.kind !== 'points') return

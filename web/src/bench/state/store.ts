@@ -45,7 +45,7 @@ export type Alone = { of: 'zone'; id: number } | { of: 'body'; name: string }
 
 /** What has faces or a place: by its number, of the rows of cells, or of the open grading. */
 export interface Chosen {
-  of: 'zone' | 'skin' | 'pocket' | 'source' | 'point' | FollowedFaces
+  of: 'zone' | 'skin' | 'pocket' | 'source' | FollowedFaces
   index: number
 }
 
@@ -95,6 +95,8 @@ export interface BenchState {
   filled: number | null
   /** Number of the grading that is open, of the filling that is worked on. */
   grading: number | null
+  /** The point of that grading's values that is worked on. */
+  point: number | null
   /** What that grading gives, once it is known. */
   field: GradedField | null
   picking: Picking | null
@@ -144,6 +146,7 @@ export const blank: BenchState = {
   chosen: null,
   filled: null,
   grading: null,
+  point: null,
   field: null,
   picking: null,
   pickTool: 'click',

@@ -1,6 +1,5 @@
 import {
   ClampToEdgeWrapping,
-  Color,
   Data3DTexture,
   DataUtils,
   DoubleSide,
@@ -9,9 +8,8 @@ import {
   RedFormat,
   ShaderMaterial,
   Vector3,
-  Vector4,
 } from 'three'
-import { scale } from '../../theme/tokens'
+import { cutFace, cutUniforms, ramped, rampUniforms } from './glsl'
 
 /** What a grading gives at the samples of a box of the part, x first. */
 export interface GradedField {
@@ -77,49 +75,32 @@ const fragment = /* glsl */ `
   precision highp sampler3D;
   uniform sampler3D field;
   uniform vec3 origin;
-  uniform float step_;
+  uniform float spacing;
   uniform vec3 size;
-  uniform vec2 range;
   uniform float lines;
-  uniform vec3 ramp[5];
-  uniform vec4 cut;
-  uniform bool cutting;
-  uniform vec3 eye;
-  /** Width of a pixel at a distance of one. */
-  uniform float pixel;
   uniform vec3 key;
   varying vec3 vWorld;
   varying vec3 vNormal;
-
-  vec3 ramped(float v) {
-    float t = clamp((v - range.x) / max(range.y - range.x, 1e-6), 0.0, 1.0) * 4.0;
-    vec3 c = ramp[0];
-    for (int i = 0; i < 4; i++) c = mix(c, ramp[i + 1], clamp(t - float(i), 0.0, 1.0));
-    return c;
-  }
+  ${ramped}
+  ${cutFace}
 
   float valueAt(vec3 p) {
-    return texture(field, ((p - origin) / step_ + 0.5) / size).r;
+    return texture(field, ((p - origin) / spacing + 0.5) / size).r;
   }
 
   void main() {
-    if (cutting && dot(vWorld, cut.xyz) > cut.w) discard;
-    vec3 on = vWorld;
-    // The mesh is closed: whatever looks at a back face looks at the cut in front of it.
+    if (isCutAway(vWorld)) discard;
     bool cap = cutting && !gl_FrontFacing;
-    if (cap) {
-      vec3 ray = vWorld - eye;
-      on = eye + ray * ((cut.w - dot(eye, cut.xyz)) / dot(ray, cut.xyz));
-    }
+    vec3 on = cap ? onCut(vWorld) : vWorld;
     float v = valueAt(on);
     float s = v / lines;
     float wide = fwidth(s);
     if (cap) {
       // Not by differences between pixels: those jump where another triangle lies behind the cut.
-      float h = 0.5 * step_;
+      float h = 0.5 * spacing;
       vec3 slope = vec3(valueAt(on + vec3(h, 0, 0)), valueAt(on + vec3(0, h, 0)), valueAt(on + vec3(0, 0, h))) - v;
       slope -= cut.xyz * dot(slope, cut.xyz);
-      wide = length(slope) / h / lines * pixel * distance(on, eye);
+      wide = length(slope) / h / lines * pixelAt(on);
     }
     float line = 1.0 - smoothstep(0.6, 1.4, abs(fract(s - 0.5) - 0.5) / max(wide, 1e-6));
     vec3 n = normalize(vNormal) * (gl_FrontFacing ? 1.0 : -1.0);
@@ -140,15 +121,11 @@ export class FieldPaint {
     uniforms: {
       field: { value: null },
       origin: { value: new Vector3() },
-      step_: { value: 1 },
+      spacing: { value: 1 },
       size: { value: new Vector3(1, 1, 1) },
-      range: { value: [0, 1] },
       lines: { value: 1 },
-      ramp: { value: scale.map((c) => new Color(c)) },
-      cut: { value: new Vector4(0, 1, 0, 0) },
-      cutting: { value: false },
-      eye: { value: new Vector3() },
-      pixel: { value: 0 },
+      ...rampUniforms(),
+      ...cutUniforms(),
       key: { value: new Vector3(0, 0, 1) },
     },
   })
@@ -174,7 +151,7 @@ export class FieldPaint {
       const uniform = uniforms[name]
       if (uniform) uniform.value = value
     }
-    set('step_', field.step)
+    set('spacing', field.step)
     set('range', field.range)
     set('lines', lineStep(field.range))
   }

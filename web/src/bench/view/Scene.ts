@@ -410,12 +410,11 @@ export class Scene {
   setCut(cutting: boolean, cut: Cut) {
     this.cutting = cutting
     const normal = new Vector3().setComponent(cut.axis, cut.flipped ? -1 : 1)
-    this.uniform('cutting').value = cutting
-    this.uniform('cut').value.set(normal.x, normal.y, normal.z, cut.flipped ? -cut.at : cut.at)
+    for (const { uniforms } of [this.material, this.paint.material]) {
+      if (uniforms.cutting) uniforms.cutting.value = cutting
+      uniforms.cut?.value.set(normal.x, normal.y, normal.z, cut.flipped ? -cut.at : cut.at)
+    }
     this.plane.set(cutting, cut)
-    const paint = this.paint.material.uniforms
-    if (paint.cutting) paint.cutting.value = cutting
-    paint.cut?.value.copy(this.uniform('cut').value)
     this.draw()
   }
 

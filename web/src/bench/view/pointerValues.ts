@@ -59,11 +59,9 @@ export function valuesAt(
   if (!face) return null
   const read = (name: string) =>
     (mesh.geometry.getAttribute(name) as BufferAttribute | InterleavedBufferAttribute).getX(face.a)
-  const rect = canvas.getBoundingClientRect()
   const thickness = read('_thickness')
   return {
-    x: e.clientX - rect.left,
-    y: e.clientY - rect.top,
+    ...spotOn(canvas, e),
     role: roles[read('_role')] ?? 'fill',
     thickness: thickness > 0 ? thickness : null,
   }

@@ -9,7 +9,8 @@ import {
   Vector4,
 } from 'three'
 import type { Place } from '../../api/client'
-import { materials, plainCut, scale } from '../../theme/tokens'
+import { materials, plainCut } from '../../theme/tokens'
+import { cutFace, cutUniforms, ramped, rampUniforms } from './glsl'
 
 /**
  * Lit from the camera's upper left with soft light from above and below, shaded by the openness
@@ -40,19 +41,12 @@ const vertex = /* glsl */ `
 `
 
 const fragment = /* glsl */ `
-  uniform vec4 cut;
-  uniform bool cutting;
   uniform int colourBy;
   uniform vec3 fill;
   uniform vec3 skin;
   uniform vec3 solid;
   /** Of cut faces where colours tell how thick walls are. */
   uniform vec3 plain;
-  uniform vec3 ramp[5];
-  uniform vec2 range;
-  uniform vec3 eye;
-  /** Width of a pixel at a distance of one. */
-  uniform float pixel;
   uniform vec3 key;
   uniform vec4 postBase[8];
   uniform vec4 postAxis[8];
@@ -73,14 +67,8 @@ const fragment = /* glsl */ `
   varying float vBeyond;
   uniform float aloneSlack;
 
-  vec3 ramped(float v) {
-    float t = clamp((v - range.x) / max(range.y - range.x, 1e-6), 0.0, 1.0) * 4.0;
-    vec3 c = ramp[0];
-    for (int i = 0; i < 4; i++) {
-      c = mix(c, ramp[i + 1], clamp(t - float(i), 0.0, 1.0));
-    }
-    return c;
-  }
+  ${ramped}
+  ${cutFace}
 
   bool inPost(vec3 p, float slack) {
     for (int i = 0; i < 8; i++) {
@@ -108,7 +96,7 @@ const fragment = /* glsl */ `
 
   void main() {
     if (besideAlone(vWorld)) discard;
-    if (cutting && dot(vWorld, cut.xyz) > cut.w) discard;
+    if (isCutAway(vWorld)) discard;
     vec3 base = vRole < 0.5 ? fill : vRole < 1.5 ? skin : solid;
     float kept = smoothstep(1.2, 1.8, vRole);
     if (onlyPosts && vRole > 0.01) {
@@ -118,16 +106,14 @@ const fragment = /* glsl */ `
     // How thick a kept solid is cannot be told at a point of it.
     if (colourBy == 1) base = mix(ramped(vThickness), solid, kept);
     if (!gl_FrontFacing) {
-      // The place on the cut that is looked at, in front of the back face.
-      vec3 ray = vWorld - eye;
-      vec3 on = cutting ? eye + ray * ((cut.w - dot(eye, cut.xyz)) / dot(ray, cut.xyz)) : vWorld;
+      vec3 on = cutting ? onCut(vWorld) : vWorld;
       if (colourBy == 1) base = plain;
       else if (inPost(on, 0.0)) base = solid;
       // Even light and fine strokes tell a cut face from a surface.
       vec3 p = on * (1.0 / 1.15);
       float stroke = abs(fract((p.x + p.y + p.z) * 0.7071) - 0.5);
       // Not by differences between pixels: those jump where another triangle lies behind the cut.
-      float wide = 1.5 * pixel * distance(on, eye);
+      float wide = 1.5 * pixelAt(on);
       float line = smoothstep(0.06, 0.1, stroke / max(wide, 1e-4) * 0.12);
       gl_FragColor = vec4(base * mix(0.89, 0.94, line), 1.0);
       #include <colorspace_fragment>
@@ -161,17 +147,13 @@ export function partMaterial(): ShaderMaterial {
     fragmentShader: fragment,
     side: DoubleSide,
     uniforms: {
-      cut: { value: new Vector4(0, 1, 0, 0) },
-      cutting: { value: false },
+      ...rampUniforms(),
+      ...cutUniforms(),
       colourBy: { value: 0 },
       fill: { value: rgb(materials.fill) },
       skin: { value: rgb(materials.skin) },
       solid: { value: rgb(materials.solid) },
       plain: { value: rgb(plainCut) },
-      ramp: { value: scale.map(rgb) },
-      range: { value: [0, 1] },
-      eye: { value: new Vector3() },
-      pixel: { value: 0 },
       key: { value: new Vector3(0, 0, 1) },
       postBase: { value: Array.from({ length: mostPosts }, () => new Vector4()) },
       postAxis: { value: Array.from({ length: mostPosts }, () => new Vector4()) },

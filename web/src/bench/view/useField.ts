@@ -1,6 +1,6 @@
 import { useEffect } from 'react'
 import { plain } from '../../shared/format'
-import { openGrading, unitOf, valueName } from '../recipe/gradingRules'
+import { gradingOf, unitOf, valueName } from '../recipe/gradingRules'
 import { fillingOf } from '../recipe/filling'
 import { filledAt } from '../recipe/zoneRules'
 import { fetchField, loadFaces, useBench } from '../state'
@@ -11,7 +11,7 @@ import type { SceneRef } from './useScene'
 export const useOpenGrading = () =>
   useBench(({ step, recipe, filled, grading }) =>
     step === 'grading' && recipe && grading !== null
-      ? openGrading(fillingOf(recipe, filledAt(recipe, filled)))
+      ? gradingOf(fillingOf(recipe, filledAt(recipe, filled)), grading)
       : null,
   )
 
@@ -31,7 +31,7 @@ export function useField(scene: SceneRef) {
   const grading = useOpenGrading()
   const field = useFieldInView()
   const faces = useBench((b) => (b.step === 'grading' ? b.faces : null))
-  const chosen = useBench((b) => (b.chosen?.of === 'point' ? b.chosen.index : null))
+  const chosen = useBench((b) => b.point)
   const part = useBench((b) => (b.recipe ? JSON.stringify(b.recipe.part) : ''))
   const zones = useBench((b) => b.recipe?.zones)
   const source = grading?.sources.find((s) => s.from.kind === 'points')

@@ -18,7 +18,7 @@ export const useChosenZone = () =>
 /** The place of the chosen point of the open grading. mm. */
 function useChosenPoint() {
   const grading = useOpenGrading()
-  const n = useBench((b) => (b.chosen?.of === 'point' ? b.chosen.index : null))
+  const n = useBench((b) => b.point)
   const from = grading?.sources.find((s) => s.from.kind === 'points')?.from
   return from?.kind === 'points' && n !== null ? (from.points[n]?.place_mm ?? null) : null
 }

@@ -15,7 +15,7 @@ export type SceneRef = { readonly current: Scene | null }
 
 /** What was moved by its handle: a control point, a point of a grading, a zone, or else the lattice. */
 function place(p: Placement, done: boolean) {
-  const { step, chosen, control, recipe, project } = useBench.getState()
+  const { step, chosen, control, point, recipe, project } = useBench.getState()
   const change = done ? edit : preview
   const centre = project ? centreOf(project.part) : [0, 0, 0]
   if (step === 'part' && recipe?.part.shape?.shape === 'free_form') {
@@ -23,9 +23,9 @@ function place(p: Placement, done: boolean) {
     const points = (s: { points_mm: number[][] }) =>
       s.points_mm.map((q, n) => (n === control ? to : triple(q)))
     change(withShape('free_form', (s) => ({ ...s, points_mm: points(s) })))
-  } else if (step === 'grading' && chosen?.of === 'point') {
+  } else if (step === 'grading' && point !== null) {
     const to = triple(p.shift.map((v, i) => Number((v + (centre[i] ?? 0)).toFixed(2))))
-    change(withPointAt(chosen.index, to))
+    change(withPointAt(point, to))
   } else if (step === 'zones' && chosen?.of === 'zone' && project) {
     const to = p.shift.map((v, i) => v + (centre[i] ?? 0))
     change(withZone(chosen.index, (z) => ({ ...z, place: moved(z.place, to) })))
@@ -66,7 +66,7 @@ export function useScene() {
       },
       band: setBand,
       control: (control) => useBench.setState({ control }),
-      value: (index) => useBench.setState({ chosen: { of: 'point', index } }),
+      value: (point) => useBench.setState({ point }),
       painted: setPainted,
       readout: setReadout,
     })
