@@ -154,8 +154,15 @@ export function antTheme(mode: Mode): ThemeConfig {
         fontWeight: 600,
         primaryShadow: 'none',
         defaultShadow: 'none',
-        // White words stand on it.
-        ...(mode === 'dark' && { colorPrimary: '#2F7A63', colorPrimaryHover: '#37876E' }),
+        // White words stand on the first two; the others are words on the panel.
+        ...(mode === 'dark' && {
+          colorPrimary: '#2F7A63',
+          colorPrimaryHover: '#37876E',
+          defaultHoverColor: '#74BFA6',
+          defaultHoverBorderColor: primary,
+          defaultActiveColor: '#5FB096',
+          defaultActiveBorderColor: primary,
+        }),
       },
       Modal: { titleFontSize: 18 },
     },
