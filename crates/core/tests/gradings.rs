@@ -165,6 +165,114 @@ fn cells_have_the_size_that_is_asked_at_each_place() {
     }
 }
 
+/// Cells that double along the part, of a kind.
+fn doubling(part: &Part, kind: Kind, form: Form) -> Recipe {
+    let mut r = recipe(part, kind, 10.0);
+    if let Pattern::Surface(p) = &mut r.structure.pattern {
+        p.form = form;
+    }
+    r.thicken = Thicken::Thickness { thickness_mm: 1.0 };
+    r.gradings = vec![Grading::new(1, GradedValue::CellSize, vec![cells_along_x()])];
+    r
+}
+
+fn cells_along_x() -> GradingSource {
+    along_x(&[[0.0, 6.0], [80.0, 12.0]], false)
+}
+
+#[test]
+fn cells_that_repeat_double_along_a_part_and_keep_their_thickness() {
+    let part = block(80.0);
+    let kinds = [
+        (Kind::Surface(SurfaceKind::Gyroid), Form::Walls),
+        (Kind::Surface(SurfaceKind::Gyroid), Form::Network),
+        (Kind::Surface(SurfaceKind::SchwarzD), Form::Walls),
+        (Kind::Cell(CellKind::BodyCentred), Form::Walls),
+        (Kind::Cell(CellKind::Octet), Form::Walls),
+        (Kind::Cell(CellKind::Kelvin), Form::Walls),
+        (Kind::Extruded(ExtrudedKind::Hexagons), Form::Walls),
+        (Kind::Extruded(ExtrudedKind::Triangles), Form::Walls),
+    ];
+    for (kind, form) in kinds {
+        let what = format!("{kind:?} {form:?}");
+        let r = doubling(&part, kind, form);
+        let o = run(&part, &r, Quality::Final);
+        sound(&o, &what);
+        let fit = o.linked.fill.structure.as_ref().and_then(|f| f.sizes).expect("graded");
+        assert!(fit.off_percent < 10.0 && fit.beyond_percent < 5.0, "{what}: {fit:?}");
+        let checks = o.report.checks.as_ref().unwrap();
+        let failed: Vec<_> = checks.iter().filter(|c| c.verdict == Verdict::Fail).collect();
+        assert!(failed.is_empty(), "{what}: {failed:?}");
+        let gauge = checks.iter().find(|c| c.id == "thickness").unwrap();
+        assert!(gauge.verdict == Verdict::Pass, "{what}: {gauge:?}");
+        let (got, estimated) = (o.report.fill_density_percent, o.linked.fill.density_percent);
+        assert!((got - estimated).abs() < 1.0, "{what}: {got} for {estimated}");
+        assert_eq!(Topology::of(&o.solid.mesh).components, 1, "{what}");
+    }
+}
+
+/// The area of a gyroid in a cell is 3.09 squares of its side (Schoen 1970): walls of a thickness
+/// hold 3.09 times that over the size of cells, which tells the size from the mesh alone.
+#[test]
+fn the_size_of_gyroid_cells_is_told_by_what_walls_hold() {
+    let part = block(80.0);
+    let mut r = doubling(&part, Kind::Surface(SurfaceKind::Gyroid), Form::Walls);
+    r.thicken = Thicken::Thickness { thickness_mm: 0.8 };
+    r.mesh.step_mm = Some(0.25);
+    let solid = inside(&run(&part, &r, Quality::Final));
+    for n in 0..4 {
+        let [low, high] = [n, n + 1].map(|n| 20.0 * n as f64);
+        let asked = 6.0 + 6.0 * 0.5 * (low + high) / 80.0;
+        let size = 3.09 * 0.8 / (share(&solid, [low, high]) / 100.0);
+        assert!((size / asked - 1.0).abs() < 0.06, "{size} for {asked}");
+    }
+}
+
+/// Every node of a cubic lattice away from the surface holds six struts, however cells grow.
+#[test]
+fn struts_meet_at_every_node_where_cells_grow() {
+    let part = block(80.0);
+    let r = doubling(&part, Kind::Cell(CellKind::Cubic), Form::Walls);
+    let (skeleton, _) = Pipeline::new(0).skeleton(&part, &r, None, &Unwatched).unwrap().unwrap();
+    let mut degree = vec![0; skeleton.nodes.len()];
+    skeleton.struts.iter().flatten().for_each(|n| degree[*n as usize] += 1);
+    let mut seen = 0;
+    for (p, degree) in skeleton.nodes.iter().zip(degree) {
+        let depth = p.min(DVec3::new(80.0, 24.0, 24.0) - *p).min_element();
+        if depth > 0.0 {
+            assert_eq!(degree, 6, "{p}");
+            seen += 1;
+        }
+    }
+    assert!(seen > 60, "{seen}");
+    // Neighbours are as far apart as cells are large there.
+    let mut off: Vec<f64> = skeleton
+        .struts
+        .iter()
+        .map(|s| s.map(|n| skeleton.nodes[n as usize]))
+        .filter(|[a, b]| part.distance.inside(*a) && part.distance.inside(*b))
+        .map(|[a, b]| (a.distance(b) / (6.0 + 6.0 * 0.5 * (a.x + b.x) / 80.0) - 1.0).abs())
+        .collect();
+    off.sort_by(f64::total_cmp);
+    assert!(off[off.len() * 95 / 100] < 0.1, "{}", off[off.len() * 95 / 100]);
+}
+
+#[test]
+fn cells_and_walls_are_graded_together_in_every_family_that_repeats() {
+    let part = block(60.0);
+    for (kind, form, _) in families().into_iter().take(4) {
+        let mut r = doubling(&part, kind, form);
+        r.gradings
+            .push(Grading { id: 2, ..thickness(vec![along_x(&[[0.0, 0.8], [60.0, 1.8]], true)]) });
+        let o = run(&part, &r, Quality::Final);
+        let what = format!("{kind:?} {form:?}");
+        sound(&o, &what);
+        let checks = o.report.checks.as_ref().unwrap();
+        let gauge = checks.iter().find(|c| c.id == "thickness").unwrap();
+        assert!(gauge.verdict == Verdict::Pass, "{what}: {gauge:?}");
+    }
+}
+
 fn correlation(pairs: &[[f64; 2]]) -> f64 {
     let n = pairs.len() as f64;
     let mean = |i: usize| pairs.iter().map(|p| p[i]).sum::<f64>() / n;
@@ -182,10 +290,7 @@ fn nothing_is_graded_without_a_source_or_where_the_kind_has_no_use_for_it() {
     let of = |gradings: Vec<Grading>| run(&part, &Recipe { gradings, ..r.clone() }, Quality::Draft);
     let points = |o: &Outcome| o.solid.mesh.points.clone();
     assert_eq!(points(&of(vec![thickness(Vec::new())])), points(&plain));
-    // Cells that repeat are of one size for now, and a zone that is not there gives nothing.
-    let sizes =
-        Grading::new(1, GradedValue::CellSize, vec![along_x(&[[0.0, 4.0], [9.0, 8.0]], true)]);
-    assert_eq!(points(&of(vec![sizes])), points(&plain));
+    // A zone that is not there gives nothing.
     let curve = ValueCurve::smooth([0.0, 2.0], [9.0, 1.0]);
     let gone = GradingSource::new(Source::Zone { id: 9 }, curve);
     assert_eq!(points(&of(vec![thickness(vec![gone])])), points(&plain));
@@ -231,6 +336,7 @@ proptest! {
         sources in prop::collection::vec(any_source(), 1..3),
         rule in prop::sample::select(vec![SourceRule::Least, SourceRule::Greatest, SourceRule::Mean]),
         ends_mm in prop_oneof![Just(0.0), 0.6..1.2f64],
+        cells in prop::option::of(any_source()),
     ) {
         let part = block(26.0);
         let (kind, form, cell) = families()[family];
@@ -239,6 +345,10 @@ proptest! {
             p.form = form;
         }
         r.gradings = vec![Grading { rule, ends_mm, ..thickness(sources) }];
+        if let Some(source) = cells {
+            let grading = Grading::new(2, GradedValue::CellSize, vec![source]);
+            r.gradings.push(Grading { given: Given::Added, ..grading });
+        }
         r.mesh.step_mm = Some(0.4);
         for quality in [Quality::Draft, Quality::Final] {
             let o = run(&part, &r, quality);

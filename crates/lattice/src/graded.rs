@@ -4,9 +4,10 @@
 //! another thickness at every place the border moves with it: the field is that of the thickest
 //! members, less what the place lacks of that. What the structure is made of plays no part.
 
-use super::{BareStructure, Facts, Gauge, GridField, Lattice, Met, Segment, Station};
+use super::levels::Levels;
+use super::{batches, BareStructure, Facts, Gauge, GridField, Lattice, Met, Segment, Station};
 use crate::skeleton::Skeleton;
-use glam::{DVec3, Vec3};
+use glam::DVec3;
 use std::sync::Arc;
 use ulmix_field::grid::{Bits, Grid};
 use ulmix_field::polygonise::RowPoints;
@@ -67,41 +68,15 @@ impl GradedThickness {
 pub struct GradedStructure {
     inner: Arc<dyn BareStructure>,
     thickness: Arc<GradedThickness>,
-    /// Thickness and the level of the structure's border at it, by growing thickness.
-    levels: Vec<[f64; 2]>,
+    levels: Levels,
 }
-
-/// Thicknesses at which levels are held, up to the size of a cell.
-const LEVELS: usize = 96;
 
 impl GradedStructure {
     /// A structure with a thickness at every place.
     pub fn new(inner: Arc<dyn BareStructure>, thickness: GradedThickness) -> GradedStructure {
         let most = 1.5 * inner.cell().max(thickness.range(inner.cell())[1]);
-        let at = |n: usize| most * n as f64 / LEVELS as f64;
-        let levels = (0..=LEVELS).map(|n| [at(n), inner.level(at(n))]).collect();
+        let levels = Levels::of(&*inner, most);
         GradedStructure { inner, thickness: Arc::new(thickness), levels }
-    }
-
-    /// The thickness at which a place at a distance becomes material. mm.
-    fn reaching(&self, measure: f64) -> f64 {
-        let n = self.levels.partition_point(|l| l[1] <= measure).clamp(1, LEVELS);
-        let [[a, from], [b, to]] = [self.levels[n - 1], self.levels[n]];
-        if to <= from {
-            return b;
-        }
-        a + (b - a) * (measure - from) / (to - from)
-    }
-
-    /// Level of the border where the drawn thickness is `t`, which may be below 0.
-    fn level_at(&self, t: f64) -> f64 {
-        let step = self.levels[1][0];
-        if t <= 0.0 {
-            return self.levels[0][1] + 0.5 * t;
-        }
-        let n = ((t / step) as usize).min(LEVELS - 1);
-        let [[a, from], [_, to]] = [self.levels[n], self.levels[n + 1]];
-        from + (to - from) * (t - a) / step
     }
 
     /// Halfway between the least and the greatest thickness. mm.
@@ -114,7 +89,7 @@ impl GradedStructure {
 impl BareStructure for GradedStructure {
     /// The thickness that the step must set for material to lie at a place. mm.
     fn measure(&self, p: DVec3) -> f64 {
-        let needed = self.reaching(self.inner.measure(p));
+        let needed = self.levels.thickness(self.inner.measure(p));
         let value = self.thickness.values.value(p);
         match self.thickness.given {
             Given::Added => needed - value,
@@ -169,7 +144,7 @@ impl BareStructure for GradedStructure {
     }
 
     fn bytes(&self) -> usize {
-        self.inner.bytes() + self.thickness.values.bytes() + 16 * self.levels.len()
+        self.inner.bytes() + self.thickness.values.bytes() + self.levels.bytes()
     }
 }
 
@@ -192,10 +167,10 @@ impl GradedLattice {
     fn new(bare: &GradedStructure, set: f64) -> GradedLattice {
         let thickness = &bare.thickness;
         let range = thickness.range(set);
-        let most = bare.level_at(range[1]);
+        let most = bare.levels.level(range[1]);
         let lack = |value: f32| {
             let t = thickness.of(value as f64, set);
-            (most - bare.level_at(thickness.drawn(t))) as f32
+            (most - bare.levels.level(thickness.drawn(t))) as f32
         };
         let lowest = thickness.of(thickness.values.range()[0], set);
         GradedLattice {
@@ -273,11 +248,6 @@ impl GradedGrid<'_> {
     }
 }
 
-/// Steps of Newton's method onto the border.
-const STEPS: usize = 4;
-/// Rounds in which the meeting place of a way and the border is narrowed down.
-const ROUNDS: usize = 12;
-
 impl GridField for GradedGrid<'_> {
     fn value(&self, p: DVec3) -> f64 {
         self.thickest.value(p) + self.lattice.lacks.value(p)
@@ -291,30 +261,7 @@ impl GridField for GradedGrid<'_> {
         let mut out = self.thickest.signs(wanted);
         // What the thinnest lattice holds lies in this one; the rest is asked one by one.
         let sure = self.thinnest.as_ref().map(|thinnest| thinnest.signs(&out));
-        out.par_words_mut(|w, j, k, word| {
-            let known = sure.as_ref().map_or(0, |s| s.row(j, k)[w]);
-            let asked = *word & !known;
-            if asked == 0 {
-                return;
-            }
-            let (mut points, mut lanes) = ([DVec3::ZERO; 64], [0u8; 64]);
-            let mut count = 0;
-            let mut left = asked;
-            while left != 0 {
-                let bit = left.trailing_zeros();
-                points[count] = self.grid.at(64 * w as u32 + bit, j as u32, k as u32);
-                lanes[count] = bit as u8;
-                count += 1;
-                left &= left - 1;
-            }
-            let mut values = Vec::with_capacity(64);
-            self.values(&points[..count], &mut values);
-            for (n, v) in values.into_iter().enumerate() {
-                if v >= self.reach(points[n]) {
-                    *word &= !(1 << lanes[n]);
-                }
-            }
-        });
+        batches::clear_outside(self, self.grid, &mut out, sure.as_ref(), |p| self.reach(p));
         out
     }
 
@@ -336,44 +283,8 @@ impl GridField for GradedGrid<'_> {
         }
     }
 
-    /// All ways at once, by the Illinois method (Dowell and Jarratt 1971).
     fn met(&self, segments: &[Segment], out: &mut Vec<Met>) {
-        let enough = 1e-4 * self.grid.step;
-        let mut ends: Vec<[f64; 4]> =
-            segments.iter().map(|s| [0.0, 1.0, s.ends[0], s.ends[1]]).collect();
-        let starts: Vec<Option<f64>> = segments.iter().map(Segment::start).collect();
-        let mut t: Vec<f64> = starts.iter().map(|s| s.unwrap_or(0.0)).collect();
-        let (mut points, mut values) = (Vec::new(), Vec::new());
-        let place = |s: &Segment, t: f64| s.a.lerp(s.b, t);
-        for _ in 0..ROUNDS {
-            for (n, [a, b, fa, fb]) in ends.iter().enumerate() {
-                t[n] = starts[n].unwrap_or((a * fb - b * fa) / (fb - fa));
-            }
-            points.clear();
-            points.extend(segments.iter().zip(&t).map(|(s, t)| place(s, *t)));
-            self.values(&points, &mut values);
-            let mut all = true;
-            for (n, &v) in values.iter().enumerate() {
-                if starts[n].is_some() || v.abs() < enough {
-                    continue;
-                }
-                all = false;
-                let [a, b, fa, fb] = &mut ends[n];
-                if v * *fb > 0.0 {
-                    (*b, *fb, *fa) = (t[n], v, 0.5 * *fa);
-                } else {
-                    (*a, *fa, *fb) = (t[n], v, 0.5 * *fb);
-                }
-            }
-            if all {
-                break;
-            }
-        }
-        let mut slopes = Vec::new();
-        self.slopes(&points, &mut slopes);
-        out.clear();
-        let normal = |g: DVec3| g.normalize_or(DVec3::Z);
-        out.extend(t.iter().zip(slopes).map(|(t, (_, g))| Met { t: *t, normal: normal(g) }));
+        batches::met(self, segments, 1e-4 * self.grid.step, out);
     }
 
     fn smooth(&self, of: &Bits) -> Option<Bits> {
@@ -381,32 +292,8 @@ impl GridField for GradedGrid<'_> {
     }
 
     fn project(&self, row: &mut RowPoints) {
-        let step = self.grid.step;
-        let corners: Vec<DVec3> =
-            (0..row.count).map(|n| self.grid.at(row.i[n], row.j, row.k)).collect();
-        let place = |n: usize, local: Vec3| corners[n] + local.as_dvec3() * step;
-        let local = |row: &RowPoints, n: usize| Vec3::from([0, 1, 2].map(|a| row.local[a][n]));
-        let mut points: Vec<DVec3> = (0..row.count).map(|n| place(n, local(row, n))).collect();
-        let mut slopes = Vec::new();
-        self.slopes(&points, &mut slopes);
-        // Near the middle of a thin member it may be either side: the outer corner tells.
-        for n in 0..row.count {
-            let p = points[n];
-            let thin = 0.5 * self.lattice.thickness.at(p, self.lattice.set);
-            if slopes[n].0 < -0.5 * thin + 0.5 * self.reach(p) {
-                let outer = Vec3::from([0, 1, 2].map(|a| (row.outside[n] >> a & 1) as f32));
-                points[n] = place(n, local(row, n).lerp(outer, 0.5));
-            }
-        }
-        for _ in 0..STEPS {
-            self.slopes(&points, &mut slopes);
-            for (p, (v, g)) in points.iter_mut().zip(&slopes) {
-                *p -= *g * (v / g.length_squared().max(0.05));
-            }
-        }
-        for (n, p) in points.into_iter().enumerate() {
-            let local = ((p - corners[n]) / step).as_vec3();
-            (0..3).for_each(|a| row.local[a][n] = local[a]);
-        }
+        let thin = |p: DVec3| 0.5 * self.lattice.thickness.at(p, self.lattice.set);
+        let middle = |p: DVec3| 0.5 * self.reach(p) - 0.5 * thin(p);
+        batches::project(self, self.grid, middle, row);
     }
 }

@@ -155,20 +155,9 @@ impl<'a> Kernel<'a> {
         }
     }
 
-    /// The distance of [`super::surface::Surface::distance`], with the gradient of the level value
-    /// in cell axes and the gradient's length.
     #[inline(always)]
-    fn distance(&self, (f, g, h): Expansion<f32x8>) -> (f32x8, [f32x8; 3], f32x8) {
-        let (k, sense) = (self.wave.to_array(), self.sense);
-        let f = f * sense;
-        let (gx, gy, gz) = (g[0] * (k[0] * sense), g[1] * (k[1] * sense), g[2] * (k[2] * sense));
-        let gg = (gx * gx + gy * gy + gz * gz).max(f32x8::splat(1e-30));
-        let (ax, ay, az) = (gx * k[0], gy * k[1], gz * k[2]);
-        let mixed = ax * ay * h[3] + ay * az * h[4] + az * ax * h[5];
-        let bend = (ax * ax * h[0] + ay * ay * h[1] + az * az * h[2] + mixed + mixed) * sense;
-        let under = (gg - (f + f) * bend / gg).max(f32x8::ZERO);
-        let length = gg.sqrt();
-        ((f + f) / (length + under.sqrt()).max(f32x8::splat(1e-12)), [gx, gy, gz], length)
+    fn distance(&self, expansion: Expansion<f32x8>) -> (f32x8, [f32x8; 3], f32x8) {
+        distance(self.wave.to_array(), self.sense, expansion)
     }
 }
 
@@ -349,6 +338,25 @@ impl GridField for Kernel<'_> {
     }
 }
 
+/// The distance of [`super::surface::Surface::distance`], with the gradient of the level value in
+/// cell axes and the gradient's length.
+#[inline(always)]
+pub(crate) fn distance(
+    k: [f32; 3],
+    sense: f32,
+    (f, g, h): Expansion<f32x8>,
+) -> (f32x8, [f32x8; 3], f32x8) {
+    let f = f * sense;
+    let (gx, gy, gz) = (g[0] * (k[0] * sense), g[1] * (k[1] * sense), g[2] * (k[2] * sense));
+    let gg = (gx * gx + gy * gy + gz * gz).max(f32x8::splat(1e-30));
+    let (ax, ay, az) = (gx * k[0], gy * k[1], gz * k[2]);
+    let mixed = ax * ay * h[3] + ay * az * h[4] + az * ax * h[5];
+    let bend = (ax * ax * h[0] + ay * ay * h[1] + az * az * h[2] + mixed + mixed) * sense;
+    let under = (gg - (f + f) * bend / gg).max(f32x8::ZERO);
+    let length = gg.sqrt();
+    ((f + f) / (length + under.sqrt()).max(f32x8::splat(1e-12)), [gx, gy, gz], length)
+}
+
 /// Greatest length of the gradient and greatest size of the second derivatives by phase, from
 /// above.
 fn most(kind: SurfaceKind) -> (f64, f64) {
@@ -367,16 +375,16 @@ fn most(kind: SurfaceKind) -> (f64, f64) {
 
 // Spelled out: `array::map` over vectors this wide is left as calls through memory.
 #[inline(always)]
-fn weighted(m: [f32; 3], v: &[f32x8; 3]) -> f32x8 {
+pub(crate) fn weighted(m: [f32; 3], v: &[f32x8; 3]) -> f32x8 {
     v[0] * m[0] + v[1] * m[1] + v[2] * m[2]
 }
 
 /// Lane numbers.
-const COUNT: f32x8 = f32x8::new([0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0]);
+pub(crate) const COUNT: f32x8 = f32x8::new([0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0]);
 
 /// A phase within half a turn of zero, so that 32 bits hold it well.
 #[inline(always)]
-fn reduced(phase: f64) -> f32 {
+pub(crate) fn reduced(phase: f64) -> f32 {
     (phase - TAU * (phase * (1.0 / TAU)).round_ties_even()) as f32
 }
 

@@ -45,7 +45,9 @@
 
 pub mod axes;
 mod bars;
+mod batches;
 mod bending;
+pub mod cell_map;
 pub mod clean;
 pub mod course;
 pub mod density;
@@ -56,7 +58,9 @@ pub mod graded;
 pub mod grid_field;
 pub mod index;
 pub mod level;
+mod levels;
 pub mod make;
+mod mapped_cells;
 pub mod meeting;
 pub mod members;
 mod mesh_cell;
@@ -340,9 +344,27 @@ pub struct Facts {
     /// Cells along each direction, of rows that bend.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub rows: Option<[usize; 3]>,
+    /// Of cells that repeat and change their size, how well they keep it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sizes: Option<SizeFit>,
     /// Of a foam sheet, where it meets the part's surface.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub contact: Option<Contact>,
+}
+
+/// How well cells that repeat keep the sizes that are asked at every place.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct SizeFit {
+    /// Smallest and largest size that is asked in the part. mm.
+    pub asked_mm: [f64; 2],
+    /// Smallest and largest size that cells have there, in the mean of their axes. mm.
+    pub found_mm: [f64; 2],
+    /// How far the size along a cell's axis is from what is asked, in 95 of 100 places. Percent.
+    pub off_percent: f64,
+    /// Share of the part in which it is farther from that than a tenth. Percent.
+    pub beyond_percent: f64,
+    /// The place where it is farthest. mm.
+    pub worst_at: [f64; 3],
 }
 
 /// A histogram of struts by their length.

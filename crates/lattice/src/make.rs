@@ -4,6 +4,7 @@ use super::axes::{across, axis_of};
 use super::clean::is_on_surface;
 use super::course::Rows;
 use super::foam::Foam;
+use super::mapped_cells::{self, Ground};
 use super::meeting::meeting;
 use super::members::{Frame, StrutSource, WallOpening};
 use super::mesh_cell::MeshCell;
@@ -29,8 +30,8 @@ use ulmix_part::point_location::PointLocator;
 use ulmix_part::Part;
 use ulmix_recipe::seeds::MOST_SEEDS;
 use ulmix_recipe::{
-    CleanUp, ExtrudedKind, FaceMark, Joins, OwnMesh, OwnStruts, Pattern, Seeds, Structure,
-    StrutLengths, StrutSection,
+    CleanUp, ExtrudedKind, FaceMark, Joins, OwnMesh, OwnStruts, Pattern, RecipeError, Seeds,
+    Structure, StrutLengths, StrutSection,
 };
 
 /// The structure as it lies in the part, before it is given thickness. `None` when cancelled.
@@ -46,17 +47,30 @@ pub fn structure<'a>(
     let (sizes, largest) = CellSizes::of(site.sizes, s);
     let s = &largest;
     let frame = frame_of(part, s);
+    let ground = |sizes| Ground { part, structure: s, frame, sizes };
     Some(match &s.pattern {
-        Pattern::Surface(p) => Arc::new(Periodic::new(p, s, part.mesh.bounds().centre())),
+        Pattern::Surface(p) => match &sizes {
+            Some(sizes) => Arc::new(mapped_cells::surface(&ground(sizes), p)),
+            None => Arc::new(Periodic::new(p, s, part.mesh.bounds().centre())),
+        },
         Pattern::FoamSheet(p) => Arc::new(Foam::new(site, p, s, sizes, cancelled)?),
         Pattern::Cell(_) | Pattern::OwnCell(_) => {
             let unit = unit_struts(s)?;
-            match Rows::of(part, s) {
-                None => Arc::new(cells(&unit, s, frame, joins)),
-                Some((rows, clean)) => Arc::new(bent(part, &unit, s, (&rows, clean), joins)),
+            match (Rows::of(part, s), &sizes) {
+                (Some((rows, clean)), _) => Arc::new(bent(part, &unit, s, (&rows, clean), joins)),
+                (None, Some(sizes)) => {
+                    let counts = |strut| reaches(part, strut);
+                    Arc::new(mapped_cells::cells(&ground(sizes), &unit, joins, &counts))
+                }
+                (None, None) => Arc::new(cells(&unit, s, frame, joins)),
             }
         }
-        Pattern::Extruded(p) => Arc::new(extruded(p.walls, s, frame, joins)),
+        Pattern::Extruded(p) => match &sizes {
+            Some(sizes) => {
+                Arc::new(mapped_cells::extruded(&ground(sizes), p.walls, of_walls(joins)))
+            }
+            None => Arc::new(extruded(p.walls, s, frame, joins)),
+        },
         Pattern::PlanarVoronoi(p) => Arc::new(planar(site, &p.seeds, s, frame, joins, cancelled)?),
         Pattern::VoronoiWalls(_)
         | Pattern::Voronoi(_)
@@ -67,6 +81,18 @@ pub fn structure<'a>(
         Pattern::OwnStruts(p) => Arc::new(given(part, (&p.own, &p.clean), s, frame, joins)),
         Pattern::OwnMesh(p) => Arc::new(from_mesh(&p.own, s, frame)),
     })
+}
+
+/// Refuses cells of a graded size that are too many to be laid one by one.
+///
+/// # Errors
+/// How many there would be, and how many there can be.
+pub fn few_enough(site: &Site, s: &Structure) -> Result<(), RecipeError> {
+    let (sizes, s) = CellSizes::of(site.sizes, s);
+    let listed = matches!(s.pattern, Pattern::Cell(_) | Pattern::OwnCell(_) | Pattern::Extruded(_));
+    let Some(sizes) = sizes.as_ref().filter(|_| listed) else { return Ok(()) };
+    let (part, frame) = (site.part, frame_of(site.part, &s));
+    Ground { part, structure: &s, frame, sizes }.few_enough()
 }
 
 fn frame_of(part: &Part, s: &Structure) -> Frame {
@@ -190,7 +216,7 @@ type Counts<'a> = &'a (dyn Fn([DVec3; 2]) -> bool + Sync);
 /// The struts of a structure of struts in the part; `None` for structures of walls, and when there
 /// are more than [`MOST_STRUTS`].
 pub fn skeleton_of(part: &Part, s: &Structure, bare: &dyn BareStructure) -> Option<Skeleton> {
-    match (unit_struts(s), s.bent()) {
+    match (unit_struts(s), bare.struts()) {
         (Some(unit), None) => {
             let ends = repeated_struts(part, &unit, s)?;
             let struts = (0..ends.len() as u32).map(|n| [2 * n, 2 * n + 1]).collect();
@@ -211,7 +237,7 @@ pub fn some_struts(
     bare: &dyn BareStructure,
     counts: Counts,
 ) -> Option<Vec<[DVec3; 2]>> {
-    match (unit_struts(s), s.bent()) {
+    match (unit_struts(s), bare.struts()) {
         (Some(unit), None) => repeated(part, &unit, s, counts),
         _ => {
             let few = bare.struts().filter(|s| s.struts.len() <= MOST_STRUTS);

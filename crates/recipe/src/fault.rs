@@ -102,6 +102,14 @@ pub enum RecipeFault {
         /// Cells that can be laid.
         most: usize,
     },
+    /// More cells of graded size than can be laid one by one.
+    #[error("The part would hold about {cells} cells of the graded size; {most} can be laid.")]
+    TooManyGradedCells {
+        /// Cells that the part would hold.
+        cells: usize,
+        /// Cells that can be laid.
+        most: usize,
+    },
     /// Gradings of one filling.
     #[error("A filling has more than {0} gradings.")]
     TooManyGradings(usize),
@@ -407,6 +415,7 @@ impl RecipeFault {
             FlatOnSurface => "Let them lie inside, or choose another structure.",
             NoLengthLeft => "Make the upper limit larger than the lower one.",
             TooFewAround => "Choose three or more, or 0 for as many as fit the cell size.",
+            TooManyGradedCells { .. } => "Choose larger cells at the ends of the grading.",
             TooManyInRows { .. } => "Choose larger cells or smaller counts.",
             TooManyGradings(_) | TooManySources(_) => "Take some of them away.",
             NoCurve | EmptyCurve => "Give the curve at least one point.",

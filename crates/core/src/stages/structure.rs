@@ -64,6 +64,7 @@ impl StageInput for StructureInput<'_> {
         Rows::few_enough(&part, structure)?;
         let sizes = sizes.as_ref().and_then(Graded::values);
         let site = Site { part: &part, sizes, draft, relaxed };
+        make::few_enough(&site, structure)?;
         let bare = or_cancelled(make::structure(site, structure, joins, &|| watch.cancelled()))?;
         Ok(Made::weighed(bare, |bare| bare.bytes()))
     }

@@ -3,6 +3,7 @@
 
 use super::cells::FoamCells;
 use glam::{DVec3, UVec3};
+use ulmix_field::numeric::cubic;
 use ulmix_mesh::parallel;
 use ulmix_part::Part;
 
@@ -90,7 +91,7 @@ impl FoamField {
     pub(super) fn at(&self, p: DVec3) -> (f64, DVec3) {
         let local = (p / self.scale - self.origin) * self.per_unit;
         let axes: [(usize, [f64; 4], [f64; 4]); 3] =
-            std::array::from_fn(|a| weights(local[a], self.size[a]));
+            std::array::from_fn(|a| cubic(local[a], self.size[a]));
         let (mut f, mut g) = (0.0, DVec3::ZERO);
         for k in 0..4 {
             for j in 0..4 {
@@ -123,8 +124,8 @@ impl FoamField {
         mut each: impl FnMut(usize, f64, DVec3),
     ) {
         let local = (from / self.scale - self.origin) * self.per_unit;
-        let (j0, wy, dy) = weights(local.y, self.size[1]);
-        let (k0, wz, dz) = weights(local.z, self.size[2]);
+        let (j0, wy, dy) = cubic(local.y, self.size[1]);
+        let (k0, wz, dz) = cubic(local.z, self.size[2]);
         let nx = self.size[0];
         // Value and slopes along y and z of a row of cells.
         let mut rows = vec![[0f64; 3]; nx];
@@ -141,7 +142,7 @@ impl FoamField {
         let by = step / self.scale.x * self.per_unit;
         let slope = DVec3::splat(self.per_unit) / self.scale;
         for i in 0..n {
-            let (i0, wx, dx) = weights(local.x + by * i as f64, nx);
+            let (i0, wx, dx) = cubic(local.x + by * i as f64, nx);
             let four = &rows[i0..i0 + 4];
             let sum = |w: &[f64; 4], c: usize| {
                 w[0] * four[0][c] + w[1] * four[1][c] + w[2] * four[2][c] + w[3] * four[3][c]
@@ -176,29 +177,6 @@ impl FoamField {
     }
 }
 
-/// First of four cells, their weights and the weights' slopes.
-#[inline(always)]
-fn weights(x: f64, size: usize) -> (usize, [f64; 4], [f64; 4]) {
-    let low = x.floor().clamp(1.0, size as f64 - 3.0);
-    let t = (x - low).clamp(0.0, 1.0);
-    let (t2, t3) = (t * t, t * t * t);
-    (
-        low as usize - 1,
-        [
-            0.5 * (-t3 + 2.0 * t2 - t),
-            0.5 * (3.0 * t3 - 5.0 * t2 + 2.0),
-            0.5 * (-3.0 * t3 + 4.0 * t2 + t),
-            0.5 * (t3 - t2),
-        ],
-        [
-            0.5 * (-3.0 * t2 + 4.0 * t - 1.0),
-            0.5 * (9.0 * t2 - 10.0 * t),
-            0.5 * (-9.0 * t2 + 8.0 * t + 1.0),
-            0.5 * (3.0 * t2 - 2.0 * t),
-        ],
-    )
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -227,14 +205,6 @@ mod tests {
     }
 
     proptest! {
-        #[test]
-        fn weights_share_one_and_their_slopes_none(x in 1.0..6.0f64) {
-            let (first, w, d) = weights(x, 9);
-            prop_assert!((w.iter().sum::<f64>() - 1.0).abs() < 1e-12 && d.iter().sum::<f64>().abs() < 1e-12);
-            let middle: f64 = w.iter().enumerate().map(|(n, w)| (first + n) as f64 * w).sum();
-            prop_assert!((middle - x).abs() < 1e-12);
-        }
-
         #[test]
         fn what_is_straight_or_a_parabola_is_met_with_its_gradient(
             share in proptest::array::uniform3(0.0..1.0f64), slope in proptest::array::uniform3(-2.0..2.0f64), bend in -3.0..3.0f64

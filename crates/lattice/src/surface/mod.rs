@@ -8,12 +8,15 @@
 //! |---|---|
 //! | `ways` | ways through the channels, and where they are narrowest |
 //! | `thick` | walls around a surface, and the networks on its sides |
+//! | `mapped` | the same among cells whose size changes from place to place |
 
+mod mapped;
 mod thick;
 mod ways;
 
 use super::level::{expansion, Expansion};
 use glam::{DMat3, DVec3, EulerRot};
+pub use mapped::MappedSurface;
 use std::f64::consts::TAU;
 use std::sync::{Arc, OnceLock};
 pub use thick::{Periodic, ThickSurface};
@@ -78,7 +81,12 @@ impl Surface {
     /// Signed distance to the surface in mm, third-order accurate near it, and the gradient of the
     /// level value in cell axes.
     fn distance_and_gradient(&self, p: DVec3) -> (f64, DVec3) {
-        let (f, g, h) = self.expand(self.phases(p));
+        self.distance_at_phases(self.phases(p))
+    }
+
+    /// The same by phases.
+    fn distance_at_phases(&self, phases: DVec3) -> (f64, DVec3) {
+        let (f, g, h) = self.expand(phases);
         let g = DVec3::from(g) * self.wave;
         (halley(f, g, h, self.wave), g)
     }

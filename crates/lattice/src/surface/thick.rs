@@ -25,6 +25,14 @@ impl Periodic {
         Periodic { neck: surface.neck(), surface, form: pattern.form }
     }
 
+    pub(super) fn surface(&self) -> &Surface {
+        &self.surface
+    }
+
+    pub(super) fn form(&self) -> Form {
+        self.form
+    }
+
     /// Distance from the middle of the channels' narrowest place to the surface. mm.
     pub fn channel_depth(&self) -> f64 {
         self.neck.depth()

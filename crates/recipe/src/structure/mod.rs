@@ -93,7 +93,12 @@ impl Structure {
 
     /// Can its cells change their size from place to place?
     pub fn sizes_by_place(&self) -> bool {
-        !self.flat() && (self.seeds().is_some() || matches!(self.pattern, Pattern::FoamSheet(_)))
+        match &self.pattern {
+            Pattern::PlanarVoronoi(_) | Pattern::OwnStruts(_) | Pattern::OwnMesh(_) => false,
+            // Rows that bend already say where each cell lies.
+            Pattern::Cell(_) | Pattern::OwnCell(_) => self.bent().is_none(),
+            _ => true,
+        }
     }
 
     /// The points that it grows from, where it does.
