@@ -37,6 +37,7 @@ pub mod asked;
 pub mod compose;
 pub mod error;
 pub mod export;
+mod graded_notes;
 pub mod note;
 pub mod pipeline;
 pub mod report;

@@ -1,6 +1,7 @@
 //! Numbers and checks of a finished mesh: always of what will be exported.
 
 use crate::asked::{as_asked, as_made, expected_bodies, AsAsked, Case, Gauged};
+use crate::graded_notes;
 use crate::note::Note;
 use crate::result::{Filled, Linked};
 use crate::result::{FinishedMesh, Removed};
@@ -295,6 +296,7 @@ fn notes(
         let faces = if lost.faces == 1 { "a face".into() } else { format!("{} faces", lost.faces) };
         out.push(format!("“{}” no longer finds {faces} of the part. Pick them again.", lost.name));
     }
+    out.extend(graded_notes::lost_sources(recipe, linked));
     for (filling, filled) in recipe.fillings().iter().zip(linked.fills()) {
         let Thicken::RelativeDensity { percent } = filling.thicken else { continue };
         if filled.fill_volume_mm3 > 0.0 && (filled.density_percent - percent).abs() > 1.0 {
@@ -375,7 +377,8 @@ fn notes(
             "One cell is larger than the whole fill zone. Smaller cells show the structure.".into(),
         );
     }
-    out.into_iter().map(Note::from).chain(idle_zones(recipe, linked)).collect()
+    let of_values = out.into_iter().map(Note::from);
+    of_values.chain(graded_notes::uneven_sizes(linked)).chain(idle_zones(recipe, linked)).collect()
 }
 
 /// Has the mesh voids that walls around seed points enclose? Cells that the part's surface cuts are

@@ -73,6 +73,19 @@ impl ScalarField for GradedField {
     }
 }
 
+/// The sources of a grading that name what the part does not have, by their number; and how many
+/// faces each lost, 0 where it names no faces.
+pub fn lost_sources(part: &Part, grading: &PlacedGrading) -> Vec<(usize, usize)> {
+    let lost = |(n, placed): (usize, &PlacedSource)| match &placed.source.from {
+        Source::Faces { faces } => {
+            let lost = part.surface_of(faces).1;
+            (lost > 0).then_some((n, lost))
+        }
+        _ => source_field(part, placed).is_none().then_some((n, 0)),
+    };
+    grading.sources.iter().enumerate().filter_map(lost).collect()
+}
+
 /// The numbers of a source; distances beyond the end of its curve are all alike. `None` where the
 /// part does not have what the source names.
 fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn ScalarField>> {
@@ -219,8 +232,15 @@ mod tests {
         ];
         for from in nowhere {
             assert_eq!(at(vec![numbers(from.clone())], [1.0; 3]), None, "{from:?}");
-            let with_surface = vec![numbers(from), numbers(Source::Surface)];
-            assert_eq!(at(with_surface, [20.0, 15.0, 4.0]), Some(4.0));
+            let with_surface = vec![numbers(from.clone()), numbers(Source::Surface)];
+            assert_eq!(at(with_surface.clone(), [20.0, 15.0, 4.0]), Some(4.0));
+            let grading = Grading::new(1, GradedValue::Thickness, with_surface);
+            let lost = lost_sources(&block(), &PlacedGrading::new(&grading, &[], &zones()));
+            let faces = if let Source::Faces { faces } = from { faces } else { Vec::new() };
+            // A source of no faces yet has lost none.
+            let empty =
+                matches!(&grading.sources[0].from, Source::Faces { faces } if faces.is_empty());
+            assert_eq!(lost, if empty { vec![] } else { vec![(0, faces.len())] });
         }
     }
 

@@ -30,6 +30,7 @@ export type BodyFacts = S['BodyFacts']
 export type NewFile = S['NewFile']
 export type Grading = S['Grading']
 export type GradingSource = S['GradingSource']
+export type SizeFit = S['SizeFit']
 export type Source = S['Source']
 export type ServerEvent = S['Event']
 

@@ -1165,6 +1165,7 @@ export interface components {
              * @description Length of the shortest strut. mm.
              */
             shortest_mm: number;
+            sizes?: components["schemas"]["SizeFit"] | null;
             /** @description Chains of struts that run on through their nodes, where they are curved. */
             strands: number;
             /** @description Struts of the net. */
@@ -1492,6 +1493,8 @@ export interface components {
         Linked: components["schemas"]["Filled"] & {
             /** @description Zones and skins that do not find all their faces. */
             lost_faces: components["schemas"]["LostFaces"][];
+            /** @description Sources of gradings that name what the part does not have. */
+            lost_sources: components["schemas"]["LostSource"][];
             /** @description By zone of the list, its own filling. */
             own: (components["schemas"]["Filled"] | null)[];
             /**
@@ -1519,6 +1522,25 @@ export interface components {
             faces: number;
             /** @description Name of the zone or skin. */
             name: string;
+        };
+        /**
+         * @description A source of a grading that names what the part does not have; without it the grading follows its
+         *     other sources.
+         */
+        LostSource: {
+            /** @description Faces that were not found; 0 where it is a zone, body or grading that is not there. */
+            faces: number;
+            /**
+             * Format: int32
+             * @description Id of the grading.
+             */
+            grading: number;
+            /** @description What the grading leads. */
+            of: components["schemas"]["GradedValue"];
+            /** @description Number of the source in its list. */
+            source: number;
+            /** @description Number of the zone whose own filling the grading belongs to; `None` for the part's. */
+            zone?: number | null;
         };
         /** @description What the result is made of. */
         Material: {
@@ -2589,6 +2611,25 @@ export interface components {
              */
             thickness_mm: number;
         };
+        /** @description How well cells that repeat keep the sizes that are asked at every place. */
+        SizeFit: {
+            /** @description Smallest and largest size that is asked in the part. mm. */
+            asked_mm: number[];
+            /**
+             * Format: double
+             * @description Share of the part in which it is farther from that than a tenth. Percent.
+             */
+            beyond_percent: number;
+            /** @description Smallest and largest size that cells have there, in the mean of their axes. mm. */
+            found_mm: number[];
+            /**
+             * Format: double
+             * @description How far the size along a cell's axis is from what is asked, in 95 of 100 places. Percent.
+             */
+            off_percent: number;
+            /** @description The place where it is farthest. mm. */
+            worst_at: number[];
+        };
         /** @description Material within `depth_mm` of faces stays. */
         Skin: {
             /**
@@ -2668,7 +2709,7 @@ export interface components {
             kind: "grading";
         };
         /**
-         * @description How the values of several sources become one.
+         * @description How the values of several sources become one. All rules are continuous in the values.
          * @enum {string}
          */
         SourceRule: "least" | "greatest" | "mean" | "product" | "sum";

@@ -4,7 +4,7 @@
 use super::relaxation::KeptRelaxation;
 use super::{plan, Pipeline, Quiet};
 use crate::error::RunError;
-use crate::result::{Linked, LostFaces};
+use crate::result::{Linked, LostFaces, LostSource};
 use crate::stages::curve::CurveInput;
 use crate::stages::field::{FieldInput, Graded};
 use crate::stages::graded::ThicknessInput;
@@ -85,6 +85,7 @@ impl Pipeline {
             shares: self.answer(shares, quiet)?,
             least_mm: plan::least_thickness(part),
             lost_faces: lost_faces(part, recipe, &regions),
+            lost_sources: lost_sources(part, recipe, &fillings),
         };
         let linked = self.answer(linked, watch)?;
         Ok(Groundwork { part, recipe, fillings, regions, bare, survey, ties, linked })
@@ -186,6 +187,23 @@ fn lost_faces(part: &Part, recipe: &Recipe, regions: &Regions) -> Vec<LostFaces>
     let name = |&(of, faces): &(_, usize)| (recipe.zones.name_of(of).to_owned(), faces);
     let of_zones = regions.lost.iter().map(name);
     of_rows.chain(of_zones).map(|(name, faces)| LostFaces { name, faces }).collect()
+}
+
+/// Sources of active gradings that the part does not have.
+fn lost_sources(part: &Part, recipe: &Recipe, fillings: &[Filling]) -> Vec<LostSource> {
+    let own = recipe.zones.list.iter().enumerate().filter(|(_, z)| z.own_fill().is_some());
+    let zones = std::iter::once(None).chain(own.map(|(n, _)| Some(n)));
+    let of_filling = |(zone, f): (Option<usize>, &Filling)| {
+        let of_grading = |grading: &Grading| {
+            let placed = PlacedGrading::new(grading, f.gradings, &recipe.zones);
+            let lost = ulmix_part::grading::lost_sources(part, &placed).into_iter();
+            let (id, of) = (grading.id, grading.of);
+            lost.map(|(source, faces)| LostSource { zone, grading: id, of, source, faces })
+                .collect::<Vec<_>>()
+        };
+        f.gradings.iter().flat_map(of_grading).collect::<Vec<_>>()
+    };
+    zones.zip(fillings).flat_map(of_filling).collect()
 }
 
 #[cfg(test)]

@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 use ulmix_lattice::Facts;
+use ulmix_recipe::GradedValue;
 use utoipa::ToSchema;
 
 /// A filling with the two linked values of the thicken step, both known, and what they lead to.
@@ -78,6 +79,10 @@ pub struct Linked {
     pub zone_mm3: Vec<f64>,
     /// Zones and skins that do not find all their faces.
     pub lost_faces: Vec<LostFaces>,
+    /// Sources of gradings that name what the part does not have.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub lost_sources: Vec<LostSource>,
 }
 
 impl Linked {
@@ -109,6 +114,22 @@ impl Linked {
     pub fn finest(&self) -> &Filled {
         self.fills().min_by(|a, b| a.cell_mm.total_cmp(&b.cell_mm)).expect("there is one at least")
     }
+}
+
+/// A source of a grading that names what the part does not have; without it the grading follows its
+/// other sources.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct LostSource {
+    /// Number of the zone whose own filling the grading belongs to; `None` for the part's.
+    pub zone: Option<usize>,
+    /// Id of the grading.
+    pub grading: u32,
+    /// What the grading leads.
+    pub of: GradedValue,
+    /// Number of the source in its list.
+    pub source: usize,
+    /// Faces that were not found; 0 where it is a zone, body or grading that is not there.
+    pub faces: usize,
 }
 
 /// Faces that a zone or skin names and the part does not have.

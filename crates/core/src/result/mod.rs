@@ -5,5 +5,5 @@ mod linked;
 mod solid;
 
 pub use cost::{Cost, StageCost};
-pub use linked::{Filled, Linked, LostFaces};
+pub use linked::{Filled, Linked, LostFaces, LostSource};
 pub use solid::{Apart, Crumbs, FinishedMesh, Removed, LISTED};

@@ -3,7 +3,7 @@
 use super::zones::ZonesOnGrid;
 use super::{Keyed, Made, StageInput};
 use crate::error::RunError;
-use crate::result::{Filled, Linked, LostFaces};
+use crate::result::{Filled, Linked, LostFaces, LostSource};
 use crate::watch::{Stage, Watch};
 use serde::Serialize;
 use std::sync::Arc;
@@ -30,6 +30,7 @@ pub(crate) struct LinkedInput<'a> {
     pub least_mm: f64,
     /// What does not find all its faces.
     pub lost_faces: Vec<LostFaces>,
+    pub lost_sources: Vec<LostSource>,
 }
 
 impl StageInput for LinkedInput<'_> {
@@ -90,6 +91,7 @@ impl LinkedInput<'_> {
             solid_open_area_mm2: whole * solid_open,
             zone_mm3: zone_mm3.collect(),
             lost_faces: self.lost_faces,
+            lost_sources: self.lost_sources,
         }
     }
 }

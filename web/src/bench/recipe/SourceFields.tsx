@@ -2,6 +2,7 @@ import { Button, Segmented, Select } from 'antd'
 import type { Grading, GradingSource, Source } from '../../api/client'
 import { edit, pick, useBench } from '../state'
 import { FacePick } from './FacePick'
+import { useFilling } from './filling'
 import {
   axisName,
   gradingSentence,
@@ -14,6 +15,7 @@ import { Group } from './Group'
 import { Line } from './Lines'
 import { NumberLine, TripleLine } from './NumberLine'
 import { ValueCurve } from './ValueCurve'
+import { faces as counted } from './zoneRules'
 
 const directions: Record<string, [number, number, number]> = {
   x: [1, 0, 0],
@@ -58,6 +60,7 @@ export function SourceFields({
         )}
       </div>
       <From g={g} from={source.from} n={n} unit={unit} others={others} />
+      <Lost grading={g.id} n={n} />
       {curve && near && far && (
         <>
           <Ends near={near} far={far} unit={unit} last={points.length - 1} end={end} />
@@ -79,6 +82,22 @@ export function SourceFields({
         />
       )}
     </section>
+  )
+}
+
+/** Says so where the part does not have what a source names. */
+function Lost({ grading, n }: { grading: number; n: number }) {
+  const f = useFilling()
+  const lost = f?.picture?.info.linked.lost_sources.find(
+    (l) => l.grading === grading && l.source === n && (l.zone ?? null) === f.at,
+  )
+  if (!lost) return null
+  return (
+    <p className="remark">
+      {lost.faces === 0
+        ? 'The part has nothing of this: the source gives no value.'
+        : `${counted(lost.faces)} no longer found on the part.`}
+    </p>
   )
 }
 

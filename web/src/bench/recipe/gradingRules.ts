@@ -2,7 +2,7 @@ import type { FaceMark, Grading, GradingSource, Recipe, Source, Zone } from '../
 import { plain } from '../../shared/format'
 import { useBench } from '../state'
 import { withFilling, workedOn, type Filling } from './filling'
-import { seedsOf } from './patternRules'
+import { rowsOf } from './patternRules'
 import { faces as counted, nextId } from './zoneRules'
 
 export type GradedValue = Grading['of']
@@ -49,7 +49,7 @@ export const valueName = (of: GradedValue, walls: boolean) =>
 
 /** Can the cells of a filling change their size from place to place? */
 export const sizesByPlace = ({ structure: { pattern } }: Filling) =>
-  pattern.kind === 'foam_sheet' || (pattern.kind !== 'planar_voronoi' && seedsOf(pattern) !== null)
+  !['planar_voronoi', 'own_struts', 'own_mesh'].includes(pattern.kind) && rowsOf(pattern) === null
 
 /** The value in mm where a grading gives `v` and the value's own step sets `set` mm. */
 const inMm = (given: Given, v: number, set: number) =>
