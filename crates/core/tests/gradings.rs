@@ -186,12 +186,9 @@ fn cells_that_repeat_double_along_a_part_and_keep_their_thickness() {
     let kinds = [
         (Kind::Surface(SurfaceKind::Gyroid), Form::Walls),
         (Kind::Surface(SurfaceKind::Gyroid), Form::Network),
-        (Kind::Surface(SurfaceKind::SchwarzD), Form::Walls),
         (Kind::Cell(CellKind::BodyCentred), Form::Walls),
-        (Kind::Cell(CellKind::Octet), Form::Walls),
         (Kind::Cell(CellKind::Kelvin), Form::Walls),
         (Kind::Extruded(ExtrudedKind::Hexagons), Form::Walls),
-        (Kind::Extruded(ExtrudedKind::Triangles), Form::Walls),
     ];
     for (kind, form) in kinds {
         let what = format!("{kind:?} {form:?}");
@@ -255,6 +252,37 @@ fn struts_meet_at_every_node_where_cells_grow() {
         .collect();
     off.sort_by(f64::total_cmp);
     assert!(off[off.len() * 95 / 100] < 0.1, "{}", off[off.len() * 95 / 100]);
+}
+
+#[test]
+fn more_cells_than_can_be_laid_are_refused_and_those_that_lack_their_size_are_told() {
+    let part = block(80.0);
+    let mut r = doubling(&part, Kind::Cell(CellKind::Cubic), Form::Walls);
+    r.thicken = Thicken::Thickness { thickness_mm: 0.1 };
+    r.gradings[0].sources = vec![along_x(&[[0.0, 0.4], [80.0, 1.0]], false)];
+    let refused =
+        Pipeline::new(0).run(&part, &r, Quality::Draft, &Unwatched).err().expect("refused");
+    assert!(format!("{refused:?}").contains("TooManyGradedCells"), "{refused:?}");
+    // From 4 to 12 mm within 8 mm: no cells can do that, and the place is told.
+    let mut r = doubling(&part, Kind::Surface(SurfaceKind::Gyroid), Form::Walls);
+    r.gradings[0].sources = vec![along_x(&[[36.0, 4.0], [44.0, 12.0]], false)];
+    let o = run(&part, &r, Quality::Draft);
+    let note = o.report.notes.iter().find(|n| n.text.contains("a tenth larger")).expect("told");
+    assert!(part.distance.inside(note.place_mm.unwrap().into()));
+    sound(&o, "torn apart");
+}
+
+#[test]
+fn sources_that_the_part_does_not_have_are_told() {
+    let part = block(40.0);
+    let mut r = recipe(&part, Kind::Surface(SurfaceKind::Gyroid), 10.0);
+    let curve = ValueCurve::smooth([0.0, 2.0], [9.0, 1.0]);
+    let gone = GradingSource::new(Source::Zone { id: 9 }, curve);
+    r.gradings = vec![thickness(vec![along_x(&[[0.0, 1.0], [9.0, 2.0]], true), gone])];
+    let o = run(&part, &r, Quality::Draft);
+    let [lost] = &o.linked.lost_sources[..] else { panic!("{:?}", o.linked.lost_sources) };
+    assert_eq!((lost.zone, lost.source, lost.faces), (None, 1, 0));
+    assert!(o.report.notes.iter().any(|n| n.text.contains("a zone that is gone")));
 }
 
 #[test]

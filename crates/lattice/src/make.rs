@@ -47,7 +47,7 @@ pub fn structure<'a>(
     let (sizes, largest) = CellSizes::of(site.sizes, s);
     let s = &largest;
     let frame = frame_of(part, s);
-    let ground = |sizes| Ground { part, structure: s, frame, sizes };
+    let ground = |sizes| Ground::new(part, s, frame, sizes);
     Some(match &s.pattern {
         Pattern::Surface(p) => match &sizes {
             Some(sizes) => Arc::new(mapped_cells::surface(&ground(sizes), p)),
@@ -59,15 +59,16 @@ pub fn structure<'a>(
             match (Rows::of(part, s), &sizes) {
                 (Some((rows, clean)), _) => Arc::new(bent(part, &unit, s, (&rows, clean), joins)),
                 (None, Some(sizes)) => {
-                    let counts = |strut| reaches(part, strut);
-                    Arc::new(mapped_cells::cells(&ground(sizes), &unit, joins, &counts))
+                    let opening = cells(&unit, s, frame, joins).opening(0.0);
+                    Arc::new(mapped_cells::cells(&ground(sizes), &unit, joins, opening))
                 }
                 (None, None) => Arc::new(cells(&unit, s, frame, joins)),
             }
         }
         Pattern::Extruded(p) => match &sizes {
             Some(sizes) => {
-                Arc::new(mapped_cells::extruded(&ground(sizes), p.walls, of_walls(joins)))
+                let opening = extruded(p.walls, s, frame, joins).opening(0.0);
+                Arc::new(mapped_cells::extruded(&ground(sizes), p.walls, of_walls(joins), opening))
             }
             None => Arc::new(extruded(p.walls, s, frame, joins)),
         },
@@ -90,9 +91,10 @@ pub fn structure<'a>(
 pub fn few_enough(site: &Site, s: &Structure) -> Result<(), RecipeError> {
     let (sizes, s) = CellSizes::of(site.sizes, s);
     let listed = matches!(s.pattern, Pattern::Cell(_) | Pattern::OwnCell(_) | Pattern::Extruded(_));
-    let Some(sizes) = sizes.as_ref().filter(|_| listed) else { return Ok(()) };
-    let (part, frame) = (site.part, frame_of(site.part, &s));
-    Ground { part, structure: &s, frame, sizes }.few_enough()
+    match sizes {
+        Some(sizes) if listed => mapped_cells::few_enough(site.part, &s, &sizes),
+        _ => Ok(()),
+    }
 }
 
 fn frame_of(part: &Part, s: &Structure) -> Frame {

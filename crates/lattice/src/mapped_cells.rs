@@ -4,7 +4,6 @@
 use super::cell_map::CellMap;
 use super::members::{Frame, StrutSource};
 use super::net::Net;
-use super::opening::sampled;
 use super::region::box_of;
 use super::sizes::CellSizes;
 use super::skeleton::Skeleton;
@@ -26,20 +25,32 @@ pub(super) struct Ground<'a> {
     pub structure: &'a Structure,
     pub frame: Frame,
     pub sizes: &'a CellSizes,
+    pub sides: PointLocator<'a>,
 }
 
 /// Most cells of struts or walls that are laid one by one.
 const MOST_CELLS: usize = 60_000;
 /// Samples of the map along the smallest side of the largest cells.
 const ALONG_CELL: f64 = 3.0;
+/// Of about how many places the side of the part is asked.
+const PLACES: usize = 20_000;
 /// Places in the part's box at which the size of cells is held against what is asked.
 const ASKED: u64 = 6000;
 /// Sizes that differ by no more from what is asked are as asked.
 const AS_ASKED: f64 = 0.1;
 
-impl Ground<'_> {
+impl<'a> Ground<'a> {
+    pub(super) fn new(
+        part: &'a Part,
+        structure: &'a Structure,
+        frame: Frame,
+        sizes: &'a CellSizes,
+    ) -> Ground<'a> {
+        Ground { part, structure, frame, sizes, sides: PointLocator::new(part, PLACES) }
+    }
+
     fn map(&self) -> CellMap {
-        let Ground { part, structure, frame, sizes } = *self;
+        let Ground { part, structure, frame, sizes, .. } = *self;
         let (min, max) = box_of(part, |p| Frame { flat: false, ..frame }.local(p));
         let share = |local: DVec3| sizes.share(frame.back(local));
         let step = structure.smallest() / ALONG_CELL;
@@ -48,13 +59,13 @@ impl Ground<'_> {
 
     /// How well the map keeps the asked sizes in the part.
     fn fit(&self, map: &CellMap) -> SizeFit {
-        let Ground { part, structure, frame, sizes } = *self;
+        let Ground { part, structure, frame, sizes, .. } = *self;
         let bounds = part.mesh.bounds();
         let of_largest = structure.smallest();
         let asked = |n: usize| {
             let p = bounds.min + low_discrepancy(n as u64 + 1) * bounds.size();
             let share = sizes.share(p);
-            part.distance.inside(p).then(|| {
+            self.sides.inside(p).then(|| {
                 let mut found = map.shares(Frame { flat: false, ..frame }.local(p));
                 if frame.flat {
                     found.z = found.x;
@@ -81,44 +92,23 @@ impl Ground<'_> {
         }
     }
 
-    /// Cells that lie in the part, about.
-    fn cells(&self) -> f64 {
-        let Ground { part, structure, sizes, frame } = *self;
-        let [x, y, z] = structure.cell_mm;
-        let bounds = part.mesh.bounds();
-        let power = if frame.flat { 2 } else { 3 };
-        let shares =
-            (1..=ASKED).map(|n| sizes.share(bounds.min + low_discrepancy(n) * bounds.size()));
-        let dense = shares.map(|share| share.powi(-power)).sum::<f64>() / ASKED as f64;
-        let deep = if frame.flat { bounds.size().max_element() } else { z };
-        let volume =
-            if frame.flat { bounds.size().element_product() } else { part.facts.volume_mm3 };
-        dense * volume / (x * y * deep)
+    /// Does something within a distance of a place lie in the part? What is not sure counts.
+    fn near(&self, p: DVec3, within: f64) -> bool {
+        !self.sides.apart(p - within, p + within) || self.sides.inside(p)
     }
 
-    /// Refuses more cells than can be laid one by one.
-    ///
-    /// # Errors
-    /// How many there would be, and how many there can be.
-    pub(super) fn few_enough(&self) -> Result<(), RecipeError> {
-        let cells = self.cells();
-        if cells <= MOST_CELLS as f64 {
-            return Ok(());
-        }
-        let fault = RecipeFault::TooManyGradedCells { cells: cells as usize, most: MOST_CELLS };
-        Err(RecipeError::new("gradings", fault))
+    /// Does a strut come into the part?
+    fn reaches(&self, [a, b]: [DVec3; 2]) -> bool {
+        let (middle, half) = ((a + b) * 0.5, 0.5 * a.distance(b));
+        let touches = || self.part.distance.query(middle, half).is_some();
+        [a, b].into_iter().any(|p| self.sides.inside(p))
+            || !self.sides.apart(middle - half, middle + half) && touches()
     }
 
-    /// The struts of cells around the part, each once, and where they lie. `reaches` tells which of
-    /// them count.
-    fn struts(
-        &self,
-        map: &CellMap,
-        unit: &[UnitStrut],
-        cell: DVec3,
-        reaches: &(dyn Fn([DVec3; 2]) -> bool + Sync),
-    ) -> Skeleton {
-        let Ground { part, frame, .. } = *self;
+    /// The struts of cells that reach into the part, each once, and where they lie. Of flat cells
+    /// all around it.
+    fn struts(&self, map: &CellMap, unit: &[UnitStrut], cell: DVec3) -> Skeleton {
+        let Ground { frame, .. } = *self;
         let starts = Starts::of(map, cell);
         let (low, high) = (starts.low, starts.high);
         let size = (high - low).to_array().map(|n| n as usize + 1);
@@ -153,8 +143,7 @@ impl Ground<'_> {
             let reach = 1.5
                 * far
                 * back.x_axis.abs().max(back.y_axis.abs()).max(back.z_axis.abs()).length();
-            let near = part.distance.query(frame.back(around), reach);
-            if !frame.flat && near.is_none() && !part.distance.inside(frame.back(around)) {
+            if !frame.flat && !self.near(frame.back(around), reach) {
                 return Vec::new();
             }
             let places: Vec<Option<DVec3>> = nodes
@@ -167,7 +156,7 @@ impl Ground<'_> {
             let strut = |e: &[usize; 2]| {
                 let [a, b] = [places[e[0]]?, places[e[1]]?].map(placed);
                 let of = |n: usize, p: DVec3| (key(nodes[n] + at), p);
-                reaches([a, b]).then(|| [of(e[0], a), of(e[1], b)])
+                (frame.flat || self.reaches([a, b])).then(|| [of(e[0], a), of(e[1], b)])
             };
             ends.iter().filter_map(strut).collect()
         };
@@ -185,6 +174,29 @@ impl Ground<'_> {
         }
         out.filtered(|_| true)
     }
+}
+
+/// Refuses more cells than can be laid one by one. `flat` cells reach through the whole part.
+///
+/// # Errors
+/// How many there would be, and how many there can be.
+pub(super) fn few_enough(part: &Part, s: &Structure, sizes: &CellSizes) -> Result<(), RecipeError> {
+    let [x, y, z] = s.cell_mm;
+    let bounds = part.mesh.bounds();
+    let (power, volume) = if s.flat() {
+        // The area that the part covers from any side, at most.
+        (2, bounds.size().element_product() / bounds.size().min_element() * z)
+    } else {
+        (3, part.facts.volume_mm3)
+    };
+    let place = |n: u64| bounds.min + low_discrepancy(n) * bounds.size();
+    let dense = (1..=ASKED).map(|n| sizes.share(place(n)).powi(-power)).sum::<f64>() / ASKED as f64;
+    let cells = (dense * volume / (x * y * z)) as usize;
+    if cells <= MOST_CELLS {
+        return Ok(());
+    }
+    let fault = RecipeFault::TooManyGradedCells { cells, most: MOST_CELLS };
+    Err(RecipeError::new("gradings", fault))
 }
 
 /// Places from which those that are led to a cell are searched.
@@ -230,43 +242,36 @@ pub(super) fn surface(ground: &Ground, pattern: &SurfacePattern) -> MappedSurfac
     MappedSurface::new(periodic, map, sizes.least(), facts)
 }
 
-/// Struts of cells of several sizes, as far as they reach into the part.
-pub(super) fn cells(
-    ground: &Ground,
-    unit: &[UnitStrut],
-    joins: Joins,
-    reaches: &(dyn Fn([DVec3; 2]) -> bool + Sync),
-) -> Net {
-    let Ground { part, structure, sizes, .. } = *ground;
+/// Struts of cells of several sizes, as far as they reach into the part. `opening` is that among
+/// cells of the largest size, in mm.
+pub(super) fn cells(ground: &Ground, unit: &[UnitStrut], joins: Joins, opening: f64) -> Net {
+    let Ground { structure, sizes, .. } = *ground;
     let map = ground.map();
-    let net = ground.struts(&map, unit, DVec3::from(structure.cell_mm), reaches);
-    let cell = structure.smallest();
+    let net = ground.struts(&map, unit, DVec3::from(structure.cell_mm));
     let facts = Facts { sizes: Some(ground.fit(&map)), ..net.facts() };
-    let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
-    let sides = PointLocator::new(part, net.nodes.len());
-    let cells: Vec<_> = net.nodes.iter().map(|p| (*p, sizes.share(*p) * cell)).collect();
-    let source = StrutSource::Struts { inner: struts.len(), struts, ends: Vec::new() };
-    let made = Net::new(Frame::OF_PART, source, joins, cell).with_smallest(sizes.least() * cell);
-    let opening = sampled(part, &sides, &made, &cells).unwrap_or(sizes.least() * cell);
-    made.with_opening(opening).with_facts(facts).with_skeleton(net)
+    listed(&net, Frame::OF_PART, joins, structure.smallest(), sizes.least())
+        .with_opening(sizes.least() * opening)
+        .with_facts(facts)
+        .with_skeleton(net)
 }
 
-/// Walls on a pattern whose cells are of several sizes in the plane.
-pub(super) fn extruded(ground: &Ground, kind: ExtrudedKind, joins: Joins) -> Net {
-    let Ground { part, structure, sizes, frame } = *ground;
+/// Walls on a pattern whose cells are of several sizes in the plane. `opening` is that among cells
+/// of the largest size, in mm.
+pub(super) fn extruded(ground: &Ground, kind: ExtrudedKind, joins: Joins, opening: f64) -> Net {
+    let Ground { structure, sizes, frame, .. } = *ground;
     let map = ground.map();
     let (lines, ratio) = unit::pattern(kind);
     let [x, y, _] = structure.cell_mm;
-    let net = ground.struts(&map, &lines, DVec3::new(x, y * ratio, 0.0), &|_| true);
-    let cell = x.min(y);
+    let net = ground.struts(&map, &lines, DVec3::new(x, y * ratio, 0.0));
     let facts = Facts { sizes: Some(ground.fit(&map)), ..Facts::default() };
+    listed(&net, frame, joins, x.min(y), sizes.least())
+        .with_opening(sizes.least() * opening)
+        .with_facts(facts)
+}
+
+/// A net of struts in a frame, whose cells are at most so large, in mm, and at least a share of that.
+fn listed(net: &Skeleton, frame: Frame, joins: Joins, cell: f64, least: f64) -> Net {
     let struts: Vec<[DVec3; 2]> = net.struts.iter().map(|e| net.ends(*e)).collect();
-    let sides = PointLocator::new(part, net.nodes.len());
-    let place = |p: &DVec3| frame.back(*p);
-    let cells: Vec<_> =
-        net.nodes.iter().map(|p| (place(p), sizes.share(place(p)) * cell)).collect();
     let source = StrutSource::Struts { inner: struts.len(), struts, ends: Vec::new() };
-    let made = Net::new(frame, source, joins, cell).with_smallest(sizes.least() * cell);
-    let opening = sampled(part, &sides, &made, &cells).unwrap_or(0.5 * sizes.least() * cell);
-    made.with_opening(opening).with_facts(facts)
+    Net::new(frame, source, joins, cell).with_smallest(least * cell)
 }
