@@ -4,7 +4,7 @@ use crate::note::Note;
 use crate::result::{Linked, LostSource};
 use ulmix_lattice::SizeFit;
 use ulmix_recipe::grading::Source;
-use ulmix_recipe::{GradedValue, Recipe};
+use ulmix_recipe::Recipe;
 
 /// Sources of gradings that name what the part does not have.
 pub(crate) fn lost_sources<'a>(
@@ -16,10 +16,7 @@ pub(crate) fn lost_sources<'a>(
 
 /// What is said of a source of a grading that the part does not have.
 fn lost_source(recipe: &Recipe, lost: &LostSource) -> String {
-    let value = match lost.of {
-        GradedValue::CellSize => "cell size",
-        GradedValue::Thickness => "thickness",
-    };
+    let value = lost.of.name();
     let (_, filling) = recipe.filling_of(lost.zone);
     let grading = filling.gradings.iter().find(|g| g.id == lost.grading);
     let gone = match (lost.faces, grading.map(|g| &g.sources[lost.source].from)) {

@@ -15,7 +15,7 @@ use ulmix_mesh::thickness::wall_thickness;
 use ulmix_mesh::topology::{component_volumes, components_by_points};
 use ulmix_mesh::{Bvh, TriMesh};
 use ulmix_part::Part;
-use ulmix_recipe::{Filling, Kind, Layout, Pattern, Recipe, Role, SeededKind, Seeds, Thicken};
+use ulmix_recipe::{Filling, Kind, Layout, Pattern, Recipe, Role, SeededKind, Seeds};
 use utoipa::ToSchema;
 
 /// Numbers of a mesh. Volumes mm³, areas mm².
@@ -298,7 +298,7 @@ fn notes(
     }
     out.extend(graded_notes::lost_sources(recipe, linked));
     for (filling, filled) in recipe.fillings().iter().zip(linked.fills()) {
-        let Thicken::RelativeDensity { percent } = filling.thicken else { continue };
+        let Some(percent) = filling.asked_density() else { continue };
         if filled.fill_volume_mm3 > 0.0 && (filled.density_percent - percent).abs() > 1.0 {
             out.push(format!(
                 "{percent} % cannot be reached by this structure: {:.1} % is the \

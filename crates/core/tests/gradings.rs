@@ -385,3 +385,50 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn the_density_that_is_asked_is_there_at_every_place_in_every_family() {
+    let part = block(80.0);
+    let asked = |x: f64| 15.0 + 20.0 * x / 80.0;
+    for (kind, form, _) in [0, 2, 3, 4, 6].map(|n| families()[n]) {
+        let what = format!("{kind:?} {form:?}");
+        let mut r = recipe(&part, kind, 10.0);
+        if let Pattern::Surface(p) = &mut r.structure.pattern {
+            p.form = form;
+        }
+        let source = along_x(&[[0.0, asked(0.0)], [80.0, asked(80.0)]], false);
+        r.gradings = vec![Grading::new(1, GradedValue::Density, vec![source])];
+        r.mesh.step_mm = Some(0.3);
+        let o = run(&part, &r, Quality::Final);
+        sound(&o, &what);
+        let solid = inside(&o);
+        // In slabs of two cells.
+        let off: Vec<f64> = (0..4)
+            .map(|n| {
+                let [low, high] = [n, n + 1].map(|n| 20.0 * n as f64);
+                share(&solid, [low, high]) - asked(0.5 * (low + high))
+            })
+            .collect();
+        assert!(off.iter().all(|off| off.abs() < 2.0), "{what}: {off:?}");
+        let (got, estimated) = (o.report.fill_density_percent, o.linked.fill.density_percent);
+        assert!((got - estimated).abs() < 1.0, "{what}: {got} for {estimated}");
+    }
+}
+
+/// Where cells grow, members grow with them, so that the density is what is asked.
+#[test]
+fn a_density_is_kept_while_cells_double() {
+    let part = block(80.0);
+    for (kind, form, _) in families().into_iter().take(2) {
+        let mut r = doubling(&part, kind, form);
+        let even = along_x(&[[0.0, 22.0]], false);
+        r.gradings.push(Grading { id: 2, ..Grading::new(2, GradedValue::Density, vec![even]) });
+        let o = run(&part, &r, Quality::Final);
+        sound(&o, "even");
+        let solid = inside(&o);
+        for n in 0..4 {
+            let found = share(&solid, [20.0 * n as f64, 20.0 * (n + 1) as f64]);
+            assert!((found - 22.0).abs() < 2.0, "{kind:?} {form:?}: {found}");
+        }
+    }
+}

@@ -82,7 +82,7 @@ fn a_result_is_filed_under_every_value_that_it_follows_from() {
 
 fn graded(far: f64) -> Vec<Grading> {
     let surface = [Source::Surface];
-    vec![Grading::fading(GradedValue::Thickness, Given::Millimetres, surface, [2.0, far], 9.0)]
+    vec![Grading::fading(GradedValue::Thickness, Given::Value, surface, [2.0, far], 9.0)]
 }
 
 #[test]

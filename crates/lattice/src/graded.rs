@@ -4,7 +4,9 @@
 //! another thickness at every place the border moves with it: the field is that of the thickest
 //! members, less what the place lacks of that. What the structure is made of plays no part.
 
+use super::density::DensityCurve;
 use super::levels::Levels;
+use super::sizes::CellSizes;
 use super::{batches, BareStructure, Facts, Gauge, GridField, Lattice, Met, Segment, Station};
 use crate::skeleton::Skeleton;
 use glam::DVec3;
@@ -24,6 +26,9 @@ pub struct GradedThickness {
     ends: f64,
 }
 
+/// Densities whose thickness is found, from nothing to solid.
+const DENSITIES: usize = 200;
+
 /// How much faster members grow thinner than their grading says where they end: a round tip.
 const TIP: f64 = 4.0;
 
@@ -31,6 +36,44 @@ impl GradedThickness {
     /// Thickness by the values of a grading. Members thinner than `ends` mm end.
     pub fn new(values: Sampled, given: Given, ends: f64) -> GradedThickness {
         GradedThickness { values, given, ends }
+    }
+
+    /// Thickness that gives every place its relative density, in percent, among cells whose sizes
+    /// are `sizes`. `points` are spread evenly over what the structure fills. Members thinner than
+    /// `ends` mm end.
+    pub fn of_density(
+        bare: &Arc<dyn BareStructure>,
+        densities: &Sampled,
+        sizes: Option<&CellSizes>,
+        points: &[DVec3],
+        ends: f64,
+    ) -> GradedThickness {
+        // Cells that are half as large are as dense with members half as thick: the thickness for a
+        // density is told of the largest cells.
+        let share = |p: DVec3| sizes.map_or(1.0, |sizes| sizes.share(p));
+        let alike: Arc<dyn BareStructure> = match sizes {
+            None => bare.clone(),
+            Some(_) => {
+                let shares = densities.placed(|p, _| 100.0 * share(p) as f32);
+                let even = GradedThickness::new(shares, Given::Percent, 0.0);
+                Arc::new(GradedStructure::new(bare.clone(), even))
+            }
+        };
+        let limit = bare.cell() / sizes.map_or(1.0, CellSizes::least);
+        let curve = DensityCurve::new(alike, points);
+        let steps = DENSITIES as f64;
+        let thickness = |n: usize| match n {
+            0 => 0.0,
+            n => curve.thickness(n as f64 / steps, limit),
+        };
+        let table: Vec<f64> = (0..=DENSITIES).map(thickness).collect();
+        let values = densities.placed(|p, percent| {
+            let at = (percent as f64 / 100.0).clamp(0.0, 1.0) * steps;
+            let n = (at as usize).min(DENSITIES - 1);
+            let thickness = table[n] + (table[n + 1] - table[n]) * (at - n as f64);
+            (share(p) * thickness) as f32
+        });
+        GradedThickness::new(values, Given::Value, ends)
     }
 
     /// Thickness in mm where a grading gives `value` and the step sets `thickness` mm.
@@ -95,7 +138,7 @@ impl BareStructure for GradedStructure {
             Given::Added => needed - value,
             Given::Percent => 100.0 * needed / value.max(1e-6),
             // The step sets nothing: the place is material where the grading says so.
-            Given::Millimetres => self.mean_of_range() + needed - value,
+            Given::Value => self.mean_of_range() + needed - value,
         }
     }
 
@@ -132,7 +175,7 @@ impl BareStructure for GradedStructure {
     }
 
     fn fixed_thickness(&self) -> Option<f64> {
-        (self.thickness.given == Given::Millimetres).then(|| self.mean_of_range())
+        (self.thickness.given == Given::Value).then(|| self.mean_of_range())
     }
 
     fn thickness_at(&self, p: DVec3, thickness: f64) -> f64 {

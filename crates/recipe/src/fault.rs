@@ -144,7 +144,7 @@ pub enum RecipeFault {
     #[error("A line of a grading has less than 2 or more than {0} points.")]
     PointsOfLine(usize),
     /// Two gradings of one value.
-    #[error("{} is led by two gradings.", graded(*.0))]
+    #[error("The {} is led by two gradings.", .0.name())]
     GradedTwice(GradedValue),
     /// A grading that follows itself, through others or at once, by its name.
     #[error("The grading “{0}” follows itself.")]
@@ -155,6 +155,12 @@ pub enum RecipeFault {
     /// A thickness that is graded in mm while the relative density is asked for.
     #[error("The thickness is graded in mm, and the relative density is asked for as well.")]
     DensityAndThickness,
+    /// A relative density that is graded in another way than by itself.
+    #[error("A graded relative density is a share of the volume, not one of another density.")]
+    DensityOfDensity,
+    /// Two gradings that lead thickness in different ways.
+    #[error("The thickness and the relative density are both graded.")]
+    DensityAndThicknessGraded,
     /// Members wider than the cells of seed points.
     #[error("The thickness is {thickness_mm} mm, and cells are {cell_mm:.2} mm wide.")]
     WiderThanCells {
@@ -426,6 +432,8 @@ impl RecipeFault {
             PointsOfLine(_) => "Place its points one after the other.",
             GradedTwice(_) => "Put the sources of both into one grading.",
             FollowsItself(_) | FollowsNone(_) => "Choose another source.",
+            DensityOfDensity => "Give its values in percent of the volume.",
+            DensityAndThicknessGraded => "Keep one of both: each leads the thickness.",
             DensityAndThickness => {
                 "Let the thickness lead, or grade it in percent of the thickness that the density \
                  leads to."
@@ -466,14 +474,6 @@ impl RecipeFault {
             Told { hint, .. } => hint,
         }
         .into()
-    }
-}
-
-/// A graded value as a sentence begins.
-fn graded(value: GradedValue) -> &'static str {
-    match value {
-        GradedValue::CellSize => "The cell size",
-        GradedValue::Thickness => "The thickness",
     }
 }
 

@@ -1326,7 +1326,7 @@ export interface components {
          * @description What the values of a grading are.
          * @enum {string}
          */
-        Given: "millimetres" | "percent" | "added";
+        Given: "value" | "percent" | "added";
         /**
          * @description Structures that come from a file.
          * @enum {string}
@@ -1336,7 +1336,7 @@ export interface components {
          * @description The value that a grading leads.
          * @enum {string}
          */
-        GradedValue: "cell_size" | "thickness";
+        GradedValue: "cell_size" | "thickness" | "density";
         /** @description A value that changes from place to place. */
         Grading: {
             /**

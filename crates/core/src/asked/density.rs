@@ -5,7 +5,6 @@ use super::{numbered, titled, within, Case};
 use glam::DVec3;
 use ulmix_check::{Check, Verdict};
 use ulmix_mesh::parallel;
-use ulmix_recipe::Thicken;
 
 /// How far the relative density may be off. Percentage points.
 const POINTS_OFF: f64 = 1.0;
@@ -41,10 +40,8 @@ pub(super) fn checks(case: &Case, found: &[Option<f64>]) -> Vec<Check> {
     let all = case.recipe.fillings().into_iter().zip(case.linked.fills()).zip(found).enumerate();
     all.filter_map(|(n, ((filling, filled), found))| {
         let found = (*found)?;
-        let (asked, lead) = match filling.thicken {
-            Thicken::RelativeDensity { percent } => (percent, true),
-            Thicken::Thickness { .. } => (filled.density_percent, false),
-        };
+        let lead = filling.asked_density();
+        let (asked, lead) = (lead.unwrap_or(filled.density_percent), lead.is_some());
         // What no thickness reaches was said before the run.
         let unreachable = (filled.density_percent - asked).abs() > POINTS_OFF;
         let off = (found - asked).abs();

@@ -28,7 +28,7 @@ impl Pipeline {
     ) -> Result<Option<(Skeleton, Vec<StrutState>)>, RunError> {
         recipe.validate(&part.mesh.bounds())?;
         let (number, filling) = recipe.filling_of(zone);
-        let bare = self.bare(part, recipe, &filling, true, watch)?.value;
+        let bare = self.bare(part, recipe, (number, &filling), true, watch)?.value;
         let Some(mut net) = make::skeleton_of(part, filling.structure, &*bare) else {
             return Ok(None);
         };

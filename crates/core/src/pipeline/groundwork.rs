@@ -7,7 +7,7 @@ use crate::error::RunError;
 use crate::result::{Linked, LostFaces, LostSource};
 use crate::stages::curve::CurveInput;
 use crate::stages::field::{FieldInput, Graded};
-use crate::stages::graded::ThicknessInput;
+use crate::stages::graded::{DensityInput, ThicknessInput};
 use crate::stages::linked::LinkedInput;
 use crate::stages::regions::RegionsInput;
 use crate::stages::shares::SharesInput;
@@ -53,14 +53,14 @@ impl Pipeline {
     ) -> Result<Groundwork<'a>, RunError> {
         recipe.validate(&part.mesh.bounds())?;
         let (quiet, fillings) = (&Quiet(watch), recipe.fillings());
-        let of = |f: &Filling<'a>| self.bare(part, recipe, f, draft, watch);
-        let bare = fillings.iter().map(of).collect::<Result<Vec<_>, RunError>>()?;
+        let of = |f: (usize, &Filling<'a>)| self.bare(part, recipe, f, draft, watch);
+        let bare = fillings.iter().enumerate().map(of).collect::<Result<Vec<_>, RunError>>()?;
         // Whoever knows the linked values asks for the costs next.
         if !part.measure_chords(&|| watch.cancelled()) {
             return Err(RunError::Cancelled);
         }
         let regions = self.regions(part, recipe, watch)?;
-        let survey = self.zones(part, &regions, plan::survey_step(part), 0.0, Vec::new(), quiet)?;
+        let survey = self.survey(part, &regions, quiet)?;
         let curve = |(filling, bare): (usize, &Keyed<SharedStructure>)| {
             let input = CurveInput { survey: survey.clone(), filling, bare: bare.clone() };
             self.answer(input, quiet)
@@ -91,24 +91,34 @@ impl Pipeline {
         Ok(Groundwork { part, recipe, fillings, regions, bare, survey, ties, linked })
     }
 
-    /// The structure of one filling, before it is given thickness.
+    /// The structure of a filling of a number, before it is given thickness.
     pub(super) fn bare(
         &self,
         part: &Part,
         recipe: &Recipe,
-        filling: &Filling,
+        (number, filling): (usize, &Filling),
         draft: bool,
         watch: &dyn Watch,
     ) -> Result<Keyed<SharedStructure>, RunError> {
         let sizes = self.graded(part, recipe, filling, GradedValue::CellSize, watch)?;
         let relaxed = self.relaxation(part, filling, &sizes, watch);
-        let input = StructureInput::new(part, filling, sizes, draft, &relaxed);
+        let input = StructureInput::new(part, filling, sizes.clone(), draft, &relaxed);
         let bare = self.answer(input, watch)?;
         let bare = Keyed::new(bare.key, (*bare.value).clone());
-        let thickness = self.graded(part, recipe, filling, GradedValue::Thickness, watch)?;
-        let Some(graded) = thickness else { return Ok(bare) };
-        let graded = self.answer(ThicknessInput { bare, graded }, &Quiet(watch))?;
-        Ok(Keyed::new(graded.key, (*graded.value).clone()))
+        let graded = |value| self.graded(part, recipe, filling, value, watch);
+        let quiet = &Quiet(watch);
+        let led = if let Some(densities) = graded(GradedValue::Density)? {
+            let regions = self.regions(part, recipe, watch)?;
+            let survey = self.survey(part, &regions, quiet)?;
+            let structure = filling.structure;
+            let input = DensityInput { bare, structure, sizes, densities, survey, filling: number };
+            self.answer(input, quiet)?
+        } else if let Some(graded) = graded(GradedValue::Thickness)? {
+            self.answer(ThicknessInput { bare, graded }, quiet)?
+        } else {
+            return Ok(bare);
+        };
+        Ok(Keyed::new(led.key, (*led.value).clone()))
     }
 
     /// What leads a value of a filling; `None` where nothing does.
@@ -149,6 +159,16 @@ impl Pipeline {
     ) -> Result<Keyed<Arc<Regions>>, RunError> {
         let input = RegionsInput { part: part.into(), places: recipe.zones.places() };
         self.answer(input, &Quiet(watch))
+    }
+
+    /// Zones on the grid on which draft and final agree.
+    fn survey(
+        &self,
+        part: &Part,
+        regions: &Keyed<Arc<Regions>>,
+        watch: &dyn Watch,
+    ) -> Result<Keyed<Arc<ZonesOnGrid>>, RunError> {
+        self.zones(part, regions, plan::survey_step(part), 0.0, Vec::new(), watch)
     }
 
     /// Zones on a grid of a step in mm, as the lattice sees them where it reaches by `overlap` into

@@ -5,6 +5,7 @@ use super::zones::ZonesOnGrid;
 use super::{Keyed, Made, StageInput};
 use crate::error::RunError;
 use crate::watch::{Stage, Watch};
+use glam::DVec3;
 use serde::Serialize;
 use std::sync::Arc;
 use ulmix_lattice::density::DensityCurve;
@@ -12,6 +13,12 @@ use ulmix_part::sample::scatter;
 
 /// Points at which a structure or the part is surveyed.
 pub(crate) const SURVEYED: usize = 60_000;
+
+/// Points spread evenly over what a filling fills.
+pub(crate) fn filled_points(survey: &ZonesOnGrid, filling: usize) -> Vec<DVec3> {
+    let zoned = &survey.zoned;
+    scatter(&zoned.all_filled_by(filling), &zoned.grid, SURVEYED)
+}
 
 /// What a density curve follows from.
 #[derive(Serialize)]
@@ -29,8 +36,7 @@ impl StageInput for CurveInput {
     const STAGE: Stage = Stage::Thickness;
 
     fn compute(self, _: &dyn Watch) -> Result<Made<DensityCurve>, RunError> {
-        let zoned = &self.survey.zoned;
-        let points = scatter(&zoned.all_filled_by(self.filling), &zoned.grid, SURVEYED);
+        let points = filled_points(&self.survey, self.filling);
         let curve = DensityCurve::new(self.bare.value, &points);
         Ok(Made::weighed(curve, DensityCurve::bytes))
     }

@@ -63,6 +63,17 @@ impl Sampled {
         Sampled { origin, per_mm, size, range: range_of(&values), values }
     }
 
+    /// The samples with another value for each, by its place.
+    pub fn placed(&self, value: impl Fn(DVec3, f32) -> f32 + Sync) -> Sampled {
+        let Sampled { origin, per_mm, size, .. } = *self;
+        let [nx, ny, _] = size;
+        let values = parallel::map_list(&self.values, |n, v| {
+            let at = [n % nx, n / nx % ny, n / (nx * ny)].map(|v| v as f64);
+            value(origin + DVec3::from(at) / per_mm, *v)
+        });
+        Sampled { origin, per_mm, size, range: range_of(&values), values }
+    }
+
     /// Greatest change of the value over a mm.
     pub fn steepest(&self) -> f64 {
         let [nx, ny, nz] = self.size;
@@ -210,6 +221,8 @@ mod tests {
         let [least, most] = sampled.range();
         assert!(least < 0.0 && most > 8.0 && sampled.bytes() > 4000);
         assert!((sampled.steepest() - slope.length()).abs() < 1e-4);
+        let moved = sampled.placed(|p, v| v + p.x as f32);
+        assert!((moved.value(inside) - sampled.value(inside) - inside.x).abs() < 1e-5);
         let turned = sampled.mapped(|v| -2.0 * v);
         assert_eq!(turned.range(), [-2.0 * most, -2.0 * least]);
         assert_eq!(turned.value(inside), -2.0 * sampled.value(inside));

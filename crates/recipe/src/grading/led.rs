@@ -1,7 +1,7 @@
 //! What gradings lead of a filling.
 
 use super::{GradedValue, Grading};
-use crate::Filling;
+use crate::{Filling, Thicken};
 
 impl<'a> Filling<'a> {
     /// The grading that leads a value. `None` where nothing leads it, or where the structure makes
@@ -14,6 +14,17 @@ impl<'a> Filling<'a> {
     /// Do cells change their size from place to place?
     pub fn sizes_by_place(&self) -> bool {
         self.grading_of(GradedValue::CellSize).is_some()
+    }
+
+    /// The relative density that thickness is to lead to, in percent. `None` where the thickness
+    /// leads, or where a grading says how dense each place is.
+    pub fn asked_density(&self) -> Option<f64> {
+        match self.thicken {
+            Thicken::RelativeDensity { percent } => {
+                self.grading_of(GradedValue::Density).is_none().then_some(percent)
+            }
+            Thicken::Thickness { .. } => None,
+        }
     }
 
     /// Size of the smallest cells that a grading names over the cell size.

@@ -55,15 +55,28 @@ pub enum GradedValue {
     CellSize,
     /// Thickness of walls and struts.
     Thickness,
+    /// Relative density, which thickness follows.
+    Density,
+}
+
+impl GradedValue {
+    /// What the value is called within a sentence.
+    pub fn name(self) -> &'static str {
+        match self {
+            GradedValue::CellSize => "cell size",
+            GradedValue::Thickness => "thickness",
+            GradedValue::Density => "relative density",
+        }
+    }
 }
 
 /// What the values of a grading are.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Given {
-    /// The value itself. mm.
+    /// The value itself: mm, or percent of a relative density.
     #[default]
-    Millimetres,
+    Value,
     /// A share of the value that the value's own step sets. Percent.
     Percent,
     /// What is added to the value that the value's own step sets. mm.
@@ -111,18 +124,10 @@ impl GradingSource {
 }
 
 impl Given {
-    /// Unit of the values.
-    pub fn unit(self) -> &'static str {
-        match self {
-            Given::Millimetres | Given::Added => "mm",
-            Given::Percent => "%",
-        }
-    }
-
     /// The value in mm where a grading gives `value` and the value's own step sets `set` mm.
     pub fn applied(self, value: f64, set: f64) -> f64 {
         match self {
-            Given::Millimetres => value,
+            Given::Value => value,
             Given::Percent => set * value / 100.0,
             Given::Added => set + value,
         }
@@ -156,6 +161,14 @@ impl Grading {
         let sources = from.into_iter().map(|from| GradingSource::new(from, curve.clone()));
         let rule = if near < far { SourceRule::Least } else { SourceRule::Greatest };
         Grading { given, rule, ..Grading::new(1, of, sources.collect()) }
+    }
+
+    /// Unit of the values.
+    pub fn unit(&self) -> &'static str {
+        match (self.of, self.given) {
+            (GradedValue::Density, _) | (_, Given::Percent) => "%",
+            _ => "mm",
+        }
     }
 
     /// Does the grading change anything?
@@ -199,7 +212,7 @@ impl Grading {
         }
         let what = "The thickness below which members end";
         check(field, what, "mm", self.ends_mm, 0.0, cell)?;
-        let ([least, most], unit) = (self.range(cell, part), self.given.unit());
+        let ([least, most], unit) = (self.range(cell, part), self.unit());
         self.values().try_for_each(|v| check(field, "A value of the grading", unit, v, least, most))
     }
 
@@ -207,13 +220,14 @@ impl Grading {
     fn range(&self, cell: f64, part: &Bounds) -> [f64; 2] {
         let longest = part.size().max_element();
         match (self.of, self.given) {
-            (GradedValue::CellSize, Given::Millimetres) => [longest / 200.0, 4.0 * longest],
+            (GradedValue::CellSize, Given::Value) => [longest / 200.0, 4.0 * longest],
             (GradedValue::CellSize, Given::Percent) => [2.0, 2000.0],
             (GradedValue::CellSize, Given::Added) => [-0.95 * cell, 4.0 * longest],
             // Down to nothing.
-            (GradedValue::Thickness, Given::Millimetres) => [0.0, 4.0 * cell],
+            (GradedValue::Thickness, Given::Value) => [0.0, 4.0 * cell],
             (GradedValue::Thickness, Given::Percent) => [0.0, 1000.0],
             (GradedValue::Thickness, Given::Added) => [-cell, 4.0 * cell],
+            (GradedValue::Density, _) => [0.0, 95.0],
         }
     }
 }
@@ -236,7 +250,14 @@ pub(super) fn validate(filling: &Filling, part: &Bounds) -> Result<(), RecipeErr
         if let Some(fault) = fault_of_followed(grading, all) {
             return refuse(fault);
         }
-        let in_mm = grading.of == GradedValue::Thickness && grading.given == Given::Millimetres;
+        if grading.of == GradedValue::Density && grading.given != Given::Value {
+            return refuse(RecipeFault::DensityOfDensity);
+        }
+        let is_other = |g: &Grading| g.is_active() && g.of == GradedValue::Thickness;
+        if grading.of == GradedValue::Density && grading.is_active() && all.iter().any(is_other) {
+            return refuse(RecipeFault::DensityAndThicknessGraded);
+        }
+        let in_mm = grading.of == GradedValue::Thickness && grading.given == Given::Value;
         let of_density = matches!(filling.thicken, Thicken::RelativeDensity { .. });
         if grading.is_active() && in_mm && of_density {
             return refuse(RecipeFault::DensityAndThickness);

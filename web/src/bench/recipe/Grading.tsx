@@ -115,11 +115,14 @@ export function Grading() {
         </p>
       )}
       <div className="line gradingadd">
-        {!led('thickness') && (
-          <SourceMenu
-            label={`Grade the ${valueName('thickness', walls).toLowerCase()}`}
-            onAdd={(kind) => add('thickness', kind)}
-          />
+        {!led('thickness') && !led('density') && (
+          <>
+            <SourceMenu
+              label={`Grade the ${valueName('thickness', walls).toLowerCase()}`}
+              onAdd={(kind) => add('thickness', kind)}
+            />
+            <SourceMenu label="Grade the density" onAdd={(kind) => add('density', kind)} />
+          </>
         )}
         {!led('cell_size') && sizes && (
           <SourceMenu label="Grade the cell size" onAdd={(kind) => add('cell_size', kind)} />
@@ -135,7 +138,7 @@ function useAdding() {
   const f = useFilling()
   return (of: GradedValue, kind: SourceKind) => {
     if (!f) return
-    const set = setBy(of, f.filling, f.found?.thickness_mm)
+    const set = setBy(of, f.filling, f.found)
     const ends = firstEnds(of, firstGiven(of, f.filling), set)
     const grading = firstGrading(f.filling, of, firstSource(kind, ends, place, names))
     void edit(withGradingAdded(grading))
@@ -198,9 +201,9 @@ function GradingFields({ grading: g, walls }: { grading: GradingOf; walls: boole
   const { place, names } = useSurroundings()
   const f = useFilling()
   const set = (change: Partial<GradingOf>) => edit(withGrading(g.id, () => change))
-  const unit = unitOf(g.given)
+  const unit = unitOf(g)
   if (!f) return null
-  const now = setBy(g.of, f.filling, f.found?.thickness_mm)
+  const now = setBy(g.of, f.filling, f.found)
   const others = gradingsOf(f.filling).filter((o) => o.id !== g.id)
   const addSource = (kind: SourceKind) => {
     const source = firstSource(kind, firstEndsOf(g), place, { ...names, other: others[0]?.id })
@@ -208,19 +211,21 @@ function GradingFields({ grading: g, walls }: { grading: GradingOf; walls: boole
   }
   return (
     <div className="gradingbody">
-      <Line label="Values are">
-        <Segmented<Given>
-          size="small"
-          aria-label="Values are"
-          value={g.given}
-          options={(['millimetres', 'percent', 'added'] as const).map((value) => ({
-            value,
-            label: givenNames[value],
-            title: givenHints[value],
-          }))}
-          onChange={(given) => edit(withGiven(g.id, given, now))}
-        />
-      </Line>
+      {g.of !== 'density' && (
+        <Line label="Values are">
+          <Segmented<Given>
+            size="small"
+            aria-label="Values are"
+            value={g.given}
+            options={(['value', 'percent', 'added'] as const).map((value) => ({
+              value,
+              label: givenNames[value],
+              title: givenHints[value],
+            }))}
+            onChange={(given) => edit(withGiven(g.id, given, now))}
+          />
+        </Line>
+      )}
       {g.sources.map((s, n) => (
         <SourceFields key={n} grading={g} source={s} n={n} unit={unit} others={others} />
       ))}
@@ -239,7 +244,7 @@ function GradingFields({ grading: g, walls }: { grading: GradingOf; walls: boole
         </Line>
       )}
       {g.of === 'cell_size' && <SizesKept fit={f.found?.structure?.sizes} />}
-      {g.of === 'thickness' && (
+      {g.of !== 'cell_size' && (
         <NumberLine
           label={`${walls ? 'Walls' : 'Struts'} end below`}
           unit="mm"
@@ -280,7 +285,7 @@ function SizesKept({ fit }: { fit: SizeFit | null | undefined }) {
 }
 
 const givenHints: Record<Given, string> = {
-  millimetres: 'The value itself',
+  value: 'The value itself',
   percent: 'A share of what its own step sets',
   added: 'More or less than what its own step sets',
 }

@@ -66,8 +66,13 @@ export function Thicken() {
   const thickness = t.lead === 'thickness' ? t.thickness_mm : (got?.thickness_mm ?? 0)
   const density = t.lead === 'relative_density' ? t.percent : (got?.density_percent ?? 0)
   const range = got?.thickness_range_mm
-  const grading = gradingsOf(filling).find((g) => g.of === 'thickness' && g.sources.length > 0)
-  const fixed = !!range && grading?.given === 'millimetres'
+  const grading = gradingsOf(filling).find((g) => g.of !== 'cell_size' && g.sources.length > 0)
+  const fixed = !!range && grading?.given === 'value'
+  const words = !fixed
+    ? 'graded around the value below'
+    : grading.of === 'density'
+      ? `for the graded density, ${percent(got?.density_percent ?? 0)} in all`
+      : 'graded in mm'
   const smallest = got?.cell_mm ?? Math.min(...filling.structure.cell_mm)
   return (
     <>
@@ -76,7 +81,7 @@ export function Thicken() {
         <div className="line">
           <span className="label">
             {walls ? 'Wall thickness' : 'Strut thickness'}
-            <small>{fixed ? 'graded in mm' : 'graded around the value below'}</small>
+            <small>{words}</small>
           </span>
           <Button size="small" onClick={() => useBench.setState({ step: 'grading' })}>
             {plain(Number((range[0] ?? 0).toFixed(2)))} to{' '}

@@ -26,7 +26,7 @@ export const sourceNames: Record<SourceKind, string> = {
 }
 
 export const givenNames: Record<Given, string> = {
-  millimetres: 'mm',
+  value: 'mm',
   percent: '%',
   added: '± mm',
 }
@@ -39,13 +39,20 @@ export const ruleNames: Record<Rule, string> = {
   sum: 'The sum',
 }
 
-export const unitOf = (given: Given) => (given === 'percent' ? '%' : 'mm')
+export const unitOf = ({ of, given }: Pick<Grading, 'of' | 'given'>) =>
+  of === 'density' || given === 'percent' ? '%' : 'mm'
 
 export const gradingsOf = (f: Filling): readonly Grading[] => f.gradings ?? []
 
 /** The value that is graded, as the structure calls it. */
 export const valueName = (of: GradedValue, walls: boolean) =>
-  of === 'cell_size' ? 'Cell size' : walls ? 'Wall thickness' : 'Strut thickness'
+  of === 'cell_size'
+    ? 'Cell size'
+    : of === 'density'
+      ? 'Relative density'
+      : walls
+        ? 'Wall thickness'
+        : 'Strut thickness'
 
 /** Can the cells of a filling change their size from place to place? */
 export const sizesByPlace = ({ structure: { pattern } }: Filling) =>
@@ -59,11 +66,14 @@ const inMm = (given: Given, v: number, set: number) =>
 const asGiven = (given: Given, mm: number, set: number) =>
   given === 'percent' ? (100 * mm) / set : given === 'added' ? mm - set : mm
 
-/** What the value's own step sets now. mm. */
-export const setBy = (of: GradedValue, f: Filling, thickness: number | undefined) => {
+/** What the value's own step sets now, in mm or percent, where a run `found` so much. */
+export const setBy = (of: GradedValue, f: Filling, found: Found | undefined) => {
   const cell = Math.min(...f.structure.cell_mm)
-  return of === 'cell_size' ? cell : (thickness ?? cell / 8)
+  if (of === 'cell_size') return cell
+  return of === 'density' ? (found?.density_percent ?? 20) : (found?.thickness_mm ?? cell / 8)
 }
+
+type Found = { thickness_mm: number; density_percent: number }
 
 /** Least and greatest cell size that a grading names; `fixed` where the cell size has no part in it. */
 export function gradedSizes(f: Filling): { mm: Spot; fixed: boolean } | null {
@@ -75,7 +85,7 @@ export function gradedSizes(f: Filling): { mm: Spot; fixed: boolean } | null {
   const set = setBy('cell_size', f, undefined)
   const named = grading.sources.flatMap(valuesOf).map((v) => inMm(given, v, set))
   if (named.length === 0) return null
-  return { mm: [Math.min(...named), Math.max(...named)], fixed: given === 'millimetres' }
+  return { mm: [Math.min(...named), Math.max(...named)], fixed: given === 'value' }
 }
 
 /** Size of the smallest cells over that of the largest. */
@@ -160,7 +170,7 @@ export const openGrading = (r: Recipe) => gradingOf(workedOn(r), useBench.getSta
 
 /** How the first values of a grading are given: where a density leads, as shares of what it leads to. */
 export const firstGiven = (of: GradedValue, f: Filling): Given =>
-  of === 'thickness' && f.thicken.lead === 'relative_density' ? 'percent' : 'millimetres'
+  of === 'thickness' && f.thicken.lead === 'relative_density' ? 'percent' : 'value'
 
 /** First values near a source and away from it, where the value's own step sets so much, in mm. */
 export function firstEnds(of: GradedValue, given: Given, set: number): Spot {
@@ -292,7 +302,7 @@ export function sourceSentence({ from, curve }: GradingSource, unit: string, r: 
 export function gradingSentence(g: Grading, walls: boolean, r: Recipe): string {
   const name = valueName(g.of, walls)
   if (g.sources.length === 0) return `${name}: no source, the same everywhere`
-  const parts = g.sources.map((s) => sourceSentence(s, unitOf(g.given), r))
+  const parts = g.sources.map((s) => sourceSentence(s, unitOf(g), r))
   const rule = parts.length > 1 ? `${ruleNames[g.rule].toLowerCase()} of ` : ''
   return `${name}: ${rule}${parts.join('; ')}`
 }

@@ -22,7 +22,7 @@ export const useFieldInView = () => useBench((b) => (b.step === 'grading' ? b.fi
 export function useFieldWords() {
   const grading = useOpenGrading()
   const walls = useBench((b) => b.picture?.info.linked.walls ?? true)
-  return grading && { name: valueName(grading.of, walls), unit: unitOf(grading.given) }
+  return grading && { name: valueName(grading.of, walls), unit: unitOf(grading) }
 }
 
 /** Paints what the open grading gives, with its points. */
@@ -36,7 +36,7 @@ export function useField(scene: SceneRef) {
   const zones = useBench((b) => b.recipe?.zones)
   const source = grading?.sources.find((s) => s.from.kind === 'points')
   const points = source?.from.kind === 'points' ? source.from.points : null
-  const unit = grading ? unitOf(grading.given) : ''
+  const unit = grading ? unitOf(grading) : ''
 
   useEffect(() => {
     void fetchField(grading)
