@@ -122,6 +122,8 @@ pub enum Format {
     Ply,
     /// Stereolithography text.
     Stl,
+    /// VTK XML of an unstructured grid.
+    Vtu,
 }
 
 impl FormatError {
@@ -181,6 +183,10 @@ impl FormatError {
                 Format::Obj => "The file is damaged or no OBJ. Export the part again.",
                 Format::Ply => "The file is damaged or no PLY. Export the part again.",
                 Format::Stl => "The file is damaged there. Export it again.",
+                Format::Vtu => {
+                    "Write the simulation's result as VTU again, with plain or zlib-compressed \
+                     arrays, or as CSV."
+                }
             },
         }
     }

@@ -40,6 +40,7 @@ pub mod polygon;
 pub mod stl;
 pub mod strut;
 pub mod threemf;
+pub mod vtu;
 
 pub use error::{Format, FormatError};
 use glam::DVec3;

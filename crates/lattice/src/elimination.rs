@@ -1,10 +1,10 @@
 //! Even points, chosen from a crowd by taking away the most crowded ones (Yuksel 2015).
 
-use super::index::PointGrid;
 use glam::DVec3;
 use std::cmp::Ordering;
 use std::collections::BinaryHeap;
 use ulmix_mesh::parallel;
+use ulmix_mesh::PointGrid;
 
 /// Twice the radius of the densest packing of as many discs and balls (Yuksel 2015, eqs. 2 and 3),
 /// in cells.

@@ -554,7 +554,7 @@ fn within_lengths(
 
 /// Struts from every point to its nearest ones.
 fn nearest(points: &[DVec3], count: usize) -> Vec<[u32; 2]> {
-    let grid = super::index::PointGrid::new(points);
+    let grid = ulmix_mesh::PointGrid::new(points);
     parallel::flat_map(points.len(), |own| {
         let n = own as u32;
         let near = grid.nearest(points[own], count, |m| m == n);

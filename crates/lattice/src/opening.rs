@@ -66,7 +66,7 @@ pub(crate) fn median_hole(walls: &StrutSource) -> f64 {
 
 /// Median distance of the inner points from their nearest one: the width of a bar that fits a cell.
 pub(crate) fn nearest_width(found: &Scattered) -> f64 {
-    let grid = super::index::PointGrid::new(found.points());
+    let grid = ulmix_mesh::PointGrid::new(found.points());
     let d = parallel::filter_map(found.inside, |n| {
         grid.nearest(found.points()[n], 1, |m| m as usize == n).first().map(|f| f.0)
     });

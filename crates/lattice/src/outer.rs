@@ -5,11 +5,11 @@
 //! neighbours, as long as a piece is left. Borders between two cells are the net; they lie on the
 //! triangles, so never on chords.
 
-use super::index::PointGrid;
 use super::skeleton::Skeleton;
 use glam::DVec3;
 use std::collections::HashSet;
 use std::ops::Range;
+use ulmix_mesh::PointGrid;
 use ulmix_mesh::{parallel, TriMesh};
 
 /// The net on `mesh` of the cells of `points`, in the mesh's units. `pairs` are the points whose

@@ -7,7 +7,6 @@
 //! the smaller of two sizes. The relaxation that follows is [`super::relaxing`].
 
 use super::elimination::{eliminated, PLANAR, SPATIAL};
-use super::index::PointGrid;
 use super::region::SeedRegion;
 use super::relaxing::{relaxed, Ground, RelaxationCache, Relaxed};
 use super::spacing::Spaced;
@@ -17,6 +16,7 @@ use std::sync::Arc;
 use ulmix_field::numeric::low_discrepancy;
 use ulmix_field::numeric::Random;
 use ulmix_mesh::parallel;
+use ulmix_mesh::PointGrid;
 use ulmix_recipe::seeds::MOST_SEEDS;
 use ulmix_recipe::{Layout, Seeds, Spread};
 

@@ -4,7 +4,6 @@
 //! Where a strut of one structure ends at the border, a tie runs along it to the nearest end of the
 //! other's, and the other way around: none is left loose that has one within reach.
 
-use super::index::PointGrid;
 use super::members::{Frame, StrutSource};
 use super::net::Net;
 use super::{BareStructure, Lattice};
@@ -12,6 +11,7 @@ use glam::DVec3;
 use std::collections::BTreeSet;
 use ulmix_field::numeric::root;
 use ulmix_mesh::parallel;
+use ulmix_mesh::PointGrid;
 use ulmix_part::solids::Solid;
 use ulmix_part::zoned::Regions;
 use ulmix_part::Part;

@@ -52,6 +52,7 @@ pub mod nested;
 pub mod orient;
 pub mod parallel;
 pub mod parted;
+pub mod point_grid;
 pub mod reduce;
 pub mod remesh;
 pub mod shading;
@@ -66,5 +67,6 @@ pub mod weld;
 
 pub use bvh::Bvh;
 pub use distance::SignedDistance;
+pub use point_grid::PointGrid;
 pub use topology::Topology;
 pub use trimesh::{Bounds, TriMesh};

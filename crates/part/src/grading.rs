@@ -6,10 +6,10 @@ use crate::Part;
 use glam::DVec3;
 use std::sync::Arc;
 use ulmix_field::scalar::{
-    AboutAxis, AlongDirection, Curve, FromLine, PointValues, Sampled, ScalarField,
+    AboutAxis, AlongDirection, Curve, FromLine, PointValues, Sampled, ScalarField, Scattered,
 };
 use ulmix_mesh::{Bounds, Bvh};
-use ulmix_recipe::grading::{PlacedGrading, PlacedSource, Source, SourceRule};
+use ulmix_recipe::grading::{PlacedGrading, PlacedSource, Source, SourceRule, ValueTable};
 use ulmix_recipe::Role;
 
 /// Samples of a graded value along the size of a cell.
@@ -81,6 +81,8 @@ pub fn lost_sources(part: &Part, grading: &PlacedGrading) -> Vec<(usize, usize)>
             let lost = part.surface_of(faces).1;
             (lost > 0).then_some((n, lost))
         }
+        // No file yet.
+        Source::Table { .. } => None,
         _ => source_field(part, placed).is_none().then_some((n, 0)),
     };
     grading.sources.iter().enumerate().filter_map(lost).collect()
@@ -118,6 +120,7 @@ fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn ScalarFiel
         Source::Line { points_mm } => {
             Box::new(FromLine::new(points_mm.iter().map(|p| DVec3::from(*p)).collect()))
         }
+        Source::Table { table, shift_mm } => table_field(part, table, (*shift_mm).into())?,
         Source::Surface => surface_distance(part.distance.shared_bvh(), limit),
         Source::Faces { faces } => {
             let (surface, _) = part.surface_of(faces);
@@ -133,6 +136,25 @@ fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn ScalarFiel
             from(places().chain(kept).collect())?
         }
         Source::Grading { .. } => Box::new(GradedField::of(part, placed.follows.as_deref()?)?),
+    })
+}
+
+/// Samples of a table in the part's box: asking the table itself at every place would take too long
+/// while a curve is drawn.
+const TABLE_SAMPLES: f64 = 60_000.0;
+
+/// The numbers of a table, moved by a shift in mm. `None` for a table without any.
+fn table_field(part: &Part, table: &ValueTable, shift: DVec3) -> Option<Box<dyn ScalarField>> {
+    if table.values.is_empty() {
+        return None;
+    }
+    let places: Vec<DVec3> = table.places_mm.iter().map(|p| DVec3::from(*p) + shift).collect();
+    let field = Scattered::new(&places, table.values.clone());
+    let bounds = part.mesh.bounds();
+    let step = (bounds.size().element_product() / TABLE_SAMPLES).cbrt();
+    Some(match Sampled::of(&field, &bounds, step.max(1e-6), &|| false) {
+        Some(sampled) => Box::new(sampled),
+        None => Box::new(field),
     })
 }
 
@@ -183,6 +205,14 @@ mod tests {
         GradingSource::new(from, curve)
     }
 
+    /// A number at two corners of the block.
+    fn table(shift_mm: [f64; 3]) -> Source {
+        let places_mm = vec![[0.0; 3], [40.0, 30.0, 20.0]];
+        let (name, column) = ("t.csv".into(), "v".into());
+        let table = ValueTable { name, column, places_mm, values: vec![1.0, 9.0] };
+        Source::Table { table, shift_mm }
+    }
+
     fn at(sources: Vec<GradingSource>, p: [f64; 3]) -> Option<f64> {
         let (part, zones) = (block(), zones());
         let grading = Grading::new(1, GradedValue::Thickness, sources);
@@ -212,10 +242,16 @@ mod tests {
                 5.0,
             ),
             (Source::Line { points_mm: line }, [10.0, 3.0, 4.0], 5.0),
+            (table([0.0; 3]), [0.0, 0.0, 0.0], 1.0),
+            (table([0.0; 3]), [40.0, 30.0, 20.0], 9.0),
+            (table([0.0; 3]), [20.0, 15.0, 10.0], 5.0),
+            // Moved by the whole length of the part.
+            (table([40.0, 30.0, 20.0]), [40.0, 30.0, 20.0], 1.0),
         ];
         for (from, p, value) in cases {
             let found = at(vec![numbers(from.clone())], p).unwrap();
-            assert!((found - value).abs() < 1e-9, "{from:?} at {p:?}: {found}");
+            let near = if matches!(from, Source::Table { .. }) { 0.01 } else { 1e-9 };
+            assert!((found - value).abs() < near, "{from:?} at {p:?}: {found}");
         }
     }
 

@@ -53,6 +53,7 @@ pub mod seeds;
 pub mod shapes;
 pub mod stand;
 pub mod structure;
+mod table_rows;
 mod versions;
 mod zone_places;
 pub mod zones;

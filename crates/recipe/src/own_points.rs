@@ -1,5 +1,6 @@
 //! Seed points from a table.
 
+use super::table_rows::rows;
 use super::zones::FARTHEST;
 use super::{check, RecipeError, RecipeFault};
 use glam::DVec3;
@@ -36,32 +37,14 @@ impl OwnPoints {
     /// A line that is no point, by its number, or too many points.
     pub fn from_csv(name: &str, text: &str) -> Result<OwnPoints, RecipeError> {
         let mut points_mm = Vec::new();
-        let mut begun = false;
-        for (n, line) in text.trim_start_matches('\u{feff}').lines().enumerate() {
-            let line = line.trim();
-            if line.is_empty() || line.starts_with('#') {
-                continue;
-            }
-            let is_first = !std::mem::replace(&mut begun, true);
-            let decimal = line.contains(';');
-            let cells = line
-                .split(|c: char| c == ';' || c.is_whitespace() || (c == ',' && !decimal))
-                .filter(|c| !c.is_empty());
-            let cells: Vec<String> =
-                cells.map(|c| if decimal { c.replace(',', ".") } else { c.to_owned() }).collect();
-            let number = |c: &String| {
-                c.trim_matches('"')
-                    .parse::<f64>()
-                    .ok()
-                    .filter(|v| v.is_finite() && v.abs() <= FARTHEST)
-            };
-            let found: Vec<f64> = cells.iter().take(3).map_while(number).collect();
+        for row in rows(text) {
+            let number = |n: usize| row.number(n).filter(|v| v.abs() <= FARTHEST);
+            let found: Vec<f64> = (0..3).map_while(number).collect();
             match found[..] {
                 [x, y, z] => points_mm.push([x, y, z]),
-                [] if is_first => {}
+                [] if row.first => {}
                 _ => {
-                    let text = line.chars().take(40).collect();
-                    let (name, line) = (name.into(), n + 1);
+                    let (name, line, text) = (name.into(), row.line, row.text());
                     return Err(refuse(RecipeFault::NotAPoint { name, line, text }));
                 }
             }

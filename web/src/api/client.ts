@@ -92,8 +92,11 @@ const numbers = async (
   return new Float32Array(await bytes(`/projects/${id}/${what}${of}`, send('POST', recipe)))
 }
 /** What the server reads from a file. */
-const fromFile = <T>(what: string, file: File) =>
-  json<T>(`/${what}?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file })
+const fromFile = <T>(what: string, file: File, more: Record<string, string> = {}) =>
+  json<T>(`/${what}?${new URLSearchParams({ name: file.name, ...more }).toString()}`, {
+    method: 'POST',
+    body: file,
+  })
 const based = (revision: number) => ({ 'if-match': `"${revision}"` })
 
 export const api = {
@@ -104,6 +107,12 @@ export const api = {
   remove: (id: string) => call(`/projects/${id}`, { method: 'DELETE' }),
   upload: (file: File) => fromFile<Upload>('uploads', file),
   points: (file: File) => fromFile<S['OwnPoints']>('points', file),
+  /** Numbers at places; lengths of the file are in so many mm. */
+  table: (file: File, mm: number, column?: string) =>
+    fromFile<S['FoundTable']>('table', file, {
+      mm: String(mm),
+      ...(column !== undefined && { column }),
+    }),
   cell: (file: File) => fromFile<S['FoundMesh']>('cell', file),
   /** A pattern of a kind, with what it has in common with the one before. */
   pattern: (kind: string, before: Recipe['structure']['pattern']) =>

@@ -609,6 +609,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads numbers at places from CSV or from the VTU file of a simulation, for a recipe. */
+        post: operations["table"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads": {
         parameters: {
             query?: never;
@@ -1301,6 +1318,17 @@ export interface components {
              * @description Median of their diameters, and no more than that. mm.
              */
             thickness_mm: number;
+        };
+        /** @description A table from a file, and what else the file holds. */
+        FoundTable: {
+            /** @description All columns that could have been taken. */
+            columns: string[];
+            /** @description Least and greatest number. */
+            range: number[];
+            /** @description Rows of the file; more than the table has where those that lie near to each other became one. */
+            rows: number;
+            /** @description The numbers of one column. */
+            table: components["schemas"]["ValueTable"];
         };
         /** @description What the members of a filling measure. */
         Gauged: {
@@ -2700,6 +2728,13 @@ export interface components {
             /** @description Points of the line, in order. */
             points_mm: number[][];
         } | {
+            /** @enum {string} */
+            kind: "table";
+            /** @description How far the table is moved. mm. */
+            shift_mm?: number[];
+            /** @description Places and numbers. */
+            table: components["schemas"]["ValueTable"];
+        } | {
             /**
              * Format: int32
              * @description Number of that grading.
@@ -2933,6 +2968,17 @@ export interface components {
              * @description The value, in the unit of the grading.
              */
             value: number;
+        };
+        /** @description Numbers at places. */
+        ValueTable: {
+            /** @description Of the column or array. */
+            column: string;
+            /** @description Of the file it came from. */
+            name: string;
+            /** @description In the part's axes. */
+            places_mm: number[][];
+            /** @description By place, in the file's own unit. */
+            values: number[];
         };
         /**
          * @description What a check comes to, from best to worst.
@@ -4796,6 +4842,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FoundStruts"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    table: {
+        parameters: {
+            query: {
+                /** @description Of the file. */
+                name: string;
+                /** @description The column or array that is wanted; the first one where none is named. */
+                column?: string;
+                /** @description The file's unit of length in mm; 1 where none is given. */
+                mm?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description CSV with x, y, z and numbers, or VTU */
+        requestBody?: {
+            content: {
+                "application/octet-stream": unknown;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundTable"];
                 };
             };
             /** @description Unprocessable Entity */

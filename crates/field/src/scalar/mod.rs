@@ -4,6 +4,7 @@
 //! |---|---|
 //! | `curve` | a value that follows from another one: straight or smooth, never beyond its points |
 //! | `points` | values at chosen places, met exactly, blended between |
+//! | `scattered` | numbers at many places, blended among the nearest |
 //! | `measures` | how far a place lies along a direction, about an axis, or from a line |
 //! | `sampled` | a field that is dear to ask, held on a coarse grid |
 //!
@@ -22,11 +23,13 @@ mod curve;
 mod measures;
 mod points;
 mod sampled;
+mod scattered;
 
 pub use curve::Curve;
 pub use measures::{AboutAxis, AlongDirection, FromLine};
 pub use points::PointValues;
 pub use sampled::Sampled;
+pub use scattered::Scattered;
 
 use glam::DVec3;
 

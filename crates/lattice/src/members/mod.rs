@@ -13,9 +13,10 @@ mod segment;
 mod walls;
 
 use super::bars::{self, Bar};
-use super::index::{PointGrid, SpaceBins};
+use super::index::SpaceBins;
 use glam::{DMat3, DVec3};
 pub use segment::{Across, StrutSegment};
+use ulmix_mesh::PointGrid;
 use ulmix_recipe::{Joins, StrutSection};
 pub use walls::WallOpening;
 use walls::{past_rim, WallsBeside};

@@ -1,7 +1,6 @@
 //! Ways through the channels of a surface, and where they are narrowest.
 
 use super::Surface;
-use crate::index::PointGrid;
 use crate::passage::narrowest;
 use glam::{DMat3, DVec3};
 use std::f64::consts::TAU;
@@ -9,6 +8,7 @@ use std::sync::{Arc, OnceLock};
 use ulmix_field::numeric::low_discrepancy;
 use ulmix_field::numeric::root;
 use ulmix_mesh::parallel::found_once;
+use ulmix_mesh::PointGrid;
 use ulmix_recipe::SurfaceKind;
 
 impl Surface {

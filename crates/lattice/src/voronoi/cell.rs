@@ -9,8 +9,8 @@
 //! Places are relative to the point, and by axis, so that many are tested at once.
 
 use super::DiagramBounds;
-use crate::index::PointGrid;
 use glam::DVec3;
+use ulmix_mesh::PointGrid;
 
 /// A wall of a cell: places p with `normal · p = at`, the cell on the smaller side.
 #[derive(Clone, Copy)]

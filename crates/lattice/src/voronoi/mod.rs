@@ -8,7 +8,6 @@
 mod cell;
 mod emit;
 
-use super::index::PointGrid;
 use super::skeleton::Skeleton;
 use cell::Cell;
 pub use emit::DiagramRequest;
@@ -16,6 +15,7 @@ use emit::{joined, Batch, Emitter, TOGETHER};
 use glam::DVec3;
 use std::ops::Range;
 use ulmix_mesh::parallel;
+use ulmix_mesh::PointGrid;
 
 /// What bounds cells.
 #[derive(Clone, Copy, Debug)]

@@ -8,11 +8,13 @@ mod led;
 mod placed;
 mod rule;
 mod source;
+mod table;
 
 pub use curve::ValueCurve;
 pub use placed::{PlacedGrading, PlacedSource};
 pub use rule::SourceRule;
 pub use source::{Source, ValuePoint};
+pub use table::{FoundTable, ValueTable};
 
 use super::zones::distinct;
 use super::{check, Filling, RecipeError, RecipeFault, Thicken};

@@ -65,8 +65,8 @@ impl PlacedSource<'_> {
             points[..n].iter().map(away).fold(f64::INFINITY, f64::min)
         };
         let own = match &self.source.from {
-            // Its numbers are no lengths.
-            Source::Grading { .. } => f64::INFINITY,
+            // Their numbers are no lengths.
+            Source::Grading { .. } | Source::Table { .. } => f64::INFINITY,
             Source::Points { .. } => (1..points.len()).map(apart).fold(f64::INFINITY, f64::min),
             _ => {
                 let points = self.source.curve.iter().flat_map(|c| c.points.windows(2));

@@ -1,5 +1,6 @@
 //! What gives a number at every place of a part.
 
+use super::ValueTable;
 use crate::zones::{marks, FARTHEST};
 use crate::{check, FaceMark, RecipeError, RecipeFault};
 use serde::{Deserialize, Serialize};
@@ -55,11 +56,23 @@ pub enum Source {
         /// Points of the line, in order.
         points_mm: Vec<[f64; 3]>,
     },
+    /// Numbers at many places, blended between the nearest.
+    Table {
+        /// Places and numbers.
+        table: ValueTable,
+        /// How far the table is moved. mm.
+        #[serde(default, skip_serializing_if = "is_nowhere")]
+        shift_mm: [f64; 3],
+    },
     /// The value that another grading of the same filling gives.
     Grading {
         /// Number of that grading.
         id: u32,
     },
+}
+
+fn is_nowhere(shift: &[f64; 3]) -> bool {
+    *shift == [0.0; 3]
 }
 
 /// A value at a place.
@@ -127,6 +140,9 @@ impl Source {
                     return refuse(RecipeFault::PointsOfLine(MOST_POINTS));
                 }
                 points_mm.iter().try_for_each(place)
+            }
+            Source::Table { table, shift_mm } => {
+                place(shift_mm).and_then(|()| table.validate(field))
             }
             Source::Surface
             | Source::Zone { .. }

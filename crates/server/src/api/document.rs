@@ -51,6 +51,7 @@ use utoipa::OpenApi;
         picking::loops,
         given::points,
         given::struts,
+        given::table,
         given::cell
     ),
     components(schemas(

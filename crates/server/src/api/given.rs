@@ -11,6 +11,7 @@ use serde::Deserialize;
 use std::time::Duration;
 use ulmix_formats::Limits;
 use ulmix_lattice::from_mesh::{self, FoundMesh};
+use ulmix_recipe::grading::{FoundTable, ValueTable};
 use ulmix_recipe::{FoundStruts, OwnPoints, OwnStruts, RecipeError};
 use utoipa::IntoParams;
 
@@ -31,6 +32,34 @@ const TIME: Duration = Duration::from_secs(8);
     responses((status = 200, body = OwnPoints), (status = 422, body = Problem)))]
 pub async fn points(Query(file): Query<FileName>, Raw(body): Raw) -> Answer<Json<OwnPoints>> {
     Ok(Json(OwnPoints::from_csv(&file.name, &String::from_utf8_lossy(&body))?))
+}
+
+/// A table of numbers at places that is sent.
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct TableQuery {
+    /// Of the file.
+    name: String,
+    /// The column or array that is wanted; the first one where none is named.
+    column: Option<String>,
+    /// The file's unit of length in mm; 1 where none is given.
+    mm: Option<f64>,
+}
+
+/// Reads numbers at places from CSV or from the VTU file of a simulation, for a recipe.
+#[utoipa::path(post, path = "/api/table", params(TableQuery), request_body(content_type = "application/octet-stream", description = "CSV with x, y, z and numbers, or VTU"),
+    responses((status = 200, body = FoundTable), (status = 422, body = Problem)))]
+pub async fn table(
+    State(app): State<App>,
+    Query(query): Query<TableQuery>,
+    Raw(body): Raw,
+) -> Answer<Json<FoundTable>> {
+    let TableQuery { name, column, mm } = query;
+    read(app, FileName { name }, body, move |name, bytes, limits| {
+        ValueTable::read(name, bytes, column.as_deref(), mm.unwrap_or(1.0), limits)
+    })
+    .await
 }
 
 /// Reads the struts of a 3MF beam lattice, for a recipe.
@@ -60,7 +89,7 @@ async fn read<T: Send + 'static>(
     app: App,
     file: FileName,
     bytes: Bytes,
-    reader: fn(&str, &[u8], &Limits) -> Result<T, RecipeError>,
+    reader: impl Fn(&str, &[u8], &Limits) -> Result<T, RecipeError> + Send + 'static,
 ) -> Answer<Json<T>> {
     watched_for(app, TIME, move |app, waiting| {
         let found = reader(&file.name, &bytes, &app.studio.limits(&|| waiting.stopped()));

@@ -116,6 +116,7 @@ pub fn router(app: App) -> Router {
         .route("/api/structures/{kind}/picture", get(structures::structure_picture))
         .route("/api/structures/{kind}/pattern", post(structures::pattern_of_kind))
         .route("/api/points", post(given::points).layer(DefaultBodyLimit::max(16 << 20)))
+        .route("/api/table", post(given::table).layer(DefaultBodyLimit::max(256 << 20)))
         .route("/api/struts", post(given::struts).layer(DefaultBodyLimit::max(64 << 20)))
         .route("/api/cell", post(given::cell).layer(DefaultBodyLimit::max(64 << 20)))
         .route("/api/jobs/{id}", delete(runs::cancel))

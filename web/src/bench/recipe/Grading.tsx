@@ -161,6 +161,7 @@ const offered: SourceKind[] = [
   'axis',
   'line',
   'body',
+  'table',
   'grading',
 ]
 

@@ -14,6 +14,7 @@ import {
 import { Group } from './Group'
 import { Line } from './Lines'
 import { NumberLine, TripleLine } from './NumberLine'
+import { TableFields } from './TableFields'
 import { ValueCurve } from './ValueCurve'
 import { faces as counted } from './zoneRules'
 
@@ -59,7 +60,7 @@ export function SourceFields({
           </Button>
         )}
       </div>
-      <From g={g} from={source.from} n={n} unit={unit} others={others} />
+      <From g={g} source={source} n={n} unit={unit} others={others} />
       <Lost grading={g.id} n={n} />
       {curve && near && far && (
         <>
@@ -167,17 +168,18 @@ function OneOf<T extends string | number>(p: {
 /** What a source is from. */
 function From({
   g,
-  from,
+  source,
   n,
   unit,
   others,
 }: {
   g: Grading
-  from: Source
+  source: GradingSource
   n: number
   unit: string
   others: readonly Grading[]
 }) {
+  const { from } = source
   const zones = useBench((b) => b.recipe?.zones.list) ?? []
   const bodies = useBench((b) => b.project?.part.list) ?? []
   const recipe = useBench((b) => b.recipe)
@@ -270,6 +272,7 @@ function From({
         </div>
       </>
     )
+  if (from.kind === 'table') return <TableFields grading={g} source={source} from={from} n={n} />
   return from.kind === 'points' ? <Points g={g} from={from} n={n} unit={unit} /> : null
 }
 

@@ -22,6 +22,7 @@ export const sourceNames: Record<SourceKind, string> = {
   axis: 'Distance from an axis',
   line: 'Distance from a line',
   points: 'Values at points',
+  table: 'Numbers from a file',
   grading: 'Another grading',
 }
 
@@ -224,6 +225,11 @@ export function firstSource(
       return { from: { kind, id: names.zone?.id ?? 0 }, curve: fade }
     case 'body':
       return { from: { kind, name: names.body ?? '' }, curve: fade }
+    case 'table':
+      return {
+        from: { kind, table: { name: '', column: '', places_mm: [], values: [] } },
+        curve: over(0, 1),
+      }
     case 'surface':
     case 'solids':
       return { from: { kind }, curve: fade }
@@ -263,6 +269,8 @@ export function sourceWords(from: Source, r: Recipe): string {
       return `a line of ${from.points_mm.length} points`
     case 'points':
       return from.points.length === 1 ? 'one point' : `${from.points.length} points`
+    case 'table':
+      return from.table.column || 'no file yet'
     case 'grading':
       return 'another grading'
   }
@@ -294,6 +302,10 @@ export function sourceSentence({ from, curve }: GradingSource, unit: string, r: 
   if (!a || !b) return words
   if (a === b) return `${values(a[1])} everywhere`
   const verb = (b[1] ?? 0) < (a[1] ?? 0) ? 'falling' : 'rising'
+  if (from.kind === 'table') {
+    const at = (v: number | undefined) => plain(Number((v ?? 0).toPrecision(3)))
+    return `${values(a[1])} at ${at(a[0])} of ${words} ${verb} to ${values(b[1])} at ${at(b[0])}`
+  }
   const way = plain(Number(((b[0] ?? 0) - (a[0] ?? 0)).toFixed(1)))
   return `${values(a[1])} at ${words} ${verb} to ${values(b[1])} over ${way} mm`
 }
