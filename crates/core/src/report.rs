@@ -433,6 +433,7 @@ pub fn thickness_at_points(mesh: &TriMesh, limit: f64, most: usize) -> Vec<f32> 
 mod tests {
     use super::*;
     use crate::pipeline::{Pipeline, Unwatched};
+    use ulmix_recipe::Thicken;
 
     #[test]
     fn thin_walls_and_flat_parts_are_cautioned() {

@@ -132,8 +132,93 @@ async fn a_grading_that_cannot_be_used_says_why_and_loses_nothing() {
     .await;
     b.until("the shares are still there", || async { b.seen(".gradinghead", "160 % at z").await })
         .await;
-    // Cells of a gyroid are of one size.
-    assert!(!b.seen(".step.open", "Grade the cell size").await);
+    // Beside the thickness no density is graded.
+    assert!(b.seen(".step.open", "Grade the cell size").await);
+    assert!(!b.seen(".step.open", "Grade the density").await);
     b.click_text("button", "Remove the grading").await;
     b.until("it is gone", || async { b.seen(".step.open", "changes from place").await }).await;
+}
+
+/// Stress of a simulation at the corners of bricks along a block: from 10 at one end to 90 at the
+/// other.
+fn simulation() -> String {
+    let corners: Vec<DVec3> = (0..=6)
+        .flat_map(|i| {
+            [0.0, 1.0]
+                .into_iter()
+                .flat_map(move |y| [0.0, 1.0].map(|z| DVec3::new(i as f64 / 6.0, y, z) * SIZE))
+        })
+        .collect();
+    let points: String = corners.iter().map(|p| format!("{} {} {} ", p.x, p.y, p.z)).collect();
+    let stress: String =
+        corners.iter().map(|p| format!("{} ", 10.0 + 80.0 * p.x / SIZE.x)).collect();
+    let bricks: String =
+        (0..6).flat_map(|i| (0..8).map(move |n| format!("{} ", 4 * i + n))).collect();
+    let ends: String = (1..=6).map(|n| format!("{} ", 8 * n)).collect();
+    let array = |name: &str, n: usize, text: &str| {
+        format!(
+            "<DataArray type=\"Float64\" Name=\"{name}\" NumberOfComponents=\"{n}\" \
+             format=\"ascii\">{text}</DataArray>"
+        )
+    };
+    format!(
+        "<VTKFile type=\"UnstructuredGrid\" version=\"0.1\" byte_order=\"LittleEndian\">\
+         <UnstructuredGrid><Piece NumberOfPoints=\"28\" NumberOfCells=\"6\"><Points>{}</Points>\
+         <Cells>{}{}</Cells><PointData>{}{}</PointData></Piece></UnstructuredGrid></VTKFile>",
+        array("Points", 3, &points),
+        array("connectivity", 1, &bricks),
+        array("offsets", 1, &ends),
+        array("heat", 1, &"1 ".repeat(28)),
+        array("stress", 1, &stress),
+    )
+}
+
+/// A density follows the stress of a simulation's file, and the file that leaves holds it.
+#[tokio::test]
+async fn a_density_follows_the_numbers_of_a_simulation() {
+    let b = Bench::start().await;
+    b.begin_with("block.stl", &stl::write(&TriMesh::cuboid(DVec3::ZERO, SIZE)), "48 × 24 × 24 mm")
+        .await;
+    b.fill("[aria-label='Cell size, mm']", "10").await;
+    b.saved().await;
+    b.step("Grading").await;
+    b.click_text("button", "Grade the density").await;
+    b.click_text(".ant-dropdown-menu-title-content", "Numbers from a file").await;
+    b.until("a file is asked for", || async { b.seen(".source", "No file yet").await }).await;
+    b.saved().await;
+    // A file that is no table is refused by its line, and another one can be chosen.
+    let file = "[aria-label='File of numbers']";
+    b.choose_file(file, "bad.csv", b"x,y,z,stress\n1,2,3\n").await;
+    b.until("the line is told", || async { b.seen(".source", "Line 2").await }).await;
+    b.choose_file(file, "load.vtu", simulation().as_bytes()).await;
+    b.until("its first array is taken", || async { b.seen(".source", "heat of points").await })
+        .await;
+    b.saved().await;
+    b.click("[aria-label=Numbers]").await;
+    b.click_text(".ant-select-item-option-content", "stress of points").await;
+    b.until("the stress leads", || async { b.seen(".gradinghead", "at 10 of stress").await }).await;
+    b.saved().await;
+    for (field, value) in [("Value at 10", "15"), ("Value at 90", "40")] {
+        b.fill(&format!("[aria-label='{field}']"), value).await;
+        b.saved().await;
+    }
+    b.until("the part is painted by it", || async {
+        b.seen(".legend", "a line every").await && b.seen(".legend", "40").await
+    })
+    .await;
+    b.step("Thicken").await;
+    b.until("the thickness follows", || async {
+        b.seen(".step.open", "for the graded density").await
+    })
+    .await;
+    b.grid_step("0.35").await;
+    let mesh = made(&b, "dense.3mf").await.mesh;
+    assert!(Topology::of(&mesh).sound());
+    for [low, high] in [[0.0, 16.0], [16.0, 32.0], [32.0, 48.0]] {
+        // The curve is smooth: level at both ends, straight in the middle.
+        let t: f64 = 0.5 * (low + high) / 48.0;
+        let asked = 15.0 + 25.0 * t * t * (3.0 - 2.0 * t);
+        let found = share(&mesh, 0, [low, high]);
+        assert!((found - asked).abs() < 4.0, "{found} for {asked}");
+    }
 }

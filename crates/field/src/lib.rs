@@ -5,7 +5,7 @@
 //! |---|---|
 //! | [`numeric`] | sine and cosine, random numbers, even points, the middle of values |
 //! | [`grid`] | the sampled box, and a bit for each of its samples |
-//! | [`scalar`] | values that change from place to place: sources, curves, rules |
+//! | [`scalar`] | values that change from place to place: sources, curves, samples |
 //! | [`polygonise`] | signs on a grid and exact crossings to a closed mesh |
 //! | [`occlusion`] | shade in the crevices of a picture |
 //!

@@ -22,20 +22,29 @@ impl Row {
     }
 }
 
-/// The lines of a table: cells are apart by commas, semicolons, tabs or spaces. Empty lines and lines
-/// from `#` on are passed over. Between semicolons a comma is a decimal one.
+/// The lines of a table: cells are apart by semicolons, or else by commas, tabs or spaces, whichever
+/// of these a line has first in that order. Empty lines and lines from `#` on are passed over. Between
+/// semicolons a comma is a decimal one.
 pub(crate) fn rows(text: &str) -> impl Iterator<Item = Row> + '_ {
     let lines = text.trim_start_matches('\u{feff}').lines().enumerate();
     let full = lines
         .map(|(n, line)| (n + 1, line.trim()))
         .filter(|(_, line)| !line.is_empty() && !line.starts_with('#'));
     full.enumerate().map(|(n, (line, text))| {
+        let cells: Vec<&str> = match [';', ',', '\t'].into_iter().find(|mark| text.contains(*mark))
+        {
+            Some(mark) => text.trim_end_matches(mark).split(mark).collect(),
+            None => text.split_whitespace().collect(),
+        };
         let decimal = text.contains(';');
-        let cells = text
-            .split(|c: char| c == ';' || c.is_whitespace() || (c == ',' && !decimal))
-            .filter(|c| !c.is_empty())
-            .map(|c| if decimal { c.replace(',', ".") } else { c.to_owned() })
-            .map(|c| c.trim_matches('"').to_owned());
-        Row { line, first: n == 0, cells: cells.collect() }
+        let plain = |cell: &str| {
+            let cell = cell.trim().trim_matches('"').trim();
+            if decimal {
+                cell.replace(',', ".")
+            } else {
+                cell.to_owned()
+            }
+        };
+        Row { line, first: n == 0, cells: cells.into_iter().map(plain).collect() }
     })
 }

@@ -2402,7 +2402,7 @@ export interface components {
          * @description A part of the buoy.
          * @enum {string}
          */
-        Reedling: "keel_bracket" | "tow_grip" | "battery_cradle" | "lamp_guard" | "vent_panel" | "link_sleeve" | "float_shell";
+        Reedling: "keel_bracket" | "tow_grip" | "battery_cradle" | "lamp_guard" | "vent_panel" | "link_sleeve" | "float_shell" | "graded_bracket" | "graded_grip" | "graded_cradle";
         /** @description A part of the Reedling buoy. */
         ReedlingPart: {
             /** @description The part meant. */
@@ -2969,7 +2969,7 @@ export interface components {
              */
             value: number;
         };
-        /** @description Numbers at places. */
+        /** @description Numbers at places; without any it gives nothing. */
         ValueTable: {
             /** @description Of the column or array. */
             column: string;

@@ -20,7 +20,7 @@ pub(super) fn shapes() -> [(&'static str, TriMesh); 5] {
 pub(super) fn named(name: &str) -> Part {
     let shape = shapes().into_iter().find(|s| s.0 == name);
     shape.map(|(_, mesh)| Part::prepare(&mesh).unwrap()).unwrap_or_else(|| {
-        Reedling::ALL
+        Reedling::SHAPES
             .into_iter()
             .find(|r| format!("{r:?}") == name)
             .expect("a part of this name")

@@ -47,10 +47,10 @@ impl Dice {
 /// A part, with its name.
 fn part_of(dice: &mut Dice) -> (String, Part) {
     let shapes = shapes();
-    let n = dice.next() as usize % (shapes.len() + Reedling::ALL.len());
+    let n = dice.next() as usize % (shapes.len() + Reedling::SHAPES.len());
     let name = shapes
         .get(n)
-        .map_or_else(|| format!("{:?}", Reedling::ALL[n - shapes.len()]), |s| s.0.to_string());
+        .map_or_else(|| format!("{:?}", Reedling::SHAPES[n - shapes.len()]), |s| s.0.to_string());
     let part = named(&name);
     (name, part)
 }

@@ -8,9 +8,11 @@
 //! | `turned` | the lamp guard and the mooring link sleeve |
 //! | `vent_panel` | a plate with a rim |
 //! | `float_shell` | half of a hull, a sheet with two openings |
+//! | `graded` | three of them again, with values that change from place to place |
 
 mod cradle;
 mod float_shell;
+mod graded;
 mod keel_bracket;
 mod tow_grip;
 mod turned;
@@ -44,6 +46,12 @@ pub enum Reedling {
     LinkSleeve,
     /// An open hull.
     FloatShell,
+    /// The keel bracket with walls of graded thickness.
+    GradedBracket,
+    /// The tow grip with graded cells and struts.
+    GradedGrip,
+    /// The battery cradle, dense where a measurement says so.
+    GradedCradle,
 }
 
 /// What there is to say of one.
@@ -55,8 +63,8 @@ struct About {
 }
 
 impl Reedling {
-    /// All parts, in the order in which they are shown.
-    pub const ALL: [Reedling; 7] = [
+    /// The parts that differ in shape.
+    pub const SHAPES: [Reedling; 7] = [
         Reedling::KeelBracket,
         Reedling::TowGrip,
         Reedling::BatteryCradle,
@@ -64,6 +72,20 @@ impl Reedling {
         Reedling::VentPanel,
         Reedling::LinkSleeve,
         Reedling::FloatShell,
+    ];
+
+    /// All parts, in the order in which they are shown.
+    pub const ALL: [Reedling; 10] = [
+        Reedling::KeelBracket,
+        Reedling::TowGrip,
+        Reedling::BatteryCradle,
+        Reedling::LampGuard,
+        Reedling::VentPanel,
+        Reedling::LinkSleeve,
+        Reedling::FloatShell,
+        Reedling::GradedBracket,
+        Reedling::GradedGrip,
+        Reedling::GradedCradle,
     ];
 
     fn about(self) -> About {
@@ -110,6 +132,24 @@ impl Reedling {
                 "An open hull, given thickness and Voronoi struts.",
                 "float-shell",
                 float_shell::float_shell,
+            ),
+            Reedling::GradedBracket => about(
+                "Keel bracket, graded",
+                "Walls thick at the sole and the bosses, thin at the eye.",
+                "keel-bracket-graded",
+                graded::bracket,
+            ),
+            Reedling::GradedGrip => about(
+                "Tow grip, graded",
+                "Small cells at the ends; struts end inside.",
+                "tow-grip-graded",
+                graded::grip,
+            ),
+            Reedling::GradedCradle => about(
+                "Battery cradle, graded",
+                "Dense where drop tests hit hardest.",
+                "battery-cradle-graded",
+                graded::dense_cradle,
             ),
         }
     }

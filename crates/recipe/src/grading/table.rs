@@ -235,6 +235,8 @@ mod tests {
             assert_eq!((&force.column[..], &force.values[..]), ("force", &[5.0, 10.0][..]));
             assert!(force.validate("gradings.0").is_ok());
         }
+        let named = read("x,y,z,impact g,\n1,2,3,4,\n", None).unwrap();
+        assert_eq!(named.columns, ["impact g"]);
         let unnamed = read("1 2 3 4\n", None).unwrap();
         assert_eq!(unnamed.columns, ["column 4"]);
         let metres = ValueTable::read("t.csv", b"1,0,0,7", None, 1000.0, &Limits::default());

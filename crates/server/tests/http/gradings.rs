@@ -60,3 +60,38 @@ fn a_final_counts_for_the_gradings_that_it_was_made_with() {
     let back = s.put_recipe(&id, saved["revision"].as_u64().unwrap(), &recipe).json();
     assert_eq!(back["finished"], made["finished"]);
 }
+
+#[test]
+fn a_table_is_read_with_its_columns_and_leads_a_grading() {
+    let (_dir, s) = fresh();
+    let send = |query: &str, body: &str| {
+        s.send("POST", &format!("/api/table?{query}"), &[], body.as_bytes())
+    };
+    let csv = "x,y,z,heat,force\n0,0,0,1,5\n2,0,0,3,6\n";
+    let found = send("name=t.csv&column=force&mm=10", csv).json();
+    assert_eq!(found["columns"], json!(["heat", "force"]));
+    assert_eq!((&found["rows"], &found["range"]), (&json!(2), &json!([5.0, 6.0])));
+    assert_eq!(found["table"]["places_mm"][1], json!([20.0, 0.0, 0.0]));
+    for (query, body, words) in [
+        ("name=t.csv", "x,y,z,heat\n1,2\n", "Line 2"),
+        ("name=t.csv&column=cold", csv, "cold"),
+        ("name=t.csv&mm=0", csv, "unit of length"),
+        ("name=t.vtu", "<VTKFile type=\"UnstructuredGrid\"><UnstructuredGrid>", "no points"),
+        ("name=t.vtu", "<VTKFile type=\"ImageData\"/>", "unstructured grid"),
+    ] {
+        let told = send(query, body).problem(422, "bad_value");
+        assert!(told.contains(words), "{told} for {words}");
+    }
+    // What was read is a source as it stands.
+    let (id, p) = s.small_box();
+    let mut recipe = p["recipe"].clone();
+    let mut grading = falling();
+    grading["sources"][0]["from"] = json!({ "kind": "table", "table": found["table"] });
+    grading["sources"][0]["curve"]["points"] = json!([[5, 2], [6, 1]]);
+    recipe["gradings"] = json!([grading]);
+    let reply = s.post(&format!("/api/projects/{id}/gradings/4"), &recipe);
+    assert!(reply.status == 200 && reply.body.len() > 28, "{}", reply.status);
+    recipe["gradings"][0]["sources"][0]["from"]["table"]["values"] = json!([1.0]);
+    let refused = s.post(&format!("/api/projects/{id}/gradings/4"), &recipe);
+    assert!(refused.problem(422, "bad_value").contains("as many numbers"));
+}

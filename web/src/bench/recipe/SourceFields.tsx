@@ -1,5 +1,6 @@
 import { Button, Segmented, Select } from 'antd'
 import type { Grading, GradingSource, Source } from '../../api/client'
+import { plain } from '../../shared/format'
 import { edit, pick, useBench } from '../state'
 import { FacePick } from './FacePick'
 import { useFilling } from './filling'
@@ -64,11 +65,19 @@ export function SourceFields({
       <Lost grading={g.id} n={n} />
       {curve && near && far && (
         <>
-          <Ends near={near} far={far} unit={unit} last={points.length - 1} end={end} />
+          <Ends
+            near={near}
+            far={far}
+            unit={unit}
+            numbers={source.from.kind === 'table'}
+            last={points.length - 1}
+            end={end}
+          />
           <Group name="Curve" sentence={curve.smooth ? 'without corners' : 'straight'}>
             <ValueCurve
               curve={curve}
               unit={unit}
+              across={source.from.kind === 'table' ? '' : 'mm'}
               set={(next) => withSource(g.id, n, { curve: next })}
             />
           </Group>
@@ -107,19 +116,23 @@ function Ends({
   near,
   far,
   unit,
+  numbers,
   last,
   end,
 }: {
   near: Spot
   far: Spot
   unit: string
+  /** The curve is over numbers of a file, not over lengths. */
+  numbers: boolean
   last: number
   end: (i: number, spot: Spot) => unknown
 }) {
+  const at = (x: number) => `Value at ${plain(Number(x.toPrecision(3)))}`
   return (
     <>
       <NumberLine
-        label="Value there"
+        label={numbers ? at(near[0]) : 'Value there'}
         unit={unit}
         value={near[1]}
         onSet={(v) => end(0, [near[0], v])}
@@ -127,14 +140,14 @@ function Ends({
       {last > 0 && (
         <>
           <NumberLine
-            label="Value away"
+            label={numbers ? at(far[0]) : 'Value away'}
             unit={unit}
             value={far[1]}
             onSet={(v) => end(last, [far[0], v])}
           />
           <NumberLine
             label="Over"
-            unit="mm"
+            unit={numbers ? '' : 'mm'}
             value={far[0] - near[0]}
             onSet={(v) => end(last, [near[0] + Math.max(v, 1e-3), far[1]])}
           />

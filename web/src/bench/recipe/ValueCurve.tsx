@@ -46,10 +46,13 @@ const short = (v: number) => Number(v.toPrecision(3))
 export function ValueCurve({
   curve,
   unit,
+  across,
   set,
 }: {
   curve: Curve
   unit: string
+  /** Unit of the source's numbers; none where they are of a file. */
+  across: 'mm' | ''
   set: (curve: Curve) => (r: Recipe) => Recipe
 }) {
   const svg = useRef<SVGSVGElement>(null)
@@ -152,7 +155,7 @@ export function ValueCurve({
             textAnchor={i === 0 ? 'start' : i === 2 ? 'end' : 'middle'}
           >
             {short(v)}
-            {i === 2 ? ' mm' : ''}
+            {i === 2 && across && ` ${across}`}
           </text>
         ))}
         <path d={path} />
@@ -192,7 +195,7 @@ export function ValueCurve({
         <>
           <NumberLine
             label={`Point ${n + 1} at`}
-            unit="mm"
+            unit={across}
             value={point[0]}
             onSet={(v) => edit(withPoints(moved(n, [v, point[1]])))}
           />

@@ -43,7 +43,7 @@ export function CutBar() {
         step={1}
         suffix="mm"
         controls={false}
-        style={{ width: 84 }}
+        style={{ width: 76, flex: 'none' }}
         onChange={(at) => at !== null && setCut({ at })}
       />
       <Tooltip title="Keep the other side">
