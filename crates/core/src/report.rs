@@ -1,6 +1,6 @@
 //! Numbers and checks of a finished mesh: always of what will be exported.
 
-use crate::asked::{as_asked, as_made, expected_bodies, AsAsked, Case, Gauged};
+use crate::asked::{as_asked, as_made, expected_bodies, AsAsked, Case, DensityWindow, Gauged};
 use crate::graded_notes;
 use crate::note::Note;
 use crate::result::{Filled, Linked};
@@ -51,6 +51,11 @@ pub struct Report {
     /// By filling, in the order of [`Recipe::fillings`], what its walls or struts measure on the
     /// mesh; absent where nothing could be measured, and empty for a draft.
     pub gauged: Vec<Option<Gauged>>,
+    /// By filling, windows of two cells in which a graded density was measured; empty where none is
+    /// graded, and for a draft.
+    #[serde(default)]
+    #[schema(required = true)]
+    pub density_windows: Vec<Vec<DensityWindow>>,
     /// Loose pieces that were removed.
     pub crumbs_removed: usize,
     /// Material of these pieces.
@@ -193,6 +198,7 @@ pub fn of_final(case: &Case, known_before: &[Note], proud_mm3: f64) -> Report {
         notes,
         checks: Some([sound, asked.checks, made].concat()),
         gauged: asked.gauged,
+        density_windows: asked.density_windows,
         bodies: expected.all(),
         ..with_numbers(known, solid, proud_mm3)
     }
@@ -231,6 +237,7 @@ fn with_numbers(known: EstimatedReport, solid: &FinishedMesh, proud_mm3: f64) ->
         apart: solid.apart.map_or_else(Vec::new, |a| bodies_apart(mesh, a.lattice_triangles)),
         bodies: 0,
         gauged: Vec::new(),
+        density_windows: Vec::new(),
         crumbs_removed: solid.crumbs.removed,
         crumbs_mm3: solid.crumbs.volume_mm3,
         crumbs: solid.crumbs.largest.clone(),

@@ -4,11 +4,12 @@ use crate::bodies::Body;
 use crate::solids::{Reach, Solid};
 use crate::Part;
 use glam::DVec3;
+use std::collections::HashMap;
 use std::sync::Arc;
 use ulmix_field::scalar::{
     AboutAxis, AlongDirection, Curve, FromLine, PointValues, Sampled, ScalarField, Scattered,
 };
-use ulmix_mesh::{Bounds, Bvh};
+use ulmix_mesh::{Bounds, Bvh, TriMesh};
 use ulmix_recipe::grading::{PlacedGrading, PlacedSource, Source, SourceRule, ValueTable};
 use ulmix_recipe::Role;
 
@@ -77,7 +78,7 @@ impl ScalarField for GradedField {
 /// faces each lost, 0 where it names no faces.
 pub fn lost_sources(part: &Part, grading: &PlacedGrading) -> Vec<(usize, usize)> {
     let lost = |(n, placed): (usize, &PlacedSource)| match &placed.source.from {
-        Source::Faces { faces } => {
+        Source::Faces { faces } | Source::Rim { faces } => {
             let lost = part.surface_of(faces).1;
             (lost > 0).then_some((n, lost))
         }
@@ -90,7 +91,7 @@ pub fn lost_sources(part: &Part, grading: &PlacedGrading) -> Vec<(usize, usize)>
 
 /// The numbers of a source; distances beyond the end of its curve are all alike. `None` where the
 /// part does not have what the source names.
-fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn ScalarField>> {
+pub(crate) fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn ScalarField>> {
     let from = |solids: Vec<Solid>| -> Option<Box<dyn ScalarField>> {
         let least =
             move |p: DVec3| solids.iter().map(|s| s.distance(p)).fold(f64::INFINITY, f64::min);
@@ -129,6 +130,13 @@ fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn ScalarFiel
             }
             surface_distance(Arc::new(Bvh::new(&surface)), limit)
         }
+        Source::Rim { faces } => {
+            let rim = rim(&part.surface_of(faces).0);
+            if rim.triangles.is_empty() {
+                return None;
+            }
+            surface_distance(Arc::new(Bvh::new(&rim)), limit)
+        }
         Source::Zone { .. } => from(places().collect())?,
         Source::Body { name } => from(bodies(&|b| b.facts.name == *name))?,
         Source::Solids => {
@@ -158,6 +166,17 @@ fn table_field(part: &Part, table: &ValueTable, shift: DVec3) -> Option<Box<dyn 
     })
 }
 
+/// The edges that bound a surface, each as a triangle without area.
+fn rim(surface: &TriMesh) -> TriMesh {
+    let mut sides: HashMap<[u32; 2], usize> = HashMap::new();
+    let edges = |t: &[u32; 3]| [[t[0], t[1]], [t[1], t[2]], [t[2], t[0]]];
+    let key = |[a, b]: [u32; 2]| [a.min(b), a.max(b)];
+    surface.triangles.iter().flat_map(edges).for_each(|e| *sides.entry(key(e)).or_default() += 1);
+    let open = surface.triangles.iter().flat_map(edges).filter(|e| sides[&key(*e)] == 1);
+    let triangles = open.map(|[a, b]| [a, b, b]).collect();
+    TriMesh { points: surface.points.clone(), triangles }
+}
+
 /// Distance from a surface, up to a limit. mm.
 fn surface_distance(surface: Arc<Bvh>, limit: f64) -> Box<dyn ScalarField> {
     Box::new(move |p: DVec3| {
@@ -169,7 +188,6 @@ fn surface_distance(surface: Arc<Bvh>, limit: f64) -> Box<dyn ScalarField> {
 mod tests {
     use super::*;
     use crate::mark;
-    use ulmix_mesh::TriMesh;
     use ulmix_recipe::grading::{
         GradedValue, Grading, GradingSource, Source, ValueCurve, ValuePoint,
     };
@@ -229,7 +247,9 @@ mod tests {
         let cases: Vec<(Source, [f64; 3], f64)> = vec![
             (Source::Surface, [20.0, 15.0, 6.0], 6.0),
             (Source::Surface, [20.0, 15.0, 23.0], 3.0),
-            (Source::Faces { faces: vec![top] }, [20.0, 15.0, 6.0], 14.0),
+            (Source::Faces { faces: vec![top.clone()] }, [20.0, 15.0, 6.0], 14.0),
+            (Source::Rim { faces: vec![top.clone()] }, [20.0, 15.0, 20.0], 15.0),
+            (Source::Rim { faces: vec![top] }, [4.0, 15.0, 17.0], 5.0),
             (Source::Zone { id: 3 }, [6.0, 7.0, 3.0], 0.0),
             (Source::Zone { id: 3 }, [13.0, 14.0, 5.0], 5.0),
             (Source::Zone { id: 7 }, [30.0, 20.0, 5.0], 3.0),
@@ -261,7 +281,8 @@ mod tests {
         gone.place_mm = [900.0; 3];
         let nowhere = [
             Source::Zone { id: 99 },
-            Source::Faces { faces: vec![gone] },
+            Source::Faces { faces: vec![gone.clone()] },
+            Source::Rim { faces: vec![gone] },
             Source::Faces { faces: Vec::new() },
             Source::Body { name: "Nobody".into() },
             Source::Grading { id: 5 },
@@ -272,7 +293,10 @@ mod tests {
             assert_eq!(at(with_surface.clone(), [20.0, 15.0, 4.0]), Some(4.0));
             let grading = Grading::new(1, GradedValue::Thickness, with_surface);
             let lost = lost_sources(&block(), &PlacedGrading::new(&grading, &[], &zones()));
-            let faces = if let Source::Faces { faces } = from { faces } else { Vec::new() };
+            let faces = match from {
+                Source::Faces { faces } | Source::Rim { faces } => faces,
+                _ => Vec::new(),
+            };
             // A source of no faces yet has lost none.
             let empty =
                 matches!(&grading.sources[0].from, Source::Faces { faces } if faces.is_empty());

@@ -47,6 +47,7 @@ pub mod rewrap;
 pub mod sample;
 pub mod sheet;
 pub mod solids;
+pub mod spread;
 mod told;
 pub mod triangles;
 pub mod welded;

@@ -16,6 +16,8 @@ pub enum Lane {
     Cells,
     /// What a grading gives.
     Field,
+    /// How the numbers of a grading's sources are spread.
+    Spread,
     /// Faces of the part.
     Faces,
     /// What is wrong with the part.

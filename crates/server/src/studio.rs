@@ -20,6 +20,7 @@ use ulmix_core::pipeline::{Pipeline, Quality, RunError};
 use ulmix_core::report::estimated;
 use ulmix_core::result::Cost;
 use ulmix_formats::{Limits, Stopped};
+use ulmix_part::spread::SourceSpread;
 use ulmix_part::Part;
 use ulmix_recipe::Recipe;
 use ulmix_runner::locked::lock;
@@ -272,6 +273,19 @@ impl Studio {
         let part = self.part(&row, recipe, waiting)?;
         let found = guarded(|| self.pipeline.graded_field(&part, recipe, of, &silent(waiting)))??;
         Ok(packed::field((*found).as_ref()))
+    }
+
+    /// How the numbers of a grading's sources are spread over the part.
+    pub fn source_spreads(
+        &self,
+        project: &str,
+        recipe: &Recipe,
+        of: (Option<usize>, u32),
+        waiting: &Waiting,
+    ) -> Answer<Vec<Option<SourceSpread>>> {
+        let row = self.store.project(project)?;
+        let part = self.part(&row, recipe, waiting)?;
+        Ok(guarded(|| self.pipeline.source_spreads(&part, recipe, of))??)
     }
 
     /// The stored picture of the current recipe: the final's, or the last settled draft's.

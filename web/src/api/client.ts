@@ -173,6 +173,17 @@ export const api = {
     const path = `/projects/${id}/gradings/${grading}${of}`
     return new Float32Array(await bytes(path, { ...send('POST', recipe), signal }))
   },
+  /** How the numbers of a grading's sources are spread over the part. */
+  spreads: (
+    id: string,
+    recipe: Recipe,
+    { grading, zone }: { grading: number; zone: number | null },
+    signal: AbortSignal,
+  ) =>
+    json<(S['SourceSpread'] | null)[]>(
+      `/projects/${id}/gradings/${grading}/spread${zone === null ? '' : `?zone=${zone}`}`,
+      { ...send('POST', recipe), signal },
+    ),
   picture: (id: string) => bytes(`/projects/${id}/picture`),
   logOut: () => call('/session', { method: 'DELETE' }),
   startFinal: (id: string) => json<Job>(`/projects/${id}/final`, { method: 'POST' }),

@@ -338,6 +338,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/gradings/{grading}/spread": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How the numbers of a grading's sources are spread over the part. */
+        post: operations["source_spreads"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/health": {
         parameters: {
             query?: never;
@@ -919,6 +936,21 @@ export interface components {
              *     }
              */
             seeds: components["schemas"]["Seeds"];
+        };
+        /** @description Relative density in a window of two cells. */
+        DensityWindow: {
+            /**
+             * Format: double
+             * @description Mean of what the grading asks there. Percent.
+             */
+            asked_percent: number;
+            /** @description Middle of the window. mm. */
+            at_mm: number[];
+            /**
+             * Format: double
+             * @description Share of its volume that is material. Percent.
+             */
+            found_percent: number;
         };
         /** @description The two directions of a sheet, as lines along it through its middle. mm. */
         Directions: {
@@ -1587,6 +1619,11 @@ export interface components {
              * @description g/cm³.
              */
             density: number;
+            /**
+             * Format: double
+             * @description Least thickness that prints well. mm.
+             */
+            least_mm: number;
             /** @description Name of the material. */
             name: string;
         };
@@ -2459,6 +2496,11 @@ export interface components {
             /** @description Loose pieces that were removed. */
             crumbs_removed: number;
             /**
+             * @description By filling, windows of two cells in which a graded density was measured; empty where none is
+             *     graded, and for a draft.
+             */
+            density_windows: components["schemas"]["DensityWindow"][][];
+            /**
              * Format: double
              * @description Solid share of the fill zone. Percent.
              */
@@ -2700,6 +2742,11 @@ export interface components {
             /** @enum {string} */
             kind: "faces";
         } | {
+            /** @description The faces. */
+            faces: components["schemas"]["FaceMark"][];
+            /** @enum {string} */
+            kind: "rim";
+        } | {
             /**
              * Format: int32
              * @description Number of the zone.
@@ -2748,6 +2795,13 @@ export interface components {
          * @enum {string}
          */
         SourceRule: "least" | "greatest" | "mean" | "product" | "sum";
+        /** @description How often the numbers of a source occur in the material of a part. */
+        SourceSpread: {
+            /** @description Share of the part's material in equal classes of that range. Percent. */
+            percents: number[];
+            /** @description Least and greatest number: mm, or what a file's numbers are. */
+            range: number[];
+        };
         /**
          * @description How seed points are spread.
          * @enum {string}
@@ -4100,6 +4154,63 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with words and a hint */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    source_spreads: {
+        parameters: {
+            query?: {
+                /** @description Number of a zone in the recipe's list, for its own; absent: the part's. */
+                zone?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                grading: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": (components["schemas"]["SourceSpread"] | null)[];
                 };
             };
             /** @description Not Found */

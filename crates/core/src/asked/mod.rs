@@ -9,6 +9,7 @@
 //! | `sites` | points of the part, each with what is asked for there |
 //! | `result` | the mesh, to be asked whether a point lies in it, and how far from it |
 //! | `density` | relative density of every filling |
+//! | `density_windows` | the same from place to place, where it is graded |
 //! | `gauge` | thickness of walls and struts, by a gauge that fits their section |
 //! | `kept` | skins and kept solids: are they there, and true to the part? |
 //! | `reached` | is there lattice everywhere? |
@@ -16,6 +17,7 @@
 //! | `resolution` | steps of the grid through what must show |
 
 mod density;
+mod density_windows;
 mod gauge;
 mod kept;
 mod leftovers;
@@ -26,6 +28,7 @@ mod sites;
 
 use crate::result::FinishedMesh;
 use crate::result::Linked;
+pub use density_windows::DensityWindow;
 pub use gauge::Gauged;
 use glam::DVec3;
 pub use leftovers::{expected_bodies, Expected};
@@ -85,6 +88,8 @@ pub struct AsAsked {
     pub density_percent: Vec<Option<f64>>,
     /// By filling, what its members measure.
     pub gauged: Vec<Option<Gauged>>,
+    /// By filling, windows in which a graded density was measured.
+    pub density_windows: Vec<Vec<DensityWindow>>,
 }
 
 /// Holds a mesh against what was asked, by measuring it.
@@ -96,12 +101,14 @@ pub fn as_asked(case: &Case) -> AsAsked {
         sites.fill.iter().enumerate().map(of).collect()
     };
     let gauged: Vec<Option<Gauged>> = gauge::all(case, &meshes);
+    let density_windows = density_windows::all(case, &meshes, &sites);
     let mut checks: Vec<Check> = Vec::new();
     checks.extend(density::checks(case, &density_percent));
+    checks.extend(density_windows::checks(case, &density_windows));
     checks.extend(gauge::checks(case, &sites, &gauged));
     checks.extend(reached::check(case, &meshes, &sites));
     checks.extend(kept::checks(case, &meshes, &sites));
-    AsAsked { checks: grouped(checks), density_percent, gauged }
+    AsAsked { checks: grouped(checks), density_percent, gauged, density_windows }
 }
 
 /// What the making of a mesh tells of it: what was removed and filled, and how fine the grid was.

@@ -9,8 +9,10 @@ use ulmix_field::scalar::Sampled;
 use ulmix_lattice::clean::{states, StrutState};
 use ulmix_lattice::make::{self, SeedCells};
 use ulmix_lattice::skeleton::Skeleton;
+use ulmix_part::spread::{spreads, SourceSpread};
 use ulmix_part::zoned::Regions;
 use ulmix_part::Part;
+use ulmix_recipe::grading::PlacedGrading;
 use ulmix_recipe::{GradedValue, Kind, Recipe, SeededKind};
 
 impl Pipeline {
@@ -66,6 +68,25 @@ impl Pipeline {
         let meant = filling.gradings.iter().find(|g| g.id == grading && g.is_active());
         let Some(meant) = meant else { return Ok(Arc::new(None)) };
         Ok(self.field(part, recipe, &filling, meant, watch)?.value)
+    }
+
+    /// How the numbers of the sources of a grading are spread over the part, by source; empty where
+    /// there is no such grading.
+    ///
+    /// # Errors
+    /// A value of the recipe that cannot be used.
+    pub fn source_spreads(
+        &self,
+        part: &Part,
+        recipe: &Recipe,
+        (zone, grading): (Option<usize>, u32),
+    ) -> Result<Vec<Option<SourceSpread>>, RunError> {
+        recipe.validate(&part.mesh.bounds())?;
+        let (_, filling) = recipe.filling_of(zone);
+        let meant = filling.gradings.iter().find(|g| g.id == grading);
+        Ok(meant.map_or_else(Vec::new, |grading| {
+            spreads(part, &PlacedGrading::new(grading, filling.gradings, &recipe.zones))
+        }))
     }
 
     /// Seed points of a zone's own structure, or of the part's, and the cells around them; none for

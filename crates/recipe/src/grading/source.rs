@@ -32,6 +32,11 @@ pub enum Source {
         /// The faces.
         faces: Vec<FaceMark>,
     },
+    /// Distance from the edges around faces of the part.
+    Rim {
+        /// The faces.
+        faces: Vec<FaceMark>,
+    },
     /// Distance from a zone.
     Zone {
         /// Number of the zone.
@@ -134,7 +139,7 @@ impl Source {
             }
             Source::Direction { from_mm, along } => place(from_mm).and_then(|()| direction(along)),
             Source::Axis { through_mm, along } => place(through_mm).and_then(|()| direction(along)),
-            Source::Faces { faces } => marks(faces, field, "the grading"),
+            Source::Faces { faces } | Source::Rim { faces } => marks(faces, field, "the grading"),
             Source::Line { points_mm } => {
                 if points_mm.len() < 2 || points_mm.len() > MOST_POINTS {
                     return refuse(RecipeFault::PointsOfLine(MOST_POINTS));

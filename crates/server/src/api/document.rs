@@ -34,6 +34,7 @@ use utoipa::OpenApi;
         runs::skeleton,
         runs::cells,
         runs::graded_field,
+        runs::source_spreads,
         runs::estimate,
         runs::cost,
         runs::start_final,

@@ -104,6 +104,10 @@ pub fn router(app: App) -> Router {
             "/api/projects/{id}/gradings/{grading}",
             post(runs::graded_field).layer(with_recipe()),
         )
+        .route(
+            "/api/projects/{id}/gradings/{grading}/spread",
+            post(runs::source_spreads).layer(with_recipe()),
+        )
         .route("/api/projects/{id}/cells", post(runs::cells).layer(with_recipe()))
         .route("/api/projects/{id}/final", post(runs::start_final))
         .route("/api/projects/{id}/events", get(runs::events))
@@ -144,6 +148,8 @@ pub struct MaterialChoice {
     pub name: &'static str,
     /// g/cm³.
     pub density: f64,
+    /// Least thickness that prints well. mm.
+    pub least_mm: f64,
 }
 
 /// A kind of structure to choose.
@@ -212,7 +218,7 @@ pub async fn options(State(app): State<App>) -> Json<Options> {
         version: env!("CARGO_PKG_VERSION"),
         materials: MATERIALS
             .iter()
-            .map(|m| MaterialChoice { name: m.name, density: m.density })
+            .map(|m| MaterialChoice { name: m.name, density: m.density, least_mm: m.least_mm })
             .collect(),
         structures: Kind::all()
             .into_iter()

@@ -18,6 +18,7 @@ use tokio_stream::wrappers::BroadcastStream;
 use tokio_stream::{Stream, StreamExt};
 use ulmix_core::pipeline::Quality;
 use ulmix_core::result::Cost;
+use ulmix_part::spread::SourceSpread;
 use ulmix_recipe::Recipe;
 use ulmix_runner::picture::Estimate;
 use utoipa::{IntoParams, ToSchema};
@@ -169,6 +170,23 @@ pub async fn graded_field(
     })
     .await
     .map(numbers)
+}
+
+#[utoipa::path(post, path = "/api/projects/{id}/gradings/{grading}/spread", request_body = Recipe, params(Whose),
+    responses((status = 200, body = Vec<Option<SourceSpread>>), (status = 404, body = Problem), (status = 422, body = Problem)))]
+/// How the numbers of a grading's sources are spread over the part.
+pub async fn source_spreads(
+    State(app): State<App>,
+    tab: Tab,
+    Path((id, grading)): Path<(String, u32)>,
+    Query(Whose { zone }): Query<Whose>,
+    JsonBody(recipe): JsonBody<Recipe>,
+) -> Answer<Json<Vec<Option<SourceSpread>>>> {
+    computed(app, (Lane::Spread, id, tab), move |app, id, waiting| {
+        app.studio.source_spreads(id, &recipe, (zone, grading), waiting)
+    })
+    .await
+    .map(Json)
 }
 
 #[utoipa::path(get, path = "/api/projects/{id}/picture",

@@ -33,6 +33,12 @@ fn a_field_is_given_as_numbers_and_a_bad_grading_is_refused() {
         let wanted = 2.0 - (z / 12.0).clamp(0.0, 1.0);
         assert!((value - wanted).abs() < 1e-5, "{value} at {z}");
     }
+    // The part's material by the height at which it lies.
+    let spread = asked(&recipe, "4/spread").json();
+    let percents = spread[0]["percents"].as_array().unwrap();
+    assert_eq!((percents.len(), spread.as_array().unwrap().len()), (32, 1));
+    assert!(percents.iter().all(|p| (p.as_f64().unwrap() - 3.125).abs() < 0.5), "{spread}");
+    assert_eq!(asked(&recipe, "5/spread").json(), json!([]));
     // No grading of that number, none in a zone, and a source that is gone give no numbers.
     assert!(asked(&recipe, "5").body.is_empty() && asked(&recipe, "4?zone=0").status == 200);
     let mut gone = recipe.clone();

@@ -1,9 +1,11 @@
+import { useQuery } from '@tanstack/react-query'
 import { Button, Dropdown, Segmented } from 'antd'
-import type { Grading as GradingOf, SizeFit } from '../../api/client'
+import { lazy, Suspense } from 'react'
+import { api, type Grading as GradingOf, type SizeFit } from '../../api/client'
 import { scale } from '../../theme/tokens'
 import { edit, pick, useBench } from '../state'
 import { FillingChoice } from './FillingChoice'
-import { useFilling } from './filling'
+import { fillingNumber, useFilling } from './filling'
 import { ownOf } from './zoneRules'
 import {
   firstEnds,
@@ -32,7 +34,10 @@ import {
 import { Line } from './Lines'
 import { NumberLine } from './NumberLine'
 import { SourceFields } from './SourceFields'
+import { useSpreads } from './useSpread'
 import './grading.css'
+
+const DensityPlot = lazy(() => import('./DensityPlot'))
 
 /** What is graded, in one line. */
 export function GradingSentence() {
@@ -65,6 +70,14 @@ function useSurroundings() {
     place: { middle, low: z, high: z + c, across: Math.max(a, b, c) },
     names: { zone, body: part?.list[0]?.name },
   }
+}
+
+/** The least thickness that prints well in the recipe's material, where that is known. */
+function useLeastThickness() {
+  const { data } = useQuery({ queryKey: ['options'], queryFn: api.options, staleTime: Infinity })
+  const name = useBench((b) => b.recipe?.material.name)
+  const found = data?.materials.find((m) => m.name === name)
+  return found ? { value: found.least_mm, name: `${found.name}: ${found.least_mm} mm` } : null
 }
 
 /** Values that change from place to place. */
@@ -143,7 +156,7 @@ function useAdding() {
     const grading = firstGrading(f.filling, of, firstSource(kind, ends, place, names))
     void edit(withGradingAdded(grading))
     useBench.setState({ grading: grading.id, point: null })
-    if (kind === 'faces') {
+    if (kind === 'faces' || kind === 'rim') {
       useBench.setState({ chosen: { of: 'source', index: 0 } })
       void pick('faces')
     }
@@ -153,6 +166,7 @@ function useAdding() {
 /** Sources in the order in which they are offered. */
 const offered: SourceKind[] = [
   'faces',
+  'rim',
   'direction',
   'points',
   'surface',
@@ -201,10 +215,14 @@ function SourceMenu({
 function GradingFields({ grading: g, walls }: { grading: GradingOf; walls: boolean }) {
   const { place, names } = useSurroundings()
   const f = useFilling()
+  const spreads = useSpreads(g)
+  const least = useLeastThickness()
+  const limit = g.of === 'thickness' && g.given === 'value' ? least : null
   const set = (change: Partial<GradingOf>) => edit(withGrading(g.id, () => change))
   const unit = unitOf(g)
   if (!f) return null
   const now = setBy(g.of, f.filling, f.found)
+  const windows = f.picture?.info.report.density_windows[fillingNumber(f.recipe, f.at)] ?? []
   const others = gradingsOf(f.filling).filter((o) => o.id !== g.id)
   const addSource = (kind: SourceKind) => {
     const source = firstSource(kind, firstEndsOf(g), place, { ...names, other: others[0]?.id })
@@ -228,7 +246,16 @@ function GradingFields({ grading: g, walls }: { grading: GradingOf; walls: boole
         </Line>
       )}
       {g.sources.map((s, n) => (
-        <SourceFields key={n} grading={g} source={s} n={n} unit={unit} others={others} />
+        <SourceFields
+          key={n}
+          grading={g}
+          source={s}
+          n={n}
+          unit={unit}
+          others={others}
+          spread={spreads[n]}
+          limit={limit}
+        />
       ))}
       {g.sources.length > 1 && (
         <Line label="Together">
@@ -243,6 +270,11 @@ function GradingFields({ grading: g, walls }: { grading: GradingOf; walls: boole
             onChange={(rule) => set({ rule })}
           />
         </Line>
+      )}
+      {g.of === 'density' && windows.length > 0 && (
+        <Suspense fallback={<div className="densityplot" />}>
+          <DensityPlot windows={windows} />
+        </Suspense>
       )}
       {g.of === 'cell_size' && <SizesKept fit={f.found?.structure?.sizes} />}
       {g.of !== 'cell_size' && (

@@ -15,6 +15,7 @@ import {
 import { Group } from './Group'
 import { Line } from './Lines'
 import { NumberLine, TripleLine } from './NumberLine'
+import type { Spread } from './useSpread'
 import { TableFields } from './TableFields'
 import { ValueCurve } from './ValueCurve'
 import { faces as counted } from './zoneRules'
@@ -32,12 +33,18 @@ export function SourceFields({
   n,
   unit,
   others,
+  spread,
+  limit,
 }: {
   grading: Grading
   source: GradingSource
   n: number
   unit: string
   others: readonly Grading[]
+  /** How the source's numbers are spread over the part. */
+  spread: Spread | undefined
+  /** The least value that prints well. */
+  limit: { value: number; name: string } | null
 }) {
   const several = g.sources.length > 1
   const put = (change: Partial<GradingSource>) => edit(withSource(g.id, n, change))
@@ -78,6 +85,8 @@ export function SourceFields({
               curve={curve}
               unit={unit}
               across={source.from.kind === 'table' ? '' : 'mm'}
+              spread={spread}
+              limit={limit}
               set={(next) => withSource(g.id, n, { curve: next })}
             />
           </Group>
@@ -197,7 +206,8 @@ function From({
   const bodies = useBench((b) => b.project?.part.list) ?? []
   const recipe = useBench((b) => b.recipe)
   const put = (next: Source) => edit(withSource(g.id, n, { from: next }))
-  if (from.kind === 'faces') return <FacePick of={{ of: 'source', index: n }} faces={from.faces} />
+  if (from.kind === 'faces' || from.kind === 'rim')
+    return <FacePick of={{ of: 'source', index: n }} faces={from.faces} />
   if (from.kind === 'zone')
     return (
       <OneOf

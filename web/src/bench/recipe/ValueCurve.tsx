@@ -7,6 +7,7 @@ import type { Spot } from './gradingRules'
 import { SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
 import { arrows } from './useDrawing'
+import type { Spread } from './useSpread'
 
 type Curve = NonNullable<GradingSource['curve']>
 
@@ -47,12 +48,18 @@ export function ValueCurve({
   curve,
   unit,
   across,
+  spread,
+  limit,
   set,
 }: {
   curve: Curve
   unit: string
   /** Unit of the source's numbers; none where they are of a file. */
   across: 'mm' | ''
+  /** How these numbers are spread over the part. */
+  spread: Spread | undefined
+  /** A value that is marked, with its name. */
+  limit: { value: number; name: string } | null
   set: (curve: Curve) => (r: Recipe) => Recipe
 }) {
   const svg = useRef<SVGSVGElement>(null)
@@ -139,6 +146,17 @@ export function ValueCurve({
         tabIndex={0}
         onKeyDown={keys}
       >
+        {spread && (
+          <g className="spread">
+            {bars(spread, frame.x).map(({ from, to, share }) => {
+              const [[x0], [x1]] = [place([from, 0]), place([to, 0])]
+              const tall = share * 0.8 * (high - bottom - edge)
+              return (
+                <rect key={from} x={x0} y={high - bottom - tall} width={x1 - x0} height={tall} />
+              )
+            })}
+          </g>
+        )}
         {ticks(frame.y).map((v) => (
           <g key={`y${v}`}>
             <line x1={left} x2={wide - edge} y1={place([0, v])[1]} y2={place([0, v])[1]} />
@@ -158,6 +176,19 @@ export function ValueCurve({
             {i === 2 && across && ` ${across}`}
           </text>
         ))}
+        {limit && limit.value < frame.y[1] && limit.value > frame.y[0] && (
+          <g className="limit">
+            <line
+              x1={left}
+              x2={wide - edge}
+              y1={place([0, limit.value])[1]}
+              y2={place([0, limit.value])[1]}
+            />
+            <text x={wide - edge} y={place([0, limit.value])[1] - 3} textAnchor="end">
+              {limit.name}
+            </text>
+          </g>
+        )}
         <path d={path} />
         {points.map((p, m) => (
           <DrawnPoint
@@ -217,6 +248,20 @@ export function ValueCurve({
 }
 
 /** Ends of the drawing's axes. */
+/** Classes of a spread within a range, each with its share of the fullest one. */
+function bars({ range, percents }: NonNullable<Spread>, [low, most]: Spot) {
+  const [least = 0, greatest = 1] = range
+  const step = (greatest - least) / percents.length
+  const full = Math.max(...percents)
+  return percents
+    .map((percent, n) => ({
+      from: Math.max(least + n * step, low),
+      to: Math.min(least + (n + 1) * step, most),
+      share: percent / full,
+    }))
+    .filter(({ from, to, share }) => to > from && share > 0)
+}
+
 function frameOf(points: readonly Spot[]): { x: Spot; y: Spot } {
   const [xs, ys] = [points.map((p) => p[0]), points.map((p) => p[1])]
   const [x0, x1] = [Math.min(...xs), Math.max(...xs)]

@@ -25,6 +25,10 @@ export const withFilling =
 export const filledOf = (info: RunInfo | undefined, zone: number | null) =>
   (zone === null ? null : info?.linked.own[zone]) ?? info?.linked
 
+/** Which of all fillings a zone's own is, or the part's. */
+export const fillingNumber = (r: Recipe, zone: number | null) =>
+  zone === null ? 0 : 1 + r.zones.list.slice(0, zone).filter((_, n) => ownOf(r, n)).length
+
 /** The filling that is worked on, with what the last run found of it. */
 export function useFilling() {
   const project = useBench((b) => b.project)

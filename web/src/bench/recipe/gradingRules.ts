@@ -14,6 +14,7 @@ export type Spot = [number, number]
 /** What sources are called, and what of a place they tell. */
 export const sourceNames: Record<SourceKind, string> = {
   faces: 'Distance from faces',
+  rim: 'Distance from edges around faces',
   surface: "Distance from the part's surface",
   zone: 'Distance from a zone',
   body: 'Distance from a body',
@@ -144,12 +145,13 @@ export const withSourceAdded = (id: number, source: GradingSource) =>
 /** The faces of a source of the grading that is open. */
 export function sourceFaces(r: Recipe, n: number): readonly FaceMark[] | null {
   const from = openGrading(r)?.sources[n]?.from
-  return from?.kind === 'faces' ? from.faces : null
+  return from?.kind === 'faces' || from?.kind === 'rim' ? from.faces : null
 }
 
 export const withSourceFaces = (n: number, faces: FaceMark[]) => (r: Recipe) => {
   const open = openGrading(r)
-  return open ? withSource(open.id, n, { from: { kind: 'faces', faces } })(r) : r
+  const kind = open?.sources[n]?.from.kind === 'rim' ? 'rim' : 'faces'
+  return open ? withSource(open.id, n, { from: { kind, faces } })(r) : r
 }
 
 /** Moves a point of the open grading's values. */
@@ -220,6 +222,7 @@ export function firstSource(
         curve: fade,
       }
     case 'faces':
+    case 'rim':
       return { from: { kind, faces: [] }, curve: fade }
     case 'zone':
       return { from: { kind, id: names.zone?.id ?? 0 }, curve: fade }
@@ -253,6 +256,10 @@ export function sourceWords(from: Source, r: Recipe): string {
   switch (from.kind) {
     case 'faces':
       return from.faces.length === 0 ? 'no face yet' : counted(from.faces.length)
+    case 'rim':
+      return from.faces.length === 0
+        ? 'no face yet'
+        : `the edges around ${counted(from.faces.length)}`
     case 'surface':
       return 'the surface'
     case 'zone':

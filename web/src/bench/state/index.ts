@@ -26,6 +26,7 @@ export {
   type Problem,
   type Step,
   type ViewMode,
+  reportProblem,
 } from './store'
 export {
   colour,
