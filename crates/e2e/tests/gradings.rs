@@ -179,7 +179,7 @@ async fn a_density_follows_the_numbers_of_a_simulation() {
     let b = Bench::start().await;
     b.begin_with("block.stl", &stl::write(&TriMesh::cuboid(DVec3::ZERO, SIZE)), "48 × 24 × 24 mm")
         .await;
-    b.fill("[aria-label='Cell size, mm']", "10").await;
+    b.fill("[aria-label='Cell size, mm']", "12").await;
     b.saved().await;
     b.step("Grading").await;
     b.click_text("button", "Grade the density").await;
@@ -198,12 +198,12 @@ async fn a_density_follows_the_numbers_of_a_simulation() {
     b.click_text(".ant-select-item-option-content", "stress of points").await;
     b.until("the stress leads", || async { b.seen(".gradinghead", "at 10 of stress").await }).await;
     b.saved().await;
-    for (field, value) in [("Value at 10", "15"), ("Value at 90", "40")] {
+    for (field, value) in [("Value at 10", "25"), ("Value at 90", "45")] {
         b.fill(&format!("[aria-label='{field}']"), value).await;
         b.saved().await;
     }
     b.until("the part is painted by it", || async {
-        b.seen(".legend", "a line every").await && b.seen(".legend", "40").await
+        b.seen(".legend", "a line every").await && b.seen(".legend", "45").await
     })
     .await;
     b.step("Thicken").await;
@@ -211,13 +211,13 @@ async fn a_density_follows_the_numbers_of_a_simulation() {
         b.seen(".step.open", "for the graded density").await
     })
     .await;
-    b.grid_step("0.35").await;
+    b.grid_step("0.3").await;
     let mesh = made(&b, "dense.3mf").await.mesh;
     assert!(Topology::of(&mesh).sound());
     for [low, high] in [[0.0, 16.0], [16.0, 32.0], [32.0, 48.0]] {
         // The curve is smooth: level at both ends, straight in the middle.
         let t: f64 = 0.5 * (low + high) / 48.0;
-        let asked = 15.0 + 25.0 * t * t * (3.0 - 2.0 * t);
+        let asked = 25.0 + 20.0 * t * t * (3.0 - 2.0 * t);
         let found = share(&mesh, 0, [low, high]);
         assert!((found - asked).abs() < 4.0, "{found} for {asked}");
     }

@@ -90,6 +90,7 @@ fn of_filling(
 
 /// One check for every filling whose density is graded.
 pub(super) fn checks(case: &Case, found: &[Vec<DensityWindow>]) -> Vec<Check> {
+    let fillings = case.recipe.fillings();
     let of = |(n, windows): (usize, &Vec<DensityWindow>)| {
         if windows.len() < LEAST {
             return None;
@@ -98,12 +99,15 @@ pub(super) fn checks(case: &Case, found: &[Vec<DensityWindow>]) -> Vec<Check> {
         let near = windows.iter().filter(|w| off(w) <= OFF).count() as f64;
         let share = near / windows.len() as f64;
         let worst = windows.iter().max_by(|a, b| off(a).total_cmp(&off(b)))?;
+        // Cells of points are larger and smaller by chance, and a net on the surface holds more than
+        // the inside: there the mean alone is as asked.
+        let by_chance = fillings[n].structure.seeds().is_some();
         let verdict = match share {
             share if share >= WITHIN => Verdict::Pass,
-            share if share >= 2.0 * WITHIN - 1.0 => Verdict::Look,
+            share if by_chance || share >= 2.0 * WITHIN - 1.0 => Verdict::Look,
             _ => Verdict::Fail,
         };
-        let figure = format!("{:.0} % of the windows", 100.0 * share);
+        let figure = format!("{:.0} %", 100.0 * share);
         let title = titled(case.recipe, "Density by place", n);
         let advice = format!(
             "At the worst place {:.1} % are material where {:.1} % are asked. Smaller cells follow a \
@@ -114,7 +118,7 @@ pub(super) fn checks(case: &Case, found: &[Vec<DensityWindow>]) -> Vec<Check> {
             Check::new(&numbered("density_by_place", n), title, verdict, figure, 100.0 * share);
         let place = (verdict != Verdict::Pass).then(|| worst.at_mm.into());
         let limit =
-            format!("{:.0} % of windows of two cells within {OFF:.0} points", 100.0 * WITHIN);
+            format!("≥ {:.0} % of windows of two cells within {OFF:.0} points", 100.0 * WITHIN);
         Some(check.with_limit(limit).at(place).with_hint(advice))
     };
     found.iter().enumerate().filter_map(of).collect()

@@ -146,6 +146,6 @@ fn parts_and_shapes_to_begin_with_are_drawn() {
     }
     sizes.sort();
     sizes.dedup();
-    // A ball of triangles looks like a ball.
-    assert!(sizes.len() + 1 >= all.len(), "{} of {} differ", sizes.len(), all.len());
+    // A ball of triangles looks like a ball, and three parts are there twice.
+    assert!(sizes.len() + 4 >= all.len(), "{} of {} differ", sizes.len(), all.len());
 }
