@@ -247,8 +247,8 @@ mod tests {
         let cases: Vec<(Source, [f64; 3], f64)> = vec![
             (Source::Surface, [20.0, 15.0, 6.0], 6.0),
             (Source::Surface, [20.0, 15.0, 23.0], 3.0),
-            (Source::Faces { faces: vec![top.clone()] }, [20.0, 15.0, 6.0], 14.0),
-            (Source::Rim { faces: vec![top.clone()] }, [20.0, 15.0, 20.0], 15.0),
+            (Source::Faces { faces: vec![top] }, [20.0, 15.0, 6.0], 14.0),
+            (Source::Rim { faces: vec![top] }, [20.0, 15.0, 20.0], 15.0),
             (Source::Rim { faces: vec![top] }, [4.0, 15.0, 17.0], 5.0),
             (Source::Zone { id: 3 }, [6.0, 7.0, 3.0], 0.0),
             (Source::Zone { id: 3 }, [13.0, 14.0, 5.0], 5.0),
@@ -281,7 +281,7 @@ mod tests {
         gone.place_mm = [900.0; 3];
         let nowhere = [
             Source::Zone { id: 99 },
-            Source::Faces { faces: vec![gone.clone()] },
+            Source::Faces { faces: vec![gone] },
             Source::Rim { faces: vec![gone] },
             Source::Faces { faces: Vec::new() },
             Source::Body { name: "Nobody".into() },
