@@ -5,7 +5,7 @@
 //!
 //! | module | idea |
 //! |---|---|
-//! | [`note`] | something that a person should know |
+//! | [`note`], `graded_notes` | something that a person should know; of gradings |
 //! | [`compose`] | part, zones, skins and lattice as one field; several structures, each in its zone |
 //! | [`watch`] | the stages of a run, and whoever watches them |
 //! | [`result`] | what a run leaves and what it will take |

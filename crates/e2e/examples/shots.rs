@@ -105,7 +105,7 @@ async fn main() {
     b.painted("draft").await;
     take("bench-own-cell.png").await;
 
-    // A sheet that stands on its openings, and a part made of even triangles.
+    // A sheet that stands on its openings.
     b.open("/").await;
     b.click_text("button", "Float shell").await;
     b.painted("draft").await;
@@ -116,19 +116,6 @@ async fn main() {
     b.saved().await;
     b.painted("draft").await;
     take("bench-float-shell.png").await;
-    b.open("/").await;
-    b.click_text("button", "Lamp guard").await;
-    b.painted("draft").await;
-    b.step("Part").await;
-    b.open_group("Triangles").await;
-    b.click("[aria-label='Even triangles']").await;
-    b.saved().await;
-    b.painted("draft").await;
-    b.click("[aria-label='Show how far it moved']").await;
-    b.until("the map is there", || async { b.seen(".legend", "Moved by").await }).await;
-    b.painted("draft").await;
-    take("bench-moved.png").await;
-
     // Voronoi struts and their skeleton; the bracket goes back to how it was.
     b.open("/project/keel-bracket").await;
     b.painted("final").await;
@@ -143,18 +130,40 @@ async fn main() {
     b.click("[aria-label=Undo]").await;
     b.painted("final").await;
 
-    // Walls that are thick at the sole and fall upward.
+    // Values that change from place to place.
+    b.open("/").await;
+    b.click_text("button", "Keel bracket, graded").await;
+    b.painted("draft").await;
     b.step("Grading").await;
-    b.click_text("button", "Grade the wall thickness").await;
-    b.click_text(".ant-dropdown-menu-title-content", "Along a direction").await;
-    b.saved().await;
+    b.click(".gradinghead").await;
     b.click_text(".ant-segmented-item-label", "Cut").await;
     b.until("the part is painted", || async { b.seen(".legend", "a line every").await }).await;
     b.open_group("Curve").await;
+    b.until("its material stands behind it", || async { b.present(".spread rect").await }).await;
     b.painted("draft").await;
     take("bench-grading.png").await;
-    b.click_text(".ant-segmented-item-label", "Whole").await;
-    b.click("[aria-label=Undo]").await;
+    b.open("/").await;
+    b.click_text("button", "Tow grip, graded").await;
+    b.painted("draft").await;
+    b.click_text(".ant-segmented-item-label", "Cut").await;
+    b.painted("draft").await;
+    take("bench-graded-grip.png").await;
+    b.open("/").await;
+    b.click_text("button", "Battery cradle, graded").await;
+    b.painted("draft").await;
+    b.step("Mesh").await;
+    b.click_text("button", "Make the final mesh").await;
+    b.painted("final").await;
+    b.step("Grading").await;
+    b.click(".gradinghead").await;
+    b.until("what was found is drawn", || async {
+        b.present(".densityplot circle, .densityplot path").await
+    })
+    .await;
+    b.until("the part is painted", || async { b.seen(".legend", "a line every").await }).await;
+    b.painted("final").await;
+    take("bench-graded-cradle.png").await;
+    b.open("/project/keel-bracket").await;
     b.painted("final").await;
 
     // A zone with a structure of its own.

@@ -12,6 +12,7 @@
 //! | [`ply`] | PLY, ASCII and both binaries (Turk 1994) |
 //! | [`glb`] | glTF 2.0 binary with KHR_mesh_quantization, written for the view |
 //! | [`glb_read`] | glTF 2.0 binary, its triangles in their places |
+//! | [`vtu`] | VTK XML of unstructured grids, the numbers of points and cells |
 //! | [`polygon`] | polygons to triangles |
 //!
 //! [`Limits`] bound what a file can make grow.

@@ -15,7 +15,8 @@
 //! | [`relaxing`] | seed points moved to the middles of their cells |
 //! | [`voronoi`], [`outer`] | their Voronoi cells; where those meet the surface |
 //! | [`course`], [`axes`] | rows of cells that bend; axes taken from a face of the part |
-//! | [`graded`] | thickness that changes from place to place |
+//! | [`graded`], `levels`, `batches` | thickness that changes from place to place; told from a structure's measure; asked many places at a time |
+//! | [`cell_map`], `mapped_cells` | where cells that repeat lie when their size changes; surfaces, struts and walls led through that |
 //! | [`ties`] | struts that join two structures over the border between their zones |
 //! | [`members`], `bars`, [`index`] | round struts and cell walls, and struts with flat sides, as fields; found through bins of space |
 //! | [`net`] | both as structures, and on a grid |

@@ -15,6 +15,7 @@
 //! | [`orient`] | consistent, outward winding for parts with flipped faces |
 //! | [`holes`] | holes found and closed |
 //! | [`bvh`] | box tree over the triangles: nearest point, segment crossings, overlaps |
+//! | [`point_grid`] | points in bins: the nearest ones, those within a distance |
 //! | [`bins`] | triangles of about one size by their boxes |
 //! | [`distance`] | signed distance with an inside even for slightly broken parts |
 //! | [`faces`] | triangles that belong together, and what they are |

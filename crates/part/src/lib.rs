@@ -13,7 +13,7 @@
 //! | [`demo`], [`own_shapes`], [`builder`] | the Reedling parts, shapes by their dimensions, how both are made |
 //! | [`exit`], [`Whole`] | where a way leaves the part; the part alone as a shape to be meshed |
 //! | [`sample`], [`point_location`] | signs of the part on a grid; on which side of it many places lie |
-//! | [`grading`] | gradings of a recipe as fields in the part |
+//! | [`grading`], [`spread`] | gradings of a recipe as fields in the part; how the numbers of their sources are spread over it |
 //! | [`solids`], [`zoned`] | regions of zones and skins; what they make of every sample |
 //!
 //! ```

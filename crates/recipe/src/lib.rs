@@ -13,7 +13,7 @@
 //! | [`structure`], [`own_cell`], [`own_mesh`], [`own_points`], [`own_struts`] | what fills a zone; cells drawn by hand or from a file; seed points from a table; struts from a file |
 //! | [`seeds`] | seed points that own cells |
 //! | `joins` | what walls and struts look like where they meet |
-//! | [`grading`] | values that change from place to place |
+//! | [`grading`], `table_rows` | values that change from place to place; lines of a table of numbers |
 //! | [`zones`] | where the part may be hollow, and its skins |
 //! | `versions` | recipes of older versions |
 //! | `material`, `rounding`, `error`, `fault` | print materials; short numbers; values that cannot be used |
