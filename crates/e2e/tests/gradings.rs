@@ -132,6 +132,14 @@ async fn a_grading_that_cannot_be_used_says_why_and_loses_nothing() {
     .await;
     b.until("the shares are still there", || async { b.seen(".gradinghead", "160 % at z").await })
         .await;
+    // A ready curve, with the part's material and the printer's limit behind it.
+    b.open_group("Curve").await;
+    b.until("material stands behind the curve", || async { b.present(".spread rect").await }).await;
+    b.click_text("button", "Ready curves").await;
+    b.click_text(".ant-dropdown-menu-title-content", "To nothing at the end").await;
+    b.until("it falls to nothing", || async { b.seen(".gradinghead", "falling to 0 %").await })
+        .await;
+    b.saved().await;
     // Beside the thickness no density is graded.
     assert!(b.seen(".step.open", "Grade the cell size").await);
     assert!(!b.seen(".step.open", "Grade the density").await);

@@ -147,6 +147,14 @@ pub enum RecipeFault {
         /// Its place in the array, from 1.
         row: usize,
     },
+    /// Sizes of cells too far apart.
+    #[error("Cells from {least:.2} to {most:.2} mm differ by more than fifty times.")]
+    CellsTooUnequal {
+        /// Size of the smallest. mm.
+        least: f64,
+        /// Size of the largest. mm.
+        most: f64,
+    },
     /// More cells of graded size than can be laid one by one.
     #[error("The part would hold about {cells} cells of the graded size; {most} can be laid.")]
     TooManyGradedCells {
@@ -473,6 +481,7 @@ impl RecipeFault {
             NoSuchColumn { .. } => "Choose one of the columns that the file has.",
             TooManyRows { .. } => "Export fewer points of the measurement.",
             NotANumber { .. } => "Export the result without points that have none.",
+            CellsTooUnequal { .. } => "Bring both ends of the grading nearer to each other.",
             TooManyGradedCells { .. } => "Choose larger cells at the ends of the grading.",
             TooManyInRows { .. } => "Choose larger cells or smaller counts.",
             TooManyGradings(_) | TooManySources(_) => "Take some of them away.",

@@ -115,6 +115,8 @@ fn is_one(weight: &f64) -> bool {
 const MOST: usize = 32;
 /// Sources that a grading may have.
 const MOST_SOURCES: usize = 16;
+/// How many times as large as its smallest cells a structure's largest may be.
+const MOST_UNEQUAL: f64 = 50.0;
 /// Characters of a name.
 const LONGEST_NAME: f64 = 200.0;
 
@@ -251,6 +253,15 @@ pub(super) fn validate(filling: &Filling, part: &Bounds) -> Result<(), RecipeErr
         }
         if let Some(fault) = fault_of_followed(grading, all) {
             return refuse(fault);
+        }
+        if grading.of == GradedValue::CellSize {
+            let sizes: Vec<f64> =
+                grading.values().map(|v| grading.given.applied(v, cell)).collect();
+            let least = sizes.iter().copied().fold(f64::INFINITY, f64::min);
+            let most = sizes.iter().copied().fold(0.0, f64::max);
+            if most > MOST_UNEQUAL * least {
+                return refuse(RecipeFault::CellsTooUnequal { least, most });
+            }
         }
         if grading.of == GradedValue::Density && grading.given != Given::Value {
             return refuse(RecipeFault::DensityOfDensity);

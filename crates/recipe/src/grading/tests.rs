@@ -119,3 +119,32 @@ fn thickness_in_mm_and_a_density_that_is_asked_for_exclude_each_other() {
     assert_eq!(recipe.validate(&part()), Ok(()));
     assert_eq!(Recipe::from_json(&recipe.to_json()).unwrap(), recipe);
 }
+
+#[test]
+fn a_density_is_graded_alone_and_by_itself() {
+    let density =
+        |given| Grading { id: 2, given, ..Grading::new(2, GradedValue::Density, vec![height()]) };
+    let first = |g: Vec<Grading>| refused(g).map(|f| f.1);
+    assert_eq!(first(vec![density(Given::Value)]), None);
+    assert_eq!(first(vec![density(Given::Percent)]), Some(RecipeFault::DensityOfDensity));
+    let both = vec![density(Given::Value), thickness(vec![height()])];
+    assert_eq!(first(both), Some(RecipeFault::DensityAndThicknessGraded));
+    // It takes the place of a density that is asked for all over.
+    let mut recipe = Recipe::for_part(&part());
+    recipe.thicken = Thicken::RelativeDensity { percent: 20.0 };
+    assert_eq!(recipe.filling().asked_density(), Some(20.0));
+    recipe.gradings = vec![density(Given::Value)];
+    assert_eq!((recipe.validate(&part()), recipe.filling().asked_density()), (Ok(()), None));
+}
+
+#[test]
+fn cells_that_differ_by_more_than_fifty_times_are_refused() {
+    let sizes = |least: f64| {
+        let curve = ValueCurve { points: vec![[0.0, least], [9.0, 60.0]], smooth: false };
+        let source = GradingSource::new(Source::Surface, curve);
+        vec![Grading::new(1, GradedValue::CellSize, vec![source])]
+    };
+    assert_eq!(refused(sizes(1.3)), None);
+    let (_, fault) = refused(sizes(1.1)).unwrap();
+    assert!(matches!(fault, RecipeFault::CellsTooUnequal { .. }), "{fault}");
+}

@@ -1,4 +1,4 @@
-import { Button } from 'antd'
+import { Button, Dropdown } from 'antd'
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
 import type { GradingSource, Recipe } from '../../api/client'
 import { edit, preview } from '../state'
@@ -222,6 +222,21 @@ export function ValueCurve({
           Reverse
         </Button>
       </div>
+      <div className="line">
+        <span className="label">Begin anew</span>
+        <Dropdown
+          trigger={['click']}
+          menu={{
+            items: Object.entries(starts).map(([key, { name }]) => ({ key, label: name })),
+            onClick: ({ key }) => {
+              setChosen(0)
+              edit(withPoints(started(points, key as keyof typeof starts)))
+            },
+          }}
+        >
+          <Button size="small">Ready curves</Button>
+        </Dropdown>
+      </div>
       {point && points.length > 2 && (
         <>
           <NumberLine
@@ -248,6 +263,28 @@ export function ValueCurve({
 }
 
 /** Ends of the drawing's axes. */
+/** Curves to begin with: shares of the greatest and the least value that a curve names, at both ends. */
+const starts = {
+  even: { name: 'Even', near: [1, 0], far: null },
+  toward: { name: 'Greatest at the source', near: [1, 0], far: [0, 1] },
+  away: { name: 'Greatest away from it', near: [0, 1], far: [1, 0] },
+  nothing: { name: 'To nothing at the end', near: [1, 0], far: [0, 0] },
+} as const
+
+/** A ready curve over the same numbers, with the greatest and the least value there was. */
+function started(points: readonly Spot[], key: keyof typeof starts): Spot[] {
+  const { near, far } = starts[key]
+  const values = points.map((p) => p[1])
+  const most = Math.max(...values)
+  const least = Math.min(...values)
+  // An even curve, or one that ended in nothing, has no second value.
+  const low = least < most && least !== 0 ? least : most / 2
+  const value = ([high, lower]: readonly [number, number]) => short(high * most + lower * low)
+  const [x0, x1] = [points[0]?.[0] ?? 0, points.at(-1)?.[0] ?? 0]
+  const end = x1 > x0 ? x1 : x0 + 20
+  return far ? [[x0, value(near)] as Spot, [end, value(far)] as Spot] : [[x0, value(near)]]
+}
+
 /** Classes of a spread within a range, each with its share of the fullest one. */
 function bars({ range, percents }: NonNullable<Spread>, [low, most]: Spot) {
   const [least = 0, greatest = 1] = range
