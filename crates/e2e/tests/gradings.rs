@@ -132,7 +132,7 @@ async fn a_grading_that_cannot_be_used_says_why_and_loses_nothing() {
     .await;
     b.until("the shares are still there", || async { b.seen(".gradinghead", "160 % at z").await })
         .await;
-    // A ready curve, with the part's material and the printer's limit behind it.
+    // A ready curve, with the part's material behind it.
     b.open_group("Curve").await;
     b.until("material stands behind the curve", || async { b.present(".spread rect").await }).await;
     b.click_text("button", "Ready curves").await;
