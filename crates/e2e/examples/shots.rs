@@ -151,17 +151,11 @@ async fn main() {
     b.open("/").await;
     b.click_text("button", "Battery cradle, graded").await;
     b.painted("draft").await;
-    b.step("Mesh").await;
-    b.click_text("button", "Make the final mesh").await;
-    b.painted("final").await;
     b.step("Grading").await;
     b.click(".gradinghead").await;
-    b.until("what was found is drawn", || async {
-        b.present(".densityplot circle, .densityplot path").await
-    })
-    .await;
+    b.click_text(".ant-segmented-item-label", "Cut").await;
     b.until("the part is painted", || async { b.seen(".legend", "a line every").await }).await;
-    b.painted("final").await;
+    b.painted("draft").await;
     take("bench-graded-cradle.png").await;
     b.open("/project/keel-bracket").await;
     b.painted("final").await;

@@ -221,6 +221,13 @@ async fn a_density_follows_the_numbers_of_a_simulation() {
     .await;
     b.grid_step("0.3").await;
     let mesh = made(&b, "dense.3mf").await.mesh;
+    // What was found at every place stands beside what was asked.
+    b.step("Grading").await;
+    b.click(".gradinghead").await;
+    b.until("the plot is drawn", || async {
+        b.seen(".densityplot", "within 2 points").await && b.present(".densityplot svg").await
+    })
+    .await;
     assert!(Topology::of(&mesh).sound());
     for [low, high] in [[0.0, 16.0], [16.0, 32.0], [32.0, 48.0]] {
         // The curve is smooth: level at both ends, straight in the middle.

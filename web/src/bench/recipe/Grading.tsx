@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import { Button, Dropdown, Segmented } from 'antd'
+import { Button, Dropdown, Segmented, Select } from 'antd'
 import { lazy, Suspense } from 'react'
 import { api, type Grading as GradingOf, type SizeFit } from '../../api/client'
 import { scale } from '../../theme/tokens'
@@ -259,13 +259,14 @@ function GradingFields({ grading: g, walls }: { grading: GradingOf; walls: boole
       ))}
       {g.sources.length > 1 && (
         <Line label="Together">
-          <Segmented<Rule>
+          <Select<Rule>
             size="small"
             aria-label="Together"
+            style={{ width: 130 }}
             value={g.rule}
             options={(Object.keys(ruleNames) as Rule[]).map((value) => ({
               value,
-              label: ruleNames[value].replace('The ', ''),
+              label: ruleNames[value],
             }))}
             onChange={(rule) => set({ rule })}
           />
