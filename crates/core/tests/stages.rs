@@ -109,11 +109,10 @@ fn every_edit_makes_anew_what_depends_on_it_and_nothing_else() {
             |r| r.gradings = graded(1.2),
             &[Thickness, Lattice, Surface, Finish, Report],
         ),
-        // Cells that repeat are of one size: the grading waits, and only the report is asked again.
         (
-            "a size that no cell follows",
+            "a size by place",
             |r| r.gradings = vec![Grading { of: GradedValue::CellSize, ..graded(9.0).remove(0) }],
-            &[Thickness, Report],
+            &[Skeleton, Thickness, Lattice, Surface, Finish, Report],
         ),
         (
             "the cells",
