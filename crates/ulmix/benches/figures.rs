@@ -39,7 +39,7 @@ use ulmix_runner::stopwatch::Stopwatch;
 type Case = (&'static str, &'static str, fn() -> serde_json::Value);
 
 #[rustfmt::skip]
-const CASES: [Case; 20] = [
+const CASES: [Case; 21] = [
     ("gyroid_400", "Gyroid walls in a 100 mm cube at 0.25 mm, trimmed, to a closed mesh", gyroid),
     ("struts_10000", "10,648 struts of 1 mm to one closed mesh at 0.25 mm", struts),
     ("voronoi_clip_2000", "2,000 loose seed points in the box of a ball to a clipped, cleaned skeleton", || voronoi_clipped(2_000)),
@@ -53,6 +53,7 @@ const CASES: [Case; 20] = [
     ("keel_final_025", "Keel bracket at 0.25 mm, final, reduced and held against its recipe", keel_final),
     ("field", "A field of three points, a face distance and a curve, sampled and asked for at 20 M places", field),
     ("graded_final", "Keel bracket at 0.25 mm, final, with walls that fall from its sole upward", graded_final),
+    ("mapped_final", "The same with even walls and cells that double along it", mapped_final),
     ("slider", "Slider to picture, on the side of the server, median", slider),
     ("distance_256", "Exact distance in a band around 131,072 triangles, 256³ samples", distance),
     ("import_1m", "1 M triangles from the bytes of a file to a first draft, shaded and encoded", import),
@@ -291,9 +292,20 @@ fn field() -> serde_json::Value {
     json!({ "seconds": seconds, "sampled_in": making, "million_places_a_second": a_second, "sum": sum })
 }
 
-/// The keel bracket with walls that fall from its sole upward, over the time of even walls, as
-/// triangles of the grid a second.
+/// The keel bracket with walls that fall from its sole upward.
 fn graded_final() -> serde_json::Value {
+    let from = Source::Direction { from_mm: [0.0; 3], along: [0.0, 0.0, 1.0] };
+    over_even(GradedValue::Thickness, from, vec![[0.0, 1.9], [88.0, 0.9]])
+}
+
+/// The keel bracket with cells that double along it.
+fn mapped_final() -> serde_json::Value {
+    let from = Source::Direction { from_mm: [0.0; 3], along: [1.0, 0.0, 0.0] };
+    over_even(GradedValue::CellSize, from, vec![[0.0, 14.0], [120.0, 7.0]])
+}
+
+/// The keel bracket with a grading, over the time without, as triangles of the grid a second.
+fn over_even(of: GradedValue, from: Source, points: Vec<[f64; 2]>) -> serde_json::Value {
     let (mesh, mut recipe) = keel_bracket();
     let part = Part::prepare(&mesh).expect("the bracket");
     recipe.mesh.step_mm = Some(0.25);
@@ -304,10 +316,8 @@ fn graded_final() -> serde_json::Value {
         (seconds, o.solid.raw_triangles as f64)
     };
     let (even, even_raw) = made(&recipe);
-    let from = Source::Direction { from_mm: [0.0; 3], along: [0.0, 0.0, 1.0] };
-    let fall = ValueCurve { points: vec![[0.0, 1.9], [88.0, 0.9]], smooth: true };
-    recipe.gradings =
-        vec![Grading::new(1, GradedValue::Thickness, vec![GradingSource::new(from, fall)])];
+    let curve = ValueCurve { points, smooth: true };
+    recipe.gradings = vec![Grading::new(1, of, vec![GradingSource::new(from, curve)])];
     let (seconds, raw) = made(&recipe);
     json!({ "seconds": seconds, "even_seconds": even, "ratio_a_triangle": (seconds / raw) / (even / even_raw) })
 }
