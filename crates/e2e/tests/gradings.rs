@@ -187,7 +187,7 @@ async fn a_density_follows_the_numbers_of_a_simulation() {
     let b = Bench::start().await;
     b.begin_with("block.stl", &stl::write(&TriMesh::cuboid(DVec3::ZERO, SIZE)), "48 × 24 × 24 mm")
         .await;
-    b.fill("[aria-label='Cell size, mm']", "12").await;
+    b.fill("[aria-label='Cell size, mm']", "10").await;
     b.saved().await;
     b.step("Grading").await;
     b.click_text("button", "Grade the density").await;
@@ -219,7 +219,7 @@ async fn a_density_follows_the_numbers_of_a_simulation() {
         b.seen(".step.open", "for the graded density").await
     })
     .await;
-    b.grid_step("0.3").await;
+    b.grid_step("0.25").await;
     let mesh = made(&b, "dense.3mf").await.mesh;
     // What was found at every place stands beside what was asked.
     b.step("Grading").await;
