@@ -81,6 +81,8 @@ const send = (
   headers: { 'content-type': 'application/json', ...headers },
   body: JSON.stringify(body),
 })
+/** Asks for a zone's own filling, by its number in the list, or the part's. */
+const ofZone = (zone: number | null) => (zone === null ? '' : `?zone=${zone}`)
 /** Numbers that show a zone's own structure, or the part's. */
 const numbers = async (
   what: 'cells' | 'skeleton',
@@ -88,8 +90,8 @@ const numbers = async (
   recipe: Recipe,
   zone: number | null,
 ) => {
-  const of = zone === null ? '' : `?zone=${zone}`
-  return new Float32Array(await bytes(`/projects/${id}/${what}${of}`, send('POST', recipe)))
+  const path = `/projects/${id}/${what}${ofZone(zone)}`
+  return new Float32Array(await bytes(path, send('POST', recipe)))
 }
 /** What the server reads from a file. */
 const fromFile = <T>(what: string, file: File, more: Record<string, string> = {}) =>
@@ -169,8 +171,7 @@ export const api = {
     { grading, zone }: { grading: number; zone: number | null },
     signal: AbortSignal,
   ) => {
-    const of = zone === null ? '' : `?zone=${zone}`
-    const path = `/projects/${id}/gradings/${grading}${of}`
+    const path = `/projects/${id}/gradings/${grading}${ofZone(zone)}`
     return new Float32Array(await bytes(path, { ...send('POST', recipe), signal }))
   },
   /** How the numbers of a grading's sources are spread over the part. */
@@ -181,7 +182,7 @@ export const api = {
     signal: AbortSignal,
   ) =>
     json<(S['SourceSpread'] | null)[]>(
-      `/projects/${id}/gradings/${grading}/spread${zone === null ? '' : `?zone=${zone}`}`,
+      `/projects/${id}/gradings/${grading}/spread${ofZone(zone)}`,
       { ...send('POST', recipe), signal },
     ),
   picture: (id: string) => bytes(`/projects/${id}/picture`),

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { App as AntApp, Button } from 'antd'
 import { useEffect, useRef, useState } from 'react'
 import { api, Refused, type NewProject, type Upload } from '../api/client'
+import { useOptions } from '../api/useOptions'
 import { FileField } from '../shared/FileField'
 import { Header } from '../shared/Header'
 import { useLocation } from 'wouter'
@@ -18,7 +19,7 @@ export function Start() {
   const { message } = AntApp.useApp()
   const queries = useQueryClient()
   const projects = useQuery({ queryKey: ['projects'], queryFn: api.projects })
-  const options = useQuery({ queryKey: ['options'], queryFn: api.options, staleTime: Infinity })
+  const options = useOptions()
   /** Files that were brought in together: the first is the part, the others stand beside it. */
   const [uploads, setUploads] = useState<Upload[]>([])
   const [reading, setReading] = useState<string | null>(null)

@@ -1,6 +1,6 @@
 import { InputNumber, Select } from 'antd'
-import { useQuery } from '@tanstack/react-query'
-import { api, type Recipe, type RunInfo } from '../../api/client'
+import type { Recipe, RunInfo } from '../../api/client'
+import { useOptions } from '../../api/useOptions'
 import { area, count, mass, mm, percent, seconds, volume } from '../../shared/format'
 import { CheckList } from '../recipe/Checks'
 import { leave } from '../recipe/NumberLine'
@@ -121,7 +121,7 @@ function LastRun({ stages, took }: { stages: RunInfo['stages']; took: number }) 
 }
 
 function MaterialRow({ recipe }: { recipe: Recipe }) {
-  const { data } = useQuery({ queryKey: ['options'], queryFn: api.options, staleTime: Infinity })
+  const { data } = useOptions()
   const { material } = recipe
   return (
     <div className="material">

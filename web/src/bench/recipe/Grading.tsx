@@ -1,7 +1,7 @@
-import { useQuery } from '@tanstack/react-query'
-import { Button, Dropdown, Segmented, Select } from 'antd'
+import { Button, Dropdown, Segmented } from 'antd'
 import { lazy, Suspense } from 'react'
-import { api, type Grading as GradingOf, type SizeFit } from '../../api/client'
+import type { Grading as GradingOf, SizeFit } from '../../api/client'
+import { useOptions } from '../../api/useOptions'
 import { scale } from '../../theme/tokens'
 import { edit, pick, useBench } from '../state'
 import { FillingChoice } from './FillingChoice'
@@ -31,7 +31,7 @@ import {
   type Rule,
   type SourceKind,
 } from './gradingRules'
-import { Line } from './Lines'
+import { Line, OneOf } from './Lines'
 import { NumberLine } from './NumberLine'
 import { SourceFields } from './SourceFields'
 import { useSpreads } from './useSpread'
@@ -74,7 +74,7 @@ function useSurroundings() {
 
 /** The least thickness that prints well in the recipe's material, where that is known. */
 function useLeastThickness() {
-  const { data } = useQuery({ queryKey: ['options'], queryFn: api.options, staleTime: Infinity })
+  const { data } = useOptions()
   const name = useBench((b) => b.recipe?.material.name)
   const found = data?.materials.find((m) => m.name === name)
   return found ? { value: found.least_mm, name: `${found.name}: ${found.least_mm} mm` } : null
@@ -258,19 +258,16 @@ function GradingFields({ grading: g, walls }: { grading: GradingOf; walls: boole
         />
       ))}
       {g.sources.length > 1 && (
-        <Line label="Together">
-          <Select<Rule>
-            size="small"
-            aria-label="Together"
-            style={{ width: 130 }}
-            value={g.rule}
-            options={(Object.keys(ruleNames) as Rule[]).map((value) => ({
-              value,
-              label: ruleNames[value],
-            }))}
-            onChange={(rule) => set({ rule })}
-          />
-        </Line>
+        <OneOf<Rule>
+          label="Together"
+          width={130}
+          value={g.rule}
+          options={(Object.keys(ruleNames) as Rule[]).map((value) => ({
+            value,
+            label: ruleNames[value],
+          }))}
+          onChange={(rule) => set({ rule })}
+        />
       )}
       {g.of === 'density' && windows.length > 0 && (
         <Suspense fallback={<div className="densityplot" />}>

@@ -1,4 +1,4 @@
-import { Segmented, Switch } from 'antd'
+import { Segmented, Select, Switch } from 'antd'
 import type { ReactNode } from 'react'
 
 /** A control with its name before it. */
@@ -50,6 +50,28 @@ export function ChoiceLine<T extends string | number>({
         value={value}
         options={options}
         onChange={(v) => v !== '' && onChange(v)}
+      />
+    </Line>
+  )
+}
+
+/** One of many, by its name. */
+export function OneOf<T extends string | number>(p: {
+  label: string
+  value: T
+  options: { value: T; label: string }[]
+  onChange: (value: T) => unknown
+  width?: number
+}) {
+  return (
+    <Line label={p.label}>
+      <Select<T>
+        size="small"
+        aria-label={p.label}
+        style={{ width: p.width ?? 190 }}
+        value={p.value}
+        options={p.options}
+        onChange={p.onChange}
       />
     </Line>
   )

@@ -1,19 +1,21 @@
-import { Button, Segmented, Select } from 'antd'
+import { Button, Segmented } from 'antd'
 import type { Grading, GradingSource, Source } from '../../api/client'
 import { plain } from '../../shared/format'
 import { edit, pick, useBench } from '../state'
 import { FacePick } from './FacePick'
 import { useFilling } from './filling'
 import {
+  acrossOf,
   axisName,
   gradingSentence,
   sourceNames,
   withoutSource,
   withSource,
+  type Across,
   type Spot,
 } from './gradingRules'
 import { Group } from './Group'
-import { Line } from './Lines'
+import { Line, OneOf } from './Lines'
 import { NumberLine, TripleLine } from './NumberLine'
 import type { Spread } from './useSpread'
 import { TableFields } from './TableFields'
@@ -76,7 +78,7 @@ export function SourceFields({
             near={near}
             far={far}
             unit={unit}
-            numbers={source.from.kind === 'table'}
+            across={acrossOf(source.from)}
             last={points.length - 1}
             end={end}
           />
@@ -84,7 +86,7 @@ export function SourceFields({
             <ValueCurve
               curve={curve}
               unit={unit}
-              across={source.from.kind === 'table' ? '' : 'mm'}
+              across={acrossOf(source.from)}
               spread={spread}
               limit={limit}
               set={(next) => withSource(g.id, n, { curve: next })}
@@ -125,15 +127,15 @@ function Ends({
   near,
   far,
   unit,
-  numbers,
+  across,
   last,
   end,
 }: {
   near: Spot
   far: Spot
   unit: string
-  /** The curve is over numbers of a file, not over lengths. */
-  numbers: boolean
+  /** Unit of the source's numbers; none where they are of a file. */
+  across: Across
   last: number
   end: (i: number, spot: Spot) => unknown
 }) {
@@ -141,7 +143,7 @@ function Ends({
   return (
     <>
       <NumberLine
-        label={numbers ? at(near[0]) : 'Value there'}
+        label={across ? 'Value there' : at(near[0])}
         unit={unit}
         value={near[1]}
         onSet={(v) => end(0, [near[0], v])}
@@ -149,41 +151,20 @@ function Ends({
       {last > 0 && (
         <>
           <NumberLine
-            label={numbers ? at(far[0]) : 'Value away'}
+            label={across ? 'Value away' : at(far[0])}
             unit={unit}
             value={far[1]}
             onSet={(v) => end(last, [far[0], v])}
           />
           <NumberLine
             label="Over"
-            unit={numbers ? '' : 'mm'}
+            unit={across}
             value={far[0] - near[0]}
             onSet={(v) => end(last, [near[0] + Math.max(v, 1e-3), far[1]])}
           />
         </>
       )}
     </>
-  )
-}
-
-/** One of many, by its name. */
-function OneOf<T extends string | number>(p: {
-  label: string
-  value: T
-  options: { value: T; label: string }[]
-  onChange: (value: T) => void
-}) {
-  return (
-    <Line label={p.label}>
-      <Select<T>
-        size="small"
-        aria-label={p.label}
-        style={{ width: 190 }}
-        value={p.value}
-        options={p.options}
-        onChange={p.onChange}
-      />
-    </Line>
   )
 }
 

@@ -1,11 +1,10 @@
-import { Select } from 'antd'
 import { useState } from 'react'
 import { api, type Grading, type GradingSource, type Source } from '../../api/client'
 import { count } from '../../shared/format'
 import { edit } from '../state'
 import { FromFile } from './FromFile'
 import { withSource, type Spot } from './gradingRules'
-import { Line } from './Lines'
+import { OneOf } from './Lines'
 import { TripleLine } from './NumberLine'
 
 type TableSource = Extract<Source, { kind: 'table' }>
@@ -75,26 +74,19 @@ export function TableFields({
       {!empty && !held && <p className="muted small">Numbers are “{table.column}”.</p>}
       {held && (
         <>
-          <Line label="Numbers">
-            <Select
-              size="small"
-              aria-label="Numbers"
-              style={{ width: 190 }}
-              value={table.column}
-              options={held.columns.map((value) => ({ value, label: value }))}
-              onChange={(column) => read(held.file, held.mm, column)}
-            />
-          </Line>
-          <Line label="Places are in">
-            <Select
-              size="small"
-              aria-label="Places are in"
-              style={{ width: 90 }}
-              value={held.mm}
-              options={lengths}
-              onChange={(mm) => read(held.file, mm, table.column)}
-            />
-          </Line>
+          <OneOf
+            label="Numbers"
+            value={table.column}
+            options={held.columns.map((value) => ({ value, label: value }))}
+            onChange={(column) => read(held.file, held.mm, column)}
+          />
+          <OneOf
+            label="Places are in"
+            width={90}
+            value={held.mm}
+            options={lengths}
+            onChange={(mm) => read(held.file, mm, table.column)}
+          />
         </>
       )}
       {!empty && (

@@ -3,7 +3,7 @@ import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
 import type { GradingSource, Recipe } from '../../api/client'
 import { edit, preview } from '../state'
 import { DrawnPoint } from './DrawnPoint'
-import type { Spot } from './gradingRules'
+import type { Across, Spot } from './gradingRules'
 import { SwitchLine } from './Lines'
 import { NumberLine } from './NumberLine'
 import { arrows } from './useDrawing'
@@ -55,7 +55,7 @@ export function ValueCurve({
   curve: Curve
   unit: string
   /** Unit of the source's numbers; none where they are of a file. */
-  across: 'mm' | ''
+  across: Across
   /** How these numbers are spread over the part. */
   spread: Spread | undefined
   /** A value that is marked, with its name. */

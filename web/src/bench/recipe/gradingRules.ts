@@ -44,6 +44,10 @@ export const ruleNames: Record<Rule, string> = {
 export const unitOf = ({ of, given }: Pick<Grading, 'of' | 'given'>) =>
   of === 'density' || given === 'percent' ? '%' : 'mm'
 
+/** Unit of a source's numbers; none where they are of a file. */
+export type Across = 'mm' | ''
+export const acrossOf = (from: Source): Across => (from.kind === 'table' ? '' : 'mm')
+
 export const gradingsOf = (f: Filling): readonly Grading[] => f.gradings ?? []
 
 /** The value that is graded, as the structure calls it. */

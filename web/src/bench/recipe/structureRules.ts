@@ -1,5 +1,5 @@
-import { useQuery } from '@tanstack/react-query'
-import { api, type Options, type Recipe } from '../../api/client'
+import type { Options, Recipe } from '../../api/client'
+import { useOptions } from '../../api/useOptions'
 import { count, plain } from '../../shared/format'
 import { withFilling, type Filling } from './filling'
 import { seedsOf, type Form } from './patternRules'
@@ -34,7 +34,7 @@ export const put = (list: readonly number[], i: number, v: number) =>
 
 /** Kinds with their titles, as the server knows them. */
 export function useChoices(): Choice[] {
-  const { data } = useQuery({ queryKey: ['options'], queryFn: api.options, staleTime: Infinity })
+  const { data } = useOptions()
   return data?.structures ?? []
 }
 

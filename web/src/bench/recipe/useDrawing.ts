@@ -40,7 +40,10 @@ export const arrows: Record<string, Spot> = {
   ArrowDown: [0, -1],
 }
 
-/** A drawing in millimetres around some places, of which things `H` are pulled; `change` gives what a thing pulled to a place makes of the recipe. */
+/**
+ * A drawing in millimetres around some places, of which things `H` are pulled; `change` gives what a
+ * thing pulled to a place makes of the recipe.
+ */
 export function useDrawing<H>(
   spots: readonly Spot[],
   change: (held: H, at: Spot, near: (v: number) => number) => (r: Recipe) => Recipe,
