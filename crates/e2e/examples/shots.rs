@@ -86,7 +86,7 @@ async fn main() {
     b.painted("draft").await;
     take("bench-shape.png").await;
 
-    // A drawn profile, a drawn cell, and other parts of the buoy.
+    // A drawn profile.
     b.open("/").await;
     b.click_text("button", "Revolved profile").await;
     b.painted("draft").await;
@@ -94,16 +94,6 @@ async fn main() {
     b.click("[aria-label='Point 3']").await;
     b.painted("draft").await;
     take("bench-profile.png").await;
-    b.open("/").await;
-    b.click_text("button", "Rounded box").await;
-    b.painted("draft").await;
-    b.kind("Struts", "Own cell").await;
-    b.saved().await;
-    b.click("[aria-label='Point 0 0 0']").await;
-    b.click("[aria-label='Point 12 0 0']").await;
-    b.saved().await;
-    b.painted("draft").await;
-    take("bench-own-cell.png").await;
 
     // A sheet that stands on its openings.
     b.open("/").await;
