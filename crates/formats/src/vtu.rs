@@ -2,13 +2,14 @@
 //! have (Kitware 2010, VTK file formats for version 4.2 and later). Text, base64 and raw arrays, in
 //! line or appended, plain or compressed by zlib.
 
+mod packed;
+
 use crate::error::Format;
 use crate::{FormatError, Limits};
-use flate2::read::ZlibDecoder;
 use glam::DVec3;
+use packed::{size_of, PackedArray, Packing};
 use quick_xml::events::{BytesStart, Event};
 use std::collections::HashMap;
-use std::io::Read;
 
 /// Places with numbers, as a file of a simulation holds them.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -51,8 +52,8 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<PlacedNumbers, FormatError>
     let (head, appended) = split(bytes)?;
     let mut reader = quick_xml::Reader::from_str(head);
     reader.config_mut().check_end_names = false;
-    let mut found = Found { appended, ..Found::of(limits) };
-    let mut open: Option<Array> = None;
+    let mut found = VtuReader { appended, ..VtuReader::of(limits) };
+    let mut open: Option<VtuArray> = None;
     for step in 0.. {
         limits.go_on(step)?;
         let at = reader.buffer_position();
@@ -63,9 +64,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<PlacedNumbers, FormatError>
                 if let Some(array) = found.begin(&e)? {
                     found.end(array, "")?;
                 }
-                if e.local_name().as_ref() != "DataArray" {
-                    found.leave(e.local_name().as_ref());
-                }
+                found.leave(e.local_name().as_ref());
             }
             Event::Text(text) => {
                 if let Some(array) = open.take() {
@@ -86,7 +85,7 @@ pub fn read(bytes: &[u8], limits: &Limits) -> Result<PlacedNumbers, FormatError>
 }
 
 /// What stands in the file before its appended data, and that data.
-fn split(bytes: &[u8]) -> Result<(&str, Option<Appended<'_>>), FormatError> {
+fn split(bytes: &[u8]) -> Result<(&str, Option<AppendedArrays<'_>>), FormatError> {
     let text = |bytes| std::str::from_utf8(bytes).map_err(|_| broken("The file is not text."));
     const TAG: &[u8] = b"<AppendedData";
     let Some(at) = bytes.windows(TAG.len()).position(|w| w == TAG) else {
@@ -96,19 +95,19 @@ fn split(bytes: &[u8]) -> Result<(&str, Option<Appended<'_>>), FormatError> {
     let start = rest.iter().position(|b| *b == b'_');
     let start = start.ok_or_else(|| broken("The appended data does not begin with “_”."))?;
     let raw = rest[..start].windows(5).any(|w| w == b"\"raw\"");
-    Ok((text(&bytes[..at])?, Some(Appended { data: &rest[start + 1..], raw })))
+    Ok((text(&bytes[..at])?, Some(AppendedArrays { data: &rest[start + 1..], raw })))
 }
 
 /// Arrays that stand together at the file's end.
 #[derive(Clone, Copy)]
-struct Appended<'a> {
+struct AppendedArrays<'a> {
     data: &'a [u8],
     raw: bool,
 }
 
 /// Where an element stands.
 #[derive(Clone, Copy, PartialEq)]
-enum Room {
+enum VtuSection {
     Points,
     Cells,
     PointData,
@@ -116,8 +115,8 @@ enum Room {
 }
 
 /// An array whose numbers come next.
-struct Array {
-    room: Room,
+struct VtuArray {
+    room: VtuSection,
     name: String,
     kind: String,
     components: usize,
@@ -125,14 +124,12 @@ struct Array {
     offset: usize,
 }
 
-struct Found<'a> {
+struct VtuReader<'a> {
     limits: &'a Limits<'a>,
-    appended: Option<Appended<'a>>,
-    big_endian: bool,
-    wide_header: bool,
-    compressed: bool,
+    appended: Option<AppendedArrays<'a>>,
+    packing: Packing,
     is_grid: bool,
-    room: Option<Room>,
+    room: Option<VtuSection>,
     /// Points and cells of the piece that is read, and of those before.
     piece: [usize; 2],
     before: [usize; 2],
@@ -140,14 +137,12 @@ struct Found<'a> {
     out: PlacedNumbers,
 }
 
-impl<'a> Found<'a> {
-    fn of(limits: &'a Limits<'a>) -> Found<'a> {
-        Found {
+impl<'a> VtuReader<'a> {
+    fn of(limits: &'a Limits<'a>) -> VtuReader<'a> {
+        VtuReader {
             limits,
             appended: None,
-            big_endian: false,
-            wide_header: false,
-            compressed: false,
+            packing: Packing::default(),
             is_grid: false,
             room: None,
             piece: [0; 2],
@@ -158,17 +153,17 @@ impl<'a> Found<'a> {
     }
 
     /// An element begins. Gives the array whose numbers it holds.
-    fn begin(&mut self, e: &BytesStart) -> Result<Option<Array>, FormatError> {
+    fn begin(&mut self, e: &BytesStart) -> Result<Option<VtuArray>, FormatError> {
         let attributes = attributes(e)?;
         let get = |name: &str| attributes.get(name).map(String::as_str);
         match e.local_name().as_ref() {
             "VTKFile" => {
                 self.is_grid = get("type") == Some("UnstructuredGrid");
-                self.big_endian = get("byte_order") == Some("BigEndian");
-                self.wide_header = get("header_type") == Some("UInt64");
+                self.packing.big_endian = get("byte_order") == Some("BigEndian");
+                self.packing.wide_header = get("header_type") == Some("UInt64");
                 match get("compressor") {
                     None => {}
-                    Some("vtkZLibDataCompressor") => self.compressed = true,
+                    Some("vtkZLibDataCompressor") => self.packing.compressed = true,
                     Some(other) => {
                         return Err(broken(format!("Its arrays are compressed by {other}.")))
                     }
@@ -190,10 +185,10 @@ impl<'a> Found<'a> {
                     return Err(FormatError::TooMany { what: "points", most });
                 }
             }
-            "Points" => self.room = Some(Room::Points),
-            "Cells" => self.room = Some(Room::Cells),
-            "PointData" => self.room = Some(Room::PointData),
-            "CellData" => self.room = Some(Room::CellData),
+            "Points" => self.room = Some(VtuSection::Points),
+            "Cells" => self.room = Some(VtuSection::Cells),
+            "PointData" => self.room = Some(VtuSection::PointData),
+            "CellData" => self.room = Some(VtuSection::CellData),
             "DataArray" => {
                 let Some(room) = self.room else { return Ok(None) };
                 let number = |name: &str, other: usize| {
@@ -203,7 +198,7 @@ impl<'a> Found<'a> {
                 if components == 0 || components > MOST_COMPONENTS {
                     return Err(broken(format!("An array has {components} components.")));
                 }
-                return Ok(Some(Array {
+                return Ok(Some(VtuArray {
                     room,
                     name: get("Name").unwrap_or("").chars().take(100).collect(),
                     kind: get("type").unwrap_or("").into(),
@@ -225,31 +220,31 @@ impl<'a> Found<'a> {
     }
 
     /// Takes the numbers of an array, whose text is given.
-    fn end(&mut self, array: Array, text: &str) -> Result<(), FormatError> {
+    fn end(&mut self, array: VtuArray, text: &str) -> Result<(), FormatError> {
         let [points, cells] = self.piece;
         let count = match (array.room, array.name.as_str()) {
-            (Room::Points, _) => 3 * points,
-            (Room::PointData, _) => array.components * points,
-            (Room::CellData, _) | (Room::Cells, "offsets") => array.components * cells,
-            (Room::Cells, "connectivity") => MOST_CORNERS * cells,
-            (Room::Cells, _) => return Ok(()),
+            (VtuSection::Points, _) => 3 * points,
+            (VtuSection::PointData, _) => array.components * points,
+            (VtuSection::CellData, _) | (VtuSection::Cells, "offsets") => array.components * cells,
+            (VtuSection::Cells, "connectivity") => MOST_CORNERS * cells,
+            (VtuSection::Cells, _) => return Ok(()),
         };
         let values = self.numbers(&array, text, count)?;
-        let whole = array.room == Room::Cells && array.name == "connectivity";
+        let whole = array.room == VtuSection::Cells && array.name == "connectivity";
         if !whole && values.len() != count {
             let (name, held) = (&array.name, values.len());
             return Err(broken(format!("The array “{name}” has {held} of {count} numbers.")));
         }
         match array.room {
-            Room::Points => {
+            VtuSection::Points => {
                 self.out.points.extend(values.as_chunks::<3>().0.iter().map(|p| DVec3::from(*p)))
             }
-            Room::Cells => {
+            VtuSection::Cells => {
                 self.cells.insert(array.name, values);
                 self.middles()?;
             }
-            Room::PointData | Room::CellData => {
-                let of_cells = array.room == Room::CellData;
+            VtuSection::PointData | VtuSection::CellData => {
+                let of_cells = array.room == VtuSection::CellData;
                 let length = |c: &[f64]| match c {
                     [one] => *one,
                     more => more.iter().map(|v| v * v).sum::<f64>().sqrt(),
@@ -297,8 +292,8 @@ impl<'a> Found<'a> {
     }
 
     /// The numbers of an array, no more than `most`.
-    fn numbers(&self, array: &Array, text: &str, most: usize) -> Result<Vec<f64>, FormatError> {
-        let Array { name, kind, format, .. } = array;
+    fn numbers(&self, array: &VtuArray, text: &str, most: usize) -> Result<Vec<f64>, FormatError> {
+        let VtuArray { name, kind, format, .. } = array;
         if format == "ascii" {
             let number = |word: &str| {
                 word.parse::<f64>()
@@ -309,66 +304,20 @@ impl<'a> Found<'a> {
         let size = size_of(kind)
             .ok_or_else(|| broken(format!("The array “{name}” is of the type “{kind:.20}”.")))?;
         let cut = || broken(format!("The array “{name}” is cut short."));
+        let packing = self.packing;
         let bytes = match (format.as_str(), self.appended) {
             ("binary", _) => {
-                self.unpacked(Packed::Text(text.as_bytes()), most * size).ok_or_else(cut)?
+                packing.unpacked(PackedArray::Text(text.as_bytes()), most * size).ok_or_else(cut)?
             }
-            ("appended", Some(Appended { data, raw })) => {
+            ("appended", Some(AppendedArrays { data, raw })) => {
                 let data = data.get(array.offset..).ok_or_else(cut)?;
-                let packed = if raw { Packed::Raw(data) } else { Packed::Text(data) };
-                self.unpacked(packed, most * size).ok_or_else(cut)?
+                let packed = if raw { PackedArray::Raw(data) } else { PackedArray::Text(data) };
+                packing.unpacked(packed, most * size).ok_or_else(cut)?
             }
             _ => return Err(broken(format!("The array “{name}” is nowhere in the file."))),
         };
-        let one = |bytes: &[u8]| {
-            let mut held = [0; 8];
-            held[..size].copy_from_slice(bytes);
-            if self.big_endian {
-                held[..size].reverse();
-            }
-            number_of(kind, held)
-        };
+        let one = |bytes: &[u8]| packing.number(kind, bytes);
         Ok(bytes.chunks_exact(size).map(one).collect())
-    }
-
-    /// The bytes of a packed array, no more than `most`. `None` where it is cut short or says that
-    /// it is longer.
-    fn unpacked(&self, packed: Packed, most: usize) -> Option<Vec<u8>> {
-        let word = if self.wide_header { 8 } else { 4 };
-        let length = |bytes: &[u8], n: usize| -> Option<usize> {
-            let mut held = [0; 8];
-            held[..word].copy_from_slice(bytes.get(n * word..(n + 1) * word)?);
-            if self.big_endian {
-                held[..word].reverse();
-            }
-            usize::try_from(u64::from_le_bytes(held)).ok()
-        };
-        if !self.compressed {
-            let head = packed.bytes(0, word)?;
-            let count = length(&head, 0).filter(|count| *count <= most)?;
-            return Some(packed.bytes(0, word + count)?.split_off(word));
-        }
-        let blocks = length(&packed.bytes(0, word)?, 0)?;
-        // Each block is at least one byte of the file.
-        if blocks > packed.len() {
-            return None;
-        }
-        let header = packed.bytes(0, word * (3 + blocks))?;
-        let sizes: Vec<usize> =
-            (0..blocks).map(|n| length(&header, 3 + n)).collect::<Option<_>>()?;
-        let all = sizes.iter().try_fold(0usize, |sum, n| sum.checked_add(*n))?;
-        let data = packed.after(header.len())?.bytes(0, all)?;
-        let (mut out, mut from) = (Vec::new(), 0);
-        for size in sizes {
-            let block = data.get(from..from + size)?;
-            let left = (most - out.len()) as u64 + 1;
-            ZlibDecoder::new(block).take(left).read_to_end(&mut out).ok()?;
-            if out.len() > most {
-                return None;
-            }
-            from += size;
-        }
-        Some(out)
     }
 
     fn finished(self) -> Result<PlacedNumbers, FormatError> {
@@ -391,101 +340,6 @@ impl<'a> Found<'a> {
             return Err(broken("It holds no numbers of points or cells."));
         }
         Ok(PlacedNumbers { arrays, ..out })
-    }
-}
-
-/// An array as it stands in the file.
-#[derive(Clone, Copy)]
-enum Packed<'a> {
-    /// Base64 (RFC 4648).
-    Text(&'a [u8]),
-    Raw(&'a [u8]),
-}
-
-impl<'a> Packed<'a> {
-    /// Bytes that it stands in.
-    fn len(&self) -> usize {
-        match self {
-            Packed::Text(data) | Packed::Raw(data) => data.len(),
-        }
-    }
-
-    /// So many bytes from a place on; `None` where there are fewer.
-    fn bytes(&self, from: usize, count: usize) -> Option<Vec<u8>> {
-        match self {
-            Packed::Raw(data) => data.get(from..from.checked_add(count)?).map(<[u8]>::to_vec),
-            Packed::Text(data) => {
-                let bytes = base64(data, from.checked_add(count)?)?;
-                Some(bytes[from..].to_vec())
-            }
-        }
-    }
-
-    /// What comes after a header of so many bytes: in text it is written on its own.
-    fn after(self, header: usize) -> Option<Packed<'a>> {
-        match self {
-            Packed::Raw(data) => Some(Packed::Raw(data.get(header..)?)),
-            Packed::Text(data) => {
-                let begin = data.iter().position(|b| !b.is_ascii_whitespace())?;
-                Some(Packed::Text(data.get(begin + header.div_ceil(3) * 4..)?))
-            }
-        }
-    }
-}
-
-/// The first `count` bytes of a base64 text; `None` where it holds fewer.
-fn base64(text: &[u8], count: usize) -> Option<Vec<u8>> {
-    // Every four letters are three bytes, whatever the file claims.
-    let mut out = Vec::with_capacity(count.min(text.len()));
-    let (mut bits, mut held) = (0u32, 0);
-    for letter in text {
-        if out.len() == count {
-            break;
-        }
-        let value = match letter {
-            b'A'..=b'Z' => letter - b'A',
-            b'a'..=b'z' => letter - b'a' + 26,
-            b'0'..=b'9' => letter - b'0' + 52,
-            b'+' => 62,
-            b'/' => 63,
-            b if b.is_ascii_whitespace() => continue,
-            _ => break,
-        };
-        bits = bits << 6 | value as u32;
-        held += 6;
-        if held >= 8 {
-            held -= 8;
-            out.push((bits >> held) as u8);
-        }
-    }
-    (out.len() == count).then_some(out)
-}
-
-/// Bytes of a number of a type.
-fn size_of(kind: &str) -> Option<usize> {
-    Some(match kind {
-        "Int8" | "UInt8" => 1,
-        "Int16" | "UInt16" => 2,
-        "Int32" | "UInt32" | "Float32" => 4,
-        "Int64" | "UInt64" | "Float64" => 8,
-        _ => return None,
-    })
-}
-
-/// A number of a type from its bytes, the lowest first.
-fn number_of(kind: &str, b: [u8; 8]) -> f64 {
-    let [b0, b1, b2, b3, ..] = b;
-    match kind {
-        "Int8" => b0 as i8 as f64,
-        "UInt8" => b0 as f64,
-        "Int16" => i16::from_le_bytes([b0, b1]) as f64,
-        "UInt16" => u16::from_le_bytes([b0, b1]) as f64,
-        "Int32" => i32::from_le_bytes([b0, b1, b2, b3]) as f64,
-        "UInt32" => u32::from_le_bytes([b0, b1, b2, b3]) as f64,
-        "Float32" => f32::from_le_bytes([b0, b1, b2, b3]) as f64,
-        "Int64" => i64::from_le_bytes(b) as f64,
-        "UInt64" => u64::from_le_bytes(b) as f64,
-        _ => f64::from_le_bytes(b),
     }
 }
 

@@ -7,7 +7,7 @@ use glam::DVec3;
 use std::collections::HashMap;
 use std::sync::Arc;
 use ulmix_field::scalar::{
-    AboutAxis, AlongDirection, Curve, FromLine, PointValues, Sampled, ScalarField, Scattered,
+    AboutAxis, AlongDirection, Curve, FromLine, PointValues, Sampled, ScalarField, ScatteredNumbers,
 };
 use ulmix_mesh::{Bounds, Bvh, TriMesh};
 use ulmix_recipe::grading::{PlacedGrading, PlacedSource, Source, SourceRule, ValueTable};
@@ -157,7 +157,7 @@ fn table_field(part: &Part, table: &ValueTable, shift: DVec3) -> Option<Box<dyn 
         return None;
     }
     let places: Vec<DVec3> = table.places_mm.iter().map(|p| DVec3::from(*p) + shift).collect();
-    let field = Scattered::new(&places, table.values.clone());
+    let field = ScatteredNumbers::new(&places, table.values.clone());
     let bounds = part.mesh.bounds();
     let step = (bounds.size().element_product() / TABLE_SAMPLES).cbrt();
     Some(match Sampled::of(&field, &bounds, step.max(1e-6), &|| false) {

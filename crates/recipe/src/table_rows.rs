@@ -1,7 +1,7 @@
 //! Lines of a table of numbers, as spreadsheets and programs write them.
 
 /// A line with its cells.
-pub(crate) struct Row {
+pub(crate) struct TableRow {
     /// Number of the line in the text, from 1.
     pub line: usize,
     /// Is this the first line that holds anything? It may hold names.
@@ -10,7 +10,7 @@ pub(crate) struct Row {
     pub cells: Vec<String>,
 }
 
-impl Row {
+impl TableRow {
     /// The number of a cell, from 0; `None` where there is none, or not a finite one.
     pub(crate) fn number(&self, cell: usize) -> Option<f64> {
         self.cells.get(cell)?.parse().ok().filter(|v: &f64| v.is_finite())
@@ -25,7 +25,7 @@ impl Row {
 /// The lines of a table: cells are apart by semicolons, or else by commas, tabs or spaces, whichever
 /// of these a line has first in that order. Empty lines and lines from `#` on are passed over. Between
 /// semicolons a comma is a decimal one.
-pub(crate) fn rows(text: &str) -> impl Iterator<Item = Row> + '_ {
+pub(crate) fn rows(text: &str) -> impl Iterator<Item = TableRow> + '_ {
     let lines = text.trim_start_matches('\u{feff}').lines().enumerate();
     let full = lines
         .map(|(n, line)| (n + 1, line.trim()))
@@ -45,6 +45,6 @@ pub(crate) fn rows(text: &str) -> impl Iterator<Item = Row> + '_ {
                 cell.to_owned()
             }
         };
-        Row { line, first: n == 0, cells: cells.into_iter().map(plain).collect() }
+        TableRow { line, first: n == 0, cells: cells.into_iter().map(plain).collect() }
     })
 }

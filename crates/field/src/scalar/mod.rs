@@ -29,7 +29,7 @@ pub use curve::Curve;
 pub use measures::{AboutAxis, AlongDirection, FromLine};
 pub use points::PointValues;
 pub use sampled::Sampled;
-pub use scattered::Scattered;
+pub use scattered::ScatteredNumbers;
 
 use glam::DVec3;
 

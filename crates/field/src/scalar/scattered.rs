@@ -7,7 +7,7 @@ use ulmix_mesh::PointGrid;
 /// Numbers at places, each met exactly and blended between by the nearest ones: inverse distances
 /// that fall to nothing where the next farther place would come in (Franke and Little 1980), so that
 /// there is no jump. A number is never below the least or above the greatest of those around it.
-pub struct Scattered {
+pub struct ScatteredNumbers {
     places: PointGrid,
     values: Vec<f64>,
 }
@@ -15,18 +15,18 @@ pub struct Scattered {
 /// Places among which a number is blended.
 const NEAREST: usize = 12;
 
-impl Scattered {
+impl ScatteredNumbers {
     /// Numbers by their places, in mm.
     ///
     /// # Panics
     /// Without any, and where there are not as many numbers as places.
-    pub fn new(places: &[DVec3], values: Vec<f64>) -> Scattered {
+    pub fn new(places: &[DVec3], values: Vec<f64>) -> ScatteredNumbers {
         assert!(!places.is_empty() && places.len() == values.len());
-        Scattered { places: PointGrid::new(places), values }
+        ScatteredNumbers { places: PointGrid::new(places), values }
     }
 }
 
-impl ScalarField for Scattered {
+impl ScalarField for ScatteredNumbers {
     fn value(&self, p: DVec3) -> f64 {
         let near = self.places.nearest(p, NEAREST + 1, |_| false);
         // The farthest one says where the others have no weight any more.
@@ -60,10 +60,10 @@ mod tests {
     use crate::numeric::low_discrepancy;
     use proptest::prelude::*;
 
-    fn scattered(count: u64, of: impl Fn(DVec3) -> f64) -> (Vec<DVec3>, Scattered) {
+    fn scattered(count: u64, of: impl Fn(DVec3) -> f64) -> (Vec<DVec3>, ScatteredNumbers) {
         let places: Vec<DVec3> = (1..=count).map(|n| low_discrepancy(n) * 20.0).collect();
         let values = places.iter().map(|p| of(*p)).collect();
-        (places.clone(), Scattered::new(&places, values))
+        (places.clone(), ScatteredNumbers::new(&places, values))
     }
 
     #[test]

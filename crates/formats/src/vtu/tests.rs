@@ -1,3 +1,4 @@
+use super::packed::base64;
 use super::*;
 use flate2::write::ZlibEncoder;
 use flate2::Compression;

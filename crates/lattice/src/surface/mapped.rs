@@ -22,10 +22,10 @@ use wide::f32x8;
 /// A surface in one of its forms among cells of several sizes, before it is given thickness.
 #[derive(Clone)]
 pub struct MappedSurface {
-    shared: Arc<Shared>,
+    shared: Arc<MappedShared>,
 }
 
-struct Shared {
+struct MappedShared {
     /// The surface among cells of the largest size.
     periodic: Periodic,
     map: CellMap,
@@ -40,11 +40,11 @@ impl MappedSurface {
     /// smallest cells over that of the largest.
     pub fn new(periodic: Periodic, map: CellMap, least: f64, facts: Facts) -> MappedSurface {
         let levels = Levels::of(&periodic, 1.5 * periodic.cell());
-        MappedSurface { shared: Arc::new(Shared { periodic, map, levels, least, facts }) }
+        MappedSurface { shared: Arc::new(MappedShared { periodic, map, levels, least, facts }) }
     }
 }
 
-impl Shared {
+impl MappedShared {
     fn surface(&self) -> &Surface {
         self.periodic.surface()
     }
@@ -106,7 +106,7 @@ impl BareStructure for MappedSurface {
     }
 
     fn station(&self, p: DVec3, thickness: f64) -> Option<Station> {
-        let Shared { periodic, map, .. } = &*self.shared;
+        let MappedShared { periodic, map, .. } = &*self.shared;
         let Surface { turn, shift, .. } = *periodic.surface();
         let back = |q: DVec3| shift + turn.transpose() * q;
         let among = periodic.station(back(self.shared.led(p).0), thickness)?;
@@ -119,14 +119,14 @@ impl BareStructure for MappedSurface {
     }
 
     fn bytes(&self) -> usize {
-        let Shared { periodic, map, levels, .. } = &*self.shared;
-        std::mem::size_of::<Shared>() + periodic.bytes() + map.bytes() + levels.bytes()
+        let MappedShared { periodic, map, levels, .. } = &*self.shared;
+        std::mem::size_of::<MappedShared>() + periodic.bytes() + map.bytes() + levels.bytes()
     }
 }
 
 /// A surface among cells of several sizes, with thickness.
 struct MappedLattice {
-    shared: Arc<Shared>,
+    shared: Arc<MappedShared>,
     /// As asked. mm.
     thickness: f64,
     /// The same among cells of one size, where all are as the smallest, and as the largest. Those
@@ -168,15 +168,15 @@ struct MappedGrid<'a> {
 
 /// Places of eight samples among cells of one size, each within half a turn of zero, and how they
 /// change by the place in the surface's axes: by row, then by column.
-struct Eight {
+struct MappedEight {
     phases: [f32x8; 3],
     slopes: [[f32x8; 3]; 3],
 }
 
 impl MappedGrid<'_> {
-    /// Eight places led one by one, the last one repeated.
+    /// MappedEight places led one by one, the last one repeated.
     #[inline]
-    fn led(&self, points: &[DVec3]) -> Eight {
+    fn led(&self, points: &[DVec3]) -> MappedEight {
         let shared = &*self.lattice.shared;
         let wave = shared.surface().wave;
         let mut phases = [[0f32; LANES]; 3];
@@ -189,12 +189,15 @@ impl MappedGrid<'_> {
                 (0..3).for_each(|c| slopes[row][c][lane] = columns[c][row] as f32);
             }
         }
-        Eight { phases: phases.map(f32x8::from), slopes: slopes.map(|row| row.map(f32x8::from)) }
+        MappedEight {
+            phases: phases.map(f32x8::from),
+            slopes: slopes.map(|row| row.map(f32x8::from)),
+        }
     }
 
     /// The field's values and its slopes in the surface's axes.
     #[inline]
-    fn field(&self, eight: &Eight) -> (f32x8, [f32x8; 3]) {
+    fn field(&self, eight: &MappedEight) -> (f32x8, [f32x8; 3]) {
         let shared = &*self.lattice.shared;
         let surface = shared.surface();
         let [x, y, z] = eight.phases.map(|v| v.sin_cos());
@@ -246,7 +249,7 @@ impl MappedGrid<'_> {
                 *slope = t * (high - low) + low;
             }
         }
-        let (value, _) = self.field(&Eight { phases, slopes });
+        let (value, _) = self.field(&MappedEight { phases, slopes });
         value.simd_lt(f32x8::splat(self.reach as f32)).to_bitmask() as u64
     }
 }

@@ -1,6 +1,6 @@
 //! Numbers at places, from a measurement or a simulation.
 
-use crate::table_rows::{rows, Row};
+use crate::table_rows::{rows, TableRow};
 use crate::zones::FARTHEST;
 use crate::{check, RecipeError, RecipeFault};
 use glam::DVec3;
@@ -10,9 +10,9 @@ use ulmix_formats::{vtu, Limits};
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 
-/// Rows of a table that a recipe holds, at most.
+/// FileNumbers of a table that a recipe holds, at most.
 const MOST: usize = 20_000;
-/// Rows of a file, at most.
+/// FileNumbers of a file, at most.
 const MOST_OF_FILE: usize = 2_000_000;
 
 /// Numbers at places; without any it gives nothing.
@@ -36,7 +36,7 @@ pub struct FoundTable {
     pub table: ValueTable,
     /// All columns that could have been taken.
     pub columns: Vec<String>,
-    /// Rows of the file; more than the table has where those that lie near to each other became one.
+    /// FileNumbers of the file; more than the table has where those that lie near to each other became one.
     pub rows: usize,
     /// Least and greatest number.
     pub range: [f64; 2],
@@ -49,7 +49,7 @@ fn refuse(fault: RecipeFault) -> RecipeError {
 }
 
 /// Places and numbers of a file, before they are thinned out.
-struct Rows {
+struct FileNumbers {
     columns: Vec<String>,
     column: String,
     places: Vec<DVec3>,
@@ -83,7 +83,7 @@ impl ValueTable {
         } else {
             of_text(name, &String::from_utf8_lossy(bytes), column)?
         };
-        let Rows { columns, column, places, values } = rows;
+        let FileNumbers { columns, column, places, values } = rows;
         let count = values.len();
         let places: Vec<DVec3> = places.into_iter().map(|p| p * mm).collect();
         if let Some(n) = places.iter().position(|p| p.abs().max_element() > FARTHEST) {
@@ -117,7 +117,7 @@ fn of_simulation(
     name: &str,
     file: vtu::PlacedNumbers,
     column: Option<&str>,
-) -> Result<Rows, RecipeError> {
+) -> Result<FileNumbers, RecipeError> {
     let called = |a: &vtu::NumberArray| {
         format!("{} of {}", a.name, if a.of_cells { "cells" } else { "points" })
     };
@@ -130,11 +130,11 @@ fn of_simulation(
     }
     let places = if array.of_cells { file.middles } else { file.points };
     let values = array.values.clone();
-    Ok(Rows { column: columns[at].clone(), columns, places, values })
+    Ok(FileNumbers { column: columns[at].clone(), columns, places, values })
 }
 
 /// Numbers of a text's lines.
-fn of_text(name: &str, text: &str, column: Option<&str>) -> Result<Rows, RecipeError> {
+fn of_text(name: &str, text: &str, column: Option<&str>) -> Result<FileNumbers, RecipeError> {
     let mut columns: Vec<String> = Vec::new();
     let mut at = 0;
     let (mut places, mut values) = (Vec::new(), Vec::new());
@@ -157,7 +157,7 @@ fn of_text(name: &str, text: &str, column: Option<&str>) -> Result<Rows, RecipeE
                 continue;
             }
         }
-        let number = |n: usize, row: &Row| row.number(n);
+        let number = |n: usize, row: &TableRow| row.number(n);
         let (Some(x), Some(y), Some(z), Some(value)) =
             (number(0, &row), number(1, &row), number(2, &row), number(3 + at, &row))
         else {
@@ -173,7 +173,7 @@ fn of_text(name: &str, text: &str, column: Option<&str>) -> Result<Rows, RecipeE
     if values.is_empty() {
         return Err(refuse(RecipeFault::NoRows(name.into())));
     }
-    Ok(Rows { column: columns[at].clone(), columns, places, values })
+    Ok(FileNumbers { column: columns[at].clone(), columns, places, values })
 }
 
 /// Number of the column of a name, or of the first one.
@@ -184,8 +184,8 @@ fn chosen(name: &str, columns: &[String], column: Option<&str>) -> Result<usize,
     })
 }
 
-/// Rows that lie in one bin of a grid become one in their middle, with the mean of their numbers,
-/// where there are more than a recipe holds. Rows at one place always become one.
+/// FileNumbers that lie in one bin of a grid become one in their middle, with the mean of their numbers,
+/// where there are more than a recipe holds. FileNumbers at one place always become one.
 fn thinned(places: Vec<DVec3>, values: Vec<f64>) -> (Vec<DVec3>, Vec<f64>) {
     let bounds = Bounds::of(places.iter().copied());
     let longest = bounds.size().max_element().max(1e-9);
