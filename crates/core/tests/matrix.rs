@@ -16,7 +16,7 @@ const CELL: f64 = 6.0;
 #[test]
 fn parts_and_kinds_close() {
     let all = std::env::var("ULMIX_MATRIX").is_ok_and(|v| v == "all");
-    for (p, reedling) in Reedling::SHAPES.into_iter().enumerate() {
+    for (p, reedling) in Reedling::SHAPES.iter().copied().enumerate() {
         let (part, mut recipe) = reedling.part();
         let step = part.mesh.bounds().size().max_element() / STEPS;
         recipe.mesh.step_mm = Some(step);

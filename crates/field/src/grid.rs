@@ -35,6 +35,13 @@ impl Grid {
         self.origin + self.step * DVec3::new(i as f64, j as f64, k as f64)
     }
 
+    /// Place of a sample by its number among all of them, x first. mm.
+    #[inline]
+    pub fn nth(&self, n: usize) -> DVec3 {
+        let [nx, ny, _] = self.size.to_array().map(|n| n as usize);
+        self.at((n % nx) as u32, (n / nx % ny) as u32, (n / (nx * ny)) as u32)
+    }
+
     /// Samples of the whole grid.
     pub fn samples(&self) -> u64 {
         self.size.x as u64 * self.size.y as u64 * self.size.z as u64

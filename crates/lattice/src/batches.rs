@@ -10,8 +10,8 @@ const STEPS: usize = 4;
 /// Rounds in which the meeting place of a way and the border is narrowed down.
 const ROUNDS: usize = 12;
 
-/// Of the samples that are set, those at which the field is no less than `reach` are cleared; what
-/// is `known` to lie in the lattice stays.
+/// Clears the samples at which the field is no less than `reach`. Those that are `known` to lie in
+/// the lattice are not asked and stay.
 pub(crate) fn clear_outside(
     field: &dyn GridField,
     grid: &Grid,

@@ -14,10 +14,7 @@ use ulmix_mesh::{parallel, Bounds};
 /// A smooth map from places of a structure's axes to places among cells of the largest size. mm.
 #[derive(Debug)]
 pub struct CellMap {
-    /// Place of the first sample. mm.
-    origin: DVec3,
-    per_mm: f64,
-    size: [usize; 3],
+    grid: Grid,
     /// How far the samples move, x first; the fourth is 0. mm.
     moved: Vec<Vec4>,
 }
@@ -49,10 +46,6 @@ impl CellMap {
         let size = extent.to_array().map(samples);
         let grid = Grid { origin: bounds.min, step, size: size.into() };
         let size = size.map(|n| n as usize);
-        let place = |n: usize| {
-            let [i, j, k] = [n % size[0], n / size[0] % size[1], n / (size[0] * size[1])];
-            grid.at(i as u32, j as u32, k as u32)
-        };
         let count = size.iter().product();
         let more = |p: DVec3| 1.0 / share(p) - 1.0;
         let none = vec![0.0; count];
@@ -62,7 +55,7 @@ impl CellMap {
                 return none.clone();
             }
             let half = DVec3::AXES[axis] * (0.5 * step);
-            let mut wanted = parallel::map(count, |n| step * more(place(n) + half));
+            let mut wanted = parallel::map(count, |n| step * more(grid.nth(n) + half));
             if flat {
                 let mean = |n: usize| wanted[n..].iter().step_by(layer).sum::<f64>();
                 let means: Vec<f64> = (0..layer).map(|n| mean(n) / size[2] as f64).collect();
@@ -77,8 +70,8 @@ impl CellMap {
         let [x, y, z] = [along(0), along(1), along(2)];
         let moved = |n: usize| Vec4::new(x[n] as f32, y[n] as f32, z[n] as f32, 0.0);
         let moved = widened((0..count).map(moved).collect(), size);
-        let size = size.map(|n| n + 2);
-        let map = CellMap { origin: grid.origin - step, per_mm: 1.0 / step, size, moved };
+        let grid = Grid { origin: grid.origin - step, step, size: grid.size + 2 };
+        let map = CellMap { grid, moved };
         map.holding(DVec3::ZERO)
     }
 
@@ -93,15 +86,16 @@ impl CellMap {
     /// x, y and z. Beyond the box the map goes on straight.
     #[inline]
     pub fn at(&self, p: DVec3) -> (DVec3, DMat3) {
-        let local = (p - self.origin) * self.per_mm;
-        let last = DVec3::from(self.size.map(|n| n as f64 - 2.0));
-        let held = local.clamp(DVec3::ONE, last);
-        let [x, y, z] = [0, 1, 2].map(|axis| cubic(held[axis], self.size[axis]));
+        let Grid { origin, step, size } = self.grid;
+        let local = (p - origin) / step;
+        let held = local.clamp(DVec3::ONE, size.as_dvec3() - 2.0);
+        let size = size.to_array().map(|n| n as usize);
+        let [x, y, z] = [0, 1, 2].map(|axis| cubic(held[axis], size[axis]));
         let [wx, dx] = [x.1, x.2].map(|list| list.map(|w| w as f32));
         let (mut value, mut by) = (Vec4::ZERO, [Vec4::ZERO; 3]);
         for k in 0..4 {
             for j in 0..4 {
-                let row = x.0 + self.size[0] * (y.0 + j + self.size[1] * (z.0 + k));
+                let row = x.0 + size[0] * (y.0 + j + size[1] * (z.0 + k));
                 let four = &self.moved[row..row + 4];
                 let sum = |w: &[f32; 4]| {
                     (four[0] * w[0] + four[1] * w[1]) + (four[2] * w[2] + four[3] * w[3])
@@ -113,9 +107,9 @@ impl CellMap {
                 by[2] += v * (y.1[j] * z.2[k]) as f32;
             }
         }
-        let by = by.map(|d| d.truncate().as_dvec3() * self.per_mm);
+        let by = by.map(|d| d.truncate().as_dvec3() / step);
         let slopes = DMat3::IDENTITY + DMat3::from_cols(by[0], by[1], by[2]);
-        let beyond = (local - held) / self.per_mm;
+        let beyond = (local - held) * step;
         let moved = value.truncate().as_dvec3() + (slopes - DMat3::IDENTITY) * beyond;
         (p + moved, slopes)
     }
@@ -136,19 +130,17 @@ impl CellMap {
             });
             let Some((next, found)) = shorter else { break };
             (p, (at, slopes)) = (next, found);
-            if off.length() < 1e-6 / self.per_mm {
+            if off.length() < 1e-6 * self.grid.step {
                 break;
             }
         }
-        (at.distance(target) < 1e-4 / self.per_mm).then_some(p)
+        (at.distance(target) < 1e-4 * self.grid.step).then_some(p)
     }
 
     /// Places in and around the box, and where they are led. mm.
     pub fn samples(&self) -> impl Iterator<Item = (DVec3, DVec3)> + '_ {
-        let [nx, ny, _] = self.size;
-        self.moved.iter().enumerate().map(move |(n, moved)| {
-            let at = [n % nx, n / nx % ny, n / (nx * ny)].map(|v| v as f64);
-            let place = self.origin + DVec3::from(at) / self.per_mm;
+        self.moved.iter().enumerate().map(|(n, moved)| {
+            let place = self.grid.nth(n);
             (place, place + moved.truncate().as_dvec3())
         })
     }

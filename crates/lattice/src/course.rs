@@ -5,10 +5,9 @@
 //! the course does.
 
 use super::axes::{across, axis_of};
-use super::skeleton::Skeleton;
+use super::skeleton::{CellNodes, Skeleton};
 use super::unit::UnitStrut;
 use glam::{DVec2, DVec3, Vec3Swizzles};
-use std::collections::HashMap;
 use std::f64::consts::TAU;
 use ulmix_mesh::bvh::SegmentCrossing;
 use ulmix_mesh::faces::FaceForm;
@@ -158,24 +157,18 @@ impl Rows {
         let last = self.counts.map(|n| n as i64);
         // The sides of a cell belong to it or to the one before: those past the rim are asked too.
         let range = |axis: usize| if round && axis == 1 { 0..last[1] } else { -1..last[axis] + 1 };
-        let mut out = Skeleton::default();
-        let mut number = HashMap::new();
+        let (mut nodes, mut struts) = (CellNodes::default(), Vec::new());
         let top = DVec3::from(self.counts.map(|n| n as f64));
         let within = |p: DVec3| {
             let free = DVec3::new(0.0, if round { f64::INFINITY } else { 0.0 }, 0.0) + 1e-6;
             p.cmpge(-free).all() && p.cmple(top + free).all()
         };
-        // Nodes of cells side by side are one: told apart by their places in cells.
-        const FINE: f64 = 1e4;
         let mut node = |p: DVec3| {
-            let mut key = (p * FINE).round().to_array().map(|v| v as i64);
+            let mut key = CellNodes::key(p);
             if round {
-                key[1] = key[1].rem_euclid(last[1] * FINE as i64);
+                key[1] = key[1].rem_euclid(last[1] * CellNodes::FINE);
             }
-            *number.entry(key).or_insert_with(|| {
-                out.nodes.push(self.place(p));
-                out.nodes.len() as u32 - 1
-            })
+            nodes.number(key, || self.place(p))
         };
         for (k, j, i) in
             range(2).flat_map(|k| range(1).flat_map(move |j| range(0).map(move |i| (k, j, i))))
@@ -184,12 +177,12 @@ impl Rows {
             for ends in
                 unit.iter().map(|e| e.map(|p| p + at)).filter(|e| e.iter().all(|p| within(*p)))
             {
-                out.struts.push(ends.map(&mut node));
+                struts.push(ends.map(&mut node));
             }
         }
         // At an axis that the part holds the ends of some fall together.
         let tiny = 1e-9 * (self.place(top) - self.place(DVec3::ZERO)).length();
-        out.merged(tiny).filtered(|_| true)
+        Skeleton { nodes: nodes.places, struts }.merged(tiny).filtered(|_| true)
     }
 }
 

@@ -13,7 +13,7 @@ use glam::DVec3;
 use std::sync::Arc;
 use ulmix_field::grid::{Bits, Grid};
 use ulmix_field::polygonise::RowPoints;
-use ulmix_field::scalar::{Sampled, ScalarField};
+use ulmix_field::scalar::{Curve, Sampled, ScalarField};
 use ulmix_recipe::grading::Given;
 
 /// The thickness at every place, by the thickness that the step of a recipe sets.
@@ -61,18 +61,14 @@ impl GradedThickness {
         };
         let limit = bare.cell() / sizes.map_or(1.0, CellSizes::least);
         let curve = DensityCurve::new(alike, points);
-        let steps = DENSITIES as f64;
-        let thickness = |n: usize| match n {
-            0 => 0.0,
-            n => curve.thickness(n as f64 / steps, limit),
-        };
-        let table: Vec<f64> = (0..=DENSITIES).map(thickness).collect();
-        let values = densities.placed(|p, percent| {
-            let at = (percent as f64 / 100.0).clamp(0.0, 1.0) * steps;
-            let n = (at as usize).min(DENSITIES - 1);
-            let thickness = table[n] + (table[n + 1] - table[n]) * (at - n as f64);
-            (share(p) * thickness) as f32
+        let by_density = (1..=DENSITIES).map(|n| {
+            let density = n as f64 / DENSITIES as f64;
+            [100.0 * density, curve.thickness(density, limit)]
         });
+        let points: Vec<[f64; 2]> = std::iter::once([0.0; 2]).chain(by_density).collect();
+        let thickness = Curve::new(&points, false);
+        let values =
+            densities.placed(|p, percent| (share(p) * thickness.at(percent as f64)) as f32);
         GradedThickness::new(values, Given::Value, ends)
     }
 

@@ -146,7 +146,7 @@ pub trait BareStructure: Send + Sync {
         None
     }
 
-    /// The structure's struts, when it has any.
+    /// The structure's struts; `None` for what is not made of struts that are listed one by one.
     fn struts(&self) -> Option<&skeleton::Skeleton> {
         None
     }
@@ -345,7 +345,7 @@ pub struct Facts {
     /// Cells along each direction, of rows that bend.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub rows: Option<[usize; 3]>,
-    /// Of cells that repeat and change their size, how well they keep it.
+    /// How well cells that repeat keep the sizes that a grading asks; absent for all others.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub sizes: Option<SizeFit>,
     /// Of a foam sheet, where it meets the part's surface.

@@ -4,7 +4,7 @@ use super::axes::{across, axis_of};
 use super::clean::is_on_surface;
 use super::course::Rows;
 use super::foam::Foam;
-use super::mapped_cells::{self, Ground};
+use super::mapped_cells::{self, MappedGround};
 use super::meeting::meeting;
 use super::members::{Frame, StrutSource, WallOpening};
 use super::mesh_cell::MeshCell;
@@ -47,10 +47,10 @@ pub fn structure<'a>(
     let (sizes, largest) = CellSizes::of(site.sizes, s);
     let s = &largest;
     let frame = frame_of(part, s);
-    let ground = |sizes| Ground::new(part, s, frame, sizes);
+    let ground = |sizes| MappedGround::new(part, s, frame, sizes);
     Some(match &s.pattern {
         Pattern::Surface(p) => match &sizes {
-            Some(sizes) => Arc::new(mapped_cells::surface(&ground(sizes), p)),
+            Some(sizes) => Arc::new(mapped_cells::surface(ground(sizes), p)),
             None => Arc::new(Periodic::new(p, s, part.mesh.bounds().centre())),
         },
         Pattern::FoamSheet(p) => Arc::new(Foam::new(site, p, s, sizes, cancelled)?),
@@ -84,11 +84,12 @@ pub fn structure<'a>(
     })
 }
 
-/// Refuses cells of a graded size that are too many to be laid one by one.
+/// Refuses cells that are too many to be laid one by one: in rows that bend, or of a graded size.
 ///
 /// # Errors
 /// How many there would be, and how many there can be.
 pub fn few_enough(site: &Site, s: &Structure) -> Result<(), RecipeError> {
+    Rows::few_enough(site.part, s)?;
     let (sizes, s) = CellSizes::of(site.sizes, s);
     let listed = matches!(s.pattern, Pattern::Cell(_) | Pattern::OwnCell(_) | Pattern::Extruded(_));
     match sizes {

@@ -6,7 +6,7 @@ use super::members::{Frame, StrutSource};
 use super::net::Net;
 use super::region::box_of;
 use super::sizes::CellSizes;
-use super::skeleton::Skeleton;
+use super::skeleton::{CellNodes, Skeleton};
 use super::surface::{MappedSurface, Periodic};
 use super::unit::{self, UnitStrut};
 use super::{Facts, SizeFit};
@@ -19,54 +19,56 @@ use ulmix_part::Part;
 use ulmix_recipe::{ExtrudedKind, Joins, RecipeError, RecipeFault, Structure, SurfacePattern};
 
 /// What cells of several sizes are made in.
-pub(super) struct Ground<'a> {
-    pub part: &'a Part,
+pub(super) struct MappedGround<'a> {
+    part: &'a Part,
     /// The structure with the cell size of where cells are largest.
-    pub structure: &'a Structure,
-    pub frame: Frame,
-    pub sizes: &'a CellSizes,
-    pub sides: PointLocator<'a>,
+    structure: &'a Structure,
+    frame: Frame,
+    sizes: &'a CellSizes,
+    sides: PointLocator<'a>,
+    map: CellMap,
 }
 
 /// Most cells of struts or walls that are laid one by one.
 const MOST_CELLS: usize = 60_000;
 /// Samples of the map along the smallest side of the largest cells.
 const ALONG_CELL: f64 = 3.0;
-/// Of about how many places the side of the part is asked.
+/// How many places are asked for their side of the part, about.
 const PLACES: usize = 20_000;
 /// Places in the part's box at which the size of cells is held against what is asked.
 const ASKED: u64 = 6000;
 /// Sizes that differ by no more from what is asked are as asked.
 const AS_ASKED: f64 = 0.1;
 
-impl<'a> Ground<'a> {
+impl<'a> MappedGround<'a> {
     pub(super) fn new(
         part: &'a Part,
         structure: &'a Structure,
         frame: Frame,
         sizes: &'a CellSizes,
-    ) -> Ground<'a> {
-        Ground { part, structure, frame, sizes, sides: PointLocator::new(part, PLACES) }
-    }
-
-    fn map(&self) -> CellMap {
-        let Ground { part, structure, frame, sizes, .. } = *self;
-        let (min, max) = box_of(part, |p| Frame { flat: false, ..frame }.local(p));
+    ) -> MappedGround<'a> {
+        let (min, max) = box_of(part, |p| frame.turned(p));
         let share = |local: DVec3| sizes.share(frame.back(local));
         let step = structure.smallest() / ALONG_CELL;
-        CellMap::of(&Bounds { min, max }, &share, step, frame.flat)
+        let map = CellMap::of(&Bounds { min, max }, &share, step, frame.flat);
+        MappedGround { part, structure, frame, sizes, sides: PointLocator::new(part, PLACES), map }
+    }
+
+    /// What is known of a net, with how well the map keeps the asked sizes in the part.
+    fn facts(&self, known: Facts) -> Facts {
+        Facts { sizes: Some(self.fit()), ..known }
     }
 
     /// How well the map keeps the asked sizes in the part.
-    fn fit(&self, map: &CellMap) -> SizeFit {
-        let Ground { part, structure, frame, sizes, .. } = *self;
+    fn fit(&self) -> SizeFit {
+        let MappedGround { part, structure, frame, sizes, .. } = *self;
         let bounds = part.mesh.bounds();
         let of_largest = structure.smallest();
         let asked = |n: usize| {
             let p = bounds.min + low_discrepancy(n as u64 + 1) * bounds.size();
             let share = sizes.share(p);
             self.sides.inside(p).then(|| {
-                let mut found = map.shares(Frame { flat: false, ..frame }.local(p));
+                let mut found = self.map.shares(frame.turned(p));
                 if frame.flat {
                     found.z = found.x;
                 }
@@ -107,34 +109,21 @@ impl<'a> Ground<'a> {
 
     /// The struts of cells that reach into the part, each once, and where they lie. Of flat cells
     /// all around it.
-    fn struts(&self, map: &CellMap, unit: &[UnitStrut], cell: DVec3) -> Skeleton {
-        let Ground { frame, .. } = *self;
-        let starts = Starts::of(map, cell);
+    fn struts(&self, unit: &[UnitStrut], cell: DVec3) -> Skeleton {
+        let MappedGround { frame, ref map, .. } = *self;
+        let starts = MapStarts::of(map, cell);
         let (low, high) = (starts.low, starts.high);
         let size = (high - low).to_array().map(|n| n as usize + 1);
-        // Each node of a cell once, with its place told apart by whole numbers.
-        const FINE: f64 = 1e4;
-        let key = |p: DVec3| (p * FINE).round().to_array().map(|v| v as i64);
-        let mut nodes: Vec<DVec3> = Vec::new();
-        let mut numbers = HashMap::new();
-        let ends: Vec<[usize; 2]> = unit
-            .iter()
-            .map(|strut| {
-                strut.map(|p| {
-                    *numbers.entry(key(p)).or_insert_with(|| {
-                        nodes.push(p);
-                        nodes.len() - 1
-                    })
-                })
-            })
-            .collect();
+        let mut of_unit = CellNodes::default();
+        let mut number = |p: DVec3| of_unit.number(CellNodes::key(p), || p) as usize;
+        let ends: Vec<[usize; 2]> = unit.iter().map(|strut| strut.map(&mut number)).collect();
+        let nodes = of_unit.places;
         let far = nodes.iter().map(|p| ((*p - 0.5) * cell).length()).fold(0.0, f64::max);
         let placed = |p: DVec3| if frame.flat { p } else { frame.back(p) };
         let of_cell = |n: usize| -> Vec<[([i64; 3], DVec3); 2]> {
             let index = [n % size[0], n / size[0] % size[1], n / (size[0] * size[1])];
             let at = low + DVec3::from(index.map(|i| i as f64));
             let middle = (at + 0.5) * cell;
-            let middle = if frame.flat { middle.with_z(0.0) } else { middle };
             let Some(around) = starts.near(at).and_then(|s| map.back(middle, s)) else {
                 return Vec::new();
             };
@@ -155,24 +144,16 @@ impl<'a> Ground<'a> {
                 .collect();
             let strut = |e: &[usize; 2]| {
                 let [a, b] = [places[e[0]]?, places[e[1]]?].map(placed);
-                let of = |n: usize, p: DVec3| (key(nodes[n] + at), p);
+                let of = |n: usize, p: DVec3| (CellNodes::key(nodes[n] + at), p);
                 (frame.flat || self.reaches([a, b])).then(|| [of(e[0], a), of(e[1], b)])
             };
             ends.iter().filter_map(strut).collect()
         };
         let found = parallel::flat_map(size.iter().product(), of_cell);
-        let mut out = Skeleton::default();
-        let mut number = HashMap::new();
-        for strut in found {
-            let ends = strut.map(|(key, p)| {
-                *number.entry(key).or_insert_with(|| {
-                    out.nodes.push(p);
-                    out.nodes.len() as u32 - 1
-                })
-            });
-            out.struts.push(ends);
-        }
-        out.filtered(|_| true)
+        let mut nodes = CellNodes::default();
+        let mut number = |(key, p)| nodes.number(key, || p);
+        let struts = found.into_iter().map(|strut| strut.map(&mut number)).collect();
+        Skeleton { nodes: nodes.places, struts }.filtered(|_| true)
     }
 }
 
@@ -200,15 +181,15 @@ pub(super) fn few_enough(part: &Part, s: &Structure, sizes: &CellSizes) -> Resul
 }
 
 /// Places from which those that are led to a cell are searched.
-struct Starts {
+struct MapStarts {
     /// Numbers of the cells that the map reaches.
     low: DVec3,
     high: DVec3,
     by_cell: HashMap<[i64; 3], DVec3>,
 }
 
-impl Starts {
-    fn of(map: &CellMap, cell: DVec3) -> Starts {
+impl MapStarts {
+    fn of(map: &CellMap, cell: DVec3) -> MapStarts {
         let cell = DVec3::select(cell.cmpgt(DVec3::ZERO), cell, DVec3::INFINITY);
         let mut by_cell = HashMap::new();
         let (mut low, mut high) = (DVec3::INFINITY, DVec3::NEG_INFINITY);
@@ -217,7 +198,7 @@ impl Starts {
             (low, high) = (low.min(at), high.max(at));
             by_cell.entry(at.to_array().map(|v| v as i64)).or_insert(place);
         }
-        Starts { low, high, by_cell }
+        MapStarts { low, high, by_cell }
     }
 
     /// A sample in a cell or beside it; samples may lie farther apart than cells.
@@ -234,39 +215,39 @@ impl Starts {
 }
 
 /// A surface among cells of several sizes.
-pub(super) fn surface(ground: &Ground, pattern: &SurfacePattern) -> MappedSurface {
-    let Ground { part, structure, sizes, .. } = *ground;
-    let periodic = Periodic::new(pattern, structure, part.mesh.bounds().centre());
-    let map = ground.map();
-    let facts = Facts { sizes: Some(ground.fit(&map)), ..Facts::default() };
-    MappedSurface::new(periodic, map, sizes.least(), facts)
+pub(super) fn surface(ground: MappedGround, pattern: &SurfacePattern) -> MappedSurface {
+    let anchor = ground.part.mesh.bounds().centre();
+    let periodic = Periodic::new(pattern, ground.structure, anchor);
+    let facts = ground.facts(Facts::default());
+    MappedSurface::new(periodic, ground.map, ground.sizes.least(), facts)
 }
 
 /// Struts of cells of several sizes, as far as they reach into the part. `opening` is that among
 /// cells of the largest size, in mm.
-pub(super) fn cells(ground: &Ground, unit: &[UnitStrut], joins: Joins, opening: f64) -> Net {
-    let Ground { structure, sizes, .. } = *ground;
-    let map = ground.map();
-    let net = ground.struts(&map, unit, DVec3::from(structure.cell_mm));
-    let facts = Facts { sizes: Some(ground.fit(&map)), ..net.facts() };
+pub(super) fn cells(ground: &MappedGround, unit: &[UnitStrut], joins: Joins, opening: f64) -> Net {
+    let MappedGround { structure, sizes, .. } = *ground;
+    let net = ground.struts(unit, DVec3::from(structure.cell_mm));
     listed(&net, Frame::OF_PART, joins, structure.smallest(), sizes.least())
         .with_opening(sizes.least() * opening)
-        .with_facts(facts)
+        .with_facts(ground.facts(net.facts()))
         .with_skeleton(net)
 }
 
 /// Walls on a pattern whose cells are of several sizes in the plane. `opening` is that among cells
 /// of the largest size, in mm.
-pub(super) fn extruded(ground: &Ground, kind: ExtrudedKind, joins: Joins, opening: f64) -> Net {
-    let Ground { structure, sizes, frame, .. } = *ground;
-    let map = ground.map();
+pub(super) fn extruded(
+    ground: &MappedGround,
+    kind: ExtrudedKind,
+    joins: Joins,
+    opening: f64,
+) -> Net {
+    let MappedGround { structure, sizes, frame, .. } = *ground;
     let (lines, ratio) = unit::pattern(kind);
     let [x, y, _] = structure.cell_mm;
-    let net = ground.struts(&map, &lines, DVec3::new(x, y * ratio, 0.0));
-    let facts = Facts { sizes: Some(ground.fit(&map)), ..Facts::default() };
+    let net = ground.struts(&lines, DVec3::new(x, y * ratio, 0.0));
     listed(&net, frame, joins, x.min(y), sizes.least())
         .with_opening(sizes.least() * opening)
-        .with_facts(facts)
+        .with_facts(ground.facts(Facts::default()))
 }
 
 /// A net of struts in a frame, whose cells are at most so large, in mm, and at least a share of that.

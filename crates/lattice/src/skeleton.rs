@@ -3,6 +3,7 @@
 use super::Facts;
 use glam::DVec3;
 use rayon::prelude::*;
+use std::collections::HashMap;
 use ulmix_mesh::parallel;
 use ulmix_mesh::topology::UnionFind;
 
@@ -218,6 +219,32 @@ impl Skeleton {
     /// Memory that it takes.
     pub fn bytes(&self) -> usize {
         self.nodes.len() * 24 + self.struts.len() * 8
+    }
+}
+
+/// Nodes of cells side by side, each once: they are told apart by their places in cells.
+#[derive(Default)]
+pub(crate) struct CellNodes {
+    numbers: HashMap<[i64; 3], u32>,
+    /// Places of the nodes by their numbers.
+    pub places: Vec<DVec3>,
+}
+
+impl CellNodes {
+    /// Steps along the side of a cell in which places are told apart.
+    pub(crate) const FINE: i64 = 10_000;
+
+    /// A place in cells as whole numbers.
+    pub(crate) fn key(at: DVec3) -> [i64; 3] {
+        (at * Self::FINE as f64).round().to_array().map(|v| v as i64)
+    }
+
+    /// Number of the node of a key; a new one lies at `place`.
+    pub(crate) fn number(&mut self, key: [i64; 3], place: impl FnOnce() -> DVec3) -> u32 {
+        *self.numbers.entry(key).or_insert_with(|| {
+            self.places.push(place());
+            self.places.len() as u32 - 1
+        })
     }
 }
 

@@ -49,7 +49,7 @@ impl PointGrid {
         &self.held.items
     }
 
-    /// Of a bin, which holds about two points.
+    /// Length of a bin's edge; a bin holds about two points.
     pub fn edge(&self) -> f64 {
         self.edge
     }

@@ -144,7 +144,7 @@ pub enum RecipeFault {
         name: String,
         /// Name of the array.
         column: String,
-        /// Its place in the array, from 1.
+        /// Place of the number in the array, from 1.
         row: usize,
     },
     /// Sizes of cells too far apart.

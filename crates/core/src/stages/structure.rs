@@ -6,7 +6,6 @@ use crate::error::RunError;
 use crate::watch::{Stage, Watch};
 use serde::Serialize;
 use std::sync::Arc;
-use ulmix_lattice::course::Rows;
 use ulmix_lattice::relaxing::RelaxationCache;
 use ulmix_lattice::site::Site;
 use ulmix_lattice::{make, BareStructure};
@@ -61,7 +60,6 @@ impl StageInput for StructureInput<'_> {
 
     fn compute(self, watch: &dyn Watch) -> Result<Made<Self::Output>, RunError> {
         let StructureInput { part, structure, joins, sizes, draft, relaxed } = self;
-        Rows::few_enough(&part, structure)?;
         let sizes = sizes.as_ref().and_then(Graded::values);
         let site = Site { part: &part, sizes, draft, relaxed };
         make::few_enough(&site, structure)?;

@@ -65,13 +65,10 @@ impl Sampled {
 
     /// The samples with another value for each, by its place.
     pub fn placed(&self, value: impl Fn(DVec3, f32) -> f32 + Sync) -> Sampled {
-        let Sampled { origin, per_mm, size, .. } = *self;
-        let [nx, ny, _] = size;
-        let values = parallel::map_list(&self.values, |n, v| {
-            let at = [n % nx, n / nx % ny, n / (nx * ny)].map(|v| v as f64);
-            value(origin + DVec3::from(at) / per_mm, *v)
-        });
-        Sampled { origin, per_mm, size, range: range_of(&values), values }
+        let (origin, step) = self.origin();
+        let grid = Grid { origin, step, size: self.size.map(|n| n as u32).into() };
+        let values = parallel::map_list(&self.values, |n, v| value(grid.nth(n), *v));
+        Sampled::new(&grid, values)
     }
 
     /// Greatest change of the value over a mm.

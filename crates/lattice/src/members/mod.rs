@@ -37,9 +37,14 @@ impl Frame {
     /// The part's own axes.
     pub const OF_PART: Frame = Frame { turn: DMat3::IDENTITY, shift: DVec3::ZERO, flat: false };
 
+    /// A place in the structure's own axes, with its height where the structure is flat, too.
+    pub fn turned(&self, p: DVec3) -> DVec3 {
+        self.turn * (p - self.shift)
+    }
+
     /// A place in the structure's own axes.
     pub fn local(&self, p: DVec3) -> DVec3 {
-        let q = self.turn * (p - self.shift);
+        let q = self.turned(p);
         if self.flat {
             q.with_z(0.0)
         } else {

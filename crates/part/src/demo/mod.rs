@@ -63,17 +63,6 @@ struct About {
 }
 
 impl Reedling {
-    /// The parts that differ in shape.
-    pub const SHAPES: [Reedling; 7] = [
-        Reedling::KeelBracket,
-        Reedling::TowGrip,
-        Reedling::BatteryCradle,
-        Reedling::LampGuard,
-        Reedling::VentPanel,
-        Reedling::LinkSleeve,
-        Reedling::FloatShell,
-    ];
-
     /// All parts, in the order in which they are shown.
     pub const ALL: [Reedling; 10] = [
         Reedling::KeelBracket,
@@ -87,6 +76,9 @@ impl Reedling {
         Reedling::GradedGrip,
         Reedling::GradedCradle,
     ];
+
+    /// The parts that differ in shape; the others are some of them with other recipes.
+    pub const SHAPES: &'static [Reedling] = Reedling::ALL.split_at(7).0;
 
     fn about(self) -> About {
         let about = |title, words, file_name, make| About { title, words, file_name, make };

@@ -19,13 +19,13 @@ const MOST_OF_FILE: usize = 2_000_000;
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ValueTable {
-    /// Of the file it came from.
+    /// Name of the file that the numbers came from.
     pub name: String,
-    /// Of the column or array.
+    /// Name of the column or array.
     pub column: String,
-    /// In the part's axes.
+    /// Places in the part's axes. mm.
     pub places_mm: Vec<[f64; 3]>,
-    /// By place, in the file's own unit.
+    /// Numbers by place, in the file's own unit.
     pub values: Vec<f64>,
 }
 

@@ -39,11 +39,11 @@ pub async fn points(Query(file): Query<FileName>, Raw(body): Raw) -> Answer<Json
 #[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
 pub struct TableQuery {
-    /// Of the file.
+    /// Name of the file.
     name: String,
     /// The column or array that is wanted; the first one where none is named.
     column: Option<String>,
-    /// The file's unit of length in mm; 1 where none is given.
+    /// Unit of length of the file, in mm; 1 where none is given.
     mm: Option<f64>,
 }
 
@@ -56,7 +56,7 @@ pub async fn table(
     Raw(body): Raw,
 ) -> Answer<Json<FoundTable>> {
     let TableQuery { name, column, mm } = query;
-    read(app, FileName { name }, body, move |name, bytes, limits| {
+    read(app, name, body, move |name, bytes, limits| {
         ValueTable::read(name, bytes, column.as_deref(), mm.unwrap_or(1.0), limits)
     })
     .await
@@ -70,7 +70,7 @@ pub async fn struts(
     Query(file): Query<FileName>,
     Raw(body): Raw,
 ) -> Answer<Json<FoundStruts>> {
-    read(app, file, body, OwnStruts::read).await
+    read(app, file.name, body, OwnStruts::read).await
 }
 
 /// Reads the solid of one cell from any mesh file, for a recipe.
@@ -81,18 +81,18 @@ pub async fn cell(
     Query(file): Query<FileName>,
     Raw(body): Raw,
 ) -> Answer<Json<FoundMesh>> {
-    read(app, file, body, from_mesh::read).await
+    read(app, file.name, body, from_mesh::read).await
 }
 
 /// What a reader finds in a file, within the time and memory for it.
 async fn read<T: Send + 'static>(
     app: App,
-    file: FileName,
+    name: String,
     bytes: Bytes,
     reader: impl Fn(&str, &[u8], &Limits) -> Result<T, RecipeError> + Send + 'static,
 ) -> Answer<Json<T>> {
     watched_for(app, TIME, move |app, waiting| {
-        let found = reader(&file.name, &bytes, &app.studio.limits(&|| waiting.stopped()));
+        let found = reader(&name, &bytes, &app.studio.limits(&|| waiting.stopped()));
         // A reader that was stopped has refused the file for no fault of its own.
         waiting.go_on()?;
         Ok(Json(found?))
