@@ -1,5 +1,6 @@
 //! What can be wrong with a value of a recipe, with the words for a person in one place.
 
+use crate::grading::TableFault;
 use crate::GradedValue;
 use thiserror::Error;
 use ulmix_formats::FormatError;
@@ -102,51 +103,9 @@ pub enum RecipeFault {
         /// Cells that can be laid.
         most: usize,
     },
-    /// Places and numbers of a table that do not belong together.
-    #[error("The table “{0}” has not as many numbers as places.")]
-    RaggedTable(String),
-    /// A table without a column of numbers.
-    #[error("“{0}” has no column beside x, y and z.")]
-    NoColumn(String),
-    /// A table without the column that is asked for.
-    #[error("“{name}” has no column “{column}”.")]
-    NoSuchColumn {
-        /// Name of the file.
-        name: String,
-        /// Name of the column.
-        column: String,
-    },
-    /// A table without rows.
-    #[error("“{0}” has no rows of numbers.")]
-    NoRows(String),
-    /// A table of too many rows.
-    #[error("“{name}” has more than {most} rows.")]
-    TooManyRows {
-        /// Name of the file.
-        name: String,
-        /// How many there may be.
-        most: usize,
-    },
-    /// A line without the numbers of a place and its value.
-    #[error("Line {line} of “{name}” is not x, y, z and a number: {text}")]
-    NotARow {
-        /// Name of the file.
-        name: String,
-        /// Number of the line, from 1.
-        line: usize,
-        /// How the line begins.
-        text: String,
-    },
-    /// What is no number in an array of a simulation.
-    #[error("Number {row} of “{column}” in “{name}” is not finite.")]
-    NotANumber {
-        /// Name of the file.
-        name: String,
-        /// Name of the array.
-        column: String,
-        /// Place of the number in the array, from 1.
-        row: usize,
-    },
+    /// A table of numbers that cannot be used.
+    #[error(transparent)]
+    Table(#[from] TableFault),
     /// Sizes of cells too far apart.
     #[error("Cells from {least:.2} to {most:.2} mm differ by more than fifty times.")]
     CellsTooUnequal {
@@ -474,13 +433,7 @@ impl RecipeFault {
             FlatOnSurface => "Let them lie inside, or choose another structure.",
             NoLengthLeft => "Make the upper limit larger than the lower one.",
             TooFewAround => "Choose three or more, or 0 for as many as fit the cell size.",
-            RaggedTable(_) => "Bring the file in again.",
-            NoColumn(_) | NoRows(_) | NotARow { .. } => {
-                "Each line is x, y, z and a number, with a first line of names if wanted."
-            }
-            NoSuchColumn { .. } => "Choose one of the columns that the file has.",
-            TooManyRows { .. } => "Export fewer points of the measurement.",
-            NotANumber { .. } => "Export the result without points that have none.",
+            Table(fault) => fault.hint(),
             CellsTooUnequal { .. } => "Bring both ends of the grading nearer to each other.",
             TooManyGradedCells { .. } => "Choose larger cells at the ends of the grading.",
             TooManyInRows { .. } => "Choose larger cells or smaller counts.",

@@ -9,12 +9,14 @@ mod placed;
 mod rule;
 mod source;
 mod table;
+mod table_fault;
 
 pub use curve::ValueCurve;
 pub use placed::{PlacedGrading, PlacedSource};
 pub use rule::SourceRule;
 pub use source::{Source, ValuePoint};
 pub use table::{FoundTable, ValueTable};
+pub use table_fault::TableFault;
 
 use super::zones::distinct;
 use super::{check, Filling, RecipeError, RecipeFault, Thicken};
@@ -217,7 +219,26 @@ impl Grading {
         let what = "The thickness below which members end";
         check(field, what, "mm", self.ends_mm, 0.0, cell)?;
         let ([least, most], unit) = (self.range(cell, part), self.unit());
-        self.values().try_for_each(|v| check(field, "A value of the grading", unit, v, least, most))
+        self.values()
+            .try_for_each(|v| check(field, "A value of the grading", unit, v, least, most))?;
+        self.own_fault(cell).map_or(Ok(()), |fault| Err(RecipeError::new(field, fault)))
+    }
+
+    /// What is wrong with what the grading leads, by itself.
+    fn own_fault(&self, cell: f64) -> Option<RecipeFault> {
+        match self.of {
+            GradedValue::CellSize => {
+                let sizes = || self.values().map(|v| self.given.applied(v, cell));
+                let (least, most) =
+                    (sizes().fold(f64::INFINITY, f64::min), sizes().fold(0.0, f64::max));
+                let apart = most > MOST_UNEQUAL * least;
+                apart.then_some(RecipeFault::CellsTooUnequal { least, most })
+            }
+            GradedValue::Thickness => None,
+            GradedValue::Density => {
+                (self.given != Given::Value).then_some(RecipeFault::DensityOfDensity)
+            }
+        }
     }
 
     /// Values that make sense.
@@ -253,18 +274,6 @@ pub(super) fn validate(filling: &Filling, part: &Bounds) -> Result<(), RecipeErr
         }
         if let Some(fault) = fault_of_followed(grading, all) {
             return refuse(fault);
-        }
-        if grading.of == GradedValue::CellSize {
-            let sizes: Vec<f64> =
-                grading.values().map(|v| grading.given.applied(v, cell)).collect();
-            let least = sizes.iter().copied().fold(f64::INFINITY, f64::min);
-            let most = sizes.iter().copied().fold(0.0, f64::max);
-            if most > MOST_UNEQUAL * least {
-                return refuse(RecipeFault::CellsTooUnequal { least, most });
-            }
-        }
-        if grading.of == GradedValue::Density && grading.given != Given::Value {
-            return refuse(RecipeFault::DensityOfDensity);
         }
         let is_other = |g: &Grading| g.is_active() && g.of == GradedValue::Thickness;
         if grading.of == GradedValue::Density && grading.is_active() && all.iter().any(is_other) {

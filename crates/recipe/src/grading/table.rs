@@ -1,5 +1,6 @@
 //! Numbers at places, from a measurement or a simulation.
 
+use super::TableFault;
 use crate::table_rows::{rows, TableRow};
 use crate::zones::FARTHEST;
 use crate::{check, RecipeError, RecipeFault};
@@ -44,8 +45,8 @@ pub struct FoundTable {
 
 const FIELD: &str = "gradings";
 
-fn refuse(fault: RecipeFault) -> RecipeError {
-    RecipeError::new(FIELD, fault)
+fn refuse(fault: impl Into<RecipeFault>) -> RecipeError {
+    RecipeError::new(FIELD, fault.into())
 }
 
 /// Places and numbers of a file, before they are thinned out.
@@ -102,7 +103,7 @@ impl ValueTable {
         let count = self.values.len();
         check(field, "The number of rows", "", count as f64, 0.0, MOST as f64)?;
         if self.places_mm.len() != count {
-            return Err(RecipeError::new(field, RecipeFault::RaggedTable(self.name.clone())));
+            return Err(RecipeError::new(field, TableFault::RaggedTable(self.name.clone()).into()));
         }
         let places = self.places_mm.iter().flatten();
         places
@@ -126,7 +127,7 @@ fn of_simulation(
     let array = &file.arrays[at];
     if let Some(n) = array.values.iter().position(|v| !v.is_finite()) {
         let (column, row) = (columns[at].clone(), n + 1);
-        return Err(refuse(RecipeFault::NotANumber { name: name.into(), column, row }));
+        return Err(refuse(TableFault::NotANumber { name: name.into(), column, row }));
     }
     let places = if array.of_cells { file.middles } else { file.points };
     let values = array.values.clone();
@@ -150,7 +151,7 @@ fn of_text(name: &str, text: &str, column: Option<&str>) -> Result<FileNumbers, 
             };
             columns = (3..row.cells.len()).map(title).collect();
             if columns.is_empty() {
-                return Err(refuse(RecipeFault::NoColumn(name.into())));
+                return Err(refuse(TableFault::NoColumn(name.into())));
             }
             at = chosen(name, &columns, column)?;
             if named {
@@ -162,16 +163,16 @@ fn of_text(name: &str, text: &str, column: Option<&str>) -> Result<FileNumbers, 
             (number(0, &row), number(1, &row), number(2, &row), number(3 + at, &row))
         else {
             let (name, line, text) = (name.into(), row.line, row.text());
-            return Err(refuse(RecipeFault::NotARow { name, line, text }));
+            return Err(refuse(TableFault::NotARow { name, line, text }));
         };
         places.push(DVec3::new(x, y, z));
         values.push(value);
         if values.len() > MOST_OF_FILE {
-            return Err(refuse(RecipeFault::TooManyRows { name: name.into(), most: MOST_OF_FILE }));
+            return Err(refuse(TableFault::TooManyRows { name: name.into(), most: MOST_OF_FILE }));
         }
     }
     if values.is_empty() {
-        return Err(refuse(RecipeFault::NoRows(name.into())));
+        return Err(refuse(TableFault::NoRows(name.into())));
     }
     Ok(FileNumbers { column: columns[at].clone(), columns, places, values })
 }
@@ -180,7 +181,7 @@ fn of_text(name: &str, text: &str, column: Option<&str>) -> Result<FileNumbers, 
 fn chosen(name: &str, columns: &[String], column: Option<&str>) -> Result<usize, RecipeError> {
     let Some(wanted) = column else { return Ok(0) };
     columns.iter().position(|c| c == wanted).ok_or_else(|| {
-        refuse(RecipeFault::NoSuchColumn { name: name.into(), column: wanted.into() })
+        refuse(TableFault::NoSuchColumn { name: name.into(), column: wanted.into() })
     })
 }
 
