@@ -20,8 +20,16 @@ fn block(x: f64) -> Part {
 }
 
 fn recipe(part: &Part, kind: Kind, cell: f64) -> Recipe {
+    in_form(part, kind, Form::Walls, cell)
+}
+
+/// A recipe of a kind; of a surface in one of its forms.
+fn in_form(part: &Part, kind: Kind, form: Form, cell: f64) -> Recipe {
     let mut r = Recipe::for_part(&part.mesh.bounds());
     r.structure.choose(kind);
+    if let Pattern::Surface(p) = &mut r.structure.pattern {
+        p.form = form;
+    }
     r.structure.cell_mm = [cell; 3];
     r.thicken = Thicken::Thickness { thickness_mm: 1.2 };
     r
@@ -45,6 +53,24 @@ fn sound(o: &Outcome, what: &str) {
     let t = Topology::of(&o.solid.mesh);
     let broken = [t.open_edges, t.non_manifold_edges, t.flipped_edges, t.non_manifold_vertices];
     assert_eq!(broken, [0; 4], "{what}");
+}
+
+fn no_check_fails(o: &Outcome, what: &str) {
+    let checks = o.report.checks.as_ref().unwrap();
+    let failed: Vec<_> = checks.iter().filter(|c| c.verdict == Verdict::Fail).collect();
+    assert!(failed.is_empty(), "{what}: {failed:?}");
+}
+
+fn gauge_passes(o: &Outcome, what: &str) {
+    let checks = o.report.checks.as_ref().unwrap();
+    let gauge = checks.iter().find(|c| c.id == "thickness").unwrap();
+    assert!(gauge.verdict == Verdict::Pass, "{what}: {gauge:?}");
+}
+
+/// What is estimated without a mesh is what is there.
+fn is_as_dense_as_estimated(o: &Outcome, what: &str) {
+    let (got, estimated) = (o.report.fill_density_percent, o.linked.fill.density_percent);
+    assert!((got - estimated).abs() < 1.0, "{what}: {got} for {estimated}");
 }
 
 fn inside(o: &Outcome) -> SignedDistance {
@@ -77,24 +103,17 @@ fn families() -> Vec<(Kind, Form, f64)> {
 fn thickness_is_true_at_both_ends_and_between_in_every_family() {
     let part = block(60.0);
     for (kind, form, cell) in families() {
-        let mut r = recipe(&part, kind, cell);
-        if let Pattern::Surface(p) = &mut r.structure.pattern {
-            p.form = form;
-        }
+        let mut r = in_form(&part, kind, form, cell);
         r.gradings = vec![thickness(vec![along_x(&[[5.0, 2.0], [55.0, 0.9]], false)])];
         let o = run(&part, &r, Quality::Final);
         let what = format!("{kind:?} {form:?}");
         sound(&o, &what);
         let [least, most] = o.linked.fill.thickness_range_mm.expect("graded");
         assert!((least - 0.9).abs() < 1e-6 && (most - 2.0).abs() < 1e-6, "{what}");
-        let checks = o.report.checks.as_ref().unwrap();
-        let failed: Vec<_> = checks.iter().filter(|c| c.verdict == Verdict::Fail).collect();
-        assert!(failed.is_empty(), "{what}: {failed:?}");
-        let gauge = checks.iter().find(|c| c.id == "thickness").unwrap();
-        assert!(gauge.verdict == Verdict::Pass, "{what}: {gauge:?}");
+        no_check_fails(&o, &what);
+        gauge_passes(&o, &what);
         // What is estimated without a mesh is what is there, and the thick end holds more.
-        let (got, estimated) = (o.report.fill_density_percent, o.linked.fill.density_percent);
-        assert!((got - estimated).abs() < 1.0, "{what}: {got} for {estimated}");
+        is_as_dense_as_estimated(&o, &what);
         let solid = inside(&o);
         let (thick, thin) = (share(&solid, [0.0, 15.0]), share(&solid, [45.0, 60.0]));
         assert!(thick > 1.5 * thin, "{what}: {thick} {thin}");
@@ -167,10 +186,7 @@ fn cells_have_the_size_that_is_asked_at_each_place() {
 
 /// Cells that double along the part, of a kind.
 fn doubling(part: &Part, kind: Kind, form: Form) -> Recipe {
-    let mut r = recipe(part, kind, 10.0);
-    if let Pattern::Surface(p) = &mut r.structure.pattern {
-        p.form = form;
-    }
+    let mut r = in_form(part, kind, form, 10.0);
     r.thicken = Thicken::Thickness { thickness_mm: 1.0 };
     r.gradings = vec![Grading::new(1, GradedValue::CellSize, vec![cells_along_x()])];
     r
@@ -197,13 +213,9 @@ fn cells_that_repeat_double_along_a_part_and_keep_their_thickness() {
         sound(&o, &what);
         let fit = o.linked.fill.structure.as_ref().and_then(|f| f.sizes).expect("graded");
         assert!(fit.off_percent < 10.0 && fit.beyond_percent < 5.0, "{what}: {fit:?}");
-        let checks = o.report.checks.as_ref().unwrap();
-        let failed: Vec<_> = checks.iter().filter(|c| c.verdict == Verdict::Fail).collect();
-        assert!(failed.is_empty(), "{what}: {failed:?}");
-        let gauge = checks.iter().find(|c| c.id == "thickness").unwrap();
-        assert!(gauge.verdict == Verdict::Pass, "{what}: {gauge:?}");
-        let (got, estimated) = (o.report.fill_density_percent, o.linked.fill.density_percent);
-        assert!((got - estimated).abs() < 1.0, "{what}: {got} for {estimated}");
+        no_check_fails(&o, &what);
+        gauge_passes(&o, &what);
+        is_as_dense_as_estimated(&o, &what);
         assert_eq!(Topology::of(&o.solid.mesh).components, 1, "{what}");
     }
 }
@@ -295,9 +307,7 @@ fn cells_and_walls_are_graded_together_in_every_family_that_repeats() {
         let o = run(&part, &r, Quality::Final);
         let what = format!("{kind:?} {form:?}");
         sound(&o, &what);
-        let checks = o.report.checks.as_ref().unwrap();
-        let gauge = checks.iter().find(|c| c.id == "thickness").unwrap();
-        assert!(gauge.verdict == Verdict::Pass, "{what}: {gauge:?}");
+        gauge_passes(&o, &what);
     }
 }
 
@@ -368,10 +378,7 @@ proptest! {
     ) {
         let part = block(26.0);
         let (kind, form, cell) = families()[family];
-        let mut r = recipe(&part, kind, cell);
-        if let Pattern::Surface(p) = &mut r.structure.pattern {
-            p.form = form;
-        }
+        let mut r = in_form(&part, kind, form, cell);
         r.gradings = vec![Grading { rule, ends_mm, ..thickness(sources) }];
         if let Some(source) = cells {
             let grading = Grading::new(2, GradedValue::CellSize, vec![source]);
@@ -392,10 +399,7 @@ fn the_density_that_is_asked_is_there_at_every_place_in_every_family() {
     let asked = |x: f64| 15.0 + 20.0 * x / 80.0;
     for (kind, form, _) in [0, 2, 3, 4, 6].map(|n| families()[n]) {
         let what = format!("{kind:?} {form:?}");
-        let mut r = recipe(&part, kind, 10.0);
-        if let Pattern::Surface(p) = &mut r.structure.pattern {
-            p.form = form;
-        }
+        let mut r = in_form(&part, kind, form, 10.0);
         let source = along_x(&[[0.0, asked(0.0)], [80.0, asked(80.0)]], false);
         r.gradings = vec![Grading::new(1, GradedValue::Density, vec![source])];
         r.mesh.step_mm = Some(0.3);
@@ -410,8 +414,7 @@ fn the_density_that_is_asked_is_there_at_every_place_in_every_family() {
             })
             .collect();
         assert!(off.iter().all(|off| off.abs() < 2.0), "{what}: {off:?}");
-        let (got, estimated) = (o.report.fill_density_percent, o.linked.fill.density_percent);
-        assert!((got - estimated).abs() < 1.0, "{what}: {got} for {estimated}");
+        is_as_dense_as_estimated(&o, &what);
         // The report finds the same in windows of its own.
         let windows = &o.report.density_windows[0];
         assert!(windows.len() >= 6, "{what}: {}", windows.len());

@@ -9,6 +9,14 @@ use ulmix_mesh::{SignedDistance, Topology, TriMesh};
 
 const SIZE: DVec3 = DVec3::new(48.0, 24.0, 24.0);
 
+/// A bench with the block as its part.
+async fn with_block() -> Bench {
+    let b = Bench::start().await;
+    let file = stl::write(&TriMesh::cuboid(DVec3::ZERO, SIZE));
+    b.begin_with("block.stl", &file, "48 × 24 × 24 mm").await;
+    b
+}
+
 /// Solid share of a block's mesh between two places along an axis. Percent.
 fn share(mesh: &TriMesh, axis: usize, [low, high]: [f64; 2]) -> f64 {
     const N: u64 = 20_000;
@@ -25,9 +33,7 @@ fn share(mesh: &TriMesh, axis: usize, [low, high]: [f64; 2]) -> f64 {
 /// file holds both.
 #[tokio::test]
 async fn walls_fall_from_a_picked_face_and_cells_follow_points() {
-    let b = Bench::start().await;
-    b.begin_with("block.stl", &stl::write(&TriMesh::cuboid(DVec3::ZERO, SIZE)), "48 × 24 × 24 mm")
-        .await;
+    let b = with_block().await;
     b.kind("Seeded", "Voronoi walls").await;
     b.saved().await;
     b.fill("[aria-label='Cell size, mm']", "8").await;
@@ -184,9 +190,7 @@ fn simulation() -> String {
 /// A density follows the stress of a simulation's file, and the file that leaves holds it.
 #[tokio::test]
 async fn a_density_follows_the_numbers_of_a_simulation() {
-    let b = Bench::start().await;
-    b.begin_with("block.stl", &stl::write(&TriMesh::cuboid(DVec3::ZERO, SIZE)), "48 × 24 × 24 mm")
-        .await;
+    let b = with_block().await;
     b.fill("[aria-label='Cell size, mm']", "10").await;
     b.saved().await;
     b.step("Grading").await;
