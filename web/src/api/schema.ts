@@ -1357,7 +1357,7 @@ export interface components {
             columns: string[];
             /** @description Least and greatest number. */
             range: number[];
-            /** @description Rows of the file; more than the table has where those that lie near to each other became one. */
+            /** @description FileNumbers of the file; more than the table has where those that lie near to each other became one. */
             rows: number;
             /** @description The numbers of one column. */
             table: components["schemas"]["ValueTable"];
@@ -3025,13 +3025,13 @@ export interface components {
         };
         /** @description Numbers at places; without any it gives nothing. */
         ValueTable: {
-            /** @description Of the column or array. */
+            /** @description Name of the column or array. */
             column: string;
-            /** @description Of the file it came from. */
+            /** @description Name of the file that the numbers came from. */
             name: string;
-            /** @description In the part's axes. */
+            /** @description Places in the part's axes. mm. */
             places_mm: number[][];
-            /** @description By place, in the file's own unit. */
+            /** @description Numbers by place, in the file's own unit. */
             values: number[];
         };
         /**
@@ -4978,11 +4978,11 @@ export interface operations {
     table: {
         parameters: {
             query: {
-                /** @description Of the file. */
+                /** @description Name of the file. */
                 name: string;
                 /** @description The column or array that is wanted; the first one where none is named. */
                 column?: string;
-                /** @description The file's unit of length in mm; 1 where none is given. */
+                /** @description Unit of length of the file, in mm; 1 where none is given. */
                 mm?: number;
             };
             header?: never;
