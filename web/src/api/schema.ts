@@ -1357,7 +1357,7 @@ export interface components {
             columns: string[];
             /** @description Least and greatest number. */
             range: number[];
-            /** @description FileNumbers of the file; more than the table has where those that lie near to each other became one. */
+            /** @description Rows of the file; more than the table has where those that lie near to each other became one. */
             rows: number;
             /** @description The numbers of one column. */
             table: components["schemas"]["ValueTable"];

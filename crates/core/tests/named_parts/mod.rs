@@ -21,7 +21,7 @@ pub(super) fn named(name: &str) -> Part {
     let shape = shapes().into_iter().find(|s| s.0 == name);
     shape.map(|(_, mesh)| Part::prepare(&mesh).unwrap()).unwrap_or_else(|| {
         Reedling::SHAPES
-            .into_iter()
+            .iter()
             .find(|r| format!("{r:?}") == name)
             .expect("a part of this name")
             .part()

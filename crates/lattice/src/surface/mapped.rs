@@ -174,7 +174,7 @@ struct MappedEight {
 }
 
 impl MappedGrid<'_> {
-    /// MappedEight places led one by one, the last one repeated.
+    /// Eight places led one by one, the last one repeated.
     #[inline]
     fn led(&self, points: &[DVec3]) -> MappedEight {
         let shared = &*self.lattice.shared;

@@ -1,7 +1,7 @@
 //! Numbers at places, from a measurement or a simulation.
 
 use super::TableFault;
-use crate::table_rows::{rows, TableRow};
+use crate::table_rows::rows;
 use crate::zones::FARTHEST;
 use crate::{check, RecipeError, RecipeFault};
 use glam::DVec3;
@@ -11,9 +11,9 @@ use ulmix_formats::{vtu, Limits};
 use ulmix_mesh::Bounds;
 use utoipa::ToSchema;
 
-/// FileNumbers of a table that a recipe holds, at most.
+/// Rows of a table that a recipe holds, at most.
 const MOST: usize = 20_000;
-/// FileNumbers of a file, at most.
+/// Rows of a file, at most.
 const MOST_OF_FILE: usize = 2_000_000;
 
 /// Numbers at places; without any it gives nothing.
@@ -37,7 +37,7 @@ pub struct FoundTable {
     pub table: ValueTable,
     /// All columns that could have been taken.
     pub columns: Vec<String>,
-    /// FileNumbers of the file; more than the table has where those that lie near to each other became one.
+    /// Rows of the file; more than the table has where those that lie near to each other became one.
     pub rows: usize,
     /// Least and greatest number.
     pub range: [f64; 2],
@@ -158,9 +158,8 @@ fn of_text(name: &str, text: &str, column: Option<&str>) -> Result<FileNumbers, 
                 continue;
             }
         }
-        let number = |n: usize, row: &TableRow| row.number(n);
         let (Some(x), Some(y), Some(z), Some(value)) =
-            (number(0, &row), number(1, &row), number(2, &row), number(3 + at, &row))
+            (row.number(0), row.number(1), row.number(2), row.number(3 + at))
         else {
             let (name, line, text) = (name.into(), row.line, row.text());
             return Err(refuse(TableFault::NotARow { name, line, text }));
@@ -185,8 +184,8 @@ fn chosen(name: &str, columns: &[String], column: Option<&str>) -> Result<usize,
     })
 }
 
-/// FileNumbers that lie in one bin of a grid become one in their middle, with the mean of their numbers,
-/// where there are more than a recipe holds. FileNumbers at one place always become one.
+/// Rows that lie in one bin of a grid become one in their middle, with the mean of their numbers,
+/// where there are more than a recipe holds. Rows at one place always become one.
 fn thinned(places: Vec<DVec3>, values: Vec<f64>) -> (Vec<DVec3>, Vec<f64>) {
     let bounds = Bounds::of(places.iter().copied());
     let longest = bounds.size().max_element().max(1e-9);
