@@ -11,7 +11,7 @@ use ulmix_field::scalar::{
 };
 use ulmix_mesh::{Bounds, Bvh, TriMesh};
 use ulmix_recipe::grading::{PlacedGrading, PlacedSource, Source, SourceRule, ValueTable};
-use ulmix_recipe::Role;
+use ulmix_recipe::{FaceMark, Place, Role};
 
 /// Samples of a graded value along the size of a cell.
 const ALONG_CELL: f64 = 3.0;
@@ -75,18 +75,46 @@ impl ScalarField for GradedField {
 }
 
 /// The sources of a grading that name what the part does not have, by their number; and how many
-/// faces each lost, 0 where it names no faces.
+/// faces each lost, 0 where it names no faces. No field is made for that: it is asked at every change
+/// of a recipe.
 pub fn lost_sources(part: &Part, grading: &PlacedGrading) -> Vec<(usize, usize)> {
     let lost = |(n, placed): (usize, &PlacedSource)| match &placed.source.from {
         Source::Faces { faces } | Source::Rim { faces } => {
-            let lost = part.surface_of(faces).1;
+            let lost = faces.iter().filter(|mark| part.face(mark).is_none()).count();
             (lost > 0).then_some((n, lost))
         }
         // No file yet.
         Source::Table { .. } => None,
-        _ => source_field(part, placed).is_none().then_some((n, 0)),
+        _ => (!is_there(part, placed)).then_some((n, 0)),
     };
     grading.sources.iter().enumerate().filter_map(lost).collect()
+}
+
+/// Has the part what a source names?
+fn is_there(part: &Part, placed: &PlacedSource) -> bool {
+    let any = |faces: &[FaceMark]| faces.iter().any(|mark| part.face(mark).is_some());
+    let somewhere = |place: &&Place| match place {
+        Place::Faces { faces, .. } => any(faces),
+        _ => true,
+    };
+    match &placed.source.from {
+        Source::Faces { faces } | Source::Rim { faces } => any(faces),
+        Source::Zone { .. } => placed.places.iter().any(somewhere),
+        Source::Body { name } => part.bodies.iter().any(|b| b.facts.name == *name),
+        Source::Solids => {
+            placed.places.iter().any(somewhere) || part.bodies.iter().any(|b| is_kept(b))
+        }
+        Source::Table { table, .. } => !table.values.is_empty(),
+        Source::Grading { .. } => {
+            let followed = placed.follows.as_deref();
+            followed.is_some_and(|g| g.sources.iter().any(|source| is_there(part, source)))
+        }
+        _ => true,
+    }
+}
+
+fn is_kept(body: &Body) -> bool {
+    body.facts.role == Some(Role::KeepSolid)
 }
 
 /// The numbers of a source; distances beyond the end of its curve are all alike. `None` where the
@@ -106,6 +134,10 @@ pub(crate) fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn
     // Beyond its last point a curve tells places apart no more.
     let last = placed.source.curve.as_ref().and_then(|c| c.points.last());
     let limit = last.map_or(f64::INFINITY, |p| p[0].max(0.0));
+    let near = |surface: TriMesh| {
+        let held = !surface.triangles.is_empty();
+        held.then(|| surface_distance(Arc::new(Bvh::new(&surface)), limit))
+    };
     Some(match &placed.source.from {
         Source::Points { points } => {
             let points: Vec<_> =
@@ -123,26 +155,11 @@ pub(crate) fn source_field(part: &Part, placed: &PlacedSource) -> Option<Box<dyn
         }
         Source::Table { table, shift_mm } => table_field(part, table, (*shift_mm).into())?,
         Source::Surface => surface_distance(part.distance.shared_bvh(), limit),
-        Source::Faces { faces } => {
-            let (surface, _) = part.surface_of(faces);
-            if surface.triangles.is_empty() {
-                return None;
-            }
-            surface_distance(Arc::new(Bvh::new(&surface)), limit)
-        }
-        Source::Rim { faces } => {
-            let rim = rim(&part.surface_of(faces).0);
-            if rim.triangles.is_empty() {
-                return None;
-            }
-            surface_distance(Arc::new(Bvh::new(&rim)), limit)
-        }
+        Source::Faces { faces } => near(part.surface_of(faces).0)?,
+        Source::Rim { faces } => near(rim(&part.surface_of(faces).0))?,
         Source::Zone { .. } => from(places().collect())?,
         Source::Body { name } => from(bodies(&|b| b.facts.name == *name))?,
-        Source::Solids => {
-            let kept = bodies(&|b| b.facts.role == Some(Role::KeepSolid));
-            from(places().chain(kept).collect())?
-        }
+        Source::Solids => from(places().chain(bodies(&is_kept)).collect())?,
         Source::Grading { .. } => Box::new(GradedField::of(part, placed.follows.as_deref()?)?),
     })
 }
@@ -191,7 +208,7 @@ mod tests {
     use ulmix_recipe::grading::{
         GradedValue, Grading, GradingSource, Source, ValueCurve, ValuePoint,
     };
-    use ulmix_recipe::{Place, Role, Zone, Zones};
+    use ulmix_recipe::{Zone, Zones};
 
     fn block() -> Part {
         Part::prepare(&TriMesh::cuboid(DVec3::ZERO, DVec3::new(40.0, 30.0, 20.0))).unwrap()
@@ -302,6 +319,49 @@ mod tests {
                 matches!(&grading.sources[0].from, Source::Faces { faces } if faces.is_empty());
             assert_eq!(lost, if empty { vec![] } else { vec![(0, faces.len())] });
         }
+    }
+
+    /// What is said of a source without making its field is what its field says.
+    #[test]
+    fn sources_are_there_where_their_fields_are() {
+        let (part, mut zones) = (block(), zones());
+        let here = mark(part.faces().list.first().unwrap());
+        let gone = FaceMark { place_mm: [900.0; 3], ..here };
+        let near = |faces| Place::Faces { faces, depth_mm: 2.0 };
+        zones.list.push(Zone::new(8, "Held", Role::Reference, near(vec![gone, here])));
+        zones.list.push(Zone::new(9, "Gone", Role::Reference, near(vec![gone])));
+        let surface = || vec![numbers(Source::Surface)];
+        let lost = || vec![numbers(Source::Zone { id: 9 })];
+        let others = [
+            Grading::new(20, GradedValue::CellSize, surface()),
+            Grading::new(21, GradedValue::Thickness, lost()),
+        ];
+        let sources = [
+            Source::Surface,
+            Source::Faces { faces: vec![here, gone] },
+            Source::Faces { faces: vec![gone] },
+            Source::Rim { faces: vec![here] },
+            Source::Rim { faces: Vec::new() },
+            Source::Zone { id: 3 },
+            Source::Zone { id: 8 },
+            Source::Zone { id: 9 },
+            Source::Zone { id: 77 },
+            Source::Body { name: "Nobody".into() },
+            Source::Solids,
+            table([0.0; 3]),
+            Source::Grading { id: 20 },
+            Source::Grading { id: 21 },
+            Source::Grading { id: 77 },
+        ];
+        let mut found = 0;
+        for from in sources {
+            let grading = Grading::new(1, GradedValue::Density, vec![numbers(from.clone())]);
+            let placed = PlacedGrading::new(&grading, &others, &zones);
+            let there = is_there(&part, &placed.sources[0]);
+            assert_eq!(there, source_field(&part, &placed.sources[0]).is_some(), "{from:?}");
+            found += there as usize;
+        }
+        assert_eq!(found, 8);
     }
 
     #[test]
